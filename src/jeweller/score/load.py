@@ -1,0 +1,111 @@
+"""Opening a notation file safely: the bytes go to a child process with limits on time, memory and files, a plain Score comes back.
+
+The child (`python -m jeweller.score.load`) reads the bytes from its standard input and never opens the file itself; it may use
+20 s of processor time and 1.5 GB, may write no file, and answers in JSON, never in pickles.
+"""
+
+from __future__ import annotations
+
+import functools
+import json
+import os
+import resource
+import subprocess
+import sys
+from pathlib import Path
+
+from jeweller.errors import ScoreError
+from jeweller.plain import from_plain, to_plain
+from jeweller.score.model import Part, Score
+
+CHILD_SECONDS = 20
+CHILD_BYTES = 1536 * 2**20
+FILE_BYTES = 64 * 2**20
+
+
+def load_score(path: str | os.PathLike[str]) -> Score:
+    """Reads a notation file. Raises ScoreError with one sentence that says what, where and what to do."""
+    path = Path(path)
+    try:
+        if path.is_dir():
+            raise ScoreError(f"{path.name} is a folder; choose a notation file (.musicxml, .xml, .mxl).")
+        if not path.exists():
+            raise ScoreError(f"There is no file {path}.")
+        size = path.stat().st_size
+        if size > FILE_BYTES:
+            raise ScoreError(f"{path.name} is {size // 2**20} MB large; a notation file of more than 64 MB is not opened.")
+        data = path.read_bytes()
+    except OSError as error:
+        raise ScoreError(f"{path.name} cannot be read: {error.strerror or error}.") from error
+    return _load_bytes(data, path.name)
+
+
+@functools.lru_cache(maxsize=32)
+def _load_bytes(data: bytes, name: str) -> Score:
+    environment = {k: v for k, v in os.environ.items() if k not in ("PYTHONSTARTUP", "PYTHONINSPECT")}
+    try:
+        run = subprocess.run([sys.executable, "-m", "jeweller.score.load"], input=data, capture_output=True, timeout=CHILD_SECONDS + 10,
+                             env=environment, check=False)  # fmt: skip
+    except subprocess.TimeoutExpired:
+        raise ScoreError(f"{name} takes too long to read and was given up; the file is probably damaged.") from None
+    try:
+        answer = json.loads(run.stdout)
+    except ValueError:
+        raise ScoreError(f"{name} cannot be read: it takes more time or memory than a score ever needs, so it is probably damaged.") from None
+    if "error" in answer:
+        raise ScoreError(f"{name}: {answer['error']}")
+    return from_plain(Score, answer["score"])
+
+
+def choose_part(score: Score, wanted: str | None = None) -> Part:
+    """The part named (by name, instrument, id or number from 1), or the first with notes. Raises ScoreError, naming the parts there are."""
+    names = ", ".join(f"{i + 1} {p.name}" for i, p in enumerate(score.parts))
+    if wanted:
+        if wanted.isdigit():
+            if 1 <= int(wanted) <= len(score.parts):
+                return score.parts[int(wanted) - 1]
+            raise ScoreError(f"There is no part {wanted}; the score has {names}.")
+        for same in (str.__eq__, lambda a, b: a.startswith(b), lambda a, b: b in a):
+            for part in score.parts:
+                if any(same(t.casefold(), wanted.casefold()) for t in (part.name, part.instrument, part.id)):
+                    return part
+        raise ScoreError(f"There is no part “{wanted}”; the score has {names}.")
+    for part in score.parts:
+        if part.note_count:
+            return part
+    raise ScoreError("This score has no notes.")
+
+
+def usable_part(score: Score, wanted: str | None = None) -> Part:
+    """`choose_part`, refusing parts a single melody instrument's take cannot be checked against. Raises ScoreError."""
+    part = choose_part(score, wanted)
+    if not part.note_count:
+        raise ScoreError(f"The part “{part.name}” has no notes.")
+    if part.percussion:
+        raise ScoreError(f"The part “{part.name}” is for percussion without pitch; Jeweller checks pitched parts so far. Choose another part.")
+    if part.has_chords:
+        bar = next(b.number for b in part.bars for n in b.notes if n.chord and not n.cue)
+        raise ScoreError(f"The part “{part.name}” has chords (the first in bar {bar}); Jeweller follows one note at a time. Choose a part with single notes.")
+    return part
+
+
+def _child() -> int:
+    from jeweller.score import musicxml
+
+    data = sys.stdin.buffer.read()
+    resource.setrlimit(resource.RLIMIT_AS, (CHILD_BYTES, CHILD_BYTES))
+    resource.setrlimit(resource.RLIMIT_CPU, (CHILD_SECONDS, CHILD_SECONDS))
+    resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    try:
+        answer = {"score": to_plain(musicxml.read(data))}
+    except ScoreError as error:
+        answer = {"error": str(error)}
+    except (MemoryError, RecursionError):
+        answer = {"error": "it needs more memory than a score ever does; it is probably damaged."}
+    sys.stdout.write(json.dumps(answer))
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(_child())
