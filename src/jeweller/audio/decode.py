@@ -1,0 +1,117 @@
+"""Any recording a phone or a computer makes → mono float32 samples at the rate asked for (PyAV: wav, flac, ogg, opus, mp3, m4a, webm, mp4, mov)."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.errors import Cancelled, TakeError
+
+Samples = npt.NDArray[np.float32]
+MAX_SECONDS = 2 * 3600.0  # longer files are cut here, with a warning
+MIN_SECONDS = 0.5  # nothing shorter can hold a take
+
+
+@dataclass(frozen=True)
+class Recording:
+    """Decoded mono sound. `rate` is that of `samples`; `source_rate` that of the file."""
+
+    samples: Samples  # shape (n,), float32
+    rate: int
+    source_rate: int
+    channels: int
+    sha256: str
+    warnings: tuple[str, ...] = ()
+
+    @property
+    def duration(self) -> float:
+        return len(self.samples) / self.rate
+
+
+def decode(path: str | os.PathLike[str], rate: int, cancelled: Callable[[], bool] = lambda: False) -> Recording:
+    """Decodes the first sound track to mono at `rate` Hz. A file cut off in the middle gives what it holds, with a warning.
+
+    Raises TakeError with a sentence where nothing can be used, Cancelled when `cancelled()` turns true.
+    """
+    import av
+
+    path = Path(path)
+    if path.is_dir():
+        raise TakeError(f"{path.name} is a folder; choose a recording.")
+    if not path.exists():
+        raise TakeError(f"There is no file {path}.")
+    if path.stat().st_size == 0:
+        raise TakeError(f"{path.name} is empty.")
+    av.logging.set_level(av.logging.PANIC)
+    warnings: list[str] = []
+    pieces: list[Samples] = []
+    total = 0
+    source_rate = channels = 0
+    try:
+        container = av.open(str(path), mode="r", metadata_errors="ignore")
+    except (av.error.FFmpegError, OSError, ValueError) as error:
+        raise TakeError(_not_readable(path)) from error
+    with container:
+        if not container.streams.audio:
+            raise TakeError(f"{path.name} holds no sound track.")
+        stream = container.streams.audio[0]
+        source_rate, channels = int(stream.rate or 0), int(stream.channels or 1)
+        if source_rate <= 0:
+            raise TakeError(_not_readable(path))
+        layout = "mono" if channels == 1 else "stereo"
+        resampler = av.AudioResampler(format="fltp", layout=layout, rate=rate)
+        try:
+            for frame in container.decode(stream):
+                if cancelled():
+                    raise Cancelled
+                for part in resampler.resample(frame):
+                    piece = _mono(part.to_ndarray())
+                    pieces.append(piece)
+                    total += len(piece)
+                if total > MAX_SECONDS * rate:
+                    warnings.append("only the first two hours of the recording are used")
+                    break
+        except (av.error.FFmpegError, OSError, ValueError, EOFError):
+            warnings.append("the recording is damaged or cut off; what could be read is used")
+        try:
+            for part in resampler.resample(None):
+                pieces.append(_mono(part.to_ndarray()))
+        except (av.error.FFmpegError, ValueError):
+            pass
+        expected = float(container.duration or 0) / 1_000_000
+    if not pieces:
+        raise TakeError(_not_readable(path))
+    samples = np.nan_to_num(np.concatenate(pieces), nan=0.0, posinf=1.0, neginf=-1.0)
+    seconds = len(samples) / rate
+    if not warnings and expected > seconds + 1.0 and expected < 24 * 3600:
+        warnings.append(f"the recording is cut off: {seconds:.0f} of {expected:.0f} seconds could be read")
+    if seconds < MIN_SECONDS:
+        raise TakeError(f"{path.name} lasts only {seconds:.1f} seconds; that is too short to hold a take.")
+    return Recording(samples, rate, source_rate, channels, file_hash(path), tuple(warnings))
+
+
+def _not_readable(path: Path) -> str:
+    return f"{path.name} is not a sound file that can be read, or it was cut off before its index was written. Try to send or export it again."
+
+
+def _mono(block: npt.NDArray[np.float32]) -> Samples:
+    """(channels, n) → (n,): the mean, or the louder channel where the two would cancel."""
+    if block.shape[0] == 1:
+        return block[0].astype(np.float32, copy=False)
+    mixed = block.mean(axis=0)
+    power = (block.astype(np.float64) ** 2).mean(axis=1)
+    if (mixed.astype(np.float64) ** 2).mean() < 0.1 * power.max():
+        return block[int(power.argmax())].astype(np.float32)
+    return mixed.astype(np.float32)
+
+
+def file_hash(path: str | os.PathLike[str]) -> str:
+    """SHA-256 of a file's bytes."""
+    with open(path, "rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()

@@ -1,0 +1,144 @@
+"""Following a line through the features of a take: tempo first roughly, the way, the tempo again, the way again, then exact times and pitches."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable
+
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.follow.boundaries import Boundaries, find_boundaries
+from jeweller.follow.measure import Measurer
+from jeweller.follow.result import Event, Following, Jump
+from jeweller.follow.search import DELETED, EXTRA, JUMP, JUNK, MISSED, NOTE, WRONG, Evidence, Items, Way, gather_evidence, search
+from jeweller.follow.settings import DEFAULT, FollowSettings
+from jeweller.hear.features import Features
+from jeweller.score.line import Line
+
+
+def make_items(line: Line) -> Items:
+    """The main notes of a line as arrays."""
+    notes = line.main_notes
+    n = len(notes)
+    end = [float(notes[i + 1].onset if i + 1 < n else notes[i].end) for i in range(n)]
+    onset = np.array([float(x.onset) for x in notes])
+    ioi = np.maximum(np.array(end) - onset, 0.05)
+    sounding = np.array([float(x.duration) for x in notes])
+    repeated = np.array([i > 0 and notes[i].sounding_midi == notes[i - 1].sounding_midi and notes[i - 1].end == notes[i].onset for i in range(n)])
+    bars = np.array([x.bar_index for x in notes])
+    return Items(
+        midi=np.array([x.sounding_midi for x in notes]), ioi_q=ioi, sound_share=np.minimum(sounding / ioi, 1.0), repeated=repeated,
+        slurred=np.array([x.slurred_from_previous for x in notes]), trill=np.array([x.written.ornament == "trill" for x in notes]),
+        bar_start=np.array([i == 0 or bars[i] != bars[i - 1] for i in range(n)]), bar=bars,
+        last_free=np.array([i == n - 1 or notes[i].fermata for i in range(n)]))  # fmt: skip
+
+
+def follow(line: Line, features: Features, *, tempo_bpm: float | None = None, settings: FollowSettings = DEFAULT,
+           cancelled: Callable[[], bool] = lambda: False) -> Following:  # fmt: skip
+    """Finds the most likely way through the line. `tempo_bpm` (quarters a minute) is a hint; without one the written tempo is."""
+    s = settings
+    items = make_items(line)
+    evidence = gather_evidence(features, s)
+    boundaries = find_boundaries(features, s)
+    spq = _rough_tempo(items, evidence, boundaries, features, tempo_bpm or line.written_bpm or s.default_bpm, s, cancelled)
+    ones = np.ones(len(items.midi))
+    way = search(items, spq * ones, evidence, boundaries, features.step_s, s.ioi_spread_first, s, cancelled)
+    for _ in range(2):
+        local = local_tempo(items, way, boundaries, features.step_s, spq)
+        way = search(items, local, evidence, boundaries, features.step_s, s.ioi_spread, s, cancelled)
+    local = local_tempo(items, way, boundaries, features.step_s, spq)
+    return _result(line, items, way, boundaries, features, local, s)
+
+
+def _rough_tempo(items: Items, evidence: Evidence, boundaries: Boundaries, features: Features, bpm: float, s: FollowSettings,
+                 cancelled: Callable[[], bool]) -> float:  # fmt: skip
+    """Seconds per quarter, by the score of the way at several tempi over the first part of the take, refined by what it found."""
+    stop = int(np.searchsorted(boundaries.frame * features.step_s, s.tempo_probe_s))
+    part = Boundaries(boundaries.frame[:stop], boundaries.attack[:stop], boundaries.change[:stop])
+    count = min(len(items.midi), max(24, int(s.tempo_probe_s * 2.5)))
+    head = Items(**{f.name: getattr(items, f.name)[:count] for f in dataclasses.fields(Items)})
+    found: list[tuple[float, float]] = []
+    for ratio in s.tempo_ratios:
+        spq = 60.0 / (bpm * ratio)
+        way = search(head, np.full(count, spq), evidence, part, features.step_s, s.ioi_spread_first, s, cancelled)
+        found.append((way.score, float(np.median(local_tempo(head, way, part, features.step_s, spq)))))
+    return max(found)[1]
+
+
+def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, fallback: float) -> npt.NDArray[np.float64]:
+    """Seconds per quarter at each note: the running weighted median (about nine notes) of its neighbours' intervals, shape (N,)."""
+    n = len(items.midi)
+    where, value, weight = [], [], []
+    for step in way.steps:
+        if step.kind in (NOTE, WRONG) and not items.last_free[step.item]:
+            where.append(step.item)
+            value.append((boundaries.frame[step.end] - boundaries.frame[step.start]) * step_s / items.ioi_q[step.item])
+            weight.append(min(items.ioi_q[step.item], 2.0) ** 0.5)
+    if len(where) < 3:
+        return np.full(n, fallback)
+    place, amount, heavy = np.array(where, float), np.log(np.array(value)), np.array(weight)
+    overall = _weighted_median(amount, heavy)
+    keep = np.abs(amount - overall) < 0.7
+    if keep.sum() >= 3:
+        place, amount, heavy = place[keep], amount[keep], heavy[keep]
+    order = np.argsort(place, kind="stable")
+    place, amount, heavy = place[order], amount[order], heavy[order]
+    out = np.empty(n)
+    for i in range(n):
+        lo, hi = np.searchsorted(place, [i - 4.5, i + 4.5])
+        if hi - lo < 4:
+            middle = int(np.searchsorted(place, i))
+            lo, hi = max(0, middle - 3), min(len(place), middle + 3)
+        out[i] = _weighted_median(amount[lo:hi], heavy[lo:hi]) if hi > lo else overall
+    return np.exp(np.clip(out, overall - 0.5, overall + 0.5))
+
+
+def _weighted_median(values: npt.NDArray[np.float64], weights: npt.NDArray[np.float64]) -> float:
+    order = np.argsort(values, kind="stable")
+    total = np.cumsum(weights[order])
+    return float(values[order][int(np.searchsorted(total, 0.5 * total[-1]))])
+
+
+def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features: Features, local: npt.NDArray[np.float64], s: FollowSettings) -> Following:
+    measurer = Measurer(features)
+    n = len(items.midi)
+    events: list[Event] = []
+    jumps: list[Jump] = []
+    attempt = 0
+    sounding = [step for step in way.steps if step.kind in (NOTE, WRONG, EXTRA)]
+    starts = {id(step): measurer.onset(int(boundaries.frame[step.start]), step.pitch) for step in sounding}
+    last_step = way.steps[-1] if way.steps else None
+    for k, step in enumerate(way.steps):
+        if step.kind == JUMP:
+            attempt += 1
+            target = way.steps[k + 1].item if k + 1 < len(way.steps) else step.item
+            jumps.append(Jump(float(boundaries.frame[step.start]) * features.step_s, step.item, target))
+        if step.kind not in (NOTE, WRONG, EXTRA) or step.pitch is None:
+            continue
+        on = starts[id(step)]
+        end_frame = int(boundaries.frame[step.end])
+        following = next((x for x in way.steps[k + 1 :] if x.kind not in (DELETED, JUMP)), None)
+        next_s = starts[id(following)] if following is not None and id(following) in starts else end_frame * features.step_s
+        if step is last_step or following is None:
+            next_s = features.seconds
+        written = int(items.midi[step.item]) if step.kind != EXTRA else step.pitch
+        found = measurer.measure(on, max(next_s, on + 0.02), step.pitch, written)
+        events.append(Event(None if step.kind == EXTRA else step.item, step.item, on, found.off_s, next_s, found.midi, found.spread, found.clarity,
+                            found.expected_clarity, found.octave_up, found.level_db, measurer.attack(on), attempt))  # fmt: skip
+    last_try: list[int | None] = [None] * n
+    for k, event in enumerate(events):
+        if event.index is not None:
+            last_try[event.index] = k
+    reached = [e.index for e in events if e.index is not None]
+    missed = [step.item for step in way.steps if step.kind == MISSED]
+    first = min(reached + missed, default=0)
+    last = max(reached + missed, default=0)
+    right = sum(1 for step in way.steps if step.kind == NOTE)
+    wrong = sum(1 for step in way.steps if step.kind in (WRONG, MISSED, EXTRA, JUNK)) + sum(
+        (way.steps[k + 1].item - step.item) if k + 1 < len(way.steps) else 1 for k, step in enumerate(way.steps) if step.kind == DELETED)  # fmt: skip
+    share = right / max(1, right + wrong)
+    followed = bool(reached) and share >= s.followed_min and right >= min(3, n)
+    take_spq = float(np.exp(np.median(np.log(local[first : last + 1])))) if n else 1.0
+    return Following(line, tuple(events), tuple(jumps), first, last, tuple(last_try), tuple(float(v) for v in local), take_spq, followed, share,
+                     last < n - 1)  # fmt: skip

@@ -1,0 +1,89 @@
+"""Exact times and pitches of what the search found."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from jeweller.hear.features import Features
+
+ATTACK_SKIP_S = 0.15  # the attack is no part of the pitch: so much of a note, at most
+ATTACK_SKIP_SHARE = 0.3  # or so much of its length, whichever is less
+ONSET_REACH_S = 0.06  # how far from the boundary the onset is sought
+SPEAK_DELAY_S = 0.010  # from the strongest growth to where the tone speaks, measured on the tuning set
+DECAY_DB = 9.0  # below the note's own level by this: the decay has begun
+
+
+@dataclass(frozen=True)
+class Measured:
+    off_s: float
+    midi: float
+    spread: float
+    clarity: float
+    expected_clarity: float
+    octave_up: float
+    level_db: float
+
+
+class Measurer:
+    """Measures single notes in the features of a take."""
+
+    def __init__(self, features: Features) -> None:
+        self.f = features
+        self.ratio = round(features.step_s / features.hop_s)
+
+    def onset(self, frame: int, pitch: int | None) -> float:
+        """The onset (seconds) nearest to a boundary at pitch frame `frame`."""
+        f = self.f
+        centre = frame * self.ratio
+        reach = round(ONSET_REACH_S / f.hop_s)
+        lo, hi = max(0, centre - reach), min(len(f.flux), centre + reach + 1)
+        window = f.flux[lo:hi] * (1.0 - 0.5 * np.abs(np.arange(lo, hi) - centre) / (reach + 1))
+        if len(window) and float(window.max()) > 0.15:
+            return (lo + int(window.argmax())) * f.hop_s + SPEAK_DELAY_S
+        return frame * f.step_s
+
+    def attack(self, on_s: float) -> float:
+        k = round(on_s / self.f.hop_s)
+        window = self.f.flux[max(0, k - 7) : k + 7]
+        return float(min(window.max(), 1.5)) if len(window) else 0.0
+
+    def measure(self, on_s: float, next_s: float, pitch: int, written: int) -> Measured:
+        f = self.f
+        k0, k1 = round(on_s / f.hop_s), max(round(next_s / f.hop_s), round(on_s / f.hop_s) + 2)
+        level = f.level[k0:k1]
+        if len(level) < 2:
+            return Measured(next_s, float("nan"), 0.0, 0.0, 0.0, 0.0, f.floor_db)
+        head = level[: max(2, min(len(level), round(0.6 / f.hop_s)))]
+        loud = float(np.percentile(head, 75))
+        column = pitch - f.low
+        t0 = round(on_s / f.step_s)
+        sal = f.salience[t0 : round(next_s / f.step_s) + 1, column]
+        best = f.best[t0 : t0 + len(sal)]
+        holds = np.repeat(sal >= np.maximum(best - 0.12, 0.4), self.ratio)[: len(level)]
+        alive = level[: len(holds)] > max(loud - DECAY_DB, f.floor_db + 3.0)
+        sounding = np.nonzero(alive & holds)[0]
+        # The first gap of more than 60 ms ends the note: what comes after is room, breath or something else.
+        end = len(sounding)
+        if end:
+            gaps = np.nonzero(np.diff(sounding) > round(0.08 / f.hop_s))[0]
+            if len(gaps):
+                end = int(gaps[0]) + 1
+        off_s = on_s + (int(sounding[end - 1]) + 1) * f.hop_s if end else min(next_s, on_s + 0.05)
+        off_s = min(max(off_s, on_s + 0.02), next_s)
+        length = off_s - on_s
+        skip = min(ATTACK_SKIP_S, ATTACK_SKIP_SHARE * length)
+        a, b = round((on_s + skip) / f.step_s), max(round((off_s - 0.1 * length) / f.step_s), round((on_s + skip) / f.step_s) + 1)
+        rows = slice(a, b)
+        steady = f.salience[rows, column]
+        good = steady > 0.4
+        place = f.place[rows, column][good]
+        clarity = float(np.median(steady)) if len(steady) else 0.0
+        want = written - f.low
+        expected = float(np.median(f.salience[rows, want])) if 0 <= want < f.salience.shape[1] and len(steady) else 0.0
+        up = column + 12
+        octave_up = float(np.median(f.salience[rows, up] / np.maximum(steady, 0.05))) if up < f.salience.shape[1] and len(steady) else 0.0
+        midi = float(np.median(place)) if len(place) else float("nan")
+        spread = float(np.subtract(*np.percentile(place, [75, 25]))) if len(place) > 2 else 0.0
+        return Measured(off_s, midi, spread, clarity, expected, octave_up, loud)

@@ -1,0 +1,59 @@
+"""What following found: `Following`, all frozen. Times are seconds in the recording, pitches sounding MIDI numbers (float where heard)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jeweller.score.line import Line
+
+
+@dataclass(frozen=True)
+class Event:
+    """One sound of the player, matched to note `index` of `Line.main_notes` (None: not written).
+
+    `next_s` is where the next onset (or the end) lies; `off_s` where the sound begins to decay.
+    """
+
+    index: int | None
+    before: int  # the main note that was to come next when it sounded
+    on_s: float
+    off_s: float
+    next_s: float
+    midi: float  # steady pitch; NaN where nothing steady was heard
+    spread: float  # semitones: interquartile range of the steady part
+    clarity: float  # 0..1 median periodicity of the steady part
+    expected_clarity: float  # the same at the written pitch
+    octave_up: float  # 0..1 periodicity at half the period, relative to the whole: how weak the odd partials are
+    level_db: float
+    attack: float  # attack strength at its beginning, 0..1.5
+    attempt: int = 0  # counts up at every jump
+
+
+@dataclass(frozen=True)
+class Jump:
+    """The player went from before main note `origin` to main note `target` at `at_s`."""
+
+    at_s: float
+    origin: int
+    target: int
+
+
+@dataclass(frozen=True)
+class Following:
+    """The way through the line. `last_try[i]` is the index into `events` of the last sounding of main note i, or None."""
+
+    line: Line
+    events: tuple[Event, ...]
+    jumps: tuple[Jump, ...]
+    first: int  # the first and the last main note that the take reached
+    last: int
+    last_try: tuple[int | None, ...]
+    seconds_per_quarter: tuple[float, ...]  # local tempo at each main note
+    take_spq: float  # the take's own tempo, seconds per quarter
+    followed: bool
+    share_right: float  # of the notes reached, sounded as written
+    ended_early: bool
+
+    def event_of(self, index: int) -> Event | None:
+        k = self.last_try[index]
+        return None if k is None else self.events[k]

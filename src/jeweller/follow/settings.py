@@ -1,0 +1,51 @@
+"""Every number of following, with unit and reason. Costs and rewards are in nats: log odds of how bands play, chosen on the tuning set."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class FollowSettings:
+    # Candidate boundaries
+    flux_min: float = 0.22  # attack strength below which a peak is no candidate by itself
+    flux_gap_s: float = 0.045  # two attacks closer than this are one
+    novelty_span: int = 5  # pitch frames on each side that are compared
+    novelty_min: float = 0.12  # change of the pitch evidence that makes a candidate
+    fill_s: float = 0.35  # at least one candidate in so many seconds
+    # Evidence
+    match_width: float = 0.07  # how far below the best periodicity a pitch may be and still be heard
+    frame_weight: float = 14.0  # nats per second of clear evidence
+    quiet_db: float = 34.0  # below the loud level by this: silence
+    rest_discount: float = 0.15  # how much sound counts against a written rest (room, next entry's breath, speech)
+    subharmonic_discount: float = 0.8  # evidence of a pitch an octave or twelfth below what the frame itself says
+    # Attacks
+    repeat_reward: float = 5.0  # an attack where the same pitch is written again
+    change_reward: float = 2.5  # an attack or a change of pitch where another note begins
+    attack_pivot: float = 0.3  # the strength at which an attack counts neither way
+    inside_cost: float = 1.0  # an attack with no note to it
+    # Time
+    ioi_spread: float = 0.16  # log ratio: spread of one inter-onset interval around the local tempo
+    ioi_spread_first: float = 0.30  # the same while only one tempo for the whole take is known
+    ioi_cap: float = 4.5  # no wrong duration costs more than this
+    tempo_ratios: tuple[float, ...] = (1.0, 1.27, 0.79, 1.61, 0.62, 2.05, 0.49)
+    default_bpm: float = 92.0  # quarters a minute where nothing is written
+    tempo_probe_s: float = 75.0  # how much of the take decides between the tempi
+    # What may go wrong
+    wrong_cost: float = 3.5  # another pitch than the written one
+    missed_cost: float = 4.0  # the note's time passes in silence
+    deleted_cost: float = 6.5  # the note is left out, with its time
+    extra_cost: float = 5.0  # a note that is not written
+    junk_cost: float = 5.5  # a stretch that is no music
+    junk_rate: float = 0.6  # nats per second of sound in it
+    jump_cost: float = 9.0  # going on from another bar
+    jump_bars: int = 32  # how far a jump may go
+    lead_rate: float = 2.0  # nats per second of sound before the first note or after the last
+    late_start_cost: float = 7.0  # beginning at a later bar
+    early_end_cost: float = 5.0  # ending before the end
+    window_notes: int = 400  # notes around the current place that are searched
+    # Not followed at all
+    followed_min: float = 0.5  # share of the notes reached that must have sounded as written
+
+
+DEFAULT = FollowSettings()
