@@ -11,7 +11,8 @@ import numpy.typing as npt
 from jeweller.follow.boundaries import Boundaries, find_boundaries
 from jeweller.follow.measure import Measurer
 from jeweller.follow.result import Event, Following, Jump
-from jeweller.follow.search import DELETED, EXTRA, JUMP, JUNK, MISSED, NOTE, WRONG, Evidence, Items, Way, gather_evidence, search
+from jeweller.follow.search import Way, search
+from jeweller.follow.segments import DELETED, EXTRA, JUMP, JUNK, MISSED, NOTE, WRONG, Items, SegmentTable, gather_evidence
 from jeweller.follow.settings import DEFAULT, FollowSettings
 from jeweller.hear.features import Features
 from jeweller.score.line import Line
@@ -41,29 +42,26 @@ def follow(line: Line, features: Features, *, tempo_bpm: float | None = None, se
     items = make_items(line)
     evidence = gather_evidence(features, s)
     boundaries = find_boundaries(features, s)
-    spq = _rough_tempo(items, evidence, boundaries, features, tempo_bpm or line.written_bpm or s.default_bpm, s, cancelled)
-    ones = np.ones(len(items.midi))
-    way = search(items, spq * ones, evidence, boundaries, features.step_s, s.ioi_spread_first, s, cancelled)
+    table = SegmentTable(items, evidence, boundaries, features.step_s, s)
+    way, spq = _rough_tempo(table, tempo_bpm or line.written_bpm or s.default_bpm, cancelled)
     for _ in range(2):
         local = local_tempo(items, way, boundaries, features.step_s, spq)
-        way = search(items, local, evidence, boundaries, features.step_s, s.ioi_spread, s, cancelled)
+        way = search(table, local, s.ioi_spread, cancelled=cancelled)
     local = local_tempo(items, way, boundaries, features.step_s, spq)
     return _result(line, items, way, boundaries, features, local, s)
 
 
-def _rough_tempo(items: Items, evidence: Evidence, boundaries: Boundaries, features: Features, bpm: float, s: FollowSettings,
-                 cancelled: Callable[[], bool]) -> float:  # fmt: skip
-    """Seconds per quarter, by the score of the way at several tempi over the first part of the take, refined by what it found."""
-    stop = int(np.searchsorted(boundaries.frame * features.step_s, s.tempo_probe_s))
-    part = Boundaries(boundaries.frame[:stop], boundaries.attack[:stop], boundaries.change[:stop])
-    count = min(len(items.midi), max(24, int(s.tempo_probe_s * 2.5)))
-    head = Items(**{f.name: getattr(items, f.name)[:count] for f in dataclasses.fields(Items)})
-    found: list[tuple[float, float]] = []
+def _rough_tempo(table: SegmentTable, bpm: float, cancelled: Callable[[], bool]) -> tuple[Way, float]:
+    """A way over the first part of the take at the likeliest of several tempi, and its seconds per quarter."""
+    s = table.s
+    stop = int(np.searchsorted(table.time, s.tempo_probe_s))
+    found: list[tuple[float, Way, float]] = []
     for ratio in s.tempo_ratios:
         spq = 60.0 / (bpm * ratio)
-        way = search(head, np.full(count, spq), evidence, part, features.step_s, s.ioi_spread_first, s, cancelled)
-        found.append((way.score, float(np.median(local_tempo(head, way, part, features.step_s, spq)))))
-    return max(found)[1]
+        way = search(table, np.full(len(table.items.midi), spq), s.ioi_spread_first, stop=stop, cancelled=cancelled)
+        found.append((way.score, way, spq))
+    _, way, spq = max(found, key=lambda f: f[0])
+    return way, spq
 
 
 def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, fallback: float) -> npt.NDArray[np.float64]:

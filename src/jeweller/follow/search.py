@@ -1,8 +1,7 @@
 """The search: a semi-Markov way through (candidate boundary, number of notes done), in one pass over the boundaries.
 
-A segment runs from one onset to the next: the note and the rest or gap behind it. Cumulated evidence gives the worth of any segment
-for any pitch at once. Besides the written pitch a segment may hold another pitch, silence, a note that is not written, or no music; from any
-bar line the player may go back or jump ahead. Time and memory are linear in the length of the recording: only boundaries within the longest
+Besides what a segment may hold (`jeweller.follow.segments`) notes may be left out with their time, and from any boundary the player may go
+back or jump ahead to the beginning of a bar. Time and memory are linear in the length of the recording: only boundaries within the longest
 possible note, and notes within a window around the best place so far, are looked at.
 """
 
@@ -15,30 +14,9 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.errors import Cancelled
-from jeweller.follow.boundaries import Boundaries
-from jeweller.follow.settings import FollowSettings
-from jeweller.hear.features import Features
+from jeweller.follow.segments import DELETED, EXTRA, JUMP, JUNK, LEAD, LONGEST_NOTE_S, MISSED, NEVER, NOTE, WRONG, SegmentTable
 
 Array = npt.NDArray[np.float32]
-NEVER = np.float32(-1e9)
-
-# What a step of the way is.
-NOTE, WRONG, MISSED, DELETED, EXTRA, JUNK, JUMP, LEAD = range(8)
-
-
-@dataclass(frozen=True)
-class Items:
-    """The notes to follow, as arrays of length N."""
-
-    midi: npt.NDArray[np.int64]  # sounding
-    ioi_q: npt.NDArray[np.float64]  # quarters to the next onset
-    sound_share: npt.NDArray[np.float64]  # the note's own share of that
-    repeated: npt.NDArray[np.bool_]  # same pitch as the note before, with nothing between
-    slurred: npt.NDArray[np.bool_]
-    trill: npt.NDArray[np.bool_]
-    bar_start: npt.NDArray[np.bool_]  # first note of a bar (of the performance)
-    bar: npt.NDArray[np.int64]
-    last_free: npt.NDArray[np.bool_]  # may be held as long as liked: the last note, fermatas
 
 
 @dataclass(frozen=True)
@@ -62,231 +40,151 @@ class Way:
     score: float
 
 
-@dataclass(frozen=True)
-class Evidence:
-    """Cumulated nats per pitch frame: `written` (T+1, P) and `any` (T+1, P), `silence` (T+1,), `sound` (T+1,) seconds of sound."""
-
-    written: Array
-    any: Array
-    silence: npt.NDArray[np.float64]
-    sound: npt.NDArray[np.float64]
-    low: int
-
-
-def gather_evidence(features: Features, s: FollowSettings) -> Evidence:
-    frames = len(features.best)
-    ratio = round(features.step_s / features.hop_s)
-    level = features.level[::ratio][:frames]
-    threshold = max(features.loud_db - s.quiet_db, features.floor_db + 4.0)
-    voiced = np.clip((level - threshold) / 8.0, 0.0, 1.0) * np.clip((features.best - 0.35) / 0.3, 0.0, 1.0)
-    match = np.exp(-np.maximum(features.best[:, None] - features.salience, 0.0) / s.match_width)
-    columns = np.arange(features.low, features.low + features.salience.shape[1], dtype=np.float32)
-    below = columns[None, :] < np.nan_to_num(features.f0, nan=-99.0)[:, None] - 0.7
-    per_frame = s.frame_weight * features.step_s
-    written = (2.0 * match - 1.0) * (voiced * per_frame)[:, None]
-    free = (2.0 * match * np.where(below, s.subharmonic_discount, 1.0) - 1.0) * (voiced * per_frame)[:, None]
-
-    def total(a: npt.NDArray[np.floating]) -> Array:
-        return np.concatenate([np.zeros((1, a.shape[1])), np.cumsum(a, axis=0, dtype=np.float64)]).astype(np.float32)
-
-    silence = np.concatenate([[0.0], np.cumsum(-voiced * per_frame)])
-    sound = np.concatenate([[0.0], np.cumsum(voiced * features.step_s)])
-    return Evidence(total(written), total(free), silence, sound, features.low)
-
-
-def search(items: Items, seconds_per_quarter: npt.NDArray[np.float64], evidence: Evidence, boundaries: Boundaries, step_s: float, spread: float,
-           s: FollowSettings, cancelled: Callable[[], bool] = lambda: False) -> Way:  # fmt: skip
-    """The best way for the given local tempo (seconds per quarter at each note, shape (N,))."""
-    return _Search(items, seconds_per_quarter, evidence, boundaries, step_s, spread, s).run(cancelled)
+def search(table: SegmentTable, spq: npt.NDArray[np.float64], spread: float, *, stop: int | None = None,
+           cancelled: Callable[[], bool] = lambda: False) -> Way:  # fmt: skip
+    """The best way for the local tempo `spq` (seconds per quarter at each note, shape (N,)), over the first `stop` boundaries."""
+    return _Search(table, spq, spread, stop or len(table.frame)).run(cancelled)
 
 
 class _Search:
-    def __init__(self, items: Items, spq: npt.NDArray[np.float64], evidence: Evidence, boundaries: Boundaries, step_s: float, spread: float,
-                 s: FollowSettings) -> None:  # fmt: skip
-        self.items, self.evidence, self.s, self.spread = items, evidence, s, spread
-        self.frame, self.attack, self.change = boundaries.frame, boundaries.attack, boundaries.change
-        self.time = boundaries.frame * step_s
-        self.expected = np.maximum(items.ioi_q * spq, 0.02)
-        self.columns = items.midi - evidence.low
-        self.count = len(items.midi)
-        inside = s.inside_cost * np.maximum(np.minimum(self.attack, 1.0) - s.attack_pivot, 0.0)
-        self.inside = np.concatenate([[0.0], np.cumsum(inside)])
-        starts = np.nonzero(items.bar_start)[0]
-        self.starts = starts
-        pivot = s.attack_pivot
-        hit = np.minimum(self.attack, 1.0)
-        moved = np.minimum(np.maximum(hit, self.change), 1.0)
-        self.reward_repeat = s.repeat_reward * (hit - pivot)
-        self.reward_change = s.change_reward * (moved - pivot)
-        longest = float(self.expected.max()) * 2.5 + 1.5
-        self.first = np.searchsorted(self.time, self.time - min(max(longest, 3.0), 60.0))
+    def __init__(self, table: SegmentTable, spq: npt.NDArray[np.float64], spread: float, total: int) -> None:
+        self.table, self.spread, self.total = table, spread, total
+        self.items, self.s, self.evidence = table.items, table.s, table.evidence
+        self.time = table.time
+        expected = np.maximum(self.items.ioi_q * spq, 0.02)
+        self.log_expected = np.log(expected).astype(np.float32)
+        self.count = len(self.items.midi)
+        self.starts = np.nonzero(self.items.bar_start)[0]
+        longest = float(self.items.ioi_q.max()) * self.s.longest_spq + 1.5
+        self.first = np.searchsorted(self.time, self.time - min(max(longest, 3.0), LONGEST_NOTE_S))
+        self.width = min(self.count + 1, self.s.window_notes)
+        shape = (total, self.width)
+        self.low = np.zeros(total, np.int64)
+        self.best = np.full(shape, NEVER, np.float32)
+        self.back_at = np.full(shape, -1, np.int32)
+        self.back_kind = np.zeros(shape, np.int8)
+        self.back_pitch = np.full(shape, -1, np.int16)
+        self.back_item = np.full(shape, -1, np.int32)
 
     def run(self, cancelled: Callable[[], bool]) -> Way:
-        s, n, total = self.s, self.count, len(self.frame)
-        width = min(n + 1, s.window_notes)
-        low = np.zeros(total, np.int64)
-        best = np.full((total, width), NEVER, np.float32)
-        back_at = np.full((total, width), -1, np.int32)
-        back_kind = np.zeros((total, width), np.int8)
-        back_pitch = np.full((total, width), -1, np.int16)
-        back_item = np.full((total, width), -1, np.int32)
-        sound = self.evidence.sound[self.frame]
-        centre = 0
+        s, n, width = self.s, self.count, self.width
+        sound = self.evidence.sound[self.table.frame]
+        lead = (-s.lead_rate * sound).astype(np.float32)
         deleted_ramp = (s.deleted_cost * np.arange(width)).astype(np.float32)
-        for b in range(total):
+        places = np.arange(width)
+        centre = 0
+        for b in range(self.total):
             if b % 256 == 0 and cancelled():
                 raise Cancelled
             lo = int(np.clip(centre - width // 2, 0, n + 1 - width))
-            low[b] = lo
-            row = best[b]
-            # Not yet begun: everything so far was no music.
-            lead = np.float32(-s.lead_rate * sound[b])
-            for i in [0, *self.starts[(self.starts > 0) & (self.starts < s.window_notes)]] if b < total - 1 else [0]:
-                if lo <= i < lo + width:
-                    value = lead - (s.late_start_cost if i else 0.0)
-                    if value > row[i - lo]:
-                        row[i - lo] = value
-                        back_kind[b, i - lo], back_at[b, i - lo], back_item[b, i - lo] = LEAD, -1, i
+            self.low[b] = lo
+            row = self.best[b]
+            if b < self.total - 1:
+                self._begin(b, lo, lead[b])
             if b:
-                self._arrive(b, lo, width, low, best, back_at, back_kind, back_pitch, back_item)
+                self._arrive(b, lo)
             # Notes left out together with their time: the best place before each, at a cost for every note between.
             climb = row + deleted_ramp
             peak = np.maximum.accumulate(climb)
-            source = np.maximum.accumulate(np.where(climb >= peak, np.arange(width), 0))
+            source = np.maximum.accumulate(np.where(climb >= peak, places, 0))
             value = peak - deleted_ramp
-            gone = np.nonzero((value > row) & (source < np.arange(width)))[0]
+            gone = np.nonzero((value > row) & (source < places))[0]
             row[gone] = value[gone]
-            back_at[b, gone], back_kind[b, gone], back_item[b, gone] = b, DELETED, lo + source[gone]
+            self.back_at[b, gone], self.back_kind[b, gone], self.back_item[b, gone] = b, DELETED, lo + source[gone]
             top = int(row.argmax())
             centre = lo + top
-            # Jumps to the beginning of a bar, from the best place so far.
-            targets = self.starts[(self.starts >= lo) & (self.starts < lo + width)]
-            if len(targets):
-                value = row[top] - s.jump_cost
-                near = targets[np.abs(self.items.bar[targets] - self.items.bar[min(centre, n - 1)]) <= s.jump_bars]
-                better = near[(row[near - lo] < value) & (near != centre)]
-                row[better - lo] = value
-                back_at[b, better - lo], back_kind[b, better - lo], back_item[b, better - lo] = b, JUMP, centre
-        return self._trace(low, best, back_at, back_kind, back_pitch, back_item, sound)
+            self._jump(b, lo, top)
+        return self._trace(sound)
 
-    def _arrive(self, b: int, lo: int, width: int, low: npt.NDArray[np.int64], best: Array, back_at: npt.NDArray[np.int32], back_kind: npt.NDArray[np.int8],
-                back_pitch: npt.NDArray[np.int16], back_item: npt.NDArray[np.int32]) -> None:  # fmt: skip
-        """All segments that end at boundary b."""
-        s, e = self.s, self.evidence
-        a0 = int(self.first[b])
-        if low[a0] != lo:
-            a0 = int(np.searchsorted(low[: b + 1], lo)) if (low[: b + 1][:-1] <= low[1 : b + 1]).all() else a0
-        before = np.arange(a0, b)
-        if len(before) == 0:
-            return
-        previous = np.full((len(before), width), NEVER, np.float32)
-        shifts = low[before] - lo
+    def _begin(self, b: int, lo: int, lead: np.float32) -> None:
+        """Not yet begun: everything so far was no music. The take may begin at a later bar."""
+        first = self.starts[(self.starts >= lo) & (self.starts < min(lo + self.width, self.s.window_notes))]
+        value = np.where(first > 0, lead - np.float32(self.s.late_start_cost), lead)
+        better = value > self.best[b, first - lo]
+        k = first[better] - lo
+        self.best[b, k] = value[better]
+        self.back_kind[b, k], self.back_at[b, k], self.back_item[b, k] = LEAD, -1, first[better]
+
+    def _jump(self, b: int, lo: int, top: int) -> None:
+        """Going on from the beginning of another bar, out of the best place so far."""
+        targets = self.starts[(self.starts >= lo) & (self.starts < lo + self.width) & (self.starts != lo + top)]
+        bars = self.items.bar
+        targets = targets[np.abs(bars[targets] - bars[min(lo + top, self.count - 1)]) <= self.s.jump_bars]
+        value = self.best[b, top] - np.float32(self.s.jump_cost)
+        k = targets[self.best[b, targets - lo] < value] - lo
+        self.best[b, k] = value
+        self.back_at[b, k], self.back_kind[b, k], self.back_item[b, k] = b, JUMP, lo + top
+
+    def _previous(self, a0: int, b: int, lo: int) -> Array:
+        """The best scores at boundaries a0..b-1, on the window of places that begins at `lo`."""
+        shifts = self.low[a0:b] - lo
         if not shifts.any():
-            previous = best[a0:b]
-        else:
-            for k, shift in enumerate(shifts):
-                if shift >= 0:
-                    previous[k, shift:] = best[a0 + k, : width - shift]
-                else:
-                    previous[k, : width + shift] = best[a0 + k, -shift:]
-        fa, fb = self.frame[before], int(self.frame[b])
-        seconds = self.time[b] - self.time[before]
-        hi = min(lo + width - 1, self.count)  # notes lo..hi-1 may end here
-        index = np.arange(lo, hi)
-        row = best[b]
-        inside = (self.inside[b] - self.inside[before + 1]).astype(np.float32)  # attacks strictly between
-        every = e.any[fb][None, :] - e.any[fa]  # (A, P)
-        top_pitch = every.argmax(axis=1)
-        top = every[np.arange(len(before)), top_pitch]
-        silence = (e.silence[fb] - e.silence[fa]).astype(np.float32)
+            return self.best[a0:b]
+        width = self.width
+        out = np.full((b - a0, width), NEVER, np.float32)
+        for k, shift in enumerate(shifts):
+            if 0 <= shift < width:
+                out[k, shift:] = self.best[a0 + k, : width - shift]
+            elif -width < shift < 0:
+                out[k, : width + shift] = self.best[a0 + k, -shift:]
+        return out
+
+    def _arrive(self, b: int, lo: int) -> None:
+        """All segments that end at boundary b."""
+        s = self.s
+        a0 = int(self.first[b])
+        if a0 >= b:
+            return
+        segments = self.table.segments(b, a0, lo, self.width)
+        previous = self._previous(a0, b, lo)
+        row, index = self.best[b], segments.index
         if len(index):
-            columns = self.columns[index]
-            share = self.items.sound_share[index]
-            plain = share > 0.98
-            here = np.empty((len(before), len(index)), np.float32)
-            if plain.any():
-                here[:, plain] = e.written[fb, columns[plain]][None, :] - e.written[fa][:, columns[plain]]
-            if not plain.all():
-                c = columns[~plain]
-                split = np.minimum(fa[:, None] + np.rint((fb - fa)[:, None] * share[~plain][None, :]).astype(np.int64), fb)
-                sounding = e.written[split, c[None, :]] - e.written[fa][:, c]
-                rest = e.silence[fb] - e.silence[split]
-                here[:, ~plain] = sounding + s.rest_discount * rest.astype(np.float32)
-            trills = np.nonzero(self.items.trill[index])[0]
-            for k in trills:
-                c = columns[k]
-                for up in (1, 2):
-                    if c + up < e.written.shape[1]:
-                        pair = np.maximum(here[:, k], (e.written[fb, c + up] - e.written[fa, c + up]))
-                        here[:, k] = np.maximum(pair, 0.5 * s.frame_weight * (e.sound[fb] - e.sound[fa]))
-            inside_here = np.broadcast_to(inside[:, None], here.shape)
-            if len(trills):
-                inside_here = inside_here.copy()
-                inside_here[:, trills] = 0.0
-            other = np.where(top_pitch[:, None] == columns[None, :], NEVER, top[:, None]) - s.wrong_cost
-            gone = silence[:, None] - s.missed_cost
-            kind = np.full(here.shape, NOTE, np.int8)
-            worth = here.copy()
-            swap = other > worth
-            worth[swap], kind[swap] = other[swap], WRONG
-            swap = gone > worth
-            worth[swap] = np.broadcast_to(gone, worth.shape)[swap]
-            kind[swap] = MISSED
-            ratio = np.abs(np.log(seconds[:, None] / self.expected[index][None, :]))
-            free = self.items.last_free[index]
-            if free.any():
-                longer = seconds[:, None] > self.expected[index][None, :]
-                ratio = np.where(longer & free[None, :], 0.4 * ratio, ratio)
-            timing = np.minimum(ratio / self.spread, s.ioi_cap)
-            attack = np.where(self.items.repeated[index][None, :], self.reward_repeat[before][:, None], self.reward_change[before][:, None])
-            attack = np.where(self.items.slurred[index][None, :], np.maximum(attack, 0.0), attack)
-            attack = np.where(kind == MISSED, np.minimum(attack, 0.0) * 0.0, attack)
-            total = previous[:, : len(index)] + worth - inside_here - timing.astype(np.float32) + attack.astype(np.float32)
+            log_seconds = np.log(self.time[b] - self.time[a0:b]).astype(np.float32)
+            ratio = log_seconds[:, None] - self.log_expected[index][None, :]
+            free = np.nonzero(self.items.last_free[index])[0]
+            if len(free):
+                ratio[:, free] = np.where(ratio[:, free] > 0, 0.4 * ratio[:, free], ratio[:, free])
+            np.abs(ratio, out=ratio)
+            ratio *= np.float32(1.0 / self.spread)
+            np.minimum(ratio, np.float32(s.ioi_cap), out=ratio)
+            total = segments.worth - ratio
+            total += previous[:, : len(index)]
             pick = total.argmax(axis=0)
             value = total[pick, np.arange(len(index))]
-            target = index + 1 - lo
-            better = value > row[target]
-            t, p = target[better], pick[better]
+            better = np.nonzero(value > row[index + 1 - lo])[0]
+            t, p = index[better] + 1 - lo, pick[better]
             row[t] = value[better]
-            back_at[b, t] = before[p]
-            back_kind[b, t] = kind[p, np.nonzero(better)[0]]
-            back_item[b, t] = index[better]
-            back_pitch[b, t] = np.where(back_kind[b, t] == WRONG, top_pitch[p] + e.low, np.where(back_kind[b, t] == MISSED, -1, self.items.midi[index[better]]))
+            kind = segments.kind[p, better]
+            self.back_at[b, t], self.back_kind[b, t], self.back_item[b, t] = a0 + p, kind, index[better]
+            self.back_pitch[b, t] = np.where(kind == WRONG, segments.top_pitch[p], np.where(kind == MISSED, -1, self.items.midi[index[better]]))
         # A note that is not written, or no music: the place in the line stays.
-        near = seconds < 2.5
-        extra = top - s.extra_cost - inside + np.minimum(self.reward_change[before], 0.0)
-        junk = -s.junk_cost - s.junk_rate * (e.sound[fb] - e.sound[fa])
-        stay = np.where(near, np.maximum(extra, junk), junk).astype(np.float32)
-        is_extra = near & (extra >= junk)
-        total = previous + stay[:, None]
+        total = previous + segments.stay[:, None]
         pick = total.argmax(axis=0)
-        value = total[pick, np.arange(width)]
-        better = np.nonzero(value > row)[0]
-        row[better] = value[better]
-        back_at[b, better] = before[pick[better]]
-        back_kind[b, better] = np.where(is_extra[pick[better]], EXTRA, JUNK)
-        back_item[b, better] = lo + better
-        back_pitch[b, better] = top_pitch[pick[better]] + e.low
+        value = total[pick, np.arange(self.width)]
+        k = np.nonzero(value > row)[0]
+        row[k] = value[k]
+        self.back_at[b, k], self.back_item[b, k] = a0 + pick[k], lo + k
+        self.back_kind[b, k] = np.where(segments.is_extra[pick[k]], EXTRA, JUNK)
+        self.back_pitch[b, k] = segments.top_pitch[pick[k]]
 
-    def _trace(self, low: npt.NDArray[np.int64], best: Array, back_at: npt.NDArray[np.int32], back_kind: npt.NDArray[np.int8],
-               back_pitch: npt.NDArray[np.int16], back_item: npt.NDArray[np.int32], sound: npt.NDArray[np.float64]) -> Way:  # fmt: skip
+    def _trace(self, sound: npt.NDArray[np.float64]) -> Way:
         n, s = self.count, self.s
-        tail = -s.lead_rate * (sound[-1] - sound)
-        final = best + tail[:, None].astype(np.float32)
-        places = low[:, None] + np.arange(best.shape[1])[None, :]
+        end = sound[self.total - 1]
+        final = self.best - (s.lead_rate * (end - sound[: self.total]))[:, None].astype(np.float32)
+        places = self.low[:, None] + np.arange(self.width)[None, :]
         final = np.where(places == n, final, final - s.early_end_cost)
         final = np.where(places == 0, NEVER, final)
         b, i = (int(v) for v in np.unravel_index(int(final.argmax()), final.shape))
         score = float(final[b, i])
-        i += int(low[b])
+        i += int(self.low[b])
         steps: list[Step] = []
         while True:
-            k = i - int(low[b])
-            kind, at, item, pitch = int(back_kind[b, k]), int(back_at[b, k]), int(back_item[b, k]), int(back_pitch[b, k])
+            k = i - int(self.low[b])
+            kind, at, item, pitch = int(self.back_kind[b, k]), int(self.back_at[b, k]), int(self.back_item[b, k]), int(self.back_pitch[b, k])
             if kind == LEAD or at < 0:
                 break
             steps.append(Step(at, b, item, kind, pitch if pitch >= 0 and kind in (NOTE, WRONG, EXTRA) else None))
-            if kind in (NOTE, WRONG, MISSED, DELETED, JUMP):
+            if kind not in (EXTRA, JUNK):
                 i = item
             b = at
         return Way(tuple(reversed(steps)), score)

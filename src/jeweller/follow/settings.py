@@ -28,6 +28,7 @@ class FollowSettings:
     ioi_spread: float = 0.16  # log ratio: spread of one inter-onset interval around the local tempo
     ioi_spread_first: float = 0.30  # the same while only one tempo for the whole take is known
     ioi_cap: float = 4.5  # no wrong duration costs more than this
+    longest_spq: float = 2.6  # seconds per quarter: 23 to the minute; no note is searched longer than it lasts at that speed
     tempo_ratios: tuple[float, ...] = (1.0, 1.27, 0.79, 1.61, 0.62, 2.05, 0.49)
     default_bpm: float = 92.0  # quarters a minute where nothing is written
     tempo_probe_s: float = 75.0  # how much of the take decides between the tempi

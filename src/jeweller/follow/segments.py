@@ -1,0 +1,162 @@
+"""What every segment between two boundaries is worth, whatever the tempo: shared by all passes of the search.
+
+A segment runs from one onset to the next. For each note that may end there: the best of its written pitch, another pitch and silence, with the attack
+at its beginning and the attacks inside it. Besides, for each segment: a note that is not written, or no music.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.follow.boundaries import Boundaries
+from jeweller.follow.settings import FollowSettings
+from jeweller.hear.features import Features
+
+Array = npt.NDArray[np.float32]
+NEVER = np.float32(-1e9)
+
+# What a step of the way is.
+NOTE, WRONG, MISSED, DELETED, EXTRA, JUNK, JUMP, LEAD = range(8)
+
+LONGEST_NOTE_S = 60.0  # no segment is longer
+LONGEST_EXTRA_S = 2.5  # nor a note that is not written
+KEEP_CELLS = 40_000_000  # so many segment worths are remembered between passes: 200 MB
+
+
+@dataclass(frozen=True)
+class Items:
+    """The notes to follow, as arrays of length N."""
+
+    midi: npt.NDArray[np.int64]  # sounding
+    ioi_q: npt.NDArray[np.float64]  # quarters to the next onset
+    sound_share: npt.NDArray[np.float64]  # the note's own share of that
+    repeated: npt.NDArray[np.bool_]  # same pitch as the note before, with nothing between
+    slurred: npt.NDArray[np.bool_]
+    trill: npt.NDArray[np.bool_]
+    bar_start: npt.NDArray[np.bool_]  # first note of a bar (of the performance)
+    bar: npt.NDArray[np.int64]
+    last_free: npt.NDArray[np.bool_]  # may be held as long as liked: the last note, fermatas
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """Cumulated nats per pitch frame: `written` (T+1, P) and `any` (T+1, P), `silence` (T+1,), `sound` (T+1,) seconds of sound."""
+
+    written: Array
+    any: Array
+    silence: npt.NDArray[np.float64]
+    sound: npt.NDArray[np.float64]
+    low: int
+
+
+@dataclass(frozen=True)
+class Segments:
+    """The segments ending at one boundary. A starts, the notes `index` (M,) that may end there."""
+
+    index: npt.NDArray[np.int64]
+    worth: Array  # (A, M)
+    kind: npt.NDArray[np.int8]  # (A, M)
+    top_pitch: npt.NDArray[np.int64]  # (A,) the likeliest pitch, whatever is written
+    stay: Array  # (A,) worth of a note that is not written, or of no music
+    is_extra: npt.NDArray[np.bool_]  # (A,) which of the two
+
+
+def gather_evidence(features: Features, s: FollowSettings) -> Evidence:
+    frames = len(features.best)
+    ratio = round(features.step_s / features.hop_s)
+    level = features.level[::ratio][:frames]
+    threshold = max(features.loud_db - s.quiet_db, features.floor_db + 4.0)
+    voiced = np.clip((level - threshold) / 8.0, 0.0, 1.0) * np.clip((features.best - 0.35) / 0.3, 0.0, 1.0)
+    match = np.exp(-np.maximum(features.best[:, None] - features.salience, 0.0) / s.match_width)
+    columns = np.arange(features.low, features.low + features.salience.shape[1], dtype=np.float32)
+    below = columns[None, :] < np.nan_to_num(features.f0, nan=-99.0)[:, None] - 0.7
+    per_frame = s.frame_weight * features.step_s
+    written = (2.0 * match - 1.0) * (voiced * per_frame)[:, None]
+    free = (2.0 * match * np.where(below, s.subharmonic_discount, 1.0) - 1.0) * (voiced * per_frame)[:, None]
+
+    def total(a: npt.NDArray[np.floating]) -> Array:
+        return np.concatenate([np.zeros((1, a.shape[1])), np.cumsum(a, axis=0, dtype=np.float64)]).astype(np.float32)
+
+    silence = np.concatenate([[0.0], np.cumsum(-voiced * per_frame)])
+    sound = np.concatenate([[0.0], np.cumsum(voiced * features.step_s)])
+    return Evidence(total(written), total(free), silence, sound, features.low)
+
+
+class SegmentTable:
+    """Computes and remembers `Segments` by boundary."""
+
+    def __init__(self, items: Items, evidence: Evidence, boundaries: Boundaries, step_s: float, s: FollowSettings) -> None:
+        self.items, self.evidence, self.s = items, evidence, s
+        self.frame = boundaries.frame
+        self.time = boundaries.frame * step_s
+        self.columns = items.midi - evidence.low
+        hit = np.minimum(boundaries.attack, 1.0)
+        moved = np.minimum(np.maximum(hit, boundaries.change), 1.0)
+        self.inside = np.concatenate([[0.0], np.cumsum(s.inside_cost * np.maximum(hit - s.attack_pivot, 0.0))])
+        self.reward_repeat = (s.repeat_reward * (hit - s.attack_pivot)).astype(np.float32)
+        self.reward_change = (s.change_reward * (moved - s.attack_pivot)).astype(np.float32)
+        self._kept: dict[tuple[int, int, int], Segments] = {}
+        self._cells = 0
+
+    def segments(self, b: int, a0: int, lo: int, width: int) -> Segments:
+        """Segments from boundaries a0..b-1 to b, for the notes of a window of `width` places from `lo`."""
+        key = (b, a0, lo)
+        found = self._kept.get(key)
+        if found is None:
+            found = self._compute(b, a0, lo, width)
+            if self._cells + found.worth.size <= KEEP_CELLS:
+                self._kept[key] = found
+                self._cells += found.worth.size
+        return found
+
+    def _compute(self, b: int, a0: int, lo: int, width: int) -> Segments:
+        s, e = self.s, self.evidence
+        before = np.arange(a0, b)
+        fa, fb = self.frame[before], int(self.frame[b])
+        index = np.arange(lo, min(lo + width - 1, len(self.items.midi)))
+        inside = (self.inside[b] - self.inside[before + 1]).astype(np.float32)  # attacks strictly between
+        every = e.any[fb][None, :] - e.any[fa]  # (A, P)
+        top_pitch = every.argmax(axis=1)
+        top = every[np.arange(len(before)), top_pitch]
+        silence = (e.silence[fb] - e.silence[fa]).astype(np.float32)
+        columns = self.columns[index]
+        here = self._written(fa, fb, index)
+        trills = np.nonzero(self.items.trill[index])[0]
+        inside_here = np.repeat(inside[:, None], len(index), axis=1)
+        inside_here[:, trills] = 0.0
+        worth, kind = here, np.full(here.shape, NOTE, np.int8)
+        other = np.where(top_pitch[:, None] == columns[None, :], NEVER, top[:, None]) - np.float32(s.wrong_cost)
+        swap = other > worth
+        worth[swap], kind[swap] = other[swap], WRONG
+        gone = np.repeat(silence[:, None] - np.float32(s.missed_cost), len(index), axis=1)
+        swap = gone > worth
+        worth[swap], kind[swap] = gone[swap], MISSED
+        attack = np.where(self.items.repeated[index][None, :], self.reward_repeat[before][:, None], self.reward_change[before][:, None])
+        attack = np.where(self.items.slurred[index][None, :], np.maximum(attack, 0.0), attack)
+        worth += np.where(kind == MISSED, 0.0, attack) - inside_here
+        seconds = self.time[b] - self.time[before]
+        near = seconds < LONGEST_EXTRA_S
+        extra = top - s.extra_cost - inside + np.minimum(self.reward_change[before], 0.0)
+        junk = -s.junk_cost - s.junk_rate * (e.sound[fb] - e.sound[fa])
+        stay = np.where(near, np.maximum(extra, junk), junk).astype(np.float32)
+        return Segments(index, worth, kind, top_pitch + e.low, stay, near & (extra >= junk))
+
+    def _written(self, fa: npt.NDArray[np.int64], fb: int, index: npt.NDArray[np.int64]) -> Array:
+        """(A, M) evidence of the written pitches, with silence for the share of a segment that is a written rest."""
+        s, e = self.s, self.evidence
+        columns, share = self.columns[index], self.items.sound_share[index]
+        plain = share > 0.98
+        here = np.empty((len(fa), len(index)), np.float32)
+        here[:, plain] = e.written[fb, columns[plain]][None, :] - e.written[fa][:, columns[plain]]
+        if not plain.all():
+            c = columns[~plain]
+            split = np.minimum(fa[:, None] + np.rint((fb - fa)[:, None] * share[~plain][None, :]).astype(np.int64), fb)
+            rest = e.silence[fb] - e.silence[split]
+            here[:, ~plain] = e.written[split, c[None, :]] - e.written[fa][:, c] + s.rest_discount * rest
+        for k in np.nonzero(self.items.trill[index])[0]:
+            # A trill is heard as its notes in turn: half of the evidence that any one note would give.
+            here[:, k] = np.maximum(here[:, k], 0.5 * s.frame_weight * (e.sound[fb] - e.sound[fa]))
+        return here
