@@ -8,6 +8,7 @@ from collections.abc import Callable
 import numpy as np
 import numpy.typing as npt
 
+from jeweller.follow.again import find_restarts
 from jeweller.follow.boundaries import Boundaries, find_boundaries
 from jeweller.follow.measure import Measurer
 from jeweller.follow.result import Event, Following, Jump
@@ -124,6 +125,7 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
         found = measurer.measure(on, max(next_s, on + 0.02), step.pitch, written)
         events.append(Event(None if step.kind == EXTRA else step.item, step.item, on, found.off_s, next_s, found.midi, found.spread, found.clarity,
                             found.expected_clarity, found.octave_up, found.level_db, measurer.attack(on), attempt))  # fmt: skip
+    events, jumps = find_restarts(events, jumps, items, local)
     last_try: list[int | None] = [None] * n
     for k, event in enumerate(events):
         if event.index is not None:

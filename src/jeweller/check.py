@@ -1,0 +1,127 @@
+"""One check: a score, a take → a report. The pipeline hear → follow → judge → mark, a plain function that any pool can run."""
+
+from __future__ import annotations
+
+import dataclasses
+import os
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from jeweller.audio.decode import Recording, decode, file_hash
+from jeweller.errors import ScoreError, TakeError
+from jeweller.follow.follow import follow
+from jeweller.follow.result import Following
+from jeweller.hear.features import Features, hear
+from jeweller.hear.settings import DEFAULT as HEAR
+from jeweller.instruments.table import Instrument, instrument_for, require_instrument
+from jeweller.judge.case import Case
+from jeweller.judge.finding import Finding
+from jeweller.judge.judge import judge
+from jeweller.judge.settings import JudgeSettings
+from jeweller.mark.scheme import Scheme, find_scheme
+from jeweller.report.build import build_report, settings_dict
+from jeweller.score.line import Line, make_line
+from jeweller.score.load import load_score, usable_part
+from jeweller.score.model import Score
+
+SILENCE_DB = -70.0  # a recording whose music is softer than this holds none
+
+
+@dataclass(frozen=True)
+class Options:
+    """What a check is asked for. `bars` is "9-16" or None for all; `tempo_bpm` quarters a minute asked for."""
+
+    part: str | None = None
+    instrument: str | None = None
+    bars: str | None = None
+    tempo_bpm: float | None = None
+    scheme: str = "even"
+    settings: JudgeSettings = field(default_factory=JudgeSettings)
+    support: str = "alone"
+    reading: str = "practised"
+
+
+@dataclass(frozen=True)
+class Checked:
+    """The report and what it rests on."""
+
+    report: dict[str, Any]
+    score: Score
+    line: Line
+    instrument: Instrument
+    case: Case
+    findings: tuple[Finding, ...]
+    features: Features
+    recording: Recording
+
+    @property
+    def following(self) -> Following:
+        return self.case.following
+
+
+def open_line(score_path: str | os.PathLike[str], options: Options) -> tuple[Score, Line, Instrument]:
+    """Reads the score, chooses the part and plays it out. Raises ScoreError."""
+    score = load_score(score_path)
+    part = usable_part(score, options.part)
+    line = make_line(score.title, part)
+    sounding = [n.sounding_midi for n in line.notes]
+    if options.instrument:
+        instrument = require_instrument(options.instrument)
+    else:
+        instrument = instrument_for(part.instrument or part.name, part.chromatic, min(sounding), max(sounding))
+    return score, line, instrument
+
+
+def bar_range(line: Line, bars: str | None) -> tuple[tuple[str, str], set[str]]:
+    """((first, last) printed numbers, ids of the notes inside). Raises ScoreError where the range is not in the part."""
+    if bars is None:
+        return (line.bars[0].number, line.bars[-1].number), {n.id for n in line.notes}
+    first, _, last = bars.partition("-")
+    last = last or first
+    numbers = [b.number for b in line.bars]
+    if first not in numbers or last not in numbers:
+        raise ScoreError(f"There are no bars {bars} in this part; it has bars {numbers[0]} to {numbers[-1]}.")
+    written = [b.number for b in line.part.bars]
+    inside = set(written[written.index(first) : len(written) - written[::-1].index(last)])
+    ids = {n.id for n in line.notes if n.bar in inside}
+    if not ids:
+        raise ScoreError(f"There are no notes in bars {bars}.")
+    return (first, last), ids
+
+
+def check(score_path: str | os.PathLike[str], take_path: str | os.PathLike[str], options: Options | None = None, *,
+          cancelled: Callable[[], bool] = lambda: False, progress: Callable[[float, str], None] = lambda share, what: None) -> Checked:  # fmt: skip
+    """Checks one take. Raises ScoreError, TakeError, SettingError with a sentence each; Cancelled when asked to stop."""
+    options = options or Options()
+    scheme = find_scheme(options.scheme)
+    progress(0.0, "reading the part")
+    score, line, instrument = open_line(score_path, options)
+    bars, judged = bar_range(line, options.bars)
+    progress(0.05, "opening the recording")
+    recording = decode(take_path, HEAR.rate, cancelled)
+    progress(0.2, "listening")
+    low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
+    features = hear(recording.samples, low, high, HEAR, cancelled, lambda share: progress(0.2 + 0.3 * share, "listening"))
+    if features.loud_db < SILENCE_DB:
+        raise TakeError(f"{Path(take_path).name} is silent: no sound is louder than {SILENCE_DB:g} dB. Check the microphone and record again.")
+    progress(0.5, "following")
+    following = follow(line, features, tempo_bpm=options.tempo_bpm, cancelled=cancelled)
+    progress(0.9, "judging")
+    findings, case = _judge(following, features, instrument, options.settings, judged, bars, line)
+    settings = settings_dict(options.settings, scheme, options.support, options.reading, options.tempo_bpm)
+    report = build_report(case, findings, recording, Path(take_path).name, file_hash(score_path), settings, scheme, bars, judged)
+    progress(1.0, "done")
+    return Checked(report, score, line, instrument, case, tuple(findings), features, recording)
+
+
+def _judge(following: Following, features: Features, instrument: Instrument, settings: JudgeSettings, judged: set[str], bars: tuple[str, str],
+           line: Line) -> tuple[list[Finding], Case]:  # fmt: skip
+    if not following.followed:
+        return [], Case(following, settings, instrument, features.floor_db, features.loud_db)
+    findings, case = judge(following, features, instrument, settings)
+    if len(judged) < len(line.notes):
+        inside = {n.bar for n in line.notes if n.id in judged}
+        findings = [dataclasses.replace(f, notes=tuple(n for n in f.notes if n in judged)) for f in findings if f.bar in inside or set(f.notes) & judged]
+    return findings, case

@@ -1,0 +1,1 @@
+"""The commands. Errors a user can cause become one line on stderr and exit status 2."""

@@ -1,0 +1,165 @@
+"""`jeweller`: the command line. Exit status 0 done, 2 the input cannot be used, 3 the recording does not follow the score, 1 a fault of the program."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+from pathlib import Path
+from typing import Any
+
+from jeweller import __version__
+from jeweller.errors import JewellerError
+
+NOT_FOLLOWED = 3
+UNUSABLE = 2
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> Any:
+        self.exit(UNUSABLE, f"jeweller: {message}\n")
+
+
+def make_parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="jeweller", description="Compares a recording with the notated part and says what differs. Without a command the window opens.")
+    parser.add_argument("--version", action="version", version=f"jeweller {__version__}")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND")
+    check = commands.add_parser("check", help="check one recording against a score", description="Checks one recording against a score.")
+    check.add_argument("score", metavar="SCORE")
+    check.add_argument("take", metavar="TAKE")
+    check.add_argument("--part", metavar="NAME|N", help="the part, by name or number")
+    check.add_argument("--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it")
+    check.add_argument("--bars", metavar="9-16", help="only these bars")
+    check.add_argument("--tempo", metavar="BPM", type=float, help="the speed asked for, quarters a minute")
+    check.add_argument("--scheme", metavar="NAME", default="even", help="marking scheme: even, rhythm-first, notes-first, sound-first")
+    check.add_argument("--tolerance", metavar="NAME", default="standard", help="gentle, standard or strict")
+    check.add_argument("--articulation", metavar="NAME", default="printed", help="printed, slurs-optional, joined, detached or free")
+    check.add_argument("--set", metavar="NAME=VALUE", action="append", default=[], help="any number that the report's settings list")
+    for kind, what in (("json", "the report"), ("html", "the marked part, alone standing"), ("pdf", "the marked part"), ("png", "the marked part's pages"),
+                       ("midi", "the notes heard"), ("musicxml", "the score with the findings above the notes")):  # fmt: skip
+        check.add_argument(f"--{kind}", metavar="F", help=f"write {what} to F")
+    score = commands.add_parser("score", help="show what is understood of a notation file")
+    score.add_argument("file", metavar="FILE")
+    score.add_argument("--json", metavar="F", help="write it to F (- for standard output)")
+    explain = commands.add_parser("explain", help="the numbers a finding rests on")
+    explain.add_argument("report", metavar="REPORT")
+    explain.add_argument("finding", metavar="FINDING", help="its number in the report, from 1, or its key")
+    demo = commands.add_parser("demo", help="the main job on the demo band")
+    demo.add_argument("--out", metavar="FOLDER", help="where pages and pictures go when there is no display (default: a folder it names)")
+    window = commands.add_parser("open", help="open the window, with a score and a take if given")
+    window.add_argument("score", nargs="?")
+    window.add_argument("take", nargs="?")
+    return parser
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Runs one command; returns the exit status."""
+    arguments = sys.argv[1:] if argv is None else argv
+    options = make_parser().parse_args(arguments)
+    try:
+        if options.command == "check":
+            return _check(options)
+        if options.command == "score":
+            return _score(options)
+        if options.command == "explain":
+            return _explain(options)
+        if options.command == "demo":
+            from jeweller.cli.demo import run_demo
+
+            return run_demo(Path(options.out) if options.out else None)
+        from jeweller.desk.app import run_window
+
+        return run_window(getattr(options, "score", None), getattr(options, "take", None))
+    except JewellerError as error:
+        print(f"jeweller: {error}", file=sys.stderr)
+        return UNUSABLE
+    except BrokenPipeError:
+        return 0
+    except KeyboardInterrupt:
+        print("jeweller: stopped.", file=sys.stderr)
+        return 130
+
+
+def _write_json(data: dict[str, Any], target: str) -> None:
+    text = json.dumps(data, ensure_ascii=False, indent=1, allow_nan=False) + "\n"
+    if target == "-":
+        sys.stdout.write(text)
+        return
+    write_bytes(Path(target), text.encode("utf-8"))
+
+
+def write_bytes(path: Path, data: bytes) -> None:
+    """To a temporary name first, then renamed. Raises JewellerError."""
+    temporary = path.with_name(f"{path.name}.part{os.getpid()}")
+    try:
+        temporary.write_bytes(data)
+        os.replace(temporary, path)
+    except OSError as error:
+        raise JewellerError(f"{path} cannot be written: {error.strerror or error}.") from error
+
+
+def _check(options: argparse.Namespace) -> int:
+    from jeweller.check import Options, check
+    from jeweller.judge.settings import make_settings
+
+    changes: dict[str, str] = {}
+    for item in options.set:
+        name, equals, value = item.partition("=")
+        if not equals:
+            raise JewellerError(f"--set takes NAME=VALUE, not “{item}”.")
+        changes[name] = value
+    settings = make_settings(options.tolerance, options.articulation, changes)
+    checked = check(options.score, options.take, Options(part=options.part, instrument=options.instrument, bars=options.bars, tempo_bpm=options.tempo,
+                                                         scheme=options.scheme, settings=settings))  # fmt: skip
+    report = checked.report
+    if options.json:
+        _write_json(report, options.json)
+    wanted = {k: getattr(options, k) for k in ("html", "pdf", "png", "midi", "musicxml") if getattr(options, k)}
+    if wanted:
+        from jeweller.sheet.leave import write_sheets
+
+        write_sheets(checked, wanted)
+    if not options.json and not wanted:
+        from jeweller.sheet.plain_text import summary_text
+
+        sys.stdout.write(summary_text(report))
+    for warning in (*checked.score.warnings, *checked.recording.warnings):
+        print(f"jeweller: note: {warning}", file=sys.stderr)
+    if not report["followed"]:
+        print(f"jeweller: {Path(options.take).name} holds nothing that follows this part. Is it the right piece, the right part, the right recording?", file=sys.stderr)
+        return NOT_FOLLOWED
+    return 0
+
+
+def _score(options: argparse.Namespace) -> int:
+    from jeweller.score.load import load_score
+    from jeweller.score.summary import score_summary
+
+    summary = score_summary(load_score(options.file))
+    if options.json:
+        _write_json(summary, options.json)
+        return 0
+    print(summary["title"] or Path(options.file).name)
+    for part in summary["parts"]:
+        sounds = f", sounds {part['transpose_semitones']:+d} semitones" if part["transpose_semitones"] else ""
+        print(f"  {part['name']}: {part['bars']} bars, {len(part['notes'])} notes played out{sounds}")
+    for warning in summary["warnings"]:
+        print(f"  note: {warning}")
+    return 0
+
+
+def _explain(options: argparse.Namespace) -> int:
+    try:
+        report = json.loads(Path(options.report).read_text(encoding="utf-8"))
+        findings = report["findings"]
+    except (OSError, ValueError, KeyError, TypeError) as error:
+        raise JewellerError(f"{options.report} is no report of a check ({error}).") from error
+    wanted = options.finding
+    chosen = [f for k, f in enumerate(findings) if wanted in (str(k + 1), f["key"])]
+    if not chosen:
+        raise JewellerError(f"There is no finding {wanted}; the report has {len(findings)}.")
+    from jeweller.sheet.plain_text import explain_text
+
+    sys.stdout.write(explain_text(report, chosen[0]))
+    return 0

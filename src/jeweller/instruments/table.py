@@ -1,0 +1,102 @@
+"""The instrument table: lookup by name, and which notes share a fingering.
+
+Source: the acoustics of the instruments. A brass instrument's harmonics of one valve or slide setting share that setting; woodwinds overblow at
+the octave, the clarinet at the twelfth. MIDI numbers are sounding pitches.
+"""
+
+from __future__ import annotations
+
+import functools
+import json
+import math
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+from jeweller.errors import ScoreError
+
+# Semitones that valve combinations and slide positions lower the tube by, in the usual order of preference.
+VALVE_DROPS = {0: "open", 2: "1", 1: "2", 3: "1-2", 4: "2-3", 5: "1-3", 6: "1-2-3"}
+PARTIALS = tuple(range(2, 11))
+
+
+@dataclass(frozen=True)
+class Instrument:
+    """One instrument. `chromatic` semitones added to the written pitch give the sounding one; `low`..`high` its sounding range."""
+
+    id: str
+    name: str
+    family: str  # "brass", "woodwind" or "other"
+    chromatic: int
+    low: int
+    high: int
+    clef: str
+    sound: str  # the sampled sound it is heard with
+    tuning: str  # what is moved to tune
+    also: tuple[str, ...] = ()
+    overblows: tuple[int, ...] = ()
+    fundamental: int | None = None  # brass: the open tube's first partial, sounding
+    valves: int = 0
+    slide: int = 0
+
+    def fingerings(self, sounding_midi: int) -> tuple[tuple[int, int], ...]:
+        """(semitones the tube is lowered by, partial) for each way to play a pitch on brass, the usual one first; () on others."""
+        if self.fundamental is None:
+            return ()
+        found = []
+        for drop in sorted(VALVE_DROPS):
+            for partial in PARTIALS:
+                if partial != 7 and round(self.fundamental - drop + 12 * math.log2(partial)) == sounding_midi:
+                    found.append((drop, partial))
+        return tuple(found)
+
+    def fingering_name(self, drop: int) -> str:
+        """How a player says it: "valves 1-2", "open" or "position 3"."""
+        if self.slide:
+            return f"position {drop + 1}"
+        return "open" if drop == 0 else f"valves {VALVE_DROPS[drop]}" if "-" in VALVE_DROPS[drop] else f"valve {VALVE_DROPS[drop]}"
+
+    def same_fingering(self, a: int, b: int) -> str | None:
+        """The usual fingering of sounding pitch `a` if `b` is another partial of it (brass) or its overblown note (woodwind), else None."""
+        if self.fundamental is not None:
+            usual = self.fingerings(a)[:1]
+            return next((self.fingering_name(d) for d, _ in usual for e, _ in self.fingerings(b) if d == e and a != b), None)
+        return "the same fingers" if abs(a - b) in self.overblows else None
+
+
+@functools.cache
+def instruments() -> tuple[Instrument, ...]:
+    """All instruments of the table."""
+    data = json.loads((Path(__file__).parent / "table.json").read_text(encoding="utf-8"))
+    return tuple(Instrument(**{k: tuple(v) if isinstance(v, list) else v for k, v in entry.items()}) for entry in data["instruments"])
+
+
+def _plain(name: str) -> str:
+    return re.sub(r"[^a-z0-9]+", " ", name.casefold().replace("♭", "b").replace("♯", "#")).strip()
+
+
+def find_instrument(name: str) -> Instrument | None:
+    """By id, name or another usual name; also where the name holds more ("2nd Clarinet in Bb"). None where nothing fits."""
+    wanted = _plain(name)
+    names = [(_plain(n), i) for i in instruments() for n in (i.id, i.name, *i.also)]
+    exact = next((i for n, i in names if n == wanted), None)
+    if exact is not None:
+        return exact
+    inside = [(len(n), k, i) for k, (n, i) in enumerate(names) if re.search(rf"\b{re.escape(n)}s?\b", wanted)]
+    return max(inside, key=lambda t: (t[0], -t[1]))[2] if inside else None
+
+
+def instrument_for(name: str, chromatic: int, low: int, high: int) -> Instrument:
+    """The instrument of a part, by its name, or a nameless one with the part's own transposition and range."""
+    found = find_instrument(name)
+    if found is not None:
+        return found
+    return Instrument("other", name or "Instrument", "other", chromatic, low, high, "G", "flute" if low >= 60 else "trombone", "instrument")
+
+
+def require_instrument(name: str) -> Instrument:
+    """By name. Raises ScoreError, listing the table."""
+    found = find_instrument(name)
+    if found is None:
+        raise ScoreError(f"There is no instrument “{name}” in the table; there are {', '.join(i.name for i in instruments())}.")
+    return found

@@ -1,0 +1,161 @@
+"""Count: rests, long notes, dropped and added beats, pauses, restarts, skipped bars and repeats.
+
+A step in the count is one finding, on the rest or long note that was miscounted; what follows is judged from the new count.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from jeweller.judge.case import Case, Interval
+from jeweller.judge.finding import Finding, bounded_confidence
+
+COMPENSATED = 0.55  # an interval made good by the next one to this share is a note out of place, no step
+SILENCE_SHARE = 0.25  # of a long interval: silence at its end by this share of the excess means the player stopped
+
+
+@dataclass(frozen=True)
+class Counted:
+    findings: list[Finding]
+    steps: set[int]  # first note of every interval in which the count stepped: no tempo is read there
+
+
+def judge_count(case: Case) -> Counted:
+    found: list[Finding] = []
+    steps: set[int] = set()
+    found.extend(_jumps(case))
+    intervals = case.intervals
+    for k, interval in enumerate(intervals):
+        finding = _step(case, k, interval)
+        if finding is not None:
+            steps.add(interval.i)
+            found.append(finding)
+        elif abs(interval.excess) > 0.5 * interval.expected:
+            steps.add(interval.i)
+    found.extend(_lengths(case, steps))
+    return Counted(found, steps)
+
+
+def _jumps(case: Case) -> list[Finding]:
+    found = []
+    f = case.following
+    for n, jump in enumerate(f.jumps):
+        if jump.target > jump.origin:
+            first = case.notes[jump.origin]
+            skipped = case.notes[jump.origin : jump.target]
+            bar, passing, beat = case.where(jump.origin)
+            bars = sorted({x.bar_index for x in skipped})
+            target = case.notes[min(jump.target, len(case.notes) - 1)]
+            repeat = target.passing > first.passing or any(x.score_id == target.score_id and x.passing < target.passing for x in case.notes[: jump.origin])
+            kind = "repeat_skipped" if repeat else "bar_skipped"
+            found.append(Finding(kind, bar, passing, beat, jump.at_s, jump.at_s, tuple(x.id for x in skipped), tuple(x.score_id for x in skipped), 0.9, 0.9,
+                                 detail={"bars": len(bars), "from": first.bar, "to": skipped[-1].bar}))  # fmt: skip
+        else:
+            tries = [e for e in f.events if e.attempt == n and e.index is not None and e.index >= jump.target]
+            if not tries:
+                continue
+            note = case.notes[jump.target]
+            bar, passing, beat = case.where(jump.target)
+            ids = tuple(case.notes[e.index].id for e in tries if e.index is not None)
+            found.append(Finding("restart", bar, passing, beat, tries[0].on_s, jump.at_s, ids, (note.score_id,), 0.9, 0.5,
+                                 detail={"notes": len(tries), "from": note.bar}))  # fmt: skip
+    return found
+
+
+def _step(case: Case, k: int, v: Interval) -> Finding | None:
+    """Whether the count stepped in this interval, and what to call it."""
+    if v.j != v.i + 1 or case.is_free(v.i):
+        return None
+    s = case.settings
+    beat_s = 0.5 * (case.beat_s(v.i) + case.beat_s(v.j))
+    amount = v.excess / beat_s
+    duration_beats = float(case.notes[v.i].duration) / case.beat_q
+    rest_beats = v.rest_quarters / case.beat_q
+    threshold = s.step_beats
+    if rest_beats > 0:
+        threshold = min(threshold, s.step_share * rest_beats)
+    elif duration_beats >= s.long_beats:
+        threshold = min(threshold, s.step_share * duration_beats)
+    elif amount < 0:
+        # A short note cannot lose a beat; it can only be early, unless a whole beat is gone.
+        threshold = max(threshold, 0.8)
+    if abs(amount) < 0.75 * threshold:
+        return None
+    others = [w for w in (case.intervals[k - 1] if k else None, case.intervals[k + 1] if k + 1 < len(case.intervals) else None) if w is not None]
+    if any(w.excess * v.excess < 0 and abs(w.excess) > COMPENSATED * abs(v.excess) for w in others):
+        return None
+    spread = case.time_spread / beat_s
+    confidence = bounded_confidence(amount, threshold, max(spread, 0.04))
+    event, after = case.event(v.i), case.event(v.j)
+    assert event is not None and after is not None
+    note = case.notes[v.i]
+    sounding = event.off_s - event.on_s
+    written_s = float(note.duration) * case.spq(v.i)
+    detail = {"beats": round(amount, 2), "seconds": round(v.excess, 2)}
+    if rest_beats > 0 and v.rest is not None:
+        # Held through: the note took the rest's time, and the count went with the rest.
+        kind = "rest_long" if amount > 0 else "rest_short"
+        rest = v.rest
+        bar = rest.bar
+        beat = case.following.line.beat_in_bar(rest.bar_index, rest.offset)
+        counted = rest_beats + amount
+        detail |= {"written_beats": round(rest_beats, 2), "heard_beats": round(max(0.0, counted), 2)}
+        at = event.on_s + min(written_s, v.seconds)
+        score_id, passing, ids = rest.score_id, rest.passing, ()
+        if amount > 0 and amount > max(1.5, 1.2 * rest_beats):
+            kind = "hesitation" if amount > 2.5 else kind
+        return Finding(kind, bar, passing, beat, at, after.on_s, ids, (score_id,), confidence, 0.7, detail=detail, cause="rest_miscounted")
+    if amount > 0:
+        silence = v.seconds - sounding
+        if duration_beats >= s.long_beats and silence < SILENCE_SHARE * v.excess + 0.1:
+            bar, passing, beat = case.where(v.i)
+            detail |= {"written_beats": round(duration_beats, 2), "heard_beats": round(duration_beats + amount, 2)}
+            return Finding("held_over", bar, passing, beat, event.on_s, after.on_s, (note.id,), (note.score_id,), confidence, 0.6, detail=detail,
+                           cause="long_note_miscounted")  # fmt: skip
+        nxt = case.notes[v.j]
+        bar, passing, beat = case.where(v.j)
+        return Finding("hesitation", bar, passing, beat, event.on_s + min(written_s, sounding), after.on_s, (nxt.id,), (nxt.score_id,), confidence, 0.5,
+                       detail=detail)  # fmt: skip
+    bar, passing, beat = case.where(v.i)
+    detail |= {"written_beats": round(duration_beats, 2), "heard_beats": round(duration_beats + amount, 2)}
+    return Finding("beat_dropped", bar, passing, beat, event.on_s, after.on_s, (note.id,), (note.score_id,), confidence, 0.7, detail=detail,
+                   cause="long_note_miscounted" if duration_beats >= s.long_beats else None)  # fmt: skip
+
+
+def _lengths(case: Case, steps: set[int]) -> list[Finding]:
+    """Long notes cut short, and notes sounding into a rest."""
+    found = []
+    s = case.settings
+    for i, note in enumerate(case.notes):
+        event = case.event(i)
+        if event is None or math.isnan(event.midi):
+            continue
+        length = event.off_s - event.on_s
+        beats = float(note.duration) / case.beat_q
+        written = float(note.duration) * case.spq(i)
+        error = max(case.time_spread, 0.04)
+        bar, passing, beat = case.where(i)
+        detail = {"written_beats": round(beats, 2), "heard_beats": round(length / case.beat_s(i), 2)}
+        rest = case.rest_after[i]
+        short_marks = {"staccato", "staccatissimo", "spiccato", "detached-legato"} & set(note.written.articulations)
+        if beats >= s.long_beats and not short_marks and not note.breath_after and i not in steps and note.written.ornament is None:
+            open_end = i == len(case.notes) - 1 or rest is not None
+            share = bounded_confidence(s.cut_share * written - length, 0.0, error) if length < s.cut_share * written + error else 0.0
+            early = 0.0
+            if open_end and beats >= 2.0 - 1e-6:
+                early = bounded_confidence(written - length, s.cut_beats * case.beat_s(i), error)
+            confidence = max(share, early)
+            if confidence > 0.2:
+                found.append(Finding("cut_short", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,), confidence, 0.5,
+                                     detail=detail, cause="long_note_miscounted" if open_end else None))  # fmt: skip
+        if rest is not None and i + 1 < len(case.notes) and i not in steps and case.event(i + 1) is not None:
+            over = length - written
+            rest_s = float(case.notes[i + 1].onset - note.end) * case.spq(i)
+            threshold = max(s.fill_share * rest_s, s.fill_min_s)
+            if over > 0.6 * threshold:
+                detail = {"rest_beats": round(rest_s / case.beat_s(i), 2), "over_beats": round(over / case.beat_s(i), 2)}
+                place = case.following.line.beat_in_bar(rest.bar_index, rest.offset)
+                found.append(Finding("rest_filled", rest.bar, rest.passing, place, event.on_s + written, event.off_s, (note.id,), (rest.score_id,),
+                                     bounded_confidence(over, threshold, 1.3 * error), 0.5, detail=detail))  # fmt: skip
+    return found

@@ -1,0 +1,69 @@
+"""`Finding`: one thing to say, and the fixed vocabulary of kinds by facet."""
+
+from __future__ import annotations
+
+import dataclasses
+import math
+from dataclasses import dataclass, field
+from typing import Any
+
+FACETS: dict[str, tuple[str, ...]] = {
+    "notes": ("wrong_note", "wrong_octave", "wrong_partial", "missed_note", "extra_note", "wrong_transposition"),
+    "accidentals": ("missed_accidental", "added_accidental"),
+    "count": ("cut_short", "held_over", "rest_filled", "rest_short", "rest_long", "beat_dropped", "beat_added", "hesitation", "restart", "bar_skipped",
+              "repeat_skipped"),
+    "rhythm": ("early", "late", "uneven", "dot_lost", "dot_overdone", "rushing", "dragging", "off_click", "wrong_tempo"),
+    "ornaments": ("grace_missed", "grace_slipped", "trill_missed", "trill_start", "trill_thin", "ornament_wrong"),
+    "articulation": ("tongued_in_slur", "slurred_over_tongue", "breath_in_slur", "breath_every_note", "not_detached", "not_joined"),
+    "sound": ("out_of_tune", "tuned_high", "tuned_low", "cracked", "fuzzy", "sagging", "unsteady", "dynamics_flat"),
+}  # fmt: skip
+FACET_OF = {kind: facet for facet, kinds in FACETS.items() for kind in kinds}
+KINDS = tuple(FACET_OF)
+UNMARKED = frozenset({"tuned_high", "tuned_low"})  # advice, never marked down
+WRONG_KINDS = frozenset({"wrong_note", "wrong_octave", "wrong_partial", "missed_accidental", "added_accidental"})
+MISSED_KINDS = frozenset({"missed_note", "bar_skipped", "repeat_skipped"})
+SURE = 0.5  # confidence from which a finding is said, below it is "listen here"
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One finding. `notes` are ids of notes to play, `score_ids` the ids in the file; `beat` counts from 1."""
+
+    kind: str
+    bar: str
+    passing: int
+    beat: float
+    at_s: float
+    until_s: float
+    notes: tuple[str, ...]
+    score_ids: tuple[str, ...]
+    confidence: float
+    severity: float
+    extras: tuple[int, ...] = ()
+    count: int = 1
+    places: tuple[str, ...] = ()
+    detail: dict[str, Any] = field(default_factory=dict)
+    cause: str | None = None
+    text: str = ""
+    advice: str = ""
+
+    @property
+    def facet(self) -> str:
+        return FACET_OF[self.kind]
+
+    @property
+    def key(self) -> str:
+        """Stable across checks: the kind, the notes in the file, the pass."""
+        return f"{self.kind}:{','.join(self.score_ids)}:{self.passing}"
+
+    def replace(self, **changes: Any) -> Finding:
+        return dataclasses.replace(self, **changes)
+
+
+def bounded_confidence(amount: float, threshold: float, spread: float, *, sure_at: float = 1.3) -> float:
+    """How sure it is that |amount| is beyond the threshold, given the spread (one standard deviation) of the measurement.
+
+    0.5 where the lower bound at `sure_at` deviations just reaches the threshold: what lies below is "listen here".
+    """
+    z = (abs(amount) - threshold) / max(spread, 1e-6)
+    return 1.0 / (1.0 + math.exp(-1.6 * max(-20.0, min(20.0, z - sure_at))))

@@ -1,0 +1,115 @@
+"""All judges together: one cause, one finding; habits counted; most important first."""
+
+from __future__ import annotations
+
+import dataclasses
+
+import numpy as np
+
+from jeweller.follow.result import Following
+from jeweller.hear.features import Features
+from jeweller.instruments.table import Instrument
+from jeweller.judge.case import Case
+from jeweller.judge.counting import judge_count
+from jeweller.judge.finding import SURE, UNMARKED, Finding
+from jeweller.judge.pitches import judge_pitches, judge_tuning
+from jeweller.judge.settings import JudgeSettings
+from jeweller.judge.timing import judge_rhythm
+from jeweller.judge.words import write_words
+from jeweller.score.pitch import key_alter
+
+SHIFT_SHARE = 0.7  # of the notes: shifted alike by so many, the take is transposed
+HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note")
+LEAST_SAID = 0.12  # confidence below which nothing is said, not even "listen here"
+
+
+def judge(following: Following, features: Features, instrument: Instrument, settings: JudgeSettings) -> tuple[list[Finding], Case]:
+    """Findings, most important first, and the case with a whole-take transposition taken out."""
+    case = Case(following, settings, instrument, features.floor_db, features.loud_db)
+    found: list[Finding] = []
+    shift = _transposition(case)
+    if shift:
+        found.append(_shifted(case, shift))
+        events = tuple(dataclasses.replace(e, midi=e.midi - shift) for e in following.events)
+        case = Case(dataclasses.replace(following, events=events), settings, instrument, features.floor_db, features.loud_db)
+    counted = judge_count(case)
+    pitches = judge_pitches(case)
+    found += _habits(case, pitches) + judge_tuning(case) + counted.findings + judge_rhythm(case, counted.steps)
+    found = [f for f in _parsimony(case, found) if f.confidence >= LEAST_SAID]
+    # Unsure is unsure: a kind that several weak reasons point to stays below the line.
+    found.sort(key=lambda f: (f.confidence < SURE, f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))
+    return [write_words(f) for f in found], case
+
+
+def _weight(f: Finding) -> float:
+    """How soon a teacher would say it: how bad, how often, how sure."""
+    return f.severity * (1.0 + 0.5 * min(f.count - 1, 4)) * f.confidence
+
+
+def _transposition(case: Case) -> int:
+    """Semitones by which nearly every note is shifted alike; 0 where it is not so."""
+    apart = [event.midi - case.notes[i].sounding_midi for i in range(len(case.notes)) if (event := case.event(i)) is not None and event.midi == event.midi]
+    if len(apart) < 6:
+        return 0
+    rounded = np.rint(np.array(apart)).astype(int)
+    values, number = np.unique(rounded, return_counts=True)
+    top = int(values[number.argmax()])
+    return top if top != 0 and number.max() >= SHIFT_SHARE * len(apart) else 0
+
+
+def _shifted(case: Case, shift: int) -> Finding:
+    sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
+    bar, passing, beat = case.where(sounded[0])
+    first, last = case.event(sounded[0]), case.event(sounded[-1])
+    assert first is not None and last is not None
+    return Finding("wrong_transposition", bar, passing, beat, first.on_s, last.off_s, (), ("whole",), 0.9, 1.0, detail={"semitones": shift},
+                   cause="read_as_other_instrument" if shift % 12 else None)  # fmt: skip
+
+
+def _habits(case: Case, found: list[Finding]) -> list[Finding]:
+    """The same slip at several places is one finding with its places, and says how often the note was right."""
+    groups: dict[tuple[str, ...], list[Finding]] = {}
+    rest: list[Finding] = []
+    for f in found:
+        if f.kind in HABIT_KINDS:
+            d = f.detail
+            same = (f.kind, d["letter"], d["heard_letter"], d["source"]) if f.kind != "wrong_note" else (f.kind, d["written"], d["heard"], f.bar)
+            groups.setdefault(tuple(str(s) for s in same), []).append(f)
+        else:
+            rest.append(f)
+    for group in groups.values():
+        sure = [f for f in group if f.confidence >= SURE] or group
+        first = sure[0]
+        letter = first.detail["letter"]
+        chances = sum(1 for i, n in enumerate(case.notes) if n.written.pitch is not None and n.written.pitch.letter == letter and case.event(i) is not None
+                      and (first.detail["source"] != "key_signature" or n.written.pitch.alter == key_alter(letter[0], first.detail["signature"])))  # fmt: skip
+        merged = first.replace(
+            notes=tuple(n for f in sure for n in f.notes), score_ids=tuple(n for f in sure for n in f.score_ids), count=len(sure),
+            places=tuple(dict.fromkeys(f.bar for f in sure)), confidence=max(f.confidence for f in sure), until_s=sure[-1].until_s,
+            detail={**first.detail, "count": len(sure), "of": max(chances, len(sure))})  # fmt: skip
+        rest.append(merged)
+        rest.extend(f for f in group if f not in sure)
+    return rest
+
+
+def _parsimony(case: Case, found: list[Finding]) -> list[Finding]:
+    """Drops what another finding explains."""
+    kept: list[Finding] = []
+    skipped = {n for f in found if f.kind in ("bar_skipped", "repeat_skipped") for n in f.notes}
+    stretches = [(f.at_s - 0.05, f.until_s + 0.05) for f in found if f.kind == "restart"]
+    steps = {n for f in found if f.kind in ("hesitation", "held_over", "beat_dropped") for n in f.notes}
+    wrong = {n for f in found if f.kind in ("wrong_note", "wrong_octave", "wrong_partial", "missed_note") and f.confidence >= SURE for n in f.notes}
+    for f in found:
+        if f.kind == "missed_note" and set(f.notes) <= skipped:
+            continue
+        if f.kind in ("extra_note", "early", "late") and any(a <= f.at_s <= b for a, b in stretches):
+            continue
+        if f.kind in ("early", "late") and (set(f.notes) & steps or set(f.notes) & wrong):
+            continue
+        if f.kind == "out_of_tune" and set(f.notes) & wrong:
+            continue
+        if f.kind == "hesitation" and any(a <= f.at_s <= b or a <= f.until_s <= b for a, b in stretches):
+            continue
+        kept.append(f)
+    fills = {f.score_ids for f in kept if f.kind in ("rest_short", "rest_long")}
+    return [f for f in kept if not (f.kind == "rest_filled" and f.score_ids in fills)]

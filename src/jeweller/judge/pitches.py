@@ -1,0 +1,236 @@
+"""Notes and accidentals: for every written note what sounded instead, with the cause the evidence allows."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from jeweller.follow.result import Event
+from jeweller.judge.case import Case
+from jeweller.judge.finding import Finding, bounded_confidence
+from jeweller.score.model import Note
+from jeweller.score.pitch import Pitch, in_key, key_alter, spell
+
+MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
+RESTART_NOTES_S = 0.25  # a taken-again note comes after at least such a pause
+
+
+def judge_pitches(case: Case) -> list[Finding]:
+    """Findings of the facets notes and accidentals, habits not yet gathered."""
+    found: list[Finding] = []
+    f = case.following
+    skipped = {i for jump in f.jumps if jump.target > jump.origin for i in range(jump.origin, jump.target)}
+    octave = _OctaveJudge(case)
+    for i, note in enumerate(case.notes):
+        if i < f.first or i > f.last or i in skipped:
+            continue
+        event = case.event(i)
+        if event is None:
+            found.append(_missed(case, i, 0.85))
+            continue
+        silent = _not_sounded(case, i, event)
+        if silent:
+            found.append(_missed(case, i, silent))
+            continue
+        apart = case.apart(i)
+        octaves = octave.judge(i, event, apart)
+        if octaves is not None:
+            amount, confidence = octaves
+            found.append(_wrong(case, i, event, note.sounding_midi + 12 * amount, confidence))
+            continue
+        if abs(apart) * 100 <= case.settings.wrong_cents:
+            continue
+        heard = note.sounding_midi + round(apart)
+        if heard == note.sounding_midi:
+            continue
+        found.append(_wrong(case, i, event, heard, _pitch_confidence(case, event, apart)))
+    found.extend(_extras(case))
+    return found
+
+
+def _pitch_confidence(case: Case, event: Event, apart: float) -> float:
+    """How sure another pitch sounded: clear, long enough, steady, and the written pitch not there."""
+    length = event.off_s - event.on_s
+    doubt = 0.0
+    doubt += 1.2 * max(0.0, 0.85 - event.clarity) / 0.25
+    doubt += 1.0 * max(0.0, 0.12 - length) / 0.06
+    doubt += 1.0 * max(0.0, event.spread - 0.35) / 0.35
+    doubt += 1.6 * max(0.0, event.expected_clarity - event.clarity + 0.10) / 0.10
+    doubt += 0.8 * max(0.0, abs(apart - round(apart)) - 0.3) / 0.2
+    return 1.0 / (1.0 + math.exp(-(3.0 - 2.0 * doubt)))
+
+
+def _not_sounded(case: Case, i: int, event: Event) -> float:
+    """Confidence that what the way took for note i is no note at all (room, breath, the tail of the note before); 0 where it is one."""
+    if math.isnan(event.midi) or event.clarity < 0.35:
+        quiet = event.level_db < case.loud_db - 22 or event.attack < 0.2
+        return 0.8 if quiet else 0.55
+    before = case.event(i - 1) if i else None
+    tail = before is not None and event.attack < 0.22 and event.level_db < before.level_db - 9 and event.off_s - event.on_s < 0.6 * (event.next_s - event.on_s)
+    return 0.7 if tail else 0.0
+
+
+class _OctaveJudge:
+    """Octave slips, against the same player's other notes: no fixed level of the odd partials decides an octave."""
+
+    def __init__(self, case: Case) -> None:
+        self.case = case
+        self.missing: dict[int, float] = {}  # what a note lacks to being the octave above
+        self.below: set[int] = set()  # notes heard an octave below
+        for i in range(len(case.notes)):
+            event = case.event(i)
+            apart = case.apart(i)
+            if event is None or math.isnan(apart):
+                continue
+            if abs(apart) < 0.6:
+                self.missing[i] = max(1.0 - event.octave_up, 0.0005)
+            elif abs(apart + 12) < 0.6:
+                self.below.add(i)
+
+    def judge(self, i: int, event: Event, apart: float) -> tuple[int, float] | None:
+        """(octaves, confidence), or None where the octave is the written one."""
+        case, s = self.case, self.case.settings
+        midi = case.notes[i].sounding_midi
+        if abs(apart - 12) < 0.6:
+            return 1, 0.9
+        if i in self.below:
+            # A sound may carry a subharmonic: if most notes at that place do, it is the sound and not the player.
+            near = [k for k in (*self.missing, *self.below) if k != i and abs(case.notes[k].sounding_midi - midi) <= 1]
+            same = sum(k in self.below for k in near)
+            if event.expected_clarity > 0.55 * event.clarity:
+                return (-1, 0.3) if not same else None
+            return None if near and same >= 0.34 * len(near) else (-1, 0.85 if near else 0.6)
+        lacking = self.missing.get(i)
+        if lacking is None or event.octave_up < s.octave_evenness:
+            return None
+        others = [self.missing[k] for k in self.missing if k != i and abs(case.notes[k].sounding_midi - midi) <= 4]
+        if len(others) < 2:
+            others = [v for k, v in self.missing.items() if k != i]
+        if not others:
+            return None
+        usual = float(np.median(others))
+        ratio = lacking / usual
+        if ratio > s.octave_contrast:
+            return None
+        clear = lacking < 0.012 + 0.25 * (1.0 - event.clarity)
+        return 1, (0.9 if ratio < 0.6 * s.octave_contrast else 0.6) if clear else 0.4
+
+
+def _missed(case: Case, i: int, confidence: float) -> Finding:
+    note = case.notes[i]
+    bar, passing, beat = case.where(i)
+    before = next((e for k in range(i - 1, -1, -1) if (e := case.event(k)) is not None), None)
+    at = before.on_s + float(note.onset - case.notes[before.index or 0].onset) * case.spq(i) if before is not None else 0.0
+    if note.sounding_midi == case.notes[i - 1].sounding_midi and i and case.notes[i - 1].end == note.onset:
+        confidence *= 0.75  # the same pitch again: it may only have been joined to the note before
+    length = float(note.duration) * case.spq(i)
+    return Finding("missed_note", bar, passing, beat, at, at + length, (note.id,), (note.score_id,), confidence, 0.6,
+                   detail={"written": note.written.pitch.name if note.written.pitch else ""})  # fmt: skip
+
+
+def _wrong(case: Case, i: int, event: Event, heard: int, confidence: float) -> Finding:
+    note = case.notes[i]
+    bar, passing, beat = case.where(i)
+    written = note.written.pitch
+    assert written is not None
+    fifths = case.following.line.bars[note.bar_index].bar.fifths
+    heard_written = heard - case.following.line.part.chromatic
+    apart = heard - note.sounding_midi
+    kind, cause, source = "wrong_note", None, ""
+    fingering = case.instrument.same_fingering(note.sounding_midi, heard)
+    if apart % 12 == 0:
+        kind = "wrong_octave"
+        cause = "partial_same_fingering" if fingering and case.instrument.family == "brass" else "register_key" if fingering else None
+    elif abs(apart) == 1:
+        kind, source = accidental_kind(note.written, written, heard_written, fifths, case, i)
+        cause = {"key_signature": "forgot_key_signature", "printed": "forgot_printed_accidental", "carried": "accidental_not_carried"}.get(source)
+    elif fingering and abs(apart) > 2:
+        kind = "wrong_partial"
+        cause = "partial_same_fingering" if case.instrument.family == "brass" else "register_key"
+    near = written if abs(apart) <= 1 and kind != "wrong_note" else None
+    heard_pitch = spell(heard_written, fifths, near)
+    return Finding(kind, bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,), confidence, 0.7 if abs(apart) > 2 else 0.6,
+                   detail={"written": written.name, "heard": heard_pitch.name, "semitones": apart, "source": source, "letter": written.letter,
+                           "heard_letter": heard_pitch.letter, "fingering": fingering or "", "signature": fifths}, cause=cause)  # fmt: skip
+
+
+def accidental_kind(note: Note, written: Pitch, heard_written: int, fifths: int, case: Case, i: int) -> tuple[str, str]:
+    """A semitone off: (kind, where the forgotten alteration comes from: key_signature, printed, carried or "")."""
+    from_key = key_alter(written.step, fifths)
+    natural = heard_written - (written.midi - written.alter)  # what the player's letter was altered by
+    if written.alter != 0 and natural == 0:
+        return "missed_accidental", _source(note, written, from_key, case, i)
+    if written.alter != from_key and natural == from_key:
+        return "missed_accidental", _source(note, written, from_key, case, i)
+    if not in_key(heard_written, fifths):
+        return "added_accidental", ""
+    return "wrong_note", ""
+
+
+def _source(note: Note, written: Pitch, from_key: int, case: Case, i: int) -> str:
+    if note.accidental and not note.cautionary and written.alter != from_key:
+        return "printed"
+    if written.alter == from_key:
+        return "printed" if note.accidental else "key_signature"
+    return "carried"
+
+
+def _extras(case: Case) -> list[Finding]:
+    """Sounds that are not written: a note too many. Abandoned tries are told by `counting`."""
+    found = []
+    for k, event in enumerate(case.following.events):
+        if event.index is not None or math.isnan(event.midi):
+            continue
+        length = event.off_s - event.on_s
+        if length < MIN_EXTRA_S:
+            continue
+        i = min(event.before, len(case.notes) - 1)
+        before = case.following.events[k - 1] if k else None
+        same = before is not None and abs(before.midi - event.midi) < 0.6
+        doubt = 1.5 * max(0.0, 0.85 - event.clarity) / 0.2 + 1.2 * max(0.0, 0.11 - length) / 0.05
+        doubt += 1.4 if same and event.attack < 0.5 else 0.0
+        doubt += 1.0 * max(0.0, (case.loud_db - 16) - event.level_db) / 8
+        doubt += 2.5 if k == 0 else 0.0  # before the music: a sounded first note is not music
+        confidence = 1.0 / (1.0 + math.exp(-(2.2 - 2.0 * doubt)))
+        last = case.event(i - 1) if i else None
+        anchor = i - 1 if i and last is not None and event.on_s < last.next_s + 0.05 else i
+        bar, passing, _ = case.where(anchor)
+        on = case.event(anchor)
+        beat = case.where(anchor)[2] + ((event.on_s - on.on_s) / case.beat_s(anchor) if on is not None else 0.0)
+        note = case.notes[anchor]
+        pitch = spell(round(event.midi - case.offset_cents / 100) - case.following.line.part.chromatic, case.following.line.bars[note.bar_index].bar.fifths)
+        cause = "fingers_not_together" if length < 0.12 and not same else None
+        found.append(Finding("extra_note", bar, passing, max(1.0, beat), event.on_s, event.off_s, (), (note.score_id,), confidence, 0.4, extras=(k,),
+                             detail={"heard": pitch.name, "heard_letter": pitch.letter, "after": note.written.pitch.name if note.written.pitch else ""},
+                             cause=cause))  # fmt: skip
+    return found
+
+
+def judge_tuning(case: Case) -> list[Finding]:
+    """Single notes out of tune, and the take as a whole high or low (never marked)."""
+    found: list[Finding] = []
+    s = case.settings
+    deviations = [abs(case.apart(i)) * 100 for i in range(len(case.notes)) if abs(case.apart(i)) < 0.6]
+    spread = max(1.4826 * float(np.median(deviations)) if deviations else 10.0, 5.0)
+    for i, note in enumerate(case.notes):
+        event = case.event(i)
+        apart = case.apart(i) * 100
+        if event is None or not s.tune_cents < abs(apart) <= s.wrong_cents or float(note.duration) < 0.5 * case.beat_q or event.clarity < 0.6:
+            continue
+        bar, passing, beat = case.where(i)
+        error = max(spread, 100 * event.spread) * 0.5
+        found.append(Finding("out_of_tune", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
+                             bounded_confidence(apart, s.tune_cents, error, sure_at=0.6), 0.3,
+                             detail={"cents": round(apart), "written": note.written.pitch.name if note.written.pitch else ""}))  # fmt: skip
+    offset = case.offset_cents - 1200 * math.log2(s.pitch_reference / 440.0)
+    sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
+    if abs(offset) > s.tuned_cents and len(sounded) >= 6:
+        i = sounded[0]
+        bar, passing, beat = case.where(i)
+        first, last = case.event(sounded[0]), case.event(sounded[-1])
+        assert first is not None and last is not None
+        found.append(Finding("tuned_high" if offset > 0 else "tuned_low", bar, passing, beat, first.on_s, last.off_s, (), ("whole",),
+                             bounded_confidence(offset, s.tuned_cents, spread / math.sqrt(len(sounded)) + 2), 0.1,
+                             detail={"cents": round(offset), "move": case.instrument.tuning}))  # fmt: skip
+    return found

@@ -1,0 +1,77 @@
+"""Every number of judging, with unit and reason: the tolerances a teacher can choose, and the limits of our own listening."""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass, field
+from typing import Any
+
+from jeweller.errors import SettingError
+
+
+def _s(default: Any, unit: str, why: str) -> Any:
+    return field(default=default, metadata={"unit": unit, "why": why})
+
+
+@dataclass(frozen=True)
+class JudgeSettings:
+    """The standard tolerance. `gentle` and `strict` change the numbers named in TOLERANCES."""
+
+    tolerance: str = _s("standard", "name", "gentle, standard or strict")
+    articulation: str = _s("printed", "name", "what is asked for: printed, slurs-optional, joined, detached or free")
+    pitch_reference: float = _s(440.0, "Hz", "tuning is told against this A")
+    # Pitch
+    wrong_cents: float = _s(60.0, "cents", "so far off and nearer another semitone is another note")
+    tune_cents: float = _s(30.0, "cents", "so far off is out of tune, on notes of half a beat and more")
+    tuned_cents: float = _s(12.0, "cents", "so far off as a whole is said as slide advice")
+    octave_evenness: float = _s(0.975, "share", "periodicity at half the period from which the octave above is thought of")
+    octave_contrast: float = _s(0.3, "share", "what is missing to a full octave, against the same player's other notes")
+    # Time
+    early_beats: float = _s(0.16, "beats", "a note is early or late beyond this")
+    early_share: float = _s(0.45, "share of the shorter neighbouring note", "or beyond this, whichever is less")
+    early_min_s: float = _s(0.045, "s", "and at least this: less is not heard")
+    step_beats: float = _s(0.6, "beats", "all that follows shifted by this is a step in the count")
+    step_share: float = _s(0.6, "share of the rest or long note", "or by this, where it is less")
+    tempo_share: float = _s(0.08, "share", "the local tempo leaves the take's own by this: rushing, dragging")
+    tempo_quarters: float = _s(3.0, "quarters", "over at least this long")
+    figure_share: float = _s(0.12, "share", "a figure of short notes squeezed by this")
+    uneven_ratio: float = _s(1.25, "ratio", "equal notes that alternate by more are uneven")
+    uneven_spread: float = _s(0.20, "share", "or whose lengths spread by more")
+    dot_even_ratio: float = _s(1.75, "ratio", "dotted pairs below this, pooled, are no longer 3 : 1: the middle between 1 : 1 and 3 : 1")
+    dot_single_ratio: float = _s(1.45, "ratio", "a single dotted pair is named only below this")
+    onset_error_s: float = _s(0.016, "s", "our own error in placing an onset")
+    # Lengths
+    long_beats: float = _s(1.5, "beats", "from here a note is long")
+    cut_share: float = _s(0.60, "share", "a long note that sounds for less is cut short")
+    cut_beats: float = _s(0.75, "beats", "or, with nothing after it, ends so much early")
+    fill_share: float = _s(0.35, "share of the rest", "sounding into a rest by more fills it")
+    fill_min_s: float = _s(0.20, "s", "and by at least this")
+
+
+TOLERANCES: dict[str, dict[str, float]] = {
+    "gentle": {"early_beats": 0.24, "tune_cents": 40.0, "tempo_share": 0.12, "uneven_ratio": 1.5, "cut_share": 0.5, "tuned_cents": 20.0},
+    "standard": {},
+    "strict": {"early_beats": 0.10, "tune_cents": 20.0, "tempo_share": 0.06, "uneven_ratio": 1.18, "cut_share": 0.7, "tuned_cents": 8.0},
+}
+ARTICULATIONS = ("printed", "slurs-optional", "joined", "detached", "free")
+
+
+def make_settings(tolerance: str = "standard", articulation: str = "printed", changes: dict[str, str] | None = None) -> JudgeSettings:
+    """Settings by tolerance, with single numbers changed by name. Raises SettingError, naming what would work."""
+    if tolerance not in TOLERANCES:
+        raise SettingError(f"There is no tolerance “{tolerance}”; choose gentle, standard or strict.")
+    if articulation not in ARTICULATIONS:
+        raise SettingError(f"There is no articulation “{articulation}”; choose {', '.join(ARTICULATIONS)}.")
+    settings = dataclasses.replace(JudgeSettings(), tolerance=tolerance, articulation=articulation, **TOLERANCES[tolerance])
+    known = {f.name: f for f in dataclasses.fields(JudgeSettings)}
+    for name, text in (changes or {}).items():
+        if name not in known or name in ("tolerance", "articulation"):
+            raise SettingError(f"There is no setting “{name}”; there are {', '.join(n for n in known if n not in ('tolerance', 'articulation'))}.")
+        try:
+            value = float(text)
+        except ValueError:
+            raise SettingError(f"The setting {name} takes a number ({known[name].metadata['unit']}), not “{text}”.") from None
+        if not 0 < value < 10000:
+            raise SettingError(f"The setting {name} cannot be {text}; it is {getattr(settings, name):g} {known[name].metadata['unit']} by default.")
+        settings = dataclasses.replace(settings, **{name: value})
+    return settings

@@ -1,0 +1,255 @@
+"""Rhythm: single notes early or late, uneven runs, lost dots, rushing and dragging, all against the player's own beat and spread."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from jeweller.judge.case import Case, Interval
+from jeweller.judge.finding import Finding, bounded_confidence
+
+NEIGHBOUR_BEATS = 4.0  # the local beat is fitted over so many beats on each side
+PAIR_SPREAD_FLOOR = 0.10  # log ratio: nobody's pairs are steadier than this after our listening error
+TREND_Z = 1.6  # standard errors by which a change of tempo must be beyond the threshold
+MIN_TREND_INTERVALS = 4
+
+
+def judge_rhythm(case: Case, steps: set[int]) -> list[Finding]:
+    """Findings of the facet rhythm. `steps`: first notes of intervals in which the count stepped."""
+    usable = [v for v in case.intervals if v.i not in steps and not case.is_free(v.i) and v.rest_quarters == 0 and v.j == v.i + 1]
+    trends = _trends(case, steps)
+    dots, dotted = _dots(case, usable)
+    runs, in_runs = _runs(case, usable)
+    free = dotted | in_runs | {i for t in trends for i in _inside(case, t)}
+    return trends + dots + runs + _single(case, steps, free)
+
+
+def _inside(case: Case, finding: Finding) -> set[int]:
+    ids = set(finding.notes)
+    return {i for i, n in enumerate(case.notes) if n.id in ids}
+
+
+# ---- single notes ------------------------------------------------------------------------------------------------
+
+
+def deviations(case: Case, steps: set[int]) -> dict[int, float]:
+    """Seconds by which each note fell after the local beat, fitted robustly to the notes around it (itself left out)."""
+    groups: list[list[int]] = [[]]
+    joined = {(v.i, v.j) for v in case.intervals if v.i not in steps}
+    sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
+    for i in sounded:
+        if groups[-1] and (groups[-1][-1], i) not in joined:
+            groups.append([])
+        groups[-1].append(i)
+    out: dict[int, float] = {}
+    for group in groups:
+        q = np.array([float(case.notes[i].onset) for i in group])
+        t = np.array([e.on_s for i in group if (e := case.event(i)) is not None])
+        for k, i in enumerate(group):
+            near = [m for m in range(len(group)) if m != k and abs(q[m] - q[k]) <= NEIGHBOUR_BEATS * case.beat_q]
+            if len(near) < 4:
+                continue
+            slope, at = _robust_line(q[near] - q[k], t[near])
+            if slope > 0:
+                out[i] = float(t[k] - at)
+    return out
+
+
+def _robust_line(x: np.ndarray, y: np.ndarray) -> tuple[float, float]:  # type: ignore[type-arg]
+    """(slope, value at 0) by iteratively reweighted least absolute deviations."""
+    weight = np.ones(len(x))
+    slope, at = 0.0, 0.0
+    for _ in range(6):
+        total = weight.sum()
+        mx, my = (weight * x).sum() / total, (weight * y).sum() / total
+        var = (weight * (x - mx) ** 2).sum()
+        slope = float((weight * (x - mx) * (y - my)).sum() / var) if var > 1e-9 else 0.0
+        at = float(my - slope * mx)
+        weight = 1.0 / np.maximum(np.abs(y - at - slope * x), 0.012)
+    return slope, at
+
+
+def _single(case: Case, steps: set[int], leave: set[int]) -> list[Finding]:
+    s = case.settings
+    off = deviations(case, steps)
+    if not off:
+        return []
+    values = np.array(list(off.values()))
+    spread = max(1.4826 * float(np.median(np.abs(values - np.median(values)))), s.onset_error_s)
+    found = []
+    for i, deviation in off.items():
+        if i in leave or case.is_free(i):
+            continue
+        note = case.notes[i]
+        beat_s = case.beat_s(i)
+        before = float(note.onset - case.notes[i - 1].onset) if i else float("inf")
+        after = float(case.notes[i + 1].onset - note.onset) if i + 1 < len(case.notes) else float("inf")
+        shorter = min(before, after) * case.spq(i)
+        threshold = max(min(s.early_beats * beat_s, s.early_share * shorter), s.early_min_s)
+        if abs(deviation) < threshold:
+            continue
+        # Both intervals must show it: a note late by itself is followed by a short interval, an early one by a long one.
+        left = next((v for v in case.intervals if v.j == i), None)
+        right = next((v for v in case.intervals if v.i == i), None)
+        if left is None or right is None or left.excess * deviation <= 0 or right.excess * deviation >= 0:
+            continue
+        if min(abs(left.excess), abs(right.excess)) < 0.5 * threshold:
+            continue
+        event = case.event(i)
+        assert event is not None
+        bar, passing, beat = case.where(i)
+        confidence = bounded_confidence(deviation, threshold, 1.3 * spread, sure_at=1.5) * (0.75 + 0.25 * min(event.attack, 1.0))
+        found.append(Finding("late" if deviation > 0 else "early", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
+                             confidence, 0.35, detail={"beats": round(deviation / beat_s, 2), "seconds": round(deviation, 3)}))  # fmt: skip
+    return found
+
+
+# ---- pairs -------------------------------------------------------------------------------------------------------
+
+
+def _pair_spread(case: Case, usable: list[Interval]) -> float:
+    """Log ratio: the player's own robust spread of neighbouring equal notes."""
+    ratios = [math.log(a.seconds / b.seconds) for a, b in zip(usable, usable[1:], strict=False) if a.j == b.i and a.quarters == b.quarters]
+    if len(ratios) < 4:
+        return 0.14
+    return max(1.4826 * float(np.median(np.abs(ratios))), PAIR_SPREAD_FLOOR)
+
+
+def _dots(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
+    """Dotted pairs (3 : 1, the short note completing a beat) pooled over the passage; a single one only when it is gross."""
+    s = case.settings
+    pairs = []
+    for a, b in zip(usable, usable[1:], strict=False):
+        if a.j != b.i or abs(a.quarters - 3 * b.quarters) > 1e-6 or float(case.notes[a.i].duration) < a.quarters - 1e-6:
+            continue
+        pairs.append((a, b, math.log(a.seconds / b.seconds)))
+    if not pairs:
+        return [], set()
+    spread = _pair_spread(case, usable)
+    even = [p for p in pairs if p[2] < math.log(s.dot_even_ratio)]
+    pooled = float(np.mean([p[2] for p in pairs]))
+    limit = math.log(s.dot_even_ratio if len(even) > 1 else s.dot_single_ratio)
+    if not even:
+        return [], set()
+    # All pairs alike: the pool speaks. Some only: those that are even, as a habit with its places.
+    ratio = pooled if len(even) == len(pairs) else float(np.mean([p[2] for p in even]))
+    confidence = bounded_confidence(limit - ratio, 0.0, spread / math.sqrt(len(even)), sure_at=0.8)
+    first = even[0][0]
+    bar, passing, beat = case.where(first.i)
+    events = [case.event(p[0].i) for p in even]
+    last = case.event(even[-1][1].j)
+    assert events[0] is not None and last is not None
+    notes = [case.notes[k] for p in even for k in (p[0].i, p[1].i)]
+    finding = Finding("dot_lost", bar, passing, beat, events[0].on_s, last.on_s, tuple(n.id for n in notes), tuple(n.score_id for n in notes), confidence,
+                      0.7 if len(even) > 1 else 0.5, count=len(even), places=tuple(dict.fromkeys(case.notes[p[0].i].bar for p in even)),
+                      detail={"ratio": round(math.exp(ratio), 2), "of": len(pairs)})  # fmt: skip
+    return [finding], {k for p in even for k in (p[0].i, p[1].i, p[1].j)}
+
+
+def _runs(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
+    """Runs of four or more equal short notes that alternate long and short."""
+    s = case.settings
+    spread = _pair_spread(case, usable)
+    runs: list[list[Interval]] = []
+    for v in usable:
+        if runs and runs[-1][-1].j == v.i and runs[-1][-1].quarters == v.quarters:
+            runs[-1].append(v)
+        else:
+            runs.append([v])
+    found: list[Finding] = []
+    touched: set[int] = set()
+    for run in runs:
+        if len(run) < 4 or run[0].quarters > case.beat_q * 0.5 + 1e-6:
+            continue
+        # Pairs that begin on the beat (or on the half of it, for shorter notes).
+        unit = 2 * run[0].quarters
+        start = next((k for k in range(2) if (float(case.notes[run[k].i].offset) / unit) % 1 < 1e-6), 0)
+        pairs = [(run[k], run[k + 1]) for k in range(start, len(run) - 1, 2)]
+        ratios = np.array([math.log(a.seconds / b.seconds) for a, b in pairs])
+        k = 0
+        while k < len(ratios):
+            sign = 1.0 if ratios[k] > 0 else -1.0
+            m = k
+            while m < len(ratios) and ratios[m] * sign > math.log(s.uneven_ratio) * 0.8:
+                m += 1
+            if m - k >= 2:
+                mean = float(np.abs(ratios[k:m]).mean())
+                confidence = bounded_confidence(mean, math.log(s.uneven_ratio), spread / math.sqrt(m - k), sure_at=1.6)
+                first, last = pairs[k][0], pairs[m - 1][1]
+                bar, passing, beat = case.where(first.i)
+                on, end = case.event(first.i), case.event(last.j)
+                assert on is not None and end is not None
+                notes = [case.notes[x] for x in range(first.i, last.i + 1)]
+                found.append(Finding("uneven", bar, passing, beat, on.on_s, end.on_s, tuple(n.id for n in notes), tuple(n.score_id for n in notes),
+                                     confidence, 0.45, detail={"ratio": round(math.exp(mean), 2), "notes": len(notes), "long_first": sign > 0}))  # fmt: skip
+                touched |= set(range(first.i, last.j + 1))
+            k = max(m, k + 1)
+    return found, touched
+
+
+# ---- tempo -------------------------------------------------------------------------------------------------------
+
+
+def _trends(case: Case, steps: set[int]) -> list[Finding]:
+    """Stretches where the local tempo leaves the take's own, with a trend: rushing or dragging."""
+    s = case.settings
+    rows = [v for v in case.intervals if v.i not in steps and not case.is_free(v.i) and v.quarters > 0 and v.rest_quarters == 0]
+    if len(rows) < 2 * MIN_TREND_INTERVALS:
+        return []
+    logs = np.array([math.log(v.seconds / v.quarters) for v in rows])
+    quarters = np.array([v.quarters for v in rows])
+    take = _weighted_median(logs, quarters)
+    away = logs - take
+    weight = np.minimum(quarters, 2.0)
+    noise = max(1.4826 * float(np.median(np.abs(np.diff(away)))) / math.sqrt(2.0), 0.035)
+    best: tuple[float, int, int, float] | None = None
+    ends = np.cumsum(quarters)
+    starts = ends - quarters
+    for a in range(len(rows)):
+        for b in range(a + MIN_TREND_INTERVALS, len(rows) + 1):
+            length = ends[b - 1] - starts[a]
+            if length < max(s.tempo_quarters, 2.0 * case.beat_q) or length > 24:
+                continue
+            if rows[b - 1].j - rows[a].i > (b - a) + 2:
+                break
+            w = weight[a:b]
+            part = np.clip(away[a:b], -0.45, 0.45)
+            mean = float((w * part).sum() / w.sum())
+            error = noise / math.sqrt(max(1.0, (b - a)))
+            z = (abs(mean) - s.tempo_share) / error
+            if z < TREND_Z * 0.6 or length > 0.6 * float(quarters.sum()):
+                continue
+            if not _has_trend(part, np.sign(mean)):
+                continue
+            if best is None or z * math.sqrt(length) > best[0]:
+                best = (z * math.sqrt(length), a, b, mean)
+    if best is None:
+        return []
+    _, a, b, mean = best
+    # Back to where the leaving began.
+    while a > 0 and away[a - 1] * np.sign(mean) > 0.03 and rows[a - 1].j == rows[a].i:
+        a -= 1
+    error = noise / math.sqrt(b - a)
+    first, last = rows[a], rows[b - 1]
+    bar, passing, beat = case.where(first.i)
+    on, end = case.event(first.i), case.event(last.j)
+    assert on is not None and end is not None
+    notes = [case.notes[k] for k in range(first.i, last.j)]
+    extreme = float(np.median(away[max(a, b - 4) : b]))
+    detail = {"from_bpm": round(60 / math.exp(take)), "to_bpm": round(60 / math.exp(take + extreme)), "percent": round(100 * (math.exp(-mean) - 1)),
+              "quarters": round(float(ends[b - 1] - starts[a]), 1)}  # fmt: skip
+    return [Finding("dragging" if mean > 0 else "rushing", bar, passing, beat, on.on_s, end.on_s, tuple(n.id for n in notes),
+                    tuple(n.score_id for n in notes), bounded_confidence(mean, s.tempo_share, error, sure_at=TREND_Z), 0.6, detail=detail)]  # fmt: skip
+
+
+def _has_trend(part: np.ndarray, sign: float) -> bool:  # type: ignore[type-arg]
+    """The stretch moves away from the take's tempo: its last third is farther off than its first."""
+    third = max(1, len(part) // 3)
+    return bool(sign * (np.median(part[-third:]) - np.median(part[:third])) > 0.02)
+
+
+def _weighted_median(values: np.ndarray, weights: np.ndarray) -> float:  # type: ignore[type-arg]
+    order = np.argsort(values, kind="stable")
+    total = np.cumsum(weights[order])
+    return float(values[order][int(np.searchsorted(total, 0.5 * total[-1]))])

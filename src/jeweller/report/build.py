@@ -1,0 +1,174 @@
+"""Builds the report dictionary. Rounding is fixed here, so that the same input gives the same bytes."""
+
+from __future__ import annotations
+
+import dataclasses
+import hashlib
+import json
+import math
+from collections.abc import Sequence
+from fractions import Fraction
+from typing import Any
+
+import numpy as np
+
+from jeweller import __version__
+from jeweller.audio.decode import Recording
+from jeweller.judge.case import Case
+from jeweller.judge.finding import MISSED_KINDS, SURE, WRONG_KINDS, Finding
+from jeweller.judge.settings import JudgeSettings
+from jeweller.mark.scheme import Scheme, add_up, facet_marks
+from jeweller.report.good import good_things, trap_answers
+from jeweller.score.line import LineNote
+from jeweller.score.pitch import key_name
+
+EAR_VERSION = "1"
+
+
+def _r(value: float | None, digits: int = 4) -> float | None:
+    return None if value is None or not math.isfinite(value) else round(float(value), digits)
+
+
+def _q(value: Fraction) -> float | int:
+    return int(value) if value.denominator == 1 else round(float(value), 6)
+
+
+def settings_dict(settings: JudgeSettings, scheme: Scheme, support: str, reading: str, followed_at: float | None) -> dict[str, Any]:
+    values: dict[str, Any] = {"scheme": scheme.name, "support": support, "reading": reading, "tempo_asked_bpm": followed_at,
+                              **{k: v for k, v in dataclasses.asdict(settings).items()}}  # fmt: skip
+    values["settings_hash"] = hashlib.sha256(json.dumps(values, sort_keys=True).encode()).hexdigest()[:16]
+    return values
+
+
+def build_report(case: Case, findings: Sequence[Finding], recording: Recording, take_file: str, score_sha256: str, settings: dict[str, Any], scheme: Scheme,
+                 bars: tuple[str, str], judged: set[str]) -> dict[str, Any]:  # fmt: skip
+    """The report. `judged`: ids of the notes inside the bars asked for."""
+    f = case.following
+    line = f.line
+    verdicts = note_verdicts(case, findings, judged)
+    notes = [_note(case, n, verdicts) for n in line.notes]
+    asked, wrong = _asked(case, findings)
+    played = len({case.notes[i].bar_index for i in range(f.first, f.last + 1)}) if f.followed else 0
+    main = [e for e in f.events if e.index is not None]
+    report: dict[str, Any] = {
+        "schema": "jeweller.report/1",
+        "program": {"name": "Jeweller", "version": __version__, "ear_version": EAR_VERSION},
+        "settings": settings,
+        "score": {"title": line.title, "part": line.part.name, "instrument": case.instrument.name, "transpose_semitones": line.part.chromatic,
+                  "sha256": score_sha256, "bars": list(bars), "key": key_name(line.bars[0].bar.fifths, line.bars[0].bar.mode),
+                  "metre": f"{line.bars[0].bar.beats}/{line.bars[0].bar.beat_type}", "beat_unit_q": _q(line.beat), "written_bpm": _r(line.written_bpm, 2)},
+        "take": {"file": take_file, "sha256": recording.sha256, "duration_s": _r(recording.duration), "sample_rate_hz": recording.source_rate,
+                 "first_note_s": _r(main[0].on_s) if f.followed and main else None, "last_note_s": _r(main[-1].on_s) if f.followed and main else None,
+                 "warnings": list(recording.warnings)},
+        "followed": f.followed,
+        "tempo": _tempo(case),
+        "tuning": _tuning(case),
+        "notes": notes,
+        "extras": [{"on_s": _r(e.on_s), "off_s": _r(e.off_s), "midi": _r(e.midi, 2), "level_db": _r(e.level_db, 1),
+                    "after_note": case.notes[e.before - 1].id if e.before else None} for e in f.events if e.index is None and math.isfinite(e.midi)],
+        "findings": [_finding(x, case) for x in findings],
+        "good": good_things(case, findings) if f.followed else [],
+        "traps": trap_answers(case, verdicts) if f.followed else [],
+        "facets": facet_marks(findings, played, asked, wrong),
+        "mark": add_up(findings, scheme, played, asked) if f.followed else {"value": None, "out_of": None, "band": None, "scheme": scheme.name, "parts": []},
+    }  # fmt: skip
+    return report
+
+
+def note_verdicts(case: Case, findings: Sequence[Finding], judged: set[str] | None = None) -> dict[str, tuple[str, bool]]:
+    """(verdict, unsure) by note id."""
+    f = case.following
+    out: dict[str, tuple[str, bool]] = {}
+    main = case.notes
+    reached = {n.id for n in main[f.first : f.last + 1]} if f.followed else set()
+    for n in f.line.notes:
+        inside = judged is None or n.id in judged
+        out[n.id] = ("ok" if inside and (n.id in reached or n.grace) and f.followed else "not_heard", False)
+    for x in findings:
+        verdict = "wrong" if x.kind in WRONG_KINDS else "missed" if x.kind in MISSED_KINDS else None
+        if verdict is None:
+            continue
+        for note_id in x.notes:
+            if note_id in out:
+                if x.confidence >= SURE:
+                    out[note_id] = (verdict, False)
+                elif out[note_id][0] in ("ok", "not_heard"):
+                    out[note_id] = ("ok", True)
+    return out
+
+
+def _note(case: Case, n: LineNote, verdicts: dict[str, tuple[str, bool]]) -> dict[str, Any]:
+    f = case.following
+    verdict, unsure = verdicts[n.id]
+    heard = timing = None
+    index = None if n.grace else case.index_of[n.id]
+    event = f.event_of(index) if index is not None and f.followed and verdict not in ("missed", "not_heard") else None
+    if event is not None and index is not None:
+        heard = {"on_s": _r(event.on_s), "off_s": _r(event.off_s), "midi": _r(event.midi, 2), "cents": _r(100 * (event.midi - n.sounding_midi), 1),
+                 "level_db": _r(event.level_db, 1), "attack": "tongued" if event.attack >= 0.35 else "slurred"}  # fmt: skip
+        expected = case.expected.get(index)
+        if expected is not None:
+            length = float(n.duration) * case.spq(index)
+            timing = {"expected_s": _r(expected), "deviation_s": _r(event.on_s - expected), "deviation_beats": _r((event.on_s - expected) / case.beat_s(index), 3),
+                      "length_ratio": _r((event.off_s - event.on_s) / max(length, 1e-3), 3)}  # fmt: skip
+    assert n.written.pitch is not None
+    out = {"id": n.id, "score_id": n.score_id, "bar": n.bar, "pass": n.passing, "offset_q": _q(n.offset), "duration_q": _q(n.duration),
+           "written": n.written.pitch.name, "written_midi": n.written_midi, "sounding_midi": n.sounding_midi, "grace": n.grace,
+           "ornament": n.written.ornament, "slurred_to_next": n.slurred_to_next, "verdict": verdict, "heard": heard, "timing": timing}  # fmt: skip
+    if unsure:
+        out["unsure"] = True
+    return out
+
+
+def _finding(x: Finding, case: Case) -> dict[str, Any]:
+    detail = {k: (_r(v, 4) if isinstance(v, float) else v) for k, v in x.detail.items()}
+    listed = [k for k, e in enumerate(case.following.events) if e.index is None and math.isfinite(e.midi)]
+    extras = [listed.index(k) for k in x.extras if k in listed]
+    return {"key": x.key, "kind": x.kind, "facet": x.facet, "bar": x.bar, "pass": x.passing, "beat": round(x.beat, 3), "at_s": _r(x.at_s), "until_s": _r(x.until_s),
+            "notes": list(x.notes), "extras": extras, "confidence": round(x.confidence, 3), "severity": round(x.severity, 3), "count": x.count,
+            "places": list(x.places), "detail": detail, "cause": x.cause, "text": x.text, "advice": x.advice}  # fmt: skip
+
+
+def _tempo(case: Case) -> dict[str, Any]:
+    f = case.following
+    if not f.followed:
+        return {"played_bpm": None, "steadiness_cv": None, "curve": []}
+    curve = []
+    for i in range(f.first, f.last + 1):
+        event = f.event_of(i)
+        if event is not None:
+            curve.append([_r(event.on_s, 3), round(60.0 / f.seconds_per_quarter[i], 2)])
+    logs = np.log(np.array(f.seconds_per_quarter[f.first : f.last + 1]))
+    return {"played_bpm": round(60.0 / f.take_spq, 2), "steadiness_cv": round(float(np.std(logs)), 4), "curve": curve}
+
+
+def _tuning(case: Case) -> dict[str, Any]:
+    groups: dict[tuple[str, int], list[float]] = {}
+    for i, n in enumerate(case.notes):
+        event = case.event(i)
+        if case.following.followed and event is not None and abs(case.apart(i)) < 0.6 and n.written.pitch is not None:
+            groups.setdefault((n.written.pitch.name, n.sounding_midi), []).append(100 * (event.midi - n.sounding_midi))
+    by_note = []
+    for (name, midi), cents in sorted(groups.items(), key=lambda g: g[0][1]):
+        q = np.percentile(cents, [25, 50, 75])
+        by_note.append({"written": name, "sounding_midi": midi, "cents_median": _r(float(q[1]), 1), "cents_iqr": _r(float(q[2] - q[0]), 1), "count": len(cents)})
+    return {"offset_cents": _r(case.offset_cents, 1) if case.following.followed else None, "by_note": by_note}
+
+
+def _asked(case: Case, findings: Sequence[Finding]) -> tuple[dict[str, int], dict[str, int]]:
+    """How many chances each facet had, and how many of them a sure finding took."""
+    f = case.following
+    if not f.followed:
+        return {}, {}
+    reached = [case.notes[i] for i in range(f.first, f.last + 1)]
+    altered = [n for n in reached if n.written.pitch is not None and (n.written.pitch.alter or n.written.accidental)]
+    rests = [r for r in f.line.rests if reached and reached[0].onset <= r.onset <= reached[-1].onset]
+    long = [n for n in reached if float(n.duration) >= case.settings.long_beats * case.beat_q]
+    asked = {"notes": len(reached), "accidentals": len(altered), "count": len(rests) + len(long), "rhythm": len(reached),
+             "ornaments": sum(n.grace or n.written.ornament is not None for n in f.line.notes),
+             "articulation": sum(n.slurred_to_next for n in reached), "sound": len(reached)}  # fmt: skip
+    wrong: dict[str, int] = {}
+    for x in findings:
+        if x.confidence >= SURE:
+            wrong[x.facet] = wrong.get(x.facet, 0) + max(1, x.count)
+    return asked, wrong

@@ -1,0 +1,63 @@
+"""What was right and worth saying, and the answers to the part's traps. Only what is true and was asked."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from jeweller.judge.case import Case
+from jeweller.judge.finding import SURE, Finding
+
+EVEN_SPREAD = 0.10  # runs with a spread below this are worth a word
+STEADY_CV = 0.05
+
+
+def good_things(case: Case, findings: Sequence[Finding]) -> list[dict[str, Any]]:
+    f = case.following
+    sure = [x for x in findings if x.confidence >= SURE]
+    kinds = {x.kind for x in sure}
+    facets = {x.facet for x in sure}
+    notes = [case.notes[i] for i in range(f.first, f.last + 1)]
+    out: list[dict[str, Any]] = []
+    if f.first == 0 and not f.ended_early and not f.jumps:
+        out.append({"what": "played through from the first bar to the last", "places": []})
+    if "notes" not in facets and len(notes) >= 6:
+        out.append({"what": f"every note was right, all {len(notes)}", "places": []})
+    altered = [n for n in notes if n.written.pitch is not None and n.written.pitch.alter]
+    if "accidentals" not in facets and altered:
+        letters = list(dict.fromkeys(n.written.pitch.letter for n in altered if n.written.pitch))
+        out.append({"what": f"{' and '.join(letters[:3])} remembered every time", "places": []})
+    rests = [r for r in f.line.rests if notes and notes[0].onset <= r.onset < notes[-1].onset]
+    if "count" not in facets and rests:
+        out.append({"what": f"all {len(rests)} rests counted" if len(rests) > 1 else "the rest was counted", "places": sorted({r.bar for r in rests})[:8]})
+    spread = run_spread(case)
+    if spread is not None and spread < EVEN_SPREAD and "uneven" not in kinds:
+        out.append({"what": f"even short notes all the way (spread {100 * spread:.0f} %)", "places": []})
+    logs = np.log(np.array(f.seconds_per_quarter[f.first : f.last + 1]))
+    if len(logs) >= 8 and float(np.std(logs)) < STEADY_CV and not kinds & {"rushing", "dragging"}:
+        out.append({"what": f"tempo steady at {60 / f.take_spq:.0f}", "places": []})
+    if f.line.bars[0].bar.implicit and f.first == 0 and not {"early", "late"} & kinds:
+        out.append({"what": "the pickup came in right", "places": [f.line.bars[0].number]})
+    return out[:4]
+
+
+def run_spread(case: Case) -> float | None:
+    """Spread (standard deviation of log lengths) of neighbouring equal short notes; None where there are fewer than six."""
+    intervals = [v for v in case.intervals if v.quarters <= 0.5 * case.beat_q + 1e-6 and v.rest_quarters == 0 and v.j == v.i + 1]
+    ratios = [math.log(a.seconds / b.seconds) for a, b in zip(intervals, intervals[1:], strict=False) if a.j == b.i and a.quarters == b.quarters]
+    return float(np.std(ratios)) / math.sqrt(2.0) if len(ratios) >= 6 else None
+
+
+def trap_answers(case: Case, verdicts: dict[str, tuple[str, bool]]) -> list[dict[str, Any]]:
+    """The altered notes one by one: "E♭: 4 of 6"."""
+    groups: dict[str, list[str]] = {}
+    for note in case.notes:
+        if note.written.pitch is not None and (note.written.pitch.alter or note.written.accidental == "natural"):
+            letter = note.written.pitch.letter if note.written.pitch.alter else f"{note.written.pitch.step}♮"
+            if verdicts[note.id][0] != "not_heard":
+                groups.setdefault(letter, []).append(note.id)
+    return [{"kind": "accidental", "bar": None, "what": letter, "total": len(ids), "right": sum(verdicts[i][0] == "ok" for i in ids)}
+            for letter, ids in groups.items()]  # fmt: skip
