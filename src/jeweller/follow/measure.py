@@ -12,6 +12,7 @@ ATTACK_SKIP_S = 0.15  # the attack is no part of the pitch: so much of a note, a
 ATTACK_SKIP_SHARE = 0.3  # or so much of its length, whichever is less
 ONSET_REACH_S = 0.06  # how far from the boundary the onset is sought
 SPEAK_DELAY_S = 0.010  # from the strongest growth to where the tone speaks, measured on the tuning set
+SUBHARMONIC_RATIO = 0.9  # periodicity of the higher pitch, relative to the lower, from which the lower is only its subharmonic
 DECAY_DB = 9.0  # below the note's own level by this: the decay has begun
 
 
@@ -48,6 +49,21 @@ class Measurer:
         k = round(on_s / self.f.hop_s)
         window = self.f.flux[max(0, k - 7) : k + 7]
         return float(min(window.max(), 1.5)) if len(window) else 0.0
+
+    def true_octave(self, on_s: float, next_s: float, pitch: int, near: int) -> int:
+        """A pitch that is not the written one, freed of subharmonics: raised by an octave or a twelfth while it is below `near` and the higher fits as well."""
+        f = self.f
+        a, b = round((on_s + 0.04) / f.step_s), max(round((min(next_s, on_s + 1.0) - 0.02) / f.step_s), round((on_s + 0.04) / f.step_s) + 1)
+        while pitch < near - 5:
+            here = np.median(f.salience[a:b, pitch - f.low]) if a < len(f.best) else 0.0
+            for up in (12, 19):
+                column = pitch + up - f.low
+                if column < f.salience.shape[1] and pitch + up <= near + 7 and np.median(f.salience[a:b, column]) > SUBHARMONIC_RATIO * here > 0:
+                    pitch += up
+                    break
+            else:
+                return pitch
+        return pitch
 
     def measure(self, on_s: float, next_s: float, pitch: int, written: int) -> Measured:
         f = self.f

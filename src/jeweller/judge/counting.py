@@ -31,7 +31,7 @@ def judge_count(case: Case) -> Counted:
         if finding is not None:
             steps.add(interval.i)
             found.append(finding)
-        elif abs(interval.excess) > 0.5 * interval.expected:
+        elif abs(interval.excess) > 0.5 * interval.expected and not _made_good(case, k):
             steps.add(interval.i)
     found.extend(_lengths(case, steps))
     return Counted(found, steps)
@@ -63,6 +63,13 @@ def _jumps(case: Case) -> list[Finding]:
     return found
 
 
+def _made_good(case: Case, k: int) -> bool:
+    """Whether a neighbouring interval makes this one good: then a note is out of place, and the count is not."""
+    v = case.intervals[k]
+    beside = [w for w in case.intervals[max(0, k - 1) : k + 2] if w is not v and (w.j == v.i or w.i == v.j)]
+    return any(w.excess * v.excess < 0 and abs(w.excess) > COMPENSATED * abs(v.excess) for w in beside)
+
+
 def _step(case: Case, k: int, v: Interval) -> Finding | None:
     """Whether the count stepped in this interval, and what to call it."""
     if v.j != v.i + 1 or case.is_free(v.i):
@@ -82,8 +89,7 @@ def _step(case: Case, k: int, v: Interval) -> Finding | None:
         threshold = max(threshold, 0.8)
     if abs(amount) < 0.75 * threshold:
         return None
-    others = [w for w in (case.intervals[k - 1] if k else None, case.intervals[k + 1] if k + 1 < len(case.intervals) else None) if w is not None]
-    if any(w.excess * v.excess < 0 and abs(w.excess) > COMPENSATED * abs(v.excess) for w in others):
+    if _made_good(case, k):
         return None
     spread = case.time_spread / beat_s
     confidence = bounded_confidence(amount, threshold, max(spread, 0.04))

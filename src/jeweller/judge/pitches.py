@@ -37,6 +37,8 @@ def judge_pitches(case: Case) -> list[Finding]:
         octaves = octave.judge(i, event, apart)
         if octaves is not None:
             amount, confidence = octaves
+            if amount == 0:
+                continue
             found.append(_wrong(case, i, event, note.sounding_midi + 12 * amount, confidence))
             continue
         if abs(apart) * 100 <= case.settings.wrong_cents:
@@ -89,7 +91,7 @@ class _OctaveJudge:
                 self.below.add(i)
 
     def judge(self, i: int, event: Event, apart: float) -> tuple[int, float] | None:
-        """(octaves, confidence), or None where the octave is the written one."""
+        """(octaves, confidence); 0 octaves where the written one sounded after all; None where the octave is not in question."""
         case, s = self.case, self.case.settings
         midi = case.notes[i].sounding_midi
         if abs(apart - 12) < 0.6:
@@ -99,8 +101,8 @@ class _OctaveJudge:
             near = [k for k in (*self.missing, *self.below) if k != i and abs(case.notes[k].sounding_midi - midi) <= 1]
             same = sum(k in self.below for k in near)
             if event.expected_clarity > 0.55 * event.clarity:
-                return (-1, 0.3) if not same else None
-            return None if near and same >= 0.34 * len(near) else (-1, 0.85 if near else 0.6)
+                return (-1, 0.3) if not same else (0, 1.0)
+            return (0, 1.0) if near and same >= 0.34 * len(near) else (-1, 0.85 if near else 0.6)
         lacking = self.missing.get(i)
         if lacking is None or event.octave_up < s.octave_evenness:
             return None

@@ -18,9 +18,9 @@ MIN_TREND_INTERVALS = 4
 def judge_rhythm(case: Case, steps: set[int]) -> list[Finding]:
     """Findings of the facet rhythm. `steps`: first notes of intervals in which the count stepped."""
     usable = [v for v in case.intervals if v.i not in steps and not case.is_free(v.i) and v.rest_quarters == 0 and v.j == v.i + 1]
-    trends = _trends(case, steps)
     dots, dotted = _dots(case, usable)
     runs, in_runs = _runs(case, usable)
+    trends = _trends(case, steps | dotted | in_runs)
     free = dotted | in_runs | {i for t in trends for i in _inside(case, t)}
     return trends + dots + runs + _single(case, steps, free)
 
