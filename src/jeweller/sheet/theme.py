@@ -1,0 +1,60 @@
+"""Colour and type tokens: the only place where a colour or a typeface is named. Contrast to their ground is at least 5.4 : 1."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+FONTS = Path(__file__).parent.parent / "assets" / "fonts"
+SANS = "Atkinson Hyperlegible Next"
+SERIF = "Source Serif 4"
+SIGNS = "Jeweller Signs"
+
+
+@dataclass(frozen=True)
+class Theme:
+    """One set of colours. `faint` is for rules and hair lines, `quiet` for secondary text, `wash` for the chosen place."""
+
+    name: str
+    paper: str
+    desk: str
+    ink: str
+    quiet: str
+    faint: str
+    wash: str
+    brass: str
+    on_brass: str
+    facets: dict[str, str]
+
+
+LIGHT = Theme(
+    "light", paper="#FAF6EE", desk="#EFE8DA", ink="#1E2430", quiet="#565B66", faint="#C9C1B1", wash="#F0E3C4", brass="#7D5A12", on_brass="#FFFDF8",
+    facets={"notes": "#6E3FA3", "accidentals": "#8F5200", "count": "#1F5FA8", "rhythm": "#0A6F6A", "ornaments": "#9C1F3F", "articulation": "#4E5967",
+            "sound": "#6B645A"})  # fmt: skip
+DARK = Theme(
+    "dark", paper="#1B1E24", desk="#131519", ink="#ECE7DC", quiet="#B0AB9F", faint="#4A4E57", wash="#3A3320", brass="#CDBB8E", on_brass="#1B1E24",
+    facets={"notes": "#C3A0F0", "accidentals": "#F2A33A", "count": "#8DBBF5", "rhythm": "#63D1CB", "ornaments": "#F08AA0", "articulation": "#A9B4C2",
+            "sound": "#9A958C"})  # fmt: skip
+THEMES = {t.name: t for t in (LIGHT, DARK)}
+
+FACET_NAMES = {"notes": "Notes", "accidentals": "Accidentals", "count": "Count", "rhythm": "Rhythm", "ornaments": "Ornaments",
+               "articulation": "Articulation", "sound": "Sound"}  # fmt: skip
+# Shapes in a box of -10..10: (path, filled). The same everywhere: score, lists, slips.
+FACET_SHAPES = {
+    "notes": "M -9 0 A 9 9 0 1 0 9 0 A 9 9 0 1 0 -9 0",
+    "accidentals": "M 0 -10 L 8 0 L 0 10 L -8 0 Z",
+    "count": "M -9 -7 L -9 6 L 9 6 L 9 -7",
+    "rhythm": "M -6 9 L 6 -9",
+    "ornaments": "M -9 6 Q 0 -14 9 6",
+    "articulation": "M -9 0 L 9 0",
+    "sound": "M -10 1 Q -5 -9 0 1 Q 5 11 10 1",
+}
+SHAPE_WIDTH = {"rhythm": 4.0, "articulation": 5.0}
+
+
+def shape_svg(facet: str, x: float, y: float, size: float, colour: str, *, width: float = 2.6, unsure: bool = False, fill: str = "none") -> str:
+    """A facet's shape as an SVG path centred at (x, y), `size` units high."""
+    scale = size / 20.0
+    stroke = (1.2 if unsure else SHAPE_WIDTH.get(facet, width)) / scale * min(1.0, size / 20.0)
+    return (f'<path d="{FACET_SHAPES[facet]}" transform="translate({x:.1f},{y:.1f}) scale({scale:.3f})" fill="{fill}" stroke="{colour}" '
+            f'stroke-width="{stroke:.2f}" stroke-linecap="round" stroke-linejoin="round"/>')  # fmt: skip
