@@ -24,7 +24,7 @@ def good_things(case: Case, findings: Sequence[Finding]) -> list[dict[str, Any]]
     out: list[dict[str, Any]] = []
     if f.first == 0 and not f.ended_early and not f.jumps:
         out.append({"what": "played through from the first bar to the last", "places": []})
-    if "notes" not in facets and len(notes) >= 6:
+    if not facets & {"notes", "accidentals"} and not kinds & {"bar_skipped", "repeat_skipped"} and len(notes) >= 6:
         out.append({"what": f"every note was right, all {len(notes)}", "places": []})
     altered = [n for n in notes if n.written.pitch is not None and n.written.pitch.alter]
     if "accidentals" not in facets and altered:

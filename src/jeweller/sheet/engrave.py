@@ -19,9 +19,9 @@ from jeweller.sheet.theme import SERIF, SIGNS, Theme
 SPACE = 18.0  # staff space in page units
 HALF_HEAD = 10.8  # half the width of a notehead
 RAIL_GAP = 16.0  # between the lowest ink of a system and its rail
-RAIL_HEIGHT = 54.0
+RAIL_HEIGHT = 58.0
 _SVG = "{http://www.w3.org/2000/svg}"
-_GLYPHS = {"\ue1d5": "♩", "\ue1d3": "𝅗𝅥", "\ue1d7": "♪", "\ue1e7": "."}
+_GLYPHS = {"\ueca5": "♩", "\ueca7": "♪", "\ueca3": "𝅗𝅥", "\uecb7": ".", "\ue1d5": "♩", "\ue1e7": "."}
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 
 
@@ -67,17 +67,23 @@ class SystemBox:
 class Engraving:
     width: float
     height: float
-    body: str
+    defs: str
+    frame: str  # the groups around the systems, with SYSTEMS in their place
+    inks: tuple[str, ...]  # one for each system
     notes: dict[str, NoteBox]
     bars: tuple[BarBox, ...]
     systems: tuple[SystemBox, ...]
+    words: tuple[tuple[float, float, float], ...] = ()  # (left, right, base line) of every text
 
-    def svg(self, theme: Theme, overlay: str = "", *, background: bool = False, top: float = 0.0, height: float | None = None) -> str:
-        """A whole SVG document in the theme's ink, with an overlay above the notes; `top` and `height` cut out a band."""
+    def svg(self, theme: Theme, overlay: str = "", *, background: bool = False, top: float = 0.0, height: float | None = None,
+            system: int | None = None) -> str:  # fmt: skip
+        """A whole SVG document in the theme's ink, with an overlay above the notes; `top` and `height` cut out a band, `system` draws one alone."""
+        ink = "".join(self.inks) if system is None else self.inks[system]
+        body = self.defs + self.frame.replace("SYSTEMS", ink)
         height = self.height if height is None else height
         ground = f'<rect x="0" y="{top}" width="{self.width}" height="{height}" fill="{theme.paper}"/>' if background else ""
         return (f'<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 {top:.1f} {self.width:.1f} {height:.1f}" '
-                f'width="{self.width:.1f}" height="{height:.1f}">{ground}{self.body.replace("INK", theme.ink)}{overlay}</svg>')  # fmt: skip
+                f'width="{self.width:.1f}" height="{height:.1f}">{ground}{body.replace("INK", theme.ink)}{overlay}</svg>')  # fmt: skip
 
 
 @functools.lru_cache(maxsize=1)
@@ -94,8 +100,8 @@ def engrave(part: Part, width: float = 1900.0, *, rails: bool = True) -> Engravi
     tk = _toolkit()
     tk.setOptions({
         "pageWidth": int(max(width, 500)), "pageHeight": 60000, "adjustPageHeight": True, "scale": 100, "header": "none", "footer": "none", "breaks": "auto",
-        "svgViewBox": True, "svgRemoveXlink": False, "expandNever": True, "pageMarginLeft": 40, "pageMarginRight": 40, "pageMarginTop": 30,
-        "pageMarginBottom": 30 + int(RAIL_HEIGHT + RAIL_GAP + 20), "spacingSystem": 18 if rails else 8, "mnumInterval": 1, "justificationSystem": 0.0,
+        "svgViewBox": True, "svgRemoveXlink": False, "expandNever": True, "pageMarginLeft": 40, "pageMarginRight": 40, "pageMarginTop": 70,
+        "pageMarginBottom": 30 + int(RAIL_HEIGHT + RAIL_GAP + 20), "spacingSystem": 13 if rails else 6, "mnumInterval": 0, "justificationSystem": 0.0,
         "minLastJustification": 0.65, "spacingNonLinear": 0.5, "spacingLinear": 0.35, "xmlIdSeed": 7, "svgFormatRaw": True})  # fmt: skip
     if not tk.loadData(xml):
         raise ValueError("the engraver refused a part that Jeweller wrote")
@@ -125,13 +131,24 @@ def _rewrite(svg: str, bar_count: int) -> Engraving:
     margin = next(g for g in inner.iter(f"{_SVG}g") if g.get("class") == "page-margin")
     dx, dy = (float(v) for v in _NUMBER.findall(margin.get("transform")))
     notes, bars, systems = _geometry(margin, dx, dy, scale)
+    words = []
+    for text in margin.iter(f"{_SVG}text"):
+        x, y = (float(text.get("x", "0")) + dx) * scale, (float(text.get("y", "0")) + dy) * scale
+        width = sum(0.52 * float(r.get("font-size", "0")) * len(r.text or "") for r in text) * scale
+        words.append((x, x + width, y))
     defs = "".join(etree.tostring(d, encoding="unicode") for d in root.iterfind(f"{_SVG}defs"))
-    content = "".join(etree.tostring(c, encoding="unicode") for c in inner)
-    body = f'{defs}<g transform="scale({scale:g})" fill="INK" color="INK">{content}</g>'
-    body = body.replace(' xmlns="http://www.w3.org/2000/svg"', "").replace(' xmlns:xlink="http://www.w3.org/1999/xlink"', "").replace("currentColor", "INK")
+    inks = []
+    for system in [g for g in margin if g.get("class") == "system"]:
+        inks.append(_bare(etree.tostring(system, encoding="unicode")))
+        margin.remove(system)
+    frame = f'<g transform="scale({scale:g})" fill="INK" color="INK"><g transform="{margin.get("transform")}">SYSTEMS</g></g>'
     assert len(bars) == bar_count, "every written bar is engraved"
     height = max(view[3], systems[-1].rail + RAIL_HEIGHT + 20)
-    return Engraving(view[2], height, body, notes, tuple(bars), tuple(systems))
+    return Engraving(view[2], height, _bare(defs), frame, tuple(inks), notes, tuple(bars), tuple(systems), tuple(words))
+
+
+def _bare(svg: str) -> str:
+    return svg.replace(' xmlns="http://www.w3.org/2000/svg"', "").replace(' xmlns:xlink="http://www.w3.org/1999/xlink"', "").replace("currentColor", "INK")
 
 
 def _open_path(element: etree._Element) -> bool:
@@ -169,7 +186,7 @@ def _flatten(text: etree._Element) -> None:
     for content, size, family, style in runs:
         tspan = etree.SubElement(text, f"{_SVG}tspan")
         music = family is not None and "Leipzig" in family
-        tspan.set("font-family", f"{SIGNS}" if music else f"{SERIF}, {SIGNS}")
+        tspan.set("font-family", SIGNS if music else SERIF)
         tspan.set("font-size", (size or "405px").removesuffix("px"))
         if music:
             tspan.set("font-size", "520")

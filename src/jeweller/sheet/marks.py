@@ -6,6 +6,7 @@ Right notes stay in plain ink. What is unsure is drawn in hair lines with a smal
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from html import escape
@@ -20,7 +21,7 @@ HALF = SPACE / 2
 SURE = 0.5
 SIGN = {-2: "𝄫", -1: "♭", 0: "♮", 1: "♯", 2: "𝄪"}
 NUMBERED = 3  # so many findings carry a numeral on the part
-BAR_Y, BAR_HEIGHT = 30.0, 13.0  # the heard notes on the rail
+BAR_Y, BAR_HEIGHT = 34.0, 13.0  # the heard notes on the rail
 
 
 @dataclass(frozen=True)
@@ -71,7 +72,8 @@ class _Drawer:
             box = self.e.bars[index]
             points = {float(n.offset): self.e.notes[n.id].x for n in bar.notes if n.id in self.e.notes and not n.grace and not n.whole_bar}
             points.setdefault(0.0, box.first_x)
-            points[float(bar.length)] = box.right - 4
+            after = self.e.bars[index + 1] if index + 1 < len(self.e.bars) else None
+            points[float(bar.length)] = after.first_x if after is not None and after.system == box.system else box.right - 4
             out.append(sorted(points.items()))
         return out
 
@@ -95,8 +97,9 @@ class _Drawer:
         return self.e.notes.get(note.score_id) if note is not None else None
 
     def free_y(self, x: float, y: float, step: float) -> float:
-        """A height near `y` where no other mark stands at `x` yet."""
-        while any(abs(x - tx) < 30 and abs(y - ty) < 26 for tx, ty in self.taken):
+        """A height near `y` where no other mark and no printed word stands at `x` yet."""
+        while any(abs(x - tx) < 30 and abs(y - ty) < 26 for tx, ty in self.taken) or any(
+                left - 16 < x < right + 16 and -14 < ty - y < 44 for left, right, ty in self.e.words):
             y += step
         self.taken.append((x, y))
         return y
@@ -106,8 +109,10 @@ class _Drawer:
     def text(self, x: float, y: float, content: str, size: float, colour: str, *, anchor: str = "middle", serif: bool = False, weight: int = 400,
              italic: bool = False) -> None:  # fmt: skip
         style = ' font-style="italic"' if italic else ""
-        self.out.append(f'<text x="{x:.1f}" y="{y:.1f}" font-family="{SERIF if serif else SANS}, {SIGNS}" font-size="{size:g}" font-weight="{weight}" '
-                        f'text-anchor="{anchor}" fill="{colour}"{style}>{escape(content)}</text>')  # fmt: skip
+        # One family to a run: QtSvg reads no lists of families. The signs of music stand in a font of their own.
+        runs = "".join(f'<tspan font-family="{SIGNS if k % 2 else SERIF if serif else SANS}">{escape(piece)}</tspan>'
+                       for k, piece in enumerate(re.split("([♭♮♯𝄫𝄪♩♪]+)", content)) if piece)  # fmt: skip
+        self.out.append(f'<text x="{x:.1f}" y="{y:.1f}" font-size="{size:g}" font-weight="{weight}" text-anchor="{anchor}" fill="{colour}"{style}>{runs}</text>')
 
     def path(self, d: str, colour: str, width: float, fill: str = "none", dash: str = "") -> None:
         dashes = f' stroke-dasharray="{dash}"' if dash else ""
@@ -183,7 +188,9 @@ class _Drawer:
                 x, _ = self.x_at(index, k * beat)
                 first = k == 0 and not lead
                 self.path(f"M {x:.1f} {system.rail:.1f} L {x:.1f} {system.rail + (12 if first else 7):.1f}", t.quiet, 1.6 if first else 1.1)
-                self.text(x, system.rail + 25, str(round(lead / beat) + k + 1), 17, t.quiet)
+                self.text(x, system.rail + 27, str(round(lead / beat) + k + 1), 20, t.quiet)
+            if box.left > system.left + 5:
+                self.text(box.left, system.rail - 6, bar.number, 22, t.quiet, serif=True, italic=True)
         off = {i for f in self.report["findings"] if f["kind"] in ("early", "late") and f["confidence"] >= SURE for i in f["notes"]}
         for n in self.report["notes"]:
             if n["grace"] or n["heard"] is None or n["timing"] is None or n["pass"] != self._pass_of(n):
@@ -203,7 +210,7 @@ class _Drawer:
         x0, s0 = self.x_at(bar_index, n["offset_q"] + shift)
         x1, s1 = self.x_at(bar_index, n["offset_q"] + shift + length)
         if s0 != box.system:
-            x0 = system.left if shift < 0 else system.right
+            x0 = self.e.bars[box.bar].first_x - 18 if shift < 0 else system.right
         if s1 != box.system:
             x1 = system.right
         y = system.rail + BAR_Y
@@ -317,7 +324,8 @@ class _Drawer:
                 continue
             printed = self.line_notes[n["id"]].written.accidental is not None
             x = box.x - (52 if printed else 36)
-            self.path(f"M {x:.1f} {box.y - 24:.1f} L {x + 17:.1f} {box.y:.1f} L {x:.1f} {box.y + 24:.1f} L {x - 17:.1f} {box.y:.1f} Z", colour, width)
+            self.path(f"M {x:.1f} {box.y - 24:.1f} L {x + 17:.1f} {box.y:.1f} L {x:.1f} {box.y + 24:.1f} L {x - 17:.1f} {box.y:.1f} Z", colour, width,
+                      self.theme.paper)
             alter = written.alter if f["kind"] == "missed_accidental" or heard is None else heard.alter
             self.text(x, box.y + 9, SIGN.get(alter, "♮"), 27, colour)
             if f["kind"] == "added_accidental":
@@ -378,7 +386,7 @@ class _Drawer:
                 groups = [mine] if f["kind"] != "dot_lost" else [[m for m in mine if m.bar == k] for k in sorted({m.bar for m in mine})]
                 for group in groups:
                     x0, x1 = min(b.x for b in group) - 8, max(b.x for b in group) + 8
-                    y = self.e.systems[system].top - 30
+                    y = self.free_y(x0, self.e.systems[system].top - 30, -24)
                     self.path(f"M {x0:.1f} {y:.1f} L {x1:.1f} {y:.1f}", colour, width * 0.6, dash="2 7" if f["kind"] in ("uneven", "dot_lost") else "14 6")
                     self.path(f"M {x0 - 5:.1f} {y + 9:.1f} L {x0 + 5:.1f} {y - 9:.1f}", colour, width + 1.2)
                     self.hits.append(Hit("finding", f["key"], x0, y, 18))
