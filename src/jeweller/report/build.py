@@ -47,7 +47,7 @@ def build_report(case: Case, findings: Sequence[Finding], recording: Recording, 
     line = f.line
     verdicts = note_verdicts(case, findings, judged)
     notes = [_note(case, n, verdicts) for n in line.notes]
-    asked, wrong = _asked(case, findings)
+    asked, wrong = asked_and_wrong(case, findings)
     played = len({case.notes[i].bar_index for i in range(f.first, f.last + 1)}) if f.followed else 0
     main = [e for e in f.events if e.index is not None]
     report: dict[str, Any] = {
@@ -66,7 +66,7 @@ def build_report(case: Case, findings: Sequence[Finding], recording: Recording, 
         "notes": notes,
         "extras": [{"on_s": _r(e.on_s), "off_s": _r(e.off_s), "midi": _r(e.midi, 2), "level_db": _r(e.level_db, 1),
                     "after_note": case.notes[e.before - 1].id if e.before else None} for e in f.events if e.index is None and math.isfinite(e.midi)],
-        "findings": [_finding(x, case) for x in findings],
+        "findings": [finding_dict(x, case) for x in findings],
         "good": good_things(case, findings) if f.followed else [],
         "traps": trap_answers(case, verdicts) if f.followed else [],
         "facets": facet_marks(findings, played, asked, wrong),
@@ -120,7 +120,7 @@ def _note(case: Case, n: LineNote, verdicts: dict[str, tuple[str, bool]]) -> dic
     return out
 
 
-def _finding(x: Finding, case: Case) -> dict[str, Any]:
+def finding_dict(x: Finding, case: Case) -> dict[str, Any]:
     detail = {k: (_r(v, 4) if isinstance(v, float) else v) for k, v in x.detail.items()}
     listed = [k for k, e in enumerate(case.following.events) if e.index is None and math.isfinite(e.midi)]
     extras = [listed.index(k) for k in x.extras if k in listed]
@@ -155,7 +155,7 @@ def _tuning(case: Case) -> dict[str, Any]:
     return {"offset_cents": _r(case.offset_cents, 1) if case.following.followed else None, "by_note": by_note}
 
 
-def _asked(case: Case, findings: Sequence[Finding]) -> tuple[dict[str, int], dict[str, int]]:
+def asked_and_wrong(case: Case, findings: Sequence[Finding]) -> tuple[dict[str, int], dict[str, int]]:
     """How many chances each facet had, and how many of them a sure finding took."""
     f = case.following
     if not f.followed:

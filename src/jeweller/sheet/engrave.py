@@ -86,6 +86,12 @@ class Engraving:
                 f'width="{self.width:.1f}" height="{height:.1f}">{ground}{body.replace("INK", theme.ink)}{overlay}</svg>')  # fmt: skip
 
 
+    def layer(self, overlay: str) -> str:
+        """An SVG document of the page's size with the overlay alone."""
+        return (f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {self.width:.1f} {self.height:.1f}" width="{self.width:.1f}" '
+                f'height="{self.height:.1f}">{overlay}</svg>')  # fmt: skip
+
+
 @functools.lru_cache(maxsize=1)
 def _toolkit():  # type: ignore[no-untyped-def]
     import verovio

@@ -6,6 +6,7 @@ Right notes stay in plain ink. What is unsure is drawn in hair lines with a smal
 
 from __future__ import annotations
 
+import bisect
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -37,7 +38,10 @@ class Hit:
 
 @dataclass
 class Overlay:
+    """What lies over the notes, and the washes under them."""
+
     svg: str = ""
+    under: str = ""
     hits: list[Hit] = field(default_factory=list)
 
 
@@ -53,26 +57,22 @@ class View:
     dismissed: frozenset[str] = frozenset()
 
 
-class _Drawer:
-    def __init__(self, engraving: Engraving, line: Line, report: dict[str, Any], theme: Theme, view: View) -> None:
-        self.e, self.line, self.report, self.theme, self.view = engraving, line, report, theme, view
-        self.out: list[str] = []
-        self.hits: list[Hit] = []
-        self.by_id = {n["id"]: n for n in report["notes"]}
-        self.line_notes = {n.id: n for n in line.notes}
-        self.anchors = self._anchors()
-        self.taken: list[tuple[float, float]] = []
+class Ruler:
+    """Places in the line ↔ places on the page."""
 
-    # ---- places --------------------------------------------------------------------------------------------------
+    def __init__(self, engraving: Engraving, line: Line) -> None:
+        self.engraving, self.line = engraving, line
+        self.anchors = self._anchors()
+        self.starts = [float(b.onset) for b in line.bars]
 
     def _anchors(self) -> list[list[tuple[float, float]]]:
         """For each written bar: (quarters from its start, x), ascending, ending with the bar line."""
         out = []
         for index, bar in enumerate(self.line.part.bars):
-            box = self.e.bars[index]
-            points = {float(n.offset): self.e.notes[n.id].x for n in bar.notes if n.id in self.e.notes and not n.grace and not n.whole_bar}
+            box = self.engraving.bars[index]
+            points = {float(n.offset): self.engraving.notes[n.id].x for n in bar.notes if n.id in self.engraving.notes and not n.grace and not n.whole_bar}
             points.setdefault(0.0, box.first_x)
-            after = self.e.bars[index + 1] if index + 1 < len(self.e.bars) else None
+            after = self.engraving.bars[index + 1] if index + 1 < len(self.engraving.bars) else None
             points[float(bar.length)] = after.first_x if after is not None and after.system == box.system else box.right - 4
             out.append(sorted(points.items()))
         return out
@@ -89,8 +89,28 @@ class _Drawer:
         q = min(max(q, points[0][0]), points[-1][0])
         for (q0, x0), (q1, x1) in zip(points, points[1:], strict=False):
             if q <= q1:
-                return (x0 + (x1 - x0) * (q - q0) / max(q1 - q0, 1e-9), self.e.bars[bar].system)
-        return points[-1][1], self.e.bars[bar].system
+                return (x0 + (x1 - x0) * (q - q0) / max(q1 - q0, 1e-9), self.engraving.bars[bar].system)
+        return points[-1][1], self.engraving.bars[bar].system
+
+    def at(self, quarters: float) -> tuple[float, int]:
+        """(x, system) of a place in the line, quarters from its start; in repeated bars of the pass it belongs to."""
+        k = max(0, bisect.bisect_right(self.starts, quarters + 1e-9) - 1)
+        bar = self.line.bars[k]
+        return self.x_at(bar.index, min(quarters - self.starts[k], float(bar.length)))
+
+
+class _Drawer:
+    def __init__(self, engraving: Engraving, line: Line, report: dict[str, Any], theme: Theme, view: View) -> None:
+        self.e, self.line, self.report, self.theme, self.view = engraving, line, report, theme, view
+        self.out: list[str] = []
+        self.under: list[str] = []
+        self.hits: list[Hit] = []
+        self.by_id = {n["id"]: n for n in report["notes"]}
+        self.line_notes = {n.id: n for n in line.notes}
+        self.x_at = Ruler(engraving, line).x_at
+        self.taken: list[tuple[float, float]] = []
+
+    # ---- places --------------------------------------------------------------------------------------------------
 
     def box(self, note_id: str) -> NoteBox | None:
         note = self.line_notes.get(note_id)
@@ -140,7 +160,7 @@ class _Drawer:
             box = self.box(n["id"])
             if box is not None and n["pass"] == self._pass_of(n):
                 self.hits.append(Hit("note", n["id"], box.x, box.y, 16.0))
-        return Overlay("".join(self.out), self.hits)
+        return Overlay("".join(self.out), "".join(self.under), self.hits)
 
     def _pass_of(self, note: dict[str, Any]) -> int:
         passes = [m["pass"] for m in self.report["notes"] if m["score_id"] == note["score_id"]]
@@ -153,13 +173,13 @@ class _Drawer:
     def _wash_note(self, note_id: str) -> None:
         box = self.box(note_id)
         if box is not None:
-            self.out.append(f'<rect x="{box.x - 17:.1f}" y="{box.y - 17:.1f}" width="34" height="34" rx="6" fill="{self.theme.wash}" fill-opacity="0.75"/>')
+            self.under.append(f'<rect x="{box.x - 17:.1f}" y="{box.y - 17:.1f}" width="34" height="34" rx="6" fill="{self.theme.wash}" fill-opacity="0.75"/>')
 
     def _wash_bar(self, index: int) -> None:
         bar = self.e.bars[index]
         system = self.e.systems[bar.system]
         height = system.rail + RAIL_HEIGHT - system.top + 36
-        self.out.append(f'<rect x="{bar.left + 3:.1f}" y="{system.top - 30:.1f}" width="{bar.right - bar.left - 6:.1f}" height="{height:.1f}" rx="8" '
+        self.under.append(f'<rect x="{bar.left + 3:.1f}" y="{system.top - 30:.1f}" width="{bar.right - bar.left - 6:.1f}" height="{height:.1f}" rx="8" '
                         f'fill="{self.theme.wash}" fill-opacity="0.55"/>')  # fmt: skip
 
     def _bars_of(self, f: dict[str, Any]) -> list[int]:

@@ -1,0 +1,137 @@
+"""The loudspeaker port, and its simulated stand-in.
+
+A port pulls mono float32 blocks from a callback. `SimulatedSpeaker` keeps what reached it, in real time or as fast as it is asked to; it is what
+tests listen to, and what a machine without a sound device plays to.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Generator
+
+import numpy as np
+import numpy.typing as npt
+
+Samples = npt.NDArray[np.float32]
+Pull = Callable[[int], Samples]  # asked for n frames; fewer than n means the end
+BLOCK = 512
+
+
+class Speaker(ABC):
+    """Where sound goes. `name` is what the window shows; `silent` says that nobody hears it."""
+
+    name = ""
+    silent = False
+
+    @abstractmethod
+    def start(self, rate: int, pull: Pull) -> None:
+        """Begins to pull blocks at `rate` frames a second, until `pull` returns fewer than asked for or `stop` is called."""
+
+    @abstractmethod
+    def stop(self) -> None:
+        """Stops; returns when no further block is pulled."""
+
+
+class SimulatedSpeaker(Speaker):
+    """Keeps what it was given in `heard`. With `real_time` it takes as long as the sound lasts; else it is driven by `run`."""
+
+    name = "no sound device"
+    silent = True
+
+    def __init__(self, real_time: bool = True) -> None:
+        self.real_time = real_time
+        self.heard: list[Samples] = []
+        self.rate = 0
+        self._stop = threading.Event()
+        self._thread: threading.Thread | None = None
+        self._pull: Pull | None = None
+
+    def start(self, rate: int, pull: Pull) -> None:
+        self.stop()
+        self.rate, self._pull = rate, pull
+        self.heard = []
+        self._stop.clear()
+        if self.real_time:
+            self._thread = threading.Thread(target=self._play, daemon=True)
+            self._thread.start()
+
+    def _play(self) -> None:
+        begin, given = time.monotonic(), 0
+        while not self._stop.is_set():
+            if not self._block():
+                return
+            given += BLOCK
+            self._stop.wait(max(0.0, begin + given / self.rate - time.monotonic()))
+
+    def _block(self) -> bool:
+        assert self._pull is not None
+        block = self._pull(BLOCK)
+        if len(self.heard) < 60 * 60 * 100:
+            self.heard.append(block)
+        return len(block) == BLOCK
+
+    def run(self, seconds: float) -> None:
+        """Pulls so many seconds of sound at once (not in real time)."""
+        for _ in range(int(np.ceil(seconds * self.rate / BLOCK))):
+            if self._pull is None or not self._block():
+                return
+
+    def stop(self) -> None:
+        self._stop.set()
+        if self._thread is not None and self._thread is not threading.current_thread():
+            self._thread.join(1.0)
+        self._thread = None
+        self._pull = None
+
+    @property
+    def sound(self) -> Samples:
+        """All that reached the loudspeaker since the last start."""
+        return np.concatenate(self.heard) if self.heard else np.zeros(0, np.float32)
+
+
+class DeviceSpeaker(Speaker):
+    """The computer's default output. Raises OSError where there is none."""
+
+    name = "loudspeaker"
+
+    def __init__(self) -> None:
+        import miniaudio
+
+        try:
+            devices = miniaudio.Devices().get_playbacks()
+        except miniaudio.MiniaudioError as error:
+            raise OSError(str(error)) from error
+        if not devices:
+            raise OSError("no output device")
+        self._device: miniaudio.PlaybackDevice | None = None
+
+    def start(self, rate: int, pull: Pull) -> None:
+        import miniaudio
+
+        self.stop()
+
+        def blocks() -> Generator[npt.NDArray[np.float32], int, None]:
+            wanted = yield np.zeros(0, np.float32)
+            while True:
+                block = pull(wanted)
+                wanted = yield block if len(block) == wanted else np.pad(block, (0, wanted - len(block)))
+
+        self._device = miniaudio.PlaybackDevice(output_format=miniaudio.SampleFormat.FLOAT32, nchannels=1, sample_rate=rate, buffersize_msec=60)
+        generator = blocks()
+        next(generator)
+        self._device.start(generator)
+
+    def stop(self) -> None:
+        if self._device is not None:
+            self._device.close()
+            self._device = None
+
+
+def open_speaker() -> Speaker:
+    """The computer's loudspeaker, or the simulated one where there is none."""
+    try:
+        return DeviceSpeaker()
+    except (OSError, ImportError):
+        return SimulatedSpeaker()

@@ -1,0 +1,49 @@
+"""A tray of takes on disk: the demo band, copied to a folder of the user's own so that decisions can be kept beside the takes."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+DEMO = Path(__file__).parent / "assets" / "demo"
+
+
+@dataclass(frozen=True)
+class TrayTake:
+    """One take in a tray: who played what. `planned` is what the simulated player was told to do, where that is known."""
+
+    player: str
+    score: Path
+    part: str
+    take: Path
+    planned: tuple[dict[str, Any], ...] = ()
+
+
+def data_home() -> Path:
+    return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share") / "jeweller"
+
+
+def read_band(folder: Path) -> tuple[str, tuple[TrayTake, ...]]:
+    """(name of the band, its takes) of a folder with a band.json."""
+    data = json.loads((folder / "band.json").read_text(encoding="utf-8"))
+    takes = tuple(TrayTake(t["player"], folder / t["score"], t["part"], folder / t["file"], tuple(t["planned"])) for t in data["takes"])
+    return data["band"], takes
+
+
+def demo_band(home: Path | None = None) -> tuple[str, tuple[TrayTake, ...]]:
+    """The demo band in the user's data folder; copied there when it is missing or older than the program's."""
+    folder = (home or data_home()) / "demo"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        folder.chmod(0o700)
+        for source in DEMO.iterdir():
+            target = folder / source.name
+            if not target.exists() or target.stat().st_size != source.stat().st_size or target.stat().st_mtime < source.stat().st_mtime:
+                shutil.copyfile(source, target)
+    except OSError:
+        folder = DEMO
+    return read_band(folder)

@@ -1,0 +1,1 @@
+"""The interface: Qt only here."""

@@ -1,0 +1,37 @@
+"""The facets' shapes and the few icons of the program, drawn by Qt from the same paths as the marks on the part."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
+from PySide6.QtGui import QIcon, QPainter, QPixmap
+from PySide6.QtSvg import QSvgRenderer
+
+from jeweller.sheet.theme import Theme, shape_svg
+
+ICON_PATHS = {
+    "play": '<path d="M -6 -9 L 8 0 L -6 9 Z" fill="{c}"/>',
+    "stop": '<rect x="-7" y="-7" width="14" height="14" fill="{c}"/>',
+    "loop": '<path d="M -8 1 A 8 7 0 1 1 3 7 M 3 7 L 8 3 M 3 7 L 7 11" fill="none" stroke="{c}" stroke-width="2.4" stroke-linecap="round"/>',
+    "pitch": '<path d="M -10 4 C -6 -8 -2 -8 1 0 S 7 8 10 -3" fill="none" stroke="{c}" stroke-width="2.6" stroke-linecap="round"/>',
+}
+
+
+def svg_pixmap(body: str, size: int, ratio: float = 2.0) -> QPixmap:
+    """An SVG fragment in a box of -12..12 as a pixmap of `size` pixels."""
+    pixmap = QPixmap(QSize(round(size * ratio), round(size * ratio)))
+    pixmap.fill(Qt.GlobalColor.transparent)
+    renderer = QSvgRenderer(QByteArray(f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="-12 -12 24 24">{body}</svg>'.encode()))
+    painter = QPainter(pixmap)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    renderer.render(painter, QRectF(0, 0, pixmap.width(), pixmap.height()))
+    painter.end()
+    pixmap.setDevicePixelRatio(ratio)
+    return pixmap
+
+
+def facet_pixmap(facet: str, theme: Theme, size: int = 18, *, unsure: bool = False) -> QPixmap:
+    return svg_pixmap(shape_svg(facet, 0, 0, 19, theme.facets[facet], unsure=unsure), size)
+
+
+def icon(name: str, theme: Theme, size: int = 18) -> QIcon:
+    return QIcon(svg_pixmap(ICON_PATHS[name].format(c=theme.brass), size))

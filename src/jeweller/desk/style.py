@@ -1,0 +1,88 @@
+"""One style sheet and one palette, made from the theme's tokens. Spacing in steps of 4 px."""
+
+from __future__ import annotations
+
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PySide6.QtWidgets import QApplication
+
+from jeweller.sheet.theme import FONTS, SANS, SERIF, SIGNS, Theme
+
+BASE_PT = 11.0
+
+
+def load_fonts() -> None:
+    for path in sorted(FONTS.glob("*.ttf")):
+        QFontDatabase.addApplicationFont(str(path))
+
+
+def font(points: float, *, serif: bool = False, weight: int = 400, italic: bool = False) -> QFont:
+    made = QFont()
+    made.setFamilies([SERIF if serif else SANS, SIGNS])
+    made.setPointSizeF(points)
+    made.setWeight(QFont.Weight(weight))
+    made.setItalic(italic)
+    return made
+
+
+def apply_theme(app: QApplication, theme: Theme, points: float = BASE_PT) -> None:
+    """Palette, base font and style sheet for the whole program."""
+    app.setFont(font(points))
+    palette = QPalette()
+    roles = {
+        QPalette.ColorRole.Window: theme.desk, QPalette.ColorRole.WindowText: theme.ink, QPalette.ColorRole.Base: theme.paper,
+        QPalette.ColorRole.AlternateBase: theme.desk, QPalette.ColorRole.Text: theme.ink, QPalette.ColorRole.Button: theme.desk,
+        QPalette.ColorRole.ButtonText: theme.ink, QPalette.ColorRole.Highlight: theme.wash, QPalette.ColorRole.HighlightedText: theme.ink,
+        QPalette.ColorRole.ToolTipBase: theme.paper, QPalette.ColorRole.ToolTipText: theme.ink, QPalette.ColorRole.PlaceholderText: theme.quiet,
+        QPalette.ColorRole.Link: theme.brass,
+    }  # fmt: skip
+    for role, colour in roles.items():
+        palette.setColor(role, QColor(colour))
+    app.setPalette(palette)
+    app.setStyleSheet(sheet(theme, points))
+
+
+def sheet(t: Theme, points: float) -> str:
+    return f"""
+QWidget {{ color: {t.ink}; }}
+QMainWindow, QDialog {{ background: {t.desk}; }}
+QToolTip {{ background: {t.paper}; color: {t.ink}; border: 1px solid {t.faint}; padding: 4px; }}
+QMenuBar {{ background: {t.desk}; padding: 2px 4px; }}
+QMenuBar::item {{ padding: 4px 8px; border-radius: 3px; background: transparent; }}
+QMenuBar::item:selected, QMenu::item:selected {{ background: {t.wash}; color: {t.ink}; }}
+QMenu {{ background: {t.paper}; border: 1px solid {t.faint}; padding: 4px; }}
+QMenu::item {{ padding: 5px 24px 5px 12px; border-radius: 3px; }}
+QMenu::item:disabled {{ color: {t.quiet}; }}
+QMenu::separator {{ height: 1px; background: {t.faint}; margin: 4px 8px; }}
+QPushButton, QToolButton {{ color: {t.brass}; background: transparent; border: 1px solid transparent; border-radius: 3px; padding: 4px 8px; font-weight: 600; }}
+QPushButton:hover, QToolButton:hover {{ border-color: {t.brass}; }}
+QPushButton:focus, QToolButton:focus {{ border: 1px solid {t.brass}; }}
+QPushButton:checked, QToolButton:checked {{ background: {t.wash}; border-color: {t.brass}; }}
+QPushButton:disabled, QToolButton:disabled {{ color: {t.quiet}; }}
+QPushButton#next {{ background: {t.brass}; color: {t.on_brass}; padding: 6px 16px; }}
+QPushButton#next:disabled {{ background: {t.faint}; color: {t.quiet}; }}
+QPushButton#word {{ color: {t.ink}; font-weight: 400; padding: 4px 4px; border: none; border-bottom: 1px dotted {t.brass}; border-radius: 0; }}
+QPushButton#word:hover, QPushButton#word:focus {{ color: {t.brass}; border-bottom: 1px solid {t.brass}; }}
+QPushButton#word::menu-indicator {{ image: none; width: 0; }}
+QLabel#place {{ font-family: "{SERIF}"; font-size: {points + 4:g}pt; font-weight: 600; }}
+QLabel#quiet, QLabel#dot {{ color: {t.quiet}; }}
+QLabel#title {{ font-family: "{SERIF}"; font-size: {points + 9:g}pt; font-weight: 600; }}
+QLabel#heading {{ font-family: "{SERIF}"; font-size: {points + 2:g}pt; font-weight: 600; }}
+QScrollArea {{ border: none; background: transparent; }}
+QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
+QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
+QScrollBar::handle {{ background: {t.faint}; border-radius: 3px; min-height: 32px; min-width: 32px; margin: 1px; }}
+QScrollBar::handle:hover {{ background: {t.quiet}; }}
+QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; height: 0; width: 0; }}
+QProgressBar {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; text-align: center; min-height: 18px; }}
+QProgressBar::chunk {{ background: {t.wash}; }}
+QComboBox {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; padding: 3px 8px; }}
+QComboBox:focus {{ border-color: {t.brass}; }}
+QComboBox QAbstractItemView {{ background: {t.paper}; border: 1px solid {t.faint}; selection-background-color: {t.wash}; selection-color: {t.ink}; }}
+QSplitter::handle {{ background: {t.desk}; }}
+QStatusBar {{ background: {t.desk}; color: {t.quiet}; }}
+QStatusBar::item {{ border: none; }}
+QListWidget {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; padding: 4px; }}
+QListWidget::item {{ padding: 6px; border-radius: 3px; }}
+QListWidget::item:selected {{ background: {t.wash}; color: {t.ink}; }}
+QDialogButtonBox QPushButton {{ min-width: 80px; }}
+"""

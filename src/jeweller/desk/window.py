@@ -1,0 +1,671 @@
+"""The window: the line of words at the top, the loupe, what is open, menus and keys."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QSettings, Qt, QTimer
+from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QApplication,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QMainWindow,
+    QMenu,
+    QProgressBar,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jeweller.audio.ports import Speaker
+from jeweller.band import TrayTake
+from jeweller.check import Checked, Options
+from jeweller.desk.jobs import Jobs
+from jeweller.desk.loupe import Loupe
+from jeweller.desk.margin import wrapped
+from jeweller.desk.shapes import facet_pixmap
+from jeweller.desk.style import BASE_PT, apply_theme
+from jeweller.desk.work import check_take, write_pages
+from jeweller.errors import JewellerError
+from jeweller.judge.finding import FACETS
+from jeweller.mark.decisions import decisions_path
+from jeweller.review import Review
+from jeweller.score.load import load_score
+from jeweller.sheet.theme import FACET_NAMES, LIGHT, THEMES
+
+SCORE_ENDINGS = (".musicxml", ".xml", ".mxl")
+TAKE_ENDINGS = (".wav", ".flac", ".ogg", ".opus", ".oga", ".mp3", ".m4a", ".aac", ".webm", ".mp4", ".mov", ".m4v", ".mka", ".3gp")
+DOCUMENTS = (("pdf", "PDF", ".pdf"), ("png", "Picture (PNG)", ".png"), ("html", "Page for a browser (HTML)", ".html"), ("midi", "Notes heard (MIDI)", ".mid"),
+             ("musicxml", "Score with the findings (MusicXML)", ".musicxml"))  # fmt: skip
+RECENT = 8
+LARGE_PT = 14.0
+KEYS = (
+    ("Space", "play from two beats before the chosen place, or stop"), ("T, M, B", "the take, the model, one after the other"),
+    ("[ and ]", "slower, faster"), ("L", "loop the chosen bar"), ("Down, Up", "next and previous finding"), ("Right, Left", "next and previous note"),
+    ("K", "keep a finding"), ("D", "dismiss it"), ("R", "restore it"), ("C", "change its kind"), ("A", "add a finding at the chosen note"),
+    ("U, Ctrl+Z", "undo"), ("Ctrl+Shift+Z", "redo"), ("P", "the heard pitch as a line on the staff"), ("Ctrl++, Ctrl+−, Ctrl+0", "larger, smaller, usual size"),
+    ("Ctrl+Page Down, Ctrl+Page Up", "next and previous take of the tray"), ("Ctrl+O", "open a score"), ("Ctrl+R", "open a recording"),
+    ("Ctrl+S", "save the marked part"), ("F1", "this page"),
+)  # fmt: skip
+
+
+class Window(QMainWindow):
+    """The main window. `tray` are takes that can be gone through one after the other."""
+
+    def __init__(self, settings: QSettings, speaker: Speaker, tray: tuple[TrayTake, ...] = (), tray_name: str = "") -> None:
+        super().__init__()
+        self.settings, self.tray, self.tray_name = settings, tray, tray_name
+        self.jobs = Jobs(self)
+        self.score_path = self.take_path = self.part = ""
+        self.parts: list[str] = []
+        self.player = ""
+        self.review: Review | None = None
+        self.theme = THEMES.get(str(settings.value("theme", "light")), LIGHT)
+        self.large = settings.value("large", "no") == "yes"
+        self.setAcceptDrops(True)
+        self.setWindowTitle("Jeweller")
+        self.setMinimumSize(900, 560)
+        self.loupe = Loupe(self.jobs, speaker)
+        self.loupe.message.connect(self.say)
+        self.loupe.changed.connect(self._refresh)
+        self.loupe.choice.connect(lambda _: self._refresh())
+        self.loupe.change_kind.connect(self._change_menu)
+        self._build()
+        self._menus()
+        self.apply_theme()
+        geometry = settings.value("geometry")
+        if geometry is None or not self.restoreGeometry(geometry):
+            self.resize(1280, 800)
+        if speaker.silent:
+            self.say("No sound device: everything works silently.")
+        self._refresh()
+
+    # ---- construction --------------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        top = QWidget()
+        self.line = QHBoxLayout(top)
+        self.line.setContentsMargins(16, 8, 16, 8)
+        self.line.setSpacing(4)
+        place = QLabel("Loupe")
+        place.setObjectName("place")
+        place.setToolTip("One take looked at closely")
+        self.line.addWidget(place)
+        self.words: dict[str, QPushButton] = {}
+        for key in ("score", "part", "take"):
+            dot = QLabel("·")
+            dot.setObjectName("dot")
+            self.line.addWidget(dot)
+            button = QPushButton()
+            button.setObjectName("word")
+            self.words[key] = button
+            self.line.addWidget(button)
+        self.words["score"].clicked.connect(lambda: self._popup("score"))
+        self.words["part"].clicked.connect(lambda: self._popup("part"))
+        self.words["take"].clicked.connect(lambda: self._popup("take"))
+        self.line.addStretch(1)
+        self.next_button = QPushButton()
+        self.next_button.setObjectName("next")
+        self.next_button.clicked.connect(lambda: self._next_step()[1]())
+        self.line.addWidget(self.next_button)
+        column.addWidget(top)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self._empty_page())
+        self.pages.addWidget(self._busy_page())
+        self.pages.addWidget(self.loupe)
+        column.addWidget(self.pages, 1)
+        self.setCentralWidget(middle)
+        self.statusBar().setSizeGripEnabled(False)
+
+    def _empty_page(self) -> QWidget:
+        page = QWidget()
+        outer = QVBoxLayout(page)
+        outer.setContentsMargins(64, 48, 64, 48)
+        outer.setSpacing(12)
+        self.empty_title = QLabel("A part and a recording of it")
+        self.empty_title.setObjectName("title")
+        outer.addWidget(self.empty_title)
+        self.empty_text = wrapped("", 11)
+        outer.addWidget(self.empty_text)
+        self.empty_list = QListWidget()
+        self.empty_list.setAccessibleName("Takes to open")
+        self.empty_list.itemActivated.connect(self._list_chosen)
+        self.empty_list.itemClicked.connect(self._list_chosen)
+        outer.addWidget(self.empty_list, 1)
+        return page
+
+    def _busy_page(self) -> QWidget:
+        page = QWidget()
+        outer = QVBoxLayout(page)
+        outer.addStretch(1)
+        self.busy_title = QLabel()
+        self.busy_title.setObjectName("title")
+        self.busy_title.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+        outer.addWidget(self.busy_title)
+        self.busy_bar = QProgressBar()
+        self.busy_bar.setRange(0, 1000)
+        self.busy_bar.setFixedWidth(420)
+        outer.addWidget(self.busy_bar, 0, Qt.AlignmentFlag.AlignHCenter)
+        self.busy_cancel = QPushButton("Stop (Esc)")
+        self.busy_cancel.clicked.connect(self.cancel_check)
+        outer.addWidget(self.busy_cancel, 0, Qt.AlignmentFlag.AlignHCenter)
+        outer.addStretch(2)
+        return page
+
+    def _menus(self) -> None:
+        bar = self.menuBar()
+        file = bar.addMenu("&File")
+        self._action(file, "Open a score…", self.open_score, "Ctrl+O")
+        self._action(file, "Open a recording…", self.open_take, "Ctrl+R")
+        self.recent_menu = file.addMenu("Recent pairs")
+        self.recent_menu.aboutToShow.connect(lambda: self._fill_recent(self.recent_menu))
+        if self.tray:
+            tray = file.addMenu(self.tray_name or "Tray")
+            self._fill_tray(tray)
+        file.addSeparator()
+        self.save_menu = file.addMenu("Save the marked part as")
+        for kind, words, _ in DOCUMENTS:
+            self._action(self.save_menu, f"{words}…", lambda k=kind: self.save_as(k), "Ctrl+S" if kind == "pdf" else "")
+        self._action(self.save_menu, "Report (JSON)…", lambda: self.save_as("json"))
+        file.addSeparator()
+        self._action(file, "Quit", self.close, "Ctrl+Q")
+
+        edit = bar.addMenu("&Edit")
+        self.undo_action = self._action(edit, "Undo", lambda: self.loupe.act("undo"), "Ctrl+Z", "U")
+        self.redo_action = self._action(edit, "Redo", lambda: self.loupe.act("redo"), "Ctrl+Shift+Z", "Ctrl+Y")
+        edit.addSeparator()
+        self._action(edit, "Keep the finding", lambda: self.loupe.act("keep"), "K")
+        self._action(edit, "Dismiss the finding", lambda: self.loupe.act("dismiss"), "D", "Del")
+        self._action(edit, "Restore the finding", lambda: self.loupe.act("restore"), "R")
+        self._action(edit, "Change its kind…", lambda: self.loupe.act("change"), "C")
+        self._action(edit, "Add a finding at the note…", self._add_menu, "A")
+
+        view = bar.addMenu("&View")
+        self._action(view, "Larger", lambda: self.loupe.set_zoom(1), "Ctrl++", "Ctrl+=")
+        self._action(view, "Smaller", lambda: self.loupe.set_zoom(-1), "Ctrl+-")
+        self._action(view, "Usual size", lambda: self.loupe.set_zoom(0), "Ctrl+0")
+        view.addSeparator()
+        group = QActionGroup(self)
+        for theme in THEMES.values():
+            action = self._action(view, theme.name.capitalize(), lambda t=theme: self.set_theme(t.name))
+            action.setCheckable(True)
+            action.setChecked(theme is self.theme)
+            group.addAction(action)
+        self._check(view, "Large text", self.large, self.set_large)
+        view.addSeparator()
+        self._check(view, "Timing rail", True, self.loupe.set_rail)
+        self.pitch_action = self._check(view, "Heard pitch on the staff", False, self.loupe.set_pitch, "P")
+        passes = view.addMenu("Repeated bars show")
+        for k, words in ((1, "the first time"), (2, "the second time")):
+            self._action(passes, words, lambda p=k: self.loupe.set_passing(p))
+
+        play = bar.addMenu("&Play")
+        self._action(play, "Play or stop", self.loupe.toggle_play, "Space")
+        for key, source, words in (("T", "take", "The take"), ("M", "model", "The model"), ("B", "both", "One after the other")):
+            self._action(play, words, lambda s=source: self.loupe.set_source(s), key)
+        self._action(play, "Slower", lambda: self.loupe.step_speed(1), "[")
+        self._action(play, "Faster", lambda: self.loupe.step_speed(-1), "]")
+        self._action(play, "Loop the bar", lambda: self.loupe.strip.looping.toggle(), "L")
+        self._check(play, "Model at the written speed", False, self.loupe.set_written_speed)
+
+        go = bar.addMenu("&Go")
+        self._action(go, "Next finding", lambda: self.loupe.step_finding(1), "Down")
+        self._action(go, "Previous finding", lambda: self.loupe.step_finding(-1), "Up")
+        self._action(go, "Next note", lambda: self.loupe.step_note(1), "Right")
+        self._action(go, "Previous note", lambda: self.loupe.step_note(-1), "Left")
+        go.addSeparator()
+        self._action(go, "Next take of the tray", lambda: self.step_tray(1), "Ctrl+PgDown")
+        self._action(go, "Previous take of the tray", lambda: self.step_tray(-1), "Ctrl+PgUp")
+
+        help_ = bar.addMenu("&Help")
+        self._action(help_, "Keys", self.show_keys, "F1")
+        self._action(self, "Stop", self._escape, "Esc")
+
+    def _action(self, menu: QMenu | QWidget, words: str, act: Callable[[], object], *keys: str) -> QAction:
+        action = QAction(words, self)
+        action.setShortcuts([QKeySequence(k) for k in keys if k])
+        action.triggered.connect(lambda _=False: act())
+        menu.addAction(action)
+        return action
+
+    def _check(self, menu: QMenu, words: str, on: bool, act: Callable[[bool], object], key: str = "") -> QAction:
+        action = QAction(words, self)
+        action.setCheckable(True)
+        action.setChecked(on)
+        if key:
+            action.setShortcut(QKeySequence(key))
+        action.toggled.connect(act)
+        menu.addAction(action)
+        return action
+
+    # ---- look ----------------------------------------------------------------------------------------------------
+
+    def apply_theme(self) -> None:
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        points = LARGE_PT if self.large else BASE_PT
+        apply_theme(app, self.theme, points)
+        self.loupe.set_theme(self.theme, points)
+
+    def set_theme(self, name: str) -> None:
+        self.theme = THEMES[name]
+        self.settings.setValue("theme", name)
+        self.apply_theme()
+
+    def set_large(self, on: bool) -> None:
+        self.large = on
+        self.settings.setValue("large", "yes" if on else "no")
+        self.apply_theme()
+
+    def say(self, text: str) -> None:
+        """One line at the bottom; long ones stay longer."""
+        self.statusBar().showMessage(text, 4000 + 60 * len(text))
+
+    # ---- what is open --------------------------------------------------------------------------------------------
+
+    def _refresh(self) -> None:
+        score = Path(self.score_path)
+        title = self.review.checked.line.title if self.review is not None else score.stem
+        self.words["score"].setText(title if self.score_path else "a score")
+        self.words["part"].setText(self.part or "part")
+        self.words["part"].setVisible(bool(self.parts))
+        take = Path(self.take_path).name if self.take_path else "a recording"
+        self.words["take"].setText(f"{self.player}, {take}" if self.player and self.take_path else take)
+        words, _ = self._next_step()
+        self.next_button.setText(words)
+        ready = self.review is not None
+        self.save_menu.setEnabled(ready)
+        self.undo_action.setEnabled(ready and self.review is not None and self.review.can_undo)
+        self.redo_action.setEnabled(ready and self.review is not None and self.review.can_redo)
+        if self.pages.currentIndex() == 0:
+            self._fill_empty()
+
+    def _next_step(self) -> tuple[str, Callable[[], object]]:
+        """The one next step of this place."""
+        if self.pages.currentIndex() == 1:
+            return "Checking…", lambda: None
+        if not self.score_path:
+            return "Open a score…", self.open_score
+        if self.review is None:
+            return ("Check", self.start_check) if self.take_path else ("Open a recording…", self.open_take)
+        if any(s.state == "open" and s.key != self.loupe.chosen for s in self.review.shown):
+            return "Next finding", self._next_open
+        if self._tray_index() is not None and (self._tray_index() or 0) + 1 < len(self.tray):
+            return "Next take", lambda: self.step_tray(1)
+        return "Save the marked part…", lambda: self.save_as("pdf")
+
+    def _next_open(self) -> None:
+        """The next finding that was not decided yet, from the chosen one on."""
+        assert self.review is not None
+        keys = [s.key for s in self.review.shown]
+        start = keys.index(self.loupe.chosen) + 1 if self.loupe.chosen in keys else 0
+        for k in [*range(start, len(keys)), *range(start)]:
+            if self.review.shown[k].state == "open" and keys[k] != self.loupe.chosen:
+                self.loupe.choose(keys[k])
+                return
+
+    def _fill_empty(self) -> None:
+        self.empty_list.clear()
+        entries: list[tuple[str, tuple[str, str, str, str]]] = []
+        for t in self.tray:
+            entries.append((f"{t.player} · {t.part} · {t.score.stem.replace('-', ' ')}", (str(t.score), str(t.take), t.part, t.player)))
+        for pair in self._recents():
+            entries.append((f"{Path(pair[1]).name} · {pair[2] or 'part'} · {Path(pair[0]).stem}", (pair[0], pair[1], pair[2], "")))
+        for words, data in entries:
+            item = QListWidgetItem(words)
+            item.setData(Qt.ItemDataRole.UserRole, data)
+            self.empty_list.addItem(item)
+        self.empty_list.setVisible(bool(entries))
+        if self.score_path and not self.take_path:
+            self.empty_title.setText("Now the recording")
+            text = f"{Path(self.score_path).name} is open. Drop a recording of it here, or press Ctrl+R."
+        else:
+            self.empty_title.setText("A part and a recording of it")
+            text = ("Drop a notation file (.musicxml, .xml, .mxl) and a recording (wav, flac, ogg, mp3, m4a, webm, mp4 …) into this window, "
+                    "or open them with Ctrl+O and Ctrl+R. Seconds later the part lies here, marked where the playing differs.")  # fmt: skip
+        if self.tray:
+            text += f" Or begin with a take of the tray of {self.tray_name}:"
+        elif entries:
+            text += " Or go on with a pair from before:"
+        self.empty_text.setText(text)
+
+    def _list_chosen(self, item: QListWidgetItem) -> None:
+        score, take, part, player = item.data(Qt.ItemDataRole.UserRole)
+        self.open_pair(score, take, part, player)
+
+    def _popup(self, word: str) -> None:
+        menu = QMenu(self)
+        if word == "part":
+            for name in self.parts:
+                action = self._action(menu, name, lambda n=name: self.choose_part(n))
+                action.setCheckable(True)
+                action.setChecked(name == self.part)
+        elif word == "score":
+            self._action(menu, "Open a score…", self.open_score)
+            menu.addSeparator()
+            self._fill_recent(menu)
+        else:
+            self._action(menu, "Open a recording…", self.open_take)
+            if self.tray:
+                menu.addSeparator()
+                self._fill_tray(menu)
+        button = self.words[word]
+        menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
+
+    def _fill_tray(self, menu: QMenu) -> None:
+        for t in self.tray:
+            words = f"{t.player} · {t.part} · {t.score.stem.replace('-', ' ')}"
+            self._action(menu, words, lambda t=t: self.open_pair(str(t.score), str(t.take), t.part, t.player))
+
+    def _fill_recent(self, menu: QMenu) -> None:
+        if menu is self.recent_menu:
+            menu.clear()
+        pairs = self._recents()
+        for score, take, part in pairs:
+            words = f"{Path(take).name} · {part or 'part'} · {Path(score).stem}"
+            self._action(menu, words, lambda s=score, t=take, p=part: self.open_pair(s, t, p))
+        if not pairs:
+            menu.addAction("none yet").setEnabled(False)
+
+    def _recents(self) -> list[tuple[str, str, str]]:
+        try:
+            pairs = [(str(s), str(t), str(p)) for s, t, p in json.loads(str(self.settings.value("recent", "[]")))]
+        except (ValueError, TypeError):
+            return []
+        return [p for p in pairs if Path(p[0]).exists() and Path(p[1]).exists()]
+
+    def _remember(self) -> None:
+        pair = (self.score_path, self.take_path, self.part)
+        if any(str(t.take) == self.take_path for t in self.tray):
+            return
+        pairs = [pair, *(p for p in self._recents() if p[:2] != pair[:2])][:RECENT]
+        self.settings.setValue("recent", json.dumps(pairs))
+
+    def _tray_index(self) -> int | None:
+        return next((k for k, t in enumerate(self.tray) if str(t.take) == self.take_path), None)
+
+    def step_tray(self, step: int) -> None:
+        if not self.tray:
+            self.say("There is no tray of takes here.")
+            return
+        at = self._tray_index()
+        k = (at + step) if at is not None else 0
+        if not 0 <= k < len(self.tray):
+            self.say("That was the last take of the tray." if step > 0 else "That was the first take of the tray.")
+            return
+        t = self.tray[k]
+        self.open_pair(str(t.score), str(t.take), t.part, t.player)
+
+    # ---- opening -------------------------------------------------------------------------------------------------
+
+    def _ask_file(self, title: str, endings: tuple[str, ...]) -> str:
+        pattern = " ".join(f"*{e}" for e in endings)
+        folder = str(self.settings.value("folder", str(Path.home())))
+        path, _ = QFileDialog.getOpenFileName(self, title, folder, f"{title.removeprefix('Open ').capitalize()} ({pattern});;All files (*)")
+        if path:
+            self.settings.setValue("folder", str(Path(path).parent))
+        return path
+
+    def open_score(self, path: str = "") -> None:
+        path = path or self._ask_file("Open a score", SCORE_ENDINGS)
+        if path:
+            self.open_pair(path, "" if self.review is not None else self.take_path, "")
+
+    def open_take(self, path: str = "") -> None:
+        path = path or self._ask_file("Open a recording", TAKE_ENDINGS)
+        if not path:
+            return
+        if not self.score_path:
+            self.take_path = path
+            self.say("Now open the score it was played from (Ctrl+O).")
+            self._refresh()
+            return
+        self.open_pair(self.score_path, path, self.part)
+
+    def choose_part(self, name: str) -> None:
+        self.open_pair(self.score_path, self.take_path, name, self.player)
+
+    def open_pair(self, score: str, take: str, part: str = "", player: str = "") -> None:
+        """Opens a score, and checks the take against it if there is one. What was open stays open when the new files cannot be used."""
+        try:
+            loaded = load_score(score)
+        except JewellerError as error:
+            self.trouble(str(error))
+            return
+        names = [p.name for p in loaded.parts]
+        chosen = next((n for n in names if part and part.casefold() in n.casefold()), "")
+        if not chosen and take:
+            chosen = next((n for n in names if n.split(" ")[0].casefold() in Path(take).stem.casefold()), "")
+        self._pending = (score, take, chosen or next((p.name for p in loaded.parts if p.note_count), names[0]), player, names)
+        if take:
+            self.start_check()
+            return
+        self._accept_pending()
+        self.review = None
+        self.loupe.stop()
+        self.pages.setCurrentIndex(0)
+        self._refresh()
+
+    def _accept_pending(self) -> None:
+        self.score_path, self.take_path, self.part, self.player, self.parts = self._pending
+
+    def start_check(self) -> None:
+        score, take, part, player, _ = self._pending
+        self.loupe.stop()
+        self._page_before = self.pages.currentIndex() if self.pages.currentIndex() != 1 else self._page_before
+        self.busy_title.setText(f"{player + ', ' if player else ''}{part}")
+        self.busy_bar.setValue(0)
+        self.busy_bar.setFormat("beginning")
+        self.pages.setCurrentIndex(1)
+        job = self.jobs.process("check", check_take, score, take, Options(part=part))
+        job.progress.connect(self._progress)
+        job.done.connect(self._checked)
+        job.failed.connect(self._check_failed)
+        job.cancelled.connect(lambda: self._back("Stopped; nothing was changed."))
+        self._refresh()
+
+    _page_before = 0
+
+    def _progress(self, share: float, what: str) -> None:
+        self.busy_bar.setValue(round(1000 * share))
+        self.busy_bar.setFormat(what)
+
+    def _checked(self, checked: object) -> None:
+        assert isinstance(checked, Checked)
+        score, take = self._pending[0], self._pending[1]
+        try:
+            review = Review(checked, decisions_path(take, score))
+        except JewellerError as error:
+            self.trouble(str(error))
+            review = Review(checked, None)
+        self._accept_pending()
+        self.review = review
+        self.pages.setCurrentIndex(2)
+        QApplication.processEvents()
+        self.loupe.show_review(review, take)
+        self._remember()
+        notes = [*checked.score.warnings, *checked.recording.warnings]
+        if not checked.report["followed"]:
+            self.trouble("This recording holds nothing that follows this part. Is it the right piece, the right part, the right recording?")
+        elif notes:
+            self.say("Note: " + "; ".join(notes))
+        self._refresh()
+        self.loupe.setFocus()
+
+    def _check_failed(self, sentence: str) -> None:
+        self._back("")
+        self.trouble(sentence)
+
+    def _back(self, words: str) -> None:
+        self.pages.setCurrentIndex(self._page_before)
+        if words:
+            self.say(words)
+        self._refresh()
+
+    def cancel_check(self) -> None:
+        self.jobs.cancel("check")
+
+    def _escape(self) -> None:
+        if self.pages.currentIndex() == 1:
+            self.cancel_check()
+        elif self.loupe.transport.playing:
+            self.loupe.stop()
+        else:
+            self.loupe.choose(None)
+
+    def trouble(self, sentence: str) -> None:
+        """Something could not be done: a sentence in a box of its own that does not block the window."""
+        box = QDialog(self)
+        box.setWindowTitle("Jeweller")
+        column = QVBoxLayout(box)
+        column.setContentsMargins(24, 20, 24, 16)
+        column.setSpacing(16)
+        text = wrapped(sentence, LARGE_PT if self.large else BASE_PT)
+        text.setMinimumWidth(440)
+        text.setObjectName("sentence")
+        column.addWidget(text)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok)
+        buttons.accepted.connect(box.accept)
+        column.addWidget(buttons)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.last_trouble = sentence
+        box.open()
+
+    last_trouble = ""
+
+    # ---- drag and drop -------------------------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        self.open_files([u.toLocalFile() for u in event.mimeData().urls()])
+
+    def open_files(self, paths: list[str]) -> None:
+        """Files that were dropped or named on the command line: told apart by their endings."""
+        score = next((p for p in paths if p.casefold().endswith(SCORE_ENDINGS)), "")
+        take = next((p for p in paths if p.casefold().endswith(TAKE_ENDINGS)), "")
+        if score:
+            self.open_pair(score, take or (self.take_path if self.review is None else ""))
+        elif take:
+            self.open_take(take)
+        elif paths:
+            self.trouble(f"{Path(paths[0]).name} is neither a notation file (.musicxml, .xml, .mxl) nor a recording that can be read.")
+
+    # ---- decisions -----------------------------------------------------------------------------------------------
+
+    def _kind_menu(self, chosen: Callable[[str], object]) -> QMenu:
+        menu = QMenu(self)
+        for facet, kinds in FACETS.items():
+            sub = menu.addMenu(FACET_NAMES[facet])
+            sub.setIcon(facet_pixmap(facet, self.theme, 18))
+            for kind in kinds:
+                self._action(sub, kind.replace("_", " "), lambda k=kind: chosen(k))
+        return menu
+
+    def _popup_at_choice(self, menu: QMenu) -> None:
+        point = self.loupe.paper.place_of(self.loupe.chosen or "")
+        where = self.loupe.paper.mapToGlobal(point.toPoint()) if point is not None else self.mapToGlobal(self.rect().center())
+        self.kind_menu = menu
+        menu.popup(where)
+
+    def _change_menu(self, key: str) -> None:
+        def act(kind: str) -> None:
+            if self.review is not None:
+                self.review.change(key, kind)
+                self.loupe.after_decision(f"Changed to {kind.replace('_', ' ')}.")
+
+        self._popup_at_choice(self._kind_menu(act))
+
+    def _add_menu(self) -> None:
+        note_id = self.loupe.note_id()
+        if self.review is None or note_id is None:
+            self.say("Choose a note first; then A adds a finding there.")
+            return
+
+        def act(kind: str) -> None:
+            if self.review is not None:
+                key = self.review.add(kind, note_id)
+                self.loupe.after_decision("Added.")
+                self.loupe.choose(key)
+
+        self._popup_at_choice(self._kind_menu(act))
+
+    # ---- leaving -------------------------------------------------------------------------------------------------
+
+    def save_as(self, kind: str, path: str = "") -> None:
+        if self.review is None:
+            self.say("There is nothing to save yet.")
+            return
+        ending = ".json" if kind == "json" else next(e for k, _, e in DOCUMENTS if k == kind)
+        if not path:
+            folder = str(self.settings.value("save_folder", str(Path.home())))
+            name = f"{Path(self.take_path).stem}{ending}"
+            path, _ = QFileDialog.getSaveFileName(self, "Save the marked part", str(Path(folder) / name), f"*{ending}")
+        if not path:
+            return
+        self.settings.setValue("save_folder", str(Path(path).parent))
+        if kind == "json":
+            try:
+                Path(path).write_text(json.dumps(self.review.report, ensure_ascii=False, indent=1, allow_nan=False) + "\n", encoding="utf-8")
+            except OSError as error:
+                self.trouble(f"{path} cannot be written: {error.strerror or error}.")
+                return
+            self.say(f"Saved: {path}")
+            return
+        report = self.review.report
+        job = self.jobs.process("save", write_pages, report, self.review.checked.line, report["findings"], {kind: path}, self.player)
+        self.say("Writing…")
+        job.done.connect(lambda paths: self.say("Saved: " + ", ".join(str(p) for p in paths)))
+        job.failed.connect(self.trouble)
+
+    def show_keys(self) -> None:
+        """All keys in one place."""
+        box = QDialog(self)
+        box.setWindowTitle("Keys")
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(24)
+        grid.setVerticalSpacing(4)
+        for k, (key, words) in enumerate(KEYS):
+            column, row = (0, k) if k < (len(KEYS) + 1) // 2 else (2, k - (len(KEYS) + 1) // 2)
+            label = QLabel(key)
+            label.setStyleSheet("font-weight: 600;")
+            grid.addWidget(label, row, column)
+            grid.addWidget(QLabel(words), row, column + 1)
+        column_ = QVBoxLayout(box)
+        column_.setContentsMargins(24, 20, 24, 16)
+        column_.setSpacing(16)
+        title = QLabel("Keys")
+        title.setObjectName("title")
+        column_.addWidget(title)
+        column_.addLayout(grid)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        buttons.rejected.connect(box.reject)
+        column_.addWidget(buttons)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.keys_box = box
+        box.open()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.settings.setValue("geometry", self.saveGeometry())
+        self.loupe.stop()
+        self.jobs.stop()
+        event.accept()
+
+    def when_idle(self, act: Callable[[], object]) -> None:
+        QTimer.singleShot(0, act)
