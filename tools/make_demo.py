@@ -168,7 +168,7 @@ def main() -> None:
         name = f"{k + 1:02d}-{player.lower()}-{instrument.id}.ogg"
         write_sound(OUT / name, put_in_room(dry, RATE, room, seed=k), RATE)
         planted = [{"kind": f.kind, "bar": f.bar, "at_s": f.at_s, "until_s": f.until_s, "cause": f.cause} for f in played.faults]
-        takes.append({"file": name, "player": player, "score": f"{piece}.musicxml", "part": part, "planned": planted})
+        takes.append({"file": name, "player": player, "title": PIECES[piece]["title"], "score": f"{piece}.musicxml", "part": part, "planned": planted})
         print(name, f"{played.seconds:.1f} s", [(f["kind"], f["bar"]) for f in planted])
     band = {"band": "The Fernhollow Band", "place": "Fernhollow", "takes": takes}
     (OUT / "band.json").write_text(json.dumps(band, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")

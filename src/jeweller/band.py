@@ -20,6 +20,7 @@ class TrayTake:
     score: Path
     part: str
     take: Path
+    title: str
     planned: tuple[dict[str, Any], ...] = ()
 
 
@@ -30,7 +31,7 @@ def data_home() -> Path:
 def read_band(folder: Path) -> tuple[str, tuple[TrayTake, ...]]:
     """(name of the band, its takes) of a folder with a band.json."""
     data = json.loads((folder / "band.json").read_text(encoding="utf-8"))
-    takes = tuple(TrayTake(t["player"], folder / t["score"], t["part"], folder / t["file"], tuple(t["planned"])) for t in data["takes"])
+    takes = tuple(TrayTake(t["player"], folder / t["score"], t["part"], folder / t["file"], t["title"], tuple(t["planned"])) for t in data["takes"])
     return data["band"], takes
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.check import Checked
-from jeweller.judge.finding import FACET_OF, SURE, Finding
+from jeweller.judge.finding import FACET_OF, SURE, UNMARKED, Finding
 from jeweller.judge.words import place
 from jeweller.mark.decisions import Added, Decision, Decisions, added_finding, load, save
 from jeweller.mark.scheme import find_scheme
@@ -75,7 +75,7 @@ class Review:
             if decision is not None:
                 state = {"dismiss": "dismissed", "change": "changed", "keep": "kept"}[decision.act]
                 current = self._reworded(f.replace(kind=decision.kind, confidence=1.0)) if state == "changed" else f.replace(confidence=1.0) if state == "kept" else f
-            counts = state != "dismissed" and current.confidence >= SURE
+            counts = state != "dismissed" and current.confidence >= SURE and current.kind not in UNMARKED
             number += counts
             row = finding_dict(current, self.checked.case) | {"key": f.key}
             rows.append(Shown(row, state, number if counts else 0))
@@ -168,6 +168,14 @@ class Review:
         if before is not None:
             return float(before["heard"]["off_s"])
         return float(after["heard"]["on_s"]) if after is not None else 0.0
+
+    def places(self, finding: dict[str, Any]) -> list[tuple[float, float]]:
+        """Seconds in the take where a finding is heard: each place of a habit, else from its beginning to its end."""
+        if finding["count"] > 1:
+            heard = [n["heard"] for n in self.report["notes"] if n["id"] in finding["notes"] and n["heard"] is not None]
+            if heard:
+                return [(float(h["on_s"]), float(h["off_s"])) for h in heard]
+        return [(float(finding["at_s"]), float(max(finding["until_s"], finding["at_s"] + 0.05)))]
 
     def beat_seconds(self) -> float:
         """The take's own beat, seconds."""

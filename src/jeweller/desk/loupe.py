@@ -13,9 +13,8 @@ from jeweller.audio.decode import Recording, decode
 from jeweller.audio.ports import Speaker
 from jeweller.audio.transport import Stretch, Transport, cut
 from jeweller.desk.jobs import Jobs
-from jeweller.desk.margin import WIDTH as MARGIN_WIDTH
-from jeweller.desk.margin import Margin
-from jeweller.desk.paper import ZOOMS, Paper
+from jeweller.desk.margin import Margin, width_at
+from jeweller.desk.paper import DEFAULT_ZOOM, ZOOMS, Paper
 from jeweller.desk.strip import Strip
 from jeweller.player.model import Model, play_model
 from jeweller.player.sampler import RATE
@@ -26,6 +25,7 @@ from jeweller.sheet.theme import LIGHT, Theme
 LEAD_BEATS = 2.0  # playing begins so many beats before the chosen place
 TAIL_BEATS = 4.0  # and, unless looped, goes on to the end of the take
 TICK_MS = 30
+FIT_ZOOMS = (1.05, 0.9, 0.75)
 
 
 def make_model(review: Review, written_speed: bool) -> Model:
@@ -75,6 +75,7 @@ class Loupe(QWidget):
         self._sound: Recording | None = None
         self._model: Model | None = None
         self._show_rail = True
+        self._fitting = True  # until the teacher chooses a size
 
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -162,6 +163,7 @@ class Loupe(QWidget):
         """One step larger (1), smaller (-1), or back to the usual size (0)."""
         nearest = min(range(len(ZOOMS)), key=lambda k: abs(ZOOMS[k] - self.paper.zoom))
         self.paper.zoom = ZOOMS[2] if step == 0 else ZOOMS[min(max(nearest + step, 0), len(ZOOMS) - 1)]
+        self._fitting = step == 0
         self.paper.engraving = None
         self._reflow()
         self._reveal()
@@ -187,10 +189,22 @@ class Loupe(QWidget):
     def _reflow(self) -> None:
         if self.review is None:
             return
-        width = max(360, self.scroll.viewport().width() - MARGIN_WIDTH - 32)
+        width = max(360, self.scroll.viewport().width() - width_at(self.points) - 32)
         self.paper.setFixedWidth(width)
+        if self._fitting:
+            self._fit(width)
         self.paper.reflow(width)
         self._rebuild_margin()
+
+    def _fit(self, width: int) -> None:
+        """The largest usual size at which a short part lies whole on the screen; long parts keep the usual size."""
+        smallest = DEFAULT_ZOOM * self.points / 11.0
+        for zoom in sorted((z for z in FIT_ZOOMS if z > smallest), reverse=True):
+            self.paper.zoom, self.paper.engraving = zoom, None
+            self.paper.reflow(width)
+            if self.paper.height() <= self.scroll.viewport().height() - 16:
+                return
+        self.paper.zoom, self.paper.engraving = smallest, None
 
     def _rebuild_margin(self) -> None:
         if self.review is None:
@@ -255,8 +269,8 @@ class Loupe(QWidget):
     def jump_to(self, seconds: float) -> None:
         """A place in the sound: the finding or the note that sounds there is chosen, and playing begins exactly there."""
         assert self.review is not None
-        inside = [s for s in self.review.shown if s.state != "dismissed" and s.finding["at_s"] - 0.05 <= seconds <= s.finding["until_s"] + 0.05
-                  and s.finding["until_s"] - s.finding["at_s"] < 8]  # fmt: skip
+        inside = [s for s in self.review.shown if s.state != "dismissed" and any(a - 0.05 <= seconds <= b + 0.05 and b - a < 8
+                                                                                 for a, b in self.review.places(s.finding))]  # fmt: skip
         note = self.review.note_at(seconds)
         self.choose(inside[0].key if inside else note["id"] if note is not None else None)
         self.play_from = seconds
@@ -291,8 +305,8 @@ class Loupe(QWidget):
     def chosen_span(self) -> tuple[float, float] | None:
         """Seconds in the take of what is chosen."""
         finding = self.finding()
-        if finding is not None:
-            return float(finding["at_s"]), float(max(finding["until_s"], finding["at_s"] + 0.05))
+        if finding is not None and self.review is not None:
+            return self.review.places(finding)[0]
         note_id = self.note_id()
         if note_id is None or self.review is None:
             return None

@@ -11,14 +11,21 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePol
 
 from jeweller.desk.shapes import facet_pixmap
 from jeweller.desk.style import font
+from jeweller.judge.finding import UNMARKED
 from jeweller.judge.words import CAUSE_WORDS, bar_list
 from jeweller.review import Review, Shown
+from jeweller.sheet.marks import WHOLE
 from jeweller.sheet.plain_text import good_sentence, sureness
 from jeweller.sheet.theme import FACET_NAMES, Theme
 
-WIDTH = 348
+WIDTH = 348  # pixels at the usual size of text
 GAP = 8
 STATE_WORDS = {"kept": "kept by the teacher", "dismissed": "dismissed", "changed": "changed by the teacher", "added": "added by the teacher"}
+
+
+def width_at(points: float) -> int:
+    """Pixels the margin takes at a size of text."""
+    return round(WIDTH * points / 11.0)
 
 
 def wrapped(text: str, points: float, colour: str = "", *, weight: int = 400, italic: bool = False, serif: bool = False) -> QLabel:
@@ -83,7 +90,7 @@ class MarginNote(QFrame):
         picture.setPixmap(facet_pixmap(f["facet"], theme, 18, unsure=f["confidence"] < 0.5))
         head.addWidget(picture)
         number = f"{shown.number}  " if shown.number else ""
-        where = bar_list(tuple(f["places"])) if f["count"] > 1 and f["places"] else f"bar {f['bar']}"
+        where = "the whole take" if f["kind"] in WHOLE else bar_list(tuple(f["places"])) if f["count"] > 1 and f["places"] else f"bar {f['bar']}"
         title = wrapped(f"{number}{FACET_NAMES[f['facet']]} · {where}", points, colour, weight=600)
         head.addWidget(title, 1)
         box.addLayout(head)
@@ -101,7 +108,7 @@ class MarginNote(QFrame):
             row = QHBoxLayout()
             row.setSpacing(8)
             label = wrapped(name, points - 1, self.theme.quiet)
-            label.setFixedWidth(72)
+            label.setFixedWidth(round(6.8 * points))
             row.addWidget(label, 0, Qt.AlignmentFlag.AlignTop)
             row.addWidget(wrapped(value, points), 1)
             box.addLayout(row)
@@ -142,6 +149,7 @@ class Margin(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.wide = WIDTH
         self.setFixedWidth(WIDTH)
         self.theme: Theme | None = None
         self.points = 11.0
@@ -154,8 +162,10 @@ class Margin(QWidget):
     def show_review(self, review: Review, theme: Theme, points: float, chosen: str | None) -> None:
         """Builds the notes anew."""
         self.theme, self.points = theme, points
+        self.wide = width_at(points)
+        self.setFixedWidth(self.wide)
         for old in (*self.notes, *self._rest, self._head):
-            old.setParent(None)
+            old.hide()
             old.deleteLater()
         self.notes, self._rest = [], []
         self._head = self._make_head(review)
@@ -210,15 +220,17 @@ class Margin(QWidget):
     def place(self, level: Callable[[str], float | None]) -> list[tuple[str, float]]:
         """Lays the notes out; `level` gives the height a note wishes for. Returns (key, y of its hair line) and sets the height."""
         assert self.theme is not None
-        self._head.setGeometry(0, 0, WIDTH - 8, self._head.sizeHint().height())
+        self._head.setGeometry(0, 0, self.wide - 8, self._head.sizeHint().height())
         y = self._head.sizeHint().height() + GAP
         for old in self._rest:
-            old.setParent(None)
+            old.hide()
             old.deleteLater()
         self._rest = []
         ends: list[tuple[str, float]] = []
         sure = [n for n in self.notes if n.shown.state != "dismissed" and n.shown.finding["confidence"] >= 0.5]
-        unsure = [n for n in self.notes if n.shown.state != "dismissed" and n not in sure]
+        tuning = [n for n in sure if n.shown.finding["kind"] in UNMARKED]
+        sure = [n for n in sure if n not in tuning]
+        unsure = [n for n in self.notes if n.shown.state != "dismissed" and n not in sure and n not in tuning]
         gone = [n for n in self.notes if n.shown.state == "dismissed"]
         wished = [(level(n.shown.key), n) for n in sure]
         total = sum(self._height(n) + GAP for n in sure)
@@ -235,6 +247,10 @@ class Margin(QWidget):
                 ends.append((note.shown.key, note.y() + 18.0))
         if not sure and self._followed:
             y = self._label("Nothing to mend was found." if self.facets is None else "Nothing of this kind stands.", y)
+        if tuning:
+            y = self._heading("Tuning", "not marked", y)
+            for note in tuning:
+                y = self._put(note, y)
         if unsure:
             y = self._heading("Listen here", "not marked down", y)
             for note in unsure:
@@ -251,11 +267,11 @@ class Margin(QWidget):
 
     def _height(self, note: MarginNote) -> int:
         layout = note.layout()
-        return layout.heightForWidth(WIDTH - 8) if layout.hasHeightForWidth() else layout.sizeHint().height()
+        return layout.heightForWidth(self.wide - 8) if layout.hasHeightForWidth() else layout.sizeHint().height()
 
     def _put(self, widget: MarginNote, y: int) -> int:
         height = self._height(widget)
-        widget.setGeometry(0, y, WIDTH - 8, height)
+        widget.setGeometry(0, y, self.wide - 8, height)
         return y + height + GAP
 
     def _heading(self, text: str, under: str, y: int) -> int:
@@ -268,8 +284,8 @@ class Margin(QWidget):
 
     def _add(self, label: QLabel, y: int, after: int) -> int:
         label.setParent(self)
-        height = label.heightForWidth(WIDTH - 16)
-        label.setGeometry(4, y, WIDTH - 16, height)
+        height = label.heightForWidth(self.wide - 16)
+        label.setGeometry(4, y, self.wide - 16, height)
         label.show()
         self._rest.append(label)
         return y + height + after

@@ -198,7 +198,7 @@ class Strip(QWidget):
         self.set_clock(None, recording.duration)
 
     def show_marks(self, review: Review) -> None:
-        self.wave.marks = [(s.finding["at_s"], s.finding["until_s"], s.finding["facet"], s.finding["confidence"] >= 0.5) for s in review.shown
+        self.wave.marks = [(a, b, s.finding["facet"], s.finding["confidence"] >= 0.5) for s in review.shown for a, b in review.places(s.finding)
                            if s.state != "dismissed" and s.finding["kind"] not in ("tuned_high", "tuned_low", "wrong_transposition")]  # fmt: skip
         self.wave.update()
 

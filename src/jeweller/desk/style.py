@@ -44,6 +44,8 @@ def apply_theme(app: QApplication, theme: Theme, points: float = BASE_PT) -> Non
 def sheet(t: Theme, points: float) -> str:
     return f"""
 QWidget {{ color: {t.ink}; }}
+QMenuBar, QMenu, QPushButton, QToolButton, QComboBox, QListWidget, QStatusBar, QToolTip, QProgressBar, QComboBox QAbstractItemView, QLabel#quiet, QLabel#dot {{
+    font-family: "{SANS}", "{SIGNS}"; font-size: {points:g}pt; }}
 QMainWindow, QDialog {{ background: {t.desk}; }}
 QToolTip {{ background: {t.paper}; color: {t.ink}; border: 1px solid {t.faint}; padding: 4px; }}
 QMenuBar {{ background: {t.desk}; padding: 2px 4px; }}

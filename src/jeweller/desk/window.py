@@ -106,10 +106,12 @@ class Window(QMainWindow):
         place.setToolTip("One take looked at closely")
         self.line.addWidget(place)
         self.words: dict[str, QPushButton] = {}
+        self.dots: dict[str, QLabel] = {}
         for key in ("score", "part", "take"):
             dot = QLabel("·")
             dot.setObjectName("dot")
             self.line.addWidget(dot)
+            self.dots[key] = dot
             button = QPushButton()
             button.setObjectName("word")
             self.words[key] = button
@@ -143,6 +145,7 @@ class Window(QMainWindow):
         outer.addWidget(self.empty_text)
         self.empty_list = QListWidget()
         self.empty_list.setAccessibleName("Takes to open")
+        self.empty_list.setMaximumWidth(760)
         self.empty_list.itemActivated.connect(self._list_chosen)
         self.empty_list.itemClicked.connect(self._list_chosen)
         outer.addWidget(self.empty_list, 1)
@@ -283,6 +286,7 @@ class Window(QMainWindow):
         self.words["score"].setText(title if self.score_path else "a score")
         self.words["part"].setText(self.part or "part")
         self.words["part"].setVisible(bool(self.parts))
+        self.dots["part"].setVisible(bool(self.parts))
         take = Path(self.take_path).name if self.take_path else "a recording"
         self.words["take"].setText(f"{self.player}, {take}" if self.player and self.take_path else take)
         words, _ = self._next_step()
@@ -322,7 +326,7 @@ class Window(QMainWindow):
         self.empty_list.clear()
         entries: list[tuple[str, tuple[str, str, str, str]]] = []
         for t in self.tray:
-            entries.append((f"{t.player} · {t.part} · {t.score.stem.replace('-', ' ')}", (str(t.score), str(t.take), t.part, t.player)))
+            entries.append((f"{t.player} · {t.part} · {t.title}", (str(t.score), str(t.take), t.part, t.player)))
         for pair in self._recents():
             entries.append((f"{Path(pair[1]).name} · {pair[2] or 'part'} · {Path(pair[0]).stem}", (pair[0], pair[1], pair[2], "")))
         for words, data in entries:
@@ -368,7 +372,7 @@ class Window(QMainWindow):
 
     def _fill_tray(self, menu: QMenu) -> None:
         for t in self.tray:
-            words = f"{t.player} · {t.part} · {t.score.stem.replace('-', ' ')}"
+            words = f"{t.player} · {t.part} · {t.title}"
             self._action(menu, words, lambda t=t: self.open_pair(str(t.score), str(t.take), t.part, t.player))
 
     def _fill_recent(self, menu: QMenu) -> None:

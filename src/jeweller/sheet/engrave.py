@@ -200,7 +200,7 @@ def _flatten(text: etree._Element) -> None:
             tspan.set("font-style", "italic")
         if group.startswith("tempo") and not music:
             tspan.set("font-weight", "600")
-        tspan.text = "".join(_GLYPHS.get(c, c) for c in content)
+        tspan.text = "".join(_GLYPHS.get(c, c) for c in (content.strip() if music else content))
 
 
 def _geometry(margin: etree._Element, dx: float, dy: float, scale: float) -> tuple[dict[str, NoteBox], list[BarBox], list[SystemBox]]:

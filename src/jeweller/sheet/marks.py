@@ -21,6 +21,7 @@ from jeweller.sheet.theme import SANS, SERIF, SIGNS, Theme, shape_svg
 HALF = SPACE / 2
 SURE = 0.5
 SIGN = {-2: "𝄫", -1: "♭", 0: "♮", 1: "♯", 2: "𝄪"}
+WHOLE = ("tuned_high", "tuned_low", "wrong_transposition")  # of the whole take: no place on the part
 NUMBERED = 3  # so many findings carry a numeral on the part
 BAR_Y, BAR_HEIGHT = 34.0, 13.0  # the heard notes on the rail
 
@@ -148,7 +149,7 @@ class _Drawer:
             self._rails()
         number = 0
         for f in findings:
-            sure = f["confidence"] >= SURE
+            sure = f["confidence"] >= SURE and f["kind"] not in WHOLE[:2]
             if sure:
                 number += 1
             if self.view.facets is not None and f["facet"] not in self.view.facets:
@@ -188,7 +189,7 @@ class _Drawer:
             box = self.box(note_id)
             if box is not None and box.bar not in found:
                 found.append(box.bar)
-        if not found:
+        if not found and f["kind"] not in WHOLE:
             found = [k for k, b in enumerate(self.line.part.bars) if b.number == f["bar"]][:1]
         return found[:6]
 
@@ -424,7 +425,7 @@ class _Drawer:
     def _over(self, f: dict[str, Any], colour: str, width: float) -> None:
         boxes = self._boxes(f)
         if not boxes:
-            if f["kind"] not in ("tuned_high", "tuned_low"):
+            if f["kind"] not in WHOLE:
                 self._at_bar(f, colour, width)
             return
         for n, box in boxes:

@@ -14,7 +14,7 @@ from jeweller.judge.words import CAUSE_WORDS
 from jeweller.score.line import Line
 from jeweller.sheet.engrave import Engraving, engrave
 from jeweller.sheet.marks import SURE, View, draw_marks
-from jeweller.sheet.plain_text import SHOWN_FIRST, good_sentence, player_words, sureness
+from jeweller.sheet.plain_text import SHOWN_FIRST, TUNING, good_sentence, player_words, sureness
 from jeweller.sheet.theme import FACET_NAMES, FONTS, LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
 
 PAGE_UNITS = 1850.0  # width of the engraving on an A4 page: a staff is 7 mm high
@@ -53,10 +53,11 @@ def marked_page(report: dict[str, Any], line: Line, findings: Sequence[dict[str,
     engraving = engrave(line.part, PAGE_UNITS, rails=rail)
     overlay = draw_marks(engraving, line, report, theme, View(rail=rail), findings)
     svg = [engraving.svg(theme, overlay.svg, top=top, height=height, system=k) for k, (top, height) in enumerate(bands(engraving))]
-    shown = [_shown(f, k, theme) for k, f in enumerate([f for f in findings if f["confidence"] >= SURE], 1)]
+    shown = [_shown(f, k, theme) for k, f in enumerate([f for f in findings if f["confidence"] >= SURE and f["kind"] not in TUNING], 1)]
+    tuning = [f["text"] for f in findings if f["confidence"] >= SURE and f["kind"] in TUNING]
     unsure = [_shown(f, 0, theme) for f in findings if f["confidence"] < SURE]
     return _environment().get_template("marked.html").render(
-        report=report, systems=svg, first=shown[:SHOWN_FIRST], further=shown[SHOWN_FIRST:], unsure=unsure, good=good_sentence(report), t=theme, fonts=_fonts(),
+        report=report, systems=svg, first=shown[:SHOWN_FIRST], further=shown[SHOWN_FIRST:], unsure=unsure, tuning=tuning, good=good_sentence(report), t=theme, fonts=_fonts(),
         to_player=player_words({**report, "findings": findings}), player=player, sans=SANS, serif=SERIF, signs=SIGNS)  # fmt: skip
 
 

@@ -9,6 +9,7 @@ from jeweller.judge.words import CAUSE_WORDS
 
 SURE = 0.5
 SHOWN_FIRST = 3
+TUNING = ("tuned_high", "tuned_low")  # advice, never marked
 
 
 def sureness(confidence: float) -> str:
@@ -26,7 +27,7 @@ def good_sentence(report: dict[str, Any]) -> str:
 
 def player_words(report: dict[str, Any]) -> str:
     """To the player: what to do first, a speed, minutes, and what to keep."""
-    sure = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] not in ("tuned_high", "tuned_low")]
+    sure = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] not in TUNING]
     played = report["tempo"]["played_bpm"]
     lines = []
     if not sure:
@@ -39,7 +40,7 @@ def player_words(report: dict[str, Any]) -> str:
         slow = max(40, 2 * round(played / unit * 0.7 / 2))
         minutes = 4 if len(sure) == 1 else 6 if len(sure) == 2 else 10
         lines.append(f"Begin at {slow} beats a minute; {minutes} minutes are enough{', with a rest for the lips in the middle' if minutes >= 10 else ''}.")
-    tuning = next((f for f in report["findings"] if f["kind"] in ("tuned_high", "tuned_low") and f["confidence"] >= SURE), None)
+    tuning = next((f for f in report["findings"] if f["kind"] in TUNING and f["confidence"] >= SURE), None)
     if tuning:
         lines.append(tuning["advice"])
     if report["good"]:
@@ -55,7 +56,8 @@ def summary_text(report: dict[str, Any], width: int = 100) -> str:
         return "\n".join([*out, "The recording does not follow this part.", ""])
     asked = f" (written {s['written_bpm']:g})" if s["written_bpm"] else ""
     out.append(f"Tempo {t['played_bpm']:.0f}{asked}. {report['mark']['band'].capitalize()}: {report['mark']['value']:g} of {report['mark']['out_of']}.")
-    sure = [f for f in report["findings"] if f["confidence"] >= SURE]
+    sure = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] not in TUNING]
+    tuning = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] in TUNING]
     unsure = [f for f in report["findings"] if f["confidence"] < SURE]
     for k, f in enumerate(sure[:SHOWN_FIRST], 1):
         out += _wrapped(f"{k} {f['facet'].capitalize()} · {_said(f)} ({sureness(f['confidence'])})", width)
@@ -69,6 +71,8 @@ def summary_text(report: dict[str, Any], width: int = 100) -> str:
             out += _wrapped(f"- {f['text']} ({f['confidence']:.1f})", width)
     if not sure:
         out.append("Nothing to mend was found.")
+    for f in tuning:
+        out += _wrapped(f"Tuning: {f['text']} Not marked.", width)
     good = good_sentence(report)
     if good:
         out += _wrapped(f"Good: {good}", width)

@@ -1,0 +1,126 @@
+"""`jeweller demo`: the main job on the demo band. With a display the window opens; without one the same window works offscreen and leaves what it made in a folder."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from jeweller.band import TrayTake, demo_band
+from jeweller.sheet.page import html_to_pdf, marked_page, pdf_to_png
+
+SURE = 0.5
+
+
+def run_demo(out: Path | None) -> int:
+    """Opens the window on the demo band, or works through it offscreen. Returns the exit status."""
+    from jeweller.desk.app import has_display, run_window
+
+    name, tray = demo_band()
+    if has_display() and out is None:
+        return run_window(tray=tray, tray_name=name)
+    folder = out or Path(tempfile.mkdtemp(prefix="jeweller-demo-"))
+    folder.mkdir(parents=True, exist_ok=True)
+    return _offscreen(name, tray, folder)
+
+
+def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
+    from PySide6.QtWidgets import QApplication
+
+    from jeweller.audio.ports import SimulatedSpeaker
+    from jeweller.desk.app import make_app, open_settings
+    from jeweller.desk.window import Window
+
+    app = make_app()
+    window = Window(open_settings(folder / "desk.ini"), SimulatedSpeaker(), tray, name)
+    window.resize(1280, 800)
+    window.show()
+    _wait(app, lambda: True)
+    window.grab().save(str(folder / "view-opening.png"))
+    print(f"{name}: {len(tray)} takes, played by the simulated player with the slips planned below, checked now.\n")
+    totals = [0, 0, 0]
+    for k, take in enumerate(tray):
+        begin = time.monotonic()
+        window.review = None
+        window.open_pair(str(take.score), str(take.take), take.part, take.player)
+        if k == 0:
+            _wait(app, lambda: window.busy_bar.value() > 100 or window.review is not None)
+            window.grab().save(str(folder / "view-checking.png"))
+        _wait(app, lambda: window.review is not None or bool(window.last_trouble))
+        if window.review is None:
+            print(f"jeweller: {take.take.name}: {window.last_trouble}", file=sys.stderr)
+            return 1
+        report = window.review.report
+        for what, rows in enumerate(_compare(take, report)):
+            totals[what] += len(rows)
+        _print_take(take, report, time.monotonic() - begin)
+        pdf = html_to_pdf(marked_page(report, window.review.checked.line, player=take.player))
+        (folder / f"{take.take.stem}.pdf").write_bytes(pdf)
+        for n, png in enumerate(pdf_to_png(pdf)):
+            (folder / f"{take.take.stem}{f'-{n + 1}' if n else ''}.png").write_bytes(png)
+        if k == 1:
+            _views(app, window, folder)
+    QApplication.processEvents()
+    window.close()
+    print(f"Planned and found: {totals[0]}. Planned and missed: {totals[1]}. Found and not planned: {totals[2]}.")
+    print(f"\nThe marked parts (PDF, PNG) and a picture of each view are in {folder}")
+    return 0
+
+
+def _views(app: Any, window: Any, folder: Path) -> None:
+    _wait(app, lambda: window.loupe._model is not None)
+    window.grab().save(str(folder / "view-loupe-light.png"))
+    window.set_theme("dark")
+    window.pitch_action.setChecked(True)
+    _wait(app, lambda: True)
+    window.grab().save(str(folder / "view-loupe-dark.png"))
+    window.pitch_action.setChecked(False)
+    window.set_theme("light")
+    window.show_keys()
+    _wait(app, lambda: True)
+    window.keys_box.grab().save(str(folder / "view-keys.png"))
+    window.keys_box.close()
+
+
+def _wait(app: Any, ready: Callable[[], bool], seconds: float = 120.0) -> None:
+    end = time.monotonic() + seconds
+    for _ in range(5):
+        app.processEvents()
+        app.sendPostedEvents(None, 52)  # deferred deletions, which an event loop of one's own does not run
+    while not ready() and time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.01)
+    for _ in range(5):
+        app.processEvents()
+
+
+def _compare(take: TrayTake, report: dict[str, Any]) -> tuple[list[Any], list[Any], list[Any]]:
+    """(planned slips found, planned slips missed, findings not planned). A habit answers every place it names; the bar or the time must agree."""
+    sure = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] not in ("tuned_high", "tuned_low")]
+    found, missed, used = [], [], set()
+    for p in take.planned:
+        hit = next((k for k, f in enumerate(sure) if f["kind"] == p["kind"] and (p["bar"] in f["places"] or f["bar"] == p["bar"] or
+                                                                                f["at_s"] - 1 <= p["until_s"] and p["at_s"] - 1 <= f["until_s"])), None)  # fmt: skip
+        if hit is None:
+            missed.append(p)
+        else:
+            found.append(p)
+            used.add(hit)
+    return found, missed, [f for k, f in enumerate(sure) if k not in used]
+
+
+def _print_take(take: TrayTake, report: dict[str, Any], seconds: float) -> None:
+    found, missed, extra = _compare(take, report)
+    mark = report["mark"]
+    print(f"{take.player} · {take.part} · {take.title}   ({seconds:.1f} s, {mark['band']}, {mark['value']:g} of {mark['out_of']})")
+    rows = [(f"{p['kind']} bar {p['bar']}", "found") for p in found] + [(f"{p['kind']} bar {p['bar']}", "MISSED") for p in missed]
+    for planned, state in rows or [("nothing planned", "")]:
+        print(f"    planned: {planned:34} {state}")
+    for f in report["findings"]:
+        place = f"bars {', '.join(f['places'])}" if f["count"] > 1 and f["places"] else f"bar {f['bar']}"
+        note = "NOT PLANNED" if f in extra else "tuning advice" if f["kind"] in ("tuned_high", "tuned_low") else "listen here" if f["confidence"] < SURE else ""
+        print(f"    said:    {f['kind'] + ' ' + place:34} {f['confidence']:.2f} {note}")
+    print()
