@@ -106,7 +106,7 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
     jumps: list[Jump] = []
     attempt = 0
     sounding = [step for step in way.steps if step.kind in (NOTE, WRONG, EXTRA)]
-    starts = {id(step): measurer.onset(int(boundaries.frame[step.start]), step.pitch) for step in sounding}
+    starts = {id(step): measurer.onset(int(boundaries.frame[step.start]), step.pitch, int(boundaries.frame[step.end])) for step in sounding}
     last_step = way.steps[-1] if way.steps else None
     for k, step in enumerate(way.steps):
         if step.kind == JUMP:

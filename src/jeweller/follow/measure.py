@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from jeweller.hear.features import Features
 
@@ -12,6 +13,7 @@ ATTACK_SKIP_S = 0.15  # the attack is no part of the pitch: so much of a note, a
 ATTACK_SKIP_SHARE = 0.3  # or so much of its length, whichever is less
 ONSET_REACH_S = 0.06  # how far from the boundary the onset is sought
 SPEAK_DELAY_S = 0.010  # from the strongest growth to where the tone speaks, measured on the tuning set
+NEAR_SEMITONES = 0.75  # a pitch so far off is still that note, out of tune
 SUBHARMONIC_RATIO = 0.9  # periodicity of the higher pitch, relative to the lower, from which the lower is only its subharmonic
 DECAY_DB = 9.0  # below the note's own level by this: the decay has begun
 
@@ -34,9 +36,14 @@ class Measurer:
         self.f = features
         self.ratio = round(features.step_s / features.hop_s)
 
-    def onset(self, frame: int, pitch: int | None) -> float:
-        """The onset (seconds) nearest to a boundary at pitch frame `frame`."""
+    def onset(self, frame: int, pitch: int | None, end: int | None = None) -> float:
+        """The onset (seconds) that belongs to a boundary at pitch frame `frame` of a note that ends by pitch frame `end`.
+
+        The search puts a boundary where the beat wants it; a late note begins only where its pitch does.
+        """
         f = self.f
+        if pitch is not None and end is not None:
+            frame = self._speaks(frame, pitch, end)
         centre = frame * self.ratio
         reach = round(ONSET_REACH_S / f.hop_s)
         lo, hi = max(0, centre - reach), min(len(f.flux), centre + reach + 1)
@@ -44,6 +51,32 @@ class Measurer:
         if len(window) and float(window.max()) > 0.15:
             return (lo + int(window.argmax())) * f.hop_s + SPEAK_DELAY_S
         return frame * f.step_s
+
+    def _near(self, rows: slice, pitch: int) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
+        """(periodicity, exact pitch) within NEAR_SEMITONES of a pitch, frame by frame: between two semitones it shows now in one column, now in the next."""
+        f = self.f
+        columns = slice(max(0, pitch - f.low - 1), pitch - f.low + 2)
+        place = f.place[rows, columns]
+        area = np.where(np.abs(place - pitch) <= NEAR_SEMITONES, f.salience[rows, columns], 0.0)
+        pick = area.argmax(axis=1) if len(area) else np.zeros(0, np.int64)
+        index = np.arange(len(area))
+        return area[index, pick], place[index, pick]
+
+    def _speaks(self, frame: int, pitch: int, end: int) -> int:
+        """`frame`, or the frame where the pitch begins if there is silence, or something else, for more than 60 ms before it."""
+        f = self.f
+        stop = min(frame + max(1, int(0.6 * (end - frame))), len(f.best))
+        sal, _ = self._near(slice(frame, stop), pitch)
+        level = f.level[:: self.ratio][frame:stop]
+        n = min(len(sal), len(level))
+        if n < 4:
+            return frame
+        loud = float(np.percentile(f.level[:: self.ratio][frame:end], 75)) if end > frame else 0.0
+        there = (sal[:n] > f.best[frame : frame + n] - 0.12) & (sal[:n] > 0.5) & (level[:n] > max(loud - 18.0, f.floor_db + 4.0))
+        run = np.convolve(there.astype(int), np.ones(4, int))[3:] if n >= 4 else np.zeros(0, int)
+        first = np.nonzero(run == 4)[0]
+        late = int(first[0]) if len(first) else 0
+        return frame + late if late * f.step_s > ONSET_REACH_S else frame
 
     def attack(self, on_s: float) -> float:
         k = round(on_s / self.f.hop_s)
@@ -75,7 +108,7 @@ class Measurer:
         loud = float(np.percentile(head, 75))
         column = pitch - f.low
         t0 = round(on_s / f.step_s)
-        sal = f.salience[t0 : round(next_s / f.step_s) + 1, column]
+        sal, _ = self._near(slice(t0, round(next_s / f.step_s) + 1), pitch)
         best = f.best[t0 : t0 + len(sal)]
         holds = np.repeat(sal >= np.maximum(best - 0.12, 0.4), self.ratio)[: len(level)]
         alive = level[: len(holds)] > max(loud - DECAY_DB, f.floor_db + 3.0)
@@ -92,9 +125,9 @@ class Measurer:
         skip = min(ATTACK_SKIP_S, ATTACK_SKIP_SHARE * length)
         a, b = round((on_s + skip) / f.step_s), max(round((off_s - 0.1 * length) / f.step_s), round((on_s + skip) / f.step_s) + 1)
         rows = slice(a, b)
-        steady = f.salience[rows, column]
+        steady, where = self._near(rows, pitch)
         good = steady > 0.4
-        place = f.place[rows, column][good]
+        place = where[good]
         clarity = float(np.median(steady)) if len(steady) else 0.0
         want = written - f.low
         expected = float(np.median(f.salience[rows, want])) if 0 <= want < f.salience.shape[1] and len(steady) else 0.0

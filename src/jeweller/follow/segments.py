@@ -43,9 +43,13 @@ class Items:
 
 @dataclass(frozen=True)
 class Evidence:
-    """Cumulated nats per pitch frame: `written` (T+1, P) and `any` (T+1, P), `silence` (T+1,), `sound` (T+1,) seconds of sound."""
+    """Cumulated nats per pitch frame: `written`, `rest` and `any` (T+1, P), `silence` (T+1,), `sound` (T+1,) seconds of sound.
+
+    `rest` is what a written rest behind a pitch is worth: the same pitch held on is still that note, anything else is discounted.
+    """
 
     written: Array
+    rest: Array
     any: Array
     silence: npt.NDArray[np.float64]
     sound: npt.NDArray[np.float64]
@@ -75,6 +79,7 @@ def gather_evidence(features: Features, s: FollowSettings) -> Evidence:
     below = columns[None, :] < np.nan_to_num(features.f0, nan=-99.0)[:, None] - 0.7
     per_frame = s.frame_weight * features.step_s
     written = (2.0 * match - 1.0) * (voiced * per_frame)[:, None]
+    rest = (s.held_discount * np.maximum(2.0 * match - 1.0, 0.0) - s.rest_discount * np.maximum(1.0 - 2.0 * match, 0.0)) * (voiced * per_frame)[:, None]
     free = (2.0 * match * np.where(below, s.subharmonic_discount, 1.0) - 1.0) * (voiced * per_frame)[:, None]
 
     def total(a: npt.NDArray[np.floating]) -> Array:
@@ -82,7 +87,7 @@ def gather_evidence(features: Features, s: FollowSettings) -> Evidence:
 
     silence = np.concatenate([[0.0], np.cumsum(-voiced * per_frame)])
     sound = np.concatenate([[0.0], np.cumsum(voiced * features.step_s)])
-    return Evidence(total(written), total(free), silence, sound, features.low)
+    return Evidence(total(written), total(rest), total(free), silence, sound, features.low)
 
 
 class SegmentTable:
@@ -139,7 +144,7 @@ class SegmentTable:
         worth += np.where(kind == MISSED, 0.0, attack) - inside_here
         seconds = self.time[b] - self.time[before]
         near = seconds < LONGEST_EXTRA_S
-        extra = top - s.extra_cost - inside + np.minimum(self.reward_change[before], 0.0)
+        extra = s.extra_share * top - s.extra_cost - inside + np.minimum(self.reward_change[before], 0.0)
         junk = -s.junk_cost - s.junk_rate * (e.sound[fb] - e.sound[fa])
         stay = np.where(near, np.maximum(extra, junk), junk).astype(np.float32)
         return Segments(index, worth, kind, top_pitch + e.low, stay, near & (extra >= junk))
@@ -154,8 +159,7 @@ class SegmentTable:
         if not plain.all():
             c = columns[~plain]
             split = np.minimum(fa[:, None] + np.rint((fb - fa)[:, None] * share[~plain][None, :]).astype(np.int64), fb)
-            rest = e.silence[fb] - e.silence[split]
-            here[:, ~plain] = e.written[split, c[None, :]] - e.written[fa][:, c] + s.rest_discount * rest
+            here[:, ~plain] = e.written[split, c[None, :]] - e.written[fa][:, c] + e.rest[fb, c][None, :] - e.rest[split, c[None, :]]
         for k in np.nonzero(self.items.trill[index])[0]:
             # A trill is heard as its notes in turn: half of the evidence that any one note would give.
             here[:, k] = np.maximum(here[:, k], 0.5 * s.frame_weight * (e.sound[fb] - e.sound[fa]))

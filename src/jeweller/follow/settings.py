@@ -18,6 +18,8 @@ class FollowSettings:
     frame_weight: float = 14.0  # nats per second of clear evidence
     quiet_db: float = 34.0  # below the loud level by this: silence
     rest_discount: float = 0.15  # how much sound counts against a written rest (room, next entry's breath, speech)
+    held_discount: float = 0.6  # how much the written pitch held on into the rest counts for it
+    extra_share: float = 0.6  # how much clear evidence speaks for a note that is not written
     subharmonic_discount: float = 0.8  # evidence of a pitch an octave or twelfth below what the frame itself says
     # Attacks
     repeat_reward: float = 5.0  # an attack where the same pitch is written again
@@ -36,7 +38,7 @@ class FollowSettings:
     wrong_cost: float = 3.5  # another pitch than the written one
     missed_cost: float = 4.0  # the note's time passes in silence
     deleted_cost: float = 6.5  # the note is left out, with its time
-    extra_cost: float = 5.0  # a note that is not written
+    extra_cost: float = 4.0  # a note that is not written
     junk_cost: float = 5.5  # a stretch that is no music
     junk_rate: float = 0.6  # nats per second of sound in it
     jump_cost: float = 9.0  # going on from another bar

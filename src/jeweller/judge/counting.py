@@ -12,6 +12,7 @@ from jeweller.judge.case import Case, Interval
 from jeweller.judge.finding import Finding, bounded_confidence
 
 COMPENSATED = 0.55  # an interval made good by the next one to this share is a note out of place, no step
+HELD_SHARE = 0.6  # of an interval's excess: if the note itself was held by so much, it was the note that was miscounted, not the rest
 SILENCE_SHARE = 0.25  # of a long interval: silence at its end by this share of the excess means the player stopped
 
 
@@ -92,7 +93,7 @@ def _step(case: Case, k: int, v: Interval) -> Finding | None:
     if _made_good(case, k):
         return None
     spread = case.time_spread / beat_s
-    confidence = bounded_confidence(amount, threshold, max(spread, 0.04))
+    confidence = bounded_confidence(abs(amount), threshold, max(spread, 0.04))
     event, after = case.event(v.i), case.event(v.j)
     assert event is not None and after is not None
     note = case.notes[v.i]
@@ -100,7 +101,8 @@ def _step(case: Case, k: int, v: Interval) -> Finding | None:
     written_s = float(note.duration) * case.spq(v.i)
     detail = {"beats": round(amount, 2), "seconds": round(v.excess, 2)}
     if rest_beats > 0 and v.rest is not None:
-        # Held through: the note took the rest's time, and the count went with the rest.
+        if amount > 0 and duration_beats >= s.long_beats and sounding - written_s > HELD_SHARE * v.excess:
+            return _held_over(case, v, amount, confidence, detail)
         kind = "rest_long" if amount > 0 else "rest_short"
         rest = v.rest
         bar = rest.bar
@@ -115,10 +117,7 @@ def _step(case: Case, k: int, v: Interval) -> Finding | None:
     if amount > 0:
         silence = v.seconds - sounding
         if duration_beats >= s.long_beats and silence < SILENCE_SHARE * v.excess + 0.1:
-            bar, passing, beat = case.where(v.i)
-            detail |= {"written_beats": round(duration_beats, 2), "heard_beats": round(duration_beats + amount, 2)}
-            return Finding("held_over", bar, passing, beat, event.on_s, after.on_s, (note.id,), (note.score_id,), confidence, 0.6, detail=detail,
-                           cause="long_note_miscounted")  # fmt: skip
+            return _held_over(case, v, amount, confidence, detail)
         nxt = case.notes[v.j]
         bar, passing, beat = case.where(v.j)
         return Finding("hesitation", bar, passing, beat, event.on_s + min(written_s, sounding), after.on_s, (nxt.id,), (nxt.score_id,), confidence, 0.5,
@@ -127,6 +126,15 @@ def _step(case: Case, k: int, v: Interval) -> Finding | None:
     detail |= {"written_beats": round(duration_beats, 2), "heard_beats": round(duration_beats + amount, 2)}
     return Finding("beat_dropped", bar, passing, beat, event.on_s, after.on_s, (note.id,), (note.score_id,), confidence, 0.7, detail=detail,
                    cause="long_note_miscounted" if duration_beats >= s.long_beats else None)  # fmt: skip
+
+
+def _held_over(case: Case, v: Interval, amount: float, confidence: float, detail: dict[str, float]) -> Finding:
+    note, event, after = case.notes[v.i], case.event(v.i), case.event(v.j)
+    assert event is not None and after is not None
+    bar, passing, beat = case.where(v.i)
+    duration = float(note.duration) / case.beat_q
+    return Finding("held_over", bar, passing, beat, event.on_s, after.on_s, (note.id,), (note.score_id,), confidence, 0.6,
+                   detail=detail | {"written_beats": round(duration, 2), "heard_beats": round(duration + amount, 2)}, cause="long_note_miscounted")  # fmt: skip
 
 
 def _lengths(case: Case, steps: set[int]) -> list[Finding]:

@@ -61,9 +61,9 @@ class Finding:
 
 
 def bounded_confidence(amount: float, threshold: float, spread: float, *, sure_at: float = 1.3) -> float:
-    """How sure it is that |amount| is beyond the threshold, given the spread (one standard deviation) of the measurement.
+    """How sure it is that the amount (its size, without a sign) is beyond the threshold, given the spread (one standard deviation) of the measurement.
 
     0.5 where the lower bound at `sure_at` deviations just reaches the threshold: what lies below is "listen here".
     """
-    z = (abs(amount) - threshold) / max(spread, 1e-6)
+    z = (amount - threshold) / max(spread, 1e-6)
     return 1.0 / (1.0 + math.exp(-1.6 * max(-20.0, min(20.0, z - sure_at))))

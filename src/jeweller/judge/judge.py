@@ -6,12 +6,14 @@ import dataclasses
 
 import numpy as np
 
+from jeweller.follow.ornaments import hear_ornaments
 from jeweller.follow.result import Following
 from jeweller.hear.features import Features
 from jeweller.instruments.table import Instrument
 from jeweller.judge.case import Case
 from jeweller.judge.counting import judge_count
 from jeweller.judge.finding import SURE, UNMARKED, Finding
+from jeweller.judge.ornaments import judge_ornaments
 from jeweller.judge.pitches import judge_pitches, judge_tuning
 from jeweller.judge.settings import JudgeSettings
 from jeweller.judge.timing import judge_rhythm
@@ -35,6 +37,7 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     counted = judge_count(case)
     pitches = judge_pitches(case)
     found += _habits(case, pitches) + judge_tuning(case) + counted.findings + judge_rhythm(case, counted.steps)
+    found += judge_ornaments(case, hear_ornaments(case.following, features))
     found = [f for f in _parsimony(case, found) if f.confidence >= LEAST_SAID]
     # Unsure is unsure: a kind that several weak reasons point to stays below the line.
     found.sort(key=lambda f: (f.confidence < SURE, f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))

@@ -106,6 +106,9 @@ class _OctaveJudge:
         lacking = self.missing.get(i)
         if lacking is None or event.octave_up < s.octave_evenness:
             return None
+        same_pitch = [self.missing[k] for k in self.missing if k != i and case.notes[k].sounding_midi == midi]
+        if lacking > s.octave_full and any(v < 3.0 * lacking for v in same_pitch):
+            return None  # this note sounds like that whenever this player plays it
         others = [self.missing[k] for k in self.missing if k != i and abs(case.notes[k].sounding_midi - midi) <= 4]
         if len(others) < 2:
             others = [v for k, v in self.missing.items() if k != i]
@@ -115,7 +118,7 @@ class _OctaveJudge:
         ratio = lacking / usual
         if ratio > s.octave_contrast:
             return None
-        clear = lacking < 0.012 + 0.25 * (1.0 - event.clarity)
+        clear = lacking < s.octave_full + 0.5 * (1.0 - event.clarity)
         return 1, (0.9 if ratio < 0.6 * s.octave_contrast else 0.6) if clear else 0.4
 
 
@@ -223,7 +226,7 @@ def judge_tuning(case: Case) -> list[Finding]:
         bar, passing, beat = case.where(i)
         error = max(spread, 100 * event.spread) * 0.5
         found.append(Finding("out_of_tune", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
-                             bounded_confidence(apart, s.tune_cents, error, sure_at=0.6), 0.3,
+                             bounded_confidence(abs(apart), s.tune_cents, error, sure_at=0.6), 0.3,
                              detail={"cents": round(apart), "written": note.written.pitch.name if note.written.pitch else ""}))  # fmt: skip
     offset = case.offset_cents - 1200 * math.log2(s.pitch_reference / 440.0)
     sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
@@ -233,6 +236,6 @@ def judge_tuning(case: Case) -> list[Finding]:
         first, last = case.event(sounded[0]), case.event(sounded[-1])
         assert first is not None and last is not None
         found.append(Finding("tuned_high" if offset > 0 else "tuned_low", bar, passing, beat, first.on_s, last.off_s, (), ("whole",),
-                             bounded_confidence(offset, s.tuned_cents, spread / math.sqrt(len(sounded)) + 2), 0.1,
+                             bounded_confidence(abs(offset), s.tuned_cents, spread / math.sqrt(len(sounded)) + 2), 0.1,
                              detail={"cents": round(offset), "move": case.instrument.tuning}))  # fmt: skip
     return found

@@ -25,6 +25,7 @@ class JudgeSettings:
     tune_cents: float = _s(30.0, "cents", "so far off is out of tune, on notes of half a beat and more")
     tuned_cents: float = _s(12.0, "cents", "so far off as a whole is said as slide advice")
     octave_evenness: float = _s(0.975, "share", "periodicity at half the period from which the octave above is thought of")
+    octave_full: float = _s(0.005, "share", "a full octave lacks no more periodicity than this at half the period, apart from noise")
     octave_contrast: float = _s(0.3, "share", "what is missing to a full octave, against the same player's other notes")
     # Time
     early_beats: float = _s(0.16, "beats", "a note is early or late beyond this")

@@ -99,7 +99,7 @@ def _single(case: Case, steps: set[int], leave: set[int]) -> list[Finding]:
         event = case.event(i)
         assert event is not None
         bar, passing, beat = case.where(i)
-        confidence = bounded_confidence(deviation, threshold, 1.3 * spread, sure_at=1.5) * (0.75 + 0.25 * min(event.attack, 1.0))
+        confidence = bounded_confidence(abs(deviation), threshold, 1.3 * spread, sure_at=1.5) * (0.75 + 0.25 * min(event.attack, 1.0))
         found.append(Finding("late" if deviation > 0 else "early", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
                              confidence, 0.35, detail={"beats": round(deviation / beat_s, 2), "seconds": round(deviation, 3)}))  # fmt: skip
     return found
@@ -240,7 +240,7 @@ def _trends(case: Case, steps: set[int]) -> list[Finding]:
     detail = {"from_bpm": round(60 / math.exp(take)), "to_bpm": round(60 / math.exp(take + extreme)), "percent": round(100 * (math.exp(-mean) - 1)),
               "quarters": round(float(ends[b - 1] - starts[a]), 1)}  # fmt: skip
     return [Finding("dragging" if mean > 0 else "rushing", bar, passing, beat, on.on_s, end.on_s, tuple(n.id for n in notes),
-                    tuple(n.score_id for n in notes), bounded_confidence(mean, s.tempo_share, error, sure_at=TREND_Z), 0.6, detail=detail)]  # fmt: skip
+                    tuple(n.score_id for n in notes), bounded_confidence(abs(mean), s.tempo_share, error, sure_at=TREND_Z), 0.6, detail=detail)]  # fmt: skip
 
 
 def _has_trend(part: np.ndarray, sign: float) -> bool:  # type: ignore[type-arg]

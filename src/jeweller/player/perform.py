@@ -220,7 +220,7 @@ def _sound(line: Line, acts: list[_Act], sequence: list[tuple[int, bool]], resta
         on = now + act.shift_s + float(np.clip(rng.standard_normal(), -2, 2)) * manner.jitter_s
         starts[i] = on
         slurred = note.slurred_from_previous and n > 0 and sequence[n - 1][0] == i - 1
-        sound = act.sound
+        sound = max(0.05, act.sound - max(0.0, act.shift_s))
         nxt = acts[sequence[n + 1][0]] if n + 1 < len(sequence) else None
         if nxt is not None and note.slurred_to_next:
             sound = act.ioi + 0.02

@@ -1,0 +1,102 @@
+"""A second, local hearing where the score has an ornament: was the grace note there, did the trill turn?
+
+Only asked where the first pass found the main note; nothing is called missing where the room or the note before hides it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.follow.result import Event, Following
+from jeweller.hear.features import Features
+
+GRACE_BEFORE_S, GRACE_AFTER_S = 0.26, 0.20  # around the main note's onset, where a grace note may sound
+GRACE_RUN_S = 0.025  # a grace note is heard for at least this long
+TRILL_DWELL_S = 0.03  # one note of a trill lasts at least this long
+NEAR = 0.10  # periodicity below the frame's best at which a pitch may still be the one that sounds
+
+
+@dataclass(frozen=True)
+class Ornament:
+    """What was heard of the ornament of main note `index`. `kind` grace or trill; `turns` changes of pitch; `hidden` where nothing can be said."""
+
+    index: int
+    kind: str
+    heard: bool
+    turns: int = 0
+    share: float = 0.0  # of the note that trills
+    hidden: bool = False
+
+
+def hear_ornaments(following: Following, features: Features) -> list[Ornament]:
+    """Answers for every ornament whose main note sounded."""
+    out: list[Ornament] = []
+    line = following.line
+    main = -1
+    waiting: list[int] = []
+    for note in line.notes:
+        if note.grace:
+            waiting.append(note.sounding_midi)
+            continue
+        main += 1
+        event = following.event_of(main)
+        if event is not None and waiting:
+            before = following.event_of(main - 1) if main else None
+            out.append(_grace(main, event, before, waiting[-1], note.sounding_midi, features))
+        if event is not None and note.written.ornament == "trill":
+            out.append(_trill(main, event, note.sounding_midi, features))
+        waiting = []
+    return out
+
+
+def _rows(features: Features, a: float, b: float) -> slice:
+    return slice(max(0, round(a / features.step_s)), max(0, round(b / features.step_s)))
+
+
+def _longest(mask: npt.NDArray[np.bool_]) -> int:
+    best = run = 0
+    for value in mask:
+        run = run + 1 if value else 0
+        best = max(best, run)
+    return best
+
+
+def _grace(index: int, event: Event, before: Event | None, grace: int, main: int, features: Features) -> Ornament:
+    start = event.on_s - GRACE_BEFORE_S
+    if before is not None:
+        start = max(start, before.on_s + 0.05)
+    rows = _rows(features, start, event.on_s + GRACE_AFTER_S)
+    previous = round(before.midi) if before is not None and before.midi == before.midi else None
+    column = grace - features.low
+    best = features.best[rows]
+    mine = features.salience[rows, column]
+    others = [p for p in {main, previous} if p is not None and p != grace]
+    rival = np.max([features.salience[rows, p - features.low] for p in others], axis=0) if others else np.zeros_like(mine)
+    there = (mine > best - NEAR) & (best > 0.55) & (mine > rival - 0.01)
+    heard = _longest(there) * features.step_s >= GRACE_RUN_S
+    # On the pitch of the note before, only a new attack could tell; the ear does not claim to.
+    hidden = grace in (previous, main) or (previous is not None and (grace - previous) % 12 == 0)
+    return Ornament(index, "grace", heard, hidden=hidden)
+
+
+def _trill(index: int, event: Event, main: int, features: Features) -> Ornament:
+    end = max(event.off_s, event.on_s + 0.9 * (event.next_s - event.on_s))
+    rows = _rows(features, event.on_s, end)
+    low = features.salience[rows, main - features.low]
+    high = np.maximum(features.salience[rows, main + 1 - features.low], features.salience[rows, main + 2 - features.low])
+    sounding = features.best[rows] > 0.5
+    difference = np.convolve((high - low) * sounding, np.ones(3) / 3, mode="same")
+    state, turns, dwell, last_turn = -1, 0, 0, 0
+    dwell_frames = max(2, round(TRILL_DWELL_S / features.step_s))
+    for k, value in enumerate(difference):
+        side = 1 if value > 0.03 else -1 if value < -0.03 else 0
+        if side == -state:
+            dwell += 1
+            if dwell >= dwell_frames:
+                state, dwell, turns, last_turn = side, 0, turns + 1, k
+        else:
+            dwell = 0
+    return Ornament(index, "trill", turns >= 3, turns, last_turn / max(len(difference), 1))
