@@ -10,6 +10,7 @@ import numpy.typing as npt
 
 from jeweller.follow.again import find_restarts
 from jeweller.follow.boundaries import Boundaries, find_boundaries
+from jeweller.follow.inner import hear_inside
 from jeweller.follow.measure import Measurer
 from jeweller.follow.result import Event, Following, Jump
 from jeweller.follow.search import Way, search
@@ -29,11 +30,19 @@ def make_items(line: Line) -> Items:
     sounding = np.array([float(x.duration) for x in notes])
     repeated = np.array([i > 0 and notes[i].sounding_midi == notes[i - 1].sounding_midi and notes[i - 1].end == notes[i].onset for i in range(n)])
     bars = np.array([x.bar_index for x in notes])
+    graces: list[frozenset[int]] = []
+    waiting: set[int] = set()
+    for note in line.notes:
+        if note.grace:
+            waiting.add(note.sounding_midi)
+        else:
+            graces.append(frozenset(waiting))
+            waiting = set()
     return Items(
         midi=np.array([x.sounding_midi for x in notes]), ioi_q=ioi, sound_share=np.minimum(sounding / ioi, 1.0), repeated=repeated,
         slurred=np.array([x.slurred_from_previous for x in notes]), trill=np.array([x.written.ornament == "trill" for x in notes]),
         bar_start=np.array([i == 0 or bars[i] != bars[i - 1] for i in range(n)]), bar=bars,
-        last_free=np.array([i == n - 1 or notes[i].fermata for i in range(n)]))  # fmt: skip
+        last_free=np.array([i == n - 1 or notes[i].fermata for i in range(n)]), graces=tuple(graces))  # fmt: skip
 
 
 def follow(line: Line, features: Features, *, tempo_bpm: float | None = None, settings: FollowSettings = DEFAULT,
@@ -126,6 +135,7 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
         found = measurer.measure(on, max(next_s, on + 0.02), pitch, written if step.kind != EXTRA else pitch)
         events.append(Event(None if step.kind == EXTRA else step.item, step.item, on, found.off_s, next_s, found.midi, found.spread, found.clarity,
                             found.expected_clarity, found.octave_up, found.level_db, measurer.attack(on), attempt))  # fmt: skip
+    events, jumps = hear_inside(events, jumps, items, local, features, measurer)
     events, jumps = find_restarts(events, jumps, items, local)
     last_try: list[int | None] = [None] * n
     for k, event in enumerate(events):

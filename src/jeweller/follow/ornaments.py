@@ -16,6 +16,8 @@ from jeweller.hear.features import Features
 GRACE_BEFORE_S, GRACE_AFTER_S = 0.26, 0.20  # around the main note's onset, where a grace note may sound
 GRACE_RUN_S = 0.025  # a grace note is heard for at least this long
 TRILL_DWELL_S = 0.03  # one note of a trill lasts at least this long
+CERTAIN_SHARE = 0.93  # of the frames around a grace note explained by its neighbours: then it was not there
+PLAIN_DEPTH = 0.22  # a plain note's evidence sways by less than this between the two notes of a trill
 NEAR = 0.10  # periodicity below the frame's best at which a pitch may still be the one that sounds
 
 
@@ -29,6 +31,7 @@ class Ornament:
     turns: int = 0
     share: float = 0.0  # of the note that trills
     hidden: bool = False
+    certain: bool = True  # of an answer "not heard": nothing else in the sound could have hidden it
 
 
 def hear_ornaments(following: Following, features: Features) -> list[Ornament]:
@@ -77,9 +80,11 @@ def _grace(index: int, event: Event, before: Event | None, grace: int, main: int
     rival = np.max([features.salience[rows, p - features.low] for p in others], axis=0) if others else np.zeros_like(mine)
     there = (mine > best - NEAR) & (best > 0.55) & (mine > rival - 0.01)
     heard = _longest(there) * features.step_s >= GRACE_RUN_S
+    quiet = best < 0.5
+    certain = bool(np.mean((rival > best - 0.05) | quiet) >= CERTAIN_SHARE) if len(best) else False
     # On the pitch of the note before, only a new attack could tell; the ear does not claim to.
     hidden = grace in (previous, main) or (previous is not None and (grace - previous) % 12 == 0)
-    return Ornament(index, "grace", heard, hidden=hidden)
+    return Ornament(index, "grace", heard, hidden=hidden, certain=certain)
 
 
 def _trill(index: int, event: Event, main: int, features: Features) -> Ornament:
@@ -99,4 +104,6 @@ def _trill(index: int, event: Event, main: int, features: Features) -> Ornament:
                 state, dwell, turns, last_turn = side, 0, turns + 1, k
         else:
             dwell = 0
-    return Ornament(index, "trill", turns >= 3, turns, last_turn / max(len(difference), 1))
+    inner = difference[3:-3] if len(difference) > 12 else difference
+    depth = float(np.subtract(*np.percentile(inner, [90, 10]))) if len(inner) else 0.0
+    return Ornament(index, "trill", turns >= 3, turns, last_turn / max(len(difference), 1), certain=depth < PLAIN_DEPTH)

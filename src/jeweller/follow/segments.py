@@ -39,6 +39,7 @@ class Items:
     bar_start: npt.NDArray[np.bool_]  # first note of a bar (of the performance)
     bar: npt.NDArray[np.int64]
     last_free: npt.NDArray[np.bool_]  # may be held as long as liked: the last note, fermatas
+    graces: tuple[frozenset[int], ...]  # sounding pitches of the grace notes before each
 
 
 @dataclass(frozen=True)

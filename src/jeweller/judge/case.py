@@ -84,6 +84,20 @@ class Case:
         return float("nan") if event is None else event.midi - self.notes[i].sounding_midi - self.offset_cents / 100
 
     @cached_property
+    def graced(self) -> frozenset[int]:
+        """Main notes that have grace notes before them."""
+        found, main, waiting = set(), -1, False
+        for note in self.following.line.notes:
+            if note.grace:
+                waiting = True
+            else:
+                main += 1
+                if waiting:
+                    found.add(main)
+                waiting = False
+        return frozenset(found)
+
+    @cached_property
     def rest_after(self) -> tuple[LineRest | None, ...]:
         """For each main note the first rest between it and the next main note."""
         found: list[LineRest | None] = []

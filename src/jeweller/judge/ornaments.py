@@ -20,9 +20,9 @@ def judge_ornaments(case: Case, heard: list[Ornament]) -> list[Finding]:
             continue
         kind, confidence = "", 0.0
         if o.kind == "grace" and not o.heard:
-            kind, confidence = "grace_missed", 0.75
+            kind, confidence = "grace_missed", 0.75 if o.certain else 0.35
         elif o.kind == "trill" and o.turns < MIN_TURNS:
-            kind, confidence = "trill_missed", 0.85 if o.turns == 0 else 0.45
+            kind, confidence = "trill_missed", 0.85 if o.turns == 0 and o.certain else 0.4
         elif o.kind == "trill" and o.share < MIN_TRILL_SHARE:
             kind, confidence = "trill_thin", 0.4
         if kind:

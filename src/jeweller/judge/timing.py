@@ -10,6 +10,7 @@ from jeweller.judge.case import Case, Interval
 from jeweller.judge.finding import Finding, bounded_confidence
 
 NEIGHBOUR_BEATS = 4.0  # the local beat is fitted over so many beats on each side
+GRACE_ROOM_S = 0.12  # what a grace note may move its main note by
 PAIR_SPREAD_FLOOR = 0.10  # log ratio: nobody's pairs are steadier than this after our listening error
 TREND_Z = 1.6  # standard errors by which a change of tempo must be beyond the threshold
 MIN_TREND_INTERVALS = 4
@@ -87,6 +88,8 @@ def _single(case: Case, steps: set[int], leave: set[int]) -> list[Finding]:
         after = float(case.notes[i + 1].onset - note.onset) if i + 1 < len(case.notes) else float("inf")
         shorter = min(before, after) * case.spq(i)
         threshold = max(min(s.early_beats * beat_s, s.early_share * shorter), s.early_min_s)
+        if i in case.graced:
+            threshold += GRACE_ROOM_S  # before the beat or on it: both are schools
         if abs(deviation) < threshold:
             continue
         # Both intervals must show it: a note late by itself is followed by a short interval, an early one by a long one.

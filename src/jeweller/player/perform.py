@@ -223,7 +223,7 @@ def _sound(line: Line, acts: list[_Act], sequence: list[tuple[int, bool]], resta
         sound = max(0.05, act.sound - max(0.0, act.shift_s))
         nxt = acts[sequence[n + 1][0]] if n + 1 < len(sequence) else None
         if nxt is not None and note.slurred_to_next:
-            sound = act.ioi + 0.02
+            sound = max(0.05, act.ioi + 0.02 - act.shift_s)
         if not act.silent:
             if graces[i] and not act.no_grace:
                 for k, midi in enumerate(graces[i]):
