@@ -20,7 +20,7 @@ from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding
 from jeweller.judge.judge import judge
 from jeweller.judge.settings import JudgeSettings
-from jeweller.mark.scheme import Scheme, find_scheme
+from jeweller.mark.scheme import find_scheme
 from jeweller.report.build import build_report, settings_dict
 from jeweller.score.line import Line, make_line
 from jeweller.score.load import load_score, usable_part

@@ -63,7 +63,9 @@ class Review:
         if original is None or original.kind == f.kind:
             return f
         where = place(f)
-        return f.replace(text=f"{where[0].upper()}{where[1:]}: {f.kind.replace('_', ' ')} (changed by the teacher from {original.kind.replace('_', ' ')}).", cause=None)
+        return f.replace(
+            text=f"{where[0].upper()}{where[1:]}: {f.kind.replace('_', ' ')} (changed by the teacher from {original.kind.replace('_', ' ')}).", cause=None
+        )
 
     def _rows(self) -> list[Shown]:
         rows: list[Shown] = []
@@ -74,7 +76,9 @@ class Review:
             state = "open"
             if decision is not None:
                 state = {"dismiss": "dismissed", "change": "changed", "keep": "kept"}[decision.act]
-                current = self._reworded(f.replace(kind=decision.kind, confidence=1.0)) if state == "changed" else f.replace(confidence=1.0) if state == "kept" else f
+                current = (
+                    self._reworded(f.replace(kind=decision.kind, confidence=1.0)) if state == "changed" else f.replace(confidence=1.0) if state == "kept" else f
+                )
             counts = state != "dismissed" and current.confidence >= SURE and current.kind not in UNMARKED
             number += counts
             row = finding_dict(current, self.checked.case) | {"key": f.key}

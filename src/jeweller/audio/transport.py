@@ -24,7 +24,7 @@ def slow_down(samples: Samples, rate: int, speed: float) -> Samples:
     stretch.preset(1, rate)
     stretch.timeFactor = speed
     # Silence behind the sound flushes the stretcher; its own delay is cut off in front.
-    out = stretch.process(np.pad(samples, (0, rate // 4))[None, :])[0]
+    out = np.asarray(stretch.process(np.pad(samples, (0, rate // 4))[None, :]))[0]
     return np.ascontiguousarray(out[: int(len(samples) / speed)], dtype=np.float32)
 
 

@@ -1,4 +1,7 @@
-"""`jeweller demo`: the main job on the demo band. With a display the window opens; without one the same window works offscreen and leaves what it made in a folder."""
+"""`jeweller demo`: the main job on the demo band.
+
+With a display the window opens; without one the same window works offscreen and leaves what it made in a folder.
+"""
 
 from __future__ import annotations
 
@@ -97,13 +100,17 @@ def _wait(app: Any, ready: Callable[[], bool], seconds: float = 120.0) -> None:
         app.processEvents()
 
 
+def _same_place(f: dict[str, Any], p: dict[str, Any]) -> bool:
+    overlap = f["at_s"] - 1 <= p["until_s"] and p["at_s"] - 1 <= f["until_s"]
+    return bool(p["bar"] in f["places"] or f["bar"] == p["bar"] or overlap)
+
+
 def _compare(take: TrayTake, report: dict[str, Any]) -> tuple[list[Any], list[Any], list[Any]]:
     """(planned slips found, planned slips missed, findings not planned). A habit answers every place it names; the bar or the time must agree."""
     sure = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] not in ("tuned_high", "tuned_low")]
     found, missed, used = [], [], set()
     for p in take.planned:
-        hit = next((k for k, f in enumerate(sure) if f["kind"] == p["kind"] and (p["bar"] in f["places"] or f["bar"] == p["bar"] or
-                                                                                f["at_s"] - 1 <= p["until_s"] and p["at_s"] - 1 <= f["until_s"])), None)  # fmt: skip
+        hit = next((k for k, f in enumerate(sure) if f["kind"] == p["kind"] and _same_place(f, p)), None)
         if hit is None:
             missed.append(p)
         else:

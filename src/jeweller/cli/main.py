@@ -127,7 +127,10 @@ def _check(options: argparse.Namespace) -> int:
     for warning in (*checked.score.warnings, *checked.recording.warnings):
         print(f"jeweller: note: {warning}", file=sys.stderr)
     if not report["followed"]:
-        print(f"jeweller: {Path(options.take).name} holds nothing that follows this part. Is it the right piece, the right part, the right recording?", file=sys.stderr)
+        print(
+            f"jeweller: {Path(options.take).name} holds nothing that follows this part. Is it the right piece, the right part, the right recording?",
+            file=sys.stderr,
+        )
         return NOT_FOLLOWED
     return 0
 

@@ -123,7 +123,7 @@ class Jobs(QObject):
         self._running[name] = job
         return job
 
-    def thread(self, name: str, function: Callable[..., Any], *arguments: Any) -> Job:
+    def threaded(self, name: str, function: Callable[..., Any], *arguments: Any) -> Job:
         """`function(*arguments)` in a thread: for work that lets others run (decoding, rendering)."""
         self.cancel(name)
         job = _ThreadJob(function, arguments, self)

@@ -80,9 +80,9 @@ class Loupe(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
-        self.scroll = QScrollArea()
-        self.scroll.setWidgetResizable(True)
-        self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.scroller = QScrollArea()
+        self.scroller.setWidgetResizable(True)
+        self.scroller.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.content = QWidget()
         row = QHBoxLayout(self.content)
         row.setContentsMargins(12, 8, 4, 8)
@@ -91,8 +91,8 @@ class Loupe(QWidget):
         row.addWidget(self.paper, 1, Qt.AlignmentFlag.AlignTop)
         self.margin = Margin()
         row.addWidget(self.margin, 0, Qt.AlignmentFlag.AlignTop)
-        self.scroll.setWidget(self.content)
-        outer.addWidget(self.scroll, 1)
+        self.scroller.setWidget(self.content)
+        outer.addWidget(self.scroller, 1)
         self.strip = Strip()
         outer.addWidget(self.strip)
 
@@ -130,9 +130,9 @@ class Loupe(QWidget):
         self.strip.set_theme(self.theme)
         self.strip.show_review(review, self.theme)
         self._reflow()
-        self.scroll.verticalScrollBar().setValue(0)
+        self.scroller.verticalScrollBar().setValue(0)
         self._after_choice()
-        job = self.jobs.thread("sound", decode, take_path, RATE)
+        job = self.jobs.threaded("sound", decode, take_path, RATE)
         job.done.connect(self._sound_ready)
         job.failed.connect(self.message)
         self._load_model()
@@ -141,7 +141,7 @@ class Loupe(QWidget):
         assert self.review is not None
         self._model = None
         if self.review.report["followed"]:
-            job = self.jobs.thread("model", make_model, self.review, self.written_speed)
+            job = self.jobs.threaded("model", make_model, self.review, self.written_speed)
             job.done.connect(self._model_ready)
             job.failed.connect(self.message)
 
@@ -189,7 +189,7 @@ class Loupe(QWidget):
     def _reflow(self) -> None:
         if self.review is None:
             return
-        width = max(360, self.scroll.viewport().width() - width_at(self.points) - 32)
+        width = max(360, self.scroller.viewport().width() - width_at(self.points) - 32)
         self.paper.setFixedWidth(width)
         if self._fitting:
             self._fit(width)
@@ -202,7 +202,7 @@ class Loupe(QWidget):
         for zoom in sorted((z for z in FIT_ZOOMS if z > smallest), reverse=True):
             self.paper.zoom, self.paper.engraving = zoom, None
             self.paper.reflow(width)
-            if self.paper.height() <= self.scroll.viewport().height() - 16:
+            if self.paper.height() <= self.scroller.viewport().height() - 16:
                 return
         self.paper.zoom, self.paper.engraving = smallest, None
 
@@ -252,7 +252,7 @@ class Loupe(QWidget):
     def _reveal(self) -> None:
         point = self.paper.place_of(self.chosen) if self.chosen else None
         if point is not None:
-            self.scroll.ensureVisible(0, int(point.y()), 0, 120)
+            self.scroller.ensureVisible(0, int(point.y()), 0, 120)
 
     def _paper_chosen(self, kind: str, key: str) -> None:
         if kind == "note":
@@ -435,7 +435,7 @@ class Loupe(QWidget):
         if self.source in ("model", "both") and model is not None:
             a, b = (self._model_time(span[0]), self._model_time(span[1])) if self.written_speed else span
             wanted.append(lambda: cut(model.samples, model.rate, a, b, self.speed, "model"))
-        job = self.jobs.thread("stretch", lambda: [make() for make in wanted])
+        job = self.jobs.threaded("stretch", lambda: [make() for make in wanted])
         job.done.connect(self._start)
         job.failed.connect(self.message)
 
@@ -451,7 +451,7 @@ class Loupe(QWidget):
         self.transport.stop()
         self._tick.stop()
         self.strip.set_theme(self.theme, False)
-        self.strip.wave.cursor = None
+        self.strip.wave.playhead = None
         self.strip.wave.update()
         self.paper.set_cursor_quarters(None)
 
@@ -476,15 +476,15 @@ class Loupe(QWidget):
         quarters: float | None
         if label == "model" and self.written_speed:
             quarters = seconds * (self.review.checked.line.written_bpm or 60.0) / 60.0
-            self.strip.wave.cursor = None
+            self.strip.wave.playhead = None
         else:
             quarters = self._quarters(seconds)
-            self.strip.wave.cursor = seconds
+            self.strip.wave.playhead = seconds
         self.strip.wave.update()
         self.strip.set_clock(seconds, self.review.checked.recording.duration)
         rect = self.paper.set_cursor_quarters(quarters)
         if rect is not None:
-            bar = self.scroll.verticalScrollBar()
-            top, height = bar.value(), self.scroll.viewport().height()
+            bar = self.scroller.verticalScrollBar()
+            top, height = bar.value(), self.scroller.viewport().height()
             if rect.top() < top or rect.bottom() > top + height:
                 bar.setValue(int(rect.top() - 40))

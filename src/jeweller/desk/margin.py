@@ -267,6 +267,7 @@ class Margin(QWidget):
 
     def _height(self, note: MarginNote) -> int:
         layout = note.layout()
+        assert layout is not None
         return layout.heightForWidth(self.wide - 8) if layout.hasHeightForWidth() else layout.sizeHint().height()
 
     def _put(self, widget: MarginNote, y: int) -> int:

@@ -35,7 +35,7 @@ class Waveform(QWidget):
         self.marks: list[tuple[float, float, str, bool]] = []  # from, to, facet, sure
         self.span: tuple[float, float] | None = None
         self.chosen: tuple[float, float] | None = None
-        self.cursor: float | None = None
+        self.playhead: float | None = None
         self._picture: QPixmap | None = None
         self._press: float | None = None
 
@@ -104,9 +104,9 @@ class Waveform(QWidget):
                 wash = QColor(t.brass)
                 wash.setAlpha(alpha // 2)
                 painter.fillRect(QRectF(self.x_of(span[0]), BAR_TEXT_PX, max(2.0, self.x_of(span[1]) - self.x_of(span[0])), self.height() - BAR_TEXT_PX), wash)
-        if self.cursor is not None:
+        if self.playhead is not None:
             painter.setPen(QPen(QColor(t.brass), 2.0))
-            x = self.x_of(self.cursor)
+            x = self.x_of(self.playhead)
             painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
         painter.end()
 
@@ -156,7 +156,9 @@ class Strip(QWidget):
             button.setText(words)
             button.setCheckable(True)
             button.setAutoExclusive(True)
-            button.setToolTip({"take": "The player's recording (T)", "model": "How the part should sound (M)", "both": "First the take, then the model (B)"}[key])
+            button.setToolTip(
+                {"take": "The player's recording (T)", "model": "How the part should sound (M)", "both": "First the take, then the model (B)"}[key]
+            )
             button.clicked.connect(lambda _=False, k=key: self.source.emit(k))
             self.sources[key] = button
             row.addWidget(button)

@@ -31,7 +31,9 @@ class _Run:
     level_db: float
 
 
-def hear_inside(events: list[Event], jumps: list[Jump], items: Items, spq: np.ndarray, features: Features, measurer: Measurer) -> tuple[list[Event], list[Jump]]:  # type: ignore[type-arg]
+def hear_inside(
+    events: list[Event], jumps: list[Jump], items: Items, spq: np.ndarray, features: Features, measurer: Measurer
+) -> tuple[list[Event], list[Jump]]:  # type: ignore[type-arg]
     """Events with the sounds inside their segments told apart; a note taken again after a break becomes a restart."""
     out: list[Event] = []
     new_jumps = list(jumps)

@@ -12,6 +12,7 @@ import math
 import re
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from jeweller.errors import ScoreError
 
@@ -68,7 +69,8 @@ class Instrument:
 def instruments() -> tuple[Instrument, ...]:
     """All instruments of the table."""
     data = json.loads((Path(__file__).parent / "table.json").read_text(encoding="utf-8"))
-    return tuple(Instrument(**{k: tuple(v) if isinstance(v, list) else v for k, v in entry.items()}) for entry in data["instruments"])
+    entries: list[dict[str, Any]] = [{k: tuple(v) if isinstance(v, list) else v for k, v in e.items()} for e in data["instruments"]]
+    return tuple(Instrument(**e) for e in entries)
 
 
 def _plain(name: str) -> str:

@@ -49,7 +49,7 @@ class JudgeSettings:
     fill_min_s: float = _s(0.20, "s", "and by at least this")
 
 
-TOLERANCES: dict[str, dict[str, float]] = {
+TOLERANCES: dict[str, dict[str, Any]] = {
     "gentle": {"early_beats": 0.24, "tune_cents": 40.0, "tempo_share": 0.12, "uneven_ratio": 1.5, "cut_share": 0.5, "tuned_cents": 20.0},
     "standard": {},
     "strict": {"early_beats": 0.10, "tune_cents": 20.0, "tempo_share": 0.06, "uneven_ratio": 1.18, "cut_share": 0.7, "tuned_cents": 8.0},
@@ -63,7 +63,9 @@ def make_settings(tolerance: str = "standard", articulation: str = "printed", ch
         raise SettingError(f"There is no tolerance “{tolerance}”; choose gentle, standard or strict.")
     if articulation not in ARTICULATIONS:
         raise SettingError(f"There is no articulation “{articulation}”; choose {', '.join(ARTICULATIONS)}.")
-    settings = dataclasses.replace(JudgeSettings(), tolerance=tolerance, articulation=articulation, **TOLERANCES[tolerance])
+    settings = JudgeSettings(tolerance=tolerance, articulation=articulation)
+    tuned: dict[str, Any] = TOLERANCES[tolerance]
+    settings = dataclasses.replace(settings, **tuned)
     known = {f.name: f for f in dataclasses.fields(JudgeSettings)}
     for name, text in (changes or {}).items():
         if name not in known or name in ("tolerance", "articulation"):

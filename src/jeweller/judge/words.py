@@ -91,7 +91,7 @@ def _sentences(f: Finding) -> tuple[str, str]:
                     f"Name the note first: {_natural(letter)}. Play it between its neighbours, slowly, until the finger knows it.")  # fmt: skip
         case "wrong_note":
             return (f"{at}: {d['heard']} sounded where {d['written']} is written{f', {f.count} times' if several else ''}.",
-                    f"Name the two notes around {d['at_name'] if 'at_name' in d else 'it'}, finger {spoken(letter)}, then join them slowly.")  # fmt: skip
+                    f"Name the notes on both sides of it, finger {_natural(letter)}, then join the three slowly.")  # fmt: skip
         case "wrong_octave":
             way = "above" if d["semitones"] > 0 else "below"
             octaves = "an octave" if abs(d["semitones"]) == 12 else "two octaves"

@@ -23,7 +23,6 @@ class Model:
 
 def play_model(line: Line, sound: str, when: Callable[[float], float], *, lead_s: float = 0.0) -> Model:
     """Renders the line. `when` gives the second at which a place in the line (quarters) falls."""
-    notes = line.main_notes
     tones: list[Tone] = []
     onsets = []
     main = -1
@@ -50,7 +49,9 @@ def play_model(line: Line, sound: str, when: Callable[[float], float], *, lead_s
                 tones.append(Tone(at, at + step, note.sounding_midi + (up if k % 2 else 0), 0.0, slurred=k > 0))
                 at, k = at + step, k + 1
         else:
-            tones.append(Tone(on, on + length, note.sounding_midi, 0.0, note.slurred_from_previous and main > 0 or bool(waiting), 6.0 if length > 0.7 else 0.0))
+            tones.append(
+                Tone(on, on + length, note.sounding_midi, 0.0, (note.slurred_from_previous and main > 0) or bool(waiting), 6.0 if length > 0.7 else 0.0)
+            )
         waiting = []
     seconds = (max(t.off_s for t in tones) if tones else 0.0) + 0.4
     samples = render(sorted(tones, key=lambda t: t.on_s), sound, seconds)

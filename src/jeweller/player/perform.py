@@ -207,7 +207,7 @@ def _sound(line: Line, acts: list[_Act], sequence: list[tuple[int, bool]], resta
             main += 1
             graces[main], waiting = waiting, []
     tones: list[Tone] = []
-    now = manner.lead_s
+    now = float(manner.lead_s)
     tries: dict[int, tuple[float, float]] = {}
     skip_at: dict[int, float] = {}
     starts: dict[int, float] = {}
@@ -235,8 +235,8 @@ def _sound(line: Line, acts: list[_Act], sequence: list[tuple[int, bool]], resta
                 vibrato = manner.vibrato_cents if sound > 0.6 else 0.0
                 tones.append(Tone(on, on + sound, act.midi, act.level_db, slurred or bool(graces[i] and not act.no_grace), vibrato, 4.6 + rng.random(),
                                   float(rng.normal(0, 12))))  # fmt: skip
-            for when, length, midi in act.extra:
-                tones.append(Tone(on + when, on + when + length, midi, act.level_db - 1))
+            for when, length, pitch in act.extra:
+                tones.append(Tone(on + when, on + when + length, pitch, act.level_db - 1))
             if not abandoned:
                 right = round(act.midi - 0.01 * manner.tuning_cents) == note.sounding_midi
                 truth[i] = NoteTruth(i, "ok" if right else "wrong", on, on + sound, act.midi)

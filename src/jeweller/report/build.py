@@ -35,7 +35,7 @@ def _q(value: Fraction) -> float | int:
 
 def settings_dict(settings: JudgeSettings, scheme: Scheme, support: str, reading: str, followed_at: float | None) -> dict[str, Any]:
     values: dict[str, Any] = {"scheme": scheme.name, "support": support, "reading": reading, "tempo_asked_bpm": followed_at,
-                              **{k: v for k, v in dataclasses.asdict(settings).items()}}  # fmt: skip
+                              **dataclasses.asdict(settings)}  # fmt: skip
     values["settings_hash"] = hashlib.sha256(json.dumps(values, sort_keys=True).encode()).hexdigest()[:16]
     return values
 
@@ -109,7 +109,8 @@ def _note(case: Case, n: LineNote, verdicts: dict[str, tuple[str, bool]]) -> dic
         expected = case.expected.get(index)
         if expected is not None:
             length = float(n.duration) * case.spq(index)
-            timing = {"expected_s": _r(expected), "deviation_s": _r(event.on_s - expected), "deviation_beats": _r((event.on_s - expected) / case.beat_s(index), 3),
+            late = event.on_s - expected
+            timing = {"expected_s": _r(expected), "deviation_s": _r(late), "deviation_beats": _r(late / case.beat_s(index), 3),
                       "length_ratio": _r((event.off_s - event.on_s) / max(length, 1e-3), 3)}  # fmt: skip
     assert n.written.pitch is not None
     out = {"id": n.id, "score_id": n.score_id, "bar": n.bar, "pass": n.passing, "offset_q": _q(n.offset), "duration_q": _q(n.duration),
@@ -124,7 +125,8 @@ def finding_dict(x: Finding, case: Case) -> dict[str, Any]:
     detail = {k: (_r(v, 4) if isinstance(v, float) else v) for k, v in x.detail.items()}
     listed = [k for k, e in enumerate(case.following.events) if e.index is None and math.isfinite(e.midi)]
     extras = [listed.index(k) for k in x.extras if k in listed]
-    return {"key": x.key, "kind": x.kind, "facet": x.facet, "bar": x.bar, "pass": x.passing, "beat": round(x.beat, 3), "at_s": _r(x.at_s), "until_s": _r(x.until_s),
+    return {"key": x.key, "kind": x.kind, "facet": x.facet, "bar": x.bar, "pass": x.passing, "beat": round(x.beat, 3),
+            "at_s": _r(x.at_s), "until_s": _r(x.until_s),
             "notes": list(x.notes), "extras": extras, "confidence": round(x.confidence, 3), "severity": round(x.severity, 3), "count": x.count,
             "places": list(x.places), "detail": detail, "cause": x.cause, "text": x.text, "advice": x.advice}  # fmt: skip
 
@@ -151,7 +153,9 @@ def _tuning(case: Case) -> dict[str, Any]:
     by_note = []
     for (name, midi), cents in sorted(groups.items(), key=lambda g: g[0][1]):
         q = np.percentile(cents, [25, 50, 75])
-        by_note.append({"written": name, "sounding_midi": midi, "cents_median": _r(float(q[1]), 1), "cents_iqr": _r(float(q[2] - q[0]), 1), "count": len(cents)})
+        by_note.append(
+            {"written": name, "sounding_midi": midi, "cents_median": _r(float(q[1]), 1), "cents_iqr": _r(float(q[2] - q[0]), 1), "count": len(cents)}
+        )
     return {"offset_cents": _r(case.offset_cents, 1) if case.following.followed else None, "by_note": by_note}
 
 

@@ -32,7 +32,12 @@ def good_things(case: Case, findings: Sequence[Finding]) -> list[dict[str, Any]]
         out.append({"what": f"{' and '.join(letters[:3])} remembered every time", "places": []})
     rests = [r for r in f.line.rests if notes and notes[0].onset <= r.onset < notes[-1].onset]
     if "count" not in facets and rests:
-        out.append({"what": f"all {len(rests)} rests counted" if len(rests) > 2 else "both rests counted" if len(rests) == 2 else "the rest was counted", "places": sorted({r.bar for r in rests})[:8]})
+        out.append(
+            {
+                "what": f"all {len(rests)} rests counted" if len(rests) > 2 else "both rests counted" if len(rests) == 2 else "the rest was counted",
+                "places": sorted({r.bar for r in rests})[:8],
+            }
+        )
     spread = run_spread(case)
     if spread is not None and spread < EVEN_SPREAD and "uneven" not in kinds:
         out.append({"what": f"even short notes all the way (spread {100 * spread:.0f} %)", "places": []})

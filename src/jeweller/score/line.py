@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -136,9 +137,7 @@ def playing_order(bars: tuple[Bar, ...]) -> list[int]:
             count += 1
             i = start
             continue
-        if bar.repeat_times:
-            start, count = i + 1, 1
-        elif bar.ending_stop and bar.ending and max(bar.ending) >= count and count > 1:
+        if bar.repeat_times or (bar.ending_stop and bar.ending and max(bar.ending) >= count and count > 1):
             start, count = i + 1, 1
         if (bar.dacapo or bar.dalsegno) and not jumped:
             jumped = True
@@ -195,14 +194,13 @@ def make_line(title: str, part: Part) -> Line:
     rests: list[LineRest] = []
     slurs: set[str] = set()
     tie_open = False
-    for k, bar, note in events:
-        at = bar.onset + note.offset
+    for k, played, note in events:
+        at = played.onset + note.offset
         if note.is_rest:
             if rests and rests[-1].onset + rests[-1].duration == at and not (notes and notes[-1].onset >= at):
-                last = rests[-1]
-                rests[-1] = LineRest(last.id, last.score_id, last.bar_index, last.bar, last.passing, last.offset, last.onset, last.duration + note.duration)
+                rests[-1] = dataclasses.replace(rests[-1], duration=rests[-1].duration + note.duration)
             else:
-                rests.append(LineRest(f"{note.id}@{bar.passing}", note.id, k, bar.number, bar.passing, note.offset, at, note.duration))
+                rests.append(LineRest(f"{note.id}@{played.passing}", note.id, k, played.number, played.passing, note.offset, at, note.duration))
             tie_open = False
             continue
         before = bool(slurs)
@@ -210,20 +208,16 @@ def make_line(title: str, part: Part) -> Line:
         slurs |= set(note.slur_starts)
         if tie_open and note.tie_stop and notes and notes[-1].end == at and notes[-1].written.pitch == note.pitch:
             last = notes[-1]
-            notes[-1] = LineNote(last.id, last.score_id, last.bar_index, last.bar, last.passing, last.offset, last.onset, last.duration + note.duration,
-                                 last.written, last.sounding_midi, (*last.tied_ids, note.id), last.grace, bool(slurs), last.slurred_from_previous,
-                                 last.fermata or note.fermata, note.breath_after)  # fmt: skip
+            notes[-1] = dataclasses.replace(last, duration=last.duration + note.duration, tied_ids=(*last.tied_ids, note.id), slurred_to_next=bool(slurs),
+                                            fermata=last.fermata or note.fermata, breath_after=note.breath_after)  # fmt: skip
         else:
             assert note.pitch is not None
-            notes.append(LineNote(f"{note.id}@{bar.passing}", note.id, k, bar.number, bar.passing, note.offset, at, note.duration, note,
+            notes.append(LineNote(f"{note.id}@{played.passing}", note.id, k, played.number, played.passing, note.offset, at, note.duration, note,
                                   note.pitch.midi + part.chromatic, (note.id,), note.grace, bool(slurs), before, note.fermata, note.breath_after))  # fmt: skip
         tie_open = note.tie_start
     if not any(not n.grace for n in notes):
         raise ScoreError(f"The part “{part.name}” has no notes to play.")
-    if notes:
-        last = notes[-1]
-        notes[-1] = LineNote(**{**last.__dict__, "slurred_to_next": False})
-    # A slur ends at the next rest or at the next note that does not continue it.
+    notes[-1] = dataclasses.replace(notes[-1], slurred_to_next=False)
     tempo = [(b.onset + m.offset, m.value) for b in bars for m in b.bar.marks if m.kind == "tempo" and m.value]
     free: list[tuple[Fraction, Fraction]] = []
     words = [(b.onset + m.offset, m.text.casefold()) for b in bars for m in b.bar.marks if m.kind == "words"]

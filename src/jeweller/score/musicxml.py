@@ -88,7 +88,7 @@ def parse_xml(data: bytes) -> Element:
         root = etree.fromstring(data, parser)
     except (etree.XMLSyntaxError, ValueError) as error:
         raise ScoreError(f"This is not a readable MusicXML file: {str(error).splitlines()[0] if str(error) else 'it is empty'}.") from error
-    dtd = root.getroottree().docinfo.internalDTD
+    dtd: Any = root.getroottree().docinfo.internalDTD
     if dtd is not None and any(True for _ in dtd.iterentities()):
         raise ScoreError("This file defines its own XML entities, which a score never needs; it is not opened.")
     return root
@@ -355,7 +355,10 @@ class _PartReader:
         return pitch
 
     def _notations(self, element: Element) -> dict[str, Any]:
-        starts, stops, articulations, ornament, tuplet_mark, fermata, breath = [], [], [], None, "", False, False
+        starts: list[str] = []
+        stops: list[str] = []
+        articulations: list[str] = []
+        ornament, tuplet_mark, fermata, breath = None, "", False, False
         for notations in element.iterfind("notations"):
             for child in notations:
                 if child.tag == "slur":

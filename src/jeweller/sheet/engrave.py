@@ -9,6 +9,7 @@ from __future__ import annotations
 import functools
 import re
 from dataclasses import dataclass
+from typing import Any
 
 from lxml import etree
 
@@ -18,6 +19,7 @@ from jeweller.sheet.theme import SERIF, SIGNS, Theme
 
 SPACE = 18.0  # staff space in page units
 HALF_HEAD = 10.8  # half the width of a notehead
+Element = Any  # lxml's stubs make every attribute optional; what the engraver writes is known
 RAIL_GAP = 16.0  # between the lowest ink of a system and its rail
 RAIL_HEIGHT = 58.0
 _SVG = "{http://www.w3.org/2000/svg}"
@@ -93,7 +95,7 @@ class Engraving:
 
 
 @functools.lru_cache(maxsize=1)
-def _toolkit():  # type: ignore[no-untyped-def]
+def _toolkit() -> Any:
     import verovio
 
     verovio.enableLog(verovio.LOG_OFF)
@@ -115,7 +117,7 @@ def engrave(part: Part, width: float = 1900.0, *, rails: bool = True) -> Engravi
 
 
 def _rewrite(svg: str, bar_count: int) -> Engraving:
-    root = etree.fromstring(svg.encode("utf-8"), etree.XMLParser(huge_tree=True))
+    root: Element = etree.fromstring(svg.encode("utf-8"), etree.XMLParser(huge_tree=True))
     view = [float(v) for v in root.get("viewBox").split()]
     inner = root.find(f"{_SVG}svg")
     assert inner is not None
@@ -157,13 +159,13 @@ def _bare(svg: str) -> str:
     return svg.replace(' xmlns="http://www.w3.org/2000/svg"', "").replace(' xmlns:xlink="http://www.w3.org/1999/xlink"', "").replace("currentColor", "INK")
 
 
-def _open_path(element: etree._Element) -> bool:
+def _open_path(element: Element) -> bool:
     """Lines (staff, stems, bar lines) have a stroke width and only M and L; closed shapes are filled."""
     d = element.get("d", "")
     return element.tag.endswith("path") and element.get("stroke-width") is not None and "C" not in d and "c" not in d and "z" not in d.lower()
 
 
-def _flatten(text: etree._Element) -> None:
+def _flatten(text: Element) -> None:
     runs = []
     for leaf in text.iter(f"{_SVG}tspan"):
         if leaf.text and leaf.text.strip("\n"):
@@ -203,7 +205,7 @@ def _flatten(text: etree._Element) -> None:
         tspan.text = "".join(_GLYPHS.get(c, c) for c in (content.strip() if music else content))
 
 
-def _geometry(margin: etree._Element, dx: float, dy: float, scale: float) -> tuple[dict[str, NoteBox], list[BarBox], list[SystemBox]]:
+def _geometry(margin: Element, dx: float, dy: float, scale: float) -> tuple[dict[str, NoteBox], list[BarBox], list[SystemBox]]:
     notes: dict[str, NoteBox] = {}
     bars: list[BarBox] = []
     systems: list[SystemBox] = []
@@ -238,7 +240,7 @@ def _geometry(margin: etree._Element, dx: float, dy: float, scale: float) -> tup
     return notes, bars, systems
 
 
-def _reach(system: etree._Element, dy: float, scale: float) -> tuple[float, float]:
+def _reach(system: Element, dy: float, scale: float) -> tuple[float, float]:
     """Lowest and highest ink of a system: glyph origins, path points and text base lines, with half a space of slack."""
     ys: list[float] = []
     for element in system.iter():

@@ -61,7 +61,9 @@ def annotated_musicxml(line: Line, findings: Sequence[dict[str, Any]]) -> bytes:
     return write_musicxml(Score(line.title, (line.part,)), texts=texts)
 
 
-def render_sheets(report: dict[str, Any], line: Line, kinds: Sequence[str], findings: Sequence[dict[str, Any]] | None = None, player: str = "") -> dict[str, list[bytes]]:
+def render_sheets(
+    report: dict[str, Any], line: Line, kinds: Sequence[str], findings: Sequence[dict[str, Any]] | None = None, player: str = ""
+) -> dict[str, list[bytes]]:
     """The documents asked for, by kind; PNG has a page each."""
     findings = list(report["findings"] if findings is None else findings)
     out: dict[str, list[bytes]] = {}

@@ -133,7 +133,8 @@ class _Drawer:
         # One family to a run: QtSvg reads no lists of families. The signs of music stand in a font of their own.
         runs = "".join(f'<tspan font-family="{SIGNS if k % 2 else SERIF if serif else SANS}">{escape(piece)}</tspan>'
                        for k, piece in enumerate(re.split("([♭♮♯𝄫𝄪♩♪]+)", content)) if piece)  # fmt: skip
-        self.out.append(f'<text x="{x:.1f}" y="{y:.1f}" font-size="{size:g}" font-weight="{weight}" text-anchor="{anchor}" fill="{colour}"{style}>{runs}</text>')
+        style += f' font-size="{size:g}" font-weight="{weight}"'
+        self.out.append(f'<text x="{x:.1f}" y="{y:.1f}" text-anchor="{anchor}" fill="{colour}"{style}>{runs}</text>')
 
     def path(self, d: str, colour: str, width: float, fill: str = "none", dash: str = "") -> None:
         dashes = f' stroke-dasharray="{dash}"' if dash else ""
@@ -325,7 +326,7 @@ class _Drawer:
                 continue
             index = self.line.bars[note.bar_index].index
             beat = self.line.bars[note.bar_index].beat
-            x, system = self.x_at(index, max(0.0, (f["beat"] - 1) * float(beat)))
+            x, _ = self.x_at(index, max(0.0, (f["beat"] - 1) * float(beat)))
             if after is not None:
                 x = max(x, box.x + 26)
             written = note.written.pitch
@@ -387,7 +388,8 @@ class _Drawer:
         s = self.e.systems[system]
         if f["kind"] == "hesitation":
             x -= 24
-            self.path(f"M {x - 5:.1f} {s.top - 12:.1f} L {x - 5:.1f} {s.bottom + 12:.1f} M {x + 5:.1f} {s.top - 12:.1f} L {x + 5:.1f} {s.bottom + 12:.1f}", colour, width * 0.7)
+            for side in (x - 5, x + 5):
+                self.path(f"M {side:.1f} {s.top - 12:.1f} L {side:.1f} {s.bottom + 12:.1f}", colour, width * 0.7)
             self.text(x, s.bottom + 34, f"+{d.get('beats', 0):.2g}", 20, colour, weight=600)
             self.hits.append(Hit("finding", f["key"], x, s.top - 14, 20))
             return
@@ -428,7 +430,7 @@ class _Drawer:
             if f["kind"] not in WHOLE:
                 self._at_bar(f, colour, width)
             return
-        for n, box in boxes:
+        for _, box in boxes:
             y = self.free_y(box.x, min(box.top, self.e.systems[box.system].top) - 26, -24)
             self.out.append(shape_svg(f["facet"], box.x, y, 24, colour, width=width, unsure=f["confidence"] < SURE))
             if "cents" in f["detail"]:

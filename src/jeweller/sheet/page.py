@@ -57,7 +57,8 @@ def marked_page(report: dict[str, Any], line: Line, findings: Sequence[dict[str,
     tuning = [f["text"] for f in findings if f["confidence"] >= SURE and f["kind"] in TUNING]
     unsure = [_shown(f, 0, theme) for f in findings if f["confidence"] < SURE]
     return _environment().get_template("marked.html").render(
-        report=report, systems=svg, first=shown[:SHOWN_FIRST], further=shown[SHOWN_FIRST:], unsure=unsure, tuning=tuning, good=good_sentence(report), t=theme, fonts=_fonts(),
+        report=report, systems=svg, first=shown[:SHOWN_FIRST], further=shown[SHOWN_FIRST:], unsure=unsure, tuning=tuning,
+        good=good_sentence(report), t=theme, fonts=_fonts(),
         to_player=player_words({**report, "findings": findings}), player=player, sans=SANS, serif=SERIF, signs=SIGNS)  # fmt: skip
 
 
