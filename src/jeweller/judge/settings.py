@@ -76,5 +76,6 @@ def make_settings(tolerance: str = "standard", articulation: str = "printed", ch
             raise SettingError(f"The setting {name} takes a number ({known[name].metadata['unit']}), not “{text}”.") from None
         if not 0 < value < 10000:
             raise SettingError(f"The setting {name} cannot be {text}; it is {getattr(settings, name):g} {known[name].metadata['unit']} by default.")
-        settings = dataclasses.replace(settings, **{name: value})
+        change: dict[str, Any] = {name: value}
+        settings = dataclasses.replace(settings, **change)
     return settings

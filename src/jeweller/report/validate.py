@@ -1,0 +1,20 @@
+"""Checks a report against the JSON Schema that lies beside this file."""
+
+from __future__ import annotations
+
+import functools
+import json
+from pathlib import Path
+from typing import Any
+
+from jsonschema import Draft202012Validator
+
+
+@functools.cache
+def _validator() -> Draft202012Validator:
+    return Draft202012Validator(json.loads((Path(__file__).parent / "schema.json").read_text(encoding="utf-8")))
+
+
+def problems(report: dict[str, Any]) -> list[str]:
+    """What does not fit the schema, as "place: message"; empty for a good report."""
+    return [f"{'/'.join(str(p) for p in e.absolute_path)}: {e.message[:200]}" for e in _validator().iter_errors(report)]
