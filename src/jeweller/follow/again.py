@@ -9,6 +9,7 @@ import numpy as np
 from jeweller.follow.result import Event, Jump
 from jeweller.follow.segments import Items
 
+FALSE_START_NOTES = 4  # a beginning broken off within so many notes is a false start
 PAUSE_S = 0.20  # a taken-again note comes after at least such a silence
 
 
@@ -56,3 +57,15 @@ def _abandoned(events: list[Event], k: int, items: Items, spq: np.ndarray) -> in
     if run == 1 and pause < PAUSE_S and length < 0.75 * written:
         return 0
     return run if pause >= PAUSE_S or run >= 2 else 0
+
+
+def drop_false_starts(events: list[Event], jumps: list[Jump]) -> tuple[list[Event], list[Jump]]:
+    """Without the tries before the music: a sounded first note, or a beginning broken off within a few notes, is not music."""
+    while jumps and jumps[0].target < jumps[0].origin:
+        first = [e for e in events if e.at_or_before(jumps[0].at_s)]
+        written = [e.index for e in first if e.index is not None]
+        if not written or len(first) > FALSE_START_NOTES or min(written) != jumps[0].target or min(e.attempt for e in first) != events[0].attempt:
+            break
+        events = [dataclasses.replace(e, attempt=e.attempt - 1) for e in events if not e.at_or_before(jumps[0].at_s)]
+        jumps = jumps[1:]
+    return events, jumps

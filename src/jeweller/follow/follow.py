@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable
 
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.follow.again import find_restarts
+from jeweller.follow.again import drop_false_starts, find_restarts
 from jeweller.follow.boundaries import Boundaries, find_boundaries
 from jeweller.follow.inner import hear_inside
 from jeweller.follow.measure import Measurer
@@ -51,8 +52,35 @@ def follow(line: Line, features: Features, *, tempo_bpm: float | None = None, se
     items = make_items(line)
     evidence = gather_evidence(features, s)
     boundaries = find_boundaries(features, s)
+    bpm = tempo_bpm or line.written_bpm or s.default_bpm
     table = SegmentTable(items, evidence, boundaries, features.step_s, s)
-    way, spq = _rough_tempo(table, tempo_bpm or line.written_bpm or s.default_bpm, cancelled)
+    found = _follow_items(line, table, boundaries, features, bpm, cancelled)
+    if found.followed:
+        return found
+    # Read from another clef or another instrument's part, the whole take is shifted alike: then it follows a shifted line.
+    shift = _likely_shift(table, boundaries, features, bpm, cancelled)
+    if shift:
+        moved = SegmentTable(dataclasses.replace(items, midi=items.midi + shift), evidence, boundaries, features.step_s, s)
+        shifted = _follow_items(line, moved, boundaries, features, bpm, cancelled)
+        if shifted.followed and shifted.share_right >= s.shifted_min:
+            return shifted
+    return found
+
+
+def _likely_shift(table: SegmentTable, boundaries: Boundaries, features: Features, bpm: float, cancelled: Callable[[], bool]) -> int:
+    """Semitones by which the take may be shifted: the shift whose rough way is best, if it beats the written pitch clearly; else 0."""
+    s, items = table.s, table.items
+    scores: dict[int, float] = {}
+    for shift in range(-12, 13):
+        moved = SegmentTable(dataclasses.replace(items, midi=items.midi + shift), table.evidence, boundaries, features.step_s, s)
+        scores[shift] = max(_rough_tempo(moved, bpm, cancelled, ratios=s.tempo_ratios[:3], probe_s=s.shift_probe_s), key=lambda f: f[0])[0]
+    best = max(scores, key=lambda k: scores[k])
+    return best if scores[best] > scores[0] + s.shift_gain else 0
+
+
+def _follow_items(line: Line, table: SegmentTable, boundaries: Boundaries, features: Features, bpm: float, cancelled: Callable[[], bool]) -> Following:
+    s, items = table.s, table.items
+    _, way, spq = max(_rough_tempo(table, bpm, cancelled, ratios=s.tempo_ratios, probe_s=s.tempo_probe_s), key=lambda f: f[0])
     for _ in range(2):
         local = local_tempo(items, way, boundaries, features.step_s, spq)
         way = search(table, local, s.ioi_spread, cancelled=cancelled)
@@ -60,17 +88,15 @@ def follow(line: Line, features: Features, *, tempo_bpm: float | None = None, se
     return _result(line, items, way, boundaries, features, local, s)
 
 
-def _rough_tempo(table: SegmentTable, bpm: float, cancelled: Callable[[], bool]) -> tuple[Way, float]:
-    """A way over the first part of the take at the likeliest of several tempi, and its seconds per quarter."""
-    s = table.s
-    stop = int(np.searchsorted(table.time, s.tempo_probe_s))
+def _rough_tempo(table: SegmentTable, bpm: float, cancelled: Callable[[], bool], *, ratios: tuple[float, ...], probe_s: float) -> list[tuple[float, Way, float]]:
+    """(score, way, seconds per quarter) at each of several tempi over the first part of the take."""
+    stop = int(np.searchsorted(table.time, probe_s))
     found: list[tuple[float, Way, float]] = []
-    for ratio in s.tempo_ratios:
+    for ratio in ratios:
         spq = 60.0 / (bpm * ratio)
-        way = search(table, np.full(len(table.items.midi), spq), s.ioi_spread_first, stop=stop, cancelled=cancelled)
+        way = search(table, np.full(len(table.items.midi), spq), table.s.ioi_spread_first, stop=stop, cancelled=cancelled)
         found.append((way.score, way, spq))
-    _, way, spq = max(found, key=lambda f: f[0])
-    return way, spq
+    return found
 
 
 def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, fallback: float) -> npt.NDArray[np.float64]:
@@ -136,6 +162,7 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
                             found.expected_clarity, found.octave_up, found.level_db, measurer.attack(on), attempt))  # fmt: skip
     events, jumps = hear_inside(events, jumps, items, local, features, measurer)
     events, jumps = find_restarts(events, jumps, items, local)
+    events, jumps = drop_false_starts(events, jumps)
     last_try: list[int | None] = [None] * n
     for k, event in enumerate(events):
         if event.index is not None:

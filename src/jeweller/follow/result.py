@@ -28,6 +28,10 @@ class Event:
     attack: float  # attack strength at its beginning, 0..1.5
     attempt: int = 0  # counts up at every jump
 
+    def at_or_before(self, seconds: float) -> bool:
+        """Whether it began before a moment (the onset at that moment not counted)."""
+        return self.on_s < seconds - 0.03
+
 
 @dataclass(frozen=True)
 class Jump:

@@ -48,6 +48,9 @@ class FollowSettings:
     early_end_cost: float = 5.0  # ending before the end
     window_notes: int = 400  # notes around the current place that are searched
     # Not followed at all
+    shift_probe_s: float = 25.0  # how much of the take decides whether it is transposed
+    shift_gain: float = 25.0  # nats by which a shifted line must fit better
+    shifted_min: float = 0.7  # a transposed take must fit this well: the chance of some shift fitting is greater
     followed_min: float = 0.5  # share of the notes reached that must have sounded as written
 
 

@@ -102,9 +102,12 @@ def _parsimony(case: Case, found: list[Finding]) -> list[Finding]:
     stretches = [(f.at_s - 0.05, f.until_s + 0.05) for f in found if f.kind == "restart"]
     steps = {n for f in found if f.kind in ("hesitation", "held_over", "beat_dropped") for n in f.notes}
     wrong = {n for f in found if f.kind in ("wrong_note", "wrong_octave", "wrong_partial", "missed_note") and f.confidence >= SURE for n in f.notes}
+    extras = [f.at_s for f in found if f.kind == "extra_note" and f.confidence >= SURE]
     for f in found:
         if f.kind == "missed_note" and set(f.notes) <= skipped:
             continue
+        if f.kind == "cut_short" and any(f.at_s < at < f.until_s + 0.5 * case.beat_s(case.index_of[f.notes[0]]) for at in extras):
+            continue  # it ended because another note came
         if f.kind in ("extra_note", "early", "late") and any(a <= f.at_s <= b for a, b in stretches):
             continue
         if f.kind in ("early", "late") and (set(f.notes) & steps or set(f.notes) & wrong):

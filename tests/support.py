@@ -1,0 +1,159 @@
+"""Shared by the tests: music from short text, sounds of an additive synthesis that the program does not know, and a base for window tests."""
+
+from __future__ import annotations
+
+import re
+import sys
+import tempfile
+import time
+import unittest
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+from types import TracebackType
+
+import numpy as np
+
+from jeweller.score.line import Line, make_line
+from jeweller.score.model import Bar, Mark, Note, Part, Score
+from jeweller.score.musicxml import guess_type
+from jeweller.score.pitch import Pitch, key_alter
+from jeweller.score.write import write_musicxml
+
+RATE = 22050
+SIGNS = {-1: "flat", 0: "natural", 1: "sharp"}
+
+
+def part_of(music: str, *, fifths: int = 0, beats: int = 4, beat_type: int = 4, chromatic: int = 0, bpm: float | None = 90, name: str = "Flute",
+            flags: dict[int, dict[str, object]] | None = None) -> Part:  # fmt: skip
+    """A part from bars like "C5/1 r/.5 Bb4/.5( C5/2)": pitch, quarters, and ( ) slur, t trill, f fermata, _ tie, {X} grace, . staccato."""
+    bars = []
+    texts = [b.split() for b in music.strip().split("|")]
+    for k, tokens in enumerate(texts):
+        notes: list[Note] = []
+        at = Fraction(0)
+        state = {s: key_alter(s, fifths) for s in "CDEFGAB"}
+        tie = bool(bars) and bool(bars[-1].notes) and bars[-1].notes[-1].tie_start
+        for token in tokens:
+            match = re.fullmatch(r"(?:\{(\w+)\})?([A-G][b#n]?\d|r)/([\d./]+)([()tf._]*)", token)
+            assert match, token
+            for text, grace in ((match[1], True), (match[2], False)):
+                if not text:
+                    continue
+                pitch, accidental = None, None
+                if text != "r":
+                    alter = {"b": -1, "#": 1, "n": 0}.get(text[1], key_alter(text[0], fifths))
+                    pitch = Pitch(text[0], alter, int(text[-1]))
+                    if state[pitch.step] != alter:
+                        accidental, state[pitch.step] = SIGNS[alter], alter
+                length, marks = Fraction(match[3]), match[4]
+                kind, dots, tuplet = guess_type(Fraction(1, 2) if grace else length)
+                notes.append(Note(f"n{k}-{len(notes)}", at, Fraction(0) if grace else length, pitch, type=kind, dots=dots, tuplet=tuplet, grace=grace,
+                                  accidental=accidental, slur_starts=("1",) * ("(" in marks and not grace), slur_stops=("1",) * (")" in marks and not grace),
+                                  ornament="trill" if "t" in marks and not grace else None, fermata="f" in marks, tie_start="_" in marks, tie_stop=tie,
+                                  articulations=("staccato",) * ("." in marks)))  # fmt: skip
+                tie = "_" in marks
+            at += Fraction(match[3])
+        tempo = (Mark("tempo", Fraction(0), value=bpm),) if bpm and k == 0 else ()
+        extra = (flags or {}).get(k, {})
+        bars.append(Bar(str(k + 1), at, beats, beat_type, fifths, "major", ("G", 2, 0), tuple(notes), tempo, implicit=at < Fraction(4 * beats, beat_type), **extra))  # type: ignore[arg-type]
+    return Part("P1", name, name, 0, chromatic, tuple(bars))
+
+
+def line_of(music: str, **options: object) -> Line:
+    return make_line("A test", part_of(music, **options))  # type: ignore[arg-type]
+
+
+def score_file(folder: Path, part: Part, name: str = "score.musicxml") -> Path:
+    path = folder / name
+    path.write_bytes(write_musicxml(Score("A test", (part,), "")))
+    return path
+
+
+def tone(midi: float, seconds: float, rate: int = RATE, partials: tuple[float, ...] = (1.0, 0.6, 0.4, 0.25, 0.15)) -> np.ndarray:
+    """A steady tone with partials, soft edges of 12 ms."""
+    t = np.arange(int(seconds * rate)) / rate
+    f = 440.0 * 2 ** ((midi - 69) / 12)
+    x = sum(a * np.sin(2 * np.pi * f * (k + 1) * t) for k, a in enumerate(partials) if f * (k + 1) < rate / 2)
+    edge = np.minimum(np.minimum(t / 0.012, (t[::-1] + 1 / rate) / 0.03), 1.0)
+    return (0.2 * np.asarray(x) * edge).astype(np.float32)
+
+
+def play(events: list[tuple[float, float, float]], seconds: float, rate: int = RATE, noise: float = 0.0005) -> np.ndarray:
+    """(onset s, length s, MIDI) → sound, with a little noise."""
+    out = np.random.default_rng(3).standard_normal(int(seconds * rate)).astype(np.float32) * noise
+    for on, length, midi in events:
+        x = tone(midi, length, rate)
+        a = int(on * rate)
+        out[a : a + len(x)] += x[: max(0, len(out) - a)]
+    return out.astype(np.float32)
+
+
+def straight(line: Line, bpm: float, lead: float = 0.8, share: float = 0.88) -> list[tuple[float, float, float]]:
+    """The line played exactly: what `play` takes."""
+    spq = 60.0 / bpm
+    return [(lead + float(n.onset) * spq, float(n.duration) * spq * share, n.sounding_midi) for n in line.main_notes]
+
+
+def sounding(events: list[tuple[float, float, float]]) -> np.ndarray:
+    return play(events, max(on + length for on, length, _ in events) + 1.0)
+
+
+def changed(events: list[tuple[float, float, float]], index: int, **changes: float) -> list[tuple[float, float, float]]:
+    """A copy with one event changed: `by` semitones, `later` s for it alone, `shift` s for it and all after, `length` times as long."""
+    out = list(events)
+    on, length, midi = out[index]
+    out[index] = (on + changes.get("later", 0.0), length * changes.get("length", 1.0), midi + changes.get("by", 0.0))
+    if "shift" in changes:
+        out[index:] = [(a + changes["shift"], b, c) for a, b, c in out[index:]]
+    return out
+
+
+class TempCase(unittest.TestCase):
+    """With a folder of its own."""
+
+    def setUp(self) -> None:
+        self._folder = tempfile.TemporaryDirectory()
+        self.addCleanup(self._folder.cleanup)
+        self.folder = Path(self._folder.name)
+
+
+class WindowCase(TempCase):
+    """A real window. An exception in a slot, which Qt only prints, fails the test."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        from jeweller.desk.app import make_app
+
+        self.app = make_app()
+        self._trouble: list[BaseException] = []
+        before = sys.excepthook
+
+        def hook(kind: type[BaseException], value: BaseException, trace: TracebackType | None) -> None:
+            self._trouble.append(value)
+            before(kind, value, trace)
+
+        sys.excepthook = hook
+        self.addCleanup(self._check_slots, before)
+
+    def _check_slots(self, before: Callable[..., None]) -> None:
+        sys.excepthook = before
+        if self._trouble:
+            raise AssertionError(f"an exception in a slot: {self._trouble[0]!r}") from self._trouble[0]
+
+    def wait(self, ready: Callable[[], object], seconds: float = 60.0, what: str = "") -> None:
+        end = time.monotonic() + seconds
+        while not ready():
+            self.app.processEvents()
+            self.app.sendPostedEvents(None, 52)
+            if time.monotonic() > end:
+                self.fail(f"waited {seconds} s in vain {what}")
+            time.sleep(0.005)
+        for _ in range(3):
+            self.app.processEvents()
+
+
+def without(report: dict, *keys: str) -> dict:
+    return {k: v for k, v in report.items() if k not in keys}
+
+
