@@ -13,6 +13,7 @@ from pathlib import Path
 from types import TracebackType
 
 import numpy as np
+from PySide6.QtTest import QTest
 
 from jeweller.score.line import Line, make_line
 from jeweller.score.model import Bar, Mark, Note, Part, Score
@@ -141,16 +142,13 @@ class WindowCase(TempCase):
         if self._trouble:
             raise AssertionError(f"an exception in a slot: {self._trouble[0]!r}") from self._trouble[0]
 
-    def wait(self, ready: Callable[[], object], seconds: float = 60.0, what: str = "") -> None:
+    def wait(self, ready: Callable[[], object], seconds: float = 25.0, what: str = "") -> None:
         end = time.monotonic() + seconds
         while not ready():
-            self.app.processEvents()
-            self.app.sendPostedEvents(None, 52)
+            QTest.qWait(8)  # also carries out deferred deletions
             if time.monotonic() > end:
                 self.fail(f"waited {seconds} s in vain {what}")
-            time.sleep(0.005)
-        for _ in range(3):
-            self.app.processEvents()
+        QTest.qWait(5)
 
 
 def without(report: dict, *keys: str) -> dict:

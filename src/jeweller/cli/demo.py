@@ -37,11 +37,11 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
     from jeweller.desk.app import make_app, open_settings
     from jeweller.desk.window import Window
 
-    app = make_app()
+    make_app()
     window = Window(open_settings(folder / "desk.ini"), SimulatedSpeaker(), tray, name)
     window.resize(1280, 800)
     window.show()
-    _wait(app, lambda: True)
+    _wait(lambda: True)
     window.grab().save(str(folder / "view-opening.png"))
     print(f"{name}: {len(tray)} takes, played by the simulated player with the slips planned below, checked now.\n")
     totals = [0, 0, 0]
@@ -50,9 +50,9 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
         window.review = None
         window.open_pair(str(take.score), str(take.take), take.part, take.player)
         if k == 0:
-            _wait(app, lambda: window.busy_bar.value() > 100 or window.review is not None)
+            _wait(lambda: window.busy_bar.value() > 100 or window.review is not None)
             window.grab().save(str(folder / "view-checking.png"))
-        _wait(app, lambda: window.review is not None or bool(window.last_trouble))
+        _wait(lambda: window.review is not None or bool(window.last_trouble))
         if window.review is None:
             print(f"jeweller: {take.take.name}: {window.last_trouble}", file=sys.stderr)
             return 1
@@ -65,7 +65,7 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
         for n, png in enumerate(pdf_to_png(pdf)):
             (folder / f"{take.take.stem}{f'-{n + 1}' if n else ''}.png").write_bytes(png)
         if k == 1:
-            _views(app, window, folder)
+            _views(window, folder)
     QApplication.processEvents()
     window.close()
     print(f"Planned and found: {totals[0]}. Planned and missed: {totals[1]}. Found and not planned: {totals[2]}.")
@@ -73,31 +73,29 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
     return 0
 
 
-def _views(app: Any, window: Any, folder: Path) -> None:
-    _wait(app, lambda: window.loupe._model is not None)
+def _views(window: Any, folder: Path) -> None:
+    _wait(lambda: window.loupe._model is not None)
     window.grab().save(str(folder / "view-loupe-light.png"))
     window.set_theme("dark")
     window.pitch_action.setChecked(True)
-    _wait(app, lambda: True)
+    _wait(lambda: True)
     window.grab().save(str(folder / "view-loupe-dark.png"))
     window.pitch_action.setChecked(False)
     window.set_theme("light")
     window.show_keys()
-    _wait(app, lambda: True)
+    _wait(lambda: True)
     window.keys_box.grab().save(str(folder / "view-keys.png"))
     window.keys_box.close()
 
 
-def _wait(app: Any, ready: Callable[[], bool], seconds: float = 120.0) -> None:
+def _wait(ready: Callable[[], bool], seconds: float = 120.0) -> None:
+    from PySide6.QtTest import QTest
+
     end = time.monotonic() + seconds
-    for _ in range(5):
-        app.processEvents()
-        app.sendPostedEvents(None, 52)  # deferred deletions, which an event loop of one's own does not run
+    QTest.qWait(20)  # also carries out deferred deletions
     while not ready() and time.monotonic() < end:
-        app.processEvents()
-        time.sleep(0.01)
-    for _ in range(5):
-        app.processEvents()
+        QTest.qWait(10)
+    QTest.qWait(20)
 
 
 def _same_place(f: dict[str, Any], p: dict[str, Any]) -> bool:

@@ -100,14 +100,25 @@ def _rough_tempo(table: SegmentTable, bpm: float, cancelled: Callable[[], bool],
 
 
 def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, fallback: float) -> npt.NDArray[np.float64]:
-    """Seconds per quarter at each note: the running weighted median (about nine notes) of its neighbours' intervals, shape (N,)."""
+    """Seconds per quarter at each note: the running weighted median (about nine notes) of stretches of at least a quarter, shape (N,).
+
+    Single short intervals are left out: a dotted figure played even, or a swung run, is no change of tempo.
+    """
     n = len(items.midi)
     where, value, weight = [], [], []
-    for step in way.steps:
-        if step.kind in (NOTE, WRONG) and not items.last_free[step.item]:
-            where.append(step.item)
-            value.append((boundaries.frame[step.end] - boundaries.frame[step.start]) * step_s / items.ioi_q[step.item])
-            weight.append(min(items.ioi_q[step.item], 2.0) ** 0.5)
+    steps = [s for s in way.steps if s.kind in (NOTE, WRONG) and not items.last_free[s.item]]
+    for k, step in enumerate(steps):
+        quarters = 0.0
+        for m in range(k, min(k + 8, len(steps))):
+            last = steps[m]
+            if m > k and (last.item != steps[m - 1].item + 1 or last.start != steps[m - 1].end):
+                break
+            quarters += items.ioi_q[last.item]
+            if quarters >= 1.0 - 1e-6 or m == k + 7:
+                where.append(0.5 * (step.item + last.item))
+                value.append((boundaries.frame[last.end] - boundaries.frame[step.start]) * step_s / quarters)
+                weight.append(min(quarters, 2.0) ** 0.5)
+                break
     if len(where) < 3:
         return np.full(n, fallback)
     place, amount, heavy = np.array(where, float), np.log(np.array(value)), np.array(weight)

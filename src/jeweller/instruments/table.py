@@ -18,7 +18,7 @@ from jeweller.errors import ScoreError
 
 # Semitones that valve combinations and slide positions lower the tube by, in the usual order of preference.
 VALVE_DROPS = {0: "open", 2: "1", 1: "2", 3: "1-2", 4: "2-3", 5: "1-3", 6: "1-2-3"}
-PARTIALS = tuple(range(2, 11))
+PARTIALS = (2, 3, 4, 5, 6, 8, 9, 10, 12, 15, 16)  # the seventh, eleventh, thirteenth and fourteenth are too far out of tune to be played
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ class Instrument:
         found = []
         for drop in sorted(VALVE_DROPS):
             for partial in PARTIALS:
-                if partial != 7 and round(self.fundamental - drop + 12 * math.log2(partial)) == sounding_midi:
+                if round(self.fundamental - drop + 12 * math.log2(partial)) == sounding_midi:
                     found.append((drop, partial))
         return tuple(found)
 

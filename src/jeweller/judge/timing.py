@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -111,9 +112,11 @@ def _single(case: Case, steps: set[int], leave: set[int]) -> list[Finding]:
 # ---- pairs -------------------------------------------------------------------------------------------------------
 
 
-def _pair_spread(case: Case, usable: list[Interval]) -> float:
-    """Log ratio: the player's own robust spread of neighbouring equal notes."""
-    ratios = [math.log(a.seconds / b.seconds) for a, b in zip(usable, usable[1:], strict=False) if a.j == b.i and a.quarters == b.quarters]
+def _pair_spread(case: Case, usable: list[Interval], leave: Sequence[Interval] = ()) -> float:
+    """Log ratio: the player's own robust spread of neighbouring equal notes, outside the run in question."""
+    left = {v.i for v in leave}
+    ratios = [math.log(a.seconds / b.seconds) for a, b in zip(usable, usable[1:], strict=False)
+              if a.j == b.i and a.quarters == b.quarters and a.i not in left and b.i not in left]  # fmt: skip
     if len(ratios) < 4:
         return 0.14
     return max(1.4826 * float(np.median(np.abs(ratios))), PAIR_SPREAD_FLOOR)
@@ -153,7 +156,6 @@ def _dots(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
 def _runs(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
     """Runs of four or more equal short notes that alternate long and short."""
     s = case.settings
-    spread = _pair_spread(case, usable)
     runs: list[list[Interval]] = []
     for v in usable:
         if runs and runs[-1][-1].j == v.i and runs[-1][-1].quarters == v.quarters:
@@ -170,6 +172,7 @@ def _runs(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
         start = next((k for k in range(2) if (float(case.notes[run[k].i].offset) / unit) % 1 < 1e-6), 0)
         pairs = [(run[k], run[k + 1]) for k in range(start, len(run) - 1, 2)]
         ratios = np.array([math.log(a.seconds / b.seconds) for a, b in pairs])
+        spread = _pair_spread(case, usable, run)
         k = 0
         while k < len(ratios):
             sign = 1.0 if ratios[k] > 0 else -1.0

@@ -1,0 +1,374 @@
+"""The real window, driven by mouse and keys only."""
+
+from __future__ import annotations
+
+import json
+import time
+
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from jeweller.audio.ports import SimulatedSpeaker
+from jeweller.band import DEMO, read_band
+from jeweller.desk.app import open_settings
+from jeweller.desk.jobs import Jobs
+from jeweller.desk.margin import MarginNote
+from jeweller.desk.window import KEYS, Window
+from jeweller.player.room import write_sound
+from tests.support import RATE, WindowCase, changed, part_of, score_file, sounding, straight
+from tests.test_ear import LINE, TUNE, index_of
+
+KEY = Qt.Key
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+class DeskCase(WindowCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.score = score_file(self.folder, part_of(TUNE, fifths=-2))
+        self.take = self.folder / "take.wav"
+        events = changed(straight(LINE, 90), index_of("1", 1.0), by=4)
+        events = changed(changed(events, index_of("7", 1.0), by=1), index_of("4", 2.0), shift=-60 / 90)
+        write_sound(self.take, sounding(events), RATE)
+        self.speaker = SimulatedSpeaker()
+        self.window = self.make_window()
+
+    def make_window(self, tray: tuple = ()) -> Window:  # type: ignore[type-arg]
+        window = Window(open_settings(self.folder / "desk.ini"), self.speaker, tray, "The tray" if tray else "")
+        self.addCleanup(window.close)
+        window.resize(1280, 800)
+        window.show()
+        self.app.processEvents()
+        return window
+
+    def press(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        QTest.keyClick(self.window, key, modifier)
+        self.app.processEvents()
+
+    def drop(self, *paths: object) -> None:
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
+        left, none = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        enter = QDragEnterEvent(QPoint(400, 300), Qt.DropAction.CopyAction, data, left, none)
+        QApplication.sendEvent(self.window, enter)
+        self.assertTrue(enter.isAccepted())
+        event = QDropEvent(QPointF(400, 300), Qt.DropAction.CopyAction, data, left, none)
+        QApplication.sendEvent(self.window, event)
+
+    def checked(self) -> None:
+        self.wait(lambda: self.window.review is not None and self.window.pages.currentIndex() == 2, what="for the check")
+
+    def open(self) -> None:
+        self.drop(self.score, self.take)
+        self.checked()
+        loupe = self.window.loupe
+        self.wait(lambda: loupe._sound is not None and loupe._model is not None, what="for the sound")
+
+    def note_of(self, key: str) -> MarginNote:
+        return next(n for n in self.window.loupe.margin.notes if n.shown.key == key)
+
+    def kinds(self) -> list[str]:
+        assert self.window.review is not None
+        return [s.finding["kind"] for s in self.window.review.shown]
+
+
+class Opening(DeskCase):
+    def test_dropping_a_pair_shows_the_marked_part_within_seconds(self) -> None:
+        self.assertEqual(self.window.next_button.text(), "Open a score…")
+        begin = time.monotonic()
+        self.drop(self.score, self.take)
+        self.assertEqual(self.window.pages.currentIndex(), 1)
+        self.checked()
+        self.assertLess(time.monotonic() - begin, 15)
+        self.assertEqual(sorted(self.kinds()), ["missed_accidental", "rest_short", "wrong_note"])
+        self.assertEqual(self.window.words["take"].text(), "take.wav")
+        self.assertEqual(self.window.next_button.text(), "Next finding")
+
+    def test_one_after_the_other_in_either_order(self) -> None:
+        self.drop(self.score)
+        self.assertEqual((self.window.next_button.text(), self.window.empty_title.text()), ("Open a recording…", "Now the recording"))
+        self.drop(self.take)
+        self.checked()
+        second = self.make_window()
+        self.window = second
+        self.drop(self.take)
+        self.drop(self.score)
+        self.checked()
+
+    def test_esc_stops_a_check_and_keeps_what_was_open(self) -> None:
+        self.open()
+        before = self.window.review
+        self.drop(self.score, self.take)
+        self.press(KEY.Key_Escape)
+        self.wait(lambda: self.window.pages.currentIndex() == 2)
+        self.assertIs(self.window.review, before)
+        self.assertIn("Stopped", self.window.statusBar().currentMessage())
+
+    def test_bad_input_is_a_sentence_and_what_was_open_stays(self) -> None:
+        self.open()
+        before = self.window.review
+        bad, silent, text = self.folder / "bad.musicxml", self.folder / "silent.wav", self.folder / "notes.txt"
+        bad.write_text("<score")
+        text.write_text("x")
+        write_sound(silent, sounding([(0.1, 0.1, 60)]) * 0, RATE)
+        for paths, words in (((bad,), "not a readable MusicXML"), ((silent,), "is silent"), ((text,), "neither a notation file nor|neither a notation file")):
+            with self.subTest(words):
+                self.window.last_trouble = ""
+                self.drop(*paths)
+                self.wait(lambda: self.window.last_trouble)
+                self.assertRegex(self.window.last_trouble, words)
+                self.press(KEY.Key_Escape)
+                self.assertIs(self.window.review, before)
+                self.assertEqual(self.window.pages.currentIndex(), 2)
+
+    def test_recent_pairs_and_window_are_remembered(self) -> None:
+        self.open()
+        self.window.resize(1111, 700)
+        self.window.close()
+        self.window = self.make_window()
+        self.assertEqual(self.window._recents(), [(str(self.score), str(self.take), "Flute")])
+        self.assertEqual(self.window.empty_list.count(), 1)
+        item = self.window.empty_list.visualItemRect(self.window.empty_list.item(0))
+        QTest.mouseClick(self.window.empty_list.viewport(), Qt.MouseButton.LeftButton, pos=item.center())
+        self.checked()
+
+    def test_going_through_a_tray_by_keys(self) -> None:
+        _, tray = read_band(DEMO)
+        self.window = self.make_window(tray[11:13])
+        self.press(KEY.Key_PageDown, CONTROL)
+        self.checked()
+        self.assertIn("Rafi", self.window.words["take"].text())
+        self.window.review = None
+        self.press(KEY.Key_PageDown, CONTROL)
+        self.checked()
+        self.assertIn("Oda", self.window.words["take"].text())
+        self.press(KEY.Key_PageDown, CONTROL)
+        self.assertIn("last take", self.window.statusBar().currentMessage())
+
+
+class Choosing(DeskCase):
+    def test_a_mark_a_note_a_margin_note_and_the_sound_choose_the_same(self) -> None:
+        self.open()
+        loupe = self.window.loupe
+        assert self.window.review is not None
+        key = next(s.key for s in self.window.review.shown if s.finding["kind"] == "wrong_note")
+        place = loupe.paper.place_of(key)
+        assert place is not None
+        QTest.mouseClick(loupe.paper, Qt.MouseButton.LeftButton, pos=place.toPoint())
+        self.assertEqual(loupe.chosen, key)
+        self.assertTrue(self.note_of(key).opened)
+        other = next(n for n in loupe.margin.notes if n.shown.key != key)
+        wanted = other.shown.key
+        QTest.mouseClick(other, Qt.MouseButton.LeftButton, pos=QPoint(120, 12))
+        self.assertEqual(loupe.chosen, wanted)
+        at = self.window.review.places(next(s.finding for s in self.window.review.shown if s.key == key))[0][0]
+        QTest.mouseClick(loupe.strip.wave, Qt.MouseButton.LeftButton, pos=QPoint(round(loupe.strip.wave.x_of(at + 0.1)), 40))
+        self.assertEqual(loupe.chosen, key)
+        self.assertIsNotNone(loupe.strip.wave.chosen)
+
+    def test_keys_walk_findings_and_notes(self) -> None:
+        self.open()
+        loupe = self.window.loupe
+        seen = {loupe.chosen}
+        for _ in range(2):
+            self.press(KEY.Key_Down)
+            seen.add(loupe.chosen)
+        self.assertEqual(len(seen), 3)
+        self.press(KEY.Key_Escape)
+        self.assertIsNone(loupe.chosen)
+        self.press(KEY.Key_Right)
+        self.press(KEY.Key_Right)
+        self.assertEqual(loupe.note_id(), LINE.main_notes[1].id)
+        self.press(KEY.Key_Left)
+        self.assertEqual(loupe.note_id(), LINE.main_notes[0].id)
+
+    def test_the_facet_filter_leaves_its_kind_alone(self) -> None:
+        self.open()
+        button = self.window.loupe.margin._buttons["count"]
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        self.assertEqual([n.shown.finding["kind"] for n in self.window.loupe.margin.notes], ["rest_short"])
+        QTest.mouseClick(self.window.loupe.margin._buttons["count"], Qt.MouseButton.LeftButton)
+        self.assertEqual(len(self.window.loupe.margin.notes), 3)
+
+    def test_zoom_and_width_reflow_the_part(self) -> None:
+        self.open()
+        paper = self.window.loupe.paper
+        assert paper.engraving is not None
+        before = len(paper.engraving.systems)
+        for _ in range(4):
+            self.press(KEY.Key_Plus, CONTROL)
+        assert paper.engraving is not None
+        larger = len(paper.engraving.systems)
+        self.assertGreater(larger, before)
+        self.press(KEY.Key_0, CONTROL)
+        self.assertEqual(len(paper.engraving.systems), before)
+        self.window.resize(900, 800)
+        self.wait(lambda: paper.engraving is not None and len(paper.engraving.systems) > before)
+
+    def test_dark_large_and_pitch_line(self) -> None:
+        self.open()
+        self.window.set_theme("dark")
+        self.window.set_large(True)
+        self.press(KEY.Key_P)
+        self.assertTrue(self.window.loupe.paper._pitch)
+        self.app.processEvents()
+        colour = self.window.loupe.paper.grab().toImage().pixelColor(4, 4).name().upper()
+        self.assertEqual(colour, self.window.theme.paper)
+        self.press(KEY.Key_F1)
+        self.assertEqual(self.window.keys_box.windowTitle(), "Keys")
+        keys = [a.shortcut().toString() for a in self.window.findChildren(type(self.window.undo_action)) if not a.shortcut().isEmpty()]
+        self.assertTrue({"Space", "K", "D", "F1"} <= set(keys))
+        self.assertGreater(len(KEYS), 15)
+
+
+class Deciding(DeskCase):
+    def test_dismiss_undo_redo_restore_by_keys_and_the_mark_follows(self) -> None:
+        self.open()
+        review = self.window.review
+        assert review is not None
+        before = review.report["mark"]["value"]
+        key = self.window.loupe.chosen
+        self.press(KEY.Key_D)
+        self.assertGreater(review.report["mark"]["value"], before)
+        self.assertEqual(next(s.state for s in review.shown if s.key == key), "dismissed")
+        self.press(KEY.Key_U)
+        self.assertEqual(review.report["mark"]["value"], before)
+        self.press(KEY.Key_Z, CONTROL | Qt.KeyboardModifier.ShiftModifier)
+        self.assertGreater(review.report["mark"]["value"], before)
+        self.window.loupe.choose(key)
+        self.press(KEY.Key_R)
+        self.assertEqual(review.report["mark"]["value"], before)
+        self.press(KEY.Key_K)
+        self.assertEqual(next(s.state for s in review.shown if s.key == key), "kept")
+
+    def test_decisions_are_there_again_when_the_pair_is_opened_again(self) -> None:
+        self.open()
+        key = self.window.loupe.chosen
+        self.press(KEY.Key_D)
+        self.window.close()
+        self.window = self.make_window()
+        self.open()
+        assert self.window.review is not None
+        self.assertEqual(next(s.state for s in self.window.review.shown if s.key == key), "dismissed")
+
+    def test_changing_the_kind_and_adding_at_a_note_from_the_menu(self) -> None:
+        self.open()
+        review = self.window.review
+        assert review is not None
+        key = self.window.loupe.chosen
+        self.press(KEY.Key_C)
+        self.choose_kind("Sound", "fuzzy")
+        self.assertEqual(next(s.finding["kind"] for s in review.shown if s.key == key), "fuzzy")
+        self.press(KEY.Key_Escape)
+        self.press(KEY.Key_Right)
+        self.press(KEY.Key_A)
+        self.choose_kind("Rhythm", "late")
+        added = [s for s in review.shown if s.state == "added"]
+        self.assertEqual([s.finding["kind"] for s in added], ["late"])
+        self.assertEqual(self.window.loupe.chosen, added[0].key)
+
+    def choose_kind(self, facet: str, kind: str) -> None:
+        menu = self.window.kind_menu
+        sub = next(a.menu() for a in menu.actions() if a.text() == facet)
+        next(a for a in sub.actions() if a.text() == kind).trigger()
+        menu.close()
+        self.app.processEvents()
+
+    def test_the_next_step_leads_through_the_findings_to_saving(self) -> None:
+        self.open()
+        for _ in range(3):
+            self.press(KEY.Key_K)
+            QTest.mouseClick(self.window.next_button, Qt.MouseButton.LeftButton) if self.window.next_button.text() == "Next finding" else None
+        self.assertEqual(self.window.next_button.text(), "Save the marked part…")
+
+    def test_saving(self) -> None:
+        self.open()
+        for kind, name in (("pdf", "o.pdf"), ("midi", "o.mid"), ("json", "o.json")):
+            self.window.save_as(kind, str(self.folder / name))
+            self.wait(lambda n=name: (self.folder / n).exists())
+        self.wait(lambda: "Saved" in self.window.statusBar().currentMessage())
+        self.assertEqual(json.loads((self.folder / "o.json").read_text())["schema"], "jeweller.report/1")
+        self.window.last_trouble = ""
+        self.window.save_as("json", "/nowhere/at/all.json")
+        self.assertIn("cannot be written", self.window.last_trouble)
+
+
+class Playing(DeskCase):
+    def test_space_plays_from_two_beats_before_and_the_cursor_moves(self) -> None:
+        self.open()
+        loupe = self.window.loupe
+        assert self.window.review is not None
+        key = next(s.key for s in self.window.review.shown if s.finding["kind"] == "rest_short")
+        loupe.choose(key)
+        at = next(s.finding["at_s"] for s in self.window.review.shown if s.key == key)
+        self.press(KEY.Key_Space)
+        self.wait(lambda: loupe.transport.playing and loupe.strip.wave.playhead is not None)
+        assert loupe.strip.wave.playhead is not None
+        self.assertAlmostEqual(loupe.strip.wave.playhead, at - 2 * 60 / 90, delta=0.4)
+        first = loupe.paper._cursor
+        self.wait(lambda: loupe.paper._cursor not in (None, first), 5)
+        self.press(KEY.Key_Space)
+        self.assertFalse(loupe.transport.playing)
+        self.assertIsNone(loupe.paper._cursor)
+        self.assertIn("No sound device", self.window.statusBar().currentMessage())
+
+    def test_model_both_slower_and_loop(self) -> None:
+        self.open()
+        loupe = self.window.loupe
+        self.press(KEY.Key_M)
+        self.press(KEY.Key_BracketLeft)
+        self.assertEqual((loupe.source, loupe.speed), ("model", 0.85))
+        self.press(KEY.Key_L)
+        self.press(KEY.Key_Space)
+        self.wait(lambda: loupe.transport.playing)
+        note = loupe.note_id()
+        assert note is not None and self.window.review is not None
+        self.assertEqual(loupe.stretch(), self.window.review.bar_span(note))
+        length = loupe.transport._queue[0]
+        start, end = self.window.review.bar_span(note)
+        self.assertAlmostEqual(len(length.samples) / length.rate, (end - start) / 0.85, delta=0.05)
+        self.assertEqual(length.label, "model")
+        self.press(KEY.Key_B)
+        self.wait(lambda: [s.label for s in loupe.transport._queue] == ["take", "model"])
+        self.press(KEY.Key_Escape)
+        self.assertFalse(loupe.transport.playing)
+
+    def test_dragging_over_the_sound_loops_that_stretch(self) -> None:
+        self.open()
+        wave = self.window.loupe.strip.wave
+        a, b = QPoint(round(wave.x_of(3.0)), 40), QPoint(round(wave.x_of(4.0)), 40)
+        QTest.mousePress(wave, Qt.MouseButton.LeftButton, pos=a)
+        QTest.mouseMove(wave, QPoint((a.x() + b.x()) // 2, 40))
+        QTest.mouseMove(wave, b)
+        QTest.mouseRelease(wave, Qt.MouseButton.LeftButton, pos=b)
+        self.wait(lambda: self.window.loupe.transport.playing)
+        span = self.window.loupe.stretch()
+        assert span is not None
+        self.assertAlmostEqual(span[0], 3.0, delta=0.1)
+        self.assertAlmostEqual(span[1], 4.0, delta=0.1)
+
+
+def _fail(progress: object, cancelled: object) -> None:
+    raise ZeroDivisionError("planned")
+
+
+class Working(WindowCase):
+    def test_a_fault_in_a_worker_is_told_and_nothing_else_breaks(self) -> None:
+        jobs = Jobs()
+        told: list[str] = []
+        jobs.process("x", _fail).failed.connect(told.append)
+        self.wait(lambda: told)
+        self.assertIn("what was open is safe", told[0])
+        jobs.stop()
+
+    def test_a_superseded_result_is_dropped(self) -> None:
+        jobs = Jobs()
+        told: list[object] = []
+        jobs.threaded("x", lambda: (time.sleep(0.2), "old")[1]).done.connect(told.append)
+        jobs.threaded("x", lambda: "new").done.connect(told.append)
+        self.wait(lambda: told)
+        time.sleep(0.3)
+        self.app.processEvents()
+        self.assertEqual(told, ["new"])
