@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import json
+import sys
 import time
 
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
@@ -372,3 +373,16 @@ class Working(WindowCase):
         time.sleep(0.3)
         self.app.processEvents()
         self.assertEqual(told, ["new"])
+
+
+class Binding(WindowCase):
+    def test_calls_into_qt_take_no_references_away(self) -> None:
+        """A binding that loses a reference to None with every call ends the program after some hundred clicks."""
+        timer = QTimer()
+        before = sys.getrefcount(None), sys.getrefcount(True), sys.getrefcount(False)
+        for _ in range(400):
+            timer.start(1000)
+            timer.stop()
+            timer.isActive()
+        after = sys.getrefcount(None), sys.getrefcount(True), sys.getrefcount(False)
+        self.assertTrue(all(b > a - 100 for a, b in zip(before, after, strict=True)), (before, after))

@@ -88,7 +88,8 @@ def _follow_items(line: Line, table: SegmentTable, boundaries: Boundaries, featu
     return _result(line, items, way, boundaries, features, local, s)
 
 
-def _rough_tempo(table: SegmentTable, bpm: float, cancelled: Callable[[], bool], *, ratios: tuple[float, ...], probe_s: float) -> list[tuple[float, Way, float]]:
+def _rough_tempo(table: SegmentTable, bpm: float, cancelled: Callable[[], bool], *, ratios: tuple[float, ...],
+                 probe_s: float) -> list[tuple[float, Way, float]]:  # fmt: skip
     """(score, way, seconds per quarter) at each of several tempi over the first part of the take."""
     stop = int(np.searchsorted(table.time, probe_s))
     found: list[tuple[float, Way, float]] = []
