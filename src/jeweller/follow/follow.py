@@ -169,7 +169,8 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
             next_s = features.seconds
         written = int(items.midi[step.item]) if step.kind != EXTRA else step.pitch
         pitch = step.pitch if step.kind == NOTE else measurer.true_octave(on, next_s, step.pitch, int(items.midi[min(step.item, n - 1)]))
-        found = measurer.measure(on, max(next_s, on + 0.02), pitch, written if step.kind != EXTRA else pitch)
+        found = measurer.measure(on, max(next_s, on + 0.02), pitch, written if step.kind != EXTRA else pitch,
+                                 trill=step.kind == NOTE and bool(items.trill[step.item]))
         events.append(Event(None if step.kind == EXTRA else step.item, step.item, on, found.off_s, next_s, found.midi, found.spread, found.clarity,
                             found.expected_clarity, found.octave_up, found.level_db, measurer.attack(on), attempt))  # fmt: skip
     events, jumps = hear_inside(events, jumps, items, local, features, measurer)

@@ -98,7 +98,8 @@ class Measurer:
                 return pitch
         return pitch
 
-    def measure(self, on_s: float, next_s: float, pitch: int, written: int) -> Measured:
+    def measure(self, on_s: float, next_s: float, pitch: int, written: int, *, trill: bool = False) -> Measured:
+        """Where the sound begins to decay, and its steady pitch; a trill also holds while the notes above it sound."""
         f = self.f
         k0, k1 = round(on_s / f.hop_s), max(round(next_s / f.hop_s), round(on_s / f.hop_s) + 2)
         level = f.level[k0:k1]
@@ -109,6 +110,8 @@ class Measurer:
         column = pitch - f.low
         t0 = round(on_s / f.step_s)
         sal, _ = self._near(slice(t0, round(next_s / f.step_s) + 1), pitch)
+        for up in (1, 2) if trill else ():
+            sal = np.maximum(sal, self._near(slice(t0, round(next_s / f.step_s) + 1), pitch + up)[0])
         best = f.best[t0 : t0 + len(sal)]
         holds = np.repeat(sal >= np.maximum(best - 0.12, 0.4), self.ratio)[: len(level)]
         alive = level[: len(holds)] > max(loud - DECAY_DB, f.floor_db + 3.0)

@@ -118,9 +118,11 @@ class _Drawer:
         return self.e.notes.get(note.score_id) if note is not None else None
 
     def free_y(self, x: float, y: float, step: float) -> float:
-        """A height near `y` where no other mark and no printed word stands at `x` yet."""
-        while any(abs(x - tx) < 30 and abs(y - ty) < 26 for tx, ty in self.taken) or any(
-                left - 16 < x < right + 16 and -14 < ty - y < 44 for left, right, ty in self.e.words):
+        """A height near `y` where no other mark, no printed word and no note stands at `x` yet."""
+        notes = [n for n in self.e.notes.values() if abs(n.x - x) < 34]
+        while (any(abs(x - tx) < 30 and abs(y - ty) < 26 for tx, ty in self.taken)
+               or any(left - 16 < x < right + 16 and -14 < ty - y < 44 for left, right, ty in self.e.words)
+               or any(n.top - 14 < y < n.bottom + 14 for n in notes)):  # fmt: skip
             y += step
         self.taken.append((x, y))
         return y
@@ -288,7 +290,7 @@ class _Drawer:
         if ring:
             self.path(f"M {x - 26:.1f} {y:.1f} a 17 17 0 1 0 34 0 a 17 17 0 1 0 -34 0", colour, width)
         if name:
-            self.text(x - 20, y + 7, name, 21, colour, anchor="end", weight=600)
+            self.text(x + 42, y + 7, name, 21, colour, anchor="start", weight=600)
 
     def _pitch(self, f: dict[str, Any], colour: str, width: float) -> None:
         if f["kind"] == "extra_note":
