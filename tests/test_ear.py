@@ -87,6 +87,33 @@ class Perfect(unittest.TestCase):
         findings, _ = check(line, sounding(events))
         self.assertEqual(kinds(findings), [])
 
+    def test_ornaments_played_as_written(self) -> None:
+        line = line_of("C5/1 {D5}E5/1 F5/1 E5/1 | G5/2t E5/2 | {F5}E5/1 D5/1 C5/1 B4/1 | C5/2t E5/2 | C5/4")
+        events = []
+        waiting: list[int] = []
+        for note in line.notes:
+            on, length = 0.8 + float(note.onset) * 0.7, float(note.duration) * 0.7 * 0.9
+            if note.grace:
+                waiting.append(note.sounding_midi)
+                continue
+            for midi in waiting:
+                on0, length0, midi0 = events[-1]
+                events[-1] = (on0, min(length0, on - 0.1 - on0), midi0)
+                events.append((on - 0.09, 0.085, float(midi)))
+            waiting = []
+            if note.written.ornament == "trill":
+                steps = round(length / 0.1)
+                events += [(on + k * 0.1, 0.098, float(note.sounding_midi + 2 * (k % 2))) for k in range(steps)]
+            else:
+                events.append((on, length, float(note.sounding_midi)))
+        findings, case = check(line, sounding(events))
+        self.assertEqual(kinds(findings), [])
+        trill = case.event(4)
+        assert trill is not None
+        self.assertGreater(trill.off_s - trill.on_s, 1.0)
+        plain = straight(line, 60 / 0.7)
+        self.assertEqual(kinds(check(line, sounding(plain))[0]), [("trill_missed", "2"), ("trill_missed", "4"), ("grace_missed", "1"), ("grace_missed", "3")])
+
     def test_shifting_in_time_changes_only_times(self) -> None:
         events = changed(straight(LINE, 90), index_of("3", 1.0), by=2)
         early, late = (check(LINE, sounding([(a + d, b, c) for a, b, c in events]))[0] for d in (0.0, 1.37))

@@ -131,6 +131,8 @@ class Measurer:
         steady, where = self._near(rows, pitch)
         good = steady > 0.4
         place = where[good]
+        for up in (1, 2) if trill else ():
+            steady = np.maximum(steady, self._near(rows, pitch + up)[0])
         clarity = float(np.median(steady)) if len(steady) else 0.0
         want = written - f.low
         expected = float(np.median(f.salience[rows, want])) if 0 <= want < f.salience.shape[1] and len(steady) else 0.0

@@ -38,7 +38,8 @@ def write_musicxml(score: Score, *, texts: Mapping[str, str] | None = None, name
 
 
 def _part_id(part: Part) -> str:
-    return "".join(c if c.isalnum() or c in "-_." else "_" for c in part.id) if part.id[:1].isalpha() else f"P{abs(hash(part.id)) % 10**6}"
+    plain = "".join(c if c.isalnum() or c in "-_." else "_" for c in part.id)
+    return plain if plain[:1].isalpha() else f"P{plain}"
 
 
 def _add(parent: Element, tag: str, text: str | None = None, **attributes: str) -> Element:
