@@ -253,6 +253,14 @@ class Loupe(QWidget):
         point = self.paper.place_of(self.chosen) if self.chosen else None
         if point is not None:
             self.scroller.ensureVisible(0, int(point.y()), 0, 120)
+        opened = next((n for n in self.margin.notes if n.shown.key == self.chosen), None)
+        if opened is not None:
+            # The opened note with its buttons, as far as the mark stays in view.
+            bar = self.scroller.verticalScrollBar()
+            below = opened.geometry().bottom() + 16 - bar.value() - self.scroller.viewport().height()
+            room = int(point.y()) - 60 - bar.value() if point is not None else below
+            if below > 0:
+                bar.setValue(bar.value() + max(0, min(below, room)))
 
     def _paper_chosen(self, kind: str, key: str) -> None:
         if kind == "note":

@@ -44,9 +44,9 @@ def rows_of(f: dict[str, Any]) -> list[tuple[str, str]]:
     d = f["detail"]
     rows = []
     if d.get("written") or d.get("written_beats") is not None:
-        rows.append(("written", str(d.get("written") or f"{d['written_beats']:g} beats")))
+        rows.append(("written", str(d.get("written") or f"{round(4 * d['written_beats']) / 4:g} beats")))
     if d.get("heard") or d.get("heard_beats") is not None:
-        rows.append(("heard", str(d.get("heard") or f"{d['heard_beats']:g} beats")))
+        rows.append(("heard", str(d.get("heard") or f"{round(4 * d['heard_beats']) / 4:g} beats")))
     much = []
     if "beats" in d:
         much.append(f"{d['beats']:+g} beats")

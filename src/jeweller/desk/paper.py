@@ -78,7 +78,7 @@ class Paper(QWidget):
         """Draws the marks anew: after a decision, another choice, another filter."""
         if self.review is None or self.engraving is None or self.theme is None:
             return
-        shown = [s.finding for s in self.review.shown]
+        shown = [s.finding for s in self.review.shown if s.state != "dismissed"]
         overlay = draw_marks(self.engraving, self.review.checked.line, self.review.report, self.theme, self.view, shown)
         self.hits = overlay.hits
         self._over = self._render(self.engraving.layer(overlay.svg))

@@ -34,7 +34,7 @@ from jeweller.desk.jobs import Jobs
 from jeweller.desk.loupe import Loupe
 from jeweller.desk.margin import wrapped
 from jeweller.desk.shapes import facet_pixmap
-from jeweller.desk.style import BASE_PT, apply_theme
+from jeweller.desk.style import BASE_PT, apply_theme, font
 from jeweller.desk.work import check_take, write_pages
 from jeweller.errors import JewellerError
 from jeweller.judge.finding import FACETS
@@ -142,10 +142,11 @@ class Window(QMainWindow):
         self.empty_title.setObjectName("title")
         outer.addWidget(self.empty_title)
         self.empty_text = wrapped("", 11)
+        self.empty_text.setMaximumWidth(1000)
         outer.addWidget(self.empty_text)
         self.empty_list = QListWidget()
         self.empty_list.setAccessibleName("Takes to open")
-        self.empty_list.setMaximumWidth(760)
+        self.empty_list.setMaximumWidth(1000)
         self.empty_list.itemActivated.connect(self._list_chosen)
         self.empty_list.itemClicked.connect(self._list_chosen)
         outer.addWidget(self.empty_list, 1)
@@ -263,6 +264,7 @@ class Window(QMainWindow):
         points = LARGE_PT if self.large else BASE_PT
         apply_theme(app, self.theme, points)
         self.loupe.set_theme(self.theme, points)
+        self.empty_text.setFont(font(points))
 
     def set_theme(self, name: str) -> None:
         self.theme = THEMES[name]
