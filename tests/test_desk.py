@@ -14,9 +14,10 @@ from PySide6.QtWidgets import QApplication
 from jeweller.audio.ports import SimulatedSpeaker
 from jeweller.band import DEMO, read_band
 from jeweller.desk.app import open_settings
+from jeweller.desk.dialogs import KEYS
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.margin import MarginNote
-from jeweller.desk.window import KEYS, Window
+from jeweller.desk.window import Window
 from jeweller.player.room import write_sound
 from tests.support import RATE, WindowCase, changed, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE, index_of

@@ -11,7 +11,7 @@ from pathlib import Path
 SOURCE = Path(__file__).parent.parent / "src" / "jeweller"
 # Each package may import those before it (and the modules every package may use).
 ORDER = ["score", "instruments", "audio", "hear", "follow", "judge", "mark", "report", "check", "review", "sheet", "band", "desk", "cli"]
-SHARED = {"errors", "plain", ""}
+SHARED = {"errors", "plain", "files", ""}
 
 
 def imports() -> dict[str, set[str]]:

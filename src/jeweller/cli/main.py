@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import argparse
 import json
-import os
 import sys
 from pathlib import Path
 from typing import Any
 
 from jeweller import __version__
 from jeweller.errors import JewellerError
+from jeweller.files import write_bytes
 
 NOT_FOLLOWED = 3
 UNUSABLE = 2
@@ -87,16 +87,6 @@ def _write_json(data: dict[str, Any], target: str) -> None:
         sys.stdout.write(text)
         return
     write_bytes(Path(target), text.encode("utf-8"))
-
-
-def write_bytes(path: Path, data: bytes) -> None:
-    """To a temporary name first, then renamed. Raises JewellerError."""
-    temporary = path.with_name(f"{path.name}.part{os.getpid()}")
-    try:
-        temporary.write_bytes(data)
-        os.replace(temporary, path)
-    except OSError as error:
-        raise JewellerError(f"{path} cannot be written: {error.strerror or error}.") from error
 
 
 def _check(options: argparse.Namespace) -> int:

@@ -10,10 +10,7 @@ from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
-    QDialog,
-    QDialogButtonBox,
     QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QLabel,
     QListWidget,
@@ -30,6 +27,7 @@ from PySide6.QtWidgets import (
 from jeweller.audio.ports import Speaker
 from jeweller.band import TrayTake
 from jeweller.check import Checked, Options
+from jeweller.desk.dialogs import show_keys, show_sentence
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.loupe import Loupe
 from jeweller.desk.margin import wrapped
@@ -37,6 +35,7 @@ from jeweller.desk.shapes import facet_pixmap
 from jeweller.desk.style import BASE_PT, apply_theme, font
 from jeweller.desk.work import check_take, write_pages
 from jeweller.errors import JewellerError
+from jeweller.files import write_bytes
 from jeweller.judge.finding import FACETS
 from jeweller.mark.decisions import decisions_path
 from jeweller.review import Review
@@ -49,14 +48,6 @@ DOCUMENTS = (("pdf", "PDF", ".pdf"), ("png", "Picture (PNG)", ".png"), ("html", 
              ("musicxml", "Score with the findings (MusicXML)", ".musicxml"))  # fmt: skip
 RECENT = 8
 LARGE_PT = 14.0
-KEYS = (
-    ("Space", "play from two beats before the chosen place, or stop"), ("T, M, B", "the take, the model, one after the other"),
-    ("[ and ]", "slower, faster"), ("L", "loop the chosen bar"), ("Down, Up", "next and previous finding"), ("Right, Left", "next and previous note"),
-    ("K", "keep a finding"), ("D", "dismiss it"), ("R", "restore it"), ("C", "change its kind"), ("A", "add a finding at the chosen note"),
-    ("U, Ctrl+Z", "undo"), ("Ctrl+Shift+Z", "redo"), ("P", "the heard pitch as a line on the staff"), ("Ctrl++, Ctrl+−, Ctrl+0", "larger, smaller, usual size"),
-    ("Ctrl+Page Down, Ctrl+Page Up", "next and previous take of the tray"), ("Ctrl+O", "open a score"), ("Ctrl+R", "open a recording"),
-    ("Ctrl+S", "save the marked part"), ("F1", "this page"),
-)  # fmt: skip
 
 
 class Window(QMainWindow):
@@ -535,21 +526,8 @@ class Window(QMainWindow):
 
     def trouble(self, sentence: str) -> None:
         """Something could not be done: a sentence in a box of its own that does not block the window."""
-        box = QDialog(self)
-        box.setWindowTitle("Jeweller")
-        column = QVBoxLayout(box)
-        column.setContentsMargins(24, 20, 24, 16)
-        column.setSpacing(16)
-        text = wrapped(sentence, LARGE_PT if self.large else BASE_PT)
-        text.setMinimumWidth(440)
-        text.setObjectName("sentence")
-        column.addWidget(text)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok)
-        buttons.accepted.connect(box.accept)
-        column.addWidget(buttons)
-        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.last_trouble = sentence
-        box.open()
+        show_sentence(self, sentence, LARGE_PT if self.large else BASE_PT)
 
     last_trouble = ""
 
@@ -628,9 +606,9 @@ class Window(QMainWindow):
         self.settings.setValue("save_folder", str(Path(path).parent))
         if kind == "json":
             try:
-                Path(path).write_text(json.dumps(self.review.report, ensure_ascii=False, indent=1, allow_nan=False) + "\n", encoding="utf-8")
-            except OSError as error:
-                self.trouble(f"{path} cannot be written: {error.strerror or error}.")
+                write_bytes(Path(path), (json.dumps(self.review.report, ensure_ascii=False, indent=1, allow_nan=False) + "\n").encode("utf-8"))
+            except JewellerError as error:
+                self.trouble(str(error))
                 return
             self.say(f"Saved: {path}")
             return
@@ -642,30 +620,7 @@ class Window(QMainWindow):
 
     def show_keys(self) -> None:
         """All keys in one place."""
-        box = QDialog(self)
-        box.setWindowTitle("Keys")
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(24)
-        grid.setVerticalSpacing(4)
-        for k, (key, words) in enumerate(KEYS):
-            column, row = (0, k) if k < (len(KEYS) + 1) // 2 else (2, k - (len(KEYS) + 1) // 2)
-            label = QLabel(key)
-            label.setStyleSheet("font-weight: 600;")
-            grid.addWidget(label, row, column)
-            grid.addWidget(QLabel(words), row, column + 1)
-        column_ = QVBoxLayout(box)
-        column_.setContentsMargins(24, 20, 24, 16)
-        column_.setSpacing(16)
-        title = QLabel("Keys")
-        title.setObjectName("title")
-        column_.addWidget(title)
-        column_.addLayout(grid)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        buttons.rejected.connect(box.reject)
-        column_.addWidget(buttons)
-        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.keys_box = box
-        box.open()
+        self.keys_box = show_keys(self)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.settings.setValue("geometry", self.saveGeometry())

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.errors import JewellerError
+from jeweller.files import write_bytes
 from jeweller.judge.finding import FACET_OF, Finding
 
 SCHEMA = "jeweller.decisions/1"
@@ -91,12 +92,7 @@ def decisions_path(take: str | os.PathLike[str], score: str | os.PathLike[str]) 
 def save(decisions: Decisions, path: Path) -> None:
     """Writes to a temporary name, then renames: a power cut leaves the old file or the new one."""
     data = {"schema": SCHEMA, "decisions": [dataclasses.asdict(d) for d in decisions.decisions], "added": [dataclasses.asdict(a) for a in decisions.added]}
-    temporary = path.with_name(path.name + ".part")
-    try:
-        temporary.write_text(json.dumps(data, indent=1, ensure_ascii=False), encoding="utf-8")
-        os.replace(temporary, path)
-    except OSError as error:
-        raise JewellerError(f"The decisions could not be written to {path}: {error.strerror or error}. They are kept while the window is open.") from error
+    write_bytes(path, json.dumps(data, indent=1, ensure_ascii=False).encode("utf-8"), " The decisions are kept while the window is open.")
 
 
 def load(path: Path) -> Decisions:

@@ -11,7 +11,7 @@ from typing import Any
 import mido
 
 from jeweller.check import Checked
-from jeweller.errors import JewellerError
+from jeweller.files import write_bytes
 from jeweller.judge.finding import SURE
 from jeweller.score.line import Line
 from jeweller.score.model import Score
@@ -88,12 +88,7 @@ def write_documents(documents: Mapping[str, list[bytes]], targets: Mapping[str, 
     written = []
     for kind, pages in documents.items():
         for path, data in zip(page_names(Path(targets[kind]), len(pages)), pages, strict=True):
-            temporary = path.with_name(f"{path.name}.part")
-            try:
-                temporary.write_bytes(data)
-                os.replace(temporary, path)
-            except OSError as error:
-                raise JewellerError(f"{path} cannot be written: {error.strerror or error}.") from error
+            write_bytes(path, data)
             written.append(path)
     return written
 
