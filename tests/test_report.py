@@ -171,7 +171,7 @@ class Marks(WithCheck):
         save(Decisions((Decision("a", "dismiss"),)), path)
         self.assertEqual(load(path).decisions[0].key, "a")
         path.write_text('{"schema": "other"}')
-        with self.assertRaisesRegex(JewellerError, "cannot be read .other.; the file was left as it was"):
+        with self.assertRaisesRegex(JewellerError, "cannot be read .other.; the file was left as it is"):
             load(path)
         self.assertEqual(path.read_text(), '{"schema": "other"}')
 
