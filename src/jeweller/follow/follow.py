@@ -188,7 +188,11 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
     wrong = sum(1 for step in way.steps if step.kind in (WRONG, MISSED, EXTRA, JUNK)) + sum(
         (way.steps[k + 1].item - step.item) if k + 1 < len(way.steps) else 1 for k, step in enumerate(way.steps) if step.kind == DELETED)  # fmt: skip
     share = right / max(1, right + wrong)
-    followed = bool(reached) and share >= s.followed_min and right >= min(3, n)
+    # Another piece can be stitched together from its own notes, but not in their time.
+    frames = boundaries.frame * features.step_s
+    timed = sum(1 for step in way.steps if step.kind == NOTE and (items.last_free[step.item] or abs(
+        float(np.log((frames[step.end] - frames[step.start]) / (items.ioi_q[step.item] * local[step.item])))) < s.in_time))  # fmt: skip
+    followed = bool(reached) and share * timed / max(right, 1) >= s.followed_min and right >= min(3, n)
     take_spq = float(np.exp(np.median(np.log(local[first : last + 1])))) if n else 1.0
     return Following(line, tuple(events), tuple(jumps), first, last, tuple(last_try), tuple(float(v) for v in local), take_spq, followed, share,
                      last < n - 1)  # fmt: skip

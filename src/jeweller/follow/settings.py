@@ -51,7 +51,8 @@ class FollowSettings:
     shift_probe_s: float = 25.0  # how much of the take decides whether it is transposed
     shift_gain: float = 25.0  # nats by which a shifted line must fit better
     shifted_min: float = 0.7  # a transposed take must fit this well: the chance of some shift fitting is greater
-    followed_min: float = 0.5  # share of the notes reached that must have sounded as written
+    in_time: float = 0.30  # log ratio: an interval within this of the local tempo is in time
+    followed_min: float = 0.6  # share of the notes reached that must have sounded as written, times the share of those in time
 
 
 DEFAULT = FollowSettings()
