@@ -17,6 +17,7 @@ from jeweller.desk.app import open_settings
 from jeweller.desk.dialogs import KEYS
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.margin import MarginNote
+from jeweller.desk.recent import recent_pairs
 from jeweller.desk.window import Window
 from jeweller.player.room import write_sound
 from tests.support import RATE, WindowCase, changed, part_of, score_file, sounding, straight
@@ -130,7 +131,7 @@ class Opening(DeskCase):
         self.window.resize(1111, 700)
         self.window.close()
         self.window = self.make_window()
-        self.assertEqual(self.window._recents(), [(str(self.score), str(self.take), "Flute")])
+        self.assertEqual(recent_pairs(self.window.settings), [(str(self.score), str(self.take), "Flute")])
         self.assertEqual(self.window.empty_list.count(), 1)
         item = self.window.empty_list.visualItemRect(self.window.empty_list.item(0))
         QTest.mouseClick(self.window.empty_list.viewport(), Qt.MouseButton.LeftButton, pos=item.center())

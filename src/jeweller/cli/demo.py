@@ -50,7 +50,7 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
         window.review = None
         window.open_pair(str(take.score), str(take.take), take.part, take.player)
         if k == 0:
-            _wait(lambda: window.busy_bar.value() > 100 or window.review is not None)
+            _wait(lambda: window.busy.bar.value() > 100 or window.review is not None)
             window.grab().save(str(folder / "view-checking.png"))
         _wait(lambda: window.review is not None or bool(window.last_trouble))
         if window.review is None:

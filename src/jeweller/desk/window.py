@@ -17,7 +17,6 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QMainWindow,
     QMenu,
-    QProgressBar,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -27,10 +26,12 @@ from PySide6.QtWidgets import (
 from jeweller.audio.ports import Speaker
 from jeweller.band import TrayTake
 from jeweller.check import Checked, Options
+from jeweller.desk.busy import Busy
 from jeweller.desk.dialogs import show_keys, show_sentence
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.loupe import Loupe
 from jeweller.desk.margin import wrapped
+from jeweller.desk.recent import recent_pairs, remember_pair
 from jeweller.desk.shapes import facet_pixmap
 from jeweller.desk.style import BASE_PT, apply_theme, font
 from jeweller.desk.work import check_take, write_pages
@@ -46,7 +47,6 @@ SCORE_ENDINGS = (".musicxml", ".xml", ".mxl")
 TAKE_ENDINGS = (".wav", ".flac", ".ogg", ".opus", ".oga", ".mp3", ".m4a", ".aac", ".webm", ".mp4", ".mov", ".m4v", ".mka", ".3gp")
 DOCUMENTS = (("pdf", "PDF", ".pdf"), ("png", "Picture (PNG)", ".png"), ("html", "Page for a browser (HTML)", ".html"), ("midi", "Notes heard (MIDI)", ".mid"),
              ("musicxml", "Score with the findings (MusicXML)", ".musicxml"))  # fmt: skip
-RECENT = 8
 LARGE_PT = 14.0
 
 
@@ -118,7 +118,9 @@ class Window(QMainWindow):
         column.addWidget(top)
         self.pages = QStackedWidget()
         self.pages.addWidget(self._empty_page())
-        self.pages.addWidget(self._busy_page())
+        self.busy = Busy()
+        self.busy.stopped.connect(self.cancel_check)
+        self.pages.addWidget(self.busy)
         self.pages.addWidget(self.loupe)
         column.addWidget(self.pages, 1)
         self.setCentralWidget(middle)
@@ -141,24 +143,6 @@ class Window(QMainWindow):
         self.empty_list.itemActivated.connect(self._list_chosen)
         self.empty_list.itemClicked.connect(self._list_chosen)
         outer.addWidget(self.empty_list, 1)
-        return page
-
-    def _busy_page(self) -> QWidget:
-        page = QWidget()
-        outer = QVBoxLayout(page)
-        outer.addStretch(1)
-        self.busy_title = QLabel()
-        self.busy_title.setObjectName("title")
-        self.busy_title.setAlignment(Qt.AlignmentFlag.AlignHCenter)
-        outer.addWidget(self.busy_title)
-        self.busy_bar = QProgressBar()
-        self.busy_bar.setRange(0, 1000)
-        self.busy_bar.setFixedWidth(420)
-        outer.addWidget(self.busy_bar, 0, Qt.AlignmentFlag.AlignHCenter)
-        self.busy_cancel = QPushButton("Stop (Esc)")
-        self.busy_cancel.clicked.connect(self.cancel_check)
-        outer.addWidget(self.busy_cancel, 0, Qt.AlignmentFlag.AlignHCenter)
-        outer.addStretch(2)
         return page
 
     def _menus(self) -> None:
@@ -320,7 +304,7 @@ class Window(QMainWindow):
         entries: list[tuple[str, tuple[str, str, str, str]]] = []
         for t in self.tray:
             entries.append((f"{t.player} · {t.part} · {t.title}", (str(t.score), str(t.take), t.part, t.player)))
-        for pair in self._recents():
+        for pair in recent_pairs(self.settings):
             entries.append((f"{Path(pair[1]).name} · {pair[2] or 'part'} · {Path(pair[0]).stem}", (pair[0], pair[1], pair[2], "")))
         for words, data in entries:
             item = QListWidgetItem(words)
@@ -371,26 +355,16 @@ class Window(QMainWindow):
     def _fill_recent(self, menu: QMenu) -> None:
         if menu is self.recent_menu:
             menu.clear()
-        pairs = self._recents()
+        pairs = recent_pairs(self.settings)
         for score, take, part in pairs:
             words = f"{Path(take).name} · {part or 'part'} · {Path(score).stem}"
             self._action(menu, words, lambda s=score, t=take, p=part: self.open_pair(s, t, p))
         if not pairs:
             menu.addAction("none yet").setEnabled(False)
 
-    def _recents(self) -> list[tuple[str, str, str]]:
-        try:
-            pairs = [(str(s), str(t), str(p)) for s, t, p in json.loads(str(self.settings.value("recent", "[]")))]
-        except (ValueError, TypeError):
-            return []
-        return [p for p in pairs if Path(p[0]).exists() and Path(p[1]).exists()]
-
     def _remember(self) -> None:
-        pair = (self.score_path, self.take_path, self.part)
-        if any(str(t.take) == self.take_path for t in self.tray):
-            return
-        pairs = [pair, *(p for p in self._recents() if p[:2] != pair[:2])][:RECENT]
-        self.settings.setValue("recent", json.dumps(pairs))
+        if self._tray_index() is None:
+            remember_pair(self.settings, (self.score_path, self.take_path, self.part))
 
     def _tray_index(self) -> int | None:
         return next((k for k, t in enumerate(self.tray) if str(t.take) == self.take_path), None)
@@ -464,22 +438,16 @@ class Window(QMainWindow):
         score, take, part, player, _ = self._pending
         self.loupe.stop()
         self._page_before = self.pages.currentIndex() if self.pages.currentIndex() != 1 else self._page_before
-        self.busy_title.setText(f"{player + ', ' if player else ''}{part}")
-        self.busy_bar.setValue(0)
-        self.busy_bar.setFormat("beginning")
+        self.busy.begin(f"{player + ', ' if player else ''}{part}")
         self.pages.setCurrentIndex(1)
         job = self.jobs.process("check", check_take, score, take, Options(part=part))
-        job.progress.connect(self._progress)
+        job.progress.connect(self.busy.show_progress)
         job.done.connect(self._checked)
         job.failed.connect(self._check_failed)
         job.cancelled.connect(lambda: self._back("Stopped; nothing was changed."))
         self._refresh()
 
     _page_before = 0
-
-    def _progress(self, share: float, what: str) -> None:
-        self.busy_bar.setValue(round(1000 * share))
-        self.busy_bar.setFormat(what)
 
     def _checked(self, checked: object) -> None:
         assert isinstance(checked, Checked)

@@ -30,19 +30,12 @@ def make_items(line: Line) -> Items:
     sounding = np.array([float(x.duration) for x in notes])
     repeated = np.array([i > 0 and notes[i].sounding_midi == notes[i - 1].sounding_midi and notes[i - 1].end == notes[i].onset for i in range(n)])
     bars = np.array([x.bar_index for x in notes])
-    graces: list[frozenset[int]] = []
-    waiting: set[int] = set()
-    for note in line.notes:
-        if note.grace:
-            waiting.add(note.sounding_midi)
-        else:
-            graces.append(frozenset(waiting))
-            waiting = set()
     return Items(
         midi=np.array([x.sounding_midi for x in notes]), ioi_q=ioi, sound_share=np.minimum(sounding / ioi, 1.0), repeated=repeated,
         slurred=np.array([x.slurred_from_previous for x in notes]), trill=np.array([x.written.ornament == "trill" for x in notes]),
         bar_start=np.array([i == 0 or bars[i] != bars[i - 1] for i in range(n)]), bar=bars,
-        last_free=np.array([i == n - 1 or notes[i].fermata for i in range(n)]), graces=tuple(graces))  # fmt: skip
+        last_free=np.array([i == n - 1 or notes[i].fermata for i in range(n)]),
+        graces=tuple(frozenset(g.sounding_midi for g in before) for before in line.graces))  # fmt: skip
 
 
 def follow(line: Line, features: Features, *, tempo_bpm: float | None = None, settings: FollowSettings = DEFAULT,

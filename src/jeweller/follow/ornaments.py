@@ -38,20 +38,15 @@ def hear_ornaments(following: Following, features: Features) -> list[Ornament]:
     """Answers for every ornament whose main note sounded."""
     out: list[Ornament] = []
     line = following.line
-    main = -1
-    waiting: list[int] = []
-    for note in line.notes:
-        if note.grace:
-            waiting.append(note.sounding_midi)
+    for i, (note, graces) in enumerate(zip(line.main_notes, line.graces, strict=True)):
+        event = following.event_of(i)
+        if event is None:
             continue
-        main += 1
-        event = following.event_of(main)
-        if event is not None and waiting:
-            before = following.event_of(main - 1) if main else None
-            out.append(_grace(main, event, before, waiting[-1], note.sounding_midi, features))
-        if event is not None and note.written.ornament == "trill":
-            out.append(_trill(main, event, note.sounding_midi, features))
-        waiting = []
+        if graces:
+            before = following.event_of(i - 1) if i else None
+            out.append(_grace(i, event, before, graces[-1].sounding_midi, note.sounding_midi, features))
+        if note.written.ornament == "trill":
+            out.append(_trill(i, event, note.sounding_midi, features))
     return out
 
 

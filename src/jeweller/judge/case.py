@@ -86,16 +86,7 @@ class Case:
     @cached_property
     def graced(self) -> frozenset[int]:
         """Main notes that have grace notes before them."""
-        found, main, waiting = set(), -1, False
-        for note in self.following.line.notes:
-            if note.grace:
-                waiting = True
-            else:
-                main += 1
-                if waiting:
-                    found.add(main)
-                waiting = False
-        return frozenset(found)
+        return frozenset(i for i, before in enumerate(self.following.line.graces) if before)
 
     @cached_property
     def rest_after(self) -> tuple[LineRest | None, ...]:

@@ -25,20 +25,14 @@ def play_model(line: Line, sound: str, when: Callable[[float], float], *, lead_s
     """Renders the line. `when` gives the second at which a place in the line (quarters) falls."""
     tones: list[Tone] = []
     onsets = []
-    main = -1
-    waiting: list[int] = []
-    for note in line.notes:
-        if note.grace:
-            waiting.append(note.sounding_midi)
-            continue
-        main += 1
+    for main, (note, graces) in enumerate(zip(line.main_notes, line.graces, strict=True)):
         on, end = when(float(note.onset)) + lead_s, when(float(note.end)) + lead_s
         onsets.append(on)
         short = bool({"staccato", "staccatissimo"} & set(note.written.articulations))
         length = (end - on) * (0.5 if short else 1.0 if note.slurred_to_next else 0.92)
-        for k, midi in enumerate(waiting):
-            at = on - 0.08 * (len(waiting) - k)
-            tones.append(Tone(at, at + 0.08, midi, -2.0))
+        for k, grace in enumerate(graces):
+            at = on - 0.08 * (len(graces) - k)
+            tones.append(Tone(at, at + 0.08, grace.sounding_midi, -2.0))
         if note.written.ornament == "trill":
             from jeweller.score.pitch import in_key
 
@@ -50,9 +44,8 @@ def play_model(line: Line, sound: str, when: Callable[[float], float], *, lead_s
                 at, k = at + step, k + 1
         else:
             tones.append(
-                Tone(on, on + length, note.sounding_midi, 0.0, (note.slurred_from_previous and main > 0) or bool(waiting), 6.0 if length > 0.7 else 0.0)
+                Tone(on, on + length, note.sounding_midi, 0.0, (note.slurred_from_previous and main > 0) or bool(graces), 6.0 if length > 0.7 else 0.0)
             )
-        waiting = []
     seconds = (max(t.off_s for t in tones) if tones else 0.0) + 0.4
     samples = render(sorted(tones, key=lambda t: t.on_s), sound, seconds)
     return Model(0.7 * samples / max(float(np.abs(samples).max()), 1e-6), RATE, tuple(onsets))

@@ -197,15 +197,7 @@ def _sound(line: Line, acts: list[_Act], sequence: list[tuple[int, bool]], resta
            marks: list[tuple[Plan, list[int]]], manner: Manner, rng: np.random.Generator) -> Performance:  # fmt: skip
     notes = line.main_notes
     truth = [NoteTruth(i) for i in range(len(notes))]
-    graces: dict[int, list[int]] = {}
-    main = -1
-    waiting: list[int] = []
-    for note in line.notes:
-        if note.grace:
-            waiting.append(note.sounding_midi)
-        else:
-            main += 1
-            graces[main], waiting = waiting, []
+    graces = [[g.sounding_midi for g in before] for before in line.graces]
     tones: list[Tone] = []
     now = float(manner.lead_s)
     tries: dict[int, tuple[float, float]] = {}

@@ -100,6 +100,19 @@ class Line:
     def main_notes(self) -> tuple[LineNote, ...]:
         return tuple(n for n in self.notes if not n.grace)
 
+    @property
+    def graces(self) -> tuple[tuple[LineNote, ...], ...]:
+        """The grace notes before each main note, in their order."""
+        out: list[tuple[LineNote, ...]] = []
+        waiting: tuple[LineNote, ...] = ()
+        for note in self.notes:
+            if note.grace:
+                waiting = (*waiting, note)
+            else:
+                out.append(waiting)
+                waiting = ()
+        return tuple(out)
+
     def beat_in_bar(self, bar_index: int, offset: Fraction) -> float:
         """1-based beat of an offset (quarters) in a bar; a pickup counts from the end of the full bar."""
         bar = self.bars[bar_index]
