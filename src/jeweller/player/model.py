@@ -44,7 +44,9 @@ def play_model(line: Line, sound: str, when: Callable[[float], float], *, lead_s
                 at, k = at + step, k + 1
         else:
             tones.append(
-                Tone(on, on + length, note.sounding_midi, 0.0, (note.slurred_from_previous and main > 0) or bool(graces), 6.0 if length > 0.7 else 0.0)
+                Tone(
+                    on, on + length, note.sounding_midi, 0.0, (note.slurred_from_previous and main > 0) or bool(graces), 6.0 if length > 0.7 else 0.0
+                )
             )
     seconds = (max(t.off_s for t in tones) if tones else 0.0) + 0.4
     samples = render(sorted(tones, key=lambda t: t.on_s), sound, seconds)

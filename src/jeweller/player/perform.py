@@ -1,4 +1,4 @@
-"""How a person plays a line: timing that drifts and jitters, breaths, joined and tongued notes, and the faults that were planned, with the truth.
+"""How a person plays a line: timing that drifts and jitters, breaths, joined and tongued notes, dynamics, and the faults that were planned, with the truth.
 
 A performance is a list of tones and, for every main note, what became of it. Everything is drawn from one seeded generator.
 """
@@ -6,99 +6,30 @@ A performance is a list of tones and, for every main note, what became of it. Ev
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
 
 import numpy as np
 
+from jeweller.player.flourish import grace_tones, ornament_tones
+from jeweller.player.plan import Act, FaultTruth, Manner, NoteTruth, Performance, Plan
 from jeweller.player.sampler import Tone
 from jeweller.score.line import Line
 
+__all__ = ["FaultTruth", "Manner", "NoteTruth", "Performance", "Plan", "perform"]
 
-@dataclass(frozen=True)
-class Plan:
-    """One fault to play. `at` is the index of a main note; `amount` its size in the unit of the kind; `count` how many notes it takes."""
-
-    kind: str
-    at: int
-    amount: float = 0.0
-    count: int = 1
-    cause: str | None = None
-
-
-@dataclass(frozen=True)
-class Manner:
-    """How steady and how warm the player is."""
-
-    bpm: float  # quarters a minute
-    drift: float = 0.015  # standard deviation of the log tempo's slow wander
-    jitter_s: float = 0.010  # of single onsets
-    tongued_share: float = 0.88  # of a note's time that sounds when it is tongued
-    tuning_cents: float = 0.0  # the whole take
-    spread_cents: float = 6.0  # single notes
-    vibrato_cents: float = 8.0
-    lead_s: float = 1.2  # before the first note
-
-
-@dataclass
-class NoteTruth:
-    """What became of one main note."""
-
-    index: int
-    verdict: str = "ok"  # ok, wrong, missed
-    on_s: float | None = None
-    off_s: float | None = None
-    midi: float | None = None
-
-
-@dataclass(frozen=True)
-class FaultTruth:
-    kind: str
-    bar: str
-    at_s: float
-    until_s: float
-    cause: str | None
-    notes: tuple[int, ...]
-
-
-@dataclass(frozen=True)
-class Performance:
-    tones: tuple[Tone, ...]
-    notes: tuple[NoteTruth, ...]
-    faults: tuple[FaultTruth, ...]
-    seconds: float
-
-
-@dataclass
-class _Act:
-    """One note about to be played: seconds to the next onset, the share that sounds, and what is changed."""
-
-    index: int
-    ioi: float
-    sound: float
-    midi: float
-    first_try: bool = True
-    silent: bool = False
-    shift_s: float = 0.0  # its onset alone moved
-    pause_after: float = 0.0
-    extra: list[tuple[float, float, float]] = field(default_factory=list)  # (when after onset, length, midi)
-    no_grace: bool = False
-    no_trill: bool = False
-    level_db: float = 0.0
+LEVELS = {"ppp": -13.0, "pp": -10.0, "p": -6.5, "mp": -3.0, "mf": 0.0, "f": 3.5, "ff": 6.0, "fff": 8.0}
+WHOLE_TAKE = {"wrong_transposition", "off_click", "breath_every_note", "not_detached", "not_joined", "dynamics_flat", "tuned_high", "tuned_low"}
 
 
 def perform(line: Line, manner: Manner, plans: tuple[Plan, ...] = (), seed: int = 0) -> Performance:
     """Plays the line with the planned faults."""
     rng = np.random.default_rng(seed)
     notes = line.main_notes
-    acts = _plain_acts(line, manner, rng)
-    order = list(range(len(notes)))
-    marks: list[tuple[Plan, list[int]]] = []
-    for plan in plans:
-        marks.append((plan, _apply(plan, acts, line, rng)))
+    acts = _plain_acts(line, manner, rng, flat=any(p.kind == "dynamics_flat" for p in plans))
+    marks: list[tuple[Plan, list[int]]] = [(plan, _apply(plan, acts, line, manner)) for plan in plans]
     restarts = {p.at: p for p in plans if p.kind == "restart"}
     skipped = {i for p in plans if p.kind in ("bar_skipped", "repeat_skipped") for i in range(p.at, p.at + p.count)}
     sequence: list[tuple[int, bool]] = []  # (act, abandoned)
-    for i in order:
+    for i in range(len(notes)):
         if i in skipped:
             continue
         sequence.append((i, False))
@@ -106,18 +37,47 @@ def perform(line: Line, manner: Manner, plans: tuple[Plan, ...] = (), seed: int 
             if i == start + plan.count - 1:
                 sequence[-plan.count :] = [(k, True) for k in range(start, start + plan.count)]
                 sequence.extend((k, False) for k in range(start, start + plan.count))
-    return _sound(line, acts, sequence, restarts, skipped, marks, manner, rng)
+    return _Stage(line, acts, sequence, restarts, skipped, marks, manner, rng).play()
 
 
-def _plain_acts(line: Line, manner: Manner, rng: np.random.Generator) -> list[_Act]:
+def loudness(line: Line) -> list[float]:
+    """dB of each main note by the written dynamics: levels, and hairpins between them."""
+    points: list[tuple[float, float]] = []
+    wedge: tuple[float, str] | None = None
+    level = 0.0
+    for bar in line.bars:
+        for mark in sorted(bar.bar.marks, key=lambda m: m.offset):
+            at = float(bar.onset + mark.offset)
+            if mark.kind == "wedge" and mark.text != "stop":
+                wedge = (at, mark.text)
+                points.append((at, level))
+            elif mark.kind == "wedge" and wedge is not None:
+                level += 6.0 if wedge[1] == "crescendo" else -6.0
+                points.append((at, level))
+                wedge = None
+            elif mark.kind == "dynamics" and mark.text in LEVELS:
+                new = LEVELS[mark.text]
+                if points and points[-1][0] == at:
+                    points[-1] = (at, new)
+                else:
+                    points.extend([(at - 1e-3, level), (at, new)])
+                level = new
+    if not points:
+        return [0.0] * len(line.main_notes)
+    x, y = zip(*points, strict=True)
+    return [float(np.interp(float(n.onset), x, y)) for n in line.main_notes]
+
+
+def _plain_acts(line: Line, manner: Manner, rng: np.random.Generator, *, flat: bool) -> list[Act]:
     notes = line.main_notes
     acts = []
     wander = 0.0
-    spq = 60.0 / manner.bpm
+    spq = 60.0 / (manner.click_bpm or manner.bpm)
+    levels = loudness(line) if manner.dynamics and not flat else [0.0] * len(notes)
     for i, note in enumerate(notes):
         end = notes[i + 1].onset if i + 1 < len(notes) else note.end
         quarters = float(end - note.onset)
-        wander = 0.9 * wander + manner.drift * math.sqrt(1 - 0.81) * rng.standard_normal()
+        wander = 0.0 if manner.click_bpm else 0.9 * wander + manner.drift * math.sqrt(1 - 0.81) * rng.standard_normal()
         local = spq * math.exp(wander)
         ioi = quarters * local
         length = float(note.duration) * local
@@ -130,17 +90,25 @@ def _plain_acts(line: Line, manner: Manner, rng: np.random.Generator) -> list[_A
         sound = length * (0.95 if rest and not short else share)
         if note.breath_after:
             sound = min(sound, max(0.6 * length, length - 0.25))
-        acts.append(_Act(i, ioi, sound, note.sounding_midi + 0.01 * (manner.tuning_cents + manner.spread_cents * rng.standard_normal()),
-                         level_db=float(rng.normal(0, 1.0)) + (1.0 if note.offset == 0 else 0.0)))  # fmt: skip
+        acts.append(Act(i, ioi, sound, note.sounding_midi + 0.01 * (manner.tuning_cents + manner.spread_cents * rng.standard_normal()),
+                        level_db=levels[i] + float(rng.normal(0, 1.0)) + (1.0 if note.offset == 0 else 0.0)))  # fmt: skip
     return acts
 
 
-def _apply(plan: Plan, acts: list[_Act], line: Line, rng: np.random.Generator) -> list[int]:
+def quarters_to_next(line: Line, i: int) -> float:
+    notes = line.main_notes
+    return float((notes[i + 1].onset if i + 1 < len(notes) else notes[i].end) - notes[i].onset)
+
+
+def _apply(plan: Plan, acts: list[Act], line: Line, manner: Manner) -> list[int]:
     """Changes the acts; returns the notes the fault concerns."""
     notes = line.main_notes
     a = acts[plan.at]
     span = list(range(plan.at, min(plan.at + plan.count, len(acts))))
-    local = a.ioi / float((notes[plan.at + 1].onset if plan.at + 1 < len(notes) else notes[plan.at].end) - notes[plan.at].onset)
+    local = a.ioi / quarters_to_next(line, plan.at)
+    if plan.kind in WHOLE_TAKE:
+        _whole(plan, acts, line, local)
+        return list(range(len(acts)))
     match plan.kind:
         case "wrong_note" | "missed_accidental" | "added_accidental" | "wrong_octave" | "wrong_partial":
             a.midi += plan.amount
@@ -149,43 +117,82 @@ def _apply(plan: Plan, acts: list[_Act], line: Line, rng: np.random.Generator) -
         case "missed_note":
             a.silent = True
         case "extra_note":
-            length = max(0.16, 0.35 * a.ioi)
+            length = 0.09 if plan.way == "blip" else max(0.16, 0.35 * a.ioi)
             a.extra.append((a.ioi - length, length * 0.9, notes[plan.at].sounding_midi + (plan.amount or 2.0)))
             a.sound = min(a.sound, a.ioi - length)
-        case "rest_short" | "rest_long":
+        case "rest_short" | "rest_long" | "beat_dropped":
             a.ioi += plan.amount * local
+            a.sound = min(a.sound, 0.92 * a.ioi) if plan.kind == "beat_dropped" else a.sound
         case "rest_filled":
-            a.sound = a.ioi * 0.97
+            written = float(notes[plan.at].duration) * local
+            a.sound = min(written + (plan.amount or 0.97) * (a.ioi - written), 0.985 * a.ioi)
         case "cut_short":
-            a.sound *= plan.amount
-        case "held_over":
+            a.sound = min(a.sound, plan.amount * float(notes[plan.at].duration) * local)
+        case "held_over" | "beat_added":
             a.ioi += plan.amount * local
             a.sound += plan.amount * local
         case "hesitation":
             a.pause_after = plan.amount * local
         case "late" | "early":
             a.shift_s = plan.amount * local
-        case "dot_lost":
-            b = acts[plan.at + 1]
-            both = a.ioi + b.ioi
-            a.ioi = b.ioi = both / 2
-            a.sound, b.sound = a.ioi * 0.9, b.ioi * 0.9
-            span = [plan.at, plan.at + 1]
+        case "dot_lost" | "dot_overdone":
+            for k in range(plan.at, plan.at + plan.count, 2):
+                b = acts[k + 1]
+                both = acts[k].ioi + b.ioi
+                ratio = plan.amount or 1.0
+                acts[k].ioi, b.ioi = both * ratio / (1 + ratio), both / (1 + ratio)
+                acts[k].sound, b.sound = acts[k].ioi * 0.9, b.ioi * 0.9
+            span = list(range(plan.at, plan.at + max(2, plan.count)))
         case "uneven":
             for k in range(plan.at, plan.at + plan.count - 1, 2):
                 both = acts[k].ioi + acts[k + 1].ioi
                 for act, share in ((acts[k], plan.amount / (1 + plan.amount)), (acts[k + 1], 1 / (1 + plan.amount))):
                     act.sound *= both * share / act.ioi
                     act.ioi = both * share
+        case "rushing" | "dragging" if plan.way == "figure":
+            lost = 0.0
+            for k in span:
+                lost += acts[k].ioi * (1 - plan.amount)
+                acts[k].ioi *= plan.amount
+                acts[k].sound *= plan.amount
+            acts[span[-1]].ioi += lost  # back on the beat
         case "rushing" | "dragging":
             for n, k in enumerate(span):
-                factor = math.exp(math.log(plan.amount) * (n + 1) / len(span))
+                factor = math.exp(math.log(plan.amount) * min(1.0, (n + 1) / (0.7 * len(span))))
                 acts[k].ioi *= factor
                 acts[k].sound *= factor
         case "grace_missed":
-            a.no_grace = True
+            a.grace = "none"
+        case "grace_slipped":
+            a.grace, a.grace_amount = plan.way or "pitch", plan.amount
         case "trill_missed":
-            a.no_trill = True
+            a.ornament = "none"
+        case "trill_start":
+            a.ornament = "upper" if plan.amount > 0 else "main"
+        case "trill_thin":
+            a.ornament = plan.way or "thin"
+        case "ornament_wrong":
+            a.ornament = plan.way or "none"
+        case "cracked":
+            a.crack = (plan.amount, 0.025 if plan.near else 0.06 + 0.05 * (plan.count - 1))
+            span = [plan.at]
+        case "tongued_in_slur":
+            a.tongued = True
+            acts[plan.at - 1].sound = min(acts[plan.at - 1].sound, 0.88 * acts[plan.at - 1].ioi)
+        case "slurred_over_tongue":
+            a.tongued = False
+            acts[plan.at - 1].sound = acts[plan.at - 1].ioi + 0.02
+        case "breath_in_slur":
+            a.tongued = True
+            acts[plan.at - 1].sound = max(0.08, acts[plan.at - 1].ioi - plan.amount)
+        case "fuzzy":
+            for k in span:
+                acts[k].fuzz = plan.amount
+        case "sagging":
+            a.sag = plan.amount
+        case "unsteady":
+            for k in span:
+                acts[k].wobble = plan.amount
         case "restart" | "bar_skipped" | "repeat_skipped":
             pass
         case _:
@@ -193,92 +200,123 @@ def _apply(plan: Plan, acts: list[_Act], line: Line, rng: np.random.Generator) -
     return span
 
 
-def _sound(line: Line, acts: list[_Act], sequence: list[tuple[int, bool]], restarts: dict[int, Plan], skipped: set[int],
-           marks: list[tuple[Plan, list[int]]], manner: Manner, rng: np.random.Generator) -> Performance:  # fmt: skip
+def _whole(plan: Plan, acts: list[Act], line: Line, local: float) -> None:
     notes = line.main_notes
-    truth = [NoteTruth(i) for i in range(len(notes))]
-    graces = [[g.sounding_midi for g in before] for before in line.graces]
-    tones: list[Tone] = []
-    now = float(manner.lead_s)
-    tries: dict[int, tuple[float, float]] = {}
-    skip_at: dict[int, float] = {}
-    starts: dict[int, float] = {}
-    for n, (i, abandoned) in enumerate(sequence):
-        act, note = acts[i], notes[i]
-        if i - 1 in skipped and not abandoned:
-            for p, _ in marks:
-                if p.kind in ("bar_skipped", "repeat_skipped") and p.at + p.count == i:
-                    skip_at[p.at] = now
-        on = now + act.shift_s + float(np.clip(rng.standard_normal(), -2, 2)) * manner.jitter_s
-        starts[i] = on
-        slurred = note.slurred_from_previous and n > 0 and sequence[n - 1][0] == i - 1
+    for i, act in enumerate(acts):
+        rest = act.ioi - float(notes[i].duration) * local > 1e-3
+        if plan.kind == "wrong_transposition":
+            act.midi += plan.amount
+        elif plan.kind in ("tuned_high", "tuned_low"):
+            act.midi += plan.amount / 100
+        elif plan.kind == "off_click":
+            act.shift_s += plan.amount * float(line.beat) * local
+        elif plan.kind == "breath_every_note" and not rest and i + 1 < len(acts):
+            act.sound = max(0.45 * act.ioi, act.ioi - plan.amount)
+            acts[i + 1].tongued = True
+        elif plan.kind == "not_joined" and notes[i].slurred_to_next and i + 1 < len(acts):
+            act.sound = plan.amount * act.ioi
+            acts[i + 1].tongued = True
+        elif plan.kind == "not_detached" and {"staccato", "staccatissimo"} & set(notes[i].written.articulations):
+            act.sound = (plan.amount or 0.92) * float(notes[i].duration) * local
+
+
+class _Stage:
+    """Plays the sequence of acts in time and keeps the truth."""
+
+    def __init__(self, line: Line, acts: list[Act], sequence: list[tuple[int, bool]], restarts: dict[int, Plan], skipped: set[int],
+                 marks: list[tuple[Plan, list[int]]], manner: Manner, rng: np.random.Generator) -> None:  # fmt: skip
+        self.line, self.acts, self.sequence, self.restarts, self.skipped, self.marks = line, acts, sequence, restarts, skipped, marks
+        self.manner, self.rng = manner, rng
+        self.notes = line.main_notes
+        self.graces = [[float(g.sounding_midi) for g in before] for before in line.graces]
+        self.truth = [NoteTruth(i) for i in range(len(self.notes))]
+        self.tones: list[Tone] = []
+        self.now = float(manner.lead_s)
+        self.tries: dict[int, tuple[float, float]] = {}
+        self.skip_at: dict[int, float] = {}
+        self.starts: dict[int, float] = {}
+        self.shift = next((p.amount for p, _ in marks if p.kind == "wrong_transposition"), 0.0)
+        self.tuning = 0.01 * manner.tuning_cents + next((p.amount / 100 for p, _ in marks if p.kind in ("tuned_high", "tuned_low")), 0.0)
+
+    def play(self) -> Performance:
+        for n, (i, abandoned) in enumerate(self.sequence):
+            if i - 1 in self.skipped and not abandoned:
+                for p, _ in self.marks:
+                    if p.kind in ("bar_skipped", "repeat_skipped") and p.at + p.count == i:
+                        self.skip_at[p.at] = self.now
+            self._note(n, i, abandoned)
+        for i in self.skipped:
+            self.truth[i] = NoteTruth(i, "missed")
+        told = [self._fault(plan, span) for plan, span in self.marks]
+        faults = sorted((f for f in told if not f.near), key=lambda f: f.at_s)
+        return Performance(tuple(sorted(self.tones, key=lambda t: t.on_s)), tuple(self.truth), tuple(faults),
+                           self.now + 1.2, tuple(f for f in told if f.near))  # fmt: skip
+
+    def _note(self, n: int, i: int, abandoned: bool) -> None:
+        act, note, manner, rng = self.acts[i], self.notes[i], self.manner, self.rng
+        on = self.now + act.shift_s + float(np.clip(rng.standard_normal(), -2, 2)) * manner.jitter_s
+        self.starts[i] = on
+        follows = n > 0 and self.sequence[n - 1][0] == i - 1 and not self.acts[i - 1].silent
+        slurred = note.slurred_from_previous if act.tongued is None else not act.tongued
+        slurred = slurred and follows
         sound = max(0.05, act.sound - max(0.0, act.shift_s))
-        nxt = acts[sequence[n + 1][0]] if n + 1 < len(sequence) else None
-        if nxt is not None and note.slurred_to_next:
+        after = self.acts[self.sequence[n + 1][0]] if n + 1 < len(self.sequence) else None
+        if after is not None and note.slurred_to_next and after.tongued is None:
             sound = max(0.05, act.ioi + 0.02 - act.shift_s)
-        if not act.silent:
-            if graces[i] and not act.no_grace:
-                for k, midi in enumerate(graces[i]):
-                    at = on - 0.085 * (len(graces[i]) - k)
-                    tones.append(Tone(at, at + 0.085, midi, act.level_db - 2, slurred=False))
-            if note.written.ornament == "trill" and not act.no_trill:
-                tones.extend(_trill(line, i, on, sound, act, rng))
-            else:
-                vibrato = manner.vibrato_cents if sound > 0.6 else 0.0
-                tones.append(Tone(on, on + sound, act.midi, act.level_db, slurred or bool(graces[i] and not act.no_grace), vibrato, 4.6 + rng.random(),
-                                  float(rng.normal(0, 12))))  # fmt: skip
-            for when, length, pitch in act.extra:
-                tones.append(Tone(on + when, on + when + length, pitch, act.level_db - 1))
+        if act.silent:
             if not abandoned:
-                right = round(act.midi - 0.01 * manner.tuning_cents) == note.sounding_midi
-                truth[i] = NoteTruth(i, "ok" if right else "wrong", on, on + sound, act.midi)
-        elif not abandoned:
-            truth[i] = NoteTruth(i, "missed")
-        now += act.ioi
+                self.truth[i] = NoteTruth(i, "missed")
+        else:
+            begin = on
+            if self.graces[i] and act.grace != "none":
+                added, begin, sound = grace_tones(self.graces[i], act, on, sound, manner)
+                self.tones.extend(added)
+                slurred = True
+            if note.written.ornament and act.ornament != "none":
+                self.tones.extend(ornament_tones(self.line, i, begin, sound, act, manner, rng))
+            else:
+                if act.crack is not None:
+                    pitch, length = act.crack
+                    length = min(length, 0.5 * sound)
+                    self.tones.append(Tone(begin, begin + length, act.midi + pitch, act.level_db - 1.0, slurred))
+                    self.tones.append(self._tone(act, begin + length, begin + sound, True))
+                else:
+                    self.tones.append(self._tone(act, begin, begin + sound, slurred))
+            for when, length, pitch in act.extra:
+                self.tones.append(Tone(on + when, on + when + length, pitch + self.tuning, act.level_db - 1, slurred=length < 0.1))
+            if not abandoned:
+                right = round(act.midi - self.tuning - self.shift) == note.sounding_midi
+                self.truth[i] = NoteTruth(i, "ok" if right else "wrong", on if act.grace == "after" else begin, on + sound, act.midi)
+        self.now += act.ioi
         if not abandoned:
-            now += act.pause_after
-        for start, plan in restarts.items():
+            self.now += act.pause_after
+        for start, plan in self.restarts.items():
             if abandoned and i == start + plan.count - 1:
-                tries[start] = (starts[start], now + 1.0 * act.ioi / max(0.5, float(note.duration)))
-                now += max(0.6, 60.0 / manner.bpm)
-    for i in skipped:
-        truth[i] = NoteTruth(i, "missed")
-    faults = [_fault(line, plan, span, truth, starts, acts, tries, skip_at) for plan, span in marks]
-    return Performance(tuple(sorted(tones, key=lambda t: t.on_s)), tuple(truth), tuple(sorted(faults, key=lambda f: f.at_s)), now + 1.2)
+                self.tries[start] = (self.starts[start], self.now + 1.0 * act.ioi / max(0.5, float(note.duration)))
+                self.now += max(0.6, 60.0 / manner.bpm)
 
+    def _tone(self, act: Act, on: float, off: float, slurred: bool) -> Tone:
+        rng, manner = self.rng, self.manner
+        vibrato = manner.vibrato_cents if off - on > 0.6 else 0.0
+        return Tone(on, off, act.midi, act.level_db, slurred, vibrato, 4.6 + rng.random(), float(rng.normal(0, 12)), act.sag, act.wobble, act.fuzz,
+                    int(rng.integers(1 << 30)))  # fmt: skip
 
-def _trill(line: Line, i: int, on: float, sound: float, act: _Act, rng: np.random.Generator) -> list[Tone]:
-    from jeweller.score.pitch import in_key
-
-    note = line.main_notes[i]
-    fifths = line.bars[note.bar_index].bar.fifths
-    up = 1 if in_key(note.written_midi + 1, fifths) else 2
-    tones, at, k = [], on, 0
-    while at < on + sound - 0.05:
-        length = (0.085 if k else 0.12) * float(np.clip(rng.normal(1.0, 0.06), 0.8, 1.2))
-        if on + sound - at < 0.2:
-            length = on + sound - at
-        tones.append(Tone(at, at + length + 0.01, act.midi + (up if k % 2 else 0), act.level_db - (1.0 if k % 2 else 0.0), slurred=k > 0))
-        at += length
-        k += 1
-    return tones
-
-
-def _fault(line: Line, plan: Plan, span: list[int], truth: list[NoteTruth], starts: dict[int, float], acts: list[_Act],
-           tries: dict[int, tuple[float, float]], skip_at: dict[int, float]) -> FaultTruth:  # fmt: skip
-    notes = line.main_notes
-    bar = notes[plan.at].bar
-    on = starts.get(plan.at, skip_at.get(plan.at, 0.0))
-    last = span[-1]
-    until = starts.get(last, on) + acts[last].ioi
-    if plan.kind == "restart":
-        on, until = tries[plan.at]
-    elif plan.kind in ("bar_skipped", "repeat_skipped"):
-        on = until = skip_at.get(plan.at, 0.0)
-    elif plan.kind == "hesitation":
-        bar = notes[min(plan.at + 1, len(notes) - 1)].bar
-        until += acts[last].pause_after
-    elif plan.kind in ("rest_short", "rest_long", "rest_filled"):
-        rest = next((r for r in line.rests if r.onset >= notes[plan.at].end), None)
-        bar = rest.bar if rest is not None else bar
-    return FaultTruth(plan.kind, bar, round(on, 4), round(until, 4), plan.cause, tuple(span))
+    def _fault(self, plan: Plan, span: list[int]) -> FaultTruth:
+        notes = self.notes
+        bar = notes[plan.at].bar
+        on = self.starts.get(plan.at, self.skip_at.get(plan.at, 0.0))
+        last = span[-1]
+        until = self.starts.get(last, on) + self.acts[last].ioi
+        if plan.kind == "restart":
+            on, until = self.tries[plan.at]
+        elif plan.kind in ("bar_skipped", "repeat_skipped"):
+            on = until = self.skip_at.get(plan.at, 0.0)
+        elif plan.kind == "hesitation":
+            bar = notes[min(plan.at + 1, len(notes) - 1)].bar
+            until += self.acts[last].pause_after
+        elif plan.kind in ("rest_short", "rest_long", "rest_filled"):
+            rest = next((r for r in self.line.rests if r.onset >= notes[plan.at].end), None)
+            bar = rest.bar if rest is not None else bar
+        elif plan.kind == "extra_note":
+            on = on + self.acts[plan.at].extra[0][0]
+        return FaultTruth(plan.kind, bar, round(on, 4), round(until, 4), plan.cause, tuple(span), plan.amount, plan.near, plan.way)

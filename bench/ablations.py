@@ -1,0 +1,38 @@
+"""Components of the ear that can be switched off one at a time, to see what each is worth."""
+
+from __future__ import annotations
+
+import contextlib
+import dataclasses
+from collections.abc import Iterator
+from typing import Any
+from unittest import mock
+
+from jeweller.follow import settings as follow_settings
+
+
+def _settings(**changes: Any) -> Any:
+    return dataclasses.replace(follow_settings.DEFAULT, **changes)
+
+
+ABLATIONS: dict[str, Any] = {
+    "duration prior": lambda: _settings(ioi_spread=50.0, ioi_spread_first=50.0),
+    "jumps": lambda: _settings(jump_cost=1e6),
+    "insertions": lambda: _settings(extra_cost=1e6),
+    "attacks": lambda: _settings(repeat_reward=0.0, change_reward=0.0, inside_cost=0.0),
+    "other tempi": lambda: _settings(tempo_ratios=(1.0,)),
+}
+
+
+@contextlib.contextmanager
+def switched_off(name: str) -> Iterator[None]:
+    """Runs a check without one component. An empty name changes nothing."""
+    if not name:
+        yield
+        return
+    from jeweller import check
+    from jeweller.follow.follow import follow
+
+    changed = ABLATIONS[name]()
+    with mock.patch.object(check, "follow", lambda *a, **k: follow(*a, **(k | {"settings": changed}))):
+        yield

@@ -1,0 +1,42 @@
+#!/usr/bin/env python3
+"""Makes a set of takes with their truth by the simulated player.
+
+    bench/make_takes.py SET FOLDER --standard N --rough N [--bank FOLDER] [--kinds a,b]
+
+SET is tune, validation or test. The test set wants sampled sounds that do not ship (--bank: made by tools/render_samples.py from another sound font).
+The same arguments make the same takes.
+"""
+
+from __future__ import annotations
+
+import argparse
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+from jeweller.player.studio import make_take, write_take
+
+
+def make(job: tuple[str, int, bool, str, str | None, tuple[str, ...]]) -> str:
+    kind, number, rough, folder, bank, kinds = job
+    take = make_take(kind, number, rough=rough, bank=Path(bank) if bank else None, kinds=kinds)
+    return write_take(take, Path(folder)).name
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("set", choices=("tune", "validation", "test"))
+    parser.add_argument("folder")
+    parser.add_argument("--standard", type=int, default=60)
+    parser.add_argument("--rough", type=int, default=30)
+    parser.add_argument("--bank")
+    parser.add_argument("--kinds", default="")
+    parser.add_argument("--workers", type=int, default=2)
+    o = parser.parse_args()
+    kinds = tuple(k for k in o.kinds.split(",") if k)
+    jobs = [(o.set, k, False, o.folder, o.bank, kinds) for k in range(o.standard)] + [(o.set, k, True, o.folder, o.bank, kinds) for k in range(o.rough)]
+    with ProcessPoolExecutor(o.workers) as pool:
+        print(len(list(pool.map(make, jobs, chunksize=4))), "takes in", o.folder)
+
+
+if __name__ == "__main__":
+    main()
