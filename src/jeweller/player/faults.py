@@ -226,7 +226,8 @@ class Planner:
         for i, n in enumerate(self.notes):
             bars.setdefault(n.bar_index, []).append(i)
         whole = [b for b in bars if 1 < b < len(self.line.bars) - 2 and all(self.free(i, 1) for i in bars[b])
-                 and not self.notes[bars[b][0]].slurred_from_previous and float(self.notes[bars[b][0]].offset) == 0 and b + 1 in bars and float(self.notes[bars[b + 1][0]].offset) == 0]  # fmt: skip
+                 and not self.notes[bars[b][0]].slurred_from_previous and float(self.notes[bars[b][0]].offset) == 0 and b + 1 in bars
+                 and float(self.notes[bars[b + 1][0]].offset) == 0]  # fmt: skip
         if not whole or near:
             return None
         b = int(self.rng.choice(whole))
