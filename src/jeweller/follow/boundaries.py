@@ -6,11 +6,15 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from scipy.ndimage import maximum_filter1d
 
 from jeweller.follow.settings import FollowSettings
 from jeweller.hear.features import Features
 
 Array = npt.NDArray[np.float32]
+
+
+SOUND_REACH_S = 0.12  # after an attack there is sound within so long
 
 
 @dataclass(frozen=True)
@@ -52,6 +56,7 @@ def find_boundaries(features: Features, s: FollowSettings) -> Boundaries:
     frames = len(features.best)
     ratio = round(features.step_s / features.hop_s)
     loudness = np.clip((features.level[::ratio][:frames] - (features.loud_db - s.quiet_db)) / 10.0, 0.0, 1.0).astype(np.float32)
+    sounding = np.clip((features.level[::ratio][:frames] - features.floor_db - 3.0) / 6.0, 0.0, 1.0) * np.clip((features.best - 0.35) / 0.3, 0.0, 1.0)
     change = novelty(features, s.novelty_span) * np.minimum(1.0, loudness + 0.2)
     change[: s.novelty_span] = 0
     attacks = peaks(features.flux, s.flux_min, round(s.flux_gap_s / features.hop_s))
@@ -74,4 +79,7 @@ def find_boundaries(features: Features, s: FollowSettings) -> Boundaries:
         attack = np.maximum(attack, features.flux[np.clip(frame * ratio + d, 0, len(features.flux) - 1)])
     for d in range(-3, 4):
         moved = np.maximum(moved, change[np.clip(frame + d, 0, frames - 1)])
-    return Boundaries(frame, np.minimum(attack, 1.5), np.minimum(moved, 1.0))
+    # Nothing begins where no sound follows: noise has attacks of its own.
+    reach = round(SOUND_REACH_S / features.step_s)
+    after = maximum_filter1d(sounding, 2 * reach + 1, origin=-reach, mode="nearest")[frame]
+    return Boundaries(frame, np.minimum(attack * after, 1.5), np.minimum(moved * after, 1.0))

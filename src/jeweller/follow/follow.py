@@ -63,34 +63,24 @@ def follow(line: Line, features: Features, *, tempo_bpm: float | None = None, se
 def _likely_shift(table: SegmentTable, boundaries: Boundaries, features: Features, bpm: float, cancelled: Callable[[], bool]) -> int:
     """Semitones by which the take may be shifted: the shift whose rough way is best, if it beats the written pitch clearly; else 0."""
     s, items = table.s, table.items
+    stop = int(np.searchsorted(table.time, s.shift_probe_s))
     scores: dict[int, float] = {}
     for shift in range(-12, 13):
         moved = SegmentTable(dataclasses.replace(items, midi=items.midi + shift), table.evidence, boundaries, features.step_s, s)
-        scores[shift] = max(_rough_tempo(moved, bpm, cancelled, ratios=s.tempo_ratios[:3], probe_s=s.shift_probe_s), key=lambda f: f[0])[0]
+        scores[shift] = search(moved, np.full(len(items.midi), 60.0 / bpm), carried=True, stop=stop, cancelled=cancelled).score
     best = max(scores, key=lambda k: scores[k])
     return best if scores[best] > scores[0] + s.shift_gain else 0
 
 
 def _follow_items(line: Line, table: SegmentTable, boundaries: Boundaries, features: Features, bpm: float, cancelled: Callable[[], bool]) -> Following:
     s, items = table.s, table.items
-    _, way, spq = max(_rough_tempo(table, bpm, cancelled, ratios=s.tempo_ratios, probe_s=s.tempo_probe_s), key=lambda f: f[0])
-    for _ in range(2):
+    spq = 60.0 / bpm
+    way = search(table, np.full(len(items.midi), spq), carried=True, cancelled=cancelled)
+    for _ in range(s.passes):
         local = local_tempo(items, way, boundaries, features.step_s, spq)
-        way = search(table, local, s.ioi_spread, cancelled=cancelled)
+        way = search(table, local, cancelled=cancelled)
     local = local_tempo(items, way, boundaries, features.step_s, spq)
     return _result(line, items, way, boundaries, features, local, s)
-
-
-def _rough_tempo(table: SegmentTable, bpm: float, cancelled: Callable[[], bool], *, ratios: tuple[float, ...],
-                 probe_s: float) -> list[tuple[float, Way, float]]:  # fmt: skip
-    """(score, way, seconds per quarter) at each of several tempi over the first part of the take."""
-    stop = int(np.searchsorted(table.time, probe_s))
-    found: list[tuple[float, Way, float]] = []
-    for ratio in ratios:
-        spq = 60.0 / (bpm * ratio)
-        way = search(table, np.full(len(table.items.midi), spq), table.s.ioi_spread_first, stop=stop, cancelled=cancelled)
-        found.append((way.score, way, spq))
-    return found
 
 
 def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, fallback: float) -> npt.NDArray[np.float64]:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -40,19 +41,24 @@ class Way:
     score: float
 
 
-def search(table: SegmentTable, spq: npt.NDArray[np.float64], spread: float, *, stop: int | None = None,
+def search(table: SegmentTable, spq: npt.NDArray[np.float64], *, carried: bool = False, stop: int | None = None,
            cancelled: Callable[[], bool] = lambda: False) -> Way:  # fmt: skip
-    """The best way for the local tempo `spq` (seconds per quarter at each note, shape (N,)), over the first `stop` boundaries."""
-    return _Search(table, spq, spread, stop or len(table.frame)).run(cancelled)
+    """The best way over the first `stop` boundaries, for the local tempo `spq` (seconds per quarter at each note, shape (N,)).
+
+    With `carried`, `spq` only says where to begin: every way carries its own tempo, learnt from its own intervals.
+    """
+    return _Search(table, spq, carried, stop or len(table.frame)).run(cancelled)
 
 
 class _Search:
-    def __init__(self, table: SegmentTable, spq: npt.NDArray[np.float64], spread: float, total: int) -> None:
-        self.table, self.spread, self.total = table, spread, total
+    def __init__(self, table: SegmentTable, spq: npt.NDArray[np.float64], carried: bool, total: int) -> None:
+        self.table, self.carried, self.total = table, carried, total
         self.items, self.s, self.evidence = table.items, table.s, table.evidence
         self.time = table.time
-        expected = np.maximum(self.items.ioi_q * spq, 0.02)
-        self.log_expected = np.log(expected).astype(np.float32)
+        self.log_expected = np.log(np.maximum(self.items.ioi_q * spq, 0.02)).astype(np.float32)
+        spreads = self.s.carried_spreads if carried else (self.s.ioi_spread,)
+        self.narrow = (1.0 / np.array(spreads)).astype(np.float32)
+        self.gain = np.array(self.s.carried_gains, np.float32)
         self.count = len(self.items.midi)
         self.starts = np.nonzero(self.items.bar_start)[0]
         longest = float(self.items.ioi_q.max()) * self.s.longest_spq + 1.5
@@ -65,6 +71,9 @@ class _Search:
         self.back_kind = np.zeros(shape, np.int8)
         self.back_pitch = np.full(shape, -1, np.int16)
         self.back_item = np.full(shape, -1, np.int32)
+        # Log ratio of each way's own tempo to the one given, and how many intervals it has learnt it from.
+        self.pace = np.zeros(shape if carried else (0, 0), np.float32)
+        self.age = np.zeros(shape if carried else (0, 0), np.int8)
 
     def run(self, cancelled: Callable[[], bool]) -> Way:
         s, n, width = self.s, self.count, self.width
@@ -91,6 +100,8 @@ class _Search:
             gone = np.nonzero((value > row) & (source < places))[0]
             row[gone] = value[gone]
             self.back_at[b, gone], self.back_kind[b, gone], self.back_item[b, gone] = b, DELETED, lo + source[gone]
+            if self.carried:
+                self.pace[b, gone], self.age[b, gone] = self.pace[b, source[gone]], self.age[b, source[gone]]
             top = int(row.argmax())
             centre = lo + top
             self._jump(b, lo, top)
@@ -114,19 +125,21 @@ class _Search:
         k = targets[self.best[b, targets - lo] < value] - lo
         self.best[b, k] = value
         self.back_at[b, k], self.back_kind[b, k], self.back_item[b, k] = b, JUMP, lo + top
+        if self.carried:
+            self.pace[b, k], self.age[b, k] = self.pace[b, top], self.age[b, top]
 
-    def _previous(self, a0: int, b: int, lo: int) -> Array:
-        """The best scores at boundaries a0..b-1, on the window of places that begins at `lo`."""
+    def _aligned(self, rows: npt.NDArray[np.generic], a0: int, b: int, lo: int, fill: float) -> npt.NDArray[Any]:
+        """Rows a0..b-1 of a table, on the window of places that begins at `lo`."""
         shifts = self.low[a0:b] - lo
         if not shifts.any():
-            return self.best[a0:b]
+            return rows[a0:b]
         width = self.width
-        out = np.full((b - a0, width), NEVER, np.float32)
+        out = np.full((b - a0, width), fill, rows.dtype)
         for k, shift in enumerate(shifts):
             if 0 <= shift < width:
-                out[k, shift:] = self.best[a0 + k, : width - shift]
+                out[k, shift:] = rows[a0 + k, : width - shift]
             elif -width < shift < 0:
-                out[k, : width + shift] = self.best[a0 + k, -shift:]
+                out[k, : width + shift] = rows[a0 + k, -shift:]
         return out
 
     def _arrive(self, b: int, lo: int) -> None:
@@ -136,27 +149,41 @@ class _Search:
         if a0 >= b:
             return
         segments = self.table.segments(b, a0, lo, self.width)
-        previous = self._previous(a0, b, lo)
+        previous = self._aligned(self.best, a0, b, lo, float(NEVER))
         row, index = self.best[b], segments.index
+        pace: npt.NDArray[Any] = np.zeros((0, 0), np.float32)
+        age: npt.NDArray[Any] = np.zeros((0, 0), np.int8)
+        if self.carried:
+            pace, age = self._aligned(self.pace, a0, b, lo, 0.0), self._aligned(self.age, a0, b, lo, 0)
         if len(index):
+            m = len(index)
             log_seconds = np.log(self.time[b] - self.time[a0:b]).astype(np.float32)
             ratio = log_seconds[:, None] - self.log_expected[index][None, :]
+            if self.carried:
+                ratio -= pace[:, :m]
             free = np.nonzero(self.items.last_free[index])[0]
             if len(free):
                 ratio[:, free] = np.where(ratio[:, free] > 0, 0.4 * ratio[:, free], ratio[:, free])
-            np.abs(ratio, out=ratio)
-            ratio *= np.float32(1.0 / self.spread)
-            np.minimum(ratio, np.float32(s.ioi_cap), out=ratio)
-            total = segments.worth - ratio
-            total += previous[:, : len(index)]
+            cost = np.abs(ratio)
+            cost *= self.narrow[age[:, :m]] if self.carried else self.narrow[0]
+            np.minimum(cost, np.float32(s.ioi_cap), out=cost)
+            total = segments.worth - cost
+            total += previous[:, :m]
             pick = total.argmax(axis=0)
-            value = total[pick, np.arange(len(index))]
+            value = total[pick, np.arange(m)]
             better = np.nonzero(value > row[index + 1 - lo])[0]
             t, p = index[better] + 1 - lo, pick[better]
             row[t] = value[better]
             kind = segments.kind[p, better]
             self.back_at[b, t], self.back_kind[b, t], self.back_item[b, t] = a0 + p, kind, index[better]
             self.back_pitch[b, t] = np.where(kind == WRONG, segments.top_pitch[p], np.where(kind == MISSED, -1, self.items.midi[index[better]]))
+            if self.carried:
+                old, was = age[p, better], pace[p, better]
+                learnt = (kind != MISSED) & ~self.items.last_free[index[better]]
+                step = np.clip(ratio[p, better], -s.carried_step[0], s.carried_step[0])
+                step = np.where(old > 1, np.clip(step, -s.carried_step[1], s.carried_step[1]), step)
+                self.pace[b, t] = np.clip(was + np.where(learnt, self.gain[old] * step, 0.0), -s.pace_limits[0], s.pace_limits[1])
+                self.age[b, t] = np.minimum(old + learnt, len(self.gain) - 1)
         # A note that is not written, or no music: the place in the line stays.
         total = previous + segments.stay[:, None]
         pick = total.argmax(axis=0)
@@ -166,6 +193,8 @@ class _Search:
         self.back_at[b, k], self.back_item[b, k] = a0 + pick[k], lo + k
         self.back_kind[b, k] = np.where(segments.is_extra[pick[k]], EXTRA, JUNK)
         self.back_pitch[b, k] = segments.top_pitch[pick[k]]
+        if self.carried:
+            self.pace[b, k], self.age[b, k] = pace[pick[k], k], age[pick[k], k]
 
     def _trace(self, sound: npt.NDArray[np.float64]) -> Way:
         n, s = self.count, self.s

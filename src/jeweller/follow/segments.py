@@ -79,7 +79,8 @@ def gather_evidence(features: Features, s: FollowSettings) -> Evidence:
     columns = np.arange(features.low, features.low + features.salience.shape[1], dtype=np.float32)
     below = columns[None, :] < np.nan_to_num(features.f0, nan=-99.0)[:, None] - 0.7
     per_frame = s.frame_weight * features.step_s
-    written = (2.0 * match - 1.0) * (voiced * per_frame)[:, None]
+    silent = np.float32(s.silence_rate * features.step_s) * np.clip((threshold + 6.0 - level) / 8.0, 0.0, 1.0)
+    written = (2.0 * match - 1.0) * (voiced * per_frame)[:, None] - silent[:, None]
     rest = (s.held_discount * np.maximum(2.0 * match - 1.0, 0.0) - s.rest_discount * np.maximum(1.0 - 2.0 * match, 0.0)) * (voiced * per_frame)[:, None]
     free = (2.0 * match * np.where(below, s.subharmonic_discount, 1.0) - 1.0) * (voiced * per_frame)[:, None]
 

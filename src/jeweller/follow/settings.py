@@ -17,6 +17,7 @@ class FollowSettings:
     match_width: float = 0.07  # how far below the best periodicity a pitch may be and still be heard
     frame_weight: float = 14.0  # nats per second of clear evidence
     quiet_db: float = 34.0  # below the loud level by this: silence
+    silence_rate: float = 4.0  # nats per second that silence counts against a written note
     rest_discount: float = 0.15  # how much sound counts against a written rest (room, next entry's breath, speech)
     held_discount: float = 0.6  # how much the written pitch held on into the rest counts for it
     extra_share: float = 0.6  # how much clear evidence speaks for a note that is not written
@@ -28,12 +29,14 @@ class FollowSettings:
     inside_cost: float = 1.0  # an attack with no note to it
     # Time
     ioi_spread: float = 0.16  # log ratio: spread of one inter-onset interval around the local tempo
-    ioi_spread_first: float = 0.30  # the same while only one tempo for the whole take is known
+    carried_spreads: tuple[float, ...] = (0.55, 0.26, 0.22, 0.20)  # the same for a way that has learnt its tempo from 0, 1, 2, 3 or more intervals
+    carried_gains: tuple[float, ...] = (1.0, 0.5, 0.35, 0.25)  # how far it then moves its tempo to the next interval
+    carried_step: tuple[float, float] = (0.9, 0.25)  # log ratio: no interval moves it further, at first and later
     ioi_cap: float = 4.5  # no wrong duration costs more than this
     longest_spq: float = 2.6  # seconds per quarter: 23 to the minute; no note is searched longer than it lasts at that speed
-    tempo_ratios: tuple[float, ...] = (1.0, 1.27, 0.79, 1.61, 0.62, 2.05, 0.49)
+    pace_limits: tuple[float, float] = (0.6, 1.05)  # log ratio: nobody plays faster or slower than written by more (1.8 times, 0.35 times)
+    passes: int = 2  # searches with the tempo known from the one before
     default_bpm: float = 92.0  # quarters a minute where nothing is written
-    tempo_probe_s: float = 75.0  # how much of the take decides between the tempi
     # What may go wrong
     wrong_cost: float = 3.5  # another pitch than the written one
     missed_cost: float = 4.0  # the note's time passes in silence
