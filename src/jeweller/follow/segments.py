@@ -107,6 +107,7 @@ class SegmentTable:
         self.reward_change = (s.change_reward * (moved - s.attack_pivot)).astype(np.float32)
         self._kept: dict[tuple[int, int, int], Segments] = {}
         self._cells = 0
+        self._trills: dict[int, npt.NDArray[np.float64]] = {}
 
     def segments(self, b: int, a0: int, lo: int, width: int) -> Segments:
         """Segments from boundaries a0..b-1 to b, for the notes of a window of `width` places from `lo`."""
@@ -133,8 +134,9 @@ class SegmentTable:
         here = self._written(fa, fb, index)
         trills = np.nonzero(self.items.trill[index])[0]
         inside_here = np.repeat(inside[:, None], len(index), axis=1)
-        inside_here[:, trills] = 0.0
         worth, kind = here, np.full(here.shape, NOTE, np.int8)
+        for k in trills:  # a trill has its own attacks: they count against it only where it was no trill
+            worth[:, k] += inside
         other = np.where(top_pitch[:, None] == columns[None, :], NEVER, top[:, None]) - np.float32(s.wrong_cost)
         swap = other > worth
         worth[swap], kind[swap] = other[swap], WRONG
@@ -151,6 +153,13 @@ class SegmentTable:
         stay = np.where(near, np.maximum(extra, junk), junk).astype(np.float32)
         return Segments(index, worth, kind, top_pitch + e.low, stay, near & (extra >= junk))
 
+    def _trilled(self, column: int) -> npt.NDArray[np.float64]:
+        """Cumulated evidence of a trill on a pitch: each frame by whichever of its notes fits best."""
+        found = self._trills.get(column)
+        if found is None:
+            found = self._trills[column] = np.concatenate([[0.0], np.cumsum(np.diff(self.evidence.written[:, column : column + 3], axis=0).max(axis=1))])
+        return found
+
     def _written(self, fa: npt.NDArray[np.int64], fb: int, index: npt.NDArray[np.int64]) -> Array:
         """(A, M) evidence of the written pitches, with silence for the share of a segment that is a written rest."""
         s, e = self.s, self.evidence
@@ -163,6 +172,6 @@ class SegmentTable:
             split = np.minimum(fa[:, None] + np.rint((fb - fa)[:, None] * share[~plain][None, :]).astype(np.int64), fb)
             here[:, ~plain] = e.written[split, c[None, :]] - e.written[fa][:, c] + e.rest[fb, c][None, :] - e.rest[split, c[None, :]]
         for k in np.nonzero(self.items.trill[index])[0]:
-            # A trill is heard as its notes in turn: half of the evidence that any one note would give.
-            here[:, k] = np.maximum(here[:, k], 0.5 * s.frame_weight * (e.sound[fb] - e.sound[fa]))
+            own = self._trilled(int(columns[k]))
+            here[:, k] = np.maximum(here[:, k], s.trill_share * (own[fb] - own[fa]))
         return here

@@ -157,9 +157,10 @@ def _flux(x: Array, pad: int, fine: int, s: HearSettings) -> Array:
         begin = pad + np.arange(start, stop) * s.hop - s.flux_size // 2
         spectra = sfft.rfft(x[begin[:, None] + np.arange(s.flux_size)[None, :]] * window, axis=1)
         energies[start:stop] = (spectra.real**2 + spectra.imag**2) @ bank
-    # Compression relative to the recording's own level: what is 45 dB below the music counts for nothing.
+    # Compression relative to the recording's own level and to the noise of each band: what is 45 dB below the music, or in the noise, counts for nothing.
     reference = float(np.percentile(energies.max(axis=1), 95)) * 10**-4.5 + 1e-12
-    log = np.log10(1.0 + energies / reference)
+    noise = s.flux_noise * np.percentile(energies[:: max(1, fine // 4000)], 10, axis=0)
+    log = np.log10(1.0 + energies / np.maximum(noise, reference).astype(np.float32))
     growth = np.zeros(fine, np.float32)
     growth[s.flux_lag :] = np.maximum(log[s.flux_lag :] - log[: -s.flux_lag], 0.0).mean(axis=1)
     # The growth between k - lag and k belongs to the middle of the two.
