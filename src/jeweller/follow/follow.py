@@ -65,11 +65,28 @@ def _likely_shift(table: SegmentTable, boundaries: Boundaries, features: Feature
     s, items = table.s, table.items
     stop = int(np.searchsorted(table.time, s.shift_probe_s))
     scores: dict[int, float] = {}
-    for shift in range(-12, 13):
+    for shift in {0, *_alike(items, features, s)}:
         moved = SegmentTable(dataclasses.replace(items, midi=items.midi + shift), table.evidence, boundaries, features.step_s, s)
         scores[shift] = search(moved, np.full(len(items.midi), 60.0 / bpm), carried=True, stop=stop, cancelled=cancelled).score
     best = max(scores, key=lambda k: scores[k])
+    # A tone is periodic at twice and three times its period too: of two that fit alike the higher is the one that sounds.
+    for above in (12, 19, 24):
+        if scores.get(best + above, 0.0) > s.shift_higher * scores[best]:
+            best += above
+            break
     return best if scores[best] > scores[0] + s.shift_gain else 0
+
+
+def _alike(items: Items, features: Features, s: FollowSettings) -> list[int]:
+    """The few shifts under which the time written on each pitch is most like the time heard on it, and those an octave or a twelfth beside them."""
+    heard = np.zeros(256)
+    sounding = ~np.isnan(features.f0)
+    np.add.at(heard, np.rint(features.f0[sounding]).astype(int), 1.0)
+    written = np.zeros(256)
+    np.add.at(written, items.midi, items.ioi_q * items.sound_share)
+    likeness = {k: float((np.roll(written, k) * heard).sum()) for k in range(-s.shift_most, s.shift_most + 1)}
+    best = sorted(likeness, key=lambda k: -likeness[k])[: s.shift_tries]
+    return [k for b in best for k in (b, b + 12, b + 19, b - 12) if abs(k) <= s.shift_most]
 
 
 def _follow_items(line: Line, table: SegmentTable, boundaries: Boundaries, features: Features, bpm: float, cancelled: Callable[[], bool]) -> Following:

@@ -53,6 +53,9 @@ class FollowSettings:
     window_notes: int = 400  # notes around the current place that are searched
     # Not followed at all
     shift_probe_s: float = 25.0  # how much of the take decides whether it is transposed
+    shift_most: int = 14  # semitones
+    shift_tries: int = 4  # shifts that are tried, chosen by the time spent on each pitch
+    shift_higher: float = 0.85  # of the best score, for a shift an octave or twelfth higher to be taken
     shift_gain: float = 25.0  # nats by which a shifted line must fit better
     shifted_min: float = 0.7  # a transposed take must fit this well: the chance of some shift fitting is greater
     in_time: float = 0.30  # log ratio: an interval within this of the local tempo is in time

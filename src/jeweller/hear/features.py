@@ -16,6 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 from scipy import fft as sfft
+from scipy.ndimage import median_filter, uniform_filter1d
 
 from jeweller.errors import Cancelled
 from jeweller.hear.settings import DEFAULT, HearSettings
@@ -159,10 +160,12 @@ def _flux(x: Array, pad: int, fine: int, s: HearSettings) -> Array:
         energies[start:stop] = (spectra.real**2 + spectra.imag**2) @ bank
     # Compression relative to the recording's own level and to the noise of each band: what is 45 dB below the music, or in the noise, counts for nothing.
     reference = float(np.percentile(energies.max(axis=1), 95)) * 10**-4.5 + 1e-12
-    noise = s.flux_noise * np.percentile(energies[:: max(1, fine // 4000)], 10, axis=0)
-    log = np.log10(1.0 + energies / np.maximum(noise, reference).astype(np.float32))
+    noise = s.flux_noise * np.percentile(uniform_filter1d(energies, s.flux_quiet, axis=0)[:: max(1, fine // 4000)], 10, axis=0)
+    log = np.log10(1.0 + uniform_filter1d(energies, s.flux_smooth, axis=0) / np.maximum(noise, reference).astype(np.float32))
     growth = np.zeros(fine, np.float32)
     growth[s.flux_lag :] = np.maximum(log[s.flux_lag :] - log[: -s.flux_lag], 0.0).mean(axis=1)
+    # What flutters all the time (breath, vibrato, the room) is no attack.
+    growth = np.maximum(growth - median_filter(growth, s.flux_usual), 0.0)
     # The growth between k - lag and k belongs to the middle of the two.
     growth = np.roll(growth, -(s.flux_lag // 2))
     scale = float(np.percentile(growth, 98)) + 1e-6

@@ -19,8 +19,11 @@ class HearSettings:
     flux_bands: int = 36  # bands, log spaced
     flux_low_hz: float = 80.0
     flux_high_hz: float = 9000.0
-    flux_lag: int = 3  # hops between the two spectra compared: winds take 15 ms and more to speak
-    flux_noise: float = 3.0  # times a band's quiet energy: growth below counts for little
+    flux_lag: int = 6  # hops between the two spectra compared: winds take 15 ms and more to speak
+    flux_smooth: int = 3  # hops over which band energies are averaged
+    flux_quiet: int = 20  # hops over which a band's quietest time is sought
+    flux_usual: int = 61  # hops over which the usual flutter is measured
+    flux_noise: float = 12.0  # times a band's quiet energy: growth below counts for little
     level_window: int = 441  # samples: 20 ms
     period_ratio: float = 2.2  # the shortest period whose aperiodicity is at most so many times the frame's best is the frame's pitch
     period_slack: float = 0.025  # aperiodicity always forgiven
