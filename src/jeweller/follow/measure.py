@@ -12,7 +12,11 @@ from jeweller.hear.features import Features
 ATTACK_SKIP_S = 0.15  # the attack is no part of the pitch: so much of a note, at most
 ATTACK_SKIP_SHARE = 0.3  # or so much of its length, whichever is less
 ONSET_REACH_S = 0.06  # how far from the boundary the onset is sought
-SPEAK_DELAY_S = 0.010  # from the strongest growth to where the tone speaks, measured on the tuning set
+# A tone speaks where it reaches half of its amplitude. Out of a gap that is told by the level (bench/onsets.py has the figures), else by the spectrum.
+GAP_DB = 12.0  # the level rises by so much: there was a gap before
+RISE_DB = 10.0  # below the note's level by this: it is rising
+RISE_DELAY_S = 0.017  # from there, in 20 ms windows, to where it speaks
+GROWTH_DELAY_S = 0.014  # from the strongest growth of the spectrum to where it speaks
 NEAR_SEMITONES = 0.75  # a pitch so far off is still that note, out of tune
 SUBHARMONIC_RATIO = 0.9  # periodicity of the higher pitch, relative to the lower, from which the lower is only its subharmonic
 DECAY_DB = 9.0  # below the note's own level by this: the decay has begun
@@ -49,8 +53,24 @@ class Measurer:
         lo, hi = max(0, centre - reach), min(len(f.flux), centre + reach + 1)
         window = f.flux[lo:hi] * (1.0 - 0.5 * np.abs(np.arange(lo, hi) - centre) / (reach + 1))
         if len(window) and float(window.max()) > 0.15:
-            return (lo + int(window.argmax())) * f.hop_s + SPEAK_DELAY_S
+            peak = lo + int(window.argmax())
+            rise = self._rises(peak)
+            return peak * f.hop_s + GROWTH_DELAY_S if rise is None else rise * f.hop_s + RISE_DELAY_S
         return frame * f.step_s
+
+    def _rises(self, peak: int) -> int | None:
+        """The fine frame where the level rises out of a gap near an attack; None where there is no gap."""
+        level = self.f.level
+        lo, hi = max(0, peak - 14), min(len(level), peak + 40)
+        around = level[lo:hi]
+        steady = float(np.percentile(level[peak : peak + 60], 75))
+        if len(around) < 20:
+            return None
+        quiet = int(around[:18].argmin())
+        if steady - around[quiet] < GAP_DB:
+            return None
+        found = lo + quiet + int(np.argmax(around[quiet:] > steady - RISE_DB))
+        return found if abs(found - peak) * self.f.hop_s < ONSET_REACH_S else None
 
     def _near(self, rows: slice, pitch: int) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
         """(periodicity, exact pitch) within NEAR_SEMITONES of a pitch, frame by frame: between two semitones it shows now in one column, now in the next."""

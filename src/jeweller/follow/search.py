@@ -20,6 +20,9 @@ from jeweller.follow.segments import DELETED, EXTRA, JUMP, JUNK, LEAD, LONGEST_N
 Array = npt.NDArray[np.float32]
 
 
+NOT_BROKEN = (float(NEVER), -1, -1, 0, 0)
+
+
 @dataclass(frozen=True)
 class Step:
     """One step of the way: boundaries `start`..`end` (indexes), kind, sounding pitch or None.
@@ -71,6 +74,8 @@ class _Search:
         self.back_kind = np.zeros(shape, np.int8)
         self.back_pitch = np.full(shape, -1, np.int16)
         self.back_item = np.full(shape, -1, np.int32)
+        # At each boundary the best note broken off there: (score, start, item, kind, pitch).
+        self.broken: list[tuple[float, int, int, int, int]] = [NOT_BROKEN] * total
         # Log ratio of each way's own tempo to the one given, and how many intervals it has learnt it from.
         self.pace = np.zeros(shape if carried else (0, 0), np.float32)
         self.age = np.zeros(shape if carried else (0, 0), np.int8)
@@ -117,14 +122,22 @@ class _Search:
         self.back_kind[b, k], self.back_at[b, k], self.back_item[b, k] = LEAD, -1, first[better]
 
     def _jump(self, b: int, lo: int, top: int) -> None:
-        """Going on from the beginning of another bar, out of the best place so far."""
-        targets = self.starts[(self.starts >= lo) & (self.starts < lo + self.width) & (self.starts != lo + top)]
-        bars = self.items.bar
-        targets = targets[np.abs(bars[targets] - bars[min(lo + top, self.count - 1)]) <= self.s.jump_bars]
-        value = self.best[b, top] - np.float32(self.s.jump_cost)
-        k = targets[self.best[b, targets - lo] < value] - lo
-        self.best[b, k] = value
-        self.back_at[b, k], self.back_kind[b, k], self.back_item[b, k] = b, JUMP, lo + top
+        """Going on from the beginning of another bar, out of the best place so far: a note may be broken off for it."""
+        s, bars = self.s, self.items.bar
+        value, place = float(self.best[b, top]), lo + top
+        if self.broken[b][0] > value:
+            value, place = self.broken[b][0], self.broken[b][2] + 1
+        else:
+            self.broken[b] = NOT_BROKEN
+        targets = self.starts[(self.starts >= lo) & (self.starts < lo + self.width) & (self.starts != place)]
+        away = bars[targets] - bars[min(place, self.count - 1)]
+        targets, away = targets[np.abs(away) <= s.jump_bars], away[np.abs(away) <= s.jump_bars]
+        back = (targets < place) & (away >= -s.back_bars)
+        worth = np.where(back, value - s.back_cost, value - s.jump_cost).astype(np.float32)
+        better = self.best[b, targets - lo] < worth
+        k = targets[better] - lo
+        self.best[b, k] = worth[better]
+        self.back_at[b, k], self.back_kind[b, k], self.back_item[b, k] = b, JUMP, place
         if self.carried:
             self.pace[b, k], self.age[b, k] = self.pace[b, top], self.age[b, top]
 
@@ -167,10 +180,17 @@ class _Search:
             cost = np.abs(ratio)
             cost *= self.narrow[age[:, :m]] if self.carried else self.narrow[0]
             np.minimum(cost, np.float32(s.ioi_cap), out=cost)
-            total = segments.worth - cost
-            total += previous[:, :m]
+            whole = segments.worth + previous[:, :m]
+            total = whole - cost
             pick = total.argmax(axis=0)
             value = total[pick, np.arange(m)]
+            # Broken off here to go back: its length is no matter.
+            whole -= np.minimum(cost, np.float32(s.broken_cost))
+            where = int(whole.argmax())
+            pa, pm = divmod(where, m)
+            kind_ = int(segments.kind[pa, pm])
+            heard = segments.top_pitch[pa] if kind_ == WRONG else self.items.midi[index[pm]]
+            self.broken[b] = (float(whole[pa, pm]), a0 + pa, int(index[pm]), kind_, int(heard))
             better = np.nonzero(value > row[index + 1 - lo])[0]
             t, p = index[better] + 1 - lo, pick[better]
             row[t] = value[better]
@@ -215,5 +235,8 @@ class _Search:
             steps.append(Step(at, b, item, kind, pitch if pitch >= 0 and kind in (NOTE, WRONG, EXTRA) else None))
             if kind not in (EXTRA, JUNK):
                 i = item
+            if kind == JUMP and self.broken[b] != NOT_BROKEN:
+                _, at, i, kind, pitch = self.broken[b]
+                steps.append(Step(at, b, i, kind, pitch if kind != MISSED else None))
             b = at
         return Way(tuple(reversed(steps)), score)

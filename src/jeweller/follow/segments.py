@@ -149,7 +149,8 @@ class SegmentTable:
         seconds = self.time[b] - self.time[before]
         near = seconds < LONGEST_EXTRA_S
         extra = s.extra_share * top - s.extra_cost - inside + np.minimum(self.reward_change[before], 0.0)
-        junk = -s.junk_cost - s.junk_rate * (e.sound[fb] - e.sound[fa])
+        sound = e.sound[fb] - e.sound[fa]
+        junk = np.maximum(-s.junk_cost - s.junk_rate * sound, -s.pause_cost - s.pause_rate * sound)
         stay = np.where(near, np.maximum(extra, junk), junk).astype(np.float32)
         return Segments(index, worth, kind, top_pitch + e.low, stay, near & (extra >= junk))
 

@@ -45,7 +45,12 @@ class FollowSettings:
     extra_cost: float = 4.0  # a note that is not written
     junk_cost: float = 5.5  # a stretch that is no music
     junk_rate: float = 0.6  # nats per second of sound in it
-    jump_cost: float = 9.0  # going on from another bar
+    pause_cost: float = 3.5  # a stretch of silence that is not written
+    pause_rate: float = 8.0  # nats per second of sound in it
+    jump_cost: float = 9.0  # going on from a later bar
+    back_cost: float = 6.5  # going back to the beginning of this bar or one of the last
+    back_bars: int = 3  # how far back that is; from farther it is as dear as going ahead
+    broken_cost: float = 1.0  # a note broken off before a jump costs no more than this for its length
     jump_bars: int = 32  # how far a jump may go
     lead_rate: float = 2.0  # nats per second of sound before the first note or after the last
     late_start_cost: float = 7.0  # beginning at a later bar

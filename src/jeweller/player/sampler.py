@@ -19,7 +19,7 @@ Array = npt.NDArray[np.float32]
 RATE = 48000
 SOUNDS = Path(__file__).parent.parent / "assets" / "sounds"
 RELEASE_S = 0.06
-SPOKEN_SHARE = 0.35  # of its own level: from here a tone speaks
+SPOKEN_SHARE = 0.5  # of its own amplitude: from here a tone speaks
 LOOP_FROM_S, LOOP_TO_S, CROSSFADE_S = 1.2, 2.7, 0.25
 SLUR_SKIP_S = 0.12  # a slurred tone begins this far into its sample, behind the attack
 
@@ -81,7 +81,7 @@ def sound_names() -> tuple[str, ...]:
 
 
 def speaks_after(wave: Array, rate: int) -> float:
-    """Seconds from the beginning of a tone to where it speaks: its level reaches a third of what it soon has. Winds take 5 to 40 ms."""
+    """Seconds from the beginning of a tone to where it speaks: it reaches half of the amplitude it soon has. Winds take 5 to 40 ms."""
     span = max(1, rate // 200)
     head = wave[: int(0.4 * rate)].astype(np.float64)
     level = np.sqrt(np.convolve(head**2, np.ones(span) / span, mode="same"))
