@@ -172,7 +172,7 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
         found = measurer.measure(on, max(next_s, on + 0.02), pitch, written if step.kind != EXTRA else pitch,
                                  trill=step.kind == NOTE and bool(items.trill[step.item]))
         events.append(Event(None if step.kind == EXTRA else step.item, step.item, on, found.off_s, next_s, found.midi, found.spread, found.clarity,
-                            found.expected_clarity, found.octave_up, found.level_db, measurer.attack(on), attempt))  # fmt: skip
+                            found.expected_clarity, found.octave_up, found.twelfth_up, found.level_db, measurer.attack(on), attempt))  # fmt: skip
     events, jumps = hear_inside(events, jumps, items, local, features, measurer)
     events, jumps = find_restarts(events, jumps, items, local)
     events, jumps = drop_false_starts(events, jumps)

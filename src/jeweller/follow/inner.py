@@ -58,8 +58,8 @@ def hear_inside(
             more += 1
             new_jumps.append(Jump(run.on_s, event.index + 1, event.index))
             out.append(dataclasses.replace(event, on_s=run.on_s, off_s=found.off_s, midi=found.midi, spread=found.spread, clarity=found.clarity,
-                                           expected_clarity=found.expected_clarity, octave_up=found.octave_up, level_db=found.level_db,
-                                           attack=run.attack, attempt=event.attempt + 1))  # fmt: skip
+                                           expected_clarity=found.expected_clarity, octave_up=found.octave_up, twelfth_up=found.twelfth_up,
+                                           level_db=found.level_db, attack=run.attack, attempt=event.attempt + 1))  # fmt: skip
             continue
         out.append(event)
         out.extend(_extra(r, event, None, event.attempt) for r in runs if abs(r.midi - event.midi) > 0.7)
@@ -69,7 +69,7 @@ def hear_inside(
 
 def _extra(run: _Run, event: Event, index: int | None, attempt: int) -> Event:
     assert event.index is not None
-    return Event(index, event.index + 1, run.on_s, run.off_s, run.off_s, run.midi, 0.1, 0.9, 0.0, 0.0, run.level_db, run.attack, attempt)
+    return Event(index, event.index + 1, run.on_s, run.off_s, run.off_s, run.midi, 0.1, 0.9, 0.0, 0.0, 0.0, run.level_db, run.attack, attempt)
 
 
 def _runs(event: Event, after: Event | None, features: Features, measurer: Measurer) -> list[_Run]:

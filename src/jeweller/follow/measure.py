@@ -30,6 +30,7 @@ class Measured:
     clarity: float
     expected_clarity: float
     octave_up: float
+    twelfth_up: float
     level_db: float
 
 
@@ -75,7 +76,7 @@ class Measurer:
     def _near(self, rows: slice, pitch: int) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
         """(periodicity, exact pitch) within NEAR_SEMITONES of a pitch, frame by frame: between two semitones it shows now in one column, now in the next."""
         f = self.f
-        columns = slice(max(0, pitch - f.low - 1), pitch - f.low + 2)
+        columns = slice(min(max(0, pitch - f.low - 1), f.salience.shape[1] - 1), max(pitch - f.low + 2, 1))
         place = f.place[rows, columns]
         area = np.where(np.abs(place - pitch) <= NEAR_SEMITONES, f.salience[rows, columns], 0.0)
         pick = area.argmax(axis=1) if len(area) else np.zeros(0, np.int64)
@@ -124,10 +125,9 @@ class Measurer:
         k0, k1 = round(on_s / f.hop_s), max(round(next_s / f.hop_s), round(on_s / f.hop_s) + 2)
         level = f.level[k0:k1]
         if len(level) < 2:
-            return Measured(next_s, float("nan"), 0.0, 0.0, 0.0, 0.0, f.floor_db)
+            return Measured(next_s, float("nan"), 0.0, 0.0, 0.0, 0.0, 0.0, f.floor_db)
         head = level[: max(2, min(len(level), round(0.6 / f.hop_s)))]
         loud = float(np.percentile(head, 75))
-        column = pitch - f.low
         t0 = round(on_s / f.step_s)
         sal, _ = self._near(slice(t0, round(next_s / f.step_s) + 1), pitch)
         for up in (1, 2) if trill else ():
@@ -156,8 +156,7 @@ class Measurer:
         clarity = float(np.median(steady)) if len(steady) else 0.0
         want = written - f.low
         expected = float(np.median(f.salience[rows, want])) if 0 <= want < f.salience.shape[1] and len(steady) else 0.0
-        up = column + 12
-        octave_up = float(np.median(f.salience[rows, up] / np.maximum(steady, 0.05))) if up < f.salience.shape[1] and len(steady) else 0.0
+        octave_up, twelfth_up = (float(np.median(self._near(rows, pitch + up)[0] / np.maximum(steady, 0.05))) if len(steady) else 0.0 for up in (12, 19))
         midi = float(np.median(place)) if len(place) else float("nan")
         spread = float(np.subtract(*np.percentile(place, [75, 25]))) if len(place) > 2 else 0.0
-        return Measured(off_s, midi, spread, clarity, expected, octave_up, loud)
+        return Measured(off_s, midi, spread, clarity, expected, octave_up, twelfth_up, loud)

@@ -24,6 +24,7 @@ class Event:
     clarity: float  # 0..1 median periodicity of the steady part
     expected_clarity: float  # the same at the written pitch
     octave_up: float  # 0..1 periodicity at half the period, relative to the whole: how weak the odd partials are
+    twelfth_up: float  # 0..1 the same at a third of the period
     level_db: float
     attack: float  # attack strength at its beginning, 0..1.5
     attempt: int = 0  # counts up at every jump

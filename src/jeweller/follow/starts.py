@@ -15,11 +15,11 @@ from jeweller.hear.features import Features
 
 BEFORE_S, AFTER_S = 0.28, 0.28  # around a note's onset, where its start is looked at
 LONGEST_S = 0.27  # longer is a note
-LEAST_S = 0.035
+LEAST_S = 0.025
 CLEAR = 0.86  # periodicity of such a sound
 BELOW_DB = 16.0  # softer than the note by more is room
 SETTLE_S = 0.11  # the note speaks at most so long after it
-HALF_FULL = 0.9  # periodicity at half the period, from which a tone may be heard an octave up anyway
+HALF_FULL = 0.8  # periodicity at half the period, from which a tone may be heard an octave up anyway
 FOLDED = (0.0, 12.0, 19.0, 24.0, 28.0)  # semitones: periods of the same tone
 
 
@@ -49,7 +49,7 @@ def hear_starts(following: Following, features: Features) -> list[Start]:
     place = {id(e): k for k, e in enumerate(events)}
     for i in range(len(following.line.main_notes)):
         event = following.event_of(i)
-        if event is None or np.isnan(event.midi) or event.clarity < 0.5:
+        if event is None or np.isnan(event.midi) or event.clarity < 0.5 or following.line.main_notes[i].written.ornament:
             continue
         k = place[id(event)]
         before = next((e for e in reversed(events[:k]) if e.index is not None), None)
@@ -104,6 +104,6 @@ def _other(k: int, event: Event, before: Event | None, graces: list[float], f: F
     # An octave up is another partial only for a player whose note is not as good as an octave up itself.
     if any(abs(pitch - event.midi - d) < 0.7 for d in (12.0, 19.0)) and event.octave_up > HALF_FULL:
         return False
-    if before is not None and (_same(pitch, before.midi) or any(abs(pitch - before.midi - d) < 0.7 for d in (12.0, 19.0))):
+    if before is not None and (_same(pitch, before.midi) or (before.octave_up > HALF_FULL and any(abs(pitch - before.midi - d) < 0.7 for d in (12.0, 19.0)))):
         return False
     return not any(_same(pitch, g) or _same(g, pitch) for g in graces)

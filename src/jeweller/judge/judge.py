@@ -8,6 +8,7 @@ import numpy as np
 
 from jeweller.follow.ornaments import hear_ornaments
 from jeweller.follow.result import Following
+from jeweller.follow.starts import hear_starts
 from jeweller.hear.features import Features
 from jeweller.instruments.table import Instrument
 from jeweller.judge.case import Case
@@ -16,12 +17,15 @@ from jeweller.judge.finding import SURE, UNMARKED, Finding
 from jeweller.judge.ornaments import judge_ornaments
 from jeweller.judge.pitches import judge_pitches, judge_tuning
 from jeweller.judge.settings import JudgeSettings
+from jeweller.judge.starts import judge_starts
 from jeweller.judge.timing import judge_rhythm
 from jeweller.judge.words import write_words
 from jeweller.score.pitch import key_alter
 
 SHIFT_SHARE = 0.7  # of the notes: shifted alike by so many, the take is transposed
 HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note")
+CRACK_ROOM_S = 0.08  # how exactly the time of a short sound is known
+LONGEST_CRACK_S = 0.24  # a longer sound is a note of its own
 LEAST_SAID = 0.12  # confidence below which nothing is said, not even "listen here"
 
 
@@ -37,7 +41,7 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     counted = judge_count(case)
     pitches = judge_pitches(case)
     found += _habits(case, pitches) + judge_tuning(case) + counted.findings + judge_rhythm(case, counted.steps)
-    found += judge_ornaments(case, hear_ornaments(case.following, features))
+    found += judge_ornaments(case, hear_ornaments(case.following, features)) + judge_starts(case, hear_starts(case.following, features))
     found = [f for f in _parsimony(case, found) if f.confidence >= LEAST_SAID]
     # Unsure is unsure: a kind that several weak reasons point to stays below the line.
     found.sort(key=lambda f: (f.confidence < SURE, f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))
@@ -103,12 +107,18 @@ def _parsimony(case: Case, found: list[Finding]) -> list[Finding]:
     steps = {n for f in found if f.kind in ("hesitation", "held_over", "beat_dropped") for n in f.notes}
     wrong = {n for f in found if f.kind in ("wrong_note", "wrong_octave", "wrong_partial", "missed_note") and f.confidence >= SURE for n in f.notes}
     extras = [f.at_s for f in found if f.kind == "extra_note" and f.confidence >= SURE]
+    cracks = [(f.at_s - CRACK_ROOM_S, f.at_s + f.detail["milliseconds"] / 1000 + CRACK_ROOM_S) for f in found if f.kind == "cracked" and f.confidence >= SURE]
+    long_extras = [(f.at_s - CRACK_ROOM_S, f.until_s) for f in found if f.kind == "extra_note" and f.until_s - f.at_s > LONGEST_CRACK_S]
     for f in found:
         if f.kind == "missed_note" and set(f.notes) <= skipped:
             continue
         if f.kind == "cut_short" and any(f.at_s < at < f.until_s + 0.5 * case.beat_s(case.index_of[f.notes[0]]) for at in extras):
             continue  # it ended because another note came
         if f.kind in ("extra_note", "early", "late") and any(a <= f.at_s <= b for a, b in stretches):
+            continue
+        if f.kind == "cracked" and any(a <= f.at_s <= b for a, b in long_extras):
+            continue
+        if f.kind == "extra_note" and f.until_s - f.at_s <= LONGEST_CRACK_S and any(a <= f.at_s <= b for a, b in cracks):
             continue
         if f.kind in ("early", "late") and (set(f.notes) & steps or set(f.notes) & wrong):
             continue

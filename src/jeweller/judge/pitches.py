@@ -39,7 +39,7 @@ def judge_pitches(case: Case) -> list[Finding]:
             amount, confidence = octaves
             if amount == 0:
                 continue
-            found.append(_wrong(case, i, event, note.sounding_midi + 12 * amount, confidence))
+            found.append(_wrong(case, i, event, note.sounding_midi + amount, confidence))
             continue
         if abs(apart) * 100 <= case.settings.wrong_cents:
             continue
@@ -74,11 +74,11 @@ def _not_sounded(case: Case, i: int, event: Event) -> float:
 
 
 class _OctaveJudge:
-    """Octave slips, against the same player's other notes: no fixed level of the odd partials decides an octave."""
+    """Slips to the octave or the twelfth, against the same player's other notes: no fixed level of the partials decides them."""
 
     def __init__(self, case: Case) -> None:
         self.case = case
-        self.missing: dict[int, float] = {}  # what a note lacks to being the octave above
+        self.missing: dict[int, dict[int, float]] = {12: {}, 19: {}}  # what a note lacks to being the octave, or the twelfth, above
         self.below: set[int] = set()  # notes heard an octave below
         for i in range(len(case.notes)):
             event = case.event(i)
@@ -86,32 +86,39 @@ class _OctaveJudge:
             if event is None or math.isnan(apart):
                 continue
             if abs(apart) < 0.6:
-                self.missing[i] = max(1.0 - event.octave_up, 0.0005)
+                self.missing[12][i] = max(1.0 - event.octave_up, 0.0005)
+                self.missing[19][i] = max(1.0 - event.twelfth_up, 0.0005)
             elif abs(apart + 12) < 0.6:
                 self.below.add(i)
 
     def judge(self, i: int, event: Event, apart: float) -> tuple[int, float] | None:
-        """(octaves, confidence); 0 octaves where the written one sounded after all; None where the octave is not in question."""
-        case, s = self.case, self.case.settings
+        """(semitones, confidence); 0 semitones where the written note sounded after all; None where neither is in question."""
+        case = self.case
         midi = case.notes[i].sounding_midi
-        if abs(apart - 12) < 0.6:
-            return 1, 0.9
+        for up in (12, 19):
+            if abs(apart - up) < 0.6:
+                return up, 0.9
         if i in self.below:
             # A sound may carry a subharmonic: if most notes at that place do, it is the sound and not the player.
-            near = [k for k in (*self.missing, *self.below) if k != i and abs(case.notes[k].sounding_midi - midi) <= 1]
+            near = [k for k in (*self.missing[12], *self.below) if k != i and abs(case.notes[k].sounding_midi - midi) <= 1]
             same = sum(k in self.below for k in near)
             if event.expected_clarity > 0.55 * event.clarity:
-                return (-1, 0.3) if not same else (0, 1.0)
-            return (0, 1.0) if near and same >= 0.34 * len(near) else (-1, 0.85 if near else 0.6)
-        lacking = self.missing.get(i)
-        if lacking is None or event.octave_up < s.octave_evenness:
+                return (-12, 0.3) if not same else (0, 1.0)
+            return (0, 1.0) if near and same >= 0.34 * len(near) else (-12, 0.85 if near else 0.6)
+        return self._above(i, event, 12, event.octave_up) or self._above(i, event, 19, event.twelfth_up)
+
+    def _above(self, i: int, event: Event, up: int, fullness: float) -> tuple[int, float] | None:
+        case, s = self.case, self.case.settings
+        midi, missing = case.notes[i].sounding_midi, self.missing[up]
+        lacking = missing.get(i)
+        if lacking is None or fullness < s.octave_evenness:
             return None
-        same_pitch = [self.missing[k] for k in self.missing if k != i and case.notes[k].sounding_midi == midi]
+        same_pitch = [missing[k] for k in missing if k != i and case.notes[k].sounding_midi == midi]
         if lacking > s.octave_full and any(v < 3.0 * lacking for v in same_pitch):
             return None  # this note sounds like that whenever this player plays it
-        others = [self.missing[k] for k in self.missing if k != i and abs(case.notes[k].sounding_midi - midi) <= 4]
+        others = [missing[k] for k in missing if k != i and abs(case.notes[k].sounding_midi - midi) <= 4]
         if len(others) < 2:
-            others = [v for k, v in self.missing.items() if k != i]
+            others = [v for k, v in missing.items() if k != i]
         if not others:
             return None
         usual = float(np.median(others))
@@ -119,7 +126,7 @@ class _OctaveJudge:
         if ratio > s.octave_contrast:
             return None
         clear = lacking < s.octave_full + 0.5 * (1.0 - event.clarity)
-        return 1, (0.9 if ratio < 0.6 * s.octave_contrast else 0.6) if clear else 0.4
+        return up, (0.9 if ratio < 0.6 * s.octave_contrast else 0.6) if clear else 0.4
 
 
 def _missed(case: Case, i: int, confidence: float) -> Finding:

@@ -1,0 +1,44 @@
+"""How notes begin: attacks that catch another partial, or squeak, before the note speaks."""
+
+from __future__ import annotations
+
+import math
+
+from jeweller.follow.starts import Start
+from jeweller.judge.case import Case
+from jeweller.judge.finding import Finding
+from jeweller.score.pitch import spell
+
+PARTIALS = (7.0, 12.0, 19.0, 24.0, 28.0)  # semitones to the partials that a crack catches on any wind
+BRASS_PARTIALS = (-7.0, -5.0, -4.0, 4.0, 5.0)  # and on brass, where they lie closer
+NOT_PARTIAL = 2.5  # log odds lost by a pitch that is none of them
+
+
+def judge_starts(case: Case, starts: list[Start]) -> list[Finding]:
+    found = []
+    for s in starts:
+        event = case.event(s.index)
+        if event is None:
+            continue
+        apart = s.midi - event.midi
+        known = (*PARTIALS, *BRASS_PARTIALS) if case.instrument.family == "brass" else PARTIALS
+        partial = min(abs(apart - p) for p in known) < 0.5
+        if not partial and abs(apart) < 4.5:
+            continue  # a neighbouring note is fingers, not the attack
+        odds = 0.3 + _clip((s.length_s - 0.04) / 0.03, -1.5, 1.5) + _clip((s.clarity - 0.94) / 0.03, -2.0, 1.0)
+        odds += 0.8 * _clip((s.attack - 0.2) / 0.2, -1.0, 1.0) - max(0.0, s.below_db - 5.0) / 3.0 - (0.0 if partial else NOT_PARTIAL)
+        if case.graces_before(s.index):
+            odds -= 1.5  # a grace note that slipped looks alike
+        confidence = 1.0 / (1.0 + math.exp(-odds))
+        note = case.notes[s.index]
+        bar, passing, beat = case.where(s.index)
+        fifths = case.following.line.bars[note.bar_index].bar.fifths
+        caught = spell(round(s.midi - case.offset_cents / 100) - case.following.line.part.chromatic, fifths)
+        found.append(Finding("cracked", bar, passing, beat, s.on_s, event.off_s, (note.id,), (note.score_id,), confidence, 0.35, cause="air",
+                             detail={"written": note.written.pitch.name if note.written.pitch else "", "heard": caught.name, "semitones": round(apart),
+                                     "milliseconds": round(1000 * s.length_s)}))  # fmt: skip
+    return found
+
+
+def _clip(value: float, low: float, high: float) -> float:
+    return max(low, min(high, value))
