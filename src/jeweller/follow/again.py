@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -11,6 +12,41 @@ from jeweller.follow.segments import Items
 
 FALSE_START_NOTES = 4  # a beginning broken off within so many notes is a false start
 PAUSE_S = 0.20  # a taken-again note comes after at least such a silence
+
+
+def ghost_odds(event: Event, before: Event | None, usual_db: float) -> float:
+    """Log odds that a sound is no note but the room or the tail of the note before: soft, short, without an attack, on the same pitch."""
+    if np.isnan(event.midi):
+        return -1.0 if event.attack > 0.6 else 1.0
+    share = (event.off_s - event.on_s) / max(event.next_s - event.on_s, 0.02)
+    below = usual_db - event.level_db
+    odds = -3.4 + (below - 9.0) / 3.0 + 3.0 * max(0.0, 0.6 - event.attack) + (1.0 if share < 0.6 else -1.0) + 6.0 * max(0.0, 0.95 - event.clarity)
+    same = before is not None and abs(before.midi - event.midi) < 0.7
+    return odds + (1.0 if same else 0.0)
+
+
+def usual_level(events: Sequence[Event], k: int) -> float:
+    """Median level of the notes around event k, dB."""
+    near = [e.level_db for m, e in enumerate(events[max(0, k - 5) : k + 6], max(0, k - 5)) if m != k]
+    return float(np.median(near)) if near else events[k].level_db
+
+
+def without_ghosts(events: list[Event], jumps: list[Jump]) -> tuple[list[Event], list[Jump]]:
+    """Without tries, and notes that are not written, which are only the tail of the note before: silence is no restart."""
+    ghosts = [k for k, e in enumerate(events) if k and ghost_odds(e, events[k - 1], usual_level(events, k)) > 0.0]
+    out: list[Event] = []
+    kept = list(jumps)
+    drop = 0
+    for k, event in enumerate(events):
+        event = dataclasses.replace(event, attempt=event.attempt - drop)
+        if k in ghosts and event.index is None:
+            continue
+        if k in ghosts and k + 1 < len(events) and events[k + 1].index == event.index and events[k + 1].attempt == events[k].attempt + 1:
+            drop += 1
+            kept = [j for j in kept if abs(j.at_s - events[k + 1].on_s) > 0.2]
+            continue
+        out.append(event)
+    return out, kept
 
 
 def find_restarts(events: list[Event], jumps: list[Jump], items: Items, spq: np.ndarray) -> tuple[list[Event], list[Jump]]:  # type: ignore[type-arg]

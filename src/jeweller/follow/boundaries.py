@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import maximum_filter1d
+from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
 from jeweller.follow.settings import FollowSettings
 from jeweller.hear.features import Features
@@ -14,6 +14,10 @@ from jeweller.hear.features import Features
 Array = npt.NDArray[np.float32]
 
 
+FRESH_S = 0.10  # an attack is out of silence if there is silence so shortly before
+FRESH_BELOW_DB = 24.0  # below the loud level: silence
+FRESH_RISE_DB = 14.0  # so much louder soon after
+FRESH_ATTACK = 0.6
 SOUND_REACH_S = 0.12  # after an attack there is sound within so long
 
 
@@ -24,6 +28,7 @@ class Boundaries:
     frame: npt.NDArray[np.int64]
     attack: Array
     change: Array
+    fresh: Array  # 0 or 1: an attack out of silence
 
 
 def novelty(features: Features, span: int) -> Array:
@@ -82,4 +87,10 @@ def find_boundaries(features: Features, s: FollowSettings) -> Boundaries:
     # Nothing begins where no sound follows: noise has attacks of its own.
     reach = round(SOUND_REACH_S / features.step_s)
     after = maximum_filter1d(sounding, 2 * reach + 1, origin=-reach, mode="nearest")[frame]
-    return Boundaries(frame, np.minimum(attack * after, 1.5), np.minimum(moved * after, 1.0))
+    attack = np.minimum(attack * after, 1.5)
+    quiet = minimum_filter1d(features.level, round(2 * FRESH_S / features.hop_s) + 1, origin=round(FRESH_S / features.hop_s), mode="nearest")
+    loud = maximum_filter1d(features.level, round(2 * FRESH_S / features.hop_s) + 1, origin=-round(FRESH_S / features.hop_s), mode="nearest")
+    k = np.clip(frame * ratio, 0, len(features.level) - 1)
+    silent = quiet[k] < max(features.loud_db - FRESH_BELOW_DB, features.floor_db + 6.0)
+    fresh = ((attack > FRESH_ATTACK) & silent & (loud[k] > quiet[k] + FRESH_RISE_DB)).astype(np.float32)
+    return Boundaries(frame, attack, np.minimum(moved * after, 1.0), fresh)

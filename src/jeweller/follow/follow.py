@@ -8,7 +8,7 @@ from collections.abc import Callable
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.follow.again import drop_false_starts, find_restarts
+from jeweller.follow.again import drop_false_starts, find_restarts, without_ghosts
 from jeweller.follow.boundaries import Boundaries, find_boundaries
 from jeweller.follow.inner import hear_inside
 from jeweller.follow.measure import Measurer
@@ -173,6 +173,7 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
                                  trill=step.kind == NOTE and bool(items.trill[step.item]))
         events.append(Event(None if step.kind == EXTRA else step.item, step.item, on, found.off_s, next_s, found.midi, found.spread, found.clarity,
                             found.expected_clarity, found.octave_up, found.twelfth_up, found.level_db, measurer.attack(on), attempt))  # fmt: skip
+    events, jumps = without_ghosts(events, jumps)
     events, jumps = hear_inside(events, jumps, items, local, features, measurer)
     events, jumps = find_restarts(events, jumps, items, local)
     events, jumps = drop_false_starts(events, jumps)

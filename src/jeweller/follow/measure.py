@@ -87,7 +87,8 @@ class Measurer:
         """`frame`, or the frame where the pitch begins if there is silence, or something else, for more than 60 ms before it."""
         f = self.f
         stop = min(frame + max(1, int(0.6 * (end - frame))), len(f.best))
-        sal, _ = self._near(slice(frame, stop), pitch)
+        # Some attacks speak at twice the period first: that is the note as well.
+        sal = np.maximum(self._near(slice(frame, stop), pitch)[0], self._near(slice(frame, stop), pitch - 12)[0])
         level = f.level[:: self.ratio][frame:stop]
         n = min(len(sal), len(level))
         if n < 4:

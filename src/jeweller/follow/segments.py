@@ -102,7 +102,7 @@ class SegmentTable:
         self.columns = items.midi - evidence.low
         hit = np.minimum(boundaries.attack, 1.0)
         moved = np.minimum(np.maximum(hit, boundaries.change), 1.0)
-        self.inside = np.concatenate([[0.0], np.cumsum(s.inside_cost * np.maximum(hit - s.attack_pivot, 0.0))])
+        self.inside = np.concatenate([[0.0], np.cumsum(s.inside_cost * np.maximum(hit - s.attack_pivot, 0.0) + s.fresh_cost * boundaries.fresh)])
         self.reward_repeat = (s.repeat_reward * (hit - s.attack_pivot)).astype(np.float32)
         self.reward_change = (s.change_reward * (moved - s.attack_pivot)).astype(np.float32)
         self._kept: dict[tuple[int, int, int], Segments] = {}

@@ -28,6 +28,7 @@ class FollowSettings:
     change_reward: float = 2.5  # an attack or a change of pitch where another note begins
     attack_pivot: float = 0.3  # the strength at which an attack counts neither way
     inside_cost: float = 1.0  # an attack with no note to it
+    fresh_cost: float = 2.5  # one out of silence costs so much more
     # Time
     ioi_spread: float = 0.16  # log ratio: spread of one inter-onset interval around the local tempo
     carried_spreads: tuple[float, ...] = (0.55, 0.26, 0.22, 0.20)  # the same for a way that has learnt its tempo from 0, 1, 2, 3 or more intervals

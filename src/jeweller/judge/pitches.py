@@ -6,6 +6,7 @@ import math
 
 import numpy as np
 
+from jeweller.follow.again import ghost_odds, usual_level
 from jeweller.follow.result import Event
 from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding, bounded_confidence
@@ -65,12 +66,12 @@ def _pitch_confidence(case: Case, event: Event, apart: float) -> float:
 
 def _not_sounded(case: Case, i: int, event: Event) -> float:
     """Confidence that what the way took for note i is no note at all (room, breath, the tail of the note before); 0 where it is one."""
+    events = case.following.events
+    k = events.index(event)
+    odds = ghost_odds(event, events[k - 1] if k else None, usual_level(events, k))
     if math.isnan(event.midi) or event.clarity < 0.35:
-        quiet = event.level_db < case.loud_db - 22 or event.attack < 0.2
-        return 0.8 if quiet else 0.55
-    before = case.event(i - 1) if i else None
-    tail = before is not None and event.attack < 0.22 and event.level_db < before.level_db - 9 and event.off_s - event.on_s < 0.6 * (event.next_s - event.on_s)
-    return 0.7 if tail else 0.0
+        odds = max(odds, 0.4)
+    return 1.0 / (1.0 + math.exp(-1.5 * odds)) if odds > -0.7 else 0.0
 
 
 class _OctaveJudge:
