@@ -152,7 +152,9 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
     jumps: list[Jump] = []
     attempt = 0
     sounding = [step for step in way.steps if step.kind in (NOTE, WRONG, EXTRA)]
-    starts = {id(step): measurer.onset(int(boundaries.frame[step.start]), step.pitch, int(boundaries.frame[step.end])) for step in sounding}
+    ornamented = [note.written.ornament is not None for note in line.main_notes]  # may begin on another note than their own
+    starts = {id(step): measurer.onset(int(boundaries.frame[step.start]), None if step.kind != EXTRA and ornamented[step.item] else step.pitch,
+                                       int(boundaries.frame[step.end])) for step in sounding}  # fmt: skip
     last_step = way.steps[-1] if way.steps else None
     for k, step in enumerate(way.steps):
         if step.kind == JUMP:

@@ -128,7 +128,7 @@ class Measurer:
         if len(level) < 2:
             return Measured(next_s, float("nan"), 0.0, 0.0, 0.0, 0.0, 0.0, f.floor_db)
         head = level[: max(2, min(len(level), round(0.6 / f.hop_s)))]
-        loud = float(np.percentile(head, 75))
+        loud = float(np.percentile(head, 90))  # of a short note before a rest too
         t0 = round(on_s / f.step_s)
         sal, _ = self._near(slice(t0, round(next_s / f.step_s) + 1), pitch)
         for up in (1, 2) if trill else ():
@@ -146,6 +146,7 @@ class Measurer:
         off_s = on_s + (int(sounding[end - 1]) + 1) * f.hop_s if end else min(next_s, on_s + 0.05)
         off_s = min(max(off_s, on_s + 0.02), next_s)
         length = off_s - on_s
+        loud = float(np.percentile(level[: max(2, round(length / f.hop_s))], 75))
         skip = min(ATTACK_SKIP_S, ATTACK_SKIP_SHARE * length)
         a, b = round((on_s + skip) / f.step_s), max(round((off_s - 0.1 * length) / f.step_s), round((on_s + skip) / f.step_s) + 1)
         rows = slice(a, b)

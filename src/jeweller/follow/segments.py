@@ -23,6 +23,7 @@ NOTE, WRONG, MISSED, DELETED, EXTRA, JUNK, JUMP, LEAD = range(8)
 
 LONGEST_NOTE_S = 60.0  # no segment is longer
 LONGEST_EXTRA_S = 2.5  # nor a note that is not written
+CLEAR = 0.9  # periodicity of frames that tell the tuning
 KEEP_CELLS = 40_000_000  # so many segment worths are remembered between passes: 200 MB
 
 
@@ -69,13 +70,26 @@ class Segments:
     is_extra: npt.NDArray[np.bool_]  # (A,) which of the two
 
 
+def near_pitches(features: Features, reach: float) -> Array:
+    """(T, P) the periodicity within `reach` semitones of every pitch of the take's own tuning: a note between two semitones is heard as either."""
+    clear = ~np.isnan(features.f0) & (features.best > CLEAR)
+    turns = np.exp(2j * np.pi * features.f0[clear])
+    tuning = float(np.angle(turns.sum()) / (2 * np.pi)) if clear.any() else 0.0
+    columns = np.arange(features.low, features.low + features.salience.shape[1], dtype=np.float32) + np.float32(tuning)
+    out = np.where(np.abs(features.place - columns) <= reach, features.salience, 0.0)
+    for step in (-1, 1):
+        salience, place = np.roll(features.salience, step, axis=1), np.roll(features.place, step, axis=1)
+        out = np.maximum(out, np.where(np.abs(place - columns) <= reach, salience, 0.0))
+    return out.astype(np.float32)
+
+
 def gather_evidence(features: Features, s: FollowSettings) -> Evidence:
     frames = len(features.best)
     ratio = round(features.step_s / features.hop_s)
     level = features.level[::ratio][:frames]
     threshold = max(features.loud_db - s.quiet_db, features.floor_db + 4.0)
     voiced = np.clip((level - threshold) / 8.0, 0.0, 1.0) * np.clip((features.best - 0.35) / 0.3, 0.0, 1.0)
-    match = np.exp(-np.maximum(features.best[:, None] - features.salience, 0.0) / s.match_width)
+    match = np.exp(-np.maximum(features.best[:, None] - near_pitches(features, s.near_semitones), 0.0) / s.match_width)
     columns = np.arange(features.low, features.low + features.salience.shape[1], dtype=np.float32)
     below = columns[None, :] < np.nan_to_num(features.f0, nan=-99.0)[:, None] - 0.7
     per_frame = s.frame_weight * features.step_s

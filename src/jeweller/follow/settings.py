@@ -14,6 +14,7 @@ class FollowSettings:
     novelty_min: float = 0.12  # change of the pitch evidence that makes a candidate
     fill_s: float = 0.35  # at least one candidate in so many seconds
     # Evidence
+    near_semitones: float = 0.65  # a pitch so near a written one, in the take's own tuning, may be it
     match_width: float = 0.07  # how far below the best periodicity a pitch may be and still be heard
     frame_weight: float = 14.0  # nats per second of clear evidence
     quiet_db: float = 34.0  # below the loud level by this: silence

@@ -56,7 +56,7 @@ def ornament_tones(line: Line, i: int, on: float, sound: float, act: Act, manner
 
 def _trill(on: float, sound: float, up: float, act: Act, manner: Manner, rng: np.random.Generator) -> list[Tone]:
     upper = (manner.upper_start or act.ornament == "upper") and act.ornament != "main"
-    stop = 2 if act.ornament == "thin" else 1000
+    stop = (3 if upper else 2) if act.ornament == "thin" else 1000  # a thin trill settles on the main note
     part = 0.3 if act.ornament == "short" else 1.0
     tones, at, k = [], on, 0
     while at < on + sound - 0.05:
