@@ -11,6 +11,8 @@ from jeweller.follow.result import Event, Jump
 from jeweller.follow.segments import Items
 
 FALSE_START_NOTES = 4  # a beginning broken off within so many notes is a false start
+BLINK_S = 0.08  # a sound that holds its pitch for less is hardly a note
+SURELY_A_NOTE = -3.0  # log odds of being no note, below which one note alone may be a restart
 PAUSE_S = 0.20  # a taken-again note comes after at least such a silence
 
 
@@ -18,10 +20,12 @@ def ghost_odds(event: Event, before: Event | None, usual_db: float) -> float:
     """Log odds that a sound is no note but the room or the tail of the note before: soft, short, without an attack, on the same pitch."""
     if np.isnan(event.midi):
         return -1.0 if event.attack > 0.6 else 1.0
-    share = (event.off_s - event.on_s) / max(event.next_s - event.on_s, 0.02)
+    length, room = event.off_s - event.on_s, max(event.next_s - event.on_s, 0.02)
+    share = length / room
     below = usual_db - event.level_db
     odds = -3.4 + (below - 9.0) / 3.0 + 3.0 * max(0.0, 0.6 - event.attack) + (1.0 if share < 0.6 else -1.0) + 6.0 * max(0.0, 0.95 - event.clarity)
     same = before is not None and abs(before.midi - event.midi) < 0.7
+    odds += max(0.0, min(BLINK_S, 0.5 * room) - length) / 0.015
     return odds + (1.0 if same else 0.0)
 
 
@@ -57,6 +61,8 @@ def find_restarts(events: list[Event], jumps: list[Jump], items: Items, spq: np.
     k = 0
     while k < len(events):
         run = _abandoned(events, k, items, spq)
+        if run == 1 and ghost_odds(events[k], events[k - 1] if k else None, usual_level(events, k)) > SURELY_A_NOTE:
+            run = 0
         if run:
             target = events[k].before
             for offset in range(run):

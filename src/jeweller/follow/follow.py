@@ -12,6 +12,7 @@ from jeweller.follow.again import drop_false_starts, find_restarts, without_ghos
 from jeweller.follow.boundaries import Boundaries, find_boundaries
 from jeweller.follow.inner import hear_inside
 from jeweller.follow.measure import Measurer
+from jeweller.follow.ornaments import join_ornaments
 from jeweller.follow.result import Event, Following, Jump
 from jeweller.follow.search import Way, search
 from jeweller.follow.segments import DELETED, EXTRA, JUMP, JUNK, MISSED, NOTE, WRONG, Items, SegmentTable, gather_evidence
@@ -175,8 +176,9 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
                                  trill=step.kind == NOTE and bool(items.trill[step.item]))
         events.append(Event(None if step.kind == EXTRA else step.item, step.item, on, found.off_s, next_s, found.midi, found.spread, found.clarity,
                             found.expected_clarity, found.octave_up, found.twelfth_up, found.level_db, measurer.attack(on), attempt))  # fmt: skip
-    events, jumps = without_ghosts(events, jumps)
-    events, jumps = hear_inside(events, jumps, items, local, features, measurer)
+    events, jumps = without_ghosts(join_ornaments(events, line), jumps)
+    events = hear_inside(events, items, features, measurer)
+    events = join_ornaments(events, line)
     events, jumps = find_restarts(events, jumps, items, local)
     events, jumps = drop_false_starts(events, jumps)
     last_try: list[int | None] = [None] * n

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import dataclasses
 from dataclasses import dataclass
 
 import numpy as np
 
 from jeweller.follow.measure import Measurer
-from jeweller.follow.result import Event, Jump
+from jeweller.follow.result import Event
 from jeweller.follow.segments import Items
 from jeweller.hear.features import Features
 
@@ -16,8 +15,7 @@ MIN_RUN_S = 0.10  # a sound shorter than this is no note
 ATTACK_PART_S = 0.14  # what happens so early belongs to the attack
 MIN_CLARITY = 0.78
 LEVEL_BELOW_DB = 13.0  # softer than the note by more than this: room or the next room
-GAP_S = 0.09  # the same pitch again counts as taken again after a gap of so much
-LONG_RATIO = 1.55  # a segment longer than this times the written length may hide a second try
+GAP_S = 0.09  # the same pitch again counts as sounded again after a gap of so much
 MIN_ATTACK = 0.3
 FOLDED = (0, 12, 19, 24)  # semitones: the same tone, heard in another octave or at its third partial
 
@@ -31,40 +29,19 @@ class _Run:
     level_db: float
 
 
-def hear_inside(
-    events: list[Event], jumps: list[Jump], items: Items, spq: np.ndarray, features: Features, measurer: Measurer
-) -> tuple[list[Event], list[Jump]]:  # type: ignore[type-arg]
-    """Events with the sounds inside their segments told apart; a note taken again after a break becomes a restart."""
+def hear_inside(events: list[Event], items: Items, features: Features, measurer: Measurer) -> list[Event]:
+    """Events with the sounds inside their segments told apart."""
     out: list[Event] = []
-    new_jumps = list(jumps)
-    more = 0
     for k, event in enumerate(events):
-        event = dataclasses.replace(event, attempt=event.attempt + more)
         if event.index is None or np.isnan(event.midi) or items.trill[event.index]:
             out.append(event)
             continue
         after = events[k + 1] if k + 1 < len(events) else None
         graces = items.graces[event.index] | (items.graces[event.index + 1] if event.index + 1 < len(items.graces) else frozenset())
         runs = [r for r in _runs(event, after, features, measurer) if not any(abs(r.midi - g) < 0.7 for g in graces)]
-        again = _taken_again(event, runs, items, spq)
-        if again is not None and after is not None:
-            run = again
-            found = measurer.measure(run.on_s, event.next_s, round(run.midi), int(items.midi[event.index]))
-            out.append(dataclasses.replace(event, next_s=run.on_s, off_s=min(event.off_s, run.on_s)))
-            for n, other in enumerate(r for r in runs if r.on_s < run.on_s):
-                target = event.index + 1 + n
-                matches = target < len(items.midi) and abs(other.midi - items.midi[target]) < 0.7
-                out.append(_extra(other, event, event.index + 1 + n if matches else None, event.attempt))
-            more += 1
-            new_jumps.append(Jump(run.on_s, event.index + 1, event.index))
-            out.append(dataclasses.replace(event, on_s=run.on_s, off_s=found.off_s, midi=found.midi, spread=found.spread, clarity=found.clarity,
-                                           expected_clarity=found.expected_clarity, octave_up=found.octave_up, twelfth_up=found.twelfth_up,
-                                           level_db=found.level_db, attack=run.attack, attempt=event.attempt + 1))  # fmt: skip
-            continue
         out.append(event)
         out.extend(_extra(r, event, None, event.attempt) for r in runs if abs(r.midi - event.midi) > 0.7)
-    new_jumps.sort(key=lambda j: j.at_s)
-    return out, new_jumps
+    return out
 
 
 def _extra(run: _Run, event: Event, index: int | None, attempt: int) -> Event:
@@ -112,17 +89,3 @@ def _next_note(pitch: float, end: int, limit: int, after: Event | None) -> bool:
     """The beginning of the note that follows, heard a little early, is no extra note."""
     apart = abs(pitch - after.midi) if after is not None else 99.0
     return end >= limit - 4 and min(abs(apart - d) for d in FOLDED) < 0.8
-
-
-def _taken_again(event: Event, runs: list[_Run], items: Items, spq: np.ndarray) -> _Run | None:  # type: ignore[type-arg]
-    """The run that is the note's real sounding, where the segment is far too long and the note comes again after a break."""
-    assert event.index is not None
-    written = float(items.ioi_q[event.index]) * float(spq[event.index])
-    if event.next_s - event.on_s < LONG_RATIO * written or items.last_free[event.index]:
-        return None
-    same = [r for r in runs if abs(r.midi - event.midi) < 0.7]
-    if not same:
-        return None
-    best = min(same, key=lambda r: abs(np.log((event.next_s - r.on_s) / written)))
-    first, second = abs(np.log((event.next_s - event.on_s) / written)), abs(np.log((event.next_s - best.on_s) / written))
-    return best if second < 0.6 * first else None

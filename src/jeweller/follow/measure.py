@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from scipy.ndimage import maximum_filter1d
 
 from jeweller.hear.features import Features
 
@@ -19,7 +20,10 @@ RISE_DELAY_S = 0.017  # from there, in 20 ms windows, to where it speaks
 GROWTH_DELAY_S = 0.014  # from the strongest growth of the spectrum to where it speaks
 NEAR_SEMITONES = 0.75  # a pitch so far off is still that note, out of tune
 SUBHARMONIC_RATIO = 0.9  # periodicity of the higher pitch, relative to the lower, from which the lower is only its subharmonic
-DECAY_DB = 9.0  # below the note's own level by this: the decay has begun
+DECAY_DB = 9.0  # below the note's own level, or its recent one, by this: the decay has begun
+RECENT_S = 0.3  # how far back the recent level reaches
+FADED_DB = 20.0  # a note faded by so much has ended
+HEAD_DB = 20.0  # what is softer than the note's loudest by this, in its first moments, is not the note
 
 
 @dataclass(frozen=True)
@@ -128,14 +132,16 @@ class Measurer:
         if len(level) < 2:
             return Measured(next_s, float("nan"), 0.0, 0.0, 0.0, 0.0, 0.0, f.floor_db)
         head = level[: max(2, min(len(level), round(0.6 / f.hop_s)))]
-        loud = float(np.percentile(head, 90))  # of a short note before a rest too
+        loud = float(np.percentile(head[head > head.max() - HEAD_DB], 75))
+        # A note may fade as long as it lasts; it ends where it fades fast.
+        recent = maximum_filter1d(level, 2 * round(RECENT_S / f.hop_s) + 1, origin=round(RECENT_S / f.hop_s), mode="nearest")
         t0 = round(on_s / f.step_s)
         sal, _ = self._near(slice(t0, round(next_s / f.step_s) + 1), pitch)
         for up in (1, 2) if trill else ():
             sal = np.maximum(sal, self._near(slice(t0, round(next_s / f.step_s) + 1), pitch + up)[0])
         best = f.best[t0 : t0 + len(sal)]
         holds = np.repeat(sal >= np.maximum(best - 0.12, 0.4), self.ratio)[: len(level)]
-        alive = level[: len(holds)] > max(loud - DECAY_DB, f.floor_db + 3.0)
+        alive = level[: len(holds)] > np.maximum(np.minimum(recent, loud)[: len(holds)] - DECAY_DB, max(loud - FADED_DB, f.floor_db + 3.0))
         sounding = np.nonzero(alive & holds)[0]
         # The first gap of more than 60 ms ends the note: what comes after is room, breath or something else.
         end = len(sounding)

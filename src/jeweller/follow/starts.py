@@ -20,6 +20,7 @@ CLEAR = 0.86  # periodicity of such a sound
 BELOW_DB = 16.0  # softer than the note by more is room
 SETTLE_S = 0.11  # the note speaks at most so long after it
 HALF_FULL = 0.8  # periodicity at half the period, from which a tone may be heard an octave up anyway
+ORNAMENT_STEPS = (-2.0, -1.0, 1.0, 2.0)  # semitones from a note to those its ornament may touch
 FOLDED = (0.0, 12.0, 19.0, 24.0, 28.0)  # semitones: periods of the same tone
 
 
@@ -47,13 +48,17 @@ def hear_starts(following: Following, features: Features) -> list[Start]:
     graces = following.line.graces
     events = following.events
     place = {id(e): k for k, e in enumerate(events)}
-    for i in range(len(following.line.main_notes)):
+    main_notes = following.line.main_notes
+    for i in range(len(main_notes)):
         event = following.event_of(i)
-        if event is None or np.isnan(event.midi) or event.clarity < 0.5 or following.line.main_notes[i].written.ornament:
+        if event is None or np.isnan(event.midi) or event.clarity < 0.5 or main_notes[i].written.ornament:
             continue
         k = place[id(event)]
         before = next((e for e in reversed(events[:k]) if e.index is not None), None)
-        start = _start(i, event, before, [float(g.sounding_midi) for g in graces[i]], features)
+        aside = [float(g.sounding_midi) for g in graces[i]]
+        if before is not None and before.index is not None and main_notes[before.index].written.ornament:
+            aside += [main_notes[before.index].sounding_midi + d for d in ORNAMENT_STEPS]
+        start = _start(i, event, before, aside, features)
         if start is not None:
             found.append(start)
     return found

@@ -13,6 +13,7 @@ from jeweller.judge.finding import Finding, bounded_confidence
 
 COMPENSATED = 0.55  # an interval made good by the next one to this share is a note out of place, no step
 HELD_SHARE = 0.6  # of an interval's excess: if the note itself was held by so much, it was the note that was miscounted, not the rest
+WHOLE_BEATS = 0.15  # beats: so near a whole number, a pause is a miscount
 SILENCE_SHARE = 0.25  # of a long interval: silence at its end by this share of the excess means the player stopped
 
 
@@ -120,6 +121,10 @@ def _step(case: Case, k: int, v: Interval) -> Finding | None:
             return _held_over(case, v, amount, confidence, detail)
         nxt = case.notes[v.j]
         bar, passing, beat = case.where(v.j)
+        whole = round(amount)
+        if whole >= 1 and abs(amount - whole) <= WHOLE_BEATS:  # the count goes on from a whole beat later
+            bar, passing, beat = case.where(v.i)
+            return Finding("beat_added", bar, passing, beat, event.on_s, after.on_s, (note.id,), (note.score_id,), confidence, 0.5, detail=detail)
         return Finding("hesitation", bar, passing, beat, event.on_s + min(written_s, sounding), after.on_s, (nxt.id,), (nxt.score_id,), confidence, 0.5,
                        detail=detail)  # fmt: skip
     bar, passing, beat = case.where(v.i)

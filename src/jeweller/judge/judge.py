@@ -23,7 +23,7 @@ from jeweller.judge.words import write_words
 from jeweller.score.pitch import key_alter
 
 SHIFT_SHARE = 0.7  # of the notes: shifted alike by so many, the take is transposed
-HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note")
+HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note", "out_of_tune")
 CRACK_ROOM_S = 0.08  # how exactly the time of a short sound is known
 LONGEST_CRACK_S = 0.24  # a longer sound is a note of its own
 LEAST_SAID = 0.12  # confidence below which nothing is said, not even "listen here"
@@ -38,14 +38,25 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
         found.append(_shifted(case, shift))
         events = tuple(dataclasses.replace(e, midi=e.midi - shift) for e in following.events)
         case = Case(dataclasses.replace(following, events=events), settings, instrument, features.floor_db, features.loud_db)
-    counted = judge_count(case)
+    starts = hear_starts(following, features)
     pitches = judge_pitches(case)
-    found += _habits(case, pitches) + judge_tuning(case) + counted.findings + judge_rhythm(case, counted.steps)
-    found += judge_ornaments(case, hear_ornaments(case.following, features)) + judge_starts(case, hear_starts(case.following, features))
+    case = _without(case, {n for f in pitches if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes})
+    counted = judge_count(case)
+    found += _habits(case, pitches + judge_tuning(case)) + counted.findings + judge_rhythm(case, counted.steps)
+    found += judge_ornaments(case, hear_ornaments(following, features, shift), starts, shift) + judge_starts(case, starts, shift)
     found = [f for f in _parsimony(case, found) if f.confidence >= LEAST_SAID]
     # Unsure is unsure: a kind that several weak reasons point to stays below the line.
     found.sort(key=lambda f: (f.confidence < SURE, f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))
     return [write_words(f) for f in found], case
+
+
+def _without(case: Case, missed: set[str]) -> Case:
+    """The case without what the way took for notes that were not played: no rhythm is read from it."""
+    gone = {case.index_of[n] for n in missed if n in case.index_of}
+    if not any(case.event(i) is not None for i in gone):
+        return case
+    last_try = tuple(None if i in gone else k for i, k in enumerate(case.following.last_try))
+    return dataclasses.replace(case, following=dataclasses.replace(case.following, last_try=last_try))
 
 
 def _weight(f: Finding) -> float:
@@ -73,23 +84,34 @@ def _shifted(case: Case, shift: int) -> Finding:
                    cause="read_as_other_instrument" if shift % 12 else None)  # fmt: skip
 
 
+def _habit_of(f: Finding) -> tuple[str, ...]:
+    """What two findings have in common if they are one habit."""
+    d = f.detail
+    match f.kind:
+        case "wrong_note":
+            return f.kind, str(d["written"]), str(d["heard"]), f.bar
+        case "out_of_tune":
+            return f.kind, str(d["written"]), "high" if d["cents"] > 0 else "low"
+        case _:
+            return f.kind, str(d["letter"]), str(d["heard_letter"]), str(d["source"])
+
+
 def _habits(case: Case, found: list[Finding]) -> list[Finding]:
     """The same slip at several places is one finding with its places, and says how often the note was right."""
     groups: dict[tuple[str, ...], list[Finding]] = {}
     rest: list[Finding] = []
     for f in found:
         if f.kind in HABIT_KINDS:
-            d = f.detail
-            same = (f.kind, d["letter"], d["heard_letter"], d["source"]) if f.kind != "wrong_note" else (f.kind, d["written"], d["heard"], f.bar)
-            groups.setdefault(tuple(str(s) for s in same), []).append(f)
+            groups.setdefault(_habit_of(f), []).append(f)
         else:
             rest.append(f)
     for group in groups.values():
         sure = [f for f in group if f.confidence >= SURE] or group
         first = sure[0]
         letter = first.detail["letter"]
-        chances = sum(1 for i, n in enumerate(case.notes) if n.written.pitch is not None and n.written.pitch.letter == letter and case.event(i) is not None
-                      and (first.detail["source"] != "key_signature" or n.written.pitch.alter == key_alter(letter[0], first.detail["signature"])))  # fmt: skip
+        signature = first.detail["signature"] if first.detail.get("source") == "key_signature" else None
+        pitches = [n.written.pitch for i, n in enumerate(case.notes) if n.written.pitch is not None and case.event(i) is not None]
+        chances = sum(p.letter == letter and (signature is None or p.alter == key_alter(letter[0], signature)) for p in pitches)
         merged = first.replace(
             notes=tuple(n for f in sure for n in f.notes), score_ids=tuple(n for f in sure for n in f.score_ids), count=len(sure),
             places=tuple(dict.fromkeys(f.bar for f in sure)), confidence=max(f.confidence for f in sure), until_s=sure[-1].until_s,

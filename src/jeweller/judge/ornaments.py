@@ -3,30 +3,51 @@
 from __future__ import annotations
 
 from jeweller.follow.ornaments import Ornament
+from jeweller.follow.starts import Start
 from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding
 
 MIN_TURNS = 3  # alternations of a trill
 MIN_TRILL_SHARE = 0.5  # of the note
+GRACE_LONGEST_S = 0.18  # a grace note is no longer,
+GRACE_BEAT_SHARE = 0.33  # or no longer than so much of a beat
 
 
-def judge_ornaments(case: Case, heard: list[Ornament]) -> list[Finding]:
+def judge_ornaments(case: Case, heard: list[Ornament], starts: list[Start], shift: int) -> list[Finding]:
+    """`starts`: what else sounded where notes begin; `shift`: semitones of a whole-take transposition, still in them."""
     found = []
+    slips = {s.index: s for s in starts}
     for o in heard:
-        if o.hidden:
-            continue
         note, event = case.notes[o.index], case.event(o.index)
         if event is None or abs(case.apart(o.index)) > 2.6:
             continue
-        kind, confidence = "", 0.0
-        if o.kind == "grace" and not o.heard:
-            kind, confidence = "grace_missed", 0.75 if o.certain else 0.35
-        elif o.kind == "trill" and o.turns < MIN_TURNS:
+        kind, confidence, how = "", 0.0, ""
+        if o.kind == "grace":
+            kind, confidence, how = _grace(case, o, slips.get(o.index), shift)
+        elif o.hidden:
+            continue
+        elif o.turns < MIN_TURNS:
             kind, confidence = "trill_missed", 0.85 if o.turns == 0 and o.certain else 0.4
-        elif o.kind == "trill" and o.share < MIN_TRILL_SHARE:
+        elif o.share < MIN_TRILL_SHARE:
             kind, confidence = "trill_thin", 0.4
         if kind:
             bar, passing, beat = case.where(o.index)
             found.append(Finding(kind, bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,), confidence, 0.4,
-                                 detail={"written": note.written.pitch.name if note.written.pitch else "", "turns": o.turns}))  # fmt: skip
+                                 detail={"written": note.written.pitch.name if note.written.pitch else "", "turns": o.turns, "how": how,
+                                         "milliseconds": round(1000 * o.length_s)}))  # fmt: skip
     return found
+
+
+def _grace(case: Case, o: Ornament, slip: Start | None, shift: int) -> tuple[str, float, str]:
+    """(kind, confidence, how) of a grace note; kind "" where it was as written."""
+    graces = case.following.line.graces[o.index]
+    third = min(GRACE_LONGEST_S, GRACE_BEAT_SHARE * case.beat_s(o.index))
+    if not o.heard:
+        if slip is not None and slip.clarity > 0.9 and abs(slip.midi - shift - graces[-1].sounding_midi) < 4.6:
+            return "grace_slipped", 0.7 if slip.length_s > 0.04 else 0.45, "pitch"
+        return ("", 0.0, "") if o.hidden else ("grace_missed", 0.75 if o.certain else 0.35, "")
+    if o.hidden or len(graces) > 1:
+        return "", 0.0, ""
+    if o.length_s > third + 0.02:
+        return "grace_slipped", 0.75 if o.length_s > third + 0.05 else 0.45, "long"
+    return "", 0.0, ""

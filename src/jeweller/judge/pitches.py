@@ -13,6 +13,7 @@ from jeweller.judge.finding import Finding, bounded_confidence
 from jeweller.score.model import Note
 from jeweller.score.pitch import Pitch, in_key, key_alter, spell
 
+TENDENCY_CENTS = 18.0  # so near its other soundings: a tendency, no slip
 MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
 RESTART_NOTES_S = 0.25  # a taken-again note comes after at least such a pause
 
@@ -42,7 +43,7 @@ def judge_pitches(case: Case) -> list[Finding]:
                 continue
             found.append(_wrong(case, i, event, note.sounding_midi + amount, confidence))
             continue
-        if abs(apart) * 100 <= case.settings.wrong_cents:
+        if math.isnan(apart) or abs(apart) * 100 <= case.settings.wrong_cents:
             continue
         heard = note.sounding_midi + round(apart)
         if heard == note.sounding_midi:
@@ -66,6 +67,8 @@ def _pitch_confidence(case: Case, event: Event, apart: float) -> float:
 
 def _not_sounded(case: Case, i: int, event: Event) -> float:
     """Confidence that what the way took for note i is no note at all (room, breath, the tail of the note before); 0 where it is one."""
+    if case.notes[i].written.ornament:
+        return 0.0  # an ornament has no one pitch
     events = case.following.events
     k = events.index(event)
     odds = ghost_odds(event, events[k - 1] if k else None, usual_level(events, k))
@@ -89,7 +92,7 @@ class _OctaveJudge:
             if abs(apart) < 0.6:
                 self.missing[12][i] = max(1.0 - event.octave_up, 0.0005)
                 self.missing[19][i] = max(1.0 - event.twelfth_up, 0.0005)
-            elif abs(apart + 12) < 0.6:
+            elif any(abs(apart + d) < 0.6 for d in (12, 19, 24)):
                 self.below.add(i)
 
     def judge(self, i: int, event: Event, apart: float) -> tuple[int, float] | None:
@@ -103,9 +106,10 @@ class _OctaveJudge:
             # A sound may carry a subharmonic: if most notes at that place do, it is the sound and not the player.
             near = [k for k in (*self.missing[12], *self.below) if k != i and abs(case.notes[k].sounding_midi - midi) <= 1]
             same = sum(k in self.below for k in near)
+            down = round(apart)
             if event.expected_clarity > 0.55 * event.clarity:
-                return (-12, 0.3) if not same else (0, 1.0)
-            return (0, 1.0) if near and same >= 0.34 * len(near) else (-12, 0.85 if near else 0.6)
+                return (down, 0.3) if not same else (0, 1.0)
+            return (0, 1.0) if near and same >= 0.34 * len(near) else (down, 0.85 if near else 0.6)
         return self._above(i, event, 12, event.octave_up) or self._above(i, event, 19, event.twelfth_up)
 
     def _above(self, i: int, event: Event, up: int, fullness: float) -> tuple[int, float] | None:
@@ -233,9 +237,13 @@ def judge_tuning(case: Case) -> list[Finding]:
             continue
         bar, passing, beat = case.where(i)
         error = max(spread, 100 * event.spread) * 0.5
+        # A pitch that is so whenever it is played is the instrument's way, or the fingering's: said, but not as sure.
+        others = [100 * case.apart(k) for k, n in enumerate(case.notes) if k != i and n.sounding_midi == note.sounding_midi and abs(case.apart(k)) < 0.6]
+        usual = abs(apart - float(np.median(others))) < TENDENCY_CENTS if len(others) >= 2 else False
         found.append(Finding("out_of_tune", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
-                             bounded_confidence(abs(apart), s.tune_cents, error, sure_at=0.6), 0.3,
-                             detail={"cents": round(apart), "written": note.written.pitch.name if note.written.pitch else ""}))  # fmt: skip
+                             bounded_confidence(abs(apart), s.tune_cents, error, sure_at=0.6) * (0.5 if usual else 1.0), 0.3,
+                             detail={"cents": round(apart), "written": note.written.pitch.name if note.written.pitch else "",
+                                     "letter": note.written.pitch.letter if note.written.pitch else ""}))  # fmt: skip
     offset = case.offset_cents - 1200 * math.log2(s.pitch_reference / 440.0)
     sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
     if abs(offset) > s.tuned_cents and len(sounded) >= 6:

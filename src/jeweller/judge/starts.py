@@ -14,13 +14,14 @@ BRASS_PARTIALS = (-7.0, -5.0, -4.0, 4.0, 5.0)  # and on brass, where they lie cl
 NOT_PARTIAL = 2.5  # log odds lost by a pitch that is none of them
 
 
-def judge_starts(case: Case, starts: list[Start]) -> list[Finding]:
+def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
+    """`shift`: semitones by which the whole take was transposed, taken out of the case but not of the starts."""
     found = []
     for s in starts:
         event = case.event(s.index)
         if event is None:
             continue
-        apart = s.midi - event.midi
+        apart = s.midi - shift - event.midi
         known = (*PARTIALS, *BRASS_PARTIALS) if case.instrument.family == "brass" else PARTIALS
         partial = min(abs(apart - p) for p in known) < 0.5
         if not partial and abs(apart) < 4.5:
@@ -33,7 +34,7 @@ def judge_starts(case: Case, starts: list[Start]) -> list[Finding]:
         note = case.notes[s.index]
         bar, passing, beat = case.where(s.index)
         fifths = case.following.line.bars[note.bar_index].bar.fifths
-        caught = spell(round(s.midi - case.offset_cents / 100) - case.following.line.part.chromatic, fifths)
+        caught = spell(round(s.midi - shift - case.offset_cents / 100) - case.following.line.part.chromatic, fifths)
         found.append(Finding("cracked", bar, passing, beat, s.on_s, event.off_s, (note.id,), (note.score_id,), confidence, 0.35, cause="air",
                              detail={"written": note.written.pitch.name if note.written.pitch else "", "heard": caught.name, "semitones": round(apart),
                                      "milliseconds": round(1000 * s.length_s)}))  # fmt: skip

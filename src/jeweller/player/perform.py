@@ -87,7 +87,7 @@ def _plain_acts(line: Line, manner: Manner, rng: np.random.Generator, *, flat: b
         if note.fermata:
             ioi += 0.8 * local
             length += 0.8 * local
-        sound = length * (0.95 if rest and not short else share)
+        sound = length * (0.95 if (rest or i + 1 == len(notes)) and not short else share)
         if note.breath_after:
             sound = min(sound, max(0.6 * length, length - 0.25))
         acts.append(Act(i, ioi, sound, note.sounding_midi + 0.01 * (manner.tuning_cents + manner.spread_cents * rng.standard_normal()),
