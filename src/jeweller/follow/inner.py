@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import dataclasses
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +19,10 @@ MIN_CLARITY = 0.78
 LEVEL_BELOW_DB = 13.0  # softer than the note by more than this: room or the next room
 GAP_S = 0.09  # the same pitch again counts as sounded again after a gap of so much
 MIN_ATTACK = 0.3
+SURE_RUN_S, SURE_CLARITY, SURE_BELOW_DB = 0.12, 0.95, 7.0  # a sound so long, clear and loud is a note without an attack too
+OWN_ATTACK, OWN_DIP_DB = 0.4, 3.0  # the same pitch again is a note of its own after such an attack and such a dip
+LONG_RATIO = 1.45  # a segment longer than this times the written length may hold the note twice
+DUE_S = 0.10  # the second sound is nearer to where the note was due by so much
 FOLDED = (0, 12, 19, 24)  # semitones: the same tone, heard in another octave or at its third partial
 
 
@@ -78,14 +84,70 @@ def _runs(event: Event, after: Event | None, features: Features, measurer: Measu
             if gap >= GAP_S and long_enough and measurer.attack(k * f.step_s) >= MIN_ATTACK:
                 runs.append(_Run(k * f.step_s, m * f.step_s, event.midi, measurer.attack(k * f.step_s), float(np.median(level[k:m]))))
             last_same = m
-        elif long_enough and measurer.attack(k * f.step_s) >= MIN_ATTACK and not _next_note(pitch, m, b, after):
+        elif long_enough and _begins(k, m, event, f, level, measurer) and not _next_note(pitch, k, m, b, after, f, level):
             runs.append(_Run(k * f.step_s, m * f.step_s, float(np.median(f.f0[k:m])), measurer.attack(k * f.step_s), float(np.median(level[k:m]))))
         k = max(m, k + 1)
         quiet_from = None
     return runs
 
 
-def _next_note(pitch: float, end: int, limit: int, after: Event | None) -> bool:
-    """The beginning of the note that follows, heard a little early, is no extra note."""
+def _begins(k: int, m: int, event: Event, f: Features, level: np.ndarray, measurer: Measurer) -> bool:  # type: ignore[type-arg]
+    """Whether the sound in frames k..m is a note: it has an attack, or it is as loud and clear as the note itself."""
+    if measurer.attack(k * f.step_s) >= MIN_ATTACK:
+        return True
+    sure = (m - k) * f.step_s >= SURE_RUN_S and float(np.median(f.best[k:m])) > SURE_CLARITY
+    return sure and float(np.median(level[k:m])) > event.level_db - SURE_BELOW_DB
+
+
+def _next_note(pitch: float, begin: int, end: int, limit: int, after: Event | None, f: Features, level: np.ndarray) -> bool:  # type: ignore[type-arg]
+    """The beginning of the note that follows, heard a little early, is no extra note; unless that note has an attack of its own behind it."""
     apart = abs(pitch - after.midi) if after is not None else 99.0
-    return end >= limit - 4 and min(abs(apart - d) for d in FOLDED) < 0.8
+    if after is None or end < limit - 4 or min(abs(apart - d) for d in FOLDED) >= 0.8:
+        return False
+    join = round(after.on_s / f.step_s)
+    around = level[max(0, join - 8) : join + 4]
+    dip = min(float(np.median(level[begin:end])), after.level_db) - float(around.min()) if len(around) else 0.0
+    return not ((end - begin) * f.step_s >= SURE_RUN_S and after.attack >= OWN_ATTACK and dip >= OWN_DIP_DB)
+
+
+def split_doubled(events: list[Event], items: Items, spq: np.ndarray, features: Features, measurer: Measurer) -> list[Event]:  # type: ignore[type-arg]
+    """Events in which a note sounded twice told apart: too long a segment with an attack of its own inside, where the note was to be expected.
+
+    The first sound is then a note too many, on the pitch of the one that follows.
+    """
+    out: list[Event] = []
+    for k, event in enumerate(events):
+        before = events[k - 1] if k else None
+        if (event.index is None or math.isnan(event.midi) or items.trill[event.index] or items.last_free[event.index] or before is None
+                or before.index != event.index - 1 or items.graces[event.index]):  # fmt: skip
+            out.append(event)
+            continue
+        written = float(items.ioi_q[event.index]) * float(spq[event.index])
+        due = before.on_s + float(items.ioi_q[before.index]) * float(spq[before.index])
+        at = _second_attack(event, written, due, features)
+        if at is None:
+            out.append(event)
+            continue
+        found = measurer.measure(at, event.next_s, round(event.midi), int(items.midi[event.index]))
+        out.append(dataclasses.replace(event, index=None, before=event.index, off_s=min(event.off_s, at - 0.02), next_s=at))
+        out.append(dataclasses.replace(event, on_s=at, off_s=found.off_s, midi=found.midi, spread=found.spread, clarity=found.clarity,
+                                       expected_clarity=found.expected_clarity, octave_up=found.octave_up, twelfth_up=found.twelfth_up,
+                                       level_db=found.level_db, attack=measurer.attack(at)))  # fmt: skip
+    return out
+
+
+def _second_attack(event: Event, written: float, due: float, f: Features) -> float | None:
+    """Where a note begins again, if that is where it was due and its length is then right."""
+    length = event.next_s - event.on_s
+    if length < LONG_RATIO * written:
+        return None
+    a, b = round((event.on_s + MIN_RUN_S) / f.hop_s), round((event.on_s + 0.7 * length) / f.hop_s)
+    window = f.flux[a:b]
+    if not len(window) or float(window.max()) < OWN_ATTACK:
+        return None
+    peak = a + int(window.argmax())
+    at = peak * f.hop_s
+    dip = event.level_db - float(f.level[max(0, peak - 8) : peak + 6].min())
+    nearer = abs(at - due) < abs(event.on_s - due) - DUE_S
+    better = abs(math.log((event.next_s - at) / written)) < abs(math.log(length / written)) - 0.2
+    return at if dip >= OWN_DIP_DB and nearer and better else None

@@ -21,6 +21,7 @@ GRACE_RUN_S = 0.025  # a grace note is heard for at least this long
 TRILL_DWELL_S = 0.03  # one note of a trill lasts at least this long
 CERTAIN_SHARE = 0.93  # of the frames around a grace note explained by its neighbours: then it was not there
 PLAIN_DEPTH = 0.22  # a plain note's evidence sways by less than this between the two notes of a trill
+LAST_TURN_S = 0.16  # the last note of an ornament is no longer
 LONGEST_ORNAMENT_S = 0.4  # a longer sound beside an ornament is a note of its own
 LEANING = 0.22  # semitones from both neighbours: something else sounds too
 GRACE_WINDOW_S = 0.06  # the ear's window must be this short to hear a grace note
@@ -71,7 +72,7 @@ def join_ornaments(events: list[Event], line: Line) -> list[Event]:
                 if _touches(event, after, line):
                     events[events.index(after)] = dataclasses.replace(after, on_s=event.on_s)
                     continue
-            if before is not None and _touches(event, before, line):
+            if before is not None and event.off_s - event.on_s < LAST_TURN_S and _touches(event, before, line):
                 continue
         out.append(event)
     return out
@@ -82,7 +83,10 @@ def _touches(event: Event, note: Event, line: Line) -> bool:
     assert note.index is not None
     main = line.main_notes[note.index]
     pitch = main.sounding_midi if math.isnan(note.midi) else note.midi
-    return main.written.ornament is not None and abs(event.midi - pitch) < 2.7
+    apart = event.midi - pitch
+    if main.written.ornament == "trill":
+        return -0.7 < apart < 2.7
+    return main.written.ornament is not None and abs(apart) < 2.7
 
 
 def _rows(features: Features, a: float, b: float) -> slice:
@@ -128,7 +132,7 @@ def _grace(index: int, event: Event, before: Event | None, grace: int, main: int
 
 
 def _trill(index: int, event: Event, main: int, features: Features) -> Ornament:
-    end = max(event.off_s, event.on_s + 0.9 * (event.next_s - event.on_s))
+    end = min(event.off_s + 0.03, event.next_s)
     rows = _rows(features, event.on_s, end)
     low = features.salience[rows, main - features.low]
     high = np.maximum(features.salience[rows, main + 1 - features.low], features.salience[rows, main + 2 - features.low])

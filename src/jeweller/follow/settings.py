@@ -16,7 +16,7 @@ class FollowSettings:
     # Evidence
     near_semitones: float = 0.65  # a pitch so near a written one, in the take's own tuning, may be it
     match_width: float = 0.07  # how far below the best periodicity a pitch may be and still be heard
-    frame_weight: float = 14.0  # nats per second of clear evidence
+    frame_weight: float = 20.0  # nats per second of clear evidence
     quiet_db: float = 34.0  # below the loud level by this: silence
     silence_rate: float = 4.0  # nats per second that silence counts against a written note
     rest_discount: float = 0.15  # how much sound counts against a written rest (room, next entry's breath, speech)
@@ -31,7 +31,7 @@ class FollowSettings:
     inside_cost: float = 1.0  # an attack with no note to it
     fresh_cost: float = 2.5  # one out of silence costs so much more
     # Time
-    ioi_spread: float = 0.16  # log ratio: spread of one inter-onset interval around the local tempo
+    ioi_spread: float = 0.18  # log ratio: spread of one inter-onset interval around the local tempo
     carried_spreads: tuple[float, ...] = (0.55, 0.26, 0.22, 0.20)  # the same for a way that has learnt its tempo from 0, 1, 2, 3 or more intervals
     carried_gains: tuple[float, ...] = (1.0, 0.5, 0.35, 0.25)  # how far it then moves its tempo to the next interval
     carried_step: tuple[float, float] = (0.9, 0.25)  # log ratio: no interval moves it further, at first and later

@@ -6,11 +6,13 @@ import dataclasses
 
 import numpy as np
 
+from jeweller.follow.joins import hear_joins
 from jeweller.follow.ornaments import hear_ornaments
 from jeweller.follow.result import Following
 from jeweller.follow.starts import hear_starts
 from jeweller.hear.features import Features
 from jeweller.instruments.table import Instrument
+from jeweller.judge.articulation import judge_joins
 from jeweller.judge.case import Case
 from jeweller.judge.counting import judge_count
 from jeweller.judge.finding import SURE, UNMARKED, Finding
@@ -23,6 +25,7 @@ from jeweller.judge.words import write_words
 from jeweller.score.pitch import key_alter
 
 SHIFT_SHARE = 0.7  # of the notes: shifted alike by so many, the take is transposed
+SUBHARMONIC_CLARITY = 0.6  # periodicity at the written pitch, against the lower one: the lower is only a part of the sound
 HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note", "out_of_tune")
 CRACK_ROOM_S = 0.08  # how exactly the time of a short sound is known
 LONGEST_CRACK_S = 0.24  # a longer sound is a note of its own
@@ -44,6 +47,7 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     counted = judge_count(case)
     found += _habits(case, pitches + judge_tuning(case)) + counted.findings + judge_rhythm(case, counted.steps)
     found += judge_ornaments(case, hear_ornaments(following, features, shift), starts, shift) + judge_starts(case, starts, shift)
+    found += judge_joins(case, hear_joins(case.following, features))
     found = [f for f in _parsimony(case, found) if f.confidence >= LEAST_SAID]
     # Unsure is unsure: a kind that several weak reasons point to stays below the line.
     found.sort(key=lambda f: (f.confidence < SURE, f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))
@@ -72,6 +76,9 @@ def _transposition(case: Case) -> int:
     rounded = np.rint(np.array(apart)).astype(int)
     values, number = np.unique(rounded, return_counts=True)
     top = int(values[number.argmax()])
+    clear = [e.expected_clarity / max(e.clarity, 0.05) for e in case.following.events if e.index is not None]
+    if top in (-12, -19, -24) and float(np.median(clear)) > SUBHARMONIC_CLARITY:
+        return 0  # the written pitch is there: it is the sound that carries a lower one
     return top if top != 0 and number.max() >= SHIFT_SHARE * len(apart) else 0
 
 

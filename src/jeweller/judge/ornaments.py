@@ -8,6 +8,7 @@ from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding
 
 MIN_TURNS = 3  # alternations of a trill
+PLAIN_TRILL_S = 0.6  # in a shorter note few turns may be all there is room for
 MIN_TRILL_SHARE = 0.5  # of the note
 GRACE_LONGEST_S = 0.18  # a grace note is no longer,
 GRACE_BEAT_SHARE = 0.33  # or no longer than so much of a beat
@@ -26,10 +27,12 @@ def judge_ornaments(case: Case, heard: list[Ornament], starts: list[Start], shif
             kind, confidence, how = _grace(case, o, slips.get(o.index), shift)
         elif o.hidden:
             continue
+        elif o.turns == 0:
+            kind, confidence = "trill_missed", 0.85 if o.certain else 0.4
         elif o.turns < MIN_TURNS:
-            kind, confidence = "trill_missed", 0.85 if o.turns == 0 and o.certain else 0.4
+            kind, confidence = "trill_thin", 0.6 if event.off_s - event.on_s > PLAIN_TRILL_S else 0.4
         elif o.share < MIN_TRILL_SHARE:
-            kind, confidence = "trill_thin", 0.4
+            kind, confidence = "trill_thin", 0.6 if o.share < MIN_TRILL_SHARE - 0.08 else 0.4
         if kind:
             bar, passing, beat = case.where(o.index)
             found.append(Finding(kind, bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,), confidence, 0.4,

@@ -41,6 +41,15 @@ class JudgeSettings:
     dot_even_ratio: float = _s(1.75, "ratio", "dotted pairs below this, pooled, are no longer 3 : 1: the middle between 1 : 1 and 3 : 1")
     dot_single_ratio: float = _s(1.45, "ratio", "a single dotted pair is named only below this")
     onset_error_s: float = _s(0.016, "s", "our own error in placing an onset")
+    dot_over_ratio: float = _s(4.0, "ratio", "dotted pairs above this, pooled, are overdone: between 3 : 1 and 5 : 1")
+    dot_over_single_ratio: float = _s(4.4, "ratio", "a single dotted pair is named only above this")
+    asked_share: float = _s(0.10, "share", "a tempo asked for is missed by more")
+    # Articulation
+    tongue_dip_db: float = _s(6.0, "dB", "so deep a dip in a slur is a tongue")
+    tongue_gap_s: float = _s(0.03, "s", "with so long a gap")
+    breath_s: float = _s(0.14, "s", "a longer gap is a breath")
+    detached_share: float = _s(0.80, "share of the time to the next note", "a note marked short sounds for less")
+    joined_share: float = _s(0.85, "share of the time to the next note", "a joined note sounds for more")
     # Lengths
     long_beats: float = _s(1.5, "beats", "from here a note is long")
     cut_share: float = _s(0.60, "share", "a long note that sounds for less is cut short")

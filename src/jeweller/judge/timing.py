@@ -8,12 +8,14 @@ from collections.abc import Sequence
 import numpy as np
 
 from jeweller.judge.case import Case, Interval
-from jeweller.judge.finding import Finding, bounded_confidence
+from jeweller.judge.finding import SURE, Finding, bounded_confidence
 
 NEIGHBOUR_BEATS = 4.0  # the local beat is fitted over so many beats on each side
 GRACE_ROOM_S = 0.12  # what a grace note may move its main note by
 PAIR_SPREAD_FLOOR = 0.10  # log ratio: nobody's pairs are steadier than this after our listening error
 TREND_Z = 1.6  # standard errors by which a change of tempo must be beyond the threshold
+FIGURE_NOTES = 12  # no figure is longer
+BACK_ON_THE_BEAT = 0.12  # log ratio: a squeezed figure takes its written time within this
 MIN_TREND_INTERVALS = 4
 
 
@@ -22,7 +24,11 @@ def judge_rhythm(case: Case, steps: set[int]) -> list[Finding]:
     usable = [v for v in case.intervals if v.i not in steps and not case.is_free(v.i) and v.rest_quarters == 0 and v.j == v.i + 1]
     dots, dotted = _dots(case, usable)
     runs, in_runs = _runs(case, usable)
-    trends = _trends(case, steps | dotted | in_runs)
+    uneven = {n for r in runs if r.confidence >= SURE for n in r.notes}
+    figures, squeezed = _figures(case, [v for v in usable if case.notes[v.i].id not in uneven])
+    runs = [r for r in runs if not set(r.notes) & {case.notes[k].id for k in squeezed}]
+    in_runs |= squeezed
+    trends = _trends(case, steps | dotted | in_runs) + figures
     free = dotted | in_runs | {i for t in trends for i in _inside(case, t)}
     return trends + dots + runs + _single(case, steps, free)
 
@@ -133,40 +139,52 @@ def _dots(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
     if not pairs:
         return [], set()
     spread = _pair_spread(case, usable)
-    even = [p for p in pairs if p[2] < math.log(s.dot_even_ratio)]
-    pooled = float(np.mean([p[2] for p in pairs]))
-    limit = math.log(s.dot_even_ratio if len(even) > 1 else s.dot_single_ratio)
-    if not even:
-        return [], set()
-    # All pairs alike: the pool speaks. Some only: those that are even, as a habit with its places.
-    ratio = pooled if len(even) == len(pairs) else float(np.mean([p[2] for p in even]))
-    confidence = bounded_confidence(limit - ratio, 0.0, spread / math.sqrt(len(even)), sure_at=0.8)
-    first = even[0][0]
+    lost = [p for p in pairs if p[2] < math.log(s.dot_even_ratio)]
+    over = [p for p in pairs if p[2] > math.log(s.dot_over_ratio)]
+    found: list[Finding] = []
+    touched: set[int] = set()
+    for kind, some, sign, pooled_limit, single_limit in (("dot_lost", lost, -1.0, s.dot_even_ratio, s.dot_single_ratio),
+                                                         ("dot_overdone", over, 1.0, s.dot_over_ratio, s.dot_over_single_ratio)):  # fmt: skip
+        if some:
+            limit = math.log(pooled_limit if len(some) > 1 else single_limit)
+            found.append(_dot_finding(kind, case, some, len(pairs), sign, limit, spread))
+            touched |= {k for p in some for k in (p[0].i, p[1].i, p[1].j)}
+    return found, touched
+
+
+def _dot_finding(kind: str, case: Case, some: list[tuple[Interval, Interval, float]], of: int, sign: float, limit: float, spread: float) -> Finding:
+    """Dotted pairs that went the same way, pooled: a habit with its places."""
+    ratio = float(np.mean([p[2] for p in some]))
+    # The shorter the short note, the more of its ratio is our own error in placing onsets.
+    error = math.hypot(spread, 1.4 * case.settings.onset_error_s / float(np.mean([p[1].seconds for p in some]))) / math.sqrt(len(some))
+    confidence = bounded_confidence(sign * (ratio - limit), 0.0, error, sure_at=0.8)
+    first = some[0][0]
     bar, passing, beat = case.where(first.i)
-    events = [case.event(p[0].i) for p in even]
-    last = case.event(even[-1][1].j)
-    assert events[0] is not None and last is not None
-    notes = [case.notes[k] for p in even for k in (p[0].i, p[1].i)]
-    finding = Finding("dot_lost", bar, passing, beat, events[0].on_s, last.on_s, tuple(n.id for n in notes), tuple(n.score_id for n in notes), confidence,
-                      0.7 if len(even) > 1 else 0.5, count=len(even), places=tuple(dict.fromkeys(case.notes[p[0].i].bar for p in even)),
-                      detail={"ratio": round(math.exp(ratio), 2), "of": len(pairs)})  # fmt: skip
-    return [finding], {k for p in even for k in (p[0].i, p[1].i, p[1].j)}
+    on, last = case.event(first.i), case.event(some[-1][1].j)
+    assert on is not None and last is not None
+    notes = [case.notes[k] for p in some for k in (p[0].i, p[1].i)]
+    return Finding(kind, bar, passing, beat, on.on_s, last.on_s, tuple(n.id for n in notes), tuple(n.score_id for n in notes), confidence,
+                   0.7 if len(some) > 1 else 0.5, count=len(some), places=tuple(dict.fromkeys(case.notes[p[0].i].bar for p in some)),
+                   detail={"ratio": round(math.exp(ratio), 2), "of": of})  # fmt: skip
 
 
-def _runs(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
-    """Runs of four or more equal short notes that alternate long and short."""
-    s = case.settings
+def _equal_runs(case: Case, usable: list[Interval]) -> list[list[Interval]]:
+    """Runs of four or more equal intervals of at most half a beat."""
     runs: list[list[Interval]] = []
     for v in usable:
         if runs and runs[-1][-1].j == v.i and runs[-1][-1].quarters == v.quarters:
             runs[-1].append(v)
         else:
             runs.append([v])
+    return [r for r in runs if len(r) >= 4 and r[0].quarters <= case.beat_q * 0.5 + 1e-6]
+
+
+def _runs(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
+    """Runs of four or more equal short notes that alternate long and short."""
+    s = case.settings
     found: list[Finding] = []
     touched: set[int] = set()
-    for run in runs:
-        if len(run) < 4 or run[0].quarters > case.beat_q * 0.5 + 1e-6:
-            continue
+    for run in _equal_runs(case, usable):
         # Pairs that begin on the beat (or on the half of it, for shorter notes).
         unit = 2 * run[0].quarters
         start = next((k for k in range(2) if (float(case.notes[run[k].i].offset) / unit) % 1 < 1e-6), 0)
@@ -191,6 +209,42 @@ def _runs(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
                                      confidence, 0.45, detail={"ratio": round(math.exp(mean), 2), "notes": len(notes), "long_first": sign > 0}))  # fmt: skip
                 touched |= set(range(first.i, last.j + 1))
             k = max(m, k + 1)
+    return found, touched
+
+
+def _figures(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
+    """Figures of four or more equal short notes squeezed, and then back on the beat."""
+    s = case.settings
+    found: list[Finding] = []
+    touched: set[int] = set()
+    for run in _equal_runs(case, usable):
+        # The figure ends on a beat: its last interval makes good what the others lost.
+        for end in range(4, len(run) + 1):
+            onset = float(case.notes[run[end - 1].j].offset) / case.beat_q
+            if abs(onset - round(onset)) > 1e-6:
+                continue
+            for begin in range(max(0, end - FIGURE_NOTES), end - 3):
+                part = run[begin:end]
+                start = float(case.notes[part[0].i].offset) / case.beat_q
+                total, expected = sum(v.seconds for v in part), sum(v.expected for v in part)
+                if abs(start - round(start)) > 1e-6 or abs(math.log(total / expected)) > BACK_ON_THE_BEAT or {v.i for v in part} & touched:
+                    continue
+                each = total / len(part)
+                ratios = np.array([math.log(v.seconds / each) for v in part[:-1]])
+                squeeze = -float(ratios.mean())
+                if squeeze < 0.8 * s.figure_share or part[-1].seconds < each or float((ratios < 0).mean()) < 0.75:
+                    continue
+                spread = max(_pair_spread(case, usable, run) * 0.7, 1.4 * s.onset_error_s / each) / math.sqrt(len(part) - 1)
+                bar, passing, beat = case.where(part[0].i)
+                on, last = case.event(part[0].i), case.event(part[-1].j)
+                assert on is not None and last is not None
+                notes = [case.notes[v.i] for v in part]
+                found.append(Finding("rushing", bar, passing, beat, on.on_s, last.on_s, tuple(n.id for n in notes), tuple(n.score_id for n in notes),
+                                     bounded_confidence(squeeze, s.figure_share, spread, sure_at=1.0), 0.4,
+                                     detail={"scope": "figure", "percent": round(100 * (1 - math.exp(-squeeze))), "notes": len(part),
+                                             "from_bpm": round(60 / case.spq(part[0].i)), "to_bpm": round(60 / case.spq(part[0].i) * math.exp(squeeze)),
+                                             "quarters": round(sum(v.quarters for v in part), 2)}))  # fmt: skip
+                touched |= {v.i for v in part}
     return found, touched
 
 

@@ -1,0 +1,133 @@
+"""Articulation: slurred or tongued, breaths, joined and detached, against what is printed or was asked for."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from jeweller.follow.joins import Join
+from jeweller.judge.case import Case
+from jeweller.judge.finding import SURE, Finding
+
+SHORT_MARKS = frozenset({"staccato", "staccatissimo", "spiccato"})
+LEAST_JOINS = 4  # a habit is told from so many
+HABIT_SHARE = 0.6  # of them
+PLAIN_IOI_S = 0.3  # shorter notes leave no room to hear how they were begun
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """What each join is asked to be."""
+
+    slurred: frozenset[int]  # second notes of joins that must not be tongued
+    tongued: frozenset[int]  # second notes that must be
+    short: frozenset[int]  # notes that must be detached
+
+
+def _asked(case: Case) -> _Asked:
+    way = case.settings.articulation
+    every = range(1, len(case.notes))
+    printed = frozenset(i for i in every if case.notes[i].slurred_from_previous)
+    short = frozenset(i for i, n in enumerate(case.notes) if SHORT_MARKS & set(n.written.articulations))
+    none: frozenset[int] = frozenset()
+    match way:
+        case "free":
+            return _Asked(none, none, none)
+        case "joined":
+            return _Asked(none, none, none)
+        case "detached":
+            return _Asked(none, frozenset(every), frozenset(range(len(case.notes))))
+        case "slurs-optional":
+            return _Asked(none, frozenset(every) - printed, short)
+        case _:
+            return _Asked(printed, frozenset(every) - printed, short)
+
+
+def judge_joins(case: Case, joins: list[Join]) -> list[Finding]:
+    """Findings of the facet articulation."""
+    asked = _asked(case)
+    plain = [j for j in joins if not case.graces_before(j.index) and not any(case.notes[k].written.ornament for k in (j.index - 1, j.index))]
+    found = _slurs(case, [j for j in plain if j.index in asked.slurred])
+    found += _tongued(case, [j for j in plain if j.index in asked.tongued])
+    found += _detached(case, [j for j in plain if j.index - 1 in asked.short])
+    found += _breaths(case, [j for j in plain if j.index - 1 not in asked.short and j.index not in asked.slurred])
+    if case.settings.articulation == "joined":
+        found += _joined(case, plain)
+    return found
+
+
+def _say(kind: str, case: Case, joins: list[Join], confidence: float, severity: float, cause: str | None = None) -> Finding:
+    """One finding for joins alike; the place is the second note of the first."""
+    i = joins[0].index
+    bar, passing, beat = case.where(i)
+    first, last = case.event(i), case.event(joins[-1].index)
+    assert first is not None and last is not None
+    notes = [case.notes[j.index] for j in joins]
+    return Finding(kind, bar, passing, beat, first.on_s, last.off_s, tuple(n.id for n in notes), tuple(n.score_id for n in notes), confidence, severity,
+                   count=len(joins), places=tuple(dict.fromkeys(n.bar for n in notes)), cause=cause,
+                   detail={"dip_db": round(joins[0].dip_db, 1), "milliseconds": round(1000 * joins[0].gap_s), "count": len(joins)})  # fmt: skip
+
+
+def _odds(value: float) -> float:
+    return 1.0 / (1.0 + math.exp(-max(-20.0, min(20.0, value))))
+
+
+def _slurs(case: Case, joins: list[Join]) -> list[Finding]:
+    """Slurs with a tongue or a breath in them; most of them tongued is one finding."""
+    s = case.settings
+    found: list[Finding] = []
+    tongued: list[tuple[Join, float]] = []
+    for j in joins:
+        if j.gap_s > s.breath_s and j.attack > 0.8 and j.share > 0.2:
+            found.append(_say("breath_in_slur", case, [j], _odds((j.gap_s - s.breath_s) / 0.02), 0.4, "breath"))
+            continue
+        confidence = _odds(min((j.dip_db - s.tongue_dip_db) / 1.5, (j.gap_s - s.tongue_gap_s) / 0.015))
+        if confidence >= 0.2:
+            tongued.append((j, confidence))
+    sure = [j for j, c in tongued if c >= SURE]
+    if len(joins) >= LEAST_JOINS and len(sure) >= HABIT_SHARE * len(joins):
+        return [*found, _say("not_joined", case, sure, max(c for _, c in tongued), 0.5)]
+    if len(sure) > 1:
+        found.append(_say("tongued_in_slur", case, sure, max(c for _, c in tongued), 0.4))
+        return found
+    return found + [_say("tongued_in_slur", case, [j], c, 0.4) for j, c in tongued]
+
+
+def _tongued(case: Case, joins: list[Join]) -> list[Finding]:
+    """Notes that ran into one another where each has its own tongue: told against the player's other notes, and never surely from one."""
+    if len(joins) < 2 * LEAST_JOINS:
+        return []
+    dip, attack = float(np.median([j.dip_db for j in joins])), float(np.median([j.attack for j in joins]))
+    if dip < 8.0:
+        return []  # a room that fills every gap
+    slurred = [j for j in joins if j.ioi_s > PLAIN_IOI_S and j.dip_db < 0.12 * dip and j.attack < 0.4 * attack and j.gap_s < 0.01
+               and case.notes[j.index].sounding_midi != case.notes[j.index - 1].sounding_midi]  # fmt: skip
+    return [_say("slurred_over_tongue", case, slurred, 0.45 if len(slurred) < LEAST_JOINS else 0.6, 0.3)] if slurred else []
+
+
+def _detached(case: Case, joins: list[Join]) -> list[Finding]:
+    """Notes marked short that were held for their whole length."""
+    long = [j for j in joins if j.share > case.settings.detached_share]
+    if len(joins) < LEAST_JOINS or len(long) < HABIT_SHARE * len(joins):
+        return []
+    return [_say("not_detached", case, long, _odds(8.0 * (len(long) / len(joins) - HABIT_SHARE) + 0.4), 0.4)]
+
+
+def _breaths(case: Case, joins: list[Join]) -> list[Finding]:
+    """A breath between all notes."""
+    s = case.settings
+    long = [j for j in joins if j.ioi_s > PLAIN_IOI_S and not case.notes[j.index - 1].breath_after]
+    gaps = [j for j in long if j.gap_s > s.breath_s and j.share < 0.75]
+    if len(long) < 2 * LEAST_JOINS or len(gaps) < HABIT_SHARE * len(long):
+        return []
+    return [_say("breath_every_note", case, gaps, _odds(8.0 * (len(gaps) / len(long) - HABIT_SHARE) + 0.4), 0.5, "breath")]
+
+
+def _joined(case: Case, joins: list[Join]) -> list[Finding]:
+    """Asked to be joined: gaps between the notes."""
+    gaps = [j for j in joins if j.share < case.settings.joined_share]
+    if len(joins) < LEAST_JOINS or len(gaps) < HABIT_SHARE * len(joins):
+        return []
+    return [_say("not_joined", case, gaps, _odds(8.0 * (len(gaps) / len(joins) - HABIT_SHARE) + 0.4), 0.5)]
