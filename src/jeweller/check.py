@@ -10,13 +10,14 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.audio.decode import Recording, decode, file_hash
-from jeweller.errors import ScoreError, TakeError
+from jeweller.errors import ScoreError, SettingError, TakeError
 from jeweller.follow.follow import follow
 from jeweller.follow.result import Following
 from jeweller.hear.features import Features, hear
 from jeweller.hear.settings import DEFAULT as HEAR
 from jeweller.instruments.table import Instrument, instrument_for, require_instrument
 from jeweller.judge.case import Case
+from jeweller.judge.click import Click
 from jeweller.judge.finding import Finding
 from jeweller.judge.judge import judge
 from jeweller.judge.settings import JudgeSettings
@@ -37,6 +38,7 @@ class Options:
     instrument: str | None = None
     bars: str | None = None
     tempo_bpm: float | None = None
+    click: str | None = None  # "heard" or "BPM@SECONDS"
     scheme: str = "even"
     settings: JudgeSettings = field(default_factory=JudgeSettings)
     support: str = "alone"
@@ -109,18 +111,33 @@ def check(score_path: str | os.PathLike[str], take_path: str | os.PathLike[str],
     progress(0.5, "following")
     following = follow(line, features, tempo_bpm=options.tempo_bpm, cancelled=cancelled)
     progress(0.9, "judging")
-    findings, case = _judge(following, features, instrument, options.settings, judged, bars, line)
+    findings, case = _judge(following, features, instrument, options, judged, bars, line)
     settings = settings_dict(options.settings, scheme, options.support, options.reading, options.tempo_bpm)
     report = build_report(case, findings, recording, Path(take_path).name, file_hash(score_path), settings, scheme, bars, judged)
     progress(1.0, "done")
     return Checked(report, score, line, instrument, case, tuple(findings), features, recording)
 
 
-def _judge(following: Following, features: Features, instrument: Instrument, settings: JudgeSettings, judged: set[str], bars: tuple[str, str],
+def read_click(text: str | None, beat_q: float) -> Click | None:
+    """ "96@0.42" (clicks a minute in quarters, the second of one click) → Click; None for "heard" and None. Raises SettingError."""
+    if text is None or text == "heard":
+        return None
+    bpm, _, at = text.partition("@")
+    try:
+        click = Click(60.0 / float(bpm) * beat_q, float(at))
+    except (ValueError, ZeroDivisionError):
+        raise SettingError(f"--click takes “heard”, or a speed and the second of one click as in 96@0.42, not “{text}”.") from None
+    if not 0.1 < click.beat_s < 10.0:
+        raise SettingError(f"A click of {bpm} to the minute is none that anybody plays to; it takes 10 to 500.")
+    return click
+
+
+def _judge(following: Following, features: Features, instrument: Instrument, options: Options, judged: set[str], bars: tuple[str, str],
            line: Line) -> tuple[list[Finding], Case]:  # fmt: skip
+    settings = options.settings
     if not following.followed:
         return [], Case(following, settings, instrument, features.floor_db, features.loud_db)
-    findings, case = judge(following, features, instrument, settings)
+    findings, case = judge(following, features, instrument, settings, asked_bpm=options.tempo_bpm, click=read_click(options.click, float(line.beat)))
     if len(judged) < len(line.notes):
         inside = {n.bar for n in line.notes if n.id in judged}
         findings = [dataclasses.replace(f, notes=tuple(n for n in f.notes if n in judged)) for f in findings if f.bar in inside or set(f.notes) & judged]

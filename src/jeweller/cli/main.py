@@ -32,6 +32,7 @@ def make_parser() -> argparse.ArgumentParser:
     check.add_argument("--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it")
     check.add_argument("--bars", metavar="9-16", help="only these bars")
     check.add_argument("--tempo", metavar="BPM", type=float, help="the speed asked for, quarters a minute")
+    check.add_argument("--click", metavar="heard|BPM@SECONDS", help="the click played to: heard in the recording, or its speed and the second of one stroke")
     check.add_argument("--scheme", metavar="NAME", default="even", help="marking scheme: even, rhythm-first, notes-first, sound-first")
     check.add_argument("--tolerance", metavar="NAME", default="standard", help="gentle, standard or strict")
     check.add_argument("--articulation", metavar="NAME", default="printed", help="printed, slurs-optional, joined, detached or free")
@@ -100,8 +101,9 @@ def _check(options: argparse.Namespace) -> int:
             raise JewellerError(f"--set takes NAME=VALUE, not “{item}”.")
         changes[name] = value
     settings = make_settings(options.tolerance, options.articulation, changes)
-    checked = check(options.score, options.take, Options(part=options.part, instrument=options.instrument, bars=options.bars, tempo_bpm=options.tempo,
-                                                         scheme=options.scheme, settings=settings))  # fmt: skip
+    asked = Options(part=options.part, instrument=options.instrument, bars=options.bars, tempo_bpm=options.tempo, click=options.click,
+                    scheme=options.scheme, settings=settings)  # fmt: skip
+    checked = check(options.score, options.take, asked)
     report = checked.report
     if options.json:
         _write_json(report, options.json)

@@ -87,6 +87,10 @@ class Measurer:
         index = np.arange(len(area))
         return area[index, pick], place[index, pick]
 
+    def pitch_line(self, rows: slice, pitch: int) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
+        """(periodicity, exact pitch) of the frames `rows` within NEAR_SEMITONES of a pitch."""
+        return self._near(rows, pitch)
+
     def _speaks(self, frame: int, pitch: int, end: int) -> int:
         """`frame`, or the frame where the pitch begins if there is silence, or something else, for more than 60 ms before it."""
         f = self.f

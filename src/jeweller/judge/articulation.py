@@ -77,22 +77,26 @@ def _odds(value: float) -> float:
 def _slurs(case: Case, joins: list[Join]) -> list[Finding]:
     """Slurs with a tongue or a breath in them; most of them tongued is one finding."""
     s = case.settings
-    found: list[Finding] = []
     tongued: list[tuple[Join, float]] = []
+    breaths: list[tuple[Join, float]] = []
     for j in joins:
         if j.gap_s > s.breath_s and j.attack > 0.8 and j.share > 0.2:
-            found.append(_say("breath_in_slur", case, [j], _odds((j.gap_s - s.breath_s) / 0.02), 0.4, "breath"))
+            breaths.append((j, _odds((j.gap_s - s.breath_s) / 0.02)))
             continue
         confidence = _odds(min((j.dip_db - s.tongue_dip_db) / 1.5, (j.gap_s - s.tongue_gap_s) / 0.015))
         if confidence >= 0.2:
             tongued.append((j, confidence))
-    sure = [j for j, c in tongued if c >= SURE]
+    sure = sorted((j for j, c in [*tongued, *breaths] if c >= SURE), key=lambda j: j.index)
     if len(joins) >= LEAST_JOINS and len(sure) >= HABIT_SHARE * len(joins):
-        return [*found, _say("not_joined", case, sure, max(c for _, c in tongued), 0.5)]
-    if len(sure) > 1:
-        found.append(_say("tongued_in_slur", case, sure, max(c for _, c in tongued), 0.4))
-        return found
-    return found + [_say("tongued_in_slur", case, [j], c, 0.4) for j, c in tongued]
+        return [_say("not_joined", case, sure, max(c for _, c in [*tongued, *breaths]), 0.5)]
+    found: list[Finding] = []
+    for kind, some, cause in (("breath_in_slur", breaths, "breath"), ("tongued_in_slur", tongued, None)):
+        several = [j for j, c in some if c >= SURE]
+        if len(several) > 1:
+            found.append(_say(kind, case, several, max(c for _, c in some), 0.4, cause))
+        else:
+            found += [_say(kind, case, [j], c, 0.4, cause) for j, c in some]
+    return found
 
 
 def _tongued(case: Case, joins: list[Join]) -> list[Finding]:

@@ -10,15 +10,18 @@ from jeweller.follow.joins import hear_joins
 from jeweller.follow.ornaments import hear_ornaments
 from jeweller.follow.result import Following
 from jeweller.follow.starts import hear_starts
+from jeweller.follow.tone import hear_tones
 from jeweller.hear.features import Features
 from jeweller.instruments.table import Instrument
 from jeweller.judge.articulation import judge_joins
 from jeweller.judge.case import Case
+from jeweller.judge.click import Click, find_click, judge_click, judge_tempo
 from jeweller.judge.counting import judge_count
 from jeweller.judge.finding import SURE, UNMARKED, Finding
 from jeweller.judge.ornaments import judge_ornaments
 from jeweller.judge.pitches import judge_pitches, judge_tuning
 from jeweller.judge.settings import JudgeSettings
+from jeweller.judge.sound import judge_dynamics, judge_tones
 from jeweller.judge.starts import judge_starts
 from jeweller.judge.timing import judge_rhythm
 from jeweller.judge.words import write_words
@@ -32,8 +35,12 @@ LONGEST_CRACK_S = 0.24  # a longer sound is a note of its own
 LEAST_SAID = 0.12  # confidence below which nothing is said, not even "listen here"
 
 
-def judge(following: Following, features: Features, instrument: Instrument, settings: JudgeSettings) -> tuple[list[Finding], Case]:
-    """Findings, most important first, and the case with a whole-take transposition taken out."""
+def judge(following: Following, features: Features, instrument: Instrument, settings: JudgeSettings, *, asked_bpm: float | None = None,
+          click: Click | None = None) -> tuple[list[Finding], Case]:  # fmt: skip
+    """Findings, most important first, and the case with a whole-take transposition taken out.
+
+    `asked_bpm`: quarters a minute that were asked for; `click`: the click played to, where it is known (else one is listened for).
+    """
     case = Case(following, settings, instrument, features.floor_db, features.loud_db)
     found: list[Finding] = []
     shift = _transposition(case)
@@ -47,6 +54,8 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     counted = judge_count(case)
     found += _habits(case, pitches + judge_tuning(case)) + counted.findings + judge_rhythm(case, counted.steps)
     found += judge_ornaments(case, hear_ornaments(following, features, shift), starts, shift) + judge_starts(case, starts, shift)
+    found += judge_tones(case, hear_tones(following, features)) + judge_dynamics(case)
+    found += judge_click(case, click or find_click(case, features)) + judge_tempo(case, asked_bpm)
     found += judge_joins(case, hear_joins(case.following, features))
     found = [f for f in _parsimony(case, found) if f.confidence >= LEAST_SAID]
     # Unsure is unsure: a kind that several weak reasons point to stays below the line.

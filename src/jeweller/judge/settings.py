@@ -43,6 +43,7 @@ class JudgeSettings:
     onset_error_s: float = _s(0.016, "s", "our own error in placing an onset")
     dot_over_ratio: float = _s(4.0, "ratio", "dotted pairs above this, pooled, are overdone: between 3 : 1 and 5 : 1")
     dot_over_single_ratio: float = _s(4.4, "ratio", "a single dotted pair is named only above this")
+    click_share: float = _s(0.15, "beats", "a constant lag behind the click, or before it, beyond this")
     asked_share: float = _s(0.10, "share", "a tempo asked for is missed by more")
     # Articulation
     tongue_dip_db: float = _s(6.0, "dB", "so deep a dip in a slur is a tongue")
@@ -50,6 +51,12 @@ class JudgeSettings:
     breath_s: float = _s(0.14, "s", "a longer gap is a breath")
     detached_share: float = _s(0.80, "share of the time to the next note", "a note marked short sounds for less")
     joined_share: float = _s(0.85, "share of the time to the next note", "a joined note sounds for more")
+    # Sound
+    sag_cents: float = _s(22.0, "cents", "a long note that sinks by so much,")
+    sag_db: float = _s(1.5, "dB", "and gets softer by so much, sags")
+    waver_cents: float = _s(10.0, "cents", "a slow waver of pitch (vibrato taken out) of so much, one standard deviation, is unsteady")
+    fuzzy_clarity: float = _s(0.12, "periodicity", "a note less clear than the player's usual by so much is fuzzy")
+    dynamics_db: float = _s(2.0, "dB", "a written change of loudness of which less is heard is flat")
     # Lengths
     long_beats: float = _s(1.5, "beats", "from here a note is long")
     cut_share: float = _s(0.60, "share", "a long note that sounds for less is cut short")

@@ -75,6 +75,7 @@ def _sentences(f: Finding) -> tuple[str, str]:
     at = place(f)
     several = f.count > 1
     letter, heard = d.get("letter", ""), d.get("heard_letter", "")
+    places = d.get("of", 0)
     match f.kind:
         case "missed_accidental":
             source = {"key_signature": f"the key signature says {spoken(letter)}", "printed": f"{_natural(letter)} is printed",
@@ -170,6 +171,33 @@ def _sentences(f: Finding) -> tuple[str, str]:
             return f"{at}: the trill on {d['written']} has {d['turns']} turns.", "Begin the trill at once and keep it going to the end of the note."
         case "wrong_transposition":
             return f"the whole take sounds {abs(d['semitones'])} semitones {'higher' if d['semitones'] > 0 else 'lower'} than this part asks for.", "Check that this is the part for your instrument, and its clef."
+        case "off_click":
+            way = "behind" if d["beats"] > 0 else "ahead of"
+            return (f"the whole take lies {beats(d['beats'])} {way} the click, steadily.",
+                    "Clap with the click first, eight beats; then breathe with it, and come in on the stroke itself.")  # fmt: skip
+        case "dot_overdone":
+            return (f"{at}: the dotted figure came out {d['ratio']:.1f} : 1 where 3 : 1 is written{f', {f.count} times of {places}' if places > 1 else ''}.",
+                    "Count four sixteenths to the beat: three for the long note, one for the short; slowly, on one note.")  # fmt: skip
+        case "tongued_in_slur":
+            return f"{at}: tongued inside a slur{f', {f.count} times' if several else ''}.", "Play the slur on one breath with “taah” only on its first note; let the fingers make the others."
+        case "slurred_over_tongue":
+            return f"{at}: run together where each note has its own tongue{f', {f.count} times' if several else ''}.", "Say “too” to every note of the bar, then play it the same way."
+        case "breath_in_slur":
+            return f"{at}: a breath inside a slur{f', {f.count} times' if several else ''}.", "Mark the breath after the slur in pencil; take in more air before it begins."
+        case "breath_every_note":
+            return "a breath is taken between nearly all notes.", "Play four notes on one breath: the air keeps going, only the tongue touches it."
+        case "not_joined":
+            return f"the notes are not joined: gaps at {f.count} joins{f' of {places}' if places else ''}.", "Blow one long note and let the fingers change under it."
+        case "not_detached":
+            return f"the notes marked short sound their full length, {f.count} times.", "Say “tut”: the tongue that ends one note waits for the next."
+        case "sagging":
+            return (f"{at}: {d['written']} sinks {abs(d['cents'])} cents and grows softer towards its end.", "Keep the air moving to the last beat of the long note: aim it at the far wall.")
+        case "unsteady":
+            return f"{at}: {d['written']} wavers.", "Long notes against a held tone, eight counts each, softly."
+        case "fuzzy":
+            return f"{at}: {d['written']} sounds less clear than your other notes.", "Listen to the start of the note: air first, lips or reed at rest."
+        case "dynamics_flat":
+            return (f"the written changes of loudness are hardly heard{f' ({places} places)' if places > 1 else ''}.", "Play the line once all soft and once all loud, then as printed: make more of it than you think.")
         case "wrong_tempo":
             return f"played at {d['played']} where {d['asked']} was asked for.", f"Set the click to {d['asked']} and play the first two bars with it."
         case _:

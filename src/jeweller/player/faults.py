@@ -18,7 +18,8 @@ Rng = np.random.Generator
 class Planner:
     """Plans faults of one take; keeps the notes already used."""
 
-    def __init__(self, line: Line, instrument: Instrument, rng: Rng, bpm: float) -> None:
+    def __init__(self, line: Line, instrument: Instrument, rng: Rng, bpm: float, click: bool = False) -> None:
+        self.click, self.tuned = click, False
         self.line, self.instrument, self.rng, self.bpm = line, instrument, rng, bpm
         self.notes = line.main_notes
         self.used: set[int] = set()
@@ -418,7 +419,7 @@ class Planner:
         return (
             None
             if i is None
-            else [Plan("out_of_tune", i, self.one_of(-1, 1) * (self.one_of(14, 20) if near else self.one_of(40, 46, 50)), near=near)]
+            else [Plan("out_of_tune", i, self.one_of(-1, 1) * (self.one_of(14, 20) if near else self.one_of(38, 42, 46)), near=near)]
         )
 
     def _cracked(self, near: bool) -> list[Plan] | None:
@@ -449,10 +450,21 @@ class Planner:
         wedge = any(m.kind == "wedge" for b in self.line.bars for m in b.bar.marks)
         return None if near or not wedge else [Plan("dynamics_flat", 0)]
 
+    def _off_click(self, near: bool) -> list[Plan] | None:
+        if not self.click or self.used:
+            return None
+        return [Plan("off_click", 0, self.one_of(0.04, -0.05) if near else self.one_of(0.25, 0.35, 0.5, -0.25), near=near)]
+
     def _tuned_high(self, near: bool) -> list[Plan] | None:
+        if self.tuned:
+            return None
+        self.tuned = True
         return [Plan("tuned_high", 0, 5.0 if near else self.one_of(20, 28), near=near)]
 
     def _tuned_low(self, near: bool) -> list[Plan] | None:
+        if self.tuned:
+            return None
+        self.tuned = True
         return [Plan("tuned_low", 0, -5.0 if near else -self.one_of(20, 28), near=near)]
 
 
@@ -463,14 +475,15 @@ COMMON = {
     "restart": 1.5, "bar_skipped": 1, "repeat_skipped": 1.5, "late": 1, "early": 0.8, "uneven": 1.2, "dot_lost": 1.5, "dot_overdone": 0.8, "rushing": 1.2,
     "dragging": 1.2, "grace_missed": 1.2, "grace_slipped": 0.8, "trill_missed": 1, "trill_thin": 0.8, "ornament_wrong": 0.6, "tongued_in_slur": 1,
     "slurred_over_tongue": 0.8, "breath_in_slur": 0.7, "breath_every_note": 0.3, "not_joined": 0.3, "not_detached": 0.3, "out_of_tune": 1, "cracked": 1.3,
-    "sagging": 0.6, "unsteady": 0.6, "fuzzy": 0.4, "dynamics_flat": 0.7, "tuned_high": 0.4, "tuned_low": 0.4, "wrong_transposition": 0.25,
+    "off_click": 1.5, "sagging": 0.6, "unsteady": 0.6, "fuzzy": 0.4, "dynamics_flat": 0.7, "tuned_high": 0.4, "tuned_low": 0.4, "wrong_transposition": 0.25,
 }  # fmt: skip
 GATHERED = {"missed_accidental", "dot_lost", "dot_overdone"}  # a habit: one fault in the truth
 
 
-def plan_faults(line: Line, instrument: Instrument, bpm: float, rng: Rng, faults: int, near: int, kinds: tuple[str, ...] = ()) -> tuple[Plan, ...]:
-    """So many faults and near misses, where the line has places for them; a habit counts as one."""
-    planner = Planner(line, instrument, rng, bpm)
+def plan_faults(line: Line, instrument: Instrument, bpm: float, rng: Rng, faults: int, near: int, kinds: tuple[str, ...] = (), *,
+                click: bool = False) -> tuple[Plan, ...]:  # fmt: skip
+    """So many faults and near misses, where the line has places for them; a habit counts as one. `click`: a click sounds in the recording."""
+    planner = Planner(line, instrument, rng, bpm, click)
     names = list(kinds or COMMON)
     weights = np.array([COMMON[k] for k in names], float)
     out: list[Plan] = []
@@ -483,9 +496,9 @@ def plan_faults(line: Line, instrument: Instrument, bpm: float, rng: Rng, faults
         if plans:
             out.extend(plans)
             done += 1
-            if kind in ("wrong_transposition", "breath_every_note", "not_joined", "not_detached", "repeat_skipped"):
+            if kind in ("wrong_transposition", "breath_every_note", "not_joined", "not_detached", "repeat_skipped", "off_click"):
                 break
-    whole = any(p.kind in ("wrong_transposition", "breath_every_note", "not_joined", "not_detached") for p in out)
+    whole = any(p.kind in ("wrong_transposition", "breath_every_note", "not_joined", "not_detached", "off_click") for p in out)
     for _ in range(20):
         if near <= 0 or whole:
             break

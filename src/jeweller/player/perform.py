@@ -259,10 +259,11 @@ class _Stage:
         follows = n > 0 and self.sequence[n - 1][0] == i - 1 and not self.acts[i - 1].silent
         slurred = note.slurred_from_previous if act.tongued is None else not act.tongued
         slurred = slurred and follows
-        sound = max(0.05, act.sound - max(0.0, act.shift_s))
         after = self.acts[self.sequence[n + 1][0]] if n + 1 < len(self.sequence) else None
+        lost = act.shift_s - (after.shift_s if after is not None else act.shift_s)  # of its length, where its neighbour is not moved alike
+        sound = max(0.05, act.sound - max(0.0, lost))
         if after is not None and note.slurred_to_next and after.tongued is None:
-            sound = max(0.05, act.ioi + 0.02 - act.shift_s)
+            sound = max(0.05, act.ioi + 0.02 - lost)
         if act.silent:
             if not abandoned:
                 self.truth[i] = NoteTruth(i, "missed")

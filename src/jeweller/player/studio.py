@@ -65,7 +65,7 @@ def make_take(kind: str, number: int, *, rough: bool = False, faults: int | None
     manner = _manner(rng, bpm, rough, click)
     if faults is None:
         faults = 0 if rng.random() < (0.15 if rough else 0.35) else int(rng.integers(2, 6)) if rough else int(rng.integers(1, 4))
-    plans = plan_faults(line, chosen, bpm, rng, faults, int(rng.integers(0, 3)), kinds)
+    plans = plan_faults(line, chosen, bpm, rng, faults, int(rng.integers(0, 3)), kinds, click=click)
     played = perform(line, manner, plans, seed)
     sampled = (bank is not None or (kind in SAMPLED and chosen.sound in SAMPLED[kind])) and rng.random() < (0.75 if kind != "test" else 0.6)
     spoken: dict[float, float] = {}

@@ -1,0 +1,57 @@
+"""How a long note sounds from beginning to end: its pitch line, its loudness, its clearness."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.ndimage import uniform_filter1d
+
+from jeweller.follow.measure import Measurer
+from jeweller.follow.result import Following
+from jeweller.hear.features import Features
+
+LEAST_S = 0.8  # shorter notes are not looked at
+HEAD_S, TAIL_S = 0.15, 0.10  # attack and release are no part of it
+VIBRATO_S = 0.18  # an average over so long takes a vibrato out
+CLEAR = 0.6  # periodicity of frames whose pitch is read
+
+
+@dataclass(frozen=True)
+class Tone:
+    """Main note `index`: cents and dB from its first quarter to its last (negative: sinks), cents of slow waver, dB of slow waver, median periodicity."""
+
+    index: int
+    drift_cents: float
+    drift_db: float
+    waver_cents: float
+    waver_db: float
+    clarity: float
+    seconds: float
+
+
+def hear_tones(following: Following, features: Features) -> list[Tone]:
+    out: list[Tone] = []
+    measurer = Measurer(features)
+    ratio = round(features.step_s / features.hop_s)
+    for i, note in enumerate(following.line.main_notes):
+        event = following.event_of(i)
+        if event is None or math.isnan(event.midi) or note.written.ornament or event.off_s - event.on_s < LEAST_S:
+            continue
+        rows = slice(round((event.on_s + HEAD_S) / features.step_s), round((event.off_s - TAIL_S) / features.step_s))
+        clear, pitch = measurer.pitch_line(rows, round(event.midi))
+        level = features.level[rows.start * ratio : rows.stop * ratio : ratio][: len(pitch)]
+        good = clear > CLEAR
+        if good.sum() < 0.7 * len(good) or len(pitch) < 30 or len(level) < len(pitch):
+            continue
+        cents = 100.0 * (np.interp(np.arange(len(pitch)), np.flatnonzero(good), pitch[good]) - event.midi)
+        quarter = len(cents) // 4
+        t = np.linspace(-1.0, 1.0, len(cents))
+        smooth = uniform_filter1d(cents, max(1, round(VIBRATO_S / features.step_s)))
+        slow = smooth - np.polyval(np.polyfit(t, smooth, 2), t)
+        loud = uniform_filter1d(level.astype(np.float64), max(1, round(VIBRATO_S / features.step_s)))
+        slow_db = loud - np.polyval(np.polyfit(t, loud, 2), t)
+        out.append(Tone(i, float(np.median(cents[-quarter:]) - np.median(cents[:quarter])), float(np.median(level[-quarter:]) - np.median(level[:quarter])),
+                        float(np.std(slow)), float(np.std(slow_db)), float(np.median(clear)), event.off_s - event.on_s))  # fmt: skip
+    return out
