@@ -41,6 +41,7 @@ class Options:
     click: str | None = None  # "heard" or "BPM@SECONDS"
     scheme: str = "even"
     settings: JudgeSettings = field(default_factory=JudgeSettings)
+    rhythm_only: bool = False  # claps, taps, counting aloud; parts without pitch are so by themselves
     support: str = "alone"
     reading: str = "practised"
 
@@ -66,8 +67,8 @@ class Checked:
 def open_line(score_path: str | os.PathLike[str], options: Options) -> tuple[Score, Line, Instrument]:
     """Reads the score, chooses the part and plays it out. Raises ScoreError."""
     score = load_score(score_path)
-    part = usable_part(score, options.part)
-    line = make_line(score.title, part)
+    part = usable_part(score, options.part, rhythm_only=options.rhythm_only)
+    line = make_line(score.title, part, rhythm_only=options.rhythm_only or part.percussion)
     sounding = [n.sounding_midi for n in line.notes]
     if options.instrument:
         instrument = require_instrument(options.instrument)
@@ -109,7 +110,7 @@ def check(score_path: str | os.PathLike[str], take_path: str | os.PathLike[str],
     if features.loud_db < SILENCE_DB:
         raise TakeError(f"{Path(take_path).name} is silent: no sound is louder than {SILENCE_DB:g} dB. Check the microphone and record again.")
     progress(0.5, "following")
-    following = follow(line, features, tempo_bpm=options.tempo_bpm, cancelled=cancelled)
+    following = follow(line, features, tempo_bpm=options.tempo_bpm, rhythm_only=options.rhythm_only or line.part.percussion, cancelled=cancelled)
     progress(0.9, "judging")
     findings, case = _judge(following, features, instrument, options, judged, bars, line)
     settings = settings_dict(options.settings, scheme, options.support, options.reading, options.tempo_bpm)
@@ -137,7 +138,8 @@ def _judge(following: Following, features: Features, instrument: Instrument, opt
     settings = options.settings
     if not following.followed:
         return [], Case(following, settings, instrument, features.floor_db, features.loud_db)
-    findings, case = judge(following, features, instrument, settings, asked_bpm=options.tempo_bpm, click=read_click(options.click, float(line.beat)))
+    findings, case = judge(following, features, instrument, settings, asked_bpm=options.tempo_bpm, click=read_click(options.click, float(line.beat)),
+                           rhythm_only=options.rhythm_only or line.part.percussion)  # fmt: skip
     if len(judged) < len(line.notes):
         inside = {n.bar for n in line.notes if n.id in judged}
         findings = [dataclasses.replace(f, notes=tuple(n for n in f.notes if n in judged)) for f in findings if f.bar in inside or set(f.notes) & judged]

@@ -6,11 +6,14 @@ import argparse
 import json
 import sys
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from jeweller import __version__
 from jeweller.errors import JewellerError
 from jeweller.files import write_bytes
+
+if TYPE_CHECKING:
+    from jeweller.check import Options
 
 NOT_FOLLOWED = 3
 UNUSABLE = 2
@@ -28,18 +31,15 @@ def make_parser() -> argparse.ArgumentParser:
     check = commands.add_parser("check", help="check one recording against a score", description="Checks one recording against a score.")
     check.add_argument("score", metavar="SCORE")
     check.add_argument("take", metavar="TAKE")
-    check.add_argument("--part", metavar="NAME|N", help="the part, by name or number")
-    check.add_argument("--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it")
-    check.add_argument("--bars", metavar="9-16", help="only these bars")
-    check.add_argument("--tempo", metavar="BPM", type=float, help="the speed asked for, quarters a minute")
-    check.add_argument("--click", metavar="heard|BPM@SECONDS", help="the click played to: heard in the recording, or its speed and the second of one stroke")
-    check.add_argument("--scheme", metavar="NAME", default="even", help="marking scheme: even, rhythm-first, notes-first, sound-first")
-    check.add_argument("--tolerance", metavar="NAME", default="standard", help="gentle, standard or strict")
-    check.add_argument("--articulation", metavar="NAME", default="printed", help="printed, slurs-optional, joined, detached or free")
-    check.add_argument("--set", metavar="NAME=VALUE", action="append", default=[], help="any number that the report's settings list")
+    _add_asked(check)
     for kind, what in (("json", "the report"), ("html", "the marked part, alone standing"), ("pdf", "the marked part"), ("png", "the marked part's pages"),
                        ("midi", "the notes heard"), ("musicxml", "the score with the findings above the notes")):  # fmt: skip
         check.add_argument(f"--{kind}", metavar="F", help=f"write {what} to F")
+    batch = commands.add_parser("batch", help="check many recordings, on all cores; what is done already is kept")
+    batch.add_argument("source", metavar="FOLDER|LIST", help="folders with one score and its takes each, or a list of score and take, tab between, a line each")
+    batch.add_argument("--json-dir", metavar="D", required=True, help="where the reports go")
+    batch.add_argument("--workers", metavar="N", type=int, help="how many at once (default: the number of cores)")
+    _add_asked(batch)
     score = commands.add_parser("score", help="show what is understood of a notation file")
     score.add_argument("file", metavar="FILE")
     score.add_argument("--json", metavar="F", help="write it to F (- for standard output)")
@@ -54,6 +54,36 @@ def make_parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _add_asked(parser: argparse.ArgumentParser) -> None:
+    """What a check is asked for, alike for one take and for many."""
+    parser.add_argument("--part", metavar="NAME|N", help="the part, by name or number")
+    parser.add_argument("--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it")
+    parser.add_argument("--bars", metavar="9-16", help="only these bars")
+    parser.add_argument("--tempo", metavar="BPM", type=float, help="the speed asked for, quarters a minute")
+    parser.add_argument("--click", metavar="heard|BPM@SECONDS", help="the click played to: heard in the recording, or its speed and the second of one stroke")
+    parser.add_argument("--rhythm-only", action="store_true", help="judge the rhythm alone: clapping, tapping, counting aloud")
+    parser.add_argument("--scheme", metavar="NAME", default="even", help="marking scheme: even, rhythm-first, notes-first, sound-first")
+    parser.add_argument("--tolerance", metavar="NAME", default="standard", help="gentle, standard or strict")
+    parser.add_argument("--articulation", metavar="NAME", default="printed", help="printed, slurs-optional, joined, detached or free")
+    parser.add_argument("--set", metavar="NAME=VALUE", action="append", default=[], help="any number that the report's settings list")
+
+
+def _asked(options: argparse.Namespace) -> Options:
+    """Raises JewellerError, SettingError."""
+    from jeweller.check import Options
+    from jeweller.judge.settings import make_settings
+
+    changes: dict[str, str] = {}
+    for item in options.set:
+        name, equals, value = item.partition("=")
+        if not equals:
+            raise JewellerError(f"--set takes NAME=VALUE, not “{item}”.")
+        changes[name] = value
+    settings = make_settings(options.tolerance, options.articulation, changes)
+    return Options(part=options.part, instrument=options.instrument, bars=options.bars, tempo_bpm=options.tempo, click=options.click,
+                   rhythm_only=options.rhythm_only, scheme=options.scheme, settings=settings)  # fmt: skip
+
+
 def main(argv: list[str] | None = None) -> int:
     """Runs one command; returns the exit status."""
     arguments = sys.argv[1:] if argv is None else argv
@@ -61,6 +91,8 @@ def main(argv: list[str] | None = None) -> int:
     try:
         if options.command == "check":
             return _check(options)
+        if options.command == "batch":
+            return _batch(options)
         if options.command == "score":
             return _score(options)
         if options.command == "explain":
@@ -91,19 +123,9 @@ def _write_json(data: dict[str, Any], target: str) -> None:
 
 
 def _check(options: argparse.Namespace) -> int:
-    from jeweller.check import Options, check
-    from jeweller.judge.settings import make_settings
+    from jeweller.check import check
 
-    changes: dict[str, str] = {}
-    for item in options.set:
-        name, equals, value = item.partition("=")
-        if not equals:
-            raise JewellerError(f"--set takes NAME=VALUE, not “{item}”.")
-        changes[name] = value
-    settings = make_settings(options.tolerance, options.articulation, changes)
-    asked = Options(part=options.part, instrument=options.instrument, bars=options.bars, tempo_bpm=options.tempo, click=options.click,
-                    scheme=options.scheme, settings=settings)  # fmt: skip
-    checked = check(options.score, options.take, asked)
+    checked = check(options.score, options.take, _asked(options))
     report = checked.report
     if options.json:
         _write_json(report, options.json)
@@ -125,6 +147,20 @@ def _check(options: argparse.Namespace) -> int:
         )
         return NOT_FOLLOWED
     return 0
+
+
+def _batch(options: argparse.Namespace) -> int:
+    from jeweller.batch import find_jobs, run_batch
+
+    target = Path(options.json_dir)
+    jobs = find_jobs(Path(options.source), target)
+    target.mkdir(parents=True, exist_ok=True)
+    counts: dict[str, int] = {}
+    for number, done in enumerate(run_batch(jobs, _asked(options), options.workers), 1):
+        counts[done.state] = counts.get(done.state, 0) + 1
+        print(f"{number}/{len(jobs)}  {done.job.take}: {done.state}{f' - {done.sentence}' if done.sentence else ''}", file=sys.stderr)
+    print(", ".join(f"{n} {state}" for state, n in sorted(counts.items())) + f"; reports in {target}")
+    return UNUSABLE if counts.get("failed") else NOT_FOLLOWED if counts.get("not followed") else 0
 
 
 def _score(options: argparse.Namespace) -> int:

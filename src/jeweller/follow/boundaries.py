@@ -56,12 +56,14 @@ def peaks(curve: Array, minimum: float, gap: int) -> npt.NDArray[np.int64]:
     return np.array(sorted(kept), np.int64)
 
 
-def find_boundaries(features: Features, s: FollowSettings) -> Boundaries:
-    """Attacks, changes of pitch, and a sparse grid where there is neither."""
+def find_boundaries(features: Features, s: FollowSettings, *, pitched: bool = True) -> Boundaries:
+    """Attacks, changes of pitch, and a sparse grid where there is neither. Without `pitched`, attacks of sounds without pitch count as well."""
     frames = len(features.best)
     ratio = round(features.step_s / features.hop_s)
     loudness = np.clip((features.level[::ratio][:frames] - (features.loud_db - s.quiet_db)) / 10.0, 0.0, 1.0).astype(np.float32)
-    sounding = np.clip((features.level[::ratio][:frames] - features.floor_db - 3.0) / 6.0, 0.0, 1.0) * np.clip((features.best - 0.35) / 0.3, 0.0, 1.0)
+    sounding = np.clip((features.level[::ratio][:frames] - features.floor_db - 3.0) / 6.0, 0.0, 1.0)
+    if pitched:
+        sounding = sounding * np.clip((features.best - 0.35) / 0.3, 0.0, 1.0)
     change = novelty(features, s.novelty_span) * np.minimum(1.0, loudness + 0.2)
     change[: s.novelty_span] = 0
     attacks = peaks(features.flux, s.flux_min, round(s.flux_gap_s / features.hop_s))

@@ -15,14 +15,14 @@ from jeweller.follow.measure import Measurer
 from jeweller.follow.ornaments import join_ornaments
 from jeweller.follow.result import Event, Following, Jump
 from jeweller.follow.search import Way, search
-from jeweller.follow.segments import DELETED, EXTRA, JUMP, JUNK, MISSED, NOTE, WRONG, Items, SegmentTable, gather_evidence
+from jeweller.follow.segments import DELETED, EXTRA, JUMP, JUNK, MISSED, NOTE, WRONG, Items, SegmentTable, attacks_only, gather_evidence
 from jeweller.follow.settings import DEFAULT, FollowSettings
 from jeweller.hear.features import Features
-from jeweller.score.line import Line
+from jeweller.score.line import NO_PITCH, Line
 
 
-def make_items(line: Line) -> Items:
-    """The main notes of a line as arrays."""
+def make_items(line: Line, *, rhythm_only: bool = False) -> Items:
+    """The main notes of a line as arrays; for rhythm alone all of one pitch, each with an attack of its own."""
     notes = line.main_notes
     n = len(notes)
     end = [float(notes[i + 1].onset if i + 1 < n else notes[i].end) for i in range(n)]
@@ -31,25 +31,32 @@ def make_items(line: Line) -> Items:
     sounding = np.array([float(x.duration) for x in notes])
     repeated = np.array([i > 0 and notes[i].sounding_midi == notes[i - 1].sounding_midi and notes[i - 1].end == notes[i].onset for i in range(n)])
     bars = np.array([x.bar_index for x in notes])
+    last_free = np.array([i == n - 1 or notes[i].fermata for i in range(n)])
+    bar_start = np.array([i == 0 or bars[i] != bars[i - 1] for i in range(n)])
+    if rhythm_only:
+        no, none = np.zeros(n, np.bool_), tuple(frozenset[int]() for _ in notes)
+        return Items(np.full(n, NO_PITCH), ioi, np.ones(n), ~no, no, no, bar_start, bars, last_free, none)
     return Items(
         midi=np.array([x.sounding_midi for x in notes]), ioi_q=ioi, sound_share=np.minimum(sounding / ioi, 1.0), repeated=repeated,
         slurred=np.array([x.slurred_from_previous for x in notes]), trill=np.array([x.written.ornament == "trill" for x in notes]),
-        bar_start=np.array([i == 0 or bars[i] != bars[i - 1] for i in range(n)]), bar=bars,
-        last_free=np.array([i == n - 1 or notes[i].fermata for i in range(n)]),
+        bar_start=bar_start, bar=bars, last_free=last_free,
         graces=tuple(frozenset(g.sounding_midi for g in before) for before in line.graces))  # fmt: skip
 
 
-def follow(line: Line, features: Features, *, tempo_bpm: float | None = None, settings: FollowSettings = DEFAULT,
+def follow(line: Line, features: Features, *, tempo_bpm: float | None = None, settings: FollowSettings = DEFAULT, rhythm_only: bool = False,
            cancelled: Callable[[], bool] = lambda: False) -> Following:  # fmt: skip
-    """Finds the most likely way through the line. `tempo_bpm` (quarters a minute) is a hint; without one the written tempo is."""
-    s = settings
-    items = make_items(line)
-    evidence = gather_evidence(features, s)
-    boundaries = find_boundaries(features, s)
+    """Finds the most likely way through the line. `tempo_bpm` (quarters a minute) is a hint; without one the written tempo is.
+
+    With `rhythm_only` (claps, taps, percussion) attacks alone are followed.
+    """
+    s = dataclasses.replace(settings, inside_cost=settings.rhythm_inside_cost) if rhythm_only else settings
+    items = make_items(line, rhythm_only=rhythm_only)
+    evidence = attacks_only(features, s) if rhythm_only else gather_evidence(features, s)
+    boundaries = find_boundaries(features, s, pitched=not rhythm_only)
     bpm = tempo_bpm or line.written_bpm or s.default_bpm
     table = SegmentTable(items, evidence, boundaries, features.step_s, s)
     found = _follow_items(line, table, boundaries, features, bpm, cancelled)
-    if found.followed:
+    if found.followed or rhythm_only:
         return found
     # Read from another clef or another instrument's part, the whole take is shifted alike: then it follows a shifted line.
     shift = _likely_shift(table, boundaries, features, bpm, cancelled)

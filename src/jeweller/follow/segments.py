@@ -106,6 +106,15 @@ def gather_evidence(features: Features, s: FollowSettings) -> Evidence:
     return Evidence(total(written), total(rest), total(free), silence, sound, features.low)
 
 
+def attacks_only(features: Features, s: FollowSettings) -> Evidence:
+    """Evidence for rhythm alone: no pitch speaks for or against a note; only where there is sound is known."""
+    frames = len(features.best)
+    level = features.level[:: round(features.step_s / features.hop_s)][:frames]
+    voiced = np.clip((level - max(features.loud_db - s.quiet_db, features.floor_db + 6.0)) / 8.0, 0.0, 1.0)
+    nothing = np.zeros((frames + 1, features.salience.shape[1]), np.float32)
+    return Evidence(nothing, nothing, nothing, np.zeros(frames + 1), np.concatenate([[0.0], np.cumsum(voiced * features.step_s)]), features.low)
+
+
 class SegmentTable:
     """Computes and remembers `Segments` by boundary."""
 

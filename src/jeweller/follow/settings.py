@@ -29,6 +29,7 @@ class FollowSettings:
     change_reward: float = 2.5  # an attack or a change of pitch where another note begins
     attack_pivot: float = 0.3  # the strength at which an attack counts neither way
     inside_cost: float = 1.0  # an attack with no note to it
+    rhythm_inside_cost: float = 5.0  # an attack with no note to it, where attacks are all there is
     fresh_cost: float = 2.5  # one out of silence costs so much more
     # Time
     ioi_spread: float = 0.18  # log ratio: spread of one inter-onset interval around the local tempo

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from jeweller.follow.joins import Join
 from jeweller.judge.case import Case
-from jeweller.judge.finding import SURE, Finding
+from jeweller.judge.finding import SURE, Finding, rests_on
+from jeweller.judge.settings import JudgeSettings
 
 SHORT_MARKS = frozenset({"staccato", "staccatissimo", "spiccato"})
 LEAST_JOINS = 4  # a habit is told from so many
@@ -58,7 +60,8 @@ def judge_joins(case: Case, joins: list[Join]) -> list[Finding]:
     return found
 
 
-def _say(kind: str, case: Case, joins: list[Join], confidence: float, severity: float, cause: str | None = None) -> Finding:
+def _say(kind: str, case: Case, joins: list[Join], confidence: float, severity: float, cause: str | None = None,
+         rest: dict[str, Any] | None = None) -> Finding:  # fmt: skip
     """One finding for joins alike; the place is the second note of the first."""
     i = joins[0].index
     bar, passing, beat = case.where(i)
@@ -67,7 +70,8 @@ def _say(kind: str, case: Case, joins: list[Join], confidence: float, severity: 
     notes = [case.notes[j.index] for j in joins]
     return Finding(kind, bar, passing, beat, first.on_s, last.off_s, tuple(n.id for n in notes), tuple(n.score_id for n in notes), confidence, severity,
                    count=len(joins), places=tuple(dict.fromkeys(n.bar for n in notes)), cause=cause,
-                   detail={"dip_db": round(joins[0].dip_db, 1), "milliseconds": round(1000 * joins[0].gap_s), "count": len(joins)})  # fmt: skip
+                   detail={"dip_db": round(joins[0].dip_db, 1), "milliseconds": round(1000 * joins[0].gap_s), "count": len(joins),
+                           **({"rests_on": rest} if rest else {})})  # fmt: skip
 
 
 def _odds(value: float) -> float:
@@ -93,10 +97,16 @@ def _slurs(case: Case, joins: list[Join]) -> list[Finding]:
     for kind, some, cause in (("breath_in_slur", breaths, "breath"), ("tongued_in_slur", tongued, None)):
         several = [j for j, c in some if c >= SURE]
         if len(several) > 1:
-            found.append(_say(kind, case, several, max(c for _, c in some), 0.4, cause))
+            found.append(_say(kind, case, several, max(c for _, c in some), 0.4, cause, _rest(kind, several[0], s)))
         else:
-            found += [_say(kind, case, [j], c, 0.4, cause) for j, c in some]
+            found += [_say(kind, case, [j], c, 0.4, cause, _rest(kind, j, s)) for j, c in some]
     return found
+
+
+def _rest(kind: str, join: Join, s: JudgeSettings) -> dict[str, Any]:
+    if kind == "breath_in_slur":
+        return rests_on("breath_s", join.gap_s, s.breath_s, 0.02, "s")
+    return rests_on("tongue_dip_db", join.dip_db, s.tongue_dip_db, 1.5, "dB")
 
 
 def _tongued(case: Case, joins: list[Join]) -> list[Finding]:

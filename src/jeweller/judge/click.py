@@ -9,7 +9,7 @@ import numpy as np
 
 from jeweller.hear.features import Features
 from jeweller.judge.case import Case
-from jeweller.judge.finding import Finding, bounded_confidence
+from jeweller.judge.finding import Finding, bounded_confidence, rests_on
 
 LEAST_NOTES = 8
 TOGETHER = 0.85  # length of the mean phase: the lag is constant
@@ -84,6 +84,7 @@ def judge_click(case: Case, click: Click | None) -> list[Finding]:
     return [Finding("off_click", bar, passing, beat, first.on_s, last.off_s, (), ("whole",), bounded_confidence(abs(lag), s.click_share, error), 0.5,
                     cause="behind_the_click" if lag > 0 else "ahead_of_the_click",
                     detail={"beats": round(lag, 2), "seconds": round(lag * click.beat_s, 3),
+                            "rests_on": rests_on("click_share", abs(lag), s.click_share, error, "beats"),
                             "click_bpm": round(60.0 / click.beat_s * case.beat_q, 1)})]  # fmt: skip
 
 
@@ -102,4 +103,5 @@ def judge_tempo(case: Case, asked_bpm: float | None) -> list[Finding]:
     first, last = case.event(sounded[0]), case.event(sounded[-1])
     assert first is not None and last is not None
     return [Finding("wrong_tempo", bar, passing, beat, first.on_s, last.off_s, (), ("whole",), bounded_confidence(away, limit, 0.015), 0.4,
-                    detail={"played": round(played), "asked": round(asked_bpm)})]  # fmt: skip
+                    detail={"played": round(played), "asked": round(asked_bpm),
+                            "rests_on": rests_on("asked_share", math.exp(away) - 1.0, case.settings.asked_share, 0.015, "share")})]  # fmt: skip

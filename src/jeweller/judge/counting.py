@@ -7,9 +7,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 from jeweller.judge.case import Case, Interval
-from jeweller.judge.finding import Finding, bounded_confidence
+from jeweller.judge.finding import Finding, bounded_confidence, rests_on
 
 COMPENSATED = 0.55  # an interval made good by the next one to this share is a note out of place, no step
 HELD_SHARE = 0.6  # of an interval's excess: if the note itself was held by so much, it was the note that was miscounted, not the rest
@@ -23,7 +24,8 @@ class Counted:
     steps: set[int]  # first note of every interval in which the count stepped: no tempo is read there
 
 
-def judge_count(case: Case) -> Counted:
+def judge_count(case: Case, *, lengths: bool = True) -> Counted:
+    """Steps in the count, and (unless the sounds have no length of their own) notes cut short and rests filled."""
     found: list[Finding] = []
     steps: set[int] = set()
     found.extend(_jumps(case))
@@ -35,7 +37,8 @@ def judge_count(case: Case) -> Counted:
             found.append(finding)
         elif abs(interval.excess) > 0.5 * interval.expected and not _made_good(case, k):
             steps.add(interval.i)
-    found.extend(_lengths(case, steps))
+    if lengths:
+        found.extend(_lengths(case, steps))
     return Counted(found, steps)
 
 
@@ -81,11 +84,11 @@ def _step(case: Case, k: int, v: Interval) -> Finding | None:
     amount = v.excess / beat_s
     duration_beats = float(case.notes[v.i].duration) / case.beat_q
     rest_beats = v.rest_quarters / case.beat_q
-    threshold = s.step_beats
-    if rest_beats > 0:
-        threshold = min(threshold, s.step_share * rest_beats)
-    elif duration_beats >= s.long_beats:
-        threshold = min(threshold, s.step_share * duration_beats)
+    threshold, setting = s.step_beats, "step_beats"
+    counted_beats = rest_beats if rest_beats > 0 else duration_beats if duration_beats >= s.long_beats else 0.0
+    if counted_beats:
+        if s.step_share * counted_beats < threshold:
+            threshold, setting = s.step_share * counted_beats, "step_share"
     elif amount < 0:
         # A short note cannot lose a beat; it can only be early, unless a whole beat is gone.
         threshold = max(threshold, 0.8)
@@ -100,7 +103,8 @@ def _step(case: Case, k: int, v: Interval) -> Finding | None:
     note = case.notes[v.i]
     sounding = event.off_s - event.on_s
     written_s = float(note.duration) * case.spq(v.i)
-    detail = {"beats": round(amount, 2), "seconds": round(v.excess, 2)}
+    detail = {"beats": round(amount, 2), "seconds": round(v.excess, 2),
+              "rests_on": rests_on(setting, abs(amount), threshold, max(spread, 0.04), "beats")}  # fmt: skip
     if rest_beats > 0 and v.rest is not None:
         if amount > 0 and duration_beats >= s.long_beats and sounding - written_s > HELD_SHARE * v.excess:
             return _held_over(case, v, amount, confidence, detail)
@@ -133,7 +137,7 @@ def _step(case: Case, k: int, v: Interval) -> Finding | None:
                    cause="long_note_miscounted" if duration_beats >= s.long_beats else None)  # fmt: skip
 
 
-def _held_over(case: Case, v: Interval, amount: float, confidence: float, detail: dict[str, float]) -> Finding:
+def _held_over(case: Case, v: Interval, amount: float, confidence: float, detail: dict[str, Any]) -> Finding:
     note, event, after = case.notes[v.i], case.event(v.i), case.event(v.j)
     assert event is not None and after is not None
     bar, passing, beat = case.where(v.i)
@@ -155,7 +159,7 @@ def _lengths(case: Case, steps: set[int]) -> list[Finding]:
         written = float(note.duration) * case.spq(i)
         error = max(case.time_spread, 0.04)
         bar, passing, beat = case.where(i)
-        detail = {"written_beats": round(beats, 2), "heard_beats": round(length / case.beat_s(i), 2)}
+        detail: dict[str, Any] = {"written_beats": round(beats, 2), "heard_beats": round(length / case.beat_s(i), 2)}
         rest = case.rest_after[i]
         short_marks = {"staccato", "staccatissimo", "spiccato", "detached-legato"} & set(note.written.articulations)
         if beats >= s.long_beats and not short_marks and not note.breath_after and i not in steps and note.written.ornament is None:
@@ -166,6 +170,10 @@ def _lengths(case: Case, steps: set[int]) -> list[Finding]:
                 early = bounded_confidence(written - length, s.cut_beats * case.beat_s(i), error)
             confidence = max(share, early)
             if confidence > 0.2:
+                if early > share:
+                    detail["rests_on"] = rests_on("cut_beats", (written - length) / case.beat_s(i), s.cut_beats, error / case.beat_s(i), "beats")
+                else:
+                    detail["rests_on"] = rests_on("cut_share", length / written, s.cut_share, error / written, "share", below=True)
                 found.append(Finding("cut_short", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,), confidence, 0.5,
                                      detail=detail, cause="long_note_miscounted" if open_end else None))  # fmt: skip
         if rest is not None and i + 1 < len(case.notes) and i not in steps and case.event(i + 1) is not None:
@@ -173,7 +181,8 @@ def _lengths(case: Case, steps: set[int]) -> list[Finding]:
             rest_s = float(case.notes[i + 1].onset - note.end) * case.spq(i)
             threshold = max(s.fill_share * rest_s, s.fill_min_s)
             if over > 0.6 * threshold:
-                detail = {"rest_beats": round(rest_s / case.beat_s(i), 2), "over_beats": round(over / case.beat_s(i), 2)}
+                detail = {"rest_beats": round(rest_s / case.beat_s(i), 2), "over_beats": round(over / case.beat_s(i), 2),
+                          "rests_on": rests_on("fill_share", over / rest_s, threshold / rest_s, 1.3 * error / rest_s, "share of the rest")}  # fmt: skip
                 place = case.following.line.beat_in_bar(rest.bar_index, rest.offset)
                 found.append(Finding("rest_filled", rest.bar, rest.passing, place, event.on_s + written, event.off_s, (note.id,), (rest.score_id,),
                                      bounded_confidence(over, threshold, 1.3 * error), 0.5, detail=detail))  # fmt: skip

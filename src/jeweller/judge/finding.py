@@ -60,6 +60,16 @@ class Finding:
         return dataclasses.replace(self, **changes)
 
 
+def rests_on(setting: str, measured: float, threshold: float, spread: float, unit: str, *, sure_at: float = 1.3, below: bool = False) -> dict[str, Any]:
+    """What a finding rests on, for whoever asks why: the amount, its bound given the spread, the threshold and the setting that moves it.
+
+    With `below` it is said because the amount is under the threshold, and the upper bound counts.
+    """
+    bound = measured + sure_at * spread if below else measured - sure_at * spread
+    return {"setting": setting, "measured": round(measured, 4), "threshold": round(threshold, 4), "bound": round(bound, 4), "spread": round(spread, 4),
+            "unit": unit, "below": below}  # fmt: skip
+
+
 def bounded_confidence(amount: float, threshold: float, spread: float, *, sure_at: float = 1.3) -> float:
     """How sure it is that the amount (its size, without a sign) is beyond the threshold, given the spread (one standard deviation) of the measurement.
 

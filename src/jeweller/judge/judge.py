@@ -19,7 +19,7 @@ from jeweller.judge.click import Click, find_click, judge_click, judge_tempo
 from jeweller.judge.counting import judge_count
 from jeweller.judge.finding import SURE, UNMARKED, Finding
 from jeweller.judge.ornaments import judge_ornaments
-from jeweller.judge.pitches import judge_pitches, judge_tuning
+from jeweller.judge.pitches import judge_attacks, judge_pitches, judge_tuning
 from jeweller.judge.settings import JudgeSettings
 from jeweller.judge.sound import judge_dynamics, judge_tones
 from jeweller.judge.starts import judge_starts
@@ -36,13 +36,18 @@ LEAST_SAID = 0.12  # confidence below which nothing is said, not even "listen he
 
 
 def judge(following: Following, features: Features, instrument: Instrument, settings: JudgeSettings, *, asked_bpm: float | None = None,
-          click: Click | None = None) -> tuple[list[Finding], Case]:  # fmt: skip
+          click: Click | None = None, rhythm_only: bool = False) -> tuple[list[Finding], Case]:  # fmt: skip
     """Findings, most important first, and the case with a whole-take transposition taken out.
 
     `asked_bpm`: quarters a minute that were asked for; `click`: the click played to, where it is known (else one is listened for).
     """
     case = Case(following, settings, instrument, features.floor_db, features.loud_db)
     found: list[Finding] = []
+    if rhythm_only:
+        found = judge_attacks(case)
+        case = _without(case, {n for f in found if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes})
+        counted = judge_count(case, lengths=False)
+        return _in_order(case, found + counted.findings + judge_rhythm(case, counted.steps) + judge_click(case, click) + judge_tempo(case, asked_bpm)), case
     shift = _transposition(case)
     if shift:
         found.append(_shifted(case, shift))
@@ -57,10 +62,15 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     found += judge_tones(case, hear_tones(following, features)) + judge_dynamics(case)
     found += judge_click(case, click or find_click(case, features)) + judge_tempo(case, asked_bpm)
     found += judge_joins(case, hear_joins(case.following, features))
+    return _in_order(case, found), case
+
+
+def _in_order(case: Case, found: list[Finding]) -> list[Finding]:
+    """What is left when every cause is said once, with its words, most important first."""
     found = [f for f in _parsimony(case, found) if f.confidence >= LEAST_SAID]
     # Unsure is unsure: a kind that several weak reasons point to stays below the line.
     found.sort(key=lambda f: (f.confidence < SURE, f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))
-    return [write_words(f) for f in found], case
+    return [write_words(f) for f in found]
 
 
 def _without(case: Case, missed: set[str]) -> Case:

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 
 from jeweller.follow.again import ghost_odds, usual_level
 from jeweller.follow.result import Event
 from jeweller.judge.case import Case
-from jeweller.judge.finding import Finding, bounded_confidence
+from jeweller.judge.finding import Finding, bounded_confidence, rests_on
 from jeweller.score.model import Note
 from jeweller.score.pitch import Pitch, in_key, key_alter, spell
 
 TENDENCY_CENTS = 18.0  # so near its other soundings: a tendency, no slip
+ATTACK = 0.3  # strength of an attack that is a stroke
 MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
 RESTART_NOTES_S = 0.25  # a taken-again note comes after at least such a pause
 
@@ -41,7 +43,7 @@ def judge_pitches(case: Case) -> list[Finding]:
             amount, confidence = octaves
             if amount == 0:
                 continue
-            found.append(_wrong(case, i, event, note.sounding_midi + amount, confidence))
+            found.append(_wrong(case, i, event, note.sounding_midi + amount, confidence, octave.why.get(i)))
             continue
         if math.isnan(apart) or abs(apart) * 100 <= case.settings.wrong_cents:
             continue
@@ -50,6 +52,24 @@ def judge_pitches(case: Case) -> list[Finding]:
             continue
         found.append(_wrong(case, i, event, heard, _pitch_confidence(case, event, apart)))
     found.extend(_extras(case))
+    return found
+
+
+def judge_attacks(case: Case) -> list[Finding]:
+    """For rhythm alone: notes without an attack, and attacks that are no notes."""
+    f = case.following
+    skipped = {i for jump in f.jumps if jump.target > jump.origin for i in range(jump.origin, jump.target)}
+    found: list[Finding] = []
+    for i in range(f.first, f.last + 1):
+        event = case.event(i)
+        if i not in skipped and (event is None or event.attack < ATTACK):
+            found.append(_missed(case, i, 0.8 if event is None or event.attack < 0.5 * ATTACK else 0.55))
+    for k, event in enumerate(f.events):
+        if event.index is None and event.attack > ATTACK:
+            i = min(event.before, len(case.notes) - 1)
+            bar, passing, beat = case.where(max(0, i - 1))
+            found.append(Finding("extra_note", bar, passing, beat, event.on_s, event.off_s, (), (case.notes[max(0, i - 1)].score_id,),
+                                 0.7 if event.attack > 2 * ATTACK else 0.4, 0.4, extras=(k,), detail={"heard": "a stroke", "heard_letter": ""}))  # fmt: skip
     return found
 
 
@@ -84,6 +104,7 @@ class _OctaveJudge:
         self.case = case
         self.missing: dict[int, dict[int, float]] = {12: {}, 19: {}}  # what a note lacks to being the octave, or the twelfth, above
         self.below: set[int] = set()  # notes heard an octave below
+        self.why: dict[int, dict[str, Any]] = {}  # what an answer rests on
         for i in range(len(case.notes)):
             event = case.event(i)
             apart = case.apart(i)
@@ -130,6 +151,7 @@ class _OctaveJudge:
         ratio = lacking / usual
         if ratio > s.octave_contrast:
             return None
+        self.why[i] = rests_on("octave_contrast", ratio, s.octave_contrast, 0.0, "share of what the other notes lack", below=True)
         clear = lacking < s.octave_full + 0.5 * (1.0 - event.clarity)
         return up, (0.9 if ratio < 0.6 * s.octave_contrast else 0.6) if clear else 0.4
 
@@ -146,7 +168,7 @@ def _missed(case: Case, i: int, confidence: float) -> Finding:
                    detail={"written": note.written.pitch.name if note.written.pitch else ""})  # fmt: skip
 
 
-def _wrong(case: Case, i: int, event: Event, heard: int, confidence: float) -> Finding:
+def _wrong(case: Case, i: int, event: Event, heard: int, confidence: float, why: dict[str, Any] | None = None) -> Finding:
     note = case.notes[i]
     bar, passing, beat = case.where(i)
     written = note.written.pitch
@@ -169,7 +191,10 @@ def _wrong(case: Case, i: int, event: Event, heard: int, confidence: float) -> F
     heard_pitch = spell(heard_written, fifths, near)
     return Finding(kind, bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,), confidence, 0.7 if abs(apart) > 2 else 0.6,
                    detail={"written": written.name, "heard": heard_pitch.name, "semitones": apart, "source": source, "letter": written.letter,
-                           "heard_letter": heard_pitch.letter, "fingering": fingering or "", "signature": fifths}, cause=cause)  # fmt: skip
+                           "heard_letter": heard_pitch.letter, "fingering": fingering or "", "signature": fifths,
+                           "rests_on": why or rests_on("wrong_cents", 100 * abs(case.apart(i)), case.settings.wrong_cents, 100 * event.spread, "cents",
+                                                       sure_at=0.5),
+                           "clearness_heard": round(event.clarity, 2), "clearness_written": round(event.expected_clarity, 2)}, cause=cause)  # fmt: skip
 
 
 def accidental_kind(note: Note, written: Pitch, heard_written: int, fifths: int, case: Case, i: int) -> tuple[str, str]:
@@ -243,7 +268,8 @@ def judge_tuning(case: Case) -> list[Finding]:
         found.append(Finding("out_of_tune", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
                              bounded_confidence(abs(apart), s.tune_cents, error, sure_at=0.6) * (0.5 if usual else 1.0), 0.3,
                              detail={"cents": round(apart), "written": note.written.pitch.name if note.written.pitch else "",
-                                     "letter": note.written.pitch.letter if note.written.pitch else ""}))  # fmt: skip
+                                     "letter": note.written.pitch.letter if note.written.pitch else "",
+                                     "rests_on": rests_on("tune_cents", abs(apart), s.tune_cents, error, "cents", sure_at=0.6)}))  # fmt: skip
     offset = case.offset_cents - 1200 * math.log2(s.pitch_reference / 440.0)
     sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
     if abs(offset) > s.tuned_cents and len(sounded) >= 6:
@@ -253,5 +279,7 @@ def judge_tuning(case: Case) -> list[Finding]:
         assert first is not None and last is not None
         found.append(Finding("tuned_high" if offset > 0 else "tuned_low", bar, passing, beat, first.on_s, last.off_s, (), ("whole",),
                              bounded_confidence(abs(offset), s.tuned_cents, spread / math.sqrt(len(sounded)) + 2), 0.1,
-                             detail={"cents": round(offset), "move": case.instrument.tuning}))  # fmt: skip
+                             detail={"cents": round(offset), "move": case.instrument.tuning,
+                                     "rests_on": rests_on("tuned_cents", abs(offset), s.tuned_cents, spread / math.sqrt(len(sounded)) + 2,
+                                                          "cents")}))  # fmt: skip
     return found

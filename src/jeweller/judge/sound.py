@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 
 from jeweller.follow.tone import Tone
 from jeweller.judge.case import Case
-from jeweller.judge.finding import Finding, bounded_confidence
+from jeweller.judge.finding import Finding, bounded_confidence, rests_on
 
 STEPS = {"ppp": -3, "pp": -2, "p": -1, "mp": 0, "mf": 1, "f": 2, "ff": 3, "fff": 4}  # written loudness, in steps
 LEAST_STEPS = 2  # a change of fewer steps may be too small to hear
@@ -28,10 +29,12 @@ def judge_tones(case: Case, tones: list[Tone]) -> list[Finding]:
     for t in tones:
         sag = -t.drift_cents
         if sag > 0.8 * s.sag_cents and t.drift_db < -s.sag_db:
-            detail = {"cents": round(t.drift_cents), "db": round(t.drift_db, 1)}
+            detail: dict[str, Any] = {"cents": round(t.drift_cents), "db": round(t.drift_db, 1),
+                                      "rests_on": rests_on("sag_cents", sag, s.sag_cents, 0.5 * drift, "cents")}  # fmt: skip
             found.append(_say("sagging", case, t, bounded_confidence(sag, s.sag_cents, 0.5 * drift), detail, "air"))
         elif t.waver_cents > 0.8 * s.waver_cents:
-            found.append(_say("unsteady", case, t, bounded_confidence(t.waver_cents, s.waver_cents, waver), {"cents": round(t.waver_cents, 1)}, None))
+            found.append(_say("unsteady", case, t, bounded_confidence(t.waver_cents, s.waver_cents, waver),
+                              {"cents": round(t.waver_cents, 1), "rests_on": rests_on("waver_cents", t.waver_cents, s.waver_cents, waver, "cents")}, None))
         elif len(tones) >= 4 and t.clarity < clear - s.fuzzy_clarity:
             found.append(_say("fuzzy", case, t, 0.4, {"clarity": round(t.clarity, 2), "usual": round(clear, 2)}, None))
     return found
@@ -41,7 +44,7 @@ def _spread(values: list[float], least: float) -> float:
     return max(1.4826 * float(np.median(np.abs(np.array(values) - np.median(values)))), least)
 
 
-def _say(kind: str, case: Case, t: Tone, confidence: float, detail: dict[str, float], cause: str | None) -> Finding:
+def _say(kind: str, case: Case, t: Tone, confidence: float, detail: dict[str, Any], cause: str | None) -> Finding:
     note, event = case.notes[t.index], case.event(t.index)
     assert event is not None
     bar, passing, beat = case.where(t.index)
@@ -76,7 +79,8 @@ def judge_dynamics(case: Case) -> list[Finding]:
     notes = [case.notes[at] for at, _ in flat]
     return [Finding("dynamics_flat", bar, passing, beat, event.on_s, (last or event).off_s, tuple(n.id for n in notes), tuple(n.score_id for n in notes),
                     confidence, 0.3, count=len(flat), places=tuple(dict.fromkeys(n.bar for n in notes)),
-                    detail={"db": round(mean, 1), "of": len(heard), "count": len(flat)})]  # fmt: skip
+                    detail={"db": round(mean, 1), "of": len(heard), "count": len(flat),
+                            "rests_on": rests_on("dynamics_db", mean, s.dynamics_db, error, "dB", sure_at=0.6, below=True)})]  # fmt: skip
 
 
 def _level(case: Case, notes: list[int]) -> float:

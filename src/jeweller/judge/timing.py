@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from jeweller.judge.case import Case, Interval
-from jeweller.judge.finding import SURE, Finding, bounded_confidence
+from jeweller.judge.finding import SURE, Finding, bounded_confidence, rests_on
 
 NEIGHBOUR_BEATS = 4.0  # the local beat is fitted over so many beats on each side
 GRACE_ROOM_S = 0.12  # what a grace note may move its main note by
@@ -111,7 +111,10 @@ def _single(case: Case, steps: set[int], leave: set[int]) -> list[Finding]:
         bar, passing, beat = case.where(i)
         confidence = bounded_confidence(abs(deviation), threshold, 1.3 * spread, sure_at=1.5) * (0.75 + 0.25 * min(event.attack, 1.0))
         found.append(Finding("late" if deviation > 0 else "early", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
-                             confidence, 0.35, detail={"beats": round(deviation / beat_s, 2), "seconds": round(deviation, 3)}))  # fmt: skip
+                             confidence, 0.35,
+                             detail={"beats": round(deviation / beat_s, 2), "seconds": round(deviation, 3),
+                                     "rests_on": rests_on("early_beats", abs(deviation) / beat_s, threshold / beat_s, 1.3 * spread / beat_s, "beats",
+                                                          sure_at=1.5)}))  # fmt: skip
     return found
 
 
@@ -143,18 +146,17 @@ def _dots(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
     over = [p for p in pairs if p[2] > math.log(s.dot_over_ratio)]
     found: list[Finding] = []
     touched: set[int] = set()
-    for kind, some, sign, pooled_limit, single_limit in (("dot_lost", lost, -1.0, s.dot_even_ratio, s.dot_single_ratio),
-                                                         ("dot_overdone", over, 1.0, s.dot_over_ratio, s.dot_over_single_ratio)):  # fmt: skip
+    for kind, some, sign, pooled, single in (("dot_lost", lost, -1.0, "dot_even_ratio", "dot_single_ratio"),
+                                             ("dot_overdone", over, 1.0, "dot_over_ratio", "dot_over_single_ratio")):  # fmt: skip
         if some:
-            limit = math.log(pooled_limit if len(some) > 1 else single_limit)
-            found.append(_dot_finding(kind, case, some, len(pairs), sign, limit, spread))
+            found.append(_dot_finding(kind, case, some, len(pairs), sign, pooled if len(some) > 1 else single, spread))
             touched |= {k for p in some for k in (p[0].i, p[1].i, p[1].j)}
     return found, touched
 
 
-def _dot_finding(kind: str, case: Case, some: list[tuple[Interval, Interval, float]], of: int, sign: float, limit: float, spread: float) -> Finding:
+def _dot_finding(kind: str, case: Case, some: list[tuple[Interval, Interval, float]], of: int, sign: float, setting: str, spread: float) -> Finding:
     """Dotted pairs that went the same way, pooled: a habit with its places."""
-    ratio = float(np.mean([p[2] for p in some]))
+    ratio, limit = float(np.mean([p[2] for p in some])), math.log(getattr(case.settings, setting))
     # The shorter the short note, the more of its ratio is our own error in placing onsets.
     error = math.hypot(spread, 1.4 * case.settings.onset_error_s / float(np.mean([p[1].seconds for p in some]))) / math.sqrt(len(some))
     confidence = bounded_confidence(sign * (ratio - limit), 0.0, error, sure_at=0.8)
@@ -165,7 +167,9 @@ def _dot_finding(kind: str, case: Case, some: list[tuple[Interval, Interval, flo
     notes = [case.notes[k] for p in some for k in (p[0].i, p[1].i)]
     return Finding(kind, bar, passing, beat, on.on_s, last.on_s, tuple(n.id for n in notes), tuple(n.score_id for n in notes), confidence,
                    0.7 if len(some) > 1 else 0.5, count=len(some), places=tuple(dict.fromkeys(case.notes[p[0].i].bar for p in some)),
-                   detail={"ratio": round(math.exp(ratio), 2), "of": of})  # fmt: skip
+                   detail={"ratio": round(math.exp(ratio), 2), "of": of,
+                           "rests_on": rests_on(setting, math.exp(ratio), math.exp(limit), math.exp(ratio) * error, "ratio", sure_at=0.8,
+                                                below=sign < 0)})  # fmt: skip
 
 
 def _equal_runs(case: Case, usable: list[Interval]) -> list[list[Interval]]:
@@ -206,7 +210,10 @@ def _runs(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
                 assert on is not None and end is not None
                 notes = [case.notes[x] for x in range(first.i, last.i + 1)]
                 found.append(Finding("uneven", bar, passing, beat, on.on_s, end.on_s, tuple(n.id for n in notes), tuple(n.score_id for n in notes),
-                                     confidence, 0.45, detail={"ratio": round(math.exp(mean), 2), "notes": len(notes), "long_first": sign > 0}))  # fmt: skip
+                                     confidence, 0.45,
+                                     detail={"ratio": round(math.exp(mean), 2), "notes": len(notes), "long_first": sign > 0,
+                                             "rests_on": rests_on("uneven_ratio", math.exp(mean), s.uneven_ratio,
+                                                                  math.exp(mean) * spread / math.sqrt(m - k), "ratio", sure_at=1.6)}))  # fmt: skip
                 touched |= set(range(first.i, last.j + 1))
             k = max(m, k + 1)
     return found, touched
@@ -242,6 +249,7 @@ def _figures(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int
                 found.append(Finding("rushing", bar, passing, beat, on.on_s, last.on_s, tuple(n.id for n in notes), tuple(n.score_id for n in notes),
                                      bounded_confidence(squeeze, s.figure_share, spread, sure_at=1.0), 0.4,
                                      detail={"scope": "figure", "percent": round(100 * (1 - math.exp(-squeeze))), "notes": len(part),
+                                             "rests_on": rests_on("figure_share", squeeze, s.figure_share, spread, "share", sure_at=1.0),
                                              "from_bpm": round(60 / case.spq(part[0].i)), "to_bpm": round(60 / case.spq(part[0].i) * math.exp(squeeze)),
                                              "quarters": round(sum(v.quarters for v in part), 2)}))  # fmt: skip
                 touched |= {v.i for v in part}
@@ -298,7 +306,8 @@ def _trends(case: Case, steps: set[int]) -> list[Finding]:
     notes = [case.notes[k] for k in range(first.i, last.j)]
     extreme = float(np.median(away[max(a, b - 4) : b]))
     detail = {"from_bpm": round(60 / math.exp(take)), "to_bpm": round(60 / math.exp(take + extreme)), "percent": round(100 * (math.exp(-mean) - 1)),
-              "quarters": round(float(ends[b - 1] - starts[a]), 1)}  # fmt: skip
+              "quarters": round(float(ends[b - 1] - starts[a]), 1),
+              "rests_on": rests_on("tempo_share", abs(mean), s.tempo_share, error, "share", sure_at=TREND_Z)}  # fmt: skip
     return [Finding("dragging" if mean > 0 else "rushing", bar, passing, beat, on.on_s, end.on_s, tuple(n.id for n in notes),
                     tuple(n.score_id for n in notes), bounded_confidence(abs(mean), s.tempo_share, error, sure_at=TREND_Z), 0.6, detail=detail)]  # fmt: skip
 

@@ -22,7 +22,7 @@ from jeweller.report.good import good_things, trap_answers
 from jeweller.score.line import LineNote
 from jeweller.score.pitch import key_name
 
-EAR_VERSION = "1"
+EAR_VERSION = "2"
 
 
 def _r(value: float | None, digits: int = 4) -> float | None:
@@ -112,9 +112,10 @@ def _note(case: Case, n: LineNote, verdicts: dict[str, tuple[str, bool]]) -> dic
             late = event.on_s - expected
             timing = {"expected_s": _r(expected), "deviation_s": _r(late), "deviation_beats": _r(late / case.beat_s(index), 3),
                       "length_ratio": _r((event.off_s - event.on_s) / max(length, 1e-3), 3)}  # fmt: skip
-    assert n.written.pitch is not None
+    pitch = n.written.pitch
     out = {"id": n.id, "score_id": n.score_id, "bar": n.bar, "pass": n.passing, "offset_q": _q(n.offset), "duration_q": _q(n.duration),
-           "written": n.written.pitch.name, "written_midi": n.written_midi, "sounding_midi": n.sounding_midi, "grace": n.grace,
+           "written": pitch.name if pitch else "", "written_midi": n.written_midi if pitch else None, "sounding_midi": n.sounding_midi if pitch else None,
+           "grace": n.grace,
            "ornament": n.written.ornament, "slurred_to_next": n.slurred_to_next, "verdict": verdict, "heard": heard, "timing": timing}  # fmt: skip
     if unsure:
         out["unsure"] = True

@@ -13,6 +13,7 @@ from jeweller.errors import ScoreError
 from jeweller.score.model import Bar, Note, Part
 
 MAX_PLAYED_BARS = 20_000
+NO_PITCH = 60  # stands for the pitch of a note that has none
 
 
 @dataclass(frozen=True)
@@ -38,8 +39,7 @@ class LineNote:
 
     @property
     def written_midi(self) -> int:
-        assert self.written.pitch is not None
-        return self.written.pitch.midi
+        return self.written.pitch.midi if self.written.pitch is not None else NO_PITCH
 
     @property
     def end(self) -> Fraction:
@@ -192,8 +192,8 @@ _FREE_WORDS = ("rit", "rall", "allarg", "accel", "string", "ad lib", "rubato", "
 _BACK_WORDS = ("a tempo", "tempo i", "tempo primo")
 
 
-def make_line(title: str, part: Part) -> Line:
-    """Plays a part out. Raises ScoreError where nothing is left to play."""
+def make_line(title: str, part: Part, *, rhythm_only: bool = False) -> Line:
+    """Plays a part out; with `rhythm_only` notes without pitch too, and of a chord its first. Raises ScoreError where nothing is left to play."""
     bars: list[LineBar] = []
     onset = Fraction(0)
     passes: dict[int, int] = {}
@@ -202,7 +202,7 @@ def make_line(title: str, part: Part) -> Line:
         bar = part.bars[index]
         bars.append(LineBar(index, bar.number, passes[index], onset, bar.length, bar))
         onset += bar.length
-    events = [(k, b, n) for k, b in enumerate(bars) for n in b.bar.notes if not n.cue and not n.chord and not n.unpitched]
+    events = [(k, b, n) for k, b in enumerate(bars) for n in b.bar.notes if not n.cue and not n.chord and (rhythm_only or not n.unpitched)]
     notes: list[LineNote] = []
     rests: list[LineRest] = []
     slurs: set[str] = set()
@@ -224,9 +224,9 @@ def make_line(title: str, part: Part) -> Line:
             notes[-1] = dataclasses.replace(last, duration=last.duration + note.duration, tied_ids=(*last.tied_ids, note.id), slurred_to_next=bool(slurs),
                                             fermata=last.fermata or note.fermata, breath_after=note.breath_after)  # fmt: skip
         else:
-            assert note.pitch is not None
+            sounding = note.pitch.midi + part.chromatic if note.pitch is not None else NO_PITCH
             notes.append(LineNote(f"{note.id}@{played.passing}", note.id, k, played.number, played.passing, note.offset, at, note.duration, note,
-                                  note.pitch.midi + part.chromatic, (note.id,), note.grace, bool(slurs), before, note.fermata, note.breath_after))  # fmt: skip
+                                  sounding, (note.id,), note.grace, bool(slurs), before, note.fermata, note.breath_after))  # fmt: skip
         tie_open = note.tie_start
     if not any(not n.grace for n in notes):
         raise ScoreError(f"The part “{part.name}” has no notes to play.")

@@ -76,14 +76,12 @@ def choose_part(score: Score, wanted: str | None = None) -> Part:
     raise ScoreError("This score has no notes.")
 
 
-def usable_part(score: Score, wanted: str | None = None) -> Part:
-    """`choose_part`, refusing parts a single melody instrument's take cannot be checked against. Raises ScoreError."""
+def usable_part(score: Score, wanted: str | None = None, *, rhythm_only: bool = False) -> Part:
+    """`choose_part`, refusing parts a single melody instrument's take cannot be checked against (not for their rhythm alone). Raises ScoreError."""
     part = choose_part(score, wanted)
     if not part.note_count:
         raise ScoreError(f"The part “{part.name}” has no notes.")
-    if part.percussion:
-        raise ScoreError(f"The part “{part.name}” is for percussion without pitch; Jeweller checks pitched parts so far. Choose another part.")
-    if part.has_chords:
+    if part.has_chords and not rhythm_only and not part.percussion:
         bar = next(b.number for b in part.bars for n in b.notes if n.chord and not n.cue)
         raise ScoreError(f"The part “{part.name}” has chords (the first in bar {bar}); Jeweller follows one note at a time. Choose a part with single notes.")
     return part

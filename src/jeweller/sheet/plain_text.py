@@ -88,11 +88,23 @@ def _wrapped(text: str, width: int) -> list[str]:
     return textwrap.wrap(text, width, subsequent_indent="  ")
 
 
+def rest_lines(r: dict[str, Any], confidence: float) -> list[str]:
+    """Why a finding is said: the amount, its bound, the threshold and the setting that moves it."""
+    side, bound = ("below", "at most") if r["below"] else ("beyond", "at least")
+    lines = [f"measured: {r['measured']:g} {r['unit']}; with this take's own spread ({r['spread']:g}) {bound} {r['bound']:g}",
+             f"threshold: {r['threshold']:g} {r['unit']} (setting {r['setting']}); said surely only when the bound is {side} it"]  # fmt: skip
+    if confidence < SURE:
+        lines.append("the bound is not: listen here")
+    return lines
+
+
 def explain_text(report: dict[str, Any], finding: dict[str, Any]) -> str:
     """The numbers a finding rests on, one a line."""
     out = [finding["text"], f"  kind: {finding['kind']} ({finding['facet']})", f"  confidence: {finding['confidence']} ({sureness(finding['confidence'])})",
            f"  heard from {finding['at_s']:.2f} to {finding['until_s']:.2f} s", f"  severity: {finding['severity']}"]  # fmt: skip
-    out += [f"  {k.replace('_', ' ')}: {v}" for k, v in finding["detail"].items() if v not in ("", None)]
+    out += [f"  {k.replace('_', ' ')}: {v}" for k, v in finding["detail"].items() if v not in ("", None) and k != "rests_on"]
+    if finding["detail"].get("rests_on"):
+        out += [f"  {line}" for line in rest_lines(finding["detail"]["rests_on"], finding["confidence"])]
     if finding["cause"]:
         out.append(f"  likely cause: {CAUSE_WORDS.get(finding['cause'], finding['cause'])}")
     by_id = {n["id"]: n for n in report["notes"]}

@@ -1,0 +1,136 @@
+"""Many checks at once, on all cores, taken up again where they stopped. A job is a score and a take; a report is one JSON file."""
+
+from __future__ import annotations
+
+import json
+import multiprocessing
+import os
+from collections.abc import Callable, Iterator
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from dataclasses import dataclass
+from pathlib import Path
+
+from jeweller.audio.decode import file_hash
+from jeweller.check import Options, check
+from jeweller.errors import JewellerError
+from jeweller.files import write_bytes
+from jeweller.report.build import EAR_VERSION, settings_dict
+
+SCORES = (".musicxml", ".mxl", ".xml")
+TAKES = (".wav", ".flac", ".ogg", ".oga", ".opus", ".mp3", ".m4a", ".mp4", ".aac", ".aiff", ".aif", ".wma", ".webm")
+THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
+
+
+@dataclass(frozen=True)
+class Job:
+    score: Path
+    take: Path
+    report: Path
+
+
+@dataclass(frozen=True)
+class Done:
+    """What became of a job: `state` checked, kept (the report was there), not followed or failed; `sentence` says why it failed."""
+
+    job: Job
+    state: str
+    sentence: str = ""
+
+
+def find_jobs(source: Path, target: Path) -> list[Job]:
+    """The jobs of a folder or a list. Raises JewellerError with a sentence.
+
+    Folder: in it and below it, every folder with one notation file and any number of recordings; each recording is checked against that file.
+    List: a text file with a score and a take a line, separated by a tab; relative paths are relative to the list.
+    """
+    if source.is_file():
+        return _listed(source, target)
+    if not source.is_dir():
+        raise JewellerError(f"There is no folder or list {source}.")
+    jobs: list[Job] = []
+    crowded: list[str] = []
+    for folder in sorted([source, *(p for p in source.rglob("*") if p.is_dir())]):
+        files = sorted(p for p in folder.iterdir() if p.is_file())
+        scores = [p for p in files if p.suffix.lower() in SCORES]
+        takes = [p for p in files if p.suffix.lower() in TAKES]
+        if takes and len(scores) > 1:
+            crowded.append(folder.name)
+        elif takes and scores:
+            jobs += [Job(scores[0], t, target / _name(t.relative_to(source))) for t in takes]
+    if not jobs:
+        more = f" More than one score lies in {', '.join(crowded)}; put each with its takes into a folder of its own." if crowded else ""
+        raise JewellerError(f"{source} holds no folder with one notation file and recordings beside it.{more}")
+    return jobs
+
+
+def _listed(source: Path, target: Path) -> list[Job]:
+    jobs: list[Job] = []
+    try:
+        lines = source.read_text(encoding="utf-8").splitlines()
+    except (OSError, UnicodeDecodeError) as error:
+        raise JewellerError(f"{source.name} cannot be read as a list ({error}).") from error
+    for number, line in enumerate(lines, 1):
+        if not line.strip() or line.startswith("#"):
+            continue
+        parts = [p.strip() for p in line.split("\t")]
+        if len(parts) < 2:
+            raise JewellerError(f"{source.name}, line {number}: a score and a take, separated by a tab, are wanted.")
+        take = source.parent / parts[1]
+        jobs.append(Job(source.parent / parts[0], take, target / _name(Path(f"{number:04d}") / Path(parts[1]).name)))
+    return jobs
+
+
+def _name(path: Path) -> str:
+    return "--".join(path.parts) + ".json"
+
+
+def run_batch(jobs: list[Job], options: Options, workers: int | None = None, cancelled: Callable[[], bool] = lambda: False) -> Iterator[Done]:
+    """Runs the jobs, each in a process with one thread of the numeric libraries, and yields what became of each as it is known."""
+    waiting = []
+    for job in jobs:
+        if _is_current(job, options):
+            yield Done(job, "kept")
+        else:
+            waiting.append(job)
+    if not waiting:
+        return
+    before = {name: os.environ.get(name) for name in THREADS}
+    os.environ.update(dict.fromkeys(THREADS, "1"))
+    try:
+        with ProcessPoolExecutor(min(workers or os.cpu_count() or 1, len(waiting)), mp_context=multiprocessing.get_context("spawn")) as pool:
+            running: set[Future[Done]] = {pool.submit(run_job, job, options) for job in waiting}
+            while running:
+                ready, running = wait(running, timeout=0.2, return_when=FIRST_COMPLETED)
+                for future in ready:
+                    yield future.result()
+                if cancelled():
+                    for future in running:
+                        future.cancel()
+                    return
+    finally:
+        for name, value in before.items():
+            os.environ.pop(name, None) if value is None else os.environ.update({name: value})
+
+
+def run_job(job: Job, options: Options) -> Done:
+    """One check, its report written whole or not at all."""
+    try:
+        checked = check(job.score, job.take, options)
+    except JewellerError as error:
+        return Done(job, "failed", str(error))
+    text = json.dumps(checked.report, ensure_ascii=False, indent=1, allow_nan=False) + "\n"
+    write_bytes(job.report, text.encode("utf-8"))
+    return Done(job, "checked" if checked.report["followed"] else "not followed")
+
+
+def _is_current(job: Job, options: Options) -> bool:
+    """Whether the report on disk is of this score, this take, this ear and these settings."""
+    from jeweller.mark.scheme import find_scheme
+
+    try:
+        report = json.loads(job.report.read_text(encoding="utf-8"))
+        wanted = settings_dict(options.settings, find_scheme(options.scheme), options.support, options.reading, options.tempo_bpm)["settings_hash"]
+        return bool(report["take"]["sha256"] == file_hash(job.take) and report["score"]["sha256"] == file_hash(job.score)
+                    and report["program"]["ear_version"] == EAR_VERSION and report["settings"]["settings_hash"] == wanted)  # fmt: skip
+    except (OSError, ValueError, KeyError, TypeError):
+        return False
