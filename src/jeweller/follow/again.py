@@ -24,7 +24,7 @@ def ghost_odds(event: Event, before: Event | None, usual_db: float) -> float:
     share = length / room
     below = usual_db - event.level_db
     odds = -3.4 + (below - 9.0) / 3.0 + 3.0 * max(0.0, 0.6 - event.attack) + (1.0 if share < 0.6 else -1.0) + 6.0 * max(0.0, 0.95 - event.clarity)
-    same = before is not None and abs(before.midi - event.midi) < 0.7
+    same = before is not None and any(abs(before.midi - event.midi - d) < 0.7 for d in (0.0, 12.0, 19.0, 24.0))
     odds += max(0.0, min(BLINK_S, 0.5 * room) - length) / 0.015
     return odds + (1.0 if same else 0.0)
 

@@ -21,6 +21,7 @@ GAP_S = 0.09  # the same pitch again counts as sounded again after a gap of so m
 MIN_ATTACK = 0.3
 SURE_RUN_S, SURE_CLARITY, SURE_BELOW_DB = 0.12, 0.95, 7.0  # a sound so long, clear and loud is a note without an attack too
 OWN_ATTACK, OWN_DIP_DB = 0.4, 3.0  # the same pitch again is a note of its own after such an attack and such a dip
+TWICE_ATTACK, TWICE_DIP_DB = 0.6, 6.0  # and a note was sounded twice
 LONG_RATIO = 1.45  # a segment longer than this times the written length may hold the note twice
 DUE_S = 0.10  # the second sound is nearer to where the note was due by so much
 FOLDED = (0, 12, 19, 24)  # semitones: the same tone, heard in another octave or at its third partial
@@ -143,11 +144,11 @@ def _second_attack(event: Event, written: float, due: float, f: Features) -> flo
         return None
     a, b = round((event.on_s + MIN_RUN_S) / f.hop_s), round((event.on_s + 0.7 * length) / f.hop_s)
     window = f.flux[a:b]
-    if not len(window) or float(window.max()) < OWN_ATTACK:
+    if not len(window) or float(window.max()) < TWICE_ATTACK:
         return None
     peak = a + int(window.argmax())
     at = peak * f.hop_s
     dip = event.level_db - float(f.level[max(0, peak - 8) : peak + 6].min())
     nearer = abs(at - due) < abs(event.on_s - due) - DUE_S
     better = abs(math.log((event.next_s - at) / written)) < abs(math.log(length / written)) - 0.2
-    return at if dip >= OWN_DIP_DB and nearer and better else None
+    return at if dip >= TWICE_DIP_DB and nearer and better else None

@@ -23,6 +23,7 @@ SUBHARMONIC_RATIO = 0.9  # periodicity of the higher pitch, relative to the lowe
 DECAY_DB = 9.0  # below the note's own level, or its recent one, by this: the decay has begun
 RECENT_S = 0.3  # how far back the recent level reaches
 FADED_DB = 20.0  # a note faded by so much has ended
+WAVER_S = 0.25  # a tone may be softer for so long without having ended
 HEAD_DB = 20.0  # what is softer than the note's loudest by this, in its first moments, is not the note
 
 
@@ -150,9 +151,12 @@ class Measurer:
         # The first gap of more than 60 ms ends the note: what comes after is room, breath or something else.
         end = len(sounding)
         if end:
-            gaps = np.nonzero(np.diff(sounding) > round(0.08 / f.hop_s))[0]
-            if len(gaps):
-                end = int(gaps[0]) + 1
+            for k in np.nonzero(np.diff(sounding) > round(0.08 / f.hop_s))[0]:
+                left, right = int(sounding[k]), int(sounding[k + 1])
+                # A tone that wavers goes on: its pitch was never lost.
+                if right - left > round(WAVER_S / f.hop_s) or not holds[left:right].all():
+                    end = int(k) + 1
+                    break
         off_s = on_s + (int(sounding[end - 1]) + 1) * f.hop_s if end else min(next_s, on_s + 0.05)
         off_s = min(max(off_s, on_s + 0.02), next_s)
         length = off_s - on_s

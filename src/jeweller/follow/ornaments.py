@@ -23,8 +23,8 @@ CERTAIN_SHARE = 0.93  # of the frames around a grace note explained by its neigh
 PLAIN_DEPTH = 0.22  # a plain note's evidence sways by less than this between the two notes of a trill
 LAST_TURN_S = 0.16  # the last note of an ornament is no longer
 LONGEST_ORNAMENT_S = 0.4  # a longer sound beside an ornament is a note of its own
-LEANING = 0.22  # semitones from both neighbours: something else sounds too
-GRACE_WINDOW_S = 0.06  # the ear's window must be this short to hear a grace note
+LEANING = 0.13  # semitones from both neighbours: something else sounds too
+GRACE_WINDOW_S = 0.045  # the ear's window must be this short to hear a grace note
 NEAR = 0.10  # periodicity below the frame's best at which a pitch may still be the one that sounds
 
 

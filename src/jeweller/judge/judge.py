@@ -156,6 +156,7 @@ def _parsimony(case: Case, found: list[Finding]) -> list[Finding]:
     wrong = {n for f in found if f.kind in ("wrong_note", "wrong_octave", "wrong_partial", "missed_note") and f.confidence >= SURE for n in f.notes}
     extras = [f.at_s for f in found if f.kind == "extra_note" and f.confidence >= SURE]
     cracks = [(f.at_s - CRACK_ROOM_S, f.at_s + f.detail["milliseconds"] / 1000 + CRACK_ROOM_S) for f in found if f.kind == "cracked" and f.confidence >= SURE]
+    heard_extras = [f.at_s for f in found if f.kind == "extra_note" and "milliseconds" not in f.detail]
     long_extras = [(f.at_s - CRACK_ROOM_S, f.until_s) for f in found if f.kind == "extra_note" and f.until_s - f.at_s > LONGEST_CRACK_S]
     for f in found:
         if f.kind == "missed_note" and set(f.notes) <= skipped:
@@ -165,6 +166,8 @@ def _parsimony(case: Case, found: list[Finding]) -> list[Finding]:
         if f.kind in ("extra_note", "early", "late") and any(a <= f.at_s <= b for a, b in stretches):
             continue
         if f.kind == "cracked" and any(a <= f.at_s <= b for a, b in long_extras):
+            continue
+        if f.kind == "extra_note" and "milliseconds" in f.detail and any(abs(f.at_s - at) < 0.3 for at in heard_extras):
             continue
         if f.kind == "extra_note" and f.until_s - f.at_s <= LONGEST_CRACK_S and any(a <= f.at_s <= b for a, b in cracks):
             continue

@@ -16,6 +16,7 @@ from jeweller.score.pitch import Pitch, in_key, key_alter, spell
 
 TENDENCY_CENTS = 18.0  # so near its other soundings: a tendency, no slip
 ATTACK = 0.3  # strength of an attack that is a stroke
+UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = 0.5, 8.0  # a sound without a pitch is no note if it is so weakly begun, or so soft
 MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
 RESTART_NOTES_S = 0.25  # a taken-again note comes after at least such a pause
 
@@ -92,7 +93,8 @@ def _not_sounded(case: Case, i: int, event: Event) -> float:
     events = case.following.events
     k = events.index(event)
     odds = ghost_odds(event, events[k - 1] if k else None, usual_level(events, k))
-    if math.isnan(event.midi) or event.clarity < 0.35:
+    soft = event.attack < UNCLEAR_ATTACK or event.level_db < usual_level(events, k) - UNCLEAR_BELOW_DB
+    if (math.isnan(event.midi) or event.clarity < 0.35) and soft:
         odds = max(odds, 0.4)
     return 1.0 / (1.0 + math.exp(-1.5 * odds)) if odds > -0.7 else 0.0
 
@@ -263,7 +265,8 @@ def judge_tuning(case: Case) -> list[Finding]:
         bar, passing, beat = case.where(i)
         error = max(spread, 100 * event.spread) * 0.5
         # A pitch that is so whenever it is played is the instrument's way, or the fingering's: said, but not as sure.
-        others = [100 * case.apart(k) for k, n in enumerate(case.notes) if k != i and n.sounding_midi == note.sounding_midi and abs(case.apart(k)) < 0.6]
+        near = [k for k, n in enumerate(case.notes) if k != i and abs(n.sounding_midi - note.sounding_midi) <= 1 and abs(case.apart(k)) < 0.6]
+        others = [100 * case.apart(k) for k in near]
         usual = abs(apart - float(np.median(others))) < TENDENCY_CENTS if len(others) >= 2 else False
         found.append(Finding("out_of_tune", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
                              bounded_confidence(abs(apart), s.tune_cents, error, sure_at=0.6) * (0.5 if usual else 1.0), 0.3,

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 
+from jeweller.follow.result import Event
 from jeweller.follow.starts import Start
 from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding
 from jeweller.score.pitch import spell
 
 PARTIALS = (7.0, 12.0, 19.0, 24.0, 28.0)  # semitones to the partials that a crack catches on any wind
-BRASS_PARTIALS = (-7.0, -5.0, -4.0, 4.0, 5.0)  # and on brass, where they lie closer
 NOT_PARTIAL = 2.5  # log odds lost by a pitch that is none of them
 
 
@@ -22,10 +22,12 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
         if event is None:
             continue
         apart = s.midi - shift - event.midi
-        known = (*PARTIALS, *BRASS_PARTIALS) if case.instrument.family == "brass" else PARTIALS
-        partial = min(abs(apart - p) for p in known) < 0.5
-        if not partial and abs(apart) < 4.5:
-            continue  # a neighbouring note is fingers, not the attack
+        partial = min(abs(apart - p) for p in PARTIALS) < 0.5
+        if case.instrument.family == "brass" and abs(apart) > 2.5 and abs(apart - round(apart)) < 0.4:
+            partial = partial or bool(case.instrument.same_fingering(case.notes[s.index].sounding_midi, case.notes[s.index].sounding_midi + round(apart)))
+        if not partial and abs(apart) < 6.5:
+            found += _blip(case, s, event, apart)  # a neighbouring note is fingers, not the attack
+            continue
         odds = 0.3 + _clip((s.length_s - 0.04) / 0.03, -1.5, 1.5) + _clip((s.clarity - 0.94) / 0.03, -2.0, 1.0)
         odds += 0.8 * _clip((s.attack - 0.2) / 0.2, -1.0, 1.0) - max(0.0, s.below_db - 5.0) / 3.0 - (0.0 if partial else NOT_PARTIAL)
         if case.graces_before(s.index):
@@ -39,6 +41,20 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
                              detail={"written": note.written.pitch.name if note.written.pitch else "", "heard": caught.name, "semitones": round(apart),
                                      "milliseconds": round(1000 * s.length_s)}))  # fmt: skip
     return found
+
+
+def _blip(case: Case, s: Start, event: Event, apart: float) -> list[Finding]:
+    """A short sound between two notes, neither of them: fingers that did not move together."""
+    if abs(apart) < 0.7 or s.length_s < 0.05 or case.graces_before(s.index):
+        return []
+    odds = -0.2 + _clip((s.length_s - 0.06) / 0.03, -1.0, 1.0) + _clip((s.clarity - 0.96) / 0.03, -2.0, 1.0)
+    odds += _clip((s.attack - 0.4) / 0.3, -1.0, 1.0) - max(0.0, s.below_db - 5.0) / 3.0 - 3.0 * max(0.0, s.spread - 0.15) / 0.15
+    note = case.notes[s.index]
+    bar, passing, beat = case.where(s.index)
+    fifths = case.following.line.bars[note.bar_index].bar.fifths
+    heard = spell(note.sounding_midi + round(apart) - case.following.line.part.chromatic, fifths)
+    return [Finding("extra_note", bar, passing, beat, s.on_s, s.off_s, (), (note.score_id,), 1.0 / (1.0 + math.exp(-odds)), 0.4, cause="fingers_not_together",
+                    detail={"heard": heard.name, "heard_letter": heard.letter, "after": "", "milliseconds": round(1000 * s.length_s)})]  # fmt: skip
 
 
 def _clip(value: float, low: float, high: float) -> float:

@@ -14,6 +14,7 @@ NEIGHBOUR_BEATS = 4.0  # the local beat is fitted over so many beats on each sid
 GRACE_ROOM_S = 0.12  # what a grace note may move its main note by
 PAIR_SPREAD_FLOOR = 0.10  # log ratio: nobody's pairs are steadier than this after our listening error
 TREND_Z = 1.6  # standard errors by which a change of tempo must be beyond the threshold
+SHARED_ONSET = 1.3  # times the spread of one interval: the spread of the ratio of two neighbours (root of 3, less what the beat's own drift adds)
 FIGURE_NOTES = 12  # no figure is longer
 BACK_ON_THE_BEAT = 0.12  # log ratio: a squeezed figure takes its written time within this
 MIN_TREND_INTERVALS = 4
@@ -172,6 +173,11 @@ def _dot_finding(kind: str, case: Case, some: list[tuple[Interval, Interval, flo
                                                 below=sign < 0)})  # fmt: skip
 
 
+def _short_spread(case: Case, run: list[Interval]) -> float:
+    """Log ratio: what the player's spread of onsets makes of pairs of such short notes; neighbouring intervals share an onset."""
+    return SHARED_ONSET * case.time_spread / float(np.mean([v.seconds for v in run]))
+
+
 def _equal_runs(case: Case, usable: list[Interval]) -> list[list[Interval]]:
     """Runs of four or more equal intervals of at most half a beat."""
     runs: list[list[Interval]] = []
@@ -194,7 +200,7 @@ def _runs(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
         start = next((k for k in range(2) if (float(case.notes[run[k].i].offset) / unit) % 1 < 1e-6), 0)
         pairs = [(run[k], run[k + 1]) for k in range(start, len(run) - 1, 2)]
         ratios = np.array([math.log(a.seconds / b.seconds) for a, b in pairs])
-        spread = _pair_spread(case, usable, run)
+        spread = max(_pair_spread(case, usable, run), _short_spread(case, run))
         k = 0
         while k < len(ratios):
             sign = 1.0 if ratios[k] > 0 else -1.0

@@ -90,7 +90,7 @@ def _plain_acts(line: Line, manner: Manner, rng: np.random.Generator, *, flat: b
         sound = length * (0.95 if (rest or i + 1 == len(notes)) and not short else share)
         if note.breath_after:
             sound = min(sound, max(0.6 * length, length - 0.25))
-        acts.append(Act(i, ioi, sound, note.sounding_midi + 0.01 * (manner.tuning_cents + manner.spread_cents * rng.standard_normal()),
+        acts.append(Act(i, ioi, sound, note.sounding_midi + 0.01 * (manner.tuning_cents + manner.spread_cents * float(np.clip(rng.standard_normal(), -2, 2))),
                         level_db=levels[i] + float(rng.normal(0, 1.0)) + (1.0 if note.offset == 0 else 0.0)))  # fmt: skip
     return acts
 
