@@ -21,6 +21,7 @@ BELOW_DB = 16.0  # softer than the note by more is room
 SETTLE_S = 0.11  # the note speaks at most so long after it
 HALF_FULL = 0.8  # periodicity at half the period, from which a tone may be heard an octave up anyway
 ORNAMENT_STEPS = (-2.0, -1.0, 1.0, 2.0)  # semitones from a note to those its ornament may touch
+TRILL_STEPS = (1.0, 2.0)  # and a trill
 FOLDED = (0.0, 12.0, 19.0, 24.0, 28.0)  # semitones: periods of the same tone
 
 
@@ -55,10 +56,12 @@ def hear_starts(following: Following, features: Features) -> list[Start]:
             continue
         k = place[id(event)]
         before = next((e for e in reversed(events[:k]) if e.index is not None), None)
+        touched: list[float] = []
         aside = [float(g.sounding_midi) for g in graces[i]]
         if before is not None and before.index is not None and main_notes[before.index].written.ornament:
-            aside += [main_notes[before.index].sounding_midi + d for d in ORNAMENT_STEPS]
-        start = _start(i, event, before, aside, features)
+            steps = TRILL_STEPS if main_notes[before.index].written.ornament == "trill" else ORNAMENT_STEPS
+            touched = [main_notes[before.index].sounding_midi + d for d in steps]
+        start = _start(i, event, before, aside, touched, features)
         if start is not None:
             found.append(start)
     return found
@@ -69,7 +72,7 @@ def _same(pitch: float, other: float) -> bool:
     return any(abs(other - pitch - d) < 0.7 for d in FOLDED)
 
 
-def _start(index: int, event: Event, before: Event | None, graces: list[float], f: Features) -> Start | None:
+def _start(index: int, event: Event, before: Event | None, graces: list[float], touched: list[float], f: Features) -> Start | None:
     a = event.on_s - BEFORE_S
     if before is not None:
         a = max(a, before.on_s + 0.09, before.off_s - 0.10)
@@ -81,11 +84,11 @@ def _start(index: int, event: Event, before: Event | None, graces: list[float], 
     k = lo
     own_at = [k for k in range(lo, min(len(f.f0), hi + 12)) if _same(float(f.f0[k]), event.midi) and f.best[k] > 0.6]
     while k < hi:
-        if not _other(k, event, before, graces, f) or f.level[k * ratio] < floor:
+        if not _other(k, event, before, graces, touched, f) or f.level[k * ratio] < floor:
             k += 1
             continue
         m = k
-        while m < hi + 6 and m < len(f.f0) and _other(m, event, before, graces, f) and abs(f.f0[m] - f.f0[k]) < 0.8 and f.level[m * ratio] > floor:
+        while m < hi + 6 and m < len(f.f0) and _other(m, event, before, graces, touched, f) and abs(f.f0[m] - f.f0[k]) < 0.8 and f.level[m * ratio] > floor:
             m += 1
         settles = any(m <= o <= m + SETTLE_S / f.step_s for o in own_at)
         if settles and (m - k) * f.step_s <= LONGEST_S and (best is None or m - k > best[1] - best[0]):
@@ -101,7 +104,7 @@ def _start(index: int, event: Event, before: Event | None, graces: list[float], 
                  float(flux.max()) if len(flux) else 0.0)  # fmt: skip
 
 
-def _other(k: int, event: Event, before: Event | None, graces: list[float], f: Features) -> bool:
+def _other(k: int, event: Event, before: Event | None, graces: list[float], touched: list[float], f: Features) -> bool:
     """Whether frame k holds a clear pitch that is neither the note nor what belongs before it."""
     pitch = float(f.f0[k])
     if np.isnan(pitch) or f.best[k] < CLEAR or _same(pitch, event.midi):
@@ -111,4 +114,4 @@ def _other(k: int, event: Event, before: Event | None, graces: list[float], f: F
         return False
     if before is not None and (_same(pitch, before.midi) or (before.octave_up > HALF_FULL and any(abs(pitch - before.midi - d) < 0.7 for d in (12.0, 19.0)))):
         return False
-    return not any(_same(pitch, g) or _same(g, pitch) for g in graces)
+    return not any(_same(pitch, g) or _same(g, pitch) for g in graces) and not any(_same(pitch, t) for t in touched)
