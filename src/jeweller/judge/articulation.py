@@ -16,6 +16,7 @@ from jeweller.judge.settings import JudgeSettings
 SHORT_MARKS = frozenset({"staccato", "staccatissimo", "spiccato"})
 LEAST_JOINS = 4  # a habit is told from so many
 HABIT_SHARE = 0.6  # of them
+DRY_TAIL_S = 0.03  # before rests, notes sound no longer than written by more than this
 PLAIN_IOI_S = 0.3  # shorter notes leave no room to hear how they were begun
 
 
@@ -53,7 +54,11 @@ def judge_joins(case: Case, joins: list[Join]) -> list[Finding]:
     plain = [j for j in joins if not case.graces_before(j.index) and not any(case.notes[k].written.ornament for k in (j.index - 1, j.index))]
     found = _slurs(case, [j for j in plain if j.index in asked.slurred])
     found += _tongued(case, [j for j in plain if j.index in asked.tongued])
-    found += _detached(case, [j for j in plain if j.index - 1 in asked.short])
+    # A room that fills every gap cannot tell short notes from long ones: is there a gap where a rest or a breath is?
+    before_rests = [(i, e) for i in range(len(case.notes)) if case.rest_after[i] is not None and (e := case.event(i)) is not None]
+    rests = [e.off_s - e.on_s - float(case.notes[i].duration) * case.spq(i) for i, e in before_rests]
+    clear_room = bool(rests) and float(np.median(rests)) < DRY_TAIL_S
+    found += _detached(case, [j for j in plain if j.index - 1 in asked.short], clear_room)
     found += _breaths(case, [j for j in plain if j.index - 1 not in asked.short and j.index not in asked.slurred])
     if case.settings.articulation == "joined":
         found += _joined(case, plain)
@@ -121,9 +126,11 @@ def _tongued(case: Case, joins: list[Join]) -> list[Finding]:
     return [_say("slurred_over_tongue", case, slurred, 0.45 if len(slurred) < LEAST_JOINS else 0.6, 0.3)] if slurred else []
 
 
-def _detached(case: Case, joins: list[Join]) -> list[Finding]:
+def _detached(case: Case, joins: list[Join], clear_room: bool) -> list[Finding]:
     """Notes marked short that were held for their whole length."""
     long = [j for j in joins if j.share > case.settings.detached_share]
+    if not clear_room:
+        return []
     if len(joins) < LEAST_JOINS or len(long) < HABIT_SHARE * len(joins):
         return []
     return [_say("not_detached", case, long, _odds(8.0 * (len(long) / len(joins) - HABIT_SHARE) + 0.4), 0.4)]

@@ -13,7 +13,7 @@ from jeweller.judge.finding import Finding, bounded_confidence, rests_on
 
 LEAST_NOTES = 8
 TOGETHER = 0.85  # length of the mean phase: the lag is constant
-HEARD_SHARE = 0.5  # of the beats in which a click must be heard
+HEARD_SHARE = 0.6  # of the beats in which a click must be heard
 HEARD_WIDTH = 0.045  # beats (one standard deviation) within which heard clicks lie
 AWAY_S = 0.06  # an attack so near a note's own is the note
 PEAK = 0.25  # strength of an attack that may be a click
@@ -60,7 +60,7 @@ def find_click(case: Case, features: Features) -> Click | None:
         return None
     # By chance so many would lie together too, if there are many.
     expected = len(alone) * 4 * HEARD_WIDTH
-    return best[1] if best[0] > expected + 4.0 * math.sqrt(expected) else None
+    return best[1] if best[0] > expected + 6.0 * math.sqrt(expected) else None
 
 
 def judge_click(case: Case, click: Click | None) -> list[Finding]:

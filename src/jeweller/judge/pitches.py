@@ -17,6 +17,8 @@ from jeweller.score.pitch import Pitch, in_key, key_alter, spell
 TENDENCY_CENTS = 18.0  # so near its other soundings: a tendency, no slip
 ATTACK = 0.3  # strength of an attack that is a stroke
 UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = 0.5, 8.0  # a sound without a pitch is no note if it is so weakly begun, or so soft
+HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that note still
+NO_ROOM_S = 0.03
 MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
 RESTART_NOTES_S = 0.25  # a taken-again note comes after at least such a pause
 
@@ -92,7 +94,15 @@ def _not_sounded(case: Case, i: int, event: Event) -> float:
         return 0.0  # an ornament has no one pitch
     events = case.following.events
     k = events.index(event)
-    odds = ghost_odds(event, events[k - 1] if k else None, usual_level(events, k))
+    before = events[k - 1] if k else None
+    if event.next_s - event.on_s < NO_ROOM_S:
+        return 0.8  # the next note begins where this one should
+    held = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06 and event.attack < HELD_ATTACK
+    if held and abs(case.apart(i)) > 0.7:
+        return 0.8  # only the note before goes on
+    if held and event.attack < 0.5 * HELD_ATTACK and event.off_s - event.on_s < 0.45 * float(case.notes[i].duration) * case.spq(i):
+        return 0.7
+    odds = ghost_odds(event, before, usual_level(events, k))
     soft = event.attack < UNCLEAR_ATTACK or event.level_db < usual_level(events, k) - UNCLEAR_BELOW_DB
     if (math.isnan(event.midi) or event.clarity < 0.35) and soft:
         odds = max(odds, 0.4)
