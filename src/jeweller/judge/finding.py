@@ -60,6 +60,20 @@ class Finding:
         return dataclasses.replace(self, **changes)
 
 
+# How often a finding of each raw confidence was right on the tuning takes (bench/ear.py prints the table): the line between said and unsure stays.
+RAW = (0.0, 0.4999, 0.5, 0.6, 0.8, 0.9, 1.0)
+RIGHT = (0.0, 0.28, 0.5, 0.56, 0.68, 0.88, 0.97)
+
+
+def calibrated(confidence: float) -> float:
+    """Raw confidence → the share of such findings that are right."""
+    for k in range(1, len(RAW)):
+        if confidence <= RAW[k]:
+            part = (confidence - RAW[k - 1]) / (RAW[k] - RAW[k - 1])
+            return RIGHT[k - 1] + part * (RIGHT[k] - RIGHT[k - 1])
+    return RIGHT[-1]
+
+
 def rests_on(setting: str, measured: float, threshold: float, spread: float, unit: str, *, sure_at: float = 1.3, below: bool = False) -> dict[str, Any]:
     """What a finding rests on, for whoever asks why: the amount, its bound given the spread, the threshold and the setting that moves it.
 

@@ -17,7 +17,7 @@ from jeweller.judge.articulation import judge_joins
 from jeweller.judge.case import Case
 from jeweller.judge.click import Click, find_click, judge_click, judge_tempo
 from jeweller.judge.counting import judge_count
-from jeweller.judge.finding import SURE, UNMARKED, Finding
+from jeweller.judge.finding import SURE, UNMARKED, Finding, calibrated
 from jeweller.judge.ornaments import judge_ornaments
 from jeweller.judge.pitches import judge_attacks, judge_pitches, judge_tuning
 from jeweller.judge.settings import JudgeSettings
@@ -32,7 +32,7 @@ SUBHARMONIC_CLARITY = 0.6  # periodicity at the written pitch, against the lower
 HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note", "out_of_tune")
 CRACK_ROOM_S = 0.08  # how exactly the time of a short sound is known
 LONGEST_CRACK_S = 0.24  # a longer sound is a note of its own
-LEAST_SAID = 0.12  # confidence below which nothing is said, not even "listen here"
+LEAST_SAID = 0.15  # raw confidence below which nothing is said, not even "listen here"
 
 
 def judge(following: Following, features: Features, instrument: Instrument, settings: JudgeSettings, *, asked_bpm: float | None = None,
@@ -67,7 +67,7 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
 
 def _in_order(case: Case, found: list[Finding]) -> list[Finding]:
     """What is left when every cause is said once, with its words, most important first."""
-    found = [f for f in _parsimony(case, found) if f.confidence >= LEAST_SAID]
+    found = [f.replace(confidence=calibrated(f.confidence)) for f in _parsimony(case, found) if f.confidence >= LEAST_SAID]
     # Unsure is unsure: a kind that several weak reasons point to stays below the line.
     found.sort(key=lambda f: (f.confidence < SURE, f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))
     return [write_words(f) for f in found]

@@ -273,7 +273,7 @@ def judge_tuning(case: Case) -> list[Finding]:
         if event is None or not s.tune_cents < abs(apart) <= s.wrong_cents or float(note.duration) < 0.5 * case.beat_q or event.clarity < 0.6:
             continue
         bar, passing, beat = case.where(i)
-        error = max(spread, 100 * event.spread) * 0.5
+        error = max(spread, 100 * event.spread) * 0.8
         # A pitch that is so whenever it is played is the instrument's way, or the fingering's: said, but not as sure.
         near = [k for k, n in enumerate(case.notes) if k != i and abs(n.sounding_midi - note.sounding_midi) <= 1 and abs(case.apart(k)) < 0.6]
         others = [100 * case.apart(k) for k in near]

@@ -1,0 +1,199 @@
+"""Takes of the simulated player against the whole check: a small fixed set with floors, rhythm alone, the click, many at once, and why a finding is said."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import json
+import re
+import tempfile
+import unittest
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from jeweller.check import Options, check
+from jeweller.cli.main import main
+from jeweller.instruments.table import instruments
+from jeweller.judge.finding import KINDS, SURE
+from jeweller.judge.settings import make_settings
+from jeweller.player.compose import compose
+from jeweller.player.faults import COMMON, Planner, plan_faults
+from jeweller.player.perform import Manner, Plan, perform
+from jeweller.player.room import Room, put_in_room, write_sound
+from jeweller.player.sampler import render
+from jeweller.player.studio import make_take, write_take
+from jeweller.score.line import make_line
+from jeweller.score.write import write_musicxml
+from tests.support import TempCase, line_of, part_of, score_file
+
+# Numbers of the tuning set that nothing was tuned on; what floors may be asked of so few is loose.
+STANDARD, ROUGH = range(900, 908), range(900, 903)
+PLAYED = "Bb4/1 C5/1 D5/1 Eb5/1 | F5/1 Eb5/1 D5/1 C5/1 | D5/1 Eb5/1 F5/1 G5/1 | F5/1 D5/1 Bb4/2 | Eb5/1 D5/1 C5/1 D5/1 | Bb4/1 D5/1 F5/1 D5/1 | Bb4/4"
+
+
+def found(report: dict[str, Any]) -> list[tuple[str, str]]:
+    return [(f["kind"], f["bar"]) for f in report["findings"] if f["confidence"] >= SURE]
+
+
+class Floors(unittest.TestCase):
+    def test_a_small_fixed_set(self) -> None:
+        agree = notes = planted = hit = said = matched = 0
+        with tempfile.TemporaryDirectory() as folder:
+            for number, rough in [(n, False) for n in STANDARD] + [(n, True) for n in ROUGH]:
+                case = write_take(make_take("tune", number, rough=rough), Path(folder))
+                truth = json.loads((case / "truth.json").read_text(encoding="utf-8"))
+                report = check(case / "score.musicxml", next(case.glob("take.*"))).report
+                main_notes = [n for n in report["notes"] if not n["grace"]]
+                agree += sum(a["verdict"] == b["verdict"] for a, b in zip(main_notes, truth["notes"], strict=True))
+                notes += len(truth["notes"])
+                open_faults = [f["bar"] for f in truth["faults"]]
+                wanted = Counter(open_faults)
+                sure = found(report)
+                planted += len(open_faults)
+                hit += sum(1 for bar, n in wanted.items() for _ in range(min(n, sum(b == bar for _, b in sure))))
+                said += len(sure)
+                matched += sum((wanted & Counter(b for _, b in sure)).values())
+        self.assertGreaterEqual(agree / notes, 0.985)
+        self.assertGreaterEqual(hit / planted, 0.6)
+        self.assertGreaterEqual(matched / max(said, 1), 0.6)
+
+
+class SimulatedPlayer(unittest.TestCase):
+    def test_every_kind_can_be_planned_and_played(self) -> None:
+        """Somewhere in a few dozen composed lines each kind has a place; what is played is marked in the truth."""
+        seen: set[str] = set()
+        table = [i for i in instruments() if i.family in ("brass", "woodwind")]
+        for seed in range(60):
+            instrument = table[seed % len(table)]
+            line = make_line("", compose(seed, instrument).parts[0])
+            bpm = line.written_bpm or 90.0
+            for kind in COMMON:
+                if kind in seen:
+                    continue
+                plans = Planner(line, instrument, np.random.default_rng(seed), bpm, click=True).plan(kind)
+                if plans:
+                    played = perform(line, Manner(bpm, click_bpm=bpm if kind == "off_click" else 0.0), tuple(plans), seed)
+                    self.assertIn(kind, {f.kind for f in played.faults})
+                    seen.add(kind)
+        self.assertEqual(seen, set(COMMON))
+        self.assertLessEqual(set(COMMON), set(KINDS))
+
+    def test_near_misses_are_no_faults(self) -> None:
+        instrument = next(i for i in instruments() if i.id == "clarinet")
+        line = make_line("", compose(5, instrument).parts[0])
+        plans = plan_faults(line, instrument, 90.0, np.random.default_rng(1), 0, 2)
+        played = perform(line, Manner(90.0), plans, 1)
+        self.assertEqual(played.faults, ())
+        self.assertTrue(played.near)
+
+    def test_sets_share_nothing_and_repeat_themselves(self) -> None:
+        one, again, other = make_take("tune", 3), make_take("tune", 3), make_take("validation", 3)
+        np.testing.assert_array_equal(one.samples, again.samples)
+        self.assertNotEqual(one.truth["seed"], other.truth["seed"])
+        self.assertNotEqual(one.truth["sound"], other.truth["sound"])
+
+
+class Asked(TempCase):
+    """Takes of one line, played by the sampler."""
+
+    def take(self, plans: tuple[Plan, ...] = (), *, bpm: float = 90.0, clap: bool = False) -> Path:
+        line = line_of(PLAYED, fifths=-2)
+        played = perform(line, Manner(bpm, drift=0.006, jitter_s=0.006, lead_s=1.0), plans, 4)
+        if clap:
+            x = np.zeros(int(played.seconds * 22050), np.float32)
+            noise = np.random.default_rng(0)
+            for tone in played.tones:
+                k, n = int(tone.on_s * 22050), 900
+                x[k : k + n] += (0.3 * noise.standard_normal(n) * np.exp(-np.arange(n) / 260)).astype(np.float32)
+            samples, rate = put_in_room(x, 22050, Room(0.3, 0.15, 36.0, -90.0), 1), 22050
+        else:
+            samples, rate = put_in_room(render(list(played.tones), "clarinet", played.seconds), 48000, Room(0.25, 0.1, 40.0, -90.0), 1), 48000
+        path = self.folder / "take.wav"
+        write_sound(path, samples, rate)
+        return path
+
+    def score(self) -> Path:
+        return score_file(self.folder, part_of(PLAYED, fifths=-2, name="Clarinet"))
+
+    def test_the_rhythm_alone(self) -> None:
+        clapped = check(self.score(), self.take((Plan("hesitation", 9, 1.6),), clap=True), Options(rhythm_only=True)).report
+        self.assertTrue(clapped["followed"])
+        self.assertIn(("hesitation", "3"), found(clapped))
+        self.assertFalse([f for f in clapped["findings"] if f["facet"] in ("notes", "accidentals", "sound") and f["confidence"] >= SURE])
+
+    def test_a_click_and_a_tempo_asked_for(self) -> None:
+        take = self.take()
+        first = check(self.score(), take).report["take"]["first_note_s"]
+        beside = check(self.score(), take, Options(click=f"90@{first - 0.3:.3f}", tempo_bpm=120.0)).report
+        self.assertIn("off_click", {k for k, _ in found(beside)})
+        self.assertIn("wrong_tempo", {k for k, _ in found(beside)})
+        lag = next(f for f in beside["findings"] if f["kind"] == "off_click")
+        self.assertAlmostEqual(lag["detail"]["beats"], 0.45, delta=0.07)
+        self.assertEqual(lag["cause"], "behind_the_click")
+        on_it = check(self.score(), take, Options(click=f"90@{first:.3f}", tempo_bpm=92.0)).report
+        self.assertFalse({"off_click", "wrong_tempo"} & {k for k, _ in found(on_it)})
+
+    def test_moving_the_named_threshold_past_the_shown_value_turns_the_verdict(self) -> None:
+        cases = [("late", Plan("late", 10, 0.4), "early_beats", 0.0), ("hesitation", Plan("hesitation", 9, 0.8), "step_beats", 0.0),
+                 ("out_of_tune", Plan("out_of_tune", 6, 45.0), "tune_cents", 0.0), ("dragging", Plan("dragging", 16, 1.3, count=8), "tempo_share", 0.0)]  # fmt: skip
+        for kind, plan, setting, _ in cases:
+            with self.subTest(kind):
+                take = self.take((plan,))
+                before = check(self.score(), take).report
+                finding = next(f for f in before["findings"] if f["kind"] == kind and f["confidence"] >= SURE)
+                rest = finding["detail"]["rests_on"]
+                self.assertEqual(rest["setting"], setting)
+                past = min(rest["measured"] * 1.15, 59.0) if setting == "tune_cents" else rest["measured"] * 1.15
+                changed = make_settings(changes={setting: str(past), **({"early_share": "5"} if kind == "late" else {})})
+                after = check(self.score(), take, Options(settings=changed)).report
+                self.assertNotIn(kind, {k for k, _ in found(after)})
+
+    def test_explain_names_the_threshold(self) -> None:
+        report = self.folder / "r.json"
+        report.write_text(json.dumps(check(self.score(), self.take((Plan("late", 10, 0.4),))).report), encoding="utf-8")
+        out = io.StringIO()
+        with contextlib.redirect_stdout(out):
+            self.assertEqual(main(["explain", str(report), "1"]), 0)
+        self.assertIn("threshold", out.getvalue())
+        self.assertIn("early_beats", out.getvalue())
+
+    def test_many_at_once_and_taken_up_again(self) -> None:
+        source, target = self.folder / "in", self.folder / "out"
+        for name in ("a", "b"):
+            (source / name).mkdir(parents=True)
+            (source / name / "score.musicxml").write_bytes(self.score().read_bytes())
+            (source / name / "take.wav").write_bytes(self.take().read_bytes())
+        (source / "b" / "broken.wav").write_bytes(b"no sound")
+        said = io.StringIO()
+        with contextlib.redirect_stderr(said), contextlib.redirect_stdout(io.StringIO()):
+            self.assertEqual(main(["batch", str(source), "--json-dir", str(target)]), 2)
+        self.assertIn("broken.wav", said.getvalue())
+        single = json.dumps(check(source / "a" / "score.musicxml", source / "a" / "take.wav").report, ensure_ascii=False, indent=1) + "\n"
+        self.assertEqual((target / "a--take.wav.json").read_text(encoding="utf-8"), single)
+        (source / "b" / "broken.wav").unlink()
+        said = io.StringIO()
+        with contextlib.redirect_stderr(said), contextlib.redirect_stdout(io.StringIO()):
+            self.assertEqual(main(["batch", str(source), "--json-dir", str(target)]), 0)
+        self.assertEqual(said.getvalue().count("kept"), 2)
+
+
+class Percussion(TempCase):
+    def test_a_part_without_pitch_is_judged_by_its_rhythm(self) -> None:
+        take = make_take("tune", 3)
+        xml = write_musicxml(take.score).decode("utf-8")
+        drum = re.sub(r"<pitch>.*?</pitch>", "<unpitched><display-step>E</display-step><display-octave>4</display-octave></unpitched>", xml, flags=re.S)
+        path = self.folder / "drum.musicxml"
+        path.write_text(drum, encoding="utf-8")
+        x = np.zeros(int(take.performance.seconds * 22050), np.float32)
+        noise = np.random.default_rng(0)
+        for note in take.performance.notes:
+            if note.on_s is not None:
+                k, n = int(note.on_s * 22050), 900
+                x[k : k + n] += (0.3 * noise.standard_normal(n) * np.exp(-np.arange(n) / 200)).astype(np.float32)
+        write_sound(self.folder / "drum.wav", put_in_room(x, 22050, Room(0.3, 0.15, 36.0, -90.0), 1), 22050)
+        report = check(path, self.folder / "drum.wav").report
+        self.assertTrue(report["followed"])
+        self.assertTrue(all(n["sounding_midi"] is None for n in report["notes"]))
