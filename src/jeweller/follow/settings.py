@@ -20,9 +20,9 @@ class FollowSettings:
     quiet_db: float = 34.0  # below the loud level by this: silence
     silence_rate: float = 4.0  # nats per second that silence counts against a written note
     rest_discount: float = 0.15  # how much sound counts against a written rest (room, next entry's breath, speech)
-    held_discount: float = 0.6  # how much the written pitch held on into the rest counts for it
+    held_discount: float = 0.82  # how much the written pitch held on into the rest counts for it
     trill_share: float = 0.85  # how much the notes of a trill in turn count, against one note held
-    extra_share: float = 0.6  # how much clear evidence speaks for a note that is not written
+    extra_share: float = 0.72  # how much clear evidence speaks for a note that is not written
     subharmonic_discount: float = 0.8  # evidence of a pitch an octave or twelfth below what the frame itself says
     # Attacks
     repeat_reward: float = 5.0  # an attack where the same pitch is written again

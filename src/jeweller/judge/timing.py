@@ -144,7 +144,9 @@ def _dots(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
         return [], set()
     spread = _pair_spread(case, usable)
     lost = [p for p in pairs if p[2] < math.log(s.dot_even_ratio)]
-    over = [p for p in pairs if p[2] > math.log(s.dot_over_ratio)]
+    # Overdone, the short note comes late and the beat after it does not: else it is that beat which is early.
+    over = [p for p in pairs if p[2] > math.log(s.dot_over_ratio)
+            and abs(math.log((p[0].seconds + p[1].seconds) / (p[0].expected + p[1].expected))) < BACK_ON_THE_BEAT]  # fmt: skip
     found: list[Finding] = []
     touched: set[int] = set()
     for kind, some, sign, pooled, single in (("dot_lost", lost, -1.0, "dot_even_ratio", "dot_single_ratio"),
