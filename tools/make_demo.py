@@ -130,8 +130,9 @@ TAKES = [
     ("Bram", "Trumpet in B♭", "lockkeepers-march", dict(bpm=92), Room(0.35, 0.18, 42), [
         ("missed_accidental", "6", 1.5, 1, 1, 1, "forgot_key_signature"), ("missed_accidental", "9", 0, 1, 1, 1, "forgot_key_signature"),
         ("missed_accidental", "13", 0, 1, 1, 1, "forgot_key_signature"),
-        ("rest_short", "10", 2, -1, 1, 1, "rest_miscounted")]),
-    ("Noor", "Clarinet in B♭", "lockkeepers-march", dict(bpm=88), Room(0.4, 0.2, 38), [("added_accidental", "7", 1, 1, 1, 1, None), ("restart", "12", 0, 0, 3, 1, None)]),
+        ("rest_short", "10", 2, -1, 1, 1, "rest_miscounted"), ("dynamics_flat", "1", 0, 0, 1, 1, None)]),
+    ("Noor", "Clarinet in B♭", "lockkeepers-march", dict(bpm=88), Room(0.4, 0.2, 38), [("added_accidental", "7", 1, 1, 1, 1, None), ("restart", "12", 0, 0, 3, 1, None),
+        ("dynamics_flat", "1", 0, 0, 1, 1, None)]),
     ("Juno", "Tenor Saxophone", "canal-lanterns", dict(bpm=78, drift=0.02), Room(0.3, 0.15, 40), [
         ("dot_lost", "1", 0, 0, 1, 1, None), ("dot_lost", "2", 0, 0, 1, 1, None), ("dot_lost", "5", 0, 0, 1, 1, None), ("dot_lost", "6", 0, 0, 1, 1, None),
         ("dot_lost", "11", 0, 0, 1, 1, None), ("dragging", "9", 0, 1.35, 12, 1, "too_fast_for_now")]),
