@@ -16,11 +16,14 @@ def _settings(**changes: Any) -> Any:
 
 
 ABLATIONS: dict[str, Any] = {
-    "duration prior": lambda: _settings(ioi_spread=50.0, ioi_spread_first=50.0),
-    "jumps": lambda: _settings(jump_cost=1e6),
+    "duration prior": lambda: _settings(ioi_spread=50.0, carried_spreads=(50.0,) * 4),
+    "tempo carried by the way": lambda: _settings(carried_gains=(0.0,) * 4),
+    "jumps": lambda: _settings(jump_cost=1e6, back_cost=1e6),
+    "notes broken off": lambda: _settings(broken_cost=1e6),
     "insertions": lambda: _settings(extra_cost=1e6),
-    "attacks": lambda: _settings(repeat_reward=0.0, change_reward=0.0, inside_cost=0.0),
-    "other tempi": lambda: _settings(tempo_ratios=(1.0,)),
+    "attacks": lambda: _settings(repeat_reward=0.0, change_reward=0.0, inside_cost=0.0, fresh_cost=0.0),
+    "silence counts": lambda: _settings(silence_rate=0.0),
+    "between two semitones": lambda: _settings(near_semitones=0.5),
 }
 
 

@@ -53,7 +53,7 @@ def rows_of(f: dict[str, Any]) -> list[tuple[str, str]]:
     if "seconds" in d:
         much.append(f"{d['seconds']:+g} s")
     if "cents" in d:
-        much.append(f"{d['cents']:+d} cents")
+        much.append(f"{d['cents']:+.0f} cents")
     if "ratio" in d:
         much.append(f"{d['ratio']:g} : 1")
     if "percent" in d:
@@ -62,6 +62,10 @@ def rows_of(f: dict[str, Any]) -> list[tuple[str, str]]:
         much.append(f"{f['count']} times" + (f" of {d['of']}" if d.get("of") else ""))
     if much:
         rows.append(("how much", ", ".join(much)))
+    rest = d.get("rests_on")
+    if rest:
+        side = "at most" if rest["below"] else "at least"
+        rows.append(("rests on", f"{rest['measured']:.3g} {rest['unit']}, surely {side} {rest['bound']:.3g}; the line is {rest['threshold']:.3g}"))
     if f["cause"]:
         rows.append(("why", CAUSE_WORDS.get(f["cause"], f["cause"])))
     return rows

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QWidg
 from jeweller.desk.shapes import icon
 from jeweller.desk.style import font
 from jeweller.review import Review
+from jeweller.sheet.marks import WHOLE
 from jeweller.sheet.theme import Theme
 
 SPEEDS = ((1.0, "full speed"), (0.85, "85 %"), (0.7, "70 %"), (0.5, "half speed"))
@@ -201,7 +202,7 @@ class Strip(QWidget):
 
     def show_marks(self, review: Review) -> None:
         self.wave.marks = [(a, b, s.finding["facet"], s.finding["confidence"] >= 0.5) for s in review.shown for a, b in review.places(s.finding)
-                           if s.state != "dismissed" and s.finding["kind"] not in ("tuned_high", "tuned_low", "wrong_transposition")]  # fmt: skip
+                           if s.state != "dismissed" and s.finding["kind"] not in WHOLE]  # fmt: skip
         self.wave.update()
 
     def set_clock(self, at: float | None, total: float) -> None:

@@ -101,10 +101,12 @@ def _follow_items(line: Line, table: SegmentTable, boundaries: Boundaries, featu
     s, items = table.s, table.items
     spq = 60.0 / bpm
     way = search(table, np.full(len(items.midi), spq), carried=True, cancelled=cancelled)
-    for _ in range(s.passes):
-        local = local_tempo(items, way, boundaries, features.step_s, spq)
-        way = search(table, local, cancelled=cancelled)
     local = local_tempo(items, way, boundaries, features.step_s, spq)
+    for _ in range(s.passes):
+        way = search(table, local, cancelled=cancelled)
+        before, local = local, local_tempo(items, way, boundaries, features.step_s, spq)
+        if float(np.abs(np.log(local / before)).max()) < s.settled:
+            break
     return _result(line, items, way, boundaries, features, local, s)
 
 

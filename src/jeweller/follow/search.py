@@ -161,15 +161,20 @@ class _Search:
         a0 = int(self.first[b])
         if a0 >= b:
             return
-        segments = self.table.segments(b, a0, lo, self.width)
         previous = self._aligned(self.best, a0, b, lo, float(NEVER))
-        row, index = self.best[b], segments.index
+        # Only places that some way has reached not too far behind the best: the others lead nowhere.
+        reached = previous.max(axis=0)
+        places = np.flatnonzero(reached > reached.max() - s.beam)
+        previous = previous[:, places]
+        index = places[places < self.count - lo] + lo
+        m = len(index)
+        segments = self.table.segments(b, a0, index)
+        row = self.best[b]
         pace: npt.NDArray[Any] = np.zeros((0, 0), np.float32)
         age: npt.NDArray[Any] = np.zeros((0, 0), np.int8)
         if self.carried:
-            pace, age = self._aligned(self.pace, a0, b, lo, 0.0), self._aligned(self.age, a0, b, lo, 0)
-        if len(index):
-            m = len(index)
+            pace, age = self._aligned(self.pace, a0, b, lo, 0.0)[:, places], self._aligned(self.age, a0, b, lo, 0)[:, places]
+        if m:
             log_seconds = np.log(self.time[b] - self.time[a0:b]).astype(np.float32)
             ratio = log_seconds[:, None] - self.log_expected[index][None, :]
             if self.carried:
@@ -186,8 +191,7 @@ class _Search:
             value = total[pick, np.arange(m)]
             # Broken off here to go back: its length is no matter.
             whole -= np.minimum(cost, np.float32(s.broken_cost))
-            where = int(whole.argmax())
-            pa, pm = divmod(where, m)
+            pa, pm = divmod(int(whole.argmax()), m)
             kind_ = int(segments.kind[pa, pm])
             heard = segments.top_pitch[pa] if kind_ == WRONG else self.items.midi[index[pm]]
             self.broken[b] = (float(whole[pa, pm]), a0 + pa, int(index[pm]), kind_, int(heard))
@@ -207,14 +211,15 @@ class _Search:
         # A note that is not written, or no music: the place in the line stays.
         total = previous + segments.stay[:, None]
         pick = total.argmax(axis=0)
-        value = total[pick, np.arange(self.width)]
-        k = np.nonzero(value > row)[0]
-        row[k] = value[k]
-        self.back_at[b, k], self.back_item[b, k] = a0 + pick[k], lo + k
-        self.back_kind[b, k] = np.where(segments.is_extra[pick[k]], EXTRA, JUNK)
-        self.back_pitch[b, k] = segments.top_pitch[pick[k]]
+        value = total[pick, np.arange(len(places))]
+        stays = np.nonzero(value > row[places])[0]
+        k, p = places[stays], pick[stays]
+        row[k] = value[stays]
+        self.back_at[b, k], self.back_item[b, k] = a0 + p, lo + k
+        self.back_kind[b, k] = np.where(segments.is_extra[p], EXTRA, JUNK)
+        self.back_pitch[b, k] = segments.top_pitch[p]
         if self.carried:
-            self.pace[b, k], self.age[b, k] = pace[pick[k], k], age[pick[k], k]
+            self.pace[b, k], self.age[b, k] = pace[p, stays], age[p, stays]
 
     def _trace(self, sound: npt.NDArray[np.float64]) -> Way:
         n, s = self.count, self.s

@@ -24,7 +24,6 @@ NOTE, WRONG, MISSED, DELETED, EXTRA, JUNK, JUMP, LEAD = range(8)
 LONGEST_NOTE_S = 60.0  # no segment is longer
 LONGEST_EXTRA_S = 2.5  # nor a note that is not written
 CLEAR = 0.9  # periodicity of frames that tell the tuning
-KEEP_CELLS = 40_000_000  # so many segment worths are remembered between passes: 200 MB
 
 
 @dataclass(frozen=True)
@@ -116,7 +115,7 @@ def attacks_only(features: Features, s: FollowSettings) -> Evidence:
 
 
 class SegmentTable:
-    """Computes and remembers `Segments` by boundary."""
+    """Computes `Segments` by boundary."""
 
     def __init__(self, items: Items, evidence: Evidence, boundaries: Boundaries, step_s: float, s: FollowSettings) -> None:
         self.items, self.evidence, self.s = items, evidence, s
@@ -128,26 +127,13 @@ class SegmentTable:
         self.inside = np.concatenate([[0.0], np.cumsum(s.inside_cost * np.maximum(hit - s.attack_pivot, 0.0) + s.fresh_cost * boundaries.fresh)])
         self.reward_repeat = (s.repeat_reward * (hit - s.attack_pivot)).astype(np.float32)
         self.reward_change = (s.change_reward * (moved - s.attack_pivot)).astype(np.float32)
-        self._kept: dict[tuple[int, int, int], Segments] = {}
-        self._cells = 0
         self._trills: dict[int, npt.NDArray[np.float64]] = {}
 
-    def segments(self, b: int, a0: int, lo: int, width: int) -> Segments:
-        """Segments from boundaries a0..b-1 to b, for the notes of a window of `width` places from `lo`."""
-        key = (b, a0, lo)
-        found = self._kept.get(key)
-        if found is None:
-            found = self._compute(b, a0, lo, width)
-            if self._cells + found.worth.size <= KEEP_CELLS:
-                self._kept[key] = found
-                self._cells += found.worth.size
-        return found
-
-    def _compute(self, b: int, a0: int, lo: int, width: int) -> Segments:
+    def segments(self, b: int, a0: int, index: npt.NDArray[np.int64]) -> Segments:
+        """Segments from boundaries a0..b-1 to b, for the notes `index` (ascending)."""
         s, e = self.s, self.evidence
         before = np.arange(a0, b)
         fa, fb = self.frame[before], int(self.frame[b])
-        index = np.arange(lo, min(lo + width - 1, len(self.items.midi)))
         inside = (self.inside[b] - self.inside[before + 1]).astype(np.float32)  # attacks strictly between
         every = e.any[fb][None, :] - e.any[fa]  # (A, P)
         top_pitch = every.argmax(axis=1)

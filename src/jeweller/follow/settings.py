@@ -39,6 +39,7 @@ class FollowSettings:
     ioi_cap: float = 4.5  # no wrong duration costs more than this
     longest_spq: float = 2.6  # seconds per quarter: 23 to the minute; no note is searched longer than it lasts at that speed
     pace_limits: tuple[float, float] = (0.6, 1.05)  # log ratio: nobody plays faster or slower than written by more (1.8 times, 0.35 times)
+    settled: float = 0.06  # log ratio: the local tempo moved by less, and the way is not searched again
     passes: int = 2  # searches with the tempo known from the one before
     default_bpm: float = 92.0  # quarters a minute where nothing is written
     # What may go wrong
@@ -58,6 +59,7 @@ class FollowSettings:
     lead_rate: float = 2.0  # nats per second of sound before the first note or after the last
     late_start_cost: float = 7.0  # beginning at a later bar
     early_end_cost: float = 5.0  # ending before the end
+    beam: float = 45.0  # nats behind the best way from which a place is given up
     window_notes: int = 400  # notes around the current place that are searched
     # Not followed at all
     shift_probe_s: float = 25.0  # how much of the take decides whether it is transposed

@@ -49,7 +49,7 @@ def _say(kind: str, case: Case, t: Tone, confidence: float, detail: dict[str, An
     assert event is not None
     bar, passing, beat = case.where(t.index)
     return Finding(kind, bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,), confidence, 0.25, cause=cause,
-                   detail={"written": note.written.pitch.name if note.written.pitch else "", "seconds": round(t.seconds, 1), **detail})  # fmt: skip
+                   detail={"written": note.written.pitch.name if note.written.pitch else "", "lasts_s": round(t.seconds, 1), **detail})  # fmt: skip
 
 
 def judge_dynamics(case: Case) -> list[Finding]:

@@ -21,7 +21,7 @@ from jeweller.sheet.theme import SANS, SERIF, SIGNS, Theme, shape_svg
 HALF = SPACE / 2
 SURE = 0.5
 SIGN = {-2: "𝄫", -1: "♭", 0: "♮", 1: "♯", 2: "𝄪"}
-WHOLE = ("tuned_high", "tuned_low", "wrong_transposition")  # of the whole take: no place on the part
+WHOLE = ("tuned_high", "tuned_low", "wrong_transposition", "off_click", "wrong_tempo")  # of the whole take: no place on the part
 NUMBERED = 3  # so many findings carry a numeral on the part
 BAR_Y, BAR_HEIGHT = 34.0, 13.0  # the heard notes on the rail
 
