@@ -27,7 +27,8 @@ from jeweller.player.sampler import render
 from jeweller.player.studio import make_take, write_take
 from jeweller.score.line import make_line
 from jeweller.score.write import write_musicxml
-from tests.support import TempCase, line_of, part_of, score_file
+from tests.support import TempCase, changed, line_of, part_of, score_file, sounding, straight
+from tests.test_ear import check as hear_and_judge
 
 # Numbers of the tuning set that nothing was tuned on; what floors may be asked of so few is loose.
 STANDARD, ROUGH = range(900, 908), range(900, 903)
@@ -178,6 +179,16 @@ class Asked(TempCase):
         with contextlib.redirect_stderr(said), contextlib.redirect_stdout(io.StringIO()):
             self.assertEqual(main(["batch", str(source), "--json-dir", str(target)]), 0)
         self.assertEqual(said.getvalue().count("kept"), 2)
+
+
+class Long(unittest.TestCase):
+    def test_more_notes_than_the_window_of_the_search(self) -> None:
+        """500 notes with one wrong in the last bar: found there, and nothing else."""
+        bars = ["C5/.5 D5/.5 E5/.5 F5/.5 G5/.5 E5/.5 D5/.5 F5/.5", "E5/.5 G5/.5 F5/.5 D5/.5 E5/.5 C5/.5 D5/.5 E5/.5"]
+        line = line_of(" | ".join(bars * 31 + ["C5/1 E5/1 G5/1 C5/1"]), bpm=200)
+        events = changed(straight(line, 200), len(line.main_notes) - 2, by=3)
+        findings, _ = hear_and_judge(line, sounding(events))
+        self.assertEqual([(f.kind, f.bar) for f in findings if f.confidence >= SURE and f.facet == "notes"], [("wrong_note", "63")])
 
 
 class Percussion(TempCase):

@@ -166,7 +166,7 @@ class _Search:
         reached = previous.max(axis=0)
         places = np.flatnonzero(reached > reached.max() - s.beam)
         previous = previous[:, places]
-        index = places[places < self.count - lo] + lo
+        index = places[places < min(self.count - lo, self.width - 1)] + lo
         m = len(index)
         segments = self.table.segments(b, a0, index)
         row = self.best[b]
