@@ -179,6 +179,10 @@ class Asked(TempCase):
         with contextlib.redirect_stderr(said), contextlib.redirect_stdout(io.StringIO()):
             self.assertEqual(main(["batch", str(source), "--json-dir", str(target)]), 0)
         self.assertEqual(said.getvalue().count("kept"), 2)
+        said = io.StringIO()
+        with contextlib.redirect_stderr(said), contextlib.redirect_stdout(io.StringIO()):
+            main(["batch", str(source), "--json-dir", str(target), "--bars", "1-4"])
+        self.assertEqual(said.getvalue().count("checked"), 2, "asked for other bars, a report is not kept")
 
 
 class Long(unittest.TestCase):

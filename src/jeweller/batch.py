@@ -14,6 +14,7 @@ from jeweller.audio.decode import file_hash
 from jeweller.check import Options, check
 from jeweller.errors import JewellerError
 from jeweller.files import write_bytes
+from jeweller.mark.scheme import find_scheme
 from jeweller.report.build import EAR_VERSION, settings_dict
 
 SCORES = (".musicxml", ".mxl", ".xml")
@@ -125,11 +126,10 @@ def run_job(job: Job, options: Options) -> Done:
 
 def _is_current(job: Job, options: Options) -> bool:
     """Whether the report on disk is of this score, this take, this ear and these settings."""
-    from jeweller.mark.scheme import find_scheme
-
     try:
         report = json.loads(job.report.read_text(encoding="utf-8"))
-        wanted = settings_dict(options.settings, find_scheme(options.scheme), options.support, options.reading, options.tempo_bpm)["settings_hash"]
+        wanted = settings_dict(options.settings, find_scheme(options.scheme), options.support, options.reading, options.tempo_bpm,
+                               options.asked)["settings_hash"]  # fmt: skip
         return bool(report["take"]["sha256"] == file_hash(job.take) and report["score"]["sha256"] == file_hash(job.score)
                     and report["program"]["ear_version"] == EAR_VERSION and report["settings"]["settings_hash"] == wanted)  # fmt: skip
     except (OSError, ValueError, KeyError, TypeError):

@@ -45,6 +45,11 @@ class Options:
     support: str = "alone"
     reading: str = "practised"
 
+    @property
+    def asked(self) -> dict[str, Any]:
+        """What was asked for besides the numbers of judging, as the report's settings tell it."""
+        return {"part_asked": self.part, "instrument_asked": self.instrument, "bars_asked": self.bars, "click": self.click, "rhythm_only": self.rhythm_only}
+
 
 @dataclass(frozen=True)
 class Checked:
@@ -113,7 +118,7 @@ def check(score_path: str | os.PathLike[str], take_path: str | os.PathLike[str],
     following = follow(line, features, tempo_bpm=options.tempo_bpm, rhythm_only=options.rhythm_only or line.part.percussion, cancelled=cancelled)
     progress(0.9, "judging")
     findings, case = _judge(following, features, instrument, options, judged, bars, line)
-    settings = settings_dict(options.settings, scheme, options.support, options.reading, options.tempo_bpm)
+    settings = settings_dict(options.settings, scheme, options.support, options.reading, options.tempo_bpm, options.asked)
     report = build_report(case, findings, recording, Path(take_path).name, file_hash(score_path), settings, scheme, bars, judged)
     progress(1.0, "done")
     return Checked(report, score, line, instrument, case, tuple(findings), features, recording)

@@ -47,13 +47,13 @@ def hear_inside(events: list[Event], items: Items, features: Features, measurer:
         graces = items.graces[event.index] | (items.graces[event.index + 1] if event.index + 1 < len(items.graces) else frozenset())
         runs = [r for r in _runs(event, after, features, measurer) if not any(abs(r.midi - g) < 0.7 for g in graces)]
         out.append(event)
-        out.extend(_extra(r, event, None, event.attempt) for r in runs if abs(r.midi - event.midi) > 0.7)
+        out.extend(_extra(r, event) for r in runs if abs(r.midi - event.midi) > 0.7)
     return out
 
 
-def _extra(run: _Run, event: Event, index: int | None, attempt: int) -> Event:
+def _extra(run: _Run, event: Event) -> Event:
     assert event.index is not None
-    return Event(index, event.index + 1, run.on_s, run.off_s, run.off_s, run.midi, 0.1, 0.9, 0.0, 0.0, 0.0, run.level_db, run.attack, attempt)
+    return Event(None, event.index + 1, run.on_s, run.off_s, run.off_s, run.midi, 0.1, 0.9, 0.0, 0.0, 0.0, run.level_db, run.attack, event.attempt)
 
 
 def _runs(event: Event, after: Event | None, features: Features, measurer: Measurer) -> list[_Run]:
@@ -66,12 +66,10 @@ def _runs(event: Event, after: Event | None, features: Features, measurer: Measu
     runs: list[_Run] = []
     k = a
     level = f.level[::ratio]
-    quiet_from: int | None = None
     last_same = round(event.on_s / f.step_s)
     while k < b:
         sounding = f.best[k] > MIN_CLARITY and level[k] > max(event.level_db - LEVEL_BELOW_DB, f.floor_db + 6.0) and not np.isnan(f.f0[k])
         if not sounding:
-            quiet_from = k if quiet_from is None else quiet_from
             k += 1
             continue
         pitch = float(f.f0[k])
@@ -88,7 +86,6 @@ def _runs(event: Event, after: Event | None, features: Features, measurer: Measu
         elif long_enough and _begins(k, m, event, f, level, measurer) and not _next_note(pitch, k, m, b, after, f, level):
             runs.append(_Run(k * f.step_s, m * f.step_s, float(np.median(f.f0[k:m])), measurer.attack(k * f.step_s), float(np.median(level[k:m]))))
         k = max(m, k + 1)
-        quiet_from = None
     return runs
 
 

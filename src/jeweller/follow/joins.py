@@ -22,8 +22,6 @@ class Join:
     attack: float  # of the second, 0..1.5
     ioi_s: float  # from onset to onset
     share: float  # of that time that sounds
-    level_before: float  # dB of the two notes
-    level_after: float
 
 
 def hear_joins(following: Following, features: Features) -> list[Join]:
@@ -41,5 +39,5 @@ def hear_joins(following: Following, features: Features) -> list[Join]:
         if not len(before) or not len(middle) or not len(after):
             continue
         dip = min(float(np.percentile(before, 80)), float(np.percentile(after, 80))) - float(middle.min())
-        out.append(Join(j, dip, b.on_s - a.off_s, b.attack, b.on_s - a.on_s, (a.off_s - a.on_s) / (b.on_s - a.on_s), a.level_db, b.level_db))
+        out.append(Join(j, dip, b.on_s - a.off_s, b.attack, b.on_s - a.on_s, (a.off_s - a.on_s) / (b.on_s - a.on_s)))
     return out

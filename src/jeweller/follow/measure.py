@@ -13,7 +13,7 @@ from jeweller.hear.features import Features
 ATTACK_SKIP_S = 0.15  # the attack is no part of the pitch: so much of a note, at most
 ATTACK_SKIP_SHARE = 0.3  # or so much of its length, whichever is less
 ONSET_REACH_S = 0.06  # how far from the boundary the onset is sought
-# A tone speaks where it reaches half of its amplitude. Out of a gap that is told by the level (bench/onsets.py has the figures), else by the spectrum.
+# A tone speaks where it reaches half of its amplitude. Out of a gap that is told by the level (docs/accuracy.md has the figures), else by the spectrum.
 GAP_DB = 12.0  # the level rises by so much: there was a gap before
 RISE_DB = 10.0  # below the note's level by this: it is rising
 RISE_DELAY_S = 0.017  # from there, in 20 ms windows, to where it speaks
@@ -78,7 +78,7 @@ class Measurer:
         found = lo + quiet + int(np.argmax(around[quiet:] > steady - RISE_DB))
         return found if abs(found - peak) * self.f.hop_s < ONSET_REACH_S else None
 
-    def _near(self, rows: slice, pitch: int) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
+    def near(self, rows: slice, pitch: int) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
         """(periodicity, exact pitch) within NEAR_SEMITONES of a pitch, frame by frame: between two semitones it shows now in one column, now in the next."""
         f = self.f
         columns = slice(min(max(0, pitch - f.low - 1), f.salience.shape[1] - 1), max(pitch - f.low + 2, 1))
@@ -88,16 +88,12 @@ class Measurer:
         index = np.arange(len(area))
         return area[index, pick], place[index, pick]
 
-    def pitch_line(self, rows: slice, pitch: int) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
-        """(periodicity, exact pitch) of the frames `rows` within NEAR_SEMITONES of a pitch."""
-        return self._near(rows, pitch)
-
     def _speaks(self, frame: int, pitch: int, end: int) -> int:
         """`frame`, or the frame where the pitch begins if there is silence, or something else, for more than 60 ms before it."""
         f = self.f
         stop = min(frame + max(1, int(0.6 * (end - frame))), len(f.best))
         # Some attacks speak at twice the period first: that is the note as well.
-        sal = np.maximum(self._near(slice(frame, stop), pitch)[0], self._near(slice(frame, stop), pitch - 12)[0])
+        sal = np.maximum(self.near(slice(frame, stop), pitch)[0], self.near(slice(frame, stop), pitch - 12)[0])
         level = f.level[:: self.ratio][frame:stop]
         n = min(len(sal), len(level))
         if n < 4:
@@ -141,9 +137,9 @@ class Measurer:
         # A note may fade as long as it lasts; it ends where it fades fast.
         recent = maximum_filter1d(level, 2 * round(RECENT_S / f.hop_s) + 1, origin=round(RECENT_S / f.hop_s), mode="nearest")
         t0 = round(on_s / f.step_s)
-        sal, _ = self._near(slice(t0, round(next_s / f.step_s) + 1), pitch)
+        sal, _ = self.near(slice(t0, round(next_s / f.step_s) + 1), pitch)
         for up in (1, 2) if trill else ():
-            sal = np.maximum(sal, self._near(slice(t0, round(next_s / f.step_s) + 1), pitch + up)[0])
+            sal = np.maximum(sal, self.near(slice(t0, round(next_s / f.step_s) + 1), pitch + up)[0])
         best = f.best[t0 : t0 + len(sal)]
         holds = np.repeat(sal >= np.maximum(best - 0.12, 0.4), self.ratio)[: len(level)]
         alive = level[: len(holds)] > np.maximum(np.minimum(recent, loud)[: len(holds)] - DECAY_DB, max(loud - FADED_DB, f.floor_db + 3.0))
@@ -164,15 +160,15 @@ class Measurer:
         skip = min(ATTACK_SKIP_S, ATTACK_SKIP_SHARE * length)
         a, b = round((on_s + skip) / f.step_s), max(round((off_s - 0.1 * length) / f.step_s), round((on_s + skip) / f.step_s) + 1)
         rows = slice(a, b)
-        steady, where = self._near(rows, pitch)
+        steady, where = self.near(rows, pitch)
         good = steady > 0.4
         place = where[good]
         for up in (1, 2) if trill else ():
-            steady = np.maximum(steady, self._near(rows, pitch + up)[0])
+            steady = np.maximum(steady, self.near(rows, pitch + up)[0])
         clarity = float(np.median(steady)) if len(steady) else 0.0
         want = written - f.low
         expected = float(np.median(f.salience[rows, want])) if 0 <= want < f.salience.shape[1] and len(steady) else 0.0
-        octave_up, twelfth_up = (float(np.median(self._near(rows, pitch + up)[0] / np.maximum(steady, 0.05))) if len(steady) else 0.0 for up in (12, 19))
+        octave_up, twelfth_up = (float(np.median(self.near(rows, pitch + up)[0] / np.maximum(steady, 0.05))) if len(steady) else 0.0 for up in (12, 19))
         midi = float(np.median(place)) if len(place) else float("nan")
         spread = float(np.subtract(*np.percentile(place, [75, 25]))) if len(place) > 2 else 0.0
         return Measured(off_s, midi, spread, clarity, expected, octave_up, twelfth_up, loud)

@@ -40,7 +40,6 @@ class Ornament:
     hidden: bool = False
     certain: bool = True  # of an answer "not heard": nothing else in the sound could have hidden it
     length_s: float = 0.0  # of the grace note
-    from_s: float = 0.0  # where it begins, from the main note's onset
 
 
 def hear_ornaments(following: Following, features: Features, shift: int = 0) -> list[Ornament]:
@@ -93,14 +92,10 @@ def _rows(features: Features, a: float, b: float) -> slice:
     return slice(max(0, round(a / features.step_s)), max(0, round(b / features.step_s)))
 
 
-def _longest_run(mask: npt.NDArray[np.bool_]) -> tuple[int, int]:
-    """(first, length) of the longest run of True."""
+def _longest(mask: npt.NDArray[np.bool_]) -> int:
+    """Length of the longest run of True."""
     edges = np.flatnonzero(np.diff(np.concatenate([[0], mask.astype(np.int8), [0]])))
-    if not len(edges):
-        return 0, 0
-    lengths = edges[1::2] - edges[::2]
-    k = int(lengths.argmax())
-    return int(edges[2 * k]), int(lengths[k])
+    return int((edges[1::2] - edges[::2]).max()) if len(edges) else 0
 
 
 def _grace(index: int, event: Event, before: Event | None, grace: int, main: int, features: Features) -> Ornament:
@@ -115,7 +110,7 @@ def _grace(index: int, event: Event, before: Event | None, grace: int, main: int
     others = [p for p in {main, previous} if p is not None and p != grace]
     rival = np.max([features.salience[rows, p - features.low] for p in others], axis=0) if others else np.zeros_like(mine)
     there = (mine > best - NEAR) & (best > 0.55) & (mine > rival - 0.01)
-    first, length = _longest_run(there)
+    length = _longest(there)
     heard = length * features.step_s >= GRACE_RUN_S
     quiet = best < 0.5
     certain = bool(np.mean((rival > best - 0.05) | quiet) >= CERTAIN_SHARE) if len(best) else False
@@ -127,8 +122,7 @@ def _grace(index: int, event: Event, before: Event | None, grace: int, main: int
         certain = False
     # On the pitch of the note before, only a new attack could tell; the ear does not claim to.
     hidden = grace in (previous, main) or (previous is not None and (grace - previous) % 12 == 0)
-    at = rows.start * features.step_s + first * features.step_s - event.on_s
-    return Ornament(index, "grace", heard, hidden=hidden, certain=certain, length_s=length * features.step_s if heard else 0.0, from_s=at if heard else 0.0)
+    return Ornament(index, "grace", heard, hidden=hidden, certain=certain, length_s=length * features.step_s if heard else 0.0)
 
 
 def _trill(index: int, event: Event, main: int, features: Features) -> Ornament:

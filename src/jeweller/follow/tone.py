@@ -40,7 +40,7 @@ def hear_tones(following: Following, features: Features) -> list[Tone]:
         if event is None or math.isnan(event.midi) or note.written.ornament or event.off_s - event.on_s < LEAST_S:
             continue
         rows = slice(round((event.on_s + HEAD_S) / features.step_s), round((event.off_s - TAIL_S) / features.step_s))
-        clear, pitch = measurer.pitch_line(rows, round(event.midi))
+        clear, pitch = measurer.near(rows, round(event.midi))
         level = features.level[rows.start * ratio : rows.stop * ratio : ratio][: len(pitch)]
         good = clear > CLEAR
         if good.sum() < 0.7 * len(good) or len(pitch) < 30 or len(level) < len(pitch):

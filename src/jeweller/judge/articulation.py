@@ -51,7 +51,7 @@ def _asked(case: Case) -> _Asked:
 def judge_joins(case: Case, joins: list[Join]) -> list[Finding]:
     """Findings of the facet articulation."""
     asked = _asked(case)
-    plain = [j for j in joins if not case.graces_before(j.index) and not any(case.notes[k].written.ornament for k in (j.index - 1, j.index))]
+    plain = [j for j in joins if j.index not in case.graced and not any(case.notes[k].written.ornament for k in (j.index - 1, j.index))]
     found = _slurs(case, [j for j in plain if j.index in asked.slurred])
     found += _tongued(case, [j for j in plain if j.index in asked.tongued])
     # A room that fills every gap cannot tell short notes from long ones: is there a gap where a rest or a breath is?

@@ -88,9 +88,6 @@ class Case:
         """Main notes that have grace notes before them."""
         return frozenset(i for i, before in enumerate(self.following.line.graces) if before)
 
-    def graces_before(self, i: int) -> bool:
-        return i in self.graced
-
     @cached_property
     def rest_after(self) -> tuple[LineRest | None, ...]:
         """For each main note the first rest between it and the next main note."""

@@ -158,7 +158,10 @@ def _parsimony(case: Case, found: list[Finding]) -> list[Finding]:
     cracks = [(f.at_s - CRACK_ROOM_S, f.at_s + f.detail["milliseconds"] / 1000 + CRACK_ROOM_S) for f in found if f.kind == "cracked" and f.confidence >= SURE]
     heard_extras = [f.at_s for f in found if f.kind == "extra_note" and "milliseconds" not in f.detail]
     long_extras = [(f.at_s - CRACK_ROOM_S, f.until_s) for f in found if f.kind == "extra_note" and f.until_s - f.at_s > LONGEST_CRACK_S]
+    wavering = {n for f in found if f.kind == "unsteady" and f.confidence >= SURE for n in f.notes}
     for f in found:
+        if f.kind == "cut_short" and set(f.notes) & wavering:
+            continue  # a dip of its waver is not its end
         if f.kind == "missed_note" and set(f.notes) <= skipped:
             continue
         if f.kind == "cut_short" and any(f.at_s < at < f.until_s + 0.5 * case.beat_s(case.index_of[f.notes[0]]) for at in extras):

@@ -28,13 +28,14 @@ def judge_tones(case: Case, tones: list[Tone]) -> list[Finding]:
     found = []
     for t in tones:
         sag = -t.drift_cents
-        if sag > 0.8 * s.sag_cents and t.drift_db < -s.sag_db:
+        # A tone that wavers has no steady beginning and end to compare.
+        if t.waver_cents > 0.8 * s.waver_cents:
+            found.append(_say("unsteady", case, t, bounded_confidence(t.waver_cents, s.waver_cents, waver),
+                              {"cents": round(t.waver_cents, 1), "rests_on": rests_on("waver_cents", t.waver_cents, s.waver_cents, waver, "cents")}, None))
+        elif sag > 0.8 * s.sag_cents and t.drift_db < -s.sag_db:
             detail: dict[str, Any] = {"cents": round(t.drift_cents), "db": round(t.drift_db, 1),
                                       "rests_on": rests_on("sag_cents", sag, s.sag_cents, 0.5 * drift, "cents")}  # fmt: skip
             found.append(_say("sagging", case, t, bounded_confidence(sag, s.sag_cents, 0.5 * drift), detail, "air"))
-        elif t.waver_cents > 0.8 * s.waver_cents:
-            found.append(_say("unsteady", case, t, bounded_confidence(t.waver_cents, s.waver_cents, waver),
-                              {"cents": round(t.waver_cents, 1), "rests_on": rests_on("waver_cents", t.waver_cents, s.waver_cents, waver, "cents")}, None))
         elif len(tones) >= 4 and t.clarity < clear - s.fuzzy_clarity:
             found.append(_say("fuzzy", case, t, 0.4, {"clarity": round(t.clarity, 2), "usual": round(clear, 2)}, None))
     return found

@@ -30,7 +30,7 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
             continue
         odds = 0.3 + _clip((s.length_s - 0.04) / 0.03, -1.5, 1.5) + _clip((s.clarity - 0.94) / 0.03, -2.0, 1.0)
         odds += 0.8 * _clip((s.attack - 0.2) / 0.2, -1.0, 1.0) - max(0.0, s.below_db - 5.0) / 3.0 - (0.0 if partial else NOT_PARTIAL)
-        if case.graces_before(s.index):
+        if s.index in case.graced:
             odds -= 1.5  # a grace note that slipped looks alike
         confidence = 1.0 / (1.0 + math.exp(-odds))
         note = case.notes[s.index]
@@ -45,7 +45,7 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
 
 def _blip(case: Case, s: Start, event: Event, apart: float) -> list[Finding]:
     """A short sound between two notes, neither of them: fingers that did not move together."""
-    if abs(apart) < 0.7 or s.length_s < 0.05 or case.graces_before(s.index):
+    if abs(apart) < 0.7 or s.length_s < 0.05 or s.index in case.graced:
         return []
     odds = -0.2 + _clip((s.length_s - 0.06) / 0.03, -1.0, 1.0) + _clip((s.clarity - 0.96) / 0.03, -2.0, 1.0)
     odds += _clip((s.attack - 0.4) / 0.3, -1.0, 1.0) - max(0.0, s.below_db - 5.0) / 3.0 - 3.0 * max(0.0, s.spread - 0.15) / 0.15

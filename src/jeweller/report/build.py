@@ -33,8 +33,9 @@ def _q(value: Fraction) -> float | int:
     return int(value) if value.denominator == 1 else round(float(value), 6)
 
 
-def settings_dict(settings: JudgeSettings, scheme: Scheme, support: str, reading: str, followed_at: float | None) -> dict[str, Any]:
-    values: dict[str, Any] = {"scheme": scheme.name, "support": support, "reading": reading, "tempo_asked_bpm": followed_at,
+def settings_dict(settings: JudgeSettings, scheme: Scheme, support: str, reading: str, followed_at: float | None,
+                  asked: dict[str, Any]) -> dict[str, Any]:
+    values: dict[str, Any] = {"scheme": scheme.name, "support": support, "reading": reading, "tempo_asked_bpm": followed_at, **asked,
                               **dataclasses.asdict(settings)}  # fmt: skip
     values["settings_hash"] = hashlib.sha256(json.dumps(values, sort_keys=True).encode()).hexdigest()[:16]
     return values

@@ -1,0 +1,95 @@
+"""One planted fault of a kind at a time, gross, in a dry room: heard as that kind at its place; its near miss, and the plain take, are not."""
+
+from __future__ import annotations
+
+import unittest
+from functools import cache
+
+import numpy as np
+from scipy.signal import resample_poly
+
+from jeweller.follow.follow import follow
+from jeweller.hear.features import hear
+from jeweller.instruments.table import require_instrument
+from jeweller.judge.finding import SURE
+from jeweller.judge.judge import judge
+from jeweller.judge.settings import JudgeSettings
+from jeweller.player.perform import Manner, Plan, perform
+from jeweller.player.room import Room, put_in_room
+from jeweller.player.synth import RATE as SYNTH_RATE
+from jeweller.player.synth import render as render_synth
+from jeweller.player.synth import voice
+from tests.support import RATE, line_of
+
+# Bars: 1 plain, 2 long notes, 3 a slur, 4 a trill, 5 dotted, 6 a run, 7 a grace note, 8 a rest, 9 long.
+LINE = line_of("""C5/1 D5/1 E5/1 G5/1 | F5/2 D5/2 | E5/1( F5/1 G5/1 E5/1) | D5/2t C5/1 E5/1 | G5/.75 F5/.25 E5/1 D5/.75 E5/.25 F5/1 |
+                  E5/.5 F5/.5 G5/.5 E5/.5 F5/.5 D5/.5 E5/.5 C5/.5 | D5/1 {G5}E5/1 C5/1 D5/1 | E5/2 r/1 D5/1 | C5/1 E5/1 D5/1 E5/1 | C5/4""", bpm=84)  # fmt: skip
+
+
+def at(bar: str, q: float) -> int:
+    return next(i for i, n in enumerate(LINE.main_notes) if n.bar == bar and float(n.offset) == q)
+
+
+def heard(*plans: Plan) -> set[tuple[str, str]]:
+    return {(k, b) for k, b, sure in _heard(plans) if sure}
+
+
+@cache
+def _heard(plans: tuple[Plan, ...]) -> tuple[tuple[str, str, bool], ...]:
+    played = perform(LINE, Manner(84, drift=0.006, jitter_s=0.005, spread_cents=4.0, vibrato_cents=0.0, lead_s=0.8), plans, 11)
+    dry = render_synth(list(played.tones), voice("trumpet", 41), played.seconds, 11)
+    wet = put_in_room(resample_poly(dry, RATE, SYNTH_RATE).astype(np.float32), RATE, Room(0.2, 0.06, 46.0, -90.0), 3)
+    pitches = [n.sounding_midi for n in LINE.notes]
+    features = hear(wet, min(pitches), max(pitches))
+    following = follow(LINE, features)
+    findings, _ = judge(following, features, require_instrument("Trumpet in B♭"), JudgeSettings())
+    return tuple((f.kind, f.bar, f.confidence >= SURE) for f in findings)
+
+
+# kind, a gross one, its near miss (None: there is none), the bar it belongs to
+CASES: list[tuple[str, Plan, Plan | None, str]] = [
+    ("cracked", Plan("cracked", at("2", 2), 12.0, count=2), Plan("cracked", at("2", 2), 12.0, near=True), "2"),
+    ("sagging", Plan("sagging", at("2", 0), 60.0), Plan("sagging", at("2", 0), 10.0, near=True), "2"),
+    ("unsteady", Plan("unsteady", at("10", 0), 28.0), Plan("unsteady", at("10", 0), 6.0, near=True), "10"),
+    ("tongued_in_slur", Plan("tongued_in_slur", at("3", 2)), None, "3"),
+    ("breath_in_slur", Plan("breath_in_slur", at("3", 2), 0.3), None, "3"),
+    ("trill_missed", Plan("trill_missed", at("4", 0)), None, "4"),
+    ("trill_thin", Plan("trill_thin", at("4", 0), way="short"), None, "4"),
+    ("dot_lost", Plan("dot_lost", at("5", 0), 1.0, count=2), Plan("dot_lost", at("5", 0), 2.6, count=2, near=True), "5"),
+    ("dot_overdone", Plan("dot_overdone", at("5", 0), 7.0, count=2), Plan("dot_overdone", at("5", 0), 3.3, count=2, near=True), "5"),
+    ("uneven", Plan("uneven", at("6", 0), 2.0, count=8), Plan("uneven", at("6", 0), 1.1, count=8, near=True), "6"),
+    ("grace_missed", Plan("grace_missed", at("7", 1)), None, "7"),
+    ("beat_added", Plan("beat_added", at("9", 1), 1.0), Plan("beat_added", at("9", 1), 0.2, near=True), "9"),
+    ("rest_short", Plan("rest_short", at("8", 0), -1.0), Plan("rest_short", at("8", 0), -0.2, near=True), "8"),
+    ("rest_filled", Plan("rest_filled", at("8", 0), 0.95), Plan("rest_filled", at("8", 0), 0.1, near=True), "8"),
+    ("cut_short", Plan("cut_short", at("2", 0), 0.35), Plan("cut_short", at("2", 0), 0.8, near=True), "2"),
+    ("held_over", Plan("held_over", at("2", 2), 1.0), Plan("held_over", at("2", 2), 0.2, near=True), "2"),
+    ("late", Plan("late", at("9", 1), 0.4), Plan("late", at("9", 1), 0.07, near=True), "9"),
+    ("early", Plan("early", at("9", 2), -0.35), Plan("early", at("9", 2), -0.07, near=True), "9"),
+    ("out_of_tune", Plan("out_of_tune", at("2", 0), 45.0), Plan("out_of_tune", at("2", 0), 14.0, near=True), "2"),
+    ("extra_note", Plan("extra_note", at("9", 0), 5.0), None, "9"),
+    ("missed_note", Plan("missed_note", at("9", 2)), None, "9"),
+    ("wrong_octave", Plan("wrong_octave", at("2", 2), 12.0), None, "2"),
+]  # fmt: skip
+
+
+class OneOfEachKind(unittest.TestCase):
+    def test_the_plain_take_has_nothing_to_say(self) -> None:
+        self.assertEqual(heard(), set())
+
+    def test_a_gross_fault_is_heard_as_its_kind_and_little_else(self) -> None:
+        for kind, gross, _, bar in CASES:
+            with self.subTest(kind):
+                found = heard(gross)
+                self.assertIn((kind, bar), found)
+                self.assertLessEqual(len(found), 2, found)
+
+    def test_a_near_miss_is_not_said(self) -> None:
+        for kind, _, near, _ in CASES:
+            if near is not None:
+                with self.subTest(kind):
+                    self.assertNotIn(kind, {k for k, _ in heard(near)})
+
+
+if __name__ == "__main__":
+    unittest.main()
