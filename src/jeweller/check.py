@@ -18,11 +18,11 @@ from jeweller.hear.settings import DEFAULT as HEAR
 from jeweller.instruments.table import Instrument, instrument_for, require_instrument
 from jeweller.judge.case import Case
 from jeweller.judge.click import Click
-from jeweller.judge.finding import Finding
+from jeweller.judge.finding import SURE, Finding
 from jeweller.judge.judge import judge
 from jeweller.judge.settings import JudgeSettings
 from jeweller.mark.scheme import find_scheme
-from jeweller.report.build import build_report, settings_dict
+from jeweller.report.build import build_report, note_verdicts, settings_dict
 from jeweller.score.line import Line, make_line
 from jeweller.score.load import load_score, usable_part
 from jeweller.score.model import Score
@@ -117,11 +117,33 @@ def check(score_path: str | os.PathLike[str], take_path: str | os.PathLike[str],
     progress(0.5, "following")
     following = follow(line, features, tempo_bpm=options.tempo_bpm, rhythm_only=options.rhythm_only or line.part.percussion, cancelled=cancelled)
     progress(0.9, "judging")
-    findings, case = _judge(following, features, instrument, options, judged, bars, line)
+    tries = [_judge(f, features, instrument, options, judged, bars, line) for f in (*following.earlier, following)]
+    findings, case = tries[better(tries)]
     settings = settings_dict(options.settings, scheme, options.support, options.reading, options.tempo_bpm, options.asked)
-    report = build_report(case, findings, recording, Path(take_path).name, file_hash(score_path), settings, scheme, bars, judged)
+    report = build_report(case, findings, recording, Path(take_path).name, file_hash(score_path), settings, scheme, bars, judged,
+                          attempts_told(tries))  # fmt: skip
     progress(1.0, "done")
     return Checked(report, score, line, instrument, case, tuple(findings), features, recording)
+
+
+def better(tries: list[tuple[list[Finding], Case]]) -> int:
+    """Which of several complete attempts is judged: the one with least against it, the last of equals."""
+    return min(range(len(tries)), key=lambda k: (sum(f.severity * f.confidence for f in tries[k][0] if f.confidence >= SURE), -k))
+
+
+def attempts_told(tries: list[tuple[list[Finding], Case]]) -> list[dict[str, Any]]:
+    """Every complete attempt of the take as the report tells it, in order of time; empty where there was one only."""
+    if len(tries) < 2:
+        return []
+    chosen = better(tries)
+    told = []
+    for k, (findings, case) in enumerate(tries):
+        sounded = [e for e in case.following.events if e.index is not None]
+        verdicts = note_verdicts(case, findings)
+        told.append({"first_note_s": round(sounded[0].on_s, 4), "last_note_s": round(sounded[-1].on_s, 4), "judged": k == chosen,
+                     "findings": sum(f.confidence >= SURE for f in findings),
+                     "notes_right": sum(verdicts[n.id][0] == "ok" for n in case.notes), "notes": len(case.notes)})  # fmt: skip
+    return told
 
 
 def read_click(text: str | None, beat_q: float) -> Click | None:

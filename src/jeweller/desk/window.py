@@ -41,6 +41,7 @@ from jeweller.judge.finding import FACETS
 from jeweller.mark.decisions import decisions_path
 from jeweller.review import Review
 from jeweller.score.load import load_score
+from jeweller.sheet.plain_text import attempts_sentence
 from jeweller.sheet.theme import FACET_NAMES, LIGHT, THEMES
 
 SCORE_ENDINGS = (".musicxml", ".xml", ".mxl")
@@ -466,8 +467,8 @@ class Window(QMainWindow):
         notes = [*checked.score.warnings, *checked.recording.warnings]
         if not checked.report["followed"]:
             self.trouble("This recording holds nothing that follows this part. Is it the right piece, the right part, the right recording?")
-        elif notes:
-            self.say("Note: " + "; ".join(notes))
+        elif notes or checked.report.get("attempts"):
+            self.say(" ".join(filter(None, [attempts_sentence(checked.report), "Note: " + "; ".join(notes) if notes else ""])))
         self._refresh()
         self.loupe.setFocus()
 

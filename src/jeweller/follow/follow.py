@@ -14,11 +14,13 @@ from jeweller.follow.inner import hear_inside, split_doubled
 from jeweller.follow.measure import Measurer
 from jeweller.follow.ornaments import join_ornaments
 from jeweller.follow.result import Event, Following, Jump
-from jeweller.follow.search import Way, search
+from jeweller.follow.search import Step, Way, search
 from jeweller.follow.segments import DELETED, EXTRA, JUMP, JUNK, MISSED, NOTE, WRONG, Items, SegmentTable, attacks_only, gather_evidence
 from jeweller.follow.settings import DEFAULT, FollowSettings
 from jeweller.hear.features import Features
 from jeweller.score.line import NO_PITCH, Line
+
+WHOLE = 0.8  # of the line: who came so far made a complete attempt
 
 
 def make_items(line: Line, *, rhythm_only: bool = False) -> Items:
@@ -107,7 +109,37 @@ def _follow_items(line: Line, table: SegmentTable, boundaries: Boundaries, featu
         before, local = local, local_tempo(items, way, boundaries, features.step_s, spq)
         if float(np.abs(np.log(local / before)).max()) < s.settled:
             break
-    return _result(line, items, way, boundaries, features, local, s)
+    ways = whole_attempts(way, len(items.midi))
+    if len(ways) == 1:
+        return _result(line, items, way, boundaries, features, local, s, features.seconds)
+    frames = boundaries.frame * features.step_s
+    ends = [float(frames[after.steps[0].start]) for after in ways[1:]] + [features.seconds]
+    found = [_result(line, items, part, boundaries, features, local_tempo(items, part, boundaries, features.step_s, spq), s, end)
+             for part, end in zip(ways, ends, strict=True)]  # fmt: skip
+    return dataclasses.replace(found[-1], earlier=tuple(found[:-1]))
+
+
+def whole_attempts(way: Way, count: int) -> list[Way]:
+    """The way cut where a player who had come to the end of the line, or nearly, began again at its beginning: each piece a complete attempt."""
+    pieces: list[list[Step]] = [[]]
+    for k, step in enumerate(way.steps):
+        target = way.steps[k + 1].item if k + 1 < len(way.steps) else step.item
+        if step.kind == JUMP and step.item >= WHOLE * count and target <= (1.0 - WHOLE) * count and _reach(way.steps[k + 1 :]) >= WHOLE * count:
+            pieces.append([])
+        else:
+            pieces[-1].append(step)
+    return [Way(tuple(piece), way.score) for piece in pieces] if len(pieces) > 1 else [way]
+
+
+def _reach(steps: tuple[Step, ...]) -> int:
+    """The first note that is not reached any more before the player goes back to the beginning, or stops."""
+    reach = 0
+    for k, step in enumerate(steps):
+        if step.kind == JUMP and k + 1 < len(steps) and steps[k + 1].item <= (1.0 - WHOLE) * reach:
+            break
+        if step.kind in (NOTE, WRONG, MISSED):
+            reach = max(reach, step.item + 1)
+    return reach
 
 
 def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, fallback: float) -> npt.NDArray[np.float64]:
@@ -155,7 +187,9 @@ def _weighted_median(values: npt.NDArray[np.float64], weights: npt.NDArray[np.fl
     return float(values[order][int(np.searchsorted(total, 0.5 * total[-1]))])
 
 
-def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features: Features, local: npt.NDArray[np.float64], s: FollowSettings) -> Following:
+def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features: Features, local: npt.NDArray[np.float64], s: FollowSettings,
+            until_s: float) -> Following:  # fmt: skip
+    """`until_s`: where the recording ends, or the next attempt begins."""
     measurer = Measurer(features)
     n = len(items.midi)
     events: list[Event] = []
@@ -178,7 +212,7 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
         following = next((x for x in way.steps[k + 1 :] if x.kind not in (DELETED, JUMP)), None)
         next_s = starts[id(following)] if following is not None and id(following) in starts else end_frame * features.step_s
         if step is last_step or following is None:
-            next_s = features.seconds
+            next_s = until_s
         written = int(items.midi[step.item]) if step.kind != EXTRA else step.pitch
         pitch = step.pitch if step.kind == NOTE else measurer.true_octave(on, next_s, step.pitch, int(items.midi[min(step.item, n - 1)]))
         found = measurer.measure(on, max(next_s, on + 0.02), pitch, written if step.kind != EXTRA else pitch,

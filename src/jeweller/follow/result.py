@@ -58,6 +58,7 @@ class Following:
     followed: bool
     share_right: float  # of the notes reached, sounded as written
     ended_early: bool
+    earlier: tuple[Following, ...] = ()  # complete attempts in the same take before this one
 
     def event_of(self, index: int) -> Event | None:
         k = self.last_try[index]

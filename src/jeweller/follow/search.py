@@ -131,7 +131,8 @@ class _Search:
             self.broken[b] = NOT_BROKEN
         targets = self.starts[(self.starts >= lo) & (self.starts < lo + self.width) & (self.starts != place)]
         away = bars[targets] - bars[min(place, self.count - 1)]
-        targets, away = targets[np.abs(away) <= s.jump_bars], away[np.abs(away) <= s.jump_bars]
+        near = (np.abs(away) <= s.jump_bars) | (targets == 0)  # the whole line once more may be farther
+        targets, away = targets[near], away[near]
         back = (targets < place) & (away >= -s.back_bars)
         worth = np.where(back, value - s.back_cost, value - s.jump_cost).astype(np.float32)
         better = self.best[b, targets - lo] < worth

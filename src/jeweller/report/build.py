@@ -42,8 +42,8 @@ def settings_dict(settings: JudgeSettings, scheme: Scheme, support: str, reading
 
 
 def build_report(case: Case, findings: Sequence[Finding], recording: Recording, take_file: str, score_sha256: str, settings: dict[str, Any], scheme: Scheme,
-                 bars: tuple[str, str], judged: set[str]) -> dict[str, Any]:  # fmt: skip
-    """The report. `judged`: ids of the notes inside the bars asked for."""
+                 bars: tuple[str, str], judged: set[str], attempts: Sequence[dict[str, Any]] = ()) -> dict[str, Any]:  # fmt: skip
+    """The report. `judged`: ids of the notes inside the bars asked for; `attempts`: the complete attempts of the take, where there were several."""
     f = case.following
     line = f.line
     verdicts = note_verdicts(case, findings, judged)
@@ -62,6 +62,7 @@ def build_report(case: Case, findings: Sequence[Finding], recording: Recording, 
                  "first_note_s": _r(main[0].on_s) if f.followed and main else None, "last_note_s": _r(main[-1].on_s) if f.followed and main else None,
                  "warnings": list(recording.warnings)},
         "followed": f.followed,
+        **({"attempts": list(attempts)} if attempts else {}),
         "tempo": _tempo(case),
         "tuning": _tuning(case),
         "notes": notes,

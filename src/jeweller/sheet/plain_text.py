@@ -25,6 +25,21 @@ def good_sentence(report: dict[str, Any]) -> str:
     return text[0].upper() + text[1:] + "."
 
 
+def attempts_sentence(report: dict[str, Any]) -> str:
+    """Of a take with several complete attempts, which is judged and how the others were; empty for one attempt."""
+    tries = report.get("attempts", [])
+    if not tries:
+        return ""
+    told = [f"{_clock(t['first_note_s'])} to {_clock(t['last_note_s'])} with {t['findings'] or 'nothing'} to mend" for t in tries]
+    number = next(k for k, t in enumerate(tries) if t["judged"])
+    which = "the first" if number == 0 else "the second" if number == 1 else f"number {number + 1}"
+    return f"{len(tries)} complete attempts: {'; '.join(told)}. Judged is {which}, the better one."
+
+
+def _clock(seconds: float) -> str:
+    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
+
+
 def player_words(report: dict[str, Any]) -> str:
     """To the player: what to do first, a speed, minutes, and what to keep."""
     sure = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] not in TUNING]
@@ -56,6 +71,8 @@ def summary_text(report: dict[str, Any], width: int = 100) -> str:
         return "\n".join([*out, "The recording does not follow this part.", ""])
     asked = f" (written {s['written_bpm']:g})" if s["written_bpm"] else ""
     out.append(f"Tempo {t['played_bpm']:.0f}{asked}. {report['mark']['band'].capitalize()}: {report['mark']['value']:g} of {report['mark']['out_of']}.")
+    if report.get("attempts"):
+        out.append(attempts_sentence(report))
     sure = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] not in TUNING]
     tuning = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] in TUNING]
     unsure = [f for f in report["findings"] if f["confidence"] < SURE]
