@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Makes a set of takes with their truth by the simulated player.
 
-    bench/make_takes.py SET FOLDER --standard N --rough N [--bank FOLDER] [--kinds a,b]
+    bench/make_takes.py SET FOLDER --standard N --rough N [--bank FOLDER] [--kinds a,b] [--first N]
 
 SET is tune, validation or test. The test set wants sampled sounds that do not ship (--bank: made by tools/render_samples.py from another sound font).
 The same arguments make the same takes.
@@ -30,10 +30,11 @@ def main() -> None:
     parser.add_argument("--rough", type=int, default=30)
     parser.add_argument("--bank")
     parser.add_argument("--kinds", default="")
+    parser.add_argument("--first", type=int, default=0, help="number of the first take: others than those made before")
     parser.add_argument("--workers", type=int, default=2)
     o = parser.parse_args()
     kinds = tuple(k for k in o.kinds.split(",") if k)
-    jobs = [(o.set, k, False, o.folder, o.bank, kinds) for k in range(o.standard)] + [(o.set, k, True, o.folder, o.bank, kinds) for k in range(o.rough)]
+    jobs = [(o.set, o.first + k, rough, o.folder, o.bank, kinds) for rough, count in ((False, o.standard), (True, o.rough)) for k in range(count)]
     with ProcessPoolExecutor(o.workers) as pool:
         print(len(list(pool.map(make, jobs, chunksize=4))), "takes in", o.folder)
 

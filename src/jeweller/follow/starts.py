@@ -1,15 +1,17 @@
 """A second, local hearing where notes begin: did another pitch sound for a moment before the note spoke?
 
 A crack catches another partial, or squeaks; fingers that do not move together let a neighbour sound. Both are short, clear, and neither the note
-before nor a grace note.
+before nor a grace note. Told by the pitch line where it is clear, and by the spectrum (`jeweller.follow.mixture`) where the room blurs it.
 """
 
 from __future__ import annotations
 
+import dataclasses
 from dataclasses import dataclass
 
 import numpy as np
 
+from jeweller.follow.mixture import Mixture, explain, moved
 from jeweller.follow.result import Event, Following
 from jeweller.hear.features import Features
 
@@ -23,6 +25,18 @@ HALF_FULL = 0.8  # periodicity at half the period, from which a tone may be hear
 ORNAMENT_STEPS = (-2.0, -1.0, 1.0, 2.0)  # semitones from a note to those its ornament may touch
 TRILL_STEPS = (1.0, 2.0)  # and a trill
 FOLDED = (0.0, 12.0, 19.0, 24.0, 28.0)  # semitones: periods of the same tone
+# Semitones to the tones that a crack catches: on reeds and flutes those they overblow to, on brass the neighbouring partials too.
+SQUEAKS = (12.0, 19.0, 24.0, 28.0)
+CAUGHT = (12.0, 19.0, 7.0, 5.0, -5.0, 24.0, 4.0, 3.0, -7.0, -12.0)
+FROM_S, UNTIL_S = 0.09, 0.16  # before and after the onset: the frames whose make-up is looked at
+SPEAKS_S = 0.12  # a start is in doubt if, so soon after the onset,
+DOUBTFUL = 0
+SURELY_THE_NOTE = 0.9  # periodicity
+SOUNDING_DB = 14.0  # below the note: what is softer is no start
+ROOM_S = 1.0  # the room carries a note on for so long at most
+TRIED = 2  # tones that are tried, those most like what nothing else explains
+LIKE = 0.3  # cosine
+PART, GAIN = 0.3, 0.08  # a frame holds another tone if that makes up so much of it, and explains so much more
 
 
 @dataclass(frozen=True)
@@ -37,14 +51,20 @@ class Start:
     below_db: float
     spread: float
     attack: float  # strength of the attack at its beginning
+    held_s: float = 0.0  # seconds in which the spectrum needs that tone
+    gain: float = 0.0  # what it explains that nothing else does, summed over these frames
+    part: float = 0.0  # 0..1 of the sound that it makes up there
+    after: float = 0.0  # 0..1 of the sound that the note itself makes up thereafter
+    edge: bool = False  # it was there before: more likely the note before
 
     @property
     def length_s(self) -> float:
         return self.off_s - self.on_s
 
 
-def hear_starts(following: Following, features: Features) -> list[Start]:
+def hear_starts(following: Following, features: Features, mixture: Mixture, *, brass: bool) -> list[Start]:
     """The notes whose start caught another pitch."""
+    caught = CAUGHT if brass else SQUEAKS
     found: list[Start] = []
     graces = following.line.graces
     events = following.events
@@ -62,9 +82,66 @@ def hear_starts(following: Following, features: Features) -> list[Start]:
             steps = TRILL_STEPS if main_notes[before.index].written.ornament == "trill" else ORNAMENT_STEPS
             touched = [main_notes[before.index].sounding_midi + d for d in steps]
         start = _start(i, event, before, aside, touched, features)
+        if start is not None or (not main_notes[i].slurred_from_previous and not aside and _doubtful(event, features)):
+            start = _made_up(i, event, [e for e in events[max(0, k - 2) : k] if not np.isnan(e.midi)], start, caught, mixture)
         if start is not None:
             found.append(start)
     return found
+
+
+def _doubtful(event: Event, f: Features) -> bool:
+    """Whether the first moments of a note are not clearly the note itself."""
+    a, b = round((event.on_s - 0.02) / f.step_s), round((event.on_s + SPEAKS_S) / f.step_s)
+    ratio = round(f.step_s / f.hop_s)
+    pitch, best, level = f.f0[a:b], f.best[a:b], f.level[a * ratio : b * ratio : ratio][: b - a]
+    clear = (np.abs(pitch - event.midi) < 0.7) & (best > SURELY_THE_NOTE)
+    return int((~clear[: len(level)] & (level > event.level_db - SOUNDING_DB)).sum()) >= DOUBTFUL
+
+
+def _made_up(index: int, event: Event, before: list[Event], heard: Start | None, caught: tuple[float, ...], mixture: Mixture) -> Start | None:
+    """`heard`, or another tone in the start of a note, with what the spectrum says of it."""
+    own = mixture.own(event)
+    room = [e for e in before if event.on_s - e.off_s < ROOM_S and e.off_s - e.on_s > 0.05]
+    frames, times = mixture.frames(event.on_s - FROM_S, min(event.on_s + UNTIL_S, event.off_s - 0.02))
+    known = [own, mixture.noise, *(mixture.ending(e) for e in room)]
+    scale = frames.sum(axis=1)
+    loud = 20.0 * np.log10(scale / own.sum() + 1e-9) > -SOUNDING_DB
+    shares, misfit = explain(frames, known)
+    weights = np.array([k.sum() for k in known])
+    left = np.maximum(frames - (shares * scale[:, None] / weights) @ np.array(known), 0.0)[loud].sum(axis=0)
+    tones = {c: moved(own, c) for c in caught if not (room and abs(event.midi + c - room[-1].midi) < 0.7)}
+    like = {c: float(left @ tone / np.sqrt((tone @ tone) * (left @ left) + 1e-12)) for c, tone in tones.items()}
+    tried = [c for c in sorted(like, key=lambda c: -like[c])[:TRIED] if like[c] > LIKE]
+    if heard is not None:
+        apart = heard.midi - event.midi
+        tried = [c for c in tried if abs(c - apart) > 0.7] + [apart]
+        tones[apart] = moved(own, apart)
+    best: Start | None = heard
+    for c in tried:
+        # What the room holds of that very pitch is no reason to leave it out.
+        others = [k for k, e in zip(known[2:], room, strict=True) if abs(e.midi - event.midi - c) > 0.7]
+        shares_with, misfit_with = explain(frames, [own, mixture.noise, *others, tones[c]])
+        base = misfit if len(others) == len(room) else explain(frames, [own, mixture.noise, *others])[1]
+        gain = base - misfit_with
+        run = _most(np.where((shares_with[:, -1] > PART) & (gain > GAIN) & loud, gain, 0.0))
+        if run is None:
+            continue
+        a, b = run
+        found = Start(index, event.midi + c, float(times[a]), float(times[b - 1]) + mixture.step_s, 0.0, 0.0, 0.0, event.attack,
+                      (b - a) * mixture.step_s, float(gain[a:b].sum()), float(shares_with[a:b, -1].mean()),
+                      float(shares_with[b : b + 6, 0].mean()) if b < len(times) else 0.0, a == 0)  # fmt: skip
+        if heard is not None and abs(c - (heard.midi - event.midi)) <= 0.7:
+            found = dataclasses.replace(heard, held_s=found.held_s, gain=found.gain, part=found.part, after=found.after, edge=found.edge)
+        if best is None or found.gain > best.gain:
+            best = found
+    return best
+
+
+def _most(gain: np.ndarray) -> tuple[int, int] | None:  # type: ignore[type-arg]
+    """The stretch of frames with a gain that sums to most."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], (gain > 0).astype(np.int8), [0]])))
+    runs = list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
+    return max(runs, key=lambda r: float(gain[r[0] : r[1]].sum())) if runs else None
 
 
 def _same(pitch: float, other: float) -> bool:

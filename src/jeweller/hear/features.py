@@ -41,6 +41,7 @@ class Features:
     floor_db: float  # level of the room without music
     loud_db: float  # level of the music: the 90th percentile of the level
     window_s: float  # seconds that one pitch frame looks at: shorter sounds are hidden
+    samples: Array  # the sound itself at `rate`, for second hearings
 
     @property
     def seconds(self) -> float:
@@ -86,7 +87,7 @@ def hear(samples: Array, low_midi: int, high_midi: int, settings: HearSettings =
     floor = float(np.percentile(level, 4))
     loud = float(np.percentile(level, 90))
     return Features(s.rate, s.hop / s.rate, s.pitch_every * s.hop / s.rate, low, salience, place, best, f0, level, flux, floor, loud,
-                    window / s.rate)  # fmt: skip
+                    window / s.rate, samples)  # fmt: skip
 
 
 def _pitch_block(x: Array, centres: npt.NDArray[np.int64], window: int, lag_min: int, lag_max: int, low: int, s: HearSettings,

@@ -15,6 +15,7 @@ from jeweller.judge.finding import Finding, bounded_confidence, rests_on
 COMPENSATED = 0.55  # an interval made good by the next one to this share is a note out of place, no step
 HELD_SHARE = 0.6  # of an interval's excess: if the note itself was held by so much, it was the note that was miscounted, not the rest
 WHOLE_BEATS = 0.15  # beats: so near a whole number, a pause is a miscount
+HELD_ON = 0.4  # of the excess: the note itself went on for so much of it
 SILENCE_SHARE = 0.25  # of a long interval: silence at its end by this share of the excess means the player stopped
 
 
@@ -121,7 +122,7 @@ def _step(case: Case, k: int, v: Interval) -> Finding | None:
         return Finding(kind, bar, passing, beat, at, after.on_s, ids, (score_id,), confidence, 0.7, detail=detail, cause="rest_miscounted")
     if amount > 0:
         silence = v.seconds - sounding
-        if duration_beats >= s.long_beats and silence < SILENCE_SHARE * v.excess + 0.1:
+        if duration_beats >= s.long_beats and (silence < SILENCE_SHARE * v.excess + 0.1 or sounding - written_s > HELD_ON * v.excess):
             return _held_over(case, v, amount, confidence, detail)
         nxt = case.notes[v.j]
         bar, passing, beat = case.where(v.j)

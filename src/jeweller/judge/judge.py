@@ -7,6 +7,7 @@ import dataclasses
 import numpy as np
 
 from jeweller.follow.joins import hear_joins
+from jeweller.follow.mixture import Mixture
 from jeweller.follow.ornaments import hear_ornaments
 from jeweller.follow.result import Following
 from jeweller.follow.starts import hear_starts
@@ -53,7 +54,8 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
         found.append(_shifted(case, shift))
         events = tuple(dataclasses.replace(e, midi=e.midi - shift) for e in following.events)
         case = Case(dataclasses.replace(following, events=events), settings, instrument, features.floor_db, features.loud_db)
-    starts = hear_starts(following, features)
+    mixture = Mixture(features, following.events, min(n.sounding_midi for n in following.line.main_notes))
+    starts = hear_starts(following, features, mixture, brass=instrument.family == "brass")
     pitches = judge_pitches(case)
     case = _without(case, {n for f in pitches if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes})
     counted = judge_count(case)

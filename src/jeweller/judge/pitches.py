@@ -154,6 +154,9 @@ class _OctaveJudge:
         same_pitch = [missing[k] for k in missing if k != i and case.notes[k].sounding_midi == midi]
         if lacking > s.octave_full and any(v < 3.0 * lacking for v in same_pitch):
             return None  # this note sounds like that whenever this player plays it
+        beside = [missing[k] for k in missing if k != i and 0 < abs(case.notes[k].sounding_midi - midi) <= 2]
+        if len(beside) > 1 and min(beside) < 3.0 * max(lacking, 0.25 * s.octave_full) and len(same_pitch) == 0:
+            return None  # its neighbours sound like that too: that register of the instrument does
         others = [missing[k] for k in missing if k != i and abs(case.notes[k].sounding_midi - midi) <= 4]
         if len(others) < 2:
             others = [v for k, v in missing.items() if k != i]

@@ -5,12 +5,18 @@ from __future__ import annotations
 import math
 
 from jeweller.follow.result import Event
-from jeweller.follow.starts import Start
+from jeweller.follow.starts import SQUEAKS, Start
 from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding
 from jeweller.score.pitch import spell
 
-PARTIALS = (7.0, 12.0, 19.0, 24.0, 28.0)  # semitones to the partials that a crack catches on any wind
+PARTIALS = (*SQUEAKS, 5.0, 7.0, -5.0)  # semitones to what a crack catches on brass
+LONGEST_CRACK_S = 0.14  # longer is a note of its own, if it is near
+NEAR_STEPS = 8.5  # semitones: what fingers may let slip in between
+IN_TIME_S = 0.035  # the note came in time, and the sound before it did not, if by so much
+HELD_S = 0.045  # from here a tone in the start of a note is a crack
+USUAL_GAIN = 0.8  # what it usually explains
+LEAST_GAIN, UNSEEN = 0.2, 0.8  # log odds lost by what the pitch line hears and the spectrum does not need
 NOT_PARTIAL = 2.5  # log odds lost by a pitch that is none of them
 
 
@@ -22,14 +28,14 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
         if event is None:
             continue
         apart = s.midi - shift - event.midi
-        partial = min(abs(apart - p) for p in PARTIALS) < 0.5
-        if case.instrument.family == "brass" and abs(apart) > 2.5 and abs(apart - round(apart)) < 0.4:
+        brass = case.instrument.family == "brass"
+        partial = min(abs(apart - p) for p in (PARTIALS if brass else SQUEAKS)) < 0.5
+        if brass and abs(apart) > 2.5 and abs(apart - round(apart)) < 0.4:
             partial = partial or bool(case.instrument.same_fingering(case.notes[s.index].sounding_midi, case.notes[s.index].sounding_midi + round(apart)))
-        if not partial and abs(apart) < 6.5:
+        if abs(apart) < NEAR_STEPS and (not partial or s.length_s > LONGEST_CRACK_S or _between(case, s)):
             found += _blip(case, s, event, apart)  # a neighbouring note is fingers, not the attack
             continue
-        odds = 0.3 + _clip((s.length_s - 0.04) / 0.03, -1.5, 1.5) + _clip((s.clarity - 0.94) / 0.03, -2.0, 1.0)
-        odds += 0.8 * _clip((s.attack - 0.2) / 0.2, -1.0, 1.0) - max(0.0, s.below_db - 5.0) / 3.0 - (0.0 if partial else NOT_PARTIAL)
+        odds = max(_odds_by_pitch(s), _odds_by_spectrum(s)) - (0.0 if partial else NOT_PARTIAL)
         if s.index in case.graced:
             odds -= 1.5  # a grace note that slipped looks alike
         confidence = 1.0 / (1.0 + math.exp(-odds))
@@ -43,12 +49,34 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
     return found
 
 
+def _between(case: Case, s: Start) -> bool:
+    """Whether the note came in time and the sound lay before it: then it stands between two notes."""
+    expected = case.expected.get(s.index)
+    return expected is not None and abs(s.off_s - expected) < abs(s.on_s - expected) - IN_TIME_S
+
+
+def _odds_by_pitch(s: Start) -> float:
+    """Log odds of a crack by the pitch line: it is long enough, clear, has an attack, and is not soft."""
+    odds = 0.3 + _clip((s.length_s - 0.04) / 0.03, -1.5, 1.5) + _clip((s.clarity - 0.94) / 0.03, -2.0, 1.0)
+    return odds + 0.8 * _clip((s.attack - 0.2) / 0.2, -1.0, 1.0) - max(0.0, s.below_db - 5.0) / 3.0 - (UNSEEN if s.gain < LEAST_GAIN else 0.0)
+
+
+def _odds_by_spectrum(s: Start) -> float:
+    """Log odds of a crack by the spectrum: it needs another partial for long enough, nothing else explains it, and then the note speaks."""
+    if s.gain <= 0.0:
+        return -9.0
+    odds = _clip((s.held_s - HELD_S) / 0.006, -2.5, 2.5) + 0.6 * _clip(math.log(s.gain / USUAL_GAIN), -1.5, 1.5) + 3.0 * (s.part - 0.45)
+    return odds - (1.5 if s.edge and s.clarity == 0.0 else 0.0) - max(0.0, 0.6 - s.after) / 0.2
+
+
 def _blip(case: Case, s: Start, event: Event, apart: float) -> list[Finding]:
     """A short sound between two notes, neither of them: fingers that did not move together."""
     if abs(apart) < 0.7 or s.length_s < 0.05 or s.index in case.graced:
         return []
     odds = -0.2 + _clip((s.length_s - 0.06) / 0.03, -1.0, 1.0) + _clip((s.clarity - 0.96) / 0.03, -2.0, 1.0)
     odds += _clip((s.attack - 0.4) / 0.3, -1.0, 1.0) - max(0.0, s.below_db - 5.0) / 3.0 - 3.0 * max(0.0, s.spread - 0.15) / 0.15
+    if not s.edge:
+        odds = max(odds, _odds_by_spectrum(s) - 0.5)
     note = case.notes[s.index]
     bar, passing, beat = case.where(s.index)
     fifths = case.following.line.bars[note.bar_index].bar.fifths

@@ -15,9 +15,11 @@ GRACE_ROOM_S = 0.12  # what a grace note may move its main note by
 PAIR_SPREAD_FLOOR = 0.10  # log ratio: nobody's pairs are steadier than this after our listening error
 TREND_Z = 1.6  # standard errors by which a change of tempo must be beyond the threshold
 SHARED_ONSET = 1.3  # times the spread of one interval: the spread of the ratio of two neighbours (root of 3, less what the beat's own drift adds)
+ALIKE = 0.4  # the pairs of an uneven run go alike: the weakest by so much of the strongest, else one note is out of place
 FIGURE_NOTES = 12  # no figure is longer
 BACK_ON_THE_BEAT = 0.12  # log ratio: a squeezed figure takes its written time within this
 MIN_TREND_INTERVALS = 4
+WANDER, WANDER_QUARTERS = 0.022, 4.0  # log ratio: everybody's tempo wanders so much from one stretch of so many quarters to the next
 
 
 def judge_rhythm(case: Case, steps: set[int]) -> list[Finding]:
@@ -209,7 +211,7 @@ def _runs(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
             m = k
             while m < len(ratios) and ratios[m] * sign > math.log(s.uneven_ratio) * 0.8:
                 m += 1
-            if m - k >= 2:
+            if m - k >= 2 and float(np.abs(ratios[k:m]).min()) > ALIKE * float(np.abs(ratios[k:m]).max()):
                 mean = float(np.abs(ratios[k:m]).mean())
                 confidence = bounded_confidence(mean, math.log(s.uneven_ratio), spread / math.sqrt(m - k), sure_at=1.6)
                 first, last = pairs[k][0], pairs[m - 1][1]
@@ -279,7 +281,7 @@ def _trends(case: Case, steps: set[int]) -> list[Finding]:
     away = logs - take
     weight = np.minimum(quarters, 2.0)
     noise = max(1.4826 * float(np.median(np.abs(np.diff(away)))) / math.sqrt(2.0), 0.035)
-    best: tuple[float, int, int, float] | None = None
+    best: tuple[float, int, int, float, float] | None = None
     ends = np.cumsum(quarters)
     starts = ends - quarters
     for a in range(len(rows)):
@@ -292,21 +294,20 @@ def _trends(case: Case, steps: set[int]) -> list[Finding]:
             w = weight[a:b]
             part = np.clip(away[a:b], -0.45, 0.45)
             mean = float((w * part).sum() / w.sum())
-            error = noise / math.sqrt(max(1.0, (b - a)))
+            error = math.hypot(noise / math.sqrt(b - a), WANDER * math.sqrt(WANDER_QUARTERS / length))
             z = (abs(mean) - s.tempo_share) / error
             if z < TREND_Z * 0.6 or length > 0.6 * float(quarters.sum()):
                 continue
             if not _has_trend(part, np.sign(mean)):
                 continue
             if best is None or z * math.sqrt(length) > best[0]:
-                best = (z * math.sqrt(length), a, b, mean)
+                best = (z * math.sqrt(length), a, b, mean, error)
     if best is None:
         return []
-    _, a, b, mean = best
+    _, a, b, mean, error = best
     # Back to where the leaving began.
     while a > 0 and away[a - 1] * np.sign(mean) > 0.03 and rows[a - 1].j == rows[a].i:
         a -= 1
-    error = noise / math.sqrt(b - a)
     first, last = rows[a], rows[b - 1]
     bar, passing, beat = case.where(first.i)
     on, end = case.event(first.i), case.event(last.j)

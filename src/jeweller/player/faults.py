@@ -13,6 +13,7 @@ from jeweller.score.line import Line, LineNote
 from jeweller.score.pitch import key_alter
 
 Rng = np.random.Generator
+LEAST_SOUND_S = 0.2  # from a displaced note to its neighbour
 
 
 class Planner:
@@ -249,7 +250,9 @@ class Planner:
         shorter = min(self.ioi(i), self.ioi(i - 1))
         threshold = max(min(0.16 * self.beat, 0.45 * shorter), 0.045 * self.bpm / 60)
         size = threshold * (self.one_of(0.35, 0.55) if near else self.one_of(1.5, 2.0, 2.8))
-        return [Plan(kind, i, sign * min(size, 0.62 * shorter), near=near)]
+        # What is left of the shorter note still sounds: a note is no click.
+        size = min(size, 0.62 * shorter, shorter - LEAST_SOUND_S * self.bpm / 60)
+        return [Plan(kind, i, sign * size, near=near)] if size > (1.3 * threshold if not near else 0.0) else None
 
     def _late(self, near: bool) -> list[Plan] | None:
         return self._shifted("late", 1, near)

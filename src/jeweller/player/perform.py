@@ -17,6 +17,7 @@ from jeweller.score.line import Line
 __all__ = ["FaultTruth", "Manner", "NoteTruth", "Performance", "Plan", "perform"]
 
 LEVELS = {"ppp": -13.0, "pp": -10.0, "p": -6.5, "mp": -3.0, "mf": 0.0, "f": 3.5, "ff": 6.0, "fff": 8.0}
+TONGUE_S = 0.09  # the gap that a tongue makes in a slur, at most
 WHOLE_TAKE = {"wrong_transposition", "off_click", "breath_every_note", "not_detached", "not_joined", "dynamics_flat", "tuned_high", "tuned_low"}
 
 
@@ -178,7 +179,7 @@ def _apply(plan: Plan, acts: list[Act], line: Line, manner: Manner) -> list[int]
             span = [plan.at]
         case "tongued_in_slur":
             a.tongued = True
-            acts[plan.at - 1].sound = min(acts[plan.at - 1].sound, 0.88 * acts[plan.at - 1].ioi)
+            acts[plan.at - 1].sound = min(acts[plan.at - 1].sound, max(0.88 * acts[plan.at - 1].ioi, acts[plan.at - 1].ioi - TONGUE_S))
         case "slurred_over_tongue":
             a.tongued = False
             acts[plan.at - 1].sound = acts[plan.at - 1].ioi + 0.02
