@@ -50,16 +50,18 @@ def yardstick(samples: np.ndarray) -> float:
 def run_case(job: tuple[str, str]) -> dict[str, Any]:
     """One take: what was reported and what was planted."""
     from ablations import switched_off
-    from jeweller.check import check
+    from jeweller.check import Options, check
+    from jeweller.judge.settings import make_settings
 
     folder, off = job
     case = Path(folder)
     truth = json.loads((case / "truth.json").read_text())
+    asked = Options(settings=make_settings(changes=truth.get("asked", {})))
     take = next(p for p in sorted(case.glob("take.*")))
     begin = time.perf_counter()
     try:
         with switched_off(off):
-            report = check(case / "score.musicxml", take).report
+            report = check(case / "score.musicxml", take, asked).report
     except Exception as error:  # noqa: BLE001 a take that fails is counted as all wrong, and named
         report = {"notes": [], "findings": [], "failed": repr(error)}
     return {"name": str(case), "truth": truth, "report": report, "seconds": time.perf_counter() - begin}

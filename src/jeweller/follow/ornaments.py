@@ -12,20 +12,24 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from jeweller.follow.mixture import Mixture, explain, moved
 from jeweller.follow.result import Event, Following
 from jeweller.hear.features import Features
 from jeweller.score.line import Line
 
 GRACE_BEFORE_S, GRACE_AFTER_S = 0.26, 0.20  # around the main note's onset, where a grace note may sound
-GRACE_RUN_S = 0.025  # a grace note is heard for at least this long
+AFTER_SHARE = 0.6  # of the main note: so late it may come when it slips behind it
+GRACE_PART, GRACE_GAIN = 0.25, 0.04  # a frame holds a tone if that makes up so much of it, and explains so much more
+GRACE_BELOW_DB = 16.0  # softer than the main note by more is room
+GRACE_NEEDED, GRACE_NONE = 0.5, 0.05  # sum of what it explains: from here it was there; below, nothing speaks for it
+UNEXPLAINED = 0.3  # something else sounded too, which may have been it
+SLIP_GAIN, SLIP_RATIO = 0.8, 2.0  # another pitch explains so much, and so much more than the written one: it slipped
+ROOM_S = 1.0  # the room carries a note on for so long at most
+TRILL_LEAN = 0.03  # periodicity: one of the two notes is heard before the other by so much
 TRILL_DWELL_S = 0.03  # one note of a trill lasts at least this long
-CERTAIN_SHARE = 0.93  # of the frames around a grace note explained by its neighbours: then it was not there
 PLAIN_DEPTH = 0.22  # a plain note's evidence sways by less than this between the two notes of a trill
 LAST_TURN_S = 0.16  # the last note of an ornament is no longer
 LONGEST_ORNAMENT_S = 0.4  # a longer sound beside an ornament is a note of its own
-LEANING = 0.13  # semitones from both neighbours: something else sounds too
-GRACE_WINDOW_S = 0.045  # the ear's window must be this short to hear a grace note
-NEAR = 0.10  # periodicity below the frame's best at which a pitch may still be the one that sounds
 
 
 @dataclass(frozen=True)
@@ -40,9 +44,11 @@ class Ornament:
     hidden: bool = False
     certain: bool = True  # of an answer "not heard": nothing else in the sound could have hidden it
     length_s: float = 0.0  # of the grace note
+    slipped: bool = False  # another pitch sounded in its place
+    first: str = ""  # of a trill: "upper" or "main", the note it begins on; empty where neither is clear
 
 
-def hear_ornaments(following: Following, features: Features, shift: int = 0) -> list[Ornament]:
+def hear_ornaments(following: Following, features: Features, mixture: Mixture, shift: int = 0) -> list[Ornament]:
     """Answers for every ornament whose main note sounded; `shift`: semitones by which the whole take is transposed."""
     out: list[Ornament] = []
     line = following.line
@@ -50,9 +56,9 @@ def hear_ornaments(following: Following, features: Features, shift: int = 0) -> 
         event = following.event_of(i)
         if event is None:
             continue
-        if graces:
+        if graces and not math.isnan(event.midi):
             before = following.event_of(i - 1) if i else None
-            out.append(_grace(i, event, before, graces[-1].sounding_midi + shift, note.sounding_midi + shift, features))
+            out.append(_grace(i, event, before, graces[-1].sounding_midi + shift, note.sounding_midi + shift, mixture))
         if note.written.ornament == "trill":
             out.append(_trill(i, event, note.sounding_midi + shift, features))
     return out
@@ -92,37 +98,46 @@ def _rows(features: Features, a: float, b: float) -> slice:
     return slice(max(0, round(a / features.step_s)), max(0, round(b / features.step_s)))
 
 
-def _longest(mask: npt.NDArray[np.bool_]) -> int:
-    """Length of the longest run of True."""
+def _best_run(mask: npt.NDArray[np.bool_], gain: npt.NDArray[np.floating]) -> tuple[float, int]:
+    """(sum of the gain, frames) of the run of True whose gain is largest; (0, 0) where there is none."""
     edges = np.flatnonzero(np.diff(np.concatenate([[0], mask.astype(np.int8), [0]])))
-    return int((edges[1::2] - edges[::2]).max()) if len(edges) else 0
+    runs = [(float(gain[a:b].sum()), int(b - a)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    return max(runs, default=(0.0, 0))
 
 
-def _grace(index: int, event: Event, before: Event | None, grace: int, main: int, features: Features) -> Ornament:
+def _grace(index: int, event: Event, before: Event | None, grace: int, main: int, mixture: Mixture) -> Ornament:
+    """Whether the spectra around the beginning of a note need the grace note's pitch, or another's in its place.
+
+    On the pitch of the note before, only a new attack could tell; the ear does not claim to.
+    """
     start = event.on_s - GRACE_BEFORE_S
-    if before is not None:
-        start = max(start, before.on_s + 0.05)
-    rows = _rows(features, start, event.on_s + GRACE_AFTER_S)
-    previous = round(before.midi) if before is not None and before.midi == before.midi else None
-    column = grace - features.low
-    best = features.best[rows]
-    mine = features.salience[rows, column]
-    others = [p for p in {main, previous} if p is not None and p != grace]
-    rival = np.max([features.salience[rows, p - features.low] for p in others], axis=0) if others else np.zeros_like(mine)
-    there = (mine > best - NEAR) & (best > 0.55) & (mine > rival - 0.01)
-    length = _longest(there)
-    heard = length * features.step_s >= GRACE_RUN_S
-    quiet = best < 0.5
-    certain = bool(np.mean((rival > best - 0.05) | quiet) >= CERTAIN_SHARE) if len(best) else False
-    # Two tones at once are heard between them; and what is shorter than the ear's window leaves no frame of its own.
-    pitch = features.f0[rows]
-    beside = np.abs(pitch - main) > LEANING if previous is None else np.minimum(np.abs(pitch - main), np.abs(pitch - previous)) > LEANING
-    toward = beside & (best > 0.7) & (np.abs(pitch - grace) < np.abs(main - grace) + 0.5)
-    if int(toward.sum()) * features.step_s >= GRACE_RUN_S or features.window_s > GRACE_WINDOW_S:
-        certain = False
-    # On the pitch of the note before, only a new attack could tell; the ear does not claim to.
-    hidden = grace in (previous, main) or (previous is not None and (grace - previous) % 12 == 0)
-    return Ornament(index, "grace", heard, hidden=hidden, certain=certain, length_s=length * features.step_s if heard else 0.0)
+    room: list[Event] = []
+    if before is not None and not math.isnan(before.midi):
+        start = max(start, before.on_s + 0.06)
+        room = [before] if event.on_s - before.off_s < ROOM_S else []
+    end = min(event.on_s + max(GRACE_AFTER_S, AFTER_SHARE * (event.off_s - event.on_s)), event.off_s - 0.02)
+    frames, times = mixture.frames(start, max(end, start + 0.05))
+    own = mixture.own(event)
+    parts = [own, mixture.noise, *(mixture.ending(e) for e in room)]
+    shares, misfit = explain(frames, parts)
+    loud = 20.0 * np.log10(frames.sum(axis=1) / own.sum() + 1e-9) > -GRACE_BELOW_DB
+    previous = room[-1].midi if room else None
+
+    def needed(pitch: float) -> tuple[float, int]:
+        with_it, left = explain(frames, [*parts, moved(own, pitch - event.midi)])
+        gain = misfit - left
+        return _best_run((with_it[:, -1] > GRACE_PART) & (gain > GRACE_GAIN) & loud, gain)
+
+    tuning = event.midi - round(event.midi) if abs(event.midi - main) < 0.7 else 0.0
+    gain, length = needed(grace + tuning)
+    hidden = grace == main or (previous is not None and abs(previous - grace) < 0.7)
+    other = 0.0
+    if gain < SLIP_GAIN:
+        tried = [p for p in range(grace - 5, grace + 6) if abs(p - main) > 0 and p != grace and (previous is None or abs(p - previous) > 0.7)]
+        other = max((needed(p + tuning)[0] for p in tried), default=0.0)
+    doubtful = float(misfit[loud].max()) > UNEXPLAINED if loud.any() else True
+    return Ornament(index, "grace", gain >= GRACE_NEEDED, hidden=hidden, certain=gain < GRACE_NONE and not doubtful, length_s=length * mixture.step_s,
+                    slipped=other > SLIP_GAIN and other > SLIP_RATIO * gain)  # fmt: skip
 
 
 def _trill(index: int, event: Event, main: int, features: Features) -> Ornament:
@@ -134,8 +149,10 @@ def _trill(index: int, event: Event, main: int, features: Features) -> Ornament:
     difference = np.convolve((high - low) * sounding, np.ones(3) / 3, mode="same")
     state, turns, dwell, last_turn = -1, 0, 0, 0
     dwell_frames = max(2, round(TRILL_DWELL_S / features.step_s))
+    begins = np.sign(difference) * (np.abs(difference) > TRILL_LEAN)
+    first = next((begins[k] for k in range(len(begins) - dwell_frames + 1) if begins[k] and (begins[k : k + dwell_frames] == begins[k]).all()), 0.0)
     for k, value in enumerate(difference):
-        side = 1 if value > 0.03 else -1 if value < -0.03 else 0
+        side = 1 if value > TRILL_LEAN else -1 if value < -TRILL_LEAN else 0
         if side == -state:
             dwell += 1
             if dwell >= dwell_frames:
@@ -144,4 +161,5 @@ def _trill(index: int, event: Event, main: int, features: Features) -> Ornament:
             dwell = 0
     inner = difference[3:-3] if len(difference) > 12 else difference
     depth = float(np.subtract(*np.percentile(inner, [90, 10]))) if len(inner) else 0.0
-    return Ornament(index, "trill", turns >= 3, turns, last_turn / max(len(difference), 1), certain=depth < PLAIN_DEPTH)
+    return Ornament(index, "trill", turns >= 3, turns, last_turn / max(len(difference), 1), certain=depth < PLAIN_DEPTH,
+                    first="upper" if first > 0 else "main" if first < 0 else "")  # fmt: skip

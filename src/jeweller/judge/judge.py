@@ -60,7 +60,7 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     case = _without(case, {n for f in pitches if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes})
     counted = judge_count(case)
     found += _habits(case, pitches + judge_tuning(case)) + counted.findings + judge_rhythm(case, counted.steps)
-    found += judge_ornaments(case, hear_ornaments(following, features, shift), starts, shift) + judge_starts(case, starts, shift)
+    found += judge_ornaments(case, hear_ornaments(following, features, mixture, shift), starts, shift) + judge_starts(case, starts, shift)
     found += judge_tones(case, hear_tones(following, features)) + judge_dynamics(case)
     found += judge_click(case, click or find_click(case, features)) + judge_tempo(case, asked_bpm)
     found += judge_joins(case, hear_joins(case.following, features))

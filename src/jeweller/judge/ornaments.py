@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import math
+
 from jeweller.follow.ornaments import Ornament
 from jeweller.follow.starts import Start
 from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding
 
 MIN_TURNS = 3  # alternations of a trill
-PLAIN_TRILL_S = 0.6  # in a shorter note few turns may be all there is room for
+PLAIN_TRILL_S = 0.5  # in a shorter note few turns may be all there is room for
 MIN_TRILL_SHARE = 0.5  # of the note
+SHARE_ERROR = 0.03  # how exactly its last turn is placed
 GRACE_LONGEST_S = 0.18  # a grace note is no longer,
 GRACE_BEAT_SHARE = 0.33  # or no longer than so much of a beat
 
@@ -30,13 +33,15 @@ def judge_ornaments(case: Case, heard: list[Ornament], starts: list[Start], shif
         elif o.turns == 0:
             kind, confidence = "trill_missed", 0.85 if o.certain else 0.4
         elif o.turns < MIN_TURNS:
-            kind, confidence = "trill_thin", 0.6 if event.off_s - event.on_s > PLAIN_TRILL_S else 0.4
+            kind, confidence = "trill_thin", 0.7 if event.off_s - event.on_s > PLAIN_TRILL_S else 0.4
         elif o.share < MIN_TRILL_SHARE:
-            kind, confidence = "trill_thin", 0.6 if o.share < MIN_TRILL_SHARE - 0.08 else 0.4
+            kind, confidence = "trill_thin", 1.0 / (1.0 + math.exp(-(MIN_TRILL_SHARE - o.share) / SHARE_ERROR))
+        elif case.settings.trill_first != "either" and o.first and o.first != case.settings.trill_first:
+            kind, confidence = "trill_start", 0.8
         if kind:
             bar, passing, beat = case.where(o.index)
             found.append(Finding(kind, bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,), confidence, 0.4,
-                                 detail={"written": note.written.pitch.name if note.written.pitch else "", "turns": o.turns, "how": how,
+                                 detail={"written": note.written.pitch.name if note.written.pitch else "", "turns": o.turns, "how": how, "first": o.first,
                                          "milliseconds": round(1000 * o.length_s)}))  # fmt: skip
     return found
 
@@ -45,6 +50,8 @@ def _grace(case: Case, o: Ornament, slip: Start | None, shift: int) -> tuple[str
     """(kind, confidence, how) of a grace note; kind "" where it was as written."""
     graces = case.following.line.graces[o.index]
     third = min(GRACE_LONGEST_S, GRACE_BEAT_SHARE * case.beat_s(o.index))
+    if o.slipped:
+        return "grace_slipped", 0.7, "pitch"
     if not o.heard:
         if slip is not None and slip.clarity > 0.9 and abs(slip.midi - shift - graces[-1].sounding_midi) < 4.6:
             return "grace_slipped", 0.7 if slip.length_s > 0.04 else 0.45, "pitch"

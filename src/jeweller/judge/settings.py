@@ -19,6 +19,8 @@ class JudgeSettings:
 
     tolerance: str = _s("standard", "name", "gentle, standard or strict")
     articulation: str = _s("printed", "name", "what is asked for: printed, slurs-optional, joined, detached or free")
+    trill_first: str = _s("either", "name", "the first note of a trill: either, upper or main")
+    graces: str = _s("either", "name", "grace notes sound before the beat, on it, or either")
     pitch_reference: float = _s(440.0, "Hz", "tuning is told against this A")
     # Pitch
     wrong_cents: float = _s(60.0, "cents", "so far off and nearer another semitone is another note")
@@ -71,27 +73,27 @@ TOLERANCES: dict[str, dict[str, Any]] = {
     "strict": {"early_beats": 0.10, "tune_cents": 20.0, "tempo_share": 0.06, "uneven_ratio": 1.18, "cut_share": 0.7, "tuned_cents": 8.0},
 }
 ARTICULATIONS = ("printed", "slurs-optional", "joined", "detached", "free")
+CHOICES = {"tolerance": tuple(TOLERANCES), "articulation": ARTICULATIONS, "trill_first": ("either", "upper", "main"), "graces": ("either", "before", "on")}
 
 
 def make_settings(tolerance: str = "standard", articulation: str = "printed", changes: dict[str, str] | None = None) -> JudgeSettings:
-    """Settings by tolerance, with single numbers changed by name. Raises SettingError, naming what would work."""
-    if tolerance not in TOLERANCES:
-        raise SettingError(f"There is no tolerance “{tolerance}”; choose gentle, standard or strict.")
-    if articulation not in ARTICULATIONS:
-        raise SettingError(f"There is no articulation “{articulation}”; choose {', '.join(ARTICULATIONS)}.")
-    settings = JudgeSettings(tolerance=tolerance, articulation=articulation)
-    tuned: dict[str, Any] = TOLERANCES[tolerance]
-    settings = dataclasses.replace(settings, **tuned)
+    """Settings by tolerance, with single ones changed by name. Raises SettingError, naming what would work."""
+    changed = {"tolerance": tolerance, "articulation": articulation, **(changes or {})}
     known = {f.name: f for f in dataclasses.fields(JudgeSettings)}
-    for name, text in (changes or {}).items():
-        if name not in known or name in ("tolerance", "articulation"):
-            raise SettingError(f"There is no setting “{name}”; there are {', '.join(n for n in known if n not in ('tolerance', 'articulation'))}.")
+    chosen: dict[str, Any] = {}
+    for name, text in changed.items():
+        if name not in known:
+            raise SettingError(f"There is no setting “{name}”; there are {', '.join(known)}.")
+        if name in CHOICES:
+            if text not in CHOICES[name]:
+                raise SettingError(f"There is no {name} “{text}”; choose {', '.join(CHOICES[name][:-1])} or {CHOICES[name][-1]}.")
+            chosen[name] = text
+            continue
         try:
             value = float(text)
         except ValueError:
             raise SettingError(f"The setting {name} takes a number ({known[name].metadata['unit']}), not “{text}”.") from None
         if not 0 < value < 10000:
-            raise SettingError(f"The setting {name} cannot be {text}; it is {getattr(settings, name):g} {known[name].metadata['unit']} by default.")
-        change: dict[str, Any] = {name: value}
-        settings = dataclasses.replace(settings, **change)
-    return settings
+            raise SettingError(f"The setting {name} cannot be {text}; it is {known[name].default:g} {known[name].metadata['unit']} by default.")
+        chosen[name] = value
+    return dataclasses.replace(JudgeSettings(), **{**TOLERANCES[chosen["tolerance"]], **chosen})

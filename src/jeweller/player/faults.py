@@ -19,8 +19,8 @@ LEAST_SOUND_S = 0.2  # from a displaced note to its neighbour
 class Planner:
     """Plans faults of one take; keeps the notes already used."""
 
-    def __init__(self, line: Line, instrument: Instrument, rng: Rng, bpm: float, click: bool = False) -> None:
-        self.click, self.tuned = click, False
+    def __init__(self, line: Line, instrument: Instrument, rng: Rng, bpm: float, click: bool = False, upper_start: bool = False) -> None:
+        self.click, self.upper_start, self.tuned = click, upper_start, False
         self.line, self.instrument, self.rng, self.bpm = line, instrument, rng, bpm
         self.notes = line.main_notes
         self.used: set[int] = set()
@@ -370,6 +370,10 @@ class Planner:
         i = self._trilled()
         return None if i is None or near else [Plan("trill_missed", i)]
 
+    def _trill_start(self, near: bool) -> list[Plan] | None:
+        i = self._trilled()  # against the player's own school, which is then asked for
+        return None if i is None or near else [Plan("trill_start", i, -1.0 if self.upper_start else 1.0)]
+
     def _trill_thin(self, near: bool) -> list[Plan] | None:
         i = self._trilled()
         return None if i is None or near else [Plan("trill_thin", i, way=str(self.rng.choice(["thin", "short"])))]
@@ -476,7 +480,7 @@ COMMON = {
     "missed_accidental": 3, "wrong_note": 3, "added_accidental": 1, "wrong_octave": 1, "wrong_partial": 1.2, "missed_note": 1.5, "extra_note": 1.5,
     "rest_short": 1.5, "rest_long": 1.5, "rest_filled": 1, "cut_short": 1.2, "held_over": 1, "beat_dropped": 0.8, "beat_added": 0.7, "hesitation": 1.5,
     "restart": 1.5, "bar_skipped": 1, "repeat_skipped": 1.5, "late": 1, "early": 0.8, "uneven": 1.2, "dot_lost": 1.5, "dot_overdone": 0.8, "rushing": 1.2,
-    "dragging": 1.2, "grace_missed": 1.2, "grace_slipped": 0.8, "trill_missed": 1, "trill_thin": 0.8, "ornament_wrong": 0.6, "tongued_in_slur": 1,
+    "dragging": 1.2, "grace_missed": 1.2, "grace_slipped": 0.8, "trill_missed": 1, "trill_thin": 0.8, "trill_start": 0.5, "ornament_wrong": 0.6, "tongued_in_slur": 1,
     "slurred_over_tongue": 0.8, "breath_in_slur": 0.7, "breath_every_note": 0.3, "not_joined": 0.3, "not_detached": 0.3, "out_of_tune": 1, "cracked": 1.3,
     "off_click": 1.5, "sagging": 0.6, "unsteady": 0.6, "fuzzy": 0.4, "dynamics_flat": 0.7, "tuned_high": 0.4, "tuned_low": 0.4, "wrong_transposition": 0.25,
 }  # fmt: skip
@@ -484,9 +488,12 @@ GATHERED = {"missed_accidental", "dot_lost", "dot_overdone"}  # a habit: one fau
 
 
 def plan_faults(line: Line, instrument: Instrument, bpm: float, rng: Rng, faults: int, near: int, kinds: tuple[str, ...] = (), *,
-                click: bool = False) -> tuple[Plan, ...]:  # fmt: skip
-    """So many faults and near misses, where the line has places for them; a habit counts as one. `click`: a click sounds in the recording."""
-    planner = Planner(line, instrument, rng, bpm, click)
+                click: bool = False, upper_start: bool = False) -> tuple[Plan, ...]:  # fmt: skip
+    """So many faults and near misses, where the line has places for them; a habit counts as one.
+
+    `click`: a click sounds in the recording; `upper_start`: this player's trills begin on the upper note.
+    """
+    planner = Planner(line, instrument, rng, bpm, click, upper_start)
     names = list(kinds or COMMON)
     weights = np.array([COMMON[k] for k in names], float)
     out: list[Plan] = []

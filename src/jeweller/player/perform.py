@@ -5,6 +5,7 @@ A performance is a list of tones and, for every main note, what became of it. Ev
 
 from __future__ import annotations
 
+import dataclasses
 import math
 
 import numpy as np
@@ -272,6 +273,7 @@ class _Stage:
             begin = on
             if self.graces[i] and act.grace != "none":
                 added, begin, sound = grace_tones(self.graces[i], act, on, sound, manner)
+                self._give_way(added[0].on_s)
                 self.tones.extend(added)
                 slurred = True
             if note.written.ornament and act.ornament != "none":
@@ -296,6 +298,12 @@ class _Stage:
             if abandoned and i == start + plan.count - 1:
                 self.tries[start] = (self.starts[start], self.now + 1.0 * act.ioi / max(0.5, float(note.duration)))
                 self.now += max(0.6, 60.0 / manner.bpm)
+
+    def _give_way(self, at_s: float) -> None:
+        """One tone at a time: the last ends where a grace note before the beat begins."""
+        last = self.tones[-1] if self.tones else None
+        if last is not None and last.on_s + 0.05 < at_s < last.off_s:
+            self.tones[-1] = dataclasses.replace(last, off_s=at_s)
 
     def _tone(self, act: Act, on: float, off: float, slurred: bool) -> Tone:
         rng, manner = self.rng, self.manner

@@ -65,7 +65,7 @@ def make_take(kind: str, number: int, *, rough: bool = False, faults: int | None
     manner = _manner(rng, bpm, rough, click)
     if faults is None:
         faults = 0 if rng.random() < (0.15 if rough else 0.35) else int(rng.integers(2, 6)) if rough else int(rng.integers(1, 4))
-    plans = plan_faults(line, chosen, bpm, rng, faults, int(rng.integers(0, 3)), kinds, click=click)
+    plans = plan_faults(line, chosen, bpm, rng, faults, int(rng.integers(0, 3)), kinds, click=click, upper_start=manner.upper_start)
     played = perform(line, manner, plans, seed)
     sampled = (bank is not None or (kind in SAMPLED and chosen.sound in SAMPLED[kind])) and rng.random() < (0.75 if kind != "test" else 0.6)
     spoken: dict[float, float] = {}
@@ -80,6 +80,8 @@ def make_take(kind: str, number: int, *, rough: bool = False, faults: int | None
     ending = str(rng.choice(ENDINGS, p=[0.35, 0.1, 0.2, 0.15, 0.2]))
     truth = truth_of(line, played, spoken) | {"instrument": chosen.name, "bpm": round(bpm, 2), "written_bpm": written, "sound": sound, "conditions": conditions,
                                       "rough": rough, "seed": seed, "lead": manner.lead_s}  # fmt: skip
+    if any(f.kind == "trill_start" for f in played.faults):
+        truth["asked"] = {"trill_first": "upper" if manner.upper_start else "main"}  # the school that is asked for
     return Take(f"{'r' if rough else ''}{number:04d}", score, line, chosen, played, samples, rate, truth, ending)
 
 
