@@ -78,6 +78,23 @@ class Mixture:
         b = max(event.on_s + 0.03, event.off_s - 0.03)
         return np.asarray(self.frames(max(event.on_s + 0.02, b - 0.2), b)[0].mean(axis=0) + 1e-9)
 
+    def standing_out(self, event: Event, every: int) -> float:
+        """Median dB by which a note's own first partials, those that are no multiples of `every`, stand out from between the partials.
+
+        About 0 where only every second (third) partial sounds: then the octave (twelfth) above sounds, whatever the period says.
+        """
+        own, hz = self.own(event), float(midi_to_hz(event.midi)) * self.size / self.f.rate  # in bins
+
+        def at(place: float) -> float:
+            k = round(place)
+            return float(own[max(0, k - 1) : k + 2].max(initial=0.0))
+
+        found = []
+        for k in [k for k in range(1, 3 * every) if k % every][:3]:
+            if (k + 0.5) * hz + 2 < len(own):
+                found.append(20.0 * math.log10((at(k * hz) + 1e-9) / (0.5 * (at((k - 0.5) * hz) + at((k + 0.5) * hz)) + 1e-9)))
+        return float(np.median(found)) if found else 99.0
+
     def voice(self, midi: float, leave: Event | None = None) -> Array | None:
         """How a pitch sounds in this player's voice: the nearest well-heard note's spectrum, moved to it; None where none is near."""
         near = [e for e in self.known if e is not leave and abs(e.midi - midi) <= FARTHEST]

@@ -17,6 +17,7 @@ SHORT_MARKS = frozenset({"staccato", "staccatissimo", "spiccato"})
 LEAST_JOINS = 4  # a habit is told from so many
 HABIT_SHARE = 0.6  # of them
 DRY_TAIL_S = 0.03  # before rests, notes sound no longer than written by more than this
+TONGUE_DEPTH = 7.7  # log odds for each factor e by which the dip is deeper
 PLAIN_IOI_S = 0.3  # shorter notes leave no room to hear how they were begun
 
 
@@ -92,7 +93,7 @@ def _slurs(case: Case, joins: list[Join]) -> list[Finding]:
         if j.gap_s > s.breath_s and j.attack > 0.8 and j.share > 0.2:
             breaths.append((j, _odds((j.gap_s - s.breath_s) / 0.02)))
             continue
-        confidence = _odds(min((j.dip_db - s.tongue_dip_db) / 1.5, (j.gap_s - s.tongue_gap_s) / 0.015))
+        confidence = _odds(_tongue_odds(case, j))
         if confidence >= 0.2:
             tongued.append((j, confidence))
     sure = sorted((j for j, c in [*tongued, *breaths] if c >= SURE), key=lambda j: j.index)
@@ -106,6 +107,18 @@ def _slurs(case: Case, joins: list[Join]) -> list[Finding]:
         else:
             found += [_say(kind, case, [j], c, 0.4, cause, _rest(kind, j, s)) for j, c in some]
     return found
+
+
+def _tongue_odds(case: Case, j: Join) -> float:
+    """Log odds that a join written slurred was tongued (docs/accuracy.md: told apart by logistic regression on the joins of the tuning set).
+
+    The dip decides; a strong attack and a gap speak for it; in slow music a slur sinks as deep, and so does the way up to a louder note.
+    """
+    a, b = case.event(j.index - 1), case.event(j.index)
+    louder = b.level_db - a.level_db if a is not None and b is not None else 0.0
+    depth = math.log((max(j.dip_db, 0.0) + 0.5) / (case.settings.tongue_dip_db + 0.5))
+    return (TONGUE_DEPTH * depth + 0.85 * (min(j.attack, 1.5) - 1.1) + 0.6 * (min(j.gap_s, 0.1) - 0.025) / 0.05
+            - 1.4 * math.log(j.ioi_s / 0.4) - 0.5 * max(-6.0, min(6.0, louder)))  # fmt: skip
 
 
 def _rest(kind: str, join: Join, s: JudgeSettings) -> dict[str, Any]:

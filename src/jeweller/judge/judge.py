@@ -56,7 +56,7 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
         case = Case(dataclasses.replace(following, events=events), settings, instrument, features.floor_db, features.loud_db)
     mixture = Mixture(features, following.events, min(n.sounding_midi for n in following.line.main_notes))
     starts = hear_starts(following, features, mixture, brass=instrument.family == "brass")
-    pitches = judge_pitches(case)
+    pitches = judge_pitches(case, mixture)
     case = _without(case, {n for f in pitches if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes})
     counted = judge_count(case)
     found += _habits(case, pitches + judge_tuning(case)) + counted.findings + judge_rhythm(case, counted.steps)

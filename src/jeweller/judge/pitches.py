@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from jeweller.follow.again import ghost_odds, usual_level
+from jeweller.follow.mixture import Mixture
 from jeweller.follow.result import Event
 from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding, bounded_confidence, rests_on
@@ -20,15 +21,17 @@ UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = 0.5, 8.0  # a sound without a pitch is no not
 HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that note still
 NO_ROOM_S = 0.03
 MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
+PARTIALS_ERROR_DB = 0.8  # how exactly it is known how far a partial stands out
+SHORT_S = 0.1  # a shorter note shows too little of its partials
 RESTART_NOTES_S = 0.25  # a taken-again note comes after at least such a pause
 
 
-def judge_pitches(case: Case) -> list[Finding]:
+def judge_pitches(case: Case, mixture: Mixture) -> list[Finding]:
     """Findings of the facets notes and accidentals, habits not yet gathered."""
     found: list[Finding] = []
     f = case.following
     skipped = {i for jump in f.jumps if jump.target > jump.origin for i in range(jump.origin, jump.target)}
-    octave = _OctaveJudge(case)
+    octave = _OctaveJudge(case, mixture)
     for i, note in enumerate(case.notes):
         if i < f.first or i > f.last or i in skipped:
             continue
@@ -110,11 +113,11 @@ def _not_sounded(case: Case, i: int, event: Event) -> float:
 
 
 class _OctaveJudge:
-    """Slips to the octave or the twelfth, against the same player's other notes: no fixed level of the partials decides them."""
+    """Slips to the octave or the twelfth, by the partials that only the lower note has, and by the same player's other notes."""
 
-    def __init__(self, case: Case) -> None:
-        self.case = case
-        self.missing: dict[int, dict[int, float]] = {12: {}, 19: {}}  # what a note lacks to being the octave, or the twelfth, above
+    def __init__(self, case: Case, mixture: Mixture) -> None:
+        self.case, self.mixture = case, mixture
+        self.plain: list[int] = []  # notes heard in their written octave
         self.below: set[int] = set()  # notes heard an octave below
         self.why: dict[int, dict[str, Any]] = {}  # what an answer rests on
         for i in range(len(case.notes)):
@@ -123,8 +126,7 @@ class _OctaveJudge:
             if event is None or math.isnan(apart):
                 continue
             if abs(apart) < 0.6:
-                self.missing[12][i] = max(1.0 - event.octave_up, 0.0005)
-                self.missing[19][i] = max(1.0 - event.twelfth_up, 0.0005)
+                self.plain.append(i)
             elif any(abs(apart + d) < 0.6 for d in (12, 19, 24)):
                 self.below.add(i)
 
@@ -137,7 +139,7 @@ class _OctaveJudge:
                 return up, 0.9
         if i in self.below:
             # A sound may carry a subharmonic: if most notes at that place do, it is the sound and not the player.
-            near = [k for k in (*self.missing[12], *self.below) if k != i and abs(case.notes[k].sounding_midi - midi) <= 1]
+            near = [k for k in (*self.plain, *self.below) if k != i and abs(case.notes[k].sounding_midi - midi) <= 1]
             same = sum(k in self.below for k in near)
             down = round(apart)
             if event.expected_clarity > 0.55 * event.clarity:
@@ -146,29 +148,16 @@ class _OctaveJudge:
         return self._above(i, event, 12, event.octave_up) or self._above(i, event, 19, event.twelfth_up)
 
     def _above(self, i: int, event: Event, up: int, fullness: float) -> tuple[int, float] | None:
-        case, s = self.case, self.case.settings
-        midi, missing = case.notes[i].sounding_midi, self.missing[up]
-        lacking = missing.get(i)
-        if lacking is None or fullness < s.octave_evenness:
+        """The octave or twelfth above: it is as periodic, and the partials that only the written note has do not stand out."""
+        s = self.case.settings
+        if fullness < s.octave_evenness:
             return None
-        same_pitch = [missing[k] for k in missing if k != i and case.notes[k].sounding_midi == midi]
-        if lacking > s.octave_full and any(v < 3.0 * lacking for v in same_pitch):
-            return None  # this note sounds like that whenever this player plays it
-        beside = [missing[k] for k in missing if k != i and 0 < abs(case.notes[k].sounding_midi - midi) <= 2]
-        if len(beside) > 1 and min(beside) < 3.0 * max(lacking, 0.25 * s.octave_full) and len(same_pitch) == 0:
-            return None  # its neighbours sound like that too: that register of the instrument does
-        others = [missing[k] for k in missing if k != i and abs(case.notes[k].sounding_midi - midi) <= 4]
-        if len(others) < 2:
-            others = [v for k, v in missing.items() if k != i]
-        if not others:
+        own = self.mixture.standing_out(event, 2 if up == 12 else 3)
+        if own > s.octave_partials_db + 2.0:
             return None
-        usual = float(np.median(others))
-        ratio = lacking / usual
-        if ratio > s.octave_contrast:
-            return None
-        self.why[i] = rests_on("octave_contrast", ratio, s.octave_contrast, 0.0, "share of what the other notes lack", below=True)
-        clear = lacking < s.octave_full + 0.5 * (1.0 - event.clarity)
-        return up, (0.9 if ratio < 0.6 * s.octave_contrast else 0.6) if clear else 0.4
+        self.why[i] = rests_on("octave_partials_db", own, s.octave_partials_db, PARTIALS_ERROR_DB, "dB", sure_at=0.0, below=True)
+        confidence = min(0.9, 1.0 / (1.0 + math.exp(-(s.octave_partials_db - own) / PARTIALS_ERROR_DB)))
+        return up, confidence if event.off_s - event.on_s > SHORT_S else min(confidence, 0.45)
 
 
 def _missed(case: Case, i: int, confidence: float) -> Finding:

@@ -26,9 +26,8 @@ class JudgeSettings:
     wrong_cents: float = _s(60.0, "cents", "so far off and nearer another semitone is another note")
     tune_cents: float = _s(30.0, "cents", "so far off is out of tune, on notes of half a beat and more")
     tuned_cents: float = _s(12.0, "cents", "so far off as a whole is said as slide advice")
-    octave_evenness: float = _s(0.975, "share", "periodicity at half the period from which the octave above is thought of")
-    octave_full: float = _s(0.005, "share", "a full octave lacks no more periodicity than this at half the period, apart from noise")
-    octave_contrast: float = _s(0.3, "share", "what is missing to a full octave, against the same player's other notes")
+    octave_evenness: float = _s(0.78, "share", "periodicity at half the period from which the octave above is thought of")
+    octave_partials_db: float = _s(2.5, "dB", "the octave above sounds if the odd partials stand out by less")
     # Time
     early_beats: float = _s(0.16, "beats", "a note is early or late beyond this")
     early_share: float = _s(0.45, "share of the shorter neighbouring note", "or beyond this, whichever is less")
@@ -48,8 +47,7 @@ class JudgeSettings:
     click_share: float = _s(0.15, "beats", "a constant lag behind the click, or before it, beyond this")
     asked_share: float = _s(0.10, "share", "a tempo asked for is missed by more")
     # Articulation
-    tongue_dip_db: float = _s(6.0, "dB", "so deep a dip in a slur is a tongue")
-    tongue_gap_s: float = _s(0.03, "s", "with so long a gap")
+    tongue_dip_db: float = _s(9.5, "dB", "so deep a dip in a slur of notes of 0.4 s, with a plain attack, is a tongue")
     breath_s: float = _s(0.14, "s", "a longer gap is a breath")
     detached_share: float = _s(0.80, "share of the time to the next note", "a note marked short sounds for less")
     joined_share: float = _s(0.85, "share of the time to the next note", "a joined note sounds for more")
