@@ -18,6 +18,7 @@ GAP_DB = 12.0  # the level rises by so much: there was a gap before
 RISE_DB = 10.0  # below the note's level by this: it is rising
 RISE_DELAY_S = 0.017  # from there, in 20 ms windows, to where it speaks
 GROWTH_DELAY_S = 0.014  # from the strongest growth of the spectrum to where it speaks
+LATEST = 0.85  # of a segment: a note may speak so late in it
 NEAR_SEMITONES = 0.75  # a pitch so far off is still that note, out of tune
 SUBHARMONIC_RATIO = 0.9  # periodicity of the higher pitch, relative to the lower, from which the lower is only its subharmonic
 DECAY_DB = 9.0  # below the note's own level, or its recent one, by this: the decay has begun
@@ -91,7 +92,7 @@ class Measurer:
     def _speaks(self, frame: int, pitch: int, end: int) -> int:
         """`frame`, or the frame where the pitch begins if there is silence, or something else, for more than 60 ms before it."""
         f = self.f
-        stop = min(frame + max(1, int(0.6 * (end - frame))), len(f.best))
+        stop = min(frame + max(1, int(LATEST * (end - frame))), len(f.best))
         # Some attacks speak at twice the period first: that is the note as well.
         sal = np.maximum(self.near(slice(frame, stop), pitch)[0], self.near(slice(frame, stop), pitch - 12)[0])
         level = f.level[:: self.ratio][frame:stop]

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from jeweller.follow.again import ghost_odds, usual_level
-from jeweller.follow.mixture import Mixture
+from jeweller.follow.mixture import Mixture, explain
 from jeweller.follow.result import Event
 from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding, bounded_confidence, rests_on
@@ -22,6 +22,8 @@ HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that no
 NO_ROOM_S = 0.03
 MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
 PARTIALS_ERROR_DB = 0.8  # how exactly it is known how far a partial stands out
+SOUNDED_MEAN, SOUNDED_TOP, SOUNDED_DB = 0.4, 0.75, 9.0  # share of the written pitch on average and at its best, and how much softer than its voice
+BLURRED, ALSO_CLEAR = 0.96, 0.4  # periodicity of what was heard, or of the written pitch too: another tone may sound in it
 SHORT_S = 0.1  # a shorter note shows too little of its partials
 RESTART_NOTES_S = 0.25  # a taken-again note comes after at least such a pause
 
@@ -41,13 +43,14 @@ def judge_pitches(case: Case, mixture: Mixture) -> list[Finding]:
             continue
         silent = _not_sounded(case, i, event)
         if silent:
-            found.append(_missed(case, i, silent))
+            if not (event.next_s - event.on_s > NO_ROOM_S and _written_sounded(case, mixture, i, event)):
+                found.append(_missed(case, i, silent))
             continue
         apart = case.apart(i)
         octaves = octave.judge(i, event, apart)
         if octaves is not None:
             amount, confidence = octaves
-            if amount == 0:
+            if amount == 0 or (amount in (-19, -24) and event.clarity < BLURRED and _written_sounded(case, mixture, i, event)):
                 continue
             found.append(_wrong(case, i, event, note.sounding_midi + amount, confidence, octave.why.get(i)))
             continue
@@ -56,9 +59,30 @@ def judge_pitches(case: Case, mixture: Mixture) -> list[Finding]:
         heard = note.sounding_midi + round(apart)
         if heard == note.sounding_midi:
             continue
+        blurred = event.clarity < BLURRED or event.expected_clarity > ALSO_CLEAR
+        if blurred and round(apart) not in (12, 19, 24) and _written_sounded(case, mixture, i, event):
+            continue
         found.append(_wrong(case, i, event, heard, _pitch_confidence(case, event, apart)))
     found.extend(_extras(case))
     return found
+
+
+def _written_sounded(case: Case, mixture: Mixture, i: int, event: Event) -> bool:
+    """Whether the spectra of a doubtful note are the written pitch after all, in this player's voice, and as loud as a note: then the room blurred it."""
+    voice = mixture.voice(case.notes[i].sounding_midi + case.offset_cents / 100, leave=event)
+    if voice is None:
+        return False
+    events = case.following.events
+    k = events.index(event)
+    before = [e for e in events[max(0, k - 1) : k] if not math.isnan(e.midi) and event.on_s - e.off_s < 1.0]
+    if before and abs(before[-1].midi - case.notes[i].sounding_midi) < 0.7:
+        return False  # the note before may only have been held
+    from_s = event.on_s + 0.03
+    frames, _ = mixture.frames(from_s, max(from_s + 0.05, min(event.next_s - 0.03, event.on_s + 0.8)))
+    shares, _ = explain(frames, [voice, mixture.noise, *(mixture.ending(e) for e in before)])
+    mine = shares[:, 0]
+    loud = 20.0 * math.log10(float(frames.sum(axis=1).mean()) / float(voice.sum()) + 1e-9)
+    return float(mine.mean()) > SOUNDED_MEAN and float(np.sort(mine)[-3:].mean()) > SOUNDED_TOP and loud > -SOUNDED_DB
 
 
 def judge_attacks(case: Case) -> list[Finding]:
