@@ -101,6 +101,17 @@ def _abandoned(events: list[Event], k: int, items: Items, spq: np.ndarray) -> in
     return run if pause >= PAUSE_S or run >= 2 else 0
 
 
+def begin_with_sound(events: list[Event], items: Items) -> list[Event]:
+    """Events without an empty first note: nobody begins with a rest. Where the first notes are of one pitch, it is a later one that was left out."""
+    empty = bool(events) and events[0].index == 0 and (np.isnan(events[0].midi) or events[0].clarity < 0.3) and events[0].attack < 0.3
+    run = 1
+    while run < len(items.midi) and items.repeated[run]:
+        run += 1
+    if not empty or run < 2 or [e.index for e in events[1:run]] != list(range(1, run)):
+        return events
+    return [*(dataclasses.replace(e, index=e.index - 1, before=e.before - 1) for e in events[1:run] if e.index is not None), *events[run:]]
+
+
 def drop_false_starts(events: list[Event], jumps: list[Jump]) -> tuple[list[Event], list[Jump]]:
     """Without the tries before the music: a sounded first note, or a beginning broken off within a few notes, is not music."""
     while jumps and jumps[0].target < jumps[0].origin:

@@ -8,7 +8,7 @@ from collections.abc import Callable
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.follow.again import drop_false_starts, find_restarts, without_ghosts
+from jeweller.follow.again import begin_with_sound, drop_false_starts, find_restarts, without_ghosts
 from jeweller.follow.boundaries import Boundaries, find_boundaries
 from jeweller.follow.inner import hear_inside, split_doubled
 from jeweller.follow.measure import Measurer
@@ -20,6 +20,7 @@ from jeweller.follow.settings import DEFAULT, FollowSettings
 from jeweller.hear.features import Features
 from jeweller.score.line import NO_PITCH, Line
 
+NOTHING_S = 0.03  # a note cannot be shorter
 WHOLE = 0.8  # of the line: who came so far made a complete attempt
 
 
@@ -142,6 +143,12 @@ def _reach(steps: tuple[Step, ...]) -> int:
     return reach
 
 
+def _nothing(steps: tuple[Step, ...], k: int, starts: dict[int, float], on: float) -> bool:
+    """Whether the next sound after step k begins with it: then nothing of it was heard."""
+    following = next((x for x in steps[k + 1 :] if id(x) in starts), None)
+    return following is not None and starts[id(following)] - on < NOTHING_S
+
+
 def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, fallback: float) -> npt.NDArray[np.float64]:
     """Seconds per quarter at each note: the running weighted median (about nine notes) of stretches of at least a quarter, shape (N,).
 
@@ -200,14 +207,19 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
     starts = {id(step): measurer.onset(int(boundaries.frame[step.start]), None if step.kind != EXTRA and ornamented[step.item] else step.pitch,
                                        int(boundaries.frame[step.end])) for step in sounding}  # fmt: skip
     last_step = way.steps[-1] if way.steps else None
+    broken: set[int] = set()
     for k, step in enumerate(way.steps):
         if step.kind == JUMP:
             attempt += 1
             target = way.steps[k + 1].item if k + 1 < len(way.steps) else step.item
-            jumps.append(Jump(float(boundaries.frame[step.start]) * features.step_s, step.item, target))
+            origin = step.item - 1 if step.item - 1 in broken and target > step.item else step.item
+            jumps.append(Jump(float(boundaries.frame[step.start]) * features.step_s, origin, target))
         if step.kind not in (NOTE, WRONG, EXTRA) or step.pitch is None:
             continue
         on = starts[id(step)]
+        if step.kind != EXTRA and k + 1 < len(way.steps) and way.steps[k + 1].kind == JUMP and _nothing(way.steps, k, starts, on):
+            broken.add(step.item)  # broken off as soon as it began: not played
+            continue
         end_frame = int(boundaries.frame[step.end])
         following = next((x for x in way.steps[k + 1 :] if x.kind not in (DELETED, JUMP)), None)
         next_s = starts[id(following)] if following is not None and id(following) in starts else end_frame * features.step_s
@@ -222,6 +234,7 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
     events, jumps = without_ghosts(join_ornaments(events, line), jumps)
     events = split_doubled(hear_inside(events, items, features, measurer), items, local, features, measurer)
     events = join_ornaments(events, line)
+    events = begin_with_sound(events, items)
     events, jumps = find_restarts(events, jumps, items, local)
     events, jumps = drop_false_starts(events, jumps)
     last_try: list[int | None] = [None] * n

@@ -47,7 +47,8 @@ def hear_inside(events: list[Event], items: Items, features: Features, measurer:
         graces = items.graces[event.index] | (items.graces[event.index + 1] if event.index + 1 < len(items.graces) else frozenset())
         runs = [r for r in _runs(event, after, features, measurer) if not any(abs(r.midi - g) < 0.7 for g in graces)]
         out.append(event)
-        out.extend(_extra(r, event) for r in runs if abs(r.midi - event.midi) > 0.7)
+        # A tone that wavers is no other note.
+        out.extend(_extra(r, event) for r in runs if abs(r.midi - event.midi) > 0.7 + 0.75 * event.spread)
     return out
 
 

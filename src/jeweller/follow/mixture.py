@@ -78,12 +78,12 @@ class Mixture:
         b = max(event.on_s + 0.03, event.off_s - 0.03)
         return np.asarray(self.frames(max(event.on_s + 0.02, b - 0.2), b)[0].mean(axis=0) + 1e-9)
 
-    def standing_out(self, event: Event, every: int) -> float:
-        """Median dB by which a note's own first partials, those that are no multiples of `every`, stand out from between the partials.
+    def standing_out(self, event: Event, every: int, midi: float | None = None) -> float:
+        """Median dB by which the first partials of a note (of `midi`, where given), those that are no multiples of `every`, stand out from in between.
 
         About 0 where only every second (third) partial sounds: then the octave (twelfth) above sounds, whatever the period says.
         """
-        own, hz = self.own(event), float(midi_to_hz(event.midi)) * self.size / self.f.rate  # in bins
+        own, hz = self.own(event), float(midi_to_hz(event.midi if midi is None else midi)) * self.size / self.f.rate  # in bins
 
         def at(place: float) -> float:
             k = round(place)

@@ -23,10 +23,10 @@ BELOW_DB = 16.0  # softer than the note by more is room
 SETTLE_S = 0.11  # the note speaks at most so long after it
 HALF_FULL = 0.8  # periodicity at half the period, from which a tone may be heard an octave up anyway
 ORNAMENT_STEPS = (-2.0, -1.0, 1.0, 2.0)  # semitones from a note to those its ornament may touch
-TRILL_STEPS = (1.0, 2.0)  # and a trill
+TRILL_STEPS = (0.0, 1.0, 2.0)  # and a trill
 FOLDED = (0.0, 12.0, 19.0, 24.0, 28.0)  # semitones: periods of the same tone
-# Semitones to the tones that a crack catches: on reeds and flutes those they overblow to, on brass the neighbouring partials too.
-SQUEAKS = (12.0, 19.0, 24.0, 28.0)
+# Semitones to the tones that a crack catches: on reeds and flutes those they overblow to or squeak on, on brass the neighbouring partials too.
+SQUEAKS = (12.0, 19.0, 7.0, 24.0, 28.0)
 CAUGHT = (12.0, 19.0, 7.0, 5.0, -5.0, 24.0, 4.0, 3.0, -7.0, -12.0)
 FROM_S, UNTIL_S = 0.09, 0.16  # before and after the onset: the frames whose make-up is looked at
 SPEAKS_S = 0.12  # a start is in doubt if, so soon after the onset,

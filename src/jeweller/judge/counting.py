@@ -157,7 +157,9 @@ def _lengths(case: Case, steps: set[int]) -> list[Finding]:
             continue
         length = event.off_s - event.on_s
         beats = float(note.duration) / case.beat_q
-        written = float(note.duration) * case.spq(i)
+        # Where the tempo moves a length is wrong only if it is so by the local tempo and by the take's own.
+        slow, fast = max(case.spq(i), case.following.take_spq), min(case.spq(i), case.following.take_spq)
+        written, longest = float(note.duration) * fast, float(note.duration) * slow
         error = max(case.time_spread, 0.04)
         bar, passing, beat = case.where(i)
         detail: dict[str, Any] = {"written_beats": round(beats, 2), "heard_beats": round(length / case.beat_s(i), 2)}
@@ -168,7 +170,7 @@ def _lengths(case: Case, steps: set[int]) -> list[Finding]:
             share = bounded_confidence(s.cut_share * written - length, 0.0, error) if length < s.cut_share * written + error else 0.0
             early = 0.0
             if open_end and beats >= 2.0 - 1e-6:
-                early = bounded_confidence(written - length, s.cut_beats * case.beat_s(i), error)
+                early = bounded_confidence(written - length, s.cut_beats * fast * case.beat_q, error)
             confidence = max(share, early)
             if confidence > 0.2:
                 if early > share:
@@ -177,14 +179,14 @@ def _lengths(case: Case, steps: set[int]) -> list[Finding]:
                     detail["rests_on"] = rests_on("cut_share", length / written, s.cut_share, error / written, "share", below=True)
                 found.append(Finding("cut_short", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,), confidence, 0.5,
                                      detail=detail, cause="long_note_miscounted" if open_end else None))  # fmt: skip
-        if rest is not None and i + 1 < len(case.notes) and i not in steps and case.event(i + 1) is not None:
-            over = length - written
-            rest_s = float(case.notes[i + 1].onset - note.end) * case.spq(i)
+        if rest is not None and i + 1 < len(case.notes) and i not in steps and case.event(i + 1) is not None and not note.fermata:
+            over = length - longest
+            rest_s = float(case.notes[i + 1].onset - note.end) * slow
             threshold = max(s.fill_share * rest_s, s.fill_min_s)
             if over > 0.6 * threshold:
                 detail = {"rest_beats": round(rest_s / case.beat_s(i), 2), "over_beats": round(over / case.beat_s(i), 2),
                           "rests_on": rests_on("fill_share", over / rest_s, threshold / rest_s, 1.3 * error / rest_s, "share of the rest")}  # fmt: skip
                 place = case.following.line.beat_in_bar(rest.bar_index, rest.offset)
-                found.append(Finding("rest_filled", rest.bar, rest.passing, place, event.on_s + written, event.off_s, (note.id,), (rest.score_id,),
+                found.append(Finding("rest_filled", rest.bar, rest.passing, place, event.on_s + longest, event.off_s, (note.id,), (rest.score_id,),
                                      bounded_confidence(over, threshold, 1.3 * error), 0.5, detail=detail))  # fmt: skip
     return found

@@ -33,7 +33,7 @@ SUBHARMONIC_CLARITY = 0.6  # periodicity at the written pitch, against the lower
 HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note", "out_of_tune")
 CRACK_ROOM_S = 0.08  # how exactly the time of a short sound is known
 LONGEST_CRACK_S = 0.24  # a longer sound is a note of its own
-LEAST_SAID = 0.15  # raw confidence below which nothing is said, not even "listen here"
+LEAST_SAID = 0.2  # raw confidence below which nothing is said, not even "listen here"
 
 
 def judge(following: Following, features: Features, instrument: Instrument, settings: JudgeSettings, *, asked_bpm: float | None = None,

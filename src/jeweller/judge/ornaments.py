@@ -10,7 +10,7 @@ from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding
 
 MIN_TURNS = 3  # alternations of a trill
-PLAIN_TRILL_S = 0.5  # in a shorter note few turns may be all there is room for
+PLAIN_TRILL_S = 0.6  # in a shorter note few turns may be all there is room for
 MIN_TRILL_SHARE = 0.5  # of the note
 SHARE_ERROR = 0.03  # how exactly its last turn is placed
 GRACE_LONGEST_S = 0.18  # a grace note is no longer,

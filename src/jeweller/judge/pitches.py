@@ -20,7 +20,9 @@ ATTACK = 0.3  # strength of an attack that is a stroke
 UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = 0.5, 8.0  # a sound without a pitch is no note if it is so weakly begun, or so soft
 HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that note still
 NO_ROOM_S = 0.03
+TAIL_S, TAIL_SHARE = 0.15, 0.25  # the pitch of the note before for no longer than this, and than so much of the written length, is its tail
 MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
+FULL, FULLEST, CLEAR = 0.95, 0.995, 0.93  # periodicity at half the period, and of the note itself, from which an octave is thought of
 PARTIALS_ERROR_DB = 0.8  # how exactly it is known how far a partial stands out
 SOUNDED_MEAN, SOUNDED_TOP, SOUNDED_DB = 0.4, 0.75, 9.0  # share of the written pitch on average and at its best, and how much softer than its voice
 BLURRED, ALSO_CLEAR = 0.96, 0.4  # periodicity of what was heard, or of the written pitch too: another tone may sound in it
@@ -125,9 +127,11 @@ def _not_sounded(case: Case, i: int, event: Event) -> float:
     if event.next_s - event.on_s < NO_ROOM_S:
         return 0.8  # the next note begins where this one should
     held = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06 and event.attack < HELD_ATTACK
-    if held and abs(case.apart(i)) > 0.7:
+    length, written_s = event.off_s - event.on_s, float(case.notes[i].duration) * case.spq(i)
+    short = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06 and length < min(TAIL_S, TAIL_SHARE * written_s)
+    if (held or short) and abs(case.apart(i)) > 0.7:
         return 0.8  # only the note before goes on
-    if held and event.attack < 0.5 * HELD_ATTACK and event.off_s - event.on_s < 0.45 * float(case.notes[i].duration) * case.spq(i):
+    if held and event.attack < 0.5 * HELD_ATTACK and length < 0.45 * written_s:
         return 0.7
     odds = ghost_odds(event, before, usual_level(events, k))
     soft = event.attack < UNCLEAR_ATTACK or event.level_db < usual_level(events, k) - UNCLEAR_BELOW_DB
@@ -162,6 +166,9 @@ class _OctaveJudge:
             if abs(apart - up) < 0.6:
                 return up, 0.9
         if i in self.below:
+            if round(apart) == -12 and self.mixture.standing_out(event, 2) < case.settings.octave_partials_db:
+                # The partials of the lower note are not there: the period is a subharmonic.
+                return self._above(i, event, 12, 1.0, event.midi + 12) or (0, 1.0)
             # A sound may carry a subharmonic: if most notes at that place do, it is the sound and not the player.
             near = [k for k in (*self.plain, *self.below) if k != i and abs(case.notes[k].sounding_midi - midi) <= 1]
             same = sum(k in self.below for k in near)
@@ -169,18 +176,25 @@ class _OctaveJudge:
             if event.expected_clarity > 0.55 * event.clarity:
                 return (down, 0.3) if not same else (0, 1.0)
             return (0, 1.0) if near and same >= 0.34 * len(near) else (down, 0.85 if near else 0.6)
-        return self._above(i, event, 12, event.octave_up) or self._above(i, event, 19, event.twelfth_up)
+        if abs(apart) > 0.6:
+            return None
+        return self._above(i, event, 12, event.octave_up, event.midi) or self._above(i, event, 19, event.twelfth_up, event.midi)
 
-    def _above(self, i: int, event: Event, up: int, fullness: float) -> tuple[int, float] | None:
-        """The octave or twelfth above: it is as periodic, and the partials that only the written note has do not stand out."""
+    def _above(self, i: int, event: Event, up: int, fullness: float, written: float) -> tuple[int, float] | None:
+        """The octave or twelfth above: it is as periodic, and the partials that only the written note has do not stand out as the neighbours' do."""
         s = self.case.settings
-        if fullness < s.octave_evenness:
+        if fullness < s.octave_evenness or (fullness < FULL and event.clarity < CLEAR):
             return None
-        own = self.mixture.standing_out(event, 2 if up == 12 else 3)
-        if own > s.octave_partials_db + 2.0:
+        every = 2 if up == 12 else 3
+        own = self.mixture.standing_out(event, every, written)
+        beside = [k for k in self.plain if k != i and abs(self.case.notes[k].sounding_midi - self.case.notes[i].sounding_midi) <= 2]
+        usual = [self.mixture.standing_out(e, every) for k in beside if (e := self.case.event(k)) is not None]
+        contrast = max(0.0, min(4.0, (float(np.median(usual)) - 25.0) / 4.0)) if usual and fullness > FULLEST else 0.0
+        limit = s.octave_partials_db + contrast
+        if own > limit + 2.0:
             return None
-        self.why[i] = rests_on("octave_partials_db", own, s.octave_partials_db, PARTIALS_ERROR_DB, "dB", sure_at=0.0, below=True)
-        confidence = min(0.9, 1.0 / (1.0 + math.exp(-(s.octave_partials_db - own) / PARTIALS_ERROR_DB)))
+        self.why[i] = rests_on("octave_partials_db", own - contrast, s.octave_partials_db, PARTIALS_ERROR_DB, "dB", sure_at=0.0, below=True)
+        confidence = min(0.9, 1.0 / (1.0 + math.exp(-(limit - own) / PARTIALS_ERROR_DB)))
         return up, confidence if event.off_s - event.on_s > SHORT_S else min(confidence, 0.45)
 
 
@@ -258,9 +272,13 @@ def _extras(case: Case) -> list[Finding]:
         i = min(event.before, len(case.notes) - 1)
         before = case.following.events[k - 1] if k else None
         same = before is not None and abs(before.midi - event.midi) < 0.6
+        if before is not None and before.index is not None and abs(before.midi - case.notes[before.index].sounding_midi) > 0.7 and event.attack < HELD_ATTACK and (
+                abs(event.midi - case.notes[before.index].sounding_midi) < 0.5 and event.on_s - before.off_s < NO_ROOM_S):  # fmt: skip
+            continue  # the note before, heard clearly only now
         doubt = 1.5 * max(0.0, 0.85 - event.clarity) / 0.2 + 1.2 * max(0.0, 0.11 - length) / 0.05
         doubt += 1.4 if same and event.attack < 0.5 else 0.0
         doubt += 1.0 * max(0.0, (case.loud_db - 16) - event.level_db) / 8
+        doubt += max(0.0, event.spread - 0.25) / 0.2 + max(0.0, usual_level(case.following.events, k) - event.level_db - 9.0) / 5.0  # speech, the next room
         doubt += 2.5 if k == 0 else 0.0  # before the music: a sounded first note is not music
         confidence = 1.0 / (1.0 + math.exp(-(2.2 - 2.0 * doubt)))
         last = case.event(i - 1) if i else None

@@ -10,12 +10,13 @@ from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding
 from jeweller.score.pitch import spell
 
-PARTIALS = (*SQUEAKS, 5.0, 7.0, -5.0)  # semitones to what a crack catches on brass
-LONGEST_CRACK_S = 0.14  # longer is a note of its own, if it is near
+PARTIALS = (*SQUEAKS, 5.0, -5.0)  # semitones to what a crack catches on brass
+LONGEST_CRACK_S = 0.24  # longer is a note of its own, if it is near
 NEAR_STEPS = 8.5  # semitones: what fingers may let slip in between
 IN_TIME_S = 0.035  # the note came in time, and the sound before it did not, if by so much
 HELD_S = 0.045  # from here a tone in the start of a note is a crack
 USUAL_GAIN = 0.8  # what it usually explains
+SURE_GAIN = 1.2  # and what a sound between two notes explains, heard by the spectrum alone
 LEAST_GAIN, UNSEEN = 0.2, 0.8  # log odds lost by what the pitch line hears and the spectrum does not need
 NOT_PARTIAL = 2.5  # log odds lost by a pitch that is none of them
 
@@ -76,7 +77,7 @@ def _blip(case: Case, s: Start, event: Event, apart: float) -> list[Finding]:
     odds = -0.2 + _clip((s.length_s - 0.06) / 0.03, -1.0, 1.0) + _clip((s.clarity - 0.96) / 0.03, -2.0, 1.0)
     odds += _clip((s.attack - 0.4) / 0.3, -1.0, 1.0) - max(0.0, s.below_db - 5.0) / 3.0 - 3.0 * max(0.0, s.spread - 0.15) / 0.15
     if not s.edge:
-        odds = max(odds, _odds_by_spectrum(s) - 0.5)
+        odds = max(odds, _odds_by_spectrum(s) - 0.5 - (2.0 if s.gain < SURE_GAIN else 0.0))
     note = case.notes[s.index]
     bar, passing, beat = case.where(s.index)
     fifths = case.following.line.bars[note.bar_index].bar.fifths

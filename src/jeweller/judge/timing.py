@@ -15,6 +15,7 @@ GRACE_ROOM_S = 0.12  # what a grace note may move its main note by
 PAIR_SPREAD_FLOOR = 0.10  # log ratio: nobody's pairs are steadier than this after our listening error
 TREND_Z = 1.6  # standard errors by which a change of tempo must be beyond the threshold
 SHARED_ONSET = 1.3  # times the spread of one interval: the spread of the ratio of two neighbours (root of 3, less what the beat's own drift adds)
+SURE_SINGLE = 1.3  # deviations beyond the threshold at which a single note is said
 ALIKE = 0.4  # the pairs of an uneven run go alike: the weakest by so much of the strongest, else one note is out of place
 FIGURE_NOTES = 12  # no figure is longer
 BACK_ON_THE_BEAT = 0.12  # log ratio: a squeezed figure takes its written time within this
@@ -112,12 +113,12 @@ def _single(case: Case, steps: set[int], leave: set[int]) -> list[Finding]:
         event = case.event(i)
         assert event is not None
         bar, passing, beat = case.where(i)
-        confidence = bounded_confidence(abs(deviation), threshold, 1.3 * spread, sure_at=1.5) * (0.75 + 0.25 * min(event.attack, 1.0))
+        confidence = bounded_confidence(abs(deviation), threshold, 1.3 * spread, sure_at=SURE_SINGLE) * (0.75 + 0.25 * min(event.attack, 1.0))
         found.append(Finding("late" if deviation > 0 else "early", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
                              confidence, 0.35,
                              detail={"beats": round(deviation / beat_s, 2), "seconds": round(deviation, 3),
                                      "rests_on": rests_on("early_beats", abs(deviation) / beat_s, threshold / beat_s, 1.3 * spread / beat_s, "beats",
-                                                          sure_at=1.5)}))  # fmt: skip
+                                                          sure_at=SURE_SINGLE)}))  # fmt: skip
     return found
 
 
