@@ -35,8 +35,9 @@ FARTHEST = 7.0  # semitones from which one pitch may tell how another sounds
 class Mixture:
     """Spectra of a take, and what they are made of. Frames are (T, F) magnitudes up to TOP_HZ."""
 
-    def __init__(self, features: Features, events: Sequence[Event], lowest_midi: float) -> None:
-        self.f = features
+    def __init__(self, features: Features, events: Sequence[Event], lowest_midi: float, shift: int = 0) -> None:
+        """`lowest_midi`: of the part; `shift`: semitones by which the whole take sounds above the pitches that `voice` and `standing_out` are asked for."""
+        self.f, self.shift = features, shift
         size = PERIODS * features.rate / float(midi_to_hz(lowest_midi))
         self.size = int(np.clip(sfft.next_fast_len(int(size), real=True), *SIZES))
         self.top = int(TOP_HZ * self.size / features.rate)
@@ -83,7 +84,7 @@ class Mixture:
 
         About 0 where only every second (third) partial sounds: then the octave (twelfth) above sounds, whatever the period says.
         """
-        own, hz = self.own(event), float(midi_to_hz(event.midi if midi is None else midi)) * self.size / self.f.rate  # in bins
+        own, hz = self.own(event), float(midi_to_hz((event.midi if midi is None else midi) + self.shift)) * self.size / self.f.rate  # in bins
 
         def at(place: float) -> float:
             k = round(place)
@@ -97,7 +98,8 @@ class Mixture:
 
     def voice(self, midi: float, leave: Event | None = None) -> Array | None:
         """How a pitch sounds in this player's voice: the nearest well-heard note's spectrum, moved to it; None where none is near."""
-        near = [e for e in self.known if e is not leave and abs(e.midi - midi) <= FARTHEST]
+        midi += self.shift
+        near = [e for e in self.known if (leave is None or e.on_s != leave.on_s) and abs(e.midi - midi) <= FARTHEST]
         if not near:
             return None
         event = min(near, key=lambda e: (round(abs(e.midi - midi)), e.on_s))

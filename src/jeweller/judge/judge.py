@@ -50,11 +50,11 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
         counted = judge_count(case, lengths=False)
         return _in_order(case, found + counted.findings + judge_rhythm(case, counted.steps) + judge_click(case, click) + judge_tempo(case, asked_bpm)), case
     shift = _transposition(case)
+    mixture = Mixture(features, following.events, min(n.sounding_midi for n in following.line.main_notes), shift)
     if shift:
         found.append(_shifted(case, shift))
         events = tuple(dataclasses.replace(e, midi=e.midi - shift) for e in following.events)
         case = Case(dataclasses.replace(following, events=events), settings, instrument, features.floor_db, features.loud_db)
-    mixture = Mixture(features, following.events, min(n.sounding_midi for n in following.line.main_notes))
     starts = hear_starts(following, features, mixture, brass=instrument.family == "brass")
     pitches = judge_pitches(case, mixture)
     case = _without(case, {n for f in pitches if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes})

@@ -20,6 +20,7 @@ ATTACK = 0.3  # strength of an attack that is a stroke
 UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = 0.5, 8.0  # a sound without a pitch is no note if it is so weakly begun, or so soft
 HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that note still
 NO_ROOM_S = 0.03
+BRIEF_SHARE = 0.12  # and where it is the written pitch too, for no longer than this
 TAIL_S, TAIL_SHARE = 0.15, 0.25  # the pitch of the note before for no longer than this, and than so much of the written length, is its tail
 MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
 FULL, FULLEST, CLEAR = 0.95, 0.995, 0.93  # periodicity at half the period, and of the note itself, from which an octave is thought of
@@ -131,6 +132,8 @@ def _not_sounded(case: Case, i: int, event: Event) -> float:
     short = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06 and length < min(TAIL_S, TAIL_SHARE * written_s)
     if (held or short) and abs(case.apart(i)) > 0.7:
         return 0.8  # only the note before goes on
+    if short and length < BRIEF_SHARE * written_s:
+        return 0.7
     if held and event.attack < 0.5 * HELD_ATTACK and length < 0.45 * written_s:
         return 0.7
     odds = ghost_odds(event, before, usual_level(events, k))
