@@ -272,7 +272,7 @@ class _Stage:
         else:
             begin = on
             if self.graces[i] and act.grace != "none":
-                added, begin, sound = grace_tones(self.graces[i], act, on, sound, manner)
+                added, begin, sound = grace_tones([p + self.shift for p in self.graces[i]], act, on, sound, manner)
                 self._give_way(added[0].on_s)
                 self.tones.extend(added)
                 slurred = True
