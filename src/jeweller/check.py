@@ -115,7 +115,8 @@ def check(score_path: str | os.PathLike[str], take_path: str | os.PathLike[str],
     if features.loud_db < SILENCE_DB:
         raise TakeError(f"{Path(take_path).name} is silent: no sound is louder than {SILENCE_DB:g} dB. Check the microphone and record again.")
     progress(0.5, "following")
-    following = follow(line, features, tempo_bpm=options.tempo_bpm, rhythm_only=options.rhythm_only or line.part.percussion, cancelled=cancelled)
+    following = follow(line, features, tempo_bpm=options.tempo_bpm, rhythm_only=options.rhythm_only or line.part.percussion,
+                       reference_shift=options.settings.reference_shift, cancelled=cancelled)  # fmt: skip
     progress(0.9, "judging")
     tries = [_judge(f, features, instrument, options, judged, bars, line) for f in (*following.earlier, following)]
     findings, case = tries[better(tries)]

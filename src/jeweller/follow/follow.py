@@ -47,13 +47,16 @@ def make_items(line: Line, *, rhythm_only: bool = False) -> Items:
 
 
 def follow(line: Line, features: Features, *, tempo_bpm: float | None = None, settings: FollowSettings = DEFAULT, rhythm_only: bool = False,
-           cancelled: Callable[[], bool] = lambda: False) -> Following:  # fmt: skip
+           reference_shift: int = 0, cancelled: Callable[[], bool] = lambda: False) -> Following:  # fmt: skip
     """Finds the most likely way through the line. `tempo_bpm` (quarters a minute) is a hint; without one the written tempo is.
 
+    `reference_shift`: semitones by which a take tuned to another pitch reference is known to sound lower or higher than written.
     With `rhythm_only` (claps, taps, percussion) attacks alone are followed.
     """
     s = dataclasses.replace(settings, inside_cost=settings.rhythm_inside_cost) if rhythm_only else settings
     items = make_items(line, rhythm_only=rhythm_only)
+    if reference_shift and not rhythm_only:
+        items = dataclasses.replace(items, midi=items.midi + reference_shift)
     evidence = attacks_only(features, s) if rhythm_only else gather_evidence(features, s)
     boundaries = find_boundaries(features, s, pitched=not rhythm_only)
     bpm = tempo_bpm or line.written_bpm or s.default_bpm

@@ -51,15 +51,17 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
         return _in_order(case, found + counted.findings + judge_rhythm(case, counted.steps) + judge_click(case, click) + judge_tempo(case, asked_bpm)), case
     shift = _transposition(case)
     mixture = Mixture(features, following.events, min(n.sounding_midi for n in following.line.main_notes), shift)
+    reference = settings.reference_shift
     if shift:
-        found.append(_shifted(case, shift))
+        if shift != reference:
+            found.append(_shifted(case, shift - reference))
         events = tuple(dataclasses.replace(e, midi=e.midi - shift) for e in following.events)
         case = Case(dataclasses.replace(following, events=events), settings, instrument, features.floor_db, features.loud_db)
     starts = hear_starts(following, features, mixture, brass=instrument.family == "brass")
     pitches = judge_pitches(case, mixture)
     case = _without(case, {n for f in pitches if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes})
     counted = judge_count(case)
-    found += _habits(case, pitches + judge_tuning(case)) + counted.findings + judge_rhythm(case, counted.steps)
+    found += _habits(case, pitches + judge_tuning(case, shift if shift == reference else 0)) + counted.findings + judge_rhythm(case, counted.steps)
     found += judge_ornaments(case, hear_ornaments(following, features, mixture, shift), starts, shift) + judge_starts(case, starts, shift)
     found += judge_tones(case, hear_tones(following, features)) + judge_dynamics(case)
     found += judge_click(case, click or find_click(case, features)) + judge_tempo(case, asked_bpm)

@@ -12,6 +12,7 @@ from jeweller.follow.mixture import Mixture, explain
 from jeweller.follow.result import Event
 from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding, bounded_confidence, rests_on
+from jeweller.score.line import LineNote
 from jeweller.score.model import Note
 from jeweller.score.pitch import Pitch, in_key, key_alter, spell
 
@@ -20,6 +21,7 @@ ATTACK = 0.3  # strength of an attack that is a stroke
 UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = 0.5, 8.0  # a sound without a pitch is no note if it is so weakly begun, or so soft
 HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that note still
 NO_ROOM_S = 0.03
+SLIDE_CENTS = 18.0  # so far from the nearest semitone, a wrong pitch is one of the slide
 BRIEF_SHARE = 0.12  # and where it is the written pitch too, for no longer than this
 TAIL_S, TAIL_SHARE = 0.15, 0.25  # the pitch of the note before for no longer than this, and than so much of the written length, is its tail
 MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
@@ -229,6 +231,10 @@ def _wrong(case: Case, i: int, event: Event, heard: int, confidence: float, why:
     elif abs(apart) == 1:
         kind, source = accidental_kind(note.written, written, heard_written, fifths, case, i)
         cause = {"key_signature": "forgot_key_signature", "printed": "forgot_printed_accidental", "carried": "accidental_not_carried"}.get(source)
+        if _earlier_key(case, note, heard_written, fifths):
+            cause = "previous_key"
+        elif cause is None and case.instrument.slide and abs(case.apart(i) - apart) > SLIDE_CENTS / 100:
+            cause = "neighbour_slide_position"  # no finger falls between two semitones
     elif fingering and abs(apart) > 2:
         kind = "wrong_partial"
         cause = "partial_same_fingering" if case.instrument.family == "brass" else "register_key"
@@ -240,6 +246,13 @@ def _wrong(case: Case, i: int, event: Event, heard: int, confidence: float, why:
                            "rests_on": why or rests_on("wrong_cents", 100 * abs(case.apart(i)), case.settings.wrong_cents, 100 * event.spread, "cents",
                                                        sure_at=0.5),
                            "clearness_heard": round(event.clarity, 2), "clearness_written": round(event.expected_clarity, 2)}, cause=cause)  # fmt: skip
+
+
+def _earlier_key(case: Case, note: LineNote, heard_written: int, fifths: int) -> bool:
+    """Whether what sounded belongs to the key that the piece had before, and not to the one it has now."""
+    keys = [b.bar.fifths for b in case.following.line.bars[: note.bar_index + 1]]
+    before = next((k for k in reversed(keys) if k != fifths), None)
+    return before is not None and in_key(heard_written, before) and not in_key(heard_written, fifths)
 
 
 def accidental_kind(note: Note, written: Pitch, heard_written: int, fifths: int, case: Case, i: int) -> tuple[str, str]:
@@ -298,8 +311,8 @@ def _extras(case: Case) -> list[Finding]:
     return found
 
 
-def judge_tuning(case: Case) -> list[Finding]:
-    """Single notes out of tune, and the take as a whole high or low (never marked)."""
+def judge_tuning(case: Case, taken_out: int = 0) -> list[Finding]:
+    """Single notes out of tune, and the take as a whole high or low (never marked). `taken_out`: semitones of the pitch reference already taken out."""
     found: list[Finding] = []
     s = case.settings
     deviations = [abs(case.apart(i)) * 100 for i in range(len(case.notes)) if abs(case.apart(i)) < 0.6]
@@ -320,7 +333,7 @@ def judge_tuning(case: Case) -> list[Finding]:
                              detail={"cents": round(apart), "written": note.written.pitch.name if note.written.pitch else "",
                                      "letter": note.written.pitch.letter if note.written.pitch else "",
                                      "rests_on": rests_on("tune_cents", abs(apart), s.tune_cents, error, "cents", sure_at=0.6)}))  # fmt: skip
-    offset = case.offset_cents - 1200 * math.log2(s.pitch_reference / 440.0)
+    offset = case.offset_cents + 100 * taken_out - 1200 * math.log2(s.pitch_reference / 440.0)
     sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
     if abs(offset) > s.tuned_cents and len(sounded) >= 6:
         i = sounded[0]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import math
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -64,6 +65,11 @@ class JudgeSettings:
     fill_share: float = _s(0.35, "share of the rest", "sounding into a rest by more fills it")
     fill_min_s: float = _s(0.20, "s", "and by at least this")
 
+    @property
+    def reference_shift(self) -> int:
+        """Whole semitones from A 440 to the pitch reference: at 415 Hz everything sounds one lower than written."""
+        return round(12.0 * math.log2(self.pitch_reference / 440.0))
+
 
 TOLERANCES: dict[str, dict[str, Any]] = {
     "gentle": {"early_beats": 0.24, "tune_cents": 40.0, "tempo_share": 0.12, "uneven_ratio": 1.5, "cut_share": 0.5, "tuned_cents": 20.0},
@@ -71,6 +77,7 @@ TOLERANCES: dict[str, dict[str, Any]] = {
     "strict": {"early_beats": 0.10, "tune_cents": 20.0, "tempo_share": 0.06, "uneven_ratio": 1.18, "cut_share": 0.7, "tuned_cents": 8.0},
 }
 ARTICULATIONS = ("printed", "slurs-optional", "joined", "detached", "free")
+REFERENCES = (390.0, 470.0)  # Hz: between the lowest and the highest A that ensembles have tuned to
 CHOICES = {"tolerance": tuple(TOLERANCES), "articulation": ARTICULATIONS, "trill_first": ("either", "upper", "main"), "graces": ("either", "before", "on")}
 
 
@@ -91,6 +98,8 @@ def make_settings(tolerance: str = "standard", articulation: str = "printed", ch
             value = float(text)
         except ValueError:
             raise SettingError(f"The setting {name} takes a number ({known[name].metadata['unit']}), not “{text}”.") from None
+        if name == "pitch_reference" and not REFERENCES[0] <= value <= REFERENCES[1]:
+            raise SettingError(f"An A of {text} Hz is none that bands tune to; it takes {REFERENCES[0]:g} to {REFERENCES[1]:g}.")
         if not 0 < value < 10000:
             raise SettingError(f"The setting {name} cannot be {text}; it is {known[name].default:g} {known[name].metadata['unit']} by default.")
         chosen[name] = value
