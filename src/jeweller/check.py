@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from jeweller.audio.backing import take_out
 from jeweller.audio.decode import Recording, decode, file_hash
 from jeweller.errors import ScoreError, SettingError, TakeError
 from jeweller.follow.follow import follow
@@ -27,6 +28,7 @@ from jeweller.score.line import Line, make_line
 from jeweller.score.load import load_score, usable_part
 from jeweller.score.model import Score
 
+HELPED, HELPED_KNOWN = 0.8, 0.95  # times the confidence where another sound helped, and where it was known and taken out
 SILENCE_DB = -70.0  # a recording whose music is softer than this holds none
 
 
@@ -42,13 +44,15 @@ class Options:
     scheme: str = "even"
     settings: JudgeSettings = field(default_factory=JudgeSettings)
     rhythm_only: bool = False  # claps, taps, counting aloud; parts without pitch are so by themselves
-    support: str = "alone"
+    support: str = "alone"  # with_model: a model or a backing part sounded in the room; with_click
+    backing: str | None = None  # a recording of that model or backing part: it is taken out of the take
     reading: str = "practised"
 
     @property
     def asked(self) -> dict[str, Any]:
         """What was asked for besides the numbers of judging, as the report's settings tell it."""
-        return {"part_asked": self.part, "instrument_asked": self.instrument, "bars_asked": self.bars, "click": self.click, "rhythm_only": self.rhythm_only}
+        return {"part_asked": self.part, "instrument_asked": self.instrument, "bars_asked": self.bars, "click": self.click, "rhythm_only": self.rhythm_only,
+                **({"backing": file_hash(self.backing)} if self.backing else {})}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -109,6 +113,9 @@ def check(score_path: str | os.PathLike[str], take_path: str | os.PathLike[str],
     bars, judged = bar_range(line, options.bars)
     progress(0.05, "opening the recording")
     recording = decode(take_path, HEAR.rate, cancelled)
+    if options.backing:
+        recording = without_backing(recording, options.backing, cancelled)
+        options = dataclasses.replace(options, support="with_model")
     progress(0.2, "listening")
     low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
     features = hear(recording.samples, low, high, HEAR, cancelled, lambda share: progress(0.2 + 0.3 * share, "listening"))
@@ -119,12 +126,29 @@ def check(score_path: str | os.PathLike[str], take_path: str | os.PathLike[str],
                        reference_shift=options.settings.reference_shift, cancelled=cancelled)  # fmt: skip
     progress(0.9, "judging")
     tries = [_judge(f, features, instrument, options, judged, bars, line) for f in (*following.earlier, following)]
+    if options.support == "with_model":
+        tries = [([helped(f, HELPED_KNOWN if options.backing else HELPED) for f in found], case) for found, case in tries]
     findings, case = tries[better(tries)]
     settings = settings_dict(options.settings, scheme, options.support, options.reading, options.tempo_bpm, options.asked)
     report = build_report(case, findings, recording, Path(take_path).name, file_hash(score_path), settings, scheme, bars, judged,
                           attempts_told(tries))  # fmt: skip
     progress(1.0, "done")
     return Checked(report, score, line, instrument, case, tuple(findings), features, recording)
+
+
+def without_backing(recording: Recording, backing: str, cancelled: Callable[[], bool] = lambda: False) -> Recording:
+    """The recording without the sound of another that a loudspeaker played in the room, with a warning that says what was done. Raises TakeError."""
+    known = decode(backing, recording.rate, cancelled)
+    taken = take_out(recording.samples, known.samples, recording.rate)
+    name = Path(backing).name
+    told = (f"{name} sounded in the room {abs(taken.share_db):.0f} dB below the take and was taken out." if taken.heard
+            else f"{name} is not heard in this take; nothing was taken out.")  # fmt: skip
+    return dataclasses.replace(recording, samples=taken.samples, warnings=(*recording.warnings, told))
+
+
+def helped(f: Finding, factor: float) -> Finding:
+    """A finding of a take that was not played alone: what was heard may not be the player's."""
+    return f.replace(confidence=f.confidence * factor)
 
 
 def better(tries: list[tuple[list[Finding], Case]]) -> int:
