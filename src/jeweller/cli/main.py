@@ -61,7 +61,8 @@ def _add_asked(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--bars", metavar="9-16", help="only these bars")
     parser.add_argument("--tempo", metavar="BPM", type=float, help="the speed asked for, quarters a minute")
     parser.add_argument("--click", metavar="heard|BPM@SECONDS", help="the click played to: heard in the recording, or its speed and the second of one stroke")
-    parser.add_argument("--support", metavar="NAME", default="alone", choices=("alone", "with_model", "with_click"), help="how the take was made: alone, with_model or with_click")
+    parser.add_argument("--support", metavar="NAME", default="alone", choices=("alone", "with_model", "with_click"),
+                        help="how the take was made: alone, with_model or with_click")  # fmt: skip
     parser.add_argument("--backing", metavar="F", help="a recording of the model or backing part that sounded in the room: it is taken out of the take")
     parser.add_argument("--rhythm-only", action="store_true", help="judge the rhythm alone: clapping, tapping, counting aloud")
     parser.add_argument("--scheme", metavar="NAME", default="even", help="marking scheme: even, rhythm-first, notes-first, sound-first")

@@ -22,7 +22,7 @@ AFTER_SHARE = 0.6  # of the main note: so late it may come when it slips behind 
 GRACE_PART, GRACE_GAIN = 0.25, 0.04  # a frame holds a tone if that makes up so much of it, and explains so much more
 GRACE_BELOW_DB = 16.0  # softer than the main note by more is room
 GRACE_NEEDED, GRACE_NONE = 0.5, 0.05  # sum of what it explains: from here it was there; below, nothing speaks for it
-UNEXPLAINED = 0.3  # something else sounded too, which may have been it
+UNEXPLAINED, UNEXPLAINED_FRAMES = 0.3, 4  # something else sounded too in so many frames, more than an attack has: that may have been it
 SLIP_GAIN, SLIP_RATIO = 0.8, 2.0  # another pitch explains so much, and so much more than the written one: it slipped
 ROOM_S = 1.0  # the room carries a note on for so long at most
 TRILL_LEAN = 0.03  # periodicity: one of the two notes is heard before the other by so much
@@ -116,10 +116,10 @@ def _grace(index: int, event: Event, before: Event | None, grace: int, main: int
         start = max(start, before.on_s + 0.06)
         room = [before] if event.on_s - before.off_s < ROOM_S else []
     end = min(event.on_s + max(GRACE_AFTER_S, AFTER_SHARE * (event.off_s - event.on_s)), event.off_s - 0.02)
-    frames, times = mixture.frames(start, max(end, start + 0.05))
+    frames, _ = mixture.frames(start, max(end, start + 0.05))
     own = mixture.own(event)
     parts = [own, mixture.noise, *(mixture.ending(e) for e in room)]
-    shares, misfit = explain(frames, parts)
+    _, misfit = explain(frames, parts)
     loud = 20.0 * np.log10(frames.sum(axis=1) / own.sum() + 1e-9) > -GRACE_BELOW_DB
     previous = room[-1].midi if room else None
 
@@ -135,7 +135,7 @@ def _grace(index: int, event: Event, before: Event | None, grace: int, main: int
     if gain < SLIP_GAIN:
         tried = [p for p in range(grace - 5, grace + 6) if abs(p - main) > 0 and p != grace and (previous is None or abs(p - previous) > 0.7)]
         other = max((needed(p + tuning)[0] for p in tried), default=0.0)
-    doubtful = float(misfit[loud].max()) > UNEXPLAINED if loud.any() else True
+    doubtful = int((misfit[loud] > UNEXPLAINED).sum()) >= UNEXPLAINED_FRAMES or not loud.any()
     return Ornament(index, "grace", gain >= GRACE_NEEDED, hidden=hidden, certain=gain < GRACE_NONE and not doubtful, length_s=length * mixture.step_s,
                     slipped=other > SLIP_GAIN and other > SLIP_RATIO * gain)  # fmt: skip
 

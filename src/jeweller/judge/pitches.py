@@ -288,9 +288,10 @@ def _extras(case: Case) -> list[Finding]:
         i = min(event.before, len(case.notes) - 1)
         before = case.following.events[k - 1] if k else None
         same = before is not None and abs(before.midi - event.midi) < 0.6
-        if before is not None and before.index is not None and abs(before.midi - case.notes[before.index].sounding_midi) > 0.7 and event.attack < HELD_ATTACK and (
-                abs(event.midi - case.notes[before.index].sounding_midi) < 0.5 and event.on_s - before.off_s < NO_ROOM_S):  # fmt: skip
-            continue  # the note before, heard clearly only now
+        if before is not None and before.index is not None and event.attack < HELD_ATTACK and event.on_s - before.off_s < NO_ROOM_S:
+            meant = case.notes[before.index].sounding_midi
+            if abs(before.midi - meant) > 0.7 and abs(event.midi - meant) < 0.5:
+                continue  # the note before, heard clearly only now
         doubt = 1.5 * max(0.0, 0.85 - event.clarity) / 0.2 + 1.2 * max(0.0, 0.11 - length) / 0.05
         doubt += 1.4 if same and event.attack < 0.5 else 0.0
         doubt += 1.0 * max(0.0, (case.loud_db - 16) - event.level_db) / 8

@@ -480,7 +480,8 @@ COMMON = {
     "missed_accidental": 3, "wrong_note": 3, "added_accidental": 1, "wrong_octave": 1, "wrong_partial": 1.2, "missed_note": 1.5, "extra_note": 1.5,
     "rest_short": 1.5, "rest_long": 1.5, "rest_filled": 1, "cut_short": 1.2, "held_over": 1, "beat_dropped": 0.8, "beat_added": 0.7, "hesitation": 1.5,
     "restart": 1.5, "bar_skipped": 1, "repeat_skipped": 1.5, "late": 1, "early": 0.8, "uneven": 1.2, "dot_lost": 1.5, "dot_overdone": 0.8, "rushing": 1.2,
-    "dragging": 1.2, "grace_missed": 1.2, "grace_slipped": 0.8, "trill_missed": 1, "trill_thin": 0.8, "trill_start": 0.5, "ornament_wrong": 0.6, "tongued_in_slur": 1,
+    "dragging": 1.2, "grace_missed": 1.2, "grace_slipped": 0.8, "trill_missed": 1, "trill_thin": 0.8, "trill_start": 0.5, "ornament_wrong": 0.6,
+    "tongued_in_slur": 1,
     "slurred_over_tongue": 0.8, "breath_in_slur": 0.7, "breath_every_note": 0.3, "not_joined": 0.3, "not_detached": 0.3, "out_of_tune": 1, "cracked": 1.3,
     "off_click": 1.5, "sagging": 0.6, "unsteady": 0.6, "fuzzy": 0.4, "dynamics_flat": 0.7, "tuned_high": 0.4, "tuned_low": 0.4, "wrong_transposition": 0.25,
 }  # fmt: skip
