@@ -85,7 +85,7 @@ def _likely_shift(table: SegmentTable, boundaries: Boundaries, features: Feature
     best = max(scores, key=lambda k: scores[k])
     # A tone is periodic at twice and three times its period too: of two that fit alike the higher is the one that sounds.
     for above in (12, 19, 24):
-        if scores.get(best + above, 0.0) > s.shift_higher * scores[best]:
+        if best + above in scores and scores[best] > 0.0 and scores[best + above] > s.shift_higher * scores[best]:
             best += above
             break
     return best if scores[best] > scores[0] + s.shift_gain else 0

@@ -73,6 +73,8 @@ def summary_text(report: dict[str, Any], width: int = 100) -> str:
     out.append(f"Tempo {t['played_bpm']:.0f}{asked}. {report['mark']['band'].capitalize()}: {report['mark']['value']:g} of {report['mark']['out_of']}.")
     if report.get("attempts"):
         out.append(attempts_sentence(report))
+    if report["take"].get("helped"):
+        out.append("Not played alone: a model or a backing part sounded with it.")
     sure = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] not in TUNING]
     tuning = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] in TUNING]
     unsure = [f for f in report["findings"] if f["confidence"] < SURE]

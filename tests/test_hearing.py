@@ -1,0 +1,274 @@
+"""The second hearings: what a stretch of sound is made of, octaves by their partials, several attempts in one take, a helped take, other pitch references."""
+
+from __future__ import annotations
+
+import dataclasses
+import unittest
+
+import numpy as np
+from scipy.signal import resample_poly
+
+from jeweller.audio.backing import find_delay, take_out
+from jeweller.check import Options, check
+from jeweller.errors import SettingError, TakeError
+from jeweller.follow.follow import follow, whole_attempts
+from jeweller.follow.mixture import Mixture, explain, moved
+from jeweller.follow.search import Step, Way
+from jeweller.follow.segments import JUMP, NOTE
+from jeweller.hear.features import Features, hear
+from jeweller.instruments.table import require_instrument
+from jeweller.judge.case import Case
+from jeweller.judge.finding import Finding, calibrated
+from jeweller.judge.judge import judge
+from jeweller.judge.settings import JudgeSettings, make_settings
+from jeweller.player.perform import Manner, Plan, perform
+from jeweller.player.room import Room, put_in_room, write_sound
+from jeweller.player.synth import RATE as SYNTH_RATE
+from jeweller.player.synth import render, voice
+from jeweller.report.validate import problems
+from jeweller.score.line import Line, make_line
+from jeweller.sheet.plain_text import attempts_sentence
+from tests.support import RATE, TempCase, changed, line_of, part_of, play, score_file, sounding, straight, tone
+from tests.test_ear import check as hear_and_judge
+
+MUSIC = "C5/1 D5/1 E5/1 F5/1 | G5/2 E5/1 D5/1 | E5/1 F5/1 D5/1 E5/1 | F5/.5 E5/.5 D5/1 E5/1 C5/1 | D5/1 E5/1 F5/1 D5/1 | C5/4"
+LINE = line_of(MUSIC)
+
+
+def kinds(findings: list[Finding]) -> list[str]:
+    return [f.kind for f in findings if f.confidence >= 0.5]
+
+
+def listened(line: Line, sound: np.ndarray) -> tuple[Features, Mixture]:
+    pitches = [n.sounding_midi for n in line.notes]
+    features = hear(sound.astype(np.float32), min(pitches), max(pitches))
+    return features, Mixture(features, follow(line, features).events, min(pitches))
+
+
+class Explained(unittest.TestCase):
+    """A mixture of two known spectra is told apart, and what is not in it is not heard in it."""
+
+    def setUp(self) -> None:
+        self.events = straight(LINE, 90)
+        self.features, self.mixture = listened(LINE, sounding(self.events))
+
+    def test_shares_of_two_tones_at_once(self) -> None:
+        parts = [self.mixture.own(e) for e in self.mixture.known[:3]]
+        mixed = np.array([0.7 * parts[0] + 0.3 * parts[1]])
+        shares, misfit = explain(mixed, parts, rounds=60)
+        weights = np.array([0.7 * parts[0].sum(), 0.3 * parts[1].sum(), 0.0]) / mixed.sum()
+        np.testing.assert_allclose(shares[0], weights, atol=0.06)
+        self.assertLess(float(misfit[0]), 0.01)
+
+    def test_what_is_missing_from_the_parts_is_left_over(self) -> None:
+        parts = [self.mixture.own(e) for e in self.mixture.known[:3]]
+        _, without = explain(np.array([parts[2]]), parts[:2])
+        _, with_it = explain(np.array([parts[2]]), parts)
+        self.assertGreater(float(without[0]), float(with_it[0]) + 0.2)
+
+    def test_a_spectrum_moved_by_an_octave_has_its_partials_there(self) -> None:
+        event = self.mixture.known[0]
+        own = self.mixture.own(event)
+        self.assertAlmostEqual(int(moved(own, 12.0).argmax()) / int(own.argmax()), 2.0, delta=0.15)
+
+    def test_only_even_partials_do_not_stand_out_as_the_lower_note(self) -> None:
+        event = self.mixture.known[0]
+        self.assertGreater(self.mixture.standing_out(event, 2), 15.0)
+        octave = [(a, b, c + 12.0) for a, b, c in self.events]
+        _, above = listened(LINE, sounding(octave))
+        sounded = dataclasses.replace(above.known[0], midi=above.known[0].midi - (12.0 if above.known[0].midi > 80 else 0.0))
+        self.assertLess(above.standing_out(sounded, 2, 72.0), 2.5)
+
+    def test_a_voice_is_found_near_a_pitch_only(self) -> None:
+        self.assertIsNotNone(self.mixture.voice(76.5))
+        self.assertIsNone(self.mixture.voice(40.0))
+
+    def test_beyond_the_ends_of_the_recording_there_is_silence(self) -> None:
+        frames, times = self.mixture.frames(-0.3, 0.05)
+        self.assertEqual(len(frames), len(times))
+        self.assertTrue(np.isfinite(frames).all())
+
+
+class OctaveSlips(unittest.TestCase):
+    """An octave up is heard by the missing odd partials, even where the instrument's own are weak."""
+
+    def heard(self, partials: tuple[float, ...], slip: int | None) -> list[str]:
+        events = straight(LINE, 90)
+        if slip is not None:
+            events = changed(events, slip, by=12)
+        sound = np.zeros(int(RATE * (events[-1][0] + events[-1][1] + 1.0)), np.float32)
+        sound += np.random.default_rng(1).normal(0, 3e-4, len(sound)).astype(np.float32)
+        for on, length, midi in events:
+            x = tone(midi, length, partials=partials)
+            begin = int(on * RATE)
+            sound[begin : begin + len(x)] += x[: len(sound) - begin]
+        return kinds(hear_and_judge(LINE, sound)[0])
+
+    def test_a_full_sound(self) -> None:
+        self.assertEqual(self.heard((1.0, 0.6, 0.4, 0.25, 0.15), 6), ["wrong_octave"])
+
+    def test_weak_odd_partials_are_no_octave(self) -> None:
+        self.assertEqual(self.heard((0.1, 1.0, 0.1, 0.4, 0.05), None), [])
+
+
+class Attempts(TempCase):
+    def test_a_way_is_cut_where_the_line_begins_again(self) -> None:
+        once = [Step(k, k + 1, k, NOTE, 60) for k in range(10)]
+        jump = [Step(10, 10, 10, JUMP, None)]
+        again = [Step(10 + k, 11 + k, k, NOTE, 60) for k in range(10)]
+        self.assertEqual(len(whole_attempts(Way(tuple(once + jump + again), 0.0), 10)), 2)
+        # Begun again after a few notes, or broken off soon after: a restart, no second attempt.
+        short = [Step(3, 3, 3, JUMP, None)]
+        self.assertEqual(len(whole_attempts(Way(tuple(once[:3] + short + again), 0.0), 10)), 1)
+        self.assertEqual(len(whole_attempts(Way(tuple(once + jump + again[:3]), 0.0), 10)), 1)
+
+    def test_both_are_told_and_the_better_is_judged(self) -> None:
+        good = straight(LINE, 90)
+        poor = changed(changed(good, 2, by=2), 9, by=-3)
+        end = good[-1][0] + good[-1][1] + 1.5
+        score = score_file(self.folder, part_of(MUSIC))
+        for first, second, better in ((poor, good, 1), (good, poor, 0)):
+            take = self.folder / f"take{better}.wav"
+            write_sound(take, sounding([*first, *((a + end, b, c) for a, b, c in second)]), RATE)
+            report = check(score, take).report
+            self.assertEqual(problems(report), [])
+            self.assertEqual([t["judged"] for t in report["attempts"]], [k == better for k in range(2)])
+            self.assertEqual([f for f in report["findings"] if f["confidence"] >= 0.5], [])
+            self.assertIn("2 complete attempts", attempts_sentence(report))
+            self.assertEqual(report["attempts"][1 - better]["findings"], 2)
+
+
+class Helped(TempCase):
+    """A model that sounds from the loudspeaker is taken out; what the player did is then heard."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        manner = Manner(bpm=90, lead_s=0.8)
+
+        def played(plans: tuple[Plan, ...], seed: int, number: int) -> np.ndarray:
+            p = perform(LINE, manner, plans, seed)
+            return render(list(p.tones), voice("trumpet", number), p.seconds, seed, {})
+
+        self.player = put_in_room(played((Plan("wrong_note", 6, 2.0), Plan("missed_note", 13)), 5, 41), SYNTH_RATE, Room(0.3, 0.1, 45.0, -90.0), 1)
+        self.model = played((), 6, 43)
+        room = put_in_room(np.pad(self.model, (4000, 0)).astype(np.float32), SYNTH_RATE, Room(0.4, 0.3, 60.0, -90.0), 2)
+        size = max(len(self.player), len(room))
+        self.mixed = np.zeros(size, np.float32)
+        self.mixed[: len(self.player)] += self.player
+        self.mixed[: len(room)] += 0.5 * room * float(np.sqrt((self.player**2).mean() / (room**2).mean()))
+
+    def test_the_delay_is_found_and_the_sound_taken_out(self) -> None:
+        delay, peak = find_delay(self.mixed, self.model)
+        self.assertGreater(peak, 25.0)
+        taken = take_out(self.mixed, self.model, SYNTH_RATE)
+        self.assertTrue(taken.heard)
+        self.assertAlmostEqual(taken.at_s, delay / SYNTH_RATE)
+        left, before = taken.samples[: len(self.player)] - self.player, self.mixed[: len(self.player)] - self.player
+        self.assertLess(float((left**2).mean()), 0.1 * float((before**2).mean()))
+
+    def test_another_sound_changes_nothing(self) -> None:
+        taken = take_out(self.player, np.ascontiguousarray(self.model[::-1]), SYNTH_RATE)
+        self.assertFalse(taken.heard)
+        np.testing.assert_array_equal(taken.samples, self.player)
+
+    def test_a_check_with_the_backing_hears_the_player(self) -> None:
+        score = score_file(self.folder, part_of(MUSIC, name="Trumpet in B♭"))
+        write_sound(self.folder / "take.wav", self.mixed, SYNTH_RATE)
+        write_sound(self.folder / "model.wav", self.model, SYNTH_RATE)
+        report = check(score, self.folder / "take.wav", Options(backing=str(self.folder / "model.wav"))).report
+        self.assertEqual(problems(report), [])
+        self.assertEqual(sorted(f["kind"] for f in report["findings"] if f["confidence"] >= 0.5), ["missed_note", "wrong_note"])
+        self.assertTrue(report["take"]["helped"])
+        self.assertEqual(report["settings"]["support"], "with_model")
+        self.assertTrue(any("taken out" in w for w in report["take"]["warnings"]))
+        with self.assertRaises(TakeError):
+            check(score, self.folder / "take.wav", Options(backing=str(self.folder / "none.wav")))
+
+    def test_help_that_is_not_known_lowers_confidence(self) -> None:
+        score = score_file(self.folder, part_of(MUSIC, name="Trumpet in B♭"))
+        write_sound(self.folder / "alone.wav", self.player, SYNTH_RATE)
+        alone, with_model = (check(score, self.folder / "alone.wav", Options(support=s)).report["findings"] for s in ("alone", "with_model"))
+        self.assertEqual([f["kind"] for f in alone], [f["kind"] for f in with_model])
+        self.assertTrue(all(b["confidence"] < a["confidence"] for a, b in zip(alone, with_model, strict=True)))
+
+
+class Reference(unittest.TestCase):
+    def heard(self, hz: float, reference: str | None) -> list[str]:
+        cents = 1200.0 * float(np.log2(hz / 440.0))
+        sound = sounding([(a, b, c + cents / 100.0) for a, b, c in straight(LINE, 90)])
+        settings = make_settings(changes={"pitch_reference": reference} if reference else {})
+        pitches = [n.sounding_midi for n in LINE.notes]
+        features = hear(sound.astype(np.float32), min(pitches), max(pitches))
+        following = follow(LINE, features, reference_shift=settings.reference_shift)
+        self.assertTrue(following.followed)
+        return kinds(judge(following, features, require_instrument("Flute"), settings)[0])
+
+    def test_from_415_to_446(self) -> None:
+        for hz in (415.0, 430.0, 442.0, 446.0):
+            with self.subTest(hz):
+                self.assertEqual(self.heard(hz, f"{hz:g}"), [])
+
+    def test_without_being_told_it_is_said(self) -> None:
+        self.assertEqual(self.heard(415.0, None), ["wrong_transposition"])
+        self.assertEqual(self.heard(446.0, None), ["tuned_high"])
+
+    def test_no_band_tunes_to_that(self) -> None:
+        with self.assertRaises(SettingError):
+            make_settings(changes={"pitch_reference": "300"})
+
+
+class Chosen(unittest.TestCase):
+    def test_settings_by_name(self) -> None:
+        self.assertEqual(make_settings(changes={"trill_first": "upper"}).trill_first, "upper")
+        self.assertEqual(make_settings(changes={"tolerance": "gentle"}).early_beats, 0.24)
+        for name, value in (("trill_first", "lower"), ("tolerance", "harsh"), ("articulation", "loud"), ("wrong_cents", "many"), ("nothing", "1")):
+            with self.subTest(name), self.assertRaises(SettingError):
+                make_settings(changes={name: value})
+
+    def test_confidence_rises_with_the_raw_one_and_keeps_the_line(self) -> None:
+        values = [calibrated(v) for v in np.linspace(0.0, 1.0, 101)]
+        self.assertEqual(values, sorted(values))
+        self.assertLess(calibrated(0.499), 0.5)
+        self.assertGreaterEqual(calibrated(0.5), 0.5)
+
+    def test_where_a_trill_begins_by_school(self) -> None:
+        line = line_of("C5/1 D5/1 E5/1 F5/1 | G5/2t E5/2 | F5/1 D5/1 E5/1 D5/1 | C5/4", bpm=84)
+        plans = {"main": (), "upper": (Plan("trill_start", 4, 1.0),)}
+        for begins, plan in plans.items():
+            played = perform(line, Manner(84, lead_s=0.8, vibrato_cents=0.0), plan, 3)
+            dry = render(list(played.tones), voice("trumpet", 41), played.seconds, 3)
+            pitches = [n.sounding_midi for n in line.notes]
+            features = hear(resample_poly(dry, RATE, SYNTH_RATE).astype(np.float32), min(pitches), max(pitches))
+            following = follow(line, features)
+            for school in ("either", "main", "upper"):
+                with self.subTest(f"{begins} heard, {school} asked"):
+                    said = kinds(judge(following, features, require_instrument("Trumpet in B♭"), JudgeSettings(trill_first=school))[0])
+                    self.assertEqual(said, ["trill_start"] if school not in ("either", begins) else [])
+
+
+class Causes(unittest.TestCase):
+    def test_an_accidental_of_the_key_before(self) -> None:
+        before = part_of("F4/1 G4/1 A4/1 Bb4/1 | C5/1 Bb4/1 A4/1 G4/1", fifths=-1)
+        after = part_of("C5/1 B4/1 A4/1 G4/1 | A4/1 B4/1 C5/1 G4/1 | F4/1 G4/1 A4/1 G4/1 | C5/4", fifths=0)
+        bars = (*before.bars, *(dataclasses.replace(b, number=str(k)) for k, b in enumerate(after.bars, len(before.bars) + 1)))
+        line = make_line("", dataclasses.replace(before, bars=bars))
+        wrong = next(i for i, n in enumerate(line.main_notes) if n.bar == "3" and n.written_midi == 71)
+        findings, _ = hear_and_judge(line, sounding(changed(straight(line, 90), wrong, by=-1)))
+        self.assertEqual([(f.kind, f.cause) for f in findings if f.confidence >= 0.5], [("added_accidental", "previous_key")])
+
+
+class Empty(unittest.TestCase):
+    def test_an_empty_first_note_is_a_later_one_left_out(self) -> None:
+        line = line_of("C5/1 C5/1 C5/1 C5/1 | E5/1 F5/1 G5/1 E5/1 | D5/1 E5/1 F5/1 D5/1 | C5/4")
+        events = straight(line, 90)
+        findings, case = hear_and_judge(line, sounding([*events[:2], *events[3:]]))
+        self.assertIsInstance(case, Case)
+        self.assertEqual([(f.kind, f.bar) for f in findings if f.confidence >= 0.5], [("missed_note", "1")])
+
+    def test_a_sound_of_nothing_is_no_take_apart(self) -> None:
+        _, mixture = listened(LINE, play([(0.5, 0.2, 60.0)], 3.0))
+        self.assertIsNone(mixture.voice(72.0))
+
+
+if __name__ == "__main__":
+    unittest.main()
