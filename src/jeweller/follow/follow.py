@@ -20,6 +20,8 @@ from jeweller.follow.settings import DEFAULT, FollowSettings
 from jeweller.hear.features import Features
 from jeweller.score.line import NO_PITCH, Line
 
+SQUEEZED = 0.3  # of the time a note is written for: what is heard of it there is not all of it,
+BEGINS_S, BEGINS_CLEAR = 0.12, 0.8  # if it sounds before: seconds looked at, periodicity
 NOTHING_S = 0.03  # a note cannot be shorter
 WHOLE = 0.8  # of the line: who came so far made a complete attempt
 
@@ -146,6 +148,23 @@ def _reach(steps: tuple[Step, ...]) -> int:
     return reach
 
 
+def _not_lost(steps: tuple[Step, ...], items: Items, boundaries: Boundaries, local: npt.NDArray[np.float64], measurer: Measurer) -> tuple[Step, ...]:
+    """The steps with each note that was squeezed in behind a stretch of no music put where it sounded: at the beginning of that stretch."""
+    out: list[Step] = []
+    for step in steps:
+        before = out[-1] if out else None
+        if before is not None and before.kind == JUNK and step.kind == NOTE and before.item == step.item and before.end == step.start and step.pitch is not None:
+            frame, start = int(boundaries.frame[before.start]), int(boundaries.frame[step.start])
+            seconds = (int(boundaries.frame[step.end]) - start) * measurer.f.step_s
+            rows = slice(frame + 2, min(start, frame + round(BEGINS_S / measurer.f.step_s)))
+            clear = measurer.near(rows, step.pitch)[0]
+            if seconds < SQUEEZED * items.ioi_q[step.item] * local[step.item] and len(clear) and float(np.median(clear)) > BEGINS_CLEAR:
+                out[-1] = dataclasses.replace(step, start=before.start)
+                continue
+        out.append(step)
+    return tuple(out)
+
+
 def _nothing(steps: tuple[Step, ...], k: int, starts: dict[int, float], on: float) -> bool:
     """Whether the next sound after step k begins with it: then nothing of it was heard."""
     following = next((x for x in steps[k + 1 :] if id(x) in starts), None)
@@ -201,14 +220,19 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
             until_s: float) -> Following:  # fmt: skip
     """`until_s`: where the recording ends, or the next attempt begins."""
     measurer = Measurer(features)
+    way = Way(_not_lost(way.steps, items, boundaries, local, measurer), way.score)
     n = len(items.midi)
     events: list[Event] = []
     jumps: list[Jump] = []
     attempt = 0
     sounding = [step for step in way.steps if step.kind in (NOTE, WRONG, EXTRA)]
     ornamented = [note.written.ornament is not None for note in line.main_notes]  # may begin on another note than their own
-    starts = {id(step): measurer.onset(int(boundaries.frame[step.start]), None if step.kind != EXTRA and ornamented[step.item] else step.pitch,
-                                       int(boundaries.frame[step.end])) for step in sounding}  # fmt: skip
+    starts: dict[int, float] = {}
+    for k, step in enumerate(sounding):
+        frame, end = int(boundaries.frame[step.start]), int(boundaries.frame[step.end])
+        before = int(boundaries.frame[sounding[k - 1].start]) if k else None
+        sought = None if step.kind != EXTRA and ornamented[step.item] else step.pitch
+        starts[id(step)] = measurer.onset(frame, sought, end, before)
     last_step = way.steps[-1] if way.steps else None
     broken: set[int] = set()
     for k, step in enumerate(way.steps):

@@ -47,8 +47,10 @@ class Measurer:
         self.f = features
         self.ratio = round(features.step_s / features.hop_s)
 
-    def onset(self, frame: int, pitch: int | None, end: int | None = None) -> float:
+    def onset(self, frame: int, pitch: int | None, end: int | None = None, before: int | None = None) -> float:
         """The onset (seconds) that belongs to a boundary at pitch frame `frame` of a note that ends by pitch frame `end`.
+
+        `before`: the frame where the note before began: its attack is not taken for this one's.
 
         The search puts a boundary where the beat wants it; a late note begins only where its pitch does.
         """
@@ -58,6 +60,8 @@ class Measurer:
         centre = frame * self.ratio
         reach = round(ONSET_REACH_S / f.hop_s)
         lo, hi = max(0, centre - reach), min(len(f.flux), centre + reach + 1)
+        if before is not None and before < frame:
+            lo = max(lo, (before * self.ratio + centre) // 2 + 1)
         window = f.flux[lo:hi] * (1.0 - 0.5 * np.abs(np.arange(lo, hi) - centre) / (reach + 1))
         if len(window) and float(window.max()) > 0.15:
             peak = lo + int(window.argmax())

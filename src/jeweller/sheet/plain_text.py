@@ -33,7 +33,8 @@ def attempts_sentence(report: dict[str, Any]) -> str:
     told = [f"{_clock(t['first_note_s'])} to {_clock(t['last_note_s'])} with {t['findings'] or 'nothing'} to mend" for t in tries]
     number = next(k for k, t in enumerate(tries) if t["judged"])
     which = "the first" if number == 0 else "the second" if number == 1 else f"number {number + 1}"
-    return f"{len(tries)} complete attempts: {'; '.join(told)}. Judged is {which}, the better one."
+    better = len({t["findings"] for t in tries}) > 1
+    return f"{len(tries)} complete attempts: {'; '.join(told)}. Judged is {which}{', the better one' if better else ''}."
 
 
 def _clock(seconds: float) -> str:
