@@ -153,7 +153,8 @@ def _not_lost(steps: tuple[Step, ...], items: Items, boundaries: Boundaries, loc
     out: list[Step] = []
     for step in steps:
         before = out[-1] if out else None
-        if before is not None and before.kind == JUNK and step.kind == NOTE and before.item == step.item and before.end == step.start and step.pitch is not None:
+        lost = before is not None and before.kind == JUNK and step.kind == NOTE and before.item == step.item and before.end == step.start
+        if lost and before is not None and step.pitch is not None:
             frame, start = int(boundaries.frame[before.start]), int(boundaries.frame[step.start])
             seconds = (int(boundaries.frame[step.end]) - start) * measurer.f.step_s
             rows = slice(frame + 2, min(start, frame + round(BEGINS_S / measurer.f.step_s)))
