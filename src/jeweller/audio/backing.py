@@ -12,7 +12,6 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 from scipy import fft as sfft
-from scipy.signal import ShortTimeFFT
 
 Array = npt.NDArray[np.float32]
 
@@ -45,6 +44,8 @@ def find_delay(samples: Array, known: Array) -> tuple[int, float]:
 
 def take_out(samples: Array, known: Array, rate: int) -> TakenOut:
     """Mono samples of the take and of the known sound at the same rate → the take without it. Linear in time; unchanged where it is not heard."""
+    from scipy.signal import ShortTimeFFT  # costs a second, which only helped takes are to pay
+
     delay, peak = find_delay(samples, known)
     if peak < HEARD_PEAK:
         return TakenOut(samples, 0.0, False, -120.0)
