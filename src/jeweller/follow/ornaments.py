@@ -16,6 +16,7 @@ from jeweller.follow.mixture import Mixture, explain, moved
 from jeweller.follow.result import Event, Following
 from jeweller.hear.features import Features
 from jeweller.score.line import Line
+from jeweller.score.pitch import in_key
 
 GRACE_BEFORE_S, GRACE_AFTER_S = 0.26, 0.20  # around the main note's onset, where a grace note may sound
 AFTER_SHARE = 0.6  # of the main note: so late it may come when it slips behind it
@@ -24,6 +25,8 @@ GRACE_BELOW_DB = 16.0  # softer than the main note by more is room
 GRACE_NEEDED, GRACE_NONE = 0.5, 0.05  # sum of what it explains: from here it was there; below, nothing speaks for it
 UNEXPLAINED, UNEXPLAINED_FRAMES = 0.3, 4  # something else sounded too in so many frames, more than an attack has: that may have been it
 SLIP_GAIN, SLIP_RATIO = 0.8, 2.0  # another pitch explains so much, and so much more than the written one: it slipped
+FIGURES = {"mordent": ("lower",), "inverted_mordent": ("upper",), "turn": ("upper", "lower"), "inverted_turn": ("lower", "upper")}
+FIGURE_S = 0.36  # a turn or mordent is over so soon after the note began
 ROOM_S = 1.0  # the room carries a note on for so long at most
 TRILL_LEAN = 0.03  # periodicity: one of the two notes is heard before the other by so much
 TRILL_DWELL_S = 0.03  # one note of a trill lasts at least this long
@@ -59,6 +62,11 @@ def hear_ornaments(following: Following, features: Features, mixture: Mixture, s
         if graces and not math.isnan(event.midi):
             before = following.event_of(i - 1) if i else None
             out.append(_grace(i, event, before, graces[-1].sounding_midi + shift, note.sounding_midi + shift, mixture))
+        if note.written.ornament in FIGURES and not math.isnan(event.midi):
+            fifths = line.bars[note.bar_index].bar.fifths
+            up, down = (d if in_key(note.written_midi + d, fifths) else 2 * d for d in (1, -1))
+            before = following.event_of(i - 1) if i else None
+            out.append(_figure(i, event, before, str(note.written.ornament), note.sounding_midi + shift, up, down, mixture))
         if note.written.ornament == "trill":
             out.append(_trill(i, event, note.sounding_midi + shift, features))
     return out
@@ -138,6 +146,34 @@ def _grace(index: int, event: Event, before: Event | None, grace: int, main: int
     doubtful = int((misfit[loud] > UNEXPLAINED).sum()) >= UNEXPLAINED_FRAMES or not loud.any()
     return Ornament(index, "grace", gain >= GRACE_NEEDED, hidden=hidden, certain=gain < GRACE_NONE and not doubtful, length_s=length * mixture.step_s,
                     slipped=other > SLIP_GAIN and other > SLIP_RATIO * gain)  # fmt: skip
+
+
+def _figure(index: int, event: Event, before: Event | None, kind: str, main: int, up: int, down: int, mixture: Mixture) -> Ornament:
+    """Which of the neighbouring notes a turn or a mordent touched, and which first; `turns` counts them, `first` is "upper", "main" or "lower"."""
+    room = [before] if before is not None and not math.isnan(before.midi) and event.on_s - before.off_s < ROOM_S else []
+    length = event.next_s - event.on_s  # the pitch moves: the event may seem to end with the figure
+    over = min(FIGURE_S, 0.55 * length)
+    frames, times = mixture.frames(event.on_s - 0.04, event.on_s + over)
+    # The note as it sounds when the figure is over.
+    late, _ = mixture.frames(event.on_s + over, event.on_s + max(over + 0.02, min(0.8 * length, over + 0.4)))
+    own = late.mean(axis=0) + 1e-9
+    parts = [own, mixture.noise, *(mixture.ending(e) for e in room)]
+    _, misfit = explain(frames, parts)
+    heard: dict[str, tuple[float, float]] = {}
+    hidden = False
+    for name, step in (("upper", up), ("lower", down)):
+        if room and abs(room[-1].midi - main - step) < 0.7:
+            hidden = True
+            continue
+        shares, left = explain(frames, [*parts, moved(own, float(step))])
+        gain = np.where((shares[:, -1] > GRACE_PART) & (misfit - left > GRACE_GAIN), misfit - left, 0.0)
+        heard[name] = float(gain.sum()), float((gain * times).sum() / max(gain.sum(), 1e-9))
+    touched = [n for n, (gain, _) in heard.items() if gain >= GRACE_NEEDED]
+    nothing = all(gain < GRACE_NONE for gain, _ in heard.values())
+    first = min(touched, key=lambda n: heard[n][1]) if len(touched) == 2 else touched[0] if touched else ""
+    wanted = FIGURES[kind]
+    right = first == wanted[0] and len(touched) >= len(wanted)
+    return Ornament(index, kind, right, turns=len(touched), hidden=hidden, certain=(nothing or bool(touched)) and not hidden, first=first)
 
 
 def _trill(index: int, event: Event, main: int, features: Features) -> Ornament:

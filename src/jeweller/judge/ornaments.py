@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from jeweller.follow.ornaments import Ornament
+from jeweller.follow.ornaments import FIGURES, Ornament
 from jeweller.follow.starts import Start
 from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding
@@ -28,6 +28,8 @@ def judge_ornaments(case: Case, heard: list[Ornament], starts: list[Start], shif
         kind, confidence, how = "", 0.0, ""
         if o.kind == "grace":
             kind, confidence, how = _grace(case, o, slips.get(o.index), shift)
+        elif o.kind in FIGURES:
+            kind, confidence, how = _figure(o)
         elif o.hidden:
             continue
         elif o.turns == 0:
@@ -44,6 +46,16 @@ def judge_ornaments(case: Case, heard: list[Ornament], starts: list[Start], shif
                                  detail={"written": note.written.pitch.name if note.written.pitch else "", "turns": o.turns, "how": how, "first": o.first,
                                          "milliseconds": round(1000 * o.length_s)}))  # fmt: skip
     return found
+
+
+def _figure(o: Ornament) -> tuple[str, float, str]:
+    """(kind, confidence, how) of a turn or a mordent; kind "" where it was as written, or where that cannot be told."""
+    wanted = FIGURES[o.kind]
+    if o.hidden or o.heard or not o.certain:
+        return "", 0.0, ""
+    if not o.turns:
+        return "ornament_wrong", 0.45, "plain"
+    return ("ornament_wrong", 0.7, "the other way round") if o.turns == len(wanted) and o.first != wanted[0] else ("", 0.0, "")
 
 
 def _grace(case: Case, o: Ornament, slip: Start | None, shift: int) -> tuple[str, float, str]:
