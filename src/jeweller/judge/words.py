@@ -170,9 +170,9 @@ def _sentences(f: Finding) -> tuple[str, str]:
         case "trill_thin":
             return f"{at}: the trill on {d['written']} has {d['turns']} turns.", "Begin the trill at once and keep it going to the end of the note."
         case "trill_start":
-            return f"{at}: the trill on {d['written']} begins on its {'upper' if d['first'] == 'upper' else 'main'} note.", "Play the first two notes of the trill slowly in the right order, then let it go."
+            return f"{at}: the trill on {d['written']} begins on its {'upper' if d.get('first') == 'upper' else 'main'} note.", "Play the first two notes of the trill slowly in the right order, then let it go."
         case "ornament_wrong":
-            how = "was played as a plain note" if d["how"] == "plain" else "went the other way round"
+            how = "was played as a plain note" if d.get("how") == "plain" else "went the other way round"
             return f"{at}: the ornament on {d['written']} {how}.", "Write the small notes out above the bar and play them as even sixteenths, slowly."
         case "wrong_transposition":
             return f"the whole take sounds {abs(d['semitones'])} semitones {'higher' if d['semitones'] > 0 else 'lower'} than this part asks for.", "Check that this is the part for your instrument, and its clef."
