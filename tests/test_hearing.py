@@ -9,7 +9,7 @@ import numpy as np
 from scipy.signal import resample_poly
 
 from jeweller.audio.backing import find_delay, take_out
-from jeweller.check import Options, check
+from jeweller.check import Options, better, check, helped
 from jeweller.errors import SettingError, TakeError
 from jeweller.follow.follow import follow, whole_attempts
 from jeweller.follow.mixture import Mixture, explain, moved
@@ -127,15 +127,34 @@ class Attempts(TempCase):
         poor = changed(changed(good, 2, by=2), 9, by=-3)
         end = good[-1][0] + good[-1][1] + 1.5
         score = score_file(self.folder, part_of(MUSIC))
-        for first, second, better in ((poor, good, 1), (good, poor, 0)):
-            take = self.folder / f"take{better}.wav"
+        for first, second, judged in ((poor, good, 1), (good, poor, 0)):
+            take = self.folder / f"take{judged}.wav"
             write_sound(take, sounding([*first, *((a + end, b, c) for a, b, c in second)]), RATE)
             report = check(score, take).report
             self.assertEqual(problems(report), [])
-            self.assertEqual([t["judged"] for t in report["attempts"]], [k == better for k in range(2)])
+            self.assertEqual([t["judged"] for t in report["attempts"]], [k == judged for k in range(2)])
             self.assertEqual([f for f in report["findings"] if f["confidence"] >= 0.5], [])
             self.assertIn("2 complete attempts", attempts_sentence(report))
-            self.assertEqual(report["attempts"][1 - better]["findings"], 2)
+            self.assertEqual(report["attempts"][1 - judged]["findings"], 2)
+
+
+class TheBetter(unittest.TestCase):
+    def setUp(self) -> None:
+        self.findings, self.case = hear_and_judge(LINE, sounding(changed(straight(LINE, 90), 2, by=2)))
+        lost = dataclasses.replace(self.case, following=dataclasses.replace(self.case.following, followed=False))
+        self.followed, self.lost = (self.findings, self.case), ([], lost)
+
+    def test_what_does_not_follow_the_part_is_never_the_better(self) -> None:
+        self.assertEqual(better([self.followed, self.lost]), 0)
+        self.assertEqual(better([self.lost, self.followed]), 1)
+
+    def test_the_last_of_equals(self) -> None:
+        self.assertEqual(better([self.followed, self.followed]), 1)
+
+    def test_less_sure_and_the_unsure_last(self) -> None:
+        first = self.findings[0]
+        many = [first.replace(confidence=c) for c in (0.55, 0.9, 0.3)]
+        self.assertEqual([round(f.confidence, 3) for f in helped(many, 0.8)], [0.72, 0.44, 0.24])
 
 
 class Helped(TempCase):

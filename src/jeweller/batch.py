@@ -13,7 +13,7 @@ from pathlib import Path
 from jeweller.audio.decode import file_hash
 from jeweller.check import Options, check
 from jeweller.errors import JewellerError
-from jeweller.files import write_bytes
+from jeweller.files import json_text, write_bytes
 from jeweller.mark.scheme import find_scheme
 from jeweller.report.build import EAR_VERSION, settings_dict
 
@@ -119,7 +119,7 @@ def run_job(job: Job, options: Options) -> Done:
         checked = check(job.score, job.take, options)
     except JewellerError as error:
         return Done(job, "failed", str(error))
-    text = json.dumps(checked.report, ensure_ascii=False, indent=1, allow_nan=False) + "\n"
+    text = json_text(checked.report)
     write_bytes(job.report, text.encode("utf-8"))
     return Done(job, "checked" if checked.report["followed"] else "not followed")
 

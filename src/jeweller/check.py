@@ -127,7 +127,7 @@ def check(score_path: str | os.PathLike[str], take_path: str | os.PathLike[str],
     progress(0.9, "judging")
     tries = [_judge(f, features, instrument, options, judged, bars, line) for f in (*following.earlier, following)]
     if options.support == "with_model":
-        tries = [([helped(f, HELPED_KNOWN if options.backing else HELPED) for f in found], case) for found, case in tries]
+        tries = [(helped(found, HELPED_KNOWN if options.backing else HELPED), case) for found, case in tries]
     findings, case = tries[better(tries)]
     settings = settings_dict(options.settings, scheme, options.support, options.reading, options.tempo_bpm, options.asked)
     report = build_report(case, findings, recording, Path(take_path).name, file_hash(score_path), settings, scheme, bars, judged,
@@ -146,14 +146,19 @@ def without_backing(recording: Recording, backing: str, cancelled: Callable[[], 
     return dataclasses.replace(recording, samples=taken.samples, warnings=(*recording.warnings, told))
 
 
-def helped(f: Finding, factor: float) -> Finding:
-    """A finding of a take that was not played alone: what was heard may not be the player's."""
-    return f.replace(confidence=f.confidence * factor)
+def helped(findings: list[Finding], factor: float) -> list[Finding]:
+    """The findings of a take that was not played alone, where what was heard may not be the player's: less sure, and what is unsure now stands last."""
+    return sorted((f.replace(confidence=f.confidence * factor) for f in findings), key=lambda f: f.confidence < SURE)
 
 
 def better(tries: list[tuple[list[Finding], Case]]) -> int:
-    """Which of several complete attempts is judged: the one with least against it, the last of equals."""
-    return min(range(len(tries)), key=lambda k: (sum(f.severity * f.confidence for f in tries[k][0] if f.confidence >= SURE), -k))
+    """Which of several complete attempts is judged: one that follows the part, with least against it, the last of equals."""
+
+    def against(k: int) -> tuple[bool, float, int]:
+        found, case = tries[k]
+        return not case.following.followed, sum(f.severity * f.confidence for f in found if f.confidence >= SURE), -k
+
+    return min(range(len(tries)), key=against)
 
 
 def attempts_told(tries: list[tuple[list[Finding], Case]]) -> list[dict[str, Any]]:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import os
 from pathlib import Path
+from typing import Any
 
 from jeweller.errors import JewellerError
 
@@ -16,3 +18,8 @@ def write_bytes(path: Path, data: bytes, otherwise: str = "") -> None:
         os.replace(temporary, path)
     except OSError as error:
         raise JewellerError(f"{path} cannot be written: {error.strerror or error}.{otherwise}") from error
+
+
+def json_text(data: dict[str, Any]) -> str:
+    """A report, or a summary, as every command leaves it: readable, in the same order, never NaN."""
+    return json.dumps(data, ensure_ascii=False, indent=1, allow_nan=False) + "\n"

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from jeweller import __version__
 from jeweller.errors import JewellerError
-from jeweller.files import write_bytes
+from jeweller.files import json_text, write_bytes
 
 if TYPE_CHECKING:
     from jeweller.check import Options
@@ -118,7 +118,7 @@ def main(argv: list[str] | None = None) -> int:
 
 
 def _write_json(data: dict[str, Any], target: str) -> None:
-    text = json.dumps(data, ensure_ascii=False, indent=1, allow_nan=False) + "\n"
+    text = json_text(data)
     if target == "-":
         sys.stdout.write(text)
         return

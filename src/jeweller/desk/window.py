@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable
 from pathlib import Path
 
@@ -36,7 +35,7 @@ from jeweller.desk.shapes import facet_pixmap
 from jeweller.desk.style import BASE_PT, apply_theme, font
 from jeweller.desk.work import check_take, write_pages
 from jeweller.errors import JewellerError
-from jeweller.files import write_bytes
+from jeweller.files import json_text, write_bytes
 from jeweller.judge.finding import FACETS
 from jeweller.mark.decisions import decisions_path
 from jeweller.review import Review
@@ -575,7 +574,7 @@ class Window(QMainWindow):
         self.settings.setValue("save_folder", str(Path(path).parent))
         if kind == "json":
             try:
-                write_bytes(Path(path), (json.dumps(self.review.report, ensure_ascii=False, indent=1, allow_nan=False) + "\n").encode("utf-8"))
+                write_bytes(Path(path), json_text(self.review.report).encode("utf-8"))
             except JewellerError as error:
                 self.trouble(str(error))
                 return

@@ -30,7 +30,6 @@ PARTIALS_ERROR_DB = 0.8  # how exactly it is known how far a partial stands out
 SOUNDED_MEAN, SOUNDED_TOP, SOUNDED_DB = 0.4, 0.75, 9.0  # share of the written pitch on average and at its best, and how much softer than its voice
 BLURRED, ALSO_CLEAR = 0.96, 0.4  # periodicity of what was heard, or of the written pitch too: another tone may sound in it
 SHORT_S = 0.1  # a shorter note shows too little of its partials
-RESTART_NOTES_S = 0.25  # a taken-again note comes after at least such a pause
 
 
 def judge_pitches(case: Case, mixture: Mixture) -> list[Finding]:
@@ -78,7 +77,7 @@ def _written_sounded(case: Case, mixture: Mixture, i: int, event: Event) -> bool
     if voice is None:
         return False
     events = case.following.events
-    k = events.index(event)
+    k = case.following.last_try[i] or 0
     before = [e for e in events[max(0, k - 1) : k] if not math.isnan(e.midi) and event.on_s - e.off_s < 1.0]
     if before and abs(before[-1].midi - case.notes[i].sounding_midi) < 0.7:
         return False  # the note before may only have been held
@@ -125,13 +124,13 @@ def _not_sounded(case: Case, i: int, event: Event) -> float:
     if case.notes[i].written.ornament:
         return 0.0  # an ornament has no one pitch
     events = case.following.events
-    k = events.index(event)
+    k = case.following.last_try[i] or 0
     before = events[k - 1] if k else None
     if event.next_s - event.on_s < NO_ROOM_S:
         return 0.8  # the next note begins where this one should
-    held = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06 and event.attack < HELD_ATTACK
     length, written_s = event.off_s - event.on_s, float(case.notes[i].duration) * case.spq(i)
-    short = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06 and length < min(TAIL_S, TAIL_SHARE * written_s)
+    goes_on = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06
+    held, short = goes_on and event.attack < HELD_ATTACK, goes_on and length < min(TAIL_S, TAIL_SHARE * written_s)
     if (held or short) and abs(case.apart(i)) > 0.7:
         return 0.8  # only the note before goes on
     if short and length < BRIEF_SHARE * written_s:

@@ -20,6 +20,7 @@ ALIKE = 0.25  # the pairs of an uneven run go alike: the weakest by so much of t
 FIGURE_NOTES = 12  # no figure is longer
 BACK_ON_THE_BEAT = 0.12  # log ratio: a squeezed figure takes its written time within this
 MIN_TREND_INTERVALS = 4
+LONGEST_TREND = 24.0  # quarters
 WANDER, WANDER_QUARTERS = 0.022, 4.0  # log ratio: everybody's tempo wanders so much from one stretch of so many quarters to the next
 
 
@@ -288,7 +289,9 @@ def _trends(case: Case, steps: set[int]) -> list[Finding]:
     for a in range(len(rows)):
         for b in range(a + MIN_TREND_INTERVALS, len(rows) + 1):
             length = ends[b - 1] - starts[a]
-            if length < max(s.tempo_quarters, 2.0 * case.beat_q) or length > 24:
+            if length > LONGEST_TREND:
+                break
+            if length < max(s.tempo_quarters, 2.0 * case.beat_q):
                 continue
             if rows[b - 1].j - rows[a].i > (b - a) + 2:
                 break
