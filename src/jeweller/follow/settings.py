@@ -55,11 +55,13 @@ class FollowSettings:
     back_cost: float = 6.5  # going back to the beginning of this bar or one of the last
     back_bars: int = 3  # how far back that is; from farther it is as dear as going ahead
     broken_cost: float = 1.0  # a note broken off before a jump costs no more than this for its length
+    jump_ahead_s: float = 0.2  # so much of what follows a jump must not clearly be another pitch than the one gone to
+    jump_against: float = 0.3  # share of clear evidence against that pitch
     jump_bars: int = 32  # how far a jump may go
     lead_rate: float = 2.0  # nats per second of sound before the first note or after the last
     late_start_cost: float = 7.0  # beginning at a later bar
     early_end_cost: float = 5.0  # ending before the end
-    beam: float = 45.0  # nats behind the best way from which a place is given up
+    beam: float = 24.0  # nats behind the best way from which a place is given up
     window_notes: int = 400  # notes around the current place that are searched
     # Not followed at all
     shift_probe_s: float = 25.0  # how much of the take decides whether it is transposed

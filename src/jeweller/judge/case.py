@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -91,11 +92,12 @@ class Case:
     @cached_property
     def rest_after(self) -> tuple[LineRest | None, ...]:
         """For each main note the first rest between it and the next main note."""
+        rests = sorted(self.following.line.rests, key=lambda r: r.onset)
+        onsets = [r.onset for r in rests]
         found: list[LineRest | None] = []
         for i, note in enumerate(self.notes):
-            end = self.notes[i + 1].onset if i + 1 < len(self.notes) else None
-            inside = [r for r in self.following.line.rests if r.onset >= note.end and (end is None or r.onset < end)]
-            found.append(inside[0] if inside else None)
+            k = bisect_left(onsets, note.end)
+            found.append(rests[k] if k < len(rests) and (i + 1 == len(self.notes) or onsets[k] < self.notes[i + 1].onset) else None)
         return tuple(found)
 
     @cached_property

@@ -26,6 +26,7 @@ BRIEF_SHARE = 0.12  # and where it is the written pitch too, for no longer than 
 TAIL_S, TAIL_SHARE = 0.15, 0.25  # the pitch of the note before for no longer than this, and than so much of the written length, is its tail
 MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
 FULL, FULLEST, CLEAR = 0.95, 0.995, 0.93  # periodicity at half the period, and of the note itself, from which an octave is thought of
+NEIGHBOURS = 16  # notes of about the same height whose partials say what is usual
 PARTIALS_ERROR_DB = 0.8  # how exactly it is known how far a partial stands out
 SOUNDED_MEAN, SOUNDED_TOP, SOUNDED_DB = 0.4, 0.75, 9.0  # share of the written pitch on average and at its best, and how much softer than its voice
 BLURRED, ALSO_CLEAR = 0.96, 0.4  # periodicity of what was heard, or of the written pitch too: another tone may sound in it
@@ -192,6 +193,7 @@ class _OctaveJudge:
         every = 2 if up == 12 else 3
         own = self.mixture.standing_out(event, every, written)
         beside = [k for k in self.plain if k != i and abs(self.case.notes[k].sounding_midi - self.case.notes[i].sounding_midi) <= 2]
+        beside = sorted(beside, key=lambda k: abs(k - i))[:NEIGHBOURS]
         usual = [self.mixture.standing_out(e, every) for k in beside if (e := self.case.event(k)) is not None]
         contrast = max(0.0, min(4.0, (float(np.median(usual)) - 25.0) / 4.0)) if usual and fullness > FULLEST else 0.0
         limit = s.octave_partials_db + contrast

@@ -56,11 +56,13 @@ def deviations(case: Case, steps: set[int]) -> dict[int, float]:
             groups.append([])
         groups[-1].append(i)
     out: dict[int, float] = {}
+    reach = NEIGHBOUR_BEATS * case.beat_q + 1e-6
     for group in groups:
         q = np.array([float(case.notes[i].onset) for i in group])
         t = np.array([e.on_s for i in group if (e := case.event(i)) is not None])
         for k, i in enumerate(group):
-            near = [m for m in range(len(group)) if m != k and abs(q[m] - q[k]) <= NEIGHBOUR_BEATS * case.beat_q]
+            first, last = np.searchsorted(q, [q[k] - reach, q[k] + reach])
+            near = np.delete(np.arange(first, last), k - first)
             if len(near) < 4:
                 continue
             slope, at = _robust_line(q[near] - q[k], t[near])
