@@ -13,6 +13,7 @@ from jeweller.judge.case import Case, Interval
 from jeweller.judge.finding import Finding, bounded_confidence, rests_on
 
 COMPENSATED = 0.55  # an interval made good by the next one to this share is a note out of place, no step
+SHORTEST_FIGURE, LONGEST_FIGURE = 3, 11  # intervals of a squeezed figure before the one that makes it good
 HELD_SHARE = 0.6  # of an interval's excess: if the note itself was held by so much, it was the note that was miscounted, not the rest
 WHOLE_BEATS = 0.15  # beats: so near a whole number, a pause is a miscount
 HELD_ON = 0.4  # of the excess: the note itself went on for so much of it
@@ -73,7 +74,17 @@ def _made_good(case: Case, k: int) -> bool:
     """Whether a neighbouring interval makes this one good: then a note is out of place, and the count is not."""
     v = case.intervals[k]
     beside = [w for w in case.intervals[max(0, k - 1) : k + 2] if w is not v and (w.j == v.i or w.i == v.j)]
-    return any(w.excess * v.excess < 0 and abs(w.excess) > COMPENSATED * abs(v.excess) for w in beside)
+    if any(w.excess * v.excess < 0 and abs(w.excess) > COMPENSATED * abs(v.excess) for w in beside):
+        return True
+    # A figure of equal notes squeezed, its last interval waiting for the beat.
+    squeezed, following = 0.0, v
+    for n, w in enumerate(reversed(case.intervals[max(0, k - LONGEST_FIGURE) : k]), 1):
+        if w.j != following.i or w.quarters != v.quarters or w.excess >= 0:
+            break
+        squeezed, following = squeezed - w.excess, w
+        if n >= SHORTEST_FIGURE and squeezed > COMPENSATED * v.excess > 0:
+            return True
+    return False
 
 
 def _step(case: Case, k: int, v: Interval) -> Finding | None:

@@ -20,6 +20,8 @@ TENDENCY_CENTS = 18.0  # so near its other soundings: a tendency, no slip
 ATTACK = 0.3  # strength of an attack that is a stroke
 UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = 0.5, 8.0  # a sound without a pitch is no note if it is so weakly begun, or so soft
 HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that note still
+HELD_THROUGH, HELD_CLARITY = 0.9, 0.97  # but not where it goes on clearly right up to the next note: who leaves a note out stops
+OWN_CLARITY = 0.85
 NO_ROOM_S = 0.03
 SLIDE_CENTS = 18.0  # so far from the nearest semitone, a wrong pitch is one of the slide
 BRIEF_SHARE = 0.12  # and where it is the written pitch too, for no longer than this
@@ -128,11 +130,14 @@ def _not_sounded(case: Case, i: int, event: Event) -> float:
     k = case.following.last_try[i] or 0
     before = events[k - 1] if k else None
     if event.next_s - event.on_s < NO_ROOM_S:
-        return 0.8  # the next note begins where this one should
+        after = events[k + 1] if k + 1 < len(events) else None
+        own = event.clarity > OWN_CLARITY and abs(case.apart(i)) < 0.5 and after is not None and abs(after.midi - event.midi) > 0.7
+        return 0.0 if own else 0.8  # the next note begins where this one should, unless what begins there is this one
     length, written_s = event.off_s - event.on_s, float(case.notes[i].duration) * case.spq(i)
     goes_on = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06
     held, short = goes_on and event.attack < HELD_ATTACK, goes_on and length < min(TAIL_S, TAIL_SHARE * written_s)
-    if (held or short) and abs(case.apart(i)) > 0.7:
+    through = length > HELD_THROUGH * (event.next_s - event.on_s) and event.clarity > HELD_CLARITY  # the wrong note, on the pitch of the one before
+    if (held or short) and abs(case.apart(i)) > 0.7 and not through:
         return 0.8  # only the note before goes on
     if short and length < BRIEF_SHARE * written_s:
         return 0.7

@@ -109,7 +109,7 @@ def _single(case: Case, steps: set[int], leave: set[int]) -> list[Finding]:
         # Both intervals must show it: a note late by itself is followed by a short interval, an early one by a long one.
         left = next((v for v in case.intervals if v.j == i), None)
         right = next((v for v in case.intervals if v.i == i), None)
-        if left is None or right is None or left.excess * deviation <= 0 or right.excess * deviation >= 0:
+        if left is None or right is None or {left.i, right.i} & steps or left.excess * deviation <= 0 or right.excess * deviation >= 0:
             continue
         if min(abs(left.excess), abs(right.excess)) < 0.5 * threshold:
             continue
