@@ -30,7 +30,8 @@ from jeweller.score.pitch import key_alter
 
 SHIFT_SHARE = 0.7  # of the notes: shifted alike by so many, the take is transposed
 SUBHARMONIC_CLARITY = 0.6  # periodicity at the written pitch, against the lower one: the lower is only a part of the sound
-HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note", "out_of_tune")
+HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note", "out_of_tune", "wrong_octave")
+OCTAVE_HABIT = 4  # so many slips to the same octave are one habit, fewer are single slips
 CRACK_ROOM_S = 0.08  # how exactly the time of a short sound is known
 LONGEST_CRACK_S = 0.24  # a longer sound is a note of its own
 LEAST_SAID = 0.2  # raw confidence below which nothing is said, not even "listen here"
@@ -120,6 +121,8 @@ def _habit_of(f: Finding) -> tuple[str, ...]:
     match f.kind:
         case "wrong_note":
             return f.kind, str(d["written"]), str(d["heard"]), f.bar
+        case "wrong_octave":
+            return f.kind, str(d["semitones"])
         case "out_of_tune":
             return f.kind, str(d["written"]), "high" if d["cents"] > 0 else "low"
         case _:
@@ -136,6 +139,9 @@ def _habits(case: Case, found: list[Finding]) -> list[Finding]:
         else:
             rest.append(f)
     for group in groups.values():
+        if group[0].kind == "wrong_octave" and sum(f.confidence >= SURE for f in group) < OCTAVE_HABIT:
+            rest.extend(group)
+            continue
         sure = [f for f in group if f.confidence >= SURE] or group
         first = sure[0]
         letter = first.detail["letter"]

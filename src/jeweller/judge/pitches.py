@@ -329,6 +329,8 @@ def judge_tuning(case: Case, taken_out: int = 0) -> list[Finding]:
         apart = case.apart(i) * 100
         if event is None or not s.tune_cents < abs(apart) <= s.wrong_cents or float(note.duration) < 0.5 * case.beat_q or event.clarity < 0.6:
             continue
+        if note.written.ornament:
+            continue  # its notes together have no one pitch
         bar, passing, beat = case.where(i)
         error = max(spread, 100 * event.spread) * 0.8
         # A pitch that is so whenever it is played is the instrument's way, or the fingering's: said, but not as sure.

@@ -14,6 +14,7 @@ from jeweller.judge.finding import Finding, bounded_confidence, rests_on
 STEPS = {"ppp": -3, "pp": -2, "p": -1, "mp": 0, "mf": 1, "f": 2, "ff": 3, "fff": 4}  # written loudness, in steps
 LEAST_STEPS = 2  # a change of fewer steps may be too small to hear
 CHANGE_NOTES = 3  # notes on each side of a change that are compared
+SINGLE_CHANGE = 0.45  # of the confidence: the notes of an instrument differ in loudness by themselves, one change alone is only worth listening to
 FLAT_SHARE = 0.6  # of the written changes
 
 
@@ -70,7 +71,7 @@ def judge_dynamics(case: Case) -> list[Finding]:
         return []
     mean = float(np.mean([db for _, db in heard]))
     error = min(spread, 2.5) * math.sqrt(2.0 / CHANGE_NOTES) / math.sqrt(len(heard))
-    confidence = bounded_confidence(s.dynamics_db - mean, 0.0, error, sure_at=0.6) * (1.0 if len(heard) > 1 else 0.55)
+    confidence = bounded_confidence(s.dynamics_db - mean, 0.0, error, sure_at=0.6) * (1.0 if len(heard) > 1 else SINGLE_CHANGE)
     i = flat[0][0]
     event = case.event(i)
     if event is None:

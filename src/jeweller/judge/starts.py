@@ -18,6 +18,7 @@ HELD_S = 0.045  # from here a tone in the start of a note is a crack
 USUAL_GAIN = 0.8  # what it usually explains
 SURE_GAIN = 1.2  # and what a sound between two notes explains, heard by the spectrum alone
 LEAST_GAIN, UNSEEN = 0.2, 0.8  # log odds lost by what the pitch line hears and the spectrum does not need
+LIKE_OTHERS, ALIKE_GAIN = 0.8, 0.5  # log odds lost for every other note that begins with the same tone, about as strong
 NOT_PARTIAL = 2.5  # log odds lost by a pitch that is none of them
 
 
@@ -39,6 +40,7 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
         odds = max(_odds_by_pitch(s), _odds_by_spectrum(s)) - (0.0 if partial else NOT_PARTIAL)
         if s.index in case.graced:
             odds -= 1.5  # a grace note that slipped looks alike
+        odds -= LIKE_OTHERS * min(_alike(s, starts), 3)
         confidence = 1.0 / (1.0 + math.exp(-odds))
         note = case.notes[s.index]
         bar, passing, beat = case.where(s.index)
@@ -48,6 +50,11 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
                              detail={"written": note.written.pitch.name if note.written.pitch else "", "heard": caught.name, "semitones": round(apart),
                                      "milliseconds": round(1000 * s.length_s)}))  # fmt: skip
     return found
+
+
+def _alike(s: Start, starts: list[Start]) -> int:
+    """How many other notes begin with the same tone: then it is how this instrument speaks."""
+    return sum(o is not s and abs(o.midi - s.midi) < 0.7 and o.gain >= ALIKE_GAIN * s.gain and o.length_s >= 0.6 * s.length_s for o in starts)
 
 
 def _between(case: Case, s: Start) -> bool:
