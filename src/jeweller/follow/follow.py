@@ -17,6 +17,7 @@ from jeweller.follow.result import Event, Following, Jump
 from jeweller.follow.search import Step, Way, search
 from jeweller.follow.segments import DELETED, EXTRA, JUMP, JUNK, MISSED, NOTE, WRONG, Items, SegmentTable, attacks_only, gather_evidence
 from jeweller.follow.settings import DEFAULT, FollowSettings
+from jeweller.follow.tempo import local_tempo
 from jeweller.hear.features import Features
 from jeweller.score.line import NO_PITCH, Line
 
@@ -170,51 +171,6 @@ def _nothing(steps: tuple[Step, ...], k: int, starts: dict[int, float], on: floa
     """Whether the next sound after step k begins with it: then nothing of it was heard."""
     following = next((x for x in steps[k + 1 :] if id(x) in starts), None)
     return following is not None and starts[id(following)] - on < NOTHING_S
-
-
-def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, fallback: float) -> npt.NDArray[np.float64]:
-    """Seconds per quarter at each note: the running weighted median (about nine notes) of stretches of at least a quarter, shape (N,).
-
-    Single short intervals are left out: a dotted figure played even, or a swung run, is no change of tempo.
-    """
-    n = len(items.midi)
-    where, value, weight = [], [], []
-    steps = [s for s in way.steps if s.kind in (NOTE, WRONG) and not items.last_free[s.item]]
-    for k, step in enumerate(steps):
-        quarters = 0.0
-        for m in range(k, min(k + 8, len(steps))):
-            last = steps[m]
-            if m > k and (last.item != steps[m - 1].item + 1 or last.start != steps[m - 1].end):
-                break
-            quarters += items.ioi_q[last.item]
-            if quarters >= 1.0 - 1e-6 or m == k + 7:
-                where.append(0.5 * (step.item + last.item))
-                value.append((boundaries.frame[last.end] - boundaries.frame[step.start]) * step_s / quarters)
-                weight.append(min(quarters, 2.0) ** 0.5)
-                break
-    if len(where) < 3:
-        return np.full(n, fallback)
-    place, amount, heavy = np.array(where, float), np.log(np.array(value)), np.array(weight)
-    overall = _weighted_median(amount, heavy)
-    keep = np.abs(amount - overall) < 0.7
-    if keep.sum() >= 3:
-        place, amount, heavy = place[keep], amount[keep], heavy[keep]
-    order = np.argsort(place, kind="stable")
-    place, amount, heavy = place[order], amount[order], heavy[order]
-    out = np.empty(n)
-    for i in range(n):
-        lo, hi = np.searchsorted(place, [i - 4.5, i + 4.5])
-        if hi - lo < 4:
-            middle = int(np.searchsorted(place, i))
-            lo, hi = max(0, middle - 3), min(len(place), middle + 3)
-        out[i] = _weighted_median(amount[lo:hi], heavy[lo:hi]) if hi > lo else overall
-    return np.exp(np.clip(out, overall - 0.5, overall + 0.5))
-
-
-def _weighted_median(values: npt.NDArray[np.float64], weights: npt.NDArray[np.float64]) -> float:
-    order = np.argsort(values, kind="stable")
-    total = np.cumsum(weights[order])
-    return float(values[order][int(np.searchsorted(total, 0.5 * total[-1]))])
 
 
 def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features: Features, local: npt.NDArray[np.float64], s: FollowSettings,

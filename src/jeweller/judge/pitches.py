@@ -22,6 +22,7 @@ UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = 0.5, 8.0  # a sound without a pitch is no not
 HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that note still
 HELD_THROUGH, HELD_CLARITY = 0.9, 0.97  # but not where it goes on clearly right up to the next note: who leaves a note out stops
 OWN_CLARITY = 0.85
+SPLIT_SHARE, SPLIT_LATE = 0.25, 0.6  # of the time a note is written for
 NO_ROOM_S = 0.03
 SLIDE_CENTS = 18.0  # so far from the nearest semitone, a wrong pitch is one of the slide
 BRIEF_SHARE = 0.12  # and where it is the written pitch too, for no longer than this
@@ -129,8 +130,14 @@ def _not_sounded(case: Case, i: int, event: Event) -> float:
     events = case.following.events
     k = case.following.last_try[i] or 0
     before = events[k - 1] if k else None
+    after = events[k + 1] if k + 1 < len(events) else None
+    if after is not None and before is not None and after.index == i + 1 and abs(after.midi - event.midi) < 0.7:
+        # The next note of the same pitch split in two: it came when that one was due, not this.
+        ioi_s = float(case.notes[i + 1].onset - case.notes[i].onset) * case.spq(i)
+        due = before.on_s + float(case.notes[i].onset - case.notes[i - 1].onset) * case.spq(i - 1) if before.index == i - 1 else event.on_s
+        if after.on_s - event.on_s < SPLIT_SHARE * ioi_s and event.on_s - due > SPLIT_LATE * ioi_s:
+            return 0.8
     if event.next_s - event.on_s < NO_ROOM_S:
-        after = events[k + 1] if k + 1 < len(events) else None
         own = event.clarity > OWN_CLARITY and abs(case.apart(i)) < 0.5 and after is not None and abs(after.midi - event.midi) > 0.7
         return 0.0 if own else 0.8  # the next note begins where this one should, unless what begins there is this one
     length, written_s = event.off_s - event.on_s, float(case.notes[i].duration) * case.spq(i)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from jeweller.follow.tempo import weighted_median
 from jeweller.judge.case import Case, Interval
 from jeweller.judge.finding import SURE, Finding, bounded_confidence, rests_on
 
@@ -281,7 +282,7 @@ def _trends(case: Case, steps: set[int]) -> list[Finding]:
         return []
     logs = np.array([math.log(v.seconds / v.quarters) for v in rows])
     quarters = np.array([v.quarters for v in rows])
-    take = _weighted_median(logs, quarters)
+    take = weighted_median(logs, quarters)
     away = logs - take
     weight = np.minimum(quarters, 2.0)
     noise = max(1.4826 * float(np.median(np.abs(np.diff(away)))) / math.sqrt(2.0), 0.035)
@@ -331,9 +332,3 @@ def _has_trend(part: np.ndarray, sign: float) -> bool:  # type: ignore[type-arg]
     """The stretch moves away from the take's tempo: its last third is farther off than its first."""
     third = max(1, len(part) // 3)
     return bool(sign * (np.median(part[-third:]) - np.median(part[:third])) > 0.02)
-
-
-def _weighted_median(values: np.ndarray, weights: np.ndarray) -> float:  # type: ignore[type-arg]
-    order = np.argsort(values, kind="stable")
-    total = np.cumsum(weights[order])
-    return float(values[order][int(np.searchsorted(total, 0.5 * total[-1]))])

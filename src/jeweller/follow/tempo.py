@@ -1,0 +1,80 @@
+"""The local tempo of a way through the line, steps in the count taken out."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.follow.boundaries import Boundaries
+from jeweller.follow.search import Way
+from jeweller.follow.segments import NOTE, WRONG, Items
+
+STEP_BESIDE = 4  # intervals on each side that say what is usual there
+STEP_STEADY = 0.15  # log ratio: how far half of them may be from that
+STEP_QUARTERS, STEP_SHARE = 0.6, 0.15  # out by so much, and by such a log ratio, an interval is a step in the count
+
+
+def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, fallback: float) -> npt.NDArray[np.float64]:
+    """Seconds per quarter at each note: the running weighted median (about nine notes) of stretches of at least a quarter, shape (N,).
+
+    Single short intervals are left out: a dotted figure played even, or a swung run, is no change of tempo.
+    """
+    n = len(items.midi)
+    where, value, weight = [], [], []
+    steps = [s for s in way.steps if s.kind in (NOTE, WRONG) and not items.last_free[s.item]]
+    seconds = [float(boundaries.frame[s.end] - boundaries.frame[s.start]) * step_s for s in steps]
+    stepped = _stepped([float(items.ioi_q[s.item]) for s in steps], seconds)
+    for k, step in enumerate(steps):
+        quarters = 0.0
+        for m in range(k, min(k + 8, len(steps))):
+            last = steps[m]
+            if m in stepped or (m > k and (last.item != steps[m - 1].item + 1 or last.start != steps[m - 1].end)):
+                break
+            quarters += items.ioi_q[last.item]
+            if quarters >= 1.0 - 1e-6 or m == k + 7:
+                where.append(0.5 * (step.item + last.item))
+                value.append((boundaries.frame[last.end] - boundaries.frame[step.start]) * step_s / quarters)
+                weight.append(min(quarters, 2.0) ** 0.5)
+                break
+    if len(where) < 3:
+        return np.full(n, fallback)
+    place, amount, heavy = np.array(where, float), np.log(np.array(value)), np.array(weight)
+    overall = weighted_median(amount, heavy)
+    keep = np.abs(amount - overall) < 0.7
+    if keep.sum() >= 3:
+        place, amount, heavy = place[keep], amount[keep], heavy[keep]
+    order = np.argsort(place, kind="stable")
+    place, amount, heavy = place[order], amount[order], heavy[order]
+    out = np.empty(n)
+    for i in range(n):
+        lo, hi = np.searchsorted(place, [i - 4.5, i + 4.5])
+        if hi - lo < 4:
+            middle = int(np.searchsorted(place, i))
+            lo, hi = max(0, middle - 3), min(len(place), middle + 3)
+        out[i] = weighted_median(amount[lo:hi], heavy[lo:hi]) if hi > lo else overall
+    return np.exp(np.clip(out, overall - 0.5, overall + 0.5))
+
+
+def _stepped(quarters: list[float], seconds: list[float]) -> set[int]:
+    """Intervals that are out by most of a quarter while those around them agree: there the count stepped, and no tempo is read."""
+    logs, heavy = np.log(np.maximum(seconds, 0.02)) - np.log(quarters), np.sqrt(quarters)
+    found = set()
+    for k in range(len(seconds)):
+        beside = np.r_[max(0, k - STEP_BESIDE) : k, k + 1 : min(len(seconds), k + 1 + STEP_BESIDE)]
+        if len(beside) < STEP_BESIDE:
+            continue
+        usual = weighted_median(logs[beside], heavy[beside])
+        steady = float(np.median(np.abs(logs[beside] - usual))) < STEP_STEADY
+        excess = seconds[k] - quarters[k] * math.exp(usual)
+        if steady and abs(excess) > STEP_QUARTERS * math.exp(usual) and abs(logs[k] - usual) > STEP_SHARE:
+            found.add(k)
+    return found
+
+
+def weighted_median(values: npt.NDArray[np.float64], weights: npt.NDArray[np.float64]) -> float:
+    """The value at which half of the weight is reached."""
+    order = np.argsort(values, kind="stable")
+    total = np.cumsum(weights[order])
+    return float(values[order][int(np.searchsorted(total, 0.5 * total[-1]))])
