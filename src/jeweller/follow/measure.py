@@ -25,6 +25,7 @@ DECAY_DB = 9.0  # below the note's own level, or its recent one, by this: the de
 RECENT_S = 0.3  # how far back the recent level reaches
 FADED_DB = 20.0  # a note faded by so much has ended
 WAVER_S = 0.25  # a tone may be softer for so long without having ended
+WAVER_STEP, WAVER_SEMITONES, WAVER_CLARITY = 0.25, 1.5, 0.9  # semitones from frame to frame, and from its pitch, and periodicity, of a tone that wanders
 HEAD_DB = 20.0  # what is softer than the note's loudest by this, in its first moments, is not the note
 
 
@@ -130,6 +131,19 @@ class Measurer:
                 return pitch
         return pitch
 
+    def _wavers(self, t0: int, here: npt.NDArray[np.bool_], pitch: int) -> npt.NDArray[np.bool_]:
+        """Frames from t0 on in which a tone has wandered off its pitch without a jump, (len(here),)."""
+        f0, best = self.f.f0[t0 : t0 + len(here)], self.f.best[t0 : t0 + len(here)]
+        out = np.zeros(len(here), np.bool_)
+        last = float("nan")
+        for k in range(len(f0)):
+            if abs(f0[k] - last) < WAVER_STEP and abs(f0[k] - pitch) < WAVER_SEMITONES and best[k] > WAVER_CLARITY:
+                out[k] = True
+                last = float(f0[k])
+            elif here[k] and abs(f0[k] - pitch) <= NEAR_SEMITONES:
+                last = float(f0[k])
+        return out
+
     def measure(self, on_s: float, next_s: float, pitch: int, written: int, *, trill: bool = False) -> Measured:
         """Where the sound begins to decay, and its steady pitch; a trill also holds while the notes above it sound."""
         f = self.f
@@ -146,7 +160,10 @@ class Measurer:
         for up in (1, 2) if trill else ():
             sal = np.maximum(sal, self.near(slice(t0, round(next_s / f.step_s) + 1), pitch + up)[0])
         best = f.best[t0 : t0 + len(sal)]
-        holds = np.repeat(sal >= np.maximum(best - 0.12, 0.4), self.ratio)[: len(level)]
+        here = sal >= np.maximum(best - 0.12, 0.4)
+        if not trill:
+            here |= self._wavers(t0, here, pitch)
+        holds = np.repeat(here, self.ratio)[: len(level)]
         alive = level[: len(holds)] > np.maximum(np.minimum(recent, loud)[: len(holds)] - DECAY_DB, max(loud - FADED_DB, f.floor_db + 3.0))
         sounding = np.nonzero(alive & holds)[0]
         # The first gap of more than 60 ms ends the note: what comes after is room, breath or something else.

@@ -13,6 +13,7 @@ from jeweller.follow.result import Following
 from jeweller.hear.features import Features
 
 LEAST_S = 0.8  # shorter notes are not looked at
+CLEARNESS_S = 0.4  # the same for how clear they are
 HEAD_S, TAIL_S = 0.15, 0.10  # attack and release are no part of it
 VIBRATO_S = 0.18  # an average over so long takes a vibrato out
 CLEAR = 0.6  # periodicity of frames whose pitch is read
@@ -29,6 +30,21 @@ class Tone:
     waver_db: float
     clarity: float
     seconds: float
+
+
+def hear_clearness(following: Following, features: Features) -> list[tuple[int, float]]:
+    """(main note, periodicity of its clearest fifth) of every plain note of CLEARNESS_S and more: what the room leaves of the note before spoils only its beginning."""
+    out: list[tuple[int, float]] = []
+    measurer = Measurer(features)
+    for i, note in enumerate(following.line.main_notes):
+        event = following.event_of(i)
+        if event is None or math.isnan(event.midi) or note.written.ornament or event.off_s - event.on_s < CLEARNESS_S:
+            continue
+        rows = slice(round((event.on_s + HEAD_S) / features.step_s), round((event.off_s - TAIL_S) / features.step_s))
+        clear, _ = measurer.near(rows, round(event.midi))
+        if len(clear) >= 5:
+            out.append((i, float(np.percentile(clear, 80))))
+    return out
 
 
 def hear_tones(following: Following, features: Features) -> list[Tone]:

@@ -11,7 +11,7 @@ from jeweller.follow.mixture import Mixture
 from jeweller.follow.ornaments import hear_ornaments
 from jeweller.follow.result import Following
 from jeweller.follow.starts import hear_starts
-from jeweller.follow.tone import hear_tones
+from jeweller.follow.tone import hear_clearness, hear_tones
 from jeweller.hear.features import Features
 from jeweller.instruments.table import Instrument
 from jeweller.judge.articulation import judge_joins
@@ -22,7 +22,7 @@ from jeweller.judge.finding import SURE, UNMARKED, Finding, calibrated
 from jeweller.judge.ornaments import judge_ornaments
 from jeweller.judge.pitches import judge_attacks, judge_pitches, judge_tuning
 from jeweller.judge.settings import JudgeSettings
-from jeweller.judge.sound import judge_dynamics, judge_tones
+from jeweller.judge.sound import judge_clearness, judge_dynamics, judge_tones
 from jeweller.judge.starts import judge_starts
 from jeweller.judge.timing import judge_rhythm
 from jeweller.judge.words import write_words
@@ -64,7 +64,7 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     counted = judge_count(case)
     found += _habits(case, pitches + judge_tuning(case, shift if shift == reference else 0)) + counted.findings + judge_rhythm(case, counted.steps)
     found += judge_ornaments(case, hear_ornaments(following, features, mixture, shift), starts, shift) + judge_starts(case, starts, shift)
-    found += judge_tones(case, hear_tones(following, features)) + judge_dynamics(case)
+    found += judge_tones(case, hear_tones(following, features)) + judge_clearness(case, hear_clearness(following, features)) + judge_dynamics(case)
     found += judge_click(case, click or find_click(case, features)) + judge_tempo(case, asked_bpm)
     found += judge_joins(case, hear_joins(case.following, features))
     return _in_order(case, found), case

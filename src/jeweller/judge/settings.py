@@ -56,7 +56,7 @@ class JudgeSettings:
     sag_cents: float = _s(22.0, "cents", "a long note that sinks by so much,")
     sag_db: float = _s(1.5, "dB", "and gets softer by so much, sags")
     waver_cents: float = _s(10.0, "cents", "a slow waver of pitch (vibrato taken out) of so much, one standard deviation, is unsteady")
-    fuzzy_clarity: float = _s(0.12, "periodicity", "a note less clear than the player's usual by so much is fuzzy")
+    fuzzy_clarity: float = _s(0.07, "periodicity", "a note less clear than the player's usual, and than the take's own variety, by so much is fuzzy")
     dynamics_db: float = _s(2.0, "dB", "a written change of loudness of which less is heard is flat")
     # Lengths
     long_beats: float = _s(1.5, "beats", "from here a note is long")

@@ -13,19 +13,21 @@ from jeweller.judge.finding import Finding, bounded_confidence, rests_on
 
 STEPS = {"ppp": -3, "pp": -2, "p": -1, "mp": 0, "mf": 1, "f": 2, "ff": 3, "fff": 4}  # written loudness, in steps
 LEAST_STEPS = 2  # a change of fewer steps may be too small to hear
+LEAST_CLEAR = 6  # notes from which the player's usual clearness is known
+ORDINARY = 4.0  # times the third largest deficit of the take is what its room and its player do by themselves
+CLEARNESS_ERROR = 0.015  # periodicity: how exactly a note's clearness is known
 CHANGE_NOTES = 3  # notes on each side of a change that are compared
 SINGLE_CHANGE = 0.45  # of the confidence: the notes of an instrument differ in loudness by themselves, one change alone is only worth listening to
 FLAT_SHARE = 0.6  # of the written changes
 
 
 def judge_tones(case: Case, tones: list[Tone]) -> list[Finding]:
-    """`sagging`, `unsteady` and `fuzzy` notes."""
+    """`sagging` and `unsteady` notes."""
     s = case.settings
     if not tones:
         return []
     drift = _spread([t.drift_cents for t in tones], 4.0)
     waver = _spread([t.waver_cents for t in tones], 1.5)
-    clear = float(np.median([t.clarity for t in tones]))
     found = []
     for t in tones:
         sag = -t.drift_cents
@@ -37,8 +39,27 @@ def judge_tones(case: Case, tones: list[Tone]) -> list[Finding]:
             detail: dict[str, Any] = {"cents": round(t.drift_cents), "db": round(t.drift_db, 1),
                                       "rests_on": rests_on("sag_cents", sag, s.sag_cents, 0.5 * drift, "cents")}  # fmt: skip
             found.append(_say("sagging", case, t, bounded_confidence(sag, s.sag_cents, 0.5 * drift), detail, "air"))
-        elif len(tones) >= 4 and t.clarity < clear - s.fuzzy_clarity:
-            found.append(_say("fuzzy", case, t, 0.4, {"clarity": round(t.clarity, 2), "usual": round(clear, 2)}, None))
+    return found
+
+
+def judge_clearness(case: Case, clearness: list[tuple[int, float]]) -> list[Finding]:
+    """`fuzzy` notes: less clear than the player's usual by far more than any but one of the others."""
+    if len(clearness) < LEAST_CLEAR:
+        return []
+    s = case.settings
+    usual = float(np.median([c for _, c in clearness]))
+    ordinary = max(usual - sorted(c for _, c in clearness)[2], 0.0)
+    found = []
+    for i, c in clearness:
+        event, beyond = case.event(i), usual - c - ORDINARY * ordinary
+        if event is None or beyond < s.fuzzy_clarity - 2 * CLEARNESS_ERROR:
+            continue
+        note = case.notes[i]
+        bar, passing, beat = case.where(i)
+        detail = {"written": note.written.pitch.name if note.written.pitch else "", "lasts_s": round(event.off_s - event.on_s, 1), "clarity": round(c, 2),
+                  "usual": round(usual, 2), "rests_on": rests_on("fuzzy_clarity", beyond, s.fuzzy_clarity, CLEARNESS_ERROR, "periodicity")}  # fmt: skip
+        found.append(Finding("fuzzy", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
+                             bounded_confidence(beyond, s.fuzzy_clarity, CLEARNESS_ERROR), 0.25, detail=detail))  # fmt: skip
     return found
 
 
