@@ -146,7 +146,7 @@ def _detached(case: Case, joins: list[Join], clear_room: bool) -> list[Finding]:
         return []
     if len(joins) < LEAST_JOINS or len(long) < HABIT_SHARE * len(joins):
         return []
-    return [_say("not_detached", case, long, _odds(8.0 * (len(long) / len(joins) - HABIT_SHARE) + 0.4), 0.4)]
+    return [_say("not_detached", case, long, _odds(8.0 * (len(long) / len(joins) - HABIT_SHARE - 0.4 / math.sqrt(len(joins)))), 0.4)]
 
 
 def _breaths(case: Case, joins: list[Join]) -> list[Finding]:
