@@ -56,7 +56,7 @@ def run_case(job: tuple[str, str]) -> dict[str, Any]:
     folder, off = job
     case = Path(folder)
     truth = json.loads((case / "truth.json").read_text())
-    asked = Options(settings=make_settings(changes=truth.get("asked", {})))
+    asked = Options(settings=make_settings(changes=truth.get("asked", {})), rhythm_only=truth.get("rhythm", False))
     take = next(p for p in sorted(case.glob("take.*")))
     begin = time.perf_counter()
     try:
@@ -160,7 +160,8 @@ def main() -> None:
             if row["wrong_verdicts"]:
                 print(name, "verdicts (bar, q, truth, said):", row["wrong_verdicts"][:8], len(row["wrong_verdicts"]))
     tables: dict[str, Any] = {}
-    for title, chosen in (("standard", [r for r in rows if not r["rough"]]), ("rough", [r for r in rows if r["rough"]])):
+    for title, chosen in (("standard", [r for r in rows if not r["rough"] and not r["truth"].get("rhythm")]), ("rough", [r for r in rows if r["rough"]]),
+                          ("rhythm", [r for r in rows if r["truth"].get("rhythm")])):  # fmt: skip
         if chosen:
             tables[title] = table_of(chosen)
             show(title, tables[title])

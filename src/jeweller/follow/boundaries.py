@@ -66,9 +66,9 @@ def find_boundaries(features: Features, s: FollowSettings, *, pitched: bool = Tr
         sounding = sounding * np.clip((features.best - 0.35) / 0.3, 0.0, 1.0)
     change = novelty(features, s.novelty_span) * np.minimum(1.0, loudness + 0.2)
     change[: s.novelty_span] = 0
-    attacks = peaks(features.flux, s.flux_min, round(s.flux_gap_s / features.hop_s))
+    attacks = peaks(features.flux, s.flux_min, round((s.flux_gap_s if pitched else s.stroke_gap_s) / features.hop_s))
     candidates = {int(k) // ratio for k in attacks}
-    for k in peaks(change, s.novelty_min, 4):
+    for k in peaks(change, s.novelty_min, 4) if pitched else ():
         if not any(int(k) + d in candidates for d in (-3, -2, -1, 0, 1, 2, 3)):
             candidates.add(int(k))
     candidates |= {0, frames - 1}

@@ -41,7 +41,7 @@ def make_items(line: Line, *, rhythm_only: bool = False) -> Items:
     bar_start = np.array([i == 0 or bars[i] != bars[i - 1] for i in range(n)])
     if rhythm_only:
         no, none = np.zeros(n, np.bool_), tuple(frozenset[int]() for _ in notes)
-        return Items(np.full(n, NO_PITCH), ioi, np.ones(n), ~no, no, no, bar_start, bars, last_free, none)
+        return Items(np.full(n, NO_PITCH), ioi, np.ones(n), ~no, no, no, bar_start, bars, last_free, none, pitched=False)
     return Items(
         midi=np.array([x.sounding_midi for x in notes]), ioi_q=ioi, sound_share=np.minimum(sounding / ioi, 1.0), repeated=repeated,
         slurred=np.array([x.slurred_from_previous for x in notes]), trill=np.array([x.written.ornament == "trill" for x in notes]),
@@ -188,7 +188,7 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
     for k, step in enumerate(sounding):
         frame, end = int(boundaries.frame[step.start]), int(boundaries.frame[step.end])
         before = int(boundaries.frame[sounding[k - 1].start]) if k else None
-        sought = None if step.kind != EXTRA and ornamented[step.item] else step.pitch
+        sought = None if not items.pitched or (step.kind != EXTRA and ornamented[step.item]) else step.pitch
         starts[id(step)] = measurer.onset(frame, sought, end, before)
     last_step = way.steps[-1] if way.steps else None
     broken: set[int] = set()

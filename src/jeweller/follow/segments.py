@@ -40,6 +40,7 @@ class Items:
     bar: npt.NDArray[np.int64]
     last_free: npt.NDArray[np.bool_]  # may be held as long as liked: the last note, fermatas
     graces: tuple[frozenset[int], ...]  # sounding pitches of the grace notes before each
+    pitched: bool = True  # False: rhythm alone
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ class FollowSettings:
     # Candidate boundaries
     flux_min: float = 0.22  # attack strength below which a peak is no candidate by itself
     flux_gap_s: float = 0.045  # two attacks closer than this are one
+    stroke_gap_s: float = 0.07  # and two strokes without pitch
     novelty_span: int = 5  # pitch frames on each side that are compared
     novelty_min: float = 0.12  # change of the pitch evidence that makes a candidate
     fill_s: float = 0.35  # at least one candidate in so many seconds

@@ -11,6 +11,7 @@ from jeweller.follow.mixture import Mixture
 from jeweller.follow.ornaments import hear_ornaments
 from jeweller.follow.result import Following
 from jeweller.follow.starts import hear_starts
+from jeweller.follow.strokes import hear_strokes
 from jeweller.follow.tone import hear_clearness, hear_tones
 from jeweller.hear.features import Features
 from jeweller.instruments.table import Instrument
@@ -24,6 +25,7 @@ from jeweller.judge.pitches import judge_attacks, judge_pitches, judge_tuning
 from jeweller.judge.settings import JudgeSettings
 from jeweller.judge.sound import judge_clearness, judge_dynamics, judge_tones
 from jeweller.judge.starts import judge_starts
+from jeweller.judge.strokes import judge_strokes
 from jeweller.judge.timing import judge_rhythm
 from jeweller.judge.words import write_words
 from jeweller.score.pitch import key_alter
@@ -46,7 +48,7 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     case = Case(following, settings, instrument, features.floor_db, features.loud_db)
     found: list[Finding] = []
     if rhythm_only:
-        found = judge_attacks(case)
+        found = judge_attacks(case) + judge_strokes(case, hear_strokes(following, features))
         case = _without(case, {n for f in found if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes})
         counted = judge_count(case, lengths=False)
         return _in_order(case, found + counted.findings + judge_rhythm(case, counted.steps) + judge_click(case, click) + judge_tempo(case, asked_bpm)), case

@@ -6,6 +6,7 @@ between designs, *test* says how good the result is.
 
 from __future__ import annotations
 
+import dataclasses
 import json
 import math
 from dataclasses import dataclass
@@ -22,6 +23,8 @@ from jeweller.player.faults import GATHERED, plan_faults
 from jeweller.player.perform import Manner, Performance, perform
 from jeweller.player.plan import FaultTruth
 from jeweller.player.room import Room, put_in_room, write_sound
+from jeweller.player.strokes import RATE as STROKE_RATE
+from jeweller.player.strokes import render as strokes_render
 from jeweller.score.line import Line, make_line
 from jeweller.score.model import Score
 from jeweller.score.write import write_musicxml
@@ -31,6 +34,9 @@ SETS = {"tune": 100_000, "validation": 200_000, "test": 300_000}
 SAMPLED = {"tune": {"flute", "clarinet", "alto-saxophone", "trumpet", "trombone", "bassoon"},
            "validation": {"oboe", "tenor-saxophone", "horn", "euphonium", "tuba", "recorder"}}  # fmt: skip
 VOICES = {"tune": range(12), "validation": range(100, 112), "test": range(200, 212)}
+# What can go wrong where nothing has a pitch or a length.
+STRUCK = ("missed_note", "extra_note", "rest_short", "rest_long", "beat_dropped", "beat_added", "hesitation", "restart", "bar_skipped", "late", "early", "uneven",
+          "dot_lost", "dot_overdone", "rushing", "dragging")  # fmt: skip
 ENDINGS = (".wav", ".flac", ".ogg", ".mp3", ".m4a")
 
 
@@ -83,6 +89,78 @@ def make_take(kind: str, number: int, *, rough: bool = False, faults: int | None
     if any(f.kind == "trill_start" for f in played.faults):
         truth["asked"] = {"trill_first": "upper" if manner.upper_start else "main"}  # the school that is asked for
     return Take(f"{'r' if rough else ''}{number:04d}", score, line, chosen, played, samples, rate, truth, ending)
+
+
+def make_rhythm_take(kind: str, number: int, *, faults: int | None = None) -> Take:
+    """Take `number` of a set's rhythms: claps and taps of a line, or a drum part of two or three lines."""
+    seed = SETS[kind] + 80_000 + number
+    rng = np.random.default_rng((seed, 5))
+    table = [i for i in instruments() if i.family in ("brass", "woodwind")]
+    chosen = table[int(rng.integers(len(table)))]
+    score = compose(seed, chosen, Style(plain=True, repeat=0.15))
+    drums = bool(rng.random() < 0.5)
+    names = ("Snare drum", "Bass drum") if rng.random() < 0.6 else ("Snare drum", "Bass drum", "Suspended cymbal")
+    if drums:
+        score = _drummed(score, names, rng)
+    line = make_line(score.title, score.parts[0], rhythm_only=True)
+    bpm = (line.written_bpm or 90.0) * float(rng.uniform(0.7, 1.1))
+    click = rng.random() < 0.15
+    manner = Manner(bpm, drift=float(rng.uniform(0.008, 0.022)), jitter_s=float(rng.uniform(0.005, 0.014)), lead_s=float(rng.uniform(1.0, 2.5)),
+                    click_bpm=bpm if click else 0.0, dynamics=False)  # fmt: skip
+    if faults is None:
+        faults = 0 if rng.random() < 0.35 else int(rng.integers(1, 4))
+    plans = plan_faults(line, chosen, bpm, rng, faults, int(rng.integers(0, 3)), STRUCK, click=click)
+    wrong = _misstruck(line, names, plans, rng) if drums and faults else {}
+    played = perform(line, manner, plans, seed)
+    what = "Clap" if rng.random() < 0.6 else "Tap"
+    by_time = {t.on_s: i for i, t in enumerate(played.notes) if t.on_s is not None}
+    strokes = []
+    for tone in played.tones:
+        i = by_time.get(tone.on_s)
+        written = line.main_notes[i].written.stroke if i is not None else names[0]
+        strokes.append((tone.on_s, wrong.get(i, written) if drums and i is not None else written if drums else what, tone.level_db))
+    dry = strokes_render(strokes, played.seconds, seed)
+    samples, conditions = _record(dry, STROKE_RATE, line, played, manner, rng, False, seed, click)
+    truth = truth_of(line, played, {}) | {"instrument": "drums" if drums else what.casefold() + "s", "bpm": round(bpm, 2), "written_bpm": line.written_bpm,
+                                          "sound": "struck", "conditions": conditions, "rough": False, "rhythm": True, "seed": seed, "lead": manner.lead_s}  # fmt: skip
+    for i in wrong:
+        at = played.notes[i].on_s
+        if at is not None and truth["notes"][i]["verdict"] == "ok":
+            truth["notes"][i]["verdict"] = "wrong"
+            truth["faults"].append({"kind": "wrong_note", "bar": line.main_notes[i].bar, "at_s": at, "until_s": at + 0.2, "cause": None, "amount": 0.0, "way": "stroke", "notes": [i]})
+    return Take(f"b{number:04d}", score, line, chosen, played, samples, STROKE_RATE, truth, str(rng.choice(ENDINGS, p=[0.35, 0.1, 0.2, 0.15, 0.2])))
+
+
+def _drummed(score: Score, names: tuple[str, ...], rng: np.random.Generator) -> Score:
+    """The rhythm of a line as a drum part: the low drum on strong beats, the high one elsewhere, now and then the cymbal."""
+    place = {"Snare drum": "C5", "Bass drum": "F4", "Suspended cymbal": "G5"}
+    part = score.parts[0]
+    bars = []
+    for bar in part.bars:
+        notes = []
+        for n in bar.notes:
+            if n.grace:
+                continue
+            if n.pitch is not None:
+                strong = n.offset.denominator == 1 and int(n.offset) % 2 == 0
+                stroke = names[1] if strong and rng.random() < 0.85 else names[2] if len(names) > 2 and rng.random() < 0.25 else names[0]
+                n = dataclasses.replace(n, pitch=None, unpitched=True, accidental=None, ornament=None, articulations=(), slur_starts=(), slur_stops=(),
+                                        tie_start=False, tie_stop=False, stroke=stroke, display=place[stroke])  # fmt: skip
+            notes.append(n)
+        bars.append(dataclasses.replace(bar, notes=tuple(notes), fifths=0, clef=("percussion", 2, 0)))
+    drum = dataclasses.replace(part, name="Drums", instrument="Drums", diatonic=0, chromatic=0, bars=tuple(bars), percussion=True)
+    return dataclasses.replace(score, parts=(drum,))
+
+
+def _misstruck(line: Line, names: tuple[str, ...], plans: tuple[Any, ...], rng: np.random.Generator) -> dict[int, str]:
+    """One or two notes away from every other fault, struck on another line."""
+    used = {k for p in plans for k in range(p.at - 2, p.at + p.count + 2)}
+    free = [i for i in range(1, len(line.main_notes) - 1) if i not in used]
+    count = int(rng.integers(0, 3))
+    if not free or not count:
+        return {}
+    chosen = rng.choice(free, size=min(count, len(free)), replace=False)
+    return {int(i): str(rng.choice([n for n in names if n != line.main_notes[int(i)].written.stroke])) for i in chosen}
 
 
 def _manner(rng: np.random.Generator, bpm: float, rough: bool, click: bool) -> Manner:

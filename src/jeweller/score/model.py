@@ -42,6 +42,8 @@ class Note:
     cautionary: bool = False
     beams: tuple[str, ...] = ()
     whole_bar: bool = False  # a rest printed for the whole bar
+    stroke: str = ""  # without pitch: what is struck, as "Bass drum", or the place on the staff, as "line F4", where nothing is named
+    display: str = ""  # without pitch: the place on the staff, as "F4"
 
     @property
     def is_rest(self) -> bool:

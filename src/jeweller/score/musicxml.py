@@ -169,6 +169,8 @@ class _PartReader:
         self.element, self.index, self.seen, self.warnings = element, index, seen, warnings
         self.name = _text(head, "part-name") if head is not None else ""
         self.instrument = (_text(head, "score-instrument/instrument-name") if head is not None else "") or self.name
+        struck = list(head.iterfind("score-instrument")) if head is not None else []
+        self.struck = {s.get("id", ""): _text(s, "instrument-name") for s in struck} if len(struck) > 1 else {}
         self.divisions = Fraction(1)
         self.fifths, self.mode = 0, "major"
         self.beats, self.beat_type = 4, 4
@@ -319,6 +321,7 @@ class _PartReader:
         unpitched = pitch is None and element.find("unpitched") is not None
         if pitch is None and not unpitched and rest is None:
             return
+        stroke, display = self._struck(element) if unpitched else ("", "")
         modification = element.find("time-modification")
         tuplet = None
         if modification is not None:
@@ -339,7 +342,14 @@ class _PartReader:
             accidental=(accidental.text or "").strip() if accidental is not None else None,
             cautionary=accidental is not None and "yes" in (accidental.get("cautionary"), accidental.get("parentheses")),
             beams=tuple((b.text or "").strip() for b in element.iterfind("beam")),
-            whole_bar=rest is not None and (rest.get("measure") == "yes" or (start == 0 and not type_)), **found))  # fmt: skip
+            whole_bar=rest is not None and (rest.get("measure") == "yes" or (start == 0 and not type_)), stroke=stroke, display=display, **found))  # fmt: skip
+
+    def _struck(self, element: Element) -> tuple[str, str]:
+        """What a note without pitch strikes, and its place on the staff."""
+        place = _text(element, "unpitched/display-step").upper()[:1] + _text(element, "unpitched/display-octave")[:1]
+        instrument = element.find("instrument")
+        name = self.struck.get(instrument.get("id", ""), "") if instrument is not None else ""
+        return name or (f"line {place}" if place else ""), place
 
     def _pitch(self, element: Element) -> Pitch:
         step, octave = _text(element, "step").upper(), _text(element, "octave")

@@ -31,10 +31,17 @@ def write_musicxml(score: Score, *, texts: Mapping[str, str] | None = None, name
         _add(head, "part-name", part.name if names else "")
         instrument = _add(head, "score-instrument", id=f"{_part_id(part)}-I1")
         _add(instrument, "instrument-name", part.instrument or part.name)
+        for k, name in enumerate(_strokes(part), 2):
+            _add(_add(head, "score-instrument", id=f"{_part_id(part)}-I{k}"), "instrument-name", name)
     for part in score.parts:
         _part(_add(root, "part", id=_part_id(part)), part, texts or {})
     doctype = '<!DOCTYPE score-partwise PUBLIC "-//Recordare//DTD MusicXML 4.0 Partwise//EN" "http://www.musicxml.org/dtds/partwise.dtd">'
     return bytes(etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True, doctype=doctype))
+
+
+def _strokes(part: Part) -> list[str]:
+    """The names of what the notes without pitch strike, in order of their first stroke."""
+    return list(dict.fromkeys(n.stroke for b in part.bars for n in b.notes if n.stroke and not n.stroke.startswith("line ")))
 
 
 def _part_id(part: Part) -> str:
@@ -57,12 +64,13 @@ def _part(element: Element, part: Part, texts: Mapping[str, str]) -> None:
         for mark in bar.marks:
             divisions = math.lcm(divisions, mark.offset.denominator)
     divisions = min(divisions, 10080)
+    strokes = {name: f"{_part_id(part)}-I{k}" for k, name in enumerate(_strokes(part), 2)}
     before: Bar | None = None
     for index, bar in enumerate(part.bars):
         measure = _add(element, "measure", number=bar.number, **({"implicit": "yes"} if bar.implicit else {}))
         _left_barline(measure, bar)
         _attributes(measure, bar, before, divisions, part if index == 0 else None)
-        _bar(measure, bar, divisions, texts)
+        _bar(measure, bar, divisions, texts, strokes)
         _right_barline(measure, bar)
         before = bar
 
@@ -123,7 +131,7 @@ def _right_barline(measure: Element, bar: Bar) -> None:
         _add(barline, "repeat", direction="backward", **({"times": str(bar.repeat_times)} if bar.repeat_times > 2 else {}))
 
 
-def _bar(measure: Element, bar: Bar, divisions: int, texts: Mapping[str, str]) -> None:
+def _bar(measure: Element, bar: Bar, divisions: int, texts: Mapping[str, str], strokes: Mapping[str, str]) -> None:
     for flag in ("segno", "coda"):
         if getattr(bar, flag):
             _add(_add(_add(measure, "direction", placement="above"), "direction-type"), flag)
@@ -138,7 +146,7 @@ def _bar(measure: Element, bar: Bar, divisions: int, texts: Mapping[str, str]) -
             _add(_add(direction, "direction-type"), "words", texts[note.id], **{"font-size": "8"})
         if note.offset > now and not note.chord and not note.grace:
             _add(_add(measure, "forward"), "duration", str(int((note.offset - now) * divisions)))
-        _note(measure, note, divisions, note.beams or beams.get(k, ()))
+        _note(measure, note, divisions, note.beams or beams.get(k, ()), strokes)
         if not note.chord:
             now = max(now, note.offset + note.duration)
     for mark in waiting:
@@ -178,7 +186,7 @@ def _direction(measure: Element, mark: Mark, bar: Bar) -> None:
         _add(kind, "words", mark.text)
 
 
-def _note(measure: Element, note: Note, divisions: int, beams: tuple[str, ...]) -> None:
+def _note(measure: Element, note: Note, divisions: int, beams: tuple[str, ...], strokes: Mapping[str, str]) -> None:
     element = _add(measure, "note", id=note.id)
     if note.grace:
         _add(element, "grace", **({"slash": "yes"} if note.slash else {}))
@@ -194,8 +202,8 @@ def _note(measure: Element, note: Note, divisions: int, beams: tuple[str, ...]) 
         _add(pitch, "octave", str(note.pitch.octave))
     elif note.unpitched:
         unpitched = _add(element, "unpitched")
-        _add(unpitched, "display-step", "B")
-        _add(unpitched, "display-octave", "4")
+        _add(unpitched, "display-step", note.display[:1] or "B")
+        _add(unpitched, "display-octave", note.display[1:] or "4")
     else:
         _add(element, "rest", **({"measure": "yes"} if note.whole_bar else {}))
     if not note.grace:
@@ -203,6 +211,8 @@ def _note(measure: Element, note: Note, divisions: int, beams: tuple[str, ...]) 
     for flag, kind in ((note.tie_stop, "stop"), (note.tie_start, "start")):
         if flag:
             _add(element, "tie", type=kind)
+    if note.stroke in strokes:
+        _add(element, "instrument", id=strokes[note.stroke])
     _add(element, "voice", "1")
     if not note.whole_bar:
         _add(element, "type", note.type)
