@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from jeweller.follow.again import begin_with_sound, drop_false_starts, find_restarts, without_ghosts
 from jeweller.follow.boundaries import Boundaries, find_boundaries
-from jeweller.follow.inner import hear_inside, split_doubled
+from jeweller.follow.inner import hear_inside, split_doubled, strokes_inside
 from jeweller.follow.measure import Measurer
 from jeweller.follow.ornaments import join_ornaments
 from jeweller.follow.result import Event, Following, Jump
@@ -216,9 +216,11 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
         events.append(Event(None if step.kind == EXTRA else step.item, step.item, on, found.off_s, next_s, found.midi, found.spread, found.clarity,
                             found.expected_clarity, found.octave_up, found.twelfth_up, found.level_db, measurer.attack(on), attempt))  # fmt: skip
     events, jumps = without_ghosts(join_ornaments(events, line), jumps)
-    events = split_doubled(hear_inside(events, items, features, measurer), items, local, features, measurer)
-    events = join_ornaments(events, line)
-    events = begin_with_sound(events, items)
+    if items.pitched:
+        events = split_doubled(hear_inside(events, items, features, measurer), items, local, features, measurer)
+        events = begin_with_sound(join_ornaments(events, line), items)
+    else:
+        events = strokes_inside(events, features, measurer)
     events, jumps = find_restarts(events, jumps, items, local)
     events, jumps = drop_false_starts(events, jumps)
     last_try: list[int | None] = [None] * n

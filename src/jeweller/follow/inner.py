@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from jeweller.follow.boundaries import peaks
 from jeweller.follow.measure import Measurer
 from jeweller.follow.result import Event
 from jeweller.follow.segments import Items
@@ -19,6 +20,8 @@ MIN_CLARITY = 0.78
 LEVEL_BELOW_DB = 13.0  # softer than the note by more than this: room or the next room
 GAP_S = 0.09  # the same pitch again counts as sounded again after a gap of so much
 MIN_ATTACK = 0.3
+STROKE_GAP_S = 0.09  # two strokes are so far apart
+STROKE_SHARE, STROKE_BELOW_DB = 0.6, 8.0  # of the usual attack, and dB below the usual stroke: as strong and loud, it is a stroke
 SURE_RUN_S, SURE_CLARITY, SURE_BELOW_DB = 0.12, 0.95, 7.0  # a sound so long, clear and loud is a note without an attack too
 OWN_ATTACK, OWN_DIP_DB = 0.4, 3.0  # the same pitch again is a note of its own after such an attack and such a dip
 TWICE_ATTACK, TWICE_DIP_DB = 0.45, 6.0  # and a note was sounded twice
@@ -50,6 +53,33 @@ def hear_inside(events: list[Event], items: Items, features: Features, measurer:
         # A tone that wavers is no other note.
         out.extend(_extra(r, event) for r in runs if abs(r.midi - event.midi) > 0.7 + 0.75 * event.spread)
     return out
+
+
+def strokes_inside(events: list[Event], features: Features, measurer: Measurer) -> list[Event]:
+    """For rhythm alone: events with the strokes that the search passed over told as strokes of their own: about as strong and as loud as the others."""
+    f = features
+    if len(events) < 4:
+        return events
+    usual = float(np.median([e.attack for e in events]))
+    peak = [_loudest(e.on_s, f) for e in events]
+    loud = float(np.median(peak))
+    out: list[Event] = []
+    for event in events:
+        out.append(event)
+        a, b = round((event.on_s + STROKE_GAP_S) / f.hop_s), round((event.next_s - STROKE_GAP_S) / f.hop_s)
+        window = f.flux[a:b]
+        for k in peaks(window, STROKE_SHARE * usual, round(STROKE_GAP_S / f.hop_s)) if b - a > 2 else ():
+            at = (a + int(k)) * f.hop_s
+            if _loudest(at, f) > loud - STROKE_BELOW_DB:
+                on_s = measurer.onset(round(at / f.step_s), None)
+                out.append(dataclasses.replace(event, index=None, before=event.before + 1 if event.index is not None else event.before, on_s=on_s,
+                                               off_s=min(on_s + 0.1, event.next_s), attack=measurer.attack(on_s)))  # fmt: skip
+    return out
+
+
+def _loudest(at_s: float, f: Features) -> float:
+    k = round(at_s / f.hop_s)
+    return float(f.level[max(0, k - 2) : k + round(0.06 / f.hop_s)].max(initial=-120.0))
 
 
 def _extra(run: _Run, event: Event) -> Event:

@@ -18,7 +18,7 @@ from jeweller.instruments.table import Instrument
 from jeweller.judge.articulation import judge_joins
 from jeweller.judge.case import Case
 from jeweller.judge.click import Click, find_click, judge_click, judge_tempo
-from jeweller.judge.counting import judge_count
+from jeweller.judge.counting import Counted, judge_count
 from jeweller.judge.finding import SURE, UNMARKED, Finding, calibrated
 from jeweller.judge.ornaments import judge_ornaments
 from jeweller.judge.pitches import judge_attacks, judge_pitches, judge_tuning
@@ -51,6 +51,7 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
         found = judge_attacks(case) + judge_strokes(case, hear_strokes(following, features))
         case = _without(case, {n for f in found if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes})
         counted = judge_count(case, lengths=False)
+        found, counted = _struck_again(case, found, counted)
         return _in_order(case, found + counted.findings + judge_rhythm(case, counted.steps) + judge_click(case, click) + judge_tempo(case, asked_bpm)), case
     shift = _transposition(case)
     mixture = Mixture(features, following.events, min(n.sounding_midi for n in following.line.main_notes), shift)
@@ -70,6 +71,23 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     found += judge_click(case, click or find_click(case, features)) + judge_tempo(case, asked_bpm)
     found += judge_joins(case, hear_joins(case.following, features))
     return _in_order(case, found), case
+
+
+def _struck_again(case: Case, found: list[Finding], counted: Counted) -> tuple[list[Finding], Counted]:
+    """A stroke too many in a pause before a bar line is that bar begun twice: one restart, not two findings."""
+    count = list(counted.findings)
+    for extra in [f for f in found if f.kind == "extra_note"]:
+        pause = next((f for f in count if f.kind in ("hesitation", "beat_added", "rest_long") and f.at_s < extra.at_s < f.until_s), None)
+        after = next((i for i in range(len(case.notes)) if (e := case.event(i)) is not None and e.on_s > extra.at_s), None)
+        if pause is None or after is None or case.notes[after].offset != 0:
+            continue
+        bar, passing, beat = case.where(after)
+        note = case.notes[after]
+        count.remove(pause)
+        found = [f for f in found if f is not extra]
+        count.append(Finding("restart", bar, passing, beat, extra.at_s, pause.until_s, (note.id,), (note.score_id,), min(extra.confidence, pause.confidence), 0.5,
+                             detail={"notes": 1, "from": bar}))  # fmt: skip
+    return found, Counted(count, counted.steps)
 
 
 def _in_order(case: Case, found: list[Finding]) -> list[Finding]:
