@@ -13,6 +13,7 @@ ACCEPT = {
     "grace_slipped": {"grace_missed"}, "trill_missed": {"trill_thin"},
 }  # fmt: skip
 SURE = 0.5
+LISTEN_HERE = {"fuzzy"}  # always "listen here" by the report's contract: found where that is said
 
 
 def matches(finding: dict[str, Any], fault: dict[str, Any]) -> bool:
@@ -74,9 +75,10 @@ def count(truth: dict[str, Any], report: dict[str, Any], kinds: frozenset[str] =
     sure = [f for f in judged if f["confidence"] >= SURE]
     pairs = pair(sure, faults)
     all_pairs = pair(judged, faults)
+    listened = {i for i, f in enumerate(faults) if f["kind"] in LISTEN_HERE and i in all_pairs and i not in pairs}
     taken = set(pairs.values())
     left = [f for j, f in enumerate(sure) if j not in taken]
-    out["faults"], out["hits"], out["findings"] = len(faults), len(pairs), len(sure)
+    out["faults"], out["hits"], out["findings"] = len(faults), len(pairs) + len(listened), len(sure) + len(listened)
     if not truth["faults"]:
         out["clean_notes"], out["clean_false"] = len(truth["notes"]), len(left)
         out["clean_unsure"] = len(judged) - len(sure)
@@ -92,10 +94,10 @@ def count(truth: dict[str, Any], report: dict[str, Any], kinds: frozenset[str] =
     for i, f in enumerate(faults):
         k = out["kinds"].setdefault(f["kind"], [0, 0, 0])
         k[1] += 1
-        k[0] += i in pairs
+        k[0] += i in pairs or i in listened
     for f in left:
         out["kinds"].setdefault(f["kind"], [0, 0, 0])[2] += 1
-    out["missed"] = [f for i, f in enumerate(faults) if i not in pairs]
+    out["missed"] = [f for i, f in enumerate(faults) if i not in pairs and i not in listened]
     out["false"] = left
     out["wrong_verdicts"] = wrong_verdicts
     # What a missed fault was called instead, if anything was said at its place.

@@ -51,6 +51,14 @@ class Instrument:
                     found.append((drop, partial))
         return tuple(found)
 
+    def one_valve_apart(self, a: int, b: int) -> bool:
+        """Whether the usual fingerings of two sounding pitches on valves, on the same partial, differ in a single valve."""
+        if self.slide or self.fundamental is None:
+            return False
+        found = {(d, p) for d, p in self.fingerings(b)[:1]}
+        valves = {drop: frozenset(name.split("-")) - {"open"} for drop, name in VALVE_DROPS.items()}
+        return any(p == q and len(valves[d] ^ valves[e]) == 1 for d, p in self.fingerings(a)[:1] for e, q in found)
+
     def fingering_name(self, drop: int) -> str:
         """How a player says it: "valves 1-2", "open" or "position 3"."""
         if self.slide:

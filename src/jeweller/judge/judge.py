@@ -33,6 +33,7 @@ from jeweller.score.pitch import key_alter
 SHIFT_SHARE = 0.7  # of the notes: shifted alike by so many, the take is transposed
 SUBHARMONIC_CLARITY = 0.6  # periodicity at the written pitch, against the lower one: the lower is only a part of the sound
 HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note", "out_of_tune", "wrong_octave")
+SAME_SLIP, ALWAYS = 2, 0.75  # so often the same wrong note, and in so many of its soundings, speaks for a fingering that is not known
 OCTAVE_HABIT = 4  # so many slips to the same octave are one habit, fewer are single slips
 CRACK_ROOM_S = 0.08  # how exactly the time of a short sound is known
 LONGEST_CRACK_S = 0.24  # a longer sound is a note of its own
@@ -139,6 +140,8 @@ def _habit_of(f: Finding) -> tuple[str, ...]:
     """What two findings have in common if they are one habit."""
     d = f.detail
     match f.kind:
+        case "wrong_note" if f.cause == "neighbour_fingering":
+            return f.kind, str(d["written"]), str(d["heard"])
         case "wrong_note":
             return f.kind, str(d["written"]), str(d["heard"]), f.bar
         case "wrong_octave":
@@ -154,6 +157,8 @@ def _habits(case: Case, found: list[Finding]) -> list[Finding]:
     groups: dict[tuple[str, ...], list[Finding]] = {}
     rest: list[Finding] = []
     for f in found:
+        if f.kind == "wrong_note" and f.cause is None:
+            f = f.replace(cause=_fingering_cause(case, f, found))
         if f.kind in HABIT_KINDS:
             groups.setdefault(_habit_of(f), []).append(f)
         else:
@@ -175,6 +180,17 @@ def _habits(case: Case, found: list[Finding]) -> list[Finding]:
         rest.append(merged)
         rest.extend(f for f in group if f not in sure)
     return rest
+
+
+def _fingering_cause(case: Case, first: Finding, found: list[Finding]) -> str | None:
+    """A note that came out as the same wrong one nearly every time, a single valve away: that fingering is not known. Once is no evidence."""
+    slip = (first.detail["written"], first.detail["heard"])
+    alike = [f for f in found if f.kind == "wrong_note" and (f.detail["written"], f.detail["heard"]) == slip]
+    sounding = case.notes[case.index_of[first.notes[0]]].sounding_midi
+    same = [i for i, n in enumerate(case.notes) if n.sounding_midi == sounding and case.event(i) is not None]
+    if len(alike) < SAME_SLIP or len(alike) < ALWAYS * len(same) or not case.instrument.one_valve_apart(sounding, sounding + first.detail["semitones"]):
+        return None
+    return "neighbour_fingering"
 
 
 def _parsimony(case: Case, found: list[Finding]) -> list[Finding]:

@@ -15,6 +15,7 @@ STEPS = {"ppp": -3, "pp": -2, "p": -1, "mp": 0, "mf": 1, "f": 2, "ff": 3, "fff":
 LEAST_STEPS = 2  # a change of fewer steps may be too small to hear
 LEAST_CLEAR = 6  # notes from which the player's usual clearness is known
 ORDINARY = 4.0  # times the third largest deficit of the take is what its room and its player do by themselves
+LISTEN = 0.45  # of the confidence: however plain, it is not said as sure
 CLEARNESS_ERROR = 0.015  # periodicity: how exactly a note's clearness is known
 CHANGE_NOTES = 3  # notes on each side of a change that are compared
 SINGLE_CHANGE = 0.45  # of the confidence: the notes of an instrument differ in loudness by themselves, one change alone is only worth listening to
@@ -43,7 +44,7 @@ def judge_tones(case: Case, tones: list[Tone]) -> list[Finding]:
 
 
 def judge_clearness(case: Case, clearness: list[tuple[int, float]]) -> list[Finding]:
-    """`fuzzy` notes: less clear than the player's usual by far more than any but one of the others."""
+    """`fuzzy` notes: less clear than the player's usual by far more than any but one of the others. Always "listen here": what makes a tone fuzzy is for the ear."""
     if len(clearness) < LEAST_CLEAR:
         return []
     s = case.settings
@@ -59,7 +60,7 @@ def judge_clearness(case: Case, clearness: list[tuple[int, float]]) -> list[Find
         detail = {"written": note.written.pitch.name if note.written.pitch else "", "lasts_s": round(event.off_s - event.on_s, 1), "clarity": round(c, 2),
                   "usual": round(usual, 2), "rests_on": rests_on("fuzzy_clarity", beyond, s.fuzzy_clarity, CLEARNESS_ERROR, "periodicity")}  # fmt: skip
         found.append(Finding("fuzzy", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
-                             bounded_confidence(beyond, s.fuzzy_clarity, CLEARNESS_ERROR), 0.25, detail=detail))  # fmt: skip
+                             LISTEN * bounded_confidence(beyond, s.fuzzy_clarity, CLEARNESS_ERROR), 0.25, detail=detail))  # fmt: skip
     return found
 
 

@@ -80,6 +80,18 @@ class Planner:
             apart = 2
         return [Plan("wrong_note", i, apart)]
 
+    def _wrong_fingering(self, near: bool) -> list[Plan] | None:
+        """On valves: a pitch whose fingering the player has wrong by one valve, wherever it comes."""
+        places: dict[int, list[int]] = {}
+        for i, n in enumerate(self.notes):
+            places.setdefault(n.sounding_midi, []).append(i)
+        choices = [(where, apart) for midi, where in places.items() if 2 <= len(where) <= 6 and all(self.free(i, 0) and self._plainly(i, self.notes[i]) for i in where)
+                   for apart in (-2, 2, -3, 3) if self.instrument.one_valve_apart(midi, midi + apart)]  # fmt: skip
+        if near or not choices:
+            return None
+        where, apart = choices[int(self.rng.integers(len(choices)))]
+        return [Plan("wrong_note", i, apart, cause="neighbour_fingering") for i in where]
+
     def _wrong_octave(self, near: bool) -> list[Plan] | None:
         i = self.pick(lambda i, n: self._plainly(i, n) and n.duration >= 0.5)
         if i is None or near:
@@ -496,7 +508,7 @@ def plan_faults(line: Line, instrument: Instrument, bpm: float, rng: Rng, faults
     """
     planner = Planner(line, instrument, rng, bpm, click, upper_start)
     names = list(kinds or COMMON)
-    weights = np.array([COMMON[k] for k in names], float)
+    weights = np.array([COMMON.get(k, 1.0) for k in names], float)
     out: list[Plan] = []
     done = 0
     for _ in range(40):

@@ -235,10 +235,11 @@ def _told(f: FaultTruth) -> dict[str, Any]:
 def gather(faults: tuple[FaultTruth, ...]) -> list[dict[str, Any]]:
     """Habits (the same slip at several places) as one fault each, at their first place."""
     out: list[dict[str, Any]] = []
-    groups: dict[tuple[str, str | None], dict[str, Any]] = {}
+    groups: dict[tuple[str, str | None, float], dict[str, Any]] = {}
     for f in faults:
-        key = (f.kind, f.cause)
-        if f.kind in GATHERED and (f.kind != "missed_accidental" or f.cause == "forgot_key_signature"):
+        key = (f.kind, f.cause, f.amount if f.cause == "neighbour_fingering" else 0.0)
+        habit = f.kind in GATHERED and (f.kind != "missed_accidental" or f.cause == "forgot_key_signature")
+        if habit or f.cause == "neighbour_fingering":
             if key in groups:
                 groups[key]["until_s"] = f.until_s
                 groups[key]["notes"] += list(f.notes)
