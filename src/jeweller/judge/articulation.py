@@ -18,6 +18,7 @@ LEAST_JOINS = 4  # a habit is told from so many
 HABIT_SHARE = 0.6  # of them
 DRY_TAIL_S = 0.03  # before rests, notes sound no longer than written by more than this
 TONGUE_DEPTH = 7.7  # log odds for each factor e by which the dip is deeper
+RUN_ON_LEAST = 0.3  # less likely, nothing is said of notes run together
 PLAIN_IOI_S = 0.3  # shorter notes leave no room to hear how they were begun
 
 
@@ -128,15 +129,32 @@ def _rest(kind: str, join: Join, s: JudgeSettings) -> dict[str, Any]:
 
 
 def _tongued(case: Case, joins: list[Join]) -> list[Finding]:
-    """Notes that ran into one another where each has its own tongue: told against the player's other notes, and never surely from one."""
+    """Notes that ran into one another where each has its own tongue: told against the player's other notes."""
     if len(joins) < 2 * LEAST_JOINS:
         return []
-    dip, attack = float(np.median([j.dip_db for j in joins])), float(np.median([j.attack for j in joins]))
-    if dip < 8.0:
-        return []  # a room that fills every gap
-    slurred = [j for j in joins if j.ioi_s > PLAIN_IOI_S and j.dip_db < 0.12 * dip and j.attack < 0.4 * attack and j.gap_s < 0.01
-               and case.notes[j.index].sounding_midi != case.notes[j.index - 1].sounding_midi]  # fmt: skip
-    return [_say("slurred_over_tongue", case, slurred, 0.45 if len(slurred) < LEAST_JOINS else 0.6, 0.3)] if slurred else []
+    s = case.settings
+    usual = float(np.median([j.dip_db for j in joins]))
+    changes = [j for j in joins if case.notes[j.index].sounding_midi != case.notes[j.index - 1].sounding_midi]
+    odds = [(j, _odds(_run_on_odds(j, usual, s))) for j in changes]
+    sure = [j for j, c in odds if c >= SURE]
+    rest = [(j, c) for j, c in odds if RUN_ON_LEAST <= c < SURE]
+    found = [_say("slurred_over_tongue", case, [j], c, 0.3, rest=_run_on_rest(j, s)) for j, c in rest]
+    if sure:
+        found.append(_say("slurred_over_tongue", case, sure, max(c for _, c in odds), 0.3, rest=_run_on_rest(sure[0], s)))
+    return found
+
+
+def _run_on_odds(j: Join, usual: float, s: JudgeSettings) -> float:
+    """Log odds that a join written tongued was slurred (docs/accuracy.md: logistic regression on the joins of the tuning and validation sets).
+
+    No dip where the player's others have one, no gap, and the longer the first note, the more: of a long note the tongue takes more.
+    """
+    dip = math.log((max(j.dip_db, 0.0) + 0.5) / (s.run_on_db + 0.5))
+    return -3.1 * dip + 1.8 * math.log((max(usual, 0.0) + 0.5) / 8.5) - 7.0 * min(max(j.gap_s, 0.0), 0.1) / 0.05 + 3.5 * math.log(j.ioi_s / 0.7)
+
+
+def _run_on_rest(join: Join, s: JudgeSettings) -> dict[str, Any]:
+    return rests_on("run_on_db", join.dip_db, s.run_on_db, 0.5, "dB", below=True)
 
 
 def _detached(case: Case, joins: list[Join], clear_room: bool) -> list[Finding]:
