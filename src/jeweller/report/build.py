@@ -20,7 +20,7 @@ from jeweller.judge.settings import JudgeSettings
 from jeweller.mark.scheme import Scheme, add_up, facet_marks
 from jeweller.report.good import good_things, trap_answers
 from jeweller.score.line import LineNote
-from jeweller.score.pitch import key_name
+from jeweller.score.pitch import Pitch, key_name
 
 EAR_VERSION = "4"
 
@@ -114,9 +114,11 @@ def _note(case: Case, n: LineNote, verdicts: dict[str, tuple[str, bool]]) -> dic
             late = event.on_s - expected
             timing = {"expected_s": _r(expected), "deviation_s": _r(late), "deviation_beats": _r(late / case.beat_s(index), 3),
                       "length_ratio": _r((event.off_s - event.on_s) / max(length, 1e-3), 3)}  # fmt: skip
+    # Without a pitch a note is written where it stands on the staff.
     pitch = n.written.pitch
+    place = pitch or Pitch(n.written.display[:1] or "B", 0, int(n.written.display[1:] or 4))
     out = {"id": n.id, "score_id": n.score_id, "bar": n.bar, "pass": n.passing, "offset_q": _q(n.offset), "duration_q": _q(n.duration),
-           "written": pitch.name if pitch else "", "written_midi": n.written_midi if pitch else None, "sounding_midi": n.sounding_midi if pitch else None,
+           "written": place.name, "written_midi": place.midi, "sounding_midi": n.sounding_midi if pitch else None,
            "grace": n.grace,
            "ornament": n.written.ornament, "slurred_to_next": n.slurred_to_next, "verdict": verdict, "heard": heard, "timing": timing}  # fmt: skip
     if unsure:
