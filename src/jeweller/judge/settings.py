@@ -50,7 +50,7 @@ class JudgeSettings:
     asked_share: float = _s(0.10, "share", "a tempo asked for is missed by more")
     # Articulation
     tongue_dip_db: float = _s(9.5, "dB", "so deep a dip in a slur of notes of 0.4 s, with a plain attack, is a tongue")
-    run_on_db: float = _s(1.0, "dB", "so shallow a dip after a tongued note of 0.7 s, where the player's others dip by 8 dB, is no tongue")
+    run_on_db: float = _s(0.8, "dB", "so shallow a dip after a tongued note of 0.7 s, where the player's others dip by 8 dB, is no tongue")
     breath_s: float = _s(0.14, "s", "a longer gap is a breath")
     detached_share: float = _s(0.80, "share of the time to the next note", "a note marked short sounds for less")
     joined_share: float = _s(0.85, "share of the time to the next note", "a joined note sounds for more")

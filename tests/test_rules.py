@@ -1,0 +1,270 @@
+"""Single rules of following and judging: the local tempo, the search in groups, steps in the count, habits, joins, tone."""
+
+from __future__ import annotations
+
+import dataclasses
+import unittest
+from fractions import Fraction
+from unittest import mock
+
+import numpy as np
+
+from jeweller.follow import search as search_module
+from jeweller.follow.boundaries import find_boundaries, peaks
+from jeweller.follow.follow import follow, make_items
+from jeweller.follow.joins import Join
+from jeweller.follow.result import Event, Following
+from jeweller.follow.segments import SegmentTable, gather_evidence
+from jeweller.follow.settings import DEFAULT
+from jeweller.follow.tempo import weighted_median
+from jeweller.follow.tone import hear_clearness
+from jeweller.hear.features import Features, hear
+from jeweller.instruments.table import require_instrument
+from jeweller.judge.articulation import judge_joins
+from jeweller.judge.case import Case
+from jeweller.judge.counting import judge_count
+from jeweller.judge.finding import SURE, Finding
+from jeweller.judge.judge import judge
+from jeweller.judge.pitches import judge_tuning
+from jeweller.judge.settings import JudgeSettings, make_settings
+from jeweller.judge.sound import judge_clearness
+from jeweller.judge.timing import judge_rhythm
+from jeweller.score.line import Line
+from tests.support import changed, line_of, sounding, straight
+
+WALK = " | ".join(["C5/1 D5/1 E5/1 D5/1", "C5/.5 D5/.5 E5/.5 F5/.5 G5/1 E5/1", "F5/2 E5/2", "D5/1 E5/1 F5/1 D5/1"] * 2 + ["C5/4"])
+LINE = line_of(WALK)
+
+
+def case_of(line: Line, onsets: list[float], *, share: float = 0.9, midi: dict[int, float] | None = None, name: str = "Flute", bpm: float = 90.0,
+            settings: JudgeSettings | None = None, **every: float) -> Case:  # fmt: skip
+    """A case as if this had been heard: onsets in seconds, notes of `share` of their time, on pitch but for `midi` (note → MIDI)."""
+    notes = line.main_notes
+    ends = [*onsets[1:], onsets[-1] + float(notes[-1].duration) * 60 / bpm]
+    events = tuple(Event(i, i, on, on + share * min(end - on, float(n.duration) * 60 / bpm), end, (midi or {}).get(i, float(n.sounding_midi)), 0.05,
+                         every.get("clarity", 0.99), 0.99, 0.1, 0.1, -20.0, every.get("attack", 1.0), 0) for i, (n, on, end) in enumerate(zip(notes, onsets, ends, strict=True)))  # fmt: skip
+    following = Following(line, events, (), 0, len(notes) - 1, tuple(range(len(notes))), tuple([60 / bpm] * len(notes)), 60 / bpm, True, 1.0, False)
+    return Case(following, settings or JudgeSettings(), require_instrument(name), -80.0, -20.0)
+
+
+def onsets(line: Line, bpm: float = 90.0) -> list[float]:
+    return [0.8 + float(n.onset) * 60 / bpm for n in line.main_notes]
+
+
+def kinds(found: list[Finding]) -> list[tuple[str, str]]:
+    return [(f.kind, f.bar) for f in found if f.confidence >= SURE]
+
+
+class Tempo(unittest.TestCase):
+    def test_the_weighted_median(self) -> None:
+        self.assertEqual(weighted_median(np.array([3.0, 1.0, 2.0]), np.array([1.0, 1.0, 1.0])), 2.0)
+        self.assertEqual(weighted_median(np.array([1.0, 5.0]), np.array([1.0, 9.0])), 5.0)
+
+    def test_a_note_held_too_long_is_no_slower_tempo(self) -> None:
+        events = straight(LINE, 90)
+        held = next(i for i, n in enumerate(LINE.main_notes) if n.bar == "3" and n.offset == 0)
+        late = changed(events, held + 1, shift=2 * 60 / 90)
+        late[held] = (late[held][0], late[held][1] + 2 * 60 / 90, late[held][2])
+        features = listened(LINE, sounding(late))
+        spq = follow(LINE, features).seconds_per_quarter
+        self.assertLess(max(spq), 1.06 * 60 / 90)
+        found, _ = judge(follow(LINE, features), features, require_instrument("Flute"), JudgeSettings())
+        self.assertEqual(kinds(found), [("held_over", "3")])
+
+    def test_slowing_down_is_one(self) -> None:
+        events, out, now = straight(LINE, 90), [], 0.8
+        for k, (_, length, midi) in enumerate(events):
+            slow = 1.0 + max(0.0, min(0.4, 0.04 * (k - 8)))
+            out.append((now, length * slow, midi))
+            now += float(LINE.main_notes[k].duration) * 60 / 90 * slow
+        spq = follow(LINE, listened(LINE, sounding(out))).seconds_per_quarter
+        self.assertGreater(spq[-2], 1.25 * spq[2])
+
+
+def listened(line: Line, sound: np.ndarray) -> Features:
+    pitches = [n.sounding_midi for n in line.notes]
+    return hear(sound.astype(np.float32), min(pitches), max(pitches))
+
+
+class Searching(unittest.TestCase):
+    LONG = line_of(" | ".join(["C5/1 D5/1 E5/1 D5/1", "E5/2 r/2", "G5/.5 F5/.5 E5/1 D5/2"] * 16))  # 144 notes and more of three lengths
+
+    def test_notes_in_groups_are_found_as_all_at_once(self) -> None:
+        sound = sounding(straight(self.LONG, 120))
+        features = listened(self.LONG, sound)
+        items, s = make_items(self.LONG), DEFAULT
+        boundaries = find_boundaries(features, s)
+        table = SegmentTable(items, gather_evidence(features, s), boundaries, features.step_s, s)
+        spq = np.full(len(items.midi), 0.5)
+        with mock.patch.object(search_module, "MANY_NOTES", 10**6):
+            once = search_module.search(table, spq)
+        with mock.patch.object(search_module, "MANY_NOTES", 1):
+            grouped = search_module.search(table, spq)
+        self.assertEqual(once.steps, grouped.steps)
+        self.assertAlmostEqual(once.score, grouped.score, places=2)
+
+    def test_a_jump_goes_only_where_its_note_may_sound(self) -> None:
+        events = straight(LINE, 90)
+        features = listened(LINE, sounding(events))
+        table = SegmentTable(make_items(LINE), gather_evidence(features, DEFAULT), find_boundaries(features, DEFAULT), features.step_s, DEFAULT)
+        at = int(np.abs(table.time - events[4][0]).argmin())  # C5 sounds from here
+        index = np.array([i for i, n in enumerate(LINE.main_notes) if n.sounding_midi in (72, 79)])
+        allowed = table.may_begin(at, index)
+        self.assertEqual([LINE.main_notes[i].sounding_midi for i in index[allowed]], [72] * int((np.array([LINE.main_notes[i].sounding_midi for i in index]) == 72).sum()))
+
+    def test_peaks_keep_their_distance(self) -> None:
+        curve = np.zeros(60, np.float32)
+        curve[[10, 13, 30]] = (0.5, 0.9, 0.4)
+        self.assertEqual(peaks(curve, 0.3, 5).tolist(), [13, 30])
+        self.assertEqual(peaks(curve, 0.45, 5).tolist(), [13])
+        self.assertEqual(peaks(np.zeros(2, np.float32), 0.1, 5).tolist(), [])
+
+
+class Counting(unittest.TestCase):
+    def test_in_time_there_is_nothing(self) -> None:
+        case = case_of(LINE, onsets(LINE))
+        counted = judge_count(case)
+        self.assertEqual((counted.findings, counted.steps, judge_rhythm(case, set())), ([], set(), []))
+
+    def test_a_squeezed_figure_that_waits_for_the_beat_is_rushing_and_no_step(self) -> None:
+        line = line_of(" | ".join(["C5/1 D5/1 E5/1 D5/1", "C5/.5 D5/.5 E5/.5 F5/.5 G5/2", "E5/1 D5/1 C5/1 E5/1", "D5/1 C5/1 D5/1 E5/1", "C5/4"]))
+        times = onsets(line)
+        first = next(i for i, n in enumerate(line.main_notes) if n.bar == "2")
+        for k in range(3):  # three of the four come too soon, the long note is on its beat
+            times[first + k + 1] -= 0.085 * (k + 1)
+        case = case_of(line, times)
+        counted = judge_count(case)
+        self.assertEqual((kinds(counted.findings), counted.steps), ([], set()))
+        said = judge_rhythm(case, counted.steps)
+        self.assertEqual(kinds(said), [("rushing", "2")])
+        self.assertEqual(said[0].detail["scope"], "figure")
+
+    def test_a_pause_is_still_one(self) -> None:
+        times = [t + (0.8 if i >= 6 else 0.0) for i, t in enumerate(onsets(LINE))]
+        counted = judge_count(case_of(LINE, times))
+        self.assertEqual([f.kind for f in counted.findings], ["hesitation"])
+
+    def test_a_note_beside_a_step_is_not_late_as_well(self) -> None:
+        i = next(k for k, n in enumerate(LINE.main_notes) if n.bar == "3" and n.offset == 2)
+        times = [t + (60 / 90 if k >= i else 0.0) for k, t in enumerate(onsets(LINE))]
+        case = case_of(LINE, times)
+        counted = judge_count(case)
+        self.assertEqual(counted.steps, {i - 1})
+        self.assertEqual(kinds(judge_rhythm(case, counted.steps)), [])
+
+    def test_one_late_note_is_late(self) -> None:
+        times = onsets(LINE)
+        times[2] += 0.2
+        self.assertEqual(kinds(judge_rhythm(case_of(LINE, times), set())), [("late", "1")])
+
+
+class Habits(unittest.TestCase):
+    def said(self, midi: dict[int, float], name: str = "Trumpet in B♭", line: Line = LINE) -> list[Finding]:
+        events = straight(line, 90)
+        for i, to in midi.items():
+            events[i] = (events[i][0], events[i][1], to)
+        features = listened(line, sounding(events))
+        found, _ = judge(follow(line, features), features, require_instrument(name), JudgeSettings())
+        return [f for f in found if f.confidence >= SURE]
+
+    def places(self, pitch: int) -> list[int]:
+        return [i for i, n in enumerate(LINE.main_notes) if n.sounding_midi == pitch]
+
+    def test_octaves_that_slip_again_and_again_are_one_finding(self) -> None:
+        slips = {i: 72 + 12.0 for i in self.places(72)[:-1]}
+        self.assertGreaterEqual(len(slips), 4)
+        found = self.said(slips, "Flute")
+        self.assertEqual([(f.kind, f.count) for f in found], [("wrong_octave", len(slips))])
+        self.assertIn(f"{len(slips)} times", found[0].text)
+
+    def test_two_octave_slips_are_two(self) -> None:
+        where = self.places(72)
+        self.assertEqual([f.kind for f in self.said({where[1]: 84.0, where[2]: 84.0}, "Flute")], ["wrong_octave"] * 2)
+
+    def test_the_same_wrong_note_a_valve_away_every_time_is_a_fingering_not_known(self) -> None:
+        trumpet = require_instrument("Trumpet in B♭")
+        line = line_of(WALK, chromatic=-2)
+        pitch, wrong = next((m, m + d) for m in sorted({n.sounding_midi for n in line.main_notes}) for d in (-2, 2) if trumpet.one_valve_apart(m, m + d))
+        where = [i for i, n in enumerate(line.main_notes) if n.sounding_midi == pitch]
+        found = self.said({i: float(wrong) for i in where}, line=line)
+        self.assertEqual([(f.kind, f.cause, f.count) for f in found], [("wrong_note", "neighbour_fingering", len(where))])
+        once = self.said({where[0]: float(wrong)}, line=line)
+        self.assertEqual([(f.kind, f.cause) for f in once], [("wrong_note", None)])
+
+    def test_valves_apart(self) -> None:
+        trumpet, trombone, flute = (require_instrument(n) for n in ("Trumpet in B♭", "Trombone", "Flute"))
+        self.assertTrue(trumpet.one_valve_apart(70, 68))  # open and first valve on the fourth partial
+        self.assertFalse(trumpet.one_valve_apart(70, 70))
+        self.assertFalse(trumpet.one_valve_apart(70, 67))  # first and second
+        self.assertFalse(trombone.one_valve_apart(58, 56))
+        self.assertFalse(flute.one_valve_apart(72, 71))
+
+
+class Ornamented(unittest.TestCase):
+    def test_a_trill_has_no_tuning(self) -> None:
+        line = line_of("C5/1 D5/1 E5/1 F5/1 | G5/2t E5/2 | C5/4")
+        i = next(k for k, n in enumerate(line.main_notes) if n.written.ornament)
+        self.assertEqual(judge_tuning(case_of(line, onsets(line), midi={i: 79.45})), [])
+        self.assertEqual(kinds(judge_tuning(case_of(line, onsets(line), midi={i + 1: 76.45}))), [("out_of_tune", "2")])
+
+
+class Joined(unittest.TestCase):
+    LONG = line_of(" | ".join(["C5/2 D5/2", "E5/2 F5/2"] * 5))
+
+    def joins(self, **other: float) -> list[Join]:
+        """Joins of a player who tongues plainly; the fifth is as told."""
+        plain = Join(0, 9.0, 0.05, 1.2, 1.3, 0.93)
+        return [dataclasses.replace(plain, index=i, **(other if i == 5 else {})) for i in range(1, len(self.LONG.main_notes))]
+
+    def test_long_notes_run_together_are_said_short_ones_are_not(self) -> None:
+        case = case_of(self.LONG, onsets(self.LONG))
+        self.assertEqual(judge_joins(case, self.joins()), [])
+        self.assertEqual(kinds(judge_joins(case, self.joins(dip_db=0.3, gap_s=0.0, attack=0.5))), [("slurred_over_tongue", "3")])
+        short = [dataclasses.replace(j, ioi_s=0.25) for j in self.joins(dip_db=0.3, gap_s=0.0, attack=0.5)]
+        self.assertEqual(kinds(judge_joins(case, short)), [])
+
+    def test_moving_the_threshold_flips_it(self) -> None:
+        joins = self.joins(dip_db=0.8, gap_s=0.0, attack=0.5)
+        loose = make_settings(changes={"run_on_db": "3"})
+        strict = make_settings(changes={"run_on_db": "0.05"})
+        self.assertEqual(kinds(judge_joins(case_of(self.LONG, onsets(self.LONG), settings=loose), joins)), [("slurred_over_tongue", "3")])
+        self.assertEqual(kinds(judge_joins(case_of(self.LONG, onsets(self.LONG), settings=strict), joins)), [])
+
+    def test_free_articulation_asks_for_nothing(self) -> None:
+        case = case_of(self.LONG, onsets(self.LONG), settings=make_settings(articulation="free"))
+        self.assertEqual(judge_joins(case, self.joins(dip_db=0.3, gap_s=0.0)), [])
+
+
+class Clear(unittest.TestCase):
+    def test_one_fuzzy_note_is_to_be_listened_to_and_never_sure(self) -> None:
+        events = straight(LINE, 60)
+        sound = sounding(events)
+        rate = 22050
+        on, length, _ = events[8]
+        self.assertGreater(length, 0.8)
+        a, b = int((on + 0.02) * rate), int((on + length) * rate)
+        breath = np.random.default_rng(4).standard_normal(b - a).astype(np.float32)
+        sound[a:b] = 0.7 * sound[a:b] + 0.6 * float(sound[a:b].std()) * breath
+        features = listened(LINE, sound)
+        following = follow(LINE, features)
+        case = Case(following, JudgeSettings(), require_instrument("Flute"), features.floor_db, features.loud_db)
+        found = judge_clearness(case, hear_clearness(following, features))
+        self.assertEqual([(f.kind, f.notes) for f in found], [("fuzzy", (LINE.main_notes[8].id,))])
+        self.assertTrue(0.3 < found[0].confidence < SURE)
+
+    def test_where_every_note_differs_none_is_fuzzy(self) -> None:
+        case = case_of(LINE, onsets(LINE))
+        rough = [(i, c) for i, c in enumerate([0.95, 0.8, 0.9, 0.78, 0.97, 0.85, 0.99, 0.82])]
+        self.assertEqual(judge_clearness(case, rough), [])
+        self.assertEqual(judge_clearness(case, rough[:3]), [])
+
+
+class Lengths(unittest.TestCase):
+    def test_rests_behind_notes(self) -> None:
+        line = line_of("C5/1 r/1 D5/1 r/.5 r/.5 | E5/4 | F5/2 r/2")
+        case = case_of(line, onsets(line))
+        self.assertEqual([None if r is None else r.duration for r in case.rest_after], [Fraction(1), Fraction(1), None, Fraction(2)])
+
+
+if __name__ == "__main__":
+    unittest.main()
