@@ -49,8 +49,9 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     case = Case(following, settings, instrument, features.floor_db, features.loud_db)
     found: list[Finding] = []
     if rhythm_only:
-        found = judge_attacks(case) + judge_strokes(case, hear_strokes(following, features))
+        found = judge_attacks(case)
         case = _without(case, {n for f in found if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes})
+        found += judge_strokes(case, hear_strokes(case.following, features))
         counted = judge_count(case, lengths=False)
         found, counted = _struck_again(case, found, counted)
         return _in_order(case, found + counted.findings + judge_rhythm(case, counted.steps) + judge_click(case, click) + judge_tempo(case, asked_bpm)), case

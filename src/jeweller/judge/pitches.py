@@ -101,7 +101,7 @@ def judge_attacks(case: Case) -> list[Finding]:
     for i in range(f.first, f.last + 1):
         event = case.event(i)
         if i not in skipped and (event is None or event.attack < ATTACK):
-            found.append(_missed(case, i, 0.8 if event is None or event.attack < 0.5 * ATTACK else 0.55))
+            found.append(_missed(case, i, 0.8 if event is None or event.attack < 0.5 * ATTACK else 0.45))
     for k, event in enumerate(f.events):
         if event.index is None and event.attack > ATTACK:
             i = min(event.before, len(case.notes) - 1)

@@ -29,7 +29,7 @@ class JudgeSettings:
     tuned_cents: float = _s(12.0, "cents", "so far off as a whole is said as slide advice")
     octave_evenness: float = _s(0.78, "share", "periodicity at half the period from which the octave above is thought of")
     octave_partials_db: float = _s(2.5, "dB", "the octave above sounds if the odd partials stand out by less")
-    stroke_odds: float = _s(4.0, "log odds", "another line of a drum part was struck if its sound is likelier by so much")
+    stroke_odds: float = _s(11.0, "log odds", "another line of a drum part was struck if its sound is likelier by so much")
     # Time
     early_beats: float = _s(0.16, "beats", "a note is early or late beyond this")
     early_share: float = _s(0.45, "share of the shorter neighbouring note", "or beyond this, whichever is less")
