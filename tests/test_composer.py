@@ -5,6 +5,7 @@ from __future__ import annotations
 import unittest
 from fractions import Fraction
 from pathlib import Path
+from typing import ClassVar
 from unittest import mock
 
 import numpy as np
@@ -67,7 +68,7 @@ class Composed(unittest.TestCase):
 
 
 class Planned(unittest.TestCase):
-    LINES = [(line_for(s, WINDS[s % len(WINDS)], Style(bars=(16, 20))), WINDS[s % len(WINDS)]) for s in range(40)]
+    LINES: ClassVar = [(line_for(s, WINDS[s % len(WINDS)], Style(bars=(16, 20))), WINDS[s % len(WINDS)]) for s in range(40)]
 
     def plans_of(self, kind: str, near: bool = False) -> list[tuple[Line, Planner, list[Plan]]]:
         out = []

@@ -171,7 +171,7 @@ class Habits(unittest.TestCase):
         return [i for i, n in enumerate(LINE.main_notes) if n.sounding_midi == pitch]
 
     def test_octaves_that_slip_again_and_again_are_one_finding(self) -> None:
-        slips = {i: 72 + 12.0 for i in self.places(72)[:-1]}
+        slips = dict.fromkeys(self.places(72)[:-1], 72 + 12.0)
         self.assertGreaterEqual(len(slips), 4)
         found = self.said(slips, "Flute")
         self.assertEqual([(f.kind, f.count) for f in found], [("wrong_octave", len(slips))])

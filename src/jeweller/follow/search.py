@@ -265,7 +265,7 @@ class _Search:
             self.pace[b, k], self.age[b, k] = self.pace[since, column], self.age[since, column]
 
     def _remember(self, b: int, lo: int) -> None:
-        """Which places some way has reached not too far behind the best (the others lead nowhere), and for which of them a stretch of no music best begins here."""
+        """Which places a way has reached not too far behind the best (others lead nowhere), and for which a stretch of no music best begins here."""
         hi = min(lo + self.width, self.count + 1)
         row = self.best[b, : hi - lo]
         self.top = max(self.top, float(row.max()))

@@ -34,9 +34,9 @@ def hear_strokes(following: Following, features: Features) -> list[Stroke]:
     inside = (bands >= 0) & (bands < len(BANDS_HZ) - 1)
     window = np.hanning(2 * length)[length:]  # the beginning counts most
 
-    def energy(part: npt.NDArray[np.float32]) -> npt.NDArray[np.float64]:
+    def energy(part: npt.NDArray[np.floating]) -> npt.NDArray[np.float64]:
         power = np.abs(sfft.rfft(part, length)) ** 2
-        return np.bincount(bands[inside], power[inside], len(BANDS_HZ) - 1)
+        return np.asarray(np.bincount(bands[inside], power[inside], len(BANDS_HZ) - 1), np.float64)
 
     for i in range(len(following.line.main_notes)):
         event = following.event_of(i)

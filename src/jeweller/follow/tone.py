@@ -33,7 +33,7 @@ class Tone:
 
 
 def hear_clearness(following: Following, features: Features) -> list[tuple[int, float]]:
-    """(main note, periodicity of its clearest fifth) of every plain note of CLEARNESS_S and more: what the room leaves of the note before spoils only its beginning."""
+    """(main note, periodicity of its clearest fifth) of every plain note of CLEARNESS_S and more: the note before spoils only its beginning."""
     out: list[tuple[int, float]] = []
     measurer = Measurer(features)
     for i, note in enumerate(following.line.main_notes):

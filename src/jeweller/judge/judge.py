@@ -87,8 +87,8 @@ def _struck_again(case: Case, found: list[Finding], counted: Counted) -> tuple[l
         note = case.notes[after]
         count.remove(pause)
         found = [f for f in found if f is not extra]
-        count.append(Finding("restart", bar, passing, beat, extra.at_s, pause.until_s, (note.id,), (note.score_id,), min(extra.confidence, pause.confidence), 0.5,
-                             detail={"notes": 1, "from": bar}))  # fmt: skip
+        count.append(Finding("restart", bar, passing, beat, extra.at_s, pause.until_s, (note.id,), (note.score_id,),
+                             min(extra.confidence, pause.confidence), 0.5, detail={"notes": 1, "from": bar}))  # fmt: skip
     return found, Counted(count, counted.steps)
 
 

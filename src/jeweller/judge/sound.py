@@ -44,7 +44,7 @@ def judge_tones(case: Case, tones: list[Tone]) -> list[Finding]:
 
 
 def judge_clearness(case: Case, clearness: list[tuple[int, float]]) -> list[Finding]:
-    """`fuzzy` notes: less clear than the player's usual by far more than any but one of the others. Always "listen here": what makes a tone fuzzy is for the ear."""
+    """`fuzzy` notes: less clear than the player's usual by far more than any but one of the others. Always "listen here"."""
     if len(clearness) < LEAST_CLEAR:
         return []
     s = case.settings

@@ -85,8 +85,9 @@ class Planner:
         places: dict[int, list[int]] = {}
         for i, n in enumerate(self.notes):
             places.setdefault(n.sounding_midi, []).append(i)
-        choices = [(where, apart) for midi, where in places.items() if 2 <= len(where) <= 6 and all(self.free(i, 0) and self._plainly(i, self.notes[i]) for i in where)
-                   for apart in (-2, 2, -3, 3) if self.instrument.one_valve_apart(midi, midi + apart)]  # fmt: skip
+        usable = {m: w for m, w in places.items() if 2 <= len(w) <= 6 and all(self.free(i, 0) and self._plainly(i, self.notes[i]) for i in w)}
+        choices = [(where, apart) for midi, where in usable.items() for apart in (-2, 2, -3, 3)
+                   if self.instrument.one_valve_apart(midi, midi + apart)]  # fmt: skip
         if near or not choices:
             return None
         where, apart = choices[int(self.rng.integers(len(choices)))]

@@ -35,8 +35,8 @@ SAMPLED = {"tune": {"flute", "clarinet", "alto-saxophone", "trumpet", "trombone"
            "validation": {"oboe", "tenor-saxophone", "horn", "euphonium", "tuba", "recorder"}}  # fmt: skip
 VOICES = {"tune": range(12), "validation": range(100, 112), "test": range(200, 212)}
 # What can go wrong where nothing has a pitch or a length.
-STRUCK = ("missed_note", "extra_note", "rest_short", "rest_long", "beat_dropped", "beat_added", "hesitation", "restart", "bar_skipped", "late", "early", "uneven",
-          "dot_lost", "dot_overdone", "rushing", "dragging")  # fmt: skip
+STRUCK = ("missed_note", "extra_note", "rest_short", "rest_long", "beat_dropped", "beat_added", "hesitation", "restart", "bar_skipped", "late", "early",
+          "uneven", "dot_lost", "dot_overdone", "rushing", "dragging")  # fmt: skip
 ENDINGS = (".wav", ".flac", ".ogg", ".mp3", ".m4a")
 
 
@@ -121,13 +121,14 @@ def make_rhythm_take(kind: str, number: int, *, faults: int | None = None) -> Ta
         strokes.append((tone.on_s, wrong.get(i, written) if drums and i is not None else written if drums else what, tone.level_db))
     dry = strokes_render(strokes, played.seconds, seed)
     samples, conditions = _record(dry, STROKE_RATE, line, played, manner, rng, False, seed, click)
-    truth = truth_of(line, played, {}) | {"instrument": "drums" if drums else what.casefold() + "s", "bpm": round(bpm, 2), "written_bpm": line.written_bpm,
-                                          "sound": "struck", "conditions": conditions, "rough": False, "rhythm": True, "seed": seed, "lead": manner.lead_s}  # fmt: skip
+    instrument = "drums" if drums else what.casefold() + "s"
+    truth = truth_of(line, played, {}) | {"instrument": instrument, "bpm": round(bpm, 2), "written_bpm": line.written_bpm, "sound": "struck",
+                                          "conditions": conditions, "rough": False, "rhythm": True, "seed": seed, "lead": manner.lead_s}  # fmt: skip
     for i in wrong:
         at = played.notes[i].on_s
         if at is not None and truth["notes"][i]["verdict"] == "ok":
             truth["notes"][i]["verdict"] = "wrong"
-            truth["faults"].append({"kind": "wrong_note", "bar": line.main_notes[i].bar, "at_s": at, "until_s": at + 0.2, "cause": None, "amount": 0.0, "way": "stroke", "notes": [i]})
+            truth["faults"].append(_told(FaultTruth("wrong_note", line.main_notes[i].bar, at, at + 0.2, None, (i,), way="stroke")))
     return Take(f"b{number:04d}", score, line, chosen, played, samples, STROKE_RATE, truth, str(rng.choice(ENDINGS, p=[0.35, 0.1, 0.2, 0.15, 0.2])))
 
 
