@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import contextlib
 import dataclasses
+import io
 import unittest
 from fractions import Fraction
 
 import numpy as np
 
 from jeweller.check import Options, check
+from jeweller.cli.main import main
 from jeweller.follow.follow import follow
 from jeweller.hear.features import hear
 from jeweller.judge.finding import SURE
@@ -22,6 +25,7 @@ from jeweller.score.line import Line, make_line
 from jeweller.score.load import load_score
 from jeweller.score.model import Part, Score
 from jeweller.score.write import write_musicxml
+from jeweller.sheet.plain_text import explain_text
 from tests.support import RATE, TempCase, line_of, part_of, score_file
 
 CLAPPED = "C5/1 C5/.5 C5/.5 C5/1 C5/1 | C5/4 | C5/1.5 C5/.5 C5/1 r/1 | C5/.5 C5/.5 C5/.5 C5/.5 C5/2 | C5/1 C5/1 C5/1 C5/1 | C5/4"
@@ -72,6 +76,16 @@ class Claps(TempCase):
         self.assertEqual(self.said(self.heard(sorted([*times, times[5] + 0.9]))), [("extra_note", "2")])
         self.assertEqual(self.said(self.heard([t for k, t in enumerate(times) if k != 15])), [("missed_note", "5")])
 
+    def test_what_has_no_pitch_is_drawn_and_explained(self) -> None:
+        times = onsets(self.LINE)
+        report = self.heard(sorted([*times, times[5] + 0.9]))
+        for finding in report["findings"]:
+            self.assertIn("rests on" if finding["detail"].get("rests_on") else finding["text"], explain_text(report, finding))
+        page = self.folder / "page.html"
+        with contextlib.redirect_stdout(io.StringIO()):
+            self.assertEqual(main(["check", str(self.folder / "score.musicxml"), str(self.folder / "take.wav"), "--rhythm-only", "--html", str(page)]), 0)
+        self.assertIn("a stroke sounded and is not written there", page.read_text(encoding="utf-8"))
+
     def test_a_bar_begun_twice_is_a_restart(self) -> None:
         times = onsets(self.LINE)
         first = 14  # of bar 5
@@ -120,9 +134,11 @@ class DrumLines(TempCase):
         self.assertEqual([f for f in self.heard(played)["findings"] if f["confidence"] >= SURE], [])
         self.assertEqual(played[10], "Bass drum")
         played[10] = "Snare drum"
-        found = [f for f in self.heard(played)["findings"] if f["confidence"] >= SURE]
+        report = self.heard(played)
+        found = [f for f in report["findings"] if f["confidence"] >= SURE]
+        self.assertIn("written F4; sounded", explain_text(report, found[0]))
         self.assertEqual([(f["kind"], f["bar"]) for f in found], [("wrong_note", "3")])
-        self.assertIn("snare drum was struck where bass drum is written", found[0]["text"])
+        self.assertIn("the snare drum was struck where the bass drum is written", found[0]["text"])
 
     def test_lines_that_sound_alike_are_told_by_time_alone(self) -> None:
         played = self.written()

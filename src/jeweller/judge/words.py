@@ -91,7 +91,7 @@ def _sentences(f: Finding) -> tuple[str, str]:
             return (f"{at}: {_natural(heard)} sounded where {_natural(letter)} is written; nothing alters it there.",
                     f"Name the note first: {_natural(letter)}. Play it between its neighbours, slowly, until the finger knows it.")  # fmt: skip
         case "wrong_note" if d.get("stroke"):
-            return (f"{at}: {d['heard'][0].lower() + d['heard'][1:]} was struck where {d['written'][0].lower() + d['written'][1:]} is written.",
+            return (f"{at}: the {d['heard'][0].lower() + d['heard'][1:]} was struck where the {d['written'][0].lower() + d['written'][1:]} is written.",
                     "Say the names of the strokes in order, then play the bar at half speed, looking where each one goes.")  # fmt: skip
         case "wrong_note":
             return (f"{at}: {d['heard']} sounded where {d['written']} is written{f', {f.count} times' if several else ''}.",

@@ -332,7 +332,10 @@ class _Drawer:
             if after is not None:
                 x = max(x, box.x + 26)
             written = note.written.pitch
-            assert written is not None
+            if written is None or extra["midi"] is None:  # a stroke too many has no pitch: it stands at the height of the note before
+                self._triangle(x + 8, box.y, colour, width, "", ring=True)
+                self.hits.append(Hit("finding", f["key"], x, box.y, 20))
+                continue
             heard = spell(round(extra["midi"] - (self.report["tuning"]["offset_cents"] or 0) / 100) - self.line.part.chromatic,
                           self.line.bars[note.bar_index].bar.fifths)  # fmt: skip
             y = box.y - (heard.diatonic - written.diatonic) * HALF

@@ -135,8 +135,9 @@ def explain_text(report: dict[str, Any], finding: dict[str, Any]) -> str:
         heard, timing = n["heard"], n["timing"]
         text = f"  bar {n['bar']}, {n['offset_q']:g} quarters in: written {n['written']}"
         if heard:
-            text += f"; sounded {heard['on_s']:.3f} to {heard['off_s']:.3f} s, pitch {heard['midi']:.2f}"
-            text += f" ({heard['cents']:+.0f} cents from the written), {heard['level_db']:.0f} dB"
+            text += f"; sounded {heard['on_s']:.3f} to {heard['off_s']:.3f} s"
+            text += f", pitch {heard['midi']:.2f} ({heard['cents']:+.0f} cents from the written)" if heard["midi"] is not None else ""
+            text += f", {heard['level_db']:.0f} dB"
         if timing:
             text += f"; expected at {timing['expected_s']:.3f} s, {timing['deviation_beats']:+.2f} beats, length {timing['length_ratio']:.2f} of the written"
         out.append(text)
