@@ -76,6 +76,17 @@ class Claps(TempCase):
         self.assertEqual(self.said(self.heard(sorted([*times, times[5] + 0.9]))), [("extra_note", "2")])
         self.assertEqual(self.said(self.heard([t for k, t in enumerate(times) if k != 15])), [("missed_note", "5")])
 
+    def test_parts_of_any_range_can_be_clapped(self) -> None:
+        for step, name in (("1", "Tuba"), ("7", "Piccolo")):
+            with self.subTest(name):
+                part = part_of(CLAPPED.replace("C5", f"C{step}"), name=name)
+                sound = render_strokes([(t, "Clap", 0.0) for t in onsets(self.LINE)], 20.0, 5)
+                path = self.folder / "take.wav"
+                write_sound(path, sound, STROKE_RATE)
+                report = check(score_file(self.folder, part), path, Options(rhythm_only=True)).report
+                self.assertTrue(report["followed"])
+                self.assertEqual({n["verdict"] for n in report["notes"]}, {"ok"})
+
     def test_what_has_no_pitch_is_drawn_and_explained(self) -> None:
         times = onsets(self.LINE)
         report = self.heard(sorted([*times, times[5] + 0.9]))

@@ -14,6 +14,7 @@ import numpy.typing as npt
 from jeweller.follow.boundaries import Boundaries
 from jeweller.follow.settings import FollowSettings
 from jeweller.hear.features import Features
+from jeweller.score.line import NO_PITCH
 
 Array = npt.NDArray[np.float32]
 NEVER = np.float32(-1e9)
@@ -108,8 +109,8 @@ def attacks_only(features: Features, s: FollowSettings) -> Evidence:
     frames = len(features.best)
     level = features.level[:: round(features.step_s / features.hop_s)][:frames]
     voiced = np.clip((level - max(features.loud_db - s.quiet_db, features.floor_db + 6.0)) / 8.0, 0.0, 1.0)
-    nothing = np.zeros((frames + 1, features.salience.shape[1]), np.float32)
-    return Evidence(nothing, nothing, nothing, np.zeros(frames + 1), np.concatenate([[0.0], np.cumsum(voiced * features.step_s)]), features.low)
+    nothing = np.zeros((frames + 1, 1), np.float32)  # one column for all: whatever the instrument's range, every note is as good
+    return Evidence(nothing, nothing, nothing, np.zeros(frames + 1), np.concatenate([[0.0], np.cumsum(voiced * features.step_s)]), NO_PITCH)
 
 
 class SegmentTable:
