@@ -1,15 +1,13 @@
-"""Single rules of following and judging: the local tempo, the search in groups, steps in the count, habits, joins, tone."""
+"""Single rules of following and judging: the local tempo, jumps, steps in the count, habits, joins, tone."""
 
 from __future__ import annotations
 
 import dataclasses
 import unittest
 from fractions import Fraction
-from unittest import mock
 
 import numpy as np
 
-from jeweller.follow import search as search_module
 from jeweller.follow.boundaries import find_boundaries, peaks
 from jeweller.follow.follow import follow, make_items
 from jeweller.follow.joins import Join
@@ -87,22 +85,6 @@ def listened(line: Line, sound: np.ndarray) -> Features:
 
 
 class Searching(unittest.TestCase):
-    LONG = line_of(" | ".join(["C5/1 D5/1 E5/1 D5/1", "E5/2 r/2", "G5/.5 F5/.5 E5/1 D5/2"] * 16))  # 144 notes and more of three lengths
-
-    def test_notes_in_groups_are_found_as_all_at_once(self) -> None:
-        sound = sounding(straight(self.LONG, 120))
-        features = listened(self.LONG, sound)
-        items, s = make_items(self.LONG), DEFAULT
-        boundaries = find_boundaries(features, s)
-        table = SegmentTable(items, gather_evidence(features, s), boundaries, features.step_s, s)
-        spq = np.full(len(items.midi), 0.5)
-        with mock.patch.object(search_module, "MANY_NOTES", 10**6):
-            once = search_module.search(table, spq)
-        with mock.patch.object(search_module, "MANY_NOTES", 1):
-            grouped = search_module.search(table, spq)
-        self.assertEqual(once.steps, grouped.steps)
-        self.assertAlmostEqual(once.score, grouped.score, places=2)
-
     def test_a_jump_goes_only_where_its_note_may_sound(self) -> None:
         events = straight(LINE, 90)
         features = listened(LINE, sounding(events))

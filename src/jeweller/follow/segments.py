@@ -61,11 +61,14 @@ class Evidence:
 
 @dataclass(frozen=True)
 class Segments:
-    """The segments ending at one boundary: A starts, M notes that may end there."""
+    """The segments ending at one boundary. A starts, the notes `index` (M,) that may end there."""
 
+    index: npt.NDArray[np.int64]
     worth: Array  # (A, M)
     kind: npt.NDArray[np.int8]  # (A, M)
     top_pitch: npt.NDArray[np.int64]  # (A,) the likeliest pitch, whatever is written
+    stay: Array  # (A,) worth of a note that is not written, or of no music
+    is_extra: npt.NDArray[np.bool_]  # (A,) which of the two
 
 
 def near_pitches(features: Features, reach: float) -> Array:
@@ -136,8 +139,10 @@ class SegmentTable:
         s, e = self.s, self.evidence
         before = np.arange(a0, b)
         fa, fb = self.frame[before], int(self.frame[b])
-        inside = self._inside(before, b)
-        top_pitch, top = self._top(fa, fb)
+        inside = (self.inside[b] - self.inside[before + 1]).astype(np.float32)  # attacks strictly between
+        every = e.any[fb][None, :] - e.any[fa]  # (A, P)
+        top_pitch = every.argmax(axis=1)
+        top = every[np.arange(len(before)), top_pitch]
         silence = (e.silence[fb] - e.silence[fa]).astype(np.float32)
         columns = self.columns[index]
         here = self._written(fa, fb, index)
@@ -155,7 +160,13 @@ class SegmentTable:
         attack = np.where(self.items.repeated[index][None, :], self.reward_repeat[before][:, None], self.reward_change[before][:, None])
         attack = np.where(self.items.slurred[index][None, :], np.maximum(attack, 0.0), attack)
         worth += np.where(kind == MISSED, 0.0, attack) - inside_here
-        return Segments(worth, kind, top_pitch + e.low)
+        seconds = self.time[b] - self.time[before]
+        near = seconds < LONGEST_EXTRA_S
+        extra = s.extra_share * top - s.extra_cost - inside + np.minimum(self.reward_change[before], 0.0)
+        sound = e.sound[fb] - e.sound[fa]
+        junk = np.maximum(-s.junk_cost - s.junk_rate * sound, -s.pause_cost - s.pause_rate * sound)
+        stay = np.where(near, np.maximum(extra, junk), junk).astype(np.float32)
+        return Segments(index, worth, kind, top_pitch + e.low, stay, near & (extra >= junk))
 
     def may_begin(self, b: int, index: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
         """Whether what sounds from boundary b on is not clearly another pitch than the notes `index` begin with, (M,)."""
@@ -164,23 +175,6 @@ class SegmentTable:
         columns = self.columns[index]
         clear = self.s.jump_against * (ahead - here) * self.per_frame
         return self.ornamented[index] | (written[ahead, columns] - written[here, columns] > -clear)
-
-    def extra(self, b: int, a0: int) -> tuple[Array, npt.NDArray[np.int64]]:
-        """What notes that are not written are worth from boundaries a0..b-1 to b, and their pitches, shape (A,)."""
-        s, before = self.s, np.arange(a0, b)
-        top_pitch, top = self._top(self.frame[before], int(self.frame[b]))
-        worth = s.extra_share * top - s.extra_cost - self._inside(before, b) + np.minimum(self.reward_change[before], 0.0)
-        return worth.astype(np.float32), top_pitch + self.evidence.low
-
-    def _inside(self, before: npt.NDArray[np.int64], b: int) -> Array:
-        """The cost of the attacks strictly between boundaries."""
-        return (self.inside[b] - self.inside[before + 1]).astype(np.float32)
-
-    def _top(self, fa: npt.NDArray[np.int64], fb: int) -> tuple[npt.NDArray[np.int64], Array]:
-        """The likeliest pitch (as a column) from frames fa to fb, whatever is written, and its evidence."""
-        every = self.evidence.any[fb][None, :] - self.evidence.any[fa]  # (A, P)
-        column = every.argmax(axis=1)
-        return column, every[np.arange(len(fa)), column]
 
     def _trilled(self, column: int) -> npt.NDArray[np.float64]:
         """Cumulated evidence of a trill on a pitch: each frame by whichever of its notes fits best."""
