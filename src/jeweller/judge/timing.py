@@ -16,6 +16,7 @@ GRACE_ROOM_S = 0.12  # what a grace note may move its main note by
 PAIR_SPREAD_FLOOR = 0.10  # log ratio: nobody's pairs are steadier than this after our listening error
 TREND_Z = 1.6  # standard errors by which a change of tempo must be beyond the threshold
 SHARED_ONSET = 1.3  # times the spread of one interval: the spread of the ratio of two neighbours (root of 3, less what the beat's own drift adds)
+HARDLY = 0.2  # a figure less sure than this keeps no single note from being late
 SURE_SINGLE = 1.3  # deviations beyond the threshold at which a single note is said
 ALIKE = 0.25  # the pairs of an uneven run go alike: the weakest by so much of the strongest, else one note is out of place
 FIGURE_NOTES = 12  # no figure is longer
@@ -110,10 +111,12 @@ def _single(case: Case, steps: set[int], leave: set[int]) -> list[Finding]:
         # Both intervals must show it: a note late by itself is followed by a short interval, an early one by a long one.
         left = next((v for v in case.intervals if v.j == i), None)
         right = next((v for v in case.intervals if v.i == i), None)
-        if left is None or right is None or {left.i, right.i} & steps or left.excess * deviation <= 0 or right.excess * deviation >= 0:
+        if left is None or right is None or left.excess * deviation <= 0 or right.excess * deviation >= 0:
             continue
         if min(abs(left.excess), abs(right.excess)) < 0.5 * threshold:
             continue
+        if any(v.i in steps and abs(v.excess) > s.step_beats * beat_s for v in (left, right)):
+            continue  # the count stepped there
         event = case.event(i)
         assert event is not None
         bar, passing, beat = case.where(i)
@@ -160,7 +163,8 @@ def _dots(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
                                              ("dot_overdone", over, 1.0, "dot_over_ratio", "dot_over_single_ratio")):  # fmt: skip
         if some:
             found.append(_dot_finding(kind, case, some, len(pairs), sign, pooled if len(some) > 1 else single, spread))
-            touched |= {k for p in some for k in (p[0].i, p[1].i, p[1].j)}
+            if found[-1].confidence >= HARDLY:
+                touched |= {k for p in some for k in (p[0].i, p[1].i, p[1].j)}
     return found, touched
 
 
