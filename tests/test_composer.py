@@ -11,6 +11,7 @@ from unittest import mock
 import numpy as np
 
 from jeweller.instruments.table import Instrument, instruments, require_instrument
+from jeweller.judge.finding import KINDS
 from jeweller.player import noises, studio
 from jeweller.player.compose import Style, compose
 from jeweller.player.faults import COMMON, Planner, plan_faults
@@ -91,6 +92,15 @@ class Planned(unittest.TestCase):
                 for f in played.faults:
                     self.assertTrue(0 <= f.at_s <= f.until_s <= played.seconds + 1.0)
 
+    def test_the_kinds_planned_are_kinds_of_the_report(self) -> None:
+        self.assertLessEqual(set(COMMON), set(KINDS))
+
+    def test_near_misses_are_no_faults(self) -> None:
+        line, instrument = self.LINES[5]
+        played = perform(line, Manner(90.0), plan_faults(line, instrument, 90.0, np.random.default_rng(1), 0, 2), 1)
+        self.assertEqual(played.faults, ())
+        self.assertTrue(played.near)
+
     def test_near_misses_stay_below_the_tolerance(self) -> None:
         limits = {"cut_short": lambda p: p.amount > 0.6, "out_of_tune": lambda p: abs(p.amount) < 30, "uneven": lambda p: 1 / 1.25 < p.amount < 1.25,
                   "held_over": lambda p: p.amount < 0.6 * 1.5, "sagging": lambda p: p.amount < 22, "unsteady": lambda p: p.amount < 10}  # fmt: skip
@@ -144,6 +154,7 @@ class Truth(TempCase):
         np.testing.assert_array_equal(one.samples, two.samples)
         self.assertEqual(one.truth, two.truth)
         self.assertNotEqual(one.score.parts, other.score.parts)
+        self.assertNotEqual((one.truth["seed"], one.truth["sound"]), (other.truth["seed"], other.truth["sound"]))
         self.assertFalse(set(studio.VOICES["tune"]) & set(studio.VOICES["test"]))
         self.assertFalse(studio.SAMPLED["tune"] & studio.SAMPLED["validation"])
 

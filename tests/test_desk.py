@@ -20,8 +20,14 @@ from jeweller.desk.margin import MarginNote
 from jeweller.desk.recent import recent_pairs
 from jeweller.desk.window import Window
 from jeweller.player.room import write_sound
+from jeweller.player.strokes import RATE as STROKE_RATE
+from jeweller.player.strokes import render as render_strokes
+from jeweller.score.line import make_line
+from jeweller.score.model import Score
+from jeweller.score.write import write_musicxml
 from tests.support import RATE, WindowCase, changed, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE, index_of
+from tests.test_rhythm import drum_part, onsets
 
 KEY = Qt.Key
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -88,6 +94,31 @@ class Opening(DeskCase):
         self.assertEqual(sorted(self.kinds()), ["missed_accidental", "rest_short", "wrong_note"])
         self.assertEqual(self.window.words["take"].text(), "take.wav")
         self.assertEqual(self.window.next_button.text(), "Next finding")
+
+    def test_on_a_first_start_title_and_words_stand_together(self) -> None:
+        title, words = self.window.empty_title, self.window.empty_text
+        self.assertFalse(self.window.empty_list.isVisible())
+        self.assertLess(words.geometry().top() - title.geometry().bottom(), 40)
+        self.assertLess(title.geometry().height(), 80)
+
+    def test_a_drum_part_is_opened_marked_and_decided_like_any_other(self) -> None:
+        line = make_line("Drums", drum_part(), rhythm_only=True)
+        played = [n.written.stroke for n in line.main_notes]
+        played[10] = "Snare drum"
+        strokes = [(t, what, 0.0) for t, what in zip(onsets(line), played, strict=True)]
+        score, take = self.folder / "drums.musicxml", self.folder / "drums.wav"
+        score.write_bytes(write_musicxml(Score("Drums", (drum_part(),))))
+        write_sound(take, render_strokes(strokes, strokes[-1][0] + 2.0, 8), STROKE_RATE)
+        self.drop(score, take)
+        self.checked()
+        self.assertEqual(self.kinds(), ["wrong_note"])
+        self.press(Qt.Key.Key_Down)
+        self.press(Qt.Key.Key_P)  # the heard pitch: there is none, and nothing breaks
+        self.press(Qt.Key.Key_Right)
+        self.press(Qt.Key.Key_Down)
+        self.press(Qt.Key.Key_D)
+        assert self.window.review is not None
+        self.assertEqual(self.window.review.report["mark"]["value"], 20)
 
     def test_one_after_the_other_in_either_order(self) -> None:
         self.drop(self.score)

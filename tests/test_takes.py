@@ -16,16 +16,12 @@ import numpy as np
 
 from jeweller.check import Options, check
 from jeweller.cli.main import main
-from jeweller.instruments.table import instruments
-from jeweller.judge.finding import KINDS, SURE
+from jeweller.judge.finding import SURE
 from jeweller.judge.settings import make_settings
-from jeweller.player.compose import compose
-from jeweller.player.faults import COMMON, Planner, plan_faults
 from jeweller.player.perform import Manner, Plan, perform
 from jeweller.player.room import Room, put_in_room, write_sound
 from jeweller.player.sampler import render
 from jeweller.player.studio import make_take, write_take
-from jeweller.score.line import make_line
 from jeweller.score.write import write_musicxml
 from tests.support import TempCase, changed, line_of, part_of, score_file, sounding, straight
 from tests.test_ear import check as hear_and_judge
@@ -60,41 +56,6 @@ class Floors(unittest.TestCase):
         self.assertGreaterEqual(agree / notes, 0.985)
         self.assertGreaterEqual(hit / planted, 0.6)
         self.assertGreaterEqual(matched / max(said, 1), 0.6)
-
-
-class SimulatedPlayer(unittest.TestCase):
-    def test_every_kind_can_be_planned_and_played(self) -> None:
-        """Somewhere in a few dozen composed lines each kind has a place; what is played is marked in the truth."""
-        seen: set[str] = set()
-        table = [i for i in instruments() if i.family in ("brass", "woodwind")]
-        for seed in range(60):
-            instrument = table[seed % len(table)]
-            line = make_line("", compose(seed, instrument).parts[0])
-            bpm = line.written_bpm or 90.0
-            for kind in COMMON:
-                if kind in seen:
-                    continue
-                plans = Planner(line, instrument, np.random.default_rng(seed), bpm, click=True).plan(kind)
-                if plans:
-                    played = perform(line, Manner(bpm, click_bpm=bpm if kind == "off_click" else 0.0), tuple(plans), seed)
-                    self.assertIn(kind, {f.kind for f in played.faults})
-                    seen.add(kind)
-        self.assertEqual(seen, set(COMMON))
-        self.assertLessEqual(set(COMMON), set(KINDS))
-
-    def test_near_misses_are_no_faults(self) -> None:
-        instrument = next(i for i in instruments() if i.id == "clarinet")
-        line = make_line("", compose(5, instrument).parts[0])
-        plans = plan_faults(line, instrument, 90.0, np.random.default_rng(1), 0, 2)
-        played = perform(line, Manner(90.0), plans, 1)
-        self.assertEqual(played.faults, ())
-        self.assertTrue(played.near)
-
-    def test_sets_share_nothing_and_repeat_themselves(self) -> None:
-        one, again, other = make_take("tune", 3), make_take("tune", 3), make_take("validation", 3)
-        np.testing.assert_array_equal(one.samples, again.samples)
-        self.assertNotEqual(one.truth["seed"], other.truth["seed"])
-        self.assertNotEqual(one.truth["sound"], other.truth["sound"])
 
 
 class Asked(TempCase):

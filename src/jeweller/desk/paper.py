@@ -116,6 +116,8 @@ class Paper(QWidget):
         features, line = review.checked.features, review.checked.line
         onsets = {n.id: float(n.onset) for n in line.notes}
         heard = [n for n in review.report["notes"] if n["heard"] is not None and n["pass"] == self.view.passing and not n["grace"]]
+        if line.part.percussion:
+            return  # strokes have no pitch to show
         for n, after in zip(heard, [*heard[1:], None], strict=True):
             on, off = n["heard"]["on_s"], n["heard"]["off_s"]
             length_q = n["duration_q"] if after is None else max(onsets[after["id"]] - onsets[n["id"]], 0.05)

@@ -142,7 +142,8 @@ class Window(QMainWindow):
         self.empty_list.setMaximumWidth(1000)
         self.empty_list.itemActivated.connect(self._list_chosen)
         self.empty_list.itemClicked.connect(self._list_chosen)
-        outer.addWidget(self.empty_list, 1)
+        outer.addWidget(self.empty_list, 100)
+        outer.addStretch(1)  # without a list the words stay together at the top
         return page
 
     def _menus(self) -> None:

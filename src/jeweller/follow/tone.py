@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 from scipy.ndimage import uniform_filter1d
 
 from jeweller.follow.measure import Measurer
-from jeweller.follow.result import Following
+from jeweller.follow.result import Event, Following
 from jeweller.hear.features import Features
 
 LEAST_S = 0.8  # shorter notes are not looked at
@@ -32,30 +33,26 @@ class Tone:
     seconds: float
 
 
-def hear_clearness(following: Following, features: Features) -> list[tuple[int, float]]:
-    """(main note, periodicity of its clearest fifth) of every plain note of CLEARNESS_S and more: the note before spoils only its beginning."""
-    out: list[tuple[int, float]] = []
-    measurer = Measurer(features)
+def _steady(following: Following, features: Features, least_s: float) -> Iterator[tuple[int, Event, slice]]:
+    """The plain notes of `least_s` and more: (main note, its event, the pitch frames between its attack and its release)."""
     for i, note in enumerate(following.line.main_notes):
         event = following.event_of(i)
-        if event is None or math.isnan(event.midi) or note.written.ornament or event.off_s - event.on_s < CLEARNESS_S:
-            continue
-        rows = slice(round((event.on_s + HEAD_S) / features.step_s), round((event.off_s - TAIL_S) / features.step_s))
-        clear, _ = measurer.near(rows, round(event.midi))
-        if len(clear) >= 5:
-            out.append((i, float(np.percentile(clear, 80))))
-    return out
+        if event is not None and not math.isnan(event.midi) and not note.written.ornament and event.off_s - event.on_s >= least_s:
+            yield i, event, slice(round((event.on_s + HEAD_S) / features.step_s), round((event.off_s - TAIL_S) / features.step_s))
+
+
+def hear_clearness(following: Following, features: Features) -> list[tuple[int, float]]:
+    """(main note, periodicity of its clearest fifth) of every plain note of CLEARNESS_S and more: the note before spoils only its beginning."""
+    measurer = Measurer(features)
+    found = [(i, measurer.near(rows, round(event.midi))[0]) for i, event, rows in _steady(following, features, CLEARNESS_S)]
+    return [(i, float(np.percentile(clear, 80))) for i, clear in found if len(clear) >= 5]
 
 
 def hear_tones(following: Following, features: Features) -> list[Tone]:
     out: list[Tone] = []
     measurer = Measurer(features)
     ratio = round(features.step_s / features.hop_s)
-    for i, note in enumerate(following.line.main_notes):
-        event = following.event_of(i)
-        if event is None or math.isnan(event.midi) or note.written.ornament or event.off_s - event.on_s < LEAST_S:
-            continue
-        rows = slice(round((event.on_s + HEAD_S) / features.step_s), round((event.off_s - TAIL_S) / features.step_s))
+    for i, event, rows in _steady(following, features, LEAST_S):
         clear, pitch = measurer.near(rows, round(event.midi))
         level = features.level[rows.start * ratio : rows.stop * ratio : ratio][: len(pitch)]
         good = clear > CLEAR

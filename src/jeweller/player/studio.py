@@ -116,9 +116,9 @@ def make_rhythm_take(kind: str, number: int, *, faults: int | None = None) -> Ta
     by_time = {t.on_s: i for i, t in enumerate(played.notes) if t.on_s is not None}
     strokes = []
     for tone in played.tones:
-        i = by_time.get(tone.on_s)
-        written = line.main_notes[i].written.stroke if i is not None else names[0]
-        strokes.append((tone.on_s, wrong.get(i, written) if drums and i is not None else written if drums else what, tone.level_db))
+        i = by_time.get(tone.on_s)  # None: a stroke too many
+        drum = names[0] if i is None else wrong.get(i, line.main_notes[i].written.stroke)
+        strokes.append((tone.on_s, drum if drums else what, tone.level_db))
     dry = strokes_render(strokes, played.seconds, seed)
     samples, conditions = _record(dry, STROKE_RATE, line, played, manner, rng, False, seed, click)
     instrument = "drums" if drums else what.casefold() + "s"
