@@ -3,6 +3,7 @@
 
 Needs the programs fluidsynth and a sound font (Debian: fluidsynth, fluid-soundfont-gm, MIT licence). Run once:
     tools/render_samples.py /usr/share/sounds/sf2/FluidR3_GM.sf2 src/jeweller/assets/sounds
+    tools/render_samples.py --tuning src/jeweller/assets/sounds         # measures anew only how far each sample is from its note
 """
 
 from __future__ import annotations
@@ -16,6 +17,8 @@ from pathlib import Path
 import av
 import mido
 import numpy as np
+
+from jeweller.audio.decode import decode
 
 RATE = 48000
 SECONDS = 3.2
@@ -56,6 +59,34 @@ def encode(path: Path, samples: np.ndarray) -> None:
         container.mux(stream.encode(None))
 
 
+def cents_off(x: np.ndarray, midi: int) -> float:
+    """Cents by which a sample is sharp of its note: the peak of the autocorrelation near the note's period, then near its multiples, each more exact."""
+    x = x[int(0.4 * RATE) : int(1.6 * RATE)].astype(np.float64)
+    power = np.abs(np.fft.rfft(x, 1 << 18)) ** 2
+    alike = np.fft.irfft(power)[: len(x)] / np.arange(len(x), 0, -1)
+    written = RATE / (440.0 * 2 ** ((midi - 69) / 12))
+    period = written
+    for times in (1, 2, 4, 8, 16):
+        if times > 1 and period * times > 0.05 * RATE:
+            break
+        reach = max(2, int(written * (0.04 if times == 1 else 0.25)))
+        first = int(period * times) - reach
+        top = first + int(alike[first : first + 2 * reach].argmax())
+        before, at, after = alike[top - 1 : top + 2]
+        period = (top + 0.5 * (before - after) / (before - 2 * at + after)) / times
+    return float(1200 * np.log2(written / period))
+
+
+def tune(target: Path) -> None:
+    """Writes into the index how far each sample is from its note."""
+    index = json.loads((target / "index.json").read_text(encoding="utf-8"))
+    for name, entry in index.items():
+        samples = decode(target / f"{name}.ogg", RATE).samples
+        for n in entry["notes"]:
+            n["cents"] = round(cents_off(samples[n["start"] : n["start"] + n["length"]], n["midi"]), 1)
+    (target / "index.json").write_text(json.dumps(index, indent=1) + "\n", encoding="utf-8")
+
+
 def main(font: str, target: str) -> None:
     out = Path(target)
     out.mkdir(parents=True, exist_ok=True)
@@ -73,7 +104,11 @@ def main(font: str, target: str) -> None:
             index[name] = {"rate": RATE, "notes": notes}
             print(name, len(notes))
     (out / "index.json").write_text(json.dumps(index, indent=1) + "\n", encoding="utf-8")
+    tune(out)
 
 
 if __name__ == "__main__":
-    main(*sys.argv[1:])
+    if sys.argv[1] == "--tuning":
+        tune(Path(sys.argv[2]))
+    else:
+        main(*sys.argv[1:])

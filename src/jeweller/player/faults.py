@@ -145,7 +145,7 @@ class Planner:
             p = self.notes[i].written.pitch
             assert p is not None
             from_key = key_alter(p.step, self.line.bars[self.notes[i].bar_index].bar.fifths)
-            out.append(Plan("missed_accidental", i, float((0 if p.alter == from_key else from_key) - p.alter), cause=cause))
+            out.append(Plan("missed_accidental", i, float((0 if p.alter == from_key else from_key) - p.alter), cause=cause, way=letter))
         return out
 
     def _added_accidental(self, near: bool) -> list[Plan] | None:

@@ -18,6 +18,7 @@ from jeweller.score.line import Line
 __all__ = ["FaultTruth", "Manner", "NoteTruth", "Performance", "Plan", "perform"]
 
 LEVELS = {"ppp": -13.0, "pp": -10.0, "p": -6.5, "mp": -3.0, "mf": 0.0, "f": 3.5, "ff": 6.0, "fff": 8.0}
+FULL_SHARE = 0.92  # of the room that a displaced note has left, it sounds for so much at most
 TONGUE_S = 0.09  # the gap that a tongue makes in a slur, at most
 WHOLE_TAKE = {"wrong_transposition", "off_click", "breath_every_note", "not_detached", "not_joined", "dynamics_flat", "tuned_high", "tuned_low"}
 
@@ -92,7 +93,8 @@ def _plain_acts(line: Line, manner: Manner, rng: np.random.Generator, *, flat: b
         sound = length * (0.95 if (rest or i + 1 == len(notes)) and not short else share)
         if note.breath_after:
             sound = min(sound, max(0.6 * length, length - 0.25))
-        acts.append(Act(i, ioi, sound, note.sounding_midi + 0.01 * (manner.tuning_cents + manner.spread_cents * float(np.clip(rng.standard_normal(), -2, 2))),
+        scatter = 0.01 * manner.spread_cents * float(np.clip(rng.standard_normal(), -2, 2))
+        acts.append(Act(i, ioi, sound, note.sounding_midi + 0.01 * manner.tuning_cents + scatter, scatter=scatter,
                         level_db=levels[i] + float(rng.normal(0, 1.0)) + (1.0 if note.offset == 0 else 0.0)))  # fmt: skip
     return acts
 
@@ -109,13 +111,13 @@ def _apply(plan: Plan, acts: list[Act], line: Line, manner: Manner) -> list[int]
     span = list(range(plan.at, min(plan.at + plan.count, len(acts))))
     local = a.ioi / quarters_to_next(line, plan.at)
     if plan.kind in WHOLE_TAKE:
-        _whole(plan, acts, line, local)
+        _whole(plan, acts, line, local, manner)
         return list(range(len(acts)))
     match plan.kind:
         case "wrong_note" | "missed_accidental" | "added_accidental" | "wrong_octave" | "wrong_partial":
             a.midi += plan.amount
-        case "out_of_tune":
-            a.midi += plan.amount / 100.0
+        case "out_of_tune":  # the size that sounds, against the take's own tuning: the note's own scatter is in it
+            a.midi += plan.amount / 100.0 - a.scatter
         case "missed_note":
             a.silent = True
         case "extra_note":
@@ -136,7 +138,7 @@ def _apply(plan: Plan, acts: list[Act], line: Line, manner: Manner) -> list[int]
         case "hesitation":
             a.pause_after = plan.amount * local
         case "late" | "early":
-            a.shift_s = plan.amount * local
+            a.shift_s, a.exact = plan.amount * local, True
         case "dot_lost" | "dot_overdone":
             for k in range(plan.at, plan.at + plan.count, 2):
                 b = acts[k + 1]
@@ -144,6 +146,8 @@ def _apply(plan: Plan, acts: list[Act], line: Line, manner: Manner) -> list[int]
                 ratio = plan.amount or 1.0
                 acts[k].ioi, b.ioi = both * ratio / (1 + ratio), both / (1 + ratio)
                 acts[k].sound, b.sound = acts[k].ioi * 0.9, b.ioi * 0.9
+                for act in acts[k : k + 3]:
+                    act.exact = True
             span = list(range(plan.at, plan.at + max(2, plan.count)))
         case "uneven":
             for k in range(plan.at, plan.at + plan.count - 1, 2):
@@ -202,14 +206,14 @@ def _apply(plan: Plan, acts: list[Act], line: Line, manner: Manner) -> list[int]
     return span
 
 
-def _whole(plan: Plan, acts: list[Act], line: Line, local: float) -> None:
+def _whole(plan: Plan, acts: list[Act], line: Line, local: float, manner: Manner) -> None:
     notes = line.main_notes
     for i, act in enumerate(acts):
         rest = act.ioi - float(notes[i].duration) * local > 1e-3
         if plan.kind == "wrong_transposition":
             act.midi += plan.amount
         elif plan.kind in ("tuned_high", "tuned_low"):
-            act.midi += plan.amount / 100
+            act.midi += (plan.amount - manner.tuning_cents) / 100
         elif plan.kind == "off_click":
             act.shift_s += plan.amount * float(line.beat) * local
         elif plan.kind == "breath_every_note" and not rest and i + 1 < len(acts):
@@ -238,7 +242,7 @@ class _Stage:
         self.skip_at: dict[int, float] = {}
         self.starts: dict[int, float] = {}
         self.shift = next((p.amount for p, _ in marks if p.kind == "wrong_transposition"), 0.0)
-        self.tuning = 0.01 * manner.tuning_cents + next((p.amount / 100 for p, _ in marks if p.kind in ("tuned_high", "tuned_low")), 0.0)
+        self.tuning = 0.01 * next((p.amount for p, _ in marks if p.kind in ("tuned_high", "tuned_low")), manner.tuning_cents)
 
     def play(self) -> Performance:
         for n, (i, abandoned) in enumerate(self.sequence):
@@ -256,14 +260,15 @@ class _Stage:
 
     def _note(self, n: int, i: int, abandoned: bool) -> None:
         act, note, manner, rng = self.acts[i], self.notes[i], self.manner, self.rng
-        on = self.now + act.shift_s + float(np.clip(rng.standard_normal(), -2, 2)) * manner.jitter_s
+        jitter = float(np.clip(rng.standard_normal(), -2, 2)) * manner.jitter_s
+        on = self.now + act.shift_s + (0.0 if act.exact else jitter)
         self.starts[i] = on
         follows = n > 0 and self.sequence[n - 1][0] == i - 1 and not self.acts[i - 1].silent
         slurred = note.slurred_from_previous if act.tongued is None else not act.tongued
         slurred = slurred and follows
         after = self.acts[self.sequence[n + 1][0]] if n + 1 < len(self.sequence) else None
-        lost = act.shift_s - (after.shift_s if after is not None else act.shift_s)  # of its length, where its neighbour is not moved alike
-        sound = max(0.05, act.sound - max(0.0, lost))
+        lost = act.shift_s - (after.shift_s if after is not None else act.shift_s)  # of its room, where its neighbour is not moved alike
+        sound = max(0.05, min(act.sound, FULL_SHARE * (act.ioi - lost))) if lost > 0 else act.sound
         if after is not None and note.slurred_to_next and after.tongued is None:
             sound = max(0.05, act.ioi + 0.02 - lost)
         if act.silent:

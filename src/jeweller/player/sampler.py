@@ -68,12 +68,12 @@ def breath(tone: Tone, n: int, rate: int) -> Array:
 
 
 @functools.lru_cache(maxsize=16)
-def load_sound(name: str, folder: Path = SOUNDS) -> tuple[tuple[int, Array], ...]:
-    """(MIDI note, samples) of one instrument, lowest first. The truth of a tone's beginning is its sample's beginning."""
+def load_sound(name: str, folder: Path = SOUNDS) -> tuple[tuple[float, Array], ...]:
+    """(pitch as recorded in MIDI notes, samples) of one instrument, lowest first. The truth of a tone's beginning is its sample's beginning."""
     index = json.loads((folder / "index.json").read_text(encoding="utf-8"))
     entry = index[name]
     samples = decode(folder / f"{name}.ogg", RATE).samples
-    return tuple((n["midi"], samples[n["start"] : n["start"] + n["length"]]) for n in entry["notes"])
+    return tuple((n["midi"] + 0.01 * n["cents"], samples[n["start"] : n["start"] + n["length"]]) for n in entry["notes"])
 
 
 def sound_names() -> tuple[str, ...]:
@@ -104,7 +104,7 @@ def render(tones: list[Tone], sound: str, seconds: float, rate: int = RATE, fold
     return out
 
 
-def _tone(tone: Tone, bank: tuple[tuple[int, Array], ...], rate: int, release: float) -> Array:
+def _tone(tone: Tone, bank: tuple[tuple[float, Array], ...], rate: int, release: float) -> Array:
     note, sample = min(bank, key=lambda b: abs(b[0] - tone.midi))
     length = max(tone.off_s - tone.on_s, 0.02)
     n = int((length + release) * rate)

@@ -236,9 +236,10 @@ def _told(f: FaultTruth) -> dict[str, Any]:
 def gather(faults: tuple[FaultTruth, ...]) -> list[dict[str, Any]]:
     """Habits (the same slip at several places) as one fault each, at their first place."""
     out: list[dict[str, Any]] = []
-    groups: dict[tuple[str, str | None, float], dict[str, Any]] = {}
+    groups: dict[tuple[str, str | None, float, str], dict[str, Any]] = {}
     for f in faults:
-        key = (f.kind, f.cause, f.amount if f.cause == "neighbour_fingering" else 0.0)
+        # Two letters of a key signature forgotten are two habits.
+        key = (f.kind, f.cause, f.amount if f.cause == "neighbour_fingering" else 0.0, f.way)
         habit = f.kind in GATHERED and (f.kind != "missed_accidental" or f.cause == "forgot_key_signature")
         if habit or f.cause == "neighbour_fingering":
             if key in groups:
