@@ -13,7 +13,7 @@ from jeweller.audio.backing import take_out
 from jeweller.audio.decode import Recording, decode, file_hash
 from jeweller.errors import ScoreError, SettingError, TakeError
 from jeweller.follow.follow import follow
-from jeweller.follow.result import Following
+from jeweller.follow.result import Following, shifted_down
 from jeweller.hear.features import Features, hear
 from jeweller.hear.settings import DEFAULT as HEAR
 from jeweller.instruments.table import Instrument, instrument_for, require_instrument
@@ -122,8 +122,17 @@ def check(score_path: str | os.PathLike[str], take_path: str | os.PathLike[str],
     if float(features.level.max(initial=-200.0)) < SILENCE_DB:  # a few claps are sound as well
         raise TakeError(f"{Path(take_path).name} is silent: no sound is louder than {SILENCE_DB:g} dB. Check the microphone and record again.")
     progress(0.5, "following")
-    following = follow(line, features, tempo_bpm=options.tempo_bpm, rhythm_only=options.rhythm_only or line.part.percussion,
-                       reference_shift=options.settings.reference_shift, cancelled=cancelled)  # fmt: skip
+
+    def followed(features: Features) -> Following:
+        return follow(line, features, tempo_bpm=options.tempo_bpm, rhythm_only=options.rhythm_only or line.part.percussion,
+                      reference_shift=options.settings.reference_shift, cancelled=cancelled)  # fmt: skip
+
+    following = followed(features)
+    down = shifted_down(following)
+    if low + down < features.low:  # the lowest notes lay below what was listened to
+        progress(0.6, "listening")
+        features = hear(recording.samples, low + down, high, HEAR, cancelled)
+        following = followed(features)
     progress(0.9, "judging")
     tries = [_judge(f, features, instrument, options, judged, bars, line) for f in (*following.earlier, following)]
     if options.support == "with_model":

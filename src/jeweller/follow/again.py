@@ -13,6 +13,7 @@ from jeweller.follow.segments import Items
 FALSE_START_NOTES = 4  # a beginning broken off within so many notes is a false start
 BLINK_S = 0.08  # a sound that holds its pitch for less is hardly a note
 SURELY_A_NOTE = -3.0  # log odds of being no note, below which one note alone may be a restart
+UNCLEAR, UNCLEAR_DB = 0.7, 6.0  # periodicity below which, if it is softer by so much too, another pitch before the music is no first note
 PAUSE_S = 0.20  # a taken-again note comes after at least such a silence
 
 
@@ -103,7 +104,10 @@ def _abandoned(events: list[Event], k: int, items: Items, spq: np.ndarray) -> in
 
 def begin_with_sound(events: list[Event], items: Items) -> list[Event]:
     """Events without an empty first note: nobody begins with a rest. Where the first notes are of one pitch, it is a later one that was left out."""
-    empty = bool(events) and events[0].index == 0 and (np.isnan(events[0].midi) or events[0].clarity < 0.3) and events[0].attack < 0.3
+    first = events[0] if events else None
+    empty = first is not None and first.index == 0 and first.attack < 0.3 and (
+        np.isnan(first.midi) or first.clarity < 0.3
+        or (abs(first.midi - items.midi[0]) > 0.7 and first.clarity < UNCLEAR and first.level_db < usual_level(events, 0) - UNCLEAR_DB))  # fmt: skip
     run = 1
     while run < len(items.midi) and items.repeated[run]:
         run += 1

@@ -26,6 +26,7 @@ RECENT_S = 0.3  # how far back the recent level reaches
 FADED_DB = 20.0  # a note faded by so much has ended
 WAVER_S = 0.25  # a tone may be softer for so long without having ended
 WAVER_STEP, WAVER_SEMITONES, WAVER_CLARITY = 0.25, 1.5, 0.9  # semitones from frame to frame, and from its pitch, and periodicity, of a tone that wanders
+SOUNDING_DB = 12.0  # below its loudest by more, a note has ended
 HEAD_DB = 20.0  # what is softer than the note's loudest by this, in its first moments, is not the note
 
 
@@ -120,11 +121,14 @@ class Measurer:
         """A pitch that is not the written one, freed of subharmonics: raised by an octave or a twelfth while it is below `near` and the higher fits as well."""
         f = self.f
         a, b = round((on_s + 0.04) / f.step_s), max(round((min(next_s, on_s + 1.0) - 0.02) / f.step_s), round((on_s + 0.04) / f.step_s) + 1)
+        level = f.level[:: self.ratio][a:b]
+        loud = np.flatnonzero(level > level.max(initial=-200.0) - SOUNDING_DB)  # what comes after its end says nothing of it
+        b = a + int(loud[-1]) + 1 if len(loud) else b
         while pitch < near - 5:
-            here = np.median(f.salience[a:b, pitch - f.low]) if a < len(f.best) else 0.0
+            here = float(np.median(self.near(slice(a, b), pitch)[0])) if a < len(f.best) else 0.0
             for up in (12, 19):
-                column = pitch + up - f.low
-                if column < f.salience.shape[1] and pitch + up <= near + 7 and np.median(f.salience[a:b, column]) > SUBHARMONIC_RATIO * here > 0:
+                inside = pitch + up - f.low < f.salience.shape[1] and pitch + up <= near + 7
+                if inside and float(np.median(self.near(slice(a, b), pitch + up)[0])) > SUBHARMONIC_RATIO * here > 0:
                     pitch += up
                     break
             else:

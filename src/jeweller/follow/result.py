@@ -63,3 +63,16 @@ class Following:
     def event_of(self, index: int) -> Event | None:
         k = self.last_try[index]
         return None if k is None else self.events[k]
+
+
+SHIFTED_SHARE, SHIFTED_NOTES = 0.5, 6  # of the notes that were heard, and at least so many, shifted alike
+
+
+def shifted_down(following: Following) -> int:
+    """Semitones (negative) by which most notes that were heard sounded lower than written; 0 where they did not."""
+    notes = following.line.main_notes
+    apart = [round(e.midi - notes[e.index].sounding_midi) for e in following.events if e.index is not None and e.midi == e.midi]
+    if not apart:
+        return 0
+    most = max(set(apart), key=apart.count)
+    return most if most < 0 and apart.count(most) >= max(SHIFTED_NOTES, SHIFTED_SHARE * len(apart)) else 0

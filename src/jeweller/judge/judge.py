@@ -56,7 +56,7 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
         found, counted = _struck_again(case, found, counted)
         return _in_order(case, found + counted.findings + judge_rhythm(case, counted.steps) + judge_click(case, click) + judge_tempo(case, asked_bpm)), case
     shift = _transposition(case)
-    mixture = Mixture(features, following.events, min(n.sounding_midi for n in following.line.main_notes), shift)
+    mixture = Mixture(features, following.events, min(n.sounding_midi for n in following.line.main_notes) + min(shift, 0), shift)
     reference = settings.reference_shift
     if shift:
         if shift != reference:
@@ -122,8 +122,8 @@ def _transposition(case: Case) -> int:
     rounded = np.rint(np.array(apart)).astype(int)
     values, number = np.unique(rounded, return_counts=True)
     top = int(values[number.argmax()])
-    clear = [e.expected_clarity / max(e.clarity, 0.05) for e in case.following.events if e.index is not None]
-    if top in (-12, -19, -24) and float(np.median(clear)) > SUBHARMONIC_CLARITY:
+    above = [e.twelfth_up if top == -19 else e.octave_up for e in case.following.events if e.index is not None]
+    if top in (-12, -19, -24) and float(np.median(above)) > SUBHARMONIC_CLARITY:
         return 0  # the written pitch is there: it is the sound that carries a lower one
     return top if top != 0 and number.max() >= SHIFT_SHARE * len(apart) else 0
 
@@ -206,7 +206,12 @@ def _parsimony(case: Case, found: list[Finding]) -> list[Finding]:
     heard_extras = [f.at_s for f in found if f.kind == "extra_note" and "milliseconds" not in f.detail]
     long_extras = [(f.at_s - CRACK_ROOM_S, f.until_s) for f in found if f.kind == "extra_note" and f.until_s - f.at_s > LONGEST_CRACK_S]
     wavering = {n for f in found if f.kind == "unsteady" and f.confidence >= SURE for n in f.notes}
+    held = [f for f in found if f.kind == "grace_slipped" and f.confidence >= SURE]
     for f in found:
+        if f.kind in ("grace_missed", "grace_slipped") and any(g is not f and g.notes == f.notes and found.index(g) < found.index(f) for g in held):
+            continue
+        if f.kind == "extra_note" and any(g.at_s < f.at_s < g.until_s for g in held):
+            continue  # the note itself, behind its grace note
         if f.kind == "cut_short" and set(f.notes) & wavering:
             continue  # a dip of its waver is not its end
         if f.kind == "missed_note" and set(f.notes) <= skipped:

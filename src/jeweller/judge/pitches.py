@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from jeweller.follow.again import ghost_odds, usual_level
-from jeweller.follow.mixture import Mixture, explain
+from jeweller.follow.mixture import Mixture, explain, moved
 from jeweller.follow.result import Event
 from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding, bounded_confidence, rests_on
@@ -26,7 +26,10 @@ SPLIT_SHARE, SPLIT_LATE = 0.25, 0.6  # of the time a note is written for
 NO_ROOM_S = 0.03
 SLIDE_CENTS = 18.0  # so far from the nearest semitone, a wrong pitch is one of the slide
 BRIEF_SHARE = 0.12  # and where it is the written pitch too, for no longer than this
+TRILL_TAIL = 0.35  # of the written length: a note so short on the pitch of the trill before is that trill's end
 TAIL_S, TAIL_SHARE = 0.15, 0.25  # the pitch of the note before for no longer than this, and than so much of the written length, is its tail
+AFTER_GRACE_S, LONG_AFTER_S = 0.05, 0.4  # a note that a long grace note left little of sounds for so long, at least, within so long after it
+SOUNDS_ON, JOINED = 0.4, 0.35  # of the time of a note not begun: the same pitch before it sounds on; how sure it then was left out
 MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
 FULL, FULLEST, CLEAR = 0.95, 0.995, 0.93  # periodicity at half the period, and of the note itself, from which an octave is thought of
 NEIGHBOURS = 16  # notes of about the same height whose partials say what is usual
@@ -67,6 +70,9 @@ def judge_pitches(case: Case, mixture: Mixture) -> list[Finding]:
         heard = note.sounding_midi + round(apart)
         if heard == note.sounding_midi:
             continue
+        if _long_grace(case, mixture, i, event, apart):
+            found.append(_grace_held(case, i, event))
+            continue
         blurred = event.clarity < BLURRED or event.expected_clarity > ALSO_CLEAR
         if blurred and round(apart) not in (12, 19, 24) and _written_sounded(case, mixture, i, event):
             continue
@@ -87,10 +93,32 @@ def _written_sounded(case: Case, mixture: Mixture, i: int, event: Event) -> bool
         return False  # the note before may only have been held
     from_s = event.on_s + 0.03
     frames, _ = mixture.frames(from_s, max(from_s + 0.05, min(event.next_s - 0.03, event.on_s + 0.8)))
-    shares, _ = explain(frames, [voice, mixture.noise, *(mixture.ending(e) for e in before)])
+    apart = case.apart(i)
+    # What was heard stands against it, unless it is the same tone heard in another octave or at a third of its pitch.
+    heard = [] if math.isnan(apart) or abs(apart) < 0.7 or any(abs(abs(apart) - d) < 0.7 for d in (12, 19, 24)) else [moved(voice, apart)]
+    shares, _ = explain(frames, [voice, mixture.noise, *heard, *(mixture.ending(e) for e in before)])
     mine = shares[:, 0]
     loud = 20.0 * math.log10(float(frames.sum(axis=1).mean()) / float(voice.sum()) + 1e-9)
     return float(mine.mean()) > SOUNDED_MEAN and float(np.sort(mine)[-3:].mean()) > SOUNDED_TOP and loud > -SOUNDED_DB
+
+
+def _long_grace(case: Case, mixture: Mixture, i: int, event: Event, apart: float) -> bool:
+    """Whether what was heard for a note is the grace note before it, held so long that little is left of the note: that sounds after it."""
+    pitch = case.notes[i].sounding_midi
+    if not any(abs(g.sounding_midi - pitch - apart) < 0.5 for g in case.following.line.graces[i]):
+        return False
+    f = mixture.f
+    rows = slice(round((event.off_s - AFTER_GRACE_S) / f.step_s), round(min(event.next_s, event.off_s + LONG_AFTER_S) / f.step_s))
+    there = np.abs(f.f0[rows] - mixture.shift - pitch - case.offset_cents / 100) < 0.5
+    return int(np.sum(there)) * f.step_s >= AFTER_GRACE_S
+
+
+def _grace_held(case: Case, i: int, event: Event) -> Finding:
+    note = case.notes[i]
+    bar, passing, beat = case.where(i)
+    return Finding("grace_slipped", bar, passing, beat, event.on_s, event.next_s, (note.id,), (note.score_id,), 0.75, 0.4,
+                   detail={"written": note.written.pitch.name if note.written.pitch else "", "turns": 0, "how": "long", "first": "",
+                           "milliseconds": round(1000 * (event.off_s - event.on_s))})  # fmt: skip
 
 
 def judge_attacks(case: Case) -> list[Finding]:
@@ -142,6 +170,11 @@ def _not_sounded(case: Case, i: int, event: Event) -> float:
         return 0.0 if own else 0.8  # the next note begins where this one should, unless what begins there is this one
     length, written_s = event.off_s - event.on_s, float(case.notes[i].duration) * case.spq(i)
     goes_on = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06
+    if before is not None and before.index is not None and case.notes[before.index].written.ornament == "trill":
+        # The last notes of a trill have attacks of their own.
+        late = any(abs(event.midi - before.midi - d) < 0.7 for d in (0, 1, 2)) and before.off_s > event.on_s - 0.06
+        if late and length < TRILL_TAIL * written_s and abs(case.apart(i)) > 0.7:
+            return 0.8
     held, short = goes_on and event.attack < HELD_ATTACK, goes_on and length < min(TAIL_S, TAIL_SHARE * written_s)
     through = length > HELD_THROUGH * (event.next_s - event.on_s) and event.clarity > HELD_CLARITY  # the wrong note, on the pitch of the one before
     if (held or short) and abs(case.apart(i)) > 0.7 and not through:
@@ -221,9 +254,11 @@ def _missed(case: Case, i: int, confidence: float) -> Finding:
     bar, passing, beat = case.where(i)
     before = next((e for k in range(i - 1, -1, -1) if (e := case.event(k)) is not None), None)
     at = before.on_s + float(note.onset - case.notes[before.index or 0].onset) * case.spq(i) if before is not None else 0.0
-    if note.sounding_midi == case.notes[i - 1].sounding_midi and i and case.notes[i - 1].end == note.onset:
-        confidence *= 0.75  # the same pitch again: it may only have been joined to the note before
     length = float(note.duration) * case.spq(i)
+    if note.sounding_midi == case.notes[i - 1].sounding_midi and i and case.notes[i - 1].end == note.onset:
+        # The same pitch again: it may only have been joined to the note before, the more if that sounds on through its time.
+        joined = before is not None and before.index == i - 1 and before.off_s > at + SOUNDS_ON * length
+        confidence = JOINED if joined else 0.75 * confidence
     return Finding("missed_note", bar, passing, beat, at, at + length, (note.id,), (note.score_id,), confidence, 0.6,
                    detail={"written": note.written.pitch.name if note.written.pitch else ""})  # fmt: skip
 

@@ -1,0 +1,157 @@
+"""A last look at notes that were not found: a neighbour may stand in their place, and whole bars of them, with no time for them, were skipped."""
+
+from __future__ import annotations
+
+import dataclasses
+
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.follow.again import usual_level
+from jeweller.follow.measure import Measurer
+from jeweller.follow.ornaments import FIGURES
+from jeweller.follow.result import Event, Jump
+from jeweller.follow.segments import Items
+from jeweller.score.line import Line
+
+BLINK_S, UNPITCHED_S = 0.03, 0.1  # shorter, and without a pitch shorter, nothing of a note was heard
+FAINT_CLARITY, FAINT_ATTACK, FAINT_DB = 0.3, 0.3, 12.0  # no pitch, no attack, and softer than the others by so much: nothing
+SAME, OTHER = 0.6, 0.7  # semitones: the same pitch, and another
+AT_MOST = 0.35  # of the time of the bars left out may have passed where they were skipped
+NEAR_DUE = 0.4  # of the length of a note: so near its time, a sound is that note
+FIGURE_GAP_S, FIGURE_ATTACK = 0.1, 0.3  # a turn or mordent began where, after so long a gap, there is such an attack
+
+Array = npt.NDArray[np.float64]
+
+
+def mend(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tuple[list[Event], list[Jump]]:
+    """Events and jumps with the notes that were not found explained more simply, where that is possible. `spq`: seconds a quarter at each note."""
+    events = [e for k, e in enumerate(events) if e.index is None or not _nothing(e, usual_level(events, k))]
+    events, jumps = _held_on(events, jumps, items, spq)
+    events = _in_place(events, items, spq)
+    jumps = _wider(events, jumps, items)
+    return _skipped(events, jumps, items, spq)
+
+
+def _nothing(event: Event, usual_db: float) -> bool:
+    room = event.next_s - event.on_s
+    if room < BLINK_S or (np.isnan(event.midi) and room < UNPITCHED_S):
+        return True
+    return event.clarity < FAINT_CLARITY and event.attack < FAINT_ATTACK and event.level_db < usual_db - FAINT_DB
+
+
+def _sounded(events: list[Event]) -> dict[int, int]:
+    """For each note that sounded, the place of its last sounding among the events."""
+    return {e.index: k for k, e in enumerate(events) if e.index is not None}
+
+
+def _due(events: list[Event], at: dict[int, int], i: int, items: Items, spq: Array) -> float | None:
+    """When note i was due by the last note before it that sounded; None where none did."""
+    before = next((k for k in range(i - 1, max(-1, i - 5), -1) if k in at), None)
+    if before is None:
+        return None
+    return events[at[before]].on_s + float((items.ioi_q[before:i] * spq[before:i]).sum())
+
+
+def _held_on(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tuple[list[Event], list[Jump]]:
+    """A try broken off whose first note is the note before, of the same pitch, that was not found: that note, and something after it, but no restart."""
+    for n, jump in enumerate(jumps):
+        t = jump.target
+        tries = [k for k, e in enumerate(events) if e.attempt == n and e.index is not None and e.index >= t]
+        at = _sounded(events)
+        due = _due(events, at, t - 1, items, spq) if t >= 1 else None
+        if (t >= jump.origin or t < 1 or t - 1 in at or not items.repeated[t] or due is None or not tries
+                or abs(events[tries[0]].on_s - due) > NEAR_DUE * items.ioi_q[t - 1] * spq[t - 1]):  # fmt: skip
+            continue
+        out = []
+        for k, e in enumerate(events):
+            if k in tries:
+                e = dataclasses.replace(e, index=t - 1 if k == tries[0] else None, before=t - 1 if k == tries[0] else t)
+            out.append(dataclasses.replace(e, attempt=e.attempt - 1) if e.attempt > n else e)
+        return out, [j for j in jumps if j is not jump]
+    return events, jumps
+
+
+def _in_place(events: list[Event], items: Items, spq: Array) -> list[Event]:
+    """A sound given to the neighbour of a note that was not found, and with that note's pitch and nearer its time, given to that note."""
+    out = list(events)
+    at = _sounded(out)
+    first, last = min(at, default=0), max(at, default=-1)
+    for i in range(max(first, 1), last):
+        due = _due(out, at, i, items, spq)
+        if i in at or due is None:
+            continue
+        if i + 1 in at:
+            event = out[at[i + 1]]
+            nearer = abs(event.on_s - due) < abs(event.on_s - due - float(items.ioi_q[i] * spq[i]))
+            fits = abs(event.midi - items.midi[i]) < SAME and (abs(event.midi - items.midi[i + 1]) > OTHER or bool(items.repeated[i + 1]))
+            if fits and nearer:
+                out[at[i + 1]] = dataclasses.replace(event, index=i, before=i)
+                at[i] = at.pop(i + 1)
+                continue
+        if i - 1 in at:
+            event = out[at[i - 1]]
+            own = _due(out, at, i - 1, items, spq)
+            fits = abs(event.midi - items.midi[i]) < SAME and abs(event.midi - items.midi[i - 1]) > OTHER
+            if fits and own is not None and abs(event.on_s - own - float(items.ioi_q[i - 1] * spq[i - 1])) < abs(event.on_s - own):
+                out[at[i - 1]] = dataclasses.replace(event, index=i, before=i)
+                at[i] = at.pop(i - 1)
+    return out
+
+
+def _wider(events: list[Event], jumps: list[Jump], items: Items) -> list[Jump]:
+    """Skips with the notes beside them, of the bars that were skipped, that were not found."""
+    at = _sounded(events)
+    out = []
+    for jump in jumps:
+        origin, target = jump.origin, jump.target
+        if target > origin:
+            while origin > 0 and origin - 1 not in at and items.bar[origin - 1] == items.bar[origin]:
+                origin -= 1
+            while target < len(items.midi) and target not in at and items.bar[target] == items.bar[target - 1]:
+                target += 1
+        out.append(dataclasses.replace(jump, origin=origin, target=target))
+    return out
+
+
+def _skipped(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tuple[list[Event], list[Jump]]:
+    """Whole bars that were not found, and for which there was no time, as skips."""
+    at = _sounded(events)
+    jumped = {i for j in jumps for i in range(j.origin, j.target)}
+    n = len(items.midi)
+    a = min(at, default=n) + 1
+    while a < n:
+        if a in at or a in jumped or not items.bar_start[a] or a - 1 not in at:
+            a += 1
+            continue
+        b = a
+        while b < n and b not in at:
+            b += 1
+        if b < n and items.bar_start[b]:
+            before, after = events[at[a - 1]], events[at[b]]
+            left_out = float((items.ioi_q[a:b] * spq[a:b]).sum())
+            passed = after.on_s - before.on_s - float(items.ioi_q[a - 1] * spq[a - 1])
+            if before.attempt == after.attempt and passed < AT_MOST * left_out:
+                place = sum(j.at_s < after.on_s for j in jumps)
+                jumps = [*jumps[:place], Jump(after.on_s, a, b), *jumps[place:]]
+                events = [dataclasses.replace(e, attempt=e.attempt + (e.on_s >= after.on_s)) for e in events]
+        a = max(b, a + 1)
+    return events, jumps
+
+
+def begin_figures(events: list[Event], line: Line, measurer: Measurer) -> list[Event]:
+    """Notes with a turn or a mordent begun where that begins, and not only where their own pitch is held."""
+    out = list(events)
+    for k in range(1, len(out)):
+        event, before = out[k], out[k - 1]
+        if event.index is None or line.main_notes[event.index].written.ornament not in FIGURES or event.on_s - before.off_s < FIGURE_GAP_S:
+            continue
+        f = measurer.f
+        a, b = round((before.off_s - 0.02) / f.hop_s), round((event.on_s - 0.5 * FIGURE_GAP_S) / f.hop_s)
+        window = f.flux[a:b]
+        if len(window) and float(window.max()) >= FIGURE_ATTACK:
+            on_s = measurer.onset(round((a + int(window.argmax())) * f.hop_s / f.step_s), None)
+            if before.on_s < on_s < event.on_s:
+                out[k] = dataclasses.replace(event, on_s=on_s, attack=measurer.attack(on_s))
+                out[k - 1] = dataclasses.replace(before, next_s=on_s)
+    return out
