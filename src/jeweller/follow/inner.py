@@ -51,7 +51,7 @@ def hear_inside(events: list[Event], items: Items, features: Features, measurer:
         runs = [r for r in _runs(event, after, features, measurer) if not any(abs(r.midi - g) < 0.7 for g in graces)]
         out.append(event)
         # A tone that wavers is no other note.
-        out.extend(_extra(r, event) for r in runs if abs(r.midi - event.midi) > 0.7 + 0.75 * event.spread)
+        out.extend(_extra(r, event) for r in runs if abs(r.midi - event.midi) > 0.7 + event.spread)
     return out
 
 

@@ -18,6 +18,7 @@ BLINK_S, UNPITCHED_S = 0.03, 0.1  # shorter, and without a pitch shorter, nothin
 FAINT_CLARITY, FAINT_ATTACK, FAINT_DB = 0.3, 0.3, 12.0  # no pitch, no attack, and softer than the others by so much: nothing
 SAME, OTHER = 0.6, 0.7  # semitones: the same pitch, and another
 AT_MOST = 0.35  # of the time of the bars left out may have passed where they were skipped
+BLUR_S, BELOW = 0.3, (12, 19, 24, 28)  # two tones in a room have a common period: so far below one of them, for no longer
 NEAR_DUE = 0.4  # of the length of a note: so near its time, a sound is that note
 FIGURE_GAP_S, FIGURE_ATTACK = 0.1, 0.3  # a turn or mordent began where, after so long a gap, there is such an attack
 
@@ -27,6 +28,7 @@ Array = npt.NDArray[np.float64]
 def mend(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tuple[list[Event], list[Jump]]:
     """Events and jumps with the notes that were not found explained more simply, where that is possible. `spq`: seconds a quarter at each note."""
     events = [e for k, e in enumerate(events) if e.index is None or not _nothing(e, usual_level(events, k))]
+    events = _blurred(events)
     events, jumps = _held_on(events, jumps, items, spq)
     events = _in_place(events, items, spq)
     jumps = _wider(events, jumps, items)
@@ -38,6 +40,21 @@ def _nothing(event: Event, usual_db: float) -> bool:
     if room < BLINK_S or (np.isnan(event.midi) and room < UNPITCHED_S):
         return True
     return event.clarity < FAINT_CLARITY and event.attack < FAINT_ATTACK and event.level_db < usual_db - FAINT_DB
+
+
+def _blurred(events: list[Event]) -> list[Event]:
+    """Notes begun where a sound began that is only their own tone, heard an octave or more too low while the room still holds the note before."""
+    out: list[Event] = []
+    for k, event in enumerate(events):
+        after = events[k + 1] if k + 1 < len(events) else None
+        if (event.index is None and after is not None and after.index is not None and event.next_s - event.on_s < BLUR_S
+                and any(abs(after.midi - event.midi - d) < SAME for d in BELOW) and after.attack < event.attack):  # fmt: skip
+            events[k + 1] = dataclasses.replace(after, on_s=event.on_s, attack=event.attack)
+            if out:
+                out[-1] = dataclasses.replace(out[-1], next_s=event.on_s)
+            continue
+        out.append(event)
+    return out
 
 
 def _sounded(events: list[Event]) -> dict[int, int]:

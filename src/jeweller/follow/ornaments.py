@@ -31,7 +31,7 @@ ROOM_S = 1.0  # the room carries a note on for so long at most
 TRILL_LEAN = 0.03  # periodicity: one of the two notes is heard before the other by so much
 TRILL_DWELL_S = 0.03  # one note of a trill lasts at least this long
 PLAIN_DEPTH = 0.22  # a plain note's evidence sways by less than this between the two notes of a trill
-LAST_TURN_S = 0.16  # the last note of an ornament is no longer
+LAST_TURN_S, PLAIN_ATTACK = 0.16, 0.5  # the last note of an ornament is no longer, unless it only rings on without such an attack
 LONGEST_ORNAMENT_S = 0.4  # a longer sound beside an ornament is a note of its own
 
 
@@ -85,7 +85,9 @@ def join_ornaments(events: list[Event], line: Line) -> list[Event]:
                 if _touches(event, after, line):
                     events[events.index(after)] = dataclasses.replace(after, on_s=event.on_s)
                     continue
-            if before is not None and event.off_s - event.on_s < LAST_TURN_S and _touches(event, before, line):
+            trilled = before is not None and before.index is not None and line.main_notes[before.index].written.ornament == "trill"
+            rings_on = trilled and event.attack < PLAIN_ATTACK
+            if before is not None and (rings_on or event.off_s - event.on_s < LAST_TURN_S) and _touches(event, before, line):
                 continue
         out.append(event)
     return out

@@ -34,6 +34,7 @@ DOUBTFUL = 1  # so many frames of the pitch grid are not clearly the note
 SURELY_THE_NOTE = 0.96  # periodicity: a room or another tone makes it less
 SOUNDING_DB = 14.0  # below the note: what is softer is no start
 ROOM_S = 1.0  # the room carries a note on for so long at most
+HARDLY_HEARD = 1.5  # semitones: a note of a few hundredths of a second is heard no more exactly
 TRIED = 2  # tones that are tried, those most like what nothing else explains
 LIKE = 0.3  # cosine
 PART, GAIN = 0.3, 0.08  # a frame holds another tone if that makes up so much of it, and explains so much more
@@ -192,3 +193,26 @@ def _other(k: int, event: Event, before: Event | None, graces: list[float], touc
     if before is not None and (_same(pitch, before.midi) or (before.octave_up > HALF_FULL and any(abs(pitch - before.midi - d) < 0.7 for d in (12.0, 19.0)))):
         return False
     return not any(_same(pitch, g) or _same(g, pitch) for g in graces) and not any(_same(pitch, t) for t in touched)
+
+
+def short_notes(following: Following, starts: list[Start], shift: int) -> tuple[Following, list[Start]]:
+    """The following with notes that were not found, but sound for a moment where the next note begins, and the starts without these.
+
+    Too short a note is not heard in tune: within `HARDLY_HEARD` semitones it is taken for the written one.
+    """
+    notes = following.line.main_notes
+    events, last_try, left = list(following.events), list(following.last_try), []
+    for s in starts:
+        i, k = s.index - 1, last_try[s.index]
+        if (i < 1 or k is None or last_try[i] is not None or last_try[i - 1] is None or s.midi != s.midi
+                or abs(s.midi - shift - notes[i].sounding_midi) > HARDLY_HEARD or events[k].on_s > s.off_s):  # fmt: skip
+            left.append(s)
+            continue
+        after = events[k]
+        short = dataclasses.replace(after, index=i, before=i, on_s=min(s.on_s, after.on_s), off_s=s.off_s, next_s=s.off_s, attack=max(s.attack, after.attack),
+                                    midi=float(notes[i].sounding_midi), spread=s.spread, clarity=s.clarity, expected_clarity=s.clarity,
+                                    octave_up=0.0, twelfth_up=0.0)  # fmt: skip
+        events[k : k + 1] = [short, dataclasses.replace(after, on_s=s.off_s)]
+        last_try = [x if x is None or x < k else x + 1 for x in last_try]
+        last_try[i] = k
+    return dataclasses.replace(following, events=tuple(events), last_try=tuple(last_try)), left

@@ -10,7 +10,7 @@ from jeweller.follow.joins import hear_joins
 from jeweller.follow.mixture import Mixture
 from jeweller.follow.ornaments import hear_ornaments
 from jeweller.follow.result import Following
-from jeweller.follow.starts import hear_starts
+from jeweller.follow.starts import hear_starts, short_notes
 from jeweller.follow.strokes import hear_strokes
 from jeweller.follow.tone import hear_clearness, hear_tones
 from jeweller.hear.features import Features
@@ -64,6 +64,8 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
         events = tuple(dataclasses.replace(e, midi=e.midi - shift) for e in following.events)
         case = Case(dataclasses.replace(following, events=events), settings, instrument, features.floor_db, features.loud_db)
     starts = hear_starts(following, features, mixture, brass=instrument.family == "brass")
+    short, starts = short_notes(case.following, starts, shift)
+    case = dataclasses.replace(case, following=short)
     pitches = judge_pitches(case, mixture)
     case = _without(case, {n for f in pitches if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes})
     counted = judge_count(case)

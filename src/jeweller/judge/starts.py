@@ -78,8 +78,8 @@ def _odds_by_spectrum(s: Start) -> float:
 
 
 def _blip(case: Case, s: Start, event: Event, apart: float) -> list[Finding]:
-    """A short sound between two notes, neither of them: fingers that did not move together."""
-    if abs(apart) < 0.7 or s.length_s < 0.05 or s.index in case.graced:
+    """A short sound between two notes, neither of them: fingers that did not move together. A tone that wavers is no other note."""
+    if abs(apart) < 0.7 + event.spread or s.length_s < 0.05 or s.index in case.graced:
         return []
     odds = -0.2 + _clip((s.length_s - 0.06) / 0.03, -1.0, 1.0) + _clip((s.clarity - 0.96) / 0.03, -2.0, 1.0)
     odds += _clip((s.attack - 0.4) / 0.3, -1.0, 1.0) - max(0.0, s.below_db - 5.0) / 3.0 - 3.0 * max(0.0, s.spread - 0.15) / 0.15

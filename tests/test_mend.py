@@ -1,0 +1,128 @@
+"""Notes that were not found: a neighbour in their place, bars with no time for them, sounds that are no notes, notes too short to be heard in tune."""
+
+from __future__ import annotations
+
+import dataclasses
+import math
+import unittest
+
+import numpy as np
+
+from jeweller.follow.follow import make_items
+from jeweller.follow.mend import mend
+from jeweller.follow.result import Event, Following, Jump, shifted_down
+from jeweller.follow.starts import Start, short_notes
+from jeweller.score.line import Line
+from tests.support import line_of
+
+BEAT = 0.6  # seconds a quarter
+
+
+def heard(line: Line, leave: tuple[int, ...] = (), moved: float = 0.0, behind: int = 99) -> list[Event]:
+    """What was heard of a line played straight, without the notes `leave`, and `moved` seconds later from note `behind` on."""
+    notes = line.main_notes
+    on = [1.0 + float(n.onset) * BEAT + (moved if i >= behind else 0.0) for i, n in enumerate(notes)]
+    ends = [*on[1:], on[-1] + float(notes[-1].duration) * BEAT]
+    return [Event(i, i, on[i], on[i] + 0.9 * (ends[i] - on[i]), ends[i], float(n.sounding_midi), 0.05, 0.99, 0.99, 0.1, 0.1, -20.0, 1.0)
+            for i, n in enumerate(notes) if i not in leave]  # fmt: skip
+
+
+def mended(line: Line, events: list[Event], jumps: tuple[Jump, ...] = ()) -> tuple[list[Event], list[Jump]]:
+    return mend(events, list(jumps), make_items(line), np.full(len(line.main_notes), BEAT))
+
+
+class InPlace(unittest.TestCase):
+    def test_the_sound_of_the_note_left_out_is_that_note(self) -> None:
+        line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/4")
+        events = heard(line, leave=(1,))
+        # What the way took for E was D, at the time of D.
+        events[1] = dataclasses.replace(events[1], midi=62.0, on_s=1.0 + BEAT)
+        self.assertEqual([e.index for e in mended(line, events)[0]], [0, 1, 3, 4])
+
+    def test_a_wrong_note_at_its_own_time_stays(self) -> None:
+        line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/4")
+        events = heard(line, leave=(1,))
+        events[1] = dataclasses.replace(events[1], midi=62.0)
+        self.assertEqual([e.index for e in mended(line, events)[0]], [0, 2, 3, 4])
+
+    def test_of_two_repeated_notes_joined_the_first_sounded(self) -> None:
+        line = line_of("C4/1 D4/1 D4/1 E4/1 | G4/4")
+        events = heard(line, leave=(1,))
+        events[1] = dataclasses.replace(events[1], on_s=1.0 + BEAT, off_s=1.0 + 2.9 * BEAT)
+        self.assertEqual([e.index for e in mended(line, events)[0]], [0, 1, 3, 4])
+
+    def test_a_blink_is_no_note(self) -> None:
+        line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/4")
+        events = heard(line)
+        events[2] = dataclasses.replace(events[2], off_s=events[2].on_s + 0.02, next_s=events[2].on_s + 0.02)
+        self.assertNotIn(2, [e.index for e in mended(line, events)[0]])
+
+
+class Skips(unittest.TestCase):
+    LINE = line_of("C4/1 D4/1 E4/1 F4/1 | G4/2 A4/2 | B4/1 C5/1 B4/1 A4/1 | G4/4")
+
+    def test_a_whole_bar_with_no_time_for_it_was_skipped(self) -> None:
+        events = heard(self.LINE, leave=(4, 5), moved=-4 * BEAT, behind=6)
+        events[3] = dataclasses.replace(events[3], next_s=events[4].on_s)
+        found, jumps = mended(self.LINE, events)
+        self.assertEqual([(j.origin, j.target) for j in jumps], [(4, 6)])
+        self.assertEqual([e.attempt for e in found], [0] * 4 + [1] * 5)
+
+    def test_a_whole_bar_left_out_in_its_time_was_not(self) -> None:
+        self.assertEqual(mended(self.LINE, heard(self.LINE, leave=(4, 5)))[1], [])
+
+    def test_a_skip_takes_in_what_was_not_found_of_its_bar(self) -> None:
+        events = heard(self.LINE, leave=(4, 5), moved=-4 * BEAT, behind=6)
+        events = [dataclasses.replace(e, attempt=int(e.index is not None and e.index > 5)) for e in events]
+        self.assertEqual([(j.origin, j.target) for j in mended(self.LINE, events, (Jump(events[4].on_s, 5, 6),))[1]], [(4, 6)])
+
+
+class Tries(unittest.TestCase):
+    def test_a_note_of_the_same_pitch_and_something_after_it_is_no_restart(self) -> None:
+        line = line_of("C4/1 D4/1 E4/1 E4/.5 D4/.5 | G4/4")
+        events = heard(line)
+        at = events[2].on_s
+        broken = [dataclasses.replace(events[3], on_s=at, off_s=at + 0.4, next_s=at + 0.4, attempt=0),
+                  dataclasses.replace(events[4], on_s=at + 0.4, off_s=at + 0.55, next_s=at + BEAT, attempt=0)]  # fmt: skip
+        tried = [*events[:2], *broken, *(dataclasses.replace(e, attempt=1) for e in events[3:])]
+        found, jumps = mended(line, tried, (Jump(at + BEAT, 5, 3),))
+        self.assertEqual([e.index for e in found], [0, 1, 2, None, 3, 4, 5])
+        self.assertEqual((jumps, {e.attempt for e in found}), ([], {0}))
+
+
+class Blurred(unittest.TestCase):
+    def test_a_tone_first_heard_an_octave_low_in_the_room_is_one_note(self) -> None:
+        line = line_of("G4/1 C4/1 E4/1 F4/1 | G4/4")
+        events = heard(line)
+        on = events[1].on_s
+        low = dataclasses.replace(events[1], index=None, midi=events[1].midi - 12, off_s=on + 0.15, next_s=on + 0.15)
+        events[1:2] = [low, dataclasses.replace(events[1], on_s=on + 0.15, attack=0.3)]
+        found = mended(line, events)[0]
+        self.assertEqual([(e.index, e.on_s) for e in found][1], (1, on))
+
+
+class Short(unittest.TestCase):
+    def test_a_note_too_short_to_be_heard_in_tune_is_found_in_the_start_of_the_next(self) -> None:
+        line = line_of("C4/1 D4/.75 E4/.25 F4/2 | G4/4")
+        events = heard(line, leave=(2,))
+        on = events[2].on_s
+        following = Following(line, tuple(events), (), 0, 4, (0, 1, None, 2, 3), (BEAT,) * 5, BEAT, True, 1.0, False)
+        start = Start(3, 64.9, on - 0.06, on + 0.01, 0.95, 2.0, 0.2, 0.8)
+        after, left = short_notes(following, [start], 0)
+        self.assertEqual((left, after.last_try), ([], (0, 1, 2, 3, 4)))
+        self.assertEqual([e.midi for e in after.events], [60.0, 62.0, 64.0, 65.0, 67.0])
+        other = dataclasses.replace(start, midi=71.0)
+        self.assertEqual(short_notes(following, [other], 0), (following, [other]))
+
+
+class Shifted(unittest.TestCase):
+    def test_most_notes_an_octave_low(self) -> None:
+        line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/1 A4/1 B4/1 C5/1")
+        low = [dataclasses.replace(e, midi=e.midi - 12 if e.midi > 62 else math.nan) for e in heard(line)]
+        follow = Following(line, tuple(low), (), 0, 7, tuple(range(8)), (BEAT,) * 8, BEAT, True, 1.0, False)
+        self.assertEqual(shifted_down(follow), -12)
+        self.assertEqual(shifted_down(dataclasses.replace(follow, events=tuple(heard(line)))), 0)
+
+
+if __name__ == "__main__":
+    unittest.main()
