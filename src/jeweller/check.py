@@ -128,10 +128,12 @@ def check(score_path: str | os.PathLike[str], take_path: str | os.PathLike[str],
                       reference_shift=options.settings.reference_shift, cancelled=cancelled)  # fmt: skip
 
     following = followed(features)
-    down = shifted_down(following)
-    if low + down < features.low:  # the lowest notes lay below what was listened to
+    # What was played may lie elsewhere than the part: below what was listened to, or, where nothing follows, anywhere on the instrument.
+    down = low + shifted_down(following)
+    lowest, highest = (low, high) if following.followed or options.rhythm_only else (min(low, instrument.low), max(high, instrument.high))
+    if (lowest, highest) != (low, high) or down < features.low:
         progress(0.6, "listening")
-        features = hear(recording.samples, low + down, high, HEAR, cancelled)
+        features = hear(recording.samples, min(lowest, down), highest, HEAR, cancelled)
         following = followed(features)
     progress(0.9, "judging")
     tries = [_judge(f, features, instrument, options, judged, bars, line) for f in (*following.earlier, following)]
@@ -139,10 +141,22 @@ def check(score_path: str | os.PathLike[str], take_path: str | os.PathLike[str],
         tries = [(helped(found, HELPED_KNOWN if options.backing else HELPED), case) for found, case in tries]
     findings, case = tries[better(tries)]
     settings = settings_dict(options.settings, scheme, options.support, options.reading, options.tempo_bpm, options.asked)
+    case = on_the_page(case, line)
     report = build_report(case, findings, recording, Path(take_path).name, file_hash(score_path), settings, scheme, bars, judged,
                           attempts_told(tries))  # fmt: skip
     progress(1.0, "done")
     return Checked(report, score, line, instrument, case, tuple(findings), features, recording)
+
+
+def on_the_page(case: Case, line: Line) -> Case:
+    """The case with its notes as they are printed, where they were read in another clef: what was heard is moved with them."""
+    read = case.following.line
+    if not case.following.clef:
+        return case
+    moved = {i: a.sounding_midi - b.sounding_midi for i, (a, b) in enumerate(zip(line.main_notes, read.main_notes, strict=True))}
+    last = len(line.main_notes) - 1
+    events = tuple(dataclasses.replace(e, midi=e.midi + moved[min(e.before if e.index is None else e.index, last)]) for e in case.following.events)
+    return dataclasses.replace(case, following=dataclasses.replace(case.following, line=line, events=events))
 
 
 def without_backing(recording: Recording, backing: str, cancelled: Callable[[], bool] = lambda: False) -> Recording:

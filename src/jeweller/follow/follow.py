@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -21,7 +22,9 @@ from jeweller.follow.settings import DEFAULT, FollowSettings
 from jeweller.follow.tempo import local_tempo
 from jeweller.hear.features import Features
 from jeweller.score.line import NO_PITCH, Line
+from jeweller.score.reread import other_clefs, reread
 
+TRILL_REACH = 2  # semitones above a note to which its trill may go
 SQUEEZED = 0.3  # of the time a note is written for: what is heard of it there is not all of it,
 BEGINS_S, BEGINS_CLEAR = 0.12, 0.8  # if it sounds before: seconds looked at, periodicity
 NOTHING_S = 0.03  # a note cannot be shorter
@@ -68,38 +71,92 @@ def follow(line: Line, features: Features, *, tempo_bpm: float | None = None, se
     found = _follow_items(line, table, boundaries, features, bpm, cancelled)
     if found.followed or rhythm_only:
         return found
-    # Read from another clef or another instrument's part, the whole take is shifted alike: then it follows a shifted line.
-    shift = _likely_shift(table, boundaries, features, bpm, cancelled)
-    if shift:
-        moved = SegmentTable(dataclasses.replace(items, midi=items.midi + shift), evidence, boundaries, features.step_s, s)
-        shifted = _follow_items(line, moved, boundaries, features, bpm, cancelled)
-        if shifted.followed and shifted.share_right >= s.shifted_min:
-            return shifted
+    # Read from another instrument's part the whole take is shifted alike; in another clef, every note keeps its place on the staff.
+    readings = _readings(line, features, s) if not reference_shift else {}
+    chosen = _likely_reading(table, boundaries, features, bpm, readings, cancelled)
+    if chosen is None:
+        return found
+    read, shift = chosen
+    midi = items.midi + shift if read is None else make_items(read.line).midi
+    moved = SegmentTable(dataclasses.replace(items, midi=midi), evidence, boundaries, features.step_s, s)
+    shifted = _follow_items(line if read is None else read.line, moved, boundaries, features, bpm, cancelled)
+    if shifted.followed and shifted.share_right >= s.shifted_min:
+        clef = "" if read is None else read.clef
+        return dataclasses.replace(shifted, clef=clef, earlier=tuple(dataclasses.replace(f, clef=clef) for f in shifted.earlier))
     return found
 
 
-def _likely_shift(table: SegmentTable, boundaries: Boundaries, features: Features, bpm: float, cancelled: Callable[[], bool]) -> int:
-    """Semitones by which the take may be shifted: the shift whose rough way is best, if it beats the written pitch clearly; else 0."""
+@dataclass(frozen=True)
+class _Reading:
+    """The line as it would sound read in another clef."""
+
+    clef: str
+    line: Line
+
+
+def _heard_midi(features: Features) -> npt.NDArray[np.float64]:
+    """How many frames each MIDI pitch was heard in, (256,)."""
+    heard = np.zeros(256)
+    sounding = ~np.isnan(features.f0)
+    np.add.at(heard, np.rint(features.f0[sounding]).astype(int), 1.0)
+    return heard
+
+
+def _readings(line: Line, features: Features, s: FollowSettings) -> dict[str, _Reading]:
+    """The few other clefs, each in the octave and transposition in which the time written on each pitch is most like the time heard on it."""
+    heard = _heard_midi(features)
+    found: list[tuple[float, _Reading]] = []
+    for clef in other_clefs(line):
+        for add in {line.part.chromatic, 0}:
+            for octave in (-24, -12, 0, 12, 24):
+                read = reread(line, clef, add + octave)
+                items = make_items(read)
+                if items.midi.min() >= 0 and items.midi.max() < len(heard):
+                    found.append((float((heard[items.midi] * items.ioi_q * items.sound_share).sum()), _Reading(clef, read)))
+    found.sort(key=lambda x: -x[0])
+    return {f"{r.clef} {r.line.part.chromatic}": r for _, r in found[: s.shift_tries]}
+
+
+def _likely_reading(table: SegmentTable, boundaries: Boundaries, features: Features, bpm: float, readings: dict[str, _Reading],
+                    cancelled: Callable[[], bool]) -> tuple[_Reading | None, int] | None:  # fmt: skip
+    """The reading in another clef, or (None and) the shift in semitones, whose rough way is best, if it beats the written pitch clearly; else None."""
+    shift, best, plain = _likely_shift(table, boundaries, features, bpm, cancelled)
+    chosen: tuple[_Reading | None, int] | None = (None, shift) if shift else None
+    for reading in readings.values():
+        score = _rough_score(table, make_items(reading.line).midi, boundaries, features, bpm, cancelled)
+        if score > max(best + table.s.clef_gain, plain + table.s.shift_gain):
+            chosen, best = (reading, 0), score
+    return chosen
+
+
+def _rough_score(table: SegmentTable, midi: npt.NDArray[np.int64], boundaries: Boundaries, features: Features, bpm: float,
+                 cancelled: Callable[[], bool]) -> float:  # fmt: skip
+    """How well the beginning of the take fits the line with other pitches; not at all where these were not listened to."""
+    columns = midi - table.evidence.low
+    if columns.min() < 0 or columns.max() + TRILL_REACH >= table.evidence.written.shape[1]:
+        return float("-inf")
+    stop = int(np.searchsorted(table.time, table.s.shift_probe_s))
+    moved = SegmentTable(dataclasses.replace(table.items, midi=midi), table.evidence, boundaries, features.step_s, table.s)
+    return search(moved, np.full(len(midi), 60.0 / bpm), carried=True, stop=stop, cancelled=cancelled).score
+
+
+def _likely_shift(table: SegmentTable, boundaries: Boundaries, features: Features, bpm: float,
+                  cancelled: Callable[[], bool]) -> tuple[int, float, float]:  # fmt: skip
+    """Semitones by which the take may be shifted, how well that fits, and how well the written pitch does: 0 semitones unless one beats it clearly."""
     s, items = table.s, table.items
-    stop = int(np.searchsorted(table.time, s.shift_probe_s))
-    scores: dict[int, float] = {}
-    for shift in {0, *_alike(items, features, s)}:
-        moved = SegmentTable(dataclasses.replace(items, midi=items.midi + shift), table.evidence, boundaries, features.step_s, s)
-        scores[shift] = search(moved, np.full(len(items.midi), 60.0 / bpm), carried=True, stop=stop, cancelled=cancelled).score
+    scores = {shift: _rough_score(table, items.midi + shift, boundaries, features, bpm, cancelled) for shift in {0, *_alike(items, features, s)}}
     best = max(scores, key=lambda k: scores[k])
     # A tone is periodic at twice and three times its period too: of two that fit alike the higher is the one that sounds.
     for above in (12, 19, 24):
         if best + above in scores and scores[best] > 0.0 and scores[best + above] > s.shift_higher * scores[best]:
             best += above
             break
-    return best if scores[best] > scores[0] + s.shift_gain else 0
+    return (best if scores[best] > scores[0] + s.shift_gain else 0), scores[best], scores[0]
 
 
 def _alike(items: Items, features: Features, s: FollowSettings) -> list[int]:
     """The few shifts under which the time written on each pitch is most like the time heard on it, and those an octave or a twelfth beside them."""
-    heard = np.zeros(256)
-    sounding = ~np.isnan(features.f0)
-    np.add.at(heard, np.rint(features.f0[sounding]).astype(int), 1.0)
+    heard = _heard_midi(features)
     written = np.zeros(256)
     np.add.at(written, items.midi, items.ioi_q * items.sound_share)
     likeness = {k: float((np.roll(written, k) * heard).sum()) for k in range(-s.shift_most, s.shift_most + 1)}

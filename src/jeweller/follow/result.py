@@ -59,6 +59,7 @@ class Following:
     share_right: float  # of the notes reached, sounded as written
     ended_early: bool
     earlier: tuple[Following, ...] = ()  # complete attempts in the same take before this one
+    clef: str = ""  # the clef that the part was read in, where it was another than its own; then `line` is the line as read
 
     def event_of(self, index: int) -> Event | None:
         k = self.last_try[index]

@@ -70,6 +70,7 @@ class FollowSettings:
     shift_tries: int = 4  # shifts that are tried, chosen by the time spent on each pitch
     shift_higher: float = 0.85  # of the best score, for a shift an octave or twelfth higher to be taken
     shift_gain: float = 25.0  # nats by which a shifted line must fit better
+    clef_gain: float = 8.0  # nats by which a reading in another clef must fit better than a shift: only a few notes differ
     shifted_min: float = 0.7  # a transposed take must fit this well: the chance of some shift fitting is greater
     in_time: float = 0.30  # log ratio: an interval within this of the local tempo is in time
     followed_min: float = 0.6  # share of the notes reached that must have sounded as written, times the share of those in time

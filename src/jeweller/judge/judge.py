@@ -63,6 +63,8 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
             found.append(_shifted(case, shift - reference))
         events = tuple(dataclasses.replace(e, midi=e.midi - shift) for e in following.events)
         case = Case(dataclasses.replace(following, events=events), settings, instrument, features.floor_db, features.loud_db)
+    if following.clef:
+        found.append(_read_in(case, following.clef))
     starts = hear_starts(following, features, mixture, brass=instrument.family == "brass")
     short, starts = short_notes(case.following, starts, shift)
     case = dataclasses.replace(case, following=short)
@@ -137,6 +139,15 @@ def _shifted(case: Case, shift: int) -> Finding:
     assert first is not None and last is not None
     return Finding("wrong_transposition", bar, passing, beat, first.on_s, last.off_s, (), ("whole",), 0.9, 1.0, detail={"semitones": shift},
                    cause="read_as_other_instrument" if shift % 12 else None)  # fmt: skip
+
+
+def _read_in(case: Case, clef: str) -> Finding:
+    sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
+    bar, passing, beat = case.where(sounded[0])
+    first, last = case.event(sounded[0]), case.event(sounded[-1])
+    assert first is not None and last is not None
+    return Finding("wrong_transposition", bar, passing, beat, first.on_s, last.off_s, (), ("whole",), 0.9, 1.0, detail={"clef": clef},
+                   cause="read_as_other_clef")  # fmt: skip
 
 
 def _habit_of(f: Finding) -> tuple[str, ...]:

@@ -11,6 +11,7 @@ from jeweller.instruments.table import Instrument
 from jeweller.player.plan import Plan
 from jeweller.score.line import Line, LineNote
 from jeweller.score.pitch import key_alter
+from jeweller.score.reread import other_clefs, reread
 
 Rng = np.random.Generator
 LEAST_SOUND_S = 0.2  # from a displaced note to its neighbour
@@ -179,7 +180,19 @@ class Planner:
         if near or self.used:
             return None
         self.used |= set(range(len(self.notes)))
-        return [Plan("wrong_transposition", 0, self.one_of(2, -2, -12, 5, -3, 9), count=1)]
+        if self.rng.random() < 0.35 and (read := self._misread()) is not None:
+            return [Plan("wrong_transposition", 0, read[1], count=1, cause="read_as_other_clef", way=read[0])]
+        return [Plan("wrong_transposition", 0, self.one_of(2, -2, -12, 5, -3, 9), count=1, cause=None)]
+
+    def _misread(self) -> tuple[str, float] | None:
+        """(clef, semitones from what is read to what sounds) of a reading in another clef that this instrument can play."""
+        found = []
+        for clef in other_clefs(self.line):
+            for add in (0, -12, 12, 24, -24):
+                sounding = [n.sounding_midi for n in reread(self.line, clef, self.line.part.chromatic + add).notes]
+                if min(sounding) >= self.instrument.low - 2 and max(sounding) <= self.instrument.high + 2:
+                    found.append((clef, float(self.line.part.chromatic + add)))
+        return found[int(self.rng.integers(len(found)))] if found else None
 
     # ---- count ----
     def _rest_step(self, kind: str, sign: int, near: bool) -> list[Plan] | None:

@@ -96,6 +96,9 @@ def _plain_acts(line: Line, manner: Manner, rng: np.random.Generator, *, flat: b
         scatter = 0.01 * manner.spread_cents * float(np.clip(rng.standard_normal(), -2, 2))
         acts.append(Act(i, ioi, sound, note.sounding_midi + 0.01 * manner.tuning_cents + scatter, scatter=scatter,
                         level_db=levels[i] + float(rng.normal(0, 1.0)) + (1.0 if note.offset == 0 else 0.0)))  # fmt: skip
+    middle = float(np.median([a.scatter for a in acts]))  # what all have in common is the take's tuning, and that is set
+    for act in acts:
+        act.midi, act.scatter = act.midi - middle, act.scatter - middle
     return acts
 
 

@@ -27,6 +27,7 @@ from jeweller.player.strokes import RATE as STROKE_RATE
 from jeweller.player.strokes import render as strokes_render
 from jeweller.score.line import Line, make_line
 from jeweller.score.model import Score
+from jeweller.score.reread import reread
 from jeweller.score.write import write_musicxml
 
 SETS = {"tune": 100_000, "validation": 200_000, "test": 300_000}
@@ -72,7 +73,11 @@ def make_take(kind: str, number: int, *, rough: bool = False, faults: int | None
     if faults is None:
         faults = 0 if rng.random() < (0.15 if rough else 0.35) else int(rng.integers(2, 6)) if rough else int(rng.integers(1, 4))
     plans = plan_faults(line, chosen, bpm, rng, faults, int(rng.integers(0, 3)), kinds, click=click, upper_start=manner.upper_start)
-    played = perform(line, manner, plans, seed)
+    misread = next((p for p in plans if p.cause == "read_as_other_clef"), None)
+    if misread is None:
+        played = perform(line, manner, plans, seed)
+    else:  # what is read is played without a slip
+        played = perform(reread(line, misread.way, round(misread.amount)), manner, (dataclasses.replace(misread, amount=0.0),), seed)
     sampled = (bank is not None or (kind in SAMPLED and chosen.sound in SAMPLED[kind])) and rng.random() < (0.75 if kind != "test" else 0.6)
     spoken: dict[float, float] = {}
     if sampled:
