@@ -11,6 +11,7 @@ from jeweller.follow.result import Event, Jump
 from jeweller.follow.segments import Items
 
 FALSE_START_NOTES = 4  # a beginning broken off within so many notes is a false start
+SPOKEN = 0.9  # periodicity of most of its sounds at the written pitches, below which a first try was none
 BLINK_S = 0.08  # a sound that holds its pitch for less is hardly a note
 SURELY_A_NOTE = -3.0  # log odds of being no note, below which one note alone may be a restart
 UNCLEAR, UNCLEAR_DB = 0.7, 6.0  # periodicity below which, if it is softer by so much too, another pitch before the music is no first note
@@ -117,11 +118,12 @@ def begin_with_sound(events: list[Event], items: Items) -> list[Event]:
 
 
 def drop_false_starts(events: list[Event], jumps: list[Jump]) -> tuple[list[Event], list[Jump]]:
-    """Without the tries before the music: a sounded first note, or a beginning broken off within a few notes, is not music."""
+    """Without the tries before the music: a sounded first note, a beginning broken off within a few notes, and speech, are not music."""
     while jumps and jumps[0].target < jumps[0].origin:
         first = [e for e in events if e.at_or_before(jumps[0].at_s)]
         written = [e.index for e in first if e.index is not None]
-        if not written or len(first) > FALSE_START_NOTES or min(written) != jumps[0].target or min(e.attempt for e in first) != events[0].attempt:
+        few = len(first) <= FALSE_START_NOTES or float(np.median([e.expected_clarity for e in first])) < SPOKEN
+        if not written or not few or min(written) != jumps[0].target or min(e.attempt for e in first) != events[0].attempt:
             break
         events = [dataclasses.replace(e, attempt=e.attempt - 1) for e in events if not e.at_or_before(jumps[0].at_s)]
         jumps = jumps[1:]

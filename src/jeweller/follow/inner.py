@@ -25,6 +25,7 @@ STROKE_SHARE, STROKE_BELOW_DB = 0.6, 8.0  # of the usual attack, and dB below th
 SURE_RUN_S, SURE_CLARITY, SURE_BELOW_DB = 0.12, 0.95, 7.0  # a sound so long, clear and loud is a note without an attack too
 OWN_ATTACK, OWN_DIP_DB = 0.4, 3.0  # the same pitch again is a note of its own after such an attack and such a dip
 TWICE_ATTACK, TWICE_DIP_DB = 0.45, 6.0  # and a note was sounded twice
+DOTTED = 2.9  # the short note of a dotted figure comes early, and long, where that is evened out
 LONG_RATIO = 1.45  # a segment longer than this times the written length may hold the note twice
 DUE_S = 0.10  # the second sound is nearer to where the note was due by so much
 FOLDED = (0, 12, 19, 24)  # semitones: the same tone, heard in another octave or at its third partial
@@ -148,7 +149,8 @@ def split_doubled(events: list[Event], items: Items, spq: np.ndarray, features: 
     for k, event in enumerate(events):
         before = events[k - 1] if k else None
         if (event.index is None or math.isnan(event.midi) or items.trill[event.index] or items.last_free[event.index] or before is None
-                or before.index != event.index - 1 or items.graces[event.index]):  # fmt: skip
+                or before.index != event.index - 1 or items.graces[event.index]
+                or items.ioi_q[event.index - 1] > DOTTED * items.ioi_q[event.index]):  # fmt: skip
             out.append(event)
             continue
         written = float(items.ioi_q[event.index]) * float(spq[event.index])

@@ -18,13 +18,14 @@ GAP_DB = 12.0  # the level rises by so much: there was a gap before
 RISE_DB = 10.0  # below the note's level by this: it is rising
 RISE_DELAY_S = 0.017  # from there, in 20 ms windows, to where it speaks
 GROWTH_DELAY_S = 0.014  # from the strongest growth of the spectrum to where it speaks
-LATEST = 0.6  # of a segment: a note may speak so late in it
+LATEST = 0.8  # of a segment: a note may speak so late in it
 NEAR_SEMITONES = 0.75  # a pitch so far off is still that note, out of tune
 SUBHARMONIC_RATIO = 0.9  # periodicity of the higher pitch, relative to the lower, from which the lower is only its subharmonic
 DECAY_DB = 9.0  # below the note's own level, or its recent one, by this: the decay has begun
 RECENT_S = 0.3  # how far back the recent level reaches
 FADED_DB = 20.0  # a note faded by so much has ended
 WAVER_S = 0.25  # a tone may be softer for so long without having ended
+HELD_IN_WAVER, WAVER_ATTACK = 0.7, 0.4  # share of a dip in which its pitch is there; an attack so strong in it begins another sound
 WAVER_STEP, WAVER_SEMITONES, WAVER_CLARITY = 0.25, 1.5, 0.9  # semitones from frame to frame, and from its pitch, and periodicity, of a tone that wanders
 SOUNDING_DB = 12.0  # below its loudest by more, a note has ended
 HEAD_DB = 20.0  # what is softer than the note's loudest by this, in its first moments, is not the note
@@ -175,8 +176,9 @@ class Measurer:
         if end:
             for k in np.nonzero(np.diff(sounding) > round(0.08 / f.hop_s))[0]:
                 left, right = int(sounding[k]), int(sounding[k + 1])
-                # A tone that wavers goes on: its pitch was never lost.
-                if right - left > round(WAVER_S / f.hop_s) or not holds[left:right].all():
+                # A tone that wavers goes on: its pitch was hardly lost, and nothing was begun anew.
+                gap, begun = holds[left:right], float(f.flux[k0 + left + 1 : k0 + right + 1].max(initial=0.0))
+                if right - left > round(WAVER_S / f.hop_s) or gap.mean() < HELD_IN_WAVER or (begun > WAVER_ATTACK and not gap.all()):
                     end = int(k) + 1
                     break
         off_s = on_s + (int(sounding[end - 1]) + 1) * f.hop_s if end else min(next_s, on_s + 0.05)

@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from jeweller.follow.again import usual_level
 from jeweller.follow.measure import Measurer
-from jeweller.follow.ornaments import FIGURES
+from jeweller.follow.ornaments import FIGURE_S, FIGURES
 from jeweller.follow.result import Event, Jump
 from jeweller.follow.segments import Items
 from jeweller.score.line import Line
@@ -18,7 +18,7 @@ BLINK_S, UNPITCHED_S = 0.03, 0.1  # shorter, and without a pitch shorter, nothin
 FAINT_CLARITY, FAINT_ATTACK, FAINT_DB = 0.3, 0.3, 12.0  # no pitch, no attack, and softer than the others by so much: nothing
 SAME, OTHER = 0.6, 0.7  # semitones: the same pitch, and another
 AT_MOST = 0.35  # of the time of the bars left out may have passed where they were skipped
-BLUR_S, BELOW = 0.3, (12, 19, 24, 28)  # two tones in a room have a common period: so far below one of them, for no longer
+BLUR_S, BELOW = 0.5, (12, 19, 24, 28)  # two tones in a room have a common period: so far below one of them, for no longer
 NEAR_DUE = 0.4  # of the length of a note: so near its time, a sound is that note
 FIGURE_GAP_S, FIGURE_ATTACK = 0.1, 0.3  # a turn or mordent began where, after so long a gap, there is such an attack
 
@@ -43,12 +43,13 @@ def _nothing(event: Event, usual_db: float) -> bool:
 
 
 def _blurred(events: list[Event]) -> list[Event]:
-    """Notes begun where a sound began that is only their own tone, heard an octave or more too low while the room still holds the note before."""
+    """Notes begun where a sound began that is only their own tone, cut in two or heard an octave or more too low while the room holds the note before."""
     out: list[Event] = []
     for k, event in enumerate(events):
         after = events[k + 1] if k + 1 < len(events) else None
-        if (event.index is None and after is not None and after.index is not None and event.next_s - event.on_s < BLUR_S
-                and any(abs(after.midi - event.midi - d) < SAME for d in BELOW) and after.attack < event.attack):  # fmt: skip
+        same = after is not None and abs(after.midi - event.midi) < SAME and after.attack < FAINT_ATTACK and after.on_s - event.off_s < BLINK_S
+        if (event.index is None and after is not None and after.index is not None and event.next_s - event.on_s < BLUR_S and after.attack < event.attack
+                and (same or any(abs(after.midi - event.midi - d) < SAME for d in BELOW))):  # fmt: skip
             events[k + 1] = dataclasses.replace(after, on_s=event.on_s, attack=event.attack)
             if out:
                 out[-1] = dataclasses.replace(out[-1], next_s=event.on_s)
@@ -164,7 +165,8 @@ def begin_figures(events: list[Event], line: Line, measurer: Measurer) -> list[E
         if event.index is None or line.main_notes[event.index].written.ornament not in FIGURES or event.on_s - before.off_s < FIGURE_GAP_S:
             continue
         f = measurer.f
-        a, b = round((before.off_s - 0.02) / f.hop_s), round((event.on_s - 0.5 * FIGURE_GAP_S) / f.hop_s)
+        a = round(max(before.off_s - 0.02, event.on_s - FIGURE_S) / f.hop_s)
+        b = round((event.on_s - 0.5 * FIGURE_GAP_S) / f.hop_s)
         window = f.flux[a:b]
         if len(window) and float(window.max()) >= FIGURE_ATTACK:
             on_s = measurer.onset(round((a + int(window.argmax())) * f.hop_s / f.step_s), None)

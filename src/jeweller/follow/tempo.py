@@ -8,8 +8,8 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.follow.boundaries import Boundaries
-from jeweller.follow.search import Way
-from jeweller.follow.segments import NOTE, WRONG, Items
+from jeweller.follow.search import Step, Way
+from jeweller.follow.segments import EXTRA, JUNK, NOTE, WRONG, Items
 
 STEP_BESIDE = 4  # intervals on each side that say what is usual there
 STEP_STEADY = 0.15  # log ratio: how far half of them may be from that
@@ -24,18 +24,19 @@ def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, f
     n = len(items.midi)
     where, value, weight = [], [], []
     steps = [s for s in way.steps if s.kind in (NOTE, WRONG) and not items.last_free[s.item]]
-    seconds = [float(boundaries.frame[s.end] - boundaries.frame[s.start]) * step_s for s in steps]
+    until = _until(way, steps)
+    seconds = [float(boundaries.frame[end] - boundaries.frame[s.start]) * step_s for s, end in zip(steps, until, strict=True)]
     stepped = _stepped([float(items.ioi_q[s.item]) for s in steps], seconds)
     for k, step in enumerate(steps):
         quarters = 0.0
         for m in range(k, min(k + 8, len(steps))):
             last = steps[m]
-            if m in stepped or (m > k and (last.item != steps[m - 1].item + 1 or last.start != steps[m - 1].end)):
+            if m in stepped or (m > k and (last.item != steps[m - 1].item + 1 or last.start != until[m - 1])):
                 break
             quarters += items.ioi_q[last.item]
             if quarters >= 1.0 - 1e-6 or m == k + 7:
                 where.append(0.5 * (step.item + last.item))
-                value.append((boundaries.frame[last.end] - boundaries.frame[step.start]) * step_s / quarters)
+                value.append((boundaries.frame[until[m]] - boundaries.frame[step.start]) * step_s / quarters)
                 weight.append(min(quarters, 2.0) ** 0.5)
                 break
     if len(where) < 3:
@@ -55,6 +56,19 @@ def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, f
             lo, hi = max(0, middle - 3), min(len(place), middle + 3)
         out[i] = weighted_median(amount[lo:hi], heavy[lo:hi]) if hi > lo else overall
     return np.exp(np.clip(out, overall - 0.5, overall + 0.5))
+
+
+def _until(way: Way, steps: list[Step]) -> list[int]:
+    """The boundary at which each note gives way to the next one: what is no music between them (a word in a rest) belongs to its time."""
+    after = {id(a): b for a, b in zip(way.steps, way.steps[1:], strict=False)}
+    out = []
+    for step in steps:
+        following = after.get(id(step))
+        while following is not None and following.kind in (JUNK, EXTRA):
+            following = after.get(id(following))
+        goes_on = following is not None and following.kind in (NOTE, WRONG) and following.item == step.item + 1
+        out.append(following.start if goes_on and following is not None else step.end)
+    return out
 
 
 def _stepped(quarters: list[float], seconds: list[float]) -> set[int]:

@@ -17,10 +17,10 @@ PAIR_SPREAD_FLOOR = 0.10  # log ratio: nobody's pairs are steadier than this aft
 TREND_Z = 1.6  # standard errors by which a change of tempo must be beyond the threshold
 SHARED_ONSET = 1.3  # times the spread of one interval: the spread of the ratio of two neighbours (root of 3, less what the beat's own drift adds)
 HARDLY = 0.2  # a figure less sure than this keeps no single note from being late
-SURE_SINGLE = 1.3  # deviations beyond the threshold at which a single note is said
-ALIKE = 0.25  # the pairs of an uneven run go alike: the weakest by so much of the strongest, else one note is out of place
+SURE_SINGLE = 0.9  # deviations beyond the threshold at which a single note is said
+ALIKE = 0.4  # the pairs of an uneven run go alike: the weakest by so much of the strongest, else one note is out of place
 FIGURE_NOTES = 12  # no figure is longer
-BACK_ON_THE_BEAT = 0.12  # log ratio: a squeezed figure takes its written time within this
+BACK_ON_THE_BEAT, NEARLY_ON_THE_BEAT = 0.12, 0.25  # log ratio: a squeezed or overdone figure, and one evened out, takes its written time within this
 MIN_TREND_INTERVALS = 4
 LONGEST_TREND = 24.0  # quarters
 WANDER, WANDER_QUARTERS = 0.022, 4.0  # log ratio: everybody's tempo wanders so much from one stretch of so many quarters to the next
@@ -153,10 +153,10 @@ def _dots(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
     if not pairs:
         return [], set()
     spread = _pair_spread(case, usable)
-    lost = [p for p in pairs if p[2] < math.log(s.dot_even_ratio)]
-    # Overdone, the short note comes late and the beat after it does not: else it is that beat which is early.
-    over = [p for p in pairs if p[2] > math.log(s.dot_over_ratio)
-            and abs(math.log((p[0].seconds + p[1].seconds) / (p[0].expected + p[1].expected))) < BACK_ON_THE_BEAT]  # fmt: skip
+    # Lost or overdone, it is the short note that is misplaced, and the beats on both sides are not: else one of these is early or late.
+    in_time = [(p, abs(math.log((p[0].seconds + p[1].seconds) / (p[0].expected + p[1].expected)))) for p in pairs]
+    lost = [p for p, off in in_time if p[2] < math.log(s.dot_even_ratio) and off < NEARLY_ON_THE_BEAT]
+    over = [p for p, off in in_time if p[2] > math.log(s.dot_over_ratio) and off < BACK_ON_THE_BEAT]
     found: list[Finding] = []
     touched: set[int] = set()
     for kind, some, sign, pooled, single in (("dot_lost", lost, -1.0, "dot_even_ratio", "dot_single_ratio"),

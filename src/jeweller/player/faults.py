@@ -269,8 +269,10 @@ class Planner:
 
     # ---- rhythm ----
     def _shifted(self, kind: str, sign: int, near: bool) -> list[Plan] | None:
-        i = self.pick(lambda i, n: i >= 3 and self._plainly(i, n) and self.gap(i - 1) == 0 and self.gap(i) == 0 and not n.slurred_from_previous
-                      and self.ioi(i) >= 0.5 and self.ioi(i - 1) >= 0.5 and self._plainly(i + 1, self.notes[i + 1]))  # fmt: skip
+        # The short note of a dotted figure displaced is that figure played wrong.
+        i = self.pick(lambda i, n: i >= 3 and self.ioi(i - 1) != 3 * self.ioi(i) and self._plainly(i, n) and self.gap(i - 1) == 0
+                      and self.gap(i) == 0 and not n.slurred_from_previous and self.ioi(i) >= 0.5 and self.ioi(i - 1) >= 0.5
+                      and self._plainly(i + 1, self.notes[i + 1]))  # fmt: skip
         if i is None:
             return None
         shorter = min(self.ioi(i), self.ioi(i - 1))
