@@ -13,7 +13,7 @@ from jeweller.follow.again import begin_with_sound, drop_false_starts, find_rest
 from jeweller.follow.boundaries import Boundaries, find_boundaries
 from jeweller.follow.inner import hear_inside, split_doubled, strokes_inside
 from jeweller.follow.measure import Measurer
-from jeweller.follow.mend import begin_figures, mend
+from jeweller.follow.mend import begin_figures, begin_trills, mend
 from jeweller.follow.ornaments import join_ornaments
 from jeweller.follow.result import Event, Following, Jump
 from jeweller.follow.search import Step, Way, search
@@ -282,7 +282,7 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
     events, jumps = find_restarts(events, jumps, items, local)
     events, jumps = drop_false_starts(events, jumps)
     if items.pitched:
-        events, jumps = mend(begin_figures(events, line, measurer), jumps, items, local)
+        events, jumps = mend(begin_trills(begin_figures(events, line, measurer), line, measurer), jumps, items, local)
     last_try: list[int | None] = [None] * n
     for k, event in enumerate(events):
         if event.index is not None:

@@ -20,6 +20,7 @@ SAME, OTHER = 0.6, 0.7  # semitones: the same pitch, and another
 AT_MOST = 0.35  # of the time of the bars left out may have passed where they were skipped
 BLUR_S, BELOW = 0.5, (12, 19, 24, 28)  # two tones in a room have a common period: so far below one of them, for no longer
 NEAR_DUE = 0.4  # of the length of a note: so near its time, a sound is that note
+LAST_OF_TRILL, NEXT_TRILL_S, TRILL_ATTACK = 0.3, 0.6, 0.5  # a trill that ends after so much of its time began, so soon after, with such an attack
 FIGURE_GAP_S, FIGURE_ATTACK = 0.1, 0.3  # a turn or mordent began where, after so long a gap, there is such an attack
 
 Array = npt.NDArray[np.float64]
@@ -155,6 +156,29 @@ def _skipped(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -
                 events = [dataclasses.replace(e, attempt=e.attempt + (e.on_s >= after.on_s)) for e in events]
         a = max(b, a + 1)
     return events, jumps
+
+
+def begin_trills(events: list[Event], line: Line, measurer: Measurer) -> list[Event]:
+    """Trills after trills begun at their own attack: the last turns of the one before are no part of them."""
+    out = list(events)
+    for k in range(1, len(out)):
+        event, before = out[k], out[k - 1]
+        if any(e.index is None or line.main_notes[e.index].written.ornament != "trill" for e in (event, before)):
+            continue
+        room = event.next_s - event.on_s
+        if event.on_s - before.off_s > BLINK_S or event.off_s - event.on_s > LAST_OF_TRILL * room:
+            continue
+        f = measurer.f
+        a, b = round(event.off_s / f.hop_s), round(min(event.off_s + NEXT_TRILL_S, event.next_s - 0.5 * room) / f.hop_s)
+        window = f.flux[a:b]
+        if len(window) and float(window.max()) >= TRILL_ATTACK:
+            on_s = measurer.onset(round((a + int(window.argmax())) * f.hop_s / f.step_s), None)
+            index = event.index or 0
+            found = measurer.measure(on_s, event.next_s, round(event.midi), line.main_notes[index].sounding_midi, trill=True)
+            out[k] = dataclasses.replace(event, on_s=on_s, off_s=found.off_s, spread=found.spread, clarity=found.clarity, attack=measurer.attack(on_s),
+                                         level_db=found.level_db, expected_clarity=found.expected_clarity)  # fmt: skip
+            out[k - 1] = dataclasses.replace(before, off_s=event.off_s, next_s=on_s)
+    return out
 
 
 def begin_figures(events: list[Event], line: Line, measurer: Measurer) -> list[Event]:

@@ -23,6 +23,7 @@ AFTER_SHARE = 0.6  # of the main note: so late it may come when it slips behind 
 GRACE_PART, GRACE_GAIN = 0.25, 0.04  # a frame holds a tone if that makes up so much of it, and explains so much more
 GRACE_BELOW_DB = 16.0  # softer than the main note by more is room
 GRACE_NEEDED, GRACE_NONE = 0.5, 0.05  # sum of what it explains: from here it was there; below, nothing speaks for it
+OWN_ATTACK, EARLIER_S, ATTACK_ROOM_S = 0.35, 0.2, 0.08  # strength of an attack of its own; where an earlier one may be, away from the notes' own
 UNEXPLAINED, UNEXPLAINED_FRAMES = 0.3, 4  # something else sounded too in so many frames, more than an attack has: that may have been it
 SLIP_GAIN, SLIP_RATIO = 0.8, 2.0  # another pitch explains so much, and so much more than the written one: it slipped
 FIGURES = {"mordent": ("lower",), "inverted_mordent": ("upper",), "turn": ("upper", "lower"), "inverted_turn": ("lower", "upper")}
@@ -31,7 +32,7 @@ ROOM_S = 1.0  # the room carries a note on for so long at most
 TRILL_LEAN = 0.03  # periodicity: one of the two notes is heard before the other by so much
 TRILL_DWELL_S = 0.03  # one note of a trill lasts at least this long
 PLAIN_DEPTH = 0.22  # a plain note's evidence sways by less than this between the two notes of a trill
-LAST_TURN_S, PLAIN_ATTACK = 0.16, 0.5  # the last note of an ornament is no longer, unless it only rings on without such an attack
+LAST_TURN_S, TURN_GAP_S = 0.16, 0.04  # the last note of an ornament is no longer, unless it goes on without such a gap
 LONGEST_ORNAMENT_S = 0.4  # a longer sound beside an ornament is a note of its own
 
 
@@ -61,7 +62,11 @@ def hear_ornaments(following: Following, features: Features, mixture: Mixture, s
             continue
         if graces and not math.isnan(event.midi):
             before = following.event_of(i - 1) if i else None
-            out.append(_grace(i, event, before, graces[-1].sounding_midi + shift, note.sounding_midi + shift, mixture))
+            trilled = bool(i) and line.main_notes[i - 1].written.ornament == "trill"
+            grace = _grace(i, event, before, graces[-1].sounding_midi + shift, note.sounding_midi + shift, mixture)
+            if trilled and before is not None and -0.7 < graces[-1].sounding_midi + shift - before.midi < 2.7:
+                grace = dataclasses.replace(grace, hidden=True)  # the trill has that note too
+            out.append(dataclasses.replace(grace, certain=grace.certain and _plainly_begun(event, before, features)))
         if note.written.ornament in FIGURES and not math.isnan(event.midi):
             fifths = line.bars[note.bar_index].bar.fifths
             up, down = (d if in_key(note.written_midi + d, fifths) else 2 * d for d in (1, -1))
@@ -86,7 +91,7 @@ def join_ornaments(events: list[Event], line: Line) -> list[Event]:
                     events[events.index(after)] = dataclasses.replace(after, on_s=event.on_s)
                     continue
             trilled = before is not None and before.index is not None and line.main_notes[before.index].written.ornament == "trill"
-            rings_on = trilled and event.attack < PLAIN_ATTACK
+            rings_on = trilled and before is not None and event.on_s - before.off_s < TURN_GAP_S  # each of its notes has an attack
             if before is not None and (rings_on or event.off_s - event.on_s < LAST_TURN_S) and _touches(event, before, line):
                 continue
         out.append(event)
@@ -148,6 +153,13 @@ def _grace(index: int, event: Event, before: Event | None, grace: int, main: int
     doubtful = int((misfit[loud] > UNEXPLAINED).sum()) >= UNEXPLAINED_FRAMES or not loud.any()
     return Ornament(index, "grace", gain >= GRACE_NEEDED, hidden=hidden, certain=gain < GRACE_NONE and not doubtful, length_s=length * mixture.step_s,
                     slipped=other > SLIP_GAIN and other > SLIP_RATIO * gain)  # fmt: skip
+
+
+def _plainly_begun(event: Event, before: Event | None, features: Features) -> bool:
+    """Whether a note has its own attack and none comes shortly before it: else it is slurred from something, and that may be its grace note."""
+    start = max(event.on_s - EARLIER_S, (before.on_s if before is not None else 0.0) + ATTACK_ROOM_S)
+    window = features.flux[round(start / features.hop_s) : round((event.on_s - 0.5 * ATTACK_ROOM_S) / features.hop_s)]
+    return event.attack > OWN_ATTACK and float(window.max(initial=0.0)) < OWN_ATTACK
 
 
 def _figure(index: int, event: Event, before: Event | None, kind: str, main: int, up: int, down: int, mixture: Mixture) -> Ornament:

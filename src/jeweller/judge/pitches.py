@@ -58,7 +58,8 @@ def judge_pitches(case: Case, mixture: Mixture) -> list[Finding]:
                 found.append(_missed(case, i, silent))
             continue
         apart = case.apart(i)
-        octaves = octave.judge(i, event, apart)
+        # The notes of an ornament are not apart by what stands out of them.
+        octaves = octave.judge(i, event, apart) if note.written.ornament is None or abs(apart) > 0.6 else None
         if octaves is not None:
             amount, confidence = octaves
             if amount == 0 or (amount in (-19, -24) and event.clarity < BLURRED and _written_sounded(case, mixture, i, event)):
