@@ -133,7 +133,7 @@ class Planned(unittest.TestCase):
             pitches = {line.main_notes[p.at].sounding_midi for p in plans}
             self.assertEqual(len(pitches), 1)
             midi = pitches.pop()
-            self.assertTrue(planner.instrument.one_valve_apart(midi, midi + int(plans[0].amount)))
+            self.assertTrue(planner.instrument.one_finger_apart(midi, midi + int(plans[0].amount)))
             self.assertEqual(len(plans), sum(n.sounding_midi == midi for n in line.main_notes))
 
 

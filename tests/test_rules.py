@@ -17,7 +17,7 @@ from jeweller.follow.settings import DEFAULT
 from jeweller.follow.tempo import weighted_median
 from jeweller.follow.tone import hear_clearness
 from jeweller.hear.features import Features, hear
-from jeweller.instruments.table import require_instrument
+from jeweller.instruments.table import Instrument, require_instrument
 from jeweller.judge.articulation import judge_joins
 from jeweller.judge.case import Case
 from jeweller.judge.counting import judge_count
@@ -141,12 +141,13 @@ class Counting(unittest.TestCase):
 
 
 class Habits(unittest.TestCase):
-    def said(self, midi: dict[int, float], name: str = "Trumpet in B♭", line: Line = LINE) -> list[Finding]:
+    def said(self, midi: dict[int, float], instrument: str | Instrument = "Trumpet in B♭", line: Line = LINE) -> list[Finding]:
         events = straight(line, 90)
         for i, to in midi.items():
             events[i] = (events[i][0], events[i][1], to)
         features = listened(line, sounding(events))
-        found, _ = judge(follow(line, features), features, require_instrument(name), JudgeSettings())
+        chosen = require_instrument(instrument) if isinstance(instrument, str) else instrument
+        found, _ = judge(follow(line, features), features, chosen, JudgeSettings())
         return [f for f in found if f.confidence >= SURE]
 
     def places(self, pitch: int) -> list[int]:
@@ -166,20 +167,28 @@ class Habits(unittest.TestCase):
     def test_the_same_wrong_note_a_valve_away_every_time_is_a_fingering_not_known(self) -> None:
         trumpet = require_instrument("Trumpet in B♭")
         line = line_of(WALK, chromatic=-2)
-        pitch, wrong = next((m, m + d) for m in sorted({n.sounding_midi for n in line.main_notes}) for d in (-2, 2) if trumpet.one_valve_apart(m, m + d))
+        pitch, wrong = next((m, m + d) for m in sorted({n.sounding_midi for n in line.main_notes}) for d in (-2, 2) if trumpet.one_finger_apart(m, m + d))
         where = [i for i, n in enumerate(line.main_notes) if n.sounding_midi == pitch]
         found = self.said({i: float(wrong) for i in where}, line=line)
         self.assertEqual([(f.kind, f.cause, f.count) for f in found], [("wrong_note", "neighbour_fingering", len(where))])
         once = self.said({where[0]: float(wrong)}, line=line)
         self.assertEqual([(f.kind, f.cause) for f in once], [("wrong_note", None)])
 
+    def test_the_fingers_of_an_instrument_the_player_knows(self) -> None:
+        line = line_of(WALK, chromatic=-9)
+        where = [i for i, n in enumerate(line.main_notes) if n.written_midi == 72]  # a flute's C, one finger, is a saxophone's B
+        sax = require_instrument("Alto saxophone")
+        for knows, cause in ((("flute",), "other_instrument_habit"), ((), None)):
+            found = self.said(dict.fromkeys(where, 71.0 - 9), dataclasses.replace(sax, knows=knows), line)
+            self.assertEqual({(f.kind, f.cause) for f in found}, {("wrong_note", cause)})
+
     def test_valves_apart(self) -> None:
         trumpet, trombone, flute = (require_instrument(n) for n in ("Trumpet in B♭", "Trombone", "Flute"))
-        self.assertTrue(trumpet.one_valve_apart(70, 68))  # open and first valve on the fourth partial
-        self.assertFalse(trumpet.one_valve_apart(70, 70))
-        self.assertFalse(trumpet.one_valve_apart(70, 67))  # first and second
-        self.assertFalse(trombone.one_valve_apart(58, 56))
-        self.assertFalse(flute.one_valve_apart(72, 71))
+        self.assertTrue(trumpet.one_finger_apart(70, 68))  # open and first valve on the fourth partial
+        self.assertFalse(trumpet.one_finger_apart(70, 70))
+        self.assertFalse(trumpet.one_finger_apart(70, 67))  # first and second
+        self.assertFalse(trombone.one_finger_apart(58, 56))
+        self.assertFalse(flute.one_finger_apart(72, 71))
 
 
 class Ornamented(unittest.TestCase):

@@ -38,6 +38,7 @@ class Options:
 
     part: str | None = None
     instrument: str | None = None
+    also: tuple[str, ...] = ()  # other instruments that this player plays
     bars: str | None = None
     tempo_bpm: float | None = None
     click: str | None = None  # "heard" or "BPM@SECONDS"
@@ -51,7 +52,8 @@ class Options:
     @property
     def asked(self) -> dict[str, Any]:
         """What was asked for besides the numbers of judging, as the report's settings tell it."""
-        return {"part_asked": self.part, "instrument_asked": self.instrument, "bars_asked": self.bars, "click": self.click, "rhythm_only": self.rhythm_only,
+        return {"part_asked": self.part, "instrument_asked": self.instrument, "also_plays": list(self.also), "bars_asked": self.bars, "click": self.click,
+                "rhythm_only": self.rhythm_only,
                 **({"backing": file_hash(self.backing)} if self.backing else {})}  # fmt: skip
 
 
@@ -83,7 +85,8 @@ def open_line(score_path: str | os.PathLike[str], options: Options) -> tuple[Sco
         instrument = require_instrument(options.instrument)
     else:
         instrument = instrument_for(part.instrument or part.name, part.chromatic, min(sounding), max(sounding))
-    return score, line, instrument
+    knows = tuple(require_instrument(name).id for name in options.also)
+    return score, line, dataclasses.replace(instrument, knows=knows) if knows else instrument
 
 
 def bar_range(line: Line, bars: str | None) -> tuple[tuple[str, str], set[str]]:

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.errors import ScoreError
+from jeweller.instruments.fingerings import by_habit, one_finger_apart
 
 # Semitones that valve combinations and slide positions lower the tube by, in the usual order of preference.
 VALVE_DROPS = {0: "open", 2: "1", 1: "2", 3: "1-2", 4: "2-3", 5: "1-3", 6: "1-2-3"}
@@ -39,6 +40,7 @@ class Instrument:
     fundamental: int | None = None  # brass: the open tube's first partial, sounding
     valves: int = 0
     slide: int = 0
+    knows: tuple[str, ...] = ()  # ids of other instruments that this player plays as well
 
     def fingerings(self, sounding_midi: int) -> tuple[tuple[int, int], ...]:
         """(semitones the tube is lowered by, partial) for each way to play a pitch on brass, the usual one first; () on others."""
@@ -51,13 +53,20 @@ class Instrument:
                     found.append((drop, partial))
         return tuple(found)
 
-    def one_valve_apart(self, a: int, b: int) -> bool:
-        """Whether the usual fingerings of two sounding pitches on valves, on the same partial, differ in a single valve."""
-        if self.slide or self.fundamental is None:
+    def one_finger_apart(self, a: int, b: int) -> bool:
+        """Whether the usual fingerings of two sounding pitches differ in a single key, or, on the same partial, in a single valve."""
+        if self.fundamental is None:
+            return one_finger_apart(self.id, a - self.chromatic, b - self.chromatic)
+        if self.slide:
             return False
         found = {(d, p) for d, p in self.fingerings(b)[:1]}
         valves = {drop: frozenset(name.split("-")) - {"open"} for drop, name in VALVE_DROPS.items()}
         return any(p == q and len(valves[d] ^ valves[e]) == 1 for d, p in self.fingerings(a)[:1] for e, q in found)
+
+    def habit_of(self, a: int, b: int) -> str | None:
+        """The id of another instrument that this player knows whose fingering of sounding pitch `a`, as written, gives `b` here; else None."""
+        written, heard = a - self.chromatic, b - self.chromatic
+        return next((other for other in self.knows if heard in by_habit(self.id, other, written)), None)
 
     def fingering_name(self, drop: int) -> str:
         """How a player says it: "valves 1-2", "open" or "position 3"."""

@@ -154,7 +154,7 @@ def _habit_of(f: Finding) -> tuple[str, ...]:
     """What two findings have in common if they are one habit."""
     d = f.detail
     match f.kind:
-        case "wrong_note" if f.cause == "neighbour_fingering":
+        case "wrong_note" if f.cause in ("neighbour_fingering", "other_instrument_habit"):
             return f.kind, str(d["written"]), str(d["heard"])
         case "wrong_note":
             return f.kind, str(d["written"]), str(d["heard"]), f.bar
@@ -197,14 +197,17 @@ def _habits(case: Case, found: list[Finding]) -> list[Finding]:
 
 
 def _fingering_cause(case: Case, first: Finding, found: list[Finding]) -> str | None:
-    """A note that came out as the same wrong one nearly every time, a single valve away: that fingering is not known. Once is no evidence."""
+    """A note that came out as the same wrong one nearly every time, what another instrument's fingering gives, or a single finger away. Once is no evidence."""
     slip = (first.detail["written"], first.detail["heard"])
-    alike = [f for f in found if f.kind == "wrong_note" and (f.detail["written"], f.detail["heard"]) == slip]
+    alike = [f for f in found if f.kind in HABIT_KINDS and (f.detail.get("written"), f.detail.get("heard")) == slip]
     sounding = case.notes[case.index_of[first.notes[0]]].sounding_midi
     same = [i for i, n in enumerate(case.notes) if n.sounding_midi == sounding and case.event(i) is not None]
-    if len(alike) < SAME_SLIP or len(alike) < ALWAYS * len(same) or not case.instrument.one_valve_apart(sounding, sounding + first.detail["semitones"]):
+    if len(alike) < SAME_SLIP or len(alike) < ALWAYS * len(same):
         return None
-    return "neighbour_fingering"
+    heard = sounding + first.detail["semitones"]
+    if case.instrument.habit_of(sounding, heard) is not None:
+        return "other_instrument_habit"
+    return "neighbour_fingering" if case.instrument.one_finger_apart(sounding, heard) else None
 
 
 def _parsimony(case: Case, found: list[Finding]) -> list[Finding]:

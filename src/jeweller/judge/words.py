@@ -12,6 +12,7 @@ CAUSE_WORDS = {
     "partial_same_fingering": "right fingering, wrong partial: lips and air, not fingers",
     "register_key": "right fingers, wrong register",
     "neighbour_fingering": "a neighbouring fingering",
+    "other_instrument_habit": "the fingering of another instrument this player knows",
     "neighbour_slide_position": "a neighbouring slide position",
     "fingers_not_together": "two fingers not moving together",
     "air": "air",

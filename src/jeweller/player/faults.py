@@ -82,13 +82,13 @@ class Planner:
         return [Plan("wrong_note", i, apart)]
 
     def _wrong_fingering(self, near: bool) -> list[Plan] | None:
-        """On valves: a pitch whose fingering the player has wrong by one valve, wherever it comes."""
+        """A pitch whose fingering the player has wrong by one valve or key, wherever it comes."""
         places: dict[int, list[int]] = {}
         for i, n in enumerate(self.notes):
             places.setdefault(n.sounding_midi, []).append(i)
         usable = {m: w for m, w in places.items() if 2 <= len(w) <= 6 and all(self.free(i, 0) and self._plainly(i, self.notes[i]) for i in w)}
         choices = [(where, apart) for midi, where in usable.items() for apart in (-2, 2, -3, 3)
-                   if self.instrument.one_valve_apart(midi, midi + apart)]  # fmt: skip
+                   if self.instrument.one_finger_apart(midi, midi + apart)]  # fmt: skip
         if near or not choices:
             return None
         where, apart = choices[int(self.rng.integers(len(choices)))]

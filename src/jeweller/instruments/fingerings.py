@@ -1,0 +1,79 @@
+"""Woodwind fingerings: which keys each written note takes, which notes are one finger apart, and what the fingers of another instrument give.
+
+Source: general knowledge of the instruments, held against rules by a test. Pitches are written MIDI numbers.
+"""
+
+from __future__ import annotations
+
+import functools
+import json
+import re
+from pathlib import Path
+
+from jeweller.score.pitch import STEP_SEMITONE
+
+Keys = frozenset[str]
+MAIN = frozenset("1234567")  # the fingers that every woodwind has in common
+# Keys that do not tell one note from another within a register: thumbs, register and octave keys, and the flute's little finger.
+RESTING: dict[str, Keys] = {
+    "flute": frozenset({"T", "E♭"}), "recorder": frozenset({"T", "Thalf"}), "oboe": frozenset({"8va", "8va2"}), "clarinet": frozenset({"T", "R"}),
+    "saxophone": frozenset({"8va"}),
+}  # fmt: skip
+REGISTER = frozenset({"T", "Thalf", "R", "8va", "8va2", "1half"})
+THUMB = frozenset({"T", "Thalf", "TB♭"})
+ALTER = {"♭": -1, "♯": 1, "": 0}
+
+
+@functools.cache
+def _data() -> tuple[dict[str, dict[int, tuple[Keys, ...]]], dict[str, str]]:
+    data = json.loads((Path(__file__).parent / "fingerings.json").read_text(encoding="utf-8"))
+    charts = {name: {_midi(n): tuple(frozenset(f.split()) for f in ways) for n, ways in notes.items()} for name, notes in data["charts"].items()}
+    return charts, data["instruments"]
+
+
+def _midi(name: str) -> int:
+    match = re.fullmatch(r"([A-G])([♭♯]?)(\d)", name)
+    if match is None:
+        raise ValueError(f"{name} is no note")
+    return 12 * (int(match[3]) + 1) + STEP_SEMITONE[match[1]] + ALTER[match[2]]
+
+
+def chart(instrument: str) -> dict[int, tuple[Keys, ...]]:
+    """The fingerings of an instrument (by its id) for each written note, the usual one first; empty where none is known."""
+    charts, instruments = _data()
+    return charts.get(instruments.get(instrument, ""), {})
+
+
+def one_finger_apart(instrument: str, a: int, b: int) -> bool:
+    """Whether the usual fingerings of two written notes differ by one key, which is none that only changes the register."""
+    notes = chart(instrument)
+    if a not in notes or b not in notes:
+        return False
+    apart = notes[a][0] ^ notes[b][0]
+    return len(apart) == 1 and not apart & REGISTER
+
+
+def by_habit(instrument: str, other: str, note: int) -> frozenset[int]:
+    """What sounds (written notes of `instrument`) where a player fingers `note` as on `other`; empty where the fingers are the same or give no note."""
+    here, there = chart(instrument), chart(other)
+    if note not in here or note not in there:
+        return frozenset()
+    fingers = _main(other, there[note][0])
+    if fingers is None or fingers in {_main(instrument, way) for way in here[note]}:
+        return frozenset()
+    # Who knows no hole for the thumb keeps it where it rests.
+    thumb = not _thumbed(other) or bool(there[note][0] & THUMB)
+    return frozenset(n for n, ways in here.items()
+                     if _main(instrument, ways[0]) == fingers and (not _thumbed(instrument) or bool(ways[0] & THUMB) == thumb))  # fmt: skip
+
+
+@functools.cache
+def _thumbed(instrument: str) -> bool:
+    """Whether the thumb tells notes apart on an instrument."""
+    return any(way & THUMB for ways in chart(instrument).values() for way in ways)
+
+
+def _main(instrument: str, keys: Keys) -> Keys | None:
+    """The main fingers of a fingering, where nothing else tells it from others."""
+    rest = keys - RESTING[_data()[1][instrument]]
+    return rest if rest <= MAIN else None
