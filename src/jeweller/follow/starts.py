@@ -33,6 +33,7 @@ SPEAKS_S = 0.12  # a start is in doubt if, so soon after the onset,
 DOUBTFUL = 1  # so many frames of the pitch grid are not clearly the note
 SURELY_THE_NOTE = 0.96  # periodicity: a room or another tone makes it less
 SOUNDING_DB = 14.0  # below the note: what is softer is no start
+SILENT_FROM_S, SILENT_TO_S, SILENT_DB = 0.12, 0.02, 30.0  # before a note out of silence the level was lower by so much
 ROOM_S = 1.0  # the room carries a note on for so long at most
 HARDLY_HEARD = 1.5  # semitones: a note of a few hundredths of a second is heard no more exactly
 TRIED = 2  # tones that are tried, those most like what nothing else explains
@@ -82,12 +83,20 @@ def hear_starts(following: Following, features: Features, mixture: Mixture, *, b
         if before is not None and before.index is not None and main_notes[before.index].written.ornament:
             steps = TRILL_STEPS if main_notes[before.index].written.ornament == "trill" else ORNAMENT_STEPS
             touched = [main_notes[before.index].sounding_midi + d for d in steps]
-        start = _start(i, event, before, aside, touched, features)
+        silent = _out_of_silence(event, features)  # then nothing of the note before is left
+        start = _start(i, event, None if silent else before, aside, touched, features)
         if start is not None or (not main_notes[i].slurred_from_previous and not aside and _doubtful(event, features)):
-            start = _made_up(i, event, [e for e in events[max(0, k - 2) : k] if not np.isnan(e.midi)], start, caught, mixture)
+            room = [] if silent else [e for e in events[max(0, k - 2) : k] if not np.isnan(e.midi)]
+            start = _made_up(i, event, room, start, caught, mixture)
         if start is not None:
             found.append(start)
     return found
+
+
+def _out_of_silence(event: Event, f: Features) -> bool:
+    """Whether a note begins after silence, the room's sound included."""
+    a, b = round((event.on_s - SILENT_FROM_S) / f.hop_s), round((event.on_s - SILENT_TO_S) / f.hop_s)
+    return b > a >= 0 and float(f.level[a:b].min()) < event.level_db - SILENT_DB
 
 
 def _doubtful(event: Event, f: Features) -> bool:
