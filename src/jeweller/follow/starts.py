@@ -83,20 +83,22 @@ def hear_starts(following: Following, features: Features, mixture: Mixture, *, b
         if before is not None and before.index is not None and main_notes[before.index].written.ornament:
             steps = TRILL_STEPS if main_notes[before.index].written.ornament == "trill" else ORNAMENT_STEPS
             touched = [main_notes[before.index].sounding_midi + d for d in steps]
-        silent = _out_of_silence(event, features)  # then nothing of the note before is left
-        start = _start(i, event, None if silent else before, aside, touched, features)
+        silent = _silence_before(event, features)  # then nothing of the note before is left
+        start = _start(i, event, before, aside, touched, features) if silent is None else _start(i, event, None, aside, touched, features, silent)
         if start is not None or (not main_notes[i].slurred_from_previous and not aside and _doubtful(event, features)):
-            room = [] if silent else [e for e in events[max(0, k - 2) : k] if not np.isnan(e.midi)]
+            room = [] if silent is not None else [e for e in events[max(0, k - 2) : k] if not np.isnan(e.midi)]
             start = _made_up(i, event, room, start, caught, mixture)
         if start is not None:
             found.append(start)
     return found
 
 
-def _out_of_silence(event: Event, f: Features) -> bool:
-    """Whether a note begins after silence, the room's sound included."""
+def _silence_before(event: Event, f: Features) -> float | None:
+    """When it was silent shortly before a note, the room's sound included; None where it was not."""
     a, b = round((event.on_s - SILENT_FROM_S) / f.hop_s), round((event.on_s - SILENT_TO_S) / f.hop_s)
-    return b > a >= 0 and float(f.level[a:b].min()) < event.level_db - SILENT_DB
+    if a < 0 or b <= a or float(f.level[a:b].min()) > event.level_db - SILENT_DB:
+        return None
+    return (a + int(f.level[a:b].argmin())) * f.hop_s
 
 
 def _doubtful(event: Event, f: Features) -> bool:
@@ -159,8 +161,9 @@ def _same(pitch: float, other: float) -> bool:
     return any(abs(other - pitch - d) < 0.7 for d in FOLDED)
 
 
-def _start(index: int, event: Event, before: Event | None, graces: list[float], touched: list[float], f: Features) -> Start | None:
-    a = event.on_s - BEFORE_S
+def _start(index: int, event: Event, before: Event | None, graces: list[float], touched: list[float], f: Features,
+           from_s: float = 0.0) -> Start | None:  # fmt: skip
+    a = max(event.on_s - BEFORE_S, from_s)
     if before is not None:
         a = max(a, before.on_s + 0.09, before.off_s - 0.10)
     b = min(event.on_s + AFTER_S, event.on_s + 0.6 * (event.off_s - event.on_s))

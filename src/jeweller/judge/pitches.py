@@ -36,6 +36,7 @@ NEIGHBOURS = 16  # notes of about the same height whose partials say what is usu
 PARTIALS_ERROR_DB = 0.8  # how exactly it is known how far a partial stands out
 SOUNDED_MEAN, SOUNDED_TOP, SOUNDED_DB = 0.4, 0.75, 9.0  # share of the written pitch on average and at its best, and how much softer than its voice
 BLURRED, ALSO_CLEAR = 0.96, 0.4  # periodicity of what was heard, or of the written pitch too: another tone may sound in it
+EVEN_SHARE, EVEN_OFTEN, LISTEN = 0.9, 0.75, 0.45  # so even, so often, an octave is only "listen here"
 SHORT_S = 0.1  # a shorter note shows too little of its partials
 
 
@@ -247,7 +248,17 @@ class _OctaveJudge:
             return None
         self.why[i] = rests_on("octave_partials_db", own - contrast, s.octave_partials_db, PARTIALS_ERROR_DB, "dB", sure_at=0.0, below=True)
         confidence = min(0.9, 1.0 / (1.0 + math.exp(-(limit - own) / PARTIALS_ERROR_DB)))
+        if up == 12 and fullness < FULL and self._always(i):
+            confidence = min(confidence, LISTEN)
         return up, confidence if event.off_s - event.on_s > SHORT_S else min(confidence, 0.45)
+
+
+    def _always(self, i: int) -> bool:
+        """Whether nearly every sounding of that pitch is about as even: then it may be how that note sounds on this instrument."""
+        midi = self.case.notes[i].sounding_midi
+        others = [e.octave_up for k, n in enumerate(self.case.notes) if k != i and n.sounding_midi == midi and (e := self.case.event(k)) is not None]
+        even = sum(o > EVEN_SHARE * self.case.settings.octave_evenness for o in others)
+        return len(others) >= 2 and even >= EVEN_OFTEN * len(others)
 
 
 def _missed(case: Case, i: int, confidence: float) -> Finding:

@@ -1,0 +1,106 @@
+#!/usr/bin/env python3
+"""How well one note run into the next can be told from tongued notes: what the ear measures of a join, alone and with the whole course of the sound around it.
+
+    bench/make_takes.py tune FOLDER --standard 50 --rough 30 --first 5000 --kinds slurred_over_tongue [--bank BANK]
+    bench/joins.py FOLDER [FOLDER ...]
+
+Logistic regressions, each take's joins left out of what they are told by (five folds by take). Prints the area under the curve and the share of planted joins
+that is found at so many false ones among the tongued. The course: energy of eight bands, every 20 ms from 80 ms before to 120 ms after the second note
+begins, over the steady parts of both notes, less the median of the take's own joins.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+EDGES = np.geomspace(150, 9000, 9)
+FALSE = (0.0005, 0.001, 0.002, 0.005, 0.01)
+LEAST = 8  # joins of a take
+FRAME = 512
+
+
+def joins_of(folder: str) -> list[dict[str, Any]]:
+    """Every join between plain notes of different pitch, each with its own tongue by the score."""
+    from jeweller.audio.decode import decode
+    from jeweller.check import Options, open_line
+    from jeweller.follow.follow import follow
+    from jeweller.follow.joins import hear_joins
+    from jeweller.hear.features import hear
+    from jeweller.hear.settings import DEFAULT
+
+    case = Path(folder)
+    truth = json.loads((case / "truth.json").read_text())
+    _, line, _ = open_line(case / "score.musicxml", Options())
+    sounding = [n.sounding_midi for n in line.notes]
+    features = hear(decode(next(case.glob("take.*")), DEFAULT.rate).samples, min(sounding), max(sounding))
+    following = follow(line, features)
+    planted = {i for f in truth["faults"] if f["kind"] == "slurred_over_tongue" for i in f["notes"]}
+    notes, out = line.main_notes, []
+    frequencies = np.fft.rfftfreq(FRAME, 1 / features.rate)
+    bank = np.array([(frequencies >= a) & (frequencies < b) for a, b in zip(EDGES, EDGES[1:], strict=False)], float)
+    for j in hear_joins(following, features) if following.followed else []:
+        i, b = j.index, following.event_of(j.index)
+        right = all(truth["notes"][k]["verdict"] == "ok" and not line.graces[k] and notes[k].written.ornament is None for k in (i - 1, i))
+        if b is None or not right or notes[i].slurred_from_previous or notes[i].sounding_midi == notes[i - 1].sounding_midi:
+            continue
+        begin = np.rint((b.on_s + np.arange(-12, 20) * 0.01) * features.rate).astype(int)[:, None] - FRAME // 2 + np.arange(FRAME)
+        frames = np.where((begin >= 0) & (begin < len(features.samples)), features.samples[np.clip(begin, 0, len(features.samples) - 1)], 0.0)
+        energy = np.log10(np.abs(np.fft.rfft(frames * np.hanning(FRAME), axis=1)) ** 2 @ bank.T / bank.sum(axis=1) + 1e-9)
+        steady = np.median(energy[2:8], axis=0), np.median(energy[20:30], axis=0)
+        course = np.clip(energy - np.where((np.arange(32) < 12)[:, None], *steady), -3, 2)
+        out.append({"planted": i in planted, "dip": j.dip_db, "attack": j.attack, "gap": j.gap_s, "ioi": j.ioi_s, "course": course})
+    return out
+
+
+def table(takes: list[list[dict[str, Any]]]) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """(J, 4) what the ear tells by now, (J, C) the course, (J,) whether planted, (J,) the take."""
+    now, courses, planted, take = [], [], [], []
+    for t, joins in enumerate(x for x in takes if len(x) >= LEAST):
+        usual = np.log(max(float(np.median([j["dip"] for j in joins])), 0.0) + 0.5)
+        middle = np.median([j["course"] for j in joins], axis=0)
+        for j in joins:
+            now.append([np.log(max(j["dip"], 0.0) + 0.5), usual, 20 * min(max(j["gap"], 0.0), 0.1), np.log(j["ioi"])])
+            courses.append([*(j["course"] - middle)[4:24:2].ravel(), min(j["attack"], 1.5)])
+            planted.append(j["planted"])
+            take.append(t)
+    return np.array(now), np.array(courses), np.array(planted, float), np.array(take)
+
+
+def left_out(x: np.ndarray, y: np.ndarray, take: np.ndarray, ridge: float) -> np.ndarray:
+    """Log odds of each join, told by a regression without its own take's fold, (J,)."""
+    z = np.c_[(x - x.mean(axis=0)) / (x.std(axis=0) + 1e-9), np.ones(len(x))]
+    out = np.zeros(len(y))
+    for fold in range(5):
+        inside, w = take % 5 != fold, np.zeros(z.shape[1])
+        for _ in range(30):
+            p = 1.0 / (1.0 + np.exp(-np.clip(z[inside] @ w, -30, 30)))
+            w += np.linalg.solve((z[inside] * (p * (1 - p))[:, None]).T @ z[inside] + ridge * np.eye(len(w)), z[inside].T @ (y[inside] - p) - ridge * w)
+        out[~inside] = z[~inside] @ w
+    return out
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("takes", nargs="+")
+    parser.add_argument("--workers", type=int, default=2)
+    options = parser.parse_args()
+    cases = [str(p) for folder in options.takes for p in sorted(Path(folder).iterdir()) if (p / "truth.json").exists()]
+    with ProcessPoolExecutor(options.workers) as pool:
+        now, course, y, take = table(list(pool.map(joins_of, cases, chunksize=4)))
+    print(f"{len(y)} joins, {y.sum():.0f} planted; found at {', '.join(f'{100 * f:g} %' for f in FALSE)} false of the tongued:")
+    for name, x, ridge in (("dip, usual dip, gap, length", now, 1.0), ("the course of the sound", course, 100.0), ("both", np.c_[now, course], 30.0)):
+        odds = left_out(x, y, take, ridge)
+        tongued, rank = np.sort(odds[y == 0])[::-1], np.argsort(np.argsort(odds))
+        area = (rank[y > 0].sum() - y.sum() * (y.sum() - 1) / 2) / (y.sum() * (len(y) - y.sum()))
+        found = [float((odds[y > 0] > tongued[int(f * len(tongued))]).mean()) for f in FALSE]
+        print(f"  {name:30} area {area:.3f}   " + "  ".join(f"{f:.2f}" for f in found))
+
+
+if __name__ == "__main__":
+    main()
