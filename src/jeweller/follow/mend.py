@@ -103,7 +103,7 @@ def _in_place(events: list[Event], items: Items, spq: Array) -> list[Event]:
         if i + 1 in at:
             event = out[at[i + 1]]
             nearer = abs(event.on_s - due) < abs(event.on_s - due - float(items.ioi_q[i] * spq[i]))
-            fits = abs(event.midi - items.midi[i]) < SAME and (abs(event.midi - items.midi[i + 1]) > OTHER or bool(items.repeated[i + 1]))
+            fits = abs(event.midi - items.midi[i]) < SAME and (abs(event.midi - items.midi[i + 1]) > OTHER or items.midi[i + 1] == items.midi[i])
             if fits and nearer:
                 out[at[i + 1]] = dataclasses.replace(event, index=i, before=i)
                 at[i] = at.pop(i + 1)
@@ -186,15 +186,18 @@ def begin_figures(events: list[Event], line: Line, measurer: Measurer) -> list[E
     out = list(events)
     for k in range(1, len(out)):
         event, before = out[k], out[k - 1]
-        if event.index is None or line.main_notes[event.index].written.ornament not in FIGURES or event.on_s - before.off_s < FIGURE_GAP_S:
+        if event.index is None or line.main_notes[event.index].written.ornament not in FIGURES:
             continue
+        joined = event.on_s - before.off_s < FIGURE_GAP_S
+        if joined and not abs(before.midi - event.midi) < SAME:
+            continue  # on the same pitch the note before may seem to go on
         f = measurer.f
-        a = round(max(before.off_s - 0.02, event.on_s - FIGURE_S) / f.hop_s)
+        a = round(max((before.on_s + FIGURE_GAP_S) if joined else before.off_s - 0.02, event.on_s - FIGURE_S) / f.hop_s)
         b = round((event.on_s - 0.5 * FIGURE_GAP_S) / f.hop_s)
         window = f.flux[a:b]
-        if len(window) and float(window.max()) >= FIGURE_ATTACK:
+        if len(window) and float(window.max()) >= (TRILL_ATTACK if joined else FIGURE_ATTACK):
             on_s = measurer.onset(round((a + int(window.argmax())) * f.hop_s / f.step_s), None)
-            if before.on_s < on_s < event.on_s:
+            if before.on_s + FIGURE_GAP_S < on_s < event.on_s:
                 out[k] = dataclasses.replace(event, on_s=on_s, attack=measurer.attack(on_s))
-                out[k - 1] = dataclasses.replace(before, next_s=on_s)
+                out[k - 1] = dataclasses.replace(before, next_s=on_s, off_s=min(before.off_s, on_s))
     return out

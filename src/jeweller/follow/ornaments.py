@@ -23,7 +23,8 @@ AFTER_SHARE = 0.6  # of the main note: so late it may come when it slips behind 
 GRACE_PART, GRACE_GAIN = 0.25, 0.04  # a frame holds a tone if that makes up so much of it, and explains so much more
 GRACE_BELOW_DB = 16.0  # softer than the main note by more is room
 GRACE_NEEDED, GRACE_NONE = 0.5, 0.05  # sum of what it explains: from here it was there; below, nothing speaks for it
-OWN_ATTACK, EARLIER_S, ATTACK_ROOM_S = 0.35, 0.2, 0.08  # strength of an attack of its own; where an earlier one may be, away from the notes' own
+OWN_ATTACK, LEAST_ATTACK = 0.3, 0.35  # of the player's usual attack, and at least: an attack of its own
+EARLIER_S, ATTACK_ROOM_S = 0.2, 0.08  # before a note, where an earlier attack may be, away from the notes' own
 UNEXPLAINED, UNEXPLAINED_FRAMES = 0.3, 4  # something else sounded too in so many frames, more than an attack has: that may have been it
 SLIP_GAIN, SLIP_RATIO = 0.8, 2.0  # another pitch explains so much, and so much more than the written one: it slipped
 FIGURES = {"mordent": ("lower",), "inverted_mordent": ("upper",), "turn": ("upper", "lower"), "inverted_turn": ("lower", "upper")}
@@ -56,6 +57,7 @@ def hear_ornaments(following: Following, features: Features, mixture: Mixture, s
     """Answers for every ornament whose main note sounded; `shift`: semitones by which the whole take is transposed."""
     out: list[Ornament] = []
     line = following.line
+    usual = float(np.median([e.attack for e in following.events])) if following.events else 1.0
     for i, (note, graces) in enumerate(zip(line.main_notes, line.graces, strict=True)):
         event = following.event_of(i)
         if event is None:
@@ -66,7 +68,7 @@ def hear_ornaments(following: Following, features: Features, mixture: Mixture, s
             grace = _grace(i, event, before, graces[-1].sounding_midi + shift, note.sounding_midi + shift, mixture)
             if trilled and before is not None and -0.7 < graces[-1].sounding_midi + shift - before.midi < 2.7:
                 grace = dataclasses.replace(grace, hidden=True)  # the trill has that note too
-            out.append(dataclasses.replace(grace, certain=grace.certain and _plainly_begun(event, before, features)))
+            out.append(dataclasses.replace(grace, certain=grace.certain and _plainly_begun(event, before, usual, features)))
         if note.written.ornament in FIGURES and not math.isnan(event.midi):
             fifths = line.bars[note.bar_index].bar.fifths
             up, down = (d if in_key(note.written_midi + d, fifths) else 2 * d for d in (1, -1))
@@ -155,11 +157,11 @@ def _grace(index: int, event: Event, before: Event | None, grace: int, main: int
                     slipped=other > SLIP_GAIN and other > SLIP_RATIO * gain)  # fmt: skip
 
 
-def _plainly_begun(event: Event, before: Event | None, features: Features) -> bool:
-    """Whether a note has its own attack and none comes shortly before it: else it is slurred from something, and that may be its grace note."""
+def _plainly_begun(event: Event, before: Event | None, usual: float, features: Features) -> bool:
+    """Whether a note has its own attack (`usual`: this player's) and none comes shortly before it: else it may be slurred from its grace note."""
     start = max(event.on_s - EARLIER_S, (before.on_s if before is not None else 0.0) + ATTACK_ROOM_S)
-    window = features.flux[round(start / features.hop_s) : round((event.on_s - 0.5 * ATTACK_ROOM_S) / features.hop_s)]
-    return event.attack > OWN_ATTACK and float(window.max(initial=0.0)) < OWN_ATTACK
+    window = features.flux[round(start / features.hop_s) : round((event.on_s - ATTACK_ROOM_S) / features.hop_s)]
+    return event.attack > OWN_ATTACK * usual and float(window.max(initial=0.0)) < max(OWN_ATTACK * usual, LEAST_ATTACK)
 
 
 def _figure(index: int, event: Event, before: Event | None, kind: str, main: int, up: int, down: int, mixture: Mixture) -> Ornament:

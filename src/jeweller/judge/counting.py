@@ -16,6 +16,7 @@ COMPENSATED = 0.55  # an interval made good by the next one to this share is a n
 SHORTEST_FIGURE, LONGEST_FIGURE = 3, 11  # intervals of a squeezed figure before the one that makes it good
 HELD_SHARE = 0.6  # of an interval's excess: if the note itself was held by so much, it was the note that was miscounted, not the rest
 WHOLE_BEATS = 0.15  # beats: so near a whole number, a pause is a miscount
+MOVES_BEATS = 3.5  # from here a tempo that moves may look like a step
 OWN_TEMPO, LISTEN = 0.5, 0.45  # of the threshold must be there by the take's own tempo too, else it is only "listen here"
 HELD_ON = 0.4  # of the excess: the note itself went on for so much of it
 SILENCE_SHARE = 0.25  # of a long interval: silence at its end by this share of the excess means the player stopped
@@ -111,9 +112,9 @@ def _step(case: Case, k: int, v: Interval) -> Finding | None:
         return None
     spread = case.time_spread / beat_s
     confidence = bounded_confidence(abs(amount), threshold, max(spread, 0.04))
-    # Where the tempo moves, a step is one by the take's own tempo as well.
+    # Where the tempo moves, a step over a long time is one by the take's own tempo as well.
     own = (v.seconds - v.quarters * case.following.take_spq) / beat_s
-    if own * amount < 0 or abs(own) < OWN_TEMPO * threshold:
+    if v.quarters >= MOVES_BEATS * case.beat_q and (own * amount < 0 or abs(own) < OWN_TEMPO * threshold):
         confidence = min(confidence, LISTEN)
     event, after = case.event(v.i), case.event(v.j)
     assert event is not None and after is not None
