@@ -170,7 +170,7 @@ def _follow_items(line: Line, table: SegmentTable, boundaries: Boundaries, featu
     way = search(table, np.full(len(items.midi), spq), carried=True, cancelled=cancelled)
     local = local_tempo(items, way, boundaries, features.step_s, spq)
     for _ in range(s.passes):
-        way = search(table, local, cancelled=cancelled)
+        way = search(table, local, near=way, cancelled=cancelled)
         before, local = local, local_tempo(items, way, boundaries, features.step_s, spq)
         if float(np.abs(np.log(local / before)).max()) < s.settled:
             break

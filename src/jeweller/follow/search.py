@@ -44,18 +44,33 @@ class Way:
     score: float
 
 
-def search(table: SegmentTable, spq: npt.NDArray[np.float64], *, carried: bool = False, stop: int | None = None,
+def search(table: SegmentTable, spq: npt.NDArray[np.float64], *, carried: bool = False, stop: int | None = None, near: Way | None = None,
            cancelled: Callable[[], bool] = lambda: False) -> Way:  # fmt: skip
     """The best way over the first `stop` boundaries, for the local tempo `spq` (seconds per quarter at each note, shape (N,)).
 
-    With `carried`, `spq` only says where to begin: every way carries its own tempo, learnt from its own intervals.
+    With `carried`, `spq` only says where to begin: every way carries its own tempo, learnt from its own intervals. With `near` only the
+    neighbourhood of a way found before is looked at.
     """
-    return _Search(table, spq, carried, stop or len(table.frame)).run(cancelled)
+    return _Search(table, spq, carried, stop or len(table.frame), near).run(cancelled)
+
+
+def _along(way: Way, total: int) -> npt.NDArray[np.int64]:
+    """The note that a way is at, at each of its boundaries, (total,)."""
+    out = np.full(total, -1, np.int64)
+    for step in way.steps:
+        if step.kind not in (JUMP, DELETED):
+            out[step.start : step.end + 1] = step.item
+    known = np.flatnonzero(out >= 0)
+    if not len(known):
+        return np.zeros(total, np.int64)
+    nearest = known[np.clip(np.searchsorted(known, np.arange(total), side="right") - 1, 0, len(known) - 1)]
+    return np.asarray(out[nearest])
 
 
 class _Search:
-    def __init__(self, table: SegmentTable, spq: npt.NDArray[np.float64], carried: bool, total: int) -> None:
+    def __init__(self, table: SegmentTable, spq: npt.NDArray[np.float64], carried: bool, total: int, near: Way | None = None) -> None:
         self.table, self.carried, self.total = table, carried, total
+        self.along = None if near is None else _along(near, total)
         self.items, self.s, self.evidence = table.items, table.s, table.evidence
         self.time = table.time
         self.log_expected = np.log(np.maximum(self.items.ioi_q * spq, 0.02)).astype(np.float32)
@@ -67,6 +82,7 @@ class _Search:
         longest = float(self.items.ioi_q.max()) * self.s.longest_spq + 1.5
         self.first = np.searchsorted(self.time, self.time - min(max(longest, 3.0), LONGEST_NOTE_S))
         self.width = min(self.count + 1, self.s.window_notes)
+        self.numbers = np.arange(self.width)
         shape = (total, self.width)
         self.low = np.zeros(total, np.int64)
         self.best = np.full(shape, NEVER, np.float32)
@@ -166,7 +182,10 @@ class _Search:
         previous = self._aligned(self.best, a0, b, lo, float(NEVER))
         # Only places that some way has reached not too far behind the best: the others lead nowhere.
         reached = previous.max(axis=0)
-        places = np.flatnonzero(reached > reached.max() - s.beam)
+        hopeful = reached > reached.max() - s.beam
+        if self.along is not None:
+            hopeful &= np.abs(self.numbers + (lo - int(self.along[b]))) <= s.near_notes
+        places = np.flatnonzero(hopeful)
         previous = previous[:, places]
         index = places[places < min(self.count - lo, self.width - 1)] + lo
         m = len(index)

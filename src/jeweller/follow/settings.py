@@ -62,6 +62,7 @@ class FollowSettings:
     lead_rate: float = 2.0  # nats per second of sound before the first note or after the last
     late_start_cost: float = 7.0  # beginning at a later bar
     early_end_cost: float = 5.0  # ending before the end
+    near_notes: int = 24  # how far from the way found before the next search looks
     beam: float = 24.0  # nats behind the best way from which a place is given up
     window_notes: int = 400  # notes around the current place that are searched
     # Not followed at all

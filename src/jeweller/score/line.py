@@ -8,6 +8,7 @@ from __future__ import annotations
 import dataclasses
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 
 from jeweller.errors import ScoreError
 from jeweller.score.model import Bar, Note, Part
@@ -96,11 +97,11 @@ class Line:
     def beat(self) -> Fraction:
         return self.bars[0].beat if self.bars else Fraction(1)
 
-    @property
+    @cached_property
     def main_notes(self) -> tuple[LineNote, ...]:
         return tuple(n for n in self.notes if not n.grace)
 
-    @property
+    @cached_property
     def graces(self) -> tuple[tuple[LineNote, ...], ...]:
         """The grace notes before each main note, in their order."""
         out: list[tuple[LineNote, ...]] = []
