@@ -82,7 +82,6 @@ class _Search:
         longest = float(self.items.ioi_q.max()) * self.s.longest_spq + 1.5
         self.first = np.searchsorted(self.time, self.time - min(max(longest, 3.0), LONGEST_NOTE_S))
         self.width = min(self.count + 1, self.s.window_notes)
-        self.numbers = np.arange(self.width)
         shape = (total, self.width)
         self.low = np.zeros(total, np.int64)
         self.best = np.full(shape, NEVER, np.float32)
@@ -159,18 +158,17 @@ class _Search:
         if self.carried:
             self.pace[b, k], self.age[b, k] = self.pace[b, top], self.age[b, top]
 
-    def _aligned(self, rows: npt.NDArray[np.generic], a0: int, b: int, lo: int, fill: float) -> npt.NDArray[Any]:
-        """Rows a0..b-1 of a table, on the window of places that begins at `lo`."""
+    def _aligned(self, rows: npt.NDArray[np.generic], a0: int, b: int, lo: int, width: int, fill: float) -> npt.NDArray[Any]:
+        """Rows a0..b-1 of a table, on the `width` places from `lo` on."""
         shifts = self.low[a0:b] - lo
-        if not shifts.any():
+        if width == self.width and not shifts.any():
             return rows[a0:b]
-        width = self.width
         out = np.full((b - a0, width), fill, rows.dtype)
-        for k, shift in enumerate(shifts):
-            if 0 <= shift < width:
-                out[k, shift:] = rows[a0 + k, : width - shift]
-            elif -width < shift < 0:
-                out[k, : width + shift] = rows[a0 + k, -shift:]
+        for k, shift in enumerate(shifts.tolist()):
+            to, at = max(0, shift), max(0, -shift)
+            length = min(width - to, self.width - at)
+            if length > 0:
+                out[k, to : to + length] = rows[a0 + k, at : at + length]
         return out
 
     def _arrive(self, b: int, lo: int) -> None:
@@ -179,14 +177,14 @@ class _Search:
         a0 = int(self.first[b])
         if a0 >= b:
             return
-        previous = self._aligned(self.best, a0, b, lo, float(NEVER))
+        left, right = 0, self.width
+        if self.along is not None:  # the neighbourhood of the way found before
+            left, right = max(0, int(self.along[b]) - lo - s.near_notes), min(self.width, int(self.along[b]) - lo + s.near_notes + 1)
+        previous = self._aligned(self.best, a0, b, lo + left, right - left, float(NEVER))
         # Only places that some way has reached not too far behind the best: the others lead nowhere.
         reached = previous.max(axis=0)
-        hopeful = reached > reached.max() - s.beam
-        if self.along is not None:
-            hopeful &= np.abs(self.numbers + (lo - int(self.along[b]))) <= s.near_notes
-        places = np.flatnonzero(hopeful)
-        previous = previous[:, places]
+        near = np.flatnonzero(reached > reached.max() - s.beam)
+        previous, places = previous[:, near], near + left
         index = places[places < min(self.count - lo, self.width - 1)] + lo
         m = len(index)
         segments = self.table.segments(b, a0, index)
@@ -194,7 +192,8 @@ class _Search:
         pace: npt.NDArray[Any] = np.zeros((0, 0), np.float32)
         age: npt.NDArray[Any] = np.zeros((0, 0), np.int8)
         if self.carried:
-            pace, age = self._aligned(self.pace, a0, b, lo, 0.0)[:, places], self._aligned(self.age, a0, b, lo, 0)[:, places]
+            pace = self._aligned(self.pace, a0, b, lo + left, right - left, 0.0)[:, near]
+            age = self._aligned(self.age, a0, b, lo + left, right - left, 0)[:, near]
         if m:
             log_seconds = np.log(self.time[b] - self.time[a0:b]).astype(np.float32)
             ratio = log_seconds[:, None] - self.log_expected[index][None, :]
