@@ -250,6 +250,17 @@ class Clear(unittest.TestCase):
         self.assertEqual(judge_clearness(case, rough[:3]), [])
 
 
+class Graced(unittest.TestCase):
+    def test_before_the_beat_or_on_it_by_the_school_that_is_asked_for(self) -> None:
+        line = line_of("C5/1 D5/1 E5/1 D5/1 | E5/1 {F5}E5/1 C5/1 D5/1 | C5/1 D5/1 E5/1 D5/1 | C5/4")
+        graced = next(i for i, before in enumerate(line.graces) if before)
+        for later, school, said in ((0.16, "either", []), (0.16, "on", []), (0.16, "before", ["late"]), (-0.16, "on", ["early"]), (-0.16, "either", [])):
+            when = onsets(line)
+            when[graced] += later
+            case = case_of(line, when, settings=make_settings(changes={"graces": school}))
+            self.assertEqual([f.kind for f in judge_rhythm(case, set()) if f.confidence >= SURE], said, (later, school))
+
+
 class Lengths(unittest.TestCase):
     def test_rests_behind_notes(self) -> None:
         line = line_of("C5/1 r/1 D5/1 r/.5 r/.5 | E5/4 | F5/2 r/2")

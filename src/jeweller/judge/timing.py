@@ -104,8 +104,8 @@ def _single(case: Case, steps: set[int], leave: set[int]) -> list[Finding]:
         after = float(case.notes[i + 1].onset - note.onset) if i + 1 < len(case.notes) else float("inf")
         shorter = min(before, after) * case.spq(i)
         threshold = max(min(s.early_beats * beat_s, s.early_share * shorter), s.early_min_s)
-        if i in case.graced:
-            threshold += GRACE_ROOM_S  # before the beat or on it: both are schools
+        if i in case.graced and (s.graces == "either" or (s.graces == "on" and deviation > 0)):
+            threshold += GRACE_ROOM_S  # before the beat or on it: both are schools; on it, the grace note takes its time from the note
         if abs(deviation) < threshold:
             continue
         # Both intervals must show it: a note late by itself is followed by a short interval, an early one by a long one.
