@@ -68,6 +68,13 @@ class Skips(unittest.TestCase):
         self.assertEqual([(j.origin, j.target) for j in jumps], [(4, 6)])
         self.assertEqual([e.attempt for e in found], [0] * 4 + [1] * 5)
 
+    def test_what_was_skipped_does_not_take_the_first_sound_after_it(self) -> None:
+        line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/2 B4/2 | B4/1 C5/1 B4/1 A4/1 | G4/4")
+        events = heard(line, leave=(4, 5), moved=-4 * BEAT, behind=6)
+        events = [dataclasses.replace(e, attempt=int(e.index is not None and e.index > 5)) for e in events]
+        found, jumps = mended(line, events, (Jump(events[4].on_s, 4, 6),))
+        self.assertEqual(([e.index for e in found], [(j.origin, j.target) for j in jumps]), ([0, 1, 2, 3, 6, 7, 8, 9, 10], [(4, 6)]))
+
     def test_a_whole_bar_left_out_in_its_time_was_not(self) -> None:
         self.assertEqual(mended(self.LINE, heard(self.LINE, leave=(4, 5)))[1], [])
 

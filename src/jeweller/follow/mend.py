@@ -31,7 +31,7 @@ def mend(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tu
     events = [e for k, e in enumerate(events) if e.index is None or not _nothing(e, usual_level(events, k))]
     events = _blurred(events)
     events, jumps = _held_on(events, jumps, items, spq)
-    events = _in_place(events, items, spq)
+    events = _in_place(events, jumps, items, spq)
     jumps = _wider(events, jumps, items)
     return _skipped(events, jumps, items, spq)
 
@@ -91,14 +91,15 @@ def _held_on(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -
     return events, jumps
 
 
-def _in_place(events: list[Event], items: Items, spq: Array) -> list[Event]:
+def _in_place(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> list[Event]:
     """A sound given to the neighbour of a note that was not found, and with that note's pitch and nearer its time, given to that note."""
     out = list(events)
     at = _sounded(out)
     first, last = min(at, default=0), max(at, default=-1)
+    skipped = {i for j in jumps for i in range(j.origin, j.target)}
     for i in range(max(first, 1), last):
         due = _due(out, at, i, items, spq)
-        if i in at or due is None:
+        if i in at or i in skipped or due is None:
             continue
         if i + 1 in at:
             event = out[at[i + 1]]

@@ -12,6 +12,8 @@ from jeweller.score.pitch import spell
 
 PARTIALS = (*SQUEAKS, 5.0, -5.0)  # semitones to what a crack catches on brass
 LONGEST_CRACK_S = 0.24  # longer is a note of its own, if it is near
+BLIP_CLEAR, BLIP_HELD_S, BLIP_GAIN = 0.85, 0.055, 2.0  # periodicity, seconds the spectrum needs it, what it explains: 20 of 20 planted, 0 of 133 others
+NEAR_LAST = 5.0  # semitones to the note before: fingers on their way
 NEAR_STEPS = 8.5  # semitones: what fingers may let slip in between
 IN_TIME_S = 0.035  # the note came in time, and the sound before it did not, if by so much
 HELD_S = 0.045  # from here a tone in the start of a note is a crack
@@ -34,7 +36,8 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
         partial = min(abs(apart - p) for p in (PARTIALS if brass else SQUEAKS)) < 0.5
         if brass and abs(apart) > 2.5 and abs(apart - round(apart)) < 0.4:
             partial = partial or bool(case.instrument.same_fingering(case.notes[s.index].sounding_midi, case.notes[s.index].sounding_midi + round(apart)))
-        if abs(apart) < NEAR_STEPS and (not partial or s.length_s > LONGEST_CRACK_S or _between(case, s)):
+        aside = not partial and _near_the_last(case, s, shift)
+        if aside or (abs(apart) < NEAR_STEPS and (not partial or s.length_s > LONGEST_CRACK_S or _between(case, s))):
             found += _blip(case, s, event, apart)  # a neighbouring note is fingers, not the attack
             continue
         odds = max(_odds_by_pitch(s), _odds_by_spectrum(s)) - (0.0 if partial else NOT_PARTIAL)
@@ -50,6 +53,12 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
                              detail={"written": note.written.pitch.name if note.written.pitch else "", "heard": caught.name, "semitones": round(apart),
                                      "milliseconds": round(1000 * s.length_s)}))  # fmt: skip
     return found
+
+
+def _near_the_last(case: Case, s: Start, shift: int) -> bool:
+    """Whether the sound lies near the note before."""
+    before = next((e for k in range(s.index - 1, -1, -1) if (e := case.event(k)) is not None), None)
+    return before is not None and abs(s.midi - shift - before.midi) < NEAR_LAST
 
 
 def _alike(s: Start, starts: list[Start]) -> int:
@@ -79,18 +88,27 @@ def _odds_by_spectrum(s: Start) -> float:
 
 def _blip(case: Case, s: Start, event: Event, apart: float) -> list[Finding]:
     """A short sound between two notes, neither of them: fingers that did not move together. A tone that wavers is no other note."""
-    if abs(apart) < 0.7 + event.spread or s.length_s < 0.05 or s.index in case.graced:
+    if abs(apart) < 0.7 + event.spread or s.index in case.graced:
+        return []
+    if s.clarity > BLIP_CLEAR and s.held_s >= BLIP_HELD_S:  # heard by the pitch line, and needed by the spectrum
+        odds = 1.0 + _clip((s.held_s - BLIP_HELD_S) / 0.01, -2.0, 1.5) + 0.8 * _clip(math.log(s.gain / BLIP_GAIN), -1.5, 1.5)
+        return [_said(case, s, apart, odds)]
+    if s.length_s < 0.05:
         return []
     odds = -0.2 + _clip((s.length_s - 0.06) / 0.03, -1.0, 1.0) + _clip((s.clarity - 0.96) / 0.03, -2.0, 1.0)
     odds += _clip((s.attack - 0.4) / 0.3, -1.0, 1.0) - max(0.0, s.below_db - 5.0) / 3.0 - 3.0 * max(0.0, s.spread - 0.15) / 0.15
     if not s.edge:
         odds = max(odds, _odds_by_spectrum(s) - 0.5 - (2.0 if s.gain < SURE_GAIN else 0.0))
+    return [_said(case, s, apart, odds)]
+
+
+def _said(case: Case, s: Start, apart: float, odds: float) -> Finding:
     note = case.notes[s.index]
     bar, passing, beat = case.where(s.index)
     fifths = case.following.line.bars[note.bar_index].bar.fifths
     heard = spell(note.sounding_midi + round(apart) - case.following.line.part.chromatic, fifths)
-    return [Finding("extra_note", bar, passing, beat, s.on_s, s.off_s, (), (note.score_id,), 1.0 / (1.0 + math.exp(-odds)), 0.4, cause="fingers_not_together",
-                    detail={"heard": heard.name, "heard_letter": heard.letter, "after": "", "milliseconds": round(1000 * s.length_s)})]  # fmt: skip
+    return Finding("extra_note", bar, passing, beat, s.on_s, s.off_s, (), (note.score_id,), 1.0 / (1.0 + math.exp(-odds)), 0.4, cause="fingers_not_together",
+                    detail={"heard": heard.name, "heard_letter": heard.letter, "after": "", "milliseconds": round(1000 * s.length_s)})  # fmt: skip
 
 
 def _clip(value: float, low: float, high: float) -> float:
