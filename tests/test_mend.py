@@ -75,6 +75,13 @@ class Skips(unittest.TestCase):
         found, jumps = mended(line, events, (Jump(events[4].on_s, 4, 6),))
         self.assertEqual(([e.index for e in found], [(j.origin, j.target) for j in jumps]), ([0, 1, 2, 3, 6, 7, 8, 9, 10], [(4, 6)]))
 
+    def test_of_two_bars_that_begin_alike_the_first_was_skipped(self) -> None:
+        line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/2 B4/2 | G4/1 C5/1 B4/1 A4/1 | F4/4")
+        events = heard(line, leave=(4, 5), moved=-4 * BEAT, behind=6)
+        events = [dataclasses.replace(e, index=4, before=4) if e.index == 6 else e for e in events]
+        found, jumps = mended(line, events)
+        self.assertEqual(([e.index for e in found], [(j.origin, j.target) for j in jumps]), ([0, 1, 2, 3, 6, 7, 8, 9, 10], [(4, 6)]))
+
     def test_a_whole_bar_left_out_in_its_time_was_not(self) -> None:
         self.assertEqual(mended(self.LINE, heard(self.LINE, leave=(4, 5)))[1], [])
 

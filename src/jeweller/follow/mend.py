@@ -32,6 +32,7 @@ def mend(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tu
     events = _blurred(events)
     events, jumps = _held_on(events, jumps, items, spq)
     events = _in_place(events, jumps, items, spq)
+    events = _later_bar(events, items, spq)
     jumps = _wider(events, jumps, items)
     return _skipped(events, jumps, items, spq)
 
@@ -116,6 +117,24 @@ def _in_place(events: list[Event], jumps: list[Jump], items: Items, spq: Array) 
             if fits and own is not None and abs(event.on_s - own - float(items.ioi_q[i - 1] * spq[i - 1])) < abs(event.on_s - own):
                 out[at[i - 1]] = dataclasses.replace(event, index=i, before=i)
                 at[i] = at.pop(i - 1)
+    return out
+
+
+def _later_bar(events: list[Event], items: Items, spq: Array) -> list[Event]:
+    """The first note of a bar given to a later bar that begins alike, where what lies between was not found and there was no time for it."""
+    out = list(events)
+    at = _sounded(out)
+    for i in sorted(at):
+        after = next((k for k in range(i + 1, len(items.midi)) if k in at), None)
+        if not items.bar_start[i] or after is None or after == i + 1:
+            continue
+        passed = out[at[after]].on_s - out[at[i]].on_s
+        times = {s: float((items.ioi_q[s:after] * spq[s:after]).sum()) for s in range(i, after)
+                 if s == i or (items.bar_start[s] and items.midi[s] == items.midi[i])}  # fmt: skip
+        best = min(times, key=lambda s: abs(times[s] - passed))
+        if best != i and abs(times[best] - passed) < AT_MOST * (times[i] - times[best]):
+            out[at[i]] = dataclasses.replace(out[at[i]], index=best, before=best)
+            at[best] = at.pop(i)
     return out
 
 
