@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from typing import Any
 
 import numpy as np
 
@@ -60,11 +61,12 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     reference = settings.reference_shift
     if shift:
         if shift != reference:
-            found.append(_shifted(case, shift - reference))
+            apart = shift - reference
+            found.append(_elsewhere(case, {"semitones": apart}, "read_as_other_instrument" if apart % 12 else None))
         events = tuple(dataclasses.replace(e, midi=e.midi - shift) for e in following.events)
         case = Case(dataclasses.replace(following, events=events), settings, instrument, features.floor_db, features.loud_db)
     if following.clef:
-        found.append(_read_in(case, following.clef))
+        found.append(_elsewhere(case, {"clef": following.clef}, "read_as_other_clef"))
     starts = hear_starts(following, features, mixture, brass=instrument.family == "brass")
     short, starts = short_notes(case.following, starts, shift)
     case = dataclasses.replace(case, following=short)
@@ -132,22 +134,13 @@ def _transposition(case: Case) -> int:
     return top if top != 0 and number.max() >= SHIFT_SHARE * len(apart) else 0
 
 
-def _shifted(case: Case, shift: int) -> Finding:
+def _elsewhere(case: Case, detail: dict[str, Any], cause: str | None) -> Finding:
+    """The whole take sounds elsewhere than the part: one finding."""
     sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
     bar, passing, beat = case.where(sounded[0])
     first, last = case.event(sounded[0]), case.event(sounded[-1])
     assert first is not None and last is not None
-    return Finding("wrong_transposition", bar, passing, beat, first.on_s, last.off_s, (), ("whole",), 0.9, 1.0, detail={"semitones": shift},
-                   cause="read_as_other_instrument" if shift % 12 else None)  # fmt: skip
-
-
-def _read_in(case: Case, clef: str) -> Finding:
-    sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
-    bar, passing, beat = case.where(sounded[0])
-    first, last = case.event(sounded[0]), case.event(sounded[-1])
-    assert first is not None and last is not None
-    return Finding("wrong_transposition", bar, passing, beat, first.on_s, last.off_s, (), ("whole",), 0.9, 1.0, detail={"clef": clef},
-                   cause="read_as_other_clef")  # fmt: skip
+    return Finding("wrong_transposition", bar, passing, beat, first.on_s, last.off_s, (), ("whole",), 0.9, 1.0, detail=detail, cause=cause)
 
 
 def _habit_of(f: Finding) -> tuple[str, ...]:

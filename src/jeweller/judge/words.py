@@ -179,7 +179,7 @@ def _sentences(f: Finding) -> tuple[str, str]:
             how = "was played as a plain note" if d.get("how") == "plain" else "went the other way round"
             return f"{at}: the ornament on {d['written']} {how}.", "Write the small notes out above the bar and play them as even sixteenths, slowly."
         case "wrong_transposition" if "clef" in d:
-            return (f"the whole take is this part as it reads in the {d['clef']} clef. The notes are named here as they were read.",
+            return (f"the whole take is this part as it reads in the {d['clef']} clef. Other findings name the notes as they were read.",
                     "Put a finger on the clef, name its own line aloud, then name the first bar's notes before you play it.")  # fmt: skip
         case "wrong_transposition":
             return f"the whole take sounds {abs(d['semitones'])} semitones {'higher' if d['semitones'] > 0 else 'lower'} than this part asks for.", "Check that this is the part for your instrument, and its clef."
