@@ -1,8 +1,9 @@
 #!/usr/bin/env python3
 """How well one note run into the next can be told from tongued notes: what the ear measures of a join, alone and with the whole course of the sound around it.
 
-    bench/make_takes.py tune FOLDER --standard 50 --rough 30 --first 5000 --kinds slurred_over_tongue [--bank BANK]
-    bench/joins.py FOLDER [FOLDER ...]
+    bench/make_takes.py tune FOLDER --standard 50 --rough 30 --first 5000 --kinds slurred_over_tongue
+    bench/make_takes.py tune OTHER --standard 50 --rough 30 --first 5200 --kinds slurred_over_tongue --bank BANK
+    bench/joins.py FOLDER OTHER
 
 Logistic regressions, each take's joins left out of what they are told by (five folds by take). Prints the area under the curve and the share of planted joins
 that is found at so many false ones among the tongued. The course: energy of eight bands, every 20 ms from 80 ms before to 120 ms after the second note
