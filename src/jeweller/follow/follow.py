@@ -72,7 +72,7 @@ def follow(line: Line, features: Features, *, tempo_bpm: float | None = None, se
     if found.followed or rhythm_only:
         return found
     # Read from another instrument's part the whole take is shifted alike; in another clef, every note keeps its place on the staff.
-    readings = _readings(line, features, s) if not reference_shift else {}
+    readings = _readings(line, features, s) if not reference_shift else []
     chosen = _likely_reading(table, boundaries, features, bpm, readings, cancelled)
     if chosen is None:
         return found
@@ -102,7 +102,7 @@ def _heard_midi(features: Features) -> npt.NDArray[np.float64]:
     return heard
 
 
-def _readings(line: Line, features: Features, s: FollowSettings) -> dict[str, _Reading]:
+def _readings(line: Line, features: Features, s: FollowSettings) -> list[_Reading]:
     """The few other clefs, each in the octave and transposition in which the time written on each pitch is most like the time heard on it."""
     heard = _heard_midi(features)
     found: list[tuple[float, _Reading]] = []
@@ -114,15 +114,15 @@ def _readings(line: Line, features: Features, s: FollowSettings) -> dict[str, _R
                 if items.midi.min() >= 0 and items.midi.max() < len(heard):
                     found.append((float((heard[items.midi] * items.ioi_q * items.sound_share).sum()), _Reading(clef, read)))
     found.sort(key=lambda x: -x[0])
-    return {f"{r.clef} {r.line.part.chromatic}": r for _, r in found[: s.shift_tries]}
+    return [reading for _, reading in found[: s.shift_tries]]
 
 
-def _likely_reading(table: SegmentTable, boundaries: Boundaries, features: Features, bpm: float, readings: dict[str, _Reading],
+def _likely_reading(table: SegmentTable, boundaries: Boundaries, features: Features, bpm: float, readings: list[_Reading],
                     cancelled: Callable[[], bool]) -> tuple[_Reading | None, int] | None:  # fmt: skip
     """The reading in another clef, or (None and) the shift in semitones, whose rough way is best, if it beats the written pitch clearly; else None."""
     shift, best, plain = _likely_shift(table, boundaries, features, bpm, cancelled)
     chosen: tuple[_Reading | None, int] | None = (None, shift) if shift else None
-    for reading in readings.values():
+    for reading in readings:
         score = _rough_score(table, make_items(reading.line).midi, boundaries, features, bpm, cancelled)
         if score > max(best + table.s.clef_gain, plain + table.s.shift_gain):
             chosen, best = (reading, 0), score

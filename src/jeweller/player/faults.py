@@ -182,7 +182,7 @@ class Planner:
         self.used |= set(range(len(self.notes)))
         if self.rng.random() < 0.35 and (read := self._misread()) is not None:
             return [Plan("wrong_transposition", 0, read[1], count=1, cause="read_as_other_clef", way=read[0])]
-        return [Plan("wrong_transposition", 0, self.one_of(2, -2, -12, 5, -3, 9), count=1, cause=None)]
+        return [Plan("wrong_transposition", 0, self.one_of(2, -2, -12, 5, -3, 9), count=1)]
 
     def _misread(self) -> tuple[str, float] | None:
         """(clef, semitones from what is read to what sounds) of a reading in another clef that this instrument can play."""
