@@ -1,13 +1,14 @@
 #!/usr/bin/env python3
-"""How well one note run into the next can be told from tongued notes: what the ear measures of a join, alone and with the whole course of the sound around it.
+"""How well one note run into the next can be told from tongued notes: what the ear measures of a join, and how the one note gives way to the other.
 
     bench/make_takes.py tune FOLDER --standard 50 --rough 30 --first 5000 --kinds slurred_over_tongue
     bench/make_takes.py tune OTHER --standard 50 --rough 30 --first 5200 --kinds slurred_over_tongue --bank BANK
-    bench/joins.py FOLDER OTHER
+    bench/joins.py FOLDER OTHER [--fit src/jeweller/judge/run_on.json]
 
 Logistic regressions, each take's joins left out of what they are told by (five folds by take). Prints the area under the curve and the share of planted joins
-that is found at so many false ones among the tongued. The course: energy of eight bands, every 20 ms from 80 ms before to 120 ms after the second note
-begins, over the steady parts of both notes, less the median of the take's own joins.
+that is found at so many false ones among the tongued. `bands`: the energy of eight bands, every 20 ms from 80 ms before to 120 ms after the second note
+begins, over the steady parts of both notes, less the median of the take's own joins. `course`: `jeweller.follow.joins.hear_course`. With --fit the
+regression on what is measured by now and the course is written down: it is what the ear judges by.
 """
 
 from __future__ import annotations
@@ -20,9 +21,13 @@ from typing import Any
 
 import numpy as np
 
+from jeweller.judge.articulation import plain_features
+
 EDGES = np.geomspace(150, 9000, 9)
 FALSE = (0.0005, 0.001, 0.002, 0.005, 0.01)
 LEAST = 8  # joins of a take
+RIDGE = 3.0
+ONE_IN = 1 / 300  # joins that are run together, in takes as they are
 FRAME = 512
 
 
@@ -31,7 +36,7 @@ def joins_of(folder: str) -> list[dict[str, Any]]:
     from jeweller.audio.decode import decode
     from jeweller.check import Options, open_line
     from jeweller.follow.follow import follow
-    from jeweller.follow.joins import hear_joins
+    from jeweller.follow.joins import hear_course, hear_joins
     from jeweller.hear.features import hear
     from jeweller.hear.settings import DEFAULT
 
@@ -48,29 +53,47 @@ def joins_of(folder: str) -> list[dict[str, Any]]:
     for j in hear_joins(following, features) if following.followed else []:
         i, b = j.index, following.event_of(j.index)
         right = all(truth["notes"][k]["verdict"] == "ok" and not line.graces[k] and notes[k].written.ornament is None for k in (i - 1, i))
-        if b is None or not right or notes[i].slurred_from_previous or notes[i].sounding_midi == notes[i - 1].sounding_midi:
+        a = following.event_of(i - 1)
+        if a is None or b is None or a.midi != a.midi or b.midi != b.midi or not right or notes[i].slurred_from_previous or notes[i].sounding_midi == notes[i - 1].sounding_midi:
             continue
         begin = np.rint((b.on_s + np.arange(-12, 20) * 0.01) * features.rate).astype(int)[:, None] - FRAME // 2 + np.arange(FRAME)
         frames = np.where((begin >= 0) & (begin < len(features.samples)), features.samples[np.clip(begin, 0, len(features.samples) - 1)], 0.0)
         energy = np.log10(np.abs(np.fft.rfft(frames * np.hanning(FRAME), axis=1)) ** 2 @ bank.T / bank.sum(axis=1) + 1e-9)
         steady = np.median(energy[2:8], axis=0), np.median(energy[20:30], axis=0)
-        course = np.clip(energy - np.where((np.arange(32) < 12)[:, None], *steady), -3, 2)
-        out.append({"planted": i in planted, "dip": j.dip_db, "attack": j.attack, "gap": j.gap_s, "ioi": j.ioi_s, "course": course})
+        bands = np.clip(energy - np.where((np.arange(32) < 12)[:, None], *steady), -3, 2)
+        out.append({"planted": i in planted, "dip": j.dip_db, "attack": j.attack, "gap": j.gap_s, "ioi": j.ioi_s, "bands": bands,
+                    "course": hear_course(features, a, b)})  # fmt: skip
     return out
 
 
-def table(takes: list[list[dict[str, Any]]]) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """(J, 4) what the ear tells by now, (J, C) the course, (J,) whether planted, (J,) the take."""
-    now, courses, planted, take = [], [], [], []
+def table(takes: list[list[dict[str, Any]]]) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """(J, 4) what the ear tells by now, (J, C) the bands, (J, 15) the course, (J,) whether planted, (J,) the take."""
+    now, bands, courses, planted, take = [], [], [], [], []
     for t, joins in enumerate(x for x in takes if len(x) >= LEAST):
-        usual = np.log(max(float(np.median([j["dip"] for j in joins])), 0.0) + 0.5)
-        middle = np.median([j["course"] for j in joins], axis=0)
+        usual = float(np.median([j["dip"] for j in joins]))
+        middle = np.median([j["bands"] for j in joins], axis=0)
         for j in joins:
-            now.append([np.log(max(j["dip"], 0.0) + 0.5), usual, 20 * min(max(j["gap"], 0.0), 0.1), np.log(j["ioi"])])
-            courses.append([*(j["course"] - middle)[4:24:2].ravel(), min(j["attack"], 1.5)])
+            now.append(plain_features(j["dip"], usual, j["gap"], j["ioi"]))
+            bands.append([*(j["bands"] - middle)[4:24:2].ravel(), min(j["attack"], 1.5)])
+            courses.append(j["course"])
             planted.append(j["planted"])
             take.append(t)
-    return np.array(now), np.array(courses), np.array(planted, float), np.array(take)
+    return np.array(now), np.array(bands), np.array(courses), np.array(planted, float), np.array(take)
+
+
+def fitted(x: np.ndarray, y: np.ndarray, ridge: float) -> tuple[np.ndarray, float]:
+    """Weights of the plain features, and the constant, of a logistic regression on standardised ones."""
+    middle, spread = x.mean(axis=0), x.std(axis=0) + 1e-9
+    w = regression(np.c_[(x - middle) / spread, np.ones(len(x))], y, ridge)
+    return w[:-1] / spread, float(w[-1] - (w[:-1] * middle / spread).sum())
+
+
+def regression(z: np.ndarray, y: np.ndarray, ridge: float) -> np.ndarray:
+    w = np.zeros(z.shape[1])
+    for _ in range(30):
+        p = 1.0 / (1.0 + np.exp(-np.clip(z @ w, -30, 30)))
+        w += np.linalg.solve((z * (p * (1 - p))[:, None]).T @ z + ridge * np.eye(len(w)), z.T @ (y - p) - ridge * w)
+    return w
 
 
 def left_out(x: np.ndarray, y: np.ndarray, take: np.ndarray, ridge: float) -> np.ndarray:
@@ -78,11 +101,7 @@ def left_out(x: np.ndarray, y: np.ndarray, take: np.ndarray, ridge: float) -> np
     z = np.c_[(x - x.mean(axis=0)) / (x.std(axis=0) + 1e-9), np.ones(len(x))]
     out = np.zeros(len(y))
     for fold in range(5):
-        inside, w = take % 5 != fold, np.zeros(z.shape[1])
-        for _ in range(30):
-            p = 1.0 / (1.0 + np.exp(-np.clip(z[inside] @ w, -30, 30)))
-            w += np.linalg.solve((z[inside] * (p * (1 - p))[:, None]).T @ z[inside] + ridge * np.eye(len(w)), z[inside].T @ (y[inside] - p) - ridge * w)
-        out[~inside] = z[~inside] @ w
+        out[take % 5 == fold] = z[take % 5 == fold] @ regression(z[take % 5 != fold], y[take % 5 != fold], ridge)
     return out
 
 
@@ -90,17 +109,24 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("takes", nargs="+")
     parser.add_argument("--workers", type=int, default=2)
+    parser.add_argument("--fit", help="the file to write the regression to")
     options = parser.parse_args()
     cases = [str(p) for folder in options.takes for p in sorted(Path(folder).iterdir()) if (p / "truth.json").exists()]
     with ProcessPoolExecutor(options.workers) as pool:
-        now, course, y, take = table(list(pool.map(joins_of, cases, chunksize=4)))
+        now, bands, course, y, take = table(list(pool.map(joins_of, cases, chunksize=4)))
     print(f"{len(y)} joins, {y.sum():.0f} planted; found at {', '.join(f'{100 * f:g} %' for f in FALSE)} false of the tongued:")
-    for name, x, ridge in (("dip, usual dip, gap, length", now, 1.0), ("the course of the sound", course, 100.0), ("both", np.c_[now, course], 30.0)):
+    for name, x, ridge in (("dip, usual dip, gap, length", now, 1.0), ("bands", bands, 100.0), ("these and bands", np.c_[now, bands], 30.0), ("course", course, RIDGE),
+                           ("these and course", np.c_[now, course], RIDGE)):  # fmt: skip
         odds = left_out(x, y, take, ridge)
         tongued, rank = np.sort(odds[y == 0])[::-1], np.argsort(np.argsort(odds))
         area = (rank[y > 0].sum() - y.sum() * (y.sum() - 1) / 2) / (y.sum() * (len(y) - y.sum()))
         found = [float((odds[y > 0] > tongued[int(f * len(tongued))]).mean()) for f in FALSE]
         print(f"  {name:30} area {area:.3f}   " + "  ".join(f"{f:.2f}" for f in found))
+    if options.fit:
+        weights, constant = fitted(np.c_[now, course], y, RIDGE)
+        constant -= float(np.log(y.mean() / (1 - y.mean()))) - float(np.log(ONE_IN))
+        about = f"Log odds that a tongued join was run together: bench/joins.py --fit, {len(y)} joins, {y.sum():.0f} planted; one in {1 / ONE_IN:.0f} is expected."
+        Path(options.fit).write_text(json.dumps({"about": about, "constant": round(constant, 4), "weights": [round(float(w), 4) for w in weights]}, indent=1) + "\n", encoding="utf-8")
 
 
 if __name__ == "__main__":

@@ -12,6 +12,7 @@ from jeweller.audio.backing import find_delay, take_out
 from jeweller.check import Options, better, check, helped
 from jeweller.errors import SettingError, TakeError
 from jeweller.follow.follow import follow, whole_attempts
+from jeweller.follow.joins import hear_course
 from jeweller.follow.mixture import Mixture, explain, moved
 from jeweller.follow.search import Step, Way
 from jeweller.follow.segments import JUMP, NOTE
@@ -291,3 +292,31 @@ class Empty(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Joins(unittest.TestCase):
+    def crossing(self, on_s: float) -> float:
+        """Where two notes cross, dB, of which the first ends at one second and the second begins at `on_s`."""
+        line = line_of("C5/2 E5/2")
+        features = hear(play([(0.2, 0.8, 72), (on_s, 0.9, 76)], 2.5), 72, 76)
+        event = follow(line, features, tempo_bpm=150).events[0]
+        first, second = (dataclasses.replace(event, on_s=at, midi=m) for at, m in ((0.2, 72.0), (on_s, 76.0)))
+        return hear_course(features, first, second)[0]
+
+    def test_a_slur_crosses_high_and_a_tongued_join_low(self) -> None:
+        self.assertGreater(self.crossing(0.97), -6.0)
+        self.assertLess(self.crossing(1.05), -15.0)
+
+
+class SpokenRest(TempCase):
+    def test_words_in_a_rest_are_no_fault_of_the_count(self) -> None:
+        line = line_of("C5/1 D5/1 r/2 | E5/1 F5/1 r/2 | G5/1 F5/1 E5/1 D5/1 | C5/4")
+        notes = straight(line, 90)
+        x = sounding(notes)
+        rng = np.random.default_rng(4)
+        for on, length, _ in (notes[1], notes[3]):
+            for k in range(3):
+                at = int((on + length + 0.25 + 0.3 * k) * RATE)
+                x[at : at + 2200] += (0.05 * rng.standard_normal(2200) * np.hanning(2200)).astype(np.float32)
+        findings, _ = hear_and_judge(line, x)
+        self.assertEqual([f.kind for f in findings if f.confidence >= 0.5], [])

@@ -199,6 +199,15 @@ class Ornamented(unittest.TestCase):
         self.assertEqual(kinds(judge_tuning(case_of(line, onsets(line), midi={i + 1: 76.45}))), [("out_of_tune", "2")])
 
 
+# How the first note gives way to the second, in dB: where they cross, the first, the second.
+SLURRED = (-1.0, 0.0, 0.0, 0.0, 0.0, -1.0, -12.0, -20.0, -20.0, -20.0, -16.0, -8.0, -1.0, 0.0, 0.0)
+TONGUED = (-12.0, 0.0, -1.0, -4.0, -8.0, -12.0, -20.0, -20.0, -20.0, -20.0, -20.0, -18.0, -12.0, -2.0, 0.0)
+
+
+def course(join: Join) -> tuple[float, ...]:
+    return SLURRED if join.dip_db < 2 else TONGUED
+
+
 class Joined(unittest.TestCase):
     LONG = line_of(" | ".join(["C5/2 D5/2", "E5/2 F5/2"] * 5))
 
@@ -209,21 +218,27 @@ class Joined(unittest.TestCase):
 
     def test_long_notes_run_together_are_said_short_ones_are_not(self) -> None:
         case = case_of(self.LONG, onsets(self.LONG))
-        self.assertEqual(judge_joins(case, self.joins()), [])
-        self.assertEqual(kinds(judge_joins(case, self.joins(dip_db=0.3, gap_s=0.0, attack=0.5))), [("slurred_over_tongue", "3")])
+        self.assertEqual(judge_joins(case, self.joins(), course), [])
+        self.assertEqual(kinds(judge_joins(case, self.joins(dip_db=0.3, gap_s=0.0, attack=0.5), course)), [("slurred_over_tongue", "3")])
         short = [dataclasses.replace(j, ioi_s=0.25) for j in self.joins(dip_db=0.3, gap_s=0.0, attack=0.5)]
-        self.assertEqual(kinds(judge_joins(case, short)), [])
+        self.assertEqual(kinds(judge_joins(case, short, course)), [])
 
     def test_moving_the_threshold_flips_it(self) -> None:
         joins = self.joins(dip_db=0.8, gap_s=0.0, attack=0.5)
         loose = make_settings(changes={"run_on_db": "3"})
         strict = make_settings(changes={"run_on_db": "0.05"})
-        self.assertEqual(kinds(judge_joins(case_of(self.LONG, onsets(self.LONG), settings=loose), joins)), [("slurred_over_tongue", "3")])
-        self.assertEqual(kinds(judge_joins(case_of(self.LONG, onsets(self.LONG), settings=strict), joins)), [])
+        self.assertEqual(kinds(judge_joins(case_of(self.LONG, onsets(self.LONG), settings=loose), joins, course)), [("slurred_over_tongue", "3")])
+        self.assertEqual(kinds(judge_joins(case_of(self.LONG, onsets(self.LONG), settings=strict), joins, course)), [])
+
+    def test_how_the_notes_give_way_decides(self) -> None:
+        case = case_of(self.LONG, onsets(self.LONG))
+        joins = self.joins(dip_db=0.3, gap_s=0.0, attack=0.5)
+        self.assertEqual(judge_joins(case, joins, lambda j: TONGUED), [])
+        self.assertEqual(judge_joins(case, joins, lambda j: None), [])
 
     def test_free_articulation_asks_for_nothing(self) -> None:
         case = case_of(self.LONG, onsets(self.LONG), settings=make_settings(articulation="free"))
-        self.assertEqual(judge_joins(case, self.joins(dip_db=0.3, gap_s=0.0)), [])
+        self.assertEqual(judge_joins(case, self.joins(dip_db=0.3, gap_s=0.0), course), [])
 
 
 class Clear(unittest.TestCase):

@@ -1,15 +1,23 @@
-"""How neighbouring notes are joined: the dip of loudness between them, the gap, the attack of the second."""
+"""How neighbouring notes are joined: the dip of loudness between them, the gap, the attack of the second, and how the one gives way to the other."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
-from jeweller.follow.result import Following
-from jeweller.hear.features import Features
+from jeweller.follow.result import Event, Following
+from jeweller.hear.features import Features, midi_to_hz
 
 BEFORE_S, NEAR_S, AFTER_S = 0.15, 0.08, 0.12  # where the first note is measured, the join, and the second note
+
+# The course of a join: partials of the one note that the other does not share, in windows just long enough to keep the two apart.
+COURSE_STEP_S, COURSE_REACH, STEADY = 0.005, 32, (4, 16, 44, 60)  # steps on each side; between which steps the notes before and after are steady
+WINDOW_S, WINDOW_PERIODS = (0.02, 0.05), 2.5  # shortest and longest window; periods of the difference of the two pitches
+PARTIALS, HIGHEST_HZ, BAND = 12, 4000.0, 1.6  # how many, up to where; a partial within so many window bandwidths of the other note's is shared
+SEEN = (-12, -9, -6, -3, 0, 3, 6)  # steps from the crossing at which both are told
+COURSE_DB = (-20.0, 3.0)
 
 
 @dataclass(frozen=True)
@@ -41,3 +49,35 @@ def hear_joins(following: Following, features: Features) -> list[Join]:
         dip = min(float(np.percentile(before, 80)), float(np.percentile(after, 80))) - float(middle.min())
         out.append(Join(j, dip, b.on_s - a.off_s, b.attack, b.on_s - a.on_s, (a.off_s - a.on_s) / (b.on_s - a.on_s)))
     return out
+
+
+def _loudness(features: Features, centre_s: float, partials: npt.NDArray[np.float64], window: int) -> npt.NDArray[np.float64]:
+    """Amplitude of some partials together, every COURSE_STEP_S around a moment, (2 COURSE_REACH + 1,)."""
+    times = centre_s + COURSE_STEP_S * np.arange(-COURSE_REACH, COURSE_REACH + 1)
+    index = np.rint(times * features.rate).astype(np.int64)[:, None] - window // 2 + np.arange(window)
+    frames = np.where((index >= 0) & (index < len(features.samples)), features.samples[np.clip(index, 0, len(features.samples) - 1)], 0.0)
+    taper = np.hanning(window + 2)[1:-1]
+    waves = np.exp(-2j * np.pi * np.outer(np.arange(window), partials) / features.rate) * (taper / taper.sum())[:, None]
+    return np.asarray(np.sqrt((np.abs(frames @ waves) ** 2).sum(axis=1)))
+
+
+def hear_course(features: Features, a: Event, b: Event) -> tuple[float, ...]:
+    """How the first of two joined notes of different pitch gives way to the second: 15 levels in dB, each note's own steady level being 0.
+
+    The level at which they cross, then the first and the second note at SEEN steps from there. A slur crosses high; behind a tongue the first has
+    sunk before the second speaks, in a room too.
+    """
+    first, second = float(midi_to_hz(a.midi)), float(midi_to_hz(b.midi))
+    window = int(features.rate * np.clip(WINDOW_PERIODS / max(abs(first - second), 1.0), *WINDOW_S))
+    width = BAND * features.rate / window
+    own = [[h * f for h in range(1, PARTIALS + 1) if h * f < HIGHEST_HZ] or [f] for f in (first, second)]
+    levels = []
+    for these, others, steady in ((own[0], own[1], slice(*STEADY[:2])), (own[1], own[0], slice(*STEADY[2:]))):
+        apart = [f for f in these if min(abs(f - g) for g in others) > width] or these[:1]
+        loud = _loudness(features, b.on_s, np.array(apart), window)
+        levels.append(20 * np.log10(loud / (float(np.median(loud[steady])) + 1e-9) + 1e-3))
+    inner = slice(-SEEN[0] + 4, 2 * COURSE_REACH + 1 - SEEN[-1] - 7)
+    lower = np.minimum(*levels)[inner]
+    at = int(lower.argmax()) + inner.start
+    told = [np.clip(level[at + np.array(SEEN)], *COURSE_DB) for level in levels]
+    return (float(lower.max()), *(float(v) for v in np.concatenate(told)))

@@ -24,6 +24,7 @@ NOTE, WRONG, MISSED, DELETED, EXTRA, JUNK, JUMP, LEAD = range(8)
 
 LONGEST_NOTE_S = 60.0  # no segment is longer
 LONGEST_EXTRA_S = 2.5  # nor a note that is not written
+PLAIN = 0.98  # a note's own share of its time from which no rest follows
 CLEAR = 0.9  # periodicity of frames that tell the tuning
 
 
@@ -126,7 +127,11 @@ class SegmentTable:
         self.columns = items.midi - evidence.low
         hit = np.minimum(boundaries.attack, 1.0)
         moved = np.minimum(np.maximum(hit, boundaries.change), 1.0)
-        self.inside = np.concatenate([[0.0], np.cumsum(s.inside_cost * np.maximum(hit - s.attack_pivot, 0.0) + s.fresh_cost * boundaries.fresh)])
+        inside = s.inside_cost * np.maximum(hit - s.attack_pivot, 0.0) + s.fresh_cost * boundaries.fresh
+        self.inside = np.concatenate([[0.0], np.cumsum(inside)])
+        by_frame = np.zeros(len(evidence.sound) + 1)
+        np.add.at(by_frame, self.frame + 1, inside)
+        self.inside_frame = np.cumsum(by_frame)  # of all attacks before a frame
         self.reward_repeat = (s.repeat_reward * (hit - s.attack_pivot)).astype(np.float32)
         self.reward_change = (s.change_reward * (moved - s.attack_pivot)).astype(np.float32)
         self.ahead = max(1, round(s.jump_ahead_s / step_s))
@@ -159,6 +164,10 @@ class SegmentTable:
         worth[swap], kind[swap] = gone[swap], MISSED
         attack = np.where(self.items.repeated[index][None, :], self.reward_repeat[before][:, None], self.reward_change[before][:, None])
         attack = np.where(self.items.slurred[index][None, :], np.maximum(attack, 0.0), attack)
+        for k in np.nonzero(self.items.sound_share[index] <= PLAIN)[0] if self.items.pitched else ():
+            split = self._split(fa, fb, float(self.items.sound_share[index[k]]))
+            resting = self.inside_frame[fb] - self.inside_frame[np.maximum(split, np.minimum(fa + 1, fb))]
+            inside_here[:, k] -= np.float32(1.0 - s.rest_inside_share) * resting.astype(np.float32)
         worth += np.where(kind == MISSED, 0.0, attack) - inside_here
         seconds = self.time[b] - self.time[before]
         near = seconds < LONGEST_EXTRA_S
@@ -176,6 +185,11 @@ class SegmentTable:
         clear = self.s.jump_against * (ahead - here) * self.per_frame
         return self.ornamented[index] | (written[ahead, columns] - written[here, columns] > -clear)
 
+    @staticmethod
+    def _split(fa: npt.NDArray[np.int64], fb: int, share: float | npt.NDArray[np.float64]) -> npt.NDArray[np.int64]:
+        """The frame where a note's own share of its time ends and the written rest behind it begins."""
+        return np.asarray(np.minimum(fa + np.rint((fb - fa) * share).astype(np.int64), fb))
+
     def _trilled(self, column: int) -> npt.NDArray[np.float64]:
         """Cumulated evidence of a trill on a pitch: each frame by whichever of its notes fits best."""
         found = self._trills.get(column)
@@ -187,12 +201,12 @@ class SegmentTable:
         """(A, M) evidence of the written pitches, with silence for the share of a segment that is a written rest."""
         s, e = self.s, self.evidence
         columns, share = self.columns[index], self.items.sound_share[index]
-        plain = share > 0.98
+        plain = share > PLAIN
         here = np.empty((len(fa), len(index)), np.float32)
         here[:, plain] = e.written[fb, columns[plain]][None, :] - e.written[fa][:, columns[plain]]
         if not plain.all():
             c = columns[~plain]
-            split = np.minimum(fa[:, None] + np.rint((fb - fa)[:, None] * share[~plain][None, :]).astype(np.int64), fb)
+            split = self._split(fa[:, None], fb, share[~plain][None, :])
             here[:, ~plain] = e.written[split, c[None, :]] - e.written[fa][:, c] + e.rest[fb, c][None, :] - e.rest[split, c[None, :]]
         for k in np.nonzero(self.items.trill[index])[0]:
             own = self._trilled(int(columns[k]))

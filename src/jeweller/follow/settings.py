@@ -32,6 +32,7 @@ class FollowSettings:
     inside_cost: float = 1.0  # an attack with no note to it
     rhythm_inside_cost: float = 5.0  # an attack with no note to it, where attacks are all there is
     fresh_cost: float = 2.5  # one out of silence costs so much more
+    rest_inside_share: float = 0.4  # of these costs, in a written rest: speech, breath and keys sound there too
     # Time
     ioi_spread: float = 0.18  # log ratio: spread of one inter-onset interval around the local tempo
     carried_spreads: tuple[float, ...] = (0.55, 0.26, 0.22, 0.20)  # the same for a way that has learnt its tempo from 0, 1, 2, 3 or more intervals

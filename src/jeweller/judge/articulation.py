@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import functools
+import json
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -19,7 +23,10 @@ HABIT_SHARE = 0.6  # of them
 DRY_TAIL_S = 0.03  # before rests, notes sound no longer than written by more than this
 TONGUE_DEPTH = 7.7  # log odds for each factor e by which the dip is deeper
 RUN_ON_LEAST = 0.3  # less likely, nothing is said of notes run together
+RUN_ON_DEEP = 6.0  # dB: where the dip is so much deeper than the setting's, no more is asked
+RUN_ON_DB, RUN_ON_TILT = 0.8, 3.1  # the setting that the regression stands for; log odds for each factor e by which it is raised
 PLAIN_IOI_S = 0.3  # shorter notes leave no room to hear how they were begun
+Course = Callable[[Join], tuple[float, ...] | None]  # `jeweller.follow.joins.hear_course` of a join; None where its pitches are not known
 
 
 @dataclass(frozen=True)
@@ -50,12 +57,12 @@ def _asked(case: Case) -> _Asked:
             return _Asked(printed, frozenset(every) - printed, short)
 
 
-def judge_joins(case: Case, joins: list[Join]) -> list[Finding]:
+def judge_joins(case: Case, joins: list[Join], course: Course) -> list[Finding]:
     """Findings of the facet articulation."""
     asked = _asked(case)
     plain = [j for j in joins if j.index not in case.graced and not any(case.notes[k].written.ornament for k in (j.index - 1, j.index))]
     found = _slurs(case, [j for j in plain if j.index in asked.slurred])
-    found += _tongued(case, [j for j in plain if j.index in asked.tongued])
+    found += _tongued(case, [j for j in plain if j.index in asked.tongued], course)
     # A room that fills every gap cannot tell short notes from long ones: is there a gap where a rest or a breath is?
     before_rests = [(i, e) for i in range(len(case.notes)) if case.rest_after[i] is not None and (e := case.event(i)) is not None]
     rests = [e.off_s - e.on_s - float(case.notes[i].duration) * case.spq(i) for i, e in before_rests]
@@ -128,14 +135,14 @@ def _rest(kind: str, join: Join, s: JudgeSettings) -> dict[str, Any]:
     return rests_on("tongue_dip_db", join.dip_db, s.tongue_dip_db, 1.5, "dB")
 
 
-def _tongued(case: Case, joins: list[Join]) -> list[Finding]:
+def _tongued(case: Case, joins: list[Join], course: Course) -> list[Finding]:
     """Notes that ran into one another where each has its own tongue: told against the player's other notes."""
     if len(joins) < 2 * LEAST_JOINS:
         return []
     s = case.settings
     usual = float(np.median([j.dip_db for j in joins]))
-    changes = [j for j in joins if case.notes[j.index].sounding_midi != case.notes[j.index - 1].sounding_midi]
-    odds = [(j, _odds(_run_on_odds(j, usual, s))) for j in changes]
+    changes = [j for j in joins if case.notes[j.index].sounding_midi != case.notes[j.index - 1].sounding_midi and j.dip_db < s.run_on_db + RUN_ON_DEEP]
+    odds = [(j, _odds(_run_on_odds(j, usual, heard, s))) for j in changes if (heard := course(j)) is not None]
     sure = [j for j, c in odds if c >= SURE]
     rest = [(j, c) for j, c in odds if RUN_ON_LEAST <= c < SURE]
     found = [_say("slurred_over_tongue", case, [j], c, 0.3, rest=_run_on_rest(j, s)) for j, c in rest]
@@ -144,13 +151,23 @@ def _tongued(case: Case, joins: list[Join]) -> list[Finding]:
     return found
 
 
-def _run_on_odds(j: Join, usual: float, s: JudgeSettings) -> float:
-    """Log odds that a join written tongued was slurred (docs/accuracy.md: logistic regression on the joins of the tuning and validation sets).
+def plain_features(dip_db: float, usual_db: float, gap_s: float, ioi_s: float) -> list[float]:
+    """What tells a join run together apart from its course: its dip, the player's usual one, the gap, the length of the first note."""
+    return [math.log(max(dip_db, 0.0) + 0.5), math.log(max(usual_db, 0.0) + 0.5), 20 * min(max(gap_s, 0.0), 0.1), math.log(ioi_s)]
 
-    No dip where the player's others have one, no gap, and the longer the first note, the more: of a long note the tongue takes more.
-    """
-    dip = math.log((max(j.dip_db, 0.0) + 0.5) / (s.run_on_db + 0.5))
-    return -3.1 * dip + 1.8 * math.log((max(usual, 0.0) + 0.5) / 8.5) - 7.0 * min(max(j.gap_s, 0.0), 0.1) / 0.05 + 3.5 * math.log(j.ioi_s / 0.7)
+
+@functools.cache
+def _run_on() -> tuple[float, tuple[float, ...]]:
+    """(constant, weights) of the regression that bench/joins.py wrote."""
+    data = json.loads((Path(__file__).parent / "run_on.json").read_text(encoding="utf-8"))
+    return float(data["constant"]), tuple(data["weights"])
+
+
+def _run_on_odds(j: Join, usual: float, course: tuple[float, ...], s: JudgeSettings) -> float:
+    """Log odds that a join written tongued was slurred (docs/accuracy.md: logistic regression on joins of the tuning set)."""
+    constant, weights = _run_on()
+    asked = RUN_ON_TILT * math.log((s.run_on_db + 0.5) / (RUN_ON_DB + 0.5))
+    return constant + asked + float(np.dot(weights, [*plain_features(j.dip_db, usual, j.gap_s, j.ioi_s), *course]))
 
 
 def _run_on_rest(join: Join, s: JudgeSettings) -> dict[str, Any]:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import dataclasses
+import math
 from typing import Any
 
 import numpy as np
 
-from jeweller.follow.joins import hear_joins
+from jeweller.follow.joins import Join, hear_course, hear_joins
 from jeweller.follow.mixture import Mixture
 from jeweller.follow.ornaments import hear_ornaments
 from jeweller.follow.result import Following
@@ -77,7 +78,12 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     found += judge_ornaments(case, hear_ornaments(following, features, mixture, shift), starts, shift) + judge_starts(case, starts, shift)
     found += judge_tones(case, hear_tones(following, features)) + judge_clearness(case, hear_clearness(following, features)) + judge_dynamics(case)
     found += judge_click(case, click or find_click(case, features)) + judge_tempo(case, asked_bpm)
-    found += judge_joins(case, hear_joins(case.following, features))
+
+    def course(join: Join) -> tuple[float, ...] | None:
+        a, b = case.event(join.index - 1), case.event(join.index)
+        return None if a is None or b is None or math.isnan(a.midi + b.midi) else hear_course(features, a, b)
+
+    found += judge_joins(case, hear_joins(case.following, features), course)
     return _in_order(case, found), case
 
 
