@@ -102,6 +102,19 @@ def table_of(rows: list[dict[str, Any]], draws: int = 500) -> dict[str, Any]:
     return out
 
 
+def by_threshold(results: list[dict[str, Any]], kinds: frozenset[str], leave: frozenset[str]) -> dict[str, dict[str, dict[str, float]]]:
+    """What the figures would be if findings were said surely from other confidences on: what is heard, and what saying it would cost."""
+    out: dict[str, dict[str, dict[str, float]]] = {}
+    for sure in (0.9, 0.7, 0.5, 0.3, 0.2, 0.1, 0.0):
+        for title, rough in (("standard", False), ("rough", True)):
+            chosen = [count(r["truth"], r["report"], kinds, leave, sure) for r in results if r["truth"].get("rough", "rough" in r["name"]) == rough]
+            if chosen:
+                t = total(chosen)
+                out.setdefault(f"{sure:g}", {})[title] = {"found": round(FIGURES["planted faults found"](t), 4), "match": round(FIGURES["findings that match a fault"](t), 4),
+                                                          "false": round(FIGURES["false findings per 100 clean notes"](t), 3)}  # fmt: skip
+    return out
+
+
 def split(rows: list[dict[str, Any]], key: Any) -> dict[str, dict[str, float]]:
     groups: dict[str, list[dict[str, Any]]] = {}
     for r in rows:
@@ -179,6 +192,10 @@ def main() -> None:
         print(f"\n{title}: takes, agreement, found, precision")
         for name, v in tables[title].items():
             print(f"  {name:28} {v['takes']:4} {v['agree']:.4f} {v['found']:.3f} {v['precision']:.3f}")
+    tables["by threshold"] = by_threshold(results, kinds, leave)
+    print("\nif a finding were said surely from another confidence on: found, findings that match, false per 100 clean notes (standard; rough)")
+    for sure, group in tables["by threshold"].items():
+        print(f"  {sure}  " + ";  ".join(f"{g['found']:.3f} {g['match']:.3f} {g['false']:.2f}" for g in group.values()))
     confused = Counter((a, b) for r in rows for a, b in r["confusion"] if a != b)
     tables["confusion"] = [{"planted": a, "said": b, "times": n} for (a, b), n in confused.most_common()]
     if not options.no_speed:

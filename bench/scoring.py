@@ -47,8 +47,11 @@ def pair(findings: list[dict[str, Any]], faults: list[dict[str, Any]]) -> dict[i
     return {i: j for j, i in owner.items()}
 
 
-def count(truth: dict[str, Any], report: dict[str, Any], kinds: frozenset[str] = frozenset(), leave: frozenset[str] = frozenset()) -> dict[str, Any]:
-    """The counts of one take. `kinds`: only these are judged (empty: all); `leave`: findings of these are neither hits nor false."""
+def count(truth: dict[str, Any], report: dict[str, Any], kinds: frozenset[str] = frozenset(), leave: frozenset[str] = frozenset(), sure_from: float = SURE) -> dict[str, Any]:
+    """The counts of one take. `kinds`: only these are judged (empty: all); `leave`: findings of these are neither hits nor false.
+
+    From the confidence `sure_from` on a finding counts as said surely.
+    """
     waiting: dict[tuple[str, float], list[dict[str, Any]]] = {}
     for n in report["notes"]:
         if not n["grace"]:
@@ -72,7 +75,7 @@ def count(truth: dict[str, Any], report: dict[str, Any], kinds: frozenset[str] =
             errors.append(got["heard"]["on_s"] - t["on_s"])
     judged = [f for f in report["findings"] if f["kind"] not in leave and (not kinds or f["kind"] in kinds)]
     faults = [f for f in truth["faults"] if not kinds or f["kind"] in kinds]
-    sure = [f for f in judged if f["confidence"] >= SURE]
+    sure = [f for f in judged if f["confidence"] >= sure_from]
     pairs = pair(sure, faults)
     all_pairs = pair(judged, faults)
     listened = {i for i, f in enumerate(faults) if f["kind"] in LISTEN_HERE and i in all_pairs and i not in pairs}

@@ -17,8 +17,8 @@ from PySide6.QtTest import QTest
 
 from jeweller.score.line import Line, make_line
 from jeweller.score.model import Bar, Mark, Note, Part, Score
-from jeweller.score.musicxml import guess_type
 from jeweller.score.pitch import Pitch, key_alter
+from jeweller.score.values import guess_type
 from jeweller.score.write import write_musicxml
 
 RATE = 22050

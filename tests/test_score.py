@@ -14,6 +14,7 @@ from jeweller.score.line import make_line, playing_order
 from jeweller.score.load import choose_part, load_score, usable_part
 from jeweller.score.model import Bar, Score
 from jeweller.score.musicxml import read, unpack
+from jeweller.score.opening import read as open_any
 from jeweller.score.pitch import Pitch, in_key, key_alter, key_letters, key_name, spell
 from jeweller.score.summary import score_summary
 from jeweller.score.write import compute_beams, write_musicxml
@@ -181,8 +182,8 @@ class Hostile(TempCase):
         outside = f'<!DOCTYPE x [<!ENTITY e SYSTEM "file://{secret}">]><score-partwise><work><work-title>&e;</work-title></work></score-partwise>'.encode()
         good = xml(n("C", 5, 16))
         cases = {
-            "empty": (b"  ", "is empty"), "text": (b"hello", "not a readable MusicXML"), "cut": (good[: len(good) // 2], "not a readable MusicXML"),
-            "other": (b"<html/>", "no MusicXML score"), "midi": (b"MThd\0\0\0\6", "MIDI file"), "bomb": (bomb, "entities"), "outside": (outside, "entities"),
+            "empty": (b"  ", "is empty"), "text": (b"hello", "no notation file"), "cut": (good[: len(good) // 2], "not a readable MusicXML"),
+            "other": (b"<html/>", "no MusicXML score"), "midi": (b"MThd\0\0\0\6", "MIDI file is damaged"), "pdf": (b"%PDF-1.4", "a PDF"), "bomb": (bomb, "entities"), "outside": (outside, "entities"),
             "no part": (b"<score-partwise/>", "no part"), "not zip": (b"PK\x03\x04rubbish", "damaged"),
             "path": (zipped({"META-INF/container.xml": container("../../etc/passwd"), "x.xml": good}), "points outside itself"),
             "absolute": (zipped({"META-INF/container.xml": container("/etc/passwd")}), "points outside itself"),
@@ -195,7 +196,7 @@ class Hostile(TempCase):
         }  # fmt: skip
         for name, (data, words) in cases.items():
             with self.subTest(name), self.assertRaisesRegex(ScoreError, words):
-                read(data)
+                open_any(data)
 
     def test_the_child_process_answers_for_a_file(self) -> None:
         path = self.folder / "a score.musicxml"

@@ -17,8 +17,8 @@ from jeweller.player.room import Room, put_in_room, write_sound
 from jeweller.player.sampler import RATE, render
 from jeweller.score.line import Line, make_line
 from jeweller.score.model import Bar, Mark, Note, Part, Score
-from jeweller.score.musicxml import guess_type
 from jeweller.score.pitch import Pitch, key_alter
+from jeweller.score.values import guess_type
 from jeweller.score.write import write_musicxml
 
 OUT = Path(__file__).parent.parent / "src" / "jeweller" / "assets" / "demo"

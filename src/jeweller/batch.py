@@ -16,8 +16,8 @@ from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
 from jeweller.mark.scheme import find_scheme
 from jeweller.report.build import EAR_VERSION, settings_dict
+from jeweller.score.load import ENDINGS
 
-SCORES = (".musicxml", ".mxl", ".xml")
 TAKES = (".wav", ".flac", ".ogg", ".oga", ".opus", ".mp3", ".m4a", ".mp4", ".aac", ".aiff", ".aif", ".wma", ".webm")
 THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
 
@@ -52,7 +52,7 @@ def find_jobs(source: Path, target: Path) -> list[Job]:
     crowded: list[str] = []
     for folder in sorted([source, *(p for p in source.rglob("*") if p.is_dir())]):
         files = sorted(p for p in folder.iterdir() if p.is_file())
-        scores = [p for p in files if p.suffix.lower() in SCORES]
+        scores = [p for p in files if p.suffix.lower() in ENDINGS]
         takes = [p for p in files if p.suffix.lower() in TAKES]
         if takes and len(scores) > 1:
             crowded.append(folder.name)

@@ -37,6 +37,7 @@ class Options:
     """What a check is asked for. `bars` is "9-16" or None for all; `tempo_bpm` quarters a minute asked for."""
 
     part: str | None = None
+    tune: str | None = None  # of a tunebook: by title or number
     instrument: str | None = None
     also: tuple[str, ...] = ()  # other instruments that this player plays
     bars: str | None = None
@@ -54,6 +55,7 @@ class Options:
         """What was asked for besides the numbers of judging, as the report's settings tell it."""
         return {"part_asked": self.part, "instrument_asked": self.instrument, "also_plays": list(self.also), "bars_asked": self.bars, "click": self.click,
                 "rhythm_only": self.rhythm_only,
+                **({"tune_asked": self.tune} if self.tune else {}),
                 **({"backing": file_hash(self.backing)} if self.backing else {})}  # fmt: skip
 
 
@@ -77,7 +79,7 @@ class Checked:
 
 def open_line(score_path: str | os.PathLike[str], options: Options) -> tuple[Score, Line, Instrument]:
     """Reads the score, chooses the part and plays it out. Raises ScoreError."""
-    score = load_score(score_path)
+    score = load_score(score_path, options.tune)
     part = usable_part(score, options.part, rhythm_only=options.rhythm_only)
     line = make_line(score.title, part, rhythm_only=options.rhythm_only or part.percussion)
     sounding = [n.sounding_midi for n in line.notes]

@@ -57,6 +57,7 @@ def make_parser() -> argparse.ArgumentParser:
 def _add_asked(parser: argparse.ArgumentParser) -> None:
     """What a check is asked for, alike for one take and for many."""
     parser.add_argument("--part", metavar="NAME|N", help="the part, by name or number")
+    parser.add_argument("--tune", metavar="NAME", help="which tune of a tunebook, by title or number from 1")
     parser.add_argument("--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it")
     parser.add_argument("--also", metavar="NAME", action="append", default=[], help="another instrument that this player plays, whose fingerings may slip in")
     parser.add_argument("--bars", metavar="9-16", help="only these bars")
@@ -84,7 +85,7 @@ def _asked(options: argparse.Namespace) -> Options:
             raise JewellerError(f"--set takes NAME=VALUE, not “{item}”.")
         changes[name] = value
     settings = make_settings(options.tolerance, options.articulation, changes)
-    return Options(part=options.part, instrument=options.instrument, also=tuple(options.also), bars=options.bars, tempo_bpm=options.tempo,
+    return Options(part=options.part, tune=options.tune, instrument=options.instrument, also=tuple(options.also), bars=options.bars, tempo_bpm=options.tempo,
                    click=options.click, support=options.support, backing=options.backing, rhythm_only=options.rhythm_only, scheme=options.scheme,
                    settings=settings)  # fmt: skip
 

@@ -39,11 +39,10 @@ from jeweller.files import json_text, write_bytes
 from jeweller.judge.finding import FACETS
 from jeweller.mark.decisions import decisions_path
 from jeweller.review import Review
-from jeweller.score.load import load_score
+from jeweller.score.load import ENDINGS, load_score
 from jeweller.sheet.plain_text import attempts_sentence
 from jeweller.sheet.theme import FACET_NAMES, LIGHT, THEMES
 
-SCORE_ENDINGS = (".musicxml", ".xml", ".mxl")
 TAKE_ENDINGS = (".wav", ".flac", ".ogg", ".opus", ".oga", ".mp3", ".m4a", ".aac", ".webm", ".mp4", ".mov", ".m4v", ".mka", ".3gp")
 DOCUMENTS = (("pdf", "PDF", ".pdf"), ("png", "Picture (PNG)", ".png"), ("html", "Page for a browser (HTML)", ".html"), ("midi", "Notes heard (MIDI)", ".mid"),
              ("musicxml", "Score with the findings (MusicXML)", ".musicxml"))  # fmt: skip
@@ -317,7 +316,7 @@ class Window(QMainWindow):
             text = f"{Path(self.score_path).name} is open. Drop a recording of it here, or press Ctrl+R."
         else:
             self.empty_title.setText("A part and a recording of it")
-            text = ("Drop a notation file (.musicxml, .xml, .mxl) and a recording (wav, flac, ogg, mp3, m4a, webm, mp4 …) into this window, "
+            text = ("Drop a notation file (MusicXML, MEI, ABC, Humdrum, MIDI) and a recording (wav, flac, ogg, mp3, m4a, webm, mp4 …) into this window, "
                     "or open them with Ctrl+O and Ctrl+R. Seconds later the part lies here, marked where the playing differs.")  # fmt: skip
         if self.tray:
             text += f" Or begin with a take of the tray of {self.tray_name}:"
@@ -393,7 +392,7 @@ class Window(QMainWindow):
         return path
 
     def open_score(self, path: str = "") -> None:
-        path = path or self._ask_file("Open a score", SCORE_ENDINGS)
+        path = path or self._ask_file("Open a score", ENDINGS)
         if path:
             self.open_pair(path, "" if self.review is not None else self.take_path, "")
 
@@ -511,14 +510,14 @@ class Window(QMainWindow):
 
     def open_files(self, paths: list[str]) -> None:
         """Files that were dropped or named on the command line: told apart by their endings."""
-        score = next((p for p in paths if p.casefold().endswith(SCORE_ENDINGS)), "")
+        score = next((p for p in paths if p.casefold().endswith(ENDINGS)), "")
         take = next((p for p in paths if p.casefold().endswith(TAKE_ENDINGS)), "")
         if score:
             self.open_pair(score, take or (self.take_path if self.review is None else ""))
         elif take:
             self.open_take(take)
         elif paths:
-            self.trouble(f"{Path(paths[0]).name} is neither a notation file (.musicxml, .xml, .mxl) nor a recording that can be read.")
+            self.trouble(f"{Path(paths[0]).name} is neither a notation file (MusicXML, MEI, ABC, Humdrum, MIDI) nor a recording that can be read.")
 
     # ---- decisions -----------------------------------------------------------------------------------------------
 

@@ -9,8 +9,8 @@ import numpy as np
 
 from jeweller.instruments.table import Instrument
 from jeweller.score.model import Bar, Mark, Note, Part, Score
-from jeweller.score.musicxml import guess_type
 from jeweller.score.pitch import Pitch, key_alter
+from jeweller.score.values import guess_type
 
 F = Fraction
 SIGNS = {-2: "flat-flat", -1: "flat", 0: "natural", 1: "sharp", 2: "double-sharp"}

@@ -6,13 +6,16 @@ The child (`python -m jeweller.score.load`) reads the bytes from its standard in
 
 from __future__ import annotations
 
+import dataclasses
 import functools
 import json
 import os
 import resource
 import subprocess
 import sys
+from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 from jeweller.errors import ScoreError
 from jeweller.plain import from_plain, to_plain
@@ -21,14 +24,33 @@ from jeweller.score.model import Part, Score
 CHILD_SECONDS = 20
 CHILD_BYTES = 1536 * 2**20
 FILE_BYTES = 64 * 2**20
+ENDINGS = (".musicxml", ".xml", ".mxl", ".mei", ".abc", ".krn", ".kern", ".mid", ".midi")  # by custom; what a file is, its content tells
 
 
-def load_score(path: str | os.PathLike[str]) -> Score:
-    """Reads a notation file. Raises ScoreError with one sentence that says what, where and what to do."""
+def load_score(path: str | os.PathLike[str], tune: str | None = None) -> Score:
+    """Reads a notation file: of a tunebook the tune asked for by its title or its number from 1, else the first. Raises ScoreError with one sentence."""
+    scores = load_scores(path)
+    if len(scores) == 1 and tune is None:
+        return scores[0]
+    if tune is None:
+        rest = f"{Path(path).name} holds {len(scores)} tunes; this is the first, “{scores[0].title}”"
+        return dataclasses.replace(scores[0], warnings=(rest, *scores[0].warnings))
+    if tune.isdigit() and 1 <= int(tune) <= len(scores):
+        return scores[int(tune) - 1]
+    found = next((s for s in scores if tune.casefold() in s.title.casefold()), None)
+    if found is None:
+        titles = ", ".join(f"{k} {s.title}" for k, s in enumerate(scores[:20], 1))
+        raise ScoreError(f"There is no tune “{tune}” in {Path(path).name}; it holds {titles}{' and more' if len(scores) > 20 else ''}.")
+    return found
+
+
+def load_scores(path: str | os.PathLike[str], *, grid: Fraction | None = None) -> tuple[Score, ...]:
+    """Every score of a notation file; `grid` in quarters for a MIDI file, None: chosen by fit. Raises ScoreError with one sentence that says what, where and
+    what to do."""
     path = Path(path)
     try:
         if path.is_dir():
-            raise ScoreError(f"{path.name} is a folder; choose a notation file (.musicxml, .xml, .mxl).")
+            raise ScoreError(f"{path.name} is a folder; choose a notation file (.musicxml, .mxl, .mei, .abc, .krn, .mid).")
         if not path.exists():
             raise ScoreError(f"There is no file {path}.")
         size = path.stat().st_size
@@ -37,15 +59,15 @@ def load_score(path: str | os.PathLike[str]) -> Score:
         data = path.read_bytes()
     except OSError as error:
         raise ScoreError(f"{path.name} cannot be read: {error.strerror or error}.") from error
-    return _load_bytes(data, path.name)
+    return _load_bytes(data, path.name, grid)
 
 
 @functools.lru_cache(maxsize=32)
-def _load_bytes(data: bytes, name: str) -> Score:
+def _load_bytes(data: bytes, name: str, grid: Fraction | None) -> tuple[Score, ...]:
     environment = {k: v for k, v in os.environ.items() if k not in ("PYTHONSTARTUP", "PYTHONINSPECT")}
+    command = [sys.executable, "-m", "jeweller.score.load", *([str(grid)] if grid else [])]
     try:
-        run = subprocess.run([sys.executable, "-m", "jeweller.score.load"], input=data, capture_output=True, timeout=CHILD_SECONDS + 10,
-                             env=environment, check=False)  # fmt: skip
+        run = subprocess.run(command, input=data, capture_output=True, timeout=CHILD_SECONDS + 10, env=environment, check=False)
     except subprocess.TimeoutExpired:
         raise ScoreError(f"{name} takes too long to read and was given up; the file is probably damaged.") from None
     try:
@@ -54,7 +76,7 @@ def _load_bytes(data: bytes, name: str) -> Score:
         raise ScoreError(f"{name} cannot be read: it takes more time or memory than a score ever needs, so it is probably damaged.") from None
     if "error" in answer:
         raise ScoreError(f"{name}: {answer['error']}")
-    return from_plain(Score, answer["score"])
+    return tuple(from_plain(Score, s) for s in answer["scores"])
 
 
 def choose_part(score: Score, wanted: str | None = None) -> Part:
@@ -88,7 +110,7 @@ def usable_part(score: Score, wanted: str | None = None, *, rhythm_only: bool = 
 
 
 def _child() -> int:
-    from jeweller.score import musicxml
+    from jeweller.score import opening
 
     data = sys.stdin.buffer.read()
     resource.setrlimit(resource.RLIMIT_AS, (CHILD_BYTES, CHILD_BYTES))
@@ -96,7 +118,7 @@ def _child() -> int:
     resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:
-        answer = {"score": to_plain(musicxml.read(data))}
+        answer: dict[str, Any] = {"scores": [to_plain(s) for s in opening.read(data, Fraction(sys.argv[1]) if len(sys.argv) > 1 else None)]}
     except ScoreError as error:
         answer = {"error": str(error)}
     except (MemoryError, RecursionError):

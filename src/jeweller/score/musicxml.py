@@ -17,30 +17,20 @@ from typing import Any
 from lxml import etree
 
 from jeweller.errors import ScoreError
+from jeweller.score.marks import ARTICULATIONS, JUMP_WORDS
 from jeweller.score.model import Bar, Mark, Note, Part, Score
 from jeweller.score.pitch import STEPS, Pitch
+from jeweller.score.values import TYPE_QUARTERS, guess_type
 
 MAX_BYTES = 64 * 2**20  # of XML text: far beyond any band score
 MAX_BARS = 5000
 MAX_NOTES = 100_000
 Element = Any
 
-_TYPE_QUARTERS = {
-    "long": Fraction(16), "breve": Fraction(8), "whole": Fraction(4), "half": Fraction(2), "quarter": Fraction(1), "eighth": Fraction(1, 2),
-    "16th": Fraction(1, 4), "32nd": Fraction(1, 8), "64th": Fraction(1, 16), "128th": Fraction(1, 32), "256th": Fraction(1, 64),
-}  # fmt: skip
 _ORNAMENTS = {
     "trill-mark": "trill", "mordent": "mordent", "inverted-mordent": "inverted_mordent", "turn": "turn", "inverted-turn": "inverted_turn",
     "delayed-turn": "turn", "shake": "trill", "tremolo": "tremolo", "schleifer": "schleifer",
 }  # fmt: skip
-_ARTICULATIONS = {"staccato", "staccatissimo", "tenuto", "accent", "strong-accent", "detached-legato", "spiccato", "stress", "unstress"}
-_JUMP_WORDS = (
-    (re.compile(r"^\W*(d\s*\.?\s*c\b|da\s*capo)", re.I), "dacapo"),
-    (re.compile(r"^\W*(d\s*\.?\s*s\b|dal\s*segno)", re.I), "dalsegno"),
-    (re.compile(r"^\W*(to\s*coda|al\s*coda|alla\s*coda)", re.I), "to_coda"),
-    (re.compile(r"^\W*fine\W*$", re.I), "fine"),
-)
-_BEAT_UNITS = {**_TYPE_QUARTERS}
 
 
 def unpack(data: bytes) -> bytes:
@@ -79,7 +69,7 @@ def _rootfile(archive: zipfile.ZipFile, sizes: dict[str, int]) -> str:
     return name
 
 
-def parse_xml(data: bytes) -> Element:
+def parse_xml(data: bytes, what: str = "MusicXML") -> Element:
     """Well-formed XML → root element, without entities, network or external files. Raises ScoreError."""
     if len(data) > MAX_BYTES:
         raise ScoreError("This file is larger than 64 MB; a score of that size is not opened.")
@@ -87,7 +77,7 @@ def parse_xml(data: bytes) -> Element:
     try:
         root = etree.fromstring(data, parser)
     except (etree.XMLSyntaxError, ValueError) as error:
-        raise ScoreError(f"This is not a readable MusicXML file: {str(error).splitlines()[0] if str(error) else 'it is empty'}.") from error
+        raise ScoreError(f"This is not a readable {what} file: {str(error).splitlines()[0] if str(error) else 'it is empty'}.") from error
     dtd: Any = root.getroottree().docinfo.internalDTD
     if dtd is not None and any(True for _ in dtd.iterentities()):
         raise ScoreError("This file defines its own XML entities, which a score never needs; it is not opened.")
@@ -98,8 +88,6 @@ def read(data: bytes) -> Score:
     """The bytes of a notation file → Score. Raises ScoreError with a sentence for the user."""
     if not data.strip():
         raise ScoreError("This file is empty.")
-    if data[:4] == b"MThd":
-        raise ScoreError("This is a MIDI file; Jeweller reads MusicXML (.musicxml, .xml, .mxl) so far.")
     root = parse_xml(unpack(data))
     for element in root.iter():
         if isinstance(element.tag, str) and "}" in element.tag:
@@ -162,6 +150,26 @@ def _numbers(text: str | None) -> tuple[int, ...]:
     return tuple(found)
 
 
+def one_voice(bars: list[Bar]) -> tuple[list[Bar], tuple[str, ...], str]:
+    """Keeps the voice that holds most notes, and of equals the first: (bars, the voices left out, what is to be said of it)."""
+    count = Counter(n.voice for b in bars for n in b.notes if not n.is_rest and not n.cue)
+    voices = sorted({n.voice for b in bars for n in b.notes}, key=lambda v: (len(v), v))
+    if len(voices) <= 1:
+        return bars, (), ""
+    best = max(voices, key=lambda v: (count[v], -voices.index(v)))
+    # A bar may be written in another voice alone: there that voice is the line.
+    kept = []
+    for bar in bars:
+        here = {n.voice for n in bar.notes if not n.is_rest}
+        use = best if best in here or not here else min(here, key=voices.index)
+        if not here and bar.notes:
+            here_all = {n.voice for n in bar.notes}
+            use = best if best in here_all else min(here_all, key=voices.index)
+        kept.append(dataclasses.replace(bar, notes=tuple(n for n in bar.notes if n.voice == use)))
+    left = tuple(v for v in voices if v != best and count[v])
+    return kept, left, f"several voices: voice {best} is used, the others are left out" if left else ""
+
+
 class _PartReader:
     """Walks one <part>: keeps the signature in force and the time within the bar."""
 
@@ -194,34 +202,15 @@ class _PartReader:
             total += len(bars[-1].notes)
             if total > MAX_NOTES:
                 raise ScoreError(f"This part has more than {MAX_NOTES} notes and is not opened.")
-        bars, left_out = self._one_voice(bars)
+        bars, left_out, warning = one_voice(bars)
+        if warning:
+            self.warn(warning)
         if bars and not any(b.final_bar for b in bars):
             bars[-1] = dataclasses.replace(bars[-1], final_bar=True)
         unpitched = sum(n.unpitched for b in bars for n in b.notes)
         pitched = sum(n.pitch is not None for b in bars for n in b.notes)
         return Part(self.element.get("id") or f"P{self.index + 1}", self.name or f"Part {self.index + 1}", self.instrument, self.diatonic,
                     self.chromatic, tuple(bars), percussion=unpitched > pitched, voices_left_out=left_out)  # fmt: skip
-
-    def _one_voice(self, bars: list[Bar]) -> tuple[list[Bar], tuple[str, ...]]:
-        """Keeps the top voice: the one that holds most notes, and of equals the first."""
-        count = Counter(n.voice for b in bars for n in b.notes if not n.is_rest and not n.cue)
-        voices = sorted({n.voice for b in bars for n in b.notes}, key=lambda v: (len(v), v))
-        if len(voices) <= 1:
-            return bars, ()
-        best = max(voices, key=lambda v: (count[v], -voices.index(v)))
-        # A bar may be written in another voice alone: there that voice is the line.
-        kept = []
-        for bar in bars:
-            here = {n.voice for n in bar.notes if not n.is_rest}
-            use = best if best in here or not here else min(here, key=voices.index)
-            if not here and bar.notes:
-                here_all = {n.voice for n in bar.notes}
-                use = best if best in here_all else min(here_all, key=voices.index)
-            kept.append(dataclasses.replace(bar, notes=tuple(n for n in bar.notes if n.voice == use)))
-        left = tuple(v for v in voices if v != best and count[v])
-        if left:
-            self.warn(f"several voices: voice {best} is used, the others are left out")
-        return kept, left
 
     # ---- one bar -------------------------------------------------------------------------------------------------
 
@@ -328,7 +317,7 @@ class _PartReader:
             tuplet = (_int(_text(modification, "actual-notes"), 3, 1, 64), _int(_text(modification, "normal-notes"), 2, 1, 64))
         type_ = _text(element, "type")
         dots = len(element.findall("dot"))
-        if type_ not in _TYPE_QUARTERS:
+        if type_ not in TYPE_QUARTERS:
             type_, dots, tuplet = guess_type(duration, tuplet) if grace is None else ("eighth", 0, None)
         accidental = element.find("accidental")
         found = self._notations(element)
@@ -381,7 +370,7 @@ class _PartReader:
                     for mark in child:
                         if mark.tag in ("breath-mark", "caesura"):
                             breath = True
-                        elif mark.tag in _ARTICULATIONS:
+                        elif mark.tag in ARTICULATIONS:
                             articulations.append(str(mark.tag))
                 elif child.tag == "ornaments":
                     ornament = next((_ORNAMENTS[o.tag] for o in child if o.tag in _ORNAMENTS), ornament)
@@ -437,7 +426,7 @@ class _PartReader:
     def _words(self, text: str, offset: Fraction, above: bool) -> None:
         if not text:
             return
-        for pattern, flag in _JUMP_WORDS:
+        for pattern, flag in JUMP_WORDS:
             if pattern.match(text):
                 self.flags[flag] = True
         self.marks.append(Mark("words", offset, text[:120], above=above))
@@ -445,7 +434,7 @@ class _PartReader:
     def _metronome(self, element: Element, offset: Fraction, tempo_said: bool) -> None:
         unit, dotted = _text(element, "beat-unit"), element.find("beat-unit-dot") is not None
         match = re.search(r"\d+(\.\d+)?", _text(element, "per-minute"))
-        quarters = _BEAT_UNITS.get(unit)
+        quarters = TYPE_QUARTERS.get(unit)
         if not match or quarters is None:
             return
         bpm = float(match[0]) * float(quarters) * (1.5 if dotted else 1.0)
@@ -489,15 +478,3 @@ class _PartReader:
         for name in ("segno", "coda"):
             if element.find(name) is not None:
                 self.flags[name] = True
-
-
-def guess_type(duration: Fraction, tuplet: tuple[int, int] | None = None) -> tuple[str, int, tuple[int, int] | None]:
-    """Note type, dots and tuplet for a duration in quarters; the nearest shorter plain type where none fits exactly."""
-    for ratio in (tuplet, None, (3, 2), (5, 4), (6, 4), (7, 4)):
-        printed = duration * Fraction(*ratio) if ratio else duration
-        for name, quarters in _TYPE_QUARTERS.items():
-            for dots, factor in ((0, Fraction(1)), (1, Fraction(3, 2)), (2, Fraction(7, 4))):
-                if printed == quarters * factor:
-                    return name, dots, ratio
-    name = next((n for n, q in _TYPE_QUARTERS.items() if q <= duration), "256th")
-    return name, 0, None

@@ -9,7 +9,6 @@ from fractions import Fraction
 from lxml import etree
 
 from jeweller.score.model import Bar, Mark, Note, Part, Score
-from jeweller.score.musicxml import guess_type
 
 _FLAGS = {"eighth": 1, "16th": 2, "32nd": 3, "64th": 4, "128th": 5, "256th": 6}
 _ORNAMENT_TAGS = {"trill": "trill-mark", "mordent": "mordent", "inverted_mordent": "inverted-mordent", "turn": "turn", "inverted_turn": "inverted-turn"}
@@ -292,4 +291,4 @@ def _beam_level(bar: Bar, run: list[int], level: int, out: dict[int, list[str]])
         out[k].append("continue" if left and right else "begin" if right else "end" if left else "forward hook" if p == 0 else "backward hook")
 
 
-__all__ = ["compute_beams", "guess_type", "write_musicxml"]
+__all__ = ["compute_beams", "write_musicxml"]

@@ -1,0 +1,240 @@
+"""ABC, MEI, Humdrum and MIDI against hand-worked music; bars filled from a row; parts moved to another pitch; text in any encoding."""
+
+from __future__ import annotations
+
+import io
+import unittest
+from fractions import Fraction
+
+import mido
+
+from jeweller.errors import ScoreError
+from jeweller.score.abc import parse_tune, read_abc
+from jeweller.score.fill import Signature, Sound, fill_bars, split
+from jeweller.score.line import make_line
+from jeweller.score.load import load_score, load_scores
+from jeweller.score.midi import quantised, read_midi
+from jeweller.score.model import Part, Score
+from jeweller.score.musicxml import read as read_musicxml
+from jeweller.score.opening import decode
+from jeweller.score.opening import read as open_any
+from jeweller.score.pitch import Pitch
+from jeweller.score.transpose import diatonic_of, moved_pitch, transposed
+from jeweller.score.write import write_musicxml
+from tests.support import TempCase, part_of
+
+F = Fraction
+HEAD = "X:1\nT:A tune of ours\nM:4/4\nL:1/8\nQ:1/4=96\n"
+
+
+def abc(music: str, head: str = "K:Bb\n", start: str = HEAD) -> Part:
+    return read_abc(start + head + music)[0].parts[0]
+
+
+def notes(part: Part) -> list[tuple[str, Fraction]]:
+    return [(n.pitch.name if n.pitch else "r", n.duration) for b in part.bars for n in b.notes if not n.grace]
+
+
+class Abc(unittest.TestCase):
+    def test_lengths_rests_broken_rhythm_and_tuplets(self) -> None:
+        part = abc("B2 c/d/ e>f z2|(3BcB A3/2G/ F4|]")
+        self.assertEqual(notes(part), [("B♭4", F(1)), ("C5", F(1, 4)), ("D5", F(1, 4)), ("E♭5", F(3, 4)), ("F5", F(1, 4)), ("r", F(1)),
+                                       ("B♭4", F(1, 3)), ("C5", F(1, 3)), ("B♭4", F(1, 3)), ("A4", F(3, 4)), ("G4", F(1, 4)), ("F4", F(2))])  # fmt: skip
+        self.assertEqual([n.tuplet_mark for n in part.bars[1].notes[:3]], ["start", "", "stop"])
+        self.assertTrue(part.bars[1].final_bar)
+
+    def test_an_accidental_holds_for_its_octave_to_the_bar_line_and_a_tie_carries_it_over(self) -> None:
+        part = abc("=B2 B2 b2 ^c2-|c2 c2 B4|")
+        self.assertEqual([n for n, _ in notes(part)], ["B4", "B4", "B♭5", "C♯5", "C♯5", "C5", "B♭4"])
+        self.assertEqual([n.accidental for n in part.bars[0].notes], ["natural", None, None, "sharp"])
+        self.assertEqual([n.duration for n in make_line("", part).notes], [1, 1, 1, 2, 1, 2])
+
+    def test_keys_modes_and_clefs(self) -> None:
+        for key, fifths, mode in (("Ddor", 0, "major"), ("Em", 1, "minor"), ("A mix", 2, "major"), ("F#min", 3, "minor"), ("Hp", 2, "major"), ("none", 0, "major"),
+                                  ("Bb clef=bass", -2, "major")):  # fmt: skip
+            with self.subTest(key):
+                part = abc("F8|", f"K:{key}\n")
+                self.assertEqual((part.bars[0].fifths, part.bars[0].mode), (fifths, mode))
+        self.assertEqual(part.bars[0].clef, ("F", 4, 0))
+        self.assertEqual([n for n, _ in notes(abc("F4 B4|", "K:D =c ^g\n"))], ["F♯4", "B4"])
+        self.assertEqual([n for n, _ in notes(abc("c4 g4|", "K:D =c ^g\n"))], ["C5", "G♯5"])
+
+    def test_pickup_repeats_and_endings(self) -> None:
+        part = abc("FG|:B4 c4|1 d8:|2 e8|]\n")
+        self.assertEqual([(b.number, b.implicit) for b in part.bars], [("0", True), ("1", False), ("2", False), ("3", False)])
+        played = make_line("", part)
+        self.assertEqual([b.number for b in played.bars], ["0", "1", "2", "1", "3"])
+
+    def test_slurs_graces_signs_and_dynamics(self) -> None:
+        part = abc("(Bc) {d}c2 .e2 !trill!f2|!f!B4 Hc4|!segno!B8|\"D.S. al Fine\"B8!fine!|")
+        bar = part.bars[0]
+        self.assertEqual((bar.notes[0].slur_starts, bar.notes[1].slur_stops), (("1",), ("1",)))
+        self.assertEqual([n.grace for n in bar.notes], [False, False, True, False, False, False])
+        self.assertEqual((bar.notes[4].articulations, bar.notes[5].ornament), (("staccato",), "trill"))
+        self.assertEqual([(m.kind, m.text) for m in part.bars[1].marks], [("dynamics", "f")])
+        self.assertTrue(part.bars[1].notes[1].fermata and part.bars[2].segno and part.bars[3].dalsegno and part.bars[3].fine)
+
+    def test_voices_are_parts_and_change_in_the_line(self) -> None:
+        score = read_abc(HEAD + 'V:1 name="Flute"\nV:2 name="Tuba" clef=bass\nK:C\nV:1\nc8|d8|\nV:2\nC,8|[V:1]e8|[V:2]Z2|')[0]
+        self.assertEqual([(p.name, len(p.bars), p.bars[0].clef[0]) for p in score.parts], [("Flute", 3, "G"), ("Tuba", 3, "F")])
+
+    def test_what_is_not_understood_is_told_with_its_place(self) -> None:
+        _, problems = parse_tune(HEAD + "K:C\nc8|c4 § !nosuch!d2|\nc2 & e2|c8|")
+        told = [(p.line, p.column, p.text[:12]) for p in problems]
+        self.assertIn((7, 7, "“§” is not u"), told)
+        self.assertIn((7, 9, "The sign !no"), told)
+        self.assertIn((7, 4, "bar 2 holds "), told)
+        self.assertIn((8, 4, "A second voi"), told)
+
+    def test_a_tunebook_holds_several_and_rubbish_none(self) -> None:
+        book = HEAD + "K:C\nc8|\n\nfree text between\n\nX:2\nT:Second\nK:G\ng8|\n"
+        self.assertEqual([s.title for s in read_abc(book)], ["A tune of ours", "Second"])
+        with self.assertRaisesRegex(ScoreError, "no notes"):
+            read_abc("X:1\nT:Nothing\nK:C\n")
+
+    def test_nothing_in_the_text_crashes(self) -> None:
+        for text in ("K:C\n|:|:|:[1[2::|]", "K:C\n(((", "K:C\n))) - > <", "K:C\n{}[]()c", "K:C\n(9:0:0c", "K:Q\nc", "M:0/0\nL:0/1\nQ:x\nK:C\nc8", "K:C\n[CEG]0 c999999",
+                     "K:C\nZ999999|", "K:C\n\"unclosed c", "K:C\nc,,,,,,,,,,,,c''''''''''"):  # fmt: skip
+            with self.subTest(text):
+                parse_tune(text)
+
+
+MEI = """<?xml version="1.0"?><mei xmlns="http://www.music-encoding.org/ns/mei"><meiHead><fileDesc><titleStmt><title>Ours</title></titleStmt></fileDesc></meiHead>
+<music><body><mdiv><score><scoreDef meter.count="3" meter.unit="4" keysig="2f"><staffGrp><staffDef n="1" label="Clarinet" clef.shape="G" clef.line="2" trans.semi="-2"
+trans.diat="-1"/></staffGrp></scoreDef><section><measure n="1" left="rptstart"><staff n="1"><layer n="1"><beam><note xml:id="a" pname="b" oct="4" dur="8"/>
+<note xml:id="b" pname="c" oct="5" dur="8" accid="s"/></beam><chord dur="4" dots="1"><note pname="c" oct="5"/></chord><tuplet num="3" numbase="2">
+<note pname="d" oct="5" dur="16"/><note pname="d" oct="5" dur="16"/><note pname="e" oct="5" dur="16"/></tuplet></layer></staff><slur startid="#a" endid="#b"/></measure>
+<ending n="1"><measure n="2" right="rptend"><staff n="1"><layer n="1"><note grace="unacc" pname="c" oct="5" dur="8"/><note xml:id="t" pname="b" oct="4" dur="2" dots="1" tie="i"/>
+</layer></staff><trill startid="#t"/><dynam tstamp="2">f</dynam></measure></ending><ending n="2"><measure n="3"><staff n="1"><layer n="1"><mRest/></layer></staff></measure></ending>
+<measure n="4" right="end"><staff n="1"><layer n="1"><multiRest num="2"/></layer></staff></measure></section></score></mdiv></body></music></mei>"""
+
+KERN = "!!!OTL: Ours\n**kern\n*clefG2\n*k[b-]\n*M3/4\n4f\n=1\n(4a\n4cc)\n8b-L\n8aJ\n=2\n2.g;\n==\n*-\n"
+
+
+class MeiAndHumdrum(unittest.TestCase):
+    def test_mei(self) -> None:
+        score = open_any(MEI.encode())[0]
+        part = score.parts[0]
+        self.assertEqual((score.title, part.name, part.chromatic, len(part.bars)), ("Ours", "Clarinet", -2, 5))
+        self.assertEqual(notes(part)[:6], [("B♭4", F(1, 2)), ("C♯5", F(1, 2)), ("C♯5", F(3, 2)), ("D5", F(1, 6)), ("D5", F(1, 6)), ("E♭5", F(1, 6))])
+        self.assertEqual((part.bars[0].notes[0].slur_starts, part.bars[0].notes[1].slur_stops), (("1",), ("1",)))
+        self.assertEqual([n.ornament for n in part.bars[1].notes], [None, "trill"])
+        self.assertEqual((part.bars[1].marks[0].text, part.bars[1].marks[0].offset), ("f", 1))
+        self.assertEqual([b.number for b in make_line("", part).bars], ["1", "2", "1", "3", "4", "4+1"])
+
+    def test_humdrum(self) -> None:
+        part = open_any(KERN.encode())[0].parts[0]
+        self.assertEqual([n for n, _ in notes(part)], ["F4", "A4", "C5", "B♭4", "A4", "G4"])
+        self.assertTrue(part.bars[0].implicit and part.bars[2].notes[0].fermata)
+
+    def test_damaged(self) -> None:
+        for text, words in ((MEI.replace('oct="4"', 'oct="x"'), "cannot be played"), (MEI.replace('dur="8"', 'dur="7"'), "duration"), ("<mei/>", "holds no score"),
+                            (MEI[:900], "not a readable MEI")):  # fmt: skip
+            with self.subTest(words), self.assertRaisesRegex(ScoreError, words):
+                open_any(text.encode())
+
+
+def midi(events: list[tuple[float, float, int]], *, program: int | None = None, signatures: tuple[mido.MetaMessage, ...] = (), channel: int = 0) -> bytes:
+    """A file with one track: (on, off in quarters, pitch)."""
+    file = mido.MidiFile(ticks_per_beat=480)
+    track = mido.MidiTrack()
+    file.tracks.append(track)
+    track.extend(signatures)
+    if program is not None:
+        track.append(mido.Message("program_change", program=program, channel=channel))
+    moments = sorted([(round(480 * on), 1, p) for on, _, p in events] + [(round(480 * off), 0, p) for _, off, p in events])
+    now = 0
+    for tick, on, pitch in moments:
+        track.append(mido.Message("note_on" if on else "note_off", note=pitch, velocity=64 if on else 0, time=tick - now, channel=channel))
+        now = tick
+    out = io.BytesIO()
+    file.save(file=out)
+    return out.getvalue()
+
+
+class Midi(unittest.TestCase):
+    def test_played_notes_are_drawn_to_the_grid_and_spelled_by_the_key(self) -> None:
+        played = [(0.01, 0.93, 70), (1.02, 1.45, 72), (1.49, 1.9, 73), (2.0, 3.7, 75), (4.03, 4.3, 70), (4.34, 4.6, 72), (4.66, 4.97, 74), (5.0, 6.0, 70)]
+        data = midi(played, program=71, signatures=(mido.MetaMessage("key_signature", key="Bb"), mido.MetaMessage("time_signature", numerator=4, denominator=4)))
+        score = read_midi(data)
+        part = score.parts[0]
+        self.assertEqual(part.instrument, "Clarinet in B♭")
+        self.assertEqual(notes(part), [("B♭4", F(1)), ("C5", F(1, 2)), ("D♭5", F(1, 2)), ("E♭5", F(2)), ("B♭4", F(1, 3)), ("C5", F(1, 3)), ("D5", F(1, 3)),
+                                       ("B♭4", F(1)), ("r", F(2))])  # fmt: skip
+        self.assertEqual([b.length for b in part.bars], [4, 4])
+
+    def test_a_grid_asked_for_holds_everywhere(self) -> None:
+        placed = quantised([(F(1, 10), F(4, 10), 60), (F(55, 100), F(9, 10), 62)], F(1))
+        self.assertEqual([(on, p) for on, _, p in placed], [(0, [60]), (1, [62])])
+
+    def test_notes_over_bar_lines_are_tied_and_drums_have_no_pitch(self) -> None:
+        part = read_midi(midi([(0, 3, 60), (3, 5, 62)])).parts[0]
+        self.assertEqual([n.duration for n in make_line("", part).notes], [3, 2])
+        self.assertTrue(part.bars[0].notes[1].tie_start and part.bars[1].notes[0].tie_stop)
+        drum = read_midi(midi([(0, 1, 38), (1, 2, 36)], channel=9)).parts[0]
+        self.assertTrue(drum.percussion and [n.stroke for n in drum.bars[0].notes if n.unpitched] == ["Snare drum", "Bass drum"])
+
+    def test_damaged_or_empty(self) -> None:
+        for data, words in ((midi([(0, 1, 60)])[:30], "damaged|no notes"), (midi([]), "no notes"), (b"MThd\0\0\0\6\0\1\0\1\xe7\x28", "damaged|film|no notes")):
+            with self.subTest(words), self.assertRaisesRegex(ScoreError, words):
+                read_midi(data)
+
+
+class Filling(unittest.TestCase):
+    def test_values_that_can_be_read(self) -> None:
+        four, six = Signature(), Signature(6, 8)
+        for at, length, s, rest, expected in ((0, 4, four, False, [4]), (F(1, 2), 1, four, False, [1]), (1, 3, four, False, [3]), (F(1, 2), F(7, 2), four, False, [F(1, 2), 3]),
+                                              (F(1, 2), F(3, 2), four, False, [F(1, 2), 1]), (1, 2, four, True, [1, 1]), (0, F(5, 2), six, False, [F(3, 2), 1]),
+                                              (0, 3, six, False, [3]), (F(3, 4), F(1, 4), four, False, [F(1, 4)])):  # fmt: skip
+            with self.subTest((at, length)):
+                self.assertEqual(split(F(at), F(length), s, rest=rest), expected)
+
+    def test_bars_are_full_and_the_last_ends_in_rests(self) -> None:
+        row = [Sound(F(3), (Pitch("C", 0, 5),)), Sound(F(3), (Pitch("F", 1, 5),)), Sound(F(1), (Pitch("F", 1, 5),))]
+        bars = fill_bars(row, [Signature()])
+        self.assertEqual([sum(n.duration for n in b.notes) for b in bars], [4, 4])
+        self.assertEqual([n.accidental for n in bars[0].notes], [None, "sharp"])
+        self.assertEqual([n.accidental for n in bars[1].notes[:2]], [None, "sharp"])
+        again = read_musicxml(write_musicxml(Score("", (Part("P1", "Flute", "Flute", 0, 0, bars),))))
+        self.assertEqual(notes(again.parts[0]), notes(Part("P1", "", "", 0, 0, bars)))
+
+    def test_a_reminder_after_an_alteration(self) -> None:
+        row = [Sound(F(4), (Pitch("B", 0, 4),)), Sound(F(4), (Pitch("B", -1, 4),)), Sound(F(4), (Pitch("B", -1, 4),))]
+        first, second, third = fill_bars(row, [Signature(fifths=-1)])
+        self.assertEqual([(b.notes[0].accidental, b.notes[0].cautionary) for b in (first, second, third)], [("natural", False), ("flat", True), (None, False)])
+
+
+class Transposing(unittest.TestCase):
+    def test_keys_move_along_and_letters_with_them(self) -> None:
+        part = part_of("Bb4/1 F#5/1 Eb5/2", fifths=-2)
+        up = transposed(part, 2)
+        self.assertEqual((up.bars[0].fifths, [n for n, _ in notes(up)]), (0, ["C5", "G♯5", "F5"]))
+        self.assertEqual([n.accidental for n in up.bars[0].notes], [None, "sharp", None])
+        self.assertEqual([n for n, _ in notes(transposed(up, -2))], [n for n, _ in notes(part)])
+
+    def test_a_key_of_many_signs_is_written_as_its_equal(self) -> None:
+        part = part_of("C#5/4", fifths=7)
+        self.assertEqual(transposed(part, 2).bars[0].fifths, -3)
+        self.assertEqual(notes(transposed(part, 2))[0][0], "E♭5")
+
+    def test_intervals(self) -> None:
+        self.assertEqual([diatonic_of(c) for c in (2, 3, -2, -9, -14, 12, 7, 0)], [1, 2, -1, -5, -8, 7, 4, 0])
+        self.assertEqual(moved_pitch(Pitch("B", -1, 4), 9, 5).name, "G5")
+
+
+class Opening(TempCase):
+    def test_any_encoding(self) -> None:
+        text = "X:1\nT:Très joli\nK:C\nc8|\n"
+        for data in (text.encode(), text.encode("latin-1"), text.encode("utf-16"), b"\xef\xbb\xbf" + text.encode(), text.encode("utf-16-le")):
+            self.assertEqual(decode(data), text)
+            self.assertEqual(open_any(data)[0].title, "Très joli")
+
+    def test_a_tune_of_a_book_by_title_or_number(self) -> None:
+        path = self.folder / "book.abc"
+        path.write_text("X:1\nT:First\nK:C\nc8|\n\nX:2\nT:Second\nK:G\ng8|\n")
+        self.assertEqual(load_score(path, "second").title, "Second")
+        self.assertEqual(load_score(path, "1").title, "First")
+        self.assertIn("holds 2 tunes", load_score(path).warnings[0])
+        self.assertEqual(len(load_scores(path)), 2)
+        with self.assertRaisesRegex(ScoreError, "1 First, 2 Second"):
+            load_score(path, "third")
