@@ -40,18 +40,18 @@ SAME = {"hesitation": {"beat_added"}, "rest_long": {"beat_added", "hesitation"}}
 def page(case: tuple[int, tuple[str, ...], tuple[str, ...]]) -> dict[str, Any]:
     """Plays and checks one case: the kinds wanted first, and the kinds of the report's lines in order."""
     from jeweller.check import check
-    from jeweller.instruments.table import instruments
     from jeweller.player import synth
     from jeweller.player.compose import compose
     from jeweller.player.faults import Planner
     from jeweller.player.perform import Manner, perform
     from jeweller.player.plan import Plan
     from jeweller.player.room import Room, put_in_room, write_sound
+    from jeweller.player.studio import played_instruments
     from jeweller.score.line import make_line
     from jeweller.score.write import write_musicxml
 
     number, kinds, wanted = case
-    table = [i for i in instruments() if i.family in ("brass", "woodwind")]
+    table = played_instruments()
     for k in range(TRIES):
         seed = 7_000_000 + 1000 * number + k
         rng = np.random.default_rng(seed)

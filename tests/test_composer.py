@@ -10,7 +10,7 @@ from unittest import mock
 
 import numpy as np
 
-from jeweller.instruments.table import Instrument, instruments, require_instrument
+from jeweller.instruments.table import Instrument, require_instrument
 from jeweller.judge.finding import KINDS
 from jeweller.player import noises, studio
 from jeweller.player.compose import Style, compose
@@ -19,11 +19,11 @@ from jeweller.player.perform import Manner, perform
 from jeweller.player.plan import FaultTruth, Plan
 from jeweller.player.room import Room, put_in_room
 from jeweller.player.sampler import RATE, Tone, render
-from jeweller.player.studio import gather, make_take
+from jeweller.player.studio import gather, make_take, played_instruments
 from jeweller.score.line import Line, make_line
 from tests.support import TempCase
 
-WINDS = [i for i in instruments() if i.family in ("brass", "woodwind")]
+WINDS = played_instruments()
 
 
 def line_for(seed: int, instrument: Instrument, style: Style | None = None) -> Line:

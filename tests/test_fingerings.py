@@ -7,12 +7,12 @@ import unittest
 from jeweller.instruments.fingerings import REGISTER, Keys, by_habit, chart, one_finger_apart
 from jeweller.instruments.table import require_instrument
 
-CHARTS = ("flute", "recorder", "oboe", "clarinet", "alto-saxophone")
+CHARTS = ("flute", "recorder", "oboe", "clarinet", "alto-saxophone", "bassoon")
 # Where each instrument's registers begin (written MIDI): within one, no two notes share a first fingering.
-REGISTERS = {"flute": (60, 74, 86), "recorder": (60, 75), "oboe": (58, 73), "clarinet": (52, 71, 85), "alto-saxophone": (58, 74, 86)}
+REGISTERS = {"flute": (60, 74, 86), "recorder": (60, 75), "oboe": (58, 73), "clarinet": (52, 71, 85), "alto-saxophone": (58, 74, 86), "bassoon": (34, 54, 57)}
 # Pairs of neighbours whose fingers differ by more than five keys: the crossing of a break, and the notes of the high register that belong to another partial.
 BREAKS = {("flute", 73), ("flute", 85), ("flute", 86), ("flute", 95), ("recorder", 74), ("oboe", 72), ("clarinet", 70), ("alto-saxophone", 73),
-          ("flute", 88), ("flute", 92), ("flute", 94)}  # fmt: skip
+          ("flute", 88), ("flute", 92), ("flute", 94), ("bassoon", 53)}  # fmt: skip
 
 
 def fingers(keys: Keys) -> Keys:
@@ -60,7 +60,7 @@ class Told(unittest.TestCase):
         self.assertFalse(one_finger_apart("alto-saxophone", 65, 66))  # F and F♯ change over
         self.assertTrue(one_finger_apart("clarinet", 64, 65))  # the first finger
         self.assertFalse(one_finger_apart("clarinet", 69, 70))  # A and B♭: the register key
-        self.assertFalse(one_finger_apart("bassoon", 50, 52))  # no chart
+        self.assertFalse(one_finger_apart("trumpet", 50, 52))  # no chart
 
     def test_the_fingers_of_another_instrument(self) -> None:
         # The open G of a clarinet is a saxophone's C♯, in one octave or the other.

@@ -17,9 +17,9 @@ MAIN = frozenset("1234567")  # the fingers that every woodwind has in common
 # Keys that do not tell one note from another within a register: thumbs, register and octave keys, and the flute's little finger.
 RESTING: dict[str, Keys] = {
     "flute": frozenset({"T", "E♭"}), "recorder": frozenset({"T", "Thalf"}), "oboe": frozenset({"8va", "8va2"}), "clarinet": frozenset({"T", "R"}),
-    "saxophone": frozenset({"8va"}),
+    "saxophone": frozenset({"8va"}), "bassoon": frozenset({"W"}),
 }  # fmt: skip
-REGISTER = frozenset({"T", "Thalf", "R", "8va", "8va2", "1half"})
+REGISTER = frozenset({"T", "Thalf", "R", "8va", "8va2", "1half", "W"})
 THUMB = frozenset({"T", "Thalf", "TB♭"})
 ALTER = {"♭": -1, "♯": 1, "": 0}
 
@@ -27,11 +27,12 @@ ALTER = {"♭": -1, "♯": 1, "": 0}
 @functools.cache
 def _data() -> tuple[dict[str, dict[int, tuple[Keys, ...]]], dict[str, str]]:
     data = json.loads((Path(__file__).parent / "fingerings.json").read_text(encoding="utf-8"))
-    charts = {name: {_midi(n): tuple(frozenset(f.split()) for f in ways) for n, ways in notes.items()} for name, notes in data["charts"].items()}
+    charts = {name: {note_midi(n): tuple(frozenset(f.split()) for f in ways) for n, ways in notes.items()} for name, notes in data["charts"].items()}
     return charts, data["instruments"]
 
 
-def _midi(name: str) -> int:
+def note_midi(name: str) -> int:
+    """The MIDI number of a pitch by name, as \"B♭3\"."""
     match = re.fullmatch(r"([A-G])([♭♯]?)(\d)", name)
     if match is None:
         raise ValueError(f"{name} is no note")
@@ -41,7 +42,9 @@ def _midi(name: str) -> int:
 def chart(instrument: str) -> dict[int, tuple[Keys, ...]]:
     """The fingerings of an instrument (by its id) for each written note, the usual one first; empty where none is known."""
     charts, instruments = _data()
-    return charts.get(instruments.get(instrument, ""), {})
+    name, _, shift = instruments.get(instrument, "").partition(" ")
+    notes = charts.get(name, {})
+    return {n + int(shift): ways for n, ways in notes.items()} if shift else notes
 
 
 def one_finger_apart(instrument: str, a: int, b: int) -> bool:
@@ -75,5 +78,5 @@ def _thumbed(instrument: str) -> bool:
 
 def _main(instrument: str, keys: Keys) -> Keys | None:
     """The main fingers of a fingering, where nothing else tells it from others."""
-    rest = keys - RESTING[_data()[1][instrument]]
+    rest = keys - RESTING[_data()[1][instrument].split(" ")[0]]
     return rest if rest <= MAIN else None

@@ -15,11 +15,20 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.errors import ScoreError
-from jeweller.instruments.fingerings import by_habit, one_finger_apart
+from jeweller.instruments.fingerings import by_habit, note_midi, one_finger_apart
 
 # Semitones that valve combinations and slide positions lower the tube by, in the usual order of preference.
 VALVE_DROPS = {0: "open", 2: "1", 1: "2", 3: "1-2", 4: "2-3", 5: "1-3", 6: "1-2-3"}
 PARTIALS = (2, 3, 4, 5, 6, 8, 9, 10, 12, 15, 16)  # the seventh, eleventh, thirteenth and fourteenth are too far out of tune to be played
+
+
+@dataclass(frozen=True)
+class Way:
+    """One way to play a pitch on brass: the side of the tube ("" the main one), semitones that valves or slide lower it by, the partial."""
+
+    side: str
+    drop: int
+    partial: int
 
 
 @dataclass(frozen=True)
@@ -28,7 +37,7 @@ class Instrument:
 
     id: str
     name: str
-    family: str  # "brass", "woodwind" or "other"
+    family: str  # "brass", "woodwind", "percussion" or "other"
     chromatic: int
     low: int
     high: int
@@ -40,6 +49,11 @@ class Instrument:
     fundamental: int | None = None  # brass: the open tube's first partial, sounding
     valves: int = 0
     slide: int = 0
+    uk: str = ""  # the British name, where it is another
+    ranges: tuple[tuple[str, str, str], ...] = ()  # (level, lowest, highest written pitch): beginner, intermediate, advanced
+    registers: tuple[tuple[str, str], ...] = ()  # (name, the written pitch where it begins), lowest first
+    sides: tuple[tuple[str, int], ...] = (("", 0),)  # brass: (name, semitones by which the open tube is higher) of each length of tube it can choose
+    side_from: str = ""  # the written pitch from which the last side is usual
     knows: tuple[str, ...] = ()  # ids of other instruments that this player plays as well
 
     def fingerings(self, sounding_midi: int) -> tuple[tuple[int, int], ...]:
@@ -52,6 +66,44 @@ class Instrument:
                 if round(self.fundamental - drop + 12 * math.log2(partial)) == sounding_midi:
                     found.append((drop, partial))
         return tuple(found)
+
+    def ways(self, sounding_midi: int) -> tuple[Way, ...]:
+        """Every way to play a pitch on brass, other sides of the tube included, the usual one first; () on others."""
+        if self.fundamental is None:
+            return ()
+        found = []
+        for side, shift in self.sides:
+            for drop in range(self.slide - (shift < 0) if self.slide else 1 + max(VALVE_DROPS)):
+                for partial in PARTIALS:
+                    if round(self.fundamental + shift - drop + 12 * math.log2(partial)) == sounding_midi:
+                        found.append(Way(side, drop, partial))
+        return tuple(sorted(found, key=lambda w: self._unusual(w, sounding_midi)))
+
+    def _unusual(self, way: Way, sounding_midi: int) -> tuple[int, int, int, int]:
+        """Sorts the ways to play a pitch: on the side that is usual there, then with the least tube; a horn's B♭ side leaves its flat fifth partial alone."""
+        if self.slide:  # the trigger where the slide would be far out
+            last = 1 if way.side and way.drop > 0 else 0
+            return (0, way.drop + 2 * bool(way.side) + last, len(way.side), way.partial)
+        usual = self.sides[-1][0] if self.side_from and sounding_midi - self.chromatic >= note_midi(self.side_from) else ""
+        return (way.side != usual, bool(way.side) and way.partial == 5, way.drop, way.partial)
+
+    def way_name(self, way: Way) -> str:
+        """How it is printed: "0", "1-2", "T 1-2", "3" (a position), "F 2"."""
+        what = str(way.drop + 1) if self.slide else VALVE_DROPS[way.drop].replace("open", "0")
+        return f"{way.side} {what}" if way.side else what
+
+    def written_range(self, level: str) -> tuple[int, int] | None:
+        """(lowest, highest) written MIDI number of a level: beginner, intermediate or advanced; None where the table has none."""
+        return next(((note_midi(low), note_midi(high)) for name, low, high in self.ranges if name == level), None)
+
+    def register(self, written_midi: int) -> str:
+        """The name of the register that a written pitch belongs to; "" where there are none."""
+        return next((name for name, first in reversed(self.registers) if written_midi >= note_midi(first)), self.registers[0][0] if self.registers else "")
+
+    @property
+    def clef_sign(self) -> tuple[str, int, int]:
+        """The clef as a score has it: (sign, line, octave change)."""
+        return {"F": ("F", 4, 0), "C": ("C", 4, 0), "percussion": ("percussion", 2, 0)}.get(self.clef, ("G", 2, 0))
 
     def one_finger_apart(self, a: int, b: int) -> bool:
         """Whether the usual fingerings of two sounding pitches differ in a single key, or, on the same partial, in a single valve."""
@@ -86,8 +138,14 @@ class Instrument:
 def instruments() -> tuple[Instrument, ...]:
     """All instruments of the table."""
     data = json.loads((Path(__file__).parent / "table.json").read_text(encoding="utf-8"))
-    entries: list[dict[str, Any]] = [{k: tuple(v) if isinstance(v, list) else v for k, v in e.items()} for e in data["instruments"]]
-    return tuple(Instrument(**e) for e in entries)
+    entries: list[dict[str, Any]] = data["instruments"]
+    for e in entries:
+        e["ranges"] = [[level, *ends] for level, ends in e["ranges"].items()]
+    return tuple(Instrument(**{k: _tuples(v) for k, v in e.items()}) for e in entries)
+
+
+def _tuples(value: Any) -> Any:
+    return tuple(_tuples(v) for v in value) if isinstance(value, list) else value
 
 
 def _plain(name: str) -> str:
@@ -97,7 +155,7 @@ def _plain(name: str) -> str:
 def find_instrument(name: str) -> Instrument | None:
     """By id, name or another usual name; also where the name holds more ("2nd Clarinet in Bb"). None where nothing fits."""
     wanted = _plain(name)
-    names = [(_plain(n), i) for i in instruments() for n in (i.id, i.name, *i.also)]
+    names = [(_plain(n), i) for i in instruments() for n in (i.id, i.name, i.uk, *i.also) if n]
     exact = next((i for n, i in names if n == wanted), None)
     if exact is not None:
         return exact

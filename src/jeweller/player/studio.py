@@ -56,12 +56,23 @@ class Take:
     ending: str
 
 
+# The instruments of the sets, in the order they are drawn from: a longer table of instruments makes no other takes.
+PLAYED = ("flute", "oboe", "clarinet", "bassoon", "recorder", "alto-saxophone", "tenor-saxophone", "baritone-saxophone", "trumpet", "cornet", "horn",
+          "trombone", "euphonium", "euphonium-tc", "tuba")  # fmt: skip
+
+
+def played_instruments() -> list[Instrument]:
+    """The instruments that takes are made for."""
+    by_id = {i.id: i for i in instruments()}
+    return [by_id[name] for name in PLAYED]
+
+
 def make_take(kind: str, number: int, *, rough: bool = False, faults: int | None = None, kinds: tuple[str, ...] = (), style: Style | None = None,
               instrument: str | None = None, bank: Path | None = None) -> Take:  # fmt: skip
     """Take `number` of a set. `bank` is a folder of sampled sounds to use in place of those that ship (the test set's)."""
     seed = SETS[kind] + number + (50_000 if rough else 0)
     rng = np.random.default_rng((seed, 5))
-    table = [i for i in instruments() if i.family in ("brass", "woodwind")]
+    table = played_instruments()
     chosen = next(i for i in table if i.id == instrument) if instrument else table[int(rng.integers(len(table)))]
     score = compose(seed, chosen, style)
     line = make_line(score.title, score.parts[0])
@@ -100,7 +111,7 @@ def make_rhythm_take(kind: str, number: int, *, faults: int | None = None) -> Ta
     """Take `number` of a set's rhythms: claps and taps of a line, or a drum part of two or three lines."""
     seed = SETS[kind] + 80_000 + number
     rng = np.random.default_rng((seed, 5))
-    table = [i for i in instruments() if i.family in ("brass", "woodwind")]
+    table = played_instruments()
     chosen = table[int(rng.integers(len(table)))]
     score = compose(seed, chosen, Style(plain=True, repeat=0.15))
     drums = bool(rng.random() < 0.5)

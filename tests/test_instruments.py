@@ -1,0 +1,126 @@
+"""The instrument table against rules: schema, names, ranges, registers, a fingering for every note, and which fingering is proposed."""
+
+from __future__ import annotations
+
+import json
+import math
+import unittest
+from pathlib import Path
+
+import jsonschema
+
+from jeweller.instruments import table
+from jeweller.instruments.choose import choose, fingerings
+from jeweller.instruments.fingerings import note_midi
+from jeweller.instruments.table import find_instrument, instruments, require_instrument
+
+FOLDER = Path(table.__file__).parent
+LEVELS = ("beginner", "intermediate", "advanced")
+# Above these written notes nothing is charted: the fingerings of the highest notes differ from maker to maker.
+CHARTED_TO = {"bassoon": "D4", "oboe": "C6", "english-horn": "C6"}
+
+
+def texts(name: str, *notes: str) -> list[str]:
+    chosen = choose(require_instrument(name), [note_midi(n) for n in notes])
+    return [f.text if f else "" for f in chosen]
+
+
+class Table(unittest.TestCase):
+    def test_the_open_files_keep_their_schemas(self) -> None:
+        for name in ("table", "fingerings"):
+            data, schema = (json.loads((FOLDER / f"{name}{end}.json").read_text(encoding="utf-8")) for end in ("", ".schema"))
+            jsonschema.validate(data, schema)
+
+    def test_every_instrument_is_found_by_each_of_its_names_and_none_by_anothers(self) -> None:
+        for i in instruments():
+            for name in (i.id, i.name, i.uk, *i.also):
+                if name:
+                    self.assertEqual(require_instrument(name).id, i.id, name)
+        for name, wanted in (("1st Bass Clarinet", "bass-clarinet"), ("Tenor Horn", "alto-horn"), ("Trombone 2", "trombone"), ("Side Drum", "snare-drum"), ("F horn 3", "horn"),
+                             ("Eb Clarinet", "clarinet-eb"), ("Euphonium T.C.", "euphonium-tc")):  # fmt: skip
+            found = find_instrument(name)
+            self.assertEqual(found.id if found else None, wanted)
+
+    def test_ranges_lie_in_one_another_and_on_the_instrument(self) -> None:
+        for i in instruments():
+            ranges = [i.written_range(level) for level in LEVELS]
+            if i.clef == "percussion":
+                self.assertEqual(ranges, [None, None, None])
+                continue
+            for inner, outer in zip(ranges, ranges[1:], strict=False):
+                assert inner and outer
+                self.assertTrue(outer[0] <= inner[0] < inner[1] <= outer[1], i.id)
+            assert ranges[2]
+            self.assertTrue(i.low <= ranges[2][0] + i.chromatic and ranges[2][1] + i.chromatic <= i.high, (i.id, ranges[2]))
+            self.assertGreaterEqual(ranges[0][1] - ranges[0][0], 7 if i.id == "timpani" else 12, i.id)
+
+    def test_registers_begin_at_the_bottom_and_rise(self) -> None:
+        for i in instruments():
+            starts = [note_midi(first) for _, first in i.registers]
+            self.assertEqual(starts, sorted(set(starts)), i.id)
+            lowest = i.written_range("advanced")
+            if starts and lowest:
+                self.assertLessEqual(starts[0], lowest[0], i.id)
+                self.assertEqual(i.register(lowest[0]), i.registers[0][0])
+        self.assertEqual([require_instrument("clarinet").register(note_midi(n)) for n in ("F4", "G4", "B4", "D6")], ["chalumeau", "throat", "clarion", "altissimo"])
+
+    def test_written_and_sounding_agree_with_the_name(self) -> None:
+        for i in instruments():
+            letter = next((w for w in ("B♭", "E♭", "F", "A", "C") if f" in {w}" in i.name), None)
+            if letter and i.clef == "G":
+                self.assertEqual((i.chromatic - {"B♭": -2, "E♭": 3, "F": 5, "A": -3, "C": 0}[letter]) % 12, 0, i.id)
+
+
+class Fingered(unittest.TestCase):
+    def test_every_note_of_every_range_has_one(self) -> None:
+        for i in instruments():
+            whole = i.written_range("advanced")
+            if i.family == "percussion" or whole is None:
+                continue
+            none = [n for n in range(whole[0], whole[1] + 1) if not fingerings(i, n)]
+            self.assertEqual(none, [], i.id)
+            if i.id in CHARTED_TO:
+                self.assertEqual(whole[1], note_midi(CHARTED_TO[i.id]))
+
+    def test_brass_ways_agree_with_valves_slides_and_partials(self) -> None:
+        for i in instruments():
+            for n in range(i.low, i.high + 1):
+                for way in i.ways(n):
+                    shift = dict(i.sides)[way.side]
+                    exact = (i.fundamental or 0) + shift - way.drop + 12 * math.log2(way.partial)
+                    self.assertLess(abs(exact - n), 0.5, (i.id, n, way))
+                    self.assertLessEqual(way.drop, 6)
+        self.assertEqual(texts("trumpet", "C4", "D4", "E4", "F4", "G4", "A4", "B4", "C5"), ["0", "1-3", "1-2", "1", "0", "1-2", "2", "0"])
+        self.assertEqual(texts("trombone", "B♭2", "C3", "D3", "E♭3", "F3", "G3", "A3", "B♭3"), ["1", "6", "4", "3", "1", "4", "2", "1"])
+
+    def test_the_same_valves_on_every_treble_brass(self) -> None:
+        names = ("trumpet", "cornet", "flugelhorn", "mellophone", "alto-horn", "baritone-tc", "euphonium-tc", "bass-eb-tc", "bass-bb-tc")
+        for n in range(note_midi("F♯3"), note_midi("C6") + 1):
+            self.assertEqual(len({fingerings(require_instrument(name), n)[0].text for name in names}), 1, n)
+
+    def test_thumb_and_trigger(self) -> None:
+        self.assertEqual([fingerings(require_instrument("double-horn"), note_midi(n))[0].text for n in ("G4", "G♯4", "A4", "B♭4", "C5", "D5")],
+                         ["0", "T 2-3", "T 1-2", "T 1", "T 0", "T 1-2"])
+        self.assertEqual([f.text for f in fingerings(require_instrument("trombone-f"), note_midi("C3"))][:2], ["F 1", "6"])
+        self.assertEqual(fingerings(require_instrument("trombone-f"), note_midi("C2"))[0].text, "F 6")
+        self.assertEqual(fingerings(require_instrument("trombone-f"), note_midi("B♭2"))[0].text, "1")
+
+    def test_neighbours_on_a_slide_are_at_most_a_slide_apart_and_the_nearest_way_is_proposed(self) -> None:
+        self.assertEqual(texts("trombone", "D4", "C♯4", "D4"), ["1", "2", "1"])
+        self.assertEqual(texts("trombone", "F4", "D4"), ["1", "1"])
+        # A saxophone's B♭ between A and C is the side key, in an arpeggio of B♭ from F♯-less fingers the bis key.
+        self.assertEqual(texts("alto-saxophone", "B♭4", "B4", "B♭4")[1], "1")
+
+    def test_an_alternate_is_proposed_where_it_saves_a_finger(self) -> None:
+        sax = require_instrument("alto-saxophone")
+        usual = [fingerings(sax, note_midi(n))[0].text for n in ("F4", "F♯4")]
+        self.assertEqual(usual, ["1 2 3 | 4", "1 2 3 | 5"])
+        self.assertEqual(texts("alto-saxophone", "F4", "F♯4", "F4")[1], "1 2 3 | 4 fF♯")
+
+    def test_rests_and_notes_off_the_chart_break_the_row(self) -> None:
+        self.assertEqual(choose(require_instrument("bassoon"), [None, 1, None]), [None, None, None])
+        self.assertEqual(choose(require_instrument("flute"), []), [])
+
+
+if __name__ == "__main__":
+    unittest.main()
