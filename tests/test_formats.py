@@ -187,7 +187,7 @@ class Filling(unittest.TestCase):
                                               (F(1, 2), F(3, 2), four, False, [F(1, 2), 1]), (1, 2, four, True, [1, 1]), (0, F(5, 2), six, False, [F(3, 2), 1]),
                                               (0, 3, six, False, [3]), (F(3, 4), F(1, 4), four, False, [F(1, 4)])):  # fmt: skip
             with self.subTest((at, length)):
-                self.assertEqual(split(F(at), F(length), s, rest=rest), expected)
+                self.assertEqual(list(split(F(at), F(length), s, rest=rest)), expected)
 
     def test_bars_are_full_and_the_last_ends_in_rests(self) -> None:
         row = [Sound(F(3), (Pitch("C", 0, 5),)), Sound(F(3), (Pitch("F", 1, 5),)), Sound(F(1), (Pitch("F", 1, 5),))]

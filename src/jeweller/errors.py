@@ -17,5 +17,9 @@ class SettingError(JewellerError):
     """A setting or an option has a value that is not allowed."""
 
 
+class DrillError(JewellerError):
+    """An exercise cannot be made as it was asked for."""
+
+
 class Cancelled(Exception):  # noqa: N818 -- not an error: the user asked for it
     """Raised inside long work when the user cancelled it."""

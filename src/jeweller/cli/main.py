@@ -43,6 +43,20 @@ def make_parser() -> argparse.ArgumentParser:
     score = commands.add_parser("score", help="show what is understood of a notation file")
     score.add_argument("file", metavar="FILE")
     score.add_argument("--json", metavar="F", help="write it to F (- for standard output)")
+    make = commands.add_parser("make", help="make a scale, a drill or a rhythm, for one instrument or the whole band",
+                               description="Makes an exercise. What it is like is said by --set NAME=VALUE; --list shows what there is.")
+    make.add_argument("kind", metavar="KIND", nargs="?", default="scale", help="scale, intervals, arpeggio, long tones, rhythm … (--list shows all)")
+    make.add_argument("--key", metavar="B♭", help="the key or first note; it names the sounding key, with --written every player's own")
+    make.add_argument("--written", action="store_true", help="the key is the one each player reads")
+    make.add_argument("--for", metavar="NAME", dest="players", action="append", default=[], help="an instrument, again for more; band for all (default: flute)")
+    make.add_argument("--set", metavar="NAME=VALUE", action="append", default=[], help="any choice that --list shows")
+    make.add_argument("--list", action="store_true", help="show every choice")
+    _add_sheet(make)
+    sheet = commands.add_parser("sheet", help="print the parts of a notation file, with lines under the notes")
+    sheet.add_argument("file", metavar="FILE")
+    sheet.add_argument("--part", metavar="NAME|N", help="only this part")
+    sheet.add_argument("--tune", metavar="NAME", help="which tune of a tunebook, by title or number from 1")
+    _add_sheet(sheet)
     explain = commands.add_parser("explain", help="the numbers a finding rests on")
     explain.add_argument("report", metavar="REPORT")
     explain.add_argument("finding", metavar="FINDING", help="its number in the report, from 1, or its key")
@@ -52,6 +66,16 @@ def make_parser() -> argparse.ArgumentParser:
     window.add_argument("score", nargs="?")
     window.add_argument("take", nargs="?")
     return parser
+
+
+def _add_sheet(parser: argparse.ArgumentParser) -> None:
+    """What parts are printed with, and where to."""
+    parser.add_argument("--under", metavar="LINES", default="", help="lines under the notes, commas between: counts, names, solfège, fingerings, places")
+    parser.add_argument("--blank", metavar="LINES", default="", help="which of them are left blank to be filled in")
+    parser.add_argument("--counting", metavar="WAY", default="1 & 2 &", help="“1 & 2 &”, “1 te 2 te” or “ta ti-ti”")
+    parser.add_argument("--big", action="store_true", help="large notes")
+    for kind in ("musicxml", "midi", "pdf", "png", "html"):
+        parser.add_argument(f"--{kind}", metavar="F", help=f"write {kind.upper()} to F")
 
 
 def _add_asked(parser: argparse.ArgumentParser) -> None:
@@ -101,6 +125,10 @@ def main(argv: list[str] | None = None) -> int:
             return _batch(options)
         if options.command == "score":
             return _score(options)
+        if options.command in ("make", "sheet"):
+            from jeweller.cli.make import run_make, run_sheet
+
+            return run_make(options) if options.command == "make" else run_sheet(options)
         if options.command == "explain":
             return _explain(options)
         if options.command == "demo":

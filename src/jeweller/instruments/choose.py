@@ -9,6 +9,7 @@ from jeweller.instruments.fingerings import chart
 from jeweller.instruments.table import VALVE_DROPS, Instrument, Way
 
 UNUSUAL = 0.6  # fingers moved that an alternate must save to be proposed in place of the usual fingering
+UNUSUAL_VALVES = 5.0  # the same for valves: others than the usual are for tuning and trills
 SIDE = 0.5  # fingers that another side of the tube counts as
 
 
@@ -58,20 +59,20 @@ def choose(instrument: Instrument, written: Sequence[int | None]) -> list[Finger
         options = [fingerings(instrument, n) if n is not None else () for n in written[begin:]]
         length = next((k for k, o in enumerate(options) if not o), len(options))
         if length:
-            out[begin : begin + length] = _path(options[:length])
+            out[begin : begin + length] = _path(options[:length], UNUSUAL_VALVES if instrument.valves else UNUSUAL)
         begin += max(1, length)
     return out
 
 
-def _path(options: list[tuple[Fingering, ...]]) -> list[Fingering]:
-    cost = [[UNUSUAL * (k > 0) for k in range(len(options[0]))]]
+def _path(options: list[tuple[Fingering, ...]], unusual: float) -> list[Fingering]:
+    cost = [[unusual * (k > 0) for k in range(len(options[0]))]]
     back: list[list[int]] = []
     for before, here in zip(options, options[1:], strict=False):
         row, came = [], []
         for k, fingering in enumerate(here):
             ways = [cost[-1][j] + moved(other, fingering) for j, other in enumerate(before)]
             best = min(range(len(ways)), key=ways.__getitem__)
-            row.append(ways[best] + UNUSUAL * (k > 0))
+            row.append(ways[best] + unusual * (k > 0))
             came.append(best)
         cost.append(row)
         back.append(came)

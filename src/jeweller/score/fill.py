@@ -6,12 +6,13 @@ Used wherever music does not come with its own bars: MIDI files, generated exerc
 from __future__ import annotations
 
 import dataclasses
+import functools
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
 
-from jeweller.score.model import Bar, Note
+from jeweller.score.model import Bar, Mark, Note
 from jeweller.score.pitch import Pitch, key_alter
 from jeweller.score.values import TYPE_QUARTERS, guess_type
 
@@ -79,7 +80,7 @@ def fill_bars(row: Iterable[Sound], signatures: Sequence[Signature], *, pickup: 
             if sound.pitches or here < length() or lead:
                 pieces = split(at + lead, here, signature(), rest=not sound.pitches)
             else:
-                pieces = [here]
+                pieces = (here,)
             for k, piece in enumerate(pieces):
                 last = left == here and k == len(pieces) - 1
                 first = not tied
@@ -108,15 +109,16 @@ def fill_bars(row: Iterable[Sound], signatures: Sequence[Signature], *, pickup: 
     return with_accidentals(bars, courtesy=courtesy)
 
 
-FIRST_ONLY = frozenset({"ornament", "articulations", "slur_stops"})
-LAST_ONLY = frozenset({"fermata", "breath_after", "slur_starts"})
+FIRST_ONLY = frozenset({"ornament", "articulations", "slur_starts"})
+LAST_ONLY = frozenset({"fermata", "breath_after", "slur_stops"})
 
 
 def _grace(pitch: Pitch, at: Fraction) -> Note:
     return Note("", at, Fraction(0), pitch, type="eighth", grace=True, slash=True)
 
 
-def split(at: Fraction, duration: Fraction, s: Signature, *, rest: bool) -> list[Fraction]:
+@functools.lru_cache(maxsize=4096)
+def split(at: Fraction, duration: Fraction, s: Signature, *, rest: bool) -> tuple[Fraction, ...]:
     """The printed values of a note or rest of `duration` that begins at `at` quarters in its bar: as few as can be read at sight."""
     out: list[Fraction] = []
     while duration > 0:
@@ -127,7 +129,7 @@ def split(at: Fraction, duration: Fraction, s: Signature, *, rest: bool) -> list
             value = min(duration, to_beat)
         out.append(value)
         at, duration = at + value, duration - value
-    return out
+    return tuple(out)
 
 
 def _fits(at: Fraction, value: Fraction, dots: int, duration: Fraction, s: Signature, rest: bool) -> bool:
@@ -200,4 +202,17 @@ def with_accidentals(bars: Sequence[Bar], *, courtesy: bool = True) -> tuple[Bar
             notes.append(dataclasses.replace(note, accidental=accidental, cautionary=cautionary))
         altered_before = {k for k, alter in state.items() if alter != key_alter(k[0], bar.fifths)}
         out.append(dataclasses.replace(bar, notes=tuple(notes)))
+    return tuple(out)
+
+
+def with_marks(bars: Sequence[Bar], marks: Iterable[tuple[Fraction, Mark]]) -> tuple[Bar, ...]:
+    """The bars with directions set at places counted in quarters from the beginning."""
+    starts, now = [], Fraction(0)
+    for bar in bars:
+        starts.append(now)
+        now += bar.length
+    out = list(bars)
+    for at, mark in marks:
+        k = max((i for i, s in enumerate(starts) if s <= at), default=0)
+        out[k] = dataclasses.replace(out[k], marks=(*out[k].marks, dataclasses.replace(mark, offset=at - starts[k])))
     return tuple(out)

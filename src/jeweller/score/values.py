@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from fractions import Fraction
 
 TYPE_QUARTERS = {
@@ -10,6 +11,7 @@ TYPE_QUARTERS = {
 }  # fmt: skip
 
 
+@functools.lru_cache(maxsize=4096)
 def guess_type(duration: Fraction, tuplet: tuple[int, int] | None = None) -> tuple[str, int, tuple[int, int] | None]:
     """Note type, dots and tuplet for a duration in quarters; the nearest shorter plain type where none fits exactly."""
     for ratio in (tuplet, None, (3, 2), (5, 4), (6, 4), (7, 4)):

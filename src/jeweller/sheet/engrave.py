@@ -102,15 +102,16 @@ def _toolkit() -> Any:
     return verovio.toolkit()
 
 
-def engrave(part: Part, width: float = 1900.0, *, rails: bool = True) -> Engraving:
-    """Engraves one part on one endless page of `width` page units, with room for a timing rail under each system."""
+def engrave(part: Part, width: float = 1900.0, *, rails: bool = True, room: float = 0.0) -> Engraving:
+    """Engraves one part on one endless page of `width` page units, with room for a timing rail, or for `room` page units of text, under each system."""
     xml = write_musicxml(Score("", (part,)), names=False).decode("utf-8")
     tk = _toolkit()
     tk.setOptions({
         "pageWidth": int(max(width, 500)), "pageHeight": 60000, "adjustPageHeight": True, "scale": 100, "header": "none", "footer": "none", "breaks": "auto",
         "svgViewBox": True, "svgRemoveXlink": False, "expandNever": True, "pageMarginLeft": 40, "pageMarginRight": 40, "pageMarginTop": 70,
-        "pageMarginBottom": 30 + int(RAIL_HEIGHT + RAIL_GAP + 20), "spacingSystem": 13 if rails else 6, "mnumInterval": 0, "justificationSystem": 0.0,
-        "minLastJustification": 0.65, "spacingNonLinear": 0.5, "spacingLinear": 0.35, "xmlIdSeed": 7, "svgFormatRaw": True})  # fmt: skip
+        "pageMarginBottom": 30 + int(RAIL_HEIGHT + RAIL_GAP + 20), "mnumInterval": 0, "justificationSystem": 0.0,
+        "spacingSystem": 13 if rails else 6 + round(room / 9.0),
+        "minLastJustification": 0.65, "spacingNonLinear": 0.5, "spacingLinear": 0.35 if not room else 0.5, "xmlIdSeed": 7, "svgFormatRaw": True})  # fmt: skip
     if not tk.loadData(xml):
         raise ValueError("the engraver refused a part that Jeweller wrote")
     return _rewrite(tk.renderToSVG(1), len(part.bars))

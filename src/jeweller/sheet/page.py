@@ -24,13 +24,13 @@ FONT_FILES = (("AtkinsonHyperlegibleNext-Regular", SANS, 400), ("AtkinsonHyperle
 
 
 @functools.cache
-def _environment() -> Environment:
+def environment() -> Environment:
     environment = Environment(loader=PackageLoader("jeweller", "assets/templates"), autoescape=select_autoescape(["html"]), trim_blocks=True)
     return environment
 
 
 @functools.cache
-def _fonts() -> tuple[tuple[str, int, str], ...]:
+def fonts() -> tuple[tuple[str, int, str], ...]:
     return tuple((family, weight, base64.b64encode((FONTS / f"{name}.ttf").read_bytes()).decode()) for name, family, weight in FONT_FILES)
 
 
@@ -56,9 +56,9 @@ def marked_page(report: dict[str, Any], line: Line, findings: Sequence[dict[str,
     shown = [_shown(f, k, theme) for k, f in enumerate([f for f in findings if f["confidence"] >= SURE and f["kind"] not in TUNING], 1)]
     tuning = [f["text"] for f in findings if f["confidence"] >= SURE and f["kind"] in TUNING]
     unsure = [_shown(f, 0, theme) for f in findings if f["confidence"] < SURE]
-    return _environment().get_template("marked.html").render(
+    return environment().get_template("marked.html").render(
         report=report, systems=svg, first=shown[:SHOWN_FIRST], further=shown[SHOWN_FIRST:], unsure=unsure, tuning=tuning,
-        good=good_sentence(report), t=theme, fonts=_fonts(),
+        good=good_sentence(report), t=theme, fonts=fonts(),
         to_player=player_words({**report, "findings": findings}), player=player, sans=SANS, serif=SERIF, signs=SIGNS)  # fmt: skip
 
 

@@ -1,0 +1,95 @@
+"""`jeweller make` and `jeweller sheet`: exercises made, parts printed."""
+
+from __future__ import annotations
+
+import argparse
+import dataclasses
+
+from jeweller.errors import DrillError, SettingError
+from jeweller.instruments.table import Instrument, instruments, require_instrument
+from jeweller.pattern.drill import BOUNDS, CHOICES, KINDS, SPANS, USES, Drill, with_choices
+from jeweller.pattern.make import make
+from jeweller.score.load import choose_part, load_score
+from jeweller.score.model import Score
+from jeweller.sheet.leave import write_documents
+from jeweller.sheet.parts import SheetSettings, render_parts
+from jeweller.sheet.under import COUNTINGS, LINES, UnderSettings
+
+# A band as it usually is: of instruments that read alike, one.
+BAND = ("flute", "oboe", "clarinet", "bass-clarinet", "alto-saxophone", "tenor-saxophone", "baritone-saxophone", "bassoon", "trumpet", "horn", "trombone",
+        "euphonium", "euphonium-tc", "tuba", "glockenspiel", "snare-drum", "bass-drum", "cymbals")  # fmt: skip
+
+
+def players(names: list[str]) -> list[Instrument]:
+    """The instruments named; "band" stands for a whole band, "all" for the whole table. Raises ScoreError."""
+    out: list[Instrument] = []
+    for name in names or ["flute"]:
+        out += [require_instrument(i) for i in BAND] if name == "band" else instruments() if name == "all" else [require_instrument(name)]
+    return list(dict.fromkeys(out))
+
+
+def run_make(options: argparse.Namespace) -> int:
+    if options.list:
+        print_choices()
+        return 0
+    choices = {"kind": options.kind}
+    if options.key:
+        choices["tonic"] = options.key
+    if options.written:
+        choices["concert"] = "no"
+    for item in options.set:
+        name, equals, value = item.partition("=")
+        if not equals:
+            raise DrillError(f"--set takes NAME=VALUE, not “{item}”.")
+        choices[name] = value
+    made = make(with_choices(Drill(), choices), players(options.players))
+    print(made.score.title)
+    for part in made.score.parts:
+        print(f"  {part.name}: {len(part.bars)} bars, {part.note_count} notes")
+    for sentence in made.told:
+        print(f"  note: {sentence}")
+    return write_parts(made.score, options)
+
+
+def run_sheet(options: argparse.Namespace) -> int:
+    score = load_score(options.file, options.tune)
+    if options.part:
+        score = dataclasses.replace(score, parts=(choose_part(score, options.part),))
+    return write_parts(score, options)
+
+
+def write_parts(score: Score, options: argparse.Namespace) -> int:
+    """Writes the documents asked for. Raises SettingError, JewellerError."""
+    lines, blank = (tuple(w.strip() for w in text.split(",") if w.strip()) for text in (options.under, options.blank))
+    for name in (*lines, *blank):
+        if name not in LINES:
+            raise SettingError(f"There is no line “{name}” to write under the notes; there are {', '.join(LINES)}.")
+    if options.counting not in (*COUNTINGS, "ta ti-ti"):
+        raise SettingError(f"There is no way of counting “{options.counting}”; there are {', '.join(COUNTINGS)} and ta ti-ti.")
+    settings = SheetSettings(UnderSettings((*lines, *(b for b in blank if b not in lines)), blank, options.counting), options.big)
+    targets = {k: getattr(options, k) for k in ("musicxml", "midi", "pdf", "png", "html") if getattr(options, k)}
+    for path in write_documents(render_parts(score, list(targets), settings), targets):
+        print(path)
+    return 0
+
+
+def print_choices() -> None:
+    print("KIND")
+    for name, what in KINDS.items():
+        print(f"  {name:12} {what}")
+    print("--set NAME=VALUE")
+    for field in dataclasses.fields(Drill):
+        if field.name == "kind":
+            continue
+        if field.name in CHOICES:
+            what = ", ".join(CHOICES[field.name])
+        elif field.name in BOUNDS:
+            what = f"{BOUNDS[field.name][0]} to {BOUNDS[field.name][1]}"
+        else:
+            what = {"tonic": "a letter with its sign: B♭ or Bb", "concert": "yes or no", "span": f"{', '.join(SPANS)}, or register NAME",
+                    "figure": "degrees: 1 2 3 1", "other": "a note", "uses": ", ".join(USES), "pickup": "yes or no"}[field.name]  # fmt: skip
+        default = getattr(Drill(), field.name)
+        print(f"  {field.name:13} {what}  [{', '.join(default) if isinstance(default, tuple) else default}]")
+
+
+__all__ = ["players", "run_make", "run_sheet"]

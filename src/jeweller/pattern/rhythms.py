@@ -1,0 +1,60 @@
+"""Rhythms: named rows of values for scales, and cells of one beat from which rhythm lines are drawn."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+import numpy as np
+
+F = Fraction
+# Values that a scale goes round in, quarters; a negative one is a rest.
+ROWS: dict[str, tuple[Fraction, ...]] = {
+    "wholes": (F(4),), "halves": (F(2),), "quarters": (F(1),), "eighths": (F(1, 2),), "triplets": (F(1, 3),), "sixteenths": (F(1, 4),),
+    "dotted quarters": (F(3, 2),), "half and quarters": (F(2), F(1), F(1)), "quarter and eighths": (F(1), F(1, 2), F(1, 2)),
+    "eighths and quarter": (F(1, 2), F(1, 2), F(1)), "dotted": (F(3, 2), F(1, 2)), "sharp dotted": (F(3, 4), F(1, 4)), "short first": (F(1, 4), F(3, 4)),
+    "off the beat": (F(1, 2), F(1), F(1, 2)), "quarter and rest": (F(1), F(-1)), "swung six": (F(1), F(1, 2)),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Cells:
+    """Cells of one beat, by what they need; each a row of values in beats' quarters, negative for rests."""
+
+    plain: tuple[tuple[Fraction, ...], ...]
+    dots: tuple[tuple[Fraction, ...], ...]
+    rests: tuple[tuple[Fraction, ...], ...]
+    fast: tuple[tuple[Fraction, ...], ...]
+
+
+# Of two beats or one, in metres whose beat is a quarter; and of one dotted quarter.
+SIMPLE = Cells(
+    plain=((F(1),), (F(1), F(1)), (F(2),), (F(1, 2), F(1, 2))), dots=((F(3, 2), F(1, 2)), (F(3, 4), F(1, 4)), (F(1, 2), F(1), F(1, 2))),
+    rests=((F(-1),), (F(-1, 2), F(1, 2)), (F(1, 2), F(-1, 2))),
+    fast=((F(1, 4),) * 4, (F(1, 2), F(1, 4), F(1, 4)), (F(1, 4), F(1, 4), F(1, 2)), (F(1, 3),) * 3))  # fmt: skip
+COMPOUND = Cells(
+    plain=((F(3, 2),), (F(1), F(1, 2)), (F(1, 2),) * 3), dots=((F(3, 4), F(1, 4), F(1, 2)), (F(1, 2), F(1))),
+    rests=((F(-3, 2),), (F(1), F(-1, 2)), (F(-1, 2), F(1))),
+    fast=((F(1, 2), F(1, 4), F(1, 4), F(1, 2)), (F(1, 2), F(1, 2), F(1, 4), F(1, 4))))  # fmt: skip
+HARDER = {"dots", "rests", "ties", "fast"}
+
+
+def draw_bar(rng: np.random.Generator, length: Fraction, beat: Fraction, uses: frozenset[str]) -> list[Fraction]:
+    """One bar of values that add up to `length`, from the cells that `uses` allows (dots, rests, fast)."""
+    cells = COMPOUND if beat.numerator == 3 else SIMPLE
+    scale = F(1) if beat.numerator == 3 else beat
+    asked = [getattr(cells, name) for name in ("dots", "rests", "fast") if name in uses]
+    choices = [c for group in (cells.plain, cells.plain, *asked) for c in group]  # plain values twice as often
+    out: list[Fraction] = []
+    left = length
+    while left > 0:
+        fitting = [c for c in choices if sum(abs(v) for v in c) * scale <= left]
+        if not fitting:
+            out.append(left)
+            break
+        cell = fitting[int(rng.integers(len(fitting)))]
+        out += [v * scale for v in cell]
+        left -= sum(abs(v) for v in cell) * scale
+    if all(v < 0 for v in out):
+        out[0] = -out[0]
+    return out

@@ -1,0 +1,169 @@
+"""Lines of text under the notes of a part: counts, note names, solfège, fingerings, places on the staff; filled in, or blank for the player."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from jeweller.instruments.choose import Fingering, choose
+from jeweller.instruments.table import Instrument
+from jeweller.score.model import Bar, Note, Part
+from jeweller.score.pitch import key_alter
+from jeweller.sheet.engrave import Engraving
+from jeweller.sheet.theme import SANS, SIGNS, Theme
+
+LINES = {"counts": "counts", "names": "note names", "solfège": "solfège", "fingerings": "fingerings", "places": "places on the staff"}
+F = Fraction
+# What is said within a beat, by the place in it.
+COUNTINGS = {
+    "1 & 2 &": {F(1, 4): "e", F(1, 2): "&", F(3, 4): "a", F(1, 3): "la", F(2, 3): "li", F(1, 6): "ta", F(5, 6): "ta"},
+    "1 te 2 te": {F(1, 4): "ta", F(1, 2): "te", F(3, 4): "ta", F(1, 3): "la", F(2, 3): "li", F(1, 6): "ta", F(5, 6): "ta"},
+}
+TA_NAMES = {F(4): "ta-a-a-a", F(3): "ta-a-a", F(2): "ta-a", F(3, 2): "tam", F(1): "ta", F(1, 2): "ti", F(1, 4): "ti-ka", F(3, 4): "tim", F(1, 3): "tri"}
+SOLFEGE = {0: "do", 1: "di", 2: "re", 3: "me", 4: "mi", 5: "fa", 6: "fi", 7: "sol", 8: "le", 9: "la", 10: "te", 11: "ti"}
+FLAT_SOLFEGE = {1: "ra", 6: "se"}
+PLACES_LEGEND = "L line, S space, counted from below; + steps above the staff, − below it"
+ROW = 34.0  # page units from one line of text to the next
+TEXT = 30.0
+DIAGRAM = 184.0  # height of a woodwind's small diagram
+HOLE, HOLE_STEP, HAND_GAP, KEY_TEXT = 7.5, 18.5, 7.0, 23  # radius, distance of the holes, between the hands, names of keys
+
+
+@dataclass(frozen=True)
+class UnderSettings:
+    """Which lines stand under the notes, and which of them are left blank to be filled in."""
+
+    lines: tuple[str, ...] = ()
+    blank: tuple[str, ...] = ()
+    counting: str = "1 & 2 &"  # or "ta ti-ti"
+
+
+def texts_of(part: Part, line: str, settings: UnderSettings, instrument: Instrument | None) -> dict[str, str]:
+    """The text of one line for each note (and rest, for counts), by note id."""
+    main = [(bar, n) for bar in part.bars for n in bar.notes if not n.grace and not n.chord and not n.cue]
+    if line == "counts":
+        return {n.id: text for bar, n in main if (text := count_text(bar, n, settings.counting))}
+    sounding = [(bar, n) for bar, n in main if n.pitch is not None and not n.tie_stop]
+    if line == "names":
+        return {n.id: n.pitch.letter for _, n in sounding if n.pitch}
+    if line == "solfège":
+        return {n.id: solfege(bar, n) for bar, n in sounding}
+    if line == "places":
+        return {n.id: place(bar, n) for bar, n in sounding}
+    if line == "fingerings" and instrument is not None:
+        return {i: f.text for i, f in fingerings_of(part, instrument).items()}
+    return {}
+
+
+def fingerings_of(part: Part, instrument: Instrument) -> dict[str, Fingering]:
+    """The proposed fingering of each note that has one."""
+    notes = [n for bar in part.bars for n in bar.notes if not n.chord and not n.cue and not n.tie_stop]
+    found = choose(instrument, [n.pitch.midi if n.pitch is not None else None for n in notes])
+    return {n.id: f for n, f in zip(notes, found, strict=True) if f is not None}
+
+
+def count_text(bar: Bar, note: Note, counting: str) -> str:
+    """What is counted on a note: the beats it covers; a rest in brackets, every beat of it; the second of tied notes too."""
+    if counting == "ta ti-ti":
+        if note.is_rest:
+            return "(" + " ".join(["sh"] * max(1, round(note.duration))) + ")"
+        return "" if note.tie_stop else TA_NAMES.get(note.duration, "ta")
+    beat = F(12, bar.beat_type) if bar.beat_type >= 8 and bar.beats % 3 == 0 and bar.beats > 3 else F(4, bar.beat_type)
+    lead = bar.metre - bar.length if bar.implicit and bar.number in ("0", "1") and bar.length < bar.metre else F(0)
+    begin, end = (note.offset + lead) / beat, (note.offset + lead + note.duration) / beat
+    whole, part = divmod(begin, 1)
+    first = str(int(whole) + 1) if not part else COUNTINGS.get(counting, COUNTINGS["1 & 2 &"]).get(part, "·")
+    later = [str(k + 1) for k in range(int(whole) + 1, 64) if k < end]
+    if note.is_rest:
+        return "(" + " ".join([first, *later]) + ")"
+    return "-".join([first, *later])
+
+
+def solfege(bar: Bar, note: Note) -> str:
+    """Movable do, la-based minor; altered notes by their own syllables."""
+    assert note.pitch is not None
+    tonic = (7 * bar.fifths) % 12
+    apart = (note.pitch.midi - tonic) % 12
+    if note.pitch.alter < key_alter(note.pitch.step, bar.fifths) and apart in FLAT_SOLFEGE:
+        return FLAT_SOLFEGE[apart]
+    if note.pitch.alter > key_alter(note.pitch.step, bar.fifths):
+        return {3: "ri", 8: "si", 10: "li"}.get(apart, SOLFEGE[apart])
+    return SOLFEGE[apart]
+
+
+def place(bar: Bar, note: Note) -> str:
+    """Where a note stands, as PLACES_LEGEND says: "L2", "S1", "+1" above the staff, "−2" below it."""
+    assert note.pitch is not None
+    sign, line, octave = bar.clef
+    step = {"G": 4, "F": 3, "C": 0}.get(sign, 4)
+    reference = 7 * ({"G": 4, "F": 3, "C": 4}.get(sign, 4) + octave) + step  # what stands on the clef's line
+    up = note.pitch.diatonic - reference + 2 * (line - 1)  # steps above the lowest line
+    if 0 <= up <= 8:
+        return f"{'S' if up % 2 else 'L'}{up // 2 + 1}"
+    return f"−{-up}" if up < 0 else f"+{up - 8}"
+
+
+def rows_height(settings: UnderSettings, instrument: Instrument | None) -> float:
+    """How much room the lines take under a system, page units."""
+    return sum(DIAGRAM if line == "fingerings" and _drawn(instrument) else ROW for line in settings.lines)
+
+
+def _drawn(instrument: Instrument | None) -> bool:
+    """Whether an instrument's fingerings are drawn as holes, and not written as numbers."""
+    return instrument is not None and instrument.family == "woodwind"
+
+
+def draw_under(engraving: Engraving, part: Part, settings: UnderSettings, instrument: Instrument | None, theme: Theme) -> str:
+    """The lines as SVG over the engraving."""
+    out: list[str] = []
+    offset = 14.0
+    for line in settings.lines:
+        drawn = line == "fingerings" and _drawn(instrument)
+        chosen = fingerings_of(part, instrument) if drawn and instrument is not None else {}
+        texts = texts_of(part, line, settings, instrument)
+        for note_id, text in texts.items():
+            box = engraving.notes.get(note_id)
+            if box is None:
+                continue
+            y = engraving.systems[box.system].lowest + offset
+            if line in settings.blank:
+                out.append(f'<path d="M {box.x - 15:.1f} {y + TEXT - 2:.1f} h 30" stroke="{theme.quiet}" stroke-width="1.6" fill="none"/>')
+            elif drawn:
+                out.append(diagram(chosen[note_id], box.x, y + 4, theme))
+            else:
+                size = TEXT if len(text) < 4 else TEXT * 0.8
+                out.append(f'<text x="{box.x:.1f}" y="{y + TEXT - 4:.1f}" text-anchor="middle" font-family="{SANS}, {SIGNS}" font-size="{size:.0f}" '
+                           f'fill="{theme.ink}">{text.replace("&", "&amp;")}</text>')  # fmt: skip
+        offset += DIAGRAM if drawn else ROW
+    return "".join(out)
+
+
+def diagram(fingering: Fingering, x: float, y: float, theme: Theme) -> str:
+    """A woodwind fingering as a column of holes: left hand, a gap, right hand; thumb keys as a bar above, other keys by name below."""
+    out = []
+    keys = fingering.keys
+    thumb = [k for k in ("T", "Thalf", "TB♭", "R", "8va", "8va2", "W") if k in keys]
+    if thumb:
+        label = " ".join({"T": "th", "Thalf": "½th", "TB♭": "thB♭", "8va2": "8va", "W": "w"}.get(k, k) for k in thumb)
+        out.append(_key_text(label, x, y + 18, theme.quiet))
+    top = y + 34
+    for k in range(6):
+        cy = top + HOLE_STEP * k + (HAND_GAP if k > 2 else 0)
+        name = str(k + 1)
+        half = f"{name}half" in keys
+        fill = theme.ink if name in keys else theme.paper
+        out.append(f'<circle cx="{x:.1f}" cy="{cy:.1f}" r="{HOLE}" fill="{fill}" stroke="{theme.ink}" stroke-width="1.4"/>')
+        if half:
+            out.append(f'<path d="M {x - HOLE:.1f} {cy:.1f} A {HOLE} {HOLE} 0 0 0 {x + HOLE:.1f} {cy:.1f} Z" fill="{theme.ink}"/>')
+    named = {*(str(k) for k in range(1, 7)), *(f"{k}half" for k in range(1, 7)), *thumb}
+    rest = " ".join(sorted(k for k in keys if k not in named))
+    if rest:
+        out.append(_key_text(rest, x, top + 6 * HOLE_STEP + 18, theme.ink))
+    return "".join(out)
+
+
+def _key_text(text: str, x: float, y: float, colour: str) -> str:
+    return (f'<text x="{x:.1f}" y="{y:.1f}" text-anchor="middle" font-family="{SANS}, {SIGNS}" font-size="{KEY_TEXT}" '
+            f'fill="{colour}">{text}</text>')  # fmt: skip
+
+
