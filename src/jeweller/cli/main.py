@@ -57,6 +57,12 @@ def make_parser() -> argparse.ArgumentParser:
     sheet.add_argument("--part", metavar="NAME|N", help="only this part")
     sheet.add_argument("--tune", metavar="NAME", help="which tune of a tunebook, by title or number from 1")
     _add_sheet(sheet)
+    look = commands.add_parser("look", help="look a part over: traps, what lightens it, how hard it reads, a path through it")
+    look.add_argument("file", metavar="FILE")
+    look.add_argument("--part", metavar="NAME|N", help="the part (default: the first with notes)")
+    look.add_argument("--tune", metavar="NAME", help="which tune of a tunebook, by title or number from 1")
+    look.add_argument("--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it")
+    look.add_argument("--json", metavar="F", help="write it to F (- for standard output)")
     explain = commands.add_parser("explain", help="the numbers a finding rests on")
     explain.add_argument("report", metavar="REPORT")
     explain.add_argument("finding", metavar="FINDING", help="its number in the report, from 1, or its key")
@@ -125,10 +131,10 @@ def main(argv: list[str] | None = None) -> int:
             return _batch(options)
         if options.command == "score":
             return _score(options)
-        if options.command in ("make", "sheet"):
-            from jeweller.cli.make import run_make, run_sheet
+        if options.command in ("make", "sheet", "look"):
+            from jeweller.cli.make import run_look, run_make, run_sheet
 
-            return run_make(options) if options.command == "make" else run_sheet(options)
+            return {"make": run_make, "sheet": run_sheet, "look": run_look}[options.command](options)
         if options.command == "explain":
             return _explain(options)
         if options.command == "demo":

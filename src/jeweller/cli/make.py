@@ -1,18 +1,22 @@
-"""`jeweller make` and `jeweller sheet`: exercises made, parts printed."""
+"""`jeweller make`, `jeweller look` and `jeweller sheet`: exercises made, parts looked over, parts printed."""
 
 from __future__ import annotations
 
 import argparse
 import dataclasses
+from pathlib import Path
 
 from jeweller.errors import DrillError, SettingError
+from jeweller.files import json_text, write_bytes
 from jeweller.instruments.table import Instrument, instruments, require_instrument
+from jeweller.look.over import look_over
 from jeweller.pattern.drill import BOUNDS, CHOICES, KINDS, SPANS, USES, Drill, with_choices
 from jeweller.pattern.make import make
+from jeweller.plain import to_plain
 from jeweller.score.load import choose_part, load_score
 from jeweller.score.model import Score
 from jeweller.sheet.leave import write_documents
-from jeweller.sheet.parts import SheetSettings, render_parts
+from jeweller.sheet.parts import SheetSettings, instrument_of, render_parts
 from jeweller.sheet.under import COUNTINGS, LINES, UnderSettings
 
 # A band as it usually is: of instruments that read alike, one.
@@ -58,6 +62,34 @@ def run_sheet(options: argparse.Namespace) -> int:
     return write_parts(score, options)
 
 
+def run_look(options: argparse.Namespace) -> int:
+    score = load_score(options.file, options.tune)
+    part = choose_part(score, options.part)
+    over = look_over(part, require_instrument(options.instrument) if options.instrument else instrument_of(part))
+    if options.json:
+        text = json_text({"schema": "jeweller.look/1", "title": score.title, "part": part.name, **to_plain(over)})
+        if options.json == "-":
+            print(text, end="")
+        else:
+            write_bytes(Path(options.json), text.encode("utf-8"))
+        return 0
+    print(f"{score.title or Path(options.file).name} · {part.name}")
+    why = f" ({', '.join(over.reasons)})" if over.reasons else ""
+    besides = f", and {', '.join(over.outside_scale)}" if over.outside_scale else ""
+    print(f"{over.scale}{besides}; reads {over.level}{why}; begin at {over.begin_bpm} of {over.bpm:g}")
+    print("Traps")
+    for trap in over.traps:
+        print(f"  {trap.what}{f', {trap.count} times' if trap.count > 1 else ''} (bar{'s' if len(trap.bars) > 1 else ''} {', '.join(trap.bars)})")
+    if over.lighter:
+        print("Lighter")
+        for light in over.lighter:
+            print(f"  {light.what}{'' if light.what.startswith('bar') else f' (bar {light.bars[0]})'}")
+    print("A path")
+    for sentence in over.path:
+        print(f"  {sentence}")
+    return 0
+
+
 def write_parts(score: Score, options: argparse.Namespace) -> int:
     """Writes the documents asked for. Raises SettingError, JewellerError."""
     lines, blank = (tuple(w.strip() for w in text.split(",") if w.strip()) for text in (options.under, options.blank))
@@ -92,4 +124,4 @@ def print_choices() -> None:
         print(f"  {field.name:13} {what}  [{', '.join(default) if isinstance(default, tuple) else default}]")
 
 
-__all__ = ["players", "run_make", "run_sheet"]
+__all__ = ["players", "run_look", "run_make", "run_sheet"]
