@@ -44,7 +44,8 @@ def apply_theme(app: QApplication, theme: Theme, points: float = BASE_PT) -> Non
 def sheet(t: Theme, points: float) -> str:
     return f"""
 QWidget {{ color: {t.ink}; }}
-QMenuBar, QMenu, QPushButton, QToolButton, QComboBox, QListWidget, QStatusBar, QToolTip, QProgressBar, QComboBox QAbstractItemView, QLabel#quiet, QLabel#dot {{
+QMenuBar, QMenu, QPushButton, QToolButton, QComboBox, QListWidget, QStatusBar, QToolTip, QProgressBar, QComboBox QAbstractItemView, QLabel#quiet, QLabel#dot,
+QLabel#plain, QCheckBox, QPlainTextEdit {{
     font-family: "{SANS}", "{SIGNS}"; font-size: {points:g}pt; }}
 QMainWindow, QDialog {{ background: {t.desk}; }}
 QToolTip {{ background: {t.paper}; color: {t.ink}; border: 1px solid {t.faint}; padding: 4px; }}
@@ -65,6 +66,13 @@ QPushButton#next:disabled {{ background: {t.faint}; color: {t.quiet}; }}
 QPushButton#word {{ color: {t.ink}; font-weight: 400; padding: 4px 4px; border: none; border-bottom: 1px dotted {t.brass}; border-radius: 0; }}
 QPushButton#word:hover, QPushButton#word:focus {{ color: {t.brass}; border-bottom: 1px solid {t.brass}; }}
 QPushButton#word::menu-indicator {{ image: none; width: 0; }}
+QPushButton#inline {{ color: {t.ink}; font-weight: 400; padding: 2px 1px 1px 1px; border: none; border-bottom: 1px dotted {t.brass}; border-radius: 0; }}
+QPushButton#inline:hover, QPushButton#inline:focus {{ color: {t.brass}; border-bottom: 1px solid {t.brass}; }}
+QCheckBox::indicator {{ width: {points + 3:g}px; height: {points + 3:g}px; border: 1px solid {t.quiet}; border-radius: 3px; background: {t.paper}; }}
+QCheckBox::indicator:checked {{ border: 1px solid {t.brass}; background: {t.brass}; }}
+QCheckBox::indicator:focus {{ border-color: {t.brass}; }}
+QPlainTextEdit {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; }}
+QPlainTextEdit:focus {{ border-color: {t.brass}; }}
 QLabel#place {{ font-family: "{SERIF}"; font-size: {points + 4:g}pt; font-weight: 600; }}
 QLabel#quiet, QLabel#dot {{ color: {t.quiet}; }}
 QLabel#title {{ font-family: "{SERIF}"; font-size: {points + 9:g}pt; font-weight: 600; }}

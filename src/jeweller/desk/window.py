@@ -30,8 +30,10 @@ from jeweller.desk.dialogs import show_keys, show_sentence
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.loupe import Loupe
 from jeweller.desk.margin import wrapped
+from jeweller.desk.pattern import PatternPlace
 from jeweller.desk.recent import recent_pairs, remember_pair
 from jeweller.desk.shapes import facet_pixmap
+from jeweller.desk.spine import PLACES, Spine
 from jeweller.desk.style import BASE_PT, apply_theme, font
 from jeweller.desk.work import check_take, write_pages
 from jeweller.errors import JewellerError
@@ -56,6 +58,7 @@ class Window(QMainWindow):
         super().__init__()
         self.settings, self.tray, self.tray_name = settings, tray, tray_name
         self.jobs = Jobs(self)
+        self.speaker = speaker
         self.score_path = self.take_path = self.part = ""
         self.parts: list[str] = []
         self.player = ""
@@ -91,10 +94,12 @@ class Window(QMainWindow):
         self.line = QHBoxLayout(top)
         self.line.setContentsMargins(16, 8, 16, 8)
         self.line.setSpacing(4)
-        place = QLabel("Loupe")
-        place.setObjectName("place")
-        place.setToolTip("One take looked at closely")
-        self.line.addWidget(place)
+        self.place_label = QLabel()
+        self.place_label.setObjectName("place")
+        self.line.addWidget(self.place_label)
+        self.subtitle = QLabel()
+        self.subtitle.setObjectName("quiet")
+        self.line.addWidget(self.subtitle)
         self.words: dict[str, QPushButton] = {}
         self.dots: dict[str, QLabel] = {}
         for key in ("score", "part", "take"):
@@ -121,8 +126,23 @@ class Window(QMainWindow):
         self.busy.stopped.connect(self.cancel_check)
         self.pages.addWidget(self.busy)
         self.pages.addWidget(self.loupe)
-        column.addWidget(self.pages, 1)
-        self.setCentralWidget(middle)
+        self.places = QStackedWidget()
+        self.places.addWidget(self.pages)
+        self.pattern = PatternPlace(self.jobs, self.speaker, self.settings)
+        self.pattern.message.connect(self.say)
+        self.pattern.trouble.connect(self.trouble)
+        self.pattern.to_loupe.connect(self._compare)
+        self.places.addWidget(self.pattern)
+        column.addWidget(self.places, 1)
+        self.spine = Spine()
+        self.spine.chosen.connect(self.go)
+        whole = QWidget()
+        row = QHBoxLayout(whole)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self.spine)
+        row.addWidget(middle, 1)
+        self.setCentralWidget(whole)
         self.statusBar().setSizeGripEnabled(False)
 
     def _empty_page(self) -> QWidget:
@@ -193,7 +213,7 @@ class Window(QMainWindow):
             self._action(passes, words, lambda p=k: self.loupe.set_passing(p))
 
         play = bar.addMenu("&Play")
-        self._action(play, "Play or stop", self.loupe.toggle_play, "Space")
+        self._action(play, "Play or stop", self._play, "Space")
         for key, source, words in (("T", "take", "The take"), ("M", "model", "The model"), ("B", "both", "One after the other")):
             self._action(play, words, lambda s=source: self.loupe.set_source(s), key)
         self._action(play, "Slower", lambda: self.loupe.step_speed(1), "[")
@@ -202,6 +222,9 @@ class Window(QMainWindow):
         self._check(play, "Model at the written speed", False, self.loupe.set_written_speed)
 
         go = bar.addMenu("&Go")
+        for k, (place, (words, _)) in enumerate(PLACES.items(), 1):
+            self._action(go, words, lambda p=place: self.go(p), f"Ctrl+{k}")
+        go.addSeparator()
         self._action(go, "Next finding", lambda: self.loupe.step_finding(1), "Down")
         self._action(go, "Previous finding", lambda: self.loupe.step_finding(-1), "Up")
         self._action(go, "Next note", lambda: self.loupe.step_note(1), "Right")
@@ -239,6 +262,8 @@ class Window(QMainWindow):
         points = LARGE_PT if self.large else BASE_PT
         apply_theme(app, self.theme, points)
         self.loupe.set_theme(self.theme, points)
+        self.pattern.set_theme(self.theme, points)
+        self.spine.set_theme(self.theme, points)
         self.empty_text.setFont(font(points))
 
     def set_theme(self, name: str) -> None:
@@ -262,8 +287,12 @@ class Window(QMainWindow):
         title = self.review.checked.line.title if self.review is not None else score.stem
         self.words["score"].setText(title if self.score_path else "a score")
         self.words["part"].setText(self.part or "part")
-        self.words["part"].setVisible(bool(self.parts))
-        self.dots["part"].setVisible(bool(self.parts))
+        here = self.place == "loupe"
+        self.place_label.setText(PLACES[self.place][0])
+        self.subtitle.setText("" if here else PLACES[self.place][1])
+        for key in self.words:
+            self.words[key].setVisible(here and (key != "part" or bool(self.parts)))
+            self.dots[key].setVisible(here and (key != "part" or bool(self.parts)))
         take = Path(self.take_path).name if self.take_path else "a recording"
         self.words["take"].setText(f"{self.player}, {take}" if self.player and self.take_path else take)
         words, _ = self._next_step()
@@ -277,6 +306,8 @@ class Window(QMainWindow):
 
     def _next_step(self) -> tuple[str, Callable[[], object]]:
         """The one next step of this place."""
+        if self.place == "pattern":
+            return "Save the sheet…", self.pattern.save
         if self.pages.currentIndex() == 1:
             return "Checking…", lambda: None
         if not self.score_path:
@@ -288,6 +319,28 @@ class Window(QMainWindow):
         if self._tray_index() is not None and (self._tray_index() or 0) + 1 < len(self.tray):
             return "Next take", lambda: self.step_tray(1)
         return "Save the marked part…", lambda: self.save_as("pdf")
+
+    place = "loupe"
+
+    def go(self, place: str) -> None:
+        """To another place of the program; everything there is as it was left."""
+        self.loupe.stop()
+        self.pattern.stop()
+        self.place = place
+        self.places.setCurrentIndex(list(PLACES).index(place))
+        self.spine.show_place(place)
+        self._refresh()
+
+    def _compare(self, path: str) -> None:
+        """Music of the pattern book, to be compared with a take."""
+        self.go("loupe")
+        self.open_pair(path, "")
+
+    def _play(self) -> None:
+        if self.place == "pattern":
+            self.pattern.toggle_play()
+        else:
+            self.loupe.toggle_play()
 
     def _next_open(self) -> None:
         """The next finding that was not decided yet, from the chosen one on."""
@@ -412,6 +465,8 @@ class Window(QMainWindow):
 
     def open_pair(self, score: str, take: str, part: str = "", player: str = "") -> None:
         """Opens a score, and checks the take against it if there is one. What was open stays open when the new files cannot be used."""
+        if self.place != "loupe":
+            self.go("loupe")
         try:
             loaded = load_score(score)
         except JewellerError as error:
@@ -512,7 +567,9 @@ class Window(QMainWindow):
         """Files that were dropped or named on the command line: told apart by their endings."""
         score = next((p for p in paths if p.casefold().endswith(ENDINGS)), "")
         take = next((p for p in paths if p.casefold().endswith(TAKE_ENDINGS)), "")
-        if score:
+        if score and not take and self.place == "pattern":
+            self.pattern.open_file(score)
+        elif score:
             self.open_pair(score, take or (self.take_path if self.review is None else ""))
         elif take:
             self.open_take(take)
@@ -593,6 +650,7 @@ class Window(QMainWindow):
     def closeEvent(self, event: QCloseEvent) -> None:
         self.settings.setValue("geometry", self.saveGeometry())
         self.loupe.stop()
+        self.pattern.stop()
         self.jobs.stop()
         event.accept()
 

@@ -10,7 +10,9 @@ from typing import Any
 
 from jeweller.check import Checked, Options, check
 from jeweller.errors import Cancelled, JewellerError
+from jeweller.score.model import Score
 from jeweller.sheet.leave import render_sheets, write_documents
+from jeweller.sheet.parts import SheetSettings, render_parts
 
 
 def check_take(score: str, take: str, options: Options, progress: Callable[[float, str], None], cancelled: Callable[[], bool]) -> Checked:
@@ -21,6 +23,12 @@ def write_pages(report: dict, line: object, findings: list, targets: dict[str, s
                 progress: Callable[[float, str], None], cancelled: Callable[[], bool]) -> list[Path]:  # fmt: skip
     progress(0.2, "writing")
     return write_documents(render_sheets(report, line, list(targets), findings, player), targets)  # type: ignore[arg-type]
+
+
+def write_sheet(score: Score, settings: SheetSettings, targets: dict[str, str], progress: Callable[[float, str], None],
+                cancelled: Callable[[], bool]) -> list[Path]:  # fmt: skip
+    progress(0.2, "writing")
+    return write_documents(render_parts(score, list(targets), settings), targets)
 
 
 def run_job(connection: Connection, stop: Any, function: Callable[..., Any], arguments: tuple[Any, ...]) -> None:

@@ -37,7 +37,11 @@ def _sounding(bar: Bar) -> list[Note]:
 
 def find_lighter(part: Part) -> list[Lighter]:
     """Everything that makes a part lighter, in order of bars."""
-    found = [*_repeats(part), *_sequences(part), *_runs(part)]
+    runs = list(_runs(part))
+    in_runs = [frozenset(r.notes) for r in runs]
+    # A bar inside a run is said to be that; that it is also a sequence is no news.
+    sequences = [s for s in _sequences(part) if not any(set(s.notes) <= run for run in in_runs)]
+    found = [*_repeats(part), *sequences, *runs]
     order = {b.number: k for k, b in enumerate(part.bars)}
     return sorted(found, key=lambda x: (order[x.bars[0]], x.kind))
 

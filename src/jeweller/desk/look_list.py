@@ -1,0 +1,87 @@
+"""What there is to see in a part before it is played, as a list at its edge: traps to tick, what makes it lighter, a path."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+from jeweller.desk.margin import wrapped
+from jeweller.look.over import Over
+from jeweller.look.traps import Trap
+from jeweller.sheet.theme import Theme
+
+GAP = 4
+PAD = 12
+
+
+class LookList(QScrollArea):
+    """`shown` is emitted with the ids of the notes a line is about; `ticked` when a trap was ticked or unticked."""
+
+    shown = Signal(object)
+    ticked = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.over: Over | None = None
+        self.boxes: list[tuple[Trap, QCheckBox]] = []
+        self.points = 11.0
+
+    def show_over(self, over: Over | None, theme: Theme, points: float) -> None:
+        """Writes the list; the ticks of traps that are still there stay."""
+        kept = {t.what for t, box in self.boxes if box.isChecked()}
+        self.over, self.points, self.boxes = over, points, []
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(PAD, PAD, PAD, PAD)
+        column.setSpacing(GAP)
+        if over is not None:
+            self._write(column, over, theme, points, kept)
+        column.addStretch(1)
+        self.setWidget(page)
+
+    def _write(self, column: QVBoxLayout, over: Over, theme: Theme, points: float, kept: set[str]) -> None:
+        column.addWidget(wrapped("Look it over", points + 2, weight=600, serif=True))
+        outside = f", and {', '.join(over.outside_scale)}" if over.outside_scale else ""
+        why = f": {', '.join(over.reasons)}" if over.reasons else ""
+        column.addWidget(wrapped(f"{over.scale}{outside}. Reads {over.level}{why}. Begin at {over.begin_bpm} to the minute.", points, theme.quiet))
+        if over.traps:
+            column.addWidget(wrapped("What may trip the player", points, weight=600))
+            column.addWidget(wrapped("Tick what matters: it is numbered on the part.", points - 1, theme.quiet))
+        for trap in over.traps:
+            times = f", {trap.count} times" if trap.count > 1 else ""
+            row = self._row(f"{trap.what}{times}", trap.bars, trap.notes, theme)
+            box = QCheckBox()
+            box.setAccessibleName(trap.what)
+            box.setChecked(trap.what in kept)
+            box.toggled.connect(lambda _: self.ticked.emit())
+            row.insertWidget(0, box, 0, Qt.AlignmentFlag.AlignTop)
+            self.boxes.append((trap, box))
+            column.addLayout(row)
+        if over.lighter:
+            column.addWidget(wrapped("What makes it lighter", points, weight=600))
+        for light in over.lighter:
+            column.addLayout(self._row(light.what, () if light.what.startswith("bar") else light.bars[:1], light.notes, theme))
+        column.addWidget(wrapped("A path", points, weight=600))
+        for sentence in over.path:
+            column.addWidget(wrapped(sentence, points, theme.ink))
+
+    def _row(self, words: str, bars: tuple[str, ...], notes: tuple[str, ...], theme: Theme) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(GAP)
+        where = f" · bar{'s' if len(bars) > 1 else ''} {', '.join(bars[:6])}{' …' if len(bars) > 6 else ''}" if bars else ""
+        label = wrapped(words + where, self.points, theme.ink)
+        row.addWidget(label, 1)
+        if notes:
+            button = QPushButton("show")
+            button.setObjectName("word")
+            button.setAccessibleName(f"Show on the part: {words}")
+            button.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+            button.clicked.connect(lambda _=False: self.shown.emit(notes))
+            row.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
+        return row
+
+    def ticks(self) -> list[Trap]:
+        """The traps that were ticked."""
+        return [t for t, box in self.boxes if box.isChecked()]

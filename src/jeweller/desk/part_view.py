@@ -1,0 +1,130 @@
+"""A part on paper without a take: engraved to the width there is, with lines under the notes and the notes of a chosen trap washed."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPixmap, QResizeEvent
+from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtWidgets import QScrollArea, QWidget
+
+from jeweller.desk.paper import DEFAULT_ZOOM
+from jeweller.score.model import Part
+from jeweller.sheet.engrave import Engraving, engrave
+from jeweller.sheet.parts import instrument_of
+from jeweller.sheet.theme import SANS, Theme
+from jeweller.sheet.under import UnderSettings, draw_under, rows_height
+
+RING = 21.0  # page units: the wash behind a notehead
+NUMERAL = 30.0
+FOOT = 40.0
+
+
+class PartPaper(QWidget):
+    """One part. `show_part(None, …)` shows an empty sheet with a sentence."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("The part")
+        self.part: Part | None = None
+        self.theme: Theme | None = None
+        self.under = UnderSettings()
+        self.zoom = DEFAULT_ZOOM
+        self.engraving: Engraving | None = None
+        self.washed: frozenset[str] = frozenset()
+        self.pencilled: dict[str, str] = {}
+        self.words = ""
+        self._pixmap: QPixmap | None = None
+
+    def show_part(self, part: Part | None, theme: Theme, under: UnderSettings, words: str = "") -> None:
+        self.part, self.theme, self.under, self.words = part, theme, under, words
+        self.engraving = None
+        self.washed, self.pencilled = frozenset(), {}
+        self.draw()
+
+    def mark(self, notes: frozenset[str], pencilled: dict[str, str]) -> None:
+        """Washes some notes; writes a numeral above others, as with a pencil."""
+        self.washed, self.pencilled = notes, pencilled
+        self.draw()
+
+    def draw(self) -> None:
+        """Engraves for the width there is, if that changed, and draws."""
+        self._pixmap = None
+        if self.part is None or self.theme is None or self.width() < 50:
+            self.setMinimumHeight(200)
+            self.update()
+            return
+        instrument = instrument_of(self.part)
+        units = max(600.0, round(self.width() / self.zoom / 20) * 20.0)
+        if self.engraving is None or abs(self.engraving.width - units) > 1:
+            self.engraving = engrave(self.part, units, rails=False, room=rows_height(self.under, instrument))
+        height = self.engraving.systems[-1].lowest + rows_height(self.under, instrument) + FOOT
+        over = draw_under(self.engraving, self.part, self.under, instrument, self.theme)
+        svg = self.engraving.svg(self.theme, over + self._pencil(), height=height).replace("<g ", self._wash() + "<g ", 1)
+        scale = self.width() / self.engraving.width
+        self.setMinimumHeight(int(height * scale) + 1)
+        ratio = self.devicePixelRatioF()
+        pixmap = QPixmap(QSize(max(1, int(self.width() * ratio)), max(1, int(height * scale * ratio))))
+        pixmap.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(pixmap)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        QSvgRenderer(QByteArray(svg.encode("utf-8"))).render(painter, QRectF(0, 0, pixmap.width(), pixmap.height()))
+        painter.end()
+        pixmap.setDevicePixelRatio(ratio)
+        self._pixmap = pixmap
+        self.update()
+
+    def _wash(self) -> str:
+        assert self.engraving is not None and self.theme is not None
+        boxes = [self.engraving.notes[n] for n in self.washed if n in self.engraving.notes]
+        return "".join(f'<circle cx="{b.x:.1f}" cy="{b.y:.1f}" r="{RING}" fill="{self.theme.wash}" stroke="none"/>' for b in boxes)
+
+    def _pencil(self) -> str:
+        assert self.engraving is not None and self.theme is not None
+        out = []
+        for note, text in self.pencilled.items():
+            box = self.engraving.notes.get(note)
+            if box is not None:
+                y = min(box.top, self.engraving.systems[box.system].top) - 14
+                out.append(f'<text x="{box.x:.1f}" y="{y:.1f}" text-anchor="middle" font-family="{SANS}" font-size="{NUMERAL}" '
+                           f'fill="{self.theme.brass}">{text}</text>')  # fmt: skip
+        return "".join(out)
+
+    def top_of(self, note: str) -> int | None:
+        """Pixels from the top to the system a note stands in."""
+        if self.engraving is None or note not in self.engraving.notes:
+            return None
+        system = self.engraving.systems[self.engraving.notes[note].system]
+        return int(system.highest * self.width() / self.engraving.width)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        if event.oldSize().width() != event.size().width():
+            self.draw()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        if self.theme is None:
+            return
+        painter.fillRect(self.rect(), QColor(self.theme.paper))
+        if self._pixmap is not None:
+            painter.drawPixmap(0, 0, self._pixmap)
+        elif self.words:
+            painter.setPen(QColor(self.theme.quiet))
+            painter.drawText(self.rect().adjusted(32, 32, -32, -32), int(Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap), self.words)
+        painter.end()
+
+
+class PartView(QScrollArea):
+    """The paper in a scrolled area."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.paper = PartPaper()
+        self.setWidget(self.paper)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+
+    def bring(self, note: str) -> None:
+        """Scrolls to a note's system."""
+        top = self.paper.top_of(note)
+        if top is not None:
+            self.verticalScrollBar().setValue(max(0, top - 40))

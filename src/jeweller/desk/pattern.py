@@ -1,0 +1,348 @@
+"""The pattern book: music made by sentence, typed in, or opened; engraved beside what there is to see in it; printed, heard, or taken to the loupe."""
+
+from __future__ import annotations
+
+import dataclasses
+from pathlib import Path
+
+from PySide6.QtCore import QSettings, Qt, Signal
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLabel, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from jeweller.audio.ports import Speaker
+from jeweller.audio.transport import Transport, cut
+from jeweller.desk.jobs import Jobs
+from jeweller.desk.look_list import LookList
+from jeweller.desk.maker import Maker
+from jeweller.desk.margin import width_at
+from jeweller.desk.part_view import PartView
+from jeweller.desk.typed import Typed
+from jeweller.desk.work import write_sheet
+from jeweller.errors import JewellerError
+from jeweller.files import write_bytes
+from jeweller.instruments.table import instruments, require_instrument
+from jeweller.look.over import look_over
+from jeweller.pattern.make import make
+from jeweller.player.model import play_model
+from jeweller.score.line import make_line
+from jeweller.score.load import ENDINGS, load_scores
+from jeweller.score.model import Part, Score
+from jeweller.score.transpose import diatonic_of
+from jeweller.score.write import write_musicxml
+from jeweller.sheet.parts import SheetSettings, instrument_of
+from jeweller.sheet.theme import LIGHT, Theme
+from jeweller.sheet.under import LINES, UnderSettings
+
+WAYS = (("make", "Make"), ("type", "Type in"), ("open", "Open"))
+SHEETS = (("pdf", "PDF", ".pdf"), ("musicxml", "MusicXML", ".musicxml"), ("midi", "MIDI", ".mid"), ("png", "Picture", ".png"),
+          ("html", "Page for a browser", ".html"))  # fmt: skip
+MAKER_HEIGHT, EDITOR_HEIGHT = 68, 150
+
+
+def plain(words: str) -> QLabel:
+    label = QLabel(words)
+    label.setObjectName("plain")
+    return label
+
+
+class PatternPlace(QWidget):
+    """`message` is a line for the foot of the window, `trouble` a sentence in a box, `to_loupe` the path of a score to compare a take with."""
+
+    message = Signal(str)
+    trouble = Signal(str)
+    to_loupe = Signal(str)
+
+    def __init__(self, jobs: Jobs, speaker: Speaker, settings: QSettings) -> None:
+        super().__init__()
+        self.jobs, self.settings = jobs, settings
+        self.transport = Transport(speaker)
+        self.theme, self.points = LIGHT, 11.0
+        self.way = "make"
+        self.opened: tuple[Score, ...] = ()
+        self.opened_path = ""
+        self.score: Score | None = None
+        self.told: tuple[str, ...] = ()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 4, 16, 8)
+        column.setSpacing(8)
+        column.addLayout(self._ways())
+        self.sources = QStackedWidget()
+        self.maker = Maker()
+        self.maker.changed.connect(self.refresh)
+        self.typed = Typed()
+        self.typed.changed.connect(lambda: self.refresh() if self.way == "type" else None)
+        self.typed.edit.setFixedHeight(EDITOR_HEIGHT)
+        self.sources.addWidget(self.maker)
+        self.sources.addWidget(self._typed_page())
+        self.sources.addWidget(self._open_page())
+        column.addWidget(self.sources)
+        self.note = QLabel()
+        self.note.setObjectName("quiet")
+        self.note.setWordWrap(True)
+        column.addWidget(self.note)
+        self.view = PartView()
+        self.look = LookList()
+        self.look.shown.connect(self._show_notes)
+        self.look.ticked.connect(self._pencil)
+        split = QSplitter(Qt.Orientation.Horizontal)
+        split.addWidget(self.view)
+        split.addWidget(self.look)
+        split.setStretchFactor(0, 1)
+        split.setCollapsible(0, False)
+        split.setSizes([860, width_at(11.0)])
+        column.addWidget(split, 1)
+        column.addLayout(self._foot())
+        self.choose_way("make")
+
+    # ---- construction --------------------------------------------------------------------------------------------
+
+    def _ways(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.way_buttons = QButtonGroup(self)
+        for k, (way, words) in enumerate(WAYS):
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setChecked(way == self.way)
+            button.clicked.connect(lambda _=False, w=way: self.choose_way(w))
+            self.way_buttons.addButton(button, k)
+            row.addWidget(button)
+        row.addStretch(1)
+        self.play_button = QPushButton("Play")
+        self.play_button.setToolTip("Space")
+        self.play_button.clicked.connect(self.toggle_play)
+        row.addWidget(self.play_button)
+        self.loupe_button = QPushButton("Compare a take…")
+        self.loupe_button.clicked.connect(self.take_to_loupe)
+        row.addWidget(self.loupe_button)
+        return row
+
+    def _typed_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        row = QHBoxLayout()
+        row.addWidget(plain("Written for"))
+        self.typed_for = QComboBox()
+        self.typed_for.setAccessibleName("The instrument the line is written for")
+        for i in instruments():
+            if i.clef != "percussion":
+                self.typed_for.addItem(i.name, i.id)
+        self.typed_for.setCurrentIndex(self.typed_for.findData("flute"))
+        self.typed_for.currentIndexChanged.connect(lambda _: self.refresh())
+        row.addWidget(self.typed_for)
+        row.addStretch(1)
+        column.addLayout(row)
+        column.addWidget(self.typed)
+        return page
+
+    def _open_page(self) -> QWidget:
+        page = QWidget()
+        row = QHBoxLayout(page)
+        row.setContentsMargins(0, 0, 0, 0)
+        button = QPushButton("Open a file…")
+        button.clicked.connect(lambda: self.open_file())
+        row.addWidget(button)
+        self.tunes = QComboBox()
+        self.tunes.setAccessibleName("The tune of the book")
+        self.tunes.currentIndexChanged.connect(lambda _: self.refresh() if self.way == "open" else None)
+        row.addWidget(self.tunes)
+        self.tunes.hide()
+        row.addStretch(1)
+        return page
+
+    def _foot(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        self.parts = QComboBox()
+        self.parts.setAccessibleName("The part shown")
+        self.parts.currentIndexChanged.connect(lambda _: self._show_part())
+        row.addWidget(self.parts)
+        row.addWidget(plain("Under the notes:"))
+        self.lines: dict[str, QCheckBox] = {}
+        for line, words in LINES.items():
+            box = QCheckBox(words)
+            box.toggled.connect(lambda _: self._show_part())
+            self.lines[line] = box
+            row.addWidget(box)
+        self.blank = QCheckBox("blank")
+        self.blank.setToolTip("Lines to be filled in by the player")
+        self.blank.toggled.connect(lambda _: self._show_part())
+        row.addWidget(self.blank)
+        row.addStretch(1)
+        return row
+
+    # ---- what is shown -------------------------------------------------------------------------------------------
+
+    def set_theme(self, theme: Theme, points: float) -> None:
+        self.theme, self.points = theme, points
+        self.typed.set_points(points)
+        self.choose_way(self.way)
+
+    def choose_way(self, way: str) -> None:
+        self.way = way
+        index = [w for w, _ in WAYS].index(way)
+        self.way_buttons.button(index).setChecked(True)
+        self.sources.setCurrentIndex(index)
+        heights = {"make": MAKER_HEIGHT, "type": EDITOR_HEIGHT + 90, "open": 44}
+        self.sources.setMaximumHeight(round(heights[way] * self.points / 11.0))
+        self.refresh()
+        if way == "type":
+            self.typed.edit.setFocus()
+
+    def refresh(self) -> None:
+        """Makes or reads the music anew and shows it."""
+        self.told, self.score = (), None
+        try:
+            if self.way == "make":
+                made = make(self.maker.drill, self.maker.players)
+                self.score, self.told = made.score, made.told
+            elif self.way == "type" and self.typed.score is not None:
+                self.score = self._written_for(self.typed.score)
+            elif self.way == "open" and self.opened:
+                self.score = self.opened[max(0, self.tunes.currentIndex())]
+                self.told = self.score.warnings
+        except JewellerError as error:
+            self.told = (str(error),)
+        self.note.setText(" ".join(self.told[:4]) + (f" And {len(self.told) - 4} more." if len(self.told) > 4 else ""))
+        self.note.setVisible(bool(self.told))
+        self.parts.blockSignals(True)
+        shown = self.parts.currentText()
+        self.parts.clear()
+        for part in self.score.parts if self.score is not None else ():
+            self.parts.addItem(part.name)
+        self.parts.setCurrentIndex(max(0, self.parts.findText(shown)))
+        self.parts.setVisible(self.parts.count() > 1)
+        self.parts.blockSignals(False)
+        self.stop()
+        self._show_part()
+
+    def _written_for(self, score: Score) -> Score:
+        """A typed line as a part of the instrument it is written for."""
+        instrument = require_instrument(str(self.typed_for.currentData()))
+        name, chromatic = instrument.name, instrument.chromatic
+        parts = [dataclasses.replace(p, name=name, instrument=name, chromatic=chromatic, diatonic=diatonic_of(chromatic)) if not p.instrument else p
+                 for p in score.parts]  # fmt: skip
+        return dataclasses.replace(score, parts=tuple(parts))
+
+    def part(self) -> Part | None:
+        """The part that is shown."""
+        if self.score is None or not self.score.parts:
+            return None
+        return self.score.parts[max(0, self.parts.currentIndex())]
+
+    def under(self) -> UnderSettings:
+        chosen = tuple(line for line, box in self.lines.items() if box.isChecked())
+        return UnderSettings(chosen, chosen if self.blank.isChecked() else ())
+
+    def _show_part(self) -> None:
+        part = self.part()
+        words = "Drop a notation file here, or open one." if self.way == "open" else "There is nothing to show yet."
+        playable = part is not None and part.note_count > 0
+        self.view.paper.show_part(part, self.theme, self.under(), words)
+        self.look.show_over(look_over(part, instrument_of(part)) if part is not None and playable else None, self.theme, self.points)
+        for button in (self.play_button, self.loupe_button):
+            button.setEnabled(playable)
+        self._pencil()
+
+    def _show_notes(self, notes: object) -> None:
+        assert isinstance(notes, tuple)
+        paper = self.view.paper
+        paper.mark(frozenset(notes), paper.pencilled)
+        if notes:
+            self.view.bring(str(notes[0]))
+
+    def _pencil(self) -> None:
+        """Numbers the notes of the ticked traps on the part."""
+        marks: dict[str, str] = {}
+        for k, trap in enumerate(self.look.ticks(), 1):
+            for note in trap.notes:
+                marks[note] = f"{marks[note]} {k}" if note in marks else str(k)
+        paper = self.view.paper
+        if marks != paper.pencilled:
+            paper.mark(paper.washed, marks)
+
+    # ---- opening, leaving, hearing -------------------------------------------------------------------------------
+
+    def open_file(self, path: str = "") -> None:
+        """Opens every tune of a notation file. What was open stays where it cannot be read."""
+        if not path:
+            folder = str(self.settings.value("folder", str(Path.home())))
+            pattern = " ".join(f"*{e}" for e in ENDINGS)
+            path, _ = QFileDialog.getOpenFileName(self, "Open a score", folder, f"Notation files ({pattern});;All files (*)")
+        if not path:
+            return
+        try:
+            scores = load_scores(path)
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self.settings.setValue("folder", str(Path(path).parent))
+        self.opened, self.opened_path = scores, path
+        self.tunes.blockSignals(True)
+        self.tunes.clear()
+        for k, score in enumerate(scores, 1):
+            self.tunes.addItem(score.title or f"{Path(path).stem} {k}")
+        self.tunes.setVisible(len(scores) > 1)
+        self.tunes.blockSignals(False)
+        self.choose_way("open")
+
+    def save(self, kind: str = "pdf", path: str = "") -> None:
+        """Writes the sheet: every part, as it is shown."""
+        if self.score is None:
+            self.message.emit("There is nothing to save yet.")
+            return
+        ending = next(e for k, _, e in SHEETS if k == kind)
+        if not path:
+            folder = Path(str(self.settings.value("save_folder", str(Path.home()))))
+            path, _ = QFileDialog.getSaveFileName(self, "Save the sheet", str(folder / f"{self._file_name()}{ending}"), f"*{ending}")
+        if not path:
+            return
+        self.settings.setValue("save_folder", str(Path(path).parent))
+        job = self.jobs.process("sheet", write_sheet, self.score, SheetSettings(self.under()), {kind: path})
+        self.message.emit("Writing…")
+        job.done.connect(lambda paths: self.message.emit("Saved: " + ", ".join(str(p) for p in paths)))
+        job.failed.connect(self.trouble)
+
+    def _file_name(self) -> str:
+        title = self.score.title if self.score is not None else ""
+        return "".join(c if c.isalnum() or c in " -♭♯" else "-" for c in title).strip() or "sheet"
+
+    def take_to_loupe(self, path: str | bool = "") -> None:
+        """Keeps the music as MusicXML and opens it where a take is compared with it."""
+        if self.score is None:
+            return
+        if self.way == "open" and len(self.opened) == 1:
+            self.to_loupe.emit(self.opened_path)
+            return
+        if not isinstance(path, str) or not path:
+            folder = Path(str(self.settings.value("save_folder", str(Path.home()))))
+            path, _ = QFileDialog.getSaveFileName(self, "Keep the music as", str(folder / f"{self._file_name()}.musicxml"), "*.musicxml")
+        if not path:
+            return
+        try:
+            write_bytes(Path(path), write_musicxml(self.score))
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self.to_loupe.emit(path)
+
+    def toggle_play(self) -> None:
+        """Plays the part shown at its own speed, or stops."""
+        part = self.part()
+        if self.transport.playing or part is None:
+            self.stop()
+            return
+        if part.percussion:
+            self.message.emit("Drum parts are not played yet.")
+            return
+        line = make_line("", part)
+        spq = 60.0 / (line.written_bpm or 90.0)
+        model = play_model(line, instrument_of(part).sound or "flute", lambda q: q * spq)
+        self.transport.play([cut(model.samples, model.rate, 0.0, len(model.samples) / model.rate, 1.0, "model")])
+        self.play_button.setText("Stop")
+        if self.transport.speaker.silent:
+            self.message.emit("No sound device: this plays silently.")
+
+    def stop(self) -> None:
+        self.transport.stop()
+        self.play_button.setText("Play")

@@ -1,0 +1,149 @@
+"""The pattern book in the real window: the sentence that makes music, the typed line, opened files, printing, and the way to the loupe."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from jeweller.desk.maker import SENTENCES, Maker
+from jeweller.instruments.table import require_instrument
+from jeweller.pattern.drill import KINDS
+from jeweller.score.load import load_score
+from tests.support import part_of
+from tests.test_desk import DeskCase
+
+KEY = Qt.Key
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+class PatternBook(DeskCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.press(KEY.Key_2, CONTROL)
+        self.place = self.window.pattern
+
+    def choose(self, word: str, words: str) -> None:
+        """Chooses an entry of a word's menu, as with the mouse."""
+        menu = self.place.maker.menu(word)
+        next(a for a in menu.actions() if a.text() == words).trigger()
+        self.app.processEvents()
+
+    def title(self) -> str:
+        assert self.place.score is not None
+        return self.place.score.title
+
+    def test_the_key_goes_there_and_back_and_the_next_step_is_the_sheet(self) -> None:
+        self.assertEqual(self.window.next_button.text(), "Save the sheet…")
+        self.assertEqual(self.window.place_label.text(), "Pattern book")
+        self.press(KEY.Key_1, CONTROL)
+        self.assertEqual((self.window.place_label.text(), self.window.next_button.text()), ("Loupe", "Open a score…"))
+
+    def test_another_word_makes_other_music_and_the_list_follows(self) -> None:
+        self.assertEqual(self.title(), "B♭ major")
+        self.choose("tonic", "E♭")
+        self.choose("kind", KINDS["intervals"])
+        self.choose("interval", "fourths")
+        self.assertEqual(self.title(), "E♭ major in fourths")
+        self.assertIn("E♭ major: B♭, E♭ and A♭", [t.what for t, _ in self.place.look.boxes])
+        self.choose("players", "the whole band")
+        self.assertEqual(self.place.parts.count(), 12)
+        self.assertIn("Snare drum: this has no pitch", self.place.note.text())
+        self.place.parts.setCurrentIndex(2)
+        part = self.place.part()
+        self.assertEqual(part.name if part else "", "Clarinet in B♭")
+
+    def test_every_kind_has_a_sentence_whose_words_can_be_changed(self) -> None:
+        maker = Maker()
+        self.assertEqual(set(SENTENCES), set(KINDS))
+        for kind in KINDS:
+            maker.choose("kind", kind)
+            for word in maker.words:
+                self.assertTrue(maker.said(word), (kind, word))
+                self.assertGreater(len(maker.menu(word).actions()), 1, (kind, word))
+
+    def test_a_drum_takes_a_drum_pattern_and_an_instrument_takes_it_away(self) -> None:
+        self.place.maker.set_players([require_instrument("snare-drum")])
+        self.assertEqual(self.place.maker.drill.kind, "drums")
+        self.place.maker.set_players([require_instrument("flute")])
+        self.assertEqual(self.place.maker.drill.kind, "scale")
+
+    def test_what_cannot_be_made_is_said_and_nothing_breaks(self) -> None:
+        self.place.maker.set_players([require_instrument("timpani")])
+        self.assertIn("does not lie within its range", self.place.note.text())
+        self.assertIsNone(self.place.part())
+        self.assertFalse(self.place.play_button.isEnabled())
+
+    def test_a_line_is_typed_and_its_slips_are_told_at_their_place(self) -> None:
+        self.place.way_buttons.button(1).click()
+        edit = self.place.typed.edit
+        edit.selectAll()
+        for keys in ("M:3/4", "L:1/4", "K:F", "C D E | F2 ^G & | A3 |]"):
+            QTest.keyClicks(edit, keys)
+            QTest.keyClick(edit, KEY.Key_Return)
+        self.wait(lambda: self.place.typed.score is not None and self.place.typed.problems)
+        self.assertIn("A second voice laid over", self.place.typed.told.text())
+        self.assertEqual([n.pitch.name for b in self.place.part().bars for n in b.notes if n.pitch], ["C4", "D4", "E4", "F4", "G♯4", "A4"])  # type: ignore[union-attr]
+        self.place.typed.go_to("0")
+        self.assertEqual(edit.textCursor().blockNumber(), 3)
+        self.place.typed_for.setCurrentIndex(self.place.typed_for.findData("clarinet"))
+        self.assertEqual(self.place.part().chromatic, -2)  # type: ignore[union-attr]
+
+    def test_names_of_signs_are_offered(self) -> None:
+        self.place.way_buttons.button(1).click()
+        edit = self.place.typed.edit
+        edit.setPlainText("K:C\n")
+        edit.moveCursor(edit.textCursor().MoveOperation.End)
+        QTest.keyClicks(edit, "!tri")
+        self.assertEqual(edit.completer.currentCompletion(), "trill")
+        edit.completer.activated.emit("trill")
+        self.assertEqual(edit.toPlainText(), "K:C\n!trill!")
+
+    def test_ticked_traps_are_numbered_on_the_part_and_shown_ones_washed(self) -> None:
+        trap, box = next((t, b) for t, b in self.place.look.boxes if t.kind == "altered")
+        box.setChecked(True)
+        self.assertEqual(self.place.view.paper.pencilled, dict.fromkeys(trap.notes, "1"))
+        self.place.look.shown.emit(trap.notes)
+        self.assertEqual(self.place.view.paper.washed, frozenset(trap.notes))
+
+    def test_a_tunebook_is_opened_by_dropping_it_and_a_bad_file_changes_nothing(self) -> None:
+        book = self.folder / "book.abc"
+        book.write_text("X:1\nT:First\nK:C\nL:1/4\nCDEF|\n\nX:2\nT:Second\nK:G\nL:1/4\nGABc|\n")
+        self.drop(book)
+        self.assertEqual((self.place.way, self.title(), self.place.tunes.count()), ("open", "First", 2))
+        self.place.tunes.setCurrentIndex(1)
+        self.assertEqual(self.title(), "Second")
+        (self.folder / "bad.abc").write_text("hello")
+        self.place.open_file(str(self.folder / "bad.abc"))
+        self.assertIn("no notation file", self.window.last_trouble)
+        self.assertEqual(self.title(), "Second")
+
+    def test_the_sheet_is_saved_and_the_music_taken_to_the_loupe(self) -> None:
+        self.place.lines["counts"].setChecked(True)
+        target = self.folder / "sheet.html"
+        self.place.save("html", str(target))
+        self.wait(target.exists)
+        self.assertIn("1", target.read_text(encoding="utf-8"))
+        path = self.folder / "scale.musicxml"
+        self.place.take_to_loupe(str(path))
+        self.assertEqual(self.window.place, "loupe")
+        self.assertEqual(self.window.next_button.text(), "Open a recording…")
+        self.assertEqual(load_score(path).parts[0].note_count, 15)
+
+    def test_space_plays_and_stops(self) -> None:
+        self.place.view.setFocus()
+        self.press(KEY.Key_Space)
+        self.assertTrue(self.place.transport.playing)
+        self.press(KEY.Key_Space)
+        self.assertFalse(self.place.transport.playing)
+
+    def test_two_hundred_bars_are_on_paper_within_a_second(self) -> None:
+        import time
+
+        from tests.support import score_file
+
+        path = score_file(self.folder, part_of(" | ".join(["C5/1 D5/.5 E5/.5 F5/1 G5/1"] * 200)))
+        self.place.open_file(str(path))  # starts the reader once
+        begin = time.perf_counter()
+        self.place.refresh()
+        self.app.processEvents()
+        self.assertLess(time.perf_counter() - begin, 3.0)  # a second on a quiet machine
