@@ -46,6 +46,7 @@ class DeskCase(WindowCase):
 
     def make_window(self, tray: tuple = ()) -> Window:  # type: ignore[type-arg]
         window = Window(open_settings(self.folder / "desk.ini"), self.speaker, tray, "The tray" if tray else "")
+        self.addCleanup(window.deleteLater)
         self.addCleanup(window.close)
         window.resize(1280, 800)
         window.show()
@@ -252,7 +253,7 @@ class Choosing(DeskCase):
         self.assertEqual(colour, self.window.theme.paper)
         self.press(KEY.Key_F1)
         self.assertEqual(self.window.keys_box.windowTitle(), "Keys")
-        keys = [a.shortcut().toString() for a in self.window.findChildren(type(self.window.undo_action)) if not a.shortcut().isEmpty()]
+        keys = [a.shortcut().toString() for a in self.window.findChildren(type(self.window.menus.undo_action)) if not a.shortcut().isEmpty()]
         self.assertTrue({"Space", "K", "D", "F1"} <= set(keys))
         self.assertGreater(len(KEYS), 15)
 

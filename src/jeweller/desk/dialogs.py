@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QL
 from jeweller.desk.margin import wrapped
 
 KEYS = (
-    ("Space", "play from two beats before the chosen place, or stop"), ("T, M, B", "the take, the model, one after the other"),
+    ("Ctrl+1, Ctrl+2", "the loupe, the pattern book"), ("Space", "play from two beats before the chosen place, or stop"),
+    ("T, M, B", "the take, the model, one after the other"),
     ("[ and ]", "slower, faster"), ("L", "loop the chosen bar"), ("Down, Up", "next and previous finding"), ("Right, Left", "next and previous note"),
     ("K", "keep a finding"), ("D", "dismiss it"), ("R", "restore it"), ("C", "change its kind"), ("A", "add a finding at the chosen note"),
     ("U, Ctrl+Z", "undo"), ("Ctrl+Shift+Z", "redo"), ("P", "the heard pitch as a line on the staff"), ("Ctrl++, Ctrl+−, Ctrl+0", "larger, smaller, usual size"),

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt, QTimer
-from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -30,6 +30,7 @@ from jeweller.desk.dialogs import show_keys, show_sentence
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.loupe import Loupe
 from jeweller.desk.margin import wrapped
+from jeweller.desk.menus import DOCUMENTS, add_action, fill_menus
 from jeweller.desk.pattern import PatternPlace
 from jeweller.desk.recent import recent_pairs, remember_pair
 from jeweller.desk.shapes import facet_pixmap
@@ -46,8 +47,6 @@ from jeweller.sheet.plain_text import attempts_sentence
 from jeweller.sheet.theme import FACET_NAMES, LIGHT, THEMES
 
 TAKE_ENDINGS = (".wav", ".flac", ".ogg", ".opus", ".oga", ".mp3", ".m4a", ".aac", ".webm", ".mp4", ".mov", ".m4v", ".mka", ".3gp")
-DOCUMENTS = (("pdf", "PDF", ".pdf"), ("png", "Picture (PNG)", ".png"), ("html", "Page for a browser (HTML)", ".html"), ("midi", "Notes heard (MIDI)", ".mid"),
-             ("musicxml", "Score with the findings (MusicXML)", ".musicxml"))  # fmt: skip
 LARGE_PT = 14.0
 
 
@@ -74,7 +73,7 @@ class Window(QMainWindow):
         self.loupe.choice.connect(lambda _: self._refresh())
         self.loupe.change_kind.connect(self._change_menu)
         self._build()
-        self._menus()
+        self.menus = fill_menus(self)
         self.apply_theme()
         geometry = settings.value("geometry")
         if geometry is None or not self.restoreGeometry(geometry):
@@ -165,95 +164,6 @@ class Window(QMainWindow):
         outer.addStretch(1)  # without a list the words stay together at the top
         return page
 
-    def _menus(self) -> None:
-        bar = self.menuBar()
-        file = bar.addMenu("&File")
-        self._action(file, "Open a score…", self.open_score, "Ctrl+O")
-        self._action(file, "Open a recording…", self.open_take, "Ctrl+R")
-        self.recent_menu = file.addMenu("Recent pairs")
-        self.recent_menu.aboutToShow.connect(lambda: self._fill_recent(self.recent_menu))
-        if self.tray:
-            tray = file.addMenu(self.tray_name or "Tray")
-            self._fill_tray(tray)
-        file.addSeparator()
-        self.save_menu = file.addMenu("Save the marked part as")
-        for kind, words, _ in DOCUMENTS:
-            self._action(self.save_menu, f"{words}…", lambda k=kind: self.save_as(k), "Ctrl+S" if kind == "pdf" else "")
-        self._action(self.save_menu, "Report (JSON)…", lambda: self.save_as("json"))
-        file.addSeparator()
-        self._action(file, "Quit", self.close, "Ctrl+Q")
-
-        edit = bar.addMenu("&Edit")
-        self.undo_action = self._action(edit, "Undo", lambda: self.loupe.act("undo"), "Ctrl+Z", "U")
-        self.redo_action = self._action(edit, "Redo", lambda: self.loupe.act("redo"), "Ctrl+Shift+Z", "Ctrl+Y")
-        edit.addSeparator()
-        self._action(edit, "Keep the finding", lambda: self.loupe.act("keep"), "K")
-        self._action(edit, "Dismiss the finding", lambda: self.loupe.act("dismiss"), "D", "Del")
-        self._action(edit, "Restore the finding", lambda: self.loupe.act("restore"), "R")
-        self._action(edit, "Change its kind…", lambda: self.loupe.act("change"), "C")
-        self._action(edit, "Add a finding at the note…", self._add_menu, "A")
-
-        view = bar.addMenu("&View")
-        self._action(view, "Larger", lambda: self.loupe.set_zoom(1), "Ctrl++", "Ctrl+=")
-        self._action(view, "Smaller", lambda: self.loupe.set_zoom(-1), "Ctrl+-")
-        self._action(view, "Usual size", lambda: self.loupe.set_zoom(0), "Ctrl+0")
-        view.addSeparator()
-        group = QActionGroup(self)
-        for theme in THEMES.values():
-            action = self._action(view, theme.name.capitalize(), lambda t=theme: self.set_theme(t.name))
-            action.setCheckable(True)
-            action.setChecked(theme is self.theme)
-            group.addAction(action)
-        self._check(view, "Large text", self.large, self.set_large)
-        view.addSeparator()
-        self._check(view, "Timing rail", True, self.loupe.set_rail)
-        self.pitch_action = self._check(view, "Heard pitch on the staff", False, self.loupe.set_pitch, "P")
-        passes = view.addMenu("Repeated bars show")
-        for k, words in ((1, "the first time"), (2, "the second time")):
-            self._action(passes, words, lambda p=k: self.loupe.set_passing(p))
-
-        play = bar.addMenu("&Play")
-        self._action(play, "Play or stop", self._play, "Space")
-        for key, source, words in (("T", "take", "The take"), ("M", "model", "The model"), ("B", "both", "One after the other")):
-            self._action(play, words, lambda s=source: self.loupe.set_source(s), key)
-        self._action(play, "Slower", lambda: self.loupe.step_speed(1), "[")
-        self._action(play, "Faster", lambda: self.loupe.step_speed(-1), "]")
-        self._action(play, "Loop the bar", lambda: self.loupe.strip.looping.toggle(), "L")
-        self._check(play, "Model at the written speed", False, self.loupe.set_written_speed)
-
-        go = bar.addMenu("&Go")
-        for k, (place, (words, _)) in enumerate(PLACES.items(), 1):
-            self._action(go, words, lambda p=place: self.go(p), f"Ctrl+{k}")
-        go.addSeparator()
-        self._action(go, "Next finding", lambda: self.loupe.step_finding(1), "Down")
-        self._action(go, "Previous finding", lambda: self.loupe.step_finding(-1), "Up")
-        self._action(go, "Next note", lambda: self.loupe.step_note(1), "Right")
-        self._action(go, "Previous note", lambda: self.loupe.step_note(-1), "Left")
-        go.addSeparator()
-        self._action(go, "Next take of the tray", lambda: self.step_tray(1), "Ctrl+PgDown")
-        self._action(go, "Previous take of the tray", lambda: self.step_tray(-1), "Ctrl+PgUp")
-
-        help_ = bar.addMenu("&Help")
-        self._action(help_, "Keys", self.show_keys, "F1")
-        self._action(self, "Stop", self._escape, "Esc")
-
-    def _action(self, menu: QMenu | QWidget, words: str, act: Callable[[], object], *keys: str) -> QAction:
-        action = QAction(words, self)
-        action.setShortcuts([QKeySequence(k) for k in keys if k])
-        action.triggered.connect(lambda _=False: act())
-        menu.addAction(action)
-        return action
-
-    def _check(self, menu: QMenu, words: str, on: bool, act: Callable[[bool], object], key: str = "") -> QAction:
-        action = QAction(words, self)
-        action.setCheckable(True)
-        action.setChecked(on)
-        if key:
-            action.setShortcut(QKeySequence(key))
-        action.toggled.connect(act)
-        menu.addAction(action)
-        return action
-
     # ---- look ----------------------------------------------------------------------------------------------------
 
     def apply_theme(self) -> None:
@@ -298,9 +208,9 @@ class Window(QMainWindow):
         words, _ = self._next_step()
         self.next_button.setText(words)
         ready = self.review is not None
-        self.save_menu.setEnabled(ready)
-        self.undo_action.setEnabled(ready and self.review is not None and self.review.can_undo)
-        self.redo_action.setEnabled(ready and self.review is not None and self.review.can_redo)
+        self.menus.save_menu.setEnabled(ready)
+        self.menus.undo_action.setEnabled(ready and self.review is not None and self.review.can_undo)
+        self.menus.redo_action.setEnabled(ready and self.review is not None and self.review.can_redo)
         if self.pages.currentIndex() == 0:
             self._fill_empty()
 
@@ -336,7 +246,7 @@ class Window(QMainWindow):
         self.go("loupe")
         self.open_pair(path, "")
 
-    def _play(self) -> None:
+    def play(self) -> None:
         if self.place == "pattern":
             self.pattern.toggle_play()
         else:
@@ -385,33 +295,33 @@ class Window(QMainWindow):
         menu = QMenu(self)
         if word == "part":
             for name in self.parts:
-                action = self._action(menu, name, lambda n=name: self.choose_part(n))
+                action = add_action(self, menu, name, lambda n=name: self.choose_part(n))
                 action.setCheckable(True)
                 action.setChecked(name == self.part)
         elif word == "score":
-            self._action(menu, "Open a score…", self.open_score)
+            add_action(self, menu, "Open a score…", self.open_score)
             menu.addSeparator()
-            self._fill_recent(menu)
+            self.fill_recent(menu)
         else:
-            self._action(menu, "Open a recording…", self.open_take)
+            add_action(self, menu, "Open a recording…", self.open_take)
             if self.tray:
                 menu.addSeparator()
-                self._fill_tray(menu)
+                self.fill_tray(menu)
         button = self.words[word]
         menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
 
-    def _fill_tray(self, menu: QMenu) -> None:
+    def fill_tray(self, menu: QMenu) -> None:
         for t in self.tray:
             words = f"{t.player} · {t.part} · {t.title}"
-            self._action(menu, words, lambda t=t: self.open_pair(str(t.score), str(t.take), t.part, t.player))
+            add_action(self, menu, words, lambda t=t: self.open_pair(str(t.score), str(t.take), t.part, t.player))
 
-    def _fill_recent(self, menu: QMenu) -> None:
-        if menu is self.recent_menu:
+    def fill_recent(self, menu: QMenu) -> None:
+        if menu is self.menus.recent_menu:
             menu.clear()
         pairs = recent_pairs(self.settings)
         for score, take, part in pairs:
             words = f"{Path(take).name} · {part or 'part'} · {Path(score).stem}"
-            self._action(menu, words, lambda s=score, t=take, p=part: self.open_pair(s, t, p))
+            add_action(self, menu, words, lambda s=score, t=take, p=part: self.open_pair(s, t, p))
         if not pairs:
             menu.addAction("none yet").setEnabled(False)
 
@@ -539,7 +449,7 @@ class Window(QMainWindow):
     def cancel_check(self) -> None:
         self.jobs.cancel("check")
 
-    def _escape(self) -> None:
+    def escape(self) -> None:
         if self.pages.currentIndex() == 1:
             self.cancel_check()
         elif self.loupe.transport.playing:
@@ -584,7 +494,7 @@ class Window(QMainWindow):
             sub = menu.addMenu(FACET_NAMES[facet])
             sub.setIcon(facet_pixmap(facet, self.theme, 18))
             for kind in kinds:
-                self._action(sub, kind.replace("_", " "), lambda k=kind: chosen(k))
+                add_action(self, sub, kind.replace("_", " "), lambda k=kind: chosen(k))
         return menu
 
     def _popup_at_choice(self, menu: QMenu) -> None:
@@ -601,7 +511,7 @@ class Window(QMainWindow):
 
         self._popup_at_choice(self._kind_menu(act))
 
-    def _add_menu(self) -> None:
+    def add_menu(self) -> None:
         note_id = self.loupe.note_id()
         if self.review is None or note_id is None:
             self.say("Choose a note first; then A adds a finding there.")

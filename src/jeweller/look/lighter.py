@@ -48,7 +48,9 @@ def find_lighter(part: Part) -> list[Lighter]:
 
 def _repeats(part: Part) -> Iterator[Lighter]:
     """Stretches of bars that are the same as stretches before them, the longest first taken."""
-    contents = [_content(b) for b in part.bars]
+    whole = [_content(b) for b in part.bars]
+    numbered = {c: n for n, c in enumerate(dict.fromkeys(whole))}
+    contents = [numbered[c] for c in whole]
     k = 0
     while k < len(contents):
         best, at = 0, -1
@@ -58,7 +60,7 @@ def _repeats(part: Part) -> Iterator[Lighter]:
                 n += 1
             if n > best:
                 best, at = n, j
-        if best and any(p is not None for c in contents[k : k + best] for _, _, p in c):
+        if best and any(p is not None for c in whole[k : k + best] for _, _, p in c):
             there, here = _span(part, at, best), _span(part, k, best)
             notes = tuple(n.id for b in part.bars[k : k + best] for n in _sounding(b))
             yield Lighter("repeat", f"{here} {'are' if best > 1 else 'is'} {there} again", (part.bars[k].number, part.bars[k + best - 1].number), notes)

@@ -1,0 +1,129 @@
+"""The window's menus and their keys."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtGui import QAction, QActionGroup, QKeySequence
+from PySide6.QtWidgets import QMenu, QWidget
+
+from jeweller.desk.pattern import SHEETS
+from jeweller.desk.spine import PLACES
+from jeweller.sheet.theme import THEMES
+
+if TYPE_CHECKING:
+    from jeweller.desk.window import Window
+
+DOCUMENTS = (("pdf", "PDF", ".pdf"), ("png", "Picture (PNG)", ".png"), ("html", "Page for a browser (HTML)", ".html"), ("midi", "Notes heard (MIDI)", ".mid"),
+             ("musicxml", "Score with the findings (MusicXML)", ".musicxml"))  # fmt: skip
+
+@dataclass(frozen=True)
+class Menus:
+    """What changes with what is open."""
+
+    recent_menu: QMenu
+    save_menu: QMenu
+    undo_action: QAction
+    redo_action: QAction
+    pitch_action: QAction
+
+
+def add_action(owner: QWidget, menu: QMenu | QWidget, words: str, act: Callable[[], object], *keys: str) -> QAction:
+    """An entry that does something, with its keys."""
+    action = QAction(words, owner)
+    action.setShortcuts([QKeySequence(k) for k in keys if k])
+    action.triggered.connect(lambda _=False: act())
+    menu.addAction(action)
+    return action
+
+
+def add_check(owner: QWidget, menu: QMenu, words: str, on: bool, act: Callable[[bool], object], key: str = "") -> QAction:
+    """An entry that is on or off."""
+    action = QAction(words, owner)
+    action.setCheckable(True)
+    action.setChecked(on)
+    if key:
+        action.setShortcut(QKeySequence(key))
+    action.toggled.connect(act)
+    menu.addAction(action)
+    return action
+
+
+def fill_menus(w: Window) -> Menus:
+    """Writes every menu of the window."""
+    bar = w.menuBar()
+    file = bar.addMenu("&File")
+    add_action(w, file, "Open a score…", w.open_score, "Ctrl+O")
+    add_action(w, file, "Open a recording…", w.open_take, "Ctrl+R")
+    recent_menu = file.addMenu("Recent pairs")
+    recent_menu.aboutToShow.connect(lambda: w.fill_recent(recent_menu))
+    if w.tray:
+        tray = file.addMenu(w.tray_name or "Tray")
+        w.fill_tray(tray)
+    file.addSeparator()
+    save_menu = file.addMenu("Save the marked part as")
+    for kind, words, _ in DOCUMENTS:
+        add_action(w, save_menu, f"{words}…", lambda k=kind: w.save_as(k), "Ctrl+S" if kind == "pdf" else "")
+    add_action(w, save_menu, "Report (JSON)…", lambda: w.save_as("json"))
+    sheets = file.addMenu("Save the sheet of the pattern book as")
+    for kind, words, _ in SHEETS:
+        add_action(w, sheets, f"{words}…", lambda k=kind: w.pattern.save(k))
+    file.addSeparator()
+    add_action(w, file, "Quit", w.close, "Ctrl+Q")
+
+    edit = bar.addMenu("&Edit")
+    undo_action = add_action(w, edit, "Undo", lambda: w.loupe.act("undo"), "Ctrl+Z", "U")
+    redo_action = add_action(w, edit, "Redo", lambda: w.loupe.act("redo"), "Ctrl+Shift+Z", "Ctrl+Y")
+    edit.addSeparator()
+    add_action(w, edit, "Keep the finding", lambda: w.loupe.act("keep"), "K")
+    add_action(w, edit, "Dismiss the finding", lambda: w.loupe.act("dismiss"), "D", "Del")
+    add_action(w, edit, "Restore the finding", lambda: w.loupe.act("restore"), "R")
+    add_action(w, edit, "Change its kind…", lambda: w.loupe.act("change"), "C")
+    add_action(w, edit, "Add a finding at the note…", w.add_menu, "A")
+
+    view = bar.addMenu("&View")
+    add_action(w, view, "Larger", lambda: w.loupe.set_zoom(1), "Ctrl++", "Ctrl+=")
+    add_action(w, view, "Smaller", lambda: w.loupe.set_zoom(-1), "Ctrl+-")
+    add_action(w, view, "Usual size", lambda: w.loupe.set_zoom(0), "Ctrl+0")
+    view.addSeparator()
+    group = QActionGroup(w)
+    for theme in THEMES.values():
+        action = add_action(w, view, theme.name.capitalize(), lambda t=theme: w.set_theme(t.name))
+        action.setCheckable(True)
+        action.setChecked(theme is w.theme)
+        group.addAction(action)
+    add_check(w, view, "Large text", w.large, w.set_large)
+    view.addSeparator()
+    add_check(w, view, "Timing rail", True, w.loupe.set_rail)
+    pitch_action = add_check(w, view, "Heard pitch on the staff", False, w.loupe.set_pitch, "P")
+    passes = view.addMenu("Repeated bars show")
+    for k, words in ((1, "the first time"), (2, "the second time")):
+        add_action(w, passes, words, lambda p=k: w.loupe.set_passing(p))
+
+    play = bar.addMenu("&Play")
+    add_action(w, play, "Play or stop", w.play, "Space")
+    for key, source, words in (("T", "take", "The take"), ("M", "model", "The model"), ("B", "both", "One after the other")):
+        add_action(w, play, words, lambda s=source: w.loupe.set_source(s), key)
+    add_action(w, play, "Slower", lambda: w.loupe.step_speed(1), "[")
+    add_action(w, play, "Faster", lambda: w.loupe.step_speed(-1), "]")
+    add_action(w, play, "Loop the bar", lambda: w.loupe.strip.looping.toggle(), "L")
+    add_check(w, play, "Model at the written speed", False, w.loupe.set_written_speed)
+
+    go = bar.addMenu("&Go")
+    for k, (place, (words, _)) in enumerate(PLACES.items(), 1):
+        add_action(w, go, words, lambda p=place: w.go(p), f"Ctrl+{k}")
+    go.addSeparator()
+    add_action(w, go, "Next finding", lambda: w.loupe.step_finding(1), "Down")
+    add_action(w, go, "Previous finding", lambda: w.loupe.step_finding(-1), "Up")
+    add_action(w, go, "Next note", lambda: w.loupe.step_note(1), "Right")
+    add_action(w, go, "Previous note", lambda: w.loupe.step_note(-1), "Left")
+    go.addSeparator()
+    add_action(w, go, "Next take of the tray", lambda: w.step_tray(1), "Ctrl+PgDown")
+    add_action(w, go, "Previous take of the tray", lambda: w.step_tray(-1), "Ctrl+PgUp")
+
+    help_ = bar.addMenu("&Help")
+    add_action(w, help_, "Keys", w.show_keys, "F1")
+    add_action(w, w, "Stop", w.escape, "Esc")
+    return Menus(recent_menu, save_menu, undo_action, redo_action, pitch_action)
