@@ -114,6 +114,12 @@ class Over(TempCase):
         text, _, data = out.getvalue().partition("{")
         self.assertIn("A path", text)
         self.assertEqual(json.loads("{" + data)["schema"], "jeweller.look/1")
+        out = io.StringIO()
+        with contextlib.redirect_stdout(out):
+            self.assertEqual(main(["look", str(path), "--band"]), 0)
+            self.assertEqual(main(["sheet", str(path), "--for", "tuba", "--musicxml", str(self.folder / "tuba.musicxml")]), 0)
+        self.assertIn("Bar 1: Flute", out.getvalue())
+        self.assertIn("3 octaves lower than it sounded", out.getvalue())
 
 
 if __name__ == "__main__":

@@ -11,6 +11,7 @@ from jeweller.pattern.drill import KINDS
 from jeweller.score.load import load_score
 from tests.support import part_of
 from tests.test_desk import DeskCase
+from tests.test_formats import midi
 
 KEY = Qt.Key
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -116,6 +117,26 @@ class PatternBook(DeskCase):
         self.place.open_file(str(self.folder / "bad.abc"))
         self.assertIn("no notation file", self.window.last_trouble)
         self.assertEqual(self.title(), "Second")
+
+    def test_an_opened_part_is_written_for_another_instrument_and_where_it_lies_best_is_told(self) -> None:
+        self.drop(self.score)
+        self.place.open_for.setCurrentIndex(self.place.open_for.findData("tuba"))
+        self.assertIn("On the Tuba it lies best 3 octaves lower", self.place.note.text())
+        self.place.octaves.setCurrentIndex(self.place.octaves.findData(-3))
+        part = self.place.part()
+        assert part is not None
+        self.assertEqual((part.name, part.bars[0].clef[0]), ("Tuba", "F"))
+        self.assertFalse(self.place.note.isVisible())
+        self.assertEqual(len(self.place.printed().parts), 1)  # type: ignore[union-attr]
+
+    def test_a_midi_file_is_drawn_to_the_grid_that_is_chosen(self) -> None:
+        path = self.folder / "played.mid"
+        path.write_bytes(midi([(0, 0.3, 72), (0.35, 0.6, 74), (0.7, 0.95, 76), (1, 2, 77)]))
+        self.drop(path)
+        self.assertTrue(self.place.grid.isVisible())
+        self.assertEqual(self.place.part().bars[0].notes[0].tuplet, (3, 2))  # type: ignore[union-attr]
+        self.place.grid.setCurrentIndex(self.place.grid.findText("sixteenths"))
+        self.assertIsNone(self.place.part().bars[0].notes[0].tuplet)  # type: ignore[union-attr]
 
     def test_the_sheet_is_saved_and_the_music_taken_to_the_loupe(self) -> None:
         self.place.lines["counts"].setChecked(True)

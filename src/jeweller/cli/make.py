@@ -9,9 +9,11 @@ from pathlib import Path
 from jeweller.errors import DrillError, SettingError
 from jeweller.files import json_text, write_bytes
 from jeweller.instruments.table import Instrument, instruments, require_instrument
+from jeweller.look.band import told
 from jeweller.look.over import look_over
 from jeweller.pattern.drill import BOUNDS, CHOICES, KINDS, SPANS, USES, Drill, with_choices
 from jeweller.pattern.make import make
+from jeweller.pattern.parts import best_octave, written_for
 from jeweller.plain import to_plain
 from jeweller.score.load import choose_part, load_score
 from jeweller.score.model import Score
@@ -59,11 +61,22 @@ def run_sheet(options: argparse.Namespace) -> int:
     score = load_score(options.file, options.tune)
     if options.part:
         score = dataclasses.replace(score, parts=(choose_part(score, options.part),))
+    if options.player:
+        instrument, part = require_instrument(options.player), choose_part(score, options.part)
+        octaves = options.octaves if options.octaves is not None else best_octave(part, instrument)
+        score = dataclasses.replace(score, parts=(written_for(part, instrument, octaves=octaves),))
+        if octaves:
+            print(f"  note: {abs(octaves)} octave{'s' if abs(octaves) > 1 else ''} {'higher' if octaves > 0 else 'lower'} than it sounded.")
     return write_parts(score, options)
 
 
 def run_look(options: argparse.Namespace) -> int:
     score = load_score(options.file, options.tune)
+    if options.band:
+        print(score.title or Path(options.file).name)
+        for sentence in told(score) or ["No two parts share a rhythm, and nothing is altered."]:
+            print(f"  {sentence}")
+        return 0
     part = choose_part(score, options.part)
     over = look_over(part, require_instrument(options.instrument) if options.instrument else instrument_of(part))
     if options.json:

@@ -12,6 +12,7 @@ from jeweller.sheet.theme import Theme
 
 GAP = 4
 PAD = 12
+ACROSS = 40  # sentences about the band, at most
 
 
 class LookList(QScrollArea):
@@ -28,8 +29,8 @@ class LookList(QScrollArea):
         self.boxes: list[tuple[Trap, QCheckBox]] = []
         self.points = 11.0
 
-    def show_over(self, over: Over | None, theme: Theme, points: float) -> None:
-        """Writes the list; the ticks of traps that are still there stay."""
+    def show_over(self, over: Over | None, theme: Theme, points: float, across: list[str] | None = None) -> None:
+        """Writes the list; the ticks of traps that are still there stay. `across`: sentences about the whole band."""
         kept = {t.what for t, box in self.boxes if box.isChecked()}
         self.over, self.points, self.boxes = over, points, []
         page = QWidget()
@@ -38,6 +39,10 @@ class LookList(QScrollArea):
         column.setSpacing(GAP)
         if over is not None:
             self._write(column, over, theme, points, kept)
+        if across:
+            column.addWidget(wrapped("Across the band", points, weight=600))
+            for sentence in across[:ACROSS]:
+                column.addWidget(wrapped(sentence, points, theme.ink))
         column.addStretch(1)
         self.setWidget(page)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from fractions import Fraction
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt, Signal
@@ -20,8 +21,10 @@ from jeweller.desk.work import write_sheet
 from jeweller.errors import JewellerError
 from jeweller.files import write_bytes
 from jeweller.instruments.table import instruments, require_instrument
+from jeweller.look.band import told
 from jeweller.look.over import look_over
 from jeweller.pattern.make import make
+from jeweller.pattern.parts import best_octave, written_for
 from jeweller.player.model import play_model
 from jeweller.score.line import make_line
 from jeweller.score.load import ENDINGS, load_scores
@@ -35,6 +38,8 @@ from jeweller.sheet.under import LINES, UnderSettings
 WAYS = (("make", "Make"), ("type", "Type in"), ("open", "Open"))
 SHEETS = (("pdf", "PDF", ".pdf"), ("musicxml", "MusicXML", ".musicxml"), ("midi", "MIDI", ".mid"), ("png", "Picture", ".png"),
           ("html", "Page for a browser", ".html"))  # fmt: skip
+GRIDS: dict[str, Fraction | None] = {"chosen by fit": None, "quarters": Fraction(1), "eighths": Fraction(1, 2), "sixteenths": Fraction(1, 4),
+                                     "triplets": Fraction(1, 3)}  # fmt: skip
 MAKER_HEIGHT, EDITOR_HEIGHT = 68, 150
 
 
@@ -74,6 +79,8 @@ class PatternPlace(QWidget):
         self.sources.addWidget(self.maker)
         self.sources.addWidget(self._typed_page())
         self.sources.addWidget(self._open_page())
+        self.grid.hide()
+        self.grid_words.hide()
         column.addWidget(self.sources)
         self.note = QLabel()
         self.note.setObjectName("quiet")
@@ -147,6 +154,30 @@ class PatternPlace(QWidget):
         self.tunes.currentIndexChanged.connect(lambda _: self.refresh() if self.way == "open" else None)
         row.addWidget(self.tunes)
         self.tunes.hide()
+        self.grid_words = plain("Grid")
+        self.grid = QComboBox()
+        self.grid.setAccessibleName("The grid that played notes are drawn to")
+        for words, grid in GRIDS.items():
+            self.grid.addItem(words, grid)
+        self.grid.currentIndexChanged.connect(lambda _: self.open_file(self.opened_path, ask=False))
+        row.addWidget(self.grid_words)
+        row.addWidget(self.grid)
+        row.addWidget(plain("Written for"))
+        self.open_for = QComboBox()
+        self.open_for.setAccessibleName("The instrument the part is written for")
+        self.open_for.addItem("as in the file", "")
+        for i in instruments():
+            if i.clef != "percussion":
+                self.open_for.addItem(i.name, i.id)
+        self.open_for.currentIndexChanged.connect(lambda _: self._show_part())
+        row.addWidget(self.open_for)
+        self.octaves = QComboBox()
+        self.octaves.setAccessibleName("Moved by octaves")
+        for n in range(-3, 4):
+            self.octaves.addItem("as it sounds" if not n else f"{abs(n)} octave{'s' if abs(n) > 1 else ''} {'higher' if n > 0 else 'lower'}", n)
+        self.octaves.setCurrentIndex(3)
+        self.octaves.currentIndexChanged.connect(lambda _: self._show_part())
+        row.addWidget(self.octaves)
         row.addStretch(1)
         return page
 
@@ -228,18 +259,47 @@ class PatternPlace(QWidget):
         """The part that is shown."""
         if self.score is None or not self.score.parts:
             return None
-        return self.score.parts[max(0, self.parts.currentIndex())]
+        part = self.score.parts[max(0, self.parts.currentIndex())]
+        chosen = str(self.open_for.currentData() or "")
+        if self.way != "open" or not chosen:
+            return part
+        return written_for(part, require_instrument(chosen), octaves=int(self.octaves.currentData()))
+
+    def printed(self) -> Score | None:
+        """What is saved and taken along: everything, or, where it was written for another instrument, the part that is shown."""
+        part = self.part()
+        if self.score is None or part is None or self.way != "open" or not self.open_for.currentData():
+            return self.score
+        return dataclasses.replace(self.score, parts=(part,))
+
+    def _advise(self) -> None:
+        """Where a part lies badly on the instrument it is written for, and where it would lie best."""
+        chosen = str(self.open_for.currentData() or "")
+        self.octaves.setVisible(bool(chosen))
+        if self.way != "open" or not chosen or self.score is None or not self.score.parts:
+            return
+        instrument = require_instrument(chosen)
+        best = best_octave(self.score.parts[max(0, self.parts.currentIndex())], instrument)
+        if best != self.octaves.currentData():
+            where = "as it sounds" if not best else f"{abs(best)} octave{'s' if abs(best) > 1 else ''} {'higher' if best > 0 else 'lower'}"
+            self.note.setText(f"On the {instrument.name} it lies best {where}.")
+            self.note.show()
+        elif not self.told:
+            self.note.hide()
 
     def under(self) -> UnderSettings:
         chosen = tuple(line for line, box in self.lines.items() if box.isChecked())
         return UnderSettings(chosen, chosen if self.blank.isChecked() else ())
 
     def _show_part(self) -> None:
+        self._advise()
         part = self.part()
         words = "Drop a notation file here, or open one." if self.way == "open" else "There is nothing to show yet."
         playable = part is not None and part.note_count > 0
         self.view.paper.show_part(part, self.theme, self.under(), words)
-        self.look.show_over(look_over(part, instrument_of(part)) if part is not None and playable else None, self.theme, self.points)
+        over = look_over(part, instrument_of(part)) if part is not None and playable else None
+        across = told(self.score) if self.score is not None and len(self.score.parts) > 1 and self.way != "make" else []
+        self.look.show_over(over, self.theme, self.points, across)
         for button in (self.play_button, self.loupe_button):
             button.setEnabled(playable)
         self._pencil()
@@ -263,21 +323,24 @@ class PatternPlace(QWidget):
 
     # ---- opening, leaving, hearing -------------------------------------------------------------------------------
 
-    def open_file(self, path: str = "") -> None:
+    def open_file(self, path: str = "", *, ask: bool = True) -> None:
         """Opens every tune of a notation file. What was open stays where it cannot be read."""
-        if not path:
+        if not path and ask:
             folder = str(self.settings.value("folder", str(Path.home())))
             pattern = " ".join(f"*{e}" for e in ENDINGS)
             path, _ = QFileDialog.getOpenFileName(self, "Open a score", folder, f"Notation files ({pattern});;All files (*)")
         if not path:
             return
         try:
-            scores = load_scores(path)
+            played = Path(path).suffix.casefold() in (".mid", ".midi")
+            scores = load_scores(path, grid=self.grid.currentData() if played else None)
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
         self.settings.setValue("folder", str(Path(path).parent))
         self.opened, self.opened_path = scores, path
+        self.grid.setVisible(played)
+        self.grid_words.setVisible(played)
         self.tunes.blockSignals(True)
         self.tunes.clear()
         for k, score in enumerate(scores, 1):
@@ -298,7 +361,7 @@ class PatternPlace(QWidget):
         if not path:
             return
         self.settings.setValue("save_folder", str(Path(path).parent))
-        job = self.jobs.process("sheet", write_sheet, self.score, SheetSettings(self.under()), {kind: path})
+        job = self.jobs.process("sheet", write_sheet, self.printed(), SheetSettings(self.under()), {kind: path})
         self.message.emit("Writing…")
         job.done.connect(lambda paths: self.message.emit("Saved: " + ", ".join(str(p) for p in paths)))
         job.failed.connect(self.trouble)
@@ -309,9 +372,10 @@ class PatternPlace(QWidget):
 
     def take_to_loupe(self, path: str | bool = "") -> None:
         """Keeps the music as MusicXML and opens it where a take is compared with it."""
-        if self.score is None:
+        score = self.printed()
+        if score is None:
             return
-        if self.way == "open" and len(self.opened) == 1:
+        if self.way == "open" and len(self.opened) == 1 and not self.open_for.currentData():
             self.to_loupe.emit(self.opened_path)
             return
         if not isinstance(path, str) or not path:
@@ -320,7 +384,7 @@ class PatternPlace(QWidget):
         if not path:
             return
         try:
-            write_bytes(Path(path), write_musicxml(self.score))
+            write_bytes(Path(path), write_musicxml(score))
         except JewellerError as error:
             self.trouble.emit(str(error))
             return

@@ -1,0 +1,92 @@
+#!/usr/bin/env python3
+"""Takes the pictures of docs/screenshots anew, from the demo band, without a display.
+
+    .venv/bin/python tools/take_screenshots.py docs/screenshots
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+
+from PySide6.QtTest import QTest
+
+from jeweller.audio.ports import SimulatedSpeaker
+from jeweller.band import DEMO, read_band
+from jeweller.desk.app import make_app, open_settings
+from jeweller.desk.window import Window
+from jeweller.instruments.table import require_instrument
+
+TYPED = "T:Harbour song\nM:3/4\nL:1/4\nQ:1/4=96\nK:F\nC | F2 A | !trill!c2 B | A ^G A | _e2 d !foo! | c3 | (f2 e) | f2 |]\n"
+
+
+def wait(ready: Callable[[], bool], seconds: float = 60.0) -> None:
+    end = time.monotonic() + seconds
+    while not ready() and time.monotonic() < end:
+        QTest.qWait(20)
+    QTest.qWait(400)
+
+
+def main() -> None:
+    target = Path(sys.argv[1])
+    app = make_app()
+    speaker = SimulatedSpeaker()
+    speaker.silent = False
+    name, tray = read_band(DEMO)
+    with tempfile.TemporaryDirectory() as folder:
+        window = Window(open_settings(Path(folder) / "desk.ini"), speaker, tray, name)
+        window.resize(1280, 800)
+        window.show()
+        app.processEvents()
+
+        def shot(what: str) -> None:
+            QTest.qWait(400)
+            window.statusBar().clearMessage()
+            app.processEvents()
+            window.grab().save(str(target / f"{what}.png"))
+            print(target / f"{what}.png")
+
+        def open_take(k: int) -> None:
+            t = tray[k]
+            window.open_pair(str(t.score), str(t.take), t.part, t.player)
+            wait(lambda: window.take_path == str(t.take) and window.pages.currentIndex() == 2)
+            assert window.review is not None
+            window.loupe.choose(window.review.shown[0].key)
+
+        shot("opening")
+        window.show_keys()
+        QTest.qWait(300)
+        window.keys_box.grab().save(str(target / "keys.png"))
+        window.keys_box.close()
+        open_take(1)
+        shot("loupe-light")
+        window.set_theme("dark")
+        window.menus.pitch_action.setChecked(True)
+        open_take(3)
+        shot("loupe-dark")
+        window.set_theme("light")
+        window.go("pattern")
+        place = window.pattern
+        place.maker.set_players([require_instrument("clarinet")])
+        for word, value in (("tonic", "E♭"), ("kind", "intervals"), ("rhythm", "eighths"), ("articulation", "two and two")):
+            place.maker.choose(word, value)
+        place.lines["counts"].setChecked(True)
+        place.lines["fingerings"].setChecked(True)
+        for trap, box in place.look.boxes:
+            box.setChecked(trap.kind in ("altered", "register"))
+        shot("pattern-book")
+        place.lines["fingerings"].setChecked(False)
+        place.choose_way("type")
+        place.typed.set_text(TYPED)
+        shot("pattern-typed")
+        window.close()
+
+
+if __name__ == "__main__":
+    main()
