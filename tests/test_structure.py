@@ -10,7 +10,7 @@ from pathlib import Path
 
 SOURCE = Path(__file__).parent.parent / "src" / "jeweller"
 # Each package may import those before it (and the modules every package may use).
-ORDER = ["score", "instruments", "pattern", "look", "audio", "hear", "follow", "judge", "mark", "report", "check", "batch", "review", "sheet", "band", "desk", "cli"]
+ORDER = ["score", "instruments", "pattern", "look", "book", "audio", "hear", "follow", "judge", "mark", "report", "check", "batch", "review", "sheet", "band", "desk", "cli"]
 SHARED = {"errors", "plain", "files", ""}
 
 

@@ -21,5 +21,9 @@ class DrillError(JewellerError):
     """An exercise cannot be made as it was asked for."""
 
 
+class BookError(JewellerError):
+    """The shelf, or a piece on it, cannot be used."""
+
+
 class Cancelled(Exception):  # noqa: N818 -- not an error: the user asked for it
     """Raised inside long work when the user cancelled it."""

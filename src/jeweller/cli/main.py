@@ -25,6 +25,8 @@ class _Parser(argparse.ArgumentParser):
 
 
 def make_parser() -> argparse.ArgumentParser:
+    from jeweller.cli.book import add_book
+
     parser = _Parser(prog="jeweller", description="Compares a recording with the notated part and says what differs. Without a command the window opens.")
     parser.add_argument("--version", action="version", version=f"jeweller {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
@@ -66,6 +68,7 @@ def make_parser() -> argparse.ArgumentParser:
     look.add_argument("--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it")
     look.add_argument("--band", action="store_true", help="across the band: shared rhythms, and alterations in every part's own letters")
     look.add_argument("--json", metavar="F", help="write it to F (- for standard output)")
+    add_book(commands)
     explain = commands.add_parser("explain", help="the numbers a finding rests on")
     explain.add_argument("report", metavar="REPORT")
     explain.add_argument("finding", metavar="FINDING", help="its number in the report, from 1, or its key")
@@ -134,6 +137,10 @@ def main(argv: list[str] | None = None) -> int:
             return _batch(options)
         if options.command == "score":
             return _score(options)
+        if options.command == "book":
+            from jeweller.cli.book import run_book
+
+            return run_book(options)
         if options.command in ("make", "sheet", "look"):
             from jeweller.cli.make import run_look, run_make, run_sheet
 

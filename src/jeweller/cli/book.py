@@ -1,0 +1,67 @@
+"""`jeweller book`: the shelf of pieces from the command line."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from jeweller.band import data_home
+from jeweller.book.shelf import CONTAINS, Piece, Query, Shelf
+from jeweller.instruments.fingerings import note_midi
+from jeweller.score.load import load_scores
+
+
+def add_book(commands: Any) -> None:
+    """The command and what belongs to it, added to those of a parser."""
+    book = commands.add_parser("book", help="the shelf of pieces: add, find, export, import")
+    book.add_argument("--shelf", metavar="FOLDER", help="the folder of the shelf (default: one in the user's data folder)")
+    acts = book.add_subparsers(dest="act", metavar="ACT", required=True)
+    add = acts.add_parser("add", help="put the pieces of notation files on the shelf")
+    add.add_argument("files", metavar="FILE", nargs="+")
+    add.add_argument("--folder", default="", help="a folder of the shelf")
+    add.add_argument("--tag", action="append", default=[], help="a tag; again for more")
+    add.add_argument("--again", action="store_true", help="also what is there already")
+    find = acts.add_parser("find", help="list the pieces for which everything given holds")
+    find.add_argument("words", nargs="*", help="in title, composer, folder, tags, background")
+    for name in ("key", "metre", "level", "folder", "tag"):
+        find.add_argument(f"--{name}")
+    find.add_argument("--contains", action="append", default=[], help=f"an altered letter as F♯, or: {', '.join(CONTAINS)}; again for more")
+    find.add_argument("--within", metavar="C4-G5", help="every note within this written range")
+    export = acts.add_parser("export", help="write pieces to one zip file (all of them, or those named by id)")
+    export.add_argument("file")
+    export.add_argument("pieces", nargs="*")
+    take = acts.add_parser("import", help="put the pieces of such a file on the shelf")
+    take.add_argument("file")
+
+
+def run_book(options: argparse.Namespace) -> int:
+    shelf = Shelf(Path(options.shelf) if options.shelf else data_home() / "shelf")
+    for name in shelf.unread:
+        print(f"  note: {name} on the shelf cannot be read and is left alone.")
+    if options.act == "add":
+        for file in options.files:
+            for score in load_scores(file):
+                there = shelf.same_music(score)
+                if there and not options.again:
+                    print(f"  note: “{score.title or file}” is there already, as {there[0].id}; --again adds it all the same.")
+                    continue
+                print(line_of(shelf.add(score, folder=options.folder, tags=options.tag)))
+    elif options.act == "find":
+        ends = options.within.replace("b", "♭").replace("#", "♯").split("-") if options.within else None
+        query = Query(" ".join(options.words), options.key or "", options.metre or "", options.level or "", tuple(options.contains),
+                      (note_midi(ends[0]), note_midi(ends[1])) if ends and len(ends) == 2 else None, options.folder, options.tag or "")  # fmt: skip
+        for piece in shelf.find(query):
+            print(line_of(piece))
+    elif options.act == "export":
+        count = shelf.export(Path(options.file), options.pieces or None)
+        print(f"{count} piece{'s' if count != 1 else ''} in {options.file}")
+    else:
+        new, there_already = shelf.take_in(Path(options.file))
+        print(f"{len(new)} piece{'s' if len(new) != 1 else ''} taken in, {len(there_already)} were there already")
+    return 0
+
+
+def line_of(piece: Piece) -> str:
+    bars = f"bars {piece.passage[0]} to {piece.passage[1]}" if piece.passage_of else f"{piece.bars} bars"
+    return f"{piece.id}  {' · '.join(filter(None, [piece.title, ', '.join(piece.keys), ', '.join(piece.metres), bars, piece.level, piece.folder]))}"
