@@ -45,7 +45,9 @@ class DeskCase(WindowCase):
         self.window = self.make_window()
 
     def make_window(self, tray: tuple = ()) -> Window:  # type: ignore[type-arg]
-        window = Window(open_settings(self.folder / "desk.ini"), self.speaker, tray, "The tray" if tray else "")
+        settings = open_settings(self.folder / "desk.ini")
+        settings.setValue("shelf", str(self.folder / "shelf"))
+        window = Window(settings, self.speaker, tray, "The tray" if tray else "")
         self.addCleanup(window.deleteLater)
         self.addCleanup(window.close)
         window.resize(1280, 800)

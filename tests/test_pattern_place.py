@@ -150,6 +150,28 @@ class PatternBook(DeskCase):
         self.assertEqual(self.window.next_button.text(), "Open a recording…")
         self.assertEqual(load_score(path).parts[0].note_count, 15)
 
+    def test_the_shelf_keeps_finds_and_shows(self) -> None:
+        self.place.put_on_shelf()
+        self.choose("kind", KINDS["arpeggio"])
+        self.place.put_on_shelf()
+        self.place.put_on_shelf()  # the same music is not kept twice
+        self.place.way_buttons.button(3).click()
+        shelf = self.place.shelf
+        self.assertEqual([shelf.list.item(k).text().split(" · ")[0] for k in range(shelf.list.count())], ["B♭ major", "B♭ major, triad"])
+        QTest.keyClicks(shelf.search, "triad")
+        self.assertEqual((shelf.list.count(), shelf.count.text()), (1, "1 of 2 pieces"))
+        shelf.search.clear()
+        next(a for a in shelf.contains_menu().actions() if a.text() == "E♭").trigger()
+        self.assertEqual(shelf.list.count(), 1)
+        shelf.list.setCurrentRow(0)
+        self.assertEqual(self.title(), "B♭ major")
+        shelf.ask_background("the first scale of the year")
+        self.assertEqual(self.place.note.text(), "the first scale of the year")
+        shelf.ask_passage("2-3")
+        self.assertEqual([b.number for b in self.place.part().bars], ["2", "3"])  # type: ignore[union-attr]
+        shelf.ask_passage("9-12")
+        self.assertIn("There are no bars 9 to 12", self.window.last_trouble)
+
     def test_space_plays_and_stops(self) -> None:
         self.place.view.setFocus()
         self.press(KEY.Key_Space)

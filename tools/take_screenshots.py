@@ -40,7 +40,9 @@ def main() -> None:
     speaker.silent = False
     name, tray = read_band(DEMO)
     with tempfile.TemporaryDirectory() as folder:
-        window = Window(open_settings(Path(folder) / "desk.ini"), speaker, tray, name)
+        settings = open_settings(Path(folder) / "desk.ini")
+        settings.setValue("shelf", str(Path(folder) / "shelf"))
+        window = Window(settings, speaker, tray, name)
         window.resize(1280, 800)
         window.show()
         app.processEvents()
@@ -85,6 +87,18 @@ def main() -> None:
         place.choose_way("type")
         place.typed.set_text(TYPED)
         shot("pattern-typed")
+        for score in sorted(DEMO.glob("*.musicxml")):
+            place.open_file(str(score))
+            place.put_on_shelf()
+        for kind in ("scale", "arpeggio", "intervals"):
+            place.maker.choose("kind", kind)
+            place.choose_way("make")
+            place.put_on_shelf()
+        place.lines["counts"].setChecked(False)
+        place.choose_way("shelf")
+        place.shelf.list.setCurrentRow(4)
+        place.shelf.ask_background("An air for a slow evening: long lines, one breath to two bars.")
+        shot("pattern-shelf")
         window.close()
 
 

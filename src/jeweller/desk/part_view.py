@@ -8,10 +8,11 @@ from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QScrollArea, QWidget
 
 from jeweller.desk.paper import DEFAULT_ZOOM
+from jeweller.desk.style import font
 from jeweller.score.model import Part
 from jeweller.sheet.engrave import Engraving, engrave
 from jeweller.sheet.parts import instrument_of
-from jeweller.sheet.theme import SANS, Theme
+from jeweller.sheet.theme import Theme, text_svg
 from jeweller.sheet.under import UnderSettings, draw_under, rows_height
 
 RING = 21.0  # page units: the wash behind a notehead
@@ -33,6 +34,7 @@ class PartPaper(QWidget):
         self.washed: frozenset[str] = frozenset()
         self.pencilled: dict[str, str] = {}
         self.words = ""
+        self.points = 11.0
         self._pixmap: QPixmap | None = None
 
     def show_part(self, part: Part | None, theme: Theme, under: UnderSettings, words: str = "") -> None:
@@ -85,8 +87,7 @@ class PartPaper(QWidget):
             box = self.engraving.notes.get(note)
             if box is not None:
                 y = min(box.top, self.engraving.systems[box.system].top) - 14
-                out.append(f'<text x="{box.x:.1f}" y="{y:.1f}" text-anchor="middle" font-family="{SANS}" font-size="{NUMERAL}" '
-                           f'fill="{self.theme.brass}">{text}</text>')  # fmt: skip
+                out.append(text_svg(box.x, y, text, NUMERAL, self.theme.brass))
         return "".join(out)
 
     def top_of(self, note: str) -> int | None:
@@ -109,6 +110,7 @@ class PartPaper(QWidget):
             painter.drawPixmap(0, 0, self._pixmap)
         elif self.words:
             painter.setPen(QColor(self.theme.quiet))
+            painter.setFont(font(self.points))
             painter.drawText(self.rect().adjusted(32, 32, -32, -32), int(Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap), self.words)
         painter.end()
 

@@ -11,11 +11,13 @@ from PySide6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QFileDialog, Q
 
 from jeweller.audio.ports import Speaker
 from jeweller.audio.transport import Transport, cut
+from jeweller.band import data_home
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.look_list import LookList
 from jeweller.desk.maker import Maker
 from jeweller.desk.margin import width_at
 from jeweller.desk.part_view import PartView
+from jeweller.desk.shelf_page import ShelfPage
 from jeweller.desk.typed import Typed
 from jeweller.desk.work import write_sheet
 from jeweller.errors import JewellerError
@@ -35,12 +37,12 @@ from jeweller.sheet.parts import SheetSettings, instrument_of
 from jeweller.sheet.theme import LIGHT, Theme
 from jeweller.sheet.under import LINES, UnderSettings
 
-WAYS = (("make", "Make"), ("type", "Type in"), ("open", "Open"))
+WAYS = (("make", "Make"), ("type", "Type in"), ("open", "Open"), ("shelf", "Shelf"))
 SHEETS = (("pdf", "PDF", ".pdf"), ("musicxml", "MusicXML", ".musicxml"), ("midi", "MIDI", ".mid"), ("png", "Picture", ".png"),
           ("html", "Page for a browser", ".html"))  # fmt: skip
 GRIDS: dict[str, Fraction | None] = {"chosen by fit": None, "quarters": Fraction(1), "eighths": Fraction(1, 2), "sixteenths": Fraction(1, 4),
                                      "triplets": Fraction(1, 3)}  # fmt: skip
-MAKER_HEIGHT, EDITOR_HEIGHT = 68, 150
+MAKER_HEIGHT, EDITOR_HEIGHT, SHELF_HEIGHT = 68, 150, 200
 
 
 def plain(words: str) -> QLabel:
@@ -79,6 +81,12 @@ class PatternPlace(QWidget):
         self.sources.addWidget(self.maker)
         self.sources.addWidget(self._typed_page())
         self.sources.addWidget(self._open_page())
+        self.shelf = ShelfPage(Path(str(settings.value("shelf", "") or data_home() / "shelf")))
+        self.shelf.chosen.connect(self._from_shelf)
+        self.shelf.trouble.connect(self.trouble)
+        self.shelf.message.connect(self.message)
+        self.shelved: Score | None = None
+        self.sources.addWidget(self.shelf)
         self.grid.hide()
         self.grid_words.hide()
         column.addWidget(self.sources)
@@ -114,6 +122,9 @@ class PatternPlace(QWidget):
             self.way_buttons.addButton(button, k)
             row.addWidget(button)
         row.addStretch(1)
+        self.shelf_button = QPushButton("Put on the shelf")
+        self.shelf_button.clicked.connect(self.put_on_shelf)
+        row.addWidget(self.shelf_button)
         self.play_button = QPushButton("Play")
         self.play_button.setToolTip("Space")
         self.play_button.clicked.connect(self.toggle_play)
@@ -207,6 +218,7 @@ class PatternPlace(QWidget):
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
         self.typed.set_points(points)
+        self.view.paper.points = points
         self.choose_way(self.way)
 
     def choose_way(self, way: str) -> None:
@@ -214,7 +226,10 @@ class PatternPlace(QWidget):
         index = [w for w, _ in WAYS].index(way)
         self.way_buttons.button(index).setChecked(True)
         self.sources.setCurrentIndex(index)
-        heights = {"make": MAKER_HEIGHT, "type": EDITOR_HEIGHT + 90, "open": 44}
+        heights = {"make": MAKER_HEIGHT, "type": EDITOR_HEIGHT + 90, "open": 44, "shelf": SHELF_HEIGHT}
+        self.shelf_button.setVisible(way != "shelf")
+        if way == "shelf":
+            self.shelf.fill(self.shelf_id)
         self.sources.setMaximumHeight(round(heights[way] * self.points / 11.0))
         self.refresh()
         if way == "type":
@@ -232,6 +247,10 @@ class PatternPlace(QWidget):
             elif self.way == "open" and self.opened:
                 self.score = self.opened[max(0, self.tunes.currentIndex())]
                 self.told = self.score.warnings
+            elif self.way == "shelf":
+                self.score = self.shelved
+                piece = self.shelf.piece()
+                self.told = (piece.background,) if piece is not None and piece.background else ()
         except JewellerError as error:
             self.told = (str(error),)
         self.note.setText(" ".join(self.told[:4]) + (f" And {len(self.told) - 4} more." if len(self.told) > 4 else ""))
@@ -246,6 +265,26 @@ class PatternPlace(QWidget):
         self.parts.blockSignals(False)
         self.stop()
         self._show_part()
+
+    shelf_id = ""
+
+    def _from_shelf(self, piece_id: str) -> None:
+        """Shows a piece of the shelf."""
+        shelf = self.shelf.open()
+        if shelf is None:
+            return
+        try:
+            self.shelved, self.shelf_id = shelf.score(piece_id), piece_id
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self.refresh()
+
+    def put_on_shelf(self) -> None:
+        """Keeps what is shown on the shelf."""
+        score = self.printed()
+        if score is not None:
+            self.shelf.put(score)
 
     def _written_for(self, score: Score) -> Score:
         """A typed line as a part of the instrument it is written for."""
@@ -294,13 +333,15 @@ class PatternPlace(QWidget):
     def _show_part(self) -> None:
         self._advise()
         part = self.part()
-        words = "Drop a notation file here, or open one." if self.way == "open" else "There is nothing to show yet."
+        words = {"open": "Drop a notation file here, or open one.",
+                 "shelf": "Choose a piece. What was made, typed or opened is put here by “Put on the shelf”."}  # fmt: skip
+        empty = words.get(self.way, "There is nothing to show yet.")
         playable = part is not None and part.note_count > 0
-        self.view.paper.show_part(part, self.theme, self.under(), words)
+        self.view.paper.show_part(part, self.theme, self.under(), empty)
         over = look_over(part, instrument_of(part)) if part is not None and playable else None
         across = told(self.score) if self.score is not None and len(self.score.parts) > 1 and self.way != "make" else []
         self.look.show_over(over, self.theme, self.points, across)
-        for button in (self.play_button, self.loupe_button):
+        for button in (self.play_button, self.loupe_button, self.shelf_button):
             button.setEnabled(playable)
         self._pencil()
 

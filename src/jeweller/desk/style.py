@@ -45,7 +45,7 @@ def sheet(t: Theme, points: float) -> str:
     return f"""
 QWidget {{ color: {t.ink}; }}
 QMenuBar, QMenu, QPushButton, QToolButton, QComboBox, QListWidget, QStatusBar, QToolTip, QProgressBar, QComboBox QAbstractItemView, QLabel#quiet, QLabel#dot,
-QLabel#plain, QCheckBox, QPlainTextEdit {{
+QLabel#plain, QCheckBox, QPlainTextEdit, QLineEdit {{
     font-family: "{SANS}", "{SIGNS}"; font-size: {points:g}pt; }}
 QMainWindow, QDialog {{ background: {t.desk}; }}
 QToolTip {{ background: {t.paper}; color: {t.ink}; border: 1px solid {t.faint}; padding: 4px; }}
@@ -71,6 +71,8 @@ QPushButton#inline:hover, QPushButton#inline:focus {{ color: {t.brass}; border-b
 QCheckBox::indicator {{ width: {points + 3:g}px; height: {points + 3:g}px; border: 1px solid {t.quiet}; border-radius: 3px; background: {t.paper}; }}
 QCheckBox::indicator:checked {{ border: 1px solid {t.brass}; background: {t.brass}; }}
 QCheckBox::indicator:focus {{ border-color: {t.brass}; }}
+QLineEdit {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; padding: 3px 8px; }}
+QLineEdit:focus {{ border-color: {t.brass}; }}
 QPlainTextEdit {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; }}
 QPlainTextEdit:focus {{ border-color: {t.brass}; }}
 QLabel#place {{ font-family: "{SERIF}"; font-size: {points + 4:g}pt; font-weight: 600; }}

@@ -7,16 +7,14 @@ Right notes stay in plain ink. What is unsure is drawn in hair lines with a smal
 from __future__ import annotations
 
 import bisect
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from html import escape
 from typing import Any
 
 from jeweller.score.line import Line
 from jeweller.score.pitch import Pitch, spell
 from jeweller.sheet.engrave import RAIL_HEIGHT, SPACE, Engraving, NoteBox
-from jeweller.sheet.theme import SANS, SERIF, SIGNS, Theme, shape_svg
+from jeweller.sheet.theme import Theme, shape_svg, text_svg
 
 HALF = SPACE / 2
 SURE = 0.5
@@ -131,12 +129,7 @@ class _Drawer:
 
     def text(self, x: float, y: float, content: str, size: float, colour: str, *, anchor: str = "middle", serif: bool = False, weight: int = 400,
              italic: bool = False) -> None:  # fmt: skip
-        style = ' font-style="italic"' if italic else ""
-        # One family to a run: QtSvg reads no lists of families. The signs of music stand in a font of their own.
-        runs = "".join(f'<tspan font-family="{SIGNS if k % 2 else SERIF if serif else SANS}">{escape(piece)}</tspan>'
-                       for k, piece in enumerate(re.split("([♭♮♯𝄫𝄪♩♪]+)", content)) if piece)  # fmt: skip
-        style += f' font-size="{size:g}" font-weight="{weight}"'
-        self.out.append(f'<text x="{x:.1f}" y="{y:.1f}" text-anchor="{anchor}" fill="{colour}"{style}>{runs}</text>')
+        self.out.append(text_svg(x, y, content, size, colour, anchor=anchor, serif=serif, weight=weight, italic=italic))
 
     def path(self, d: str, colour: str, width: float, fill: str = "none", dash: str = "") -> None:
         dashes = f' stroke-dasharray="{dash}"' if dash else ""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
+from html import escape
 from pathlib import Path
 
 FONTS = Path(__file__).parent.parent / "assets" / "fonts"
@@ -50,6 +52,16 @@ FACET_SHAPES = {
     "sound": "M -10 1 Q -5 -9 0 1 Q 5 11 10 1",
 }
 SHAPE_WIDTH = {"rhythm": 4.0, "articulation": 5.0}
+
+
+def text_svg(x: float, y: float, content: str, size: float, colour: str, *, anchor: str = "middle", serif: bool = False, weight: int = 400,
+             italic: bool = False) -> str:  # fmt: skip
+    """Words as an SVG text. One family to a run: QtSvg reads no lists of families; the signs of music stand in a font of their own."""
+    style = ' font-style="italic"' if italic else ""
+    runs = "".join(f'<tspan font-family="{SIGNS if k % 2 else SERIF if serif else SANS}">{escape(piece)}</tspan>'
+                   for k, piece in enumerate(re.split("([♭♮♯𝄫𝄪♩♪]+)", content)) if piece)  # fmt: skip
+    style += f' font-size="{size:g}" font-weight="{weight}"'
+    return f'<text x="{x:.1f}" y="{y:.1f}" text-anchor="{anchor}" fill="{colour}"{style}>{runs}</text>'
 
 
 def shape_svg(facet: str, x: float, y: float, size: float, colour: str, *, width: float = 2.6, unsure: bool = False, fill: str = "none") -> str:

@@ -10,7 +10,7 @@ from jeweller.instruments.table import Instrument
 from jeweller.score.model import Bar, Note, Part
 from jeweller.score.pitch import key_alter
 from jeweller.sheet.engrave import Engraving
-from jeweller.sheet.theme import SANS, SIGNS, Theme
+from jeweller.sheet.theme import Theme, text_svg
 
 LINES = {"counts": "counts", "names": "note names", "solfège": "solfège", "fingerings": "fingerings", "places": "places on the staff"}
 F = Fraction
@@ -132,8 +132,7 @@ def draw_under(engraving: Engraving, part: Part, settings: UnderSettings, instru
                 out.append(diagram(chosen[note_id], box.x, y + 4, theme))
             else:
                 size = TEXT if len(text) < 4 else TEXT * 0.8
-                out.append(f'<text x="{box.x:.1f}" y="{y + TEXT - 4:.1f}" text-anchor="middle" font-family="{SANS}, {SIGNS}" font-size="{size:.0f}" '
-                           f'fill="{theme.ink}">{text.replace("&", "&amp;")}</text>')  # fmt: skip
+                out.append(text_svg(box.x, y + TEXT - 4, text, round(size), theme.ink))
         offset += DIAGRAM if drawn else ROW
     return "".join(out)
 
@@ -145,7 +144,7 @@ def diagram(fingering: Fingering, x: float, y: float, theme: Theme) -> str:
     thumb = [k for k in ("T", "Thalf", "TB♭", "R", "8va", "8va2", "W") if k in keys]
     if thumb:
         label = " ".join({"T": "th", "Thalf": "½th", "TB♭": "thB♭", "8va2": "8va", "W": "w"}.get(k, k) for k in thumb)
-        out.append(_key_text(label, x, y + 18, theme.quiet))
+        out.append(text_svg(x, y + 18, label, KEY_TEXT, theme.quiet))
     top = y + 34
     for k in range(6):
         cy = top + HOLE_STEP * k + (HAND_GAP if k > 2 else 0)
@@ -158,12 +157,5 @@ def diagram(fingering: Fingering, x: float, y: float, theme: Theme) -> str:
     named = {*(str(k) for k in range(1, 7)), *(f"{k}half" for k in range(1, 7)), *thumb}
     rest = " ".join(sorted(k for k in keys if k not in named))
     if rest:
-        out.append(_key_text(rest, x, top + 6 * HOLE_STEP + 18, theme.ink))
+        out.append(text_svg(x, top + 6 * HOLE_STEP + 18, rest, KEY_TEXT, theme.ink))
     return "".join(out)
-
-
-def _key_text(text: str, x: float, y: float, colour: str) -> str:
-    return (f'<text x="{x:.1f}" y="{y:.1f}" text-anchor="middle" font-family="{SANS}, {SIGNS}" font-size="{KEY_TEXT}" '
-            f'fill="{colour}">{text}</text>')  # fmt: skip
-
-
