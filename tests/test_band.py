@@ -8,7 +8,7 @@ import unittest
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.look.band import alterations, begin_from, rhythm_groups, told, what_others_have
 from jeweller.look.traps import find_traps
-from jeweller.pattern.parts import best_octave, written_for
+from jeweller.pattern.parts import best_octave, in_concert, written_for
 from jeweller.score.fill import with_accidentals
 from jeweller.score.line import make_line
 from jeweller.score.model import Part, Score
@@ -39,6 +39,11 @@ class WrittenFor(unittest.TestCase):
         clarinet = written_for(tune, require_instrument("clarinet"))
         self.assertEqual([n.pitch.name for n in clarinet.bars[1].notes if n.pitch], ["G♯5", "A5"])
         self.assertEqual((clarinet.bars[0].fifths, clarinet.bars[1].notes[0].accidental), (0, "sharp"))
+
+    def test_in_concert_pitch_everybody_reads_the_same(self) -> None:
+        for part in band("flute", "clarinet", "horn", "tuba").parts:
+            shown = in_concert(part)
+            self.assertEqual(([n.written_midi for n in make_line("", shown).notes], shown.bars[0].fifths), (sounding(part), -2))
 
     def test_nothing_is_moved_into_a_range_unasked_and_the_best_octave_is_told(self) -> None:
         tune, tuba = part_of(TUNE, fifths=-2), require_instrument("tuba")

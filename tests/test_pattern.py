@@ -10,7 +10,9 @@ from dataclasses import replace
 from fractions import Fraction
 
 import mido
+import numpy as np
 
+from jeweller.audio.decode import decode
 from jeweller.cli.main import main
 from jeweller.errors import DrillError
 from jeweller.instruments.table import find_instrument, instruments, require_instrument
@@ -18,6 +20,7 @@ from jeweller.pattern.drill import ARTICULATIONS, CHOICES, INTERVALS, KINDS, MET
 from jeweller.pattern.make import make, written_tonic
 from jeweller.pattern.rhythms import ROWS
 from jeweller.pattern.scales import SCALES, read_tonic
+from jeweller.player.model import sounded
 from jeweller.score.line import make_line
 from jeweller.score.load import load_score
 from jeweller.score.model import Part
@@ -185,18 +188,34 @@ class Printed(TempCase):
         tracks = mido.MidiFile(file=io.BytesIO(played_midi(score))).tracks
         self.assertEqual([sum(m.type == "note_on" for m in t) for t in tracks], [15, 15, 15])
 
+    def test_the_sound_begins_with_a_bar_of_clicks_and_an_echo_leaves_room_to_answer(self) -> None:
+        part = one(replace(DRILL, bpm=60))
+        model = sounded(part, "flute", count_in=True)
+        self.assertEqual([round(t, 2) for t in model.onsets[:3]], [4.0, 5.0, 6.0])
+        loud = [float(np.abs(model.samples[int((k + 0.0) * model.rate) : int((k + 0.03) * model.rate)]).max()) for k in range(4)]
+        self.assertGreater(min(loud), 0.2)
+        self.assertEqual([round(t, 2) for t in sounded(part, "flute", bpm=120).onsets[:3]], [0.0, 0.5, 1.0])
+        echo = one(replace(DRILL, kind="echo", bars=2, bpm=60, span="five notes"))
+        called = sounded(echo, "flute")
+        self.assertEqual(len(called.onsets), sum(n.pitch is not None for n in echo.bars[0].notes))
+        self.assertLess(max(called.onsets), 4.0)
+        drums = make(replace(DRILL, kind="drums"), [require_instrument("snare-drum")]).score.parts[0]
+        self.assertEqual(len(sounded(drums, "").onsets), drums.note_count)
+
     def test_the_commands(self) -> None:
         path = self.folder / "scale.musicxml"
         out = io.StringIO()
         with contextlib.redirect_stdout(out):
             self.assertEqual(main(["make", "scale", "--key", "Eb", "--for", "band", "--musicxml", str(path), "--set", "rhythm=eighths"]), 0)
             self.assertEqual(main(["sheet", str(path), "--part", "Horn", "--under", "names,counts", "--pdf", str(self.folder / "horn.pdf")]), 0)
+            self.assertEqual(main(["sheet", str(path), "--part", "Horn", "--wav", str(self.folder / "horn.wav"), "--speed", "60"]), 0)
             self.assertEqual(main(["make", "--list"]), 0)
         self.assertIn("Concert E♭ major", out.getvalue())
         self.assertIn("Snare drum: this has no pitch", out.getvalue())
         score = load_score(path)
         self.assertEqual(len(score.parts), 15)
         self.assertEqual([n.pitch.name for n in score.parts[0].bars[0].notes if n.pitch][:3], ["E♭4", "F4", "G4"])
+        self.assertGreater(len(decode(self.folder / "horn.wav", 22050).samples) / 22050, 12.0)
         self.assertTrue((self.folder / "horn.pdf").read_bytes().startswith(b"%PDF"))
         error = io.StringIO()
         with contextlib.redirect_stderr(error):

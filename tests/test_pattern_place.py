@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from jeweller.desk.maker import SENTENCES, Maker
@@ -171,6 +171,26 @@ class PatternBook(DeskCase):
         self.assertEqual([b.number for b in self.place.part().bars], ["2", "3"])  # type: ignore[union-attr]
         shelf.ask_passage("9-12")
         self.assertIn("There are no bars 9 to 12", self.window.last_trouble)
+
+    def test_a_folder_dropped_is_put_on_the_shelf_whole(self) -> None:
+        folder = self.folder / "tunes"
+        folder.mkdir()
+        (folder / "a.abc").write_text("X:1\nT:First\nK:C\nL:1/4\nCDEF|\n\nX:2\nT:Second\nK:G\nL:1/4\nGBAG|\n")
+        (folder / "b.mid").write_bytes(midi([(0, 1, 72), (1, 3, 67)]))
+        (folder / "c.abc").write_text("hello")
+        self.drop(folder)
+        self.wait(lambda: self.place.way == "shelf")
+        self.assertEqual(self.place.shelf.list.count(), 3)
+        self.assertIn("c.abc: This is no notation file", self.window.last_trouble)
+
+    def test_a_bar_clicked_says_what_the_others_have_there(self) -> None:
+        self.place.maker.set_players([require_instrument(n) for n in ("flute", "clarinet", "alto-saxophone")])
+        box = self.place.view.paper.engraving.bars[1]  # type: ignore[union-attr]
+        system = self.place.view.paper.engraving.systems[box.system]  # type: ignore[union-attr]
+        scale = self.place.view.paper.width() / self.place.view.paper.engraving.width  # type: ignore[union-attr]
+        point = QPoint(int((box.left + box.right) / 2 * scale), int(system.top * scale))
+        QTest.mouseClick(self.place.view.paper, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point)
+        self.assertEqual(self.place.note.text(), "Bar 2: Flute F G A B♭; Clarinet in B♭ G A B C; Alto saxophone D E F♯ G.")
 
     def test_space_plays_and_stops(self) -> None:
         self.place.view.setFocus()

@@ -15,6 +15,8 @@ from jeweller.pattern.drill import BOUNDS, CHOICES, KINDS, SPANS, USES, Drill, w
 from jeweller.pattern.make import make
 from jeweller.pattern.parts import best_octave, written_for
 from jeweller.plain import to_plain
+from jeweller.player.model import sounded
+from jeweller.player.room import write_sound
 from jeweller.score.load import choose_part, load_score
 from jeweller.score.model import Score
 from jeweller.sheet.leave import write_documents
@@ -113,6 +115,11 @@ def write_parts(score: Score, options: argparse.Namespace) -> int:
         raise SettingError(f"There is no way of counting “{options.counting}”; there are {', '.join(COUNTINGS)} and ta ti-ti.")
     settings = SheetSettings(UnderSettings((*lines, *(b for b in blank if b not in lines)), blank, options.counting), options.big)
     targets = {k: getattr(options, k) for k in ("musicxml", "midi", "pdf", "png", "html") if getattr(options, k)}
+    if options.wav:
+        part = score.parts[0]
+        model = sounded(part, instrument_of(part).sound or "flute", bpm=options.speed, count_in=True)
+        write_sound(Path(options.wav), model.samples, model.rate)
+        print(options.wav)
     for path in write_documents(render_parts(score, list(targets), settings), targets):
         print(path)
     return 0

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPixmap, QResizeEvent
+from PySide6.QtCore import QByteArray, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QScrollArea, QWidget
 
@@ -21,7 +21,9 @@ FOOT = 40.0
 
 
 class PartPaper(QWidget):
-    """One part. `show_part(None, …)` shows an empty sheet with a sentence."""
+    """One part. `show_part(None, …)` shows an empty sheet with a sentence; `bar_chosen` is emitted with the index of a bar that was clicked."""
+
+    bar_chosen = Signal(int)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -96,6 +98,20 @@ class PartPaper(QWidget):
             return None
         system = self.engraving.systems[self.engraving.notes[note].system]
         return int(system.highest * self.width() / self.engraving.width)
+
+    def bar_at(self, x: float, y: float) -> int | None:
+        """The index of the bar at a place in pixels."""
+        if self.engraving is None or not self.width():
+            return None
+        px, py = x * self.engraving.width / self.width(), y * self.engraving.width / self.width()
+        systems = self.engraving.systems
+        near = min(range(len(systems)), key=lambda k: abs((systems[k].top + systems[k].bottom) / 2 - py))
+        return next((b.index for b in self.engraving.bars if b.system == near and b.left <= px <= b.right), None)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        bar = self.bar_at(event.position().x(), event.position().y()) if event.button() == Qt.MouseButton.LeftButton else None
+        if bar is not None:
+            self.bar_chosen.emit(bar)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         if event.oldSize().width() != event.size().width():

@@ -19,16 +19,15 @@ from jeweller.desk.margin import width_at
 from jeweller.desk.part_view import PartView
 from jeweller.desk.shelf_page import ShelfPage
 from jeweller.desk.typed import Typed
-from jeweller.desk.work import write_sheet
+from jeweller.desk.work import read_many, write_part_sound, write_sheet
 from jeweller.errors import JewellerError
 from jeweller.files import write_bytes
 from jeweller.instruments.table import instruments, require_instrument
-from jeweller.look.band import told
+from jeweller.look.band import told, what_others_have
 from jeweller.look.over import look_over
 from jeweller.pattern.make import make
-from jeweller.pattern.parts import best_octave, written_for
-from jeweller.player.model import play_model
-from jeweller.score.line import make_line
+from jeweller.pattern.parts import best_octave, in_concert, written_for
+from jeweller.player.model import sounded
 from jeweller.score.load import ENDINGS, load_scores
 from jeweller.score.model import Part, Score
 from jeweller.score.transpose import diatonic_of
@@ -39,9 +38,10 @@ from jeweller.sheet.under import LINES, UnderSettings
 
 WAYS = (("make", "Make"), ("type", "Type in"), ("open", "Open"), ("shelf", "Shelf"))
 SHEETS = (("pdf", "PDF", ".pdf"), ("musicxml", "MusicXML", ".musicxml"), ("midi", "MIDI", ".mid"), ("png", "Picture", ".png"),
-          ("html", "Page for a browser", ".html"))  # fmt: skip
+          ("html", "Page for a browser", ".html"), ("wav", "Sound, with a count-in", ".wav"))  # fmt: skip
 GRIDS: dict[str, Fraction | None] = {"chosen by fit": None, "quarters": Fraction(1), "eighths": Fraction(1, 2), "sixteenths": Fraction(1, 4),
                                      "triplets": Fraction(1, 3)}  # fmt: skip
+CONCERT = "concert pitch"
 MAKER_HEIGHT, EDITOR_HEIGHT, SHELF_HEIGHT = 68, 150, 200
 
 
@@ -95,6 +95,7 @@ class PatternPlace(QWidget):
         self.note.setWordWrap(True)
         column.addWidget(self.note)
         self.view = PartView()
+        self.view.paper.bar_chosen.connect(self._bar_chosen)
         self.look = LookList()
         self.look.shown.connect(self._show_notes)
         self.look.ticked.connect(self._pencil)
@@ -177,6 +178,7 @@ class PatternPlace(QWidget):
         self.open_for = QComboBox()
         self.open_for.setAccessibleName("The instrument the part is written for")
         self.open_for.addItem("as in the file", "")
+        self.open_for.addItem("concert pitch", CONCERT)
         for i in instruments():
             if i.clef != "percussion":
                 self.open_for.addItem(i.name, i.id)
@@ -210,6 +212,9 @@ class PatternPlace(QWidget):
         self.blank.setToolTip("Lines to be filled in by the player")
         self.blank.toggled.connect(lambda _: self._show_part())
         row.addWidget(self.blank)
+        self.big = QCheckBox("big notes in print")
+        self.big.setToolTip("To be read from a distance")
+        row.addWidget(self.big)
         row.addStretch(1)
         return row
 
@@ -302,6 +307,8 @@ class PatternPlace(QWidget):
         chosen = str(self.open_for.currentData() or "")
         if self.way != "open" or not chosen:
             return part
+        if chosen == CONCERT:
+            return in_concert(part)
         return written_for(part, require_instrument(chosen), octaves=int(self.octaves.currentData()))
 
     def printed(self) -> Score | None:
@@ -314,8 +321,8 @@ class PatternPlace(QWidget):
     def _advise(self) -> None:
         """Where a part lies badly on the instrument it is written for, and where it would lie best."""
         chosen = str(self.open_for.currentData() or "")
-        self.octaves.setVisible(bool(chosen))
-        if self.way != "open" or not chosen or self.score is None or not self.score.parts:
+        self.octaves.setVisible(chosen not in ("", CONCERT))
+        if self.way != "open" or chosen in ("", CONCERT) or self.score is None or not self.score.parts:
             return
         instrument = require_instrument(chosen)
         best = best_octave(self.score.parts[max(0, self.parts.currentIndex())], instrument)
@@ -351,6 +358,43 @@ class PatternPlace(QWidget):
         paper.mark(frozenset(notes), paper.pencilled)
         if notes:
             self.view.bring(str(notes[0]))
+
+    def _bar_chosen(self, bar: int) -> None:
+        """Says what every part has in a bar, each in its own letters."""
+        if self.score is None or len(self.score.parts) < 2 or self.open_for.currentData():
+            return
+        lines = what_others_have(self.score, bar, bar)
+        number = self.score.parts[0].bars[bar].number if bar < len(self.score.parts[0].bars) else str(bar + 1)
+        self.note.setText(f"Bar {number}: " + "; ".join(f"{x.part} {' '.join(x.own)}" for x in lines) + ".")
+        self.note.show()
+
+    def keep_files(self, paths: list[str]) -> None:
+        """Puts every piece of many files on the shelf; what cannot be read is named, the others are kept all the same."""
+        job = self.jobs.process("keep", read_many, paths)
+        job.progress.connect(lambda share, what: self.message.emit(f"Reading {what} …"))
+        job.failed.connect(self.trouble)
+        job.done.connect(self._keep)
+
+    def _keep(self, found: object) -> None:
+        assert isinstance(found, list)
+        shelf = self.shelf.open()
+        if shelf is None:
+            return
+        new = there = 0
+        bad: list[str] = []
+        for answer in found:
+            if isinstance(answer, str):
+                bad.append(answer)
+                continue
+            for score in answer:
+                if shelf.same_music(score):
+                    there += 1
+                elif self.shelf.put(score) is not None:
+                    new += 1
+        self.choose_way("shelf")
+        self.message.emit(f"{new} piece{'s' if new != 1 else ''} put on the shelf" + (f", {there} were there already" if there else "") + ".")
+        if bad:
+            self.trouble.emit("\n".join([*bad[:8], *([f"and {len(bad) - 8} more"] if len(bad) > 8 else [])]))
 
     def _pencil(self) -> None:
         """Numbers the notes of the ticked traps on the part."""
@@ -402,7 +446,10 @@ class PatternPlace(QWidget):
         if not path:
             return
         self.settings.setValue("save_folder", str(Path(path).parent))
-        job = self.jobs.process("sheet", write_sheet, self.printed(), SheetSettings(self.under()), {kind: path})
+        if kind == "wav":
+            job = self.jobs.process("sheet", write_part_sound, self.part(), path)
+        else:
+            job = self.jobs.process("sheet", write_sheet, self.printed(), SheetSettings(self.under(), big=self.big.isChecked()), {kind: path})
         self.message.emit("Writing…")
         job.done.connect(lambda paths: self.message.emit("Saved: " + ", ".join(str(p) for p in paths)))
         job.failed.connect(self.trouble)
@@ -437,12 +484,7 @@ class PatternPlace(QWidget):
         if self.transport.playing or part is None:
             self.stop()
             return
-        if part.percussion:
-            self.message.emit("Drum parts are not played yet.")
-            return
-        line = make_line("", part)
-        spq = 60.0 / (line.written_bpm or 90.0)
-        model = play_model(line, instrument_of(part).sound or "flute", lambda q: q * spq)
+        model = sounded(part, instrument_of(part).sound or "flute")
         self.transport.play([cut(model.samples, model.rate, 0.0, len(model.samples) / model.rate, 1.0, "model")])
         self.play_button.setText("Stop")
         if self.transport.speaker.silent:

@@ -477,7 +477,9 @@ class Window(QMainWindow):
         """Files that were dropped or named on the command line: told apart by their endings."""
         score = next((p for p in paths if p.casefold().endswith(ENDINGS)), "")
         take = next((p for p in paths if p.casefold().endswith(TAKE_ENDINGS)), "")
-        if score and not take and self.place == "pattern":
+        if self.place == "pattern" and (sum(p.casefold().endswith(ENDINGS) for p in paths) > 1 or any(Path(p).is_dir() for p in paths)):
+            self.pattern.keep_files(paths)
+        elif score and not take and self.place == "pattern":
             self.pattern.open_file(score)
         elif score:
             self.open_pair(score, take or (self.take_path if self.review is None else ""))

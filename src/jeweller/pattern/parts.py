@@ -23,6 +23,12 @@ def written_for(part: Part, instrument: Instrument, *, octaves: int = 0) -> Part
     return dataclasses.replace(moved, name=instrument.name, instrument=instrument.name, chromatic=instrument.chromatic, diatonic=diatonic, bars=bars)
 
 
+def in_concert(part: Part) -> Part:
+    """A part as it sounds: written and sounding notes are the same."""
+    moved = transposed(part, part.chromatic, part.diatonic, most_signs=FEWEST_SIGNS) if part.chromatic else part
+    return dataclasses.replace(moved, chromatic=0, diatonic=0)
+
+
 def best_octave(part: Part, instrument: Instrument) -> int:
     """By how many octaves a part would have to be moved to lie best on an instrument: most of it within what is easy, all of it within what is possible."""
     sounding = [n.pitch.midi + part.chromatic for b in part.bars for n in b.notes if n.pitch is not None and not n.cue]

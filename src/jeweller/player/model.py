@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -9,7 +10,10 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.player.sampler import RATE, Tone, render
-from jeweller.score.line import Line
+from jeweller.player.strokes import RATE as STROKE_RATE
+from jeweller.player.strokes import render as render_strokes
+from jeweller.score.line import Line, make_line
+from jeweller.score.model import Note, Part
 
 
 @dataclass(frozen=True)
@@ -51,3 +55,51 @@ def play_model(line: Line, sound: str, when: Callable[[float], float], *, lead_s
     seconds = (max(t.off_s for t in tones) if tones else 0.0) + 0.4
     samples = render(sorted(tones, key=lambda t: t.on_s), sound, seconds)
     return Model(0.7 * samples / max(float(np.abs(samples).max()), 1e-6), RATE, tuple(onsets))
+
+
+COUNT_HZ, COUNT_FALL_S = (1600.0, 1200.0), 0.02  # of the first click of a bar, and of the others
+STROKES = {"Cymbals": "Suspended cymbal", "Snare drum": "Snare drum", "Bass drum": "Bass drum"}
+
+
+def sounded(part: Part, sound: str, *, bpm: float | None = None, count_in: bool = False) -> Model:
+    """A part as it should sound, at its own speed or at `bpm` quarters a minute, after a bar of clicks with `count_in`.
+
+    Of an echo drill only what the program plays sounds; the bars to answer in are silent.
+    """
+    line = make_line("", _calls(part), rhythm_only=part.percussion)
+    spq = 60.0 / (bpm or line.written_bpm or 90.0)
+    beat = float(line.beat) * spq
+    beats = round(float(line.bars[0].bar.metre / line.beat)) if count_in else 0
+    pickup = line.bars[0].bar.metre - line.bars[0].length if line.bars[0].bar.implicit else 0
+    lead = beats * beat + (float(pickup) * spq if count_in else 0.0)
+    if part.percussion:
+        model = _struck(line, spq, lead)
+    else:
+        model = play_model(line, sound, lambda q: q * spq, lead_s=lead)
+    samples = model.samples.copy()
+    for k in range(round(lead / beat)):
+        t = np.arange(int(4 * COUNT_FALL_S * model.rate)) / model.rate
+        click = 0.5 * np.sin(2 * np.pi * COUNT_HZ[bool(k % max(beats, 1))] * t) * np.exp(-t / COUNT_FALL_S)
+        at = int(k * beat * model.rate)
+        end = min(len(samples), at + len(click))
+        samples[at:end] += click[: end - at].astype(np.float32)
+    return Model(samples, model.rate, model.onsets)
+
+
+def _calls(part: Part) -> Part:
+    """Of a part with small notes: these to be played, all others silent."""
+    if not any(n.cue for b in part.bars for n in b.notes):
+        return part
+
+    def turned(n: Note) -> Note:
+        if n.cue:
+            return dataclasses.replace(n, cue=False)
+        return dataclasses.replace(n, pitch=None, unpitched=False, tie_start=False, tie_stop=False, accidental=None)
+
+    return dataclasses.replace(part, bars=tuple(dataclasses.replace(b, notes=tuple(turned(n) for n in b.notes)) for b in part.bars))
+
+
+def _struck(line: Line, spq: float, lead: float) -> Model:
+    onsets = tuple(lead + float(n.onset) * spq for n in line.main_notes)
+    strokes = [(at, STROKES.get(n.written.stroke, "Tap"), 0.0) for at, n in zip(onsets, line.main_notes, strict=True)]
+    return Model(render_strokes(strokes, onsets[-1] + 1.5, 1), STROKE_RATE, onsets)
