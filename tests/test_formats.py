@@ -56,6 +56,8 @@ class Abc(unittest.TestCase):
                 part = abc("F8|", f"K:{key}\n")
                 self.assertEqual((part.bars[0].fifths, part.bars[0].mode), (fifths, mode))
         self.assertEqual(part.bars[0].clef, ("F", 4, 0))
+        low = abc("F8|[K:clef=bass]F8|", "K:B♭\n")
+        self.assertEqual([(b.fifths, b.clef[0]) for b in low.bars], [(-2, "G"), (-2, "F")])
         self.assertEqual([n for n, _ in notes(abc("F4 B4|", "K:D =c ^g\n"))], ["F♯4", "B4"])
         self.assertEqual([n for n, _ in notes(abc("c4 g4|", "K:D =c ^g\n"))], ["C5", "G♯5"])
 

@@ -14,16 +14,15 @@ from fractions import Fraction
 from typing import Any
 
 from jeweller.errors import ScoreError
+from jeweller.score.abc_fields import ALTER, read_key, read_length, read_metre, read_tempo
+from jeweller.score.ids import note_id, pitch_token, unique
 from jeweller.score.marks import DECORATIONS, DYNAMICS, JUMP_WORDS, SIGNS
 from jeweller.score.model import Bar, Mark, Note, Part, Score
-from jeweller.score.pitch import STEPS, Pitch, key_alter
-from jeweller.score.values import beat_unit, guess_type
+from jeweller.score.pitch import Pitch, key_alter
+from jeweller.score.values import guess_type
 
 MAX_TUNES, MAX_NOTES, MAX_BARS = 2000, 100_000, 5000
-ALTER = {"^": 1, "^^": 2, "=": 0, "_": -1, "__": -2}
 ACCIDENTAL = {1: "sharp", 2: "double-sharp", 0: "natural", -1: "flat", -2: "flat-flat"}
-# How many fifths a mode lies from the major of the same tonic.
-MODES = {"": 0, "maj": 0, "ion": 0, "mix": -1, "dor": -2, "m": -3, "min": -3, "aeo": -3, "phr": -4, "loc": -5, "lyd": 1}
 CLEFS = {"treble": ("G", 2), "bass": ("F", 4), "tenor": ("C", 4), "alto": ("C", 3), "perc": ("percussion", 2), "none": ("G", 2)}
 SILENT_FIELDS = "ABDFGHIJNORSUWXZmrsPuw"  # say nothing about what is played
 LONE = {".": "staccato", "~": "roll", "T": "trill", "M": "lowermordent", "P": "uppermordent", "H": "fermata", "L": "accent", "S": "segno", "O": "coda"}
@@ -266,65 +265,33 @@ class _Reader:
             into.octave = int(match[1])
 
     def metre(self, value: str, column: int) -> tuple[int, int, bool]:
-        text = value.strip()
-        if text in ("C", "C|"):
-            return (4, 4, False) if text == "C" else (2, 2, False)
-        if text.casefold() in ("none", ""):
-            return 4, 4, True
-        match = re.fullmatch(r"\(?([0-9+ ]+)\)?\s*/\s*(\d+)", text)
-        if match:
-            beats, beat_type = sum(int(b) for b in match[1].replace(" ", "").split("+") if b), int(match[2])
-            if 0 < beats <= 64 and beat_type in (1, 2, 4, 8, 16, 32):
-                return beats, beat_type, False
-        self.tell(column, f"The metre “{text[:20]}” is not understood; 4/4 is taken.")
-        return 4, 4, False
+        found = read_metre(value)
+        if found is None:
+            self.tell(column, f"The metre “{value.strip()[:20]}” is not understood; 4/4 is taken.")
+        return found or (4, 4, False)
 
     def length(self, value: str, column: int) -> Fraction | None:
-        match = re.fullmatch(r"\s*(\d{1,3})(?:\s*/\s*(\d{1,4}))?\s*", value)
-        if match and int(match[1]) and int(match[2] or 1):
-            return Fraction(int(match[1]) * 4, int(match[2] or 1))
-        self.tell(column, f"The unit of length “{value[:20]}” is not understood; write one such as 1/8.")
-        return None
+        found = read_length(value)
+        if found is None:
+            self.tell(column, f"The unit of length “{value[:20]}” is not understood; write one such as 1/8.")
+        return found
 
     def tempo(self, value: str, column: int) -> Mark | None:
-        words = " ".join(re.findall(r'"([^"]*)"', value))
-        rest = re.sub(r'"[^"]*"', "", value).strip()
-        match = re.fullmatch(r"(?:(\d+)/(\d+)\s*=\s*)?(\d+(?:\.\d+)?)", rest)
-        if match:
-            unit = Fraction(4 * int(match[1]), int(match[2]) or 1) if match[1] else Fraction(1)
-            bpm = float(match[3]) * float(unit)
-            if 10 <= bpm <= 600:
-                return Mark("tempo", Fraction(0), value=bpm, beat_unit=beat_unit(unit), per_minute=match[3])
-        if not rest and words:
-            return Mark("words", Fraction(0), words)
-        self.tell(column, f"The speed “{value[:30]}” is not understood; write it as 1/4=96.")
-        return None
+        found = read_tempo(value)
+        if found is None:
+            self.tell(column, f"The speed “{value[:30]}” is not understood; write it as 1/4=96.")
+        return found
 
     def key(self, into: _Tune | _Voice, value: str, column: int) -> None:
-        match = re.match(r"(HP|Hp|none|[A-G][#b]?)?\s*((?:maj|min|m(?![a-z])|ion|mix|dor|aeo|phr|loc|lyd)[a-z]*)?", value, re.I)
-        tonic, mode = (match[1] or "", (match[2] or "").casefold()[:3]) if match else ("", "")
+        found = read_key(value)
         if isinstance(into, _Voice) and into.notes and into.now == 0:
             into.begin_bar()
-        if tonic in ("HP", "Hp"):
-            into.fifths, into.mode, into.altered = 2, "major", {}
-        elif not tonic or tonic.casefold() == "none":
-            if tonic or not re.search(r"clef|bass|treble|alto|tenor|transpose|octave", value):
-                into.fifths, into.mode, into.altered = 0, "major", {}
-                if value.strip() and not tonic:
-                    self.tell(column, f"The key “{value[:20]}” is not understood; C major is taken.")
-        else:
-            letter, sign = tonic[0].upper(), {"#": 7, "b": -7}.get(tonic[1:], 0)
-            fifths = "FCGDAEB".index(letter) - 1 + sign + MODES.get(mode if mode in MODES else mode[:3], 0)
-            if not -7 <= fifths <= 7:
-                self.tell(column, f"The key “{value[:20]}” has more than seven signs; its equal with fewer is taken.")
-                fifths += -12 if fifths > 7 else 12
-            into.fifths, into.mode, into.altered = fifths, "minor" if mode in ("m", "min", "aeo") else "major", {}
-        rest = value[match.end() :] if match else ""
-        for sign, letter in re.findall(r"(?<![a-z=])(\^\^|\^|__|_|=)([A-Ga-g])(?![a-z])", rest):
-            into.altered[letter.upper()] = ALTER[sign]
-        if re.search(r"\bexp\b", rest):
-            into.fifths = 0
-        self.clef(into, rest if tonic else value)
+        if found.told:
+            self.tell(column, found.told)
+        if found.fifths is not None:
+            into.fifths, into.mode, into.altered = found.fifths, found.mode, {}
+        into.altered.update(found.altered)
+        self.clef(into, found.rest)
 
     # ---- music ---------------------------------------------------------------------------------------------------
 
@@ -641,16 +608,8 @@ class _Reader:
         return bool(short) and voice.now + short[-1] == metre
 
     def _id(self, voice: _Voice, offset: Fraction, pitch: Pitch | None, what: str = "") -> str:
-        place = f"{offset.numerator}" if offset.denominator == 1 else f"{offset.numerator}-{offset.denominator}"
-        name = f"{pitch.step}{ {-2: 'bb', -1: 'b', 0: '', 1: 's', 2: 'ss'}[pitch.alter]}{pitch.octave}" if pitch else "rest"
         index = list(self.voices.values()).index(voice) + 1
-        wanted = f"p{index}.m{len(voice.bars) + 1}.q{place}.{what}{name}"
-        unique, n = wanted, 1
-        while unique in self.ids:
-            n += 1
-            unique = f"{wanted}.{n}"
-        self.ids.add(unique)
-        return unique
+        return unique(note_id(f"p{index}", f"m{len(voice.bars) + 1}", offset, what + pitch_token(pitch)), self.ids)
 
     def score(self) -> Score:
         parts = []
@@ -675,6 +634,3 @@ def _count(beats: Fraction) -> str:
     whole, rest = divmod(beats, 1)
     part = {Fraction(1, 2): "½", Fraction(1, 4): "¼", Fraction(3, 4): "¾"}.get(rest, f" {rest}" if rest else "")
     return f"{whole or ''}{part}" or "0"
-
-
-__all__ = ["STEPS", "Problem", "TuneText", "parse_tune", "read_abc", "tunes_of"]

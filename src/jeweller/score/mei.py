@@ -13,6 +13,7 @@ from fractions import Fraction
 from typing import Any
 
 from jeweller.errors import ScoreError
+from jeweller.score.ids import PLAIN, unique
 from jeweller.score.marks import JUMP_WORDS
 from jeweller.score.model import Bar, Mark, Note, Part, Score
 from jeweller.score.musicxml import MAX_BARS, MAX_NOTES, one_voice, parse_xml
@@ -237,13 +238,7 @@ class _Reader:
                                       implicit=implicit, ending=self.ending, **flags))  # fmt: skip
 
     def unique(self, wanted: str) -> str:
-        plain = wanted if re.fullmatch(r"[A-Za-z_][\w.-]{0,63}", wanted) else "n"
-        found, k = plain, 1
-        while found in self.seen:
-            k += 1
-            found = f"{plain}.{k}"
-        self.seen.add(found)
-        return found
+        return unique(wanted if PLAIN.fullmatch(wanted) else "n", self.seen)
 
     def _marks(self, measure: Element, flags: dict[str, Any]) -> list[tuple[Mark, str]]:
         """(mark, the staff it belongs to or "") of a bar; jumps are set in `flags`."""

@@ -17,6 +17,7 @@ from typing import Any
 from lxml import etree
 
 from jeweller.errors import ScoreError
+from jeweller.score.ids import PLAIN, note_id, pitch_token, unique
 from jeweller.score.marks import ARTICULATIONS, JUMP_WORDS
 from jeweller.score.model import Bar, Mark, Note, Part, Score
 from jeweller.score.pitch import STEPS, Pitch
@@ -379,19 +380,10 @@ class _PartReader:
 
     def _id(self, element: Element, measure: Element, start: Fraction, pitch: Pitch | None) -> str:
         wanted = element.get("id") or ""
-        if not re.fullmatch(r"[A-Za-z_][\w.-]{0,63}", wanted):
+        if not PLAIN.fullmatch(wanted):
             bar = re.sub(r"\W", "", measure.get("number", ""))
-            place = f"{start.numerator}" if start.denominator == 1 else f"{start.numerator}-{start.denominator}"
-            what = "rest"
-            if pitch is not None:
-                what = f"{pitch.step}{ {-2: 'bb', -1: 'b', 0: '', 1: 's', 2: 'ss'}[pitch.alter]}{pitch.octave}"
-            wanted = f"p{self.index + 1}.b{bar}.q{place}.{what}"
-        unique, n = wanted, 1
-        while unique in self.seen:
-            n += 1
-            unique = f"{wanted}.{n}"
-        self.seen.add(unique)
-        return unique
+            wanted = note_id(f"p{self.index + 1}", f"b{bar}", start, pitch_token(pitch))
+        return unique(wanted, self.seen)
 
     # ---- directions and bar lines --------------------------------------------------------------------------------
 

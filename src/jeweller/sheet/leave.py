@@ -16,7 +16,7 @@ from jeweller.judge.finding import SURE
 from jeweller.score.line import Line
 from jeweller.score.model import Score
 from jeweller.score.write import write_musicxml
-from jeweller.sheet.page import html_to_pdf, marked_page, page_names, pdf_to_png
+from jeweller.sheet.page import marked_page, page_names, printed
 
 
 def heard_midi(report: dict[str, Any]) -> bytes:
@@ -66,20 +66,11 @@ def render_sheets(
 ) -> dict[str, list[bytes]]:
     """The documents asked for, by kind; PNG has a page each."""
     findings = list(report["findings"] if findings is None else findings)
-    out: dict[str, list[bytes]] = {}
-    html = marked_page(report, line, findings, player=player) if {"html", "pdf", "png"} & set(kinds) else ""
-    pdf = html_to_pdf(html) if {"pdf", "png"} & set(kinds) else b""
-    for kind in kinds:
-        if kind == "html":
-            out[kind] = [html.encode("utf-8")]
-        elif kind == "pdf":
-            out[kind] = [pdf]
-        elif kind == "png":
-            out[kind] = pdf_to_png(pdf)
-        elif kind == "midi":
-            out[kind] = [heard_midi(report)]
-        elif kind == "musicxml":
-            out[kind] = [annotated_musicxml(line, findings)]
+    out = printed(marked_page(report, line, findings, player=player), kinds) if {"html", "pdf", "png"} & set(kinds) else {}
+    if "midi" in kinds:
+        out["midi"] = [heard_midi(report)]
+    if "musicxml" in kinds:
+        out["musicxml"] = [annotated_musicxml(line, findings)]
     return out
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 import functools
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -98,6 +98,19 @@ def pdf_to_png(pdf: bytes, dpi: int = 130) -> list[bytes]:
     finally:
         document.close()
     return pages
+
+
+def printed(html: str, kinds: Collection[str]) -> dict[str, list[bytes]]:
+    """A page as the documents asked for among html, pdf and png; PNG has a page each."""
+    out: dict[str, list[bytes]] = {}
+    pdf = html_to_pdf(html) if {"pdf", "png"} & set(kinds) else b""
+    if "html" in kinds:
+        out["html"] = [html.encode("utf-8")]
+    if "pdf" in kinds:
+        out["pdf"] = [pdf]
+    if "png" in kinds:
+        out["png"] = pdf_to_png(pdf)
+    return out
 
 
 def page_names(path: Path, count: int) -> list[Path]:

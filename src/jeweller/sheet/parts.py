@@ -13,7 +13,7 @@ from jeweller.score.line import make_line
 from jeweller.score.model import Part, Score
 from jeweller.score.write import write_musicxml
 from jeweller.sheet.engrave import engrave
-from jeweller.sheet.page import PAGE_UNITS, environment, fonts, html_to_pdf, pdf_to_png
+from jeweller.sheet.page import PAGE_UNITS, environment, fonts, printed
 from jeweller.sheet.theme import LIGHT, SANS, SERIF, SIGNS, Theme
 from jeweller.sheet.under import PLACES_LEGEND, UnderSettings, draw_under, rows_height
 
@@ -62,20 +62,11 @@ def parts_page(score: Score, settings: SheetSettings | None = None) -> str:
 
 def render_parts(score: Score, kinds: Sequence[str], settings: SheetSettings | None = None) -> dict[str, list[bytes]]:
     """The documents asked for (html, pdf, png, musicxml, midi), by kind; PNG has a page each."""
-    out: dict[str, list[bytes]] = {}
-    html = parts_page(score, settings) if {"html", "pdf", "png"} & set(kinds) else ""
-    pdf = html_to_pdf(html) if {"pdf", "png"} & set(kinds) else b""
-    for kind in kinds:
-        if kind == "html":
-            out[kind] = [html.encode("utf-8")]
-        elif kind == "pdf":
-            out[kind] = [pdf]
-        elif kind == "png":
-            out[kind] = pdf_to_png(pdf)
-        elif kind == "musicxml":
-            out[kind] = [write_musicxml(score)]
-        elif kind == "midi":
-            out[kind] = [played_midi(score)]
+    out = printed(parts_page(score, settings), kinds) if {"html", "pdf", "png"} & set(kinds) else {}
+    if "musicxml" in kinds:
+        out["musicxml"] = [write_musicxml(score)]
+    if "midi" in kinds:
+        out["midi"] = [played_midi(score)]
     return out
 
 
