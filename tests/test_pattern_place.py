@@ -86,6 +86,7 @@ class PatternBook(DeskCase):
         self.assertEqual([n.pitch.name for b in self.place.part().bars for n in b.notes if n.pitch], ["C4", "D4", "E4", "F4", "G♯4", "A4"])  # type: ignore[union-attr]
         self.place.typed.go_to("0")
         self.assertEqual(edit.textCursor().blockNumber(), 3)
+        self.assertIn("F2 ^G &", self.make_window().pattern.typed.edit.toPlainText())  # there again the next time
         self.place.typed_for.setCurrentIndex(self.place.typed_for.findData("clarinet"))
         self.assertEqual(self.place.part().chromatic, -2)  # type: ignore[union-attr]
 
@@ -122,6 +123,7 @@ class PatternBook(DeskCase):
         self.drop(self.score)
         self.place.open_for.setCurrentIndex(self.place.open_for.findData("tuba"))
         self.assertIn("On the Tuba it lies best 3 octaves lower", self.place.note.text())
+        self.assertTrue(self.place.view.paper.washed)  # the notes that no tuba plays
         self.place.octaves.setCurrentIndex(self.place.octaves.findData(-3))
         part = self.place.part()
         assert part is not None

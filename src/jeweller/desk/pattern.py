@@ -25,6 +25,7 @@ from jeweller.files import write_bytes
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.look.band import told, what_others_have
 from jeweller.look.over import look_over
+from jeweller.look.traps import OUTSIDE
 from jeweller.pattern.make import make
 from jeweller.pattern.parts import best_octave, in_concert, written_for
 from jeweller.player.model import sounded
@@ -76,7 +77,9 @@ class PatternPlace(QWidget):
         self.maker = Maker()
         self.maker.changed.connect(self.refresh)
         self.typed = Typed()
-        self.typed.changed.connect(lambda: self.refresh() if self.way == "type" else None)
+        if settings.value("typed"):
+            self.typed.set_text(str(settings.value("typed")))
+        self.typed.changed.connect(self._typed_changed)
         self.typed.edit.setFixedHeight(EDITOR_HEIGHT)
         self.sources.addWidget(self.maker)
         self.sources.addWidget(self._typed_page())
@@ -273,6 +276,12 @@ class PatternPlace(QWidget):
 
     shelf_id = ""
 
+    def _typed_changed(self) -> None:
+        """What is typed is kept, and there again the next time."""
+        self.settings.setValue("typed", self.typed.edit.toPlainText())
+        if self.way == "type":
+            self.refresh()
+
     def _from_shelf(self, piece_id: str) -> None:
         """Shows a piece of the shelf."""
         shelf = self.shelf.open()
@@ -348,6 +357,9 @@ class PatternPlace(QWidget):
         over = look_over(part, instrument_of(part)) if part is not None and playable else None
         across = told(self.score) if self.score is not None and len(self.score.parts) > 1 and self.way != "make" else []
         self.look.show_over(over, self.theme, self.points, across)
+        outside = next((t.notes for t in over.traps if t.what.startswith(OUTSIDE)), ()) if over is not None else ()
+        if outside:  # nothing is moved to fit: what cannot be played is shown
+            self.view.paper.mark(frozenset(outside), {})
         for button in (self.play_button, self.loupe_button, self.shelf_button):
             button.setEnabled(playable)
         self._pencil()

@@ -13,6 +13,7 @@ from jeweller.score.pitch import key_alter, key_letters, key_name
 
 LEAP = 7  # semitones from which a leap is one
 REPEATED = 3  # notes on one pitch, after which the line moves
+OUTSIDE = "outside"
 SHORT_OFF = Fraction(1, 2)
 JUMPS = {"dacapo": "D.C.: from the beginning", "dalsegno": "D.S.: from the sign", "to_coda": "To Coda: jump to the coda",
          "fine": "Fine: the end the second time"}  # fmt: skip
@@ -160,7 +161,7 @@ def _on_instrument(notes: list[tuple[Bar, Note]], midi: list[int], instrument: I
     if whole:
         outside = [x for x, m in zip(notes, midi, strict=True) if not whole[0] <= m <= whole[1]]
         if outside:
-            yield _trap("range", f"outside the range of the {instrument.name}", outside)
+            yield _trap("range", f"{OUTSIDE} the range of the {instrument.name}", outside)
     registers = [instrument.register(m) for m in midi]
     crossings = [x for x, here, before in zip(notes[1:], registers[1:], registers, strict=False) if here != before]
     if crossings:
