@@ -101,7 +101,7 @@ class Over(TempCase):
         ids = [n.id for n in part.bars[0].notes]
         report = {"notes": [{"id": f"{i}@1", "score_id": i, "verdict": "wrong" if k == 2 else "ok"} for k, i in enumerate(ids)],
                   "findings": [{"notes": [f"{ids[1]}@1"], "confidence": 0.9}]}  # fmt: skip
-        told = {t.what: (right, of) for t, right, of in answers(look_over(part), report)}
+        told = {t.what: (right, of) for t, right, of in answers(look_over(part).traps, report)}
         self.assertEqual(told["B♭ by the key signature"], (1, 2))
         self.assertEqual(told["E♭ by the key signature"], (0, 1))
 

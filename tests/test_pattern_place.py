@@ -140,6 +140,17 @@ class PatternBook(DeskCase):
         self.place.grid.setCurrentIndex(self.place.grid.findText("sixteenths"))
         self.assertIsNone(self.place.part().bars[0].notes[0].tuplet)  # type: ignore[union-attr]
 
+    def test_what_was_ticked_is_answered_by_the_check(self) -> None:
+        self.drop(self.score)
+        for trap, box in self.place.look.boxes:
+            box.setChecked(trap.kind == "altered")
+        self.place.take_to_loupe()
+        self.window.open_take(str(self.take))
+        self.wait(lambda: self.window.pages.currentIndex() == 2)
+        asked = self.window.loupe.margin.asked
+        self.assertEqual(len(asked), 2)
+        self.assertRegex(asked[0], r"^B♭ by the key signature: \d+ of \d+$")
+
     def test_the_sheet_is_saved_and_the_music_taken_to_the_loupe(self) -> None:
         self.place.lines["counts"].setChecked(True)
         target = self.folder / "sheet.html"

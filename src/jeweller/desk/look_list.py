@@ -53,7 +53,7 @@ class LookList(QScrollArea):
         column.addWidget(wrapped(f"{over.scale}{outside}. Reads {over.level}{why}. Begin at {over.begin_bpm} to the minute.", points, theme.quiet))
         if over.traps:
             column.addWidget(wrapped("What may trip the player", points, weight=600))
-            column.addWidget(wrapped("Tick what matters: it is numbered on the part.", points - 1, theme.quiet))
+            column.addWidget(wrapped("Tick what matters: it is numbered on the part, and a check answers it.", points - 1, theme.quiet))
         for trap in over.traps:
             times = f", {trap.count} times" if trap.count > 1 else ""
             row = self._row(f"{trap.what}{times}", trap.bars, trap.notes, theme)

@@ -16,6 +16,8 @@ from jeweller.desk.jobs import Jobs
 from jeweller.desk.margin import Margin, width_at
 from jeweller.desk.paper import DEFAULT_ZOOM, ZOOMS, Paper
 from jeweller.desk.strip import Strip
+from jeweller.look.over import answers
+from jeweller.look.traps import Trap
 from jeweller.player.model import Model, play_model
 from jeweller.player.sampler import RATE
 from jeweller.review import Review
@@ -206,9 +208,18 @@ class Loupe(QWidget):
                 return
         self.paper.zoom, self.paper.engraving = smallest, None
 
+    criteria: tuple[Trap, ...] = ()  # traps that were ticked when the part was looked over
+
+    def _asked(self) -> list[str]:
+        """How many of each were right, of what was asked for."""
+        if self.review is None:
+            return []
+        return [f"{trap.what}: {right} of {of}" for trap, right, of in answers(self.criteria, self.review.report)]
+
     def _rebuild_margin(self) -> None:
         if self.review is None:
             return
+        self.margin.asked = self._asked()
         self.margin.show_review(self.review, self.theme, self.points, self.chosen)
         self._lay_margin()
 

@@ -159,6 +159,7 @@ class Margin(QWidget):
         self.points = 11.0
         self.facets: frozenset[str] | None = None
         self.notes: list[MarginNote] = []
+        self.asked: list[str] = []  # what was asked for, and how often it was right
         self._rest: list[QWidget] = []
         self._head = QWidget(self)
         self._buttons: dict[str, QToolButton] = {}
@@ -259,6 +260,10 @@ class Margin(QWidget):
             y = self._heading("Listen here", "not marked down", y)
             for note in unsure:
                 y = self._put(note, y)
+        if self.asked:
+            y = self._heading("What was asked for", "", y)
+            for sentence in self.asked:
+                y = self._label(sentence, y)
         if self._good:
             y = self._heading("Good", "", y)
             y = self._label(self._good, y)

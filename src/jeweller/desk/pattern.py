@@ -53,11 +53,12 @@ def plain(words: str) -> QLabel:
 
 
 class PatternPlace(QWidget):
-    """`message` is a line for the foot of the window, `trouble` a sentence in a box, `to_loupe` the path of a score to compare a take with."""
+    """`message` is a line for the foot of the window, `trouble` a sentence in a box, `to_loupe` the path of a score and the part
+    of it to compare a take with."""
 
     message = Signal(str)
     trouble = Signal(str)
-    to_loupe = Signal(str)
+    to_loupe = Signal(str, str)
 
     def __init__(self, jobs: Jobs, speaker: Speaker, settings: QSettings) -> None:
         super().__init__()
@@ -476,7 +477,7 @@ class PatternPlace(QWidget):
         if score is None:
             return
         if self.way == "open" and len(self.opened) == 1 and not self.open_for.currentData():
-            self.to_loupe.emit(self.opened_path)
+            self.to_loupe.emit(self.opened_path, self.parts.currentText())
             return
         if not isinstance(path, str) or not path:
             folder = Path(str(self.settings.value("save_folder", str(Path.home()))))
@@ -488,7 +489,7 @@ class PatternPlace(QWidget):
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
-        self.to_loupe.emit(path)
+        self.to_loupe.emit(path, self.parts.currentText())
 
     def toggle_play(self) -> None:
         """Plays the part shown at its own speed, or stops."""

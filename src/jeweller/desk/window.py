@@ -40,6 +40,7 @@ from jeweller.desk.work import check_take, write_pages
 from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
 from jeweller.judge.finding import FACETS
+from jeweller.look.traps import Trap
 from jeweller.mark.decisions import decisions_path
 from jeweller.review import Review
 from jeweller.score.load import ENDINGS, load_score
@@ -241,10 +242,13 @@ class Window(QMainWindow):
         self.spine.show_place(place)
         self._refresh()
 
-    def _compare(self, path: str) -> None:
+    def _compare(self, path: str, part: str) -> None:
         """Music of the pattern book, to be compared with a take."""
+        self._criteria = (path, tuple(self.pattern.look.ticks()))
         self.go("loupe")
-        self.open_pair(path, "")
+        self.open_pair(path, "", part)
+
+    _criteria: tuple[str, tuple[Trap, ...]] = ("", ())
 
     def play(self) -> None:
         if self.place == "pattern":
@@ -424,6 +428,7 @@ class Window(QMainWindow):
             review = Review(checked, None)
         self._accept_pending()
         self.review = review
+        self.loupe.criteria = self._criteria[1] if self._criteria[0] == score else ()
         self.pages.setCurrentIndex(2)
         QApplication.processEvents()
         self.loupe.show_review(review, take)

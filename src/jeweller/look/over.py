@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
@@ -133,17 +133,15 @@ def _path(part: Part, weight: Mapping[str, float], hardest: list[str], lighter: 
     return out
 
 
-def answers(over: Over, report: Mapping[str, Any], ticked: tuple[int, ...] | None = None) -> list[tuple[Trap, int, int]]:
-    """(trap, notes right, notes played) for each trap that lies on notes (by index, where only some are asked for), by a report's verdicts."""
+def answers(traps: Sequence[Trap], report: Mapping[str, Any]) -> list[tuple[Trap, int, int]]:
+    """(trap, notes right, notes played) for each trap that lies on notes, by a report's verdicts and findings."""
     verdicts: dict[str, list[bool]] = {}
     for n in report["notes"]:
         verdicts.setdefault(n["score_id"], []).append(n["verdict"] == "ok")
     printed = {n["id"]: n["score_id"] for n in report["notes"]}
     faulty = {printed[i] for f in report["findings"] if f["confidence"] >= SURE for i in f["notes"] if i in printed}
     out = []
-    for k, trap in enumerate(over.traps):
-        if not trap.notes or (ticked is not None and k not in ticked):
-            continue
+    for trap in traps:
         played = [right and note not in faulty for note in trap.notes for right in verdicts.get(note, ())]
         if played:
             out.append((trap, sum(played), len(played)))
