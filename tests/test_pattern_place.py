@@ -9,6 +9,7 @@ from jeweller.desk.maker import SENTENCES, Maker
 from jeweller.instruments.table import require_instrument
 from jeweller.pattern.drill import KINDS
 from jeweller.score.load import load_score
+from jeweller.sheet.parts import parts_page
 from tests.support import part_of
 from tests.test_desk import DeskCase
 from tests.test_formats import midi
@@ -204,6 +205,22 @@ class PatternBook(DeskCase):
         point = QPoint(int((box.left + box.right) / 2 * scale), int(system.top * scale))
         QTest.mouseClick(self.place.view.paper, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point)
         self.assertEqual(self.place.note.text(), "Bar 2: Flute F G A B♭; Clarinet in B♭ G A B C; Alto saxophone D E F♯ G.")
+
+    def test_a_reminder_is_pencilled_above_a_note_and_printed(self) -> None:
+        part = self.place.part()
+        assert part is not None
+        note = part.bars[0].notes[1].id
+        box = self.place.view.paper.engraving.notes[note]  # type: ignore[union-attr]
+        scale = self.place.view.paper.width() / self.place.view.paper.engraving.width  # type: ignore[union-attr]
+        self.assertEqual(self.place.view.paper.note_at(box.x * scale, box.y * scale), note)
+        self.place.remind(note, "breathe low")
+        self.assertEqual(self.place.view.paper.pencilled, {note: "breathe low"})
+        self.assertIn("breathe low", parts_page(self.place.printed(), self.place.sheet_settings()))  # type: ignore[arg-type]
+        self.place.remind(note, "")
+        self.assertEqual(self.place.view.paper.pencilled, {})
+        self.place.remind(note, "slow")
+        self.choose("tonic", "F")  # other music: the reminder is not for it
+        self.assertEqual(self.place.reminders, {})
 
     def test_space_plays_and_stops(self) -> None:
         self.place.view.setFocus()

@@ -12,18 +12,20 @@ from jeweller.desk.style import font
 from jeweller.score.model import Part
 from jeweller.sheet.engrave import Engraving, engrave
 from jeweller.sheet.parts import instrument_of
-from jeweller.sheet.theme import Theme, text_svg
-from jeweller.sheet.under import UnderSettings, draw_under, rows_height
+from jeweller.sheet.theme import Theme
+from jeweller.sheet.under import UnderSettings, draw_above, draw_under, rows_height
 
 RING = 21.0  # page units: the wash behind a notehead
-NUMERAL = 30.0
+REACH = 26.0  # page units around a notehead in which it is meant
 FOOT = 40.0
 
 
 class PartPaper(QWidget):
-    """One part. `show_part(None, …)` shows an empty sheet with a sentence; `bar_chosen` is emitted with the index of a bar that was clicked."""
+    """One part. `show_part(None, …)` shows an empty sheet with a sentence; `bar_chosen` is emitted with the index of a bar that was
+    clicked, `note_chosen` with the id of a note that was double-clicked."""
 
     bar_chosen = Signal(int)
+    note_chosen = Signal(str)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -63,7 +65,8 @@ class PartPaper(QWidget):
             self.engraving = engrave(self.part, units, rails=False, room=rows_height(self.under, instrument))
         height = self.engraving.systems[-1].lowest + rows_height(self.under, instrument) + FOOT
         over = draw_under(self.engraving, self.part, self.under, instrument, self.theme)
-        svg = self.engraving.svg(self.theme, over + self._pencil(), height=height).replace("<g ", self._wash() + "<g ", 1)
+        over += draw_above(self.engraving, self.pencilled, self.theme.brass)
+        svg = self.engraving.svg(self.theme, over, height=height).replace("<g ", self._wash() + "<g ", 1)
         scale = self.width() / self.engraving.width
         self.setMinimumHeight(int(height * scale) + 1)
         ratio = self.devicePixelRatioF()
@@ -82,16 +85,6 @@ class PartPaper(QWidget):
         boxes = [self.engraving.notes[n] for n in self.washed if n in self.engraving.notes]
         return "".join(f'<circle cx="{b.x:.1f}" cy="{b.y:.1f}" r="{RING}" fill="{self.theme.wash}" stroke="none"/>' for b in boxes)
 
-    def _pencil(self) -> str:
-        assert self.engraving is not None and self.theme is not None
-        out = []
-        for note, text in self.pencilled.items():
-            box = self.engraving.notes.get(note)
-            if box is not None:
-                y = min(box.top, self.engraving.systems[box.system].top) - 14
-                out.append(text_svg(box.x, y, text, NUMERAL, self.theme.brass))
-        return "".join(out)
-
     def top_of(self, note: str) -> int | None:
         """Pixels from the top to the system a note stands in."""
         if self.engraving is None or note not in self.engraving.notes:
@@ -107,6 +100,20 @@ class PartPaper(QWidget):
         systems = self.engraving.systems
         near = min(range(len(systems)), key=lambda k: abs((systems[k].top + systems[k].bottom) / 2 - py))
         return next((b.index for b in self.engraving.bars if b.system == near and b.left <= px <= b.right), None)
+
+    def note_at(self, x: float, y: float) -> str | None:
+        """The id of the note at a place in pixels."""
+        if self.engraving is None or not self.width():
+            return None
+        px, py = x * self.engraving.width / self.width(), y * self.engraving.width / self.width()
+        near = {i: (b.x - px) ** 2 + (b.y - py) ** 2 for i, b in self.engraving.notes.items()}
+        best = min(near, key=near.__getitem__, default=None)
+        return best if best is not None and near[best] < REACH**2 else None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        note = self.note_at(event.position().x(), event.position().y())
+        if note is not None:
+            self.note_chosen.emit(note)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         bar = self.bar_at(event.position().x(), event.position().y()) if event.button() == Qt.MouseButton.LeftButton else None

@@ -7,7 +7,20 @@ from fractions import Fraction
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt, Signal
-from PySide6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLabel, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from jeweller.audio.ports import Speaker
 from jeweller.audio.transport import Transport, cut
@@ -43,6 +56,7 @@ SHEETS = (("pdf", "PDF", ".pdf"), ("musicxml", "MusicXML", ".musicxml"), ("midi"
 GRIDS: dict[str, Fraction | None] = {"chosen by fit": None, "quarters": Fraction(1), "eighths": Fraction(1, 2), "sixteenths": Fraction(1, 4),
                                      "triplets": Fraction(1, 3)}  # fmt: skip
 CONCERT = "concert pitch"
+REMINDER = 24  # letters of a reminder above a note
 MAKER_HEIGHT, EDITOR_HEIGHT, SHELF_HEIGHT = 68, 150, 200
 
 
@@ -100,6 +114,8 @@ class PatternPlace(QWidget):
         column.addWidget(self.note)
         self.view = PartView()
         self.view.paper.bar_chosen.connect(self._bar_chosen)
+        self.view.paper.note_chosen.connect(self.remind)
+        self.reminders: dict[str, str] = {}
         self.look = LookList()
         self.look.shown.connect(self._show_notes)
         self.look.ticked.connect(self._pencil)
@@ -216,7 +232,7 @@ class PatternPlace(QWidget):
         self.blank.setToolTip("Lines to be filled in by the player")
         self.blank.toggled.connect(lambda _: self._show_part())
         row.addWidget(self.blank)
-        self.big = QCheckBox("big notes in print")
+        self.big = QCheckBox("big print")
         self.big.setToolTip("To be read from a distance")
         row.addWidget(self.big)
         row.addStretch(1)
@@ -247,6 +263,10 @@ class PatternPlace(QWidget):
     def refresh(self) -> None:
         """Makes or reads the music anew and shows it."""
         self.told, self.score = (), None
+        music = {"make": (self.maker.drill, self.maker.players), "open": (self.opened_path, self.tunes.currentIndex()),
+                 "shelf": self.shelf_id}.get(self.way, "")  # fmt: skip
+        if (self.way, music) != self._reminded:
+            self.reminders, self._reminded = {}, (self.way, music)
         try:
             if self.way == "make":
                 made = make(self.maker.drill, self.maker.players)
@@ -276,6 +296,7 @@ class PatternPlace(QWidget):
         self._show_part()
 
     shelf_id = ""
+    _reminded: tuple[str, object] = ("", "")  # the music that the reminders belong to
 
     def _typed_changed(self) -> None:
         """What is typed is kept, and there again the next time."""
@@ -372,6 +393,18 @@ class PatternPlace(QWidget):
         if notes:
             self.view.bring(str(notes[0]))
 
+    def remind(self, note: str, words: str | None = None) -> None:
+        """Words pencilled above a note, asked for where they are not given; none takes them away. They are printed too."""
+        if words is None:
+            words, ok = QInputDialog.getText(self, "A reminder", "Pencilled above this note (empty: taken away):", text=self.reminders.get(note, ""))
+            if not ok:
+                return
+        if words.strip():
+            self.reminders[note] = words.strip()[:REMINDER]
+        else:
+            self.reminders.pop(note, None)
+        self._pencil()
+
     def _bar_chosen(self, bar: int) -> None:
         """Says what every part has in a bar, each in its own letters."""
         if self.score is None or len(self.score.parts) < 2 or self.open_for.currentData():
@@ -411,7 +444,7 @@ class PatternPlace(QWidget):
 
     def _pencil(self) -> None:
         """Numbers the notes of the ticked traps on the part."""
-        marks: dict[str, str] = {}
+        marks = dict(self.reminders)
         for k, trap in enumerate(self.look.ticks(), 1):
             for note in trap.notes:
                 marks[note] = f"{marks[note]} {k}" if note in marks else str(k)
@@ -462,10 +495,14 @@ class PatternPlace(QWidget):
         if kind == "wav":
             job = self.jobs.process("sheet", write_part_sound, self.part(), path)
         else:
-            job = self.jobs.process("sheet", write_sheet, self.printed(), SheetSettings(self.under(), big=self.big.isChecked()), {kind: path})
+            job = self.jobs.process("sheet", write_sheet, self.printed(), self.sheet_settings(), {kind: path})
         self.message.emit("Writing…")
         job.done.connect(lambda paths: self.message.emit("Saved: " + ", ".join(str(p) for p in paths)))
         job.failed.connect(self.trouble)
+
+    def sheet_settings(self) -> SheetSettings:
+        """How the sheet is printed: as it is shown."""
+        return SheetSettings(self.under(), big=self.big.isChecked(), reminders=tuple(self.reminders.items()))
 
     def _file_name(self) -> str:
         title = self.score.title if self.score is not None else ""

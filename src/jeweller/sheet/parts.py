@@ -15,7 +15,7 @@ from jeweller.score.write import write_musicxml
 from jeweller.sheet.engrave import engrave
 from jeweller.sheet.page import PAGE_UNITS, environment, fonts, printed
 from jeweller.sheet.theme import LIGHT, SANS, SERIF, SIGNS, Theme
-from jeweller.sheet.under import PLACES_LEGEND, UnderSettings, draw_under, rows_height
+from jeweller.sheet.under import PLACES_LEGEND, UnderSettings, draw_above, draw_under, rows_height
 
 BIG = 0.68  # of the usual page width in engraving units: notes half as large again
 TICKS = 480
@@ -29,6 +29,7 @@ class SheetSettings:
 
     under: UnderSettings = field(default_factory=UnderSettings)
     big: bool = False  # notes to be read from a distance
+    reminders: tuple[tuple[str, str], ...] = ()  # (id of a note, words pencilled above it)
     theme: Theme = LIGHT
 
 
@@ -47,6 +48,7 @@ def parts_page(score: Score, settings: SheetSettings | None = None) -> str:
         room = rows_height(settings.under, instrument)
         engraving = engrave(part, PAGE_UNITS * (BIG if settings.big else 1.0), rails=False, room=room)
         overlay = draw_under(engraving, part, settings.under, instrument, settings.theme)
+        overlay += draw_above(engraving, dict(settings.reminders), settings.theme.brass)
         systems = []
         top = 0.0
         for k, system in enumerate(engraving.systems):

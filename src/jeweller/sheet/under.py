@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -12,7 +13,7 @@ from jeweller.score.pitch import key_alter
 from jeweller.sheet.engrave import Engraving
 from jeweller.sheet.theme import Theme, text_svg
 
-LINES = {"counts": "counts", "names": "note names", "solfège": "solfège", "fingerings": "fingerings", "places": "places on the staff"}
+LINES = {"counts": "counts", "names": "note names", "solfège": "solfège", "fingerings": "fingerings", "places": "places"}
 F = Fraction
 # What is said within a beat, by the place in it.
 COUNTINGS = {
@@ -134,6 +135,16 @@ def draw_under(engraving: Engraving, part: Part, settings: UnderSettings, instru
                 size = TEXT if len(text) < 4 else TEXT * 0.8
                 out.append(text_svg(box.x, y + TEXT - 4, text, round(size), theme.ink))
         offset += DIAGRAM if drawn else ROW
+    return "".join(out)
+
+
+def draw_above(engraving: Engraving, words: Mapping[str, str], colour: str) -> str:
+    """Words pencilled above notes, by note id, as SVG over the engraving."""
+    out = []
+    for note, text in words.items():
+        box = engraving.notes.get(note)
+        if box is not None:
+            out.append(text_svg(box.x, min(box.top, engraving.systems[box.system].top) - 14, text, TEXT, colour))
     return "".join(out)
 
 
