@@ -164,10 +164,10 @@ class SegmentTable:
         worth[swap], kind[swap] = gone[swap], MISSED
         attack = np.where(self.items.repeated[index][None, :], self.reward_repeat[before][:, None], self.reward_change[before][:, None])
         attack = np.where(self.items.slurred[index][None, :], np.maximum(attack, 0.0), attack)
-        for k in np.nonzero(self.items.sound_share[index] <= PLAIN)[0] if self.items.pitched else ():
-            split = self._split(fa, fb, float(self.items.sound_share[index[k]]))
-            resting = self.inside_frame[fb] - self.inside_frame[np.maximum(split, np.minimum(fa + 1, fb))]
-            inside_here[:, k] -= np.float32(1.0 - s.rest_inside_share) * resting.astype(np.float32)
+        rested = np.flatnonzero(self.items.sound_share[index] <= PLAIN) if self.items.pitched else np.zeros(0, np.int64)
+        if len(rested):
+            split = np.maximum(self._split(fa[:, None], fb, self.items.sound_share[index[rested]][None, :]), np.minimum(fa + 1, fb)[:, None])
+            inside_here[:, rested] -= np.float32(1.0 - s.rest_inside_share) * (self.inside_frame[fb] - self.inside_frame[split]).astype(np.float32)
         worth += np.where(kind == MISSED, 0.0, attack) - inside_here
         seconds = self.time[b] - self.time[before]
         near = seconds < LONGEST_EXTRA_S
