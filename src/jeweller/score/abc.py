@@ -9,12 +9,13 @@ from __future__ import annotations
 import dataclasses
 import html
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
 from jeweller.errors import ScoreError
 from jeweller.score.abc_fields import ALTER, read_key, read_length, read_metre, read_tempo
+from jeweller.score.abc_voice import Tune, Voice
 from jeweller.score.ids import note_id, pitch_token, unique
 from jeweller.score.marks import DECORATIONS, DYNAMICS, JUMP_WORDS, SIGNS
 from jeweller.score.model import Bar, Mark, Note, Part, Score
@@ -46,25 +47,6 @@ class Problem:
     line: int
     column: int
     text: str
-
-
-@dataclass
-class _Tune:
-    """What holds for a whole tune."""
-
-    titles: list[str] = field(default_factory=list)
-    composer: str = ""
-    origin: str = ""
-    beats: int = 4
-    beat_type: int = 4
-    free: bool = False  # M:none
-    unit: Fraction | None = None
-    tempo: Mark | None = None
-    fifths: int = 0
-    mode: str = "major"
-    altered: dict[str, int] = field(default_factory=dict)  # letters the key alters otherwise
-    clef: tuple[str, int, int] = ("G", 2, 0)
-    chromatic: int = 0
 
 
 def read_abc(text: str) -> list[Score]:
@@ -102,50 +84,12 @@ def parse_tune(text: str, *, first_line: int = 1) -> tuple[Score, tuple[Problem,
     return reader.score(), tuple(sorted(reader.problems, key=lambda p: (p.line, p.column)))
 
 
-class _Voice:
-    """One voice as it grows: bars done, and the bar in hand."""
-
-    def __init__(self, name: str, tune: _Tune) -> None:
-        self.id, self.name, self.tune = name, "", tune
-        self.beats, self.beat_type, self.free = tune.beats, tune.beat_type, tune.free
-        self.fifths, self.mode, self.altered, self.clef, self.chromatic = tune.fifths, tune.mode, dict(tune.altered), tune.clef, tune.chromatic
-        self.octave = 0
-        self.unit = tune.unit
-        self.bars: list[Bar] = []
-        self.flags: dict[str, Any] = {}
-        self.ending: tuple[int, ...] = ()
-        self.begin_bar()
-        self.slurs: list[int] = []
-        self.decorations: list[str] = []
-        self.opened: list[int] = []
-        self.graces: list[Note] = []
-        self.tie = False
-        self.tied: tuple[str, int] | None = None
-        self.broken: tuple[Fraction, Fraction] | None = None
-        self.tuplet: tuple[int, int, int] | None = None  # (actual, normal, notes left)
-        self.tuplet_begins = False
-        if tune.tempo is not None:
-            self.marks.append(tune.tempo)
-
-    def begin_bar(self) -> None:
-        self.now = Fraction(0)
-        self.notes: list[Note] = []
-        self.marks: list[Mark] = []
-        self.state: dict[tuple[str, int], int] = {}
-        self.place = (1, 1)
-
-    def default_unit(self) -> Fraction:
-        if self.unit is not None:
-            return self.unit
-        return Fraction(1, 4) if Fraction(self.beats, self.beat_type) < Fraction(3, 4) else Fraction(1, 2)
-
-
 class _Reader:
     def __init__(self, first_line: int) -> None:
         self.problems: list[Problem] = []
-        self.tune = _Tune()
-        self.voices: dict[str, _Voice] = {}
-        self.voice: _Voice | None = None
+        self.tune = Tune()
+        self.voices: dict[str, Voice] = {}
+        self.voice: Voice | None = None
         self.number = first_line - 1
         self.count = 0
         self.ids: set[str] = set()
@@ -227,7 +171,7 @@ class _Reader:
         else:
             self.tell(1, f"The field {key}: is not known and was left out.")
 
-    def current(self) -> _Voice:
+    def current(self) -> Voice:
         if self.voice is None:
             self.choose_voice(next(iter(self.heads), "1"))
         assert self.voice is not None
@@ -239,20 +183,20 @@ class _Reader:
         if name not in self.voices:
             if len(self.voices) >= 64:
                 raise ScoreError("This tune has more than 64 voices; it is probably damaged.")
-            self.voices[name] = _Voice(name, self.tune)
+            self.voices[name] = Voice(name, self.tune)
             rest = f"{self.heads.get(name, '')} {rest}"
         self.voice = self.voices[name]
         if rest.strip():
             self.voice_properties(self.voice, rest)
 
-    def voice_properties(self, voice: _Voice, text: str) -> None:
+    def voice_properties(self, voice: Voice, text: str) -> None:
         quoted = re.search(r'(?:name|nm)="([^"]*)"', text)
         plain = re.search(r"(?:name|nm)=([^\s\"]+)", text)
         if quoted or plain:
             voice.name = (quoted or plain)[1]  # type: ignore[index]
         self.clef(voice, text)
 
-    def clef(self, into: _Tune | _Voice, text: str) -> None:
+    def clef(self, into: Tune | Voice, text: str) -> None:
         match = re.search(r"(?:clef=\s*|^|\s)(treble|bass|tenor|alto|perc|none)([+-]8)?", text)
         if match:
             sign, line = CLEFS[match[1]]
@@ -261,7 +205,7 @@ class _Reader:
         if match:
             into.chromatic = int(match[1])
         match = re.search(r"octave=(-?\d)", text)
-        if match and isinstance(into, _Voice):
+        if match and isinstance(into, Voice):
             into.octave = int(match[1])
 
     def metre(self, value: str, column: int) -> tuple[int, int, bool]:
@@ -282,9 +226,9 @@ class _Reader:
             self.tell(column, f"The speed “{value[:30]}” is not understood; write it as 1/4=96.")
         return found
 
-    def key(self, into: _Tune | _Voice, value: str, column: int) -> None:
+    def key(self, into: Tune | Voice, value: str, column: int) -> None:
         found = read_key(value)
-        if isinstance(into, _Voice) and into.notes and into.now == 0:
+        if isinstance(into, Voice) and into.notes and into.now == 0:
             into.begin_bar()
         if found.told:
             self.tell(column, found.told)
@@ -320,13 +264,13 @@ class _Reader:
                 voice.place = (self.number, column)
             getattr(self, f"_{kind}")(voice, text, column)
 
-    def _duration(self, voice: _Voice, number: str, slashes: str, divisor: str) -> Fraction:
+    def _duration(self, voice: Voice, number: str, slashes: str, divisor: str) -> Fraction:
         value = Fraction(int(number) if number else 1)
         if slashes:
             value /= int(divisor) if divisor and int(divisor) else 2 ** len(slashes)
         return value * voice.default_unit()
 
-    def _timed(self, voice: _Voice, duration: Fraction) -> tuple[Fraction, tuple[int, int] | None, str]:
+    def _timed(self, voice: Voice, duration: Fraction) -> tuple[Fraction, tuple[int, int] | None, str]:
         """(quarters, tuplet, its mark) of a note in a broken rhythm or a tuplet."""
         if voice.broken is not None:
             duration *= voice.broken[1]
@@ -339,7 +283,7 @@ class _Reader:
         voice.tuplet = (actual, normal, left - 1) if left > 1 else None
         return duration * Fraction(normal, actual), (actual, normal), mark
 
-    def _pitch(self, voice: _Voice, sign: str, letter: str, octaves: str) -> tuple[Pitch, str | None]:
+    def _pitch(self, voice: Voice, sign: str, letter: str, octaves: str) -> tuple[Pitch, str | None]:
         step = letter.upper()
         octave = (5 if letter.islower() else 4) + octaves.count("'") - octaves.count(",") + voice.octave
         key = (step, octave)
@@ -357,11 +301,11 @@ class _Reader:
         return Pitch(step, alter, octave), ACCIDENTAL[alter] if shown else None
 
     @staticmethod
-    def _last_alter(voice: _Voice) -> int:
+    def _last_alter(voice: Voice) -> int:
         last = voice.bars[-1].notes[-1].pitch if voice.bars and voice.bars[-1].notes else None
         return last.alter if last is not None else 0
 
-    def _note(self, voice: _Voice, text: str, column: int) -> None:
+    def _note(self, voice: Voice, text: str, column: int) -> None:
         self.count += 1
         if self.count > MAX_NOTES:
             raise ScoreError(f"This tune has more than {MAX_NOTES} notes and is not opened.")
@@ -374,13 +318,13 @@ class _Reader:
         duration, tuplet, mark = self._timed(voice, self._duration(voice, match[4], match[5], match[6]))
         self._put(voice, pitch, accidental, duration, tuplet, mark, column)
 
-    def _rest(self, voice: _Voice, text: str, column: int) -> None:
+    def _rest(self, voice: Voice, text: str, column: int) -> None:
         match = re.fullmatch(r"[zx]([0-9]*)(/*)([0-9]*)", text)
         assert match is not None
         duration, tuplet, mark = self._timed(voice, self._duration(voice, match[1], match[2], match[3]))
         self._put(voice, None, None, duration, tuplet, mark, column)
 
-    def _put(self, voice: _Voice, pitch: Pitch | None, accidental: str | None, duration: Fraction, tuplet: tuple[int, int] | None, mark: str,
+    def _put(self, voice: Voice, pitch: Pitch | None, accidental: str | None, duration: Fraction, tuplet: tuple[int, int] | None, mark: str,
              column: int, *, chord: bool = False) -> None:  # fmt: skip
         if not 0 < duration <= 64:
             self.tell(column, "This length cannot be; the note was left out.")
@@ -402,7 +346,7 @@ class _Reader:
         if not chord:
             voice.now += duration
 
-    def _chord(self, voice: _Voice, text: str, column: int) -> None:
+    def _chord(self, voice: Voice, text: str, column: int) -> None:
         inner, _, tail = text[1:].rpartition("]")
         pitches = list(NOTE.finditer(inner))
         if not pitches:
@@ -420,7 +364,7 @@ class _Reader:
             self._put(voice, pitch, accidental, duration, tuplet, mark if not k else "", column, chord=k > 0)
             voice.now = max(end, voice.now)
 
-    def _bars(self, voice: _Voice, text: str, column: int) -> None:
+    def _bars(self, voice: Voice, text: str, column: int) -> None:
         """Whole bars of rest."""
         count = int(text[1:] or 1)
         if count > MAX_BARS:
@@ -435,7 +379,7 @@ class _Reader:
                 self.close_bar(voice)
         voice.tie, voice.tied = False, None
 
-    def _grace(self, voice: _Voice, text: str, column: int) -> None:
+    def _grace(self, voice: Voice, text: str, column: int) -> None:
         slash = text.startswith("{/")
         found = list(NOTE.finditer(text))
         kind = "eighth" if len(found) == 1 else "16th"
@@ -444,7 +388,7 @@ class _Reader:
             voice.graces.append(Note(self._id(voice, voice.now, pitch, "g"), voice.now, Fraction(0), pitch, type=kind, grace=True,
                                      slash=slash or len(found) == 1, accidental=accidental))  # fmt: skip
 
-    def _tuplet(self, voice: _Voice, text: str, column: int) -> None:
+    def _tuplet(self, voice: Voice, text: str, column: int) -> None:
         numbers = [int(n) if n else 0 for n in text[1:].split(":")]
         actual = numbers[0]
         compound = voice.beats % 3 == 0 and voice.beat_type >= 8
@@ -453,7 +397,7 @@ class _Reader:
         voice.tuplet = (actual, normal, (numbers[2] if len(numbers) > 2 else 0) or actual)
         voice.tuplet_begins = True
 
-    def _broken(self, voice: _Voice, text: str, column: int) -> None:
+    def _broken(self, voice: Voice, text: str, column: int) -> None:
         index = next((k for k in range(len(voice.notes) - 1, -1, -1) if not voice.notes[k].grace and not voice.notes[k].chord), None)
         if index is None:
             self.tell(column, f"{text} stands after no note and was left out.")
@@ -468,18 +412,18 @@ class _Reader:
         voice.now = voice.notes[index].offset + voice.notes[index].duration
         voice.broken = (before, after)
 
-    def _slur(self, voice: _Voice, text: str, column: int) -> None:
+    def _slur(self, voice: Voice, text: str, column: int) -> None:
         used = {*voice.slurs, *voice.opened}
         voice.opened.append(next(k for k in range(1, 99) if k not in used))
 
-    def _close(self, voice: _Voice, text: str, column: int) -> None:
+    def _close(self, voice: Voice, text: str, column: int) -> None:
         note = self._last(voice)
         if not voice.slurs or note is None:
             self.tell(column, "A slur ends here that does not begin.")
             return
         self._change(voice, slur_stops=(*note.slur_stops, str(voice.slurs.pop())))
 
-    def _tie(self, voice: _Voice, text: str, column: int) -> None:
+    def _tie(self, voice: Voice, text: str, column: int) -> None:
         note = self._last(voice)
         if note is None or note.pitch is None:
             self.tell(column, "A tie stands after no note and was left out.")
@@ -487,12 +431,12 @@ class _Reader:
         self._change(voice, tie_start=True)
         voice.tie = True
 
-    def _last(self, voice: _Voice) -> Note | None:
+    def _last(self, voice: Voice) -> Note | None:
         """The last main note of the bar in hand, or of the bar before."""
         notes = voice.notes or (list(voice.bars[-1].notes) if voice.bars else [])
         return next((n for n in reversed(notes) if not n.grace and not n.chord and not n.is_rest), None)
 
-    def _change(self, voice: _Voice, **changes: Any) -> None:
+    def _change(self, voice: Voice, **changes: Any) -> None:
         """Changes the note of `_last`."""
         last = self._last(voice)
         if voice.notes:
@@ -502,14 +446,14 @@ class _Reader:
             notes = [dataclasses.replace(n, **changes) if n is last else n for n in voice.bars[-1].notes]
             voice.bars[-1] = dataclasses.replace(voice.bars[-1], notes=tuple(notes))
 
-    def _text(self, voice: _Voice, text: str, column: int) -> None:
+    def _text(self, voice: Voice, text: str, column: int) -> None:
         words = html.unescape(text[1:-1])
         if words[:1] in "^_<>@" and len(words) > 1:
             self._words(voice, re.sub(r"^@[-\d.,]*", "", words) if words[0] == "@" else words[1:], above=words[0] != "_")
         elif not CHORD.fullmatch(words) and len(words) > 2:  # a chord symbol is nothing that one player plays
             self._words(voice, words)
 
-    def _words(self, voice: _Voice, text: str, *, above: bool = True) -> None:
+    def _words(self, voice: Voice, text: str, *, above: bool = True) -> None:
         text = " ".join(text.split())
         if not text:
             return
@@ -518,13 +462,13 @@ class _Reader:
                 voice.flags[flag] = True
         voice.marks.append(Mark("words", voice.now, text[:120], above=above))
 
-    def _deco(self, voice: _Voice, text: str, column: int) -> None:
+    def _deco(self, voice: Voice, text: str, column: int) -> None:
         self._decorate(voice, text[1:-1], column)
 
-    def _lone(self, voice: _Voice, text: str, column: int) -> None:
+    def _lone(self, voice: Voice, text: str, column: int) -> None:
         self._decorate(voice, LONE[text], column)
 
-    def _decorate(self, voice: _Voice, name: str, column: int) -> None:
+    def _decorate(self, voice: Voice, name: str, column: int) -> None:
         if name in DYNAMICS:
             voice.marks.append(Mark("dynamics", voice.now, name, above=False))
         elif name in SIGNS:
@@ -541,7 +485,7 @@ class _Reader:
         elif not re.fullmatch(r"[0-5]|upbow|downbow|open|thumb|snap|plus|arpeggio|[a-z]*phrase|\w*line", name):
             self.tell(column, f"The sign !{name[:20]}! is not known and was left out.")
 
-    def _decorated(self, voice: _Voice, column: int) -> dict[str, Any]:
+    def _decorated(self, voice: Voice, column: int) -> dict[str, Any]:
         out: dict[str, Any] = {}
         articulations = []
         for name in voice.decorations:
@@ -557,7 +501,7 @@ class _Reader:
 
     # ---- bars ----------------------------------------------------------------------------------------------------
 
-    def _bar(self, voice: _Voice, text: str, column: int) -> None:
+    def _bar(self, voice: Voice, text: str, column: int) -> None:
         sign = re.fullmatch(r"(.*?)(?:\[?([1-9][0-9,-]*))?", text)
         assert sign is not None
         line, numbers = sign[1].rstrip("["), sign[2]
@@ -579,7 +523,7 @@ class _Reader:
             voice.ending = tuple(n for piece in numbers.split(",") if piece for n in _span(piece))
             voice.flags["ending_start"] = True
 
-    def close_bar(self, voice: _Voice, flags: dict[str, Any] | None = None, *, ends_ending: bool = False) -> None:
+    def close_bar(self, voice: Voice, flags: dict[str, Any] | None = None, *, ends_ending: bool = False) -> None:
         if len(voice.bars) >= MAX_BARS:
             raise ScoreError(f"This tune has more than {MAX_BARS} bars and is not opened.")
         metre = Fraction(4 * voice.beats, voice.beat_type)
@@ -602,12 +546,12 @@ class _Reader:
         voice.graces = graces
 
     @staticmethod
-    def _half_before_repeat(voice: _Voice, metre: Fraction) -> bool:
+    def _half_before_repeat(voice: Voice, metre: Fraction) -> bool:
         """Whether a short bar pays back a short one before it, at a repeat or at the end."""
         short = [b.length for b in voice.bars if b.length < metre]
         return bool(short) and voice.now + short[-1] == metre
 
-    def _id(self, voice: _Voice, offset: Fraction, pitch: Pitch | None, what: str = "") -> str:
+    def _id(self, voice: Voice, offset: Fraction, pitch: Pitch | None, what: str = "") -> str:
         index = list(self.voices.values()).index(voice) + 1
         return unique(note_id(f"p{index}", f"m{len(voice.bars) + 1}", offset, what + pitch_token(pitch)), self.ids)
 
