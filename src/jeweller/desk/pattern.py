@@ -7,6 +7,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt, Signal
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -260,8 +261,18 @@ class PatternPlace(QWidget):
         if way == "type":
             self.typed.edit.setFocus()
 
+    awake = False  # nothing is made before the place is first seen
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if not self.awake:
+            self.awake = True
+            self.refresh()
+
     def refresh(self) -> None:
         """Makes or reads the music anew and shows it."""
+        if not self.awake:
+            return
         self.told, self.score = (), None
         music = {"make": (self.maker.drill, self.maker.players), "open": (self.opened_path, self.tunes.currentIndex()),
                  "shelf": self.shelf_id}.get(self.way, "")  # fmt: skip
@@ -369,6 +380,8 @@ class PatternPlace(QWidget):
         return UnderSettings(chosen, chosen if self.blank.isChecked() else ())
 
     def _show_part(self) -> None:
+        if not self.awake:
+            return
         self._advise()
         part = self.part()
         words = {"open": "Drop a notation file here, or open one.",
