@@ -131,6 +131,12 @@ class OnTheShelf(TempCase):
         self.assertIn("is there already", out.getvalue())
         self.assertIn("a-test  A test · G major · 4/4 · 3 bars", out.getvalue())
         self.assertIn("1 piece taken in", out.getvalue())
+        error = io.StringIO()
+        with contextlib.redirect_stderr(error):
+            self.assertEqual(main(["book", "--shelf", folder, "find", "--within", "low-high"]), 2)
+            self.assertEqual(main(["book", "--shelf", folder, "import", score]), 2)
+        self.assertIn("is no range", error.getvalue())
+        self.assertIn("is no file of a shelf", error.getvalue())
 
 
 if __name__ == "__main__":

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
+import random
 import unittest
 from fractions import Fraction
 
@@ -240,3 +242,42 @@ class Opening(TempCase):
         self.assertEqual(len(load_scores(path)), 2)
         with self.assertRaisesRegex(ScoreError, "1 First, 2 Second"):
             load_score(path, "third")
+
+
+TUNE = ('V:1 name="Flute"\nK:Bb\n(3FGA|:B2 cd e2 f2|.g.f !trill!e2 z2 {c}d2|^c4- c2 =c2|(a>b c<<d) [CEG]2 F2|[1 B8 :|[2 B6 z2|]\n')
+PLAYED = [(0.0, 1.0, 60), (1.0, 1.5, 61), (1.5, 2.0, 66), (2.0, 5.0, 65)]
+
+
+class ThereAndBack(unittest.TestCase):
+    """In, out as MusicXML, and in again: the same notes."""
+
+    def sources(self) -> dict[str, bytes]:
+        return {"ABC": (HEAD + TUNE).encode(), "MEI": MEI.encode(), "Humdrum": KERN.encode(), "MIDI": midi(PLAYED, program=71)}
+
+    def test_every_format(self) -> None:
+        for name, data in self.sources().items():
+            with self.subTest(name):
+                first = open_any(data)[0]
+                again = open_any(write_musicxml(first))[0]
+                for a, b in zip(first.parts, again.parts, strict=True):
+                    self.assertEqual(notes(b), notes(a))
+                    self.assertEqual([x.fifths for x in b.bars], [x.fifths for x in a.bars])
+                    self.assertEqual([len(x.slur_starts) for y in b.bars for x in y.notes], [len(x.slur_starts) for y in a.bars for x in y.notes])
+                    self.assertEqual([x.number for x in make_line("", b).bars], [x.number for x in make_line("", a).bars])
+
+    def test_damaged_at_random_a_file_opens_or_is_refused_with_a_sentence(self) -> None:
+        rng = random.Random(11)
+        sources = [v for k, v in self.sources().items() if k != "Humdrum"]
+        for _ in range(150):
+            data = bytearray(rng.choice(sources))
+            for _ in range(rng.randint(1, 6)):
+                at = rng.randrange(len(data))
+                if rng.random() < 0.4:
+                    data[at] = rng.choice(b"|:[](){}<>-^_=/019aGz!\"\n\xff")
+                elif rng.random() < 0.5:
+                    del data[at : at + rng.randint(1, 8)]
+                else:
+                    data[at:at] = data[rng.randrange(len(data)) :][: rng.randint(1, 12)]
+            with contextlib.suppress(ScoreError):
+                for score in open_any(bytes(data)):
+                    write_musicxml(score)

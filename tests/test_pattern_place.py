@@ -48,7 +48,7 @@ class PatternBook(DeskCase):
         self.assertEqual(self.title(), "E♭ major in fourths")
         self.assertIn("E♭ major: B♭, E♭ and A♭", [t.what for t, _ in self.place.look.boxes])
         self.choose("players", "the whole band")
-        self.assertEqual(self.place.parts.count(), 12)
+        self.assertEqual(self.place.parts.count(), 15)
         self.assertIn("Snare drum: this has no pitch", self.place.note.text())
         self.place.parts.setCurrentIndex(2)
         part = self.place.part()

@@ -27,7 +27,7 @@ from jeweller.score.pitch import key_name
 from jeweller.score.write import write_musicxml
 
 SCHEMA = "jeweller.piece/1"
-SOUND_OF_MANY = 5000  # pieces; a shelf of more is not opened from one file
+MOST_PIECES = 5000  # pieces; a shelf of more is not opened from one file
 ARCHIVE_BYTES = 512 * 2**20
 CONTAINS = {"rest": "a rest", "tie": "a tie", "dotted": "a dotted pair", "tuplet": "a triplet", "off the beat": "notes off the beat", "slur": "slurs",
             "ornament": "ornaments", "fermata": "a fermata", "repeat": "repeats", "pickup": "a pickup", "leap": "leaps"}  # fmt: skip
@@ -231,7 +231,7 @@ class Shelf:
         """Puts the pieces of a zip file on the shelf: (those new, titles of those that were there already). Raises BookError; nothing is changed then."""
         try:
             with zipfile.ZipFile(path) as archive:
-                if sum(i.file_size for i in archive.infolist()) > ARCHIVE_BYTES or len(archive.infolist()) > 2 * SOUND_OF_MANY:
+                if sum(i.file_size for i in archive.infolist()) > ARCHIVE_BYTES or len(archive.infolist()) > 2 * MOST_PIECES:
                     raise BookError(f"{path.name} is larger than any shelf and is not opened.")
                 files = {i.filename: archive.read(i) for i in archive.infolist() if re.fullmatch(r"[a-z0-9-]{1,80}\.(json|musicxml)", i.filename)}
         except (OSError, zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:

@@ -8,6 +8,7 @@ from typing import Any
 
 from jeweller.band import data_home
 from jeweller.book.shelf import CONTAINS, Piece, Query, Shelf
+from jeweller.errors import BookError
 from jeweller.instruments.fingerings import note_midi
 from jeweller.score.load import load_scores
 
@@ -48,9 +49,8 @@ def run_book(options: argparse.Namespace) -> int:
                     continue
                 print(line_of(shelf.add(score, folder=options.folder, tags=options.tag)))
     elif options.act == "find":
-        ends = options.within.replace("b", "♭").replace("#", "♯").split("-") if options.within else None
         query = Query(" ".join(options.words), options.key or "", options.metre or "", options.level or "", tuple(options.contains),
-                      (note_midi(ends[0]), note_midi(ends[1])) if ends and len(ends) == 2 else None, options.folder, options.tag or "")  # fmt: skip
+                      _within(options.within), options.folder, options.tag or "")  # fmt: skip
         for piece in shelf.find(query):
             print(line_of(piece))
     elif options.act == "export":
@@ -60,6 +60,17 @@ def run_book(options: argparse.Namespace) -> int:
         new, there_already = shelf.take_in(Path(options.file))
         print(f"{len(new)} piece{'s' if len(new) != 1 else ''} taken in, {len(there_already)} were there already")
     return 0
+
+
+def _within(text: str | None) -> tuple[int, int] | None:
+    """A written range as "C4-G5". Raises BookError."""
+    if not text:
+        return None
+    try:
+        low, high = (note_midi(end.strip()) for end in text.replace("b", "♭").replace("#", "♯").split("-"))
+    except ValueError:
+        raise BookError(f"“{text}” is no range; write it as C4-G5.") from None
+    return low, high
 
 
 def line_of(piece: Piece) -> str:

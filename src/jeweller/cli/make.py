@@ -12,7 +12,7 @@ from jeweller.instruments.table import Instrument, instruments, require_instrume
 from jeweller.look.band import told
 from jeweller.look.over import look_over
 from jeweller.pattern.drill import BOUNDS, CHOICES, KINDS, SPANS, USES, Drill, with_choices
-from jeweller.pattern.make import make
+from jeweller.pattern.make import BAND, make
 from jeweller.pattern.parts import best_octave, written_for
 from jeweller.plain import to_plain
 from jeweller.player.model import sounded
@@ -22,10 +22,6 @@ from jeweller.score.model import Score
 from jeweller.sheet.leave import write_documents
 from jeweller.sheet.parts import SheetSettings, instrument_of, render_parts
 from jeweller.sheet.under import COUNTINGS, LINES, UnderSettings
-
-# A band as it usually is: of instruments that read alike, one.
-BAND = ("flute", "oboe", "clarinet", "bass-clarinet", "alto-saxophone", "tenor-saxophone", "baritone-saxophone", "bassoon", "trumpet", "horn", "trombone",
-        "euphonium", "euphonium-tc", "tuba", "glockenspiel", "snare-drum", "bass-drum", "cymbals")  # fmt: skip
 
 
 def players(names: list[str]) -> list[Instrument]:
@@ -117,6 +113,8 @@ def write_parts(score: Score, options: argparse.Namespace) -> int:
     targets = {k: getattr(options, k) for k in ("musicxml", "midi", "pdf", "png", "html") if getattr(options, k)}
     if options.wav:
         part = score.parts[0]
+        if len(score.parts) > 1:
+            print(f"  note: only {part.name} sounds in {options.wav}; --part or --for chooses another.")
         model = sounded(part, instrument_of(part).sound or "flute", bpm=options.speed, count_in=True)
         write_sound(Path(options.wav), model.samples, model.rate)
         print(options.wav)

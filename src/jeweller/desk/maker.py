@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayo
 
 from jeweller.instruments.table import Instrument, instruments, require_instrument
 from jeweller.pattern.drill import ARTICULATIONS, CHORDS, DIRECTIONS, DYNAMICS, INTERVALS, KINDS, LEAPS, LEVELS, METRES, ON, SPANS, USES, Drill
+from jeweller.pattern.make import BAND
 from jeweller.pattern.rhythms import ROWS
 from jeweller.pattern.scales import SCALES
 
@@ -41,8 +42,6 @@ SAID = {
     "direction": {"both": "up and down"}, "concert": {"True": "concert", "False": "written"}, "dynamics": {"none": "at one loudness"},
     "pickup": {"True": "with a pickup", "False": "without a pickup"},
 }  # fmt: skip
-BAND = ("flute", "oboe", "clarinet", "alto-saxophone", "tenor-saxophone", "baritone-saxophone", "bassoon", "trumpet", "horn", "trombone", "euphonium", "tuba",
-        "snare-drum", "bass-drum")  # fmt: skip
 
 
 class Maker(QWidget):

@@ -21,6 +21,9 @@ from jeweller.score.transpose import diatonic_of, moved_pitch
 DRUM_PARTS = {"snare-drum": ("Snare drum",), "bass-drum": ("Bass drum",), "cymbals": ("Cymbals",), "percussion": ("Bass drum", "Snare drum"),
               "drum-set": ("Bass drum", "Snare drum", "Cymbals")}  # fmt: skip
 
+# A band as it usually is: of instruments that read alike, one.
+BAND = ("flute", "oboe", "clarinet", "bass-clarinet", "alto-saxophone", "tenor-saxophone", "baritone-saxophone", "bassoon", "trumpet", "horn", "trombone",
+        "euphonium", "euphonium-tc", "tuba", "glockenspiel", "snare-drum", "bass-drum", "cymbals")  # fmt: skip
 
 @dataclass(frozen=True)
 class Made:

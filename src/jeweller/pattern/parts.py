@@ -5,10 +5,10 @@ from __future__ import annotations
 import dataclasses
 
 from jeweller.instruments.table import Instrument
+from jeweller.pattern.drill import LEVELS
 from jeweller.score.model import Part
 from jeweller.score.transpose import diatonic_of, transposed
 
-LEVELS = ("beginner", "intermediate", "advanced")
 FEWEST_SIGNS = 6  # a key of more signs is written as its equal
 
 

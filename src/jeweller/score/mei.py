@@ -114,7 +114,7 @@ class _Reader:
         tag = element.tag
         if tag == "slur":
             key = "slur_starts" if begins else "slur_stops"
-            said[key] = (*said[key], str(1 + hash_number(element)))
+            said[key] = (*said[key], str(1 + _slur_number(element)))
         elif tag == "tie":
             said["tie_start" if begins else "tie_stop"] = True
         elif tag == "fermata":
@@ -294,7 +294,7 @@ class _Reader:
         return Fraction(0)
 
 
-def hash_number(element: Element) -> int:
+def _slur_number(element: Element) -> int:
     """A small number that the two ends of a slur share: its place among the slurs of its bar, at most five are told apart."""
     parent = element.getparent()
     return [e for e in parent if e.tag == "slur"].index(element) % 5 if parent is not None else 0
