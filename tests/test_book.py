@@ -63,7 +63,7 @@ class OnTheShelf(TempCase):
         with self.assertRaisesRegex(BookError, "no bars 9 to 12"):
             self.shelf.add_passage(whole.id, "9", "12", "Nothing")
         self.shelf.remove(whole.id)
-        self.assertEqual(list(self.shelf.folder.iterdir()), [])
+        self.assertEqual([f for f in self.shelf.folder.rglob("*") if f.is_file()], [])
 
     def test_changing_and_what_cannot_be(self) -> None:
         piece = self.shelf.add(WALTZ)

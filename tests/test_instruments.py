@@ -10,7 +10,7 @@ from pathlib import Path
 import jsonschema
 
 from jeweller.instruments import table
-from jeweller.instruments.choose import choose, fingerings
+from jeweller.instruments.choose import choose, fingerings, trill
 from jeweller.instruments.fingerings import note_midi
 from jeweller.instruments.table import find_instrument, instruments, require_instrument
 
@@ -116,6 +116,24 @@ class Fingered(unittest.TestCase):
         usual = [fingerings(sax, note_midi(n))[0].text for n in ("F4", "F♯4")]
         self.assertEqual(usual, ["1 2 3 | 4", "1 2 3 | 5"])
         self.assertEqual(texts("alto-saxophone", "F4", "F♯4", "F4")[1], "1 2 3 | 4 fF♯")
+
+    def test_a_trill_moves_one_finger_where_one_does_it(self) -> None:
+        for name, main, upper, moves in (("flute", "A4", "B4", "2"), ("flute", "C5", "D5", "tr1"), ("clarinet", "A4", "B4", "s4"), ("alto-saxophone", "G4", "A4", "3"),
+                                         ("trumpet", "D5", "E5", "1"), ("trumpet", "F4", "G4", "1"), ("recorder", "A4", "B4", "2"), ("oboe", "G4", "A4", "3")):  # fmt: skip
+            with self.subTest(name, main=main):
+                made = trill(require_instrument(name), note_midi(main), note_midi(upper))
+                self.assertEqual(" ".join(sorted(made.moves)) if made else "", moves)
+        self.assertIsNone(trill(require_instrument("trombone"), note_midi("F3"), note_midi("G3")))  # a slide
+        self.assertIsNone(trill(require_instrument("clarinet"), note_midi("B♭4"), note_midi("C5")))  # over the break
+        horn = trill(require_instrument("horn"), note_midi("C5"), note_midi("D5"))
+        self.assertEqual((horn.main.text, horn.upper.text, set(horn.moves)) if horn else None, ("0", "0", set()))  # lips alone
+
+    def test_the_upper_notes_of_trills_are_notes_of_the_chart(self) -> None:
+        data = json.loads((FOLDER / "fingerings.json").read_text(encoding="utf-8"))
+        for name, notes in data["trills"].items():
+            for note, ways in notes.items():
+                self.assertIn(note, data["charts"][name])
+                self.assertFalse(set(ways) & set(data["charts"][name][note]), (name, note))
 
     def test_rests_and_notes_off_the_chart_break_the_row(self) -> None:
         self.assertEqual(choose(require_instrument("bassoon"), [None, 1, None]), [None, None, None])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
@@ -48,9 +50,9 @@ class PatternBook(DeskCase):
         self.assertEqual(self.title(), "E♭ major in fourths")
         self.assertIn("E♭ major: B♭, E♭ and A♭", [t.what for t, _ in self.place.look.boxes])
         self.choose("players", "the whole band")
-        self.assertEqual(self.place.parts.count(), 15)
+        self.assertEqual(self.place.whom.parts.count(), 15)
         self.assertIn("Snare drum: this has no pitch", self.place.note.text())
-        self.place.parts.setCurrentIndex(2)
+        self.place.whom.parts.setCurrentIndex(2)
         part = self.place.part()
         self.assertEqual(part.name if part else "", "Clarinet in B♭")
 
@@ -91,6 +93,41 @@ class PatternBook(DeskCase):
         self.place.typed_for.setCurrentIndex(self.place.typed_for.findData("clarinet"))
         self.assertEqual(self.place.part().chromatic, -2)  # type: ignore[union-attr]
 
+    def test_notes_are_entered_by_keys_and_the_last_one_is_washed(self) -> None:
+        self.place.way_buttons.button(1).click()
+        typed = self.place.typed
+        typed.anew.click()
+        typed.keys_box.click()
+        QTest.keyClicks(typed.edit, "4CE8GA2")
+        self.assertIn("half notes", typed.keys.text())
+        QTest.keyClicks(typed.edit, "F")
+        QTest.keyClick(typed.edit, KEY.Key_Up)
+        QTest.keyClicks(typed.edit, "N")
+        self.assertTrue(typed.edit.toPlainText().endswith("K:C\nc e g/2a/2 !trill!g- | g"), typed.edit.toPlainText())
+        QTest.keyClick(typed.edit, KEY.Key_Backspace)
+        QTest.keyClick(typed.edit, KEY.Key_Z, CONTROL)
+        self.assertTrue(typed.edit.toPlainText().endswith("- | g"))
+        self.wait(lambda: len(self.place.view.paper.washed) == 1)
+        self.assertTrue(self.coloured(self.place.theme.wash))
+        typed.keys_box.click()
+        QTest.keyClicks(typed.edit, " x")  # typed again as text
+        self.assertTrue(typed.edit.toPlainText().endswith("g x"))
+
+    def coloured(self, colour: str) -> bool:
+        """Whether a colour is to be seen on the paper."""
+        image = self.place.view.paper.grab().toImage()
+        return any(image.pixelColor(x, y).name().upper() == colour for x in range(0, image.width(), 3) for y in range(0, image.height(), 3))
+
+    def test_bars_in_a_line_and_drawn_valves(self) -> None:
+        self.place.maker.set_players([require_instrument("trumpet")])
+        self.place.shown.bars.setCurrentIndex(self.place.shown.bars.findData(2))
+        self.place.shown.lines["fingerings"].setChecked(True)
+        engraving = self.place.view.paper.engraving
+        assert engraving is not None
+        self.assertEqual([sum(b.system == k for b in engraving.bars) for k in range(len(engraving.systems))], [2, 2])
+        page = parts_page(self.place.printed(), self.place.shown.settings({}))  # type: ignore[arg-type]
+        self.assertEqual(len(set(re.findall(r"<rect [^>]*rx=[^>]*>", page))), 3 * 15)
+
     def test_names_of_signs_are_offered(self) -> None:
         self.place.way_buttons.button(1).click()
         edit = self.place.typed.edit
@@ -107,6 +144,7 @@ class PatternBook(DeskCase):
         self.assertEqual(self.place.view.paper.pencilled, dict.fromkeys(trap.notes, "1"))
         self.place.look.shown.emit(trap.notes)
         self.assertEqual(self.place.view.paper.washed, frozenset(trap.notes))
+        self.assertTrue(self.coloured(self.place.theme.wash))
 
     def test_a_tunebook_is_opened_by_dropping_it_and_a_bad_file_changes_nothing(self) -> None:
         book = self.folder / "book.abc"
@@ -122,10 +160,10 @@ class PatternBook(DeskCase):
 
     def test_an_opened_part_is_written_for_another_instrument_and_where_it_lies_best_is_told(self) -> None:
         self.drop(self.score)
-        self.place.open_for.setCurrentIndex(self.place.open_for.findData("tuba"))
+        self.place.whom.instrument.setCurrentIndex(self.place.whom.instrument.findData("tuba"))
         self.assertIn("On the Tuba it lies best 3 octaves lower", self.place.note.text())
         self.assertTrue(self.place.view.paper.washed)  # the notes that no tuba plays
-        self.place.octaves.setCurrentIndex(self.place.octaves.findData(-3))
+        self.place.whom.octaves.setCurrentIndex(self.place.whom.octaves.findData(-3))
         part = self.place.part()
         assert part is not None
         self.assertEqual((part.name, part.bars[0].clef[0]), ("Tuba", "F"))
@@ -153,7 +191,7 @@ class PatternBook(DeskCase):
         self.assertRegex(asked[0], r"^B♭ by the key signature: \d+ of \d+$")
 
     def test_the_sheet_is_saved_and_the_music_taken_to_the_loupe(self) -> None:
-        self.place.lines["counts"].setChecked(True)
+        self.place.shown.lines["counts"].setChecked(True)
         target = self.folder / "sheet.html"
         self.place.save("html", str(target))
         self.wait(target.exists)
@@ -171,7 +209,7 @@ class PatternBook(DeskCase):
         self.place.put_on_shelf()  # the same music is not kept twice
         self.place.way_buttons.button(3).click()
         shelf = self.place.shelf
-        self.assertEqual([shelf.list.item(k).text().split(" · ")[0] for k in range(shelf.list.count())], ["B♭ major", "B♭ major, triad"])
+        self.assertEqual([shelf.list.item(k).text().split("\n")[0] for k in range(shelf.list.count())], ["B♭ major", "B♭ major, triad"])
         QTest.keyClicks(shelf.search, "triad")
         self.assertEqual((shelf.list.count(), shelf.count.text()), (1, "1 of 2 pieces"))
         shelf.search.clear()
@@ -179,8 +217,27 @@ class PatternBook(DeskCase):
         self.assertEqual(shelf.list.count(), 1)
         shelf.list.setCurrentRow(0)
         self.assertEqual(self.title(), "B♭ major")
-        shelf.ask_background("the first scale of the year")
+        shelf.ask("background", "the first scale of the year")
         self.assertEqual(self.place.note.text(), "the first scale of the year")
+        shelf.ask("folder", "Scales")
+        shelf.ask("tags", "first term, from memory")
+        self.assertEqual(shelf.folders.itemText(1), "Scales")
+        shelf.folders.setCurrentIndex(1)
+        QTest.keyClicks(shelf.search, "memory")
+        self.assertEqual(shelf.list.count(), 1)
+        shelf.search.clear()
+        shelf.list.setCurrentRow(0)
+        self.wait(lambda: not shelf.thumbs.waiting and shelf.thumbs.pictures)
+        self.window.pattern.whom.octaves.setCurrentIndex(self.window.pattern.whom.octaves.findData(1))
+        self.assertEqual(self.place.part().bars[0].notes[0].pitch.name, "B♭5")  # type: ignore[union-attr]
+        self.window.pattern.whom.octaves.setCurrentIndex(self.window.pattern.whom.octaves.findData(0))
+        shelf.remove()
+        self.assertEqual(shelf.list.count(), 0)
+        next(a for a in shelf.piece_menu().actions() if a.text() == "Put back what was taken off").trigger()
+        shelf.list.setCurrentRow(0)
+        shelf.export(str(self.folder / "pieces.zip"))
+        shelf.take_in(str(self.folder / "pieces.zip"))
+        self.assertEqual(shelf.list.count(), 1)  # it was there already
         shelf.ask_passage("2-3")
         self.assertEqual([b.number for b in self.place.part().bars], ["2", "3"])  # type: ignore[union-attr]
         shelf.ask_passage("9-12")
@@ -215,7 +272,7 @@ class PatternBook(DeskCase):
         self.assertEqual(self.place.view.paper.note_at(box.x * scale, box.y * scale), note)
         self.place.remind(note, "breathe low")
         self.assertEqual(self.place.view.paper.pencilled, {note: "breathe low"})
-        self.assertIn("breathe low", parts_page(self.place.printed(), self.place.sheet_settings()))  # type: ignore[arg-type]
+        self.assertIn("breathe low", parts_page(self.place.printed(), self.place.shown.settings(self.place.reminders)))  # type: ignore[arg-type]
         self.place.remind(note, "")
         self.assertEqual(self.place.view.paper.pencilled, {})
         self.place.remind(note, "slow")

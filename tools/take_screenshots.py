@@ -78,12 +78,12 @@ def main() -> None:
         place.maker.set_players([require_instrument("clarinet")])
         for word, value in (("tonic", "E♭"), ("kind", "intervals"), ("rhythm", "eighths"), ("articulation", "two and two")):
             place.maker.choose(word, value)
-        place.lines["counts"].setChecked(True)
-        place.lines["fingerings"].setChecked(True)
+        place.shown.lines["counts"].setChecked(True)
+        place.shown.lines["fingerings"].setChecked(True)
         for trap, box in place.look.boxes:
             box.setChecked(trap.kind in ("altered", "register"))
         shot("pattern-book")
-        place.lines["fingerings"].setChecked(False)
+        place.shown.lines["fingerings"].setChecked(False)
         place.choose_way("type")
         place.typed.set_text(TYPED)
         shot("pattern-typed")
@@ -94,10 +94,10 @@ def main() -> None:
             place.maker.choose("kind", kind)
             place.choose_way("make")
             place.put_on_shelf()
-        place.lines["counts"].setChecked(False)
+        place.shown.lines["counts"].setChecked(False)
         place.choose_way("shelf")
         place.shelf.list.setCurrentRow(4)
-        place.shelf.ask_background("An air for a slow evening: long lines, one breath to two bars.")
+        place.shelf.ask("background", "An air for a slow evening: long lines, one breath to two bars.")
         shot("pattern-shelf")
         window.close()
 

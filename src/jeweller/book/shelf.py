@@ -28,6 +28,7 @@ from jeweller.score.write import write_musicxml
 
 SCHEMA = "jeweller.piece/1"
 MOST_PIECES = 5000  # pieces; a shelf of more is not opened from one file
+BEGINNING = 4  # bars kept beside a piece, to be shown without reading it
 ARCHIVE_BYTES = 512 * 2**20
 CONTAINS = {"rest": "a rest", "tie": "a tie", "dotted": "a dotted pair", "tuplet": "a triplet", "off the beat": "notes off the beat", "slur": "slurs",
             "ornament": "ornaments", "fermata": "a fermata", "repeat": "repeats", "pickup": "a pickup", "leap": "leaps"}  # fmt: skip
@@ -137,6 +138,7 @@ class Shelf:
         piece = described(score, self._free_id(score.title or "Untitled"), folder=folder, tags=tuple(tags), background=background)
         write_bytes(self.music_path(piece.id), write_musicxml(score))
         self._write(piece)
+        self._keep_beginning(piece.id, score)
         return piece
 
     def same_music(self, score: Score) -> list[Piece]:
@@ -164,13 +166,28 @@ class Shelf:
         self._write(piece)
         return piece
 
-    def remove(self, piece_id: str) -> None:
-        """Takes a piece off the shelf, its passages too. Raises BookError."""
+    def remove(self, piece_id: str) -> dict[str, bytes]:
+        """Takes a piece off the shelf, its passages too; gives the files that lay there, by name, for `bring_back`. Raises BookError."""
         self.piece(piece_id)
+        files: dict[str, bytes] = {}
         for other in [p.id for p in self.pieces.values() if p.passage_of == piece_id] + [piece_id]:
-            self.music_path(other).unlink(missing_ok=True)
-            (self.folder / f"{other}.json").unlink(missing_ok=True)
+            self._beginning_path(other).unlink(missing_ok=True)
+            for path in (self.music_path(other), self.folder / f"{other}.json"):
+                if path.exists():
+                    files[path.name] = path.read_bytes()
+                    path.unlink()
             del self.pieces[other]
+        return files
+
+    def bring_back(self, files: dict[str, bytes]) -> None:
+        """Puts what `remove` took away where it lay."""
+        for name, data in files.items():
+            write_bytes(self.folder / name, data)
+        self.read()
+
+    def folders(self) -> list[str]:
+        """The folders that pieces are sorted into."""
+        return sorted({p.folder for p in self.pieces.values() if p.folder}, key=str.casefold)
 
     def piece(self, piece_id: str) -> Piece:
         """Raises BookError where there is none."""
@@ -194,6 +211,27 @@ class Shelf:
                 bars = part.bars[numbers.index(piece.passage[0]) : numbers.index(piece.passage[1]) + 1]
                 parts.append(dataclasses.replace(part, bars=bars))
         return dataclasses.replace(score, title=piece.title, parts=tuple(parts))
+
+    def beginning(self, piece_id: str) -> Part | None:
+        """The first bars of a piece's first part with notes, without reading all of it; None where it has none. Raises BookError, ScoreError."""
+        self.piece(piece_id)
+        try:
+            return from_plain(Part, json.loads(self._beginning_path(piece_id).read_text(encoding="utf-8")))
+        except (OSError, ValueError, KeyError, TypeError):
+            return self._keep_beginning(piece_id, self.score(piece_id))
+
+    def _beginning_path(self, piece_id: str) -> Path:
+        return self.folder / "beginnings" / f"{piece_id}.json"
+
+    def _keep_beginning(self, piece_id: str, score: Score) -> Part | None:
+        part = next((p for p in score.parts if p.note_count), None)
+        if part is None:
+            return None
+        part = dataclasses.replace(part, bars=tuple(dataclasses.replace(b, marks=()) for b in part.bars[:BEGINNING]))
+        path = self._beginning_path(piece_id)
+        path.parent.mkdir(exist_ok=True)
+        write_bytes(path, json_text(to_plain(part)).encode("utf-8"))
+        return part
 
     def find(self, query: Query) -> list[Piece]:
         """The pieces for which everything that is asked for holds, by title."""

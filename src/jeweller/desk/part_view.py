@@ -38,11 +38,12 @@ class PartPaper(QWidget):
         self.washed: frozenset[str] = frozenset()
         self.pencilled: dict[str, str] = {}
         self.words = ""
+        self.bars_per_line = 0
         self.points = 11.0
         self._pixmap: QPixmap | None = None
 
-    def show_part(self, part: Part | None, theme: Theme, under: UnderSettings, words: str = "") -> None:
-        self.part, self.theme, self.under, self.words = part, theme, under, words
+    def show_part(self, part: Part | None, theme: Theme, under: UnderSettings, words: str = "", bars_per_line: int = 0) -> None:
+        self.part, self.theme, self.under, self.words, self.bars_per_line = part, theme, under, words, bars_per_line
         self.engraving = None
         self.washed, self.pencilled = frozenset(), {}
         self.draw()
@@ -62,11 +63,12 @@ class PartPaper(QWidget):
         instrument = instrument_of(self.part)
         units = max(600.0, round(self.width() / self.zoom / 20) * 20.0)
         if self.engraving is None or abs(self.engraving.width - units) > 1:
-            self.engraving = engrave(self.part, units, rails=False, room=rows_height(self.under, instrument))
+            self.engraving = engrave(self.part, units, rails=False, room=rows_height(self.under, instrument),
+                                    bars_per_line=self.bars_per_line)  # fmt: skip
         height = self.engraving.systems[-1].lowest + rows_height(self.under, instrument) + FOOT
         over = draw_under(self.engraving, self.part, self.under, instrument, self.theme)
         over += draw_above(self.engraving, self.pencilled, self.theme.brass)
-        svg = self.engraving.svg(self.theme, over, height=height).replace("<g ", self._wash() + "<g ", 1)
+        svg = self.engraving.svg(self.theme, over, under=self._wash(), height=height)
         scale = self.width() / self.engraving.width
         self.setMinimumHeight(int(height * scale) + 1)
         ratio = self.devicePixelRatioF()

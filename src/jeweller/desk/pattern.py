@@ -10,7 +10,6 @@ from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QCheckBox,
     QComboBox,
     QFileDialog,
     QHBoxLayout,
@@ -32,6 +31,7 @@ from jeweller.desk.maker import Maker
 from jeweller.desk.margin import width_at
 from jeweller.desk.part_view import PartView
 from jeweller.desk.shelf_page import ShelfPage
+from jeweller.desk.shown_as import ShownAs, ShownFor, plain
 from jeweller.desk.typed import Typed
 from jeweller.desk.work import read_many, write_part_sound, write_sheet
 from jeweller.errors import JewellerError
@@ -41,30 +41,21 @@ from jeweller.look.band import told, what_others_have
 from jeweller.look.over import look_over
 from jeweller.look.traps import OUTSIDE
 from jeweller.pattern.make import make
-from jeweller.pattern.parts import best_octave, in_concert, written_for
 from jeweller.player.model import sounded
 from jeweller.score.load import ENDINGS, load_scores
 from jeweller.score.model import Part, Score
 from jeweller.score.transpose import diatonic_of
 from jeweller.score.write import write_musicxml
-from jeweller.sheet.parts import SheetSettings, instrument_of
+from jeweller.sheet.parts import instrument_of
 from jeweller.sheet.theme import LIGHT, Theme
-from jeweller.sheet.under import LINES, UnderSettings
 
 WAYS = (("make", "Make"), ("type", "Type in"), ("open", "Open"), ("shelf", "Shelf"))
 SHEETS = (("pdf", "PDF", ".pdf"), ("musicxml", "MusicXML", ".musicxml"), ("midi", "MIDI", ".mid"), ("png", "Picture", ".png"),
           ("html", "Page for a browser", ".html"), ("wav", "Sound, with a count-in", ".wav"))  # fmt: skip
 GRIDS: dict[str, Fraction | None] = {"chosen by fit": None, "quarters": Fraction(1), "eighths": Fraction(1, 2), "sixteenths": Fraction(1, 4),
                                      "triplets": Fraction(1, 3)}  # fmt: skip
-CONCERT = "concert pitch"
 REMINDER = 24  # letters of a reminder above a note
-MAKER_HEIGHT, EDITOR_HEIGHT, SHELF_HEIGHT = 68, 150, 200
-
-
-def plain(words: str) -> QLabel:
-    label = QLabel(words)
-    label.setObjectName("plain")
-    return label
+MAKER_HEIGHT, EDITOR_HEIGHT, KEYS_HEIGHT, SHELF_HEIGHT = 68, 150, 44, 292
 
 
 class PatternPlace(QWidget):
@@ -112,6 +103,9 @@ class PatternPlace(QWidget):
         self.note = QLabel()
         self.note.setObjectName("quiet")
         self.note.setWordWrap(True)
+        self.whom = ShownFor()
+        self.whom.changed.connect(self._choose_part)
+        column.addWidget(self.whom)
         column.addWidget(self.note)
         self.view = PartView()
         self.view.paper.bar_chosen.connect(self._bar_chosen)
@@ -127,7 +121,9 @@ class PatternPlace(QWidget):
         split.setCollapsible(0, False)
         split.setSizes([860, width_at(11.0)])
         column.addWidget(split, 1)
-        column.addLayout(self._foot())
+        self.shown = ShownAs()
+        self.shown.changed.connect(self._show_part)
+        column.addWidget(self.shown)
         self.choose_way("make")
 
     # ---- construction --------------------------------------------------------------------------------------------
@@ -157,11 +153,6 @@ class PatternPlace(QWidget):
         return row
 
     def _typed_page(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(0, 0, 0, 0)
-        row = QHBoxLayout()
-        row.addWidget(plain("Written for"))
         self.typed_for = QComboBox()
         self.typed_for.setAccessibleName("The instrument the line is written for")
         for i in instruments():
@@ -169,11 +160,10 @@ class PatternPlace(QWidget):
                 self.typed_for.addItem(i.name, i.id)
         self.typed_for.setCurrentIndex(self.typed_for.findData("flute"))
         self.typed_for.currentIndexChanged.connect(lambda _: self.refresh())
-        row.addWidget(self.typed_for)
-        row.addStretch(1)
-        column.addLayout(row)
-        column.addWidget(self.typed)
-        return page
+        self.typed.row.insertWidget(0, plain("Written for"))
+        self.typed.row.insertWidget(1, self.typed_for)
+        self.typed.keys_box.toggled.connect(lambda _: self._fit_sources())
+        return self.typed
 
     def _open_page(self) -> QWidget:
         page = QWidget()
@@ -195,55 +185,15 @@ class PatternPlace(QWidget):
         self.grid.currentIndexChanged.connect(lambda _: self.open_file(self.opened_path, ask=False))
         row.addWidget(self.grid_words)
         row.addWidget(self.grid)
-        row.addWidget(plain("Written for"))
-        self.open_for = QComboBox()
-        self.open_for.setAccessibleName("The instrument the part is written for")
-        self.open_for.addItem("as in the file", "")
-        self.open_for.addItem("concert pitch", CONCERT)
-        for i in instruments():
-            if i.clef != "percussion":
-                self.open_for.addItem(i.name, i.id)
-        self.open_for.currentIndexChanged.connect(lambda _: self._show_part())
-        row.addWidget(self.open_for)
-        self.octaves = QComboBox()
-        self.octaves.setAccessibleName("Moved by octaves")
-        for n in range(-3, 4):
-            self.octaves.addItem("as it sounds" if not n else f"{abs(n)} octave{'s' if abs(n) > 1 else ''} {'higher' if n > 0 else 'lower'}", n)
-        self.octaves.setCurrentIndex(3)
-        self.octaves.currentIndexChanged.connect(lambda _: self._show_part())
-        row.addWidget(self.octaves)
         row.addStretch(1)
         return page
-
-    def _foot(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(8)
-        self.parts = QComboBox()
-        self.parts.setAccessibleName("The part shown")
-        self.parts.currentIndexChanged.connect(lambda _: self._show_part())
-        row.addWidget(self.parts)
-        row.addWidget(plain("Under the notes:"))
-        self.lines: dict[str, QCheckBox] = {}
-        for line, words in LINES.items():
-            box = QCheckBox(words)
-            box.toggled.connect(lambda _: self._show_part())
-            self.lines[line] = box
-            row.addWidget(box)
-        self.blank = QCheckBox("blank")
-        self.blank.setToolTip("Lines to be filled in by the player")
-        self.blank.toggled.connect(lambda _: self._show_part())
-        row.addWidget(self.blank)
-        self.big = QCheckBox("big print")
-        self.big.setToolTip("To be read from a distance")
-        row.addWidget(self.big)
-        row.addStretch(1)
-        return row
 
     # ---- what is shown -------------------------------------------------------------------------------------------
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
         self.typed.set_points(points)
+        self.shelf.set_theme(theme, points)
         self.view.paper.points = points
         self.choose_way(self.way)
 
@@ -252,14 +202,19 @@ class PatternPlace(QWidget):
         index = [w for w, _ in WAYS].index(way)
         self.way_buttons.button(index).setChecked(True)
         self.sources.setCurrentIndex(index)
-        heights = {"make": MAKER_HEIGHT, "type": EDITOR_HEIGHT + 90, "open": 44, "shelf": SHELF_HEIGHT}
         self.shelf_button.setVisible(way != "shelf")
         if way == "shelf":
             self.shelf.fill(self.shelf_id)
-        self.sources.setMaximumHeight(round(heights[way] * self.points / 11.0))
+        self._fit_sources()
         self.refresh()
         if way == "type":
             self.typed.edit.setFocus()
+
+    def _fit_sources(self) -> None:
+        """As much height as the way of getting music needs."""
+        keys = KEYS_HEIGHT if self.typed.edit.by_keys else 0
+        heights = {"make": MAKER_HEIGHT, "type": EDITOR_HEIGHT + 90 + keys, "open": 44, "shelf": SHELF_HEIGHT}
+        self.sources.setMaximumHeight(round(heights[self.way] * self.points / 11.0))
 
     awake = False  # nothing is made before the place is first seen
 
@@ -295,14 +250,7 @@ class PatternPlace(QWidget):
             self.told = (str(error),)
         self.note.setText(" ".join(self.told[:4]) + (f" And {len(self.told) - 4} more." if len(self.told) > 4 else ""))
         self.note.setVisible(bool(self.told))
-        self.parts.blockSignals(True)
-        shown = self.parts.currentText()
-        self.parts.clear()
-        for part in self.score.parts if self.score is not None else ():
-            self.parts.addItem(part.name)
-        self.parts.setCurrentIndex(max(0, self.parts.findText(shown)))
-        self.parts.setVisible(self.parts.count() > 1)
-        self.parts.blockSignals(False)
+        self.whom.show_score(self.score, free=self.way in ("open", "shelf"))
         self.stop()
         self._show_part()
 
@@ -314,6 +262,10 @@ class PatternPlace(QWidget):
         self.settings.setValue("typed", self.typed.edit.toPlainText())
         if self.way == "type":
             self.refresh()
+            part, entered = self.part(), self.typed.entered()
+            notes = [n.id for b in part.bars for n in b.notes] if part is not None and entered is not None else []
+            if entered is not None and entered < len(notes):
+                self._show_notes((notes[entered],))
 
     def _from_shelf(self, piece_id: str) -> None:
         """Shows a piece of the shelf."""
@@ -343,52 +295,33 @@ class PatternPlace(QWidget):
 
     def part(self) -> Part | None:
         """The part that is shown."""
-        if self.score is None or not self.score.parts:
-            return None
-        part = self.score.parts[max(0, self.parts.currentIndex())]
-        chosen = str(self.open_for.currentData() or "")
-        if self.way != "open" or not chosen:
-            return part
-        if chosen == CONCERT:
-            return in_concert(part)
-        return written_for(part, require_instrument(chosen), octaves=int(self.octaves.currentData()))
+        return self.whom.part(self.score)
 
     def printed(self) -> Score | None:
         """What is saved and taken along: everything, or, where it was written for another instrument, the part that is shown."""
         part = self.part()
-        if self.score is None or part is None or self.way != "open" or not self.open_for.currentData():
+        if self.score is None or part is None or not self.whom.moved:
             return self.score
         return dataclasses.replace(self.score, parts=(part,))
 
-    def _advise(self) -> None:
-        """Where a part lies badly on the instrument it is written for, and where it would lie best."""
-        chosen = str(self.open_for.currentData() or "")
-        self.octaves.setVisible(chosen not in ("", CONCERT))
-        if self.way != "open" or chosen in ("", CONCERT) or self.score is None or not self.score.parts:
-            return
-        instrument = require_instrument(chosen)
-        best = best_octave(self.score.parts[max(0, self.parts.currentIndex())], instrument)
-        if best != self.octaves.currentData():
-            where = "as it sounds" if not best else f"{abs(best)} octave{'s' if abs(best) > 1 else ''} {'higher' if best > 0 else 'lower'}"
-            self.note.setText(f"On the {instrument.name} it lies best {where}.")
-            self.note.show()
-        elif not self.told:
-            self.note.hide()
-
-    def under(self) -> UnderSettings:
-        chosen = tuple(line for line, box in self.lines.items() if box.isChecked())
-        return UnderSettings(chosen, chosen if self.blank.isChecked() else ())
+    def _choose_part(self) -> None:
+        """Another part, or one for somebody else: where it lies badly is said."""
+        self.whom.fit()
+        advice = self.whom.advice(self.score)
+        if advice:
+            self.note.setText(advice)
+        self.note.setVisible(bool(advice or self.told))
+        self._show_part()
 
     def _show_part(self) -> None:
         if not self.awake:
             return
-        self._advise()
         part = self.part()
         words = {"open": "Drop a notation file here, or open one.",
                  "shelf": "Choose a piece. What was made, typed or opened is put here by “Put on the shelf”."}  # fmt: skip
         empty = words.get(self.way, "There is nothing to show yet.")
         playable = part is not None and part.note_count > 0
-        self.view.paper.show_part(part, self.theme, self.under(), empty)
+        self.view.paper.show_part(part, self.theme, self.shown.under(), empty, self.shown.bars_per_line)
         over = look_over(part, instrument_of(part)) if part is not None and playable else None
         across = told(self.score) if self.score is not None and len(self.score.parts) > 1 and self.way != "make" else []
         self.look.show_over(over, self.theme, self.points, across)
@@ -420,7 +353,7 @@ class PatternPlace(QWidget):
 
     def _bar_chosen(self, bar: int) -> None:
         """Says what every part has in a bar, each in its own letters."""
-        if self.score is None or len(self.score.parts) < 2 or self.open_for.currentData():
+        if self.score is None or len(self.score.parts) < 2 or self.whom.moved:
             return
         lines = what_others_have(self.score, bar, bar)
         number = self.score.parts[0].bars[bar].number if bar < len(self.score.parts[0].bars) else str(bar + 1)
@@ -508,14 +441,10 @@ class PatternPlace(QWidget):
         if kind == "wav":
             job = self.jobs.process("sheet", write_part_sound, self.part(), path)
         else:
-            job = self.jobs.process("sheet", write_sheet, self.printed(), self.sheet_settings(), {kind: path})
+            job = self.jobs.process("sheet", write_sheet, self.printed(), self.shown.settings(self.reminders), {kind: path})
         self.message.emit("Writing…")
         job.done.connect(lambda paths: self.message.emit("Saved: " + ", ".join(str(p) for p in paths)))
         job.failed.connect(self.trouble)
-
-    def sheet_settings(self) -> SheetSettings:
-        """How the sheet is printed: as it is shown."""
-        return SheetSettings(self.under(), big=self.big.isChecked(), reminders=tuple(self.reminders.items()))
 
     def _file_name(self) -> str:
         title = self.score.title if self.score is not None else ""
@@ -526,8 +455,8 @@ class PatternPlace(QWidget):
         score = self.printed()
         if score is None:
             return
-        if self.way == "open" and len(self.opened) == 1 and not self.open_for.currentData():
-            self.to_loupe.emit(self.opened_path, self.parts.currentText())
+        if self.way == "open" and len(self.opened) == 1 and not self.whom.moved:
+            self.to_loupe.emit(self.opened_path, self.whom.parts.currentText())
             return
         if not isinstance(path, str) or not path:
             folder = Path(str(self.settings.value("save_folder", str(Path.home()))))
@@ -539,7 +468,7 @@ class PatternPlace(QWidget):
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
-        self.to_loupe.emit(path, self.parts.currentText())
+        self.to_loupe.emit(path, self.whom.parts.currentText())
 
     def toggle_play(self) -> None:
         """Plays the part shown at its own speed, or stops."""

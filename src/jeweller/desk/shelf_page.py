@@ -1,18 +1,37 @@
-"""The shelf in the pattern book: a line to search with, filters, the pieces as a list; what is chosen is shown on the paper."""
+"""The shelf in the pattern book: a line to search with, filters, the pieces as small engraved beginnings; what is chosen is shown on the paper."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QLabel, QLineEdit, QListWidget, QListWidgetItem, QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtCore import QRect, QSize, Qt, Signal
+from PySide6.QtGui import QIcon, QPixmap, QResizeEvent
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QLineEdit,
+    QListView,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from jeweller.book.shelf import CONTAINS, Piece, Query, Shelf
+from jeweller.desk.thumbs import SIZE, Thumbs
 from jeweller.errors import JewellerError
 from jeweller.look.over import LEVELS
-from jeweller.score.model import Score
+from jeweller.score.model import Part, Score
+from jeweller.sheet.theme import LIGHT, Theme
 
 LETTERS = ("F♯", "C♯", "G♯", "D♯", "B♭", "E♭", "A♭", "D♭")
+ASKED = {"title": "Title:", "folder": "Folder (empty: none):", "tags": "Tags, with commas between them:",
+         "background": "Origin, dance, character, what it means for playing:"}  # fmt: skip
 SHOWN = 500  # pieces listed at once: more are found by another word
 
 
@@ -41,6 +60,8 @@ class ShelfPage(QWidget):
         row.addWidget(self.search, 1)
         self.metre = self._filter("any metre", ("2/4", "3/4", "4/4", "6/8", "2/2"), "Metre")
         self.level = self._filter("any level", (*(name for _, name in LEVELS), "very hard"), "Reading level")
+        self.folders = self._filter("any folder", (), "Folder")
+        row.addWidget(self.folders)
         row.addWidget(self.metre)
         row.addWidget(self.level)
         self.contains_button = QPushButton("contains…")
@@ -49,10 +70,25 @@ class ShelfPage(QWidget):
         self.count = QLabel()
         self.count.setObjectName("quiet")
         row.addWidget(self.count)
+        self.piece_button = QPushButton("This piece…")
+        self.piece_button.clicked.connect(lambda: self.piece_menu().popup(self.piece_button.mapToGlobal(self.piece_button.rect().bottomLeft())))
+        row.addWidget(self.piece_button)
         column.addLayout(row)
         self.list = QListWidget()
         self.list.setAccessibleName("Pieces on the shelf")
         self.list.setUniformItemSizes(True)
+        self.list.setViewMode(QListView.ViewMode.IconMode)
+        self.list.setMovement(QListView.Movement.Static)
+        self.list.setResizeMode(QListView.ResizeMode.Adjust)
+        self.list.setIconSize(SIZE)
+        self.list.setWordWrap(True)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.list.verticalScrollBar().valueChanged.connect(lambda _: self._ask_pictures())
+        self.thumbs = Thumbs(self._beginning, self)
+        self.thumbs.drawn.connect(self._drawn)
+        self.theme, self.removed = LIGHT, dict[str, bytes]()
+        self.blank = QPixmap(SIZE)
+        self.blank.fill(Qt.GlobalColor.transparent)
         self.list.currentItemChanged.connect(lambda item, _: self.chosen.emit(item.data(Qt.ItemDataRole.UserRole)) if item is not None else None)
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.list.customContextMenuRequested.connect(lambda point: self.piece_menu().popup(self.list.mapToGlobal(point)))
@@ -93,15 +129,23 @@ class ShelfPage(QWidget):
         self.fill()
 
     def fill(self, choose: str = "") -> None:
-        """Lists what is found; `choose` is the id of the piece to be chosen."""
+        """Lists what is found; `choose` is the id of the piece to be chosen, else the one that is stays so."""
         shelf = self.open()
         if shelf is None:
             return
-        found = shelf.find(Query(self.search.text(), metre=str(self.metre.currentData()), level=str(self.level.currentData()), contains=self.contains))
+        now = self.piece()
+        choose = choose or (now.id if now is not None else "")
+        self._fill_folders(shelf.folders())
+        folder = str(self.folders.currentData()) or None
+        found = shelf.find(Query(self.search.text(), folder=folder, metre=str(self.metre.currentData()), level=str(self.level.currentData()),
+                                 contains=self.contains))  # fmt: skip
         self.list.blockSignals(True)
         self.list.clear()
         for piece in found[:SHOWN]:
             item = QListWidgetItem(words_of(piece))
+            item.setToolTip(told_of(piece))
+            item.setIcon(self._icon(piece.id))
+            item.setSizeHint(self._cell())
             item.setData(Qt.ItemDataRole.UserRole, piece.id)
             self.list.addItem(item)
             if piece.id == choose:
@@ -109,6 +153,59 @@ class ShelfPage(QWidget):
         self.list.blockSignals(False)
         of = len(shelf.pieces)
         self.count.setText(f"{len(found)} of {of} pieces" if of else "nothing on the shelf yet")
+        self.piece_button.setEnabled(bool(of or self.removed))
+        self._ask_pictures()
+
+    def _fill_folders(self, names: list[str]) -> None:
+        if [self.folders.itemData(k) for k in range(1, self.folders.count())] != names:
+            chosen = self.folders.currentData()
+            self.folders.blockSignals(True)
+            while self.folders.count() > 1:
+                self.folders.removeItem(1)
+            for name in names:
+                self.folders.addItem(name, name)
+            self.folders.setCurrentIndex(max(0, self.folders.findData(chosen)))
+            self.folders.blockSignals(False)
+        self.folders.setVisible(bool(names))
+
+    # ---- pictures ------------------------------------------------------------------------------------------------
+
+    def set_theme(self, theme: Theme, points: float) -> None:
+        self.theme = theme
+        self.list.setMinimumHeight(2 * self._cell().height() + 12)
+        if self.shelf is not None:
+            self.fill()
+
+    def _cell(self) -> QSize:
+        """As much room as a picture and two lines of words need."""
+        return QSize(SIZE.width() + 12, SIZE.height() + 2 * self.list.fontMetrics().lineSpacing() + 26)
+
+    def _beginning(self, piece: str) -> Part | None:
+        return self.shelf.beginning(piece) if self.shelf is not None else None
+
+    def _icon(self, piece: str) -> QIcon:
+        picture = self.thumbs.picture(piece, self.theme) or self.blank
+        icon = QIcon(picture)
+        icon.addPixmap(picture, QIcon.Mode.Selected)
+        return icon
+
+    def _ask_pictures(self) -> None:
+        """Draws what is to be seen; the rest when it is scrolled to."""
+        seen = self.list.viewport().rect().adjusted(0, -self._cell().height(), 0, self._cell().height())
+        items = [self.list.item(k) for k in range(self.list.count())]
+        wanted = [i.data(Qt.ItemDataRole.UserRole) for i in items if QRect(seen).intersects(self.list.visualItemRect(i))]
+        self.thumbs.ask(wanted, self.theme, self.devicePixelRatioF())
+
+    def _drawn(self, piece: str) -> None:
+        for k in range(self.list.count()):
+            item = self.list.item(k)
+            if item.data(Qt.ItemDataRole.UserRole) == piece:
+                item.setIcon(self._icon(piece))
+                return
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._ask_pictures()
 
     def piece(self) -> Piece | None:
         """The piece that is chosen."""
@@ -133,11 +230,18 @@ class ShelfPage(QWidget):
         """What can be done with the chosen piece."""
         menu = QMenu(self)
         piece = self.piece()
-        if piece is None:
-            return menu
-        menu.addAction("Bars under a name of their own…").triggered.connect(lambda _=False: self.ask_passage())
-        menu.addAction("A line of background…").triggered.connect(lambda _=False: self.ask_background())
-        menu.addAction("Take off the shelf").triggered.connect(lambda _=False: self.remove())
+        if piece is not None:
+            menu.addAction("Another title…").triggered.connect(lambda _=False: self.ask("title"))
+            menu.addAction("Folder…").triggered.connect(lambda _=False: self.ask("folder"))
+            menu.addAction("Tags…").triggered.connect(lambda _=False: self.ask("tags"))
+            menu.addAction("A line of background…").triggered.connect(lambda _=False: self.ask("background"))
+            menu.addAction("Bars under a name of their own…").triggered.connect(lambda _=False: self.ask_passage())
+            menu.addAction("Take off the shelf").triggered.connect(lambda _=False: self.remove())
+            menu.addSeparator()
+            menu.addAction("Save the pieces listed as one file…").triggered.connect(lambda _=False: self.export())
+        if self.removed:
+            menu.addAction("Put back what was taken off").triggered.connect(lambda _=False: self.bring_back())
+        menu.addAction("Take in a file of pieces…").triggered.connect(lambda _=False: self.take_in())
         return menu
 
     def ask_passage(self, text: str = "") -> None:
@@ -158,32 +262,82 @@ class ShelfPage(QWidget):
         self.fill(made.id)
         self.chosen.emit(made.id)
 
-    def ask_background(self, text: str | None = None) -> None:
-        """A line about where the piece comes from and what that means for playing."""
+    def ask(self, what: str, text: str | None = None) -> None:
+        """Another title, folder, tags or line of background for the chosen piece, asked for in a box where it is not given."""
         piece, shelf = self.piece(), self.open()
         if piece is None or shelf is None:
             return
         if text is None:
-            text, ok = QInputDialog.getText(self, "A line of background", "Origin, dance, character, what it means for playing:", text=piece.background)
+            now = ", ".join(piece.tags) if what == "tags" else str(getattr(piece, what))
+            text, ok = QInputDialog.getText(self, piece.title, ASKED[what], text=now)
             if not ok:
                 return
+        told = tuple(t.strip() for t in text.split(",") if t.strip()) if what == "tags" else text.strip()
+        if what == "title" and not told:
+            return
         try:
-            shelf.change(piece.id, background=text.strip())
+            shelf.change(piece.id, **{what: told})
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
+        self.fill(piece.id)
         self.chosen.emit(piece.id)
 
     def remove(self) -> None:
         piece, shelf = self.piece(), self.open()
         if piece is None or shelf is None:
             return
-        shelf.remove(piece.id)
-        self.message.emit(f"“{piece.title}” was taken off the shelf.")
+        self.removed = shelf.remove(piece.id)
+        self.thumbs.forget(piece.id)
+        self.message.emit(f"“{piece.title}” was taken off the shelf. “This piece…” puts it back.")
+        self.fill()
+
+    def bring_back(self) -> None:
+        """Puts back what was taken off last."""
+        shelf = self.open()
+        if shelf is not None and self.removed:
+            shelf.bring_back(self.removed)
+            self.removed = {}
+            self.fill()
+
+    def export(self, path: str = "") -> None:
+        """Writes the pieces listed to one file."""
+        shelf = self.open()
+        if not path:
+            path, _ = QFileDialog.getSaveFileName(self, "Save the pieces listed as one file", str(Path.home() / "pieces.zip"), "*.zip")
+        if not path or shelf is None:
+            return
+        try:
+            count = shelf.export(Path(path), [self.list.item(k).data(Qt.ItemDataRole.UserRole) for k in range(self.list.count())])
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self.message.emit(f"{count} pieces saved: {path}")
+
+    def take_in(self, path: str = "") -> None:
+        """Puts the pieces of a file on the shelf."""
+        shelf = self.open()
+        if not path:
+            path, _ = QFileDialog.getOpenFileName(self, "A file of pieces", str(Path.home()), "*.zip")
+        if not path or shelf is None:
+            return
+        try:
+            new, there = shelf.take_in(Path(path))
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self.message.emit(f"{len(new)} pieces put on the shelf" + (f", {len(there)} were there already." if there else "."))
         self.fill()
 
 
 def words_of(piece: Piece) -> str:
-    """One line for a piece."""
-    bars = f"bars {piece.passage[0]} to {piece.passage[1]}" if piece.passage_of else f"{piece.bars} bars"
-    return " · ".join(filter(None, [piece.title, ", ".join(piece.keys[:2]), ", ".join(piece.metres[:2]), bars, piece.level, piece.folder]))
+    """Two short lines for a piece."""
+    bars = f"bars {piece.passage[0]}–{piece.passage[1]}" if piece.passage_of else f"{piece.bars} bars"
+    return f"{piece.title}\n" + " · ".join(filter(None, [bars, piece.level]))
+
+
+def told_of(piece: Piece) -> str:
+    """Everything that is known of a piece, for the pointer resting on it."""
+    folder = f"in {piece.folder}" if piece.folder else ""
+    lines = [piece.title, piece.composer, ", ".join(piece.keys), ", ".join(piece.metres), folder, ", ".join(piece.tags), piece.background]
+    return "\n".join(filter(None, lines))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
 
-from jeweller.sheet.theme import FONTS, SANS, SERIF, SIGNS, Theme
+from jeweller.sheet.theme import FONTS, ICONS, SANS, SERIF, SIGNS, Theme
 
 BASE_PT = 11.0
 
@@ -88,6 +88,8 @@ QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::su
 QProgressBar {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; text-align: center; min-height: 18px; }}
 QProgressBar::chunk {{ background: {t.wash}; }}
 QComboBox {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; padding: 3px 8px; }}
+QComboBox::drop-down {{ border: none; width: 24px; }}
+QComboBox::down-arrow {{ image: url("{(ICONS / f"down-{t.name}.svg").as_posix()}"); width: 12px; height: 12px; }}
 QComboBox:focus {{ border-color: {t.brass}; }}
 QComboBox QAbstractItemView {{ background: {t.paper}; border: 1px solid {t.faint}; selection-background-color: {t.wash}; selection-color: {t.ink}; }}
 QSplitter::handle {{ background: {t.desk}; }}

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jeweller.instruments.fingerings import chart
+from jeweller.instruments.fingerings import chart, trill_chart
 from jeweller.instruments.table import VALVE_DROPS, Instrument, Way
 
 UNUSUAL = 0.6  # fingers moved that an alternate must save to be proposed in place of the usual fingering
 UNUSUAL_VALVES = 5.0  # the same for valves: others than the usual are for tuning and trills
+TRILLED = 2  # fingers that a trill may move
 SIDE = 0.5  # fingers that another side of the tube counts as
 
 
@@ -28,6 +29,27 @@ def fingerings(instrument: Instrument, written_midi: int) -> tuple[Fingering, ..
     if instrument.fundamental is None:
         return tuple(Fingering(keys, 0, "", _keys_text(keys)) for keys in chart(instrument.id).get(written_midi, ()))
     return tuple(_brass(instrument, way) for way in instrument.ways(written_midi + instrument.chromatic))
+
+
+@dataclass(frozen=True)
+class Trill:
+    """Two fingerings a trill goes between, and the keys or valves that move; none move where lips alone do it."""
+
+    main: Fingering
+    upper: Fingering
+    moves: frozenset[str]
+
+
+def trill(instrument: Instrument, main: int, upper: int) -> Trill | None:
+    """The trill between two written notes that moves the fewest fingers, usual fingerings first; None where it takes more than TRILLED, or a slide."""
+    if instrument.slide:
+        return None
+    uppers = [*fingerings(instrument, upper), *(Fingering(keys, 0, "", _keys_text(keys)) for keys in trill_chart(instrument.id).get(upper, ()))]
+    options = [(len(a.keys ^ b.keys), j + k, a, b) for j, a in enumerate(fingerings(instrument, main)) for k, b in enumerate(uppers) if a.side == b.side]
+    if not options:
+        return None
+    moves, _, a, b = min(options, key=lambda o: o[:2])
+    return Trill(a, b, a.keys ^ b.keys) if moves <= TRILLED else None
 
 
 def _brass(instrument: Instrument, way: Way) -> Fingering:

@@ -24,11 +24,15 @@ THUMB = frozenset({"T", "Thalf", "TB♭"})
 ALTER = {"♭": -1, "♯": 1, "": 0}
 
 
+Charts = dict[str, dict[int, tuple[Keys, ...]]]
+
+
 @functools.cache
-def _data() -> tuple[dict[str, dict[int, tuple[Keys, ...]]], dict[str, str]]:
+def _data() -> tuple[Charts, dict[str, str], Charts]:
     data = json.loads((Path(__file__).parent / "fingerings.json").read_text(encoding="utf-8"))
-    charts = {name: {note_midi(n): tuple(frozenset(f.split()) for f in ways) for n, ways in notes.items()} for name, notes in data["charts"].items()}
-    return charts, data["instruments"]
+    charts, trills = ({name: {note_midi(n): tuple(frozenset(f.split()) for f in ways) for n, ways in notes.items()} for name, notes in data[what].items()}
+                      for what in ("charts", "trills"))  # fmt: skip
+    return charts, data["instruments"], trills
 
 
 def note_midi(name: str) -> int:
@@ -41,8 +45,16 @@ def note_midi(name: str) -> int:
 
 def chart(instrument: str) -> dict[int, tuple[Keys, ...]]:
     """The fingerings of an instrument (by its id) for each written note, the usual one first; empty where none is known."""
-    charts, instruments = _data()
-    name, _, shift = instruments.get(instrument, "").partition(" ")
+    return _chart(instrument, _data()[0])
+
+
+def trill_chart(instrument: str) -> dict[int, tuple[Keys, ...]]:
+    """Fingerings that serve as the upper note of a trill alone, as `chart` gives the others."""
+    return _chart(instrument, _data()[2])
+
+
+def _chart(instrument: str, charts: Charts) -> dict[int, tuple[Keys, ...]]:
+    name, _, shift = _data()[1].get(instrument, "").partition(" ")
     notes = charts.get(name, {})
     return {n + int(shift): ways for n, ways in notes.items()} if shift else notes
 

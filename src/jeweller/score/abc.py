@@ -79,12 +79,14 @@ def tunes_of(text: str) -> list[TuneText]:
 
 def parse_tune(text: str, *, first_line: int = 1) -> tuple[Score, tuple[Problem, ...]]:
     """One tune, and what was not understood of it, in the order of the text. Nothing in the text raises."""
-    reader = _Reader(first_line)
+    reader = Reader(first_line)
     reader.read(text)
     return reader.score(), tuple(sorted(reader.problems, key=lambda p: (p.line, p.column)))
 
 
-class _Reader:
+class Reader:
+    """A tune as it is read: `voices` hold what there is so far, `problems` what was not understood."""
+
     def __init__(self, first_line: int) -> None:
         self.problems: list[Problem] = []
         self.tune = Tune()
@@ -98,7 +100,8 @@ class _Reader:
     def tell(self, column: int, text: str) -> None:
         self.problems.append(Problem(self.number, column, text))
 
-    def read(self, text: str) -> None:
+    def read(self, text: str, *, whole: bool = True) -> None:
+        """Reads lines of a tune; where they are not the whole of it, its last bar stays open."""
         header, skipped = True, False
         for raw in text.splitlines():
             self.number += 1
@@ -122,7 +125,7 @@ class _Reader:
                 header = False
             self.music(line.rstrip("\\"), 0)
         for voice in self.voices.values():
-            if voice.notes:
+            if voice.notes and whole:
                 self.close_bar(voice)
 
     # ---- fields --------------------------------------------------------------------------------------------------

@@ -15,8 +15,9 @@ _ORNAMENT_TAGS = {"trill": "trill-mark", "mordent": "mordent", "inverted_mordent
 Element = etree._Element
 
 
-def write_musicxml(score: Score, *, texts: Mapping[str, str] | None = None, names: bool = True) -> bytes:
-    """UTF-8 MusicXML 4.0 partwise. `texts` (by note id) are written as words above their notes."""
+def write_musicxml(score: Score, *, texts: Mapping[str, str] | None = None, names: bool = True, bars_per_line: int = 0) -> bytes:
+    """UTF-8 MusicXML 4.0 partwise. `texts` (by note id) are written as words above their notes; `bars_per_line` begins a new line
+    after so many bars (0: nothing is said of lines)."""
     root = etree.Element("score-partwise", version="4.0")
     if score.title:
         _add(_add(root, "work"), "work-title", score.title)
@@ -33,7 +34,7 @@ def write_musicxml(score: Score, *, texts: Mapping[str, str] | None = None, name
         for k, name in enumerate(_strokes(part), 2):
             _add(_add(head, "score-instrument", id=f"{_part_id(part)}-I{k}"), "instrument-name", name)
     for part in score.parts:
-        _part(_add(root, "part", id=_part_id(part)), part, texts or {})
+        _part(_add(root, "part", id=_part_id(part)), part, texts or {}, bars_per_line)
     doctype = '<!DOCTYPE score-partwise PUBLIC "-//Recordare//DTD MusicXML 4.0 Partwise//EN" "http://www.musicxml.org/dtds/partwise.dtd">'
     return bytes(etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True, doctype=doctype))
 
@@ -55,7 +56,7 @@ def _add(parent: Element, tag: str, text: str | None = None, **attributes: str) 
     return element
 
 
-def _part(element: Element, part: Part, texts: Mapping[str, str]) -> None:
+def _part(element: Element, part: Part, texts: Mapping[str, str], bars_per_line: int) -> None:
     divisions = 1
     for bar in part.bars:
         for note in bar.notes:
@@ -65,8 +66,11 @@ def _part(element: Element, part: Part, texts: Mapping[str, str]) -> None:
     divisions = min(divisions, 10080)
     strokes = {name: f"{_part_id(part)}-I{k}" for k, name in enumerate(_strokes(part), 2)}
     before: Bar | None = None
+    pickup = int(bool(part.bars) and part.bars[0].implicit)
     for index, bar in enumerate(part.bars):
         measure = _add(element, "measure", number=bar.number, **({"implicit": "yes"} if bar.implicit else {}))
+        if bars_per_line and index > pickup and (index - pickup) % bars_per_line == 0:
+            _add(measure, "print", **{"new-system": "yes"})
         _left_barline(measure, bar)
         _attributes(measure, bar, before, divisions, part if index == 0 else None)
         _bar(measure, bar, divisions, texts, strokes)

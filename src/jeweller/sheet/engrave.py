@@ -77,15 +77,16 @@ class Engraving:
     systems: tuple[SystemBox, ...]
     words: tuple[tuple[float, float, float], ...] = ()  # (left, right, base line) of every text
 
-    def svg(self, theme: Theme, overlay: str = "", *, background: bool = False, top: float = 0.0, height: float | None = None,
+    def svg(self, theme: Theme, overlay: str = "", *, under: str = "", background: bool = False, top: float = 0.0, height: float | None = None,
             system: int | None = None) -> str:  # fmt: skip
-        """A whole SVG document in the theme's ink, with an overlay above the notes; `top` and `height` cut out a band, `system` draws one alone."""
+        """A whole SVG document in the theme's ink, with an overlay above the notes and a layer `under` them; `top` and `height` cut out a band,
+        `system` draws one alone."""
         ink = "".join(self.inks) if system is None else self.inks[system]
         body = self.defs + self.frame.replace("SYSTEMS", ink)
         height = self.height if height is None else height
         ground = f'<rect x="0" y="{top}" width="{self.width}" height="{height}" fill="{theme.paper}"/>' if background else ""
         return (f'<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 {top:.1f} {self.width:.1f} {height:.1f}" '
-                f'width="{self.width:.1f}" height="{height:.1f}">{ground}{body.replace("INK", theme.ink)}{overlay}</svg>')  # fmt: skip
+                f'width="{self.width:.1f}" height="{height:.1f}">{ground}{under}{body.replace("INK", theme.ink)}{overlay}</svg>')  # fmt: skip
 
 
     def layer(self, overlay: str) -> str:
@@ -102,12 +103,14 @@ def _toolkit() -> Any:
     return verovio.toolkit()
 
 
-def engrave(part: Part, width: float = 1900.0, *, rails: bool = True, room: float = 0.0) -> Engraving:
-    """Engraves one part on one endless page of `width` page units, with room for a timing rail, or for `room` page units of text, under each system."""
-    xml = write_musicxml(Score("", (part,)), names=False).decode("utf-8")
+def engrave(part: Part, width: float = 1900.0, *, rails: bool = True, room: float = 0.0, bars_per_line: int = 0) -> Engraving:
+    """Engraves one part on one endless page of `width` page units, with room for a timing rail, or for `room` page units of text, under each
+    system. `bars_per_line` bars stand in a line (0: as many as fit)."""
+    xml = write_musicxml(Score("", (part,)), names=False, bars_per_line=bars_per_line).decode("utf-8")
     tk = _toolkit()
     tk.setOptions({
-        "pageWidth": int(max(width, 500)), "pageHeight": 60000, "adjustPageHeight": True, "scale": 100, "header": "none", "footer": "none", "breaks": "auto",
+        "pageWidth": int(max(width, 500)), "pageHeight": 60000, "adjustPageHeight": True, "scale": 100, "header": "none", "footer": "none",
+        "breaks": "line" if bars_per_line else "auto",
         "svgViewBox": True, "svgRemoveXlink": False, "expandNever": True, "pageMarginLeft": 40, "pageMarginRight": 40, "pageMarginTop": 70,
         "pageMarginBottom": 30 + int(RAIL_HEIGHT + RAIL_GAP + 20), "mnumInterval": 0, "justificationSystem": 0.0,
         "spacingSystem": 13 if rails else 6 + round(room / 9.0),

@@ -29,6 +29,7 @@ class SheetSettings:
 
     under: UnderSettings = field(default_factory=UnderSettings)
     big: bool = False  # notes to be read from a distance
+    bars_per_line: int = 0  # 0: as many as fit
     reminders: tuple[tuple[str, str], ...] = ()  # (id of a note, words pencilled above it)
     theme: Theme = LIGHT
 
@@ -46,7 +47,7 @@ def parts_page(score: Score, settings: SheetSettings | None = None) -> str:
     for part in score.parts:
         instrument = instrument_of(part)
         room = rows_height(settings.under, instrument)
-        engraving = engrave(part, PAGE_UNITS * (BIG if settings.big else 1.0), rails=False, room=room)
+        engraving = engrave(part, PAGE_UNITS * (BIG if settings.big else 1.0), rails=False, room=room, bars_per_line=settings.bars_per_line)
         overlay = draw_under(engraving, part, settings.under, instrument, settings.theme)
         overlay += draw_above(engraving, dict(settings.reminders), settings.theme.brass)
         systems = []
@@ -66,7 +67,7 @@ def render_parts(score: Score, kinds: Sequence[str], settings: SheetSettings | N
     """The documents asked for (html, pdf, png, musicxml, midi), by kind; PNG has a page each."""
     out = printed(parts_page(score, settings), kinds) if {"html", "pdf", "png"} & set(kinds) else {}
     if "musicxml" in kinds:
-        out["musicxml"] = [write_musicxml(score)]
+        out["musicxml"] = [write_musicxml(score, bars_per_line=(settings or SheetSettings()).bars_per_line)]
     if "midi" in kinds:
         out["midi"] = [played_midi(score)]
     return out

@@ -8,6 +8,7 @@ from html import escape
 from pathlib import Path
 
 FONTS = Path(__file__).parent.parent / "assets" / "fonts"
+ICONS = Path(__file__).parent.parent / "assets" / "icons"
 SANS = "Atkinson Hyperlegible Next"
 SERIF = "Source Serif 4"
 SIGNS = "Jeweller Signs"

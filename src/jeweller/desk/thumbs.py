@@ -1,0 +1,79 @@
+"""Small engraved pictures of the first bars of pieces, drawn one at a time while nothing else is to be done, and kept while the program runs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QByteArray, QObject, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QPainter, QPixmap
+from PySide6.QtSvg import QSvgRenderer
+
+from jeweller.errors import JewellerError
+from jeweller.score.model import Part
+from jeweller.sheet.engrave import engrave
+from jeweller.sheet.theme import Theme
+
+SIZE = QSize(216, 44)  # pixels
+SCALE = 0.27  # pixels for a page unit
+
+
+class Thumbs(QObject):
+    """`ask` for pictures; `drawn` tells the id of a piece whose picture is there. `read` gives the first bars of a piece."""
+
+    drawn = Signal(str)
+
+    def __init__(self, read: Callable[[str], Part | None], parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.read = read
+        self.pictures: dict[tuple[str, str], QPixmap] = {}
+        self.waiting: list[str] = []
+        self.theme: Theme | None = None
+        self.ratio = 1.0
+        self.timer = QTimer(self)
+        self.timer.setInterval(0)
+        self.timer.timeout.connect(self._next)
+
+    def ask(self, pieces: list[str], theme: Theme, ratio: float) -> None:
+        """These pictures are wanted now; those asked for earlier and not drawn yet are forgotten."""
+        self.theme, self.ratio = theme, ratio
+        self.waiting = [p for p in pieces if (p, theme.name) not in self.pictures]
+        if self.waiting:
+            self.timer.start()
+
+    def picture(self, piece: str, theme: Theme) -> QPixmap | None:
+        """The picture, where it is drawn."""
+        return self.pictures.get((piece, theme.name))
+
+    def forget(self, piece: str) -> None:
+        """The music of a piece is another now."""
+        for key in [k for k in self.pictures if k[0] == piece]:
+            del self.pictures[key]
+
+    def _next(self) -> None:
+        if not self.waiting or self.theme is None:
+            self.timer.stop()
+            return
+        piece = self.waiting.pop(0)
+        try:
+            part = self.read(piece)
+        except JewellerError:
+            part = None
+        self.pictures[(piece, self.theme.name)] = first_bars(part, self.theme, self.ratio)
+        self.drawn.emit(piece)
+
+
+def first_bars(part: Part | None, theme: Theme, ratio: float) -> QPixmap:
+    """As much of a part as goes into SIZE; empty paper where there is none."""
+    pixmap = QPixmap(QSize(round(SIZE.width() * ratio), round(SIZE.height() * ratio)))
+    pixmap.fill(Qt.GlobalColor.transparent)
+    if part is not None:
+        engraving = engrave(part, SIZE.width() / SCALE, rails=False)
+        middle = (engraving.systems[0].top + engraving.systems[0].bottom) / 2
+        height = SIZE.height() / SCALE
+        svg = engraving.svg(theme, top=middle - height / 2, height=height, system=0)
+        painter = QPainter(pixmap)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        QSvgRenderer(QByteArray(svg.encode("utf-8"))).render(painter, QRectF(0, 0, pixmap.width(), pixmap.height()))
+        painter.end()
+    pixmap.setDevicePixelRatio(ratio)
+    return pixmap
