@@ -6,50 +6,57 @@ import dataclasses
 import functools
 import types
 import typing
+from collections.abc import Callable
 from fractions import Fraction
 from typing import Any, TypeVar
 
 T = TypeVar("T")
 
 
-def to_plain(value: Any) -> Any:
-    """Dataclasses, tuples and Fractions as JSON values."""
-    if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        return {f.name: to_plain(getattr(value, f.name)) for f in dataclasses.fields(value)}
+def to_plain(value: Any, *, lean: bool = False) -> Any:
+    """Dataclasses, tuples and Fractions as JSON values; `lean` leaves out what is as by default."""
+    if isinstance(value, str | int | float) or value is None:
+        return value
+    if isinstance(value, list | tuple):
+        return [to_plain(v, lean=lean) for v in value]
     if isinstance(value, Fraction):
         return f"{value.numerator}/{value.denominator}"
-    if isinstance(value, list | tuple):
-        return [to_plain(v) for v in value]
     if isinstance(value, dict):
-        return {k: to_plain(v) for k, v in value.items()}
+        return {k: to_plain(v, lean=lean) for k, v in value.items()}
+    if dataclasses.is_dataclass(value) and not isinstance(value, type):
+        given = ((name, getattr(value, name), default) for name, default in _fields(type(value)))
+        return {name: to_plain(v, lean=lean) for name, v, default in given if not lean or v != default}
     return value
 
 
 @functools.cache
-def _hints(cls: type) -> dict[str, Any]:
-    return typing.get_type_hints(cls)
+def _fields(cls: type) -> tuple[tuple[str, Any], ...]:
+    """The names of a dataclass's fields with their defaults."""
+    return tuple((f.name, f.default) for f in dataclasses.fields(cls))
 
 
 def from_plain(cls: type[T], value: Any) -> T:
     """The inverse of `to_plain` for the type `cls`. Raises TypeError, ValueError or KeyError where the value does not fit."""
-    return typing.cast(T, _decode(cls, value))
+    return typing.cast(T, _decoder(typing.cast(Any, cls))(value))
 
 
-def _decode(kind: Any, value: Any) -> Any:
-    origin = typing.get_origin(kind)
+@functools.cache
+def _decoder(kind: Any) -> Callable[[Any], Any]:
+    """What turns a plain value into one of a type: looked up once a type, as scores hold thousands of notes."""
+    origin, args = typing.get_origin(kind), typing.get_args(kind)
     if origin in (types.UnionType, typing.Union):
-        inner = [a for a in typing.get_args(kind) if a is not type(None)]
-        return None if value is None else _decode(inner[0], value)
+        inner = _decoder(next(a for a in args if a is not type(None)))
+        return lambda value: None if value is None else inner(value)
     if origin is tuple:
-        args = typing.get_args(kind)
-        if len(args) == 2 and args[1] is Ellipsis:
-            return tuple(_decode(args[0], v) for v in value)
-        return tuple(_decode(a, v) for a, v in zip(args, value, strict=True))
+        items = [_decoder(a) for a in args if a is not Ellipsis]
+        if args[-1] is Ellipsis:
+            item = items[0]
+            return lambda value: tuple([item(v) for v in value])
+        return lambda value: tuple([decode(v) for decode, v in zip(items, value, strict=True)])
     if dataclasses.is_dataclass(kind):
-        hints = _hints(typing.cast(type, kind))
-        return typing.cast(type, kind)(**{k: _decode(hints[k], v) for k, v in value.items() if k in hints})
+        make = typing.cast(type, kind)
+        fields = {name: _decoder(hint) for name, hint in typing.get_type_hints(make).items()}
+        return lambda value: make(**{k: fields[k](v) for k, v in value.items() if k in fields})
     if kind is Fraction:
-        return Fraction(value)
-    if kind is float:
-        return float(value)
-    return value
+        return Fraction
+    return float if kind is float else lambda value: value

@@ -13,6 +13,8 @@ from jeweller.sheet.theme import Theme
 GAP = 4
 PAD = 12
 ACROSS = 40  # sentences about the band, at most
+LIGHTER = 10  # of what makes a piece lighter
+SHOWN_BARS = 6  # numbers of bars named for one trap
 
 
 class LookList(QScrollArea):
@@ -66,8 +68,10 @@ class LookList(QScrollArea):
             column.addLayout(row)
         if over.lighter:
             column.addWidget(wrapped("What makes it lighter", points, weight=600))
-        for light in over.lighter:
+        for light in over.lighter[:LIGHTER]:
             column.addLayout(self._row(light.what, () if light.what.startswith("bar") else light.bars[:1], light.notes, theme))
+        if len(over.lighter) > LIGHTER:
+            column.addWidget(wrapped(f"and {len(over.lighter) - LIGHTER} more of the kind", points, theme.quiet))
         column.addWidget(wrapped("A path", points, weight=600))
         for sentence in over.path:
             column.addWidget(wrapped(sentence, points, theme.ink))
@@ -75,8 +79,7 @@ class LookList(QScrollArea):
     def _row(self, words: str, bars: tuple[str, ...], notes: tuple[str, ...], theme: Theme) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(GAP)
-        where = f" · bar{'s' if len(bars) > 1 else ''} {', '.join(bars[:6])}{' …' if len(bars) > 6 else ''}" if bars else ""
-        label = wrapped(words + where, self.points, theme.ink)
+        label = wrapped(f"{words} · {_where(bars)}" if bars else words, self.points, theme.ink)
         row.addWidget(label, 1)
         if notes:
             button = QPushButton("show")
@@ -90,3 +93,11 @@ class LookList(QScrollArea):
     def ticks(self) -> list[Trap]:
         """The traps that were ticked."""
         return [t for t, box in self.boxes if box.isChecked()]
+
+
+def _where(bars: tuple[str, ...]) -> str:
+    """Bars by their numbers; a pickup by its name."""
+    numbers = [b for b in bars if b != "0"]
+    pickup = ["the pickup"] if "0" in bars else []
+    named = [f"bar{'s' if len(numbers) > 1 else ''} {', '.join(numbers[:SHOWN_BARS])}{' …' if len(numbers) > SHOWN_BARS else ''}"] if numbers else []
+    return ", ".join([*pickup, *named])

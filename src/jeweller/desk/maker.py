@@ -164,6 +164,10 @@ class Maker(QWidget):
 
     def choose(self, name: str, value: object) -> None:
         self.drill = dataclasses.replace(self.drill, **{name: value})  # type: ignore[arg-type]
+        if name == "metre":  # the beat of the metre stays the beat of the rhythm
+            beats = ("quarters", "dotted quarters")
+            if self.drill.rhythm in beats:
+                self.drill = dataclasses.replace(self.drill, rhythm=beats[value in ("6/8", "9/8", "12/8")])
         if name == "kind":
             drums = value == "drums"
             if drums and not any(i.clef == "percussion" for i in self.players):

@@ -118,7 +118,7 @@ def _child() -> int:
     resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:
-        answer: dict[str, Any] = {"scores": [to_plain(s) for s in opening.read(data, Fraction(sys.argv[1]) if len(sys.argv) > 1 else None)]}
+        answer: dict[str, Any] = {"scores": [to_plain(s, lean=True) for s in opening.read(data, Fraction(sys.argv[1]) if len(sys.argv) > 1 else None)]}
     except ScoreError as error:
         answer = {"error": str(error)}
     except (MemoryError, RecursionError):

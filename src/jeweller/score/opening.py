@@ -9,7 +9,7 @@ import re
 from fractions import Fraction
 
 from jeweller.errors import ScoreError
-from jeweller.score import abc, mei, midi, musicxml
+from jeweller.score import abc, mei, musicxml
 from jeweller.score.model import Score
 
 FORMATS = "MusicXML (.musicxml, .xml, .mxl), MEI (.mei), ABC (.abc), Humdrum (.krn) and MIDI (.mid)"
@@ -22,6 +22,8 @@ def read(data: bytes, grid: Fraction | None = None) -> list[Score]:
     if not data.strip(b" \t\r\n\0"):
         raise ScoreError("This file is empty.")
     if data[:4] == b"MThd" or (data[:4] == b"RIFF" and data[8:12] == b"RMID"):
+        from jeweller.score import midi  # its library takes as long to load as all the others
+
         return [midi.read_midi(data, grid)]
     for head, what in BINARY.items():
         if data.startswith(head):

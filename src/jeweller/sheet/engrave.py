@@ -206,7 +206,7 @@ def _flatten(text: Element) -> None:
             tspan.set("font-style", "italic")
         if group.startswith("tempo") and not music:
             tspan.set("font-weight", "600")
-        tspan.text = "".join(_GLYPHS.get(c, c) for c in (content.strip() if music else content))
+        tspan.text = "".join(_GLYPHS.get(c, c) for c in (content.replace(" ", "") if music else content))
 
 
 def _geometry(margin: Element, dx: float, dy: float, scale: float) -> tuple[dict[str, NoteBox], list[BarBox], list[SystemBox]]:
