@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import re
 import sys
 import tempfile
@@ -15,6 +16,7 @@ from types import TracebackType
 import numpy as np
 from PySide6.QtTest import QTest
 
+from jeweller.check import Checked
 from jeweller.score.line import Line, make_line
 from jeweller.score.model import Bar, Mark, Note, Part, Score
 from jeweller.score.pitch import Pitch, key_alter
@@ -108,6 +110,24 @@ def changed(events: list[tuple[float, float, float]], index: int, **changes: flo
     if "shift" in changes:
         out[index:] = [(a + changes["shift"], b, c) for a, b, c in out[index:]]
     return out
+
+
+@functools.cache
+def checked_take() -> Checked:
+    """A check of a short take with an altered note forgotten twice, a wrong note, and a rest cut short."""
+    from jeweller.check import check
+    from jeweller.player.room import write_sound
+
+    part = part_of("Bb4/1 C5/1 D5/1 Eb5/1 | F5/2 Eb5/2 | D5/1 C5/1 r/2 | Bb4/1 D5/1 F5/1 Eb5/1 | Bb4/4", fifths=-2)
+    line = make_line("A test", part)
+    events = straight(line, 90)
+    for index in (3, 5):
+        events = changed(events, index, by=1)
+    events = changed(changed(events, 2, by=4), 8, shift=-60 / 90)
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        write_sound(folder / "take.wav", sounding(events), RATE)
+        return check(score_file(folder, part), folder / "take.wav")
 
 
 class TempCase(unittest.TestCase):

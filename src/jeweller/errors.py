@@ -25,5 +25,9 @@ class BookError(JewellerError):
     """The shelf, or a piece on it, cannot be used."""
 
 
+class LedgerError(JewellerError):
+    """The library, or something in it, cannot be used."""
+
+
 class Cancelled(Exception):  # noqa: N818 -- not an error: the user asked for it
     """Raised inside long work when the user cancelled it."""

@@ -72,7 +72,8 @@ def add_up(findings: Sequence[Finding], scheme: Scheme, bars: int, asked: dict[s
         share += weight / total * (1.0 - loss)
         parts.append({"facet": facet, "weight": round(points, 2), "taken_off": round(points * loss, 2), "why": worst[0] if worst else "clean"})
     value = round(OUT_OF * share * 2) / 2
-    return {"value": value, "out_of": OUT_OF, "band": next(b for limit, b in BANDS if value / OUT_OF >= limit), "scheme": scheme.name, "parts": parts}
+    return {"value": value, "out_of": OUT_OF, "band": next(b for limit, b in BANDS if value / OUT_OF >= limit), "scheme": scheme.name, "bars": bars,
+            "parts": parts}  # fmt: skip
 
 
 def facet_marks(findings: Sequence[Finding], bars: int, asked: dict[str, int], wrong: dict[str, int]) -> dict[str, dict[str, Any]]:

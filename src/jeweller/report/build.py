@@ -176,8 +176,13 @@ def asked_and_wrong(case: Case, findings: Sequence[Finding]) -> tuple[dict[str, 
     asked = {"notes": len(reached), "accidentals": len(altered), "count": len(rests) + len(long), "rhythm": len(reached),
              "ornaments": sum(n.grace or n.written.ornament is not None for n in f.line.notes),
              "articulation": sum(n.slurred_to_next for n in reached), "sound": len(reached)}  # fmt: skip
+    return asked, wrong_by_facet(findings)
+
+
+def wrong_by_facet(findings: Sequence[Finding]) -> dict[str, int]:
+    """How many chances of each facet sure findings took."""
     wrong: dict[str, int] = {}
     for x in findings:
         if x.confidence >= SURE:
             wrong[x.facet] = wrong.get(x.facet, 0) + max(1, x.count)
-    return asked, wrong
+    return wrong

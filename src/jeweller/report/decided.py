@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding
+from jeweller.mark.decisions import Decisions, added_finding
 from jeweller.mark.scheme import Scheme, add_up, facet_marks
-from jeweller.report.build import asked_and_wrong, finding_dict, note_verdicts
+from jeweller.report.build import finding_dict, note_verdicts, wrong_by_facet
 from jeweller.report.good import good_things, trap_answers
 
 
@@ -23,9 +25,58 @@ def decided_report(report: dict[str, Any], case: Case, findings: Sequence[Findin
         if unsure:
             new["unsure"] = True
         notes.append(new)
-    asked, wrong = asked_and_wrong(case, findings)
-    f = case.following
-    played = len({case.notes[i].bar_index for i in range(f.first, f.last + 1)})
-    return {**report, "notes": notes, "findings": [finding_dict(x, case) for x in findings], "good": good_things(case, findings),
-            "traps": trap_answers(case, verdicts), "facets": facet_marks(findings, played, asked, wrong),
-            "mark": add_up(findings, scheme, played, asked)}  # fmt: skip
+    return {**remarked(report, findings, scheme), "notes": notes, "findings": [finding_dict(x, case) for x in findings],
+            "good": good_things(case, findings), "traps": trap_answers(case, verdicts)}  # fmt: skip
+
+
+def remarked(report: dict[str, Any], findings: Sequence[Finding], scheme: Scheme) -> dict[str, Any]:
+    """A copy of a report with its facets and its mark for other findings."""
+    asked = {facet: f["asked"] for facet, f in report["facets"].items()}
+    bars = report["mark"].get("bars") or len({(n["bar"], n["pass"]) for n in report["notes"] if n["verdict"] != "not_heard"})
+    return {**report, "facets": facet_marks(findings, bars, asked, wrong_by_facet(findings)), "mark": add_up(findings, scheme, bars, asked)}
+
+
+@dataclass(frozen=True)
+class Row:
+    """A finding of a report as it stands after the teacher's decisions: state open, kept, dismissed, changed or added."""
+
+    finding: Finding
+    state: str
+    original: dict[str, Any] | None  # as the report has it
+
+    @property
+    def key(self) -> str:
+        """The key the report knows it by."""
+        return str(self.original["key"]) if self.original is not None else self.finding.key
+
+    @property
+    def stands(self) -> bool:
+        return self.state != "dismissed"
+
+
+STATES = {"dismiss": "dismissed", "change": "changed", "keep": "kept"}
+
+
+def rows_of(report: dict[str, Any], decisions: Decisions) -> list[Row]:
+    """Every finding of a report, then those the teacher added."""
+    rows = []
+    for f in report["findings"]:
+        finding, decision = finding_of(f), decisions.of(f["key"])
+        if decision is not None and decision.act == "change":
+            text = f"{_place(f)}: {decision.kind.replace('_', ' ')} (changed by the teacher from {f['kind'].replace('_', ' ')})."
+            finding = finding.replace(kind=decision.kind, confidence=1.0, cause=None, text=text)
+        elif decision is not None and decision.act == "keep":
+            finding = finding.replace(confidence=1.0)
+        rows.append(Row(finding, STATES[decision.act] if decision is not None else "open", f))
+    return rows + [Row(added_finding(a), "added", None) for a in decisions.added]
+
+
+def finding_of(f: dict[str, Any]) -> Finding:
+    """A finding of a report as the marks are added up from it."""
+    ids = str(f["key"]).removeprefix(f"{f['kind']}:").rpartition(":")[0]
+    return Finding(f["kind"], f["bar"], f["pass"], f["beat"], f["at_s"], f["until_s"], tuple(f["notes"]), tuple(ids.split(",")) if ids else (), f["confidence"],
+                   f["severity"], tuple(f["extras"]), f["count"], tuple(f["places"]), f["detail"], f["cause"], f["text"], f["advice"])  # fmt: skip
+
+
+def _place(f: dict[str, Any]) -> str:
+    return f"Bar {f['bar']}, beat {f['beat']:g}"

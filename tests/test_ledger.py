@@ -1,0 +1,298 @@
+"""The library on disk: what is entered is there again, decisions are only ever added to, and nothing confirmed is lost when the program is killed."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import shutil
+import signal
+import sqlite3
+import tempfile
+import unittest
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from jeweller.errors import LedgerError
+from jeweller.ledger.library import Library
+from jeweller.ledger.store import COPIES, HEAD, restore
+from jeweller.ledger.tables import Take, Tray
+from jeweller.mark.decisions import Decision, Decisions
+from tests.support import checked_take
+
+
+class LedgerCase(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(tempfile.mkdtemp())
+        self.addCleanup(shutil.rmtree, self.folder)
+        self.library = Library(self.folder / "library")
+        self.addCleanup(lambda: self.library.close())
+        self.band = self.library.add_band("The Fernhollow Band")
+
+    def recording(self, name: str = "ilse march.wav", data: bytes = b"RIFF sound") -> Path:
+        path = self.folder / name
+        path.write_bytes(data)
+        return path
+
+    def a_take(self, **told: Any) -> tuple[Tray, Take]:
+        tray = self.library.add_tray(self.band.id, "March, first week")
+        return tray, self.library.add_take(tray.id, self.recording(), **told)
+
+    def reopened(self) -> Library:
+        self.library.close()
+        self.library = Library(self.library.folder)
+        return self.library
+
+
+class Kept(LedgerCase):
+    def test_what_is_entered_is_there_again(self) -> None:
+        player = self.library.add_player(self.band.id, " Ilse  of the weir ", "flute", "Flute 1", also=("piccolo",))
+        tray, take = self.a_take(player=player.id, part="Flute")
+        again = self.reopened()
+        self.assertEqual([(p.name, p.instrument, p.also) for p in again.players(self.band.id)], [("Ilse of the weir", "flute", ["piccolo"])])
+        self.assertEqual([t.name for t in again.trays(self.band.id)], ["March, first week"])
+        found = again.takes(tray.id)[0]
+        self.assertEqual((found.id, found.name, found.state), (take.id, "ilse march.wav", "waiting"))
+        self.assertEqual(again.recording(found).read_bytes(), b"RIFF sound")
+        self.assertEqual([t.id for t in again.same_recording(self.recording("other name.wav"))], [take.id])
+
+    def test_only_the_user_can_read_it(self) -> None:
+        _, take = self.a_take()
+        for path in (self.library.folder, self.library.store.database, self.library.store.recordings, self.library.recording(take)):
+            self.assertEqual(path.stat().st_mode & 0o077, 0, path)
+
+    def test_names_of_any_kind_and_empty_ones(self) -> None:
+        for name in ("../up.wav", "a\nb.ogg", "naïve – 東.flac", "x" * 200 + ".wav", ".hidden", "=1+1.wav"):
+            path = self.folder / name.replace("/", "_").replace("\n", "\\n")
+            path.write_bytes(name.encode())
+            tray = self.library.add_tray(self.band.id, name)
+            self.assertTrue(self.library.recording(self.library.add_take(tray.id, path)).is_relative_to(self.library.store.recordings))
+        with self.assertRaisesRegex(LedgerError, "A player needs a name"):
+            self.library.add_player(self.band.id, "  ")
+
+    def test_a_recording_that_is_gone_and_music_that_is_not_known_are_told(self) -> None:
+        _, take = self.a_take()
+        with self.assertRaisesRegex(LedgerError, "not known yet"):
+            self.library.score_path(take)
+        self.library.recording(take).unlink()
+        with self.assertRaisesRegex(LedgerError, "not in the library's folder any more"):
+            self.library.recording(take)
+
+    def test_a_take_deleted_is_gone_for_good_but_not_the_recording_of_another(self) -> None:
+        tray, take = self.a_take()
+        other = self.library.add_take(tray.id, self.recording())
+        file = self.library.recording(take)
+        self.library.remove_take(take.id)
+        self.assertTrue(file.exists())
+        self.library.remove_take(other.id)
+        self.assertFalse(file.exists())
+        self.assertEqual(self.library.takes(tray.id), [])
+
+
+class Opened(LedgerCase):
+    def test_a_library_opened_twice_can_be_read_in_the_second_window(self) -> None:
+        second = Library(self.library.folder)
+        self.addCleanup(second.close)
+        self.assertIn("open in another window", second.store.told)
+        self.assertEqual([b.name for b in second.bands()], ["The Fernhollow Band"])
+        with self.assertRaisesRegex(LedgerError, "open in another window"):
+            second.add_band("Another")
+
+    def test_one_of_a_newer_program_or_another_program_is_left_alone(self) -> None:
+        self.library.close()
+        with contextlib.closing(sqlite3.connect(self.library.store.database)) as raw:
+            raw.execute("UPDATE alembic_version SET version_num = '9999'")
+            raw.commit()
+        with self.assertRaisesRegex(LedgerError, "written by a newer Jeweller"):
+            Library(self.library.folder)
+        other = self.folder / "other"
+        other.mkdir()
+        with contextlib.closing(sqlite3.connect(other / "ledger.db")) as raw:
+            raw.execute("CREATE TABLE something (x)")
+        with self.assertRaisesRegex(LedgerError, "of another program"):
+            Library(other)
+        (other / "ledger.db").write_bytes(b"not a database at all, just words" * 40)
+        with self.assertRaisesRegex(LedgerError, "is damaged"):
+            Library(other)
+        with self.assertRaisesRegex(LedgerError, "There is no library"):
+            Library(self.folder / "none", read_only=True)
+
+    def test_the_tables_are_those_the_migrations_make(self) -> None:
+        from alembic.autogenerate import compare_metadata
+        from alembic.migration import MigrationContext
+
+        from jeweller.ledger.tables import Base
+
+        with self.library.store.engine.connect() as connection:
+            context = MigrationContext.configure(connection, opts={"compare_type": True})
+            self.assertEqual(context.get_current_revision(), HEAD)
+            self.assertEqual(compare_metadata(context, Base.metadata), [])
+
+    def test_copies_by_day_are_limited(self) -> None:
+        copies = self.library.store.copies
+        self.assertEqual(len(list(copies.glob("*.db"))), 1)
+        for day in range(10, 30):
+            (copies / f"2020-01-{day}.db").write_bytes(b"")
+        today = next(p for p in copies.iterdir() if p.stat().st_size)
+        today.unlink()
+        self.reopened()
+        self.assertEqual(len(list(copies.glob("*.db"))), COPIES)
+
+    def test_a_backup_is_restored_elsewhere_and_a_bad_one_changes_nothing(self) -> None:
+        _, take = self.a_take()
+        target = self.folder / "all.zip"
+        self.assertEqual(self.library.store.backup(target), 2)
+        restore(target, self.folder / "moved")
+        moved = Library(self.folder / "moved")
+        self.addCleanup(moved.close)
+        self.assertEqual(moved.recording(moved.take(take.id)).read_bytes(), b"RIFF sound")
+        with self.assertRaisesRegex(LedgerError, "is not empty"):
+            restore(target, self.folder / "moved")
+        for data in (b"nothing", target.read_bytes()[:200]):
+            (self.folder / "bad.zip").write_bytes(data)
+            with self.assertRaisesRegex(LedgerError, "cannot be restored|no backup"):
+                restore(self.folder / "bad.zip", self.folder / "never")
+            self.assertFalse((self.folder / "never").exists())
+
+
+class Decided(LedgerCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.checked = checked_take()
+        self.tray, self.take = self.a_take()
+        self.library.add_report(self.take.id, self.checked.report)
+        self.key = next(f["key"] for f in self.checked.report["findings"] if f["confidence"] >= 0.5)
+
+    def summary(self) -> dict[str, Any]:
+        return self.library.take(self.take.id).summary
+
+    def test_the_summary_follows_what_is_decided_and_undone_also_after_opening_again(self) -> None:
+        before = self.summary()
+        self.assertEqual(before["mark"], self.checked.report["mark"]["value"])
+        self.library.decide(self.take.id, Decisions((Decision(self.key, "dismiss", note="the fan"),)))
+        after = self.summary()
+        self.assertEqual((after["sure"], after["open"]), (before["sure"] - 1, before["open"] - 1))
+        self.assertGreaterEqual(after["mark"], before["mark"])
+        library = self.reopened()
+        self.assertEqual(library.undo(self.tray.id), {self.take.id})
+        self.assertEqual(self.summary(), before)
+        self.assertEqual(library.redo(self.tray.id), {self.take.id})
+        self.assertEqual(self.summary(), after)
+        self.assertEqual(library.redo(self.tray.id), set())
+
+    def test_several_at_once_are_one_step_and_a_new_one_ends_what_could_be_done_again(self) -> None:
+        keys = [f["key"] for f in self.checked.report["findings"]]
+        self.library.act((self.take.id, "decide", {"key": k, "act": "dismiss", "kind": "", "note": ""}) for k in keys)
+        self.assertEqual(self.summary()["sure"], 0)
+        self.library.undo(self.tray.id)
+        self.assertEqual(self.library.standing(self.take.id).decisions, Decisions())
+        self.library.act([(self.take.id, "comment", {"key": "", "text": "Well counted."})])
+        self.assertEqual(self.library.redo(self.tray.id), set())
+        self.assertEqual(self.library.phrases("count"), ["Well counted."])
+
+    def test_a_new_check_never_overwrites_a_decision(self) -> None:
+        self.library.decide(self.take.id, Decisions((Decision(self.key, "dismiss"),)))
+        after = self.summary()
+        self.library.add_report(self.take.id, {**self.checked.report, "program": {**self.checked.report["program"], "ear_version": "next"}})
+        self.assertEqual(self.summary(), after)
+        self.assertEqual([r["program"]["ear_version"] for r in self.library.reports(self.take.id)][-1], "next")
+
+
+class Killed(LedgerCase):
+    """The program is killed at one point after another of an operation; what it had confirmed is there afterwards, and the library opens again."""
+
+    def run_killed(self, operation: Callable[[Library, Callable[[str], None]], None], seen: Callable[[Library], set[str]]) -> None:
+        self.library.close()
+        reached = 0
+        for point in range(1, 600):
+            folder = self.folder / f"at-{point}"
+            shutil.copytree(self.library.folder, folder)
+            read, write = os.pipe()
+            child = os.fork()
+            if not child:  # what happens here must not come back into the tests
+                try:
+                    os.environ["JEWELLER_KILL_AT"] = str(point)
+                    operation(Library(folder), lambda what, to=write: os.write(to, f"{what}\n".encode()) and None)
+                finally:
+                    os._exit(0)
+            os.close(write)
+            with os.fdopen(read) as told:
+                confirmed = set(told.read().split("\n")) - {""}
+            _, status = os.waitpid(child, 0)
+            again = Library(folder)
+            self.assertLessEqual(confirmed, seen(again), f"killed at point {point}")
+            for take in [t for tray in again.trays() for t in again.takes(tray.id)]:
+                again.recording(take)  # never a row that points to nothing
+                again.standing(take.id)
+            again.close()
+            shutil.rmtree(folder)
+            if not os.WIFSIGNALED(status):
+                break
+            self.assertEqual(os.WTERMSIG(status), signal.SIGKILL)
+            reached += 1
+        self.assertGreaterEqual(reached, 30)
+
+    def test_while_takes_are_brought_in(self) -> None:
+        paths = [self.recording(f"{k}.wav", b"sound" * (k + 1)) for k in range(6)]
+
+        def operation(library: Library, confirm: Callable[[str], None]) -> None:
+            tray = library.add_tray(self.band.id, "a tray")
+            confirm("a tray")
+            for path in paths:
+                confirm(library.add_take(tray.id, path, player=library.add_player(self.band.id, path.stem).id).name)
+
+        self.run_killed(operation, lambda library: {t.name for t in library.trays()} | {t.name for y in library.trays() for t in library.takes(y.id)})
+
+    def test_while_checks_are_kept(self) -> None:
+        tray, _ = self.a_take()
+        report = checked_take().report
+        for k in range(8):
+            self.library.add_take(tray.id, self.recording(f"{k}.wav", bytes([k])))
+
+        def operation(library: Library, confirm: Callable[[str], None]) -> None:
+            for take in library.takes(tray.id):
+                library.add_report(take.id, report)
+                confirm(take.name)
+
+        self.run_killed(operation, lambda library: {t.name for t in library.takes(tray.id) if t.state == "checked" and library.report(t.id) == report})
+
+    def test_while_decisions_are_made(self) -> None:
+        _, take = self.a_take()
+        self.library.add_report(take.id, checked_take().report)
+        keys = [f["key"] for f in checked_take().report["findings"]]
+
+        def operation(library: Library, confirm: Callable[[str], None]) -> None:
+            for k in range(6):
+                library.act([(take.id, "comment", {"key": keys[0], "text": f"comment {k}"})])
+                confirm(f"comment {k}")
+
+        def seen(library: Library) -> set[str]:
+            last = int(library.standing(take.id).comments.get(keys[0], "comment -1").split()[1])
+            return {f"comment {k}" for k in range(last + 1)}
+
+        self.run_killed(operation, seen)
+
+    def test_while_a_backup_is_written(self) -> None:
+        tray, _ = self.a_take()
+        for k in range(24):
+            self.library.add_take(tray.id, self.recording(f"{k}.wav", bytes([k])))
+
+        def operation(library: Library, confirm: Callable[[str], None]) -> None:
+            library.store.backup(library.folder / "recordings" / "all.zip")
+            confirm("written")
+
+        def seen(library: Library) -> set[str]:
+            target = library.folder / "recordings" / "all.zip"
+            if not target.exists():
+                return set()
+            restore(target, library.folder / "restored")
+            restored = Library(library.folder / "restored")
+            self.assertEqual(len(restored.takes(tray.id)), 25)
+            restored.close()
+            return {"written"}
+
+        self.run_killed(operation, seen)
+
+
+if __name__ == "__main__":
+    unittest.main()
