@@ -47,7 +47,8 @@ class Store:
             raise LedgerError(f"The library {folder} cannot be opened: {error.strerror or error}.") from error
         except (sqlite3.DatabaseError, DBAPIError) as error:
             self._let_go()
-            raise LedgerError(f"{self.database} is no library of Jeweller, or is damaged. Yesterday's copy lies in {self.copies}; nothing was changed.") from error
+            damaged = f"{self.database} is no library of Jeweller, or is damaged. Copies of earlier days lie in {self.copies}; nothing was changed."
+            raise LedgerError(damaged) from error
         except LedgerError:
             self._let_go()
             raise

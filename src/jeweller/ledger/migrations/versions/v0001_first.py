@@ -1,5 +1,7 @@
 """The first tables."""
 
+from typing import Any
+
 import sqlalchemy as sa
 from alembic import op
 
@@ -9,34 +11,37 @@ branch_labels = None
 depends_on = None
 
 
+def texts(*names: str) -> list[Any]:
+    return [sa.Column(name, sa.String, nullable=False) for name in names]
+
+
+def numbered() -> Any:
+    return sa.Column("id", sa.Integer, primary_key=True)
+
+
+def of(table: str, *, optional: bool = False, index: bool = True, gone_with: bool = False) -> Any:
+    """A column that points to a row of another table; `gone_with`: deleted with it."""
+    points = sa.ForeignKey(f"{table}.id", ondelete="CASCADE" if gone_with else None)
+    return sa.Column(f"{table}_id", sa.Integer, points, nullable=optional, index=index)
+
+
+def filled(name: str, kind: Any) -> Any:
+    return sa.Column(name, kind, nullable=False)
+
+
 def upgrade() -> None:
-    op.create_table("band", sa.Column("id", sa.Integer, primary_key=True), sa.Column("name", sa.String, nullable=False),
-                    sa.Column("year", sa.String, nullable=False))  # fmt: skip
-    op.create_table("player", sa.Column("id", sa.Integer, primary_key=True), sa.Column("band_id", sa.Integer, sa.ForeignKey("band.id"), nullable=False, index=True),
-                    *(sa.Column(name, sa.String, nullable=False) for name in ("name", "instrument", "part", "consent")),
-                    sa.Column("also", sa.JSON, nullable=False))  # fmt: skip
-    op.create_table("assignment", sa.Column("id", sa.Integer, primary_key=True), sa.Column("band_id", sa.Integer, sa.ForeignKey("band.id"), nullable=False, index=True),
-                    *(sa.Column(name, sa.String, nullable=False) for name in ("piece", "title", "bars", "due")),
-                    sa.Column("settings", sa.JSON, nullable=False))  # fmt: skip
-    op.create_table("tray", sa.Column("id", sa.Integer, primary_key=True), sa.Column("band_id", sa.Integer, sa.ForeignKey("band.id"), nullable=False, index=True),
-                    sa.Column("assignment_id", sa.Integer, sa.ForeignKey("assignment.id")), sa.Column("name", sa.String, nullable=False),
-                    sa.Column("made_at", sa.DateTime, nullable=False))  # fmt: skip
-    op.create_table("take", sa.Column("id", sa.Integer, primary_key=True), sa.Column("tray_id", sa.Integer, sa.ForeignKey("tray.id"), nullable=False, index=True),
-                    sa.Column("player_id", sa.Integer, sa.ForeignKey("player.id"), index=True), sa.Column("sha256", sa.String, nullable=False, index=True),
-                    *(sa.Column(name, sa.String, nullable=False) for name in ("piece", "part", "file", "name", "kind", "support", "reading",
-                                                                                               "state", "sentence")),
-                    sa.Column("added_at", sa.DateTime, nullable=False), sa.Column("summary", sa.JSON, nullable=False))  # fmt: skip
-    of_take = sa.ForeignKey("take.id", ondelete="CASCADE")
-    op.create_table("report", sa.Column("id", sa.Integer, primary_key=True), sa.Column("take_id", sa.Integer, of_take, nullable=False, index=True),
-                    sa.Column("made_at", sa.DateTime, nullable=False), sa.Column("ear_version", sa.String, nullable=False),
-                    sa.Column("settings_hash", sa.String, nullable=False), sa.Column("body", sa.LargeBinary, nullable=False))  # fmt: skip
-    op.create_table("act", sa.Column("id", sa.Integer, primary_key=True), sa.Column("take_id", sa.Integer, sa.ForeignKey("take.id", ondelete="CASCADE"), nullable=False),
-                    sa.Column("step", sa.Integer, nullable=False, index=True), sa.Column("at", sa.DateTime, nullable=False),
-                    sa.Column("kind", sa.String, nullable=False), sa.Column("body", sa.JSON, nullable=False))  # fmt: skip
+    op.create_table("band", numbered(), *texts("name", "year"))
+    op.create_table("player", numbered(), of("band"), *texts("name", "instrument", "part", "consent"), filled("also", sa.JSON))
+    op.create_table("assignment", numbered(), of("band"), *texts("piece", "title", "bars", "due"), filled("settings", sa.JSON))
+    op.create_table("tray", numbered(), of("band"), of("assignment", optional=True, index=False), *texts("name"), filled("made_at", sa.DateTime))
+    op.create_table("take", numbered(), of("tray"), of("player", optional=True), sa.Column("sha256", sa.String, nullable=False, index=True),
+                    *texts("piece", "part", "file", "name", "kind", "support", "reading", "state", "sentence"),
+                    filled("added_at", sa.DateTime), filled("summary", sa.JSON))  # fmt: skip
+    op.create_table("report", numbered(), of("take", gone_with=True), filled("made_at", sa.DateTime), *texts("ear_version", "settings_hash"),
+                    filled("body", sa.LargeBinary))  # fmt: skip
+    op.create_table("act", numbered(), of("take", index=False, gone_with=True), sa.Column("step", sa.Integer, nullable=False, index=True),
+                    filled("at", sa.DateTime), *texts("kind"), filled("body", sa.JSON))  # fmt: skip
     op.create_index("act_take", "act", ["take_id", "id"])
-    op.create_table("practice", sa.Column("id", sa.Integer, primary_key=True),
-                    sa.Column("player_id", sa.Integer, sa.ForeignKey("player.id", ondelete="CASCADE"), nullable=False, index=True),
-                    sa.Column("day", sa.String, nullable=False), sa.Column("minutes", sa.Integer, nullable=False),
-                    sa.Column("note", sa.String, nullable=False))  # fmt: skip
-    op.create_table("phrase", sa.Column("id", sa.Integer, primary_key=True), sa.Column("text", sa.String, nullable=False, unique=True),
-                    sa.Column("used", sa.Integer, nullable=False), sa.Column("last_at", sa.DateTime, nullable=False))  # fmt: skip
+    op.create_table("practice", numbered(), of("player", gone_with=True), *texts("day", "note"), filled("minutes", sa.Integer))
+    op.create_table("phrase", numbered(), sa.Column("text", sa.String, nullable=False, unique=True), filled("used", sa.Integer),
+                    filled("last_at", sa.DateTime))  # fmt: skip

@@ -1,0 +1,149 @@
+"""A tray brought in and checked: who and what each recording is, the workers, what fails and what is tried again."""
+
+from __future__ import annotations
+
+import os
+import signal
+import unittest
+import zipfile
+from pathlib import Path
+
+from jeweller.band import DEMO, read_band
+from jeweller.instruments.table import require_instrument
+from jeweller.ledger.checking import Checking, News, options_of
+from jeweller.ledger.intake import Known, candidates, guess, guess_all, part_for, recognise, recordings, words
+from jeweller.ledger.tables import Assignment, Player, Take
+from jeweller.score.load import load_score
+from tests.test_ledger import LedgerCase
+
+PIECES = (Known("march", "The Lockkeeper's March", ("Flute", "Clarinet in B♭", "Tuba")), Known("air", "Fernhollow Air", ("Flute", "Clarinet in B♭")),
+          Known("steps", "Up the Weir Steps", ("Trombone",)))  # fmt: skip
+
+
+def player(number: int, name: str, instrument: str = "", part: str = "") -> Player:
+    return Player(id=number, band_id=1, name=name, instrument=instrument, part=part, also=[], consent="")
+
+
+PLAYERS = (player(1, "Ilse", "flute"), player(2, "Noor Vale", "clarinet"), player(3, "Noor Wick", "tuba"), player(4, "Zoë", "clarinet"))
+
+
+class Guessed(unittest.TestCase):
+    def test_who_what_and_which_part(self) -> None:
+        for name, wanted in (
+            ("Ilse - Fernhollow Air.wav", (1, "air", "Flute")), ("noor_vale_lockkeepers_march.ogg", (2, "march", "Clarinet in B♭")),
+            ("march/NoorWick.m4a", (3, "march", "Tuba")), ("lockkeeper march/Noor Wick 2.m4a", (3, "march", "Tuba")), ("zoe air take3.mp3", (4, "air", "Clarinet in B♭")),
+            ("Noor air.wav", (None, "air", "")), ("weir steps bram.wav", (None, "steps", "Trombone")), ("REC0001.WAV", (None, "", "")),
+        ):  # fmt: skip
+            with self.subTest(name):
+                found = guess(Path("/takes") / name, PLAYERS, PIECES)
+                self.assertEqual((found.player, found.piece, found.part), wanted)
+
+    def test_an_unknown_player_is_called_what_the_file_calls_them(self) -> None:
+        self.assertEqual(guess(Path("/t/weir steps bram.wav"), PLAYERS, PIECES).name, "Bram")
+        self.assertEqual(guess(Path("/t/01_Rafi_trumpet_march.wav"), PLAYERS, PIECES, assigned="march").name, "Rafi")
+
+    def test_what_kind_of_take(self) -> None:
+        self.assertEqual([guess(Path(f"/t/ilse {w}.wav"), PLAYERS, PIECES).kind for w in ("air", "air clapping", "note names")], ["played", "rhythm", "stored"])
+
+    def test_names_as_words_and_parts_by_name_or_instrument(self) -> None:
+        self.assertEqual(words("Zoë_BrandtB♭-02"), ["zoe", "brandt", "bb", "02"])
+        self.assertEqual(part_for(("Clarinet 1", "Clarinet 2"), "Clarinet 2", None), "Clarinet 2")
+        self.assertEqual(part_for(("Clarinet 1", "Clarinet 2"), "", require_instrument("clarinet")), "Clarinet 1")
+        self.assertEqual(part_for(("Oboe", "Tuba"), "", None), "")
+
+
+class BroughtIn(LedgerCase):
+    def test_folders_zips_and_what_is_none(self) -> None:
+        pile = self.folder / "pile" / "deep"
+        pile.mkdir(parents=True)
+        (pile / "a.wav").write_bytes(b"1")
+        (pile / ".hidden.wav").write_bytes(b"2")
+        (pile / "notes.txt").write_text("no")
+        with zipfile.ZipFile(self.folder / "all.zip", "w") as archive:
+            for name in ("Ilse/air.wav", "../../up.ogg", "__MACOSX/x.wav", "list.txt"):
+                archive.writestr(name, name)
+        (self.folder / "bad.zip").write_bytes(b"PK nothing")
+        found, told = recordings([self.folder / "pile", self.folder / "all.zip", self.folder / "bad.zip", pile / "notes.txt"], self.folder / "unpacked")
+        self.assertEqual([p.name for p in found], ["a.wav", "air.wav", "up.ogg"])
+        self.assertTrue(all(p.is_relative_to(self.folder) for p in found))
+        self.assertEqual(guess(found[1], PLAYERS, PIECES).player, 1)  # by its folder
+        self.assertEqual([t.split(" ")[0] for t in told], ["bad.zip", "notes.txt"])
+
+    def test_the_same_recording_twice_is_noticed(self) -> None:
+        one, two = self.recording("ilse air.wav"), self.recording("copy of it.wav")
+        tray = self.library.add_tray(self.band.id, "t")
+        self.assertEqual([g.twice for g in guess_all([one, two], [], [])], [False, True])
+        self.library.add_take(tray.id, one)
+        self.assertEqual([g.twice for g in guess_all([two], [], [], known=lambda p: bool(self.library.same_recording(p)))], [True])
+
+    def test_the_piece_is_recognised_by_its_sound(self) -> None:
+        _, takes = read_band(DEMO)
+        scores = [(s.stem, load_score(s)) for s in sorted(DEMO.glob("*.musicxml"))]
+        take = takes[1]  # a trumpet
+        among = candidates(scores, require_instrument("trumpet"))
+        self.assertEqual(len(among), len(scores))
+        found = recognise(take.take, among)
+        self.assertEqual(found.piece if found else None, take.score.stem)
+        others = [c for c in among if c.piece != take.score.stem]
+        self.assertIsNone(recognise(take.take, others))
+
+
+class Checked(LedgerCase):
+    def setUp(self) -> None:
+        super().setUp()
+        _, self.demo = read_band(DEMO)
+        self.tray = self.library.add_tray(self.band.id, "First week")
+        for path in {t.score for t in self.demo[:3]}:
+            self.library.shelf.add(load_score(path))
+        self.pieces = {p.title: p.id for p in self.library.shelf.pieces.values()}
+        self.checking = Checking(self.library, workers=2)
+        self.addCleanup(self.checking.stop)
+
+    def enter(self, k: int) -> Take:
+        take = self.demo[k]
+        return self.library.add_take(self.tray.id, take.take, piece=self.pieces[take.title], part=take.part)
+
+    def finish(self) -> list[News]:
+        news = []
+        while self.checking.busy:
+            news += self.checking.poll(0.5)
+        return [n for n in news if n.state != "progress"]
+
+    def test_one_that_fails_says_why_and_the_others_go_on(self) -> None:
+        good = self.enter(1)
+        words = self.library.add_take(self.tray.id, self.recording("words.wav", b"not a sound at all" * 9), piece=good.piece, part=good.part)
+        unknown = self.library.add_take(self.tray.id, self.recording("unknown.wav", b"other"))
+        told = self.checking.add(self.library.takes(self.tray.id))
+        self.assertEqual([(n.take, n.state) for n in told], [(unknown.id, "failed")])
+        self.assertIn("which piece", self.library.take(unknown.id).sentence)
+        news = {n.take: n.state for n in self.finish()}
+        self.assertEqual(news, {good.id: "checked", words.id: "failed"})
+        self.assertIn("words.wav", self.library.take(words.id).sentence.replace(self.library.take(words.id).file.split("/")[1], "words.wav"))
+        report = self.library.report(good.id)
+        self.assertEqual(report["take"]["file"] if report else "", self.demo[1].take.name)
+        self.assertGreater(self.library.take(good.id).summary["sure"], 0)
+
+    def test_a_killed_worker_is_replaced_and_its_take_tried_once_more(self) -> None:
+        takes = [self.enter(k) for k in (0, 1)]
+        self.checking.add(takes)
+        self.checking.paused = True
+        self.assertEqual(self.checking.poll(), [])
+        self.assertEqual(self.checking.state().waiting, 2)
+        self.checking.paused = False
+        self.checking.poll()
+        os.kill(self.checking._workers[0].process.pid or 0, signal.SIGKILL)
+        news = self.finish()
+        self.assertEqual(sorted(n.state for n in news), ["again", "checked", "checked"])
+        self.assertEqual({t.state for t in self.library.takes(self.tray.id)}, {"checked"})
+
+    def test_a_take_is_checked_as_it_was_assigned(self) -> None:
+        take = Take(part="Flute", kind="rhythm", support="with_click", reading="sight")
+        assignment = Assignment(bars="9-16", settings={"tempo_bpm": 92.0, "scheme": "rhythm-first", "tolerance": "gentle", "articulation": "joined",
+                                                       "judging": {"pitch_reference": 442}})  # fmt: skip
+        o = options_of(take, assignment)
+        self.assertEqual((o.part, o.bars, o.tempo_bpm, o.scheme, o.rhythm_only, o.support, o.reading, o.settings.tolerance, o.settings.articulation,
+                          o.settings.pitch_reference), ("Flute", "9-16", 92.0, "rhythm-first", True, "with_click", "sight", "gentle", "joined", 442.0))  # fmt: skip
+
+
+if __name__ == "__main__":
+    unittest.main()
