@@ -16,7 +16,7 @@ import unittest
 from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
-SLOW = ("test_takes", "test_kinds", "test_player", "test_rhythm", "test_pattern", "test_pattern_place")  # about half of the time
+SLOW = ("test_takes", "test_kinds", "test_player", "test_rhythm", "test_pattern", "test_pattern_place", "test_tray")  # about half of the time
 
 
 def start(*command: str) -> subprocess.Popen[str]:

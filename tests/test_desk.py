@@ -46,7 +46,7 @@ class DeskCase(WindowCase):
 
     def make_window(self, tray: tuple = ()) -> Window:  # type: ignore[type-arg]
         settings = open_settings(self.folder / "desk.ini")
-        settings.setValue("shelf", str(self.folder / "shelf"))
+        settings.setValue("library", str(self.folder / "library"))
         window = Window(settings, self.speaker, tray, "The tray" if tray else "")
         self.addCleanup(window.deleteLater)
         self.addCleanup(window.close)
@@ -99,8 +99,8 @@ class Opening(DeskCase):
         self.assertEqual(self.window.next_button.text(), "Next finding")
 
     def test_on_a_first_start_title_and_words_stand_together(self) -> None:
-        title, words = self.window.empty_title, self.window.empty_text
-        self.assertFalse(self.window.empty_list.isVisible())
+        title, words = self.window.empty.title, self.window.empty.text
+        self.assertFalse(self.window.empty.list.isVisible())
         self.assertLess(words.geometry().top() - title.geometry().bottom(), 40)
         self.assertLess(title.geometry().height(), 80)
 
@@ -125,7 +125,7 @@ class Opening(DeskCase):
 
     def test_one_after_the_other_in_either_order(self) -> None:
         self.drop(self.score)
-        self.assertEqual((self.window.next_button.text(), self.window.empty_title.text()), ("Open a recording…", "Now the recording"))
+        self.assertEqual((self.window.next_button.text(), self.window.empty.title.text()), ("Open a recording…", "Now the recording"))
         self.drop(self.take)
         self.checked()
         second = self.make_window()
@@ -166,9 +166,9 @@ class Opening(DeskCase):
         self.window.close()
         self.window = self.make_window()
         self.assertEqual(recent_pairs(self.window.settings), [(str(self.score), str(self.take), "Flute")])
-        self.assertEqual(self.window.empty_list.count(), 1)
-        item = self.window.empty_list.visualItemRect(self.window.empty_list.item(0))
-        QTest.mouseClick(self.window.empty_list.viewport(), Qt.MouseButton.LeftButton, pos=item.center())
+        self.assertEqual(self.window.empty.list.count(), 1)
+        item = self.window.empty.list.visualItemRect(self.window.empty.list.item(0))
+        QTest.mouseClick(self.window.empty.list.viewport(), Qt.MouseButton.LeftButton, pos=item.center())
         self.checked()
 
     def test_going_through_a_tray_by_keys(self) -> None:

@@ -17,7 +17,7 @@ from jeweller.mark.decisions import Decision, Decisions, decisions_path, load, s
 from jeweller.mark.scheme import SCHEMES, add_up, find_scheme
 from jeweller.player.room import write_sound
 from jeweller.report.validate import problems
-from jeweller.review import Review
+from jeweller.review import BesideTake, Review
 from jeweller.score.musicxml import read
 from jeweller.sheet.engrave import engrave
 from jeweller.sheet.leave import annotated_musicxml, heard_midi, render_sheets
@@ -136,7 +136,7 @@ class Marks(WithCheck):
 
     def test_decisions_survive_a_new_check_and_the_marks_follow(self) -> None:
         path = decisions_path(self.take, self.score)
-        review = Review(self.checked, path)
+        review = Review(self.checked, BesideTake(path))
         before = review.report["mark"]["value"]
         key = next(s.key for s in review.shown if s.finding["kind"] == "rest_short")
         review.dismiss(key, "the take has a cough there")
@@ -148,7 +148,7 @@ class Marks(WithCheck):
         added = review.add("fuzzy", note)
         self.assertIn("changed by the teacher from wrong note", next(s.finding["text"] for s in review.shown if s.key == wrong))
         self.assertEqual(problems(review.report), [])
-        new = Review(check(self.score, self.take), path)
+        new = Review(check(self.score, self.take), BesideTake(path))
         self.assertEqual({s.key: s.state for s in new.shown if s.state != "open"}, {key: "dismissed", wrong: "changed", added: "added"})
         self.assertEqual(new.report["mark"], review.report["mark"])
 

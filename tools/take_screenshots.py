@@ -41,7 +41,7 @@ def main() -> None:
     name, tray = read_band(DEMO)
     with tempfile.TemporaryDirectory() as folder:
         settings = open_settings(Path(folder) / "desk.ini")
-        settings.setValue("shelf", str(Path(folder) / "shelf"))
+        settings.setValue("library", str(Path(folder) / "library"))
         window = Window(settings, speaker, tray, name)
         window.resize(1280, 800)
         window.show()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import bisect
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from jeweller.check import Checked
 from jeweller.judge.finding import FACET_OF, SURE, UNMARKED, Finding
@@ -14,6 +14,27 @@ from jeweller.mark.decisions import Added, Decision, Decisions, added_finding, l
 from jeweller.mark.scheme import find_scheme
 from jeweller.report.build import finding_dict
 from jeweller.report.decided import decided_report
+
+
+class DecisionStore(Protocol):
+    """Where decisions are kept. Both raise JewellerError."""
+
+    def load(self) -> Decisions: ...
+
+    def save(self, decisions: Decisions) -> None: ...
+
+
+@dataclass(frozen=True)
+class BesideTake:
+    """Decisions in a file beside the take."""
+
+    path: Path
+
+    def load(self) -> Decisions:
+        return load(self.path)
+
+    def save(self, decisions: Decisions) -> None:
+        save(decisions, self.path)
 
 
 @dataclass(frozen=True)
@@ -30,12 +51,12 @@ class Shown:
 
 
 class Review:
-    """The decisions over one check. Every act is undoable; `save` writes them beside the take."""
+    """The decisions over one check. Every act is undoable, and kept at once in `store`."""
 
-    def __init__(self, checked: Checked, path: Path | None = None) -> None:
+    def __init__(self, checked: Checked, store: DecisionStore | None = None) -> None:
         self.checked = checked
-        self.path = path
-        self._history: list[Decisions] = [load(path) if path is not None else Decisions()]
+        self.store = store
+        self._history: list[Decisions] = [store.load() if store is not None else Decisions()]
         self._at = 0
         self._times = [(n["heard"]["on_s"], i) for i, n in enumerate(checked.report["notes"]) if n["heard"] is not None]
         self._refresh()
@@ -100,8 +121,8 @@ class Review:
 
     def _changed(self) -> None:
         self._refresh()
-        if self.path is not None:
-            save(self.decisions, self.path)
+        if self.store is not None:
+            self.store.save(self.decisions)
 
     def dismiss(self, key: str, note: str = "") -> None:
         if any(added_finding(a).key == key for a in self.decisions.added):

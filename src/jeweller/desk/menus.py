@@ -10,7 +10,7 @@ from PySide6.QtGui import QAction, QActionGroup, QKeySequence
 from PySide6.QtWidgets import QMenu, QWidget
 
 from jeweller.desk.pattern import SHEETS
-from jeweller.desk.spine import PLACES
+from jeweller.desk.spine import KEYS, PLACES
 from jeweller.sheet.theme import THEMES
 
 if TYPE_CHECKING:
@@ -74,14 +74,17 @@ def fill_menus(w: Window) -> Menus:
     add_action(w, file, "Quit", w.close, "Ctrl+Q")
 
     edit = bar.addMenu("&Edit")
-    undo_action = add_action(w, edit, "Undo", lambda: w.loupe.act("undo"), "Ctrl+Z", "U")
-    redo_action = add_action(w, edit, "Redo", lambda: w.loupe.act("redo"), "Ctrl+Shift+Z", "Ctrl+Y")
+    undo_action = add_action(w, edit, "Undo", lambda: w.act("undo"), "Ctrl+Z", "U")
+    redo_action = add_action(w, edit, "Redo", lambda: w.act("redo"), "Ctrl+Shift+Z", "Ctrl+Y")
     edit.addSeparator()
-    add_action(w, edit, "Keep the finding", lambda: w.loupe.act("keep"), "K")
-    add_action(w, edit, "Dismiss the finding", lambda: w.loupe.act("dismiss"), "D", "Del")
-    add_action(w, edit, "Restore the finding", lambda: w.loupe.act("restore"), "R")
-    add_action(w, edit, "Change its kind…", lambda: w.loupe.act("change"), "C")
+    add_action(w, edit, "Keep the finding", lambda: w.act("keep"), "K")
+    add_action(w, edit, "Dismiss the finding", lambda: w.act("dismiss"), "D", "Del")
+    add_action(w, edit, "Restore the finding", lambda: w.act("restore"), "R")
+    add_action(w, edit, "Change its kind…", lambda: w.act("change"), "C")
     add_action(w, edit, "Add a finding at the note…", w.add_menu, "A")
+    edit.addSeparator()
+    add_action(w, edit, "A word to the player", w.write_note, "N")
+    add_action(w, edit, "This take is decided", w.take_decided, "Ctrl+Return")
 
     view = bar.addMenu("&View")
     add_action(w, view, "Larger", lambda: w.loupe.set_zoom(1), "Ctrl++", "Ctrl+=")
@@ -112,14 +115,15 @@ def fill_menus(w: Window) -> Menus:
     add_check(w, play, "Model at the written speed", False, w.loupe.set_written_speed)
 
     go = bar.addMenu("&Go")
-    for k, (place, (words, _)) in enumerate(PLACES.items(), 1):
-        add_action(w, go, words, lambda p=place: w.go(p), f"Ctrl+{k}")
+    for place, (words, _) in PLACES.items():
+        add_action(w, go, words, lambda p=place: w.go(p), f"Ctrl+{KEYS[place]}")
     go.addSeparator()
-    add_action(w, go, "Next finding", lambda: w.loupe.step_finding(1), "Down")
-    add_action(w, go, "Previous finding", lambda: w.loupe.step_finding(-1), "Up")
+    add_action(w, go, "Next finding", lambda: w.step_finding(1), "Down")
+    add_action(w, go, "Previous finding", lambda: w.step_finding(-1), "Up")
     add_action(w, go, "Next note", lambda: w.loupe.step_note(1), "Right")
     add_action(w, go, "Previous note", lambda: w.loupe.step_note(-1), "Left")
     go.addSeparator()
+    add_action(w, go, "Look closely at the take in hand", w.look_closely, "O")
     add_action(w, go, "Next take of the tray", lambda: w.step_tray(1), "Ctrl+PgDown")
     add_action(w, go, "Previous take of the tray", lambda: w.step_tray(-1), "Ctrl+PgUp")
 

@@ -24,7 +24,6 @@ from PySide6.QtWidgets import (
 
 from jeweller.audio.ports import Speaker
 from jeweller.audio.transport import Transport, cut
-from jeweller.band import data_home
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.look_list import LookList
 from jeweller.desk.maker import Maker
@@ -66,7 +65,7 @@ class PatternPlace(QWidget):
     trouble = Signal(str)
     to_loupe = Signal(str, str)
 
-    def __init__(self, jobs: Jobs, speaker: Speaker, settings: QSettings) -> None:
+    def __init__(self, jobs: Jobs, speaker: Speaker, settings: QSettings, shelf: Path) -> None:
         super().__init__()
         self.jobs, self.settings = jobs, settings
         self.transport = Transport(speaker)
@@ -91,7 +90,7 @@ class PatternPlace(QWidget):
         self.sources.addWidget(self.maker)
         self.sources.addWidget(self._typed_page())
         self.sources.addWidget(self._open_page())
-        self.shelf = ShelfPage(Path(str(settings.value("shelf", "") or data_home() / "shelf")))
+        self.shelf = ShelfPage(shelf)
         self.shelf.chosen.connect(self._from_shelf)
         self.shelf.trouble.connect(self.trouble)
         self.shelf.message.connect(self.message)

@@ -9,8 +9,10 @@ from jeweller.desk.shapes import icon
 from jeweller.sheet.theme import Theme
 
 # place: (its word, a plain subtitle)
-PLACES = {"loupe": ("Loupe", "one take looked at closely"), "pattern": ("Pattern book", "music made, typed in or opened, looked over and printed")}
-ORDER = ("pattern", "loupe")  # the order of the work
+PLACES = {"loupe": ("Loupe", "one take looked at closely"), "pattern": ("Pattern book", "music made, typed in or opened, looked over and printed"),
+          "bench": ("Bench", "a tray of takes, gone through")}  # fmt: skip
+ORDER = ("pattern", "bench", "loupe")  # the order of the work
+KEYS = {"loupe": 1, "pattern": 2, "bench": 5}  # with Ctrl
 WIDTH = 84
 ICON = 26
 
@@ -32,7 +34,7 @@ class Spine(QWidget):
         for place in ORDER:
             button = QToolButton()
             button.setText(PLACES[place][0].replace(" ", "\n"))
-            button.setToolTip(f"{PLACES[place][1]} (Ctrl+{list(PLACES).index(place) + 1})")
+            button.setToolTip(f"{PLACES[place][1]} (Ctrl+{KEYS[place]})")
             button.setAccessibleName(PLACES[place][0])
             button.setCheckable(True)
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)

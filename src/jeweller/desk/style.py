@@ -45,7 +45,7 @@ def sheet(t: Theme, points: float) -> str:
     return f"""
 QWidget {{ color: {t.ink}; }}
 QMenuBar, QMenu, QPushButton, QToolButton, QComboBox, QListWidget, QStatusBar, QToolTip, QProgressBar, QComboBox QAbstractItemView, QLabel#quiet, QLabel#dot,
-QLabel#plain, QCheckBox, QPlainTextEdit, QLineEdit {{
+QLabel#plain, QCheckBox, QPlainTextEdit, QLineEdit, QTableWidget, QHeaderView {{
     font-family: "{SANS}", "{SIGNS}"; font-size: {points:g}pt; }}
 QMainWindow, QDialog {{ background: {t.desk}; }}
 QToolTip {{ background: {t.paper}; color: {t.ink}; border: 1px solid {t.faint}; padding: 4px; }}
@@ -68,8 +68,13 @@ QPushButton#word:hover, QPushButton#word:focus {{ color: {t.brass}; border-botto
 QPushButton#word::menu-indicator {{ image: none; width: 0; }}
 QPushButton#inline {{ color: {t.ink}; font-weight: 400; padding: 2px 1px 1px 1px; border: none; border-bottom: 1px dotted {t.brass}; border-radius: 0; }}
 QPushButton#inline:hover, QPushButton#inline:focus {{ color: {t.brass}; border-bottom: 1px solid {t.brass}; }}
-QCheckBox::indicator {{ width: {points + 3:g}px; height: {points + 3:g}px; border: 1px solid {t.quiet}; border-radius: 3px; background: {t.paper}; }}
-QCheckBox::indicator:checked {{ border: 1px solid {t.brass}; background: {t.brass}; }}
+QTableWidget {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; gridline-color: {t.faint}; }}
+QTableWidget QComboBox {{ border: none; border-radius: 0; }}
+QTableWidget QComboBox:focus {{ background: {t.wash}; }}
+QHeaderView::section {{ background: {t.desk}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.faint}; padding: 4px 8px; text-align: left; }}
+QCheckBox::indicator, QTableWidget::indicator {{
+    width: {points + 3:g}px; height: {points + 3:g}px; border: 1px solid {t.quiet}; border-radius: 3px; background: {t.paper}; }}
+QCheckBox::indicator:checked, QTableWidget::indicator:checked {{ border: 1px solid {t.brass}; background: {t.brass}; }}
 QCheckBox::indicator:focus {{ border-color: {t.brass}; }}
 QLineEdit {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; padding: 3px 8px; }}
 QLineEdit:focus {{ border-color: {t.brass}; }}

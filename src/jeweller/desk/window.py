@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, Qt, QTimer
+from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
     QHBoxLayout,
     QLabel,
-    QListWidget,
-    QListWidgetItem,
     QMainWindow,
     QMenu,
     QPushButton,
@@ -23,26 +21,32 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.audio.ports import Speaker
-from jeweller.band import TrayTake
+from jeweller.band import TrayTake, data_home
 from jeweller.check import Checked, Options
+from jeweller.desk.bench import BenchPlace
 from jeweller.desk.busy import Busy
 from jeweller.desk.dialogs import show_keys, show_sentence
+from jeweller.desk.empty_page import EmptyPage
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.loupe import Loupe
-from jeweller.desk.margin import wrapped
 from jeweller.desk.menus import DOCUMENTS, add_action, fill_menus
 from jeweller.desk.pattern import PatternPlace
 from jeweller.desk.recent import recent_pairs, remember_pair
+from jeweller.desk.routes import Routes
 from jeweller.desk.shapes import facet_pixmap
 from jeweller.desk.spine import PLACES, Spine
-from jeweller.desk.style import BASE_PT, apply_theme, font
+from jeweller.desk.style import BASE_PT, apply_theme
 from jeweller.desk.work import check_take, write_pages
 from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
 from jeweller.judge.finding import FACETS
+from jeweller.ledger.bench import InLedger, player_of
+from jeweller.ledger.checking import work_of
+from jeweller.ledger.demo import fill_demo
+from jeweller.ledger.library import Library
 from jeweller.look.traps import Trap
 from jeweller.mark.decisions import decisions_path
-from jeweller.review import Review
+from jeweller.review import BesideTake, DecisionStore, Review
 from jeweller.score.load import ENDINGS, load_score
 from jeweller.sheet.plain_text import attempts_sentence
 from jeweller.sheet.theme import FACET_NAMES, LIGHT, THEMES
@@ -51,7 +55,7 @@ TAKE_ENDINGS = (".wav", ".flac", ".ogg", ".opus", ".oga", ".mp3", ".m4a", ".aac"
 LARGE_PT = 14.0
 
 
-class Window(QMainWindow):
+class Window(Routes, QMainWindow):
     """The main window. `tray` are takes that can be gone through one after the other."""
 
     def __init__(self, settings: QSettings, speaker: Speaker, tray: tuple[TrayTake, ...] = (), tray_name: str = "") -> None:
@@ -121,18 +125,27 @@ class Window(QMainWindow):
         self.line.addWidget(self.next_button)
         column.addWidget(top)
         self.pages = QStackedWidget()
-        self.pages.addWidget(self._empty_page())
+        self.empty = EmptyPage()
+        self.empty.chosen.connect(lambda pair: self.open_pair(*pair))
+        self.pages.addWidget(self.empty)
         self.busy = Busy()
         self.busy.stopped.connect(self.cancel_check)
         self.pages.addWidget(self.busy)
         self.pages.addWidget(self.loupe)
         self.places = QStackedWidget()
         self.places.addWidget(self.pages)
-        self.pattern = PatternPlace(self.jobs, self.speaker, self.settings)
+        self.pattern = PatternPlace(self.jobs, self.speaker, self.settings, self.library_folder / "shelf")
         self.pattern.message.connect(self.say)
         self.pattern.trouble.connect(self.trouble)
         self.pattern.to_loupe.connect(self._compare)
         self.places.addWidget(self.pattern)
+        self.bench = BenchPlace(self.jobs, self.speaker, self.open_library)
+        self.bench.message.connect(self.say)
+        self.bench.trouble.connect(self.trouble)
+        self.bench.to_loupe.connect(self.open_from_bench)
+        self.bench.changed.connect(self._refresh)
+        self.bench.change_kind.connect(lambda key: self._menu_at(self.bench.list, self._kind_menu(lambda kind: self.bench.act("change", key, kind=kind))))
+        self.places.addWidget(self.bench)
         column.addWidget(self.places, 1)
         self.spine = Spine()
         self.spine.chosen.connect(self.go)
@@ -145,26 +158,6 @@ class Window(QMainWindow):
         self.setCentralWidget(whole)
         self.statusBar().setSizeGripEnabled(False)
 
-    def _empty_page(self) -> QWidget:
-        page = QWidget()
-        outer = QVBoxLayout(page)
-        outer.setContentsMargins(64, 48, 64, 48)
-        outer.setSpacing(12)
-        self.empty_title = QLabel("A part and a recording of it")
-        self.empty_title.setObjectName("title")
-        outer.addWidget(self.empty_title)
-        self.empty_text = wrapped("", 11)
-        self.empty_text.setMaximumWidth(1000)
-        outer.addWidget(self.empty_text)
-        self.empty_list = QListWidget()
-        self.empty_list.setAccessibleName("Takes to open")
-        self.empty_list.setMaximumWidth(1000)
-        self.empty_list.itemActivated.connect(self._list_chosen)
-        self.empty_list.itemClicked.connect(self._list_chosen)
-        outer.addWidget(self.empty_list, 100)
-        outer.addStretch(1)  # without a list the words stay together at the top
-        return page
-
     # ---- look ----------------------------------------------------------------------------------------------------
 
     def apply_theme(self) -> None:
@@ -174,8 +167,9 @@ class Window(QMainWindow):
         apply_theme(app, self.theme, points)
         self.loupe.set_theme(self.theme, points)
         self.pattern.set_theme(self.theme, points)
+        self.bench.set_theme(self.theme, points)
         self.spine.set_theme(self.theme, points)
-        self.empty_text.setFont(font(points))
+        self.empty.set_points(points)
 
     def set_theme(self, name: str) -> None:
         self.theme = THEMES[name]
@@ -210,8 +204,9 @@ class Window(QMainWindow):
         self.next_button.setText(words)
         ready = self.review is not None
         self.menus.save_menu.setEnabled(ready)
-        self.menus.undo_action.setEnabled(ready and self.review is not None and self.review.can_undo)
-        self.menus.redo_action.setEnabled(ready and self.review is not None and self.review.can_redo)
+        bench = self.place == "bench"
+        self.menus.undo_action.setEnabled(bench or (self.review is not None and self.review.can_undo))
+        self.menus.redo_action.setEnabled(bench or (self.review is not None and self.review.can_redo))
         if self.pages.currentIndex() == 0:
             self._fill_empty()
 
@@ -219,6 +214,8 @@ class Window(QMainWindow):
         """The one next step of this place."""
         if self.place == "pattern":
             return "Save the sheet…", self.pattern.save
+        if self.place == "bench":
+            return self._bench_step()
         if self.pages.currentIndex() == 1:
             return "Checking…", lambda: None
         if not self.score_path:
@@ -231,12 +228,45 @@ class Window(QMainWindow):
             return "Next take", lambda: self.step_tray(1)
         return "Save the marked part…", lambda: self.save_as("pdf")
 
-    place = "loupe"
+    @property
+    def library_folder(self) -> Path:
+        """Where the library lies."""
+        return Path(str(self.settings.value("library", "") or data_home() / ("demo-library" if self.tray else "library")))
+
+    def open_library(self) -> Library:
+        """The library of the settings; the demo band's where the demo runs. Raises LedgerError."""
+        library = Library(self.library_folder)
+        if self.tray and not library.store.read_only:
+            fill_demo(library, self.tray_name, [(t.player, t.score, t.part, t.take) for t in self.tray])
+        return library
+
+    def open_from_bench(self, take: int) -> None:
+        """A take of the library under the loupe; Esc goes back to where one was."""
+        library = self.bench.library
+        if library is None:
+            return
+        try:
+            work = work_of(library, library.take(take))
+        except JewellerError as error:
+            self.trouble(str(error))
+            return
+        player = player_of(library, library.take(take))
+        self.open_pair(str(work.score), str(work.recording), work.options.part or "", player.name if player is not None else "", work.options,
+                       InLedger(library, take))  # fmt: skip
+
+    _store: DecisionStore | None = None
+    _options: Options | None = None
 
     def go(self, place: str) -> None:
         """To another place of the program; everything there is as it was left."""
         self.loupe.stop()
         self.pattern.stop()
+        self.bench.stop()
+        if place == "bench":
+            self.bench.wake()
+            self.bench.list.setFocus()
+            if isinstance(self._store, InLedger):  # what was decided under the loupe
+                self.bench.came_back()
         self.place = place
         self.places.setCurrentIndex(list(PLACES).index(place))
         self.spine.show_place(place)
@@ -250,12 +280,6 @@ class Window(QMainWindow):
 
     _criteria: tuple[str, tuple[Trap, ...]] = ("", ())
 
-    def play(self) -> None:
-        if self.place == "pattern":
-            self.pattern.toggle_play()
-        else:
-            self.loupe.toggle_play()
-
     def _next_open(self) -> None:
         """The next finding that was not decided yet, from the chosen one on."""
         assert self.review is not None
@@ -267,33 +291,10 @@ class Window(QMainWindow):
                 return
 
     def _fill_empty(self) -> None:
-        self.empty_list.clear()
-        entries: list[tuple[str, tuple[str, str, str, str]]] = []
-        for t in self.tray:
-            entries.append((f"{t.player} · {t.part} · {t.title}", (str(t.score), str(t.take), t.part, t.player)))
-        for pair in recent_pairs(self.settings):
-            entries.append((f"{Path(pair[1]).name} · {pair[2] or 'part'} · {Path(pair[0]).stem}", (pair[0], pair[1], pair[2], "")))
-        for words, data in entries:
-            item = QListWidgetItem(words)
-            item.setData(Qt.ItemDataRole.UserRole, data)
-            self.empty_list.addItem(item)
-        self.empty_list.setVisible(bool(entries))
-        if self.score_path and not self.take_path:
-            self.empty_title.setText("Now the recording")
-            text = f"{Path(self.score_path).name} is open. Drop a recording of it here, or press Ctrl+R."
-        else:
-            self.empty_title.setText("A part and a recording of it")
-            text = ("Drop a notation file (MusicXML, MEI, ABC, Humdrum, MIDI) and a recording (wav, flac, ogg, mp3, m4a, webm, mp4 …) into this window, "
-                    "or open them with Ctrl+O and Ctrl+R. Seconds later the part lies here, marked where the playing differs.")  # fmt: skip
-        if self.tray:
-            text += f" Or begin with a take of the tray of {self.tray_name}:"
-        elif entries:
-            text += " Or go on with a pair from before:"
-        self.empty_text.setText(text)
-
-    def _list_chosen(self, item: QListWidgetItem) -> None:
-        score, take, part, player = item.data(Qt.ItemDataRole.UserRole)
-        self.open_pair(score, take, part, player)
+        entries = [(f"{t.player} · {t.part} · {t.title}", (str(t.score), str(t.take), t.part, t.player)) for t in self.tray]
+        for score, take, part in recent_pairs(self.settings):
+            entries.append((f"{Path(take).name} · {part or 'part'} · {Path(score).stem}", (score, take, part, "")))
+        self.empty.fill(entries, self.score_path if not self.take_path else "", self.tray_name if self.tray else "")
 
     def _popup(self, word: str) -> None:
         menu = QMenu(self)
@@ -337,6 +338,9 @@ class Window(QMainWindow):
         return next((k for k, t in enumerate(self.tray) if str(t.take) == self.take_path), None)
 
     def step_tray(self, step: int) -> None:
+        if self.place == "bench":
+            self.bench.step_take(step)
+            return
         if not self.tray:
             self.say("There is no tray of takes here.")
             return
@@ -377,8 +381,9 @@ class Window(QMainWindow):
     def choose_part(self, name: str) -> None:
         self.open_pair(self.score_path, self.take_path, name, self.player)
 
-    def open_pair(self, score: str, take: str, part: str = "", player: str = "") -> None:
-        """Opens a score, and checks the take against it if there is one. What was open stays open when the new files cannot be used."""
+    def open_pair(self, score: str, take: str, part: str = "", player: str = "", options: Options | None = None, store: DecisionStore | None = None) -> None:
+        """Opens a score, and checks the take against it if there is one. What was open stays open when the new files cannot be used. `options` say how it is
+        checked, `store` where the decisions are kept: beside the take, unless it is given."""
         if self.place != "loupe":
             self.go("loupe")
         try:
@@ -391,6 +396,7 @@ class Window(QMainWindow):
         if not chosen and take:
             chosen = next((n for n in names if n.split(" ")[0].casefold() in Path(take).stem.casefold()), "")
         self._pending = (score, take, chosen or next((p.name for p in loaded.parts if p.note_count), names[0]), player, names)
+        self._options, self._store = options, store
         if take:
             self.start_check()
             return
@@ -409,7 +415,7 @@ class Window(QMainWindow):
         self._page_before = self.pages.currentIndex() if self.pages.currentIndex() != 1 else self._page_before
         self.busy.begin(f"{player + ', ' if player else ''}{part}")
         self.pages.setCurrentIndex(1)
-        job = self.jobs.process("check", check_take, score, take, Options(part=part))
+        job = self.jobs.process("check", check_take, score, take, self._options or Options(part=part))
         job.progress.connect(self.busy.show_progress)
         job.done.connect(self._checked)
         job.failed.connect(self._check_failed)
@@ -422,7 +428,7 @@ class Window(QMainWindow):
         assert isinstance(checked, Checked)
         score, take = self._pending[0], self._pending[1]
         try:
-            review = Review(checked, decisions_path(take, score))
+            review = Review(checked, self._store or BesideTake(decisions_path(take, score)))
         except JewellerError as error:
             self.trouble(str(error))
             review = Review(checked, None)
@@ -455,8 +461,12 @@ class Window(QMainWindow):
         self.jobs.cancel("check")
 
     def escape(self) -> None:
-        if self.pages.currentIndex() == 1:
+        if self.place == "bench":
+            self.bench.stop()
+        elif self.pages.currentIndex() == 1:
             self.cancel_check()
+        elif self.place == "loupe" and isinstance(self._store, InLedger) and not self.loupe.transport.playing:
+            self.go("bench")
         elif self.loupe.transport.playing:
             self.loupe.stop()
         else:
@@ -482,7 +492,9 @@ class Window(QMainWindow):
         """Files that were dropped or named on the command line: told apart by their endings."""
         score = next((p for p in paths if p.casefold().endswith(ENDINGS)), "")
         take = next((p for p in paths if p.casefold().endswith(TAKE_ENDINGS)), "")
-        if self.place == "pattern" and (sum(p.casefold().endswith(ENDINGS) for p in paths) > 1 or any(Path(p).is_dir() for p in paths)):
+        if self.place == "bench" and paths:
+            self.bench.take_in(paths)
+        elif self.place == "pattern" and (sum(p.casefold().endswith(ENDINGS) for p in paths) > 1 or any(Path(p).is_dir() for p in paths)):
             self.pattern.keep_files(paths)
         elif score and not take and self.place == "pattern":
             self.pattern.open_file(score)
@@ -503,6 +515,10 @@ class Window(QMainWindow):
             for kind in kinds:
                 add_action(self, sub, kind.replace("_", " "), lambda k=kind: chosen(k))
         return menu
+
+    def _menu_at(self, widget: QWidget, menu: QMenu) -> None:
+        self.kind_menu = menu
+        menu.popup(widget.mapToGlobal(widget.rect().center()))
 
     def _popup_at_choice(self, menu: QMenu) -> None:
         point = self.loupe.paper.place_of(self.loupe.chosen or "")
@@ -569,6 +585,7 @@ class Window(QMainWindow):
         self.loupe.stop()
         self.pattern.stop()
         self.jobs.stop()
+        self.bench.close_library()
         event.accept()
 
     def when_idle(self, act: Callable[[], object]) -> None:

@@ -178,6 +178,12 @@ class Checking:
             worker.process.terminate()
         worker.process.join(1.0)
 
+    def rest(self) -> None:
+        """Lets the workers go while nothing is to be done: they take memory."""
+        if not self.busy:
+            self.stop()
+            self._done = 0
+
     def stop(self) -> None:
         """Gives up what runs and what waits; the takes stay as they were."""
         self._queue = []

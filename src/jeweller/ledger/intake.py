@@ -19,14 +19,16 @@ from jeweller.follow.follow import follow
 from jeweller.hear.features import hear
 from jeweller.hear.settings import DEFAULT as HEAR
 from jeweller.instruments.table import Instrument, find_instrument, require_instrument
-from jeweller.ledger.tables import Player
+from jeweller.ledger.library import Library
+from jeweller.ledger.tables import Player, Tray
 from jeweller.score.line import make_line
 from jeweller.score.model import Part, Score
 
 ARCHIVE_BYTES = 4 * 2**30  # unpacked; a zip of more is none of a class
 COUNTED = ("count", "counting", "clap", "clapping", "claps", "tap", "tapping", "rhythm")  # words for a take of its rhythm alone
 SPOKEN = ("names", "naming", "spoken", "speaking")  # and for one that is for the ear alone
-NAMELESS = frozenset((*COUNTED, *SPOKEN, "take", "part", "and", "the", "recording", "audio"))  # words of a file that are nobody's name
+# Words of a file that are nobody's name.
+NAMELESS = frozenset((*COUNTED, *SPOKEN, "take", "part", "and", "the", "rec", "recording", "audio", "voice", "memo", "new", "file", "copy"))
 VOICES = frozenset(("tenor", "alto", "baritone", "bass", "in", "bb", "eb"))
 LISTEN_S = 30.0  # seconds of a recording that are held against each piece
 ENOUGH = 0.6  # share of the notes that must be right for a piece to be recognised
@@ -235,3 +237,30 @@ def recognise(path: Path, among: Sequence[Candidate], *, progress: Callable[[flo
             right = sum(abs(e.midi - line.main_notes[e.index].sounding_midi) < 0.6 for e in heard if e.index is not None)
             best = max(best, (right / max(len(heard), 1) * min(1.0, len(heard) / 8), k))
     return among[best[1]] if best[0] >= ENOUGH else None
+
+
+def look_at(library: Library, paths: Sequence[Path], unpack_to: Path, band: int | None) -> tuple[list[Guess], list[Known], list[str]]:
+    """What recordings, folders and zip files hold, as guesses; the pieces there are; a sentence for each thing that is no recording."""
+    found, told = recordings(paths, unpack_to)
+    library.shelf.read()  # music may have been put there since
+    pieces = [Known(p.id, p.title, p.parts) for p in library.shelf.pieces.values() if not p.passage_of]
+    pieces.sort(key=lambda p: p.title.casefold())
+    players = library.players(band) if band is not None else []
+    return guess_all(found, players, pieces, known=lambda p: bool(library.same_recording(p))), pieces, told
+
+
+def enter_tray(library: Library, band: int, guesses: Sequence[Guess]) -> Tray:
+    """A new tray of these recordings; unknown players are entered too. Raises LedgerError."""
+    titles = {p.id: p.title for p in library.shelf.pieces.values()}
+    named = {titles[g.piece] for g in guesses if g.piece in titles}
+    name = next(iter(named)) if len(named) == 1 else guesses[0].path.parent.name or "A tray"
+    same = sum(t.name == name or t.name.startswith(f"{name}, ") for t in library.trays(band))
+    tray = library.add_tray(band, f"{name}, {same + 1}" if same else name)
+    new: dict[str, int] = {}
+    for g in guesses:
+        player = g.player if g.player is not None else new.get(g.name.casefold())
+        if player is None and g.name:
+            instrument = find_instrument(g.part)
+            player = new[g.name.casefold()] = library.add_player(band, g.name, instrument.id if instrument is not None else "", g.part).id
+        library.add_take(tray.id, g.path, player=player, piece=g.piece, part=g.part, kind=g.kind)
+    return tray

@@ -1,0 +1,76 @@
+"""What a key or a menu does depends on the place one is in: the acts of the window that go to the bench, the loupe or the pattern book."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from jeweller.desk.bench import BenchPlace
+from jeweller.desk.loupe import Loupe
+from jeweller.desk.pattern import PatternPlace
+
+
+class Routes:
+    """Mixed into the window, which has the places."""
+
+    place = "loupe"
+    bench: BenchPlace
+    loupe: Loupe
+    pattern: PatternPlace
+
+    def open_from_bench(self, take: int) -> None:
+        raise NotImplementedError
+
+    def _bench_step(self) -> tuple[str, Callable[[], object]]:
+        bench = self.bench
+        if bench.pages.currentIndex() == 1:
+            return f"Enter {bench.intake.ticked()} takes", bench.intake.enter
+        if not bench.lines:
+            return "Bring takes in…", bench.ask_takes
+        if bench.waiting() and bench.checking is not None and not bench.checking.busy:
+            return f"Check {bench.waiting()} takes", bench.check
+        if any(line.take.summary.get("open") and not line.done for line in bench.lines):
+            return "Next doubtful place", lambda: bench.step_place(1)
+        if bench.checking is not None and bench.checking.busy:
+            return "Checking…", lambda: None
+        if any(not line.done for line in bench.lines):
+            return "Decided; the next take", bench.decide_take
+        return "Bring takes in…", bench.ask_takes
+
+    def play(self) -> None:
+        if self.place == "pattern":
+            self.pattern.toggle_play()
+        elif self.place == "bench":
+            self.bench.toggle_play()
+        else:
+            self.loupe.toggle_play()
+
+    def act(self, what: str) -> None:
+        """A decision over the finding in hand, wherever one is."""
+        if self.place == "bench":
+            if what in ("undo", "redo"):
+                self.bench.undo(again=what == "redo")
+            else:
+                self.bench.act(what)
+        elif self.place == "loupe":
+            self.loupe.act(what)
+
+    def step_finding(self, step: int) -> None:
+        """The next or the previous finding; on the bench the next doubtful place of the tray."""
+        if self.place == "bench":
+            self.bench.step_place(step)
+        else:
+            self.loupe.step_finding(step)
+
+    def write_note(self) -> None:
+        """A word to the player, on the bench."""
+        if self.place == "bench":
+            self.bench.write_comment()
+
+    def look_closely(self) -> None:
+        """The take in hand under the loupe."""
+        if self.place == "bench" and self.bench.hand is not None:
+            self.open_from_bench(self.bench.hand.take.id)
+
+    def take_decided(self) -> None:
+        if self.place == "bench":
+            self.bench.decide_take()

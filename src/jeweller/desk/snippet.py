@@ -1,0 +1,83 @@
+"""A few bars around a finding, engraved with its marks: what one looks at while one listens."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPixmap
+from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtWidgets import QWidget
+
+from jeweller.desk.style import font
+from jeweller.score.line import Line
+from jeweller.sheet.engrave import Engraving, engrave
+from jeweller.sheet.marks import View, draw_marks
+from jeweller.sheet.theme import LIGHT, Theme
+
+UNITS = 1500.0  # page units of a line
+SCALE = 0.62  # pixels for a page unit at the usual size
+ABOVE, BELOW = 40.0, 84.0  # page units around a system: what is written above it, its rail
+HEIGHT = 176
+
+
+class Snippet(QWidget):
+    """`show_place` draws the bar of a finding, with those beside it."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setMinimumHeight(HEIGHT)
+        self.theme: Theme = LIGHT
+        self.points = 11.0
+        self.words = ""
+        self._engraved: tuple[Line, Engraving] | None = None
+        self._pixmap: QPixmap | None = None
+        self._last: tuple[Any, ...] | None = None
+
+    def clear(self, words: str = "") -> None:
+        self.words, self._pixmap, self._last = words, None, None
+        self.update()
+
+    def show_place(self, line: Line, report: dict[str, Any], findings: list[dict[str, Any]], key: str | None) -> None:
+        """Draws the system that holds the finding `key` (None: the first)."""
+        self._last = (line, report, findings, key)
+        if self._engraved is None or self._engraved[0] is not line:
+            self._engraved = (line, engrave(line.part, UNITS))
+        engraving = self._engraved[1]
+        finding = next((f for f in findings if f["key"] == key), None)
+        bar = next((b for b in engraving.bars if finding is not None and line.part.bars[b.index].number == finding["bar"]), engraving.bars[0])
+        overlay = draw_marks(engraving, line, report, self.theme, View(chosen=key), findings)
+        system = engraving.systems[bar.system]
+        top = max(0.0, system.highest - ABOVE)
+        height = system.rail + BELOW - top
+        under = f'<rect x="{bar.left:.0f}" y="{top:.0f}" width="{bar.right - bar.left:.0f}" height="{height:.0f}" fill="{self.theme.wash}"/>' if finding else ""
+        svg = engraving.svg(self.theme, overlay.svg, under=under + overlay.under, top=top, height=height, system=bar.system)
+        ratio = self.devicePixelRatioF()
+        scale = min(SCALE * self.points / 11.0, self.height() / height, self.width() / engraving.width if self.width() > 100 else 1.0)
+        size = QSize(max(1, int(engraving.width * scale * ratio)), max(1, int(height * scale * ratio)))
+        pixmap = QPixmap(size)
+        pixmap.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(pixmap)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        QSvgRenderer(QByteArray(svg.encode("utf-8"))).render(painter, QRectF(0, 0, size.width(), size.height()))
+        painter.end()
+        pixmap.setDevicePixelRatio(ratio)
+        self._pixmap = pixmap
+        self.setAccessibleName(finding["text"] if finding is not None else line.title)
+        self.update()
+
+    def resizeEvent(self, event: Any) -> None:
+        if self._last is not None:
+            self.show_place(*self._last)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(self.theme.paper))
+        if self._pixmap is not None:
+            ratio = self._pixmap.devicePixelRatio()
+            painter.drawPixmap(0, int((self.height() - self._pixmap.height() / ratio) / 2), self._pixmap)
+        elif self.words:
+            painter.setPen(QColor(self.theme.quiet))
+            painter.setFont(font(self.points))
+            painter.drawText(self.rect().adjusted(24, 16, -24, -16), int(Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap), self.words)
+        painter.end()

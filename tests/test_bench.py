@@ -1,0 +1,155 @@
+"""The bench in the real window: takes brought in, checked, gone through by keyboard, looked at closely, and there again after closing."""
+
+from __future__ import annotations
+
+import shutil
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from jeweller.check import check
+from jeweller.desk.intake_page import PART, PIECE, PLAYER
+from jeweller.desk.take_list import in_words
+from jeweller.ledger.library import Library
+from tests.test_desk import CONTROL, KEY, DeskCase
+
+
+class Bench(DeskCase):
+    report: dict[str, Any]
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.press(KEY.Key_2, CONTROL)
+        self.window.pattern.open_file(str(self.score))
+        self.window.pattern.put_on_shelf()
+
+    def begin(self) -> None:
+        self.press(KEY.Key_5, CONTROL)
+        self.bench = self.window.bench
+
+    def checked_tray(self, *players: str) -> None:
+        """A tray of checked takes, as if it had been brought in before."""
+        if not hasattr(Bench, "report"):
+            Bench.report = check(self.score, self.take).report
+        library = Library(self.window.library_folder)
+        band = library.add_band("The Fernhollow Band")
+        tray = library.add_tray(band.id, "A test")
+        for k, name in enumerate(players):
+            path = self.folder / f"{name} test.wav"
+            path.write_bytes(self.take.read_bytes() + bytes([k]))
+            piece = next(iter(library.shelf.pieces))
+            take = library.add_take(tray.id, path, player=library.add_player(band.id, name, "flute").id, piece=piece, part="Flute")
+            library.add_report(take.id, Bench.report)
+        library.close()
+        self.begin()
+        self.wait(lambda: self.bench.hand is not None and self.bench.hand.take.id in self.bench._heard)
+
+    def bring(self, *names: str) -> None:
+        for name in names:
+            path = self.folder / "pile" / name
+            path.parent.mkdir(exist_ok=True)
+            shutil.copy(self.take, path)
+            with path.open("ab") as file:
+                file.write(name.encode())
+        self.drop(self.folder / "pile")
+        self.wait(lambda: self.bench.pages.currentIndex() == 1)
+
+    def enter(self) -> None:
+        self.window.next_button.click()
+        self.wait(lambda: self.bench.checking is not None and not self.bench.checking.busy, 60)
+        self.wait(lambda: self.bench.hand is not None and self.bench.hand.take.id in self.bench._heard)
+
+    def kinds(self) -> list[str]:
+        assert self.bench.hand is not None
+        return [s.finding["kind"] for s in self.bench.hand.shown if s.state == "open"]
+
+    def test_from_a_folder_to_the_last_decision_by_keyboard(self) -> None:
+        self.begin()
+        self.assertEqual(self.window.next_button.text(), "Bring takes in…")
+        self.assertIn("A tray is a pile of recordings", self.bench.empty.text())
+        self.bring("Ilse test.wav", "Bram test 2.wav")
+        intake = self.bench.intake
+        self.assertEqual([intake.box(r, PLAYER).currentText() for r in range(2)], ["Bram", "Ilse"])
+        self.assertEqual({intake.box(r, PIECE).currentText() for r in range(2)}, {"A test"})
+        self.assertEqual({intake.box(r, PART).currentText() for r in range(2)}, {"Flute"})
+        self.assertEqual(self.window.next_button.text(), "Enter 2 takes")
+        self.enter()
+        self.assertEqual([line.player for line in self.bench.lines], ["Bram", "Ilse"])
+        self.assertEqual(sorted(self.kinds()), ["missed_accidental", "rest_short", "wrong_note"])
+        self.assertIn("to mend in notes, accidentals, count", in_words(self.bench.lines[0]))
+        self.assertEqual(self.window.next_button.text(), "Next doubtful place")
+        for key in (KEY.Key_D, KEY.Key_K, KEY.Key_K):  # each decides, and the next place comes and is played
+            self.press(key)
+        self.assertTrue(self.bench.transport.playing)
+        self.assertEqual(self.bench.lines[1].take.id, self.bench.hand.take.id if self.bench.hand else 0)
+        summary = self.bench.lines[0].take.summary
+        self.assertEqual((summary["open"], summary["sure"]), (0, 2))
+        self.press(KEY.Key_Up)  # back to a doubtful place: there is none before
+        self.assertEqual(self.bench.lines[1].take.id, self.bench.hand.take.id if self.bench.hand else 0)
+        self.press(KEY.Key_N)
+        QTest.keyClicks(self.bench.comment, "Well counted.")
+        QTest.keyClick(self.bench.comment, KEY.Key_Return)
+        self.press(KEY.Key_Return, CONTROL)
+        self.assertEqual(self.bench.lines[1].state, "decided")
+        self.window.close()
+
+        again = self.make_window()
+        again.go("bench")
+        bench = again.bench
+        assert bench.library is not None and bench.hand is not None
+        self.assertEqual(bench.library.phrases(), ["Well counted."])
+        before = {line.player: line.take.summary["sure"] for line in bench.lines}
+        for _ in range(5):  # also what was done before it was closed can be undone
+            again.act("undo")
+        self.assertEqual({line.player: line.take.summary["open"] for line in bench.lines}, {"Bram": 3, "Ilse": 3})
+        for _ in range(5):
+            again.act("redo")
+        self.assertEqual({line.player: line.take.summary["sure"] for line in bench.lines}, before)
+
+    def test_to_the_loupe_and_back_and_all_of_a_kind(self) -> None:
+        self.checked_tray("Ilse", "Bram")
+        self.press(KEY.Key_O)
+        self.wait(lambda: self.window.review is not None and self.window.pages.currentIndex() == 2, 60)
+        self.assertEqual(self.window.player, "Bram")
+        first = self.window.review.shown[0].key  # type: ignore[union-attr]
+        self.window.loupe.choose(first)
+        self.window.loupe.stop()
+        self.press(KEY.Key_D)
+        self.window.loupe.stop()
+        self.press(KEY.Key_Escape)
+        self.assertEqual(self.window.place, "bench")
+        self.assertEqual(self.bench.lines[0].take.summary["open"], 2)
+        key = next(s.key for s in self.bench.hand.shown if s.finding["kind"] == "wrong_note")  # type: ignore[union-attr]
+        self.bench.choose(key)
+        self.bench.dismiss_all("the other player's note")
+        self.assertEqual([line.take.summary["facets"]["notes"] for line in self.bench.lines], [1.0, 1.0])
+        self.press(KEY.Key_Z, CONTROL)
+        self.assertTrue(all(line.take.summary["facets"]["notes"] < 1.0 for line in self.bench.lines))
+
+    def test_what_is_here_already_is_left_out_and_a_name_can_be_corrected(self) -> None:
+        self.checked_tray("Ilse of the weir")
+        (self.folder / "pile").mkdir()
+        shutil.copy(self.folder / "Ilse of the weir test.wav", self.folder / "pile" / "Ilse.wav")
+        self.bring("Bram test.wav")
+        intake = self.bench.intake
+        row = next(r for r, g in enumerate(intake.guesses) if g.path.name.startswith("Ilse"))
+        self.assertTrue(intake.guesses[row].twice)
+        self.assertEqual((intake.ticked(), intake.box(row, PLAYER).currentText()), (1, "Ilse of the weir"))
+        intake.cancel.click()
+        self.assertEqual((self.bench.trays.count(), self.window.next_button.text()), (1, "Next doubtful place"))
+
+    def test_nothing_to_bring_in_is_a_sentence(self) -> None:
+        self.begin()
+        (self.folder / "words.txt").write_text("no sound")
+        self.drop(self.folder / "words.txt")
+        self.wait(lambda: self.window.last_trouble)
+        self.assertIn("words.txt is no recording", self.window.last_trouble)
+
+    def test_large_and_dark(self) -> None:
+        self.checked_tray("Ilse")
+        self.window.set_theme("dark")
+        self.window.set_large(True)
+        self.assertGreater(self.bench.list.sizeHintForRow(0), 55)
+        self.assertEqual(self.bench.snippet.theme.name, "dark")
+        self.assertTrue(self.bench.list.item(0).data(Qt.ItemDataRole.AccessibleTextRole).startswith("Ilse, A test"))
