@@ -88,8 +88,8 @@ class Bench(DeskCase):
         self.press(KEY.Key_Up)  # back to a doubtful place: there is none before
         self.assertEqual(self.bench.lines[1].take.id, self.bench.hand.take.id if self.bench.hand else 0)
         self.press(KEY.Key_N)
-        QTest.keyClicks(self.bench.comment, "Well counted.")
-        QTest.keyClick(self.bench.comment, KEY.Key_Return)
+        QTest.keyClicks(self.bench.page.comment, "Well counted.")
+        QTest.keyClick(self.bench.page.comment, KEY.Key_Return)
         self.press(KEY.Key_Return, CONTROL)
         self.assertEqual(self.bench.lines[1].state, "decided")
         self.window.close()
@@ -151,5 +151,29 @@ class Bench(DeskCase):
         self.window.set_theme("dark")
         self.window.set_large(True)
         self.assertGreater(self.bench.list.sizeHintForRow(0), 55)
-        self.assertEqual(self.bench.snippet.theme.name, "dark")
+        self.assertEqual(self.bench.page.snippet.theme.name, "dark")
         self.assertTrue(self.bench.list.item(0).data(Qt.ItemDataRole.AccessibleTextRole).startswith("Ilse, A test"))
+
+    def test_slips_and_marks_leave_the_tray(self) -> None:
+        self.checked_tray("Ilse", "=Bram")
+        for _ in range(2):
+            self.press(KEY.Key_Return, CONTROL)
+        self.assertEqual(self.window.next_button.text(), "Write the slips…")
+        for name, kind in (("slips.pdf", "pdf"), ("pages", "html"), ("mail", "text")):
+            self.bench.set_slips(with_mark=kind != "text")
+            self.bench.write_slips(kind, str(self.folder / name))
+            self.wait(lambda: "Saved" in self.window.statusBar().currentMessage() and (self.folder / name).exists(), 60, kind)  # noqa: B023
+            self.window.statusBar().clearMessage()
+        self.assertTrue((self.folder / "slips.pdf").read_bytes().startswith(b"%PDF"))
+        page = (self.folder / "pages" / "Ilse - A test.html").read_text(encoding="utf-8")
+        self.assertEqual(page.count("<audio"), 6)  # of three bars, as they were and as they should be
+        self.assertNotIn("http://", page.replace("http://www.w3.org", ""))
+        mail = (self.folder / "mail" / "Ilse - A test.txt").read_text(encoding="utf-8")
+        self.assertIn("this is what I heard in “A test”", " ".join(mail.split()))
+        self.assertNotIn(" of 20", mail)
+        self.bench.write_marks("csv", str(self.folder / "marks.csv"))
+        rows = (self.folder / "marks.csv").read_text(encoding="utf-8-sig").splitlines()
+        self.assertTrue(rows[1].startswith("'=Bram,Flute,A test,"), rows)
+        self.bench.write_marks("xlsx", str(self.folder / "marks.xlsx"))
+        self.assertTrue((self.folder / "marks.xlsx").read_bytes().startswith(b"PK"))
+        self.assertEqual({line.state for line in self.bench.lines}, {"returned"})

@@ -2,22 +2,20 @@
 
 from __future__ import annotations
 
+import dataclasses
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QStringListModel, Qt, QTimer, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QComboBox,
-    QCompleter,
     QFileDialog,
     QHBoxLayout,
     QInputDialog,
     QLabel,
-    QLineEdit,
     QPushButton,
-    QScrollArea,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -27,21 +25,24 @@ from PySide6.QtWidgets import (
 from jeweller.audio.decode import Recording
 from jeweller.audio.ports import Speaker
 from jeweller.audio.transport import Transport, cut
+from jeweller.desk.hand_page import HandPage
 from jeweller.desk.intake_page import IntakePage
 from jeweller.desk.jobs import Jobs
-from jeweller.desk.margin import MarginNote, wrapped
-from jeweller.desk.shown_as import plain
-from jeweller.desk.snippet import Snippet
 from jeweller.desk.take_list import TakeList
+from jeweller.desk.work import write_slips
 from jeweller.errors import JewellerError
+from jeweller.files import write_bytes
 from jeweller.ledger.acts import WHOLE
 from jeweller.ledger.bench import InHand, Line, decision, dismiss_alike, in_hand, lines, load_take, next_place
 from jeweller.ledger.checking import Checking
 from jeweller.ledger.intake import enter_tray, look_at
+from jeweller.ledger.leave import office_rows
 from jeweller.ledger.library import Library
 from jeweller.ledger.tables import Tray
 from jeweller.player.sampler import RATE
 from jeweller.score.line import Line as Music
+from jeweller.sheet.office import marks_csv, marks_xlsx
+from jeweller.sheet.slip import SlipSettings
 from jeweller.sheet.theme import LIGHT, Theme
 
 POLL_MS = 60
@@ -72,6 +73,7 @@ class BenchPlace(QWidget):
         self.lines: list[Line] = []
         self._heard: dict[int, tuple[Music | None, Recording]] = {}  # the music and the sound of the take in hand and of those beside it
         self._fetching: set[int] = set()
+        self.slip_settings = SlipSettings()
         self._begun = False  # whether anything was looked at since the tray was shown
         self._unpacked = tempfile.TemporaryDirectory(prefix="jeweller-")
         outer = QVBoxLayout(self)
@@ -118,7 +120,12 @@ class BenchPlace(QWidget):
         self.list.picked.connect(self._pick)
         self.list.opened.connect(self.to_loupe)
         split.addWidget(self.list)
-        split.addWidget(self._hand_page())
+        self.page = HandPage()
+        self.page.chosen.connect(self.choose)
+        self.page.act.connect(self.act)
+        self.page.commented.connect(self._commented)
+        self.page.decided.clicked.connect(self.decide_take)
+        split.addWidget(self.page)
         split.setCollapsible(0, False)
         split.setSizes([540, 620])
         column.addWidget(split, 1)
@@ -130,50 +137,12 @@ class BenchPlace(QWidget):
         self.split = split
         return page
 
-    def _hand_page(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(8, 0, 0, 0)
-        column.setSpacing(8)
-        self.title = QLabel()
-        self.title.setObjectName("title")
-        self.title.setWordWrap(True)
-        column.addWidget(self.title)
-        self.under = QLabel()
-        self.under.setObjectName("quiet")
-        self.under.setWordWrap(True)
-        column.addWidget(self.under)
-        self.snippet = Snippet()
-        column.addWidget(self.snippet)
-        self.notes = QScrollArea()
-        self.notes.setWidgetResizable(True)
-        self.notes.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        column.addWidget(self.notes, 1)
-        row = QHBoxLayout()
-        row.addWidget(plain("A word to the player"))
-        self.comment = QLineEdit()
-        self.comment.setAccessibleName("A word to the player about the take")
-        self.comment.setPlaceholderText("N")
-        self.phrases = QStringListModel(self)
-        completer = QCompleter(self.phrases, self)
-        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-        completer.setFilterMode(Qt.MatchFlag.MatchContains)
-        self.comment.setCompleter(completer)
-        self.comment.returnPressed.connect(self._commented)
-        row.addWidget(self.comment, 1)
-        self.decided = QPushButton("Decided")
-        self.decided.setToolTip("This take is done (Ctrl+Return)")
-        self.decided.clicked.connect(self.decide_take)
-        row.addWidget(self.decided)
-        column.addLayout(row)
-        return page
-
     # ---- what is shown -------------------------------------------------------------------------------------------
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
-        for part in (self.list, self.snippet):
-            part.theme, part.points = theme, points
+        self.list.theme, self.list.points = theme, points
+        self.page.set_theme(theme, points)
         self.list.doItemsLayout()
         if self.library is not None:
             self._show_hand()
@@ -278,7 +247,7 @@ class BenchPlace(QWidget):
             if self.hand is None or old != self.hand.take.id:
                 del self._heard[old]
         if self.hand is not None and self.hand.take.id == take:
-            self._show_snippet()
+            self.page.show_snippet(self.hand, self.key, self._music())
             if self._play_when_loaded:
                 self._play_when_loaded = False
                 self.play()
@@ -287,60 +256,19 @@ class BenchPlace(QWidget):
     def _not_loaded(self, take: int, sentence: str) -> None:
         self._fetching.discard(take)
         if self.hand is not None and self.hand.take.id == take:
-            self.snippet.clear(sentence)
+            self.page.snippet.clear(sentence)
 
     _play_when_loaded = False
 
     def _show_hand(self) -> None:
-        hand = self.hand
-        content = QWidget()
-        box = QVBoxLayout(content)
-        box.setContentsMargins(0, 0, 8, 0)
-        box.setSpacing(8)
-        self.cards: dict[str, MarginNote] = {}
-        if hand is not None:
-            line = next((x for x in self.lines if x.take.id == hand.take.id), None)
-            self.title.setText(" · ".join(filter(None, [line.player if line else hand.take.name, line.title if line else "", hand.take.part])))
-            self.under.setText(self._under(hand))
-            self.comment.setText(hand.standing.comments.get(WHOLE, ""))
-            for shown in hand.shown:
-                card = MarginNote(shown, self.theme, self.points, shown.key == self.key)
-                card.chosen.connect(self.choose)
-                card.act.connect(lambda what, key: self.act(what, key))
-                self.cards[shown.key] = card
-                box.addWidget(card)
-            if not hand.shown and hand.report is not None and hand.report["followed"]:
-                box.addWidget(wrapped("Nothing to mend was found.", self.points))
-        box.addStretch(1)
-        self.notes.setWidget(content)
-        if self.key in self.cards:
-            QTimer.singleShot(0, self._bring)
-        self._show_snippet()
+        """Everything that is known of the take in hand."""
+        if self.hand is not None:
+            line = next((x for x in self.lines if x.take.id == self.hand.take.id), None)
+            self.page.show_hand(self.hand, line, self.key, self._music())
         self.alike.setEnabled(self.key is not None)
 
-    def _bring(self) -> None:
-        card = self.cards.get(self.key or "")
-        if card is not None:
-            self.notes.ensureWidgetVisible(card)
-
-    def _under(self, hand: InHand) -> str:
-        summary = hand.take.summary
-        if hand.take.state in ("failed", "stored", "waiting"):
-            words = {"waiting": "It is not checked yet.", "stored": "It holds words and not music: it is kept for your ear."}
-            return hand.take.sentence or words.get(hand.take.state, "")
-        if not summary.get("followed"):
-            return "This recording holds nothing that follows this part. Is it the right piece, the right part, the right recording?"
-        mark = f"{summary['band'].capitalize()} · {summary['mark']:g} of {summary['out_of']}"
-        return " · ".join(filter(None, [mark, f"your mark: {summary['typed']}" if summary.get("typed") else "", f"{summary['bpm']:.0f} to the minute"]))
-
-    def _show_snippet(self) -> None:
-        hand = self.hand
-        music = self._heard.get(hand.take.id, (None, None))[0] if hand is not None else None
-        if hand is None or hand.report is None or music is None:
-            self.snippet.clear("")
-            return
-        findings = [s.finding for s in hand.shown if s.state != "dismissed"]
-        self.snippet.show_place(music, hand.report, findings, self.key)
+    def _music(self) -> Music | None:
+        return self._heard.get(self.hand.take.id, (None, None))[0] if self.hand is not None else None
 
     # ---- going through -------------------------------------------------------------------------------------------
 
@@ -449,13 +377,11 @@ class BenchPlace(QWidget):
     def write_comment(self) -> None:
         """The cursor to the word to the player."""
         if self.library is not None:
-            self.phrases.setStringList(self.library.phrases())
-        self.comment.setFocus()
-        self.comment.selectAll()
+            self.page.write_comment(self.library.phrases())
 
-    def _commented(self) -> None:
-        if self.hand is not None and self.comment.text().strip() != self.hand.standing.comments.get(WHOLE, ""):
-            self._do([(self.hand.take.id, "comment", {"key": WHOLE, "text": self.comment.text().strip()})])
+    def _commented(self, words: str) -> None:
+        if self.hand is not None and words != self.hand.standing.comments.get(WHOLE, ""):
+            self._do([(self.hand.take.id, "comment", {"key": WHOLE, "text": words})])
         self.list.setFocus()
 
     # ---- sound ---------------------------------------------------------------------------------------------------
@@ -534,6 +460,50 @@ class BenchPlace(QWidget):
             return
         self.show_trays(tray.id)
         self.check()
+
+    # ---- leaving -------------------------------------------------------------------------------------------------
+
+    def write_slips(self, kind: str = "pdf", target: str = "") -> None:
+        """The slips of the tray: all in one PDF, or a file a player in a folder."""
+        if self.library is None or self.tray is None or not any(line.take.state == "checked" for line in self.lines):
+            self.message.emit("There are no slips to write yet: check a tray first.")
+            return
+        if not target and kind == "pdf":
+            target, _ = QFileDialog.getSaveFileName(self, "Save the slips", str(Path.home() / f"{self.tray.name} - slips.pdf"), "*.pdf")
+        elif not target:
+            target = QFileDialog.getExistingDirectory(self, "A folder for the slips", str(Path.home()))
+        if not target:
+            return
+        tray, takes = self.tray.id, [line.take.id for line in self.lines if line.take.state == "checked"]
+        job = self.jobs.process("slips", write_slips, self.library.folder, tray, None, self.slip_settings, kind, target)
+        job.progress.connect(lambda share, who: self.message.emit(f"Writing the slips: {who} …"))
+        job.done.connect(lambda paths: self._returned(takes, paths))
+        job.failed.connect(self.trouble)
+
+    def set_slips(self, **settings: Any) -> None:
+        """How slips are written from now on."""
+        self.slip_settings = dataclasses.replace(self.slip_settings, **settings)
+
+    def _returned(self, takes: list[int], paths: object) -> None:
+        assert isinstance(paths, list)
+        self._do([(t, "state", {"state": "returned"}) for t in takes if any(x.take.id == t and x.state == "decided" for x in self.lines)])
+        self.message.emit(f"Saved: {paths[0]}" + (f" and {len(paths) - 1} more" if len(paths) > 1 else ""))
+
+    def write_marks(self, kind: str = "csv", target: str = "") -> None:
+        """The marks of the tray for the office."""
+        if self.library is None or self.tray is None:
+            return
+        if not target:
+            target, _ = QFileDialog.getSaveFileName(self, "Save the marks", str(Path.home() / f"{self.tray.name} - marks.{kind}"), f"*.{kind}")
+        if not target:
+            return
+        rows, _ = office_rows(self.library, self.tray.id)
+        try:
+            write_bytes(Path(target), marks_csv(rows) if kind == "csv" else marks_xlsx(rows, title=self.tray.name))
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self.message.emit(f"Saved: {target}")
 
     # ---- checking ------------------------------------------------------------------------------------------------
 

@@ -34,6 +34,8 @@ class Routes:
             return "Checking…", lambda: None
         if any(not line.done for line in bench.lines):
             return "Decided; the next take", bench.decide_take
+        if any(line.state == "decided" for line in bench.lines):
+            return "Write the slips…", bench.write_slips
         return "Bring takes in…", bench.ask_takes
 
     def play(self) -> None:

@@ -2,20 +2,33 @@
 
 from __future__ import annotations
 
+import dataclasses
+import tempfile
 import traceback
 from collections.abc import Callable
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.audio.decode import decode
 from jeweller.check import Checked, Options, check
-from jeweller.errors import Cancelled, JewellerError
-from jeweller.player.model import sounded
+from jeweller.errors import Cancelled, JewellerError, LedgerError
+from jeweller.files import write_bytes
+from jeweller.ledger.bench import music_of
+from jeweller.ledger.leave import SlipData, slips_of
+from jeweller.ledger.library import Library
+from jeweller.player.model import play_model, sounded
 from jeweller.player.room import write_sound
 from jeweller.score.load import ENDINGS, load_scores
 from jeweller.score.model import Part, Score
 from jeweller.sheet.leave import render_sheets, write_documents
 from jeweller.sheet.parts import SheetSettings, instrument_of, render_parts
+from jeweller.sheet.slip import Clip, Slip, SlipSettings, polish, slip_text, slips_page, slips_pdf, sound_address
+
+CLIP_RATE = 22050  # samples a second of the sounds in a slip
 
 
 def check_take(score: str, take: str, options: Options, progress: Callable[[float, str], None], cancelled: Callable[[], bool]) -> Checked:
@@ -55,6 +68,70 @@ def write_part_sound(part: Part, path: str, progress: Callable[[float, str], Non
     target = Path(path)
     write_sound(target, model.samples, model.rate)
     return [target]
+
+
+def write_slips(library: Path, tray: int, takes: list[int] | None, settings: SlipSettings, kind: str, target: str, progress: Callable[[float, str], None],
+                cancelled: Callable[[], bool]) -> list[Path]:  # fmt: skip
+    """The slips of a tray: "pdf" all in one file; "html" (with sound) and "text" a file a player, in a folder. The library is only read."""
+    opened = Library(library, read_only=True)
+    try:
+        told = slips_of(opened, tray, takes)
+        if not told:
+            raise LedgerError("No take of this tray is checked yet: there is nothing to write.")
+        slips = []
+        for k, data in enumerate(told):
+            if cancelled():
+                raise Cancelled
+            progress(0.9 * k / len(told), data.player)
+            slips.append(_slip(opened, data, sounds=kind == "html"))
+        if kind == "pdf":
+            write_bytes(Path(target), slips_pdf(slips, settings))
+            return [Path(target)]
+        folder = Path(target)
+        folder.mkdir(parents=True, exist_ok=True)
+        paths: list[Path] = []
+        for slip in slips:
+            name = "".join(c if c.isalnum() or c in " -" else "-" for c in f"{slip.player} - {slip.title}").strip(" -")[:100] or "slip"
+            path = folder / f"{name}.{'html' if kind == 'html' else 'txt'}"
+            path = path if path not in paths else path.with_stem(f"{path.stem} {len(paths) + 1}")
+            write_bytes(path, (slips_page([slip], settings) if kind == "html" else slip_text(slip, settings)).encode("utf-8"))
+            paths.append(path)
+        return paths
+    finally:
+        opened.close()
+
+
+def _slip(library: Library, data: SlipData, *, sounds: bool) -> Slip:
+    """One slip with its music, and, where asked for, what its bars sounded like and how they should."""
+    music, report = music_of(library, data.hand.take), data.hand.report
+    assert report is not None
+    slip = Slip(data.player, data.title, data.hand.take.part, report, music, data.shown, data.comment, data.hand.standing.comments, data.mark)
+    if not sounds:
+        return slip
+    clips = {}
+    sound = decode(library.recording(data.hand.take), CLIP_RATE)
+    spq = 60.0 / (report["tempo"]["played_bpm"] or 80.0)
+    things = polish(slip)
+    instrument = instrument_of(music.part)
+    model = play_model(music, instrument.sound or "flute", lambda q: q * spq) if things else None
+    for f in things:
+        start, end = data.hand.span(f["key"])
+        notes = [n for n in music.notes if n.bar == f["bar"] and n.passing == f["pass"]]
+        played = sound.samples[round(start * sound.rate) : round(end * sound.rate)]
+        should = model.samples[round(float(notes[0].onset) * spq * model.rate) : round(float(notes[-1].end) * spq * model.rate)] if model and notes else None
+        clips[f["key"]] = Clip(sound_address(_compressed(played, sound.rate)),
+                               sound_address(_compressed(should, model.rate)) if should is not None and model is not None else "")  # fmt: skip
+    return dataclasses.replace(slip, clips=clips)
+
+
+def _compressed(samples: npt.NDArray[np.float32], rate: int) -> bytes:
+    """Sound as a browser plays it (AAC)."""
+    if not len(samples):
+        return b""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "clip.m4a"
+        write_sound(path, np.ascontiguousarray(samples, dtype=np.float32), rate)
+        return path.read_bytes()
 
 
 def run_job(connection: Connection, stop: Any, function: Callable[..., Any], arguments: tuple[Any, ...]) -> None:

@@ -109,11 +109,11 @@ def shown_rows(rows: Sequence[Row]) -> list[Shown]:
 
 
 def next_place(library: Library, order: Sequence[int], take: int | None, key: str | None, step: int) -> tuple[int, str] | None:
-    """The doubtful place after (`step` 1) or before (-1) another, across takes in an order; None at the end."""
+    """The doubtful place after (`step` 1) or before (-1) another, across takes in an order; None at the end. What is decided is passed over."""
     start = list(order).index(take) if take is not None and take in order else (0 if step > 0 else len(order) - 1)
     for k in range(start, len(order) if step > 0 else -1, step):
         hand = in_hand(library, order[k])
-        keys = hand.doubtful()
+        keys = hand.doubtful() if hand.standing.state not in ("decided", "returned") else []
         if order[k] == take and key is not None:
             everything = [s.key for s in hand.shown]
             at = everything.index(key) if key in everything else -1
@@ -148,7 +148,10 @@ def load_take(library: Library, take: int, rate: int) -> tuple[Music | None, Rec
     """The music and the sound of a take; no music where it is not known what it is of. Raises JewellerError."""
     row = library.take(take)
     sound = decode(library.recording(row), rate)
-    if not row.piece:
-        return None, sound
-    assignment = library.assignment_of(library.tray(row.tray_id))
-    return open_line(library.score_path(row), options_of(row, assignment))[1], sound
+    return (music_of(library, row) if row.piece else None), sound
+
+
+def music_of(library: Library, take: Take) -> Music:
+    """The music a take is of, as it is played out. Raises JewellerError."""
+    assignment = library.assignment_of(library.tray(take.tray_id))
+    return open_line(library.score_path(take), options_of(take, assignment))[1]

@@ -24,6 +24,9 @@ RAIL_GAP = 16.0  # between the lowest ink of a system and its rail
 RAIL_HEIGHT = 58.0
 _SVG = "{http://www.w3.org/2000/svg}"
 _GLYPHS = {"\ueca5": "♩", "\ueca7": "♪", "\ueca3": "𝅗𝅥", "\uecb7": ".", "\ue1d5": "♩", "\ue1e7": "."}
+_TRANSLATED = re.compile(r"translate\(-?[\d.]+[, ]\s*(-?[\d.]+)\)")
+_BEGUN = re.compile(r"^M\s*-?[\d.]+[ ,]\s*(-?[\d.]+)")
+SLACK = 120.0  # page units: how far a mark may reach from where it begins
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 
 
@@ -82,6 +85,8 @@ class Engraving:
         """A whole SVG document in the theme's ink, with an overlay above the notes and a layer `under` them; `top` and `height` cut out a band,
         `system` draws one alone."""
         ink = "".join(self.inks) if system is None else self.inks[system]
+        if system is not None and height is not None:
+            overlay, under = near(overlay, top, top + height), near(under, top, top + height)
         body = self.defs + self.frame.replace("SYSTEMS", ink)
         height = self.height if height is None else height
         ground = f'<rect x="0" y="{top}" width="{self.width}" height="{height}" fill="{theme.paper}"/>' if background else ""
@@ -157,6 +162,19 @@ def _rewrite(svg: str, bar_count: int) -> Engraving:
     assert len(bars) == bar_count, "every written bar is engraved"
     height = max(view[3], systems[-1].rail + RAIL_HEIGHT + 20)
     return Engraving(view[2], height, _bare(defs), frame, tuple(inks), notes, tuple(bars), tuple(systems), tuple(words))
+
+
+def near(overlay: str, top: float, bottom: float) -> str:
+    """The elements of an overlay that are drawn between two heights: what lies on other systems only makes a page slow."""
+    if not overlay:
+        return ""
+    kept = []
+    for element in etree.fromstring(f'<g xmlns:xlink="http://www.w3.org/1999/xlink">{overlay}</g>', etree.XMLParser(huge_tree=True)):
+        place = _TRANSLATED.search(element.get("transform", "")) or _BEGUN.search(element.get("d", ""))
+        y = float(place[1]) if place is not None else float(element.get("y", element.get("cy", element.get("y1", top))))
+        if top - SLACK <= y <= bottom + SLACK:
+            kept.append(etree.tostring(element, encoding="unicode", with_tail=False))
+    return _bare("".join(kept))
 
 
 def _bare(svg: str) -> str:

@@ -1,0 +1,120 @@
+"""The take in hand on the bench: who and what, the bars in question, its findings as notes, a word to the player."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QStringListModel, Qt, QTimer, Signal
+from PySide6.QtWidgets import QCompleter, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from jeweller.desk.margin import MarginNote, wrapped
+from jeweller.desk.shown_as import plain
+from jeweller.desk.snippet import Snippet
+from jeweller.ledger.acts import WHOLE
+from jeweller.ledger.bench import InHand, Line
+from jeweller.score.line import Line as Music
+from jeweller.sheet.theme import LIGHT, Theme
+
+UNCHECKED = {"waiting": "It is not checked yet.", "stored": "It holds words and not music: it is kept for your ear."}
+UNFOLLOWED = "This recording holds nothing that follows this part. Is it the right piece, the right part, the right recording?"
+
+
+class HandPage(QWidget):
+    """`chosen` is emitted with the key of a finding, `act` with what is done with it, `commented` with a word to the player."""
+
+    chosen = Signal(str)
+    act = Signal(str, str)
+    commented = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme, self.points = LIGHT, 11.0
+        self.cards: dict[str, MarginNote] = {}
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 0, 0, 0)
+        column.setSpacing(8)
+        self.title = QLabel()
+        self.title.setObjectName("title")
+        self.title.setWordWrap(True)
+        column.addWidget(self.title)
+        self.under = QLabel()
+        self.under.setObjectName("quiet")
+        self.under.setWordWrap(True)
+        column.addWidget(self.under)
+        self.snippet = Snippet()
+        column.addWidget(self.snippet)
+        self.notes = QScrollArea()
+        self.notes.setWidgetResizable(True)
+        self.notes.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        column.addWidget(self.notes, 1)
+        row = QHBoxLayout()
+        row.addWidget(plain("A word to the player"))
+        self.comment = QLineEdit()
+        self.comment.setAccessibleName("A word to the player about the take")
+        self.comment.setPlaceholderText("N")
+        self.phrases = QStringListModel(self)
+        completer = QCompleter(self.phrases, self)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        completer.setFilterMode(Qt.MatchFlag.MatchContains)
+        self.comment.setCompleter(completer)
+        self.comment.returnPressed.connect(lambda: self.commented.emit(self.comment.text().strip()))
+        row.addWidget(self.comment, 1)
+        self.decided = QPushButton("Decided")
+        self.decided.setToolTip("This take is done (Ctrl+Return)")
+        row.addWidget(self.decided)
+        column.addLayout(row)
+
+    def set_theme(self, theme: Theme, points: float) -> None:
+        self.theme, self.points = theme, points
+        self.snippet.theme, self.snippet.points = theme, points
+
+    def show_hand(self, hand: InHand, line: Line | None, key: str | None, music: Music | None) -> None:
+        """A take with its findings; `key` is the one that is opened."""
+        content = QWidget()
+        box = QVBoxLayout(content)
+        box.setContentsMargins(0, 0, 8, 0)
+        box.setSpacing(8)
+        self.title.setText(" · ".join(filter(None, [line.player if line else hand.take.name, line.title if line else "", hand.take.part])))
+        self.under.setText(told_of(hand))
+        self.comment.setText(hand.standing.comments.get(WHOLE, ""))
+        self.cards = {}
+        for shown in hand.shown:
+            card = MarginNote(shown, self.theme, self.points, shown.key == key)
+            card.chosen.connect(self.chosen)
+            card.act.connect(self.act)
+            self.cards[shown.key] = card
+            box.addWidget(card)
+        if not hand.shown and hand.report is not None and hand.report["followed"]:
+            box.addWidget(wrapped("Nothing to mend was found.", self.points))
+        box.addStretch(1)
+        self.notes.setWidget(content)
+        if key in self.cards:
+            QTimer.singleShot(0, lambda: self._bring(key or ""))
+        self.show_snippet(hand, key, music)
+
+    def _bring(self, key: str) -> None:
+        card = self.cards.get(key)
+        if card is not None:
+            self.notes.ensureWidgetVisible(card)
+
+    def show_snippet(self, hand: InHand, key: str | None, music: Music | None) -> None:
+        """The bars in question, once the music is there."""
+        if hand.report is None or music is None:
+            self.snippet.clear("")
+        else:
+            self.snippet.show_place(music, hand.report, [s.finding for s in hand.shown if s.state != "dismissed"], key)
+
+    def write_comment(self, phrases: list[str]) -> None:
+        """The cursor to the word to the player; words used before are offered."""
+        self.phrases.setStringList(phrases)
+        self.comment.setFocus()
+        self.comment.selectAll()
+
+
+def told_of(hand: InHand) -> str:
+    """One line under the name: the mark, the speed, or why there is none."""
+    summary = hand.take.summary
+    if hand.take.state in ("failed", "stored", "waiting"):
+        return hand.take.sentence or UNCHECKED.get(hand.take.state, "")
+    if not summary.get("followed"):
+        return UNFOLLOWED
+    mark = f"{summary['band'].capitalize()} · {summary['mark']:g} of {summary['out_of']}"
+    return " · ".join(filter(None, [mark, f"your mark: {summary['typed']}" if summary.get("typed") else "", f"{summary['bpm']:.0f} to the minute"]))
