@@ -149,6 +149,24 @@ TAKES = [
         ("held_over", "10", 2, 1, 1, 1, "long_note_miscounted")]),
 ]  # fmt: skip
 
+# The whole band on one line, a week later: the rest in bar 4 is the place that many miss.
+WEEK = "Second week: First Light"
+SHORT, LONG = ("rest_short", "4", 0, -1, 1, 1, "rest_miscounted"), ("rest_long", "4", 0, 1, 1, 1, "rest_miscounted")
+FLAT = ("missed_accidental", "3", 0, 1, 1, 1, "forgot_key_signature")
+SECOND = [
+    ("Ilse", "Flute", "first-light", dict(bpm=72, tuning_cents=16), Room(0.5, 0.22, 40), []),
+    ("Ansel", "Oboe", "first-light", dict(bpm=70), Room(0.4, 0.2, 42), [SHORT]),
+    ("Oda", "Clarinet in B♭", "first-light", dict(bpm=70), Room(0.35, 0.18, 34), [("out_of_tune", "6", 0, -42, 1, 1, None)]),
+    ("Pip", "Alto Saxophone", "first-light", dict(bpm=74), Room(0.35, 0.2, 36), [SHORT, ("added_accidental", "3", 0, 1, 1, 1, None)]),
+    ("Juno", "Tenor Saxophone", "first-light", dict(bpm=69), Room(0.3, 0.15, 40), [LONG]),
+    ("Rafi", "Trumpet in B♭", "first-light", dict(bpm=74), Room(0.3, 0.15, 42), []),
+    ("Tove", "Horn in F", "first-light", dict(bpm=70), Room(0.6, 0.25, 40), [("wrong_octave", "3", 2, -12, 1, 1, "partial_same_fingering")]),
+    ("Edda", "Trombone", "first-light", dict(bpm=76), Room(0.35, 0.18, 40), [FLAT, SHORT]),
+    ("Kit", "Euphonium", "first-light", dict(bpm=72), Room(0.4, 0.2, 38), [("cut_short", "6", 0, 0.45, 1, 1, None)]),
+    ("Mabel", "Bassoon", "first-light", dict(bpm=71), Room(0.5, 0.22, 40), [("wrong_note", "7", 2, 2, 1, 1, None)]),
+    ("Wren", "Tuba", "first-light", dict(bpm=73), Room(0.5, 0.2, 36), []),
+]  # fmt: skip
+
 
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
@@ -160,7 +178,7 @@ def main() -> None:
         for part in parts:
             lines[key, part.name] = make_line(score.title, part)
     takes = []
-    for k, (player, part, piece, manner, room, faults) in enumerate(TAKES):
+    for k, (player, part, piece, manner, room, faults) in enumerate(TAKES + SECOND):
         line = lines[piece, part]
         plans = tuple(Plan(kind, find(line, bar, q, passing), amount, count, cause) for kind, bar, q, amount, count, passing, cause in faults)
         played = perform(line, Manner(**manner), plans, seed=100 + k)
@@ -169,7 +187,8 @@ def main() -> None:
         name = f"{k + 1:02d}-{player.lower()}-{instrument.id}.ogg"
         write_sound(OUT / name, put_in_room(dry, RATE, room, seed=k), RATE)
         planted = [{"kind": f.kind, "bar": f.bar, "at_s": f.at_s, "until_s": f.until_s, "cause": f.cause} for f in played.faults]
-        takes.append({"file": name, "player": player, "title": PIECES[piece]["title"], "score": f"{piece}.musicxml", "part": part, "planned": planted})
+        takes.append({"file": name, "player": player, "title": PIECES[piece]["title"], "score": f"{piece}.musicxml", "part": part, "planned": planted,
+                      **({"tray": WEEK} if k >= len(TAKES) else {})})
         print(name, f"{played.seconds:.1f} s", [(f["kind"], f["bar"]) for f in planted])
     band = {"band": "The Fernhollow Band", "place": "Fernhollow", "takes": takes}
     (OUT / "band.json").write_text(json.dumps(band, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")

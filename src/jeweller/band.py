@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+FIRST_TRAY = "First week"
 DEMO = Path(__file__).parent / "assets" / "demo"
 
 
@@ -29,10 +30,19 @@ def data_home() -> Path:
 
 
 def read_band(folder: Path) -> tuple[str, tuple[TrayTake, ...]]:
-    """(name of the band, its takes) of a folder with a band.json."""
+    """(name of the band, the takes of its first tray) of a folder with a band.json."""
+    name, trays = read_trays(folder)
+    return name, next(iter(trays.values()))
+
+
+def read_trays(folder: Path) -> tuple[str, dict[str, tuple[TrayTake, ...]]]:
+    """(name of the band, its takes by tray) of a folder with a band.json."""
     data = json.loads((folder / "band.json").read_text(encoding="utf-8"))
-    takes = tuple(TrayTake(t["player"], folder / t["score"], t["part"], folder / t["file"], t["title"], tuple(t["planned"])) for t in data["takes"])
-    return data["band"], takes
+    trays: dict[str, list[TrayTake]] = {}
+    for t in data["takes"]:
+        take = TrayTake(t["player"], folder / t["score"], t["part"], folder / t["file"], t["title"], tuple(t["planned"]))
+        trays.setdefault(t.get("tray", FIRST_TRAY), []).append(take)
+    return data["band"], {tray: tuple(takes) for tray, takes in trays.items()}
 
 
 def demo_band(home: Path | None = None) -> tuple[str, tuple[TrayTake, ...]]:

@@ -370,8 +370,13 @@ class BenchPlace(QWidget):
         self.message.emit(f"{count} dismissed; Ctrl+Z brings them back.")
 
     def decide_take(self) -> None:
-        """The take in hand is done; the next one comes."""
-        if self.hand is not None and self._do([(self.hand.take.id, "state", {"state": "decided"})]) and not self.step_place(1):
+        """The take in hand is done; the next one that is not comes."""
+        if self.hand is None or not self._do([(self.hand.take.id, "state", {"state": "decided"})]) or self.step_place(1):
+            return
+        undone = next((line.take.id for line in self.lines if not line.done and line.take.state == "checked"), None)
+        if undone is not None:
+            self.list.pick(undone)
+        else:
             self._show_hand()
 
     def write_comment(self) -> None:

@@ -10,8 +10,10 @@ from PySide6.QtGui import QAction, QActionGroup, QKeySequence
 from PySide6.QtWidgets import QMenu, QWidget
 
 from jeweller.desk.pattern import SHEETS
+from jeweller.desk.shapes import facet_pixmap
 from jeweller.desk.spine import KEYS, PLACES
-from jeweller.sheet.theme import THEMES
+from jeweller.judge.finding import FACETS
+from jeweller.sheet.theme import FACET_NAMES, THEMES
 
 if TYPE_CHECKING:
     from jeweller.desk.window import Window
@@ -28,6 +30,7 @@ class Menus:
     undo_action: QAction
     redo_action: QAction
     pitch_action: QAction
+    deciding: tuple[QAction, ...]  # of the places where findings are in hand: elsewhere their keys mean other things
 
 
 def add_action(owner: QWidget, menu: QMenu | QWidget, words: str, act: Callable[[], object], *keys: str) -> QAction:
@@ -86,14 +89,15 @@ def fill_menus(w: Window) -> Menus:
     undo_action = add_action(w, edit, "Undo", lambda: w.act("undo"), "Ctrl+Z", "U")
     redo_action = add_action(w, edit, "Redo", lambda: w.act("redo"), "Ctrl+Shift+Z", "Ctrl+Y")
     edit.addSeparator()
-    add_action(w, edit, "Keep the finding", lambda: w.act("keep"), "K")
-    add_action(w, edit, "Dismiss the finding", lambda: w.act("dismiss"), "D", "Del")
-    add_action(w, edit, "Restore the finding", lambda: w.act("restore"), "R")
-    add_action(w, edit, "Change its kind…", lambda: w.act("change"), "C")
-    add_action(w, edit, "Add a finding at the note…", w.add_menu, "A")
-    edit.addSeparator()
-    add_action(w, edit, "A word to the player", w.write_note, "N")
-    add_action(w, edit, "This take is decided", w.take_decided, "Ctrl+Return")
+    deciding = [
+        add_action(w, edit, "Keep the finding", lambda: w.act("keep"), "K"),
+        add_action(w, edit, "Dismiss the finding", lambda: w.act("dismiss"), "D", "Del"),
+        add_action(w, edit, "Restore the finding", lambda: w.act("restore"), "R"),
+        add_action(w, edit, "Change its kind…", lambda: w.act("change"), "C"),
+        add_action(w, edit, "Add a finding at the note…", w.add_menu, "A"),
+        add_action(w, edit, "A word to the player", w.write_note, "N"),
+        add_action(w, edit, "This take is decided", w.take_decided, "Ctrl+Return"),
+    ]
 
     view = bar.addMenu("&View")
     add_action(w, view, "Larger", lambda: w.loupe.set_zoom(1), "Ctrl++", "Ctrl+=")
@@ -127,10 +131,12 @@ def fill_menus(w: Window) -> Menus:
     for place, (words, _) in PLACES.items():
         add_action(w, go, words, lambda p=place: w.go(p), f"Ctrl+{KEYS[place]}")
     go.addSeparator()
-    add_action(w, go, "Next finding", lambda: w.step_finding(1), "Down")
-    add_action(w, go, "Previous finding", lambda: w.step_finding(-1), "Up")
-    add_action(w, go, "Next note", lambda: w.loupe.step_note(1), "Right")
-    add_action(w, go, "Previous note", lambda: w.loupe.step_note(-1), "Left")
+    deciding += [
+        add_action(w, go, "Next finding", lambda: w.step_finding(1), "Down"),
+        add_action(w, go, "Previous finding", lambda: w.step_finding(-1), "Up"),
+        add_action(w, go, "Next note", lambda: w.loupe.step_note(1), "Right"),
+        add_action(w, go, "Previous note", lambda: w.loupe.step_note(-1), "Left"),
+    ]
     go.addSeparator()
     add_action(w, go, "Look closely at the take in hand", w.look_closely, "O")
     add_action(w, go, "Next take of the tray", lambda: w.step_tray(1), "Ctrl+PgDown")
@@ -139,4 +145,15 @@ def fill_menus(w: Window) -> Menus:
     help_ = bar.addMenu("&Help")
     add_action(w, help_, "Keys", w.show_keys, "F1")
     add_action(w, w, "Stop", w.escape, "Esc")
-    return Menus(recent_menu, save_menu, undo_action, redo_action, pitch_action)
+    return Menus(recent_menu, save_menu, undo_action, redo_action, pitch_action, tuple(deciding))
+
+
+def kind_menu(w: Window, chosen: Callable[[str], object]) -> QMenu:
+    """Every kind of finding, by facet."""
+    menu = QMenu(w)
+    for facet, kinds in FACETS.items():
+        sub = menu.addMenu(FACET_NAMES[facet])
+        sub.setIcon(facet_pixmap(facet, w.theme, 18))
+        for kind in kinds:
+            add_action(w, sub, kind.replace("_", " "), lambda k=kind: chosen(k))
+    return menu

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from jeweller.desk.bench import BenchPlace
+from jeweller.desk.ledger import LedgerPlace
 from jeweller.desk.loupe import Loupe
 from jeweller.desk.pattern import PatternPlace
 
@@ -16,8 +17,12 @@ class Routes:
     bench: BenchPlace
     loupe: Loupe
     pattern: PatternPlace
+    ledger: LedgerPlace
 
     def open_from_bench(self, take: int) -> None:
+        raise NotImplementedError
+
+    def go(self, place: str) -> None:
         raise NotImplementedError
 
     def _bench_step(self) -> tuple[str, Callable[[], object]]:
@@ -37,6 +42,22 @@ class Routes:
         if any(line.state == "decided" for line in bench.lines):
             return "Write the slips…", bench.write_slips
         return "Bring takes in…", bench.ask_takes
+
+    def _ledger_step(self) -> tuple[str, Callable[[], object]]:
+        if self.ledger.way == "class" and self.ledger.view is not None:
+            return "Print the rehearsal…", self.ledger.write_plan
+        return "To the bench", lambda: self.go("bench")
+
+    def show_on_bench(self, take: int, key: str) -> None:
+        """A place of the class picture, where it can be heard and decided."""
+        library = self.bench.library
+        if library is not None:
+            self.go("bench")
+            self.bench.show_trays(library.take(take).tray_id)
+            self.bench.list.blockSignals(True)
+            self.bench.list.pick(take)
+            self.bench.list.blockSignals(False)
+            self.bench.take_in_hand(take, key)
 
     def play(self) -> None:
         if self.place == "pattern":

@@ -16,6 +16,8 @@ ICON_PATHS = {
              '<path d="M 3 3 L 9 9" stroke="{c}" stroke-width="3" stroke-linecap="round"/>',
     "bench": '<path d="M -10 -7 H 10 M -10 0 H 10 M -10 7 H 10" stroke="{c}" stroke-width="1.8" stroke-linecap="round"/>'
              '<circle cx="-4" cy="-7" r="3" fill="{c}"/><circle cx="5" cy="0" r="3" fill="{c}"/><circle cx="-1" cy="7" r="3" fill="{c}"/>',
+    "ledger": '<path d="M -8 -10 H 8 V 10 H -8 Z M -8 -4 H 8 M -8 2 H 8 M -2 -10 V 10" fill="none" stroke="{c}" stroke-width="1.8" '
+              'stroke-linejoin="round"/>',
     "pattern": '<path d="M -9 -8 L 0 -6 L 9 -8 L 9 7 L 0 9 L -9 7 Z M 0 -6 L 0 9 M -6 -3 L -3 -2 M -6 1 L -3 2 M 3 -2 L 6 -3 M 3 2 L 6 1" '
                'fill="none" stroke="{c}" stroke-width="1.8" stroke-linejoin="round"/>',
     "pitch": '<path d="M -10 4 C -6 -8 -2 -8 1 0 S 7 8 10 -3" fill="none" stroke="{c}" stroke-width="2.6" stroke-linecap="round"/>',

@@ -10,9 +10,9 @@ from jeweller.sheet.theme import Theme
 
 # place: (its word, a plain subtitle)
 PLACES = {"loupe": ("Loupe", "one take looked at closely"), "pattern": ("Pattern book", "music made, typed in or opened, looked over and printed"),
-          "bench": ("Bench", "a tray of takes, gone through")}  # fmt: skip
-ORDER = ("pattern", "bench", "loupe")  # the order of the work
-KEYS = {"loupe": 1, "pattern": 2, "bench": 5}  # with Ctrl
+          "bench": ("Bench", "a tray of takes, gone through"), "ledger": ("Ledger", "the class and each player, over time")}  # fmt: skip
+ORDER = ("pattern", "bench", "ledger", "loupe")  # the order of the work
+KEYS = {"loupe": 1, "pattern": 2, "bench": 5, "ledger": 7}  # with Ctrl
 WIDTH = 84
 ICON = 26
 

@@ -21,25 +21,24 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.audio.ports import Speaker
-from jeweller.band import TrayTake, data_home
+from jeweller.band import TrayTake, data_home, read_trays
 from jeweller.check import Checked, Options
 from jeweller.desk.bench import BenchPlace
 from jeweller.desk.busy import Busy
 from jeweller.desk.dialogs import show_keys, show_sentence
 from jeweller.desk.empty_page import EmptyPage
 from jeweller.desk.jobs import Jobs
+from jeweller.desk.ledger import LedgerPlace
 from jeweller.desk.loupe import Loupe
-from jeweller.desk.menus import DOCUMENTS, add_action, fill_menus
+from jeweller.desk.menus import DOCUMENTS, add_action, fill_menus, kind_menu
 from jeweller.desk.pattern import PatternPlace
 from jeweller.desk.recent import recent_pairs, remember_pair
 from jeweller.desk.routes import Routes
-from jeweller.desk.shapes import facet_pixmap
 from jeweller.desk.spine import PLACES, Spine
 from jeweller.desk.style import BASE_PT, apply_theme
 from jeweller.desk.work import check_take, write_pages
 from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
-from jeweller.judge.finding import FACETS
 from jeweller.ledger.bench import InLedger, player_of
 from jeweller.ledger.checking import work_of
 from jeweller.ledger.demo import fill_demo
@@ -49,7 +48,7 @@ from jeweller.mark.decisions import decisions_path
 from jeweller.review import BesideTake, DecisionStore, Review
 from jeweller.score.load import ENDINGS, load_score
 from jeweller.sheet.plain_text import attempts_sentence
-from jeweller.sheet.theme import FACET_NAMES, LIGHT, THEMES
+from jeweller.sheet.theme import LIGHT, THEMES
 
 TAKE_ENDINGS = (".wav", ".flac", ".ogg", ".opus", ".oga", ".mp3", ".m4a", ".aac", ".webm", ".mp4", ".mov", ".m4v", ".mka", ".3gp")
 LARGE_PT = 14.0
@@ -144,8 +143,14 @@ class Window(Routes, QMainWindow):
         self.bench.trouble.connect(self.trouble)
         self.bench.to_loupe.connect(self.open_from_bench)
         self.bench.changed.connect(self._refresh)
-        self.bench.change_kind.connect(lambda key: self._menu_at(self.bench.list, self._kind_menu(lambda kind: self.bench.act("change", key, kind=kind))))
+        self.bench.change_kind.connect(lambda key: self._menu_at(self.bench.list, kind_menu(self, lambda kind: self.bench.act("change", key, kind=kind))))
         self.places.addWidget(self.bench)
+        self.ledger = LedgerPlace(self.jobs, lambda: self.bench.library)
+        self.ledger.message.connect(self.say)
+        self.ledger.trouble.connect(self.trouble)
+        self.ledger.changed.connect(self._refresh)
+        self.ledger.to_bench.connect(self.show_on_bench)
+        self.places.addWidget(self.ledger)
         column.addWidget(self.places, 1)
         self.spine = Spine()
         self.spine.chosen.connect(self.go)
@@ -168,6 +173,7 @@ class Window(Routes, QMainWindow):
         self.loupe.set_theme(self.theme, points)
         self.pattern.set_theme(self.theme, points)
         self.bench.set_theme(self.theme, points)
+        self.ledger.set_theme(self.theme, points)
         self.spine.set_theme(self.theme, points)
         self.empty.set_points(points)
 
@@ -205,6 +211,8 @@ class Window(Routes, QMainWindow):
         ready = self.review is not None
         self.menus.save_menu.setEnabled(ready)
         bench = self.place == "bench"
+        for action in self.menus.deciding:
+            action.setEnabled(bench or here)
         self.menus.undo_action.setEnabled(bench or (self.review is not None and self.review.can_undo))
         self.menus.redo_action.setEnabled(bench or (self.review is not None and self.review.can_redo))
         if self.pages.currentIndex() == 0:
@@ -216,6 +224,8 @@ class Window(Routes, QMainWindow):
             return "Save the sheet…", self.pattern.save
         if self.place == "bench":
             return self._bench_step()
+        if self.place == "ledger":
+            return self._ledger_step()
         if self.pages.currentIndex() == 1:
             return "Checking…", lambda: None
         if not self.score_path:
@@ -237,7 +247,8 @@ class Window(Routes, QMainWindow):
         """The library of the settings; the demo band's where the demo runs. Raises LedgerError."""
         library = Library(self.library_folder)
         if self.tray and not library.store.read_only:
-            fill_demo(library, self.tray_name, [(t.player, t.score, t.part, t.take) for t in self.tray])
+            name, trays = read_trays(self.tray[0].take.parent)
+            fill_demo(library, name, {k: [(t.player, t.score, t.part, t.take) for t in takes] for k, takes in trays.items()})
         return library
 
     def open_from_bench(self, take: int) -> None:
@@ -262,8 +273,11 @@ class Window(Routes, QMainWindow):
         self.loupe.stop()
         self.pattern.stop()
         self.bench.stop()
-        if place == "bench":
+        if place in ("bench", "ledger"):
             self.bench.wake()
+        if place == "ledger":
+            self.ledger.refresh()
+        if place == "bench":
             self.bench.list.setFocus()
             if isinstance(self._store, InLedger):  # what was decided under the loupe
                 self.bench.came_back()
@@ -507,15 +521,6 @@ class Window(Routes, QMainWindow):
 
     # ---- decisions -----------------------------------------------------------------------------------------------
 
-    def _kind_menu(self, chosen: Callable[[str], object]) -> QMenu:
-        menu = QMenu(self)
-        for facet, kinds in FACETS.items():
-            sub = menu.addMenu(FACET_NAMES[facet])
-            sub.setIcon(facet_pixmap(facet, self.theme, 18))
-            for kind in kinds:
-                add_action(self, sub, kind.replace("_", " "), lambda k=kind: chosen(k))
-        return menu
-
     def _menu_at(self, widget: QWidget, menu: QMenu) -> None:
         self.kind_menu = menu
         menu.popup(widget.mapToGlobal(widget.rect().center()))
@@ -532,7 +537,7 @@ class Window(Routes, QMainWindow):
                 self.review.change(key, kind)
                 self.loupe.after_decision(f"Changed to {kind.replace('_', ' ')}.")
 
-        self._popup_at_choice(self._kind_menu(act))
+        self._popup_at_choice(kind_menu(self, act))
 
     def add_menu(self) -> None:
         note_id = self.loupe.note_id()
@@ -546,7 +551,7 @@ class Window(Routes, QMainWindow):
                 self.loupe.after_decision("Added.")
                 self.loupe.choose(key)
 
-        self._popup_at_choice(self._kind_menu(act))
+        self._popup_at_choice(kind_menu(self, act))
 
     # ---- leaving -------------------------------------------------------------------------------------------------
 

@@ -18,6 +18,7 @@ from jeweller.check import Checked, Options, check
 from jeweller.errors import Cancelled, JewellerError, LedgerError
 from jeweller.files import write_bytes
 from jeweller.ledger.bench import music_of
+from jeweller.ledger.class_view import ClassView
 from jeweller.ledger.leave import SlipData, slips_of
 from jeweller.ledger.library import Library
 from jeweller.player.model import play_model, sounded
@@ -26,6 +27,7 @@ from jeweller.score.load import ENDINGS, load_scores
 from jeweller.score.model import Part, Score
 from jeweller.sheet.leave import render_sheets, write_documents
 from jeweller.sheet.parts import SheetSettings, instrument_of, render_parts
+from jeweller.sheet.plan import plan_pdf
 from jeweller.sheet.slip import Clip, Slip, SlipSettings, polish, slip_text, slips_page, slips_pdf, sound_address
 
 CLIP_RATE = 22050  # samples a second of the sounds in a slip
@@ -99,6 +101,13 @@ def write_slips(library: Path, tray: int, takes: list[int] | None, settings: Sli
         return paths
     finally:
         opened.close()
+
+
+def write_plan(view: ClassView, target: str, progress: Callable[[float, str], None], cancelled: Callable[[], bool]) -> Path:
+    """The rehearsal plan of a class as PDF."""
+    progress(0.2, "writing")
+    write_bytes(Path(target), plan_pdf(view))
+    return Path(target)
 
 
 def _slip(library: Library, data: SlipData, *, sounds: bool) -> Slip:

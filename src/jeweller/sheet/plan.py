@@ -1,0 +1,18 @@
+"""The rehearsal plan on one page: the places in order, with minutes, the drill for each, and for whom."""
+
+from __future__ import annotations
+
+from jeweller.ledger.class_view import ClassView
+from jeweller.sheet.page import environment, fonts, html_to_pdf
+from jeweller.sheet.theme import LIGHT, SANS, SERIF, SIGNS
+
+
+def plan_page(view: ClassView) -> str:
+    """The page as HTML that stands alone."""
+    return environment().get_template("plan.html").render(view=view, minutes=sum(i.minutes for i in view.plan), t=LIGHT, fonts=fonts(), sans=SANS, serif=SERIF,
+                                                          signs=SIGNS)  # fmt: skip
+
+
+def plan_pdf(view: ClassView) -> bytes:
+    """The same on paper."""
+    return html_to_pdf(plan_page(view))

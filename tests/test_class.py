@@ -1,0 +1,175 @@
+"""The class at a glance, the rehearsal that follows, a player over time, and what is held on a player."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+import zipfile
+from contextlib import closing
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+
+from jeweller.ledger.class_view import class_view, pieces_of, plan, section_of
+from jeweller.ledger.library import Library
+from jeweller.ledger.over_time import known_notes, over_time
+from jeweller.ledger.privacy import delete_band, delete_player, give_out, held
+from jeweller.ledger.tables import Player
+from jeweller.mark.decisions import Decision, Decisions
+from jeweller.score.model import Score
+from jeweller.sheet.plan import plan_page
+from tests.support import checked_take
+from tests.test_desk import CONTROL, KEY, DeskCase
+from tests.test_ledger import LedgerCase
+
+
+def fill(library: Library, band: int, *players: tuple[str, str]) -> tuple[int, str, list[Player]]:
+    """A tray in which everybody played the take of `checked_take`: (tray, piece, players)."""
+    part = checked_take().line.part
+    piece = library.shelf.add(Score("A test", (part,))).id
+    tray = library.add_tray(band, "First week")
+    rows = []
+    for k, (name, instrument) in enumerate(players):
+        path = library.folder / f"{name}.wav"
+        path.write_bytes(bytes([k]) * 2000)
+        row = library.add_player(band, name, instrument)
+        take = library.add_take(tray.id, path, player=row.id, piece=piece, part="Flute")
+        library.add_report(take.id, checked_take().report)
+        path.unlink()
+        rows.append(row)
+    return tray.id, piece, rows
+
+
+class Seen(LedgerCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.tray, self.piece, self.players = fill(self.library, self.band.id, ("Ilse", "flute"), ("Bram", "trumpet"), ("Edda", "trombone"), ("Zoë", "flute"))
+        self.takes = {t.player_id: t.id for t in self.library.takes(self.tray)}
+
+    def test_every_instrument_sits_in_a_section(self) -> None:
+        for name, section in (("flute", "Flutes and oboes"), ("bass-clarinet", "Clarinets"), ("baritone-saxophone", "Saxophones"), ("double-horn", "Horns"),
+                              ("alto-horn", "Horns"), ("english-horn", "Flutes and oboes"), ("bass-trombone", "Low brass"), ("snare-drum", "Others")):  # fmt: skip
+            self.assertEqual(section_of(name), section, name)
+
+    def test_bars_across_players_and_the_places_most_missed(self) -> None:
+        self.assertEqual(pieces_of(self.library, self.tray), [(self.piece, "A test", 4)])
+        view = class_view(self.library, self.tray, self.piece)
+        self.assertEqual(view.bars, ("1", "2", "3", "4", "5"))
+        self.assertEqual([(r.player, r.section) for r in view.rows],
+                         [("Ilse", "Flutes and oboes"), ("Zoë", "Flutes and oboes"), ("Bram", "Trumpets"), ("Edda", "Low brass")])  # fmt: skip
+        self.assertEqual({b: [c.facet for c in cells] for b, cells in view.rows[0].cells.items()},
+                         {"1": ["accidentals", "notes"], "2": ["accidentals"], "3": ["count"]})  # fmt: skip
+        self.assertEqual({(p.bar, p.facet, len(p.players), p.of) for p in view.places},
+                         {("1", "accidentals", 4, 4), ("2", "accidentals", 4, 4), ("1", "notes", 4, 4), ("3", "count", 4, 4)})  # fmt: skip
+
+    def test_what_was_dismissed_is_no_place_of_the_class(self) -> None:
+        for take in list(self.takes.values())[:3]:
+            key = next(f["key"] for f in checked_take().report["findings"] if f["facet"] == "count")
+            self.library.decide(take, Decisions((Decision(key, "dismiss"),)))
+        view = class_view(self.library, self.tray, self.piece)
+        self.assertNotIn("count", [p.facet for p in view.places])
+
+    def test_the_rehearsal_joins_a_habit_and_gives_more_minutes_to_what_more_miss(self) -> None:
+        view = class_view(self.library, self.tray, self.piece)
+        first = next(i for i in view.plan if i.what.startswith("accidentals"))
+        self.assertEqual((first.bars, first.minutes, first.who), ("bars 1 to 2", 6, "Flutes and oboes and trumpets and low brass"))
+        few = plan([p for p in view.places if p.facet == "count"], view.bars)
+        self.assertEqual(len(few), 1)
+        self.assertEqual(plan((), view.bars), ())
+        page = plan_page(view)
+        self.assertIn("4 players heard", page)
+        self.assertNotIn("<script", page)
+
+    def test_a_player_over_time(self) -> None:
+        ilse = self.players[0]
+        second = self.library.add_tray(self.band.id, "Second week")
+        path = self.recording("again.wav", b"again")
+        take = self.library.add_take(second.id, path, player=ilse.id, piece=self.piece, part="Flute")
+        self.library.add_report(take.id, checked_take().report)
+        key = next(f["key"] for f in checked_take().report["findings"] if f["facet"] == "count")
+        self.library.decide(take.id, Decisions((Decision(key, "dismiss"),)))
+        self.library.add_practice(ilse.id, "2026-11-20", 15)
+        self.library.add_practice(ilse.id, "2026-11-21", 20)
+        told = over_time(self.library, ilse)
+        self.assertEqual([a.title for a in told.of(self.piece)], ["A test", "A test"])
+        self.assertEqual((told.attempts[1].better, told.attempts[1].new, told.minutes, told.days), (("count",), (), 35, 2))
+        other = self.library.shelf.add(Score("Another", (checked_take().line.part,))).id
+        third = self.library.add_take(second.id, path, player=ilse.id, piece=other, part="Flute")
+        self.library.add_report(third.id, checked_take().report)
+        self.assertIn("E♭ forgotten, in 2 pieces", over_time(self.library, ilse).habits)
+        self.assertIn(70, known_notes(self.library, ilse))  # B flat, which was right
+        self.assertNotIn(61, known_notes(self.library, ilse))
+
+    def test_a_player_is_deleted_for_good(self) -> None:
+        zoe, ilse = self.players[3], self.players[0]
+        self.library.act([(self.takes[zoe.id], "comment", {"key": "", "text": "Zoë, a word only for you"})])
+        goes = held(self.library, zoe)
+        self.assertIn("1 recordings (0.0 MB)", goes)
+        self.assertIn("1 decisions and comments", goes)
+        file = self.library.recording(self.library.take(self.takes[zoe.id]))
+        target = self.folder / "zoe.zip"
+        self.assertEqual(give_out(self.library, zoe, target), 5)
+        with zipfile.ZipFile(target) as archive:
+            told = json.loads(archive.read(next(n for n in archive.namelist() if n.endswith("decided.json"))))
+        self.assertEqual(told["comments"], {"": "Zoë, a word only for you"})
+        delete_player(self.library, zoe)
+        self.assertFalse(file.exists())
+        self.assertEqual([p.name for p in self.library.players()], ["Bram", "Edda", "Ilse"])
+        self.library.remove_rows(*self._phrase())
+        self.library.close()
+        with closing(sqlite3.connect(self.library.store.database)) as raw:
+            raw.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+            raw.execute("VACUUM")
+        for path in self.library.folder.rglob("*"):
+            if path.is_file():
+                self.assertNotIn(b"only for you", path.read_bytes(), path)
+                self.assertNotIn("Zoë".encode(), path.read_bytes(), path)
+        again = self.reopened()
+        self.assertEqual(len(again.takes_of(ilse.id)), 1)
+        delete_band(again, self.band.id)
+        self.assertEqual((again.bands(), again.players(), again.trays(), [p for p in again.store.recordings.rglob("*") if p.is_file()]), ([], [], [], []))
+
+    @staticmethod
+    def _phrase() -> tuple[type, object]:
+        from jeweller.ledger.tables import Phrase
+
+        return Phrase, Phrase.text.contains("only for you")
+
+
+class LedgerPlace(DeskCase):
+    def setUp(self) -> None:
+        super().setUp()
+        library = Library(self.window.library_folder)
+        fill(library, library.add_band("The Fernhollow Band").id, ("Ilse", "flute"), ("Bram", "trumpet"))
+        library.close()
+        self.press(KEY.Key_7, CONTROL)
+        self.ledger = self.window.ledger
+
+    def test_a_place_of_the_picture_is_heard_on_the_bench(self) -> None:
+        grid = self.ledger.grid
+        self.assertEqual(self.window.next_button.text(), "Print the rehearsal…")
+        self.assertIn("Bar 3, beat 3: the rest of two counts got one count", grid.told(1, 2))
+        self.assertEqual(grid.told(0, 4), "Ilse, bar 5: clean")
+        grid.setFocus()
+        for key in (KEY.Key_Right, KEY.Key_Right, KEY.Key_Right, KEY.Key_Down):
+            QTest.keyClick(grid, key)
+        self.assertEqual(grid.at, (1, 2))
+        QTest.mouseClick(grid, Qt.MouseButton.LeftButton, pos=grid.centre(1, 2))
+        self.assertEqual(self.window.place, "bench")
+        hand = self.window.bench.hand
+        self.assertEqual((hand.take.player_id if hand else 0, self.window.bench.key), (2, grid.view.rows[1].cells["3"][0].key))  # type: ignore[union-attr]
+
+    def test_the_rehearsal_is_printed_and_players_are_found_and_deleted(self) -> None:
+        self.ledger.write_plan(str(self.folder / "plan.pdf"))
+        self.wait(lambda: (self.folder / "plan.pdf").exists())
+        self.ledger.ways.button(1).click()
+        self.assertEqual(self.ledger.list.count(), 2)
+        QTest.keyClicks(self.ledger.search, "trum")
+        self.assertEqual((self.ledger.list.count(), self.ledger.title.text()), (1, "Bram"))
+        self.ledger.consent.click()
+        self.assertIn("consent of ", self.ledger.under.text())
+        self.ledger.give_out(str(self.folder / "bram.zip"))
+        self.assertTrue((self.folder / "bram.zip").exists())
+        self.ledger.delete(sure=True)
+        self.ledger.search.clear()
+        self.assertEqual((self.ledger.list.count(), self.ledger.title.text()), (1, "Ilse"))
