@@ -9,8 +9,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from jeweller.check import check
+from jeweller.desk.asked import AskedDialog, checks_again
 from jeweller.desk.intake_page import PART, PIECE, PLAYER
 from jeweller.desk.take_list import in_words
+from jeweller.desk.take_menu import delete_take, put_right, take_menu
+from jeweller.judge.finding import FACETS
 from jeweller.ledger.library import Library
 from tests.test_desk import CONTROL, KEY, DeskCase
 
@@ -177,3 +180,34 @@ class Bench(DeskCase):
         self.bench.write_marks("xlsx", str(self.folder / "marks.xlsx"))
         self.assertTrue((self.folder / "marks.xlsx").read_bytes().startswith(b"PK"))
         self.assertEqual({line.state for line in self.bench.lines}, {"returned"})
+
+    def test_what_was_asked_a_mark_of_ones_own_and_what_is_put_right(self) -> None:
+        self.checked_tray("Ilse", "Bram")
+        QTest.keyClicks(self.bench.page.mark, "15")
+        QTest.keyClick(self.bench.page.mark, KEY.Key_Return)
+        self.assertIn("15 · computed: ", self.bench.page.under.text())
+        self.assertIn("Your own mark stands in its place: 15.", self.bench.why())
+        library = self.bench.library
+        assert library is not None and self.bench.tray is not None and self.bench.hand is not None
+        dialog = AskedDialog(self.bench, [(self.bench.hand.take.piece, "A test")], None)
+        dialog.judged["sound"].setChecked(False)
+        dialog.out_of.setValue(10)
+        asked = dialog.asked()
+        self.assertEqual(asked["settings"]["facets"], [f for f in FACETS if f != "sound"])
+        self.assertFalse(checks_again(None, asked))
+        self.bench.assign(asked)
+        self.assertEqual({line.take.summary["out_of"] for line in self.bench.lines}, {10})
+        again = AskedDialog(self.bench, [(self.bench.hand.take.piece, "A test")], library.assignment_of(self.bench.tray))
+        self.assertEqual(again.asked(), asked)
+        again.bars.setText("1-4")
+        self.assertTrue(checks_again(library.assignment_of(self.bench.tray), again.asked()))
+        take = self.bench.hand.take
+        other = next(p for p in library.players() if p.id != take.player_id)
+        menu = take_menu(self.bench)
+        who = next(a.menu() for a in menu.actions() if a.text() == "Played by")
+        next(a for a in who.actions() if a.text() == other.name).trigger()  # type: ignore[attr-defined]
+        self.assertEqual(library.take(take.id).player_id, other.id)
+        put_right(self.bench, library.take(take.id), kind="stored")
+        self.assertEqual(next(x.state for x in self.bench.lines if x.take.id == take.id), "for the ear")
+        delete_take(self.bench, library.take(take.id), sure=True)
+        self.assertEqual(len(self.bench.lines), 1)

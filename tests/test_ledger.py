@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 import shutil
 import signal
 import sqlite3
@@ -13,11 +14,14 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from jeweller.errors import LedgerError
+from jeweller.errors import JewellerError, LedgerError
+from jeweller.ledger.leave import office_rows
 from jeweller.ledger.library import Library
 from jeweller.ledger.store import COPIES, HEAD, restore
+from jeweller.ledger.summary import told_mark, why
 from jeweller.ledger.tables import Take, Tray
 from jeweller.mark.decisions import Decision, Decisions
+from jeweller.score.model import Score
 from tests.support import checked_take
 
 
@@ -196,6 +200,66 @@ class Decided(LedgerCase):
         self.library.add_report(self.take.id, {**self.checked.report, "program": {**self.checked.report["program"], "ear_version": "next"}})
         self.assertEqual(self.summary(), after)
         self.assertEqual([r["program"]["ear_version"] for r in self.library.reports(self.take.id)][-1], "next")
+
+
+class Marked(LedgerCase):
+    """How a tray is marked: other weights, facets left out, habits, letters, a mark by hand, several attempts."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.piece = self.library.shelf.add(Score("A test", (checked_take().line.part,))).id
+        self.tray = self.library.add_tray(self.band.id, "t")
+        self.player = self.library.add_player(self.band.id, "Ilse", "flute")
+        self.take = self.library.add_take(self.tray.id, self.recording(), player=self.player.id, piece=self.piece, part="Flute")
+        self.library.add_report(self.take.id, checked_take().report)
+
+    def summary(self) -> dict[str, Any]:
+        return self.library.take(self.take.id).summary
+
+    def test_what_was_asked_for_changes_the_marks_and_not_the_decisions(self) -> None:
+        even = self.summary()["mark"]
+        self.library.act([(self.take.id, "comment", {"key": "", "text": "kept"})])
+        self.library.assign(self.tray.id, self.piece, "A test", facets=["rhythm"], out_of=10, form="letters")
+        self.assertEqual((self.summary()["mark"], self.summary()["out_of"], told_mark(self.summary())), (10.0, 10, "A"))
+        self.library.assign(self.tray.id, self.piece, "A test", weights={"count": 1}, out_of=100, form="bands")
+        self.assertEqual(told_mark(self.summary()), self.summary()["band"])
+        low = self.summary()["mark"]
+        self.assertLess(low / 100, even / 20)
+        self.library.assign(self.tray.id, self.piece, "A test", weights={"accidentals": 1}, out_of=100, habit_share=1.0)
+        dear = self.summary()["mark"]
+        self.library.assign(self.tray.id, self.piece, "A test", weights={"accidentals": 1}, out_of=100, habit_share=0.0)
+        self.assertGreater(self.summary()["mark"], dear)
+        self.assertEqual(self.library.standing(self.take.id).comments, {"": "kept"})
+        for bad in ({"out_of": 1}, {"form": "stars"}, {"weights": {"notes": 0}}, {"scheme": "none"}, {"habit_share": 2}):
+            with self.assertRaises(JewellerError):
+                self.library.assign(self.tray.id, self.piece, "A test", **bad)
+
+    def test_why_a_mark_is_what_it_is(self) -> None:
+        scheme = self.library.scheme(self.take.id)
+        assert scheme is not None
+        lines = why(checked_take().report, self.library.standing(self.take.id), scheme)
+        parts = [re.match(r"(\w+): ([\d.]+) of ([\d.]+)", line) for line in lines]
+        total = sum(float(m[2]) for m in parts if m)
+        self.assertAlmostEqual(total, self.summary()["mark"], delta=0.4)
+        self.assertAlmostEqual(sum(float(m[3]) for m in parts if m), 20, delta=0.3)
+        self.assertTrue(any(line.startswith("Accidentals") and "E natural sounded" in line for line in lines), lines)
+
+    def test_a_mark_by_hand_stands_beside_the_computed_one_and_a_helped_take_says_so(self) -> None:
+        computed = self.summary()["mark"]
+        self.library.act([(self.take.id, "mark", {"text": "17+"})])
+        self.assertEqual((told_mark(self.summary()), self.summary()["mark"]), ("17+", computed))
+        self.library.undo(self.tray.id)
+        helped = {**checked_take().report, "settings": {**checked_take().report["settings"], "support": "with_model"}}
+        self.library.add_report(self.take.id, helped)
+        self.assertTrue(told_mark(self.summary()).endswith(", played with the model"))
+
+    def test_the_best_the_last_or_the_mean_of_several_attempts(self) -> None:
+        second = self.library.add_take(self.tray.id, self.recording("again.wav", b"2"), player=self.player.id, piece=self.piece, part="Flute")
+        self.library.add_report(second.id, checked_take().report)
+        self.library.act([(self.take.id, "mark", {"text": "18"}), (second.id, "mark", {"text": "15"})])
+        marks = {how: [r["mark"] for r in office_rows(self.library, self.tray.id, attempts=how)[0]] for how in ("all", "best", "last", "mean")}
+        self.assertEqual(marks, {"all": [18.0, 15.0], "best": [18.0], "last": [15.0], "mean": [16.5]})
+        self.assertEqual(office_rows(self.library, self.tray.id, with_consent_only=True), ([], 2))
 
 
 class Killed(LedgerCase):

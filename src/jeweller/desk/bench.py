@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -25,23 +24,21 @@ from PySide6.QtWidgets import (
 from jeweller.audio.decode import Recording
 from jeweller.audio.ports import Speaker
 from jeweller.audio.transport import Transport, cut
+from jeweller.desk.bench_marks import Marking
 from jeweller.desk.hand_page import HandPage
 from jeweller.desk.intake_page import IntakePage
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.take_list import TakeList
-from jeweller.desk.work import write_slips
+from jeweller.desk.take_menu import take_menu
 from jeweller.errors import JewellerError
-from jeweller.files import write_bytes
 from jeweller.ledger.acts import WHOLE
 from jeweller.ledger.bench import InHand, Line, decision, dismiss_alike, in_hand, lines, load_take, next_place
 from jeweller.ledger.checking import Checking
 from jeweller.ledger.intake import enter_tray, look_at
-from jeweller.ledger.leave import office_rows
 from jeweller.ledger.library import Library
 from jeweller.ledger.tables import Tray
 from jeweller.player.sampler import RATE
 from jeweller.score.line import Line as Music
-from jeweller.sheet.office import marks_csv, marks_xlsx
 from jeweller.sheet.slip import SlipSettings
 from jeweller.sheet.theme import LIGHT, Theme
 
@@ -50,7 +47,7 @@ KEPT = 4  # takes whose music and sound are kept at hand
 UNDONE = "There is nothing to take back."
 
 
-class BenchPlace(QWidget):
+class BenchPlace(Marking):
     """`message` is a line for the foot of the window, `trouble` a sentence in a box, `to_loupe` the id of a take; `changed` says that the next step
     may be another, `change_kind` asks for another kind for a finding."""
 
@@ -110,20 +107,28 @@ class BenchPlace(QWidget):
         self.alike = QPushButton("All of this kind…")
         self.alike.setToolTip("Dismiss every undecided finding of this kind in the tray at once")
         self.alike.clicked.connect(lambda: self.dismiss_all())
+        self.asked = QPushButton("What was asked…")
+        self.asked.setToolTip("Bars, speed, what is judged and how it is marked, for this tray")
+        self.asked.clicked.connect(lambda: self.ask())
         self.bring = QPushButton("Bring takes in…")
         self.bring.clicked.connect(lambda: self.ask_takes())
-        for button in (self.pause, self.alike, self.bring):
+        for button in (self.pause, self.alike, self.asked, self.bring):
             row.addWidget(button)
         column.addLayout(row)
         split = QSplitter(Qt.Orientation.Horizontal)
         self.list = TakeList()
+        self.page = HandPage()
         self.list.picked.connect(self._pick)
         self.list.opened.connect(self.to_loupe)
+        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.list.customContextMenuRequested.connect(lambda point: take_menu(self).popup(self.list.mapToGlobal(point)))
+        self.page.of_take.clicked.connect(lambda: take_menu(self).popup(self.page.of_take.mapToGlobal(self.page.of_take.rect().bottomLeft())))
         split.addWidget(self.list)
-        self.page = HandPage()
         self.page.chosen.connect(self.choose)
         self.page.act.connect(self.act)
         self.page.commented.connect(self._commented)
+        self.page.marked.connect(self.mark_by_hand)
+        self.page.asked_why.connect(lambda: self.trouble.emit(self.why()))
         self.page.decided.clicked.connect(self.decide_take)
         split.addWidget(self.page)
         split.setCollapsible(0, False)
@@ -465,50 +470,6 @@ class BenchPlace(QWidget):
             return
         self.show_trays(tray.id)
         self.check()
-
-    # ---- leaving -------------------------------------------------------------------------------------------------
-
-    def write_slips(self, kind: str = "pdf", target: str = "") -> None:
-        """The slips of the tray: all in one PDF, or a file a player in a folder."""
-        if self.library is None or self.tray is None or not any(line.take.state == "checked" for line in self.lines):
-            self.message.emit("There are no slips to write yet: check a tray first.")
-            return
-        if not target and kind == "pdf":
-            target, _ = QFileDialog.getSaveFileName(self, "Save the slips", str(Path.home() / f"{self.tray.name} - slips.pdf"), "*.pdf")
-        elif not target:
-            target = QFileDialog.getExistingDirectory(self, "A folder for the slips", str(Path.home()))
-        if not target:
-            return
-        tray, takes = self.tray.id, [line.take.id for line in self.lines if line.take.state == "checked"]
-        job = self.jobs.process("slips", write_slips, self.library.folder, tray, None, self.slip_settings, kind, target)
-        job.progress.connect(lambda share, who: self.message.emit(f"Writing the slips: {who} …"))
-        job.done.connect(lambda paths: self._returned(takes, paths))
-        job.failed.connect(self.trouble)
-
-    def set_slips(self, **settings: Any) -> None:
-        """How slips are written from now on."""
-        self.slip_settings = dataclasses.replace(self.slip_settings, **settings)
-
-    def _returned(self, takes: list[int], paths: object) -> None:
-        assert isinstance(paths, list)
-        self._do([(t, "state", {"state": "returned"}) for t in takes if any(x.take.id == t and x.state == "decided" for x in self.lines)])
-        self.message.emit(f"Saved: {paths[0]}" + (f" and {len(paths) - 1} more" if len(paths) > 1 else ""))
-
-    def write_marks(self, kind: str = "csv", target: str = "") -> None:
-        """The marks of the tray for the office."""
-        if self.library is None or self.tray is None:
-            return
-        if not target:
-            target, _ = QFileDialog.getSaveFileName(self, "Save the marks", str(Path.home() / f"{self.tray.name} - marks.{kind}"), f"*.{kind}")
-        if not target:
-            return
-        rows, _ = office_rows(self.library, self.tray.id)
-        try:
-            write_bytes(Path(target), marks_csv(rows) if kind == "csv" else marks_xlsx(rows, title=self.tray.name))
-        except JewellerError as error:
-            self.trouble.emit(str(error))
-            return
-        self.message.emit(f"Saved: {target}")
 
     # ---- checking ------------------------------------------------------------------------------------------------
 

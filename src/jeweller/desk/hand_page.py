@@ -10,6 +10,7 @@ from jeweller.desk.shown_as import plain
 from jeweller.desk.snippet import Snippet
 from jeweller.ledger.acts import WHOLE
 from jeweller.ledger.bench import InHand, Line
+from jeweller.ledger.summary import told_mark
 from jeweller.score.line import Line as Music
 from jeweller.sheet.theme import LIGHT, Theme
 
@@ -18,11 +19,14 @@ UNFOLLOWED = "This recording holds nothing that follows this part. Is it the rig
 
 
 class HandPage(QWidget):
-    """`chosen` is emitted with the key of a finding, `act` with what is done with it, `commented` with a word to the player."""
+    """`chosen` is emitted with the key of a finding, `act` with what is done with it, `commented` with a word to the player, `marked` with
+    a mark that was typed; `asked_why` when the sum of the mark is wanted."""
 
     chosen = Signal(str)
     act = Signal(str, str)
     commented = Signal(str)
+    marked = Signal(str)
+    asked_why = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -38,7 +42,18 @@ class HandPage(QWidget):
         self.under = QLabel()
         self.under.setObjectName("quiet")
         self.under.setWordWrap(True)
-        column.addWidget(self.under)
+        top = QHBoxLayout()
+        top.setSpacing(4)
+        top.addWidget(self.under, 1)
+        self.why = QPushButton("Why this mark?")
+        self.why.setObjectName("word")
+        self.why.clicked.connect(self.asked_why)
+        top.addWidget(self.why)
+        self.of_take = QPushButton("This take…")
+        self.of_take.setObjectName("word")
+        self.of_take.setToolTip("Who and what it is, how it was made, check it again, delete it")
+        top.addWidget(self.of_take)
+        column.addLayout(top)
         self.snippet = Snippet()
         column.addWidget(self.snippet)
         self.notes = QScrollArea()
@@ -57,6 +72,12 @@ class HandPage(QWidget):
         self.comment.setCompleter(completer)
         self.comment.returnPressed.connect(lambda: self.commented.emit(self.comment.text().strip()))
         row.addWidget(self.comment, 1)
+        row.addWidget(plain("Your mark"))
+        self.mark = QLineEdit()
+        self.mark.setAccessibleName("A mark of your own in place of the computed one")
+        self.mark.setFixedWidth(72)
+        self.mark.returnPressed.connect(lambda: self.marked.emit(self.mark.text()))
+        row.addWidget(self.mark)
         self.decided = QPushButton("Decided")
         self.decided.setToolTip("This take is done (Ctrl+Return)")
         row.addWidget(self.decided)
@@ -75,6 +96,9 @@ class HandPage(QWidget):
         self.title.setText(" · ".join(filter(None, [line.player if line else hand.take.name, line.title if line else "", hand.take.part])))
         self.under.setText(told_of(hand))
         self.comment.setText(hand.standing.comments.get(WHOLE, ""))
+        self.mark.setText(hand.standing.mark)
+        self.mark.setPlaceholderText(f"{hand.take.summary['mark']:g}" if hand.take.summary.get("mark") is not None else "")
+        self.why.setVisible(hand.take.summary.get("mark") is not None)
         self.cards = {}
         for shown in hand.shown:
             card = MarginNote(shown, self.theme, self.points, shown.key == key)
@@ -98,7 +122,7 @@ class HandPage(QWidget):
     def show_snippet(self, hand: InHand, key: str | None, music: Music | None) -> None:
         """The bars in question, once the music is there."""
         if hand.report is None or music is None:
-            self.snippet.clear("")
+            self.snippet.clear("Opening the music and the recording…" if hand.report is not None else "")
         else:
             self.snippet.show_place(music, hand.report, [s.finding for s in hand.shown if s.state != "dismissed"], key)
 
@@ -116,5 +140,6 @@ def told_of(hand: InHand) -> str:
         return hand.take.sentence or UNCHECKED.get(hand.take.state, "")
     if not summary.get("followed"):
         return UNFOLLOWED
-    mark = f"{summary['band'].capitalize()} · {summary['mark']:g} of {summary['out_of']}"
-    return " · ".join(filter(None, [mark, f"your mark: {summary['typed']}" if summary.get("typed") else "", f"{summary['bpm']:.0f} to the minute"]))
+    mark = told_mark(summary)
+    computed = f"computed: {summary['mark']:g} of {summary['out_of']}" if summary.get("typed") else ""
+    return " · ".join(filter(None, [mark[0].upper() + mark[1:], computed, f"{summary['bpm']:.0f} to the minute"]))

@@ -45,7 +45,7 @@ def sheet(t: Theme, points: float) -> str:
     return f"""
 QWidget {{ color: {t.ink}; }}
 QMenuBar, QMenu, QPushButton, QToolButton, QComboBox, QListWidget, QStatusBar, QToolTip, QProgressBar, QComboBox QAbstractItemView, QLabel#quiet, QLabel#dot,
-QLabel#plain, QCheckBox, QPlainTextEdit, QLineEdit, QTableWidget, QHeaderView {{
+QLabel#plain, QCheckBox, QPlainTextEdit, QLineEdit, QTableWidget, QHeaderView, QSpinBox, QDoubleSpinBox {{
     font-family: "{SANS}", "{SIGNS}"; font-size: {points:g}pt; }}
 QMainWindow, QDialog {{ background: {t.desk}; }}
 QToolTip {{ background: {t.paper}; color: {t.ink}; border: 1px solid {t.faint}; padding: 4px; }}
@@ -77,6 +77,7 @@ QCheckBox::indicator, QTableWidget::indicator {{
 QCheckBox::indicator:checked, QTableWidget::indicator:checked {{ border: 1px solid {t.brass}; background: {t.brass}; }}
 QCheckBox::indicator:focus {{ border-color: {t.brass}; }}
 QLineEdit {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; padding: 3px 8px; }}
+QSpinBox, QDoubleSpinBox {{ min-height: {2 * points + 4:g}px; }}
 QLineEdit:focus {{ border-color: {t.brass}; }}
 QPlainTextEdit {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; }}
 QPlainTextEdit:focus {{ border-color: {t.brass}; }}

@@ -9,6 +9,7 @@ from jeweller.instruments.table import find_instrument
 from jeweller.ledger.acts import WHOLE
 from jeweller.ledger.bench import InHand, in_hand, lines
 from jeweller.ledger.library import Library
+from jeweller.ledger.summary import told_mark
 
 
 @dataclass(frozen=True)
@@ -36,20 +37,14 @@ def slips_of(library: Library, tray: int, takes: list[int] | None = None) -> lis
     return sorted(out, key=lambda s: s.player.casefold())
 
 
-def told_mark(summary: dict[str, Any]) -> str:
-    """The mark as it is told: the teacher's own where one was typed."""
-    if summary.get("typed"):
-        return str(summary["typed"])
-    return f"{summary['band']}, {summary['mark']:g} of {summary['out_of']}" if summary.get("mark") is not None else ""
-
-
-def office_rows(library: Library, tray: int, *, with_consent_only: bool = False) -> tuple[list[dict[str, str | float | None]], int]:
-    """(rows by column, how many takes were left out for want of consent)."""
+def office_rows(library: Library, tray: int, *, with_consent_only: bool = False, attempts: str = "all") -> tuple[list[dict[str, str | float | None]], int]:
+    """(rows by column, how many takes were left out for want of consent). `attempts` at one piece by one player: all, or only the best, the last or their
+    mean."""
     row_of_tray = library.tray(tray)
     players = {p.id: p for p in library.players(row_of_tray.band_id)}
     rows: list[dict[str, str | float | None]] = []
     left_out = 0
-    for line in sorted(lines(library, tray), key=lambda x: x.player.casefold()):
+    for line in sorted(lines(library, tray), key=lambda x: (x.player.casefold(), x.take.id)):
         player = players.get(line.take.player_id or 0)
         if with_consent_only and (player is None or not player.consent):
             left_out += 1
@@ -62,7 +57,24 @@ def office_rows(library: Library, tray: int, *, with_consent_only: bool = False)
                      "tray": row_of_tray.name, "date": line.take.added_at.date().isoformat(), "mark": _number(typed) if typed else s.get("mark"),
                      "computed": s.get("mark"), "out_of": s.get("out_of"), "band": s.get("band", ""), "state": line.state, "comment": comment,
                      "bpm": s.get("bpm"), **s.get("facets", {})})  # fmt: skip
-    return rows, left_out
+    return (rows if attempts == "all" else _one_each(rows, attempts)), left_out
+
+
+def _one_each(rows: list[dict[str, str | float | None]], attempts: str) -> list[dict[str, str | float | None]]:
+    """One row for each player and piece: the best attempt, the last, or the last with the mean of all marks."""
+    groups: dict[tuple[str, str], list[dict[str, str | float | None]]] = {}
+    for row in rows:
+        groups.setdefault((str(row["player"]), str(row["piece"])), []).append(row)
+    out = []
+    for group in groups.values():
+        marks = [float(r["mark"]) for r in group if isinstance(r["mark"], int | float)]
+        if attempts == "best" and marks:
+            out.append(next(r for r in group if r["mark"] == max(marks)))
+        elif attempts == "mean" and marks:
+            out.append({**group[-1], "mark": round(sum(marks) / len(marks), 2)})
+        else:
+            out.append(group[-1])
+    return out
 
 
 def _number(text: str) -> str | float:

@@ -23,7 +23,7 @@ from jeweller.ledger.store import Store
 from jeweller.ledger.summary import summarise
 from jeweller.ledger.tables import Act, Assignment, Band, Base, Phrase, Player, Practice, Report, Take, Tray
 from jeweller.mark.decisions import Decisions
-from jeweller.mark.scheme import find_scheme
+from jeweller.mark.scheme import Scheme, find_scheme, scheme_of
 
 Row = TypeVar("Row", bound=Base)
 PHRASES = 30  # offered at once
@@ -83,6 +83,26 @@ class Library:
 
     def add_assignment(self, band: int, piece: str, title: str, *, bars: str = "", due: str = "", **settings: Any) -> Assignment:
         return self._add(Assignment(band_id=band, piece=piece, title=title, bars=bars, due=due, settings=settings))
+
+    def assign(self, tray: int, piece: str, title: str, *, bars: str = "", due: str = "", **settings: Any) -> None:
+        """What was asked for in a tray, now or anew. The marks follow; what was decided stays."""
+        scheme_of(settings)
+        with self.store.write() as session:
+            row = session.get(Tray, tray)
+            if row is None:
+                raise LedgerError(f"There is no tray {tray} in this library.")
+            assignment = Assignment(band_id=row.band_id, piece=piece, title=title, bars=bars, due=due, settings=settings)
+            session.add(assignment)
+            session.flush()
+            row.assignment_id = assignment.id
+            session.flush()
+            self._resummarise(session, set(session.scalars(select(Take.id).where(Take.tray_id == tray))))
+
+    def scheme(self, take: int) -> Scheme | None:
+        """How a take is marked; None where it is not checked."""
+        with self.store.read() as session:
+            report = _newest(session, take)
+            return _scheme(session, take, report) if report is not None else None
 
     def assignment_of(self, tray: Tray) -> Assignment | None:
         return self._get(Assignment, tray.assignment_id) if tray.assignment_id is not None else None
@@ -163,7 +183,7 @@ class Library:
         with self.store.write() as session:
             session.add(Report(take_id=take, made_at=now(), ear_version=report["program"]["ear_version"], settings_hash=report["settings"]["settings_hash"],
                                body=body))  # fmt: skip
-            summary = summarise(report, standing(_acts(session, take)), find_scheme(report["settings"]["scheme"]))
+            summary = summarise(report, standing(_acts(session, take)), _scheme(session, take, report))
             state = "checked" if report["followed"] else "not followed"
             session.execute(update(Take).where(Take.id == take).values(state=state, sentence="", summary=summary))
 
@@ -235,7 +255,7 @@ class Library:
         for take in takes:
             report = _newest(session, take)
             if report is not None:
-                summary = summarise(report, standing(_acts(session, take)), find_scheme(report["settings"]["scheme"]))
+                summary = summarise(report, standing(_acts(session, take)), _scheme(session, take, report))
                 session.execute(update(Take).where(Take.id == take).values(summary=summary))
 
     def phrases(self, begun: str = "") -> list[str]:
@@ -278,6 +298,16 @@ class Library:
 
 def _acts(session: Session, take: int) -> list[Act]:
     return list(session.scalars(select(Act).where(Act.take_id == take).order_by(Act.id)))
+
+
+def _scheme(session: Session, take: int, report: dict[str, Any]) -> Scheme:
+    """How a take is marked: as its tray was assigned, else by the scheme it was checked with."""
+    row = session.get(Take, take)
+    tray = session.get(Tray, row.tray_id) if row is not None else None
+    assignment = session.get(Assignment, tray.assignment_id) if tray is not None and tray.assignment_id is not None else None
+    if assignment is not None and row is not None and assignment.piece == row.piece:
+        return scheme_of(assignment.settings)
+    return find_scheme(report["settings"]["scheme"])
 
 
 def _newest(session: Session, take: int) -> dict[str, Any] | None:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from jeweller.judge.finding import SURE, UNMARKED
+from jeweller.judge.finding import FACETS, SURE, UNMARKED
 from jeweller.ledger.acts import Standing
-from jeweller.mark.scheme import Scheme
+from jeweller.mark.scheme import Scheme, letter_of
 from jeweller.report.decided import remarked, rows_of
 
 UNSURE_NEED, SURE_NEED = 0.5, 1.0  # how much a finding asks for an ear, times its severity
+FACET_WORDS = {f: f.capitalize() for f in FACETS}
 UNFOLLOWED_NEED = 100.0  # a recording that does not follow its part comes first
 
 
@@ -27,5 +28,39 @@ def summarise(report: dict[str, Any], now: Standing, scheme: Scheme) -> dict[str
         "followed": True, "facets": {f: v["mark"] for f, v in after["facets"].items()},
         "sure": sum(f.confidence >= SURE and f.kind not in UNMARKED for f in standing), "unsure": sum(f.confidence < SURE for f in standing),
         "open": len(waiting), "mark": after["mark"]["value"], "out_of": after["mark"]["out_of"], "band": after["mark"]["band"], "typed": now.mark,
-        "state": now.state, "need": round(need, 3), "bpm": report["tempo"]["played_bpm"], "comments": len(now.comments),
+        "state": now.state, "need": round(need, 3), "bpm": report["tempo"]["played_bpm"], "comments": len(now.comments), "form": scheme.form,
+        "support": report["settings"]["support"],
     }  # fmt: skip
+
+
+def told_mark(summary: dict[str, Any]) -> str:
+    """The mark as it is told: the teacher's own where one was typed; how a take was helped is told with it."""
+    if summary.get("typed"):
+        told = str(summary["typed"])
+    elif summary.get("mark") is None:
+        return ""
+    elif summary.get("form") == "bands":
+        told = str(summary["band"])
+    elif summary.get("form") == "letters":
+        told = letter_of(summary["mark"], summary["out_of"])
+    else:
+        told = f"{summary['band']}, {summary['mark']:g} of {summary['out_of']}"
+    return told + {"with_model": ", played with the model", "with_click": ", played with a click"}.get(str(summary.get("support", "")), "")
+
+
+def why(report: dict[str, Any], now: Standing, scheme: Scheme) -> list[str]:
+    """The mark as a sum one can follow, a line a facet."""
+    after = remarked(report, [r.finding for r in rows_of(report, now.decisions) if r.stands], scheme)["mark"]
+    lines = []
+    for part in after["parts"]:
+        left = part["weight"] - part["taken_off"]
+        off = f", {part['taken_off']:.1f} off: {part['why']}" if part["taken_off"] else ": clean"
+        lines.append(f"{FACET_WORDS[part['facet']]}: {left:.1f} of {part['weight']:.1f}{off}")
+    silent = [FACET_WORDS[f].lower() for f, v in report["facets"].items() if not v["asked"] and f in scheme.facets]
+    left_out = [FACET_WORDS[f].lower() for f in FACETS if f not in scheme.facets]
+    lines += [f"Not asked for in this part: {', '.join(silent)}."] if silent else []
+    lines += [f"Not judged in this assignment: {', '.join(left_out)}."] if left_out else []
+    lines.append(f"Together {sum(p['weight'] - p['taken_off'] for p in after['parts']):.1f}, rounded to halves: {after['value']:g} of {after['out_of']}.")
+    if now.mark:
+        lines.append(f"Your own mark stands in its place: {now.mark}.")
+    return lines

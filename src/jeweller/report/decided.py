@@ -33,7 +33,8 @@ def remarked(report: dict[str, Any], findings: Sequence[Finding], scheme: Scheme
     """A copy of a report with its facets and its mark for other findings."""
     asked = {facet: f["asked"] for facet, f in report["facets"].items()}
     bars = report["mark"].get("bars") or len({(n["bar"], n["pass"]) for n in report["notes"] if n["verdict"] != "not_heard"})
-    return {**report, "facets": facet_marks(findings, bars, asked, wrong_by_facet(findings)), "mark": add_up(findings, scheme, bars, asked)}
+    facets = facet_marks(findings, bars, asked, wrong_by_facet(findings), scheme.habit_share)
+    return {**report, "facets": facets, "mark": add_up(findings, scheme, bars, asked)}
 
 
 @dataclass(frozen=True)

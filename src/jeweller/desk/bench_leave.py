@@ -1,0 +1,78 @@
+"""What leaves the bench: slips to the players, marks to the office."""
+
+from __future__ import annotations
+
+import dataclasses
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import SignalInstance
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from jeweller.desk.jobs import Jobs
+from jeweller.desk.work import write_slips
+from jeweller.errors import JewellerError
+from jeweller.files import write_bytes
+from jeweller.ledger.bench import Line
+from jeweller.ledger.leave import office_rows
+from jeweller.ledger.library import Library
+from jeweller.ledger.tables import Tray
+from jeweller.sheet.office import marks_csv, marks_xlsx
+from jeweller.sheet.slip import SlipSettings
+
+
+class Leaving(QWidget):
+    """What the bench has of it."""
+
+    jobs: Jobs
+    library: Library | None
+    tray: Tray | None
+    lines: list[Line]
+    slip_settings: SlipSettings
+    message: SignalInstance
+    trouble: SignalInstance
+
+    def _do(self, acts: list[tuple[int, str, dict[str, Any]]]) -> bool:
+        raise NotImplementedError
+
+    def write_slips(self, kind: str = "pdf", target: str = "") -> None:
+        """The slips of the tray: all in one PDF, or a file a player in a folder."""
+        if self.library is None or self.tray is None or not any(line.take.state == "checked" for line in self.lines):
+            self.message.emit("There are no slips to write yet: check a tray first.")
+            return
+        if not target and kind == "pdf":
+            target, _ = QFileDialog.getSaveFileName(self, "Save the slips", str(Path.home() / f"{self.tray.name} - slips.pdf"), "*.pdf")
+        elif not target:
+            target = QFileDialog.getExistingDirectory(self, "A folder for the slips", str(Path.home()))
+        if not target:
+            return
+        tray, takes = self.tray.id, [line.take.id for line in self.lines if line.take.state == "checked"]
+        job = self.jobs.process("slips", write_slips, self.library.folder, tray, None, self.slip_settings, kind, target)
+        job.progress.connect(lambda share, who: self.message.emit(f"Writing the slips: {who} …"))
+        job.done.connect(lambda paths: self._returned(takes, paths))
+        job.failed.connect(self.trouble)
+
+    def set_slips(self, **settings: Any) -> None:
+        """How slips are written from now on."""
+        self.slip_settings = dataclasses.replace(self.slip_settings, **settings)
+
+    def _returned(self, takes: list[int], paths: object) -> None:
+        assert isinstance(paths, list)
+        self._do([(t, "state", {"state": "returned"}) for t in takes if any(x.take.id == t and x.state == "decided" for x in self.lines)])
+        self.message.emit(f"Saved: {paths[0]}" + (f" and {len(paths) - 1} more" if len(paths) > 1 else ""))
+
+    def write_marks(self, kind: str = "csv", target: str = "") -> None:
+        """The marks of the tray for the office."""
+        if self.library is None or self.tray is None:
+            return
+        if not target:
+            target, _ = QFileDialog.getSaveFileName(self, "Save the marks", str(Path.home() / f"{self.tray.name} - marks.{kind}"), f"*.{kind}")
+        if not target:
+            return
+        rows, _ = office_rows(self.library, self.tray.id)
+        try:
+            write_bytes(Path(target), marks_csv(rows) if kind == "csv" else marks_xlsx(rows, title=self.tray.name))
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self.message.emit(f"Saved: {target}")
