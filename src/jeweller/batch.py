@@ -7,6 +7,7 @@ import multiprocessing
 import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -19,6 +20,7 @@ from jeweller.report.build import EAR_VERSION, settings_dict
 from jeweller.score.load import ENDINGS
 
 TAKES = (".wav", ".flac", ".ogg", ".oga", ".opus", ".mp3", ".m4a", ".mp4", ".aac", ".aiff", ".aif", ".wma", ".webm")
+TRIES = 2  # of a job whose process died on a cluster
 THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
 
 
@@ -85,43 +87,92 @@ def _name(path: Path) -> str:
     return "--".join(path.parts) + ".json"
 
 
-def run_batch(jobs: list[Job], options: Options, workers: int | None = None, cancelled: Callable[[], bool] = lambda: False) -> Iterator[Done]:
-    """Runs the jobs, each in a process with one thread of the numeric libraries, and yields what became of each as it is known."""
+def run_batch(jobs: list[Job], options: Options, workers: int | None = None, cancelled: Callable[[], bool] = lambda: False,
+              scheduler: str | None = None) -> Iterator[Done]:  # fmt: skip
+    """Runs the jobs, each in a process with one thread of the numeric libraries, and yields what became of each as it is known. A job whose process died is
+    tried once more. With `scheduler` (the address of a Dask cluster that sees the same folders) the same function runs there. Raises JewellerError."""
     waiting = []
     for job in jobs:
         if _is_current(job, options):
             yield Done(job, "kept")
         else:
             waiting.append(job)
-    if not waiting:
-        return
+    if waiting:
+        yield from _on_cluster(waiting, options, scheduler, cancelled) if scheduler else _here(waiting, options, workers, cancelled)
+
+
+def _here(jobs: list[Job], options: Options, workers: int | None, cancelled: Callable[[], bool],
+          task: Callable[[Job, Options], tuple[str, str]] | None = None) -> Iterator[Done]:  # fmt: skip
+    """In processes of this machine. Only as many jobs are handed out as are worked on: when a process dies, no others are under suspicion."""
     before = {name: os.environ.get(name) for name in THREADS}
     os.environ.update(dict.fromkeys(THREADS, "1"))
+    waiting, suspects = list(jobs), list[Job]()
     try:
-        with ProcessPoolExecutor(min(workers or os.cpu_count() or 1, len(waiting)), mp_context=multiprocessing.get_context("spawn")) as pool:
-            running: set[Future[Done]] = {pool.submit(run_job, job, options) for job in waiting}
-            while running:
-                ready, running = wait(running, timeout=0.2, return_when=FIRST_COMPLETED)
-                for future in ready:
-                    yield future.result()
-                if cancelled():
-                    for future in running:
-                        future.cancel()
-                    return
+        while waiting or suspects:
+            alone = bool(suspects)  # a job during which a process died is tried alone, so that it takes no other with it
+            queue, count = (suspects, 1) if alone else (waiting, min(workers or os.cpu_count() or 1, len(waiting)))
+            with ProcessPoolExecutor(count, mp_context=multiprocessing.get_context("spawn")) as pool:
+                running: dict[Future[tuple[str, str]], Job] = {}
+                while (queue or running) and not cancelled():
+                    while queue and len(running) < count:
+                        job = queue.pop(0)
+                        running[pool.submit(task or report_of, job, options)] = job
+                    died = []
+                    for future in wait(running, timeout=0.2, return_when=FIRST_COMPLETED)[0]:
+                        job = running.pop(future)
+                        if isinstance(future.exception(), BrokenProcessPool):
+                            died.append(job)
+                        else:
+                            yield _written(job, future.result())
+                    if died:
+                        died += running.values()
+                        if alone:
+                            yield Done(died[0], "failed", f"{died[0].take.name}: the system ended the check twice, probably for want of memory.")
+                        else:
+                            suspects += died
+                        break
+            if cancelled():
+                return
     finally:
         for name, value in before.items():
             os.environ.pop(name, None) if value is None else os.environ.update({name: value})
 
 
-def run_job(job: Job, options: Options) -> Done:
-    """One check, its report written whole or not at all."""
+def _on_cluster(jobs: list[Job], options: Options, scheduler: str, cancelled: Callable[[], bool]) -> Iterator[Done]:
+    try:
+        from distributed import Client, as_completed
+    except ImportError:
+        raise JewellerError("--scheduler needs the package “distributed”; install it beside Jeweller and try again.") from None
+    try:
+        client = Client(scheduler, timeout="5s")
+    except (OSError, ValueError, TimeoutError) as error:
+        raise JewellerError(f"No cluster answers at {scheduler} ({error}).") from error
+    with client:
+        futures = {client.submit(report_of, job, options, pure=False, retries=TRIES - 1): job for job in jobs}
+        for future in as_completed(list(futures)):
+            job = futures[future]
+            yield Done(job, "failed", f"{job.take.name}: {future.exception()}") if future.status == "error" else _written(job, future.result())
+            if cancelled():
+                client.cancel(list(futures))
+                return
+
+
+def _written(job: Job, answer: tuple[str, str]) -> Done:
+    """Writes the report of a job whole or not at all."""
+    state, text = answer
+    if state == "failed":
+        return Done(job, state, text)
+    write_bytes(job.report, text.encode("utf-8"))
+    return Done(job, state)
+
+
+def report_of(job: Job, options: Options) -> tuple[str, str]:
+    """One check as a pure function, for any pool: ("checked" or "not followed", the report's text) or ("failed", a sentence)."""
     try:
         checked = check(job.score, job.take, options)
     except JewellerError as error:
-        return Done(job, "failed", str(error))
-    text = json_text(checked.report)
-    write_bytes(job.report, text.encode("utf-8"))
-    return Done(job, "checked" if checked.report["followed"] else "not followed")
+        return "failed", str(error)
+    return "checked" if checked.report["followed"] else "not followed", json_text(checked.report)
 
 
 def _is_current(job: Job, options: Options) -> bool:

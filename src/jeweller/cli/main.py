@@ -41,6 +41,7 @@ def make_parser() -> argparse.ArgumentParser:
     batch.add_argument("source", metavar="FOLDER|LIST", help="folders with one score and its takes each, or a list of score and take, tab between, a line each")
     batch.add_argument("--json-dir", metavar="D", required=True, help="where the reports go")
     batch.add_argument("--workers", metavar="N", type=int, help="how many at once (default: the number of cores)")
+    batch.add_argument("--scheduler", metavar="ADDRESS", help="an existing Dask cluster that sees the same folders, as tcp://HOST:8786")
     _add_asked(batch)
     score = commands.add_parser("score", help="show what is understood of a notation file")
     score.add_argument("file", metavar="FILE")
@@ -207,7 +208,7 @@ def _batch(options: argparse.Namespace) -> int:
     jobs = find_jobs(Path(options.source), target)
     target.mkdir(parents=True, exist_ok=True)
     counts: dict[str, int] = {}
-    for number, done in enumerate(run_batch(jobs, _asked(options), options.workers), 1):
+    for number, done in enumerate(run_batch(jobs, _asked(options), options.workers, scheduler=options.scheduler), 1):
         counts[done.state] = counts.get(done.state, 0) + 1
         print(f"{number}/{len(jobs)}  {done.job.take}: {done.state}{f' - {done.sentence}' if done.sentence else ''}", file=sys.stderr)
     print(", ".join(f"{n} {state}" for state, n in sorted(counts.items())) + f"; reports in {target}")

@@ -152,6 +152,7 @@ def _plain(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", " ", name.casefold().replace("♭", "b").replace("♯", "#")).strip()
 
 
+@functools.lru_cache(maxsize=4096)
 def find_instrument(name: str) -> Instrument | None:
     """By id, name or another usual name; also where the name holds more ("2nd Clarinet in Bb"). None where nothing fits."""
     wanted = _plain(name)

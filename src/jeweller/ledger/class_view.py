@@ -12,10 +12,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from jeweller.instruments.table import find_instrument
-from jeweller.judge.finding import SURE, UNMARKED
-from jeweller.ledger.bench import in_hand, lines
+from jeweller.ledger.bench import lines
 from jeweller.ledger.library import Library
-from jeweller.score.load import load_score
 
 SECTIONS = (("Flutes and oboes", ("piccolo", "flute", "oboe", "english-horn", "recorder", "alto-recorder")), ("Clarinets", ("clarinet",)),
             ("Saxophones", ("saxophone",)), ("Bassoons", ("bassoon",)), ("Trumpets", ("trumpet", "cornet", "flugelhorn")), ("Horns", ("horn", "mellophone")),
@@ -47,6 +45,7 @@ class Cell:
     text: str
     take: int
     key: str
+    beat: float
 
 
 @dataclass(frozen=True)
@@ -128,52 +127,36 @@ def pieces_of(library: Library, tray: int) -> list[tuple[str, str, int]]:
 
 
 def class_view(library: Library, tray: int, piece: str) -> ClassView:
-    """The picture of a piece across the players of a tray. Raises JewellerError."""
+    """The picture of a piece across the players of a tray."""
     players = {p.id: p for p in library.players(library.tray(tray).band_id)}
     rows: list[PlayerRow] = []
-    reports: list[tuple[PlayerRow, dict[str, Any]]] = []
+    summaries: list[tuple[PlayerRow, dict[str, Any]]] = []
     title, order = "", [name for name, _ in SECTIONS] + [OTHERS]
     for line in lines(library, tray):
         if line.take.piece != piece or line.take.state != "checked":
             continue
-        title = line.title
-        hand = in_hand(library, line.take.id)
-        assert hand.report is not None
+        title, summary = line.title, line.take.summary
         player = players.get(line.take.player_id or 0)
         found = find_instrument(player.instrument if player is not None and player.instrument else line.take.part)
         cells: dict[str, list[Cell]] = defaultdict(list)
-        for shown in hand.shown:
-            f = shown.finding
-            if shown.state == "dismissed" or f["confidence"] < SURE or f["kind"] in UNMARKED:
-                continue
-            for bar in dict.fromkeys(f["places"] if f["count"] > 1 and f["places"] else [f["bar"]]):
-                cells[bar].append(Cell(f["facet"], f["kind"], f["text"], line.take.id, f["key"]))
-        heard = frozenset(n["bar"] for n in hand.report["notes"] if n["verdict"] != "not_heard")
+        for place in summary["places"]:
+            for bar in place["bars"]:
+                cells[bar].append(Cell(place["facet"], place["kind"], place["text"], line.take.id, place["key"], place["beat"]))
         row = PlayerRow(line.player, found.name if found is not None else line.take.part, section_of(found.id) if found is not None else OTHERS,
-                        line.take.id, line.take.summary.get("band", ""), line.take.summary.get("mark"), {b: tuple(c) for b, c in cells.items()},
-                        heard)  # fmt: skip
+                        line.take.id, summary["band"], summary["mark"], {b: tuple(c) for b, c in cells.items()}, frozenset(summary["heard"]))  # fmt: skip
         rows.append(row)
-        reports.append((row, hand.report))
+        summaries.append((row, summary))
     rows.sort(key=lambda r: (order.index(r.section), r.instrument, r.player.casefold()))
-    bars = _bars(library, piece)
-    places = _places(rows, bars, reports)
-    return ClassView(title, bars, tuple(rows), places, plan(places, bars), _tuning(reports),
+    bars: tuple[str, ...] = ()
+    for _, summary in summaries:
+        bars = max(bars, tuple(summary["bars"]), key=lambda numbers: len(numbers))
+    places = _places(rows, bars)
+    return ClassView(title, bars, tuple(rows), places, plan(places, bars), _tuning(summaries),
                      tuple(r.player for r in rows if r.band in HELP), tuple(r.player for r in rows if r.band == MOVE_ON and not r.cells))  # fmt: skip
 
 
-def _bars(library: Library, piece: str) -> tuple[str, ...]:
-    """The printed bars of a piece, as its longest part has them."""
-    score = load_score(library.shelf.folder / f"{piece}.musicxml")
-    longest = max(score.parts, key=lambda p: len(p.bars))
-    return tuple(dict.fromkeys(b.number for b in longest.bars))
-
-
-def _places(rows: Sequence[PlayerRow], bars: Sequence[str], reports: Iterable[tuple[PlayerRow, dict[str, Any]]]) -> tuple[Place, ...]:
+def _places(rows: Sequence[PlayerRow], bars: Sequence[str]) -> tuple[Place, ...]:
     """Places that two players or more missed, those that most missed first; findings of one facet in a bar are one place."""
-    beats: dict[tuple[int, str], float] = {}
-    for row, report in reports:
-        for f in report["findings"]:
-            beats.setdefault((row.take, f["key"]), f["beat"])
     found: dict[tuple[str, str], list[tuple[PlayerRow, Cell]]] = defaultdict(list)
     for row in rows:
         for bar, cells in row.cells.items():
@@ -184,7 +167,7 @@ def _places(rows: Sequence[PlayerRow], bars: Sequence[str], reports: Iterable[tu
         if len(misses) < 2:
             continue
         told = tuple(dict.fromkeys(c.text for _, c in misses))[:2]
-        beat = statistics.median(beats.get((r.take, c.key), 1.0) for r, c in misses)
+        beat = statistics.median(c.beat for _, c in misses)
         kind = statistics.mode(c.kind for _, c in misses)
         places.append(Place(bar, beat, facet, kind, tuple(r.player for r, _ in misses), tuple(dict.fromkeys(r.section for r, _ in misses)),
                             sum(bar in r.heard for r in rows), told))  # fmt: skip
@@ -219,20 +202,17 @@ def plan(places: Sequence[Place], bars: Sequence[str]) -> tuple[Item, ...]:
     return tuple(items)
 
 
-def _tuning(reports: Iterable[tuple[PlayerRow, dict[str, Any]]]) -> tuple[Tendency, ...]:
+def _tuning(summaries: Iterable[tuple[PlayerRow, dict[str, Any]]]) -> tuple[Tendency, ...]:
     """How the takes of each instrument lay; takes are only compared within an instrument."""
     offsets: dict[str, list[float]] = defaultdict(list)
     notes: dict[str, dict[str, list[float]]] = defaultdict(lambda: defaultdict(list))
-    for row, report in reports:
-        offset = report["tuning"]["offset_cents"]
-        if offset is None:
-            continue
-        offsets[row.instrument].append(offset)
-        for n in report["tuning"]["by_note"]:
-            if n["count"] >= 2:
-                notes[row.instrument][n["written"]].append(n["cents_median"] - offset)
+    for row, summary in summaries:
+        if summary["offset"] is not None:
+            offsets[row.instrument].append(summary["offset"])
+            for written, cents in summary["notes"]:
+                notes[row.instrument][written].append(cents)
     out = []
-    for instrument, cents in offsets.items():
+    for instrument, found in offsets.items():
         by_note = sorted(((name, round(statistics.median(v), 1)) for name, v in notes[instrument].items()), key=lambda x: -abs(x[1]))
-        out.append(Tendency(instrument, len(cents), round(statistics.median(cents), 1), tuple((n, c) for n, c in by_note[:3] if abs(c) >= 10)))
+        out.append(Tendency(instrument, len(found), round(statistics.median(found), 1), tuple((n, c) for n, c in by_note[:3] if abs(c) >= 10)))
     return tuple(sorted(out, key=lambda t: -abs(t.cents)))

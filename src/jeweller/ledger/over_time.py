@@ -4,10 +4,7 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from dataclasses import dataclass
-from typing import Any
 
-from jeweller.judge.finding import SURE, UNMARKED
-from jeweller.ledger.bench import in_hand
 from jeweller.ledger.library import Library
 from jeweller.ledger.tables import Player
 
@@ -56,8 +53,6 @@ def over_time(library: Library, player: Player) -> OverTime:
     for take in library.takes_of(player.id):
         if take.state != "checked":
             continue
-        hand = in_hand(library, take.id)
-        standing = [s.finding for s in hand.shown if s.state != "dismissed" and s.finding["confidence"] >= SURE and s.finding["kind"] not in UNMARKED]
         before = next((a for a in reversed(attempts) if a.piece == take.piece), None)
         facets = take.summary["facets"]
         clean = {f for f, m in facets.items() if m == 1.0}
@@ -65,8 +60,8 @@ def over_time(library: Library, player: Player) -> OverTime:
         attempts.append(Attempt(take.id, take.piece, titles.get(take.piece, take.name), take.added_at.date().isoformat(), facets, take.summary["mark"],
                                 take.summary["out_of"], take.summary["bpm"], take.support, tuple(f for f in facets if f in clean - was) if before else (),
                                 tuple(f for f in facets if f in was - clean and facets[f] is not None) if before else (),
-                                tuple(f["text"] for f in standing)))  # fmt: skip
-        for what in {w for f in standing if (w := habit_of(f))}:
+                                tuple(p["text"] for p in take.summary["places"])))  # fmt: skip
+        for what in {p["habit"] for p in take.summary["places"] if p["habit"]}:
             wrong[what].add(take.piece)
             counts[what] += 1
     habits = tuple(f"{what}, in {len(wrong[what])} pieces" for what, n in counts.most_common() if len(wrong[what]) >= STAYS)
@@ -74,23 +69,6 @@ def over_time(library: Library, player: Player) -> OverTime:
     return OverTime(player, tuple(attempts), habits, sum(p.minutes for p in practised), len({p.day for p in practised}))
 
 
-def habit_of(f: dict[str, Any]) -> str:
-    """What a finding would be called if it came back in another piece; "" where it belongs to its place alone."""
-    written = f["detail"].get("written")
-    if f["kind"] == "missed_accidental" and written:
-        return f"{str(written).rstrip('0123456789')} forgotten"
-    words = {"rest_short": "rests cut short", "rest_long": "rests too long", "cut_short": "long notes cut short", "dot_lost": "dotted rhythms evened out",
-             "rushing": "rushing", "dragging": "slowing down", "breath_in_slur": "breaths inside slurs", "tongued_in_slur": "slurs tongued",
-             "grace_missed": "grace notes left out", "sagging": "long notes sink", "cracked": "starts that crack"}  # fmt: skip
-    return words.get(f["kind"], "")
-
-
 def known_notes(library: Library, player: Player) -> frozenset[int]:
     """Written MIDI numbers of the notes a player has played right in any take: those that are not new any more."""
-    known: set[int] = set()
-    for take in library.takes_of(player.id):
-        report = library.report(take.id) if take.state == "checked" else None
-        for n in report["notes"] if report is not None else ():
-            if n["verdict"] == "ok" and n["heard"] is not None and n["sounding_midi"] is not None:
-                known.add(int(n["written_midi"]))
-    return frozenset(known)
+    return frozenset(n for take in library.takes_of(player.id) for n in take.summary.get("right", ()))

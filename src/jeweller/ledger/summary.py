@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
-from jeweller.judge.finding import FACETS, SURE, UNMARKED
+from jeweller.judge.finding import FACETS, SURE, UNMARKED, Finding
 from jeweller.ledger.acts import Standing
 from jeweller.mark.scheme import Scheme, letter_of
 from jeweller.report.decided import remarked, rows_of
 
 UNSURE_NEED, SURE_NEED = 0.5, 1.0  # how much a finding asks for an ear, times its severity
 FACET_WORDS = {f: f.capitalize() for f in FACETS}
+FAR_NOTES = 6  # notes of a take that lie furthest from its own tuning
+HABITS = {"rest_short": "rests cut short", "rest_long": "rests too long", "cut_short": "long notes cut short", "dot_lost": "dotted rhythms evened out",
+          "rushing": "rushing", "dragging": "slowing down", "breath_in_slur": "breaths inside slurs", "tongued_in_slur": "slurs tongued",
+          "grace_missed": "grace notes left out", "sagging": "long notes sink", "cracked": "starts that crack"}  # fmt: skip
 UNFOLLOWED_NEED = 100.0  # a recording that does not follow its part comes first
 
 
@@ -20,7 +24,8 @@ def summarise(report: dict[str, Any], now: Standing, scheme: Scheme) -> dict[str
     standing = [r.finding for r in rows if r.stands]
     if not report["followed"]:
         return {"followed": False, "facets": {}, "sure": 0, "unsure": 0, "open": 0, "mark": None, "band": "", "typed": now.mark, "state": now.state,
-                "need": UNFOLLOWED_NEED, "bpm": None, "comments": len(now.comments)}  # fmt: skip
+                "need": UNFOLLOWED_NEED, "bpm": None, "comments": len(now.comments), "places": [], "bars": [], "heard": [],
+                "offset": None, "notes": [], "right": []}  # fmt: skip
     after = remarked(report, standing, scheme)
     waiting = [r for r in rows if r.state == "open" and r.finding.kind not in UNMARKED]
     need = sum(r.finding.severity * (SURE_NEED if r.finding.confidence >= SURE else UNSURE_NEED) for r in waiting)
@@ -29,8 +34,33 @@ def summarise(report: dict[str, Any], now: Standing, scheme: Scheme) -> dict[str
         "sure": sum(f.confidence >= SURE and f.kind not in UNMARKED for f in standing), "unsure": sum(f.confidence < SURE for f in standing),
         "open": len(waiting), "mark": after["mark"]["value"], "out_of": after["mark"]["out_of"], "band": after["mark"]["band"], "typed": now.mark,
         "state": now.state, "need": round(need, 3), "bpm": report["tempo"]["played_bpm"], "comments": len(now.comments), "form": scheme.form,
-        "support": report["settings"]["support"],
+        "support": report["settings"]["support"], **_seen(report, standing),
     }  # fmt: skip
+
+
+def _seen(report: dict[str, Any], standing: list[Finding]) -> dict[str, Any]:
+    """What the class picture and a player's history show of a take, so that neither opens its report."""
+    keys = {(f["kind"], tuple(f["notes"]), f["at_s"]): f["key"] for f in report["findings"]}
+    places = []
+    for f in standing:
+        if f.confidence >= SURE and f.kind not in UNMARKED:
+            bars = list(dict.fromkeys(f.places)) if f.count > 1 and f.places else [f.bar]
+            places.append({"bars": bars, "beat": f.beat, "facet": f.facet, "kind": f.kind, "key": keys.get((f.kind, f.notes, f.at_s), f.key), "text": f.text,
+                           "habit": habit_of(f)})  # fmt: skip
+    offset = report["tuning"]["offset_cents"]
+    notes = [[n["written"], round(n["cents_median"] - (offset or 0.0), 1)] for n in report["tuning"]["by_note"] if n["count"] >= 2]
+    return {"places": places, "bars": list(dict.fromkeys(n["bar"] for n in report["notes"])),
+            "heard": list(dict.fromkeys(n["bar"] for n in report["notes"] if n["verdict"] != "not_heard")), "offset": offset,
+            "notes": sorted(notes, key=lambda n: -abs(n[1]))[:FAR_NOTES],
+            "right": sorted({n["written_midi"] for n in report["notes"] if n["verdict"] == "ok" and n["heard"] is not None and n["sounding_midi"] is not None})}
+
+
+def habit_of(f: Finding) -> str:
+    """What a finding would be called if it came back in another piece; "" where it belongs to its place alone."""
+    written = f.detail.get("written")
+    if f.kind == "missed_accidental" and written:
+        return f"{str(written).rstrip('0123456789')} forgotten"
+    return HABITS.get(f.kind, "")
 
 
 def told_mark(summary: dict[str, Any]) -> str:

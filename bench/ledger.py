@@ -1,0 +1,216 @@
+#!/usr/bin/env python3
+"""How long the library takes when it is large, and a whole tray from the drop to the slips.
+
+    .venv/bin/python bench/ledger.py large [--players 2000 --takes 20000] [--folder F]    opening, lists, search, painted frames
+    .venv/bin/python bench/ledger.py tray [--takes 40]                                     drop, check, decide by keyboard, slips
+
+Prints seconds; `tray` also the key presses and the peak of memory. Offscreen; the figures of docs/performance.md come from here.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import random
+import resource
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("OMP_NUM_THREADS", "1")
+
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from sqlalchemy import insert
+
+from jeweller.audio.ports import SimulatedSpeaker
+from jeweller.band import DEMO, read_band
+from jeweller.check import Options, check
+from jeweller.desk.app import make_app, open_settings
+from jeweller.desk.window import Window
+from jeweller.instruments.table import require_instrument
+from jeweller.ledger.library import Library, now
+from jeweller.ledger.tables import Act, Player, Report, Take
+from jeweller.player.perform import Manner, Plan, perform
+from jeweller.player.room import Room, put_in_room, write_sound
+from jeweller.player.sampler import RATE, render
+from jeweller.score.line import make_line
+from jeweller.score.load import load_score
+
+IN_TRAY = 40
+
+
+def timed(words: str, act: Callable[[], Any]) -> Any:
+    begin = time.perf_counter()
+    answer = act()
+    print(f"{words:56} {time.perf_counter() - begin:7.3f} s")
+    return answer
+
+
+def pause(until: Callable[[], object], seconds: float = 900.0) -> None:
+    """Lets the window work; sleeps in between, so that threads and workers do too."""
+    end = time.monotonic() + seconds
+    while not until() and time.monotonic() < end:
+        QTest.qWait(5)
+        time.sleep(0.01)
+
+
+def fill(folder: Path, players: int, takes: int) -> None:
+    """A library with so many players and takes, each take with its report and a decision."""
+    library = Library(folder)
+    if library.players():
+        library.close()
+        return
+    band = library.add_band("The Fernhollow Band")
+    _, demo = read_band(DEMO)
+    music = load_score(demo[1].score)
+    piece = library.shelf.add(music).id
+    report = check(demo[1].score, demo[1].take, Options(part=demo[1].part)).report
+    instruments = ("flute", "clarinet", "trumpet", "trombone", "alto-saxophone", "horn", "tuba")
+    with library.store.write() as session:
+        session.execute(insert(Player), [{"band_id": band.id, "name": f"Player {k:04d}", "instrument": instruments[k % 7], "part": "", "also": [], "consent": ""}
+                                         for k in range(players)])  # fmt: skip
+    trays = [library.add_tray(band.id, f"Week {k}") for k in range(takes // IN_TRAY)]
+    first = library.add_take(trays[0].id, demo[1].take, player=1, piece=piece, part=demo[1].part)
+    library.add_report(first.id, report)
+    row = library.take(first.id)
+    with library.store.read() as session:
+        body = session.get(Report, 1).body  # type: ignore[union-attr]
+    chance = random.Random(1)
+    rows = [{"tray_id": trays[k // IN_TRAY].id, "player_id": 1 + k % players, "piece": piece, "part": row.part, "file": row.file, "name": f"take {k}.ogg",
+             "sha256": f"{k:064d}", "kind": "played", "support": "alone", "reading": "practised", "state": "checked", "sentence": "", "added_at": now(),
+             "summary": {**row.summary, "need": round(chance.random() * 3, 3)}} for k in range(1, takes)]  # fmt: skip
+    with library.store.write() as session:
+        for k in range(0, len(rows), 1000):
+            session.execute(insert(Take), rows[k : k + 1000])
+    with library.store.write() as session:
+        for k in range(0, takes - 1, 1000):
+            ids = range(k + 2, min(k + 1002, takes + 1))
+            session.execute(insert(Report), [{"take_id": i, "made_at": now(), "ear_version": "6", "settings_hash": "x", "body": body} for i in ids])
+            session.execute(insert(Act), [{"take_id": i, "step": i, "at": now(), "kind": "state", "body": {"state": "heard"}} for i in ids])
+    library.close()
+
+
+def large(options: argparse.Namespace) -> None:
+    folder = Path(options.folder or tempfile.mkdtemp()) / "library"
+    timed(f"filling it: {options.players} players, {options.takes} takes", lambda: fill(folder, options.players, options.takes))
+    print(f"database: {(folder / 'ledger.db').stat().st_size / 2**20:.0f} MB")
+    Library(folder).close()  # the copy of the day is made once
+    library = timed("opening", lambda: Library(folder))
+    library.close()
+    app = make_app()
+    settings = open_settings(folder.parent / "desk.ini")
+    settings.setValue("library", str(folder))
+    window = Window(settings, SimulatedSpeaker())
+    window.resize(1280, 800)
+    window.show()
+    app.processEvents()
+
+    def painted(act: Callable[[], Any]) -> Callable[[], None]:
+        def run() -> None:
+            act()
+            app.processEvents()
+            window.grab()
+
+        return run
+
+    timed("bench: opened, to the painted frame", painted(lambda: window.go("bench")))
+    timed("bench: another tray", painted(lambda: window.bench.trays.setCurrentIndex(5)))
+    timed("bench: a decision", painted(lambda: window.act("keep")))
+    timed("ledger: opened, with the class picture", painted(lambda: window.go("ledger")))
+    timed("ledger: players", painted(lambda: window.ledger.choose_way("players")))
+    for text in ("1", "19", "player 199 trum"):
+        timed(f"ledger: search “{text}”", painted(lambda t=text: window.ledger.search.setText(t)))  # type: ignore[misc]
+    window.close()
+
+
+def forty(folder: Path, count: int) -> None:
+    """One-minute takes of the demo's march, played by different players with slips of different kinds."""
+    music = load_score(DEMO / "lockkeepers-march.musicxml")
+    parts = [p for p in music.parts if not p.percussion]
+    for k in range(count):
+        part = parts[k % len(parts)]
+        line = make_line(music.title, part)
+        chance = random.Random(k)
+        plans = [Plan("wrong_note", chance.randrange(4, len(line.main_notes) - 4), 2.0)] if k % 3 else []
+        played = perform(line, Manner(bpm=62 + k % 6), tuple(plans), seed=k)
+        instrument = require_instrument(part.name)
+        sound = put_in_room(render(list(played.tones), instrument.sound, played.seconds), RATE, Room(0.4, 0.2, 40), seed=k)
+        write_sound(folder / f"Player{k:02d} march {part.name.split(' ')[0]}.ogg", sound, RATE)
+
+
+def tray(options: argparse.Namespace) -> None:
+    home = Path(tempfile.mkdtemp())
+    pile = home / "pile"
+    pile.mkdir()
+    timed(f"playing {options.takes} takes (not part of the job)", lambda: forty(pile, options.takes))
+    app = make_app()
+    settings = open_settings(home / "desk.ini")
+    settings.setValue("library", str(home / "library"))
+    window = Window(settings, SimulatedSpeaker())
+    window.resize(1280, 800)
+    window.show()
+    app.processEvents()
+    window.go("pattern")
+    window.pattern.open_file(str(DEMO / "lockkeepers-march.musicxml"))
+    window.pattern.put_on_shelf()
+    window.go("bench")
+    bench = window.bench
+    keys = 0
+    begin = time.perf_counter()
+
+    def drop() -> None:
+        bench.take_in([str(pile)])
+        pause(lambda: bench.pages.currentIndex() == 1)
+
+    timed("dropped: who and what each is, shown", drop)
+    timed("entered", lambda: window.next_button.click())
+    keys += 1
+    timed("checked", lambda: pause(lambda: bench.checking is not None and not bench.checking.busy))
+    waiting = sum(line.take.summary.get("open", 0) for line in bench.lines)
+    lengths = [bench._heard[t][1].duration for t in bench._heard]
+    print(f"{'':56} {len(bench.lines)} takes, about {sum(lengths) / max(1, len(lengths)):.0f} s each; {waiting} doubtful places")
+
+    def go_through() -> int:
+        pressed = 0
+        while any(line.take.summary.get("open") and not line.done for line in bench.lines) and pressed < 1000:
+            if bench.key is None or bench.key not in (bench.hand.doubtful() if bench.hand else []):
+                QTest.keyClick(window, Qt.Key.Key_Down)
+            else:
+                QTest.keyClick(window, Qt.Key.Key_K)
+            pressed += 1
+        return pressed
+
+    keys += timed("gone through (without listening)", go_through)
+
+    def slips() -> None:
+        bench.write_slips("pdf", str(home / "slips.pdf"))
+        pause((home / "slips.pdf").exists)
+
+    timed("slips of all of them (PDF)", slips)
+    keys += 1
+    print(f"{'from the drop to the slips, machine time':56} {time.perf_counter() - begin:7.3f} s; key presses and clicks: {keys}")
+    print(f"peak of memory: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB, of a worker {resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024:.0f} MB")
+    window.close()
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    acts = parser.add_subparsers(dest="act", required=True)
+    one = acts.add_parser("large")
+    one.add_argument("--players", type=int, default=2000)
+    one.add_argument("--takes", type=int, default=20000)
+    one.add_argument("--folder")
+    one.set_defaults(run=large)
+    other = acts.add_parser("tray")
+    other.add_argument("--takes", type=int, default=40)
+    other.set_defaults(run=tray)
+    options = parser.parse_args()
+    options.run(options)
+
+
+if __name__ == "__main__":
+    main()

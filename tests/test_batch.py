@@ -1,0 +1,62 @@
+"""Many checks at once: a process that dies, and a cluster."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import unittest
+from pathlib import Path
+
+from jeweller.batch import Job, _here, find_jobs, run_batch
+from jeweller.check import Options
+from jeweller.errors import JewellerError
+from jeweller.player.room import write_sound
+from tests.support import RATE, TempCase, part_of, score_file, sounding, straight
+from tests.test_ear import LINE, TUNE
+
+
+def deadly(job: Job, options: Options) -> tuple[str, str]:
+    """A task that ends its process for some takes, the first time or always."""
+    mark = job.report.with_suffix(".tried")
+    again = mark.exists()
+    mark.write_text("")
+    if job.take.name == "always.wav" or (job.take.name == "once.wav" and not again):
+        os.kill(os.getpid(), signal.SIGKILL)
+    return "checked", "{}"
+
+
+class Batch(TempCase):
+    def test_a_process_that_dies_takes_no_other_with_it(self) -> None:
+        names = ["a.wav", "once.wav", "b.wav", "always.wav", "c.wav", "d.wav"]
+        jobs = [Job(self.folder / "s.musicxml", self.folder / n, self.folder / f"{n}.json") for n in names]
+        done = {d.job.take.name: d for d in _here(jobs, Options(), 2, lambda: False, deadly)}
+        self.assertEqual({n: d.state for n, d in done.items()}, {**dict.fromkeys(names, "checked"), "always.wav": "failed"})
+        self.assertIn("the system ended the check twice", done["always.wav"].sentence)
+        self.assertTrue((self.folder / "once.wav.json").exists())
+
+    def test_a_cluster_runs_the_same_function(self) -> None:
+        from distributed import LocalCluster
+
+        score_file(self.folder, part_of(TUNE, fifths=-2))
+        write_sound(self.folder / "one.wav", sounding(straight(LINE, 90)), RATE)
+        shutil.copy(self.folder / "one.wav", self.folder / "two.wav")
+        (self.folder / "three.wav").write_bytes(b"no sound")
+        reports = self.folder / "reports"
+        reports.mkdir()
+        with LocalCluster(n_workers=1, threads_per_worker=2, processes=False, protocol="tcp://", dashboard_address=None) as cluster:
+            done = list(run_batch(find_jobs(self.folder, reports), Options(), scheduler=cluster.scheduler_address))
+        self.assertEqual(sorted((d.job.take.name, d.state) for d in done), [("one.wav", "checked"), ("three.wav", "failed"), ("two.wav", "checked")])
+        here = {d.job.take.name: d.state for d in run_batch(find_jobs(self.folder, reports), Options())}
+        self.assertEqual(here["one.wav"], "kept")  # what the cluster did is not done again
+        self.assertEqual(len(list(Path(reports).glob("*.json"))), 2)
+
+    def test_no_cluster_is_a_sentence(self) -> None:
+        score_file(self.folder, part_of(TUNE, fifths=-2))
+        write_sound(self.folder / "one.wav", sounding(straight(LINE, 90)), RATE)
+        with self.assertRaisesRegex(JewellerError, "No cluster answers at tcp://127.0.0.1:9"):
+            list(run_batch(find_jobs(self.folder, self.folder), Options(), scheduler="tcp://127.0.0.1:9"))
+
+
+if __name__ == "__main__":
+    unittest.main()
