@@ -234,6 +234,12 @@ class Marked(LedgerCase):
             with self.assertRaises(JewellerError):
                 self.library.assign(self.tray.id, self.piece, "A test", **bad)
 
+    def test_summaries_of_an_older_program_are_made_anew(self) -> None:
+        now = self.summary()
+        self.library.change(self.take, summary={"facets": {}, "mark": 1.0})
+        self.assertEqual(self.library.takes(self.tray.id)[0].summary, now)
+        self.assertEqual(self.summary(), now)
+
     def test_why_a_mark_is_what_it_is(self) -> None:
         scheme = self.library.scheme(self.take.id)
         assert scheme is not None

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import os
+import shutil
 import signal
 import unittest
 import zipfile
 from pathlib import Path
 
 from jeweller.band import DEMO, read_band
+from jeweller.cli.main import main
 from jeweller.instruments.table import require_instrument
 from jeweller.ledger.checking import Checking, News, options_of
 from jeweller.ledger.intake import Known, candidates, guess, guess_all, part_for, recognise, recordings, words
@@ -143,6 +147,40 @@ class Checked(LedgerCase):
         o = options_of(take, assignment)
         self.assertEqual((o.part, o.bars, o.tempo_bpm, o.scheme, o.rhythm_only, o.support, o.reading, o.settings.tolerance, o.settings.articulation,
                           o.settings.pitch_reference), ("Flute", "9-16", 92.0, "rhythm-first", True, "with_click", "sight", "gentle", "joined", 442.0))  # fmt: skip
+
+
+class Commands(LedgerCase):
+    def ledger(self, *words: object) -> tuple[int, str, str]:
+        self.library.close()
+        out, told = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(told):
+            status = main(["ledger", "--library", str(self.library.folder), *map(str, words)])
+        return status, out.getvalue(), told.getvalue()
+
+    def test_a_tray_from_the_command_line(self) -> None:
+        _, demo = read_band(DEMO)
+        self.library.shelf.add(load_score(demo[1].score))
+        pile = self.folder / "pile"
+        pile.mkdir()
+        shutil.copy(demo[1].take, pile / "Bram trumpet lockkeepers march.ogg")
+        (pile / "Ilse march.wav").write_bytes(b"no sound")
+        status, out, _ = self.ledger("bring", pile, "--look")
+        self.assertEqual((status, out.splitlines()[0]), (0, "Bram trumpet lockkeepers march.ogg: Bram · The Lockkeeper's March · Trumpet in B♭"))
+        status, out, told = self.ledger("bring", pile)
+        self.assertEqual(status, 2)  # one of them is no sound
+        self.assertIn("Bram · The Lockkeeper's March · Trumpet in B♭ · to hear · nearly there, ", out)
+        self.assertIn("Ilse march.wav: failed - ", told)
+        self.assertIn("1  The Lockkeeper's March: 2 takes, 0 waiting", self.ledger("trays")[1])
+        self.assertIn("No place is missed by more than one player.", self.ledger("rehearse")[1])
+        self.assertIn("2 rows in ", self.ledger("marks", self.folder / "m.csv")[1])
+        self.assertIn("There is no column “height”; there are player, ", self.ledger("marks", self.folder / "m.csv", "--columns", "height")[2])
+        self.assertIn("files in ", self.ledger("backup", self.folder / "all.zip")[1])
+        self.assertIn("Restored to ", self.ledger("restore", self.folder / "all.zip", self.folder / "moved")[1])
+        self.assertIn("1 recordings", self.ledger("held", "bram")[1])
+        self.assertEqual(self.ledger("delete", "Bram")[0], 2)
+        self.assertEqual(self.ledger("delete", "Bram", "--yes")[1], "Bram is deleted.\n")
+        self.assertIn("There are 0 players called “Bram”", self.ledger("held", "Bram")[2])
+        self.assertIn("There is no tray “9”; there are 1 The Lockkeeper's March", self.ledger("tray", "9")[2])
 
 
 if __name__ == "__main__":

@@ -16,7 +16,7 @@ from jeweller.score.load import load_scores
 def add_book(commands: Any) -> None:
     """The command and what belongs to it, added to those of a parser."""
     book = commands.add_parser("book", help="the shelf of pieces: add, find, export, import")
-    book.add_argument("--shelf", metavar="FOLDER", help="the folder of the shelf (default: one in the user's data folder)")
+    book.add_argument("--shelf", metavar="FOLDER", help="the folder of the shelf (default: that of the library in the user's data folder)")
     acts = book.add_subparsers(dest="act", metavar="ACT", required=True)
     add = acts.add_parser("add", help="put the pieces of notation files on the shelf")
     add.add_argument("files", metavar="FILE", nargs="+")
@@ -37,7 +37,7 @@ def add_book(commands: Any) -> None:
 
 
 def run_book(options: argparse.Namespace) -> int:
-    shelf = Shelf(Path(options.shelf) if options.shelf else data_home() / "shelf")
+    shelf = Shelf(Path(options.shelf) if options.shelf else data_home() / "library" / "shelf")
     for name in shelf.unread:
         print(f"  note: {name} on the shelf cannot be read and is left alone.")
     if options.act == "add":

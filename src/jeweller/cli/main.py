@@ -26,6 +26,7 @@ class _Parser(argparse.ArgumentParser):
 
 def make_parser() -> argparse.ArgumentParser:
     from jeweller.cli.book import add_book
+    from jeweller.cli.ledger_args import add_ledger
 
     parser = _Parser(prog="jeweller", description="Compares a recording with the notated part and says what differs. Without a command the window opens.")
     parser.add_argument("--version", action="version", version=f"jeweller {__version__}")
@@ -70,6 +71,7 @@ def make_parser() -> argparse.ArgumentParser:
     look.add_argument("--band", action="store_true", help="across the band: shared rhythms, and alterations in every part's own letters")
     look.add_argument("--json", metavar="F", help="write it to F (- for standard output)")
     add_book(commands)
+    add_ledger(commands)
     explain = commands.add_parser("explain", help="the numbers a finding rests on")
     explain.add_argument("report", metavar="REPORT")
     explain.add_argument("finding", metavar="FINDING", help="its number in the report, from 1, or its key")
@@ -139,6 +141,10 @@ def main(argv: list[str] | None = None) -> int:
             return _batch(options)
         if options.command == "score":
             return _score(options)
+        if options.command == "ledger":
+            from jeweller.cli.ledger import run_ledger
+
+            return run_ledger(options)
         if options.command == "book":
             from jeweller.cli.book import run_book
 

@@ -20,7 +20,7 @@ from jeweller.book.shelf import Shelf
 from jeweller.errors import LedgerError
 from jeweller.ledger.acts import Standing, difference, standing, undone
 from jeweller.ledger.store import Store
-from jeweller.ledger.summary import summarise
+from jeweller.ledger.summary import VERSION, summarise
 from jeweller.ledger.tables import Act, Assignment, Band, Base, Phrase, Player, Practice, Report, Take, Tray
 from jeweller.mark.decisions import Decisions
 from jeweller.mark.scheme import Scheme, find_scheme, scheme_of
@@ -121,11 +121,27 @@ class Library:
     # ---- takes ---------------------------------------------------------------------------------------------------
 
     def takes(self, tray: int) -> list[Take]:
-        return self._all(select(Take).where(Take.tray_id == tray).order_by(Take.id))
+        return self._fresh(self._all(select(Take).where(Take.tray_id == tray).order_by(Take.id)))
 
     def takes_of(self, player: int) -> list[Take]:
         """Every take of a player, the oldest first."""
-        return self._all(select(Take).where(Take.player_id == player).order_by(Take.id))
+        return self._fresh(self._all(select(Take).where(Take.player_id == player).order_by(Take.id)))
+
+    def _fresh(self, takes: list[Take]) -> list[Take]:
+        """Takes with summaries as this version makes them: those of an older one are made anew, and kept where that may be."""
+        old = {t.id for t in takes if t.state in ("checked", "not followed") and t.summary.get("v") != VERSION}
+        if not old:
+            return takes
+        with self.store.read() as session:
+            anew = {i: self._summary(session, i) for i in old}
+            if not self.store.read_only:
+                for i, summary in anew.items():
+                    session.execute(update(Take).where(Take.id == i).values(summary=summary))
+                session.commit()
+        for take in takes:
+            if take.id in anew:
+                take.summary = anew[take.id]
+        return takes
 
     def take(self, take: int) -> Take:
         return self._get(Take, take)
@@ -253,10 +269,14 @@ class Library:
 
     def _resummarise(self, session: Session, takes: set[int]) -> None:
         for take in takes:
-            report = _newest(session, take)
-            if report is not None:
-                summary = summarise(report, standing(_acts(session, take)), _scheme(session, take, report))
+            summary = self._summary(session, take)
+            if summary:
                 session.execute(update(Take).where(Take.id == take).values(summary=summary))
+
+    def _summary(self, session: Session, take: int) -> dict[str, Any]:
+        """What a list shows of a take, from its newest report and every act; {} where there is none."""
+        report = _newest(session, take)
+        return summarise(report, standing(_acts(session, take)), _scheme(session, take, report)) if report is not None else {}
 
     def phrases(self, begun: str = "") -> list[str]:
         """Comments used before, the most used and latest first; those that hold what is typed."""

@@ -9,6 +9,7 @@ from jeweller.ledger.acts import Standing
 from jeweller.mark.scheme import Scheme, letter_of
 from jeweller.report.decided import remarked, rows_of
 
+VERSION = 1  # of what a summary holds: older ones are made anew where they are read
 UNSURE_NEED, SURE_NEED = 0.5, 1.0  # how much a finding asks for an ear, times its severity
 FACET_WORDS = {f: f.capitalize() for f in FACETS}
 FAR_NOTES = 6  # notes of a take that lie furthest from its own tuning
@@ -23,14 +24,14 @@ def summarise(report: dict[str, Any], now: Standing, scheme: Scheme) -> dict[str
     rows = rows_of(report, now.decisions)
     standing = [r.finding for r in rows if r.stands]
     if not report["followed"]:
-        return {"followed": False, "facets": {}, "sure": 0, "unsure": 0, "open": 0, "mark": None, "band": "", "typed": now.mark, "state": now.state,
-                "need": UNFOLLOWED_NEED, "bpm": None, "comments": len(now.comments), "places": [], "bars": [], "heard": [],
+        return {"v": VERSION, "followed": False, "facets": {}, "sure": 0, "unsure": 0, "open": 0, "mark": None, "band": "", "typed": now.mark,
+                "state": now.state, "need": UNFOLLOWED_NEED, "bpm": None, "comments": len(now.comments), "places": [], "bars": [], "heard": [],
                 "offset": None, "notes": [], "right": []}  # fmt: skip
     after = remarked(report, standing, scheme)
     waiting = [r for r in rows if r.state == "open" and r.finding.kind not in UNMARKED]
     need = sum(r.finding.severity * (SURE_NEED if r.finding.confidence >= SURE else UNSURE_NEED) for r in waiting)
     return {
-        "followed": True, "facets": {f: v["mark"] for f, v in after["facets"].items()},
+        "v": VERSION, "followed": True, "facets": {f: v["mark"] for f, v in after["facets"].items()},
         "sure": sum(f.confidence >= SURE and f.kind not in UNMARKED for f in standing), "unsure": sum(f.confidence < SURE for f in standing),
         "open": len(waiting), "mark": after["mark"]["value"], "out_of": after["mark"]["out_of"], "band": after["mark"]["band"], "typed": now.mark,
         "state": now.state, "need": round(need, 3), "bpm": report["tempo"]["played_bpm"], "comments": len(now.comments), "form": scheme.form,
