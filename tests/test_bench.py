@@ -15,6 +15,9 @@ from jeweller.desk.take_list import in_words
 from jeweller.desk.take_menu import delete_take, put_right, take_menu
 from jeweller.judge.finding import FACETS
 from jeweller.ledger.library import Library
+from jeweller.score.model import Score
+from jeweller.score.write import write_musicxml
+from tests.support import part_of
 from tests.test_desk import CONTROL, KEY, DeskCase
 
 
@@ -211,3 +214,39 @@ class Bench(DeskCase):
         self.assertEqual(next(x.state for x in self.bench.lines if x.take.id == take.id), "for the ear")
         delete_take(self.bench, library.take(take.id), sure=True)
         self.assertEqual(len(self.bench.lines), 1)
+
+    def test_music_is_opened_for_a_pile_and_told_by_its_sound(self) -> None:
+        self.window.pattern.shelf.list.clear()
+        shutil.rmtree(self.window.library_folder / "shelf")
+        self.begin()
+        self.bring("REC 0004.wav")
+        self.assertIn("There is no music on the shelf yet", self.bench.intake.told.text())
+        other = part_of("G4/1 A4/1 B4/1 G4/1 | D5/2 B4/2 | C5/1 B4/1 A4/1 F#4/1 | G4/4", fifths=1)
+        (self.folder / "other.musicxml").write_bytes(write_musicxml(Score("Another tune", (other,))))
+        self.drop(self.score, self.folder / "other.musicxml")  # onto the bench: to the shelf
+        self.wait(lambda: self.bench.intake.box(0, PIECE).count() == 3)
+        self.wait(lambda: self.bench.intake.box(0, PIECE).currentText() == "A test", 40, "to be recognised")
+        self.assertEqual(self.bench.intake.box(0, PART).currentText(), "Flute")
+
+    def test_a_watched_folder_offers_what_is_new(self) -> None:
+        self.checked_tray("Ilse")
+        watched = self.folder / "watched"
+        watched.mkdir()
+        shutil.copy(self.folder / "Ilse test.wav", watched / "old.wav")  # is in the library
+        self.bench._settle.setInterval(100)
+        self.bench.watch(str(watched))
+        QTest.qWait(300)
+        self.assertEqual(self.bench.pages.currentIndex(), 0)
+        (watched / "Bram test.wav").write_bytes(self.take.read_bytes() + b"new")
+        self.wait(lambda: self.bench.pages.currentIndex() == 1)
+        self.assertEqual([g.path.name for g in self.bench.intake.guesses], ["Bram test.wav"])
+
+    def test_a_library_is_backed_up_restored_and_another_opened(self) -> None:
+        self.checked_tray("Ilse")
+        self.window.back_up(str(self.folder / "all.zip"))
+        self.wait(lambda: "files." in self.window.statusBar().currentMessage())
+        self.window.restore_backup(str(self.folder / "all.zip"), str(self.folder / "moved"))
+        self.assertEqual((self.window.library_folder, self.window.place), (self.folder / "moved", "bench"))
+        self.assertEqual([line.player for line in self.bench.lines], ["Ilse"])
+        self.window.restore_backup(str(self.folder / "all.zip"), str(self.folder / "moved"))
+        self.assertIn("is not empty", self.window.last_trouble)

@@ -136,6 +136,23 @@ class Seen(LedgerCase):
         return Phrase, Phrase.text.contains("only for you")
 
 
+class LookedOver(DeskCase):
+    def test_what_is_new_for_a_player_who_has_played_before(self) -> None:
+        library = Library(self.window.library_folder)
+        fill(library, library.add_band("The Fernhollow Band").id, ("Ilse", "flute"))
+        library.close()
+        self.press(KEY.Key_2, CONTROL)
+        place = self.window.pattern
+        place.open_file(str(self.score))
+        next(a for a in place.players_menu().actions() if a.text() == "Ilse").trigger()
+        said = [t.what for t, _ in place.look.boxes]
+        self.assertIn("G5 is new for this player", said)
+        self.assertNotIn("B♭4 is new for this player", said)
+        self.assertEqual(place.look.whom.text(), "for Ilse")
+        next(a for a in place.players_menu().actions() if a.text() == "anybody").trigger()
+        self.assertFalse([t.what for t, _ in place.look.boxes if "new for" in t.what])
+
+
 class LedgerPlace(DeskCase):
     def setUp(self) -> None:
         super().setUp()

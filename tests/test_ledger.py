@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.errors import JewellerError, LedgerError
+from jeweller.ledger.bench import in_hand
 from jeweller.ledger.leave import office_rows
 from jeweller.ledger.library import Library
 from jeweller.ledger.store import COPIES, HEAD, restore
@@ -198,8 +199,12 @@ class Decided(LedgerCase):
         self.library.decide(self.take.id, Decisions((Decision(self.key, "dismiss"),)))
         after = self.summary()
         self.library.add_report(self.take.id, {**self.checked.report, "program": {**self.checked.report["program"], "ear_version": "next"}})
-        self.assertEqual(self.summary(), after)
+        self.assertEqual(self.summary(), {**after, "ear": "next"})
         self.assertEqual([r["program"]["ear_version"] for r in self.library.reports(self.take.id)][-1], "next")
+        self.assertEqual(in_hand(self.library, self.take.id).changed, "")
+        gone = self.checked.report["findings"][0]
+        self.library.add_report(self.take.id, {**self.checked.report, "findings": self.checked.report["findings"][1:]})
+        self.assertEqual(in_hand(self.library, self.take.id).changed, f"Since the check before · no longer: {gone['text']}")
 
 
 class Marked(LedgerCase):

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import QFileSystemWatcher, QSettings, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QInputDialog,
     QLabel,
@@ -34,15 +32,16 @@ from jeweller.errors import JewellerError
 from jeweller.ledger.acts import WHOLE
 from jeweller.ledger.bench import InHand, Line, decision, dismiss_alike, in_hand, lines, load_take, next_place
 from jeweller.ledger.checking import Checking
-from jeweller.ledger.intake import enter_tray, look_at
 from jeweller.ledger.library import Library
 from jeweller.ledger.tables import Tray
 from jeweller.player.sampler import RATE
+from jeweller.report.build import EAR_VERSION
 from jeweller.score.line import Line as Music
 from jeweller.sheet.slip import SlipSettings
 from jeweller.sheet.theme import LIGHT, Theme
 
 POLL_MS = 60
+SETTLE_MS = 3000  # after the last change in the watched folder
 KEPT = 4  # takes whose music and sound are kept at hand
 UNDONE = "There is nothing to take back."
 
@@ -57,9 +56,9 @@ class BenchPlace(Marking):
     changed = Signal()
     change_kind = Signal(str)
 
-    def __init__(self, jobs: Jobs, speaker: Speaker, open_library: Callable[[], Library]) -> None:
+    def __init__(self, jobs: Jobs, speaker: Speaker, settings: QSettings, open_library: Callable[[], Library]) -> None:
         super().__init__()
-        self.jobs, self.open_library = jobs, open_library
+        self.jobs, self.settings, self.open_library = jobs, settings, open_library
         self.transport = Transport(speaker)
         self.theme, self.points = LIGHT, 11.0
         self.library: Library | None = None
@@ -72,6 +71,8 @@ class BenchPlace(Marking):
         self._fetching: set[int] = set()
         self.slip_settings = SlipSettings()
         self._begun = False  # whether anything was looked at since the tray was shown
+        self._sources: list[str] = []
+        self._offered: set[str] = set()
         self._unpacked = tempfile.TemporaryDirectory(prefix="jeweller-")
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 4, 16, 8)
@@ -79,9 +80,16 @@ class BenchPlace(Marking):
         self.intake = IntakePage()
         self.intake.entered.connect(self._enter)
         self.intake.left.connect(self._leave_intake)
+        self.intake.wanted_music.connect(lambda: self.ask_music())
         self.pages.addWidget(self._tray_page())
         self.pages.addWidget(self.intake)
         outer.addWidget(self.pages)
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.directoryChanged.connect(lambda _: self._settle.start())
+        self._settle = QTimer(self)  # a recording that is being written is not taken half
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(SETTLE_MS)
+        self._settle.timeout.connect(self._look_at_watched)
         self._poll = QTimer(self)
         self._poll.setInterval(POLL_MS)
         self._poll.timeout.connect(self._hear_checks)
@@ -164,6 +172,7 @@ class BenchPlace(Marking):
         self.checking = Checking(self.library)
         if self.library.store.told:
             self.message.emit(self.library.store.told)
+        self.watch(str(self.settings.value("watched", "")))
         self.show_trays()
 
     def show_trays(self, tray: int | None = None) -> None:
@@ -203,6 +212,8 @@ class BenchPlace(Marking):
         for state in ("to hear", "decided", "returned", "not this piece", "failed"):
             if state in states:
                 told.append(f"{states.count(state)} {state}")
+        if any(line.take.summary.get("ear", EAR_VERSION) != EAR_VERSION for line in self.lines):
+            told.append("checked by an earlier version: “This take…” checks again")
         busy = self.checking is not None and self.checking.busy
         if busy and self.checking is not None:
             now = self.checking.state()
@@ -417,60 +428,6 @@ class BenchPlace(Marking):
         self._play_when_loaded = False
         self.transport.stop()
 
-    # ---- bringing in ---------------------------------------------------------------------------------------------
-
-    def ask_takes(self) -> None:
-        paths, _ = QFileDialog.getOpenFileNames(self, "Recordings of a tray, or a zip file", str(Path.home()))
-        if paths:
-            self.take_in(paths)
-
-    def take_in(self, paths: list[str]) -> None:
-        """Recordings, folders, zip files: what they seem to be is shown for correction."""
-        if self.library is None:
-            self.wake()
-        if self.library is None:
-            return
-        job = self.jobs.threaded("intake", look_at, self.library, [Path(p) for p in paths], Path(self._unpacked.name), self._band())
-        self.message.emit("Looking at the recordings…")
-        job.done.connect(self._looked)
-        job.failed.connect(self.trouble)
-
-    def _band(self) -> int | None:
-        assert self.library is not None
-        if self.tray is not None:
-            return self.tray.band_id
-        bands = self.library.bands()
-        return bands[0].id if bands else None
-
-    def _looked(self, found: object) -> None:
-        assert isinstance(found, tuple) and self.library is not None
-        guesses, pieces, told = found
-        if not guesses:
-            self.trouble.emit(" ".join(told))
-            return
-        band = self._band() or self.library.add_band("My band").id
-        self.intake.show_guesses(self.library, band, guesses, pieces, told)
-        self.pages.setCurrentIndex(1)
-        self.changed.emit()
-
-    def _leave_intake(self) -> None:
-        self.pages.setCurrentIndex(0)
-        self.changed.emit()
-
-    def _enter(self, guesses: object) -> None:
-        """Enters recordings as a new tray and begins to check them."""
-        assert isinstance(guesses, list) and self.library is not None
-        self._leave_intake()
-        if not guesses:
-            return
-        try:
-            tray = enter_tray(self.library, self._band() or 0, guesses)
-        except JewellerError as error:
-            self.trouble.emit(str(error))
-            return
-        self.show_trays(tray.id)
-        self.check()
-
     # ---- checking ------------------------------------------------------------------------------------------------
 
     def waiting(self) -> int:
@@ -533,7 +490,15 @@ class BenchPlace(Marking):
             self.checking.stop()
         if self.library is not None:
             self.library.close()
+
+    def clean_up(self) -> None:
+        """What was unpacked is taken away."""
         self._unpacked.cleanup()
+
+    def forget(self) -> None:
+        """Nothing of a library that was closed stays."""
+        self.library, self.checking, self.tray, self.hand, self.key = None, None, None, None, None
+        self.lines, self._heard = [], {}
 
 
 def _time(seconds: float) -> str:

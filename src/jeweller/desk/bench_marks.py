@@ -8,14 +8,14 @@ from typing import Any
 from PySide6.QtWidgets import QComboBox, QDialog
 
 from jeweller.desk.asked import AskedDialog, checks_again
-from jeweller.desk.bench_leave import Leaving
+from jeweller.desk.bench_intake import BringingIn
 from jeweller.desk.take_list import TakeList
 from jeweller.errors import JewellerError
 from jeweller.ledger.bench import InHand
 from jeweller.ledger.summary import why
 
 
-class Marking(Leaving):
+class Marking(BringingIn):
     """What the bench has of it."""
 
     hand: InHand | None
@@ -26,9 +26,6 @@ class Marking(Leaving):
         raise NotImplementedError
 
     def _touched(self, takes: set[int]) -> None:
-        raise NotImplementedError
-
-    def check(self, takes: Any = None) -> None:
         raise NotImplementedError
 
     def mark_by_hand(self, words: str) -> None:

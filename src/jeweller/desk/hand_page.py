@@ -94,7 +94,7 @@ class HandPage(QWidget):
         box.setContentsMargins(0, 0, 8, 0)
         box.setSpacing(8)
         self.title.setText(" · ".join(filter(None, [line.player if line else hand.take.name, line.title if line else "", hand.take.part])))
-        self.under.setText(told_of(hand))
+        self.under.setText("\n".join(filter(None, [told_of(hand), hand.changed])))
         self.comment.setText(hand.standing.comments.get(WHOLE, ""))
         self.mark.setText(hand.standing.mark)
         self.mark.setPlaceholderText(f"{hand.take.summary['mark']:g}" if hand.take.summary.get("mark") is not None else "")

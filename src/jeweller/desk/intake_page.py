@@ -16,10 +16,12 @@ FILE, PLAYER, PIECE, PART, KIND = 1, 2, 3, 4, 5
 
 
 class IntakePage(QWidget):
-    """`entered` is emitted with what is to be entered: guesses as they were corrected, unknown players by name. `left` when nothing is."""
+    """`entered` is emitted with what is to be entered: guesses as they were corrected, unknown players by name. `left` when nothing is,
+    `wanted_music` when the music of a recording is not on the shelf."""
 
     entered = Signal(object)
     left = Signal()
+    wanted_music = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -51,6 +53,10 @@ class IntakePage(QWidget):
         self.all_pieces.setAccessibleName("The piece of all recordings")
         self.all_pieces.activated.connect(self._all_of)
         row.addWidget(self.all_pieces)
+        self.music = QPushButton("Open their music…")
+        self.music.setToolTip("A notation file that is not on the shelf yet")
+        self.music.clicked.connect(self.wanted_music)
+        row.addWidget(self.music)
         row.addStretch(1)
         self.cancel = QPushButton("Leave them")
         self.cancel.clicked.connect(self.left)
@@ -65,6 +71,7 @@ class IntakePage(QWidget):
         words = [f"{len(guesses)} recording{'s' if len(guesses) != 1 else ''}. Look over who and what each is; the names come from the files."]
         words += [f"{_are(twice)} in the library already and left out unless ticked."] if twice else []
         words += [f"{_are(unknown)} by somebody new: the name that is typed is entered as a player."] if unknown else []
+        words += ["There is no music on the shelf yet: open what they are of."] if not pieces else []
         self.told.setText(" ".join(words + told[:4]))
         self.all_pieces.clear()
         self.all_pieces.addItem("as guessed", "")
@@ -134,6 +141,19 @@ class IntakePage(QWidget):
             if chosen:
                 box = self.box(row, PIECE)
                 box.setCurrentIndex(box.findData(chosen))
+
+    def recognised(self, found: dict[str, tuple[str, str]]) -> int:
+        """Enters pieces and parts that were told by the sound, by the path of the recording, where none is chosen; returns how many."""
+        named = 0
+        for row, guess in enumerate(self.guesses):
+            piece, part = found.get(str(guess.path), ("", ""))
+            box = self.box(row, PIECE)
+            if piece and not box.currentData() and box.findData(piece) >= 0:
+                box.setCurrentIndex(box.findData(piece))
+                parts = self.box(row, PART)
+                parts.setCurrentIndex(max(parts.currentIndex(), parts.findData(part)))
+                named += 1
+        return named
 
     def _ticked(self, row: int) -> bool:
         item = self.table.item(row, 0)

@@ -18,10 +18,12 @@ SHOWN_BARS = 6  # numbers of bars named for one trap
 
 
 class LookList(QScrollArea):
-    """`shown` is emitted with the ids of the notes a line is about; `ticked` when a trap was ticked or unticked."""
+    """`shown` is emitted with the ids of the notes a line is about; `ticked` when a trap was ticked or unticked,
+    `asked_whom` when it is to be looked over for a certain player."""
 
     shown = Signal(object)
     ticked = Signal()
+    asked_whom = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -31,8 +33,9 @@ class LookList(QScrollArea):
         self.boxes: list[tuple[Trap, QCheckBox]] = []
         self.points = 11.0
 
-    def show_over(self, over: Over | None, theme: Theme, points: float, across: list[str] | None = None) -> None:
-        """Writes the list; the ticks of traps that are still there stay. `across`: sentences about the whole band."""
+    def show_over(self, over: Over | None, theme: Theme, points: float, across: list[str] | None = None, whom: str = "", told: str = "") -> None:
+        """Writes the list; the ticks of traps that are still there stay. `across`: sentences about the whole band; `whom` the player it is looked over for,
+        `told` what that player knows of its scale."""
         kept = {t.what for t, box in self.boxes if box.isChecked()}
         self.over, self.points, self.boxes = over, points, []
         page = QWidget()
@@ -40,7 +43,7 @@ class LookList(QScrollArea):
         column.setContentsMargins(PAD, PAD, PAD, PAD)
         column.setSpacing(GAP)
         if over is not None:
-            self._write(column, over, theme, points, kept)
+            self._write(column, over, theme, points, kept, whom, told)
         if across:
             column.addWidget(wrapped("Across the band", points, weight=600))
             for sentence in across[:ACROSS]:
@@ -48,11 +51,20 @@ class LookList(QScrollArea):
         column.addStretch(1)
         self.setWidget(page)
 
-    def _write(self, column: QVBoxLayout, over: Over, theme: Theme, points: float, kept: set[str]) -> None:
-        column.addWidget(wrapped("Look it over", points + 2, weight=600, serif=True))
+    def _write(self, column: QVBoxLayout, over: Over, theme: Theme, points: float, kept: set[str], whom: str, told: str) -> None:
+        head = QHBoxLayout()
+        head.addWidget(wrapped("Look it over", points + 2, weight=600, serif=True), 1)
+        self.whom = QPushButton(f"for {whom}" if whom else "for anybody")
+        self.whom.setObjectName("word")
+        self.whom.setToolTip("For a certain player: which notes are new")
+        self.whom.clicked.connect(self.asked_whom)
+        head.addWidget(self.whom, 0, Qt.AlignmentFlag.AlignTop)
+        column.addLayout(head)
         outside = f", and {', '.join(over.outside_scale)}" if over.outside_scale else ""
         why = f": {', '.join(over.reasons)}" if over.reasons else ""
         column.addWidget(wrapped(f"{over.scale}{outside}. Reads {over.level}{why}. Begin at {over.begin_bpm} to the minute.", points, theme.quiet))
+        if told:
+            column.addWidget(wrapped(told, points))
         if over.traps:
             column.addWidget(wrapped("What may trip the player", points, weight=600))
             column.addWidget(wrapped("Tick what matters: it is numbered on the part, and a check answers it.", points - 1, theme.quiet))

@@ -83,6 +83,14 @@ def fill_menus(w: Window) -> Menus:
     for kind, words in (("csv", "CSV…"), ("xlsx", "Spreadsheet (XLSX)…")):
         add_action(w, marks, words, lambda k=kind: w.bench.write_marks(k))
     file.addSeparator()
+    library = file.addMenu("Library")
+    add_action(w, library, "Watch a folder for new recordings…", lambda: w.bench.watch(None))
+    add_action(w, library, "Watch no folder", lambda: w.bench.watch(""))
+    library.addSeparator()
+    add_action(w, library, "Back it up as one file…", lambda: w.back_up())
+    add_action(w, library, "Make a library of a backup…", lambda: w.restore_backup())
+    add_action(w, library, "Open another library…", lambda: w.other_library())
+    file.addSeparator()
     add_action(w, file, "Quit", w.close, "Ctrl+Q")
 
     edit = bar.addMenu("&Edit")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
@@ -15,6 +16,7 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
     QLabel,
+    QMenu,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -36,8 +38,10 @@ from jeweller.desk.work import read_many, write_part_sound, write_sheet
 from jeweller.errors import JewellerError
 from jeweller.files import write_bytes
 from jeweller.instruments.table import instruments, require_instrument
+from jeweller.ledger.library import Library
+from jeweller.ledger.over_time import known_notes
 from jeweller.look.band import told, what_others_have
-from jeweller.look.over import look_over
+from jeweller.look.over import look_over, scale_unknown
 from jeweller.look.traps import OUTSIDE
 from jeweller.pattern.make import make
 from jeweller.player.model import sounded
@@ -65,9 +69,9 @@ class PatternPlace(QWidget):
     trouble = Signal(str)
     to_loupe = Signal(str, str)
 
-    def __init__(self, jobs: Jobs, speaker: Speaker, settings: QSettings, shelf: Path) -> None:
+    def __init__(self, jobs: Jobs, speaker: Speaker, settings: QSettings, shelf: Path, library: Callable[[], Library | None]) -> None:
         super().__init__()
-        self.jobs, self.settings = jobs, settings
+        self.jobs, self.settings, self.library = jobs, settings, library
         self.transport = Transport(speaker)
         self.theme, self.points = LIGHT, 11.0
         self.way = "make"
@@ -113,6 +117,8 @@ class PatternPlace(QWidget):
         self.look = LookList()
         self.look.shown.connect(self._show_notes)
         self.look.ticked.connect(self._pencil)
+        self.look.asked_whom.connect(lambda: self.players_menu().popup(self.look.whom.mapToGlobal(self.look.whom.rect().bottomLeft())))
+        self.player, self.known = "", frozenset[int]()  # for whom it is looked over, and the written notes they have learnt
         split = QSplitter(Qt.Orientation.Horizontal)
         split.addWidget(self.view)
         split.addWidget(self.look)
@@ -321,15 +327,34 @@ class PatternPlace(QWidget):
         empty = words.get(self.way, "There is nothing to show yet.")
         playable = part is not None and part.note_count > 0
         self.view.paper.show_part(part, self.theme, self.shown.under(), empty, self.shown.bars_per_line)
-        over = look_over(part, instrument_of(part)) if part is not None and playable else None
+        known = self.known if self.player else frozenset()
+        over = look_over(part, instrument_of(part), known) if part is not None and playable else None
+        missing = scale_unknown(part, known) if part is not None and self.player else ()
+        scale = f"Of its scale {', '.join(missing[:6])}{' …' if len(missing) > 6 else ''} are new for {self.player}." if missing else \
+                f"{self.player} knows every note of its scale." if self.player else ""  # fmt: skip
         across = told(self.score) if self.score is not None and len(self.score.parts) > 1 and self.way != "make" else []
-        self.look.show_over(over, self.theme, self.points, across)
+        self.look.show_over(over, self.theme, self.points, across, self.player, scale)
         outside = next((t.notes for t in over.traps if t.what.startswith(OUTSIDE)), ()) if over is not None else ()
         if outside:  # nothing is moved to fit: what cannot be played is shown
             self.view.paper.mark(frozenset(outside), {})
         for button in (self.play_button, self.loupe_button, self.shelf_button):
             button.setEnabled(playable)
         self._pencil()
+
+    def players_menu(self) -> QMenu:
+        """For whom the part is looked over."""
+        menu = QMenu(self)
+        menu.addAction("anybody").triggered.connect(lambda _=False: self.look_for("", frozenset()))
+        library = self.library()
+        if library is not None:
+            for player in library.players():
+                menu.addAction(player.name).triggered.connect(lambda _=False, p=player, of=library: self.look_for(p.name, known_notes(of, p)))
+        return menu
+
+    def look_for(self, player: str, known: frozenset[int]) -> None:
+        """Looks the part over for a player who has learnt some (written) notes."""
+        self.player, self.known = player, known
+        self._show_part()
 
     def _show_notes(self, notes: object) -> None:
         assert isinstance(notes, tuple)

@@ -2,15 +2,24 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QFileDialog, QMainWindow
 
 from jeweller.desk.bench import BenchPlace
+from jeweller.desk.jobs import Jobs
 from jeweller.desk.ledger import LedgerPlace
 from jeweller.desk.loupe import Loupe
 from jeweller.desk.pattern import PatternPlace
+from jeweller.errors import JewellerError
+from jeweller.ledger.library import Library
+from jeweller.ledger.store import restore
 
 
-class Routes:
+class Routes(QMainWindow):
     """Mixed into the window, which has the places."""
 
     place = "loupe"
@@ -18,11 +27,23 @@ class Routes:
     loupe: Loupe
     pattern: PatternPlace
     ledger: LedgerPlace
+    jobs: Jobs
+    settings: QSettings
 
     def open_from_bench(self, take: int) -> None:
         raise NotImplementedError
 
     def go(self, place: str) -> None:
+        raise NotImplementedError
+
+    @property
+    def library_folder(self) -> Path:
+        raise NotImplementedError
+
+    def say(self, text: str) -> None:
+        raise NotImplementedError
+
+    def trouble(self, sentence: str) -> None:
         raise NotImplementedError
 
     def _bench_step(self) -> tuple[str, Callable[[], object]]:
@@ -97,3 +118,50 @@ class Routes:
     def take_decided(self) -> None:
         if self.place == "bench":
             self.bench.decide_take()
+
+    def waked_library(self) -> Library | None:
+        """The library, opened on first use."""
+        self.bench.wake()
+        return self.bench.library
+
+    # ---- the library ---------------------------------------------------------------------------------------------
+
+    def back_up(self, target: str = "") -> None:
+        """Writes the whole library to one file, in the background."""
+        self.bench.wake()
+        if self.bench.library is None:
+            return
+        if not target:
+            target, _ = QFileDialog.getSaveFileName(self, "Back the library up", str(Path.home() / f"jeweller-{datetime.date.today()}.zip"), "*.zip")
+        if target:
+            job = self.jobs.threaded("backup", self.bench.library.store.backup, Path(target))
+            self.say("Writing the backup…")
+            job.done.connect(lambda count: self.say(f"Saved: {target}, {count} files."))
+            job.failed.connect(self.trouble)
+
+    def restore_backup(self, archive: str = "", folder: str = "") -> None:
+        """Makes a library of a backup in a new folder, and opens it."""
+        if not archive:
+            archive, _ = QFileDialog.getOpenFileName(self, "A backup", str(Path.home()), "*.zip")
+        if archive and not folder:
+            folder, _ = QFileDialog.getSaveFileName(self, "The folder of the new library", str(Path.home() / "jeweller-library"))
+        if not archive or not folder:
+            return
+        try:
+            restore(Path(archive), Path(folder))
+        except JewellerError as error:
+            self.trouble(str(error))
+            return
+        self.other_library(folder)
+
+    def other_library(self, folder: str = "") -> None:
+        """Closes the library and opens another one."""
+        folder = folder or QFileDialog.getExistingDirectory(self, "The folder of a library", str(self.library_folder))
+        if not folder:
+            return
+        self.bench.close_library()
+        self.settings.setValue("library", folder)
+        self.bench.forget()
+        self.pattern.shelf.open_at(self.library_folder / "shelf")
+        self.go("bench")
+        self.say(f"The library in {folder} is open.")

@@ -112,6 +112,10 @@ class ShelfPage(QWidget):
                 self.trouble.emit(str(error))
         return self.shelf
 
+    def open_at(self, folder: Path) -> None:
+        """Another shelf."""
+        self.folder, self.shelf = folder, None
+
     def contains_menu(self) -> QMenu:
         """What the pieces listed must contain."""
         menu = QMenu(self)

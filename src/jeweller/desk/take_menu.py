@@ -27,6 +27,7 @@ def take_menu(bench: BenchPlace) -> QMenu:
     library = bench.library
     menu.addAction("Look closely (O)").triggered.connect(lambda _=False: bench.to_loupe.emit(take.id))
     menu.addAction("Check it again").triggered.connect(lambda _=False: bench.check([take.id]))
+    menu.addAction("Check the whole tray again").triggered.connect(lambda _=False: bench.check([x.take.id for x in bench.lines if x.take.piece]))
     menu.addSeparator()
     who = menu.addMenu("Played by")
     for player in library.players(library.tray(take.tray_id).band_id):

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLabel,
-    QMainWindow,
     QMenu,
     QPushButton,
     QStackedWidget,
@@ -54,7 +53,7 @@ TAKE_ENDINGS = (".wav", ".flac", ".ogg", ".opus", ".oga", ".mp3", ".m4a", ".aac"
 LARGE_PT = 14.0
 
 
-class Window(Routes, QMainWindow):
+class Window(Routes):
     """The main window. `tray` are takes that can be gone through one after the other."""
 
     def __init__(self, settings: QSettings, speaker: Speaker, tray: tuple[TrayTake, ...] = (), tray_name: str = "") -> None:
@@ -133,12 +132,12 @@ class Window(Routes, QMainWindow):
         self.pages.addWidget(self.loupe)
         self.places = QStackedWidget()
         self.places.addWidget(self.pages)
-        self.pattern = PatternPlace(self.jobs, self.speaker, self.settings, self.library_folder / "shelf")
+        self.pattern = PatternPlace(self.jobs, self.speaker, self.settings, self.library_folder / "shelf", self.waked_library)
         self.pattern.message.connect(self.say)
         self.pattern.trouble.connect(self.trouble)
         self.pattern.to_loupe.connect(self._compare)
         self.places.addWidget(self.pattern)
-        self.bench = BenchPlace(self.jobs, self.speaker, self.open_library)
+        self.bench = BenchPlace(self.jobs, self.speaker, self.settings, self.open_library)
         self.bench.message.connect(self.say)
         self.bench.trouble.connect(self.trouble)
         self.bench.to_loupe.connect(self.open_from_bench)
@@ -591,6 +590,7 @@ class Window(Routes, QMainWindow):
         self.pattern.stop()
         self.jobs.stop()
         self.bench.close_library()
+        self.bench.clean_up()
         event.accept()
 
     def when_idle(self, act: Callable[[], object]) -> None:

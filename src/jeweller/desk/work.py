@@ -14,11 +14,14 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.audio.decode import decode
+from jeweller.book.shelf import Shelf
 from jeweller.check import Checked, Options, check
 from jeweller.errors import Cancelled, JewellerError, LedgerError
 from jeweller.files import write_bytes
+from jeweller.instruments.table import require_instrument
 from jeweller.ledger.bench import music_of
 from jeweller.ledger.class_view import ClassView
+from jeweller.ledger.intake import candidates, recognise
 from jeweller.ledger.leave import SlipData, slips_of
 from jeweller.ledger.library import Library
 from jeweller.player.model import play_model, sounded
@@ -30,6 +33,7 @@ from jeweller.sheet.parts import SheetSettings, instrument_of, render_parts
 from jeweller.sheet.plan import plan_pdf
 from jeweller.sheet.slip import Clip, Slip, SlipSettings, polish, slip_text, slips_page, slips_pdf, sound_address
 
+MOST_HELD_AGAINST = 60  # parts that one recording is held against: more take longer than asking
 CLIP_RATE = 22050  # samples a second of the sounds in a slip
 
 
@@ -101,6 +105,21 @@ def write_slips(library: Path, tray: int, takes: list[int] | None, settings: Sli
         return paths
     finally:
         opened.close()
+
+
+def recognise_many(library: Path, takes: list[tuple[str, str]], progress: Callable[[float, str], None],
+                   cancelled: Callable[[], bool]) -> dict[str, tuple[str, str]]:  # fmt: skip
+    """By the path of a recording, (piece, part) that it follows; `takes` are paths with the id of the player's instrument. What follows none is left out."""
+    shelf = Shelf(library / "shelf")
+    scores = [(p.id, shelf.score(p.id)) for p in shelf.pieces.values() if not p.passage_of]
+    out = {}
+    for k, (path, instrument) in enumerate(takes):
+        progress(k / len(takes), Path(path).name)
+        among = candidates(scores, require_instrument(instrument) if instrument else None)
+        found = recognise(Path(path), among[:MOST_HELD_AGAINST], cancelled=cancelled)
+        if found is not None:
+            out[path] = (found.piece, found.part.name)
+    return out
 
 
 def write_plan(view: ClassView, target: str, progress: Callable[[float, str], None], cancelled: Callable[[], bool]) -> Path:

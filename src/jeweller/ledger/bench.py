@@ -72,6 +72,7 @@ class InHand:
     report: dict[str, Any] | None
     standing: Standing
     shown: tuple[Shown, ...]
+    changed: str = ""  # what the newest check says otherwise than the one before
 
     def doubtful(self) -> list[str]:
         """The keys of the findings that nobody decided yet, as the report orders them."""
@@ -87,9 +88,21 @@ class InHand:
 
 def in_hand(library: Library, take: int) -> InHand:
     """One take with everything that is shown of it."""
-    report, now = library.report(take), library.standing(take)
+    reports, now = library.reports(take, 2), library.standing(take)
+    report = reports[-1] if reports else None
     rows = shown_rows(rows_of(report, now.decisions)) if report is not None and report["followed"] else ()
-    return InHand(library.take(take), report, now, tuple(rows))
+    return InHand(library.take(take), report, now, tuple(rows), changes(reports))
+
+
+def changes(reports: Sequence[dict[str, Any]]) -> str:
+    """What the second of two checks says otherwise than the first; "" where there are not two, or nothing changed."""
+    if len(reports) < 2:
+        return ""
+    before, after = ({f["key"]: f["text"] for f in r["findings"] if f["confidence"] >= SURE} for r in reports)
+    new, gone = [t for k, t in after.items() if k not in before], [t for k, t in before.items() if k not in after]
+    told = [f"new: {' '.join(new[:2])}{' …' if len(new) > 2 else ''}"] if new else []
+    told += [f"no longer: {' '.join(gone[:2])}{' …' if len(gone) > 2 else ''}"] if gone else []
+    return f"Since the check before · {' · '.join(told)}" if told else ""
 
 
 def shown_rows(rows: Sequence[Row]) -> list[Shown]:

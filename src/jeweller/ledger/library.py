@@ -213,9 +213,10 @@ class Library:
         with self.store.read() as session:
             return _newest(session, take)
 
-    def reports(self, take: int) -> list[dict[str, Any]]:
-        """Every report of a take, the oldest first."""
-        return [_opened(r.body) for r in self._all(select(Report).where(Report.take_id == take).order_by(Report.id))]
+    def reports(self, take: int, newest: int | None = None) -> list[dict[str, Any]]:
+        """Every report of a take, or the newest few, the oldest first."""
+        bodies = self._all(select(Report.body).where(Report.take_id == take).order_by(Report.id.desc()).limit(newest or -1))
+        return [_opened(body) for body in reversed(bodies)]
 
     # ---- acts ----------------------------------------------------------------------------------------------------
 

@@ -35,7 +35,8 @@ def summarise(report: dict[str, Any], now: Standing, scheme: Scheme) -> dict[str
         "sure": sum(f.confidence >= SURE and f.kind not in UNMARKED for f in standing), "unsure": sum(f.confidence < SURE for f in standing),
         "open": len(waiting), "mark": after["mark"]["value"], "out_of": after["mark"]["out_of"], "band": after["mark"]["band"], "typed": now.mark,
         "state": now.state, "need": round(need, 3), "bpm": report["tempo"]["played_bpm"], "comments": len(now.comments), "form": scheme.form,
-        "support": report["settings"]["support"], **_seen(report, standing),
+        "support": report["settings"]["support"],
+        "ear": report["program"]["ear_version"], **_seen(report, standing),
     }  # fmt: skip
 
 

@@ -13,7 +13,7 @@ from jeweller.instruments.table import Instrument
 from jeweller.look.lighter import Lighter, find_lighter
 from jeweller.look.traps import Trap, find_traps
 from jeweller.score.model import Bar, Part
-from jeweller.score.pitch import in_key, key_name
+from jeweller.score.pitch import in_key, key_name, spell
 
 # What a trap adds to the weight of its bar; the others, that lie on whole pieces, none.
 WEIGHTS = {"printed": 1.5, "carried": 2.0, "altered": 0.3, "leap": 1.0, "register": 0.4, "dotted": 0.8, "off the beat": 1.5, "tuplet": 1.0, "tie": 0.7,
@@ -65,6 +65,15 @@ def look_over(part: Part, instrument: Instrument | None = None, known: frozenset
     begin = round(bpm * (SLOWER if level != "first notes" else EASY_SLOWER))
     return Over(traps, lighter, key_name(first.fifths, first.mode), outside, level, tuple(reasons), bpm, begin, tuple(_path(part, weight, hardest, lighter)),
                 tuple(hardest), tuple(pitches[m] for m in sorted(pitches)))  # fmt: skip
+
+
+def scale_unknown(part: Part, known: frozenset[int]) -> tuple[str, ...]:
+    """The notes of a part's scale, within the part's range, that a player has not learnt (`known` in written MIDI numbers), lowest first."""
+    midi = [n.pitch.midi for b in part.bars for n in b.notes if n.pitch is not None and not n.cue]
+    if not midi:
+        return ()
+    fifths = part.bars[0].fifths
+    return tuple(spell(m, fifths).name for m in range(min(midi), max(midi) + 1) if in_key(m, fifths) and m not in known)
 
 
 def _weights(part: Part, traps: tuple[Trap, ...]) -> dict[str, float]:
