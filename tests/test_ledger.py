@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import re
+import resource
 import shutil
 import signal
 import sqlite3
@@ -92,6 +93,40 @@ class Kept(LedgerCase):
         self.library.remove_take(other.id)
         self.assertFalse(file.exists())
         self.assertEqual(self.library.takes(tray.id), [])
+
+
+class Full(LedgerCase):
+    def test_a_full_disk_is_a_sentence_and_loses_nothing(self) -> None:
+        tray, take = self.a_take()
+        large = self.recording("large.wav", b"x" * 20000)
+        self.library.close()
+        read, write = os.pipe()
+        child = os.fork()
+        if not child:
+            told = ""
+            try:
+                signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+                library = Library(self.library.folder)
+                resource.setrlimit(resource.RLIMIT_FSIZE, (8192, 8192))  # from now on nothing can grow
+                for act in (lambda: [library.add_player(self.band.id, f"Player {k}") for k in range(400)], lambda: library.add_take(
+                        tray.id, large), lambda: library.store.backup(self.folder / "all.zip")):  # fmt: skip
+                    try:
+                        act()
+                    except LedgerError as error:
+                        told += f"{error}\n"
+            finally:
+                os.write(write, told.encode())
+                os._exit(0)
+        os.close(write)
+        with os.fdopen(read) as pipe:
+            told = pipe.read()
+        os.waitpid(child, 0)
+        self.assertIn("The disk is full or cannot be written: nothing was lost", told)
+        self.assertIn("large.wav cannot be kept", told)
+        self.assertIn("all.zip cannot be written", told)
+        again = self.reopened()
+        self.assertEqual([t.id for t in again.takes(tray.id)], [take.id])
+        self.assertEqual(list(self.folder.rglob("*.part*")), [])
 
 
 class Opened(LedgerCase):

@@ -47,7 +47,7 @@ class Guessed(unittest.TestCase):
         self.assertEqual(guess(Path("/t/01_Rafi_trumpet_march.wav"), PLAYERS, PIECES, assigned="march").name, "Rafi")
 
     def test_what_kind_of_take(self) -> None:
-        self.assertEqual([guess(Path(f"/t/ilse {w}.wav"), PLAYERS, PIECES).kind for w in ("air", "air clapping", "note names")], ["played", "rhythm", "stored"])
+        self.assertEqual([guess(Path(f"/t/ilse {w}.wav"), PLAYERS, PIECES).kind for w in ("air", "air clapping", "note names")], ["played", "rhythm", "rhythm"])
 
     def test_names_as_words_and_parts_by_name_or_instrument(self) -> None:
         self.assertEqual(words("Zoë_BrandtB♭-02"), ["zoe", "brandt", "bb", "02"])
@@ -126,6 +126,14 @@ class Checked(LedgerCase):
         report = self.library.report(good.id)
         self.assertEqual(report["take"]["file"] if report else "", self.demo[1].take.name)
         self.assertGreater(self.library.take(good.id).summary["sure"], 0)
+
+    def test_a_recording_changed_outside_is_told(self) -> None:
+        take = self.enter(0)
+        path = self.library.recording(take)
+        path.write_bytes(path.read_bytes() + b"more")
+        self.checking.add([take])
+        self.finish()
+        self.assertIn("was changed outside of Jeweller", self.library.take(take.id).sentence)
 
     def test_a_killed_worker_is_replaced_and_its_take_tried_once_more(self) -> None:
         takes = [self.enter(k) for k in (0, 1)]

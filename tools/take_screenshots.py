@@ -20,16 +20,20 @@ from PySide6.QtTest import QTest
 from jeweller.audio.ports import SimulatedSpeaker
 from jeweller.band import DEMO, read_band
 from jeweller.desk.app import make_app, open_settings
+from jeweller.desk.asked import AskedDialog
 from jeweller.desk.window import Window
 from jeweller.instruments.table import require_instrument
+from jeweller.sheet.page import pdf_to_png
 
 TYPED = "T:Harbour song\nM:3/4\nL:1/4\nQ:1/4=96\nK:F\nC | F2 A | !trill!c2 B | A ^G A | _e2 d !foo! | c3 | (f2 e) | f2 |]\n"
 
 
 def wait(ready: Callable[[], bool], seconds: float = 60.0) -> None:
+    """Until something is so, and a moment more; threads and workers are given time in between."""
     end = time.monotonic() + seconds
     while not ready() and time.monotonic() < end:
-        QTest.qWait(20)
+        QTest.qWait(10)
+        time.sleep(0.01)
     QTest.qWait(400)
 
 
@@ -99,7 +103,57 @@ def main() -> None:
         place.shelf.list.setCurrentRow(4)
         place.shelf.ask("background", "An air for a slow evening: long lines, one breath to two bars.")
         shot("pattern-shelf")
+        bench_and_ledger(window, shot, target)
         window.close()
+
+
+def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) -> None:
+    """The demo band's trays, checked and looked at."""
+    window.go("bench")
+    bench = window.bench
+    for tray in (2, 1):
+        assert bench.library is not None and bench.checking is not None
+        bench.show_trays(tray)
+        bench.check()
+        wait(lambda: bench.checking is not None and not bench.checking.busy, 300)
+    bench.list.setCurrentRow(0)
+    wait(lambda: bench.hand is not None and bench.hand.take.id in bench._heard)
+    window.act("keep")
+    wait(lambda: bench.hand is not None and bench.hand.take.id in bench._heard)
+    bench.stop()
+    shot("bench-light")
+    window.set_theme("dark")
+    bench.list.setCurrentRow(1)
+    wait(lambda: bench.hand is not None and bench.hand.take.id in bench._heard)
+    shot("bench-dark")
+    window.set_theme("light")
+    assert bench.hand is not None
+    dialog = AskedDialog(bench, [(bench.hand.take.piece, "The Lockkeeper's March")], None)
+    dialog.show()
+    QTest.qWait(300)
+    dialog.grab().save(str(target / "asked.png"))
+    dialog.close()
+    pile = Path(tempfile.mkdtemp())
+    for k, name in enumerate(("ilse fernhollow air.ogg", "BRAM lockkeepers march 2.ogg", "noor clapping march.ogg", "Orla weir steps.ogg", "Kit weir steps.ogg")):
+        source = window.tray[(0, 1, 2, 4, 7)[k]].take.read_bytes()
+        (pile / name).write_bytes(source if "Kit" in name else source + b"x")
+    bench.take_in([str(pile)])
+    wait(lambda: bench.pages.currentIndex() == 1)
+    shot("bench-intake")
+    bench.intake.cancel.click()
+    window.go("ledger")
+    ledger = window.ledger
+    ledger.trays.setCurrentIndex(0)
+    shot("ledger-class")
+    ledger.choose_way("players")
+    ledger.list.setCurrentRow(next(k for k in range(ledger.list.count()) if ledger.list.item(k).text().startswith("Oda")))
+    shot("ledger-player")
+    bench.show_trays(1)
+    bench.set_slips(with_mark=True)
+    bench.write_slips("pdf", str(pile / "slips.pdf"))
+    wait((pile / "slips.pdf").exists, 120)
+    first = next(k for k, s in enumerate(sorted(line.player for line in bench.lines)) if s == "Bram")
+    (target / "slip.png").write_bytes(pdf_to_png((pile / "slips.pdf").read_bytes(), 90)[first])
 
 
 if __name__ == "__main__":

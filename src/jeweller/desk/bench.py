@@ -112,6 +112,9 @@ class BenchPlace(Marking):
         row.addWidget(self.state, 1)
         self.pause = QPushButton("Pause")
         self.pause.clicked.connect(self._toggle_pause)
+        self.halt = QPushButton("Stop")
+        self.halt.setToolTip("Stop checking; what is not checked waits")
+        self.halt.clicked.connect(self.stop_checking)
         self.alike = QPushButton("All of this kind…")
         self.alike.setToolTip("Dismiss every undecided finding of this kind in the tray at once")
         self.alike.clicked.connect(lambda: self.dismiss_all())
@@ -120,7 +123,7 @@ class BenchPlace(Marking):
         self.asked.clicked.connect(lambda: self.ask())
         self.bring = QPushButton("Bring takes in…")
         self.bring.clicked.connect(lambda: self.ask_takes())
-        for button in (self.pause, self.alike, self.asked, self.bring):
+        for button in (self.pause, self.halt, self.alike, self.asked, self.bring):
             row.addWidget(button)
         column.addLayout(row)
         split = QSplitter(Qt.Orientation.Horizontal)
@@ -221,6 +224,7 @@ class BenchPlace(Marking):
             told += ["paused"] if now.paused else [f"about {_time(now.left_s)} left"] if now.left_s is not None else []
         self.state.setText(" · ".join(told))
         self.pause.setVisible(busy)
+        self.halt.setVisible(busy)
         self.pause.setText("Go on" if self.checking is not None and self.checking.paused else "Pause")
         self.alike.setEnabled(self.key is not None)
         self.changed.emit()
@@ -449,6 +453,15 @@ class BenchPlace(Marking):
         if self.checking is not None:
             self.checking.paused = not self.checking.paused
             self._say_state()
+
+    def stop_checking(self) -> None:
+        """Gives up what is being checked; it waits, and can be checked later."""
+        if self.checking is not None:
+            self.checking.stop()
+            self.checking.paused = False
+            self.list.progress = {}
+            self._poll.stop()
+            self.refresh()
 
     def _hear_checks(self) -> None:
         if self.checking is None:

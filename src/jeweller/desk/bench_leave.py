@@ -69,10 +69,11 @@ class Leaving(QWidget):
             target, _ = QFileDialog.getSaveFileName(self, "Save the marks", str(Path.home() / f"{self.tray.name} - marks.{kind}"), f"*.{kind}")
         if not target:
             return
-        rows, _ = office_rows(self.library, self.tray.id)
+        consent = any(p.consent for p in self.library.players(self.tray.band_id))  # where it is noted at all, it is asked for
+        rows, left_out = office_rows(self.library, self.tray.id, with_consent_only=consent)
         try:
             write_bytes(Path(target), marks_csv(rows) if kind == "csv" else marks_xlsx(rows, title=self.tray.name))
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
-        self.message.emit(f"Saved: {target}")
+        self.message.emit(f"Saved: {target}" + (f"; {left_out} takes left out, for whom no consent is noted" if left_out else ""))

@@ -18,6 +18,7 @@ from multiprocessing.process import BaseProcess
 from pathlib import Path
 from typing import Any
 
+from jeweller.audio.decode import file_hash
 from jeweller.check import Options, check
 from jeweller.errors import JewellerError, LedgerError
 from jeweller.judge.settings import make_settings
@@ -36,6 +37,7 @@ class Work:
     name: str
     score: Path
     recording: Path
+    sha256: str  # of the recording when it was entered
     options: Options
 
 
@@ -202,7 +204,7 @@ def work_of(library: Library, take: Take) -> Work:
         options = replace(options, also=tuple(player.also))
     if not take.piece:
         raise LedgerError(f"{take.name}: it is not known yet which piece this is.")
-    return Work(take.id, take.name, library.score_path(take), library.recording(take), options)
+    return Work(take.id, take.name, library.score_path(take), library.recording(take), take.sha256, options)
 
 
 def options_of(take: Take, assignment: Assignment | None) -> Options:
@@ -241,6 +243,8 @@ def serve(connection: Connection) -> None:
 def checked(asked: Work, progress: Callable[[float, str], None]) -> tuple[str, Any]:
     """("checked", the report) or ("failed", a sentence): a pure function of the take, for any pool."""
     try:
+        if file_hash(asked.recording) != asked.sha256:
+            return "failed", f"{asked.name}: the recording was changed outside of Jeweller ({asked.recording}); bring it in anew. What was decided is kept."
         found = check(asked.score, asked.recording, asked.options, progress=progress)
     except JewellerError as error:
         return "failed", str(error)

@@ -26,7 +26,7 @@ from jeweller.score.model import Part, Score
 
 ARCHIVE_BYTES = 4 * 2**30  # unpacked; a zip of more is none of a class
 COUNTED = ("count", "counting", "clap", "clapping", "claps", "tap", "tapping", "rhythm")  # words for a take of its rhythm alone
-SPOKEN = ("names", "naming", "spoken", "speaking")  # and for one that is for the ear alone
+SPOKEN = ("names", "naming", "spoken", "speaking")  # and for one of spoken names: its timing is checked, the rest is for the ear
 # Words of a file that are nobody's name.
 NAMELESS = frozenset((*COUNTED, *SPOKEN, "take", "part", "and", "the", "rec", "recording", "audio", "voice", "memo", "new", "file", "copy"))
 VOICES = frozenset(("tenor", "alto", "baritone", "bass", "in", "bb", "eb"))
@@ -125,7 +125,7 @@ def guess(path: Path, players: Sequence[Player], pieces: Sequence[Known], *, ass
     instrument = _instrument(player, told)
     chosen = next((p for p in pieces if p.id == piece), None)
     part = part_for(chosen.parts, player.part if player is not None else "", instrument) if chosen is not None else ""
-    kind = "rhythm" if set(told) & set(COUNTED) else "stored" if set(told) & set(SPOKEN) else "played"
+    kind = "rhythm" if set(told) & {*COUNTED, *SPOKEN} else "played"
     return Guess(path, player.id if player is not None else None, _name(told, pieces, piece) if player is None else player.name, piece, part, kind, known(path))
 
 

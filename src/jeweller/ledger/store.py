@@ -151,7 +151,11 @@ class Store:
         today = self.copies / f"{datetime.date.today().isoformat()}.db"
         if today.exists():
             return
-        self.copy_database(today)
+        try:
+            self.copy_database(today)
+        except (OSError, sqlite3.Error) as error:  # a library on a full disk can still be read
+            self.told = f"Today's copy of the library could not be written: {error}."
+            return
         for old in sorted(self.copies.glob("????-??-??.db"))[:-COPIES]:
             old.unlink(missing_ok=True)
 
@@ -159,11 +163,14 @@ class Store:
         """A whole copy of the database as it stands, under its name only when it is complete."""
         passing()
         part = target.with_name(f"{target.name}.part{os.getpid()}")
-        with contextlib.closing(sqlite3.connect(self.database)) as source, contextlib.closing(sqlite3.connect(part)) as copy:
-            source.backup(copy)
-        passing()
-        part.chmod(0o600)
-        os.replace(part, target)
+        try:
+            with contextlib.closing(sqlite3.connect(self.database)) as source, contextlib.closing(sqlite3.connect(part)) as copy:
+                source.backup(copy)
+            passing()
+            part.chmod(0o600)
+            os.replace(part, target)
+        finally:
+            part.unlink(missing_ok=True)
         passing()
 
     @contextlib.contextmanager
@@ -225,8 +232,8 @@ class Store:
             part.chmod(0o600)
             os.replace(part, target)
             passing()
-        except OSError as error:
-            raise LedgerError(f"{target} cannot be written: {error.strerror or error}. The library is as it was.") from error
+        except (OSError, sqlite3.Error) as error:
+            raise LedgerError(f"{target} cannot be written: {error}. The library is as it was.") from error
         finally:
             copy.unlink(missing_ok=True)
             part.unlink(missing_ok=True)
