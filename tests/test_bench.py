@@ -166,7 +166,7 @@ class Bench(DeskCase):
             self.press(KEY.Key_Return, CONTROL)
         self.assertEqual(self.window.next_button.text(), "Write the slips…")
         for name, kind in (("slips.pdf", "pdf"), ("pages", "html"), ("mail", "text")):
-            self.bench.set_slips(with_mark=kind != "text")
+            self.bench.set_slips(with_mark=kind != "text", closing="Until Thursday, {name}.")
             self.bench.write_slips(kind, str(self.folder / name))
             self.wait(lambda: "Saved" in self.window.statusBar().currentMessage() and (self.folder / name).exists(), 60, kind)  # noqa: B023
             self.window.statusBar().clearMessage()
@@ -177,6 +177,8 @@ class Bench(DeskCase):
         mail = (self.folder / "mail" / "Ilse - A test.txt").read_text(encoding="utf-8")
         self.assertIn("this is what I heard in “A test”", " ".join(mail.split()))
         self.assertNotIn(" of 20", mail)
+        self.assertIn("Until Thursday, Ilse.", mail)
+        self.assertFalse(self.make_window().bench.slip_settings.with_mark)  # remembered
         self.bench.write_marks("csv", str(self.folder / "marks.csv"))
         rows = (self.folder / "marks.csv").read_text(encoding="utf-8-sig").splitlines()
         self.assertTrue(rows[1].startswith("'=Bram,Flute,A test,"), rows)

@@ -20,7 +20,7 @@ from jeweller.report.build import EAR_VERSION, settings_dict
 from jeweller.score.load import ENDINGS
 
 TAKES = (".wav", ".flac", ".ogg", ".oga", ".opus", ".mp3", ".m4a", ".mp4", ".aac", ".aiff", ".aif", ".wma", ".webm")
-TRIES = 2  # of a job whose process died on a cluster
+TRIES = 2  # of a job whose process died: alone, or on a cluster
 THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
 
 
@@ -106,7 +106,7 @@ def _here(jobs: list[Job], options: Options, workers: int | None, cancelled: Cal
     """In processes of this machine. Only as many jobs are handed out as are worked on: when a process dies, no others are under suspicion."""
     before = {name: os.environ.get(name) for name in THREADS}
     os.environ.update(dict.fromkeys(THREADS, "1"))
-    waiting, suspects = list(jobs), list[Job]()
+    waiting, suspects, tried = list(jobs), list[Job](), dict[Job, int]()
     try:
         while waiting or suspects:
             alone = bool(suspects)  # a job during which a process died is tried alone, so that it takes no other with it
@@ -126,8 +126,11 @@ def _here(jobs: list[Job], options: Options, workers: int | None, cancelled: Cal
                             yield _written(job, future.result())
                     if died:
                         died += running.values()
-                        if alone:
-                            yield Done(died[0], "failed", f"{died[0].take.name}: the system ended the check twice, probably for want of memory.")
+                        if alone and tried.get(died[0], 0) + 1 >= TRIES:
+                            yield Done(died[0], "failed", f"{died[0].take.name}: the system ended the check again and again, probably for want of memory.")
+                        elif alone:
+                            tried[died[0]] = tried.get(died[0], 0) + 1
+                            suspects.append(died[0])
                         else:
                             suspects += died
                         break

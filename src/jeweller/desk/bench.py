@@ -37,7 +37,6 @@ from jeweller.ledger.tables import Tray
 from jeweller.player.sampler import RATE
 from jeweller.report.build import EAR_VERSION
 from jeweller.score.line import Line as Music
-from jeweller.sheet.slip import SlipSettings
 from jeweller.sheet.theme import LIGHT, Theme
 
 POLL_MS = 60
@@ -69,7 +68,7 @@ class BenchPlace(Marking):
         self.lines: list[Line] = []
         self._heard: dict[int, tuple[Music | None, Recording]] = {}  # the music and the sound of the take in hand and of those beside it
         self._fetching: set[int] = set()
-        self.slip_settings = SlipSettings()
+        self.slip_settings = self.remembered_slips()
         self._begun = False  # whether anything was looked at since the tray was shown
         self._sources: list[str] = []
         self._offered: set[str] = set()

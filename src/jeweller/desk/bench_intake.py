@@ -5,7 +5,7 @@ from __future__ import annotations
 import tempfile
 from pathlib import Path
 
-from PySide6.QtCore import QFileSystemWatcher, QSettings, QTimer, SignalInstance
+from PySide6.QtCore import QFileSystemWatcher, QTimer, SignalInstance
 from PySide6.QtWidgets import QFileDialog, QStackedWidget
 
 from jeweller.desk.bench_leave import Leaving
@@ -19,7 +19,6 @@ from jeweller.score.load import ENDINGS, load_scores
 class BringingIn(Leaving):
     """What the bench has of it."""
 
-    settings: QSettings
     pages: QStackedWidget
     intake: IntakePage
     changed: SignalInstance

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import dataclasses
+import json
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import SignalInstance
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtCore import QSettings, SignalInstance
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.work import write_slips
@@ -25,6 +26,7 @@ class Leaving(QWidget):
     """What the bench has of it."""
 
     jobs: Jobs
+    settings: QSettings
     library: Library | None
     tray: Tray | None
     lines: list[Line]
@@ -53,8 +55,24 @@ class Leaving(QWidget):
         job.failed.connect(self.trouble)
 
     def set_slips(self, **settings: Any) -> None:
-        """How slips are written from now on."""
+        """How slips are written from now on; kept for the next time."""
         self.slip_settings = dataclasses.replace(self.slip_settings, **settings)
+        self.settings.setValue("slips", json.dumps(dataclasses.asdict(self.slip_settings)))
+
+    def remembered_slips(self) -> SlipSettings:
+        """How slips were written the last time."""
+        try:
+            return SlipSettings(**json.loads(str(self.settings.value("slips", "{}"))))
+        except (ValueError, TypeError):
+            return SlipSettings()
+
+    def ask_slip_words(self) -> None:
+        """The words slips begin and end with, in the teacher's own tone."""
+        for name, words in (("greeting", "Slips begin with ({name} and {piece} are filled in):"), ("closing", "Slips end with (may be empty):")):
+            text, ok = QInputDialog.getText(self, "Words of the slips", words, text=getattr(self.slip_settings, name))
+            if not ok:
+                return
+            self.set_slips(**{name: text.strip()})
 
     def _returned(self, takes: list[int], paths: object) -> None:
         assert isinstance(paths, list)

@@ -77,8 +77,9 @@ def fill_menus(w: Window) -> Menus:
     for kind, words in (("pdf", "One PDF for print…"), ("html", "Pages with sound, one a player…"), ("text", "Plain text for mail, one a player…")):
         add_action(w, slips, words, lambda k=kind: w.bench.write_slips(k))
     slips.addSeparator()
-    add_check(w, slips, "With the mark", True, lambda on: w.bench.set_slips(with_mark=on))
-    add_check(w, slips, "Two to a page", False, lambda on: w.bench.set_slips(per_page=2 if on else 1))
+    add_action(w, slips, "Their first and last words…", lambda: w.bench.ask_slip_words())
+    add_check(w, slips, "With the mark", w.bench.slip_settings.with_mark, lambda on: w.bench.set_slips(with_mark=on))
+    add_check(w, slips, "Two to a page", w.bench.slip_settings.per_page == 2, lambda on: w.bench.set_slips(per_page=2 if on else 1))
     marks = file.addMenu("Marks of the tray as")
     for kind, words in (("csv", "CSV…"), ("xlsx", "Spreadsheet (XLSX)…")):
         add_action(w, marks, words, lambda k=kind: w.bench.write_marks(k))

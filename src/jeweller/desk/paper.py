@@ -6,11 +6,11 @@ import bisect
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QByteArray, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap
-from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from jeweller.desk.shapes import drawn
 from jeweller.review import Review
 from jeweller.sheet.engrave import Engraving, engrave
 from jeweller.sheet.marks import Hit, Ruler, View, draw_marks, staff_place
@@ -88,18 +88,8 @@ class Paper(QWidget):
         self.update()
 
     def _render(self, svg: str) -> QPixmap:
-        ratio = self.devicePixelRatioF()
         assert self.engraving is not None
-        size = QSize(max(1, int(self.width() * ratio)), max(1, int(self.engraving.height * self.scale * ratio)))
-        pixmap = QPixmap(size)
-        pixmap.fill(Qt.GlobalColor.transparent)
-        renderer = QSvgRenderer(QByteArray(svg.encode("utf-8")))
-        painter = QPainter(pixmap)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        renderer.render(painter, QRectF(0, 0, size.width(), size.height()))
-        painter.end()
-        pixmap.setDevicePixelRatio(ratio)
-        return pixmap
+        return drawn(svg, self.width(), self.engraving.height * self.scale, self.devicePixelRatioF())
 
     def set_pitch(self, on: bool) -> None:
         self.show_pitch = on

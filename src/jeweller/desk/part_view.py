@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QByteArray, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
-from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QScrollArea, QWidget
 
 from jeweller.desk.paper import DEFAULT_ZOOM
+from jeweller.desk.shapes import drawn
 from jeweller.desk.style import font
 from jeweller.score.model import Part
 from jeweller.sheet.engrave import Engraving, engrave
@@ -71,15 +71,7 @@ class PartPaper(QWidget):
         svg = self.engraving.svg(self.theme, over, under=self._wash(), height=height)
         scale = self.width() / self.engraving.width
         self.setMinimumHeight(int(height * scale) + 1)
-        ratio = self.devicePixelRatioF()
-        pixmap = QPixmap(QSize(max(1, int(self.width() * ratio)), max(1, int(height * scale * ratio))))
-        pixmap.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(pixmap)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        QSvgRenderer(QByteArray(svg.encode("utf-8"))).render(painter, QRectF(0, 0, pixmap.width(), pixmap.height()))
-        painter.end()
-        pixmap.setDevicePixelRatio(ratio)
-        self._pixmap = pixmap
+        self._pixmap = drawn(svg, self.width(), height * scale, self.devicePixelRatioF())
         self.update()
 
     def _wash(self) -> str:

@@ -24,17 +24,21 @@ ICON_PATHS = {
 }
 
 
-def svg_pixmap(body: str, size: int, ratio: float = 2.0) -> QPixmap:
-    """An SVG fragment in a box of -12..12 as a pixmap of `size` pixels."""
-    pixmap = QPixmap(QSize(round(size * ratio), round(size * ratio)))
+def drawn(svg: str, width: float, height: float, ratio: float) -> QPixmap:
+    """An SVG document drawn into a clear pixmap of so many (logical) pixels."""
+    pixmap = QPixmap(QSize(max(1, int(width * ratio)), max(1, int(height * ratio))))
     pixmap.fill(Qt.GlobalColor.transparent)
-    renderer = QSvgRenderer(QByteArray(f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="-12 -12 24 24">{body}</svg>'.encode()))
     painter = QPainter(pixmap)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    renderer.render(painter, QRectF(0, 0, pixmap.width(), pixmap.height()))
+    QSvgRenderer(QByteArray(svg.encode("utf-8"))).render(painter, QRectF(0, 0, pixmap.width(), pixmap.height()))
     painter.end()
     pixmap.setDevicePixelRatio(ratio)
     return pixmap
+
+
+def svg_pixmap(body: str, size: int, ratio: float = 2.0) -> QPixmap:
+    """An SVG fragment in a box of -12..12 as a pixmap of `size` pixels."""
+    return drawn(f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="-12 -12 24 24">{body}</svg>', size, size, ratio)
 
 
 def facet_pixmap(facet: str, theme: Theme, size: int = 18, *, unsure: bool = False) -> QPixmap:

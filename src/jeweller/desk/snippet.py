@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPixmap
-from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QWidget
 
+from jeweller.desk.shapes import drawn
 from jeweller.desk.style import font
 from jeweller.score.line import Line
 from jeweller.sheet.engrave import Engraving, engrave
@@ -52,17 +52,8 @@ class Snippet(QWidget):
         height = system.rail + BELOW - top
         under = f'<rect x="{bar.left:.0f}" y="{top:.0f}" width="{bar.right - bar.left:.0f}" height="{height:.0f}" fill="{self.theme.wash}"/>' if finding else ""
         svg = engraving.svg(self.theme, overlay.svg, under=under + overlay.under, top=top, height=height, system=bar.system)
-        ratio = self.devicePixelRatioF()
         scale = min(SCALE * self.points / 11.0, self.height() / height, self.width() / engraving.width if self.width() > 100 else 1.0)
-        size = QSize(max(1, int(engraving.width * scale * ratio)), max(1, int(height * scale * ratio)))
-        pixmap = QPixmap(size)
-        pixmap.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(pixmap)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        QSvgRenderer(QByteArray(svg.encode("utf-8"))).render(painter, QRectF(0, 0, size.width(), size.height()))
-        painter.end()
-        pixmap.setDevicePixelRatio(ratio)
-        self._pixmap = pixmap
+        self._pixmap = drawn(svg, engraving.width * scale, height * scale, self.devicePixelRatioF())
         self.setAccessibleName(finding["text"] if finding is not None else line.title)
         self.update()
 

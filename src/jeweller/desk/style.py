@@ -25,7 +25,10 @@ def font(points: float, *, serif: bool = False, weight: int = 400, italic: bool 
 
 
 def apply_theme(app: QApplication, theme: Theme, points: float = BASE_PT) -> None:
-    """Palette, base font and style sheet for the whole program."""
+    """Palette, base font and style sheet for the whole program; what is so already costs nothing: every widget there is would be styled anew."""
+    styled = sheet(theme, points)
+    if app.styleSheet() == styled:
+        return
     app.setFont(font(points))
     palette = QPalette()
     roles = {
@@ -38,7 +41,7 @@ def apply_theme(app: QApplication, theme: Theme, points: float = BASE_PT) -> Non
     for role, colour in roles.items():
         palette.setColor(role, QColor(colour))
     app.setPalette(palette)
-    app.setStyleSheet(sheet(theme, points))
+    app.setStyleSheet(styled)
 
 
 def sheet(t: Theme, points: float) -> str:

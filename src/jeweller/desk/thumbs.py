@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QByteArray, QObject, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QPainter, QPixmap
-from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtCore import QObject, QSize, QTimer, Signal
+from PySide6.QtGui import QPixmap
 
+from jeweller.desk.shapes import drawn
 from jeweller.errors import JewellerError
 from jeweller.score.model import Part
 from jeweller.sheet.engrave import engrave
@@ -64,16 +64,9 @@ class Thumbs(QObject):
 
 def first_bars(part: Part | None, theme: Theme, ratio: float) -> QPixmap:
     """As much of a part as goes into SIZE; empty paper where there is none."""
-    pixmap = QPixmap(QSize(round(SIZE.width() * ratio), round(SIZE.height() * ratio)))
-    pixmap.fill(Qt.GlobalColor.transparent)
-    if part is not None:
-        engraving = engrave(part, SIZE.width() / SCALE, rails=False)
-        middle = (engraving.systems[0].top + engraving.systems[0].bottom) / 2
-        height = SIZE.height() / SCALE
-        svg = engraving.svg(theme, top=middle - height / 2, height=height, system=0)
-        painter = QPainter(pixmap)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        QSvgRenderer(QByteArray(svg.encode("utf-8"))).render(painter, QRectF(0, 0, pixmap.width(), pixmap.height()))
-        painter.end()
-    pixmap.setDevicePixelRatio(ratio)
-    return pixmap
+    if part is None:
+        return drawn('<svg xmlns="http://www.w3.org/2000/svg"/>', SIZE.width(), SIZE.height(), ratio)
+    engraving = engrave(part, SIZE.width() / SCALE, rails=False)
+    middle = (engraving.systems[0].top + engraving.systems[0].bottom) / 2
+    height = SIZE.height() / SCALE
+    return drawn(engraving.svg(theme, top=middle - height / 2, height=height, system=0), SIZE.width(), SIZE.height(), ratio)
