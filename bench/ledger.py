@@ -4,7 +4,7 @@
     .venv/bin/python bench/ledger.py large [--players 2000 --takes 20000] [--folder F]    opening, lists, search, painted frames
     .venv/bin/python bench/ledger.py tray [--takes 40]                                     drop, check, decide by keyboard, slips
 
-Prints seconds; `tray` also the key presses and the peak of memory. Offscreen; the figures of docs/performance.md come from here.
+Prints seconds; `tray` also the key presses. Offscreen; the figures of docs/performance.md come from here.
 """
 
 from __future__ import annotations
@@ -12,7 +12,6 @@ from __future__ import annotations
 import argparse
 import os
 import random
-import resource
 import tempfile
 import time
 from collections.abc import Callable
@@ -193,7 +192,6 @@ def tray(options: argparse.Namespace) -> None:
     timed("slips of all of them (PDF)", slips)
     keys += 1
     print(f"{'from the drop to the slips, machine time':56} {time.perf_counter() - begin:7.3f} s; key presses and clicks: {keys}")
-    print(f"peak of memory: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB, of a worker {resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024:.0f} MB")
     window.close()
 
 
