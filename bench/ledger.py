@@ -4,12 +4,15 @@
     .venv/bin/python bench/ledger.py large [--players 2000 --takes 20000] [--folder F]    opening, lists, search, painted frames
     .venv/bin/python bench/ledger.py tray [--takes 40]                                     drop, check, decide by keyboard, slips
 
+    .venv/bin/python bench/ledger.py book [--pieces 2000]                                  the shelf, and a part of 200 bars
+
 Prints seconds; `tray` also the key presses. Offscreen; the figures of docs/performance.md come from here.
 """
 
 from __future__ import annotations
 
 import argparse
+import dataclasses
 import os
 import random
 import tempfile
@@ -195,6 +198,49 @@ def tray(options: argparse.Namespace) -> None:
     window.close()
 
 
+def book(options: argparse.Namespace) -> None:
+    """The shelf with many pieces, and a part of 200 bars opened."""
+    home = Path(tempfile.mkdtemp())
+    app = make_app()
+    settings = open_settings(home / "desk.ini")
+    settings.setValue("library", str(home / "library"))
+    window = Window(settings, SimulatedSpeaker())
+    window.resize(1280, 800)
+    window.show()
+    app.processEvents()
+    window.go("pattern")
+    place = window.pattern
+    music = load_score(DEMO / "first-light.musicxml")
+    shelf = place.shelf.open()
+    assert shelf is not None
+    for k in range(options.pieces):
+        shelf.add(dataclasses.replace(music, title=f"Piece {k}"))
+    place.shelf.open_at(place.shelf.folder)
+
+    def painted(act: Callable[[], Any]) -> Callable[[], None]:
+        def run() -> None:
+            act()
+            app.processEvents()
+            window.grab()
+
+        return run
+
+    timed(f"shelf of {options.pieces} pieces: opened, to the painted frame", painted(lambda: place.choose_way("shelf")))
+    pause(lambda: not place.shelf.thumbs.waiting)
+    worst = 0.0
+    for k in range(30):
+        begin = time.perf_counter()
+        place.shelf.list.verticalScrollBar().setValue(k * 400)
+        app.processEvents()
+        worst = max(worst, time.perf_counter() - begin)
+    print(f"{'the slowest of 30 steps of scrolling':56} {worst:7.3f} s")
+    timed("searched", painted(lambda: place.shelf.search.setText("Piece 17")))
+    bars = "|".join(["CDEF GABc", "c2B2 A2G2", "E4 (FG)AB", "c8"]) + "|\n"
+    (home / "long.abc").write_text(f"X:1\nT:Two hundred bars\nM:4/4\nL:1/8\nK:Eb\n{bars * 50}")
+    timed("a part of 200 bars opened, to the painted frame", painted(lambda: place.open_file(str(home / "long.abc"))))
+    window.close()
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     acts = parser.add_subparsers(dest="act", required=True)
@@ -206,6 +252,9 @@ def main() -> None:
     other = acts.add_parser("tray")
     other.add_argument("--takes", type=int, default=40)
     other.set_defaults(run=tray)
+    third = acts.add_parser("book")
+    third.add_argument("--pieces", type=int, default=2000)
+    third.set_defaults(run=book)
     options = parser.parse_args()
     options.run(options)
 

@@ -152,6 +152,16 @@ class Bench(DeskCase):
         self.wait(lambda: self.window.last_trouble)
         self.assertIn("words.txt is no recording", self.window.last_trouble)
 
+    def test_the_window_is_laid_out_as_it_was_left(self) -> None:
+        self.checked_tray("Ilse")
+        self.bench.split.setSizes([400, 760])
+        wide = self.bench.split.sizes()
+        self.window.close()
+        again = self.make_window()
+        again.go("bench")
+        self.wait(lambda: again.bench.split.isVisible())
+        self.assertAlmostEqual(again.bench.split.sizes()[0], wide[0], delta=4)
+
     def test_large_and_dark(self) -> None:
         self.checked_tray("Ilse")
         self.window.set_theme("dark")

@@ -185,6 +185,8 @@ class LedgerPlace(DeskCase):
         self.assertEqual((self.ledger.list.count(), self.ledger.title.text()), (1, "Bram"))
         self.ledger.consent.click()
         self.assertIn("consent of ", self.ledger.under.text())
+        self.ledger.add_practice(25)
+        self.assertIn("25 minutes on 1 day", self.ledger.under.text())
         self.ledger.give_out(str(self.folder / "bram.zip"))
         self.assertTrue((self.folder / "bram.zip").exists())
         self.ledger.delete(sure=True)

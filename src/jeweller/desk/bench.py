@@ -149,6 +149,7 @@ class BenchPlace(Marking):
         self.empty.setWordWrap(True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignTop)
         column.addWidget(self.empty, 1)
+        split.setObjectName("bench")
         self.split = split
         return page
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFileDialog,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QLineEdit,
     QListWidget,
@@ -104,6 +105,7 @@ class LedgerPlace(QWidget):
         split.addWidget(self.words)
         split.setStretchFactor(0, 1)
         split.setSizes([800, width_at(11.0)])
+        split.setObjectName("class")
         return split
 
     def _player_page(self) -> QWidget:
@@ -141,11 +143,13 @@ class LedgerPlace(QWidget):
         row = QHBoxLayout()
         self.consent = QPushButton()
         self.consent.clicked.connect(self.toggle_consent)
+        self.practised = QPushButton("Practised today…")
+        self.practised.clicked.connect(lambda: self.add_practice())
         self.out = QPushButton("Give out what is held…")
         self.out.clicked.connect(lambda: self.give_out())
         self.remove = QPushButton("Delete for good…")
         self.remove.clicked.connect(lambda: self.delete())
-        for button in (self.consent, self.out, self.remove):
+        for button in (self.practised, self.consent, self.out, self.remove):
             row.addWidget(button)
         row.addStretch(1)
         column.addLayout(row)
@@ -153,6 +157,7 @@ class LedgerPlace(QWidget):
         split.addWidget(left)
         split.addWidget(right)
         split.setSizes([280, 880])
+        split.setObjectName("players")
         return split
 
     # ---- what is shown -------------------------------------------------------------------------------------------
@@ -290,7 +295,7 @@ class LedgerPlace(QWidget):
         instrument = find_instrument(player.instrument) if player.instrument else None
         self.title.setText(player.name)
         told = [instrument.name if instrument is not None else player.part, f"{len(self.told.attempts)} take{'s' if len(self.told.attempts) != 1 else ''}",
-                f"{self.told.minutes} minutes on {self.told.days} days" if self.told.days else "",
+                f"{self.told.minutes} minutes on {self.told.days} day{'s' if self.told.days != 1 else ''}" if self.told.days else "",
                 f"consent of {player.consent}" if player.consent else "no consent noted: left out of what others see"]  # fmt: skip
         self.under.setText(" · ".join(filter(None, told)))
         self.consent.setText("Take the consent back" if player.consent else "Consent was given today")
@@ -333,6 +338,21 @@ class LedgerPlace(QWidget):
             return
         self._fill_players()
         self.show_player(next(p for p in self.library.players() if self.player is not None and p.id == self.player.id))
+
+    def add_practice(self, minutes: int | None = None) -> None:
+        """Minutes of today, asked for where they are not given."""
+        if self.player is None or self.library is None:
+            return
+        if minutes is None:
+            minutes, ok = QInputDialog.getInt(self, self.player.name, "Minutes practised today:", 20, 1, 600)
+            if not ok:
+                return
+        try:
+            self.library.add_practice(self.player.id, datetime.date.today().isoformat(), minutes)
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self.show_player(self.player)
 
     def give_out(self, target: str = "") -> None:
         """Everything that is held on the player as one file."""

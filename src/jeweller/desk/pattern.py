@@ -125,6 +125,7 @@ class PatternPlace(QWidget):
         split.setStretchFactor(0, 1)
         split.setCollapsible(0, False)
         split.setSizes([860, width_at(11.0)])
+        split.setObjectName("pattern")
         column.addWidget(split, 1)
         self.shown = ShownAs()
         self.shown.changed.connect(self._show_part)

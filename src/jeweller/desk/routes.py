@@ -6,8 +6,8 @@ import datetime
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSettings
-from PySide6.QtWidgets import QFileDialog, QMainWindow
+from PySide6.QtCore import QByteArray, QSettings
+from PySide6.QtWidgets import QFileDialog, QMainWindow, QSplitter
 
 from jeweller.desk.bench import BenchPlace
 from jeweller.desk.jobs import Jobs
@@ -123,6 +123,18 @@ class Routes(QMainWindow):
         """The library, opened on first use."""
         self.bench.wake()
         return self.bench.library
+
+    def remember_layout(self) -> None:
+        """How wide everything is, for the next time."""
+        for split in self.findChildren(QSplitter):
+            self.settings.setValue(f"split/{split.objectName()}", split.saveState())
+
+    def lay_out_as_left(self) -> None:
+        """As wide as everything was the last time."""
+        for split in self.findChildren(QSplitter):
+            state = self.settings.value(f"split/{split.objectName()}")
+            if isinstance(state, QByteArray):
+                split.restoreState(state)
 
     # ---- the library ---------------------------------------------------------------------------------------------
 

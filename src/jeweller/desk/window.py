@@ -81,6 +81,7 @@ class Window(Routes):
         geometry = settings.value("geometry")
         if geometry is None or not self.restoreGeometry(geometry):
             self.resize(1280, 800)
+        self.lay_out_as_left()
         if speaker.silent:
             self.say("No sound device: everything works silently.")
         self._refresh()
@@ -586,6 +587,7 @@ class Window(Routes):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.settings.setValue("geometry", self.saveGeometry())
+        self.remember_layout()
         self.loupe.stop()
         self.pattern.stop()
         self.jobs.stop()
