@@ -143,7 +143,7 @@ class Store:
             command.upgrade(config, "head")
 
     def _sweep(self) -> None:
-        """Takes away what an interrupted import left: files that were never finished, and recordings that no take knows."""
+        """Takes away files that an interrupted import never finished. Whole recordings that no take knows are left: the database may be an older copy."""
         for path in self.recordings.glob("**/*.part*"):
             path.unlink(missing_ok=True)
 
