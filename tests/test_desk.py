@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication
 
 from jeweller.audio.ports import SimulatedSpeaker
 from jeweller.band import DEMO, read_band
+from jeweller.check import Checked, check
 from jeweller.desk.app import open_settings
 from jeweller.desk.dialogs import KEYS
 from jeweller.desk.jobs import Jobs
@@ -72,8 +73,14 @@ class DeskCase(WindowCase):
     def checked(self) -> None:
         self.wait(lambda: self.window.review is not None and self.window.pages.currentIndex() == 2, what="for the check")
 
+    prepared: Checked | None = None  # the check of the take, which is the same in every test
+
     def open(self) -> None:
-        self.drop(self.score, self.take)
+        """The marked part as after a drop (which `Opening` tests with its check in a process of its own)."""
+        if DeskCase.prepared is None:
+            DeskCase.prepared = check(self.score, self.take)
+        self.window._pending = (str(self.score), str(self.take), "Flute", "", ["Flute"])
+        self.window._checked(DeskCase.prepared)
         self.checked()
         loupe = self.window.loupe
         self.wait(lambda: loupe._sound is not None and loupe._model is not None, what="for the sound")

@@ -82,7 +82,7 @@ class BroughtIn(LedgerCase):
 
     def test_the_piece_is_recognised_by_its_sound(self) -> None:
         _, takes = read_band(DEMO)
-        scores = [(s.stem, load_score(s)) for s in sorted(DEMO.glob("*.musicxml"))]
+        scores = [(name, load_score(DEMO / f"{name}.musicxml")) for name in ("first-light", "fernhollow-air", "lockkeepers-march")]
         take = takes[1]  # a trumpet
         among = candidates(scores, require_instrument("trumpet"))
         self.assertEqual(len(among), len(scores))
