@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QPoint, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from jeweller.desk.shapes import svg_pixmap
@@ -27,6 +27,7 @@ class ClassGrid(QWidget):
         self.points = 11.0
         self.view: ClassView | None = None
         self.at: tuple[int, int] | None = None  # row and bar under the keys
+        self._shapes: dict[tuple[str, str, int], QPixmap] = {}
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -109,8 +110,8 @@ class ClassGrid(QWidget):
             if k % every == 0:
                 words = "up" if number == "0" else number
                 painter.drawText(QRect(names + column * k, 0, column * every, self._px(HEAD)), int(Qt.AlignmentFlag.AlignCenter), words)
-        ratio = self.devicePixelRatioF()
-        for index, (top, row, first) in enumerate(self.tops()):
+        tops = self.tops()
+        for index, (top, row, first) in enumerate(tops):
             if first:
                 painter.setFont(font(self.points - 1, weight=600))
                 painter.setPen(QColor(self.theme.quiet))
@@ -124,16 +125,22 @@ class ClassGrid(QWidget):
             for k, number in enumerate(bars):
                 if self.at == (index, k):
                     painter.fillRect(QRect(names + column * k, top + 1, column, self._px(ROW) - 1), QColor(self.theme.wash))
-                centre = self.centre(index, k)
+                centre = QPoint(names + column * k + column // 2, top + self._px(ROW) // 2)
                 if number not in row.heard:
                     painter.setPen(QColor(self.theme.faint))
                     painter.drawLine(centre.x() - 3, centre.y(), centre.x() + 3, centre.y())
                 facets = list(dict.fromkeys(c.facet for c in row.cells.get(number, ())))[:2]
                 for n, facet in enumerate(facets):
                     size = SHAPE if len(facets) == 1 else SHAPE - 4
-                    pixmap = svg_pixmap(shape_svg(facet, 0, 0, 19, self.theme.facets[facet]), size, ratio)
-                    painter.drawPixmap(centre.x() - size // 2 + (n * (size - 2) - (size - 2) // 2 if len(facets) > 1 else 0), centre.y() - size // 2, pixmap)
+                    x = centre.x() - size // 2 + (n * (size - 2) - (size - 2) // 2 if len(facets) > 1 else 0)
+                    painter.drawPixmap(x, centre.y() - size // 2, self._shape(facet, size))
         painter.end()
+
+    def _shape(self, facet: str, size: int) -> QPixmap:
+        key = (self.theme.name, facet, size)
+        if key not in self._shapes:
+            self._shapes[key] = svg_pixmap(shape_svg(facet, 0, 0, 19, self.theme.facets[facet]), size, self.devicePixelRatioF())
+        return self._shapes[key]
 
     # ---- choosing ------------------------------------------------------------------------------------------------
 

@@ -60,6 +60,7 @@ class LedgerPlace(QWidget):
         self.view: ClassView | None = None
         self.player: Player | None = None
         self.told: OverTime | None = None
+        self._named: list[tuple[str, Player]] = []
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 4, 16, 8)
         outer.setSpacing(8)
@@ -184,11 +185,16 @@ class LedgerPlace(QWidget):
         self.trays.setCurrentIndex(max(0, self.trays.findData(now)))
         self.trays.blockSignals(False)
         self._fill_pieces()
-        self._fill_players()
+        self._players_stand = False
         self.choose_way(self.way)
+
+    _players_stand = False  # whether the list of players is as the library has it: it is filled when it is looked at
 
     def choose_way(self, way: str) -> None:
         self.way = way
+        if way == "players" and not self._players_stand and self.library is not None:
+            self._players_stand = True
+            self._read_players()
         index = [w for w, _ in WAYS].index(way)
         self.ways.button(index).setChecked(True)
         here = self.view is not None if way == "class" else self.list.count() > 0 or bool(self.search.text())
@@ -268,20 +274,26 @@ class LedgerPlace(QWidget):
 
     # ---- players -------------------------------------------------------------------------------------------------
 
-    def _fill_players(self) -> None:
+    def _read_players(self) -> None:
+        """Every player with the words they are found by."""
         assert self.library is not None
+        self._named = []
+        for p in self.library.players():
+            instrument = find_instrument(p.instrument) if p.instrument else None
+            self._named.append((" · ".join(filter(None, [p.name, instrument.name if instrument is not None else p.part])), p))
+        self._fill_players()
+
+    def _fill_players(self) -> None:
         wanted = self.search.text().casefold().split()
         now = self.player.id if self.player is not None else None
         self.list.blockSignals(True)
         self.list.clear()
-        for p in self.library.players():
-            instrument = find_instrument(p.instrument) if p.instrument else None
-            words = " · ".join(filter(None, [p.name, instrument.name if instrument is not None else p.part]))
-            if all(w in words.casefold() for w in wanted) and self.list.count() < SHOWN:
+        for words, player in self._named:
+            if self.list.count() < SHOWN and all(w in words.casefold() for w in wanted):
                 item = QListWidgetItem(words)
-                item.setData(Qt.ItemDataRole.UserRole, p)
+                item.setData(Qt.ItemDataRole.UserRole, player)
                 self.list.addItem(item)
-                if p.id == now:
+                if player.id == now:
                     self.list.setCurrentItem(item)
         self.list.blockSignals(False)
         if self.list.currentItem() is None and self.list.count():
@@ -336,7 +348,7 @@ class LedgerPlace(QWidget):
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
-        self._fill_players()
+        self._read_players()
         self.show_player(next(p for p in self.library.players() if self.player is not None and p.id == self.player.id))
 
     def add_practice(self, minutes: int | None = None) -> None:

@@ -58,7 +58,7 @@ class InLedger:
 
 def lines(library: Library, tray: int) -> list[Line]:
     """The takes of a tray, those that need an ear most first; what is decided last."""
-    names = {p.id: p.name for p in library.players(library.tray(tray).band_id)}
+    names = {i: p.name for i, p in library.players_in(tray).items()}
     titles = {p.id: p.title for p in library.shelf.pieces.values()}
     found = [Line(t, names.get(t.player_id or 0, t.name), titles.get(t.piece, "")) for t in library.takes(tray)]
     return sorted(found, key=lambda line: (line.done, RANK[line.take.state], -float(line.take.summary.get("need", 0.0)), line.player.casefold()))

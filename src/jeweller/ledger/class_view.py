@@ -128,7 +128,7 @@ def pieces_of(library: Library, tray: int) -> list[tuple[str, str, int]]:
 
 def class_view(library: Library, tray: int, piece: str) -> ClassView:
     """The picture of a piece across the players of a tray."""
-    players = {p.id: p for p in library.players(library.tray(tray).band_id)}
+    players = library.players_in(tray)
     rows: list[PlayerRow] = []
     summaries: list[tuple[PlayerRow, dict[str, Any]]] = []
     title, order = "", [name for name, _ in SECTIONS] + [OTHERS]

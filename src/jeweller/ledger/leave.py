@@ -41,7 +41,7 @@ def office_rows(library: Library, tray: int, *, with_consent_only: bool = False,
     """(rows by column, how many takes were left out for want of consent). `attempts` at one piece by one player: all, or only the best, the last or their
     mean."""
     row_of_tray = library.tray(tray)
-    players = {p.id: p for p in library.players(row_of_tray.band_id)}
+    players = library.players_in(tray)
     rows: list[dict[str, str | float | None]] = []
     left_out = 0
     for line in sorted(lines(library, tray), key=lambda x: (x.player.casefold(), x.take.id)):

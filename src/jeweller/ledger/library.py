@@ -67,6 +67,11 @@ class Library:
         query = select(Player).order_by(func.lower(Player.name))
         return self._all(query if band is None else query.where(Player.band_id == band))
 
+    def players_in(self, tray: int) -> dict[int, Player]:
+        """By their ids, the players who have a take in a tray."""
+        of_tray = select(Take.player_id).where(Take.tray_id == tray)
+        return {p.id: p for p in self._all(select(Player).where(Player.id.in_(of_tray)))}
+
     def add_player(self, band: int, name: str, instrument: str = "", part: str = "", *, also: Sequence[str] = (), consent: str = "") -> Player:
         return self._add(Player(band_id=band, name=_named(name, "player"), instrument=instrument, part=part, also=list(also), consent=consent))
 
@@ -77,12 +82,6 @@ class Library:
             session.execute(update(kind).where(kind.id == row.id).values(**values))  # type: ignore[attr-defined]
 
     # ---- assignments and trays -----------------------------------------------------------------------------------
-
-    def assignments(self, band: int) -> list[Assignment]:
-        return self._all(select(Assignment).where(Assignment.band_id == band).order_by(Assignment.id.desc()))
-
-    def add_assignment(self, band: int, piece: str, title: str, *, bars: str = "", due: str = "", **settings: Any) -> Assignment:
-        return self._add(Assignment(band_id=band, piece=piece, title=title, bars=bars, due=due, settings=settings))
 
     def assign(self, tray: int, piece: str, title: str, *, bars: str = "", due: str = "", **settings: Any) -> None:
         """What was asked for in a tray, now or anew. The marks follow; what was decided stays."""
