@@ -152,6 +152,18 @@ class Bench(DeskCase):
         self.wait(lambda: self.window.last_trouble)
         self.assertIn("words.txt is no recording", self.window.last_trouble)
 
+    def test_a_second_window_reads_and_says_why_it_changes_nothing(self) -> None:
+        self.checked_tray("Ilse")
+        second = self.make_window()
+        second.go("bench")
+        self.assertEqual([line.player for line in second.bench.lines], ["Ilse"])
+        self.wait(lambda: second.bench.hand is not None)
+        for act in (lambda: second.act("dismiss"), lambda: second.act("undo"), second.bench.check, lambda: second.bench.take_in([str(self.take)]),
+                    lambda: second.bench.dismiss_all("no"), lambda: second.bench.mark_by_hand("1")):  # fmt: skip
+            second.last_trouble = ""
+            act()
+            self.assertIn("open in another window", second.last_trouble)
+
     def test_the_window_is_laid_out_as_it_was_left(self) -> None:
         self.checked_tray("Ilse")
         self.bench.split.setSizes([400, 760])

@@ -366,7 +366,11 @@ class BenchPlace(Marking):
         """Takes the last step in this tray back, or does it again; also after the program was closed."""
         if self.library is None or self.tray is None:
             return
-        takes = self.library.redo(self.tray.id) if again else self.library.undo(self.tray.id)
+        try:
+            takes = self.library.redo(self.tray.id) if again else self.library.undo(self.tray.id)
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
         if not takes:
             self.message.emit(UNDONE)
             return
@@ -384,7 +388,11 @@ class BenchPlace(Marking):
             why, ok = QInputDialog.getText(self, "All of this kind", f"Dismiss every undecided “{kind.replace('_', ' ')}” of this tray. Why?")
             if not ok:
                 return
-        count = dismiss_alike(self.library, self.tray.id, kind, why)
+        try:
+            count = dismiss_alike(self.library, self.tray.id, kind, why)
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
         self._touched({line.take.id for line in self.lines})
         self._show_hand()
         self.message.emit(f"{count} dismissed; Ctrl+Z brings them back.")
@@ -440,7 +448,10 @@ class BenchPlace(Marking):
 
     def check(self, takes: list[int] | None = None) -> None:
         """Checks the takes that wait, or these once more."""
-        if self.checking is None:
+        if self.checking is None or self.library is None:
+            return
+        if self.library.store.read_only:
+            self.trouble.emit(self.library.store.told)
             return
         chosen = [x.take for x in self.lines if (x.take.id in takes if takes is not None else x.take.state == "waiting")]
         for news in self.checking.add(chosen):

@@ -48,6 +48,9 @@ class BringingIn(Leaving):
             self.wake()
         if self.library is None:
             return
+        if self.library.store.read_only:
+            self.trouble.emit(self.library.store.told)
+            return
         music = [p for p in paths if p.casefold().endswith(ENDINGS)]
         if music:
             self.add_music(music)

@@ -26,6 +26,8 @@ def take_menu(bench: BenchPlace) -> QMenu:
     take = bench.hand.take
     library = bench.library
     menu.addAction("Look closely (O)").triggered.connect(lambda _=False: bench.to_loupe.emit(take.id))
+    if library.store.read_only:
+        return menu
     menu.addAction("Check it again").triggered.connect(lambda _=False: bench.check([take.id]))
     menu.addAction("Check the whole tray again").triggered.connect(lambda _=False: bench.check([x.take.id for x in bench.lines if x.take.piece]))
     menu.addSeparator()
