@@ -9,11 +9,12 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import delete, select, text
+from sqlalchemy import ColumnElement, delete, select, text
+from sqlalchemy.orm import Session
 
 from jeweller.errors import LedgerError
 from jeweller.ledger.library import Library
-from jeweller.ledger.tables import Act, Player, Practice, Report, Take
+from jeweller.ledger.tables import Act, Phrase, Player, Practice, Report, Take
 
 
 def held(library: Library, player: Player) -> list[str]:
@@ -41,6 +42,7 @@ def delete_players(library: Library, players: list[Player]) -> None:
     with store.write() as session:
         takes = list(session.scalars(select(Take).where(Take.player_id.in_(ids))))
         files = {t.file for t in takes}
+        _forget_phrases(session, [t.id for t in takes])
         for kind, column in ((Report, Report.take_id), (Act, Act.take_id)):
             session.execute(delete(kind).where(column.in_([t.id for t in takes])))
         session.execute(delete(Take).where(Take.id.in_([t.id for t in takes])))
@@ -54,6 +56,17 @@ def delete_players(library: Library, players: list[Player]) -> None:
     with store.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
         connection.execute(text("VACUUM"))
         connection.execute(text("PRAGMA wal_checkpoint(TRUNCATE)"))
+
+
+def _forget_phrases(session: Session, takes: list[int]) -> None:
+    """Words that were said about these takes alone are offered no more: they may name somebody."""
+
+    def said(where: ColumnElement[bool]) -> set[str]:
+        return {str(body.get("text", "")) for body in session.scalars(select(Act.body).where(Act.kind == "comment", where))}
+
+    theirs = said(Act.take_id.in_(takes))
+    if theirs:
+        session.execute(delete(Phrase).where(Phrase.text.in_(theirs - said(Act.take_id.not_in(takes)))))
 
 
 def delete_band(library: Library, band: int) -> None:
