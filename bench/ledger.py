@@ -26,6 +26,7 @@ os.environ.setdefault("OMP_NUM_THREADS", "1")
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 from sqlalchemy import insert
 
 from jeweller.audio.ports import SimulatedSpeaker
@@ -58,6 +59,29 @@ def pause(until: Callable[[], object], seconds: float = 900.0) -> None:
     while not until() and time.monotonic() < end:
         QTest.qWait(5)
         time.sleep(0.01)
+
+
+def opened(library: Path) -> Window:
+    """The window on a library."""
+    make_app()
+    settings = open_settings(library.parent / "desk.ini")
+    settings.setValue("library", str(library))
+    window = Window(settings, SimulatedSpeaker())
+    window.resize(1280, 800)
+    window.show()
+    QApplication.processEvents()
+    return window
+
+
+def painted(window: Window, act: Callable[[], Any]) -> Callable[[], None]:
+    """Something done to the painted frame."""
+
+    def run() -> None:
+        act()
+        QApplication.processEvents()
+        window.grab()
+
+    return run
 
 
 def fill(folder: Path, players: int, takes: int) -> None:
@@ -103,29 +127,15 @@ def large(options: argparse.Namespace) -> None:
     Library(folder).close()  # the copy of the day is made once
     library = timed("opening", lambda: Library(folder))
     library.close()
-    app = make_app()
-    settings = open_settings(folder.parent / "desk.ini")
-    settings.setValue("library", str(folder))
-    window = Window(settings, SimulatedSpeaker())
-    window.resize(1280, 800)
-    window.show()
-    app.processEvents()
+    window = opened(folder)
 
-    def painted(act: Callable[[], Any]) -> Callable[[], None]:
-        def run() -> None:
-            act()
-            app.processEvents()
-            window.grab()
-
-        return run
-
-    timed("bench: opened, to the painted frame", painted(lambda: window.go("bench")))
-    timed("bench: another tray", painted(lambda: window.bench.trays.setCurrentIndex(5)))
-    timed("bench: a decision", painted(lambda: window.act("keep")))
-    timed("ledger: opened, with the class picture", painted(lambda: window.go("ledger")))
-    timed("ledger: players", painted(lambda: window.ledger.choose_way("players")))
+    timed("bench: opened, to the painted frame", painted(window, lambda: window.go("bench")))
+    timed("bench: another tray", painted(window, lambda: window.bench.trays.setCurrentIndex(5)))
+    timed("bench: a decision", painted(window, lambda: window.act("keep")))
+    timed("ledger: opened, with the class picture", painted(window, lambda: window.go("ledger")))
+    timed("ledger: players", painted(window, lambda: window.ledger.choose_way("players")))
     for text in ("1", "19", "player 199 trum"):
-        timed(f"ledger: search “{text}”", painted(lambda t=text: window.ledger.search.setText(t)))  # type: ignore[misc]
+        timed(f"ledger: search “{text}”", painted(window, lambda t=text: window.ledger.search.setText(t)))  # type: ignore[misc]
     window.close()
 
 
@@ -149,13 +159,7 @@ def tray(options: argparse.Namespace) -> None:
     pile = home / "pile"
     pile.mkdir()
     timed(f"playing {options.takes} takes (not part of the job)", lambda: forty(pile, options.takes))
-    app = make_app()
-    settings = open_settings(home / "desk.ini")
-    settings.setValue("library", str(home / "library"))
-    window = Window(settings, SimulatedSpeaker())
-    window.resize(1280, 800)
-    window.show()
-    app.processEvents()
+    window = opened(home / "library")
     window.go("pattern")
     window.pattern.open_file(str(DEMO / "lockkeepers-march.musicxml"))
     window.pattern.put_on_shelf()
@@ -201,13 +205,7 @@ def tray(options: argparse.Namespace) -> None:
 def book(options: argparse.Namespace) -> None:
     """The shelf with many pieces, and a part of 200 bars opened."""
     home = Path(tempfile.mkdtemp())
-    app = make_app()
-    settings = open_settings(home / "desk.ini")
-    settings.setValue("library", str(home / "library"))
-    window = Window(settings, SimulatedSpeaker())
-    window.resize(1280, 800)
-    window.show()
-    app.processEvents()
+    window = opened(home / "library")
     window.go("pattern")
     place = window.pattern
     music = load_score(DEMO / "first-light.musicxml")
@@ -217,27 +215,19 @@ def book(options: argparse.Namespace) -> None:
         shelf.add(dataclasses.replace(music, title=f"Piece {k}"))
     place.shelf.open_at(place.shelf.folder)
 
-    def painted(act: Callable[[], Any]) -> Callable[[], None]:
-        def run() -> None:
-            act()
-            app.processEvents()
-            window.grab()
-
-        return run
-
-    timed(f"shelf of {options.pieces} pieces: opened, to the painted frame", painted(lambda: place.choose_way("shelf")))
+    timed(f"shelf of {options.pieces} pieces: opened, to the painted frame", painted(window, lambda: place.choose_way("shelf")))
     pause(lambda: not place.shelf.thumbs.waiting)
     worst = 0.0
     for k in range(30):
         begin = time.perf_counter()
         place.shelf.list.verticalScrollBar().setValue(k * 400)
-        app.processEvents()
+        QApplication.processEvents()
         worst = max(worst, time.perf_counter() - begin)
     print(f"{'the slowest of 30 steps of scrolling':56} {worst:7.3f} s")
-    timed("searched", painted(lambda: place.shelf.search.setText("Piece 17")))
+    timed("searched", painted(window, lambda: place.shelf.search.setText("Piece 17")))
     bars = "|".join(["CDEF GABc", "c2B2 A2G2", "E4 (FG)AB", "c8"]) + "|\n"
     (home / "long.abc").write_text(f"X:1\nT:Two hundred bars\nM:4/4\nL:1/8\nK:Eb\n{bars * 50}")
-    timed("a part of 200 bars opened, to the painted frame", painted(lambda: place.open_file(str(home / "long.abc"))))
+    timed("a part of 200 bars opened, to the painted frame", painted(window, lambda: place.open_file(str(home / "long.abc"))))
     window.close()
 
 

@@ -12,12 +12,11 @@ from jeweller.desk.shapes import drawn
 from jeweller.desk.style import font
 from jeweller.score.line import Line
 from jeweller.sheet.engrave import Engraving, engrave
-from jeweller.sheet.marks import View, draw_marks
+from jeweller.sheet.excerpt import excerpt
 from jeweller.sheet.theme import LIGHT, Theme
 
 UNITS = 1500.0  # page units of a line
 SCALE = 0.62  # pixels for a page unit at the usual size
-ABOVE, BELOW = 40.0, 84.0  # page units around a system: what is written above it, its rail
 HEIGHT = 176
 
 
@@ -44,17 +43,10 @@ class Snippet(QWidget):
         if self._engraved is None or self._engraved[0] is not line:
             self._engraved = (line, engrave(line.part, UNITS))
         engraving = self._engraved[1]
-        finding = next((f for f in findings if f["key"] == key), None)
-        bar = next((b for b in engraving.bars if finding is not None and line.part.bars[b.index].number == finding["bar"]), engraving.bars[0])
-        overlay = draw_marks(engraving, line, report, self.theme, View(chosen=key), findings)
-        system = engraving.systems[bar.system]
-        top = max(0.0, system.highest - ABOVE)
-        height = system.rail + BELOW - top
-        under = f'<rect x="{bar.left:.0f}" y="{top:.0f}" width="{bar.right - bar.left:.0f}" height="{height:.0f}" fill="{self.theme.wash}"/>' if finding else ""
-        svg = engraving.svg(self.theme, overlay.svg, under=under + overlay.under, top=top, height=height, system=bar.system)
-        scale = min(SCALE * self.points / 11.0, self.height() / height, self.width() / engraving.width if self.width() > 100 else 1.0)
-        self._pixmap = drawn(svg, engraving.width * scale, height * scale, self.devicePixelRatioF())
-        self.setAccessibleName(finding["text"] if finding is not None else line.title)
+        shown = excerpt(engraving, line, report, self.theme, findings, key)
+        scale = min(SCALE * self.points / 11.0, self.height() / shown.height, self.width() / engraving.width if self.width() > 100 else 1.0)
+        self._pixmap = drawn(shown.svg, engraving.width * scale, shown.height * scale, self.devicePixelRatioF())
+        self.setAccessibleName(next((f["text"] for f in findings if f["key"] == key), line.title))
         self.update()
 
     def resizeEvent(self, event: Any) -> None:

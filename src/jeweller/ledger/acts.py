@@ -11,7 +11,6 @@ from jeweller.ledger.tables import Act
 from jeweller.mark.decisions import Added, Decision, Decisions, added_finding
 
 WHOLE = ""  # the key of a comment on the take as a whole
-STATES = ("", "heard", "decided", "returned")
 
 
 @dataclass(frozen=True)

@@ -125,8 +125,11 @@ def next_place(library: Library, order: Sequence[int], take: int | None, key: st
     """The doubtful place after (`step` 1) or before (-1) another, across takes in an order; None at the end. What is decided is passed over."""
     start = list(order).index(take) if take is not None and take in order else (0 if step > 0 else len(order) - 1)
     for k in range(start, len(order) if step > 0 else -1, step):
+        summary = library.take(order[k]).summary
+        if not summary.get("open") or summary["state"] in ("decided", "returned"):
+            continue  # told without opening its report
         hand = in_hand(library, order[k])
-        keys = hand.doubtful() if hand.standing.state not in ("decided", "returned") else []
+        keys = hand.doubtful()
         if order[k] == take and key is not None:
             everything = [s.key for s in hand.shown]
             at = everything.index(key) if key in everything else -1

@@ -15,16 +15,14 @@ from typing import Any
 from jeweller.judge.finding import SURE, UNMARKED
 from jeweller.score.line import Line
 from jeweller.sheet.engrave import engrave
-from jeweller.sheet.marks import View, draw_marks
+from jeweller.sheet.excerpt import excerpt
 from jeweller.sheet.page import environment, fonts, html_to_pdf
 from jeweller.sheet.plain_text import good_sentence
 from jeweller.sheet.theme import FACET_NAMES, LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
 
 POLISHED = 3  # things to polish on one slip
 SNIPPET_UNITS = 1250.0  # page units of an engraved line: a staff is 6 mm high in print
-CLIP_ABOVE, CLIP_BELOW = 30.0, 30.0  # page units
-SLOW = 0.7  # of the speed that was played, to begin with
-STEPS = (0.7, 0.85, 1.0)
+STEPS = (0.7, 0.85, 1.0)  # of the speed that was played
 
 
 @dataclass(frozen=True)
@@ -129,6 +127,7 @@ def _greeted(words: str, slip: Slip) -> str:
 
 def _shown(slip: Slip, settings: SlipSettings, theme: Theme) -> dict[str, Any]:
     things = []
+    engraving = engrave(slip.line.part, SNIPPET_UNITS)
     chosen = polish(slip, POLISHED if settings.per_page == 1 else POLISHED - 1)
     for k, f in enumerate(chosen, 1):
         colour = theme.facets[f["facet"]]
@@ -136,22 +135,10 @@ def _shown(slip: Slip, settings: SlipSettings, theme: Theme) -> dict[str, Any]:
         clip = slip.clips.get(f["key"], Clip())
         things.append({"number": k, "colour": colour, "icon": icon, "facet": FACET_NAMES[f["facet"]], "bar": f["bar"], "advice": f["advice"],
                        "text": f["text"], "comment": slip.comments.get(f["key"], ""),
-                       "svg": bar_svg(slip, f, chosen, theme), "played": clip.played, "model": clip.model})  # fmt: skip
+                       "svg": excerpt(engraving, slip.line, slip.report, theme, chosen, f["key"]).svg, "played": clip.played, "model": clip.model})  # fmt: skip
     return {"player": slip.player, "title": slip.title, "part": slip.part, "greeting": _greeted(settings.greeting, slip),
             "good": good_sentence(slip.report), "things": things, "how": how(slip), "criteria": criteria(slip), "comment": slip.comment,
             "next": next_step(slip), "mark": slip.mark if settings.with_mark else "", "closing": _greeted(settings.closing, slip)}  # fmt: skip
-
-
-def bar_svg(slip: Slip, finding: dict[str, Any], findings: Sequence[dict[str, Any]], theme: Theme) -> str:
-    """The bar of a finding with its marks and its neighbours, on the system it stands in; numbered as in the slip."""
-    engraving = engrave(slip.line.part, SNIPPET_UNITS)
-    bar = next((b for b in engraving.bars if slip.line.part.bars[b.index].number == finding["bar"]), engraving.bars[0])
-    overlay = draw_marks(engraving, slip.line, slip.report, theme, View(chosen=finding["key"]), findings)
-    system = engraving.systems[bar.system]
-    top = max(0.0, system.highest - CLIP_ABOVE)
-    height = system.rail + 58.0 + CLIP_BELOW - top
-    wash = f'<rect x="{bar.left:.0f}" y="{top:.0f}" width="{bar.right - bar.left:.0f}" height="{height:.0f}" fill="{theme.wash}"/>'
-    return engraving.svg(theme, overlay.svg, under=wash + overlay.under, top=top, height=height, system=bar.system)
 
 
 def sound_address(data: bytes, kind: str = "audio/mp4") -> str:
