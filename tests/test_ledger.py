@@ -10,6 +10,7 @@ import shutil
 import signal
 import sqlite3
 import tempfile
+import threading
 import unittest
 from collections.abc import Callable
 from pathlib import Path
@@ -137,6 +138,33 @@ class Opened(LedgerCase):
         self.assertEqual([b.name for b in second.bands()], ["The Fernhollow Band"])
         with self.assertRaisesRegex(LedgerError, "open in another window"):
             second.add_band("Another")
+
+    def test_it_is_let_go_of_only_when_no_thread_reads_it(self) -> None:
+        self.a_take()
+        inside, go_on, said = threading.Event(), threading.Event(), []
+
+        def reading() -> None:
+            with self.library.store.read() as session:
+                inside.set()
+                go_on.wait(5)
+                said.append(session.query(Take).count())
+            try:
+                self.library.trays()
+            except LedgerError as error:
+                said.append(str(error))
+
+        reader = threading.Thread(target=reading)
+        reader.start()
+        inside.wait(5)
+        closing = threading.Thread(target=self.library.close)
+        closing.start()
+        closing.join(0.1)
+        self.assertTrue(closing.is_alive())
+        go_on.set()
+        closing.join(5)
+        reader.join(5)
+        self.assertEqual(said, [1, "The library was closed meanwhile."])
+        self.assertFalse(list(self.library.folder.glob("ledger.db-*")))
 
     def test_one_of_a_newer_program_or_another_program_is_left_alone(self) -> None:
         self.library.close()

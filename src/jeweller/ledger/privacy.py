@@ -53,7 +53,7 @@ def delete_players(library: Library, players: list[Player]) -> None:
         (store.recordings / file).unlink(missing_ok=True)
     for copy in store.copies.glob("*.db*"):
         copy.unlink(missing_ok=True)
-    with store.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+    with store.using(), store.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
         connection.execute(text("VACUUM"))
         connection.execute(text("PRAGMA wal_checkpoint(TRUNCATE)"))
 

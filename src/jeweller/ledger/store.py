@@ -12,6 +12,7 @@ import fcntl
 import os
 import shutil
 import sqlite3
+import threading
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -28,6 +29,7 @@ HEAD = "0001"  # the newest migration
 VERSIONS = ("0001",)
 COPIES = 14  # daily copies of the database that are kept
 BUSY_S = 10.0
+CLOSED = "The library was closed meanwhile."
 FULL = "The disk is full or cannot be written: nothing was lost, the last step was not done. Make room and do it again."
 
 
@@ -40,6 +42,9 @@ class Store:
         self.read_only = read_only
         self.told = ""  # what is worth saying about how it was opened
         self._lock: IO[str] | None = None
+        self._free = threading.Condition(threading.RLock())
+        self._in_use: list[int] = []  # the threads that read or write just now
+        self._closed = False
         try:
             self._open()
         except OSError as error:
@@ -144,7 +149,7 @@ class Store:
 
     def _sweep(self) -> None:
         """Takes away files that an interrupted import never finished. Whole recordings that no take knows are left: the database may be an older copy."""
-        for path in self.recordings.glob("**/*.part*"):
+        for path in [*self.recordings.glob("**/*.part*"), *self.folder.glob("backup.part*")]:
             path.unlink(missing_ok=True)
 
     def _daily_copy(self) -> None:
@@ -174,9 +179,23 @@ class Store:
         passing()
 
     @contextlib.contextmanager
+    def using(self) -> Iterator[None]:
+        """While this lasts the library is not let go of, by whichever thread it is closed. Raises LedgerError when it was closed before."""
+        with self._free:
+            if self._closed:
+                raise LedgerError(CLOSED)
+            self._in_use.append(threading.get_ident())
+        try:
+            yield
+        finally:
+            with self._free:
+                self._in_use.remove(threading.get_ident())
+                self._free.notify_all()
+
+    @contextlib.contextmanager
     def read(self) -> Iterator[Session]:
-        """A session to read with."""
-        with Session(self.engine, expire_on_commit=False) as session:
+        """A session to read with. Raises LedgerError when the library was closed."""
+        with self.using(), Session(self.engine, expire_on_commit=False) as session:
             yield session
 
     @contextlib.contextmanager
@@ -185,7 +204,7 @@ class Store:
         if self.read_only:
             raise LedgerError(self.told or "This library was opened to be read only.")
         try:
-            with Session(self.engine, expire_on_commit=False) as session, session.begin():
+            with self.using(), Session(self.engine, expire_on_commit=False) as session, session.begin():
                 yield session
         except DBAPIError as error:
             raise LedgerError(FULL) from error
@@ -212,7 +231,11 @@ class Store:
     # ---- as one file ---------------------------------------------------------------------------------------------
 
     def backup(self, target: Path) -> int:
-        """Writes the whole library to one zip file; returns how many files it holds. Raises LedgerError."""
+        """Writes the whole library to one zip file; returns how many files it holds. Given up when the library is closed. Raises LedgerError."""
+        with self.using():
+            return self._backup(target)
+
+    def _backup(self, target: Path) -> int:
         part = target.with_name(f"{target.name}.part{os.getpid()}")
         copy = self.folder / f"backup.part{os.getpid()}"
         count = 0
@@ -223,6 +246,8 @@ class Store:
                 for folder in (self.recordings, self.shelf):
                     for path in sorted(p for p in folder.rglob("*") if p.is_file() and ".part" not in p.name):
                         passing()
+                        if self._closed:
+                            raise LedgerError(CLOSED)
                         packed = zipfile.ZIP_DEFLATED if path.suffix in (".wav", ".json", ".musicxml") else zipfile.ZIP_STORED
                         archive.write(path, str(path.relative_to(self.folder)), packed)
                         count += 1
@@ -240,7 +265,10 @@ class Store:
         return count + 1
 
     def close(self) -> None:
-        """Lets go of the library."""
+        """Lets go of the library, as soon as no other thread reads or writes it."""
+        with self._free:
+            self._closed = True
+            self._free.wait_for(lambda: all(thread == threading.get_ident() for thread in self._in_use), timeout=BUSY_S)
         self.engine.dispose()
         self._let_go()
 
