@@ -11,7 +11,7 @@ from pathlib import Path
 SOURCE = Path(__file__).parent.parent / "src" / "jeweller"
 # Each package may import those before it (and the modules every package may use).
 ORDER = ["score", "instruments", "pattern", "look", "book", "audio", "hear", "follow", "judge", "mark", "report", "check", "batch", "review", "ledger", "sheet", "band", "desk", "cli"]
-SHARED = {"errors", "plain", "files", ""}
+SHARED = {"errors", "plain", "files", "usage", ""}
 
 
 def imports() -> dict[str, set[str]]:

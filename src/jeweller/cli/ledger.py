@@ -22,6 +22,7 @@ from jeweller.ledger.store import restore
 from jeweller.ledger.summary import told_mark
 from jeweller.ledger.tables import Player, Tray
 from jeweller.sheet.office import COLUMNS, marks_csv, marks_xlsx
+from jeweller.usage import usage_of
 
 
 def run_ledger(options: argparse.Namespace) -> int:
@@ -124,12 +125,12 @@ def _marks(library: Library, options: argparse.Namespace) -> None:
 
 
 def _rehearse(library: Library, options: argparse.Namespace) -> None:
-    tray = _tray_of(library, options.tray)
+    tray, said = _tray_of(library, options.tray), usage_of(options.words).said
     for piece, title, count in pieces_of(library, tray.id):
         view = class_view(library, tray.id, piece)
         print(f"{title} ({count})")
         for k, item in enumerate(view.plan, 1):
-            print(f"  {k}. {item.bars}, {item.minutes} minutes, {item.who}: {item.what}\n     {item.drill}")
+            print(f"  {k}. {said(item.bars)}, {item.minutes} minutes, {item.who}: {said(item.what)}\n     {said(item.drill)}")
         if not view.plan:
             print("  No place is missed by more than one player.")
 

@@ -2,7 +2,13 @@
 
 from __future__ import annotations
 
+import argparse
 from typing import Any
+
+
+def add_words(parser: argparse.ArgumentParser) -> None:
+    """The English usage of what is said."""
+    parser.add_argument("--words", metavar="NAMES", default="", help="bar or measure, quarter or crotchet, as “measure,crotchet” (default: bar,quarter)")
 
 
 def add_ledger(commands: Any) -> None:
@@ -20,6 +26,7 @@ def add_ledger(commands: Any) -> None:
     rehearse = acts.add_parser("rehearse", help="what to rehearse from a tray, in order")
     for one in (check, tray, marks, rehearse):
         one.add_argument("tray", metavar="TRAY", nargs="?", help="its number or the beginning of its name (default: the newest)")
+    add_words(rehearse)
     marks.add_argument("file", metavar="FILE", help="ending in .csv or .xlsx")
     marks.add_argument("--columns", metavar="LIST", default="player,instrument,piece,date,mark,out_of,band,comment",
                        help="commas between; one that is not known lists them all")  # fmt: skip

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import dataclasses
 import json
 import sys
 from pathlib import Path
@@ -26,7 +27,7 @@ class _Parser(argparse.ArgumentParser):
 
 def make_parser() -> argparse.ArgumentParser:
     from jeweller.cli.book import add_book
-    from jeweller.cli.ledger_args import add_ledger
+    from jeweller.cli.ledger_args import add_ledger, add_words
 
     parser = _Parser(prog="jeweller", description="Compares a recording with the notated part and says what differs. Without a command the window opens.")
     parser.add_argument("--version", action="version", version=f"jeweller {__version__}")
@@ -35,6 +36,7 @@ def make_parser() -> argparse.ArgumentParser:
     check.add_argument("score", metavar="SCORE")
     check.add_argument("take", metavar="TAKE")
     _add_asked(check)
+    add_words(check)
     for kind, what in (("json", "the report"), ("html", "the marked part, alone standing"), ("pdf", "the marked part"), ("png", "the marked part's pages"),
                        ("midi", "the notes heard"), ("musicxml", "the score with the findings above the notes")):  # fmt: skip
         check.add_argument(f"--{kind}", metavar="F", help=f"write {what} to F")
@@ -68,6 +70,7 @@ def make_parser() -> argparse.ArgumentParser:
     look.add_argument("--part", metavar="NAME|N", help="the part (default: the first with notes)")
     look.add_argument("--tune", metavar="NAME", help="which tune of a tunebook, by title or number from 1")
     look.add_argument("--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it")
+    add_words(look)
     look.add_argument("--band", action="store_true", help="across the band: shared rhythms, and alterations in every part's own letters")
     look.add_argument("--json", metavar="F", help="write it to F (- for standard output)")
     add_book(commands)
@@ -182,20 +185,22 @@ def _write_json(data: dict[str, Any], target: str) -> None:
 
 def _check(options: argparse.Namespace) -> int:
     from jeweller.check import check
+    from jeweller.sheet.theme import LIGHT
+    from jeweller.usage import usage_of
 
     checked = check(options.score, options.take, _asked(options))
-    report = checked.report
+    report, theme = checked.report, dataclasses.replace(LIGHT, usage=usage_of(options.words))
     if options.json:
         _write_json(report, options.json)
     wanted = {k: getattr(options, k) for k in ("html", "pdf", "png", "midi", "musicxml") if getattr(options, k)}
     if wanted:
         from jeweller.sheet.leave import write_sheets
 
-        write_sheets(checked, wanted)
+        write_sheets(checked, wanted, theme)
     if not options.json and not wanted:
         from jeweller.sheet.plain_text import summary_text
 
-        sys.stdout.write(summary_text(report))
+        sys.stdout.write(summary_text(theme.usage.report(report)))
     for warning in (*checked.score.warnings, *checked.recording.warnings):
         print(f"jeweller: note: {warning}", file=sys.stderr)
     if not report["followed"]:

@@ -22,6 +22,7 @@ from jeweller.score.model import Score
 from jeweller.sheet.leave import write_documents
 from jeweller.sheet.parts import SheetSettings, instrument_of, render_parts
 from jeweller.sheet.under import COUNTINGS, LINES, UnderSettings
+from jeweller.usage import usage_of
 
 
 def players(names: list[str]) -> list[Instrument]:
@@ -69,11 +70,12 @@ def run_sheet(options: argparse.Namespace) -> int:
 
 
 def run_look(options: argparse.Namespace) -> int:
+    said = usage_of(options.words).said
     score = load_score(options.file, options.tune)
     if options.band:
         print(score.title or Path(options.file).name)
         for sentence in told(score) or ["No two parts share a rhythm, and nothing is altered."]:
-            print(f"  {sentence}")
+            print(f"  {said(sentence)}")
         return 0
     part = choose_part(score, options.part)
     over = look_over(part, require_instrument(options.instrument) if options.instrument else instrument_of(part))
@@ -87,17 +89,17 @@ def run_look(options: argparse.Namespace) -> int:
     print(f"{score.title or Path(options.file).name} · {part.name}")
     why = f" ({', '.join(over.reasons)})" if over.reasons else ""
     besides = f", and {', '.join(over.outside_scale)}" if over.outside_scale else ""
-    print(f"{over.scale}{besides}; reads {over.level}{why}; begin at {over.begin_bpm} of {over.bpm:g}")
+    print(said(f"{over.scale}{besides}; reads {over.level}{why}; begin at {over.begin_bpm} of {over.bpm:g}"))
     print("Traps")
     for trap in over.traps:
-        print(f"  {trap.what}{f', {trap.count} times' if trap.count > 1 else ''} (bar{'s' if len(trap.bars) > 1 else ''} {', '.join(trap.bars)})")
+        print(said(f"  {trap.what}{f', {trap.count} times' if trap.count > 1 else ''} (bar{'s' if len(trap.bars) > 1 else ''} {', '.join(trap.bars)})"))
     if over.lighter:
         print("Lighter")
         for light in over.lighter:
-            print(f"  {light.what}{'' if light.what.startswith('bar') else f' (bar {light.bars[0]})'}")
+            print(said(f"  {light.what}{'' if light.what.startswith('bar') else f' (bar {light.bars[0]})'}"))
     print("A path")
     for sentence in over.path:
-        print(f"  {sentence}")
+        print(f"  {said(sentence)}")
     return 0
 
 

@@ -25,6 +25,7 @@ from jeweller.judge.settings import ARTICULATIONS, TOLERANCES
 from jeweller.ledger.tables import Assignment
 from jeweller.mark.scheme import FORMS, HABIT_SHARE, OUT_OF, SCHEMES, find_scheme
 from jeweller.sheet.theme import FACET_NAMES
+from jeweller.usage import Usage
 
 CHECKED = ("tempo_bpm", "tolerance", "articulation")  # what changes a check, and not the mark alone
 OWN = "own"
@@ -33,8 +34,9 @@ OWN = "own"
 class AskedDialog(QDialog):
     """`asked` gives what was chosen: piece, title, bars, due, settings."""
 
-    def __init__(self, parent: QWidget, pieces: list[tuple[str, str]], assignment: Assignment | None) -> None:
+    def __init__(self, parent: QWidget, pieces: list[tuple[str, str]], assignment: Assignment | None, usage: Usage | None = None) -> None:
         super().__init__(parent)
+        usage = usage or Usage()
         self.setWindowTitle("What was asked for")
         told: dict[str, Any] = dict(assignment.settings) if assignment is not None else {}
         column = QVBoxLayout(self)
@@ -50,11 +52,11 @@ class AskedDialog(QDialog):
         self._row(form, "Piece", self.piece)
         self.bars = QLineEdit(assignment.bars if assignment is not None else "")
         self.bars.setPlaceholderText("all of it, or as 9-16")
-        self._row(form, "Bars", self.bars)
+        self._row(form, usage.said("Bars"), self.bars)
         self.speed = QSpinBox()
         self.speed.setRange(0, 300)
         self.speed.setSpecialValueText("the player's own")
-        self.speed.setSuffix(" quarters a minute")
+        self.speed.setSuffix(usage.said(" quarters a minute"))
         self.speed.setValue(round(told.get("tempo_bpm") or 0))
         self._row(form, "Speed", self.speed)
         self.due = QLineEdit(assignment.due if assignment is not None else "")

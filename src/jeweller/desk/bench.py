@@ -138,7 +138,7 @@ class BenchPlace(Marking):
         self.page.act.connect(self.act)
         self.page.commented.connect(self._commented)
         self.page.marked.connect(self.mark_by_hand)
-        self.page.asked_why.connect(lambda: self.trouble.emit(self.why()))
+        self.page.asked_why.connect(lambda: self.trouble.emit(self.theme.said(self.why())))
         self.page.decided.clicked.connect(self.decide_take)
         split.addWidget(self.page)
         split.setCollapsible(0, False)

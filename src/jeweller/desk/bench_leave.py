@@ -20,6 +20,7 @@ from jeweller.ledger.library import Library
 from jeweller.ledger.tables import Tray
 from jeweller.sheet.office import marks_csv, marks_xlsx
 from jeweller.sheet.slip import SlipSettings
+from jeweller.sheet.theme import Theme
 
 
 class Leaving(QWidget):
@@ -31,6 +32,7 @@ class Leaving(QWidget):
     tray: Tray | None
     lines: list[Line]
     slip_settings: SlipSettings
+    theme: Theme
     message: SignalInstance
     trouble: SignalInstance
 
@@ -49,7 +51,7 @@ class Leaving(QWidget):
         if not target:
             return
         tray, takes = self.tray.id, [line.take.id for line in self.lines if line.take.state == "checked"]
-        job = self.jobs.process("slips", write_slips, self.library.folder, tray, None, self.slip_settings, kind, target)
+        job = self.jobs.process("slips", write_slips, self.library.folder, tray, None, self.slip_settings, kind, target, self.theme.on_paper())
         job.progress.connect(lambda share, who: self.message.emit(f"Writing the slips: {who} …"))
         job.done.connect(lambda paths: self._returned(takes, paths))
         job.failed.connect(self.trouble)

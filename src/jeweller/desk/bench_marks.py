@@ -46,7 +46,7 @@ class Marking(BringingIn):
         if self.library is None or self.tray is None:
             return
         counts = Counter((line.take.piece, line.title) for line in self.lines if line.take.piece)
-        dialog = AskedDialog(self, [pair for pair, _ in counts.most_common()], self.library.assignment_of(self.tray))
+        dialog = AskedDialog(self, [pair for pair, _ in counts.most_common()], self.library.assignment_of(self.tray), self.theme.usage)
         if counts and dialog.exec() == QDialog.DialogCode.Accepted:
             self.assign(dialog.asked())
 

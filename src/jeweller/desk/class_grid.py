@@ -37,7 +37,7 @@ class ClassGrid(QWidget):
         self.at = None
         if view is not None:
             wrong = sum(bool(r.cells) for r in view.rows)
-            self.setAccessibleName(f"{view.title}: {len(view.rows)} players, {len(view.bars)} bars; something went wrong for {wrong}")
+            self.setAccessibleName(f"{view.title}: {len(view.rows)} players, {theme.said(f'{len(view.bars)} bars')}; something went wrong for {wrong}")
         self.updateGeometry()
         self.setMinimumSize(self.sizeHint())
         self.update()
@@ -89,8 +89,8 @@ class ClassGrid(QWidget):
         line, number = self.view.rows[row], self.view.bars[bar]
         cells = line.cells.get(number, ())
         if not cells:
-            return f"{line.player}, bar {number}: " + ("clean" if number in line.heard else "not heard")
-        return f"{line.player}\n" + "\n".join(c.text for c in cells)
+            return f"{line.player}, {self.theme.said(f'bar {number}')}: " + ("clean" if number in line.heard else "not heard")
+        return f"{line.player}\n" + "\n".join(self.theme.said(c.text) for c in cells)
 
     # ---- painting ------------------------------------------------------------------------------------------------
 

@@ -95,7 +95,7 @@ class HandPage(QWidget):
         box.setSpacing(8)
         self.title.setText(" · ".join(filter(None, [line.player if line else hand.take.name, line.title if line else "", hand.take.part])))
         asked = [f"{t['what']}: {t['right']} of {t['total']}" for t in (hand.report or {}).get("traps", []) if t["total"]]
-        self.under.setText("\n".join(filter(None, [told_of(hand), " · ".join(asked[:5]), hand.changed])))
+        self.under.setText("\n".join(filter(None, [told_of(hand), " · ".join(asked[:5]), self.theme.said(hand.changed)])))
         self.comment.setText(hand.standing.comments.get(WHOLE, ""))
         self.mark.setText(hand.standing.mark)
         self.mark.setPlaceholderText(f"{hand.take.summary['mark']:g}" if hand.take.summary.get("mark") is not None else "")

@@ -242,9 +242,9 @@ class LedgerPlace(QWidget):
         if v is not None:
             say("What to rehearse", head=True)
             for k, item in enumerate(v.plan, 1):
-                say(f"{k}. {item.bars[0].upper()}{item.bars[1:]} · {item.minutes} minutes · {item.who}")
-                say(item.what[0].upper() + item.what[1:], quiet=True)
-                say(item.drill[0].upper() + item.drill[1:] + ".", quiet=True)
+                say(f"{k}. {self.theme.said(item.bars[0].upper() + item.bars[1:])} · {item.minutes} minutes · {item.who}")
+                say(self.theme.said(item.what[0].upper() + item.what[1:]), quiet=True)
+                say(self.theme.said(item.drill[0].upper() + item.drill[1:] + "."), quiet=True)
             if not v.plan:
                 say("No place is missed by more than one player.")
             if v.help or v.move_on:
@@ -268,7 +268,7 @@ class LedgerPlace(QWidget):
             target, _ = QFileDialog.getSaveFileName(self, "Save the rehearsal plan", str(Path.home() / f"{self.view.title} - rehearsal.pdf"), "*.pdf")
         if not target:
             return
-        job = self.jobs.process("plan", write_plan, self.view, target)
+        job = self.jobs.process("plan", write_plan, self.view, target, self.theme.on_paper())
         job.done.connect(lambda path: self.message.emit(f"Saved: {path}"))
         job.failed.connect(self.trouble)
 
@@ -323,7 +323,7 @@ class LedgerPlace(QWidget):
         if told is not None and told.habits:
             column.addWidget(wrapped("What stays", self.points + 1, weight=600, serif=True))
             for habit in told.habits:
-                column.addWidget(wrapped(habit[0].upper() + habit[1:] + ".", self.points))
+                column.addWidget(wrapped(self.theme.said(habit[0].upper() + habit[1:] + "."), self.points))
         for a in reversed(told.attempts if told is not None else ()):
             mark = f"{a.mark:g} of {a.out_of:g}" if a.mark is not None and a.out_of is not None else ""
             head = " · ".join(filter(None, [a.title, a.day, mark, f"{a.bpm:.0f} to the minute" if a.bpm else ""]))
@@ -335,7 +335,7 @@ class LedgerPlace(QWidget):
                     names = ", ".join(FACET_NAMES[f].lower() for f in facets)
                     column.addWidget(wrapped(f"{words} than the time before: {names}.", self.points, self.theme.quiet))
             for text in a.findings or ("Nothing to mend.",):
-                column.addWidget(wrapped(text, self.points))
+                column.addWidget(wrapped(self.theme.said(text), self.points))
         column.addStretch(1)
         return page
 

@@ -47,7 +47,7 @@ class LookList(QScrollArea):
         if across:
             column.addWidget(wrapped("Across the band", points, weight=600))
             for sentence in across[:ACROSS]:
-                column.addWidget(wrapped(sentence, points, theme.ink))
+                column.addWidget(wrapped(theme.said(sentence), points, theme.ink))
         column.addStretch(1)
         self.setWidget(page)
 
@@ -62,7 +62,7 @@ class LookList(QScrollArea):
         column.addLayout(head)
         outside = f", and {', '.join(over.outside_scale)}" if over.outside_scale else ""
         why = f": {', '.join(over.reasons)}" if over.reasons else ""
-        column.addWidget(wrapped(f"{over.scale}{outside}. Reads {over.level}{why}. Begin at {over.begin_bpm} to the minute.", points, theme.quiet))
+        column.addWidget(wrapped(theme.said(f"{over.scale}{outside}. Reads {over.level}{why}. Begin at {over.begin_bpm} to the minute."), points, theme.quiet))
         if told:
             column.addWidget(wrapped(told, points))
         if over.traps:
@@ -86,12 +86,13 @@ class LookList(QScrollArea):
             column.addWidget(wrapped(f"and {len(over.lighter) - LIGHTER} more of the kind", points, theme.quiet))
         column.addWidget(wrapped("A path", points, weight=600))
         for sentence in over.path:
-            column.addWidget(wrapped(sentence, points, theme.ink))
+            column.addWidget(wrapped(theme.said(sentence), points, theme.ink))
 
     def _row(self, words: str, bars: tuple[str, ...], notes: tuple[str, ...], theme: Theme) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(GAP)
-        label = wrapped(f"{words} · {_where(bars)}" if bars else words, self.points, theme.ink)
+        words = theme.said(words)
+        label = wrapped(f"{words} · {theme.said(_where(bars))}" if bars else words, self.points, theme.ink)
         row.addWidget(label, 1)
         if notes:
             button = QPushButton("show")

@@ -14,6 +14,7 @@ from jeweller.pattern.drill import ARTICULATIONS, CHORDS, DIRECTIONS, DYNAMICS, 
 from jeweller.pattern.make import BAND
 from jeweller.pattern.rhythms import ROWS
 from jeweller.pattern.scales import SCALES
+from jeweller.usage import Usage
 
 TONICS = ("C", "G", "D", "A", "E", "B", "F♯", "F", "B♭", "E♭", "A♭", "D♭")
 FIGURES = ("1 2 3 1", "1 2 3 4", "1 2 3 2", "1 3 2 1", "1 2 3 4 5", "1 3 5 3", "3 2 1 2")
@@ -52,6 +53,7 @@ class Maker(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.drill = Drill()
+        self.usage = Usage()
         self.players: tuple[Instrument, ...] = (require_instrument("flute"),)
         self.words: dict[str, QPushButton] = {}
         self.rows = QVBoxLayout(self)
@@ -79,7 +81,7 @@ class Maker(QWidget):
                 if piece.startswith("{"):
                     line.addWidget(self._word(piece[1:-1]))
                 elif piece:
-                    label = QLabel(piece)
+                    label = QLabel(self.usage.said(piece))
                     label.setObjectName("plain")
                     line.addWidget(label)
             line.addStretch(1)
@@ -95,6 +97,9 @@ class Maker(QWidget):
 
     def said(self, name: str) -> str:
         """What the sentence says for a choice."""
+        return self.usage.said(self._said(name))
+
+    def _said(self, name: str) -> str:
         if name == "players":
             names = [i.name for i in self.players]
             return names[0] if len(names) == 1 else "the whole band" if len(names) >= len(BAND) else f"{names[0]} and {len(names) - 1} more"
@@ -134,7 +139,7 @@ class Maker(QWidget):
         return NUMBERS.get(name) or fixed[name]
 
     def _item(self, menu: QMenu, words: str, act: Callable[[], object], on: bool = False) -> QAction:
-        action = QAction(words, menu)
+        action = QAction(self.usage.said(words), menu)
         action.setCheckable(True)
         action.setChecked(on)
         action.triggered.connect(lambda _=False: act())

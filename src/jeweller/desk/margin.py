@@ -80,7 +80,7 @@ class MarginNote(QFrame):
     def __init__(self, shown: Shown, theme: Theme, points: float, opened: bool, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.shown, self.theme, self.opened = shown, theme, opened
-        f = shown.finding
+        f = theme.usage.finding(shown.finding)
         colour = theme.facets[f["facet"]]
         off = shown.state == "dismissed"
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -95,6 +95,7 @@ class MarginNote(QFrame):
         head.addWidget(picture)
         number = f"{shown.number}  " if shown.number else ""
         where = "the whole take" if f["kind"] in WHOLE else bar_list(tuple(f["places"])) if f["count"] > 1 and f["places"] else f"bar {f['bar']}"
+        where = theme.said(where)
         title = wrapped(f"{number}{FACET_NAMES[f['facet']]} · {where}", points, colour, weight=600)
         head.addWidget(title, 1)
         box.addLayout(head)
@@ -114,7 +115,7 @@ class MarginNote(QFrame):
             label = wrapped(name, points - 1, self.theme.quiet)
             label.setFixedWidth(round(6.8 * points))
             row.addWidget(label, 0, Qt.AlignmentFlag.AlignTop)
-            row.addWidget(wrapped(value, points), 1)
+            row.addWidget(wrapped(self.theme.said(value), points), 1)
             box.addLayout(row)
         if f["advice"]:
             box.addWidget(wrapped(f["advice"], points, italic=True))
@@ -183,11 +184,12 @@ class Margin(QWidget):
             note.act.connect(self.act)
             note.show()
             self.notes.append(note)
-        self._good = good_sentence(review.report)
+        self._good = theme.said(good_sentence(review.report))
         self._followed = bool(review.report["followed"])
 
     def _make_head(self, review: Review) -> QWidget:
         assert self.theme is not None
+        theme = self.theme
         head = QWidget(self)
         box = QVBoxLayout(head)
         box.setContentsMargins(4, 8, 4, 0)
@@ -196,7 +198,7 @@ class Margin(QWidget):
         if mark["value"] is not None:
             words = f"{mark['band'].capitalize()} · {mark['value']:g} of {mark['out_of']}"
             label = wrapped(words, self.points + 2, serif=True, weight=600)
-            label.setToolTip("\n".join(f"{FACET_NAMES[p['facet']]}: {p['taken_off']:g} of {p['weight']:g} off. {p['why']}" for p in mark["parts"]))
+            label.setToolTip("\n".join(f"{FACET_NAMES[p['facet']]}: {p['taken_off']:g} of {p['weight']:g} off. {theme.said(p['why'])}" for p in mark["parts"]))
             box.addWidget(label)
         row = QHBoxLayout()
         row.setSpacing(2)

@@ -12,8 +12,10 @@ from PySide6.QtWidgets import QMenu, QWidget
 from jeweller.desk.pattern import SHEETS
 from jeweller.desk.shapes import facet_pixmap
 from jeweller.desk.spine import KEYS, PLACES
+from jeweller.desk.wording import AS_WRITTEN
 from jeweller.judge.finding import FACETS
 from jeweller.sheet.theme import FACET_NAMES, THEMES
+from jeweller.usage import BARS, VALUES
 
 if TYPE_CHECKING:
     from jeweller.desk.window import Window
@@ -117,9 +119,19 @@ def fill_menus(w: Window) -> Menus:
     for theme in THEMES.values():
         action = add_action(w, view, theme.name.capitalize(), lambda t=theme: w.set_theme(t.name))
         action.setCheckable(True)
-        action.setChecked(theme is w.theme)
+        action.setChecked(theme.name == w.theme.name)
         group.addAction(action)
     add_check(w, view, "Large text", w.large, w.set_large)
+    words_menu = view.addMenu("Words")
+    for what, choices in (("bar", BARS), ("values", VALUES)):
+        group = QActionGroup(w)
+        for value, words in choices.items():
+            action = add_action(w, words_menu, words, lambda n=what, v=value: w.set_usage(**{n: v}))
+            action.setProperty(AS_WRITTEN, True)
+            action.setCheckable(True)
+            action.setChecked(getattr(w.theme.usage, what) == value)
+            group.addAction(action)
+        words_menu.addSeparator()
     view.addSeparator()
     add_check(w, view, "Timing rail", True, w.loupe.set_rail)
     pitch_action = add_check(w, view, "Heard pitch on the staff", False, w.loupe.set_pitch, "P")

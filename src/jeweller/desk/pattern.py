@@ -198,7 +198,10 @@ class PatternPlace(QWidget):
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
+        self.typed.usage = self.maker.usage = theme.usage
         self.typed.set_points(points)
+        self.typed.read()
+        self.maker.rebuild()
         self.shelf.set_theme(theme, points)
         self.view.paper.points = points
         self.choose_way(self.way)
@@ -382,7 +385,7 @@ class PatternPlace(QWidget):
             return
         lines = what_others_have(self.score, bar, bar)
         number = self.score.parts[0].bars[bar].number if bar < len(self.score.parts[0].bars) else str(bar + 1)
-        self.note.setText(f"Bar {number}: " + "; ".join(f"{x.part} {' '.join(x.own)}" for x in lines) + ".")
+        self.note.setText(self.theme.said(f"Bar {number}: ") + "; ".join(f"{x.part} {' '.join(x.own)}" for x in lines) + ".")
         self.note.show()
 
     def keep_files(self, paths: list[str]) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
 from collections.abc import Callable
 from pathlib import Path
@@ -17,6 +18,7 @@ from jeweller.desk.pattern import PatternPlace
 from jeweller.errors import JewellerError
 from jeweller.ledger.library import Library
 from jeweller.ledger.store import restore
+from jeweller.sheet.theme import THEMES, Theme
 
 
 class Routes(QMainWindow):
@@ -29,6 +31,11 @@ class Routes(QMainWindow):
     ledger: LedgerPlace
     jobs: Jobs
     settings: QSettings
+    theme: Theme
+    large: bool
+
+    def apply_theme(self) -> None:
+        raise NotImplementedError
 
     def open_from_bench(self, take: int) -> None:
         raise NotImplementedError
@@ -123,6 +130,23 @@ class Routes(QMainWindow):
         """The library, opened on first use."""
         self.bench.wake()
         return self.bench.library
+
+    def set_theme(self, name: str) -> None:
+        self.theme = dataclasses.replace(THEMES[name], usage=self.theme.usage)
+        self.settings.setValue("theme", name)
+        self.apply_theme()
+
+    def set_large(self, on: bool) -> None:
+        self.large = on
+        self.settings.setValue("large", "yes" if on else "no")
+        self.apply_theme()
+
+    def set_usage(self, **change: str) -> None:
+        """The English usage of everything that is said from now on; kept for the next time. Nothing stored changes."""
+        self.theme = dataclasses.replace(self.theme, usage=dataclasses.replace(self.theme.usage, **change))
+        for name, value in change.items():
+            self.settings.setValue(f"words/{name}", value)
+        self.apply_theme()
 
     def remember_layout(self) -> None:
         """How wide everything is, for the next time."""

@@ -28,6 +28,7 @@ from jeweller.errors import JewellerError
 from jeweller.look.over import LEVELS
 from jeweller.score.model import Part, Score
 from jeweller.sheet.theme import LIGHT, Theme
+from jeweller.usage import Usage
 
 LETTERS = ("F♯", "C♯", "G♯", "D♯", "B♭", "E♭", "A♭", "D♭")
 ASKED = {"title": "Title:", "folder": "Folder (empty: none):", "tags": "Tags, with commas between them:",
@@ -146,7 +147,7 @@ class ShelfPage(QWidget):
         self.list.blockSignals(True)
         self.list.clear()
         for piece in found[:SHOWN]:
-            item = QListWidgetItem(words_of(piece))
+            item = QListWidgetItem(words_of(piece, self.theme.usage))
             item.setToolTip(told_of(piece))
             item.setIcon(self._icon(piece.id))
             item.setSizeHint(self._cell())
@@ -334,10 +335,10 @@ class ShelfPage(QWidget):
         self.fill()
 
 
-def words_of(piece: Piece) -> str:
+def words_of(piece: Piece, usage: Usage) -> str:
     """Two short lines for a piece."""
     bars = f"bars {piece.passage[0]}–{piece.passage[1]}" if piece.passage_of else f"{piece.bars} bars"
-    return f"{piece.title}\n" + " · ".join(filter(None, [bars, piece.level]))
+    return f"{piece.title}\n" + " · ".join(filter(None, [usage.said(bars), piece.level]))
 
 
 def told_of(piece: Piece) -> str:

@@ -46,7 +46,7 @@ class Snippet(QWidget):
         shown = excerpt(engraving, line, report, self.theme, findings, key)
         scale = min(SCALE * self.points / 11.0, self.height() / shown.height, self.width() / engraving.width if self.width() > 100 else 1.0)
         self._pixmap = drawn(shown.svg, engraving.width * scale, shown.height * scale, self.devicePixelRatioF())
-        self.setAccessibleName(next((f["text"] for f in findings if f["key"] == key), line.title))
+        self.setAccessibleName(next((self.theme.usage.finding(f)["text"] for f in findings if f["key"] == key), line.title))
         self.update()
 
     def resizeEvent(self, event: Any) -> None:

@@ -15,6 +15,7 @@ from jeweller.score.abc import Problem, parse_tune
 from jeweller.score.entry import VALUE_NAMES, VALUES, Entry
 from jeweller.score.marks import DECORATIONS, DYNAMICS, SIGNS
 from jeweller.score.model import Score
+from jeweller.usage import Usage
 
 START = "T:A line of my own\nM:4/4\nL:1/4\nQ:1/4=80\nK:C\nC D E F | G2 E2 | F D E C | D2 C2 |]\n"
 EMPTY = "T:\nM:4/4\nL:1/4\nQ:1/4=80\nK:C\n"
@@ -177,6 +178,7 @@ class Typed(QWidget):
         column.addWidget(self.told)
         self.timer = QTimer(self)
         self.timer.setSingleShot(True)
+        self.usage = Usage()
         self.timer.setInterval(PAUSE_MS)
         self.timer.timeout.connect(self.read)
         self.edit.textChanged.connect(self.timer.start)
@@ -188,11 +190,12 @@ class Typed(QWidget):
         self.score = score if score.parts and score.parts[0].note_count else None
         self._underline()
         if self.problems:
-            links = [f'<a href="{k}">line {p.line}</a>: {_escaped(p.text)}' for k, p in enumerate(self.problems[:SHOWN])]
+            links = [f'<a href="{k}">line {p.line}</a>: {_escaped(self.usage.said(p.text))}' for k, p in enumerate(self.problems[:SHOWN])]
             more = len(self.problems) - SHOWN
             self.told.setText("<br>".join(links) + (f"<br>and {more} more" if more > 0 else ""))
         else:
-            self.told.setText("Every bar adds up." if self.score is not None else "Type notes after K: — C D E F, a bar line |, c for the octave above.")
+            fine = self.usage.said("Every bar adds up.")
+            self.told.setText(fine if self.score is not None else "Type notes after K: — C D E F, a bar line |, c for the octave above.")
         self.changed.emit()
 
     def _underline(self) -> None:

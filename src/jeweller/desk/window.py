@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable
 from pathlib import Path
 
@@ -35,6 +36,7 @@ from jeweller.desk.recent import recent_pairs, remember_pair
 from jeweller.desk.routes import Routes
 from jeweller.desk.spine import PLACES, Spine
 from jeweller.desk.style import BASE_PT, apply_theme
+from jeweller.desk.wording import Wording, remembered_usage
 from jeweller.desk.work import check_take, write_pages
 from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
@@ -65,7 +67,7 @@ class Window(Routes):
         self.parts: list[str] = []
         self.player = ""
         self.review: Review | None = None
-        self.theme = THEMES.get(str(settings.value("theme", "light")), LIGHT)
+        self.theme = dataclasses.replace(THEMES.get(str(settings.value("theme", "light")), LIGHT), usage=remembered_usage(settings))
         self.large = settings.value("large", "no") == "yes"
         self.setAcceptDrops(True)
         self.setWindowTitle("Jeweller")
@@ -77,6 +79,7 @@ class Window(Routes):
         self.loupe.change_kind.connect(self._change_menu)
         self._build()
         self.menus = fill_menus(self)
+        self.wording = Wording(self)
         self.apply_theme()
         geometry = settings.value("geometry")
         if geometry is None or not self.restoreGeometry(geometry):
@@ -170,22 +173,13 @@ class Window(Routes):
         assert isinstance(app, QApplication)
         points = LARGE_PT if self.large else BASE_PT
         apply_theme(app, self.theme, points)
+        self.wording.say(self.theme.usage)
         self.loupe.set_theme(self.theme, points)
         self.pattern.set_theme(self.theme, points)
         self.bench.set_theme(self.theme, points)
         self.ledger.set_theme(self.theme, points)
         self.spine.set_theme(self.theme, points)
         self.empty.set_points(points)
-
-    def set_theme(self, name: str) -> None:
-        self.theme = THEMES[name]
-        self.settings.setValue("theme", name)
-        self.apply_theme()
-
-    def set_large(self, on: bool) -> None:
-        self.large = on
-        self.settings.setValue("large", "yes" if on else "no")
-        self.apply_theme()
 
     def say(self, text: str) -> None:
         """One line at the bottom; long ones stay longer."""
@@ -576,7 +570,8 @@ class Window(Routes):
             self.say(f"Saved: {path}")
             return
         report = self.review.report
-        job = self.jobs.process("save", write_pages, report, self.review.checked.line, report["findings"], {kind: path}, self.player)
+        job = self.jobs.process("save", write_pages, report, self.review.checked.line, report["findings"], {kind: path}, self.player,
+                                self.theme.on_paper())
         self.say("Writing…")
         job.done.connect(lambda paths: self.say("Saved: " + ", ".join(str(p) for p in paths)))
         job.failed.connect(self.trouble)

@@ -32,6 +32,7 @@ from jeweller.sheet.leave import render_sheets, write_documents
 from jeweller.sheet.parts import SheetSettings, instrument_of, render_parts
 from jeweller.sheet.plan import plan_pdf
 from jeweller.sheet.slip import Clip, Slip, SlipSettings, polish, slip_text, slips_page, slips_pdf, sound_address
+from jeweller.sheet.theme import Theme
 
 MOST_HELD_AGAINST = 60  # parts that one recording is held against: more take longer than asking
 CLIP_RATE = 22050  # samples a second of the sounds in a slip
@@ -41,10 +42,10 @@ def check_take(score: str, take: str, options: Options, progress: Callable[[floa
     return check(score, take, options, progress=progress, cancelled=cancelled)
 
 
-def write_pages(report: dict, line: object, findings: list, targets: dict[str, str], player: str,  # type: ignore[type-arg]
+def write_pages(report: dict, line: object, findings: list, targets: dict[str, str], player: str, theme: Theme,  # type: ignore[type-arg]
                 progress: Callable[[float, str], None], cancelled: Callable[[], bool]) -> list[Path]:  # fmt: skip
     progress(0.2, "writing")
-    return write_documents(render_sheets(report, line, list(targets), findings, player), targets)  # type: ignore[arg-type]
+    return write_documents(render_sheets(report, line, list(targets), findings, player, theme=theme), targets)  # type: ignore[arg-type]
 
 
 def write_sheet(score: Score, settings: SheetSettings, targets: dict[str, str], progress: Callable[[float, str], None],
@@ -76,8 +77,8 @@ def write_part_sound(part: Part, path: str, progress: Callable[[float, str], Non
     return [target]
 
 
-def write_slips(library: Path, tray: int, takes: list[int] | None, settings: SlipSettings, kind: str, target: str, progress: Callable[[float, str], None],
-                cancelled: Callable[[], bool]) -> list[Path]:  # fmt: skip
+def write_slips(library: Path, tray: int, takes: list[int] | None, settings: SlipSettings, kind: str, target: str, theme: Theme,
+                progress: Callable[[float, str], None], cancelled: Callable[[], bool]) -> list[Path]:  # fmt: skip
     """The slips of a tray: "pdf" all in one file; "html" (with sound) and "text" a file a player, in a folder. The library is only read."""
     opened = Library(library, read_only=True)
     try:
@@ -91,7 +92,7 @@ def write_slips(library: Path, tray: int, takes: list[int] | None, settings: Sli
             progress(0.9 * k / len(told), data.player)
             slips.append(_slip(opened, data, sounds=kind == "html"))
         if kind == "pdf":
-            write_bytes(Path(target), slips_pdf(slips, settings))
+            write_bytes(Path(target), slips_pdf(slips, settings, theme=theme))
             return [Path(target)]
         folder = Path(target)
         folder.mkdir(parents=True, exist_ok=True)
@@ -100,7 +101,7 @@ def write_slips(library: Path, tray: int, takes: list[int] | None, settings: Sli
             name = "".join(c if c.isalnum() or c in " -" else "-" for c in f"{slip.player} - {slip.title}").strip(" -")[:100] or "slip"
             path = folder / f"{name}.{'html' if kind == 'html' else 'txt'}"
             path = path if path not in paths else path.with_stem(f"{path.stem} {len(paths) + 1}")
-            write_bytes(path, (slips_page([slip], settings) if kind == "html" else slip_text(slip, settings)).encode("utf-8"))
+            write_bytes(path, (slips_page([slip], settings, theme=theme) if kind == "html" else slip_text(slip, settings, theme=theme)).encode("utf-8"))
             paths.append(path)
         return paths
     finally:
@@ -122,10 +123,10 @@ def recognise_many(library: Path, takes: list[tuple[str, str]], progress: Callab
     return out
 
 
-def write_plan(view: ClassView, target: str, progress: Callable[[float, str], None], cancelled: Callable[[], bool]) -> Path:
+def write_plan(view: ClassView, target: str, theme: Theme, progress: Callable[[float, str], None], cancelled: Callable[[], bool]) -> Path:
     """The rehearsal plan of a class as PDF."""
     progress(0.2, "writing")
-    write_bytes(Path(target), plan_pdf(view))
+    write_bytes(Path(target), plan_pdf(view, theme))
     return Path(target)
 
 

@@ -17,6 +17,8 @@ from jeweller.score.line import Line
 from jeweller.score.model import Score
 from jeweller.score.write import write_musicxml
 from jeweller.sheet.page import marked_page, page_names, printed
+from jeweller.sheet.theme import LIGHT, Theme
+from jeweller.usage import Usage
 
 
 def heard_midi(report: dict[str, Any]) -> bytes:
@@ -46,12 +48,12 @@ def heard_midi(report: dict[str, Any]) -> bytes:
     return buffer.getvalue()
 
 
-def annotated_musicxml(line: Line, findings: Sequence[dict[str, Any]]) -> bytes:
+def annotated_musicxml(line: Line, findings: Sequence[dict[str, Any]], usage: Usage | None = None) -> bytes:
     """The part with each sure finding as words above its first note."""
     texts: dict[str, str] = {}
     known = {n.id for b in line.part.bars for n in b.notes}
     by_id = {n.id: n.score_id for n in line.notes}
-    for f in findings:
+    for f in map((usage or Usage()).finding, findings):
         if f["confidence"] < SURE:
             continue
         targets = [by_id[i] for i in f["notes"] if i in by_id] or [n.id for b in line.part.bars if b.number == f["bar"] for n in b.notes]
@@ -62,15 +64,15 @@ def annotated_musicxml(line: Line, findings: Sequence[dict[str, Any]]) -> bytes:
 
 
 def render_sheets(
-    report: dict[str, Any], line: Line, kinds: Sequence[str], findings: Sequence[dict[str, Any]] | None = None, player: str = ""
+    report: dict[str, Any], line: Line, kinds: Sequence[str], findings: Sequence[dict[str, Any]] | None = None, player: str = "", *, theme: Theme = LIGHT,
 ) -> dict[str, list[bytes]]:
     """The documents asked for, by kind; PNG has a page each."""
     findings = list(report["findings"] if findings is None else findings)
-    out = printed(marked_page(report, line, findings, player=player), kinds) if {"html", "pdf", "png"} & set(kinds) else {}
+    out = printed(marked_page(report, line, findings, player=player, theme=theme), kinds) if {"html", "pdf", "png"} & set(kinds) else {}
     if "midi" in kinds:
         out["midi"] = [heard_midi(report)]
     if "musicxml" in kinds:
-        out["musicxml"] = [annotated_musicxml(line, findings)]
+        out["musicxml"] = [annotated_musicxml(line, findings, theme.usage)]
     return out
 
 
@@ -84,6 +86,6 @@ def write_documents(documents: Mapping[str, list[bytes]], targets: Mapping[str, 
     return written
 
 
-def write_sheets(checked: Checked, targets: Mapping[str, str]) -> list[Path]:
+def write_sheets(checked: Checked, targets: Mapping[str, str], theme: Theme = LIGHT) -> list[Path]:
     """The documents of a check, by kind (html, pdf, png, midi, musicxml), to files."""
-    return write_documents(render_sheets(checked.report, checked.line, list(targets)), targets)
+    return write_documents(render_sheets(checked.report, checked.line, list(targets), theme=theme), targets)

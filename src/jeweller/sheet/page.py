@@ -49,7 +49,8 @@ def bands(engraving: Engraving) -> list[tuple[float, float]]:
 def marked_page(report: dict[str, Any], line: Line, findings: Sequence[dict[str, Any]] | None = None, *, theme: Theme = LIGHT, player: str = "",
                 rail: bool = True) -> str:  # fmt: skip
     """The page: the part with its marks, the findings in plain sentences, what was good, a word to the player."""
-    findings = list(report["findings"] if findings is None else findings)
+    findings = [theme.usage.finding(f) for f in (report["findings"] if findings is None else findings)]
+    report = theme.usage.report(report)
     engraving = engrave(line.part, PAGE_UNITS, rails=rail)
     overlay = draw_marks(engraving, line, report, theme, View(rail=rail), findings)
     svg = [engraving.svg(theme, overlay.svg, top=top, height=height, system=k) for k, (top, height) in enumerate(bands(engraving))]
@@ -58,7 +59,7 @@ def marked_page(report: dict[str, Any], line: Line, findings: Sequence[dict[str,
     unsure = [_shown(f, 0, theme) for f in findings if f["confidence"] < SURE]
     return environment().get_template("marked.html").render(
         report=report, systems=svg, first=shown[:SHOWN_FIRST], further=shown[SHOWN_FIRST:], unsure=unsure, tuning=tuning,
-        good=good_sentence(report), t=theme, fonts=fonts(),
+        good=good_sentence(report), t=theme, per_minute=theme.said("quarters a minute"), fonts=fonts(),
         to_player=player_words({**report, "findings": findings}), player=player, sans=SANS, serif=SERIF, signs=SIGNS)  # fmt: skip
 
 
@@ -66,7 +67,7 @@ def _shown(f: dict[str, Any], number: int, theme: Theme) -> dict[str, Any]:
     colour = theme.facets[f["facet"]]
     icon = f'<svg viewBox="-12 -12 24 24" width="16" height="16">{shape_svg(f["facet"], 0, 0, 19, colour)}</svg>'
     return {"number": number, "facet": FACET_NAMES[f["facet"]], "colour": colour, "icon": icon, "text": f["text"], "sure": sureness(f["confidence"]),
-            "cause": CAUSE_WORDS.get(f["cause"] or "", "")}  # fmt: skip
+            "cause": theme.said(CAUSE_WORDS.get(f["cause"] or "", ""))}  # fmt: skip
 
 
 def html_to_pdf(html: str) -> bytes:

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from jeweller.ledger.class_view import ClassView
 from jeweller.sheet.page import environment, fonts, html_to_pdf
-from jeweller.sheet.theme import LIGHT, SANS, SERIF, SIGNS
+from jeweller.sheet.theme import LIGHT, SANS, SERIF, SIGNS, Theme
 
 
-def plan_page(view: ClassView) -> str:
+def plan_page(view: ClassView, theme: Theme = LIGHT) -> str:
     """The page as HTML that stands alone."""
-    return environment().get_template("plan.html").render(view=view, minutes=sum(i.minutes for i in view.plan), t=LIGHT, fonts=fonts(), sans=SANS, serif=SERIF,
+    return environment().get_template("plan.html").render(view=view, minutes=sum(i.minutes for i in view.plan), t=theme, fonts=fonts(), sans=SANS, serif=SERIF,
                                                           signs=SIGNS)  # fmt: skip
 
 
-def plan_pdf(view: ClassView) -> bytes:
+def plan_pdf(view: ClassView, theme: Theme = LIGHT) -> bytes:
     """The same on paper."""
-    return html_to_pdf(plan_page(view))
+    return html_to_pdf(plan_page(view, theme))

@@ -7,6 +7,7 @@ elsewhere: pictures, fonts and sounds stand in the page itself.
 from __future__ import annotations
 
 import base64
+import dataclasses
 import textwrap
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -19,6 +20,7 @@ from jeweller.sheet.excerpt import excerpt
 from jeweller.sheet.page import environment, fonts, html_to_pdf
 from jeweller.sheet.plain_text import good_sentence
 from jeweller.sheet.theme import FACET_NAMES, LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
+from jeweller.usage import Usage
 
 POLISHED = 3  # things to polish on one slip
 SNIPPET_UNITS = 1250.0  # page units of an engraved line: a staff is 6 mm high in print
@@ -95,18 +97,19 @@ def next_step(slip: Slip) -> str:
 
 def slips_page(slips: Sequence[Slip], settings: SlipSettings, *, theme: Theme = LIGHT) -> str:
     """All slips as one HTML page that stands alone; in print each begins a new page, or every second one does."""
-    pages = [_shown(slip, settings, theme) for slip in slips]
+    pages = [_shown(_worded(slip, theme.usage), settings, theme) for slip in slips]
     return environment().get_template("slip.html").render(slips=pages, per_page=settings.per_page, t=theme, fonts=fonts(), sans=SANS, serif=SERIF,
                                                           signs=SIGNS)  # fmt: skip
 
 
-def slips_pdf(slips: Sequence[Slip], settings: SlipSettings) -> bytes:
+def slips_pdf(slips: Sequence[Slip], settings: SlipSettings, *, theme: Theme = LIGHT) -> bytes:
     """The same on paper."""
-    return html_to_pdf(slips_page(slips, settings))
+    return html_to_pdf(slips_page(slips, settings, theme=theme))
 
 
-def slip_text(slip: Slip, settings: SlipSettings, width: int = 76) -> str:
+def slip_text(slip: Slip, settings: SlipSettings, width: int = 76, *, theme: Theme = LIGHT) -> str:
     """One slip as plain text, for mail."""
+    slip = _worded(slip, theme.usage)
     out = [f"{slip.title} · {slip.part}", ""]
     paragraphs = [_greeted(settings.greeting, slip)]
     good = good_sentence(slip.report)
@@ -114,11 +117,15 @@ def slip_text(slip: Slip, settings: SlipSettings, width: int = 76) -> str:
         paragraphs.append(f"Good: {good}")
     for k, f in enumerate(polish(slip), 1):
         paragraphs.append(f"{k}. {f['advice']} ({f['text']})" + (f" {slip.comments[f['key']]}" if f["key"] in slip.comments else ""))
-    paragraphs += [how(slip), *(["Asked for: " + "; ".join(criteria(slip)) + "."] if criteria(slip) else []), slip.comment, next_step(slip),
+    paragraphs += [how(slip), *(["Asked for: " + "; ".join(criteria(slip)) + "."] if criteria(slip) else []), slip.comment, theme.said(next_step(slip)),
                    f"{slip.mark}." if settings.with_mark and slip.mark else "", _greeted(settings.closing, slip)]  # fmt: skip
     for paragraph in filter(None, paragraphs):
         out += [*textwrap.wrap(paragraph, width), ""]
     return "\n".join(out)
+
+
+def _worded(slip: Slip, usage: Usage) -> Slip:
+    return dataclasses.replace(slip, report=usage.report(slip.report), findings=tuple(map(usage.finding, slip.findings)))
 
 
 def _greeted(words: str, slip: Slip) -> str:
@@ -138,7 +145,7 @@ def _shown(slip: Slip, settings: SlipSettings, theme: Theme) -> dict[str, Any]:
                        "svg": excerpt(engraving, slip.line, slip.report, theme, chosen, f["key"]).svg, "played": clip.played, "model": clip.model})  # fmt: skip
     return {"player": slip.player, "title": slip.title, "part": slip.part, "greeting": _greeted(settings.greeting, slip),
             "good": good_sentence(slip.report), "things": things, "how": how(slip), "criteria": criteria(slip), "comment": slip.comment,
-            "next": next_step(slip), "mark": slip.mark if settings.with_mark else "", "closing": _greeted(settings.closing, slip)}  # fmt: skip
+            "next": theme.said(next_step(slip)), "mark": slip.mark if settings.with_mark else "", "closing": _greeted(settings.closing, slip)}  # fmt: skip
 
 
 def sound_address(data: bytes, kind: str = "audio/mp4") -> str:

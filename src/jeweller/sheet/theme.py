@@ -1,11 +1,17 @@
-"""Colour and type tokens: the only place where a colour or a typeface is named. Contrast to their ground is at least 5.4 : 1."""
+"""How things are shown: colour and type tokens, and the English usage. The only place where a colour or a typeface is named.
+
+Contrast to their ground is at least 5.4 : 1.
+"""
 
 from __future__ import annotations
 
+import dataclasses
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from html import escape
 from pathlib import Path
+
+from jeweller.usage import Usage
 
 FONTS = Path(__file__).parent.parent / "assets" / "fonts"
 ICONS = Path(__file__).parent.parent / "assets" / "icons"
@@ -16,7 +22,7 @@ SIGNS = "Jeweller Signs"
 
 @dataclass(frozen=True)
 class Theme:
-    """One set of colours. `faint` is for rules and hair lines, `quiet` for secondary text, `wash` for the chosen place."""
+    """One set of colours, and the words things are said in. `faint` is for rules and hair lines, `quiet` for secondary text, `wash` for the chosen place."""
 
     name: str
     paper: str
@@ -28,6 +34,15 @@ class Theme:
     brass: str
     on_brass: str
     facets: dict[str, str]
+    usage: Usage = field(default_factory=Usage)
+
+    def said(self, text: str) -> str:
+        """A sentence of the program in the usage that is shown."""
+        return self.usage.said(text)
+
+    def on_paper(self) -> Theme:
+        """The same words, in the colours of print."""
+        return dataclasses.replace(LIGHT, usage=self.usage)
 
 
 LIGHT = Theme(
