@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import tempfile
 from collections.abc import Callable
 from typing import Any
@@ -30,6 +31,7 @@ from jeweller.desk.take_list import TakeList
 from jeweller.desk.take_menu import take_menu
 from jeweller.errors import JewellerError
 from jeweller.ledger.acts import WHOLE
+from jeweller.ledger.assigned import criteria_of, reminder
 from jeweller.ledger.bench import InHand, Line, decision, dismiss_alike, in_hand, lines, load_take, next_place
 from jeweller.ledger.checking import Checking
 from jeweller.ledger.library import Library
@@ -69,6 +71,7 @@ class BenchPlace(Marking):
         self._heard: dict[int, tuple[Music | None, Recording]] = {}  # the music and the sound of the take in hand and of those beside it
         self._fetching: set[int] = set()
         self.slip_settings = self.remembered_slips()
+        self.stale = False  # whether something was changed elsewhere since
         self._begun = False  # whether anything was looked at since the tray was shown
         self._sources: list[str] = []
         self._offered: set[str] = set()
@@ -173,8 +176,7 @@ class BenchPlace(Marking):
             self.trouble.emit(str(error))
             return
         self.checking = Checking(self.library)
-        if self.library.store.told:
-            self.message.emit(self.library.store.told)
+        self.message.emit(self.library.store.told or reminder(self.library, datetime.date.today()))
         self.watch(str(self.settings.value("watched", "")))
         self.show_trays()
 
@@ -284,6 +286,8 @@ class BenchPlace(Marking):
         """Everything that is known of the take in hand."""
         if self.hand is not None:
             line = next((x for x in self.lines if x.take.id == self.hand.take.id), None)
+            assert self.library is not None
+            self.page.kinds = criteria_of(self.library.assignment_of(self.library.tray(self.hand.take.tray_id)), self.hand.take.piece)
             self.page.show_hand(self.hand, line, self.key, self._music())
         self.alike.setEnabled(self.key is not None)
 
@@ -501,8 +505,15 @@ class BenchPlace(Marking):
                 self.take_in_hand(self.lines[0].take.id)
 
     def came_back(self) -> None:
-        """Shows anew what may have been decided under the loupe."""
-        if self.library is not None and self.hand is not None:
+        """Shows anew what may have been decided under the loupe, or asked for in the ledger."""
+        if self.library is None:
+            return
+        if self.stale:
+            self.stale = False
+            self.tray = self.library.tray(self.tray.id) if self.tray is not None else None
+            self.trays.setItemData(self.trays.currentIndex(), self.tray)
+            self.refresh()
+        if self.hand is not None:
             self._touched({self.hand.take.id})
             self._show_hand()
 

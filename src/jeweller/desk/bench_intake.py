@@ -159,7 +159,7 @@ class BringingIn(Leaving):
         if not guesses:
             return
         try:
-            tray = enter_tray(self.library, self._band() or 0, guesses)
+            tray = enter_tray(self.library, self._band() or 0, guesses, self.intake.setup)
         except JewellerError as error:
             self.trouble.emit(str(error))
             return

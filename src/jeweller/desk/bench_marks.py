@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from functools import partial
 from typing import Any
 
 from PySide6.QtWidgets import QComboBox, QDialog
@@ -11,6 +12,7 @@ from jeweller.desk.asked import AskedDialog, checks_again
 from jeweller.desk.bench_intake import BringingIn
 from jeweller.desk.take_list import TakeList
 from jeweller.errors import JewellerError
+from jeweller.ledger.assigned import kinds_of
 from jeweller.ledger.bench import InHand
 from jeweller.ledger.summary import why
 
@@ -46,7 +48,8 @@ class Marking(BringingIn):
         if self.library is None or self.tray is None:
             return
         counts = Counter((line.take.piece, line.title) for line in self.lines if line.take.piece)
-        dialog = AskedDialog(self, [pair for pair, _ in counts.most_common()], self.library.assignment_of(self.tray), self.theme.usage)
+        dialog = AskedDialog(self, [pair for pair, _ in counts.most_common()], self.library.assignment_of(self.tray), self.theme.usage,
+                             partial(kinds_of, self.library))  # fmt: skip
         if counts and dialog.exec() == QDialog.DialogCode.Accepted:
             self.assign(dialog.asked())
 

@@ -9,11 +9,13 @@ from jeweller.desk.margin import MarginNote, wrapped
 from jeweller.desk.shown_as import plain
 from jeweller.desk.snippet import Snippet
 from jeweller.ledger.acts import WHOLE
+from jeweller.ledger.assigned import answered
 from jeweller.ledger.bench import InHand, Line
 from jeweller.ledger.summary import told_mark
 from jeweller.score.line import Line as Music
 from jeweller.sheet.theme import LIGHT, Theme
 
+MOST_ASKED = 5  # altered notes that are told, where nothing was chosen
 UNCHECKED = {"waiting": "It is not checked yet.", "stored": "It holds words and not music: it is kept for your ear."}
 UNFOLLOWED = "This recording holds nothing that follows this part. Is it the right piece, the right part, the right recording?"
 
@@ -94,8 +96,7 @@ class HandPage(QWidget):
         box.setContentsMargins(0, 0, 8, 0)
         box.setSpacing(8)
         self.title.setText(" · ".join(filter(None, [line.player if line else hand.take.name, line.title if line else "", hand.take.part])))
-        asked = [f"{t['what']}: {t['right']} of {t['total']}" for t in (hand.report or {}).get("traps", []) if t["total"]]
-        self.under.setText("\n".join(filter(None, [told_of(hand), " · ".join(asked[:5]), self.theme.said(hand.changed)])))
+        self._tell(hand, music)
         self.comment.setText(hand.standing.comments.get(WHOLE, ""))
         self.mark.setText(hand.standing.mark)
         self.mark.setPlaceholderText(f"{hand.take.summary['mark']:g}" if hand.take.summary.get("mark") is not None else "")
@@ -115,6 +116,17 @@ class HandPage(QWidget):
             QTimer.singleShot(0, lambda: self._bring(key or ""))
         self.show_snippet(hand, key, music)
 
+    kinds: tuple[str, ...] = ()  # of traps that were chosen when the take was asked for
+
+    def _tell(self, hand: InHand, music: Music | None) -> None:
+        """The mark, and how what was asked for came out."""
+        asked: list[str] = []
+        if self.kinds and hand.report is not None and hand.report["followed"]:
+            asked = answered(self.kinds, music, hand.report, hand.shown) if music is not None else []
+        elif hand.report is not None:
+            asked = [f"{t['what']}: {t['right']} of {t['total']}" for t in hand.report["traps"] if t["total"]][:MOST_ASKED]
+        self.under.setText("\n".join(filter(None, [told_of(hand), self.theme.said(" · ".join(asked)), self.theme.said(hand.changed)])))
+
     def _bring(self, key: str) -> None:
         card = self.cards.get(key)
         if card is not None:
@@ -122,6 +134,8 @@ class HandPage(QWidget):
 
     def show_snippet(self, hand: InHand, key: str | None, music: Music | None) -> None:
         """The bars in question, once the music is there."""
+        if self.kinds:
+            self._tell(hand, music)
         if hand.report is None or music is None:
             self.snippet.clear("Opening the music and the recording…" if hand.report is not None else "")
         else:

@@ -57,6 +57,18 @@ class IntakePage(QWidget):
         self.music.setToolTip("A notation file that is not on the shelf yet")
         self.music.clicked.connect(self.wanted_music)
         row.addWidget(self.music)
+        row.addSpacing(16)
+        row.addWidget(plain("Recorded with"))
+        self.setups = QComboBox()
+        self.setups.setEditable(True)
+        self.setups.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.setups.setMinimumContentsLength(16)
+        self.setups.setAccessibleName("With what they were recorded")
+        self.setups.setToolTip("Room and microphone, in your own words: loudness and tone are compared only between takes with the same")
+        edit = self.setups.lineEdit()
+        if edit is not None:
+            edit.setPlaceholderText("not told")
+        row.addWidget(self.setups)
         row.addStretch(1)
         self.cancel = QPushButton("Leave them")
         self.cancel.clicked.connect(self.left)
@@ -77,6 +89,10 @@ class IntakePage(QWidget):
         self.all_pieces.addItem("as guessed", "")
         for piece in pieces:
             self.all_pieces.addItem(piece.title, piece.id)
+        self.setups.clear()
+        self.setups.addItems(library.setups())
+        self.setups.setCurrentIndex(-1)
+        self.setups.setEditText("")
         self.table.setRowCount(len(guesses))
         for row, guess in enumerate(guesses):
             self._fill(row, guess)
@@ -158,6 +174,11 @@ class IntakePage(QWidget):
     def _ticked(self, row: int) -> bool:
         item = self.table.item(row, 0)
         return item is not None and item.checkState() == Qt.CheckState.Checked
+
+    @property
+    def setup(self) -> str:
+        """With what the recordings were made, as it was told."""
+        return self.setups.currentText().strip()
 
     def ticked(self) -> int:
         """How many recordings would be entered."""

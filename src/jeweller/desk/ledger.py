@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from jeweller.desk.assigned_page import AssignedPage
 from jeweller.desk.class_grid import ClassGrid
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.margin import width_at, wrapped
@@ -40,16 +41,17 @@ from jeweller.ledger.privacy import delete_player, give_out, held
 from jeweller.ledger.tables import Player
 from jeweller.sheet.theme import FACET_NAMES, LIGHT, Theme
 
-WAYS = (("class", "The class"), ("players", "Players"))
+WAYS = (("class", "The class"), ("players", "Players"), ("assigned", "Assignments"))
 SHOWN = 400  # players listed at once: more are found by another letter
 
 
 class LedgerPlace(QWidget):
-    """`to_bench` is emitted with a take and the key of a finding; the others as those of the bench."""
+    """`to_bench` is emitted with a take and the key of a finding, `to_tray` with a tray; the others as those of the bench."""
 
     message = Signal(str)
     trouble = Signal(str)
     to_bench = Signal(int, str)
+    to_tray = Signal(int)
     changed = Signal()
 
     def __init__(self, jobs: Jobs, library: Callable[[], Library | None]) -> None:
@@ -85,6 +87,12 @@ class LedgerPlace(QWidget):
         self.pages = QStackedWidget()
         self.pages.addWidget(self._class_page())
         self.pages.addWidget(self._player_page())
+        self.assigned = AssignedPage(lambda: self.library)
+        self.assigned.message.connect(self.message)
+        self.assigned.trouble.connect(self.trouble)
+        self.assigned.changed.connect(self.changed)
+        self.assigned.to_tray.connect(self.to_tray)
+        self.pages.addWidget(self.assigned)
         self.empty = QLabel("The ledger fills by itself: what is checked on the bench is here, by class and by player.")
         self.empty.setObjectName("plain")
         self.empty.setWordWrap(True)
@@ -187,6 +195,12 @@ class LedgerPlace(QWidget):
         self._fill_pieces()
         self._players_stand = False
         self.choose_way(self.way)
+        if self.way == "players" and self.player is not None:
+            self.show_player(self.player)
+
+    def take_focus(self) -> None:
+        """The keys to what is shown."""
+        {"class": self.grid, "players": self.search, "assigned": self.assigned.table}[self.way].setFocus()
 
     _players_stand = False  # whether the list of players is as the library has it: it is filled when it is looked at
 
@@ -197,8 +211,10 @@ class LedgerPlace(QWidget):
             self._read_players()
         index = [w for w, _ in WAYS].index(way)
         self.ways.button(index).setChecked(True)
-        here = self.view is not None if way == "class" else self.list.count() > 0 or bool(self.search.text())
-        self.pages.setCurrentIndex(index if here else 2)
+        if way == "assigned":
+            self.assigned.show_all(self.theme)
+        here = {"class": self.view is not None, "players": self.list.count() > 0 or bool(self.search.text()), "assigned": True}[way]
+        self.pages.setCurrentIndex(index if here else len(WAYS))
         for box in (self.trays, self.pieces):
             box.setVisible(way == "class" and self.view is not None)
         self.changed.emit()
@@ -334,6 +350,8 @@ class LedgerPlace(QWidget):
                 if facets:
                     names = ", ".join(FACET_NAMES[f].lower() for f in facets)
                     column.addWidget(wrapped(f"{words} than the time before: {names}.", self.points, self.theme.quiet))
+            if a.sound:
+                column.addWidget(wrapped(f"As recorded the time before, with {a.setup}: {', '.join(a.sound)}.", self.points, self.theme.quiet))
             for text in a.findings or ("Nothing to mend.",):
                 column.addWidget(wrapped(self.theme.said(text), self.points))
         column.addStretch(1)

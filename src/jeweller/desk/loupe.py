@@ -214,7 +214,7 @@ class Loupe(QWidget):
         """How many of each were right, of what was asked for."""
         if self.review is None:
             return []
-        return [f"{self.theme.said(trap.what)}: {right} of {of}" for trap, right, of in answers(self.criteria, self.review.report)]
+        return [f"{self.theme.said(trap.what)}: {right} of {of}" for trap, right, of in answers(self.criteria, self.review.report, self.review.checked.line)]
 
     def _rebuild_margin(self) -> None:
         if self.review is None:

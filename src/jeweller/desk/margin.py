@@ -44,9 +44,9 @@ def rows_of(f: dict[str, Any]) -> list[tuple[str, str]]:
     d = f["detail"]
     rows = []
     if d.get("written") or d.get("written_beats") is not None:
-        rows.append(("written", str(d.get("written") or f"{round(4 * d['written_beats']) / 4:g} beats")))
+        rows.append(("written", str(d.get("written") or _beats(d["written_beats"]))))
     if d.get("heard") or d.get("heard_beats") is not None:
-        rows.append(("heard", str(d.get("heard") or f"{round(4 * d['heard_beats']) / 4:g} beats")))
+        rows.append(("heard", str(d.get("heard") or _beats(d["heard_beats"]))))
     much = []
     if "beats" in d:
         much.append(f"{d['beats']:+g} beats")
@@ -69,6 +69,11 @@ def rows_of(f: dict[str, Any]) -> list[tuple[str, str]]:
     if f["cause"]:
         rows.append(("why", CAUSE_WORDS.get(f["cause"], f["cause"])))
     return rows
+
+
+def _beats(value: float) -> str:
+    quarters = round(4 * value) / 4
+    return f"{quarters:g} beat{'s' if quarters != 1 else ''}"
 
 
 class MarginNote(QFrame):

@@ -74,6 +74,11 @@ class Routes(QMainWindow):
     def _ledger_step(self) -> tuple[str, Callable[[], object]]:
         if self.ledger.way == "class" and self.ledger.view is not None:
             return "Print the rehearsal…", self.ledger.write_plan
+        if self.ledger.way == "assigned":
+            chosen = self.ledger.assigned.chosen()
+            if chosen is None or not chosen.trays:
+                return "Give something out…", self.ledger.assigned.give
+            return "To its takes", self.ledger.assigned.show_takes
         return "To the bench", lambda: self.go("bench")
 
     def show_on_bench(self, take: int, key: str) -> None:
@@ -86,6 +91,21 @@ class Routes(QMainWindow):
             self.bench.list.pick(take)
             self.bench.list.blockSignals(False)
             self.bench.take_in_hand(take, key)
+
+    def show_tray(self, tray: int) -> None:
+        """A tray on the bench."""
+        self.go("bench")
+        self.bench.show_trays(tray)
+
+    def give_out(self) -> None:
+        """What the pattern book shows, given out as an assignment: put on the shelf, with the traps that were ticked."""
+        score, library = self.pattern.printed(), self.waked_library()
+        if score is None or library is None:
+            return
+        piece = self.pattern.shelf.put(score)
+        if piece is not None:
+            kinds = list(dict.fromkeys(t.kind for t in self.pattern.look.ticks()))
+            self.ledger.assigned.give(piece.id, kinds)
 
     def play(self) -> None:
         if self.place == "pattern":

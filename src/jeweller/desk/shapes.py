@@ -8,6 +8,7 @@ from PySide6.QtSvg import QSvgRenderer
 
 from jeweller.sheet.theme import Theme, shape_svg
 
+MUCH = 0.35  # share of a facet lost from which its shape stands on a ground of its own
 ICON_PATHS = {
     "play": '<path d="M -6 -9 L 8 0 L -6 9 Z" fill="{c}"/>',
     "stop": '<rect x="-7" y="-7" width="14" height="14" fill="{c}"/>',
@@ -43,6 +44,17 @@ def svg_pixmap(body: str, size: int, ratio: float = 2.0) -> QPixmap:
 
 def facet_pixmap(facet: str, theme: Theme, size: int = 18, *, unsure: bool = False) -> QPixmap:
     return svg_pixmap(shape_svg(facet, 0, 0, 19, theme.facets[facet], unsure=unsure), size)
+
+
+def facet_shape(facet: str, mark: float | None, theme: Theme, size: int) -> QPixmap:
+    """A facet at a glance: nothing asked, nothing there; clean, a hair line; something wrong, its shape in its colour; much wrong, on a ground."""
+    if mark is None:
+        return svg_pixmap(f'<circle r="1.4" fill="{theme.faint}"/>', size)
+    if mark >= 1.0:
+        return svg_pixmap(shape_svg(facet, 0, 0, 16, theme.faint, unsure=True), size)
+    colour = theme.facets[facet]
+    ground = f'<rect x="-12" y="-12" width="24" height="24" rx="3" fill="{colour}"/>' if 1.0 - mark >= MUCH else ""
+    return svg_pixmap(ground + shape_svg(facet, 0, 0, 16, theme.paper if ground else colour), size)
 
 
 def icon(name: str, theme: Theme, size: int = 18) -> QIcon:

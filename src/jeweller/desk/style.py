@@ -48,7 +48,7 @@ def sheet(t: Theme, points: float) -> str:
     return f"""
 QWidget {{ color: {t.ink}; }}
 QMenuBar, QMenu, QPushButton, QToolButton, QComboBox, QListWidget, QStatusBar, QToolTip, QProgressBar, QComboBox QAbstractItemView, QLabel#quiet, QLabel#dot,
-QLabel#plain, QCheckBox, QPlainTextEdit, QLineEdit, QTableWidget, QHeaderView, QSpinBox, QDoubleSpinBox {{
+QLabel#plain, QCheckBox, QPlainTextEdit, QLineEdit, QTableWidget, QHeaderView, QSpinBox, QDoubleSpinBox, QDateEdit, QCalendarWidget {{
     font-family: "{SANS}", "{SIGNS}"; font-size: {points:g}pt; }}
 QMainWindow, QDialog {{ background: {t.desk}; }}
 QToolTip {{ background: {t.paper}; color: {t.ink}; border: 1px solid {t.faint}; padding: 4px; }}
@@ -72,6 +72,7 @@ QPushButton#word::menu-indicator {{ image: none; width: 0; }}
 QPushButton#inline {{ color: {t.ink}; font-weight: 400; padding: 2px 1px 1px 1px; border: none; border-bottom: 1px dotted {t.brass}; border-radius: 0; }}
 QPushButton#inline:hover, QPushButton#inline:focus {{ color: {t.brass}; border-bottom: 1px solid {t.brass}; }}
 QTableWidget {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; gridline-color: {t.faint}; }}
+QTableWidget::item {{ padding: 0 8px; }}
 QTableWidget QComboBox {{ border: none; border-radius: 0; }}
 QTableWidget QComboBox:focus {{ background: {t.wash}; }}
 QHeaderView::section {{ background: {t.desk}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.faint}; padding: 4px 8px; text-align: left; }}
@@ -80,7 +81,7 @@ QCheckBox::indicator, QTableWidget::indicator {{
 QCheckBox::indicator:checked, QTableWidget::indicator:checked {{ border: 1px solid {t.brass}; background: {t.brass}; }}
 QCheckBox::indicator:focus {{ border-color: {t.brass}; }}
 QLineEdit {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; padding: 3px 8px; }}
-QSpinBox, QDoubleSpinBox {{ min-height: {2 * points + 4:g}px; }}
+QSpinBox, QDoubleSpinBox, QDateEdit {{ min-height: {2 * points + 4:g}px; }}
 QLineEdit:focus {{ border-color: {t.brass}; }}
 QPlainTextEdit {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; }}
 QPlainTextEdit:focus {{ border-color: {t.brass}; }}

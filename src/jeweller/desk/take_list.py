@@ -6,27 +6,15 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QSize, Qt,
 from PySide6.QtGui import QColor, QPainter, QPixmap
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from jeweller.desk.shapes import svg_pixmap
+from jeweller.desk.shapes import MUCH, facet_shape
 from jeweller.desk.style import font
 from jeweller.judge.finding import FACETS
 from jeweller.ledger.bench import Line
-from jeweller.sheet.theme import FACET_NAMES, LIGHT, Theme, shape_svg
+from jeweller.sheet.theme import FACET_NAMES, LIGHT
 
 SHAPE, STEP = 18, 26  # pixels: a facet's shape, from one to the next
-MUCH = 0.35  # share of a facet lost from which its shape stands on a ground of its own
 LINE_ROLE = Qt.ItemDataRole.UserRole
 WORD_WIDTH = 96  # pixels for the state, at the usual size of text
-
-
-def facet_shape(facet: str, mark: float | None, theme: Theme) -> QPixmap:
-    """A facet at a glance: nothing asked, nothing there; clean, a hair line; something wrong, its shape in its colour; much wrong, on a ground."""
-    if mark is None:
-        return svg_pixmap(f'<circle r="1.4" fill="{theme.faint}"/>', SHAPE)
-    if mark >= 1.0:
-        return svg_pixmap(shape_svg(facet, 0, 0, 16, theme.faint, unsure=True), SHAPE)
-    colour = theme.facets[facet]
-    ground = f'<rect x="-12" y="-12" width="24" height="24" rx="3" fill="{colour}"/>' if 1.0 - mark >= MUCH else ""
-    return svg_pixmap(ground + shape_svg(facet, 0, 0, 16, theme.paper if ground else colour), SHAPE)
 
 
 def in_words(line: Line) -> str:
@@ -111,7 +99,7 @@ class TakeList(QListWidget):
         degree = None if mark is None else 2 if mark >= 1.0 else 1 if 1.0 - mark < MUCH else 0
         key = (self.theme.name, facet, degree)
         if key not in self._shapes:
-            self._shapes[key] = facet_shape(facet, mark, self.theme)
+            self._shapes[key] = facet_shape(facet, mark, self.theme, SHAPE)
         return self._shapes[key]
 
     def show_lines(self, lines: list[Line], take: int | None) -> None:

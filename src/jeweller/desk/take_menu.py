@@ -48,6 +48,11 @@ def take_menu(bench: BenchPlace) -> QMenu:
         sub = menu.addMenu(words)
         for value, said in choices.items():
             _item(bench, sub, said, getattr(take, column) == value, take, **{column: value})
+    setup = menu.addMenu("Recorded with")
+    for name in ("", *library.setups()):
+        _item(bench, setup, name or "not told", name == take.setup, take, setup=name)
+    setup.addSeparator()
+    setup.addAction("Something else…").triggered.connect(lambda _=False: _setup(bench, take))
     menu.addSeparator()
     menu.addAction("Delete the take for good…").triggered.connect(lambda _=False: delete_take(bench, take))
     return menu
@@ -84,6 +89,12 @@ def _somebody(bench: BenchPlace, take: Take) -> None:
     if ok and name.strip() and bench.library is not None:
         player = bench.library.add_player(bench.library.tray(take.tray_id).band_id, name, part=take.part)
         put_right(bench, take, player_id=player.id)
+
+
+def _setup(bench: BenchPlace, take: Take) -> None:
+    name, ok = QInputDialog.getText(bench, "Recorded with", "Room and microphone, in your own words:", text=take.setup)
+    if ok:
+        put_right(bench, take, setup=" ".join(name.split())[:60])
 
 
 def delete_take(bench: BenchPlace, take: Take, *, sure: bool = False) -> None:

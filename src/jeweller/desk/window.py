@@ -153,6 +153,9 @@ class Window(Routes):
         self.ledger.trouble.connect(self.trouble)
         self.ledger.changed.connect(self._refresh)
         self.ledger.to_bench.connect(self.show_on_bench)
+        self.ledger.to_tray.connect(self.show_tray)
+        self.ledger.assigned.changed.connect(lambda: setattr(self.bench, "stale", True))
+        self.pattern.give_button.clicked.connect(self.give_out)
         self.places.addWidget(self.ledger)
         column.addWidget(self.places, 1)
         self.spine = Spine()
@@ -271,9 +274,10 @@ class Window(Routes):
             self.bench.wake()
         if place == "ledger":
             self.ledger.refresh()
+            self.ledger.take_focus()
         if place == "bench":
             self.bench.list.setFocus()
-            if isinstance(self._store, InLedger):  # what was decided under the loupe
+            if isinstance(self._store, InLedger) or self.bench.stale:  # what was decided under the loupe, or asked for in the ledger
                 self.bench.came_back()
         self.place = place
         self.places.setCurrentIndex(list(PLACES).index(place))

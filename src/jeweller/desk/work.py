@@ -19,6 +19,7 @@ from jeweller.check import Checked, Options, check
 from jeweller.errors import Cancelled, JewellerError, LedgerError
 from jeweller.files import write_bytes
 from jeweller.instruments.table import require_instrument
+from jeweller.ledger.assigned import answered, criteria_of
 from jeweller.ledger.bench import music_of
 from jeweller.ledger.class_view import ClassView
 from jeweller.ledger.intake import candidates, recognise
@@ -135,6 +136,8 @@ def _slip(library: Library, data: SlipData, *, sounds: bool) -> Slip:
     music, report = music_of(library, data.hand.take), data.hand.report
     assert report is not None
     slip = Slip(data.player, data.title, data.hand.take.part, report, music, data.shown, data.comment, data.hand.standing.comments, data.mark)
+    kinds = criteria_of(library.assignment_of(library.tray(data.hand.take.tray_id)), data.hand.take.piece)
+    slip = dataclasses.replace(slip, asked=tuple(answered(kinds, music, report, data.hand.shown)))
     if not sounds:
         return slip
     clips = {}

@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.follow.result import Event, Following
+from jeweller.follow.tone import Tone
 from jeweller.instruments.table import Instrument
 from jeweller.judge.settings import JudgeSettings
 from jeweller.score.line import LineNote, LineRest
@@ -42,6 +43,8 @@ class Case:
     instrument: Instrument
     room_db: float
     loud_db: float
+    tones: tuple[Tone, ...] = ()  # how the long notes sounded
+    clearness: tuple[tuple[int, float], ...] = ()  # (main note, periodicity of its clearest fifth)
 
     @cached_property
     def notes(self) -> tuple[LineNote, ...]:

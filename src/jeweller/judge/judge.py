@@ -76,7 +76,8 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     counted = judge_count(case)
     found += _habits(case, pitches + judge_tuning(case, shift if shift == reference else 0)) + counted.findings + judge_rhythm(case, counted.steps)
     found += judge_ornaments(case, hear_ornaments(following, features, mixture, shift), starts, shift) + judge_starts(case, starts, shift)
-    found += judge_tones(case, hear_tones(following, features)) + judge_clearness(case, hear_clearness(following, features)) + judge_dynamics(case)
+    tones, clearness = hear_tones(following, features), hear_clearness(following, features)
+    found += judge_tones(case, tones) + judge_clearness(case, clearness) + judge_dynamics(case)
     found += judge_click(case, click or find_click(case, features)) + judge_tempo(case, asked_bpm)
 
     def course(join: Join) -> tuple[float, ...] | None:
@@ -84,7 +85,7 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
         return None if a is None or b is None or math.isnan(a.midi + b.midi) else hear_course(features, a, b)
 
     found += judge_joins(case, hear_joins(case.following, features), course)
-    return _in_order(case, found), case
+    return _in_order(case, found), dataclasses.replace(case, tones=tuple(tones), clearness=tuple(clearness))
 
 
 def _struck_again(case: Case, found: list[Finding], counted: Counted) -> tuple[list[Finding], Counted]:

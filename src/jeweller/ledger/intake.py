@@ -19,6 +19,7 @@ from jeweller.follow.follow import follow
 from jeweller.hear.features import hear
 from jeweller.hear.settings import DEFAULT as HEAR
 from jeweller.instruments.table import Instrument, find_instrument, require_instrument
+from jeweller.ledger.assigned import open_for
 from jeweller.ledger.library import Library
 from jeweller.ledger.tables import Player, Tray
 from jeweller.score.line import make_line
@@ -249,18 +250,20 @@ def look_at(library: Library, paths: Sequence[Path], unpack_to: Path, band: int 
     return guess_all(found, players, pieces, known=lambda p: bool(library.same_recording(p))), pieces, told
 
 
-def enter_tray(library: Library, band: int, guesses: Sequence[Guess]) -> Tray:
-    """A new tray of these recordings; unknown players are entered too. Raises LedgerError."""
+def enter_tray(library: Library, band: int, guesses: Sequence[Guess], setup: str = "") -> Tray:
+    """A new tray of these recordings, made with one set-up; unknown players are entered too. Takes of one piece are handed in for the assignment of that
+    piece that is open. Raises LedgerError."""
     titles = {p.id: p.title for p in library.shelf.pieces.values()}
     named = {titles[g.piece] for g in guesses if g.piece in titles}
     name = next(iter(named)) if len(named) == 1 else guesses[0].path.parent.name or "A tray"
     same = sum(t.name == name or t.name.startswith(f"{name}, ") for t in library.trays(band))
-    tray = library.add_tray(band, f"{name}, {same + 1}" if same else name)
+    assignment = open_for(library, band, (g.piece for g in guesses))
+    tray = library.add_tray(band, f"{name}, {same + 1}" if same else name, assignment.id if assignment is not None else None)
     new: dict[str, int] = {}
     for g in guesses:
         player = g.player if g.player is not None else new.get(g.name.casefold())
         if player is None and g.name:
             instrument = find_instrument(g.part)
             player = new[g.name.casefold()] = library.add_player(band, g.name, instrument.id if instrument is not None else "", g.part).id
-        library.add_take(tray.id, g.path, player=player, piece=g.piece, part=g.part, kind=g.kind)
+        library.add_take(tray.id, g.path, player=player, piece=g.piece, part=g.part, kind=g.kind, setup=" ".join(setup.split())[:60])
     return tray

@@ -83,19 +83,51 @@ class Library:
 
     # ---- assignments and trays -----------------------------------------------------------------------------------
 
-    def assign(self, tray: int, piece: str, title: str, *, bars: str = "", due: str = "", **settings: Any) -> None:
-        """What was asked for in a tray, now or anew. The marks follow; what was decided stays."""
+    def give(self, band: int, piece: str, title: str, *, bars: str = "", due: str = "", **settings: Any) -> Assignment:
+        """An assignment that is given out; its takes are brought in later. Raises SettingError."""
         scheme_of(settings)
+        return self._add(Assignment(band_id=band, piece=piece, title=title, bars=bars, due=due, settings=settings, given_at=now()))
+
+    def assign(self, tray: int, piece: str, title: str, *, bars: str = "", due: str = "", **settings: Any) -> None:
+        """What was asked for in a tray, now or anew, and in the other trays of the same assignment. The marks follow; what was decided stays."""
+        row = self.tray(tray)
+        if row.assignment_id is not None:
+            self.reassign(row.assignment_id, piece, title, bars=bars, due=due, **settings)
+        else:
+            self.hand_in(tray, self.give(row.band_id, piece, title, bars=bars, due=due, **settings).id)
+
+    def reassign(self, assignment: int, piece: str, title: str, *, bars: str = "", due: str = "", **settings: Any) -> Assignment:
+        """Another wording of an assignment, for all of its trays; the old one is kept. The marks follow; what was decided stays."""
+        scheme_of(settings)
+        with self.store.write() as session:
+            old = session.get(Assignment, assignment)
+            if old is None:
+                raise LedgerError(f"There is no assignment {assignment} in this library.")
+            new = Assignment(band_id=old.band_id, piece=piece, title=title, bars=bars, due=due, settings=settings, given_at=old.given_at)
+            session.add(new)
+            session.flush()
+            old.replaced_by = new.id
+            trays = list(session.scalars(select(Tray).where(Tray.assignment_id == assignment)))
+            for tray in trays:
+                tray.assignment_id = new.id
+            session.flush()
+            self._resummarise(session, set(session.scalars(select(Take.id).where(Take.tray_id.in_([t.id for t in trays])))))
+        return new
+
+    def hand_in(self, tray: int, assignment: int | None) -> None:
+        """Says which assignment the takes of a tray are handed in for (None: for none). The marks follow."""
         with self.store.write() as session:
             row = session.get(Tray, tray)
             if row is None:
                 raise LedgerError(f"There is no tray {tray} in this library.")
-            assignment = Assignment(band_id=row.band_id, piece=piece, title=title, bars=bars, due=due, settings=settings)
-            session.add(assignment)
-            session.flush()
-            row.assignment_id = assignment.id
+            row.assignment_id = assignment
             session.flush()
             self._resummarise(session, set(session.scalars(select(Take.id).where(Take.tray_id == tray))))
+
+    def assignments(self, band: int | None = None) -> list[Assignment]:
+        """Those that stand, the newest first."""
+        query = select(Assignment).where(Assignment.replaced_by.is_(None)).order_by(Assignment.id.desc())
+        return self._all(query if band is None else query.where(Assignment.band_id == band))
 
     def scheme(self, take: int) -> Scheme | None:
         """How a take is marked; None where it is not checked."""
@@ -145,12 +177,16 @@ class Library:
     def take(self, take: int) -> Take:
         return self._get(Take, take)
 
+    def setups(self) -> list[str]:
+        """With what takes were recorded, as the teacher calls it, the newest first."""
+        return self._all(select(Take.setup).where(Take.setup != "").group_by(Take.setup).order_by(func.max(Take.id).desc()))
+
     def same_recording(self, path: Path) -> list[Take]:
         """Takes whose recording is this one."""
         return self._all(select(Take).where(Take.sha256 == file_hash(path)))
 
     def add_take(self, tray: int, path: Path, *, player: int | None = None, piece: str = "", part: str = "", kind: str = "played", support: str = "alone",
-                 reading: str = "practised") -> Take:  # fmt: skip
+                 reading: str = "practised", setup: str = "") -> Take:  # fmt: skip
         """Keeps a recording and enters it in a tray. The file is there before the row is: a row never points to nothing."""
         digest = file_hash(path)
         suffix = "".join(c for c in path.suffix.casefold() if c.isalnum() or c == ".")[:6]
@@ -159,7 +195,7 @@ class Library:
             self.store.keep_file(path, name)
         state = "stored" if kind == "stored" else "waiting"
         return self._add(Take(tray_id=tray, player_id=player, piece=piece, part=part, file=name, name=path.name, sha256=digest, kind=kind, support=support,
-                              reading=reading, state=state, added_at=now(), summary={}))  # fmt: skip
+                              reading=reading, setup=setup, state=state, added_at=now(), summary={}))  # fmt: skip
 
     def recording(self, take: Take) -> Path:
         """The file of a take. Raises LedgerError where it is missing or another by now."""

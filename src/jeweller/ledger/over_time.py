@@ -3,11 +3,17 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
+from jeweller.instruments.table import find_instrument
 from jeweller.ledger.library import Library
 from jeweller.ledger.tables import Player
 
+# (of the sound of a take, from which change on it is told, words for more, words for less). Smaller changes are within what one player does in a day.
+SOUNDS = (("level_db", 3.0, "louder by {:.0f} dB", "softer by {:.0f} dB"), ("spread_db", 3.0, "more between soft and loud", "less between soft and loud"),
+          ("clearness", 0.04, "a clearer tone", "a less clear tone"), ("waver_cents", 4.0, "long notes less steady", "steadier long notes"))  # fmt: skip
 STAYS = 2  # pieces in which the same thing must be wrong to be called a habit
 
 
@@ -27,6 +33,9 @@ class Attempt:
     better: tuple[str, ...]  # facets clean now that were not in the attempt before
     new: tuple[str, ...]  # facets not clean now that were
     findings: tuple[str, ...]  # sentences
+    setup: str = ""  # with what it was recorded
+    level_db: float | None = None  # to be compared within a set-up only
+    sound: tuple[str, ...] = ()  # how loudness and tone changed since the take before with the same set-up
 
 
 @dataclass(frozen=True)
@@ -50,23 +59,40 @@ def over_time(library: Library, player: Player) -> OverTime:
     attempts: list[Attempt] = []
     wrong: dict[str, set[str]] = defaultdict(set)  # what stays wrong → pieces
     counts: Counter[str] = Counter()
+    recorded: dict[tuple[str, str], dict[str, Any]] = {}  # by set-up and instrument, the sound of the take before
     for take in library.takes_of(player.id):
         if take.state != "checked":
             continue
         before = next((a for a in reversed(attempts) if a.piece == take.piece), None)
         facets = take.summary["facets"]
+        instrument = find_instrument(take.part)
+        same = (take.setup, instrument.id if instrument is not None else take.part)
         clean = {f for f, m in facets.items() if m == 1.0}
         was = {f for f, m in before.facets.items() if m == 1.0} if before is not None else clean
         attempts.append(Attempt(take.id, take.piece, titles.get(take.piece, take.name), take.added_at.date().isoformat(), facets, take.summary["mark"],
                                 take.summary["out_of"], take.summary["bpm"], take.support, tuple(f for f in facets if f in clean - was) if before else (),
                                 tuple(f for f in facets if f in was - clean and facets[f] is not None) if before else (),
-                                tuple(p["text"] for p in take.summary["places"])))  # fmt: skip
+                                tuple(p["text"] for p in take.summary["places"]), take.setup,
+                                take.summary["sound"].get("level_db") if take.setup else None,
+                                sound_changes(recorded.get(same, {}), take.summary["sound"])))  # fmt: skip
+        if take.setup:
+            recorded[same] = take.summary["sound"]
         for what in {p["habit"] for p in take.summary["places"] if p["habit"]}:
             wrong[what].add(take.piece)
             counts[what] += 1
     habits = tuple(f"{what}, in {len(wrong[what])} pieces" for what, n in counts.most_common() if len(wrong[what]) >= STAYS)
     practised = library.practice(player.id)
     return OverTime(player, tuple(attempts), habits, sum(p.minutes for p in practised), len({p.day for p in practised}))
+
+
+def sound_changes(before: Mapping[str, Any], now: Mapping[str, Any]) -> tuple[str, ...]:
+    """What two takes of one set-up tell of loudness and tone; () where they are alike, or one of them is not known."""
+    out = []
+    for name, least, more, less in SOUNDS:
+        if before.get(name) is not None and now.get(name) is not None and abs(now[name] - before[name]) >= least:
+            change = now[name] - before[name]
+            out.append((more if change > 0 else less).format(abs(change)))
+    return tuple(out)
 
 
 def known_notes(library: Library, player: Player) -> frozenset[int]:

@@ -25,8 +25,8 @@ from sqlalchemy.orm import Session
 from jeweller.errors import LedgerError
 from jeweller.ledger.killpoint import passing
 
-HEAD = "0001"  # the newest migration
-VERSIONS = ("0001",)
+HEAD = "0002"  # the newest migration
+VERSIONS = ("0001", "0002")
 COPIES = 14  # daily copies of the database that are kept
 BUSY_S = 10.0
 CLOSED = "The library was closed meanwhile."

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import statistics
 from typing import Any
 
 from jeweller.judge.finding import FACETS, SURE, UNMARKED, Finding
@@ -9,7 +10,7 @@ from jeweller.ledger.acts import Standing
 from jeweller.mark.scheme import Scheme, letter_of
 from jeweller.report.decided import remarked, rows_of
 
-VERSION = 1  # of what a summary holds: older ones are made anew where they are read
+VERSION = 2  # of what a summary holds: older ones are made anew where they are read
 UNSURE_NEED, SURE_NEED = 0.5, 1.0  # how much a finding asks for an ear, times its severity
 FACET_WORDS = {f: f.capitalize() for f in FACETS}
 FAR_NOTES = 6  # notes of a take that lie furthest from its own tuning
@@ -26,7 +27,7 @@ def summarise(report: dict[str, Any], now: Standing, scheme: Scheme) -> dict[str
     if not report["followed"]:
         return {"v": VERSION, "followed": False, "facets": {}, "sure": 0, "unsure": 0, "open": 0, "mark": None, "band": "", "typed": now.mark,
                 "state": now.state, "need": UNFOLLOWED_NEED, "bpm": None, "comments": len(now.comments), "places": [], "bars": [], "heard": [],
-                "offset": None, "notes": [], "right": []}  # fmt: skip
+                "offset": None, "notes": [], "right": [], "sound": {}}  # fmt: skip
     after = remarked(report, standing, scheme)
     waiting = [r for r in rows if r.state == "open" and r.finding.kind not in UNMARKED]
     need = sum(r.finding.severity * (SURE_NEED if r.finding.confidence >= SURE else UNSURE_NEED) for r in waiting)
@@ -36,7 +37,7 @@ def summarise(report: dict[str, Any], now: Standing, scheme: Scheme) -> dict[str
         "open": len(waiting), "mark": after["mark"]["value"], "out_of": after["mark"]["out_of"], "band": after["mark"]["band"], "typed": now.mark,
         "state": now.state, "need": round(need, 3), "bpm": report["tempo"]["played_bpm"], "comments": len(now.comments), "form": scheme.form,
         "support": report["settings"]["support"],
-        "ear": report["program"]["ear_version"], **_seen(report, standing),
+        "ear": report["program"]["ear_version"], "sound": sound_of(report), **_seen(report, standing),
     }  # fmt: skip
 
 
@@ -55,6 +56,17 @@ def _seen(report: dict[str, Any], standing: list[Finding]) -> dict[str, Any]:
             "heard": list(dict.fromkeys(n["bar"] for n in report["notes"] if n["verdict"] != "not_heard")), "offset": offset,
             "notes": sorted(notes, key=lambda n: -abs(n[1]))[:FAR_NOTES],
             "right": sorted({n["written_midi"] for n in report["notes"] if n["verdict"] == "ok" and n["heard"] is not None and n["sounding_midi"] is not None})}
+
+
+def sound_of(report: dict[str, Any]) -> dict[str, float | None]:
+    """Loudness and tone of a take; of reports that do not hold them yet what can be told."""
+    if "sound" in report:
+        return dict(report["sound"])
+    levels = sorted(n["heard"]["level_db"] for n in report["notes"] if n["heard"] is not None)
+    if not levels:
+        return {}
+    quiet, loud = (levels[round(share * (len(levels) - 1))] for share in (0.1, 0.9))
+    return {"level_db": round(statistics.median(levels), 1), "spread_db": round(loud - quiet, 1)}
 
 
 def habit_of(f: Finding) -> str:

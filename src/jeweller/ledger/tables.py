@@ -41,8 +41,10 @@ class Assignment(Base):
     piece: Mapped[str]  # id on the library's shelf
     title: Mapped[str]
     bars: Mapped[str] = mapped_column(default="")
-    settings: Mapped[dict[str, Any]] = mapped_column(default=dict)  # tempo_bpm, click, articulation, repeats, traps, facets, scheme, tolerance
-    due: Mapped[str] = mapped_column(default="")
+    settings: Mapped[dict[str, Any]] = mapped_column(default=dict)  # tempo_bpm, click, articulation, judging, traps, facets, scheme, tolerance
+    due: Mapped[str] = mapped_column(default="")  # ISO date; "" without
+    given_at: Mapped[datetime.datetime | None] = mapped_column(default=None)
+    replaced_by: Mapped[int | None] = mapped_column(default=None)  # the assignment it was changed to
 
 
 class Tray(Base):
@@ -67,6 +69,7 @@ class Take(Base):
     kind: Mapped[str] = mapped_column(default="played")  # played, rhythm (clapped or counted), stored (for the ear alone)
     support: Mapped[str] = mapped_column(default="alone")  # alone, with_model, with_click
     reading: Mapped[str] = mapped_column(default="practised")  # practised, sight, memory
+    setup: Mapped[str] = mapped_column(default="", server_default="")  # with what it was recorded: loudness is compared within one set-up only
     state: Mapped[str] = mapped_column(default="waiting")  # waiting, checked, not followed, failed, stored
     sentence: Mapped[str] = mapped_column(default="")  # why it failed
     added_at: Mapped[datetime.datetime]

@@ -12,6 +12,8 @@ from jeweller.errors import ScoreError
 from jeweller.instruments.table import Instrument
 from jeweller.look.lighter import Lighter, find_lighter
 from jeweller.look.traps import Trap, find_traps
+from jeweller.score.ids import ids_of
+from jeweller.score.line import Line
 from jeweller.score.model import Bar, Part
 from jeweller.score.pitch import in_key, key_name, spell
 
@@ -142,16 +144,33 @@ def _path(part: Part, weight: Mapping[str, float], hardest: list[str], lighter: 
     return out
 
 
-def answers(traps: Sequence[Trap], report: Mapping[str, Any]) -> list[tuple[Trap, int, int]]:
-    """(trap, notes right, notes played) for each trap that lies on notes, by a report's verdicts and findings."""
+def answers(traps: Sequence[Trap], report: Mapping[str, Any], line: Line | None = None) -> list[tuple[Trap, int, int]]:
+    """(trap, notes right, notes played) for each trap that lies on notes, by a report's verdicts and findings; with the line rests are answered too."""
     verdicts: dict[str, list[bool]] = {}
     for n in report["notes"]:
         verdicts.setdefault(n["score_id"], []).append(n["verdict"] == "ok")
     printed = {n["id"]: n["score_id"] for n in report["notes"]}
     faulty = {printed[i] for f in report["findings"] if f["confidence"] >= SURE for i in f["notes"] if i in printed}
     out = []
+    rests = _rests(report, line) if line is not None else {}
     for trap in traps:
-        played = [right and note not in faulty for note in trap.notes for right in verdicts.get(note, ())]
+        if trap.kind == "rest":
+            played = [right for note in trap.notes for right in rests.get(note, ())]
+        else:
+            played = [right and note not in faulty for note in trap.notes for right in verdicts.get(note, ())]
         if played:
             out.append((trap, sum(played), len(played)))
+    return out
+
+
+def _rests(report: Mapping[str, Any], line: Line) -> dict[str, list[bool]]:
+    """By the id of a printed rest, for each time it was come to, whether nothing was found in it."""
+    reached = {n["id"] for n in report["notes"] if n["verdict"] != "not_heard"}
+    miscounted = {(i, f["pass"]) for f in report["findings"] if f["confidence"] >= SURE for i in ids_of(f)}
+    out: dict[str, list[bool]] = {}
+    for rest in line.rests:
+        before = next((n for n in reversed(line.main_notes) if n.onset < rest.onset), None)
+        after = next((n for n in line.main_notes if n.onset > rest.onset), None)
+        if before is not None and after is not None and {before.id, after.id} <= reached:
+            out.setdefault(rest.score_id, []).append((rest.score_id, rest.passing) not in miscounted)
     return out

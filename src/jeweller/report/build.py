@@ -65,6 +65,7 @@ def build_report(case: Case, findings: Sequence[Finding], recording: Recording, 
         **({"attempts": list(attempts)} if attempts else {}),
         "tempo": _tempo(case),
         "tuning": _tuning(case),
+        "sound": _sound(case),
         "notes": notes,
         "extras": [{"on_s": _r(e.on_s), "off_s": _r(e.off_s), "midi": _r(e.midi, 2), "level_db": _r(e.level_db, 1),
                     "after_note": case.notes[e.before - 1].id if e.before else None} for e in f.events if e.index is None and math.isfinite(e.midi)],
@@ -162,6 +163,17 @@ def _tuning(case: Case) -> dict[str, Any]:
             {"written": name, "sounding_midi": midi, "cents_median": _r(float(q[1]), 1), "cents_iqr": _r(float(q[2] - q[0]), 1), "count": len(cents)}
         )
     return {"offset_cents": _r(case.offset_cents, 1) if case.following.followed else None, "by_note": by_note}
+
+
+def _sound(case: Case) -> dict[str, Any]:
+    """Loudness and tone of the whole take, as it was recorded: to be compared with another take of the same set-up only."""
+    events = [case.event(i) for i in range(len(case.notes))] if case.following.followed else []
+    levels = [e.level_db for e in events if e is not None and math.isfinite(e.level_db)]
+    quiet, middle, loud = np.percentile(levels, [10, 50, 90]) if levels else (math.nan,) * 3
+    return {"level_db": _r(float(middle), 1), "spread_db": _r(float(loud - quiet), 1),
+            "clearness": _r(float(np.median([c for _, c in case.clearness])) if case.clearness else None, 3),
+            "waver_cents": _r(float(np.median([t.waver_cents for t in case.tones])) if case.tones else None, 1),
+            "sink_cents": _r(float(np.median([t.drift_cents for t in case.tones])) if case.tones else None, 1), "long_notes": len(case.tones)}  # fmt: skip
 
 
 def asked_and_wrong(case: Case, findings: Sequence[Finding]) -> tuple[dict[str, int], dict[str, int]]:

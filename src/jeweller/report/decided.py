@@ -12,6 +12,7 @@ from jeweller.mark.decisions import Decisions, added_finding
 from jeweller.mark.scheme import Scheme, add_up, facet_marks
 from jeweller.report.build import finding_dict, note_verdicts, wrong_by_facet
 from jeweller.report.good import good_things, trap_answers
+from jeweller.score.ids import ids_of
 
 
 def decided_report(report: dict[str, Any], case: Case, findings: Sequence[Finding], scheme: Scheme) -> dict[str, Any]:
@@ -74,8 +75,7 @@ def rows_of(report: dict[str, Any], decisions: Decisions) -> list[Row]:
 
 def finding_of(f: dict[str, Any]) -> Finding:
     """A finding of a report as the marks are added up from it."""
-    ids = str(f["key"]).removeprefix(f"{f['kind']}:").rpartition(":")[0]
-    return Finding(f["kind"], f["bar"], f["pass"], f["beat"], f["at_s"], f["until_s"], tuple(f["notes"]), tuple(ids.split(",")) if ids else (), f["confidence"],
+    return Finding(f["kind"], f["bar"], f["pass"], f["beat"], f["at_s"], f["until_s"], tuple(f["notes"]), tuple(ids_of(f)), f["confidence"],
                    f["severity"], tuple(f["extras"]), f["count"], tuple(f["places"]), f["detail"], f["cause"], f["text"], f["advice"])  # fmt: skip
 
 

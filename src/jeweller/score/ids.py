@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from fractions import Fraction
+from typing import Any
 
 from jeweller.score.pitch import Pitch
 
@@ -29,3 +31,9 @@ def unique(wanted: str, seen: set[str]) -> str:
         found = f"{wanted}.{k}"
     seen.add(found)
     return found
+
+
+def ids_of(finding: Mapping[str, Any]) -> list[str]:
+    """The printed notes and rests that a finding of a report lies on, which its key holds."""
+    ids = str(finding["key"]).removeprefix(f"{finding['kind']}:").rpartition(":")[0]
+    return ids.split(",") if ids else []

@@ -59,6 +59,7 @@ class Slip:
     comments: Mapping[str, str] = field(default_factory=dict)  # by the key of a finding
     mark: str = ""  # as it is told; "" where it is not
     clips: Mapping[str, Clip] = field(default_factory=dict)  # by the key of a finding
+    asked: tuple[str, ...] = ()  # the traps that were chosen, answered; else the altered notes of the report are
 
 
 def polish(slip: Slip, most: int = POLISHED) -> list[dict[str, Any]]:
@@ -81,7 +82,7 @@ def how(slip: Slip) -> str:
 
 def criteria(slip: Slip) -> list[str]:
     """What was asked for, and how often it was right."""
-    return [f"{t['what']}: {t['right']} of {t['total']}" for t in slip.report["traps"] if t["total"]]
+    return list(slip.asked) or [f"{t['what']}: {t['right']} of {t['total']}" for t in slip.report["traps"] if t["total"]]
 
 
 def next_step(slip: Slip) -> str:
@@ -125,7 +126,8 @@ def slip_text(slip: Slip, settings: SlipSettings, width: int = 76, *, theme: The
 
 
 def _worded(slip: Slip, usage: Usage) -> Slip:
-    return dataclasses.replace(slip, report=usage.report(slip.report), findings=tuple(map(usage.finding, slip.findings)))
+    return dataclasses.replace(slip, report=usage.report(slip.report), findings=tuple(map(usage.finding, slip.findings)),
+                               asked=tuple(map(usage.said, slip.asked)))  # fmt: skip
 
 
 def _greeted(words: str, slip: Slip) -> str:
