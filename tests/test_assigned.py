@@ -153,6 +153,7 @@ class Sounded(LedgerCase):
         self.assertEqual([(a.level_db, a.sound) for a in told], [(None, ()), (-30.0, ()), (-12.0, ()), (-25.5, ("louder by 4 dB",))])
         self.assertEqual(sound_changes({"clearness": 0.8, "waver_cents": 3.0, "spread_db": 9.0}, {"clearness": 0.9, "waver_cents": 9.0, "spread_db": 8.0}),
                          ("a clearer tone", "long notes less steady"))  # fmt: skip
+        self.assertEqual(sound_changes({"level_db": -30.0, "spread_db": 2.0}, {"level_db": -25.0, "spread_db": 12.0}, same_piece=False), ())
 
     def test_a_report_holds_how_the_take_sounded(self) -> None:
         sound = checked_take().report["sound"]

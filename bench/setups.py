@@ -1,0 +1,56 @@
+#!/usr/bin/env python3
+"""How much loudness and tone of a take differ where nothing changed: one simulated player, one set-up, the same line twice, and then two lines.
+
+    .venv/bin/python bench/setups.py [LINES]
+
+The 90th percentile of each difference is what `ledger.over_time.SOUNDS` must lie above, so that nine of ten takes without a change say nothing.
+"""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from pathlib import Path
+
+import numpy as np
+
+from jeweller.check import check
+from jeweller.ledger.over_time import SOUNDS
+from jeweller.player import synth
+from jeweller.player.compose import compose
+from jeweller.player.perform import Manner, perform
+from jeweller.player.room import write_sound
+from jeweller.player.studio import played_instruments
+from jeweller.score.line import make_line
+from jeweller.score.write import write_musicxml
+
+
+def main() -> None:
+    lines = int(sys.argv[1]) if len(sys.argv) > 1 else 24
+    again: dict[str, list[float]] = {name: [] for name, *_ in SOUNDS}
+    other: dict[str, list[float]] = {name: [] for name, *_ in SOUNDS}
+    with tempfile.TemporaryDirectory() as folder:
+        for k in range(lines):
+            instrument = played_instruments()[k % len(played_instruments())]
+            voice, sounds = synth.voice(instrument.sound, k), []
+            for seed in (700_000 + 2 * k, 700_001 + 2 * k):
+                score = compose(seed, instrument)
+                line = make_line(score.title, score.parts[0])
+                path = Path(folder) / "score.musicxml"
+                path.write_bytes(write_musicxml(score))
+                for take in range(2):
+                    played = perform(line, Manner(line.written_bpm or 90.0), (), seed + 10_000 * take)
+                    write_sound(Path(folder) / "take.wav", synth.render(list(played.tones), voice, played.seconds, seed + take), synth.RATE)
+                    sounds.append(check(path, Path(folder) / "take.wav").report["sound"])
+            for name in again:
+                for a, b, kept in ((0, 1, again), (2, 3, again), (0, 2, other), (1, 3, other)):
+                    if sounds[a][name] is not None and sounds[b][name] is not None:
+                        kept[name].append(abs(sounds[a][name] - sounds[b][name]))
+    print(f"{'':12} {'same line: told from':>22} {'50 %':>6} {'90 %':>6} {'another: told from':>22} {'50 %':>6} {'90 %':>6}")
+    for name, here, elsewhere, *_ in SOUNDS:
+        figures = [np.percentile(kept[name], share) for kept in (again, other) for share in (50, 90)]
+        print(f"{name:12} {here:22.2f} {figures[0]:6.2f} {figures[1]:6.2f} {elsewhere:22.2f} {figures[2]:6.2f} {figures[3]:6.2f}")
+
+
+if __name__ == "__main__":
+    main()
