@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import zipfile
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from jeweller.ledger.class_view import class_view, pieces_of, plan, section_of
@@ -157,6 +157,9 @@ class LedgerPlace(DeskCase):
         self.assertEqual(self.window.next_button.text(), "Print the rehearsal…")
         self.assertIn("Bar 3, beat 3: the rest of two counts got one count", grid.told(1, 2))
         self.assertEqual(grid.told(0, 4), "Ilse, bar 5: clean")
+        head = QPoint(grid.centre(0, 2).x(), 10)
+        self.assertEqual((grid.bar_at(head), grid.bar_at(grid.centre(0, 2)), grid.bar_at(QPoint(10, 10))), (2, None, None))
+        self.assertRegex(grid.shown_bar(2), r'^<img src="data:image/png;base64,[^"]{500,}" width="\d+" height="\d+"><br>bar 3 · Flute$')
         grid.setFocus()
         for key in (KEY.Key_Right, KEY.Key_Right, KEY.Key_Right, KEY.Key_Down):
             QTest.keyClick(grid, key)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QPoint, QRect, QSize, Qt, Signal
+from collections.abc import Callable
+from html import escape
+
+from PySide6.QtCore import QBuffer, QByteArray, QEvent, QPoint, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
@@ -27,6 +30,7 @@ class ClassGrid(QWidget):
         self.points = 11.0
         self.view: ClassView | None = None
         self.at: tuple[int, int] | None = None  # row and bar under the keys
+        self.engraved: Callable[[PlayerRow, str], QPixmap | None] = lambda row, bar: None  # a bar as it stands in somebody's part
         self._shapes: dict[tuple[str, str, int], QPixmap] = {}
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -78,6 +82,30 @@ class ClassGrid(QWidget):
             return None
         row = next((k for k, (top, _, _) in enumerate(self.tops()) if top <= point.y() < top + self._px(ROW)), None)
         return (row, x // self.column()) if row is not None else None
+
+    def bar_at(self, point: QPoint) -> int | None:
+        """The bar whose number is at a place in pixels."""
+        x = point.x() - self._px(NAMES)
+        if self.view is None or not 0 <= point.y() < self._px(HEAD) or not 0 <= x < self.column() * len(self.view.bars):
+            return None
+        return x // self.column()
+
+    def shown_bar(self, bar: int) -> str:
+        """What rests under a bar's number: the bar itself, in the part of the player who is chosen, else the first."""
+        assert self.view is not None
+        number = self.view.bars[bar]
+        row = self.view.rows[self.at[0] if self.at is not None else 0]
+        words = f"{self.theme.said(f'bar {number}' if number != '0' else 'the pickup')} · {row.instrument}"
+        picture = self.engraved(row, number)
+        if picture is None:
+            return words
+        data = QByteArray()
+        buffer = QBuffer(data)
+        buffer.open(QBuffer.OpenModeFlag.WriteOnly)
+        picture.save(buffer, "PNG")
+        size = picture.deviceIndependentSize().toSize()
+        image = bytes(data.toBase64().data()).decode()
+        return f'<img src="data:image/png;base64,{image}" width="{size.width()}" height="{size.height()}"><br>{escape(words)}'
 
     def centre(self, row: int, bar: int) -> QPoint:
         """The middle of a cell."""
@@ -173,6 +201,10 @@ class ClassGrid(QWidget):
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):
+            bar = self.bar_at(event.pos())
+            if bar is not None and self.view is not None and self.view.rows:
+                QToolTip.showText(event.globalPos(), self.shown_bar(bar), self)
+                return True
             at = self.cell_at(event.pos())
             if at is not None:
                 QToolTip.showText(event.globalPos(), self.told(*at), self)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -31,10 +32,11 @@ from jeweller.desk.class_grid import ClassGrid
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.margin import width_at, wrapped
 from jeweller.desk.progress_chart import ProgressChart
+from jeweller.desk.thumbs import one_bar
 from jeweller.desk.work import write_plan
 from jeweller.errors import JewellerError
 from jeweller.instruments.table import find_instrument
-from jeweller.ledger.class_view import ClassView, class_view, pieces_of
+from jeweller.ledger.class_view import ClassView, PlayerRow, class_view, pieces_of
 from jeweller.ledger.library import Library
 from jeweller.ledger.over_time import OverTime, over_time
 from jeweller.ledger.privacy import delete_player, give_out, held
@@ -103,6 +105,8 @@ class LedgerPlace(QWidget):
     def _class_page(self) -> QWidget:
         self.grid = ClassGrid()
         self.grid.chosen.connect(self.to_bench)
+        self.grid.engraved = self._bar
+        self._bars: dict[tuple[str, str, str, str], QPixmap | None] = {}
         scroll = QScrollArea()
         scroll.setWidget(self.grid)
         scroll.setWidgetResizable(True)
@@ -241,6 +245,20 @@ class LedgerPlace(QWidget):
         self.grid.show_view(self.view, self.theme, self.points)
         self.words.setWidget(self._class_words())
         self.changed.emit()
+
+    def _bar(self, row: PlayerRow, number: str) -> QPixmap | None:
+        """A bar as it stands in the part of one row of the picture."""
+        assert self.library is not None
+        piece = str(self.pieces.currentData())
+        key = (piece, row.part, number, self.theme.name)
+        if key not in self._bars:
+            try:
+                score = self.library.shelf.score(piece)
+                part = next((p for p in score.parts if p.name == row.part), score.parts[0])
+                self._bars[key] = one_bar(part, number, self.theme, self.devicePixelRatioF())
+            except JewellerError:
+                self._bars[key] = None
+        return self._bars[key]
 
     def _class_words(self) -> QWidget:
         page = QWidget()

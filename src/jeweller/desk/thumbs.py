@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable
 
 from PySide6.QtCore import QObject, QSize, QTimer, Signal
@@ -15,6 +16,7 @@ from jeweller.sheet.theme import Theme
 
 SIZE = QSize(216, 44)  # pixels
 SCALE = 0.27  # pixels for a page unit
+BAR_UNITS, BAR_ROOM, BAR_SCALE = 900.0, 24.0, 0.5  # a bar by itself: page units of its line, around its ink, pixels for one
 
 
 class Thumbs(QObject):
@@ -60,6 +62,20 @@ class Thumbs(QObject):
             part = None
         self.pictures[(piece, self.theme.name)] = first_bars(part, self.theme, self.ratio)
         self.drawn.emit(piece)
+
+
+def one_bar(part: Part, number: str, theme: Theme, ratio: float) -> QPixmap | None:
+    """One printed bar of a part, with its clef and key; None where there is none of that number."""
+    bar = next((b for b in part.bars if b.number == number), None)
+    if bar is None:
+        return None
+    alone = dataclasses.replace(bar, marks=(), repeat_start=False, repeat_times=0, ending=(), ending_start=False, ending_stop="")
+    engraving = engrave(dataclasses.replace(part, bars=(alone,)), BAR_UNITS, rails=False)
+    system, placed = engraving.systems[0], engraving.bars[0]
+    top, bottom = system.highest - BAR_ROOM, system.lowest + BAR_ROOM
+    wide = placed.right + BAR_ROOM
+    return drawn(engraving.svg(theme, top=top, height=bottom - top, system=0), engraving.width * BAR_SCALE, (bottom - top) * BAR_SCALE, ratio).copy(
+        0, 0, round(wide * BAR_SCALE * ratio), round((bottom - top) * BAR_SCALE * ratio))  # fmt: skip
 
 
 def first_bars(part: Part | None, theme: Theme, ratio: float) -> QPixmap:

@@ -60,6 +60,7 @@ class PlayerRow:
     mark: float | None
     cells: dict[str, tuple[Cell, ...]]
     heard: frozenset[str]
+    part: str = ""
 
 
 @dataclass(frozen=True)
@@ -143,7 +144,8 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
             for bar in place["bars"]:
                 cells[bar].append(Cell(place["facet"], place["kind"], place["text"], line.take.id, place["key"], place["beat"]))
         row = PlayerRow(line.player, found.name if found is not None else line.take.part, section_of(found.id) if found is not None else OTHERS,
-                        line.take.id, summary["band"], summary["mark"], {b: tuple(c) for b, c in cells.items()}, frozenset(summary["heard"]))  # fmt: skip
+                        line.take.id, summary["band"], summary["mark"], {b: tuple(c) for b, c in cells.items()}, frozenset(summary["heard"]),
+                        line.take.part)  # fmt: skip
         rows.append(row)
         summaries.append((row, summary))
     rows.sort(key=lambda r: (order.index(r.section), r.instrument, r.player.casefold()))
