@@ -11,13 +11,21 @@ import unittest
 import zipfile
 from pathlib import Path
 
+import numpy as np
+
+from jeweller.audio.decode import file_hash
 from jeweller.band import DEMO, read_band
+from jeweller.check import Options
 from jeweller.cli.main import main
 from jeweller.instruments.table import require_instrument
-from jeweller.ledger.checking import Checking, News, options_of
+from jeweller.ledger.checking import Checking, News, Work, checked, options_of
 from jeweller.ledger.intake import Known, candidates, guess, guess_all, part_for, recognise, recordings, words
 from jeweller.ledger.tables import Assignment, Player, Take
+from jeweller.player.noises import say
+from jeweller.player.room import write_sound
+from jeweller.score.line import make_line
 from jeweller.score.load import load_score
+from tests.support import RATE, part_of, score_file
 from tests.test_ledger import LedgerCase
 
 PIECES = (Known("march", "The Lockkeeper's March", ("Flute", "Clarinet in B♭", "Tuba")), Known("air", "Fernhollow Air", ("Flute", "Clarinet in B♭")),
@@ -126,6 +134,26 @@ class Checked(LedgerCase):
         report = self.library.report(good.id)
         self.assertEqual(report["take"]["file"] if report else "", self.demo[1].take.name)
         self.assertGreater(self.library.take(good.id).summary["sure"], 0)
+
+    def test_words_are_told_from_music_their_timing_is_checked_and_the_rest_is_for_the_ear(self) -> None:
+        part = part_of("C5/1 D5/1 E5/.5 F5/.5 G5/1 | A5/2 r/1 F5/1 | E5/1 D5/.5 D5/.5 C5/1 C5/1 | G5/1 r/1 G5/2", bpm=80)
+        score, line = score_file(self.folder, part), make_line("", part)
+        rng = np.random.default_rng(4)
+        beats = {"named": [float(n.onset) for n in line.main_notes], "talk": list(np.cumsum(rng.uniform(0.25, 0.7, 24)))}
+        for name, wanted in (("named", "rhythm"), ("talk", "stored")):
+            samples = (0.0005 * rng.standard_normal(16 * RATE)).astype(np.float32)
+            say(samples, RATE, [0.8 + 0.75 * b for b in beats[name]], 0.3, 0.1, rng)
+            take = self.folder / f"{name}.wav"
+            write_sound(take, samples, RATE)
+            kind, answer = checked(Work(1, name, score, take, file_hash(take), Options()), lambda share, what: None)
+            self.assertEqual(kind, wanted)
+            if kind == "rhythm":
+                self.assertEqual([f["kind"] for f in answer["findings"] if f["confidence"] >= 0.5], [])
+            else:
+                self.assertIn("kept for your ear", answer)
+        take = self.library.add_take(self.tray.id, take, piece="x")
+        self.library.store_for_the_ear(take.id, answer)
+        self.assertEqual([(t.state, t.kind) for t in self.library.takes(self.tray.id) if t.id == take.id], [("stored", "stored")])
 
     def test_a_recording_changed_outside_is_told(self) -> None:
         take = self.enter(0)

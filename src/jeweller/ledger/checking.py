@@ -19,12 +19,17 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.audio.decode import file_hash
-from jeweller.check import Options, check
+from jeweller.check import Checked, Options, check
 from jeweller.errors import JewellerError, LedgerError
+from jeweller.hear.speech import TONES, VOICED, held_and_voiced
+from jeweller.judge.finding import SURE
 from jeweller.judge.settings import make_settings
 from jeweller.ledger.library import Library
 from jeweller.ledger.tables import Assignment, Take
 
+WORDS = "It holds words and not music, and follows no rhythm of this part: it is kept for your ear."
+HARDLY = 0.5  # share of the notes that are right: with less it is asked whether there are tones at all
+MOSTLY, WRONG = 0.85, 0.125  # share of the notes that must be there in time, and most findings to a note, for words to be the rhythm of a part
 TRIES = 2  # of a take whose worker died
 THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
 
@@ -43,7 +48,7 @@ class Work:
 
 @dataclass(frozen=True)
 class News:
-    """What became of a take: state progress, checked, not followed, failed or again (its worker died, and it is tried once more)."""
+    """What became of a take: state progress, checked, not followed, stored, failed or again (its worker died, and it is tried once more)."""
 
     take: int
     state: str
@@ -170,6 +175,11 @@ class Checking:
         if kind == "failed":
             self.library.failed(work.take, answer)
             return News(work.take, "failed", 1.0, answer)
+        if kind == "stored":
+            self.library.store_for_the_ear(work.take, answer)
+            return News(work.take, "stored", 1.0, answer)
+        if kind == "rhythm":
+            self.library.change(self.library.take(work.take), kind="rhythm")
         self.library.add_report(work.take, answer)
         return News(work.take, "checked" if answer["followed"] else "not followed", 1.0)
 
@@ -241,7 +251,7 @@ def serve(connection: Connection) -> None:
 
 
 def checked(asked: Work, progress: Callable[[float, str], None]) -> tuple[str, Any]:
-    """("checked", the report) or ("failed", a sentence): a pure function of the take, for any pool."""
+    """("checked" or "rhythm", the report), ("stored" or "failed", a sentence): a pure function of the take, for any pool."""
     try:
         if file_hash(asked.recording) != asked.sha256:
             return "failed", f"{asked.name}: the recording was changed outside of Jeweller ({asked.recording}); bring it in anew. What was decided is kept."
@@ -251,5 +261,30 @@ def checked(asked: Work, progress: Callable[[float, str], None]) -> tuple[str, A
     except Exception:  # noqa: BLE001 -- a fault of the program: it is told, and the other takes go on
         where = traceback.format_exc(limit=-3)
         return "failed", f"{asked.name}: a fault of the program; the take is safe. Please report it with these lines:\n{where}"
+    kind = "checked"
+    if _right(found.report) < HARDLY and not asked.options.rhythm_only:
+        kind, found = _without_tones(asked, found)
+    if kind == "stored":
+        return kind, WORDS
     found.report["take"]["file"] = asked.name
-    return "checked", found.report
+    return kind, found.report
+
+
+def _without_tones(asked: Work, found: Checked) -> tuple[str, Checked]:
+    """What hardly follows a part as it was played may be clapped, counted or spoken: its timing is checked where it is that of the part, else it is kept
+    for the teacher's ear."""
+    held, voiced = held_and_voiced(found.recording.samples)
+    if held >= TONES:
+        return "checked", found
+    with contextlib.suppress(JewellerError):
+        timed = check(asked.score, asked.recording, replace(asked.options, rhythm_only=True))
+        wrong = sum(f["confidence"] >= SURE for f in timed.report["findings"])
+        if _right(timed.report) >= MOSTLY and wrong <= len(timed.report["notes"]) * WRONG:
+            return "rhythm", timed
+    return ("stored" if voiced > VOICED else "checked"), found
+
+
+def _right(report: dict[str, Any]) -> float:
+    """Which share of the notes asked for was heard and is right."""
+    notes = [n for n in report["notes"] if n["verdict"] != "not_heard"] if report["settings"]["bars_asked"] else report["notes"]
+    return sum(n["verdict"] == "ok" for n in notes) / len(notes) if report["followed"] and notes else 0.0
