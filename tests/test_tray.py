@@ -10,6 +10,7 @@ import signal
 import unittest
 import zipfile
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
@@ -17,8 +18,10 @@ from jeweller.audio.decode import file_hash
 from jeweller.band import DEMO, read_band
 from jeweller.check import Options
 from jeweller.cli.main import main
+from jeweller.errors import LedgerError
 from jeweller.instruments.table import require_instrument
 from jeweller.ledger.checking import Checking, News, Work, checked, options_of
+from jeweller.ledger.demo import fill_demo
 from jeweller.ledger.intake import Known, candidates, guess, guess_all, part_for, recognise, recordings, words
 from jeweller.ledger.tables import Assignment, Player, Take
 from jeweller.player.noises import say
@@ -98,6 +101,21 @@ class BroughtIn(LedgerCase):
         self.assertEqual(found.piece if found else None, take.score.stem)
         others = [c for c in among if c.piece != take.score.stem]
         self.assertIsNone(recognise(take.take, others))
+
+
+class Demo(LedgerCase):
+    def test_the_demo_band_is_entered_once_also_when_it_was_broken_off(self) -> None:
+        _, takes = read_band(DEMO)
+        trays = {"First": [(t.player, t.score, t.part, t.take) for t in takes[:2]]}
+        self.library.remove_rows(type(self.band))
+        with mock.patch.object(self.library, "add_take", side_effect=[self.library.add_take, LedgerError("closed")]), self.assertRaises(LedgerError):
+            fill_demo(self.library, "The demo band", trays)
+        self.assertGreaterEqual(fill_demo(self.library, "The demo band", trays), 1)
+        self.assertEqual(([b.name for b in self.library.bands()], [t.name for t in self.library.trays()]), (["The demo band"], ["First"]))
+        mine = self.library.takes(self.library.trays()[0].id)
+        self.assertEqual(sorted(t.name for t in mine), sorted(t.take.name for t in takes[:2]))
+        self.library.remove_take(mine[0].id)
+        self.assertEqual(fill_demo(self.library, "The demo band", trays), 0)  # what was deleted stays so
 
 
 class Checked(LedgerCase):

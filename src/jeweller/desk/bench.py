@@ -56,10 +56,12 @@ class BenchPlace(Marking):
     to_loupe = Signal(int)
     changed = Signal()
     change_kind = Signal(str)
+    filled = Signal()
 
-    def __init__(self, jobs: Jobs, speaker: Speaker, settings: QSettings, open_library: Callable[[], Library]) -> None:
+    def __init__(self, jobs: Jobs, speaker: Speaker, settings: QSettings, open_library: Callable[[], Library],
+                 fill_library: Callable[[Library], int] | None = None) -> None:  # fmt: skip
         super().__init__()
-        self.jobs, self.settings, self.open_library = jobs, settings, open_library
+        self.jobs, self.settings, self.open_library, self.fill_library = jobs, settings, open_library, fill_library
         self.transport = Transport(speaker)
         self.theme, self.points = LIGHT, 11.0
         self.library: Library | None = None
@@ -179,6 +181,17 @@ class BenchPlace(Marking):
         self.message.emit(self.library.store.told or reminder(self.library, datetime.date.today()))
         self.watch(str(self.settings.value("watched", "")))
         self.show_trays()
+        if self.fill_library is not None and not self.library.store.read_only:
+            self.empty.setText("The demo band is being entered: its players, its music, two weeks of recordings. A moment…")
+            job = self.jobs.threaded("fill", self.fill_library, self.library)
+            job.done.connect(lambda new: self._filled() if new else None)
+            job.failed.connect(self.trouble)
+
+    def _filled(self) -> None:
+        """The library holds something now."""
+        self.show_trays()
+        self.changed.emit()
+        self.filled.emit()
 
     def show_trays(self, tray: int | None = None) -> None:
         """Every tray, the newest first."""

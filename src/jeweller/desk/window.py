@@ -141,11 +141,12 @@ class Window(Routes):
         self.pattern.trouble.connect(self.trouble)
         self.pattern.to_loupe.connect(self._compare)
         self.places.addWidget(self.pattern)
-        self.bench = BenchPlace(self.jobs, self.speaker, self.settings, self.open_library)
+        self.bench = BenchPlace(self.jobs, self.speaker, self.settings, self.open_library, self.fill_library if self.tray else None)
         self.bench.message.connect(self.say)
         self.bench.trouble.connect(self.trouble)
         self.bench.to_loupe.connect(self.open_from_bench)
         self.bench.changed.connect(self._refresh)
+        self.bench.filled.connect(lambda: self.ledger.refresh() if self.place == "ledger" else None)
         self.bench.change_kind.connect(lambda key: self._menu_at(self.bench.list, kind_menu(self, lambda kind: self.bench.act("change", key, kind=kind))))
         self.places.addWidget(self.bench)
         self.ledger = LedgerPlace(self.jobs, lambda: self.bench.library)
@@ -242,11 +243,12 @@ class Window(Routes):
 
     def open_library(self) -> Library:
         """The library of the settings; the demo band's where the demo runs. Raises LedgerError."""
-        library = Library(self.library_folder)
-        if self.tray and not library.store.read_only:
-            name, trays = read_trays(self.tray[0].take.parent)
-            fill_demo(library, name, {k: [(t.player, t.score, t.part, t.take) for t in takes] for k, takes in trays.items()})
-        return library
+        return Library(self.library_folder)
+
+    def fill_library(self, library: Library) -> int:
+        """Enters the demo band, where the demo runs and it is not there yet: a matter of seconds, done beside the window."""
+        name, trays = read_trays(self.tray[0].take.parent)
+        return fill_demo(library, name, {k: [(t.player, t.score, t.part, t.take) for t in takes] for k, takes in trays.items()})
 
     def open_from_bench(self, take: int) -> None:
         """A take of the library under the loupe; Esc goes back to where one was."""

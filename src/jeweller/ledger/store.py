@@ -216,7 +216,7 @@ class Store:
         try:
             target.parent.mkdir(exist_ok=True, mode=0o700)
             passing()
-            with source.open("rb") as read, part.open("wb") as write:
+            with self.using(), source.open("rb") as read, part.open("wb") as write:
                 shutil.copyfileobj(read, write, 1 << 20)
                 write.flush()
                 os.fsync(write.fileno())
