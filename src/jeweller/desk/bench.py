@@ -42,6 +42,7 @@ from jeweller.score.line import Line as Music
 from jeweller.sheet.theme import LIGHT, Theme
 
 POLL_MS = 60
+PAINTED_MS = 20  # the take is seen before its sound is looked for, which takes the interpreter from the painting
 SETTLE_MS = 3000  # after the last change in the watched folder
 KEPT = 4  # takes whose music and sound are kept at hand
 UNDONE = "There is nothing to take back."
@@ -178,7 +179,9 @@ class BenchPlace(Marking):
             self.trouble.emit(str(error))
             return
         self.checking = Checking(self.library)
-        self.message.emit(self.library.store.told or reminder(self.library, datetime.date.today()))
+        if self.library.store.told:
+            self.message.emit(self.library.store.told)
+        QTimer.singleShot(PAINTED_MS, self._remind)
         self.watch(str(self.settings.value("watched", "")))
         self.show_trays()
         if self.fill_library is not None and not self.library.store.read_only:
@@ -186,6 +189,11 @@ class BenchPlace(Marking):
             job = self.jobs.threaded("fill", self.fill_library, self.library)
             job.done.connect(lambda new: self._filled() if new else None)
             job.failed.connect(self.trouble)
+
+    def _remind(self) -> None:
+        """Says what is due and has not come in, unless something else is being said."""
+        if self.library is not None and not self.library.store.told and (told := reminder(self.library, datetime.date.today())):
+            self.message.emit(told)
 
     def _filled(self) -> None:
         """The library holds something now."""
@@ -256,7 +264,7 @@ class BenchPlace(Marking):
         doubtful = self.hand.doubtful()
         self.key = key or (doubtful[0] if doubtful else self.hand.shown[0].key if self.hand.shown else None)
         self._show_hand()
-        self._fetch(take)
+        QTimer.singleShot(PAINTED_MS, lambda: self._fetch(take) if self.hand is not None and self.hand.take.id == take else None)
 
     def _fetch(self, take: int) -> None:
         """Loads the music and the sound of a take, and then of the one after it, before it is asked for."""

@@ -35,7 +35,7 @@ from jeweller.desk.progress_chart import ProgressChart
 from jeweller.desk.thumbs import one_bar
 from jeweller.desk.work import write_plan
 from jeweller.errors import JewellerError
-from jeweller.instruments.table import find_instrument
+from jeweller.instruments.table import find_instrument, instruments
 from jeweller.ledger.class_view import ClassView, PlayerRow, class_view, pieces_of
 from jeweller.ledger.library import Library
 from jeweller.ledger.over_time import OverTime, over_time
@@ -64,7 +64,7 @@ class LedgerPlace(QWidget):
         self.view: ClassView | None = None
         self.player: Player | None = None
         self.told: OverTime | None = None
-        self._named: list[tuple[str, Player]] = []
+        self._named: list[tuple[str, int]] = []
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 4, 16, 8)
         outer.setSpacing(8)
@@ -134,7 +134,7 @@ class LedgerPlace(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Players")
         self.list.setUniformItemSizes(True)
-        self.list.currentItemChanged.connect(lambda item, _: self.show_player(item.data(Qt.ItemDataRole.UserRole)) if item is not None else None)
+        self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
         column.addWidget(self.list, 1)
         right = QWidget()
         column = QVBoxLayout(right)
@@ -311,10 +311,9 @@ class LedgerPlace(QWidget):
     def _read_players(self) -> None:
         """Every player with the words they are found by."""
         assert self.library is not None
-        self._named = []
-        for p in self.library.players():
-            instrument = find_instrument(p.instrument) if p.instrument else None
-            self._named.append((" · ".join(filter(None, [p.name, instrument.name if instrument is not None else p.part])), p))
+        names = {i.id: i.name for i in instruments()}
+        everybody = self.library.who_plays_what()
+        self._named = [(" · ".join(filter(None, [name, names.get(instrument, part)])), number) for number, name, instrument, part in everybody]
         self._fill_players()
 
     def _fill_players(self) -> None:
@@ -327,11 +326,15 @@ class LedgerPlace(QWidget):
                 item = QListWidgetItem(words)
                 item.setData(Qt.ItemDataRole.UserRole, player)
                 self.list.addItem(item)
-                if player.id == now:
+                if player == now:
                     self.list.setCurrentItem(item)
         self.list.blockSignals(False)
         if self.list.currentItem() is None and self.list.count():
             self.list.setCurrentRow(0)
+
+    def _picked(self, item: QListWidgetItem | None) -> None:
+        if item is not None and self.library is not None:
+            self.show_player(self.library.player(item.data(Qt.ItemDataRole.UserRole)))
 
     def show_player(self, player: Player) -> None:
         """One player over time."""
@@ -385,7 +388,7 @@ class LedgerPlace(QWidget):
             self.trouble.emit(str(error))
             return
         self._read_players()
-        self.show_player(next(p for p in self.library.players() if self.player is not None and p.id == self.player.id))
+        self.show_player(self.library.player(self.player.id))
 
     def add_practice(self, minutes: int | None = None) -> None:
         """Minutes of today, asked for where they are not given."""

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from jeweller.desk.shapes import facet_shape
+from jeweller.desk.shapes import FacetShapes
 from jeweller.desk.style import font
 from jeweller.ledger.over_time import Attempt
 from jeweller.sheet.theme import FACET_NAMES, LIGHT, Theme
@@ -27,6 +27,7 @@ class ProgressChart(QWidget):
         self.attempts: tuple[Attempt, ...] = ()
         self.theme: Theme = LIGHT
         self.points = 11.0
+        self.shapes = FacetShapes()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def show_attempts(self, attempts: Sequence[Attempt], theme: Theme, points: float) -> None:
@@ -93,7 +94,7 @@ class ProgressChart(QWidget):
             y += self._px(ROW)
             self._label(painter, y + self._px(ROW) / 2, name)
             for k, a in enumerate(shown):
-                picture = facet_shape(facet, a.facets.get(facet), self.theme, self._px(SHAPE))
+                picture = self.shapes.of(facet, a.facets.get(facet), self.theme, self._px(SHAPE))
                 painter.drawPixmap(round(self.middle(k) - self._px(SHAPE) / 2), y + (self._px(ROW) - self._px(SHAPE)) // 2, picture)
         y += self._px(ROW)
         if self.louder:

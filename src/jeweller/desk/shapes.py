@@ -46,8 +46,22 @@ def facet_pixmap(facet: str, theme: Theme, size: int = 18, *, unsure: bool = Fal
     return svg_pixmap(shape_svg(facet, 0, 0, 19, theme.facets[facet], unsure=unsure), size)
 
 
-def facet_shape(facet: str, mark: float | None, theme: Theme, size: int) -> QPixmap:
-    """A facet at a glance: nothing asked, nothing there; clean, a hair line; something wrong, its shape in its colour; much wrong, on a ground."""
+class FacetShapes:
+    """Facets at a glance: nothing asked, nothing there; clean, a hair line; something wrong, its shape in its colour; much wrong, on a ground. Each is
+    drawn once."""
+
+    def __init__(self) -> None:
+        self._drawn: dict[tuple[str, str, str, int], QPixmap] = {}
+
+    def of(self, facet: str, mark: float | None, theme: Theme, size: int) -> QPixmap:
+        degree = "" if mark is None else "clean" if mark >= 1.0 else "much" if 1.0 - mark >= MUCH else "some"
+        key = (theme.name, facet, degree, size)
+        if key not in self._drawn:
+            self._drawn[key] = _facet_shape(facet, mark, theme, size)
+        return self._drawn[key]
+
+
+def _facet_shape(facet: str, mark: float | None, theme: Theme, size: int) -> QPixmap:
     if mark is None:
         return svg_pixmap(f'<circle r="1.4" fill="{theme.faint}"/>', size)
     if mark >= 1.0:

@@ -6,7 +6,7 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QSize, Qt,
 from PySide6.QtGui import QColor, QPainter, QPixmap
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from jeweller.desk.shapes import MUCH, facet_shape
+from jeweller.desk.shapes import FacetShapes
 from jeweller.desk.style import font
 from jeweller.judge.finding import FACETS
 from jeweller.ledger.bench import Line
@@ -90,17 +90,13 @@ class TakeList(QListWidget):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.theme, self.points = LIGHT, 11.0
         self.progress: dict[int, str] = {}  # of takes that are being checked
-        self._shapes: dict[tuple[str, str, int | None], QPixmap] = {}
+        self._shapes = FacetShapes()
         self.setItemDelegate(_Row(self))
         self.currentItemChanged.connect(lambda item, _: self.picked.emit(item.data(LINE_ROLE).take.id) if item is not None else None)
         self.itemActivated.connect(lambda item: self.opened.emit(item.data(LINE_ROLE).take.id))
 
     def shape(self, facet: str, mark: float | None) -> QPixmap:
-        degree = None if mark is None else 2 if mark >= 1.0 else 1 if 1.0 - mark < MUCH else 0
-        key = (self.theme.name, facet, degree)
-        if key not in self._shapes:
-            self._shapes[key] = facet_shape(facet, mark, self.theme, SHAPE)
-        return self._shapes[key]
+        return self._shapes.of(facet, mark, self.theme, SHAPE)
 
     def show_lines(self, lines: list[Line], take: int | None) -> None:
         """Lists takes anew; `take` stays in hand."""

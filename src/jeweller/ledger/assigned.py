@@ -8,11 +8,11 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from jeweller.errors import JewellerError
 from jeweller.ledger.library import Library
-from jeweller.ledger.tables import Assignment, Take, Tray
+from jeweller.ledger.tables import Assignment, Player, Take, Tray
 from jeweller.look.over import SAID, answers
 from jeweller.look.traps import KINDS, find_traps
 from jeweller.review import Shown
@@ -66,12 +66,15 @@ def day_of(due: str) -> datetime.date | None:
 
 def given(library: Library, band: int | None = None) -> list[Given]:
     """Every assignment that stands: those due first, then those without a day, what is done last."""
+    standing = library.assignments(band)
+    if not standing:
+        return []
     names: dict[int, dict[int, str]] = defaultdict(dict)
-    for p in library.players(band):
-        names[p.band_id][p.id] = p.name
     trays: dict[int | None, list[int]] = defaultdict(list)
     takes: dict[int | None, list[tuple[int | None, str]]] = defaultdict(list)
     with library.store.read() as session:
+        for of, player, name in session.execute(select(Player.band_id, Player.id, Player.name).order_by(func.lower(Player.name))):
+            names[of][player] = name
         for tray, assignment in session.execute(select(Tray.id, Tray.assignment_id).where(Tray.assignment_id.is_not(None)).order_by(Tray.id)):
             trays[assignment].append(tray)
         wanted = (select(Tray.assignment_id, Take.player_id, Take.summary["state"].as_string()).join(Tray, Take.tray_id == Tray.id)
@@ -79,7 +82,7 @@ def given(library: Library, band: int | None = None) -> list[Given]:
         for assignment, player, state in session.execute(wanted):
             takes[assignment].append((player, state or ""))
     out = []
-    for a in library.assignments(band):
+    for a in standing:
         players = names[a.band_id]
         here = {p for p, _ in takes[a.id] if p is not None}
         handed_in = tuple(sorted((players[p] for p in here if p in players), key=str.casefold))

@@ -67,6 +67,15 @@ class Library:
         query = select(Player).order_by(func.lower(Player.name))
         return self._all(query if band is None else query.where(Player.band_id == band))
 
+    def player(self, player: int) -> Player:
+        return self._get(Player, player)
+
+    def who_plays_what(self) -> list[tuple[int, str, str, str]]:
+        """(id, name, id of the instrument, part) of every player, by name: as much as a long list needs."""
+        with self.store.read() as session:
+            query = select(Player.id, Player.name, Player.instrument, Player.part).order_by(func.lower(Player.name))
+            return [(i, name, instrument, part) for i, name, instrument, part in session.execute(query)]
+
     def players_in(self, tray: int) -> dict[int, Player]:
         """By their ids, the players who have a take in a tray."""
         of_tray = select(Take.player_id).where(Take.tray_id == tray)
