@@ -135,7 +135,7 @@ def large(options: argparse.Namespace) -> None:
     timed("ledger: opened, with the class picture", painted(window, lambda: window.go("ledger")))
     timed("ledger: players", painted(window, lambda: window.ledger.choose_way("players")))
     for text in ("1", "19", "player 199 trum"):
-        timed(f"ledger: search “{text}”", painted(window, lambda t=text: window.ledger.search.setText(t)))  # type: ignore[misc]
+        timed(f"ledger: search “{text}”", painted(window, lambda t=text: window.ledger.players.search.setText(t)))  # type: ignore[misc]
     window.close()
 
 

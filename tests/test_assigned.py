@@ -225,4 +225,4 @@ class OnThePage(DeskCase):
     def test_a_player_is_shown_anew_in_other_colours(self) -> None:
         self.window.ledger.ways.button(1).click()
         self.window.set_theme("dark")
-        self.assertEqual(self.window.ledger.chart.theme.name, "dark")
+        self.assertEqual(self.window.ledger.players.chart.theme.name, "dark")

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import shutil
 from typing import Any
+from unittest import mock
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QDialog
 
 from jeweller.check import check
 from jeweller.desk.asked import AskedDialog, checks_again
 from jeweller.desk.intake_page import PART, PIECE, PLAYER
+from jeweller.desk.people import MarksBox
 from jeweller.desk.take_list import in_words
 from jeweller.desk.take_menu import delete_take, put_right, take_menu
 from jeweller.judge.finding import FACETS
@@ -204,6 +207,19 @@ class Bench(DeskCase):
         self.bench.write_marks("csv", str(self.folder / "marks.csv"))
         rows = (self.folder / "marks.csv").read_text(encoding="utf-8-sig").splitlines()
         self.assertTrue(rows[1].startswith("'=Bram,Flute,A test,"), rows)
+
+        def accept(box: MarksBox) -> int:
+            for k in range(box.columns.count()):
+                item = box.columns.item(k)
+                item.setCheckState(Qt.CheckState.Checked if item.text() in ("Player", "Mark", "Speed") else Qt.CheckState.Unchecked)
+            box.attempts.setCurrentIndex(1)
+            return int(QDialog.DialogCode.Accepted)
+
+        with mock.patch.object(MarksBox, "exec", accept):
+            self.bench.ask_marks()
+        self.assertEqual(self.bench.marks_asked(), (["player", "mark", "bpm"], "best"))
+        self.bench.write_marks("csv", str(self.folder / "marks.csv"))
+        self.assertEqual((self.folder / "marks.csv").read_text(encoding="utf-8-sig").splitlines()[0], "Player,Mark,Speed")
         self.bench.write_marks("xlsx", str(self.folder / "marks.xlsx"))
         self.assertTrue((self.folder / "marks.xlsx").read_bytes().startswith(b"PK"))
         self.assertEqual({line.state for line in self.bench.lines}, {"returned"})

@@ -29,7 +29,7 @@ from jeweller.desk.intake_page import IntakePage
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.take_list import TakeList
 from jeweller.desk.take_menu import take_menu
-from jeweller.errors import JewellerError
+from jeweller.errors import JewellerError, LedgerError
 from jeweller.ledger.acts import WHOLE
 from jeweller.ledger.assigned import criteria_of, reminder
 from jeweller.ledger.bench import InHand, Line, decision, dismiss_alike, in_hand, lines, load_take, next_place
@@ -192,7 +192,9 @@ class BenchPlace(Marking):
 
     def _remind(self) -> None:
         """Says what is due and has not come in, unless something else is being said."""
-        if self.library is not None and not self.library.store.told and (told := reminder(self.library, datetime.date.today())):
+        if self.library is None or self.library.store.closed or self.library.store.told:
+            return
+        if (told := reminder(self.library, datetime.date.today())):
             self.message.emit(told)
 
     def _filled(self) -> None:
@@ -264,7 +266,11 @@ class BenchPlace(Marking):
         doubtful = self.hand.doubtful()
         self.key = key or (doubtful[0] if doubtful else self.hand.shown[0].key if self.hand.shown else None)
         self._show_hand()
-        QTimer.singleShot(PAINTED_MS, lambda: self._fetch(take) if self.hand is not None and self.hand.take.id == take else None)
+        QTimer.singleShot(PAINTED_MS, lambda: self._fetch_soon(take))
+
+    def _fetch_soon(self, take: int) -> None:
+        if self.hand is not None and self.hand.take.id == take and self.library is not None and not self.library.store.closed:
+            self._fetch(take)
 
     def _fetch(self, take: int) -> None:
         """Loads the music and the sound of a take, and then of the one after it, before it is asked for."""
@@ -531,9 +537,11 @@ class BenchPlace(Marking):
             return
         if self.stale:
             self.stale = False
-            self.tray = self.library.tray(self.tray.id) if self.tray is not None else None
-            self.trays.setItemData(self.trays.currentIndex(), self.tray)
-            self.refresh()
+            try:
+                self.hand = in_hand(self.library, self.hand.take.id) if self.hand is not None else None
+            except LedgerError:  # it was deleted
+                self.hand = None
+            self.show_trays(self.tray.id if self.tray is not None else None)
         if self.hand is not None:
             self._touched({self.hand.take.id})
             self._show_hand()

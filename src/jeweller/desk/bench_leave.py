@@ -8,9 +8,10 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QSettings, SignalInstance
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
+from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QWidget
 
 from jeweller.desk.jobs import Jobs
+from jeweller.desk.people import ATTEMPTS, MarksBox, ticked
 from jeweller.desk.work import write_slips
 from jeweller.errors import JewellerError
 from jeweller.files import write_bytes
@@ -18,7 +19,7 @@ from jeweller.ledger.bench import Line
 from jeweller.ledger.leave import office_rows
 from jeweller.ledger.library import Library
 from jeweller.ledger.tables import Tray
-from jeweller.sheet.office import marks_csv, marks_xlsx
+from jeweller.sheet.office import COLUMNS, USUAL, marks_csv, marks_xlsx
 from jeweller.sheet.slip import SlipSettings
 from jeweller.sheet.theme import Theme
 
@@ -81,6 +82,21 @@ class Leaving(QWidget):
         self._do([(t, "state", {"state": "returned"}) for t in takes if any(x.take.id == t and x.state == "decided" for x in self.lines)])
         self.message.emit(f"Saved: {paths[0]}" + (f" and {len(paths) - 1} more" if len(paths) > 1 else ""))
 
+    def marks_asked(self) -> tuple[list[str], str]:
+        """(columns, which of several attempts) of marks for the office, as they were chosen the last time."""
+        try:
+            told = json.loads(str(self.settings.value("marks", "{}")))
+            columns = [c for c in told.get("columns", USUAL) if c in COLUMNS]
+            return columns or list(USUAL), told["attempts"] if told.get("attempts") in ATTEMPTS else "all"
+        except (ValueError, TypeError, AttributeError):
+            return list(USUAL), "all"
+
+    def ask_marks(self) -> None:
+        """Which columns marks for the office have."""
+        box = MarksBox(self, *self.marks_asked())
+        if box.exec() == QDialog.DialogCode.Accepted:
+            self.settings.setValue("marks", json.dumps({"columns": ticked(box.columns), "attempts": box.attempts.currentData()}))
+
     def write_marks(self, kind: str = "csv", target: str = "") -> None:
         """The marks of the tray for the office."""
         if self.library is None or self.tray is None:
@@ -90,9 +106,10 @@ class Leaving(QWidget):
         if not target:
             return
         consent = any(p.consent for p in self.library.players(self.tray.band_id))  # where it is noted at all, it is asked for
-        rows, left_out = office_rows(self.library, self.tray.id, with_consent_only=consent)
+        columns, attempts = self.marks_asked()
+        rows, left_out = office_rows(self.library, self.tray.id, with_consent_only=consent, attempts=attempts)
         try:
-            write_bytes(Path(target), marks_csv(rows) if kind == "csv" else marks_xlsx(rows, title=self.tray.name))
+            write_bytes(Path(target), marks_csv(rows, columns) if kind == "csv" else marks_xlsx(rows, columns, self.tray.name))
         except JewellerError as error:
             self.trouble.emit(str(error))
             return

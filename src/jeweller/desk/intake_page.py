@@ -68,6 +68,7 @@ class IntakePage(QWidget):
         edit = self.setups.lineEdit()
         if edit is not None:
             edit.setPlaceholderText("not told")
+            edit.setAccessibleName(self.setups.accessibleName())
         row.addWidget(self.setups)
         row.addStretch(1)
         self.cancel = QPushButton("Leave them")
@@ -111,6 +112,8 @@ class IntakePage(QWidget):
         who = self._box(row, PLAYER, f"Who played {guess.path.name}", [(p.name, p.id) for p in self.players])
         who.setEditable(True)
         who.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        if (edit := who.lineEdit()) is not None:
+            edit.setAccessibleName(who.accessibleName())
         if guess.player is not None:
             who.setCurrentIndex(who.findData(guess.player))
         else:

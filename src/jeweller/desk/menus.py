@@ -85,6 +85,8 @@ def fill_menus(w: Window) -> Menus:
     marks = file.addMenu("Marks of the tray as")
     for kind, words in (("csv", "CSV…"), ("xlsx", "Spreadsheet (XLSX)…")):
         add_action(w, marks, words, lambda k=kind: w.bench.write_marks(k))
+    marks.addSeparator()
+    add_action(w, marks, "Their columns…", lambda: w.bench.ask_marks())
     file.addSeparator()
     library = file.addMenu("Library")
     add_action(w, library, "Watch a folder for new recordings…", lambda: w.bench.watch(None))

@@ -10,12 +10,14 @@ from pathlib import Path
 from PySide6.QtCore import QByteArray, QSettings
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QSplitter
 
+from jeweller.band import TrayTake, data_home, read_trays
 from jeweller.desk.bench import BenchPlace
 from jeweller.desk.jobs import Jobs
 from jeweller.desk.ledger import LedgerPlace
 from jeweller.desk.loupe import Loupe
 from jeweller.desk.pattern import PatternPlace
 from jeweller.errors import JewellerError
+from jeweller.ledger.demo import fill_demo
 from jeweller.ledger.library import Library
 from jeweller.ledger.store import restore
 from jeweller.sheet.theme import THEMES, Theme
@@ -33,6 +35,7 @@ class Routes(QMainWindow):
     settings: QSettings
     theme: Theme
     large: bool
+    tray: tuple[TrayTake, ...]
 
     def apply_theme(self) -> None:
         raise NotImplementedError
@@ -41,10 +44,6 @@ class Routes(QMainWindow):
         raise NotImplementedError
 
     def go(self, place: str) -> None:
-        raise NotImplementedError
-
-    @property
-    def library_folder(self) -> Path:
         raise NotImplementedError
 
     def say(self, text: str) -> None:
@@ -181,6 +180,20 @@ class Routes(QMainWindow):
                 split.restoreState(state)
 
     # ---- the library ---------------------------------------------------------------------------------------------
+
+    @property
+    def library_folder(self) -> Path:
+        """Where the library lies."""
+        return Path(str(self.settings.value("library", "") or data_home() / ("demo-library" if self.tray else "library")))
+
+    def open_library(self) -> Library:
+        """The library of the settings; the demo band's where the demo runs. Raises LedgerError."""
+        return Library(self.library_folder)
+
+    def fill_library(self, library: Library) -> int:
+        """Enters the demo band, where the demo runs and it is not there yet: a matter of seconds, done beside the window."""
+        name, trays = read_trays(self.tray[0].take.parent)
+        return fill_demo(library, name, {k: [(t.player, t.score, t.part, t.take) for t in takes] for k, takes in trays.items()})
 
     def back_up(self, target: str = "") -> None:
         """Writes the whole library to one file, in the background."""

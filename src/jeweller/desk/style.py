@@ -76,9 +76,9 @@ QTableWidget::item {{ padding: 0 8px; }}
 QTableWidget QComboBox {{ border: none; border-radius: 0; }}
 QTableWidget QComboBox:focus {{ background: {t.wash}; }}
 QHeaderView::section {{ background: {t.desk}; color: {t.quiet}; border: none; border-bottom: 1px solid {t.faint}; padding: 4px 8px; text-align: left; }}
-QCheckBox::indicator, QTableWidget::indicator {{
+QCheckBox::indicator, QTableWidget::indicator, QListWidget::indicator {{
     width: {points + 3:g}px; height: {points + 3:g}px; border: 1px solid {t.quiet}; border-radius: 3px; background: {t.paper}; }}
-QCheckBox::indicator:checked, QTableWidget::indicator:checked {{ border: 1px solid {t.brass}; background: {t.brass}; }}
+QCheckBox::indicator:checked, QTableWidget::indicator:checked, QListWidget::indicator:checked {{ border: 1px solid {t.brass}; background: {t.brass}; }}
 QCheckBox::indicator:focus {{ border-color: {t.brass}; }}
 QLineEdit {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; padding: 3px 8px; }}
 QSpinBox, QDoubleSpinBox, QDateEdit {{ min-height: {2 * points + 4:g}px; }}

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.audio.ports import Speaker
-from jeweller.band import TrayTake, data_home, read_trays
+from jeweller.band import TrayTake
 from jeweller.check import Checked, Options
 from jeweller.desk.bench import BenchPlace
 from jeweller.desk.busy import Busy
@@ -42,8 +42,6 @@ from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
 from jeweller.ledger.bench import InLedger, player_of
 from jeweller.ledger.checking import work_of
-from jeweller.ledger.demo import fill_demo
-from jeweller.ledger.library import Library
 from jeweller.look.traps import Trap
 from jeweller.mark.decisions import decisions_path
 from jeweller.review import BesideTake, DecisionStore, Review
@@ -155,7 +153,8 @@ class Window(Routes):
         self.ledger.changed.connect(self._refresh)
         self.ledger.to_bench.connect(self.show_on_bench)
         self.ledger.to_tray.connect(self.show_tray)
-        self.ledger.assigned.changed.connect(lambda: setattr(self.bench, "stale", True))
+        for page in (self.ledger.assigned, self.ledger.players):
+            page.changed.connect(lambda: setattr(self.bench, "stale", True))
         self.pattern.give_button.clicked.connect(self.give_out)
         self.places.addWidget(self.ledger)
         column.addWidget(self.places, 1)
@@ -235,20 +234,6 @@ class Window(Routes):
         if self._tray_index() is not None and (self._tray_index() or 0) + 1 < len(self.tray):
             return "Next take", lambda: self.step_tray(1)
         return "Save the marked part…", lambda: self.save_as("pdf")
-
-    @property
-    def library_folder(self) -> Path:
-        """Where the library lies."""
-        return Path(str(self.settings.value("library", "") or data_home() / ("demo-library" if self.tray else "library")))
-
-    def open_library(self) -> Library:
-        """The library of the settings; the demo band's where the demo runs. Raises LedgerError."""
-        return Library(self.library_folder)
-
-    def fill_library(self, library: Library) -> int:
-        """Enters the demo band, where the demo runs and it is not there yet: a matter of seconds, done beside the window."""
-        name, trays = read_trays(self.tray[0].take.parent)
-        return fill_demo(library, name, {k: [(t.player, t.score, t.part, t.take) for t in takes] for k, takes in trays.items()})
 
     def open_from_bench(self, take: int) -> None:
         """A take of the library under the loupe; Esc goes back to where one was."""

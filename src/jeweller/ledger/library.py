@@ -10,7 +10,7 @@ import json
 import zlib
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
@@ -27,6 +27,16 @@ from jeweller.mark.scheme import Scheme, find_scheme, scheme_of
 
 Row = TypeVar("Row", bound=Base)
 PHRASES = 30  # offered at once
+
+
+class Named(NamedTuple):
+    """A player as a list shows them; `instrument` is an id of the table."""
+
+    id: int
+    name: str
+    instrument: str
+    part: str
+    band: int
 
 
 def now() -> datetime.datetime:
@@ -70,11 +80,11 @@ class Library:
     def player(self, player: int) -> Player:
         return self._get(Player, player)
 
-    def who_plays_what(self) -> list[tuple[int, str, str, str]]:
-        """(id, name, id of the instrument, part) of every player, by name: as much as a long list needs."""
+    def who_plays_what(self) -> list[Named]:
+        """Every player by name: as much as a long list needs."""
         with self.store.read() as session:
-            query = select(Player.id, Player.name, Player.instrument, Player.part).order_by(func.lower(Player.name))
-            return [(i, name, instrument, part) for i, name, instrument, part in session.execute(query)]
+            query = select(Player.id, Player.name, Player.instrument, Player.part, Player.band_id).order_by(func.lower(Player.name))
+            return [Named(*row) for row in session.execute(query)]
 
     def players_in(self, tray: int) -> dict[int, Player]:
         """By their ids, the players who have a take in a tray."""

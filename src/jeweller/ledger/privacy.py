@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from jeweller.errors import LedgerError
 from jeweller.ledger.library import Library
-from jeweller.ledger.tables import Act, Phrase, Player, Practice, Report, Take
+from jeweller.ledger.tables import Act, Assignment, Band, Phrase, Player, Practice, Report, Take, Tray
 
 
 def held(library: Library, player: Player) -> list[str]:
@@ -70,15 +70,13 @@ def _forget_phrases(session: Session, takes: list[int]) -> None:
 
 
 def delete_band(library: Library, band: int) -> None:
-    """Deletes a year or a class for good: its players, trays and everything in them."""
-    from jeweller.ledger.tables import Assignment, Band, Tray
-
-    delete_players(library, library.players(band))
+    """Deletes a year or a class for good: its trays and everything in them, then its players. The pages of the database are cleared last."""
     for tray in library.trays(band):
         for take in library.takes(tray.id):
             library.remove_take(take.id)
         library.remove_rows(Tray, Tray.id == tray.id)
     library.remove_rows(Assignment, Assignment.band_id == band)
+    delete_players(library, library.players(band))
     library.remove_rows(Band, Band.id == band)
 
 

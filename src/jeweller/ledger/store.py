@@ -264,6 +264,10 @@ class Store:
             part.unlink(missing_ok=True)
         return count + 1
 
+    @property
+    def closed(self) -> bool:
+        return self._closed
+
     def close(self) -> None:
         """Lets go of the library, as soon as no other thread reads or writes it."""
         with self._free:
