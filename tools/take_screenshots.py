@@ -11,6 +11,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
@@ -23,6 +24,7 @@ from jeweller.desk.app import make_app, open_settings
 from jeweller.desk.asked import AskedDialog
 from jeweller.desk.window import Window
 from jeweller.instruments.table import require_instrument
+from jeweller.ledger.assigned import kinds_of
 from jeweller.sheet.page import pdf_to_png
 
 TYPED = "T:Harbour song\nM:3/4\nL:1/4\nQ:1/4=96\nK:F\nC | F2 A | !trill!c2 B | A ^G A | _e2 d !foo! | c3 | (f2 e) | f2 |]\n"
@@ -111,6 +113,7 @@ def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) 
     """The demo band's trays, checked and looked at."""
     window.go("bench")
     bench = window.bench
+    wait(lambda: bench.trays.count() == 2)  # the demo band is entered beside the window
     for tray in (2, 1):
         assert bench.library is not None and bench.checking is not None
         bench.show_trays(tray)
@@ -128,7 +131,8 @@ def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) 
     shot("bench-dark")
     window.set_theme("light")
     assert bench.hand is not None
-    dialog = AskedDialog(bench, [(bench.hand.take.piece, "The Lockkeeper's March")], None)
+    march = bench.hand.take.piece
+    dialog = AskedDialog(bench, [(march, "The Lockkeeper's March")], None, kinds_of=partial(kinds_of, window.waked_library()))
     dialog.show()
     QTest.qWait(300)
     dialog.grab().save(str(target / "asked.png"))
@@ -149,6 +153,8 @@ def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) 
     listed = ledger.players.list
     listed.setCurrentRow(next(k for k in range(listed.count()) if listed.item(k).text().startswith("Oda")))
     shot("ledger-player")
+    ledger.choose_way("assigned")
+    shot("ledger-assigned")
     bench.show_trays(1)
     bench.set_slips(with_mark=True)
     bench.write_slips("pdf", str(pile / "slips.pdf"))

@@ -43,6 +43,7 @@ from jeweller.sheet.theme import LIGHT, Theme
 
 POLL_MS = 60
 PAINTED_MS = 20  # the take is seen before its sound is looked for, which takes the interpreter from the painting
+EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
 SETTLE_MS = 3000  # after the last change in the watched folder
 KEPT = 4  # takes whose music and sound are kept at hand
 UNDONE = "There is nothing to take back."
@@ -151,10 +152,11 @@ class BenchPlace(Marking):
         split.setSizes([540, 620])
         column.addWidget(split, 1)
         self.empty = QLabel()
-        self.empty.setObjectName("plain")
+        self.empty.setObjectName("sheet")
         self.empty.setWordWrap(True)
-        self.empty.setAlignment(Qt.AlignmentFlag.AlignTop)
-        column.addWidget(self.empty, 1)
+        self.empty.setMaximumWidth(EMPTY_WIDTH)
+        column.addWidget(self.empty)
+        column.addStretch(0)
         split.setObjectName("bench")
         self.split = split
         return page
@@ -230,6 +232,8 @@ class BenchPlace(Marking):
         self.list.show_lines(self.lines, self.hand.take.id if self.hand is not None else None)
         self.split.setVisible(bool(self.lines))
         self.empty.setVisible(not self.lines)
+        for button in (self.alike, self.asked, self.bring):  # the next step offers it where there is nothing
+            button.setVisible(bool(self.lines))
         self.empty.setText("A tray is a pile of recordings: one line, many players. Drop a folder, a zip file or recordings here. Jeweller looks who and what "
                            "each is, you correct what it guessed, and it checks them while you do something else.")  # fmt: skip
         self._say_state()

@@ -33,6 +33,7 @@ from jeweller.ledger.class_view import ClassView, PlayerRow, class_view, pieces_
 from jeweller.ledger.library import Library
 from jeweller.sheet.theme import LIGHT, Theme
 
+EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
 WAYS = (("class", "The class"), ("players", "Players"), ("assigned", "Assignments"))
 SHOWN = 400  # players listed at once: more are found by another letter
 
@@ -86,11 +87,17 @@ class LedgerPlace(QWidget):
         self.assigned.changed.connect(self.changed)
         self.assigned.to_tray.connect(self.to_tray)
         self.pages.addWidget(self.assigned)
-        self.empty = QLabel("The ledger fills by itself: what is checked on the bench is here, by class and by player.")
-        self.empty.setObjectName("plain")
+        self.empty = QLabel("The ledger fills by itself. What is checked on the bench is here: the class bar by bar, what to rehearse, and each player over "
+                            "time.")  # fmt: skip
+        self.empty.setObjectName("sheet")
         self.empty.setWordWrap(True)
-        self.empty.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.pages.addWidget(self.empty)
+        self.empty.setMaximumWidth(EMPTY_WIDTH)
+        nothing = QWidget()
+        column = QVBoxLayout(nothing)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.empty)
+        column.addStretch(1)
+        self.pages.addWidget(nothing)
         outer.addWidget(self.pages, 1)
 
     def _class_page(self) -> QWidget:

@@ -86,6 +86,8 @@ QLineEdit:focus {{ border-color: {t.brass}; }}
 QPlainTextEdit {{ background: {t.paper}; border: 1px solid {t.faint}; border-radius: 3px; }}
 QPlainTextEdit:focus {{ border-color: {t.brass}; }}
 QLabel#place {{ font-family: "{SERIF}"; font-size: {points + 4:g}pt; font-weight: 600; }}
+QLabel#sheet {{ background: {t.paper}; border: 1px dashed {t.brass}; border-radius: 3px; padding: 24px; font-size: {points + 1:g}pt;
+    font-family: "{SANS}", "{SIGNS}"; }}
 QLabel#quiet, QLabel#dot {{ color: {t.quiet}; }}
 QLabel#title {{ font-family: "{SERIF}"; font-size: {points + 9:g}pt; font-weight: 600; }}
 QLabel#heading {{ font-family: "{SERIF}"; font-size: {points + 2:g}pt; font-weight: 600; }}

@@ -6,7 +6,7 @@ import dataclasses
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -134,6 +134,7 @@ class Window(Routes):
         self.pages.addWidget(self.loupe)
         self.places = QStackedWidget()
         self.places.addWidget(self.pages)
+        self.pages.setFocusPolicy(Qt.FocusPolicy.ClickFocus)  # no button has the keys before somebody tabs to it
         self.pattern = PatternPlace(self.jobs, self.speaker, self.settings, self.library_folder / "shelf", self.waked_library)
         self.pattern.message.connect(self.say)
         self.pattern.trouble.connect(self.trouble)
@@ -167,6 +168,7 @@ class Window(Routes):
         row.addWidget(self.spine)
         row.addWidget(middle, 1)
         self.setCentralWidget(whole)
+        self.pages.setFocus()
         self.statusBar().setSizeGripEnabled(False)
 
     # ---- look ----------------------------------------------------------------------------------------------------

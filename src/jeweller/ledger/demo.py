@@ -8,9 +8,12 @@ from pathlib import Path
 
 from jeweller.files import write_bytes
 from jeweller.instruments.table import find_instrument
+from jeweller.ledger.assigned import kinds_in
 from jeweller.ledger.library import Library
 from jeweller.score.load import load_score
 
+SETUP = "the band room, one microphone"
+DUE_DAYS, TRAPS = 2, 3  # until what the demo band was given is due; kinds of trap it was told to mind
 ENTERED = "demo-entered"  # a file that says so: what is deleted afterwards stays so
 
 
@@ -39,7 +42,13 @@ def fill_demo(library: Library, name: str, trays: Mapping[str, Sequence[tuple[st
             if player not in players:
                 instrument = find_instrument(part)
                 players[player] = library.add_player(band.id, player, instrument.id if instrument is not None else "", part).id
-            library.add_take(row, recording, player=players[player], piece=pieces[score], part=part)
+            library.add_take(row, recording, player=players[player], piece=pieces[score], part=part, setup=SETUP)
             new += 1
+        here = {score for _, score, _, _ in takes}
+        if len(here) == 1 and library.tray(row).assignment_id is None:  # a tray of one piece was given out
+            music = load_score(here.pop())
+            piece = library.shelf.same_music(music)[0]
+            due = (datetime.date.today() + datetime.timedelta(days=DUE_DAYS)).isoformat()
+            library.hand_in(row, library.give(band.id, piece.id, piece.title, due=due, traps=kinds_in(music)[:TRAPS]).id)
     write_bytes(entered, b"")
     return new
