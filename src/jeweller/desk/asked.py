@@ -38,6 +38,7 @@ OWN = "own"
 CLICKS = {"": "no", "heard": "yes, it is heard in the recording"}
 TRILLS = {"either": "on either note", "upper": "on the note above", "main": "on the written note"}
 GRACES = {"either": "before the beat or on it", "before": "before the beat", "on": "on the beat"}
+REPEATS = {"all": "all of them", "free": "may be left out"}
 WEEK = 7  # days until an assignment is due, where nothing else is said
 
 
@@ -95,6 +96,7 @@ class AskedDialog(QDialog):
         judging = told.get("judging") or {}
         self.trills = self._choice(form, "Trills begin", TRILLS, str(judging.get("trill_first", "either")))
         self.graces = self._choice(form, "Grace notes", GRACES, str(judging.get("graces", "either")))
+        self.repeats = self._choice(form, "Repeats", REPEATS, str(judging.get("repeats", "all")))
         self.due = QDateEdit()
         self.due.setCalendarPopup(True)
         self.due.setDisplayFormat("yyyy-MM-dd")
@@ -210,7 +212,8 @@ class AskedDialog(QDialog):
         """What was chosen; settings only where they differ from what is usual."""
         scheme = str(self.scheme.currentData())
         facets = [f for f, box in self.judged.items() if box.isChecked()]
-        judging = {n: str(b.currentData()) for n, b in (("trill_first", self.trills), ("graces", self.graces)) if b.currentData() != "either"}
+        schools = (("trill_first", self.trills), ("graces", self.graces), ("repeats", self.repeats))
+        judging = {name: str(box.currentData()) for name, box in schools if box.currentIndex()}  # the first is the usual one
         settings: dict[str, Any] = {
             "tempo_bpm": float(self.speed.value()) or None, "click": self.click.currentData() or None,
             "judging": judging or None, "traps": [k for k, box in self.traps.items() if box.isChecked()] or None,

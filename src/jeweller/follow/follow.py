@@ -13,7 +13,7 @@ from jeweller.follow.again import begin_with_sound, drop_false_starts, find_rest
 from jeweller.follow.boundaries import Boundaries, find_boundaries
 from jeweller.follow.inner import hear_inside, split_doubled, strokes_inside
 from jeweller.follow.measure import Measurer
-from jeweller.follow.mend import begin_figures, begin_trills, mend
+from jeweller.follow.mend import at_the_repeat, begin_figures, begin_trills, mend
 from jeweller.follow.ornaments import join_ornaments
 from jeweller.follow.result import Event, Following, Jump
 from jeweller.follow.search import Step, Way, search
@@ -43,13 +43,15 @@ def make_items(line: Line, *, rhythm_only: bool = False) -> Items:
     bars = np.array([x.bar_index for x in notes])
     last_free = np.array([i == n - 1 or notes[i].fermata for i in range(n)])
     bar_start = np.array([i == 0 or bars[i] != bars[i - 1] for i in range(n)])
+    first_time = {x.score_id: i for i, x in reversed(list(enumerate(notes)))}
+    opening = bar_start & np.array([first_time[x.score_id] == i for i, x in enumerate(notes)])
     if rhythm_only:
         no, none = np.zeros(n, np.bool_), tuple(frozenset[int]() for _ in notes)
-        return Items(np.full(n, NO_PITCH), ioi, np.ones(n), ~no, no, no, bar_start, bars, last_free, none, pitched=False)
+        return Items(np.full(n, NO_PITCH), ioi, np.ones(n), ~no, no, no, bar_start, opening, bars, last_free, none, pitched=False)
     return Items(
         midi=np.array([x.sounding_midi for x in notes]), ioi_q=ioi, sound_share=np.minimum(sounding / ioi, 1.0), repeated=repeated,
         slurred=np.array([x.slurred_from_previous for x in notes]), trill=np.array([x.written.ornament == "trill" for x in notes]),
-        bar_start=bar_start, bar=bars, last_free=last_free,
+        bar_start=bar_start, opening=opening, bar=bars, last_free=last_free,
         graces=tuple(frozenset(g.sounding_midi for g in before) for before in line.graces))  # fmt: skip
 
 
@@ -280,7 +282,7 @@ def _result(line: Line, items: Items, way: Way, boundaries: Boundaries, features
     else:
         events = strokes_inside(events, features, measurer)
     events, jumps = find_restarts(events, jumps, items, local)
-    events, jumps = drop_false_starts(events, jumps)
+    events, jumps = at_the_repeat(*drop_false_starts(events, jumps), line)
     if items.pitched:
         events, jumps = mend(begin_trills(begin_figures(events, line, measurer), line, measurer), jumps, items, local)
     last_try: list[int | None] = [None] * n

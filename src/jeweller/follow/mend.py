@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import math
 
 import numpy as np
 import numpy.typing as npt
@@ -35,6 +36,43 @@ def mend(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tu
     events = _later_bar(events, items, spq)
     jumps = _wider(events, jumps, items)
     return _skipped(events, jumps, items, spq)
+
+
+def at_the_repeat(events: list[Event], jumps: list[Jump], line: Line) -> tuple[list[Event], list[Jump]]:
+    """Jumps ahead within music that comes again, put where the repeat is: what was played of it was its first time. The search cannot tell where in it the
+    jump was. One that comes to lie at the end of the line is none: the take ends before the repeat."""
+    notes, out = line.main_notes, list(jumps)
+    for n, jump in enumerate(jumps):
+        events, jump = _unbroken(events, jump, line)
+        far, alike = jump.target - jump.origin, 0
+        while far > 0 and jump.target + alike < len(notes) and notes[jump.origin + alike].score_id == notes[jump.target + alike].score_id:
+            alike += 1
+        if not alike:
+            continue
+        until = jumps[n + 1].at_s if n + 1 < len(jumps) else math.inf
+        here = [k for k, e in enumerate(events) if not e.at_or_before(jump.at_s) and e.at_or_before(until)]
+        first_time = [k for k in here if (e := events[k]).before < jump.target + alike and e.before >= jump.target]
+        events = [dataclasses.replace(e, index=None if e.index is None else e.index - far, before=e.before - far) if k in first_time else e
+                  for k, e in enumerate(events)]  # fmt: skip
+        at = next((events[k].on_s for k in here if k not in first_time), jump.at_s)
+        out[n] = Jump(at, jump.origin + alike, jump.target + alike)
+    if out == jumps:
+        return events, jumps
+    out = [j for j in out if j.target < len(notes)]
+    return [dataclasses.replace(e, attempt=sum(not e.at_or_before(j.at_s) for j in out)) for e in events], out
+
+
+def _unbroken(events: list[Event], jump: Jump, line: Line) -> tuple[list[Event], Jump]:
+    """A note that was taken for broken off, and its own second time after the jump for what follows, is one note, and the jump comes after it."""
+    notes, before = line.main_notes, jump.origin - 1
+    if not 0 <= before < jump.target < len(notes) or jump.target == jump.origin or notes[before].score_id != notes[jump.target].score_id:
+        return events, jump
+    broken = next((k for k, e in reversed(list(enumerate(events))) if e.index == before and e.at_or_before(jump.at_s)), None)
+    again = next((k for k, e in enumerate(events) if e.index == jump.target and not e.at_or_before(jump.at_s)), None)
+    if broken is None or again != broken + 1 or abs(events[again].midi - events[broken].midi) > SAME:
+        return events, jump
+    events = [dataclasses.replace(e, on_s=events[broken].on_s, attack=events[broken].attack) if k == again else e for k, e in enumerate(events) if k != broken]
+    return events, Jump(events[broken].on_s, before, jump.target)
 
 
 def _nothing(event: Event, usual_db: float) -> bool:

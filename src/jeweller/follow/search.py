@@ -79,6 +79,7 @@ class _Search:
         self.gain = np.array(self.s.carried_gains, np.float32)
         self.count = len(self.items.midi)
         self.starts = np.nonzero(self.items.bar_start)[0]
+        self.openings = np.nonzero(self.items.opening)[0]
         longest = float(self.items.ioi_q.max()) * self.s.longest_spq + 1.5
         self.first = np.searchsorted(self.time, self.time - min(max(longest, 3.0), LONGEST_NOTE_S))
         self.width = min(self.count + 1, self.s.window_notes)
@@ -129,7 +130,7 @@ class _Search:
 
     def _begin(self, b: int, lo: int, lead: np.float32) -> None:
         """Not yet begun: everything so far was no music. The take may begin at a later bar."""
-        first = self.starts[(self.starts >= lo) & (self.starts < min(lo + self.width, self.s.window_notes))]
+        first = self.openings[(self.openings >= lo) & (self.openings < min(lo + self.width, self.s.window_notes))]
         value = np.where(first > 0, lead - np.float32(self.s.late_start_cost), lead)
         better = value > self.best[b, first - lo]
         k = first[better] - lo

@@ -39,6 +39,7 @@ class Items:
     slurred: npt.NDArray[np.bool_]
     trill: npt.NDArray[np.bool_]
     bar_start: npt.NDArray[np.bool_]  # first note of a bar (of the performance)
+    opening: npt.NDArray[np.bool_]  # of these, one a take may begin with: a bar that comes again is begun with its first time
     bar: npt.NDArray[np.int64]
     last_free: npt.NDArray[np.bool_]  # may be held as long as liked: the last note, fermatas
     graces: tuple[frozenset[int], ...]  # sounding pitches of the grace notes before each

@@ -44,6 +44,7 @@ class Case:
     room_db: float
     loud_db: float
     tones: tuple[Tone, ...] = ()  # how the long notes sounded
+    left_out: frozenset[str] = frozenset()  # ids of notes in repeats that were not taken, where they may be left out
     clearness: tuple[tuple[int, float], ...] = ()  # (main note, periodicity of its clearest fifth)
 
     @cached_property

@@ -47,7 +47,8 @@ def judge_count(case: Case, *, lengths: bool = True) -> Counted:
 
 
 def _jumps(case: Case) -> list[Finding]:
-    found = []
+    found = _not_again(case)
+    printed = {n.score_id: i for i, n in reversed(list(enumerate(case.notes)))}  # a line that goes back in this is at a repeat
     f = case.following
     for n, jump in enumerate(f.jumps):
         if jump.target > jump.origin:
@@ -55,9 +56,9 @@ def _jumps(case: Case) -> list[Finding]:
             skipped = case.notes[jump.origin : jump.target]
             bar, passing, beat = case.where(jump.origin)
             bars = sorted({x.bar_index for x in skipped})
-            target = case.notes[min(jump.target, len(case.notes) - 1)]
-            repeat = target.passing > first.passing or any(x.score_id == target.score_id and x.passing < target.passing for x in case.notes[: jump.origin])
-            kind = "repeat_skipped" if repeat else "bar_skipped"
+            back = next((i for i in range(max(1, jump.origin), jump.target) if printed[case.notes[i].score_id] < printed[case.notes[i - 1].score_id]), None)
+            kind = "bar_skipped" if back is None else "repeat_skipped"
+            first = case.notes[back] if back is not None else first
             found.append(Finding(kind, bar, passing, beat, jump.at_s, jump.at_s, tuple(x.id for x in skipped), tuple(x.score_id for x in skipped), 0.9, 0.9,
                                  detail={"bars": len(bars), "from": first.bar, "to": skipped[-1].bar}))  # fmt: skip
         else:
@@ -70,6 +71,20 @@ def _jumps(case: Case) -> list[Finding]:
             found.append(Finding("restart", bar, passing, beat, tries[0].on_s, jump.at_s, ids, (note.score_id,), 0.9, 0.5,
                                  detail={"notes": len(tries), "from": note.bar}))  # fmt: skip
     return found
+
+
+def _not_again(case: Case) -> list[Finding]:
+    """The repeat at the end of the line, where the take ends with its first time."""
+    f, notes = case.following, case.notes
+    rest = notes[f.last + 1 :]
+    played = {n.score_id for n in notes[f.first : f.last + 1]}
+    if not rest or rest[0].passing <= notes[f.last].passing or any(n.score_id not in played for n in rest) or f.event_of(f.last) is None:
+        return []
+    bar, passing, beat = case.where(f.last + 1)
+    event = f.event_of(f.last)
+    at = event.off_s if event is not None else 0.0
+    return [Finding("repeat_skipped", bar, passing, beat, at, at, tuple(n.id for n in rest), tuple(n.score_id for n in rest), 0.9, 0.9,
+                    detail={"bars": len({n.bar_index for n in rest}), "from": rest[0].bar, "to": rest[-1].bar})]  # fmt: skip
 
 
 def _made_good(case: Case, k: int) -> bool:

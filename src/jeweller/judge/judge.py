@@ -14,7 +14,7 @@ from jeweller.follow.ornaments import hear_ornaments
 from jeweller.follow.result import Following
 from jeweller.follow.starts import hear_starts, short_notes
 from jeweller.follow.strokes import hear_strokes
-from jeweller.follow.tone import hear_clearness, hear_tones
+from jeweller.follow.tone import Tone, hear_clearness, hear_tones
 from jeweller.hear.features import Features
 from jeweller.instruments.table import Instrument
 from jeweller.judge.articulation import judge_joins
@@ -56,7 +56,7 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
         found += judge_strokes(case, hear_strokes(case.following, features))
         counted = judge_count(case, lengths=False)
         found, counted = _struck_again(case, found, counted)
-        return _in_order(case, found + counted.findings + judge_rhythm(case, counted.steps) + judge_click(case, click) + judge_tempo(case, asked_bpm)), case
+        return _told(case, found + counted.findings + judge_rhythm(case, counted.steps) + judge_click(case, click) + judge_tempo(case, asked_bpm))
     shift = _transposition(case)
     mixture = Mixture(features, following.events, min(n.sounding_midi for n in following.line.main_notes) + min(shift, 0), shift)
     reference = settings.reference_shift
@@ -85,7 +85,17 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
         return None if a is None or b is None or math.isnan(a.midi + b.midi) else hear_course(features, a, b)
 
     found += judge_joins(case, hear_joins(case.following, features), course)
-    return _in_order(case, found), dataclasses.replace(case, tones=tuple(tones), clearness=tuple(clearness))
+    return _told(case, found, tuple(tones), tuple(clearness))
+
+
+def _told(case: Case, found: list[Finding], tones: tuple[Tone, ...] = (), clearness: tuple[tuple[int, float], ...] = ()) -> tuple[list[Finding], Case]:
+    """The findings in their order, without repeats that may be left out; the case with what the report tells besides."""
+    found = _in_order(case, found)
+    left_out: frozenset[str] = frozenset()
+    if case.settings.repeats == "free":
+        left_out = frozenset(n for f in found if f.kind == "repeat_skipped" for n in f.notes)
+        found = [f for f in found if f.kind != "repeat_skipped"]
+    return found, dataclasses.replace(case, tones=tones, clearness=clearness, left_out=left_out)
 
 
 def _struck_again(case: Case, found: list[Finding], counted: Counted) -> tuple[list[Finding], Counted]:

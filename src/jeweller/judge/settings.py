@@ -22,6 +22,7 @@ class JudgeSettings:
     articulation: str = _s("printed", "name", "what is asked for: printed, slurs-optional, joined, detached or free")
     trill_first: str = _s("either", "name", "the first note of a trill: either, upper or main")
     graces: str = _s("either", "name", "grace notes sound before the beat, on it, or either")
+    repeats: str = _s("all", "name", "repeats are played (all), or may be left out (free)")
     pitch_reference: float = _s(440.0, "Hz", "tuning is told against this A")
     # Pitch
     wrong_cents: float = _s(60.0, "cents", "so far off and nearer another semitone is another note")
@@ -80,7 +81,8 @@ TOLERANCES: dict[str, dict[str, Any]] = {
 }
 ARTICULATIONS = ("printed", "slurs-optional", "joined", "detached", "free")
 REFERENCES = (390.0, 470.0)  # Hz: between the lowest and the highest A that ensembles have tuned to
-CHOICES = {"tolerance": tuple(TOLERANCES), "articulation": ARTICULATIONS, "trill_first": ("either", "upper", "main"), "graces": ("either", "before", "on")}
+CHOICES = {"tolerance": tuple(TOLERANCES), "articulation": ARTICULATIONS, "trill_first": ("either", "upper", "main"), "graces": ("either", "before", "on"),
+           "repeats": ("all", "free")}  # fmt: skip
 
 
 def make_settings(tolerance: str = "standard", articulation: str = "printed", changes: dict[str, str] | None = None) -> JudgeSettings:

@@ -85,7 +85,7 @@ def note_verdicts(case: Case, findings: Sequence[Finding], judged: set[str] | No
     main = case.notes
     reached = {n.id for n in main[f.first : f.last + 1]} if f.followed else set()
     for n in f.line.notes:
-        inside = judged is None or n.id in judged
+        inside = (judged is None or n.id in judged) and n.id not in case.left_out
         out[n.id] = ("ok" if inside and (n.id in reached or n.grace) and f.followed else "not_heard", False)
     for x in findings:
         verdict = "wrong" if x.kind in WRONG_KINDS else "missed" if x.kind in MISSED_KINDS else None
@@ -181,7 +181,7 @@ def asked_and_wrong(case: Case, findings: Sequence[Finding]) -> tuple[dict[str, 
     f = case.following
     if not f.followed:
         return {}, {}
-    reached = [case.notes[i] for i in range(f.first, f.last + 1)]
+    reached = [case.notes[i] for i in range(f.first, f.last + 1) if case.notes[i].id not in case.left_out]
     altered = [n for n in reached if n.written.pitch is not None and (n.written.pitch.alter or n.written.accidental)]
     rests = [r for r in f.line.rests if reached and reached[0].onset <= r.onset <= reached[-1].onset]
     long = [n for n in reached if float(n.duration) >= case.settings.long_beats * case.beat_q]
