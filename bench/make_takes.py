@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Makes a set of takes with their truth by the simulated player.
 
-    bench/make_takes.py SET FOLDER --standard N --rough N [--rhythm N] [--bank FOLDER] [--kinds a,b] [--first N]
+    bench/make_takes.py SET FOLDER --standard N --rough N [--rhythm N] [--bank FOLDER] [--kinds a,b] [--repeats] [--first N]
 
 SET is tune, validation or test. The test set wants sampled sounds that do not ship (--bank: made by tools/render_samples.py from another sound font).
 The same arguments make the same takes.
@@ -13,13 +13,16 @@ import argparse
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
+from jeweller.player.compose import Style
 from jeweller.player.studio import make_rhythm_take, make_take, write_take
 
 
-def make(job: tuple[str, int, str, str, str | None, tuple[str, ...]]) -> str:
-    kind, number, way, folder, bank, kinds = job
+def make(job: tuple[str, int, str, str, str | None, tuple[str, ...], bool]) -> str:
+    kind, number, way, folder, bank, kinds, repeats = job
     rough = way == "rough"
-    take = make_rhythm_take(kind, number) if way == "rhythm" else make_take(kind, number, rough=rough, bank=Path(bank) if bank else None, kinds=kinds)
+    style = Style(repeat=1.0) if repeats else None
+    take = make_rhythm_take(kind, number) if way == "rhythm" else make_take(kind, number, rough=rough, bank=Path(bank) if bank else None, kinds=kinds,
+                                                                            style=style)  # fmt: skip
     return write_take(take, Path(folder)).name
 
 
@@ -32,12 +35,13 @@ def main() -> None:
     parser.add_argument("--rhythm", type=int, default=0, help="takes of claps, taps and drums")
     parser.add_argument("--bank")
     parser.add_argument("--kinds", default="")
+    parser.add_argument("--repeats", action="store_true", help="every line has a repeat")
     parser.add_argument("--first", type=int, default=0, help="number of the first take: others than those made before")
     parser.add_argument("--workers", type=int, default=2)
     o = parser.parse_args()
     kinds = tuple(k for k in o.kinds.split(",") if k)
     ways = (("standard", o.standard), ("rough", o.rough), ("rhythm", o.rhythm))
-    jobs = [(o.set, o.first + k, way, o.folder, o.bank, kinds) for way, count in ways for k in range(count)]
+    jobs = [(o.set, o.first + k, way, o.folder, o.bank, kinds, o.repeats) for way, count in ways for k in range(count)]
     with ProcessPoolExecutor(o.workers) as pool:
         print(len(list(pool.map(make, jobs, chunksize=4))), "takes in", o.folder)
 

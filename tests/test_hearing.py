@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import dataclasses
 import unittest
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 from scipy.signal import resample_poly
@@ -27,7 +29,7 @@ from jeweller.player.room import Room, put_in_room, write_sound
 from jeweller.player.synth import RATE as SYNTH_RATE
 from jeweller.player.synth import render, voice
 from jeweller.report.validate import problems
-from jeweller.score.line import Line, make_line
+from jeweller.score.line import Line, LineNote, make_line
 from jeweller.sheet.plain_text import attempts_sentence
 from tests.support import RATE, TempCase, changed, line_of, part_of, play, score_file, sounding, straight, tone
 from tests.test_ear import check as hear_and_judge
@@ -44,6 +46,49 @@ def listened(line: Line, sound: np.ndarray) -> tuple[Features, Mixture]:
     pitches = [n.sounding_midi for n in line.notes]
     features = hear(sound.astype(np.float32), min(pitches), max(pitches))
     return features, Mixture(features, follow(line, features).events, min(pitches))
+
+
+class Repeats(TempCase):
+    """Repeats that are not taken, however the search came through music that is there twice."""
+
+    SECTION = "C5/1 D5/1 E5/1 F5/1 | G5/1 F5/1 E5/1 D5/1 | C5/2 E5/2"
+
+    def checked(self, music: str, flags: dict[int, dict[str, object]], left_out: Callable[[LineNote], bool], **changes: str) -> dict[str, Any]:
+        """The report of a take without some of the notes, nor the time for them."""
+        part = part_of(music, flags=flags)
+        line = make_line("", part)
+        events, at = [], 0.8
+        for note in (n for n in line.main_notes if not left_out(n)):
+            events.append((at, float(note.duration) * 0.6, note.sounding_midi))
+            at += float(note.duration) * 60 / 90
+        write_sound(self.folder / "take.wav", sounding(events), RATE)
+        return check(score_file(self.folder, part), self.folder / "take.wav", Options(settings=make_settings(changes=changes))).report
+
+    def told(self, report: dict[str, Any]) -> list[tuple[str, str]]:
+        return [(f["kind"], f["text"]) for f in report["findings"] if f["confidence"] >= 0.5]
+
+    def test_at_the_beginning_with_endings_and_at_the_end(self) -> None:
+        first = {2: {"repeat_times": 2}}
+        once = f"{self.SECTION} | D5/1 E5/1 F5/1 D5/1 | E5/1 G5/1 F5/1 E5/1 | C5/4"
+        endings: dict[int, dict[str, object]] = {0: {"repeat_start": True}, 2: {"ending": (1,), "ending_start": True, "ending_stop": "stop", "repeat_times": 2},
+                                                 3: {"ending": (2,), "ending_start": True, "ending_stop": "discontinue"}}  # fmt: skip
+        for music, flags, left_out, said in (
+            (once, first, lambda n: n.passing == 2, "The repeat from bar 1 to bar 3 was not taken."),
+            (f"{self.SECTION} | D5/1 B4/1 C5/2", endings, lambda n: n.passing == 2 or n.bar == "3", "The repeat from bar 1 to bar 2 was not taken."),
+            (self.SECTION, first, lambda n: n.passing == 2, "The repeat from bar 1 to bar 3 was not taken."),
+        ):
+            self.assertEqual(self.told(self.checked(music, flags, left_out)), [("repeat_skipped", said)])
+            self.assertEqual(self.told(self.checked(music, flags, lambda n: False)), [])
+
+    def test_they_may_be_left_out_where_that_is_the_school(self) -> None:
+        report = self.checked(self.SECTION, {2: {"repeat_times": 2}}, lambda n: n.passing == 2, repeats="free")
+        self.assertEqual((self.told(report), report["facets"]["notes"]["asked"]), ([], 10))
+        self.assertEqual({n["verdict"] for n in report["notes"][10:]}, {"not_heard"})
+
+    def test_a_bar_left_out_of_the_second_time_is_a_bar(self) -> None:
+        music = f"{self.SECTION} | D5/1 E5/1 F5/1 D5/1 | C5/4"
+        report = self.checked(music, {2: {"repeat_times": 2}}, lambda n: (n.bar, n.passing) == ("2", 2))
+        self.assertEqual(self.told(report), [("bar_skipped", "Bar 2 was left out.")])
 
 
 class Explained(unittest.TestCase):
