@@ -29,6 +29,7 @@ UNEXPLAINED, UNEXPLAINED_FRAMES = 0.3, 4  # something else sounded too in so man
 SLIP_GAIN, SLIP_RATIO = 0.8, 2.0  # another pitch explains so much, and so much more than the written one: it slipped
 FIGURES = {"mordent": ("lower",), "inverted_mordent": ("upper",), "turn": ("upper", "lower"), "inverted_turn": ("lower", "upper")}
 FIGURE_S = 0.36  # a turn or mordent is over so soon after the note began
+RISEN, STILL = 0.68, 0.3  # share of a neighbouring note that the room still has: it was touched if it rises by so much, and was not if by less than this
 ROOM_S = 1.0  # the room carries a note on for so long at most
 TRILL_LEAN = 0.03  # periodicity: one of the two notes is heard before the other by so much
 TRILL_DWELL_S = 0.03  # one note of a trill lasts at least this long
@@ -176,10 +177,13 @@ def _figure(index: int, event: Event, before: Event | None, kind: str, main: int
     parts = [own, mixture.noise, *(mixture.ending(e) for e in room)]
     _, misfit = explain(frames, parts)
     heard: dict[str, tuple[float, float]] = {}
-    hidden = False
+    wanted, hidden = FIGURES[kind], False
     for name, step in (("upper", up), ("lower", down)):
         if room and abs(room[-1].midi - main - step) < 0.7:
-            hidden = True
+            # The room still has that pitch of the note before; but it dies away there, and a figure makes it rise.
+            risen, at = _rise(explain(frames, [own, mixture.noise, moved(own, float(step))])[0][:, -1], times, event.on_s)
+            hidden |= risen < RISEN and (name in wanted or risen > STILL)
+            heard[name] = (GRACE_NEEDED if risen >= RISEN else 0.0), at
             continue
         shares, left = explain(frames, [*parts, moved(own, float(step))])
         gain = np.where((shares[:, -1] > GRACE_PART) & (misfit - left > GRACE_GAIN), misfit - left, 0.0)
@@ -187,9 +191,18 @@ def _figure(index: int, event: Event, before: Event | None, kind: str, main: int
     touched = [n for n, (gain, _) in heard.items() if gain >= GRACE_NEEDED]
     nothing = all(gain < GRACE_NONE for gain, _ in heard.values())
     first = min(touched, key=lambda n: heard[n][1]) if len(touched) == 2 else touched[0] if touched else ""
-    wanted = FIGURES[kind]
     right = first == wanted[0] and len(touched) >= len(wanted)
     return Ornament(index, kind, right, turns=len(touched), hidden=hidden, certain=(nothing or bool(touched)) and not hidden, first=first)
+
+
+def _rise(share: npt.NDArray[np.floating], times: npt.NDArray[np.floating], on_s: float) -> tuple[float, float]:
+    """(by how much the share of a tone rises at most after a note's onset, when it had risen most)."""
+    after = times > on_s
+    if not after.any():
+        return 0.0, on_s
+    smooth = np.convolve(share, np.ones(2) / 2, mode="same")[after]
+    rise = smooth - np.minimum.accumulate(smooth)
+    return float(rise.max()), float(times[after][rise.argmax()])
 
 
 def _trill(index: int, event: Event, main: int, features: Features) -> Ornament:

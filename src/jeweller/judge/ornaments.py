@@ -54,7 +54,7 @@ def _figure(o: Ornament) -> tuple[str, float, str]:
     if o.hidden or o.heard or not o.certain:
         return "", 0.0, ""
     if not o.turns:
-        return "ornament_wrong", 0.45, "plain"
+        return "ornament_wrong", 0.85, "plain"
     return ("ornament_wrong", 0.7, "the other way round") if o.turns == len(wanted) and o.first != wanted[0] else ("", 0.0, "")
 
 
