@@ -26,6 +26,7 @@ GRACE_NEEDED, GRACE_NONE = 0.5, 0.05  # sum of what it explains: from here it wa
 OWN_ATTACK, LEAST_ATTACK = 0.3, 0.35  # of the player's usual attack, and at least: an attack of its own
 EARLIER_S, ATTACK_ROOM_S = 0.2, 0.08  # before a note, where an earlier attack may be, away from the notes' own
 UNEXPLAINED, UNEXPLAINED_FRAMES = 0.3, 4  # something else sounded too in so many frames, more than an attack has: that may have been it
+GONE_S, GONE = 0.04, 0.2  # a grace note on the pitch of the note before sounds so shortly before its main note, by more than this share of it
 SLIP_GAIN, SLIP_RATIO = 0.8, 2.0  # another pitch explains so much, and so much more than the written one: it slipped
 FIGURES = {"mordent": ("lower",), "inverted_mordent": ("upper",), "turn": ("upper", "lower"), "inverted_turn": ("lower", "upper")}
 FIGURE_S = 0.36  # a turn or mordent is over so soon after the note began
@@ -50,7 +51,9 @@ class Ornament:
     hidden: bool = False
     certain: bool = True  # of an answer "not heard": nothing else in the sound could have hidden it
     length_s: float = 0.0  # of the grace note
+    after_s: float = 0.0  # of the grace note: so long after the main note's beginning it began
     slipped: bool = False  # another pitch sounded in its place
+    gone: bool = False  # the pitch of the note before, which the grace note has too, had died away before the main note began
     first: str = ""  # of a trill: "upper" or "main", the note it begins on; empty where neither is clear
 
 
@@ -69,7 +72,8 @@ def hear_ornaments(following: Following, features: Features, mixture: Mixture, s
             grace = _grace(i, event, before, graces[-1].sounding_midi + shift, note.sounding_midi + shift, mixture)
             if trilled and before is not None and -0.7 < graces[-1].sounding_midi + shift - before.midi < 2.7:
                 grace = dataclasses.replace(grace, hidden=True)  # the trill has that note too
-            out.append(dataclasses.replace(grace, certain=grace.certain and _plainly_begun(event, before, usual, features)))
+            out.append(dataclasses.replace(grace, certain=grace.certain and (
+                event.attack > OWN_ATTACK * usual if grace.gone else _plainly_begun(event, before, usual, features))))  # fmt: skip
         if note.written.ornament in FIGURES and not math.isnan(event.midi):
             fifths = line.bars[note.bar_index].bar.fifths
             up, down = (d if in_key(note.written_midi + d, fifths) else 2 * d for d in (1, -1))
@@ -116,17 +120,17 @@ def _rows(features: Features, a: float, b: float) -> slice:
     return slice(max(0, round(a / features.step_s)), max(0, round(b / features.step_s)))
 
 
-def _best_run(mask: npt.NDArray[np.bool_], gain: npt.NDArray[np.floating]) -> tuple[float, int]:
-    """(sum of the gain, frames) of the run of True whose gain is largest; (0, 0) where there is none."""
+def _best_run(mask: npt.NDArray[np.bool_], gain: npt.NDArray[np.floating]) -> tuple[float, int, int]:
+    """(sum of the gain, frames, the first of them) of the run of True whose gain is largest; zeros where there is none."""
     edges = np.flatnonzero(np.diff(np.concatenate([[0], mask.astype(np.int8), [0]])))
-    runs = [(float(gain[a:b].sum()), int(b - a)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
-    return max(runs, default=(0.0, 0))
+    runs = [(float(gain[a:b].sum()), int(b - a), int(a)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    return max(runs, default=(0.0, 0, 0))
 
 
 def _grace(index: int, event: Event, before: Event | None, grace: int, main: int, mixture: Mixture) -> Ornament:
     """Whether the spectra around the beginning of a note need the grace note's pitch, or another's in its place.
 
-    On the pitch of the note before, only a new attack could tell; the ear does not claim to.
+    On the pitch of the note before, the ear can tell only that it is missing: where that pitch has died away before the main note begins.
     """
     start = event.on_s - GRACE_BEFORE_S
     room: list[Event] = []
@@ -134,27 +138,34 @@ def _grace(index: int, event: Event, before: Event | None, grace: int, main: int
         start = max(start, before.on_s + 0.06)
         room = [before] if event.on_s - before.off_s < ROOM_S else []
     end = min(event.on_s + max(GRACE_AFTER_S, AFTER_SHARE * (event.off_s - event.on_s)), event.off_s - 0.02)
-    frames, _ = mixture.frames(start, max(end, start + 0.05))
+    frames, times = mixture.frames(start, max(end, start + 0.05))
     own = mixture.own(event)
     parts = [own, mixture.noise, *(mixture.ending(e) for e in room)]
     _, misfit = explain(frames, parts)
     loud = 20.0 * np.log10(frames.sum(axis=1) / own.sum() + 1e-9) > -GRACE_BELOW_DB
     previous = room[-1].midi if room else None
 
-    def needed(pitch: float) -> tuple[float, int]:
+    def needed(pitch: float) -> tuple[float, int, int]:
         with_it, left = explain(frames, [*parts, moved(own, pitch - event.midi)])
         gain = misfit - left
         return _best_run((with_it[:, -1] > GRACE_PART) & (gain > GRACE_GAIN) & loud, gain)
 
     tuning = event.midi - round(event.midi) if abs(event.midi - main) < 0.7 else 0.0
-    gain, length = needed(grace + tuning)
+    gain, length, begin = needed(grace + tuning)
     hidden = grace == main or (previous is not None and abs(previous - grace) < 0.7)
+    gone = False
+    if hidden and grace != main:
+        last = (times > event.on_s - GONE_S) & (times <= event.on_s)
+        there = explain(frames[last], [own, mixture.noise, moved(own, float(grace - main))])[0][:, -1] * frames[last].sum(axis=1) / own.sum()
+        gone = bool(len(there)) and float(there.max()) < GONE
+        hidden = not gone
     other = 0.0
     if gain < SLIP_GAIN:
         tried = [p for p in range(grace - 5, grace + 6) if abs(p - main) > 0 and p != grace and (previous is None or abs(p - previous) > 0.7)]
         other = max((needed(p + tuning)[0] for p in tried), default=0.0)
     doubtful = int((misfit[loud] > UNEXPLAINED).sum()) >= UNEXPLAINED_FRAMES or not loud.any()
-    return Ornament(index, "grace", gain >= GRACE_NEEDED, hidden=hidden, certain=gain < GRACE_NONE and not doubtful, length_s=length * mixture.step_s,
+    return Ornament(index, "grace", gain >= GRACE_NEEDED, hidden=hidden, certain=gone or (gain < GRACE_NONE and not doubtful), gone=gone,
+                    length_s=length * mixture.step_s, after_s=float(times[begin]) - event.on_s if length else 0.0,
                     slipped=other > SLIP_GAIN and other > SLIP_RATIO * gain)  # fmt: skip
 
 

@@ -14,6 +14,7 @@ PLAIN_TRILL_S = 0.6  # in a shorter note few turns may be all there is room for
 MIN_TRILL_SHARE = 0.5  # of the note
 SHARE_ERROR = 0.03  # how exactly its last turn is placed
 GRACE_LONGEST_S = 0.18  # a grace note is no longer,
+AFTER_S = 0.07  # one that begins so long after its main note slipped behind it; those in their place begin before it
 GRACE_BEAT_SHARE = 0.33  # or no longer than so much of a beat
 
 
@@ -68,6 +69,8 @@ def _grace(case: Case, o: Ornament, slip: Start | None, shift: int) -> tuple[str
         if slip is not None and slip.clarity > 0.9 and abs(slip.midi - shift - graces[-1].sounding_midi) < 4.6:
             return "grace_slipped", 0.7 if slip.length_s > 0.04 else 0.45, "pitch"
         return ("", 0.0, "") if o.hidden else ("grace_missed", 0.75 if o.certain else 0.35, "")
+    if o.after_s > AFTER_S:
+        return "grace_slipped", 0.85, "after"
     if o.hidden or len(graces) > 1:
         return "", 0.0, ""
     if o.length_s > third + 0.02:

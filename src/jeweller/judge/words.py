@@ -168,7 +168,9 @@ def _sentences(f: Finding) -> tuple[str, str]:
         case "grace_missed":
             return f"{at}: the grace note before {d['written']} is missing.", "Play the bar once without and once with the grace note, light and before the beat."
         case "grace_slipped":
-            return f"{at}: the grace note before {d['written']} came out differently.", "Play the grace note and its main note slowly as two equal notes, then let the first get lighter."
+            how = {"after": f"on {d['written']} came after its main note", "long": f"before {d['written']} is long enough to be a note of its own",
+                   "pitch": f"before {d['written']} came out on another pitch"}.get(str(d.get("how")), f"before {d['written']} came out differently")  # fmt: skip
+            return f"{at}: the grace note {how}.", "Play the grace note and its main note slowly as two equal notes, then let the first get lighter."
         case "trill_missed":
             return f"{at}: the trill on {d['written']} was played as a plain note.", "Alternate the two notes slowly, four times, starting where the beat is; then let it get faster by itself."
         case "trill_thin":
