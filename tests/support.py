@@ -29,7 +29,7 @@ SIGNS = {-1: "flat", 0: "natural", 1: "sharp"}
 
 def part_of(music: str, *, fifths: int = 0, beats: int = 4, beat_type: int = 4, chromatic: int = 0, bpm: float | None = 90, name: str = "Flute",
             flags: dict[int, dict[str, object]] | None = None) -> Part:  # fmt: skip
-    """A part from bars like "C5/1 r/.5 Bb4/.5( C5/2)": pitch, quarters, and ( ) slur, t trill, f fermata, _ tie, {X} grace, . staccato."""
+    """A part from bars like "C5/1 r/.5 Bb4/.5( C5/2)": pitch, quarters, and ( ) slur, t trill, m mordent, f fermata, _ tie, {X} grace, . staccato."""
     bars = []
     texts = [b.split() for b in music.strip().split("|")]
     for k, tokens in enumerate(texts):
@@ -38,7 +38,7 @@ def part_of(music: str, *, fifths: int = 0, beats: int = 4, beat_type: int = 4, 
         state = {s: key_alter(s, fifths) for s in "CDEFGAB"}
         tie = bool(bars) and bool(bars[-1].notes) and bars[-1].notes[-1].tie_start
         for token in tokens:
-            match = re.fullmatch(r"(?:\{(\w+)\})?([A-G][b#n]?\d|r)/([\d./]+)([()tf._]*)", token)
+            match = re.fullmatch(r"(?:\{(\w+)\})?([A-G][b#n]?\d|r)/([\d./]+)([()tmf._]*)", token)
             assert match, token
             for text, grace in ((match[1], True), (match[2], False)):
                 if not text:
@@ -53,7 +53,7 @@ def part_of(music: str, *, fifths: int = 0, beats: int = 4, beat_type: int = 4, 
                 kind, dots, tuplet = guess_type(Fraction(1, 2) if grace else length)
                 notes.append(Note(f"n{k}-{len(notes)}", at, Fraction(0) if grace else length, pitch, type=kind, dots=dots, tuplet=tuplet, grace=grace,
                                   accidental=accidental, slur_starts=("1",) * ("(" in marks and not grace), slur_stops=("1",) * (")" in marks and not grace),
-                                  ornament="trill" if "t" in marks and not grace else None, fermata="f" in marks, tie_start="_" in marks, tie_stop=tie,
+                                  ornament={"t": "trill", "m": "mordent"}.get(next((m for m in marks if m in "tm"), "")) if not grace else None, fermata="f" in marks, tie_start="_" in marks, tie_stop=tie,
                                   articulations=("staccato",) * ("." in marks)))  # fmt: skip
                 tie = "_" in marks
             at += Fraction(match[3])

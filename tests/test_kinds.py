@@ -14,11 +14,13 @@ from jeweller.instruments.table import require_instrument
 from jeweller.judge.finding import SURE
 from jeweller.judge.judge import judge
 from jeweller.judge.settings import JudgeSettings
+from jeweller.player.noises import clicks
 from jeweller.player.perform import Manner, Plan, perform
 from jeweller.player.room import Room, put_in_room
 from jeweller.player.synth import RATE as SYNTH_RATE
 from jeweller.player.synth import render as render_synth
 from jeweller.player.synth import voice
+from jeweller.score.line import Line
 from tests.support import RATE, line_of
 
 # Bars: 1 plain, 2 long notes, 3 a slur, 4 a trill, 5 dotted, 6 a run, 7 a grace note, 8 a rest, 9 long.
@@ -26,22 +28,29 @@ LINE = line_of("""C5/1 D5/1 E5/1 G5/1 | F5/2 D5/2 | E5/1( F5/1 G5/1 E5/1) | D5/2
                   E5/.5 F5/.5 G5/.5 E5/.5 F5/.5 D5/.5 E5/.5 C5/.5 | D5/1 {G5}E5/1 C5/1 D5/1 | E5/2 r/1 D5/1 | C5/1 E5/1 D5/1 E5/1 | C5/4""", bpm=84)  # fmt: skip
 
 
-def at(bar: str, q: float) -> int:
-    return next(i for i, n in enumerate(LINE.main_notes) if n.bar == bar and float(n.offset) == q)
+# Bars: 1 a mordent of its own, 2 one whose lower note comes just before, 3 one whose upper note does, 4 and 5 grace notes: on another pitch, on that before.
+SMALL = line_of("C5/1 E5/1 G5/2m | F5/1 D5/1 E5/2m | D5/1 F5/1 E5/2m | C5/2 {A5}G5/1 C5/1 | E5/2 {E5}D5/2 | C5/4", bpm=84)
 
 
-def heard(*plans: Plan) -> set[tuple[str, str]]:
-    return {(k, b) for k, b, sure in _heard(plans) if sure}
+def at(bar: str, q: float, line: Line = LINE) -> int:
+    return next(i for i, n in enumerate(line.main_notes) if n.bar == bar and float(n.offset) == q)
+
+
+def heard(*plans: Plan, line: Line = LINE) -> set[tuple[str, str]]:
+    return {(k, b) for k, b, sure in _heard(plans, line) if sure}
 
 
 @cache
-def _heard(plans: tuple[Plan, ...]) -> tuple[tuple[str, str, bool], ...]:
-    played = perform(LINE, Manner(84, drift=0.006, jitter_s=0.005, spread_cents=4.0, vibrato_cents=0.0, lead_s=0.8), plans, 11)
+def _heard(plans: tuple[Plan, ...], line: Line, click_db: float | None = None) -> tuple[tuple[str, str, bool], ...]:
+    played = perform(line, Manner(84, drift=0.006, jitter_s=0.005, spread_cents=4.0, vibrato_cents=0.0, lead_s=0.8), plans, 11)
     dry = render_synth(list(played.tones), voice("trumpet", 41), played.seconds, 11)
+    if click_db is not None:
+        level = float(np.sqrt((dry[np.abs(dry) > 0.05 * np.abs(dry).max()] ** 2).mean())) * 10 ** (click_db / 20)
+        clicks(dry, SYNTH_RATE, [0.8 + k * 60 / 84 for k in range(round(played.seconds * 84 / 60) - 2)], level, 0)
     wet = put_in_room(resample_poly(dry, RATE, SYNTH_RATE).astype(np.float32), RATE, Room(0.2, 0.06, 46.0, -90.0), 3)
-    pitches = [n.sounding_midi for n in LINE.notes]
+    pitches = [n.sounding_midi for n in line.notes]
     features = hear(wet, min(pitches), max(pitches))
-    following = follow(LINE, features)
+    following = follow(line, features)
     findings, _ = judge(following, features, require_instrument("Trumpet in B♭"), JudgeSettings())
     return tuple((f.kind, f.bar, f.confidence >= SURE) for f in findings)
 
@@ -89,6 +98,28 @@ class OneOfEachKind(unittest.TestCase):
             if near is not None:
                 with self.subTest(kind):
                     self.assertNotIn(kind, {k for k, _ in heard(near)})
+
+
+class SmallNotes(unittest.TestCase):
+    def test_mordents_played_plain_or_the_other_way_also_beside_their_own_notes(self) -> None:
+        self.assertEqual(heard(line=SMALL), set())
+        for bar, way in (("1", "none"), ("1", "wrong"), ("3", "none"), ("3", "wrong")):
+            with self.subTest(f"bar {bar}, {way}"):
+                self.assertEqual(heard(Plan("ornament_wrong", at(bar, 2, SMALL), way=way), line=SMALL), {("ornament_wrong", bar)})
+
+    def test_grace_notes_left_out_behind_their_note_and_on_the_pitch_before(self) -> None:
+        other, same = at("4", 2, SMALL), at("5", 2, SMALL)
+        self.assertEqual(heard(Plan("grace_missed", other), line=SMALL), {("grace_missed", "4")})
+        self.assertEqual(heard(Plan("grace_slipped", other, 0.28, way="after"), line=SMALL), {("grace_slipped", "4")})
+        self.assertLessEqual(heard(Plan("grace_missed", same), line=SMALL), {("grace_missed", "5")})
+
+
+class Clicked(unittest.TestCase):
+    def test_a_soft_click_in_the_recording_is_found_and_a_lag_behind_it_told(self) -> None:
+        late = tuple(Plan("off_click", 0, lag, count=len(LINE.main_notes)) for lag in (0.25,))
+        self.assertIn(("off_click", "1", True), _heard(late, LINE, -12.0))
+        self.assertFalse([k for k, _, _ in _heard((), LINE, -12.0) if k == "off_click"])
+        self.assertFalse([k for k, _, _ in _heard((), LINE) if k == "off_click"])
 
 
 if __name__ == "__main__":

@@ -137,7 +137,8 @@ def _grace(index: int, event: Event, before: Event | None, grace: int, main: int
     if before is not None and not math.isnan(before.midi):
         start = max(start, before.on_s + 0.06)
         room = [before] if event.on_s - before.off_s < ROOM_S else []
-    end = min(event.on_s + max(GRACE_AFTER_S, AFTER_SHARE * (event.off_s - event.on_s)), event.off_s - 0.02)
+    until = max(event.off_s, event.next_s)  # a grace note behind its main note may seem to end it
+    end = min(event.on_s + max(GRACE_AFTER_S, AFTER_SHARE * (until - event.on_s)), until - 0.02)
     frames, times = mixture.frames(start, max(end, start + 0.05))
     own = mixture.own(event)
     parts = [own, mixture.noise, *(mixture.ending(e) for e in room)]
