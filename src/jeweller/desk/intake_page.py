@@ -10,7 +10,7 @@ from jeweller.ledger.intake import Guess, Known, part_for
 from jeweller.ledger.library import Library
 from jeweller.ledger.tables import Player
 
-KINDS = (("played", "played"), ("rhythm", "clapped, counted or spoken"), ("stored", "for the ear alone"))
+KINDS = (("played", "played"), ("rhythm", "clapped or spoken"), ("stored", "for the ear alone"))
 COLUMNS = ("", "Recording", "Player", "Piece", "Part", "What it is")
 FILE, PLAYER, PIECE, PART, KIND = 1, 2, 3, 4, 5
 

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 SUPPORT = {"alone": "alone", "with_model": "with the model sounding", "with_click": "with a click"}
 READING = {"practised": "practised", "sight": "at first sight", "memory": "from memory"}
-KIND = {"played": "played", "rhythm": "clapped, counted or spoken", "stored": "for the ear alone"}
+KIND = {"played": "played", "rhythm": "clapped or spoken", "stored": "for the ear alone"}
 
 
 def take_menu(bench: BenchPlace) -> QMenu:
