@@ -7,10 +7,11 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QAbstractItemView, QDialog, QHBoxLayout, QHeaderView, QLabel, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QAbstractItemView, QDialog, QHBoxLayout, QHeaderView, QLabel, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
 
 from jeweller.desk.asked import AskedDialog, checks_again
+from jeweller.desk.shown_as import plain_table
 from jeweller.errors import JewellerError
 from jeweller.ledger.assigned import Given, given, kinds_of
 from jeweller.ledger.library import Library
@@ -42,16 +43,11 @@ class AssignedPage(QWidget):
         self.told.setObjectName("plain")
         self.told.setWordWrap(True)
         column.addWidget(self.told)
-        self.table = QTableWidget(0, len(COLUMNS))
-        self.table.setHorizontalHeaderLabels(COLUMNS)
-        self.table.setAccessibleName("Assignments")
-        self.table.verticalHeader().hide()
-        self.table.setShowGrid(False)
+        self.table = plain_table(COLUMNS, "Assignments")
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         header = self.table.horizontalHeader()
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(len(COLUMNS) - 1, QHeaderView.ResizeMode.Stretch)
         self.table.itemSelectionChanged.connect(self._fit)

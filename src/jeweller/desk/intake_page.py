@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QHeaderView, QLabel, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QHeaderView, QLabel, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
 
-from jeweller.desk.shown_as import plain
+from jeweller.desk.shown_as import plain, plain_table
 from jeweller.ledger.intake import Guess, Known, part_for
 from jeweller.ledger.library import Library
 from jeweller.ledger.tables import Player
@@ -35,16 +35,11 @@ class IntakePage(QWidget):
         self.told.setObjectName("plain")
         self.told.setWordWrap(True)
         column.addWidget(self.told)
-        self.table = QTableWidget(0, len(COLUMNS))
-        self.table.setHorizontalHeaderLabels(COLUMNS)
-        self.table.setAccessibleName("Recordings to be entered")
-        self.table.verticalHeader().hide()
-        self.table.setShowGrid(False)
+        self.table = plain_table(COLUMNS, "Recordings to be entered")
         self.table.setWordWrap(False)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         column.addWidget(self.table, 1)
         row = QHBoxLayout()

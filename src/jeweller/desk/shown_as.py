@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QWidget
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QTableWidget, QWidget
 
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.pattern.parts import best_octave, in_concert, written_for
@@ -20,6 +22,17 @@ def plain(words: str) -> QLabel:
     label = QLabel(words)
     label.setObjectName("plain")
     return label
+
+
+def plain_table(columns: Sequence[str], name: str) -> QTableWidget:
+    """An empty table without lines, its headings at the left; `name` is what a screen reader says."""
+    table = QTableWidget(0, len(columns))
+    table.setHorizontalHeaderLabels(list(columns))
+    table.setAccessibleName(name)
+    table.verticalHeader().hide()
+    table.setShowGrid(False)
+    table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    return table
 
 
 class ShownFor(QWidget):
