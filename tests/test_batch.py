@@ -6,7 +6,10 @@ import os
 import shutil
 import signal
 import unittest
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
+from unittest import mock
 
 from jeweller.batch import Job, _here, find_jobs, run_batch
 from jeweller.check import Options
@@ -34,6 +37,20 @@ class Batch(TempCase):
         self.assertEqual({n: d.state for n, d in done.items()}, {**dict.fromkeys(names, "checked"), "always.wav": "failed"})
         self.assertIn("the system ended the check again and again", done["always.wav"].sentence)
         self.assertTrue((self.folder / "once.wav.json").exists())
+
+    def test_a_pool_that_broke_between_two_looks_is_replaced(self) -> None:
+        jobs = [Job(self.folder / "s.musicxml", self.folder / n, self.folder / f"{n}.json") for n in ("a.wav", "b.wav", "c.wav")]
+        submit, calls = ProcessPoolExecutor.submit, []
+
+        def breaking(pool: ProcessPoolExecutor, *given: object) -> object:
+            calls.append(given)
+            if len(calls) in (2, 3):  # once while another job runs, once while none does
+                raise BrokenProcessPool("a child died")
+            return submit(pool, *given)  # type: ignore[arg-type]
+
+        with mock.patch.object(ProcessPoolExecutor, "submit", breaking):
+            done = [d.state for d in _here(jobs, Options(), 2, lambda: False, deadly)]
+        self.assertEqual(done, ["checked"] * 3)
 
     def test_a_cluster_runs_the_same_function(self) -> None:
         from distributed import LocalCluster

@@ -115,8 +115,13 @@ def _here(jobs: list[Job], options: Options, workers: int | None, cancelled: Cal
                 running: dict[Future[tuple[str, str]], Job] = {}
                 while (queue or running) and not cancelled():
                     while queue and len(running) < count:
-                        job = queue.pop(0)
-                        running[pool.submit(task or report_of, job, options)] = job
+                        try:
+                            future = pool.submit(task or report_of, queue[0], options)
+                        except BrokenProcessPool:  # a process died since the last look: what runs is heard of below
+                            break
+                        running[future] = queue.pop(0)
+                    if not running:
+                        break  # nothing was under way when it died: the next pool goes on
                     died = []
                     for future in wait(running, timeout=0.2, return_when=FIRST_COMPLETED)[0]:
                         job = running.pop(future)
