@@ -39,7 +39,7 @@ from jeweller.ledger.tables import Band, Player
 from jeweller.ledger.years import held_in_band, new_year, told_name
 from jeweller.sheet.theme import FACET_NAMES, LIGHT, Theme
 
-SHOWN = 400  # players listed at once: more are found by another letter
+SHOWN = 150  # players listed at once: more are found by another letter
 NOBODY = "Nobody is entered yet. Who plays is entered with their first recordings on the bench, or here."
 
 
@@ -164,8 +164,9 @@ class PlayersPage(QWidget):
         self._named = [(" · ".join(filter(None, [p.name, names.get(p.instrument, p.part)])), p.id, p.band) for p in self.library.who_plays_what()]
         here = self.player.id if self.player is not None else None
         self.player = next((self.library.player(i) for _, i, _ in self._named if i == here), None)
+        stays = self.player  # who is chosen by the list is shown by it
         self._fill()
-        if self.player is not None:
+        if stays is not None and self.player is not None and self.player.id == stays.id:
             self.show_player(self.player)
 
     def _fill(self) -> None:
