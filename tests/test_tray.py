@@ -28,7 +28,7 @@ from jeweller.player.noises import say
 from jeweller.player.room import write_sound
 from jeweller.score.line import make_line
 from jeweller.score.load import load_score
-from tests.support import RATE, part_of, score_file
+from tests.support import RATE, changed, part_of, score_file, sounding, straight
 from tests.test_ledger import LedgerCase
 
 PIECES = (Known("march", "The Lockkeeper's March", ("Flute", "Clarinet in B♭", "Tuba")), Known("air", "Fernhollow Air", ("Flute", "Clarinet in B♭")),
@@ -169,6 +169,12 @@ class Checked(LedgerCase):
                 self.assertEqual([f["kind"] for f in answer["findings"] if f["confidence"] >= 0.5], [])
             else:
                 self.assertIn("kept for your ear", answer)
+        events = straight(line, 80)
+        for k in range(0, 14, 2):  # badly played, but played: its report stays
+            events = changed(events, k, by=2)
+        bad = self.folder / "bad.wav"
+        write_sound(bad, sounding(events), RATE)
+        self.assertEqual(checked(Work(1, "bad", score, bad, file_hash(bad), Options()), lambda share, what: None)[0], "checked")
         take = self.library.add_take(self.tray.id, take, piece="x")
         self.library.store_for_the_ear(take.id, answer)
         self.assertEqual([(t.state, t.kind) for t in self.library.takes(self.tray.id) if t.id == take.id], [("stored", "stored")])

@@ -29,6 +29,7 @@ from jeweller.ledger.tables import Assignment, Take
 
 WORDS = "It holds words and not music, and follows no rhythm of this part: it is kept for your ear."
 HARDLY = 0.5  # share of the notes that are right: with less it is asked whether there are tones at all
+HARDLY_TONES = 0.4  # of a take that follows its part after a fashion, tones are held for less than this share: else it is a bad one, and its report stays
 MOSTLY, WRONG = 0.85, 0.125  # share of the notes that must be there in time, and most findings to a note, for words to be the rhythm of a part
 TRIES = 2  # of a take whose worker died
 THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
@@ -262,7 +263,7 @@ def checked(asked: Work, progress: Callable[[float, str], None]) -> tuple[str, A
         where = traceback.format_exc(limit=-3)
         return "failed", f"{asked.name}: a fault of the program; the take is safe. Please report it with these lines:\n{where}"
     kind = "checked"
-    if _right(found.report) < HARDLY and not asked.options.rhythm_only:
+    if _right(found.report) < HARDLY and not (asked.options.rhythm_only or found.line.part.percussion):
         kind, found = _without_tones(asked, found)
     if kind == "stored":
         return kind, WORDS
@@ -274,7 +275,7 @@ def _without_tones(asked: Work, found: Checked) -> tuple[str, Checked]:
     """What hardly follows a part as it was played may be clapped, counted or spoken: its timing is checked where it is that of the part, else it is kept
     for the teacher's ear."""
     held, voiced = held_and_voiced(found.recording.samples)
-    if held >= TONES:
+    if held >= (HARDLY_TONES if found.report["followed"] else TONES):
         return "checked", found
     with contextlib.suppress(JewellerError):
         timed = check(asked.score, asked.recording, replace(asked.options, rhythm_only=True))
