@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import contextlib
+import dataclasses
 import io
 import random
+import re
 import unittest
 from fractions import Fraction
 
@@ -12,17 +14,19 @@ import mido
 
 from jeweller.errors import ScoreError
 from jeweller.score.abc import parse_tune, read_abc
+from jeweller.score.complete import completed
 from jeweller.score.fill import Signature, Sound, fill_bars, split
 from jeweller.score.line import make_line
 from jeweller.score.load import load_score, load_scores
 from jeweller.score.midi import quantised, read_midi
-from jeweller.score.model import Part, Score
+from jeweller.score.model import Mark, Part, Score
 from jeweller.score.musicxml import read as read_musicxml
 from jeweller.score.opening import decode
 from jeweller.score.opening import read as open_any
 from jeweller.score.pitch import Pitch
 from jeweller.score.transpose import diatonic_of, moved_pitch, transposed
 from jeweller.score.write import write_musicxml
+from jeweller.sheet.engrave import written_mei
 from tests.support import TempCase, part_of
 
 F = Fraction
@@ -126,6 +130,13 @@ class MeiAndHumdrum(unittest.TestCase):
         self.assertEqual((part.bars[1].marks[0].text, part.bars[1].marks[0].offset), ("f", 1))
         self.assertEqual([b.number for b in make_line("", part).bars], ["1", "2", "1", "3", "4", "4+1"])
 
+    def test_tuplets_by_their_first_and_last_note(self) -> None:
+        spanned = MEI.replace('<tuplet num="3" numbase="2">\n<note ', '\n<note xml:id="x" ').replace('<note pname="e" oct="5" dur="16"/></tuplet>', '<note xml:id="y" pname="e" oct="5" dur="16"/>')
+        spanned = spanned.replace('<slur startid="#a"', '<tupletSpan startid="#x" endid="#y" num="3" numbase="2"/><slur startid="#a"')
+        read = open_any(spanned.encode())[0].parts[0]
+        self.assertEqual(notes(read), notes(open_any(MEI.encode())[0].parts[0]))
+        self.assertEqual([n.tuplet_mark for n in read.bars[0].notes[3:]], ["start", "", "stop"])
+
     def test_humdrum(self) -> None:
         part = open_any(KERN.encode())[0].parts[0]
         self.assertEqual([n for n, _ in notes(part)], ["F4", "A4", "C5", "B♭4", "A4", "G4"])
@@ -167,6 +178,13 @@ class Midi(unittest.TestCase):
                                        ("B♭4", F(1)), ("r", F(2))])  # fmt: skip
         self.assertEqual([b.length for b in part.bars], [4, 4])
 
+    def test_a_note_outside_the_key_is_spelled_by_where_it_leads(self) -> None:
+        for key, pitches, wanted in (("Bb", (65, 66, 67, 66, 65), ["F4", "F♯4", "G4", "G♭4", "F4"]), ("D", (69, 70, 69, 70, 71), ["A4", "B♭4", "A4", "A♯4", "B4"]),
+                                     ("C", (60, 66, 66, 67, 63), ["C4", "F♯4", "F♯4", "G4", "D♯4"])):  # fmt: skip
+            with self.subTest(key):
+                part = read_midi(midi([(k, k + 1, p) for k, p in enumerate(pitches)], signatures=(mido.MetaMessage("key_signature", key=key),))).parts[0]
+                self.assertEqual([n for n, _ in notes(part) if n != "r"], wanted)
+
     def test_a_grid_asked_for_holds_everywhere(self) -> None:
         placed = quantised([(F(1, 10), F(4, 10), 60), (F(55, 100), F(9, 10), 62)], F(1))
         self.assertEqual([(on, p) for on, _, p in placed], [(0, [60]), (1, [62])])
@@ -182,6 +200,36 @@ class Midi(unittest.TestCase):
         for data, words in ((midi([(0, 1, 60)])[:30], "damaged|no notes"), (midi([]), "no notes"), (b"MThd\0\0\0\6\0\1\0\1\xe7\x28", "damaged|film|no notes")):
             with self.subTest(words), self.assertRaisesRegex(ScoreError, words):
                 read_midi(data)
+
+
+class Unsaid(unittest.TestCase):
+    """What a file says once, or not at all, because the page shows it."""
+
+    def two_parts(self, second: str = "C4 D4|E8|]") -> Score:
+        first, other = (abc(m, "K:C\n") for m in ("C4 D4|E8|]", second))
+        bars = (dataclasses.replace(first.bars[0], segno=True, repeat_start=True, marks=(*first.bars[0].marks, Mark("words", F(2), "rit."), Mark("words", F(0), "solo"))),
+                dataclasses.replace(first.bars[1], repeat_times=2, dalsegno=True))  # fmt: skip
+        bare = tuple(dataclasses.replace(b, marks=()) for b in other.bars)
+        return completed(Score("", (dataclasses.replace(first, bars=bars), dataclasses.replace(other, id="P2", bars=bare))))
+
+    def test_what_stands_above_the_first_part_holds_for_all(self) -> None:
+        first, second = self.two_parts().parts
+        self.assertEqual([x.number for x in make_line("", second).bars], [x.number for x in make_line("", first).bars])
+        self.assertTrue(second.bars[0].segno and second.bars[1].dalsegno)
+        self.assertEqual([(m.kind, m.text, m.value) for m in second.bars[0].marks], [("tempo", "", 96.0), ("words", "rit.", None)])
+        self.assertEqual(make_line("", second).written_bpm, 96)
+        self.assertEqual(len(first.bars[0].marks), 3)  # nothing twice
+
+    def test_parts_that_do_not_go_side_by_side_are_left_alone(self) -> None:
+        _, second = self.two_parts("C4 D2|E8|]").parts
+        self.assertFalse(second.bars[0].segno or second.bars[0].marks)
+
+    def test_tuplets_without_a_bracket_get_one(self) -> None:
+        bare = re.sub(rb"<tuplet [^>]*/>", b"", write_musicxml(Score("", (abc("(3BcB (3:2:2A4G2|(3B/c/d/ (3d/c/B/ A6|", "K:C\n"),))))
+        self.assertNotIn(b"<tuplet ", bare)
+        bars = open_any(bare)[0].parts[0].bars
+        self.assertEqual([n.tuplet_mark for n in bars[0].notes], ["start", "", "stop", "start", "stop"])
+        self.assertEqual([n.tuplet_mark for n in bars[1].notes], ["start", "", "stop", "start", "", "stop", ""])
 
 
 class Filling(unittest.TestCase):
@@ -249,7 +297,7 @@ PLAYED = [(0.0, 1.0, 60), (1.0, 1.5, 61), (1.5, 2.0, 66), (2.0, 5.0, 65)]
 
 
 class ThereAndBack(unittest.TestCase):
-    """In, out as MusicXML, and in again: the same notes."""
+    """In, out as MusicXML or MEI, and in again: the same notes."""
 
     def sources(self) -> dict[str, bytes]:
         return {"ABC": (HEAD + TUNE).encode(), "MEI": MEI.encode(), "Humdrum": KERN.encode(), "MIDI": midi(PLAYED, program=71)}
@@ -258,9 +306,11 @@ class ThereAndBack(unittest.TestCase):
         for name, data in self.sources().items():
             with self.subTest(name):
                 first = open_any(data)[0]
-                again = open_any(write_musicxml(first))[0]
-                for a, b in zip(first.parts, again.parts, strict=True):
+                again, as_mei = open_any(write_musicxml(first))[0], open_any(written_mei(first))[0]
+                for a, b, c in zip(first.parts, again.parts, as_mei.parts, strict=True):
                     self.assertEqual(notes(b), notes(a))
+                    self.assertEqual((notes(c), c.name, c.chromatic), (notes(a), a.name, a.chromatic))
+                    self.assertEqual([x.number for x in make_line("", c).bars], [x.number for x in make_line("", a).bars])
                     self.assertEqual([x.fifths for x in b.bars], [x.fifths for x in a.bars])
                     self.assertEqual([len(x.slur_starts) for y in b.bars for x in y.notes], [len(x.slur_starts) for y in a.bars for x in y.notes])
                     self.assertEqual([x.number for x in make_line("", b).bars], [x.number for x in make_line("", a).bars])

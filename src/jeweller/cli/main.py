@@ -93,7 +93,7 @@ def _add_sheet(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--counting", metavar="WAY", default="1 & 2 &", help="“1 & 2 &”, “1 te 2 te” or “ta ti-ti”")
     parser.add_argument("--big", action="store_true", help="large notes")
     parser.add_argument("--speed", metavar="BPM", type=float, help="quarters a minute of the sound (default: as written)")
-    for kind in ("musicxml", "midi", "pdf", "png", "html", "wav"):
+    for kind in ("musicxml", "mei", "midi", "pdf", "png", "html", "wav"):
         parser.add_argument(f"--{kind}", metavar="F", help=f"write {kind.upper()} to F")
 
 

@@ -112,7 +112,7 @@ def write_parts(score: Score, options: argparse.Namespace) -> int:
     if options.counting not in (*COUNTINGS, "ta ti-ti"):
         raise SettingError(f"There is no way of counting “{options.counting}”; there are {', '.join(COUNTINGS)} and ta ti-ti.")
     settings = SheetSettings(UnderSettings((*lines, *(b for b in blank if b not in lines)), blank, options.counting), options.big)
-    targets = {k: getattr(options, k) for k in ("musicxml", "midi", "pdf", "png", "html") if getattr(options, k)}
+    targets = {k: getattr(options, k) for k in ("musicxml", "mei", "midi", "pdf", "png", "html") if getattr(options, k)}
     if options.wav:
         part = score.parts[0]
         if len(score.parts) > 1:

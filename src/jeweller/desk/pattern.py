@@ -53,7 +53,7 @@ from jeweller.sheet.parts import instrument_of
 from jeweller.sheet.theme import LIGHT, Theme
 
 WAYS = (("make", "Make"), ("type", "Type in"), ("open", "Open"), ("shelf", "Shelf"))
-SHEETS = (("pdf", "PDF", ".pdf"), ("musicxml", "MusicXML", ".musicxml"), ("midi", "MIDI", ".mid"), ("png", "Picture", ".png"),
+SHEETS = (("pdf", "PDF", ".pdf"), ("musicxml", "MusicXML", ".musicxml"), ("mei", "MEI", ".mei"), ("midi", "MIDI", ".mid"), ("png", "Picture", ".png"),
           ("html", "Page for a browser", ".html"), ("wav", "Sound, with a count-in", ".wav"))  # fmt: skip
 GRIDS: dict[str, Fraction | None] = {"chosen by fit": None, "quarters": Fraction(1), "eighths": Fraction(1, 2), "sixteenths": Fraction(1, 4),
                                      "triplets": Fraction(1, 3)}  # fmt: skip

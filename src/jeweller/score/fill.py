@@ -64,7 +64,7 @@ def fill_bars(row: Iterable[Sound], signatures: Sequence[Signature], *, pickup: 
     def close() -> None:
         s = signature()
         whole = len(notes) == 1 and notes[0].is_rest and not (pickup and not bars)
-        done = [dataclasses.replace(notes[0], whole_bar=True)] if whole else _tuplets(notes)
+        done = [dataclasses.replace(notes[0], whole_bar=True)] if whole else bracketed(notes)
         number = len(bars) + (0 if pickup else 1)
         named = [dataclasses.replace(n, id=f"{prefix}.m{len(bars) + 1}.n{k + 1}") for k, n in enumerate(done)]
         bars.append(Bar(str(number), length(), s.beats, s.beat_type, s.fifths, s.mode, s.clef, tuple(named), implicit=bool(pickup) and not bars))
@@ -156,8 +156,8 @@ def _fits(at: Fraction, value: Fraction, dots: int, duration: Fraction, s: Signa
     return value == duration and not compound and not dots and value == beat and (at % beat) * 2 == beat
 
 
-def _tuplets(notes: list[Note]) -> list[Note]:
-    """Brackets on the groups of tuplets."""
+def bracketed(notes: Sequence[Note]) -> list[Note]:
+    """The notes of a bar with brackets on its groups of tuplets."""
     out = list(notes)
     k = 0
     while k < len(out):
@@ -166,10 +166,11 @@ def _tuplets(notes: list[Note]) -> list[Note]:
             k += 1
             continue
         begin, total = k, Fraction(0)
+        group = tuplet[1] * TYPE_QUARTERS.get(out[k].type, Fraction(1))
         while k < len(out) and (out[k].tuplet == tuplet or out[k].grace):
             total += 0 if out[k].chord else out[k].duration
             k += 1
-            if total % 1 == 0 and total > 0 and (k >= len(out) or not out[k].chord):
+            if total > 0 and (total % 1 == 0 or total == group) and (k >= len(out) or not out[k].chord):
                 break
         last = max(i for i in range(begin, k) if not out[i].chord and not out[i].grace)
         if last > begin:

@@ -191,6 +191,7 @@ def _again(bars: tuple[Bar, ...], i: int, start: int, count: int) -> bool:
 
 _FREE_WORDS = ("rit", "rall", "allarg", "accel", "string", "ad lib", "rubato", "a piacere", "morendo", "calando")
 _BACK_WORDS = ("a tempo", "tempo i", "tempo primo")
+TEMPO_WORDS = (*_FREE_WORDS, *_BACK_WORDS)  # what a direction begins with that moves the speed
 
 
 def make_line(title: str, part: Part, *, rhythm_only: bool = False) -> Line:

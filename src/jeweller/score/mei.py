@@ -96,8 +96,9 @@ class _Reader:
         self.ending: tuple[int, ...] = ()
         self.first_of_ending = False
         self.repeat_next = False
-        # By id of a note: what control events elsewhere in the file say of it.
+        # By id of a note: what control events elsewhere in the file say of it, and the tuplet that it lies in.
         self.said: dict[str, dict[str, Any]] = {}
+        self.spans: dict[str, tuple[int, int]] = {}
         self._controls()
 
     def _controls(self) -> None:
@@ -108,6 +109,23 @@ class _Reader:
                 self._say(start, element, begins=True)
             if end in ids and element.tag in ("slur", "tie"):
                 self._say(end, element, begins=False)
+
+        for layer in self.score.iter("layer") if self.score.find(".//tupletSpan") is not None else ():
+            self._tuplet_spans(layer)
+
+    def _tuplet_spans(self, layer: Element) -> None:
+        """Tuplets given by their first and last note, of one layer of one bar."""
+        events = [e for e in layer.iter("note", "rest", "chord", "space") if e.getparent().tag != "chord"]
+        places = {e.get("id"): k for k, e in enumerate(events) if e.get("id")}
+        measure = next(layer.iterancestors("measure"), None)
+        for span in measure.iterfind("tupletSpan") if measure is not None else ():
+            first, last = (places.get(span.get(n, "").lstrip("#")) for n in ("startid", "endid"))
+            if first is not None and last is not None:
+                for k in range(first, last + 1):
+                    event = events[k]
+                    if not event.get("id"):
+                        event.set("id", f"span{len(self.spans) + 1}")
+                    self.spans[event.get("id")] = _ratio(span)
 
     def _say(self, note: str, element: Element, *, begins: bool) -> None:
         said = self.said.setdefault(note, {"slur_starts": (), "slur_stops": ()})
@@ -290,8 +308,15 @@ class _Reader:
                 if event.get("id") == start:
                     return now
                 if event.getparent().tag != "chord" and not event.get("grace") and not _inside(event, "graceGrp"):
-                    now += _duration(event) * _tuplet_factor(event)
+                    now += _duration(event) * self._tuplet_factor(event)
         return Fraction(0)
+
+    def _tuplet_factor(self, element: Element) -> Fraction:
+        ratios = [_ratio(a) for a in element.iterancestors("tuplet")] or [self.spans.get(element.get("id", ""), (1, 1))]
+        out = Fraction(1)
+        for actual, normal in ratios:
+            out *= Fraction(normal, actual)
+        return out
 
 
 def _slur_number(element: Element) -> int:
@@ -304,11 +329,9 @@ def _inside(element: Element, tag: str) -> bool:
     return any(a.tag == tag for a in element.iterancestors())
 
 
-def _tuplet_factor(element: Element) -> Fraction:
-    out = Fraction(1)
-    for a in element.iterancestors("tuplet"):
-        out *= Fraction(_number(a.get("numbase"), 2) or 2, _number(a.get("num"), 3) or 3)
-    return out
+def _ratio(tuplet: Element) -> tuple[int, int]:
+    """(actual, normal) of a tuplet."""
+    return max(1, min(64, _number(tuplet.get("num"), 3))), max(1, min(64, _number(tuplet.get("numbase"), 2)))
 
 
 def _duration(element: Element) -> Fraction:
@@ -402,7 +425,7 @@ class _Layer:
             if tag in PASSED:
                 ratio = tuplet
                 if tag == "tuplet":
-                    ratio = (max(1, _number(element.get("num"), 3)), max(1, _number(element.get("numbase"), 2)))
+                    ratio = _ratio(element)
                 begin = len(self.notes)
                 self.read(element, ratio, grace=grace or tag == "graceGrp")
                 if tag == "tuplet" and len(self.notes) > begin:
@@ -437,6 +460,7 @@ class _Layer:
 
     def _event(self, element: Element, tuplet: tuple[int, int] | None, grace: bool) -> None:
         grace = grace or bool(element.get("grace"))
+        tuplet = tuplet or self.owner.spans.get(element.get("id", ""))
         duration = Fraction(0) if grace else _duration(element) * (Fraction(tuplet[1], tuplet[0]) if tuplet else 1)
         if element.tag == "space":
             self.now += duration

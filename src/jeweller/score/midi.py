@@ -1,4 +1,4 @@
-"""Standard MIDI files → `Score`: every track or channel a part in sounding pitch, its times drawn to a grid, its notes spelled by the key.
+"""Standard MIDI files → `Score`: every track or channel a part in sounding pitch, its times drawn to a grid, notes spelled by key and by where they lead.
 
 Runs only in the child process of `jeweller.score.load`. A MIDI file holds no note values: the grid of each beat is the coarsest that its notes fit.
 """
@@ -17,7 +17,7 @@ from jeweller.errors import ScoreError
 from jeweller.score.fill import Signature, Sound, fill_bars
 from jeweller.score.model import Bar, Mark, Part, Score
 from jeweller.score.musicxml import MAX_BARS, MAX_NOTES
-from jeweller.score.pitch import spell
+from jeweller.score.pitch import Pitch, in_key, spell
 
 # Grids that a beat may have, in quarters, each with what it must fit better by than a coarser one (quarters, mean over the notes of the beat).
 GRIDS = ((Fraction(1), 0.0), (Fraction(1, 2), 0.01), (Fraction(1, 4), 0.02), (Fraction(1, 3), 0.025), (Fraction(1, 6), 0.045), (Fraction(1, 8), 0.045))
@@ -149,13 +149,21 @@ def _part(track: _Track, index: int, per_quarter: int, signatures: list[Signatur
             stroke, display = PERCUSSION.get(pitches[-1], ("", "C5"))
             row.append(Sound(off - on, (spell(60),), {"pitch": None, "unpitched": True, "stroke": stroke, "display": display}))
         else:
-            row.append(Sound(off - on, tuple(spell(p, key_at(on)) for p in sorted(set(pitches), reverse=True))))
+            ahead = next((max(ps) for _, _, ps in placed[k + 1 : k + 5] if max(ps) != max(pitches)), None)
+            row.append(Sound(off - on, tuple(_spelled(p, key_at(on), ahead) for p in sorted(set(pitches), reverse=True))))
         now = off
     if cut:
         warnings.append(f"{name}: notes that sound together with later ones were cut short")
     bars = fill_bars(row, mine, prefix=f"p{index + 1}")
     bars = (_with_tempo(bars[0], tempo), *bars[1:])
     return Part(f"P{index + 1}", name, instrument, 0, 0, bars, percussion=drums)
+
+
+def _spelled(pitch: int, fifths: int, ahead: int | None) -> Pitch:
+    """By the key; outside it raised where the next other pitch lies a semitone above, lowered where it lies one below."""
+    if ahead is None or abs(ahead - pitch) != 1 or in_key(pitch, fifths):
+        return spell(pitch, fifths)
+    return spell(pitch, 0 if ahead > pitch else -1)
 
 
 def _with_tempo(bar: Bar, bpm: float) -> Bar:

@@ -10,6 +10,7 @@ from fractions import Fraction
 
 from jeweller.errors import ScoreError
 from jeweller.score import abc, mei, musicxml
+from jeweller.score.complete import completed
 from jeweller.score.model import Score
 
 FORMATS = "MusicXML (.musicxml, .xml, .mxl), MEI (.mei), ABC (.abc), Humdrum (.krn) and MIDI (.mid)"
@@ -32,11 +33,11 @@ def read(data: bytes, grid: Fraction | None = None) -> list[Score]:
     text = decode(xml)
     if text.lstrip().startswith("<"):
         root = re.search(r"<(?:\w+:)?([A-Za-z][\w-]*)[\s>/]", re.sub(r"<\?.*?\?>|<!--.*?-->|<!.*?>", "", text[:20000], flags=re.S))
-        return [mei.read_mei(xml) if root is not None and root[1] == "mei" else musicxml.read(xml)]
+        return [completed(mei.read_mei(xml) if root is not None and root[1] == "mei" else musicxml.read(xml))]
     if re.search(r"^\*\*(kern|recip)", text, re.M):
-        return [mei.read_humdrum(text)]
+        return [completed(mei.read_humdrum(text))]
     if re.search(r"^X:\s*\d*", text, re.M) or re.search(r"^K:\s*\S", text, re.M):
-        return abc.read_abc(text)
+        return [completed(s) for s in abc.read_abc(text)]
     raise ScoreError(f"This is no notation file that can be read. Jeweller reads {FORMATS}.")
 
 

@@ -125,6 +125,16 @@ def engrave(part: Part, width: float = 1900.0, *, rails: bool = True, room: floa
     return _rewrite(tk.renderToSVG(1), len(part.bars))
 
 
+def written_mei(score: Score) -> bytes:
+    """The score as MEI, which the engraver makes of the MusicXML we write. The ids of bars and notes stay."""
+    tk = _toolkit()
+    tk.resetOptions()
+    if not tk.loadData(write_musicxml(score).decode("utf-8")):
+        raise ValueError("the engraver refused a score that Jeweller wrote")
+    text: str = tk.getMEI()
+    return text.encode("utf-8")
+
+
 def _rewrite(svg: str, bar_count: int) -> Engraving:
     root: Element = etree.fromstring(svg.encode("utf-8"), etree.XMLParser(huge_tree=True))
     view = [float(v) for v in root.get("viewBox").split()]

@@ -1,4 +1,4 @@
-"""Parts on paper: one part, or a whole band's, each on its own page, with lines under the notes; as HTML, PDF, PNG, MusicXML, MIDI."""
+"""Parts on paper: one part, or a whole band's, each on its own page, with lines under the notes; as HTML, PDF, PNG, MusicXML, MEI, MIDI."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from jeweller.instruments.table import Instrument, instrument_for
 from jeweller.score.line import make_line
 from jeweller.score.model import Part, Score
 from jeweller.score.write import write_musicxml
-from jeweller.sheet.engrave import engrave
+from jeweller.sheet.engrave import engrave, written_mei
 from jeweller.sheet.page import PAGE_UNITS, environment, fonts, printed
 from jeweller.sheet.theme import LIGHT, SANS, SERIF, SIGNS, Theme
 from jeweller.sheet.under import PLACES_LEGEND, UnderSettings, draw_above, draw_under, rows_height
@@ -64,10 +64,12 @@ def parts_page(score: Score, settings: SheetSettings | None = None) -> str:
 
 
 def render_parts(score: Score, kinds: Sequence[str], settings: SheetSettings | None = None) -> dict[str, list[bytes]]:
-    """The documents asked for (html, pdf, png, musicxml, midi), by kind; PNG has a page each."""
+    """The documents asked for (html, pdf, png, musicxml, mei, midi), by kind; PNG has a page each."""
     out = printed(parts_page(score, settings), kinds) if {"html", "pdf", "png"} & set(kinds) else {}
     if "musicxml" in kinds:
         out["musicxml"] = [write_musicxml(score, bars_per_line=(settings or SheetSettings()).bars_per_line)]
+    if "mei" in kinds:
+        out["mei"] = [written_mei(score)]
     if "midi" in kinds:
         out["midi"] = [played_midi(score)]
     return out
