@@ -224,6 +224,16 @@ class Unsaid(unittest.TestCase):
         _, second = self.two_parts("C4 D2|E8|]").parts
         self.assertFalse(second.bars[0].segno or second.bars[0].marks)
 
+    def test_tuplets_rounded_by_the_divisions_of_the_file_keep_their_length(self) -> None:
+        text = write_musicxml(Score("", (abc("(3BcB A2 G4|", "K:C\n"),))).decode()
+        divisions = int(re.search(r"<divisions>(\d+)", text)[1])  # type: ignore[index]
+        self.assertEqual(divisions % 3, 0)
+        rounded = re.sub(r"<duration>(\d+)", lambda m: f"<duration>{round(int(m[1]) * 256 / divisions)}", text.replace(f"<divisions>{divisions}", "<divisions>256"))
+        self.assertIn("<duration>85<", rounded)
+        part = open_any(rounded.encode())[0].parts[0]
+        self.assertEqual([n.duration for n in part.bars[0].notes], [F(1, 3)] * 3 + [1, 2])
+        self.assertEqual(part.bars[0].length, 4)
+
     def test_tuplets_without_a_bracket_get_one(self) -> None:
         bare = re.sub(rb"<tuplet [^>]*/>", b"", write_musicxml(Score("", (abc("(3BcB (3:2:2A4G2|(3B/c/d/ (3d/c/B/ A6|", "K:C\n"),))))
         self.assertNotIn(b"<tuplet ", bare)

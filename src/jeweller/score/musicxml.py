@@ -226,7 +226,7 @@ class _PartReader:
                 self.read_note(child, measure, index)
             elif child.tag in ("backup", "forward"):
                 amount = self._duration(child)
-                self.now = max(Fraction(0), self.now - amount) if child.tag == "backup" else self.now + amount
+                self.now = self._place(max(Fraction(0), self.now - amount) if child.tag == "backup" else self.now + amount)
                 self.longest = max(self.longest, self.now)
             elif child.tag == "attributes":
                 self.read_attributes(child)
@@ -291,9 +291,23 @@ class _PartReader:
             raise ScoreError(f"A duration in this file is {float(min(value, Fraction(10**9))):g} quarters, which cannot be; it is damaged.")
         return value
 
+    def _unrounded(self, element: Element) -> Fraction:
+        """The length of a note; that of a tuplet which the file's divisions cannot hold as its printed value says it."""
+        duration, modification, kind = self._duration(element), element.find("time-modification"), _text(element, "type")
+        if modification is None or kind not in TYPE_QUARTERS:
+            return duration
+        actual, normal = _int(_text(modification, "actual-notes"), 3, 1, 64), _int(_text(modification, "normal-notes"), 2, 1, 64)
+        printed = TYPE_QUARTERS[kind] * (2 - Fraction(1, 2 ** min(4, len(element.findall("dot"))))) * normal / actual
+        return printed if duration and abs(printed - duration) < 1 / self.divisions else duration
+
+    def _place(self, at: Fraction) -> Fraction:
+        """A place that was reached in rounded lengths, drawn to the note or bar line within two divisions of it."""
+        near = min((Fraction(0), *(n.offset for n in self.notes), *(n.offset + n.duration for n in self.notes)), key=lambda x: abs(x - at))
+        return near if abs(near - at) < 2 / self.divisions and (at - near).denominator > 64 else at
+
     def read_note(self, element: Element, measure: Element, index: int) -> None:
         grace, cue, chord = element.find("grace"), element.find("cue") is not None, element.find("chord") is not None
-        duration = Fraction(0) if grace is not None else self._duration(element)
+        duration = Fraction(0) if grace is not None else self._unrounded(element)
         start = self.now
         if chord and self.notes:
             start = self.notes[-1].offset
