@@ -55,10 +55,13 @@ def _loudness(features: Features, centre_s: float, partials: npt.NDArray[np.floa
     """Amplitude of some partials together, every COURSE_STEP_S around a moment, (2 COURSE_REACH + 1,)."""
     times = centre_s + COURSE_STEP_S * np.arange(-COURSE_REACH, COURSE_REACH + 1)
     index = np.rint(times * features.rate).astype(np.int64)[:, None] - window // 2 + np.arange(window)
-    frames = np.where((index >= 0) & (index < len(features.samples)), features.samples[np.clip(index, 0, len(features.samples) - 1)], 0.0)
+    frames = features.samples[np.clip(index, 0, len(features.samples) - 1)].astype(np.float32, copy=False)
+    if index[0, 0] < 0 or index[-1, -1] >= len(features.samples):
+        frames[(index < 0) | (index >= len(features.samples))] = 0.0
     taper = np.hanning(window + 2)[1:-1]
-    waves = np.exp(-2j * np.pi * np.outer(np.arange(window), partials) / features.rate) * (taper / taper.sum())[:, None]
-    return np.asarray(np.sqrt((np.abs(frames @ waves) ** 2).sum(axis=1)))
+    turns = np.outer(np.arange(window), 2 * np.pi * partials / features.rate)
+    waves = np.concatenate([np.cos(turns), np.sin(turns)], axis=1) * (taper / taper.sum())[:, None]
+    return np.asarray(np.sqrt(np.square(frames @ waves.astype(np.float32)).sum(axis=1)), np.float64)
 
 
 def hear_course(features: Features, a: Event, b: Event) -> tuple[float, ...]:

@@ -62,7 +62,7 @@ def find_click(case: Case, features: Features) -> Click | None:
 def _standing_out(features: Features, seconds: npt.NDArray[np.floating], free: npt.NDArray[np.bool_], beat_s: float,
                   span: tuple[float, float]) -> tuple[float, float] | None:  # fmt: skip
     """(how far the best place in the beat stands out over the others, times the share of beats in which something is heard there; the first second at that
-    place) for one length of the beat."""
+    place) for one length of the beat; None where that is too little for a click."""
     n = round(beat_s / PLACE_S)
     place = ((seconds / beat_s) % 1.0 * n).astype(np.int64) % n
     strength = np.bincount(place, np.minimum(features.flux, 1.0) * free, n)
@@ -75,6 +75,9 @@ def _standing_out(features: Features, seconds: npt.NDArray[np.floating], free: n
     others = others[others > 0]
     if len(others) < LEAST_PLACES:
         return None
+    stands_out = float(profile[best] / (np.percentile(others, 90) + 0.01))
+    if stands_out <= STANDS_OUT:
+        return None
     at = np.arange(np.ceil(span[0] / beat_s - (best + 0.5) / n), span[1] / beat_s) * beat_s + (best + 0.5) / n * beat_s
     beats, struck, half = 0, [], round(CLICK_S / features.hop_s)
     for moment in at:
@@ -86,7 +89,6 @@ def _standing_out(features: Features, seconds: npt.NDArray[np.floating], free: n
                 struck.append((around.start + int(features.flux[around].argmax())) * features.hop_s - moment)
     if beats < LEAST_BEATS or not struck:
         return None
-    stands_out = float(profile[best] / (np.percentile(others, 90) + 0.01))
     return stands_out * len(struck) / beats, float(at[0] + np.median(struck) + EARLY_S)
 
 
