@@ -11,6 +11,7 @@ import numpy as np
 from jeweller.follow.again import begin_with_sound, drop_false_starts, find_restarts, ghost_odds, without_ghosts
 from jeweller.follow.follow import make_items
 from jeweller.follow.result import Event, Jump
+from jeweller.follow.starts import Start
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.judge.click import Click, judge_click, judge_tempo
 from jeweller.judge.counting import judge_count
@@ -18,6 +19,7 @@ from jeweller.judge.finding import SURE, Finding
 from jeweller.judge.pitches import judge_tuning
 from jeweller.judge.settings import make_settings
 from jeweller.judge.sound import judge_dynamics
+from jeweller.judge.starts import judge_starts
 from jeweller.judge.timing import judge_rhythm
 from jeweller.score.line import Line, make_line
 from jeweller.score.model import Mark
@@ -156,6 +158,17 @@ class Rests(unittest.TestCase):
         times = [t + (-60 / 90 if i >= entry else 0.0) for i, t in enumerate(onsets(self.RESTED))]
         case = case_of(self.RESTED, times)
         self.assertEqual(kinds(judge_rhythm(case, judge_count(case).steps)), [])
+
+
+class Starts(unittest.TestCase):
+    def test_a_twelfth_through_the_whole_of_a_short_note_is_the_wrong_partial_and_no_crack(self) -> None:
+        case = case_of(LINE, onsets(LINE), name="Clarinet in B♭")
+        event = case.event(5)
+        assert event is not None
+        for length, kind in ((0.9 * (event.off_s - event.on_s), "wrong_partial"), (0.09, "cracked")):
+            start = Start(5, event.midi + 19, event.on_s, event.on_s + length, 0.99, 0.0, 0.05, 1.0, held_s=length, gain=2.0, part=0.9, after=0.9)
+            found = judge_starts(case, [start], 0)
+            self.assertEqual([(f.kind, f.detail["semitones"]) for f in found], [(kind, 19)])
 
 
 class Tuning(unittest.TestCase):

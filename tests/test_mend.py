@@ -104,6 +104,35 @@ class Tries(unittest.TestCase):
         self.assertEqual((jumps, {e.attempt for e in found}), ([], {0}))
 
 
+    def test_a_place_gone_back_to_where_nothing_was_played_again_is_no_restart(self) -> None:
+        line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/4")
+        events = [dataclasses.replace(e, attempt=int(k > 2)) for k, e in enumerate(heard(line))]
+        found, jumps = mended(line, events, (Jump(events[3].on_s - 0.1, 3, 2),))
+        self.assertEqual((jumps, {e.attempt for e in found}, len(found)), ([], {0}, 5))
+        again = [*events[:3], dataclasses.replace(events[2], on_s=events[2].on_s + 0.4, attempt=1), *events[3:]]
+        self.assertEqual(len(mended(line, again, (Jump(again[3].on_s, 3, 2),))[1]), 1)  # played again: one
+
+
+class BeforeItsRest(unittest.TestCase):
+    LINE = line_of("C4/1 D4/1 E4/1 r/1 | F4/1 G4/1 A4/2")
+
+    def spoken(self, sound: float, then: float, **more: float) -> list[Event]:
+        """E sounds as `sound` in its time, and in its rest something else, which the way took for it."""
+        events = heard(self.LINE)
+        own = dataclasses.replace(events[2], index=None, midi=sound, off_s=events[2].on_s + 0.4, next_s=events[2].on_s + 0.6, **more)
+        late = dataclasses.replace(events[2], midi=then, on_s=events[2].on_s + 0.6, off_s=events[2].on_s + 0.9)
+        return mended(self.LINE, [*events[:2], own, late, *events[3:]])[0]
+
+    def test_a_sound_in_the_rest_is_not_the_note_that_came_in_its_time(self) -> None:
+        found = self.spoken(64.0, 52.3)
+        self.assertEqual([(e.index, e.midi) for e in found], [(0, 60.0), (1, 62.0), (2, 64.0), (3, 65.0), (4, 67.0), (5, 69.0)])
+        self.assertEqual([e.index for e in self.spoken(63.0, 52.3)], [0, 1, 2, 3, 4, 5])  # the note was wrong by a semitone
+
+    def test_a_note_too_many_before_the_right_one_stays_one(self) -> None:
+        self.assertEqual([e.index for e in self.spoken(67.0, 64.0)], [0, 1, None, 2, 3, 4, 5])
+        self.assertEqual([e.index for e in self.spoken(64.0, 52.3, attack=0.1)], [0, 1, None, 2, 3, 4, 5])  # the note before, sounding on
+
+
 class Blurred(unittest.TestCase):
     def test_a_tone_first_heard_an_octave_low_in_the_room_is_one_note(self) -> None:
         line = line_of("G4/1 C4/1 E4/1 F4/1 | G4/4")

@@ -27,8 +27,8 @@ from jeweller.judge.pitches import judge_tuning
 from jeweller.judge.settings import JudgeSettings, make_settings
 from jeweller.judge.sound import judge_clearness
 from jeweller.judge.timing import judge_rhythm
-from jeweller.score.line import Line
-from tests.support import changed, line_of, sounding, straight
+from jeweller.score.line import Line, make_line
+from tests.support import changed, line_of, part_of, sounding, straight
 
 WALK = " | ".join(["C5/1 D5/1 E5/1 D5/1", "C5/.5 D5/.5 E5/.5 F5/.5 G5/1 E5/1", "F5/2 E5/2", "D5/1 E5/1 F5/1 D5/1"] * 2 + ["C5/4"])
 LINE = line_of(WALK)
@@ -138,6 +138,74 @@ class Counting(unittest.TestCase):
         times = onsets(LINE)
         times[2] += 0.2
         self.assertEqual(kinds(judge_rhythm(case_of(LINE, times), set())), [("late", "1")])
+
+
+class OnePlace(unittest.TestCase):
+    """One note out of place is that, and not a habit, a trend or a step as well."""
+
+    RUN = line_of(" | ".join(["C5/1 D5/1 E5/1 D5/1", "C5/.5 D5/.5 E5/.5 F5/.5 G5/1 E5/1", "C5/2 E5/2"] * 2 + ["C5/4"]))
+
+    def first_of(self, bar: str, line: Line | None = None) -> int:
+        return next(i for i, n in enumerate((line or self.RUN).main_notes) if n.bar == bar)
+
+    def test_one_eighth_too_early_in_a_run_is_early_and_the_run_is_even(self) -> None:
+        times = onsets(self.RUN)
+        times[self.first_of("2") + 2] -= 0.15
+        self.assertEqual(kinds(judge_rhythm(case_of(self.RUN, times), set())), [("early", "2")])
+
+    def test_long_and_short_in_turn_is_uneven(self) -> None:
+        times = onsets(self.RUN)
+        for k in (1, 3):
+            times[self.first_of("2") + k] += 0.09
+        self.assertEqual(kinds(judge_rhythm(case_of(self.RUN, times), set())), [("uneven", "2")])
+
+    def dotted(self, bars: tuple[str, ...], later: float) -> list[tuple[str, str]]:
+        line = line_of(" | ".join(["C5/.75 D5/.25 E5/1 D5/1 E5/1", "E5/1 D5/1 C5/1 D5/1"] * 5 + ["C5/4"]))
+        times = onsets(line, 60.0)
+        for bar in bars:
+            times[self.first_of(bar, line) + 1] += later
+        return kinds(judge_rhythm(case_of(line, times, bpm=60.0), set()))
+
+    def test_a_few_sharp_dotted_pairs_of_many_are_no_habit(self) -> None:
+        self.assertEqual(self.dotted(("1", "5"), 0.06), [])
+        self.assertEqual(self.dotted(("1", "3", "5", "7", "9"), 0.08), [("dot_overdone", "1")])
+
+    def test_a_dotted_pair_evened_out_so_far_that_its_short_note_seems_a_step_is_dot_lost(self) -> None:
+        line = line_of(" | ".join(["C5/1.5 D5/.5 E5/2", "E5/1 D5/1 C5/1 D5/1"] * 3 + ["C5/4"]))
+        times = onsets(line)
+        i = self.first_of("3", line) + 1
+        times[i] -= 0.45 * 60 / 90
+        case = case_of(line, times)
+        counted = judge_count(case)
+        self.assertEqual(kinds(counted.findings + judge_rhythm(case, counted.steps)), [("dot_lost", "3")])
+
+    def test_one_interval_makes_no_trend(self) -> None:
+        line = line_of(" | ".join(["C5/1 D5/1 E5/1 D5/1"] * 6 + ["C5/4"]))
+        times = [t + (0.3 if k >= 10 else 0.0) for k, t in enumerate(onsets(line))]
+        self.assertEqual([f.kind for f in judge_rhythm(case_of(line, times), set()) if f.kind in ("dragging", "rushing")], [])
+        slower = [t + 0.035 * max(0, k - 8) * (max(0, k - 8) + 1) / 2 for k, t in enumerate(onsets(line)[:17])]
+        slower += [slower[-1] + 60 / 90 * (k + 1) for k in range(len(line.main_notes) - 17)]
+        self.assertEqual([f.kind for f in judge_rhythm(case_of(line, slower), set()) if f.kind in ("dragging", "rushing")], ["dragging"])
+
+    def test_a_fermata_makes_no_lost_beat_good(self) -> None:
+        part = part_of(" | ".join(["C5/1 D5/1 E5/2", "F5/2 E5/2", "D5/1 C5/1 D5/1 E5/1", "C5/4"]))
+        held = dataclasses.replace(part.bars[0].notes[2], fermata=True)
+        part = dataclasses.replace(part, bars=(dataclasses.replace(part.bars[0], notes=(*part.bars[0].notes[:2], held)), *part.bars[1:]))
+        line = make_line("", part)
+        beat = 60 / 90
+        times = [t + (beat if k > 2 else 0.0) - (beat if k > 3 else 0.0) for k, t in enumerate(onsets(line))]
+        self.assertEqual(kinds(judge_count(case_of(line, times)).findings), [("beat_dropped", "2")])
+
+    def test_who_comes_in_early_by_less_than_a_step_and_goes_on_from_there_is_not_early(self) -> None:
+        times = [t - (0.4 * 60 / 90 if k >= 8 else 0.0) for k, t in enumerate(onsets(self.RUN))]
+        self.assertEqual(kinds(judge_rhythm(case_of(self.RUN, times), set())), [])
+
+    def test_back_in_the_own_tempo_after_rushing_no_long_note_is_held_over(self) -> None:
+        line = line_of("C5/1 D5/1 E5/1 D5/1 | C5/2 D5/2 | E5/4 | C5/1 D5/1 E5/1 D5/1 | C5/4")
+        case = case_of(line, onsets(line))
+        fast = tuple(0.6 * v if n.bar == "2" else v for v, n in zip(case.following.seconds_per_quarter, line.main_notes, strict=True))
+        case = dataclasses.replace(case, following=dataclasses.replace(case.following, seconds_per_quarter=fast))
+        self.assertEqual(kinds(judge_count(case).findings), [])
 
 
 class Habits(unittest.TestCase):

@@ -20,6 +20,7 @@ FAINT_CLARITY, FAINT_ATTACK, FAINT_DB = 0.3, 0.3, 12.0  # no pitch, no attack, a
 SAME, OTHER = 0.6, 0.7  # semitones: the same pitch, and another
 AT_MOST = 0.35  # of the time of the bars left out may have passed where they were skipped
 BLUR_S, BELOW = 0.5, (12, 19, 24, 28)  # two tones in a room have a common period: so far below one of them, for no longer
+NEIGHBOUR, SOON, SOON_S, ENOUGH = 1.3, 0.2, 0.08, 0.9  # semitones; of the length of a note, and seconds: so near its time; so much of it sounds
 NEAR_DUE = 0.4  # of the length of a note: so near its time, a sound is that note
 LAST_OF_TRILL, NEXT_TRILL_S, TRILL_ATTACK = 0.3, 0.6, 0.5  # a trill that ends after so much of its time began, so soon after, with such an attack
 FIGURE_GAP_S, FIGURE_ATTACK = 0.1, 0.3  # a turn or mordent began where, after so long a gap, there is such an attack
@@ -31,6 +32,8 @@ def mend(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tu
     """Events and jumps with the notes that were not found explained more simply, where that is possible. `spq`: seconds a quarter at each note."""
     events = [e for k, e in enumerate(events) if e.index is None or not _nothing(e, usual_level(events, k))]
     events = _blurred(events)
+    events, jumps = _not_again(events, jumps, items)
+    events = _before_its_rest(events, items, spq)
     events, jumps = _held_on(events, jumps, items, spq)
     events = _in_place(events, jumps, items, spq)
     events = _later_bar(events, items, spq)
@@ -128,6 +131,52 @@ def _held_on(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -
             out.append(dataclasses.replace(e, attempt=e.attempt - 1) if e.attempt > n else e)
         return out, [j for j in jumps if j is not jump]
     return events, jumps
+
+
+def _not_again(events: list[Event], jumps: list[Jump], items: Items) -> tuple[list[Event], list[Jump]]:
+    """Without restarts in which nothing was played again: the place gone back to was a sound that is no note, or a trill went on in itself."""
+    for n in range(len(jumps) - 1, -1, -1):
+        jump = jumps[n]
+        after = next((k for k, e in enumerate(events) if e.attempt == n + 1 and e.index is not None), None)
+        if jump.target >= jump.origin or after is None:
+            continue
+        before = events[after - 1] if after else None
+        again = events[after].index
+        trilled = jump.target == jump.origin - 1 and bool(items.trill[jump.target]) and before is not None and before.index == again == jump.target
+        if again is not None and again < jump.origin and not trilled:
+            continue
+        if trilled and before is not None:
+            events[after] = dataclasses.replace(events[after], on_s=before.on_s, attack=before.attack)
+            del events[after - 1]
+        events = [dataclasses.replace(e, attempt=e.attempt - (e.attempt > n)) for e in events]
+        jumps = [*jumps[:n], *jumps[n + 1 :]]
+    return events, jumps
+
+
+def _before_its_rest(events: list[Event], items: Items, spq: Array) -> list[Event]:
+    """A note whose time and pitch a sound before it fits better, where it came late itself: that sound was the note. What followed is a sound in its rest
+    (a spoken "rest", a breath), or a note too many."""
+    out = list(events)
+    at = _sounded(out)
+    for i in sorted(at):
+        k = at[i]
+        event, sound = out[k], out[k - 1] if k else None
+        due = _due(out, at, i, items, spq)
+        if sound is None or sound.index is not None or sound.before != i or sound.attempt != event.attempt or due is None or np.isnan(sound.midi):
+            continue
+        if sound.attack < FAINT_ATTACK:
+            continue  # the note before, sounding on
+        late, soon = event.on_s - due, max(SOON * float(items.ioi_q[i] * items.sound_share[i] * spq[i]), SOON_S)
+        nearer = abs(sound.midi - items.midi[i]) < min(NEIGHBOUR, abs(event.midi - items.midi[i])) if not np.isnan(event.midi) else True
+        if not nearer or abs(sound.on_s - due) > soon or late < 2.0 * abs(sound.on_s - due) + soon:
+            continue
+        out[k - 1] = dataclasses.replace(sound, index=i, next_s=event.on_s)
+        out[k] = dataclasses.replace(event, index=None, before=i + 1)
+        if late > ENOUGH * items.sound_share[i] * items.ioi_q[i] * spq[i] - SOON_S and items.sound_share[i] < ENOUGH:
+            out[k - 1] = dataclasses.replace(out[k - 1], next_s=event.next_s)
+            del out[k]
+        at = _sounded(out)
+    return out
 
 
 def _in_place(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> list[Event]:

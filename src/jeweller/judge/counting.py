@@ -14,9 +14,10 @@ from jeweller.judge.finding import Finding, bounded_confidence, rests_on
 
 COMPENSATED = 0.55  # an interval made good by the next one to this share is a note out of place, no step
 SHORTEST_FIGURE, LONGEST_FIGURE = 3, 11  # intervals of a squeezed figure before the one that makes it good
+HARDLY_LONG = 0.1  # of its time: a note of a squeezed figure may last so much too long
 HELD_SHARE = 0.6  # of an interval's excess: if the note itself was held by so much, it was the note that was miscounted, not the rest
 WHOLE_BEATS = 0.15  # beats: so near a whole number, a pause is a miscount
-MOVES_BEATS = 3.5  # from here a tempo that moves may look like a step
+MOVES_BEATS = 1.5  # from here a tempo that moves, or has moved just before, may look like a step
 OWN_TEMPO, LISTEN = 0.5, 0.45  # of the threshold must be there by the take's own tempo too, else it is only "listen here"
 HELD_ON = 0.4  # of the excess: the note itself went on for so much of it
 SILENCE_SHARE = 0.25  # of a long interval: silence at its end by this share of the excess means the player stopped
@@ -90,13 +91,13 @@ def _not_again(case: Case) -> list[Finding]:
 def _made_good(case: Case, k: int) -> bool:
     """Whether a neighbouring interval makes this one good: then a note is out of place, and the count is not."""
     v = case.intervals[k]
-    beside = [w for w in case.intervals[max(0, k - 1) : k + 2] if w is not v and (w.j == v.i or w.i == v.j)]
+    beside = [w for w in case.intervals[max(0, k - 1) : k + 2] if w is not v and (w.j == v.i or w.i == v.j) and not case.is_free(w.i)]
     if any(w.excess * v.excess < 0 and abs(w.excess) > COMPENSATED * abs(v.excess) for w in beside):
         return True
     # A figure of equal notes squeezed, its last interval waiting for the beat.
     squeezed, following = 0.0, v
     for n, w in enumerate(reversed(case.intervals[max(0, k - LONGEST_FIGURE) : k]), 1):
-        if w.j != following.i or w.quarters != v.quarters or w.excess >= 0:
+        if w.j != following.i or w.quarters != v.quarters or w.excess >= HARDLY_LONG * w.expected:
             break
         squeezed, following = squeezed - w.excess, w
         if n >= SHORTEST_FIGURE and squeezed > COMPENSATED * v.excess > 0:

@@ -21,7 +21,7 @@ from jeweller.judge.articulation import judge_joins
 from jeweller.judge.case import Case
 from jeweller.judge.click import Click, find_click, judge_click, judge_tempo
 from jeweller.judge.counting import Counted, judge_count
-from jeweller.judge.finding import SURE, UNMARKED, Finding, calibrated
+from jeweller.judge.finding import SURE, UNMARKED, WRONG_KINDS, Finding, calibrated
 from jeweller.judge.ornaments import judge_ornaments
 from jeweller.judge.pitches import judge_attacks, judge_pitches, judge_tuning
 from jeweller.judge.settings import JudgeSettings
@@ -75,7 +75,7 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
     case = _without(case, {n for f in pitches if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes})
     counted = judge_count(case)
     found += _habits(case, pitches + judge_tuning(case, shift if shift == reference else 0)) + counted.findings + judge_rhythm(case, counted.steps)
-    found += judge_ornaments(case, hear_ornaments(following, features, mixture, shift), starts, shift) + judge_starts(case, starts, shift)
+    found += judge_ornaments(case, hear_ornaments(following, features, mixture, shift), starts, shift) + _not_twice(judge_starts(case, starts, shift), pitches)
     tones, clearness = hear_tones(following, features), hear_clearness(following, features)
     found += judge_tones(case, tones) + judge_clearness(case, clearness) + judge_dynamics(case)
     found += judge_click(case, click or find_click(case, features)) + judge_tempo(case, asked_bpm)
@@ -86,6 +86,12 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
 
     found += judge_joins(case, hear_joins(case.following, features), course)
     return _told(case, found, tuple(tones), tuple(clearness))
+
+
+def _not_twice(found: list[Finding], pitches: list[Finding]) -> list[Finding]:
+    """What the starts tell without notes that are known to have another pitch."""
+    known = {n for f in pitches if f.kind in WRONG_KINDS for n in f.notes}
+    return [f for f in found if f.kind not in WRONG_KINDS or not set(f.notes) & known]
 
 
 def _told(case: Case, found: list[Finding], tones: tuple[Tone, ...] = (), clearness: tuple[tuple[int, float], ...] = ()) -> tuple[list[Finding], Case]:
@@ -229,7 +235,10 @@ def _parsimony(case: Case, found: list[Finding]) -> list[Finding]:
     wrong = {n for f in found if f.kind in ("wrong_note", "wrong_octave", "wrong_partial", "missed_note") and f.confidence >= SURE for n in f.notes}
     extras = [f.at_s for f in found if f.kind == "extra_note" and f.confidence >= SURE]
     cracks = [(f.at_s - CRACK_ROOM_S, f.at_s + f.detail["milliseconds"] / 1000 + CRACK_ROOM_S) for f in found if f.kind == "cracked" and f.confidence >= SURE]
-    heard_extras = [f.at_s for f in found if f.kind == "extra_note" and "milliseconds" not in f.detail]
+    heard_extras = [(f.at_s - 0.3, max(f.at_s + 0.3, f.until_s + CRACK_ROOM_S)) for f in found if f.kind == "extra_note" and "milliseconds" not in f.detail]
+    # In a note that slipped, or wavers, a short sound is that note.
+    heard_extras += [(f.at_s - CRACK_ROOM_S, f.until_s + CRACK_ROOM_S) for f in found
+                     if f.kind in ("wrong_octave", "wrong_partial", "unsteady") and f.confidence >= SURE]  # fmt: skip
     long_extras = [(f.at_s - CRACK_ROOM_S, f.until_s) for f in found if f.kind == "extra_note" and f.until_s - f.at_s > LONGEST_CRACK_S]
     wavering = {n for f in found if f.kind == "unsteady" and f.confidence >= SURE for n in f.notes}
     held = [f for f in found if f.kind == "grace_slipped" and f.confidence >= SURE]
@@ -248,7 +257,7 @@ def _parsimony(case: Case, found: list[Finding]) -> list[Finding]:
             continue
         if f.kind == "cracked" and any(a <= f.at_s <= b for a, b in long_extras):
             continue
-        if f.kind == "extra_note" and "milliseconds" in f.detail and any(abs(f.at_s - at) < 0.3 for at in heard_extras):
+        if f.kind == "extra_note" and "milliseconds" in f.detail and any(a < f.at_s < b for a, b in heard_extras):
             continue
         if f.kind == "extra_note" and f.until_s - f.at_s <= LONGEST_CRACK_S and any(a <= f.at_s <= b for a, b in cracks):
             continue

@@ -65,7 +65,7 @@ def judge_pitches(case: Case, mixture: Mixture) -> list[Finding]:
             amount, confidence = octaves
             if amount == 0 or (amount in (-19, -24) and event.clarity < BLURRED and _written_sounded(case, mixture, i, event)):
                 continue
-            found.append(_wrong(case, i, event, note.sounding_midi + amount, confidence, octave.why.get(i)))
+            found.append(wrong_pitch(case, i, event, note.sounding_midi + amount, confidence, octave.why.get(i)))
             continue
         if math.isnan(apart) or abs(apart) * 100 <= case.settings.wrong_cents:
             continue
@@ -78,7 +78,7 @@ def judge_pitches(case: Case, mixture: Mixture) -> list[Finding]:
         blurred = event.clarity < BLURRED or event.expected_clarity > ALSO_CLEAR
         if blurred and round(apart) not in (12, 19, 24) and _written_sounded(case, mixture, i, event):
             continue
-        found.append(_wrong(case, i, event, heard, _pitch_confidence(case, event, apart)))
+        found.append(wrong_pitch(case, i, event, heard, _pitch_confidence(case, event, apart)))
     found.extend(_extras(case))
     return found
 
@@ -275,7 +275,8 @@ def _missed(case: Case, i: int, confidence: float) -> Finding:
                    detail={"written": note.written.pitch.name if note.written.pitch else ""})  # fmt: skip
 
 
-def _wrong(case: Case, i: int, event: Event, heard: int, confidence: float, why: dict[str, Any] | None = None) -> Finding:
+def wrong_pitch(case: Case, i: int, event: Event, heard: int, confidence: float, why: dict[str, Any] | None = None) -> Finding:
+    """Another pitch than written (`heard`, sounding MIDI), by what it is to the written one, with the cause the evidence allows."""
     note = case.notes[i]
     bar, passing, beat = case.where(i)
     written = note.written.pitch

@@ -8,9 +8,11 @@ from jeweller.follow.result import Event
 from jeweller.follow.starts import SQUEAKS, Start
 from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding
+from jeweller.judge.pitches import wrong_pitch
 from jeweller.score.pitch import spell
 
 PARTIALS = (*SQUEAKS, 5.0, -5.0)  # semitones to what a crack catches on brass
+WHOLE = 0.8  # of the note: what sounds so long is the note
 LONGEST_CRACK_S = 0.24  # longer is a note of its own, if it is near
 BLIP_CLEAR, BLIP_HELD_S, BLIP_GAIN = 0.85, 0.055, 2.0  # periodicity, seconds the spectrum needs it, what it explains: 20 of 20 planted, 0 of 133 others
 NEAR_LAST = 5.0  # semitones to the note before: fingers on their way
@@ -39,6 +41,10 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
         aside = not partial and _near_the_last(case, s, shift)
         if aside or (abs(apart) < NEAR_STEPS and (not partial or s.length_s > LONGEST_CRACK_S or _between(case, s))):
             found += _blip(case, s, event, apart)  # a neighbouring note is fingers, not the attack
+            continue
+        if partial and s.length_s > WHOLE * (event.off_s - s.on_s):
+            found.append(wrong_pitch(case, s.index, event, case.notes[s.index].sounding_midi + round(s.midi - shift - case.notes[s.index].sounding_midi),
+                                     1.0 / (1.0 + math.exp(-_odds_by_pitch(s)))))  # fmt: skip
             continue
         odds = max(_odds_by_pitch(s), _odds_by_spectrum(s)) - (0.0 if partial else NOT_PARTIAL)
         if s.index in case.graced:

@@ -17,7 +17,11 @@ PAIR_SPREAD_FLOOR = 0.10  # log ratio: nobody's pairs are steadier than this aft
 TREND_Z = 1.6  # standard errors by which a change of tempo must be beyond the threshold
 SHARED_ONSET = 1.3  # times the spread of one interval: the spread of the ratio of two neighbours (root of 3, less what the beat's own drift adds)
 HARDLY = 0.2  # a figure less sure than this keeps no single note from being late
+UNCLEAR = 0.4  # how sure a note without a clear pitch is said to be early or late, at most
+MADE_GOOD = 0.35  # of a single note's deviation: the next interval makes good so much of it, else all that follows moved along
 SURE_SINGLE = 1.05  # deviations beyond the threshold at which a single note is said
+IN_FIGURE = 0.4  # of a beat
+CLEARLY = 0.25  # of the squared error: what explains so much better is preferred
 ALIKE = 0.25  # the pairs of an uneven run go alike: the weakest by so much of the strongest, else one note is out of place
 FIGURE_NOTES = 12  # no figure is longer
 BACK_ON_THE_BEAT, NEARLY_ON_THE_BEAT = 0.12, 0.25  # log ratio: a squeezed or overdone figure, and one evened out, takes its written time within this
@@ -28,7 +32,9 @@ WANDER, WANDER_QUARTERS = 0.022, 4.0  # log ratio: everybody's tempo wanders so 
 
 def judge_rhythm(case: Case, steps: set[int]) -> list[Finding]:
     """Findings of the facet rhythm. `steps`: first notes of intervals in which the count stepped."""
-    usable = [v for v in case.intervals if v.i not in steps and not case.is_free(v.i) and v.rest_quarters == 0 and v.j == v.i + 1]
+    # A short note may be out of place by much of itself and be no step: then it belongs to its figure.
+    usable = [v for v in case.intervals if not case.is_free(v.i) and v.rest_quarters == 0 and v.j == v.i + 1
+              and (v.i not in steps or (v.quarters < case.beat_q and abs(v.excess) < IN_FIGURE * case.beat_s(v.i)))]  # fmt: skip
     dots, dotted = _dots(case, usable)
     runs, in_runs = _runs(case, usable)
     uneven = {n for r in runs if r.confidence >= SURE for n in r.notes}
@@ -113,7 +119,7 @@ def _single(case: Case, steps: set[int], leave: set[int]) -> list[Finding]:
         right = next((v for v in case.intervals if v.i == i), None)
         if left is None or right is None or left.excess * deviation <= 0 or right.excess * deviation >= 0:
             continue
-        if min(abs(left.excess), abs(right.excess)) < 0.5 * threshold:
+        if min(abs(left.excess), abs(right.excess)) < max(0.5 * threshold, MADE_GOOD * abs(deviation)):
             continue
         if any(v.i in steps and abs(v.excess) > s.step_beats * beat_s for v in (left, right)):
             continue  # the count stepped there
@@ -121,6 +127,8 @@ def _single(case: Case, steps: set[int], leave: set[int]) -> list[Finding]:
         assert event is not None
         bar, passing, beat = case.where(i)
         confidence = bounded_confidence(abs(deviation), threshold, 1.3 * spread, sure_at=SURE_SINGLE) * (0.75 + 0.25 * min(event.attack, 1.0))
+        if math.isnan(event.midi):
+            confidence = min(confidence, UNCLEAR)  # where a sound without a pitch begins is not known so well
         found.append(Finding("late" if deviation > 0 else "early", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
                              confidence, 0.35,
                              detail={"beats": round(deviation / beat_s, 2), "seconds": round(deviation, 3),
@@ -162,7 +170,9 @@ def _dots(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
     for kind, some, sign, pooled, single in (("dot_lost", lost, -1.0, "dot_even_ratio", "dot_single_ratio"),
                                              ("dot_overdone", over, 1.0, "dot_over_ratio", "dot_over_single_ratio")):  # fmt: skip
         if some:
-            found.append(_dot_finding(kind, case, some, len(pairs), sign, pooled if len(some) > 1 else single, spread))
+            # A few of many that lie on the far side of the player's own variety are no habit.
+            habit = len(some) > 1 and (kind == "dot_lost" or 2 * len(some) >= len(pairs))
+            found.append(_dot_finding(kind, case, some, len(pairs), sign, pooled if habit else single, spread))
             if found[-1].confidence >= HARDLY:
                 touched |= {k for p in some for k in (p[0].i, p[1].i, p[1].j)}
     return found, touched
@@ -220,7 +230,8 @@ def _runs(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
             m = k
             while m < len(ratios) and ratios[m] * sign > math.log(s.uneven_ratio) * 0.8:
                 m += 1
-            if m - k >= 2 and float(np.abs(ratios[k:m]).min()) > ALIKE * float(np.abs(ratios[k:m]).max()):
+            alike = m - k >= 2 and float(np.abs(ratios[k:m]).min()) > ALIKE * float(np.abs(ratios[k:m]).max())
+            if alike and not _one_out_of_place(np.array([v.seconds for p in pairs[k:m] for v in p])):
                 mean = float(np.abs(ratios[k:m]).mean())
                 confidence = bounded_confidence(mean, math.log(s.uneven_ratio), spread / math.sqrt(m - k), sure_at=1.6)
                 first, last = pairs[k][0], pairs[m - 1][1]
@@ -236,6 +247,16 @@ def _runs(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
                 touched |= set(range(first.i, last.j + 1))
             k = max(m, k + 1)
     return found, touched
+
+
+def _one_out_of_place(seconds: np.ndarray) -> bool:  # type: ignore[type-arg]
+    """Whether equal notes with one of them early or late fit these intervals clearly better than notes that alternate long and short."""
+    odd, even = seconds[::2], seconds[1::2]
+    alternating = float(((odd - odd.mean()) ** 2).sum() + ((even - even.mean()) ** 2).sum())
+    around = seconds - seconds.mean()
+    # One onset moved by d makes one interval longer by d and the next one shorter: what it explains best.
+    explained = max((around[k] - around[k + 1]) ** 2 / 2.0 for k in range(len(seconds) - 1))
+    return float((around**2).sum()) - explained < CLEARLY * alternating
 
 
 def _figures(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
@@ -309,7 +330,7 @@ def _trends(case: Case, steps: set[int]) -> list[Finding]:
             z = (abs(mean) - s.tempo_share) / error
             if z < TREND_Z * 0.6 or length > 0.6 * float(quarters.sum()):
                 continue
-            if not _has_trend(part, np.sign(mean)):
+            if not _has_trend(part, np.sign(mean)) or not _by_more_than_one(w, part, np.sign(mean), s.tempo_share):
                 continue
             if best is None or z * math.sqrt(length) > best[0]:
                 best = (z * math.sqrt(length), a, b, mean, error)
@@ -330,6 +351,12 @@ def _trends(case: Case, steps: set[int]) -> list[Finding]:
               "rests_on": rests_on("tempo_share", abs(mean), s.tempo_share, error, "share", sure_at=TREND_Z)}  # fmt: skip
     return [Finding("dragging" if mean > 0 else "rushing", bar, passing, beat, on.on_s, end.on_s, tuple(n.id for n in notes),
                     tuple(n.score_id for n in notes), bounded_confidence(abs(mean), s.tempo_share, error, sure_at=TREND_Z), 0.6, detail=detail)]  # fmt: skip
+
+
+def _by_more_than_one(weight: np.ndarray, part: np.ndarray, sign: float, share: float) -> bool:  # type: ignore[type-arg]
+    """Whether the stretch is away from the take's tempo without the interval that is farthest away, too: one note out of place moves no tempo."""
+    rest = np.arange(len(part)) != int((sign * weight * part).argmax())
+    return bool(sign * (weight[rest] * part[rest]).sum() > share * weight[rest].sum())
 
 
 def _has_trend(part: np.ndarray, sign: float) -> bool:  # type: ignore[type-arg]
