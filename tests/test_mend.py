@@ -82,6 +82,22 @@ class Skips(unittest.TestCase):
         found, jumps = mended(line, events)
         self.assertEqual(([e.index for e in found], [(j.origin, j.target) for j in jumps]), ([0, 1, 2, 3, 6, 7, 8, 9, 10], [(4, 6)]))
 
+    def test_the_end_of_a_skipped_bar_that_is_the_beginning_of_the_next(self) -> None:
+        line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/2 B4/1 A4/1 | C5/2 E4/2 | F4/4")
+        played = heard(line, leave=(4, 5, 6), moved=-4 * BEAT, behind=7)
+        # C in the third bar was heard an octave low, and taken for the A before it.
+        k = next(k for k, e in enumerate(played) if e.index == 7)
+        played[k] = dataclasses.replace(played[k], index=6, before=6, midi=60.0)
+        found, jumps = mended(line, played)
+        self.assertEqual(([e.index for e in found], [(j.origin, j.target) for j in jumps]), ([0, 1, 2, 3, 7, 8, 9], [(4, 7)]))
+
+    def test_of_notes_of_one_pitch_the_long_one_in_a_bar_of_its_own_was_skipped(self) -> None:
+        line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/4 | G4/1 G4/1 A4/2 | C4/4")
+        played = heard(line, leave=(4,), moved=-4 * BEAT, behind=5)
+        taken = [dataclasses.replace(e, index=e.index - 1, before=e.index - 1) if e.index in (5, 6) else e for e in played]
+        found, jumps = mended(line, taken)
+        self.assertEqual(([e.index for e in found], [(j.origin, j.target) for j in jumps]), ([0, 1, 2, 3, 5, 6, 7, 8], [(4, 5)]))
+
     def test_a_whole_bar_left_out_in_its_time_was_not(self) -> None:
         self.assertEqual(mended(self.LINE, heard(self.LINE, leave=(4, 5)))[1], [])
 

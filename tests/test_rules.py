@@ -11,6 +11,7 @@ import numpy as np
 from jeweller.follow.boundaries import find_boundaries, peaks
 from jeweller.follow.follow import follow, make_items
 from jeweller.follow.joins import Join
+from jeweller.follow.ornaments import Ornament
 from jeweller.follow.result import Event, Following
 from jeweller.follow.segments import SegmentTable, gather_evidence
 from jeweller.follow.settings import DEFAULT
@@ -23,6 +24,7 @@ from jeweller.judge.case import Case
 from jeweller.judge.counting import judge_count
 from jeweller.judge.finding import SURE, Finding
 from jeweller.judge.judge import judge
+from jeweller.judge.ornaments import judge_ornaments
 from jeweller.judge.pitches import judge_tuning
 from jeweller.judge.settings import JudgeSettings, make_settings
 from jeweller.judge.sound import judge_clearness
@@ -133,6 +135,11 @@ class Counting(unittest.TestCase):
         counted = judge_count(case)
         self.assertEqual(counted.steps, {i - 1})
         self.assertEqual(kinds(judge_rhythm(case, counted.steps)), [])
+
+    def test_a_note_that_hardly_begins_is_not_surely_late(self) -> None:
+        times = onsets(LINE)
+        times[2] += 0.2
+        self.assertEqual(kinds(judge_rhythm(case_of(LINE, times, attack=0.2), set())), [])
 
     def test_one_late_note_is_late(self) -> None:
         times = onsets(LINE)
@@ -259,7 +266,34 @@ class Habits(unittest.TestCase):
         self.assertFalse(flute.one_finger_apart(72, 71))
 
 
+class Folded(unittest.TestCase):
+    def wrong(self, midi: float, by: float = 0.0, name: str = "Trumpet in B♭") -> list[tuple[str, int]]:
+        """What is said of a note played `by` semitones off and heard as `midi`."""
+        events = changed(straight(LINE, 90), 6, by=by)
+        features = listened(LINE, sounding(events))
+        following = follow(LINE, features)
+        k = following.last_try[6]
+        assert k is not None
+        event = dataclasses.replace(following.events[k], midi=midi)
+        following = dataclasses.replace(following, events=(*following.events[:k], event, *following.events[k + 1 :]))
+        found, _ = judge(following, features, require_instrument(name), JudgeSettings())
+        return [(f.kind, f.detail["semitones"]) for f in found if f.confidence >= SURE]
+
+    def test_what_lies_below_the_instrument_is_a_tone_heard_at_a_multiple_of_its_period(self) -> None:
+        written = LINE.main_notes[6].sounding_midi
+        self.assertEqual(self.wrong(written - 24.0), [])
+        self.assertEqual(self.wrong(written - 25.0, -1.0), [("added_accidental", -1)])
+        self.assertEqual(self.wrong(written - 4.0, -4.0), [("wrong_note", -4)])
+
+
 class Ornamented(unittest.TestCase):
+    def test_few_turns_that_go_on_to_the_end_are_turns_that_the_room_hides(self) -> None:
+        line = line_of("C5/1 D5/1 E5/1 F5/1 | G5/4t | C5/4")
+        case = case_of(line, onsets(line))
+        for share, certain, wanted in ((0.3, False, [("trill_thin", "2")]), (0.85, False, []), (0.85, True, [("trill_thin", "2")]), (0.02, False, [])):
+            with self.subTest(share=share, certain=certain):
+                self.assertEqual(kinds(judge_ornaments(case, [Ornament(4, "trill", False, 2, share, certain=certain)], [], 0)), wanted)
+
     def test_a_trill_has_no_tuning(self) -> None:
         line = line_of("C5/1 D5/1 E5/1 F5/1 | G5/2t E5/2 | C5/4")
         i = next(k for k, n in enumerate(line.main_notes) if n.written.ornament)
@@ -303,6 +337,30 @@ class Joined(unittest.TestCase):
         joins = self.joins(dip_db=0.3, gap_s=0.0, attack=0.5)
         self.assertEqual(judge_joins(case, joins, lambda j: TONGUED), [])
         self.assertEqual(judge_joins(case, joins, lambda j: None), [])
+
+    SLUR = line_of("C5/1 D5/1 E5/1 F5/1 | G5/1 F5/1 E5/1 D5/1 | C5/4")
+
+    def slurred(self, settings: JudgeSettings | None = None, **join: float) -> list[tuple[str, str]]:
+        """All notes under slurs, the join to the fifth as told."""
+        notes = [dataclasses.replace(n, slurred_from_previous=i > 0) for i, n in enumerate(self.SLUR.notes)]
+        line = dataclasses.replace(self.SLUR, notes=tuple(notes))
+        joins = [dataclasses.replace(Join(i, 1.0, 0.0, 0.4, 0.66, 1.0), **(join if i == 4 else {})) for i in range(1, len(notes))]
+        return kinds(judge_joins(case_of(line, onsets(line), settings=settings), joins, lambda j: TONGUED if j.dip_db > 2 else SLURRED))
+
+    def test_a_tongue_in_a_slur_is_told_by_its_dip_and_by_how_the_notes_give_way(self) -> None:
+        self.assertEqual(self.slurred(), [])
+        tongue = {"dip_db": 20.0, "gap_s": 0.08, "attack": 1.3}
+        self.assertEqual(self.slurred(**tongue), [("tongued_in_slur", "2")])
+        self.assertEqual(self.slurred(make_settings(changes={"tongue_dip_db": "40"}), **tongue), [])
+
+    def test_a_breath_between_all_notes_is_longer_than_a_slow_player_s_gaps(self) -> None:
+        def said(ioi_s: float, gap_s: float, drop_db: float) -> list[tuple[str, str]]:
+            joins = [Join(i, 3.0, gap_s, 1.2, ioi_s, 1.0 - gap_s / ioi_s, drop_db) for i in range(1, len(self.LONG.main_notes))]
+            return kinds(judge_joins(case_of(self.LONG, onsets(self.LONG)), joins, lambda j: TONGUED))
+
+        self.assertEqual(said(1.3, 0.3, 20.0), [("breath_every_note", "1")])
+        self.assertEqual(said(2.2, 0.3, 20.0), [])  # slow, and tongued as one does
+        self.assertEqual(said(1.3, 0.3, 3.0), [])  # it did not get softer
 
     def test_free_articulation_asks_for_nothing(self) -> None:
         case = case_of(self.LONG, onsets(self.LONG), settings=make_settings(articulation="free"))

@@ -30,6 +30,7 @@ class Join:
     attack: float  # of the second, 0..1.5
     ioi_s: float  # from onset to onset
     share: float  # of that time that sounds
+    drop_db: float = 99.0  # from the level of the first note to the softest moment before the second
 
 
 def hear_joins(following: Following, features: Features) -> list[Join]:
@@ -47,7 +48,7 @@ def hear_joins(following: Following, features: Features) -> list[Join]:
         if not len(before) or not len(middle) or not len(after):
             continue
         dip = min(float(np.percentile(before, 80)), float(np.percentile(after, 80))) - float(middle.min())
-        out.append(Join(j, dip, b.on_s - a.off_s, b.attack, b.on_s - a.on_s, (a.off_s - a.on_s) / (b.on_s - a.on_s)))
+        out.append(Join(j, dip, b.on_s - a.off_s, b.attack, b.on_s - a.on_s, (a.off_s - a.on_s) / (b.on_s - a.on_s), a.level_db - float(middle.min())))
     return out
 
 

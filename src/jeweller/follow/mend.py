@@ -36,7 +36,7 @@ def mend(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tu
     events = _before_its_rest(events, items, spq)
     events, jumps = _held_on(events, jumps, items, spq)
     events = _in_place(events, jumps, items, spq)
-    events = _later_bar(events, items, spq)
+    events = _later_bar(_of_the_next_bar(events, items, spq), items, spq)
     jumps = _wider(events, jumps, items)
     return _skipped(events, jumps, items, spq)
 
@@ -204,6 +204,37 @@ def _in_place(events: list[Event], jumps: list[Jump], items: Items, spq: Array) 
             if fits and own is not None and abs(event.on_s - own - float(items.ioi_q[i - 1] * spq[i - 1])) < abs(event.on_s - own):
                 out[at[i - 1]] = dataclasses.replace(event, index=i, before=i)
                 at[i] = at.pop(i - 1)
+    return out
+
+
+def _of_the_next_bar(events: list[Event], items: Items, spq: Array) -> list[Event]:
+    """Sounds given to the end of a bar that was skipped, and of them the first note of the next bar, or its first notes of one pitch, found there."""
+    out = list(events)
+    at = _sounded(out)
+    n = len(items.midi)
+    for i in range(1, n):
+        if i in at or i - 1 not in at:
+            continue
+        begin = i - 1
+        if items.bar_start[i]:
+            event = out[at[begin]]
+            alone = all(k not in at for k in range(begin - 1, -1, -1) if items.bar[k] == items.bar[begin]) and not items.bar_start[begin]
+            fits = any(abs(event.midi + d - items.midi[i]) < SAME for d in (0, *BELOW)) and abs(event.midi - items.midi[begin]) > OTHER
+            if alone and fits:
+                out[at[begin]] = dataclasses.replace(event, index=i, before=i)
+                at[i] = at.pop(begin)
+            continue
+        # Of notes of one pitch one is missing, and the first of them, the only one of its bar, had no time.
+        while begin > 0 and items.midi[begin] == items.midi[i] and not items.bar_start[begin] and begin - 1 in at:
+            begin -= 1
+        first = begin - 1
+        if first not in at or not items.bar_start[begin] or not items.bar_start[first] or any(items.midi[k] != items.midi[i] for k in range(first, i)):
+            continue
+        passed = out[at[begin]].on_s - out[at[first]].on_s
+        if passed < AT_MOST * items.ioi_q[first] * spq[first]:
+            for k in range(i, first, -1):
+                out[at[k - 1]] = dataclasses.replace(out[at[k - 1]], index=k, before=k)
+                at[k] = at.pop(k - 1)
     return out
 
 

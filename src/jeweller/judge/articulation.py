@@ -20,8 +20,11 @@ from jeweller.judge.settings import JudgeSettings
 SHORT_MARKS = frozenset({"staccato", "staccatissimo", "spiccato"})
 LEAST_JOINS = 4  # a habit is told from so many
 HABIT_SHARE = 0.6  # of them
+BREATHS_SHARE, PLAIN_GAP = 0.5, 0.17  # of the notes; of the time to the next note that a plain gap takes
+SILENT_DB = 6.0  # so much softer it gets where one breathes, in a room too
 DRY_TAIL_S = 0.03  # before rests, notes sound no longer than written by more than this
-TONGUE_DEPTH = 7.7  # log odds for each factor e by which the dip is deeper
+TONGUE_DB, TONGUE_DEPTH = 9.5, 7.7  # the setting that the regression stands for; log odds for each factor e by which it is raised
+LEAST_DIP_DB = 2.0  # a shallower join is not listened to again
 RUN_ON_LEAST = 0.3  # less likely, nothing is said of notes run together
 RUN_ON_DEEP = 6.0  # dB: where the dip is so much deeper than the setting's, no more is asked
 RUN_ON_DB, RUN_ON_TILT = 0.8, 3.1  # the setting that the regression stands for; log odds for each factor e by which it is raised
@@ -61,7 +64,7 @@ def judge_joins(case: Case, joins: list[Join], course: Course) -> list[Finding]:
     """Findings of the facet articulation."""
     asked = _asked(case)
     plain = [j for j in joins if j.index not in case.graced and not any(case.notes[k].written.ornament for k in (j.index - 1, j.index))]
-    found = _slurs(case, [j for j in plain if j.index in asked.slurred])
+    found = _slurs(case, [j for j in plain if j.index in asked.slurred], course)
     found += _tongued(case, [j for j in plain if j.index in asked.tongued], course)
     # A room that fills every gap cannot tell short notes from long ones: is there a gap where a rest or a breath is?
     before_rests = [(i, e) for i in range(len(case.notes)) if case.rest_after[i] is not None and (e := case.event(i)) is not None]
@@ -92,7 +95,7 @@ def _odds(value: float) -> float:
     return 1.0 / (1.0 + math.exp(-max(-20.0, min(20.0, value))))
 
 
-def _slurs(case: Case, joins: list[Join]) -> list[Finding]:
+def _slurs(case: Case, joins: list[Join], course: Course) -> list[Finding]:
     """Slurs with a tongue or a breath in them; most of them tongued is one finding."""
     s = case.settings
     tongued: list[tuple[Join, float]] = []
@@ -101,7 +104,7 @@ def _slurs(case: Case, joins: list[Join]) -> list[Finding]:
         if j.gap_s > s.breath_s and j.attack > 0.8 and j.share > 0.2:
             breaths.append((j, _odds((j.gap_s - s.breath_s) / 0.02)))
             continue
-        confidence = _odds(_tongue_odds(case, j))
+        confidence = _odds(_tongue_odds(case, j, course))
         if confidence >= 0.2:
             tongued.append((j, confidence))
     sure = sorted((j for j, c in [*tongued, *breaths] if c >= SURE), key=lambda j: j.index)
@@ -117,16 +120,21 @@ def _slurs(case: Case, joins: list[Join]) -> list[Finding]:
     return found
 
 
-def _tongue_odds(case: Case, j: Join) -> float:
-    """Log odds that a join written slurred was tongued (docs/accuracy.md: told apart by logistic regression on the joins of the tuning set).
+def _tongue_odds(case: Case, j: Join, course: Course) -> float:
+    """Log odds that a join written slurred was tongued (docs/accuracy.md: logistic regression on the joins of the tuning set).
 
-    The dip decides; a strong attack and a gap speak for it; in slow music a slur sinks as deep, and so does the way up to a louder note.
+    The dip and how the one note gives way to the other decide; in slow music a slur sinks as deep, and so does the way up to a louder note.
     """
     a, b = case.event(j.index - 1), case.event(j.index)
     louder = b.level_db - a.level_db if a is not None and b is not None else 0.0
-    depth = math.log((max(j.dip_db, 0.0) + 0.5) / (case.settings.tongue_dip_db + 0.5))
-    return (TONGUE_DEPTH * depth + 0.85 * (min(j.attack, 1.5) - 1.1) + 0.6 * (min(j.gap_s, 0.1) - 0.025) / 0.05
-            - 1.4 * math.log(j.ioi_s / 0.4) - 0.5 * max(-6.0, min(6.0, louder)))  # fmt: skip
+    plain = slur_features(j.dip_db, j.attack, j.gap_s, j.ioi_s, louder)
+    heard = course(j) if case.notes[j.index].sounding_midi != case.notes[j.index - 1].sounding_midi and j.dip_db > LEAST_DIP_DB else None
+    if heard is None:  # as it was told before the course was listened to, for joins of the same pitch
+        depth = math.log((max(j.dip_db, 0.0) + 0.5) / (case.settings.tongue_dip_db + 0.5))
+        return TONGUE_DEPTH * depth + 0.85 * (plain[1] - 1.1) + 0.6 * (plain[2] - 0.5) - 1.4 * math.log(j.ioi_s / 0.4) - 0.5 * plain[4]
+    constant, weights = _regression("tongued")
+    asked = TONGUE_DEPTH * math.log((TONGUE_DB + 0.5) / (case.settings.tongue_dip_db + 0.5))
+    return constant + asked + float(np.dot(weights, [*plain, *heard]))
 
 
 def _rest(kind: str, join: Join, s: JudgeSettings) -> dict[str, Any]:
@@ -156,16 +164,21 @@ def plain_features(dip_db: float, usual_db: float, gap_s: float, ioi_s: float) -
     return [math.log(max(dip_db, 0.0) + 0.5), math.log(max(usual_db, 0.0) + 0.5), 20 * min(max(gap_s, 0.0), 0.1), math.log(ioi_s)]
 
 
+def slur_features(dip_db: float, attack: float, gap_s: float, ioi_s: float, louder_db: float) -> list[float]:
+    """What tells a tongue in a slur apart from its course: dip, attack, gap, the length of the first note, by how much the second is louder."""
+    return [math.log(max(dip_db, 0.0) + 0.5), min(attack, 1.5), 20 * min(max(gap_s, 0.0), 0.1), math.log(ioi_s), max(-6.0, min(6.0, louder_db))]
+
+
 @functools.cache
-def _run_on() -> tuple[float, tuple[float, ...]]:
-    """(constant, weights) of the regression that bench/joins.py wrote."""
-    data = json.loads((Path(__file__).parent / "run_on.json").read_text(encoding="utf-8"))
+def _regression(name: str) -> tuple[float, tuple[float, ...]]:
+    """(constant, weights) of a regression that bench/joins.py wrote."""
+    data = json.loads((Path(__file__).parent / f"{name}.json").read_text(encoding="utf-8"))
     return float(data["constant"]), tuple(data["weights"])
 
 
 def _run_on_odds(j: Join, usual: float, course: tuple[float, ...], s: JudgeSettings) -> float:
     """Log odds that a join written tongued was slurred (docs/accuracy.md: logistic regression on joins of the tuning set)."""
-    constant, weights = _run_on()
+    constant, weights = _regression("run_on")
     asked = RUN_ON_TILT * math.log((s.run_on_db + 0.5) / (RUN_ON_DB + 0.5))
     return constant + asked + float(np.dot(weights, [*plain_features(j.dip_db, usual, j.gap_s, j.ioi_s), *course]))
 
@@ -188,10 +201,11 @@ def _breaths(case: Case, joins: list[Join]) -> list[Finding]:
     """A breath between all notes."""
     s = case.settings
     long = [j for j in joins if j.ioi_s > PLAIN_IOI_S and not case.notes[j.index - 1].breath_after]
-    gaps = [j for j in long if j.gap_s > s.breath_s and j.share < 0.75]
-    if len(long) < 2 * LEAST_JOINS or len(gaps) < HABIT_SHARE * len(long):
+    # Between slow notes one tongues with a longer gap, too.
+    gaps = [j for j in long if j.gap_s > max(s.breath_s, PLAIN_GAP * j.ioi_s)]
+    if len(long) < 2 * LEAST_JOINS or len(gaps) < BREATHS_SHARE * len(long) or float(np.median([j.drop_db for j in gaps])) < SILENT_DB:
         return []
-    return [_say("breath_every_note", case, gaps, _odds(8.0 * (len(gaps) / len(long) - HABIT_SHARE) + 0.4), 0.5, "breath")]
+    return [_say("breath_every_note", case, gaps, _odds(8.0 * (len(gaps) / len(long) - BREATHS_SHARE) + 0.4), 0.5, "breath")]
 
 
 def _joined(case: Case, joins: list[Join]) -> list[Finding]:

@@ -12,6 +12,7 @@ from jeweller.judge.finding import Finding
 MIN_TURNS = 3  # alternations of a trill
 PLAIN_TRILL_S = 0.6  # in a shorter note few turns may be all there is room for
 MIN_TRILL_SHARE = 0.5  # of the note
+GOES_ON, AT_ONCE = 0.6, 0.05  # of the note: where the last of too few turns was heard
 SHARE_ERROR = 0.03  # how exactly its last turn is placed
 GRACE_LONGEST_S = 0.18  # a grace note is no longer,
 AFTER_S = 0.07  # one that begins so long after its main note slipped behind it; those in their place begin before it
@@ -36,7 +37,10 @@ def judge_ornaments(case: Case, heard: list[Ornament], starts: list[Start], shif
         elif o.turns == 0:
             kind, confidence = "trill_missed", 0.85 if o.certain else 0.4
         elif o.turns < MIN_TURNS:
-            kind, confidence = "trill_thin", 0.7 if event.off_s - event.on_s > PLAIN_TRILL_S else 0.4
+            if o.turns > 1 and o.share > GOES_ON and not o.certain:
+                continue  # it goes back and forth to its end: the room hides some of its turns
+            told = event.off_s - event.on_s > PLAIN_TRILL_S and o.share > AT_ONCE
+            kind, confidence = "trill_thin", 0.7 if told else 0.4
         elif o.share < MIN_TRILL_SHARE:
             kind, confidence = "trill_thin", 1.0 / (1.0 + math.exp(-(MIN_TRILL_SHARE - o.share) / SHARE_ERROR))
         elif case.settings.trill_first != "either" and o.first and o.first != case.settings.trill_first:

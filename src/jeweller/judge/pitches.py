@@ -20,6 +20,7 @@ TENDENCY_CENTS = 18.0  # so near its other soundings: a tendency, no slip
 ATTACK = 0.3  # strength of an attack that is a stroke
 UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = 0.5, 8.0  # a sound without a pitch is no note if it is so weakly begun, or so soft
 HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that note still
+ACCIDENTAL, ACCIDENTAL_CLARITY = 1.4, 0.7  # semitones; periodicity
 HELD_THROUGH, HELD_CLARITY = 0.9, 0.97  # but not where it goes on clearly right up to the next note: who leaves a note out stops
 OWN_CLARITY = 0.85
 SPLIT_SHARE, SPLIT_LATE = 0.25, 0.6  # of the time a note is written for
@@ -37,6 +38,7 @@ PARTIALS_ERROR_DB = 0.8  # how exactly it is known how far a partial stands out
 SOUNDED_MEAN, SOUNDED_TOP, SOUNDED_DB = 0.4, 0.75, 9.0  # share of the written pitch on average and at its best, and how much softer than its voice
 BLURRED, ALSO_CLEAR = 0.96, 0.4  # periodicity of what was heard, or of the written pitch too: another tone may sound in it
 EVEN_SHARE, EVEN_OFTEN, LISTEN = 0.9, 0.75, 0.45  # so even, so often, an octave is only "listen here"
+FOLDED_BELOW = 20.0  # semitones
 SHORT_S = 0.1  # a shorter note shows too little of its partials
 
 
@@ -63,14 +65,16 @@ def judge_pitches(case: Case, mixture: Mixture) -> list[Finding]:
         octaves = octave.judge(i, event, apart) if note.written.ornament is None or abs(apart) > 0.6 else None
         if octaves is not None:
             amount, confidence = octaves
-            if amount == 0 or (amount in (-19, -24) and event.clarity < BLURRED and _written_sounded(case, mixture, i, event)):
+            low = amount in (-19, -24) and event.clarity < BLURRED
+            if amount == 0 or _unfolded(case, i, amount) == 0 or (low and _written_sounded(case, mixture, i, event)):
                 continue
             found.append(wrong_pitch(case, i, event, note.sounding_midi + amount, confidence, octave.why.get(i)))
             continue
         if math.isnan(apart) or abs(apart) * 100 <= case.settings.wrong_cents:
             continue
+        apart = _unfolded(case, i, apart)
         heard = note.sounding_midi + round(apart)
-        if heard == note.sounding_midi:
+        if heard == note.sounding_midi or abs(apart) * 100 <= case.settings.wrong_cents:
             continue
         if _long_grace(case, mixture, i, event, apart):
             found.append(_grace_held(case, i, event))
@@ -81,6 +85,13 @@ def judge_pitches(case: Case, mixture: Mixture) -> list[Finding]:
         found.append(wrong_pitch(case, i, event, heard, _pitch_confidence(case, event, apart)))
     found.extend(_extras(case))
     return found
+
+
+def _unfolded(case: Case, i: int, apart: float) -> float:
+    """Semitones from the written pitch. What lies below the instrument, or two octaves from what is written, is a tone heard at a multiple of its period."""
+    if case.notes[i].sounding_midi + apart > case.instrument.low - 0.5 and apart > -FOLDED_BELOW:
+        return apart
+    return min((apart + d for d in (12, 19, 24)), key=abs)
 
 
 def _written_sounded(case: Case, mixture: Mixture, i: int, event: Event) -> bool:
@@ -178,7 +189,9 @@ def _not_sounded(case: Case, i: int, event: Event) -> float:
         if late and length < TRILL_TAIL * written_s and abs(case.apart(i)) > 0.7:
             return 0.8
     held, short = goes_on and event.attack < HELD_ATTACK, goes_on and length < min(TAIL_S, TAIL_SHARE * written_s)
-    through = length > HELD_THROUGH * (event.next_s - event.on_s) and event.clarity > HELD_CLARITY  # the wrong note, on the pitch of the one before
+    # The wrong note, on the pitch of the one before: a semitone off that is an accidental forgotten, or one too many, and likelier than a note left out.
+    clear = HELD_CLARITY if abs(case.apart(i)) > ACCIDENTAL else ACCIDENTAL_CLARITY
+    through = length > HELD_THROUGH * (event.next_s - event.on_s) and event.clarity > clear
     if (held or short) and abs(case.apart(i)) > 0.7 and not through:
         return 0.8  # only the note before goes on
     if short and length < BRIEF_SHARE * written_s:
