@@ -82,6 +82,9 @@ CASES: list[tuple[str, Plan, Plan | None, str]] = [
 ]  # fmt: skip
 
 
+MOVING = {"beat_added", "rest_short", "held_over", "rest_filled"}
+
+
 class OneOfEachKind(unittest.TestCase):
     def test_the_plain_take_has_nothing_to_say(self) -> None:
         self.assertEqual(heard(), set())
@@ -94,10 +97,22 @@ class OneOfEachKind(unittest.TestCase):
                 self.assertLessEqual(len(found), 2, found)
 
     def test_a_near_miss_is_not_said(self) -> None:
-        for kind, _, near, _ in CASES:
+        # Several in a take, each in a bar of its own, and of those that move what follows only one.
+        takes: list[dict[str, tuple[str, Plan]]] = []
+        for kind, _, near, bar in CASES:
             if near is not None:
+                moves = kind in MOVING
+                take = next((t for t in takes if bar not in t and not (moves and MOVING & {k for k, _ in t.values()})), None)
+                if take is None:
+                    take = {}
+                    takes.append(take)
+                take[bar] = kind, near
+        self.assertEqual(sum(len(t) for t in takes), sum(near is not None for _, _, near, _ in CASES))
+        for take in takes:
+            found = {k for k, _ in heard(*(plan for _, plan in take.values()))}
+            for kind, _ in take.values():
                 with self.subTest(kind):
-                    self.assertNotIn(kind, {k for k, _ in heard(near)})
+                    self.assertNotIn(kind, found)
 
 
 class SmallNotes(unittest.TestCase):

@@ -358,9 +358,10 @@ class Joined(unittest.TestCase):
             joins = [Join(i, 3.0, gap_s, 1.2, ioi_s, 1.0 - gap_s / ioi_s, drop_db) for i in range(1, len(self.LONG.main_notes))]
             return kinds(judge_joins(case_of(self.LONG, onsets(self.LONG)), joins, lambda j: TONGUED))
 
-        self.assertEqual(said(1.3, 0.3, 20.0), [("breath_every_note", "1")])
-        self.assertEqual(said(2.2, 0.3, 20.0), [])  # slow, and tongued as one does
-        self.assertEqual(said(1.3, 0.3, 3.0), [])  # it did not get softer
+        self.assertEqual(said(0.9, 0.3, 20.0), [("breath_every_note", "1")])
+        self.assertEqual(said(0.9, 0.22, 20.0), [])  # detached, as one may play
+        self.assertEqual(said(2.2, 0.5, 20.0), [])  # slow, and tongued as one does
+        self.assertEqual(said(0.9, 0.3, 3.0), [])  # it did not get softer
 
     def test_free_articulation_asks_for_nothing(self) -> None:
         case = case_of(self.LONG, onsets(self.LONG), settings=make_settings(articulation="free"))

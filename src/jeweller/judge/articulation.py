@@ -20,7 +20,8 @@ from jeweller.judge.settings import JudgeSettings
 SHORT_MARKS = frozenset({"staccato", "staccatissimo", "spiccato"})
 LEAST_JOINS = 4  # a habit is told from so many
 HABIT_SHARE = 0.6  # of them
-BREATHS_SHARE, PLAIN_GAP = 0.5, 0.17  # of the notes; of the time to the next note that a plain gap takes
+BREATHS_SHARE, PLAIN_GAP, MUCH_LEFT = 0.5, 0.28, 0.75  # of the notes; of the time to the next note that a plain gap takes; that a note sounds at least
+SLOW_IOI_S, BREATH_FOR = 1.1, 1.4  # slower notes leave room for either; times the setting: a breath that is a habit
 SILENT_DB = 6.0  # so much softer it gets where one breathes, in a room too
 DRY_TAIL_S = 0.03  # before rests, notes sound no longer than written by more than this
 TONGUE_DB, TONGUE_DEPTH = 9.5, 7.7  # the setting that the regression stands for; log odds for each factor e by which it is raised
@@ -200,12 +201,15 @@ def _detached(case: Case, joins: list[Join], clear_room: bool) -> list[Finding]:
 def _breaths(case: Case, joins: list[Join]) -> list[Finding]:
     """A breath between all notes."""
     s = case.settings
-    long = [j for j in joins if j.ioi_s > PLAIN_IOI_S and not case.notes[j.index - 1].breath_after]
-    # Between slow notes one tongues with a longer gap, too.
-    gaps = [j for j in long if j.gap_s > max(s.breath_s, PLAIN_GAP * j.ioi_s)]
-    if len(long) < 2 * LEAST_JOINS or len(gaps) < BREATHS_SHARE * len(long) or float(np.median([j.drop_db for j in gaps])) < SILENT_DB:
-        return []
-    return [_say("breath_every_note", case, gaps, _odds(8.0 * (len(gaps) / len(long) - BREATHS_SHARE) + 0.4), 0.5, "breath")]
+    every = [j for j in joins if j.ioi_s > PLAIN_IOI_S and not case.notes[j.index - 1].breath_after]
+    # Who plays detached leaves a like share of every note; a breath takes its time of short ones, too.
+    short = [j for j in every if j.ioi_s < SLOW_IOI_S]
+    ways = ((every, [j for j in every if j.gap_s > s.breath_s and j.share < MUCH_LEFT], HABIT_SHARE),
+            (short, [j for j in short if j.gap_s > max(BREATH_FOR * s.breath_s, PLAIN_GAP * j.ioi_s)], BREATHS_SHARE))  # fmt: skip
+    for of, gaps, least in ways:
+        if len(of) >= 2 * LEAST_JOINS and len(gaps) >= least * len(of) and float(np.median([j.drop_db for j in gaps])) > SILENT_DB:
+            return [_say("breath_every_note", case, gaps, _odds(8.0 * (len(gaps) / len(of) - least) + 0.4), 0.5, "breath")]
+    return []
 
 
 def _joined(case: Case, joins: list[Join]) -> list[Finding]:
