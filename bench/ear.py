@@ -146,7 +146,7 @@ def main() -> None:
     parser.add_argument("--json")
     parser.add_argument("--verbose", action="store_true")
     parser.add_argument("--no-speed", action="store_true")
-    parser.add_argument("--shared-rules", action="store_true", help="leave out the kinds that the shared truth says nothing about")
+    parser.add_argument("--shared-rules", action="store_true", help="leave out the kinds that the shared truth says nothing about, planted ones too")
     parser.add_argument("--kinds", default="")
     parser.add_argument("--off", default="", help="a component to switch off: see bench/ablations.py")
     options = parser.parse_args()

@@ -48,7 +48,7 @@ def pair(findings: list[dict[str, Any]], faults: list[dict[str, Any]]) -> dict[i
 
 
 def count(truth: dict[str, Any], report: dict[str, Any], kinds: frozenset[str] = frozenset(), leave: frozenset[str] = frozenset(), sure_from: float = SURE) -> dict[str, Any]:
-    """The counts of one take. `kinds`: only these are judged (empty: all); `leave`: findings of these are neither hits nor false.
+    """The counts of one take. `kinds`: only these are judged (empty: all); `leave`: these are neither planted nor said.
 
     From the confidence `sure_from` on a finding counts as said surely.
     """
@@ -74,7 +74,7 @@ def count(truth: dict[str, Any], report: dict[str, Any], kinds: frozenset[str] =
         if got["verdict"] == t["verdict"] == "ok" and got["heard"]:
             errors.append(got["heard"]["on_s"] - t["on_s"])
     judged = [f for f in report["findings"] if f["kind"] not in leave and (not kinds or f["kind"] in kinds)]
-    faults = [f for f in truth["faults"] if not kinds or f["kind"] in kinds]
+    faults = [f for f in truth["faults"] if f["kind"] not in leave and (not kinds or f["kind"] in kinds)]
     sure = [f for f in judged if f["confidence"] >= sure_from]
     pairs = pair(sure, faults)
     all_pairs = pair(judged, faults)

@@ -56,7 +56,8 @@ def judge(following: Following, features: Features, instrument: Instrument, sett
         found += judge_strokes(case, hear_strokes(case.following, features))
         counted = judge_count(case, lengths=False)
         found, counted = _struck_again(case, found, counted)
-        return _told(case, found + counted.findings + judge_rhythm(case, counted.steps) + judge_click(case, click) + judge_tempo(case, asked_bpm))
+        return _told(case, found + counted.findings + judge_rhythm(case, counted.steps, pitched=False) + judge_click(case, click)
+                     + judge_tempo(case, asked_bpm))  # fmt: skip
     shift = _transposition(case)
     mixture = Mixture(features, following.events, min(n.sounding_midi for n in following.line.main_notes) + min(shift, 0), shift)
     reference = settings.reference_shift

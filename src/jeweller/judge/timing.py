@@ -31,8 +31,8 @@ LONGEST_TREND = 24.0  # quarters
 WANDER, WANDER_QUARTERS = 0.022, 4.0  # log ratio: everybody's tempo wanders so much from one stretch of so many quarters to the next
 
 
-def judge_rhythm(case: Case, steps: set[int]) -> list[Finding]:
-    """Findings of the facet rhythm. `steps`: first notes of intervals in which the count stepped."""
+def judge_rhythm(case: Case, steps: set[int], *, pitched: bool = True) -> list[Finding]:
+    """Findings of the facet rhythm. `steps`: first notes of intervals in which the count stepped; claps and strokes are not `pitched`, but all attack."""
     # A short note may be out of place by much of itself and be no step: then it belongs to its figure.
     usable = [v for v in case.intervals if not case.is_free(v.i) and v.rest_quarters == 0 and v.j == v.i + 1
               and (v.i not in steps or (v.quarters < case.beat_q and abs(v.excess) < IN_FIGURE * case.beat_s(v.i)))]  # fmt: skip
@@ -44,7 +44,7 @@ def judge_rhythm(case: Case, steps: set[int]) -> list[Finding]:
     in_runs |= squeezed
     trends = _trends(case, steps | dotted | in_runs) + figures
     free = dotted | in_runs | {i for t in trends for i in _inside(case, t)}
-    return trends + dots + runs + _single(case, steps, free)
+    return trends + dots + runs + _single(case, steps, free, pitched)
 
 
 def _inside(case: Case, finding: Finding) -> set[int]:
@@ -94,7 +94,7 @@ def _robust_line(x: np.ndarray, y: np.ndarray) -> tuple[float, float]:  # type: 
     return slope, at
 
 
-def _single(case: Case, steps: set[int], leave: set[int]) -> list[Finding]:
+def _single(case: Case, steps: set[int], leave: set[int], pitched: bool) -> list[Finding]:
     s = case.settings
     off = deviations(case, steps)
     if not off:
@@ -128,7 +128,7 @@ def _single(case: Case, steps: set[int], leave: set[int]) -> list[Finding]:
         assert event is not None
         bar, passing, beat = case.where(i)
         confidence = bounded_confidence(abs(deviation), threshold, 1.3 * spread, sure_at=SURE_SINGLE) * (0.75 + 0.25 * min(event.attack, 1.0))
-        if math.isnan(event.midi) or event.attack < SOFTLY:
+        if pitched and (math.isnan(event.midi) or event.attack < SOFTLY):
             confidence = min(confidence, UNCLEAR)  # where a sound without a pitch, or without an attack, begins is not known so well
         found.append(Finding("late" if deviation > 0 else "early", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
                              confidence, 0.35,
