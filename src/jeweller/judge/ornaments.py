@@ -64,7 +64,9 @@ def _figure(o: Ornament) -> tuple[str, float, str]:
 
 
 def _grace(case: Case, o: Ornament, slip: Start | None, shift: int) -> tuple[str, float, str]:
-    """(kind, confidence, how) of a grace note; kind "" where it was as written."""
+    """(kind, confidence, how) of a grace note; kind "" where it was as written. On the pitch of the note before one is not surely missed: other players
+    leave that as long before the main note as who leaves the grace note out.
+    """
     graces = case.following.line.graces[o.index]
     third = min(GRACE_LONGEST_S, GRACE_BEAT_SHARE * case.beat_s(o.index))
     if o.slipped:
@@ -72,7 +74,7 @@ def _grace(case: Case, o: Ornament, slip: Start | None, shift: int) -> tuple[str
     if not o.heard:
         if slip is not None and slip.clarity > 0.9 and abs(slip.midi - shift - graces[-1].sounding_midi) < 4.6:
             return "grace_slipped", 0.7 if slip.length_s > 0.04 else 0.45, "pitch"
-        return ("", 0.0, "") if o.hidden else ("grace_missed", 0.75 if o.certain else 0.35, "")
+        return ("", 0.0, "") if o.hidden else ("grace_missed", 0.75 if o.certain and not o.gone else 0.35, "")
     if o.after_s > AFTER_S:
         return "grace_slipped", 0.85, "after"
     if o.hidden or len(graces) > 1:
