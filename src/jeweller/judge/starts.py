@@ -43,8 +43,7 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
             found += _blip(case, s, event, apart)  # a neighbouring note is fingers, not the attack
             continue
         if partial and s.length_s > WHOLE * (event.off_s - s.on_s):
-            found.append(wrong_pitch(case, s.index, event, case.notes[s.index].sounding_midi + round(s.midi - shift - case.notes[s.index].sounding_midi),
-                                     1.0 / (1.0 + math.exp(-_odds_by_pitch(s)))))  # fmt: skip
+            found.append(wrong_pitch(case, s.index, event, round(s.midi) - shift, 1.0 / (1.0 + math.exp(-_odds_by_pitch(s)))))
             continue
         odds = max(_odds_by_pitch(s), _odds_by_spectrum(s)) - (0.0 if partial else NOT_PARTIAL)
         if s.index in case.graced:
