@@ -16,6 +16,7 @@ from jeweller.errors import Cancelled, TakeError
 Samples = npt.NDArray[np.float32]
 MAX_SECONDS = 2 * 3600.0  # longer files are cut here, with a warning
 MIN_SECONDS = 0.5  # nothing shorter can hold a take
+AT_ONCE = 16384  # frames resampled at once: the packets of a file are far shorter
 
 
 @dataclass(frozen=True)
@@ -65,23 +66,30 @@ def decode(path: str | os.PathLike[str], rate: int, cancelled: Callable[[], bool
         if source_rate <= 0:
             raise TakeError(_not_readable(path))
         layout = "mono" if channels == 1 else "stereo"
-        resampler = av.AudioResampler(format="fltp", layout=layout, rate=rate)
+        resampler, waiting = av.AudioResampler(format="fltp", layout=layout, rate=rate), av.AudioFifo()
+
+        def resample(frame: av.AudioFrame | None) -> int:
+            found = [_mono(part.to_ndarray()) for part in resampler.resample(frame)]
+            pieces.extend(found)
+            return sum(len(piece) for piece in found)
+
         try:
             for frame in container.decode(stream):
                 if cancelled():
                     raise Cancelled
-                for part in resampler.resample(frame):
-                    piece = _mono(part.to_ndarray())
-                    pieces.append(piece)
-                    total += len(piece)
+                frame.pts = None  # a gap in a file's own times is no gap in the sound
+                waiting.write(frame)
+                while (block := waiting.read(AT_ONCE)) is not None:
+                    total += resample(block)
                 if total > MAX_SECONDS * rate:
                     warnings.append("only the first two hours of the recording are used")
                     break
         except (av.error.FFmpegError, OSError, ValueError, EOFError):
             warnings.append("the recording is damaged or cut off; what could be read is used")
         try:
-            for part in resampler.resample(None):
-                pieces.append(_mono(part.to_ndarray()))
+            if (block := waiting.read(0, partial=True)) is not None:
+                resample(block)
+            resample(None)
         except (av.error.FFmpegError, ValueError):
             pass
         expected = float(container.duration or 0) / 1_000_000

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from numpy.lib.stride_tricks import sliding_window_view
 
 from jeweller.follow.result import Event, Following
 from jeweller.hear.features import Features, midi_to_hz
@@ -52,17 +54,19 @@ def hear_joins(following: Following, features: Features) -> list[Join]:
     return out
 
 
-def _loudness(features: Features, centre_s: float, partials: npt.NDArray[np.float64], window: int) -> npt.NDArray[np.float64]:
-    """Amplitude of some partials together, every COURSE_STEP_S around a moment, (2 COURSE_REACH + 1,)."""
-    times = centre_s + COURSE_STEP_S * np.arange(-COURSE_REACH, COURSE_REACH + 1)
-    index = np.rint(times * features.rate).astype(np.int64)[:, None] - window // 2 + np.arange(window)
-    frames = features.samples[np.clip(index, 0, len(features.samples) - 1)].astype(np.float32, copy=False)
-    if index[0, 0] < 0 or index[-1, -1] >= len(features.samples):
-        frames[(index < 0) | (index >= len(features.samples))] = 0.0
+def _loudness(features: Features, centre_s: float, partials: Sequence[Sequence[float]], window: int) -> list[npt.NDArray[np.float64]]:
+    """Amplitude of each group of partials together, every COURSE_STEP_S around a moment, (2 COURSE_REACH + 1,)."""
+    x = features.samples
+    begin = np.rint((centre_s + COURSE_STEP_S * np.arange(-COURSE_REACH, COURSE_REACH + 1)) * features.rate).astype(np.int64) - window // 2
+    if begin[0] < 0 or begin[-1] + window > len(x):
+        x, begin = np.pad(x, window), np.clip(begin, -window, len(x)) + window
     taper = np.hanning(window + 2)[1:-1]
-    turns = np.outer(np.arange(window), 2 * np.pi * partials / features.rate)
-    waves = np.concatenate([np.cos(turns), np.sin(turns)], axis=1) * (taper / taper.sum())[:, None]
-    return np.asarray(np.sqrt(np.square(frames @ waves.astype(np.float32)).sum(axis=1)), np.float64)
+    turns = np.outer(np.arange(window), 2 * np.pi * np.array([f for group in partials for f in group]) / features.rate)
+    waves = (np.exp(1j * turns) * (taper / taper.sum())[:, None]).astype(np.complex64)
+    frames = sliding_window_view(x, window)[begin].astype(np.float32, copy=False)
+    power = np.square(frames @ waves.real) + np.square(frames @ waves.imag)
+    ends = np.cumsum([len(group) for group in partials])[:-1]
+    return [np.sqrt(part.sum(axis=1)).astype(np.float64) for part in np.split(power, ends, axis=1)]
 
 
 def hear_course(features: Features, a: Event, b: Event) -> tuple[float, ...]:
@@ -75,11 +79,9 @@ def hear_course(features: Features, a: Event, b: Event) -> tuple[float, ...]:
     window = int(features.rate * np.clip(WINDOW_PERIODS / max(abs(first - second), 1.0), *WINDOW_S))
     width = BAND * features.rate / window
     own = [[h * f for h in range(1, PARTIALS + 1) if h * f < HIGHEST_HZ] or [f] for f in (first, second)]
-    levels = []
-    for these, others, steady in ((own[0], own[1], slice(*STEADY[:2])), (own[1], own[0], slice(*STEADY[2:]))):
-        apart = [f for f in these if min(abs(f - g) for g in others) > width] or these[:1]
-        loud = _loudness(features, b.on_s, np.array(apart), window)
-        levels.append(20 * np.log10(loud / (float(np.median(loud[steady])) + 1e-9) + 1e-3))
+    apart = [[f for f in these if min(abs(f - g) for g in others) > width] or these[:1] for these, others in (own, own[::-1])]
+    levels = [20 * np.log10(loud / (float(np.median(loud[slice(*steady)])) + 1e-9) + 1e-3)
+              for loud, steady in zip(_loudness(features, b.on_s, apart, window), (STEADY[:2], STEADY[2:]), strict=True)]  # fmt: skip
     inner = slice(-SEEN[0] + 4, 2 * COURSE_REACH + 1 - SEEN[-1] - 7)
     lower = np.minimum(*levels)[inner]
     at = int(lower.argmax()) + inner.start

@@ -12,6 +12,7 @@ from collections.abc import Sequence
 
 import numpy as np
 import numpy.typing as npt
+from numpy.lib.stride_tricks import sliding_window_view
 from scipy import fft as sfft
 
 from jeweller.follow.result import Event
@@ -45,6 +46,7 @@ class Mixture:
         self.step_s = STEP * features.hop_s
         self.events = events
         self._own: dict[int, Array] = {}
+        self._ending: dict[int, Array] = {}
         quiet = np.sort(np.argsort(features.level, kind="stable")[: max(QUIET_FRAMES, len(features.level) // 25)])
         self.noise = self._spectra(quiet[:: max(1, len(quiet) // QUIET_FRAMES)] * features.hop_s).mean(axis=0) + 1e-9
         self.known = [e for e in events if e.index is not None and e.clarity > CLEAR and e.off_s - e.on_s > STEADY_S]
@@ -52,11 +54,11 @@ class Mixture:
     def _spectra(self, times: Array) -> Array:
         x = self.f.samples
         begin = np.rint(times * self.f.rate).astype(np.int64) - self.size // 2
-        index = begin[:, None] + np.arange(self.size)[None, :]
-        inside = (index >= 0) & (index < len(x))
-        block = np.where(inside, x[np.clip(index, 0, len(x) - 1)], 0.0).astype(np.float32)
-        spectra: Array = np.abs(sfft.rfft(block * self.window, axis=1))[:, : self.top]
-        return spectra
+        if begin.min() < 0 or begin.max() + self.size > len(x):
+            x, begin = np.pad(x, self.size), np.clip(begin, -self.size, len(x)) + self.size
+        block = sliding_window_view(x, self.size)[begin]
+        block *= self.window
+        return np.asarray(np.abs(sfft.rfft(block, axis=1)[:, : self.top]))
 
     def frames(self, from_s: float, to_s: float) -> tuple[Array, Array]:
         """((T, F) magnitudes, (T,) seconds) of the frames centred between two times."""
@@ -76,8 +78,11 @@ class Mixture:
 
     def ending(self, event: Event) -> Array:
         """The spectrum of a note's end, which the room carries on."""
-        b = max(event.on_s + 0.03, event.off_s - 0.03)
-        return np.asarray(self.frames(max(event.on_s + 0.02, b - 0.2), b)[0].mean(axis=0) + 1e-9)
+        found = self._ending.get(id(event))
+        if found is None:
+            b = max(event.on_s + 0.03, event.off_s - 0.03)
+            found = self._ending[id(event)] = np.asarray(self.frames(max(event.on_s + 0.02, b - 0.2), b)[0].mean(axis=0) + 1e-9)
+        return found
 
     def standing_out(self, event: Event, every: int, midi: float | None = None) -> float:
         """Median dB by which the first partials of a note (of `midi`, where given), those that are no multiples of `every`, stand out from in between.

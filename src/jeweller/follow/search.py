@@ -15,12 +15,14 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.errors import Cancelled
-from jeweller.follow.segments import DELETED, EXTRA, JUMP, JUNK, LEAD, LONGEST_NOTE_S, MISSED, NEVER, NOTE, WRONG, SegmentTable
+from jeweller.follow.segments import DELETED, EXTRA, JUMP, JUNK, LEAD, LONGEST_NOTE_S, MISSED, NEVER, NOTE, WRONG, SegmentTable, Starts
 
 Array = npt.NDArray[np.float32]
 
 
 NOT_BROKEN = (float(NEVER), -1, -1, 0, 0)
+WINDOW_STEP = 32  # notes by which the window moves: rows of one window need no shifting
+SLACK = 8.0  # nats that a segment may be worth above the evidence for its likeliest pitch, the attack at its beginning included
 
 
 @dataclass(frozen=True)
@@ -85,6 +87,9 @@ class _Search:
         self.width = min(self.count + 1, self.s.window_notes)
         shape = (total, self.width)
         self.low = np.zeros(total, np.int64)
+        self.top = np.full(total, NEVER, np.float32)  # the best of each row
+        self.alive = np.zeros(0, np.int64)  # boundaries from which a segment may still come
+        self.most = np.zeros(total, np.float32)  # the most nats that any pitch had from each of them on
         self.best = np.full(shape, NEVER, np.float32)
         self.back_at = np.full(shape, -1, np.int32)
         self.back_kind = np.zeros(shape, np.int8)
@@ -106,10 +111,10 @@ class _Search:
         for b in range(self.total):
             if b % 256 == 0 and cancelled():
                 raise Cancelled
-            lo = int(np.clip(centre - width // 2, 0, n + 1 - width))
+            lo = max(0, min((centre - width // 2) // WINDOW_STEP * WINDOW_STEP, n + 1 - width))
             self.low[b] = lo
             row = self.best[b]
-            if b < self.total - 1:
+            if b < self.total - 1 and (b == 0 or lead[b] > self.top[b - 1] - s.beam):
                 self._begin(b, lo, lead[b])
             if b:
                 self._arrive(b, lo)
@@ -125,12 +130,13 @@ class _Search:
                 self.pace[b, gone], self.age[b, gone] = self.pace[b, source[gone]], self.age[b, source[gone]]
             top = int(row.argmax())
             centre = lo + top
+            self.top[b] = row[top]
             self._jump(b, lo, top)
         return self._trace(sound)
 
     def _begin(self, b: int, lo: int, lead: np.float32) -> None:
         """Not yet begun: everything so far was no music. The take may begin at a later bar."""
-        first = self.openings[(self.openings >= lo) & (self.openings < min(lo + self.width, self.s.window_notes))]
+        first = self.openings[np.searchsorted(self.openings, lo) : np.searchsorted(self.openings, min(lo + self.width, self.s.window_notes))]
         value = np.where(first > 0, lead - np.float32(self.s.late_start_cost), lead)
         better = value > self.best[b, first - lo]
         k = first[better] - lo
@@ -145,7 +151,8 @@ class _Search:
             value, place = self.broken[b][0], self.broken[b][2] + 1
         else:
             self.broken[b] = NOT_BROKEN
-        targets = self.starts[(self.starts >= lo) & (self.starts < lo + self.width) & (self.starts != place)]
+        targets = self.starts[np.searchsorted(self.starts, lo) : np.searchsorted(self.starts, lo + self.width)]
+        targets = targets[targets != place]
         away = bars[targets] - bars[min(place, self.count - 1)]
         near = (np.abs(away) <= s.jump_bars) | (targets == 0)  # the whole line once more may be farther
         near &= self.table.may_begin(b, targets)
@@ -159,69 +166,81 @@ class _Search:
         if self.carried:
             self.pace[b, k], self.age[b, k] = self.pace[b, top], self.age[b, top]
 
-    def _aligned(self, rows: npt.NDArray[np.generic], a0: int, b: int, lo: int, width: int, fill: float) -> npt.NDArray[Any]:
-        """Rows a0..b-1 of a table, on the `width` places from `lo` on."""
-        shifts = self.low[a0:b] - lo
-        if width == self.width and not shifts.any():
-            return rows[a0:b]
-        out = np.full((b - a0, width), fill, rows.dtype)
-        for k, shift in enumerate(shifts.tolist()):
-            to, at = max(0, shift), max(0, -shift)
-            length = min(width - to, self.width - at)
-            if length > 0:
-                out[k, to : to + length] = rows[a0 + k, at : at + length]
-        return out
+    def _aligned(self, rows: npt.NDArray[Any], before: npt.NDArray[np.int64], places: npt.NDArray[np.int64], fill: float) -> npt.NDArray[Any]:
+        """(A, M) the entries of boundaries `before` in a table, at some places in the line; `fill` where a row's window does not hold them."""
+        at = places - self.low[before][:, None]
+        inside = (at >= 0) & (at < self.width)
+        return np.where(inside, rows[before[:, None], np.where(inside, at, 0)], np.asarray(fill, rows.dtype))
+
+    def _reaching(self, b: int) -> Starts | None:
+        """The boundaries from which a segment to b may lead anywhere: not those so far behind that even their likeliest pitch would not make it good."""
+        alive = np.append(self.alive[np.searchsorted(self.alive, self.first[b]) :], b - 1)
+        every, most = self.table.best_pitch(b, alive)
+        # A written rest may follow the note: its evidence is that of any shorter segment.
+        self.most[alive] = np.maximum(self.most[alive], most)
+        value = self.top[alive]
+        behind = float((value - self.s.junk_cost).max()) - self.s.beam - (value + self.most[alive] + SLACK)
+        self.alive = alive[behind < self.s.beam]
+        near = np.flatnonzero(behind < 0.0)
+        return self.table.starts(b, alive[near], every[near]) if len(near) else None
 
     def _arrive(self, b: int, lo: int) -> None:
         """All segments that end at boundary b."""
         s = self.s
-        a0 = int(self.first[b])
-        if a0 >= b:
+        starts = self._reaching(b)
+        if starts is None:
             return
-        left, right = 0, self.width
+        before = starts.before
+        left, right = lo, lo + self.width
         if self.along is not None:  # the neighbourhood of the way found before
-            left, right = max(0, int(self.along[b]) - lo - s.near_notes), min(self.width, int(self.along[b]) - lo + s.near_notes + 1)
-        previous = self._aligned(self.best, a0, b, lo + left, right - left, float(NEVER))
+            left, right = max(left, int(self.along[b]) - s.near_notes), min(right, int(self.along[b]) + s.near_notes + 1)
+        one = bool((self.low[before] == lo).all())  # window for all
+        if one:
+            previous = self.best[before, left - lo : right - lo]
+        else:
+            previous = self._aligned(self.best, before, np.arange(left, right), float(NEVER))
         # Only places that some way has reached not too far behind the best: the others lead nowhere.
         reached = previous.max(axis=0)
         near = np.flatnonzero(reached > reached.max() - s.beam)
         previous, places = previous[:, near], near + left
-        index = places[places < min(self.count - lo, self.width - 1)] + lo
+        index = places[: np.searchsorted(places, min(self.count, lo + self.width - 1))]
         m = len(index)
-        segments = self.table.segments(b, a0, index)
         row = self.best[b]
         pace: npt.NDArray[Any] = np.zeros((0, 0), np.float32)
         age: npt.NDArray[Any] = np.zeros((0, 0), np.int8)
-        if self.carried:
-            pace = self._aligned(self.pace, a0, b, lo + left, right - left, 0.0)[:, near]
-            age = self._aligned(self.age, a0, b, lo + left, right - left, 0)[:, near]
+        if self.carried and one:
+            pace, age = self.pace[before[:, None], places - lo], self.age[before[:, None], places - lo]
+        elif self.carried:
+            pace, age = self._aligned(self.pace, before, places, 0.0), self._aligned(self.age, before, places, 0)
         if m:
-            log_seconds = np.log(self.time[b] - self.time[a0:b]).astype(np.float32)
-            ratio = log_seconds[:, None] - self.log_expected[index][None, :]
+            segments = self.table.segments(starts, index)
+            log_seconds = np.log(self.time[b] - self.time[before]).astype(np.float32)
+            ratio = log_seconds[:, None] - self.log_expected[index]
             if self.carried:
                 ratio -= pace[:, :m]
-            free = np.nonzero(self.items.last_free[index])[0]
-            if len(free):
+            free = self.items.last_free[index]
+            if free.any():
                 ratio[:, free] = np.where(ratio[:, free] > 0, 0.4 * ratio[:, free], ratio[:, free])
             cost = np.abs(ratio)
             cost *= self.narrow[age[:, :m]] if self.carried else self.narrow[0]
             np.minimum(cost, np.float32(s.ioi_cap), out=cost)
-            whole = segments.worth + previous[:, :m]
+            whole = segments.worth
+            whole += previous[:, :m]
             total = whole - cost
             pick = total.argmax(axis=0)
             value = total[pick, np.arange(m)]
             # Broken off here to go back: its length is no matter.
-            whole -= np.minimum(cost, np.float32(s.broken_cost))
+            whole -= np.minimum(cost, np.float32(s.broken_cost), out=cost)
             pa, pm = divmod(int(whole.argmax()), m)
-            kind_ = int(segments.kind[pa, pm])
-            heard = segments.top_pitch[pa] if kind_ == WRONG else self.items.midi[index[pm]]
-            self.broken[b] = (float(whole[pa, pm]), a0 + pa, int(index[pm]), kind_, int(heard))
-            better = np.nonzero(value > row[index + 1 - lo])[0]
+            kind_ = int(segments.kind(np.array([pa]), np.array([pm]))[0])
+            heard = starts.top_pitch[pa] if kind_ == WRONG else self.items.midi[index[pm]]
+            self.broken[b] = (float(whole[pa, pm]), int(before[pa]), int(index[pm]), kind_, int(heard))
+            better = np.flatnonzero(value > row[index + 1 - lo])
             t, p = index[better] + 1 - lo, pick[better]
             row[t] = value[better]
-            kind = segments.kind[p, better]
-            self.back_at[b, t], self.back_kind[b, t], self.back_item[b, t] = a0 + p, kind, index[better]
-            self.back_pitch[b, t] = np.where(kind == WRONG, segments.top_pitch[p], np.where(kind == MISSED, -1, self.items.midi[index[better]]))
+            kind = segments.kind(p, better)
+            self.back_at[b, t], self.back_kind[b, t], self.back_item[b, t] = before[p], kind, index[better]
+            self.back_pitch[b, t] = np.where(kind == WRONG, starts.top_pitch[p], np.where(kind == MISSED, -1, self.items.midi[index[better]]))
             if self.carried:
                 old, was = age[p, better], pace[p, better]
                 learnt = (kind != MISSED) & ~self.items.last_free[index[better]]
@@ -230,15 +249,15 @@ class _Search:
                 self.pace[b, t] = np.clip(was + np.where(learnt, self.gain[old] * step, 0.0), -s.pace_limits[0], s.pace_limits[1])
                 self.age[b, t] = np.minimum(old + learnt, len(self.gain) - 1)
         # A note that is not written, or no music: the place in the line stays.
-        total = previous + segments.stay[:, None]
+        total = previous + starts.stay[:, None]
         pick = total.argmax(axis=0)
         value = total[pick, np.arange(len(places))]
-        stays = np.nonzero(value > row[places])[0]
-        k, p = places[stays], pick[stays]
+        stays = np.flatnonzero(value > row[places - lo])
+        k, p = places[stays] - lo, pick[stays]
         row[k] = value[stays]
-        self.back_at[b, k], self.back_item[b, k] = a0 + p, lo + k
-        self.back_kind[b, k] = np.where(segments.is_extra[p], EXTRA, JUNK)
-        self.back_pitch[b, k] = segments.top_pitch[p]
+        self.back_at[b, k], self.back_item[b, k] = before[p], places[stays]
+        self.back_kind[b, k] = np.where(starts.is_extra[p], EXTRA, JUNK)
+        self.back_pitch[b, k] = starts.top_pitch[p]
         if self.carried:
             self.pace[b, k], self.age[b, k] = pace[p, stays], age[p, stays]
 

@@ -62,15 +62,32 @@ class Evidence:
 
 
 @dataclass(frozen=True)
-class Segments:
-    """The segments ending at one boundary. A starts, the notes `index` (M,) that may end there."""
+class Starts:
+    """Boundaries from which a segment to boundary `end` may come, (A,) each, and what such a segment is worth whatever note is written."""
 
-    index: npt.NDArray[np.int64]
+    end: int
+    before: npt.NDArray[np.int64]  # the boundaries
+    top: Array  # nats for the likeliest pitch
+    top_pitch: npt.NDArray[np.int64]  # that pitch
+    inside: Array  # nats that attacks strictly between cost
+    stay: Array  # worth of a note that is not written, or of no music
+    is_extra: npt.NDArray[np.bool_]  # which of the two
+
+
+@dataclass(frozen=True)
+class Segments:
+    """The segments from A starts to one boundary, for the M notes that may end there."""
+
     worth: Array  # (A, M)
-    kind: npt.NDArray[np.int8]  # (A, M)
-    top_pitch: npt.NDArray[np.int64]  # (A,) the likeliest pitch, whatever is written
-    stay: Array  # (A,) worth of a note that is not written, or of no music
-    is_extra: npt.NDArray[np.bool_]  # (A,) which of the two
+    written: Array  # (A, M) nats for the written pitch
+    other: Array  # (A, M) for another one
+    gone: Array  # (A,) for none
+
+    def kind(self, start: npt.NDArray[np.int64], note: npt.NDArray[np.int64]) -> npt.NDArray[np.int8]:
+        """NOTE, WRONG or MISSED for pairs of a start and a note."""
+        other, written = self.other[start, note], self.written[start, note]
+        heard = np.where(other > written, WRONG, NOTE)
+        return np.where(self.gone[start] > np.maximum(other, written), MISSED, heard).astype(np.int8)
 
 
 def near_pitches(features: Features, reach: float) -> Array:
@@ -133,50 +150,64 @@ class SegmentTable:
         by_frame = np.zeros(len(evidence.sound) + 1)
         np.add.at(by_frame, self.frame + 1, inside)
         self.inside_frame = np.cumsum(by_frame)  # of all attacks before a frame
-        self.reward_repeat = (s.repeat_reward * (hit - s.attack_pivot)).astype(np.float32)
-        self.reward_change = (s.change_reward * (moved - s.attack_pivot)).astype(np.float32)
+        change, repeat = s.change_reward * (moved - s.attack_pivot), s.repeat_reward * (hit - s.attack_pivot)
+        self.change = np.minimum(change, 0.0).astype(np.float32)
+        # What an attack at a boundary is worth to a note, (boundaries, 4): one that is slurred need not have one.
+        self.reward = np.stack([change, repeat, np.maximum(change, 0.0), np.maximum(repeat, 0.0)], axis=1).astype(np.float32)
+        self.begins = items.repeated + 2 * items.slurred  # which of the four
+        self.rested = items.sound_share <= PLAIN if items.pitched else np.zeros(len(items.midi), np.bool_)
+        self.plain = items.sound_share > PLAIN
+        self.trills = np.unique(self.columns[items.trill])
         self.ahead = max(1, round(s.jump_ahead_s / step_s))
         self.per_frame = s.frame_weight * step_s
         self.ornamented = items.trill | np.array([bool(g) for g in items.graces], bool)
         self._trills: dict[int, npt.NDArray[np.float64]] = {}
 
-    def segments(self, b: int, a0: int, index: npt.NDArray[np.int64]) -> Segments:
-        """Segments from boundaries a0..b-1 to b, for the notes `index` (ascending)."""
-        s, e = self.s, self.evidence
-        before = np.arange(a0, b)
+    def best_pitch(self, b: int, before: npt.NDArray[np.int64]) -> tuple[Array, Array]:
+        """((A, P) nats for every pitch in the segments from boundaries `before` to b, (A,) the most of them, trills included)."""
+        e = self.evidence
         fa, fb = self.frame[before], int(self.frame[b])
-        inside = (self.inside[b] - self.inside[before + 1]).astype(np.float32)  # attacks strictly between
-        every = e.any[fb][None, :] - e.any[fa]  # (A, P)
+        every = e.any[fb] - e.any[fa]
+        most = every.max(axis=1)
+        for column in self.trills.tolist():
+            own = self._trilled(column)
+            most = np.maximum(most, (self.s.trill_share * (own[fb] - own[fa])).astype(np.float32))
+        return every, most
+
+    def starts(self, b: int, before: npt.NDArray[np.int64], every: Array) -> Starts:
+        """What the segments from boundaries `before` to b are worth, `every` (A, P) being their nats for every pitch."""
+        s, e = self.s, self.evidence
+        fa, fb = self.frame[before], int(self.frame[b])
+        inside = (self.inside[b] - self.inside[before + 1]).astype(np.float32)
         top_pitch = every.argmax(axis=1)
         top = every[np.arange(len(before)), top_pitch]
-        silence = (e.silence[fb] - e.silence[fa]).astype(np.float32)
-        columns = self.columns[index]
-        here = self._written(fa, fb, index)
-        trills = np.nonzero(self.items.trill[index])[0]
-        inside_here = np.repeat(inside[:, None], len(index), axis=1)
-        worth, kind = here, np.full(here.shape, NOTE, np.int8)
-        for k in trills:  # a trill has its own attacks: they count against it only where it was no trill
-            worth[:, k] += inside
-        other = np.where(top_pitch[:, None] == columns[None, :], NEVER, top[:, None]) - np.float32(s.wrong_cost)
-        swap = other > worth
-        worth[swap], kind[swap] = other[swap], WRONG
-        gone = np.repeat(silence[:, None] - np.float32(s.missed_cost), len(index), axis=1)
-        swap = gone > worth
-        worth[swap], kind[swap] = gone[swap], MISSED
-        attack = np.where(self.items.repeated[index][None, :], self.reward_repeat[before][:, None], self.reward_change[before][:, None])
-        attack = np.where(self.items.slurred[index][None, :], np.maximum(attack, 0.0), attack)
-        rested = np.flatnonzero(self.items.sound_share[index] <= PLAIN) if self.items.pitched else np.zeros(0, np.int64)
-        if len(rested):
-            split = np.maximum(self._split(fa[:, None], fb, self.items.sound_share[index[rested]][None, :]), np.minimum(fa + 1, fb)[:, None])
-            inside_here[:, rested] -= np.float32(1.0 - s.rest_inside_share) * (self.inside_frame[fb] - self.inside_frame[split]).astype(np.float32)
-        worth += np.where(kind == MISSED, 0.0, attack) - inside_here
-        seconds = self.time[b] - self.time[before]
-        near = seconds < LONGEST_EXTRA_S
-        extra = s.extra_share * top - s.extra_cost - inside + np.minimum(self.reward_change[before], 0.0)
+        extra = s.extra_share * top - s.extra_cost - inside + self.change[before]
         sound = e.sound[fb] - e.sound[fa]
         junk = np.maximum(-s.junk_cost - s.junk_rate * sound, -s.pause_cost - s.pause_rate * sound)
+        near = self.time[b] - self.time[before] < LONGEST_EXTRA_S
         stay = np.where(near, np.maximum(extra, junk), junk).astype(np.float32)
-        return Segments(index, worth, kind, top_pitch + e.low, stay, near & (extra >= junk))
+        return Starts(b, before, top, top_pitch + e.low, inside, stay, near & (extra >= junk))
+
+    def segments(self, starts: Starts, index: npt.NDArray[np.int64]) -> Segments:
+        """The segments from `starts`, for the notes `index` (ascending)."""
+        s, e = self.s, self.evidence
+        fa, fb = self.frame[starts.before], int(self.frame[starts.end])
+        written = self._written(fa, fb, index)
+        trills = self.items.trill[index]
+        if trills.any():  # a trill has its own attacks: they count against it only where it was no trill
+            written[:, trills] += starts.inside[:, None]
+        other = np.where((starts.top_pitch - e.low)[:, None] == self.columns[index], NEVER, (starts.top - np.float32(s.wrong_cost))[:, None])
+        gone = (e.silence[fb] - e.silence[fa] - s.missed_cost).astype(np.float32)
+        heard = np.maximum(written, other)
+        attack = self.reward[starts.before].take(self.begins[index], axis=1)
+        attack += heard
+        worth = np.where(gone[:, None] > heard, gone[:, None], attack)
+        worth -= starts.inside[:, None]
+        rested = np.flatnonzero(self.rested[index])
+        if len(rested):
+            split = np.maximum(self._split(fa[:, None], fb, self.items.sound_share[index[rested]]), np.minimum(fa + 1, fb)[:, None])
+            worth[:, rested] += np.float32(1.0 - s.rest_inside_share) * (self.inside_frame[fb] - self.inside_frame[split]).astype(np.float32)
+        return Segments(worth, written, other, gone)
 
     def may_begin(self, b: int, index: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
         """Whether what sounds from boundary b on is not clearly another pitch than the notes `index` begin with, (M,)."""
@@ -201,14 +232,12 @@ class SegmentTable:
     def _written(self, fa: npt.NDArray[np.int64], fb: int, index: npt.NDArray[np.int64]) -> Array:
         """(A, M) evidence of the written pitches, with silence for the share of a segment that is a written rest."""
         s, e = self.s, self.evidence
-        columns, share = self.columns[index], self.items.sound_share[index]
-        plain = share > PLAIN
-        here = np.empty((len(fa), len(index)), np.float32)
-        here[:, plain] = e.written[fb, columns[plain]][None, :] - e.written[fa][:, columns[plain]]
+        columns, plain = self.columns[index], self.plain[index]
+        here = e.written[fb, columns] - e.written[fa[:, None], columns]
         if not plain.all():
-            c = columns[~plain]
-            split = self._split(fa[:, None], fb, share[~plain][None, :])
-            here[:, ~plain] = e.written[split, c[None, :]] - e.written[fa][:, c] + e.rest[fb, c][None, :] - e.rest[split, c[None, :]]
+            c, share = columns[~plain], self.items.sound_share[index[~plain]]
+            split = self._split(fa[:, None], fb, share)
+            here[:, ~plain] += e.written[split, c] - e.written[fb, c] + e.rest[fb, c] - e.rest[split, c]
         for k in np.nonzero(self.items.trill[index])[0]:
             own = self._trilled(int(columns[k]))
             here[:, k] = np.maximum(here[:, k], s.trill_share * (own[fb] - own[fa]))

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from numpy.lib.stride_tricks import sliding_window_view
 from scipy import fft as sfft
 from scipy.ndimage import median_filter, uniform_filter1d
 
@@ -74,15 +75,18 @@ def hear(samples: Array, low_midi: int, high_midi: int, settings: HearSettings =
     place = np.tile(np.arange(low, high + 1, dtype=np.float32), (frames, 1))
     best = np.zeros(frames, np.float32)
     f0 = np.full(frames, np.nan, np.float32)
-    block = 1024
+    squares = np.zeros(len(padded) + 1)
+    np.square(padded, out=squares[1:])
+    np.cumsum(squares, out=squares)
+    block = 512
     for start in range(0, frames, block):
         if cancelled():
             raise Cancelled
         stop = min(frames, start + block)
         centres = pad + np.arange(start, stop) * s.hop * s.pitch_every
-        _pitch_block(padded, centres, window, lag_min, lag_max, low, s, salience[start:stop], place[start:stop], best[start:stop], f0[start:stop])
+        _pitch_block(padded, squares, centres, window, lag_min, lag_max, low, s, salience[start:stop], place[start:stop], best[start:stop], f0[start:stop])
         progress(stop / frames)
-    level = _levels(padded, pad, fine, s)
+    level = _levels(squares, pad, fine, s)
     flux = _flux(padded, pad, fine, s)
     floor = float(np.percentile(level, 4))
     loud = float(np.percentile(level, 90))
@@ -90,19 +94,19 @@ def hear(samples: Array, low_midi: int, high_midi: int, settings: HearSettings =
                     window / s.rate, samples)  # fmt: skip
 
 
-def _pitch_block(x: Array, centres: npt.NDArray[np.int64], window: int, lag_min: int, lag_max: int, low: int, s: HearSettings,
+def _pitch_block(x: Array, squares: npt.NDArray[np.float64], centres: npt.NDArray[np.int64], window: int, lag_min: int, lag_max: int, low: int, s: HearSettings,
                  salience: Array, place: Array, best: Array, f0: Array) -> None:  # fmt: skip
     size = int(sfft.next_fast_len(window + lag_max + 2, real=True))
     begin = centres - (window + lag_max) // 2
-    segments = x[begin[:, None] + np.arange(window + lag_max + 1)[None, :]]
+    segments = sliding_window_view(x, window + lag_max + 1)[begin]
     spectrum_long = sfft.rfft(segments, size, axis=1)
     spectrum = sfft.rfft(segments[:, :window], size, axis=1)
     product = sfft.irfft(np.conj(spectrum) * spectrum_long, size, axis=1)[:, : lag_max + 1]
-    squares = np.cumsum(segments.astype(np.float64) ** 2, axis=1)
-    energy0 = squares[:, window - 1]
-    lags = np.arange(lag_max + 1)
-    energy = squares[:, window - 1 + lags] - np.where(lags > 0, squares[:, np.maximum(lags - 1, 0)], 0.0)
-    n = (2.0 * product / (energy0[:, None] + energy + 1e-9)).astype(np.float32)
+    sums = sliding_window_view(squares, window + lag_max + 1)[begin]
+    energy = (sums[:, window:] - sums[:, : lag_max + 1]).astype(np.float32)
+    energy += energy[:, :1] + np.float32(1e-9)
+    n = np.divide(product, energy, out=product)
+    n *= 2.0
     middle, left, right = n[:, lag_min:lag_max], n[:, lag_min - 1 : lag_max - 1], n[:, lag_min + 1 : lag_max + 1]
     row, column = np.nonzero((middle > left) & (middle >= right) & (middle > 0.2))
     y0, y1, y2 = left[row, column], middle[row, column], right[row, column]
@@ -138,8 +142,8 @@ def _high_pass(x: Array, rate: int, cutoff: float) -> Array:
     return out
 
 
-def _levels(x: Array, pad: int, fine: int, s: HearSettings) -> Array:
-    squares = np.concatenate([[0.0], np.cumsum(x.astype(np.float64) ** 2)])
+def _levels(squares: npt.NDArray[np.float64], pad: int, fine: int, s: HearSettings) -> Array:
+    """dB around each fine frame, from the sums of all squares before a sample."""
     centres = pad + np.arange(fine) * s.hop
     power = (squares[centres + s.level_window // 2] - squares[centres - s.level_window // 2]) / s.level_window
     return (10.0 * np.log10(np.maximum(power, 1e-10))).astype(np.float32)
@@ -159,7 +163,7 @@ def _flux(x: Array, pad: int, fine: int, s: HearSettings) -> Array:
     for start in range(0, fine, 4096):
         stop = min(fine, start + 4096)
         begin = pad + np.arange(start, stop) * s.hop - s.flux_size // 2
-        spectra = sfft.rfft(x[begin[:, None] + np.arange(s.flux_size)[None, :]] * window, axis=1)
+        spectra = sfft.rfft(sliding_window_view(x, s.flux_size)[begin] * window, axis=1)
         energies[start:stop] = (spectra.real**2 + spectra.imag**2) @ bank
     # Compression relative to the recording's own level and to the noise of each band: what is 45 dB below the music, or in the noise, counts for nothing.
     reference = float(np.percentile(energies.max(axis=1), 95)) * 10**-4.5 + 1e-12

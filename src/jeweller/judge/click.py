@@ -52,21 +52,22 @@ def find_click(case: Case, features: Features) -> Click | None:
     for on in onsets:
         free[max(0, round((on - AWAY_S) / features.hop_s)) : round((on + AWAY_S) / features.hop_s) + 1] = False
     best: tuple[float, Click] | None = None
+    strength, weight = np.minimum(features.flux, 1.0) * free, free.astype(np.float64)
     for beat_s in float(slope) * case.beat_q * np.linspace(1.0 - STRAY, 1.0 + STRAY, 31):
-        found = _standing_out(features, seconds, free, float(beat_s), (float(onsets.min()), float(onsets.max())))
+        found = _standing_out(features, seconds, free, (strength, weight), float(beat_s), (float(onsets.min()), float(onsets.max())))
         if found is not None and (best is None or found[0] > best[0]):
             best = found[0], Click(float(beat_s), found[1])
     return best[1] if best is not None and best[0] > STANDS_OUT else None
 
 
-def _standing_out(features: Features, seconds: npt.NDArray[np.floating], free: npt.NDArray[np.bool_], beat_s: float,
-                  span: tuple[float, float]) -> tuple[float, float] | None:  # fmt: skip
+def _standing_out(features: Features, seconds: npt.NDArray[np.floating], free: npt.NDArray[np.bool_],
+                  flux: tuple[npt.NDArray[np.floating], ...], beat_s: float, span: tuple[float, float]) -> tuple[float, float] | None:  # fmt: skip
     """(how far the best place in the beat stands out over the others, times the share of beats in which something is heard there; the first second at that
     place) for one length of the beat; None where that is too little for a click."""
     n = round(beat_s / PLACE_S)
-    place = ((seconds / beat_s) % 1.0 * n).astype(np.int64) % n
-    strength = np.bincount(place, np.minimum(features.flux, 1.0) * free, n)
-    frames = np.bincount(place, free.astype(np.float64), n)
+    beats_in = seconds / beat_s
+    place = ((beats_in - np.floor(beats_in)) * n).astype(np.int64) % n
+    strength, frames = (np.bincount(place, x, n) for x in flux)
     strength, frames = (x + np.roll(x, 1) + np.roll(x, -1) for x in (strength, frames))
     enough = frames > LEAST_FREE * (span[1] - span[0]) / beat_s * 3 * PLACE_S / features.hop_s
     profile = np.where(enough, strength / np.maximum(frames, 1.0), 0.0)
