@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import functools
-import json
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -15,6 +12,7 @@ import numpy as np
 from jeweller.follow.joins import Join
 from jeweller.judge.case import Case
 from jeweller.judge.finding import SURE, Finding, rests_on
+from jeweller.judge.regression import log_odds
 from jeweller.judge.settings import JudgeSettings
 
 SHORT_MARKS = frozenset({"staccato", "staccatissimo", "spiccato"})
@@ -133,9 +131,8 @@ def _tongue_odds(case: Case, j: Join, course: Course) -> float:
     if heard is None:  # as it was told before the course was listened to, for joins of the same pitch
         depth = math.log((max(j.dip_db, 0.0) + 0.5) / (case.settings.tongue_dip_db + 0.5))
         return TONGUE_DEPTH * depth + 0.85 * (plain[1] - 1.1) + 0.6 * (plain[2] - 0.5) - 1.4 * math.log(j.ioi_s / 0.4) - 0.5 * plain[4]
-    constant, weights = _regression("tongued")
     asked = TONGUE_DEPTH * math.log((TONGUE_DB + 0.5) / (case.settings.tongue_dip_db + 0.5))
-    return constant + asked + float(np.dot(weights, [*plain, *heard]))
+    return asked + log_odds("tongued", [*plain, *heard])
 
 
 def _rest(kind: str, join: Join, s: JudgeSettings) -> dict[str, Any]:
@@ -170,18 +167,10 @@ def slur_features(dip_db: float, attack: float, gap_s: float, ioi_s: float, loud
     return [math.log(max(dip_db, 0.0) + 0.5), min(attack, 1.5), 20 * min(max(gap_s, 0.0), 0.1), math.log(ioi_s), max(-6.0, min(6.0, louder_db))]
 
 
-@functools.cache
-def _regression(name: str) -> tuple[float, tuple[float, ...]]:
-    """(constant, weights) of a regression that bench/joins.py wrote."""
-    data = json.loads((Path(__file__).parent / f"{name}.json").read_text(encoding="utf-8"))
-    return float(data["constant"]), tuple(data["weights"])
-
-
 def _run_on_odds(j: Join, usual: float, course: tuple[float, ...], s: JudgeSettings) -> float:
     """Log odds that a join written tongued was slurred (docs/accuracy.md: logistic regression on joins of the tuning set)."""
-    constant, weights = _regression("run_on")
     asked = RUN_ON_TILT * math.log((s.run_on_db + 0.5) / (RUN_ON_DB + 0.5))
-    return constant + asked + float(np.dot(weights, [*plain_features(j.dip_db, usual, j.gap_s, j.ioi_s), *course]))
+    return asked + log_odds("run_on", [*plain_features(j.dip_db, usual, j.gap_s, j.ioi_s), *course])
 
 
 def _run_on_rest(join: Join, s: JudgeSettings) -> dict[str, Any]:

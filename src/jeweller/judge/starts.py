@@ -9,18 +9,17 @@ from jeweller.follow.starts import SQUEAKS, Start
 from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding
 from jeweller.judge.pitches import wrong_pitch
+from jeweller.judge.regression import log_odds
 from jeweller.score.pitch import spell
 
 PARTIALS = (*SQUEAKS, 5.0, -5.0)  # semitones to what a crack catches on brass
 WHOLE = 0.8  # of the note: what sounds so long is the note
 LONGEST_CRACK_S = 0.24  # longer is a note of its own, if it is near
-BLIP_CLEAR, BLIP_HELD_S, BLIP_GAIN = 0.85, 0.055, 2.0  # periodicity, seconds the spectrum needs it, what it explains: 20 of 20 planted, 0 of 133 others
 NEAR_LAST = 5.0  # semitones to the note before: fingers on their way
 NEAR_STEPS = 8.5  # semitones: what fingers may let slip in between
 IN_TIME_S = 0.035  # the note came in time, and the sound before it did not, if by so much
 HELD_S = 0.045  # from here a tone in the start of a note is a crack
 USUAL_GAIN = 0.8  # what it usually explains
-SURE_GAIN = 1.2  # and what a sound between two notes explains, heard by the spectrum alone
 LEAST_GAIN, UNSEEN = 0.2, 0.8  # log odds lost by what the pitch line hears and the spectrum does not need
 LIKE_OTHERS, ALIKE_GAIN = 0.8, 0.5  # log odds lost for every other note that begins with the same tone, about as strong
 NOT_PARTIAL = 2.5  # log odds lost by a pitch that is none of them
@@ -34,13 +33,10 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
         if event is None:
             continue
         apart = s.midi - shift - event.midi
-        brass = case.instrument.family == "brass"
-        partial = min(abs(apart - p) for p in (PARTIALS if brass else SQUEAKS)) < 0.5
-        if brass and abs(apart) > 2.5 and abs(apart - round(apart)) < 0.4:
-            partial = partial or bool(case.instrument.same_fingering(case.notes[s.index].sounding_midi, case.notes[s.index].sounding_midi + round(apart)))
-        aside = not partial and _near_the_last(case, s, shift)
-        if aside or (abs(apart) < NEAR_STEPS and (not partial or s.length_s > LONGEST_CRACK_S or _between(case, s))):
-            found += _blip(case, s, event, apart)  # a neighbouring note is fingers, not the attack
+        partial = _is_partial(case, s, apart)
+        if stands_between(case, s, event, shift):
+            if abs(apart) >= 0.7 + event.spread and s.index not in case.graced:  # a tone that wavers is no other note
+                found.append(_said(case, s, apart, log_odds("blip", blip_features(case, s, event, starts, shift))))
             continue
         if partial and s.length_s > WHOLE * (event.off_s - s.on_s):
             found.append(wrong_pitch(case, s.index, event, round(s.midi) - shift, 1.0 / (1.0 + math.exp(-_odds_by_pitch(s)))))
@@ -58,6 +54,37 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
                              detail={"written": note.written.pitch.name if note.written.pitch else "", "heard": caught.name, "semitones": round(apart),
                                      "milliseconds": round(1000 * s.length_s)}))  # fmt: skip
     return found
+
+
+def _is_partial(case: Case, s: Start, apart: float) -> bool:
+    brass = case.instrument.family == "brass"
+    if brass and abs(apart) > 2.5 and abs(apart - round(apart)) < 0.4:
+        written = case.notes[s.index].sounding_midi
+        if case.instrument.same_fingering(written, written + round(apart)):
+            return True
+    return min(abs(apart - p) for p in (PARTIALS if brass else SQUEAKS)) < 0.5
+
+
+def stands_between(case: Case, s: Start, event: Event, shift: int) -> bool:
+    """Whether what sounds before a note is none of its own attack, but a neighbouring note: fingers, if it is anything."""
+    apart = s.midi - shift - event.midi
+    partial = _is_partial(case, s, apart)
+    aside = not partial and _near_the_last(case, s, shift)
+    return aside or (abs(apart) < NEAR_STEPS and (not partial or s.length_s > LONGEST_CRACK_S or _between(case, s)))
+
+
+def blip_features(case: Case, s: Start, event: Event, starts: list[Start], shift: int) -> list[float]:
+    """What tells a short sound between two notes (fingers that did not move together) from the end of the one and the beginning of the other.
+
+    Whether the pitch line hears it, its attack and softness; what it explains of the spectrum, and for how long; whether it has the pitch of the note before,
+    and how far that note and this one are from it in time; the note's own attack and make-up thereafter; how many other notes begin alike.
+    """
+    before = next((e for k in range(s.index - 1, -1, -1) if (e := case.event(k)) is not None), None)
+    heard = float(s.clarity > 0.0)
+    return [heard, _clip((s.attack - 0.3) / 0.3, -1.0, 2.0), heard * _clip(s.below_db / 5.0, -1.0, 3.0), _clip(math.log(max(s.gain, 0.02)), -4.0, 1.5),
+            _clip((s.held_s - 0.045) / 0.02, -2.5, 3.0), float(before is not None and abs(s.midi - shift - before.midi) < 0.7), _clip(event.attack, 0.0, 1.5),
+            float(_between(case, s)), _clip((event.on_s - before.off_s) / 0.1, -2.0, 2.0) if before is not None else 2.0,
+            _clip((s.on_s - event.on_s) / 0.05, -3.0, 3.0), float(min(_alike(s, starts), 3)), _clip(s.after, 0.0, 1.0)]  # fmt: skip
 
 
 def _near_the_last(case: Case, s: Start, shift: int) -> bool:
@@ -89,22 +116,6 @@ def _odds_by_spectrum(s: Start) -> float:
         return -9.0
     odds = _clip((s.held_s - HELD_S) / 0.006, -2.5, 2.5) + 0.6 * _clip(math.log(s.gain / USUAL_GAIN), -1.5, 1.5) + 3.0 * (s.part - 0.45)
     return odds - (1.5 if s.edge and s.clarity == 0.0 else 0.0) - max(0.0, 0.6 - s.after) / 0.2
-
-
-def _blip(case: Case, s: Start, event: Event, apart: float) -> list[Finding]:
-    """A short sound between two notes, neither of them: fingers that did not move together. A tone that wavers is no other note."""
-    if abs(apart) < 0.7 + event.spread or s.index in case.graced:
-        return []
-    if s.clarity > BLIP_CLEAR and s.held_s >= BLIP_HELD_S:  # heard by the pitch line, and needed by the spectrum
-        odds = 1.0 + _clip((s.held_s - BLIP_HELD_S) / 0.01, -2.0, 1.5) + 0.8 * _clip(math.log(s.gain / BLIP_GAIN), -1.5, 1.5)
-        return [_said(case, s, apart, odds)]
-    if s.length_s < 0.05:
-        return []
-    odds = -0.2 + _clip((s.length_s - 0.06) / 0.03, -1.0, 1.0) + _clip((s.clarity - 0.96) / 0.03, -2.0, 1.0)
-    odds += _clip((s.attack - 0.4) / 0.3, -1.0, 1.0) - max(0.0, s.below_db - 5.0) / 3.0 - 3.0 * max(0.0, s.spread - 0.15) / 0.15
-    if not s.edge:
-        odds = max(odds, _odds_by_spectrum(s) - 0.5 - (2.0 if s.gain < SURE_GAIN else 0.0))
-    return [_said(case, s, apart, odds)]
 
 
 def _said(case: Case, s: Start, apart: float, odds: float) -> Finding:
