@@ -16,7 +16,7 @@ from jeweller.instruments.table import instruments, require_instrument
 from jeweller.judge.click import Click, judge_click, judge_tempo
 from jeweller.judge.counting import judge_count
 from jeweller.judge.finding import SURE, Finding
-from jeweller.judge.pitches import judge_tuning
+from jeweller.judge.pitches import _OctaveJudge, judge_tuning
 from jeweller.judge.settings import make_settings
 from jeweller.judge.sound import judge_dynamics
 from jeweller.judge.starts import judge_starts
@@ -169,6 +169,53 @@ class Starts(unittest.TestCase):
             start = Start(5, event.midi + 19, event.on_s, event.on_s + length, 0.99, 0.0, 0.05, 1.0, held_s=length, gain=2.0, part=0.9, after=0.9)
             found = judge_starts(case, [start], 0)
             self.assertEqual([(f.kind, f.detail["semitones"]) for f in found], [(kind, 19)])
+
+    def test_fingers_let_a_neighbour_sound_and_not_the_note_before(self) -> None:
+        case = case_of(LINE, onsets(LINE))
+        event, before = case.event(5), case.event(4)
+        assert event is not None and before is not None
+        for midi, said in ((event.midi - 3.0, True), (before.midi, False)):
+            start = Start(5, midi, event.on_s - 0.09, event.on_s, 0.97, 1.0, 0.05, 0.6, held_s=0.08, gain=2.0, part=0.7, after=0.9)
+            found = judge_starts(case, [start], 0)
+            self.assertEqual([(f.kind, f.confidence >= SURE) for f in found], [("extra_note", said)])
+
+    def test_a_crack_that_every_note_begins_with_is_the_instruments_voice(self) -> None:
+        case = case_of(LINE, onsets(LINE))
+        starts = []
+        for i in (4, 5, 6, 7):
+            event = case.event(i)
+            assert event is not None
+            starts.append(Start(i, 91.0, event.on_s, event.on_s + 0.06, 0.96, 2.0, 0.05, 0.8, held_s=0.05, gain=1.0, part=0.6, after=0.9))
+        starts = [dataclasses.replace(s, midi=e.midi + 12) for s in starts if (e := case.event(s.index)) is not None]
+        alone = judge_starts(case, starts[:1], 0)
+        alike = [dataclasses.replace(s, midi=starts[0].midi) for s in starts]
+        self.assertEqual([f.kind for f in alone], ["cracked"])
+        self.assertLess(judge_starts(case, alike, 0)[0].confidence, alone[0].confidence)
+
+
+class Octaves(unittest.TestCase):
+    class Partials:
+        """Stands for the spectra of a take: how far the partials of the written note stand out, by note."""
+
+        def __init__(self, by_note: dict[int, float]) -> None:
+            self.by_note = by_note
+
+        def standing_out(self, event: Event, every: int, midi: float | None = None) -> float:
+            return self.by_note.get(event.index if event.index is not None else -1, 25.0)
+
+    def test_an_octave_is_sure_only_where_other_soundings_of_that_pitch_are_fuller(self) -> None:
+        line = line_of("A3/1 B3/1 C4/1 A3/1 | C4/1 A3/1 B3/1 C4/1 | A3/4")
+        case = case_of(line, onsets(line))
+        even = dataclasses.replace(case.following, events=tuple(dataclasses.replace(e, octave_up=0.98) for e in case.following.events))
+        case = dataclasses.replace(case, following=even)
+        for others, sure in ((20.0, True), (4.0, False)):
+            partials = self.Partials({3: 0.5} | dict.fromkeys((0, 5, 8), others))
+            judge = _OctaveJudge(case, partials)  # type: ignore[arg-type]
+            event = case.event(3)
+            assert event is not None
+            found = judge.judge(3, event, 0.0)
+            assert found is not None
+            self.assertEqual((found[0], found[1] >= SURE), (12, sure))
 
 
 class Tuning(unittest.TestCase):

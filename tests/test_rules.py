@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 import unittest
 from fractions import Fraction
+from unittest import mock
 
 import numpy as np
 
@@ -13,6 +14,7 @@ from jeweller.follow.follow import follow, make_items
 from jeweller.follow.joins import Join
 from jeweller.follow.ornaments import Ornament
 from jeweller.follow.result import Event, Following
+from jeweller.follow.search import SLACK, search
 from jeweller.follow.segments import SegmentTable, gather_evidence
 from jeweller.follow.settings import DEFAULT
 from jeweller.follow.tempo import weighted_median
@@ -95,6 +97,18 @@ class Searching(unittest.TestCase):
         index = np.array([i for i, n in enumerate(LINE.main_notes) if n.sounding_midi in (72, 79)])
         allowed = table.may_begin(at, index)
         self.assertEqual([LINE.main_notes[i].sounding_midi for i in index[allowed]], [72] * int((np.array([LINE.main_notes[i].sounding_midi for i in index]) == 72).sum()))
+
+    def test_starts_left_out_would_have_led_nowhere(self) -> None:
+        events = [(on, off, midi + (3 if k == 6 else 0)) for k, (on, off, midi) in enumerate(straight(LINE, 70))]
+        features = listened(LINE, sounding(events[:8] + [(on + 0.9, off + 0.9, midi) for on, off, midi in events[4:]]))
+        items = make_items(LINE)
+        table = SegmentTable(items, gather_evidence(features, DEFAULT), find_boundaries(features, DEFAULT), features.step_s, DEFAULT)
+        spq, every = np.full(len(items.midi), 60 / 90), []
+        for slack in (SLACK, 1e6):
+            with mock.patch("jeweller.follow.search.SLACK", slack):
+                every.append(search(table, spq, carried=True))
+        self.assertEqual(every[0], every[1])
+        self.assertGreater(len(every[0].steps), len(events))
 
     def test_peaks_keep_their_distance(self) -> None:
         curve = np.zeros(60, np.float32)

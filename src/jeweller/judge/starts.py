@@ -21,8 +21,8 @@ IN_TIME_S = 0.035  # the note came in time, and the sound before it did not, if 
 HELD_S = 0.045  # from here a tone in the start of a note is a crack
 USUAL_GAIN = 0.8  # what it usually explains
 LEAST_GAIN, UNSEEN = 0.2, 0.8  # log odds lost by what the pitch line hears and the spectrum does not need
-LIKE_OTHERS, ALIKE_GAIN = 0.8, 0.5  # log odds lost for every other note that begins with the same tone, about as strong
-NOT_PARTIAL = 2.5  # log odds lost by a pitch that is none of them
+GRACED = 1.5  # log odds lost where a grace note is written: one that slipped looks alike
+ALIKE_GAIN = 0.5  # another note begins alike if what is heard there explains so much of what this one does
 
 
 def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
@@ -41,10 +41,7 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
         if partial and s.length_s > WHOLE * (event.off_s - s.on_s):
             found.append(wrong_pitch(case, s.index, event, round(s.midi) - shift, 1.0 / (1.0 + math.exp(-_odds_by_pitch(s)))))
             continue
-        odds = max(_odds_by_pitch(s), _odds_by_spectrum(s)) - (0.0 if partial else NOT_PARTIAL)
-        if s.index in case.graced:
-            odds -= 1.5  # a grace note that slipped looks alike
-        odds -= LIKE_OTHERS * min(_alike(s, starts), 3)
+        odds = log_odds("crack", crack_features(case, s, event, starts, shift)) - (GRACED if s.index in case.graced else 0.0)
         confidence = 1.0 / (1.0 + math.exp(-odds))
         note = case.notes[s.index]
         bar, passing, beat = case.where(s.index)
@@ -57,6 +54,7 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
 
 
 def _is_partial(case: Case, s: Start, apart: float) -> bool:
+    """Whether a note cracks to what lies so many semitones from it."""
     brass = case.instrument.family == "brass"
     if brass and abs(apart) > 2.5 and abs(apart - round(apart)) < 0.4:
         written = case.notes[s.index].sounding_midi
@@ -79,7 +77,7 @@ def blip_features(case: Case, s: Start, event: Event, starts: list[Start], shift
     Whether the pitch line hears it, its attack and softness; what it explains of the spectrum, and for how long; whether it has the pitch of the note before,
     and how far that note and this one are from it in time; the note's own attack and make-up thereafter; how many other notes begin alike.
     """
-    before = next((e for k in range(s.index - 1, -1, -1) if (e := case.event(k)) is not None), None)
+    before = _before(case, s)
     heard = float(s.clarity > 0.0)
     return [heard, _clip((s.attack - 0.3) / 0.3, -1.0, 2.0), heard * _clip(s.below_db / 5.0, -1.0, 3.0), _clip(math.log(max(s.gain, 0.02)), -4.0, 1.5),
             _clip((s.held_s - 0.045) / 0.02, -2.5, 3.0), float(before is not None and abs(s.midi - shift - before.midi) < 0.7), _clip(event.attack, 0.0, 1.5),
@@ -87,9 +85,29 @@ def blip_features(case: Case, s: Start, event: Event, starts: list[Start], shift
             _clip((s.on_s - event.on_s) / 0.05, -3.0, 3.0), float(min(_alike(s, starts), 3)), _clip(s.after, 0.0, 1.0)]  # fmt: skip
 
 
+def crack_features(case: Case, s: Start, event: Event, starts: list[Start], shift: int) -> list[float]:
+    """What tells a crack, or a squeak, in the attack of a note from how this instrument speaks in this room.
+
+    What the pitch line or the spectrum says of it by itself, whichever says more; whether it is one of the tones that notes crack to; whether the pitch line
+    hears it, how clearly, how steadily; its attack and the note's own; for how long the spectrum needs it; the gap before the note, and its length; how many
+    other notes begin alike.
+    """
+    before = _before(case, s)
+    heard = float(s.clarity > 0.0)
+    return [_clip(max(_odds_by_pitch(s), _odds_by_spectrum(s)), -5.0, 3.0), float(_is_partial(case, s, s.midi - shift - event.midi)), heard,
+            heard * _clip((s.clarity - 0.94) / 0.04, -3.0, 1.5), heard * _clip(s.spread / 0.2, 0.0, 3.0), _clip((s.attack - 0.3) / 0.3, -1.0, 2.0),
+            _clip(event.attack, 0.0, 1.5), _clip((s.held_s - HELD_S) / 0.02, -2.5, 3.0),
+            _clip((event.on_s - before.off_s) / 0.1, -2.0, 2.0) if before is not None else 2.0, _clip(math.log(event.off_s - event.on_s), -2.0, 1.0),
+            float(min(_alike(s, starts), 3))]  # fmt: skip
+
+
+def _before(case: Case, s: Start) -> Event | None:
+    return next((e for k in range(s.index - 1, -1, -1) if (e := case.event(k)) is not None), None)
+
+
 def _near_the_last(case: Case, s: Start, shift: int) -> bool:
     """Whether the sound lies near the note before."""
-    before = next((e for k in range(s.index - 1, -1, -1) if (e := case.event(k)) is not None), None)
+    before = _before(case, s)
     return before is not None and abs(s.midi - shift - before.midi) < NEAR_LAST
 
 

@@ -22,7 +22,7 @@ from jeweller.report.good import good_things, trap_answers
 from jeweller.score.line import LineNote
 from jeweller.score.pitch import Pitch, key_name
 
-EAR_VERSION = "8"
+EAR_VERSION = "9"
 
 
 def _r(value: float | None, digits: int = 4) -> float | None:
