@@ -37,9 +37,10 @@ def put_in_room(dry: Array, rate: int, room: Room, seed: int) -> Array:
     active = out[np.abs(out) > 0.05 * np.abs(out).max()]
     level = float(np.sqrt((active**2).mean())) if len(active) else 0.1
     noise = rng.standard_normal(len(out))
-    spectrum = sfft.rfft(noise)
-    spectrum /= np.maximum(np.arange(len(spectrum)) * rate / len(noise), 60.0) ** 0.5
-    noise = sfft.irfft(spectrum, len(noise))
+    size = sfft.next_fast_len(len(noise), real=True)  # other lengths cost ten times as much
+    spectrum = sfft.rfft(noise, size)
+    spectrum /= np.maximum(np.arange(len(spectrum)) * rate / size, 60.0) ** 0.5
+    noise = sfft.irfft(spectrum, size)[: len(noise)]
     noise *= level * 10 ** (-room.snr_db / 20) / (noise.std() + 1e-12)
     out = out + noise + level * 10 ** (room.hum_db / 20) * np.sin(2 * np.pi * 50.0 * np.arange(len(out)) / rate)
     return (out * (0.7 / (np.abs(out).max() + 1e-9))).astype(np.float32)

@@ -108,11 +108,17 @@ def _tone(tone: Tone, of: Voice, ripple: npt.NDArray[np.float64], release: float
     gains = _spectrum(of, base, count, ripple[round(tone.midi) % 128], tone.level_db)
     attack = 0.018 if tone.slurred else of.attack_s * (1.0 if base > 150 else 1.4)
     wave = np.zeros(n)
+    first = np.exp(1j * phase)
+    partial = np.ones(n, np.complex128)
     for k in range(count):
+        partial *= first  # turns k + 1 times as fast
         if gains[k] < 0.003:
             continue
-        rise = attack * (1.0 + of.bloom * k / 6.0)
-        wave += gains[k] * np.clip(t / rise, 0.0, 1.0) ** 1.5 * np.sin((k + 1) * phase + 0.7 * k * k)
+        turned = gains[k] * np.exp(0.7j * k * k)
+        sound = turned.imag * partial.real + turned.real * partial.imag
+        grown = t[: int(attack * (1.0 + of.bloom * k / 6.0) * RATE) + 1] / (attack * (1.0 + of.bloom * k / 6.0))
+        sound[: len(grown)] *= np.minimum(grown, 1.0) ** 1.5
+        wave += sound
     noise = breath(tone, n, RATE)
     wave += (of.air + 0.9 * tone.fuzz) * noise
     if not tone.slurred:
