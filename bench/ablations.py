@@ -28,8 +28,14 @@ ABLATIONS: dict[str, Any] = {
 
 # Second hearings, by the function that is replaced and what by.
 SECOND: dict[str, tuple[str, Any]] = {
-    "starts by spectra": ("jeweller.follow.starts._made_up", lambda index, event, before, heard, caught, mixture: heard),
-    "notes not found explained again": ("jeweller.follow.follow.mend", lambda events, jumps, items, spq: (events, jumps)),
+    "starts by spectra": (
+        "jeweller.follow.starts._made_up",
+        lambda index, event, before, heard, caught, mixture: heard,
+    ),
+    "notes not found explained again": (
+        "jeweller.follow.follow.mend",
+        lambda events, jumps, items, spq: (events, jumps),
+    ),
     "blurred notes looked at again": ("jeweller.judge.pitches._written_sounded", lambda *a: False),
 }
 

@@ -1,11 +1,13 @@
 #!/usr/bin/env python3
-"""Opens many notation files that nobody here wrote and compares what is understood with what a musicology toolkit understands.
+"""Opens many notation files that nobody here wrote and compares what is understood with what a musicology
+toolkit understands.
 
     pip install music21                       # not needed by Jeweller, nothing of it is kept
     bench/formats.py [--limit 200] [--kinds abc,krn,mxl,xml,mid] [--verbose]
 
-The toolkit's own bundled corpus is read by both. A part agrees where the toolkit has a part whose sounding notes (as printed, ties not merged, top note
-of a chord, no grace and cue notes) have the same pitches and the same lengths in the same order.
+The toolkit's own bundled corpus is read by both. A part agrees where the toolkit has a part whose sounding
+notes (as printed, ties not merged, top note of a chord, no grace and cue notes) have the same pitches and the
+same lengths in the same order.
 """
 
 from __future__ import annotations
@@ -57,7 +59,9 @@ def theirs(path: str) -> list[list[tuple[int, Fraction]]]:
                     continue
                 if n.style.noteSize == "cue" or not n.pitches:
                     continue
-                notes.append((max(p.midi for p in n.pitches), Fraction(n.quarterLength).limit_denominator(96)))
+                notes.append(
+                    (max(p.midi for p in n.pitches), Fraction(n.quarterLength).limit_denominator(96))
+                )
             out.append(notes)
     return out
 
@@ -68,7 +72,11 @@ def compare(path: str) -> dict[str, Any]:
     try:
         mine = ours(path)
     except Exception as error:  # noqa: BLE001 what fails is counted and named
-        return result | {"state": "not opened", "why": str(error)[:200], "seconds": time.perf_counter() - begin}
+        return result | {
+            "state": "not opened",
+            "why": str(error)[:200],
+            "seconds": time.perf_counter() - begin,
+        }
     result["seconds"] = time.perf_counter() - begin
     try:
         other = theirs(path)
@@ -85,13 +93,27 @@ def compare(path: str) -> dict[str, Any]:
     if agree < len(mine) and waiting:
         part = next(p for p in mine if p not in other)
         near = max(waiting, key=lambda w: sum(a == b for a, b in zip(part, w, strict=False)))
-        at = next((k for k, (a, b) in enumerate(zip(part, near, strict=False)) if a != b), min(len(part), len(near)))
-        why = f"{len(part)} and {len(near)} notes; from note {at + 1}: ours {[(p, str(q)) for p, q in part[at : at + 4]]}, theirs {[(p, str(q)) for p, q in near[at : at + 4]]}"
-    return result | {"state": "agree" if agree == len(mine) == len(other) else "differ", "parts": len(mine), "agree": agree, "of": len(other), "why": why}
+        at = next(
+            (k for k, (a, b) in enumerate(zip(part, near, strict=False)) if a != b), min(len(part), len(near))
+        )
+        why = (
+            f"{len(part)} and {len(near)} notes; from note {at + 1}: ours "
+            f"{[(p, str(q)) for p, q in part[at : at + 4]]}, theirs "
+            f"{[(p, str(q)) for p, q in near[at : at + 4]]}"
+        )
+    return result | {
+        "state": "agree" if agree == len(mine) == len(other) else "differ",
+        "parts": len(mine),
+        "agree": agree,
+        "of": len(other),
+        "why": why,
+    }
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     parser.add_argument("--limit", type=int, default=200)
     parser.add_argument("--kinds", default="abc,krn,mxl,xml,mid")
     parser.add_argument("--workers", type=int, default=2)
@@ -110,12 +132,21 @@ def main() -> None:
         results = list(pool.map(compare, files, chunksize=4))
     for r in results:
         if options.verbose and r["state"] != "agree":
-            print(Path(r["path"]).relative_to(folder), r["state"], f"{r.get('agree', '')}/{r.get('parts', '')}/{r.get('of', '')}", r["why"])
+            print(
+                Path(r["path"]).relative_to(folder),
+                r["state"],
+                f"{r.get('agree', '')}/{r.get('parts', '')}/{r.get('of', '')}",
+                r["why"],
+            )
     for kind in kinds:
         mine = [r for r in results if r["kind"] == kind]
         states = Counter(r["state"] for r in mine)
         parts, agree = sum(r.get("parts", 0) for r in mine), sum(r.get("agree", 0) for r in mine)
-        print(f"{kind}: {len(mine)} files: " + ", ".join(f"{n} {s}" for s, n in states.most_common()) + f"; {agree} of {parts} parts agree")
+        print(
+            f"{kind}: {len(mine)} files: "
+            + ", ".join(f"{n} {s}" for s, n in states.most_common())
+            + f"; {agree} of {parts} parts agree"
+        )
 
 
 if __name__ == "__main__":

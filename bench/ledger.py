@@ -1,10 +1,12 @@
 #!/usr/bin/env python3
 """How long the library takes when it is large, and a whole tray from the drop to the slips.
 
-    .venv/bin/python bench/ledger.py large [--players 2000 --takes 20000] [--folder F]    opening, lists, search, painted frames
-    .venv/bin/python bench/ledger.py tray [--takes 40]                                     drop, check, decide by keyboard, slips
+    .venv/bin/python bench/ledger.py large [--players 2000 --takes 20000] [--folder F]    opening, lists,
+        search, painted frames .venv/bin/python bench/ledger.py tray [--takes 40]
+        drop, check, decide by keyboard, slips
 
-    .venv/bin/python bench/ledger.py book [--pieces 2000]                                  the shelf, and a part of 200 bars
+    .venv/bin/python bench/ledger.py book [--pieces 2000]                                  the shelf, and a
+        part of 200 bars
 
 Prints seconds; `tray` also the key presses. Offscreen; the figures of docs/performance.md come from here.
 """
@@ -97,8 +99,20 @@ def fill(folder: Path, players: int, takes: int) -> None:
     report = check(demo[1].score, demo[1].take, Options(part=demo[1].part)).report
     instruments = ("flute", "clarinet", "trumpet", "trombone", "alto-saxophone", "horn", "tuba")
     with library.store.write() as session:
-        session.execute(insert(Player), [{"band_id": band.id, "name": f"Player {k:04d}", "instrument": instruments[k % 7], "part": "", "also": [], "consent": ""}
-                                         for k in range(players)])  # fmt: skip
+        session.execute(
+            insert(Player),
+            [
+                {
+                    "band_id": band.id,
+                    "name": f"Player {k:04d}",
+                    "instrument": instruments[k % 7],
+                    "part": "",
+                    "also": [],
+                    "consent": "",
+                }
+                for k in range(players)
+            ],
+        )
     trays = [library.add_tray(band.id, f"Week {k}") for k in range(takes // IN_TRAY)]
     first = library.add_take(trays[0].id, demo[1].take, player=1, piece=piece, part=demo[1].part)
     library.add_report(first.id, report)
@@ -106,23 +120,54 @@ def fill(folder: Path, players: int, takes: int) -> None:
     with library.store.read() as session:
         body = session.get(Report, 1).body  # type: ignore[union-attr]
     chance = random.Random(1)
-    rows = [{"tray_id": trays[k // IN_TRAY].id, "player_id": 1 + k % players, "piece": piece, "part": row.part, "file": row.file, "name": f"take {k}.ogg",
-             "sha256": f"{k:064d}", "kind": "played", "support": "alone", "reading": "practised", "state": "checked", "sentence": "", "added_at": now(),
-             "summary": {**row.summary, "need": round(chance.random() * 3, 3)}} for k in range(1, takes)]  # fmt: skip
+    rows = [
+        {
+            "tray_id": trays[k // IN_TRAY].id,
+            "player_id": 1 + k % players,
+            "piece": piece,
+            "part": row.part,
+            "file": row.file,
+            "name": f"take {k}.ogg",
+            "sha256": f"{k:064d}",
+            "kind": "played",
+            "support": "alone",
+            "reading": "practised",
+            "state": "checked",
+            "sentence": "",
+            "added_at": now(),
+            "summary": {**row.summary, "need": round(chance.random() * 3, 3)},
+        }
+        for k in range(1, takes)
+    ]
     with library.store.write() as session:
         for k in range(0, len(rows), 1000):
             session.execute(insert(Take), rows[k : k + 1000])
     with library.store.write() as session:
         for k in range(0, takes - 1, 1000):
             ids = range(k + 2, min(k + 1002, takes + 1))
-            session.execute(insert(Report), [{"take_id": i, "made_at": now(), "ear_version": "6", "settings_hash": "x", "body": body} for i in ids])
-            session.execute(insert(Act), [{"take_id": i, "step": i, "at": now(), "kind": "state", "body": {"state": "heard"}} for i in ids])
+            session.execute(
+                insert(Report),
+                [
+                    {"take_id": i, "made_at": now(), "ear_version": "6", "settings_hash": "x", "body": body}
+                    for i in ids
+                ],
+            )
+            session.execute(
+                insert(Act),
+                [
+                    {"take_id": i, "step": i, "at": now(), "kind": "state", "body": {"state": "heard"}}
+                    for i in ids
+                ],
+            )
     library.close()
 
 
 def large(options: argparse.Namespace) -> None:
     folder = Path(options.folder or tempfile.mkdtemp()) / "library"
-    timed(f"filling it: {options.players} players, {options.takes} takes", lambda: fill(folder, options.players, options.takes))
+    timed(
+        f"filling it: {options.players} players, {options.takes} takes",
+        lambda: fill(folder, options.players, options.takes),
+    )
     print(f"database: {(folder / 'ledger.db').stat().st_size / 2**20:.0f} MB")
     Library(folder).close()  # the copy of the day is made once
     library = timed("opening", lambda: Library(folder))
@@ -135,7 +180,10 @@ def large(options: argparse.Namespace) -> None:
     timed("ledger: opened, with the class picture", painted(window, lambda: window.go("ledger")))
     timed("ledger: players", painted(window, lambda: window.ledger.choose_way("players")))
     for text in ("1", "19", "player 199 trum"):
-        timed(f"ledger: search “{text}”", painted(window, lambda t=text: window.ledger.players.search.setText(t)))  # type: ignore[misc]
+        timed(
+            f"ledger: search “{text}”",
+            painted(window, lambda t=text: window.ledger.players.search.setText(t)),
+        )  # type: ignore[misc]
     window.close()
 
 
@@ -150,7 +198,9 @@ def forty(folder: Path, count: int) -> None:
         plans = [Plan("wrong_note", chance.randrange(4, len(line.main_notes) - 4), 2.0)] if k % 3 else []
         played = perform(line, Manner(bpm=62 + k % 6), tuple(plans), seed=k)
         instrument = require_instrument(part.name)
-        sound = put_in_room(render(list(played.tones), instrument.sound, played.seconds), RATE, Room(0.4, 0.2, 40), seed=k)
+        sound = put_in_room(
+            render(list(played.tones), instrument.sound, played.seconds), RATE, Room(0.4, 0.2, 40), seed=k
+        )
         write_sound(folder / f"Player{k:02d} march {part.name.split(' ')[0]}.ogg", sound, RATE)
 
 
@@ -178,7 +228,10 @@ def tray(options: argparse.Namespace) -> None:
     timed("checked", lambda: pause(lambda: bench.checking is not None and not bench.checking.busy))
     waiting = sum(line.take.summary.get("open", 0) for line in bench.lines)
     lengths = [bench._heard[t][1].duration for t in bench._heard]
-    print(f"{'':56} {len(bench.lines)} takes, about {sum(lengths) / max(1, len(lengths)):.0f} s each; {waiting} doubtful places")
+    print(
+        f"{'':56} {len(bench.lines)} takes, about {sum(lengths) / max(1, len(lengths)):.0f} s each; "
+        f"{waiting} doubtful places"
+    )
 
     def go_through() -> int:
         pressed = 0
@@ -198,7 +251,10 @@ def tray(options: argparse.Namespace) -> None:
 
     timed("slips of all of them (PDF)", slips)
     keys += 1
-    print(f"{'from the drop to the slips, machine time':56} {time.perf_counter() - begin:7.3f} s; key presses and clicks: {keys}")
+    print(
+        f"{'from the drop to the slips, machine time':56} {time.perf_counter() - begin:7.3f} s; key "
+        f"presses and clicks: {keys}"
+    )
     window.close()
 
 
@@ -215,7 +271,10 @@ def book(options: argparse.Namespace) -> None:
         shelf.add(dataclasses.replace(music, title=f"Piece {k}"))
     place.shelf.open_at(place.shelf.folder)
 
-    timed(f"shelf of {options.pieces} pieces: opened, to the painted frame", painted(window, lambda: place.choose_way("shelf")))
+    timed(
+        f"shelf of {options.pieces} pieces: opened, to the painted frame",
+        painted(window, lambda: place.choose_way("shelf")),
+    )
     pause(lambda: not place.shelf.thumbs.waiting)
     worst = 0.0
     for k in range(30):
@@ -227,12 +286,17 @@ def book(options: argparse.Namespace) -> None:
     timed("searched", painted(window, lambda: place.shelf.search.setText("Piece 17")))
     bars = "|".join(["CDEF GABc", "c2B2 A2G2", "E4 (FG)AB", "c8"]) + "|\n"
     (home / "long.abc").write_text(f"X:1\nT:Two hundred bars\nM:4/4\nL:1/8\nK:Eb\n{bars * 50}")
-    timed("a part of 200 bars opened, to the painted frame", painted(window, lambda: place.open_file(str(home / "long.abc"))))
+    timed(
+        "a part of 200 bars opened, to the painted frame",
+        painted(window, lambda: place.open_file(str(home / "long.abc"))),
+    )
     window.close()
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     acts = parser.add_subparsers(dest="act", required=True)
     one = acts.add_parser("large")
     one.add_argument("--players", type=int, default=2000)

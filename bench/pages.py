@@ -1,11 +1,13 @@
 #!/usr/bin/env python3
-"""Do the first three lines of a page say what a teacher would say first? Twelve badly played takes, each with the order written down by hand.
+"""Do the first three lines of a page say what a teacher would say first? Twelve badly played takes, each with
+the order written down by hand.
 
     .venv/bin/python bench/pages.py [--verbose]
 
-A case is a tune of the simulated player, the faults that are played, and the three that come first on a teacher's page, in order: what happens often
-before what happens once, what throws the count before a single note, notes before rhythm, rhythm before ornaments and sound; tuning last.
-Prints how many of the wanted three are among the report's first three, and how many stand in their very place.
+A case is a tune of the simulated player, the faults that are played, and the three that come first on a
+teacher's page, in order: what happens often before what happens once, what throws the count before a single
+note, notes before rhythm, rhythm before ornaments and sound; tuning last. Prints how many of the wanted three
+are among the report's first three, and how many stand in their very place.
 """
 
 from __future__ import annotations
@@ -20,21 +22,48 @@ import numpy as np
 
 # (number of the tune, faults that are played, the first three in a teacher's order)
 PAGES: list[tuple[int, tuple[str, ...], tuple[str, ...]]] = [
-    (900, ("missed_accidental", "rest_short", "cracked", "tuned_high"), ("missed_accidental", "rest_short", "cracked")),
+    (
+        900,
+        ("missed_accidental", "rest_short", "cracked", "tuned_high"),
+        ("missed_accidental", "rest_short", "cracked"),
+    ),
     (901, ("wrong_note", "restart", "dot_lost", "cracked"), ("dot_lost", "restart", "wrong_note")),
-    (902, ("bar_skipped", "missed_accidental", "late", "out_of_tune"), ("bar_skipped", "missed_accidental", "late")),
+    (
+        902,
+        ("bar_skipped", "missed_accidental", "late", "out_of_tune"),
+        ("bar_skipped", "missed_accidental", "late"),
+    ),
     (903, ("rest_long", "wrong_octave", "uneven", "sagging"), ("rest_long", "wrong_octave", "uneven")),
     (904, ("dragging", "missed_note", "cut_short", "tuned_low"), ("missed_note", "dragging", "cut_short")),
     (905, ("beat_dropped", "wrong_note", "cracked", "unsteady"), ("beat_dropped", "wrong_note", "cracked")),
-    (906, ("missed_accidental", "rushing", "extra_note", "cracked"), ("missed_accidental", "rushing", "extra_note")),
-    (907, ("hesitation", "added_accidental", "grace_missed", "out_of_tune"), ("added_accidental", "hesitation", "grace_missed")),
-    (908, ("rest_short", "wrong_partial", "tongued_in_slur", "tuned_high"), ("rest_short", "wrong_partial", "tongued_in_slur")),
-    (909, ("dot_lost", "missed_accidental", "trill_missed", "cracked"), ("missed_accidental", "dot_lost", "trill_missed")),
+    (
+        906,
+        ("missed_accidental", "rushing", "extra_note", "cracked"),
+        ("missed_accidental", "rushing", "extra_note"),
+    ),
+    (
+        907,
+        ("hesitation", "added_accidental", "grace_missed", "out_of_tune"),
+        ("added_accidental", "hesitation", "grace_missed"),
+    ),
+    (
+        908,
+        ("rest_short", "wrong_partial", "tongued_in_slur", "tuned_high"),
+        ("rest_short", "wrong_partial", "tongued_in_slur"),
+    ),
+    (
+        909,
+        ("dot_lost", "missed_accidental", "trill_missed", "cracked"),
+        ("missed_accidental", "dot_lost", "trill_missed"),
+    ),
     (910, ("restart", "held_over", "wrong_note", "fuzzy"), ("held_over", "wrong_note", "restart")),
     (911, ("rest_filled", "wrong_octave", "late", "sagging"), ("wrong_octave", "rest_filled", "late")),
 ]
 TRIES = 60  # tunes that are looked through for one with room for all the faults
-SAME = {"hesitation": {"beat_added"}, "rest_long": {"beat_added", "hesitation"}}  # names that say the same thing
+SAME = {
+    "hesitation": {"beat_added"},
+    "rest_long": {"beat_added", "hesitation"},
+}  # names that say the same thing
 
 
 def page(case: tuple[int, tuple[str, ...], tuple[str, ...]]) -> dict[str, Any]:
@@ -68,7 +97,9 @@ def page(case: tuple[int, tuple[str, ...], tuple[str, ...]]) -> dict[str, Any]:
             plans += made
         else:
             played = perform(line, Manner(bpm=bpm), tuple(plans), seed)
-            dry = synth.render(list(played.tones), synth.voice(instrument.sound, 40 + number % 10), played.seconds, seed, {})
+            dry = synth.render(
+                list(played.tones), synth.voice(instrument.sound, 40 + number % 10), played.seconds, seed, {}
+            )
             sound = put_in_room(dry, synth.RATE, Room(0.4, 0.2, 35.0, -90.0), seed)
             with tempfile.TemporaryDirectory() as folder:
                 (Path(folder) / "score.musicxml").write_bytes(write_musicxml(score))
@@ -84,7 +115,9 @@ def alike(a: str, b: str) -> bool:
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     parser.add_argument("--verbose", action="store_true")
     options = parser.parse_args()
     with ProcessPoolExecutor(2) as pool:
@@ -93,10 +126,15 @@ def main() -> None:
     placed = sum(alike(w, s) for r in rows for w, s in zip(r["wanted"], r["said"], strict=False))
     if options.verbose:
         for r in rows:
-            print(r["number"], r["instrument"], "wanted", ", ".join(r["wanted"]), "| said", ", ".join(r["said"]))
+            print(
+                r["number"], r["instrument"], "wanted", ", ".join(r["wanted"]), "| said", ", ".join(r["said"])
+            )
     total = sum(len(r["wanted"]) for r in rows)
-    print(f"of the {total} lines a teacher says first, {inside} are among the first three, {placed} in their very place; lines a page: "
-          f"{np.mean([len(r['said']) for r in rows]):.1f} for {np.mean([4 for r in rows]):.0f} faults")  # fmt: skip
+    print(
+        f"of the {total} lines a teacher says first, {inside} are among the first three, {placed} "
+        "in their very place; lines a page: "
+        f"{np.mean([len(r['said']) for r in rows]):.1f} for {np.mean([4 for r in rows]):.0f} faults"
+    )
 
 
 if __name__ == "__main__":

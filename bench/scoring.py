@@ -1,4 +1,6 @@
-"""Counts what a report got right against the truth of a take: notes, faults, causes, confidences. Matching is one to one, by kind and by bar or time."""
+"""Counts what a report got right against the truth of a take: notes, faults, causes, confidences. Matching is
+one to one, by kind and by bar or time.
+"""
 
 from __future__ import annotations
 
@@ -8,10 +10,17 @@ import numpy as np
 
 # What else a report may call a planted fault and still be right.
 ACCEPT = {
-    "wrong_note": {"wrong_octave", "wrong_partial"}, "added_accidental": {"wrong_note"}, "wrong_octave": {"wrong_partial"}, "extra_note": {"restart"},
-    "rest_short": {"beat_dropped"}, "rest_long": {"beat_added", "hesitation"}, "rest_filled": {"held_over"}, "hesitation": {"beat_added"},
-    "grace_slipped": {"grace_missed"}, "trill_missed": {"trill_thin"},
-}  # fmt: skip
+    "wrong_note": {"wrong_octave", "wrong_partial"},
+    "added_accidental": {"wrong_note"},
+    "wrong_octave": {"wrong_partial"},
+    "extra_note": {"restart"},
+    "rest_short": {"beat_dropped"},
+    "rest_long": {"beat_added", "hesitation"},
+    "rest_filled": {"held_over"},
+    "hesitation": {"beat_added"},
+    "grace_slipped": {"grace_missed"},
+    "trill_missed": {"trill_thin"},
+}
 SURE = 0.5
 LISTEN_HERE = {"fuzzy"}  # always "listen here" by the report's contract: found where that is said
 
@@ -47,8 +56,15 @@ def pair(findings: list[dict[str, Any]], faults: list[dict[str, Any]]) -> dict[i
     return {i: j for j, i in owner.items()}
 
 
-def count(truth: dict[str, Any], report: dict[str, Any], kinds: frozenset[str] = frozenset(), leave: frozenset[str] = frozenset(), sure_from: float = SURE) -> dict[str, Any]:
-    """The counts of one take. `kinds`: only these are judged (empty: all); `leave`: these are neither planted nor said.
+def count(
+    truth: dict[str, Any],
+    report: dict[str, Any],
+    kinds: frozenset[str] = frozenset(),
+    leave: frozenset[str] = frozenset(),
+    sure_from: float = SURE,
+) -> dict[str, Any]:
+    """The counts of one take. `kinds`: only these are judged (empty: all); `leave`: these are neither planted
+    nor said.
 
     From the confidence `sure_from` on a finding counts as said surely.
     """
@@ -56,8 +72,26 @@ def count(truth: dict[str, Any], report: dict[str, Any], kinds: frozenset[str] =
     for n in report["notes"]:
         if not n["grace"]:
             waiting.setdefault((n["bar"], round(n["offset_q"], 2)), []).append(n)
-    out: dict[str, Any] = dict.fromkeys(("notes", "agree", "tp", "fp", "fn", "faults", "hits", "findings", "clean_notes", "clean_false", "clean_unsure",
-                                         "causes", "causes_right", "near", "near_false"), 0.0)  # fmt: skip
+    out: dict[str, Any] = dict.fromkeys(
+        (
+            "notes",
+            "agree",
+            "tp",
+            "fp",
+            "fn",
+            "faults",
+            "hits",
+            "findings",
+            "clean_notes",
+            "clean_false",
+            "clean_unsure",
+            "causes",
+            "causes_right",
+            "near",
+            "near_false",
+        ),
+        0.0,
+    )
     errors = []
     wrong_verdicts = []
     for t in truth["notes"]:
@@ -78,10 +112,16 @@ def count(truth: dict[str, Any], report: dict[str, Any], kinds: frozenset[str] =
     sure = [f for f in judged if f["confidence"] >= sure_from]
     pairs = pair(sure, faults)
     all_pairs = pair(judged, faults)
-    listened = {i for i, f in enumerate(faults) if f["kind"] in LISTEN_HERE and i in all_pairs and i not in pairs}
+    listened = {
+        i for i, f in enumerate(faults) if f["kind"] in LISTEN_HERE and i in all_pairs and i not in pairs
+    }
     taken = set(pairs.values())
     left = [f for j, f in enumerate(sure) if j not in taken]
-    out["faults"], out["hits"], out["findings"] = len(faults), len(pairs) + len(listened), len(sure) + len(listened)
+    out["faults"], out["hits"], out["findings"] = (
+        len(faults),
+        len(pairs) + len(listened),
+        len(sure) + len(listened),
+    )
     if not truth["faults"]:
         out["clean_notes"], out["clean_false"] = len(truth["notes"]), len(left)
         out["clean_unsure"] = len(judged) - len(sure)
@@ -89,7 +129,9 @@ def count(truth: dict[str, Any], report: dict[str, Any], kinds: frozenset[str] =
         said = sure[j]["cause"]
         if said is not None:
             out["causes"] += 1
-            out["causes_right"] += said == faults[i].get("cause") or (faults[i].get("cause") is None and said in ALSO.get(faults[i]["kind"], ()))
+            out["causes_right"] += said == faults[i].get("cause") or (
+                faults[i].get("cause") is None and said in ALSO.get(faults[i]["kind"], ())
+            )
     near_misses = truth.get("near", [])
     out["near"] = len(near_misses)
     out["near_false"] = sum(any(f["kind"] == n["kind"] and near(f, n) for f in left) for n in near_misses)
@@ -106,7 +148,13 @@ def count(truth: dict[str, Any], report: dict[str, Any], kinds: frozenset[str] =
     # What a missed fault was called instead, if anything was said at its place.
     out["confusion"] = []
     for i, f in enumerate(faults):
-        said = sure[pairs[i]]["kind"] if i in pairs else next((g["kind"] for g in left if near(g, f) and abs((g["at_s"] or 0) - f["at_s"]) < 3), "(nothing)")
+        said = (
+            sure[pairs[i]]["kind"]
+            if i in pairs
+            else next(
+                (g["kind"] for g in left if near(g, f) and abs((g["at_s"] or 0) - f["at_s"]) < 3), "(nothing)"
+            )
+        )
         out["confusion"].append((f["kind"], said))
     hit = set(all_pairs.values())
     out["confidences"] = [(f["confidence"], j in hit) for j, f in enumerate(judged)]
@@ -115,8 +163,14 @@ def count(truth: dict[str, Any], report: dict[str, Any], kinds: frozenset[str] =
 
 
 # A cause the truth leaves open that the sound alone bears out.
-ALSO = {"held_over": ("long_note_miscounted",), "beat_dropped": ("long_note_miscounted",), "rest_short": ("rest_miscounted",), "rest_long": ("rest_miscounted",),
-        "cut_short": ("long_note_miscounted", "breath", "air"), "wrong_octave": ("register_key", "partial_same_fingering")}  # fmt: skip
+ALSO = {
+    "held_over": ("long_note_miscounted",),
+    "beat_dropped": ("long_note_miscounted",),
+    "rest_short": ("rest_miscounted",),
+    "rest_long": ("rest_miscounted",),
+    "cut_short": ("long_note_miscounted", "breath", "air"),
+    "wrong_octave": ("register_key", "partial_same_fingering"),
+}
 
 FIGURES = {
     "verdict agrees with the truth": lambda t: t["agree"] / max(1, t["notes"]),
@@ -137,7 +191,9 @@ def total(rows: list[dict[str, Any]]) -> dict[str, float]:
 
 
 def calibration(rows: list[dict[str, Any]]) -> dict[str, Any]:
-    """Expected calibration error over ten bins, the filled bins, and the area under the curve of confidence against being right."""
+    """Expected calibration error over ten bins, the filled bins, and the area under the curve of confidence
+    against being right.
+    """
     pairs = np.array([(c, h) for r in rows for c, h in r["confidences"]], float).reshape(-1, 2)
     if len(pairs) < 10 or pairs[:, 1].min() == pairs[:, 1].max():
         return {"error": None, "area": None, "bins": []}
@@ -146,7 +202,14 @@ def calibration(rows: list[dict[str, Any]]) -> dict[str, Any]:
     for k in range(10):
         inside = pairs[(pairs[:, 0] >= k / 10) & (pairs[:, 0] < (k + 1) / 10 + (k == 9))]
         if len(inside):
-            bins.append({"from": k / 10, "count": len(inside), "said": round(float(inside[:, 0].mean()), 3), "right": round(float(inside[:, 1].mean()), 3)})
+            bins.append(
+                {
+                    "from": k / 10,
+                    "count": len(inside),
+                    "said": round(float(inside[:, 0].mean()), 3),
+                    "right": round(float(inside[:, 1].mean()), 3),
+                }
+            )
             error += len(inside) / len(pairs) * abs(float(inside[:, 0].mean() - inside[:, 1].mean()))
     order = np.argsort(pairs[:, 0], kind="stable")
     _, inverse, number = np.unique(pairs[order, 0], return_inverse=True, return_counts=True)

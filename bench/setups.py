@@ -1,9 +1,11 @@
 #!/usr/bin/env python3
-"""How much loudness and tone of a take differ where nothing changed: one simulated player, one set-up, the same line twice, and then two lines.
+"""How much loudness and tone of a take differ where nothing changed: one simulated player, one set-up, the
+same line twice, and then two lines.
 
     .venv/bin/python bench/setups.py [LINES]
 
-The 90th percentile of each difference is what `ledger.over_time.SOUNDS` must lie above, so that nine of ten takes without a change say nothing.
+The 90th percentile of each difference is what `ledger.over_time.SOUNDS` must lie above, so that nine of ten
+takes without a change say nothing.
 """
 
 from __future__ import annotations
@@ -40,16 +42,26 @@ def main() -> None:
                 path.write_bytes(write_musicxml(score))
                 for take in range(2):
                     played = perform(line, Manner(line.written_bpm or 90.0), (), seed + 10_000 * take)
-                    write_sound(Path(folder) / "take.wav", synth.render(list(played.tones), voice, played.seconds, seed + take), synth.RATE)
+                    write_sound(
+                        Path(folder) / "take.wav",
+                        synth.render(list(played.tones), voice, played.seconds, seed + take),
+                        synth.RATE,
+                    )
                     sounds.append(check(path, Path(folder) / "take.wav").report["sound"])
             for name in again:
                 for a, b, kept in ((0, 1, again), (2, 3, again), (0, 2, other), (1, 3, other)):
                     if sounds[a][name] is not None and sounds[b][name] is not None:
                         kept[name].append(abs(sounds[a][name] - sounds[b][name]))
-    print(f"{'':12} {'same line: told from':>22} {'50 %':>6} {'90 %':>6} {'another: told from':>22} {'50 %':>6} {'90 %':>6}")
+    print(
+        f"{'':12} {'same line: told from':>22} {'50 %':>6} {'90 %':>6} {'another: told from':>22} "
+        f"{'50 %':>6} {'90 %':>6}"
+    )
     for name, here, elsewhere, *_ in SOUNDS:
         figures = [np.percentile(kept[name], share) for kept in (again, other) for share in (50, 90)]
-        print(f"{name:12} {here:22.2f} {figures[0]:6.2f} {figures[1]:6.2f} {elsewhere:22.2f} {figures[2]:6.2f} {figures[3]:6.2f}")
+        print(
+            f"{name:12} {here:22.2f} {figures[0]:6.2f} {figures[1]:6.2f} {elsewhere:22.2f} "
+            f"{figures[2]:6.2f} {figures[3]:6.2f}"
+        )
 
 
 if __name__ == "__main__":

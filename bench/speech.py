@@ -1,5 +1,6 @@
 #!/usr/bin/env python3
-"""How well words are told from music: the shares that `jeweller.hear.speech` goes by, over two folders of recordings.
+"""How well words are told from music: the shares that `jeweller.hear.speech` goes by, over two folders of
+recordings.
 
     .venv/bin/python bench/speech.py WORDS_FOLDER MUSIC_FOLDER
 
@@ -25,7 +26,10 @@ def main() -> None:
         found = np.array([held_and_voiced(decode(p, DEFAULT.rate).samples) for p in paths])
         told = (found[:, 0] < TONES) & (found[:, 1] > VOICED)
         held, voiced = (np.percentile(found[:, k], (0, 5, 50, 95, 100)).round(2) for k in (0, 1))
-        print(f"{name}: {len(paths)}; told right {int((told == words).sum())}; held {held}, voiced {voiced} (least, 5 %, half, 95 %, most)")
+        print(
+            f"{name}: {len(paths)}; told right {int((told == words).sum())}; held {held}, voiced "
+            f"{voiced} (least, 5 %, half, 95 %, most)"
+        )
 
 
 if __name__ == "__main__":

@@ -3,8 +3,8 @@
 
     .venv/bin/python bench/speed.py [--minutes 1,5,10,30]
 
-Takes are composed and played by the simulated player. Prints the share of each stage, seconds and the peak of memory by length, and the
-multiple of the yardstick (see bench/ear.py).
+Takes are composed and played by the simulated player. Prints the share of each stage, seconds and the peak of
+memory by length, and the multiple of the yardstick (see bench/ear.py).
 """
 
 from __future__ import annotations
@@ -28,9 +28,15 @@ from typing import Any
 sys.path.insert(0, str(Path(__file__).parent))
 from ear import yardstick
 
-STAGES = (("audio/decode.py", "decode", "decoding"), ("hear/features.py", "hear", "hearing"), ("follow/segments.py", "segments", "worth of segments"),
-          ("follow/search.py", "run", "search (with the worth)"), ("follow/follow.py", "_result", "exact times, second hearings"), ("judge/judge.py", "judge", "judging"),
-          ("report/build.py", "build_report", "report"))  # fmt: skip
+STAGES = (
+    ("audio/decode.py", "decode", "decoding"),
+    ("hear/features.py", "hear", "hearing"),
+    ("follow/segments.py", "segments", "worth of segments"),
+    ("follow/search.py", "run", "search (with the worth)"),
+    ("follow/follow.py", "_result", "exact times, second hearings"),
+    ("judge/judge.py", "judge", "judging"),
+    ("report/build.py", "build_report", "report"),
+)
 
 
 def make(job: tuple[float, str]) -> str:
@@ -38,7 +44,9 @@ def make(job: tuple[float, str]) -> str:
     from jeweller.player.compose import Style
     from jeweller.player.studio import make_take, write_take
 
-    take = make_take("tune", 700, style=Style(bars=(round(minutes * 24), round(minutes * 24)), repeat=0.0), faults=3)
+    take = make_take(
+        "tune", 700, style=Style(bars=(round(minutes * 24), round(minutes * 24)), repeat=0.0), faults=3
+    )
     return str(write_take(take, Path(folder)))
 
 
@@ -53,8 +61,12 @@ def measure(job: tuple[str, bool]) -> dict[str, Any]:
     begin = time.perf_counter()
     report = check(case / "score.musicxml", sound).report
     seconds = time.perf_counter() - begin
-    out: dict[str, Any] = {"minutes": report["take"]["duration_s"] / 60, "seconds": seconds, "followed": report["followed"],
-                           "megabytes": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024}  # fmt: skip
+    out: dict[str, Any] = {
+        "minutes": report["take"]["duration_s"] / 60,
+        "seconds": seconds,
+        "followed": report["followed"],
+        "megabytes": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024,
+    }
     samples = decode(sound, 22050).samples
     out["yardsticks"] = seconds / min(yardstick(samples) for _ in range(2))
     if profiled:
@@ -64,12 +76,17 @@ def measure(job: tuple[str, bool]) -> dict[str, Any]:
         profile.disable()
         stats = pstats.Stats(profile).stats  # type: ignore[attr-defined]
         total = sum(v[2] for v in stats.values())
-        out["stages"] = {title: next((v[3] for k, v in stats.items() if k[0].endswith(file) and k[2] == name), 0.0) / total for file, name, title in STAGES}
+        out["stages"] = {
+            title: next((v[3] for k, v in stats.items() if k[0].endswith(file) and k[2] == name), 0.0) / total
+            for file, name, title in STAGES
+        }
     return out
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     parser.add_argument("--minutes", default="1,5,10,30")
     lengths = [float(m) for m in parser.parse_args().minutes.split(",")]
     print("minutes  seconds  s a minute  yardsticks  peak MB")
@@ -79,7 +96,11 @@ def main() -> None:
                 case = pool.map(make, [(minutes, folder)])[0]
             with get_context("spawn").Pool(1) as pool:
                 r = pool.map(measure, [(case, k == 0)])[0]
-        print(f"{r['minutes']:7.1f} {r['seconds']:8.1f} {r['seconds'] / r['minutes']:11.2f} {r['yardsticks']:11.2f} {r['megabytes']:8.0f}{'' if r['followed'] else '   not followed'}")
+        print(
+            f"{r['minutes']:7.1f} {r['seconds']:8.1f} {r['seconds'] / r['minutes']:11.2f} "
+            f"{r['yardsticks']:11.2f} "
+            f"{r['megabytes']:8.0f}{'' if r['followed'] else '   not followed'}"
+        )
         for title, share in r.get("stages", {}).items():
             print(f"    {title:32} {100 * share:5.1f} %")
 

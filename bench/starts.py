@@ -1,14 +1,16 @@
 #!/usr/bin/env python3
-"""How well what sounds for a moment where a note begins can be told: a crack in its attack, or fingers that did not move together, from the end of the
-note before, the room, and the way the instrument speaks.
+"""How well what sounds for a moment where a note begins can be told: a crack in its attack, or fingers that
+did not move together, from the end of the note before, the room, and the way the instrument speaks.
 
     bench/make_takes.py tune FOLDER --standard 120 --rough 80 --first 4000 [--bank BANK]
-    bench/make_takes.py tune DIRECTED --standard 100 --rough 60 --first 21000 --kinds cracked,extra_note [--bank BANK]
-    bench/starts.py FOLDER ... --directed DIRECTED ... [--fit]
+    bench/make_takes.py tune DIRECTED --standard 100 --rough 60 --first 21000 --kinds cracked,extra_note
+    [--bank BANK] bench/starts.py FOLDER ... --directed DIRECTED ... [--fit]
 
-Logistic regressions on what `crack_features` and `blip_features` of `jeweller.judge.starts` tell, each take's sounds left out of what they are told by (five
-folds by take). In directed takes such sounds are far likelier: they have a constant of their own, which what is written down leaves out. Prints what is
-said surely of the other takes, and what would be found at so many false ones. With --fit both are written down: they are what the ear judges by.
+Logistic regressions on what `crack_features` and `blip_features` of `jeweller.judge.starts` tell, each take's
+sounds left out of what they are told by (five folds by take). In directed takes such sounds are far likelier:
+they have a constant of their own, which what is written down leaves out. Prints what is said surely of the
+other takes, and what would be found at so many false ones. With --fit both are written down: they are what
+the ear judges by.
 """
 
 from __future__ import annotations
@@ -24,15 +26,29 @@ import numpy as np
 from joins import fitted, left_out
 
 RIDGE = 1.0
-BESIDE_S, LONGEST_S = 0.06, 0.3  # a planted sound lies where it was planted, to so much; a crack lies in the beginning of its note
+BESIDE_S, LONGEST_S = (
+    0.06,
+    0.3,
+)  # a planted sound lies where it was planted, to so much; a crack lies in the beginning of its note
 FALSE = (0, 2, 5, 10)
 PLANTED = {"crack": "cracked", "blip": "extra_note"}  # what a sound of each sort is, if it is anything
-OTHERS = {"cracked", "extra_note", "restart", "wrong_note", "wrong_partial", "wrong_octave", "bar_skipped", "grace_slipped"}  # may sound there, too
+OTHERS = {
+    "cracked",
+    "extra_note",
+    "restart",
+    "wrong_note",
+    "wrong_partial",
+    "wrong_octave",
+    "bar_skipped",
+    "grace_slipped",
+}  # may sound there, too
 JUDGED_BY = Path(__file__).parent.parent / "src" / "jeweller" / "judge"
 
 
 def sounds_of(folder: str) -> list[dict[str, Any]]:
-    """Every such sound of a take: of which sort it would be, its features, whether it was planted, and the log odds the ear gives it by now."""
+    """Every such sound of a take: of which sort it would be, its features, whether it was planted, and the
+    log odds the ear gives it by now.
+    """
     from jeweller.check import check
     from jeweller.follow.mixture import Mixture
     from jeweller.follow.starts import hear_starts
@@ -58,45 +74,93 @@ def sounds_of(folder: str) -> list[dict[str, Any]]:
         if sort == "crack" and s.length_s > WHOLE * (event.off_s - event.on_s):
             continue
         longest = LONGEST_S if sort == "crack" else np.inf
-        near = {f["kind"] for f in truth["faults"] if f["at_s"] - BESIDE_S < s.off_s and s.on_s < min(f["until_s"], f["at_s"] + longest) + BESIDE_S}
+        near = {
+            f["kind"]
+            for f in truth["faults"]
+            if f["at_s"] - BESIDE_S < s.off_s and s.on_s < min(f["until_s"], f["at_s"] + longest) + BESIDE_S
+        }
         if PLANTED[sort] not in near and near & OTHERS:
             continue
         features = (blip_features if sort == "blip" else crack_features)(case, s, event, starts, 0)
-        out.append({"sort": sort, "features": features, "planted": PLANTED[sort] in near, "now": log_odds(sort, features)})
+        out.append(
+            {
+                "sort": sort,
+                "features": features,
+                "planted": PLANTED[sort] in near,
+                "now": log_odds(sort, features),
+            }
+        )
     return out
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     parser.add_argument("takes", nargs="+")
     parser.add_argument("--directed", nargs="+", default=[])
     parser.add_argument("--workers", type=int, default=2)
-    parser.add_argument("--fit", action="store_true", help="write the regressions to where the ear reads them")
+    parser.add_argument(
+        "--fit", action="store_true", help="write the regressions to where the ear reads them"
+    )
     options = parser.parse_args()
     rows: list[tuple[dict[str, Any], int, bool]] = []
     with ProcessPoolExecutor(options.workers) as pool:
         for folders, directed in ((options.takes, False), (options.directed, True)):
-            cases = [str(p) for folder in folders for p in sorted(Path(folder).iterdir()) if (p / "truth.json").exists()]
-            rows += [(x, len(rows) + k, directed) for k, found in enumerate(pool.map(sounds_of, cases, chunksize=4)) for x in found]
+            cases = [
+                str(p)
+                for folder in folders
+                for p in sorted(Path(folder).iterdir())
+                if (p / "truth.json").exists()
+            ]
+            rows += [
+                (x, len(rows) + k, directed)
+                for k, found in enumerate(pool.map(sounds_of, cases, chunksize=4))
+                for x in found
+            ]
     for sort in PLANTED:
-        told([row for row in rows if row[0]["sort"] == sort], sort, JUDGED_BY / f"{sort}.json" if options.fit else None)
+        told(
+            [row for row in rows if row[0]["sort"] == sort],
+            sort,
+            JUDGED_BY / f"{sort}.json" if options.fit else None,
+        )
 
 
 def told(rows: list[tuple[dict[str, Any], int, bool]], sort: str, target: Path | None) -> None:
-    """Prints how well one sort is told by (sound, take, whether directed), and writes its regression to a file."""
+    """Prints how well one sort is told by (sound, take, whether directed), and writes its regression to a
+    file.
+    """
     x = np.array([[*r["features"], float(directed)] for r, _, directed in rows])
     y, take = np.array([float(r["planted"]) for r, _, _ in rows]), np.array([t for _, t, _ in rows])
     plain = x[:, -1] == 0
-    print(f"{sort}: {plain.sum()} sounds in takes as they are, {y[plain].sum():.0f} planted; {(~plain).sum()} in directed ones, {y[~plain].sum():.0f} planted")
-    for name, odds in (("by now", np.array([r["now"] for r, _, _ in rows])), ("told by other takes", left_out(x, y, take, RIDGE))):
+    print(
+        f"{sort}: {plain.sum()} sounds in takes as they are, {y[plain].sum():.0f} planted; "
+        f"{(~plain).sum()} in directed ones, {y[~plain].sum():.0f} planted"
+    )
+    for name, odds in (
+        ("by now", np.array([r["now"] for r, _, _ in rows])),
+        ("told by other takes", left_out(x, y, take, RIDGE)),
+    ):
         right, odds = y[plain], odds[plain]
         false = np.sort(odds[right == 0])[::-1]
-        print(f"  {name:20} said surely {right[odds >= 0].sum():.0f} right, {(1 - right)[odds >= 0].sum():.0f} false; found at "
-              + ", ".join(f"{n} false: {(right[odds > false[n]]).sum():.0f}" for n in FALSE if n < len(false)))  # fmt: skip
+        print(
+            (
+                f"  {name:20} said surely {right[odds >= 0].sum():.0f} right, "
+                f"{(1 - right)[odds >= 0].sum():.0f} false; found at "
+            )
+            + ", ".join(f"{n} false: {(right[odds > false[n]]).sum():.0f}" for n in FALSE if n < len(false))
+        )
     if target is not None:
         weights, constant = fitted(x, y, RIDGE)
-        about = f"Log odds that a sound where a note begins is a {sort}: bench/starts.py --fit, {len(y)} sounds, {y.sum():.0f} planted."
-        found = {"about": about, "constant": round(constant, 4), "weights": [round(float(w), 4) for w in weights[:-1]]}
+        about = (
+            f"Log odds that a sound where a note begins is a {sort}: bench/starts.py --fit, {len(y)} "
+            f"sounds, {y.sum():.0f} planted."
+        )
+        found = {
+            "about": about,
+            "constant": round(constant, 4),
+            "weights": [round(float(w), 4) for w in weights[:-1]],
+        }
         target.write_text(json.dumps(found, indent=1) + "\n", encoding="utf-8")
 
 

@@ -1,7 +1,8 @@
-"""What `./jeweller test` runs: ruff, mypy and the tests. Ends with a line `N passed, N failed`; exits with 1 when anything failed.
+"""What `./jeweller test` runs: ruff, mypy and the tests. Ends with a line `N passed, N failed`; exits with 1
+when anything failed.
 
-    tests/run.py            everything, two modules at a time
-    tests/run.py NAME ...   only these test modules
+tests/run.py            everything, two modules at a time
+tests/run.py NAME ...   only these test modules
 """
 
 from __future__ import annotations
@@ -17,9 +18,26 @@ from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
 # The longest first, so that both processes end together; the others follow by name.
-FIRST = ("test_desk", "test_kinds", "test_takes", "test_bench", "test_pattern_place", "test_pattern", "test_rhythm", "test_player", "test_hearing", "test_ledger",
-         "test_cli", "test_tray", "test_ear")  # fmt: skip
-STATIC = {"ruff": ("-m", "ruff", "check", "--quiet", "src", "tests", "bench", "tools"), "mypy": ("-m", "mypy")}
+FIRST = (
+    "test_desk",
+    "test_kinds",
+    "test_takes",
+    "test_bench",
+    "test_pattern_place",
+    "test_pattern",
+    "test_rhythm",
+    "test_player",
+    "test_hearing",
+    "test_ledger",
+    "test_cli",
+    "test_tray",
+    "test_ear",
+)
+STATIC = {
+    "format": ("-m", "ruff", "format", "--check", "--quiet", "src", "tests", "bench", "tools"),
+    "ruff": ("-m", "ruff", "check", "--quiet", "src", "tests", "bench", "tools"),
+    "mypy": ("-m", "mypy"),
+}
 PROCESSES = 2
 
 
@@ -41,7 +59,10 @@ def run_tests(names: list[str]) -> int:
 def run_all() -> int:
     """Every module, handed out to two processes at a time; ruff and mypy come last in the row."""
     begin = time.monotonic()
-    every = sorted((p.stem for p in (ROOT / "tests").glob("test_*.py")), key=lambda n: (FIRST.index(n) if n in FIRST else len(FIRST), n))
+    every = sorted(
+        (p.stem for p in (ROOT / "tests").glob("test_*.py")),
+        key=lambda n: (FIRST.index(n) if n in FIRST else len(FIRST), n),
+    )
     waiting: list[tuple[str, tuple[str, ...]]] = [(name, (__file__, name)) for name in every]
     waiting[len(FIRST) : len(FIRST)] = list(STATIC.items())
     running: dict[subprocess.Popen[str], tuple[str, Path, float]] = {}
@@ -52,7 +73,9 @@ def run_all() -> int:
                 name, command = waiting.pop(0)
                 out = Path(folder) / name
                 with out.open("w") as file:
-                    process = subprocess.Popen([sys.executable, *command], cwd=ROOT, stdout=file, stderr=subprocess.STDOUT, text=True)
+                    process = subprocess.Popen(
+                        [sys.executable, *command], cwd=ROOT, stdout=file, stderr=subprocess.STDOUT, text=True
+                    )
                 running[process] = (name, out, time.monotonic())
             time.sleep(0.05)
             for process in [p for p in running if p.poll() is not None]:

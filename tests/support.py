@@ -1,4 +1,6 @@
-"""Shared by the tests: music from short text, sounds of an additive synthesis that the program does not know, and a base for window tests."""
+"""Shared by the tests: music from short text, sounds of an additive synthesis that the program does not know,
+and a base for window tests.
+"""
 
 from __future__ import annotations
 
@@ -27,9 +29,20 @@ RATE = 22050
 SIGNS = {-1: "flat", 0: "natural", 1: "sharp"}
 
 
-def part_of(music: str, *, fifths: int = 0, beats: int = 4, beat_type: int = 4, chromatic: int = 0, bpm: float | None = 90, name: str = "Flute",
-            flags: dict[int, dict[str, object]] | None = None) -> Part:  # fmt: skip
-    """A part from bars like "C5/1 r/.5 Bb4/.5( C5/2)": pitch, quarters, and ( ) slur, t trill, m mordent, f fermata, _ tie, {X} grace, . staccato."""
+def part_of(
+    music: str,
+    *,
+    fifths: int = 0,
+    beats: int = 4,
+    beat_type: int = 4,
+    chromatic: int = 0,
+    bpm: float | None = 90,
+    name: str = "Flute",
+    flags: dict[int, dict[str, object]] | None = None,
+) -> Part:
+    """A part from bars like "C5/1 r/.5 Bb4/.5( C5/2)": pitch, quarters, and ( ) slur, t trill, m mordent, f
+    fermata, _ tie, {X} grace, . staccato.
+    """
     bars = []
     texts = [b.split() for b in music.strip().split("|")]
     for k, tokens in enumerate(texts):
@@ -51,15 +64,47 @@ def part_of(music: str, *, fifths: int = 0, beats: int = 4, beat_type: int = 4, 
                         accidental, state[pitch.step] = SIGNS[alter], alter
                 length, marks = Fraction(match[3]), match[4]
                 kind, dots, tuplet = guess_type(Fraction(1, 2) if grace else length)
-                notes.append(Note(f"n{k}-{len(notes)}", at, Fraction(0) if grace else length, pitch, type=kind, dots=dots, tuplet=tuplet, grace=grace,
-                                  accidental=accidental, slur_starts=("1",) * ("(" in marks and not grace), slur_stops=("1",) * (")" in marks and not grace),
-                                  ornament={"t": "trill", "m": "mordent"}.get(next((m for m in marks if m in "tm"), "")) if not grace else None, fermata="f" in marks, tie_start="_" in marks, tie_stop=tie,
-                                  articulations=("staccato",) * ("." in marks)))  # fmt: skip
+                notes.append(
+                    Note(
+                        f"n{k}-{len(notes)}",
+                        at,
+                        Fraction(0) if grace else length,
+                        pitch,
+                        type=kind,
+                        dots=dots,
+                        tuplet=tuplet,
+                        grace=grace,
+                        accidental=accidental,
+                        slur_starts=("1",) * ("(" in marks and not grace),
+                        slur_stops=("1",) * (")" in marks and not grace),
+                        ornament={"t": "trill", "m": "mordent"}.get(next((m for m in marks if m in "tm"), ""))
+                        if not grace
+                        else None,
+                        fermata="f" in marks,
+                        tie_start="_" in marks,
+                        tie_stop=tie,
+                        articulations=("staccato",) * ("." in marks),
+                    )
+                )
                 tie = "_" in marks
             at += Fraction(match[3])
         tempo = (Mark("tempo", Fraction(0), value=bpm),) if bpm and k == 0 else ()
         extra = (flags or {}).get(k, {})
-        bars.append(Bar(str(k + 1), at, beats, beat_type, fifths, "major", ("G", 2, 0), tuple(notes), tempo, implicit=at < Fraction(4 * beats, beat_type), **extra))  # type: ignore[arg-type]
+        bars.append(
+            Bar(
+                str(k + 1),
+                at,
+                beats,
+                beat_type,
+                fifths,
+                "major",
+                ("G", 2, 0),
+                tuple(notes),
+                tempo,
+                implicit=at < Fraction(4 * beats, beat_type),
+                **extra,
+            )
+        )  # type: ignore[arg-type]
     return Part("P1", name, name, 0, chromatic, tuple(bars))
 
 
@@ -73,7 +118,9 @@ def score_file(folder: Path, part: Part, name: str = "score.musicxml") -> Path:
     return path
 
 
-def tone(midi: float, seconds: float, rate: int = RATE, partials: tuple[float, ...] = (1.0, 0.6, 0.4, 0.25, 0.15)) -> np.ndarray:
+def tone(
+    midi: float, seconds: float, rate: int = RATE, partials: tuple[float, ...] = (1.0, 0.6, 0.4, 0.25, 0.15)
+) -> np.ndarray:
     """A steady tone with partials, soft edges of 12 ms."""
     t = np.arange(int(seconds * rate)) / rate
     f = 440.0 * 2 ** ((midi - 69) / 12)
@@ -82,7 +129,9 @@ def tone(midi: float, seconds: float, rate: int = RATE, partials: tuple[float, .
     return (0.2 * np.asarray(x) * edge).astype(np.float32)
 
 
-def play(events: list[tuple[float, float, float]], seconds: float, rate: int = RATE, noise: float = 0.0005) -> np.ndarray:
+def play(
+    events: list[tuple[float, float, float]], seconds: float, rate: int = RATE, noise: float = 0.0005
+) -> np.ndarray:
     """(onset s, length s, MIDI) → sound, with a little noise."""
     out = np.random.default_rng(3).standard_normal(int(seconds * rate)).astype(np.float32) * noise
     for on, length, midi in events:
@@ -92,21 +141,34 @@ def play(events: list[tuple[float, float, float]], seconds: float, rate: int = R
     return out.astype(np.float32)
 
 
-def straight(line: Line, bpm: float, lead: float = 0.8, share: float = 0.88) -> list[tuple[float, float, float]]:
+def straight(
+    line: Line, bpm: float, lead: float = 0.8, share: float = 0.88
+) -> list[tuple[float, float, float]]:
     """The line played exactly: what `play` takes."""
     spq = 60.0 / bpm
-    return [(lead + float(n.onset) * spq, float(n.duration) * spq * share, n.sounding_midi) for n in line.main_notes]
+    return [
+        (lead + float(n.onset) * spq, float(n.duration) * spq * share, n.sounding_midi)
+        for n in line.main_notes
+    ]
 
 
 def sounding(events: list[tuple[float, float, float]]) -> np.ndarray:
     return play(events, max(on + length for on, length, _ in events) + 1.0)
 
 
-def changed(events: list[tuple[float, float, float]], index: int, **changes: float) -> list[tuple[float, float, float]]:
-    """A copy with one event changed: `by` semitones, `later` s for it alone, `shift` s for it and all after, `length` times as long."""
+def changed(
+    events: list[tuple[float, float, float]], index: int, **changes: float
+) -> list[tuple[float, float, float]]:
+    """A copy with one event changed: `by` semitones, `later` s for it alone, `shift` s for it and all after,
+    `length` times as long.
+    """
     out = list(events)
     on, length, midi = out[index]
-    out[index] = (on + changes.get("later", 0.0), length * changes.get("length", 1.0), midi + changes.get("by", 0.0))
+    out[index] = (
+        on + changes.get("later", 0.0),
+        length * changes.get("length", 1.0),
+        midi + changes.get("by", 0.0),
+    )
     if "shift" in changes:
         out[index:] = [(a + changes["shift"], b, c) for a, b, c in out[index:]]
     return out
@@ -118,7 +180,9 @@ def checked_take() -> Checked:
     from jeweller.check import check
     from jeweller.player.room import write_sound
 
-    part = part_of("Bb4/1 C5/1 D5/1 Eb5/1 | F5/2 Eb5/2 | D5/1 C5/1 r/2 | Bb4/1 D5/1 F5/1 Eb5/1 | Bb4/4", fifths=-2)
+    part = part_of(
+        "Bb4/1 C5/1 D5/1 Eb5/1 | F5/2 Eb5/2 | D5/1 C5/1 r/2 | Bb4/1 D5/1 F5/1 Eb5/1 | Bb4/4", fifths=-2
+    )
     line = make_line("A test", part)
     events = straight(line, 90)
     for index in (3, 5):
@@ -173,5 +237,3 @@ class WindowCase(TempCase):
 
 def without(report: dict, *keys: str) -> dict:
     return {k: v for k, v in report.items() if k not in keys}
-
-

@@ -1,4 +1,6 @@
-"""Assignments: given out, due, handed in, changed; the traps chosen for them answered; loudness compared within one set-up."""
+"""Assignments: given out, due, handed in, changed; the traps chosen for them answered; loudness compared
+within one set-up.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,9 @@ def day(after: int) -> str:
 class Given(LedgerCase):
     def setUp(self) -> None:
         super().setUp()
-        self.tray, self.piece, self.players = fill(self.library, self.band.id, ("Ilse", "flute"), ("Bram", "trumpet"))
+        self.tray, self.piece, self.players = fill(
+            self.library, self.band.id, ("Ilse", "flute"), ("Bram", "trumpet")
+        )
         self.zoe = self.library.add_player(self.band.id, "Zoë", "flute")
 
     def test_what_is_due_comes_first_and_who_is_missing_is_named(self) -> None:
@@ -47,9 +51,15 @@ class Given(LedgerCase):
         self.library.hand_in(self.tray, soon.id)
         rows = given(self.library, self.band.id)
         self.assertEqual([g.assignment.id for g in rows], [soon.id, later.id, never.id])
-        self.assertEqual((rows[0].handed_in, rows[0].missing, rows[0].takes, rows[0].waiting, rows[0].trays), (("Bram", "Ilse"), ("Zoë",), 2, 2, (self.tray,)))
+        self.assertEqual(
+            (rows[0].handed_in, rows[0].missing, rows[0].takes, rows[0].waiting, rows[0].trays),
+            (("Bram", "Ilse"), ("Zoë",), 2, 2, (self.tray,)),
+        )
         self.assertEqual([g.due_words(TODAY) for g in rows], ["due in 2 days", f"due {day(30)}", ""])
-        self.assertEqual([rows[0].due_words(TODAY + datetime.timedelta(days=n)) for n in (1, 2, 3, 4)], ["due tomorrow", "due today", "due yesterday", "due 2 days ago"])
+        self.assertEqual(
+            [rows[0].due_words(TODAY + datetime.timedelta(days=n)) for n in (1, 2, 3, 4)],
+            ["due tomorrow", "due today", "due yesterday", "due 2 days ago"],
+        )
         self.assertEqual([g.presses(TODAY) for g in rows], [True, False, False])
         self.assertEqual(reminder(self.library, TODAY), "A test is due in 2 days; Zoë has not handed in.")
         self.assertEqual(reminder(self.library, TODAY - datetime.timedelta(days=9)), "")
@@ -88,15 +98,25 @@ class Given(LedgerCase):
         self.assertEqual(tray.assignment_id, a.id)
         self.assertEqual([t.setup for t in self.library.takes(tray.id)], ["band room, one microphone"])
         self.assertEqual(self.library.setups(), ["band room, one microphone"])
-        mixed = enter_tray(self.library, self.band.id, [guess, Guess(self.recording("b.wav", b"b"), None, "Bo", "other", "", "played")])
+        mixed = enter_tray(
+            self.library,
+            self.band.id,
+            [guess, Guess(self.recording("b.wav", b"b"), None, "Bo", "other", "", "played")],
+        )
         self.assertIsNone(mixed.assignment_id)
 
     def test_a_library_of_the_version_before_is_brought_up_to_date(self) -> None:
         self.library.assign(self.tray, self.piece, "A test", out_of=12)
         self.library.assign(self.tray, self.piece, "A test", out_of=15)
         self.library.close()
-        with contextlib.closing(sqlite3.connect(self.library.store.database)) as raw:  # as the first version left it
-            for table, column in (("assignment", "given_at"), ("assignment", "replaced_by"), ("take", "setup")):
+        with contextlib.closing(
+            sqlite3.connect(self.library.store.database)
+        ) as raw:  # as the first version left it
+            for table, column in (
+                ("assignment", "given_at"),
+                ("assignment", "replaced_by"),
+                ("take", "setup"),
+            ):
                 raw.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
             raw.execute("UPDATE alembic_version SET version_num = '0001'")
             raw.commit()
@@ -130,7 +150,12 @@ class Answered(LedgerCase):
         self.assertEqual(self.told("rest"), ["a rest to be counted: 0 of 1"])
         for facet in ("count", "accidentals"):
             key = next(f["key"] for f in checked_take().report["findings"] if f["facet"] == facet)
-            self.library.decide(self.take.id, Decisions((*self.library.standing(self.take.id).decisions.decisions, Decision(key, "dismiss"))))
+            self.library.decide(
+                self.take.id,
+                Decisions(
+                    (*self.library.standing(self.take.id).decisions.decisions, Decision(key, "dismiss"))
+                ),
+            )
         after = self.told("rest", "altered")
         self.assertIn("a rest to be counted: 1 of 1", after)
         self.assertIn("E♭ by the key signature: 3 of 3", after)
@@ -139,21 +164,50 @@ class Answered(LedgerCase):
         usual = criteria(_slip(self.library, slips_of(self.library, self.tray)[0], sounds=False))
         self.assertTrue(any(c.startswith("E♭: ") for c in usual))
         self.library.assign(self.tray, self.piece, "A test", traps=["rest"])
-        self.assertEqual(criteria(_slip(self.library, slips_of(self.library, self.tray)[0], sounds=False)), ["a rest to be counted: 0 of 1"])
-        self.assertEqual(criteria_of(self.library.assignment_of(self.library.tray(self.tray)), "other piece"), ())
+        self.assertEqual(
+            criteria(_slip(self.library, slips_of(self.library, self.tray)[0], sounds=False)),
+            ["a rest to be counted: 0 of 1"],
+        )
+        self.assertEqual(
+            criteria_of(self.library.assignment_of(self.library.tray(self.tray)), "other piece"), ()
+        )
 
 
 class Sounded(LedgerCase):
     def test_loudness_and_tone_are_compared_within_one_set_up_only(self) -> None:
         tray, piece, (ilse,) = fill(self.library, self.band.id, ("Ilse", "flute"))
         for k, (setup, level) in enumerate((("room", -30.0), ("phone", -12.0), ("room", -25.5))):
-            take = self.library.add_take(tray, self.recording(f"{k}.wav", bytes([k])), player=ilse.id, piece=piece, part="Flute", setup=setup)
-            self.library.add_report(take.id, {**checked_take().report, "sound": {"level_db": level, "clearness": 0.9}})
+            take = self.library.add_take(
+                tray,
+                self.recording(f"{k}.wav", bytes([k])),
+                player=ilse.id,
+                piece=piece,
+                part="Flute",
+                setup=setup,
+            )
+            self.library.add_report(
+                take.id, {**checked_take().report, "sound": {"level_db": level, "clearness": 0.9}}
+            )
         told = over_time(self.library, ilse).attempts
-        self.assertEqual([(a.level_db, a.sound) for a in told], [(None, ()), (-30.0, ()), (-12.0, ()), (-25.5, ("louder by 4 dB",))])
-        self.assertEqual(sound_changes({"clearness": 0.8, "waver_cents": 3.0, "spread_db": 9.0}, {"clearness": 0.9, "waver_cents": 9.0, "spread_db": 8.0}),
-                         ("a clearer tone", "long notes less steady"))  # fmt: skip
-        self.assertEqual(sound_changes({"level_db": -30.0, "spread_db": 2.0}, {"level_db": -25.0, "spread_db": 12.0}, same_piece=False), ())
+        self.assertEqual(
+            [(a.level_db, a.sound) for a in told],
+            [(None, ()), (-30.0, ()), (-12.0, ()), (-25.5, ("louder by 4 dB",))],
+        )
+        self.assertEqual(
+            sound_changes(
+                {"clearness": 0.8, "waver_cents": 3.0, "spread_db": 9.0},
+                {"clearness": 0.9, "waver_cents": 9.0, "spread_db": 8.0},
+            ),
+            ("a clearer tone", "long notes less steady"),
+        )
+        self.assertEqual(
+            sound_changes(
+                {"level_db": -30.0, "spread_db": 2.0},
+                {"level_db": -25.0, "spread_db": 12.0},
+                same_piece=False,
+            ),
+            (),
+        )
 
     def test_a_report_holds_how_the_take_sounded(self) -> None:
         sound = checked_take().report["sound"]
@@ -166,7 +220,9 @@ class OnThePage(DeskCase):
     def setUp(self) -> None:
         super().setUp()
         library = Library(self.window.library_folder)
-        self.tray, self.piece, _ = fill(library, library.add_band("The Fernhollow Band").id, ("Ilse", "flute"), ("Bram", "trumpet"))
+        self.tray, self.piece, _ = fill(
+            library, library.add_band("The Fernhollow Band").id, ("Ilse", "flute"), ("Bram", "trumpet")
+        )
         library.close()
         self.window.go("ledger")
         self.page = self.window.ledger.assigned
@@ -179,7 +235,10 @@ class OnThePage(DeskCase):
         self.assertIn("Nothing was given out yet", self.page.told.text())
         self.assertEqual(self.window.next_button.text(), "Give something out…")
         self.page.give(asked=self.asked(traps=["rest"]))
-        self.assertEqual([self.page.table.item(0, n).text() for n in (1, 2, 3, 5)], ["A test", "rests", "0 of 2", "Bram, Ilse"])  # type: ignore[union-attr]
+        self.assertEqual(
+            [self.page.table.item(0, n).text() for n in (1, 2, 3, 5)],
+            ["A test", "rests", "0 of 2", "Bram, Ilse"],
+        )  # type: ignore[union-attr]
         library = self.window.bench.library
         assert library is not None
         library.hand_in(self.tray, library.assignments()[0].id)

@@ -1,4 +1,6 @@
-"""Decoding every format, recordings that are cut or wrong, slowing down, the transport and the simulated loudspeaker."""
+"""Decoding every format, recordings that are cut or wrong, slowing down, the transport and the simulated
+loudspeaker.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,11 @@ from tests.support import TempCase, play, tone
 def write_wav(path: Path, channels: list[np.ndarray], rate: int, width: int = 2) -> None:
     """Signed little-endian PCM of 2, 3 or 4 bytes."""
     scaled = np.stack(channels, axis=1) * (2 ** (8 * width - 1) - 1)
-    raw = scaled.astype("<i4").tobytes() if width == 4 else scaled.astype("<i4").reshape(-1, 1).view("u1").reshape(-1, 4)[:, :width].tobytes()
+    raw = (
+        scaled.astype("<i4").tobytes()
+        if width == 4
+        else scaled.astype("<i4").reshape(-1, 1).view("u1").reshape(-1, 4)[:, :width].tobytes()
+    )
     with wave.open(str(path), "wb") as file:
         file.setnchannels(len(channels))
         file.setsampwidth(width)
@@ -82,7 +88,13 @@ class Decoding(TempCase):
         (self.folder / "a.wav").write_bytes(b"RIFF nonsense")
         (self.folder / "empty.mp3").write_bytes(b"")
         write_sound(self.folder / "short.wav", tone(60, 0.2), 22050)
-        for name, words in (("a.wav", "not a sound file"), ("empty.mp3", "is empty"), ("short.wav", "lasts only 0.2 seconds"), ("none.wav", "There is no file"), ("", "is a folder")):
+        for name, words in (
+            ("a.wav", "not a sound file"),
+            ("empty.mp3", "is empty"),
+            ("short.wav", "lasts only 0.2 seconds"),
+            ("none.wav", "There is no file"),
+            ("", "is a folder"),
+        ):
             with self.subTest(name), self.assertRaisesRegex(TakeError, words):
                 decode(self.folder / name, 22050)
 
@@ -107,7 +119,9 @@ class Playing(TempCase):
         for speed in (0.7, 0.85):
             slow = slow_down(sound, rate, speed)
             for at in onsets:
-                self.assertLess(abs(self.rise(slow, rate, at / speed) - self.rise(sound, rate, at) / speed), 0.010)
+                self.assertLess(
+                    abs(self.rise(slow, rate, at / speed) - self.rise(sound, rate, at) / speed), 0.010
+                )
         heard = speaker.sound
         self.assertFalse(transport.playing)
         self.assertAlmostEqual(len(heard) / rate, 6.0, delta=0.02)

@@ -1,4 +1,6 @@
-"""Across the band: the same bars in every part's own letters, shared rhythms, alterations; and music written for another instrument."""
+"""Across the band: the same bars in every part's own letters, shared rhythms, alterations; and music written
+for another instrument.
+"""
 
 from __future__ import annotations
 
@@ -43,15 +45,22 @@ class WrittenFor(unittest.TestCase):
     def test_in_concert_pitch_everybody_reads_the_same(self) -> None:
         for part in band("flute", "clarinet", "horn", "tuba").parts:
             shown = in_concert(part)
-            self.assertEqual(([n.written_midi for n in make_line("", shown).notes], shown.bars[0].fifths), (sounding(part), -2))
+            self.assertEqual(
+                ([n.written_midi for n in make_line("", shown).notes], shown.bars[0].fifths),
+                (sounding(part), -2),
+            )
 
     def test_nothing_is_moved_into_a_range_unasked_and_the_best_octave_is_told(self) -> None:
         tune, tuba = part_of(TUNE, fifths=-2), require_instrument("tuba")
-        self.assertIn("outside the range of the Tuba", [t.what for t in find_traps(written_for(tune, tuba), tuba)])
+        self.assertIn(
+            "outside the range of the Tuba", [t.what for t in find_traps(written_for(tune, tuba), tuba)]
+        )
         octaves = best_octave(tune, tuba)
         self.assertEqual(octaves, -3)
         moved = written_for(tune, tuba, octaves=octaves)
-        self.assertEqual([a - b for a, b in zip(sounding(moved), sounding(tune), strict=True)], [-36] * len(sounding(tune)))
+        self.assertEqual(
+            [a - b for a, b in zip(sounding(moved), sounding(tune), strict=True)], [-36] * len(sounding(tune))
+        )
         self.assertEqual([t.what for t in find_traps(moved, tuba) if "outside" in t.what], [])
         self.assertEqual(best_octave(tune, require_instrument("flute")), 0)
 
@@ -59,12 +68,22 @@ class WrittenFor(unittest.TestCase):
 class Across(unittest.TestCase):
     def test_the_others_in_their_own_letters(self) -> None:
         lines = what_others_have(band("flute", "clarinet", "alto-saxophone", "horn"), 0, 0)
-        self.assertEqual([(x.part, x.own) for x in lines], [("Flute", ("C", "D", "E♭", "D")), ("Clarinet in B♭", ("D", "E", "F", "E")),
-                                                            ("Alto saxophone", ("A", "B", "C", "B")), ("Horn in F", ("G", "A", "B♭", "A"))])  # fmt: skip
+        self.assertEqual(
+            [(x.part, x.own) for x in lines],
+            [
+                ("Flute", ("C", "D", "E♭", "D")),
+                ("Clarinet in B♭", ("D", "E", "F", "E")),
+                ("Alto saxophone", ("A", "B", "C", "B")),
+                ("Horn in F", ("G", "A", "B♭", "A")),
+            ],
+        )
         self.assertEqual({x.concert for x in lines}, {("C", "D", "E♭", "D")})
 
     def test_alterations_are_told_for_everybody(self) -> None:
-        self.assertEqual(alterations(band("flute", "clarinet", "alto-saxophone")), [("2", (("Flute", "F♯"), ("Clarinet in B♭", "G♯"), ("Alto saxophone", "D♯")))])
+        self.assertEqual(
+            alterations(band("flute", "clarinet", "alto-saxophone")),
+            [("2", (("Flute", "F♯"), ("Clarinet in B♭", "G♯"), ("Alto saxophone", "D♯")))],
+        )
 
     def test_who_shares_a_rhythm_and_where_to_begin(self) -> None:
         score = band("flute", "clarinet", "horn")
@@ -74,7 +93,10 @@ class Across(unittest.TestCase):
         passage = begin_from(score)
         assert passage is not None
         self.assertEqual((passage.first, passage.last, len(passage.parts)), ("2", "3", 4))
-        self.assertIn("Begin with bars 2 to 3: Flute, Clarinet in B♭, Horn in F and Tuba have the same rhythm there.", told(score))
+        self.assertIn(
+            "Begin with bars 2 to 3: Flute, Clarinet in B♭, Horn in F and Tuba have the same rhythm there.",
+            told(score),
+        )
         self.assertIsNone(begin_from(Score("", (other,))))
 
 

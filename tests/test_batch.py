@@ -34,12 +34,17 @@ class Batch(TempCase):
         names = ["a.wav", "once.wav", "b.wav", "always.wav", "c.wav", "d.wav"]
         jobs = [Job(self.folder / "s.musicxml", self.folder / n, self.folder / f"{n}.json") for n in names]
         done = {d.job.take.name: d for d in _here(jobs, Options(), 2, lambda: False, deadly)}
-        self.assertEqual({n: d.state for n, d in done.items()}, {**dict.fromkeys(names, "checked"), "always.wav": "failed"})
+        self.assertEqual(
+            {n: d.state for n, d in done.items()}, {**dict.fromkeys(names, "checked"), "always.wav": "failed"}
+        )
         self.assertIn("the system ended the check again and again", done["always.wav"].sentence)
         self.assertTrue((self.folder / "once.wav.json").exists())
 
     def test_a_pool_that_broke_between_two_looks_is_replaced(self) -> None:
-        jobs = [Job(self.folder / "s.musicxml", self.folder / n, self.folder / f"{n}.json") for n in ("a.wav", "b.wav", "c.wav")]
+        jobs = [
+            Job(self.folder / "s.musicxml", self.folder / n, self.folder / f"{n}.json")
+            for n in ("a.wav", "b.wav", "c.wav")
+        ]
         submit, calls = ProcessPoolExecutor.submit, []
 
         def breaking(pool: ProcessPoolExecutor, *given: object) -> object:
@@ -61,9 +66,16 @@ class Batch(TempCase):
         (self.folder / "three.wav").write_bytes(b"no sound")
         reports = self.folder / "reports"
         reports.mkdir()
-        with LocalCluster(n_workers=1, threads_per_worker=2, processes=False, protocol="tcp://", dashboard_address=None) as cluster:
-            done = list(run_batch(find_jobs(self.folder, reports), Options(), scheduler=cluster.scheduler_address))
-        self.assertEqual(sorted((d.job.take.name, d.state) for d in done), [("one.wav", "checked"), ("three.wav", "failed"), ("two.wav", "checked")])
+        with LocalCluster(
+            n_workers=1, threads_per_worker=2, processes=False, protocol="tcp://", dashboard_address=None
+        ) as cluster:
+            done = list(
+                run_batch(find_jobs(self.folder, reports), Options(), scheduler=cluster.scheduler_address)
+            )
+        self.assertEqual(
+            sorted((d.job.take.name, d.state) for d in done),
+            [("one.wav", "checked"), ("three.wav", "failed"), ("two.wav", "checked")],
+        )
         here = {d.job.take.name: d.state for d in run_batch(find_jobs(self.folder, reports), Options())}
         self.assertEqual(here["one.wav"], "kept")  # what the cluster did is not done again
         self.assertEqual(len(list(Path(reports).glob("*.json"))), 2)

@@ -1,4 +1,6 @@
-"""The bench in the real window: takes brought in, checked, gone through by keyboard, looked at closely, and there again after closing."""
+"""The bench in the real window: takes brought in, checked, gone through by keyboard, looked at closely, and
+there again after closing.
+"""
 
 from __future__ import annotations
 
@@ -48,7 +50,9 @@ class Bench(DeskCase):
             path = self.folder / f"{name} test.wav"
             path.write_bytes(self.take.read_bytes() + bytes([k]))
             piece = next(iter(library.shelf.pieces))
-            take = library.add_take(tray.id, path, player=library.add_player(band.id, name, "flute").id, piece=piece, part="Flute")
+            take = library.add_take(
+                tray.id, path, player=library.add_player(band.id, name, "flute").id, piece=piece, part="Flute"
+            )
             library.add_report(take.id, Bench.report)
         library.close()
         self.begin()
@@ -111,7 +115,9 @@ class Bench(DeskCase):
         before = {line.player: line.take.summary["sure"] for line in bench.lines}
         for _ in range(5):  # also what was done before it was closed can be undone
             again.act("undo")
-        self.assertEqual({line.player: line.take.summary["open"] for line in bench.lines}, {"Bram": 3, "Ilse": 3})
+        self.assertEqual(
+            {line.player: line.take.summary["open"] for line in bench.lines}, {"Bram": 3, "Ilse": 3}
+        )
         for _ in range(5):
             again.act("redo")
         self.assertEqual({line.player: line.take.summary["sure"] for line in bench.lines}, before)
@@ -146,7 +152,9 @@ class Bench(DeskCase):
         self.assertTrue(intake.guesses[row].twice)
         self.assertEqual((intake.ticked(), intake.box(row, PLAYER).currentText()), (1, "Ilse of the weir"))
         intake.cancel.click()
-        self.assertEqual((self.bench.trays.count(), self.window.next_button.text()), (1, "Next doubtful place"))
+        self.assertEqual(
+            (self.bench.trays.count(), self.window.next_button.text()), (1, "Next doubtful place")
+        )
 
     def test_nothing_to_bring_in_is_a_sentence(self) -> None:
         self.begin()
@@ -161,8 +169,14 @@ class Bench(DeskCase):
         second.go("bench")
         self.assertEqual([line.player for line in second.bench.lines], ["Ilse"])
         self.wait(lambda: second.bench.hand is not None)
-        for act in (lambda: second.act("dismiss"), lambda: second.act("undo"), second.bench.check, lambda: second.bench.take_in([str(self.take)]),
-                    lambda: second.bench.dismiss_all("no"), lambda: second.bench.mark_by_hand("1")):  # fmt: skip
+        for act in (
+            lambda: second.act("dismiss"),
+            lambda: second.act("undo"),
+            second.bench.check,
+            lambda: second.bench.take_in([str(self.take)]),
+            lambda: second.bench.dismiss_all("no"),
+            lambda: second.bench.mark_by_hand("1"),
+        ):
             second.last_trouble = ""
             act()
             self.assertIn("open in another window", second.last_trouble)
@@ -183,7 +197,9 @@ class Bench(DeskCase):
         self.window.set_large(True)
         self.assertGreater(self.bench.list.sizeHintForRow(0), 55)
         self.assertEqual(self.bench.page.snippet.theme.name, "dark")
-        self.assertTrue(self.bench.list.item(0).data(Qt.ItemDataRole.AccessibleTextRole).startswith("Ilse, A test"))
+        self.assertTrue(
+            self.bench.list.item(0).data(Qt.ItemDataRole.AccessibleTextRole).startswith("Ilse, A test")
+        )
 
     def test_slips_and_marks_leave_the_tray(self) -> None:
         self.checked_tray("Ilse", "=Bram")
@@ -193,7 +209,13 @@ class Bench(DeskCase):
         for name, kind in (("slips.pdf", "pdf"), ("pages", "html"), ("mail", "text")):
             self.bench.set_slips(with_mark=kind != "text", closing="Until Thursday, {name}.")
             self.bench.write_slips(kind, str(self.folder / name))
-            self.wait(lambda: "Saved" in self.window.statusBar().currentMessage() and (self.folder / name).exists(), 60, kind)  # noqa: B023
+            self.wait(
+                lambda name=name: (
+                    "Saved" in self.window.statusBar().currentMessage() and (self.folder / name).exists()
+                ),
+                60,
+                kind,
+            )
             self.window.statusBar().clearMessage()
         self.assertTrue((self.folder / "slips.pdf").read_bytes().startswith(b"%PDF"))
         page = (self.folder / "pages" / "Ilse - A test.html").read_text(encoding="utf-8")
@@ -211,7 +233,11 @@ class Bench(DeskCase):
         def accept(box: MarksBox) -> int:
             for k in range(box.columns.count()):
                 item = box.columns.item(k)
-                item.setCheckState(Qt.CheckState.Checked if item.text() in ("Player", "Mark", "Speed") else Qt.CheckState.Unchecked)
+                item.setCheckState(
+                    Qt.CheckState.Checked
+                    if item.text() in ("Player", "Mark", "Speed")
+                    else Qt.CheckState.Unchecked
+                )
             box.attempts.setCurrentIndex(1)
             return int(QDialog.DialogCode.Accepted)
 
@@ -219,7 +245,9 @@ class Bench(DeskCase):
             self.bench.ask_marks()
         self.assertEqual(self.bench.marks_asked(), (["player", "mark", "bpm"], "best"))
         self.bench.write_marks("csv", str(self.folder / "marks.csv"))
-        self.assertEqual((self.folder / "marks.csv").read_text(encoding="utf-8-sig").splitlines()[0], "Player,Mark,Speed")
+        self.assertEqual(
+            (self.folder / "marks.csv").read_text(encoding="utf-8-sig").splitlines()[0], "Player,Mark,Speed"
+        )
         self.bench.write_marks("xlsx", str(self.folder / "marks.xlsx"))
         self.assertTrue((self.folder / "marks.xlsx").read_bytes().startswith(b"PK"))
         self.assertEqual({line.state for line in self.bench.lines}, {"returned"})
@@ -240,7 +268,9 @@ class Bench(DeskCase):
         self.assertFalse(checks_again(None, asked))
         self.bench.assign(asked)
         self.assertEqual({line.take.summary["out_of"] for line in self.bench.lines}, {10})
-        again = AskedDialog(self.bench, [(self.bench.hand.take.piece, "A test")], library.assignment_of(self.bench.tray))
+        again = AskedDialog(
+            self.bench, [(self.bench.hand.take.piece, "A test")], library.assignment_of(self.bench.tray)
+        )
         self.assertEqual(again.asked(), asked)
         again.bars.setText("1-4")
         self.assertTrue(checks_again(library.assignment_of(self.bench.tray), again.asked()))

@@ -41,24 +41,55 @@ def fill(library: Library, band: int, *players: tuple[str, str]) -> tuple[int, s
 class Seen(LedgerCase):
     def setUp(self) -> None:
         super().setUp()
-        self.tray, self.piece, self.players = fill(self.library, self.band.id, ("Ilse", "flute"), ("Bram", "trumpet"), ("Edda", "trombone"), ("Zoë", "flute"))
+        self.tray, self.piece, self.players = fill(
+            self.library,
+            self.band.id,
+            ("Ilse", "flute"),
+            ("Bram", "trumpet"),
+            ("Edda", "trombone"),
+            ("Zoë", "flute"),
+        )
         self.takes = {t.player_id: t.id for t in self.library.takes(self.tray)}
 
     def test_every_instrument_sits_in_a_section(self) -> None:
-        for name, section in (("flute", "Flutes and oboes"), ("bass-clarinet", "Clarinets"), ("baritone-saxophone", "Saxophones"), ("double-horn", "Horns"),
-                              ("alto-horn", "Horns"), ("english-horn", "Flutes and oboes"), ("bass-trombone", "Low brass"), ("snare-drum", "Others")):  # fmt: skip
+        for name, section in (
+            ("flute", "Flutes and oboes"),
+            ("bass-clarinet", "Clarinets"),
+            ("baritone-saxophone", "Saxophones"),
+            ("double-horn", "Horns"),
+            ("alto-horn", "Horns"),
+            ("english-horn", "Flutes and oboes"),
+            ("bass-trombone", "Low brass"),
+            ("snare-drum", "Others"),
+        ):
             self.assertEqual(section_of(name), section, name)
 
     def test_bars_across_players_and_the_places_most_missed(self) -> None:
         self.assertEqual(pieces_of(self.library, self.tray), [(self.piece, "A test", 4)])
         view = class_view(self.library, self.tray, self.piece)
         self.assertEqual(view.bars, ("1", "2", "3", "4", "5"))
-        self.assertEqual([(r.player, r.section) for r in view.rows],
-                         [("Ilse", "Flutes and oboes"), ("Zoë", "Flutes and oboes"), ("Bram", "Trumpets"), ("Edda", "Low brass")])  # fmt: skip
-        self.assertEqual({b: [c.facet for c in cells] for b, cells in view.rows[0].cells.items()},
-                         {"1": ["accidentals", "notes"], "2": ["accidentals"], "3": ["count"]})  # fmt: skip
-        self.assertEqual({(p.bar, p.facet, len(p.players), p.of) for p in view.places},
-                         {("1", "accidentals", 4, 4), ("2", "accidentals", 4, 4), ("1", "notes", 4, 4), ("3", "count", 4, 4)})  # fmt: skip
+        self.assertEqual(
+            [(r.player, r.section) for r in view.rows],
+            [
+                ("Ilse", "Flutes and oboes"),
+                ("Zoë", "Flutes and oboes"),
+                ("Bram", "Trumpets"),
+                ("Edda", "Low brass"),
+            ],
+        )
+        self.assertEqual(
+            {b: [c.facet for c in cells] for b, cells in view.rows[0].cells.items()},
+            {"1": ["accidentals", "notes"], "2": ["accidentals"], "3": ["count"]},
+        )
+        self.assertEqual(
+            {(p.bar, p.facet, len(p.players), p.of) for p in view.places},
+            {
+                ("1", "accidentals", 4, 4),
+                ("2", "accidentals", 4, 4),
+                ("1", "notes", 4, 4),
+                ("3", "count", 4, 4),
+            },
+        )
 
     def test_what_was_dismissed_is_no_place_of_the_class(self) -> None:
         for take in list(self.takes.values())[:3]:
@@ -70,7 +101,10 @@ class Seen(LedgerCase):
     def test_the_rehearsal_joins_a_habit_and_gives_more_minutes_to_what_more_miss(self) -> None:
         view = class_view(self.library, self.tray, self.piece)
         first = next(i for i in view.plan if i.what.startswith("accidentals"))
-        self.assertEqual((first.bars, first.minutes, first.who), ("bars 1 to 2", 6, "Flutes and oboes and trumpets and low brass"))
+        self.assertEqual(
+            (first.bars, first.minutes, first.who),
+            ("bars 1 to 2", 6, "Flutes and oboes and trumpets and low brass"),
+        )
         few = plan([p for p in view.places if p.facet == "count"], view.bars)
         self.assertEqual(len(few), 1)
         self.assertEqual(plan((), view.bars), ())
@@ -90,7 +124,9 @@ class Seen(LedgerCase):
         self.library.add_practice(ilse.id, "2026-11-21", 20)
         told = over_time(self.library, ilse)
         self.assertEqual([a.title for a in told.of(self.piece)], ["A test", "A test"])
-        self.assertEqual((told.attempts[1].better, told.attempts[1].new, told.minutes, told.days), (("count",), (), 35, 2))
+        self.assertEqual(
+            (told.attempts[1].better, told.attempts[1].new, told.minutes, told.days), (("count",), (), 35, 2)
+        )
         other = self.library.shelf.add(Score("Another", (checked_take().line.part,))).id
         third = self.library.add_take(second.id, path, player=ilse.id, piece=other, part="Flute")
         self.library.add_report(third.id, checked_take().report)
@@ -101,7 +137,12 @@ class Seen(LedgerCase):
     def test_a_player_is_deleted_for_good(self) -> None:
         zoe, ilse = self.players[3], self.players[0]
         self.library.act([(self.takes[zoe.id], "comment", {"key": "", "text": "Zoë, a word only for you"})])
-        self.library.act([(take, "comment", {"key": "x", "text": "Said to two."}) for take in (self.takes[zoe.id], self.takes[ilse.id])])
+        self.library.act(
+            [
+                (take, "comment", {"key": "x", "text": "Said to two."})
+                for take in (self.takes[zoe.id], self.takes[ilse.id])
+            ]
+        )
         goes = held(self.library, zoe)
         self.assertIn("1 recordings (0.0 MB)", goes)
         self.assertIn("2 decisions and comments", goes)
@@ -123,7 +164,15 @@ class Seen(LedgerCase):
         again = self.reopened()
         self.assertEqual(len(again.takes_of(ilse.id)), 1)
         delete_band(again, self.band.id)
-        self.assertEqual((again.bands(), again.players(), again.trays(), [p for p in again.store.recordings.rglob("*") if p.is_file()]), ([], [], [], []))
+        self.assertEqual(
+            (
+                again.bands(),
+                again.players(),
+                again.trays(),
+                [p for p in again.store.recordings.rglob("*") if p.is_file()],
+            ),
+            ([], [], [], []),
+        )
 
 
 class LookedOver(DeskCase):
@@ -158,8 +207,13 @@ class LedgerPlace(DeskCase):
         self.assertIn("Bar 3, beat 3: the rest of two counts got one count", grid.told(1, 2))
         self.assertEqual(grid.told(0, 4), "Ilse, bar 5: clean")
         head = QPoint(grid.centre(0, 2).x(), 10)
-        self.assertEqual((grid.bar_at(head), grid.bar_at(grid.centre(0, 2)), grid.bar_at(QPoint(10, 10))), (2, None, None))
-        self.assertRegex(grid.shown_bar(2), r'^<img src="data:image/png;base64,[^"]{500,}" width="\d+" height="\d+"><br>bar 3 · Flute$')
+        self.assertEqual(
+            (grid.bar_at(head), grid.bar_at(grid.centre(0, 2)), grid.bar_at(QPoint(10, 10))), (2, None, None)
+        )
+        self.assertRegex(
+            grid.shown_bar(2),
+            r'^<img src="data:image/png;base64,[^"]{500,}" width="\d+" height="\d+"><br>bar 3 · Flute$',
+        )
         grid.setFocus()
         for key in (KEY.Key_Right, KEY.Key_Right, KEY.Key_Right, KEY.Key_Down):
             QTest.keyClick(grid, key)
@@ -167,7 +221,10 @@ class LedgerPlace(DeskCase):
         QTest.mouseClick(grid, Qt.MouseButton.LeftButton, pos=grid.centre(1, 2))
         self.assertEqual(self.window.place, "bench")
         hand = self.window.bench.hand
-        self.assertEqual((hand.take.player_id if hand else 0, self.window.bench.key), (2, grid.view.rows[1].cells["3"][0].key))  # type: ignore[union-attr]
+        self.assertEqual(
+            (hand.take.player_id if hand else 0, self.window.bench.key),
+            (2, grid.view.rows[1].cells["3"][0].key),
+        )  # type: ignore[union-attr]
 
     def test_the_rehearsal_is_printed_and_players_are_found_and_deleted(self) -> None:
         self.ledger.write_plan(str(self.folder / "plan.pdf"))

@@ -28,17 +28,23 @@ def names(line: Line, count: int) -> list[str]:
 
 class Reading(unittest.TestCase):
     def test_the_lowest_lines(self) -> None:
-        self.assertEqual([bottom_line(*c) for c in (("G", 2), ("F", 4), ("C", 3), ("C", 4))], [30, 18, 24, 22])  # E4, G2, F3, D3
+        self.assertEqual(
+            [bottom_line(*c) for c in (("G", 2), ("F", 4), ("C", 3), ("C", 4))], [30, 18, 24, 22]
+        )  # E4, G2, F3, D3
         self.assertEqual(other_clefs(LINE), ("bass", "alto", "tenor"))
 
-    def test_a_place_on_the_staff_takes_the_letter_of_the_clef_and_the_signature_that_letter_has(self) -> None:
+    def test_a_place_on_the_staff_takes_the_letter_of_the_clef_and_the_signature_that_letter_has(
+        self,
+    ) -> None:
         # The first space in treble is F4, in bass A2; C5 reads E3; B♭4 reads D3, plain.
         self.assertEqual(names(reread(LINE, "bass"), 4), ["A2", "C3", "E3", "D3"])
         # What reads B is flat by the signature.
         self.assertEqual(names(reread(LINE, "alto"), 4), ["G3", "B♭3", "D4", "C4"])
 
     def test_an_accidental_keeps_its_sign(self) -> None:
-        self.assertEqual(names(reread(line_of("F#4/1 F#4/1 G4/1 Fn4/1"), "bass"), 4), ["A♯2", "A♯2", "B2", "A2"])
+        self.assertEqual(
+            names(reread(line_of("F#4/1 F#4/1 G4/1 Fn4/1"), "bass"), 4), ["A♯2", "A♯2", "B2", "A2"]
+        )
 
     def test_the_transposition_is_the_parts_own_or_another(self) -> None:
         line = make_line("A test", part_of(MUSIC, fifths=-1, chromatic=-2))

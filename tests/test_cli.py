@@ -23,14 +23,27 @@ class Commands(TempCase):
         self.take = self.folder / "take.wav"
 
     def run_jeweller(self, *words: object) -> subprocess.CompletedProcess[str]:
-        environment = {**os.environ, "PYTHONPATH": str(Path(__file__).parent.parent / "src"), "QT_QPA_PLATFORM": "offscreen"}
+        environment = {
+            **os.environ,
+            "PYTHONPATH": str(Path(__file__).parent.parent / "src"),
+            "QT_QPA_PLATFORM": "offscreen",
+        }
         environment.pop("DISPLAY", None)
-        return subprocess.run([sys.executable, "-m", "jeweller", *map(str, words)], capture_output=True, text=True, env=environment, timeout=120, check=False)
+        return subprocess.run(
+            [sys.executable, "-m", "jeweller", *map(str, words)],
+            capture_output=True,
+            text=True,
+            env=environment,
+            timeout=120,
+            check=False,
+        )
 
     def test_check_writes_what_it_is_asked_for(self) -> None:
         write_sound(self.take, sounding(straight(LINE, 90)), RATE)
         out = {k: self.folder / f"o.{k}" for k in ("json", "html", "pdf", "png", "midi", "musicxml")}
-        done = self.run_jeweller("check", self.score, self.take, *[w for k, p in out.items() for w in (f"--{k}", p)])
+        done = self.run_jeweller(
+            "check", self.score, self.take, *[w for k, p in out.items() for w in (f"--{k}", p)]
+        )
         self.assertEqual((done.returncode, done.stdout, done.stderr), (0, "", ""))
         self.assertTrue(all(p.stat().st_size > 200 for p in out.values()))
         self.assertEqual(problems(json.loads(out["json"].read_text())), [])
@@ -40,7 +53,13 @@ class Commands(TempCase):
         self.assertIn("A test · Flute · take.wav", plain.stdout)
 
     def test_what_does_not_follow_is_told_with_status_3_and_a_report(self) -> None:
-        other = line_of("F#5/.5 E5/.5 C#5/1 A4/.5 B4/.5 F#4/1 | E4/2 G#4/1 B4/.5 E5/.5 | A5/1 F#5/1 D5/.5 B4/.5 G4/1 | A4/3 r/1", fifths=3)
+        other = line_of(
+            (
+                "F#5/.5 E5/.5 C#5/1 A4/.5 B4/.5 F#4/1 | E4/2 G#4/1 B4/.5 E5/.5 | A5/1 F#5/1 D5/.5 B4/.5 "
+                "G4/1 | A4/3 r/1"
+            ),
+            fifths=3,
+        )
         write_sound(self.take, sounding(straight(other, 110)), RATE)
         done = self.run_jeweller("check", self.score, self.take, "--json", self.folder / "r.json")
         self.assertEqual(done.returncode, 3)
@@ -52,12 +71,18 @@ class Commands(TempCase):
         (self.folder / "bad.musicxml").write_text("<score")
         (self.folder / "words.json").write_text("[]")
         cases = {
-            "silent": ("check", self.score, self.take), "no file": ("check", self.score, self.folder / "none.wav"),
-            "bad score": ("check", self.folder / "bad.musicxml", self.take), "score as take": ("check", self.score, self.score),
-            "part": ("check", self.score, self.take, "--part", "Gong"), "instrument": ("check", self.score, self.take, "--instrument", "gong"),
-            "setting": ("check", self.score, self.take, "--set", "x"), "scheme": ("check", self.score, self.take, "--scheme", "x"),
-            "report": ("explain", self.folder / "words.json", "1"), "usage": ("check", self.score), "word": ("polish",),
-        }  # fmt: skip
+            "silent": ("check", self.score, self.take),
+            "no file": ("check", self.score, self.folder / "none.wav"),
+            "bad score": ("check", self.folder / "bad.musicxml", self.take),
+            "score as take": ("check", self.score, self.score),
+            "part": ("check", self.score, self.take, "--part", "Gong"),
+            "instrument": ("check", self.score, self.take, "--instrument", "gong"),
+            "setting": ("check", self.score, self.take, "--set", "x"),
+            "scheme": ("check", self.score, self.take, "--scheme", "x"),
+            "report": ("explain", self.folder / "words.json", "1"),
+            "usage": ("check", self.score),
+            "word": ("polish",),
+        }
         for name, words in cases.items():
             with self.subTest(name):
                 done = self.run_jeweller(*words)
@@ -68,7 +93,10 @@ class Commands(TempCase):
     def test_score_and_explain(self) -> None:
         done = self.run_jeweller("score", self.score, "--json", "-")
         summary = json.loads(done.stdout)
-        self.assertEqual((summary["schema"], summary["parts"][0]["bars"], len(summary["parts"][0]["notes"])), ("jeweller.score/1", 8, len(LINE.notes)))
+        self.assertEqual(
+            (summary["schema"], summary["parts"][0]["bars"], len(summary["parts"][0]["notes"])),
+            ("jeweller.score/1", 8, len(LINE.notes)),
+        )
         events = straight(LINE, 90)
         events[3] = (*events[3][:2], events[3][2] + 4)
         write_sound(self.take, sounding(events), RATE)

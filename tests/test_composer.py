@@ -1,4 +1,6 @@
-"""The simulated player's music and plans: bars that add up, notes within range, faults of every kind in a ladder of sizes, rooms and noises as told."""
+"""The simulated player's music and plans: bars that add up, notes within range, faults of every kind in a
+ladder of sizes, rooms and noises as told.
+"""
 
 from __future__ import annotations
 
@@ -45,7 +47,10 @@ class Composed(unittest.TestCase):
                 self.assertEqual(at, bar.length, (seed, bar.number))
                 self.assertTrue(bar.implicit or bar.length == bar.metre, (seed, bar.number))
             for n in make_line("", score.parts[0]).main_notes:
-                self.assertTrue(instrument.low - 2 <= n.sounding_midi <= instrument.high + 2, (seed, instrument.id, n.sounding_midi))
+                self.assertTrue(
+                    instrument.low - 2 <= n.sounding_midi <= instrument.high + 2,
+                    (seed, instrument.id, n.sounding_midi),
+                )
 
     def test_the_same_seed_gives_the_same_music_and_another_other(self) -> None:
         flute = require_instrument("Flute")
@@ -69,7 +74,9 @@ class Composed(unittest.TestCase):
 
 
 class Planned(unittest.TestCase):
-    LINES: ClassVar = [(line_for(s, WINDS[s % len(WINDS)], Style(bars=(16, 20))), WINDS[s % len(WINDS)]) for s in range(40)]
+    LINES: ClassVar = [
+        (line_for(s, WINDS[s % len(WINDS)], Style(bars=(16, 20))), WINDS[s % len(WINDS)]) for s in range(40)
+    ]
 
     def plans_of(self, kind: str, near: bool = False) -> list[tuple[Line, Planner, list[Plan]]]:
         out = []
@@ -86,8 +93,12 @@ class Planned(unittest.TestCase):
                 found = self.plans_of(kind)
                 self.assertTrue(found)
                 line, _, plans = found[0]
-                played = perform(line, Manner(80.0, click_bpm=80.0 if kind == "off_click" else 0.0), tuple(plans), 3)
-                self.assertIn("wrong_note" if kind == "wrong_fingering" else kind, {f.kind for f in played.faults})
+                played = perform(
+                    line, Manner(80.0, click_bpm=80.0 if kind == "off_click" else 0.0), tuple(plans), 3
+                )
+                self.assertIn(
+                    "wrong_note" if kind == "wrong_fingering" else kind, {f.kind for f in played.faults}
+                )
                 self.assertTrue(all(t.off_s > t.on_s >= 0 for t in played.tones))
                 for f in played.faults:
                     self.assertTrue(0 <= f.at_s <= f.until_s <= played.seconds + 1.0)
@@ -97,13 +108,21 @@ class Planned(unittest.TestCase):
 
     def test_near_misses_are_no_faults(self) -> None:
         line, instrument = self.LINES[5]
-        played = perform(line, Manner(90.0), plan_faults(line, instrument, 90.0, np.random.default_rng(1), 0, 2), 1)
+        played = perform(
+            line, Manner(90.0), plan_faults(line, instrument, 90.0, np.random.default_rng(1), 0, 2), 1
+        )
         self.assertEqual(played.faults, ())
         self.assertTrue(played.near)
 
     def test_near_misses_stay_below_the_tolerance(self) -> None:
-        limits = {"cut_short": lambda p: p.amount > 0.6, "out_of_tune": lambda p: abs(p.amount) < 30, "uneven": lambda p: 1 / 1.25 < p.amount < 1.25,
-                  "held_over": lambda p: p.amount < 0.6 * 1.5, "sagging": lambda p: p.amount < 22, "unsteady": lambda p: p.amount < 10}  # fmt: skip
+        limits = {
+            "cut_short": lambda p: p.amount > 0.6,
+            "out_of_tune": lambda p: abs(p.amount) < 30,
+            "uneven": lambda p: 1 / 1.25 < p.amount < 1.25,
+            "held_over": lambda p: p.amount < 0.6 * 1.5,
+            "sagging": lambda p: p.amount < 22,
+            "unsteady": lambda p: p.amount < 10,
+        }
         for kind, below in limits.items():
             with self.subTest(kind):
                 found = [p for _, _, plans in self.plans_of(kind, near=True) for p in plans]
@@ -117,14 +136,35 @@ class Planned(unittest.TestCase):
         self.assertTrue(all(p.amount <= 0.5 for _, _, plans in self.plans_of("cut_short") for p in plans))
 
     def test_a_forgotten_key_signature_is_forgotten_often(self) -> None:
-        counts = [len(plans) for _, _, plans in self.plans_of("missed_accidental") if plans[0].cause == "forgot_key_signature"]
+        counts = [
+            len(plans)
+            for _, _, plans in self.plans_of("missed_accidental")
+            if plans[0].cause == "forgot_key_signature"
+        ]
         self.assertGreater(max(counts), 2)
 
     def test_faults_do_not_lie_on_top_of_each_other(self) -> None:
         for k, (line, instrument) in enumerate(self.LINES[:20]):
             plans = plan_faults(line, instrument, 80.0, np.random.default_rng(k), 4, 2)
-            singles = [p for p in plans if p.count <= 2 and p.kind not in ("missed_accidental", "dot_lost", "dot_overdone", "tuned_high", "tuned_low", "dynamics_flat",
-                                                                          "wrong_transposition", "breath_every_note", "not_joined", "not_detached", "off_click")]  # fmt: skip
+            singles = [
+                p
+                for p in plans
+                if p.count <= 2
+                and p.kind
+                not in (
+                    "missed_accidental",
+                    "dot_lost",
+                    "dot_overdone",
+                    "tuned_high",
+                    "tuned_low",
+                    "dynamics_flat",
+                    "wrong_transposition",
+                    "breath_every_note",
+                    "not_joined",
+                    "not_detached",
+                    "off_click",
+                )
+            ]
             at = sorted(p.at for p in singles)
             self.assertTrue(all(b - a >= 2 for a, b in zip(at, at[1:], strict=False)), plans)
 
@@ -139,22 +179,37 @@ class Planned(unittest.TestCase):
 
 class Truth(TempCase):
     def test_habits_are_gathered_and_slips_are_not(self) -> None:
-        slips = tuple(FaultTruth(kind, str(k), float(k), k + 0.5, cause, (k,), 1.0)
-                      for k, (kind, cause) in enumerate([("dot_lost", None), ("wrong_note", None), ("dot_lost", None), ("wrong_note", None),
-                                                         ("missed_accidental", "forgot_key_signature"), ("missed_accidental", "forgot_key_signature"),
-                                                         ("missed_accidental", "forgot_printed_accidental"), ("missed_accidental", "forgot_printed_accidental")]))  # fmt: skip
+        slips = tuple(
+            FaultTruth(kind, str(k), float(k), k + 0.5, cause, (k,), 1.0)
+            for k, (kind, cause) in enumerate(
+                [
+                    ("dot_lost", None),
+                    ("wrong_note", None),
+                    ("dot_lost", None),
+                    ("wrong_note", None),
+                    ("missed_accidental", "forgot_key_signature"),
+                    ("missed_accidental", "forgot_key_signature"),
+                    ("missed_accidental", "forgot_printed_accidental"),
+                    ("missed_accidental", "forgot_printed_accidental"),
+                ]
+            )
+        )
         told = gather(slips)
         self.assertEqual([f["kind"] for f in told].count("dot_lost"), 1)
         self.assertEqual([f["kind"] for f in told].count("wrong_note"), 2)
-        self.assertEqual([(f["cause"], len(f["notes"])) for f in told if f["kind"] == "missed_accidental"],
-                         [("forgot_key_signature", 2), ("forgot_printed_accidental", 1), ("forgot_printed_accidental", 1)])  # fmt: skip
+        self.assertEqual(
+            [(f["cause"], len(f["notes"])) for f in told if f["kind"] == "missed_accidental"],
+            [("forgot_key_signature", 2), ("forgot_printed_accidental", 1), ("forgot_printed_accidental", 1)],
+        )
 
     def test_a_take_is_reproducible_and_its_sets_share_nothing(self) -> None:
         one, two, other = make_take("tune", 3), make_take("tune", 3), make_take("validation", 3)
         np.testing.assert_array_equal(one.samples, two.samples)
         self.assertEqual(one.truth, two.truth)
         self.assertNotEqual(one.score.parts, other.score.parts)
-        self.assertNotEqual((one.truth["seed"], one.truth["sound"]), (other.truth["seed"], other.truth["sound"]))
+        self.assertNotEqual(
+            (one.truth["seed"], one.truth["sound"]), (other.truth["seed"], other.truth["sound"])
+        )
         self.assertFalse(set(studio.VOICES["tune"]) & set(studio.VOICES["test"]))
         self.assertFalse(studio.SAMPLED["tune"] & studio.SAMPLED["validation"])
 
@@ -165,7 +220,10 @@ class Truth(TempCase):
 
     def test_a_missed_note_makes_no_sound(self) -> None:
         line = line_for(2, require_instrument("Flute"), Style(plain=True))
-        whole, without = perform(line, Manner(90), (), 1), perform(line, Manner(90), (Plan("missed_note", 3),), 1)
+        whole, without = (
+            perform(line, Manner(90), (), 1),
+            perform(line, Manner(90), (Plan("missed_note", 3),), 1),
+        )
         self.assertEqual(len(whole.tones) - 1, len(without.tones))
 
 
@@ -183,7 +241,10 @@ class Surroundings(unittest.TestCase):
     def test_noise_is_as_loud_as_told(self) -> None:
         sound = (0.2 * np.sin(np.arange(2 * RATE) * 0.1)).astype(np.float32)
         sound[RATE:] = 0
-        loud, soft = (put_in_room(sound, RATE, Room(0.2, 0.05, snr, -90.0), 1)[int(1.6 * RATE) :].std() for snr in (20.0, 40.0))
+        loud, soft = (
+            put_in_room(sound, RATE, Room(0.2, 0.05, snr, -90.0), 1)[int(1.6 * RATE) :].std()
+            for snr in (20.0, 40.0)
+        )
         self.assertAlmostEqual(20 * np.log10(loud / soft), 20.0, delta=2.0)
 
     def test_clicks_words_and_clipping(self) -> None:
@@ -194,7 +255,10 @@ class Surroundings(unittest.TestCase):
         self.assertEqual(float(np.abs(out[int(0.8 * RATE) : int(1.4 * RATE)]).max()), 0.0)
         spoken = np.zeros(RATE, np.float32)
         noises.say(spoken, RATE, [0.2], 0.25, 0.1, np.random.default_rng(0))
-        self.assertGreater(float(spoken[int(0.25 * RATE) : int(0.4 * RATE)].std()), 10 * float(spoken[: int(0.15 * RATE)].std() + 1e-6))
+        self.assertGreater(
+            float(spoken[int(0.25 * RATE) : int(0.4 * RATE)].std()),
+            10 * float(spoken[: int(0.15 * RATE)].std() + 1e-6),
+        )
         wave = np.sin(np.arange(RATE) * 0.05).astype(np.float32)
         clipped = noises.clip(wave, 0.5)
         self.assertGreater(float((np.abs(clipped) >= np.abs(clipped).max() * 0.999).mean()), 0.3)
@@ -202,13 +266,20 @@ class Surroundings(unittest.TestCase):
     def test_a_slurred_tone_has_no_attack_of_its_own(self) -> None:
         def growth(slurred: bool) -> float:
             x = render([Tone(0.2, 0.8, 69), Tone(0.8, 1.4, 71, slurred=slurred)], "clarinet", 2.0)
-            level = np.array([x[int(t * RATE) : int((t + 0.02) * RATE)].std() for t in np.arange(0.76, 0.9, 0.01)])
+            level = np.array(
+                [x[int(t * RATE) : int((t + 0.02) * RATE)].std() for t in np.arange(0.76, 0.9, 0.01)]
+            )
             return float(level.min() / level.max())
 
         self.assertGreater(growth(True), growth(False))
 
     def test_the_bank_is_looked_for_where_it_is(self) -> None:
-        with mock.patch.object(studio.sampler, "render", side_effect=FileNotFoundError("no such bank")) as asked, self.assertRaises(FileNotFoundError):
+        with (
+            mock.patch.object(
+                studio.sampler, "render", side_effect=FileNotFoundError("no such bank")
+            ) as asked,
+            self.assertRaises(FileNotFoundError),
+        ):
             for number in range(20):
                 make_take("tune", number, bank=Path("/nowhere"))
         self.assertEqual(asked.call_args.kwargs["folder"], Path("/nowhere"))

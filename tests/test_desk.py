@@ -71,7 +71,10 @@ class DeskCase(WindowCase):
         QApplication.sendEvent(self.window, event)
 
     def checked(self) -> None:
-        self.wait(lambda: self.window.review is not None and self.window.pages.currentIndex() == 2, what="for the check")
+        self.wait(
+            lambda: self.window.review is not None and self.window.pages.currentIndex() == 2,
+            what="for the check",
+        )
 
     prepared: Checked | None = None  # the check of the take, which is the same in every test
 
@@ -132,7 +135,10 @@ class Opening(DeskCase):
 
     def test_one_after_the_other_in_either_order(self) -> None:
         self.drop(self.score)
-        self.assertEqual((self.window.next_button.text(), self.window.empty.title.text()), ("Open a recording…", "Now the recording"))
+        self.assertEqual(
+            (self.window.next_button.text(), self.window.empty.title.text()),
+            ("Open a recording…", "Now the recording"),
+        )
         self.drop(self.take)
         self.checked()
         second = self.make_window()
@@ -153,11 +159,19 @@ class Opening(DeskCase):
     def test_bad_input_is_a_sentence_and_what_was_open_stays(self) -> None:
         self.open()
         before = self.window.review
-        bad, silent, text = self.folder / "bad.musicxml", self.folder / "silent.wav", self.folder / "notes.txt"
+        bad, silent, text = (
+            self.folder / "bad.musicxml",
+            self.folder / "silent.wav",
+            self.folder / "notes.txt",
+        )
         bad.write_text("<score")
         text.write_text("x")
         write_sound(silent, sounding([(0.1, 0.1, 60)]) * 0, RATE)
-        for paths, words in (((bad,), "not a readable MusicXML"), ((silent,), "is silent"), ((text,), "neither a notation file nor|neither a notation file")):
+        for paths, words in (
+            ((bad,), "not a readable MusicXML"),
+            ((silent,), "is silent"),
+            ((text,), "neither a notation file nor|neither a notation file"),
+        ):
             with self.subTest(words):
                 self.window.last_trouble = ""
                 self.drop(*paths)
@@ -207,8 +221,14 @@ class Choosing(DeskCase):
         wanted = other.shown.key
         QTest.mouseClick(other, Qt.MouseButton.LeftButton, pos=QPoint(120, 12))
         self.assertEqual(loupe.chosen, wanted)
-        at = self.window.review.places(next(s.finding for s in self.window.review.shown if s.key == key))[0][0]
-        QTest.mouseClick(loupe.strip.wave, Qt.MouseButton.LeftButton, pos=QPoint(round(loupe.strip.wave.x_of(at + 0.1)), 40))
+        at = self.window.review.places(next(s.finding for s in self.window.review.shown if s.key == key))[0][
+            0
+        ]
+        QTest.mouseClick(
+            loupe.strip.wave,
+            Qt.MouseButton.LeftButton,
+            pos=QPoint(round(loupe.strip.wave.x_of(at + 0.1)), 40),
+        )
         self.assertEqual(loupe.chosen, key)
         self.assertIsNotNone(loupe.strip.wave.chosen)
 
@@ -262,7 +282,11 @@ class Choosing(DeskCase):
         self.assertEqual(colour, self.window.theme.paper)
         self.press(KEY.Key_F1)
         self.assertEqual(self.window.keys_box.windowTitle(), "Keys")
-        keys = [a.shortcut().toString() for a in self.window.findChildren(type(self.window.menus.undo_action)) if not a.shortcut().isEmpty()]
+        keys = [
+            a.shortcut().toString()
+            for a in self.window.findChildren(type(self.window.menus.undo_action))
+            if not a.shortcut().isEmpty()
+        ]
         self.assertTrue({"Space", "K", "D", "F1"} <= set(keys))
         self.assertGreater(len(KEYS), 15)
 
@@ -326,7 +350,9 @@ class Deciding(DeskCase):
         self.open()
         for _ in range(3):
             self.press(KEY.Key_K)
-            QTest.mouseClick(self.window.next_button, Qt.MouseButton.LeftButton) if self.window.next_button.text() == "Next finding" else None
+            QTest.mouseClick(
+                self.window.next_button, Qt.MouseButton.LeftButton
+            ) if self.window.next_button.text() == "Next finding" else None
         self.assertEqual(self.window.next_button.text(), "Save the marked part…")
 
     def test_saving(self) -> None:
@@ -422,7 +448,9 @@ class Working(WindowCase):
 
 class Binding(WindowCase):
     def test_calls_into_qt_take_no_references_away(self) -> None:
-        """A binding that loses a reference to None with every call ends the program after some hundred clicks."""
+        """A binding that loses a reference to None with every call ends the program after some hundred
+        clicks.
+        """
         timer = QTimer()
         before = sys.getrefcount(None), sys.getrefcount(True), sys.getrefcount(False)
         for _ in range(400):

@@ -1,4 +1,6 @@
-"""Hearing, following and judging against hand-made sounds of a synthesis the program does not know, and their invariants."""
+"""Hearing, following and judging against hand-made sounds of a synthesis the program does not know, and their
+invariants.
+"""
 
 from __future__ import annotations
 
@@ -22,13 +24,23 @@ TUNE = """Bb4/1 C5/1 D5/.5 Eb5/.5 F5/1 | G5/1.5 F5/.5 Eb5/1 D5/1 | C5/.5 C5/.5 D
 LINE = line_of(TUNE, fifths=-2)
 
 
-def check(line: Line, sound: np.ndarray, settings: JudgeSettings | None = None, name: str = "Flute") -> tuple[list[Finding], Case]:
+def check(
+    line: Line, sound: np.ndarray, settings: JudgeSettings | None = None, name: str = "Flute"
+) -> tuple[list[Finding], Case]:
     pitches = [n.sounding_midi for n in line.notes]
     features = hear(sound.astype(np.float32), min(pitches), max(pitches))
     following = follow(line, features)
     if not following.followed:
-        return [], Case(following, settings or JudgeSettings(), require_instrument(name), features.floor_db, features.loud_db)
-    return judge(following, features, instrument_for(name, 0, min(pitches), max(pitches)), settings or JudgeSettings())
+        return [], Case(
+            following,
+            settings or JudgeSettings(),
+            require_instrument(name),
+            features.floor_db,
+            features.loud_db,
+        )
+    return judge(
+        following, features, instrument_for(name, 0, min(pitches), max(pitches)), settings or JudgeSettings()
+    )
 
 
 def kinds(findings: list[Finding]) -> list[tuple[str, str]]:
@@ -78,7 +90,10 @@ class Perfect(unittest.TestCase):
                     self.assertAlmostEqual(event.on_s, on, delta=0.03)
 
     def test_slurs_ties_pickup_repeat_and_compound_time(self) -> None:
-        music = "G4/.5 | C5/.5( D5/.5 E5/.5) G5/1_ G5/.5 | A5/.5( G5/.5 F5/.5) E5/1.5 | D5/.75( E5/.25) D5/.5 C5/1"
+        music = (
+            "G4/.5 | C5/.5( D5/.5 E5/.5) G5/1_ G5/.5 | A5/.5( G5/.5 F5/.5) E5/1.5 | D5/.75( E5/.25) "
+            "D5/.5 C5/1"
+        )
         line = line_of(music, beats=6, beat_type=8, flags={1: {"repeat_start": True}, 2: {"repeat_times": 2}})
         events = straight(line, 100)
         for i, note in enumerate(line.main_notes):
@@ -103,7 +118,9 @@ class Perfect(unittest.TestCase):
             waiting = []
             if note.written.ornament == "trill":
                 steps = round(length / 0.1)
-                events += [(on + k * 0.1, 0.098, float(note.sounding_midi + 2 * (k % 2))) for k in range(steps)]
+                events += [
+                    (on + k * 0.1, 0.098, float(note.sounding_midi + 2 * (k % 2))) for k in range(steps)
+                ]
             else:
                 events.append((on, length, float(note.sounding_midi)))
         findings, case = check(line, sounding(events))
@@ -112,7 +129,10 @@ class Perfect(unittest.TestCase):
         assert trill is not None
         self.assertGreater(trill.off_s - trill.on_s, 1.0)
         plain = straight(line, 60 / 0.7)
-        self.assertEqual(kinds(check(line, sounding(plain))[0]), [("trill_missed", "2"), ("trill_missed", "4"), ("grace_missed", "1"), ("grace_missed", "3")])
+        self.assertEqual(
+            kinds(check(line, sounding(plain))[0]),
+            [("trill_missed", "2"), ("trill_missed", "4"), ("grace_missed", "1"), ("grace_missed", "3")],
+        )
 
     def test_shifting_in_time_changes_only_times(self) -> None:
         events = changed(straight(LINE, 90), index_of("3", 1.0), by=2)
@@ -130,7 +150,9 @@ class Perfect(unittest.TestCase):
 class OneFault(unittest.TestCase):
     """Adding one fault adds its finding and no other."""
 
-    def expect(self, events: list[tuple[float, float, float]], wanted: list[tuple[str, str]], line: Line = LINE) -> list[Finding]:
+    def expect(
+        self, events: list[tuple[float, float, float]], wanted: list[tuple[str, str]], line: Line = LINE
+    ) -> list[Finding]:
         findings, _ = check(line, sounding(events))
         self.assertEqual(kinds(findings), wanted)
         return findings
@@ -141,9 +163,13 @@ class OneFault(unittest.TestCase):
 
     def test_notes_and_accidentals(self) -> None:
         cases = [
-            (("1", 1.0), 4, "wrong_note"), (("2", 3.0), 12, "wrong_octave"), (("2", 3.0), -12, "wrong_octave"), (("2", 2.0), 1, "missed_accidental"),
-            (("7", 2.0), 1, "added_accidental"), (("5", 2.0), -1, "wrong_note"),
-        ]  # fmt: skip
+            (("1", 1.0), 4, "wrong_note"),
+            (("2", 3.0), 12, "wrong_octave"),
+            (("2", 3.0), -12, "wrong_octave"),
+            (("2", 2.0), 1, "missed_accidental"),
+            (("7", 2.0), 1, "added_accidental"),
+            (("5", 2.0), -1, "wrong_note"),
+        ]
         for (bar, q), by, kind in cases:
             with self.subTest(kind, by=by):
                 self.expect(changed(self.plain, index_of(bar, q), by=by), [(kind, bar)])
@@ -153,8 +179,13 @@ class OneFault(unittest.TestCase):
         for bar, q in (("1", 2.5), ("2", 2.0), ("7", 1.0)):
             events = changed(events, index_of(bar, q), by=1)
         found = self.expect(events, [("missed_accidental", "1")])[0]
-        self.assertEqual((found.count, found.places, found.detail["of"], found.cause), (3, ("1", "2", "7"), 6, "forgot_key_signature"))
-        self.assertEqual(found.text, "Bars 1, 2 and 7: E natural sounded; the key signature says E flat, 3 times of 6.")
+        self.assertEqual(
+            (found.count, found.places, found.detail["of"], found.cause),
+            (3, ("1", "2", "7"), 6, "forgot_key_signature"),
+        )
+        self.assertEqual(
+            found.text, "Bars 1, 2 and 7: E natural sounded; the key signature says E flat, 3 times of 6."
+        )
 
     def test_left_out_and_too_many(self) -> None:
         i = index_of("2", 2.0)
@@ -164,7 +195,9 @@ class OneFault(unittest.TestCase):
         self.expect([*cut, (at + 0.62 * length, 0.3, 81)], [("extra_note", "3")])
 
     def test_steps_in_the_count_are_one_finding_on_the_rest(self) -> None:
-        short = self.expect(changed(self.plain, index_of("4", 2.0), shift=-self.beat), [("rest_short", "4")])[0]
+        short = self.expect(changed(self.plain, index_of("4", 2.0), shift=-self.beat), [("rest_short", "4")])[
+            0
+        ]
         self.assertEqual((short.detail["written_beats"], round(short.detail["heard_beats"])), (1.0, 0))
         self.expect(changed(self.plain, index_of("7", 0.0), shift=self.beat), [("rest_long", "6")])
 
@@ -172,13 +205,19 @@ class OneFault(unittest.TestCase):
         self.expect(changed(self.plain, index_of("5", 1.0), shift=1.4 * self.beat), [("hesitation", "5")])
         self.expect(changed(self.plain, index_of("3", 2.0), length=0.4), [("cut_short", "3")])
         self.expect(changed(self.plain, index_of("6", 0.0), length=2.0), [("rest_filled", "6")])
-        held = changed(changed(self.plain, index_of("3", 2.0), length=1.55), index_of("4", 0.0), shift=self.beat)
+        held = changed(
+            changed(self.plain, index_of("3", 2.0), length=1.55), index_of("4", 0.0), shift=self.beat
+        )
         self.expect(held, [("held_over", "3")])
 
     def test_a_single_note_late_or_early_but_not_within_the_tolerance(self) -> None:
         i = index_of("2", 2.0)
-        self.expect(changed(self.plain, i, later=0.36 * self.beat, length=0.6), [("late", "2")])  # one tone at a time: it ends where the next begins
-        self.expect(changed(changed(self.plain, i, later=-0.3 * self.beat), i - 1, length=0.4), [("early", "2")])
+        self.expect(
+            changed(self.plain, i, later=0.36 * self.beat, length=0.6), [("late", "2")]
+        )  # one tone at a time: it ends where the next begins
+        self.expect(
+            changed(changed(self.plain, i, later=-0.3 * self.beat), i - 1, length=0.4), [("early", "2")]
+        )
         self.expect(changed(self.plain, i, later=0.12 * self.beat), [])
 
     def test_restart_and_skipped_bar(self) -> None:
@@ -189,17 +228,25 @@ class OneFault(unittest.TestCase):
         self.expect(again, [("restart", "5")])
         j = index_of("6", 0.0)
         gap = self.plain[j][0] - self.plain[i][0]
-        self.expect([*self.plain[:i], *[(a - gap, b, c) for a, b, c in self.plain[j:]]], [("bar_skipped", "5")])
+        self.expect(
+            [*self.plain[:i], *[(a - gap, b, c) for a, b, c in self.plain[j:]]], [("bar_skipped", "5")]
+        )
 
     def test_rhythm_over_several_notes(self) -> None:
-        dotted = line_of("C5/.75 D5/.25 E5/1 F5/.75 E5/.25 D5/1 | E5/.75 F5/.25 G5/1 A5/.75 G5/.25 F5/1 | E5/1 D5/1 C5/2 | E5/1 F5/1 G5/1 r/1 | C5/1 D5/1 E5/2")
+        dotted = line_of(
+            "C5/.75 D5/.25 E5/1 F5/.75 E5/.25 D5/1 | E5/.75 F5/.25 G5/1 A5/.75 G5/.25 F5/1 | E5/1 "
+            "D5/1 C5/2 | E5/1 F5/1 G5/1 r/1 | C5/1 D5/1 E5/2"
+        )
         events = straight(dotted, 80)
         for i, note in enumerate(dotted.main_notes):
             if float(note.duration) == 0.25:
                 events = changed(changed(events, i, later=-0.25 * 0.75, length=1.9), i - 1, length=0.65)
         found = self.expect(events, [("dot_lost", "1")], dotted)[0]
         self.assertEqual((found.count, found.detail["of"]), (4, 4))
-        running = line_of("C5/.5 D5/.5 E5/.5 F5/.5 G5/.5 A5/.5 G5/.5 F5/.5 | E5/1 D5/1 C5/2 | E5/1 F5/1 G5/2 | C5/1 D5/1 E5/1 r/1 | G5/1 E5/1 C5/2")
+        running = line_of(
+            "C5/.5 D5/.5 E5/.5 F5/.5 G5/.5 A5/.5 G5/.5 F5/.5 | E5/1 D5/1 C5/2 | E5/1 F5/1 G5/2 | "
+            "C5/1 D5/1 E5/1 r/1 | G5/1 E5/1 C5/2"
+        )
         events = straight(running, 80)
         for i in (1, 3, 5, 7):
             events = changed(events, i, later=0.17 * 0.75, length=0.6)
@@ -213,7 +260,9 @@ class OneFault(unittest.TestCase):
                 share = min(max((i - first) / (last - first), 0.0), 1.0) if i <= last else 0.0
                 nxt = LINE.main_notes[i + 1].onset if i + 1 < len(LINE.main_notes) else note.end
                 seconds = float(nxt - note.onset) * self.beat * factor**share
-                events.append((now, float(note.duration) * self.beat * factor**share * 0.88, float(note.sounding_midi)))
+                events.append(
+                    (now, float(note.duration) * self.beat * factor**share * 0.88, float(note.sounding_midi))
+                )
                 now += seconds
             with self.subTest(kind):
                 self.assertEqual([k for k, _ in kinds(check(LINE, sounding(events))[0])], [kind])
@@ -224,7 +273,9 @@ class Confusions(unittest.TestCase):
         events = [(a + 4.0, b, c) for a, b, c in straight(LINE, 90)]
         sound = sounding(events)
         rng = np.random.default_rng(1)
-        babble = np.concatenate([tone(45 + 6 * rng.random(), 0.13, partials=(1, 0.2, 0.8, 0.3, 0.7)) * 0.6 for _ in range(9)])
+        babble = np.concatenate(
+            [tone(45 + 6 * rng.random(), 0.13, partials=(1, 0.2, 0.8, 0.3, 0.7)) * 0.6 for _ in range(9)]
+        )
         sound[2000 : 2000 + len(babble)] += babble
         first = tone(LINE.main_notes[0].sounding_midi, 0.7)
         sound[int(2.3 * RATE) : int(2.3 * RATE) + len(first)] += first
@@ -235,7 +286,13 @@ class Confusions(unittest.TestCase):
         self.assertAlmostEqual(event.on_s, events[0][0], delta=0.04)
 
     def test_another_piece_is_not_followed(self) -> None:
-        other = line_of("F#5/.5 E5/.5 C#5/1 A4/.5 B4/.5 F#4/1 | E4/2 G#4/1 B4/.5 E5/.5 | A5/1 F#5/1 D5/.5 B4/.5 G4/1 | A4/3 r/1 | C#5/.5 F#5/.5 A5/1 G#5/2", fifths=3)
+        other = line_of(
+            (
+                "F#5/.5 E5/.5 C#5/1 A4/.5 B4/.5 F#4/1 | E4/2 G#4/1 B4/.5 E5/.5 | A5/1 F#5/1 D5/.5 B4/.5 "
+                "G4/1 | A4/3 r/1 | C#5/.5 F#5/.5 A5/1 G#5/2"
+            ),
+            fifths=3,
+        )
         _, case = check(LINE, sounding(straight(other, 110)))
         self.assertFalse(case.following.followed)
 

@@ -1,4 +1,6 @@
-"""Notes entered key by key: what each key writes, that bars fill up by themselves, and that everything can be taken back."""
+"""Notes entered key by key: what each key writes, that bars fill up by themselves, and that everything can be
+taken back.
+"""
 
 from __future__ import annotations
 
@@ -66,7 +68,15 @@ class Entered(unittest.TestCase):
         self.assertEqual(music(entry.alter(e, 1)), "c c c ^d- | d")
         self.assertEqual(music(entry.mark(e, "!trill!")), "c c c !trill!d- | d")
         self.assertEqual(music(entry.take_back(e)), "c c c ")
-        self.assertEqual([n.pitch.name for b in parse_tune(entry.alter(e, 1).text)[0].parts[0].bars[1:] for n in b.notes if n.pitch], ["D♯5"])
+        self.assertEqual(
+            [
+                n.pitch.name
+                for b in parse_tune(entry.alter(e, 1).text)[0].parts[0].bars[1:]
+                for n in b.notes
+                if n.pitch
+            ],
+            ["D♯5"],
+        )
 
     def test_steps_octaves_and_triplets(self) -> None:
         self.assertEqual(music(entry.step(begun("^c"), 1)), "d")
@@ -84,19 +94,34 @@ class Entered(unittest.TestCase):
         chance = random.Random(5)
         lengths = (F(4), F(2), F(1), F(1, 2), F(1, 4))
         for _ in range(60):
-            e = begun(head=f"M:{chance.choice(['4/4', '3/4', '6/8', '2/4'])}\nL:1/8\nK:{chance.choice(['C', 'Eb', 'A', 'F bass'])}\n")
+            e = begun(
+                head=f"M:{chance.choice(['4/4', '3/4', '6/8', '2/4'])}\nL:1/8\nK:{chance.choice(['C', 'Eb', 'A', 'F bass'])}\n"
+            )
             for _ in range(30):
-                acts = (lambda e: entry.add_note(e, chance.choice("ABCDEFG"), chance.choice(lengths)), lambda e: entry.add_rest(e, chance.choice(lengths)),
-                        entry.dot, entry.tie, entry.slur, lambda e: entry.alter(e, chance.choice((-1, 1))), lambda e: entry.step(e, chance.choice((-7, -1, 1, 7))),
-                        entry.add_triplet, entry.take_back, lambda e: entry.add_note(e, chance.choice("ABCDEFG"), F(1), grace=True),
-                        lambda e: entry.mark(e, "!fermata!"))  # fmt: skip
+                acts = (
+                    lambda e: entry.add_note(e, chance.choice("ABCDEFG"), chance.choice(lengths)),
+                    lambda e: entry.add_rest(e, chance.choice(lengths)),
+                    entry.dot,
+                    entry.tie,
+                    entry.slur,
+                    lambda e: entry.alter(e, chance.choice((-1, 1))),
+                    lambda e: entry.step(e, chance.choice((-7, -1, 1, 7))),
+                    entry.add_triplet,
+                    entry.take_back,
+                    lambda e: entry.add_note(e, chance.choice("ABCDEFG"), F(1), grace=True),
+                    lambda e: entry.mark(e, "!fermata!"),
+                )
                 e = chance.choice(acts)(e)
                 self.assertEqual(e.at, len(e.text))
             problems = parse_tune(e.text)[1]
-            self.assertFalse([p.text for p in problems if "not understood" in p.text or "not known" in p.text], e.text)
+            self.assertFalse(
+                [p.text for p in problems if "not understood" in p.text or "not known" in p.text], e.text
+            )
             for _ in range(40):
                 e = entry.take_back(e)
-            self.assertEqual(sum(len(b.notes) for p in parse_tune(e.text)[0].parts for b in p.bars), 0, e.text)
+            self.assertEqual(
+                sum(len(b.notes) for p in parse_tune(e.text)[0].parts for b in p.bars), 0, e.text
+            )
 
 
 if __name__ == "__main__":

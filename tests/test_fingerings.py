@@ -9,10 +9,30 @@ from jeweller.instruments.table import require_instrument
 
 CHARTS = ("flute", "recorder", "oboe", "clarinet", "alto-saxophone", "bassoon")
 # Where each instrument's registers begin (written MIDI): within one, no two notes share a first fingering.
-REGISTERS = {"flute": (60, 74, 86), "recorder": (60, 75), "oboe": (58, 73), "clarinet": (52, 71, 85), "alto-saxophone": (58, 74, 86), "bassoon": (34, 54, 57)}
-# Pairs of neighbours whose fingers differ by more than five keys: the crossing of a break, and the notes of the high register that belong to another partial.
-BREAKS = {("flute", 73), ("flute", 85), ("flute", 86), ("flute", 95), ("recorder", 74), ("oboe", 72), ("clarinet", 70), ("alto-saxophone", 73),
-          ("flute", 88), ("flute", 92), ("flute", 94), ("bassoon", 53)}  # fmt: skip
+REGISTERS = {
+    "flute": (60, 74, 86),
+    "recorder": (60, 75),
+    "oboe": (58, 73),
+    "clarinet": (52, 71, 85),
+    "alto-saxophone": (58, 74, 86),
+    "bassoon": (34, 54, 57),
+}
+# Pairs of neighbours whose fingers differ by more than five keys: the crossing of a break, and the notes of
+# the high register that belong to another partial.
+BREAKS = {
+    ("flute", 73),
+    ("flute", 85),
+    ("flute", 86),
+    ("flute", 95),
+    ("recorder", 74),
+    ("oboe", 72),
+    ("clarinet", 70),
+    ("alto-saxophone", 73),
+    ("flute", 88),
+    ("flute", 92),
+    ("flute", 94),
+    ("bassoon", 53),
+}
 
 
 def fingers(keys: Keys) -> Keys:
@@ -35,18 +55,32 @@ class Charts(unittest.TestCase):
     def test_neighbours_differ_by_few_fingers_but_where_a_register_breaks(self) -> None:
         for name in CHARTS:
             notes = chart(name)
-            far = {(name, n) for n in notes if n + 1 in notes and min(len(a ^ b) for a in notes[n] for b in notes[n + 1]) > 5}
+            far = {
+                (name, n)
+                for n in notes
+                if n + 1 in notes and min(len(a ^ b) for a in notes[n] for b in notes[n + 1]) > 5
+            }
             self.assertLessEqual(far, BREAKS)
 
     def test_saxophones_and_flutes_overblow_the_octave_the_clarinet_the_twelfth(self) -> None:
         sax, clarinet = chart("alto-saxophone"), chart("clarinet")
-        self.assertTrue(all(fingers(sax[n][0]) == fingers(sax[n + 12][0]) and "8va" in sax[n + 12][0] for n in range(62, 74)))
+        self.assertTrue(
+            all(
+                fingers(sax[n][0]) == fingers(sax[n + 12][0]) and "8va" in sax[n + 12][0]
+                for n in range(62, 74)
+            )
+        )
         self.assertTrue(all(clarinet[n][0] | {"R"} == clarinet[n + 19][0] for n in range(52, 66)))
         flute = chart("flute")
         self.assertTrue(all(flute[n][0] == flute[n + 12][0] for n in range(64, 74)))
 
     def test_going_down_a_register_never_lifts_a_main_finger_but_in_forks(self) -> None:
-        for name, low, high in (("flute", 62, 72), ("clarinet", 55, 65), ("alto-saxophone", 62, 71), ("oboe", 62, 71)):
+        for name, low, high in (
+            ("flute", 62, 72),
+            ("clarinet", 55, 65),
+            ("alto-saxophone", 62, 71),
+            ("oboe", 62, 71),
+        ):
             notes = chart(name)
             count = [len(notes[n][0] & set("123456")) for n in range(low, high + 1)]
             self.assertTrue(all(b <= a + 1 for a, b in zip(count, count[1:], strict=False)), name)

@@ -1,4 +1,6 @@
-"""ABC, MEI, Humdrum and MIDI against hand-worked music; bars filled from a row; parts moved to another pitch; text in any encoding."""
+"""ABC, MEI, Humdrum and MIDI against hand-worked music; bars filled from a row; parts moved to another pitch;
+text in any encoding.
+"""
 
 from __future__ import annotations
 
@@ -44,8 +46,23 @@ def notes(part: Part) -> list[tuple[str, Fraction]]:
 class Abc(unittest.TestCase):
     def test_lengths_rests_broken_rhythm_and_tuplets(self) -> None:
         part = abc("B2 c/d/ e>f z2|(3BcB A3/2G/ F4|]")
-        self.assertEqual(notes(part), [("B♭4", F(1)), ("C5", F(1, 4)), ("D5", F(1, 4)), ("E♭5", F(3, 4)), ("F5", F(1, 4)), ("r", F(1)),
-                                       ("B♭4", F(1, 3)), ("C5", F(1, 3)), ("B♭4", F(1, 3)), ("A4", F(3, 4)), ("G4", F(1, 4)), ("F4", F(2))])  # fmt: skip
+        self.assertEqual(
+            notes(part),
+            [
+                ("B♭4", F(1)),
+                ("C5", F(1, 4)),
+                ("D5", F(1, 4)),
+                ("E♭5", F(3, 4)),
+                ("F5", F(1, 4)),
+                ("r", F(1)),
+                ("B♭4", F(1, 3)),
+                ("C5", F(1, 3)),
+                ("B♭4", F(1, 3)),
+                ("A4", F(3, 4)),
+                ("G4", F(1, 4)),
+                ("F4", F(2)),
+            ],
+        )
         self.assertEqual([n.tuplet_mark for n in part.bars[1].notes[:3]], ["start", "", "stop"])
         self.assertTrue(part.bars[1].final_bar)
 
@@ -56,8 +73,15 @@ class Abc(unittest.TestCase):
         self.assertEqual([n.duration for n in make_line("", part).notes], [1, 1, 1, 2, 1, 2])
 
     def test_keys_modes_and_clefs(self) -> None:
-        for key, fifths, mode in (("Ddor", 0, "major"), ("Em", 1, "minor"), ("A mix", 2, "major"), ("F#min", 3, "minor"), ("Hp", 2, "major"), ("none", 0, "major"),
-                                  ("Bb clef=bass", -2, "major")):  # fmt: skip
+        for key, fifths, mode in (
+            ("Ddor", 0, "major"),
+            ("Em", 1, "minor"),
+            ("A mix", 2, "major"),
+            ("F#min", 3, "minor"),
+            ("Hp", 2, "major"),
+            ("none", 0, "major"),
+            ("Bb clef=bass", -2, "major"),
+        ):
             with self.subTest(key):
                 part = abc("F8|", f"K:{key}\n")
                 self.assertEqual((part.bars[0].fifths, part.bars[0].mode), (fifths, mode))
@@ -69,22 +93,35 @@ class Abc(unittest.TestCase):
 
     def test_pickup_repeats_and_endings(self) -> None:
         part = abc("FG|:B4 c4|1 d8:|2 e8|]\n")
-        self.assertEqual([(b.number, b.implicit) for b in part.bars], [("0", True), ("1", False), ("2", False), ("3", False)])
+        self.assertEqual(
+            [(b.number, b.implicit) for b in part.bars],
+            [("0", True), ("1", False), ("2", False), ("3", False)],
+        )
         played = make_line("", part)
         self.assertEqual([b.number for b in played.bars], ["0", "1", "2", "1", "3"])
 
     def test_slurs_graces_signs_and_dynamics(self) -> None:
-        part = abc("(Bc) {d}c2 .e2 !trill!f2|!f!B4 Hc4|!segno!B8|\"D.S. al Fine\"B8!fine!|")
+        part = abc('(Bc) {d}c2 .e2 !trill!f2|!f!B4 Hc4|!segno!B8|"D.S. al Fine"B8!fine!|')
         bar = part.bars[0]
         self.assertEqual((bar.notes[0].slur_starts, bar.notes[1].slur_stops), (("1",), ("1",)))
         self.assertEqual([n.grace for n in bar.notes], [False, False, True, False, False, False])
         self.assertEqual((bar.notes[4].articulations, bar.notes[5].ornament), (("staccato",), "trill"))
         self.assertEqual([(m.kind, m.text) for m in part.bars[1].marks], [("dynamics", "f")])
-        self.assertTrue(part.bars[1].notes[1].fermata and part.bars[2].segno and part.bars[3].dalsegno and part.bars[3].fine)
+        self.assertTrue(
+            part.bars[1].notes[1].fermata
+            and part.bars[2].segno
+            and part.bars[3].dalsegno
+            and part.bars[3].fine
+        )
 
     def test_voices_are_parts_and_change_in_the_line(self) -> None:
-        score = read_abc(HEAD + 'V:1 name="Flute"\nV:2 name="Tuba" clef=bass\nK:C\nV:1\nc8|d8|\nV:2\nC,8|[V:1]e8|[V:2]Z2|')[0]
-        self.assertEqual([(p.name, len(p.bars), p.bars[0].clef[0]) for p in score.parts], [("Flute", 3, "G"), ("Tuba", 3, "F")])
+        score = read_abc(
+            HEAD + 'V:1 name="Flute"\nV:2 name="Tuba" clef=bass\nK:C\nV:1\nc8|d8|\nV:2\nC,8|[V:1]e8|[V:2]Z2|'
+        )[0]
+        self.assertEqual(
+            [(p.name, len(p.bars), p.bars[0].clef[0]) for p in score.parts],
+            [("Flute", 3, "G"), ("Tuba", 3, "F")],
+        )
 
     def test_what_is_not_understood_is_told_with_its_place(self) -> None:
         _, problems = parse_tune(HEAD + "K:C\nc8|c4 § !nosuch!d2|\nc2 & e2|c8|")
@@ -101,8 +138,19 @@ class Abc(unittest.TestCase):
             read_abc("X:1\nT:Nothing\nK:C\n")
 
     def test_nothing_in_the_text_crashes(self) -> None:
-        for text in ("K:C\n|:|:|:[1[2::|]", "K:C\n(((", "K:C\n))) - > <", "K:C\n{}[]()c", "K:C\n(9:0:0c", "K:Q\nc", "M:0/0\nL:0/1\nQ:x\nK:C\nc8", "K:C\n[CEG]0 c999999",
-                     "K:C\nZ999999|", "K:C\n\"unclosed c", "K:C\nc,,,,,,,,,,,,c''''''''''"):  # fmt: skip
+        for text in (
+            "K:C\n|:|:|:[1[2::|]",
+            "K:C\n(((",
+            "K:C\n))) - > <",
+            "K:C\n{}[]()c",
+            "K:C\n(9:0:0c",
+            "K:Q\nc",
+            "M:0/0\nL:0/1\nQ:x\nK:C\nc8",
+            "K:C\n[CEG]0 c999999",
+            "K:C\nZ999999|",
+            'K:C\n"unclosed c',
+            "K:C\nc,,,,,,,,,,,,c''''''''''",
+        ):
             with self.subTest(text):
                 parse_tune(text)
 
@@ -123,16 +171,35 @@ class MeiAndHumdrum(unittest.TestCase):
     def test_mei(self) -> None:
         score = open_any(MEI.encode())[0]
         part = score.parts[0]
-        self.assertEqual((score.title, part.name, part.chromatic, len(part.bars)), ("Ours", "Clarinet", -2, 5))
-        self.assertEqual(notes(part)[:6], [("B♭4", F(1, 2)), ("C♯5", F(1, 2)), ("C♯5", F(3, 2)), ("D5", F(1, 6)), ("D5", F(1, 6)), ("E♭5", F(1, 6))])
-        self.assertEqual((part.bars[0].notes[0].slur_starts, part.bars[0].notes[1].slur_stops), (("1",), ("1",)))
+        self.assertEqual(
+            (score.title, part.name, part.chromatic, len(part.bars)), ("Ours", "Clarinet", -2, 5)
+        )
+        self.assertEqual(
+            notes(part)[:6],
+            [
+                ("B♭4", F(1, 2)),
+                ("C♯5", F(1, 2)),
+                ("C♯5", F(3, 2)),
+                ("D5", F(1, 6)),
+                ("D5", F(1, 6)),
+                ("E♭5", F(1, 6)),
+            ],
+        )
+        self.assertEqual(
+            (part.bars[0].notes[0].slur_starts, part.bars[0].notes[1].slur_stops), (("1",), ("1",))
+        )
         self.assertEqual([n.ornament for n in part.bars[1].notes], [None, "trill"])
         self.assertEqual((part.bars[1].marks[0].text, part.bars[1].marks[0].offset), ("f", 1))
         self.assertEqual([b.number for b in make_line("", part).bars], ["1", "2", "1", "3", "4", "4+1"])
 
     def test_tuplets_by_their_first_and_last_note(self) -> None:
-        spanned = MEI.replace('<tuplet num="3" numbase="2">\n<note ', '\n<note xml:id="x" ').replace('<note pname="e" oct="5" dur="16"/></tuplet>', '<note xml:id="y" pname="e" oct="5" dur="16"/>')
-        spanned = spanned.replace('<slur startid="#a"', '<tupletSpan startid="#x" endid="#y" num="3" numbase="2"/><slur startid="#a"')
+        spanned = MEI.replace('<tuplet num="3" numbase="2">\n<note ', '\n<note xml:id="x" ').replace(
+            '<note pname="e" oct="5" dur="16"/></tuplet>', '<note xml:id="y" pname="e" oct="5" dur="16"/>'
+        )
+        spanned = spanned.replace(
+            '<slur startid="#a"',
+            '<tupletSpan startid="#x" endid="#y" num="3" numbase="2"/><slur startid="#a"',
+        )
         read = open_any(spanned.encode())[0].parts[0]
         self.assertEqual(notes(read), notes(open_any(MEI.encode())[0].parts[0]))
         self.assertEqual([n.tuplet_mark for n in read.bars[0].notes[3:]], ["start", "", "stop"])
@@ -143,13 +210,23 @@ class MeiAndHumdrum(unittest.TestCase):
         self.assertTrue(part.bars[0].implicit and part.bars[2].notes[0].fermata)
 
     def test_damaged(self) -> None:
-        for text, words in ((MEI.replace('oct="4"', 'oct="x"'), "cannot be played"), (MEI.replace('dur="8"', 'dur="7"'), "duration"), ("<mei/>", "holds no score"),
-                            (MEI[:900], "not a readable MEI")):  # fmt: skip
+        for text, words in (
+            (MEI.replace('oct="4"', 'oct="x"'), "cannot be played"),
+            (MEI.replace('dur="8"', 'dur="7"'), "duration"),
+            ("<mei/>", "holds no score"),
+            (MEI[:900], "not a readable MEI"),
+        ):
             with self.subTest(words), self.assertRaisesRegex(ScoreError, words):
                 open_any(text.encode())
 
 
-def midi(events: list[tuple[float, float, int]], *, program: int | None = None, signatures: tuple[mido.MetaMessage, ...] = (), channel: int = 0) -> bytes:
+def midi(
+    events: list[tuple[float, float, int]],
+    *,
+    program: int | None = None,
+    signatures: tuple[mido.MetaMessage, ...] = (),
+    channel: int = 0,
+) -> bytes:
     """A file with one track: (on, off in quarters, pitch)."""
     file = mido.MidiFile(ticks_per_beat=480)
     track = mido.MidiTrack()
@@ -157,10 +234,20 @@ def midi(events: list[tuple[float, float, int]], *, program: int | None = None, 
     track.extend(signatures)
     if program is not None:
         track.append(mido.Message("program_change", program=program, channel=channel))
-    moments = sorted([(round(480 * on), 1, p) for on, _, p in events] + [(round(480 * off), 0, p) for _, off, p in events])
+    moments = sorted(
+        [(round(480 * on), 1, p) for on, _, p in events] + [(round(480 * off), 0, p) for _, off, p in events]
+    )
     now = 0
     for tick, on, pitch in moments:
-        track.append(mido.Message("note_on" if on else "note_off", note=pitch, velocity=64 if on else 0, time=tick - now, channel=channel))
+        track.append(
+            mido.Message(
+                "note_on" if on else "note_off",
+                note=pitch,
+                velocity=64 if on else 0,
+                time=tick - now,
+                channel=channel,
+            )
+        )
         now = tick
     out = io.BytesIO()
     file.save(file=out)
@@ -169,20 +256,56 @@ def midi(events: list[tuple[float, float, int]], *, program: int | None = None, 
 
 class Midi(unittest.TestCase):
     def test_played_notes_are_drawn_to_the_grid_and_spelled_by_the_key(self) -> None:
-        played = [(0.01, 0.93, 70), (1.02, 1.45, 72), (1.49, 1.9, 73), (2.0, 3.7, 75), (4.03, 4.3, 70), (4.34, 4.6, 72), (4.66, 4.97, 74), (5.0, 6.0, 70)]
-        data = midi(played, program=71, signatures=(mido.MetaMessage("key_signature", key="Bb"), mido.MetaMessage("time_signature", numerator=4, denominator=4)))
+        played = [
+            (0.01, 0.93, 70),
+            (1.02, 1.45, 72),
+            (1.49, 1.9, 73),
+            (2.0, 3.7, 75),
+            (4.03, 4.3, 70),
+            (4.34, 4.6, 72),
+            (4.66, 4.97, 74),
+            (5.0, 6.0, 70),
+        ]
+        data = midi(
+            played,
+            program=71,
+            signatures=(
+                mido.MetaMessage("key_signature", key="Bb"),
+                mido.MetaMessage("time_signature", numerator=4, denominator=4),
+            ),
+        )
         score = read_midi(data)
         part = score.parts[0]
         self.assertEqual(part.instrument, "Clarinet in B♭")
-        self.assertEqual(notes(part), [("B♭4", F(1)), ("C5", F(1, 2)), ("D♭5", F(1, 2)), ("E♭5", F(2)), ("B♭4", F(1, 3)), ("C5", F(1, 3)), ("D5", F(1, 3)),
-                                       ("B♭4", F(1)), ("r", F(2))])  # fmt: skip
+        self.assertEqual(
+            notes(part),
+            [
+                ("B♭4", F(1)),
+                ("C5", F(1, 2)),
+                ("D♭5", F(1, 2)),
+                ("E♭5", F(2)),
+                ("B♭4", F(1, 3)),
+                ("C5", F(1, 3)),
+                ("D5", F(1, 3)),
+                ("B♭4", F(1)),
+                ("r", F(2)),
+            ],
+        )
         self.assertEqual([b.length for b in part.bars], [4, 4])
 
     def test_a_note_outside_the_key_is_spelled_by_where_it_leads(self) -> None:
-        for key, pitches, wanted in (("Bb", (65, 66, 67, 66, 65), ["F4", "F♯4", "G4", "G♭4", "F4"]), ("D", (69, 70, 69, 70, 71), ["A4", "B♭4", "A4", "A♯4", "B4"]),
-                                     ("C", (60, 66, 66, 67, 63), ["C4", "F♯4", "F♯4", "G4", "D♯4"])):  # fmt: skip
+        for key, pitches, wanted in (
+            ("Bb", (65, 66, 67, 66, 65), ["F4", "F♯4", "G4", "G♭4", "F4"]),
+            ("D", (69, 70, 69, 70, 71), ["A4", "B♭4", "A4", "A♯4", "B4"]),
+            ("C", (60, 66, 66, 67, 63), ["C4", "F♯4", "F♯4", "G4", "D♯4"]),
+        ):
             with self.subTest(key):
-                part = read_midi(midi([(k, k + 1, p) for k, p in enumerate(pitches)], signatures=(mido.MetaMessage("key_signature", key=key),))).parts[0]
+                part = read_midi(
+                    midi(
+                        [(k, k + 1, p) for k, p in enumerate(pitches)],
+                        signatures=(mido.MetaMessage("key_signature", key=key),),
+                    )
+                ).parts[0]
                 self.assertEqual([n for n, _ in notes(part) if n != "r"], wanted)
 
     def test_a_grid_asked_for_holds_everywhere(self) -> None:
@@ -194,10 +317,17 @@ class Midi(unittest.TestCase):
         self.assertEqual([n.duration for n in make_line("", part).notes], [3, 2])
         self.assertTrue(part.bars[0].notes[1].tie_start and part.bars[1].notes[0].tie_stop)
         drum = read_midi(midi([(0, 1, 38), (1, 2, 36)], channel=9)).parts[0]
-        self.assertTrue(drum.percussion and [n.stroke for n in drum.bars[0].notes if n.unpitched] == ["Snare drum", "Bass drum"])
+        self.assertTrue(
+            drum.percussion
+            and [n.stroke for n in drum.bars[0].notes if n.unpitched] == ["Snare drum", "Bass drum"]
+        )
 
     def test_damaged_or_empty(self) -> None:
-        for data, words in ((midi([(0, 1, 60)])[:30], "damaged|no notes"), (midi([]), "no notes"), (b"MThd\0\0\0\6\0\1\0\1\xe7\x28", "damaged|film|no notes")):
+        for data, words in (
+            (midi([(0, 1, 60)])[:30], "damaged|no notes"),
+            (midi([]), "no notes"),
+            (b"MThd\0\0\0\6\0\1\0\1\xe7\x28", "damaged|film|no notes"),
+        ):
             with self.subTest(words), self.assertRaisesRegex(ScoreError, words):
                 read_midi(data)
 
@@ -207,16 +337,30 @@ class Unsaid(unittest.TestCase):
 
     def two_parts(self, second: str = "C4 D4|E8|]") -> Score:
         first, other = (abc(m, "K:C\n") for m in ("C4 D4|E8|]", second))
-        bars = (dataclasses.replace(first.bars[0], segno=True, repeat_start=True, marks=(*first.bars[0].marks, Mark("words", F(2), "rit."), Mark("words", F(0), "solo"))),
-                dataclasses.replace(first.bars[1], repeat_times=2, dalsegno=True))  # fmt: skip
+        bars = (
+            dataclasses.replace(
+                first.bars[0],
+                segno=True,
+                repeat_start=True,
+                marks=(*first.bars[0].marks, Mark("words", F(2), "rit."), Mark("words", F(0), "solo")),
+            ),
+            dataclasses.replace(first.bars[1], repeat_times=2, dalsegno=True),
+        )
         bare = tuple(dataclasses.replace(b, marks=()) for b in other.bars)
-        return completed(Score("", (dataclasses.replace(first, bars=bars), dataclasses.replace(other, id="P2", bars=bare))))
+        return completed(
+            Score("", (dataclasses.replace(first, bars=bars), dataclasses.replace(other, id="P2", bars=bare)))
+        )
 
     def test_what_stands_above_the_first_part_holds_for_all(self) -> None:
         first, second = self.two_parts().parts
-        self.assertEqual([x.number for x in make_line("", second).bars], [x.number for x in make_line("", first).bars])
+        self.assertEqual(
+            [x.number for x in make_line("", second).bars], [x.number for x in make_line("", first).bars]
+        )
         self.assertTrue(second.bars[0].segno and second.bars[1].dalsegno)
-        self.assertEqual([(m.kind, m.text, m.value) for m in second.bars[0].marks], [("tempo", "", 96.0), ("words", "rit.", None)])
+        self.assertEqual(
+            [(m.kind, m.text, m.value) for m in second.bars[0].marks],
+            [("tempo", "", 96.0), ("words", "rit.", None)],
+        )
         self.assertEqual(make_line("", second).written_bpm, 96)
         self.assertEqual(len(first.bars[0].marks), 3)  # nothing twice
 
@@ -228,31 +372,53 @@ class Unsaid(unittest.TestCase):
         text = write_musicxml(Score("", (abc("(3BcB A2 G4|", "K:C\n"),))).decode()
         divisions = int(re.search(r"<divisions>(\d+)", text)[1])  # type: ignore[index]
         self.assertEqual(divisions % 3, 0)
-        rounded = re.sub(r"<duration>(\d+)", lambda m: f"<duration>{round(int(m[1]) * 256 / divisions)}", text.replace(f"<divisions>{divisions}", "<divisions>256"))
+        rounded = re.sub(
+            r"<duration>(\d+)",
+            lambda m: f"<duration>{round(int(m[1]) * 256 / divisions)}",
+            text.replace(f"<divisions>{divisions}", "<divisions>256"),
+        )
         self.assertIn("<duration>85<", rounded)
         part = open_any(rounded.encode())[0].parts[0]
         self.assertEqual([n.duration for n in part.bars[0].notes], [F(1, 3)] * 3 + [1, 2])
         self.assertEqual(part.bars[0].length, 4)
 
     def test_tuplets_without_a_bracket_get_one(self) -> None:
-        bare = re.sub(rb"<tuplet [^>]*/>", b"", write_musicxml(Score("", (abc("(3BcB (3:2:2A4G2|(3B/c/d/ (3d/c/B/ A6|", "K:C\n"),))))
+        bare = re.sub(
+            rb"<tuplet [^>]*/>",
+            b"",
+            write_musicxml(Score("", (abc("(3BcB (3:2:2A4G2|(3B/c/d/ (3d/c/B/ A6|", "K:C\n"),))),
+        )
         self.assertNotIn(b"<tuplet ", bare)
         bars = open_any(bare)[0].parts[0].bars
         self.assertEqual([n.tuplet_mark for n in bars[0].notes], ["start", "", "stop", "start", "stop"])
-        self.assertEqual([n.tuplet_mark for n in bars[1].notes], ["start", "", "stop", "start", "", "stop", ""])
+        self.assertEqual(
+            [n.tuplet_mark for n in bars[1].notes], ["start", "", "stop", "start", "", "stop", ""]
+        )
 
 
 class Filling(unittest.TestCase):
     def test_values_that_can_be_read(self) -> None:
         four, six = Signature(), Signature(6, 8)
-        for at, length, s, rest, expected in ((0, 4, four, False, [4]), (F(1, 2), 1, four, False, [1]), (1, 3, four, False, [3]), (F(1, 2), F(7, 2), four, False, [F(1, 2), 3]),
-                                              (F(1, 2), F(3, 2), four, False, [F(1, 2), 1]), (1, 2, four, True, [1, 1]), (0, F(5, 2), six, False, [F(3, 2), 1]),
-                                              (0, 3, six, False, [3]), (F(3, 4), F(1, 4), four, False, [F(1, 4)])):  # fmt: skip
+        for at, length, s, rest, expected in (
+            (0, 4, four, False, [4]),
+            (F(1, 2), 1, four, False, [1]),
+            (1, 3, four, False, [3]),
+            (F(1, 2), F(7, 2), four, False, [F(1, 2), 3]),
+            (F(1, 2), F(3, 2), four, False, [F(1, 2), 1]),
+            (1, 2, four, True, [1, 1]),
+            (0, F(5, 2), six, False, [F(3, 2), 1]),
+            (0, 3, six, False, [3]),
+            (F(3, 4), F(1, 4), four, False, [F(1, 4)]),
+        ):
             with self.subTest((at, length)):
                 self.assertEqual(list(split(F(at), F(length), s, rest=rest)), expected)
 
     def test_bars_are_full_and_the_last_ends_in_rests(self) -> None:
-        row = [Sound(F(3), (Pitch("C", 0, 5),)), Sound(F(3), (Pitch("F", 1, 5),)), Sound(F(1), (Pitch("F", 1, 5),))]
+        row = [
+            Sound(F(3), (Pitch("C", 0, 5),)),
+            Sound(F(3), (Pitch("F", 1, 5),)),
+            Sound(F(1), (Pitch("F", 1, 5),)),
+        ]
         bars = fill_bars(row, [Signature()])
         self.assertEqual([sum(n.duration for n in b.notes) for b in bars], [4, 4])
         self.assertEqual([n.accidental for n in bars[0].notes], [None, "sharp"])
@@ -261,9 +427,16 @@ class Filling(unittest.TestCase):
         self.assertEqual(notes(again.parts[0]), notes(Part("P1", "", "", 0, 0, bars)))
 
     def test_a_reminder_after_an_alteration(self) -> None:
-        row = [Sound(F(4), (Pitch("B", 0, 4),)), Sound(F(4), (Pitch("B", -1, 4),)), Sound(F(4), (Pitch("B", -1, 4),))]
+        row = [
+            Sound(F(4), (Pitch("B", 0, 4),)),
+            Sound(F(4), (Pitch("B", -1, 4),)),
+            Sound(F(4), (Pitch("B", -1, 4),)),
+        ]
         first, second, third = fill_bars(row, [Signature(fifths=-1)])
-        self.assertEqual([(b.notes[0].accidental, b.notes[0].cautionary) for b in (first, second, third)], [("natural", False), ("flat", True), (None, False)])
+        self.assertEqual(
+            [(b.notes[0].accidental, b.notes[0].cautionary) for b in (first, second, third)],
+            [("natural", False), ("flat", True), (None, False)],
+        )
 
 
 class Transposing(unittest.TestCase):
@@ -287,7 +460,13 @@ class Transposing(unittest.TestCase):
 class Opening(TempCase):
     def test_any_encoding(self) -> None:
         text = "X:1\nT:Très joli\nK:C\nc8|\n"
-        for data in (text.encode(), text.encode("latin-1"), text.encode("utf-16"), b"\xef\xbb\xbf" + text.encode(), text.encode("utf-16-le")):
+        for data in (
+            text.encode(),
+            text.encode("latin-1"),
+            text.encode("utf-16"),
+            b"\xef\xbb\xbf" + text.encode(),
+            text.encode("utf-16-le"),
+        ):
             self.assertEqual(decode(data), text)
             self.assertEqual(open_any(data)[0].title, "Très joli")
 
@@ -302,7 +481,10 @@ class Opening(TempCase):
             load_score(path, "third")
 
 
-TUNE = ('V:1 name="Flute"\nK:Bb\n(3FGA|:B2 cd e2 f2|.g.f !trill!e2 z2 {c}d2|^c4- c2 =c2|(a>b c<<d) [CEG]2 F2|[1 B8 :|[2 B6 z2|]\n')
+TUNE = (
+    'V:1 name="Flute"\nK:Bb\n(3FGA|:B2 cd e2 f2|.g.f !trill!e2 z2 {c}d2|^c4- c2 =c2|(a>b c<<d) [CEG]2 '
+    "F2|[1 B8 :|[2 B6 z2|]\n"
+)
 PLAYED = [(0.0, 1.0, 60), (1.0, 1.5, 61), (1.5, 2.0, 66), (2.0, 5.0, 65)]
 
 
@@ -310,7 +492,12 @@ class ThereAndBack(unittest.TestCase):
     """In, out as MusicXML or MEI, and in again: the same notes."""
 
     def sources(self) -> dict[str, bytes]:
-        return {"ABC": (HEAD + TUNE).encode(), "MEI": MEI.encode(), "Humdrum": KERN.encode(), "MIDI": midi(PLAYED, program=71)}
+        return {
+            "ABC": (HEAD + TUNE).encode(),
+            "MEI": MEI.encode(),
+            "Humdrum": KERN.encode(),
+            "MIDI": midi(PLAYED, program=71),
+        }
 
     def test_every_format(self) -> None:
         for name, data in self.sources().items():
@@ -320,10 +507,17 @@ class ThereAndBack(unittest.TestCase):
                 for a, b, c in zip(first.parts, again.parts, as_mei.parts, strict=True):
                     self.assertEqual(notes(b), notes(a))
                     self.assertEqual((notes(c), c.name, c.chromatic), (notes(a), a.name, a.chromatic))
-                    self.assertEqual([x.number for x in make_line("", c).bars], [x.number for x in make_line("", a).bars])
+                    self.assertEqual(
+                        [x.number for x in make_line("", c).bars], [x.number for x in make_line("", a).bars]
+                    )
                     self.assertEqual([x.fifths for x in b.bars], [x.fifths for x in a.bars])
-                    self.assertEqual([len(x.slur_starts) for y in b.bars for x in y.notes], [len(x.slur_starts) for y in a.bars for x in y.notes])
-                    self.assertEqual([x.number for x in make_line("", b).bars], [x.number for x in make_line("", a).bars])
+                    self.assertEqual(
+                        [len(x.slur_starts) for y in b.bars for x in y.notes],
+                        [len(x.slur_starts) for y in a.bars for x in y.notes],
+                    )
+                    self.assertEqual(
+                        [x.number for x in make_line("", b).bars], [x.number for x in make_line("", a).bars]
+                    )
 
     def test_damaged_at_random_a_file_opens_or_is_refused_with_a_sentence(self) -> None:
         rng = random.Random(11)
@@ -333,7 +527,7 @@ class ThereAndBack(unittest.TestCase):
             for _ in range(rng.randint(1, 6)):
                 at = rng.randrange(len(data))
                 if rng.random() < 0.4:
-                    data[at] = rng.choice(b"|:[](){}<>-^_=/019aGz!\"\n\xff")
+                    data[at] = rng.choice(b'|:[](){}<>-^_=/019aGz!"\n\xff')
                 elif rng.random() < 0.5:
                     del data[at : at + rng.randint(1, 8)]
                 else:

@@ -1,4 +1,6 @@
-"""The second hearings: what a stretch of sound is made of, octaves by their partials, several attempts in one take, a helped take, other pitch references."""
+"""The second hearings: what a stretch of sound is made of, octaves by their partials, several attempts in one
+take, a helped take, other pitch references.
+"""
 
 from __future__ import annotations
 
@@ -31,10 +33,24 @@ from jeweller.player.synth import render, voice
 from jeweller.report.validate import problems
 from jeweller.score.line import Line, LineNote, make_line
 from jeweller.sheet.plain_text import attempts_sentence
-from tests.support import RATE, TempCase, changed, line_of, part_of, play, score_file, sounding, straight, tone
+from tests.support import (
+    RATE,
+    TempCase,
+    changed,
+    line_of,
+    part_of,
+    play,
+    score_file,
+    sounding,
+    straight,
+    tone,
+)
 from tests.test_ear import check as hear_and_judge
 
-MUSIC = "C5/1 D5/1 E5/1 F5/1 | G5/2 E5/1 D5/1 | E5/1 F5/1 D5/1 E5/1 | F5/.5 E5/.5 D5/1 E5/1 C5/1 | D5/1 E5/1 F5/1 D5/1 | C5/4"
+MUSIC = (
+    "C5/1 D5/1 E5/1 F5/1 | G5/2 E5/1 D5/1 | E5/1 F5/1 D5/1 E5/1 | F5/.5 E5/.5 D5/1 E5/1 C5/1 | D5/1 "
+    "E5/1 F5/1 D5/1 | C5/4"
+)
 LINE = line_of(MUSIC)
 
 
@@ -53,7 +69,13 @@ class Repeats(TempCase):
 
     SECTION = "C5/1 D5/1 E5/1 F5/1 | G5/1 F5/1 E5/1 D5/1 | C5/2 E5/2"
 
-    def checked(self, music: str, flags: dict[int, dict[str, object]], left_out: Callable[[LineNote], bool], **changes: str) -> dict[str, Any]:
+    def checked(
+        self,
+        music: str,
+        flags: dict[int, dict[str, object]],
+        left_out: Callable[[LineNote], bool],
+        **changes: str,
+    ) -> dict[str, Any]:
         """The report of a take without some of the notes, nor the time for them."""
         part = part_of(music, flags=flags)
         line = make_line("", part)
@@ -62,7 +84,11 @@ class Repeats(TempCase):
             events.append((at, float(note.duration) * 0.6, note.sounding_midi))
             at += float(note.duration) * 60 / 90
         write_sound(self.folder / "take.wav", sounding(events), RATE)
-        return check(score_file(self.folder, part), self.folder / "take.wav", Options(settings=make_settings(changes=changes))).report
+        return check(
+            score_file(self.folder, part),
+            self.folder / "take.wav",
+            Options(settings=make_settings(changes=changes)),
+        ).report
 
     def told(self, report: dict[str, Any]) -> list[tuple[str, str]]:
         return [(f["kind"], f["text"]) for f in report["findings"] if f["confidence"] >= 0.5]
@@ -70,18 +96,28 @@ class Repeats(TempCase):
     def test_at_the_beginning_with_endings_and_at_the_end(self) -> None:
         first = {2: {"repeat_times": 2}}
         once = f"{self.SECTION} | D5/1 E5/1 F5/1 D5/1 | E5/1 G5/1 F5/1 E5/1 | C5/4"
-        endings: dict[int, dict[str, object]] = {0: {"repeat_start": True}, 2: {"ending": (1,), "ending_start": True, "ending_stop": "stop", "repeat_times": 2},
-                                                 3: {"ending": (2,), "ending_start": True, "ending_stop": "discontinue"}}  # fmt: skip
+        endings: dict[int, dict[str, object]] = {
+            0: {"repeat_start": True},
+            2: {"ending": (1,), "ending_start": True, "ending_stop": "stop", "repeat_times": 2},
+            3: {"ending": (2,), "ending_start": True, "ending_stop": "discontinue"},
+        }
         for music, flags, left_out, said in (
             (once, first, lambda n: n.passing == 2, "The repeat from bar 1 to bar 3 was not taken."),
-            (f"{self.SECTION} | D5/1 B4/1 C5/2", endings, lambda n: n.passing == 2 or n.bar == "3", "The repeat from bar 1 to bar 2 was not taken."),
+            (
+                f"{self.SECTION} | D5/1 B4/1 C5/2",
+                endings,
+                lambda n: n.passing == 2 or n.bar == "3",
+                "The repeat from bar 1 to bar 2 was not taken.",
+            ),
             (self.SECTION, first, lambda n: n.passing == 2, "The repeat from bar 1 to bar 3 was not taken."),
         ):
             self.assertEqual(self.told(self.checked(music, flags, left_out)), [("repeat_skipped", said)])
             self.assertEqual(self.told(self.checked(music, flags, lambda n: False)), [])
 
     def test_they_may_be_left_out_where_that_is_the_school(self) -> None:
-        report = self.checked(self.SECTION, {2: {"repeat_times": 2}}, lambda n: n.passing == 2, repeats="free")
+        report = self.checked(
+            self.SECTION, {2: {"repeat_times": 2}}, lambda n: n.passing == 2, repeats="free"
+        )
         self.assertEqual((self.told(report), report["facets"]["notes"]["asked"]), ([], 10))
         self.assertEqual({n["verdict"] for n in report["notes"][10:]}, {"not_heard"})
 
@@ -122,7 +158,9 @@ class Explained(unittest.TestCase):
         self.assertGreater(self.mixture.standing_out(event, 2), 15.0)
         octave = [(a, b, c + 12.0) for a, b, c in self.events]
         _, above = listened(LINE, sounding(octave))
-        sounded = dataclasses.replace(above.known[0], midi=above.known[0].midi - (12.0 if above.known[0].midi > 80 else 0.0))
+        sounded = dataclasses.replace(
+            above.known[0], midi=above.known[0].midi - (12.0 if above.known[0].midi > 80 else 0.0)
+        )
         self.assertLess(above.standing_out(sounded, 2, 72.0), 2.5)
 
     def test_a_voice_is_found_near_a_pitch_only(self) -> None:
@@ -187,7 +225,9 @@ class Attempts(TempCase):
 class TheBetter(unittest.TestCase):
     def setUp(self) -> None:
         self.findings, self.case = hear_and_judge(LINE, sounding(changed(straight(LINE, 90), 2, by=2)))
-        lost = dataclasses.replace(self.case, following=dataclasses.replace(self.case.following, followed=False))
+        lost = dataclasses.replace(
+            self.case, following=dataclasses.replace(self.case.following, followed=False)
+        )
         self.followed, self.lost = (self.findings, self.case), ([], lost)
 
     def test_what_does_not_follow_the_part_is_never_the_better(self) -> None:
@@ -214,9 +254,16 @@ class Helped(TempCase):
             p = perform(LINE, manner, plans, seed)
             return render(list(p.tones), voice("trumpet", number), p.seconds, seed, {})
 
-        self.player = put_in_room(played((Plan("wrong_note", 6, 2.0), Plan("missed_note", 13)), 5, 41), SYNTH_RATE, Room(0.3, 0.1, 45.0, -90.0), 1)
+        self.player = put_in_room(
+            played((Plan("wrong_note", 6, 2.0), Plan("missed_note", 13)), 5, 41),
+            SYNTH_RATE,
+            Room(0.3, 0.1, 45.0, -90.0),
+            1,
+        )
         self.model = played((), 6, 43)
-        room = put_in_room(np.pad(self.model, (4000, 0)).astype(np.float32), SYNTH_RATE, Room(0.4, 0.3, 60.0, -90.0), 2)
+        room = put_in_room(
+            np.pad(self.model, (4000, 0)).astype(np.float32), SYNTH_RATE, Room(0.4, 0.3, 60.0, -90.0), 2
+        )
         size = max(len(self.player), len(room))
         self.mixed = np.zeros(size, np.float32)
         self.mixed[: len(self.player)] += self.player
@@ -228,7 +275,10 @@ class Helped(TempCase):
         taken = take_out(self.mixed, self.model, SYNTH_RATE)
         self.assertTrue(taken.heard)
         self.assertAlmostEqual(taken.at_s, delay / SYNTH_RATE)
-        left, before = taken.samples[: len(self.player)] - self.player, self.mixed[: len(self.player)] - self.player
+        left, before = (
+            taken.samples[: len(self.player)] - self.player,
+            self.mixed[: len(self.player)] - self.player,
+        )
         self.assertLess(float((left**2).mean()), 0.1 * float((before**2).mean()))
 
     def test_another_sound_changes_nothing(self) -> None:
@@ -240,9 +290,14 @@ class Helped(TempCase):
         score = score_file(self.folder, part_of(MUSIC, name="Trumpet in B♭"))
         write_sound(self.folder / "take.wav", self.mixed, SYNTH_RATE)
         write_sound(self.folder / "model.wav", self.model, SYNTH_RATE)
-        report = check(score, self.folder / "take.wav", Options(backing=str(self.folder / "model.wav"))).report
+        report = check(
+            score, self.folder / "take.wav", Options(backing=str(self.folder / "model.wav"))
+        ).report
         self.assertEqual(problems(report), [])
-        self.assertEqual(sorted(f["kind"] for f in report["findings"] if f["confidence"] >= 0.5), ["missed_note", "wrong_note"])
+        self.assertEqual(
+            sorted(f["kind"] for f in report["findings"] if f["confidence"] >= 0.5),
+            ["missed_note", "wrong_note"],
+        )
         self.assertTrue(report["take"]["helped"])
         self.assertEqual(report["settings"]["support"], "with_model")
         self.assertTrue(any("taken out" in w for w in report["take"]["warnings"]))
@@ -252,9 +307,14 @@ class Helped(TempCase):
     def test_help_that_is_not_known_lowers_confidence(self) -> None:
         score = score_file(self.folder, part_of(MUSIC, name="Trumpet in B♭"))
         write_sound(self.folder / "alone.wav", self.player, SYNTH_RATE)
-        alone, with_model = (check(score, self.folder / "alone.wav", Options(support=s)).report["findings"] for s in ("alone", "with_model"))
+        alone, with_model = (
+            check(score, self.folder / "alone.wav", Options(support=s)).report["findings"]
+            for s in ("alone", "with_model")
+        )
         self.assertEqual([f["kind"] for f in alone], [f["kind"] for f in with_model])
-        self.assertTrue(all(b["confidence"] < a["confidence"] for a, b in zip(alone, with_model, strict=True)))
+        self.assertTrue(
+            all(b["confidence"] < a["confidence"] for a, b in zip(alone, with_model, strict=True))
+        )
 
 
 class Reference(unittest.TestCase):
@@ -286,7 +346,13 @@ class Chosen(unittest.TestCase):
     def test_settings_by_name(self) -> None:
         self.assertEqual(make_settings(changes={"trill_first": "upper"}).trill_first, "upper")
         self.assertEqual(make_settings(changes={"tolerance": "gentle"}).early_beats, 0.24)
-        for name, value in (("trill_first", "lower"), ("tolerance", "harsh"), ("articulation", "loud"), ("wrong_cents", "many"), ("nothing", "1")):
+        for name, value in (
+            ("trill_first", "lower"),
+            ("tolerance", "harsh"),
+            ("articulation", "loud"),
+            ("wrong_cents", "many"),
+            ("nothing", "1"),
+        ):
             with self.subTest(name), self.assertRaises(SettingError):
                 make_settings(changes={name: value})
 
@@ -303,11 +369,20 @@ class Chosen(unittest.TestCase):
             played = perform(line, Manner(84, lead_s=0.8, vibrato_cents=0.0), plan, 3)
             dry = render(list(played.tones), voice("trumpet", 41), played.seconds, 3)
             pitches = [n.sounding_midi for n in line.notes]
-            features = hear(resample_poly(dry, RATE, SYNTH_RATE).astype(np.float32), min(pitches), max(pitches))
+            features = hear(
+                resample_poly(dry, RATE, SYNTH_RATE).astype(np.float32), min(pitches), max(pitches)
+            )
             following = follow(line, features)
             for school in ("either", "main", "upper"):
                 with self.subTest(f"{begins} heard, {school} asked"):
-                    said = kinds(judge(following, features, require_instrument("Trumpet in B♭"), JudgeSettings(trill_first=school))[0])
+                    said = kinds(
+                        judge(
+                            following,
+                            features,
+                            require_instrument("Trumpet in B♭"),
+                            JudgeSettings(trill_first=school),
+                        )[0]
+                    )
                     self.assertEqual(said, ["trill_start"] if school not in ("either", begins) else [])
 
 
@@ -315,11 +390,17 @@ class Causes(unittest.TestCase):
     def test_an_accidental_of_the_key_before(self) -> None:
         before = part_of("F4/1 G4/1 A4/1 Bb4/1 | C5/1 Bb4/1 A4/1 G4/1", fifths=-1)
         after = part_of("C5/1 B4/1 A4/1 G4/1 | A4/1 B4/1 C5/1 G4/1 | F4/1 G4/1 A4/1 G4/1 | C5/4", fifths=0)
-        bars = (*before.bars, *(dataclasses.replace(b, number=str(k)) for k, b in enumerate(after.bars, len(before.bars) + 1)))
+        bars = (
+            *before.bars,
+            *(dataclasses.replace(b, number=str(k)) for k, b in enumerate(after.bars, len(before.bars) + 1)),
+        )
         line = make_line("", dataclasses.replace(before, bars=bars))
         wrong = next(i for i, n in enumerate(line.main_notes) if n.bar == "3" and n.written_midi == 71)
         findings, _ = hear_and_judge(line, sounding(changed(straight(line, 90), wrong, by=-1)))
-        self.assertEqual([(f.kind, f.cause) for f in findings if f.confidence >= 0.5], [("added_accidental", "previous_key")])
+        self.assertEqual(
+            [(f.kind, f.cause) for f in findings if f.confidence >= 0.5],
+            [("added_accidental", "previous_key")],
+        )
 
 
 class Empty(unittest.TestCase):
@@ -341,7 +422,9 @@ if __name__ == "__main__":
 
 class Joins(unittest.TestCase):
     def crossing(self, on_s: float) -> float:
-        """Where two notes cross, dB, of which the first ends at one second and the second begins at `on_s`."""
+        """Where two notes cross, dB, of which the first ends at one second and the second begins at
+        `on_s`.
+        """
         line = line_of("C5/2 E5/2")
         features = hear(play([(0.2, 0.8, 72), (on_s, 0.9, 76)], 2.5), 72, 76)
         event = follow(line, features, tempo_bpm=150).events[0]

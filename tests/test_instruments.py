@@ -1,4 +1,6 @@
-"""The instrument table against rules: schema, names, ranges, registers, a fingering for every note, and which fingering is proposed."""
+"""The instrument table against rules: schema, names, ranges, registers, a fingering for every note, and which
+fingering is proposed.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,8 @@ from jeweller.instruments.table import find_instrument, instruments, require_ins
 
 FOLDER = Path(table.__file__).parent
 LEVELS = ("beginner", "intermediate", "advanced")
-# Above these written notes nothing is charted: the fingerings of the highest notes differ from maker to maker.
+# Above these written notes nothing is charted: the fingerings of the highest notes differ from maker to
+# maker.
 CHARTED_TO = {"bassoon": "D4", "oboe": "C6", "english-horn": "C6"}
 
 
@@ -28,7 +31,10 @@ def texts(name: str, *notes: str) -> list[str]:
 class Table(unittest.TestCase):
     def test_the_open_files_keep_their_schemas(self) -> None:
         for name in ("table", "fingerings"):
-            data, schema = (json.loads((FOLDER / f"{name}{end}.json").read_text(encoding="utf-8")) for end in ("", ".schema"))
+            data, schema = (
+                json.loads((FOLDER / f"{name}{end}.json").read_text(encoding="utf-8"))
+                for end in ("", ".schema")
+            )
             jsonschema.validate(data, schema)
 
     def test_every_instrument_is_found_by_each_of_its_names_and_none_by_anothers(self) -> None:
@@ -36,8 +42,15 @@ class Table(unittest.TestCase):
             for name in (i.id, i.name, i.uk, *i.also):
                 if name:
                     self.assertEqual(require_instrument(name).id, i.id, name)
-        for name, wanted in (("1st Bass Clarinet", "bass-clarinet"), ("Tenor Horn", "alto-horn"), ("Trombone 2", "trombone"), ("Side Drum", "snare-drum"), ("F horn 3", "horn"),
-                             ("Eb Clarinet", "clarinet-eb"), ("Euphonium T.C.", "euphonium-tc")):  # fmt: skip
+        for name, wanted in (
+            ("1st Bass Clarinet", "bass-clarinet"),
+            ("Tenor Horn", "alto-horn"),
+            ("Trombone 2", "trombone"),
+            ("Side Drum", "snare-drum"),
+            ("F horn 3", "horn"),
+            ("Eb Clarinet", "clarinet-eb"),
+            ("Euphonium T.C.", "euphonium-tc"),
+        ):
             found = find_instrument(name)
             self.assertEqual(found.id if found else None, wanted)
 
@@ -51,7 +64,10 @@ class Table(unittest.TestCase):
                 assert inner and outer
                 self.assertTrue(outer[0] <= inner[0] < inner[1] <= outer[1], i.id)
             assert ranges[2]
-            self.assertTrue(i.low <= ranges[2][0] + i.chromatic and ranges[2][1] + i.chromatic <= i.high, (i.id, ranges[2]))
+            self.assertTrue(
+                i.low <= ranges[2][0] + i.chromatic and ranges[2][1] + i.chromatic <= i.high,
+                (i.id, ranges[2]),
+            )
             self.assertGreaterEqual(ranges[0][1] - ranges[0][0], 7 if i.id == "timpani" else 12, i.id)
 
     def test_registers_begin_at_the_bottom_and_rise(self) -> None:
@@ -62,13 +78,18 @@ class Table(unittest.TestCase):
             if starts and lowest:
                 self.assertLessEqual(starts[0], lowest[0], i.id)
                 self.assertEqual(i.register(lowest[0]), i.registers[0][0])
-        self.assertEqual([require_instrument("clarinet").register(note_midi(n)) for n in ("F4", "G4", "B4", "D6")], ["chalumeau", "throat", "clarion", "altissimo"])
+        self.assertEqual(
+            [require_instrument("clarinet").register(note_midi(n)) for n in ("F4", "G4", "B4", "D6")],
+            ["chalumeau", "throat", "clarion", "altissimo"],
+        )
 
     def test_written_and_sounding_agree_with_the_name(self) -> None:
         for i in instruments():
             letter = next((w for w in ("B♭", "E♭", "F", "A", "C") if f" in {w}" in i.name), None)
             if letter and i.clef == "G":
-                self.assertEqual((i.chromatic - {"B♭": -2, "E♭": 3, "F": 5, "A": -3, "C": 0}[letter]) % 12, 0, i.id)
+                self.assertEqual(
+                    (i.chromatic - {"B♭": -2, "E♭": 3, "F": 5, "A": -3, "C": 0}[letter]) % 12, 0, i.id
+                )
 
 
 class Fingered(unittest.TestCase):
@@ -90,25 +111,49 @@ class Fingered(unittest.TestCase):
                     exact = (i.fundamental or 0) + shift - way.drop + 12 * math.log2(way.partial)
                     self.assertLess(abs(exact - n), 0.5, (i.id, n, way))
                     self.assertLessEqual(way.drop, 6)
-        self.assertEqual(texts("trumpet", "C4", "D4", "E4", "F4", "G4", "A4", "B4", "C5"), ["0", "1-3", "1-2", "1", "0", "1-2", "2", "0"])
-        self.assertEqual(texts("trombone", "B♭2", "C3", "D3", "E♭3", "F3", "G3", "A3", "B♭3"), ["1", "6", "4", "3", "1", "4", "2", "1"])
+        self.assertEqual(
+            texts("trumpet", "C4", "D4", "E4", "F4", "G4", "A4", "B4", "C5"),
+            ["0", "1-3", "1-2", "1", "0", "1-2", "2", "0"],
+        )
+        self.assertEqual(
+            texts("trombone", "B♭2", "C3", "D3", "E♭3", "F3", "G3", "A3", "B♭3"),
+            ["1", "6", "4", "3", "1", "4", "2", "1"],
+        )
 
     def test_the_same_valves_on_every_treble_brass(self) -> None:
-        names = ("trumpet", "cornet", "flugelhorn", "mellophone", "alto-horn", "baritone-tc", "euphonium-tc", "bass-eb-tc", "bass-bb-tc")
+        names = (
+            "trumpet",
+            "cornet",
+            "flugelhorn",
+            "mellophone",
+            "alto-horn",
+            "baritone-tc",
+            "euphonium-tc",
+            "bass-eb-tc",
+            "bass-bb-tc",
+        )
         for n in range(note_midi("F♯3"), note_midi("C6") + 1):
             self.assertEqual(len({fingerings(require_instrument(name), n)[0].text for name in names}), 1, n)
 
     def test_thumb_and_trigger(self) -> None:
-        self.assertEqual([fingerings(require_instrument("double-horn"), note_midi(n))[0].text for n in ("G4", "G♯4", "A4", "B♭4", "C5", "D5")],
-                         ["0", "T 2-3", "T 1-2", "T 1", "T 0", "T 1-2"])
-        self.assertEqual([f.text for f in fingerings(require_instrument("trombone-f"), note_midi("C3"))][:2], ["F 1", "6"])
+        self.assertEqual(
+            [
+                fingerings(require_instrument("double-horn"), note_midi(n))[0].text
+                for n in ("G4", "G♯4", "A4", "B♭4", "C5", "D5")
+            ],
+            ["0", "T 2-3", "T 1-2", "T 1", "T 0", "T 1-2"],
+        )
+        self.assertEqual(
+            [f.text for f in fingerings(require_instrument("trombone-f"), note_midi("C3"))][:2], ["F 1", "6"]
+        )
         self.assertEqual(fingerings(require_instrument("trombone-f"), note_midi("C2"))[0].text, "F 6")
         self.assertEqual(fingerings(require_instrument("trombone-f"), note_midi("B♭2"))[0].text, "1")
 
     def test_neighbours_on_a_slide_are_at_most_a_slide_apart_and_the_nearest_way_is_proposed(self) -> None:
         self.assertEqual(texts("trombone", "D4", "C♯4", "D4"), ["1", "2", "1"])
         self.assertEqual(texts("trombone", "F4", "D4"), ["1", "1"])
-        # A saxophone's B♭ between A and C is the side key, in an arpeggio of B♭ from F♯-less fingers the bis key.
+        # A saxophone's B♭ between A and C is the side key, in an arpeggio of B♭ from F♯-less fingers the bis
+        # key.
         self.assertEqual(texts("alto-saxophone", "B♭4", "B4", "B♭4")[1], "1")
 
     def test_an_alternate_is_proposed_where_it_saves_a_finger(self) -> None:
@@ -118,15 +163,27 @@ class Fingered(unittest.TestCase):
         self.assertEqual(texts("alto-saxophone", "F4", "F♯4", "F4")[1], "1 2 3 | 4 fF♯")
 
     def test_a_trill_moves_one_finger_where_one_does_it(self) -> None:
-        for name, main, upper, moves in (("flute", "A4", "B4", "2"), ("flute", "C5", "D5", "tr1"), ("clarinet", "A4", "B4", "s4"), ("alto-saxophone", "G4", "A4", "3"),
-                                         ("trumpet", "D5", "E5", "1"), ("trumpet", "F4", "G4", "1"), ("recorder", "A4", "B4", "2"), ("oboe", "G4", "A4", "3")):  # fmt: skip
+        for name, main, upper, moves in (
+            ("flute", "A4", "B4", "2"),
+            ("flute", "C5", "D5", "tr1"),
+            ("clarinet", "A4", "B4", "s4"),
+            ("alto-saxophone", "G4", "A4", "3"),
+            ("trumpet", "D5", "E5", "1"),
+            ("trumpet", "F4", "G4", "1"),
+            ("recorder", "A4", "B4", "2"),
+            ("oboe", "G4", "A4", "3"),
+        ):
             with self.subTest(name, main=main):
                 made = trill(require_instrument(name), note_midi(main), note_midi(upper))
                 self.assertEqual(" ".join(sorted(made.moves)) if made else "", moves)
         self.assertIsNone(trill(require_instrument("trombone"), note_midi("F3"), note_midi("G3")))  # a slide
-        self.assertIsNone(trill(require_instrument("clarinet"), note_midi("B♭4"), note_midi("C5")))  # over the break
+        self.assertIsNone(
+            trill(require_instrument("clarinet"), note_midi("B♭4"), note_midi("C5"))
+        )  # over the break
         horn = trill(require_instrument("horn"), note_midi("C5"), note_midi("D5"))
-        self.assertEqual((horn.main.text, horn.upper.text, set(horn.moves)) if horn else None, ("0", "0", set()))  # lips alone
+        self.assertEqual(
+            (horn.main.text, horn.upper.text, set(horn.moves)) if horn else None, ("0", "0", set())
+        )  # lips alone
 
     def test_the_upper_notes_of_trills_are_notes_of_the_chart(self) -> None:
         data = json.loads((FOLDER / "fingerings.json").read_text(encoding="utf-8"))

@@ -1,4 +1,6 @@
-"""Single judges on what a player might have played: the click, the tempo asked for, dynamics, ghosts and tries, causes, the instrument table."""
+"""Single judges on what a player might have played: the click, the tempo asked for, dynamics, ghosts and
+tries, causes, the instrument table.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,13 @@ from fractions import Fraction
 
 import numpy as np
 
-from jeweller.follow.again import begin_with_sound, drop_false_starts, find_restarts, ghost_odds, without_ghosts
+from jeweller.follow.again import (
+    begin_with_sound,
+    drop_false_starts,
+    find_restarts,
+    ghost_odds,
+    without_ghosts,
+)
 from jeweller.follow.follow import make_items
 from jeweller.follow.result import Event, Jump
 from jeweller.follow.starts import Start
@@ -34,7 +42,9 @@ class WithAClick(unittest.TestCase):
         times = onsets(LINE)
         behind = [t + 0.3 * 60 / 90 for t in times]
         found = judge_click(case_of(LINE, behind), self.CLICK)
-        self.assertEqual([(f.kind, f.cause, f.detail["beats"]) for f in found], [("off_click", "behind_the_click", 0.3)])
+        self.assertEqual(
+            [(f.kind, f.cause, f.detail["beats"]) for f in found], [("off_click", "behind_the_click", 0.3)]
+        )
         ahead = judge_click(case_of(LINE, [t - 0.25 * 60 / 90 for t in times]), self.CLICK)
         self.assertEqual(ahead[0].cause, "ahead_of_the_click")
         self.assertEqual(judge_click(case_of(LINE, times), self.CLICK), [])
@@ -55,7 +65,10 @@ class WithAClick(unittest.TestCase):
         self.assertEqual(judge_tempo(case, None), [])
         self.assertEqual(kinds(judge_tempo(case, 92.0)), [])
         found = judge_tempo(case, 120.0)
-        self.assertEqual((kinds(found), found[0].detail["played"], found[0].detail["asked"]), ([("wrong_tempo", "1")], 90, 120))
+        self.assertEqual(
+            (kinds(found), found[0].detail["played"], found[0].detail["asked"]),
+            ([("wrong_tempo", "1")], 90, 120),
+        )
         gentle = case_of(LINE, onsets(LINE), settings=make_settings(changes={"asked_share": "0.5"}))
         self.assertEqual(kinds(judge_tempo(gentle, 120.0)), [])
 
@@ -63,13 +76,22 @@ class WithAClick(unittest.TestCase):
 class Dynamics(unittest.TestCase):
     def line(self, *marks: tuple[int, str]) -> Line:
         part = part_of(" | ".join(["C5/1 D5/1 E5/1 F5/1"] * 6))
-        bars = [dataclasses.replace(b, marks=(*b.marks, *(Mark("dynamics", Fraction(0), text) for at, text in marks if at == k))) for k, b in enumerate(part.bars)]
+        bars = [
+            dataclasses.replace(
+                b, marks=(*b.marks, *(Mark("dynamics", Fraction(0), text) for at, text in marks if at == k))
+            )
+            for k, b in enumerate(part.bars)
+        ]
         return make_line("", dataclasses.replace(part, bars=tuple(bars)))
 
     def said(self, line: Line, levels: dict[str, float]) -> list[Finding]:
         case = case_of(line, onsets(line))
-        events = tuple(dataclasses.replace(e, level_db=levels[case.notes[e.before].bar]) for e in case.following.events)
-        return judge_dynamics(dataclasses.replace(case, following=dataclasses.replace(case.following, events=events)))
+        events = tuple(
+            dataclasses.replace(e, level_db=levels[case.notes[e.before].bar]) for e in case.following.events
+        )
+        return judge_dynamics(
+            dataclasses.replace(case, following=dataclasses.replace(case.following, events=events))
+        )
 
     def test_changes_that_are_played_are_not_named(self) -> None:
         line = self.line((0, "p"), (2, "f"), (4, "p"))
@@ -77,7 +99,10 @@ class Dynamics(unittest.TestCase):
         self.assertEqual(self.said(line, played), [])
         flat = dict.fromkeys(played, -25.0)
         found = self.said(line, flat)
-        self.assertEqual([(f.kind, f.count, f.places) for f in found if f.confidence >= SURE], [("dynamics_flat", 2, ("3", "5"))])
+        self.assertEqual(
+            [(f.kind, f.count, f.places) for f in found if f.confidence >= SURE],
+            [("dynamics_flat", 2, ("3", "5"))],
+        )
 
     def test_one_change_alone_is_only_to_be_listened_to(self) -> None:
         found = self.said(self.line((0, "p"), (2, "f")), {str(k): -25.0 for k in range(1, 7)})
@@ -89,7 +114,21 @@ class Dynamics(unittest.TestCase):
 
 def event(index: int | None, on_s: float, midi: float, *, before: int | None = None, **more: float) -> Event:
     length = more.pop("length", 0.5)
-    plain = Event(index, index if before is None else before, on_s, on_s + length, on_s + more.pop("room", 0.6), midi, 0.05, 0.99, 0.99, 0.1, 0.1, -20.0, 1.0)  # type: ignore[arg-type]
+    plain = Event(
+        index,
+        index if before is None else before,
+        on_s,
+        on_s + length,
+        on_s + more.pop("room", 0.6),
+        midi,
+        0.05,
+        0.99,
+        0.99,
+        0.1,
+        0.1,
+        -20.0,
+        1.0,
+    )  # type: ignore[arg-type]
     return dataclasses.replace(plain, **more)
 
 
@@ -103,7 +142,9 @@ class TakenAgain(unittest.TestCase):
         self.assertLess(ghost_odds(note, event(2, 0.4, 74.0), -20.0), -1.0)
         tail = event(None, 1.6, 72.0, before=4, attack=0.05, level_db=-34.0, length=0.08, clarity=0.8)
         self.assertGreater(ghost_odds(tail, note, -20.0), 1.0)
-        kept, _ = without_ghosts([event(2, 0.4, 74.0), note, tail, event(4, 2.2, 76.0), event(5, 2.8, 74.0)], [])
+        kept, _ = without_ghosts(
+            [event(2, 0.4, 74.0), note, tail, event(4, 2.2, 76.0), event(5, 2.8, 74.0)], []
+        )
         self.assertEqual([e.index for e in kept], [2, 3, 4, 5])
 
     def test_two_notes_played_and_taken_again_are_a_restart(self) -> None:
@@ -116,12 +157,21 @@ class TakenAgain(unittest.TestCase):
         self.assertEqual([e.attempt for e in found], [0] * 6 + [1] * 3)
 
     def test_another_pitch_there_is_a_note_too_many(self) -> None:
-        events = [event(0, 0.0, self.MIDI[0]), event(None, 0.6, self.MIDI[1] + 3.0, before=1), event(1, 1.2, self.MIDI[1])]
+        events = [
+            event(0, 0.0, self.MIDI[0]),
+            event(None, 0.6, self.MIDI[1] + 3.0, before=1),
+            event(1, 1.2, self.MIDI[1]),
+        ]
         found, jumps = find_restarts(events, [], self.ITEMS, self.SPQ)
         self.assertEqual((found, jumps), (events, []))
 
     def test_a_beginning_broken_off_is_no_part_of_the_music(self) -> None:
-        events = [event(0, 0.0, 72.0), event(1, 0.6, 74.0), event(0, 3.0, 72.0, attempt=1), event(1, 3.6, 74.0, attempt=1)]
+        events = [
+            event(0, 0.0, 72.0),
+            event(1, 0.6, 74.0),
+            event(0, 3.0, 72.0, attempt=1),
+            event(1, 3.6, 74.0, attempt=1),
+        ]
         kept, jumps = drop_false_starts(events, [Jump(3.0, 2, 0)])
         self.assertEqual(([e.on_s for e in kept], [e.attempt for e in kept], jumps), ([3.0, 3.6], [0, 0], []))
         long = [event(k, 0.6 * k, self.MIDI[k]) for k in range(6)] + [event(0, 6.0, 72.0, attempt=1)]
@@ -147,7 +197,9 @@ class Rests(unittest.TestCase):
     def test_the_step_stands_on_the_rest_with_its_cause(self) -> None:
         for beats, kind in ((-1.0, "rest_short"), (1.0, "rest_long")):
             found = self.shifted(beats)
-            self.assertEqual([(f.kind, f.bar, f.beat, f.cause) for f in found], [(kind, "2", 2.0, "rest_miscounted")])
+            self.assertEqual(
+                [(f.kind, f.bar, f.beat, f.cause) for f in found], [(kind, "2", 2.0, "rest_miscounted")]
+            )
             self.assertEqual(found[0].detail["heard_beats"], 2.0 + beats)
 
     def test_a_little_early_is_no_step(self) -> None:
@@ -166,7 +218,20 @@ class Starts(unittest.TestCase):
         event = case.event(5)
         assert event is not None
         for length, kind in ((0.9 * (event.off_s - event.on_s), "wrong_partial"), (0.09, "cracked")):
-            start = Start(5, event.midi + 19, event.on_s, event.on_s + length, 0.99, 0.0, 0.05, 1.0, held_s=length, gain=2.0, part=0.9, after=0.9)
+            start = Start(
+                5,
+                event.midi + 19,
+                event.on_s,
+                event.on_s + length,
+                0.99,
+                0.0,
+                0.05,
+                1.0,
+                held_s=length,
+                gain=2.0,
+                part=0.9,
+                after=0.9,
+            )
             found = judge_starts(case, [start], 0)
             self.assertEqual([(f.kind, f.detail["semitones"]) for f in found], [(kind, 19)])
 
@@ -175,7 +240,20 @@ class Starts(unittest.TestCase):
         event, before = case.event(5), case.event(4)
         assert event is not None and before is not None
         for midi, said in ((event.midi - 3.0, True), (before.midi, False)):
-            start = Start(5, midi, event.on_s - 0.09, event.on_s, 0.97, 1.0, 0.05, 0.6, held_s=0.08, gain=2.0, part=0.7, after=0.9)
+            start = Start(
+                5,
+                midi,
+                event.on_s - 0.09,
+                event.on_s,
+                0.97,
+                1.0,
+                0.05,
+                0.6,
+                held_s=0.08,
+                gain=2.0,
+                part=0.7,
+                after=0.9,
+            )
             found = judge_starts(case, [start], 0)
             self.assertEqual([(f.kind, f.confidence >= SURE) for f in found], [("extra_note", said)])
 
@@ -185,8 +263,25 @@ class Starts(unittest.TestCase):
         for i in (4, 5, 6, 7):
             event = case.event(i)
             assert event is not None
-            starts.append(Start(i, 91.0, event.on_s, event.on_s + 0.06, 0.96, 2.0, 0.05, 0.8, held_s=0.05, gain=1.0, part=0.6, after=0.9))
-        starts = [dataclasses.replace(s, midi=e.midi + 12) for s in starts if (e := case.event(s.index)) is not None]
+            starts.append(
+                Start(
+                    i,
+                    91.0,
+                    event.on_s,
+                    event.on_s + 0.06,
+                    0.96,
+                    2.0,
+                    0.05,
+                    0.8,
+                    held_s=0.05,
+                    gain=1.0,
+                    part=0.6,
+                    after=0.9,
+                )
+            )
+        starts = [
+            dataclasses.replace(s, midi=e.midi + 12) for s in starts if (e := case.event(s.index)) is not None
+        ]
         alone = judge_starts(case, starts[:1], 0)
         alike = [dataclasses.replace(s, midi=starts[0].midi) for s in starts]
         self.assertEqual([f.kind for f in alone], ["cracked"])
@@ -206,7 +301,10 @@ class Octaves(unittest.TestCase):
     def test_an_octave_is_sure_only_where_other_soundings_of_that_pitch_are_fuller(self) -> None:
         line = line_of("A3/1 B3/1 C4/1 A3/1 | C4/1 A3/1 B3/1 C4/1 | A3/4")
         case = case_of(line, onsets(line))
-        even = dataclasses.replace(case.following, events=tuple(dataclasses.replace(e, octave_up=0.98) for e in case.following.events))
+        even = dataclasses.replace(
+            case.following,
+            events=tuple(dataclasses.replace(e, octave_up=0.98) for e in case.following.events),
+        )
         case = dataclasses.replace(case, following=even)
         for others, sure in ((20.0, True), (4.0, False)):
             partials = self.Partials({3: 0.5} | dict.fromkeys((0, 5, 8), others))
@@ -223,12 +321,16 @@ class Tuning(unittest.TestCase):
         sharp = {i: n.sounding_midi + 0.25 for i, n in enumerate(LINE.main_notes)}
         found = judge_tuning(case_of(LINE, onsets(LINE), midi=sharp))
         self.assertEqual([(f.kind, f.detail["cents"]) for f in found], [("tuned_high", 25)])
-        one = judge_tuning(case_of(LINE, onsets(LINE), midi=sharp | {6: LINE.main_notes[6].sounding_midi + 0.67}))
+        one = judge_tuning(
+            case_of(LINE, onsets(LINE), midi=sharp | {6: LINE.main_notes[6].sounding_midi + 0.67})
+        )
         self.assertEqual(sorted(f.kind for f in one), ["out_of_tune", "tuned_high"])
 
     def test_a_lower_pitch_reference_is_what_is_asked_for(self) -> None:
         flat = {i: n.sounding_midi - 0.2 for i, n in enumerate(LINE.main_notes)}
-        self.assertEqual([f.kind for f in judge_tuning(case_of(LINE, onsets(LINE), midi=flat))], ["tuned_low"])
+        self.assertEqual(
+            [f.kind for f in judge_tuning(case_of(LINE, onsets(LINE), midi=flat))], ["tuned_low"]
+        )
         settings = make_settings(changes={"pitch_reference": str(round(440 * 2 ** (-20 / 1200), 2))})
         self.assertEqual(judge_tuning(case_of(LINE, onsets(LINE), midi=flat, settings=settings)), [])
 

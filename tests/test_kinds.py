@@ -1,4 +1,6 @@
-"""One planted fault of a kind at a time, gross, in a dry room: heard as that kind at its place; its near miss, and the plain take, are not."""
+"""One planted fault of a kind at a time, gross, in a dry room: heard as that kind at its place; its near
+miss, and the plain take, are not.
+"""
 
 from __future__ import annotations
 
@@ -24,12 +26,18 @@ from jeweller.score.line import Line
 from tests.support import RATE, line_of
 
 # Bars: 1 plain, 2 long notes, 3 a slur, 4 a trill, 5 dotted, 6 a run, 7 a grace note, 8 a rest, 9 long.
-LINE = line_of("""C5/1 D5/1 E5/1 G5/1 | F5/2 D5/2 | E5/1( F5/1 G5/1 E5/1) | D5/2t C5/1 E5/1 | G5/.75 F5/.25 E5/1 D5/.75 E5/.25 F5/1 |
-                  E5/.5 F5/.5 G5/.5 E5/.5 F5/.5 D5/.5 E5/.5 C5/.5 | D5/1 {G5}E5/1 C5/1 D5/1 | E5/2 r/1 D5/1 | C5/1 E5/1 D5/1 E5/1 | C5/4""", bpm=84)  # fmt: skip
+LINE = line_of(
+    """C5/1 D5/1 E5/1 G5/1 | F5/2 D5/2 | E5/1( F5/1 G5/1 E5/1) | D5/2t C5/1 E5/1 | G5/.75 F5/.25 E5/1 D5/.75 E5/.25 F5/1 |
+                  E5/.5 F5/.5 G5/.5 E5/.5 F5/.5 D5/.5 E5/.5 C5/.5 | D5/1 {G5}E5/1 C5/1 D5/1 | E5/2 r/1 D5/1 | C5/1 E5/1 D5/1 E5/1 | C5/4""",
+    bpm=84,
+)
 
 
-# Bars: 1 a mordent of its own, 2 one whose lower note comes just before, 3 one whose upper note does, 4 and 5 grace notes: on another pitch, on that before.
-SMALL = line_of("C5/1 E5/1 G5/2m | F5/1 D5/1 E5/2m | D5/1 F5/1 E5/2m | C5/2 {A5}G5/1 C5/1 | E5/2 {E5}D5/2 | C5/4", bpm=84)
+# Bars: 1 a mordent of its own, 2 one whose lower note comes just before, 3 one whose upper note does, 4 and 5
+# grace notes: on another pitch, on that before.
+SMALL = line_of(
+    "C5/1 E5/1 G5/2m | F5/1 D5/1 E5/2m | D5/1 F5/1 E5/2m | C5/2 {A5}G5/1 C5/1 | E5/2 {E5}D5/2 | C5/4", bpm=84
+)
 
 
 def at(bar: str, q: float, line: Line = LINE) -> int:
@@ -41,13 +49,26 @@ def heard(*plans: Plan, line: Line = LINE) -> set[tuple[str, str]]:
 
 
 @cache
-def _heard(plans: tuple[Plan, ...], line: Line, click_db: float | None = None) -> tuple[tuple[str, str, bool], ...]:
-    played = perform(line, Manner(84, drift=0.006, jitter_s=0.005, spread_cents=4.0, vibrato_cents=0.0, lead_s=0.8), plans, 11)
+def _heard(
+    plans: tuple[Plan, ...], line: Line, click_db: float | None = None
+) -> tuple[tuple[str, str, bool], ...]:
+    played = perform(
+        line,
+        Manner(84, drift=0.006, jitter_s=0.005, spread_cents=4.0, vibrato_cents=0.0, lead_s=0.8),
+        plans,
+        11,
+    )
     dry = render_synth(list(played.tones), voice("trumpet", 41), played.seconds, 11)
     if click_db is not None:
-        level = float(np.sqrt((dry[np.abs(dry) > 0.05 * np.abs(dry).max()] ** 2).mean())) * 10 ** (click_db / 20)
-        clicks(dry, SYNTH_RATE, [0.8 + k * 60 / 84 for k in range(round(played.seconds * 84 / 60) - 2)], level, 0)
-    wet = put_in_room(resample_poly(dry, RATE, SYNTH_RATE).astype(np.float32), RATE, Room(0.2, 0.06, 46.0, -90.0), 3)
+        level = float(np.sqrt((dry[np.abs(dry) > 0.05 * np.abs(dry).max()] ** 2).mean())) * 10 ** (
+            click_db / 20
+        )
+        clicks(
+            dry, SYNTH_RATE, [0.8 + k * 60 / 84 for k in range(round(played.seconds * 84 / 60) - 2)], level, 0
+        )
+    wet = put_in_room(
+        resample_poly(dry, RATE, SYNTH_RATE).astype(np.float32), RATE, Room(0.2, 0.06, 46.0, -90.0), 3
+    )
     pitches = [n.sounding_midi for n in line.notes]
     features = hear(wet, min(pitches), max(pitches))
     following = follow(line, features)
@@ -57,29 +78,64 @@ def _heard(plans: tuple[Plan, ...], line: Line, click_db: float | None = None) -
 
 # kind, a gross one, its near miss (None: there is none), the bar it belongs to
 CASES: list[tuple[str, Plan, Plan | None, str]] = [
-    ("cracked", Plan("cracked", at("2", 2), 12.0, count=2), Plan("cracked", at("2", 2), 12.0, near=True), "2"),
+    (
+        "cracked",
+        Plan("cracked", at("2", 2), 12.0, count=2),
+        Plan("cracked", at("2", 2), 12.0, near=True),
+        "2",
+    ),
     ("sagging", Plan("sagging", at("2", 0), 60.0), Plan("sagging", at("2", 0), 10.0, near=True), "2"),
     ("unsteady", Plan("unsteady", at("10", 0), 28.0), Plan("unsteady", at("10", 0), 6.0, near=True), "10"),
     ("tongued_in_slur", Plan("tongued_in_slur", at("3", 2)), None, "3"),
     ("breath_in_slur", Plan("breath_in_slur", at("3", 2), 0.3), None, "3"),
     ("trill_missed", Plan("trill_missed", at("4", 0)), None, "4"),
     ("trill_thin", Plan("trill_thin", at("4", 0), way="short"), None, "4"),
-    ("dot_lost", Plan("dot_lost", at("5", 0), 1.0, count=2), Plan("dot_lost", at("5", 0), 2.6, count=2, near=True), "5"),
-    ("dot_overdone", Plan("dot_overdone", at("5", 0), 7.0, count=2), Plan("dot_overdone", at("5", 0), 3.3, count=2, near=True), "5"),
-    ("uneven", Plan("uneven", at("6", 0), 2.0, count=8), Plan("uneven", at("6", 0), 1.1, count=8, near=True), "6"),
+    (
+        "dot_lost",
+        Plan("dot_lost", at("5", 0), 1.0, count=2),
+        Plan("dot_lost", at("5", 0), 2.6, count=2, near=True),
+        "5",
+    ),
+    (
+        "dot_overdone",
+        Plan("dot_overdone", at("5", 0), 7.0, count=2),
+        Plan("dot_overdone", at("5", 0), 3.3, count=2, near=True),
+        "5",
+    ),
+    (
+        "uneven",
+        Plan("uneven", at("6", 0), 2.0, count=8),
+        Plan("uneven", at("6", 0), 1.1, count=8, near=True),
+        "6",
+    ),
     ("grace_missed", Plan("grace_missed", at("7", 1)), None, "7"),
     ("beat_added", Plan("beat_added", at("9", 1), 1.0), Plan("beat_added", at("9", 1), 0.2, near=True), "9"),
-    ("rest_short", Plan("rest_short", at("8", 0), -1.0), Plan("rest_short", at("8", 0), -0.2, near=True), "8"),
-    ("rest_filled", Plan("rest_filled", at("8", 0), 0.95), Plan("rest_filled", at("8", 0), 0.1, near=True), "8"),
+    (
+        "rest_short",
+        Plan("rest_short", at("8", 0), -1.0),
+        Plan("rest_short", at("8", 0), -0.2, near=True),
+        "8",
+    ),
+    (
+        "rest_filled",
+        Plan("rest_filled", at("8", 0), 0.95),
+        Plan("rest_filled", at("8", 0), 0.1, near=True),
+        "8",
+    ),
     ("cut_short", Plan("cut_short", at("2", 0), 0.35), Plan("cut_short", at("2", 0), 0.8, near=True), "2"),
     ("held_over", Plan("held_over", at("2", 2), 1.0), Plan("held_over", at("2", 2), 0.2, near=True), "2"),
     ("late", Plan("late", at("9", 1), 0.4), Plan("late", at("9", 1), 0.07, near=True), "9"),
     ("early", Plan("early", at("9", 2), -0.35), Plan("early", at("9", 2), -0.07, near=True), "9"),
-    ("out_of_tune", Plan("out_of_tune", at("2", 0), 45.0), Plan("out_of_tune", at("2", 0), 14.0, near=True), "2"),
+    (
+        "out_of_tune",
+        Plan("out_of_tune", at("2", 0), 45.0),
+        Plan("out_of_tune", at("2", 0), 14.0, near=True),
+        "2",
+    ),
     ("extra_note", Plan("extra_note", at("9", 0), 5.0), None, "9"),
     ("missed_note", Plan("missed_note", at("9", 2)), None, "9"),
     ("wrong_octave", Plan("wrong_octave", at("2", 2), 12.0), None, "2"),
-]  # fmt: skip
+]
 
 
 MOVING = {"beat_added", "rest_short", "held_over", "rest_filled"}
@@ -102,7 +158,14 @@ class OneOfEachKind(unittest.TestCase):
         for kind, _, near, bar in CASES:
             if near is not None:
                 moves = kind in MOVING
-                take = next((t for t in takes if bar not in t and not (moves and MOVING & {k for k, _ in t.values()})), None)
+                take = next(
+                    (
+                        t
+                        for t in takes
+                        if bar not in t and not (moves and MOVING & {k for k, _ in t.values()})
+                    ),
+                    None,
+                )
                 if take is None:
                     take = {}
                     takes.append(take)
@@ -120,12 +183,17 @@ class SmallNotes(unittest.TestCase):
         self.assertEqual(heard(line=SMALL), set())
         for bar, way in (("1", "none"), ("1", "wrong"), ("3", "none"), ("3", "wrong")):
             with self.subTest(f"bar {bar}, {way}"):
-                self.assertEqual(heard(Plan("ornament_wrong", at(bar, 2, SMALL), way=way), line=SMALL), {("ornament_wrong", bar)})
+                self.assertEqual(
+                    heard(Plan("ornament_wrong", at(bar, 2, SMALL), way=way), line=SMALL),
+                    {("ornament_wrong", bar)},
+                )
 
     def test_grace_notes_left_out_behind_their_note_and_on_the_pitch_before(self) -> None:
         other, same = at("4", 2, SMALL), at("5", 2, SMALL)
         self.assertEqual(heard(Plan("grace_missed", other), line=SMALL), {("grace_missed", "4")})
-        self.assertEqual(heard(Plan("grace_slipped", other, 0.28, way="after"), line=SMALL), {("grace_slipped", "4")})
+        self.assertEqual(
+            heard(Plan("grace_slipped", other, 0.28, way="after"), line=SMALL), {("grace_slipped", "4")}
+        )
         self.assertLessEqual(heard(Plan("grace_missed", same), line=SMALL), {("grace_missed", "5")})
 
 

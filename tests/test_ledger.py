@@ -1,4 +1,6 @@
-"""The library on disk: what is entered is there again, decisions are only ever added to, and nothing confirmed is lost when the program is killed."""
+"""The library on disk: what is entered is there again, decisions are only ever added to, and nothing
+confirmed is lost when the program is killed.
+"""
 
 from __future__ import annotations
 
@@ -53,10 +55,15 @@ class LedgerCase(unittest.TestCase):
 
 class Kept(LedgerCase):
     def test_what_is_entered_is_there_again(self) -> None:
-        player = self.library.add_player(self.band.id, " Ilse  of the weir ", "flute", "Flute 1", also=("piccolo",))
+        player = self.library.add_player(
+            self.band.id, " Ilse  of the weir ", "flute", "Flute 1", also=("piccolo",)
+        )
         tray, take = self.a_take(player=player.id, part="Flute")
         again = self.reopened()
-        self.assertEqual([(p.name, p.instrument, p.also) for p in again.players(self.band.id)], [("Ilse of the weir", "flute", ["piccolo"])])
+        self.assertEqual(
+            [(p.name, p.instrument, p.also) for p in again.players(self.band.id)],
+            [("Ilse of the weir", "flute", ["piccolo"])],
+        )
         self.assertEqual([t.name for t in again.trays(self.band.id)], ["March, first week"])
         found = again.takes(tray.id)[0]
         self.assertEqual((found.id, found.name, found.state), (take.id, "ilse march.wav", "waiting"))
@@ -65,7 +72,12 @@ class Kept(LedgerCase):
 
     def test_only_the_user_can_read_it(self) -> None:
         _, take = self.a_take()
-        for path in (self.library.folder, self.library.store.database, self.library.store.recordings, self.library.recording(take)):
+        for path in (
+            self.library.folder,
+            self.library.store.database,
+            self.library.store.recordings,
+            self.library.recording(take),
+        ):
             self.assertEqual(path.stat().st_mode & 0o077, 0, path)
 
     def test_names_of_any_kind_and_empty_ones(self) -> None:
@@ -73,7 +85,11 @@ class Kept(LedgerCase):
             path = self.folder / name.replace("/", "_").replace("\n", "\\n")
             path.write_bytes(name.encode())
             tray = self.library.add_tray(self.band.id, name)
-            self.assertTrue(self.library.recording(self.library.add_take(tray.id, path)).is_relative_to(self.library.store.recordings))
+            self.assertTrue(
+                self.library.recording(self.library.add_take(tray.id, path)).is_relative_to(
+                    self.library.store.recordings
+                )
+            )
         with self.assertRaisesRegex(LedgerError, "A player needs a name"):
             self.library.add_player(self.band.id, "  ")
 
@@ -109,8 +125,11 @@ class Full(LedgerCase):
                 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
                 library = Library(self.library.folder)
                 resource.setrlimit(resource.RLIMIT_FSIZE, (8192, 8192))  # from now on nothing can grow
-                for act in (lambda: [library.add_player(self.band.id, f"Player {k}") for k in range(400)], lambda: library.add_take(
-                        tray.id, large), lambda: library.store.backup(self.folder / "all.zip")):  # fmt: skip
+                for act in (
+                    lambda: [library.add_player(self.band.id, f"Player {k}") for k in range(400)],
+                    lambda: library.add_take(tray.id, large),
+                    lambda: library.store.backup(self.folder / "all.zip"),
+                ):
                     try:
                         act()
                     except LedgerError as error:
@@ -250,7 +269,9 @@ class Decided(LedgerCase):
 
     def test_several_at_once_are_one_step_and_a_new_one_ends_what_could_be_done_again(self) -> None:
         keys = [f["key"] for f in self.checked.report["findings"]]
-        self.library.act((self.take.id, "decide", {"key": k, "act": "dismiss", "kind": "", "note": ""}) for k in keys)
+        self.library.act(
+            (self.take.id, "decide", {"key": k, "act": "dismiss", "kind": "", "note": ""}) for k in keys
+        )
         self.assertEqual(self.summary()["sure"], 0)
         self.library.undo(self.tray.id)
         self.assertEqual(self.library.standing(self.take.id).decisions, Decisions())
@@ -261,24 +282,37 @@ class Decided(LedgerCase):
     def test_a_new_check_never_overwrites_a_decision(self) -> None:
         self.library.decide(self.take.id, Decisions((Decision(self.key, "dismiss"),)))
         after = self.summary()
-        self.library.add_report(self.take.id, {**self.checked.report, "program": {**self.checked.report["program"], "ear_version": "next"}})
+        self.library.add_report(
+            self.take.id,
+            {**self.checked.report, "program": {**self.checked.report["program"], "ear_version": "next"}},
+        )
         self.assertEqual(self.summary(), {**after, "ear": "next"})
-        self.assertEqual([r["program"]["ear_version"] for r in self.library.reports(self.take.id)][-1], "next")
+        self.assertEqual(
+            [r["program"]["ear_version"] for r in self.library.reports(self.take.id)][-1], "next"
+        )
         self.assertEqual(in_hand(self.library, self.take.id).changed, "")
         gone = self.checked.report["findings"][0]
-        self.library.add_report(self.take.id, {**self.checked.report, "findings": self.checked.report["findings"][1:]})
-        self.assertEqual(in_hand(self.library, self.take.id).changed, f"Since the check before · no longer: {gone['text']}")
+        self.library.add_report(
+            self.take.id, {**self.checked.report, "findings": self.checked.report["findings"][1:]}
+        )
+        self.assertEqual(
+            in_hand(self.library, self.take.id).changed, f"Since the check before · no longer: {gone['text']}"
+        )
 
 
 class Marked(LedgerCase):
-    """How a tray is marked: other weights, facets left out, habits, letters, a mark by hand, several attempts."""
+    """How a tray is marked: other weights, facets left out, habits, letters, a mark by hand, several
+    attempts.
+    """
 
     def setUp(self) -> None:
         super().setUp()
         self.piece = self.library.shelf.add(Score("A test", (checked_take().line.part,))).id
         self.tray = self.library.add_tray(self.band.id, "t")
         self.player = self.library.add_player(self.band.id, "Ilse", "flute")
-        self.take = self.library.add_take(self.tray.id, self.recording(), player=self.player.id, piece=self.piece, part="Flute")
+        self.take = self.library.add_take(
+            self.tray.id, self.recording(), player=self.player.id, piece=self.piece, part="Flute"
+        )
         self.library.add_report(self.take.id, checked_take().report)
 
     def summary(self) -> dict[str, Any]:
@@ -288,17 +322,31 @@ class Marked(LedgerCase):
         even = self.summary()["mark"]
         self.library.act([(self.take.id, "comment", {"key": "", "text": "kept"})])
         self.library.assign(self.tray.id, self.piece, "A test", facets=["rhythm"], out_of=10, form="letters")
-        self.assertEqual((self.summary()["mark"], self.summary()["out_of"], told_mark(self.summary())), (10.0, 10, "A"))
-        self.library.assign(self.tray.id, self.piece, "A test", weights={"count": 1}, out_of=100, form="bands")
+        self.assertEqual(
+            (self.summary()["mark"], self.summary()["out_of"], told_mark(self.summary())), (10.0, 10, "A")
+        )
+        self.library.assign(
+            self.tray.id, self.piece, "A test", weights={"count": 1}, out_of=100, form="bands"
+        )
         self.assertEqual(told_mark(self.summary()), self.summary()["band"])
         low = self.summary()["mark"]
         self.assertLess(low / 100, even / 20)
-        self.library.assign(self.tray.id, self.piece, "A test", weights={"accidentals": 1}, out_of=100, habit_share=1.0)
+        self.library.assign(
+            self.tray.id, self.piece, "A test", weights={"accidentals": 1}, out_of=100, habit_share=1.0
+        )
         dear = self.summary()["mark"]
-        self.library.assign(self.tray.id, self.piece, "A test", weights={"accidentals": 1}, out_of=100, habit_share=0.0)
+        self.library.assign(
+            self.tray.id, self.piece, "A test", weights={"accidentals": 1}, out_of=100, habit_share=0.0
+        )
         self.assertGreater(self.summary()["mark"], dear)
         self.assertEqual(self.library.standing(self.take.id).comments, {"": "kept"})
-        for bad in ({"out_of": 1}, {"form": "stars"}, {"weights": {"notes": 0}}, {"scheme": "none"}, {"habit_share": 2}):
+        for bad in (
+            {"out_of": 1},
+            {"form": "stars"},
+            {"weights": {"notes": 0}},
+            {"scheme": "none"},
+            {"habit_share": 2},
+        ):
             with self.assertRaises(JewellerError):
                 self.library.assign(self.tray.id, self.piece, "A test", **bad)
 
@@ -316,30 +364,48 @@ class Marked(LedgerCase):
         total = sum(float(m[2]) for m in parts if m)
         self.assertAlmostEqual(total, self.summary()["mark"], delta=0.4)
         self.assertAlmostEqual(sum(float(m[3]) for m in parts if m), 20, delta=0.3)
-        self.assertTrue(any(line.startswith("Accidentals") and "E natural sounded" in line for line in lines), lines)
+        self.assertTrue(
+            any(line.startswith("Accidentals") and "E natural sounded" in line for line in lines), lines
+        )
 
     def test_a_mark_by_hand_stands_beside_the_computed_one_and_a_helped_take_says_so(self) -> None:
         computed = self.summary()["mark"]
         self.library.act([(self.take.id, "mark", {"text": "17+"})])
         self.assertEqual((told_mark(self.summary()), self.summary()["mark"]), ("17+", computed))
         self.library.undo(self.tray.id)
-        helped = {**checked_take().report, "settings": {**checked_take().report["settings"], "support": "with_model"}}
+        helped = {
+            **checked_take().report,
+            "settings": {**checked_take().report["settings"], "support": "with_model"},
+        }
         self.library.add_report(self.take.id, helped)
         self.assertTrue(told_mark(self.summary()).endswith(", played with the model"))
 
     def test_the_best_the_last_or_the_mean_of_several_attempts(self) -> None:
-        second = self.library.add_take(self.tray.id, self.recording("again.wav", b"2"), player=self.player.id, piece=self.piece, part="Flute")
+        second = self.library.add_take(
+            self.tray.id,
+            self.recording("again.wav", b"2"),
+            player=self.player.id,
+            piece=self.piece,
+            part="Flute",
+        )
         self.library.add_report(second.id, checked_take().report)
         self.library.act([(self.take.id, "mark", {"text": "18"}), (second.id, "mark", {"text": "15"})])
-        marks = {how: [r["mark"] for r in office_rows(self.library, self.tray.id, attempts=how)[0]] for how in ("all", "best", "last", "mean")}
+        marks = {
+            how: [r["mark"] for r in office_rows(self.library, self.tray.id, attempts=how)[0]]
+            for how in ("all", "best", "last", "mean")
+        }
         self.assertEqual(marks, {"all": [18.0, 15.0], "best": [18.0], "last": [15.0], "mean": [16.5]})
         self.assertEqual(office_rows(self.library, self.tray.id, with_consent_only=True), ([], 2))
 
 
 class Killed(LedgerCase):
-    """The program is killed at one point after another of an operation; what it had confirmed is there afterwards, and the library opens again."""
+    """The program is killed at one point after another of an operation; what it had confirmed is there
+    afterwards, and the library opens again.
+    """
 
-    def run_killed(self, operation: Callable[[Library, Callable[[str], None]], None], seen: Callable[[Library], set[str]]) -> None:
+    def run_killed(
+        self, operation: Callable[[Library, Callable[[str], None]], None], seen: Callable[[Library], set[str]]
+    ) -> None:
         self.library.close()
         reached = 0
         for point in range(1, 600):
@@ -350,7 +416,9 @@ class Killed(LedgerCase):
             if not child:  # what happens here must not come back into the tests
                 try:
                     os.environ["JEWELLER_KILL_AT"] = str(point)
-                    operation(Library(folder), lambda what, to=write: os.write(to, f"{what}\n".encode()) and None)
+                    operation(
+                        Library(folder), lambda what, to=write: os.write(to, f"{what}\n".encode()) and None
+                    )
                 finally:
                     os._exit(0)
             os.close(write)
@@ -377,9 +445,19 @@ class Killed(LedgerCase):
             tray = library.add_tray(self.band.id, "a tray")
             confirm("a tray")
             for path in paths:
-                confirm(library.add_take(tray.id, path, player=library.add_player(self.band.id, path.stem).id).name)
+                confirm(
+                    library.add_take(
+                        tray.id, path, player=library.add_player(self.band.id, path.stem).id
+                    ).name
+                )
 
-        self.run_killed(operation, lambda library: {t.name for t in library.trays()} | {t.name for y in library.trays() for t in library.takes(y.id)})
+        self.run_killed(
+            operation,
+            lambda library: (
+                {t.name for t in library.trays()}
+                | {t.name for y in library.trays() for t in library.takes(y.id)}
+            ),
+        )
 
     def test_while_checks_are_kept(self) -> None:
         tray, _ = self.a_take()
@@ -392,7 +470,14 @@ class Killed(LedgerCase):
                 library.add_report(take.id, report)
                 confirm(take.name)
 
-        self.run_killed(operation, lambda library: {t.name for t in library.takes(tray.id) if t.state == "checked" and library.report(t.id) == report})
+        self.run_killed(
+            operation,
+            lambda library: {
+                t.name
+                for t in library.takes(tray.id)
+                if t.state == "checked" and library.report(t.id) == report
+            },
+        )
 
     def test_while_decisions_are_made(self) -> None:
         _, take = self.a_take()

@@ -1,4 +1,6 @@
-"""Traps, what lightens a part, its reading level and path, against hand-worked parts; and what a check answers."""
+"""Traps, what lightens a part, its reading level and path, against hand-worked parts; and what a check
+answers.
+"""
 
 from __future__ import annotations
 
@@ -26,10 +28,22 @@ def traps(music: str, **options: object) -> dict[str, Trap]:
 class Traps(unittest.TestCase):
     def test_accidentals_by_where_they_come_from(self) -> None:
         found = traps("Bb4/1 B4/1 Bn4/1 Eb5/1 | Bb4/1 F#5/1 F#5/1 Fn5/1 | F5/4", fifths=-2)
-        told = {k: (t.kind, t.bars, t.count) for k, t in found.items() if t.kind in ("altered", "printed", "carried")}
-        self.assertEqual(told, {"B♭ by the key signature": ("altered", ("1", "2"), 3), "E♭ by the key signature": ("altered", ("1",), 1), "B♮ printed": ("printed", ("1",), 1),
-                                "F♯ printed": ("printed", ("2",), 1), "F♯ still, by the accidental before it in the bar": ("carried", ("2",), 1),
-                                "F♮ printed": ("printed", ("2",), 1)})  # fmt: skip
+        told = {
+            k: (t.kind, t.bars, t.count)
+            for k, t in found.items()
+            if t.kind in ("altered", "printed", "carried")
+        }
+        self.assertEqual(
+            told,
+            {
+                "B♭ by the key signature": ("altered", ("1", "2"), 3),
+                "E♭ by the key signature": ("altered", ("1",), 1),
+                "B♮ printed": ("printed", ("1",), 1),
+                "F♯ printed": ("printed", ("2",), 1),
+                "F♯ still, by the accidental before it in the bar": ("carried", ("2",), 1),
+                "F♮ printed": ("printed", ("2",), 1),
+            },
+        )
         self.assertIn("B♭ major: B♭ and E♭", found)
 
     def test_metre_pickup_and_lengths(self) -> None:
@@ -47,14 +61,32 @@ class Traps(unittest.TestCase):
         self.assertEqual(found["after several notes alike the line moves"].bars, ("1",))
         self.assertEqual(found["the highest note is A5"].count, 1)
         part = part_of("E4/1 G4/1 B4/1 C5/1")
-        self.assertEqual([t.count for t in find_traps(part, require_instrument("clarinet")) if t.kind == "register"], [2])
-        self.assertIn("is new for this player", " ".join(t.what for t in find_traps(part, None, frozenset({64, 67, 71}))))
-        self.assertIn("outside the range of the Trumpet", " ".join(t.what for t in find_traps(part_of("C3/4"), require_instrument("trumpet"))))
+        self.assertEqual(
+            [t.count for t in find_traps(part, require_instrument("clarinet")) if t.kind == "register"], [2]
+        )
+        self.assertIn(
+            "is new for this player",
+            " ".join(t.what for t in find_traps(part, None, frozenset({64, 67, 71}))),
+        )
+        self.assertIn(
+            "outside the range of the Trumpet",
+            " ".join(t.what for t in find_traps(part_of("C3/4"), require_instrument("trumpet"))),
+        )
 
     def test_signs_form_and_bars_that_look_alike(self) -> None:
-        found = traps("C5/1( D5/1) {B4}E5/1t F5/1f | C5/1 D5/1 E5/1 G5/1 | C5/4", flags={1: {"repeat_times": 2, "double_bar": True}, 2: {"dacapo": True, "fine": True}})
-        for what in ("a slur begins", "a grace note", "a trill, mordent or turn", "held: a fermata", "a repeat sign: go back", "D.C.: from the beginning",
-                     "bar 2 is like bar 1, but not the same"):  # fmt: skip
+        found = traps(
+            "C5/1( D5/1) {B4}E5/1t F5/1f | C5/1 D5/1 E5/1 G5/1 | C5/4",
+            flags={1: {"repeat_times": 2, "double_bar": True}, 2: {"dacapo": True, "fine": True}},
+        )
+        for what in (
+            "a slur begins",
+            "a grace note",
+            "a trill, mordent or turn",
+            "held: a fermata",
+            "a repeat sign: go back",
+            "D.C.: from the beginning",
+            "bar 2 is like bar 1, but not the same",
+        ):
             self.assertIn(what, found)
         self.assertEqual(len(found["bar 2 is like bar 1, but not the same"].notes), 1)
 
@@ -69,7 +101,10 @@ class Lighter(unittest.TestCase):
         return [x.what for x in find_lighter(part_of(music))]
 
     def test_bars_that_come_again_sequences_and_runs(self) -> None:
-        self.assertEqual(self.told("C5/1 E5/1 G5/2 | E5/2 C5/2 | C5/1 E5/1 G5/2 | E5/2 C5/2"), ["bars 3 to 4 are bars 1 to 2 again"])
+        self.assertEqual(
+            self.told("C5/1 E5/1 G5/2 | E5/2 C5/2 | C5/1 E5/1 G5/2 | E5/2 C5/2"),
+            ["bars 3 to 4 are bars 1 to 2 again"],
+        )
         self.assertIn("bar 2 is bar 1 a step higher", self.told("C5/1 E5/1 C5/2 | D5/1 F5/1 D5/2"))
         self.assertEqual(self.told("C5/1 D5/1 E5/1 F5/1 | G5/4"), ["a scale from C5 up to G5"])
         self.assertEqual(self.told("C5/.5 C#5/.5 D5/.5 D#5/.5 E5/2"), ["by semitones from C5 up to E5"])
@@ -77,10 +112,16 @@ class Lighter(unittest.TestCase):
 
 
 class Over(TempCase):
-    HARD = "Ab4/.25 Bn4/.25 F#5/.5 C5/.5 Db5/1 Bb5/.5 r/.5 Gb5/.5 | F5/.5 E5/1 Eb5/.5 A4/1.5 C6/.5 | Bb4/1 Bb5/1 B4/1 F#5/1"
+    HARD = (
+        "Ab4/.25 Bn4/.25 F#5/.5 C5/.5 Db5/1 Bb5/.5 r/.5 Gb5/.5 | F5/.5 E5/1 Eb5/.5 A4/1.5 C6/.5 | Bb4/1 "
+        "Bb5/1 B4/1 F#5/1"
+    )
 
     def test_a_hard_part_reads_harder_and_says_why(self) -> None:
-        easy, hard = look_over(part_of("C5/1 D5/1 E5/1 D5/1 | C5/4")), look_over(part_of(self.HARD, fifths=-3))
+        easy, hard = (
+            look_over(part_of("C5/1 D5/1 E5/1 D5/1 | C5/4")),
+            look_over(part_of(self.HARD, fifths=-3)),
+        )
         self.assertEqual(easy.level, "first notes")
         self.assertIn(hard.level, ("hard", "very hard"))
         self.assertIn("accidentals", hard.reasons)
@@ -99,8 +140,13 @@ class Over(TempCase):
     def test_a_report_answers_the_traps(self) -> None:
         part: Part = part_of("Bb4/1 Eb5/1 Bb4/2", fifths=-2)
         ids = [n.id for n in part.bars[0].notes]
-        report = {"notes": [{"id": f"{i}@1", "score_id": i, "verdict": "wrong" if k == 2 else "ok"} for k, i in enumerate(ids)],
-                  "findings": [{"notes": [f"{ids[1]}@1"], "confidence": 0.9}]}  # fmt: skip
+        report = {
+            "notes": [
+                {"id": f"{i}@1", "score_id": i, "verdict": "wrong" if k == 2 else "ok"}
+                for k, i in enumerate(ids)
+            ],
+            "findings": [{"notes": [f"{ids[1]}@1"], "confidence": 0.9}],
+        }
         told = {t.what: (right, of) for t, right, of in answers(look_over(part).traps, report)}
         self.assertEqual(told["B♭ by the key signature"], (1, 2))
         self.assertEqual(told["E♭ by the key signature"], (0, 1))
@@ -117,7 +163,10 @@ class Over(TempCase):
         out = io.StringIO()
         with contextlib.redirect_stdout(out):
             self.assertEqual(main(["look", str(path), "--band"]), 0)
-            self.assertEqual(main(["sheet", str(path), "--for", "tuba", "--musicxml", str(self.folder / "tuba.musicxml")]), 0)
+            self.assertEqual(
+                main(["sheet", str(path), "--for", "tuba", "--musicxml", str(self.folder / "tuba.musicxml")]),
+                0,
+            )
         self.assertIn("Bar 1: Flute", out.getvalue())
         self.assertIn("3 octaves lower than it sounded", out.getvalue())
 

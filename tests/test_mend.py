@@ -1,4 +1,6 @@
-"""Notes that were not found: a neighbour in their place, bars with no time for them, sounds that are no notes, notes too short to be heard in tune."""
+"""Notes that were not found: a neighbour in their place, bars with no time for them, sounds that are no
+notes, notes too short to be heard in tune.
+"""
 
 from __future__ import annotations
 
@@ -19,12 +21,31 @@ BEAT = 0.6  # seconds a quarter
 
 
 def heard(line: Line, leave: tuple[int, ...] = (), moved: float = 0.0, behind: int = 99) -> list[Event]:
-    """What was heard of a line played straight, without the notes `leave`, and `moved` seconds later from note `behind` on."""
+    """What was heard of a line played straight, without the notes `leave`, and `moved` seconds later from
+    note `behind` on.
+    """
     notes = line.main_notes
     on = [1.0 + float(n.onset) * BEAT + (moved if i >= behind else 0.0) for i, n in enumerate(notes)]
     ends = [*on[1:], on[-1] + float(notes[-1].duration) * BEAT]
-    return [Event(i, i, on[i], on[i] + 0.9 * (ends[i] - on[i]), ends[i], float(n.sounding_midi), 0.05, 0.99, 0.99, 0.1, 0.1, -20.0, 1.0)
-            for i, n in enumerate(notes) if i not in leave]  # fmt: skip
+    return [
+        Event(
+            i,
+            i,
+            on[i],
+            on[i] + 0.9 * (ends[i] - on[i]),
+            ends[i],
+            float(n.sounding_midi),
+            0.05,
+            0.99,
+            0.99,
+            0.1,
+            0.1,
+            -20.0,
+            1.0,
+        )
+        for i, n in enumerate(notes)
+        if i not in leave
+    ]
 
 
 def mended(line: Line, events: list[Event], jumps: tuple[Jump, ...] = ()) -> tuple[list[Event], list[Jump]]:
@@ -73,14 +94,20 @@ class Skips(unittest.TestCase):
         events = heard(line, leave=(4, 5), moved=-4 * BEAT, behind=6)
         events = [dataclasses.replace(e, attempt=int(e.index is not None and e.index > 5)) for e in events]
         found, jumps = mended(line, events, (Jump(events[4].on_s, 4, 6),))
-        self.assertEqual(([e.index for e in found], [(j.origin, j.target) for j in jumps]), ([0, 1, 2, 3, 6, 7, 8, 9, 10], [(4, 6)]))
+        self.assertEqual(
+            ([e.index for e in found], [(j.origin, j.target) for j in jumps]),
+            ([0, 1, 2, 3, 6, 7, 8, 9, 10], [(4, 6)]),
+        )
 
     def test_of_two_bars_that_begin_alike_the_first_was_skipped(self) -> None:
         line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/2 B4/2 | G4/1 C5/1 B4/1 A4/1 | F4/4")
         events = heard(line, leave=(4, 5), moved=-4 * BEAT, behind=6)
         events = [dataclasses.replace(e, index=4, before=4) if e.index == 6 else e for e in events]
         found, jumps = mended(line, events)
-        self.assertEqual(([e.index for e in found], [(j.origin, j.target) for j in jumps]), ([0, 1, 2, 3, 6, 7, 8, 9, 10], [(4, 6)]))
+        self.assertEqual(
+            ([e.index for e in found], [(j.origin, j.target) for j in jumps]),
+            ([0, 1, 2, 3, 6, 7, 8, 9, 10], [(4, 6)]),
+        )
 
     def test_the_end_of_a_skipped_bar_that_is_the_beginning_of_the_next(self) -> None:
         line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/2 B4/1 A4/1 | C5/2 E4/2 | F4/4")
@@ -89,14 +116,23 @@ class Skips(unittest.TestCase):
         k = next(k for k, e in enumerate(played) if e.index == 7)
         played[k] = dataclasses.replace(played[k], index=6, before=6, midi=60.0)
         found, jumps = mended(line, played)
-        self.assertEqual(([e.index for e in found], [(j.origin, j.target) for j in jumps]), ([0, 1, 2, 3, 7, 8, 9], [(4, 7)]))
+        self.assertEqual(
+            ([e.index for e in found], [(j.origin, j.target) for j in jumps]),
+            ([0, 1, 2, 3, 7, 8, 9], [(4, 7)]),
+        )
 
     def test_of_notes_of_one_pitch_the_long_one_in_a_bar_of_its_own_was_skipped(self) -> None:
         line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/4 | G4/1 G4/1 A4/2 | C4/4")
         played = heard(line, leave=(4,), moved=-4 * BEAT, behind=5)
-        taken = [dataclasses.replace(e, index=e.index - 1, before=e.index - 1) if e.index in (5, 6) else e for e in played]
+        taken = [
+            dataclasses.replace(e, index=e.index - 1, before=e.index - 1) if e.index in (5, 6) else e
+            for e in played
+        ]
         found, jumps = mended(line, taken)
-        self.assertEqual(([e.index for e in found], [(j.origin, j.target) for j in jumps]), ([0, 1, 2, 3, 5, 6, 7, 8], [(4, 5)]))
+        self.assertEqual(
+            ([e.index for e in found], [(j.origin, j.target) for j in jumps]),
+            ([0, 1, 2, 3, 5, 6, 7, 8], [(4, 5)]),
+        )
 
     def test_a_whole_bar_left_out_in_its_time_was_not(self) -> None:
         self.assertEqual(mended(self.LINE, heard(self.LINE, leave=(4, 5)))[1], [])
@@ -104,7 +140,10 @@ class Skips(unittest.TestCase):
     def test_a_skip_takes_in_what_was_not_found_of_its_bar(self) -> None:
         events = heard(self.LINE, leave=(4, 5), moved=-4 * BEAT, behind=6)
         events = [dataclasses.replace(e, attempt=int(e.index is not None and e.index > 5)) for e in events]
-        self.assertEqual([(j.origin, j.target) for j in mended(self.LINE, events, (Jump(events[4].on_s, 5, 6),))[1]], [(4, 6)])
+        self.assertEqual(
+            [(j.origin, j.target) for j in mended(self.LINE, events, (Jump(events[4].on_s, 5, 6),))[1]],
+            [(4, 6)],
+        )
 
 
 class Tries(unittest.TestCase):
@@ -112,20 +151,25 @@ class Tries(unittest.TestCase):
         line = line_of("C4/1 D4/1 E4/1 E4/.5 D4/.5 | G4/4")
         events = heard(line)
         at = events[2].on_s
-        broken = [dataclasses.replace(events[3], on_s=at, off_s=at + 0.4, next_s=at + 0.4, attempt=0),
-                  dataclasses.replace(events[4], on_s=at + 0.4, off_s=at + 0.55, next_s=at + BEAT, attempt=0)]  # fmt: skip
+        broken = [
+            dataclasses.replace(events[3], on_s=at, off_s=at + 0.4, next_s=at + 0.4, attempt=0),
+            dataclasses.replace(events[4], on_s=at + 0.4, off_s=at + 0.55, next_s=at + BEAT, attempt=0),
+        ]
         tried = [*events[:2], *broken, *(dataclasses.replace(e, attempt=1) for e in events[3:])]
         found, jumps = mended(line, tried, (Jump(at + BEAT, 5, 3),))
         self.assertEqual([e.index for e in found], [0, 1, 2, None, 3, 4, 5])
         self.assertEqual((jumps, {e.attempt for e in found}), ([], {0}))
-
 
     def test_a_place_gone_back_to_where_nothing_was_played_again_is_no_restart(self) -> None:
         line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/4")
         events = [dataclasses.replace(e, attempt=int(k > 2)) for k, e in enumerate(heard(line))]
         found, jumps = mended(line, events, (Jump(events[3].on_s - 0.1, 3, 2),))
         self.assertEqual((jumps, {e.attempt for e in found}, len(found)), ([], {0}, 5))
-        again = [*events[:3], dataclasses.replace(events[2], on_s=events[2].on_s + 0.4, attempt=1), *events[3:]]
+        again = [
+            *events[:3],
+            dataclasses.replace(events[2], on_s=events[2].on_s + 0.4, attempt=1),
+            *events[3:],
+        ]
         self.assertEqual(len(mended(line, again, (Jump(again[3].on_s, 3, 2),))[1]), 1)  # played again: one
 
 
@@ -135,18 +179,29 @@ class BeforeItsRest(unittest.TestCase):
     def spoken(self, sound: float, then: float, **more: float) -> list[Event]:
         """E sounds as `sound` in its time, and in its rest something else, which the way took for it."""
         events = heard(self.LINE)
-        own = dataclasses.replace(events[2], index=None, midi=sound, off_s=events[2].on_s + 0.4, next_s=events[2].on_s + 0.6, **more)
-        late = dataclasses.replace(events[2], midi=then, on_s=events[2].on_s + 0.6, off_s=events[2].on_s + 0.9)
+        own = dataclasses.replace(
+            events[2], index=None, midi=sound, off_s=events[2].on_s + 0.4, next_s=events[2].on_s + 0.6, **more
+        )
+        late = dataclasses.replace(
+            events[2], midi=then, on_s=events[2].on_s + 0.6, off_s=events[2].on_s + 0.9
+        )
         return mended(self.LINE, [*events[:2], own, late, *events[3:]])[0]
 
     def test_a_sound_in_the_rest_is_not_the_note_that_came_in_its_time(self) -> None:
         found = self.spoken(64.0, 52.3)
-        self.assertEqual([(e.index, e.midi) for e in found], [(0, 60.0), (1, 62.0), (2, 64.0), (3, 65.0), (4, 67.0), (5, 69.0)])
-        self.assertEqual([e.index for e in self.spoken(63.0, 52.3)], [0, 1, 2, 3, 4, 5])  # the note was wrong by a semitone
+        self.assertEqual(
+            [(e.index, e.midi) for e in found],
+            [(0, 60.0), (1, 62.0), (2, 64.0), (3, 65.0), (4, 67.0), (5, 69.0)],
+        )
+        self.assertEqual(
+            [e.index for e in self.spoken(63.0, 52.3)], [0, 1, 2, 3, 4, 5]
+        )  # the note was wrong by a semitone
 
     def test_a_note_too_many_before_the_right_one_stays_one(self) -> None:
         self.assertEqual([e.index for e in self.spoken(67.0, 64.0)], [0, 1, None, 2, 3, 4, 5])
-        self.assertEqual([e.index for e in self.spoken(64.0, 52.3, attack=0.1)], [0, 1, None, 2, 3, 4, 5])  # the note before, sounding on
+        self.assertEqual(
+            [e.index for e in self.spoken(64.0, 52.3, attack=0.1)], [0, 1, None, 2, 3, 4, 5]
+        )  # the note before, sounding on
 
 
 class Blurred(unittest.TestCase):
@@ -154,7 +209,9 @@ class Blurred(unittest.TestCase):
         line = line_of("G4/1 C4/1 E4/1 F4/1 | G4/4")
         events = heard(line)
         on = events[1].on_s
-        low = dataclasses.replace(events[1], index=None, midi=events[1].midi - 12, off_s=on + 0.15, next_s=on + 0.15)
+        low = dataclasses.replace(
+            events[1], index=None, midi=events[1].midi - 12, off_s=on + 0.15, next_s=on + 0.15
+        )
         events[1:2] = [low, dataclasses.replace(events[1], on_s=on + 0.15, attack=0.3)]
         found = mended(line, events)[0]
         self.assertEqual([(e.index, e.on_s) for e in found][1], (1, on))
@@ -165,7 +222,9 @@ class Short(unittest.TestCase):
         line = line_of("C4/1 D4/.75 E4/.25 F4/2 | G4/4")
         events = heard(line, leave=(2,))
         on = events[2].on_s
-        following = Following(line, tuple(events), (), 0, 4, (0, 1, None, 2, 3), (BEAT,) * 5, BEAT, True, 1.0, False)
+        following = Following(
+            line, tuple(events), (), 0, 4, (0, 1, None, 2, 3), (BEAT,) * 5, BEAT, True, 1.0, False
+        )
         start = Start(3, 64.9, on - 0.06, on + 0.01, 0.95, 2.0, 0.2, 0.8)
         after, left = short_notes(following, [start], 0)
         self.assertEqual((left, after.last_try), ([], (0, 1, 2, 3, 4)))

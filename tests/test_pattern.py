@@ -1,4 +1,6 @@
-"""Made exercises: by property for every instrument and key, and by hand for each kind; printing them with lines under the notes; the commands."""
+"""Made exercises: by property for every instrument and key, and by hand for each kind; printing them with
+lines under the notes; the commands.
+"""
 
 from __future__ import annotations
 
@@ -53,9 +55,15 @@ class Property(unittest.TestCase):
                     self.assertEqual(sum(n.duration for n in bar.notes if not n.chord), bar.length)
                     self.assertTrue(bar.length == bar.metre or bar.implicit)
                     for n in bar.notes:
-                        self.assertTrue(n.pitch is None or limits[0] <= n.pitch.midi <= limits[1], (part.name, n.pitch))
+                        self.assertTrue(
+                            n.pitch is None or limits[0] <= n.pitch.midi <= limits[1], (part.name, n.pitch)
+                        )
                         dots = (Fraction(1), Fraction(3, 2), Fraction(7, 4))[n.dots]
-                        printed = TYPE_QUARTERS[n.type] * dots * (Fraction(n.tuplet[1], n.tuplet[0]) if n.tuplet else 1)
+                        printed = (
+                            TYPE_QUARTERS[n.type]
+                            * dots
+                            * (Fraction(n.tuplet[1], n.tuplet[0]) if n.tuplet else 1)
+                        )
                         self.assertTrue(printed == n.duration or n.whole_bar)
                         self.assertFalse(n.unpitched and (n.tie_start or n.tie_stop))
 
@@ -67,22 +75,49 @@ class Property(unittest.TestCase):
 
     def test_every_scale_over_the_whole_range(self) -> None:
         for k, scale in enumerate(CHOICES["scale"]):
-            self.check(replace(DRILL, scale=scale, tonic=KEYS[(5 * k) % 12], span="full range", level="advanced"))
+            self.check(
+                replace(DRILL, scale=scale, tonic=KEYS[(5 * k) % 12], span="full range", level="advanced")
+            )
 
     def test_every_rhythm_and_metre(self) -> None:
         for k, rhythm in enumerate(ROWS):
             self.check(replace(DRILL, rhythm=rhythm, metre=METRES[k % len(METRES)]))
-        for k, (kind, metre) in enumerate(itertools.product(("rhythm", "echo", "drums", "shrinking"), METRES)):
-            self.check(replace(DRILL, kind=kind, metre=metre, uses=("dots", "rests", "ties", "fast"), pickup=True, on="the scale", seed=k))
+        for k, (kind, metre) in enumerate(
+            itertools.product(("rhythm", "echo", "drums", "shrinking"), METRES)
+        ):
+            self.check(
+                replace(
+                    DRILL,
+                    kind=kind,
+                    metre=metre,
+                    uses=("dots", "rests", "ties", "fast"),
+                    pickup=True,
+                    on="the scale",
+                    seed=k,
+                )
+            )
 
 
 class ByHand(unittest.TestCase):
     def test_the_same_sound_for_everybody_or_the_same_written_key(self) -> None:
-        together = make(DRILL, [require_instrument(n) for n in ("flute", "clarinet", "alto-saxophone", "horn", "tuba")])
-        sounding = {(n.sounding_midi - p.bars[0].notes[0].pitch.midi - p.chromatic) % 12 for p in together.score.parts for n in make_line("", p).notes[:1]
-                    if p.bars[0].notes[0].pitch}  # fmt: skip
+        together = make(
+            DRILL, [require_instrument(n) for n in ("flute", "clarinet", "alto-saxophone", "horn", "tuba")]
+        )
+        sounding = {
+            (n.sounding_midi - p.bars[0].notes[0].pitch.midi - p.chromatic) % 12
+            for p in together.score.parts
+            for n in make_line("", p).notes[:1]
+            if p.bars[0].notes[0].pitch
+        }
         self.assertEqual(sounding, {0})
-        self.assertEqual({(p.bars[0].notes[0].pitch.midi + p.chromatic) % 12 for p in together.score.parts if p.bars[0].notes[0].pitch}, {10})
+        self.assertEqual(
+            {
+                (p.bars[0].notes[0].pitch.midi + p.chromatic) % 12
+                for p in together.score.parts
+                if p.bars[0].notes[0].pitch
+            },
+            {10},
+        )
         self.assertEqual([p.bars[0].fifths for p in together.score.parts], [-2, 0, 1, -1, -2])
         alike = make(replace(DRILL, concert=False), [require_instrument(n) for n in ("flute", "clarinet")])
         self.assertEqual([p.bars[0].fifths for p in alike.score.parts], [-2, -2])
@@ -91,25 +126,47 @@ class ByHand(unittest.TestCase):
         for scale, tonic, expected in (
             ("harmonic minor", "G", "G4 A4 B♭4 C5 D5 E♭5 F♯5 G5 F♯5 E♭5 D5 C5 B♭4 A4 G4"),
             ("melodic minor", "G", "G4 A4 B♭4 C5 D5 E5 F♯5 G5 F5 E♭5 D5 C5 B♭4 A4 G4"),
-            ("chromatic", "F", "F4 F♯4 G4 G♯4 A4 B♭4 B4 C5 C♯5 D5 D♯5 E5 F5 E5 E♭5 D5 D♭5 C5 B4 B♭4 A4 A♭4 G4 G♭4 F4"),
-            ("whole-tone", "F", "F4 G4 A4 B4 C♯5 D♯5 F5 D♯5 C♯5 B4 A4 G4 F4"), ("major pentatonic", "F", "F4 G4 A4 C5 D5 F5 D5 C5 A4 G4 F4"),
-            ("dorian", "D", "D4 E4 F4 G4 A4 B4 C5 D5 C5 B4 A4 G4 F4 E4 D4"), ("blues", "F", "F4 A♭4 B♭4 B4 C5 E♭5 F5 E♭5 C5 C♭5 B♭4 A♭4 F4"),
-        ):  # fmt: skip
+            (
+                "chromatic",
+                "F",
+                "F4 F♯4 G4 G♯4 A4 B♭4 B4 C5 C♯5 D5 D♯5 E5 F5 E5 E♭5 D5 D♭5 C5 B4 B♭4 A4 A♭4 G4 G♭4 F4",
+            ),
+            ("whole-tone", "F", "F4 G4 A4 B4 C♯5 D♯5 F5 D♯5 C♯5 B4 A4 G4 F4"),
+            ("major pentatonic", "F", "F4 G4 A4 C5 D5 F5 D5 C5 A4 G4 F4"),
+            ("dorian", "D", "D4 E4 F4 G4 A4 B4 C5 D5 C5 B4 A4 G4 F4 E4 D4"),
+            ("blues", "F", "F4 A♭4 B♭4 B4 C5 E♭5 F5 E♭5 C5 C♭5 B♭4 A♭4 F4"),
+        ):
             with self.subTest(scale):
                 self.assertEqual(names(one(replace(DRILL, scale=scale, tonic=tonic))), expected)
 
     def test_each_kind(self) -> None:
         for changes, expected in (
-            ({"kind": "intervals"}, "F4 A4 G4 B♭4 A4 C5 B♭4 D5 C5 E5 D5 F5 D5 E5 C5 D5 B♭4 C5 A4 B♭4 G4 A4 F4"),
-            ({"kind": "pattern", "span": "five notes", "figure": "1 2 3", "direction": "up"}, "F4 G4 A4 G4 A4 B♭4 A4 B♭4 C5"),
-            ({"kind": "arpeggio", "chord": "seventh"}, "F4 A4 C5 E5 F5 E5 C5 A4 F4"), ({"kind": "leaps", "span": "five notes"}, "F4 G4 F4 A4 F4 B♭4 F4 C5 F4"),
-            ({"kind": "leaps", "span": "five notes", "leaps": "inward", "direction": "up"}, "F4 C5 F4 B♭4 F4 A4 F4 G4 F4"),
+            (
+                {"kind": "intervals"},
+                "F4 A4 G4 B♭4 A4 C5 B♭4 D5 C5 E5 D5 F5 D5 E5 C5 D5 B♭4 C5 A4 B♭4 G4 A4 F4",
+            ),
+            (
+                {"kind": "pattern", "span": "five notes", "figure": "1 2 3", "direction": "up"},
+                "F4 G4 A4 G4 A4 B♭4 A4 B♭4 C5",
+            ),
+            ({"kind": "arpeggio", "chord": "seventh"}, "F4 A4 C5 E5 F5 E5 C5 A4 F4"),
+            ({"kind": "leaps", "span": "five notes"}, "F4 G4 F4 A4 F4 B♭4 F4 C5 F4"),
+            (
+                {"kind": "leaps", "span": "five notes", "leaps": "inward", "direction": "up"},
+                "F4 C5 F4 B♭4 F4 A4 F4 G4 F4",
+            ),
             ({"kind": "long tones", "span": "tetrachord", "direction": "up"}, "F4 G4 A4 B♭4"),
-            ({"kind": "switch", "other": "C", "metre": "2/4"}, "F5 C5 F5 C5 F5 C5 F5 C5 F5 C5 F5 C5 F5 C5 F5"),
-        ):  # fmt: skip
+            (
+                {"kind": "switch", "other": "C", "metre": "2/4"},
+                "F5 C5 F5 C5 F5 C5 F5 C5 F5 C5 F5 C5 F5 C5 F5",
+            ),
+        ):
             with self.subTest(changes):
                 part = one(replace(DRILL, tonic="F", rhythm="quarters", **changes))  # type: ignore[arg-type]
-                self.assertEqual(" ".join(n.written.pitch.name for n in make_line("", part).notes if n.written.pitch), expected)
+                self.assertEqual(
+                    " ".join(n.written.pitch.name for n in make_line("", part).notes if n.written.pitch),
+                    expected,
+                )
 
     def test_counts_and_silent_bars(self) -> None:
         tones = one(replace(DRILL, kind="long tones", span="tetrachord", direction="up", counts=6, rest=2))
@@ -123,19 +180,29 @@ class ByHand(unittest.TestCase):
     def test_an_echo_is_answered_note_for_note(self) -> None:
         part = one(replace(DRILL, kind="echo", bars=6, span="five notes"))
         for call, answer in zip(part.bars[::2], part.bars[1::2], strict=True):
-            self.assertEqual([(n.pitch, n.duration) for n in call.notes], [(n.pitch, n.duration) for n in answer.notes])
-            self.assertTrue(all(n.cue for n in call.notes if n.pitch) and not any(n.cue for n in answer.notes))
+            self.assertEqual(
+                [(n.pitch, n.duration) for n in call.notes], [(n.pitch, n.duration) for n in answer.notes]
+            )
+            self.assertTrue(
+                all(n.cue for n in call.notes if n.pitch) and not any(n.cue for n in answer.notes)
+            )
         self.assertEqual({n.bar for n in make_line("", part).notes}, {"2", "4", "6"})
 
     def test_articulation_and_dynamics(self) -> None:
         slurs = one(replace(DRILL, articulation="slur two tongue two"))
         self.assertEqual([bool(n.slur_starts) for n in slurs.bars[0].notes], [True, False, False, False])
         for way in ARTICULATIONS:
-            starts = sum(len(n.slur_starts) - len(n.slur_stops) for b in one(replace(DRILL, articulation=way)).bars for n in b.notes)
+            starts = sum(
+                len(n.slur_starts) - len(n.slur_stops)
+                for b in one(replace(DRILL, articulation=way)).bars
+                for n in b.notes
+            )
             self.assertEqual(starts, 0)
         marks = [m for b in one(replace(DRILL, dynamics="swell")).bars for m in b.marks if m.kind != "tempo"]
         self.assertEqual([m.text for m in marks if m.kind == "dynamics"], ["p", "f", "p"])
-        self.assertEqual([m.text for m in marks if m.kind == "wedge"], ["crescendo", "stop", "diminuendo", "stop"])
+        self.assertEqual(
+            [m.text for m in marks if m.kind == "wedge"], ["crescendo", "stop", "diminuendo", "stop"]
+        )
 
     def test_registers_levels_and_what_cannot_be(self) -> None:
         low = one(replace(DRILL, span="register chalumeau"), "clarinet")
@@ -146,8 +213,14 @@ class ByHand(unittest.TestCase):
         self.assertIn("needs the intermediate range", made.told[0])
         with self.assertRaisesRegex(DrillError, "no pitch"):
             make(DRILL, [require_instrument("snare-drum")])
-        for changes, words in (({"tonic": "H"}, "no key"), ({"scale": "mayor"}, "choose major"), ({"kind": "arpeggio", "scale": "blues"}, "seven notes"),
-                               ({"figure": "1 x", "kind": "pattern"}, "A figure is"), ({"bpm": "900"}, "between 30 and 240"), ({"wrong": "1"}, "has no")):  # fmt: skip
+        for changes, words in (
+            ({"tonic": "H"}, "no key"),
+            ({"scale": "mayor"}, "choose major"),
+            ({"kind": "arpeggio", "scale": "blues"}, "seven notes"),
+            ({"figure": "1 x", "kind": "pattern"}, "A figure is"),
+            ({"bpm": "900"}, "between 30 and 240"),
+            ({"wrong": "1"}, "has no"),
+        ):
             with self.subTest(words), self.assertRaisesRegex(DrillError, words):
                 with_choices(DRILL, changes)
 
@@ -155,7 +228,11 @@ class ByHand(unittest.TestCase):
         for instrument in EVERYBODY:
             for key, scale in itertools.product(KEYS, ("major", "natural minor")):
                 tonic = written_tonic(replace(DRILL, tonic=key, scale=scale), instrument)
-                signs = (SCALES[scale].key or 0) + {"F": -1, "C": 0, "G": 1, "D": 2, "A": 3, "E": 4, "B": 5}[tonic.step] + 7 * tonic.alter
+                signs = (
+                    (SCALES[scale].key or 0)
+                    + {"F": -1, "C": 0, "G": 1, "D": 2, "A": 3, "E": 4, "B": 5}[tonic.step]
+                    + 7 * tonic.alter
+                )
                 self.assertLessEqual(abs(signs), 6, (instrument.id, key, scale))
         self.assertIsNone(read_tonic("H"))
         self.assertGreaterEqual(len(INTERVALS), 6)
@@ -164,7 +241,10 @@ class ByHand(unittest.TestCase):
 class Printed(TempCase):
     def test_what_stands_under_the_notes(self) -> None:
         part = part_of("Bb4/1.5 C5/.5 r/1 F#5/1 | Bb4/2 Eb5/2", fifths=-2)
-        lines = {line: list(texts_of(part, line, UnderSettings(), require_instrument("trumpet")).values()) for line in ("counts", "names", "solfège", "places", "fingerings")}
+        lines = {
+            line: list(texts_of(part, line, UnderSettings(), require_instrument("trumpet")).values())
+            for line in ("counts", "names", "solfège", "places", "fingerings")
+        }
         self.assertEqual(lines["counts"], ["1-2", "&", "(3)", "4", "1-2", "3-4"])
         self.assertEqual(lines["names"], ["B♭", "C", "F♯", "B♭", "E♭"])
         self.assertEqual(lines["solfège"], ["do", "re", "si", "do", "fa"])
@@ -175,13 +255,17 @@ class Printed(TempCase):
 
     def test_counts_in_six_eight_and_after_a_pickup(self) -> None:
         six = part_of("C5/.5 D5/.5 E5/.5 F5/1 G5/.5", beats=6, beat_type=8)
-        self.assertEqual(list(texts_of(six, "counts", UnderSettings(), None).values()), ["1", "la", "li", "2", "li"])
+        self.assertEqual(
+            list(texts_of(six, "counts", UnderSettings(), None).values()), ["1", "la", "li", "2", "li"]
+        )
         pickup = part_of("C5/1 | D5/4")
         self.assertEqual(list(texts_of(pickup, "counts", UnderSettings(), None).values()), ["4", "1-2-3-4"])
 
     def test_a_band_on_paper_each_on_its_own_page(self) -> None:
         score = make(DRILL, [require_instrument(n) for n in ("flute", "trombone", "clarinet")]).score
-        html = parts_page(score, SheetSettings(UnderSettings(("counts", "fingerings", "names"), ("names",)), big=True))
+        html = parts_page(
+            score, SheetSettings(UnderSettings(("counts", "fingerings", "names"), ("names",)), big=True)
+        )
         self.assertEqual(html.count("<main>"), 3)
         self.assertIn("Clarinet in B♭", html)
         self.assertGreater(html.count("<circle"), 100)  # the woodwinds' holes
@@ -192,7 +276,10 @@ class Printed(TempCase):
         part = one(replace(DRILL, bpm=60))
         model = sounded(part, "flute", count_in=True)
         self.assertEqual([round(t, 2) for t in model.onsets[:3]], [4.0, 5.0, 6.0])
-        loud = [float(np.abs(model.samples[int((k + 0.0) * model.rate) : int((k + 0.03) * model.rate)]).max()) for k in range(4)]
+        loud = [
+            float(np.abs(model.samples[int((k + 0.0) * model.rate) : int((k + 0.03) * model.rate)]).max())
+            for k in range(4)
+        ]
         self.assertGreater(min(loud), 0.2)
         self.assertEqual([round(t, 2) for t in sounded(part, "flute", bpm=120).onsets[:3]], [0.0, 0.5, 1.0])
         echo = one(replace(DRILL, kind="echo", bars=2, bpm=60, span="five notes"))
@@ -206,15 +293,61 @@ class Printed(TempCase):
         path = self.folder / "scale.musicxml"
         out = io.StringIO()
         with contextlib.redirect_stdout(out):
-            self.assertEqual(main(["make", "scale", "--key", "Eb", "--for", "band", "--musicxml", str(path), "--set", "rhythm=eighths"]), 0)
-            self.assertEqual(main(["sheet", str(path), "--part", "Horn", "--under", "names,counts", "--pdf", str(self.folder / "horn.pdf")]), 0)
-            self.assertEqual(main(["sheet", str(path), "--part", "Horn", "--wav", str(self.folder / "horn.wav"), "--speed", "60"]), 0)
+            self.assertEqual(
+                main(
+                    [
+                        "make",
+                        "scale",
+                        "--key",
+                        "Eb",
+                        "--for",
+                        "band",
+                        "--musicxml",
+                        str(path),
+                        "--set",
+                        "rhythm=eighths",
+                    ]
+                ),
+                0,
+            )
+            self.assertEqual(
+                main(
+                    [
+                        "sheet",
+                        str(path),
+                        "--part",
+                        "Horn",
+                        "--under",
+                        "names,counts",
+                        "--pdf",
+                        str(self.folder / "horn.pdf"),
+                    ]
+                ),
+                0,
+            )
+            self.assertEqual(
+                main(
+                    [
+                        "sheet",
+                        str(path),
+                        "--part",
+                        "Horn",
+                        "--wav",
+                        str(self.folder / "horn.wav"),
+                        "--speed",
+                        "60",
+                    ]
+                ),
+                0,
+            )
             self.assertEqual(main(["make", "--list"]), 0)
         self.assertIn("Concert E♭ major", out.getvalue())
         self.assertIn("Snare drum: this has no pitch", out.getvalue())
         score = load_score(path)
         self.assertEqual(len(score.parts), 15)
-        self.assertEqual([n.pitch.name for n in score.parts[0].bars[0].notes if n.pitch][:3], ["E♭4", "F4", "G4"])
+        self.assertEqual(
+            [n.pitch.name for n in score.parts[0].bars[0].notes if n.pitch][:3], ["E♭4", "F4", "G4"]
+        )
         self.assertGreater(len(decode(self.folder / "horn.wav", 22050).samples) / 22050, 12.0)
         self.assertTrue((self.folder / "horn.pdf").read_bytes().startswith(b"%PDF"))
         error = io.StringIO()

@@ -1,4 +1,6 @@
-"""The pattern book in the real window: the sentence that makes music, the typed line, opened files, printing, and the way to the loupe."""
+"""The pattern book in the real window: the sentence that makes music, the typed line, opened files, printing,
+and the way to the loupe.
+"""
 
 from __future__ import annotations
 
@@ -40,7 +42,9 @@ class PatternBook(DeskCase):
         self.assertEqual(self.window.next_button.text(), "Save the sheet…")
         self.assertEqual(self.window.place_label.text(), "Pattern book")
         self.press(KEY.Key_1, CONTROL)
-        self.assertEqual((self.window.place_label.text(), self.window.next_button.text()), ("Loupe", "Open a score…"))
+        self.assertEqual(
+            (self.window.place_label.text(), self.window.next_button.text()), ("Loupe", "Open a score…")
+        )
 
     def test_another_word_makes_other_music_and_the_list_follows(self) -> None:
         self.assertEqual(self.title(), "B♭ major")
@@ -90,10 +94,15 @@ class PatternBook(DeskCase):
             QTest.keyClick(edit, KEY.Key_Return)
         self.wait(lambda: self.place.typed.score is not None and self.place.typed.problems)
         self.assertIn("A second voice laid over", self.place.typed.told.text())
-        self.assertEqual([n.pitch.name for b in self.place.part().bars for n in b.notes if n.pitch], ["C4", "D4", "E4", "F4", "G♯4", "A4"])  # type: ignore[union-attr]
+        self.assertEqual(
+            [n.pitch.name for b in self.place.part().bars for n in b.notes if n.pitch],
+            ["C4", "D4", "E4", "F4", "G♯4", "A4"],
+        )  # type: ignore[union-attr]
         self.place.typed.go_to("0")
         self.assertEqual(edit.textCursor().blockNumber(), 3)
-        self.assertIn("F2 ^G &", self.make_window().pattern.typed.edit.toPlainText())  # there again the next time
+        self.assertIn(
+            "F2 ^G &", self.make_window().pattern.typed.edit.toPlainText()
+        )  # there again the next time
         self.place.typed_for.setCurrentIndex(self.place.typed_for.findData("clarinet"))
         self.assertEqual(self.place.part().chromatic, -2)  # type: ignore[union-attr]
 
@@ -107,7 +116,9 @@ class PatternBook(DeskCase):
         QTest.keyClicks(typed.edit, "F")
         QTest.keyClick(typed.edit, KEY.Key_Up)
         QTest.keyClicks(typed.edit, "N")
-        self.assertTrue(typed.edit.toPlainText().endswith("K:C\nc e g/2a/2 !trill!g- | g"), typed.edit.toPlainText())
+        self.assertTrue(
+            typed.edit.toPlainText().endswith("K:C\nc e g/2a/2 !trill!g- | g"), typed.edit.toPlainText()
+        )
         QTest.keyClick(typed.edit, KEY.Key_Backspace)
         QTest.keyClick(typed.edit, KEY.Key_Z, CONTROL)
         self.assertTrue(typed.edit.toPlainText().endswith("- | g"))
@@ -120,7 +131,11 @@ class PatternBook(DeskCase):
     def coloured(self, colour: str) -> bool:
         """Whether a colour is to be seen on the paper."""
         image = self.place.view.paper.grab().toImage()
-        return any(image.pixelColor(x, y).name().upper() == colour for x in range(0, image.width(), 3) for y in range(0, image.height(), 3))
+        return any(
+            image.pixelColor(x, y).name().upper() == colour
+            for x in range(0, image.width(), 3)
+            for y in range(0, image.height(), 3)
+        )
 
     def test_bars_in_a_line_and_drawn_valves(self) -> None:
         self.place.maker.set_players([require_instrument("trumpet")])
@@ -128,7 +143,9 @@ class PatternBook(DeskCase):
         self.place.shown.lines["fingerings"].setChecked(True)
         engraving = self.place.view.paper.engraving
         assert engraving is not None
-        self.assertEqual([sum(b.system == k for b in engraving.bars) for k in range(len(engraving.systems))], [2, 2])
+        self.assertEqual(
+            [sum(b.system == k for b in engraving.bars) for k in range(len(engraving.systems))], [2, 2]
+        )
         page = parts_page(self.place.printed(), self.place.shown.settings({}))  # type: ignore[arg-type]
         self.assertEqual(len(set(re.findall(r"<rect [^>]*rx=[^>]*>", page))), 3 * 15)
 
@@ -213,7 +230,10 @@ class PatternBook(DeskCase):
         self.place.put_on_shelf()  # the same music is not kept twice
         self.place.way_buttons.button(3).click()
         shelf = self.place.shelf
-        self.assertEqual([shelf.list.item(k).text().split("\n")[0] for k in range(shelf.list.count())], ["B♭ major", "B♭ major, triad"])
+        self.assertEqual(
+            [shelf.list.item(k).text().split("\n")[0] for k in range(shelf.list.count())],
+            ["B♭ major", "B♭ major, triad"],
+        )
         QTest.keyClicks(shelf.search, "triad")
         self.assertEqual((shelf.list.count(), shelf.count.text()), (1, "1 of 2 pieces"))
         shelf.search.clear()
@@ -264,8 +284,12 @@ class PatternBook(DeskCase):
         system = self.place.view.paper.engraving.systems[box.system]  # type: ignore[union-attr]
         scale = self.place.view.paper.width() / self.place.view.paper.engraving.width  # type: ignore[union-attr]
         point = QPoint(int((box.left + box.right) / 2 * scale), int(system.top * scale))
-        QTest.mouseClick(self.place.view.paper, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point)
-        self.assertEqual(self.place.note.text(), "Bar 2: Flute F G A B♭; Clarinet in B♭ G A B C; Alto saxophone D E F♯ G.")
+        QTest.mouseClick(
+            self.place.view.paper, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point
+        )
+        self.assertEqual(
+            self.place.note.text(), "Bar 2: Flute F G A B♭; Clarinet in B♭ G A B C; Alto saxophone D E F♯ G."
+        )
 
     def test_a_reminder_is_pencilled_above_a_note_and_printed(self) -> None:
         part = self.place.part()
@@ -276,7 +300,9 @@ class PatternBook(DeskCase):
         self.assertEqual(self.place.view.paper.note_at(box.x * scale, box.y * scale), note)
         self.place.remind(note, "breathe low")
         self.assertEqual(self.place.view.paper.pencilled, {note: "breathe low"})
-        self.assertIn("breathe low", parts_page(self.place.printed(), self.place.shown.settings(self.place.reminders)))  # type: ignore[arg-type]
+        self.assertIn(
+            "breathe low", parts_page(self.place.printed(), self.place.shown.settings(self.place.reminders))
+        )  # type: ignore[arg-type]
         self.place.remind(note, "")
         self.assertEqual(self.place.view.paper.pencilled, {})
         self.place.remind(note, "slow")

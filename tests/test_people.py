@@ -1,4 +1,6 @@
-"""Players and bands in the window: entered, changed, taken into a new year, deleted for good; what the bench shows afterwards."""
+"""Players and bands in the window: entered, changed, taken into a new year, deleted for good; what the bench
+shows afterwards.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,15 @@ from tests.test_class import fill
 from tests.test_desk import DeskCase
 from tests.test_ledger import LedgerCase
 
-CONTROLS = (QAbstractButton, QAbstractItemView, QAbstractSpinBox, QComboBox, QLineEdit, QPlainTextEdit, QSlider)
+CONTROLS = (
+    QAbstractButton,
+    QAbstractItemView,
+    QAbstractSpinBox,
+    QComboBox,
+    QLineEdit,
+    QPlainTextEdit,
+    QSlider,
+)
 
 
 class Years(LedgerCase):
@@ -41,8 +51,14 @@ class Years(LedgerCase):
         second = self.library.add_tray(new.id, "New week")
         self.library.add_take(second.id, self.recording(), player=bram.id)
         goes = held_in_band(self.library, self.band)
-        self.assertEqual(goes[:3], ["1 players: Bram", "1 trays with 2 recordings, their reports and what was decided",
-                                    "1 recordings of these players in trays of other bands"])  # fmt: skip
+        self.assertEqual(
+            goes[:3],
+            [
+                "1 players: Bram",
+                "1 trays with 2 recordings, their reports and what was decided",
+                "1 recordings of these players in trays of other bands",
+            ],
+        )
         self.assertEqual([t.id for t in self.library.trays(self.band.id)], [tray])
 
 
@@ -71,12 +87,25 @@ class InTheWindow(DeskCase):
             self.page.new.click()
         self.assertIn("Oda of the mill · Clarinet in B♭", self.names())
         assert self.page.player is not None
-        self.assertEqual((self.page.player.name, len(self.page.player.also), self.page.title.text()), ("Oda of the mill", 1, "Oda of the mill"))
-        self.assertEqual(PlayerBox(self.page, self.window.bench.library.bands(), self.page.player).values(),  # type: ignore[union-attr]
-                         {"name": "Oda of the mill", "instrument": "clarinet", "also": self.page.player.also, "part": "", "band_id": 1})  # fmt: skip
+        self.assertEqual(
+            (self.page.player.name, len(self.page.player.also), self.page.title.text()),
+            ("Oda of the mill", 1, "Oda of the mill"),
+        )
+        self.assertEqual(
+            PlayerBox(self.page, self.window.bench.library.bands(), self.page.player).values(),  # type: ignore[union-attr]
+            {
+                "name": "Oda of the mill",
+                "instrument": "clarinet",
+                "also": self.page.player.also,
+                "part": "",
+                "band_id": 1,
+            },
+        )
         self.page.change({"name": "", "instrument": "", "also": [], "part": "", "band_id": 1})
         self.assertIn("needs a name", self.window.last_trouble)
-        self.page.change({"name": "Oda", "instrument": "bass-clarinet", "also": [], "part": "2nd", "band_id": 1})
+        self.page.change(
+            {"name": "Oda", "instrument": "bass-clarinet", "also": [], "part": "2nd", "band_id": 1}
+        )
         self.assertIn("Oda · Bass clarinet in B♭", self.names())
 
     def test_a_new_year_is_looked_at_by_itself_and_the_old_one_deleted(self) -> None:
@@ -89,13 +118,18 @@ class InTheWindow(DeskCase):
         box.year.setText("2027")
         box.players.item(0).setCheckState(Qt.CheckState.Unchecked)  # Bram
         self.page.add_year(box)
-        self.assertEqual((self.page.bands.currentText(), self.names()), ("The Fernhollow Band, 2027", ["Ilse · Flute"]))
+        self.assertEqual(
+            (self.page.bands.currentText(), self.names()), ("The Fernhollow Band, 2027", ["Ilse · Flute"])
+        )
         self.page.rename_band("The Weir Band")
         self.assertEqual(self.page.bands.currentText(), "The Weir Band, 2027")
         self.page.bands.setCurrentIndex(self.page.bands.findText("The Fernhollow Band, 2026"))
         self.assertEqual(self.names(), ["Bram · Trumpet in B♭"])
         self.page.delete_band(sure=True)
-        self.assertEqual(([b.name for b in library.bands()], [p.name for p in library.players()], library.trays()), (["The Weir Band"], ["Ilse"], []))
+        self.assertEqual(
+            ([b.name for b in library.bands()], [p.name for p in library.players()], library.trays()),
+            (["The Weir Band"], ["Ilse"], []),
+        )
         self.window.go("bench")  # what it had in hand is gone
         self.assertEqual((self.window.bench.hand, self.window.bench.lines), (None, []))
         self.assertEqual(self.window.next_button.text(), "Bring takes in…")
@@ -106,22 +140,41 @@ class InTheWindow(DeskCase):
         self.window.go("pattern")
         self.window.pattern.open_file(str(self.score))
         asked = AskedDialog(self.window, [(self.piece, "A test")], None, kinds_of=lambda piece: ["rest"])
-        boxes = (asked, PlayerBox(self.window, library.bands()), YearBox(self.window, "", library.players()), MarksBox(self.window, ["player"], "all"))
+        boxes = (
+            asked,
+            PlayerBox(self.window, library.bands()),
+            YearBox(self.window, "", library.players()),
+            MarksBox(self.window, ["player"], "all"),
+        )
         named = set(self.window.findChildren(QLabel))
         for root in (self.window, *boxes):
             nameless = []
             for widget in root.findChildren(QWidget):
-                said = widget.accessibleName() or getattr(widget, "text", lambda: "")() if isinstance(widget, QAbstractButton) else widget.accessibleName()
+                said = (
+                    widget.accessibleName() or getattr(widget, "text", lambda: "")()
+                    if isinstance(widget, QAbstractButton)
+                    else widget.accessibleName()
+                )
                 buddy = any(label.buddy() is widget for label in (*named, *root.findChildren(QLabel)))
                 # What Qt makes itself of a control: the list of a choice, the button that clears a line.
-                inside = type(widget) is QListView or widget.objectName().startswith("qt_") or isinstance(
-                    widget.parent(), QAbstractSpinBox | QLineEdit | QCalendarWidget | QAbstractItemView)
+                inside = (
+                    type(widget) is QListView
+                    or widget.objectName().startswith("qt_")
+                    or isinstance(
+                        widget.parent(), QAbstractSpinBox | QLineEdit | QCalendarWidget | QAbstractItemView
+                    )
+                )
                 if isinstance(widget, CONTROLS) and not said and not buddy and not inside:
-                    nameless.append((type(widget).__name__, type(widget.parent()).__name__, widget.objectName()))
+                    nameless.append(
+                        (type(widget).__name__, type(widget.parent()).__name__, widget.objectName())
+                    )
             self.assertEqual(nameless, [], f"{type(root).__name__}: {nameless}")
 
     def test_nobody_of_that_name(self) -> None:
         self.page.search.setText("nobody like this")
-        self.assertEqual((self.page.under.text(), self.page.edit.isVisible()), ("Nobody of that name or instrument.", False))
+        self.assertEqual(
+            (self.page.under.text(), self.page.edit.isVisible()),
+            ("Nobody of that name or instrument.", False),
+        )
         self.page.search.clear()
         self.assertTrue(self.page.edit.isVisible())

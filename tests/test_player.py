@@ -1,4 +1,6 @@
-"""The simulated player plays what it is told and says truly what it played; the demo band as a floor under the ear."""
+"""The simulated player plays what it is told and says truly what it played; the demo band as a floor under
+the ear.
+"""
 
 from __future__ import annotations
 
@@ -27,13 +29,22 @@ class Player(unittest.TestCase):
 
     def test_the_truth_is_what_was_played(self) -> None:
         i = index_of("4", 0.0)
-        plans = (Plan("missed_note", 2), Plan("wrong_note", 3, 4), Plan("rest_short", i, -1), Plan("bar_skipped", index_of("5", 0.0), count=6))
+        plans = (
+            Plan("missed_note", 2),
+            Plan("wrong_note", 3, 4),
+            Plan("rest_short", i, -1),
+            Plan("bar_skipped", index_of("5", 0.0), count=6),
+        )
         played = perform(LINE, Manner(90, drift=0.0, jitter_s=0.0), plans, 1)
         self.assertEqual([played.notes[k].verdict for k in (1, 2, 3)], ["ok", "missed", "wrong"])
-        self.assertEqual([n.verdict for n in played.notes[index_of("5", 0.0) : index_of("5", 0.0) + 6]], ["missed"] * 6)
+        self.assertEqual(
+            [n.verdict for n in played.notes[index_of("5", 0.0) : index_of("5", 0.0) + 6]], ["missed"] * 6
+        )
         a, b = played.notes[i], played.notes[i + 1]
         assert a.on_s is not None and b.on_s is not None
-        self.assertAlmostEqual(b.on_s - a.on_s, 60 / 90, delta=0.01)  # the note of one beat, nothing left of its rest
+        self.assertAlmostEqual(
+            b.on_s - a.on_s, 60 / 90, delta=0.01
+        )  # the note of one beat, nothing left of its rest
         self.assertEqual({f.kind for f in played.faults}, {p.kind for p in plans})
 
     def test_one_tone_at_a_time(self) -> None:
@@ -43,9 +54,12 @@ class Player(unittest.TestCase):
 
     def test_every_shipped_sound_is_in_tune(self) -> None:
         for name in sound_names():
-            for midi in (48.0, 60.3) if name in ("tuba", "bassoon", "trombone", "euphonium") else (67.0, 74.4):
+            for midi in (
+                (48.0, 60.3) if name in ("tuba", "bassoon", "trombone", "euphonium") else (67.0, 74.4)
+            ):
                 sound = render([Tone(0.0, 4.5, midi)], name, 5.0)
-                # By autocorrelation over a steady second behind the sample's loop: the octave of a spectrum's peak is not asked.
+                # By autocorrelation over a steady second behind the sample's loop: the octave of a spectrum's
+                # peak is not asked.
                 x = sound[int(3.3 * RATE) : int(4.2 * RATE)]
                 f = 440 * 2 ** ((midi - 69) / 12)
                 lags = np.arange(int(RATE / f * 0.94), int(RATE / f * 1.06) + 2)
@@ -57,10 +71,18 @@ class Player(unittest.TestCase):
         model = play_model(LINE, "flute", lambda q: 0.5 + q * 0.6)
         self.assertAlmostEqual(model.onsets[1], 1.1)
         self.assertLess(float(np.abs(model.samples[: int(0.45 * RATE)]).max()), 0.001)
-        self.assertAlmostEqual(frequency(model.samples[int(0.7 * RATE) : int(1.0 * RATE)], RATE), 466.2, delta=4)
+        self.assertAlmostEqual(
+            frequency(model.samples[int(0.7 * RATE) : int(1.0 * RATE)], RATE), 466.2, delta=4
+        )
 
     def test_instruments_are_found_by_usual_names(self) -> None:
-        for name, wanted in (("2nd Clarinet in Bb", "clarinet"), ("Alto Sax 1", "alto-saxophone"), ("F Horn", "horn"), ("Tenor Saxophone", "tenor-saxophone"), ("Tuba", "tuba")):
+        for name, wanted in (
+            ("2nd Clarinet in Bb", "clarinet"),
+            ("Alto Sax 1", "alto-saxophone"),
+            ("F Horn", "horn"),
+            ("Tenor Saxophone", "tenor-saxophone"),
+            ("Tuba", "tuba"),
+        ):
             found = find_instrument(name)
             assert found is not None
             self.assertEqual(found.id, wanted)
@@ -69,7 +91,10 @@ class Player(unittest.TestCase):
     def test_brass_fingerings_agree_with_the_partials(self) -> None:
         trumpet = next(i for i in instruments() if i.id == "trumpet")
         # Written C5, G4, E4 are open (sounding two semitones lower); written D5 is 1; B4 is 2.
-        self.assertEqual([trumpet.fingering_name(trumpet.fingerings(m - 2)[0][0]) for m in (72, 67, 74, 71)], ["open", "open", "valve 1", "valve 2"])
+        self.assertEqual(
+            [trumpet.fingering_name(trumpet.fingerings(m - 2)[0][0]) for m in (72, 67, 74, 71)],
+            ["open", "open", "valve 1", "valve 2"],
+        )
         self.assertEqual(trumpet.same_fingering(70, 65), "open")
         self.assertIsNone(trumpet.same_fingering(70, 72))
 
@@ -90,6 +115,11 @@ class Floor(unittest.TestCase):
 
     def test_no_verdict_is_stored_with_the_band(self) -> None:
         data = json.loads((DEMO / "band.json").read_text(encoding="utf-8"))
-        self.assertTrue(all(set(t) - {"tray"} == {"file", "player", "title", "score", "part", "planned"} for t in data["takes"]))
+        self.assertTrue(
+            all(
+                set(t) - {"tray"} == {"file", "player", "title", "score", "part", "planned"}
+                for t in data["takes"]
+            )
+        )
         self.assertGreaterEqual(len({t["part"] for t in data["takes"]}), 7)
         self.assertGreaterEqual(len({t["score"] for t in data["takes"]}), 5)

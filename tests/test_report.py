@@ -56,15 +56,25 @@ class Report(WithCheck):
     def test_it_fits_the_schema_and_says_what_happened(self) -> None:
         report = self.checked.report
         self.assertEqual(problems(report), [])
-        self.assertEqual([(f["kind"], f["bar"], f["count"]) for f in report["findings"] if f["confidence"] >= 0.5],
-                         [("missed_accidental", "2", 2), ("rest_short", "4", 1), ("wrong_note", "1", 1)])  # fmt: skip
+        self.assertEqual(
+            [(f["kind"], f["bar"], f["count"]) for f in report["findings"] if f["confidence"] >= 0.5],
+            [("missed_accidental", "2", 2), ("rest_short", "4", 1), ("wrong_note", "1", 1)],
+        )
         self.assertEqual([n["verdict"] for n in report["notes"]].count("wrong"), 3)
-        self.assertEqual(next(t for t in report["traps"] if t["what"] == "E♭"), {"kind": "accidental", "bar": None, "what": "E♭", "total": 6, "right": 4})
+        self.assertEqual(
+            next(t for t in report["traps"] if t["what"] == "E♭"),
+            {"kind": "accidental", "bar": None, "what": "E♭", "total": 6, "right": 4},
+        )
         self.assertAlmostEqual(report["tempo"]["played_bpm"], 90, delta=2)
         self.assertTrue(report["good"])
 
     def test_the_schema_refuses_what_does_not_belong(self) -> None:
-        for change in ({"followed": "yes"}, {"schema": "x"}, {"findings": [{"kind": "sneeze"}]}, {"notes": [{}]}):
+        for change in (
+            {"followed": "yes"},
+            {"schema": "x"},
+            {"findings": [{"kind": "sneeze"}]},
+            {"notes": [{}]},
+        ):
             self.assertTrue(problems({**self.checked.report, **change}), change)
         self.assertTrue(problems({k: v for k, v in self.checked.report.items() if k != "mark"}))
 
@@ -81,7 +91,13 @@ class Report(WithCheck):
             bar_range(LINE, "40-50")
 
     def test_another_piece_and_silence(self) -> None:
-        other = line_of("F#5/.5 E5/.5 C#5/1 A4/.5 B4/.5 F#4/1 | E4/2 G#4/1 B4/.5 E5/.5 | A5/1 F#5/1 D5/.5 B4/.5 G4/1 | A4/3 r/1", fifths=3)
+        other = line_of(
+            (
+                "F#5/.5 E5/.5 C#5/1 A4/.5 B4/.5 F#4/1 | E4/2 G#4/1 B4/.5 E5/.5 | A5/1 F#5/1 D5/.5 B4/.5 "
+                "G4/1 | A4/3 r/1"
+            ),
+            fifths=3,
+        )
         write_sound(self.folder / "other.wav", sounding(straight(other, 110)), RATE)
         report = check(self.score, self.folder / "other.wav").report
         self.assertFalse(report["followed"])
@@ -93,17 +109,45 @@ class Report(WithCheck):
     def test_settings_by_name(self) -> None:
         self.assertEqual(make_settings("strict").early_beats, 0.10)
         self.assertEqual(make_settings(changes={"early_beats": "0.3"}).early_beats, 0.3)
-        for act, words in ((lambda: make_settings("kind"), "gentle, standard or strict"), (lambda: make_settings(changes={"x": "1"}), "no setting “x”"),
-                           (lambda: make_settings(changes={"early_beats": "much"}), "takes a number"), (lambda: find_scheme("x"), "no marking scheme")):  # fmt: skip
+        for act, words in (
+            (lambda: make_settings("kind"), "gentle, standard or strict"),
+            (lambda: make_settings(changes={"x": "1"}), "no setting “x”"),
+            (lambda: make_settings(changes={"early_beats": "much"}), "takes a number"),
+            (lambda: find_scheme("x"), "no marking scheme"),
+        ):
             with self.assertRaisesRegex(SettingError, words):
                 act()
 
 
 class Words(TempCase):
     def test_every_kind_has_its_words(self) -> None:
-        detail = {"letter": "B♭", "heard_letter": "B", "source": "carried", "written": "B♭4", "heard": "B4", "semitones": 12, "written_beats": 2.0, "heard_beats": 1.0,
-                  "beats": -1.0, "over_beats": 0.5, "rest_beats": 1.0, "notes": 3, "bars": 1, "from": "3", "to": "4", "ratio": 1.1, "of": 4, "from_bpm": 72, "to_bpm": 61,
-                  "cents": 18, "move": "barrel", "turns": 1, "played": 60, "asked": 80, "fingering": "valve 1"}  # fmt: skip
+        detail = {
+            "letter": "B♭",
+            "heard_letter": "B",
+            "source": "carried",
+            "written": "B♭4",
+            "heard": "B4",
+            "semitones": 12,
+            "written_beats": 2.0,
+            "heard_beats": 1.0,
+            "beats": -1.0,
+            "over_beats": 0.5,
+            "rest_beats": 1.0,
+            "notes": 3,
+            "bars": 1,
+            "from": "3",
+            "to": "4",
+            "ratio": 1.1,
+            "of": 4,
+            "from_bpm": 72,
+            "to_bpm": 61,
+            "cents": 18,
+            "move": "barrel",
+            "turns": 1,
+            "played": 60,
+            "asked": 80,
+            "fingering": "valve 1",
+        }
         for kind in KINDS:
             f = write_words(Finding(kind, "3", 1, 2.0, 1.0, 2.0, ("a",), ("a",), 0.9, 0.5, detail=detail))
             self.assertTrue(f.text.endswith(".") and f.text[0].isupper() and f.advice, kind)
@@ -111,8 +155,13 @@ class Words(TempCase):
                 self.assertNotIn(word, f.text + f.advice)
 
     def test_amounts_in_words(self) -> None:
-        self.assertEqual([beats(v) for v in (0.33, 1.0, -0.5, 1.2)], ["a third of a beat", "one beat", "half a beat", "1.2 beats"])
-        self.assertEqual([counts(v) for v in (1.9, 0.1, 0.5, 6.0)], ["two counts", "nothing", "half a count", "6 counts"])
+        self.assertEqual(
+            [beats(v) for v in (0.33, 1.0, -0.5, 1.2)],
+            ["a third of a beat", "one beat", "half a beat", "1.2 beats"],
+        )
+        self.assertEqual(
+            [counts(v) for v in (1.9, 0.1, 0.5, 6.0)], ["two counts", "nothing", "half a count", "6 counts"]
+        )
 
     def test_confidence_is_half_at_the_bound_and_grows(self) -> None:
         self.assertAlmostEqual(bounded_confidence(1.3, 0.0, 1.0), 0.5)
@@ -123,9 +172,16 @@ class Words(TempCase):
 class Marks(WithCheck):
     def test_a_mark_is_the_sum_of_its_parts(self) -> None:
         for scheme in SCHEMES.values():
-            mark = add_up(self.checked.findings, scheme, 8, {"notes": 30, "accidentals": 8, "count": 5, "rhythm": 30, "sound": 30})
+            mark = add_up(
+                self.checked.findings,
+                scheme,
+                8,
+                {"notes": 30, "accidentals": 8, "count": 5, "rhythm": 30, "sound": 30},
+            )
             self.assertAlmostEqual(sum(p["weight"] for p in mark["parts"]), mark["out_of"], delta=0.05)
-            self.assertAlmostEqual(mark["value"], mark["out_of"] - sum(p["taken_off"] for p in mark["parts"]), delta=0.26)
+            self.assertAlmostEqual(
+                mark["value"], mark["out_of"] - sum(p["taken_off"] for p in mark["parts"]), delta=0.26
+            )
         clean = add_up([], SCHEMES["even"], 8, {"notes": 30})
         self.assertEqual((clean["value"], clean["band"], clean["parts"][0]["why"]), (20, "polished", "clean"))
 
@@ -146,10 +202,16 @@ class Marks(WithCheck):
         review.change(wrong, "wrong_partial")
         note = self.checked.report["notes"][3]["id"]
         added = review.add("fuzzy", note)
-        self.assertIn("changed by the teacher from wrong note", next(s.finding["text"] for s in review.shown if s.key == wrong))
+        self.assertIn(
+            "changed by the teacher from wrong note",
+            next(s.finding["text"] for s in review.shown if s.key == wrong),
+        )
         self.assertEqual(problems(review.report), [])
         new = Review(check(self.score, self.take), BesideTake(path))
-        self.assertEqual({s.key: s.state for s in new.shown if s.state != "open"}, {key: "dismissed", wrong: "changed", added: "added"})
+        self.assertEqual(
+            {s.key: s.state for s in new.shown if s.state != "open"},
+            {key: "dismissed", wrong: "changed", added: "added"},
+        )
         self.assertEqual(new.report["mark"], review.report["mark"])
 
     def test_undo_and_redo_walk_the_whole_history(self) -> None:
@@ -195,7 +257,9 @@ class Sheets(WithCheck):
             self.assertEqual(len(e.bars), 8)
             for box in e.notes.values():
                 system = e.systems[box.system]
-                self.assertTrue(system.left < box.x < system.right and system.highest - 30 < box.y < system.rail)
+                self.assertTrue(
+                    system.left < box.x < system.right and system.highest - 30 < box.y < system.rail
+                )
             high, low = e.notes[PART.bars[1].notes[0].id], e.notes[PART.bars[0].notes[0].id]
             self.assertLess(high.y, low.y)  # G5 stands above B flat 4
         self.assertGreater(len(engrave(PART, 900.0).systems), len(engrave(PART, 1900.0).systems))
@@ -215,8 +279,13 @@ class Sheets(WithCheck):
     def test_the_heard_pitch_has_its_place_on_the_staff(self) -> None:
         e = engrave(PART, 1400.0)
         note = self.checked.report["notes"][0]
-        y = [staff_place(e, LINE, {"tuning": {"offset_cents": 0}}, note, note["sounding_midi"] + d) for d in (0, 12)]
-        self.assertEqual((y[0], round(y[0] - y[1], 6)), (e.notes[note["score_id"]].y, 63.0))  # an octave is seven half spaces
+        y = [
+            staff_place(e, LINE, {"tuning": {"offset_cents": 0}}, note, note["sounding_midi"] + d)
+            for d in (0, 12)
+        ]
+        self.assertEqual(
+            (y[0], round(y[0] - y[1], 6)), (e.notes[note["score_id"]].y, 63.0)
+        )  # an octave is seven half spaces
 
     def test_the_ruler_runs_forward(self) -> None:
         ruler = Ruler(engrave(PART, 1000.0), LINE)
@@ -226,7 +295,10 @@ class Sheets(WithCheck):
             self.assertTrue(s1 > s0 or x1 >= x0)
 
     def test_the_page_stands_alone_and_escapes_what_it_shows(self) -> None:
-        report = {**self.checked.report, "score": {**self.checked.report["score"], "title": "<script>alert(1)</script>"}}
+        report = {
+            **self.checked.report,
+            "score": {**self.checked.report["score"], "title": "<script>alert(1)</script>"},
+        }
         page = marked_page(report, LINE, player="A & B")
         self.assertNotIn("<script", page)
         self.assertIn("A &amp; B", page)
@@ -257,7 +329,9 @@ class Sheets(WithCheck):
         back = read(annotated_musicxml(LINE, self.checked.report["findings"])).parts[0]
         words = [m.text for b in back.bars for m in b.marks if m.kind == "words"]
         self.assertTrue(any("the key signature says E flat" in w for w in words))
-        self.assertEqual([n.id for b in back.bars for n in b.notes], [n.id for b in PART.bars for n in b.notes])
+        self.assertEqual(
+            [n.id for b in back.bars for n in b.notes], [n.id for b in PART.bars for n in b.notes]
+        )
 
     def test_documents_by_kind(self) -> None:
         out = render_sheets(self.checked.report, LINE, ["html", "midi", "musicxml"])
@@ -265,7 +339,12 @@ class Sheets(WithCheck):
 
     def test_plain_words(self) -> None:
         text = " ".join(summary_text(self.checked.report).split())
-        for words in ("1 Accidentals · Bars 2 and 7: E natural sounded", "Likely cause: key signature forgotten.", "Good: ", "To the player: Before you play, name every E: flat."):
+        for words in (
+            "1 Accidentals · Bars 2 and 7: E natural sounded",
+            "Likely cause: key signature forgotten.",
+            "Good: ",
+            "To the player: Before you play, name every E: flat.",
+        ):
             self.assertIn(words, text)
         self.assertIn("expected at", explain_text(self.checked.report, self.checked.report["findings"][0]))
         self.assertIn("nothing to mend", player_words({**self.checked.report, "findings": []}).casefold())

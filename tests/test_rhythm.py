@@ -1,4 +1,6 @@
-"""Rhythm without pitch: claps followed by their attacks, the lines of a drum part told apart by how this take's own strokes sound."""
+"""Rhythm without pitch: claps followed by their attacks, the lines of a drum part told apart by how this
+take's own strokes sound.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,10 @@ from jeweller.score.write import write_musicxml
 from jeweller.sheet.plain_text import explain_text
 from tests.support import RATE, TempCase, line_of, part_of, score_file
 
-CLAPPED = "C5/1 C5/.5 C5/.5 C5/1 C5/1 | C5/4 | C5/1.5 C5/.5 C5/1 r/1 | C5/.5 C5/.5 C5/.5 C5/.5 C5/2 | C5/1 C5/1 C5/1 C5/1 | C5/4"
+CLAPPED = (
+    "C5/1 C5/.5 C5/.5 C5/1 C5/1 | C5/4 | C5/1.5 C5/.5 C5/1 r/1 | C5/.5 C5/.5 C5/.5 C5/.5 C5/2 | C5/1 "
+    "C5/1 C5/1 C5/1 | C5/4"
+)
 DRUMMED = " | ".join(["C5/1 C5/1 C5/.5 C5/.5 C5/1"] * 5 + ["C5/4"])
 
 
@@ -40,7 +45,15 @@ def drum_part(names: tuple[str, str] = ("Bass drum", "Snare drum")) -> Part:
         notes = []
         for n in bar.notes:
             low = n.offset in (Fraction(0), Fraction(2))
-            notes.append(dataclasses.replace(n, pitch=None, unpitched=True, stroke=names[0] if low else names[1], display="F4" if low else "C5"))
+            notes.append(
+                dataclasses.replace(
+                    n,
+                    pitch=None,
+                    unpitched=True,
+                    stroke=names[0] if low else names[1],
+                    display="F4" if low else "C5",
+                )
+            )
         bars.append(dataclasses.replace(bar, notes=tuple(notes), clef=("percussion", 2, 0)))
     return dataclasses.replace(part, bars=tuple(bars), percussion=True)
 
@@ -74,7 +87,9 @@ class Claps(TempCase):
     def test_a_stroke_too_many_and_one_too_few(self) -> None:
         times = onsets(self.LINE)
         self.assertEqual(self.said(self.heard(sorted([*times, times[5] + 0.9]))), [("extra_note", "2")])
-        self.assertEqual(self.said(self.heard([t for k, t in enumerate(times) if k != 15])), [("missed_note", "5")])
+        self.assertEqual(
+            self.said(self.heard([t for k, t in enumerate(times) if k != 15])), [("missed_note", "5")]
+        )
 
     def test_parts_of_any_range_can_be_clapped(self) -> None:
         for step, name in (("1", "Tuba"), ("7", "Piccolo")):
@@ -91,10 +106,25 @@ class Claps(TempCase):
         times = onsets(self.LINE)
         report = self.heard(sorted([*times, times[5] + 0.9]))
         for finding in report["findings"]:
-            self.assertIn("rests on" if finding["detail"].get("rests_on") else finding["text"], explain_text(report, finding))
+            self.assertIn(
+                "rests on" if finding["detail"].get("rests_on") else finding["text"],
+                explain_text(report, finding),
+            )
         page = self.folder / "page.html"
         with contextlib.redirect_stdout(io.StringIO()):
-            self.assertEqual(main(["check", str(self.folder / "score.musicxml"), str(self.folder / "take.wav"), "--rhythm-only", "--html", str(page)]), 0)
+            self.assertEqual(
+                main(
+                    [
+                        "check",
+                        str(self.folder / "score.musicxml"),
+                        str(self.folder / "take.wav"),
+                        "--rhythm-only",
+                        "--html",
+                        str(page),
+                    ]
+                ),
+                0,
+            )
         self.assertIn("a stroke sounded and is not written there", page.read_text(encoding="utf-8"))
 
     def test_a_bar_begun_twice_is_a_restart(self) -> None:
@@ -135,7 +165,13 @@ class DrumLines(TempCase):
         self.assertEqual([(n.stroke, n.display) for b in back.bars for n in b.notes], mine)
 
     def test_a_line_without_a_name_is_called_by_its_place(self) -> None:
-        plain = dataclasses.replace(self.PART, bars=tuple(dataclasses.replace(b, notes=tuple(dataclasses.replace(n, stroke="") for n in b.notes)) for b in self.PART.bars))
+        plain = dataclasses.replace(
+            self.PART,
+            bars=tuple(
+                dataclasses.replace(b, notes=tuple(dataclasses.replace(n, stroke="") for n in b.notes))
+                for b in self.PART.bars
+            ),
+        )
         path = self.folder / "drums.musicxml"
         path.write_bytes(write_musicxml(Score("Drums", (plain,))))
         self.assertEqual(load_score(path).parts[0].bars[0].notes[0].stroke, "line F4")
@@ -155,7 +191,9 @@ class DrumLines(TempCase):
         played = self.written()
         played[10] = "Snare drum"
         alike = {"Bass drum": "Tap", "Snare drum": "Tap"}
-        self.assertEqual([f["kind"] for f in self.heard(played, kinds=alike)["findings"] if f["confidence"] >= SURE], [])
+        self.assertEqual(
+            [f["kind"] for f in self.heard(played, kinds=alike)["findings"] if f["confidence"] >= SURE], []
+        )
 
 
 class Struck(unittest.TestCase):
@@ -180,7 +218,13 @@ class Struck(unittest.TestCase):
     def test_followed_by_attacks_alone(self) -> None:
         line = line_of(CLAPPED)
         sound = render_strokes([(t, "Clap", 0.0) for t in onsets(line)], 20.0, 4)[:: STROKE_RATE // 24000]
-        features = hear(np.interp(np.arange(int(20.0 * RATE)) / RATE, np.arange(len(sound)) / 24000, sound).astype(np.float32), 60, 72)
+        features = hear(
+            np.interp(np.arange(int(20.0 * RATE)) / RATE, np.arange(len(sound)) / 24000, sound).astype(
+                np.float32
+            ),
+            60,
+            72,
+        )
         following = follow(line, features, rhythm_only=True)
         self.assertTrue(following.followed)
         self.assertEqual([e.index for e in following.events], list(range(len(line.main_notes))))

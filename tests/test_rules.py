@@ -34,18 +34,61 @@ from jeweller.judge.timing import judge_rhythm
 from jeweller.score.line import Line, make_line
 from tests.support import changed, line_of, part_of, sounding, straight
 
-WALK = " | ".join(["C5/1 D5/1 E5/1 D5/1", "C5/.5 D5/.5 E5/.5 F5/.5 G5/1 E5/1", "F5/2 E5/2", "D5/1 E5/1 F5/1 D5/1"] * 2 + ["C5/4"])
+WALK = " | ".join(
+    ["C5/1 D5/1 E5/1 D5/1", "C5/.5 D5/.5 E5/.5 F5/.5 G5/1 E5/1", "F5/2 E5/2", "D5/1 E5/1 F5/1 D5/1"] * 2
+    + ["C5/4"]
+)
 LINE = line_of(WALK)
 
 
-def case_of(line: Line, onsets: list[float], *, share: float = 0.9, midi: dict[int, float] | None = None, name: str = "Flute", bpm: float = 90.0,
-            settings: JudgeSettings | None = None, **every: float) -> Case:  # fmt: skip
-    """A case as if this had been heard: onsets in seconds, notes of `share` of their time, on pitch but for `midi` (note → MIDI)."""
+def case_of(
+    line: Line,
+    onsets: list[float],
+    *,
+    share: float = 0.9,
+    midi: dict[int, float] | None = None,
+    name: str = "Flute",
+    bpm: float = 90.0,
+    settings: JudgeSettings | None = None,
+    **every: float,
+) -> Case:
+    """A case as if this had been heard: onsets in seconds, notes of `share` of their time, on pitch but for
+    `midi` (note → MIDI).
+    """
     notes = line.main_notes
     ends = [*onsets[1:], onsets[-1] + float(notes[-1].duration) * 60 / bpm]
-    events = tuple(Event(i, i, on, on + share * min(end - on, float(n.duration) * 60 / bpm), end, (midi or {}).get(i, float(n.sounding_midi)), 0.05,
-                         every.get("clarity", 0.99), 0.99, 0.1, 0.1, -20.0, every.get("attack", 1.0), 0) for i, (n, on, end) in enumerate(zip(notes, onsets, ends, strict=True)))  # fmt: skip
-    following = Following(line, events, (), 0, len(notes) - 1, tuple(range(len(notes))), tuple([60 / bpm] * len(notes)), 60 / bpm, True, 1.0, False)
+    events = tuple(
+        Event(
+            i,
+            i,
+            on,
+            on + share * min(end - on, float(n.duration) * 60 / bpm),
+            end,
+            (midi or {}).get(i, float(n.sounding_midi)),
+            0.05,
+            every.get("clarity", 0.99),
+            0.99,
+            0.1,
+            0.1,
+            -20.0,
+            every.get("attack", 1.0),
+            0,
+        )
+        for i, (n, on, end) in enumerate(zip(notes, onsets, ends, strict=True))
+    )
+    following = Following(
+        line,
+        events,
+        (),
+        0,
+        len(notes) - 1,
+        tuple(range(len(notes))),
+        tuple([60 / bpm] * len(notes)),
+        60 / bpm,
+        True,
+        1.0,
+        False,
+    )
     return Case(following, settings or JudgeSettings(), require_instrument(name), -80.0, -20.0)
 
 
@@ -92,17 +135,36 @@ class Searching(unittest.TestCase):
     def test_a_jump_goes_only_where_its_note_may_sound(self) -> None:
         events = straight(LINE, 90)
         features = listened(LINE, sounding(events))
-        table = SegmentTable(make_items(LINE), gather_evidence(features, DEFAULT), find_boundaries(features, DEFAULT), features.step_s, DEFAULT)
+        table = SegmentTable(
+            make_items(LINE),
+            gather_evidence(features, DEFAULT),
+            find_boundaries(features, DEFAULT),
+            features.step_s,
+            DEFAULT,
+        )
         at = int(np.abs(table.time - events[4][0]).argmin())  # C5 sounds from here
         index = np.array([i for i, n in enumerate(LINE.main_notes) if n.sounding_midi in (72, 79)])
         allowed = table.may_begin(at, index)
-        self.assertEqual([LINE.main_notes[i].sounding_midi for i in index[allowed]], [72] * int((np.array([LINE.main_notes[i].sounding_midi for i in index]) == 72).sum()))
+        self.assertEqual(
+            [LINE.main_notes[i].sounding_midi for i in index[allowed]],
+            [72] * int((np.array([LINE.main_notes[i].sounding_midi for i in index]) == 72).sum()),
+        )
 
     def test_starts_left_out_would_have_led_nowhere(self) -> None:
-        events = [(on, off, midi + (3 if k == 6 else 0)) for k, (on, off, midi) in enumerate(straight(LINE, 70))]
-        features = listened(LINE, sounding(events[:8] + [(on + 0.9, off + 0.9, midi) for on, off, midi in events[4:]]))
+        events = [
+            (on, off, midi + (3 if k == 6 else 0)) for k, (on, off, midi) in enumerate(straight(LINE, 70))
+        ]
+        features = listened(
+            LINE, sounding(events[:8] + [(on + 0.9, off + 0.9, midi) for on, off, midi in events[4:]])
+        )
         items = make_items(LINE)
-        table = SegmentTable(items, gather_evidence(features, DEFAULT), find_boundaries(features, DEFAULT), features.step_s, DEFAULT)
+        table = SegmentTable(
+            items,
+            gather_evidence(features, DEFAULT),
+            find_boundaries(features, DEFAULT),
+            features.step_s,
+            DEFAULT,
+        )
         spq, every = np.full(len(items.midi), 60 / 90), []
         for slack in (SLACK, 1e6):
             with mock.patch("jeweller.follow.search.SLACK", slack):
@@ -125,7 +187,17 @@ class Counting(unittest.TestCase):
         self.assertEqual((counted.findings, counted.steps, judge_rhythm(case, set())), ([], set(), []))
 
     def test_a_squeezed_figure_that_waits_for_the_beat_is_rushing_and_no_step(self) -> None:
-        line = line_of(" | ".join(["C5/1 D5/1 E5/1 D5/1", "C5/.5 D5/.5 E5/.5 F5/.5 G5/2", "E5/1 D5/1 C5/1 E5/1", "D5/1 C5/1 D5/1 E5/1", "C5/4"]))
+        line = line_of(
+            " | ".join(
+                [
+                    "C5/1 D5/1 E5/1 D5/1",
+                    "C5/.5 D5/.5 E5/.5 F5/.5 G5/2",
+                    "E5/1 D5/1 C5/1 E5/1",
+                    "D5/1 C5/1 D5/1 E5/1",
+                    "C5/4",
+                ]
+            )
+        )
         times = onsets(line)
         first = next(i for i, n in enumerate(line.main_notes) if n.bar == "2")
         for k in range(3):  # three of the four come too soon, the long note is on its beat
@@ -154,7 +226,9 @@ class Counting(unittest.TestCase):
         times = onsets(LINE)
         times[2] += 0.2
         self.assertEqual(kinds(judge_rhythm(case_of(LINE, times, attack=0.2), set())), [])
-        self.assertEqual(kinds(judge_rhythm(case_of(LINE, times, attack=0.2), set(), pitched=False)), [("late", "1")])  # a soft clap
+        self.assertEqual(
+            kinds(judge_rhythm(case_of(LINE, times, attack=0.2), set(), pitched=False)), [("late", "1")]
+        )  # a soft clap
 
     def test_one_late_note_is_late(self) -> None:
         times = onsets(LINE)
@@ -165,7 +239,9 @@ class Counting(unittest.TestCase):
 class OnePlace(unittest.TestCase):
     """One note out of place is that, and not a habit, a trend or a step as well."""
 
-    RUN = line_of(" | ".join(["C5/1 D5/1 E5/1 D5/1", "C5/.5 D5/.5 E5/.5 F5/.5 G5/1 E5/1", "C5/2 E5/2"] * 2 + ["C5/4"]))
+    RUN = line_of(
+        " | ".join(["C5/1 D5/1 E5/1 D5/1", "C5/.5 D5/.5 E5/.5 F5/.5 G5/1 E5/1", "C5/2 E5/2"] * 2 + ["C5/4"])
+    )
 
     def first_of(self, bar: str, line: Line | None = None) -> int:
         return next(i for i, n in enumerate((line or self.RUN).main_notes) if n.bar == bar)
@@ -204,15 +280,26 @@ class OnePlace(unittest.TestCase):
     def test_one_interval_makes_no_trend(self) -> None:
         line = line_of(" | ".join(["C5/1 D5/1 E5/1 D5/1"] * 6 + ["C5/4"]))
         times = [t + (0.3 if k >= 10 else 0.0) for k, t in enumerate(onsets(line))]
-        self.assertEqual([f.kind for f in judge_rhythm(case_of(line, times), set()) if f.kind in ("dragging", "rushing")], [])
-        slower = [t + 0.035 * max(0, k - 8) * (max(0, k - 8) + 1) / 2 for k, t in enumerate(onsets(line)[:17])]
+        self.assertEqual(
+            [f.kind for f in judge_rhythm(case_of(line, times), set()) if f.kind in ("dragging", "rushing")],
+            [],
+        )
+        slower = [
+            t + 0.035 * max(0, k - 8) * (max(0, k - 8) + 1) / 2 for k, t in enumerate(onsets(line)[:17])
+        ]
         slower += [slower[-1] + 60 / 90 * (k + 1) for k in range(len(line.main_notes) - 17)]
-        self.assertEqual([f.kind for f in judge_rhythm(case_of(line, slower), set()) if f.kind in ("dragging", "rushing")], ["dragging"])
+        self.assertEqual(
+            [f.kind for f in judge_rhythm(case_of(line, slower), set()) if f.kind in ("dragging", "rushing")],
+            ["dragging"],
+        )
 
     def test_a_fermata_makes_no_lost_beat_good(self) -> None:
         part = part_of(" | ".join(["C5/1 D5/1 E5/2", "F5/2 E5/2", "D5/1 C5/1 D5/1 E5/1", "C5/4"]))
         held = dataclasses.replace(part.bars[0].notes[2], fermata=True)
-        part = dataclasses.replace(part, bars=(dataclasses.replace(part.bars[0], notes=(*part.bars[0].notes[:2], held)), *part.bars[1:]))
+        part = dataclasses.replace(
+            part,
+            bars=(dataclasses.replace(part.bars[0], notes=(*part.bars[0].notes[:2], held)), *part.bars[1:]),
+        )
         line = make_line("", part)
         beat = 60 / 90
         times = [t + (beat if k > 2 else 0.0) - (beat if k > 3 else 0.0) for k, t in enumerate(onsets(line))]
@@ -225,13 +312,20 @@ class OnePlace(unittest.TestCase):
     def test_back_in_the_own_tempo_after_rushing_no_long_note_is_held_over(self) -> None:
         line = line_of("C5/1 D5/1 E5/1 D5/1 | C5/2 D5/2 | E5/4 | C5/1 D5/1 E5/1 D5/1 | C5/4")
         case = case_of(line, onsets(line))
-        fast = tuple(0.6 * v if n.bar == "2" else v for v, n in zip(case.following.seconds_per_quarter, line.main_notes, strict=True))
-        case = dataclasses.replace(case, following=dataclasses.replace(case.following, seconds_per_quarter=fast))
+        fast = tuple(
+            0.6 * v if n.bar == "2" else v
+            for v, n in zip(case.following.seconds_per_quarter, line.main_notes, strict=True)
+        )
+        case = dataclasses.replace(
+            case, following=dataclasses.replace(case.following, seconds_per_quarter=fast)
+        )
         self.assertEqual(kinds(judge_count(case).findings), [])
 
 
 class Habits(unittest.TestCase):
-    def said(self, midi: dict[int, float], instrument: str | Instrument = "Trumpet in B♭", line: Line = LINE) -> list[Finding]:
+    def said(
+        self, midi: dict[int, float], instrument: str | Instrument = "Trumpet in B♭", line: Line = LINE
+    ) -> list[Finding]:
         events = straight(line, 90)
         for i, to in midi.items():
             events[i] = (events[i][0], events[i][1], to)
@@ -252,21 +346,32 @@ class Habits(unittest.TestCase):
 
     def test_two_octave_slips_are_two(self) -> None:
         where = self.places(72)
-        self.assertEqual([f.kind for f in self.said({where[1]: 84.0, where[2]: 84.0}, "Flute")], ["wrong_octave"] * 2)
+        self.assertEqual(
+            [f.kind for f in self.said({where[1]: 84.0, where[2]: 84.0}, "Flute")], ["wrong_octave"] * 2
+        )
 
     def test_the_same_wrong_note_a_valve_away_every_time_is_a_fingering_not_known(self) -> None:
         trumpet = require_instrument("Trumpet in B♭")
         line = line_of(WALK, chromatic=-2)
-        pitch, wrong = next((m, m + d) for m in sorted({n.sounding_midi for n in line.main_notes}) for d in (-2, 2) if trumpet.one_finger_apart(m, m + d))
+        pitch, wrong = next(
+            (m, m + d)
+            for m in sorted({n.sounding_midi for n in line.main_notes})
+            for d in (-2, 2)
+            if trumpet.one_finger_apart(m, m + d)
+        )
         where = [i for i, n in enumerate(line.main_notes) if n.sounding_midi == pitch]
         found = self.said({i: float(wrong) for i in where}, line=line)
-        self.assertEqual([(f.kind, f.cause, f.count) for f in found], [("wrong_note", "neighbour_fingering", len(where))])
+        self.assertEqual(
+            [(f.kind, f.cause, f.count) for f in found], [("wrong_note", "neighbour_fingering", len(where))]
+        )
         once = self.said({where[0]: float(wrong)}, line=line)
         self.assertEqual([(f.kind, f.cause) for f in once], [("wrong_note", None)])
 
     def test_the_fingers_of_an_instrument_the_player_knows(self) -> None:
         line = line_of(WALK, chromatic=-9)
-        where = [i for i, n in enumerate(line.main_notes) if n.written_midi == 72]  # a flute's C, one finger, is a saxophone's B
+        where = [
+            i for i, n in enumerate(line.main_notes) if n.written_midi == 72
+        ]  # a flute's C, one finger, is a saxophone's B
         sax = require_instrument("Alto saxophone")
         for knows, cause in ((("flute",), "other_instrument_habit"), ((), None)):
             found = self.said(dict.fromkeys(where, 71.0 - 9), dataclasses.replace(sax, knows=knows), line)
@@ -290,7 +395,9 @@ class Folded(unittest.TestCase):
         k = following.last_try[6]
         assert k is not None
         event = dataclasses.replace(following.events[k], midi=midi)
-        following = dataclasses.replace(following, events=(*following.events[:k], event, *following.events[k + 1 :]))
+        following = dataclasses.replace(
+            following, events=(*following.events[:k], event, *following.events[k + 1 :])
+        )
         found, _ = judge(following, features, require_instrument(name), JudgeSettings())
         return [(f.kind, f.detail["semitones"]) for f in found if f.confidence >= SURE]
 
@@ -305,15 +412,27 @@ class Ornamented(unittest.TestCase):
     def test_few_turns_that_go_on_to_the_end_are_turns_that_the_room_hides(self) -> None:
         line = line_of("C5/1 D5/1 E5/1 F5/1 | G5/4t | C5/4")
         case = case_of(line, onsets(line))
-        for share, certain, wanted in ((0.3, False, [("trill_thin", "2")]), (0.85, False, []), (0.85, True, [("trill_thin", "2")]), (0.02, False, [])):
+        for share, certain, wanted in (
+            (0.3, False, [("trill_thin", "2")]),
+            (0.85, False, []),
+            (0.85, True, [("trill_thin", "2")]),
+            (0.02, False, []),
+        ):
             with self.subTest(share=share, certain=certain):
-                self.assertEqual(kinds(judge_ornaments(case, [Ornament(4, "trill", False, 2, share, certain=certain)], [], 0)), wanted)
+                self.assertEqual(
+                    kinds(
+                        judge_ornaments(case, [Ornament(4, "trill", False, 2, share, certain=certain)], [], 0)
+                    ),
+                    wanted,
+                )
 
     def test_a_trill_has_no_tuning(self) -> None:
         line = line_of("C5/1 D5/1 E5/1 F5/1 | G5/2t E5/2 | C5/4")
         i = next(k for k, n in enumerate(line.main_notes) if n.written.ornament)
         self.assertEqual(judge_tuning(case_of(line, onsets(line), midi={i: 79.45})), [])
-        self.assertEqual(kinds(judge_tuning(case_of(line, onsets(line), midi={i + 1: 76.45}))), [("out_of_tune", "2")])
+        self.assertEqual(
+            kinds(judge_tuning(case_of(line, onsets(line), midi={i + 1: 76.45}))), [("out_of_tune", "2")]
+        )
 
 
 # How the first note gives way to the second, in dB: where they cross, the first, the second.
@@ -331,12 +450,18 @@ class Joined(unittest.TestCase):
     def joins(self, **other: float) -> list[Join]:
         """Joins of a player who tongues plainly; the fifth is as told."""
         plain = Join(0, 9.0, 0.05, 1.2, 1.3, 0.93)
-        return [dataclasses.replace(plain, index=i, **(other if i == 5 else {})) for i in range(1, len(self.LONG.main_notes))]
+        return [
+            dataclasses.replace(plain, index=i, **(other if i == 5 else {}))
+            for i in range(1, len(self.LONG.main_notes))
+        ]
 
     def test_long_notes_run_together_are_said_short_ones_are_not(self) -> None:
         case = case_of(self.LONG, onsets(self.LONG))
         self.assertEqual(judge_joins(case, self.joins(), course), [])
-        self.assertEqual(kinds(judge_joins(case, self.joins(dip_db=0.3, gap_s=0.0, attack=0.5), course)), [("slurred_over_tongue", "3")])
+        self.assertEqual(
+            kinds(judge_joins(case, self.joins(dip_db=0.3, gap_s=0.0, attack=0.5), course)),
+            [("slurred_over_tongue", "3")],
+        )
         short = [dataclasses.replace(j, ioi_s=0.25) for j in self.joins(dip_db=0.3, gap_s=0.0, attack=0.5)]
         self.assertEqual(kinds(judge_joins(case, short, course)), [])
 
@@ -344,8 +469,13 @@ class Joined(unittest.TestCase):
         joins = self.joins(dip_db=0.8, gap_s=0.0, attack=0.5)
         loose = make_settings(changes={"run_on_db": "3"})
         strict = make_settings(changes={"run_on_db": "0.05"})
-        self.assertEqual(kinds(judge_joins(case_of(self.LONG, onsets(self.LONG), settings=loose), joins, course)), [("slurred_over_tongue", "3")])
-        self.assertEqual(kinds(judge_joins(case_of(self.LONG, onsets(self.LONG), settings=strict), joins, course)), [])
+        self.assertEqual(
+            kinds(judge_joins(case_of(self.LONG, onsets(self.LONG), settings=loose), joins, course)),
+            [("slurred_over_tongue", "3")],
+        )
+        self.assertEqual(
+            kinds(judge_joins(case_of(self.LONG, onsets(self.LONG), settings=strict), joins, course)), []
+        )
 
     def test_how_the_notes_give_way_decides(self) -> None:
         case = case_of(self.LONG, onsets(self.LONG))
@@ -359,8 +489,17 @@ class Joined(unittest.TestCase):
         """All notes under slurs, the join to the fifth as told."""
         notes = [dataclasses.replace(n, slurred_from_previous=i > 0) for i, n in enumerate(self.SLUR.notes)]
         line = dataclasses.replace(self.SLUR, notes=tuple(notes))
-        joins = [dataclasses.replace(Join(i, 1.0, 0.0, 0.4, 0.66, 1.0), **(join if i == 4 else {})) for i in range(1, len(notes))]
-        return kinds(judge_joins(case_of(line, onsets(line), settings=settings), joins, lambda j: TONGUED if j.dip_db > 2 else SLURRED))
+        joins = [
+            dataclasses.replace(Join(i, 1.0, 0.0, 0.4, 0.66, 1.0), **(join if i == 4 else {}))
+            for i in range(1, len(notes))
+        ]
+        return kinds(
+            judge_joins(
+                case_of(line, onsets(line), settings=settings),
+                joins,
+                lambda j: TONGUED if j.dip_db > 2 else SLURRED,
+            )
+        )
 
     def test_a_tongue_in_a_slur_is_told_by_its_dip_and_by_how_the_notes_give_way(self) -> None:
         self.assertEqual(self.slurred(), [])
@@ -370,7 +509,10 @@ class Joined(unittest.TestCase):
 
     def test_a_breath_between_all_notes_is_longer_than_a_slow_player_s_gaps(self) -> None:
         def said(ioi_s: float, gap_s: float, drop_db: float) -> list[tuple[str, str]]:
-            joins = [Join(i, 3.0, gap_s, 1.2, ioi_s, 1.0 - gap_s / ioi_s, drop_db) for i in range(1, len(self.LONG.main_notes))]
+            joins = [
+                Join(i, 3.0, gap_s, 1.2, ioi_s, 1.0 - gap_s / ioi_s, drop_db)
+                for i in range(1, len(self.LONG.main_notes))
+            ]
             return kinds(judge_joins(case_of(self.LONG, onsets(self.LONG)), joins, lambda j: TONGUED))
 
         self.assertEqual(said(0.9, 0.3, 20.0), [("breath_every_note", "1")])
@@ -395,7 +537,9 @@ class Clear(unittest.TestCase):
         sound[a:b] = 0.7 * sound[a:b] + 0.6 * float(sound[a:b].std()) * breath
         features = listened(LINE, sound)
         following = follow(LINE, features)
-        case = Case(following, JudgeSettings(), require_instrument("Flute"), features.floor_db, features.loud_db)
+        case = Case(
+            following, JudgeSettings(), require_instrument("Flute"), features.floor_db, features.loud_db
+        )
         found = judge_clearness(case, hear_clearness(following, features))
         self.assertEqual([(f.kind, f.notes) for f in found], [("fuzzy", (LINE.main_notes[8].id,))])
         self.assertTrue(0.3 < found[0].confidence < SURE)
@@ -411,18 +555,29 @@ class Graced(unittest.TestCase):
     def test_before_the_beat_or_on_it_by_the_school_that_is_asked_for(self) -> None:
         line = line_of("C5/1 D5/1 E5/1 D5/1 | E5/1 {F5}E5/1 C5/1 D5/1 | C5/1 D5/1 E5/1 D5/1 | C5/4")
         graced = next(i for i, before in enumerate(line.graces) if before)
-        for later, school, said in ((0.16, "either", []), (0.16, "on", []), (0.16, "before", ["late"]), (-0.16, "on", ["early"]), (-0.16, "either", [])):
+        for later, school, said in (
+            (0.16, "either", []),
+            (0.16, "on", []),
+            (0.16, "before", ["late"]),
+            (-0.16, "on", ["early"]),
+            (-0.16, "either", []),
+        ):
             when = onsets(line)
             when[graced] += later
             case = case_of(line, when, settings=make_settings(changes={"graces": school}))
-            self.assertEqual([f.kind for f in judge_rhythm(case, set()) if f.confidence >= SURE], said, (later, school))
+            self.assertEqual(
+                [f.kind for f in judge_rhythm(case, set()) if f.confidence >= SURE], said, (later, school)
+            )
 
 
 class Lengths(unittest.TestCase):
     def test_rests_behind_notes(self) -> None:
         line = line_of("C5/1 r/1 D5/1 r/.5 r/.5 | E5/4 | F5/2 r/2")
         case = case_of(line, onsets(line))
-        self.assertEqual([None if r is None else r.duration for r in case.rest_after], [Fraction(1), Fraction(1), None, Fraction(2)])
+        self.assertEqual(
+            [None if r is None else r.duration for r in case.rest_after],
+            [Fraction(1), Fraction(1), None, Fraction(2)],
+        )
 
 
 if __name__ == "__main__":

@@ -1,4 +1,6 @@
-"""Reading MusicXML against hand-worked scores, playing out repeats, writing, and files that are damaged or mean harm."""
+"""Reading MusicXML against hand-worked scores, playing out repeats, writing, and files that are damaged or
+mean harm.
+"""
 
 from __future__ import annotations
 
@@ -20,18 +22,31 @@ from jeweller.score.summary import score_summary
 from jeweller.score.write import compute_beams, write_musicxml
 from tests.support import TempCase, line_of, part_of
 
-HEAD = '<?xml version="1.0"?><score-partwise><part-list><score-part id="P1"><part-name>Horn</part-name></score-part></part-list><part id="P1">'
+HEAD = (
+    '<?xml version="1.0"?><score-partwise><part-list><score-part '
+    'id="P1"><part-name>Horn</part-name></score-part></part-list><part id="P1">'
+)
 
 
 def xml(*bars: str, first: str = "") -> bytes:
     attributes = f"<attributes><divisions>4</divisions><key><fifths>-1</fifths></key><time><beats>4</beats><beat-type>4</beat-type></time>{first}</attributes>"
-    text = "".join(f'<measure number="{k + 1}">{attributes if k == 0 else ""}{b}</measure>' for k, b in enumerate(bars))
+    text = "".join(
+        f'<measure number="{k + 1}">{attributes if k == 0 else ""}{b}</measure>' for k, b in enumerate(bars)
+    )
     return f"{HEAD}{text}</part></score-partwise>".encode()
 
 
-def n(step: str, octave: int, duration: int, extra: str = "", alter: str = "", before: str = "", voice: str = "1") -> str:
+def n(
+    step: str,
+    octave: int,
+    duration: int,
+    extra: str = "",
+    alter: str = "",
+    before: str = "",
+    voice: str = "1",
+) -> str:
     a = f"<alter>{alter}</alter>" if alter else ""
-    return (f"<note>{before}<pitch><step>{step}</step>{a}<octave>{octave}</octave></pitch><duration>{duration}</duration><voice>{voice}</voice>{extra}</note>")
+    return f"<note>{before}<pitch><step>{step}</step>{a}<octave>{octave}</octave></pitch><duration>{duration}</duration><voice>{voice}</voice>{extra}</note>"
 
 
 class Reading(unittest.TestCase):
@@ -42,9 +57,16 @@ class Reading(unittest.TestCase):
         self.assertEqual((note.written_midi, note.sounding_midi, note.written.pitch.name), (72, 53, "C5"))
 
     def test_ties_are_one_note_across_the_bar_line(self) -> None:
-        part = read(xml(n("C", 5, 8) + n("D", 5, 8, '<tie type="start"/>'), n("D", 5, 4, '<tie type="stop"/>') + n("E", 5, 12))).parts[0]
+        part = read(
+            xml(
+                n("C", 5, 8) + n("D", 5, 8, '<tie type="start"/>'),
+                n("D", 5, 4, '<tie type="stop"/>') + n("E", 5, 12),
+            )
+        ).parts[0]
         notes = make_line("", part).notes
-        self.assertEqual([(x.written.pitch.name, x.duration) for x in notes], [("C5", 2), ("D5", 3), ("E5", 3)])
+        self.assertEqual(
+            [(x.written.pitch.name, x.duration) for x in notes], [("C5", 2), ("D5", 3), ("E5", 3)]
+        )
         self.assertEqual(len(notes[1].tied_ids), 2)
 
     def test_a_tie_to_another_pitch_is_no_tie(self) -> None:
@@ -52,14 +74,29 @@ class Reading(unittest.TestCase):
         self.assertEqual(len(make_line("", part).notes), 2)
 
     def test_graces_cues_chords_tuplets_and_marks(self) -> None:
-        bar = (n("B", 4, 0, before='<grace slash="yes"/>').replace("<duration>0</duration>", "") + n("C", 5, 4, "<notations><ornaments><trill-mark/></ornaments></notations>")
-               + n("D", 5, 4, before="<cue/>") + n("E", 5, 8, "<notations><fermata/><articulations><staccato/><breath-mark/></articulations></notations>"))  # fmt: skip
+        bar = (
+            n("B", 4, 0, before='<grace slash="yes"/>').replace("<duration>0</duration>", "")
+            + n("C", 5, 4, "<notations><ornaments><trill-mark/></ornaments></notations>")
+            + n("D", 5, 4, before="<cue/>")
+            + n(
+                "E",
+                5,
+                8,
+                "<notations><fermata/><articulations><staccato/><breath-mark/></articulations></notations>",
+            )
+        )
         line = make_line("", read(xml(bar)).parts[0])
         self.assertEqual([x.grace for x in line.notes], [True, False, False])
         self.assertEqual(line.notes[1].written.ornament, "trill")
-        self.assertTrue(line.notes[2].fermata and line.notes[2].breath_after and "staccato" in line.notes[2].written.articulations)
+        self.assertTrue(
+            line.notes[2].fermata
+            and line.notes[2].breath_after
+            and "staccato" in line.notes[2].written.articulations
+        )
         triplet = "<time-modification><actual-notes>3</actual-notes><normal-notes>2</normal-notes></time-modification>"
-        data = xml(n("C", 5, 4, triplet) * 3 + n("C", 5, 12)).replace(b"<divisions>4</divisions>", b"<divisions>12</divisions>")
+        data = xml(n("C", 5, 4, triplet) * 3 + n("C", 5, 12)).replace(
+            b"<divisions>4</divisions>", b"<divisions>12</divisions>"
+        )
         self.assertEqual(read(data).parts[0].bars[0].notes[1].offset, Fraction(1, 3))
         self.assertTrue(read(xml(n("C", 5, 16) + n("E", 5, 16, before="<chord/>"))).parts[0].has_chords)
 
@@ -69,17 +106,35 @@ class Reading(unittest.TestCase):
         self.assertEqual([x.slurred_from_previous for x in line.notes], [False, True, True, False])
 
     def test_the_voice_with_most_notes_is_kept_and_said(self) -> None:
-        bar = n("C", 5, 8) + n("D", 5, 8) + "<backup><duration>16</duration></backup>" + n("C", 4, 16, voice="2")
+        bar = (
+            n("C", 5, 8)
+            + n("D", 5, 8)
+            + "<backup><duration>16</duration></backup>"
+            + n("C", 4, 16, voice="2")
+        )
         score = read(xml(bar))
         self.assertEqual(len(score.parts[0].bars[0].notes), 2)
         self.assertIn("several voices: voice 1 is used", score.warnings[0])
 
     def test_timewise_and_plain_mxl(self) -> None:
         inner = n("C", 5, 16)
-        timewise = (b'<score-timewise><part-list><score-part id="P1"><part-name>A</part-name></score-part></part-list><measure number="1"><part id="P1">'
-                    + b"<attributes><divisions>4</divisions></attributes>" + inner.encode() + b"</part></measure></score-timewise>")  # fmt: skip
+        timewise = (
+            (
+                b"<score-timewise><part-list><score-part "
+                b'id="P1"><part-name>A</part-name></score-part></part-list><measure number="1"><part '
+                b'id="P1">'
+            )
+            + b"<attributes><divisions>4</divisions></attributes>"
+            + inner.encode()
+            + b"</part></measure></score-timewise>"
+        )
         self.assertEqual(read(timewise).parts[0].note_count, 1)
-        self.assertEqual(read(zipped({"META-INF/container.xml": container("a/b.xml"), "a/b.xml": xml(inner)})).parts[0].note_count, 1)
+        self.assertEqual(
+            read(zipped({"META-INF/container.xml": container("a/b.xml"), "a/b.xml": xml(inner)}))
+            .parts[0]
+            .note_count,
+            1,
+        )
 
     def test_rests_next_to_each_other_are_one_count(self) -> None:
         line = line_of("C5/1 r/1 r/2 | r/4 | C5/4")
@@ -95,7 +150,9 @@ class PlayingOut(unittest.TestCase):
     def order(self, **flags: dict[str, object]) -> str:
         """Bars A, B, C ... with flags by letter, as the string of what is played."""
         letters = "ABCDEF"
-        bars = tuple(Bar(c, Fraction(4), 4, 4, 0, "major", ("G", 2, 0), (), **flags.get(c, {})) for c in letters)  # type: ignore[arg-type]
+        bars = tuple(
+            Bar(c, Fraction(4), 4, 4, 0, "major", ("G", 2, 0), (), **flags.get(c, {})) for c in letters
+        )  # type: ignore[arg-type]
         return "".join(letters[k] for k in playing_order(bars))
 
     def test_repeats(self) -> None:
@@ -105,13 +162,20 @@ class PlayingOut(unittest.TestCase):
             "ABCDEF": {},
             "ABABCDEF": {"B": {"repeat_times": 2}},
             "ABCBCDEF": {"B": {"repeat_start": True}, "C": {"repeat_times": 2}},
-            "ABABCDCDEF": {"B": {"repeat_times": 2}, "D": {"repeat_times": 2}},  # without a forward sign: from the end of the repeat before
+            "ABABCDCDEF": {
+                "B": {"repeat_times": 2},
+                "D": {"repeat_times": 2},
+            },  # without a forward sign: from the end of the repeat before
             "AAABCDEF": {"A": {"repeat_times": 3}},
             "ABCABDEF": {"C": one, "D": two},
             "ABCDEFABC": {"F": {"dacapo": True}, "C": {"fine": True}},
             "ABCDEFBC": {"B": {"segno": True}, "C": {"fine": True}, "F": {"dalsegno": True}},
             "ABCDABEF": {"B": {"to_coda": True}, "D": {"dacapo": True}, "E": {"coda": True}},
-            "AABCDEFABC": {"A": {"repeat_times": 2}, "C": {"fine": True}, "F": {"dacapo": True}},  # no repeats after D.C.
+            "AABCDEFABC": {
+                "A": {"repeat_times": 2},
+                "C": {"fine": True},
+                "F": {"dacapo": True},
+            },  # no repeats after D.C.
         }
         for wanted, flags in cases.items():
             with self.subTest(wanted):
@@ -125,9 +189,15 @@ class PlayingOut(unittest.TestCase):
 
 class Pitches(unittest.TestCase):
     def test_names_and_keys(self) -> None:
-        self.assertEqual((Pitch("B", -1, 4).midi, Pitch("B", -1, 4).name, key_name(-2), key_letters(-2)), (70, "B♭4", "B♭ major", ["B♭", "E♭"]))
+        self.assertEqual(
+            (Pitch("B", -1, 4).midi, Pitch("B", -1, 4).name, key_name(-2), key_letters(-2)),
+            (70, "B♭4", "B♭ major", ["B♭", "E♭"]),
+        )
         self.assertEqual([key_alter(s, 3) for s in "FCGD"], [1, 1, 1, 0])
-        self.assertEqual((spell(63, -3).name, spell(63, 4).name, spell(63, 0, Pitch("E", 0, 4)).name), ("E♭4", "D♯4", "E♭4"))
+        self.assertEqual(
+            (spell(63, -3).name, spell(63, 4).name, spell(63, 0, Pitch("E", 0, 4)).name),
+            ("E♭4", "D♯4", "E♭4"),
+        )
         self.assertTrue(in_key(70, -1) and not in_key(71, -1))
 
     def test_spelling_always_sounds_the_same(self) -> None:
@@ -138,18 +208,26 @@ class Pitches(unittest.TestCase):
 
 class Writing(TempCase):
     def test_what_is_written_reads_back_the_same(self) -> None:
-        part = part_of("G4/1 | C5/.75( D5/.25) Eb5/1t {F5}E5/.5 F#5/.5 G5/1_ | G5/3 r/1 | C5/4f", fifths=-2, chromatic=-9,
-                       flags={1: {"repeat_start": True}, 2: {"repeat_times": 2}, 3: {"fine": True, "segno": True}})  # fmt: skip
+        part = part_of(
+            "G4/1 | C5/.75( D5/.25) Eb5/1t {F5}E5/.5 F#5/.5 G5/1_ | G5/3 r/1 | C5/4f",
+            fifths=-2,
+            chromatic=-9,
+            flags={1: {"repeat_start": True}, 2: {"repeat_times": 2}, 3: {"fine": True, "segno": True}},
+        )
         back = read(write_musicxml(Score("T", (part,)))).parts[0]
         one, two = make_line("", part), make_line("", back)
-        self.assertEqual([(x.id, x.onset, x.duration, x.sounding_midi, x.grace, x.slurred_to_next) for x in one.notes],
-                         [(x.id, x.onset, x.duration, x.sounding_midi, x.grace, x.slurred_to_next) for x in two.notes])  # fmt: skip
+        self.assertEqual(
+            [(x.id, x.onset, x.duration, x.sounding_midi, x.grace, x.slurred_to_next) for x in one.notes],
+            [(x.id, x.onset, x.duration, x.sounding_midi, x.grace, x.slurred_to_next) for x in two.notes],
+        )
         self.assertTrue(back.bars[3].fine and back.bars[3].segno)
 
     def test_beams_group_by_the_beat(self) -> None:
         bar = part_of("C5/.5 D5/.5 E5/.25 F5/.25 G5/.5 r/.5 A5/.5 B5/1").bars[0]
         beams = compute_beams(bar)
-        self.assertEqual((beams[0], beams[1], beams[2], beams[4]), (("begin",), ("end",), ("begin", "begin"), ("end",)))
+        self.assertEqual(
+            (beams[0], beams[1], beams[2], beams[4]), (("begin",), ("end",), ("begin", "begin"), ("end",))
+        )
         self.assertNotIn(6, beams)
 
     def test_plain_values_round_trip(self) -> None:
@@ -159,7 +237,10 @@ class Writing(TempCase):
     def test_summary_lists_notes_in_order_of_performance(self) -> None:
         part = part_of("C5/2_ C5/2 | D5/4", flags={1: {"repeat_times": 2}})
         notes = score_summary(Score("T", (part,)))["parts"][0]["notes"]
-        self.assertEqual([(x["written"], x["duration_q"], x["pass"]) for x in notes], [("C5", 4, 1), ("D5", 4, 1), ("C5", 4, 2), ("D5", 4, 2)])
+        self.assertEqual(
+            [(x["written"], x["duration_q"], x["pass"]) for x in notes],
+            [("C5", 4, 1), ("D5", 4, 1), ("C5", 4, 2), ("D5", 4, 2)],
+        )
 
 
 def container(path: str) -> bytes:
@@ -179,21 +260,40 @@ class Hostile(TempCase):
         bomb = b'<!DOCTYPE x [<!ENTITY a "ha"><!ENTITY b "&a;&a;&a;">]><score-partwise>&b;</score-partwise>'
         secret = self.folder / "secret.txt"
         secret.write_text("hidden words")
-        outside = f'<!DOCTYPE x [<!ENTITY e SYSTEM "file://{secret}">]><score-partwise><work><work-title>&e;</work-title></work></score-partwise>'.encode()
+        outside = (
+            "<!DOCTYPE x [<!ENTITY e SYSTEM "
+            f'"file://{secret}">]><score-partwise><work><work-title>&e;</work-title></work></score-partwise>'
+        ).encode()
         good = xml(n("C", 5, 16))
         cases = {
-            "empty": (b"  ", "is empty"), "text": (b"hello", "no notation file"), "cut": (good[: len(good) // 2], "not a readable MusicXML"),
-            "other": (b"<html/>", "no MusicXML score"), "midi": (b"MThd\0\0\0\6", "MIDI file is damaged"), "pdf": (b"%PDF-1.4", "a PDF"), "bomb": (bomb, "entities"), "outside": (outside, "entities"),
-            "no part": (b"<score-partwise/>", "no part"), "not zip": (b"PK\x03\x04rubbish", "damaged"),
-            "path": (zipped({"META-INF/container.xml": container("../../etc/passwd"), "x.xml": good}), "points outside itself"),
-            "absolute": (zipped({"META-INF/container.xml": container("/etc/passwd")}), "points outside itself"),
+            "empty": (b"  ", "is empty"),
+            "text": (b"hello", "no notation file"),
+            "cut": (good[: len(good) // 2], "not a readable MusicXML"),
+            "other": (b"<html/>", "no MusicXML score"),
+            "midi": (b"MThd\0\0\0\6", "MIDI file is damaged"),
+            "pdf": (b"%PDF-1.4", "a PDF"),
+            "bomb": (bomb, "entities"),
+            "outside": (outside, "entities"),
+            "no part": (b"<score-partwise/>", "no part"),
+            "not zip": (b"PK\x03\x04rubbish", "damaged"),
+            "path": (
+                zipped({"META-INF/container.xml": container("../../etc/passwd"), "x.xml": good}),
+                "points outside itself",
+            ),
+            "absolute": (
+                zipped({"META-INF/container.xml": container("/etc/passwd")}),
+                "points outside itself",
+            ),
             "nothing": (zipped({"readme.txt": b"x"}), "holds no score"),
-            "zip bomb": (zipped({"META-INF/container.xml": container("a.xml"), "a.xml": b" " * (80 * 2**20)}), "more than 64 MB"),
+            "zip bomb": (
+                zipped({"META-INF/container.xml": container("a.xml"), "a.xml": b" " * (80 * 2**20)}),
+                "more than 64 MB",
+            ),
             "divisions": (good.replace(b"<divisions>4<", b"<divisions>0<"), "divisions"),
             "octave": (good.replace(b"<octave>5<", b"<octave>99<"), "cannot be played"),
             "duration": (good.replace(b"<duration>16<", b"<duration>1e12<"), "cannot be"),
             "metre": (good.replace(b"<beat-type>4<", b"<beat-type>7<"), "metre"),
-        }  # fmt: skip
+        }
         for name, (data, words) in cases.items():
             with self.subTest(name), self.assertRaisesRegex(ScoreError, words):
                 open_any(data)
@@ -202,7 +302,10 @@ class Hostile(TempCase):
         path = self.folder / "a score.musicxml"
         path.write_bytes(xml(n("C", 5, 16)))
         self.assertEqual(load_score(path).parts[0].note_count, 1)
-        for data, words in ((b"<x", "a score.musicxml: This is not a readable"), (b"<" * 70_000_000, "more than 64 MB")):
+        for data, words in (
+            (b"<x", "a score.musicxml: This is not a readable"),
+            (b"<" * 70_000_000, "more than 64 MB"),
+        ):
             path.write_bytes(data)
             with self.assertRaisesRegex(ScoreError, words):
                 load_score(path)
@@ -212,7 +315,10 @@ class Hostile(TempCase):
             load_score(self.folder)
 
     def test_endless_repeats_end(self) -> None:
-        part = part_of(" | ".join(["C5/4"] * 1200), flags={k: {"repeat_start": True, "repeat_times": 20} for k in range(1200)})
+        part = part_of(
+            " | ".join(["C5/4"] * 1200),
+            flags={k: {"repeat_start": True, "repeat_times": 20} for k in range(1200)},
+        )
         with self.assertRaisesRegex(ScoreError, "more than 20000 bars"):
             make_line("", part)
 

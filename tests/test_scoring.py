@@ -1,4 +1,6 @@
-"""The bench's own arithmetic: what counts as found, one to one, and how calibration is told. A bench that counts wrongly makes every figure wrong."""
+"""The bench's own arithmetic: what counts as found, one to one, and how calibration is told. A bench that
+counts wrongly makes every figure wrong.
+"""
 
 from __future__ import annotations
 
@@ -17,23 +19,47 @@ from ear import UNJUDGED, split, table_of
 from scoring import ACCEPT, FIGURES, LISTEN_HERE, calibration, count, matches, pair, total
 
 
-def finding(kind: str, bar: str = "3", at_s: float = 5.0, confidence: float = 0.9, **more: Any) -> dict[str, Any]:
-    return {"kind": kind, "bar": bar, "at_s": at_s, "until_s": at_s + 0.5, "confidence": confidence, "cause": None, "places": [], "detail": {}} | more
+def finding(
+    kind: str, bar: str = "3", at_s: float = 5.0, confidence: float = 0.9, **more: Any
+) -> dict[str, Any]:
+    return {
+        "kind": kind,
+        "bar": bar,
+        "at_s": at_s,
+        "until_s": at_s + 0.5,
+        "confidence": confidence,
+        "cause": None,
+        "places": [],
+        "detail": {},
+    } | more
 
 
 def fault(kind: str, bar: str = "3", at_s: float = 5.0, **more: Any) -> dict[str, Any]:
     return {"kind": kind, "bar": bar, "at_s": at_s, "until_s": at_s + 0.5, "cause": None} | more
 
 
-def truth(*faults: dict[str, Any], verdicts: str = "oooo", near: tuple[dict[str, Any], ...] = ()) -> dict[str, Any]:
+def truth(
+    *faults: dict[str, Any], verdicts: str = "oooo", near: tuple[dict[str, Any], ...] = ()
+) -> dict[str, Any]:
     names = {"o": "ok", "w": "wrong", "m": "missed"}
-    notes = [{"bar": "1", "q": float(k), "verdict": names[v], "on_s": 1.0 + k} for k, v in enumerate(verdicts)]
+    notes = [
+        {"bar": "1", "q": float(k), "verdict": names[v], "on_s": 1.0 + k} for k, v in enumerate(verdicts)
+    ]
     return {"notes": notes, "faults": list(faults), "near": list(near)}
 
 
 def report(*findings: dict[str, Any], verdicts: str = "oooo", late_s: float = 0.0) -> dict[str, Any]:
     names = {"o": "ok", "w": "wrong", "m": "missed"}
-    notes = [{"bar": "1", "offset_q": float(k), "grace": False, "verdict": names[v], "heard": {"on_s": 1.0 + k + late_s}} for k, v in enumerate(verdicts)]
+    notes = [
+        {
+            "bar": "1",
+            "offset_q": float(k),
+            "grace": False,
+            "verdict": names[v],
+            "heard": {"on_s": 1.0 + k + late_s},
+        }
+        for k, v in enumerate(verdicts)
+    ]
     return {"notes": notes, "findings": list(findings)}
 
 
@@ -60,7 +86,9 @@ class Matching(unittest.TestCase):
         self.assertEqual(len(pair([only, either], [fault("wrong_note", "3"), fault("wrong_octave", "3")])), 2)
 
     def test_every_name_is_a_kind_of_the_report(self) -> None:
-        self.assertLessEqual(set(ACCEPT) | {k for v in ACCEPT.values() for k in v} | LISTEN_HERE | UNJUDGED, set(KINDS))
+        self.assertLessEqual(
+            set(ACCEPT) | {k for v in ACCEPT.values() for k in v} | LISTEN_HERE | UNJUDGED, set(KINDS)
+        )
 
 
 class Counting(unittest.TestCase):
@@ -81,7 +109,9 @@ class Counting(unittest.TestCase):
 
     def test_what_is_always_to_be_listened_to_is_found_where_that_is_said(self) -> None:
         row = count(truth(fault("fuzzy")), report(finding("fuzzy", confidence=0.4)))
-        self.assertEqual((row["hits"], row["findings"], row["missed"], row["kinds"]["fuzzy"]), (1, 1, [], [1, 1, 0]))
+        self.assertEqual(
+            (row["hits"], row["findings"], row["missed"], row["kinds"]["fuzzy"]), (1, 1, [], [1, 1, 0])
+        )
         nowhere = count(truth(fault("fuzzy")), report(finding("fuzzy", "9", 90.0, confidence=0.4)))
         self.assertEqual((nowhere["hits"], nowhere["findings"]), (0, 0))
 
@@ -95,14 +125,22 @@ class Counting(unittest.TestCase):
         for cause, right in (("rest_miscounted", 1), (None, 1), ("air", 0)):
             row = count(truth(fault("rest_short", cause=cause)), report(said))
             self.assertEqual((row["causes"], row["causes_right"]), (1, right), cause)
-        self.assertEqual(count(truth(fault("rest_short", cause="rest_miscounted")), report(finding("rest_short")))["causes"], 0)
+        self.assertEqual(
+            count(truth(fault("rest_short", cause="rest_miscounted")), report(finding("rest_short")))[
+                "causes"
+            ],
+            0,
+        )
 
     def test_near_misses_that_were_reported(self) -> None:
         row = count(truth(near=(fault("late"), fault("uneven", "8", 80.0))), report(finding("late")))
         self.assertEqual((row["near"], row["near_false"]), (2, 1))
 
     def test_kinds_judged_and_kinds_left_out(self) -> None:
-        both = (truth(fault("late"), fault("sagging", "7", 70.0)), report(finding("late"), finding("unsteady", "9", 90.0)))
+        both = (
+            truth(fault("late"), fault("sagging", "7", 70.0)),
+            report(finding("late"), finding("unsteady", "9", 90.0)),
+        )
         self.assertEqual(count(*both)["findings"], 2)
         self.assertEqual(count(*both, leave=frozenset({"unsteady"}))["findings"], 1)
         only = count(*both, kinds=frozenset({"late"}))

@@ -1,4 +1,6 @@
-"""Takes of the simulated player against the whole check: a small fixed set with floors, rhythm alone, the click, many at once, and why a finding is said."""
+"""Takes of the simulated player against the whole check: a small fixed set with floors, rhythm alone, the
+click, many at once, and why a finding is said.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,10 @@ from tests.test_ear import check as hear_and_judge
 
 # Numbers of the tuning set that nothing was tuned on; what floors may be asked of so few is loose.
 STANDARD, ROUGH = range(900, 906), range(900, 903)
-PLAYED = "Bb4/1 C5/1 D5/1 Eb5/1 | F5/1 Eb5/1 D5/1 C5/1 | D5/1 Eb5/1 F5/1 G5/1 | F5/1 D5/1 Bb4/2 | Eb5/1 D5/1 C5/1 D5/1 | Bb4/1 D5/1 F5/1 D5/1 | Bb4/4"
+PLAYED = (
+    "Bb4/1 C5/1 D5/1 Eb5/1 | F5/1 Eb5/1 D5/1 C5/1 | D5/1 Eb5/1 F5/1 G5/1 | F5/1 D5/1 Bb4/2 | Eb5/1 D5/1 "
+    "C5/1 D5/1 | Bb4/1 D5/1 F5/1 D5/1 | Bb4/4"
+)
 
 
 def found(report: dict[str, Any]) -> list[tuple[str, str]]:
@@ -44,13 +49,17 @@ class Floors(unittest.TestCase):
                 truth = json.loads((case / "truth.json").read_text(encoding="utf-8"))
                 report = check(case / "score.musicxml", next(case.glob("take.*"))).report
                 main_notes = [n for n in report["notes"] if not n["grace"]]
-                agree += sum(a["verdict"] == b["verdict"] for a, b in zip(main_notes, truth["notes"], strict=True))
+                agree += sum(
+                    a["verdict"] == b["verdict"] for a, b in zip(main_notes, truth["notes"], strict=True)
+                )
                 notes += len(truth["notes"])
                 open_faults = [f["bar"] for f in truth["faults"]]
                 wanted = Counter(open_faults)
                 sure = found(report)
                 planted += len(open_faults)
-                hit += sum(1 for bar, n in wanted.items() for _ in range(min(n, sum(b == bar for _, b in sure))))
+                hit += sum(
+                    1 for bar, n in wanted.items() for _ in range(min(n, sum(b == bar for _, b in sure)))
+                )
                 said += len(sure)
                 matched += sum((wanted & Counter(b for _, b in sure)).values())
         self.assertGreaterEqual(agree / notes, 0.985)
@@ -69,10 +78,20 @@ class Asked(TempCase):
             noise = np.random.default_rng(0)
             for tone in played.tones:
                 k, n = int(tone.on_s * 22050), 900
-                x[k : k + n] += (0.3 * noise.standard_normal(n) * np.exp(-np.arange(n) / 260)).astype(np.float32)
+                x[k : k + n] += (0.3 * noise.standard_normal(n) * np.exp(-np.arange(n) / 260)).astype(
+                    np.float32
+                )
             samples, rate = put_in_room(x, 22050, Room(0.3, 0.15, 36.0, -90.0), 1), 22050
         else:
-            samples, rate = put_in_room(render(list(played.tones), "clarinet", played.seconds), 48000, Room(0.25, 0.1, 40.0, -90.0), 1), 48000
+            samples, rate = (
+                put_in_room(
+                    render(list(played.tones), "clarinet", played.seconds),
+                    48000,
+                    Room(0.25, 0.1, 40.0, -90.0),
+                    1,
+                ),
+                48000,
+            )
         path = self.folder / "take.wav"
         write_sound(path, samples, rate)
         return path
@@ -81,10 +100,18 @@ class Asked(TempCase):
         return score_file(self.folder, part_of(PLAYED, fifths=-2, name="Clarinet"))
 
     def test_the_rhythm_alone(self) -> None:
-        clapped = check(self.score(), self.take((Plan("hesitation", 9, 1.6),), clap=True), Options(rhythm_only=True)).report
+        clapped = check(
+            self.score(), self.take((Plan("hesitation", 9, 1.6),), clap=True), Options(rhythm_only=True)
+        ).report
         self.assertTrue(clapped["followed"])
         self.assertIn(("hesitation", "3"), found(clapped))
-        self.assertFalse([f for f in clapped["findings"] if f["facet"] in ("notes", "accidentals", "sound") and f["confidence"] >= SURE])
+        self.assertFalse(
+            [
+                f
+                for f in clapped["findings"]
+                if f["facet"] in ("notes", "accidentals", "sound") and f["confidence"] >= SURE
+            ]
+        )
 
     def test_a_click_and_a_tempo_asked_for(self) -> None:
         take = self.take()
@@ -99,8 +126,12 @@ class Asked(TempCase):
         self.assertFalse({"off_click", "wrong_tempo"} & {k for k, _ in found(on_it)})
 
     def test_moving_the_named_threshold_past_the_shown_value_turns_the_verdict(self) -> None:
-        cases = [("late", Plan("late", 10, 0.4), "early_beats", 0.0), ("hesitation", Plan("hesitation", 9, 0.8), "step_beats", 0.0),
-                 ("out_of_tune", Plan("out_of_tune", 6, 45.0), "tune_cents", 0.0), ("dragging", Plan("dragging", 16, 1.3, count=8), "tempo_share", 0.0)]  # fmt: skip
+        cases = [
+            ("late", Plan("late", 10, 0.4), "early_beats", 0.0),
+            ("hesitation", Plan("hesitation", 9, 0.8), "step_beats", 0.0),
+            ("out_of_tune", Plan("out_of_tune", 6, 45.0), "tune_cents", 0.0),
+            ("dragging", Plan("dragging", 16, 1.3, count=8), "tempo_share", 0.0),
+        ]
         for kind, plan, setting, _ in cases:
             with self.subTest(kind):
                 take = self.take((plan,))
@@ -108,14 +139,20 @@ class Asked(TempCase):
                 finding = next(f for f in before["findings"] if f["kind"] == kind and f["confidence"] >= SURE)
                 rest = finding["detail"]["rests_on"]
                 self.assertEqual(rest["setting"], setting)
-                past = min(rest["measured"] * 1.15, 59.0) if setting == "tune_cents" else rest["measured"] * 1.15
-                changed = make_settings(changes={setting: str(past), **({"early_share": "5"} if kind == "late" else {})})
+                past = (
+                    min(rest["measured"] * 1.15, 59.0) if setting == "tune_cents" else rest["measured"] * 1.15
+                )
+                changed = make_settings(
+                    changes={setting: str(past), **({"early_share": "5"} if kind == "late" else {})}
+                )
                 after = check(self.score(), take, Options(settings=changed)).report
                 self.assertNotIn(kind, {k for k, _ in found(after)})
 
     def test_explain_names_the_threshold(self) -> None:
         report = self.folder / "r.json"
-        report.write_text(json.dumps(check(self.score(), self.take((Plan("late", 10, 0.4),))).report), encoding="utf-8")
+        report.write_text(
+            json.dumps(check(self.score(), self.take((Plan("late", 10, 0.4),))).report), encoding="utf-8"
+        )
         out = io.StringIO()
         with contextlib.redirect_stdout(out):
             self.assertEqual(main(["explain", str(report), "1"]), 0)
@@ -133,7 +170,14 @@ class Asked(TempCase):
         with contextlib.redirect_stderr(said), contextlib.redirect_stdout(io.StringIO()):
             self.assertEqual(main(["batch", str(source), "--json-dir", str(target)]), 2)
         self.assertIn("broken.wav", said.getvalue())
-        single = json.dumps(check(source / "a" / "score.musicxml", source / "a" / "take.wav").report, ensure_ascii=False, indent=1) + "\n"
+        single = (
+            json.dumps(
+                check(source / "a" / "score.musicxml", source / "a" / "take.wav").report,
+                ensure_ascii=False,
+                indent=1,
+            )
+            + "\n"
+        )
         self.assertEqual((target / "a--take.wav.json").read_text(encoding="utf-8"), single)
         (source / "b" / "broken.wav").unlink()
         said = io.StringIO()
@@ -149,18 +193,29 @@ class Asked(TempCase):
 class Long(unittest.TestCase):
     def test_more_notes_than_the_window_of_the_search(self) -> None:
         """500 notes with one wrong in the last bar: found there, and nothing else."""
-        bars = ["C5/.5 D5/.5 E5/.5 F5/.5 G5/.5 E5/.5 D5/.5 F5/.5", "E5/.5 G5/.5 F5/.5 D5/.5 E5/.5 C5/.5 D5/.5 E5/.5"]
+        bars = [
+            "C5/.5 D5/.5 E5/.5 F5/.5 G5/.5 E5/.5 D5/.5 F5/.5",
+            "E5/.5 G5/.5 F5/.5 D5/.5 E5/.5 C5/.5 D5/.5 E5/.5",
+        ]
         line = line_of(" | ".join(bars * 31 + ["C5/1 E5/1 G5/1 C5/1"]), bpm=200)
         events = changed(straight(line, 200), len(line.main_notes) - 2, by=3)
         findings, _ = hear_and_judge(line, sounding(events))
-        self.assertEqual([(f.kind, f.bar) for f in findings if f.confidence >= SURE and f.facet == "notes"], [("wrong_note", "63")])
+        self.assertEqual(
+            [(f.kind, f.bar) for f in findings if f.confidence >= SURE and f.facet == "notes"],
+            [("wrong_note", "63")],
+        )
 
 
 class Percussion(TempCase):
     def test_a_part_without_pitch_is_judged_by_its_rhythm(self) -> None:
         take = make_take("tune", 3)
         xml = write_musicxml(take.score).decode("utf-8")
-        drum = re.sub(r"<pitch>.*?</pitch>", "<unpitched><display-step>E</display-step><display-octave>4</display-octave></unpitched>", xml, flags=re.S)
+        drum = re.sub(
+            r"<pitch>.*?</pitch>",
+            "<unpitched><display-step>E</display-step><display-octave>4</display-octave></unpitched>",
+            xml,
+            flags=re.S,
+        )
         path = self.folder / "drum.musicxml"
         path.write_text(drum, encoding="utf-8")
         x = np.zeros(int(take.performance.seconds * 22050), np.float32)
@@ -168,7 +223,9 @@ class Percussion(TempCase):
         for note in take.performance.notes:
             if note.on_s is not None:
                 k, n = int(note.on_s * 22050), 900
-                x[k : k + n] += (0.3 * noise.standard_normal(n) * np.exp(-np.arange(n) / 200)).astype(np.float32)
+                x[k : k + n] += (0.3 * noise.standard_normal(n) * np.exp(-np.arange(n) / 200)).astype(
+                    np.float32
+                )
         write_sound(self.folder / "drum.wav", put_in_room(x, 22050, Room(0.3, 0.15, 36.0, -90.0), 1), 22050)
         report = check(path, self.folder / "drum.wav").report
         self.assertTrue(report["followed"])

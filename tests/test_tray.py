@@ -1,4 +1,6 @@
-"""A tray brought in and checked: who and what each recording is, the workers, what fails and what is tried again."""
+"""A tray brought in and checked: who and what each recording is, the workers, what fails and what is tried
+again.
+"""
 
 from __future__ import annotations
 
@@ -31,39 +33,62 @@ from jeweller.score.load import load_score
 from tests.support import RATE, changed, part_of, score_file, sounding, straight
 from tests.test_ledger import LedgerCase
 
-PIECES = (Known("march", "The Lockkeeper's March", ("Flute", "Clarinet in B♭", "Tuba")), Known("air", "Fernhollow Air", ("Flute", "Clarinet in B♭")),
-          Known("steps", "Up the Weir Steps", ("Trombone",)))  # fmt: skip
+PIECES = (
+    Known("march", "The Lockkeeper's March", ("Flute", "Clarinet in B♭", "Tuba")),
+    Known("air", "Fernhollow Air", ("Flute", "Clarinet in B♭")),
+    Known("steps", "Up the Weir Steps", ("Trombone",)),
+)
 
 
 def player(number: int, name: str, instrument: str = "", part: str = "") -> Player:
     return Player(id=number, band_id=1, name=name, instrument=instrument, part=part, also=[], consent="")
 
 
-PLAYERS = (player(1, "Ilse", "flute"), player(2, "Noor Vale", "clarinet"), player(3, "Noor Wick", "tuba"), player(4, "Zoë", "clarinet"))
+PLAYERS = (
+    player(1, "Ilse", "flute"),
+    player(2, "Noor Vale", "clarinet"),
+    player(3, "Noor Wick", "tuba"),
+    player(4, "Zoë", "clarinet"),
+)
 
 
 class Guessed(unittest.TestCase):
     def test_who_what_and_which_part(self) -> None:
         for name, wanted in (
-            ("Ilse - Fernhollow Air.wav", (1, "air", "Flute")), ("noor_vale_lockkeepers_march.ogg", (2, "march", "Clarinet in B♭")),
-            ("march/NoorWick.m4a", (3, "march", "Tuba")), ("lockkeeper march/Noor Wick 2.m4a", (3, "march", "Tuba")), ("zoe air take3.mp3", (4, "air", "Clarinet in B♭")),
-            ("Noor air.wav", (None, "air", "")), ("weir steps bram.wav", (None, "steps", "Trombone")), ("REC0001.WAV", (None, "", "")),
-        ):  # fmt: skip
+            ("Ilse - Fernhollow Air.wav", (1, "air", "Flute")),
+            ("noor_vale_lockkeepers_march.ogg", (2, "march", "Clarinet in B♭")),
+            ("march/NoorWick.m4a", (3, "march", "Tuba")),
+            ("lockkeeper march/Noor Wick 2.m4a", (3, "march", "Tuba")),
+            ("zoe air take3.mp3", (4, "air", "Clarinet in B♭")),
+            ("Noor air.wav", (None, "air", "")),
+            ("weir steps bram.wav", (None, "steps", "Trombone")),
+            ("REC0001.WAV", (None, "", "")),
+        ):
             with self.subTest(name):
                 found = guess(Path("/takes") / name, PLAYERS, PIECES)
                 self.assertEqual((found.player, found.piece, found.part), wanted)
 
     def test_an_unknown_player_is_called_what_the_file_calls_them(self) -> None:
         self.assertEqual(guess(Path("/t/weir steps bram.wav"), PLAYERS, PIECES).name, "Bram")
-        self.assertEqual(guess(Path("/t/01_Rafi_trumpet_march.wav"), PLAYERS, PIECES, assigned="march").name, "Rafi")
+        self.assertEqual(
+            guess(Path("/t/01_Rafi_trumpet_march.wav"), PLAYERS, PIECES, assigned="march").name, "Rafi"
+        )
 
     def test_what_kind_of_take(self) -> None:
-        self.assertEqual([guess(Path(f"/t/ilse {w}.wav"), PLAYERS, PIECES).kind for w in ("air", "air clapping", "note names")], ["played", "rhythm", "rhythm"])
+        self.assertEqual(
+            [
+                guess(Path(f"/t/ilse {w}.wav"), PLAYERS, PIECES).kind
+                for w in ("air", "air clapping", "note names")
+            ],
+            ["played", "rhythm", "rhythm"],
+        )
 
     def test_names_as_words_and_parts_by_name_or_instrument(self) -> None:
         self.assertEqual(words("Zoë_BrandtB♭-02"), ["zoe", "brandt", "bb", "02"])
         self.assertEqual(part_for(("Clarinet 1", "Clarinet 2"), "Clarinet 2", None), "Clarinet 2")
-        self.assertEqual(part_for(("Clarinet 1", "Clarinet 2"), "", require_instrument("clarinet")), "Clarinet 1")
+        self.assertEqual(
+            part_for(("Clarinet 1", "Clarinet 2"), "", require_instrument("clarinet")), "Clarinet 1"
+        )
         self.assertEqual(part_for(("Oboe", "Tuba"), "", None), "")
 
 
@@ -78,7 +103,10 @@ class BroughtIn(LedgerCase):
             for name in ("Ilse/air.wav", "../../up.ogg", "__MACOSX/x.wav", "list.txt"):
                 archive.writestr(name, name)
         (self.folder / "bad.zip").write_bytes(b"PK nothing")
-        found, told = recordings([self.folder / "pile", self.folder / "all.zip", self.folder / "bad.zip", pile / "notes.txt"], self.folder / "unpacked")
+        found, told = recordings(
+            [self.folder / "pile", self.folder / "all.zip", self.folder / "bad.zip", pile / "notes.txt"],
+            self.folder / "unpacked",
+        )
         self.assertEqual([p.name for p in found], ["a.wav", "air.wav", "up.ogg"])
         self.assertTrue(all(p.is_relative_to(self.folder) for p in found))
         self.assertEqual(guess(found[1], PLAYERS, PIECES).player, 1)  # by its folder
@@ -89,11 +117,17 @@ class BroughtIn(LedgerCase):
         tray = self.library.add_tray(self.band.id, "t")
         self.assertEqual([g.twice for g in guess_all([one, two], [], [])], [False, True])
         self.library.add_take(tray.id, one)
-        self.assertEqual([g.twice for g in guess_all([two], [], [], known=lambda p: bool(self.library.same_recording(p)))], [True])
+        self.assertEqual(
+            [g.twice for g in guess_all([two], [], [], known=lambda p: bool(self.library.same_recording(p)))],
+            [True],
+        )
 
     def test_the_piece_is_recognised_by_its_sound(self) -> None:
         _, takes = read_band(DEMO)
-        scores = [(name, load_score(DEMO / f"{name}.musicxml")) for name in ("first-light", "fernhollow-air", "lockkeepers-march")]
+        scores = [
+            (name, load_score(DEMO / f"{name}.musicxml"))
+            for name in ("first-light", "fernhollow-air", "lockkeepers-march")
+        ]
         take = takes[1]  # a trumpet
         among = candidates(scores, require_instrument("trumpet"))
         self.assertEqual(len(among), len(scores))
@@ -108,10 +142,18 @@ class Demo(LedgerCase):
         _, takes = read_band(DEMO)
         trays = {"First": [(t.player, t.score, t.part, t.take) for t in takes[:2]]}
         self.library.remove_rows(type(self.band))
-        with mock.patch.object(self.library, "add_take", side_effect=[self.library.add_take, LedgerError("closed")]), self.assertRaises(LedgerError):
+        with (
+            mock.patch.object(
+                self.library, "add_take", side_effect=[self.library.add_take, LedgerError("closed")]
+            ),
+            self.assertRaises(LedgerError),
+        ):
             fill_demo(self.library, "The demo band", trays)
         self.assertGreaterEqual(fill_demo(self.library, "The demo band", trays), 1)
-        self.assertEqual(([b.name for b in self.library.bands()], [t.name for t in self.library.trays()]), (["The demo band"], ["First"]))
+        self.assertEqual(
+            ([b.name for b in self.library.bands()], [t.name for t in self.library.trays()]),
+            (["The demo band"], ["First"]),
+        )
         mine = self.library.takes(self.library.trays()[0].id)
         self.assertEqual(sorted(t.name for t in mine), sorted(t.take.name for t in takes[:2]))
         self.library.remove_take(mine[0].id)
@@ -141,29 +183,46 @@ class Checked(LedgerCase):
 
     def test_one_that_fails_says_why_and_the_others_go_on(self) -> None:
         good = self.enter(1)
-        words = self.library.add_take(self.tray.id, self.recording("words.wav", b"not a sound at all" * 9), piece=good.piece, part=good.part)
+        words = self.library.add_take(
+            self.tray.id,
+            self.recording("words.wav", b"not a sound at all" * 9),
+            piece=good.piece,
+            part=good.part,
+        )
         unknown = self.library.add_take(self.tray.id, self.recording("unknown.wav", b"other"))
         told = self.checking.add(self.library.takes(self.tray.id))
         self.assertEqual([(n.take, n.state) for n in told], [(unknown.id, "failed")])
         self.assertIn("which piece", self.library.take(unknown.id).sentence)
         news = {n.take: n.state for n in self.finish()}
         self.assertEqual(news, {good.id: "checked", words.id: "failed"})
-        self.assertIn("words.wav", self.library.take(words.id).sentence.replace(self.library.take(words.id).file.split("/")[1], "words.wav"))
+        self.assertIn(
+            "words.wav",
+            self.library.take(words.id).sentence.replace(
+                self.library.take(words.id).file.split("/")[1], "words.wav"
+            ),
+        )
         report = self.library.report(good.id)
         self.assertEqual(report["take"]["file"] if report else "", self.demo[1].take.name)
         self.assertGreater(self.library.take(good.id).summary["sure"], 0)
 
     def test_words_are_told_from_music_their_timing_is_checked_and_the_rest_is_for_the_ear(self) -> None:
-        part = part_of("C5/1 D5/1 E5/.5 F5/.5 G5/1 | A5/2 r/1 F5/1 | E5/1 D5/.5 D5/.5 C5/1 C5/1 | G5/1 r/1 G5/2", bpm=80)
+        part = part_of(
+            "C5/1 D5/1 E5/.5 F5/.5 G5/1 | A5/2 r/1 F5/1 | E5/1 D5/.5 D5/.5 C5/1 C5/1 | G5/1 r/1 G5/2", bpm=80
+        )
         score, line = score_file(self.folder, part), make_line("", part)
         rng = np.random.default_rng(4)
-        beats = {"named": [float(n.onset) for n in line.main_notes], "talk": list(np.cumsum(rng.uniform(0.25, 0.7, 24)))}
+        beats = {
+            "named": [float(n.onset) for n in line.main_notes],
+            "talk": list(np.cumsum(rng.uniform(0.25, 0.7, 24))),
+        }
         for name, wanted in (("named", "rhythm"), ("talk", "stored")):
             samples = (0.0005 * rng.standard_normal(16 * RATE)).astype(np.float32)
             say(samples, RATE, [0.8 + 0.75 * b for b in beats[name]], 0.3, 0.1, rng)
             take = self.folder / f"{name}.wav"
             write_sound(take, samples, RATE)
-            kind, answer = checked(Work(1, name, score, take, file_hash(take), Options()), lambda share, what: None)
+            kind, answer = checked(
+                Work(1, name, score, take, file_hash(take), Options()), lambda share, what: None
+            )
             self.assertEqual(kind, wanted)
             if kind == "rhythm":
                 self.assertEqual([f["kind"] for f in answer["findings"] if f["confidence"] >= 0.5], [])
@@ -174,10 +233,16 @@ class Checked(LedgerCase):
             events = changed(events, k, by=2)
         bad = self.folder / "bad.wav"
         write_sound(bad, sounding(events), RATE)
-        self.assertEqual(checked(Work(1, "bad", score, bad, file_hash(bad), Options()), lambda share, what: None)[0], "checked")
+        self.assertEqual(
+            checked(Work(1, "bad", score, bad, file_hash(bad), Options()), lambda share, what: None)[0],
+            "checked",
+        )
         take = self.library.add_take(self.tray.id, take, piece="x")
         self.library.store_for_the_ear(take.id, answer)
-        self.assertEqual([(t.state, t.kind) for t in self.library.takes(self.tray.id) if t.id == take.id], [("stored", "stored")])
+        self.assertEqual(
+            [(t.state, t.kind) for t in self.library.takes(self.tray.id) if t.id == take.id],
+            [("stored", "stored")],
+        )
 
     def test_a_recording_changed_outside_is_told(self) -> None:
         take = self.enter(0)
@@ -202,11 +267,32 @@ class Checked(LedgerCase):
 
     def test_a_take_is_checked_as_it_was_assigned(self) -> None:
         take = Take(part="Flute", kind="rhythm", support="with_click", reading="sight")
-        assignment = Assignment(bars="9-16", settings={"tempo_bpm": 92.0, "scheme": "rhythm-first", "tolerance": "gentle", "articulation": "joined",
-                                                       "judging": {"pitch_reference": 442}})  # fmt: skip
+        assignment = Assignment(
+            bars="9-16",
+            settings={
+                "tempo_bpm": 92.0,
+                "scheme": "rhythm-first",
+                "tolerance": "gentle",
+                "articulation": "joined",
+                "judging": {"pitch_reference": 442},
+            },
+        )
         o = options_of(take, assignment)
-        self.assertEqual((o.part, o.bars, o.tempo_bpm, o.scheme, o.rhythm_only, o.support, o.reading, o.settings.tolerance, o.settings.articulation,
-                          o.settings.pitch_reference), ("Flute", "9-16", 92.0, "rhythm-first", True, "with_click", "sight", "gentle", "joined", 442.0))  # fmt: skip
+        self.assertEqual(
+            (
+                o.part,
+                o.bars,
+                o.tempo_bpm,
+                o.scheme,
+                o.rhythm_only,
+                o.support,
+                o.reading,
+                o.settings.tolerance,
+                o.settings.articulation,
+                o.settings.pitch_reference,
+            ),
+            ("Flute", "9-16", 92.0, "rhythm-first", True, "with_click", "sight", "gentle", "joined", 442.0),
+        )
 
 
 class Commands(LedgerCase):
@@ -225,7 +311,10 @@ class Commands(LedgerCase):
         shutil.copy(demo[1].take, pile / "Bram trumpet lockkeepers march.ogg")
         (pile / "Ilse march.wav").write_bytes(b"no sound")
         status, out, _ = self.ledger("bring", pile, "--look")
-        self.assertEqual((status, out.splitlines()[0]), (0, "Bram trumpet lockkeepers march.ogg: Bram · The Lockkeeper's March · Trumpet in B♭"))
+        self.assertEqual(
+            (status, out.splitlines()[0]),
+            (0, "Bram trumpet lockkeepers march.ogg: Bram · The Lockkeeper's March · Trumpet in B♭"),
+        )
         status, out, told = self.ledger("bring", pile)
         self.assertEqual(status, 2)  # one of them is no sound
         self.assertIn("Bram · The Lockkeeper's March · Trumpet in B♭ · to hear · nearly there, ", out)
@@ -233,9 +322,14 @@ class Commands(LedgerCase):
         self.assertIn("1  The Lockkeeper's March: 2 takes, 0 waiting", self.ledger("trays")[1])
         self.assertIn("No place is missed by more than one player.", self.ledger("rehearse")[1])
         self.assertIn("2 rows in ", self.ledger("marks", self.folder / "m.csv")[1])
-        self.assertIn("There is no column “height”; there are player, ", self.ledger("marks", self.folder / "m.csv", "--columns", "height")[2])
+        self.assertIn(
+            "There is no column “height”; there are player, ",
+            self.ledger("marks", self.folder / "m.csv", "--columns", "height")[2],
+        )
         self.assertIn("files in ", self.ledger("backup", self.folder / "all.zip")[1])
-        self.assertIn("Restored to ", self.ledger("restore", self.folder / "all.zip", self.folder / "moved")[1])
+        self.assertIn(
+            "Restored to ", self.ledger("restore", self.folder / "all.zip", self.folder / "moved")[1]
+        )
         self.assertIn("1 recordings", self.ledger("held", "bram")[1])
         self.assertEqual(self.ledger("delete", "Bram")[0], 2)
         self.assertEqual(self.ledger("delete", "Bram", "--yes")[1], "Bram is deleted.\n")

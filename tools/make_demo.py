@@ -1,7 +1,9 @@
 #!/usr/bin/env python3
-"""Composes the demo band's music and plays its takes: writes src/jeweller/assets/demo (scores, recordings, band.json with what was planned).
+"""Composes the demo band's music and plays its takes: writes src/jeweller/assets/demo (scores, recordings,
+band.json with what was planned).
 
-All music, names and places are made up here. Run again after a change of the simulated player:  .venv/bin/python tools/make_demo.py
+All music, names and places are made up here. Run again after a change of the simulated player:
+    .venv/bin/python tools/make_demo.py
 """
 
 from __future__ import annotations
@@ -25,39 +27,97 @@ OUT = Path(__file__).parent.parent / "src" / "jeweller" / "assets" / "demo"
 STEPS = "CDEFGAB"
 # part name, instrument id, clef, semitones the concert line is moved for this instrument's register
 PARTS = [
-    ("Flute", "flute", ("G", 2, 0), 0), ("Oboe", "oboe", ("G", 2, 0), 0), ("Clarinet in B♭", "clarinet", ("G", 2, 0), 0),
-    ("Alto Saxophone", "alto-saxophone", ("G", 2, 0), 0), ("Tenor Saxophone", "tenor-saxophone", ("G", 2, 0), -12),
-    ("Trumpet in B♭", "trumpet", ("G", 2, 0), 0), ("Horn in F", "horn", ("G", 2, 0), -12), ("Trombone", "trombone", ("F", 4, 0), -12),
-    ("Euphonium", "euphonium", ("F", 4, 0), -12), ("Bassoon", "bassoon", ("F", 4, 0), -12), ("Tuba", "tuba", ("F", 4, 0), -24),
-]  # fmt: skip
+    ("Flute", "flute", ("G", 2, 0), 0),
+    ("Oboe", "oboe", ("G", 2, 0), 0),
+    ("Clarinet in B♭", "clarinet", ("G", 2, 0), 0),
+    ("Alto Saxophone", "alto-saxophone", ("G", 2, 0), 0),
+    ("Tenor Saxophone", "tenor-saxophone", ("G", 2, 0), -12),
+    ("Trumpet in B♭", "trumpet", ("G", 2, 0), 0),
+    ("Horn in F", "horn", ("G", 2, 0), -12),
+    ("Trombone", "trombone", ("F", 4, 0), -12),
+    ("Euphonium", "euphonium", ("F", 4, 0), -12),
+    ("Bassoon", "bassoon", ("F", 4, 0), -12),
+    ("Tuba", "tuba", ("F", 4, 0), -24),
+]
 
 PIECES = {
-    "first-light": dict(title="First Light", beats=4, beat_type=4, fifths=-2, bpm=72, unit="quarter", music="""
-        Bb4/2 C5/2 | D5/4 | Eb5/2 F5/2 | F5/2 r/2 | Eb5/2 D5/2 | C5/4 | Bb4/2 C5/2 | Bb4/4"""),
-    "weir-steps": dict(title="Up the Weir Steps", beats=4, beat_type=4, fifths=-3, bpm=84, unit="quarter", music="""
+    "first-light": dict(
+        title="First Light",
+        beats=4,
+        beat_type=4,
+        fifths=-2,
+        bpm=72,
+        unit="quarter",
+        music="""
+        Bb4/2 C5/2 | D5/4 | Eb5/2 F5/2 | F5/2 r/2 | Eb5/2 D5/2 | C5/4 | Bb4/2 C5/2 | Bb4/4""",
+    ),
+    "weir-steps": dict(
+        title="Up the Weir Steps",
+        beats=4,
+        beat_type=4,
+        fifths=-3,
+        bpm=84,
+        unit="quarter",
+        music="""
         Eb4/.5 F4/.5 G4/.5 Ab4/.5 Bb4/.5 C5/.5 D5/.5 Eb5/.5 | Eb5/.5 D5/.5 C5/.5 Bb4/.5 Ab4/.5 G4/.5 F4/.5 Eb4/.5 |
         Eb4/.5 G4/.5 F4/.5 Ab4/.5 G4/.5 Bb4/.5 Ab4/.5 C5/.5 | Bb4/.5 D5/.5 C5/.5 Eb5/.5 D5/1 r/1 |
         Eb5/.5 C5/.5 D5/.5 Bb4/.5 C5/.5 Ab4/.5 Bb4/.5 G4/.5 | Ab4/.5 F4/.5 G4/.5 Eb4/.5 F4/1 r/1 |
-        Eb4/.5 G4/.5 Bb4/.5 Eb5/.5 Bb4/.5 G4/.5 Eb4/1 | Eb4/4"""),
-    "lockkeepers-march": dict(title="The Lockkeeper's March", beats=4, beat_type=4, fifths=-3, bpm=96, unit="quarter", pickup=True, music="""
+        Eb4/.5 G4/.5 Bb4/.5 Eb5/.5 Bb4/.5 G4/.5 Eb4/1 | Eb4/4""",
+    ),
+    "lockkeepers-march": dict(
+        title="The Lockkeeper's March",
+        beats=4,
+        beat_type=4,
+        fifths=-3,
+        bpm=96,
+        unit="quarter",
+        pickup=True,
+        music="""
         Bb4/1 | Eb5/1 D5/.5 Eb5/.5 F5/1 Bb4/1 | G5/1.5 F5/.5 Eb5/1 Bb4/1 | C5/1 D5/1 Eb5/2 | F5/2 r/1 Bb4/1 |
         Eb5/1 D5/.5 Eb5/.5 F5/1 Bb4/1 | G5/1.5 Ab5/.5 G5/1 F5/1 | Eb5/1 C5/1 D5/1 F5/1 | Eb5/2 r/2 |
         Ab4/1 C5/1 Eb5/1 C5/1 | Bb4/1 D5/1 F5/2 | r/2 Bb4/1 C5/1 | D5/.5 Eb5/.5 F5/.5 D5/.5 Bb4/2 |
-        Ab4/1 C5/1 Eb5/1 Ab5/1 | G5/1 E5/1 F5/2 | D5/1.5 Eb5/.5 F5/1 Bb4/1 | Eb5/3""", words={1: "Alla marcia"}, dynamics={0: "mf", 9: "p", 13: "f"}),
-    "canal-lanterns": dict(title="Lanterns on the Canal", beats=6, beat_type=8, fifths=-1, bpm=84, unit="quarter.", music="""
+        Ab4/1 C5/1 Eb5/1 Ab5/1 | G5/1 E5/1 F5/2 | D5/1.5 Eb5/.5 F5/1 Bb4/1 | Eb5/3""",
+        words={1: "Alla marcia"},
+        dynamics={0: "mf", 9: "p", 13: "f"},
+    ),
+    "canal-lanterns": dict(
+        title="Lanterns on the Canal",
+        beats=6,
+        beat_type=8,
+        fifths=-1,
+        bpm=84,
+        unit="quarter.",
+        music="""
         C5/.75( D5/.25) C5/.5 A4/1.5 | Bb4/.75( C5/.25) Bb4/.5 G4/1.5 | A4/.5( Bb4/.5 C5/.5) D5/1 C5/.5 | C5/1.5 r/1.5 |
         F5/.75( E5/.25) D5/.5 C5/1.5 | D5/.75( C5/.25) Bb4/.5 A4/1.5 | G4/.5( A4/.5 Bb4/.5) C5/1 E4/.5 | F4/1.5 r/1.5 |
-        A4/1( G4/.5) F4/1( A4/.5) | C5/1( Bb4/.5) A4/1( C5/.5) | D5/.75( C5/.25) Bb4/.5 G4/1 E4/.5 | F4/3""", words={0: "Gently rocking"}, dynamics={0: "p"}),
-    "fernhollow-air": dict(title="Fernhollow Air", beats=3, beat_type=4, fifths=-2, bpm=80, unit="quarter", fine=7, dacapo=11, music="""
+        A4/1( G4/.5) F4/1( A4/.5) | C5/1( Bb4/.5) A4/1( C5/.5) | D5/.75( C5/.25) Bb4/.5 G4/1 E4/.5 | F4/3""",
+        words={0: "Gently rocking"},
+        dynamics={0: "p"},
+    ),
+    "fernhollow-air": dict(
+        title="Fernhollow Air",
+        beats=3,
+        beat_type=4,
+        fifths=-2,
+        bpm=80,
+        unit="quarter",
+        fine=7,
+        dacapo=11,
+        music="""
         F4/1 Bb4/1 C5/1 | {C5}D5/2 C5/1 | Bb4/1 A4/.5 Bb4/.5 G4/1 | F4/3 | F4/1 Bb4/1 D5/1 | {F5}Eb5/2 D5/1 | C5/2t Bb4/1 | Bb4/3 |
-        D5/1.5 Eb5/.5 F5/1 | {G5}F5/2 D5/1 | C5/1 B4/1 C5/1 | C5/2t F4/1""", words={0: "Simply"}, dynamics={0: "mp"}),
-}  # fmt: skip
+        D5/1.5 Eb5/.5 F5/1 | {G5}F5/2 D5/1 | C5/1 B4/1 C5/1 | C5/2t F4/1""",
+        words={0: "Simply"},
+        dynamics={0: "mp"},
+    ),
+}
 
 SIGNS = {-2: "flat-flat", -1: "flat", 0: "natural", 1: "sharp", 2: "double-sharp"}
 
 
 def transpose(pitch: Pitch, chromatic: int, fifths_shift: int) -> Pitch:
-    """A concert pitch as written for an instrument: `chromatic` semitones up, spelled by the shift of the key."""
+    """A concert pitch as written for an instrument: `chromatic` semitones up, spelled by the shift of the
+    key.
+    """
     diatonic = round((chromatic * 7 - 0.01) / 12)
     index = pitch.diatonic + diatonic
     step, octave = STEPS[index % 7], index // 7
@@ -65,7 +125,9 @@ def transpose(pitch: Pitch, chromatic: int, fifths_shift: int) -> Pitch:
     return Pitch(step, pitch.midi + chromatic - natural, octave)
 
 
-def make_part(name: str, instrument_id: str, clef: tuple[str, int, int], shift: int, piece: dict, number: int) -> Part:
+def make_part(
+    name: str, instrument_id: str, clef: tuple[str, int, int], shift: int, piece: dict, number: int
+) -> Part:
     instrument = require_instrument(instrument_id)
     up = -instrument.chromatic
     fifths = piece["fifths"] + (7 * up) % 12 - (12 if (7 * up) % 12 > 6 else 0)
@@ -94,17 +156,40 @@ def make_part(name: str, instrument_id: str, clef: tuple[str, int, int], shift: 
                         state[pitch.step] = pitch.alter
                 kind, dots, tuplet = guess_type(Fraction(1, 2) if is_grace else duration)
                 place = f"{at.numerator}" + (f"-{at.denominator}" if at.denominator > 1 else "")
-                notes.append(Note(
-                    f"p{number}.b{label}.q{place}{'.g' if is_grace else ''}", at, Fraction(0) if is_grace else duration, pitch, type=kind, dots=dots, tuplet=tuplet,
-                    grace=is_grace, slash=is_grace, accidental=accidental, ornament="trill" if "t" in flags and not is_grace else None,
-                    slur_starts=("1",) if "(" in flags and not is_grace else (), slur_stops=("1",) if ")" in flags and not is_grace else (),
-                    articulations=("staccato",) if "." in flags and not is_grace else (), fermata="f" in flags, breath_after="v" in flags,
-                    whole_bar=text == "r" and duration == metre))  # fmt: skip
+                notes.append(
+                    Note(
+                        f"p{number}.b{label}.q{place}{'.g' if is_grace else ''}",
+                        at,
+                        Fraction(0) if is_grace else duration,
+                        pitch,
+                        type=kind,
+                        dots=dots,
+                        tuplet=tuplet,
+                        grace=is_grace,
+                        slash=is_grace,
+                        accidental=accidental,
+                        ornament="trill" if "t" in flags and not is_grace else None,
+                        slur_starts=("1",) if "(" in flags and not is_grace else (),
+                        slur_stops=("1",) if ")" in flags and not is_grace else (),
+                        articulations=("staccato",) if "." in flags and not is_grace else (),
+                        fermata="f" in flags,
+                        breath_after="v" in flags,
+                        whole_bar=text == "r" and duration == metre,
+                    )
+                )
             at += duration
         marks = []
         if k == 0:
             quarter = piece["bpm"] / (1.5 if piece["unit"].endswith(".") else 1)
-            marks.append(Mark("tempo", Fraction(0), value=float(piece["bpm"]), beat_unit=piece["unit"], per_minute=f"{quarter:g}"))
+            marks.append(
+                Mark(
+                    "tempo",
+                    Fraction(0),
+                    value=float(piece["bpm"]),
+                    beat_unit=piece["unit"],
+                    per_minute=f"{quarter:g}",
+                )
+            )
         if k in piece.get("words", {}):
             marks.append(Mark("words", Fraction(0), piece["words"][k]))
         if k in piece.get("dynamics", {}):
@@ -112,8 +197,24 @@ def make_part(name: str, instrument_id: str, clef: tuple[str, int, int], shift: 
         if piece.get("dacapo") == k:
             marks.append(Mark("words", Fraction(0), "D.C. al Fine"))
         last = k == len(texts) - 1
-        bars.append(Bar(label, at, piece["beats"], piece["beat_type"], fifths, "major", clef, tuple(notes), tuple(marks), implicit=at < metre,
-                        fine=piece.get("fine") == k, dacapo=piece.get("dacapo") == k, double_bar=piece.get("fine") == k, final_bar=last))  # fmt: skip
+        bars.append(
+            Bar(
+                label,
+                at,
+                piece["beats"],
+                piece["beat_type"],
+                fifths,
+                "major",
+                clef,
+                tuple(notes),
+                tuple(marks),
+                implicit=at < metre,
+                fine=piece.get("fine") == k,
+                dacapo=piece.get("dacapo") == k,
+                double_bar=piece.get("fine") == k,
+                final_bar=last,
+            )
+        )
         if not piece.get("pickup"):
             assert at == metre, (piece["title"], label, at)
     octave = 0
@@ -121,51 +222,203 @@ def make_part(name: str, instrument_id: str, clef: tuple[str, int, int], shift: 
 
 
 def find(line: Line, bar: str, q: float, passing: int = 1) -> int:
-    return next(i for i, n in enumerate(line.main_notes) if n.bar == bar and float(n.offset) == q and n.passing == passing)
+    return next(
+        i
+        for i, n in enumerate(line.main_notes)
+        if n.bar == bar and float(n.offset) == q and n.passing == passing
+    )
 
 
 # player, part, piece, manner, seed, room, faults as (kind, bar, quarter, amount, count, pass, cause)
 TAKES = [
-    ("Ilse", "Flute", "fernhollow-air", dict(bpm=76, tuning_cents=18), Room(0.5, 0.22, 40), [("grace_missed", "6", 0, 0, 1, 1, None), ("trill_missed", "12", 0, 0, 1, 1, None)]),
-    ("Bram", "Trumpet in B♭", "lockkeepers-march", dict(bpm=92), Room(0.35, 0.18, 42), [
-        ("missed_accidental", "6", 1.5, 1, 1, 1, "forgot_key_signature"), ("missed_accidental", "9", 0, 1, 1, 1, "forgot_key_signature"),
-        ("missed_accidental", "13", 0, 1, 1, 1, "forgot_key_signature"),
-        ("rest_short", "10", 2, -1, 1, 1, "rest_miscounted"), ("dynamics_flat", "1", 0, 0, 1, 1, None)]),
-    ("Noor", "Clarinet in B♭", "lockkeepers-march", dict(bpm=88), Room(0.4, 0.2, 38), [("added_accidental", "7", 1, 1, 1, 1, None), ("restart", "12", 0, 0, 3, 1, None),
-        ("dynamics_flat", "1", 0, 0, 1, 1, None)]),
-    ("Juno", "Tenor Saxophone", "canal-lanterns", dict(bpm=78, drift=0.02), Room(0.3, 0.15, 40), [
-        ("dot_lost", "1", 0, 0, 1, 1, None), ("dot_lost", "2", 0, 0, 1, 1, None), ("dot_lost", "5", 0, 0, 1, 1, None), ("dot_lost", "6", 0, 0, 1, 1, None),
-        ("dot_lost", "11", 0, 0, 1, 1, None), ("dragging", "9", 0, 1.35, 12, 1, "too_fast_for_now")]),
-    ("Pip", "Alto Saxophone", "weir-steps", dict(bpm=80), Room(0.35, 0.2, 36), [("uneven", "5", 0, 2.0, 8, 1, None)]),
-    ("Tove", "Horn in F", "first-light", dict(bpm=70), Room(0.6, 0.25, 40), [("wrong_octave", "3", 2, -12, 1, 1, "partial_same_fingering"), ("cut_short", "6", 0, 0.45, 1, 1, None)]),
-    ("Edda", "Trombone", "lockkeepers-march", dict(bpm=94), Room(0.35, 0.18, 40), [("bar_skipped", "9", 0, 0, 4, 1, None), ("wrong_note", "14", 2, -2, 1, 1, None)]),
-    ("Kit", "Euphonium", "weir-steps", dict(bpm=84), Room(0.4, 0.2, 38), [("hesitation", "3", 3, 1.6, 1, 1, None), ("wrong_partial", "5", 2, 3, 1, 1, "partial_same_fingering")]),
-    ("Wren", "Tuba", "first-light", dict(bpm=72), Room(0.5, 0.2, 36), [("rest_filled", "4", 0, 0, 1, 1, None)]),
-    ("Ansel", "Oboe", "fernhollow-air", dict(bpm=82), Room(0.4, 0.2, 42), [("missed_note", "9", 1.5, 0, 1, 1, None), ("rushing", "1", 0, 0.74, 13, 2, None)]),
-    ("Mabel", "Bassoon", "canal-lanterns", dict(bpm=84), Room(0.5, 0.22, 40), [("extra_note", "4", 0, 2, 1, 1, None), ("late", "10", 1.5, 0.42, 1, 1, None)]),
+    (
+        "Ilse",
+        "Flute",
+        "fernhollow-air",
+        dict(bpm=76, tuning_cents=18),
+        Room(0.5, 0.22, 40),
+        [("grace_missed", "6", 0, 0, 1, 1, None), ("trill_missed", "12", 0, 0, 1, 1, None)],
+    ),
+    (
+        "Bram",
+        "Trumpet in B♭",
+        "lockkeepers-march",
+        dict(bpm=92),
+        Room(0.35, 0.18, 42),
+        [
+            ("missed_accidental", "6", 1.5, 1, 1, 1, "forgot_key_signature"),
+            ("missed_accidental", "9", 0, 1, 1, 1, "forgot_key_signature"),
+            ("missed_accidental", "13", 0, 1, 1, 1, "forgot_key_signature"),
+            ("rest_short", "10", 2, -1, 1, 1, "rest_miscounted"),
+            ("dynamics_flat", "1", 0, 0, 1, 1, None),
+        ],
+    ),
+    (
+        "Noor",
+        "Clarinet in B♭",
+        "lockkeepers-march",
+        dict(bpm=88),
+        Room(0.4, 0.2, 38),
+        [
+            ("added_accidental", "7", 1, 1, 1, 1, None),
+            ("restart", "12", 0, 0, 3, 1, None),
+            ("dynamics_flat", "1", 0, 0, 1, 1, None),
+        ],
+    ),
+    (
+        "Juno",
+        "Tenor Saxophone",
+        "canal-lanterns",
+        dict(bpm=78, drift=0.02),
+        Room(0.3, 0.15, 40),
+        [
+            ("dot_lost", "1", 0, 0, 1, 1, None),
+            ("dot_lost", "2", 0, 0, 1, 1, None),
+            ("dot_lost", "5", 0, 0, 1, 1, None),
+            ("dot_lost", "6", 0, 0, 1, 1, None),
+            ("dot_lost", "11", 0, 0, 1, 1, None),
+            ("dragging", "9", 0, 1.35, 12, 1, "too_fast_for_now"),
+        ],
+    ),
+    (
+        "Pip",
+        "Alto Saxophone",
+        "weir-steps",
+        dict(bpm=80),
+        Room(0.35, 0.2, 36),
+        [("uneven", "5", 0, 2.0, 8, 1, None)],
+    ),
+    (
+        "Tove",
+        "Horn in F",
+        "first-light",
+        dict(bpm=70),
+        Room(0.6, 0.25, 40),
+        [
+            ("wrong_octave", "3", 2, -12, 1, 1, "partial_same_fingering"),
+            ("cut_short", "6", 0, 0.45, 1, 1, None),
+        ],
+    ),
+    (
+        "Edda",
+        "Trombone",
+        "lockkeepers-march",
+        dict(bpm=94),
+        Room(0.35, 0.18, 40),
+        [("bar_skipped", "9", 0, 0, 4, 1, None), ("wrong_note", "14", 2, -2, 1, 1, None)],
+    ),
+    (
+        "Kit",
+        "Euphonium",
+        "weir-steps",
+        dict(bpm=84),
+        Room(0.4, 0.2, 38),
+        [
+            ("hesitation", "3", 3, 1.6, 1, 1, None),
+            ("wrong_partial", "5", 2, 3, 1, 1, "partial_same_fingering"),
+        ],
+    ),
+    (
+        "Wren",
+        "Tuba",
+        "first-light",
+        dict(bpm=72),
+        Room(0.5, 0.2, 36),
+        [("rest_filled", "4", 0, 0, 1, 1, None)],
+    ),
+    (
+        "Ansel",
+        "Oboe",
+        "fernhollow-air",
+        dict(bpm=82),
+        Room(0.4, 0.2, 42),
+        [("missed_note", "9", 1.5, 0, 1, 1, None), ("rushing", "1", 0, 0.74, 13, 2, None)],
+    ),
+    (
+        "Mabel",
+        "Bassoon",
+        "canal-lanterns",
+        dict(bpm=84),
+        Room(0.5, 0.22, 40),
+        [("extra_note", "4", 0, 2, 1, 1, None), ("late", "10", 1.5, 0.42, 1, 1, None)],
+    ),
     ("Rafi", "Trumpet in B♭", "weir-steps", dict(bpm=86), Room(0.3, 0.15, 42), []),
-    ("Oda", "Clarinet in B♭", "first-light", dict(bpm=66), Room(0.35, 0.18, 34), [("rest_long", "4", 0, 1, 1, 1, "rest_miscounted"), ("out_of_tune", "6", 0, -42, 1, 1, None)]),
-    ("Fenn", "Flute", "lockkeepers-march", dict(bpm=100), Room(0.4, 0.2, 40), [("missed_accidental", "14", 1, -1, 1, 1, "forgot_printed_accidental"),
-        ("held_over", "10", 2, 1, 1, 1, "long_note_miscounted")]),
-]  # fmt: skip
+    (
+        "Oda",
+        "Clarinet in B♭",
+        "first-light",
+        dict(bpm=66),
+        Room(0.35, 0.18, 34),
+        [("rest_long", "4", 0, 1, 1, 1, "rest_miscounted"), ("out_of_tune", "6", 0, -42, 1, 1, None)],
+    ),
+    (
+        "Fenn",
+        "Flute",
+        "lockkeepers-march",
+        dict(bpm=100),
+        Room(0.4, 0.2, 40),
+        [
+            ("missed_accidental", "14", 1, -1, 1, 1, "forgot_printed_accidental"),
+            ("held_over", "10", 2, 1, 1, 1, "long_note_miscounted"),
+        ],
+    ),
+]
 
 # The whole band on one line, a week later: the rest in bar 4 is the place that many miss.
 WEEK = "Second week: First Light"
-SHORT, LONG = ("rest_short", "4", 0, -1, 1, 1, "rest_miscounted"), ("rest_long", "4", 0, 1, 1, 1, "rest_miscounted")
+SHORT, LONG = (
+    ("rest_short", "4", 0, -1, 1, 1, "rest_miscounted"),
+    ("rest_long", "4", 0, 1, 1, 1, "rest_miscounted"),
+)
 FLAT = ("missed_accidental", "3", 0, 1, 1, 1, "forgot_key_signature")
 SECOND = [
     ("Ilse", "Flute", "first-light", dict(bpm=72, tuning_cents=16), Room(0.5, 0.22, 40), []),
     ("Ansel", "Oboe", "first-light", dict(bpm=70), Room(0.4, 0.2, 42), [SHORT]),
-    ("Oda", "Clarinet in B♭", "first-light", dict(bpm=70), Room(0.35, 0.18, 34), [("out_of_tune", "6", 0, -42, 1, 1, None)]),
-    ("Pip", "Alto Saxophone", "first-light", dict(bpm=74), Room(0.35, 0.2, 36), [SHORT, ("added_accidental", "3", 0, 1, 1, 1, None)]),
+    (
+        "Oda",
+        "Clarinet in B♭",
+        "first-light",
+        dict(bpm=70),
+        Room(0.35, 0.18, 34),
+        [("out_of_tune", "6", 0, -42, 1, 1, None)],
+    ),
+    (
+        "Pip",
+        "Alto Saxophone",
+        "first-light",
+        dict(bpm=74),
+        Room(0.35, 0.2, 36),
+        [SHORT, ("added_accidental", "3", 0, 1, 1, 1, None)],
+    ),
     ("Juno", "Tenor Saxophone", "first-light", dict(bpm=69), Room(0.3, 0.15, 40), [LONG]),
     ("Rafi", "Trumpet in B♭", "first-light", dict(bpm=74), Room(0.3, 0.15, 42), []),
-    ("Tove", "Horn in F", "first-light", dict(bpm=70), Room(0.6, 0.25, 40), [("wrong_octave", "3", 2, -12, 1, 1, "partial_same_fingering")]),
+    (
+        "Tove",
+        "Horn in F",
+        "first-light",
+        dict(bpm=70),
+        Room(0.6, 0.25, 40),
+        [("wrong_octave", "3", 2, -12, 1, 1, "partial_same_fingering")],
+    ),
     ("Edda", "Trombone", "first-light", dict(bpm=76), Room(0.35, 0.18, 40), [FLAT, SHORT]),
-    ("Kit", "Euphonium", "first-light", dict(bpm=72), Room(0.4, 0.2, 38), [("cut_short", "6", 0, 0.45, 1, 1, None)]),
-    ("Mabel", "Bassoon", "first-light", dict(bpm=71), Room(0.5, 0.22, 40), [("wrong_note", "7", 2, 2, 1, 1, None)]),
+    (
+        "Kit",
+        "Euphonium",
+        "first-light",
+        dict(bpm=72),
+        Room(0.4, 0.2, 38),
+        [("cut_short", "6", 0, 0.45, 1, 1, None)],
+    ),
+    (
+        "Mabel",
+        "Bassoon",
+        "first-light",
+        dict(bpm=71),
+        Room(0.5, 0.22, 40),
+        [("wrong_note", "7", 2, 2, 1, 1, None)],
+    ),
     ("Wren", "Tuba", "first-light", dict(bpm=73), Room(0.5, 0.2, 36), []),
-]  # fmt: skip
+]
 
 
 def main() -> None:
@@ -180,15 +433,30 @@ def main() -> None:
     takes = []
     for k, (player, part, piece, manner, room, faults) in enumerate(TAKES + SECOND):
         line = lines[piece, part]
-        plans = tuple(Plan(kind, find(line, bar, q, passing), amount, count, cause) for kind, bar, q, amount, count, passing, cause in faults)
+        plans = tuple(
+            Plan(kind, find(line, bar, q, passing), amount, count, cause)
+            for kind, bar, q, amount, count, passing, cause in faults
+        )
         played = perform(line, Manner(**manner), plans, seed=100 + k)
         instrument = require_instrument(part)
         dry = render(list(played.tones), instrument.sound, played.seconds)
         name = f"{k + 1:02d}-{player.lower()}-{instrument.id}.ogg"
         write_sound(OUT / name, put_in_room(dry, RATE, room, seed=k), RATE)
-        planted = [{"kind": f.kind, "bar": f.bar, "at_s": f.at_s, "until_s": f.until_s, "cause": f.cause} for f in played.faults]
-        takes.append({"file": name, "player": player, "title": PIECES[piece]["title"], "score": f"{piece}.musicxml", "part": part, "planned": planted,
-                      **({"tray": WEEK} if k >= len(TAKES) else {})})
+        planted = [
+            {"kind": f.kind, "bar": f.bar, "at_s": f.at_s, "until_s": f.until_s, "cause": f.cause}
+            for f in played.faults
+        ]
+        takes.append(
+            {
+                "file": name,
+                "player": player,
+                "title": PIECES[piece]["title"],
+                "score": f"{piece}.musicxml",
+                "part": part,
+                "planned": planted,
+                **({"tray": WEEK} if k >= len(TAKES) else {}),
+            }
+        )
         print(name, f"{played.seconds:.1f} s", [(f["kind"], f["bar"]) for f in planted])
     band = {"band": "The Fernhollow Band", "place": "Fernhollow", "takes": takes}
     (OUT / "band.json").write_text(json.dumps(band, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")

@@ -1,9 +1,12 @@
 #!/usr/bin/env python3
-"""Cuts the wind sounds that ship with Jeweller from a General MIDI sound font: one Ogg (Opus) file an instrument, notes every three semitones, and an index.
+"""Cuts the wind sounds that ship with Jeweller from a General MIDI sound font: one Ogg (Opus) file an
+instrument, notes every three semitones, and an index.
 
-Needs the programs fluidsynth and a sound font (Debian: fluidsynth, fluid-soundfont-gm, MIT licence). Run once:
+Needs the programs fluidsynth and a sound font (Debian: fluidsynth, fluid-soundfont-gm, MIT licence). Run
+once:
     tools/render_samples.py /usr/share/sounds/sf2/FluidR3_GM.sf2 src/jeweller/assets/sounds
-    tools/render_samples.py --tuning src/jeweller/assets/sounds         # measures anew only how far each sample is from its note
+    tools/render_samples.py --tuning src/jeweller/assets/sounds         # measures anew only how far each
+        sample is from its note
 """
 
 from __future__ import annotations
@@ -24,10 +27,19 @@ RATE = 48000
 SECONDS = 3.2
 # name -> (General MIDI program, lowest, highest sounding note)
 SOUNDS = {
-    "flute": (73, 60, 96), "oboe": (68, 58, 88), "clarinet": (71, 50, 89), "bassoon": (70, 34, 70), "recorder": (74, 72, 96),
-    "alto-saxophone": (65, 49, 81), "tenor-saxophone": (66, 44, 76), "trumpet": (56, 52, 82), "horn": (60, 41, 77), "trombone": (57, 40, 70),
-    "euphonium": (58, 40, 70), "tuba": (58, 28, 58),
-}  # fmt: skip
+    "flute": (73, 60, 96),
+    "oboe": (68, 58, 88),
+    "clarinet": (71, 50, 89),
+    "bassoon": (70, 34, 70),
+    "recorder": (74, 72, 96),
+    "alto-saxophone": (65, 49, 81),
+    "tenor-saxophone": (66, 44, 76),
+    "trumpet": (56, 52, 82),
+    "horn": (60, 41, 77),
+    "trombone": (57, 40, 70),
+    "euphonium": (58, 40, 70),
+    "tuba": (58, 28, 58),
+}
 
 
 def render(font: str, program: int, note: int, folder: Path) -> np.ndarray:
@@ -38,8 +50,27 @@ def render(font: str, program: int, note: int, folder: Path) -> np.ndarray:
     track.append(mido.Message("note_on", note=note, velocity=92, time=0))
     track.append(mido.Message("note_off", note=note, velocity=0, time=int(960 * (SECONDS + 0.4))))
     midi.save(folder / "n.mid")
-    subprocess.run(["fluidsynth", "-ni", "-q", "-R", "0", "-C", "0", "-g", "0.8", "-r", str(RATE), "-F", str(folder / "n.wav"), font, str(folder / "n.mid")],
-                   check=True, capture_output=True)  # fmt: skip
+    subprocess.run(
+        [
+            "fluidsynth",
+            "-ni",
+            "-q",
+            "-R",
+            "0",
+            "-C",
+            "0",
+            "-g",
+            "0.8",
+            "-r",
+            str(RATE),
+            "-F",
+            str(folder / "n.wav"),
+            font,
+            str(folder / "n.mid"),
+        ],
+        check=True,
+        capture_output=True,
+    )
     with av.open(str(folder / "n.wav")) as container:
         blocks = [f.to_ndarray().astype(np.float32).reshape(1, -1) for f in container.decode(audio=0)]
     x = np.concatenate(blocks, axis=1)[0].reshape(-1, 2).mean(axis=1) / 32768.0
@@ -52,7 +83,9 @@ def encode(path: Path, samples: np.ndarray) -> None:
         stream = container.add_stream("libopus", rate=48000, layout="mono")
         stream.bit_rate = 64000
         for start in range(0, len(samples), 960):
-            frame = av.AudioFrame.from_ndarray(samples[None, start : start + 960].astype(np.float32), format="fltp", layout="mono")
+            frame = av.AudioFrame.from_ndarray(
+                samples[None, start : start + 960].astype(np.float32), format="fltp", layout="mono"
+            )
             frame.sample_rate = RATE
             frame.pts = start
             container.mux(stream.encode(frame))
@@ -60,7 +93,9 @@ def encode(path: Path, samples: np.ndarray) -> None:
 
 
 def cents_off(x: np.ndarray, midi: int) -> float:
-    """Cents by which a sample is sharp of its note: the peak of the autocorrelation near the note's period, then near its multiples, each more exact."""
+    """Cents by which a sample is sharp of its note: the peak of the autocorrelation near the note's period,
+    then near its multiples, each more exact.
+    """
     x = x[int(0.4 * RATE) : int(1.6 * RATE)].astype(np.float64)
     power = np.abs(np.fft.rfft(x, 1 << 18)) ** 2
     alike = np.fft.irfft(power)[: len(x)] / np.arange(len(x), 0, -1)

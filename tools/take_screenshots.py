@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Takes the pictures of docs/screenshots anew, from the demo band, without a display.
 
-    .venv/bin/python tools/take_screenshots.py docs/screenshots
+.venv/bin/python tools/take_screenshots.py docs/screenshots
 """
 
 from __future__ import annotations
@@ -27,7 +27,10 @@ from jeweller.instruments.table import require_instrument
 from jeweller.ledger.assigned import kinds_of
 from jeweller.sheet.page import pdf_to_png
 
-TYPED = "T:Harbour song\nM:3/4\nL:1/4\nQ:1/4=96\nK:F\nC | F2 A | !trill!c2 B | A ^G A | _e2 d !foo! | c3 | (f2 e) | f2 |]\n"
+TYPED = (
+    "T:Harbour song\nM:3/4\nL:1/4\nQ:1/4=96\nK:F\nC | F2 A | !trill!c2 B | A ^G A | _e2 d !foo! | c3 | "
+    "(f2 e) | f2 |]\n"
+)
 
 
 def wait(ready: Callable[[], bool], seconds: float = 60.0) -> None:
@@ -82,7 +85,12 @@ def main() -> None:
         window.go("pattern")
         place = window.pattern
         place.maker.set_players([require_instrument("clarinet")])
-        for word, value in (("tonic", "E♭"), ("kind", "intervals"), ("rhythm", "eighths"), ("articulation", "two and two")):
+        for word, value in (
+            ("tonic", "E♭"),
+            ("kind", "intervals"),
+            ("rhythm", "eighths"),
+            ("articulation", "two and two"),
+        ):
             place.maker.choose(word, value)
         place.shown.lines["counts"].setChecked(True)
         place.shown.lines["fingerings"].setChecked(True)
@@ -132,13 +140,23 @@ def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) 
     window.set_theme("light")
     assert bench.hand is not None
     march = bench.hand.take.piece
-    dialog = AskedDialog(bench, [(march, "The Lockkeeper's March")], None, kinds_of=partial(kinds_of, window.waked_library()))
+    dialog = AskedDialog(
+        bench, [(march, "The Lockkeeper's March")], None, kinds_of=partial(kinds_of, window.waked_library())
+    )
     dialog.show()
     QTest.qWait(300)
     dialog.grab().save(str(target / "asked.png"))
     dialog.close()
     pile = Path(tempfile.mkdtemp())
-    for k, name in enumerate(("ilse fernhollow air.ogg", "BRAM lockkeepers march 2.ogg", "noor clapping march.ogg", "Orla weir steps.ogg", "Kit weir steps.ogg")):
+    for k, name in enumerate(
+        (
+            "ilse fernhollow air.ogg",
+            "BRAM lockkeepers march 2.ogg",
+            "noor clapping march.ogg",
+            "Orla weir steps.ogg",
+            "Kit weir steps.ogg",
+        )
+    ):
         source = window.tray[(0, 1, 2, 4, 7)[k]].take.read_bytes()
         (pile / name).write_bytes(source if "Kit" in name else source + b"x")
     bench.take_in([str(pile)])

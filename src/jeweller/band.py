@@ -1,4 +1,6 @@
-"""A tray of takes on disk: the demo band, copied to a folder of the user's own so that decisions can be kept beside the takes."""
+"""A tray of takes on disk: the demo band, copied to a folder of the user's own so that decisions can be kept
+beside the takes.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,9 @@ DEMO = Path(__file__).parent / "assets" / "demo"
 
 @dataclass(frozen=True)
 class TrayTake:
-    """One take in a tray: who played what. `planned` is what the simulated player was told to do, where that is known."""
+    """One take in a tray: who played what. `planned` is what the simulated player was told to do, where that
+    is known.
+    """
 
     player: str
     score: Path
@@ -40,20 +44,28 @@ def read_trays(folder: Path) -> tuple[str, dict[str, tuple[TrayTake, ...]]]:
     data = json.loads((folder / "band.json").read_text(encoding="utf-8"))
     trays: dict[str, list[TrayTake]] = {}
     for t in data["takes"]:
-        take = TrayTake(t["player"], folder / t["score"], t["part"], folder / t["file"], t["title"], tuple(t["planned"]))
+        take = TrayTake(
+            t["player"], folder / t["score"], t["part"], folder / t["file"], t["title"], tuple(t["planned"])
+        )
         trays.setdefault(t.get("tray", FIRST_TRAY), []).append(take)
     return data["band"], {tray: tuple(takes) for tray, takes in trays.items()}
 
 
 def demo_band(home: Path | None = None) -> tuple[str, tuple[TrayTake, ...]]:
-    """The demo band in the user's data folder; copied there when it is missing or older than the program's."""
+    """The demo band in the user's data folder; copied there when it is missing or older than the
+    program's.
+    """
     folder = (home or data_home()) / "demo"
     try:
         folder.mkdir(parents=True, exist_ok=True)
         folder.chmod(0o700)
         for source in DEMO.iterdir():
             target = folder / source.name
-            if not target.exists() or target.stat().st_size != source.stat().st_size or target.stat().st_mtime < source.stat().st_mtime:
+            if (
+                not target.exists()
+                or target.stat().st_size != source.stat().st_size
+                or target.stat().st_mtime < source.stat().st_mtime
+            ):
                 shutil.copyfile(source, target)
     except OSError:
         folder = DEMO

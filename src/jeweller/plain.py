@@ -1,4 +1,6 @@
-"""Frozen dataclasses to and from plain JSON values, by their type annotations. Fractions are written "n/d"."""
+"""Frozen dataclasses to and from plain JSON values, by their type annotations. Fractions are written
+"n/d".
+"""
 
 from __future__ import annotations
 
@@ -36,13 +38,17 @@ def _fields(cls: type) -> tuple[tuple[str, Any], ...]:
 
 
 def from_plain(cls: type[T], value: Any) -> T:
-    """The inverse of `to_plain` for the type `cls`. Raises TypeError, ValueError or KeyError where the value does not fit."""
+    """The inverse of `to_plain` for the type `cls`. Raises TypeError, ValueError or KeyError where the value
+    does not fit.
+    """
     return typing.cast(T, _decoder(typing.cast(Any, cls))(value))
 
 
 @functools.cache
 def _decoder(kind: Any) -> Callable[[Any], Any]:
-    """What turns a plain value into one of a type: looked up once a type, as scores hold thousands of notes."""
+    """What turns a plain value into one of a type: looked up once a type, as scores hold thousands of
+    notes.
+    """
     origin, args = typing.get_origin(kind), typing.get_args(kind)
     if origin in (types.UnionType, typing.Union):
         inner = _decoder(next(a for a in args if a is not type(None)))

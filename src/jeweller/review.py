@@ -1,4 +1,6 @@
-"""A take under the loupe: the check, the teacher's decisions over it with undo and redo, and what stands now. No interface code."""
+"""A take under the loupe: the check, the teacher's decisions over it with undo and redo, and what stands now.
+No interface code.
+"""
 
 from __future__ import annotations
 
@@ -58,10 +60,13 @@ class Review:
         self.store = store
         self._history: list[Decisions] = [store.load() if store is not None else Decisions()]
         self._at = 0
-        self._times = [(n["heard"]["on_s"], i) for i, n in enumerate(checked.report["notes"]) if n["heard"] is not None]
+        self._times = [
+            (n["heard"]["on_s"], i) for i, n in enumerate(checked.report["notes"]) if n["heard"] is not None
+        ]
         self._refresh()
 
-    # ---- what stands ---------------------------------------------------------------------------------------------
+    # ---- what stands
+    # ---------------------------------------------------------------------------------------------
 
     @property
     def decisions(self) -> Decisions:
@@ -71,7 +76,9 @@ class Review:
         findings = self._standing()
         report = self.checked.report
         if report["followed"]:
-            report = decided_report(report, self.checked.case, findings, find_scheme(report["settings"]["scheme"]))
+            report = decided_report(
+                report, self.checked.case, findings, find_scheme(report["settings"]["scheme"])
+            )
         self.report: dict[str, Any] = report
         self.shown = self._rows()
 
@@ -80,12 +87,23 @@ class Review:
 
     def _reworded(self, f: Finding) -> Finding:
         """A finding whose kind the teacher changed says so, with its new name."""
-        original = next((o for o in self.checked.findings if o.score_ids == f.score_ids and o.passing == f.passing and o.text == f.text), None)
+        original = next(
+            (
+                o
+                for o in self.checked.findings
+                if o.score_ids == f.score_ids and o.passing == f.passing and o.text == f.text
+            ),
+            None,
+        )
         if original is None or original.kind == f.kind:
             return f
         where = place(f)
         return f.replace(
-            text=f"{where[0].upper()}{where[1:]}: {f.kind.replace('_', ' ')} (changed by the teacher from {original.kind.replace('_', ' ')}).", cause=None
+            text=(
+                f"{where[0].upper()}{where[1:]}: {f.kind.replace('_', ' ')} (changed by the teacher "
+                f"from {original.kind.replace('_', ' ')})."
+            ),
+            cause=None,
         )
 
     def _rows(self) -> list[Shown]:
@@ -98,7 +116,11 @@ class Review:
             if decision is not None:
                 state = {"dismiss": "dismissed", "change": "changed", "keep": "kept"}[decision.act]
                 current = (
-                    self._reworded(f.replace(kind=decision.kind, confidence=1.0)) if state == "changed" else f.replace(confidence=1.0) if state == "kept" else f
+                    self._reworded(f.replace(kind=decision.kind, confidence=1.0))
+                    if state == "changed"
+                    else f.replace(confidence=1.0)
+                    if state == "kept"
+                    else f
                 )
             counts = state != "dismissed" and current.confidence >= SURE and current.kind not in UNMARKED
             number += counts
@@ -109,7 +131,8 @@ class Review:
             rows.append(Shown(finding_dict(added_finding(a), self.checked.case), "added", number))
         return rows
 
-    # ---- acts ----------------------------------------------------------------------------------------------------
+    # ---- acts
+    # ----------------------------------------------------------------------------------------------------
 
     def _do(self, decisions: Decisions) -> None:
         if decisions == self.decisions:
@@ -149,7 +172,17 @@ class Review:
         note = next(x for x in line.notes if x.id == note_id)
         at = n["heard"]["on_s"] if n["heard"] else self.time_of(note_id)
         until = n["heard"]["off_s"] if n["heard"] else at + 0.5
-        added = Added(kind, note_id, n["score_id"], n["bar"], n["pass"], line.beat_in_bar(note.bar_index, note.offset), at, until, text)
+        added = Added(
+            kind,
+            note_id,
+            n["score_id"],
+            n["bar"],
+            n["pass"],
+            line.beat_in_bar(note.bar_index, note.offset),
+            at,
+            until,
+            text,
+        )
         self._do(self.decisions.add(added))
         return added_finding(added).key
 
@@ -175,12 +208,17 @@ class Review:
         self._changed()
         return True
 
-    # ---- time and place ------------------------------------------------------------------------------------------
+    # ---- time and place
+    # ------------------------------------------------------------------------------------------
 
     def note_at(self, seconds: float) -> dict[str, Any] | None:
         """The heard note sounding at (or last before) a time in the take."""
         k = bisect.bisect_right(self._times, (seconds + 0.02, 1 << 30)) - 1
-        return self.report["notes"][self._times[k][1]] if k >= 0 else (self.report["notes"][self._times[0][1]] if self._times else None)
+        return (
+            self.report["notes"][self._times[k][1]]
+            if k >= 0
+            else (self.report["notes"][self._times[0][1]] if self._times else None)
+        )
 
     def time_of(self, note_id: str) -> float:
         """Where a note sounded, or would have: seconds in the take."""
@@ -195,9 +233,15 @@ class Review:
         return float(after["heard"]["on_s"]) if after is not None else 0.0
 
     def places(self, finding: dict[str, Any]) -> list[tuple[float, float]]:
-        """Seconds in the take where a finding is heard: each place of a habit, else from its beginning to its end."""
+        """Seconds in the take where a finding is heard: each place of a habit, else from its beginning to its
+        end.
+        """
         if finding["count"] > 1:
-            heard = [n["heard"] for n in self.report["notes"] if n["id"] in finding["notes"] and n["heard"] is not None]
+            heard = [
+                n["heard"]
+                for n in self.report["notes"]
+                if n["id"] in finding["notes"] and n["heard"] is not None
+            ]
             if heard:
                 return [(float(h["on_s"]), float(h["off_s"])) for h in heard]
         return [(float(finding["at_s"]), float(max(finding["until_s"], finding["at_s"] + 0.05)))]
@@ -208,11 +252,17 @@ class Review:
         return float(60.0 / played * float(self.checked.line.beat))
 
     def score_clock(self) -> list[tuple[float, float]]:
-        """(seconds in the take, quarters in the line) of every heard note, ascending in both within the last try: what a cursor follows."""
+        """(seconds in the take, quarters in the line) of every heard note, ascending in both within the last
+        try: what a cursor follows.
+        """
         by_id = {n.id: float(n.onset) for n in self.checked.line.notes}
         points: list[tuple[float, float]] = []
         for n in self.checked.report["notes"]:
-            if n["heard"] is not None and not n["grace"] and (not points or n["heard"]["on_s"] > points[-1][0] + 1e-3):
+            if (
+                n["heard"] is not None
+                and not n["grace"]
+                and (not points or n["heard"]["on_s"] > points[-1][0] + 1e-3)
+            ):
                 points.append((n["heard"]["on_s"], by_id[n["id"]]))
         return points
 
@@ -220,10 +270,16 @@ class Review:
         """Seconds in the take from the beginning of a note's bar to its end."""
         notes = self.report["notes"]
         n = next(x for x in notes if x["id"] == note_id)
-        mine = [x for x in notes if x["bar"] == n["bar"] and x["pass"] == n["pass"] and x["heard"] is not None]
+        mine = [
+            x for x in notes if x["bar"] == n["bar"] and x["pass"] == n["pass"] and x["heard"] is not None
+        ]
         if not mine:
             at = self.time_of(note_id)
             return max(0.0, at - self.beat_seconds()), at + self.beat_seconds()
         start = min(x["heard"]["on_s"] for x in mine)
-        later = [x["heard"]["on_s"] for x in notes if x["heard"] is not None and x["heard"]["on_s"] > max(y["heard"]["on_s"] for y in mine)]
+        later = [
+            x["heard"]["on_s"]
+            for x in notes
+            if x["heard"] is not None and x["heard"]["on_s"] > max(y["heard"]["on_s"] for y in mine)
+        ]
         return start, min(later, default=max(x["heard"]["off_s"] for x in mine))

@@ -1,6 +1,8 @@
-"""The two English usages: bar or measure, quarter note or crotchet. Sentences are written in one and said in the other where they are shown.
+"""The two English usages: bar or measure, quarter note or crotchet. Sentences are written in one and said in
+the other where they are shown.
 
-Reports, decisions and files keep the words they were written with: a change of usage changes nothing that is stored.
+Reports, decisions and files keep the words they were written with: a change of usage changes nothing that is
+stored.
 """
 
 from __future__ import annotations
@@ -16,13 +18,29 @@ VALUES = {"quarter": "whole, half, quarter, eighth", "crotchet": "semibreve, min
 
 _QUOTED = re.compile("(“[^”]*”)")  # titles and what somebody wrote
 _BAR = re.compile(r"\b([Bb])ar(s?)\b(?![ -]lines?\b)")
-_NAMES = {"whole": "semibreve", "half": "minim", "quarter": "crotchet", "eighth": "quaver", "sixteenth": "semiquaver"}
-_PLURAL = {"wholes": "semibreves", "halves": "minims", "quarters": "crotchets", "eighths": "quavers", "sixteenths": "semiquavers"}
-# "half" and "whole" are words of every day too: only beside "note", or in a row of values. "A quarter of a beat" and "quarter tones" are no notes.
-_NOTES = re.compile(r"\b(an |An )?(whole|half|quarter|eighth|sixteenth)( note(s?))\b"
-                    r"|\b(half)(?= and quarters\b)"
-                    r"|\b(an |An )?(quarter|eighth|sixteenth)\b(?! (?:of|tones?)\b)"
-                    r"|\b(wholes|halves|quarters|eighths|sixteenths)\b(?! of\b)", re.IGNORECASE)  # fmt: skip
+_NAMES = {
+    "whole": "semibreve",
+    "half": "minim",
+    "quarter": "crotchet",
+    "eighth": "quaver",
+    "sixteenth": "semiquaver",
+}
+_PLURAL = {
+    "wholes": "semibreves",
+    "halves": "minims",
+    "quarters": "crotchets",
+    "eighths": "quavers",
+    "sixteenths": "semiquavers",
+}
+# "half" and "whole" are words of every day too: only beside "note", or in a row of values. "A quarter of a
+# beat" and "quarter tones" are no notes.
+_NOTES = re.compile(
+    r"\b(an |An )?(whole|half|quarter|eighth|sixteenth)( note(s?))\b"
+    r"|\b(half)(?= and quarters\b)"
+    r"|\b(an |An )?(quarter|eighth|sixteenth)\b(?! (?:of|tones?)\b)"
+    r"|\b(wholes|halves|quarters|eighths|sixteenths)\b(?! of\b)",
+    re.IGNORECASE,
+)
 
 
 def usage_of(names: str) -> Usage:
@@ -54,8 +72,13 @@ class Usage:
         return _NOTES.sub(_value, text) if self.values == "crotchet" else text
 
     def finding(self, finding: dict[str, Any]) -> dict[str, Any]:
-        """A finding of a report with its sentences in this usage; a teacher's own sentence is the teacher's."""
-        if self == Usage() or (finding["detail"].get("by") == "teacher" and not finding["text"].startswith(f"Bar {finding['bar']}, beat ")):
+        """A finding of a report with its sentences in this usage; a teacher's own sentence is the
+        teacher's.
+        """
+        if self == Usage() or (
+            finding["detail"].get("by") == "teacher"
+            and not finding["text"].startswith(f"Bar {finding['bar']}, beat ")
+        ):
             return finding
         return {**finding, "text": self.said(finding["text"]), "advice": self.said(finding["advice"])}
 
@@ -63,8 +86,12 @@ class Usage:
         """A report with its sentences in this usage."""
         if self == Usage():
             return report
-        return {**report, "findings": [self.finding(f) for f in report["findings"]], "good": [{**g, "what": self.said(g["what"])} for g in report["good"]],
-                "traps": [{**t, "what": self.said(t["what"])} for t in report["traps"]]}  # fmt: skip
+        return {
+            **report,
+            "findings": [self.finding(f) for f in report["findings"]],
+            "good": [{**g, "what": self.said(g["what"])} for g in report["good"]],
+            "traps": [{**t, "what": self.said(t["what"])} for t in report["traps"]],
+        }
 
 
 def _value(found: re.Match[str]) -> str:

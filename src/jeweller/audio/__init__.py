@@ -1,1 +1,3 @@
-"""Recordings in, sound out: decoding, and the ports for microphone and loudspeaker. Samples are float32, -1..1."""
+"""Recordings in, sound out: decoding, and the ports for microphone and loudspeaker. Samples are float32,
+-1..1.
+"""

@@ -1,8 +1,10 @@
-"""Takes the sound of a known recording (the model, a backing part) that a loudspeaker played in the room out of a take.
+"""Takes the sound of a known recording (the model, a backing part) that a loudspeaker played in the room out
+of a take.
 
-The loudspeaker, the room and the microphone are one filter: in every frequency bin a few complex taps over frames, fitted by least squares over the
-whole take (convolutive transfer function, Talmon, Cohen and Gannot 2009). The player is what the fit cannot explain; frames in which
-the player is loud count for less, so that playing along is not taken for the loudspeaker.
+The loudspeaker, the room and the microphone are one filter: in every frequency bin a few complex taps over
+frames, fitted by least squares over the whole take (convolutive transfer function, Talmon, Cohen and Gannot
+2009). The player is what the fit cannot explain; frames in which the player is loud count for less, so that
+playing along is not taken for the loudspeaker.
 """
 
 from __future__ import annotations
@@ -16,7 +18,10 @@ from scipy import fft as sfft
 Array = npt.NDArray[np.float32]
 
 FRAME, HOP = 2048, 512  # samples
-BEFORE, AFTER = 1, 12  # frames of the known sound, before and after, that a frame of the take may hold: 0.3 s of room
+BEFORE, AFTER = (
+    1,
+    12,
+)  # frames of the known sound, before and after, that a frame of the take may hold: 0.3 s of room
 ROUNDS = 3  # of the weighted fit
 HEARD_PEAK = 25.0  # the alignment's peak stands out so many deviations: the known sound is in the take
 RIDGE = 1e-3
@@ -25,7 +30,9 @@ BINS = 32  # bins at a time: bounds the memory
 
 @dataclass(frozen=True)
 class TakenOut:
-    """The take without the known sound. `at_s`: where in the take that begins; `heard`: whether it is in the take at all; `share_db`: how loud it was."""
+    """The take without the known sound. `at_s`: where in the take that begins; `heard`: whether it is in the
+    take at all; `share_db`: how loud it was.
+    """
 
     samples: Array
     at_s: float
@@ -34,7 +41,9 @@ class TakenOut:
 
 
 def find_delay(samples: Array, known: Array) -> tuple[int, float]:
-    """(samples by which `known` begins later in the take, how many deviations the peak stands out), by phase correlation."""
+    """(samples by which `known` begins later in the take, how many deviations the peak stands out), by phase
+    correlation.
+    """
     size = sfft.next_fast_len(len(samples) + len(known), real=True)
     cross = sfft.rfft(samples, size) * np.conj(sfft.rfft(known, size))
     curve = sfft.irfft(cross / (np.abs(cross) + 1e-9), size)
@@ -43,7 +52,9 @@ def find_delay(samples: Array, known: Array) -> tuple[int, float]:
 
 
 def take_out(samples: Array, known: Array, rate: int) -> TakenOut:
-    """Mono samples of the take and of the known sound at the same rate → the take without it. Linear in time; unchanged where it is not heard."""
+    """Mono samples of the take and of the known sound at the same rate → the take without it. Linear in time;
+    unchanged where it is not heard.
+    """
     from scipy.signal import ShortTimeFFT  # costs a second, which only helped takes are to pay
 
     delay, peak = find_delay(samples, known)
@@ -54,18 +65,26 @@ def take_out(samples: Array, known: Array, rate: int) -> TakenOut:
     lined[a:b] = known[a - delay : b - delay]
     transform = ShortTimeFFT(np.hanning(FRAME + 1)[:-1], HOP, rate)
     heard, sent = transform.stft(samples), transform.stft(lined)  # (bins, frames)
-    left = np.concatenate([_left(heard[k : k + BINS], sent[k : k + BINS]) for k in range(0, len(heard), BINS)])
+    left = np.concatenate(
+        [_left(heard[k : k + BINS], sent[k : k + BINS]) for k in range(0, len(heard), BINS)]
+    )
     removed = heard - left
-    share = 10.0 * np.log10(float((np.abs(removed) ** 2).sum()) / (float((np.abs(heard) ** 2).sum()) + 1e-12) + 1e-12)
+    share = 10.0 * np.log10(
+        float((np.abs(removed) ** 2).sum()) / (float((np.abs(heard) ** 2).sum()) + 1e-12) + 1e-12
+    )
     out = transform.istft(left, k1=len(samples)).astype(np.float32)
     return TakenOut(np.ascontiguousarray(out[: len(samples)]), delay / rate, True, share)
 
 
-def _left(heard: npt.NDArray[np.complexfloating], sent: npt.NDArray[np.complexfloating]) -> npt.NDArray[np.complexfloating]:
+def _left(
+    heard: npt.NDArray[np.complexfloating], sent: npt.NDArray[np.complexfloating]
+) -> npt.NDArray[np.complexfloating]:
     """(bins, frames) of the take without what a filter of some frames makes of the known sound."""
     frames = np.arange(heard.shape[1])
     delays = range(-BEFORE, AFTER + 1)
-    taps = np.stack([np.roll(sent, d, axis=1) * ((frames >= d) & (frames < len(frames) + d)) for d in delays], axis=2)
+    taps = np.stack(
+        [np.roll(sent, d, axis=1) * ((frames >= d) & (frames < len(frames) + d)) for d in delays], axis=2
+    )
     floor = 1e-3 * np.mean(np.abs(heard) ** 2, axis=1, keepdims=True) + 1e-12
     left = heard
     for _ in range(ROUNDS):

@@ -1,4 +1,6 @@
-"""Any recording a phone or a computer makes → mono float32 samples at the rate asked for (PyAV: wav, flac, ogg, opus, mp3, m4a, webm, mp4, mov)."""
+"""Any recording a phone or a computer makes → mono float32 samples at the rate asked for (PyAV: wav, flac,
+ogg, opus, mp3, m4a, webm, mp4, mov).
+"""
 
 from __future__ import annotations
 
@@ -35,8 +37,11 @@ class Recording:
         return len(self.samples) / self.rate
 
 
-def decode(path: str | os.PathLike[str], rate: int, cancelled: Callable[[], bool] = lambda: False) -> Recording:
-    """Decodes the first sound track to mono at `rate` Hz. A file cut off in the middle gives what it holds, with a warning.
+def decode(
+    path: str | os.PathLike[str], rate: int, cancelled: Callable[[], bool] = lambda: False
+) -> Recording:
+    """Decodes the first sound track to mono at `rate` Hz. A file cut off in the middle gives what it holds,
+    with a warning.
 
     Raises TakeError with a sentence where nothing can be used, Cancelled when `cancelled()` turns true.
     """
@@ -105,7 +110,10 @@ def decode(path: str | os.PathLike[str], rate: int, cancelled: Callable[[], bool
 
 
 def _not_readable(path: Path) -> str:
-    return f"{path.name} is not a sound file that can be read, or it was cut off before its index was written. Try to send or export it again."
+    return (
+        f"{path.name} is not a sound file that can be read, or it was cut off before its index was "
+        "written. Try to send or export it again."
+    )
 
 
 def _mono(block: npt.NDArray[np.float32]) -> Samples:

@@ -1,7 +1,7 @@
 """The loudspeaker port, and its simulated stand-in.
 
-A port pulls mono float32 blocks from a callback. `SimulatedSpeaker` keeps what reached it, in real time or as fast as it is asked to; it is what
-tests listen to, and what a machine without a sound device plays to.
+A port pulls mono float32 blocks from a callback. `SimulatedSpeaker` keeps what reached it, in real time or as
+fast as it is asked to; it is what tests listen to, and what a machine without a sound device plays to.
 """
 
 from __future__ import annotations
@@ -27,7 +27,9 @@ class Speaker(ABC):
 
     @abstractmethod
     def start(self, rate: int, pull: Pull) -> None:
-        """Begins to pull blocks at `rate` frames a second, until `pull` returns fewer than asked for or `stop` is called."""
+        """Begins to pull blocks at `rate` frames a second, until `pull` returns fewer than asked for or
+        `stop` is called.
+        """
 
     @abstractmethod
     def stop(self) -> None:
@@ -35,7 +37,9 @@ class Speaker(ABC):
 
 
 class SimulatedSpeaker(Speaker):
-    """Keeps what it was given in `heard`. With `real_time` it takes as long as the sound lasts; else it is driven by `run`."""
+    """Keeps what it was given in `heard`. With `real_time` it takes as long as the sound lasts; else it is
+    driven by `run`.
+    """
 
     name = "no sound device"
     silent = True
@@ -118,7 +122,9 @@ class DeviceSpeaker(Speaker):
                 block = pull(wanted)
                 wanted = yield block if len(block) == wanted else np.pad(block, (0, wanted - len(block)))
 
-        self._device = miniaudio.PlaybackDevice(output_format=miniaudio.SampleFormat.FLOAT32, nchannels=1, sample_rate=rate, buffersize_msec=60)
+        self._device = miniaudio.PlaybackDevice(
+            output_format=miniaudio.SampleFormat.FLOAT32, nchannels=1, sample_rate=rate, buffersize_msec=60
+        )
         generator = blocks()
         next(generator)
         self._device.start(generator)

@@ -1,4 +1,6 @@
-"""Playing a stretch of sound through a port: slower without changing pitch, in a loop, with its position in the source's own time."""
+"""Playing a stretch of sound through a port: slower without changing pitch, in a loop, with its position in
+the source's own time.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,8 @@ import numpy.typing as npt
 from jeweller.audio.ports import Speaker
 
 Samples = npt.NDArray[np.float32]
-LATE_S = 0.006  # attacks come so much late at half speed (measured on what reaches the loudspeaker); cut off in front
+# attacks come so much late at half speed (measured on what reaches the loudspeaker); cut off in front
+LATE_S = 0.006
 BLOCK_S = 0.07  # of the stretcher: short enough for tongued attacks, long enough for the tuba
 FADE_S = 0.008  # against clicks where a stretch begins, ends or loops
 
@@ -42,7 +45,9 @@ class Stretch:
     label: str = "take"
 
 
-def cut(samples: Samples, rate: int, start_s: float, end_s: float, speed: float, label: str = "take") -> Stretch:
+def cut(
+    samples: Samples, rate: int, start_s: float, end_s: float, speed: float, label: str = "take"
+) -> Stretch:
     """The part from `start_s` to `end_s` of a sound, slowed down, with soft edges."""
     a, b = max(0, int(start_s * rate)), min(len(samples), int(end_s * rate))
     piece = slow_down(samples[a:b], rate, speed).copy() if b > a else np.zeros(0, np.float32)
@@ -55,7 +60,9 @@ def cut(samples: Samples, rate: int, start_s: float, end_s: float, speed: float,
 
 
 class Transport:
-    """Plays stretches one after another through a speaker. Thread safe: the port pulls from its own thread."""
+    """Plays stretches one after another through a speaker. Thread safe: the port pulls from its own
+    thread.
+    """
 
     def __init__(self, speaker: Speaker) -> None:
         self.speaker = speaker

@@ -1,7 +1,9 @@
-"""The shelf of pieces: a plain folder with one MusicXML file and one small JSON file a piece, that any program can read and anybody can copy.
+"""The shelf of pieces: a plain folder with one MusicXML file and one small JSON file a piece, that any
+program can read and anybody can copy.
 
-What a piece is searched by (keys, metres, range, level, what it contains) is written beside it when it is put on the shelf. A passage is a piece of its
-own name that points to bars of another. Nothing on the shelf is ever overwritten: a second piece of one title gets a number.
+What a piece is searched by (keys, metres, range, level, what it contains) is written beside it when it is put
+on the shelf. A passage is a piece of its own name that points to bars of another. Nothing on the shelf is
+ever overwritten: a second piece of one title gets a number.
 """
 
 from __future__ import annotations
@@ -30,13 +32,26 @@ SCHEMA = "jeweller.piece/1"
 MOST_PIECES = 5000  # pieces; a shelf of more is not opened from one file
 BEGINNING = 4  # bars kept beside a piece, to be shown without reading it
 ARCHIVE_BYTES = 512 * 2**20
-CONTAINS = {"rest": "a rest", "tie": "a tie", "dotted": "a dotted pair", "tuplet": "a triplet", "off the beat": "notes off the beat", "slur": "slurs",
-            "ornament": "ornaments", "fermata": "a fermata", "repeat": "repeats", "pickup": "a pickup", "leap": "leaps"}  # fmt: skip
+CONTAINS = {
+    "rest": "a rest",
+    "tie": "a tie",
+    "dotted": "a dotted pair",
+    "tuplet": "a triplet",
+    "off the beat": "notes off the beat",
+    "slur": "slurs",
+    "ornament": "ornaments",
+    "fermata": "a fermata",
+    "repeat": "repeats",
+    "pickup": "a pickup",
+    "leap": "leaps",
+}
 
 
 @dataclass(frozen=True)
 class Piece:
-    """One piece as the shelf knows it. `lowest` and `highest` are written MIDI numbers of its first part; `music` says whether two are the same."""
+    """One piece as the shelf knows it. `lowest` and `highest` are written MIDI numbers of its first part;
+    `music` says whether two are the same.
+    """
 
     id: str
     title: str
@@ -60,7 +75,9 @@ class Piece:
 
 @dataclass(frozen=True)
 class Query:
-    """What is looked for; everything given must hold. `words` are sought in title, composer, folder, tags and background."""
+    """What is looked for; everything given must hold. `words` are sought in title, composer, folder, tags and
+    background.
+    """
 
     words: str = ""
     key: str = ""
@@ -79,17 +96,34 @@ def described(score: Score, piece_id: str, **told: object) -> Piece:
         raise BookError("This score holds no part.")
     midi = [n.pitch.midi for b in first.bars for n in b.notes if n.pitch is not None and not n.cue]
     kinds = {t.kind for t in find_traps(first)}
-    letters = {n.pitch.letter for b in first.bars for n in b.notes if n.pitch is not None and n.pitch.alter and not n.cue}
+    letters = {
+        n.pitch.letter
+        for b in first.bars
+        for n in b.notes
+        if n.pitch is not None and n.pitch.alter and not n.cue
+    }
     piece = Piece(
-        piece_id, score.title or "Untitled", score.composer, parts=tuple(p.name for p in score.parts),
-        keys=tuple(dict.fromkeys(key_name(b.fifths, b.mode) for b in first.bars)), metres=tuple(dict.fromkeys(f"{b.beats}/{b.beat_type}" for b in first.bars)),
-        bars=len(first.bars), lowest=min(midi, default=0), highest=max(midi, default=0), level=look_over(first).level if first.note_count else "",
-        contains=tuple(k for k in CONTAINS if k in kinds), letters=tuple(sorted(letters)), music=fingerprint(first))  # fmt: skip
+        piece_id,
+        score.title or "Untitled",
+        score.composer,
+        parts=tuple(p.name for p in score.parts),
+        keys=tuple(dict.fromkeys(key_name(b.fifths, b.mode) for b in first.bars)),
+        metres=tuple(dict.fromkeys(f"{b.beats}/{b.beat_type}" for b in first.bars)),
+        bars=len(first.bars),
+        lowest=min(midi, default=0),
+        highest=max(midi, default=0),
+        level=look_over(first).level if first.note_count else "",
+        contains=tuple(k for k in CONTAINS if k in kinds),
+        letters=tuple(sorted(letters)),
+        music=fingerprint(first),
+    )
     return dataclasses.replace(piece, **told)  # type: ignore[arg-type]
 
 
 def fingerprint(part: Part) -> str:
-    """The same for two parts whose notes have the same intervals and lengths, in whatever key: a piece on the shelf twice is noticed."""
+    """The same for two parts whose notes have the same intervals and lengths, in whatever key: a piece on the
+    shelf twice is noticed.
+    """
     text, before, length = [], None, Fraction(0)
     for bar in part.bars:
         for n in bar.notes:
@@ -106,7 +140,9 @@ def fingerprint(part: Part) -> str:
 
 
 class Shelf:
-    """The pieces of one folder. Reading goes by the small files; the music itself is read when it is asked for."""
+    """The pieces of one folder. Reading goes by the small files; the music itself is read when it is asked
+    for.
+    """
 
     def __init__(self, folder: Path) -> None:
         """Opens the folder, which is made where it is missing. Raises BookError."""
@@ -135,7 +171,13 @@ class Shelf:
 
     def add(self, score: Score, *, folder: str = "", tags: Sequence[str] = (), background: str = "") -> Piece:
         """Puts a score on the shelf under an id of its own. Raises BookError."""
-        piece = described(score, self._free_id(score.title or "Untitled"), folder=folder, tags=tuple(tags), background=background)
+        piece = described(
+            score,
+            self._free_id(score.title or "Untitled"),
+            folder=folder,
+            tags=tuple(tags),
+            background=background,
+        )
         write_bytes(self.music_path(piece.id), write_musicxml(score))
         self._write(piece)
         self._keep_beginning(piece.id, score)
@@ -152,9 +194,20 @@ class Shelf:
         whole = self.piece(of)
         numbers = [b.number for b in self.score(of).parts[0].bars]
         if first not in numbers or last not in numbers or numbers.index(first) > numbers.index(last):
-            raise BookError(f"There are no bars {first} to {last} in “{whole.title}”; it has bars {numbers[0]} to {numbers[-1]}.")
+            raise BookError(
+                f"There are no bars {first} to {last} in “{whole.title}”; it has bars {numbers[0]} "
+                f"to {numbers[-1]}."
+            )
         bars = numbers.index(last) - numbers.index(first) + 1
-        piece = dataclasses.replace(whole, id=self._free_id(title), title=title, passage_of=whole.passage_of or of, passage=(first, last), bars=bars, music="")
+        piece = dataclasses.replace(
+            whole,
+            id=self._free_id(title),
+            title=title,
+            passage_of=whole.passage_of or of,
+            passage=(first, last),
+            bars=bars,
+            music="",
+        )
         self._write(piece)
         return piece
 
@@ -167,7 +220,9 @@ class Shelf:
         return piece
 
     def remove(self, piece_id: str) -> dict[str, bytes]:
-        """Takes a piece off the shelf, its passages too; gives the files that lay there, by name, for `bring_back`. Raises BookError."""
+        """Takes a piece off the shelf, its passages too; gives the files that lay there, by name, for
+        `bring_back`. Raises BookError.
+        """
         self.piece(piece_id)
         files: dict[str, bytes] = {}
         for other in [p.id for p in self.pieces.values() if p.passage_of == piece_id] + [piece_id]:
@@ -213,7 +268,9 @@ class Shelf:
         return dataclasses.replace(score, title=piece.title, parts=tuple(parts))
 
     def beginning(self, piece_id: str) -> Part | None:
-        """The first bars of a piece's first part with notes, without reading all of it; None where it has none. Raises BookError, ScoreError."""
+        """The first bars of a piece's first part with notes, without reading all of it; None where it has
+        none. Raises BookError, ScoreError.
+        """
         self.piece(piece_id)
         try:
             return from_plain(Part, json.loads(self._beginning_path(piece_id).read_text(encoding="utf-8")))
@@ -227,7 +284,9 @@ class Shelf:
         part = next((p for p in score.parts if p.note_count), None)
         if part is None:
             return None
-        part = dataclasses.replace(part, bars=tuple(dataclasses.replace(b, marks=()) for b in part.bars[:BEGINNING]))
+        part = dataclasses.replace(
+            part, bars=tuple(dataclasses.replace(b, marks=()) for b in part.bars[:BEGINNING])
+        )
         path = self._beginning_path(piece_id)
         path.parent.mkdir(exist_ok=True)
         write_bytes(path, json_text(to_plain(part)).encode("utf-8"))
@@ -235,24 +294,40 @@ class Shelf:
 
     def find(self, query: Query) -> list[Piece]:
         """The pieces for which everything that is asked for holds, by title."""
-        return sorted((p for p in self.pieces.values() if _fits(p, query)), key=lambda p: (p.title.casefold(), p.id))
+        return sorted(
+            (p for p in self.pieces.values() if _fits(p, query)), key=lambda p: (p.title.casefold(), p.id)
+        )
 
     def _free_id(self, title: str) -> str:
-        plain = re.sub(r"[^a-z0-9]+", "-", title.casefold().replace("♭", "-flat").replace("♯", "-sharp")).strip("-")[:60] or "piece"
+        plain = (
+            re.sub(r"[^a-z0-9]+", "-", title.casefold().replace("♭", "-flat").replace("♯", "-sharp")).strip(
+                "-"
+            )[:60]
+            or "piece"
+        )
         wanted, k = plain, 1
-        while wanted in self.pieces or (self.folder / f"{wanted}.json").exists() or self.music_path(wanted).exists():
+        while (
+            wanted in self.pieces
+            or (self.folder / f"{wanted}.json").exists()
+            or self.music_path(wanted).exists()
+        ):
             k += 1
             wanted = f"{plain}-{k}"
         return wanted
 
     def _write(self, piece: Piece) -> None:
-        write_bytes(self.folder / f"{piece.id}.json", json_text({"schema": SCHEMA, **to_plain(piece)}).encode("utf-8"))
+        write_bytes(
+            self.folder / f"{piece.id}.json", json_text({"schema": SCHEMA, **to_plain(piece)}).encode("utf-8")
+        )
         self.pieces[piece.id] = piece
 
-    # ---- as one file ---------------------------------------------------------------------------------------------
+    # ---- as one file
+    # ---------------------------------------------------------------------------------------------
 
     def export(self, path: Path, pieces: Iterable[str] | None = None) -> int:
-        """Writes pieces (all of them: None) and what their passages lie in to one zip file; returns how many. Raises BookError."""
+        """Writes pieces (all of them: None) and what their passages lie in to one zip file; returns how many.
+        Raises BookError.
+        """
         chosen = set(self.pieces if pieces is None else pieces)
         chosen |= {self.piece(p).passage_of for p in chosen if self.piece(p).passage_of}
         try:
@@ -266,12 +341,21 @@ class Shelf:
         return len(chosen)
 
     def take_in(self, path: Path) -> tuple[list[Piece], list[str]]:
-        """Puts the pieces of a zip file on the shelf: (those new, titles of those that were there already). Raises BookError; nothing is changed then."""
+        """Puts the pieces of a zip file on the shelf: (those new, titles of those that were there already).
+        Raises BookError; nothing is changed then.
+        """
         try:
             with zipfile.ZipFile(path) as archive:
-                if sum(i.file_size for i in archive.infolist()) > ARCHIVE_BYTES or len(archive.infolist()) > 2 * MOST_PIECES:
+                if (
+                    sum(i.file_size for i in archive.infolist()) > ARCHIVE_BYTES
+                    or len(archive.infolist()) > 2 * MOST_PIECES
+                ):
                     raise BookError(f"{path.name} is larger than any shelf and is not opened.")
-                files = {i.filename: archive.read(i) for i in archive.infolist() if re.fullmatch(r"[a-z0-9-]{1,80}\.(json|musicxml)", i.filename)}
+                files = {
+                    i.filename: archive.read(i)
+                    for i in archive.infolist()
+                    if re.fullmatch(r"[a-z0-9-]{1,80}\.(json|musicxml)", i.filename)
+                }
         except (OSError, zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
             raise BookError(f"{path.name} is no file of a shelf, or is damaged ({error}).") from error
         pieces = []
@@ -290,7 +374,14 @@ class Shelf:
         renamed: dict[str, str] = {}
         new, there = [], []
         for piece in sorted(pieces, key=lambda p: bool(p.passage_of)):
-            same = next((p for p in self.pieces.values() if piece.music and p.music == piece.music and p.title == piece.title), None)
+            same = next(
+                (
+                    p
+                    for p in self.pieces.values()
+                    if piece.music and p.music == piece.music and p.title == piece.title
+                ),
+                None,
+            )
             if same is not None:
                 renamed[piece.id] = same.id
                 there.append(piece.title)

@@ -16,7 +16,11 @@ from jeweller.score.load import load_scores
 def add_book(commands: Any) -> None:
     """The command and what belongs to it, added to those of a parser."""
     book = commands.add_parser("book", help="the shelf of pieces: add, find, export, import")
-    book.add_argument("--shelf", metavar="FOLDER", help="the folder of the shelf (default: that of the library in the user's data folder)")
+    book.add_argument(
+        "--shelf",
+        metavar="FOLDER",
+        help="the folder of the shelf (default: that of the library in the user's data folder)",
+    )
     acts = book.add_subparsers(dest="act", metavar="ACT", required=True)
     add = acts.add_parser("add", help="put the pieces of notation files on the shelf")
     add.add_argument("files", metavar="FILE", nargs="+")
@@ -27,9 +31,16 @@ def add_book(commands: Any) -> None:
     find.add_argument("words", nargs="*", help="in title, composer, folder, tags, background")
     for name in ("key", "metre", "level", "folder", "tag"):
         find.add_argument(f"--{name}")
-    find.add_argument("--contains", action="append", default=[], help=f"an altered letter as F♯, or: {', '.join(CONTAINS)}; again for more")
+    find.add_argument(
+        "--contains",
+        action="append",
+        default=[],
+        help=f"an altered letter as F♯, or: {', '.join(CONTAINS)}; again for more",
+    )
     find.add_argument("--within", metavar="C4-G5", help="every note within this written range")
-    export = acts.add_parser("export", help="write pieces to one zip file (all of them, or those named by id)")
+    export = acts.add_parser(
+        "export", help="write pieces to one zip file (all of them, or those named by id)"
+    )
     export.add_argument("file")
     export.add_argument("pieces", nargs="*")
     take = acts.add_parser("import", help="put the pieces of such a file on the shelf")
@@ -45,12 +56,23 @@ def run_book(options: argparse.Namespace) -> int:
             for score in load_scores(file):
                 there = shelf.same_music(score)
                 if there and not options.again:
-                    print(f"  note: “{score.title or file}” is there already, as {there[0].id}; --again adds it all the same.")
+                    print(
+                        f"  note: “{score.title or file}” is there already, as {there[0].id}; "
+                        "--again adds it all the same."
+                    )
                     continue
                 print(line_of(shelf.add(score, folder=options.folder, tags=options.tag)))
     elif options.act == "find":
-        query = Query(" ".join(options.words), options.key or "", options.metre or "", options.level or "", tuple(options.contains),
-                      _within(options.within), options.folder, options.tag or "")  # fmt: skip
+        query = Query(
+            " ".join(options.words),
+            options.key or "",
+            options.metre or "",
+            options.level or "",
+            tuple(options.contains),
+            _within(options.within),
+            options.folder,
+            options.tag or "",
+        )
         for piece in shelf.find(query):
             print(line_of(piece))
     elif options.act == "export":
@@ -58,7 +80,10 @@ def run_book(options: argparse.Namespace) -> int:
         print(f"{count} piece{'s' if count != 1 else ''} in {options.file}")
     else:
         new, there_already = shelf.take_in(Path(options.file))
-        print(f"{len(new)} piece{'s' if len(new) != 1 else ''} taken in, {len(there_already)} were there already")
+        print(
+            f"{len(new)} piece{'s' if len(new) != 1 else ''} taken in, {len(there_already)} were "
+            "there already"
+        )
     return 0
 
 
@@ -75,4 +100,6 @@ def _within(text: str | None) -> tuple[int, int] | None:
 
 def line_of(piece: Piece) -> str:
     bars = f"bars {piece.passage[0]} to {piece.passage[1]}" if piece.passage_of else f"{piece.bars} bars"
-    return f"{piece.id}  {' · '.join(filter(None, [piece.title, ', '.join(piece.keys), ', '.join(piece.metres), bars, piece.level, piece.folder]))}"
+    keys, metres = ", ".join(piece.keys), ", ".join(piece.metres)
+    said = [part for part in (piece.title, keys, metres, bars, piece.level, piece.folder) if part]
+    return f"{piece.id}  {' · '.join(said)}"

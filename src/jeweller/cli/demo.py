@@ -1,6 +1,7 @@
 """`jeweller demo`: the main job on the demo band.
 
-With a display the window opens; without one the same window works offscreen and leaves what it made in a folder.
+With a display the window opens; without one the same window works offscreen and leaves what it made in a
+folder.
 """
 
 from __future__ import annotations
@@ -43,7 +44,10 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
     window.show()
     _wait(lambda: True)
     window.grab().save(str(folder / "view-opening.png"))
-    print(f"{name}: {len(tray)} takes, played by the simulated player with the slips planned below, checked now.\n")
+    print(
+        f"{name}: {len(tray)} takes, played by the simulated player with the slips planned below, "
+        "checked now.\n"
+    )
     totals = [0, 0, 0]
     for k, take in enumerate(tray):
         begin = time.monotonic()
@@ -68,7 +72,10 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
             _views(window, folder)
     QApplication.processEvents()
     window.close()
-    print(f"Planned and found: {totals[0]}. Planned and missed: {totals[1]}. Found and not planned: {totals[2]}.")
+    print(
+        f"Planned and found: {totals[0]}. Planned and missed: {totals[1]}. Found and not planned: "
+        f"{totals[2]}."
+    )
     print(f"\nThe marked parts (PDF, PNG) and a picture of each view are in {folder}")
     return 0
 
@@ -104,8 +111,14 @@ def _same_place(f: dict[str, Any], p: dict[str, Any]) -> bool:
 
 
 def _compare(take: TrayTake, report: dict[str, Any]) -> tuple[list[Any], list[Any], list[Any]]:
-    """(planned slips found, planned slips missed, findings not planned). A habit answers every place it names; the bar or the time must agree."""
-    sure = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] not in ("tuned_high", "tuned_low")]
+    """(planned slips found, planned slips missed, findings not planned). A habit answers every place it
+    names; the bar or the time must agree.
+    """
+    sure = [
+        f
+        for f in report["findings"]
+        if f["confidence"] >= SURE and f["kind"] not in ("tuned_high", "tuned_low")
+    ]
     found, missed, used = [], [], set()
     for p in take.planned:
         hit = next((k for k, f in enumerate(sure) if f["kind"] == p["kind"] and _same_place(f, p)), None)
@@ -120,12 +133,25 @@ def _compare(take: TrayTake, report: dict[str, Any]) -> tuple[list[Any], list[An
 def _print_take(take: TrayTake, report: dict[str, Any], seconds: float) -> None:
     found, missed, extra = _compare(take, report)
     mark = report["mark"]
-    print(f"{take.player} · {take.part} · {take.title}   ({seconds:.1f} s, {mark['band']}, {mark['value']:g} of {mark['out_of']})")
-    rows = [(f"{p['kind']} bar {p['bar']}", "found") for p in found] + [(f"{p['kind']} bar {p['bar']}", "MISSED") for p in missed]
+    print(
+        f"{take.player} · {take.part} · {take.title}   ({seconds:.1f} s, {mark['band']}, "
+        f"{mark['value']:g} of {mark['out_of']})"
+    )
+    rows = [(f"{p['kind']} bar {p['bar']}", "found") for p in found] + [
+        (f"{p['kind']} bar {p['bar']}", "MISSED") for p in missed
+    ]
     for planned, state in rows or [("nothing planned", "")]:
         print(f"    planned: {planned:34} {state}")
     for f in report["findings"]:
         place = f"bars {', '.join(f['places'])}" if f["count"] > 1 and f["places"] else f"bar {f['bar']}"
-        note = "NOT PLANNED" if f in extra else "tuning advice" if f["kind"] in ("tuned_high", "tuned_low") else "listen here" if f["confidence"] < SURE else ""
+        note = (
+            "NOT PLANNED"
+            if f in extra
+            else "tuning advice"
+            if f["kind"] in ("tuned_high", "tuned_low")
+            else "listen here"
+            if f["confidence"] < SURE
+            else ""
+        )
         print(f"    said:    {f['kind'] + ' ' + place:34} {f['confidence']:.2f} {note}")
     print()

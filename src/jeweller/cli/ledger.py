@@ -1,4 +1,6 @@
-"""`jeweller ledger`: the library from the command line: trays brought in and checked, slips, marks, backup, what is held on a player."""
+"""`jeweller ledger`: the library from the command line: trays brought in and checked, slips, marks, backup,
+what is held on a player.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,9 @@ def run_ledger(options: argparse.Namespace) -> int:
         restore(Path(options.file), Path(options.folder))
         print(f"Restored to {options.folder}.")
         return 0
-    reading = options.act in ("trays", "tray", "marks", "rehearse", "held", "give-out") or (options.act == "bring" and options.look)
+    reading = options.act in ("trays", "tray", "marks", "rehearse", "held", "give-out") or (
+        options.act == "bring" and options.look
+    )
     folder = Path(options.library) if options.library else data_home() / "library"
     library = Library(folder, read_only=reading and (folder / "ledger.db").exists())
     try:
@@ -46,9 +50,13 @@ def _tray_of(library: Library, wanted: str | None) -> Tray:
         raise LedgerError("There is no tray in this library yet; `jeweller ledger bring` makes one.")
     if not wanted:
         return trays[0]
-    found = next((t for t in trays if str(t.id) == wanted), None) or next((t for t in trays if t.name.casefold().startswith(wanted.casefold())), None)
+    found = next((t for t in trays if str(t.id) == wanted), None) or next(
+        (t for t in trays if t.name.casefold().startswith(wanted.casefold())), None
+    )
     if found is None:
-        raise LedgerError(f"There is no tray “{wanted}”; there are {', '.join(f'{t.id} {t.name}' for t in trays[:12])}.")
+        raise LedgerError(
+            f"There is no tray “{wanted}”; there are {', '.join(f'{t.id} {t.name}' for t in trays[:12])}."
+        )
     return found
 
 
@@ -62,12 +70,24 @@ def _player(library: Library, name: str) -> Player:
 def _bring(library: Library, options: argparse.Namespace) -> int:
     with tempfile.TemporaryDirectory() as folder:
         bands = library.bands()
-        guesses, pieces, told = look_at(library, [Path(p) for p in options.paths], Path(folder), bands[0].id if bands else None)
+        guesses, pieces, told = look_at(
+            library, [Path(p) for p in options.paths], Path(folder), bands[0].id if bands else None
+        )
         titles = {p.id: p.title for p in pieces}
         for sentence in told:
             print(f"note: {sentence}", file=sys.stderr)
         for g in guesses:
-            what = " · ".join(filter(None, [g.name or "nobody known", titles.get(g.piece, "piece not known"), g.part, "" if g.kind == "played" else g.kind]))
+            what = " · ".join(
+                filter(
+                    None,
+                    [
+                        g.name or "nobody known",
+                        titles.get(g.piece, "piece not known"),
+                        g.part,
+                        "" if g.kind == "played" else g.kind,
+                    ],
+                )
+            )
             print(f"{g.path.name}: {what}{' (here already, left out)' if g.twice else ''}")
         new = [g for g in guesses if not g.twice]
         if options.look or not new:
@@ -88,7 +108,9 @@ def _check(library: Library, options: argparse.Namespace) -> int:
             for n in news:
                 if n.state != "progress":
                     left = checking.state().left_s
-                    print(f"{names[n.take]}: {n.state}{f' - {n.what}' if n.what else ''}{f' (about {left:.0f} s left)' if left else ''}", file=sys.stderr)
+                    what = f" - {n.what}" if n.what else ""
+                    rest = f" (about {left:.0f} s left)" if left else ""
+                    print(f"{names[n.take]}: {n.state}{what}{rest}", file=sys.stderr)
             if not checking.busy:
                 break
             news = checking.poll(0.5)
@@ -100,7 +122,10 @@ def _check(library: Library, options: argparse.Namespace) -> int:
 def _trays(library: Library, options: argparse.Namespace) -> None:
     for t in library.trays():
         takes = library.takes(t.id)
-        print(f"{t.id}  {t.name}: {len(takes)} takes, {sum(x.state == 'waiting' for x in takes)} waiting, made {t.made_at:%Y-%m-%d}")
+        print(
+            f"{t.id}  {t.name}: {len(takes)} takes, {sum(x.state == 'waiting' for x in takes)} "
+            f"waiting, made {t.made_at:%Y-%m-%d}"
+        )
 
 
 def _tray(library: Library, options: argparse.Namespace) -> int:
@@ -108,7 +133,21 @@ def _tray(library: Library, options: argparse.Namespace) -> int:
     for line in found:
         s = line.take.summary
         unsure = f", {s['unsure']} to listen to" if s.get("unsure") else ""
-        print(" · ".join(filter(None, [line.player, line.title, line.take.part, line.state, told_mark(s) + unsure, line.take.sentence])))
+        print(
+            " · ".join(
+                filter(
+                    None,
+                    [
+                        line.player,
+                        line.title,
+                        line.take.part,
+                        line.state,
+                        told_mark(s) + unsure,
+                        line.take.sentence,
+                    ],
+                )
+            )
+        )
     return 2 if any(line.take.state == "failed" for line in found) else 0
 
 
@@ -118,10 +157,20 @@ def _marks(library: Library, options: argparse.Namespace) -> None:
         if column not in COLUMNS:
             raise LedgerError(f"There is no column “{column}”; there are {', '.join(COLUMNS)}.")
     tray = _tray_of(library, options.tray)
-    rows, left_out = office_rows(library, tray.id, with_consent_only=options.consent, attempts=options.attempts)
+    rows, left_out = office_rows(
+        library, tray.id, with_consent_only=options.consent, attempts=options.attempts
+    )
     path = Path(options.file)
-    write_bytes(path, marks_xlsx(rows, columns, tray.name) if path.suffix.casefold() == ".xlsx" else marks_csv(rows, columns))
-    print(f"{len(rows)} rows in {path}" + (f"; {left_out} takes left out for want of consent" if left_out else ""))
+    write_bytes(
+        path,
+        marks_xlsx(rows, columns, tray.name)
+        if path.suffix.casefold() == ".xlsx"
+        else marks_csv(rows, columns),
+    )
+    print(
+        f"{len(rows)} rows in {path}"
+        + (f"; {left_out} takes left out for want of consent" if left_out else "")
+    )
 
 
 def _rehearse(library: Library, options: argparse.Namespace) -> None:
@@ -130,7 +179,10 @@ def _rehearse(library: Library, options: argparse.Namespace) -> None:
         view = class_view(library, tray.id, piece)
         print(f"{title} ({count})")
         for k, item in enumerate(view.plan, 1):
-            print(f"  {k}. {said(item.bars)}, {item.minutes} minutes, {item.who}: {said(item.what)}\n     {said(item.drill)}")
+            print(
+                f"  {k}. {said(item.bars)}, {item.minutes} minutes, {item.who}: {said(item.what)}\n "
+                f"    {said(item.drill)}"
+            )
         if not view.plan:
             print("  No place is missed by more than one player.")
 
@@ -144,13 +196,18 @@ def _held(library: Library, options: argparse.Namespace) -> None:
 
 
 def _give_out(library: Library, options: argparse.Namespace) -> None:
-    print(f"{give_out(library, _player(library, options.player), Path(options.file))} files in {options.file}")
+    print(
+        f"{give_out(library, _player(library, options.player), Path(options.file))} files in {options.file}"
+    )
 
 
 def _delete(library: Library, options: argparse.Namespace) -> int:
     player = _player(library, options.player)
     if not options.yes:
-        print("This would be deleted and cannot be brought back (--yes does it):\n" + "\n".join(f"  {line}" for line in held(library, player)))
+        print(
+            "This would be deleted and cannot be brought back (--yes does it):\n"
+            + "\n".join(f"  {line}" for line in held(library, player))
+        )
         return 2
     delete_player(library, player)
     print(f"{options.player} is deleted.")
@@ -158,6 +215,14 @@ def _delete(library: Library, options: argparse.Namespace) -> int:
 
 
 ACTS: dict[str, Callable[[Library, argparse.Namespace], int | None]] = {
-    "bring": _bring, "check": _check, "trays": _trays, "tray": _tray, "marks": _marks, "rehearse": _rehearse, "backup": _backup, "held": _held,
-    "give-out": _give_out, "delete": _delete,
-}  # fmt: skip
+    "bring": _bring,
+    "check": _check,
+    "trays": _trays,
+    "tray": _tray,
+    "marks": _marks,
+    "rehearse": _rehearse,
+    "backup": _backup,
+    "held": _held,
+    "give-out": _give_out,
+    "delete": _delete,
+}

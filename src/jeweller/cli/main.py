@@ -1,4 +1,6 @@
-"""`jeweller`: the command line. Exit status 0 done, 2 the input cannot be used, 3 the recording does not follow the score, 1 a fault of the program."""
+"""`jeweller`: the command line. Exit status 0 done, 2 the input cannot be used, 3 the recording does not
+follow the score, 1 a fault of the program.
+"""
 
 from __future__ import annotations
 
@@ -29,49 +31,120 @@ def make_parser() -> argparse.ArgumentParser:
     from jeweller.cli.book import add_book
     from jeweller.cli.ledger_args import add_ledger, add_words
 
-    parser = _Parser(prog="jeweller", description="Compares a recording with the notated part and says what differs. Without a command the window opens.")
+    parser = _Parser(
+        prog="jeweller",
+        description=(
+            "Compares a recording with the notated part and says what differs. Without a command the "
+            "window opens."
+        ),
+    )
     parser.add_argument("--version", action="version", version=f"jeweller {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
-    check = commands.add_parser("check", help="check one recording against a score", description="Checks one recording against a score.")
+    check = commands.add_parser(
+        "check",
+        help="check one recording against a score",
+        description="Checks one recording against a score.",
+    )
     check.add_argument("score", metavar="SCORE")
     check.add_argument("take", metavar="TAKE")
     _add_asked(check)
     add_words(check)
-    for kind, what in (("json", "the report"), ("html", "the marked part, alone standing"), ("pdf", "the marked part"), ("png", "the marked part's pages"),
-                       ("midi", "the notes heard"), ("musicxml", "the score with the findings above the notes")):  # fmt: skip
+    for kind, what in (
+        ("json", "the report"),
+        ("html", "the marked part, alone standing"),
+        ("pdf", "the marked part"),
+        ("png", "the marked part's pages"),
+        ("midi", "the notes heard"),
+        ("musicxml", "the score with the findings above the notes"),
+    ):
         check.add_argument(f"--{kind}", metavar="F", help=f"write {what} to F")
-    batch = commands.add_parser("batch", help="check many recordings, on all cores; what is done already is kept")
-    batch.add_argument("source", metavar="FOLDER|LIST", help="folders with one score and its takes each, or a list of score and take, tab between, a line each")
+    batch = commands.add_parser(
+        "batch", help="check many recordings, on all cores; what is done already is kept"
+    )
+    batch.add_argument(
+        "source",
+        metavar="FOLDER|LIST",
+        help=(
+            "folders with one score and its takes each, or a list of score and take, tab between, a line each"
+        ),
+    )
     batch.add_argument("--json-dir", metavar="D", required=True, help="where the reports go")
-    batch.add_argument("--workers", metavar="N", type=int, help="how many at once (default: the number of cores)")
-    batch.add_argument("--scheduler", metavar="ADDRESS", help="an existing Dask cluster that sees the same folders, as tcp://HOST:8786")
+    batch.add_argument(
+        "--workers", metavar="N", type=int, help="how many at once (default: the number of cores)"
+    )
+    batch.add_argument(
+        "--scheduler",
+        metavar="ADDRESS",
+        help="an existing Dask cluster that sees the same folders, as tcp://HOST:8786",
+    )
     _add_asked(batch)
     score = commands.add_parser("score", help="show what is understood of a notation file")
     score.add_argument("file", metavar="FILE")
     score.add_argument("--json", metavar="F", help="write it to F (- for standard output)")
-    make = commands.add_parser("make", help="make a scale, a drill or a rhythm, for one instrument or the whole band",
-                               description="Makes an exercise. What it is like is said by --set NAME=VALUE; --list shows what there is.")
-    make.add_argument("kind", metavar="KIND", nargs="?", default="scale", help="scale, intervals, arpeggio, long tones, rhythm … (--list shows all)")
-    make.add_argument("--key", metavar="B♭", help="the key or first note; it names the sounding key, with --written every player's own")
+    make = commands.add_parser(
+        "make",
+        help="make a scale, a drill or a rhythm, for one instrument or the whole band",
+        description=(
+            "Makes an exercise. What it is like is said by --set NAME=VALUE; --list shows what there is."
+        ),
+    )
+    make.add_argument(
+        "kind",
+        metavar="KIND",
+        nargs="?",
+        default="scale",
+        help="scale, intervals, arpeggio, long tones, rhythm … (--list shows all)",
+    )
+    make.add_argument(
+        "--key",
+        metavar="B♭",
+        help="the key or first note; it names the sounding key, with --written every player's own",
+    )
     make.add_argument("--written", action="store_true", help="the key is the one each player reads")
-    make.add_argument("--for", metavar="NAME", dest="players", action="append", default=[], help="an instrument, again for more; band for all (default: flute)")
-    make.add_argument("--set", metavar="NAME=VALUE", action="append", default=[], help="any choice that --list shows")
+    make.add_argument(
+        "--for",
+        metavar="NAME",
+        dest="players",
+        action="append",
+        default=[],
+        help="an instrument, again for more; band for all (default: flute)",
+    )
+    make.add_argument(
+        "--set", metavar="NAME=VALUE", action="append", default=[], help="any choice that --list shows"
+    )
     make.add_argument("--list", action="store_true", help="show every choice")
     _add_sheet(make)
-    sheet = commands.add_parser("sheet", help="print the parts of a notation file, with lines under the notes")
+    sheet = commands.add_parser(
+        "sheet", help="print the parts of a notation file, with lines under the notes"
+    )
     sheet.add_argument("file", metavar="FILE")
     sheet.add_argument("--part", metavar="NAME|N", help="only this part")
-    sheet.add_argument("--for", metavar="NAME", dest="player", help="written for another instrument, in its own key and clef")
-    sheet.add_argument("--octaves", metavar="N", type=int, help="moved by so many octaves (default: where it lies best, with --for)")
+    sheet.add_argument(
+        "--for", metavar="NAME", dest="player", help="written for another instrument, in its own key and clef"
+    )
+    sheet.add_argument(
+        "--octaves",
+        metavar="N",
+        type=int,
+        help="moved by so many octaves (default: where it lies best, with --for)",
+    )
     sheet.add_argument("--tune", metavar="NAME", help="which tune of a tunebook, by title or number from 1")
     _add_sheet(sheet)
-    look = commands.add_parser("look", help="look a part over: traps, what lightens it, how hard it reads, a path through it")
+    look = commands.add_parser(
+        "look", help="look a part over: traps, what lightens it, how hard it reads, a path through it"
+    )
     look.add_argument("file", metavar="FILE")
     look.add_argument("--part", metavar="NAME|N", help="the part (default: the first with notes)")
     look.add_argument("--tune", metavar="NAME", help="which tune of a tunebook, by title or number from 1")
-    look.add_argument("--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it")
+    look.add_argument(
+        "--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it"
+    )
     add_words(look)
-    look.add_argument("--band", action="store_true", help="across the band: shared rhythms, and alterations in every part's own letters")
+    look.add_argument(
+        "--band",
+        action="store_true",
+        help="across the band: shared rhythms, and alterations in every part's own letters",
+    )
     look.add_argument("--json", metavar="F", help="write it to F (- for standard output)")
     add_book(commands)
     add_ledger(commands)
@@ -79,7 +152,11 @@ def make_parser() -> argparse.ArgumentParser:
     explain.add_argument("report", metavar="REPORT")
     explain.add_argument("finding", metavar="FINDING", help="its number in the report, from 1, or its key")
     demo = commands.add_parser("demo", help="the main job on the demo band")
-    demo.add_argument("--out", metavar="FOLDER", help="where pages and pictures go when there is no display (default: a folder it names)")
+    demo.add_argument(
+        "--out",
+        metavar="FOLDER",
+        help="where pages and pictures go when there is no display (default: a folder it names)",
+    )
     window = commands.add_parser("open", help="open the window, with a score and a take if given")
     window.add_argument("score", nargs="?")
     window.add_argument("take", nargs="?")
@@ -88,11 +165,22 @@ def make_parser() -> argparse.ArgumentParser:
 
 def _add_sheet(parser: argparse.ArgumentParser) -> None:
     """What parts are printed with, and where to."""
-    parser.add_argument("--under", metavar="LINES", default="", help="lines under the notes, commas between: counts, names, solfège, fingerings, places")
-    parser.add_argument("--blank", metavar="LINES", default="", help="which of them are left blank to be filled in")
-    parser.add_argument("--counting", metavar="WAY", default="1 & 2 &", help="“1 & 2 &”, “1 te 2 te” or “ta ti-ti”")
+    parser.add_argument(
+        "--under",
+        metavar="LINES",
+        default="",
+        help="lines under the notes, commas between: counts, names, solfège, fingerings, places",
+    )
+    parser.add_argument(
+        "--blank", metavar="LINES", default="", help="which of them are left blank to be filled in"
+    )
+    parser.add_argument(
+        "--counting", metavar="WAY", default="1 & 2 &", help="“1 & 2 &”, “1 te 2 te” or “ta ti-ti”"
+    )
     parser.add_argument("--big", action="store_true", help="large notes")
-    parser.add_argument("--speed", metavar="BPM", type=float, help="quarters a minute of the sound (default: as written)")
+    parser.add_argument(
+        "--speed", metavar="BPM", type=float, help="quarters a minute of the sound (default: as written)"
+    )
     for kind in ("musicxml", "mei", "midi", "pdf", "png", "html", "wav"):
         parser.add_argument(f"--{kind}", metavar="F", help=f"write {kind.upper()} to F")
 
@@ -101,19 +189,58 @@ def _add_asked(parser: argparse.ArgumentParser) -> None:
     """What a check is asked for, alike for one take and for many."""
     parser.add_argument("--part", metavar="NAME|N", help="the part, by name or number")
     parser.add_argument("--tune", metavar="NAME", help="which tune of a tunebook, by title or number from 1")
-    parser.add_argument("--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it")
-    parser.add_argument("--also", metavar="NAME", action="append", default=[], help="another instrument that this player plays, whose fingerings may slip in")
+    parser.add_argument(
+        "--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it"
+    )
+    parser.add_argument(
+        "--also",
+        metavar="NAME",
+        action="append",
+        default=[],
+        help="another instrument that this player plays, whose fingerings may slip in",
+    )
     parser.add_argument("--bars", metavar="9-16", help="only these bars")
     parser.add_argument("--tempo", metavar="BPM", type=float, help="the speed asked for, quarters a minute")
-    parser.add_argument("--click", metavar="heard|BPM@SECONDS", help="the click played to: heard in the recording, or its speed and the second of one stroke")
-    parser.add_argument("--support", metavar="NAME", default="alone", choices=("alone", "with_model", "with_click"),
-                        help="how the take was made: alone, with_model or with_click")  # fmt: skip
-    parser.add_argument("--backing", metavar="F", help="a recording of the model or backing part that sounded in the room: it is taken out of the take")
-    parser.add_argument("--rhythm-only", action="store_true", help="judge the rhythm alone: clapping, tapping, counting aloud")
-    parser.add_argument("--scheme", metavar="NAME", default="even", help="marking scheme: even, rhythm-first, notes-first, sound-first")
+    parser.add_argument(
+        "--click",
+        metavar="heard|BPM@SECONDS",
+        help="the click played to: heard in the recording, or its speed and the second of one stroke",
+    )
+    parser.add_argument(
+        "--support",
+        metavar="NAME",
+        default="alone",
+        choices=("alone", "with_model", "with_click"),
+        help="how the take was made: alone, with_model or with_click",
+    )
+    parser.add_argument(
+        "--backing",
+        metavar="F",
+        help="a recording of the model or backing part that sounded in the room: it is taken out of the take",
+    )
+    parser.add_argument(
+        "--rhythm-only", action="store_true", help="judge the rhythm alone: clapping, tapping, counting aloud"
+    )
+    parser.add_argument(
+        "--scheme",
+        metavar="NAME",
+        default="even",
+        help="marking scheme: even, rhythm-first, notes-first, sound-first",
+    )
     parser.add_argument("--tolerance", metavar="NAME", default="standard", help="gentle, standard or strict")
-    parser.add_argument("--articulation", metavar="NAME", default="printed", help="printed, slurs-optional, joined, detached or free")
-    parser.add_argument("--set", metavar="NAME=VALUE", action="append", default=[], help="any number that the report's settings list")
+    parser.add_argument(
+        "--articulation",
+        metavar="NAME",
+        default="printed",
+        help="printed, slurs-optional, joined, detached or free",
+    )
+    parser.add_argument(
+        "--set",
+        metavar="NAME=VALUE",
+        action="append",
+        default=[],
+        help="any number that the report's settings list",
+    )
 
 
 def _asked(options: argparse.Namespace) -> Options:
@@ -128,9 +255,20 @@ def _asked(options: argparse.Namespace) -> Options:
             raise JewellerError(f"--set takes NAME=VALUE, not “{item}”.")
         changes[name] = value
     settings = make_settings(options.tolerance, options.articulation, changes)
-    return Options(part=options.part, tune=options.tune, instrument=options.instrument, also=tuple(options.also), bars=options.bars, tempo_bpm=options.tempo,
-                   click=options.click, support=options.support, backing=options.backing, rhythm_only=options.rhythm_only, scheme=options.scheme,
-                   settings=settings)  # fmt: skip
+    return Options(
+        part=options.part,
+        tune=options.tune,
+        instrument=options.instrument,
+        also=tuple(options.also),
+        bars=options.bars,
+        tempo_bpm=options.tempo,
+        click=options.click,
+        support=options.support,
+        backing=options.backing,
+        rhythm_only=options.rhythm_only,
+        scheme=options.scheme,
+        settings=settings,
+    )
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -192,7 +330,9 @@ def _check(options: argparse.Namespace) -> int:
     report, theme = checked.report, dataclasses.replace(LIGHT, usage=usage_of(options.words))
     if options.json:
         _write_json(report, options.json)
-    wanted = {k: getattr(options, k) for k in ("html", "pdf", "png", "midi", "musicxml") if getattr(options, k)}
+    wanted = {
+        k: getattr(options, k) for k in ("html", "pdf", "png", "midi", "musicxml") if getattr(options, k)
+    }
     if wanted:
         from jeweller.sheet.leave import write_sheets
 
@@ -205,7 +345,10 @@ def _check(options: argparse.Namespace) -> int:
         print(f"jeweller: note: {warning}", file=sys.stderr)
     if not report["followed"]:
         print(
-            f"jeweller: {Path(options.take).name} holds nothing that follows this part. Is it the right piece, the right part, the right recording?",
+            (
+                f"jeweller: {Path(options.take).name} holds nothing that follows this part. Is it the "
+                "right piece, the right part, the right recording?"
+            ),
             file=sys.stderr,
         )
         return NOT_FOLLOWED
@@ -219,9 +362,17 @@ def _batch(options: argparse.Namespace) -> int:
     jobs = find_jobs(Path(options.source), target)
     target.mkdir(parents=True, exist_ok=True)
     counts: dict[str, int] = {}
-    for number, done in enumerate(run_batch(jobs, _asked(options), options.workers, scheduler=options.scheduler), 1):
+    for number, done in enumerate(
+        run_batch(jobs, _asked(options), options.workers, scheduler=options.scheduler), 1
+    ):
         counts[done.state] = counts.get(done.state, 0) + 1
-        print(f"{number}/{len(jobs)}  {done.job.take}: {done.state}{f' - {done.sentence}' if done.sentence else ''}", file=sys.stderr)
+        print(
+            (
+                f"{number}/{len(jobs)}  {done.job.take}: "
+                f"{done.state}{f' - {done.sentence}' if done.sentence else ''}"
+            ),
+            file=sys.stderr,
+        )
     print(", ".join(f"{n} {state}" for state, n in sorted(counts.items())) + f"; reports in {target}")
     return UNUSABLE if counts.get("failed") else NOT_FOLLOWED if counts.get("not followed") else 0
 

@@ -29,7 +29,13 @@ def players(names: list[str]) -> list[Instrument]:
     """The instruments named; "band" stands for a whole band, "all" for the whole table. Raises ScoreError."""
     out: list[Instrument] = []
     for name in names or ["flute"]:
-        out += [require_instrument(i) for i in BAND] if name == "band" else instruments() if name == "all" else [require_instrument(name)]
+        out += (
+            [require_instrument(i) for i in BAND]
+            if name == "band"
+            else instruments()
+            if name == "all"
+            else [require_instrument(name)]
+        )
     return list(dict.fromkeys(out))
 
 
@@ -65,7 +71,10 @@ def run_sheet(options: argparse.Namespace) -> int:
         octaves = options.octaves if options.octaves is not None else best_octave(part, instrument)
         score = dataclasses.replace(score, parts=(written_for(part, instrument, octaves=octaves),))
         if octaves:
-            print(f"  note: {abs(octaves)} octave{'s' if abs(octaves) > 1 else ''} {'higher' if octaves > 0 else 'lower'} than it sounded.")
+            print(
+                f"  note: {abs(octaves)} octave{'s' if abs(octaves) > 1 else ''} "
+                f"{'higher' if octaves > 0 else 'lower'} than it sounded."
+            )
     return write_parts(score, options)
 
 
@@ -78,9 +87,13 @@ def run_look(options: argparse.Namespace) -> int:
             print(f"  {said(sentence)}")
         return 0
     part = choose_part(score, options.part)
-    over = look_over(part, require_instrument(options.instrument) if options.instrument else instrument_of(part))
+    over = look_over(
+        part, require_instrument(options.instrument) if options.instrument else instrument_of(part)
+    )
     if options.json:
-        text = json_text({"schema": "jeweller.look/1", "title": score.title, "part": part.name, **to_plain(over)})
+        text = json_text(
+            {"schema": "jeweller.look/1", "title": score.title, "part": part.name, **to_plain(over)}
+        )
         if options.json == "-":
             print(text, end="")
         else:
@@ -92,7 +105,12 @@ def run_look(options: argparse.Namespace) -> int:
     print(said(f"{over.scale}{besides}; reads {over.level}{why}; begin at {over.begin_bpm} of {over.bpm:g}"))
     print("Traps")
     for trap in over.traps:
-        print(said(f"  {trap.what}{f', {trap.count} times' if trap.count > 1 else ''} (bar{'s' if len(trap.bars) > 1 else ''} {', '.join(trap.bars)})"))
+        print(
+            said(
+                f"  {trap.what}{f', {trap.count} times' if trap.count > 1 else ''} "
+                f"(bar{'s' if len(trap.bars) > 1 else ''} {', '.join(trap.bars)})"
+            )
+        )
     if over.lighter:
         print("Lighter")
         for light in over.lighter:
@@ -105,14 +123,27 @@ def run_look(options: argparse.Namespace) -> int:
 
 def write_parts(score: Score, options: argparse.Namespace) -> int:
     """Writes the documents asked for. Raises SettingError, JewellerError."""
-    lines, blank = (tuple(w.strip() for w in text.split(",") if w.strip()) for text in (options.under, options.blank))
+    lines, blank = (
+        tuple(w.strip() for w in text.split(",") if w.strip()) for text in (options.under, options.blank)
+    )
     for name in (*lines, *blank):
         if name not in LINES:
-            raise SettingError(f"There is no line “{name}” to write under the notes; there are {', '.join(LINES)}.")
+            raise SettingError(
+                f"There is no line “{name}” to write under the notes; there are {', '.join(LINES)}."
+            )
     if options.counting not in (*COUNTINGS, "ta ti-ti"):
-        raise SettingError(f"There is no way of counting “{options.counting}”; there are {', '.join(COUNTINGS)} and ta ti-ti.")
-    settings = SheetSettings(UnderSettings((*lines, *(b for b in blank if b not in lines)), blank, options.counting), options.big)
-    targets = {k: getattr(options, k) for k in ("musicxml", "mei", "midi", "pdf", "png", "html") if getattr(options, k)}
+        raise SettingError(
+            f"There is no way of counting “{options.counting}”; there are {', '.join(COUNTINGS)} "
+            "and ta ti-ti."
+        )
+    settings = SheetSettings(
+        UnderSettings((*lines, *(b for b in blank if b not in lines)), blank, options.counting), options.big
+    )
+    targets = {
+        k: getattr(options, k)
+        for k in ("musicxml", "mei", "midi", "pdf", "png", "html")
+        if getattr(options, k)
+    }
     if options.wav:
         part = score.parts[0]
         if len(score.parts) > 1:
@@ -138,8 +169,15 @@ def print_choices() -> None:
         elif field.name in BOUNDS:
             what = f"{BOUNDS[field.name][0]} to {BOUNDS[field.name][1]}"
         else:
-            what = {"tonic": "a letter with its sign: B♭ or Bb", "concert": "yes or no", "span": f"{', '.join(SPANS)}, or register NAME",
-                    "figure": "degrees: 1 2 3 1", "other": "a note", "uses": ", ".join(USES), "pickup": "yes or no"}[field.name]  # fmt: skip
+            what = {
+                "tonic": "a letter with its sign: B♭ or Bb",
+                "concert": "yes or no",
+                "span": f"{', '.join(SPANS)}, or register NAME",
+                "figure": "degrees: 1 2 3 1",
+                "other": "a note",
+                "uses": ", ".join(USES),
+                "pickup": "yes or no",
+            }[field.name]
         default = getattr(Drill(), field.name)
         print(f"  {field.name:13} {what}  [{', '.join(default) if isinstance(default, tuple) else default}]")
 

@@ -15,7 +15,10 @@ from jeweller.desk.style import load_fonts
 
 
 def has_display() -> bool:
-    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")) and os.environ.get("QT_QPA_PLATFORM") != "offscreen"
+    return (
+        bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+        and os.environ.get("QT_QPA_PLATFORM") != "offscreen"
+    )
 
 
 def make_app() -> QApplication:
@@ -40,10 +43,19 @@ def open_settings(path: Path | None = None) -> QSettings:
     return QSettings(str(path or home / "jeweller" / "desk.ini"), QSettings.Format.IniFormat)
 
 
-def run_window(score: str | None = None, take: str | None = None, tray: tuple[TrayTake, ...] = (), tray_name: str = "", speaker: Speaker | None = None) -> int:
+def run_window(
+    score: str | None = None,
+    take: str | None = None,
+    tray: tuple[TrayTake, ...] = (),
+    tray_name: str = "",
+    speaker: Speaker | None = None,
+) -> int:
     """Opens the window and runs until it is closed."""
     if not has_display():
-        print("jeweller: there is no display to open the window on; use `jeweller check` or `jeweller demo`.", file=sys.stderr)
+        print(
+            "jeweller: there is no display to open the window on; use `jeweller check` or `jeweller demo`.",
+            file=sys.stderr,
+        )
         return 2
     app = make_app()
     from jeweller.desk.window import Window
@@ -55,5 +67,7 @@ def run_window(score: str | None = None, take: str | None = None, tray: tuple[Tr
         window.when_idle(lambda: window.open_files(files))
     elif tray:
         first = tray[0]
-        window.when_idle(lambda: window.open_pair(str(first.score), str(first.take), first.part, first.player))
+        window.when_idle(
+            lambda: window.open_pair(str(first.score), str(first.take), first.part, first.player)
+        )
     return app.exec()

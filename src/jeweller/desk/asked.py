@@ -1,4 +1,6 @@
-"""What is asked for: bars, speed, articulation, how it is judged and marked. Changed here, it changes the checks and the marks of its trays."""
+"""What is asked for: bars, speed, articulation, how it is judged and marked. Changed here, it changes the
+checks and the marks of its trays.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +35,13 @@ from jeweller.mark.scheme import FORMS, HABIT_SHARE, OUT_OF, SCHEMES, find_schem
 from jeweller.sheet.theme import FACET_NAMES
 from jeweller.usage import Usage
 
-CHECKED = ("tempo_bpm", "tolerance", "articulation", "click", "judging")  # what changes a check, and not the mark alone
+CHECKED = (
+    "tempo_bpm",
+    "tolerance",
+    "articulation",
+    "click",
+    "judging",
+)  # what changes a check, and not the mark alone
 OWN = "own"
 CLICKS = {"": "no", "heard": "yes, it is heard in the recording"}
 TRILLS = {"either": "on either note", "upper": "on the note above", "main": "on the written note"}
@@ -49,10 +57,18 @@ def _heading(words: str) -> QLabel:
 
 
 class AskedDialog(QDialog):
-    """`asked` gives what was chosen: piece, title, bars, due, settings. `kinds_of` names the kinds of trap in a piece."""
+    """`asked` gives what was chosen: piece, title, bars, due, settings. `kinds_of` names the kinds of trap in
+    a piece.
+    """
 
-    def __init__(self, parent: QWidget, pieces: list[tuple[str, str]], assignment: Assignment | None, usage: Usage | None = None,
-                 kinds_of: Callable[[str], list[str]] = lambda piece: []) -> None:  # fmt: skip
+    def __init__(
+        self,
+        parent: QWidget,
+        pieces: list[tuple[str, str]],
+        assignment: Assignment | None,
+        usage: Usage | None = None,
+        kinds_of: Callable[[str], list[str]] = lambda piece: [],
+    ) -> None:
         super().__init__(parent)
         self.usage, self.kinds_of = usage or Usage(), kinds_of
         self.setWindowTitle("What is asked for")
@@ -65,14 +81,18 @@ class AskedDialog(QDialog):
         sides.addLayout(self._played(pieces, assignment, told), 1)
         sides.addLayout(self._marked(told), 1)
         column.addLayout(sides)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
         self._fill_weights()
         self._fill_traps()
 
-    def _played(self, pieces: list[tuple[str, str]], assignment: Assignment | None, told: dict[str, Any]) -> QVBoxLayout:
+    def _played(
+        self, pieces: list[tuple[str, str]], assignment: Assignment | None, told: dict[str, Any]
+    ) -> QVBoxLayout:
         side, form = self._side("What is played")
         self.piece = QComboBox()
         self.piece.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
@@ -92,7 +112,12 @@ class AskedDialog(QDialog):
         self.speed.setValue(round(told.get("tempo_bpm") or 0))
         self._row(form, "Speed", self.speed)
         self.click = self._choice(form, "To a click", CLICKS, str(told.get("click") or ""))
-        self.articulation = self._choice(form, "Articulation", {a: a.replace("-", " ") for a in ARTICULATIONS}, told.get("articulation", "printed"))
+        self.articulation = self._choice(
+            form,
+            "Articulation",
+            {a: a.replace("-", " ") for a in ARTICULATIONS},
+            told.get("articulation", "printed"),
+        )
         judging = told.get("judging") or {}
         self.trills = self._choice(form, "Trills begin", TRILLS, str(judging.get("trill_first", "either")))
         self.graces = self._choice(form, "Grace notes", GRACES, str(judging.get("graces", "either")))
@@ -103,7 +128,9 @@ class AskedDialog(QDialog):
         self.has_due = QCheckBox("Due")
         day = day_of(assignment.due) if assignment is not None else None
         self.has_due.setChecked(day is not None)
-        self.due.setDate(QDate(day.year, day.month, day.day) if day is not None else QDate.currentDate().addDays(WEEK))
+        self.due.setDate(
+            QDate(day.year, day.month, day.day) if day is not None else QDate.currentDate().addDays(WEEK)
+        )
         self.due.setEnabled(day is not None)
         self.due.setAccessibleName("The day it is due")
         self.has_due.toggled.connect(self.due.setEnabled)
@@ -120,9 +147,16 @@ class AskedDialog(QDialog):
 
     def _marked(self, told: dict[str, Any]) -> QVBoxLayout:
         side, form = self._side("How it is marked")
-        self.tolerance = self._choice(form, "Tolerance", {t: t for t in TOLERANCES}, told.get("tolerance", "standard"))
+        self.tolerance = self._choice(
+            form, "Tolerance", {t: t for t in TOLERANCES}, told.get("tolerance", "standard")
+        )
         scheme = OWN if told.get("weights") else str(told.get("scheme", "even"))
-        self.scheme = self._choice(form, "What counts most", {**{s.name: s.title for s in SCHEMES.values()}, OWN: "Weights of my own"}, scheme)
+        self.scheme = self._choice(
+            form,
+            "What counts most",
+            {**{s.name: s.title for s in SCHEMES.values()}, OWN: "Weights of my own"},
+            scheme,
+        )
         self.scheme.currentIndexChanged.connect(lambda _: self._fill_weights())
         self.judged: dict[str, QCheckBox] = {}
         self.weights: dict[str, QSpinBox] = {}
@@ -213,18 +247,31 @@ class AskedDialog(QDialog):
         scheme = str(self.scheme.currentData())
         facets = [f for f, box in self.judged.items() if box.isChecked()]
         schools = (("trill_first", self.trills), ("graces", self.graces), ("repeats", self.repeats))
-        judging = {name: str(box.currentData()) for name, box in schools if box.currentIndex()}  # the first is the usual one
+        judging = {
+            name: str(box.currentData()) for name, box in schools if box.currentIndex()
+        }  # the first is the usual one
         settings: dict[str, Any] = {
-            "tempo_bpm": float(self.speed.value()) or None, "click": self.click.currentData() or None,
-            "judging": judging or None, "traps": [k for k, box in self.traps.items() if box.isChecked()] or None,
-            "articulation": self.articulation.currentData(), "tolerance": self.tolerance.currentData(),
-            "scheme": "even" if scheme == OWN else scheme, "weights": {f: w.value() for f, w in self.weights.items()} if scheme == OWN else None,
-            "facets": facets if len(facets) < len(FACETS) else None, "habit_share": round(self.habit.value(), 2), "form": self.form.currentData(),
+            "tempo_bpm": float(self.speed.value()) or None,
+            "click": self.click.currentData() or None,
+            "judging": judging or None,
+            "traps": [k for k, box in self.traps.items() if box.isChecked()] or None,
+            "articulation": self.articulation.currentData(),
+            "tolerance": self.tolerance.currentData(),
+            "scheme": "even" if scheme == OWN else scheme,
+            "weights": {f: w.value() for f, w in self.weights.items()} if scheme == OWN else None,
+            "facets": facets if len(facets) < len(FACETS) else None,
+            "habit_share": round(self.habit.value(), 2),
+            "form": self.form.currentData(),
             "out_of": self.out_of.value(),
-        }  # fmt: skip
+        }
         due = self.due.date().toString("yyyy-MM-dd") if self.has_due.isChecked() else ""
-        return {"piece": self.piece.currentData(), "title": self.piece.currentText(), "bars": self.bars.text().strip().replace("–", "-"), "due": due,
-                "settings": {k: v for k, v in settings.items() if v is not None}}  # fmt: skip
+        return {
+            "piece": self.piece.currentData(),
+            "title": self.piece.currentText(),
+            "bars": self.bars.text().strip().replace("–", "-"),
+            "due": due,
+            "settings": {k: v for k, v in settings.items() if v is not None},
+        }
 
     def keyPressEvent(self, event: Any) -> None:
         if event.key() == Qt.Key.Key_Escape:
@@ -237,6 +284,16 @@ def checks_again(before: Assignment | None, asked: dict[str, Any]) -> bool:
     """Whether what was asked for now needs new checks, and not only other marks."""
     old = dict(before.settings) if before is not None else {}
     new = asked["settings"]
-    usual = {"tolerance": "standard", "articulation": "printed", "tempo_bpm": None, "click": None, "judging": None}
+    usual = {
+        "tolerance": "standard",
+        "articulation": "printed",
+        "tempo_bpm": None,
+        "click": None,
+        "judging": None,
+    }
     changed = any(old.get(k, usual[k]) != new.get(k, usual[k]) for k in CHECKED)
-    return changed or (before.bars if before is not None else "") != asked["bars"] or (before is not None and before.piece != asked["piece"])
+    return (
+        changed
+        or (before.bars if before is not None else "") != asked["bars"]
+        or (before is not None and before.piece != asked["piece"])
+    )

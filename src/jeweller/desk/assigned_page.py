@@ -1,4 +1,6 @@
-"""What was given out: when it is due, who has handed in, what is still to be decided; and giving something out."""
+"""What was given out: when it is due, who has handed in, what is still to be decided; and giving something
+out.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,17 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QAbstractItemView, QDialog, QHBoxLayout, QHeaderView, QLabel, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from jeweller.desk.asked import AskedDialog, checks_again
 from jeweller.desk.shown_as import plain_table
@@ -19,12 +31,17 @@ from jeweller.look.over import SAID
 from jeweller.sheet.theme import LIGHT, Theme
 
 COLUMNS = ("Due", "Piece", "What matters", "Handed in", "To decide", "Not yet from")
-NOTHING = "Nothing was given out yet. What is given out says how its takes are checked and marked; who has not handed in is named here."
+NOTHING = (
+    "Nothing was given out yet. What is given out says how its takes are checked and marked; who has "
+    "not handed in is named here."
+)
 NAMED = 6  # players named in a row
 
 
 class AssignedPage(QWidget):
-    """`to_tray` is emitted with a tray whose takes are wanted; `changed` when something was given out or changed."""
+    """`to_tray` is emitted with a tray whose takes are wanted; `changed` when something was given out or
+    changed.
+    """
 
     to_tray = Signal(int)
     changed = Signal()
@@ -87,8 +104,17 @@ class AssignedPage(QWidget):
             a = g.assignment
             bars = theme.said(f", bars {a.bars}") if a.bars else ""
             matters = ", ".join(theme.said(SAID[t]) for t in a.settings.get("traps") or () if t in SAID)
-            missing = ", ".join(g.missing[:NAMED]) + (f" and {len(g.missing) - NAMED} more" if len(g.missing) > NAMED else "")
-            cells = (g.due_words(today), a.title + bars, matters, f"{len(g.handed_in)} of {len(g.handed_in) + len(g.missing)}", str(g.waiting or ""), missing)
+            missing = ", ".join(g.missing[:NAMED]) + (
+                f" and {len(g.missing) - NAMED} more" if len(g.missing) > NAMED else ""
+            )
+            cells = (
+                g.due_words(today),
+                a.title + bars,
+                matters,
+                f"{len(g.handed_in)} of {len(g.handed_in) + len(g.missing)}",
+                str(g.waiting or ""),
+                missing,
+            )
             for n, words in enumerate(cells):
                 item = QTableWidgetItem(words)
                 item.setToolTip(", ".join(g.missing) if n == len(cells) - 1 else words)
@@ -98,9 +124,22 @@ class AssignedPage(QWidget):
                 self.table.setItem(k, n, item)
         self.table.verticalHeader().setDefaultSectionSize(self.table.fontMetrics().height() + 16)
         pressing = sum(g.presses(today) for g in self.rows)
-        self.told.setText(NOTHING if not self.rows else f"{pressing} due, and not yet from everybody." if pressing else "Nothing presses.")
+        self.told.setText(
+            NOTHING
+            if not self.rows
+            else f"{pressing} due, and not yet from everybody."
+            if pressing
+            else "Nothing presses."
+        )
         if self.rows:
-            same = next((k for k, g in enumerate(self.rows) if now is not None and g.assignment.id == now.assignment.id), 0)
+            same = next(
+                (
+                    k
+                    for k, g in enumerate(self.rows)
+                    if now is not None and g.assignment.id == now.assignment.id
+                ),
+                0,
+            )
             self.table.selectRow(same)
         self._fit()
 
@@ -117,15 +156,25 @@ class AssignedPage(QWidget):
         elif g is not None:
             self.message.emit("No takes came in for it yet.")
 
-    def give(self, piece: str = "", traps: list[str] | None = None, asked: dict[str, Any] | None = None) -> None:
-        """Gives something out: a piece of the shelf, what of it, until when, how it is judged. `asked` in place of the box."""
+    def give(
+        self, piece: str = "", traps: list[str] | None = None, asked: dict[str, Any] | None = None
+    ) -> None:
+        """Gives something out: a piece of the shelf, what of it, until when, how it is judged. `asked` in
+        place of the box.
+        """
         library = self.library
         if library is None:
             return
         library.shelf.read()
-        pieces = [(p.id, p.title) for p in sorted(library.shelf.pieces.values(), key=lambda p: p.title.casefold()) if not p.passage_of]
+        pieces = [
+            (p.id, p.title)
+            for p in sorted(library.shelf.pieces.values(), key=lambda p: p.title.casefold())
+            if not p.passage_of
+        ]
         if not pieces:
-            self.trouble.emit("There is no music on the shelf yet: put a piece there from the pattern book first.")
+            self.trouble.emit(
+                "There is no music on the shelf yet: put a piece there from the pattern book first."
+            )
             return
         if asked is None:
             dialog = AskedDialog(self, pieces, None, self.theme.usage, partial(kinds_of, library))
@@ -136,11 +185,20 @@ class AssignedPage(QWidget):
         bands = library.bands()
         try:
             band = bands[0].id if bands else library.add_band("My band").id
-            library.give(band, asked["piece"], asked["title"], bars=asked["bars"], due=asked["due"], **asked["settings"])
+            library.give(
+                band,
+                asked["piece"],
+                asked["title"],
+                bars=asked["bars"],
+                due=asked["due"],
+                **asked["settings"],
+            )
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
-        self.message.emit(f"{asked['title']} is given out; takes of it that are brought in are handed in for it.")
+        self.message.emit(
+            f"{asked['title']} is given out; takes of it that are brought in are handed in for it."
+        )
         self.show_all(self.theme)
         self.changed.emit()
 
@@ -150,19 +208,40 @@ class AssignedPage(QWidget):
         if library is None or g is None:
             return
         if asked is None:
-            dialog = AskedDialog(self, [(g.assignment.piece, g.assignment.title)], g.assignment, self.theme.usage, partial(kinds_of, library))
+            dialog = AskedDialog(
+                self,
+                [(g.assignment.piece, g.assignment.title)],
+                g.assignment,
+                self.theme.usage,
+                partial(kinds_of, library),
+            )
             if dialog.exec() != QDialog.DialogCode.Accepted:
                 return
             asked = dialog.asked()
         try:
-            library.reassign(g.assignment.id, asked["piece"], asked["title"], bars=asked["bars"], due=asked["due"], **asked["settings"])
-            again = [t for tray in g.trays for t in library.takes(tray) if t.piece == asked["piece"] and checks_again(g.assignment, asked)]
+            library.reassign(
+                g.assignment.id,
+                asked["piece"],
+                asked["title"],
+                bars=asked["bars"],
+                due=asked["due"],
+                **asked["settings"],
+            )
+            again = [
+                t
+                for tray in g.trays
+                for t in library.takes(tray)
+                if t.piece == asked["piece"] and checks_again(g.assignment, asked)
+            ]
             for take in again:
                 library.change(take, state="waiting")
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
         if again:
-            self.message.emit(f"{len(again)} takes wait on the bench to be checked again by what is asked for now; what was decided stays.")
+            self.message.emit(
+                f"{len(again)} takes wait on the bench to be checked again by what is asked for "
+                "now; what was decided stays."
+            )
         self.show_all(self.theme)
         self.changed.emit()

@@ -1,4 +1,6 @@
-"""The bench: a tray of takes checked while something else is done, and gone through by keyboard, place by doubtful place."""
+"""The bench: a tray of takes checked while something else is done, and gone through by keyboard, place by
+doubtful place.
+"""
 
 from __future__ import annotations
 
@@ -42,7 +44,9 @@ from jeweller.score.line import Line as Music
 from jeweller.sheet.theme import LIGHT, Theme
 
 POLL_MS = 60
-PAINTED_MS = 20  # the take is seen before its sound is looked for, which takes the interpreter from the painting
+PAINTED_MS = (
+    20  # the take is seen before its sound is looked for, which takes the interpreter from the painting
+)
 EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
 SETTLE_MS = 3000  # after the last change in the watched folder
 KEPT = 4  # takes whose music and sound are kept at hand
@@ -50,8 +54,10 @@ UNDONE = "There is nothing to take back."
 
 
 class BenchPlace(Marking):
-    """`message` is a line for the foot of the window, `trouble` a sentence in a box, `to_loupe` the id of a take; `changed` says that the next step
-    may be another, `change_kind` asks for another kind for a finding."""
+    """`message` is a line for the foot of the window, `trouble` a sentence in a box, `to_loupe` the id of a
+    take; `changed` says that the next step may be another, `change_kind` asks for another kind for a
+    finding.
+    """
 
     message = Signal(str)
     trouble = Signal(str)
@@ -60,10 +66,21 @@ class BenchPlace(Marking):
     change_kind = Signal(str)
     filled = Signal()
 
-    def __init__(self, jobs: Jobs, speaker: Speaker, settings: QSettings, open_library: Callable[[], Library],
-                 fill_library: Callable[[Library], int] | None = None) -> None:  # fmt: skip
+    def __init__(
+        self,
+        jobs: Jobs,
+        speaker: Speaker,
+        settings: QSettings,
+        open_library: Callable[[], Library],
+        fill_library: Callable[[Library], int] | None = None,
+    ) -> None:
         super().__init__()
-        self.jobs, self.settings, self.open_library, self.fill_library = jobs, settings, open_library, fill_library
+        self.jobs, self.settings, self.open_library, self.fill_library = (
+            jobs,
+            settings,
+            open_library,
+            fill_library,
+        )
         self.transport = Transport(speaker)
         self.theme, self.points = LIGHT, 11.0
         self.library: Library | None = None
@@ -72,7 +89,9 @@ class BenchPlace(Marking):
         self.hand: InHand | None = None
         self.key: str | None = None  # the finding in hand
         self.lines: list[Line] = []
-        self._heard: dict[int, tuple[Music | None, Recording]] = {}  # the music and the sound of the take in hand and of those beside it
+        self._heard: dict[
+            int, tuple[Music | None, Recording]
+        ] = {}  # the music and the sound of the take in hand and of those beside it
         self._fetching: set[int] = set()
         self.slip_settings = self.remembered_slips()
         self.stale = False  # whether something was changed elsewhere since
@@ -100,7 +119,8 @@ class BenchPlace(Marking):
         self._poll.setInterval(POLL_MS)
         self._poll.timeout.connect(self._hear_checks)
 
-    # ---- construction --------------------------------------------------------------------------------------------
+    # ---- construction
+    # --------------------------------------------------------------------------------------------
 
     def _tray_page(self) -> QWidget:
         page = QWidget()
@@ -138,8 +158,14 @@ class BenchPlace(Marking):
         self.list.picked.connect(self._pick)
         self.list.opened.connect(self.to_loupe)
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.list.customContextMenuRequested.connect(lambda point: take_menu(self).popup(self.list.mapToGlobal(point)))
-        self.page.of_take.clicked.connect(lambda: take_menu(self).popup(self.page.of_take.mapToGlobal(self.page.of_take.rect().bottomLeft())))
+        self.list.customContextMenuRequested.connect(
+            lambda point: take_menu(self).popup(self.list.mapToGlobal(point))
+        )
+        self.page.of_take.clicked.connect(
+            lambda: take_menu(self).popup(
+                self.page.of_take.mapToGlobal(self.page.of_take.rect().bottomLeft())
+            )
+        )
         split.addWidget(self.list)
         self.page.chosen.connect(self.choose)
         self.page.act.connect(self.act)
@@ -161,7 +187,8 @@ class BenchPlace(Marking):
         self.split = split
         return page
 
-    # ---- what is shown -------------------------------------------------------------------------------------------
+    # ---- what is shown
+    # -------------------------------------------------------------------------------------------
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
@@ -187,7 +214,9 @@ class BenchPlace(Marking):
         self.watch(str(self.settings.value("watched", "")))
         self.show_trays()
         if self.fill_library is not None and not self.library.store.read_only:
-            self.empty.setText("The demo band is being entered: its players, its music, two weeks of recordings. A moment…")
+            self.empty.setText(
+                "The demo band is being entered: its players, its music, two weeks of recordings. A moment…"
+            )
             job = self.jobs.threaded("fill", self.fill_library, self.library)
             job.done.connect(lambda new: self._filled() if new else None)
             job.failed.connect(self.trouble)
@@ -196,7 +225,7 @@ class BenchPlace(Marking):
         """Says what is due and has not come in, unless something else is being said."""
         if self.library is None or self.library.store.closed or self.library.store.told:
             return
-        if (told := reminder(self.library, datetime.date.today())):
+        if told := reminder(self.library, datetime.date.today()):
             self.message.emit(told)
 
     def _filled(self) -> None:
@@ -213,7 +242,9 @@ class BenchPlace(Marking):
         for t in self.library.trays():
             self.trays.addItem(t.name, t)
         if tray is not None:
-            self.trays.setCurrentIndex(next((k for k in range(self.trays.count()) if self.trays.itemData(k).id == tray), 0))
+            self.trays.setCurrentIndex(
+                next((k for k in range(self.trays.count()) if self.trays.itemData(k).id == tray), 0)
+            )
         self.trays.blockSignals(False)
         self.trays.setVisible(self.trays.count() > 0)
         self._choose_tray()
@@ -234,8 +265,11 @@ class BenchPlace(Marking):
         self.empty.setVisible(not self.lines)
         for button in (self.alike, self.asked, self.bring):  # the next step offers it where there is nothing
             button.setVisible(bool(self.lines))
-        self.empty.setText("A tray is a pile of recordings: one line, many players. Drop a folder, a zip file or recordings here. Jeweller looks who and what "
-                           "each is, you correct what it guessed, and it checks them while you do something else.")  # fmt: skip
+        self.empty.setText(
+            "A tray is a pile of recordings: one line, many players. Drop a folder, a zip file or "
+            "recordings here. Jeweller looks who and what "
+            "each is, you correct what it guessed, and it checks them while you do something else."
+        )
         self._say_state()
 
     def _say_state(self) -> None:
@@ -250,7 +284,13 @@ class BenchPlace(Marking):
         if busy and self.checking is not None:
             now = self.checking.state()
             told = [f"{now.done} of {now.done + now.running + now.waiting} checked"]
-            told += ["paused"] if now.paused else [f"about {_time(now.left_s)} left"] if now.left_s is not None else []
+            told += (
+                ["paused"]
+                if now.paused
+                else [f"about {_time(now.left_s)} left"]
+                if now.left_s is not None
+                else []
+            )
         self.state.setText(" · ".join(told))
         self.pause.setVisible(busy)
         self.halt.setVisible(busy)
@@ -273,7 +313,12 @@ class BenchPlace(Marking):
         QTimer.singleShot(PAINTED_MS, lambda: self._fetch_soon(take))
 
     def _fetch_soon(self, take: int) -> None:
-        if self.hand is not None and self.hand.take.id == take and self.library is not None and not self.library.store.closed:
+        if (
+            self.hand is not None
+            and self.hand.take.id == take
+            and self.library is not None
+            and not self.library.store.closed
+        ):
             self._fetch(take)
 
     def _fetch(self, take: int) -> None:
@@ -318,14 +363,17 @@ class BenchPlace(Marking):
         if self.hand is not None:
             line = next((x for x in self.lines if x.take.id == self.hand.take.id), None)
             assert self.library is not None
-            self.page.kinds = criteria_of(self.library.assignment_of(self.library.tray(self.hand.take.tray_id)), self.hand.take.piece)
+            self.page.kinds = criteria_of(
+                self.library.assignment_of(self.library.tray(self.hand.take.tray_id)), self.hand.take.piece
+            )
             self.page.show_hand(self.hand, line, self.key, self._music())
         self.alike.setEnabled(self.key is not None)
 
     def _music(self) -> Music | None:
         return self._heard.get(self.hand.take.id, (None, None))[0] if self.hand is not None else None
 
-    # ---- going through -------------------------------------------------------------------------------------------
+    # ---- going through
+    # -------------------------------------------------------------------------------------------
 
     def choose(self, key: str) -> None:
         """Takes a finding in hand and plays it."""
@@ -337,9 +385,17 @@ class BenchPlace(Marking):
         """The next or previous doubtful place of the tray, played. False where there is none."""
         if self.library is None:
             return False
-        found = next_place(self.library, self.list.order(), self.hand.take.id if self.hand is not None else None, self.key, step)
+        found = next_place(
+            self.library,
+            self.list.order(),
+            self.hand.take.id if self.hand is not None else None,
+            self.key,
+            step,
+        )
         if found is None:
-            self.message.emit("No doubtful place is left." if step > 0 else "That was the first doubtful place.")
+            self.message.emit(
+                "No doubtful place is left." if step > 0 else "That was the first doubtful place."
+            )
             return False
         take, key = found
         self._begun = True
@@ -387,7 +443,9 @@ class BenchPlace(Marking):
         return True
 
     def _touched(self, takes: set[int]) -> None:
-        """What changed in some takes, shown where they stand: the list keeps its order while it is worked through."""
+        """What changed in some takes, shown where they stand: the list keeps its order while it is worked
+        through.
+        """
         assert self.library is not None
         for k, line in enumerate(self.lines):
             if line.take.id in takes:
@@ -415,12 +473,18 @@ class BenchPlace(Marking):
         self._show_hand()
 
     def dismiss_all(self, why: str | None = None) -> None:
-        """Dismisses every undecided finding of the kind in hand, in all takes of the tray, with one reason."""
+        """Dismisses every undecided finding of the kind in hand, in all takes of the tray, with one
+        reason.
+        """
         if self.library is None or self.tray is None or self.hand is None or self.key is None:
             return
         kind = next(s.finding["kind"] for s in self.hand.shown if s.key == self.key)
         if why is None:
-            why, ok = QInputDialog.getText(self, "All of this kind", f"Dismiss every undecided “{kind.replace('_', ' ')}” of this tray. Why?")
+            why, ok = QInputDialog.getText(
+                self,
+                "All of this kind",
+                f"Dismiss every undecided “{kind.replace('_', ' ')}” of this tray. Why?",
+            )
             if not ok:
                 return
         try:
@@ -434,9 +498,15 @@ class BenchPlace(Marking):
 
     def decide_take(self) -> None:
         """The take in hand is done; the next one that is not comes."""
-        if self.hand is None or not self._do([(self.hand.take.id, "state", {"state": "decided"})]) or self.step_place(1):
+        if (
+            self.hand is None
+            or not self._do([(self.hand.take.id, "state", {"state": "decided"})])
+            or self.step_place(1)
+        ):
             return
-        undone = next((line.take.id for line in self.lines if not line.done and line.take.state == "checked"), None)
+        undone = next(
+            (line.take.id for line in self.lines if not line.done and line.take.state == "checked"), None
+        )
         if undone is not None:
             self.list.pick(undone)
         else:
@@ -452,7 +522,8 @@ class BenchPlace(Marking):
             self._do([(self.hand.take.id, "comment", {"key": WHOLE, "text": words})])
         self.list.setFocus()
 
-    # ---- sound ---------------------------------------------------------------------------------------------------
+    # ---- sound
+    # ---------------------------------------------------------------------------------------------------
 
     def play(self) -> None:
         """From two beats before the finding in hand to a beat after it."""
@@ -475,7 +546,8 @@ class BenchPlace(Marking):
         self._play_when_loaded = False
         self.transport.stop()
 
-    # ---- checking ------------------------------------------------------------------------------------------------
+    # ---- checking
+    # ------------------------------------------------------------------------------------------------
 
     def waiting(self) -> int:
         """How many takes wait to be checked."""
@@ -488,7 +560,11 @@ class BenchPlace(Marking):
         if self.library.store.read_only:
             self.trouble.emit(self.library.store.told)
             return
-        chosen = [x.take for x in self.lines if (x.take.id in takes if takes is not None else x.take.state == "waiting")]
+        chosen = [
+            x.take
+            for x in self.lines
+            if (x.take.id in takes if takes is not None else x.take.state == "waiting")
+        ]
         for news in self.checking.add(chosen):
             self.list.progress.pop(news.take, None)
         self.list.progress.update({t.id: "waiting" for t in chosen if t.piece})
@@ -571,4 +647,3 @@ class BenchPlace(Marking):
 
 def _time(seconds: float) -> str:
     return f"{round(seconds)} s" if seconds < 90 else f"{round(seconds / 60)} min"
-

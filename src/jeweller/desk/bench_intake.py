@@ -1,4 +1,6 @@
-"""How takes come to the bench: dropped, opened, from a watched folder; who and what each is; the music they are of."""
+"""How takes come to the bench: dropped, opened, from a watched folder; who and what each is; the music they
+are of.
+"""
 
 from __future__ import annotations
 
@@ -58,7 +60,9 @@ class BringingIn(Leaving):
         if not paths:
             return
         self._sources = paths
-        job = self.jobs.threaded("intake", look_at, self.library, [Path(p) for p in paths], Path(self._unpacked.name), self._band())
+        job = self.jobs.threaded(
+            "intake", look_at, self.library, [Path(p) for p in paths], Path(self._unpacked.name), self._band()
+        )
         self.message.emit("Looking at the recordings…")
         job.done.connect(self._looked)
         job.failed.connect(self.trouble)
@@ -80,10 +84,16 @@ class BringingIn(Leaving):
         self.intake.show_guesses(self.library, band, guesses, pieces, told)
         self.pages.setCurrentIndex(1)
         self.changed.emit()
-        unknown = [(str(g.path), self.instrument_of(g.player)) for g in guesses if not g.piece and not g.twice and g.kind == "played"]
+        unknown = [
+            (str(g.path), self.instrument_of(g.player))
+            for g in guesses
+            if not g.piece and not g.twice and g.kind == "played"
+        ]
         if unknown and pieces:
             job = self.jobs.process("recognise", recognise_many, self.library.folder, unknown)
-            job.progress.connect(lambda share, name: self.message.emit(f"Listening which piece it is: {name}"))
+            job.progress.connect(
+                lambda share, name: self.message.emit(f"Listening which piece it is: {name}")
+            )
             job.done.connect(self._recognised)
 
     def instrument_of(self, player: int | None) -> str:
@@ -95,14 +105,19 @@ class BringingIn(Leaving):
         """What was told by the sound, entered where nothing was chosen meanwhile."""
         assert isinstance(found, dict)
         named = self.intake.recognised(found)
-        self.message.emit(f"{named} told by the sound." if named else "No other piece was recognised by its sound.")
+        self.message.emit(
+            f"{named} told by the sound." if named else "No other piece was recognised by its sound."
+        )
 
-    # ---- music ---------------------------------------------------------------------------------------------------
+    # ---- music
+    # ---------------------------------------------------------------------------------------------------
 
     def ask_music(self) -> None:
         """Music that is not on the shelf yet."""
         endings = " ".join(f"*{e}" for e in ENDINGS)
-        paths, _ = QFileDialog.getOpenFileNames(self, "The music of these recordings", str(Path.home()), f"Notation files ({endings})")
+        paths, _ = QFileDialog.getOpenFileNames(
+            self, "The music of these recordings", str(Path.home()), f"Notation files ({endings})"
+        )
         if paths:
             self.add_music(paths)
 
@@ -122,12 +137,15 @@ class BringingIn(Leaving):
             if self.pages.currentIndex() == 1 and self._sources:
                 self.take_in(self._sources)
 
-    # ---- a watched folder ----------------------------------------------------------------------------------------
+    # ---- a watched folder
+    # ----------------------------------------------------------------------------------------
 
     def watch(self, folder: str | None) -> None:
         """Watches a folder for new recordings ("" for none; None asks)."""
         if folder is None:
-            folder = QFileDialog.getExistingDirectory(self, "A folder to be watched for new recordings", str(Path.home()))
+            folder = QFileDialog.getExistingDirectory(
+                self, "A folder to be watched for new recordings", str(Path.home())
+            )
             if not folder:
                 return
         if self._watcher.directories():
@@ -148,6 +166,7 @@ class BringingIn(Leaving):
         if fresh:
             self.message.emit(f"{len(fresh)} new recording{'s' if len(fresh) != 1 else ''} in {folder.name}.")
             self.take_in([str(p) for p in fresh])
+
     def _leave_intake(self) -> None:
         self.pages.setCurrentIndex(0)
         self.changed.emit()

@@ -42,17 +42,33 @@ class Leaving(QWidget):
 
     def write_slips(self, kind: str = "pdf", target: str = "") -> None:
         """The slips of the tray: all in one PDF, or a file a player in a folder."""
-        if self.library is None or self.tray is None or not any(line.take.state == "checked" for line in self.lines):
+        if (
+            self.library is None
+            or self.tray is None
+            or not any(line.take.state == "checked" for line in self.lines)
+        ):
             self.message.emit("There are no slips to write yet: check a tray first.")
             return
         if not target and kind == "pdf":
-            target, _ = QFileDialog.getSaveFileName(self, "Save the slips", str(Path.home() / f"{self.tray.name} - slips.pdf"), "*.pdf")
+            target, _ = QFileDialog.getSaveFileName(
+                self, "Save the slips", str(Path.home() / f"{self.tray.name} - slips.pdf"), "*.pdf"
+            )
         elif not target:
             target = QFileDialog.getExistingDirectory(self, "A folder for the slips", str(Path.home()))
         if not target:
             return
         tray, takes = self.tray.id, [line.take.id for line in self.lines if line.take.state == "checked"]
-        job = self.jobs.process("slips", write_slips, self.library.folder, tray, None, self.slip_settings, kind, target, self.theme.on_paper())
+        job = self.jobs.process(
+            "slips",
+            write_slips,
+            self.library.folder,
+            tray,
+            None,
+            self.slip_settings,
+            kind,
+            target,
+            self.theme.on_paper(),
+        )
         job.progress.connect(lambda share, who: self.message.emit(f"Writing the slips: {who} …"))
         job.done.connect(lambda paths: self._returned(takes, paths))
         job.failed.connect(self.trouble)
@@ -71,15 +87,26 @@ class Leaving(QWidget):
 
     def ask_slip_words(self) -> None:
         """The words slips begin and end with, in the teacher's own tone."""
-        for name, words in (("greeting", "Slips begin with ({name} and {piece} are filled in):"), ("closing", "Slips end with (may be empty):")):
-            text, ok = QInputDialog.getText(self, "Words of the slips", words, text=getattr(self.slip_settings, name))
+        for name, words in (
+            ("greeting", "Slips begin with ({name} and {piece} are filled in):"),
+            ("closing", "Slips end with (may be empty):"),
+        ):
+            text, ok = QInputDialog.getText(
+                self, "Words of the slips", words, text=getattr(self.slip_settings, name)
+            )
             if not ok:
                 return
             self.set_slips(**{name: text.strip()})
 
     def _returned(self, takes: list[int], paths: object) -> None:
         assert isinstance(paths, list)
-        self._do([(t, "state", {"state": "returned"}) for t in takes if any(x.take.id == t and x.state == "decided" for x in self.lines)])
+        self._do(
+            [
+                (t, "state", {"state": "returned"})
+                for t in takes
+                if any(x.take.id == t and x.state == "decided" for x in self.lines)
+            ]
+        )
         self.message.emit(f"Saved: {paths[0]}" + (f" and {len(paths) - 1} more" if len(paths) > 1 else ""))
 
     def marks_asked(self) -> tuple[list[str], str]:
@@ -95,22 +122,34 @@ class Leaving(QWidget):
         """Which columns marks for the office have."""
         box = MarksBox(self, *self.marks_asked())
         if box.exec() == QDialog.DialogCode.Accepted:
-            self.settings.setValue("marks", json.dumps({"columns": ticked(box.columns), "attempts": box.attempts.currentData()}))
+            self.settings.setValue(
+                "marks", json.dumps({"columns": ticked(box.columns), "attempts": box.attempts.currentData()})
+            )
 
     def write_marks(self, kind: str = "csv", target: str = "") -> None:
         """The marks of the tray for the office."""
         if self.library is None or self.tray is None:
             return
         if not target:
-            target, _ = QFileDialog.getSaveFileName(self, "Save the marks", str(Path.home() / f"{self.tray.name} - marks.{kind}"), f"*.{kind}")
+            target, _ = QFileDialog.getSaveFileName(
+                self, "Save the marks", str(Path.home() / f"{self.tray.name} - marks.{kind}"), f"*.{kind}"
+            )
         if not target:
             return
-        consent = any(p.consent for p in self.library.players(self.tray.band_id))  # where it is noted at all, it is asked for
+        consent = any(
+            p.consent for p in self.library.players(self.tray.band_id)
+        )  # where it is noted at all, it is asked for
         columns, attempts = self.marks_asked()
         rows, left_out = office_rows(self.library, self.tray.id, with_consent_only=consent, attempts=attempts)
         try:
-            write_bytes(Path(target), marks_csv(rows, columns) if kind == "csv" else marks_xlsx(rows, columns, self.tray.name))
+            write_bytes(
+                Path(target),
+                marks_csv(rows, columns) if kind == "csv" else marks_xlsx(rows, columns, self.tray.name),
+            )
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
-        self.message.emit(f"Saved: {target}" + (f"; {left_out} takes left out, for whom no consent is noted" if left_out else ""))
+        self.message.emit(
+            f"Saved: {target}"
+            + (f"; {left_out} takes left out, for whom no consent is noted" if left_out else "")
+        )

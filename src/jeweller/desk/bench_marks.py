@@ -31,15 +31,30 @@ class Marking(BringingIn):
         raise NotImplementedError
 
     def mark_by_hand(self, words: str) -> None:
-        """A mark the teacher typed: it stands, with the computed one beside it; an empty one takes it away."""
-        if self.hand is not None and words.strip() != self.hand.standing.mark and self._do([(self.hand.take.id, "mark", {"text": words.strip()})]):
+        """A mark the teacher typed: it stands, with the computed one beside it; an empty one takes it
+        away.
+        """
+        if (
+            self.hand is not None
+            and words.strip() != self.hand.standing.mark
+            and self._do([(self.hand.take.id, "mark", {"text": words.strip()})])
+        ):
             self._show_hand()
         self.list.setFocus()
 
     def why(self) -> str:
         """The mark of the take in hand as a sum."""
-        scheme = self.library.scheme(self.hand.take.id) if self.library is not None and self.hand is not None else None
-        if scheme is None or self.hand is None or self.hand.report is None or not self.hand.report["followed"]:
+        scheme = (
+            self.library.scheme(self.hand.take.id)
+            if self.library is not None and self.hand is not None
+            else None
+        )
+        if (
+            scheme is None
+            or self.hand is None
+            or self.hand.report is None
+            or not self.hand.report["followed"]
+        ):
             return "There is no mark yet: the take is not checked."
         return "\n".join(why(self.hand.report, self.hand.standing, scheme))
 
@@ -48,8 +63,13 @@ class Marking(BringingIn):
         if self.library is None or self.tray is None:
             return
         counts = Counter((line.take.piece, line.title) for line in self.lines if line.take.piece)
-        dialog = AskedDialog(self, [pair for pair, _ in counts.most_common()], self.library.assignment_of(self.tray), self.theme.usage,
-                             partial(kinds_of, self.library))  # fmt: skip
+        dialog = AskedDialog(
+            self,
+            [pair for pair, _ in counts.most_common()],
+            self.library.assignment_of(self.tray),
+            self.theme.usage,
+            partial(kinds_of, self.library),
+        )
         if counts and dialog.exec() == QDialog.DialogCode.Accepted:
             self.assign(dialog.asked())
 
@@ -58,7 +78,14 @@ class Marking(BringingIn):
         assert self.library is not None and self.tray is not None
         again = checks_again(self.library.assignment_of(self.tray), asked)
         try:
-            self.library.assign(self.tray.id, asked["piece"], asked["title"], bars=asked["bars"], due=asked["due"], **asked["settings"])
+            self.library.assign(
+                self.tray.id,
+                asked["piece"],
+                asked["title"],
+                bars=asked["bars"],
+                due=asked["due"],
+                **asked["settings"],
+            )
         except JewellerError as error:
             self.trouble.emit(str(error))
             return

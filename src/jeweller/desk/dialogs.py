@@ -1,4 +1,6 @@
-"""The two boxes of the program: a sentence when something could not be done, and all keys in one place. Neither blocks the window."""
+"""The two boxes of the program: a sentence when something could not be done, and all keys in one place.
+Neither blocks the window.
+"""
 
 from __future__ import annotations
 
@@ -8,20 +10,35 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QL
 from jeweller.desk.margin import wrapped
 
 KEYS = (
-    ("Ctrl+1, 2, 5, 7", "the loupe, the pattern book, the bench, the ledger"), ("Space", "play from two beats before the chosen place, or stop"),
+    ("Ctrl+1, 2, 5, 7", "the loupe, the pattern book, the bench, the ledger"),
+    ("Space", "play from two beats before the chosen place, or stop"),
     ("T, M, B", "the take, the model, one after the other"),
-    ("[ and ]", "slower, faster"), ("L", "loop the chosen bar"),
-    ("Down, Up", "next and previous finding; on the bench, of the whole tray"), ("Right, Left", "next and previous note"),
-    ("K", "keep a finding"), ("D", "dismiss it"), ("R", "restore it"), ("C", "change its kind"), ("A", "add a finding at the chosen note"),
-    ("U, Ctrl+Z", "undo"), ("Ctrl+Shift+Z", "redo"), ("P", "the heard pitch as a line on the staff"), ("Ctrl++, Ctrl+−, Ctrl+0", "larger, smaller, usual size"),
+    ("[ and ]", "slower, faster"),
+    ("L", "loop the chosen bar"),
+    ("Down, Up", "next and previous finding; on the bench, of the whole tray"),
+    ("Right, Left", "next and previous note"),
+    ("K", "keep a finding"),
+    ("D", "dismiss it"),
+    ("R", "restore it"),
+    ("C", "change its kind"),
+    ("A", "add a finding at the chosen note"),
+    ("U, Ctrl+Z", "undo"),
+    ("Ctrl+Shift+Z", "redo"),
+    ("P", "the heard pitch as a line on the staff"),
+    ("Ctrl++, Ctrl+−, Ctrl+0", "larger, smaller, usual size"),
     ("Ctrl+Page Down, Ctrl+Page Up", "next and previous take of the tray"),
-    ("N, Ctrl+Return", "bench: a word to the player; the take is decided"), ("O, Escape", "bench: look closely at the take; back"),
-    ("Ctrl+O", "open a score"), ("Ctrl+R", "open a recording"),
-    ("Ctrl+S", "save the marked part"), ("F1", "this page"),
-)  # fmt: skip
+    ("N, Ctrl+Return", "bench: a word to the player; the take is decided"),
+    ("O, Escape", "bench: look closely at the take; back"),
+    ("Ctrl+O", "open a score"),
+    ("Ctrl+R", "open a recording"),
+    ("Ctrl+S", "save the marked part"),
+    ("F1", "this page"),
+)
 
 
-def _box(parent: QWidget, title: str, *content: QWidget | QLayout, button: QDialogButtonBox.StandardButton) -> QDialog:
+def _box(
+    parent: QWidget, title: str, *content: QWidget | QLayout, button: QDialogButtonBox.StandardButton
+) -> QDialog:
     box = QDialog(parent)
     box.setWindowTitle(title)
     column = QVBoxLayout(box)

@@ -41,7 +41,9 @@ class EmptyPage(QWidget):
         self.text.setFont(font(points))
 
     def fill(self, entries: list[tuple[str, tuple[str, str, str, str]]], score: str, tray_name: str) -> None:
-        """Takes and pairs as (words, what is opened); `score` is one that is open already, `tray_name` whose takes stand first."""
+        """Takes and pairs as (words, what is opened); `score` is one that is open already, `tray_name` whose
+        takes stand first.
+        """
         self.list.clear()
         for words, data in entries:
             item = QListWidgetItem(words)
@@ -53,8 +55,12 @@ class EmptyPage(QWidget):
             text = f"{Path(score).name} is open. Drop a recording of it here, or press Ctrl+R."
         else:
             self.title.setText("A part and a recording of it")
-            text = ("Drop a notation file (MusicXML, MEI, ABC, Humdrum, MIDI) and a recording (wav, flac, ogg, mp3, m4a, webm, mp4 …) into this window, "
-                    "or open them with Ctrl+O and Ctrl+R. Seconds later the part lies here, marked where the playing differs.")  # fmt: skip
+            text = (
+                "Drop a notation file (MusicXML, MEI, ABC, Humdrum, MIDI) and a recording (wav, "
+                "flac, ogg, mp3, m4a, webm, mp4 …) into this window, "
+                "or open them with Ctrl+O and Ctrl+R. Seconds later the part lies here, marked "
+                "where the playing differs."
+            )
         if tray_name:
             text += f" Or begin with a take of the tray of {tray_name}:"
         elif entries:

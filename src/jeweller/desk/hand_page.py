@@ -1,9 +1,20 @@
-"""The take in hand on the bench: who and what, the bars in question, its findings as notes, a word to the player."""
+"""The take in hand on the bench: who and what, the bars in question, its findings as notes, a word to the
+player.
+"""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QStringListModel, Qt, QTimer, Signal
-from PySide6.QtWidgets import QCompleter, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCompleter,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from jeweller.desk.margin import MarginNote, wrapped
 from jeweller.desk.shown_as import plain
@@ -16,13 +27,20 @@ from jeweller.score.line import Line as Music
 from jeweller.sheet.theme import LIGHT, Theme
 
 MOST_ASKED = 5  # altered notes that are told, where nothing was chosen
-UNCHECKED = {"waiting": "It is not checked yet.", "stored": "It holds words and not music: it is kept for your ear."}
-UNFOLLOWED = "This recording holds nothing that follows this part. Is it the right piece, the right part, the right recording?"
+UNCHECKED = {
+    "waiting": "It is not checked yet.",
+    "stored": "It holds words and not music: it is kept for your ear.",
+}
+UNFOLLOWED = (
+    "This recording holds nothing that follows this part. Is it the right piece, the right part, the "
+    "right recording?"
+)
 
 
 class HandPage(QWidget):
-    """`chosen` is emitted with the key of a finding, `act` with what is done with it, `commented` with a word to the player, `marked` with
-    a mark that was typed; `asked_why` when the sum of the mark is wanted."""
+    """`chosen` is emitted with the key of a finding, `act` with what is done with it, `commented` with a word
+    to the player, `marked` with a mark that was typed; `asked_why` when the sum of the mark is wanted.
+    """
 
     chosen = Signal(str)
     act = Signal(str, str)
@@ -95,11 +113,20 @@ class HandPage(QWidget):
         box = QVBoxLayout(content)
         box.setContentsMargins(0, 0, 8, 0)
         box.setSpacing(8)
-        self.title.setText(" · ".join(filter(None, [line.player if line else hand.take.name, line.title if line else "", hand.take.part])))
+        self.title.setText(
+            " · ".join(
+                filter(
+                    None,
+                    [line.player if line else hand.take.name, line.title if line else "", hand.take.part],
+                )
+            )
+        )
         self._tell(hand, music)
         self.comment.setText(hand.standing.comments.get(WHOLE, ""))
         self.mark.setText(hand.standing.mark)
-        self.mark.setPlaceholderText(f"{hand.take.summary['mark']:g}" if hand.take.summary.get("mark") is not None else "")
+        self.mark.setPlaceholderText(
+            f"{hand.take.summary['mark']:g}" if hand.take.summary.get("mark") is not None else ""
+        )
         self.why.setVisible(hand.take.summary.get("mark") is not None)
         self.cards = {}
         for shown in hand.shown:
@@ -124,8 +151,16 @@ class HandPage(QWidget):
         if self.kinds and hand.report is not None and hand.report["followed"]:
             asked = answered(self.kinds, music, hand.report, hand.shown) if music is not None else []
         elif hand.report is not None:
-            asked = [f"{t['what']}: {t['right']} of {t['total']}" for t in hand.report["traps"] if t["total"]][:MOST_ASKED]
-        self.under.setText("\n".join(filter(None, [told_of(hand), self.theme.said(" · ".join(asked)), self.theme.said(hand.changed)])))
+            asked = [
+                f"{t['what']}: {t['right']} of {t['total']}" for t in hand.report["traps"] if t["total"]
+            ][:MOST_ASKED]
+        self.under.setText(
+            "\n".join(
+                filter(
+                    None, [told_of(hand), self.theme.said(" · ".join(asked)), self.theme.said(hand.changed)]
+                )
+            )
+        )
 
     def _bring(self, key: str) -> None:
         card = self.cards.get(key)
@@ -139,7 +174,9 @@ class HandPage(QWidget):
         if hand.report is None or music is None:
             self.snippet.clear("Opening the music and the recording…" if hand.report is not None else "")
         else:
-            self.snippet.show_place(music, hand.report, [s.finding for s in hand.shown if s.state != "dismissed"], key)
+            self.snippet.show_place(
+                music, hand.report, [s.finding for s in hand.shown if s.state != "dismissed"], key
+            )
 
     def write_comment(self, phrases: list[str]) -> None:
         """The cursor to the word to the player; words used before are offered."""
@@ -157,4 +194,6 @@ def told_of(hand: InHand) -> str:
         return UNFOLLOWED
     mark = told_mark(summary)
     computed = f"computed: {summary['mark']:g} of {summary['out_of']}" if summary.get("typed") else ""
-    return " · ".join(filter(None, [mark[0].upper() + mark[1:], computed, f"{summary['bpm']:.0f} to the minute"]))
+    return " · ".join(
+        filter(None, [mark[0].upper() + mark[1:], computed, f"{summary['bpm']:.0f} to the minute"])
+    )

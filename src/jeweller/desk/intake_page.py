@@ -1,9 +1,21 @@
-"""What was dropped onto the bench, as one table: who and what each recording is, guessed, to be corrected and entered."""
+"""What was dropped onto the bench, as one table: who and what each recording is, guessed, to be corrected and
+entered.
+"""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QAbstractItemView, QComboBox, QHBoxLayout, QHeaderView, QLabel, QPushButton, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from jeweller.desk.shown_as import plain, plain_table
 from jeweller.ledger.intake import Guess, Known, part_for
@@ -16,8 +28,9 @@ FILE, PLAYER, PIECE, PART, KIND = 1, 2, 3, 4, 5
 
 
 class IntakePage(QWidget):
-    """`entered` is emitted with what is to be entered: guesses as they were corrected, unknown players by name. `left` when nothing is,
-    `wanted_music` when the music of a recording is not on the shelf."""
+    """`entered` is emitted with what is to be entered: guesses as they were corrected, unknown players by
+    name. `left` when nothing is, `wanted_music` when the music of a recording is not on the shelf.
+    """
 
     entered = Signal(object)
     left = Signal()
@@ -59,7 +72,10 @@ class IntakePage(QWidget):
         self.setups.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         self.setups.setMinimumContentsLength(16)
         self.setups.setAccessibleName("With what they were recorded")
-        self.setups.setToolTip("Room and microphone, in your own words: loudness and tone are compared only between takes with the same")
+        self.setups.setToolTip(
+            "Room and microphone, in your own words: loudness and tone are compared only between "
+            "takes with the same"
+        )
         edit = self.setups.lineEdit()
         if edit is not None:
             edit.setPlaceholderText("not told")
@@ -71,14 +87,25 @@ class IntakePage(QWidget):
         row.addWidget(self.cancel)
         column.addLayout(row)
 
-    def show_guesses(self, library: Library, band: int, guesses: list[Guess], pieces: list[Known], told: list[str]) -> None:
+    def show_guesses(
+        self, library: Library, band: int, guesses: list[Guess], pieces: list[Known], told: list[str]
+    ) -> None:
         """One row a recording. What is in the library already is not ticked."""
         self.guesses, self.pieces, self.players = guesses, pieces, library.players(band)
         twice = sum(g.twice for g in guesses)
         unknown = sum(g.player is None for g in guesses)
-        words = [f"{len(guesses)} recording{'s' if len(guesses) != 1 else ''}. Look over who and what each is; the names come from the files."]
+        words = [
+            (
+                f"{len(guesses)} recording{'s' if len(guesses) != 1 else ''}. Look over who and what "
+                "each is; the names come from the files."
+            )
+        ]
         words += [f"{_are(twice)} in the library already and left out unless ticked."] if twice else []
-        words += [f"{_are(unknown)} by somebody new: the name that is typed is entered as a player."] if unknown else []
+        words += (
+            [f"{_are(unknown)} by somebody new: the name that is typed is entered as a player."]
+            if unknown
+            else []
+        )
         words += ["There is no music on the shelf yet: open what they are of."] if not pieces else []
         self.told.setText(" ".join(words + told[:4]))
         self.all_pieces.clear()
@@ -114,7 +141,12 @@ class IntakePage(QWidget):
         else:
             who.setCurrentIndex(-1)
             who.setEditText(guess.name)
-        piece = self._box(row, PIECE, f"What {guess.path.name} is of", [("not known", ""), *((p.title, p.id) for p in self.pieces)])
+        piece = self._box(
+            row,
+            PIECE,
+            f"What {guess.path.name} is of",
+            [("not known", ""), *((p.title, p.id) for p in self.pieces)],
+        )
         piece.setCurrentIndex(max(0, piece.findData(guess.piece)))
         piece.currentIndexChanged.connect(lambda _, r=row: self._parts(r))
         self._box(row, PART, f"The part in {guess.path.name}", [])
@@ -146,7 +178,9 @@ class IntakePage(QWidget):
             box.addItem(part, part)
         if piece is not None and not chosen and player is not None:
             chosen = part_for(piece.parts, player.part, None)
-        box.setCurrentIndex(box.findData(chosen) if chosen else (0 if piece is not None and len(piece.parts) == 1 else -1))
+        box.setCurrentIndex(
+            box.findData(chosen) if chosen else (0 if piece is not None and len(piece.parts) == 1 else -1)
+        )
 
     def _all_of(self) -> None:
         """The same piece for every recording."""
@@ -157,7 +191,9 @@ class IntakePage(QWidget):
                 box.setCurrentIndex(box.findData(chosen))
 
     def recognised(self, found: dict[str, tuple[str, str]]) -> int:
-        """Enters pieces and parts that were told by the sound, by the path of the recording, where none is chosen; returns how many."""
+        """Enters pieces and parts that were told by the sound, by the path of the recording, where none is
+        chosen; returns how many.
+        """
         named = 0
         for row, guess in enumerate(self.guesses):
             piece, part = found.get(str(guess.path), ("", ""))
@@ -191,7 +227,9 @@ class IntakePage(QWidget):
             who = self.box(row, PLAYER)
             name = who.currentText().strip()
             named = next((p.id for p in self.players if p.name.casefold() == name.casefold()), None)
-            piece, part, kind = (str(self.box(row, column).currentData() or "") for column in (PIECE, PART, KIND))
+            piece, part, kind = (
+                str(self.box(row, column).currentData() or "") for column in (PIECE, PART, KIND)
+            )
             out.append(Guess(guess.path, named, name, piece, part, kind, guess.twice))
         self.entered.emit(out)
 

@@ -1,4 +1,5 @@
-"""One small job service for long work: a plain function in a worker process (or a thread), with progress, cancel, result and error on the main thread.
+"""One small job service for long work: a plain function in a worker process (or a thread), with progress,
+cancel, result and error on the main thread.
 
 A superseded job's result is dropped. `InlineJobs` runs at once, for tests.
 """
@@ -32,12 +33,16 @@ class Job(QObject):
 
 
 class _ProcessJob(Job):
-    def __init__(self, function: Callable[..., Any], arguments: tuple[Any, ...], parent: QObject | None) -> None:
+    def __init__(
+        self, function: Callable[..., Any], arguments: tuple[Any, ...], parent: QObject | None
+    ) -> None:
         super().__init__(parent)
         context = multiprocessing.get_context("spawn")
         self._connection, child = context.Pipe(duplex=False)
         self._stop = context.Event()
-        self._process = context.Process(target=run_job, args=(child, self._stop, function, arguments), daemon=True)
+        self._process = context.Process(
+            target=run_job, args=(child, self._stop, function, arguments), daemon=True
+        )
         self._process.start()
         child.close()
         self._timer = QTimer(self)
@@ -52,7 +57,9 @@ class _ProcessJob(Job):
                     self.progress.emit(message[1], message[2])
                     continue
                 self._finish()
-                {"done": self.done.emit, "failed": self.failed.emit, "cancelled": self.cancelled.emit}[message[0]](*message[1:])
+                {"done": self.done.emit, "failed": self.failed.emit, "cancelled": self.cancelled.emit}[
+                    message[0]
+                ](*message[1:])
                 return
         except (EOFError, OSError):
             self._finish()
@@ -79,7 +86,9 @@ class _ProcessJob(Job):
 class _ThreadJob(Job):
     _back = Signal(str, object)
 
-    def __init__(self, function: Callable[..., Any], arguments: tuple[Any, ...], parent: QObject | None) -> None:
+    def __init__(
+        self, function: Callable[..., Any], arguments: tuple[Any, ...], parent: QObject | None
+    ) -> None:
         super().__init__(parent)
         self._dropped = False
         self._back.connect(self._deliver)
@@ -90,7 +99,10 @@ class _ThreadJob(Job):
             except JewellerError as error:
                 answer = ("failed", str(error))
             except Exception:  # noqa: BLE001
-                answer = ("failed", f"A fault of the program; what was open is safe.\n{traceback.format_exc(limit=-3)}")
+                answer = (
+                    "failed",
+                    f"A fault of the program; what was open is safe.\n{traceback.format_exc(limit=-3)}",
+                )
             if not self._dropped:
                 self._back.emit(*answer)
 

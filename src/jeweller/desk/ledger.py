@@ -39,7 +39,9 @@ SHOWN = 400  # players listed at once: more are found by another letter
 
 
 class LedgerPlace(QWidget):
-    """`to_bench` is emitted with a take and the key of a finding, `to_tray` with a tray; the others as those of the bench."""
+    """`to_bench` is emitted with a take and the key of a finding, `to_tray` with a tray; the others as those
+    of the bench.
+    """
 
     message = Signal(str)
     trouble = Signal(str)
@@ -87,8 +89,11 @@ class LedgerPlace(QWidget):
         self.assigned.changed.connect(self.changed)
         self.assigned.to_tray.connect(self.to_tray)
         self.pages.addWidget(self.assigned)
-        self.empty = QLabel("The ledger fills by itself. What is checked on the bench is here: the class bar by bar, what to rehearse, and each player over "
-                            "time.")  # fmt: skip
+        self.empty = QLabel(
+            "The ledger fills by itself. What is checked on the bench is here: the class bar by "
+            "bar, what to rehearse, and each player over "
+            "time."
+        )
         self.empty.setObjectName("sheet")
         self.empty.setWordWrap(True)
         self.empty.setMaximumWidth(EMPTY_WIDTH)
@@ -119,7 +124,8 @@ class LedgerPlace(QWidget):
         split.setObjectName("class")
         return split
 
-    # ---- what is shown -------------------------------------------------------------------------------------------
+    # ---- what is shown
+    # -------------------------------------------------------------------------------------------
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
@@ -153,9 +159,13 @@ class LedgerPlace(QWidget):
 
     def take_focus(self) -> None:
         """The keys to what is shown."""
-        {"class": self.grid, "players": self.players.search, "assigned": self.assigned.table}[self.way].setFocus()
+        {"class": self.grid, "players": self.players.search, "assigned": self.assigned.table}[
+            self.way
+        ].setFocus()
 
-    _players_stand = False  # whether the list of players is as the library has it: it is filled when it is looked at
+    _players_stand = (
+        False  # whether the list of players is as the library has it: it is filled when it is looked at
+    )
 
     def choose_way(self, way: str) -> None:
         self.way = way
@@ -177,7 +187,9 @@ class LedgerPlace(QWidget):
         now = self.pieces.currentData()
         self.pieces.blockSignals(True)
         self.pieces.clear()
-        for piece, title, count in pieces_of(self.library, self.trays.currentData()) if self.trays.count() else ():
+        for piece, title, count in (
+            pieces_of(self.library, self.trays.currentData()) if self.trays.count() else ()
+        ):
             self.pieces.addItem(f"{title} ({count})", piece)
         self.pieces.setCurrentIndex(max(0, self.pieces.findData(now)))
         self.pieces.blockSignals(False)
@@ -216,7 +228,13 @@ class LedgerPlace(QWidget):
         column.setSpacing(4)
 
         def say(text: str, *, head: bool = False, quiet: bool = False) -> None:
-            label = wrapped(text, self.points + (1 if head else 0), self.theme.quiet if quiet else "", weight=600 if head else 400, serif=head)
+            label = wrapped(
+                text,
+                self.points + (1 if head else 0),
+                self.theme.quiet if quiet else "",
+                weight=600 if head else 400,
+                serif=head,
+            )
             if head:
                 label.setContentsMargins(0, 8, 0, 0)
             column.addWidget(label)
@@ -225,7 +243,10 @@ class LedgerPlace(QWidget):
         if v is not None:
             say("What to rehearse", head=True)
             for k, item in enumerate(v.plan, 1):
-                say(f"{k}. {self.theme.said(item.bars[0].upper() + item.bars[1:])} · {item.minutes} minutes · {item.who}")
+                say(
+                    f"{k}. {self.theme.said(item.bars[0].upper() + item.bars[1:])} · {item.minutes} "
+                    f"minutes · {item.who}"
+                )
                 say(self.theme.said(item.what[0].upper() + item.what[1:]), quiet=True)
                 say(self.theme.said(item.drill[0].upper() + item.drill[1:] + "."), quiet=True)
             if not v.plan:
@@ -239,7 +260,10 @@ class LedgerPlace(QWidget):
                 say("Tuning", head=True)
                 for t in v.tuning:
                     notes = "; ".join(f"{n} {c:+.0f}" for n, c in t.notes)
-                    say(f"{t.instrument}: {f'{round(t.cents):+d} cents' if round(t.cents) else 'in tune'}" + (f"; of its own: {notes}" if notes else ""))
+                    say(
+                        f"{t.instrument}: {f'{round(t.cents):+d} cents' if round(t.cents) else 'in tune'}"
+                        + (f"; of its own: {notes}" if notes else "")
+                    )
         column.addStretch(1)
         return page
 
@@ -248,7 +272,12 @@ class LedgerPlace(QWidget):
         if self.view is None or self.library is None:
             return
         if not target:
-            target, _ = QFileDialog.getSaveFileName(self, "Save the rehearsal plan", str(Path.home() / f"{self.view.title} - rehearsal.pdf"), "*.pdf")
+            target, _ = QFileDialog.getSaveFileName(
+                self,
+                "Save the rehearsal plan",
+                str(Path.home() / f"{self.view.title} - rehearsal.pdf"),
+                "*.pdf",
+            )
         if not target:
             return
         job = self.jobs.process("plan", write_plan, self.view, target, self.theme.on_paper())

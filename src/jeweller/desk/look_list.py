@@ -1,9 +1,19 @@
-"""What there is to see in a part before it is played, as a list at its edge: traps to tick, what makes it lighter, a path."""
+"""What there is to see in a part before it is played, as a list at its edge: traps to tick, what makes it
+lighter, a path.
+"""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from jeweller.desk.margin import wrapped
 from jeweller.look.over import Over
@@ -18,8 +28,9 @@ SHOWN_BARS = 6  # numbers of bars named for one trap
 
 
 class LookList(QScrollArea):
-    """`shown` is emitted with the ids of the notes a line is about; `ticked` when a trap was ticked or unticked,
-    `asked_whom` when it is to be looked over for a certain player."""
+    """`shown` is emitted with the ids of the notes a line is about; `ticked` when a trap was ticked or
+    unticked, `asked_whom` when it is to be looked over for a certain player.
+    """
 
     shown = Signal(object)
     ticked = Signal()
@@ -33,9 +44,18 @@ class LookList(QScrollArea):
         self.boxes: list[tuple[Trap, QCheckBox]] = []
         self.points = 11.0
 
-    def show_over(self, over: Over | None, theme: Theme, points: float, across: list[str] | None = None, whom: str = "", told: str = "") -> None:
-        """Writes the list; the ticks of traps that are still there stay. `across`: sentences about the whole band; `whom` the player it is looked over for,
-        `told` what that player knows of its scale."""
+    def show_over(
+        self,
+        over: Over | None,
+        theme: Theme,
+        points: float,
+        across: list[str] | None = None,
+        whom: str = "",
+        told: str = "",
+    ) -> None:
+        """Writes the list; the ticks of traps that are still there stay. `across`: sentences about the whole
+        band; `whom` the player it is looked over for, `told` what that player knows of its scale.
+        """
         kept = {t.what for t, box in self.boxes if box.isChecked()}
         self.over, self.points, self.boxes = over, points, []
         page = QWidget()
@@ -51,7 +71,16 @@ class LookList(QScrollArea):
         column.addStretch(1)
         self.setWidget(page)
 
-    def _write(self, column: QVBoxLayout, over: Over, theme: Theme, points: float, kept: set[str], whom: str, told: str) -> None:
+    def _write(
+        self,
+        column: QVBoxLayout,
+        over: Over,
+        theme: Theme,
+        points: float,
+        kept: set[str],
+        whom: str,
+        told: str,
+    ) -> None:
         head = QHBoxLayout()
         head.addWidget(wrapped("Look it over", points + 2, weight=600, serif=True), 1)
         self.whom = QPushButton(f"for {whom}" if whom else "for anybody")
@@ -62,12 +91,27 @@ class LookList(QScrollArea):
         column.addLayout(head)
         outside = f", and {', '.join(over.outside_scale)}" if over.outside_scale else ""
         why = f": {', '.join(over.reasons)}" if over.reasons else ""
-        column.addWidget(wrapped(theme.said(f"{over.scale}{outside}. Reads {over.level}{why}. Begin at {over.begin_bpm} to the minute."), points, theme.quiet))
+        column.addWidget(
+            wrapped(
+                theme.said(
+                    f"{over.scale}{outside}. Reads {over.level}{why}. Begin at {over.begin_bpm} to "
+                    "the minute."
+                ),
+                points,
+                theme.quiet,
+            )
+        )
         if told:
             column.addWidget(wrapped(told, points))
         if over.traps:
             column.addWidget(wrapped("What may trip the player", points, weight=600))
-            column.addWidget(wrapped("Tick what matters: it is numbered on the part, and a check answers it.", points - 1, theme.quiet))
+            column.addWidget(
+                wrapped(
+                    "Tick what matters: it is numbered on the part, and a check answers it.",
+                    points - 1,
+                    theme.quiet,
+                )
+            )
         for trap in over.traps:
             times = f", {trap.count} times" if trap.count > 1 else ""
             row = self._row(f"{trap.what}{times}", trap.bars, trap.notes, theme)
@@ -81,9 +125,15 @@ class LookList(QScrollArea):
         if over.lighter:
             column.addWidget(wrapped("What makes it lighter", points, weight=600))
         for light in over.lighter[:LIGHTER]:
-            column.addLayout(self._row(light.what, () if light.what.startswith("bar") else light.bars[:1], light.notes, theme))
+            column.addLayout(
+                self._row(
+                    light.what, () if light.what.startswith("bar") else light.bars[:1], light.notes, theme
+                )
+            )
         if len(over.lighter) > LIGHTER:
-            column.addWidget(wrapped(f"and {len(over.lighter) - LIGHTER} more of the kind", points, theme.quiet))
+            column.addWidget(
+                wrapped(f"and {len(over.lighter) - LIGHTER} more of the kind", points, theme.quiet)
+            )
         column.addWidget(wrapped("A path", points, weight=600))
         for sentence in over.path:
             column.addWidget(wrapped(theme.said(sentence), points, theme.ink))
@@ -112,5 +162,14 @@ def _where(bars: tuple[str, ...]) -> str:
     """Bars by their numbers; a pickup by its name."""
     numbers = [b for b in bars if b != "0"]
     pickup = ["the pickup"] if "0" in bars else []
-    named = [f"bar{'s' if len(numbers) > 1 else ''} {', '.join(numbers[:SHOWN_BARS])}{' …' if len(numbers) > SHOWN_BARS else ''}"] if numbers else []
+    named = (
+        [
+            (
+                f"bar{'s' if len(numbers) > 1 else ''} "
+                f"{', '.join(numbers[:SHOWN_BARS])}{' …' if len(numbers) > SHOWN_BARS else ''}"
+            )
+        ]
+        if numbers
+        else []
+    )
     return ", ".join([*pickup, *named])

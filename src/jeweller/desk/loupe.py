@@ -1,4 +1,6 @@
-"""The loupe: one take looked at closely. Paper and margin scroll together, the sound strip lies below; choosing anything chooses it everywhere."""
+"""The loupe: one take looked at closely. Paper and margin scroll together, the sound strip lies below;
+choosing anything chooses it everywhere.
+"""
 
 from __future__ import annotations
 
@@ -54,7 +56,9 @@ def make_model(review: Review, written_speed: bool) -> Model:
 
 
 class Loupe(QWidget):
-    """Shows a `Review`. Signals: `choice(key)` when something is chosen, `changed()` after a decision, `message(text)`."""
+    """Shows a `Review`. Signals: `choice(key)` when something is chosen, `changed()` after a decision,
+    `message(text)`.
+    """
 
     choice = Signal(str)
     changed = Signal()
@@ -115,7 +119,8 @@ class Loupe(QWidget):
         self._settle.setSingleShot(True)
         self._settle.timeout.connect(self._reflow)
 
-    # ---- content -------------------------------------------------------------------------------------------------
+    # ---- content
+    # -------------------------------------------------------------------------------------------------
 
     def show_review(self, review: Review, take_path: str) -> None:
         """A new check under the loupe."""
@@ -199,7 +204,9 @@ class Loupe(QWidget):
         self._rebuild_margin()
 
     def _fit(self, width: int) -> None:
-        """The largest usual size at which a short part lies whole on the screen; long parts keep the usual size."""
+        """The largest usual size at which a short part lies whole on the screen; long parts keep the usual
+        size.
+        """
         smallest = DEFAULT_ZOOM * self.points / 11.0
         for zoom in sorted((z for z in FIT_ZOOMS if z > smallest), reverse=True):
             self.paper.zoom, self.paper.engraving = zoom, None
@@ -214,7 +221,10 @@ class Loupe(QWidget):
         """How many of each were right, of what was asked for."""
         if self.review is None:
             return []
-        return [f"{self.theme.said(trap.what)}: {right} of {of}" for trap, right, of in answers(self.criteria, self.review.report, self.review.checked.line)]
+        return [
+            f"{self.theme.said(trap.what)}: {right} of {of}"
+            for trap, right, of in answers(self.criteria, self.review.report, self.review.checked.line)
+        ]
 
     def _rebuild_margin(self) -> None:
         if self.review is None:
@@ -237,7 +247,8 @@ class Loupe(QWidget):
         self._view(facets=self.margin.facets)
         self._rebuild_margin()
 
-    # ---- choosing ------------------------------------------------------------------------------------------------
+    # ---- choosing
+    # ------------------------------------------------------------------------------------------------
 
     def choose(self, key: str | None) -> None:
         """A finding's key or a note's id, everywhere at once."""
@@ -286,10 +297,16 @@ class Loupe(QWidget):
         self.jump_to(seconds)
 
     def jump_to(self, seconds: float) -> None:
-        """A place in the sound: the finding or the note that sounds there is chosen, and playing begins exactly there."""
+        """A place in the sound: the finding or the note that sounds there is chosen, and playing begins
+        exactly there.
+        """
         assert self.review is not None
-        inside = [s for s in self.review.shown if s.state != "dismissed" and any(a - 0.05 <= seconds <= b + 0.05 and b - a < 8
-                                                                                 for a, b in self.review.places(s.finding))]  # fmt: skip
+        inside = [
+            s
+            for s in self.review.shown
+            if s.state != "dismissed"
+            and any(a - 0.05 <= seconds <= b + 0.05 and b - a < 8 for a, b in self.review.places(s.finding))
+        ]
         note = self.review.note_at(seconds)
         self.choose(inside[0].key if inside else note["id"] if note is not None else None)
         self.play_from = seconds
@@ -352,7 +369,8 @@ class Loupe(QWidget):
         at = ids.index(current) if current in ids else (-1 if step > 0 else len(ids))
         self.choose(ids[min(max(at + step, 0), len(ids) - 1)])
 
-    # ---- decisions -----------------------------------------------------------------------------------------------
+    # ---- decisions
+    # -----------------------------------------------------------------------------------------------
 
     def act(self, what: str, key: str | None = None) -> None:
         """keep, dismiss, restore, change, undo, redo."""
@@ -373,7 +391,15 @@ class Loupe(QWidget):
             return
         else:
             getattr(review, what)(key)
-        self.after_decision({"keep": "Kept.", "dismiss": "Dismissed; U takes it back.", "restore": "Restored.", "undo": "Undone.", "redo": "Done again."}[what])
+        self.after_decision(
+            {
+                "keep": "Kept.",
+                "dismiss": "Dismissed; U takes it back.",
+                "restore": "Restored.",
+                "undo": "Undone.",
+                "redo": "Done again.",
+            }[what]
+        )
 
     def after_decision(self, words: str) -> None:
         self.paper.remark()
@@ -383,7 +409,8 @@ class Loupe(QWidget):
         self.message.emit(words)
         self.changed.emit()
 
-    # ---- playing -------------------------------------------------------------------------------------------------
+    # ---- playing
+    # -------------------------------------------------------------------------------------------------
 
     def set_source(self, source: str) -> None:
         self.source = source
@@ -446,7 +473,10 @@ class Loupe(QWidget):
             self.message.emit("The sound is still being made ready; press Space again in a moment.")
             return
         if self.source == "both" and not self.loop and self.span is None and self.play_from is None:
-            span = span[0], min(span[1], (self.chosen_span() or span)[1] + TAIL_BEATS * self.review.beat_seconds())
+            span = (
+                span[0],
+                min(span[1], (self.chosen_span() or span)[1] + TAIL_BEATS * self.review.beat_seconds()),
+            )
         sound, model = self._sound, self._model
         wanted: list[Callable[[], Stretch]] = []
         if self.source in ("take", "both"):

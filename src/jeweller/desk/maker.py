@@ -10,7 +10,21 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from jeweller.instruments.table import Instrument, instruments, require_instrument
-from jeweller.pattern.drill import ARTICULATIONS, CHORDS, DIRECTIONS, DYNAMICS, INTERVALS, KINDS, LEAPS, LEVELS, METRES, ON, SPANS, USES, Drill
+from jeweller.pattern.drill import (
+    ARTICULATIONS,
+    CHORDS,
+    DIRECTIONS,
+    DYNAMICS,
+    INTERVALS,
+    KINDS,
+    LEAPS,
+    LEVELS,
+    METRES,
+    ON,
+    SPANS,
+    USES,
+    Drill,
+)
 from jeweller.pattern.make import BAND
 from jeweller.pattern.rhythms import ROWS
 from jeweller.pattern.scales import SCALES
@@ -18,31 +32,58 @@ from jeweller.usage import Usage
 
 TONICS = ("C", "G", "D", "A", "E", "B", "F♯", "F", "B♭", "E♭", "A♭", "D♭")
 FIGURES = ("1 2 3 1", "1 2 3 4", "1 2 3 2", "1 3 2 1", "1 2 3 4 5", "1 3 5 3", "3 2 1 2")
-NUMBERS = {"bpm": (40, 48, 56, 60, 66, 72, 80, 88, 96, 104, 112, 120, 132, 144), "counts": (1, 2, 3, 4, 6, 8, 12, 16), "rest": (0, 1, 2, 4, 8),
-           "bars": (2, 4, 6, 8, 12, 16), "degree": (1, 2, 3, 4, 5, 6, 7)}  # fmt: skip
+NUMBERS = {
+    "bpm": (40, 48, 56, 60, 66, 72, 80, 88, 96, 104, 112, 120, 132, 144),
+    "counts": (1, 2, 3, 4, 6, 8, 12, 16),
+    "rest": (0, 1, 2, 4, 8),
+    "bars": (2, 4, 6, 8, 12, 16),
+    "degree": (1, 2, 3, 4, 5, 6, 7),
+}
 # What a kind is called inside the sentence, and the sentence: words in braces are chosen.
 SENTENCES = {
     "scale": "A {span} {scale} {kind} on {concert} {tonic}, {direction}, in {rhythm},",
     "intervals": "A {span} {scale} {kind} {interval} on {concert} {tonic}, {direction}, in {rhythm},",
-    "pattern": "{kind} {figure} climbing through a {span} {scale} on {concert} {tonic}, {direction}, in {rhythm},",
+    "pattern": (
+        "{kind} {figure} climbing through a {span} {scale} on {concert} {tonic}, {direction}, in {rhythm},"
+    ),
     "arpeggio": "{kind} of a {chord} over {span}, {scale}, on {concert} {tonic}, {direction}, in {rhythm},",
-    "leaps": "{kind} {leaps} from degree {degree} of a {span} {scale} on {concert} {tonic}, {direction}, in {rhythm},",
-    "long tones": "{kind} on a {span} {scale}, {concert} {tonic}, {direction}, each {counts} counts and {rest} of rest,",
-    "switch": "{kind} between {concert} {tonic} and {other},", "two notes": "{kind}: {concert} {tonic} and {other}, {bars} bars,",
+    "leaps": (
+        "{kind} {leaps} from degree {degree} of a {span} {scale} on {concert} {tonic}, {direction}, in "
+        "{rhythm},"
+    ),
+    "long tones": (
+        "{kind} on a {span} {scale}, {concert} {tonic}, {direction}, each {counts} counts and {rest} of rest,"
+    ),
+    "switch": "{kind} between {concert} {tonic} and {other},",
+    "two notes": "{kind}: {concert} {tonic} and {other}, {bars} bars,",
     "rhythm": "{kind} of {bars} bars with {uses} on {on}, {concert} {tonic}, {pickup}, number {seed},",
-    "shrinking": "{kind} on a {span} {scale}, {concert} {tonic},", "echo": "{kind} of {bars} bars on a {span} {scale}, {concert} {tonic}, number {seed},",
+    "shrinking": "{kind} on a {span} {scale}, {concert} {tonic},",
+    "echo": "{kind} of {bars} bars on a {span} {scale}, {concert} {tonic}, number {seed},",
     "drums": "{kind} of {bars} bars with {uses}, number {seed},",
-}  # fmt: skip
+}
 JOINED = "{articulation}, {dynamics}; "
 LAST = "in {metre} at {bpm}, for {players}, {level} range."
-KIND_WORDS = {"scale": "scale", "intervals": "scale in", "pattern": "A figure", "arpeggio": "An arpeggio", "leaps": "Leaps", "long tones": "Long tones",
-              "switch": "A switch", "two notes": "Two notes to improvise on", "rhythm": "A rhythm line", "shrinking": "Shrinking notes", "echo": "An echo",
-              "drums": "A drum pattern"}  # fmt: skip
+KIND_WORDS = {
+    "scale": "scale",
+    "intervals": "scale in",
+    "pattern": "A figure",
+    "arpeggio": "An arpeggio",
+    "leaps": "Leaps",
+    "long tones": "Long tones",
+    "switch": "A switch",
+    "two notes": "Two notes to improvise on",
+    "rhythm": "A rhythm line",
+    "shrinking": "Shrinking notes",
+    "echo": "An echo",
+    "drums": "A drum pattern",
+}
 UNJOINED = {"long tones", "two notes", "shrinking", "echo", "drums"}
 SAID = {
-    "direction": {"both": "up and down"}, "concert": {"True": "concert", "False": "written"}, "dynamics": {"none": "at one loudness"},
+    "direction": {"both": "up and down"},
+    "concert": {"True": "concert", "False": "written"},
+    "dynamics": {"none": "at one loudness"},
     "pickup": {"True": "with a pickup", "False": "without a pickup"},
-}  # fmt: skip
+}
 
 
 class Maker(QWidget):
@@ -91,7 +132,9 @@ class Maker(QWidget):
         button = QPushButton(self.said(name))
         button.setObjectName("inline")
         button.setAccessibleName(f"{name}: {self.said(name)}")
-        button.clicked.connect(lambda _=False, n=name, b=button: self.menu(n).popup(b.mapToGlobal(b.rect().bottomLeft())))
+        button.clicked.connect(
+            lambda _=False, n=name, b=button: self.menu(n).popup(b.mapToGlobal(b.rect().bottomLeft()))
+        )
         self.words[name] = button
         return button
 
@@ -102,7 +145,13 @@ class Maker(QWidget):
     def _said(self, name: str) -> str:
         if name == "players":
             names = [i.name for i in self.players]
-            return names[0] if len(names) == 1 else "the whole band" if len(names) >= len(BAND) else f"{names[0]} and {len(names) - 1} more"
+            return (
+                names[0]
+                if len(names) == 1
+                else "the whole band"
+                if len(names) >= len(BAND)
+                else f"{names[0]} and {len(names) - 1} more"
+            )
         value = getattr(self.drill, name)
         if name == "kind":
             return KIND_WORDS[value]
@@ -125,17 +174,38 @@ class Maker(QWidget):
             self._item(menu, "the one before", lambda: self.choose("seed", max(0, self.drill.seed - 1)))
         else:
             for value in self._choices(name):
-                words = KINDS[str(value)] if name == "kind" else SAID.get(name, {}).get(str(value), str(value)) or "the next note"
-                self._item(menu, words, lambda v=value: self.choose(name, v), value == getattr(self.drill, name))
+                words = (
+                    KINDS[str(value)]
+                    if name == "kind"
+                    else SAID.get(name, {}).get(str(value), str(value)) or "the next note"
+                )
+                self._item(
+                    menu, words, lambda v=value: self.choose(name, v), value == getattr(self.drill, name)
+                )
         return menu
 
     def _choices(self, name: str) -> Sequence[object]:
         registers = tuple(f"register {n}" for n, _ in self.players[0].registers)
         fixed: dict[str, Sequence[object]] = {
-            "kind": tuple(KINDS), "span": (*SPANS, *registers), "scale": tuple(SCALES), "concert": (True, False), "tonic": TONICS, "direction": DIRECTIONS,
-            "rhythm": tuple(ROWS), "interval": tuple(INTERVALS), "figure": FIGURES, "chord": tuple(CHORDS), "leaps": LEAPS, "other": ("", *TONICS), "on": ON,
-            "articulation": ARTICULATIONS, "dynamics": DYNAMICS, "metre": METRES, "level": LEVELS, "pickup": (False, True),
-        }  # fmt: skip
+            "kind": tuple(KINDS),
+            "span": (*SPANS, *registers),
+            "scale": tuple(SCALES),
+            "concert": (True, False),
+            "tonic": TONICS,
+            "direction": DIRECTIONS,
+            "rhythm": tuple(ROWS),
+            "interval": tuple(INTERVALS),
+            "figure": FIGURES,
+            "chord": tuple(CHORDS),
+            "leaps": LEAPS,
+            "other": ("", *TONICS),
+            "on": ON,
+            "articulation": ARTICULATIONS,
+            "dynamics": DYNAMICS,
+            "metre": METRES,
+            "level": LEVELS,
+            "pickup": (False, True),
+        }
         return NUMBERS.get(name) or fixed[name]
 
     def _item(self, menu: QMenu, words: str, act: Callable[[], object], on: bool = False) -> QAction:

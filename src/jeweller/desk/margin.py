@@ -1,4 +1,6 @@
-"""The margin: findings as a proof-reader's notes at the right edge of the paper, level with their system; the list is the margin."""
+"""The margin: findings as a proof-reader's notes at the right edge of the paper, level with their system; the
+list is the margin.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,16 @@ from typing import Any
 
 from PySide6.QtCore import QRect, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from jeweller.desk.shapes import facet_pixmap
 from jeweller.desk.style import font
@@ -20,7 +31,12 @@ from jeweller.sheet.theme import FACET_NAMES, Theme
 
 WIDTH = 348  # pixels at the usual size of text
 GAP = 8
-STATE_WORDS = {"kept": "kept by the teacher", "dismissed": "dismissed", "changed": "changed by the teacher", "added": "added by the teacher"}
+STATE_WORDS = {
+    "kept": "kept by the teacher",
+    "dismissed": "dismissed",
+    "changed": "changed by the teacher",
+    "added": "added by the teacher",
+}
 
 
 def width_at(points: float) -> int:
@@ -28,7 +44,15 @@ def width_at(points: float) -> int:
     return round(WIDTH * points / 11.0)
 
 
-def wrapped(text: str, points: float, colour: str = "", *, weight: int = 400, italic: bool = False, serif: bool = False) -> QLabel:
+def wrapped(
+    text: str,
+    points: float,
+    colour: str = "",
+    *,
+    weight: int = 400,
+    italic: bool = False,
+    serif: bool = False,
+) -> QLabel:
     label = QLabel(text)
     label.setWordWrap(True)
     label.setTextFormat(Qt.TextFormat.PlainText)
@@ -65,7 +89,15 @@ def rows_of(f: dict[str, Any]) -> list[tuple[str, str]]:
     rest = d.get("rests_on")
     if rest:
         side = "at most" if rest["below"] else "at least"
-        rows.append(("rests on", f"{rest['measured']:.3g} {rest['unit']}, surely {side} {rest['bound']:.3g}; the line is {rest['threshold']:.3g}"))
+        rows.append(
+            (
+                "rests on",
+                (
+                    f"{rest['measured']:.3g} {rest['unit']}, surely {side} {rest['bound']:.3g}; the "
+                    f"line is {rest['threshold']:.3g}"
+                ),
+            )
+        )
     if f["cause"]:
         rows.append(("why", CAUSE_WORDS.get(f["cause"], f["cause"])))
     return rows
@@ -77,12 +109,16 @@ def _beats(value: float) -> str:
 
 
 class MarginNote(QFrame):
-    """One finding in the margin. Closed: a line or two. Chosen: opened, with the numbers, what to do and what the teacher can do."""
+    """One finding in the margin. Closed: a line or two. Chosen: opened, with the numbers, what to do and what
+    the teacher can do.
+    """
 
     chosen = Signal(str)
     act = Signal(str, str)  # what, key
 
-    def __init__(self, shown: Shown, theme: Theme, points: float, opened: bool, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, shown: Shown, theme: Theme, points: float, opened: bool, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         self.shown, self.theme, self.opened = shown, theme, opened
         f = theme.usage.finding(shown.finding)
@@ -99,7 +135,13 @@ class MarginNote(QFrame):
         picture.setPixmap(facet_pixmap(f["facet"], theme, 18, unsure=f["confidence"] < 0.5))
         head.addWidget(picture)
         number = f"{shown.number}  " if shown.number else ""
-        where = "the whole take" if f["kind"] in WHOLE else bar_list(tuple(f["places"])) if f["count"] > 1 and f["places"] else f"bar {f['bar']}"
+        where = (
+            "the whole take"
+            if f["kind"] in WHOLE
+            else bar_list(tuple(f["places"]))
+            if f["count"] > 1 and f["places"]
+            else f"bar {f['bar']}"
+        )
         where = theme.said(where)
         title = wrapped(f"{number}{FACET_NAMES[f['facet']]} · {where}", points, colour, weight=600)
         head.addWidget(title, 1)
@@ -126,7 +168,11 @@ class MarginNote(QFrame):
             box.addWidget(wrapped(f["advice"], points, italic=True))
         buttons = QHBoxLayout()
         buttons.setSpacing(4)
-        for what, words in ((("restore", "Restore (R)"),) if off else (("keep", "Keep (K)"), ("dismiss", "Dismiss (D)"), ("change", "Change (C)"))):
+        for what, words in (
+            (("restore", "Restore (R)"),)
+            if off
+            else (("keep", "Keep (K)"), ("dismiss", "Dismiss (D)"), ("change", "Change (C)"))
+        ):
             button = QPushButton(words)
             button.setFont(font(points - 1, weight=600))
             button.clicked.connect(lambda _=False, w=what: self.act.emit(w, self.shown.key))
@@ -151,7 +197,9 @@ class MarginNote(QFrame):
 
 
 class Margin(QWidget):
-    """All notes of a review, laid level with their places. `placed` tells where each note's hair line ends."""
+    """All notes of a review, laid level with their places. `placed` tells where each note's hair line
+    ends.
+    """
 
     chosen = Signal(str)
     act = Signal(str, str)
@@ -203,7 +251,15 @@ class Margin(QWidget):
         if mark["value"] is not None:
             words = f"{mark['band'].capitalize()} · {mark['value']:g} of {mark['out_of']}"
             label = wrapped(words, self.points + 2, serif=True, weight=600)
-            label.setToolTip("\n".join(f"{FACET_NAMES[p['facet']]}: {p['taken_off']:g} of {p['weight']:g} off. {theme.said(p['why'])}" for p in mark["parts"]))
+            label.setToolTip(
+                "\n".join(
+                    (
+                        f"{FACET_NAMES[p['facet']]}: {p['taken_off']:g} of {p['weight']:g} off. "
+                        f"{theme.said(p['why'])}"
+                    )
+                    for p in mark["parts"]
+                )
+            )
             box.addWidget(label)
         row = QHBoxLayout()
         row.setSpacing(2)
@@ -230,7 +286,9 @@ class Margin(QWidget):
         self.filtered.emit()
 
     def place(self, level: Callable[[str], float | None]) -> list[tuple[str, float]]:
-        """Lays the notes out; `level` gives the height a note wishes for. Returns (key, y of its hair line) and sets the height."""
+        """Lays the notes out; `level` gives the height a note wishes for. Returns (key, y of its hair line)
+        and sets the height.
+        """
         assert self.theme is not None
         self._head.setGeometry(0, 0, self.wide - 8, self._head.sizeHint().height())
         y = self._head.sizeHint().height() + GAP
@@ -239,7 +297,9 @@ class Margin(QWidget):
             old.deleteLater()
         self._rest = []
         ends: list[tuple[str, float]] = []
-        sure = [n for n in self.notes if n.shown.state != "dismissed" and n.shown.finding["confidence"] >= 0.5]
+        sure = [
+            n for n in self.notes if n.shown.state != "dismissed" and n.shown.finding["confidence"] >= 0.5
+        ]
         tuning = [n for n in sure if n.shown.finding["kind"] in UNMARKED]
         sure = [n for n in sure if n not in tuning]
         unsure = [n for n in self.notes if n.shown.state != "dismissed" and n not in sure and n not in tuning]
@@ -258,7 +318,9 @@ class Margin(QWidget):
             if wish is not None:
                 ends.append((note.shown.key, note.y() + 18.0))
         if not sure and self._followed:
-            y = self._label("Nothing to mend was found." if self.facets is None else "Nothing of this kind stands.", y)
+            y = self._label(
+                "Nothing to mend was found." if self.facets is None else "Nothing of this kind stands.", y
+            )
         if tuning:
             y = self._heading("Tuning", "not marked", y)
             for note in tuning:
@@ -284,7 +346,9 @@ class Margin(QWidget):
     def _height(self, note: MarginNote) -> int:
         layout = note.layout()
         assert layout is not None
-        return layout.heightForWidth(self.wide - 8) if layout.hasHeightForWidth() else layout.sizeHint().height()
+        return (
+            layout.heightForWidth(self.wide - 8) if layout.hasHeightForWidth() else layout.sizeHint().height()
+        )
 
     def _put(self, widget: MarginNote, y: int) -> int:
         height = self._height(widget)

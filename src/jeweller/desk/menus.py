@@ -20,8 +20,14 @@ from jeweller.usage import BARS, VALUES
 if TYPE_CHECKING:
     from jeweller.desk.window import Window
 
-DOCUMENTS = (("pdf", "PDF", ".pdf"), ("png", "Picture (PNG)", ".png"), ("html", "Page for a browser (HTML)", ".html"), ("midi", "Notes heard (MIDI)", ".mid"),
-             ("musicxml", "Score with the findings (MusicXML)", ".musicxml"))  # fmt: skip
+DOCUMENTS = (
+    ("pdf", "PDF", ".pdf"),
+    ("png", "Picture (PNG)", ".png"),
+    ("html", "Page for a browser (HTML)", ".html"),
+    ("midi", "Notes heard (MIDI)", ".mid"),
+    ("musicxml", "Score with the findings (MusicXML)", ".musicxml"),
+)
+
 
 @dataclass(frozen=True)
 class Menus:
@@ -32,10 +38,14 @@ class Menus:
     undo_action: QAction
     redo_action: QAction
     pitch_action: QAction
-    deciding: tuple[QAction, ...]  # of the places where findings are in hand: elsewhere their keys mean other things
+    deciding: tuple[
+        QAction, ...
+    ]  # of the places where findings are in hand: elsewhere their keys mean other things
 
 
-def add_action(owner: QWidget, menu: QMenu | QWidget, words: str, act: Callable[[], object], *keys: str) -> QAction:
+def add_action(
+    owner: QWidget, menu: QMenu | QWidget, words: str, act: Callable[[], object], *keys: str
+) -> QAction:
     """An entry that does something, with its keys."""
     action = QAction(words, owner)
     action.setShortcuts([QKeySequence(k) for k in keys if k])
@@ -44,7 +54,9 @@ def add_action(owner: QWidget, menu: QMenu | QWidget, words: str, act: Callable[
     return action
 
 
-def add_check(owner: QWidget, menu: QMenu, words: str, on: bool, act: Callable[[bool], object], key: str = "") -> QAction:
+def add_check(
+    owner: QWidget, menu: QMenu, words: str, on: bool, act: Callable[[bool], object], key: str = ""
+) -> QAction:
     """An entry that is on or off."""
     action = QAction(words, owner)
     action.setCheckable(True)
@@ -76,12 +88,24 @@ def fill_menus(w: Window) -> Menus:
     for kind, words, _ in SHEETS:
         add_action(w, sheets, f"{words}…", lambda k=kind: w.pattern.save(k))
     slips = file.addMenu("Slips of the tray as")
-    for kind, words in (("pdf", "One PDF for print…"), ("html", "Pages with sound, one a player…"), ("text", "Plain text for mail, one a player…")):
+    for kind, words in (
+        ("pdf", "One PDF for print…"),
+        ("html", "Pages with sound, one a player…"),
+        ("text", "Plain text for mail, one a player…"),
+    ):
         add_action(w, slips, words, lambda k=kind: w.bench.write_slips(k))
     slips.addSeparator()
     add_action(w, slips, "Their first and last words…", lambda: w.bench.ask_slip_words())
-    add_check(w, slips, "With the mark", w.bench.slip_settings.with_mark, lambda on: w.bench.set_slips(with_mark=on))
-    add_check(w, slips, "Two to a page", w.bench.slip_settings.per_page == 2, lambda on: w.bench.set_slips(per_page=2 if on else 1))
+    add_check(
+        w, slips, "With the mark", w.bench.slip_settings.with_mark, lambda on: w.bench.set_slips(with_mark=on)
+    )
+    add_check(
+        w,
+        slips,
+        "Two to a page",
+        w.bench.slip_settings.per_page == 2,
+        lambda on: w.bench.set_slips(per_page=2 if on else 1),
+    )
     marks = file.addMenu("Marks of the tray as")
     for kind, words in (("csv", "CSV…"), ("xlsx", "Spreadsheet (XLSX)…")):
         add_action(w, marks, words, lambda k=kind: w.bench.write_marks(k))
@@ -143,7 +167,11 @@ def fill_menus(w: Window) -> Menus:
 
     play = bar.addMenu("&Play")
     add_action(w, play, "Play or stop", w.play, "Space")
-    for key, source, words in (("T", "take", "The take"), ("M", "model", "The model"), ("B", "both", "One after the other")):
+    for key, source, words in (
+        ("T", "take", "The take"),
+        ("M", "model", "The model"),
+        ("B", "both", "One after the other"),
+    ):
         add_action(w, play, words, lambda s=source: w.loupe.set_source(s), key)
     add_action(w, play, "Slower", lambda: w.loupe.step_speed(1), "[")
     add_action(w, play, "Faster", lambda: w.loupe.step_speed(-1), "]")

@@ -1,4 +1,6 @@
-"""The paper: the engraved part with its marks, reflowing with its width; choosing with the mouse; the cursor and the heard pitch as a line on the staff."""
+"""The paper: the engraved part with its marks, reflowing with its width; choosing with the mouse; the cursor
+and the heard pitch as a line on the staff.
+"""
 
 from __future__ import annotations
 
@@ -43,11 +45,14 @@ class Paper(QWidget):
         self._over: QPixmap | None = None
         self._under: QPixmap | None = None
         self.hits: list[Hit] = []
-        self.lines: list[tuple[QPointF, float]] = []  # hair lines from marks to margin notes: (from, y at the right edge)
+        self.lines: list[
+            tuple[QPointF, float]
+        ] = []  # hair lines from marks to margin notes: (from, y at the right edge)
         self._cursor: tuple[float, int] | None = None
         self._pitch: list[QPainterPath] = []
 
-    # ---- content -------------------------------------------------------------------------------------------------
+    # ---- content
+    # -------------------------------------------------------------------------------------------------
 
     def show_review(self, review: Review | None, theme: Theme) -> None:
         self.review, self.theme = review, theme
@@ -79,7 +84,9 @@ class Paper(QWidget):
         if self.review is None or self.engraving is None or self.theme is None:
             return
         shown = [s.finding for s in self.review.shown if s.state != "dismissed"]
-        overlay = draw_marks(self.engraving, self.review.checked.line, self.review.report, self.theme, self.view, shown)
+        overlay = draw_marks(
+            self.engraving, self.review.checked.line, self.review.report, self.theme, self.view, shown
+        )
         self.hits = overlay.hits
         self._over = self._render(self.engraving.layer(overlay.svg))
         self._under = self._render(self.engraving.layer(overlay.under)) if overlay.under else None
@@ -105,7 +112,11 @@ class Paper(QWidget):
             return
         features, line = review.checked.features, review.checked.line
         onsets = {n.id: float(n.onset) for n in line.notes}
-        heard = [n for n in review.report["notes"] if n["heard"] is not None and n["pass"] == self.view.passing and not n["grace"]]
+        heard = [
+            n
+            for n in review.report["notes"]
+            if n["heard"] is not None and n["pass"] == self.view.passing and not n["grace"]
+        ]
         if line.part.percussion:
             return  # strokes have no pitch to show
         for n, after in zip(heard, [*heard[1:], None], strict=True):
@@ -122,7 +133,9 @@ class Paper(QWidget):
                 midi -= 12 * round((midi - n["heard"]["midi"]) / 12) if n["heard"]["midi"] is not None else 0
                 if abs(midi - n["sounding_midi"]) > 14:
                     continue
-                x, system = ruler.at(onsets[n["id"]] + length_q * (k * features.step_s - on) / max(end - on, 0.05))
+                x, system = ruler.at(
+                    onsets[n["id"]] + length_q * (k * features.step_s - on) / max(end - on, 0.05)
+                )
                 y = staff_place(engraving, line, review.report, n, midi)
                 if system != engraving.notes[n["score_id"]].system:
                     break
@@ -135,17 +148,22 @@ class Paper(QWidget):
             if started:
                 self._pitch.append(path)
 
-    # ---- the cursor ----------------------------------------------------------------------------------------------
+    # ---- the cursor
+    # ----------------------------------------------------------------------------------------------
 
     def set_cursor_quarters(self, quarters: float | None) -> QRectF | None:
-        """Shows where playing is (quarters in the line); returns its place in pixels, None when there is none."""
+        """Shows where playing is (quarters in the line); returns its place in pixels, None when there is
+        none.
+        """
         self._cursor = self.ruler.at(quarters) if quarters is not None and self.ruler is not None else None
         self.update()
         if self._cursor is None or self.engraving is None:
             return None
         x, index = self._cursor
         system = self.engraving.systems[index]
-        return QRectF(x * self.scale, system.highest * self.scale, 2, (system.rail + 70 - system.highest) * self.scale)
+        return QRectF(
+            x * self.scale, system.highest * self.scale, 2, (system.rail + 70 - system.highest) * self.scale
+        )
 
     def place_of(self, key: str) -> QPointF | None:
         """Pixels of the first mark of a finding, or of a note."""
@@ -159,7 +177,8 @@ class Paper(QWidget):
         tops = [s.highest * self.scale for s in self.engraving.systems]
         return tops[max(0, bisect.bisect_right([t - 40 for t in tops], point.y()) - 1)]
 
-    # ---- events --------------------------------------------------------------------------------------------------
+    # ---- events
+    # --------------------------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -175,20 +194,28 @@ class Paper(QWidget):
         for start, y in self.lines:
             painter.drawLine(start, QPointF(self.width(), y))
         if self.show_pitch:
-            painter.setPen(QPen(QColor(self.theme.facets["sound"]), 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+            painter.setPen(
+                QPen(QColor(self.theme.facets["sound"]), 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap)
+            )
             for path in self._pitch:
                 painter.drawPath(path)
         if self._cursor is not None and self.engraving is not None:
             x, index = self._cursor
             system = self.engraving.systems[index]
             painter.setPen(QPen(QColor(self.theme.brass), CURSOR_WIDTH))
-            painter.drawLine(QPointF(x * self.scale, (system.top - 40) * self.scale), QPointF(x * self.scale, (system.rail + 58) * self.scale))
+            painter.drawLine(
+                QPointF(x * self.scale, (system.top - 40) * self.scale),
+                QPointF(x * self.scale, (system.rail + 58) * self.scale),
+            )
         painter.end()
 
     def hit_at(self, position: QPointF) -> Hit | None:
         x, y = position.x() / self.scale, position.y() / self.scale
-        near = [(((h.x - x) ** 2 + (h.y - y) ** 2) ** 0.5 - (6 if h.kind == "finding" else 0), h) for h in self.hits
-                if abs(h.x - x) <= h.radius + 6 and abs(h.y - y) <= h.radius + 8]  # fmt: skip
+        near = [
+            (((h.x - x) ** 2 + (h.y - y) ** 2) ** 0.5 - (6 if h.kind == "finding" else 0), h)
+            for h in self.hits
+            if abs(h.x - x) <= h.radius + 6 and abs(h.y - y) <= h.radius + 8
+        ]
         return min(near, key=lambda p: p[0])[1] if near else None
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -208,4 +235,11 @@ class Paper(QWidget):
     def finding_of_note(self, note_id: str) -> dict[str, Any] | None:
         if self.review is None:
             return None
-        return next((s.finding for s in self.review.shown if note_id in s.finding["notes"] and s.state != "dismissed"), None)
+        return next(
+            (
+                s.finding
+                for s in self.review.shown
+                if note_id in s.finding["notes"] and s.state != "dismissed"
+            ),
+            None,
+        )

@@ -1,4 +1,6 @@
-"""A part on paper without a take: engraved to the width there is, with lines under the notes and the notes of a chosen trap washed."""
+"""A part on paper without a take: engraved to the width there is, with lines under the notes and the notes of
+a chosen trap washed.
+"""
 
 from __future__ import annotations
 
@@ -21,8 +23,9 @@ FOOT = 40.0
 
 
 class PartPaper(QWidget):
-    """One part. `show_part(None, …)` shows an empty sheet with a sentence; `bar_chosen` is emitted with the index of a bar that was
-    clicked, `note_chosen` with the id of a note that was double-clicked."""
+    """One part. `show_part(None, …)` shows an empty sheet with a sentence; `bar_chosen` is emitted with the
+    index of a bar that was clicked, `note_chosen` with the id of a note that was double-clicked.
+    """
 
     bar_chosen = Signal(int)
     note_chosen = Signal(str)
@@ -42,8 +45,16 @@ class PartPaper(QWidget):
         self.points = 11.0
         self._pixmap: QPixmap | None = None
 
-    def show_part(self, part: Part | None, theme: Theme, under: UnderSettings, words: str = "", bars_per_line: int = 0) -> None:
-        self.part, self.theme, self.under, self.words, self.bars_per_line = part, theme, under, words, bars_per_line
+    def show_part(
+        self, part: Part | None, theme: Theme, under: UnderSettings, words: str = "", bars_per_line: int = 0
+    ) -> None:
+        self.part, self.theme, self.under, self.words, self.bars_per_line = (
+            part,
+            theme,
+            under,
+            words,
+            bars_per_line,
+        )
         self.engraving = None
         self.washed, self.pencilled = frozenset(), {}
         self.draw()
@@ -63,8 +74,13 @@ class PartPaper(QWidget):
         instrument = instrument_of(self.part)
         units = max(600.0, round(self.width() / self.zoom / 20) * 20.0)
         if self.engraving is None or abs(self.engraving.width - units) > 1:
-            self.engraving = engrave(self.part, units, rails=False, room=rows_height(self.under, instrument),
-                                    bars_per_line=self.bars_per_line)  # fmt: skip
+            self.engraving = engrave(
+                self.part,
+                units,
+                rails=False,
+                room=rows_height(self.under, instrument),
+                bars_per_line=self.bars_per_line,
+            )
         height = self.engraving.systems[-1].lowest + rows_height(self.under, instrument) + FOOT
         over = draw_under(self.engraving, self.part, self.under, instrument, self.theme)
         over += draw_above(self.engraving, self.pencilled, self.theme.brass)
@@ -77,7 +93,10 @@ class PartPaper(QWidget):
     def _wash(self) -> str:
         assert self.engraving is not None and self.theme is not None
         boxes = [self.engraving.notes[n] for n in self.washed if n in self.engraving.notes]
-        return "".join(f'<circle cx="{b.x:.1f}" cy="{b.y:.1f}" r="{RING}" fill="{self.theme.wash}" stroke="none"/>' for b in boxes)
+        return "".join(
+            f'<circle cx="{b.x:.1f}" cy="{b.y:.1f}" r="{RING}" fill="{self.theme.wash}" stroke="none"/>'
+            for b in boxes
+        )
 
     def top_of(self, note: str) -> int | None:
         """Pixels from the top to the system a note stands in."""
@@ -93,7 +112,9 @@ class PartPaper(QWidget):
         px, py = x * self.engraving.width / self.width(), y * self.engraving.width / self.width()
         systems = self.engraving.systems
         near = min(range(len(systems)), key=lambda k: abs((systems[k].top + systems[k].bottom) / 2 - py))
-        return next((b.index for b in self.engraving.bars if b.system == near and b.left <= px <= b.right), None)
+        return next(
+            (b.index for b in self.engraving.bars if b.system == near and b.left <= px <= b.right), None
+        )
 
     def note_at(self, x: float, y: float) -> str | None:
         """The id of the note at a place in pixels."""
@@ -110,7 +131,11 @@ class PartPaper(QWidget):
             self.note_chosen.emit(note)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        bar = self.bar_at(event.position().x(), event.position().y()) if event.button() == Qt.MouseButton.LeftButton else None
+        bar = (
+            self.bar_at(event.position().x(), event.position().y())
+            if event.button() == Qt.MouseButton.LeftButton
+            else None
+        )
         if bar is not None:
             self.bar_chosen.emit(bar)
 
@@ -128,7 +153,11 @@ class PartPaper(QWidget):
         elif self.words:
             painter.setPen(QColor(self.theme.quiet))
             painter.setFont(font(self.points))
-            painter.drawText(self.rect().adjusted(32, 32, -32, -32), int(Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap), self.words)
+            painter.drawText(
+                self.rect().adjusted(32, 32, -32, -32),
+                int(Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap),
+                self.words,
+            )
         painter.end()
 
 

@@ -1,4 +1,6 @@
-"""The pattern book: music made by sentence, typed in, or opened; engraved beside what there is to see in it; printed, heard, or taken to the loupe."""
+"""The pattern book: music made by sentence, typed in, or opened; engraved beside what there is to see in it;
+printed, heard, or taken to the loupe.
+"""
 
 from __future__ import annotations
 
@@ -53,23 +55,43 @@ from jeweller.sheet.parts import instrument_of
 from jeweller.sheet.theme import LIGHT, Theme
 
 WAYS = (("make", "Make"), ("type", "Type in"), ("open", "Open"), ("shelf", "Shelf"))
-SHEETS = (("pdf", "PDF", ".pdf"), ("musicxml", "MusicXML", ".musicxml"), ("mei", "MEI", ".mei"), ("midi", "MIDI", ".mid"), ("png", "Picture", ".png"),
-          ("html", "Page for a browser", ".html"), ("wav", "Sound, with a count-in", ".wav"))  # fmt: skip
-GRIDS: dict[str, Fraction | None] = {"chosen by fit": None, "quarters": Fraction(1), "eighths": Fraction(1, 2), "sixteenths": Fraction(1, 4),
-                                     "triplets": Fraction(1, 3)}  # fmt: skip
+SHEETS = (
+    ("pdf", "PDF", ".pdf"),
+    ("musicxml", "MusicXML", ".musicxml"),
+    ("mei", "MEI", ".mei"),
+    ("midi", "MIDI", ".mid"),
+    ("png", "Picture", ".png"),
+    ("html", "Page for a browser", ".html"),
+    ("wav", "Sound, with a count-in", ".wav"),
+)
+GRIDS: dict[str, Fraction | None] = {
+    "chosen by fit": None,
+    "quarters": Fraction(1),
+    "eighths": Fraction(1, 2),
+    "sixteenths": Fraction(1, 4),
+    "triplets": Fraction(1, 3),
+}
 REMINDER = 24  # letters of a reminder above a note
 MAKER_HEIGHT, EDITOR_HEIGHT, KEYS_HEIGHT, SHELF_HEIGHT = 68, 150, 44, 292
 
 
 class PatternPlace(QWidget):
-    """`message` is a line for the foot of the window, `trouble` a sentence in a box, `to_loupe` the path of a score and the part
-    of it to compare a take with."""
+    """`message` is a line for the foot of the window, `trouble` a sentence in a box, `to_loupe` the path of a
+    score and the part of it to compare a take with.
+    """
 
     message = Signal(str)
     trouble = Signal(str)
     to_loupe = Signal(str, str)
 
-    def __init__(self, jobs: Jobs, speaker: Speaker, settings: QSettings, shelf: Path, library: Callable[[], Library | None]) -> None:
+    def __init__(
+        self,
+        jobs: Jobs,
+        speaker: Speaker,
+        settings: QSettings,
+        shelf: Path,
+        library: Callable[[], Library | None],
+    ) -> None:
         super().__init__()
         self.jobs, self.settings, self.library = jobs, settings, library
         self.transport = Transport(speaker)
@@ -117,8 +139,13 @@ class PatternPlace(QWidget):
         self.look = LookList()
         self.look.shown.connect(self._show_notes)
         self.look.ticked.connect(self._pencil)
-        self.look.asked_whom.connect(lambda: self.players_menu().popup(self.look.whom.mapToGlobal(self.look.whom.rect().bottomLeft())))
-        self.player, self.known = "", frozenset[int]()  # for whom it is looked over, and the written notes they have learnt
+        self.look.asked_whom.connect(
+            lambda: self.players_menu().popup(self.look.whom.mapToGlobal(self.look.whom.rect().bottomLeft()))
+        )
+        self.player, self.known = (
+            "",
+            frozenset[int](),
+        )  # for whom it is looked over, and the written notes they have learnt
         split = QSplitter(Qt.Orientation.Horizontal)
         split.addWidget(self.view)
         split.addWidget(self.look)
@@ -132,7 +159,8 @@ class PatternPlace(QWidget):
         column.addWidget(self.shown)
         self.choose_way("make")
 
-    # ---- construction --------------------------------------------------------------------------------------------
+    # ---- construction
+    # --------------------------------------------------------------------------------------------
 
     def _ways(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -197,7 +225,8 @@ class PatternPlace(QWidget):
         row.addStretch(1)
         return page
 
-    # ---- what is shown -------------------------------------------------------------------------------------------
+    # ---- what is shown
+    # -------------------------------------------------------------------------------------------
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
@@ -241,8 +270,11 @@ class PatternPlace(QWidget):
         if not self.awake:
             return
         self.told, self.score = (), None
-        music = {"make": (self.maker.drill, self.maker.players), "open": (self.opened_path, self.tunes.currentIndex()),
-                 "shelf": self.shelf_id}.get(self.way, "")  # fmt: skip
+        music = {
+            "make": (self.maker.drill, self.maker.players),
+            "open": (self.opened_path, self.tunes.currentIndex()),
+            "shelf": self.shelf_id,
+        }.get(self.way, "")
         if (self.way, music) != self._reminded:
             self.reminders, self._reminded = {}, (self.way, music)
         try:
@@ -260,7 +292,9 @@ class PatternPlace(QWidget):
                 self.told = (piece.background,) if piece is not None and piece.background else ()
         except JewellerError as error:
             self.told = (str(error),)
-        self.note.setText(" ".join(self.told[:4]) + (f" And {len(self.told) - 4} more." if len(self.told) > 4 else ""))
+        self.note.setText(
+            " ".join(self.told[:4]) + (f" And {len(self.told) - 4} more." if len(self.told) > 4 else "")
+        )
         self.note.setVisible(bool(self.told))
         self.whom.show_score(self.score, free=self.way in ("open", "shelf"))
         self.stop()
@@ -275,7 +309,9 @@ class PatternPlace(QWidget):
         if self.way == "type":
             self.refresh()
             part, entered = self.part(), self.typed.entered()
-            notes = [n.id for b in part.bars for n in b.notes] if part is not None and entered is not None else []
+            notes = (
+                [n.id for b in part.bars for n in b.notes] if part is not None and entered is not None else []
+            )
             if entered is not None and entered < len(notes):
                 self._show_notes((notes[entered],))
 
@@ -301,8 +337,14 @@ class PatternPlace(QWidget):
         """A typed line as a part of the instrument it is written for."""
         instrument = require_instrument(str(self.typed_for.currentData()))
         name, chromatic = instrument.name, instrument.chromatic
-        parts = [dataclasses.replace(p, name=name, instrument=name, chromatic=chromatic, diatonic=diatonic_of(chromatic)) if not p.instrument else p
-                 for p in score.parts]  # fmt: skip
+        parts = [
+            dataclasses.replace(
+                p, name=name, instrument=name, chromatic=chromatic, diatonic=diatonic_of(chromatic)
+            )
+            if not p.instrument
+            else p
+            for p in score.parts
+        ]
         return dataclasses.replace(score, parts=tuple(parts))
 
     def part(self) -> Part | None:
@@ -310,7 +352,9 @@ class PatternPlace(QWidget):
         return self.whom.part(self.score)
 
     def printed(self) -> Score | None:
-        """What is saved and taken along: everything, or, where it was written for another instrument, the part that is shown."""
+        """What is saved and taken along: everything, or, where it was written for another instrument, the
+        part that is shown.
+        """
         part = self.part()
         if self.score is None or part is None or not self.whom.moved:
             return self.score
@@ -329,19 +373,35 @@ class PatternPlace(QWidget):
         if not self.awake:
             return
         part = self.part()
-        words = {"open": "Drop a notation file here, or open one.",
-                 "shelf": "Choose a piece. What was made, typed or opened is put here by “Put on the shelf”."}  # fmt: skip
+        words = {
+            "open": "Drop a notation file here, or open one.",
+            "shelf": "Choose a piece. What was made, typed or opened is put here by “Put on the shelf”.",
+        }
         empty = words.get(self.way, "There is nothing to show yet.")
         playable = part is not None and part.note_count > 0
         self.view.paper.show_part(part, self.theme, self.shown.under(), empty, self.shown.bars_per_line)
         known = self.known if self.player else frozenset()
         over = look_over(part, instrument_of(part), known) if part is not None and playable else None
         missing = scale_unknown(part, known) if part is not None and self.player else ()
-        scale = f"Of its scale {', '.join(missing[:6])}{' …' if len(missing) > 6 else ''} are new for {self.player}." if missing else \
-                f"{self.player} knows every note of its scale." if self.player else ""  # fmt: skip
-        across = told(self.score) if self.score is not None and len(self.score.parts) > 1 and self.way != "make" else []
+        scale = (
+            (
+                f"Of its scale {', '.join(missing[:6])}{' …' if len(missing) > 6 else ''} are new for "
+                f"{self.player}."
+            )
+            if missing
+            else f"{self.player} knows every note of its scale."
+            if self.player
+            else ""
+        )
+        across = (
+            told(self.score)
+            if self.score is not None and len(self.score.parts) > 1 and self.way != "make"
+            else []
+        )
         self.look.show_over(over, self.theme, self.points, across, self.player, scale)
-        outside = next((t.notes for t in over.traps if t.what.startswith(OUTSIDE)), ()) if over is not None else ()
+        outside = (
+            next((t.notes for t in over.traps if t.what.startswith(OUTSIDE)), ()) if over is not None else ()
+        )
         if outside:  # nothing is moved to fit: what cannot be played is shown
             self.view.paper.mark(frozenset(outside), {})
         for button in (self.play_button, self.loupe_button, self.shelf_button):
@@ -355,7 +415,9 @@ class PatternPlace(QWidget):
         library = self.library()
         if library is not None:
             for player in library.players():
-                menu.addAction(player.name).triggered.connect(lambda _=False, p=player, of=library: self.look_for(p.name, known_notes(of, p)))
+                menu.addAction(player.name).triggered.connect(
+                    lambda _=False, p=player, of=library: self.look_for(p.name, known_notes(of, p))
+                )
         return menu
 
     def look_for(self, player: str, known: frozenset[int]) -> None:
@@ -371,9 +433,16 @@ class PatternPlace(QWidget):
             self.view.bring(str(notes[0]))
 
     def remind(self, note: str, words: str | None = None) -> None:
-        """Words pencilled above a note, asked for where they are not given; none takes them away. They are printed too."""
+        """Words pencilled above a note, asked for where they are not given; none takes them away. They are
+        printed too.
+        """
         if words is None:
-            words, ok = QInputDialog.getText(self, "A reminder", "Pencilled above this note (empty: taken away):", text=self.reminders.get(note, ""))
+            words, ok = QInputDialog.getText(
+                self,
+                "A reminder",
+                "Pencilled above this note (empty: taken away):",
+                text=self.reminders.get(note, ""),
+            )
             if not ok:
                 return
         if words.strip():
@@ -388,11 +457,15 @@ class PatternPlace(QWidget):
             return
         lines = what_others_have(self.score, bar, bar)
         number = self.score.parts[0].bars[bar].number if bar < len(self.score.parts[0].bars) else str(bar + 1)
-        self.note.setText(self.theme.said(f"Bar {number}: ") + "; ".join(f"{x.part} {' '.join(x.own)}" for x in lines) + ".")
+        self.note.setText(
+            self.theme.said(f"Bar {number}: ") + "; ".join(f"{x.part} {' '.join(x.own)}" for x in lines) + "."
+        )
         self.note.show()
 
     def keep_files(self, paths: list[str]) -> None:
-        """Puts every piece of many files on the shelf; what cannot be read is named, the others are kept all the same."""
+        """Puts every piece of many files on the shelf; what cannot be read is named, the others are kept all
+        the same.
+        """
         job = self.jobs.process("keep", read_many, paths)
         job.progress.connect(lambda share, what: self.message.emit(f"Reading {what} …"))
         job.failed.connect(self.trouble)
@@ -415,7 +488,11 @@ class PatternPlace(QWidget):
                 elif self.shelf.put(score) is not None:
                     new += 1
         self.choose_way("shelf")
-        self.message.emit(f"{new} piece{'s' if new != 1 else ''} put on the shelf" + (f", {there} were there already" if there else "") + ".")
+        self.message.emit(
+            f"{new} piece{'s' if new != 1 else ''} put on the shelf"
+            + (f", {there} were there already" if there else "")
+            + "."
+        )
         if bad:
             self.trouble.emit("\n".join([*bad[:8], *([f"and {len(bad) - 8} more"] if len(bad) > 8 else [])]))
 
@@ -429,14 +506,17 @@ class PatternPlace(QWidget):
         if marks != paper.pencilled:
             paper.mark(paper.washed, marks)
 
-    # ---- opening, leaving, hearing -------------------------------------------------------------------------------
+    # ---- opening, leaving, hearing
+    # -------------------------------------------------------------------------------
 
     def open_file(self, path: str = "", *, ask: bool = True) -> None:
         """Opens every tune of a notation file. What was open stays where it cannot be read."""
         if not path and ask:
             folder = str(self.settings.value("folder", str(Path.home())))
             pattern = " ".join(f"*{e}" for e in ENDINGS)
-            path, _ = QFileDialog.getOpenFileName(self, "Open a score", folder, f"Notation files ({pattern});;All files (*)")
+            path, _ = QFileDialog.getOpenFileName(
+                self, "Open a score", folder, f"Notation files ({pattern});;All files (*)"
+            )
         if not path:
             return
         try:
@@ -465,14 +545,18 @@ class PatternPlace(QWidget):
         ending = next(e for k, _, e in SHEETS if k == kind)
         if not path:
             folder = Path(str(self.settings.value("save_folder", str(Path.home()))))
-            path, _ = QFileDialog.getSaveFileName(self, "Save the sheet", str(folder / f"{self._file_name()}{ending}"), f"*{ending}")
+            path, _ = QFileDialog.getSaveFileName(
+                self, "Save the sheet", str(folder / f"{self._file_name()}{ending}"), f"*{ending}"
+            )
         if not path:
             return
         self.settings.setValue("save_folder", str(Path(path).parent))
         if kind == "wav":
             job = self.jobs.process("sheet", write_part_sound, self.part(), path)
         else:
-            job = self.jobs.process("sheet", write_sheet, self.printed(), self.shown.settings(self.reminders), {kind: path})
+            job = self.jobs.process(
+                "sheet", write_sheet, self.printed(), self.shown.settings(self.reminders), {kind: path}
+            )
         self.message.emit("Writing…")
         job.done.connect(lambda paths: self.message.emit("Saved: " + ", ".join(str(p) for p in paths)))
         job.failed.connect(self.trouble)
@@ -491,7 +575,9 @@ class PatternPlace(QWidget):
             return
         if not isinstance(path, str) or not path:
             folder = Path(str(self.settings.value("save_folder", str(Path.home()))))
-            path, _ = QFileDialog.getSaveFileName(self, "Keep the music as", str(folder / f"{self._file_name()}.musicxml"), "*.musicxml")
+            path, _ = QFileDialog.getSaveFileName(
+                self, "Keep the music as", str(folder / f"{self._file_name()}.musicxml"), "*.musicxml"
+            )
         if not path:
             return
         try:
@@ -508,7 +594,9 @@ class PatternPlace(QWidget):
             self.stop()
             return
         model = sounded(part, instrument_of(part).sound or "flute")
-        self.transport.play([cut(model.samples, model.rate, 0.0, len(model.samples) / model.rate, 1.0, "model")])
+        self.transport.play(
+            [cut(model.samples, model.rate, 0.0, len(model.samples) / model.rate, 1.0, "model")]
+        )
         self.play_button.setText("Stop")
         if self.transport.speaker.silent:
             self.message.emit("No sound device: this plays silently.")

@@ -1,4 +1,6 @@
-"""Boxes about players and bands: who somebody is and what they play; a new year and who goes on into it; the columns of their marks."""
+"""Boxes about players and bands: who somebody is and what they play; a new year and who goes on into it; the
+columns of their marks.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,18 @@ from collections.abc import Sequence
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from jeweller.instruments.table import instruments
 from jeweller.ledger.tables import Band, Player
@@ -29,7 +42,9 @@ class _Box(QDialog):
         self.form = QFormLayout()
         self.form.setSpacing(8)
         column.addLayout(self.form)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
@@ -60,12 +75,16 @@ def ticked(box: QListWidget) -> list[Any]:
 
 
 class MarksBox(_Box):
-    """The columns of marks for the office, in their order, and which of several attempts at one piece counts."""
+    """The columns of marks for the office, in their order, and which of several attempts at one piece
+    counts.
+    """
 
     def __init__(self, parent: QWidget, columns: Sequence[str], attempts: str) -> None:
         super().__init__(parent, "Marks for the office")
         order = [*columns, *(c for c in COLUMNS if c not in columns)]
-        self.columns = self.ticks("Columns, dragged into their order", [(COLUMNS[c], c) for c in order], columns)
+        self.columns = self.ticks(
+            "Columns, dragged into their order", [(COLUMNS[c], c) for c in order], columns
+        )
         self.columns.setFixedHeight(2 * LISTED)
         self.columns.setDragDropMode(QListWidget.DragDropMode.InternalMove)
         self.attempts = QComboBox()
@@ -78,7 +97,9 @@ class MarksBox(_Box):
 class PlayerBox(_Box):
     """`values` gives name, instrument, also, part and band_id."""
 
-    def __init__(self, parent: QWidget, bands: Sequence[Band], player: Player | None = None, band: int | None = None) -> None:
+    def __init__(
+        self, parent: QWidget, bands: Sequence[Band], player: Player | None = None, band: int | None = None
+    ) -> None:
         super().__init__(parent, player.name if player is not None else "Somebody new")
         self.name = QLineEdit(player.name if player is not None else "")
         self.name.setPlaceholderText("a name or nickname")
@@ -87,12 +108,18 @@ class PlayerBox(_Box):
         self.instrument.addItem("not told", "")
         for i in instruments():
             self.instrument.addItem(i.name, i.id)
-        self.instrument.setCurrentIndex(max(0, self.instrument.findData(player.instrument if player is not None else "")))
+        self.instrument.setCurrentIndex(
+            max(0, self.instrument.findData(player.instrument if player is not None else ""))
+        )
         self.row("Plays", self.instrument)
         self.part = QLineEdit(player.part if player is not None else "")
         self.part.setPlaceholderText("which part of a score, as 2nd clarinet")
         self.row("Part", self.part)
-        self.also = self.ticks("Has played too", [(i.name, i.id) for i in instruments()], player.also if player is not None else ())
+        self.also = self.ticks(
+            "Has played too",
+            [(i.name, i.id) for i in instruments()],
+            player.also if player is not None else (),
+        )
         self.also.setToolTip("Fingerings and lips of these may slip in: a wrong note is then told as such")
         self.band = QComboBox()
         for b in bands:
@@ -101,8 +128,13 @@ class PlayerBox(_Box):
         self.row("Band", self.band)
 
     def values(self) -> dict[str, Any]:
-        return {"name": " ".join(self.name.text().split())[:80], "instrument": self.instrument.currentData(), "also": ticked(self.also),
-                "part": self.part.text().strip(), "band_id": self.band.currentData()}  # fmt: skip
+        return {
+            "name": " ".join(self.name.text().split())[:80],
+            "instrument": self.instrument.currentData(),
+            "also": ticked(self.also),
+            "part": self.part.text().strip(),
+            "band_id": self.band.currentData(),
+        }
 
 
 class YearBox(_Box):
@@ -114,7 +146,9 @@ class YearBox(_Box):
         self.row("Name", self.name)
         self.year = QLineEdit(str(datetime.date.today().year))
         self.row("Year", self.year)
-        self.players = self.ticks("Who goes on into it", [(p.name, p.id) for p in players], [p.id for p in players])
+        self.players = self.ticks(
+            "Who goes on into it", [(p.name, p.id) for p in players], [p.id for p in players]
+        )
 
     @property
     def going_on(self) -> list[int]:

@@ -1,4 +1,6 @@
-"""Everybody who plays, by band: found by a letter or two, looked at over time; entered, changed, given out, deleted for good."""
+"""Everybody who plays, by band: found by a letter or two, looked at over time; entered, changed, given out,
+deleted for good.
+"""
 
 from __future__ import annotations
 
@@ -79,7 +81,9 @@ class PlayersPage(QWidget):
         self.of_band = QPushButton("…")
         self.of_band.setAccessibleName("What can be done with a band")
         self.of_band.setToolTip("A new band or year, another name, delete a year")
-        self.of_band.clicked.connect(lambda: self.band_menu().popup(self.of_band.mapToGlobal(self.of_band.rect().bottomLeft())))
+        self.of_band.clicked.connect(
+            lambda: self.band_menu().popup(self.of_band.mapToGlobal(self.of_band.rect().bottomLeft()))
+        )
         row.addWidget(self.of_band)
         column.addLayout(row)
         self.search = QLineEdit()
@@ -123,8 +127,13 @@ class PlayersPage(QWidget):
         self.consent = QPushButton()
         self.out = QPushButton("Give out what is held…")
         self.remove = QPushButton("Delete for good…")
-        acts = ((self.edit, lambda: self.change()), (self.practised, lambda: self.add_practice()), (self.consent, self.toggle_consent),
-                (self.out, lambda: self.give_out()), (self.remove, lambda: self.delete()))  # fmt: skip
+        acts = (
+            (self.edit, lambda: self.change()),
+            (self.practised, lambda: self.add_practice()),
+            (self.consent, self.toggle_consent),
+            (self.out, lambda: self.give_out()),
+            (self.remove, lambda: self.delete()),
+        )
         for button, act in acts:
             button.clicked.connect(act)
             row.addWidget(button)
@@ -133,7 +142,8 @@ class PlayersPage(QWidget):
         self._acts = [button for button, _ in acts]
         return right
 
-    # ---- what is shown -------------------------------------------------------------------------------------------
+    # ---- what is shown
+    # -------------------------------------------------------------------------------------------
 
     @property
     def library(self) -> Library | None:
@@ -161,7 +171,10 @@ class PlayersPage(QWidget):
         self.bands.setCurrentIndex(max(0, self.bands.findData(now)))
         self.bands.blockSignals(False)
         names = {i.id: i.name for i in instruments()}
-        self._named = [(" · ".join(filter(None, [p.name, names.get(p.instrument, p.part)])), p.id, p.band) for p in self.library.who_plays_what()]
+        self._named = [
+            (" · ".join(filter(None, [p.name, names.get(p.instrument, p.part)])), p.id, p.band)
+            for p in self.library.who_plays_what()
+        ]
         here = self.player.id if self.player is not None else None
         self.player = next((self.library.player(i) for _, i, _ in self._named if i == here), None)
         stays = self.player  # who is chosen by the list is shown by it
@@ -175,7 +188,11 @@ class PlayersPage(QWidget):
         self.list.blockSignals(True)
         self.list.clear()
         for words, player, of in self._named:
-            if self.list.count() < SHOWN and band in (None, of) and all(w in words.casefold() for w in wanted):
+            if (
+                self.list.count() < SHOWN
+                and band in (None, of)
+                and all(w in words.casefold() for w in wanted)
+            ):
                 item = QListWidgetItem(words)
                 item.setData(Qt.ItemDataRole.UserRole, player)
                 self.list.addItem(item)
@@ -209,9 +226,16 @@ class PlayersPage(QWidget):
             button.setVisible(True)
         instrument = find_instrument(player.instrument) if player.instrument else None
         self.title.setText(player.name)
-        told = [instrument.name if instrument is not None else player.part, f"{len(self.told.attempts)} take{'s' if len(self.told.attempts) != 1 else ''}",
-                f"{self.told.minutes} minutes on {self.told.days} day{'s' if self.told.days != 1 else ''}" if self.told.days else "",
-                f"consent of {player.consent}" if player.consent else "no consent noted: left out of what others see"]  # fmt: skip
+        told = [
+            instrument.name if instrument is not None else player.part,
+            f"{len(self.told.attempts)} take{'s' if len(self.told.attempts) != 1 else ''}",
+            f"{self.told.minutes} minutes on {self.told.days} day{'s' if self.told.days != 1 else ''}"
+            if self.told.days
+            else "",
+            f"consent of {player.consent}"
+            if player.consent
+            else "no consent noted: left out of what others see",
+        ]
         self.under.setText(" · ".join(filter(None, told)))
         self.consent.setText("Take the consent back" if player.consent else "Consent was given today")
         self.chart.show_attempts(self.told.attempts, self.theme, self.points)
@@ -229,22 +253,33 @@ class PlayersPage(QWidget):
                 column.addWidget(wrapped(self.theme.said(habit[0].upper() + habit[1:] + "."), self.points))
         for a in reversed(told.attempts if told is not None else ()):
             mark = f"{a.mark:g} of {a.out_of:g}" if a.mark is not None and a.out_of is not None else ""
-            head = " · ".join(filter(None, [a.title, a.day, mark, f"{a.bpm:.0f} to the minute" if a.bpm else ""]))
+            head = " · ".join(
+                filter(None, [a.title, a.day, mark, f"{a.bpm:.0f} to the minute" if a.bpm else ""])
+            )
             label = wrapped(head, self.points, weight=600)
             label.setContentsMargins(0, 8, 0, 0)
             column.addWidget(label)
             for words, facets in (("Better", a.better), ("Less good", a.new)):
                 if facets:
                     names = ", ".join(FACET_NAMES[f].lower() for f in facets)
-                    column.addWidget(wrapped(f"{words} than the time before: {names}.", self.points, self.theme.quiet))
+                    column.addWidget(
+                        wrapped(f"{words} than the time before: {names}.", self.points, self.theme.quiet)
+                    )
             if a.sound:
-                column.addWidget(wrapped(f"Against the time before, recorded with {a.setup} too: {', '.join(a.sound)}.", self.points, self.theme.quiet))
+                column.addWidget(
+                    wrapped(
+                        f"Against the time before, recorded with {a.setup} too: {', '.join(a.sound)}.",
+                        self.points,
+                        self.theme.quiet,
+                    )
+                )
             for text in a.findings or ("Nothing to mend.",):
                 column.addWidget(wrapped(self.theme.said(text), self.points))
         column.addStretch(1)
         return page
 
-    # ---- who there is --------------------------------------------------------------------------------------------
+    # ---- who there is
+    # --------------------------------------------------------------------------------------------
 
     def _do(self, act: Callable[[Library], Any]) -> bool:
         """Does something with the library; says why where it cannot be. Everything is shown anew."""
@@ -275,7 +310,9 @@ class PlayersPage(QWidget):
         self._do(lambda library: setattr(self, "player", library.add_player(band, **told)))
 
     def change(self, values: dict[str, Any] | None = None) -> None:
-        """Another name, instrument, part or band for the chosen player; `values` in place of the box. What was recorded stays theirs."""
+        """Another name, instrument, part or band for the chosen player; `values` in place of the box. What
+        was recorded stays theirs.
+        """
         if self.library is None or self.player is None:
             return
         player = self.player
@@ -293,7 +330,11 @@ class PlayersPage(QWidget):
         """Notes that consent was given today, or takes it back."""
         if self.player is not None:
             player = self.player
-            self._do(lambda library: library.change(player, consent="" if player.consent else datetime.date.today().isoformat()))
+            self._do(
+                lambda library: library.change(
+                    player, consent="" if player.consent else datetime.date.today().isoformat()
+                )
+            )
 
     def add_practice(self, minutes: int | None = None) -> None:
         """Minutes of today, asked for where they are not given."""
@@ -311,7 +352,9 @@ class PlayersPage(QWidget):
         if self.player is None or self.library is None:
             return
         if not target:
-            target, _ = QFileDialog.getSaveFileName(self, "What is held on this player", str(Path.home() / f"{self.player.name}.zip"), "*.zip")
+            target, _ = QFileDialog.getSaveFileName(
+                self, "What is held on this player", str(Path.home() / f"{self.player.name}.zip"), "*.zip"
+            )
         if not target:
             return
         try:
@@ -323,7 +366,11 @@ class PlayersPage(QWidget):
 
     def delete(self, *, sure: bool = False) -> None:
         """Deletes the player for good, after saying what goes."""
-        if self.player is None or self.library is None or not (sure or self._sure(held(self.library, self.player))):
+        if (
+            self.player is None
+            or self.library is None
+            or not (sure or self._sure(held(self.library, self.player)))
+        ):
             return
         player = self.player
         if self._do(lambda library: delete_player(library, player)):
@@ -332,14 +379,20 @@ class PlayersPage(QWidget):
     def _sure(self, goes: list[str]) -> bool:
         """Asks whether this is to be deleted for good."""
         listed = "\n".join(f"· {line}" for line in goes)
-        box = QMessageBox(QMessageBox.Icon.NoIcon, "Delete for good", f"This is deleted and cannot be brought back:\n\n{listed}\n\n"
-                          "The daily copies of the library are deleted as well. Backups you made yourself are not touched.",
-                          QMessageBox.StandardButton.Cancel, self)  # fmt: skip
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon,
+            "Delete for good",
+            f"This is deleted and cannot be brought back:\n\n{listed}\n\n"
+            "The daily copies of the library are deleted as well. Backups you made yourself are not touched.",
+            QMessageBox.StandardButton.Cancel,
+            self,
+        )
         button = box.addButton("Delete for good", QMessageBox.ButtonRole.DestructiveRole)
         box.exec()
         return box.clickedButton() is button
 
-    # ---- bands and years -----------------------------------------------------------------------------------------
+    # ---- bands and years
+    # -----------------------------------------------------------------------------------------
 
     def _row_of_band(self) -> Band | None:
         bands = self.library.bands() if self.library is not None else []
@@ -357,18 +410,27 @@ class PlayersPage(QWidget):
         return menu
 
     def add_year(self, box: YearBox | None = None) -> None:
-        """A new band or year, with those of the chosen one who go on; a `box` that was filled in place of the one that is shown."""
+        """A new band or year, with those of the chosen one who go on; a `box` that was filled in place of the
+        one that is shown.
+        """
         if self.library is None:
             return
         band = self._row_of_band()
         if box is None:
-            box = YearBox(self, band.name if band is not None else "", self.library.players(band.id) if band is not None else [])
+            box = YearBox(
+                self,
+                band.name if band is not None else "",
+                self.library.players(band.id) if band is not None else [],
+            )
             if box.exec() != QDialog.DialogCode.Accepted:
                 return
         name, year, going_on = box.name.text(), box.year.text(), box.going_on
         if self._do(lambda library: new_year(library, name, year, going_on)):
             self.bands.setCurrentIndex(self.bands.count() - 1)
-            self.message.emit(f"{len(going_on)} players go on into {' '.join(name.split())}; what was recorded stays theirs.")
+            self.message.emit(
+                f"{len(going_on)} players go on into {' '.join(name.split())}; what was recorded "
+                "stays theirs."
+            )
 
     def rename_band(self, name: str = "") -> None:
         band = self._row_of_band()

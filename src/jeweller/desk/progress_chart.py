@@ -1,4 +1,6 @@
-"""A player's takes over time, a column each: the mark, the speed, the seven facets, and, within one recording set-up, the loudness."""
+"""A player's takes over time, a column each: the mark, the speed, the seven facets, and, within one recording
+set-up, the loudness.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ LEAST_DB = 6.0  # the height of the loudness is at least so much
 
 
 class ProgressChart(QWidget):
-    """Attempts from left to right, the newest that have room; those at one piece are joined by a line, loudness within a set-up is."""
+    """Attempts from left to right, the newest that have room; those at one piece are joined by a line,
+    loudness within a set-up is.
+    """
 
     def __init__(self) -> None:
         super().__init__()
@@ -33,12 +37,15 @@ class ProgressChart(QWidget):
     def show_attempts(self, attempts: Sequence[Attempt], theme: Theme, points: float) -> None:
         self.attempts = tuple(a for a in attempts if a.mark is not None)
         self.theme, self.points = theme, points
-        self.setAccessibleName("Marks over time: " + ", ".join(f"{a.day} {a.title} {a.mark:g}" for a in self.attempts))
+        self.setAccessibleName(
+            "Marks over time: " + ", ".join(f"{a.day} {a.title} {a.mark:g}" for a in self.attempts)
+        )
         self.setVisible(len(self.attempts) > 1)
         self.updateGeometry()
         self.update()
 
-    # ---- places --------------------------------------------------------------------------------------------------
+    # ---- places
+    # --------------------------------------------------------------------------------------------------
 
     def _px(self, pixels: float) -> int:
         return round(pixels * self.points / 11.0)
@@ -55,7 +62,9 @@ class ProgressChart(QWidget):
         return len(setups) > len(set(setups))
 
     def sizeHint(self) -> QSize:
-        return QSize(400, self._px(8 + MARKS + ROW * (1 + len(FACET_NAMES)) + (LOUD if self.louder else 0) + FOOT))
+        return QSize(
+            400, self._px(8 + MARKS + ROW * (1 + len(FACET_NAMES)) + (LOUD if self.louder else 0) + FOOT)
+        )
 
     def middle(self, index: int) -> float:
         """The middle of an attempt's column."""
@@ -68,7 +77,8 @@ class ProgressChart(QWidget):
         share = float(a.mark or 0.0) / float(a.out_of or 20.0)
         return QPointF(self.middle(index), self._px(12) + self._px(MARKS - 20) * (1.0 - share))
 
-    # ---- painting ------------------------------------------------------------------------------------------------
+    # ---- painting
+    # ------------------------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -95,7 +105,11 @@ class ProgressChart(QWidget):
             self._label(painter, y + self._px(ROW) / 2, name)
             for k, a in enumerate(shown):
                 picture = self.shapes.of(facet, a.facets.get(facet), self.theme, self._px(SHAPE))
-                painter.drawPixmap(round(self.middle(k) - self._px(SHAPE) / 2), y + (self._px(ROW) - self._px(SHAPE)) // 2, picture)
+                painter.drawPixmap(
+                    round(self.middle(k) - self._px(SHAPE) / 2),
+                    y + (self._px(ROW) - self._px(SHAPE)) // 2,
+                    picture,
+                )
         y += self._px(ROW)
         if self.louder:
             self._loudness(painter, y, shown)
@@ -109,8 +123,17 @@ class ProgressChart(QWidget):
         self._label(painter, y + self._px(LOUD) / 2, "loudness")
         levels = [a.level_db for a in shown if a.level_db is not None]
         middle, half = (max(levels) + min(levels)) / 2, max(LEAST_DB, max(levels) - min(levels)) / 2
-        places = [(a.setup, QPointF(self.middle(k), y + self._px(LOUD) / 2 - self._px(LOUD - 20) / 2 * ((a.level_db - middle) / half)))
-                  for k, a in enumerate(shown) if a.level_db is not None]  # fmt: skip
+        places = [
+            (
+                a.setup,
+                QPointF(
+                    self.middle(k),
+                    y + self._px(LOUD) / 2 - self._px(LOUD - 20) / 2 * ((a.level_db - middle) / half),
+                ),
+            )
+            for k, a in enumerate(shown)
+            if a.level_db is not None
+        ]
         self._joined(painter, places)
         painter.setBrush(QColor(self.theme.paper))
         for _, place in places:
@@ -125,7 +148,11 @@ class ProgressChart(QWidget):
 
     def _label(self, painter: QPainter, y: float, words: str) -> None:
         painter.setPen(QColor(self.theme.quiet))
-        painter.drawText(QRectF(self._px(12), y - self._px(12), self._px(LEFT - 16), self._px(24)), int(Qt.AlignmentFlag.AlignVCenter), words)
+        painter.drawText(
+            QRectF(self._px(12), y - self._px(12), self._px(LEFT - 16), self._px(24)),
+            int(Qt.AlignmentFlag.AlignVCenter),
+            words,
+        )
 
     def _words(self, painter: QPainter, index: int, y: float, words: str) -> None:
         painter.setPen(QColor(self.theme.quiet))

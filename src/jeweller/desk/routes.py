@@ -1,4 +1,6 @@
-"""What a key or a menu does depends on the place one is in: the acts of the window that go to the bench, the loupe or the pattern book."""
+"""What a key or a menu does depends on the place one is in: the acts of the window that go to the bench, the
+loupe or the pattern book.
+"""
 
 from __future__ import annotations
 
@@ -97,7 +99,9 @@ class Routes(QMainWindow):
         self.bench.show_trays(tray)
 
     def give_out(self) -> None:
-        """What the pattern book shows, given out as an assignment: put on the shelf, with the traps that were ticked."""
+        """What the pattern book shows, given out as an assignment: put on the shelf, with the traps that were
+        ticked.
+        """
         score, library = self.pattern.printed(), self.waked_library()
         if score is None or library is None:
             return
@@ -161,7 +165,9 @@ class Routes(QMainWindow):
         self.apply_theme()
 
     def set_usage(self, **change: str) -> None:
-        """The English usage of everything that is said from now on; kept for the next time. Nothing stored changes."""
+        """The English usage of everything that is said from now on; kept for the next time. Nothing stored
+        changes.
+        """
         self.theme = dataclasses.replace(self.theme, usage=dataclasses.replace(self.theme.usage, **change))
         for name, value in change.items():
             self.settings.setValue(f"words/{name}", value)
@@ -179,21 +185,33 @@ class Routes(QMainWindow):
             if isinstance(state, QByteArray):
                 split.restoreState(state)
 
-    # ---- the library ---------------------------------------------------------------------------------------------
+    # ---- the library
+    # ---------------------------------------------------------------------------------------------
 
     @property
     def library_folder(self) -> Path:
         """Where the library lies."""
-        return Path(str(self.settings.value("library", "") or data_home() / ("demo-library" if self.tray else "library")))
+        return Path(
+            str(
+                self.settings.value("library", "")
+                or data_home() / ("demo-library" if self.tray else "library")
+            )
+        )
 
     def open_library(self) -> Library:
         """The library of the settings; the demo band's where the demo runs. Raises LedgerError."""
         return Library(self.library_folder)
 
     def fill_library(self, library: Library) -> int:
-        """Enters the demo band, where the demo runs and it is not there yet: a matter of seconds, done beside the window."""
+        """Enters the demo band, where the demo runs and it is not there yet: a matter of seconds, done beside
+        the window.
+        """
         name, trays = read_trays(self.tray[0].take.parent)
-        return fill_demo(library, name, {k: [(t.player, t.score, t.part, t.take) for t in takes] for k, takes in trays.items()})
+        return fill_demo(
+            library,
+            name,
+            {k: [(t.player, t.score, t.part, t.take) for t in takes] for k, takes in trays.items()},
+        )
 
     def back_up(self, target: str = "") -> None:
         """Writes the whole library to one file, in the background."""
@@ -201,7 +219,12 @@ class Routes(QMainWindow):
         if self.bench.library is None:
             return
         if not target:
-            target, _ = QFileDialog.getSaveFileName(self, "Back the library up", str(Path.home() / f"jeweller-{datetime.date.today()}.zip"), "*.zip")
+            target, _ = QFileDialog.getSaveFileName(
+                self,
+                "Back the library up",
+                str(Path.home() / f"jeweller-{datetime.date.today()}.zip"),
+                "*.zip",
+            )
         if target:
             job = self.jobs.threaded("backup", self.bench.library.store.backup, Path(target))
             self.say("Writing the backup…")
@@ -213,7 +236,9 @@ class Routes(QMainWindow):
         if not archive:
             archive, _ = QFileDialog.getOpenFileName(self, "A backup", str(Path.home()), "*.zip")
         if archive and not folder:
-            folder, _ = QFileDialog.getSaveFileName(self, "The folder of the new library", str(Path.home() / "jeweller-library"))
+            folder, _ = QFileDialog.getSaveFileName(
+                self, "The folder of the new library", str(Path.home() / "jeweller-library")
+            )
         if not archive or not folder:
             return
         try:
@@ -225,7 +250,9 @@ class Routes(QMainWindow):
 
     def other_library(self, folder: str = "") -> None:
         """Closes the library and opens another one."""
-        folder = folder or QFileDialog.getExistingDirectory(self, "The folder of a library", str(self.library_folder))
+        folder = folder or QFileDialog.getExistingDirectory(
+            self, "The folder of a library", str(self.library_folder)
+        )
         if not folder:
             return
         self.bench.close_library()

@@ -1,4 +1,6 @@
-"""The shelf in the pattern book: a line to search with, filters, the pieces as small engraved beginnings; what is chosen is shown on the paper."""
+"""The shelf in the pattern book: a line to search with, filters, the pieces as small engraved beginnings;
+what is chosen is shown on the paper.
+"""
 
 from __future__ import annotations
 
@@ -31,13 +33,19 @@ from jeweller.sheet.theme import LIGHT, Theme
 from jeweller.usage import Usage
 
 LETTERS = ("F♯", "C♯", "G♯", "D♯", "B♭", "E♭", "A♭", "D♭")
-ASKED = {"title": "Title:", "folder": "Folder (empty: none):", "tags": "Tags, with commas between them:",
-         "background": "Origin, dance, character, what it means for playing:"}  # fmt: skip
+ASKED = {
+    "title": "Title:",
+    "folder": "Folder (empty: none):",
+    "tags": "Tags, with commas between them:",
+    "background": "Origin, dance, character, what it means for playing:",
+}
 SHOWN = 500  # pieces listed at once: more are found by another word
 
 
 class ShelfPage(QWidget):
-    """`chosen` is emitted with the id of a piece, `trouble` with a sentence, `message` with a line for the foot of the window."""
+    """`chosen` is emitted with the id of a piece, `trouble` with a sentence, `message` with a line for the
+    foot of the window.
+    """
 
     chosen = Signal(str)
     trouble = Signal(str)
@@ -66,13 +74,21 @@ class ShelfPage(QWidget):
         row.addWidget(self.metre)
         row.addWidget(self.level)
         self.contains_button = QPushButton("contains…")
-        self.contains_button.clicked.connect(lambda: self.contains_menu().popup(self.contains_button.mapToGlobal(self.contains_button.rect().bottomLeft())))
+        self.contains_button.clicked.connect(
+            lambda: self.contains_menu().popup(
+                self.contains_button.mapToGlobal(self.contains_button.rect().bottomLeft())
+            )
+        )
         row.addWidget(self.contains_button)
         self.count = QLabel()
         self.count.setObjectName("quiet")
         row.addWidget(self.count)
         self.piece_button = QPushButton("This piece…")
-        self.piece_button.clicked.connect(lambda: self.piece_menu().popup(self.piece_button.mapToGlobal(self.piece_button.rect().bottomLeft())))
+        self.piece_button.clicked.connect(
+            lambda: self.piece_menu().popup(
+                self.piece_button.mapToGlobal(self.piece_button.rect().bottomLeft())
+            )
+        )
         row.addWidget(self.piece_button)
         column.addLayout(row)
         self.list = QListWidget()
@@ -90,9 +106,15 @@ class ShelfPage(QWidget):
         self.theme, self.removed = LIGHT, dict[str, bytes]()
         self.blank = QPixmap(SIZE)
         self.blank.fill(Qt.GlobalColor.transparent)
-        self.list.currentItemChanged.connect(lambda item, _: self.chosen.emit(item.data(Qt.ItemDataRole.UserRole)) if item is not None else None)
+        self.list.currentItemChanged.connect(
+            lambda item, _: (
+                self.chosen.emit(item.data(Qt.ItemDataRole.UserRole)) if item is not None else None
+            )
+        )
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.list.customContextMenuRequested.connect(lambda point: self.piece_menu().popup(self.list.mapToGlobal(point)))
+        self.list.customContextMenuRequested.connect(
+            lambda point: self.piece_menu().popup(self.list.mapToGlobal(point))
+        )
         column.addWidget(self.list)
 
     def _filter(self, anything: str, choices: tuple[str, ...], name: str) -> QComboBox:
@@ -128,13 +150,17 @@ class ShelfPage(QWidget):
         return menu
 
     def _toggle(self, what: str) -> None:
-        self.contains = tuple(c for c in self.contains if c != what) if what in self.contains else (*self.contains, what)
+        self.contains = (
+            tuple(c for c in self.contains if c != what) if what in self.contains else (*self.contains, what)
+        )
         words = [CONTAINS.get(c, c) for c in self.contains]
         self.contains_button.setText(f"contains {', '.join(words)}" if words else "contains…")
         self.fill()
 
     def fill(self, choose: str = "") -> None:
-        """Lists what is found; `choose` is the id of the piece to be chosen, else the one that is stays so."""
+        """Lists what is found; `choose` is the id of the piece to be chosen, else the one that is stays
+        so.
+        """
         shelf = self.open()
         if shelf is None:
             return
@@ -142,8 +168,15 @@ class ShelfPage(QWidget):
         choose = choose or (now.id if now is not None else "")
         self._fill_folders(shelf.folders())
         folder = str(self.folders.currentData()) or None
-        found = shelf.find(Query(self.search.text(), folder=folder, metre=str(self.metre.currentData()), level=str(self.level.currentData()),
-                                 contains=self.contains))  # fmt: skip
+        found = shelf.find(
+            Query(
+                self.search.text(),
+                folder=folder,
+                metre=str(self.metre.currentData()),
+                level=str(self.level.currentData()),
+                contains=self.contains,
+            )
+        )
         self.list.blockSignals(True)
         self.list.clear()
         for piece in found[:SHOWN]:
@@ -173,7 +206,8 @@ class ShelfPage(QWidget):
             self.folders.blockSignals(False)
         self.folders.setVisible(bool(names))
 
-    # ---- pictures ------------------------------------------------------------------------------------------------
+    # ---- pictures
+    # ------------------------------------------------------------------------------------------------
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme = theme
@@ -198,7 +232,11 @@ class ShelfPage(QWidget):
         """Draws what is to be seen; the rest when it is scrolled to."""
         seen = self.list.viewport().rect().adjusted(0, -self._cell().height(), 0, self._cell().height())
         items = [self.list.item(k) for k in range(self.list.count())]
-        wanted = [i.data(Qt.ItemDataRole.UserRole) for i in items if QRect(seen).intersects(self.list.visualItemRect(i))]
+        wanted = [
+            i.data(Qt.ItemDataRole.UserRole)
+            for i in items
+            if QRect(seen).intersects(self.list.visualItemRect(i))
+        ]
         self.thumbs.ask(wanted, self.theme, self.devicePixelRatioF())
 
     def _drawn(self, piece: str) -> None:
@@ -215,7 +253,11 @@ class ShelfPage(QWidget):
     def piece(self) -> Piece | None:
         """The piece that is chosen."""
         item = self.list.currentItem()
-        return self.shelf.pieces.get(item.data(Qt.ItemDataRole.UserRole)) if item is not None and self.shelf is not None else None
+        return (
+            self.shelf.pieces.get(item.data(Qt.ItemDataRole.UserRole))
+            if item is not None and self.shelf is not None
+            else None
+        )
 
     def put(self, score: Score) -> Piece | None:
         """Puts a score on the shelf, unless the same music is there; says so either way."""
@@ -228,7 +270,9 @@ class ShelfPage(QWidget):
         except JewellerError as error:
             self.trouble.emit(str(error))
             return None
-        self.message.emit(f"“{piece.title}” is on the shelf already." if there else f"On the shelf: {piece.title}.")
+        self.message.emit(
+            f"“{piece.title}” is on the shelf already." if there else f"On the shelf: {piece.title}."
+        )
         return piece
 
     def piece_menu(self) -> QMenu:
@@ -240,10 +284,14 @@ class ShelfPage(QWidget):
             menu.addAction("Folder…").triggered.connect(lambda _=False: self.ask("folder"))
             menu.addAction("Tags…").triggered.connect(lambda _=False: self.ask("tags"))
             menu.addAction("A line of background…").triggered.connect(lambda _=False: self.ask("background"))
-            menu.addAction("Bars under a name of their own…").triggered.connect(lambda _=False: self.ask_passage())
+            menu.addAction("Bars under a name of their own…").triggered.connect(
+                lambda _=False: self.ask_passage()
+            )
             menu.addAction("Take off the shelf").triggered.connect(lambda _=False: self.remove())
             menu.addSeparator()
-            menu.addAction("Save the pieces listed as one file…").triggered.connect(lambda _=False: self.export())
+            menu.addAction("Save the pieces listed as one file…").triggered.connect(
+                lambda _=False: self.export()
+            )
         if self.removed:
             menu.addAction("Put back what was taken off").triggered.connect(lambda _=False: self.bring_back())
         menu.addAction("Take in a file of pieces…").triggered.connect(lambda _=False: self.take_in())
@@ -255,12 +303,16 @@ class ShelfPage(QWidget):
         if piece is None or shelf is None:
             return
         if not text:
-            text, ok = QInputDialog.getText(self, "Bars under a name of their own", f"Bars of “{piece.title}”, as 9-16:")
+            text, ok = QInputDialog.getText(
+                self, "Bars under a name of their own", f"Bars of “{piece.title}”, as 9-16:"
+            )
             if not ok:
                 return
         first, _, last = text.replace("–", "-").partition("-")
         try:
-            made = shelf.add_passage(piece.id, first.strip(), (last or first).strip(), f"{piece.title}, bars {text.strip()}")
+            made = shelf.add_passage(
+                piece.id, first.strip(), (last or first).strip(), f"{piece.title}, bars {text.strip()}"
+            )
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
@@ -268,7 +320,9 @@ class ShelfPage(QWidget):
         self.chosen.emit(made.id)
 
     def ask(self, what: str, text: str | None = None) -> None:
-        """Another title, folder, tags or line of background for the chosen piece, asked for in a box where it is not given."""
+        """Another title, folder, tags or line of background for the chosen piece, asked for in a box where it
+        is not given.
+        """
         piece, shelf = self.piece(), self.open()
         if piece is None or shelf is None:
             return
@@ -309,11 +363,16 @@ class ShelfPage(QWidget):
         """Writes the pieces listed to one file."""
         shelf = self.open()
         if not path:
-            path, _ = QFileDialog.getSaveFileName(self, "Save the pieces listed as one file", str(Path.home() / "pieces.zip"), "*.zip")
+            path, _ = QFileDialog.getSaveFileName(
+                self, "Save the pieces listed as one file", str(Path.home() / "pieces.zip"), "*.zip"
+            )
         if not path or shelf is None:
             return
         try:
-            count = shelf.export(Path(path), [self.list.item(k).data(Qt.ItemDataRole.UserRole) for k in range(self.list.count())])
+            count = shelf.export(
+                Path(path),
+                [self.list.item(k).data(Qt.ItemDataRole.UserRole) for k in range(self.list.count())],
+            )
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
@@ -331,7 +390,9 @@ class ShelfPage(QWidget):
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
-        self.message.emit(f"{len(new)} pieces put on the shelf" + (f", {len(there)} were there already." if there else "."))
+        self.message.emit(
+            f"{len(new)} pieces put on the shelf" + (f", {len(there)} were there already." if there else ".")
+        )
         self.fill()
 
 
@@ -344,5 +405,13 @@ def words_of(piece: Piece, usage: Usage) -> str:
 def told_of(piece: Piece) -> str:
     """Everything that is known of a piece, for the pointer resting on it."""
     folder = f"in {piece.folder}" if piece.folder else ""
-    lines = [piece.title, piece.composer, ", ".join(piece.keys), ", ".join(piece.metres), folder, ", ".join(piece.tags), piece.background]
+    lines = [
+        piece.title,
+        piece.composer,
+        ", ".join(piece.keys),
+        ", ".join(piece.metres),
+        folder,
+        ", ".join(piece.tags),
+        piece.background,
+    ]
     return "\n".join(filter(None, lines))

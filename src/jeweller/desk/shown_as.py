@@ -1,4 +1,6 @@
-"""How a part is shown and printed: which part, for which instrument and in which octave, what stands under the notes, how large, how many bars in a line."""
+"""How a part is shown and printed: which part, for which instrument and in which octave, what stands under
+the notes, how large, how many bars in a line.
+"""
 
 from __future__ import annotations
 
@@ -61,7 +63,12 @@ class ShownFor(QWidget):
         self.octaves = QComboBox()
         self.octaves.setAccessibleName("Moved by octaves")
         for n in range(-3, 4):
-            self.octaves.addItem("as it sounds" if not n else f"{abs(n)} octave{'s' if abs(n) > 1 else ''} {'higher' if n > 0 else 'lower'}", n)
+            self.octaves.addItem(
+                "as it sounds"
+                if not n
+                else f"{abs(n)} octave{'s' if abs(n) > 1 else ''} {'higher' if n > 0 else 'lower'}",
+                n,
+            )
         self.octaves.setCurrentIndex(3)
         row.addWidget(self.octaves)
         row.addStretch(1)
@@ -116,7 +123,9 @@ class ShownFor(QWidget):
         return transposed(part, 12 * self.octave, 7 * self.octave) if self.octave else part
 
     def advice(self, score: Score | None) -> str:
-        """Where the part lies badly on the instrument it is written for, and where it would lie best; "" where it does not."""
+        """Where the part lies badly on the instrument it is written for, and where it would lie best; ""
+        where it does not.
+        """
         if self.chosen in ("", CONCERT) or score is None or not score.parts:
             return ""
         instrument = require_instrument(self.chosen)
@@ -169,4 +178,9 @@ class ShownAs(QWidget):
 
     def settings(self, reminders: dict[str, str]) -> SheetSettings:
         """How the sheet is printed: as it is shown."""
-        return SheetSettings(self.under(), big=self.big.isChecked(), bars_per_line=self.bars_per_line, reminders=tuple(reminders.items()))
+        return SheetSettings(
+            self.under(),
+            big=self.big.isChecked(),
+            bars_per_line=self.bars_per_line,
+            reminders=tuple(reminders.items()),
+        )

@@ -37,16 +37,26 @@ class Snippet(QWidget):
         self.words, self._pixmap, self._last = words, None, None
         self.update()
 
-    def show_place(self, line: Line, report: dict[str, Any], findings: list[dict[str, Any]], key: str | None) -> None:
+    def show_place(
+        self, line: Line, report: dict[str, Any], findings: list[dict[str, Any]], key: str | None
+    ) -> None:
         """Draws the system that holds the finding `key` (None: the first)."""
         self._last = (line, report, findings, key)
         if self._engraved is None or self._engraved[0] is not line:
             self._engraved = (line, engrave(line.part, UNITS))
         engraving = self._engraved[1]
         shown = excerpt(engraving, line, report, self.theme, findings, key)
-        scale = min(SCALE * self.points / 11.0, self.height() / shown.height, self.width() / engraving.width if self.width() > 100 else 1.0)
-        self._pixmap = drawn(shown.svg, engraving.width * scale, shown.height * scale, self.devicePixelRatioF())
-        self.setAccessibleName(next((self.theme.usage.finding(f)["text"] for f in findings if f["key"] == key), line.title))
+        scale = min(
+            SCALE * self.points / 11.0,
+            self.height() / shown.height,
+            self.width() / engraving.width if self.width() > 100 else 1.0,
+        )
+        self._pixmap = drawn(
+            shown.svg, engraving.width * scale, shown.height * scale, self.devicePixelRatioF()
+        )
+        self.setAccessibleName(
+            next((self.theme.usage.finding(f)["text"] for f in findings if f["key"] == key), line.title)
+        )
         self.update()
 
     def resizeEvent(self, event: Any) -> None:
@@ -62,5 +72,9 @@ class Snippet(QWidget):
         elif self.words:
             painter.setPen(QColor(self.theme.quiet))
             painter.setFont(font(self.points))
-            painter.drawText(self.rect().adjusted(24, 16, -24, -16), int(Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap), self.words)
+            painter.drawText(
+                self.rect().adjusted(24, 16, -24, -16),
+                int(Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap),
+                self.words,
+            )
         painter.end()

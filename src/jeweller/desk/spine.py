@@ -9,8 +9,12 @@ from jeweller.desk.shapes import icon
 from jeweller.sheet.theme import Theme
 
 # place: (its word, a plain subtitle)
-PLACES = {"loupe": ("Loupe", "one take looked at closely"), "pattern": ("Pattern book", "music made, typed in or opened, looked over and printed"),
-          "bench": ("Bench", "a tray of takes, gone through"), "ledger": ("Ledger", "the class and each player, over time")}  # fmt: skip
+PLACES = {
+    "loupe": ("Loupe", "one take looked at closely"),
+    "pattern": ("Pattern book", "music made, typed in or opened, looked over and printed"),
+    "bench": ("Bench", "a tray of takes, gone through"),
+    "ledger": ("Ledger", "the class and each player, over time"),
+}
 ORDER = ("pattern", "bench", "ledger", "loupe")  # the order of the work
 KEYS = {"loupe": 1, "pattern": 2, "bench": 5, "ledger": 7}  # with Ctrl
 WIDTH = 84

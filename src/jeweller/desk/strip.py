@@ -1,4 +1,6 @@
-"""The sound strip: the take's waveform with its bars, where playing is, what is chosen; and the controls of playing."""
+"""The sound strip: the take's waveform with its bars, where playing is, what is chosen; and the controls of
+playing.
+"""
 
 from __future__ import annotations
 
@@ -104,7 +106,15 @@ class Waveform(QWidget):
             if span is not None:
                 wash = QColor(t.brass)
                 wash.setAlpha(alpha // 2)
-                painter.fillRect(QRectF(self.x_of(span[0]), BAR_TEXT_PX, max(2.0, self.x_of(span[1]) - self.x_of(span[0])), self.height() - BAR_TEXT_PX), wash)
+                painter.fillRect(
+                    QRectF(
+                        self.x_of(span[0]),
+                        BAR_TEXT_PX,
+                        max(2.0, self.x_of(span[1]) - self.x_of(span[0])),
+                        self.height() - BAR_TEXT_PX,
+                    ),
+                    wash,
+                )
         if self.playhead is not None:
             painter.setPen(QPen(QColor(t.brass), 2.0))
             x = self.x_of(self.playhead)
@@ -158,7 +168,11 @@ class Strip(QWidget):
             button.setCheckable(True)
             button.setAutoExclusive(True)
             button.setToolTip(
-                {"take": "The player's recording (T)", "model": "How the part should sound (M)", "both": "First the take, then the model (B)"}[key]
+                {
+                    "take": "The player's recording (T)",
+                    "model": "How the part should sound (M)",
+                    "both": "First the take, then the model (B)",
+                }[key]
             )
             button.clicked.connect(lambda _=False, k=key: self.source.emit(k))
             self.sources[key] = button
@@ -201,8 +215,12 @@ class Strip(QWidget):
         self.set_clock(None, recording.duration)
 
     def show_marks(self, review: Review) -> None:
-        self.wave.marks = [(a, b, s.finding["facet"], s.finding["confidence"] >= 0.5) for s in review.shown for a, b in review.places(s.finding)
-                           if s.state != "dismissed" and s.finding["kind"] not in WHOLE]  # fmt: skip
+        self.wave.marks = [
+            (a, b, s.finding["facet"], s.finding["confidence"] >= 0.5)
+            for s in review.shown
+            for a, b in review.places(s.finding)
+            if s.state != "dismissed" and s.finding["kind"] not in WHOLE
+        ]
         self.wave.update()
 
     def set_clock(self, at: float | None, total: float) -> None:

@@ -4,7 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPixmap
-from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+from PySide6.QtWidgets import (
+    QListWidget,
+    QListWidgetItem,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QWidget,
+)
 
 from jeweller.desk.shapes import FacetShapes
 from jeweller.desk.style import font
@@ -23,7 +30,9 @@ def in_words(line: Line) -> str:
     wrong = [FACET_NAMES[f].lower() for f, mark in facets.items() if mark is not None and mark < 1.0]
     unsure = line.take.summary.get("unsure", 0)
     told = f"to mend in {', '.join(wrong)}" if wrong else "nothing to mend" if facets else line.take.sentence
-    return f"{line.player}, {line.title}, {line.state}, {told}" + (f", {unsure} to listen to" if unsure else "")
+    return f"{line.player}, {line.title}, {line.state}, {told}" + (
+        f", {unsure} to listen to" if unsure else ""
+    )
 
 
 class _Row(QStyledItemDelegate):
@@ -34,7 +43,9 @@ class _Row(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
         return QSize(200, round(self.owner.points * 4.4))
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> None:
+    def paint(
+        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> None:
         line: Line = index.data(LINE_ROLE)
         theme, points = self.owner.theme, self.owner.points
         rect: QRect = option.rect  # type: ignore[attr-defined]
@@ -55,11 +66,25 @@ class _Row(QStyledItemDelegate):
         facets = line.take.summary.get("facets", {})
         if facets:
             for k, facet in enumerate(FACETS):
-                painter.drawPixmap(shapes + k * STEP, rect.top() + (rect.height() - SHAPE) // 2, self.owner.shape(facet, facets.get(facet)))
+                painter.drawPixmap(
+                    shapes + k * STEP,
+                    rect.top() + (rect.height() - SHAPE) // 2,
+                    self.owner.shape(facet, facets.get(facet)),
+                )
         word = QRect(rect.right() - words, rect.top() + 4, words - 10, half)
         right = Qt.AlignmentFlag.AlignRight
-        self._text(painter, word, self.owner.progress.get(line.take.id, line.state), theme.ink if not line.done else theme.quiet, points, 400, right)
-        self._text(painter, word.translated(0, half - 5), self._second(line), theme.quiet, points - 1, 400, right)
+        self._text(
+            painter,
+            word,
+            self.owner.progress.get(line.take.id, line.state),
+            theme.ink if not line.done else theme.quiet,
+            points,
+            400,
+            right,
+        )
+        self._text(
+            painter, word.translated(0, half - 5), self._second(line), theme.quiet, points - 1, 400, right
+        )
         painter.restore()
 
     @staticmethod
@@ -69,8 +94,15 @@ class _Row(QStyledItemDelegate):
         return " · ".join(filter(None, [mark, f"? {s['unsure']}" if s.get("unsure") else ""]))
 
     @staticmethod
-    def _text(painter: QPainter, rect: QRect, text: str, colour: str, points: float, weight: int = 400,
-              align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft) -> None:  # fmt: skip
+    def _text(
+        painter: QPainter,
+        rect: QRect,
+        text: str,
+        colour: str,
+        points: float,
+        weight: int = 400,
+        align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft,
+    ) -> None:
         painter.setFont(font(points, weight=weight))
         painter.setPen(QColor(colour))
         elided = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, rect.width())
@@ -92,7 +124,9 @@ class TakeList(QListWidget):
         self.progress: dict[int, str] = {}  # of takes that are being checked
         self._shapes = FacetShapes()
         self.setItemDelegate(_Row(self))
-        self.currentItemChanged.connect(lambda item, _: self.picked.emit(item.data(LINE_ROLE).take.id) if item is not None else None)
+        self.currentItemChanged.connect(
+            lambda item, _: self.picked.emit(item.data(LINE_ROLE).take.id) if item is not None else None
+        )
         self.itemActivated.connect(lambda item: self.opened.emit(item.data(LINE_ROLE).take.id))
 
     def shape(self, facet: str, mark: float | None) -> QPixmap:

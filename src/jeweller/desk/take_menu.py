@@ -1,4 +1,6 @@
-"""What can be put right about a take on the bench: who, what, how it was made; checked again, kept for the ear, deleted."""
+"""What can be put right about a take on the bench: who, what, how it was made; checked again, kept for the
+ear, deleted.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,9 @@ def take_menu(bench: BenchPlace) -> QMenu:
     if library.store.read_only:
         return menu
     menu.addAction("Check it again").triggered.connect(lambda _=False: bench.check([take.id]))
-    menu.addAction("Check the whole tray again").triggered.connect(lambda _=False: bench.check([x.take.id for x in bench.lines if x.take.piece]))
+    menu.addAction("Check the whole tray again").triggered.connect(
+        lambda _=False: bench.check([x.take.id for x in bench.lines if x.take.piece])
+    )
     menu.addSeparator()
     who = menu.addMenu("Played by")
     for player in library.players(library.tray(take.tray_id).band_id):
@@ -39,12 +43,24 @@ def take_menu(bench: BenchPlace) -> QMenu:
     piece = menu.addMenu("It is of")
     for p in sorted(library.shelf.pieces.values(), key=lambda p: p.title.casefold()):
         if not p.passage_of:
-            _item(bench, piece, p.title, p.id == take.piece, take, piece=p.id, part=part_for(p.parts, take.part, None))
+            _item(
+                bench,
+                piece,
+                p.title,
+                p.id == take.piece,
+                take,
+                piece=p.id,
+                part=part_for(p.parts, take.part, None),
+            )
     known = library.shelf.pieces.get(take.piece)
     part = menu.addMenu("The part")
     for name in known.parts if known is not None else ():
         _item(bench, part, name, name == take.part, take, part=name)
-    for column, words, choices in (("support", "It was played", SUPPORT), ("reading", "It was", READING), ("kind", "It is", KIND)):
+    for column, words, choices in (
+        ("support", "It was played", SUPPORT),
+        ("reading", "It was", READING),
+        ("kind", "It is", KIND),
+    ):
         sub = menu.addMenu(words)
         for value, said in choices.items():
             _item(bench, sub, said, getattr(take, column) == value, take, **{column: value})
@@ -92,7 +108,9 @@ def _somebody(bench: BenchPlace, take: Take) -> None:
 
 
 def _setup(bench: BenchPlace, take: Take) -> None:
-    name, ok = QInputDialog.getText(bench, "Recorded with", "Room and microphone, in your own words:", text=take.setup)
+    name, ok = QInputDialog.getText(
+        bench, "Recorded with", "Room and microphone, in your own words:", text=take.setup
+    )
     if ok:
         put_right(bench, take, setup=" ".join(name.split())[:60])
 
@@ -104,7 +122,13 @@ def delete_take(bench: BenchPlace, take: Take, *, sure: bool = False) -> None:
     assert bench.library is not None
     if not sure:
         words = f"{take.name}, its reports and what was decided are deleted and cannot be brought back."
-        box = QMessageBox(QMessageBox.Icon.NoIcon, "Delete the take for good", words, QMessageBox.StandardButton.Cancel, bench)
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon,
+            "Delete the take for good",
+            words,
+            QMessageBox.StandardButton.Cancel,
+            bench,
+        )
         button = box.addButton("Delete for good", QMessageBox.ButtonRole.DestructiveRole)
         box.exec()
         if box.clickedButton() is not button:

@@ -1,4 +1,6 @@
-"""Small engraved pictures of the first bars of pieces, drawn one at a time while nothing else is to be done, and kept while the program runs."""
+"""Small engraved pictures of the first bars of pieces, drawn one at a time while nothing else is to be done,
+and kept while the program runs.
+"""
 
 from __future__ import annotations
 
@@ -16,11 +18,17 @@ from jeweller.sheet.theme import Theme
 
 SIZE = QSize(216, 44)  # pixels
 SCALE = 0.27  # pixels for a page unit
-BAR_UNITS, BAR_ROOM, BAR_SCALE = 900.0, 24.0, 0.5  # a bar by itself: page units of its line, around its ink, pixels for one
+BAR_UNITS, BAR_ROOM, BAR_SCALE = (
+    900.0,
+    24.0,
+    0.5,
+)  # a bar by itself: page units of its line, around its ink, pixels for one
 
 
 class Thumbs(QObject):
-    """`ask` for pictures; `drawn` tells the id of a piece whose picture is there. `read` gives the first bars of a piece."""
+    """`ask` for pictures; `drawn` tells the id of a piece whose picture is there. `read` gives the first bars
+    of a piece.
+    """
 
     drawn = Signal(str)
 
@@ -69,13 +77,19 @@ def one_bar(part: Part, number: str, theme: Theme, ratio: float) -> QPixmap | No
     bar = next((b for b in part.bars if b.number == number), None)
     if bar is None:
         return None
-    alone = dataclasses.replace(bar, marks=(), repeat_start=False, repeat_times=0, ending=(), ending_start=False, ending_stop="")
+    alone = dataclasses.replace(
+        bar, marks=(), repeat_start=False, repeat_times=0, ending=(), ending_start=False, ending_stop=""
+    )
     engraving = engrave(dataclasses.replace(part, bars=(alone,)), BAR_UNITS, rails=False)
     system, placed = engraving.systems[0], engraving.bars[0]
     top, bottom = system.highest - BAR_ROOM, system.lowest + BAR_ROOM
     wide = placed.right + BAR_ROOM
-    return drawn(engraving.svg(theme, top=top, height=bottom - top, system=0), engraving.width * BAR_SCALE, (bottom - top) * BAR_SCALE, ratio).copy(
-        0, 0, round(wide * BAR_SCALE * ratio), round((bottom - top) * BAR_SCALE * ratio))  # fmt: skip
+    return drawn(
+        engraving.svg(theme, top=top, height=bottom - top, system=0),
+        engraving.width * BAR_SCALE,
+        (bottom - top) * BAR_SCALE,
+        ratio,
+    ).copy(0, 0, round(wide * BAR_SCALE * ratio), round((bottom - top) * BAR_SCALE * ratio))
 
 
 def first_bars(part: Part | None, theme: Theme, ratio: float) -> QPixmap:
@@ -85,4 +99,9 @@ def first_bars(part: Part | None, theme: Theme, ratio: float) -> QPixmap:
     engraving = engrave(part, SIZE.width() / SCALE, rails=False)
     middle = (engraving.systems[0].top + engraving.systems[0].bottom) / 2
     height = SIZE.height() / SCALE
-    return drawn(engraving.svg(theme, top=middle - height / 2, height=height, system=0), SIZE.width(), SIZE.height(), ratio)
+    return drawn(
+        engraving.svg(theme, top=middle - height / 2, height=height, system=0),
+        SIZE.width(),
+        SIZE.height(),
+        ratio,
+    )

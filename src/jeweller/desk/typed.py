@@ -1,5 +1,6 @@
-"""A line typed in as ABC text, or entered note by note with single keys: what is not understood is underlined at its place and said below; names of
-signs are offered while they are typed."""
+"""A line typed in as ABC text, or entered note by note with single keys: what is not understood is underlined
+at its place and said below; names of signs are offered while they are typed.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +8,17 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QStringListModel, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QTextCharFormat, QTextCursor
-from PySide6.QtWidgets import QCheckBox, QCompleter, QHBoxLayout, QLabel, QPlainTextEdit, QPushButton, QTextEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QCompleter,
+    QHBoxLayout,
+    QLabel,
+    QPlainTextEdit,
+    QPushButton,
+    QTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
 
 from jeweller.desk.style import font
 from jeweller.score import entry
@@ -19,8 +30,11 @@ from jeweller.usage import Usage
 
 START = "T:A line of my own\nM:4/4\nL:1/4\nQ:1/4=80\nK:C\nC D E F | G2 E2 | F D E C | D2 C2 |]\n"
 EMPTY = "T:\nM:4/4\nL:1/4\nQ:1/4=80\nK:C\n"
-KEYS = "A–G a note · R rest · . dot · 3 triplet · ↑ ↓ a step, with Shift an octave · + − a semitone · S slur · T tie · Shift+A–G grace note · " \
-       "N trill · H fermata · , short · > accent · Backspace takes back"  # fmt: skip
+KEYS = (
+    "A–G a note · R rest · . dot · 3 triplet · ↑ ↓ a step, with Shift an octave · + − a semitone · "
+    "S slur · T tie · Shift+A–G grace note · "
+    "N trill · H fermata · , short · > accent · Backspace takes back"
+)
 SIGNED = {"N": "!trill!", "H": "!fermata!", ",": ".", ">": "!accent!"}
 PAUSE_MS = 200  # after the last key
 SHOWN = 3  # problems said at once
@@ -30,8 +44,9 @@ Change = Callable[[Entry], Entry]
 
 
 class AbcEdit(QPlainTextEdit):
-    """The text, with an offer of names after "!". With `by_keys` single keys write whole notes of the length `value` (a key of VALUES);
-    `valued` is emitted when that changes."""
+    """The text, with an offer of names after "!". With `by_keys` single keys write whole notes of the length
+    `value` (a key of VALUES); `valued` is emitted when that changes.
+    """
 
     valued = Signal()
     by_keys = False
@@ -59,10 +74,19 @@ class AbcEdit(QPlainTextEdit):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         popup = self.completer.popup()
-        if popup is not None and popup.isVisible() and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape, Qt.Key.Key_Tab):
+        if (
+            popup is not None
+            and popup.isVisible()
+            and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape, Qt.Key.Key_Tab)
+        ):
             event.ignore()
             return
-        if self.by_keys and self.opened() is None and not entry.FIELD.match(self.textCursor().block().text()) and self._key(event):
+        if (
+            self.by_keys
+            and self.opened() is None
+            and not entry.FIELD.match(self.textCursor().block().text())
+            and self._key(event)
+        ):
             return
         super().keyPressEvent(event)
         begun = self.opened()
@@ -79,9 +103,10 @@ class AbcEdit(QPlainTextEdit):
         else:
             popup.hide()
 
-
     def _key(self, event: QKeyEvent) -> bool:
-        """Does what a key means where notes are entered by keys; False where it means nothing else than what is typed."""
+        """Does what a key means where notes are entered by keys; False where it means nothing else than what
+        is typed.
+        """
         modifiers = event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
         shift = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
         if modifiers & ~Qt.KeyboardModifier.ShiftModifier:
@@ -107,15 +132,26 @@ class AbcEdit(QPlainTextEdit):
             return lambda e: entry.step(e, 7 * way if shift else way)
         if key == Qt.Key.Key_Backspace:
             return entry.take_back
-        simple: dict[str, Change] = {"R": lambda e: entry.add_rest(e, quarters), ".": entry.dot, "3": entry.add_triplet, "S": entry.slur, "T": entry.tie,
-                                     "+": lambda e: entry.alter(e, 1), "-": lambda e: entry.alter(e, -1), "−": lambda e: entry.alter(e, -1)}  # fmt: skip
+        simple: dict[str, Change] = {
+            "R": lambda e: entry.add_rest(e, quarters),
+            ".": entry.dot,
+            "3": entry.add_triplet,
+            "S": entry.slur,
+            "T": entry.tie,
+            "+": lambda e: entry.alter(e, 1),
+            "-": lambda e: entry.alter(e, -1),
+            "−": lambda e: entry.alter(e, -1),
+        }
         return simple.get(letter)
 
     def apply(self, change: Change) -> None:
         """Changes the text around the cursor as one step that can be undone."""
         old = Entry(self.toPlainText(), self.textCursor().position())
         new = change(old)
-        begin = next((k for k, (a, b) in enumerate(zip(old.text, new.text, strict=False)) if a != b), min(len(old.text), len(new.text)))
+        begin = next(
+            (k for k, (a, b) in enumerate(zip(old.text, new.text, strict=False)) if a != b),
+            min(len(old.text), len(new.text)),
+        )
         tail = 0
         while tail < min(len(old.text), len(new.text)) - begin and old.text[-1 - tail] == new.text[-1 - tail]:
             tail += 1
@@ -138,7 +174,9 @@ class AbcEdit(QPlainTextEdit):
 
 
 class Typed(QWidget):
-    """`changed` is emitted, a moment after the last key, when the text means something else; `score` is what it means."""
+    """`changed` is emitted, a moment after the last key, when the text means something else; `score` is what
+    it means.
+    """
 
     changed = Signal()
 
@@ -155,7 +193,10 @@ class Typed(QWidget):
         self.row = QHBoxLayout()
         self.row.setSpacing(8)
         self.keys_box = QCheckBox("Enter by keys")
-        self.keys_box.setToolTip("Single keys write whole notes: lengths by number, letters in the nearest octave, bar lines by themselves")
+        self.keys_box.setToolTip(
+            "Single keys write whole notes: lengths by number, letters in the nearest octave, bar "
+            "lines by themselves"
+        )
         self.keys_box.toggled.connect(self.set_by_keys)
         self.row.addWidget(self.keys_box)
         self.anew = QPushButton("Begin anew")
@@ -190,12 +231,19 @@ class Typed(QWidget):
         self.score = score if score.parts and score.parts[0].note_count else None
         self._underline()
         if self.problems:
-            links = [f'<a href="{k}">line {p.line}</a>: {_escaped(self.usage.said(p.text))}' for k, p in enumerate(self.problems[:SHOWN])]
+            links = [
+                f'<a href="{k}">line {p.line}</a>: {_escaped(self.usage.said(p.text))}'
+                for k, p in enumerate(self.problems[:SHOWN])
+            ]
             more = len(self.problems) - SHOWN
             self.told.setText("<br>".join(links) + (f"<br>and {more} more" if more > 0 else ""))
         else:
             fine = self.usage.said("Every bar adds up.")
-            self.told.setText(fine if self.score is not None else "Type notes after K: — C D E F, a bar line |, c for the octave above.")
+            self.told.setText(
+                fine
+                if self.score is not None
+                else "Type notes after K: — C D E F, a bar line |, c for the octave above."
+            )
         self.changed.emit()
 
     def _underline(self) -> None:
@@ -203,7 +251,9 @@ class Typed(QWidget):
         for p in self.problems:
             selection = QTextEdit.ExtraSelection()
             cursor = QTextCursor(self.edit.document().findBlockByNumber(p.line - 1))
-            cursor.movePosition(QTextCursor.MoveOperation.Right, QTextCursor.MoveMode.MoveAnchor, max(0, p.column - 1))
+            cursor.movePosition(
+                QTextCursor.MoveOperation.Right, QTextCursor.MoveMode.MoveAnchor, max(0, p.column - 1)
+            )
             cursor.movePosition(QTextCursor.MoveOperation.Right, QTextCursor.MoveMode.KeepAnchor, 1)
             if not cursor.hasSelection():
                 cursor.select(QTextCursor.SelectionType.LineUnderCursor)
@@ -218,7 +268,9 @@ class Typed(QWidget):
         """The cursor to where a problem lies."""
         p = self.problems[int(link)]
         cursor = QTextCursor(self.edit.document().findBlockByNumber(p.line - 1))
-        cursor.movePosition(QTextCursor.MoveOperation.Right, QTextCursor.MoveMode.MoveAnchor, max(0, p.column - 1))
+        cursor.movePosition(
+            QTextCursor.MoveOperation.Right, QTextCursor.MoveMode.MoveAnchor, max(0, p.column - 1)
+        )
         self.edit.setTextCursor(cursor)
         self.edit.setFocus()
 

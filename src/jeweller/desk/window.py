@@ -49,14 +49,31 @@ from jeweller.score.load import ENDINGS, load_score
 from jeweller.sheet.plain_text import attempts_sentence
 from jeweller.sheet.theme import LIGHT, THEMES
 
-TAKE_ENDINGS = (".wav", ".flac", ".ogg", ".opus", ".oga", ".mp3", ".m4a", ".aac", ".webm", ".mp4", ".mov", ".m4v", ".mka", ".3gp")
+TAKE_ENDINGS = (
+    ".wav",
+    ".flac",
+    ".ogg",
+    ".opus",
+    ".oga",
+    ".mp3",
+    ".m4a",
+    ".aac",
+    ".webm",
+    ".mp4",
+    ".mov",
+    ".m4v",
+    ".mka",
+    ".3gp",
+)
 LARGE_PT = 14.0
 
 
 class Window(Routes):
     """The main window. `tray` are takes that can be gone through one after the other."""
 
-    def __init__(self, settings: QSettings, speaker: Speaker, tray: tuple[TrayTake, ...] = (), tray_name: str = "") -> None:
+    def __init__(
+        self, settings: QSettings, speaker: Speaker, tray: tuple[TrayTake, ...] = (), tray_name: str = ""
+    ) -> None:
         super().__init__()
         self.settings, self.tray, self.tray_name = settings, tray, tray_name
         self.jobs = Jobs(self)
@@ -65,7 +82,9 @@ class Window(Routes):
         self.parts: list[str] = []
         self.player = ""
         self.review: Review | None = None
-        self.theme = dataclasses.replace(THEMES.get(str(settings.value("theme", "light")), LIGHT), usage=remembered_usage(settings))
+        self.theme = dataclasses.replace(
+            THEMES.get(str(settings.value("theme", "light")), LIGHT), usage=remembered_usage(settings)
+        )
         self.large = settings.value("large", "no") == "yes"
         self.setAcceptDrops(True)
         self.setWindowTitle("Jeweller")
@@ -87,7 +106,8 @@ class Window(Routes):
             self.say("No sound device: everything works silently.")
         self._refresh()
 
-    # ---- construction --------------------------------------------------------------------------------------------
+    # ---- construction
+    # --------------------------------------------------------------------------------------------
 
     def _build(self) -> None:
         middle = QWidget()
@@ -134,19 +154,33 @@ class Window(Routes):
         self.pages.addWidget(self.loupe)
         self.places = QStackedWidget()
         self.places.addWidget(self.pages)
-        self.pages.setFocusPolicy(Qt.FocusPolicy.ClickFocus)  # no button has the keys before somebody tabs to it
-        self.pattern = PatternPlace(self.jobs, self.speaker, self.settings, self.library_folder / "shelf", self.waked_library)
+        self.pages.setFocusPolicy(
+            Qt.FocusPolicy.ClickFocus
+        )  # no button has the keys before somebody tabs to it
+        self.pattern = PatternPlace(
+            self.jobs, self.speaker, self.settings, self.library_folder / "shelf", self.waked_library
+        )
         self.pattern.message.connect(self.say)
         self.pattern.trouble.connect(self.trouble)
         self.pattern.to_loupe.connect(self._compare)
         self.places.addWidget(self.pattern)
-        self.bench = BenchPlace(self.jobs, self.speaker, self.settings, self.open_library, self.fill_library if self.tray else None)
+        self.bench = BenchPlace(
+            self.jobs,
+            self.speaker,
+            self.settings,
+            self.open_library,
+            self.fill_library if self.tray else None,
+        )
         self.bench.message.connect(self.say)
         self.bench.trouble.connect(self.trouble)
         self.bench.to_loupe.connect(self.open_from_bench)
         self.bench.changed.connect(self._refresh)
         self.bench.filled.connect(lambda: self.ledger.refresh() if self.place == "ledger" else None)
-        self.bench.change_kind.connect(lambda key: self._menu_at(self.bench.list, kind_menu(self, lambda kind: self.bench.act("change", key, kind=kind))))
+        self.bench.change_kind.connect(
+            lambda key: self._menu_at(
+                self.bench.list, kind_menu(self, lambda kind: self.bench.act("change", key, kind=kind))
+            )
+        )
         self.places.addWidget(self.bench)
         self.ledger = LedgerPlace(self.jobs, lambda: self.bench.library)
         self.ledger.message.connect(self.say)
@@ -171,7 +205,8 @@ class Window(Routes):
         self.pages.setFocus()
         self.statusBar().setSizeGripEnabled(False)
 
-    # ---- look ----------------------------------------------------------------------------------------------------
+    # ---- look
+    # ----------------------------------------------------------------------------------------------------
 
     def apply_theme(self) -> None:
         app = QApplication.instance()
@@ -190,7 +225,8 @@ class Window(Routes):
         """One line at the bottom; long ones stay longer."""
         self.statusBar().showMessage(text, 4000 + 60 * len(text))
 
-    # ---- what is open --------------------------------------------------------------------------------------------
+    # ---- what is open
+    # --------------------------------------------------------------------------------------------
 
     def _refresh(self) -> None:
         score = Path(self.score_path)
@@ -248,8 +284,14 @@ class Window(Routes):
             self.trouble(str(error))
             return
         player = player_of(library, library.take(take))
-        self.open_pair(str(work.score), str(work.recording), work.options.part or "", player.name if player is not None else "", work.options,
-                       InLedger(library, take))  # fmt: skip
+        self.open_pair(
+            str(work.score),
+            str(work.recording),
+            work.options.part or "",
+            player.name if player is not None else "",
+            work.options,
+            InLedger(library, take),
+        )
 
     _store: DecisionStore | None = None
     _options: Options | None = None
@@ -266,7 +308,9 @@ class Window(Routes):
             self.ledger.take_focus()
         if place == "bench":
             self.bench.list.setFocus()
-            if isinstance(self._store, InLedger) or self.bench.stale:  # what was decided under the loupe, or asked for in the ledger
+            if (
+                isinstance(self._store, InLedger) or self.bench.stale
+            ):  # what was decided under the loupe, or asked for in the ledger
                 self.bench.came_back()
         self.place = place
         self.places.setCurrentIndex(list(PLACES).index(place))
@@ -292,10 +336,17 @@ class Window(Routes):
                 return
 
     def _fill_empty(self) -> None:
-        entries = [(f"{t.player} · {t.part} · {t.title}", (str(t.score), str(t.take), t.part, t.player)) for t in self.tray]
+        entries = [
+            (f"{t.player} · {t.part} · {t.title}", (str(t.score), str(t.take), t.part, t.player))
+            for t in self.tray
+        ]
         for score, take, part in recent_pairs(self.settings):
-            entries.append((f"{Path(take).name} · {part or 'part'} · {Path(score).stem}", (score, take, part, "")))
-        self.empty.fill(entries, self.score_path if not self.take_path else "", self.tray_name if self.tray else "")
+            entries.append(
+                (f"{Path(take).name} · {part or 'part'} · {Path(score).stem}", (score, take, part, ""))
+            )
+        self.empty.fill(
+            entries, self.score_path if not self.take_path else "", self.tray_name if self.tray else ""
+        )
 
     def _popup(self, word: str) -> None:
         menu = QMenu(self)
@@ -319,7 +370,9 @@ class Window(Routes):
     def fill_tray(self, menu: QMenu) -> None:
         for t in self.tray:
             words = f"{t.player} · {t.part} · {t.title}"
-            add_action(self, menu, words, lambda t=t: self.open_pair(str(t.score), str(t.take), t.part, t.player))
+            add_action(
+                self, menu, words, lambda t=t: self.open_pair(str(t.score), str(t.take), t.part, t.player)
+            )
 
     def fill_recent(self, menu: QMenu) -> None:
         if menu is self.menus.recent_menu:
@@ -348,17 +401,22 @@ class Window(Routes):
         at = self._tray_index()
         k = (at + step) if at is not None else 0
         if not 0 <= k < len(self.tray):
-            self.say("That was the last take of the tray." if step > 0 else "That was the first take of the tray.")
+            self.say(
+                "That was the last take of the tray." if step > 0 else "That was the first take of the tray."
+            )
             return
         t = self.tray[k]
         self.open_pair(str(t.score), str(t.take), t.part, t.player)
 
-    # ---- opening -------------------------------------------------------------------------------------------------
+    # ---- opening
+    # -------------------------------------------------------------------------------------------------
 
     def _ask_file(self, title: str, endings: tuple[str, ...]) -> str:
         pattern = " ".join(f"*{e}" for e in endings)
         folder = str(self.settings.value("folder", str(Path.home())))
-        path, _ = QFileDialog.getOpenFileName(self, title, folder, f"{title.removeprefix('Open ').capitalize()} ({pattern});;All files (*)")
+        path, _ = QFileDialog.getOpenFileName(
+            self, title, folder, f"{title.removeprefix('Open ').capitalize()} ({pattern});;All files (*)"
+        )
         if path:
             self.settings.setValue("folder", str(Path(path).parent))
         return path
@@ -382,9 +440,19 @@ class Window(Routes):
     def choose_part(self, name: str) -> None:
         self.open_pair(self.score_path, self.take_path, name, self.player)
 
-    def open_pair(self, score: str, take: str, part: str = "", player: str = "", options: Options | None = None, store: DecisionStore | None = None) -> None:
-        """Opens a score, and checks the take against it if there is one. What was open stays open when the new files cannot be used. `options` say how it is
-        checked, `store` where the decisions are kept: beside the take, unless it is given."""
+    def open_pair(
+        self,
+        score: str,
+        take: str,
+        part: str = "",
+        player: str = "",
+        options: Options | None = None,
+        store: DecisionStore | None = None,
+    ) -> None:
+        """Opens a score, and checks the take against it if there is one. What was open stays open when the
+        new files cannot be used. `options` say how it is checked, `store` where the decisions are kept:
+        beside the take, unless it is given.
+        """
         if self.place != "loupe":
             self.go("loupe")
         try:
@@ -396,7 +464,13 @@ class Window(Routes):
         chosen = next((n for n in names if part and part.casefold() in n.casefold()), "")
         if not chosen and take:
             chosen = next((n for n in names if n.split(" ")[0].casefold() in Path(take).stem.casefold()), "")
-        self._pending = (score, take, chosen or next((p.name for p in loaded.parts if p.note_count), names[0]), player, names)
+        self._pending = (
+            score,
+            take,
+            chosen or next((p.name for p in loaded.parts if p.note_count), names[0]),
+            player,
+            names,
+        )
         self._options, self._store = options, store
         if take:
             self.start_check()
@@ -442,9 +516,19 @@ class Window(Routes):
         self._remember()
         notes = [*checked.score.warnings, *checked.recording.warnings]
         if not checked.report["followed"]:
-            self.trouble("This recording holds nothing that follows this part. Is it the right piece, the right part, the right recording?")
+            self.trouble(
+                "This recording holds nothing that follows this part. Is it the right piece, the "
+                "right part, the right recording?"
+            )
         elif notes or checked.report.get("attempts"):
-            self.say(" ".join(filter(None, [attempts_sentence(checked.report), "Note: " + "; ".join(notes) if notes else ""])))
+            self.say(
+                " ".join(
+                    filter(
+                        None,
+                        [attempts_sentence(checked.report), "Note: " + "; ".join(notes) if notes else ""],
+                    )
+                )
+            )
         self._refresh()
         self.loupe.setFocus()
 
@@ -480,7 +564,8 @@ class Window(Routes):
 
     last_trouble = ""
 
-    # ---- drag and drop -------------------------------------------------------------------------------------------
+    # ---- drag and drop
+    # -------------------------------------------------------------------------------------------
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():
@@ -495,7 +580,9 @@ class Window(Routes):
         take = next((p for p in paths if p.casefold().endswith(TAKE_ENDINGS)), "")
         if self.place == "bench" and paths:
             self.bench.take_in(paths)
-        elif self.place == "pattern" and (sum(p.casefold().endswith(ENDINGS) for p in paths) > 1 or any(Path(p).is_dir() for p in paths)):
+        elif self.place == "pattern" and (
+            sum(p.casefold().endswith(ENDINGS) for p in paths) > 1 or any(Path(p).is_dir() for p in paths)
+        ):
             self.pattern.keep_files(paths)
         elif score and not take and self.place == "pattern":
             self.pattern.open_file(score)
@@ -504,9 +591,13 @@ class Window(Routes):
         elif take:
             self.open_take(take)
         elif paths:
-            self.trouble(f"{Path(paths[0]).name} is neither a notation file (MusicXML, MEI, ABC, Humdrum, MIDI) nor a recording that can be read.")
+            self.trouble(
+                f"{Path(paths[0]).name} is neither a notation file (MusicXML, MEI, ABC, Humdrum, "
+                "MIDI) nor a recording that can be read."
+            )
 
-    # ---- decisions -----------------------------------------------------------------------------------------------
+    # ---- decisions
+    # -----------------------------------------------------------------------------------------------
 
     def _menu_at(self, widget: QWidget, menu: QMenu) -> None:
         self.kind_menu = menu
@@ -514,7 +605,11 @@ class Window(Routes):
 
     def _popup_at_choice(self, menu: QMenu) -> None:
         point = self.loupe.paper.place_of(self.loupe.chosen or "")
-        where = self.loupe.paper.mapToGlobal(point.toPoint()) if point is not None else self.mapToGlobal(self.rect().center())
+        where = (
+            self.loupe.paper.mapToGlobal(point.toPoint())
+            if point is not None
+            else self.mapToGlobal(self.rect().center())
+        )
         self.kind_menu = menu
         menu.popup(where)
 
@@ -540,7 +635,8 @@ class Window(Routes):
 
         self._popup_at_choice(kind_menu(self, act))
 
-    # ---- leaving -------------------------------------------------------------------------------------------------
+    # ---- leaving
+    # -------------------------------------------------------------------------------------------------
 
     def save_as(self, kind: str, path: str = "") -> None:
         if self.review is None:
@@ -550,7 +646,9 @@ class Window(Routes):
         if not path:
             folder = str(self.settings.value("save_folder", str(Path.home())))
             name = f"{Path(self.take_path).stem}{ending}"
-            path, _ = QFileDialog.getSaveFileName(self, "Save the marked part", str(Path(folder) / name), f"*{ending}")
+            path, _ = QFileDialog.getSaveFileName(
+                self, "Save the marked part", str(Path(folder) / name), f"*{ending}"
+            )
         if not path:
             return
         self.settings.setValue("save_folder", str(Path(path).parent))
@@ -563,8 +661,16 @@ class Window(Routes):
             self.say(f"Saved: {path}")
             return
         report = self.review.report
-        job = self.jobs.process("save", write_pages, report, self.review.checked.line, report["findings"], {kind: path}, self.player,
-                                self.theme.on_paper())
+        job = self.jobs.process(
+            "save",
+            write_pages,
+            report,
+            self.review.checked.line,
+            report["findings"],
+            {kind: path},
+            self.player,
+            self.theme.on_paper(),
+        )
         self.say("Writing…")
         job.done.connect(lambda paths: self.say("Saved: " + ", ".join(str(p) for p in paths)))
         job.failed.connect(self.trouble)

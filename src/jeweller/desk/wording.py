@@ -1,4 +1,6 @@
-"""The fixed words of a window in the English usage that was chosen: labels, menus, tips and the names a screen reader says."""
+"""The fixed words of a window in the English usage that was chosen: labels, menus, tips and the names a
+screen reader says.
+"""
 
 from __future__ import annotations
 
@@ -55,8 +57,20 @@ def _texts(root: QWidget) -> Iterator[_Fixed]:
         if isinstance(owner, QComboBox):
             for k in range(owner.count()):
                 said = owner.itemText(k)
-                yield _Fixed(owner, lambda text, o=owner, k=k: o.setItemText(k, text), lambda o=owner, k=k: o.itemText(k), said, said)  # type: ignore[misc]
+                yield _Fixed(
+                    owner,
+                    lambda text, o=owner, k=k: o.setItemText(k, text),
+                    lambda o=owner, k=k: o.itemText(k),
+                    said,
+                    said,
+                )  # type: ignore[misc]
         for name in PROPERTIES:
             said = owner.property(name)
             if isinstance(said, str) and said:
-                yield _Fixed(owner, lambda text, o=owner, n=name: o.setProperty(n, text), lambda o=owner, n=name: str(o.property(n) or ""), said, said)  # type: ignore[misc]
+                yield _Fixed(
+                    owner,
+                    lambda text, o=owner, n=name: o.setProperty(n, text),
+                    lambda o=owner, n=name: str(o.property(n) or ""),
+                    said,
+                    said,
+                )  # type: ignore[misc]

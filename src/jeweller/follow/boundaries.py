@@ -23,7 +23,9 @@ SOUND_REACH_S = 0.12  # after an attack there is sound within so long
 
 @dataclass(frozen=True)
 class Boundaries:
-    """`frame` are pitch frames, ascending; `attack` (0..1.5) and `change` (0..1) say how strongly something begins there."""
+    """`frame` are pitch frames, ascending; `attack` (0..1.5) and `change` (0..1) say how strongly something
+    begins there.
+    """
 
     frame: npt.NDArray[np.int64]
     attack: Array
@@ -32,7 +34,9 @@ class Boundaries:
 
 
 def novelty(features: Features, span: int) -> Array:
-    """1 - cosine of the pitch evidence before and after each pitch frame, 0..1, weighted by loudness. Shape (T,)."""
+    """1 - cosine of the pitch evidence before and after each pitch frame, 0..1, weighted by loudness. Shape
+    (T,).
+    """
     strength = np.maximum(features.salience - 0.5 * features.best[:, None], 0.0) ** 2
     total = np.cumsum(np.vstack([np.zeros((1, strength.shape[1]), np.float32), strength]), axis=0)
     t = np.arange(len(strength))
@@ -46,7 +50,9 @@ def peaks(curve: Array, minimum: float, gap: int) -> npt.NDArray[np.int64]:
     """Local maxima of at least `minimum`, the larger first where two are closer than `gap` frames."""
     if len(curve) < 3:
         return np.zeros(0, np.int64)
-    found = np.nonzero((curve[1:-1] > curve[:-2]) & (curve[1:-1] >= curve[2:]) & (curve[1:-1] >= minimum))[0] + 1
+    found = (
+        np.nonzero((curve[1:-1] > curve[:-2]) & (curve[1:-1] >= curve[2:]) & (curve[1:-1] >= minimum))[0] + 1
+    )
     taken = np.zeros(len(curve) + 2 * gap + 1, bool)
     kept = []
     for k in found[np.argsort(-curve[found], kind="stable")]:
@@ -57,16 +63,22 @@ def peaks(curve: Array, minimum: float, gap: int) -> npt.NDArray[np.int64]:
 
 
 def find_boundaries(features: Features, s: FollowSettings, *, pitched: bool = True) -> Boundaries:
-    """Attacks, changes of pitch, and a sparse grid where there is neither. Without `pitched`, attacks of sounds without pitch count as well."""
+    """Attacks, changes of pitch, and a sparse grid where there is neither. Without `pitched`, attacks of
+    sounds without pitch count as well.
+    """
     frames = len(features.best)
     ratio = round(features.step_s / features.hop_s)
-    loudness = np.clip((features.level[::ratio][:frames] - (features.loud_db - s.quiet_db)) / 10.0, 0.0, 1.0).astype(np.float32)
+    loudness = np.clip(
+        (features.level[::ratio][:frames] - (features.loud_db - s.quiet_db)) / 10.0, 0.0, 1.0
+    ).astype(np.float32)
     sounding = np.clip((features.level[::ratio][:frames] - features.floor_db - 3.0) / 6.0, 0.0, 1.0)
     if pitched:
         sounding = sounding * np.clip((features.best - 0.35) / 0.3, 0.0, 1.0)
     change = novelty(features, s.novelty_span) * np.minimum(1.0, loudness + 0.2)
     change[: s.novelty_span] = 0
-    attacks = peaks(features.flux, s.flux_min, round((s.flux_gap_s if pitched else s.stroke_gap_s) / features.hop_s))
+    attacks = peaks(
+        features.flux, s.flux_min, round((s.flux_gap_s if pitched else s.stroke_gap_s) / features.hop_s)
+    )
     candidates = {int(k) // ratio for k in attacks}
     for k in peaks(change, s.novelty_min, 4) if pitched else ():
         if not any(int(k) + d in candidates for d in (-3, -2, -1, 0, 1, 2, 3)):
@@ -90,8 +102,18 @@ def find_boundaries(features: Features, s: FollowSettings, *, pitched: bool = Tr
     reach = round(SOUND_REACH_S / features.step_s)
     after = maximum_filter1d(sounding, 2 * reach + 1, origin=-reach, mode="nearest")[frame]
     attack = np.minimum(attack * after, 1.5)
-    quiet = minimum_filter1d(features.level, round(2 * FRESH_S / features.hop_s) + 1, origin=round(FRESH_S / features.hop_s), mode="nearest")
-    loud = maximum_filter1d(features.level, round(2 * FRESH_S / features.hop_s) + 1, origin=-round(FRESH_S / features.hop_s), mode="nearest")
+    quiet = minimum_filter1d(
+        features.level,
+        round(2 * FRESH_S / features.hop_s) + 1,
+        origin=round(FRESH_S / features.hop_s),
+        mode="nearest",
+    )
+    loud = maximum_filter1d(
+        features.level,
+        round(2 * FRESH_S / features.hop_s) + 1,
+        origin=-round(FRESH_S / features.hop_s),
+        mode="nearest",
+    )
     k = np.clip(frame * ratio, 0, len(features.level) - 1)
     silent = quiet[k] < max(features.loud_db - FRESH_BELOW_DB, features.floor_db + 6.0)
     fresh = ((attack > FRESH_ATTACK) & silent & (loud[k] > quiet[k] + FRESH_RISE_DB)).astype(np.float32)

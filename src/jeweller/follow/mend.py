@@ -1,4 +1,6 @@
-"""A last look at notes that were not found: a neighbour may stand in their place, and whole bars of them, with no time for them, were skipped."""
+"""A last look at notes that were not found: a neighbour may stand in their place, and whole bars of them,
+with no time for them, were skipped.
+"""
 
 from __future__ import annotations
 
@@ -16,20 +18,41 @@ from jeweller.follow.segments import Items
 from jeweller.score.line import Line
 
 BLINK_S, UNPITCHED_S = 0.03, 0.1  # shorter, and without a pitch shorter, nothing of a note was heard
-FAINT_CLARITY, FAINT_ATTACK, FAINT_DB = 0.3, 0.3, 12.0  # no pitch, no attack, and softer than the others by so much: nothing
+FAINT_CLARITY, FAINT_ATTACK, FAINT_DB = (
+    0.3,
+    0.3,
+    12.0,
+)  # no pitch, no attack, and softer than the others by so much: nothing
 SAME, OTHER = 0.6, 0.7  # semitones: the same pitch, and another
 AT_MOST = 0.35  # of the time of the bars left out may have passed where they were skipped
-BLUR_S, BELOW = 0.5, (12, 19, 24, 28)  # two tones in a room have a common period: so far below one of them, for no longer
-NEIGHBOUR, SOON, SOON_S, ENOUGH = 1.3, 0.2, 0.08, 0.9  # semitones; of the length of a note, and seconds: so near its time; so much of it sounds
+BLUR_S, BELOW = (
+    0.5,
+    (12, 19, 24, 28),
+)  # two tones in a room have a common period: so far below one of them, for no longer
+NEIGHBOUR, SOON, SOON_S, ENOUGH = (
+    1.3,
+    0.2,
+    0.08,
+    0.9,
+)  # semitones; of the length of a note, and seconds: so near its time; so much of it sounds
 NEAR_DUE = 0.4  # of the length of a note: so near its time, a sound is that note
-LAST_OF_TRILL, NEXT_TRILL_S, TRILL_ATTACK = 0.3, 0.6, 0.5  # a trill that ends after so much of its time began, so soon after, with such an attack
-FIGURE_GAP_S, FIGURE_ATTACK = 0.1, 0.3  # a turn or mordent began where, after so long a gap, there is such an attack
+LAST_OF_TRILL, NEXT_TRILL_S, TRILL_ATTACK = (
+    0.3,
+    0.6,
+    0.5,
+)  # a trill that ends after so much of its time began, so soon after, with such an attack
+FIGURE_GAP_S, FIGURE_ATTACK = (
+    0.1,
+    0.3,
+)  # a turn or mordent began where, after so long a gap, there is such an attack
 
 Array = npt.NDArray[np.float64]
 
 
 def mend(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tuple[list[Event], list[Jump]]:
-    """Events and jumps with the notes that were not found explained more simply, where that is possible. `spq`: seconds a quarter at each note."""
+    """Events and jumps with the notes that were not found explained more simply, where that is possible.
+    `spq`: seconds a quarter at each note.
+    """
     events = [e for k, e in enumerate(events) if e.index is None or not _nothing(e, usual_level(events, k))]
     events = _blurred(events)
     events, jumps = _not_again(events, jumps, items)
@@ -42,21 +65,33 @@ def mend(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tu
 
 
 def at_the_repeat(events: list[Event], jumps: list[Jump], line: Line) -> tuple[list[Event], list[Jump]]:
-    """Jumps ahead within music that comes again, put where the repeat is: what was played of it was its first time. The search cannot tell where in it the
-    jump was. One that comes to lie at the end of the line is none: the take ends before the repeat."""
+    """Jumps ahead within music that comes again, put where the repeat is: what was played of it was its first
+    time. The search cannot tell where in it the jump was. One that comes to lie at the end of the line is
+    none: the take ends before the repeat.
+    """
     notes, out = line.main_notes, list(jumps)
     for n, jump in enumerate(jumps):
         events, jump = _unbroken(events, jump, line)
         far, alike = jump.target - jump.origin, 0
-        while far > 0 and jump.target + alike < len(notes) and notes[jump.origin + alike].score_id == notes[jump.target + alike].score_id:
+        while (
+            far > 0
+            and jump.target + alike < len(notes)
+            and notes[jump.origin + alike].score_id == notes[jump.target + alike].score_id
+        ):
             alike += 1
         if not alike:
             continue
         until = jumps[n + 1].at_s if n + 1 < len(jumps) else math.inf
         here = [k for k, e in enumerate(events) if not e.at_or_before(jump.at_s) and e.at_or_before(until)]
-        first_time = [k for k in here if (e := events[k]).before < jump.target + alike and e.before >= jump.target]
-        events = [dataclasses.replace(e, index=None if e.index is None else e.index - far, before=e.before - far) if k in first_time else e
-                  for k, e in enumerate(events)]  # fmt: skip
+        first_time = [
+            k for k in here if (e := events[k]).before < jump.target + alike and e.before >= jump.target
+        ]
+        events = [
+            dataclasses.replace(e, index=None if e.index is None else e.index - far, before=e.before - far)
+            if k in first_time
+            else e
+            for k, e in enumerate(events)
+        ]
         at = next((events[k].on_s for k in here if k not in first_time), jump.at_s)
         out[n] = Jump(at, jump.origin + alike, jump.target + alike)
     if out == jumps:
@@ -66,15 +101,30 @@ def at_the_repeat(events: list[Event], jumps: list[Jump], line: Line) -> tuple[l
 
 
 def _unbroken(events: list[Event], jump: Jump, line: Line) -> tuple[list[Event], Jump]:
-    """A note that was taken for broken off, and its own second time after the jump for what follows, is one note, and the jump comes after it."""
+    """A note that was taken for broken off, and its own second time after the jump for what follows, is one
+    note, and the jump comes after it.
+    """
     notes, before = line.main_notes, jump.origin - 1
-    if not 0 <= before < jump.target < len(notes) or jump.target == jump.origin or notes[before].score_id != notes[jump.target].score_id:
+    if (
+        not 0 <= before < jump.target < len(notes)
+        or jump.target == jump.origin
+        or notes[before].score_id != notes[jump.target].score_id
+    ):
         return events, jump
-    broken = next((k for k, e in reversed(list(enumerate(events))) if e.index == before and e.at_or_before(jump.at_s)), None)
-    again = next((k for k, e in enumerate(events) if e.index == jump.target and not e.at_or_before(jump.at_s)), None)
+    broken = next(
+        (k for k, e in reversed(list(enumerate(events))) if e.index == before and e.at_or_before(jump.at_s)),
+        None,
+    )
+    again = next(
+        (k for k, e in enumerate(events) if e.index == jump.target and not e.at_or_before(jump.at_s)), None
+    )
     if broken is None or again != broken + 1 or abs(events[again].midi - events[broken].midi) > SAME:
         return events, jump
-    events = [dataclasses.replace(e, on_s=events[broken].on_s, attack=events[broken].attack) if k == again else e for k, e in enumerate(events) if k != broken]
+    events = [
+        dataclasses.replace(e, on_s=events[broken].on_s, attack=events[broken].attack) if k == again else e
+        for k, e in enumerate(events)
+        if k != broken
+    ]
     return events, Jump(events[broken].on_s, before, jump.target)
 
 
@@ -82,17 +132,32 @@ def _nothing(event: Event, usual_db: float) -> bool:
     room = event.next_s - event.on_s
     if room < BLINK_S or (np.isnan(event.midi) and room < UNPITCHED_S):
         return True
-    return event.clarity < FAINT_CLARITY and event.attack < FAINT_ATTACK and event.level_db < usual_db - FAINT_DB
+    return (
+        event.clarity < FAINT_CLARITY and event.attack < FAINT_ATTACK and event.level_db < usual_db - FAINT_DB
+    )
 
 
 def _blurred(events: list[Event]) -> list[Event]:
-    """Notes begun where a sound began that is only their own tone, cut in two or heard an octave or more too low while the room holds the note before."""
+    """Notes begun where a sound began that is only their own tone, cut in two or heard an octave or more too
+    low while the room holds the note before.
+    """
     out: list[Event] = []
     for k, event in enumerate(events):
         after = events[k + 1] if k + 1 < len(events) else None
-        same = after is not None and abs(after.midi - event.midi) < SAME and after.attack < FAINT_ATTACK and after.on_s - event.off_s < BLINK_S
-        if (event.index is None and after is not None and after.index is not None and event.next_s - event.on_s < BLUR_S and after.attack < event.attack
-                and (same or any(abs(after.midi - event.midi - d) < SAME for d in BELOW))):  # fmt: skip
+        same = (
+            after is not None
+            and abs(after.midi - event.midi) < SAME
+            and after.attack < FAINT_ATTACK
+            and after.on_s - event.off_s < BLINK_S
+        )
+        if (
+            event.index is None
+            and after is not None
+            and after.index is not None
+            and event.next_s - event.on_s < BLUR_S
+            and after.attack < event.attack
+            and (same or any(abs(after.midi - event.midi - d) < SAME for d in BELOW))
+        ):
             events[k + 1] = dataclasses.replace(after, on_s=event.on_s, attack=event.attack)
             if out:
                 out[-1] = dataclasses.replace(out[-1], next_s=event.on_s)
@@ -114,27 +179,42 @@ def _due(events: list[Event], at: dict[int, int], i: int, items: Items, spq: Arr
     return events[at[before]].on_s + float((items.ioi_q[before:i] * spq[before:i]).sum())
 
 
-def _held_on(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tuple[list[Event], list[Jump]]:
-    """A try broken off whose first note is the note before, of the same pitch, that was not found: that note, and something after it, but no restart."""
+def _held_on(
+    events: list[Event], jumps: list[Jump], items: Items, spq: Array
+) -> tuple[list[Event], list[Jump]]:
+    """A try broken off whose first note is the note before, of the same pitch, that was not found: that note,
+    and something after it, but no restart.
+    """
     for n, jump in enumerate(jumps):
         t = jump.target
         tries = [k for k, e in enumerate(events) if e.attempt == n and e.index is not None and e.index >= t]
         at = _sounded(events)
         due = _due(events, at, t - 1, items, spq) if t >= 1 else None
-        if (t >= jump.origin or t < 1 or t - 1 in at or not items.repeated[t] or due is None or not tries
-                or abs(events[tries[0]].on_s - due) > NEAR_DUE * items.ioi_q[t - 1] * spq[t - 1]):  # fmt: skip
+        if (
+            t >= jump.origin
+            or t < 1
+            or t - 1 in at
+            or not items.repeated[t]
+            or due is None
+            or not tries
+            or abs(events[tries[0]].on_s - due) > NEAR_DUE * items.ioi_q[t - 1] * spq[t - 1]
+        ):
             continue
         out = []
         for k, e in enumerate(events):
             if k in tries:
-                e = dataclasses.replace(e, index=t - 1 if k == tries[0] else None, before=t - 1 if k == tries[0] else t)
+                e = dataclasses.replace(
+                    e, index=t - 1 if k == tries[0] else None, before=t - 1 if k == tries[0] else t
+                )
             out.append(dataclasses.replace(e, attempt=e.attempt - 1) if e.attempt > n else e)
         return out, [j for j in jumps if j is not jump]
     return events, jumps
 
 
 def _not_again(events: list[Event], jumps: list[Jump], items: Items) -> tuple[list[Event], list[Jump]]:
-    """Without restarts in which nothing was played again: the place gone back to was a sound that is no note, or a trill went on in itself."""
+    """Without restarts in which nothing was played again: the place gone back to was a sound that is no note,
+    or a trill went on in itself.
+    """
     for n in range(len(jumps) - 1, -1, -1):
         jump = jumps[n]
         after = next((k for k, e in enumerate(events) if e.attempt == n + 1 and e.index is not None), None)
@@ -142,7 +222,12 @@ def _not_again(events: list[Event], jumps: list[Jump], items: Items) -> tuple[li
             continue
         before = events[after - 1] if after else None
         again = events[after].index
-        trilled = jump.target == jump.origin - 1 and bool(items.trill[jump.target]) and before is not None and before.index == again == jump.target
+        trilled = (
+            jump.target == jump.origin - 1
+            and bool(items.trill[jump.target])
+            and before is not None
+            and before.index == again == jump.target
+        )
         if again is not None and again < jump.origin and not trilled:
             continue
         if trilled and before is not None:
@@ -154,25 +239,43 @@ def _not_again(events: list[Event], jumps: list[Jump], items: Items) -> tuple[li
 
 
 def _before_its_rest(events: list[Event], items: Items, spq: Array) -> list[Event]:
-    """A note whose time and pitch a sound before it fits better, where it came late itself: that sound was the note. What followed is a sound in its rest
-    (a spoken "rest", a breath), or a note too many."""
+    """A note whose time and pitch a sound before it fits better, where it came late itself: that sound was
+    the note. What followed is a sound in its rest (a spoken "rest", a breath), or a note too many.
+    """
     out = list(events)
     at = _sounded(out)
     for i in sorted(at):
         k = at[i]
         event, sound = out[k], out[k - 1] if k else None
         due = _due(out, at, i, items, spq)
-        if sound is None or sound.index is not None or sound.before != i or sound.attempt != event.attempt or due is None or np.isnan(sound.midi):
+        if (
+            sound is None
+            or sound.index is not None
+            or sound.before != i
+            or sound.attempt != event.attempt
+            or due is None
+            or np.isnan(sound.midi)
+        ):
             continue
         if sound.attack < FAINT_ATTACK:
             continue  # the note before, sounding on
-        late, soon = event.on_s - due, max(SOON * float(items.ioi_q[i] * items.sound_share[i] * spq[i]), SOON_S)
-        nearer = abs(sound.midi - items.midi[i]) < min(NEIGHBOUR, abs(event.midi - items.midi[i])) if not np.isnan(event.midi) else True
+        late, soon = (
+            event.on_s - due,
+            max(SOON * float(items.ioi_q[i] * items.sound_share[i] * spq[i]), SOON_S),
+        )
+        nearer = (
+            abs(sound.midi - items.midi[i]) < min(NEIGHBOUR, abs(event.midi - items.midi[i]))
+            if not np.isnan(event.midi)
+            else True
+        )
         if not nearer or abs(sound.on_s - due) > soon or late < 2.0 * abs(sound.on_s - due) + soon:
             continue
         out[k - 1] = dataclasses.replace(sound, index=i, next_s=event.on_s)
         out[k] = dataclasses.replace(event, index=None, before=i + 1)
-        if late > ENOUGH * items.sound_share[i] * items.ioi_q[i] * spq[i] - SOON_S and items.sound_share[i] < ENOUGH:
+        if (
+            late > ENOUGH * items.sound_share[i] * items.ioi_q[i] * spq[i] - SOON_S
+            and items.sound_share[i] < ENOUGH
+        ):
             out[k - 1] = dataclasses.replace(out[k - 1], next_s=event.next_s)
             del out[k]
         at = _sounded(out)
@@ -180,7 +283,9 @@ def _before_its_rest(events: list[Event], items: Items, spq: Array) -> list[Even
 
 
 def _in_place(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> list[Event]:
-    """A sound given to the neighbour of a note that was not found, and with that note's pitch and nearer its time, given to that note."""
+    """A sound given to the neighbour of a note that was not found, and with that note's pitch and nearer its
+    time, given to that note.
+    """
     out = list(events)
     at = _sounded(out)
     first, last = min(at, default=0), max(at, default=-1)
@@ -192,7 +297,9 @@ def _in_place(events: list[Event], jumps: list[Jump], items: Items, spq: Array) 
         if i + 1 in at:
             event = out[at[i + 1]]
             nearer = abs(event.on_s - due) < abs(event.on_s - due - float(items.ioi_q[i] * spq[i]))
-            fits = abs(event.midi - items.midi[i]) < SAME and (abs(event.midi - items.midi[i + 1]) > OTHER or items.midi[i + 1] == items.midi[i])
+            fits = abs(event.midi - items.midi[i]) < SAME and (
+                abs(event.midi - items.midi[i + 1]) > OTHER or items.midi[i + 1] == items.midi[i]
+            )
             if fits and nearer:
                 out[at[i + 1]] = dataclasses.replace(event, index=i, before=i)
                 at[i] = at.pop(i + 1)
@@ -201,14 +308,20 @@ def _in_place(events: list[Event], jumps: list[Jump], items: Items, spq: Array) 
             event = out[at[i - 1]]
             own = _due(out, at, i - 1, items, spq)
             fits = abs(event.midi - items.midi[i]) < SAME and abs(event.midi - items.midi[i - 1]) > OTHER
-            if fits and own is not None and abs(event.on_s - own - float(items.ioi_q[i - 1] * spq[i - 1])) < abs(event.on_s - own):
+            if (
+                fits
+                and own is not None
+                and abs(event.on_s - own - float(items.ioi_q[i - 1] * spq[i - 1])) < abs(event.on_s - own)
+            ):
                 out[at[i - 1]] = dataclasses.replace(event, index=i, before=i)
                 at[i] = at.pop(i - 1)
     return out
 
 
 def _of_the_next_bar(events: list[Event], items: Items, spq: Array) -> list[Event]:
-    """Sounds given to the end of a bar that was skipped, and of them the first note of the next bar, or its first notes of one pitch, found there."""
+    """Sounds given to the end of a bar that was skipped, and of them the first note of the next bar, or its
+    first notes of one pitch, found there.
+    """
     out = list(events)
     at = _sounded(out)
     n = len(items.midi)
@@ -218,17 +331,33 @@ def _of_the_next_bar(events: list[Event], items: Items, spq: Array) -> list[Even
         begin = i - 1
         if items.bar_start[i]:
             event = out[at[begin]]
-            alone = all(k not in at for k in range(begin - 1, -1, -1) if items.bar[k] == items.bar[begin]) and not items.bar_start[begin]
-            fits = any(abs(event.midi + d - items.midi[i]) < SAME for d in (0, *BELOW)) and abs(event.midi - items.midi[begin]) > OTHER
+            alone = (
+                all(k not in at for k in range(begin - 1, -1, -1) if items.bar[k] == items.bar[begin])
+                and not items.bar_start[begin]
+            )
+            fits = (
+                any(abs(event.midi + d - items.midi[i]) < SAME for d in (0, *BELOW))
+                and abs(event.midi - items.midi[begin]) > OTHER
+            )
             if alone and fits:
                 out[at[begin]] = dataclasses.replace(event, index=i, before=i)
                 at[i] = at.pop(begin)
             continue
         # Of notes of one pitch one is missing, and the first of them, the only one of its bar, had no time.
-        while begin > 0 and items.midi[begin] == items.midi[i] and not items.bar_start[begin] and begin - 1 in at:
+        while (
+            begin > 0
+            and items.midi[begin] == items.midi[i]
+            and not items.bar_start[begin]
+            and begin - 1 in at
+        ):
             begin -= 1
         first = begin - 1
-        if first not in at or not items.bar_start[begin] or not items.bar_start[first] or any(items.midi[k] != items.midi[i] for k in range(first, i)):
+        if (
+            first not in at
+            or not items.bar_start[begin]
+            or not items.bar_start[first]
+            or any(items.midi[k] != items.midi[i] for k in range(first, i))
+        ):
             continue
         passed = out[at[begin]].on_s - out[at[first]].on_s
         if passed < AT_MOST * items.ioi_q[first] * spq[first]:
@@ -239,7 +368,9 @@ def _of_the_next_bar(events: list[Event], items: Items, spq: Array) -> list[Even
 
 
 def _later_bar(events: list[Event], items: Items, spq: Array) -> list[Event]:
-    """The first note of a bar given to a later bar that begins alike, where what lies between was not found and there was no time for it."""
+    """The first note of a bar given to a later bar that begins alike, where what lies between was not found
+    and there was no time for it.
+    """
     out = list(events)
     at = _sounded(out)
     for i in sorted(at):
@@ -247,8 +378,11 @@ def _later_bar(events: list[Event], items: Items, spq: Array) -> list[Event]:
         if not items.bar_start[i] or after is None or after == i + 1:
             continue
         passed = out[at[after]].on_s - out[at[i]].on_s
-        times = {s: float((items.ioi_q[s:after] * spq[s:after]).sum()) for s in range(i, after)
-                 if s == i or (items.bar_start[s] and items.midi[s] == items.midi[i])}  # fmt: skip
+        times = {
+            s: float((items.ioi_q[s:after] * spq[s:after]).sum())
+            for s in range(i, after)
+            if s == i or (items.bar_start[s] and items.midi[s] == items.midi[i])
+        }
         best = min(times, key=lambda s: abs(times[s] - passed))
         if best != i and abs(times[best] - passed) < AT_MOST * (times[i] - times[best]):
             out[at[i]] = dataclasses.replace(out[at[i]], index=best, before=best)
@@ -265,13 +399,17 @@ def _wider(events: list[Event], jumps: list[Jump], items: Items) -> list[Jump]:
         if target > origin:
             while origin > 0 and origin - 1 not in at and items.bar[origin - 1] == items.bar[origin]:
                 origin -= 1
-            while target < len(items.midi) and target not in at and items.bar[target] == items.bar[target - 1]:
+            while (
+                target < len(items.midi) and target not in at and items.bar[target] == items.bar[target - 1]
+            ):
                 target += 1
         out.append(dataclasses.replace(jump, origin=origin, target=target))
     return out
 
 
-def _skipped(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tuple[list[Event], list[Jump]]:
+def _skipped(
+    events: list[Event], jumps: list[Jump], items: Items, spq: Array
+) -> tuple[list[Event], list[Jump]]:
     """Whole bars that were not found, and for which there was no time, as skips."""
     at = _sounded(events)
     jumped = {i for j in jumps for i in range(j.origin, j.target)}
@@ -301,20 +439,35 @@ def begin_trills(events: list[Event], line: Line, measurer: Measurer) -> list[Ev
     out = list(events)
     for k in range(1, len(out)):
         event, before = out[k], out[k - 1]
-        if any(e.index is None or line.main_notes[e.index].written.ornament != "trill" for e in (event, before)):
+        if any(
+            e.index is None or line.main_notes[e.index].written.ornament != "trill" for e in (event, before)
+        ):
             continue
         room = event.next_s - event.on_s
         if event.on_s - before.off_s > BLINK_S or event.off_s - event.on_s > LAST_OF_TRILL * room:
             continue
         f = measurer.f
-        a, b = round(event.off_s / f.hop_s), round(min(event.off_s + NEXT_TRILL_S, event.next_s - 0.5 * room) / f.hop_s)
+        a, b = (
+            round(event.off_s / f.hop_s),
+            round(min(event.off_s + NEXT_TRILL_S, event.next_s - 0.5 * room) / f.hop_s),
+        )
         window = f.flux[a:b]
         if len(window) and float(window.max()) >= TRILL_ATTACK:
             on_s = measurer.onset(round((a + int(window.argmax())) * f.hop_s / f.step_s), None)
             index = event.index or 0
-            found = measurer.measure(on_s, event.next_s, round(event.midi), line.main_notes[index].sounding_midi, trill=True)
-            out[k] = dataclasses.replace(event, on_s=on_s, off_s=found.off_s, spread=found.spread, clarity=found.clarity, attack=measurer.attack(on_s),
-                                         level_db=found.level_db, expected_clarity=found.expected_clarity)  # fmt: skip
+            found = measurer.measure(
+                on_s, event.next_s, round(event.midi), line.main_notes[index].sounding_midi, trill=True
+            )
+            out[k] = dataclasses.replace(
+                event,
+                on_s=on_s,
+                off_s=found.off_s,
+                spread=found.spread,
+                clarity=found.clarity,
+                attack=measurer.attack(on_s),
+                level_db=found.level_db,
+                expected_clarity=found.expected_clarity,
+            )
             out[k - 1] = dataclasses.replace(before, off_s=event.off_s, next_s=on_s)
     return out
 
@@ -330,7 +483,10 @@ def begin_figures(events: list[Event], line: Line, measurer: Measurer) -> list[E
         if joined and not abs(before.midi - event.midi) < SAME:
             continue  # on the same pitch the note before may seem to go on
         f = measurer.f
-        a = round(max((before.on_s + FIGURE_GAP_S) if joined else before.off_s - 0.02, event.on_s - FIGURE_S) / f.hop_s)
+        a = round(
+            max((before.on_s + FIGURE_GAP_S) if joined else before.off_s - 0.02, event.on_s - FIGURE_S)
+            / f.hop_s
+        )
         b = round((event.on_s - 0.5 * FIGURE_GAP_S) / f.hop_s)
         window = f.flux[a:b]
         if len(window) and float(window.max()) >= (TRILL_ATTACK if joined else FIGURE_ATTACK):

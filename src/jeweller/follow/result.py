@@ -1,4 +1,6 @@
-"""What following found: `Following`, all frozen. Times are seconds in the recording, pitches sounding MIDI numbers (float where heard)."""
+"""What following found: `Following`, all frozen. Times are seconds in the recording, pitches sounding MIDI
+numbers (float where heard).
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ class Event:
     spread: float  # semitones: interquartile range of the steady part
     clarity: float  # 0..1 median periodicity of the steady part
     expected_clarity: float  # the same at the written pitch
-    octave_up: float  # 0..1 periodicity at half the period, relative to the whole: how weak the odd partials are
+    octave_up: (
+        float  # 0..1 periodicity at half the period, relative to the whole: how weak the odd partials are
+    )
     twelfth_up: float  # 0..1 the same at a third of the period
     level_db: float
     attack: float  # attack strength at its beginning, 0..1.5
@@ -45,7 +49,9 @@ class Jump:
 
 @dataclass(frozen=True)
 class Following:
-    """The way through the line. `last_try[i]` is the index into `events` of the last sounding of main note i, or None."""
+    """The way through the line. `last_try[i]` is the index into `events` of the last sounding of main note i,
+    or None.
+    """
 
     line: Line
     events: tuple[Event, ...]
@@ -59,7 +65,8 @@ class Following:
     share_right: float  # of the notes reached, sounded as written
     ended_early: bool
     earlier: tuple[Following, ...] = ()  # complete attempts in the same take before this one
-    clef: str = ""  # the clef that the part was read in, where it was another than its own; then `line` is the line as read
+    # the clef that the part was read in, where it was another than its own; then `line` is the line as read
+    clef: str = ""
 
     def event_of(self, index: int) -> Event | None:
         k = self.last_try[index]
@@ -70,9 +77,15 @@ SHIFTED_SHARE, SHIFTED_NOTES = 0.5, 6  # of the notes that were heard, and at le
 
 
 def shifted_down(following: Following) -> int:
-    """Semitones (negative) by which most notes that were heard sounded lower than written; 0 where they did not."""
+    """Semitones (negative) by which most notes that were heard sounded lower than written; 0 where they did
+    not.
+    """
     notes = following.line.main_notes
-    apart = [round(e.midi - notes[e.index].sounding_midi) for e in following.events if e.index is not None and e.midi == e.midi]
+    apart = [
+        round(e.midi - notes[e.index].sounding_midi)
+        for e in following.events
+        if e.index is not None and e.midi == e.midi
+    ]
     if not apart:
         return 0
     most = max(set(apart), key=apart.count)

@@ -1,8 +1,10 @@
-"""The search: a semi-Markov way through (candidate boundary, number of notes done), in one pass over the boundaries.
+"""The search: a semi-Markov way through (candidate boundary, number of notes done), in one pass over the
+boundaries.
 
-Besides what a segment may hold (`jeweller.follow.segments`) notes may be left out with their time, and from any boundary the player may go
-back or jump ahead to the beginning of a bar. Time and memory are linear in the length of the recording: only boundaries within the longest
-possible note, and notes within a window around the best place so far, are looked at.
+Besides what a segment may hold (`jeweller.follow.segments`) notes may be left out with their time, and from
+any boundary the player may go back or jump ahead to the beginning of a bar. Time and memory are linear in the
+length of the recording: only boundaries within the longest possible note, and notes within a window around
+the best place so far, are looked at.
 """
 
 from __future__ import annotations
@@ -15,22 +17,37 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.errors import Cancelled
-from jeweller.follow.segments import DELETED, EXTRA, JUMP, JUNK, LEAD, LONGEST_NOTE_S, MISSED, NEVER, NOTE, WRONG, SegmentTable, Starts
+from jeweller.follow.segments import (
+    DELETED,
+    EXTRA,
+    JUMP,
+    JUNK,
+    LEAD,
+    LONGEST_NOTE_S,
+    MISSED,
+    NEVER,
+    NOTE,
+    WRONG,
+    SegmentTable,
+    Starts,
+)
 
 Array = npt.NDArray[np.float32]
 
 
 NOT_BROKEN = (float(NEVER), -1, -1, 0, 0)
 WINDOW_STEP = 32  # notes by which the window moves: rows of one window need no shifting
-SLACK = 8.0  # nats that a segment may be worth above the evidence for its likeliest pitch, the attack at its beginning included
+# nats that a segment may be worth above the evidence for its likeliest pitch, the attack at its beginning
+# included
+SLACK = 8.0
 
 
 @dataclass(frozen=True)
 class Step:
     """One step of the way: boundaries `start`..`end` (indexes), kind, sounding pitch or None.
 
-    `item` is the note it holds; for EXTRA and JUNK the note it stands before; for DELETED the first note left out (up to the next step's);
-    for JUMP the note that would have been next.
+    `item` is the note it holds; for EXTRA and JUNK the note it stands before; for DELETED the first note left
+    out (up to the next step's); for JUMP the note that would have been next.
     """
 
     start: int
@@ -46,12 +63,20 @@ class Way:
     score: float
 
 
-def search(table: SegmentTable, spq: npt.NDArray[np.float64], *, carried: bool = False, stop: int | None = None, near: Way | None = None,
-           cancelled: Callable[[], bool] = lambda: False) -> Way:  # fmt: skip
-    """The best way over the first `stop` boundaries, for the local tempo `spq` (seconds per quarter at each note, shape (N,)).
+def search(
+    table: SegmentTable,
+    spq: npt.NDArray[np.float64],
+    *,
+    carried: bool = False,
+    stop: int | None = None,
+    near: Way | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Way:
+    """The best way over the first `stop` boundaries, for the local tempo `spq` (seconds per quarter at each
+    note, shape (N,)).
 
-    With `carried`, `spq` only says where to begin: every way carries its own tempo, learnt from its own intervals. With `near` only the
-    neighbourhood of a way found before is looked at.
+    With `carried`, `spq` only says where to begin: every way carries its own tempo, learnt from its own
+    intervals. With `near` only the neighbourhood of a way found before is looked at.
     """
     return _Search(table, spq, carried, stop or len(table.frame), near).run(cancelled)
 
@@ -70,7 +95,14 @@ def _along(way: Way, total: int) -> npt.NDArray[np.int64]:
 
 
 class _Search:
-    def __init__(self, table: SegmentTable, spq: npt.NDArray[np.float64], carried: bool, total: int, near: Way | None = None) -> None:
+    def __init__(
+        self,
+        table: SegmentTable,
+        spq: npt.NDArray[np.float64],
+        carried: bool,
+        total: int,
+        near: Way | None = None,
+    ) -> None:
         self.table, self.carried, self.total = table, carried, total
         self.along = None if near is None else _along(near, total)
         self.items, self.s, self.evidence = table.items, table.s, table.evidence
@@ -118,14 +150,19 @@ class _Search:
                 self._begin(b, lo, lead[b])
             if b:
                 self._arrive(b, lo)
-            # Notes left out together with their time: the best place before each, at a cost for every note between.
+            # Notes left out together with their time: the best place before each, at a cost for every note
+            # between.
             climb = row + deleted_ramp
             peak = np.maximum.accumulate(climb)
             source = np.maximum.accumulate(np.where(climb >= peak, places, 0))
             value = peak - deleted_ramp
             gone = np.nonzero((value > row) & (source < places))[0]
             row[gone] = value[gone]
-            self.back_at[b, gone], self.back_kind[b, gone], self.back_item[b, gone] = b, DELETED, lo + source[gone]
+            self.back_at[b, gone], self.back_kind[b, gone], self.back_item[b, gone] = (
+                b,
+                DELETED,
+                lo + source[gone],
+            )
             if self.carried:
                 self.pace[b, gone], self.age[b, gone] = self.pace[b, source[gone]], self.age[b, source[gone]]
             top = int(row.argmax())
@@ -136,7 +173,11 @@ class _Search:
 
     def _begin(self, b: int, lo: int, lead: np.float32) -> None:
         """Not yet begun: everything so far was no music. The take may begin at a later bar."""
-        first = self.openings[np.searchsorted(self.openings, lo) : np.searchsorted(self.openings, min(lo + self.width, self.s.window_notes))]
+        first = self.openings[
+            np.searchsorted(self.openings, lo) : np.searchsorted(
+                self.openings, min(lo + self.width, self.s.window_notes)
+            )
+        ]
         value = np.where(first > 0, lead - np.float32(self.s.late_start_cost), lead)
         better = value > self.best[b, first - lo]
         k = first[better] - lo
@@ -144,14 +185,18 @@ class _Search:
         self.back_kind[b, k], self.back_at[b, k], self.back_item[b, k] = LEAD, -1, first[better]
 
     def _jump(self, b: int, lo: int, top: int) -> None:
-        """Going on from the beginning of another bar, out of the best place so far: a note may be broken off for it."""
+        """Going on from the beginning of another bar, out of the best place so far: a note may be broken off
+        for it.
+        """
         s, bars = self.s, self.items.bar
         value, place = float(self.best[b, top]), lo + top
         if self.broken[b][0] > value:
             value, place = self.broken[b][0], self.broken[b][2] + 1
         else:
             self.broken[b] = NOT_BROKEN
-        targets = self.starts[np.searchsorted(self.starts, lo) : np.searchsorted(self.starts, lo + self.width)]
+        targets = self.starts[
+            np.searchsorted(self.starts, lo) : np.searchsorted(self.starts, lo + self.width)
+        ]
         targets = targets[targets != place]
         away = bars[targets] - bars[min(place, self.count - 1)]
         near = (np.abs(away) <= s.jump_bars) | (targets == 0)  # the whole line once more may be farther
@@ -166,14 +211,24 @@ class _Search:
         if self.carried:
             self.pace[b, k], self.age[b, k] = self.pace[b, top], self.age[b, top]
 
-    def _aligned(self, rows: npt.NDArray[Any], before: npt.NDArray[np.int64], places: npt.NDArray[np.int64], fill: float) -> npt.NDArray[Any]:
-        """(A, M) the entries of boundaries `before` in a table, at some places in the line; `fill` where a row's window does not hold them."""
+    def _aligned(
+        self,
+        rows: npt.NDArray[Any],
+        before: npt.NDArray[np.int64],
+        places: npt.NDArray[np.int64],
+        fill: float,
+    ) -> npt.NDArray[Any]:
+        """(A, M) the entries of boundaries `before` in a table, at some places in the line; `fill` where a
+        row's window does not hold them.
+        """
         at = places - self.low[before][:, None]
         inside = (at >= 0) & (at < self.width)
         return np.where(inside, rows[before[:, None], np.where(inside, at, 0)], np.asarray(fill, rows.dtype))
 
     def _reaching(self, b: int) -> Starts | None:
-        """The boundaries from which a segment to b may lead anywhere: not those so far behind that even their likeliest pitch would not make it good."""
+        """The boundaries from which a segment to b may lead anywhere: not those so far behind that even their
+        likeliest pitch would not make it good.
+        """
         alive = np.append(self.alive[np.searchsorted(self.alive, self.first[b]) :], b - 1)
         every, most = self.table.best_pitch(b, alive)
         # A written rest may follow the note: its evidence is that of any shorter segment.
@@ -193,7 +248,10 @@ class _Search:
         before = starts.before
         left, right = lo, lo + self.width
         if self.along is not None:  # the neighbourhood of the way found before
-            left, right = max(left, int(self.along[b]) - s.near_notes), min(right, int(self.along[b]) + s.near_notes + 1)
+            left, right = (
+                max(left, int(self.along[b]) - s.near_notes),
+                min(right, int(self.along[b]) + s.near_notes + 1),
+            )
         one = bool((self.low[before] == lo).all())  # window for all
         if one:
             previous = self.best[before, left - lo : right - lo]
@@ -211,7 +269,10 @@ class _Search:
         if self.carried and one:
             pace, age = self.pace[before[:, None], places - lo], self.age[before[:, None], places - lo]
         elif self.carried:
-            pace, age = self._aligned(self.pace, before, places, 0.0), self._aligned(self.age, before, places, 0)
+            pace, age = (
+                self._aligned(self.pace, before, places, 0.0),
+                self._aligned(self.age, before, places, 0),
+            )
         if m:
             segments = self.table.segments(starts, index)
             log_seconds = np.log(self.time[b] - self.time[before]).astype(np.float32)
@@ -240,13 +301,19 @@ class _Search:
             row[t] = value[better]
             kind = segments.kind(p, better)
             self.back_at[b, t], self.back_kind[b, t], self.back_item[b, t] = before[p], kind, index[better]
-            self.back_pitch[b, t] = np.where(kind == WRONG, starts.top_pitch[p], np.where(kind == MISSED, -1, self.items.midi[index[better]]))
+            self.back_pitch[b, t] = np.where(
+                kind == WRONG,
+                starts.top_pitch[p],
+                np.where(kind == MISSED, -1, self.items.midi[index[better]]),
+            )
             if self.carried:
                 old, was = age[p, better], pace[p, better]
                 learnt = (kind != MISSED) & ~self.items.last_free[index[better]]
                 step = np.clip(ratio[p, better], -s.carried_step[0], s.carried_step[0])
                 step = np.where(old > 1, np.clip(step, -s.carried_step[1], s.carried_step[1]), step)
-                self.pace[b, t] = np.clip(was + np.where(learnt, self.gain[old] * step, 0.0), -s.pace_limits[0], s.pace_limits[1])
+                self.pace[b, t] = np.clip(
+                    was + np.where(learnt, self.gain[old] * step, 0.0), -s.pace_limits[0], s.pace_limits[1]
+                )
                 self.age[b, t] = np.minimum(old + learnt, len(self.gain) - 1)
         # A note that is not written, or no music: the place in the line stays.
         total = previous + starts.stay[:, None]
@@ -274,10 +341,17 @@ class _Search:
         steps: list[Step] = []
         while True:
             k = i - int(self.low[b])
-            kind, at, item, pitch = int(self.back_kind[b, k]), int(self.back_at[b, k]), int(self.back_item[b, k]), int(self.back_pitch[b, k])
+            kind, at, item, pitch = (
+                int(self.back_kind[b, k]),
+                int(self.back_at[b, k]),
+                int(self.back_item[b, k]),
+                int(self.back_pitch[b, k]),
+            )
             if kind == LEAD or at < 0:
                 break
-            steps.append(Step(at, b, item, kind, pitch if pitch >= 0 and kind in (NOTE, WRONG, EXTRA) else None))
+            steps.append(
+                Step(at, b, item, kind, pitch if pitch >= 0 and kind in (NOTE, WRONG, EXTRA) else None)
+            )
             if kind not in (EXTRA, JUNK):
                 i = item
             if kind == JUMP and self.broken[b] != NOT_BROKEN:

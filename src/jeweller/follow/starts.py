@@ -1,7 +1,8 @@
 """A second, local hearing where notes begin: did another pitch sound for a moment before the note spoke?
 
-A crack catches another partial, or squeaks; fingers that do not move together let a neighbour sound. Both are short, clear, and neither the note
-before nor a grace note. Told by the pitch line where it is clear, and by the spectrum (`jeweller.follow.mixture`) where the room blurs it.
+A crack catches another partial, or squeaks; fingers that do not move together let a neighbour sound. Both are
+short, clear, and neither the note before nor a grace note. Told by the pitch line where it is clear, and by
+the spectrum (`jeweller.follow.mixture`) where the room blurs it.
 """
 
 from __future__ import annotations
@@ -25,7 +26,8 @@ HALF_FULL = 0.8  # periodicity at half the period, from which a tone may be hear
 ORNAMENT_STEPS = (-2.0, -1.0, 1.0, 2.0)  # semitones from a note to those its ornament may touch
 TRILL_STEPS = (0.0, 1.0, 2.0)  # and a trill
 FOLDED = (0.0, 12.0, 19.0, 24.0, 28.0)  # semitones: periods of the same tone
-# Semitones to the tones that a crack catches: on reeds and flutes those they overblow to or squeak on, on brass the neighbouring partials too.
+# Semitones to the tones that a crack catches: on reeds and flutes those they overblow to or squeak on, on
+# brass the neighbouring partials too.
 SQUEAKS = (12.0, 19.0, 7.0, 24.0, 28.0)
 CAUGHT = (12.0, 19.0, 7.0, 5.0, -5.0, 24.0, 4.0, 3.0, -7.0, -12.0)
 FROM_S, UNTIL_S = 0.09, 0.16  # before and after the onset: the frames whose make-up is looked at
@@ -33,7 +35,11 @@ SPEAKS_S = 0.12  # a start is in doubt if, so soon after the onset,
 DOUBTFUL = 1  # so many frames of the pitch grid are not clearly the note
 SURELY_THE_NOTE = 0.96  # periodicity: a room or another tone makes it less
 SOUNDING_DB = 14.0  # below the note: what is softer is no start
-SILENT_FROM_S, SILENT_TO_S, SILENT_DB = 0.12, 0.02, 30.0  # before a note out of silence the level was lower by so much
+SILENT_FROM_S, SILENT_TO_S, SILENT_DB = (
+    0.12,
+    0.02,
+    30.0,
+)  # before a note out of silence the level was lower by so much
 ROOM_S = 1.0  # the room carries a note on for so long at most
 HARDLY_HEARD = 1.5  # semitones: a note of a few hundredths of a second is heard no more exactly
 TRIED = 2  # tones that are tried, those most like what nothing else explains
@@ -43,7 +49,9 @@ PART, GAIN = 0.3, 0.08  # a frame holds another tone if that makes up so much of
 
 @dataclass(frozen=True)
 class Start:
-    """What sounded for a moment before main note `index` spoke: MIDI pitch, seconds, median periodicity, dB below the note, spread in semitones."""
+    """What sounded for a moment before main note `index` spoke: MIDI pitch, seconds, median periodicity, dB
+    below the note, spread in semitones.
+    """
 
     index: int
     midi: float
@@ -84,9 +92,17 @@ def hear_starts(following: Following, features: Features, mixture: Mixture, *, b
             steps = TRILL_STEPS if main_notes[before.index].written.ornament == "trill" else ORNAMENT_STEPS
             touched = [main_notes[before.index].sounding_midi + d for d in steps]
         silent = _silence_before(event, features)  # then nothing of the note before is left
-        start = _start(i, event, before, aside, touched, features) if silent is None else _start(i, event, None, aside, touched, features, silent)
-        if start is not None or (not main_notes[i].slurred_from_previous and not aside and _doubtful(event, features)):
-            room = [] if silent is not None else [e for e in events[max(0, k - 2) : k] if not np.isnan(e.midi)]
+        start = (
+            _start(i, event, before, aside, touched, features)
+            if silent is None
+            else _start(i, event, None, aside, touched, features, silent)
+        )
+        if start is not None or (
+            not main_notes[i].slurred_from_previous and not aside and _doubtful(event, features)
+        ):
+            room = (
+                [] if silent is not None else [e for e in events[max(0, k - 2) : k] if not np.isnan(e.midi)]
+            )
             start = _made_up(i, event, room, start, caught, mixture)
         if start is not None:
             found.append(start)
@@ -110,7 +126,14 @@ def _doubtful(event: Event, f: Features) -> bool:
     return int((~clear[: len(level)] & (level > event.level_db - SOUNDING_DB)).sum()) >= DOUBTFUL
 
 
-def _made_up(index: int, event: Event, before: list[Event], heard: Start | None, caught: tuple[float, ...], mixture: Mixture) -> Start | None:
+def _made_up(
+    index: int,
+    event: Event,
+    before: list[Event],
+    heard: Start | None,
+    caught: tuple[float, ...],
+    mixture: Mixture,
+) -> Start | None:
     """`heard`, or another tone in the start of a note, with what the spectrum says of it."""
     own = mixture.own(event)
     room = [e for e in before if event.on_s - e.off_s < ROOM_S and e.off_s - e.on_s > 0.05]
@@ -122,7 +145,9 @@ def _made_up(index: int, event: Event, before: list[Event], heard: Start | None,
     weights = np.array([k.sum() for k in known])
     left = np.maximum(frames - (shares * scale[:, None] / weights) @ np.array(known), 0.0)[loud].sum(axis=0)
     tones = {c: moved(own, c) for c in caught if not (room and abs(event.midi + c - room[-1].midi) < 0.7)}
-    like = {c: float(left @ tone / np.sqrt((tone @ tone) * (left @ left) + 1e-12)) for c, tone in tones.items()}
+    like = {
+        c: float(left @ tone / np.sqrt((tone @ tone) * (left @ left) + 1e-12)) for c, tone in tones.items()
+    }
     tried = [c for c in sorted(like, key=lambda c: -like[c])[:TRIED] if like[c] > LIKE]
     if heard is not None:
         apart = heard.midi - event.midi
@@ -139,11 +164,30 @@ def _made_up(index: int, event: Event, before: list[Event], heard: Start | None,
         if run is None:
             continue
         a, b = run
-        found = Start(index, event.midi + c, float(times[a]), float(times[b - 1]) + mixture.step_s, 0.0, 0.0, 0.0, event.attack,
-                      (b - a) * mixture.step_s, float(gain[a:b].sum()), float(shares_with[a:b, -1].mean()),
-                      float(shares_with[b : b + 6, 0].mean()) if b < len(times) else 0.0, a == 0)  # fmt: skip
+        found = Start(
+            index,
+            event.midi + c,
+            float(times[a]),
+            float(times[b - 1]) + mixture.step_s,
+            0.0,
+            0.0,
+            0.0,
+            event.attack,
+            (b - a) * mixture.step_s,
+            float(gain[a:b].sum()),
+            float(shares_with[a:b, -1].mean()),
+            float(shares_with[b : b + 6, 0].mean()) if b < len(times) else 0.0,
+            a == 0,
+        )
         if heard is not None and abs(c - (heard.midi - event.midi)) <= 0.7:
-            found = dataclasses.replace(heard, held_s=found.held_s, gain=found.gain, part=found.part, after=found.after, edge=found.edge)
+            found = dataclasses.replace(
+                heard,
+                held_s=found.held_s,
+                gain=found.gain,
+                part=found.part,
+                after=found.after,
+                edge=found.edge,
+            )
         if best is None or found.gain > best.gain:
             best = found
     return best
@@ -161,8 +205,15 @@ def _same(pitch: float, other: float) -> bool:
     return any(abs(other - pitch - d) < 0.7 for d in FOLDED)
 
 
-def _start(index: int, event: Event, before: Event | None, graces: list[float], touched: list[float], f: Features,
-           from_s: float = 0.0) -> Start | None:  # fmt: skip
+def _start(
+    index: int,
+    event: Event,
+    before: Event | None,
+    graces: list[float],
+    touched: list[float],
+    f: Features,
+    from_s: float = 0.0,
+) -> Start | None:
     a = max(event.on_s - BEFORE_S, from_s)
     if before is not None:
         a = max(a, before.on_s + 0.09, before.off_s - 0.10)
@@ -172,13 +223,21 @@ def _start(index: int, event: Event, before: Event | None, graces: list[float], 
     floor = max(event.level_db - BELOW_DB, f.floor_db + 6.0)
     best: tuple[int, int] | None = None
     k = lo
-    own_at = [k for k in range(lo, min(len(f.f0), hi + 12)) if _same(float(f.f0[k]), event.midi) and f.best[k] > 0.6]
+    own_at = [
+        k for k in range(lo, min(len(f.f0), hi + 12)) if _same(float(f.f0[k]), event.midi) and f.best[k] > 0.6
+    ]
     while k < hi:
         if not _other(k, event, before, graces, touched, f) or f.level[k * ratio] < floor:
             k += 1
             continue
         m = k
-        while m < hi + 6 and m < len(f.f0) and _other(m, event, before, graces, touched, f) and abs(f.f0[m] - f.f0[k]) < 0.8 and f.level[m * ratio] > floor:
+        while (
+            m < hi + 6
+            and m < len(f.f0)
+            and _other(m, event, before, graces, touched, f)
+            and abs(f.f0[m] - f.f0[k]) < 0.8
+            and f.level[m * ratio] > floor
+        ):
             m += 1
         settles = any(m <= o <= m + SETTLE_S / f.step_s for o in own_at)
         if settles and (m - k) * f.step_s <= LONGEST_S and (best is None or m - k > best[1] - best[0]):
@@ -189,12 +248,21 @@ def _start(index: int, event: Event, before: Event | None, graces: list[float], 
     rows = slice(*best)
     pitch = f.f0[rows]
     flux = f.flux[max(0, best[0] * ratio - 8) : best[0] * ratio + 8]
-    return Start(index, float(np.median(pitch)), best[0] * f.step_s, best[1] * f.step_s, float(np.median(f.best[rows])),
-                 event.level_db - float(np.median(f.level[best[0] * ratio : best[1] * ratio])), float(np.subtract(*np.percentile(pitch, [90, 10]))),
-                 float(flux.max()) if len(flux) else 0.0)  # fmt: skip
+    return Start(
+        index,
+        float(np.median(pitch)),
+        best[0] * f.step_s,
+        best[1] * f.step_s,
+        float(np.median(f.best[rows])),
+        event.level_db - float(np.median(f.level[best[0] * ratio : best[1] * ratio])),
+        float(np.subtract(*np.percentile(pitch, [90, 10]))),
+        float(flux.max()) if len(flux) else 0.0,
+    )
 
 
-def _other(k: int, event: Event, before: Event | None, graces: list[float], touched: list[float], f: Features) -> bool:
+def _other(
+    k: int, event: Event, before: Event | None, graces: list[float], touched: list[float], f: Features
+) -> bool:
     """Whether frame k holds a clear pitch that is neither the note nor what belongs before it."""
     pitch = float(f.f0[k])
     if np.isnan(pitch) or f.best[k] < CLEAR or _same(pitch, event.midi):
@@ -202,13 +270,19 @@ def _other(k: int, event: Event, before: Event | None, graces: list[float], touc
     # An octave up is another partial only for a player whose note is not as good as an octave up itself.
     if any(abs(pitch - event.midi - d) < 0.7 for d in (12.0, 19.0)) and event.octave_up > HALF_FULL:
         return False
-    if before is not None and (_same(pitch, before.midi) or (before.octave_up > HALF_FULL and any(abs(pitch - before.midi - d) < 0.7 for d in (12.0, 19.0)))):
+    if before is not None and (
+        _same(pitch, before.midi)
+        or (before.octave_up > HALF_FULL and any(abs(pitch - before.midi - d) < 0.7 for d in (12.0, 19.0)))
+    ):
         return False
-    return not any(_same(pitch, g) or _same(g, pitch) for g in graces) and not any(_same(pitch, t) for t in touched)
+    return not any(_same(pitch, g) or _same(g, pitch) for g in graces) and not any(
+        _same(pitch, t) for t in touched
+    )
 
 
 def short_notes(following: Following, starts: list[Start], shift: int) -> tuple[Following, list[Start]]:
-    """The following with notes that were not found, but sound for a moment where the next note begins, and the starts without these.
+    """The following with notes that were not found, but sound for a moment where the next note begins, and
+    the starts without these.
 
     Too short a note is not heard in tune: within `HARDLY_HEARD` semitones it is taken for the written one.
     """
@@ -216,14 +290,33 @@ def short_notes(following: Following, starts: list[Start], shift: int) -> tuple[
     events, last_try, left = list(following.events), list(following.last_try), []
     for s in starts:
         i, k = s.index - 1, last_try[s.index]
-        if (i < 1 or k is None or last_try[i] is not None or last_try[i - 1] is None or s.midi != s.midi
-                or abs(s.midi - shift - notes[i].sounding_midi) > HARDLY_HEARD or events[k].on_s > s.off_s):  # fmt: skip
+        if (
+            i < 1
+            or k is None
+            or last_try[i] is not None
+            or last_try[i - 1] is None
+            or s.midi != s.midi
+            or abs(s.midi - shift - notes[i].sounding_midi) > HARDLY_HEARD
+            or events[k].on_s > s.off_s
+        ):
             left.append(s)
             continue
         after = events[k]
-        short = dataclasses.replace(after, index=i, before=i, on_s=min(s.on_s, after.on_s), off_s=s.off_s, next_s=s.off_s, attack=max(s.attack, after.attack),
-                                    midi=float(notes[i].sounding_midi), spread=s.spread, clarity=s.clarity, expected_clarity=s.clarity,
-                                    octave_up=0.0, twelfth_up=0.0)  # fmt: skip
+        short = dataclasses.replace(
+            after,
+            index=i,
+            before=i,
+            on_s=min(s.on_s, after.on_s),
+            off_s=s.off_s,
+            next_s=s.off_s,
+            attack=max(s.attack, after.attack),
+            midi=float(notes[i].sounding_midi),
+            spread=s.spread,
+            clarity=s.clarity,
+            expected_clarity=s.clarity,
+            octave_up=0.0,
+            twelfth_up=0.0,
+        )
         events[k : k + 1] = [short, dataclasses.replace(after, on_s=s.off_s)]
         last_try = [x if x is None or x < k else x + 1 for x in last_try]
         last_try[i] = k

@@ -13,7 +13,22 @@ from jeweller.hear.features import Features
 
 FROM_S, LENGTH_S = -0.01, 0.10  # what is looked at of a stroke, from its onset
 BEFORE_S = 0.03  # what sounded just before is taken off
-BANDS_HZ = (40.0, 80.0, 120.0, 180.0, 260.0, 380.0, 560.0, 820.0, 1200.0, 1800.0, 2600.0, 3800.0, 5600.0, 8200.0)
+BANDS_HZ = (
+    40.0,
+    80.0,
+    120.0,
+    180.0,
+    260.0,
+    380.0,
+    560.0,
+    820.0,
+    1200.0,
+    1800.0,
+    2600.0,
+    3800.0,
+    5600.0,
+    8200.0,
+)
 FLOOR = 1e-3  # of a stroke's own strength: softer bands tell nothing
 
 

@@ -13,11 +13,17 @@ from jeweller.follow.segments import EXTRA, JUNK, NOTE, WRONG, Items
 
 STEP_BESIDE = 4  # intervals on each side that say what is usual there
 STEP_STEADY = 0.15  # log ratio: how far half of them may be from that
-STEP_QUARTERS, STEP_SHARE = 0.6, 0.15  # out by so much, and by such a log ratio, an interval is a step in the count
+STEP_QUARTERS, STEP_SHARE = (
+    0.6,
+    0.15,
+)  # out by so much, and by such a log ratio, an interval is a step in the count
 
 
-def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, fallback: float) -> npt.NDArray[np.float64]:
-    """Seconds per quarter at each note: the running weighted median (about nine notes) of stretches of at least a quarter, shape (N,).
+def local_tempo(
+    items: Items, way: Way, boundaries: Boundaries, step_s: float, fallback: float
+) -> npt.NDArray[np.float64]:
+    """Seconds per quarter at each note: the running weighted median (about nine notes) of stretches of at
+    least a quarter, shape (N,).
 
     Single short intervals are left out: a dotted figure played even, or a swung run, is no change of tempo.
     """
@@ -25,7 +31,10 @@ def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, f
     where, value, weight = [], [], []
     steps = [s for s in way.steps if s.kind in (NOTE, WRONG) and not items.last_free[s.item]]
     until = _until(way, steps)
-    seconds = [float(boundaries.frame[end] - boundaries.frame[s.start]) * step_s for s, end in zip(steps, until, strict=True)]
+    seconds = [
+        float(boundaries.frame[end] - boundaries.frame[s.start]) * step_s
+        for s, end in zip(steps, until, strict=True)
+    ]
     stepped = _stepped([float(items.ioi_q[s.item]) for s in steps], seconds)
     for k, step in enumerate(steps):
         quarters = 0.0
@@ -59,20 +68,26 @@ def local_tempo(items: Items, way: Way, boundaries: Boundaries, step_s: float, f
 
 
 def _until(way: Way, steps: list[Step]) -> list[int]:
-    """The boundary at which each note gives way to the next one: what is no music between them (a word in a rest) belongs to its time."""
+    """The boundary at which each note gives way to the next one: what is no music between them (a word in a
+    rest) belongs to its time.
+    """
     after = {id(a): b for a, b in zip(way.steps, way.steps[1:], strict=False)}
     out = []
     for step in steps:
         following = after.get(id(step))
         while following is not None and following.kind in (JUNK, EXTRA):
             following = after.get(id(following))
-        goes_on = following is not None and following.kind in (NOTE, WRONG) and following.item == step.item + 1
+        goes_on = (
+            following is not None and following.kind in (NOTE, WRONG) and following.item == step.item + 1
+        )
         out.append(following.start if goes_on and following is not None else step.end)
     return out
 
 
 def _stepped(quarters: list[float], seconds: list[float]) -> set[int]:
-    """Intervals that are out by most of a quarter while those around them agree: there the count stepped, and no tempo is read."""
+    """Intervals that are out by most of a quarter while those around them agree: there the count stepped, and
+    no tempo is read.
+    """
     logs, heavy = np.log(np.maximum(seconds, 0.02)) - np.log(quarters), np.sqrt(quarters)
     found = set()
     for k in range(len(seconds)):

@@ -22,7 +22,9 @@ CLEAR = 0.6  # periodicity of frames whose pitch is read
 
 @dataclass(frozen=True)
 class Tone:
-    """Main note `index`: cents and dB from its first quarter to its last (negative: sinks), cents of slow waver, dB of slow waver, median periodicity."""
+    """Main note `index`: cents and dB from its first quarter to its last (negative: sinks), cents of slow
+    waver, dB of slow waver, median periodicity.
+    """
 
     index: int
     drift_cents: float
@@ -34,17 +36,36 @@ class Tone:
 
 
 def _steady(following: Following, features: Features, least_s: float) -> Iterator[tuple[int, Event, slice]]:
-    """The plain notes of `least_s` and more: (main note, its event, the pitch frames between its attack and its release)."""
+    """The plain notes of `least_s` and more: (main note, its event, the pitch frames between its attack and
+    its release).
+    """
     for i, note in enumerate(following.line.main_notes):
         event = following.event_of(i)
-        if event is not None and not math.isnan(event.midi) and not note.written.ornament and event.off_s - event.on_s >= least_s:
-            yield i, event, slice(round((event.on_s + HEAD_S) / features.step_s), round((event.off_s - TAIL_S) / features.step_s))
+        if (
+            event is not None
+            and not math.isnan(event.midi)
+            and not note.written.ornament
+            and event.off_s - event.on_s >= least_s
+        ):
+            yield (
+                i,
+                event,
+                slice(
+                    round((event.on_s + HEAD_S) / features.step_s),
+                    round((event.off_s - TAIL_S) / features.step_s),
+                ),
+            )
 
 
 def hear_clearness(following: Following, features: Features) -> list[tuple[int, float]]:
-    """(main note, periodicity of its clearest fifth) of every plain note of CLEARNESS_S and more: the note before spoils only its beginning."""
+    """(main note, periodicity of its clearest fifth) of every plain note of CLEARNESS_S and more: the note
+    before spoils only its beginning.
+    """
     measurer = Measurer(features)
-    found = [(i, measurer.near(rows, round(event.midi))[0]) for i, event, rows in _steady(following, features, CLEARNESS_S)]
+    found = [
+        (i, measurer.near(rows, round(event.midi))[0])
+        for i, event, rows in _steady(following, features, CLEARNESS_S)
+    ]
     return [(i, float(np.percentile(clear, 80))) for i, clear in found if len(clear) >= 5]
 
 
@@ -65,6 +86,15 @@ def hear_tones(following: Following, features: Features) -> list[Tone]:
         slow = smooth - np.polyval(np.polyfit(t, smooth, 2), t)
         loud = uniform_filter1d(level.astype(np.float64), max(1, round(VIBRATO_S / features.step_s)))
         slow_db = loud - np.polyval(np.polyfit(t, loud, 2), t)
-        out.append(Tone(i, float(np.median(cents[-quarter:]) - np.median(cents[:quarter])), float(np.median(level[-quarter:]) - np.median(level[:quarter])),
-                        float(np.std(slow)), float(np.std(slow_db)), float(np.median(clear)), event.off_s - event.on_s))  # fmt: skip
+        out.append(
+            Tone(
+                i,
+                float(np.median(cents[-quarter:]) - np.median(cents[:quarter])),
+                float(np.median(level[-quarter:]) - np.median(level[:quarter])),
+                float(np.std(slow)),
+                float(np.std(slow_db)),
+                float(np.median(clear)),
+                event.off_s - event.on_s,
+            )
+        )
     return out

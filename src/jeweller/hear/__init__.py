@@ -1,1 +1,3 @@
-"""Samples → frame features: periodicity at every semitone, loudness, attack strength. Nothing here knows the score but its range."""
+"""Samples → frame features: periodicity at every semitone, loudness, attack strength. Nothing here knows the
+score but its range.
+"""

@@ -1,11 +1,12 @@
 """Frame features of a recording.
 
-Pitch: the normalised square difference of each frame with itself at every lag, n(τ) = 2 Σ x_j x_{j+τ} / Σ (x_j² + x_{j+τ}²), by FFT
-(McLeod and Wyvill 2005). Its local maxima are kept per semitone: a tone of period T shows at T, 2T, 3T, so the evidence
-of an expected pitch is never lost to a subharmonic; which octave sounded is decided later, by whole notes.
-Attacks: half-wave rectified growth of log band energies.
+Pitch: the normalised square difference of each frame with itself at every lag, n(τ) = 2 Σ x_j x_{j+τ} / Σ
+(x_j² + x_{j+τ}²), by FFT (McLeod and Wyvill 2005). Its local maxima are kept per semitone: a tone of period T
+shows at T, 2T, 3T, so the evidence of an expected pitch is never lost to a subharmonic; which octave sounded
+is decided later, by whole notes. Attacks: half-wave rectified growth of log band energies.
 
-Frame k of the fine grid is centred at k * hop / rate seconds; frame k of the pitch grid at k * pitch_every * hop / rate.
+Frame k of the fine grid is centred at k * hop / rate seconds; frame k of the pitch grid at k * pitch_every *
+hop / rate.
 """
 
 from __future__ import annotations
@@ -57,9 +58,17 @@ def midi_to_hz(midi: npt.ArrayLike) -> npt.NDArray[np.float64]:
     return 440.0 * np.exp2((np.asarray(midi, dtype=np.float64) - 69.0) / 12.0)
 
 
-def hear(samples: Array, low_midi: int, high_midi: int, settings: HearSettings = DEFAULT, cancelled: Callable[[], bool] = lambda: False,
-         progress: Callable[[float], None] = lambda share: None) -> Features:  # fmt: skip
-    """Features of mono samples at `settings.rate` for a part that sounds between two MIDI pitches. Linear in time and memory."""
+def hear(
+    samples: Array,
+    low_midi: int,
+    high_midi: int,
+    settings: HearSettings = DEFAULT,
+    cancelled: Callable[[], bool] = lambda: False,
+    progress: Callable[[float], None] = lambda share: None,
+) -> Features:
+    """Features of mono samples at `settings.rate` for a part that sounds between two MIDI pitches. Linear in
+    time and memory.
+    """
     s = settings
     low, high = low_midi - s.margin_down, min(high_midi + s.margin_up, 112)
     lag_max = int(np.ceil(s.rate / midi_to_hz(low - 0.6))) + 1
@@ -84,18 +93,57 @@ def hear(samples: Array, low_midi: int, high_midi: int, settings: HearSettings =
             raise Cancelled
         stop = min(frames, start + block)
         centres = pad + np.arange(start, stop) * s.hop * s.pitch_every
-        _pitch_block(padded, squares, centres, window, lag_min, lag_max, low, s, salience[start:stop], place[start:stop], best[start:stop], f0[start:stop])
+        _pitch_block(
+            padded,
+            squares,
+            centres,
+            window,
+            lag_min,
+            lag_max,
+            low,
+            s,
+            salience[start:stop],
+            place[start:stop],
+            best[start:stop],
+            f0[start:stop],
+        )
         progress(stop / frames)
     level = _levels(squares, pad, fine, s)
     flux = _flux(padded, pad, fine, s)
     floor = float(np.percentile(level, 4))
     loud = float(np.percentile(level, 90))
-    return Features(s.rate, s.hop / s.rate, s.pitch_every * s.hop / s.rate, low, salience, place, best, f0, level, flux, floor, loud,
-                    window / s.rate, samples)  # fmt: skip
+    return Features(
+        s.rate,
+        s.hop / s.rate,
+        s.pitch_every * s.hop / s.rate,
+        low,
+        salience,
+        place,
+        best,
+        f0,
+        level,
+        flux,
+        floor,
+        loud,
+        window / s.rate,
+        samples,
+    )
 
 
-def _pitch_block(x: Array, squares: npt.NDArray[np.float64], centres: npt.NDArray[np.int64], window: int, lag_min: int, lag_max: int, low: int, s: HearSettings,
-                 salience: Array, place: Array, best: Array, f0: Array) -> None:  # fmt: skip
+def _pitch_block(
+    x: Array,
+    squares: npt.NDArray[np.float64],
+    centres: npt.NDArray[np.int64],
+    window: int,
+    lag_min: int,
+    lag_max: int,
+    low: int,
+    s: HearSettings,
+    salience: Array,
+    place: Array,
+    best: Array,
+    f0: Array,
+) -> None:
     size = int(sfft.next_fast_len(window + lag_max + 2, real=True))
     begin = centres - (window + lag_max) // 2
     segments = sliding_window_view(x, window + lag_max + 1)[begin]
@@ -107,7 +155,11 @@ def _pitch_block(x: Array, squares: npt.NDArray[np.float64], centres: npt.NDArra
     energy += energy[:, :1] + np.float32(1e-9)
     n = np.divide(product, energy, out=product)
     n *= 2.0
-    middle, left, right = n[:, lag_min:lag_max], n[:, lag_min - 1 : lag_max - 1], n[:, lag_min + 1 : lag_max + 1]
+    middle, left, right = (
+        n[:, lag_min:lag_max],
+        n[:, lag_min - 1 : lag_max - 1],
+        n[:, lag_min + 1 : lag_max + 1],
+    )
     row, column = np.nonzero((middle > left) & (middle >= right) & (middle > 0.2))
     y0, y1, y2 = left[row, column], middle[row, column], right[row, column]
     shift = 0.5 * (y0 - y2) / (y0 - 2 * y1 + y2 - 1e-9)
@@ -128,7 +180,9 @@ def _pitch_block(x: Array, squares: npt.NDArray[np.float64], centres: npt.NDArra
 
 
 def _high_pass(x: Array, rate: int, cutoff: float) -> Array:
-    """Zero-phase high pass by overlapping FFT blocks: keeps hum and rumble below the instrument out of the periodicity."""
+    """Zero-phase high pass by overlapping FFT blocks: keeps hum and rumble below the instrument out of the
+    periodicity.
+    """
     size, half = 1 << 16, 2048
     frequencies = np.fft.rfftfreq(size, 1.0 / rate)
     gain = (1.0 / (1.0 + (np.maximum(cutoff, 1.0) / np.maximum(frequencies, 1e-3)) ** 8)).astype(np.float32)
@@ -165,10 +219,16 @@ def _flux(x: Array, pad: int, fine: int, s: HearSettings) -> Array:
         begin = pad + np.arange(start, stop) * s.hop - s.flux_size // 2
         spectra = sfft.rfft(sliding_window_view(x, s.flux_size)[begin] * window, axis=1)
         energies[start:stop] = (spectra.real**2 + spectra.imag**2) @ bank
-    # Compression relative to the recording's own level and to the noise of each band: what is 45 dB below the music, or in the noise, counts for nothing.
+    # Compression relative to the recording's own level and to the noise of each band: what is 45 dB below the
+    # music, or in the noise, counts for nothing.
     reference = float(np.percentile(energies.max(axis=1), 95)) * 10**-4.5 + 1e-12
-    noise = s.flux_noise * np.percentile(uniform_filter1d(energies, s.flux_quiet, axis=0)[:: max(1, fine // 4000)], 10, axis=0)
-    log = np.log10(1.0 + uniform_filter1d(energies, s.flux_smooth, axis=0) / np.maximum(noise, reference).astype(np.float32))
+    noise = s.flux_noise * np.percentile(
+        uniform_filter1d(energies, s.flux_quiet, axis=0)[:: max(1, fine // 4000)], 10, axis=0
+    )
+    log = np.log10(
+        1.0
+        + uniform_filter1d(energies, s.flux_smooth, axis=0) / np.maximum(noise, reference).astype(np.float32)
+    )
     growth = np.zeros(fine, np.float32)
     growth[s.flux_lag :] = np.maximum(log[s.flux_lag :] - log[: -s.flux_lag], 0.0).mean(axis=1)
     # What flutters all the time (breath, vibrato, the room) is no attack.

@@ -1,4 +1,6 @@
-"""Which of several fingerings to propose for each note of a line: those that move the fewest fingers, or the slide the least, between neighbours."""
+"""Which of several fingerings to propose for each note of a line: those that move the fewest fingers, or the
+slide the least, between neighbours.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ SIDE = 0.5  # fingers that another side of the tube counts as
 
 @dataclass(frozen=True)
 class Fingering:
-    """One fingering: the keys held (woodwind; valves "1", "2", "3"), or the position of a slide; `side` a thumb or trigger. `text` as it is printed."""
+    """One fingering: the keys held (woodwind; valves "1", "2", "3"), or the position of a slide; `side` a
+    thumb or trigger. `text` as it is printed.
+    """
 
     keys: frozenset[str]
     position: int  # 1 to 7 for a slide, else 0
@@ -27,13 +31,17 @@ class Fingering:
 def fingerings(instrument: Instrument, written_midi: int) -> tuple[Fingering, ...]:
     """Every fingering of a written note, the usual one first; () where the table has none."""
     if instrument.fundamental is None:
-        return tuple(Fingering(keys, 0, "", _keys_text(keys)) for keys in chart(instrument.id).get(written_midi, ()))
+        return tuple(
+            Fingering(keys, 0, "", _keys_text(keys)) for keys in chart(instrument.id).get(written_midi, ())
+        )
     return tuple(_brass(instrument, way) for way in instrument.ways(written_midi + instrument.chromatic))
 
 
 @dataclass(frozen=True)
 class Trill:
-    """Two fingerings a trill goes between, and the keys or valves that move; none move where lips alone do it."""
+    """Two fingerings a trill goes between, and the keys or valves that move; none move where lips alone do
+    it.
+    """
 
     main: Fingering
     upper: Fingering
@@ -41,11 +49,21 @@ class Trill:
 
 
 def trill(instrument: Instrument, main: int, upper: int) -> Trill | None:
-    """The trill between two written notes that moves the fewest fingers, usual fingerings first; None where it takes more than TRILLED, or a slide."""
+    """The trill between two written notes that moves the fewest fingers, usual fingerings first; None where
+    it takes more than TRILLED, or a slide.
+    """
     if instrument.slide:
         return None
-    uppers = [*fingerings(instrument, upper), *(Fingering(keys, 0, "", _keys_text(keys)) for keys in trill_chart(instrument.id).get(upper, ()))]
-    options = [(len(a.keys ^ b.keys), j + k, a, b) for j, a in enumerate(fingerings(instrument, main)) for k, b in enumerate(uppers) if a.side == b.side]
+    uppers = [
+        *fingerings(instrument, upper),
+        *(Fingering(keys, 0, "", _keys_text(keys)) for keys in trill_chart(instrument.id).get(upper, ())),
+    ]
+    options = [
+        (len(a.keys ^ b.keys), j + k, a, b)
+        for j, a in enumerate(fingerings(instrument, main))
+        for k, b in enumerate(uppers)
+        if a.side == b.side
+    ]
     if not options:
         return None
     moves, _, a, b = min(options, key=lambda o: o[:2])
@@ -61,7 +79,9 @@ def _brass(instrument: Instrument, way: Way) -> Fingering:
 
 def _keys_text(keys: frozenset[str]) -> str:
     """The keys in the order of the hands: left thumb, left, right; "–" where none is held."""
-    order = {k: n for n, k in enumerate(("T", "Thalf", "TB♭", "R", "8va", "8va2", "W", "1half", "1", "2", "3"))}
+    order = {
+        k: n for n, k in enumerate(("T", "Thalf", "TB♭", "R", "8va", "8va2", "W", "1half", "1", "2", "3"))
+    }
     left = sorted((k for k in keys if k in order), key=lambda k: order[k])
     right = sorted(k for k in keys if k in "4567" or k in ("6half", "7half"))
     rest = sorted(keys - set(left) - set(right))
@@ -74,14 +94,18 @@ def moved(a: Fingering, b: Fingering) -> float:
 
 
 def choose(instrument: Instrument, written: Sequence[int | None]) -> list[Fingering | None]:
-    """The fingerings proposed for a row of written notes (None: a rest), by the way through all of them that moves least."""
+    """The fingerings proposed for a row of written notes (None: a rest), by the way through all of them that
+    moves least.
+    """
     out: list[Fingering | None] = [None] * len(written)
     begin = 0
     while begin < len(written):
         options = [fingerings(instrument, n) if n is not None else () for n in written[begin:]]
         length = next((k for k, o in enumerate(options) if not o), len(options))
         if length:
-            out[begin : begin + length] = _path(options[:length], UNUSUAL_VALVES if instrument.valves else UNUSUAL)
+            out[begin : begin + length] = _path(
+                options[:length], UNUSUAL_VALVES if instrument.valves else UNUSUAL
+            )
         begin += max(1, length)
     return out
 

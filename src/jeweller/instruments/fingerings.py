@@ -1,4 +1,5 @@
-"""Woodwind fingerings: which keys each written note takes, which notes are one finger apart, and what the fingers of another instrument give.
+"""Woodwind fingerings: which keys each written note takes, which notes are one finger apart, and what the
+fingers of another instrument give.
 
 Source: general knowledge of the instruments, held against rules by a test. Pitches are written MIDI numbers.
 """
@@ -14,11 +15,16 @@ from jeweller.score.pitch import STEP_SEMITONE
 
 Keys = frozenset[str]
 MAIN = frozenset("1234567")  # the fingers that every woodwind has in common
-# Keys that do not tell one note from another within a register: thumbs, register and octave keys, and the flute's little finger.
+# Keys that do not tell one note from another within a register: thumbs, register and octave keys, and the
+# flute's little finger.
 RESTING: dict[str, Keys] = {
-    "flute": frozenset({"T", "E♭"}), "recorder": frozenset({"T", "Thalf"}), "oboe": frozenset({"8va", "8va2"}), "clarinet": frozenset({"T", "R"}),
-    "saxophone": frozenset({"8va"}), "bassoon": frozenset({"W"}),
-}  # fmt: skip
+    "flute": frozenset({"T", "E♭"}),
+    "recorder": frozenset({"T", "Thalf"}),
+    "oboe": frozenset({"8va", "8va2"}),
+    "clarinet": frozenset({"T", "R"}),
+    "saxophone": frozenset({"8va"}),
+    "bassoon": frozenset({"W"}),
+}
 REGISTER = frozenset({"T", "Thalf", "R", "8va", "8va2", "1half", "W"})
 THUMB = frozenset({"T", "Thalf", "TB♭"})
 ALTER = {"♭": -1, "♯": 1, "": 0}
@@ -30,8 +36,13 @@ Charts = dict[str, dict[int, tuple[Keys, ...]]]
 @functools.cache
 def _data() -> tuple[Charts, dict[str, str], Charts]:
     data = json.loads((Path(__file__).parent / "fingerings.json").read_text(encoding="utf-8"))
-    charts, trills = ({name: {note_midi(n): tuple(frozenset(f.split()) for f in ways) for n, ways in notes.items()} for name, notes in data[what].items()}
-                      for what in ("charts", "trills"))  # fmt: skip
+    charts, trills = (
+        {
+            name: {note_midi(n): tuple(frozenset(f.split()) for f in ways) for n, ways in notes.items()}
+            for name, notes in data[what].items()
+        }
+        for what in ("charts", "trills")
+    )
     return charts, data["instruments"], trills
 
 
@@ -44,7 +55,9 @@ def note_midi(name: str) -> int:
 
 
 def chart(instrument: str) -> dict[int, tuple[Keys, ...]]:
-    """The fingerings of an instrument (by its id) for each written note, the usual one first; empty where none is known."""
+    """The fingerings of an instrument (by its id) for each written note, the usual one first; empty where
+    none is known.
+    """
     return _chart(instrument, _data()[0])
 
 
@@ -60,7 +73,9 @@ def _chart(instrument: str, charts: Charts) -> dict[int, tuple[Keys, ...]]:
 
 
 def one_finger_apart(instrument: str, a: int, b: int) -> bool:
-    """Whether the usual fingerings of two written notes differ by one key, which is none that only changes the register."""
+    """Whether the usual fingerings of two written notes differ by one key, which is none that only changes
+    the register.
+    """
     notes = chart(instrument)
     if a not in notes or b not in notes:
         return False
@@ -69,7 +84,9 @@ def one_finger_apart(instrument: str, a: int, b: int) -> bool:
 
 
 def by_habit(instrument: str, other: str, note: int) -> frozenset[int]:
-    """What sounds (written notes of `instrument`) where a player fingers `note` as on `other`; empty where the fingers are the same or give no note."""
+    """What sounds (written notes of `instrument`) where a player fingers `note` as on `other`; empty where
+    the fingers are the same or give no note.
+    """
     here, there = chart(instrument), chart(other)
     if note not in here or note not in there:
         return frozenset()
@@ -78,8 +95,12 @@ def by_habit(instrument: str, other: str, note: int) -> frozenset[int]:
         return frozenset()
     # Who knows no hole for the thumb keeps it where it rests.
     thumb = not _thumbed(other) or bool(there[note][0] & THUMB)
-    return frozenset(n for n, ways in here.items()
-                     if _main(instrument, ways[0]) == fingers and (not _thumbed(instrument) or bool(ways[0] & THUMB) == thumb))  # fmt: skip
+    return frozenset(
+        n
+        for n, ways in here.items()
+        if _main(instrument, ways[0]) == fingers
+        and (not _thumbed(instrument) or bool(ways[0] & THUMB) == thumb)
+    )
 
 
 @functools.cache

@@ -1,7 +1,8 @@
 """The instrument table: lookup by name, and which notes share a fingering.
 
-Source: the acoustics of the instruments. A brass instrument's harmonics of one valve or slide setting share that setting; woodwinds overblow at
-the octave, the clarinet at the twelfth. MIDI numbers are sounding pitches.
+Source: the acoustics of the instruments. A brass instrument's harmonics of one valve or slide setting share
+that setting; woodwinds overblow at the octave, the clarinet at the twelfth. MIDI numbers are sounding
+pitches.
 """
 
 from __future__ import annotations
@@ -19,12 +20,26 @@ from jeweller.instruments.fingerings import by_habit, note_midi, one_finger_apar
 
 # Semitones that valve combinations and slide positions lower the tube by, in the usual order of preference.
 VALVE_DROPS = {0: "open", 2: "1", 1: "2", 3: "1-2", 4: "2-3", 5: "1-3", 6: "1-2-3"}
-PARTIALS = (2, 3, 4, 5, 6, 8, 9, 10, 12, 15, 16)  # the seventh, eleventh, thirteenth and fourteenth are too far out of tune to be played
+PARTIALS = (
+    2,
+    3,
+    4,
+    5,
+    6,
+    8,
+    9,
+    10,
+    12,
+    15,
+    16,
+)  # the seventh, eleventh, thirteenth and fourteenth are too far out of tune to be played
 
 
 @dataclass(frozen=True)
 class Way:
-    """One way to play a pitch on brass: the side of the tube ("" the main one), semitones that valves or slide lower it by, the partial."""
+    """One way to play a pitch on brass: the side of the tube ("" the main one), semitones that valves or
+    slide lower it by, the partial.
+    """
 
     side: str
     drop: int
@@ -33,7 +48,9 @@ class Way:
 
 @dataclass(frozen=True)
 class Instrument:
-    """One instrument. `chromatic` semitones added to the written pitch give the sounding one; `low`..`high` its sounding range."""
+    """One instrument. `chromatic` semitones added to the written pitch give the sounding one; `low`..`high`
+    its sounding range.
+    """
 
     id: str
     name: str
@@ -50,14 +67,20 @@ class Instrument:
     valves: int = 0
     slide: int = 0
     uk: str = ""  # the British name, where it is another
-    ranges: tuple[tuple[str, str, str], ...] = ()  # (level, lowest, highest written pitch): beginner, intermediate, advanced
+    ranges: tuple[
+        tuple[str, str, str], ...
+    ] = ()  # (level, lowest, highest written pitch): beginner, intermediate, advanced
     registers: tuple[tuple[str, str], ...] = ()  # (name, the written pitch where it begins), lowest first
-    sides: tuple[tuple[str, int], ...] = (("", 0),)  # brass: (name, semitones by which the open tube is higher) of each length of tube it can choose
+    sides: tuple[tuple[str, int], ...] = (
+        ("", 0),
+    )  # brass: (name, semitones by which the open tube is higher) of each length of tube it can choose
     side_from: str = ""  # the written pitch from which the last side is usual
     knows: tuple[str, ...] = ()  # ids of other instruments that this player plays as well
 
     def fingerings(self, sounding_midi: int) -> tuple[tuple[int, int], ...]:
-        """(semitones the tube is lowered by, partial) for each way to play a pitch on brass, the usual one first; () on others."""
+        """(semitones the tube is lowered by, partial) for each way to play a pitch on brass, the usual one
+        first; () on others.
+        """
         if self.fundamental is None:
             return ()
         found = []
@@ -68,7 +91,9 @@ class Instrument:
         return tuple(found)
 
     def ways(self, sounding_midi: int) -> tuple[Way, ...]:
-        """Every way to play a pitch on brass, other sides of the tube included, the usual one first; () on others."""
+        """Every way to play a pitch on brass, other sides of the tube included, the usual one first; () on
+        others.
+        """
         if self.fundamental is None:
             return ()
         found = []
@@ -80,11 +105,17 @@ class Instrument:
         return tuple(sorted(found, key=lambda w: self._unusual(w, sounding_midi)))
 
     def _unusual(self, way: Way, sounding_midi: int) -> tuple[int, int, int, int]:
-        """Sorts the ways to play a pitch: on the side that is usual there, then with the least tube; a horn's B♭ side leaves its flat fifth partial alone."""
+        """Sorts the ways to play a pitch: on the side that is usual there, then with the least tube; a horn's
+        B♭ side leaves its flat fifth partial alone.
+        """
         if self.slide:  # the trigger where the slide would be far out
             last = 1 if way.side and way.drop > 0 else 0
             return (0, way.drop + 2 * bool(way.side) + last, len(way.side), way.partial)
-        usual = self.sides[-1][0] if self.side_from and sounding_midi - self.chromatic >= note_midi(self.side_from) else ""
+        usual = (
+            self.sides[-1][0]
+            if self.side_from and sounding_midi - self.chromatic >= note_midi(self.side_from)
+            else ""
+        )
         return (way.side != usual, bool(way.side) and way.partial == 5, way.drop, way.partial)
 
     def way_name(self, way: Way) -> str:
@@ -93,30 +124,45 @@ class Instrument:
         return f"{way.side} {what}" if way.side else what
 
     def written_range(self, level: str) -> tuple[int, int] | None:
-        """(lowest, highest) written MIDI number of a level: beginner, intermediate or advanced; None where the table has none."""
-        return next(((note_midi(low), note_midi(high)) for name, low, high in self.ranges if name == level), None)
+        """(lowest, highest) written MIDI number of a level: beginner, intermediate or advanced; None where
+        the table has none.
+        """
+        return next(
+            ((note_midi(low), note_midi(high)) for name, low, high in self.ranges if name == level), None
+        )
 
     def register(self, written_midi: int) -> str:
         """The name of the register that a written pitch belongs to; "" where there are none."""
-        return next((name for name, first in reversed(self.registers) if written_midi >= note_midi(first)), self.registers[0][0] if self.registers else "")
+        return next(
+            (name for name, first in reversed(self.registers) if written_midi >= note_midi(first)),
+            self.registers[0][0] if self.registers else "",
+        )
 
     @property
     def clef_sign(self) -> tuple[str, int, int]:
         """The clef as a score has it: (sign, line, octave change)."""
-        return {"F": ("F", 4, 0), "C": ("C", 4, 0), "percussion": ("percussion", 2, 0)}.get(self.clef, ("G", 2, 0))
+        return {"F": ("F", 4, 0), "C": ("C", 4, 0), "percussion": ("percussion", 2, 0)}.get(
+            self.clef, ("G", 2, 0)
+        )
 
     def one_finger_apart(self, a: int, b: int) -> bool:
-        """Whether the usual fingerings of two sounding pitches differ in a single key, or, on the same partial, in a single valve."""
+        """Whether the usual fingerings of two sounding pitches differ in a single key, or, on the same
+        partial, in a single valve.
+        """
         if self.fundamental is None:
             return one_finger_apart(self.id, a - self.chromatic, b - self.chromatic)
         if self.slide:
             return False
         found = {(d, p) for d, p in self.fingerings(b)[:1]}
         valves = {drop: frozenset(name.split("-")) - {"open"} for drop, name in VALVE_DROPS.items()}
-        return any(p == q and len(valves[d] ^ valves[e]) == 1 for d, p in self.fingerings(a)[:1] for e, q in found)
+        return any(
+            p == q and len(valves[d] ^ valves[e]) == 1 for d, p in self.fingerings(a)[:1] for e, q in found
+        )
 
     def habit_of(self, a: int, b: int) -> str | None:
-        """The id of another instrument that this player knows whose fingering of sounding pitch `a`, as written, gives `b` here; else None."""
+        """The id of another instrument that this player knows whose fingering of sounding pitch `a`, as
+        written, gives `b` here; else None.
+        """
         written, heard = a - self.chromatic, b - self.chromatic
         return next((other for other in self.knows if heard in by_habit(self.id, other, written)), None)
 
@@ -124,13 +170,29 @@ class Instrument:
         """How a player says it: "valves 1-2", "open" or "position 3"."""
         if self.slide:
             return f"position {drop + 1}"
-        return "open" if drop == 0 else f"valves {VALVE_DROPS[drop]}" if "-" in VALVE_DROPS[drop] else f"valve {VALVE_DROPS[drop]}"
+        return (
+            "open"
+            if drop == 0
+            else f"valves {VALVE_DROPS[drop]}"
+            if "-" in VALVE_DROPS[drop]
+            else f"valve {VALVE_DROPS[drop]}"
+        )
 
     def same_fingering(self, a: int, b: int) -> str | None:
-        """The usual fingering of sounding pitch `a` if `b` is another partial of it (brass) or its overblown note (woodwind), else None."""
+        """The usual fingering of sounding pitch `a` if `b` is another partial of it (brass) or its overblown
+        note (woodwind), else None.
+        """
         if self.fundamental is not None:
             usual = self.fingerings(a)[:1]
-            return next((self.fingering_name(d) for d, _ in usual for e, _ in self.fingerings(b) if d == e and a != b), None)
+            return next(
+                (
+                    self.fingering_name(d)
+                    for d, _ in usual
+                    for e, _ in self.fingerings(b)
+                    if d == e and a != b
+                ),
+                None,
+            )
         return "the same fingers" if abs(a - b) in self.overblows else None
 
 
@@ -154,7 +216,9 @@ def _plain(name: str) -> str:
 
 @functools.lru_cache(maxsize=4096)
 def find_instrument(name: str) -> Instrument | None:
-    """By id, name or another usual name; also where the name holds more ("2nd Clarinet in Bb"). None where nothing fits."""
+    """By id, name or another usual name; also where the name holds more ("2nd Clarinet in Bb"). None where
+    nothing fits.
+    """
     wanted = _plain(name)
     names = [(_plain(n), i) for i in instruments() for n in (i.id, i.name, i.uk, *i.also) if n]
     exact = next((i for n, i in names if n == wanted), None)
@@ -165,16 +229,31 @@ def find_instrument(name: str) -> Instrument | None:
 
 
 def instrument_for(name: str, chromatic: int, low: int, high: int) -> Instrument:
-    """The instrument of a part, by its name, or a nameless one with the part's own transposition and range."""
+    """The instrument of a part, by its name, or a nameless one with the part's own transposition and
+    range.
+    """
     found = find_instrument(name)
     if found is not None:
         return found
-    return Instrument("other", name or "Instrument", "other", chromatic, low, high, "G", "flute" if low >= 60 else "trombone", "instrument")
+    return Instrument(
+        "other",
+        name or "Instrument",
+        "other",
+        chromatic,
+        low,
+        high,
+        "G",
+        "flute" if low >= 60 else "trombone",
+        "instrument",
+    )
 
 
 def require_instrument(name: str) -> Instrument:
     """By name. Raises ScoreError, listing the table."""
     found = find_instrument(name)
     if found is None:
-        raise ScoreError(f"There is no instrument “{name}” in the table; there are {', '.join(i.name for i in instruments())}.")
+        raise ScoreError(
+            f"There is no instrument “{name}” in the table; there are "
+            f"{', '.join(i.name for i in instruments())}."
+        )
     return found

@@ -1,1 +1,3 @@
-"""`Following` → findings with one cause each: what a teacher would say, and nothing that the player's own unsteadiness explains."""
+"""`Following` → findings with one cause each: what a teacher would say, and nothing that the player's own
+unsteadiness explains.
+"""

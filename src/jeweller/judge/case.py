@@ -18,7 +18,9 @@ from jeweller.score.line import LineNote, LineRest
 
 @dataclass(frozen=True)
 class Interval:
-    """From the onset of main note i to that of main note j, both sounded in one go. Lengths in seconds and quarters."""
+    """From the onset of main note i to that of main note j, both sounded in one go. Lengths in seconds and
+    quarters.
+    """
 
     i: int
     j: int
@@ -44,7 +46,9 @@ class Case:
     room_db: float
     loud_db: float
     tones: tuple[Tone, ...] = ()  # how the long notes sounded
-    left_out: frozenset[str] = frozenset()  # ids of notes in repeats that were not taken, where they may be left out
+    left_out: frozenset[str] = (
+        frozenset()
+    )  # ids of notes in repeats that were not taken, where they may be left out
     clearness: tuple[tuple[int, float], ...] = ()  # (main note, periodicity of its clearest fifth)
 
     @cached_property
@@ -72,7 +76,9 @@ class Case:
 
     @cached_property
     def offset_cents(self) -> float:
-        """The take's own tuning: median deviation of the notes that sounded in their written pitch class, cents."""
+        """The take's own tuning: median deviation of the notes that sounded in their written pitch class,
+        cents.
+        """
         found = []
         for i, note in enumerate(self.notes):
             event = self.event(i)
@@ -84,9 +90,15 @@ class Case:
         return float(np.median(found)) if found else 0.0
 
     def apart(self, i: int) -> float:
-        """Semitones that note i sounded above the written pitch, the take's tuning taken out; NaN where it did not sound."""
+        """Semitones that note i sounded above the written pitch, the take's tuning taken out; NaN where it
+        did not sound.
+        """
         event = self.event(i)
-        return float("nan") if event is None else event.midi - self.notes[i].sounding_midi - self.offset_cents / 100
+        return (
+            float("nan")
+            if event is None
+            else event.midi - self.notes[i].sounding_midi - self.offset_cents / 100
+        )
 
     @cached_property
     def graced(self) -> frozenset[int]:
@@ -101,7 +113,11 @@ class Case:
         found: list[LineRest | None] = []
         for i, note in enumerate(self.notes):
             k = bisect_left(onsets, note.end)
-            found.append(rests[k] if k < len(rests) and (i + 1 == len(self.notes) or onsets[k] < self.notes[i + 1].onset) else None)
+            found.append(
+                rests[k]
+                if k < len(rests) and (i + 1 == len(self.notes) or onsets[k] < self.notes[i + 1].onset)
+                else None
+            )
         return tuple(found)
 
     @cached_property
@@ -116,38 +132,59 @@ class Case:
                 continue
             quarters = float(self.notes[j].onset - self.notes[i].onset)
             rest = self.rest_after[i]
-            rest_q = float(self.notes[j].onset - self.notes[i].end) if j == i + 1 and rest is not None else 0.0
+            rest_q = (
+                float(self.notes[j].onset - self.notes[i].end) if j == i + 1 and rest is not None else 0.0
+            )
             expected = quarters * 0.5 * (self.spq(i) + self.spq(j))
-            found.append(Interval(i, j, b.on_s - a.on_s, quarters, rest if j == i + 1 else None, rest_q, expected))
+            found.append(
+                Interval(i, j, b.on_s - a.on_s, quarters, rest if j == i + 1 else None, rest_q, expected)
+            )
         return tuple(found)
 
     @cached_property
     def time_spread(self) -> float:
-        """The player's own spread of intervals around the local tempo: robust standard deviation in seconds, our listening error included."""
-        excess = np.array([v.excess for v in self.intervals if v.j == v.i + 1 and abs(v.excess) < 0.5 * v.expected])
+        """The player's own spread of intervals around the local tempo: robust standard deviation in seconds,
+        our listening error included.
+        """
+        excess = np.array(
+            [v.excess for v in self.intervals if v.j == v.i + 1 and abs(v.excess) < 0.5 * v.expected]
+        )
         if len(excess) < 4:
             return 0.03
         return float(max(1.4826 * np.median(np.abs(excess - np.median(excess))), self.settings.onset_error_s))
 
     @cached_property
     def expected(self) -> dict[int, float]:
-        """Seconds at which each sounded note was expected by the player's own local beat, the count's steps taken out."""
+        """Seconds at which each sounded note was expected by the player's own local beat, the count's steps
+        taken out.
+        """
         from jeweller.judge.counting import judge_count
         from jeweller.judge.timing import deviations
 
         off = deviations(self, judge_count(self).steps)
-        return {i: e.on_s - off.get(i, 0.0) for i in range(len(self.notes)) if (e := self.event(i)) is not None}
+        return {
+            i: e.on_s - off.get(i, 0.0) for i in range(len(self.notes)) if (e := self.event(i)) is not None
+        }
 
     def is_free(self, i: int) -> bool:
-        """Whether the speed is the player's own there: under a rit. or the like, at a fermata, at the last note."""
+        """Whether the speed is the player's own there: under a rit. or the like, at a fermata, at the last
+        note.
+        """
         note = self.notes[i]
-        return note.fermata or i == len(self.notes) - 1 or any(a <= note.onset < b for a, b in self.following.line.free_from)
+        return (
+            note.fermata
+            or i == len(self.notes) - 1
+            or any(a <= note.onset < b for a, b in self.following.line.free_from)
+        )
 
     def log_tempo(self) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64], npt.NDArray[np.int64]]:
         """Log seconds per quarter, quarters and first note of every interval, shape (K,) each."""
         usable = [v for v in self.intervals if v.quarters > 0]
-        return (np.log([v.seconds / v.quarters for v in usable]) if usable else np.zeros(0), np.array([v.quarters for v in usable]),
-                np.array([v.i for v in usable], np.int64))  # fmt: skip
+        return (
+            np.log([v.seconds / v.quarters for v in usable]) if usable else np.zeros(0),
+            np.array([v.quarters for v in usable]),
+            np.array([v.i for v in usable], np.int64),
+        )
 
     def where(self, i: int) -> tuple[str, int, float]:
         """Bar, pass and beat of main note i."""

@@ -1,4 +1,6 @@
-"""Playing with a click: a constant lag behind it, or before it, told apart from unsteadiness; and a tempo that was asked for."""
+"""Playing with a click: a constant lag behind it, or before it, told apart from unsteadiness; and a tempo
+that was asked for.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,10 @@ PLACE_S = 0.01  # places in the beat that are told apart
 BESIDE = 6  # places beside the best that are not compared with it
 LEAST_FREE = 0.45  # share of the beats in which a place must be free of notes
 LEAST_PLACES = 5
-CLICK_S, CLICK_FLUX = 0.025, 0.15  # seconds around a place in which an attack is sought, and its least strength
+CLICK_S, CLICK_FLUX = (
+    0.025,
+    0.15,
+)  # seconds around a place in which an attack is sought, and its least strength
 EARLY_S = 0.012  # the growth of a sharp sound is strongest so long before it: measured on simulated clicks
 MOSTLY_FREE = 0.8
 LEAST_BEATS = 6
@@ -36,10 +41,11 @@ class Click:
 
 
 def find_click(case: Case, features: Features) -> Click | None:
-    """The click in the recording, if one sounds apart from the notes through most of the take; None where none can be told from the notes.
+    """The click in the recording, if one sounds apart from the notes through most of the take; None where
+    none can be told from the notes.
 
-    The attack strength, without the neighbourhood of the notes' own onsets, is averaged over all beats by its place in the beat: a click stands out there
-    alone, however soft it is in each.
+    The attack strength, without the neighbourhood of the notes' own onsets, is averaged over all beats by its
+    place in the beat: a click stands out there alone, however soft it is in each.
     """
     placed = [(float(n.onset), e.on_s) for i, n in enumerate(case.notes) if (e := case.event(i)) is not None]
     if len(placed) < LEAST_NOTES:
@@ -50,20 +56,37 @@ def find_click(case: Case, features: Features) -> Click | None:
     seconds = np.arange(len(features.flux)) * features.hop_s
     free = (seconds > onsets.min() + AWAY_S) & (seconds < onsets.max())
     for on in onsets:
-        free[max(0, round((on - AWAY_S) / features.hop_s)) : round((on + AWAY_S) / features.hop_s) + 1] = False
+        free[max(0, round((on - AWAY_S) / features.hop_s)) : round((on + AWAY_S) / features.hop_s) + 1] = (
+            False
+        )
     best: tuple[float, Click] | None = None
     strength, weight = np.minimum(features.flux, 1.0) * free, free.astype(np.float64)
     for beat_s in float(slope) * case.beat_q * np.linspace(1.0 - STRAY, 1.0 + STRAY, 31):
-        found = _standing_out(features, seconds, free, (strength, weight), float(beat_s), (float(onsets.min()), float(onsets.max())))
+        found = _standing_out(
+            features,
+            seconds,
+            free,
+            (strength, weight),
+            float(beat_s),
+            (float(onsets.min()), float(onsets.max())),
+        )
         if found is not None and (best is None or found[0] > best[0]):
             best = found[0], Click(float(beat_s), found[1])
     return best[1] if best is not None and best[0] > STANDS_OUT else None
 
 
-def _standing_out(features: Features, seconds: npt.NDArray[np.floating], free: npt.NDArray[np.bool_],
-                  flux: tuple[npt.NDArray[np.floating], ...], beat_s: float, span: tuple[float, float]) -> tuple[float, float] | None:  # fmt: skip
-    """(how far the best place in the beat stands out over the others, times the share of beats in which something is heard there; the first second at that
-    place) for one length of the beat; None where that is too little for a click."""
+def _standing_out(
+    features: Features,
+    seconds: npt.NDArray[np.floating],
+    free: npt.NDArray[np.bool_],
+    flux: tuple[npt.NDArray[np.floating], ...],
+    beat_s: float,
+    span: tuple[float, float],
+) -> tuple[float, float] | None:
+    """(how far the best place in the beat stands out over the others, times the share of beats in which
+    something is heard there; the first second at that place) for one length of the beat; None where that is
+    too little for a click.
+    """
     n = round(beat_s / PLACE_S)
     beats_in = seconds / beat_s
     place = ((beats_in - np.floor(beats_in)) * n).astype(np.int64) % n
@@ -79,7 +102,10 @@ def _standing_out(features: Features, seconds: npt.NDArray[np.floating], free: n
     stands_out = float(profile[best] / (np.percentile(others, 90) + 0.01))
     if stands_out <= STANDS_OUT:
         return None
-    at = np.arange(np.ceil(span[0] / beat_s - (best + 0.5) / n), span[1] / beat_s) * beat_s + (best + 0.5) / n * beat_s
+    at = (
+        np.arange(np.ceil(span[0] / beat_s - (best + 0.5) / n), span[1] / beat_s) * beat_s
+        + (best + 0.5) / n * beat_s
+    )
     beats, struck, half = 0, [], round(CLICK_S / features.hop_s)
     for moment in at:
         centre = round(moment / features.hop_s)
@@ -98,7 +124,11 @@ def judge_click(case: Case, click: Click | None) -> list[Finding]:
     if click is None:
         return []
     s = case.settings
-    placed = [(i, float(n.onset) / case.beat_q, e.on_s) for i, n in enumerate(case.notes) if (e := case.event(i)) is not None]
+    placed = [
+        (i, float(n.onset) / case.beat_q, e.on_s)
+        for i, n in enumerate(case.notes)
+        if (e := case.event(i)) is not None
+    ]
     if len(placed) < LEAST_NOTES:
         return []
     phase = np.array([(t - click.at_s) / click.beat_s - b for _, b, t in placed])
@@ -107,15 +137,34 @@ def judge_click(case: Case, click: Click | None) -> list[Finding]:
     together = float(np.abs(mean))
     if together < TOGETHER or abs(lag) < 0.7 * s.click_share:
         return []
-    error = math.sqrt(max(-2.0 * math.log(together), 1e-6)) / (2 * math.pi) / math.sqrt(len(placed)) + s.onset_error_s / click.beat_s
+    error = (
+        math.sqrt(max(-2.0 * math.log(together), 1e-6)) / (2 * math.pi) / math.sqrt(len(placed))
+        + s.onset_error_s / click.beat_s
+    )
     first, last = case.event(placed[0][0]), case.event(placed[-1][0])
     assert first is not None and last is not None
     bar, passing, beat = case.where(placed[0][0])
-    return [Finding("off_click", bar, passing, beat, first.on_s, last.off_s, (), ("whole",), bounded_confidence(abs(lag), s.click_share, error), 0.5,
-                    cause="behind_the_click" if lag > 0 else "ahead_of_the_click",
-                    detail={"beats": round(lag, 2), "seconds": round(lag * click.beat_s, 3),
-                            "rests_on": rests_on("click_share", abs(lag), s.click_share, error, "beats"),
-                            "click_bpm": round(60.0 / click.beat_s * case.beat_q, 1)})]  # fmt: skip
+    return [
+        Finding(
+            "off_click",
+            bar,
+            passing,
+            beat,
+            first.on_s,
+            last.off_s,
+            (),
+            ("whole",),
+            bounded_confidence(abs(lag), s.click_share, error),
+            0.5,
+            cause="behind_the_click" if lag > 0 else "ahead_of_the_click",
+            detail={
+                "beats": round(lag, 2),
+                "seconds": round(lag * click.beat_s, 3),
+                "rests_on": rests_on("click_share", abs(lag), s.click_share, error, "beats"),
+                "click_bpm": round(60.0 / click.beat_s * case.beat_q, 1),
+            },
+        )
+    ]
 
 
 def judge_tempo(case: Case, asked_bpm: float | None) -> list[Finding]:
@@ -132,6 +181,24 @@ def judge_tempo(case: Case, asked_bpm: float | None) -> list[Finding]:
     bar, passing, beat = case.where(sounded[0])
     first, last = case.event(sounded[0]), case.event(sounded[-1])
     assert first is not None and last is not None
-    return [Finding("wrong_tempo", bar, passing, beat, first.on_s, last.off_s, (), ("whole",), bounded_confidence(away, limit, 0.015), 0.4,
-                    detail={"played": round(played), "asked": round(asked_bpm),
-                            "rests_on": rests_on("asked_share", math.exp(away) - 1.0, case.settings.asked_share, 0.015, "share")})]  # fmt: skip
+    return [
+        Finding(
+            "wrong_tempo",
+            bar,
+            passing,
+            beat,
+            first.on_s,
+            last.off_s,
+            (),
+            ("whole",),
+            bounded_confidence(away, limit, 0.015),
+            0.4,
+            detail={
+                "played": round(played),
+                "asked": round(asked_bpm),
+                "rests_on": rests_on(
+                    "asked_share", math.exp(away) - 1.0, case.settings.asked_share, 0.015, "share"
+                ),
+            },
+        )
+    ]

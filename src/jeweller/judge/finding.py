@@ -8,26 +8,81 @@ from dataclasses import dataclass, field
 from typing import Any
 
 FACETS: dict[str, tuple[str, ...]] = {
-    "notes": ("wrong_note", "wrong_octave", "wrong_partial", "missed_note", "extra_note", "wrong_transposition"),
+    "notes": (
+        "wrong_note",
+        "wrong_octave",
+        "wrong_partial",
+        "missed_note",
+        "extra_note",
+        "wrong_transposition",
+    ),
     "accidentals": ("missed_accidental", "added_accidental"),
-    "count": ("cut_short", "held_over", "rest_filled", "rest_short", "rest_long", "beat_dropped", "beat_added", "hesitation", "restart", "bar_skipped",
-              "repeat_skipped"),
-    "rhythm": ("early", "late", "uneven", "dot_lost", "dot_overdone", "rushing", "dragging", "off_click", "wrong_tempo"),
-    "ornaments": ("grace_missed", "grace_slipped", "trill_missed", "trill_start", "trill_thin", "ornament_wrong"),
-    "articulation": ("tongued_in_slur", "slurred_over_tongue", "breath_in_slur", "breath_every_note", "not_detached", "not_joined"),
-    "sound": ("out_of_tune", "tuned_high", "tuned_low", "cracked", "fuzzy", "sagging", "unsteady", "dynamics_flat"),
-}  # fmt: skip
+    "count": (
+        "cut_short",
+        "held_over",
+        "rest_filled",
+        "rest_short",
+        "rest_long",
+        "beat_dropped",
+        "beat_added",
+        "hesitation",
+        "restart",
+        "bar_skipped",
+        "repeat_skipped",
+    ),
+    "rhythm": (
+        "early",
+        "late",
+        "uneven",
+        "dot_lost",
+        "dot_overdone",
+        "rushing",
+        "dragging",
+        "off_click",
+        "wrong_tempo",
+    ),
+    "ornaments": (
+        "grace_missed",
+        "grace_slipped",
+        "trill_missed",
+        "trill_start",
+        "trill_thin",
+        "ornament_wrong",
+    ),
+    "articulation": (
+        "tongued_in_slur",
+        "slurred_over_tongue",
+        "breath_in_slur",
+        "breath_every_note",
+        "not_detached",
+        "not_joined",
+    ),
+    "sound": (
+        "out_of_tune",
+        "tuned_high",
+        "tuned_low",
+        "cracked",
+        "fuzzy",
+        "sagging",
+        "unsteady",
+        "dynamics_flat",
+    ),
+}
 FACET_OF = {kind: facet for facet, kinds in FACETS.items() for kind in kinds}
 KINDS = tuple(FACET_OF)
 UNMARKED = frozenset({"tuned_high", "tuned_low"})  # advice, never marked down
-WRONG_KINDS = frozenset({"wrong_note", "wrong_octave", "wrong_partial", "missed_accidental", "added_accidental"})
+WRONG_KINDS = frozenset(
+    {"wrong_note", "wrong_octave", "wrong_partial", "missed_accidental", "added_accidental"}
+)
 MISSED_KINDS = frozenset({"missed_note", "bar_skipped", "repeat_skipped"})
 SURE = 0.5  # confidence from which a finding is said, below it is "listen here"
 
 
 @dataclass(frozen=True)
 class Finding:
-    """One finding. `notes` are ids of notes to play, `score_ids` the ids in the file; `beat` counts from 1."""
+    """One finding. `notes` are ids of notes to play, `score_ids` the ids in the file; `beat` counts from
+    1.
+    """
 
     kind: str
     bar: str
@@ -60,7 +115,8 @@ class Finding:
         return dataclasses.replace(self, **changes)
 
 
-# How often a finding of each raw confidence was right on the tuning takes (bench/ear.py prints the table): the line between said and unsure stays.
+# How often a finding of each raw confidence was right on the tuning takes (bench/ear.py prints the table):
+# the line between said and unsure stays.
 RAW = (0.0, 0.25, 0.35, 0.4999, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0)
 RIGHT = (0.0, 0.09, 0.25, 0.36, 0.62, 0.68, 0.82, 0.93, 0.955, 0.99)
 
@@ -74,20 +130,39 @@ def calibrated(confidence: float) -> float:
     return RIGHT[-1]
 
 
-def rests_on(setting: str, measured: float, threshold: float, spread: float, unit: str, *, sure_at: float = 1.3, below: bool = False) -> dict[str, Any]:
-    """What a finding rests on, for whoever asks why: the amount, its bound given the spread, the threshold and the setting that moves it.
+def rests_on(
+    setting: str,
+    measured: float,
+    threshold: float,
+    spread: float,
+    unit: str,
+    *,
+    sure_at: float = 1.3,
+    below: bool = False,
+) -> dict[str, Any]:
+    """What a finding rests on, for whoever asks why: the amount, its bound given the spread, the threshold
+    and the setting that moves it.
 
     With `below` it is said because the amount is under the threshold, and the upper bound counts.
     """
     bound = measured + sure_at * spread if below else measured - sure_at * spread
-    return {"setting": setting, "measured": round(measured, 4), "threshold": round(threshold, 4), "bound": round(bound, 4), "spread": round(spread, 4),
-            "unit": unit, "below": below}  # fmt: skip
+    return {
+        "setting": setting,
+        "measured": round(measured, 4),
+        "threshold": round(threshold, 4),
+        "bound": round(bound, 4),
+        "spread": round(spread, 4),
+        "unit": unit,
+        "below": below,
+    }
 
 
 def bounded_confidence(amount: float, threshold: float, spread: float, *, sure_at: float = 1.3) -> float:
-    """How sure it is that the amount (its size, without a sign) is beyond the threshold, given the spread (one standard deviation) of the measurement.
+    """How sure it is that the amount (its size, without a sign) is beyond the threshold, given the spread
+    (one standard deviation) of the measurement.
 
-    0.5 where the lower bound at `sure_at` deviations just reaches the threshold: what lies below is "listen here".
+    0.5 where the lower bound at `sure_at` deviations just reaches the threshold: what lies below is "listen
+    here".
     """
     z = (amount - threshold) / max(spread, 1e-6)
     return 1.0 / (1.0 + math.exp(-1.6 * max(-20.0, min(20.0, z - sure_at))))

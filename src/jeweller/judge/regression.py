@@ -1,4 +1,6 @@
-"""Logistic regressions that the bench fitted on takes of the tuning set (bench/joins.py, bench/starts.py) and wrote beside this module."""
+"""Logistic regressions that the bench fitted on takes of the tuning set (bench/joins.py, bench/starts.py) and
+wrote beside this module.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""The lines of a drum part: which was struck, told by sound where the strokes of this take can be told apart, else by time alone."""
+"""The lines of a drum part: which was struck, told by sound where the strokes of this take can be told apart,
+else by time alone.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +13,9 @@ from jeweller.judge.case import Case
 from jeweller.judge.finding import Finding, rests_on
 
 LEAST_STROKES = 4  # of a line, to know how it sounds
-APART = 0.85  # of all strokes must be nearer to their own line's sound than to another's, each left out of it: else nothing is told by sound
+# of all strokes must be nearer to their own line's sound than to another's, each left out of it: else nothing
+# is told by sound
+APART = 0.85
 SPREAD_FLOOR = 0.3  # log energy: no two strokes are more alike
 
 
@@ -37,15 +41,33 @@ def judge_strokes(case: Case, strokes: list[Stroke]) -> list[Finding]:
         note = case.notes[s.index]
         bar, passing, beat = case.where(s.index)
         setting = case.settings.stroke_odds
-        found.append(Finding("wrong_note", bar, passing, beat, event.on_s, event.off_s, (note.id,), (note.score_id,),
-                             1.0 / (1.0 + math.exp(-max(-20.0, min(20.0, 0.5 * (odds - setting))))), 0.8,
-                             detail={"written": name, "heard": lines[int(near)], "stroke": True,
-                                     "rests_on": rests_on("stroke_odds", odds, setting, 1.0, "log odds")}))  # fmt: skip
+        found.append(
+            Finding(
+                "wrong_note",
+                bar,
+                passing,
+                beat,
+                event.on_s,
+                event.off_s,
+                (note.id,),
+                (note.score_id,),
+                1.0 / (1.0 + math.exp(-max(-20.0, min(20.0, 0.5 * (odds - setting))))),
+                0.8,
+                detail={
+                    "written": name,
+                    "heard": lines[int(near)],
+                    "stroke": True,
+                    "rests_on": rests_on("stroke_odds", odds, setting, 1.0, "log odds"),
+                },
+            )
+        )
     return found
 
 
 def _distances(shapes: np.ndarray, label: np.ndarray, lines: int) -> np.ndarray:  # type: ignore[type-arg]
-    """Half the squared distance of each stroke to the median sound of each line, itself left out, in spreads of the strokes of one line, (S, lines)."""
+    """Half the squared distance of each stroke to the median sound of each line, itself left out, in spreads
+    of the strokes of one line, (S, lines).
+    """
     middle = np.array([np.median(shapes[label == k], axis=0) for k in range(lines)])
     spread = np.maximum(1.4826 * np.median(np.abs(shapes - middle[label]), axis=0), SPREAD_FLOOR)
     out = np.empty((len(shapes), lines))

@@ -15,7 +15,9 @@ WHOLE = ""  # the key of a comment on the take as a whole
 
 @dataclass(frozen=True)
 class Standing:
-    """What stands: decisions over findings, comments by the key of a finding, a mark the teacher typed, how far the take is."""
+    """What stands: decisions over findings, comments by the key of a finding, a mark the teacher typed, how
+    far the take is.
+    """
 
     decisions: Decisions = field(default_factory=Decisions)
     comments: dict[str, str] = field(default_factory=dict)
@@ -66,7 +68,9 @@ def difference(before: Decisions, after: Decisions) -> list[tuple[str, dict[str,
     acts: list[tuple[str, dict[str, Any]]] = []
     kept = {added_finding(a).key for a in after.added}
     acts += [("restore", {"key": d.key}) for d in before.decisions if after.of(d.key) is None]
-    acts += [("restore", {"key": added_finding(a).key}) for a in before.added if added_finding(a).key not in kept]
+    acts += [
+        ("restore", {"key": added_finding(a).key}) for a in before.added if added_finding(a).key not in kept
+    ]
     acts += [("decide", dataclasses.asdict(d)) for d in after.decisions if before.of(d.key) != d]
     acts += [("add", dataclasses.asdict(a)) for a in after.added if a not in before.added]
     return acts

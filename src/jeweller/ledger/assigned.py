@@ -1,4 +1,6 @@
-"""Assignments: what is due and who has not handed in, and the traps that were chosen for one, answered by a take."""
+"""Assignments: what is due and who has not handed in, and the traps that were chosen for one, answered by a
+take.
+"""
 
 from __future__ import annotations
 
@@ -73,12 +75,20 @@ def given(library: Library, band: int | None = None) -> list[Given]:
     trays: dict[int | None, list[int]] = defaultdict(list)
     takes: dict[int | None, list[tuple[int | None, str]]] = defaultdict(list)
     with library.store.read() as session:
-        for of, player, name in session.execute(select(Player.band_id, Player.id, Player.name).order_by(func.lower(Player.name))):
+        for of, player, name in session.execute(
+            select(Player.band_id, Player.id, Player.name).order_by(func.lower(Player.name))
+        ):
             names[of][player] = name
-        for tray, assignment in session.execute(select(Tray.id, Tray.assignment_id).where(Tray.assignment_id.is_not(None)).order_by(Tray.id)):
+        for tray, assignment in session.execute(
+            select(Tray.id, Tray.assignment_id).where(Tray.assignment_id.is_not(None)).order_by(Tray.id)
+        ):
             trays[assignment].append(tray)
-        wanted = (select(Tray.assignment_id, Take.player_id, Take.summary["state"].as_string()).join(Tray, Take.tray_id == Tray.id)
-                  .join(Assignment, Tray.assignment_id == Assignment.id).where(Take.piece == Assignment.piece))  # fmt: skip
+        wanted = (
+            select(Tray.assignment_id, Take.player_id, Take.summary["state"].as_string())
+            .join(Tray, Take.tray_id == Tray.id)
+            .join(Assignment, Tray.assignment_id == Assignment.id)
+            .where(Take.piece == Assignment.piece)
+        )
         for assignment, player, state in session.execute(wanted):
             takes[assignment].append((player, state or ""))
     out = []
@@ -89,15 +99,26 @@ def given(library: Library, band: int | None = None) -> list[Given]:
         missing = tuple(name for p, name in players.items() if p not in here)
         waiting = sum(state not in ("decided", "returned") for _, state in takes[a.id])
         out.append(Given(a, tuple(trays[a.id]), len(takes[a.id]), handed_in, missing, waiting))
-    return sorted(out, key=lambda g: (g.done, day_of(g.assignment.due) or datetime.date.max, -g.assignment.id))
+    return sorted(
+        out, key=lambda g: (g.done, day_of(g.assignment.due) or datetime.date.max, -g.assignment.id)
+    )
 
 
 def open_for(library: Library, band: int, pieces: Iterable[str]) -> Assignment | None:
-    """The assignment that takes of one piece are handed in for: the newest of that piece that is not done. None for takes of several pieces."""
+    """The assignment that takes of one piece are handed in for: the newest of that piece that is not done.
+    None for takes of several pieces.
+    """
     wanted = set(pieces) - {""}
     if len(wanted) != 1:
         return None
-    return next((g.assignment for g in sorted(given(library, band), key=lambda g: -g.assignment.id) if g.assignment.piece in wanted and not g.done), None)
+    return next(
+        (
+            g.assignment
+            for g in sorted(given(library, band), key=lambda g: -g.assignment.id)
+            if g.assignment.piece in wanted and not g.done
+        ),
+        None,
+    )
 
 
 def reminder(library: Library, today: datetime.date) -> str:
@@ -107,11 +128,15 @@ def reminder(library: Library, today: datetime.date) -> str:
         if g.presses(today):
             short = len(g.missing) <= 3
             who = ", ".join(g.missing) if short else f"{len(g.missing)} players"
-            told.append(f"{g.assignment.title} is {g.due_words(today)}; {who} {'has' if len(g.missing) == 1 else 'have'} not handed in.")
+            told.append(
+                f"{g.assignment.title} is {g.due_words(today)}; {who} "
+                f"{'has' if len(g.missing) == 1 else 'have'} not handed in."
+            )
     return " ".join(told[:2])
 
 
-# ---- what matters --------------------------------------------------------------------------------------------------------
+# ---- what matters
+# --------------------------------------------------------------------------------------------------------
 
 
 def kinds_in(score: Score) -> list[str]:
@@ -128,9 +153,12 @@ def kinds_of(library: Library, piece: str) -> list[str]:
         return []
 
 
-def answered(kinds: Iterable[str], line: Line, report: Mapping[str, Any], shown: Iterable[Shown]) -> list[str]:
-    """The traps of these kinds in somebody's own part, each with how often it was right: "B♭ by the key signature: 3 of 4". What the teacher dismissed
-    counts as right, what was added as wrong."""
+def answered(
+    kinds: Iterable[str], line: Line, report: Mapping[str, Any], shown: Iterable[Shown]
+) -> list[str]:
+    """The traps of these kinds in somebody's own part, each with how often it was right: "B♭ by the key
+    signature: 3 of 4". What the teacher dismissed counts as right, what was added as wrong.
+    """
     wanted = set(kinds)
     traps = [t for t in find_traps(line.part) if t.kind in wanted and t.notes]
     stands, gone = [], set()
@@ -140,7 +168,11 @@ def answered(kinds: Iterable[str], line: Line, report: Mapping[str, Any], shown:
         else:
             stands.append(s.finding)
     still = {i for f in stands for i in f["notes"]}
-    notes = [{**n, "verdict": "ok"} if n["id"] in gone and n["id"] not in still else n for n in report["notes"] if n["verdict"] != "not_heard"]
+    notes = [
+        {**n, "verdict": "ok"} if n["id"] in gone and n["id"] not in still else n
+        for n in report["notes"]
+        if n["verdict"] != "not_heard"
+    ]
     told = answers(traps, {**report, "notes": notes, "findings": stands}, line)
     return [f"{trap.what}: {right} of {of}" for trap, right, of in told]
 
@@ -150,4 +182,3 @@ def criteria_of(assignment: Assignment | None, piece: str) -> tuple[str, ...]:
     if assignment is None or assignment.piece != piece:
         return ()
     return tuple(assignment.settings.get("traps") or ())
-

@@ -1,7 +1,9 @@
-"""The checks of a tray, on all cores: a plain function in worker processes, with progress, stop and go, and a second try where a worker died.
+"""The checks of a tray, on all cores: a plain function in worker processes, with progress, stop and go, and a
+second try where a worker died.
 
-The pool is polled by whoever owns it (`poll`), so that a window stays free and a command can wait. Each worker does one take and has one thread of the
-numeric libraries; the database is written here alone, by the owner.
+The pool is polled by whoever owns it (`poll`), so that a window stays free and a command can wait. Each
+worker does one take and has one thread of the numeric libraries; the database is written here alone, by the
+owner.
 """
 
 from __future__ import annotations
@@ -29,8 +31,15 @@ from jeweller.ledger.tables import Assignment, Take
 
 WORDS = "It holds words and not music, and follows no rhythm of this part: it is kept for your ear."
 HARDLY = 0.5  # share of the notes that are right: with less it is asked whether there are tones at all
-HARDLY_TONES = 0.4  # of a take that follows its part after a fashion, tones are held for less than this share: else it is a bad one, and its report stays
-MOSTLY, WRONG = 0.85, 0.125  # share of the notes that must be there in time, and most findings to a note, for words to be the rhythm of a part
+# of a take that follows its part after a fashion, tones are held for less than this share: else it is a bad
+# one, and its report stays
+HARDLY_TONES = 0.4
+# share of the notes that must be there in time, and most findings to a note, for words to be the rhythm of a
+# part
+MOSTLY, WRONG = (
+    0.85,
+    0.125,
+)
 TRIES = 2  # of a take whose worker died
 THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
 
@@ -49,7 +58,9 @@ class Work:
 
 @dataclass(frozen=True)
 class News:
-    """What became of a take: state progress, checked, not followed, stored, failed or again (its worker died, and it is tried once more)."""
+    """What became of a take: state progress, checked, not followed, stored, failed or again (its worker died,
+    and it is tried once more).
+    """
 
     take: int
     state: str
@@ -86,7 +97,9 @@ class State:
 
 @dataclass
 class Checking:
-    """Checks takes of a library. Call `poll` often: it starts workers, writes their reports, and tells what happened."""
+    """Checks takes of a library. Call `poll` often: it starts workers, writes their reports, and tells what
+    happened.
+    """
 
     library: Library
     workers: int = field(default_factory=lambda: os.cpu_count() or 1)
@@ -97,7 +110,9 @@ class Checking:
     _done: int = 0
 
     def add(self, takes: Sequence[Take], first: bool = False) -> list[News]:
-        """Puts takes into the row (`first`: before the others); tells at once of those that cannot be checked."""
+        """Puts takes into the row (`first`: before the others); tells at once of those that cannot be
+        checked.
+        """
         news: list[News] = []
         new: list[_Waiting] = []
         busy = {w.work.take for w in (*self._in_hand, *self._queue)}
@@ -124,12 +139,16 @@ class Checking:
         left = None
         if self._lasted:
             mean = sum(self._lasted) / len(self._lasted)
-            under_way = sum(max(0.0, mean - (time.monotonic() - w.began)) for w in self._workers if w.now is not None)
+            under_way = sum(
+                max(0.0, mean - (time.monotonic() - w.began)) for w in self._workers if w.now is not None
+            )
             left = (mean * len(self._queue) + under_way) / max(1, self.workers)
         return State(self._done, len(self._in_hand), len(self._queue), self.paused, left)
 
     def poll(self, seconds: float = 0.0) -> list[News]:
-        """Starts what can be started and tells what happened since; waits up to `seconds` for something to happen."""
+        """Starts what can be started and tells what happened since; waits up to `seconds` for something to
+        happen.
+        """
         if not self.paused:
             while self._queue and len(self._in_hand) < self.workers:
                 self._hand_out(self._queue.pop(0))
@@ -167,7 +186,10 @@ class Checking:
             if doing.tries + 1 < TRIES:
                 self._queue.insert(0, replace(doing, tries=doing.tries + 1))
                 return [*news, News(doing.work.take, "again", what="its worker was ended by the system")]
-            sentence = f"{doing.work.name}: the system ended the check twice, probably for want of memory. Close other programs and try again."
+            sentence = (
+                f"{doing.work.name}: the system ended the check twice, probably for want of memory. "
+                "Close other programs and try again."
+            )
             return [*news, self._finished(doing.work, "failed", sentence)]
         return news
 
@@ -208,7 +230,9 @@ def work_of(library: Library, take: Take) -> Work:
     """What the check of a take needs. Raises LedgerError, SettingError where that cannot be."""
     tray = library.tray(take.tray_id)
     assignment = library.assignment_of(tray)
-    options = options_of(take, assignment if assignment is not None and assignment.piece == take.piece else None)
+    options = options_of(
+        take, assignment if assignment is not None and assignment.piece == take.piece else None
+    )
     players = {p.id: p for p in library.players(tray.band_id)}
     player = players.get(take.player_id or 0)
     if player is not None:
@@ -223,9 +247,17 @@ def options_of(take: Take, assignment: Assignment | None) -> Options:
     told = dict(assignment.settings) if assignment is not None else {}
     changes = {str(k): str(v) for k, v in told.get("judging", {}).items()}
     settings = make_settings(told.get("tolerance", "standard"), told.get("articulation", "printed"), changes)
-    return Options(part=take.part or None, bars=(assignment.bars or None) if assignment is not None else None, tempo_bpm=told.get("tempo_bpm"),
-                   click=told.get("click"), scheme=told.get("scheme", "even"),
-                   settings=settings, rhythm_only=take.kind == "rhythm", support=take.support, reading=take.reading)  # fmt: skip
+    return Options(
+        part=take.part or None,
+        bars=(assignment.bars or None) if assignment is not None else None,
+        tempo_bpm=told.get("tempo_bpm"),
+        click=told.get("click"),
+        scheme=told.get("scheme", "even"),
+        settings=settings,
+        rhythm_only=take.kind == "rhythm",
+        support=take.support,
+        reading=take.reading,
+    )
 
 
 def _start() -> _Worker:
@@ -252,16 +284,30 @@ def serve(connection: Connection) -> None:
 
 
 def checked(asked: Work, progress: Callable[[float, str], None]) -> tuple[str, Any]:
-    """("checked" or "rhythm", the report), ("stored" or "failed", a sentence): a pure function of the take, for any pool."""
+    """("checked" or "rhythm", the report), ("stored" or "failed", a sentence): a pure function of the take,
+    for any pool.
+    """
     try:
         if file_hash(asked.recording) != asked.sha256:
-            return "failed", f"{asked.name}: the recording was changed outside of Jeweller ({asked.recording}); bring it in anew. What was decided is kept."
+            return (
+                "failed",
+                (
+                    f"{asked.name}: the recording was changed outside of Jeweller ({asked.recording}); "
+                    "bring it in anew. What was decided is kept."
+                ),
+            )
         found = check(asked.score, asked.recording, asked.options, progress=progress)
     except JewellerError as error:
         return "failed", str(error)
     except Exception:  # noqa: BLE001 -- a fault of the program: it is told, and the other takes go on
         where = traceback.format_exc(limit=-3)
-        return "failed", f"{asked.name}: a fault of the program; the take is safe. Please report it with these lines:\n{where}"
+        return (
+            "failed",
+            (
+                f"{asked.name}: a fault of the program; the take is safe. Please report it with these "
+                f"lines:\n{where}"
+            ),
+        )
     kind = "checked"
     if _right(found.report) < HARDLY and not (asked.options.rhythm_only or found.line.part.percussion):
         kind, found = _without_tones(asked, found)
@@ -272,8 +318,9 @@ def checked(asked: Work, progress: Callable[[float, str], None]) -> tuple[str, A
 
 
 def _without_tones(asked: Work, found: Checked) -> tuple[str, Checked]:
-    """What hardly follows a part as it was played may be clapped, counted or spoken: its timing is checked where it is that of the part, else it is kept
-    for the teacher's ear."""
+    """What hardly follows a part as it was played may be clapped, counted or spoken: its timing is checked
+    where it is that of the part, else it is kept for the teacher's ear.
+    """
     held, voiced = held_and_voiced(found.recording.samples)
     if held >= (HARDLY_TONES if found.report["followed"] else TONES):
         return "checked", found
@@ -287,5 +334,9 @@ def _without_tones(asked: Work, found: Checked) -> tuple[str, Checked]:
 
 def _right(report: dict[str, Any]) -> float:
     """Which share of the notes asked for was heard and is right."""
-    notes = [n for n in report["notes"] if n["verdict"] != "not_heard"] if report["settings"]["bars_asked"] else report["notes"]
+    notes = (
+        [n for n in report["notes"] if n["verdict"] != "not_heard"]
+        if report["settings"]["bars_asked"]
+        else report["notes"]
+    )
     return sum(n["verdict"] == "ok" for n in notes) / len(notes) if report["followed"] and notes else 0.0

@@ -1,6 +1,8 @@
-"""A class at a glance: which bars went wrong for whom, the most missed places, tuning by instrument, who needs help, and the rehearsal that follows.
+"""A class at a glance: which bars went wrong for whom, the most missed places, tuning by instrument, who
+needs help, and the rehearsal that follows.
 
-Bars are matched by their printed numbers, which the parts of a score share; pitches are compared as they sound, and told in each player's letters.
+Bars are matched by their printed numbers, which the parts of a score share; pitches are compared as they
+sound, and told in each player's letters.
 """
 
 from __future__ import annotations
@@ -15,24 +17,36 @@ from jeweller.instruments.table import find_instrument
 from jeweller.ledger.bench import lines
 from jeweller.ledger.library import Library
 
-SECTIONS = (("Flutes and oboes", ("piccolo", "flute", "oboe", "english-horn", "recorder", "alto-recorder")), ("Clarinets", ("clarinet",)),
-            ("Saxophones", ("saxophone",)), ("Bassoons", ("bassoon",)), ("Trumpets", ("trumpet", "cornet", "flugelhorn")), ("Horns", ("horn", "mellophone")),
-            ("Low brass", ("trombone", "euphonium", "baritone", "tuba", "bass-")))  # fmt: skip
+SECTIONS = (
+    ("Flutes and oboes", ("piccolo", "flute", "oboe", "english-horn", "recorder", "alto-recorder")),
+    ("Clarinets", ("clarinet",)),
+    ("Saxophones", ("saxophone",)),
+    ("Bassoons", ("bassoon",)),
+    ("Trumpets", ("trumpet", "cornet", "flugelhorn")),
+    ("Horns", ("horn", "mellophone")),
+    ("Low brass", ("trombone", "euphonium", "baritone", "tuba", "bass-")),
+)
 OTHERS = "Others"
 MOST_PLACES = 8  # most missed places that are named
 PLANNED = 6  # places of one rehearsal
 HELP, MOVE_ON = ("taking shape", "still in the rough"), "polished"
 DRILLS = {
     "notes": "one bar alone, half speed, every note named; then the bar before and after it",
-    "accidentals": "name the altered notes aloud, finger them without a sound, then play; once from each section",
-    "count": "count aloud and clap the notes, whisper the rests; then play the same with feet marking the beat",
+    "accidentals": (
+        "name the altered notes aloud, finger them without a sound, then play; once from each section"
+    ),
+    "count": (
+        "count aloud and clap the notes, whisper the rests; then play the same with feet marking the beat"
+    ),
     "rhythm": "the rhythm on one note, counted, slowly; then with its own notes",
     "ornaments": "without the ornament, then with it slow, then light",
     "articulation": "sing the syllables, then play one bar on one breath",
     "sound": "the long notes alone, each section by itself, listening for one sound",
-}  # fmt: skip
-OWN_DRILLS = {"dynamics_flat": "once all soft, once all loud; then as printed, more of it than feels right",
-              "out_of_tune": "this note alone, one section after another, then together"}  # fmt: skip
+}
+OWN_DRILLS = {
+    "dynamics_flat": "once all soft, once all loud; then as printed, more of it than feels right",
+    "out_of_tune": "this note alone, one section after another, then together",
+}
 MINUTES_LEAST, MINUTES_SHARE = 2, 4  # minutes for a place, and more the more players miss it
 
 
@@ -114,8 +128,15 @@ class ClassView:
 
 def section_of(instrument: str) -> str:
     """The section an instrument (by its id) sits in."""
-    return next((name for name, ids in SECTIONS if any(instrument == i or (i in instrument and i not in ("horn",)) for i in ids)
-                 or ("horn" in ids and instrument.endswith("horn"))), OTHERS)  # fmt: skip
+    return next(
+        (
+            name
+            for name, ids in SECTIONS
+            if any(instrument == i or (i in instrument and i not in ("horn",)) for i in ids)
+            or ("horn" in ids and instrument.endswith("horn"))
+        ),
+        OTHERS,
+    )
 
 
 def pieces_of(library: Library, tray: int) -> list[tuple[str, str, int]]:
@@ -138,14 +159,33 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
             continue
         title, summary = line.title, line.take.summary
         player = players.get(line.take.player_id or 0)
-        found = find_instrument(player.instrument if player is not None and player.instrument else line.take.part)
+        found = find_instrument(
+            player.instrument if player is not None and player.instrument else line.take.part
+        )
         cells: dict[str, list[Cell]] = defaultdict(list)
         for place in summary["places"]:
             for bar in place["bars"]:
-                cells[bar].append(Cell(place["facet"], place["kind"], place["text"], line.take.id, place["key"], place["beat"]))
-        row = PlayerRow(line.player, found.name if found is not None else line.take.part, section_of(found.id) if found is not None else OTHERS,
-                        line.take.id, summary["band"], summary["mark"], {b: tuple(c) for b, c in cells.items()}, frozenset(summary["heard"]),
-                        line.take.part)  # fmt: skip
+                cells[bar].append(
+                    Cell(
+                        place["facet"],
+                        place["kind"],
+                        place["text"],
+                        line.take.id,
+                        place["key"],
+                        place["beat"],
+                    )
+                )
+        row = PlayerRow(
+            line.player,
+            found.name if found is not None else line.take.part,
+            section_of(found.id) if found is not None else OTHERS,
+            line.take.id,
+            summary["band"],
+            summary["mark"],
+            {b: tuple(c) for b, c in cells.items()},
+            frozenset(summary["heard"]),
+            line.take.part,
+        )
         rows.append(row)
         summaries.append((row, summary))
     rows.sort(key=lambda r: (order.index(r.section), r.instrument, r.player.casefold()))
@@ -153,12 +193,22 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
     for _, summary in summaries:
         bars = max(bars, tuple(summary["bars"]), key=lambda numbers: len(numbers))
     places = _places(rows, bars)
-    return ClassView(title, bars, tuple(rows), places, plan(places, bars), _tuning(summaries),
-                     tuple(r.player for r in rows if r.band in HELP), tuple(r.player for r in rows if r.band == MOVE_ON and not r.cells))  # fmt: skip
+    return ClassView(
+        title,
+        bars,
+        tuple(rows),
+        places,
+        plan(places, bars),
+        _tuning(summaries),
+        tuple(r.player for r in rows if r.band in HELP),
+        tuple(r.player for r in rows if r.band == MOVE_ON and not r.cells),
+    )
 
 
 def _places(rows: Sequence[PlayerRow], bars: Sequence[str]) -> tuple[Place, ...]:
-    """Places that two players or more missed, those that most missed first; findings of one facet in a bar are one place."""
+    """Places that two players or more missed, those that most missed first; findings of one facet in a bar
+    are one place.
+    """
     found: dict[tuple[str, str], list[tuple[PlayerRow, Cell]]] = defaultdict(list)
     for row in rows:
         for bar, cells in row.cells.items():
@@ -171,19 +221,38 @@ def _places(rows: Sequence[PlayerRow], bars: Sequence[str]) -> tuple[Place, ...]
         told = tuple(dict.fromkeys(c.text for _, c in misses))[:2]
         beat = statistics.median(c.beat for _, c in misses)
         kind = statistics.mode(c.kind for _, c in misses)
-        places.append(Place(bar, beat, facet, kind, tuple(r.player for r, _ in misses), tuple(dict.fromkeys(r.section for r, _ in misses)),
-                            sum(bar in r.heard for r in rows), told))  # fmt: skip
+        places.append(
+            Place(
+                bar,
+                beat,
+                facet,
+                kind,
+                tuple(r.player for r, _ in misses),
+                tuple(dict.fromkeys(r.section for r, _ in misses)),
+                sum(bar in r.heard for r in rows),
+                told,
+            )
+        )
     order = {b: k for k, b in enumerate(bars)}
     return tuple(sorted(places, key=lambda p: (-len(p.players), order.get(p.bar, 0)))[:MOST_PLACES])
 
 
 def plan(places: Sequence[Place], bars: Sequence[str]) -> tuple[Item, ...]:
-    """What to rehearse, in order: neighbouring bars of one facet, and the places of one habit, are one item; minutes by how many miss it."""
+    """What to rehearse, in order: neighbouring bars of one facet, and the places of one habit, are one item;
+    minutes by how many miss it.
+    """
     order = {b: k for k, b in enumerate(bars)}
     groups: list[list[Place]] = []
     for place in places[:MOST_PLACES]:
-        near = next((g for g in groups if g[0].facet == place.facet
-                     and any(p.told[0] == place.told[0] or abs(order[p.bar] - order[place.bar]) <= 1 for p in g)), None)  # fmt: skip
+        near = next(
+            (
+                g
+                for g in groups
+                if g[0].facet == place.facet
+                and any(p.told[0] == place.told[0] or abs(order[p.bar] - order[place.bar]) <= 1 for p in g)
+            ),
+            None,
+        )
         if near is None:
             groups.append([place])
         else:
@@ -194,13 +263,30 @@ def plan(places: Sequence[Place], bars: Sequence[str]) -> tuple[Item, ...]:
         players = {x for p in group for x in p.players}
         sections = list(dict.fromkeys(s for p in group for s in p.sections))
         share = len(players) / max(1, max(p.of for p in group))
-        who = "everybody" if len(sections) > 3 else " and ".join(s.casefold() if k else s for k, s in enumerate(sections))
+        who = (
+            "everybody"
+            if len(sections) > 3
+            else " and ".join(s.casefold() if k else s for k, s in enumerate(sections))
+        )
         what = f"{len(players)} of {max(p.of for p in group)} players"
         listed = " and ".join(filter(None, [", ".join(numbers[:-1]), numbers[-1]]))
         together = order[numbers[-1]] - order[numbers[0]] == len(numbers) - 1
-        span = f"bar {numbers[0]}" if len(numbers) == 1 else f"bars {numbers[0]} to {numbers[-1]}" if together else f"bars {listed}"
-        items.append(Item(span, f"{group[0].facet}: {what}. {group[0].told[0]}", who, OWN_DRILLS.get(group[0].kind) or DRILLS[group[0].facet],
-                          MINUTES_LEAST + round(MINUTES_SHARE * share)))  # fmt: skip
+        span = (
+            f"bar {numbers[0]}"
+            if len(numbers) == 1
+            else f"bars {numbers[0]} to {numbers[-1]}"
+            if together
+            else f"bars {listed}"
+        )
+        items.append(
+            Item(
+                span,
+                f"{group[0].facet}: {what}. {group[0].told[0]}",
+                who,
+                OWN_DRILLS.get(group[0].kind) or DRILLS[group[0].facet],
+                MINUTES_LEAST + round(MINUTES_SHARE * share),
+            )
+        )
     return tuple(items)
 
 
@@ -215,6 +301,16 @@ def _tuning(summaries: Iterable[tuple[PlayerRow, dict[str, Any]]]) -> tuple[Tend
                 notes[row.instrument][written].append(cents)
     out = []
     for instrument, found in offsets.items():
-        by_note = sorted(((name, round(statistics.median(v), 1)) for name, v in notes[instrument].items()), key=lambda x: -abs(x[1]))
-        out.append(Tendency(instrument, len(found), round(statistics.median(found), 1), tuple((n, c) for n, c in by_note[:3] if abs(c) >= 10)))
+        by_note = sorted(
+            ((name, round(statistics.median(v), 1)) for name, v in notes[instrument].items()),
+            key=lambda x: -abs(x[1]),
+        )
+        out.append(
+            Tendency(
+                instrument,
+                len(found),
+                round(statistics.median(found), 1),
+                tuple((n, c) for n, c in by_note[:3] if abs(c) >= 10),
+            )
+        )
     return tuple(sorted(out, key=lambda t: -abs(t.cents)))

@@ -1,4 +1,6 @@
-"""The demo band as a library of its own: its players, its music, and trays of takes that wait to be checked."""
+"""The demo band as a library of its own: its players, its music, and trays of takes that wait to be
+checked.
+"""
 
 from __future__ import annotations
 
@@ -18,8 +20,9 @@ ENTERED = "demo-entered"  # a file that says so: what is deleted afterwards stay
 
 
 def fill_demo(library: Library, name: str, trays: Mapping[str, Sequence[tuple[str, Path, str, Path]]]) -> int:
-    """Enters the demo band: (player, score, part, recording) for each take of each tray. It can be broken off and taken up again; a
-    library that holds another band is not touched. Returns how many takes are new."""
+    """Enters the demo band: (player, score, part, recording) for each take of each tray. It can be broken off
+    and taken up again; a library that holds another band is not touched. Returns how many takes are new.
+    """
     entered = library.folder / ENTERED
     bands = library.bands()
     if entered.exists() or any(b.name != name for b in bands):
@@ -41,14 +44,20 @@ def fill_demo(library: Library, name: str, trays: Mapping[str, Sequence[tuple[st
                 pieces[score] = (same[0] if same else library.shelf.add(music)).id
             if player not in players:
                 instrument = find_instrument(part)
-                players[player] = library.add_player(band.id, player, instrument.id if instrument is not None else "", part).id
-            library.add_take(row, recording, player=players[player], piece=pieces[score], part=part, setup=SETUP)
+                players[player] = library.add_player(
+                    band.id, player, instrument.id if instrument is not None else "", part
+                ).id
+            library.add_take(
+                row, recording, player=players[player], piece=pieces[score], part=part, setup=SETUP
+            )
             new += 1
         here = {score for _, score, _, _ in takes}
         if len(here) == 1 and library.tray(row).assignment_id is None:  # a tray of one piece was given out
             music = load_score(here.pop())
             piece = library.shelf.same_music(music)[0]
             due = (datetime.date.today() + datetime.timedelta(days=DUE_DAYS)).isoformat()
-            library.hand_in(row, library.give(band.id, piece.id, piece.title, due=due, traps=kinds_in(music)[:TRAPS]).id)
+            library.hand_in(
+                row, library.give(band.id, piece.id, piece.title, due=due, traps=kinds_in(music)[:TRAPS]).id
+            )
     write_bytes(entered, b"")
     return new

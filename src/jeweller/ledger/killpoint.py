@@ -1,6 +1,7 @@
 """Where a test may kill the program: every statement, commit, write and rename of the library passes here.
 
-With JEWELLER_KILL_AT=N in the environment the Nth point reached ends the process at once, as a power cut would; without it nothing happens.
+With JEWELLER_KILL_AT=N in the environment the Nth point reached ends the process at once, as a power cut
+would; without it nothing happens.
 """
 
 from __future__ import annotations

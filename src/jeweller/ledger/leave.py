@@ -1,4 +1,6 @@
-"""What of a tray leaves it: what each slip tells, the marks for the office. Players without consent are left out where others would see their data."""
+"""What of a tray leaves it: what each slip tells, the marks for the office. Players without consent are left
+out where others would see their data.
+"""
 
 from __future__ import annotations
 
@@ -33,13 +35,26 @@ def slips_of(library: Library, tray: int, takes: list[int] | None = None) -> lis
             continue
         hand = in_hand(library, line.take.id)
         shown = tuple(s.finding for s in hand.shown if s.state != "dismissed")
-        out.append(SlipData(line.take.id, line.player, line.title, hand, shown, hand.standing.comments.get(WHOLE, ""), told_mark(line.take.summary)))
+        out.append(
+            SlipData(
+                line.take.id,
+                line.player,
+                line.title,
+                hand,
+                shown,
+                hand.standing.comments.get(WHOLE, ""),
+                told_mark(line.take.summary),
+            )
+        )
     return sorted(out, key=lambda s: s.player.casefold())
 
 
-def office_rows(library: Library, tray: int, *, with_consent_only: bool = False, attempts: str = "all") -> tuple[list[dict[str, str | float | None]], int]:
-    """(rows by column, how many takes were left out for want of consent). `attempts` at one piece by one player: all, or only the best, the last or their
-    mean."""
+def office_rows(
+    library: Library, tray: int, *, with_consent_only: bool = False, attempts: str = "all"
+) -> tuple[list[dict[str, str | float | None]], int]:
+    """(rows by column, how many takes were left out for want of consent). `attempts` at one piece by one
+    player: all, or only the best, the last or their mean.
+    """
     row_of_tray = library.tray(tray)
     players = library.players_in(tray)
     rows: list[dict[str, str | float | None]] = []
@@ -53,15 +68,33 @@ def office_rows(library: Library, tray: int, *, with_consent_only: bool = False,
         instrument = find_instrument(player.instrument) if player is not None and player.instrument else None
         typed = str(s.get("typed") or "")
         comment = library.standing(line.take.id).comments.get(WHOLE, "") if s.get("comments") else ""
-        rows.append({"player": line.player, "instrument": instrument.name if instrument is not None else "", "part": line.take.part, "piece": line.title,
-                     "tray": row_of_tray.name, "date": line.take.added_at.date().isoformat(), "mark": _number(typed) if typed else s.get("mark"),
-                     "computed": s.get("mark"), "out_of": s.get("out_of"), "band": s.get("band", ""), "state": line.state, "comment": comment,
-                     "bpm": s.get("bpm"), **s.get("facets", {})})  # fmt: skip
+        rows.append(
+            {
+                "player": line.player,
+                "instrument": instrument.name if instrument is not None else "",
+                "part": line.take.part,
+                "piece": line.title,
+                "tray": row_of_tray.name,
+                "date": line.take.added_at.date().isoformat(),
+                "mark": _number(typed) if typed else s.get("mark"),
+                "computed": s.get("mark"),
+                "out_of": s.get("out_of"),
+                "band": s.get("band", ""),
+                "state": line.state,
+                "comment": comment,
+                "bpm": s.get("bpm"),
+                **s.get("facets", {}),
+            }
+        )
     return (rows if attempts == "all" else _one_each(rows, attempts)), left_out
 
 
-def _one_each(rows: list[dict[str, str | float | None]], attempts: str) -> list[dict[str, str | float | None]]:
-    """One row for each player and piece: the best attempt, the last, or the last with the mean of all marks."""
+def _one_each(
+    rows: list[dict[str, str | float | None]], attempts: str
+) -> list[dict[str, str | float | None]]:
+    """One row for each player and piece: the best attempt, the last, or the last with the mean of all
+    marks.
+    """
     groups: dict[tuple[str, str], list[dict[str, str | float | None]]] = {}
     for row in rows:
         groups.setdefault((str(row["player"]), str(row["piece"])), []).append(row)

@@ -1,4 +1,6 @@
-"""A player over time: attempts at one thing side by side, the speed reached, what stays wrong in piece after piece, minutes practised."""
+"""A player over time: attempts at one thing side by side, the speed reached, what stays wrong in piece after
+piece, minutes practised.
+"""
 
 from __future__ import annotations
 
@@ -12,12 +14,15 @@ from jeweller.instruments.table import find_instrument
 from jeweller.ledger.library import Library
 from jeweller.ledger.tables import Player
 
-# (of the sound of a take, from which change on it is told at the same piece and at another, words for more, words for less). `bench/setups.py` shows what
-# changes by itself: at another piece loudness is what is written there.
-SOUNDS = (("level_db", 3.0, 6.0, "louder by {:.0f} dB", "softer by {:.0f} dB"),
-          ("spread_db", 3.0, math.inf, "more between soft and loud", "less between soft and loud"),
-          ("clearness", 0.04, 0.04, "a clearer tone", "a less clear tone"),
-          ("waver_cents", 4.0, 4.0, "long notes less steady", "steadier long notes"))  # fmt: skip
+# (of the sound of a take, from which change on it is told at the same piece and at another, words for more,
+# words for less). `bench/setups.py` shows what changes by itself: at another piece loudness is what is
+# written there.
+SOUNDS = (
+    ("level_db", 3.0, 6.0, "louder by {:.0f} dB", "softer by {:.0f} dB"),
+    ("spread_db", 3.0, math.inf, "more between soft and loud", "less between soft and loud"),
+    ("clearness", 0.04, 0.04, "a clearer tone", "a less clear tone"),
+    ("waver_cents", 4.0, 4.0, "long notes less steady", "steadier long notes"),
+)
 STAYS = 2  # pieces in which the same thing must be wrong to be called a habit
 
 
@@ -63,7 +68,9 @@ def over_time(library: Library, player: Player) -> OverTime:
     attempts: list[Attempt] = []
     wrong: dict[str, set[str]] = defaultdict(set)  # what stays wrong → pieces
     counts: Counter[str] = Counter()
-    recorded: dict[tuple[str, str], tuple[str, dict[str, Any]]] = {}  # by set-up and instrument, piece and sound of the take before
+    recorded: dict[
+        tuple[str, str], tuple[str, dict[str, Any]]
+    ] = {}  # by set-up and instrument, piece and sound of the take before
     for take in library.takes_of(player.id):
         if take.state != "checked":
             continue
@@ -74,33 +81,62 @@ def over_time(library: Library, player: Player) -> OverTime:
         was_piece, was_sound = recorded.get(same, ("", {}))
         clean = {f for f, m in facets.items() if m == 1.0}
         was = {f for f, m in before.facets.items() if m == 1.0} if before is not None else clean
-        attempts.append(Attempt(take.id, take.piece, titles.get(take.piece, take.name), take.added_at.date().isoformat(), facets, take.summary["mark"],
-                                take.summary["out_of"], take.summary["bpm"], take.support, tuple(f for f in facets if f in clean - was) if before else (),
-                                tuple(f for f in facets if f in was - clean and facets[f] is not None) if before else (),
-                                tuple(p["text"] for p in take.summary["places"]), take.setup,
-                                take.summary["sound"].get("level_db") if take.setup else None,
-                                sound_changes(was_sound, take.summary["sound"], same_piece=was_piece == take.piece)))  # fmt: skip
+        attempts.append(
+            Attempt(
+                take.id,
+                take.piece,
+                titles.get(take.piece, take.name),
+                take.added_at.date().isoformat(),
+                facets,
+                take.summary["mark"],
+                take.summary["out_of"],
+                take.summary["bpm"],
+                take.support,
+                tuple(f for f in facets if f in clean - was) if before else (),
+                tuple(f for f in facets if f in was - clean and facets[f] is not None) if before else (),
+                tuple(p["text"] for p in take.summary["places"]),
+                take.setup,
+                take.summary["sound"].get("level_db") if take.setup else None,
+                sound_changes(was_sound, take.summary["sound"], same_piece=was_piece == take.piece),
+            )
+        )
         if take.setup:
             recorded[same] = take.piece, take.summary["sound"]
         for what in {p["habit"] for p in take.summary["places"] if p["habit"]}:
             wrong[what].add(take.piece)
             counts[what] += 1
-    habits = tuple(f"{what}, in {len(wrong[what])} pieces" for what, n in counts.most_common() if len(wrong[what]) >= STAYS)
+    habits = tuple(
+        f"{what}, in {len(wrong[what])} pieces"
+        for what, n in counts.most_common()
+        if len(wrong[what]) >= STAYS
+    )
     practised = library.practice(player.id)
-    return OverTime(player, tuple(attempts), habits, sum(p.minutes for p in practised), len({p.day for p in practised}))
+    return OverTime(
+        player, tuple(attempts), habits, sum(p.minutes for p in practised), len({p.day for p in practised})
+    )
 
 
-def sound_changes(before: Mapping[str, Any], now: Mapping[str, Any], *, same_piece: bool = True) -> tuple[str, ...]:
-    """What two takes of one set-up tell of loudness and tone; () where they are alike, or one of them is not known."""
+def sound_changes(
+    before: Mapping[str, Any], now: Mapping[str, Any], *, same_piece: bool = True
+) -> tuple[str, ...]:
+    """What two takes of one set-up tell of loudness and tone; () where they are alike, or one of them is not
+    known.
+    """
     out = []
     for name, here, elsewhere, more, less in SOUNDS:
         least = here if same_piece else elsewhere
-        if before.get(name) is not None and now.get(name) is not None and abs(now[name] - before[name]) >= least:
+        if (
+            before.get(name) is not None
+            and now.get(name) is not None
+            and abs(now[name] - before[name]) >= least
+        ):
             change = now[name] - before[name]
             out.append((more if change > 0 else less).format(abs(change)))
     return tuple(out)
 
 
 def known_notes(library: Library, player: Player) -> frozenset[int]:
-    """Written MIDI numbers of the notes a player has played right in any take: those that are not new any more."""
+    """Written MIDI numbers of the notes a player has played right in any take: those that are not new any
+    more.
+    """
     return frozenset(n for take in library.takes_of(player.id) for n in take.summary.get("right", ()))

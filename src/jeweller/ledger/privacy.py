@@ -1,4 +1,6 @@
-"""What is held on a player: shown, given out, and deleted for good, recordings and pages of the database included."""
+"""What is held on a player: shown, given out, and deleted for good, recordings and pages of the database
+included.
+"""
 
 from __future__ import annotations
 
@@ -25,18 +27,29 @@ def held(library: Library, player: Player) -> list[str]:
         reports = len(list(session.scalars(select(Report.id).where(Report.take_id.in_(ids)))))
         acts = len(list(session.scalars(select(Act.id).where(Act.take_id.in_(ids)))))
     days = library.practice(player.id)
-    megabytes = sum(p.stat().st_size for t in takes if (p := library.store.recordings / t.file).exists()) / 2**20
-    return [f"the name {player.name}, instrument and part", f"{len(takes)} recordings ({megabytes:.1f} MB)", f"{reports} reports of checks",
-            f"{acts} decisions and comments", f"{len(days)} practice days"]  # fmt: skip
+    megabytes = (
+        sum(p.stat().st_size for t in takes if (p := library.store.recordings / t.file).exists()) / 2**20
+    )
+    return [
+        f"the name {player.name}, instrument and part",
+        f"{len(takes)} recordings ({megabytes:.1f} MB)",
+        f"{reports} reports of checks",
+        f"{acts} decisions and comments",
+        f"{len(days)} practice days",
+    ]
 
 
 def delete_player(library: Library, player: Player) -> None:
-    """Deletes a player for good. The copies of earlier days are deleted too: they would still hold the name."""
+    """Deletes a player for good. The copies of earlier days are deleted too: they would still hold the
+    name.
+    """
     delete_players(library, [player])
 
 
 def delete_players(library: Library, players: list[Player]) -> None:
-    """Deletes several for good: rows first, then files, then the pages of the database and its copies. Raises LedgerError."""
+    """Deletes several for good: rows first, then files, then the pages of the database and its copies. Raises
+    LedgerError.
+    """
     store = library.store
     ids = [p.id for p in players]
     with store.write() as session:
@@ -62,7 +75,10 @@ def _forget_phrases(session: Session, takes: list[int]) -> None:
     """Words that were said about these takes alone are offered no more: they may name somebody."""
 
     def said(where: ColumnElement[bool]) -> set[str]:
-        return {str(body.get("text", "")) for body in session.scalars(select(Act.body).where(Act.kind == "comment", where))}
+        return {
+            str(body.get("text", ""))
+            for body in session.scalars(select(Act.body).where(Act.kind == "comment", where))
+        }
 
     theirs = said(Act.take_id.in_(takes))
     if theirs:
@@ -70,7 +86,9 @@ def _forget_phrases(session: Session, takes: list[int]) -> None:
 
 
 def delete_band(library: Library, band: int) -> None:
-    """Deletes a year or a class for good: its trays and everything in them, then its players. The pages of the database are cleared last."""
+    """Deletes a year or a class for good: its trays and everything in them, then its players. The pages of
+    the database are cleared last.
+    """
     for tray in library.trays(band):
         for take in library.takes(tray.id):
             library.remove_take(take.id)
@@ -81,11 +99,19 @@ def delete_band(library: Library, band: int) -> None:
 
 
 def give_out(library: Library, player: Player, target: Path) -> int:
-    """Writes what is held on one player to a zip file: recordings, reports, decisions, practice; returns how many files. Raises LedgerError."""
+    """Writes what is held on one player to a zip file: recordings, reports, decisions, practice; returns how
+    many files. Raises LedgerError.
+    """
     count = 0
     try:
         with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as archive:
-            told: dict[str, Any] = {"name": player.name, "instrument": player.instrument, "part": player.part, "also": player.also, "consent": player.consent}
+            told: dict[str, Any] = {
+                "name": player.name,
+                "instrument": player.instrument,
+                "part": player.part,
+                "also": player.also,
+                "consent": player.consent,
+            }
             archive.writestr("player.json", json.dumps(told, ensure_ascii=False, indent=1))
             for take in library.takes_of(player.id):
                 path = library.store.recordings / take.file
@@ -93,11 +119,24 @@ def give_out(library: Library, player: Player, target: Path) -> int:
                 if path.exists():
                     archive.write(path, f"{stem}{path.suffix}")
                 for k, report in enumerate(library.reports(take.id), 1):
-                    archive.writestr(f"{stem} report {k}.json", json.dumps(report, ensure_ascii=False, indent=1))
+                    archive.writestr(
+                        f"{stem} report {k}.json", json.dumps(report, ensure_ascii=False, indent=1)
+                    )
                 now = library.standing(take.id)
-                archive.writestr(f"{stem} decided.json", json.dumps(
-                    {"mark": now.mark, "state": now.state, "comments": now.comments,
-                     "decisions": [vars(d) for d in now.decisions.decisions]}, ensure_ascii=False, indent=1, default=str))  # fmt: skip
+                archive.writestr(
+                    f"{stem} decided.json",
+                    json.dumps(
+                        {
+                            "mark": now.mark,
+                            "state": now.state,
+                            "comments": now.comments,
+                            "decisions": [vars(d) for d in now.decisions.decisions],
+                        },
+                        ensure_ascii=False,
+                        indent=1,
+                        default=str,
+                    ),
+                )
                 count += 1
             practice = io.StringIO()
             writer = csv.writer(practice)

@@ -1,7 +1,9 @@
-"""The library's folder and database: opening (once for writing), migrating, transactions, daily copies, one file for all of it.
+"""The library's folder and database: opening (once for writing), migrating, transactions, daily copies, one
+file for all of it.
 
-A library is a folder: `ledger.db` (SQLite, write-ahead log), `recordings/`, `shelf/` (music), `copies/` (of the database, by day). What was confirmed is on
-the disk: every commit is synchronised, every file is written under another name, synchronised and renamed.
+A library is a folder: `ledger.db` (SQLite, write-ahead log), `recordings/`, `shelf/` (music), `copies/` (of
+the database, by day). What was confirmed is on the disk: every commit is synchronised, every file is written
+under another name, synchronised and renamed.
 """
 
 from __future__ import annotations
@@ -30,7 +32,10 @@ VERSIONS = ("0001", "0002")
 COPIES = 14  # daily copies of the database that are kept
 BUSY_S = 10.0
 CLOSED = "The library was closed meanwhile."
-FULL = "The disk is full or cannot be written: nothing was lost, the last step was not done. Make room and do it again."
+FULL = (
+    "The disk is full or cannot be written: nothing was lost, the last step was not done. Make room and "
+    "do it again."
+)
 
 
 class Store:
@@ -52,7 +57,10 @@ class Store:
             raise LedgerError(f"The library {folder} cannot be opened: {error.strerror or error}.") from error
         except (sqlite3.DatabaseError, DBAPIError) as error:
             self._let_go()
-            damaged = f"{self.database} is no library of Jeweller, or is damaged. Copies of earlier days lie in {self.copies}; nothing was changed."
+            damaged = (
+                f"{self.database} is no library of Jeweller, or is damaged. Copies of earlier days lie "
+                f"in {self.copies}; nothing was changed."
+            )
             raise LedgerError(damaged) from error
         except LedgerError:
             self._let_go()
@@ -124,18 +132,28 @@ class Store:
         return engine
 
     def _bring_up_to_date(self) -> None:
-        with contextlib.closing(sqlite3.connect(f"file:{self.database}?mode={'ro' if self.read_only else 'rwc'}", uri=True, timeout=BUSY_S)) as raw:
+        with contextlib.closing(
+            sqlite3.connect(
+                f"file:{self.database}?mode={'ro' if self.read_only else 'rwc'}", uri=True, timeout=BUSY_S
+            )
+        ) as raw:
             known = raw.execute("SELECT name FROM sqlite_master WHERE name = 'alembic_version'").fetchone()
             version = raw.execute("SELECT version_num FROM alembic_version").fetchone() if known else None
             empty = not raw.execute("SELECT count(*) FROM sqlite_master").fetchone()[0]
         if version is not None and version[0] == HEAD:
             return
         if version is not None and version[0] not in VERSIONS:
-            raise LedgerError("This library was written by a newer Jeweller; nothing was changed. Open it with that one, or bring this one up to date.")
+            raise LedgerError(
+                "This library was written by a newer Jeweller; nothing was changed. Open it with "
+                "that one, or bring this one up to date."
+            )
         if version is None and not empty:
             raise LedgerError(f"{self.database} is a database of another program; nothing was changed.")
         if self.read_only:
-            raise LedgerError("This library was written by an older Jeweller; open it once for writing to bring it up to date.")
+            raise LedgerError(
+                "This library was written by an older Jeweller; open it once for writing to bring "
+                "it up to date."
+            )
         from alembic import command
         from alembic.config import Config
 
@@ -148,7 +166,9 @@ class Store:
             command.upgrade(config, "head")
 
     def _sweep(self) -> None:
-        """Takes away files that an interrupted import never finished. Whole recordings that no take knows are left: the database may be an older copy."""
+        """Takes away files that an interrupted import never finished. Whole recordings that no take knows are
+        left: the database may be an older copy.
+        """
         for path in [*self.recordings.glob("**/*.part*"), *self.folder.glob("backup.part*")]:
             path.unlink(missing_ok=True)
 
@@ -169,7 +189,10 @@ class Store:
         passing()
         part = target.with_name(f"{target.name}.part{os.getpid()}")
         try:
-            with contextlib.closing(sqlite3.connect(self.database)) as source, contextlib.closing(sqlite3.connect(part)) as copy:
+            with (
+                contextlib.closing(sqlite3.connect(self.database)) as source,
+                contextlib.closing(sqlite3.connect(part)) as copy,
+            ):
                 source.backup(copy)
             passing()
             part.chmod(0o600)
@@ -180,7 +203,9 @@ class Store:
 
     @contextlib.contextmanager
     def using(self) -> Iterator[None]:
-        """While this lasts the library is not let go of, by whichever thread it is closed. Raises LedgerError when it was closed before."""
+        """While this lasts the library is not let go of, by whichever thread it is closed. Raises LedgerError
+        when it was closed before.
+        """
         with self._free:
             if self._closed:
                 raise LedgerError(CLOSED)
@@ -226,12 +251,17 @@ class Store:
             passing()
         except OSError as error:
             part.unlink(missing_ok=True)
-            raise LedgerError(f"{source.name} cannot be kept: {error.strerror or error}. Nothing else was changed.") from error
+            raise LedgerError(
+                f"{source.name} cannot be kept: {error.strerror or error}. Nothing else was changed."
+            ) from error
 
-    # ---- as one file ---------------------------------------------------------------------------------------------
+    # ---- as one file
+    # ---------------------------------------------------------------------------------------------
 
     def backup(self, target: Path) -> int:
-        """Writes the whole library to one zip file; returns how many files it holds. Given up when the library is closed. Raises LedgerError."""
+        """Writes the whole library to one zip file; returns how many files it holds. Given up when the
+        library is closed. Raises LedgerError.
+        """
         with self.using():
             return self._backup(target)
 
@@ -248,7 +278,11 @@ class Store:
                         passing()
                         if self._closed:
                             raise LedgerError(CLOSED)
-                        packed = zipfile.ZIP_DEFLATED if path.suffix in (".wav", ".json", ".musicxml") else zipfile.ZIP_STORED
+                        packed = (
+                            zipfile.ZIP_DEFLATED
+                            if path.suffix in (".wav", ".json", ".musicxml")
+                            else zipfile.ZIP_STORED
+                        )
                         archive.write(path, str(path.relative_to(self.folder)), packed)
                         count += 1
             passing()
@@ -272,7 +306,9 @@ class Store:
         """Lets go of the library, as soon as no other thread reads or writes it."""
         with self._free:
             self._closed = True
-            self._free.wait_for(lambda: all(thread == threading.get_ident() for thread in self._in_use), timeout=BUSY_S)
+            self._free.wait_for(
+                lambda: all(thread == threading.get_ident() for thread in self._in_use), timeout=BUSY_S
+            )
         self.engine.dispose()
         self._let_go()
 
@@ -283,15 +319,21 @@ class Store:
 
 
 def restore(archive: Path, folder: Path) -> None:
-    """Makes a library of a backup in a folder that holds none. Raises LedgerError; a folder begun is taken away again."""
+    """Makes a library of a backup in a folder that holds none. Raises LedgerError; a folder begun is taken
+    away again.
+    """
     if folder.exists() and any(folder.iterdir()):
         raise LedgerError(f"{folder} is not empty: choose a new folder, so that nothing is written over.")
     begun = folder.with_name(f"{folder.name}.part{os.getpid()}")
     try:
         with zipfile.ZipFile(archive) as packed:
             names = packed.namelist()
-            if "ledger.db" not in names or any(n.startswith(("/", "\\")) or ".." in Path(n).parts or Path(n).parts[0] not in
-                                               ("ledger.db", "recordings", "shelf") for n in names):  # fmt: skip
+            if "ledger.db" not in names or any(
+                n.startswith(("/", "\\"))
+                or ".." in Path(n).parts
+                or Path(n).parts[0] not in ("ledger.db", "recordings", "shelf")
+                for n in names
+            ):
                 raise LedgerError(f"{archive.name} is no backup of a library.")
             packed.extractall(begun)
         passing()

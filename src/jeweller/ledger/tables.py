@@ -1,6 +1,7 @@
 """The tables of the library, as SQLAlchemy sees them.
 
-Times are UTC, without a zone. What a teacher did is a row of `act` and never changed: what stands now is read from all of them in order.
+Times are UTC, without a zone. What a teacher did is a row of `act` and never changed: what stands now is read
+from all of them in order.
 """
 
 from __future__ import annotations
@@ -41,7 +42,9 @@ class Assignment(Base):
     piece: Mapped[str]  # id on the library's shelf
     title: Mapped[str]
     bars: Mapped[str] = mapped_column(default="")
-    settings: Mapped[dict[str, Any]] = mapped_column(default=dict)  # tempo_bpm, click, articulation, judging, traps, facets, scheme, tolerance
+    settings: Mapped[dict[str, Any]] = mapped_column(
+        default=dict
+    )  # tempo_bpm, click, articulation, judging, traps, facets, scheme, tolerance
     due: Mapped[str] = mapped_column(default="")  # ISO date; "" without
     given_at: Mapped[datetime.datetime | None] = mapped_column(default=None)
     replaced_by: Mapped[int | None] = mapped_column(default=None)  # the assignment it was changed to
@@ -66,14 +69,20 @@ class Take(Base):
     file: Mapped[str]  # below the library's folder of recordings
     name: Mapped[str]  # as the file was called
     sha256: Mapped[str] = mapped_column(index=True)
-    kind: Mapped[str] = mapped_column(default="played")  # played, rhythm (clapped or counted), stored (for the ear alone)
+    kind: Mapped[str] = mapped_column(
+        default="played"
+    )  # played, rhythm (clapped or counted), stored (for the ear alone)
     support: Mapped[str] = mapped_column(default="alone")  # alone, with_model, with_click
     reading: Mapped[str] = mapped_column(default="practised")  # practised, sight, memory
-    setup: Mapped[str] = mapped_column(default="", server_default="")  # with what it was recorded: loudness is compared within one set-up only
+    setup: Mapped[str] = mapped_column(
+        default="", server_default=""
+    )  # with what it was recorded: loudness is compared within one set-up only
     state: Mapped[str] = mapped_column(default="waiting")  # waiting, checked, not followed, failed, stored
     sentence: Mapped[str] = mapped_column(default="")  # why it failed
     added_at: Mapped[datetime.datetime]
-    summary: Mapped[dict[str, Any]] = mapped_column(default=dict)  # what a list shows of it, as it stands after every decision
+    summary: Mapped[dict[str, Any]] = mapped_column(
+        default=dict
+    )  # what a list shows of it, as it stands after every decision
 
 
 class Report(Base):
@@ -89,7 +98,9 @@ class Report(Base):
 
 
 class Act(Base):
-    """One thing the teacher did. Acts of one `step` were done at once and are undone at once; an act "undo" takes a step back, "redo" restores it."""
+    """One thing the teacher did. Acts of one `step` were done at once and are undone at once; an act "undo"
+    takes a step back, "redo" restores it.
+    """
 
     __tablename__ = "act"
     id: Mapped[int] = mapped_column(primary_key=True)

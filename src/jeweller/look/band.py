@@ -1,4 +1,6 @@
-"""Across the band: what every part has in the same bars, each in its own letters; who shares a rhythm; where the parts' alterations differ."""
+"""Across the band: what every part has in the same bars, each in its own letters; who shares a rhythm; where
+the parts' alterations differ.
+"""
 
 from __future__ import annotations
 
@@ -40,7 +42,9 @@ def _letters(part: Part, bar: Bar, *, concert: bool) -> tuple[str, ...]:
 
 
 def what_others_have(score: Score, first: int, last: int) -> list[Line]:
-    """The letters of every part in bars by index (0-based, both included), repeated notes as often as they come."""
+    """The letters of every part in bars by index (0-based, both included), repeated notes as often as they
+    come.
+    """
     out = []
     for part in score.parts:
         bars = part.bars[first : last + 1]
@@ -51,11 +55,15 @@ def what_others_have(score: Score, first: int, last: int) -> list[Line]:
 
 
 def _rhythm(bar: Bar) -> tuple[tuple[Fraction, Fraction, bool], ...]:
-    return tuple((n.offset, n.duration, n.is_rest) for n in bar.notes if not n.grace and not n.chord and not n.cue)
+    return tuple(
+        (n.offset, n.duration, n.is_rest) for n in bar.notes if not n.grace and not n.chord and not n.cue
+    )
 
 
 def rhythm_groups(score: Score) -> list[list[tuple[str, ...]]]:
-    """For every bar the parts that share a rhythm, the largest group first; parts that rest all bar are left out."""
+    """For every bar the parts that share a rhythm, the largest group first; parts that rest all bar are left
+    out.
+    """
     out = []
     for k in range(max((len(p.bars) for p in score.parts), default=0)):
         groups: dict[tuple[tuple[Fraction, Fraction, bool], ...], list[str]] = {}
@@ -67,7 +75,9 @@ def rhythm_groups(score: Score) -> list[list[tuple[str, ...]]]:
 
 
 def begin_from(score: Score) -> Passage | None:
-    """The passage in which most parts share the rhythm, the longest of such: where a rehearsal may begin. None where no two parts do."""
+    """The passage in which most parts share the rhythm, the longest of such: where a rehearsal may begin.
+    None where no two parts do.
+    """
     groups = rhythm_groups(score)
     best: tuple[int, int, int] | None = None  # (parts, bars, -first)
     chosen: tuple[int, int, frozenset[str]] | None = None
@@ -84,11 +94,17 @@ def begin_from(score: Score) -> Passage | None:
     if chosen is None:
         return None
     bars = max(score.parts, key=lambda p: len(p.bars)).bars
-    return Passage(bars[chosen[0]].number, bars[chosen[1]].number, tuple(p.name for p in score.parts if p.name in chosen[2]))
+    return Passage(
+        bars[chosen[0]].number,
+        bars[chosen[1]].number,
+        tuple(p.name for p in score.parts if p.name in chosen[2]),
+    )
 
 
 def alterations(score: Score) -> list[tuple[str, tuple[tuple[str, str], ...]]]:
-    """(bar, ((part, letter), …)) for every bar with a printed accidental somewhere: each part's own letter for it, parts that have none left out."""
+    """(bar, ((part, letter), …)) for every bar with a printed accidental somewhere: each part's own letter
+    for it, parts that have none left out.
+    """
     out = []
     for k in range(max((len(p.bars) for p in score.parts), default=0)):
         here: list[tuple[str, str]] = []
@@ -98,7 +114,11 @@ def alterations(score: Score) -> list[tuple[str, tuple[tuple[str, str], ...]]]:
                 continue
             bar = part.bars[k]
             number = number or bar.number
-            printed = [n.pitch for n in bar.notes if n.accidental and not n.cautionary and n.pitch is not None and not n.cue]
+            printed = [
+                n.pitch
+                for n in bar.notes
+                if n.accidental and not n.cautionary and n.pitch is not None and not n.cue
+            ]
             altered = [p.letter + ("♮" if p.alter == 0 else "") for p in printed]
             here += [(part.name, letter) for letter in dict.fromkeys(altered)]
         if here:
@@ -111,13 +131,21 @@ def told(score: Score) -> list[str]:
     sentences = []
     passage = begin_from(score)
     if passage is not None:
-        bars = f"bar {passage.first}" if passage.first == passage.last else f"bars {passage.first} to {passage.last}"
+        bars = (
+            f"bar {passage.first}"
+            if passage.first == passage.last
+            else f"bars {passage.first} to {passage.last}"
+        )
         sentences.append(f"Begin with {bars}: {_names(passage.parts)} have the same rhythm there.")
     for bar, who in alterations(score):
         by_letter: dict[str, list[str]] = {}
         for part, letter in who:
             by_letter.setdefault(letter, []).append(part)
-        sentences.append(f"Bar {bar}: " + "; ".join(f"{_names(parts)} {letter}" for letter, parts in by_letter.items()) + ".")
+        sentences.append(
+            f"Bar {bar}: "
+            + "; ".join(f"{_names(parts)} {letter}" for letter, parts in by_letter.items())
+            + "."
+        )
     return sentences
 
 

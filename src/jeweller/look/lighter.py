@@ -1,4 +1,6 @@
-"""What makes a part lighter: bars that come again, sequences a step higher or lower, runs that are only a scale."""
+"""What makes a part lighter: bars that come again, sequences a step higher or lower, runs that are only a
+scale.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,9 @@ RUN = 4  # notes in a row by step
 
 @dataclass(frozen=True)
 class Lighter:
-    """One thing that makes a part lighter: kind "repeat", "sequence", "scale run" or "chromatic run"; first and last bar, and the notes."""
+    """One thing that makes a part lighter: kind "repeat", "sequence", "scale run" or "chromatic run"; first
+    and last bar, and the notes.
+    """
 
     kind: str
     what: str
@@ -63,7 +67,12 @@ def _repeats(part: Part) -> Iterator[Lighter]:
         if best and any(p is not None for c in whole[k : k + best] for _, _, p in c):
             there, here = _span(part, at, best), _span(part, k, best)
             notes = tuple(n.id for b in part.bars[k : k + best] for n in _sounding(b))
-            yield Lighter("repeat", f"{here} {'are' if best > 1 else 'is'} {there} again", (part.bars[k].number, part.bars[k + best - 1].number), notes)
+            yield Lighter(
+                "repeat",
+                f"{here} {'are' if best > 1 else 'is'} {there} again",
+                (part.bars[k].number, part.bars[k + best - 1].number),
+                notes,
+            )
             k += best
         else:
             k += 1
@@ -75,7 +84,9 @@ def _span(part: Part, start: int, count: int) -> str:
 
 
 def lookalikes(part: Part) -> Iterator[tuple[str, str, list[Note]]]:
-    """(bar, the earlier bar it looks like, the notes that differ) for bars that are nearly, and not wholly, as an earlier one."""
+    """(bar, the earlier bar it looks like, the notes that differ) for bars that are nearly, and not wholly,
+    as an earlier one.
+    """
     contents = [_content(b) for b in part.bars]
     for k, bar in enumerate(part.bars):
         if any(contents[j] == contents[k] for j in range(k)):
@@ -88,7 +99,11 @@ def lookalikes(part: Part) -> Iterator[tuple[str, str, list[Note]]]:
                 best = (share, j)
         if best is not None:
             other = set(contents[best[1]])
-            yield bar.number, part.bars[best[1]].number, [n for n in bar.notes if not n.grace and not n.cue and _key(n) not in other]
+            yield (
+                bar.number,
+                part.bars[best[1]].number,
+                [n for n in bar.notes if not n.grace and not n.cue and _key(n) not in other],
+            )
 
 
 def _sequences(part: Part) -> Iterator[Lighter]:
@@ -98,20 +113,40 @@ def _sequences(part: Part) -> Iterator[Lighter]:
             if k - back < 0:
                 continue
             a, b = _sounding(part.bars[k - back]), _sounding(part.bars[k])
-            if len(a) < NEAR_NOTES or len(a) != len(b) or [(n.offset, n.duration) for n in a] != [(n.offset, n.duration) for n in b]:
+            if (
+                len(a) < NEAR_NOTES
+                or len(a) != len(b)
+                or [(n.offset, n.duration) for n in a] != [(n.offset, n.duration) for n in b]
+            ):
                 continue
-            steps = {y.pitch.diatonic - x.pitch.diatonic for x, y in zip(a, b, strict=True) if x.pitch and y.pitch}
+            steps = {
+                y.pitch.diatonic - x.pitch.diatonic for x, y in zip(a, b, strict=True) if x.pitch and y.pitch
+            }
             if len(steps) == 1 and 0 not in steps:
                 step = steps.pop()
-                far = {1: "a step", 2: "a third", 3: "a fourth", 4: "a fifth", 7: "an octave"}.get(abs(step), f"{abs(step)} steps")
-                yield Lighter("sequence", f"bar {part.bars[k].number} is bar {part.bars[k - back].number} {far} {'higher' if step > 0 else 'lower'}",
-                              (part.bars[k].number, part.bars[k].number), tuple(n.id for n in b))  # fmt: skip
+                far = {1: "a step", 2: "a third", 3: "a fourth", 4: "a fifth", 7: "an octave"}.get(
+                    abs(step), f"{abs(step)} steps"
+                )
+                yield Lighter(
+                    "sequence",
+                    (
+                        f"bar {part.bars[k].number} is bar {part.bars[k - back].number} {far} "
+                        f"{'higher' if step > 0 else 'lower'}"
+                    ),
+                    (part.bars[k].number, part.bars[k].number),
+                    tuple(n.id for n in b),
+                )
                 break
 
 
 def _runs(part: Part) -> Iterator[Lighter]:
     """Notes in a row by steps of the scale, or by semitones, with their ends."""
-    row = [(b, n) for b in part.bars for n in b.notes if not n.grace and not n.cue and not n.chord and not n.tie_stop]
+    row = [
+        (b, n)
+        for b in part.bars
+        for n in b.notes
+        if not n.grace and not n.cue and not n.chord and not n.tie_stop
+    ]
     k = 0
     while k < len(row):
         end = k
@@ -134,6 +169,11 @@ def _runs(part: Part) -> Iterator[Lighter]:
             first, last = row[k], row[end]
             assert first[1].pitch and last[1].pitch
             way_said = f"{'up' if direction > 0 else 'down'} to {last[1].pitch.name}"
-            what = f"{'by semitones' if kind == 'chromatic run' else 'a scale'} from {first[1].pitch.name} {way_said}"
-            yield Lighter(kind, what, (first[0].number, last[0].number), tuple(n.id for _, n in row[k : end + 1]))
+            what = (
+                f"{'by semitones' if kind == 'chromatic run' else 'a scale'} from {first[1].pitch.name} "
+                f"{way_said}"
+            )
+            yield Lighter(
+                kind, what, (first[0].number, last[0].number), tuple(n.id for _, n in row[k : end + 1])
+            )
         k = max(end, k + 1)

@@ -1,4 +1,6 @@
-"""A part looked over: traps, what lightens it, its scale, how hard it reads and why, a speed to begin at, and a path through it."""
+"""A part looked over: traps, what lightens it, its scale, how hard it reads and why, a speed to begin at, and
+a path through it.
+"""
 
 from __future__ import annotations
 
@@ -18,14 +20,47 @@ from jeweller.score.model import Bar, Part
 from jeweller.score.pitch import in_key, key_name, spell
 
 # What a trap adds to the weight of its bar; the others, that lie on whole pieces, none.
-WEIGHTS = {"printed": 1.5, "carried": 2.0, "altered": 0.3, "leap": 1.0, "register": 0.4, "dotted": 0.8, "off the beat": 1.5, "tuplet": 1.0, "tie": 0.7,
-           "rest": 0.4, "ornament": 1.5, "slur": 0.2, "repeated": 0.3, "look-alike": 1.0, "range": 0.2}  # fmt: skip
+WEIGHTS = {
+    "printed": 1.5,
+    "carried": 2.0,
+    "altered": 0.3,
+    "leap": 1.0,
+    "register": 0.4,
+    "dotted": 0.8,
+    "off the beat": 1.5,
+    "tuplet": 1.0,
+    "tie": 0.7,
+    "rest": 0.4,
+    "ornament": 1.5,
+    "slur": 0.2,
+    "repeated": 0.3,
+    "look-alike": 1.0,
+    "range": 0.2,
+}
 # And what it is called where it makes a part hard to read.
-SAID = {"printed": "accidentals", "carried": "accidentals that hold through the bar", "altered": "notes the key alters", "leap": "leaps",
-        "register": "changes of register", "dotted": "dotted rhythms", "off the beat": "notes off the beat", "tuplet": "triplets", "tie": "ties",
-        "rest": "rests", "ornament": "ornaments", "slur": "slurs", "repeated": "repeated notes", "look-alike": "bars that look alike",
-        "range": "range"}  # fmt: skip
-LEVELS = ((1.6, "first notes"), (3.0, "easy"), (5.0, "medium"), (8.0, "hard"))  # up to so much; beyond: very hard
+SAID = {
+    "printed": "accidentals",
+    "carried": "accidentals that hold through the bar",
+    "altered": "notes the key alters",
+    "leap": "leaps",
+    "register": "changes of register",
+    "dotted": "dotted rhythms",
+    "off the beat": "notes off the beat",
+    "tuplet": "triplets",
+    "tie": "ties",
+    "rest": "rests",
+    "ornament": "ornaments",
+    "slur": "slurs",
+    "repeated": "repeated notes",
+    "look-alike": "bars that look alike",
+    "range": "range",
+}
+LEVELS = (
+    (1.6, "first notes"),
+    (3.0, "easy"),
+    (5.0, "medium"),
+    (8.0, "hard"),
+)  # up to so much; beyond: very hard
 SLOWER, EASY_SLOWER = 0.6, 0.8  # of the written speed to begin at, and for what is easy
 SURE = 0.5  # from this confidence on a finding counts
 ISOLATED = 3  # bars that are practised by themselves
@@ -62,20 +97,42 @@ def look_over(part: Part, instrument: Instrument | None = None, known: frozenset
     level = next((name for limit, name in LEVELS if score <= limit), "very hard")
     bpm = next((m.value for b in part.bars for m in b.marks if m.kind == "tempo" and m.value), None) or 90.0
     first = part.bars[0]
-    outside = tuple(dict.fromkeys(n.pitch.letter for b in part.bars for n in b.notes if n.pitch and not n.cue and not in_key(n.pitch.midi, b.fifths)))
+    outside = tuple(
+        dict.fromkeys(
+            n.pitch.letter
+            for b in part.bars
+            for n in b.notes
+            if n.pitch and not n.cue and not in_key(n.pitch.midi, b.fifths)
+        )
+    )
     pitches = {n.pitch.midi: n.pitch.name for n in notes if n.pitch}
     begin = round(bpm * (SLOWER if level != "first notes" else EASY_SLOWER))
-    return Over(traps, lighter, key_name(first.fifths, first.mode), outside, level, tuple(reasons), bpm, begin, tuple(_path(part, weight, hardest, lighter)),
-                tuple(hardest), tuple(pitches[m] for m in sorted(pitches)))  # fmt: skip
+    return Over(
+        traps,
+        lighter,
+        key_name(first.fifths, first.mode),
+        outside,
+        level,
+        tuple(reasons),
+        bpm,
+        begin,
+        tuple(_path(part, weight, hardest, lighter)),
+        tuple(hardest),
+        tuple(pitches[m] for m in sorted(pitches)),
+    )
 
 
 def scale_unknown(part: Part, known: frozenset[int]) -> tuple[str, ...]:
-    """The notes of a part's scale, within the part's range, that a player has not learnt (`known` in written MIDI numbers), lowest first."""
+    """The notes of a part's scale, within the part's range, that a player has not learnt (`known` in written
+    MIDI numbers), lowest first.
+    """
     midi = [n.pitch.midi for b in part.bars for n in b.notes if n.pitch is not None and not n.cue]
     if not midi:
         return ()
     fifths = part.bars[0].fifths
-    return tuple(spell(m, fifths).name for m in range(min(midi), max(midi) + 1) if in_key(m, fifths) and m not in known)
+    return tuple(
+        spell(m, fifths).name for m in range(min(midi), max(midi) + 1) if in_key(m, fifths) and m not in known
+    )
 
 
 def _weights(part: Part, traps: tuple[Trap, ...]) -> dict[str, float]:
@@ -98,14 +155,19 @@ def _density(bar: Bar) -> float:
 
 
 def _level(part: Part, traps: tuple[Trap, ...], lighter: tuple[Lighter, ...]) -> tuple[float, list[str]]:
-    """How hard a part reads, and in what: the weight of its traps to a bar, its signs, its fastest notes, its range, less what comes again."""
+    """How hard a part reads, and in what: the weight of its traps to a bar, its signs, its fastest notes, its
+    range, less what comes again.
+    """
     bars = max(1, sum(any(not n.is_rest for n in b.notes) for b in part.bars))
     counts: Counter[str] = Counter()
     for t in traps:
         counts[t.kind] += t.count
     by_kind = {k: WEIGHTS[k] * c / bars for k, c in counts.items() if k in WEIGHTS}
     signs = abs(part.bars[0].fifths)
-    fastest = min((n.duration for b in part.bars for n in b.notes if not n.is_rest and not n.grace and n.duration), default=Fraction(1))
+    fastest = min(
+        (n.duration for b in part.bars for n in b.notes if not n.is_rest and not n.grace and n.duration),
+        default=Fraction(1),
+    )
     speed = 0.0 if fastest >= 1 else 0.5 if fastest >= Fraction(1, 2) else 1.5
     midi = [n.pitch.midi for b in part.bars for n in b.notes if n.pitch is not None]
     span = (max(midi) - min(midi)) / 12.0 if midi else 0.0
@@ -123,7 +185,9 @@ def _level(part: Part, traps: tuple[Trap, ...], lighter: tuple[Lighter, ...]) ->
     return score, reasons
 
 
-def _path(part: Part, weight: Mapping[str, float], hardest: list[str], lighter: tuple[Lighter, ...]) -> list[str]:
+def _path(
+    part: Part, weight: Mapping[str, float], hardest: list[str], lighter: tuple[Lighter, ...]
+) -> list[str]:
     """Sentences: where to begin, what to take alone, what to join, the whole."""
     numbers = [b.number for b in part.bars]
     if len(numbers) <= 2:
@@ -144,13 +208,19 @@ def _path(part: Part, weight: Mapping[str, float], hardest: list[str], lighter: 
     return out
 
 
-def answers(traps: Sequence[Trap], report: Mapping[str, Any], line: Line | None = None) -> list[tuple[Trap, int, int]]:
-    """(trap, notes right, notes played) for each trap that lies on notes, by a report's verdicts and findings; with the line rests are answered too."""
+def answers(
+    traps: Sequence[Trap], report: Mapping[str, Any], line: Line | None = None
+) -> list[tuple[Trap, int, int]]:
+    """(trap, notes right, notes played) for each trap that lies on notes, by a report's verdicts and
+    findings; with the line rests are answered too.
+    """
     verdicts: dict[str, list[bool]] = {}
     for n in report["notes"]:
         verdicts.setdefault(n["score_id"], []).append(n["verdict"] == "ok")
     printed = {n["id"]: n["score_id"] for n in report["notes"]}
-    faulty = {printed[i] for f in report["findings"] if f["confidence"] >= SURE for i in f["notes"] if i in printed}
+    faulty = {
+        printed[i] for f in report["findings"] if f["confidence"] >= SURE for i in f["notes"] if i in printed
+    }
     out = []
     rests = _rests(report, line) if line is not None else {}
     for trap in traps:

@@ -1,4 +1,6 @@
-"""The traps of a part: what could trip the player, where, and how often. Each names the printed notes it lies on, so that a check can answer it."""
+"""The traps of a part: what could trip the player, where, and how often. Each names the printed notes it lies
+on, so that a check can answer it.
+"""
 
 from __future__ import annotations
 
@@ -15,13 +17,19 @@ LEAP = 7  # semitones from which a leap is one
 REPEATED = 3  # notes on one pitch, after which the line moves
 OUTSIDE = "outside"
 SHORT_OFF = Fraction(1, 2)
-JUMPS = {"dacapo": "D.C.: from the beginning", "dalsegno": "D.S.: from the sign", "to_coda": "To Coda: jump to the coda",
-         "fine": "Fine: the end the second time"}  # fmt: skip
+JUMPS = {
+    "dacapo": "D.C.: from the beginning",
+    "dalsegno": "D.S.: from the sign",
+    "to_coda": "To Coda: jump to the coda",
+    "fine": "Fine: the end the second time",
+}
 
 
 @dataclass(frozen=True)
 class Trap:
-    """One thing that may trip a player. `notes` are ids of printed notes, `bars` printed numbers in order; `count` how often it comes."""
+    """One thing that may trip a player. `notes` are ids of printed notes, `bars` printed numbers in order;
+    `count` how often it comes.
+    """
 
     kind: str
     what: str
@@ -31,13 +39,48 @@ class Trap:
 
 
 # In the order in which they are looked for on the page.
-KINDS = ("key", "metre", "pickup", "altered", "printed", "carried", "range", "register", "leap", "repeated", "rest", "tie", "dotted", "off the beat", "tuplet",
-         "slur", "ornament", "fermata", "breath", "dynamics", "words", "repeat", "jump", "look-alike")  # fmt: skip
+KINDS = (
+    "key",
+    "metre",
+    "pickup",
+    "altered",
+    "printed",
+    "carried",
+    "range",
+    "register",
+    "leap",
+    "repeated",
+    "rest",
+    "tie",
+    "dotted",
+    "off the beat",
+    "tuplet",
+    "slur",
+    "ornament",
+    "fermata",
+    "breath",
+    "dynamics",
+    "words",
+    "repeat",
+    "jump",
+    "look-alike",
+)
 
 
-def find_traps(part: Part, instrument: Instrument | None = None, known: frozenset[int] = frozenset()) -> list[Trap]:
-    """Every trap of a part, in the order of KINDS. `known`: written MIDI notes that the player has learnt; where it is empty no note is called new."""
-    found = [*_signature(part), *_accidentals(part), *_pitches(part, instrument, known), *_lengths(part), *_signs(part), *_form(part)]
+def find_traps(
+    part: Part, instrument: Instrument | None = None, known: frozenset[int] = frozenset()
+) -> list[Trap]:
+    """Every trap of a part, in the order of KINDS. `known`: written MIDI notes that the player has learnt;
+    where it is empty no note is called new.
+    """
+    found = [
+        *_signature(part),
+        *_accidentals(part),
+        *_pitches(part, instrument, known),
+        *_lengths(part),
+        *_signs(part),
+        *_form(part),
+    ]
     return sorted(found, key=lambda t: KINDS.index(t.kind))
 
 
@@ -55,7 +98,11 @@ def _trap(kind: str, what: str, pairs: list[tuple[Bar, Note]]) -> Trap:
 
 def _spelled(fifths: int) -> str:
     letters = key_letters(fifths)
-    return "no sharps or flats" if not letters else ", ".join(letters[:-1]) + (" and " if len(letters) > 1 else "") + letters[-1]
+    return (
+        "no sharps or flats"
+        if not letters
+        else ", ".join(letters[:-1]) + (" and " if len(letters) > 1 else "") + letters[-1]
+    )
 
 
 def _signature(part: Part) -> Iterator[Trap]:
@@ -63,14 +110,18 @@ def _signature(part: Part) -> Iterator[Trap]:
     for bar in part.bars:
         since = "" if before is None else f"from bar {bar.number} on: "
         if bar.fifths != (before.fifths if before is not None else 0):
-            yield Trap("key", f"{since}{key_name(bar.fifths, bar.mode)}: {_spelled(bar.fifths)}", (bar.number,))
+            yield Trap(
+                "key", f"{since}{key_name(bar.fifths, bar.mode)}: {_spelled(bar.fifths)}", (bar.number,)
+            )
         if (bar.beats, bar.beat_type) != ((before.beats, before.beat_type) if before is not None else (4, 4)):
             yield Trap("metre", f"{since}{bar.beats}/{bar.beat_type}", (bar.number,))
         before = bar
     first, last = part.bars[0], part.bars[-1]
     if first.implicit and first.length < first.metre:
         pays = "; the last bar is as much shorter" if last.length + first.length == first.metre else ""
-        yield Trap("pickup", f"begins with {_beats(first.length, first)} before the first bar{pays}", (first.number,))
+        yield Trap(
+            "pickup", f"begins with {_beats(first.length, first)} before the first bar{pays}", (first.number,)
+        )
 
 
 def _beats(quarters: Fraction, bar: Bar) -> str:
@@ -79,7 +130,9 @@ def _beats(quarters: Fraction, bar: Bar) -> str:
 
 
 def _accidentals(part: Part) -> Iterator[Trap]:
-    """Notes the key alters, printed accidentals, and those that an accidental before them in the bar alters still."""
+    """Notes the key alters, printed accidentals, and those that an accidental before them in the bar alters
+    still.
+    """
     by_key: dict[str, list[tuple[Bar, Note]]] = {}
     printed: dict[str, list[tuple[Bar, Note]]] = {}
     carried: dict[str, list[tuple[Bar, Note]]] = {}
@@ -112,13 +165,19 @@ def _pitches(part: Part, instrument: Instrument | None, known: frozenset[int]) -
     high, low = max(midi), min(midi)
     for end, value in (("highest", high), ("lowest", low)):
         there = [x for x, m in zip(notes, midi, strict=True) if m == value]
-        yield _trap("range", f"the {end} note is {there[0][1].pitch.name if there[0][1].pitch else ''}", there)
+        yield _trap(
+            "range", f"the {end} note is {there[0][1].pitch.name if there[0][1].pitch else ''}", there
+        )
     if instrument is not None:
         yield from _on_instrument(notes, midi, instrument)
     if known:
         for value in sorted({m for m in midi if m not in known}):
             there = [x for x, m in zip(notes, midi, strict=True) if m == value]
-            yield _trap("range", f"{there[0][1].pitch.name if there[0][1].pitch else ''} is new for this player", there)
+            yield _trap(
+                "range",
+                f"{there[0][1].pitch.name if there[0][1].pitch else ''} is new for this player",
+                there,
+            )
     leaps = []
     runs: list[tuple[Bar, Note]] = []
     same = 1
@@ -163,7 +222,9 @@ def _on_instrument(notes: list[tuple[Bar, Note]], midi: list[int], instrument: I
         if outside:
             yield _trap("range", f"{OUTSIDE} the range of the {instrument.name}", outside)
     registers = [instrument.register(m) for m in midi]
-    crossings = [x for x, here, before in zip(notes[1:], registers[1:], registers, strict=False) if here != before]
+    crossings = [
+        x for x, here, before in zip(notes[1:], registers[1:], registers, strict=False) if here != before
+    ]
     if crossings:
         yield _trap("register", "another register from here", crossings)
 
@@ -179,8 +240,16 @@ def _lengths(part: Part) -> Iterator[Trap]:
     dotted = [(b, n) for b, n in main if n.dots and not n.is_rest and _beat(b).numerator != 3]
     if dotted:
         yield _trap("dotted", "a dotted note and the short one after it", dotted)
-    off = [(b, n) for b, n in main if not n.is_rest and not n.tie_stop and not n.tuplet and n.offset % _beat(b) and n.duration > SHORT_OFF
-           and n.offset % _beat(b) + n.duration > _beat(b)]  # fmt: skip
+    off = [
+        (b, n)
+        for b, n in main
+        if not n.is_rest
+        and not n.tie_stop
+        and not n.tuplet
+        and n.offset % _beat(b)
+        and n.duration > SHORT_OFF
+        and n.offset % _beat(b) + n.duration > _beat(b)
+    ]
     if off:
         yield _trap("off the beat", "begins off the beat and holds over it", off)
     tuplets = [x for x in main if x[1].tuplet and x[1].tuplet_mark == "start"]
@@ -189,22 +258,33 @@ def _lengths(part: Part) -> Iterator[Trap]:
 
 
 def _beat(bar: Bar) -> Fraction:
-    return Fraction(12, bar.beat_type) if bar.beat_type >= 8 and bar.beats % 3 == 0 and bar.beats > 3 else Fraction(4, bar.beat_type)
+    return (
+        Fraction(12, bar.beat_type)
+        if bar.beat_type >= 8 and bar.beats % 3 == 0 and bar.beats > 3
+        else Fraction(4, bar.beat_type)
+    )
 
 
 def _signs(part: Part) -> Iterator[Trap]:
     every = [(b, n) for b in part.bars for n in b.notes if not n.cue]
     for kind, what, chosen in (
-        ("slur", "a slur begins", [x for x in every if x[1].slur_starts]), ("ornament", "a grace note", [x for x in every if x[1].grace]),
-        ("ornament", "a trill, mordent or turn", [x for x in every if x[1].ornament]), ("fermata", "held: a fermata", [x for x in every if x[1].fermata]),
+        ("slur", "a slur begins", [x for x in every if x[1].slur_starts]),
+        ("ornament", "a grace note", [x for x in every if x[1].grace]),
+        ("ornament", "a trill, mordent or turn", [x for x in every if x[1].ornament]),
+        ("fermata", "held: a fermata", [x for x in every if x[1].fermata]),
         ("breath", "a breath mark", [x for x in every if x[1].breath_after]),
-    ):  # fmt: skip
+    ):
         if chosen:
             yield _trap(kind, what, chosen)
     marks = [(b, m) for b in part.bars for m in b.marks]
     levels = [(b.number, m.text) for b, m in marks if m.kind == "dynamics"]
     if levels:
-        yield Trap("dynamics", "loudness: " + ", ".join(dict.fromkeys(t for _, t in levels)), tuple(dict.fromkeys(n for n, _ in levels)), count=len(levels))
+        yield Trap(
+            "dynamics",
+            "loudness: " + ", ".join(dict.fromkeys(t for _, t in levels)),
+            tuple(dict.fromkeys(n for n, _ in levels)),
+            count=len(levels),
+        )
     wedges = [b.number for b, m in marks if m.kind == "wedge" and m.text != "stop"]
     if wedges:
         yield Trap("dynamics", "getting louder or softer", tuple(dict.fromkeys(wedges)), count=len(wedges))

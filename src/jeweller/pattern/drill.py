@@ -12,16 +12,34 @@ from jeweller.pattern.scales import SCALES, read_tonic
 
 LEVELS = ("beginner", "intermediate", "advanced")
 KINDS = {
-    "scale": "the scale itself", "intervals": "the scale in thirds, fourths …", "pattern": "a figure that climbs by step", "arpeggio": "the notes of the chord",
-    "leaps": "leaps that widen from one degree", "long tones": "each note held, with counted rests", "switch": "two notes to and fro",
-    "two notes": "two notes to improvise on", "rhythm": "a rhythm line", "shrinking": "held notes that get shorter, silent bars between",
-    "echo": "a bar to hear, a bar to answer", "drums": "a drum pattern",
-}  # fmt: skip
+    "scale": "the scale itself",
+    "intervals": "the scale in thirds, fourths …",
+    "pattern": "a figure that climbs by step",
+    "arpeggio": "the notes of the chord",
+    "leaps": "leaps that widen from one degree",
+    "long tones": "each note held, with counted rests",
+    "switch": "two notes to and fro",
+    "two notes": "two notes to improvise on",
+    "rhythm": "a rhythm line",
+    "shrinking": "held notes that get shorter, silent bars between",
+    "echo": "a bar to hear, a bar to answer",
+    "drums": "a drum pattern",
+}
 SPANS = ("five notes", "tetrachord", "one octave", "two octaves", "full range")  # and "register NAME"
 DIRECTIONS = ("up", "down", "both")
 INTERVALS = {"thirds": 2, "fourths": 3, "fifths": 4, "sixths": 5, "sevenths": 6, "octaves": 7}
 CHORDS = {"triad": (0, 2, 4), "seventh": (0, 2, 4, 6)}
-ARTICULATIONS = ("tongued", "slurred", "two and two", "slur two tongue two", "tongue two slur two", "slur three tongue one", "staccato", "tenuto", "accents")
+ARTICULATIONS = (
+    "tongued",
+    "slurred",
+    "two and two",
+    "slur two tongue two",
+    "tongue two slur two",
+    "slur three tongue one",
+    "staccato",
+    "tenuto",
+    "accents",
+)
 DYNAMICS = ("none", "crescendo", "diminuendo", "swell", "terraces")
 METRES = ("2/4", "3/4", "4/4", "6/8", "2/2", "9/8", "12/8")
 ON = ("one note", "the scale")
@@ -31,7 +49,9 @@ USES = ("dots", "rests", "ties", "fast")
 
 @dataclass(frozen=True)
 class Drill:
-    """One exercise as asked for. `tonic` is a name; `concert`: it names the sounding key, else every player's written one."""
+    """One exercise as asked for. `tonic` is a name; `concert`: it names the sounding key, else every player's
+    written one.
+    """
 
     kind: str = "scale"
     tonic: str = "B♭"
@@ -74,10 +94,27 @@ class Drill:
 
 
 CHOICES: dict[str, tuple[str, ...]] = {
-    "kind": tuple(KINDS), "scale": tuple(SCALES), "direction": DIRECTIONS, "rhythm": tuple(ROWS), "interval": tuple(INTERVALS), "chord": tuple(CHORDS),
-    "articulation": ARTICULATIONS, "dynamics": DYNAMICS, "metre": METRES, "on": ON, "level": LEVELS, "leaps": LEAPS,
-}  # fmt: skip
-BOUNDS = {"degree": (1, 7), "counts": (1, 32), "rest": (0, 16), "bpm": (30, 240), "bars": (1, 64), "seed": (0, 10**9)}
+    "kind": tuple(KINDS),
+    "scale": tuple(SCALES),
+    "direction": DIRECTIONS,
+    "rhythm": tuple(ROWS),
+    "interval": tuple(INTERVALS),
+    "chord": tuple(CHORDS),
+    "articulation": ARTICULATIONS,
+    "dynamics": DYNAMICS,
+    "metre": METRES,
+    "on": ON,
+    "level": LEVELS,
+    "leaps": LEAPS,
+}
+BOUNDS = {
+    "degree": (1, 7),
+    "counts": (1, 32),
+    "rest": (0, 16),
+    "bpm": (30, 240),
+    "bars": (1, 64),
+    "seed": (0, 10**9),
+}
 
 
 def checked(drill: Drill) -> Drill:
@@ -85,24 +122,39 @@ def checked(drill: Drill) -> Drill:
     for name, choices in CHOICES.items():
         value = getattr(drill, name)
         if value not in choices:
-            raise DrillError(f"There is no {name} “{value}”; choose {', '.join(choices[:-1])} or {choices[-1]}.")
+            raise DrillError(
+                f"There is no {name} “{value}”; choose {', '.join(choices[:-1])} or {choices[-1]}."
+            )
     for name, (low, high) in BOUNDS.items():
         value = getattr(drill, name)
         if not low <= value <= high:
             raise DrillError(f"The {name} of an exercise lies between {low} and {high}, not {value}.")
     if read_tonic(drill.tonic) is None:
-        raise DrillError(f"“{drill.tonic}” is no key; write a letter from A to G, with b or # where it needs one.")
+        raise DrillError(
+            f"“{drill.tonic}” is no key; write a letter from A to G, with b or # where it needs one."
+        )
     if drill.kind == "switch" and drill.other and read_tonic(drill.other) is None:
-        raise DrillError(f"“{drill.other}” is no note; write a letter from A to G, with b or # where it needs one.")
+        raise DrillError(
+            f"“{drill.other}” is no note; write a letter from A to G, with b or # where it needs one."
+        )
     if drill.span not in SPANS and not drill.span.startswith("register "):
-        raise DrillError(f"There is no span “{drill.span}”; choose {', '.join(SPANS)} or “register” and its name.")
+        raise DrillError(
+            f"There is no span “{drill.span}”; choose {', '.join(SPANS)} or “register” and its name."
+        )
     steps = drill.figure.split()
-    if drill.kind == "pattern" and (not 2 <= len(steps) <= 16 or not all(s.isdigit() and 1 <= int(s) <= 8 for s in steps)):
-        raise DrillError(f"A figure is two to sixteen degrees from 1 to 8, as in “1 2 3 1”, not “{drill.figure}”.")
+    if drill.kind == "pattern" and (
+        not 2 <= len(steps) <= 16 or not all(s.isdigit() and 1 <= int(s) <= 8 for s in steps)
+    ):
+        raise DrillError(
+            f"A figure is two to sixteen degrees from 1 to 8, as in “1 2 3 1”, not “{drill.figure}”."
+        )
     if unknown := [u for u in drill.uses if u not in USES]:
         raise DrillError(f"A rhythm can hold {', '.join(USES)}, not “{unknown[0]}”.")
     if drill.kind == "arpeggio" and len(SCALES[drill.scale].degrees) != 7:
-        raise DrillError(f"The notes of a chord are taken from a scale of seven notes; the {drill.scale} scale has {len(SCALES[drill.scale].degrees)}.")
+        raise DrillError(
+            f"The notes of a chord are taken from a scale of seven notes; the {drill.scale} scale "
+            f"has {len(SCALES[drill.scale].degrees)}."
+        )
     return drill
 
 

@@ -25,15 +25,29 @@ def drum_bars(drill: Drill, strokes: tuple[str, ...], prefix: str) -> tuple[Bar,
     now = Fraction(0)
     for k in range(drill.bars):
         last = k == drill.bars - 1
-        for value in [drill.bar_length] if last else draw_bar(rng, drill.bar_length, beat, frozenset(drill.uses)):
+        for value in (
+            [drill.bar_length] if last else draw_bar(rng, drill.bar_length, beat, frozenset(drill.uses))
+        ):
             if value < 0:
                 sounds.append(Sound(-value))
             else:
-                strong = now % drill.bar_length == 0 or (beats == 4 and now % (2 * beat) == 0 and rng.random() < 0.4)
-                name = strokes[0] if strong or len(strokes) == 1 else strokes[1 + int(rng.integers(len(strokes) - 1))]
+                strong = now % drill.bar_length == 0 or (
+                    beats == 4 and now % (2 * beat) == 0 and rng.random() < 0.4
+                )
+                name = (
+                    strokes[0]
+                    if strong or len(strokes) == 1
+                    else strokes[1 + int(rng.integers(len(strokes) - 1))]
+                )
                 # A stroke is as short as it is printed; what is left of a long one is rest.
                 length = min(value, beat)
-                sounds.append(Sound(length, (Pitch("B", 0, 4),), {"pitch": None, "unpitched": True, "stroke": name, "display": PLACES.get(name, "C5")}))
+                sounds.append(
+                    Sound(
+                        length,
+                        (Pitch("B", 0, 4),),
+                        {"pitch": None, "unpitched": True, "stroke": name, "display": PLACES.get(name, "C5")},
+                    )
+                )
                 if value > length:
                     sounds.append(Sound(value - length))
             now += abs(value)

@@ -1,4 +1,6 @@
-"""From a `Drill` to printed parts: each instrument in its own key and clef, within its range, in the octave that suits it."""
+"""From a `Drill` to printed parts: each instrument in its own key and clef, within its range, in the octave
+that suits it.
+"""
 
 from __future__ import annotations
 
@@ -18,12 +20,36 @@ from jeweller.score.model import Mark, Part, Score
 from jeweller.score.pitch import Pitch
 from jeweller.score.transpose import diatonic_of, moved_pitch
 
-DRUM_PARTS = {"snare-drum": ("Snare drum",), "bass-drum": ("Bass drum",), "cymbals": ("Cymbals",), "percussion": ("Bass drum", "Snare drum"),
-              "drum-set": ("Bass drum", "Snare drum", "Cymbals")}  # fmt: skip
+DRUM_PARTS = {
+    "snare-drum": ("Snare drum",),
+    "bass-drum": ("Bass drum",),
+    "cymbals": ("Cymbals",),
+    "percussion": ("Bass drum", "Snare drum"),
+    "drum-set": ("Bass drum", "Snare drum", "Cymbals"),
+}
 
 # A band as it usually is: of instruments that read alike, one.
-BAND = ("flute", "oboe", "clarinet", "bass-clarinet", "alto-saxophone", "tenor-saxophone", "baritone-saxophone", "bassoon", "trumpet", "horn", "trombone",
-        "euphonium", "euphonium-tc", "tuba", "glockenspiel", "snare-drum", "bass-drum", "cymbals")  # fmt: skip
+BAND = (
+    "flute",
+    "oboe",
+    "clarinet",
+    "bass-clarinet",
+    "alto-saxophone",
+    "tenor-saxophone",
+    "baritone-saxophone",
+    "bassoon",
+    "trumpet",
+    "horn",
+    "trombone",
+    "euphonium",
+    "euphonium-tc",
+    "tuba",
+    "glockenspiel",
+    "snare-drum",
+    "bass-drum",
+    "cymbals",
+)
+
 
 @dataclass(frozen=True)
 class Made:
@@ -41,7 +67,11 @@ def make(drill: Drill, players: Sequence[Instrument]) -> Made:
     for k, instrument in enumerate(players):
         drums = instrument.clef == "percussion"
         if drums != (drill.kind == "drums"):
-            told.append(f"{instrument.name}: {'this has no pitch; make a drum pattern for it' if drums else 'a drum pattern is for drums'}.")
+            told.append(
+                f"{instrument.name}: this has no pitch; make a drum pattern for it."
+                if drums
+                else f"{instrument.name}: a drum pattern is for drums."
+            )
             continue
         try:
             part, note = _part(drill, instrument, k)
@@ -60,7 +90,11 @@ def written_tonic(drill: Drill, instrument: Instrument) -> Pitch:
     """The tonic as this instrument reads it, spelled for the fewest signs."""
     tonic = read_tonic(drill.tonic)
     assert tonic is not None
-    moved = moved_pitch(tonic, -instrument.chromatic, -diatonic_of(instrument.chromatic)) if drill.concert else tonic
+    moved = (
+        moved_pitch(tonic, -instrument.chromatic, -diatonic_of(instrument.chromatic))
+        if drill.concert
+        else tonic
+    )
     return printable(SCALES[drill.scale], moved)
 
 
@@ -83,13 +117,31 @@ def _part(drill: Drill, instrument: Instrument, index: int) -> tuple[Part, str]:
         bars = with_marks(fill_bars(row.sounds, [signature], pickup=pickup, prefix=prefix), row.marks)
     beat_unit = "half" if drill.metre == "2/2" else "quarter." if drill.beats[1] == 8 else "quarter"
     quarters = {"half": 2.0, "quarter.": 1.5}.get(beat_unit, 1.0) * drill.bpm
-    bars = with_marks(bars, [(Fraction(0), Mark("tempo", Fraction(0), value=quarters, beat_unit=beat_unit, per_minute=str(drill.bpm)))])
+    bars = with_marks(
+        bars,
+        [
+            (
+                Fraction(0),
+                Mark("tempo", Fraction(0), value=quarters, beat_unit=beat_unit, per_minute=str(drill.bpm)),
+            )
+        ],
+    )
     diatonic = diatonic_of(instrument.chromatic)
-    return Part(f"P{index + 1}", instrument.name, instrument.name, diatonic, instrument.chromatic, bars, percussion=drill.kind == "drums"), note
+    return Part(
+        f"P{index + 1}",
+        instrument.name,
+        instrument.name,
+        diatonic,
+        instrument.chromatic,
+        bars,
+        percussion=drill.kind == "drums",
+    ), note
 
 
 def _placed(drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch) -> tuple[Ladder, str]:
-    """The notes of the drill on this instrument, and the level whose range holds them: the one asked for, or the next that does."""
+    """The notes of the drill on this instrument, and the level whose range holds them: the one asked for, or
+    the next that does.
+    """
     for level in LEVELS[LEVELS.index(drill.level) :]:
         limits = instrument.written_range(level)
         if limits is None:
@@ -100,7 +152,9 @@ def _placed(drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch) ->
     raise DrillError(f"{drill.span} from {tonic.letter} does not lie within its range.")
 
 
-def _ladder(drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch, limits: tuple[int, int]) -> Ladder | None:
+def _ladder(
+    drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch, limits: tuple[int, int]
+) -> Ladder | None:
     low, high = limits
     octave = len(scale.degrees)
     if drill.span.startswith("register "):
@@ -124,11 +178,15 @@ def _ladder(drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch, li
         if len(up) == steps + 1:
             down = notes_of(scale, first, first.midi, up[-1].midi, down=True)
             if len(down) == len(up):
-                found.append((abs((up[0].midi + up[-1].midi) / 2 - middle), Ladder(tuple(up), tuple(down), octave)))
+                found.append(
+                    (abs((up[0].midi + up[-1].midi) / 2 - middle), Ladder(tuple(up), tuple(down), octave))
+                )
     return min(found, key=lambda f: f[0])[1] if found else None
 
 
-def _pair(drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch, limits: tuple[int, int]) -> Ladder | None:
+def _pair(
+    drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch, limits: tuple[int, int]
+) -> Ladder | None:
     """Two notes: the tonic and the note asked for, or the next of the scale, where they lie best."""
     other = read_tonic(drill.other)
     if other is not None and drill.concert:
@@ -139,10 +197,18 @@ def _pair(drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch, limi
         if other is None:
             second = notes_of(scale, first, first.midi + 1, first.midi + 12)[0]
         else:
-            second = min((Pitch(other.step, other.alter, q) for q in range(-1, 10)), key=lambda p: (abs(p.midi - first.midi), p.midi))
+            second = min(
+                (Pitch(other.step, other.alter, q) for q in range(-1, 10)),
+                key=lambda p: (abs(p.midi - first.midi), p.midi),
+            )
         pair = tuple(sorted((first, second), key=lambda p: p.midi))
         if limits[0] <= pair[0].midi and pair[1].midi <= limits[1] and pair[0].midi != pair[1].midi:
-            found.append((abs(sum(p.midi for p in pair) / 2 - _middle(instrument)), Ladder(pair, pair, 2, pair.index(first))))
+            found.append(
+                (
+                    abs(sum(p.midi for p in pair) / 2 - _middle(instrument)),
+                    Ladder(pair, pair, 2, pair.index(first)),
+                )
+            )
     return min(found, key=lambda f: f[0])[1] if found else None
 
 
@@ -163,17 +229,32 @@ def _register(instrument: Instrument, name: str, limits: tuple[int, int]) -> tup
 
 
 def title_of(drill: Drill, players: Sequence[Instrument]) -> str:
-    """What the exercise is called: in the player's own key where it is for one instrument, else in the key that was asked for."""
+    """What the exercise is called: in the player's own key where it is for one instrument, else in the key
+    that was asked for.
+    """
     if drill.kind == "drums":
         return f"Drum pattern {drill.seed} in {drill.metre}"
     if len(players) == 1:
         key = written_tonic(drill, players[0]).letter
     else:
         tonic = read_tonic(drill.tonic)
-        key = f"{'Concert' if drill.concert else 'Written'} {printable(SCALES[drill.scale], tonic).letter if tonic else drill.tonic}"
-    what = {"scale": "", "intervals": f" in {drill.interval}", "pattern": f", figure {drill.figure}", "arpeggio": f", {drill.chord}",
-            "leaps": f", leaps {drill.leaps} from {drill.degree}", "long tones": ", long tones", "switch": ", two notes to and fro",
-            "two notes": ", two notes", "rhythm": f", rhythm {drill.seed}", "shrinking": ", shrinking notes", "echo": f", echo {drill.seed}"}[drill.kind]
+        key = (
+            f"{'Concert' if drill.concert else 'Written'} "
+            f"{printable(SCALES[drill.scale], tonic).letter if tonic else drill.tonic}"
+        )
+    what = {
+        "scale": "",
+        "intervals": f" in {drill.interval}",
+        "pattern": f", figure {drill.figure}",
+        "arpeggio": f", {drill.chord}",
+        "leaps": f", leaps {drill.leaps} from {drill.degree}",
+        "long tones": ", long tones",
+        "switch": ", two notes to and fro",
+        "two notes": ", two notes",
+        "rhythm": f", rhythm {drill.seed}",
+        "shrinking": ", shrinking notes",
+        "echo": f", echo {drill.seed}",
+    }[drill.kind]
     if drill.kind in ("switch", "two notes", "rhythm"):
         return f"{key}{what}"
     return f"{key} {drill.scale}{what}"

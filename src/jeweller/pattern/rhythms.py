@@ -10,11 +10,23 @@ import numpy as np
 F = Fraction
 # Values that a scale goes round in, quarters; a negative one is a rest.
 ROWS: dict[str, tuple[Fraction, ...]] = {
-    "wholes": (F(4),), "halves": (F(2),), "quarters": (F(1),), "eighths": (F(1, 2),), "triplets": (F(1, 3),), "sixteenths": (F(1, 4),),
-    "dotted quarters": (F(3, 2),), "half and quarters": (F(2), F(1), F(1)), "quarter and eighths": (F(1), F(1, 2), F(1, 2)),
-    "eighths and quarter": (F(1, 2), F(1, 2), F(1)), "dotted": (F(3, 2), F(1, 2)), "sharp dotted": (F(3, 4), F(1, 4)), "short first": (F(1, 4), F(3, 4)),
-    "off the beat": (F(1, 2), F(1), F(1, 2)), "quarter and rest": (F(1), F(-1)), "swung six": (F(1), F(1, 2)),
-}  # fmt: skip
+    "wholes": (F(4),),
+    "halves": (F(2),),
+    "quarters": (F(1),),
+    "eighths": (F(1, 2),),
+    "triplets": (F(1, 3),),
+    "sixteenths": (F(1, 4),),
+    "dotted quarters": (F(3, 2),),
+    "half and quarters": (F(2), F(1), F(1)),
+    "quarter and eighths": (F(1), F(1, 2), F(1, 2)),
+    "eighths and quarter": (F(1, 2), F(1, 2), F(1)),
+    "dotted": (F(3, 2), F(1, 2)),
+    "sharp dotted": (F(3, 4), F(1, 4)),
+    "short first": (F(1, 4), F(3, 4)),
+    "off the beat": (F(1, 2), F(1), F(1, 2)),
+    "quarter and rest": (F(1), F(-1)),
+    "swung six": (F(1), F(1, 2)),
+}
 
 
 @dataclass(frozen=True)
@@ -29,22 +41,30 @@ class Cells:
 
 # Of two beats or one, in metres whose beat is a quarter; and of one dotted quarter.
 SIMPLE = Cells(
-    plain=((F(1),), (F(1), F(1)), (F(2),), (F(1, 2), F(1, 2))), dots=((F(3, 2), F(1, 2)), (F(3, 4), F(1, 4)), (F(1, 2), F(1), F(1, 2))),
+    plain=((F(1),), (F(1), F(1)), (F(2),), (F(1, 2), F(1, 2))),
+    dots=((F(3, 2), F(1, 2)), (F(3, 4), F(1, 4)), (F(1, 2), F(1), F(1, 2))),
     rests=((F(-1),), (F(-1, 2), F(1, 2)), (F(1, 2), F(-1, 2))),
-    fast=((F(1, 4),) * 4, (F(1, 2), F(1, 4), F(1, 4)), (F(1, 4), F(1, 4), F(1, 2)), (F(1, 3),) * 3))  # fmt: skip
+    fast=((F(1, 4),) * 4, (F(1, 2), F(1, 4), F(1, 4)), (F(1, 4), F(1, 4), F(1, 2)), (F(1, 3),) * 3),
+)
 COMPOUND = Cells(
-    plain=((F(3, 2),), (F(1), F(1, 2)), (F(1, 2),) * 3), dots=((F(3, 4), F(1, 4), F(1, 2)), (F(1, 2), F(1))),
+    plain=((F(3, 2),), (F(1), F(1, 2)), (F(1, 2),) * 3),
+    dots=((F(3, 4), F(1, 4), F(1, 2)), (F(1, 2), F(1))),
     rests=((F(-3, 2),), (F(1), F(-1, 2)), (F(-1, 2), F(1))),
-    fast=((F(1, 2), F(1, 4), F(1, 4), F(1, 2)), (F(1, 2), F(1, 2), F(1, 4), F(1, 4))))  # fmt: skip
+    fast=((F(1, 2), F(1, 4), F(1, 4), F(1, 2)), (F(1, 2), F(1, 2), F(1, 4), F(1, 4))),
+)
 HARDER = {"dots", "rests", "ties", "fast"}
 
 
-def draw_bar(rng: np.random.Generator, length: Fraction, beat: Fraction, uses: frozenset[str]) -> list[Fraction]:
+def draw_bar(
+    rng: np.random.Generator, length: Fraction, beat: Fraction, uses: frozenset[str]
+) -> list[Fraction]:
     """One bar of values that add up to `length`, from the cells that `uses` allows (dots, rests, fast)."""
     cells = COMPOUND if beat.numerator == 3 else SIMPLE
     scale = F(1) if beat.numerator == 3 else beat
     asked = [getattr(cells, name) for name in ("dots", "rests", "fast") if name in uses]
-    choices = [c for group in (cells.plain, cells.plain, *asked) for c in group]  # plain values twice as often
+    choices = [
+        c for group in (cells.plain, cells.plain, *asked) for c in group
+    ]  # plain values twice as often
     out: list[Fraction] = []
     left = length
     while left > 0:

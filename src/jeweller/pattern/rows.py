@@ -1,4 +1,6 @@
-"""The notes of each kind of exercise, as rows for `jeweller.score.fill`: which degrees in which order, how long, how joined."""
+"""The notes of each kind of exercise, as rows for `jeweller.score.fill`: which degrees in which order, how
+long, how joined.
+"""
 
 from __future__ import annotations
 
@@ -15,13 +17,21 @@ from jeweller.score.fill import Sound
 from jeweller.score.model import Mark
 from jeweller.score.pitch import Pitch
 
-SLUR_GROUPS = {"slurred": (-1,), "two and two": (2,), "slur two tongue two": (2, 1, 1), "tongue two slur two": (1, 1, 2), "slur three tongue one": (3, 1)}
+SLUR_GROUPS = {
+    "slurred": (-1,),
+    "two and two": (2,),
+    "slur two tongue two": (2, 1, 1),
+    "tongue two slur two": (1, 1, 2),
+    "slur three tongue one": (3, 1),
+}
 NOTE_MARKS = {"staccato": "staccato", "tenuto": "tenuto", "accents": "accent"}
 
 
 @dataclass(frozen=True)
 class Ladder:
-    """The notes an exercise is made of, lowest first: going up, and going down where that is spelled or altered otherwise. `octave`: notes to the octave."""
+    """The notes an exercise is made of, lowest first: going up, and going down where that is spelled or
+    altered otherwise. `octave`: notes to the octave.
+    """
 
     up: tuple[Pitch, ...]
     down: tuple[Pitch, ...]
@@ -161,14 +171,21 @@ def _two_notes(drill: Drill, ladder: Ladder) -> Row:
     """The two notes, and empty bars to make something of them."""
     both = [Sound(drill.bar_length, (ladder.up[k],)) for k in (ladder.tonic, 1 - ladder.tonic)]
     sounds = [*both, *[Sound(drill.bar_length)] * max(1, drill.bars - 2)]
-    return Row(tuple(sounds), ((2 * drill.bar_length, Mark("words", Fraction(0), "make your own rhythms of these two notes")),))
+    return Row(
+        tuple(sounds),
+        ((2 * drill.bar_length, Mark("words", Fraction(0), "make your own rhythms of these two notes")),),
+    )
 
 
 def _rhythm(drill: Drill, ladder: Ladder) -> Row:
     """A rhythm drawn by seed, on one note or walking along the scale."""
     rng = np.random.default_rng(drill.seed)
     uses = frozenset(drill.uses)
-    beat = Fraction(12, drill.beats[1]) if drill.beats[1] >= 8 and drill.beats[0] % 3 == 0 else Fraction(4, drill.beats[1])
+    beat = (
+        Fraction(12, drill.beats[1])
+        if drill.beats[1] >= 8 and drill.beats[0] % 3 == 0
+        else Fraction(4, drill.beats[1])
+    )
     values: list[Fraction] = []
     if drill.pickup:
         values.append(beat if beat.numerator == 1 else Fraction(1, 2))
@@ -178,7 +195,11 @@ def _rhythm(drill: Drill, ladder: Ladder) -> Row:
     values.append(drill.bar_length - values[0] if drill.pickup else drill.bar_length)
     if "ties" in uses:
         values = _tied(values, drill, rng)
-    way = _turn(dataclasses.replace(drill, direction="both"), ladder) if drill.on == "the scale" else [ladder.up[0]]
+    way = (
+        _turn(dataclasses.replace(drill, direction="both"), ladder)
+        if drill.on == "the scale"
+        else [ladder.up[0]]
+    )
     sounds, k = [], 0
     for value in values:
         if value < 0:
@@ -196,7 +217,14 @@ def _tied(values: Sequence[Fraction], drill: Drill, rng: np.random.Generator) ->
     out: list[Fraction] = []
     now = values[0] - drill.bar_length if drill.pickup else Fraction(0)
     for k, value in enumerate(values):
-        over = now % drill.bar_length == 0 and 1 < k < len(values) - 1 and out and out[-1] > 0 and value > 0 and out[-1] + value <= 4
+        over = (
+            now % drill.bar_length == 0
+            and 1 < k < len(values) - 1
+            and out
+            and out[-1] > 0
+            and value > 0
+            and out[-1] + value <= 4
+        )
         if over and rng.random() < 0.5:
             out[-1] += value
         else:
@@ -223,7 +251,11 @@ def _shrinking(drill: Drill, ladder: Ladder) -> Row:
 def _echo(drill: Drill, ladder: Ladder) -> Row:
     """Bars that the program plays, small, each with a bar to answer in."""
     rng = np.random.default_rng(drill.seed)
-    beat = Fraction(12, drill.beats[1]) if drill.beats[1] >= 8 and drill.beats[0] % 3 == 0 else Fraction(4, drill.beats[1])
+    beat = (
+        Fraction(12, drill.beats[1])
+        if drill.beats[1] >= 8 and drill.beats[0] % 3 == 0
+        else Fraction(4, drill.beats[1])
+    )
     sounds: list[Sound] = []
     at = 0
     for _ in range(max(1, drill.bars // 2)):
@@ -233,19 +265,31 @@ def _echo(drill: Drill, ladder: Ladder) -> Row:
             call.append(Sound(abs(value), (ladder.up[at],) if value > 0 else ()))
         sounds += [dataclasses.replace(s, marks={"cue": True}) if s.pitches else s for s in call]
         sounds += call
-    return Row(tuple(sounds), ((Fraction(0), Mark("words", Fraction(0), "small notes: listen; then answer")),))
+    return Row(
+        tuple(sounds), ((Fraction(0), Mark("words", Fraction(0), "small notes: listen; then answer")),)
+    )
 
 
 _SPECIAL: dict[str, Callable[[Drill, Ladder], Row]] = {
-    "long tones": _long_tones, "switch": _switch, "two notes": _two_notes, "rhythm": _rhythm, "shrinking": _shrinking, "echo": _echo,
-}  # fmt: skip
+    "long tones": _long_tones,
+    "switch": _switch,
+    "two notes": _two_notes,
+    "rhythm": _rhythm,
+    "shrinking": _shrinking,
+    "echo": _echo,
+}
 
 
 def _articulated(sounds: list[Sound], drill: Drill) -> list[Sound]:
     """The sounds with slurs or marks of the articulation asked for; notes of one pitch are not slurred."""
     out = list(sounds)
     if drill.articulation in NOTE_MARKS:
-        return [dataclasses.replace(s, marks={**s.marks, "articulations": (NOTE_MARKS[drill.articulation],)}) if s.pitches else s for s in out]
+        return [
+            dataclasses.replace(s, marks={**s.marks, "articulations": (NOTE_MARKS[drill.articulation],)})
+            if s.pitches
+            else s
+            for s in out
+        ]
     groups = SLUR_GROUPS.get(drill.articulation)
     if groups is None:
         return out
@@ -253,7 +297,13 @@ def _articulated(sounds: list[Sound], drill: Drill) -> list[Sound]:
     while k < len(out):
         size = groups[g % len(groups)] if groups[0] > 0 else len(out)
         end = k
-        while end + 1 < len(out) and end + 1 < k + size and out[end + 1].pitches and out[end].pitches and out[end + 1].pitches != out[end].pitches:
+        while (
+            end + 1 < len(out)
+            and end + 1 < k + size
+            and out[end + 1].pitches
+            and out[end].pitches
+            and out[end + 1].pitches != out[end].pitches
+        ):
             end += 1
         if end > k:
             out[k] = dataclasses.replace(out[k], marks={**out[k].marks, "slur_starts": ("1",)})
@@ -273,7 +323,10 @@ def _dynamics(drill: Drill, sounds: Sequence[Sound]) -> list[tuple[Fraction, Mar
         return at, Mark("dynamics", Fraction(0), name, above=False)
 
     def wedge(a: Fraction, b: Fraction, kind: str) -> list[tuple[Fraction, Mark]]:
-        return [(a, Mark("wedge", Fraction(0), kind, above=False)), (b, Mark("wedge", Fraction(0), "stop", above=False))]
+        return [
+            (a, Mark("wedge", Fraction(0), kind, above=False)),
+            (b, Mark("wedge", Fraction(0), "stop", above=False)),
+        ]
 
     middle = max((b for b in begins if b <= total / 2), default=Fraction(0))
     last = begins[-1]
@@ -283,9 +336,19 @@ def _dynamics(drill: Drill, sounds: Sequence[Sound]) -> list[tuple[Fraction, Mar
         case "diminuendo":
             return [level(Fraction(0), "f"), *wedge(Fraction(0), last, "diminuendo"), level(last, "p")]
         case "swell":
-            return [level(Fraction(0), "p"), *wedge(Fraction(0), middle, "crescendo"), level(middle, "f"), *wedge(middle, last, "diminuendo"), level(last, "p")]
+            return [
+                level(Fraction(0), "p"),
+                *wedge(Fraction(0), middle, "crescendo"),
+                level(middle, "f"),
+                *wedge(middle, last, "diminuendo"),
+                level(last, "p"),
+            ]
         case "terraces":
-            bars = [drill.bar_length * k for k in range(int(total / drill.bar_length) + 1) if drill.bar_length * k < total]
+            bars = [
+                drill.bar_length * k
+                for k in range(int(total / drill.bar_length) + 1)
+                if drill.bar_length * k < total
+            ]
             return [level(at, ("p", "mf", "f", "mf")[k % 4]) for k, at in enumerate(bars)]
         case _:
             return []

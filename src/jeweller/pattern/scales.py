@@ -1,4 +1,6 @@
-"""Scales as steps of letters and semitones, spelled from any tonic, with the key signature they are printed under."""
+"""Scales as steps of letters and semitones, spelled from any tonic, with the key signature they are printed
+under.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,9 @@ LETTER_FIFTHS = {"F": -1, "C": 0, "G": 1, "D": 2, "A": 3, "E": 4, "B": 5}
 
 @dataclass(frozen=True)
 class Scale:
-    """One octave going up: (letters above the tonic, semitones above it). `down` where it comes down otherwise. `key`: fifths from the tonic's major key."""
+    """One octave going up: (letters above the tonic, semitones above it). `down` where it comes down
+    otherwise. `key`: fifths from the tonic's major key.
+    """
 
     name: str
     degrees: tuple[tuple[int, int], ...]
@@ -25,23 +29,62 @@ def _seven(text: str) -> tuple[tuple[int, int], ...]:
     return tuple(enumerate(int(n) for n in text.split()))
 
 
-SCALES = {s.name: s for s in (
-    Scale("major", _seven("0 2 4 5 7 9 11")),
-    Scale("natural minor", _seven("0 2 3 5 7 8 10"), -3, mode="minor"),
-    Scale("harmonic minor", _seven("0 2 3 5 7 8 11"), -3, mode="minor"),
-    Scale("melodic minor", _seven("0 2 3 5 7 9 11"), -3, _seven("0 2 3 5 7 8 10"), mode="minor"),
-    Scale("dorian", _seven("0 2 3 5 7 9 10"), -2),
-    Scale("phrygian", _seven("0 1 3 5 7 8 10"), -4),
-    Scale("lydian", _seven("0 2 4 6 7 9 11"), 1),
-    Scale("mixolydian", _seven("0 2 4 5 7 9 10"), -1),
-    Scale("locrian", _seven("0 1 3 5 6 8 10"), -5),
-    Scale("major pentatonic", ((0, 0), (1, 2), (2, 4), (4, 7), (5, 9))),
-    Scale("minor pentatonic", ((0, 0), (2, 3), (3, 5), (4, 7), (6, 10)), -3, mode="minor"),
-    Scale("blues", ((0, 0), (2, 3), (3, 5), (3, 6), (4, 7), (6, 10)), -3, ((0, 0), (2, 3), (3, 5), (4, 6), (4, 7), (6, 10)), mode="minor"),
-    Scale("whole-tone", ((0, 0), (1, 2), (2, 4), (3, 6), (4, 8), (5, 10)), None),
-    Scale("chromatic", ((0, 0), (0, 1), (1, 2), (1, 3), (2, 4), (3, 5), (3, 6), (4, 7), (4, 8), (5, 9), (5, 10), (6, 11)), None,
-          ((0, 0), (1, 1), (1, 2), (2, 3), (2, 4), (3, 5), (4, 6), (4, 7), (5, 8), (5, 9), (6, 10), (6, 11))),
-)}  # fmt: skip
+SCALES = {
+    s.name: s
+    for s in (
+        Scale("major", _seven("0 2 4 5 7 9 11")),
+        Scale("natural minor", _seven("0 2 3 5 7 8 10"), -3, mode="minor"),
+        Scale("harmonic minor", _seven("0 2 3 5 7 8 11"), -3, mode="minor"),
+        Scale("melodic minor", _seven("0 2 3 5 7 9 11"), -3, _seven("0 2 3 5 7 8 10"), mode="minor"),
+        Scale("dorian", _seven("0 2 3 5 7 9 10"), -2),
+        Scale("phrygian", _seven("0 1 3 5 7 8 10"), -4),
+        Scale("lydian", _seven("0 2 4 6 7 9 11"), 1),
+        Scale("mixolydian", _seven("0 2 4 5 7 9 10"), -1),
+        Scale("locrian", _seven("0 1 3 5 6 8 10"), -5),
+        Scale("major pentatonic", ((0, 0), (1, 2), (2, 4), (4, 7), (5, 9))),
+        Scale("minor pentatonic", ((0, 0), (2, 3), (3, 5), (4, 7), (6, 10)), -3, mode="minor"),
+        Scale(
+            "blues",
+            ((0, 0), (2, 3), (3, 5), (3, 6), (4, 7), (6, 10)),
+            -3,
+            ((0, 0), (2, 3), (3, 5), (4, 6), (4, 7), (6, 10)),
+            mode="minor",
+        ),
+        Scale("whole-tone", ((0, 0), (1, 2), (2, 4), (3, 6), (4, 8), (5, 10)), None),
+        Scale(
+            "chromatic",
+            (
+                (0, 0),
+                (0, 1),
+                (1, 2),
+                (1, 3),
+                (2, 4),
+                (3, 5),
+                (3, 6),
+                (4, 7),
+                (4, 8),
+                (5, 9),
+                (5, 10),
+                (6, 11),
+            ),
+            None,
+            (
+                (0, 0),
+                (1, 1),
+                (1, 2),
+                (2, 3),
+                (2, 4),
+                (3, 5),
+                (4, 6),
+                (4, 7),
+                (5, 8),
+                (5, 9),
+                (6, 10),
+                (6, 11),
+            ),
+        ),
+    )
+}
 
 
 def tonic_fifths(tonic: Pitch) -> int:
@@ -50,7 +93,9 @@ def tonic_fifths(tonic: Pitch) -> int:
 
 
 def key_of(scale: Scale, tonic: Pitch) -> int | None:
-    """The key signature a scale is printed under, in fifths; None where it would have more than seven signs."""
+    """The key signature a scale is printed under, in fifths; None where it would have more than seven
+    signs.
+    """
     if scale.key is None:
         return 0
     fifths = tonic_fifths(tonic) + scale.key
@@ -78,7 +123,9 @@ def printable(scale: Scale, tonic: Pitch) -> Pitch:
 
 
 def notes_of(scale: Scale, tonic: Pitch, low: int, high: int, *, down: bool = False) -> list[Pitch]:
-    """Every note of the scale from MIDI `low` to `high`, lowest first, spelled from the tonic's letter; `down` as the scale comes down."""
+    """Every note of the scale from MIDI `low` to `high`, lowest first, spelled from the tonic's letter;
+    `down` as the scale comes down.
+    """
     out = []
     for octave in range(-1, 10):
         for letters, semitones in scale.down if down and scale.down else scale.degrees:
@@ -89,7 +136,12 @@ def notes_of(scale: Scale, tonic: Pitch, low: int, high: int, *, down: bool = Fa
             if low <= midi <= high:
                 pitch = Pitch(step, alter, octave + up)
                 # Without a key to read it by, a plain letter: no E♯, no double signs.
-                out.append(_plain(midi) if scale.key is None and (abs(alter) > 1 or (STEP_SEMITONE[step] + alter not in BLACK and alter)) else pitch)
+                out.append(
+                    _plain(midi)
+                    if scale.key is None
+                    and (abs(alter) > 1 or (STEP_SEMITONE[step] + alter not in BLACK and alter))
+                    else pitch
+                )
     return out
 
 

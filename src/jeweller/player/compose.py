@@ -1,4 +1,6 @@
-"""Lines that nobody has played before: seeded music of our own for one instrument, of the kind a method book sets, to practise the ear on."""
+"""Lines that nobody has played before: seeded music of our own for one instrument, of the kind a method book
+sets, to practise the ear on.
+"""
 
 from __future__ import annotations
 
@@ -17,15 +19,33 @@ SIGNS = {-2: "flat-flat", -1: "flat", 0: "natural", 1: "sharp", 2: "double-sharp
 STEPS = "CDEFGAB"
 # Rhythm cells: quarters; a negative value is a rest. By the length they fill.
 SIMPLE: dict[int, list[tuple[tuple[Fraction, ...], float]]] = {
-    1: [((F(1),), 4), ((F(1, 2), F(1, 2)), 3.5), ((F(3, 4), F(1, 4)), 1.6), ((F(1, 4),) * 4, 0.7), ((-F(1),), 0.8), ((F(1, 3),) * 3, 0.35),
-        ((F(1, 2), F(1, 4), F(1, 4)), 0.5)],
-    2: [((F(2),), 3), ((F(3, 2), F(1, 2)), 1.6), ((-F(2),), 0.6), ((F(1, 2), F(1), F(1, 2)), 0.5), ((F(1), -F(1)), 0.7)],
+    1: [
+        ((F(1),), 4),
+        ((F(1, 2), F(1, 2)), 3.5),
+        ((F(3, 4), F(1, 4)), 1.6),
+        ((F(1, 4),) * 4, 0.7),
+        ((-F(1),), 0.8),
+        ((F(1, 3),) * 3, 0.35),
+        ((F(1, 2), F(1, 4), F(1, 4)), 0.5),
+    ],
+    2: [
+        ((F(2),), 3),
+        ((F(3, 2), F(1, 2)), 1.6),
+        ((-F(2),), 0.6),
+        ((F(1, 2), F(1), F(1, 2)), 0.5),
+        ((F(1), -F(1)), 0.7),
+    ],
     3: [((F(3),), 1)],
     4: [((F(4),), 0.7), ((F(3), -F(1)), 0.4), ((-F(4),), 0.15)],
-}  # fmt: skip
+}
 COMPOUND: list[tuple[tuple[Fraction, ...], float]] = [
-    ((F(3, 2),), 2), ((F(1), F(1, 2)), 3), ((F(1, 2),) * 3, 2.5), ((F(3, 4), F(1, 4), F(1, 2)), 1), ((-F(3, 2),), 0.6), ((F(1), -F(1, 2)), 0.4),
-]  # fmt: skip
+    ((F(3, 2),), 2),
+    ((F(1), F(1, 2)), 3),
+    ((F(1, 2),) * 3, 2.5),
+    ((F(3, 4), F(1, 4), F(1, 2)), 1),
+    ((-F(3, 2),), 0.6),
+    ((F(1), -F(1, 2)), 0.4),
+]
 METRES = [(4, 4, 4.0), (3, 4, 2.5), (2, 4, 1.5), (6, 8, 1.5), (2, 2, 0.6)]
 
 
@@ -47,7 +67,9 @@ class Style:
     plain: bool = False  # no slurs, ornaments, repeats or dynamics
 
 
-def _choice(rng: np.random.Generator, cells: list[tuple[tuple[Fraction, ...], float]]) -> tuple[Fraction, ...]:
+def _choice(
+    rng: np.random.Generator, cells: list[tuple[tuple[Fraction, ...], float]]
+) -> tuple[Fraction, ...]:
     weights = np.array([w for _, w in cells])
     return cells[int(rng.choice(len(cells), p=weights / weights.sum()))][0]
 
@@ -108,11 +130,31 @@ def compose(seed: int, instrument: Instrument, style: Style | None = None) -> Sc
         if k == 0:
             marks.append(Mark("tempo", F(0), value=_tempo(rng, beat_type, shortest), beat_unit="quarter"))
         length = sum(map(abs, rhythm), F(0))
-        bars.append(Bar(str(number + k), length, beats, beat_type, fifths, "major", (instrument.clef, 2 if instrument.clef == "G" else 4, 0), tuple(notes),
-                        tuple(marks), implicit=length < metre, final_bar=k == len(rhythms) - 1))  # fmt: skip
+        bars.append(
+            Bar(
+                str(number + k),
+                length,
+                beats,
+                beat_type,
+                fifths,
+                "major",
+                (instrument.clef, 2 if instrument.clef == "G" else 4, 0),
+                tuple(notes),
+                tuple(marks),
+                implicit=length < metre,
+                final_bar=k == len(rhythms) - 1,
+            )
+        )
     if not style.plain:
         bars = _structure(rng, bars, style, pickup)
-    part = Part("P1", instrument.name, instrument.name, round(instrument.chromatic * 7 / 12), instrument.chromatic, tuple(bars))
+    part = Part(
+        "P1",
+        instrument.name,
+        instrument.name,
+        round(instrument.chromatic * 7 / 12),
+        instrument.chromatic,
+        tuple(bars),
+    )
     return Score(f"Line {seed}", (part,), "Jeweller")
 
 
@@ -126,7 +168,11 @@ class _Walker:
         self.at = len(self.scale) // 2
 
     def next(self) -> Pitch:
-        move = int(self.rng.choice([-4, -3, -2, -1, 0, 1, 2, 3, 4], p=[0.03, 0.05, 0.12, 0.27, 0.08, 0.26, 0.11, 0.05, 0.03]))
+        move = int(
+            self.rng.choice(
+                [-4, -3, -2, -1, 0, 1, 2, 3, 4], p=[0.03, 0.05, 0.12, 0.27, 0.08, 0.26, 0.11, 0.05, 0.03]
+            )
+        )
         middle = len(self.scale) / 2
         if (self.at - middle) * move > 0 and self.rng.random() < abs(self.at - middle) / middle * 0.6:
             move = -move
@@ -135,7 +181,15 @@ class _Walker:
 
 
 def _bar_notes(
-    rng: np.random.Generator, walker: _Walker, rhythm: list[Fraction], fifths: int, k: int, style: Style, beat_type: int, *, last: bool
+    rng: np.random.Generator,
+    walker: _Walker,
+    rhythm: list[Fraction],
+    fifths: int,
+    k: int,
+    style: Style,
+    beat_type: int,
+    *,
+    last: bool,
 ) -> list[Note]:
     notes: list[Note] = []
     state: dict[tuple[str, int], int] = {}
@@ -161,7 +215,9 @@ def _bar_notes(
             over = walker.scale[min(walker.at + 1, len(walker.scale) - 1)]
             if over != pitch:
                 g_kind, _, _ = guess_type(F(1, 2))
-                notes.append(_note(f"{name}.g", at, F(0), over, fifths, state, type=g_kind, grace=True, slash=True))
+                notes.append(
+                    _note(f"{name}.g", at, F(0), over, fifths, state, type=g_kind, grace=True, slash=True)
+                )
         ornament = None
         if not style.plain and length >= 1 and not last and not grace:
             draw = rng.random()
@@ -169,15 +225,36 @@ def _bar_notes(
             if ornament is None and draw < style.trill + style.turn:
                 ornament = str(rng.choice(["mordent", "inverted_mordent", "turn"]))
         short = staccato and length <= 1 and ornament is None
-        notes.append(_note(name, at, length, pitch, fifths, state, type=kind, dots=dots, tuplet=tuplet, ornament=ornament,
-                           articulations=("staccato",) if short else ()))  # fmt: skip
+        notes.append(
+            _note(
+                name,
+                at,
+                length,
+                pitch,
+                fifths,
+                state,
+                type=kind,
+                dots=dots,
+                tuplet=tuplet,
+                ornament=ornament,
+                articulations=("staccato",) if short else (),
+            )
+        )
         at += length
     if not style.plain and not staccato:
         _slur(rng, notes, style.slurs)
     return notes
 
 
-def _note(name: str, at: Fraction, length: Fraction, pitch: Pitch, fifths: int, state: dict[tuple[str, int], int], **more: object) -> Note:
+def _note(
+    name: str,
+    at: Fraction,
+    length: Fraction,
+    pitch: Pitch,
+    fifths: int,
+    state: dict[tuple[str, int], int],
+    **more: object,
+) -> Note:
     place = (pitch.step, pitch.octave)
     usual = state.get(place, key_alter(pitch.step, fifths))
     accidental = None
@@ -195,9 +272,15 @@ def _slur(rng: np.random.Generator, notes: list[Note], chance: float) -> None:
     while k < len(notes) - 1:
         m = k
         while (
-            m + 1 < len(notes) and not notes[m + 1].is_rest and not notes[m + 1].grace and not notes[m].is_rest and not notes[m].grace and m - k < 3
+            m + 1 < len(notes)
+            and not notes[m + 1].is_rest
+            and not notes[m + 1].grace
+            and not notes[m].is_rest
+            and not notes[m].grace
+            and m - k < 3
         ):
-            same = notes[m + 1].pitch is not None and notes[m].pitch is not None and notes[m + 1].pitch.midi == notes[m].pitch.midi  # type: ignore[union-attr]
+            here, following = notes[m].pitch, notes[m + 1].pitch
+            same = here is not None and following is not None and here.midi == following.midi
             if same or notes[m].ornament or notes[m + 1].ornament:
                 break
             m += 1
@@ -222,16 +305,27 @@ def _structure(rng: np.random.Generator, bars: list[Bar], style: Style, pickup: 
         start = int(rng.integers(1, max(2, len(bars) - 5)))
         stop = min(start + int(rng.integers(2, 4)), len(bars) - 2)
         if stop > start:
-            bars[0] = dataclasses.replace(bars[0], marks=(*bars[0].marks, Mark("dynamics", F(0), levels[a], above=False)))
+            bars[0] = dataclasses.replace(
+                bars[0], marks=(*bars[0].marks, Mark("dynamics", F(0), levels[a], above=False))
+            )
             wedge = Mark("wedge", F(0), "crescendo" if b > a else "diminuendo", above=False)
             bars[start] = dataclasses.replace(bars[start], marks=(*bars[start].marks, wedge))
             bars[stop] = dataclasses.replace(
-                bars[stop], marks=(*bars[stop].marks, Mark("wedge", F(0), "stop", above=False), Mark("dynamics", F(0), levels[b], above=False))
+                bars[stop],
+                marks=(
+                    *bars[stop].marks,
+                    Mark("wedge", F(0), "stop", above=False),
+                    Mark("dynamics", F(0), levels[b], above=False),
+                ),
             )
     if rng.random() < style.fermata:
         k = int(rng.integers(2, max(3, len(bars) - 1)))
         notes = list(bars[k].notes)
-        long = [i for i, n in enumerate(notes) if not n.is_rest and not n.grace and n.duration >= 1 and n.ornament is None]
+        long = [
+            i
+            for i, n in enumerate(notes)
+            if not n.is_rest and not n.grace and n.duration >= 1 and n.ornament is None
+        ]
         if long:
             notes[long[-1]] = dataclasses.replace(notes[long[-1]], fermata=True)
             bars[k] = dataclasses.replace(bars[k], notes=tuple(notes))

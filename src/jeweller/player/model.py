@@ -1,4 +1,6 @@
-"""The model: how the part should sound, on the right instrument, at a given speed or in the take's own time."""
+"""The model: how the part should sound, on the right instrument, at a given speed or in the take's own
+time.
+"""
 
 from __future__ import annotations
 
@@ -44,12 +46,19 @@ def play_model(line: Line, sound: str, when: Callable[[float], float], *, lead_s
             at, k = on, 0
             while at < on + length - 0.04:
                 step = min(0.09, on + length - at)
-                tones.append(Tone(at, at + step, note.sounding_midi + (up if k % 2 else 0), 0.0, slurred=k > 0))
+                tones.append(
+                    Tone(at, at + step, note.sounding_midi + (up if k % 2 else 0), 0.0, slurred=k > 0)
+                )
                 at, k = at + step, k + 1
         else:
             tones.append(
                 Tone(
-                    on, on + length, note.sounding_midi, 0.0, (note.slurred_from_previous and main > 0) or bool(graces), 6.0 if length > 0.7 else 0.0
+                    on,
+                    on + length,
+                    note.sounding_midi,
+                    0.0,
+                    (note.slurred_from_previous and main > 0) or bool(graces),
+                    6.0 if length > 0.7 else 0.0,
                 )
             )
     seconds = (max(t.off_s for t in tones) if tones else 0.0) + 0.4
@@ -62,7 +71,8 @@ STROKES = {"Cymbals": "Suspended cymbal", "Snare drum": "Snare drum", "Bass drum
 
 
 def sounded(part: Part, sound: str, *, bpm: float | None = None, count_in: bool = False) -> Model:
-    """A part as it should sound, at its own speed or at `bpm` quarters a minute, after a bar of clicks with `count_in`.
+    """A part as it should sound, at its own speed or at `bpm` quarters a minute, after a bar of clicks with
+    `count_in`.
 
     Of an echo drill only what the program plays sounds; the bars to answer in are silent.
     """
@@ -94,12 +104,18 @@ def _calls(part: Part) -> Part:
     def turned(n: Note) -> Note:
         if n.cue:
             return dataclasses.replace(n, cue=False)
-        return dataclasses.replace(n, pitch=None, unpitched=False, tie_start=False, tie_stop=False, accidental=None)
+        return dataclasses.replace(
+            n, pitch=None, unpitched=False, tie_start=False, tie_stop=False, accidental=None
+        )
 
-    return dataclasses.replace(part, bars=tuple(dataclasses.replace(b, notes=tuple(turned(n) for n in b.notes)) for b in part.bars))
+    return dataclasses.replace(
+        part, bars=tuple(dataclasses.replace(b, notes=tuple(turned(n) for n in b.notes)) for b in part.bars)
+    )
 
 
 def _struck(line: Line, spq: float, lead: float) -> Model:
     onsets = tuple(lead + float(n.onset) * spq for n in line.main_notes)
-    strokes = [(at, STROKES.get(n.written.stroke, "Tap"), 0.0) for at, n in zip(onsets, line.main_notes, strict=True)]
+    strokes = [
+        (at, STROKES.get(n.written.stroke, "Tap"), 0.0) for at, n in zip(onsets, line.main_notes, strict=True)
+    ]
     return Model(render_strokes(strokes, onsets[-1] + 1.5, 1), STROKE_RATE, onsets)

@@ -1,4 +1,6 @@
-"""What else gets into a recording: speech, clicks, pages, hum, a fan, another player, clipping. Each adds to a buffer in place of silence."""
+"""What else gets into a recording: speech, clicks, pages, hum, a fan, another player, clipping. Each adds to
+a buffer in place of silence.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ def _resonance(x: npt.NDArray[np.float64], hz: float, width: float, rate: int) -
 
 
 def word(seconds: float, pitch_hz: float, rate: int, rng: np.random.Generator) -> npt.NDArray[np.float64]:
-    """One spoken syllable: a buzz with a falling pitch through two formants, a hiss before or after it. RMS about 1."""
+    """One spoken syllable: a buzz with a falling pitch through two formants, a hiss before or after it. RMS
+    about 1.
+    """
     n = int(seconds * rate)
     t = np.arange(n) / rate
     hz = pitch_hz * (1.12 - 0.25 * t / seconds)
@@ -31,19 +35,33 @@ def word(seconds: float, pitch_hz: float, rate: int, rng: np.random.Generator) -
     first, second = rng.uniform(300, 750), rng.uniform(900, 2200)
     x = _resonance(pulses, first, 90, rate) + 0.6 * _resonance(pulses, second, 140, rate)
     x *= np.sin(np.pi * np.clip(t / seconds, 0, 1)) ** 0.6
-    hiss = rng.standard_normal(n) * np.exp(-(((t - rng.choice([0.05, 0.85]) * seconds) / (0.12 * seconds)) ** 2))
+    hiss = rng.standard_normal(n) * np.exp(
+        -(((t - rng.choice([0.05, 0.85]) * seconds) / (0.12 * seconds)) ** 2)
+    )
     x = x / (x.std() + 1e-9) + 0.25 * (hiss - np.convolve(hiss, np.ones(5) / 5, mode="same"))
     return np.asarray(x / (x.std() + 1e-9))
 
 
-def say(out: Array, rate: int, times: list[float], seconds: float, level: float, rng: np.random.Generator) -> None:
+def say(
+    out: Array, rate: int, times: list[float], seconds: float, level: float, rng: np.random.Generator
+) -> None:
     """Words at given times, one voice."""
     pitch = float(rng.choice([120.0, 190.0, 230.0])) * float(rng.uniform(0.9, 1.1))
     for at in times:
-        _put(out, at, level * word(seconds * float(rng.uniform(0.85, 1.15)), pitch * float(rng.uniform(0.93, 1.07)), rate, rng), rate)
+        _put(
+            out,
+            at,
+            level
+            * word(
+                seconds * float(rng.uniform(0.85, 1.15)), pitch * float(rng.uniform(0.93, 1.07)), rate, rng
+            ),
+            rate,
+        )
 
 
-def clicks(out: Array, rate: int, times: list[float], level: float, accent_every: int, hz: float = 1600.0) -> None:
+def clicks(
+    out: Array, rate: int, times: list[float], level: float, accent_every: int, hz: float = 1600.0
+) -> None:
     """A metronome."""
     n = int(0.05 * rate)
     t = np.arange(n) / rate

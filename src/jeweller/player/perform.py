@@ -1,6 +1,8 @@
-"""How a person plays a line: timing that drifts and jitters, breaths, joined and tongued notes, dynamics, and the faults that were planned, with the truth.
+"""How a person plays a line: timing that drifts and jitters, breaths, joined and tongued notes, dynamics, and
+the faults that were planned, with the truth.
 
-A performance is a list of tones and, for every main note, what became of it. Everything is drawn from one seeded generator.
+A performance is a list of tones and, for every main note, what became of it. Everything is drawn from one
+seeded generator.
 """
 
 from __future__ import annotations
@@ -20,7 +22,16 @@ __all__ = ["FaultTruth", "Manner", "NoteTruth", "Performance", "Plan", "perform"
 LEVELS = {"ppp": -13.0, "pp": -10.0, "p": -6.5, "mp": -3.0, "mf": 0.0, "f": 3.5, "ff": 6.0, "fff": 8.0}
 FULL_SHARE = 0.92  # of the room that a displaced note has left, it sounds for so much at most
 TONGUE_S = 0.09  # the gap that a tongue makes in a slur, at most
-WHOLE_TAKE = {"wrong_transposition", "off_click", "breath_every_note", "not_detached", "not_joined", "dynamics_flat", "tuned_high", "tuned_low"}
+WHOLE_TAKE = {
+    "wrong_transposition",
+    "off_click",
+    "breath_every_note",
+    "not_detached",
+    "not_joined",
+    "dynamics_flat",
+    "tuned_high",
+    "tuned_low",
+}
 
 
 def perform(line: Line, manner: Manner, plans: tuple[Plan, ...] = (), seed: int = 0) -> Performance:
@@ -30,7 +41,9 @@ def perform(line: Line, manner: Manner, plans: tuple[Plan, ...] = (), seed: int 
     acts = _plain_acts(line, manner, rng, flat=any(p.kind == "dynamics_flat" for p in plans))
     marks: list[tuple[Plan, list[int]]] = [(plan, _apply(plan, acts, line, manner)) for plan in plans]
     restarts = {p.at: p for p in plans if p.kind == "restart"}
-    skipped = {i for p in plans if p.kind in ("bar_skipped", "repeat_skipped") for i in range(p.at, p.at + p.count)}
+    skipped = {
+        i for p in plans if p.kind in ("bar_skipped", "repeat_skipped") for i in range(p.at, p.at + p.count)
+    }
     sequence: list[tuple[int, bool]] = []  # (act, abandoned)
     for i in range(len(notes)):
         if i in skipped:
@@ -80,7 +93,11 @@ def _plain_acts(line: Line, manner: Manner, rng: np.random.Generator, *, flat: b
     for i, note in enumerate(notes):
         end = notes[i + 1].onset if i + 1 < len(notes) else note.end
         quarters = float(end - note.onset)
-        wander = 0.0 if manner.click_bpm else 0.9 * wander + manner.drift * math.sqrt(1 - 0.81) * rng.standard_normal()
+        wander = (
+            0.0
+            if manner.click_bpm
+            else 0.9 * wander + manner.drift * math.sqrt(1 - 0.81) * rng.standard_normal()
+        )
         local = spq * math.exp(wander)
         ioi = quarters * local
         length = float(note.duration) * local
@@ -94,9 +111,19 @@ def _plain_acts(line: Line, manner: Manner, rng: np.random.Generator, *, flat: b
         if note.breath_after:
             sound = min(sound, max(0.6 * length, length - 0.25))
         scatter = 0.01 * manner.spread_cents * float(np.clip(rng.standard_normal(), -2, 2))
-        acts.append(Act(i, ioi, sound, note.sounding_midi + 0.01 * manner.tuning_cents + scatter, scatter=scatter,
-                        level_db=levels[i] + float(rng.normal(0, 1.0)) + (1.0 if note.offset == 0 else 0.0)))  # fmt: skip
-    middle = float(np.median([a.scatter for a in acts]))  # what all have in common is the take's tuning, and that is set
+        acts.append(
+            Act(
+                i,
+                ioi,
+                sound,
+                note.sounding_midi + 0.01 * manner.tuning_cents + scatter,
+                scatter=scatter,
+                level_db=levels[i] + float(rng.normal(0, 1.0)) + (1.0 if note.offset == 0 else 0.0),
+            )
+        )
+    middle = float(
+        np.median([a.scatter for a in acts])
+    )  # what all have in common is the take's tuning, and that is set
     for act in acts:
         act.midi, act.scatter = act.midi - middle, act.scatter - middle
     return acts
@@ -119,13 +146,17 @@ def _apply(plan: Plan, acts: list[Act], line: Line, manner: Manner) -> list[int]
     match plan.kind:
         case "wrong_note" | "missed_accidental" | "added_accidental" | "wrong_octave" | "wrong_partial":
             a.midi += plan.amount
-        case "out_of_tune":  # the size that sounds, against the take's own tuning: the note's own scatter is in it
+        case (
+            "out_of_tune"
+        ):  # the size that sounds, against the take's own tuning: the note's own scatter is in it
             a.midi += plan.amount / 100.0 - a.scatter
         case "missed_note":
             a.silent = True
         case "extra_note":
             length = 0.09 if plan.way == "blip" else max(0.16, 0.35 * a.ioi)
-            a.extra.append((a.ioi - length, length * 0.9, notes[plan.at].sounding_midi + (plan.amount or 2.0)))
+            a.extra.append(
+                (a.ioi - length, length * 0.9, notes[plan.at].sounding_midi + (plan.amount or 2.0))
+            )
             a.sound = min(a.sound, a.ioi - length)
         case "rest_short" | "rest_long" | "beat_dropped":
             a.ioi += plan.amount * local
@@ -155,7 +186,10 @@ def _apply(plan: Plan, acts: list[Act], line: Line, manner: Manner) -> list[int]
         case "uneven":
             for k in range(plan.at, plan.at + plan.count - 1, 2):
                 both = acts[k].ioi + acts[k + 1].ioi
-                for act, share in ((acts[k], plan.amount / (1 + plan.amount)), (acts[k + 1], 1 / (1 + plan.amount))):
+                for act, share in (
+                    (acts[k], plan.amount / (1 + plan.amount)),
+                    (acts[k + 1], 1 / (1 + plan.amount)),
+                ):
                     act.sound *= both * share / act.ioi
                     act.ioi = both * share
         case "rushing" | "dragging" if plan.way == "figure":
@@ -187,7 +221,9 @@ def _apply(plan: Plan, acts: list[Act], line: Line, manner: Manner) -> list[int]
             span = [plan.at]
         case "tongued_in_slur":
             a.tongued = True
-            acts[plan.at - 1].sound = min(acts[plan.at - 1].sound, max(0.88 * acts[plan.at - 1].ioi, acts[plan.at - 1].ioi - TONGUE_S))
+            acts[plan.at - 1].sound = min(
+                acts[plan.at - 1].sound, max(0.88 * acts[plan.at - 1].ioi, acts[plan.at - 1].ioi - TONGUE_S)
+            )
         case "slurred_over_tongue":
             a.tongued = False
             acts[plan.at - 1].sound = acts[plan.at - 1].ioi + 0.02
@@ -225,16 +261,34 @@ def _whole(plan: Plan, acts: list[Act], line: Line, local: float, manner: Manner
         elif plan.kind == "not_joined" and notes[i].slurred_to_next and i + 1 < len(acts):
             act.sound = plan.amount * act.ioi
             acts[i + 1].tongued = True
-        elif plan.kind == "not_detached" and {"staccato", "staccatissimo"} & set(notes[i].written.articulations):
+        elif plan.kind == "not_detached" and {"staccato", "staccatissimo"} & set(
+            notes[i].written.articulations
+        ):
             act.sound = (plan.amount or 0.92) * float(notes[i].duration) * local
 
 
 class _Stage:
     """Plays the sequence of acts in time and keeps the truth."""
 
-    def __init__(self, line: Line, acts: list[Act], sequence: list[tuple[int, bool]], restarts: dict[int, Plan], skipped: set[int],
-                 marks: list[tuple[Plan, list[int]]], manner: Manner, rng: np.random.Generator) -> None:  # fmt: skip
-        self.line, self.acts, self.sequence, self.restarts, self.skipped, self.marks = line, acts, sequence, restarts, skipped, marks
+    def __init__(
+        self,
+        line: Line,
+        acts: list[Act],
+        sequence: list[tuple[int, bool]],
+        restarts: dict[int, Plan],
+        skipped: set[int],
+        marks: list[tuple[Plan, list[int]]],
+        manner: Manner,
+        rng: np.random.Generator,
+    ) -> None:
+        self.line, self.acts, self.sequence, self.restarts, self.skipped, self.marks = (
+            line,
+            acts,
+            sequence,
+            restarts,
+            skipped,
+            marks,
+        )
         self.manner, self.rng = manner, rng
         self.notes = line.main_notes
         self.graces = [[float(g.sounding_midi) for g in before] for before in line.graces]
@@ -245,7 +299,9 @@ class _Stage:
         self.skip_at: dict[int, float] = {}
         self.starts: dict[int, float] = {}
         self.shift = next((p.amount for p, _ in marks if p.kind == "wrong_transposition"), 0.0)
-        self.tuning = 0.01 * next((p.amount for p, _ in marks if p.kind in ("tuned_high", "tuned_low")), manner.tuning_cents)
+        self.tuning = 0.01 * next(
+            (p.amount for p, _ in marks if p.kind in ("tuned_high", "tuned_low")), manner.tuning_cents
+        )
 
     def play(self) -> Performance:
         for n, (i, abandoned) in enumerate(self.sequence):
@@ -258,8 +314,13 @@ class _Stage:
             self.truth[i] = NoteTruth(i, "missed")
         told = [self._fault(plan, span) for plan, span in self.marks]
         faults = sorted((f for f in told if not f.near), key=lambda f: f.at_s)
-        return Performance(tuple(sorted(self.tones, key=lambda t: t.on_s)), tuple(self.truth), tuple(faults),
-                           self.now + 1.2, tuple(f for f in told if f.near))  # fmt: skip
+        return Performance(
+            tuple(sorted(self.tones, key=lambda t: t.on_s)),
+            tuple(self.truth),
+            tuple(faults),
+            self.now + 1.2,
+            tuple(f for f in told if f.near),
+        )
 
     def _note(self, n: int, i: int, abandoned: bool) -> None:
         act, note, manner, rng = self.acts[i], self.notes[i], self.manner, self.rng
@@ -270,7 +331,9 @@ class _Stage:
         slurred = note.slurred_from_previous if act.tongued is None else not act.tongued
         slurred = slurred and follows
         after = self.acts[self.sequence[n + 1][0]] if n + 1 < len(self.sequence) else None
-        lost = act.shift_s - (after.shift_s if after is not None else act.shift_s)  # of its room, where its neighbour is not moved alike
+        lost = act.shift_s - (
+            after.shift_s if after is not None else act.shift_s
+        )  # of its room, where its neighbour is not moved alike
         sound = max(0.05, min(act.sound, FULL_SHARE * (act.ioi - lost))) if lost > 0 else act.sound
         if after is not None and note.slurred_to_next and after.tongued is None:
             sound = max(0.05, act.ioi + 0.02 - lost)
@@ -280,7 +343,9 @@ class _Stage:
         else:
             begin = on
             if self.graces[i] and act.grace != "none":
-                added, begin, sound = grace_tones([p + self.shift for p in self.graces[i]], act, on, sound, manner)
+                added, begin, sound = grace_tones(
+                    [p + self.shift for p in self.graces[i]], act, on, sound, manner
+                )
                 self._give_way(added[0].on_s)
                 self.tones.extend(added)
                 slurred = True
@@ -290,21 +355,36 @@ class _Stage:
                 if act.crack is not None:
                     pitch, length = act.crack
                     length = min(length, 0.5 * sound)
-                    self.tones.append(Tone(begin, begin + length, act.midi + pitch, act.level_db - 1.0, slurred))
+                    self.tones.append(
+                        Tone(begin, begin + length, act.midi + pitch, act.level_db - 1.0, slurred)
+                    )
                     self.tones.append(self._tone(act, begin + length, begin + sound, True))
                 else:
                     self.tones.append(self._tone(act, begin, begin + sound, slurred))
             for when, length, pitch in act.extra:
-                self.tones.append(Tone(on + when, on + when + length, pitch + self.tuning, act.level_db - 1, slurred=length < 0.1))
+                self.tones.append(
+                    Tone(
+                        on + when,
+                        on + when + length,
+                        pitch + self.tuning,
+                        act.level_db - 1,
+                        slurred=length < 0.1,
+                    )
+                )
             if not abandoned:
                 right = round(act.midi - self.tuning - self.shift) == note.sounding_midi
-                self.truth[i] = NoteTruth(i, "ok" if right else "wrong", on if act.grace == "after" else begin, on + sound, act.midi)
+                self.truth[i] = NoteTruth(
+                    i, "ok" if right else "wrong", on if act.grace == "after" else begin, on + sound, act.midi
+                )
         self.now += act.ioi
         if not abandoned:
             self.now += act.pause_after
         for start, plan in self.restarts.items():
             if abandoned and i == start + plan.count - 1:
-                self.tries[start] = (self.starts[start], self.now + 1.0 * act.ioi / max(0.5, float(note.duration)))
+                self.tries[start] = (
+                    self.starts[start],
+                    self.now + 1.0 * act.ioi / max(0.5, float(note.duration)),
+                )
                 self.now += max(0.6, 60.0 / manner.bpm)
 
     def _give_way(self, at_s: float) -> None:
@@ -316,8 +396,20 @@ class _Stage:
     def _tone(self, act: Act, on: float, off: float, slurred: bool) -> Tone:
         rng, manner = self.rng, self.manner
         vibrato = manner.vibrato_cents if off - on > 0.6 else 0.0
-        return Tone(on, off, act.midi, act.level_db, slurred, vibrato, 4.6 + rng.random(), float(rng.normal(0, 12)), act.sag, act.wobble, act.fuzz,
-                    int(rng.integers(1 << 30)))  # fmt: skip
+        return Tone(
+            on,
+            off,
+            act.midi,
+            act.level_db,
+            slurred,
+            vibrato,
+            4.6 + rng.random(),
+            float(rng.normal(0, 12)),
+            act.sag,
+            act.wobble,
+            act.fuzz,
+            int(rng.integers(1 << 30)),
+        )
 
     def _fault(self, plan: Plan, span: list[int]) -> FaultTruth:
         notes = self.notes
@@ -337,4 +429,14 @@ class _Stage:
             bar = rest.bar if rest is not None else bar
         elif plan.kind == "extra_note":
             on = on + self.acts[plan.at].extra[0][0]
-        return FaultTruth(plan.kind, bar, round(on, 4), round(until, 4), plan.cause, tuple(span), plan.amount, plan.near, plan.way)
+        return FaultTruth(
+            plan.kind,
+            bar,
+            round(on, 4),
+            round(until, 4),
+            plan.cause,
+            tuple(span),
+            plan.amount,
+            plan.near,
+            plan.way,
+        )

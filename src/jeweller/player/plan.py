@@ -1,4 +1,6 @@
-"""What the simulated player is to do: the manner, the planned faults, and the truth that comes with a performance."""
+"""What the simulated player is to do: the manner, the planned faults, and the truth that comes with a
+performance.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,8 @@ from jeweller.player.sampler import Tone
 
 @dataclass(frozen=True)
 class Plan:
-    """One fault to play. `at` is the index of a main note; `amount` its size in the unit of the kind; `count` how many notes it takes.
+    """One fault to play. `at` is the index of a main note; `amount` its size in the unit of the kind; `count`
+    how many notes it takes.
 
     `near` marks a near miss: played, but too small to be a fault.
     """
@@ -88,7 +91,9 @@ class Act:
     scatter: float = 0.0  # semitones of its pitch that are the player's own scatter
     silent: bool = False
     shift_s: float = 0.0  # its onset alone moved
-    exact: bool = False  # its onset makes a fault of a planned size: the player's own unsteadiness is in that size
+    exact: bool = (
+        False  # its onset makes a fault of a planned size: the player's own unsteadiness is in that size
+    )
     pause_after: float = 0.0
     extra: list[tuple[float, float, float]] = field(default_factory=list)  # (when after onset, length, midi)
     grace: str = "plain"  # plain, none, pitch, long, after

@@ -42,16 +42,29 @@ def put_in_room(dry: Array, rate: int, room: Room, seed: int) -> Array:
     spectrum /= np.maximum(np.arange(len(spectrum)) * rate / size, 60.0) ** 0.5
     noise = sfft.irfft(spectrum, size)[: len(noise)]
     noise *= level * 10 ** (-room.snr_db / 20) / (noise.std() + 1e-12)
-    out = out + noise + level * 10 ** (room.hum_db / 20) * np.sin(2 * np.pi * 50.0 * np.arange(len(out)) / rate)
+    out = (
+        out + noise + level * 10 ** (room.hum_db / 20) * np.sin(2 * np.pi * 50.0 * np.arange(len(out)) / rate)
+    )
     return (out * (0.7 / (np.abs(out).max() + 1e-9))).astype(np.float32)
 
 
 def write_sound(path: Path, samples: Array, rate: int) -> None:
-    """Encodes mono samples by the file's ending: wav (16 bit), flac, ogg (Opus), mp3, m4a (AAC), webm (Opus)."""
+    """Encodes mono samples by the file's ending: wav (16 bit), flac, ogg (Opus), mp3, m4a (AAC), webm
+    (Opus).
+    """
     import av
 
-    codec, bit_rate = {".wav": ("pcm_s16le", 0), ".flac": ("flac", 0), ".ogg": ("libopus", 48000), ".opus": ("libopus", 48000), ".webm": ("libopus", 48000),
-                       ".mp3": ("libmp3lame", 96000), ".m4a": ("aac", 96000), ".mp4": ("aac", 96000), ".mov": ("aac", 96000)}[path.suffix.lower()]  # fmt: skip
+    codec, bit_rate = {
+        ".wav": ("pcm_s16le", 0),
+        ".flac": ("flac", 0),
+        ".ogg": ("libopus", 48000),
+        ".opus": ("libopus", 48000),
+        ".webm": ("libopus", 48000),
+        ".mp3": ("libmp3lame", 96000),
+        ".m4a": ("aac", 96000),
+        ".mp4": ("aac", 96000),
+        ".mov": ("aac", 96000),
+    }[path.suffix.lower()]
     with av.open(str(path), "w") as container:
         stream = container.add_stream(codec, rate=rate, layout="mono")
         if bit_rate:
@@ -60,7 +73,9 @@ def write_sound(path: Path, samples: Array, rate: int) -> None:
         size = 960 if codec == "libopus" else 1152 if codec == "libmp3lame" else 1024
         resampler = av.AudioResampler(format=wanted, layout="mono", rate=rate)
         for start in range(0, len(samples), size):
-            frame = av.AudioFrame.from_ndarray(samples[None, start : start + size], format="fltp", layout="mono")
+            frame = av.AudioFrame.from_ndarray(
+                samples[None, start : start + size], format="fltp", layout="mono"
+            )
             frame.sample_rate, frame.pts, frame.time_base = rate, start, Fraction(1, rate)
             for part in resampler.resample(frame):
                 container.mux(stream.encode(part))

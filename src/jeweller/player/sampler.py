@@ -1,6 +1,8 @@
-"""A small sampler over the shipped wind sounds: tones of any pitch, length, loudness and joining, added into one buffer.
+"""A small sampler over the shipped wind sounds: tones of any pitch, length, loudness and joining, added into
+one buffer.
 
-Samples are mono float32 at 48 kHz, recorded every three semitones, 3.2 s long; longer tones loop their second half with a crossfade.
+Samples are mono float32 at 48 kHz, recorded every three semitones, 3.2 s long; longer tones loop their second
+half with a crossfade.
 """
 
 from __future__ import annotations
@@ -26,7 +28,9 @@ SLUR_SKIP_S = 0.12  # a slurred tone begins this far into its sample, behind the
 
 @dataclass(frozen=True)
 class Tone:
-    """One tone. `midi` may be fractional; `level_db` relative to a full tone; `slurred` has no attack; vibrato in cents and Hz."""
+    """One tone. `midi` may be fractional; `level_db` relative to a full tone; `slurred` has no attack;
+    vibrato in cents and Hz.
+    """
 
     on_s: float
     off_s: float
@@ -42,12 +46,16 @@ class Tone:
     seed: int = 0  # of what is irregular in it
 
 
-def bend(tone: Tone, t: npt.NDArray[np.float64], length: float) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
+def bend(
+    tone: Tone, t: npt.NDArray[np.float64], length: float
+) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
     """(cents, dB) over the time of a tone: slide, vibrato, sag and waver."""
     cents = tone.slide_cents * np.exp(-t / 0.03)
     level = np.zeros_like(t)
     if tone.vibrato_cents:
-        cents = cents + tone.vibrato_cents * np.clip((t - 0.25) / 0.3, 0, 1) * np.sin(2 * np.pi * tone.vibrato_hz * t)
+        cents = cents + tone.vibrato_cents * np.clip((t - 0.25) / 0.3, 0, 1) * np.sin(
+            2 * np.pi * tone.vibrato_hz * t
+        )
     if tone.sag_cents:
         way = np.clip(t / max(length, 0.1), 0.0, 1.0) ** 1.6
         cents, level = cents - tone.sag_cents * way, level - tone.sag_cents * 0.16 * way
@@ -55,7 +63,10 @@ def bend(tone: Tone, t: npt.NDArray[np.float64], length: float) -> tuple[npt.NDA
         rng = np.random.default_rng(tone.seed)
         rates, phases = rng.uniform(1.2, 4.5, 5), rng.uniform(0, 2 * np.pi, 5)
         waver = np.sin(2 * np.pi * rates[:, None] * t + phases[:, None]).sum(axis=0) / np.sqrt(2.5)
-        cents, level = cents + tone.wobble_cents * waver, level + 0.1 * tone.wobble_cents * np.roll(waver, len(t) // 7)
+        cents, level = (
+            cents + tone.wobble_cents * waver,
+            level + 0.1 * tone.wobble_cents * np.roll(waver, len(t) // 7),
+        )
     return cents, level
 
 
@@ -63,17 +74,25 @@ def breath(tone: Tone, n: int, rate: int) -> Array:
     """Breath noise, roughly of the tone's own loudness."""
     rng = np.random.default_rng(tone.seed)
     noise = rng.standard_normal(n + 8)
-    noise = np.convolve(noise, [0.25, 0.5, 0.25], mode="same")[:n] - 0.9 * np.convolve(noise, np.ones(8) / 8, mode="same")[:n]
+    noise = (
+        np.convolve(noise, [0.25, 0.5, 0.25], mode="same")[:n]
+        - 0.9 * np.convolve(noise, np.ones(8) / 8, mode="same")[:n]
+    )
     return noise.astype(np.float32)
 
 
 @functools.lru_cache(maxsize=16)
 def load_sound(name: str, folder: Path = SOUNDS) -> tuple[tuple[float, Array], ...]:
-    """(pitch as recorded in MIDI notes, samples) of one instrument, lowest first. The truth of a tone's beginning is its sample's beginning."""
+    """(pitch as recorded in MIDI notes, samples) of one instrument, lowest first. The truth of a tone's
+    beginning is its sample's beginning.
+    """
     index = json.loads((folder / "index.json").read_text(encoding="utf-8"))
     entry = index[name]
     samples = decode(folder / f"{name}.ogg", RATE).samples
-    return tuple((n["midi"] + 0.01 * n["cents"], samples[n["start"] : n["start"] + n["length"]]) for n in entry["notes"])
+    return tuple(
+        (n["midi"] + 0.01 * n["cents"], samples[n["start"] : n["start"] + n["length"]])
+        for n in entry["notes"]
+    )
 
 
 def sound_names() -> tuple[str, ...]:
@@ -81,15 +100,26 @@ def sound_names() -> tuple[str, ...]:
 
 
 def speaks_after(wave: Array, rate: int) -> float:
-    """Seconds from the beginning of a tone to where it speaks: it reaches half of the amplitude it soon has. Winds take 5 to 40 ms."""
+    """Seconds from the beginning of a tone to where it speaks: it reaches half of the amplitude it soon has.
+    Winds take 5 to 40 ms.
+    """
     span = max(1, rate // 200)
     head = wave[: int(0.4 * rate)].astype(np.float64)
     level = np.sqrt(np.convolve(head**2, np.ones(span) / span, mode="same"))
     return float(np.argmax(level >= SPOKEN_SHARE * np.percentile(level, 80))) / rate
 
 
-def render(tones: list[Tone], sound: str, seconds: float, rate: int = RATE, folder: Path = SOUNDS, spoken: dict[float, float] | None = None) -> Array:
-    """All tones added up, shape (seconds * rate,). `spoken` is given, for every tone's beginning, the moment it speaks."""
+def render(
+    tones: list[Tone],
+    sound: str,
+    seconds: float,
+    rate: int = RATE,
+    folder: Path = SOUNDS,
+    spoken: dict[float, float] | None = None,
+) -> Array:
+    """All tones added up, shape (seconds * rate,). `spoken` is given, for every tone's beginning, the moment
+    it speaks.
+    """
     bank = load_sound(sound, folder)
     out = np.zeros(int(seconds * rate) + 1, np.float32)
     for k, tone in enumerate(tones):

@@ -1,4 +1,6 @@
-"""Sounds without pitch: claps, taps and drums, each stroke a little different. Made from noise and decaying tones; nothing of it is known to the ear."""
+"""Sounds without pitch: claps, taps and drums, each stroke a little different. Made from noise and decaying
+tones; nothing of it is known to the ear.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ RATE = 48000
 
 @dataclass(frozen=True)
 class Struck:
-    """One thing to strike: decaying tones (Hz, seconds to a third, share) and a band of noise (Hz from, to, seconds to a third, share)."""
+    """One thing to strike: decaying tones (Hz, seconds to a third, share) and a band of noise (Hz from, to,
+    seconds to a third, share).
+    """
 
     tones: tuple[tuple[float, float, float], ...]
     noise: tuple[float, float, float, float]
@@ -33,7 +37,10 @@ def tuned(kind: str, seed: int) -> Struck:
     rng = np.random.default_rng((seed, sum(map(ord, kind))))
     s, up, longer = KINDS[kind], float(rng.uniform(0.82, 1.22)), float(rng.uniform(0.75, 1.35))
     low, high, fall, share = s.noise
-    return Struck(tuple((hz * up, decay * longer, part) for hz, decay, part in s.tones), (low * up, min(high * up, 0.45 * RATE), fall * longer, share))
+    return Struck(
+        tuple((hz * up, decay * longer, part) for hz, decay, part in s.tones),
+        (low * up, min(high * up, 0.45 * RATE), fall * longer, share),
+    )
 
 
 def strike(struck: Struck, level: float, rng: np.random.Generator) -> npt.NDArray[np.float64]:
@@ -45,7 +52,9 @@ def strike(struck: Struck, level: float, rng: np.random.Generator) -> npt.NDArra
     hiss = sosfilt(butter(2, (low, high), "bandpass", fs=RATE, output="sos"), rng.standard_normal(n))
     x = share * hiss / (np.abs(hiss).max() + 1e-9) * np.exp(-t / fall)
     for hz, decay, part in struck.tones:
-        x = x + part * np.sin(2 * np.pi * hz * rng.uniform(0.985, 1.015) * t + rng.uniform(0, 0.5)) * np.exp(-t / (decay * rng.uniform(0.85, 1.15)))
+        x = x + part * np.sin(2 * np.pi * hz * rng.uniform(0.985, 1.015) * t + rng.uniform(0, 0.5)) * np.exp(
+            -t / (decay * rng.uniform(0.85, 1.15))
+        )
     x[: round(0.001 * RATE)] *= np.linspace(0.0, 1.0, round(0.001 * RATE))
     return np.asarray(level * x / (np.abs(x).max() + 1e-9))
 

@@ -1,6 +1,8 @@
-"""A second sound source, independent of the sampled one: winds by additive synthesis, a source with a spectrum that follows loudness and formants.
+"""A second sound source, independent of the sampled one: winds by additive synthesis, a source with a
+spectrum that follows loudness and formants.
 
-Every voice has its own spectrum, attack and unsteadiness, drawn from its seed, so that an ear cannot lean on one sound.
+Every voice has its own spectrum, attack and unsteadiness, drawn from its seed, so that an ear cannot lean on
+one sound.
 """
 
 from __future__ import annotations
@@ -48,22 +50,36 @@ _KINDS: dict[str, Voice] = {
     "trombone": Voice(-8, 650, 0, ((600, 300, 1.5),), 0.012, 0.03, 0.10, 0.7),
     "euphonium": Voice(-12, 400, 0, ((350, 200, 1.4),), 0.012, 0.035, 0.05, 0.7),
     "tuba": Voice(-12, 260, 0, ((240, 140, 1.4),), 0.012, 0.04, 0.05, 0.7),
-}  # fmt: skip
+}
 
 
 def voice(sound: str, seed: int) -> Voice:
-    """One player's instrument of a kind: the kind's spectrum, moved within what instruments of that kind differ by."""
+    """One player's instrument of a kind: the kind's spectrum, moved within what instruments of that kind
+    differ by.
+    """
     rng = np.random.default_rng((seed, 991))
     v = _KINDS.get(sound, _KINDS["flute"])
 
     def f(spread: float) -> float:
         return math.exp(spread * rng.standard_normal())
 
-    return Voice(v.slope_db * f(0.15), v.knee_hz * f(0.2), v.odd_only_db * f(0.15), tuple((hz * f(0.12), w * f(0.2), g * f(0.2)) for hz, w, g in v.formants),
-                 v.air * f(0.5), v.attack_s * f(0.3), v.bite * f(0.5), v.bloom * f(0.3), v.jitter_cents * f(0.4), v.ripple_db * f(0.3))  # fmt: skip
+    return Voice(
+        v.slope_db * f(0.15),
+        v.knee_hz * f(0.2),
+        v.odd_only_db * f(0.15),
+        tuple((hz * f(0.12), w * f(0.2), g * f(0.2)) for hz, w, g in v.formants),
+        v.air * f(0.5),
+        v.attack_s * f(0.3),
+        v.bite * f(0.5),
+        v.bloom * f(0.3),
+        v.jitter_cents * f(0.4),
+        v.ripple_db * f(0.3),
+    )
 
 
-def render(tones: list[Tone], of: Voice, seconds: float, seed: int = 0, spoken: dict[float, float] | None = None) -> Array:
+def render(
+    tones: list[Tone], of: Voice, seconds: float, seed: int = 0, spoken: dict[float, float] | None = None
+) -> Array:
     """All tones added up at RATE, shape (seconds * RATE,). `spoken` as in the sampler."""
     out = np.zeros(int(seconds * RATE) + 1, np.float32)
     rng = np.random.default_rng((seed, 17))
@@ -80,7 +96,9 @@ def render(tones: list[Tone], of: Voice, seconds: float, seed: int = 0, spoken: 
     return 0.25 * out
 
 
-def _spectrum(of: Voice, hz: float, count: int, ripple: npt.NDArray[np.float64], level_db: float) -> npt.NDArray[np.float64]:
+def _spectrum(
+    of: Voice, hz: float, count: int, ripple: npt.NDArray[np.float64], level_db: float
+) -> npt.NDArray[np.float64]:
     k = np.arange(1, count + 1)
     f = k * hz
     # Louder is brighter.
@@ -93,7 +111,9 @@ def _spectrum(of: Voice, hz: float, count: int, ripple: npt.NDArray[np.float64],
     return gain / math.sqrt(float((gain**2).sum()))
 
 
-def _tone(tone: Tone, of: Voice, ripple: npt.NDArray[np.float64], release: float, rng: np.random.Generator) -> Array:
+def _tone(
+    tone: Tone, of: Voice, ripple: npt.NDArray[np.float64], release: float, rng: np.random.Generator
+) -> Array:
     length = max(tone.off_s - tone.on_s, 0.02)
     n = int((length + release) * RATE)
     t = np.arange(n) / RATE
@@ -116,7 +136,9 @@ def _tone(tone: Tone, of: Voice, ripple: npt.NDArray[np.float64], release: float
             continue
         turned = gains[k] * np.exp(0.7j * k * k)
         sound = turned.imag * partial.real + turned.real * partial.imag
-        grown = t[: int(attack * (1.0 + of.bloom * k / 6.0) * RATE) + 1] / (attack * (1.0 + of.bloom * k / 6.0))
+        grown = t[: int(attack * (1.0 + of.bloom * k / 6.0) * RATE) + 1] / (
+            attack * (1.0 + of.bloom * k / 6.0)
+        )
         sound[: len(grown)] *= np.minimum(grown, 1.0) ** 1.5
         wave += sound
     noise = breath(tone, n, RATE)

@@ -33,17 +33,41 @@ def _q(value: Fraction) -> float | int:
     return int(value) if value.denominator == 1 else round(float(value), 6)
 
 
-def settings_dict(settings: JudgeSettings, scheme: Scheme, support: str, reading: str, followed_at: float | None,
-                  asked: dict[str, Any]) -> dict[str, Any]:
-    values: dict[str, Any] = {"scheme": scheme.name, "support": support, "reading": reading, "tempo_asked_bpm": followed_at, **asked,
-                              **dataclasses.asdict(settings)}  # fmt: skip
+def settings_dict(
+    settings: JudgeSettings,
+    scheme: Scheme,
+    support: str,
+    reading: str,
+    followed_at: float | None,
+    asked: dict[str, Any],
+) -> dict[str, Any]:
+    values: dict[str, Any] = {
+        "scheme": scheme.name,
+        "support": support,
+        "reading": reading,
+        "tempo_asked_bpm": followed_at,
+        **asked,
+        **dataclasses.asdict(settings),
+    }
     values["settings_hash"] = hashlib.sha256(json.dumps(values, sort_keys=True).encode()).hexdigest()[:16]
     return values
 
 
-def build_report(case: Case, findings: Sequence[Finding], recording: Recording, take_file: str, score_sha256: str, settings: dict[str, Any], scheme: Scheme,
-                 bars: tuple[str, str], judged: set[str], attempts: Sequence[dict[str, Any]] = ()) -> dict[str, Any]:  # fmt: skip
-    """The report. `judged`: ids of the notes inside the bars asked for; `attempts`: the complete attempts of the take, where there were several."""
+def build_report(
+    case: Case,
+    findings: Sequence[Finding],
+    recording: Recording,
+    take_file: str,
+    score_sha256: str,
+    settings: dict[str, Any],
+    scheme: Scheme,
+    bars: tuple[str, str],
+    judged: set[str],
+    attempts: Sequence[dict[str, Any]] = (),
+) -> dict[str, Any]:
+    """The report. `judged`: ids of the notes inside the bars asked for; `attempts`: the complete attempts of
+    the take, where there were several.
+    """
     f = case.following
     line = f.line
     verdicts = note_verdicts(case, findings, judged)
@@ -55,30 +79,59 @@ def build_report(case: Case, findings: Sequence[Finding], recording: Recording, 
         "schema": "jeweller.report/1",
         "program": {"name": "Jeweller", "version": __version__, "ear_version": EAR_VERSION},
         "settings": settings,
-        "score": {"title": line.title, "part": line.part.name, "instrument": case.instrument.name, "transpose_semitones": line.part.chromatic,
-                  "sha256": score_sha256, "bars": list(bars), "key": key_name(line.bars[0].bar.fifths, line.bars[0].bar.mode),
-                  "metre": f"{line.bars[0].bar.beats}/{line.bars[0].bar.beat_type}", "beat_unit_q": _q(line.beat), "written_bpm": _r(line.written_bpm, 2)},
-        "take": {"file": take_file, "sha256": recording.sha256, "duration_s": _r(recording.duration), "sample_rate_hz": recording.source_rate,
-                 "first_note_s": _r(main[0].on_s) if f.followed and main else None, "last_note_s": _r(main[-1].on_s) if f.followed and main else None,
-                 "helped": settings["support"] == "with_model", "warnings": list(recording.warnings)},
+        "score": {
+            "title": line.title,
+            "part": line.part.name,
+            "instrument": case.instrument.name,
+            "transpose_semitones": line.part.chromatic,
+            "sha256": score_sha256,
+            "bars": list(bars),
+            "key": key_name(line.bars[0].bar.fifths, line.bars[0].bar.mode),
+            "metre": f"{line.bars[0].bar.beats}/{line.bars[0].bar.beat_type}",
+            "beat_unit_q": _q(line.beat),
+            "written_bpm": _r(line.written_bpm, 2),
+        },
+        "take": {
+            "file": take_file,
+            "sha256": recording.sha256,
+            "duration_s": _r(recording.duration),
+            "sample_rate_hz": recording.source_rate,
+            "first_note_s": _r(main[0].on_s) if f.followed and main else None,
+            "last_note_s": _r(main[-1].on_s) if f.followed and main else None,
+            "helped": settings["support"] == "with_model",
+            "warnings": list(recording.warnings),
+        },
         "followed": f.followed,
         **({"attempts": list(attempts)} if attempts else {}),
         "tempo": _tempo(case),
         "tuning": _tuning(case),
         "sound": _sound(case),
         "notes": notes,
-        "extras": [{"on_s": _r(e.on_s), "off_s": _r(e.off_s), "midi": _r(e.midi, 2), "level_db": _r(e.level_db, 1),
-                    "after_note": case.notes[e.before - 1].id if e.before else None} for e in f.events if e.index is None and math.isfinite(e.midi)],
+        "extras": [
+            {
+                "on_s": _r(e.on_s),
+                "off_s": _r(e.off_s),
+                "midi": _r(e.midi, 2),
+                "level_db": _r(e.level_db, 1),
+                "after_note": case.notes[e.before - 1].id if e.before else None,
+            }
+            for e in f.events
+            if e.index is None and math.isfinite(e.midi)
+        ],
         "findings": [finding_dict(x, case) for x in findings],
         "good": good_things(case, findings) if f.followed else [],
         "traps": trap_answers(case, verdicts) if f.followed else [],
         "facets": facet_marks(findings, played, asked, wrong),
-        "mark": add_up(findings, scheme, played, asked) if f.followed else {"value": None, "out_of": None, "band": None, "scheme": scheme.name, "parts": []},
-    }  # fmt: skip
+        "mark": add_up(findings, scheme, played, asked)
+        if f.followed
+        else {"value": None, "out_of": None, "band": None, "scheme": scheme.name, "parts": []},
+    }
     return report
 
 
-def note_verdicts(case: Case, findings: Sequence[Finding], judged: set[str] | None = None) -> dict[str, tuple[str, bool]]:
+def note_verdicts(
+    case: Case, findings: Sequence[Finding], judged: set[str] | None = None
+) -> dict[str, tuple[str, bool]]:
     """(verdict, unsure) by note id."""
     f = case.following
     out: dict[str, tuple[str, bool]] = {}
@@ -105,23 +158,50 @@ def _note(case: Case, n: LineNote, verdicts: dict[str, tuple[str, bool]]) -> dic
     verdict, unsure = verdicts[n.id]
     heard = timing = None
     index = None if n.grace else case.index_of[n.id]
-    event = f.event_of(index) if index is not None and f.followed and verdict not in ("missed", "not_heard") else None
+    event = (
+        f.event_of(index)
+        if index is not None and f.followed and verdict not in ("missed", "not_heard")
+        else None
+    )
     if event is not None and index is not None:
-        heard = {"on_s": _r(event.on_s), "off_s": _r(event.off_s), "midi": _r(event.midi, 2), "cents": _r(100 * (event.midi - n.sounding_midi), 1),
-                 "level_db": _r(event.level_db, 1), "attack": "tongued" if event.attack >= 0.35 else "slurred"}  # fmt: skip
+        heard = {
+            "on_s": _r(event.on_s),
+            "off_s": _r(event.off_s),
+            "midi": _r(event.midi, 2),
+            "cents": _r(100 * (event.midi - n.sounding_midi), 1),
+            "level_db": _r(event.level_db, 1),
+            "attack": "tongued" if event.attack >= 0.35 else "slurred",
+        }
         expected = case.expected.get(index)
         if expected is not None:
             length = float(n.duration) * case.spq(index)
             late = event.on_s - expected
-            timing = {"expected_s": _r(expected), "deviation_s": _r(late), "deviation_beats": _r(late / case.beat_s(index), 3),
-                      "length_ratio": _r((event.off_s - event.on_s) / max(length, 1e-3), 3)}  # fmt: skip
+            timing = {
+                "expected_s": _r(expected),
+                "deviation_s": _r(late),
+                "deviation_beats": _r(late / case.beat_s(index), 3),
+                "length_ratio": _r((event.off_s - event.on_s) / max(length, 1e-3), 3),
+            }
     # Without a pitch a note is written where it stands on the staff.
     pitch = n.written.pitch
     place = pitch or Pitch(n.written.display[:1] or "B", 0, int(n.written.display[1:] or 4))
-    out = {"id": n.id, "score_id": n.score_id, "bar": n.bar, "pass": n.passing, "offset_q": _q(n.offset), "duration_q": _q(n.duration),
-           "written": place.name, "written_midi": place.midi, "sounding_midi": n.sounding_midi if pitch else None,
-           "grace": n.grace,
-           "ornament": n.written.ornament, "slurred_to_next": n.slurred_to_next, "verdict": verdict, "heard": heard, "timing": timing}  # fmt: skip
+    out = {
+        "id": n.id,
+        "score_id": n.score_id,
+        "bar": n.bar,
+        "pass": n.passing,
+        "offset_q": _q(n.offset),
+        "duration_q": _q(n.duration),
+        "written": place.name,
+        "written_midi": place.midi,
+        "sounding_midi": n.sounding_midi if pitch else None,
+        "grace": n.grace,
+        "ornament": n.written.ornament,
+        "slurred_to_next": n.slurred_to_next,
+        "verdict": verdict,
+        "heard": heard,
+        "timing": timing,
+    }
     if unsure:
         out["unsure"] = True
     return out
@@ -131,10 +211,26 @@ def finding_dict(x: Finding, case: Case) -> dict[str, Any]:
     detail = {k: (_r(v, 4) if isinstance(v, float) else v) for k, v in x.detail.items()}
     listed = [k for k, e in enumerate(case.following.events) if e.index is None and math.isfinite(e.midi)]
     extras = [listed.index(k) for k in x.extras if k in listed]
-    return {"key": x.key, "kind": x.kind, "facet": x.facet, "bar": x.bar, "pass": x.passing, "beat": round(x.beat, 3),
-            "at_s": _r(x.at_s), "until_s": _r(x.until_s),
-            "notes": list(x.notes), "extras": extras, "confidence": round(x.confidence, 3), "severity": round(x.severity, 3), "count": x.count,
-            "places": list(x.places), "detail": detail, "cause": x.cause, "text": x.text, "advice": x.advice}  # fmt: skip
+    return {
+        "key": x.key,
+        "kind": x.kind,
+        "facet": x.facet,
+        "bar": x.bar,
+        "pass": x.passing,
+        "beat": round(x.beat, 3),
+        "at_s": _r(x.at_s),
+        "until_s": _r(x.until_s),
+        "notes": list(x.notes),
+        "extras": extras,
+        "confidence": round(x.confidence, 3),
+        "severity": round(x.severity, 3),
+        "count": x.count,
+        "places": list(x.places),
+        "detail": detail,
+        "cause": x.cause,
+        "text": x.text,
+        "advice": x.advice,
+    }
 
 
 def _tempo(case: Case) -> dict[str, Any]:
@@ -147,33 +243,56 @@ def _tempo(case: Case) -> dict[str, Any]:
         if event is not None:
             curve.append([_r(event.on_s, 3), round(60.0 / f.seconds_per_quarter[i], 2)])
     logs = np.log(np.array(f.seconds_per_quarter[f.first : f.last + 1]))
-    return {"played_bpm": round(60.0 / f.take_spq, 2), "steadiness_cv": round(float(np.std(logs)), 4), "curve": curve}
+    return {
+        "played_bpm": round(60.0 / f.take_spq, 2),
+        "steadiness_cv": round(float(np.std(logs)), 4),
+        "curve": curve,
+    }
 
 
 def _tuning(case: Case) -> dict[str, Any]:
     groups: dict[tuple[str, int], list[float]] = {}
     for i, n in enumerate(case.notes):
         event = case.event(i)
-        if case.following.followed and event is not None and abs(case.apart(i)) < 0.6 and n.written.pitch is not None:
-            groups.setdefault((n.written.pitch.name, n.sounding_midi), []).append(100 * (event.midi - n.sounding_midi))
+        if (
+            case.following.followed
+            and event is not None
+            and abs(case.apart(i)) < 0.6
+            and n.written.pitch is not None
+        ):
+            groups.setdefault((n.written.pitch.name, n.sounding_midi), []).append(
+                100 * (event.midi - n.sounding_midi)
+            )
     by_note = []
     for (name, midi), cents in sorted(groups.items(), key=lambda g: g[0][1]):
         q = np.percentile(cents, [25, 50, 75])
         by_note.append(
-            {"written": name, "sounding_midi": midi, "cents_median": _r(float(q[1]), 1), "cents_iqr": _r(float(q[2] - q[0]), 1), "count": len(cents)}
+            {
+                "written": name,
+                "sounding_midi": midi,
+                "cents_median": _r(float(q[1]), 1),
+                "cents_iqr": _r(float(q[2] - q[0]), 1),
+                "count": len(cents),
+            }
         )
     return {"offset_cents": _r(case.offset_cents, 1) if case.following.followed else None, "by_note": by_note}
 
 
 def _sound(case: Case) -> dict[str, Any]:
-    """Loudness and tone of the whole take, as it was recorded: to be compared with another take of the same set-up only."""
+    """Loudness and tone of the whole take, as it was recorded: to be compared with another take of the same
+    set-up only.
+    """
     events = [case.event(i) for i in range(len(case.notes))] if case.following.followed else []
     levels = [e.level_db for e in events if e is not None and math.isfinite(e.level_db)]
     quiet, middle, loud = np.percentile(levels, [10, 50, 90]) if levels else (math.nan,) * 3
-    return {"level_db": _r(float(middle), 1), "spread_db": _r(float(loud - quiet), 1),
-            "clearness": _r(float(np.median([c for _, c in case.clearness])) if case.clearness else None, 3),
-            "waver_cents": _r(float(np.median([t.waver_cents for t in case.tones])) if case.tones else None, 1),
-            "sink_cents": _r(float(np.median([t.drift_cents for t in case.tones])) if case.tones else None, 1), "long_notes": len(case.tones)}  # fmt: skip
+    return {
+        "level_db": _r(float(middle), 1),
+        "spread_db": _r(float(loud - quiet), 1),
+        "clearness": _r(float(np.median([c for _, c in case.clearness])) if case.clearness else None, 3),
+        "waver_cents": _r(float(np.median([t.waver_cents for t in case.tones])) if case.tones else None, 1),
+        "sink_cents": _r(float(np.median([t.drift_cents for t in case.tones])) if case.tones else None, 1),
+        "long_notes": len(case.tones),
+    }
 
 
 def asked_and_wrong(case: Case, findings: Sequence[Finding]) -> tuple[dict[str, int], dict[str, int]]:
@@ -182,12 +301,20 @@ def asked_and_wrong(case: Case, findings: Sequence[Finding]) -> tuple[dict[str, 
     if not f.followed:
         return {}, {}
     reached = [case.notes[i] for i in range(f.first, f.last + 1) if case.notes[i].id not in case.left_out]
-    altered = [n for n in reached if n.written.pitch is not None and (n.written.pitch.alter or n.written.accidental)]
+    altered = [
+        n for n in reached if n.written.pitch is not None and (n.written.pitch.alter or n.written.accidental)
+    ]
     rests = [r for r in f.line.rests if reached and reached[0].onset <= r.onset <= reached[-1].onset]
     long = [n for n in reached if float(n.duration) >= case.settings.long_beats * case.beat_q]
-    asked = {"notes": len(reached), "accidentals": len(altered), "count": len(rests) + len(long), "rhythm": len(reached),
-             "ornaments": sum(n.grace or n.written.ornament is not None for n in f.line.notes),
-             "articulation": sum(n.slurred_to_next for n in reached), "sound": len(reached)}  # fmt: skip
+    asked = {
+        "notes": len(reached),
+        "accidentals": len(altered),
+        "count": len(rests) + len(long),
+        "rhythm": len(reached),
+        "ornaments": sum(n.grace or n.written.ornament is not None for n in f.line.notes),
+        "articulation": sum(n.slurred_to_next for n in reached),
+        "sound": len(reached),
+    }
     return asked, wrong_by_facet(findings)
 
 

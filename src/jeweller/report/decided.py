@@ -1,4 +1,6 @@
-"""A report as the teacher left it: verdicts, marks, good things and traps follow the decisions; what was measured stays."""
+"""A report as the teacher left it: verdicts, marks, good things and traps follow the decisions; what was
+measured stays.
+"""
 
 from __future__ import annotations
 
@@ -15,32 +17,45 @@ from jeweller.report.good import good_things, trap_answers
 from jeweller.score.ids import ids_of
 
 
-def decided_report(report: dict[str, Any], case: Case, findings: Sequence[Finding], scheme: Scheme) -> dict[str, Any]:
+def decided_report(
+    report: dict[str, Any], case: Case, findings: Sequence[Finding], scheme: Scheme
+) -> dict[str, Any]:
     """A copy of `report` for the findings that stand after the teacher's decisions."""
     judged = {n["id"] for n in report["notes"] if n["verdict"] != "not_heard"}
     verdicts = note_verdicts(case, findings, judged)
     notes = []
     for n in report["notes"]:
         verdict, unsure = verdicts[n["id"]]
-        new = {k: v for k, v in n.items() if k != "unsure"} | {"verdict": verdict if n["id"] in judged else n["verdict"]}
+        new = {k: v for k, v in n.items() if k != "unsure"} | {
+            "verdict": verdict if n["id"] in judged else n["verdict"]
+        }
         if unsure:
             new["unsure"] = True
         notes.append(new)
-    return {**remarked(report, findings, scheme), "notes": notes, "findings": [finding_dict(x, case) for x in findings],
-            "good": good_things(case, findings), "traps": trap_answers(case, verdicts)}  # fmt: skip
+    return {
+        **remarked(report, findings, scheme),
+        "notes": notes,
+        "findings": [finding_dict(x, case) for x in findings],
+        "good": good_things(case, findings),
+        "traps": trap_answers(case, verdicts),
+    }
 
 
 def remarked(report: dict[str, Any], findings: Sequence[Finding], scheme: Scheme) -> dict[str, Any]:
     """A copy of a report with its facets and its mark for other findings."""
     asked = {facet: f["asked"] for facet, f in report["facets"].items()}
-    bars = report["mark"].get("bars") or len({(n["bar"], n["pass"]) for n in report["notes"] if n["verdict"] != "not_heard"})
+    bars = report["mark"].get("bars") or len(
+        {(n["bar"], n["pass"]) for n in report["notes"] if n["verdict"] != "not_heard"}
+    )
     facets = facet_marks(findings, bars, asked, wrong_by_facet(findings), scheme.habit_share)
     return {**report, "facets": facets, "mark": add_up(findings, scheme, bars, asked)}
 
 
 @dataclass(frozen=True)
 class Row:
-    """A finding of a report as it stands after the teacher's decisions: state open, kept, dismissed, changed or added."""
+    """A finding of a report as it stands after the teacher's decisions: state open, kept, dismissed, changed
+    or added.
+    """
 
     finding: Finding
     state: str
@@ -65,7 +80,10 @@ def rows_of(report: dict[str, Any], decisions: Decisions) -> list[Row]:
     for f in report["findings"]:
         finding, decision = finding_of(f), decisions.of(f["key"])
         if decision is not None and decision.act == "change":
-            text = f"{_place(f)}: {decision.kind.replace('_', ' ')} (changed by the teacher from {f['kind'].replace('_', ' ')})."
+            text = (
+                f"{_place(f)}: {decision.kind.replace('_', ' ')} (changed by the teacher from "
+                f"{f['kind'].replace('_', ' ')})."
+            )
             finding = finding.replace(kind=decision.kind, confidence=1.0, cause=None, text=text)
         elif decision is not None and decision.act == "keep":
             finding = finding.replace(confidence=1.0)
@@ -75,8 +93,25 @@ def rows_of(report: dict[str, Any], decisions: Decisions) -> list[Row]:
 
 def finding_of(f: dict[str, Any]) -> Finding:
     """A finding of a report as the marks are added up from it."""
-    return Finding(f["kind"], f["bar"], f["pass"], f["beat"], f["at_s"], f["until_s"], tuple(f["notes"]), tuple(ids_of(f)), f["confidence"],
-                   f["severity"], tuple(f["extras"]), f["count"], tuple(f["places"]), f["detail"], f["cause"], f["text"], f["advice"])  # fmt: skip
+    return Finding(
+        f["kind"],
+        f["bar"],
+        f["pass"],
+        f["beat"],
+        f["at_s"],
+        f["until_s"],
+        tuple(f["notes"]),
+        tuple(ids_of(f)),
+        f["confidence"],
+        f["severity"],
+        tuple(f["extras"]),
+        f["count"],
+        tuple(f["places"]),
+        f["detail"],
+        f["cause"],
+        f["text"],
+        f["advice"],
+    )
 
 
 def _place(f: dict[str, Any]) -> str:

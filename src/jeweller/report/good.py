@@ -24,7 +24,11 @@ def good_things(case: Case, findings: Sequence[Finding]) -> list[dict[str, Any]]
     out: list[dict[str, Any]] = []
     if f.first == 0 and not f.ended_early and not f.jumps:
         out.append({"what": "played through from the first bar to the last", "places": []})
-    if not facets & {"notes", "accidentals"} and not kinds & {"bar_skipped", "repeat_skipped"} and len(notes) >= 6:
+    if (
+        not facets & {"notes", "accidentals"}
+        and not kinds & {"bar_skipped", "repeat_skipped"}
+        and len(notes) >= 6
+    ):
         out.append({"what": f"every note was right, all {len(notes)}", "places": []})
     altered = [n for n in notes if n.written.pitch is not None and n.written.pitch.alter]
     if "accidentals" not in facets and altered:
@@ -34,7 +38,11 @@ def good_things(case: Case, findings: Sequence[Finding]) -> list[dict[str, Any]]
     if "count" not in facets and rests:
         out.append(
             {
-                "what": f"all {len(rests)} rests counted" if len(rests) > 2 else "both rests counted" if len(rests) == 2 else "the rest was counted",
+                "what": f"all {len(rests)} rests counted"
+                if len(rests) > 2
+                else "both rests counted"
+                if len(rests) == 2
+                else "the rest was counted",
                 "places": sorted({r.bar for r in rests})[:8],
             }
         )
@@ -50,9 +58,19 @@ def good_things(case: Case, findings: Sequence[Finding]) -> list[dict[str, Any]]
 
 
 def run_spread(case: Case) -> float | None:
-    """Spread (standard deviation of log lengths) of neighbouring equal short notes; None where there are fewer than six."""
-    intervals = [v for v in case.intervals if v.quarters <= 0.5 * case.beat_q + 1e-6 and v.rest_quarters == 0 and v.j == v.i + 1]
-    ratios = [math.log(a.seconds / b.seconds) for a, b in zip(intervals, intervals[1:], strict=False) if a.j == b.i and a.quarters == b.quarters]
+    """Spread (standard deviation of log lengths) of neighbouring equal short notes; None where there are
+    fewer than six.
+    """
+    intervals = [
+        v
+        for v in case.intervals
+        if v.quarters <= 0.5 * case.beat_q + 1e-6 and v.rest_quarters == 0 and v.j == v.i + 1
+    ]
+    ratios = [
+        math.log(a.seconds / b.seconds)
+        for a, b in zip(intervals, intervals[1:], strict=False)
+        if a.j == b.i and a.quarters == b.quarters
+    ]
     return float(np.std(ratios)) / math.sqrt(2.0) if len(ratios) >= 6 else None
 
 
@@ -60,9 +78,19 @@ def trap_answers(case: Case, verdicts: dict[str, tuple[str, bool]]) -> list[dict
     """The altered notes one by one: "E♭: 4 of 6"."""
     groups: dict[str, list[str]] = {}
     for note in case.notes:
-        if note.written.pitch is not None and (note.written.pitch.alter or note.written.accidental == "natural"):
+        if note.written.pitch is not None and (
+            note.written.pitch.alter or note.written.accidental == "natural"
+        ):
             letter = note.written.pitch.letter if note.written.pitch.alter else f"{note.written.pitch.step}♮"
             if verdicts[note.id][0] != "not_heard":
                 groups.setdefault(letter, []).append(note.id)
-    return [{"kind": "accidental", "bar": None, "what": letter, "total": len(ids), "right": sum(verdicts[i][0] == "ok" for i in ids)}
-            for letter, ids in groups.items()]  # fmt: skip
+    return [
+        {
+            "kind": "accidental",
+            "bar": None,
+            "what": letter,
+            "total": len(ids),
+            "right": sum(verdicts[i][0] == "ok" for i in ids),
+        }
+        for letter, ids in groups.items()
+    ]

@@ -12,9 +12,14 @@ from jsonschema import Draft202012Validator
 
 @functools.cache
 def _validator() -> Draft202012Validator:
-    return Draft202012Validator(json.loads((Path(__file__).parent / "schema.json").read_text(encoding="utf-8")))
+    return Draft202012Validator(
+        json.loads((Path(__file__).parent / "schema.json").read_text(encoding="utf-8"))
+    )
 
 
 def problems(report: dict[str, Any]) -> list[str]:
     """What does not fit the schema, as "place: message"; empty for a good report."""
-    return [f"{'/'.join(str(p) for p in e.absolute_path)}: {e.message[:200]}" for e in _validator().iter_errors(report)]
+    return [
+        f"{'/'.join(str(p) for p in e.absolute_path)}: {e.message[:200]}"
+        for e in _validator().iter_errors(report)
+    ]

@@ -1,7 +1,8 @@
 """ABC notation (the open text format, version 2.1) → `Score`: one tune or a tunebook, each voice a part.
 
-Source: the ABC standard 2.1. What is not understood is left out and told with its place, so that an editor can show it there. An accidental holds for its
-own octave to the end of the bar. Reads text only; `jeweller.score.opening` decodes the bytes.
+Source: the ABC standard 2.1. What is not understood is left out and told with its place, so that an editor
+can show it there. An accidental holds for its own octave to the end of the bar. Reads text only;
+`jeweller.score.opening` decodes the bytes.
 """
 
 from __future__ import annotations
@@ -24,9 +25,26 @@ from jeweller.score.values import guess_type
 
 MAX_TUNES, MAX_NOTES, MAX_BARS = 2000, 100_000, 5000
 ACCIDENTAL = {1: "sharp", 2: "double-sharp", 0: "natural", -1: "flat", -2: "flat-flat"}
-CLEFS = {"treble": ("G", 2), "bass": ("F", 4), "tenor": ("C", 4), "alto": ("C", 3), "perc": ("percussion", 2), "none": ("G", 2)}
+CLEFS = {
+    "treble": ("G", 2),
+    "bass": ("F", 4),
+    "tenor": ("C", 4),
+    "alto": ("C", 3),
+    "perc": ("percussion", 2),
+    "none": ("G", 2),
+}
 SILENT_FIELDS = "ABDFGHIJNORSUWXZmrsPuw"  # say nothing about what is played
-LONE = {".": "staccato", "~": "roll", "T": "trill", "M": "lowermordent", "P": "uppermordent", "H": "fermata", "L": "accent", "S": "segno", "O": "coda"}
+LONE = {
+    ".": "staccato",
+    "~": "roll",
+    "T": "trill",
+    "M": "lowermordent",
+    "P": "uppermordent",
+    "H": "fermata",
+    "L": "accent",
+    "S": "segno",
+    "O": "coda",
+}
 
 TOKEN = re.compile(
     r"(?P<space>[ \t`]+)|(?P<inline>\[(?=[A-Za-z]:)[^\]]*\])"
@@ -35,7 +53,7 @@ TOKEN = re.compile(
     r"|(?P<note>(?:\^\^|\^|__|_|=)?[A-Ga-g][,']*(?:[0-9]*/*[0-9]*))|(?P<rest>[zx](?:[0-9]*/*[0-9]*))|(?P<bars>[ZX][0-9]*)"
     r"|(?P<chord>\[[^\]|:]*\](?:[0-9]*/*[0-9]*))|(?P<broken><+|>+)|(?P<slur>\.?\()|(?P<close>\))|(?P<tie>\.?-)|(?P<lone>[.~TMPHLSO])"
     r"|(?P<nothing>[uvy$*]|y[0-9]*)"
-)  # fmt: skip
+)
 CHORD = re.compile(r"\(?[A-Ga-g][#b♯♭]?\S{0,8}|N\.?C\.?|[0-9<>,;. ]+")
 NOTE = re.compile(r"(\^\^|\^|__|_|=)?([A-Ga-g])([,']*)([0-9]*)(/*)([0-9]*)")
 
@@ -50,13 +68,23 @@ class Problem:
 
 
 def read_abc(text: str) -> list[Score]:
-    """Every tune of the text, with what was not understood among its warnings. Raises ScoreError where there is none."""
+    """Every tune of the text, with what was not understood among its warnings. Raises ScoreError where there
+    is none.
+    """
     scores = []
     for tune in tunes_of(text)[:MAX_TUNES]:
         score, problems = parse_tune(tune.text, first_line=tune.line)
         told = tuple(f"line {p.line}, column {p.column}: {p.text}" for p in problems)
         if score.parts:
-            scores.append(dataclasses.replace(score, warnings=(*told[:20], *([f"and {len(told) - 20} more of the kind"] if len(told) > 20 else []))))
+            scores.append(
+                dataclasses.replace(
+                    score,
+                    warnings=(
+                        *told[:20],
+                        *([f"and {len(told) - 20} more of the kind"] if len(told) > 20 else []),
+                    ),
+                )
+            )
     if not scores:
         raise ScoreError("There are no notes in this ABC text.")
     return scores
@@ -74,7 +102,9 @@ def tunes_of(text: str) -> list[TuneText]:
     """The tunes of a text, each from its X: field to the next; a text without any X: is one tune."""
     lines = text.splitlines()
     starts = [k for k, line in enumerate(lines) if line.startswith("X:")] or [0]
-    return [TuneText(a + 1, "\n".join(lines[a:b])) for a, b in zip(starts, [*starts[1:], len(lines)], strict=True)]
+    return [
+        TuneText(a + 1, "\n".join(lines[a:b])) for a, b in zip(starts, [*starts[1:], len(lines)], strict=True)
+    ]
 
 
 def parse_tune(text: str, *, first_line: int = 1) -> tuple[Score, tuple[Problem, ...]]:
@@ -121,14 +151,21 @@ class Reader:
             if header:
                 if skipped or "|" not in line:
                     continue  # free text between tunes
-                self.tell(1, "The music begins before a key is given: write K: and the key before it. It is read in C major.")
+                self.tell(
+                    1,
+                    (
+                        "The music begins before a key is given: write K: and the key before it. It is "
+                        "read in C major."
+                    ),
+                )
                 header = False
             self.music(line.rstrip("\\"), 0)
         for voice in self.voices.values():
             if voice.notes and whole:
                 self.close_bar(voice)
 
-    # ---- fields --------------------------------------------------------------------------------------------------
+    # ---- fields
+    # --------------------------------------------------------------------------------------------------
 
     def head(self, key: str, value: str, column: int) -> None:
         t = self.tune
@@ -240,7 +277,8 @@ class Reader:
         into.altered.update(found.altered)
         self.clef(into, found.rest)
 
-    # ---- music ---------------------------------------------------------------------------------------------------
+    # ---- music
+    # ---------------------------------------------------------------------------------------------------
 
     def music(self, line: str, start: int) -> None:
         at = start
@@ -295,10 +333,18 @@ class Reader:
         if key in voice.state:
             alter = voice.state[key]
         elif voice.tie and voice.tied == key:
-            alter = voice.notes[-1].pitch.alter if voice.notes and voice.notes[-1].pitch else self._last_alter(voice)
+            alter = (
+                voice.notes[-1].pitch.alter
+                if voice.notes and voice.notes[-1].pitch
+                else self._last_alter(voice)
+            )
         else:
             alter = voice.altered.get(step, key_alter(step, voice.fifths))
-        shown = sign or (step in voice.altered and voice.altered[step] != key_alter(step, voice.fifths) and key not in voice.state)
+        shown = sign or (
+            step in voice.altered
+            and voice.altered[step] != key_alter(step, voice.fifths)
+            and key not in voice.state
+        )
         if shown and not sign:
             voice.state[key] = alter
         return Pitch(step, alter, octave), ACCIDENTAL[alter] if shown else None
@@ -327,8 +373,18 @@ class Reader:
         duration, tuplet, mark = self._timed(voice, self._duration(voice, match[1], match[2], match[3]))
         self._put(voice, None, None, duration, tuplet, mark, column)
 
-    def _put(self, voice: Voice, pitch: Pitch | None, accidental: str | None, duration: Fraction, tuplet: tuple[int, int] | None, mark: str,
-             column: int, *, chord: bool = False) -> None:  # fmt: skip
+    def _put(
+        self,
+        voice: Voice,
+        pitch: Pitch | None,
+        accidental: str | None,
+        duration: Fraction,
+        tuplet: tuple[int, int] | None,
+        mark: str,
+        column: int,
+        *,
+        chord: bool = False,
+    ) -> None:
         if not 0 < duration <= 64:
             self.tell(column, "This length cannot be; the note was left out.")
             return
@@ -340,8 +396,21 @@ class Reader:
             voice.notes.extend(voice.graces)
             voice.graces = []
             voice.slurs.extend(voice.opened)
-        note = Note(self._id(voice, voice.now, pitch), voice.now, duration, pitch, type=kind, dots=dots, tuplet=ratio, tuplet_mark=mark,
-                    accidental=accidental, tie_stop=joined, slur_starts=() if chord else tuple(str(s) for s in voice.opened), chord=chord, **given)  # fmt: skip
+        note = Note(
+            self._id(voice, voice.now, pitch),
+            voice.now,
+            duration,
+            pitch,
+            type=kind,
+            dots=dots,
+            tuplet=ratio,
+            tuplet_mark=mark,
+            accidental=accidental,
+            tie_stop=joined,
+            slur_starts=() if chord else tuple(str(s) for s in voice.opened),
+            chord=chord,
+            **given,
+        )
         if not chord:
             voice.opened = []
             voice.tie, voice.tied = False, key
@@ -358,7 +427,11 @@ class Reader:
         match = re.fullmatch(r"([0-9]*)(/*)([0-9]*)", tail)
         assert match is not None
         first = pitches[0]
-        length = self._duration(voice, first[4], first[5], first[6]) * self._duration(voice, match[1], match[2], match[3]) / voice.default_unit()
+        length = (
+            self._duration(voice, first[4], first[5], first[6])
+            * self._duration(voice, match[1], match[2], match[3])
+            / voice.default_unit()
+        )
         duration, tuplet, mark = self._timed(voice, length)
         start = voice.now
         for k, m in enumerate(pitches):
@@ -376,7 +449,17 @@ class Reader:
         for k in range(count):
             length = Fraction(4 * voice.beats, voice.beat_type)
             kind, dots, _ = guess_type(length)
-            voice.notes.append(Note(self._id(voice, Fraction(0), None), Fraction(0), length, None, type=kind, dots=dots, whole_bar=True))
+            voice.notes.append(
+                Note(
+                    self._id(voice, Fraction(0), None),
+                    Fraction(0),
+                    length,
+                    None,
+                    type=kind,
+                    dots=dots,
+                    whole_bar=True,
+                )
+            )
             voice.now = length
             if k < count - 1:
                 self.close_bar(voice)
@@ -388,8 +471,18 @@ class Reader:
         kind = "eighth" if len(found) == 1 else "16th"
         for m in found:
             pitch, accidental = self._pitch(voice, m[1] or "", m[2], m[3])
-            voice.graces.append(Note(self._id(voice, voice.now, pitch, "g"), voice.now, Fraction(0), pitch, type=kind, grace=True,
-                                     slash=slash or len(found) == 1, accidental=accidental))  # fmt: skip
+            voice.graces.append(
+                Note(
+                    self._id(voice, voice.now, pitch, "g"),
+                    voice.now,
+                    Fraction(0),
+                    pitch,
+                    type=kind,
+                    grace=True,
+                    slash=slash or len(found) == 1,
+                    accidental=accidental,
+                )
+            )
 
     def _tuplet(self, voice: Voice, text: str, column: int) -> None:
         numbers = [int(n) if n else 0 for n in text[1:].split(":")]
@@ -401,7 +494,14 @@ class Reader:
         voice.tuplet_begins = True
 
     def _broken(self, voice: Voice, text: str, column: int) -> None:
-        index = next((k for k in range(len(voice.notes) - 1, -1, -1) if not voice.notes[k].grace and not voice.notes[k].chord), None)
+        index = next(
+            (
+                k
+                for k in range(len(voice.notes) - 1, -1, -1)
+                if not voice.notes[k].grace and not voice.notes[k].chord
+            ),
+            None,
+        )
         if index is None:
             self.tell(column, f"{text} stands after no note and was left out.")
             return
@@ -452,7 +552,11 @@ class Reader:
     def _text(self, voice: Voice, text: str, column: int) -> None:
         words = html.unescape(text[1:-1])
         if words[:1] in "^_<>@" and len(words) > 1:
-            self._words(voice, re.sub(r"^@[-\d.,]*", "", words) if words[0] == "@" else words[1:], above=words[0] != "_")
+            self._words(
+                voice,
+                re.sub(r"^@[-\d.,]*", "", words) if words[0] == "@" else words[1:],
+                above=words[0] != "_",
+            )
         elif not CHORD.fullmatch(words) and len(words) > 2:  # a chord symbol is nothing that one player plays
             self._words(voice, words)
 
@@ -485,7 +589,9 @@ class Reader:
                 voice.flags[what] = True
         elif name in DECORATIONS:
             voice.decorations.append(name)
-        elif not re.fullmatch(r"[0-5]|upbow|downbow|open|thumb|snap|plus|arpeggio|[a-z]*phrase|\w*line", name):
+        elif not re.fullmatch(
+            r"[0-5]|upbow|downbow|open|thumb|snap|plus|arpeggio|[a-z]*phrase|\w*line", name
+        ):
             self.tell(column, f"The sign !{name[:20]}! is not known and was left out.")
 
     def _decorated(self, voice: Voice, column: int) -> dict[str, Any]:
@@ -502,7 +608,8 @@ class Reader:
             out["articulations"] = tuple(dict.fromkeys(articulations))
         return out
 
-    # ---- bars ----------------------------------------------------------------------------------------------------
+    # ---- bars
+    # ----------------------------------------------------------------------------------------------------
 
     def _bar(self, voice: Voice, text: str, column: int) -> None:
         sign = re.fullmatch(r"(.*?)(?:\[?([1-9][0-9,-]*))?", text)
@@ -512,12 +619,19 @@ class Reader:
         if voice.notes:
             flags: dict[str, Any] = {}
             if ends:
-                flags["repeat_times"] = max(2, 1 + len(line) - len(line.lstrip(":"))) if line.strip(":") else 2
+                flags["repeat_times"] = (
+                    max(2, 1 + len(line) - len(line.lstrip(":"))) if line.strip(":") else 2
+                )
             elif line.startswith("||"):
                 flags["double_bar"] = True
             if line.rstrip(":").endswith("|]"):
                 flags["final_bar"] = not ends
-            self.close_bar(voice, flags, ends_ending=bool(voice.ending) and (ends or line.startswith(("||", "|]", "|:")) or bool(numbers)))
+            self.close_bar(
+                voice,
+                flags,
+                ends_ending=bool(voice.ending)
+                and (ends or line.startswith(("||", "|]", "|:")) or bool(numbers)),
+            )
         elif ends and voice.bars and not voice.bars[-1].repeat_times:
             voice.bars[-1] = dataclasses.replace(voice.bars[-1], repeat_times=2)
         if line.endswith(":") and line != ":" and (line.rstrip(":") != "" or line == "::"):
@@ -526,7 +640,9 @@ class Reader:
             voice.ending = tuple(n for piece in numbers.split(",") if piece for n in _span(piece))
             voice.flags["ending_start"] = True
 
-    def close_bar(self, voice: Voice, flags: dict[str, Any] | None = None, *, ends_ending: bool = False) -> None:
+    def close_bar(
+        self, voice: Voice, flags: dict[str, Any] | None = None, *, ends_ending: bool = False
+    ) -> None:
         if len(voice.bars) >= MAX_BARS:
             raise ScoreError(f"This tune has more than {MAX_BARS} bars and is not opened.")
         metre = Fraction(4 * voice.beats, voice.beat_type)
@@ -534,13 +650,41 @@ class Reader:
         if voice.graces:  # after the last note of the bar: they stand before the next one
             voice.graces = [dataclasses.replace(g, offset=Fraction(0)) for g in voice.graces]
         implicit = voice.now < metre and (first or self._half_before_repeat(voice, metre))
-        stop = {"ending_stop": "stop" if (flags or {}).get("repeat_times") else "discontinue"} if ends_ending else {}
-        number = str(len(voice.bars) + (0 if voice.bars and voice.bars[0].implicit else 1) if not (first and implicit) else 0)
-        voice.bars.append(Bar(number, voice.now, voice.beats, voice.beat_type, voice.fifths, voice.mode, voice.clef, tuple(voice.notes), tuple(voice.marks),
-                              implicit=implicit, ending=voice.ending, **{**voice.flags, **(flags or {}), **stop}))  # fmt: skip
+        stop = (
+            {"ending_stop": "stop" if (flags or {}).get("repeat_times") else "discontinue"}
+            if ends_ending
+            else {}
+        )
+        number = str(
+            len(voice.bars) + (0 if voice.bars and voice.bars[0].implicit else 1)
+            if not (first and implicit)
+            else 0
+        )
+        voice.bars.append(
+            Bar(
+                number,
+                voice.now,
+                voice.beats,
+                voice.beat_type,
+                voice.fifths,
+                voice.mode,
+                voice.clef,
+                tuple(voice.notes),
+                tuple(voice.marks),
+                implicit=implicit,
+                ending=voice.ending,
+                **{**voice.flags, **(flags or {}), **stop},
+            )
+        )
         if voice.now != metre and not implicit and not voice.free:
-            self.problems.append(Problem(*voice.place, f"bar {number} holds {_count(voice.now * Fraction(voice.beat_type, 4))} where the metre asks for "
-                                                       f"{voice.beats} ({voice.beats}/{voice.beat_type})."))  # fmt: skip
+            self.problems.append(
+                Problem(
+                    *voice.place,
+                    f"bar {number} holds {_count(voice.now * Fraction(voice.beat_type, 4))} where "
+                    "the metre asks for "
+                    f"{voice.beats} ({voice.beats}/{voice.beat_type}).",
+                )
+            )
         if ends_ending:
             voice.ending = ()
         voice.flags = {}
@@ -556,7 +700,9 @@ class Reader:
 
     def _id(self, voice: Voice, offset: Fraction, pitch: Pitch | None, what: str = "") -> str:
         index = list(self.voices.values()).index(voice) + 1
-        return unique(note_id(f"p{index}", f"m{len(voice.bars) + 1}", offset, what + pitch_token(pitch)), self.ids)
+        return unique(
+            note_id(f"p{index}", f"m{len(voice.bars) + 1}", offset, what + pitch_token(pitch)), self.ids
+        )
 
     def score(self) -> Score:
         parts = []
@@ -566,18 +712,30 @@ class Reader:
             bars = list(voice.bars)
             if not any(b.final_bar for b in bars):
                 bars[-1] = dataclasses.replace(bars[-1], final_bar=True)
-            name = voice.name or (self.tune.titles[0] if len(self.voices) == 1 and self.tune.titles else f"Part {k + 1}")
+            name = voice.name or (
+                self.tune.titles[0] if len(self.voices) == 1 and self.tune.titles else f"Part {k + 1}"
+            )
             diatonic = round(voice.chromatic * 7 / 12)
-            parts.append(Part(f"P{k + 1}", name[:80], voice.name[:80], diatonic, voice.chromatic, tuple(bars)))
-        return Score(" ".join(" · ".join(self.tune.titles).split())[:200], tuple(parts), self.tune.composer[:200])
+            parts.append(
+                Part(f"P{k + 1}", name[:80], voice.name[:80], diatonic, voice.chromatic, tuple(bars))
+            )
+        return Score(
+            " ".join(" · ".join(self.tune.titles).split())[:200], tuple(parts), self.tune.composer[:200]
+        )
 
 
 def _span(piece: str) -> list[int]:
     first, _, last = piece.partition("-")
-    return list(range(int(first), min(int(last or first), int(first) + 20) + 1)) if first.isdigit() and (not last or last.isdigit()) else [1]
+    return (
+        list(range(int(first), min(int(last or first), int(first) + 20) + 1))
+        if first.isdigit() and (not last or last.isdigit())
+        else [1]
+    )
 
 
 def _count(beats: Fraction) -> str:
     whole, rest = divmod(beats, 1)
-    part = {Fraction(1, 2): "½", Fraction(1, 4): "¼", Fraction(3, 4): "¾"}.get(rest, f" {rest}" if rest else "")
+    part = {Fraction(1, 2): "½", Fraction(1, 4): "¼", Fraction(3, 4): "¾"}.get(
+        rest, f" {rest}" if rest else ""
+    )
     return f"{whole or ''}{part}" or "0"

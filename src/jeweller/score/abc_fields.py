@@ -1,4 +1,6 @@
-"""The fields of ABC that say what holds: metre, unit of length, speed, key. Each None where it is not understood."""
+"""The fields of ABC that say what holds: metre, unit of length, speed, key. Each None where it is not
+understood.
+"""
 
 from __future__ import annotations
 
@@ -11,13 +13,29 @@ from jeweller.score.values import beat_unit
 
 ALTER = {"^": 1, "^^": 2, "=": 0, "_": -1, "__": -2}
 # How many fifths a mode lies from the major of the same tonic.
-MODES = {"": 0, "maj": 0, "ion": 0, "mix": -1, "dor": -2, "m": -3, "min": -3, "aeo": -3, "phr": -4, "loc": -5, "lyd": 1}
-KEY = re.compile(r"(HP|Hp|none|(?-i:[A-G][#b]?))?\s*((?:maj|min|m(?![a-z])|ion|mix|dor|aeo|phr|loc|lyd)[a-z]*)?", re.I)
+MODES = {
+    "": 0,
+    "maj": 0,
+    "ion": 0,
+    "mix": -1,
+    "dor": -2,
+    "m": -3,
+    "min": -3,
+    "aeo": -3,
+    "phr": -4,
+    "loc": -5,
+    "lyd": 1,
+}
+KEY = re.compile(
+    r"(HP|Hp|none|(?-i:[A-G][#b]?))?\s*((?:maj|min|m(?![a-z])|ion|mix|dor|aeo|phr|loc|lyd)[a-z]*)?", re.I
+)
 
 
 @dataclass(frozen=True)
 class Key:
-    """What a K: field says. `fifths` None: the key stays; `altered` letters besides the signature; `rest` what is left (clef, transposition)."""
+    """What a K: field says. `fifths` None: the key stays; `altered` letters besides the signature; `rest`
+    what is left (clef, transposition).
+    """
 
     fifths: int | None
     mode: str = "major"
@@ -81,7 +99,12 @@ def read_key(value: str) -> Key:
     elif not re.search(r"clef|bass|treble|alto|tenor|transpose|octave", value):
         fifths = 0
         told = f"The key “{value[:20]}” is not understood; C major is taken." if value.strip() else ""
-    altered = {letter.upper(): ALTER[sign] for sign, letter in re.findall(r"(?<![a-z=])(\^\^|\^|__|_|=)([A-Ga-g])(?![a-z])", rest)}
+    altered = {
+        letter.upper(): ALTER[sign]
+        for sign, letter in re.findall(r"(?<![a-z=])(\^\^|\^|__|_|=)([A-Ga-g])(?![a-z])", rest)
+    }
     if re.search(r"\bexp\b", rest):
         fifths = 0
-    return Key(fifths, "minor" if mode in ("m", "min", "aeo") else "major", altered, rest if tonic else value, told)
+    return Key(
+        fifths, "minor" if mode in ("m", "min", "aeo") else "major", altered, rest if tonic else value, told
+    )

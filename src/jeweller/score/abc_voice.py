@@ -34,7 +34,13 @@ class Voice:
     def __init__(self, name: str, tune: Tune) -> None:
         self.id, self.name, self.tune = name, "", tune
         self.beats, self.beat_type, self.free = tune.beats, tune.beat_type, tune.free
-        self.fifths, self.mode, self.altered, self.clef, self.chromatic = tune.fifths, tune.mode, dict(tune.altered), tune.clef, tune.chromatic
+        self.fifths, self.mode, self.altered, self.clef, self.chromatic = (
+            tune.fifths,
+            tune.mode,
+            dict(tune.altered),
+            tune.clef,
+            tune.chromatic,
+        )
         self.octave = 0
         self.unit = tune.unit
         self.bars: list[Bar] = []

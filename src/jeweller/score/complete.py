@@ -1,6 +1,8 @@
-"""What a notation file leaves unsaid because a reader of the page sees it: the brackets of tuplets, and what stands above the first part for all.
+"""What a notation file leaves unsaid because a reader of the page sees it: the brackets of tuplets, and what
+stands above the first part for all.
 
-Notation programs write speeds, "rit.", D.C., segno and fine into the top part of a score only; each player's part needs them.
+Notation programs write speeds, "rit.", D.C., segno and fine into the top part of a score only; each player's
+part needs them.
 """
 
 from __future__ import annotations
@@ -16,7 +18,9 @@ FLAGS = ("repeat_start", "ending_start", "segno", "coda", "fine", "to_coda", "da
 
 
 def completed(score: Score) -> Score:
-    """The score with each tuplet bracketed, and with what one part has and all must keep in each part. Note ids stay."""
+    """The score with each tuplet bracketed, and with what one part has and all must keep in each part. Note
+    ids stay.
+    """
     parts = [dataclasses.replace(p, bars=tuple(_bracketed(b) for b in p.bars)) for p in score.parts]
     return dataclasses.replace(score, parts=tuple(_shared(parts)))
 
@@ -24,11 +28,17 @@ def completed(score: Score) -> Score:
 def _bracketed(bar: Bar) -> Bar:
     missing = any(n.tuplet for n in bar.notes) and not any(n.tuplet_mark for n in bar.notes)
     # Two voices in a bar would have to be told apart; such a bar stays as it is.
-    return dataclasses.replace(bar, notes=tuple(bracketed(bar.notes))) if missing and len({n.voice for n in bar.notes}) == 1 else bar
+    return (
+        dataclasses.replace(bar, notes=tuple(bracketed(bar.notes)))
+        if missing and len({n.voice for n in bar.notes}) == 1
+        else bar
+    )
 
 
 def _shared(parts: list[Part]) -> list[Part]:
-    """Parts whose bars go side by side with the same signs of the road, speeds and tempo words in all; others as they are."""
+    """Parts whose bars go side by side with the same signs of the road, speeds and tempo words in all; others
+    as they are.
+    """
     lengths = [[b.length for b in p.bars] for p in parts]
     if len(parts) < 2 or any(row != lengths[0] for row in lengths):
         return parts
@@ -41,16 +51,29 @@ def _column(bars: list[Bar]) -> list[Bar]:
     times = max(b.repeat_times for b in bars)
     ending = next((b.ending for b in bars if b.ending), ())
     stop = next((b.ending_stop for b in bars if b.ending_stop), "")
-    marks = [m for b in bars for m in b.marks if m.kind == "tempo" or (m.kind == "words" and m.text.casefold().startswith(TEMPO_WORDS))]
+    marks = [
+        m
+        for b in bars
+        for m in b.marks
+        if m.kind == "tempo" or (m.kind == "words" and m.text.casefold().startswith(TEMPO_WORDS))
+    ]
     out = []
     for bar in bars:
         more = tuple(m for m in dict.fromkeys(marks) if not any(_same(m, own) for own in bar.marks))
-        out.append(dataclasses.replace(bar, repeat_times=times, ending=ending, ending_stop=stop, marks=(*more, *bar.marks), **flags))
+        out.append(
+            dataclasses.replace(
+                bar, repeat_times=times, ending=ending, ending_stop=stop, marks=(*more, *bar.marks), **flags
+            )
+        )
     return out
 
 
 def _same(mark: Mark, own: Mark) -> bool:
-    return mark.kind == own.kind and mark.offset == own.offset and (mark.kind == "tempo" or mark.text == own.text)
+    return (
+        mark.kind == own.kind
+        and mark.offset == own.offset
+        and (mark.kind == "tempo" or mark.text == own.text)
+    )
 
 
 __all__ = ["completed"]

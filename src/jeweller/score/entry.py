@@ -1,6 +1,8 @@
-"""Notes entered key by key into a tune of ABC text: where the tune stands at the cursor, and what a key writes there.
+"""Notes entered key by key into a tune of ABC text: where the tune stands at the cursor, and what a key
+writes there.
 
-Everything is a function of the text and the cursor, and gives another text and cursor: what was entered is plain ABC, and can be typed over at any time.
+Everything is a function of the text and the cursor, and gives another text and cursor: what was entered is
+plain ABC, and can be typed over at any time.
 """
 
 from __future__ import annotations
@@ -14,13 +16,31 @@ from jeweller.score.abc import NOTE, TOKEN, Reader
 from jeweller.score.abc_voice import Voice
 from jeweller.score.pitch import STEPS, Pitch
 
-VALUES = {"1": Fraction(4), "2": Fraction(2), "4": Fraction(1), "8": Fraction(1, 2), "6": Fraction(1, 4)}  # quarters, by the key
-VALUE_NAMES = {"1": "whole notes", "2": "half notes", "4": "quarter notes", "8": "eighth notes", "6": "sixteenth notes"}
+VALUES = {
+    "1": Fraction(4),
+    "2": Fraction(2),
+    "4": Fraction(1),
+    "8": Fraction(1, 2),
+    "6": Fraction(1, 4),
+}  # quarters, by the key
+VALUE_NAMES = {
+    "1": "whole notes",
+    "2": "half notes",
+    "4": "quarter notes",
+    "8": "eighth notes",
+    "6": "sixteenth notes",
+}
 SIGN = {-2: "__", -1: "_", 0: "=", 1: "^", 2: "^^"}
 NEAR = 3  # steps of the staff within which the octave of the next note is chosen
-FIRST = {"G": 34, "F": 22, "C": 28}  # staff steps above C0 that the first note is near to, by the clef: its middle line
+FIRST = {
+    "G": 34,
+    "F": 22,
+    "C": 28,
+}  # staff steps above C0 that the first note is near to, by the clef: its middle line
 REST = re.compile(r"([zx])([0-9]*)(/*)([0-9]*)")
-BEFORE = re.compile(r"(?:(?:![^!\s]*!|\([2-9]|\(|[.~TMPHLSO]|\{[^}]*\})\s*)+$")  # what belongs to the note after it
+BEFORE = re.compile(
+    r"(?:(?:![^!\s]*!|\([2-9]|\(|[.~TMPHLSO]|\{[^}]*\})\s*)+$"
+)  # what belongs to the note after it
 FIELD = re.compile(r"[A-Za-z+]:")
 
 
@@ -59,7 +79,9 @@ def notes_before(entry: Entry) -> int:
 
 
 def add_note(entry: Entry, letter: str, quarters: Fraction, *, grace: bool = False) -> Entry:
-    """A note of the key by its letter, in the octave nearest to the note before it; tied over the bar line where the bar is too full for it."""
+    """A note of the key by its letter, in the octave nearest to the note before it; tied over the bar line
+    where the bar is too full for it.
+    """
     voice = standing(entry.before)
     before = last_pitch(voice)
     near = before.diatonic if before is not None else FIRST.get(voice.clef[0], FIRST["G"])
@@ -87,11 +109,17 @@ def dot(entry: Entry) -> Entry:
     if not chain:
         return entry
     head, factor = _parts(entry.text[slice(*chain[-1])])
-    return _replace(entry, *chain[-1], head + _length(factor * (Fraction(2, 3) if factor.numerator % 3 == 0 else Fraction(3, 2))))
+    return _replace(
+        entry,
+        *chain[-1],
+        head + _length(factor * (Fraction(2, 3) if factor.numerator % 3 == 0 else Fraction(3, 2))),
+    )
 
 
 def step(entry: Entry, by: int) -> Entry:
-    """The last note some steps of the staff higher, or lower, with what is tied to it; its own sign is dropped."""
+    """The last note some steps of the staff higher, or lower, with what is tied to it; its own sign is
+    dropped.
+    """
 
     def moved(head: str, first: bool) -> str:
         match = NOTE.fullmatch(head)
@@ -105,7 +133,9 @@ def step(entry: Entry, by: int) -> Entry:
 
 
 def alter(entry: Entry, by: int) -> Entry:
-    """The last note a semitone higher or lower, with what is tied to it; a sign is written only where one is needed."""
+    """The last note a semitone higher or lower, with what is tied to it; a sign is written only where one is
+    needed.
+    """
     chain = _chain(entry)
     pitch = last_pitch(standing(entry.before))
     if not chain or pitch is None or entry.text[chain[0][0]] in "zx" or not -2 <= pitch.alter + by <= 2:
@@ -184,12 +214,20 @@ def _timed(entry: Entry, voice: Voice, head: str, quarters: Fraction, joined: st
     lasts = quarters * normal / actual
     if lasts <= left or voice.free or actual != 1 or lasts - left > metre:
         return _insert(entry, line + _gap(voice, line) + head + _length(quarters / unit))
-    return _insert(entry, f"{line}{_gap(voice, line)}{head}{_length(left / unit)}{joined} | {head}{_length((quarters - left) / unit)}")
+    return _insert(
+        entry,
+        (
+            f"{line}{_gap(voice, line)}{head}{_length(left / unit)}{joined} | "
+            f"{head}{_length((quarters - left) / unit)}"
+        ),
+    )
 
 
 def _gap(voice: Voice, line: str) -> str:
     """Letters stand together within a beat."""
-    beat = Fraction(4, voice.beat_type) * (3 if voice.beat_type >= 8 and voice.beats % 3 == 0 and voice.beats > 3 else 1)
+    beat = Fraction(4, voice.beat_type) * (
+        3 if voice.beat_type >= 8 and voice.beats % 3 == 0 and voice.beats > 3 else 1
+    )
     if voice.tuplet_begins:
         return ""
     return " " if line or voice.now % beat == 0 or not voice.notes else ""
@@ -207,7 +245,9 @@ def _replace(entry: Entry, begin: int, end: int, words: str) -> Entry:
 
 
 def _chain(entry: Entry) -> list[tuple[int, int]]:
-    """Where the last note or rest before the cursor stands, after those that are tied to it; empty where there is none."""
+    """Where the last note or rest before the cursor stands, after those that are tied to it; empty where
+    there is none.
+    """
     spans: list[tuple[int, int]] = []
     begin = 0
     for line in entry.before.split("\n"):
@@ -236,7 +276,9 @@ def _parts(word: str) -> tuple[str, Fraction]:
 
 
 def _rehead(entry: Entry, how: Callable[[str, bool], str]) -> Entry:
-    """The last note, and those tied to it, with other heads; `how` is told whether it is the first of them."""
+    """The last note, and those tied to it, with other heads; `how` is told whether it is the first of
+    them.
+    """
     chain = _chain(entry)
     for span in reversed(chain):
         head, factor = _parts(entry.text[slice(*span)])

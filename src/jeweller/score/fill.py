@@ -1,4 +1,5 @@
-"""Laying notes out in bars: one long row of durations becomes printed bars, with ties over bar lines, values that can be read, tuplets and accidentals.
+"""Laying notes out in bars: one long row of durations becomes printed bars, with ties over bar lines, values
+that can be read, tuplets and accidentals.
 
 Used wherever music does not come with its own bars: MIDI files, generated exercises.
 """
@@ -17,12 +18,22 @@ from jeweller.score.pitch import Pitch, key_alter
 from jeweller.score.values import TYPE_QUARTERS, guess_type
 
 ACCIDENTAL = {2: "double-sharp", 1: "sharp", 0: "natural", -1: "flat", -2: "flat-flat"}
-PLAIN = sorted(((q * f, d) for q in TYPE_QUARTERS.values() if Fraction(1, 16) <= q <= 4 for d, f in ((0, Fraction(1)), (1, Fraction(3, 2)))), reverse=True)
+PLAIN = sorted(
+    (
+        (q * f, d)
+        for q in TYPE_QUARTERS.values()
+        if Fraction(1, 16) <= q <= 4
+        for d, f in ((0, Fraction(1)), (1, Fraction(3, 2)))
+    ),
+    reverse=True,
+)
 
 
 @dataclass(frozen=True)
 class Sound:
-    """A note, chord (highest first) or rest (no pitches) of the row. `marks` are fields of the `Note` it becomes."""
+    """A note, chord (highest first) or rest (no pitches) of the row. `marks` are fields of the `Note` it
+    becomes.
+    """
 
     duration: Fraction
     pitches: tuple[Pitch, ...] = ()
@@ -45,12 +56,24 @@ class Signature:
 
     @property
     def beat(self) -> Fraction:
-        return Fraction(12, self.beat_type) if self.beat_type >= 8 and self.beats % 3 == 0 and self.beats > 3 else Fraction(4, self.beat_type)
+        return (
+            Fraction(12, self.beat_type)
+            if self.beat_type >= 8 and self.beats % 3 == 0 and self.beats > 3
+            else Fraction(4, self.beat_type)
+        )
 
 
-def fill_bars(row: Iterable[Sound], signatures: Sequence[Signature], *, pickup: Fraction = Fraction(0), courtesy: bool = True,
-              prefix: str = "p1") -> tuple[Bar, ...]:  # fmt: skip
-    """Bars of a row; `signatures` holds for one bar after another, the last for all that follow. A last bar that is not full ends in rests."""
+def fill_bars(
+    row: Iterable[Sound],
+    signatures: Sequence[Signature],
+    *,
+    pickup: Fraction = Fraction(0),
+    courtesy: bool = True,
+    prefix: str = "p1",
+) -> tuple[Bar, ...]:
+    """Bars of a row; `signatures` holds for one bar after another, the last for all that follow. A last bar
+    that is not full ends in rests.
+    """
     bars: list[Bar] = []
     notes: list[Note] = []
     now = Fraction(0)
@@ -67,7 +90,19 @@ def fill_bars(row: Iterable[Sound], signatures: Sequence[Signature], *, pickup: 
         done = [dataclasses.replace(notes[0], whole_bar=True)] if whole else bracketed(notes)
         number = len(bars) + (0 if pickup else 1)
         named = [dataclasses.replace(n, id=f"{prefix}.m{len(bars) + 1}.n{k + 1}") for k, n in enumerate(done)]
-        bars.append(Bar(str(number), length(), s.beats, s.beat_type, s.fifths, s.mode, s.clef, tuple(named), implicit=bool(pickup) and not bars))
+        bars.append(
+            Bar(
+                str(number),
+                length(),
+                s.beats,
+                s.beat_type,
+                s.fifths,
+                s.mode,
+                s.clef,
+                tuple(named),
+                implicit=bool(pickup) and not bars,
+            )
+        )
         notes.clear()
 
     for sound in row:
@@ -87,10 +122,24 @@ def fill_bars(row: Iterable[Sound], signatures: Sequence[Signature], *, pickup: 
                 if first:
                     notes += [_grace(p, at) for p in graces]
                 kind, dots, tuplet = guess_type(piece)
-                marks = {m: v for m, v in sound.marks.items() if m != "graces" and (first or m not in FIRST_ONLY) and (last or m not in LAST_ONLY)}
+                marks = {
+                    m: v
+                    for m, v in sound.marks.items()
+                    if m != "graces" and (first or m not in FIRST_ONLY) and (last or m not in LAST_ONLY)
+                }
                 for c, pitch in enumerate(sound.pitches or (None,)):
-                    note = Note("", at, piece, pitch, type=kind, dots=dots, tuplet=tuplet, chord=c > 0, tie_stop=tied and pitch is not None,
-                                tie_start=not last and pitch is not None)  # fmt: skip
+                    note = Note(
+                        "",
+                        at,
+                        piece,
+                        pitch,
+                        type=kind,
+                        dots=dots,
+                        tuplet=tuplet,
+                        chord=c > 0,
+                        tie_stop=tied and pitch is not None,
+                        tie_start=not last and pitch is not None,
+                    )
                     notes.append(dataclasses.replace(note, **(marks if c == 0 else {})))
                 tied = True
                 at += piece
@@ -119,10 +168,14 @@ def _grace(pitch: Pitch, at: Fraction) -> Note:
 
 @functools.lru_cache(maxsize=4096)
 def split(at: Fraction, duration: Fraction, s: Signature, *, rest: bool) -> tuple[Fraction, ...]:
-    """The printed values of a note or rest of `duration` that begins at `at` quarters in its bar: as few as can be read at sight."""
+    """The printed values of a note or rest of `duration` that begins at `at` quarters in its bar: as few as
+    can be read at sight.
+    """
     out: list[Fraction] = []
     while duration > 0:
-        value = next((v for v, dots in PLAIN if v <= duration and _fits(at, v, dots, duration, s, rest)), None)
+        value = next(
+            (v for v, dots in PLAIN if v <= duration and _fits(at, v, dots, duration, s, rest)), None
+        )
         if value is None:
             # Off every grid of plain values (tuplets, very short ones): to the end of the beat, or all of it.
             to_beat = s.beat - at % s.beat
@@ -180,7 +233,9 @@ def bracketed(notes: Sequence[Note]) -> list[Note]:
 
 
 def with_accidentals(bars: Sequence[Bar], *, courtesy: bool = True) -> tuple[Bar, ...]:
-    """The bars with the accidentals that must be printed, and in brackets those that remind of the key after an alteration in the bar before."""
+    """The bars with the accidentals that must be printed, and in brackets those that remind of the key after
+    an alteration in the bar before.
+    """
     out: list[Bar] = []
     altered_before: set[tuple[str, int]] = set()
     for bar in bars:
@@ -215,5 +270,7 @@ def with_marks(bars: Sequence[Bar], marks: Iterable[tuple[Fraction, Mark]]) -> t
     out = list(bars)
     for at, mark in marks:
         k = max((i for i, s in enumerate(starts) if s <= at), default=0)
-        out[k] = dataclasses.replace(out[k], marks=(*out[k].marks, dataclasses.replace(mark, offset=at - starts[k])))
+        out[k] = dataclasses.replace(
+            out[k], marks=(*out[k].marks, dataclasses.replace(mark, offset=at - starts[k]))
+        )
     return tuple(out)

@@ -1,4 +1,5 @@
-"""One part as it is to be played: repeats, endings, D.C., D.S., Fine and Coda played out, ties merged, cue notes left out.
+"""One part as it is to be played: repeats, endings, D.C., D.S., Fine and Coda played out, ties merged, cue
+notes left out.
 
 `Line` is what hearing follows. Positions are exact quarter notes from its start.
 """
@@ -117,7 +118,11 @@ class Line:
     def beat_in_bar(self, bar_index: int, offset: Fraction) -> float:
         """1-based beat of an offset (quarters) in a bar; a pickup counts from the end of the full bar."""
         bar = self.bars[bar_index]
-        lead = bar.bar.metre - bar.length if bar.bar.implicit and bar_index == 0 and bar.length < bar.bar.metre else Fraction(0)
+        lead = (
+            bar.bar.metre - bar.length
+            if bar.bar.implicit and bar_index == 0 and bar.length < bar.bar.metre
+            else Fraction(0)
+        )
         return float((offset + lead) / bar.beat) + 1
 
 
@@ -138,7 +143,10 @@ def playing_order(bars: tuple[Bar, ...]) -> list[int]:
             continue
         order.append(i)
         if len(order) > MAX_PLAYED_BARS:
-            raise ScoreError("With all its repeats this part has more than 20000 bars; the repeat signs are probably damaged.")
+            raise ScoreError(
+                "With all its repeats this part has more than 20000 bars; the repeat signs are "
+                "probably damaged."
+            )
         if jumped and bar.fine:
             break
         if jumped and bar.to_coda:
@@ -185,17 +193,34 @@ def _ending_now(bars: tuple[Bar, ...], i: int, start: int, count: int, jumped: b
 def _again(bars: tuple[Bar, ...], i: int, start: int, count: int) -> bool:
     if bars[i].ending:
         numbers = [n for ending in _ending_group(bars, start) for n in ending]
-        return count + 1 in numbers or count < max(bars[i].ending) or (count == 1 and max(numbers, default=1) == 1)
+        return (
+            count + 1 in numbers
+            or count < max(bars[i].ending)
+            or (count == 1 and max(numbers, default=1) == 1)
+        )
     return count < bars[i].repeat_times
 
 
-_FREE_WORDS = ("rit", "rall", "allarg", "accel", "string", "ad lib", "rubato", "a piacere", "morendo", "calando")
+_FREE_WORDS = (
+    "rit",
+    "rall",
+    "allarg",
+    "accel",
+    "string",
+    "ad lib",
+    "rubato",
+    "a piacere",
+    "morendo",
+    "calando",
+)
 _BACK_WORDS = ("a tempo", "tempo i", "tempo primo")
 TEMPO_WORDS = (*_FREE_WORDS, *_BACK_WORDS)  # what a direction begins with that moves the speed
 
 
 def make_line(title: str, part: Part, *, rhythm_only: bool = False) -> Line:
-    """Plays a part out; with `rhythm_only` notes without pitch too, and of a chord its first. Raises ScoreError where nothing is left to play."""
+    """Plays a part out; with `rhythm_only` notes without pitch too, and of a chord its first. Raises
+    ScoreError where nothing is left to play.
+    """
     bars: list[LineBar] = []
     onset = Fraction(0)
     passes: dict[int, int] = {}
@@ -204,7 +229,12 @@ def make_line(title: str, part: Part, *, rhythm_only: bool = False) -> Line:
         bar = part.bars[index]
         bars.append(LineBar(index, bar.number, passes[index], onset, bar.length, bar))
         onset += bar.length
-    events = [(k, b, n) for k, b in enumerate(bars) for n in b.bar.notes if not n.cue and not n.chord and (rhythm_only or not n.unpitched)]
+    events = [
+        (k, b, n)
+        for k, b in enumerate(bars)
+        for n in b.bar.notes
+        if not n.cue and not n.chord and (rhythm_only or not n.unpitched)
+    ]
     notes: list[LineNote] = []
     rests: list[LineRest] = []
     slurs: set[str] = set()
@@ -215,30 +245,83 @@ def make_line(title: str, part: Part, *, rhythm_only: bool = False) -> Line:
             if rests and rests[-1].onset + rests[-1].duration == at and not (notes and notes[-1].onset >= at):
                 rests[-1] = dataclasses.replace(rests[-1], duration=rests[-1].duration + note.duration)
             else:
-                rests.append(LineRest(f"{note.id}@{played.passing}", note.id, k, played.number, played.passing, note.offset, at, note.duration))
+                rests.append(
+                    LineRest(
+                        f"{note.id}@{played.passing}",
+                        note.id,
+                        k,
+                        played.number,
+                        played.passing,
+                        note.offset,
+                        at,
+                        note.duration,
+                    )
+                )
             tie_open = False
             continue
         before = bool(slurs)
         slurs -= set(note.slur_stops)
         slurs |= set(note.slur_starts)
-        if tie_open and note.tie_stop and notes and notes[-1].end == at and notes[-1].written.pitch == note.pitch:
+        if (
+            tie_open
+            and note.tie_stop
+            and notes
+            and notes[-1].end == at
+            and notes[-1].written.pitch == note.pitch
+        ):
             last = notes[-1]
-            notes[-1] = dataclasses.replace(last, duration=last.duration + note.duration, tied_ids=(*last.tied_ids, note.id), slurred_to_next=bool(slurs),
-                                            fermata=last.fermata or note.fermata, breath_after=note.breath_after)  # fmt: skip
+            notes[-1] = dataclasses.replace(
+                last,
+                duration=last.duration + note.duration,
+                tied_ids=(*last.tied_ids, note.id),
+                slurred_to_next=bool(slurs),
+                fermata=last.fermata or note.fermata,
+                breath_after=note.breath_after,
+            )
         else:
             sounding = note.pitch.midi + part.chromatic if note.pitch is not None else NO_PITCH
-            notes.append(LineNote(f"{note.id}@{played.passing}", note.id, k, played.number, played.passing, note.offset, at, note.duration, note,
-                                  sounding, (note.id,), note.grace, bool(slurs), before, note.fermata, note.breath_after))  # fmt: skip
+            notes.append(
+                LineNote(
+                    f"{note.id}@{played.passing}",
+                    note.id,
+                    k,
+                    played.number,
+                    played.passing,
+                    note.offset,
+                    at,
+                    note.duration,
+                    note,
+                    sounding,
+                    (note.id,),
+                    note.grace,
+                    bool(slurs),
+                    before,
+                    note.fermata,
+                    note.breath_after,
+                )
+            )
         tie_open = note.tie_start
     if not any(not n.grace for n in notes):
         raise ScoreError(f"The part “{part.name}” has no notes to play.")
     notes[-1] = dataclasses.replace(notes[-1], slurred_to_next=False)
-    tempo = [(b.onset + m.offset, m.value) for b in bars for m in b.bar.marks if m.kind == "tempo" and m.value]
+    tempo = [
+        (b.onset + m.offset, m.value) for b in bars for m in b.bar.marks if m.kind == "tempo" and m.value
+    ]
     free: list[tuple[Fraction, Fraction]] = []
     words = [(b.onset + m.offset, m.text.casefold()) for b in bars for m in b.bar.marks if m.kind == "words"]
-    backs = sorted([at for at, text in words if text.startswith(_BACK_WORDS)] + [at for at, _ in tempo if at > 0])
+    backs = sorted(
+        [at for at, text in words if text.startswith(_BACK_WORDS)] + [at for at, _ in tempo if at > 0]
+    )
     for at, text in words:
         if text.startswith(_FREE_WORDS):
             free.append((at, next((b for b in backs if b > at), onset)))
-    return Line(title or part.name, part, tuple(bars), tuple(notes), tuple(rests), tempo[0][1] if tempo and tempo[0][0] == 0 else None,
-                tuple(tempo), tuple(free))  # fmt: skip
+    return Line(
+        title or part.name,
+        part,
+        tuple(bars),
+        tuple(notes),
+        tuple(rests),
+        tempo[0][1] if tempo and tempo[0][0] == 0 else None,
+        tuple(tempo),
+        tuple(free),
+    )

@@ -4,7 +4,19 @@ from __future__ import annotations
 
 import re
 
-ARTICULATIONS = frozenset({"staccato", "staccatissimo", "tenuto", "accent", "strong-accent", "detached-legato", "spiccato", "stress", "unstress"})
+ARTICULATIONS = frozenset(
+    {
+        "staccato",
+        "staccatissimo",
+        "tenuto",
+        "accent",
+        "strong-accent",
+        "detached-legato",
+        "spiccato",
+        "stress",
+        "unstress",
+    }
+)
 DYNAMICS = frozenset({"ppp", "pp", "p", "mp", "mf", "f", "ff", "fff", "sf", "sfz", "fp"})
 JUMP_WORDS = (
     (re.compile(r"^\W*(d\s*\.?\s*c\b|da\s*capo)", re.I), "dacapo"),
@@ -14,16 +26,33 @@ JUMP_WORDS = (
 )
 # ABC decorations on a note: the field of a note that they set, and its value.
 DECORATIONS: dict[str, tuple[str, str | bool]] = {
-    "staccato": ("articulation", "staccato"), "wedge": ("articulation", "staccatissimo"), "tenuto": ("articulation", "tenuto"),
-    **dict.fromkeys(("accent", ">", "emphasis"), ("articulation", "accent")), **dict.fromkeys(("^", "marcato"), ("articulation", "strong-accent")),
-    **dict.fromkeys(("fermata", "invertedfermata"), ("fermata", True)), "trill": ("ornament", "trill"),
-    **dict.fromkeys(("roll", "turn", "turnx"), ("ornament", "turn")), **dict.fromkeys(("invertedturn", "invertedturnx"), ("ornament", "inverted_turn")),
-    **dict.fromkeys(("mordent", "lowermordent"), ("ornament", "mordent")), **dict.fromkeys(("uppermordent", "pralltriller"), ("ornament", "inverted_mordent")),
-}  # fmt: skip
+    "staccato": ("articulation", "staccato"),
+    "wedge": ("articulation", "staccatissimo"),
+    "tenuto": ("articulation", "tenuto"),
+    **dict.fromkeys(("accent", ">", "emphasis"), ("articulation", "accent")),
+    **dict.fromkeys(("^", "marcato"), ("articulation", "strong-accent")),
+    **dict.fromkeys(("fermata", "invertedfermata"), ("fermata", True)),
+    "trill": ("ornament", "trill"),
+    **dict.fromkeys(("roll", "turn", "turnx"), ("ornament", "turn")),
+    **dict.fromkeys(("invertedturn", "invertedturnx"), ("ornament", "inverted_turn")),
+    **dict.fromkeys(("mordent", "lowermordent"), ("ornament", "mordent")),
+    **dict.fromkeys(("uppermordent", "pralltriller"), ("ornament", "inverted_mordent")),
+}
 # And those at a place: a bar's flag, a wedge, a breath.
 SIGNS = {
-    "segno": "segno", "coda": "coda", "fine": "fine", "D.C.": "dacapo", "D.S.": "dalsegno", "dacapo": "dacapo", "dacoda": "to_coda", "breath": "breath",
-    "D.C.alfine": "dacapo", "D.C.alcoda": "dacapo", "D.S.alfine": "dalsegno", "D.S.alcoda": "dalsegno",
-    **dict.fromkeys(("crescendo(", "<("), "wedge crescendo"), **dict.fromkeys(("diminuendo(", ">("), "wedge diminuendo"),
+    "segno": "segno",
+    "coda": "coda",
+    "fine": "fine",
+    "D.C.": "dacapo",
+    "D.S.": "dalsegno",
+    "dacapo": "dacapo",
+    "dacoda": "to_coda",
+    "breath": "breath",
+    "D.C.alfine": "dacapo",
+    "D.C.alcoda": "dacapo",
+    "D.S.alfine": "dalsegno",
+    "D.S.alcoda": "dalsegno",
+    **dict.fromkeys(("crescendo(", "<("), "wedge crescendo"),
+    **dict.fromkeys(("diminuendo(", ">("), "wedge diminuendo"),
     **dict.fromkeys(("crescendo)", "<)", "diminuendo)", ">)"), "wedge stop"),
-}  # fmt: skip
+}

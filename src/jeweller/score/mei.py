@@ -1,7 +1,9 @@
-"""MEI → `Score`, by a plain walk over the elements; and Humdrum, which an engraver's library turns into MEI first.
+"""MEI → `Score`, by a plain walk over the elements; and Humdrum, which an engraver's library turns into MEI
+first.
 
-Runs only in the child process of `jeweller.score.load`. Source: the MEI guidelines, versions 3 to 5 (attributes that changed their name are read under
-both). What is not understood is listed in `Score.warnings`.
+Runs only in the child process of `jeweller.score.load`. Source: the MEI guidelines, versions 3 to 5
+(attributes that changed their name are read under both). What is not understood is listed in
+`Score.warnings`.
 """
 
 from __future__ import annotations
@@ -21,12 +23,45 @@ from jeweller.score.pitch import Pitch, key_alter
 from jeweller.score.values import TYPE_QUARTERS, guess_type
 
 Element = Any
-ACCIDENTALS = {"s": (1, "sharp"), "f": (-1, "flat"), "n": (0, "natural"), "ss": (2, "double-sharp"), "x": (2, "double-sharp"), "ff": (-2, "flat-flat"),
-               "nf": (-1, "natural-flat"), "ns": (1, "natural-sharp")}  # fmt: skip
-ARTIC = {"stacc": "staccato", "stacciss": "staccatissimo", "ten": "tenuto", "acc": "accent", "marc": "strong-accent", "spicc": "spiccato",
-         "stress": "stress", "unstress": "unstress"}  # fmt: skip
+ACCIDENTALS = {
+    "s": (1, "sharp"),
+    "f": (-1, "flat"),
+    "n": (0, "natural"),
+    "ss": (2, "double-sharp"),
+    "x": (2, "double-sharp"),
+    "ff": (-2, "flat-flat"),
+    "nf": (-1, "natural-flat"),
+    "ns": (1, "natural-sharp"),
+}
+ARTIC = {
+    "stacc": "staccato",
+    "stacciss": "staccatissimo",
+    "ten": "tenuto",
+    "acc": "accent",
+    "marc": "strong-accent",
+    "spicc": "spiccato",
+    "stress": "stress",
+    "unstress": "unstress",
+}
 JUMPS = {"segno": "segno", "coda": "coda", "fine": "fine", "daCapo": "dacapo", "dalSegno": "dalsegno"}
-PASSED = {"beam", "tuplet", "graceGrp", "bTrem", "fTrem", "ligature", "app", "lem", "choice", "sic", "corr", "orig", "reg", "supplied", "unclear", "add"}
+PASSED = {
+    "beam",
+    "tuplet",
+    "graceGrp",
+    "bTrem",
+    "fTrem",
+    "ligature",
+    "app",
+    "lem",
+    "choice",
+    "sic",
+    "corr",
+    "orig",
+    "reg",
+    "supplied",
+    "unclear",
+    "add",
+}
 GRACE_TYPE = {"4": "quarter", "16": "16th", "32": "32nd"}
 TEMPO_UNIT = {"1": "whole", "2": "half", "4": "quarter", "8": "eighth", "16": "16th"}
 
@@ -96,7 +131,8 @@ class _Reader:
         self.ending: tuple[int, ...] = ()
         self.first_of_ending = False
         self.repeat_next = False
-        # By id of a note: what control events elsewhere in the file say of it, and the tuplet that it lies in.
+        # By id of a note: what control events elsewhere in the file say of it, and the tuplet that it lies
+        # in.
         self.said: dict[str, dict[str, Any]] = {}
         self.spans: dict[str, tuple[int, int]] = {}
         self._controls()
@@ -156,7 +192,17 @@ class _Reader:
                 bars[-1] = dataclasses.replace(bars[-1], final_bar=True)
             bars = [dataclasses.replace(b, notes=_numbered(b.notes)) for b in bars]
             name = staff.name or f"Part {k + 1}"
-            parts.append(Part(f"P{k + 1}", name, staff.name, staff.diatonic, staff.chromatic, tuple(bars), voices_left_out=left))
+            parts.append(
+                Part(
+                    f"P{k + 1}",
+                    name,
+                    staff.name,
+                    staff.diatonic,
+                    staff.chromatic,
+                    tuple(bars),
+                    voices_left_out=left,
+                )
+            )
         return Score(title, tuple(parts), composer, tuple(dict.fromkeys(self.warnings)))
 
     def _warn(self, staff: _Staff, text: str) -> None:
@@ -170,21 +216,26 @@ class _Reader:
             for child in element:
                 self._walk(child)
         elif tag == "ending":
-            self.ending = tuple(int(n) for n in re.findall(r"\d{1,2}", element.get("n") or element.get("label") or "1")) or (1,)
+            self.ending = tuple(
+                int(n) for n in re.findall(r"\d{1,2}", element.get("n") or element.get("label") or "1")
+            ) or (1,)
             self.first_of_ending = True
             for child in element:
                 self._walk(child)
             for staff in self.staves.values():
                 if staff.bars:
                     last = staff.bars[-1]
-                    staff.bars[-1] = dataclasses.replace(last, ending_stop="stop" if last.repeat_times else "discontinue")
+                    staff.bars[-1] = dataclasses.replace(
+                        last, ending_stop="stop" if last.repeat_times else "discontinue"
+                    )
             self.ending = ()
         elif tag == "staffDef":
             self._staff_def(element, {})
         elif tag == "measure":
             self._measure(element)
 
-    # ---- signatures ----------------------------------------------------------------------------------------------
+    # ---- signatures
+    # ----------------------------------------------------------------------------------------------
 
     def _score_def(self, element: Element) -> None:
         common = _signature(element)
@@ -207,13 +258,27 @@ class _Reader:
         group = element.getparent()
         name = (_words(label) if label is not None else "") or element.get("label") or ""
         if not name and group is not None and group.tag == "staffGrp":
-            name = (_words(group.find("label")) if group.find("label") is not None else "") or group.get("label") or ""
+            name = (
+                (_words(group.find("label")) if group.find("label") is not None else "")
+                or group.get("label")
+                or ""
+            )
         staff.name = name[:80] or staff.name
         staff.chromatic = max(-36, min(36, _number(element.get("trans.semi"), staff.chromatic)))
-        staff.diatonic = max(-21, min(21, _number(element.get("trans.diat"), staff.diatonic if staff.diatonic else round(staff.chromatic * 7 / 12))))
+        staff.diatonic = max(
+            -21,
+            min(
+                21,
+                _number(
+                    element.get("trans.diat"),
+                    staff.diatonic if staff.diatonic else round(staff.chromatic * 7 / 12),
+                ),
+            ),
+        )
         _apply(staff, _signature(element))
 
-    # ---- one bar -------------------------------------------------------------------------------------------------
+    # ---- one bar
+    # -------------------------------------------------------------------------------------------------
 
     def _measure(self, element: Element) -> None:
         self.measures += 1
@@ -247,13 +312,31 @@ class _Reader:
             metre = Fraction(4 * staff.beats, staff.beat_type)
             length = length or metre
             if length > 4 * metre and length > 32:
-                raise ScoreError(f"Bar {number} is {float(length):g} quarters long where the metre asks for {float(metre):g}; the file is damaged.")
+                raise ScoreError(
+                    f"Bar {number} is {float(length):g} quarters long where the metre asks for "
+                    f"{float(metre):g}; the file is damaged."
+                )
             implicit = element.get("metcon") == "false" or (not staff.bars and length < metre)
             here = tuple(m for m, which in marks if which in ("", n) and (which or k == 0))
             for again in range(min(repeated, MAX_BARS)):
-                staff.bars.append(Bar(number if not again else f"{number}+{again}", length, staff.beats, staff.beat_type, staff.fifths, staff.mode, staff.clef,
-                                      tuple(dataclasses.replace(x, id=self.unique(x.id)) for x in notes) if again else tuple(notes), here if not again else (),
-                                      implicit=implicit, ending=self.ending, **flags))  # fmt: skip
+                staff.bars.append(
+                    Bar(
+                        number if not again else f"{number}+{again}",
+                        length,
+                        staff.beats,
+                        staff.beat_type,
+                        staff.fifths,
+                        staff.mode,
+                        staff.clef,
+                        tuple(dataclasses.replace(x, id=self.unique(x.id)) for x in notes)
+                        if again
+                        else tuple(notes),
+                        here if not again else (),
+                        implicit=implicit,
+                        ending=self.ending,
+                        **flags,
+                    )
+                )
 
     def unique(self, wanted: str) -> str:
         return unique(wanted if PLAIN.fullmatch(wanted) else "n", self.seen)
@@ -261,7 +344,11 @@ class _Reader:
     def _marks(self, measure: Element, flags: dict[str, Any]) -> list[tuple[Mark, str]]:
         """(mark, the staff it belongs to or "") of a bar; jumps are set in `flags`."""
         out: list[tuple[Mark, str]] = []
-        if self.measures == 1 and getattr(self, "bpm", None) and not any(t.get("mm") for t in measure.iter("tempo")):
+        if (
+            self.measures == 1
+            and getattr(self, "bpm", None)
+            and not any(t.get("mm") for t in measure.iter("tempo"))
+        ):
             out.append((Mark("tempo", Fraction(0), value=self.bpm), ""))
         for element in measure:
             tag = element.tag
@@ -307,12 +394,18 @@ class _Reader:
             for event in layer.iter("note", "rest", "chord", "space"):
                 if event.get("id") == start:
                     return now
-                if event.getparent().tag != "chord" and not event.get("grace") and not _inside(event, "graceGrp"):
+                if (
+                    event.getparent().tag != "chord"
+                    and not event.get("grace")
+                    and not _inside(event, "graceGrp")
+                ):
                     now += _duration(event) * self._tuplet_factor(event)
         return Fraction(0)
 
     def _tuplet_factor(self, element: Element) -> Fraction:
-        ratios = [_ratio(a) for a in element.iterancestors("tuplet")] or [self.spans.get(element.get("id", ""), (1, 1))]
+        ratios = [_ratio(a) for a in element.iterancestors("tuplet")] or [
+            self.spans.get(element.get("id", ""), (1, 1))
+        ]
         out = Fraction(1)
         for actual, normal in ratios:
             out *= Fraction(normal, actual)
@@ -320,7 +413,9 @@ class _Reader:
 
 
 def _slur_number(element: Element) -> int:
-    """A small number that the two ends of a slur share: its place among the slurs of its bar, at most five are told apart."""
+    """A small number that the two ends of a slur share: its place among the slurs of its bar, at most five
+    are told apart.
+    """
     parent = element.getparent()
     return [e for e in parent if e.tag == "slur"].index(element) % 5 if parent is not None else 0
 
@@ -394,8 +489,14 @@ def _signature(element: Element) -> dict[str, Any]:
     if shape:
         source, prefix = (clef, "") if clef is not None else (element, "clef.")
         sign = shape if shape in ("G", "F", "C") else "percussion" if shape == "perc" else "G"
-        octaves = {"8": 1, "15": 2}.get(source.get(prefix + "dis") or "", 0) * (-1 if source.get(prefix + "dis.place") == "below" else 1)
-        out["clef"] = (sign, max(1, min(5, _number(source.get(prefix + "line"), {"G": 2, "F": 4, "C": 3}.get(sign, 2)))), octaves)
+        octaves = {"8": 1, "15": 2}.get(source.get(prefix + "dis") or "", 0) * (
+            -1 if source.get(prefix + "dis.place") == "below" else 1
+        )
+        out["clef"] = (
+            sign,
+            max(1, min(5, _number(source.get(prefix + "line"), {"G": 2, "F": 4, "C": 3}.get(sign, 2)))),
+            octaves,
+        )
     return out
 
 
@@ -436,7 +537,18 @@ class _Layer:
             elif tag in ("mRest", "mSpace", "multiRest"):
                 length = Fraction(4 * self.staff.beats, self.staff.beat_type)
                 kind, dots, _ = guess_type(length)
-                self.notes.append(Note(self._id(element), Fraction(0), length, None, type=kind, dots=dots, whole_bar=True, voice=self.voice))
+                self.notes.append(
+                    Note(
+                        self._id(element),
+                        Fraction(0),
+                        length,
+                        None,
+                        type=kind,
+                        dots=dots,
+                        whole_bar=True,
+                        voice=self.voice,
+                    )
+                )
                 self.now = length
                 self.bars = max(1, _number(element.get("num"), 1)) if tag == "multiRest" else 1
             elif tag in ("mRpt", "beatRpt", "halfmRpt"):
@@ -450,22 +562,32 @@ class _Layer:
         """A sign that says: the same again."""
         before = self.staff.bars[-1] if self.staff.bars else None
         if tag != "mRpt" or before is None:
-            self.owner._warn(self.staff, f"bar {self.bar}: a sign to repeat a beat is not understood and was left out")
+            self.owner._warn(
+                self.staff, f"bar {self.bar}: a sign to repeat a beat is not understood and was left out"
+            )
             return
         self.notes += [dataclasses.replace(n, id=self.owner.unique(n.id)) for n in before.notes]
         self.now = before.length
 
     def _id(self, element: Element) -> str:
-        return self.owner.unique(element.get("id") or f"m{self.owner.measures}.s{self.staff.n}.n{len(self.notes) + 1}")
+        return self.owner.unique(
+            element.get("id") or f"m{self.owner.measures}.s{self.staff.n}.n{len(self.notes) + 1}"
+        )
 
     def _event(self, element: Element, tuplet: tuple[int, int] | None, grace: bool) -> None:
         grace = grace or bool(element.get("grace"))
         tuplet = tuplet or self.owner.spans.get(element.get("id", ""))
-        duration = Fraction(0) if grace else _duration(element) * (Fraction(tuplet[1], tuplet[0]) if tuplet else 1)
+        duration = (
+            Fraction(0) if grace else _duration(element) * (Fraction(tuplet[1], tuplet[0]) if tuplet else 1)
+        )
         if element.tag == "space":
             self.now += duration
             return
-        kind, dots, ratio = (GRACE_TYPE.get(element.get("dur", ""), "eighth"), 0, None) if grace else guess_type(duration, tuplet)
+        kind, dots, ratio = (
+            (GRACE_TYPE.get(element.get("dur", ""), "eighth"), 0, None)
+            if grace
+            else guess_type(duration, tuplet)
+        )
         members = [element] if element.tag != "chord" else element.findall("note")
         own = self.owner.said.get(element.get("id", ""), {})
         for k, member in enumerate(members):
@@ -475,22 +597,43 @@ class _Layer:
             key = (pitch.step, pitch.octave) if pitch else None
             artic = [ARTIC[a] for e in (element, member) for a in _artics(e) if a in ARTIC]
             tied_over = key in self.staff.open_ties and not self.notes
-            self.notes.append(Note(
-                self._id(member), self.now, duration, pitch, type=kind, dots=dots, tuplet=ratio, grace=grace,
-                slash=grace and (element.get("grace") == "unacc" or element.get("stem.mod") == "1slash"),
-                cue=element.get("cue") == "true", chord=k > 0, voice=self.voice, tie_start=bool(said.get("tie_start")) or tie in ("i", "m"),
-                tie_stop=bool(said.get("tie_stop")) or tie in ("m", "t") or tied_over,
-                slur_starts=(*said.get("slur_starts", ()), *_slurs(element, "i")), slur_stops=(*said.get("slur_stops", ()), *_slurs(element, "t")),
-                articulations=tuple(dict.fromkeys(artic)), ornament=said.get("ornament") or _ornament_attribute(element),
-                fermata=bool(said.get("fermata")) or bool(element.get("fermata")) or element.find("fermata") is not None,
-                breath_after=bool(said.get("breath_after")), accidental=accidental))  # fmt: skip
+            self.notes.append(
+                Note(
+                    self._id(member),
+                    self.now,
+                    duration,
+                    pitch,
+                    type=kind,
+                    dots=dots,
+                    tuplet=ratio,
+                    grace=grace,
+                    slash=grace and (element.get("grace") == "unacc" or element.get("stem.mod") == "1slash"),
+                    cue=element.get("cue") == "true",
+                    chord=k > 0,
+                    voice=self.voice,
+                    tie_start=bool(said.get("tie_start")) or tie in ("i", "m"),
+                    tie_stop=bool(said.get("tie_stop")) or tie in ("m", "t") or tied_over,
+                    slur_starts=(*said.get("slur_starts", ()), *_slurs(element, "i")),
+                    slur_stops=(*said.get("slur_stops", ()), *_slurs(element, "t")),
+                    articulations=tuple(dict.fromkeys(artic)),
+                    ornament=said.get("ornament") or _ornament_attribute(element),
+                    fermata=bool(said.get("fermata"))
+                    or bool(element.get("fermata"))
+                    or element.find("fermata") is not None,
+                    breath_after=bool(said.get("breath_after")),
+                    accidental=accidental,
+                )
+            )
         self.now += duration
 
     def _pitch(self, element: Element) -> tuple[Pitch, str | None]:
         step = (element.get("pname") or "").upper()
         octave = element.get("oct") or ""
         if step not in tuple("CDEFGAB") or not re.fullmatch(r"\d", octave):
-            raise ScoreError(f"A pitch in this file cannot be played (step {step[:4]!r}, octave {octave[:12]!r}); it is damaged.")
+            raise ScoreError(
+                f"A pitch in this file cannot be played (step {step[:4]!r}, octave "
+                f"{octave[:12]!r}); it is damaged."
+            )
         child = element.find("accid")
         printed = element.get("accid") or (child.get("accid") if child is not None else None)
         sounding = element.get("accid.ges") or (child.get("accid.ges") if child is not None else None)
@@ -506,13 +649,27 @@ class _Layer:
 
 def _slurs(element: Element, which: str) -> tuple[str, ...]:
     """The slurs that begin ("i") or end ("t") on a note by its own attribute, as "i1 t2"."""
-    return tuple(s[1:] or "1" for s in (element.get("slur") or "").split() if s[:1] == which and (s[1:] or "1").isdigit())
+    return tuple(
+        s[1:] or "1"
+        for s in (element.get("slur") or "").split()
+        if s[:1] == which and (s[1:] or "1").isdigit()
+    )
 
 
 def _artics(element: Element) -> list[str]:
-    return [*(element.get("artic") or "").split(), *(a for child in element.iterfind("artic") for a in (child.get("artic") or "").split())]
+    return [
+        *(element.get("artic") or "").split(),
+        *(a for child in element.iterfind("artic") for a in (child.get("artic") or "").split()),
+    ]
 
 
 def _ornament_attribute(element: Element) -> str | None:
     """An ornament given as an attribute of its note ("A" trill, "M" mordent, "S" turn)."""
-    return {"A": "trill", "a": "trill", "M": "mordent", "m": "inverted_mordent", "S": "turn", "s": "inverted_turn"}.get((element.get("ornam") or "")[:1])
+    return {
+        "A": "trill",
+        "a": "trill",
+        "M": "mordent",
+        "m": "inverted_mordent",
+        "S": "turn",
+        "s": "inverted_turn",
+    }.get((element.get("ornam") or "")[:1])

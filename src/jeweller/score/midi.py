@@ -1,6 +1,8 @@
-"""Standard MIDI files → `Score`: every track or channel a part in sounding pitch, its times drawn to a grid, notes spelled by key and by where they lead.
+"""Standard MIDI files → `Score`: every track or channel a part in sounding pitch, its times drawn to a grid,
+notes spelled by key and by where they lead.
 
-Runs only in the child process of `jeweller.score.load`. A MIDI file holds no note values: the grid of each beat is the coarsest that its notes fit.
+Runs only in the child process of `jeweller.score.load`. A MIDI file holds no note values: the grid of each
+beat is the coarsest that its notes fit.
 """
 
 from __future__ import annotations
@@ -19,17 +21,50 @@ from jeweller.score.model import Bar, Mark, Part, Score
 from jeweller.score.musicxml import MAX_BARS, MAX_NOTES
 from jeweller.score.pitch import Pitch, in_key, spell
 
-# Grids that a beat may have, in quarters, each with what it must fit better by than a coarser one (quarters, mean over the notes of the beat).
-GRIDS = ((Fraction(1), 0.0), (Fraction(1, 2), 0.01), (Fraction(1, 4), 0.02), (Fraction(1, 3), 0.025), (Fraction(1, 6), 0.045), (Fraction(1, 8), 0.045))
-LEGATO_GAP, LEGATO_SHARE = Fraction(1, 4), Fraction(3, 10)  # quarters, and share of the time to the next note: a shorter gap is a tongue, not a rest
+# Grids that a beat may have, in quarters, each with what it must fit better by than a coarser one (quarters,
+# mean over the notes of the beat).
+GRIDS = (
+    (Fraction(1), 0.0),
+    (Fraction(1, 2), 0.01),
+    (Fraction(1, 4), 0.02),
+    (Fraction(1, 3), 0.025),
+    (Fraction(1, 6), 0.045),
+    (Fraction(1, 8), 0.045),
+)
+LEGATO_GAP, LEGATO_SHARE = (
+    Fraction(1, 4),
+    Fraction(3, 10),
+)  # quarters, and share of the time to the next note: a shorter gap is a tongue, not a rest
 DRUMS = 9  # the channel of percussion
-STROKES = {"Bass drum": ("F4", (35, 36)), "Snare drum": ("C5", (38, 40)), "Cymbals": ("A5", (49, 57))}  # place on the staff, General MIDI keys
+STROKES = {
+    "Bass drum": ("F4", (35, 36)),
+    "Snare drum": ("C5", (38, 40)),
+    "Cymbals": ("A5", (49, 57)),
+}  # place on the staff, General MIDI keys
 PERCUSSION = {key: (name, place) for name, (place, keys) in STROKES.items() for key in keys}
 FIRST_CLEF_BELOW = 57  # a part whose middle lies lower is written in bass clef
-NAMES = {9: "Glockenspiel", 11: "Vibraphone", 12: "Marimba", 13: "Xylophone", 56: "Trumpet in B♭", 57: "Trombone", 58: "Tuba", 59: "Trumpet in B♭",
-         60: "Horn in F", 64: "Soprano saxophone", 65: "Alto saxophone", 66: "Tenor saxophone", 67: "Baritone saxophone", 68: "Oboe",
-         69: "English horn", 70: "Bassoon",
-         71: "Clarinet in B♭", 72: "Piccolo", 73: "Flute", 74: "Soprano recorder"}  # fmt: skip
+NAMES = {
+    9: "Glockenspiel",
+    11: "Vibraphone",
+    12: "Marimba",
+    13: "Xylophone",
+    56: "Trumpet in B♭",
+    57: "Trombone",
+    58: "Tuba",
+    59: "Trumpet in B♭",
+    60: "Horn in F",
+    64: "Soprano saxophone",
+    65: "Alto saxophone",
+    66: "Tenor saxophone",
+    67: "Baritone saxophone",
+    68: "Oboe",
+    69: "English horn",
+    70: "Bassoon",
+    71: "Clarinet in B♭",
+    72: "Piccolo",
+    73: "Flute",
+    74: "Soprano recorder",
+}
 
 
 @dataclass
@@ -43,14 +78,21 @@ class _Track:
 
 
 def read_midi(data: bytes, grid: Fraction | None = None) -> Score:
-    """The bytes of a MIDI file → Score, in sounding pitch. `grid` in quarters (None: chosen beat by beat). Raises ScoreError."""
+    """The bytes of a MIDI file → Score, in sounding pitch. `grid` in quarters (None: chosen beat by beat).
+    Raises ScoreError.
+    """
     start = data.find(b"MThd")
     try:
         file = mido.MidiFile(file=io.BytesIO(data[max(start, 0) :]), clip=True)
     except (OSError, EOFError, ValueError, IndexError, KeyError, TypeError, mido.KeySignatureError) as error:
-        raise ScoreError(f"This MIDI file is damaged and cannot be read ({error or type(error).__name__}). Export it again.") from error
+        raise ScoreError(
+            f"This MIDI file is damaged and cannot be read ({error or type(error).__name__}). "
+            "Export it again."
+        ) from error
     if file.ticks_per_beat <= 0 or file.ticks_per_beat >= 0x8000:
-        raise ScoreError("This MIDI file counts time in film frames, not in beats; export it again with beats.")
+        raise ScoreError(
+            "This MIDI file counts time in film frames, not in beats; export it again with beats."
+        )
     tracks = _tracks(file)
     if not tracks:
         raise ScoreError("This MIDI file holds no notes.")
@@ -88,7 +130,9 @@ def _tracks(file: mido.MidiFile) -> list[_Track]:
                 sounding.setdefault(key, []).append(now)
             elif sounding.get(key):
                 on = sounding[key].pop(0)
-                entry = found.setdefault((t, message.channel), _Track(_clean(track.name), None, message.channel, []))
+                entry = found.setdefault(
+                    (t, message.channel), _Track(_clean(track.name), None, message.channel, [])
+                )
                 entry.program = programs.get(message.channel, entry.program)
                 entry.notes.append((on, max(now, on + 1), message.note))
     return [found[k] for k in sorted(found) if found[k].notes]
@@ -107,7 +151,9 @@ def _signatures(file: mido.MidiFile, end: Fraction) -> list[Signature]:
             elif m.type == "key_signature":
                 minor = m.key.endswith("m")
                 tonic = m.key.rstrip("m")
-                fifths = "FCGDAEB".index(tonic[0]) - 1 + {"#": 7, "b": -7}.get(tonic[1:], 0) - (3 if minor else 0)
+                fifths = (
+                    "FCGDAEB".index(tonic[0]) - 1 + {"#": 7, "b": -7}.get(tonic[1:], 0) - (3 if minor else 0)
+                )
                 if -7 <= fifths <= 7:
                     changes.setdefault(at, {}).update(fifths=fifths, mode="minor" if minor else "major")
     out: list[Signature] = []
@@ -124,11 +170,25 @@ def _signatures(file: mido.MidiFile, end: Fraction) -> list[Signature]:
     return out
 
 
-def _part(track: _Track, index: int, per_quarter: int, signatures: list[Signature], tempo: float, grid: Fraction | None, warnings: list[str]) -> Part:
+def _part(
+    track: _Track,
+    index: int,
+    per_quarter: int,
+    signatures: list[Signature],
+    tempo: float,
+    grid: Fraction | None,
+    warnings: list[str],
+) -> Part:
     drums = track.channel == DRUMS
-    name = track.name or ("Percussion" if drums else NAMES.get(track.program or -1, "")) or f"Part {index + 1}"
-    instrument = "Percussion" if drums else NAMES.get(track.program if track.program is not None else -1, track.name)
-    placed = quantised([(Fraction(a, per_quarter), Fraction(b, per_quarter), p) for a, b, p in track.notes], grid)
+    name = (
+        track.name or ("Percussion" if drums else NAMES.get(track.program or -1, "")) or f"Part {index + 1}"
+    )
+    instrument = (
+        "Percussion" if drums else NAMES.get(track.program if track.program is not None else -1, track.name)
+    )
+    placed = quantised(
+        [(Fraction(a, per_quarter), Fraction(b, per_quarter), p) for a, b, p in track.notes], grid
+    )
     middle = sorted(p for _, _, ps in placed for p in ps)[len(placed) // 2] if placed else 60
     clef = ("percussion", 2, 0) if drums else ("F", 4, 0) if middle < FIRST_CLEF_BELOW else ("G", 2, 0)
     mine = [Signature(s.beats, s.beat_type, s.fifths, s.mode, clef) for s in signatures]
@@ -147,10 +207,21 @@ def _part(track: _Track, index: int, per_quarter: int, signatures: list[Signatur
             row.append(Sound(on - now))
         if drums:
             stroke, display = PERCUSSION.get(pitches[-1], ("", "C5"))
-            row.append(Sound(off - on, (spell(60),), {"pitch": None, "unpitched": True, "stroke": stroke, "display": display}))
+            row.append(
+                Sound(
+                    off - on,
+                    (spell(60),),
+                    {"pitch": None, "unpitched": True, "stroke": stroke, "display": display},
+                )
+            )
         else:
             ahead = next((max(ps) for _, _, ps in placed[k + 1 : k + 5] if max(ps) != max(pitches)), None)
-            row.append(Sound(off - on, tuple(_spelled(p, key_at(on), ahead) for p in sorted(set(pitches), reverse=True))))
+            row.append(
+                Sound(
+                    off - on,
+                    tuple(_spelled(p, key_at(on), ahead) for p in sorted(set(pitches), reverse=True)),
+                )
+            )
         now = off
     if cut:
         warnings.append(f"{name}: notes that sound together with later ones were cut short")
@@ -160,7 +231,9 @@ def _part(track: _Track, index: int, per_quarter: int, signatures: list[Signatur
 
 
 def _spelled(pitch: int, fifths: int, ahead: int | None) -> Pitch:
-    """By the key; outside it raised where the next other pitch lies a semitone above, lowered where it lies one below."""
+    """By the key; outside it raised where the next other pitch lies a semitone above, lowered where it lies
+    one below.
+    """
     if ahead is None or abs(ahead - pitch) != 1 or in_key(pitch, fifths):
         return spell(pitch, fifths)
     return spell(pitch, 0 if ahead > pitch else -1)
@@ -169,7 +242,13 @@ def _spelled(pitch: int, fifths: int, ahead: int | None) -> Pitch:
 def _with_tempo(bar: Bar, bpm: float) -> Bar:
     if not 10 <= bpm <= 600:
         return bar
-    return replace(bar, marks=(Mark("tempo", Fraction(0), value=round(bpm, 2), beat_unit="quarter", per_minute=f"{round(bpm)}"), *bar.marks))
+    return replace(
+        bar,
+        marks=(
+            Mark("tempo", Fraction(0), value=round(bpm, 2), beat_unit="quarter", per_minute=f"{round(bpm)}"),
+            *bar.marks,
+        ),
+    )
 
 
 def _keys(signatures: list[Signature]) -> Callable[[Fraction], int]:
@@ -185,8 +264,12 @@ def _keys(signatures: list[Signature]) -> Callable[[Fraction], int]:
     return key_at
 
 
-def quantised(notes: Iterable[tuple[Fraction, Fraction, int]], grid: Fraction | None) -> list[tuple[Fraction, Fraction, list[int]]]:
-    """(onset, end, pitches) in order, drawn to a grid (quarters); None: to the coarsest that fits in each beat. Notes that begin together are a chord."""
+def quantised(
+    notes: Iterable[tuple[Fraction, Fraction, int]], grid: Fraction | None
+) -> list[tuple[Fraction, Fraction, list[int]]]:
+    """(onset, end, pitches) in order, drawn to a grid (quarters); None: to the coarsest that fits in each
+    beat. Notes that begin together are a chord.
+    """
     ordered = sorted(notes)
     beats: dict[int, list[Fraction]] = {}
     for on, _, _ in ordered:
@@ -196,7 +279,10 @@ def quantised(notes: Iterable[tuple[Fraction, Fraction, int]], grid: Fraction | 
     for on, off, pitch in ordered:
         step = chosen[int(on + Fraction(1, 16))]
         at = _to(on, step)
-        end = max(_to(off, chosen.get(int(off), step) if step.denominator % 3 else step), at + min(step, _to_finest(off - on, step)))
+        end = max(
+            _to(off, chosen.get(int(off), step) if step.denominator % 3 else step),
+            at + min(step, _to_finest(off - on, step)),
+        )
         before = out.get(at)
         out[at] = (max(end, before[0]) if before else end, [*(before[1] if before else []), pitch])
     return [(at, end, pitches) for at, (end, pitches) in sorted(out.items())]
@@ -208,13 +294,20 @@ def _to(value: Fraction, step: Fraction) -> Fraction:
 
 def _to_finest(length: Fraction, step: Fraction) -> Fraction:
     """The shortest a note of this length may become."""
-    return max(_to(length, Fraction(1, 4) if step.denominator % 3 else Fraction(1, 6)), Fraction(1, 8) if step.denominator % 3 else Fraction(1, 6))
+    return max(
+        _to(length, Fraction(1, 4) if step.denominator % 3 else Fraction(1, 6)),
+        Fraction(1, 8) if step.denominator % 3 else Fraction(1, 6),
+    )
 
 
 def _best_grid(onsets: list[Fraction]) -> Fraction:
     def cost(grid: tuple[Fraction, float]) -> float:
         step, dearer = grid
-        return float(sum(abs(o - _to(o, step)) for o in onsets)) / len(onsets) + dearer + (len(onsets) - len({_to(o, step) for o in onsets})) * 0.2
+        return (
+            float(sum(abs(o - _to(o, step)) for o in onsets)) / len(onsets)
+            + dearer
+            + (len(onsets) - len({_to(o, step) for o in onsets})) * 0.2
+        )
 
     # Notes that begin together are no reason for a finer grid.
     apart = [o for k, o in enumerate(onsets) if not k or o - onsets[k - 1] > Fraction(1, 24)]

@@ -1,7 +1,7 @@
 """What is understood of a notation file: `Score` → `Part` → `Bar` → `Note`, all frozen.
 
-Times in a score are `Fraction` quarter notes. `Note` is what is printed (ties not merged, repeats not played out);
-`jeweller.score.line.Line` is what is to be played.
+Times in a score are `Fraction` quarter notes. `Note` is what is printed (ties not merged, repeats not played
+out); `jeweller.score.line.Line` is what is to be played.
 """
 
 from __future__ import annotations
@@ -42,7 +42,9 @@ class Note:
     cautionary: bool = False
     beams: tuple[str, ...] = ()
     whole_bar: bool = False  # a rest printed for the whole bar
-    stroke: str = ""  # without pitch: what is struck, as "Bass drum", or the place on the staff, as "line F4", where nothing is named
+    # without pitch: what is struck, as "Bass drum", or the place on the staff, as "line F4", where nothing is
+    # named
+    stroke: str = ""
     display: str = ""  # without pitch: the place on the staff, as "F4"
 
     @property
@@ -52,7 +54,9 @@ class Note:
 
 @dataclass(frozen=True)
 class Mark:
-    """A direction at a place in a bar: kind "tempo" (value = quarters per minute), "dynamics", "words" or "wedge" (text crescendo | diminuendo | stop)."""
+    """A direction at a place in a bar: kind "tempo" (value = quarters per minute), "dynamics", "words" or
+    "wedge" (text crescendo | diminuendo | stop).
+    """
 
     kind: str
     offset: Fraction

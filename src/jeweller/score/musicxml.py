@@ -1,7 +1,8 @@
 """MusicXML (partwise and timewise, `.xml`, `.musicxml`, `.mxl`) → `Score`, by a plain walk over the elements.
 
-Runs only in the child process of `jeweller.score.load`: the bytes may be damaged or hostile. Nothing outside the bytes is ever opened.
-Times are cumulated in divisions and turned into exact quarter notes; what is not understood is listed in `Score.warnings`.
+Runs only in the child process of `jeweller.score.load`: the bytes may be damaged or hostile. Nothing outside
+the bytes is ever opened. Times are cumulated in divisions and turned into exact quarter notes; what is not
+understood is listed in `Score.warnings`.
 """
 
 from __future__ import annotations
@@ -29,9 +30,16 @@ MAX_NOTES = 100_000
 Element = Any
 
 _ORNAMENTS = {
-    "trill-mark": "trill", "mordent": "mordent", "inverted-mordent": "inverted_mordent", "turn": "turn", "inverted-turn": "inverted_turn",
-    "delayed-turn": "turn", "shake": "trill", "tremolo": "tremolo", "schleifer": "schleifer",
-}  # fmt: skip
+    "trill-mark": "trill",
+    "mordent": "mordent",
+    "inverted-mordent": "inverted_mordent",
+    "turn": "turn",
+    "inverted-turn": "inverted_turn",
+    "delayed-turn": "turn",
+    "shake": "trill",
+    "tremolo": "tremolo",
+    "schleifer": "schleifer",
+}
 
 
 def unpack(data: bytes) -> bytes:
@@ -43,11 +51,17 @@ def unpack(data: bytes) -> bytes:
             sizes = {i.filename: i.file_size for i in archive.infolist()}
             name = _rootfile(archive, sizes)
             if sizes[name] > MAX_BYTES:
-                raise ScoreError(f"The score in this .mxl file would unpack to {sizes[name] // 2**20} MB; more than 64 MB is not opened.")
+                raise ScoreError(
+                    f"The score in this .mxl file would unpack to {sizes[name] // 2**20} MB; more "
+                    "than 64 MB is not opened."
+                )
             with archive.open(name) as member:
                 text = member.read(MAX_BYTES + 1)
     except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, OSError, ValueError) as error:
-        raise ScoreError(f"This .mxl file is damaged and cannot be unpacked ({error}). Export it again from the notation program.") from error
+        raise ScoreError(
+            f"This .mxl file is damaged and cannot be unpacked ({error}). Export it again from the "
+            "notation program."
+        ) from error
     if len(text) > MAX_BYTES:
         raise ScoreError("The score in this .mxl file unpacks to more than 64 MB and is not opened.")
     return text
@@ -58,11 +72,17 @@ def _rootfile(archive: zipfile.ZipFile, sizes: dict[str, int]) -> str:
     if sizes.get("META-INF/container.xml", MAX_BYTES) < 2**20:
         root = parse_xml(archive.read("META-INF/container.xml"))
         for element in root.iter("{*}rootfile"):
-            if element.get("media-type", "application/vnd.recordare.musicxml+xml") == "application/vnd.recordare.musicxml+xml":
+            if (
+                element.get("media-type", "application/vnd.recordare.musicxml+xml")
+                == "application/vnd.recordare.musicxml+xml"
+            ):
                 name = element.get("full-path", "")
                 break
     if not name:
-        name = next((n for n in sizes if n.lower().endswith((".xml", ".musicxml")) and not n.startswith("META-INF/")), "")
+        name = next(
+            (n for n in sizes if n.lower().endswith((".xml", ".musicxml")) and not n.startswith("META-INF/")),
+            "",
+        )
     if name.startswith(("/", "\\")) or ".." in re.split(r"[/\\]", name) or ":" in name:
         raise ScoreError("This .mxl file points outside itself and is not opened.")
     if name not in sizes:
@@ -74,14 +94,26 @@ def parse_xml(data: bytes, what: str = "MusicXML") -> Element:
     """Well-formed XML → root element, without entities, network or external files. Raises ScoreError."""
     if len(data) > MAX_BYTES:
         raise ScoreError("This file is larger than 64 MB; a score of that size is not opened.")
-    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False, remove_comments=True, remove_pis=True)
+    parser = etree.XMLParser(
+        resolve_entities=False,
+        no_network=True,
+        load_dtd=False,
+        huge_tree=False,
+        remove_comments=True,
+        remove_pis=True,
+    )
     try:
         root = etree.fromstring(data, parser)
     except (etree.XMLSyntaxError, ValueError) as error:
-        raise ScoreError(f"This is not a readable {what} file: {str(error).splitlines()[0] if str(error) else 'it is empty'}.") from error
+        raise ScoreError(
+            f"This is not a readable {what} file: "
+            f"{str(error).splitlines()[0] if str(error) else 'it is empty'}."
+        ) from error
     dtd: Any = root.getroottree().docinfo.internalDTD
     if dtd is not None and any(True for _ in dtd.iterentities()):
-        raise ScoreError("This file defines its own XML entities, which a score never needs; it is not opened.")
+        raise ScoreError(
+            "This file defines its own XML entities, which a score never needs; it is not opened."
+        )
     return root
 
 
@@ -96,10 +128,14 @@ def read(data: bytes) -> Score:
     if root.tag == "score-timewise":
         root = _to_partwise(root)
     if root.tag != "score-partwise":
-        raise ScoreError(f"This is an XML file but no MusicXML score (it begins with <{str(root.tag)[:40]}>).")
+        raise ScoreError(
+            f"This is an XML file but no MusicXML score (it begins with <{str(root.tag)[:40]}>)."
+        )
     warnings: list[str] = []
     title = _text(root, "work/work-title") or _text(root, "movement-title")
-    composer = next((c.text or "" for c in root.iterfind("identification/creator") if c.get("type") == "composer"), "")
+    composer = next(
+        (c.text or "" for c in root.iterfind("identification/creator") if c.get("type") == "composer"), ""
+    )
     if not title:
         credits_ = [c.text or "" for c in root.iterfind("credit/credit-words")]
         title = credits_[0] if credits_ else ""
@@ -110,7 +146,12 @@ def read(data: bytes) -> Score:
         parts.append(_PartReader(element, names.get(element.get("id", "")), index, seen, warnings).read())
     if not parts:
         raise ScoreError("This MusicXML file holds no part.")
-    return Score(" ".join(title.split())[:200], tuple(parts), " ".join(composer.split())[:200], tuple(dict.fromkeys(warnings)))
+    return Score(
+        " ".join(title.split())[:200],
+        tuple(parts),
+        " ".join(composer.split())[:200],
+        tuple(dict.fromkeys(warnings)),
+    )
 
 
 def _to_partwise(root: Element) -> Element:
@@ -152,7 +193,9 @@ def _numbers(text: str | None) -> tuple[int, ...]:
 
 
 def one_voice(bars: list[Bar]) -> tuple[list[Bar], tuple[str, ...], str]:
-    """Keeps the voice that holds most notes, and of equals the first: (bars, the voices left out, what is to be said of it)."""
+    """Keeps the voice that holds most notes, and of equals the first: (bars, the voices left out, what is to
+    be said of it).
+    """
     count = Counter(n.voice for b in bars for n in b.notes if not n.is_rest and not n.cue)
     voices = sorted({n.voice for b in bars for n in b.notes}, key=lambda v: (len(v), v))
     if len(voices) <= 1:
@@ -174,12 +217,18 @@ def one_voice(bars: list[Bar]) -> tuple[list[Bar], tuple[str, ...], str]:
 class _PartReader:
     """Walks one <part>: keeps the signature in force and the time within the bar."""
 
-    def __init__(self, element: Element, head: Element | None, index: int, seen: set[str], warnings: list[str]) -> None:
+    def __init__(
+        self, element: Element, head: Element | None, index: int, seen: set[str], warnings: list[str]
+    ) -> None:
         self.element, self.index, self.seen, self.warnings = element, index, seen, warnings
         self.name = _text(head, "part-name") if head is not None else ""
-        self.instrument = (_text(head, "score-instrument/instrument-name") if head is not None else "") or self.name
+        self.instrument = (
+            _text(head, "score-instrument/instrument-name") if head is not None else ""
+        ) or self.name
         struck = list(head.iterfind("score-instrument")) if head is not None else []
-        self.struck = {s.get("id", ""): _text(s, "instrument-name") for s in struck} if len(struck) > 1 else {}
+        self.struck = (
+            {s.get("id", ""): _text(s, "instrument-name") for s in struck} if len(struck) > 1 else {}
+        )
         self.divisions = Fraction(1)
         self.fifths, self.mode = 0, "major"
         self.beats, self.beat_type = 4, 4
@@ -210,10 +259,19 @@ class _PartReader:
             bars[-1] = dataclasses.replace(bars[-1], final_bar=True)
         unpitched = sum(n.unpitched for b in bars for n in b.notes)
         pitched = sum(n.pitch is not None for b in bars for n in b.notes)
-        return Part(self.element.get("id") or f"P{self.index + 1}", self.name or f"Part {self.index + 1}", self.instrument, self.diatonic,
-                    self.chromatic, tuple(bars), percussion=unpitched > pitched, voices_left_out=left_out)  # fmt: skip
+        return Part(
+            self.element.get("id") or f"P{self.index + 1}",
+            self.name or f"Part {self.index + 1}",
+            self.instrument,
+            self.diatonic,
+            self.chromatic,
+            tuple(bars),
+            percussion=unpitched > pitched,
+            voices_left_out=left_out,
+        )
 
-    # ---- one bar -------------------------------------------------------------------------------------------------
+    # ---- one bar
+    # -------------------------------------------------------------------------------------------------
 
     def read_bar(self, measure: Element, index: int) -> Bar:
         self.now = self.longest = Fraction(0)
@@ -226,7 +284,9 @@ class _PartReader:
                 self.read_note(child, measure, index)
             elif child.tag in ("backup", "forward"):
                 amount = self._duration(child)
-                self.now = self._place(max(Fraction(0), self.now - amount) if child.tag == "backup" else self.now + amount)
+                self.now = self._place(
+                    max(Fraction(0), self.now - amount) if child.tag == "backup" else self.now + amount
+                )
                 self.longest = max(self.longest, self.now)
             elif child.tag == "attributes":
                 self.read_attributes(child)
@@ -240,13 +300,33 @@ class _PartReader:
         metre = Fraction(4 * self.beats, self.beat_type)
         length = self.longest if self.longest > 0 else metre
         if length > metre * 4 and length > 32:
-            raise ScoreError(f"Bar {number} is {float(length):g} quarters long where the metre asks for {float(metre):g}; the file is damaged.")
-        notes = [dataclasses.replace(n, duration=length, whole_bar=True) if n.whole_bar and len(self.notes) == 1 else n for n in self.notes]
+            raise ScoreError(
+                f"Bar {number} is {float(length):g} quarters long where the metre asks for "
+                f"{float(metre):g}; the file is damaged."
+            )
+        notes = [
+            dataclasses.replace(n, duration=length, whole_bar=True)
+            if n.whole_bar and len(self.notes) == 1
+            else n
+            for n in self.notes
+        ]
         ending = self.ending
         if self.ending_closes:
             self.ending = ()
-        return Bar(number, length, self.beats, self.beat_type, self.fifths, self.mode, self.clef, tuple(notes), tuple(self.marks),
-                   implicit=measure.get("implicit") == "yes" or (index == 0 and length < metre), ending=ending, **self.flags)  # fmt: skip
+        return Bar(
+            number,
+            length,
+            self.beats,
+            self.beat_type,
+            self.fifths,
+            self.mode,
+            self.clef,
+            tuple(notes),
+            tuple(self.marks),
+            implicit=measure.get("implicit") == "yes" or (index == 0 and length < metre),
+            ending=ending,
+            **self.flags,
+        )
 
     def read_attributes(self, element: Element) -> None:
         text = _text(element, "divisions")
@@ -256,7 +336,9 @@ class _PartReader:
             except (ValueError, ZeroDivisionError):
                 self.divisions = Fraction(0)
             if not 0 < self.divisions <= 10**7:
-                raise ScoreError(f"The file gives {text[:20]} divisions to a quarter note, which cannot be; it is damaged.")
+                raise ScoreError(
+                    f"The file gives {text[:20]} divisions to a quarter note, which cannot be; it is damaged."
+                )
         key = element.find("key")
         if key is not None:
             self.fifths = _int(_text(key, "fifths"), 0, -7, 7)
@@ -266,15 +348,21 @@ class _PartReader:
             beats = sum(_int(b, 0, 0, 64) for t in time.iterfind("beats") for b in (t.text or "").split("+"))
             beat_type = _int(_text(time, "beat-type"), 4, 0, 64)
             if not 0 < beats <= 64 or beat_type not in (1, 2, 4, 8, 16, 32, 64):
-                raise ScoreError(f"The metre {_text(time, 'beats')[:12]}/{_text(time, 'beat-type')[:12]} cannot be read; the file is damaged.")
+                raise ScoreError(
+                    f"The metre {_text(time, 'beats')[:12]}/{_text(time, 'beat-type')[:12]} cannot "
+                    "be read; the file is damaged."
+                )
             self.beats, self.beat_type = beats, beat_type
         for clef in element.iterfind("clef"):
             if clef.get("number", "1") != "1":
                 continue
             sign = _text(clef, "sign") or "G"
             default = {"G": 2, "F": 4, "C": 3}.get(sign, 2)
-            self.clef = (sign if sign in ("G", "F", "C", "percussion", "TAB", "none") else "G", _int(_text(clef, "line"), default, 1, 5),
-                         _int(_text(clef, "clef-octave-change"), 0, -2, 2))  # fmt: skip
+            self.clef = (
+                sign if sign in ("G", "F", "C", "percussion", "TAB", "none") else "G",
+                _int(_text(clef, "line"), default, 1, 5),
+                _int(_text(clef, "clef-octave-change"), 0, -2, 2),
+            )
         transpose = element.find("transpose")
         if transpose is not None:
             octave = _int(_text(transpose, "octave-change"), 0, -3, 3)
@@ -286,27 +374,55 @@ class _PartReader:
         try:
             value = Fraction(text or "0") / self.divisions
         except (ValueError, ZeroDivisionError):
-            raise ScoreError(f"A duration in this file cannot be read ({text[:20]!r}); it is damaged.") from None
+            raise ScoreError(
+                f"A duration in this file cannot be read ({text[:20]!r}); it is damaged."
+            ) from None
         if not 0 <= value <= 1000:
-            raise ScoreError(f"A duration in this file is {float(min(value, Fraction(10**9))):g} quarters, which cannot be; it is damaged.")
+            raise ScoreError(
+                f"A duration in this file is {float(min(value, Fraction(10**9))):g} quarters, which "
+                "cannot be; it is damaged."
+            )
         return value
 
     def _unrounded(self, element: Element) -> Fraction:
-        """The length of a note; that of a tuplet which the file's divisions cannot hold as its printed value says it."""
-        duration, modification, kind = self._duration(element), element.find("time-modification"), _text(element, "type")
+        """The length of a note; that of a tuplet which the file's divisions cannot hold as its printed value
+        says it.
+        """
+        duration, modification, kind = (
+            self._duration(element),
+            element.find("time-modification"),
+            _text(element, "type"),
+        )
         if modification is None or kind not in TYPE_QUARTERS:
             return duration
-        actual, normal = _int(_text(modification, "actual-notes"), 3, 1, 64), _int(_text(modification, "normal-notes"), 2, 1, 64)
-        printed = TYPE_QUARTERS[kind] * (2 - Fraction(1, 2 ** min(4, len(element.findall("dot"))))) * normal / actual
+        actual, normal = (
+            _int(_text(modification, "actual-notes"), 3, 1, 64),
+            _int(_text(modification, "normal-notes"), 2, 1, 64),
+        )
+        printed = (
+            TYPE_QUARTERS[kind]
+            * (2 - Fraction(1, 2 ** min(4, len(element.findall("dot")))))
+            * normal
+            / actual
+        )
         return printed if duration and abs(printed - duration) < 1 / self.divisions else duration
 
     def _place(self, at: Fraction) -> Fraction:
-        """A place that was reached in rounded lengths, drawn to the note or bar line within two divisions of it."""
-        near = min((Fraction(0), *(n.offset for n in self.notes), *(n.offset + n.duration for n in self.notes)), key=lambda x: abs(x - at))
+        """A place that was reached in rounded lengths, drawn to the note or bar line within two divisions of
+        it.
+        """
+        near = min(
+            (Fraction(0), *(n.offset for n in self.notes), *(n.offset + n.duration for n in self.notes)),
+            key=lambda x: abs(x - at),
+        )
         return near if abs(near - at) < 2 / self.divisions and (at - near).denominator > 64 else at
 
     def read_note(self, element: Element, measure: Element, index: int) -> None:
-        grace, cue, chord = element.find("grace"), element.find("cue") is not None, element.find("chord") is not None
+        grace, cue, chord = (
+            element.find("grace"),
+            element.find("cue") is not None,
+            element.find("chord") is not None,
+        )
         duration = Fraction(0) if grace is not None else self._unrounded(element)
         start = self.now
         if chord and self.notes:
@@ -329,28 +445,55 @@ class _PartReader:
         modification = element.find("time-modification")
         tuplet = None
         if modification is not None:
-            tuplet = (_int(_text(modification, "actual-notes"), 3, 1, 64), _int(_text(modification, "normal-notes"), 2, 1, 64))
+            tuplet = (
+                _int(_text(modification, "actual-notes"), 3, 1, 64),
+                _int(_text(modification, "normal-notes"), 2, 1, 64),
+            )
         type_ = _text(element, "type")
         dots = len(element.findall("dot"))
         if type_ not in TYPE_QUARTERS:
             type_, dots, tuplet = guess_type(duration, tuplet) if grace is None else ("eighth", 0, None)
         accidental = element.find("accidental")
         found = self._notations(element)
-        ties = {t.get("type") for t in element.iterfind("tie")} | {t.get("type") for t in element.iterfind("notations/tied")}
+        ties = {t.get("type") for t in element.iterfind("tie")} | {
+            t.get("type") for t in element.iterfind("notations/tied")
+        }
         if pitch is not None and not cue and grace is None and duration == 0:
             return
-        self.notes.append(Note(
-            self._id(element, measure, start, pitch), start, duration, pitch, unpitched, type_, dots, tuplet,
-            grace=grace is not None, slash=grace is not None and grace.get("slash") == "yes", cue=cue, chord=chord,
-            voice=(element.findtext("voice") or "1").strip()[:8], tie_start="start" in ties, tie_stop="stop" in ties,
-            accidental=(accidental.text or "").strip() if accidental is not None else None,
-            cautionary=accidental is not None and "yes" in (accidental.get("cautionary"), accidental.get("parentheses")),
-            beams=tuple((b.text or "").strip() for b in element.iterfind("beam")),
-            whole_bar=rest is not None and (rest.get("measure") == "yes" or (start == 0 and not type_)), stroke=stroke, display=display, **found))  # fmt: skip
+        self.notes.append(
+            Note(
+                self._id(element, measure, start, pitch),
+                start,
+                duration,
+                pitch,
+                unpitched,
+                type_,
+                dots,
+                tuplet,
+                grace=grace is not None,
+                slash=grace is not None and grace.get("slash") == "yes",
+                cue=cue,
+                chord=chord,
+                voice=(element.findtext("voice") or "1").strip()[:8],
+                tie_start="start" in ties,
+                tie_stop="stop" in ties,
+                accidental=(accidental.text or "").strip() if accidental is not None else None,
+                cautionary=accidental is not None
+                and "yes" in (accidental.get("cautionary"), accidental.get("parentheses")),
+                beams=tuple((b.text or "").strip() for b in element.iterfind("beam")),
+                whole_bar=rest is not None and (rest.get("measure") == "yes" or (start == 0 and not type_)),
+                stroke=stroke,
+                display=display,
+                **found,
+            )
+        )
 
     def _struck(self, element: Element) -> tuple[str, str]:
         """What a note without pitch strikes, and its place on the staff."""
-        place = _text(element, "unpitched/display-step").upper()[:1] + _text(element, "unpitched/display-octave")[:1]
+        place = (
+            _text(element, "unpitched/display-step").upper()[:1]
+            + _text(element, "unpitched/display-octave")[:1]
+        )
         instrument = element.find("instrument")
         name = self.struck.get(instrument.get("id", ""), "") if instrument is not None else ""
         return name or (f"line {place}" if place else ""), place
@@ -361,9 +504,14 @@ class _PartReader:
             alter = float(_text(element, "alter") or 0)
             pitch = Pitch(step, round(alter), int(octave))
         except (ValueError, OverflowError):
-            raise ScoreError(f"A pitch in this file cannot be read (octave {octave[:20]!r}); it is damaged.") from None
+            raise ScoreError(
+                f"A pitch in this file cannot be read (octave {octave[:20]!r}); it is damaged."
+            ) from None
         if step not in STEPS or not step or abs(pitch.alter) > 2 or not 0 <= pitch.octave <= 9:
-            raise ScoreError(f"A pitch in this file cannot be played (step {step[:4]!r}, octave {octave[:12]}); it is damaged.")
+            raise ScoreError(
+                f"A pitch in this file cannot be played (step {step[:4]!r}, octave {octave[:12]}); "
+                "it is damaged."
+            )
         if alter != round(alter):
             self.warn("quarter tones are read as the nearest semitone")
         return pitch
@@ -376,7 +524,9 @@ class _PartReader:
         for notations in element.iterfind("notations"):
             for child in notations:
                 if child.tag == "slur":
-                    {"start": starts, "stop": stops}.get(child.get("type", ""), []).append(child.get("number", "1"))
+                    {"start": starts, "stop": stops}.get(child.get("type", ""), []).append(
+                        child.get("number", "1")
+                    )
                 elif child.tag == "fermata":
                     fermata = True
                 elif child.tag == "tuplet":
@@ -389,8 +539,15 @@ class _PartReader:
                             articulations.append(str(mark.tag))
                 elif child.tag == "ornaments":
                     ornament = next((_ORNAMENTS[o.tag] for o in child if o.tag in _ORNAMENTS), ornament)
-        return {"slur_starts": tuple(starts), "slur_stops": tuple(stops), "articulations": tuple(articulations), "ornament": ornament,
-                "tuplet_mark": tuplet_mark, "fermata": fermata, "breath_after": breath}  # fmt: skip
+        return {
+            "slur_starts": tuple(starts),
+            "slur_stops": tuple(stops),
+            "articulations": tuple(articulations),
+            "ornament": ornament,
+            "tuplet_mark": tuplet_mark,
+            "fermata": fermata,
+            "breath_after": breath,
+        }
 
     def _id(self, element: Element, measure: Element, start: Fraction, pitch: Pitch | None) -> str:
         wanted = element.get("id") or ""
@@ -399,7 +556,8 @@ class _PartReader:
             wanted = note_id(f"p{self.index + 1}", f"b{bar}", start, pitch_token(pitch))
         return unique(wanted, self.seen)
 
-    # ---- directions and bar lines --------------------------------------------------------------------------------
+    # ---- directions and bar lines
+    # --------------------------------------------------------------------------------
 
     def read_direction(self, element: Element) -> None:
         above = element.get("placement") != "below"
@@ -417,7 +575,9 @@ class _PartReader:
                 if child.tag == "words":
                     self._words(" ".join((child.text or "").split()), offset, above)
                 elif child.tag == "dynamics":
-                    name = next((str(d.tag) if d.tag != "other-dynamics" else (d.text or "") for d in child), "")
+                    name = next(
+                        (str(d.tag) if d.tag != "other-dynamics" else (d.text or "") for d in child), ""
+                    )
                     self.marks.append(Mark("dynamics", offset, name[:12], above=above))
                 elif child.tag == "wedge":
                     if child.get("type") in ("crescendo", "diminuendo", "stop"):
@@ -445,12 +605,23 @@ class _PartReader:
             return
         bpm = float(match[0]) * float(quarters) * (1.5 if dotted else 1.0)
         if 10 <= bpm <= 600:
-            self.marks.append(Mark("tempo", offset, value=bpm, beat_unit=unit + ("." if dotted else ""), per_minute=match[0]))
+            self.marks.append(
+                Mark(
+                    "tempo", offset, value=bpm, beat_unit=unit + ("." if dotted else ""), per_minute=match[0]
+                )
+            )
         else:
             self.warn(f"a speed of {match[0]} is not believed")
 
     def read_sound(self, element: Element) -> None:
-        for name, flag in (("dacapo", "dacapo"), ("dalsegno", "dalsegno"), ("tocoda", "to_coda"), ("fine", "fine"), ("segno", "segno"), ("coda", "coda")):
+        for name, flag in (
+            ("dacapo", "dacapo"),
+            ("dalsegno", "dalsegno"),
+            ("tocoda", "to_coda"),
+            ("fine", "fine"),
+            ("segno", "segno"),
+            ("coda", "coda"),
+        ):
             if element.get(name) not in (None, "no"):
                 self.flags[flag] = True
         try:

@@ -1,4 +1,5 @@
-"""The bytes of a notation file of any format we read → its scores. The format is told by the content, never by the name.
+"""The bytes of a notation file of any format we read → its scores. The format is told by the content, never
+by the name.
 
 Runs only in the child process of `jeweller.score.load`: the bytes may be damaged or hostile.
 """
@@ -14,12 +15,21 @@ from jeweller.score.complete import completed
 from jeweller.score.model import Score
 
 FORMATS = "MusicXML (.musicxml, .xml, .mxl), MEI (.mei), ABC (.abc), Humdrum (.krn) and MIDI (.mid)"
-BINARY = {b"%PDF": "a PDF, a picture of the music", b"\x89PNG": "a picture", b"\xff\xd8\xff": "a picture", b"RIFF": "a sound file", b"OggS": "a sound file",
-          b"fLaC": "a sound file", b"ID3": "a sound file"}  # fmt: skip
+BINARY = {
+    b"%PDF": "a PDF, a picture of the music",
+    b"\x89PNG": "a picture",
+    b"\xff\xd8\xff": "a picture",
+    b"RIFF": "a sound file",
+    b"OggS": "a sound file",
+    b"fLaC": "a sound file",
+    b"ID3": "a sound file",
+}
 
 
 def read(data: bytes, grid: Fraction | None = None) -> list[Score]:
-    """Every score in the bytes: a tunebook holds several. `grid` (quarters) is that of a MIDI file, None: chosen by fit. Raises ScoreError."""
+    """Every score in the bytes: a tunebook holds several. `grid` (quarters) is that of a MIDI file, None:
+    chosen by fit. Raises ScoreError.
+    """
     if not data.strip(b" \t\r\n\0"):
         raise ScoreError("This file is empty.")
     if data[:4] == b"MThd" or (data[:4] == b"RIFF" and data[8:12] == b"RMID"):
@@ -32,7 +42,10 @@ def read(data: bytes, grid: Fraction | None = None) -> list[Score]:
     xml = musicxml.unpack(data)
     text = decode(xml)
     if text.lstrip().startswith("<"):
-        root = re.search(r"<(?:\w+:)?([A-Za-z][\w-]*)[\s>/]", re.sub(r"<\?.*?\?>|<!--.*?-->|<!.*?>", "", text[:20000], flags=re.S))
+        root = re.search(
+            r"<(?:\w+:)?([A-Za-z][\w-]*)[\s>/]",
+            re.sub(r"<\?.*?\?>|<!--.*?-->|<!.*?>", "", text[:20000], flags=re.S),
+        )
         return [completed(mei.read_mei(xml) if root is not None and root[1] == "mei" else musicxml.read(xml))]
     if re.search(r"^\*\*(kern|recip)", text, re.M):
         return [completed(mei.read_humdrum(text))]

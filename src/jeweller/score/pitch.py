@@ -43,10 +43,12 @@ class Pitch:
 
 
 def key_alter(step: str, fifths: int) -> int:
-    """The alteration that a key signature of `fifths` sharps (negative: flats) gives to a letter: -1, 0 or 1."""
+    """The alteration that a key signature of `fifths` sharps (negative: flats) gives to a letter: -1, 0 or
+    1.
+    """
     if fifths > 0:
         return 1 if step in SHARP_ORDER[:fifths] else 0
-    return -1 if step in SHARP_ORDER[::-1][: -fifths] else 0
+    return -1 if step in SHARP_ORDER[::-1][:-fifths] else 0
 
 
 def key_letters(fifths: int) -> list[str]:
@@ -69,7 +71,9 @@ def in_key(midi: int, fifths: int) -> bool:
 
 
 def spell(midi: int, fifths: int = 0, near: Pitch | None = None) -> Pitch:
-    """A sensible spelling of a written MIDI number: on the letter of `near` where it is at most a semitone from it, else by the key."""
+    """A sensible spelling of a written MIDI number: on the letter of `near` where it is at most a semitone
+    from it, else by the key.
+    """
     if near is not None and abs(midi - near.midi) <= 1 and abs(near.alter + midi - near.midi) <= 1:
         return Pitch(near.step, near.alter + midi - near.midi, near.octave)
     for step in STEPS:

@@ -12,7 +12,9 @@ MOST_SIGNS = 7
 
 
 def diatonic_of(chromatic: int) -> int:
-    """The staff steps of an interval of so many semitones, by its usual name: 2 is a second, 3 a (minor) third, 6 a fourth."""
+    """The staff steps of an interval of so many semitones, by its usual name: 2 is a second, 3 a (minor)
+    third, 6 a fourth.
+    """
     octaves, rest = divmod(abs(chromatic), 12)
     steps = 7 * octaves + (0, 1, 1, 2, 2, 3, 3, 4, 5, 5, 6, 6)[rest]
     return steps if chromatic >= 0 else -steps
@@ -31,8 +33,11 @@ def moved_pitch(pitch: Pitch, chromatic: int, diatonic: int, fifths: int = 0) ->
     return Pitch(STEPS[index], alter, octave) if abs(alter) <= 2 else spell(midi, fifths)
 
 
-def transposed(part: Part, chromatic: int, diatonic: int | None = None, *, most_signs: int = MOST_SIGNS) -> Part:
-    """The written notes moved by an interval, accidentals printed anew. What sounds moves with them: `Part.chromatic` stays.
+def transposed(
+    part: Part, chromatic: int, diatonic: int | None = None, *, most_signs: int = MOST_SIGNS
+) -> Part:
+    """The written notes moved by an interval, accidentals printed anew. What sounds moves with them:
+    `Part.chromatic` stays.
 
     Where a key would have more than `most_signs` signs its enharmonic equal is written.
     """
@@ -54,6 +59,10 @@ def _moved(bar: Bar, chromatic: int, diatonic: int) -> Bar:
         fifths += 12
 
     def note(n: Note) -> Note:
-        return n if n.pitch is None else dataclasses.replace(n, pitch=moved_pitch(n.pitch, chromatic, diatonic, fifths))
+        return (
+            n
+            if n.pitch is None
+            else dataclasses.replace(n, pitch=moved_pitch(n.pitch, chromatic, diatonic, fifths))
+        )
 
     return dataclasses.replace(bar, fifths=fifths, notes=tuple(note(n) for n in bar.notes))

@@ -6,14 +6,27 @@ import functools
 from fractions import Fraction
 
 TYPE_QUARTERS = {
-    "long": Fraction(16), "breve": Fraction(8), "whole": Fraction(4), "half": Fraction(2), "quarter": Fraction(1), "eighth": Fraction(1, 2),
-    "16th": Fraction(1, 4), "32nd": Fraction(1, 8), "64th": Fraction(1, 16), "128th": Fraction(1, 32), "256th": Fraction(1, 64),
-}  # fmt: skip
+    "long": Fraction(16),
+    "breve": Fraction(8),
+    "whole": Fraction(4),
+    "half": Fraction(2),
+    "quarter": Fraction(1),
+    "eighth": Fraction(1, 2),
+    "16th": Fraction(1, 4),
+    "32nd": Fraction(1, 8),
+    "64th": Fraction(1, 16),
+    "128th": Fraction(1, 32),
+    "256th": Fraction(1, 64),
+}
 
 
 @functools.lru_cache(maxsize=4096)
-def guess_type(duration: Fraction, tuplet: tuple[int, int] | None = None) -> tuple[str, int, tuple[int, int] | None]:
-    """Note type, dots and tuplet for a duration in quarters; the nearest shorter plain type where none fits exactly."""
+def guess_type(
+    duration: Fraction, tuplet: tuple[int, int] | None = None
+) -> tuple[str, int, tuple[int, int] | None]:
+    """Note type, dots and tuplet for a duration in quarters; the nearest shorter plain type where none fits
+    exactly.
+    """
     for ratio in (tuplet, None, (3, 2), (5, 4), (6, 4), (7, 4)):
         printed = duration * Fraction(*ratio) if ratio else duration
         for name, quarters in TYPE_QUARTERS.items():
@@ -25,6 +38,12 @@ def guess_type(duration: Fraction, tuplet: tuple[int, int] | None = None) -> tup
 
 
 def beat_unit(quarters: Fraction) -> str:
-    """The printed unit of a metronome mark: "quarter", "quarter." for a dotted one; "quarter" where none fits."""
+    """The printed unit of a metronome mark: "quarter", "quarter." for a dotted one; "quarter" where none
+    fits.
+    """
     name, dots, tuplet = guess_type(quarters)
-    return name + "." * min(dots, 1) if tuplet is None and TYPE_QUARTERS[name] * (Fraction(3, 2) if dots else 1) == quarters else "quarter"
+    return (
+        name + "." * min(dots, 1)
+        if tuplet is None and TYPE_QUARTERS[name] * (Fraction(3, 2) if dots else 1) == quarters
+        else "quarter"
+    )

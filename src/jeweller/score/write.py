@@ -1,4 +1,6 @@
-"""`Score` → clean MusicXML with our own stable ids on every note: what is engraved, and what leaves for other programs."""
+"""`Score` → clean MusicXML with our own stable ids on every note: what is engraved, and what leaves for other
+programs.
+"""
 
 from __future__ import annotations
 
@@ -11,13 +13,22 @@ from lxml import etree
 from jeweller.score.model import Bar, Mark, Note, Part, Score
 
 _FLAGS = {"eighth": 1, "16th": 2, "32nd": 3, "64th": 4, "128th": 5, "256th": 6}
-_ORNAMENT_TAGS = {"trill": "trill-mark", "mordent": "mordent", "inverted_mordent": "inverted-mordent", "turn": "turn", "inverted_turn": "inverted-turn"}
+_ORNAMENT_TAGS = {
+    "trill": "trill-mark",
+    "mordent": "mordent",
+    "inverted_mordent": "inverted-mordent",
+    "turn": "turn",
+    "inverted_turn": "inverted-turn",
+}
 Element = etree._Element
 
 
-def write_musicxml(score: Score, *, texts: Mapping[str, str] | None = None, names: bool = True, bars_per_line: int = 0) -> bytes:
-    """UTF-8 MusicXML 4.0 partwise. `texts` (by note id) are written as words above their notes; `bars_per_line` begins a new line
-    after so many bars (0: nothing is said of lines)."""
+def write_musicxml(
+    score: Score, *, texts: Mapping[str, str] | None = None, names: bool = True, bars_per_line: int = 0
+) -> bytes:
+    """UTF-8 MusicXML 4.0 partwise. `texts` (by note id) are written as words above their notes;
+    `bars_per_line` begins a new line after so many bars (0: nothing is said of lines).
+    """
     root = etree.Element("score-partwise", version="4.0")
     if score.title:
         _add(_add(root, "work"), "work-title", score.title)
@@ -35,13 +46,22 @@ def write_musicxml(score: Score, *, texts: Mapping[str, str] | None = None, name
             _add(_add(head, "score-instrument", id=f"{_part_id(part)}-I{k}"), "instrument-name", name)
     for part in score.parts:
         _part(_add(root, "part", id=_part_id(part)), part, texts or {}, bars_per_line)
-    doctype = '<!DOCTYPE score-partwise PUBLIC "-//Recordare//DTD MusicXML 4.0 Partwise//EN" "http://www.musicxml.org/dtds/partwise.dtd">'
-    return bytes(etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True, doctype=doctype))
+    doctype = (
+        '<!DOCTYPE score-partwise PUBLIC "-//Recordare//DTD MusicXML 4.0 Partwise//EN" '
+        '"http://www.musicxml.org/dtds/partwise.dtd">'
+    )
+    return bytes(
+        etree.tostring(root, xml_declaration=True, encoding="UTF-8", pretty_print=True, doctype=doctype)
+    )
 
 
 def _strokes(part: Part) -> list[str]:
     """The names of what the notes without pitch strike, in order of their first stroke."""
-    return list(dict.fromkeys(n.stroke for b in part.bars for n in b.notes if n.stroke and not n.stroke.startswith("line ")))
+    return list(
+        dict.fromkeys(
+            n.stroke for b in part.bars for n in b.notes if n.stroke and not n.stroke.startswith("line ")
+        )
+    )
 
 
 def _part_id(part: Part) -> str:
@@ -79,7 +99,12 @@ def _part(element: Element, part: Part, texts: Mapping[str, str], bars_per_line:
 
 
 def _attributes(measure: Element, bar: Bar, before: Bar | None, divisions: int, part: Part | None) -> None:
-    changed = before is None or (bar.fifths, bar.beats, bar.beat_type, bar.clef) != (before.fifths, before.beats, before.beat_type, before.clef)
+    changed = before is None or (bar.fifths, bar.beats, bar.beat_type, bar.clef) != (
+        before.fifths,
+        before.beats,
+        before.beat_type,
+        before.clef,
+    )
     if not changed:
         return
     attributes = _add(measure, "attributes")
@@ -131,10 +156,17 @@ def _right_barline(measure: Element, bar: Bar) -> None:
     if bar.ending_stop:
         _add(barline, "ending", number=", ".join(str(n) for n in bar.ending) or "1", type=bar.ending_stop)
     if bar.repeat_times:
-        _add(barline, "repeat", direction="backward", **({"times": str(bar.repeat_times)} if bar.repeat_times > 2 else {}))
+        _add(
+            barline,
+            "repeat",
+            direction="backward",
+            **({"times": str(bar.repeat_times)} if bar.repeat_times > 2 else {}),
+        )
 
 
-def _bar(measure: Element, bar: Bar, divisions: int, texts: Mapping[str, str], strokes: Mapping[str, str]) -> None:
+def _bar(
+    measure: Element, bar: Bar, divisions: int, texts: Mapping[str, str], strokes: Mapping[str, str]
+) -> None:
     for flag in ("segno", "coda"):
         if getattr(bar, flag):
             _add(_add(_add(measure, "direction", placement="above"), "direction-type"), flag)
@@ -154,10 +186,22 @@ def _bar(measure: Element, bar: Bar, divisions: int, texts: Mapping[str, str], s
             now = max(now, note.offset + note.duration)
     for mark in waiting:
         _direction(measure, mark, bar)
-    for flag, words, sound in (("fine", "Fine", "fine"), ("to_coda", "To Coda", "tocoda"), ("dacapo", "D.C.", "dacapo"), ("dalsegno", "D.S.", "dalsegno")):
+    for flag, words, sound in (
+        ("fine", "Fine", "fine"),
+        ("to_coda", "To Coda", "tocoda"),
+        ("dacapo", "D.C.", "dacapo"),
+        ("dalsegno", "D.S.", "dalsegno"),
+    ):
         if getattr(bar, flag):
             direction = _add(measure, "direction", placement="above")
-            written = next((m.text for m in bar.marks if m.kind == "words" and m.text.casefold().startswith(words.casefold()[:3])), None)
+            written = next(
+                (
+                    m.text
+                    for m in bar.marks
+                    if m.kind == "words" and m.text.casefold().startswith(words.casefold()[:3])
+                ),
+                None,
+            )
             if written is None:
                 _add(_add(direction, "direction-type"), "words", words)
             else:
@@ -189,7 +233,9 @@ def _direction(measure: Element, mark: Mark, bar: Bar) -> None:
         _add(kind, "words", mark.text)
 
 
-def _note(measure: Element, note: Note, divisions: int, beams: tuple[str, ...], strokes: Mapping[str, str]) -> None:
+def _note(
+    measure: Element, note: Note, divisions: int, beams: tuple[str, ...], strokes: Mapping[str, str]
+) -> None:
     element = _add(measure, "note", id=note.id)
     if note.grace:
         _add(element, "grace", **({"slash": "yes"} if note.slash else {}))
@@ -222,7 +268,12 @@ def _note(measure: Element, note: Note, divisions: int, beams: tuple[str, ...], 
         for _ in range(note.dots):
             _add(element, "dot")
     if note.accidental:
-        _add(element, "accidental", note.accidental, **({"cautionary": "yes", "parentheses": "yes"} if note.cautionary else {}))
+        _add(
+            element,
+            "accidental",
+            note.accidental,
+            **({"cautionary": "yes", "parentheses": "yes"} if note.cautionary else {}),
+        )
     if note.tuplet:
         modification = _add(element, "time-modification")
         _add(modification, "actual-notes", str(note.tuplet[0]))
@@ -242,7 +293,9 @@ def _notations(element: Element, note: Note) -> None:
     for number in note.slur_starts:
         _add(notations, "slur", number=number if number.isdigit() else "1", type="start")
     if note.tuplet and note.tuplet_mark:
-        _add(notations, "tuplet", type=note.tuplet_mark, bracket="yes" if note.tuplet_mark == "start" else "no")
+        _add(
+            notations, "tuplet", type=note.tuplet_mark, bracket="yes" if note.tuplet_mark == "start" else "no"
+        )
     if note.ornament in _ORNAMENT_TAGS:
         _add(_add(notations, "ornaments"), _ORNAMENT_TAGS[note.ornament])
     if note.articulations or note.breath_after:
@@ -258,7 +311,9 @@ def _notations(element: Element, note: Note) -> None:
 
 
 def compute_beams(bar: Bar) -> dict[int, tuple[str, ...]]:
-    """Beams by index of the note in the bar, in groups of the metre's beat; empty where the file brought its own."""
+    """Beams by index of the note in the bar, in groups of the metre's beat; empty where the file brought its
+    own.
+    """
     if any(n.beams for n in bar.notes):
         return {}
     compound = bar.beat_type >= 8 and bar.beats % 3 == 0
@@ -292,7 +347,17 @@ def _beam_level(bar: Bar, run: list[int], level: int, out: dict[int, list[str]])
         if not has[p]:
             continue
         left, right = p > 0 and has[p - 1], p + 1 < len(run) and has[p + 1]
-        out[k].append("continue" if left and right else "begin" if right else "end" if left else "forward hook" if p == 0 else "backward hook")
+        out[k].append(
+            "continue"
+            if left and right
+            else "begin"
+            if right
+            else "end"
+            if left
+            else "forward hook"
+            if p == 0
+            else "backward hook"
+        )
 
 
 __all__ = ["compute_beams", "write_musicxml"]

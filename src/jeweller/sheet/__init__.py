@@ -1,1 +1,3 @@
-"""Everything that leaves as a document, and the marked part itself: engraving, marks, pages (SVG, HTML, PDF, PNG), MIDI, MusicXML, text."""
+"""Everything that leaves as a document, and the marked part itself: engraving, marks, pages (SVG, HTML, PDF,
+PNG), MIDI, MusicXML, text.
+"""

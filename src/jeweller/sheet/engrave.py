@@ -1,7 +1,8 @@
 """Engraving with Verovio, of MusicXML that we wrote ourselves, and the geometry of what was engraved.
 
-Page units: a staff space is 18, a staff 72 high. The SVG is rewritten so that Qt and PDF writers show all of it: the nested <svg> becomes a scaled
-<g>, text is flattened to one level of <tspan>, music glyphs in text become signs of our own font. Colours are the tokens INK; `Engraving.svg` fills them in.
+Page units: a staff space is 18, a staff 72 high. The SVG is rewritten so that Qt and PDF writers show all of
+it: the nested <svg> becomes a scaled <g>, text is flattened to one level of <tspan>, music glyphs in text
+become signs of our own font. Colours are the tokens INK; `Engraving.svg` fills them in.
 """
 
 from __future__ import annotations
@@ -80,24 +81,44 @@ class Engraving:
     systems: tuple[SystemBox, ...]
     words: tuple[tuple[float, float, float], ...] = ()  # (left, right, base line) of every text
 
-    def svg(self, theme: Theme, overlay: str = "", *, under: str = "", background: bool = False, top: float = 0.0, height: float | None = None,
-            system: int | None = None) -> str:  # fmt: skip
-        """A whole SVG document in the theme's ink, with an overlay above the notes and a layer `under` them; `top` and `height` cut out a band,
-        `system` draws one alone."""
+    def svg(
+        self,
+        theme: Theme,
+        overlay: str = "",
+        *,
+        under: str = "",
+        background: bool = False,
+        top: float = 0.0,
+        height: float | None = None,
+        system: int | None = None,
+    ) -> str:
+        """A whole SVG document in the theme's ink, with an overlay above the notes and a layer `under` them;
+        `top` and `height` cut out a band, `system` draws one alone.
+        """
         ink = "".join(self.inks) if system is None else self.inks[system]
         if system is not None and height is not None:
             overlay, under = near(overlay, top, top + height), near(under, top, top + height)
         body = self.defs + self.frame.replace("SYSTEMS", ink)
         height = self.height if height is None else height
-        ground = f'<rect x="0" y="{top}" width="{self.width}" height="{height}" fill="{theme.paper}"/>' if background else ""
-        return (f'<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 {top:.1f} {self.width:.1f} {height:.1f}" '
-                f'width="{self.width:.1f}" height="{height:.1f}">{ground}{under}{body.replace("INK", theme.ink)}{overlay}</svg>')  # fmt: skip
-
+        ground = (
+            f'<rect x="0" y="{top}" width="{self.width}" height="{height}" fill="{theme.paper}"/>'
+            if background
+            else ""
+        )
+        return (
+            '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" '
+            f'viewBox="0 {top:.1f} {self.width:.1f} {height:.1f}" '
+            f'width="{self.width:.1f}" '
+            f'height="{height:.1f}">{ground}{under}{body.replace("INK", theme.ink)}{overlay}</svg>'
+        )
 
     def layer(self, overlay: str) -> str:
         """An SVG document of the page's size with the overlay alone."""
-        return (f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {self.width:.1f} {self.height:.1f}" width="{self.width:.1f}" '
-                f'height="{self.height:.1f}">{overlay}</svg>')  # fmt: skip
+        return (
+            f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {self.width:.1f} '
+            f'{self.height:.1f}" width="{self.width:.1f}" '
+            f'height="{self.height:.1f}">{overlay}</svg>'
+        )
 
 
 @functools.lru_cache(maxsize=1)
@@ -108,18 +129,40 @@ def _toolkit() -> Any:
     return verovio.toolkit()
 
 
-def engrave(part: Part, width: float = 1900.0, *, rails: bool = True, room: float = 0.0, bars_per_line: int = 0) -> Engraving:
-    """Engraves one part on one endless page of `width` page units, with room for a timing rail, or for `room` page units of text, under each
-    system. `bars_per_line` bars stand in a line (0: as many as fit)."""
+def engrave(
+    part: Part, width: float = 1900.0, *, rails: bool = True, room: float = 0.0, bars_per_line: int = 0
+) -> Engraving:
+    """Engraves one part on one endless page of `width` page units, with room for a timing rail, or for `room`
+    page units of text, under each system. `bars_per_line` bars stand in a line (0: as many as fit).
+    """
     xml = write_musicxml(Score("", (part,)), names=False, bars_per_line=bars_per_line).decode("utf-8")
     tk = _toolkit()
-    tk.setOptions({
-        "pageWidth": int(max(width, 500)), "pageHeight": 60000, "adjustPageHeight": True, "scale": 100, "header": "none", "footer": "none",
-        "breaks": "line" if bars_per_line else "auto",
-        "svgViewBox": True, "svgRemoveXlink": False, "expandNever": True, "pageMarginLeft": 40, "pageMarginRight": 40, "pageMarginTop": 70,
-        "pageMarginBottom": 30 + int(RAIL_HEIGHT + RAIL_GAP + 20), "mnumInterval": 0, "justificationSystem": 0.0,
-        "spacingSystem": 13 if rails else 6 + round(room / 9.0),
-        "minLastJustification": 0.65, "spacingNonLinear": 0.5, "spacingLinear": 0.35 if not room else 0.5, "xmlIdSeed": 7, "svgFormatRaw": True})  # fmt: skip
+    tk.setOptions(
+        {
+            "pageWidth": int(max(width, 500)),
+            "pageHeight": 60000,
+            "adjustPageHeight": True,
+            "scale": 100,
+            "header": "none",
+            "footer": "none",
+            "breaks": "line" if bars_per_line else "auto",
+            "svgViewBox": True,
+            "svgRemoveXlink": False,
+            "expandNever": True,
+            "pageMarginLeft": 40,
+            "pageMarginRight": 40,
+            "pageMarginTop": 70,
+            "pageMarginBottom": 30 + int(RAIL_HEIGHT + RAIL_GAP + 20),
+            "mnumInterval": 0,
+            "justificationSystem": 0.0,
+            "spacingSystem": 13 if rails else 6 + round(room / 9.0),
+            "minLastJustification": 0.65,
+            "spacingNonLinear": 0.5,
+            "spacingLinear": 0.35 if not room else 0.5,
+            "xmlIdSeed": 7,
+            "svgFormatRaw": True,
+        }
+    )
     if not tk.loadData(xml):
         raise ValueError("the engraver refused a part that Jeweller wrote")
     return _rewrite(tk.renderToSVG(1), len(part.bars))
@@ -168,33 +211,56 @@ def _rewrite(svg: str, bar_count: int) -> Engraving:
     for system in [g for g in margin if g.get("class") == "system"]:
         inks.append(_bare(etree.tostring(system, encoding="unicode")))
         margin.remove(system)
-    frame = f'<g transform="scale({scale:g})" fill="INK" color="INK"><g transform="{margin.get("transform")}">SYSTEMS</g></g>'
+    frame = (
+        f'<g transform="scale({scale:g})" fill="INK" color="INK"><g '
+        f'transform="{margin.get("transform")}">SYSTEMS</g></g>'
+    )
     assert len(bars) == bar_count, "every written bar is engraved"
     height = max(view[3], systems[-1].rail + RAIL_HEIGHT + 20)
-    return Engraving(view[2], height, _bare(defs), frame, tuple(inks), notes, tuple(bars), tuple(systems), tuple(words))
+    return Engraving(
+        view[2], height, _bare(defs), frame, tuple(inks), notes, tuple(bars), tuple(systems), tuple(words)
+    )
 
 
 def near(overlay: str, top: float, bottom: float) -> str:
-    """The elements of an overlay that are drawn between two heights: what lies on other systems only makes a page slow."""
+    """The elements of an overlay that are drawn between two heights: what lies on other systems only makes a
+    page slow.
+    """
     if not overlay:
         return ""
     kept = []
-    for element in etree.fromstring(f'<g xmlns:xlink="http://www.w3.org/1999/xlink">{overlay}</g>', etree.XMLParser(huge_tree=True)):
+    for element in etree.fromstring(
+        f'<g xmlns:xlink="http://www.w3.org/1999/xlink">{overlay}</g>', etree.XMLParser(huge_tree=True)
+    ):
         place = _TRANSLATED.search(element.get("transform", "")) or _BEGUN.search(element.get("d", ""))
-        y = float(place[1]) if place is not None else float(element.get("y", element.get("cy", element.get("y1", top))))
+        y = (
+            float(place[1])
+            if place is not None
+            else float(element.get("y", element.get("cy", element.get("y1", top))))
+        )
         if top - SLACK <= y <= bottom + SLACK:
             kept.append(etree.tostring(element, encoding="unicode", with_tail=False))
     return _bare("".join(kept))
 
 
 def _bare(svg: str) -> str:
-    return svg.replace(' xmlns="http://www.w3.org/2000/svg"', "").replace(' xmlns:xlink="http://www.w3.org/1999/xlink"', "").replace("currentColor", "INK")
+    return (
+        svg.replace(' xmlns="http://www.w3.org/2000/svg"', "")
+        .replace(' xmlns:xlink="http://www.w3.org/1999/xlink"', "")
+        .replace("currentColor", "INK")
+    )
 
 
 def _open_path(element: Element) -> bool:
     """Lines (staff, stems, bar lines) have a stroke width and only M and L; closed shapes are filled."""
     d = element.get("d", "")
-    return element.tag.endswith("path") and element.get("stroke-width") is not None and "C" not in d and "c" not in d and "z" not in d.lower()
+    return (
+        element.tag.endswith("path")
+        and element.get("stroke-width") is not None
+        and "C" not in d
+        and "c" not in d
+        and "z" not in d.lower()
+    )
 
 
 def _flatten(text: Element) -> None:
@@ -237,13 +303,17 @@ def _flatten(text: Element) -> None:
         tspan.text = "".join(_GLYPHS.get(c, c) for c in (content.replace(" ", "") if music else content))
 
 
-def _geometry(margin: Element, dx: float, dy: float, scale: float) -> tuple[dict[str, NoteBox], list[BarBox], list[SystemBox]]:
+def _geometry(
+    margin: Element, dx: float, dy: float, scale: float
+) -> tuple[dict[str, NoteBox], list[BarBox], list[SystemBox]]:
     notes: dict[str, NoteBox] = {}
     bars: list[BarBox] = []
     systems: list[SystemBox] = []
     for system in (g for g in margin if g.get("class") == "system"):
         lines: list[tuple[float, float, float]] = []
-        for measure in (g for g in system.iter(f"{_SVG}g") if (g.get("class") or "").split()[:1] == ["measure"]):
+        for measure in (
+            g for g in system.iter(f"{_SVG}g") if (g.get("class") or "").split()[:1] == ["measure"]
+        ):
             staff = next(g for g in measure if (g.get("class") or "").split()[:1] == ["staff"])
             rows = [[float(v) for v in _NUMBER.findall(p.get("d"))] for p in staff.iterfind(f"{_SVG}path")]
             left, right = (rows[0][0] + dx) * scale, (rows[0][2] + dx) * scale
@@ -260,7 +330,11 @@ def _geometry(margin: Element, dx: float, dy: float, scale: float) -> tuple[dict
                 px, py = (x + dx) * scale + (HALF_HEAD if kind == ["note"] else 9.0), (y + dy) * scale
                 if kind == ["mRest"]:
                     px = (left + right) / 2
-                stems = [float(v) for p in g.iterfind(f"{_SVG}g/{_SVG}path") for v in _NUMBER.findall(p.get("d"))[1::2]]
+                stems = [
+                    float(v)
+                    for p in g.iterfind(f"{_SVG}g/{_SVG}path")
+                    for v in _NUMBER.findall(p.get("d"))[1::2]
+                ]
                 ys = [(v + dy) * scale for v in stems] + [py - 9, py + 9]
                 notes[g.get("id")] = NoteBox(px, py, len(systems), len(bars), min(ys), max(ys))
                 if px > 0:
@@ -268,12 +342,23 @@ def _geometry(margin: Element, dx: float, dy: float, scale: float) -> tuple[dict
             bars.append(BarBox(len(bars), len(systems), left, right, min(xs, default=left + 20)))
         top, bottom = min(r[0] for r in lines), max(r[0] for r in lines)
         lowest, highest = _reach(system, dy, scale)
-        systems.append(SystemBox(top, bottom, min(r[1] for r in lines), max(r[2] for r in lines), max(bottom, lowest), min(top, highest)))
+        systems.append(
+            SystemBox(
+                top,
+                bottom,
+                min(r[1] for r in lines),
+                max(r[2] for r in lines),
+                max(bottom, lowest),
+                min(top, highest),
+            )
+        )
     return notes, bars, systems
 
 
 def _reach(system: Element, dy: float, scale: float) -> tuple[float, float]:
-    """Lowest and highest ink of a system: glyph origins, path points and text base lines, with half a space of slack."""
+    """Lowest and highest ink of a system: glyph origins, path points and text base lines, with half a space
+    of slack.
+    """
     ys: list[float] = []
     for element in system.iter():
         if element.tag == f"{_SVG}use":
@@ -283,5 +368,3 @@ def _reach(system: Element, dy: float, scale: float) -> tuple[float, float]:
         elif element.tag == f"{_SVG}text":
             ys.append(float(element.get("y", "0")))
     return (max(ys) + dy) * scale + 9, (min(ys) + dy) * scale - 24
-
-

@@ -1,4 +1,6 @@
-"""The system that a finding stands in, with its marks and its bar washed: what one looks at while one listens, on the bench and in a slip."""
+"""The system that a finding stands in, with its marks and its bar washed: what one looks at while one
+listens, on the bench and in a slip.
+"""
 
 from __future__ import annotations
 
@@ -22,14 +24,35 @@ class Excerpt:
     height: float
 
 
-def excerpt(engraving: Engraving, line: Line, report: dict[str, Any], theme: Theme, findings: Sequence[dict[str, Any]], key: str | None) -> Excerpt:
-    """The system of the finding `key` among `findings` (None: the first system, nothing washed), all of which are marked on it."""
+def excerpt(
+    engraving: Engraving,
+    line: Line,
+    report: dict[str, Any],
+    theme: Theme,
+    findings: Sequence[dict[str, Any]],
+    key: str | None,
+) -> Excerpt:
+    """The system of the finding `key` among `findings` (None: the first system, nothing washed), all of which
+    are marked on it.
+    """
     finding = next((f for f in findings if f["key"] == key), None)
-    bar = next((b for b in engraving.bars if finding is not None and line.part.bars[b.index].number == finding["bar"]), engraving.bars[0])
+    bar = next(
+        (
+            b
+            for b in engraving.bars
+            if finding is not None and line.part.bars[b.index].number == finding["bar"]
+        ),
+        engraving.bars[0],
+    )
     overlay = draw_marks(engraving, line, report, theme, View(chosen=key), findings)
     system = engraving.systems[bar.system]
     top = max(0.0, system.highest - ABOVE)
     height = system.rail + RAIL_HEIGHT + BELOW - top
     place = f'x="{bar.left:.0f}" y="{top:.0f}" width="{bar.right - bar.left:.0f}" height="{height:.0f}"'
     wash = f'<rect {place} fill="{theme.wash}"/>' if finding is not None else ""
-    return Excerpt(engraving.svg(theme, overlay.svg, under=wash + overlay.under, top=top, height=height, system=bar.system), height)
+    return Excerpt(
+        engraving.svg(
+            theme, overlay.svg, under=wash + overlay.under, top=top, height=height, system=bar.system
+        ),
+        height,
+    )

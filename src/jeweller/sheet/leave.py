@@ -1,4 +1,6 @@
-"""What a check can be written as: HTML, PDF, PNG, MIDI of the notes heard, MusicXML with the findings above the notes."""
+"""What a check can be written as: HTML, PDF, PNG, MIDI of the notes heard, MusicXML with the findings above
+the notes.
+"""
 
 from __future__ import annotations
 
@@ -27,9 +29,21 @@ def heard_midi(report: dict[str, Any]) -> bytes:
     track = mido.MidiTrack()
     file.tracks.append(track)
     track.append(mido.MetaMessage("set_tempo", tempo=500_000, time=0))
-    track.append(mido.MetaMessage("track_name", name=f"{report['score']['part']}, as heard".encode("latin-1", "replace").decode("latin-1"), time=0))
-    sounds = [(h["on_s"], h["off_s"], h["midi"], h["level_db"]) for n in report["notes"] if (h := n["heard"]) is not None and h["midi"] is not None]
-    sounds += [(e["on_s"], e["off_s"], e["midi"], e["level_db"]) for e in report["extras"] if e["midi"] is not None]
+    track.append(
+        mido.MetaMessage(
+            "track_name",
+            name=f"{report['score']['part']}, as heard".encode("latin-1", "replace").decode("latin-1"),
+            time=0,
+        )
+    )
+    sounds = [
+        (h["on_s"], h["off_s"], h["midi"], h["level_db"])
+        for n in report["notes"]
+        if (h := n["heard"]) is not None and h["midi"] is not None
+    ]
+    sounds += [
+        (e["on_s"], e["off_s"], e["midi"], e["level_db"]) for e in report["extras"] if e["midi"] is not None
+    ]
     loudest = max((s[3] for s in sounds), default=0.0)
     events: list[tuple[int, int, mido.Message]] = []
     for on, off, midi, level in sounds:
@@ -37,8 +51,11 @@ def heard_midi(report: dict[str, Any]) -> bytes:
         bend = max(-8191, min(8191, round((midi - note) * 4096)))
         start, stop = round(on * 1000), max(round(on * 1000) + 1, round(off * 1000))
         velocity = max(20, min(120, round(100 + 2 * (level - loudest))))
-        events += [(start, 1, mido.Message("pitchwheel", pitch=bend)), (start, 2, mido.Message("note_on", note=note, velocity=velocity)),
-                   (stop, 0, mido.Message("note_off", note=note))]  # fmt: skip
+        events += [
+            (start, 1, mido.Message("pitchwheel", pitch=bend)),
+            (start, 2, mido.Message("note_on", note=note, velocity=velocity)),
+            (stop, 0, mido.Message("note_off", note=note)),
+        ]
     now = 0
     for at, _, message in sorted(events, key=lambda e: (e[0], e[1])):
         track.append(message.copy(time=at - now))
@@ -56,7 +73,9 @@ def annotated_musicxml(line: Line, findings: Sequence[dict[str, Any]], usage: Us
     for f in map((usage or Usage()).finding, findings):
         if f["confidence"] < SURE:
             continue
-        targets = [by_id[i] for i in f["notes"] if i in by_id] or [n.id for b in line.part.bars if b.number == f["bar"] for n in b.notes]
+        targets = [by_id[i] for i in f["notes"] if i in by_id] or [
+            n.id for b in line.part.bars if b.number == f["bar"] for n in b.notes
+        ]
         target = next((i for i in targets if i in known), None)
         if target is not None:
             texts[target] = f"{texts[target]}; {f['text']}" if target in texts else f["text"]
@@ -64,11 +83,21 @@ def annotated_musicxml(line: Line, findings: Sequence[dict[str, Any]], usage: Us
 
 
 def render_sheets(
-    report: dict[str, Any], line: Line, kinds: Sequence[str], findings: Sequence[dict[str, Any]] | None = None, player: str = "", *, theme: Theme = LIGHT,
+    report: dict[str, Any],
+    line: Line,
+    kinds: Sequence[str],
+    findings: Sequence[dict[str, Any]] | None = None,
+    player: str = "",
+    *,
+    theme: Theme = LIGHT,
 ) -> dict[str, list[bytes]]:
     """The documents asked for, by kind; PNG has a page each."""
     findings = list(report["findings"] if findings is None else findings)
-    out = printed(marked_page(report, line, findings, player=player, theme=theme), kinds) if {"html", "pdf", "png"} & set(kinds) else {}
+    out = (
+        printed(marked_page(report, line, findings, player=player, theme=theme), kinds)
+        if {"html", "pdf", "png"} & set(kinds)
+        else {}
+    )
     if "midi" in kinds:
         out["midi"] = [heard_midi(report)]
     if "musicxml" in kinds:
@@ -76,7 +105,9 @@ def render_sheets(
     return out
 
 
-def write_documents(documents: Mapping[str, list[bytes]], targets: Mapping[str, str | os.PathLike[str]]) -> list[Path]:
+def write_documents(
+    documents: Mapping[str, list[bytes]], targets: Mapping[str, str | os.PathLike[str]]
+) -> list[Path]:
     """Writes each document to its target, first under another name. Raises JewellerError."""
     written = []
     for kind, pages in documents.items():

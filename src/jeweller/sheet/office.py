@@ -12,16 +12,31 @@ from collections.abc import Mapping, Sequence
 from jeweller.judge.finding import FACETS
 from jeweller.sheet.theme import FACET_NAMES
 
-COLUMNS = {"player": "Player", "instrument": "Instrument", "part": "Part", "piece": "Piece", "tray": "Tray", "date": "Date", "mark": "Mark",
-           "out_of": "Out of", "computed": "Computed mark", "band": "In words", "state": "State", "comment": "Comment", "bpm": "Speed",
-           **{f: FACET_NAMES[f] for f in FACETS}}  # fmt: skip
+COLUMNS = {
+    "player": "Player",
+    "instrument": "Instrument",
+    "part": "Part",
+    "piece": "Piece",
+    "tray": "Tray",
+    "date": "Date",
+    "mark": "Mark",
+    "out_of": "Out of",
+    "computed": "Computed mark",
+    "band": "In words",
+    "state": "State",
+    "comment": "Comment",
+    "bpm": "Speed",
+    **{f: FACET_NAMES[f] for f in FACETS},
+}
 USUAL = ("player", "instrument", "piece", "date", "mark", "out_of", "band", "comment")
 DANGEROUS = ("=", "+", "-", "@", "\t", "\r", "\n")
 
 
 def harmless(text: str) -> str:
     """A text that no spreadsheet reckons with."""
-    return f"'{text}" if text.startswith(DANGEROUS) or text.lstrip().startswith(("=", "+", "-", "@")) else text
+    return (
+        f"'{text}" if text.startswith(DANGEROUS) or text.lstrip().startswith(("=", "+", "-", "@")) else text
+    )
 
 
 def marks_csv(rows: Sequence[Mapping[str, str | float | None]], columns: Sequence[str] = USUAL) -> bytes:
@@ -34,12 +49,16 @@ def marks_csv(rows: Sequence[Mapping[str, str | float | None]], columns: Sequenc
     return out.getvalue().encode("utf-8-sig")
 
 
-def marks_xlsx(rows: Sequence[Mapping[str, str | float | None]], columns: Sequence[str] = USUAL, title: str = "Marks") -> bytes:
+def marks_xlsx(
+    rows: Sequence[Mapping[str, str | float | None]], columns: Sequence[str] = USUAL, title: str = "Marks"
+) -> bytes:
     """A spreadsheet (Office Open XML); numbers are numbers."""
     import xlsxwriter
 
     buffer = io.BytesIO()
-    book = xlsxwriter.Workbook(buffer, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
+    book = xlsxwriter.Workbook(
+        buffer, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+    )
     sheet = book.add_worksheet("".join(c for c in title if c not in "[]:*?/\\'")[:31] or "Marks")
     bold = book.add_format({"bold": True})
     for k, column in enumerate(columns):

@@ -19,19 +19,31 @@ from jeweller.sheet.theme import FACET_NAMES, FONTS, LIGHT, SANS, SERIF, SIGNS, 
 
 PAGE_UNITS = 1850.0  # width of the engraving on an A4 page: a staff is 7 mm high
 BAND_GAP = 14.0
-FONT_FILES = (("AtkinsonHyperlegibleNext-Regular", SANS, 400), ("AtkinsonHyperlegibleNext-SemiBold", SANS, 600), ("SourceSerif4-Regular", SERIF, 400),
-              ("SourceSerif4-SemiBold", SERIF, 600), ("JewellerSigns", SIGNS, 400))  # fmt: skip
+FONT_FILES = (
+    ("AtkinsonHyperlegibleNext-Regular", SANS, 400),
+    ("AtkinsonHyperlegibleNext-SemiBold", SANS, 600),
+    ("SourceSerif4-Regular", SERIF, 400),
+    ("SourceSerif4-SemiBold", SERIF, 600),
+    ("JewellerSigns", SIGNS, 400),
+)
 
 
 @functools.cache
 def environment() -> Environment:
-    environment = Environment(loader=PackageLoader("jeweller", "assets/templates"), autoescape=select_autoescape(["html"]), trim_blocks=True)
+    environment = Environment(
+        loader=PackageLoader("jeweller", "assets/templates"),
+        autoescape=select_autoescape(["html"]),
+        trim_blocks=True,
+    )
     return environment
 
 
 @functools.cache
 def fonts() -> tuple[tuple[str, int, str], ...]:
-    return tuple((family, weight, base64.b64encode((FONTS / f"{name}.ttf").read_bytes()).decode()) for name, family, weight in FONT_FILES)
+    return tuple(
+        (family, weight, base64.b64encode((FONTS / f"{name}.ttf").read_bytes()).decode())
+        for name, family, weight in FONT_FILES
+    )
 
 
 def bands(engraving: Engraving) -> list[tuple[float, float]]:
@@ -46,28 +58,69 @@ def bands(engraving: Engraving) -> list[tuple[float, float]]:
     return out
 
 
-def marked_page(report: dict[str, Any], line: Line, findings: Sequence[dict[str, Any]] | None = None, *, theme: Theme = LIGHT, player: str = "",
-                rail: bool = True) -> str:  # fmt: skip
-    """The page: the part with its marks, the findings in plain sentences, what was good, a word to the player."""
+def marked_page(
+    report: dict[str, Any],
+    line: Line,
+    findings: Sequence[dict[str, Any]] | None = None,
+    *,
+    theme: Theme = LIGHT,
+    player: str = "",
+    rail: bool = True,
+) -> str:
+    """The page: the part with its marks, the findings in plain sentences, what was good, a word to the
+    player.
+    """
     findings = [theme.usage.finding(f) for f in (report["findings"] if findings is None else findings)]
     report = theme.usage.report(report)
     engraving = engrave(line.part, PAGE_UNITS, rails=rail)
     overlay = draw_marks(engraving, line, report, theme, View(rail=rail), findings)
-    svg = [engraving.svg(theme, overlay.svg, top=top, height=height, system=k) for k, (top, height) in enumerate(bands(engraving))]
-    shown = [_shown(f, k, theme) for k, f in enumerate([f for f in findings if f["confidence"] >= SURE and f["kind"] not in TUNING], 1)]
+    svg = [
+        engraving.svg(theme, overlay.svg, top=top, height=height, system=k)
+        for k, (top, height) in enumerate(bands(engraving))
+    ]
+    shown = [
+        _shown(f, k, theme)
+        for k, f in enumerate([f for f in findings if f["confidence"] >= SURE and f["kind"] not in TUNING], 1)
+    ]
     tuning = [f["text"] for f in findings if f["confidence"] >= SURE and f["kind"] in TUNING]
     unsure = [_shown(f, 0, theme) for f in findings if f["confidence"] < SURE]
-    return environment().get_template("marked.html").render(
-        report=report, systems=svg, first=shown[:SHOWN_FIRST], further=shown[SHOWN_FIRST:], unsure=unsure, tuning=tuning,
-        good=good_sentence(report), t=theme, per_minute=theme.said("quarters a minute"), fonts=fonts(),
-        to_player=player_words({**report, "findings": findings}), player=player, sans=SANS, serif=SERIF, signs=SIGNS)  # fmt: skip
+    return (
+        environment()
+        .get_template("marked.html")
+        .render(
+            report=report,
+            systems=svg,
+            first=shown[:SHOWN_FIRST],
+            further=shown[SHOWN_FIRST:],
+            unsure=unsure,
+            tuning=tuning,
+            good=good_sentence(report),
+            t=theme,
+            per_minute=theme.said("quarters a minute"),
+            fonts=fonts(),
+            to_player=player_words({**report, "findings": findings}),
+            player=player,
+            sans=SANS,
+            serif=SERIF,
+            signs=SIGNS,
+        )
+    )
 
 
 def _shown(f: dict[str, Any], number: int, theme: Theme) -> dict[str, Any]:
     colour = theme.facets[f["facet"]]
-    icon = f'<svg viewBox="-12 -12 24 24" width="16" height="16">{shape_svg(f["facet"], 0, 0, 19, colour)}</svg>'
-    return {"number": number, "facet": FACET_NAMES[f["facet"]], "colour": colour, "icon": icon, "text": f["text"], "sure": sureness(f["confidence"]),
-            "cause": theme.said(CAUSE_WORDS.get(f["cause"] or "", ""))}  # fmt: skip
+    icon = (
+        f'<svg viewBox="-12 -12 24 24" width="16" height="16">{shape_svg(f["facet"], 0, 0, 19, colour)}</svg>'
+    )
+    return {
+        "number": number,
+        "facet": FACET_NAMES[f["facet"]],
+        "colour": colour,
+        "icon": icon,
+        "text": f["text"],
+        "sure": sureness(f["confidence"]),
+        "cause": theme.said(CAUSE_WORDS.get(f["cause"] or "", "")),
+    }
 
 
 def html_to_pdf(html: str) -> bytes:
@@ -116,4 +169,6 @@ def printed(html: str, kinds: Collection[str]) -> dict[str, list[bytes]]:
 
 def page_names(path: Path, count: int) -> list[Path]:
     """File names for `count` pages: the name itself for one, name-1, name-2 ... for more."""
-    return [path] if count == 1 else [path.with_name(f"{path.stem}-{k + 1}{path.suffix}") for k in range(count)]
+    return (
+        [path] if count == 1 else [path.with_name(f"{path.stem}-{k + 1}{path.suffix}") for k in range(count)]
+    )

@@ -1,4 +1,6 @@
-"""Parts on paper: one part, or a whole band's, each on its own page, with lines under the notes; as HTML, PDF, PNG, MusicXML, MEI, MIDI."""
+"""Parts on paper: one part, or a whole band's, each on its own page, with lines under the notes; as HTML,
+PDF, PNG, MusicXML, MEI, MIDI.
+"""
 
 from __future__ import annotations
 
@@ -19,8 +21,20 @@ from jeweller.sheet.under import PLACES_LEGEND, UnderSettings, draw_above, draw_
 
 BIG = 0.68  # of the usual page width in engraving units: notes half as large again
 TICKS = 480
-GENERAL_MIDI = {"flute": 73, "oboe": 68, "clarinet": 71, "bassoon": 70, "recorder": 74, "alto-saxophone": 65, "tenor-saxophone": 66, "trumpet": 56, "horn": 60,
-                "trombone": 57, "euphonium": 58, "tuba": 58}  # fmt: skip
+GENERAL_MIDI = {
+    "flute": 73,
+    "oboe": 68,
+    "clarinet": 71,
+    "bassoon": 70,
+    "recorder": 74,
+    "alto-saxophone": 65,
+    "tenor-saxophone": 66,
+    "trumpet": 56,
+    "horn": 60,
+    "trombone": 57,
+    "euphonium": 58,
+    "tuba": 58,
+}
 
 
 @dataclass(frozen=True)
@@ -36,7 +50,9 @@ class SheetSettings:
 
 def instrument_of(part: Part) -> Instrument:
     """The instrument of a part, by its name and transposition."""
-    pitches = [n.pitch.midi + part.chromatic for b in part.bars for n in b.notes if n.pitch is not None] or [60]
+    pitches = [n.pitch.midi + part.chromatic for b in part.bars for n in b.notes if n.pitch is not None] or [
+        60
+    ]
     return instrument_for(part.instrument or part.name, part.chromatic, min(pitches), max(pitches))
 
 
@@ -47,7 +63,13 @@ def parts_page(score: Score, settings: SheetSettings | None = None) -> str:
     for part in score.parts:
         instrument = instrument_of(part)
         room = rows_height(settings.under, instrument)
-        engraving = engrave(part, PAGE_UNITS * (BIG if settings.big else 1.0), rails=False, room=room, bars_per_line=settings.bars_per_line)
+        engraving = engrave(
+            part,
+            PAGE_UNITS * (BIG if settings.big else 1.0),
+            rails=False,
+            room=room,
+            bars_per_line=settings.bars_per_line,
+        )
         overlay = draw_under(engraving, part, settings.under, instrument, settings.theme)
         overlay += draw_above(engraving, dict(settings.reminders), settings.theme.brass)
         systems = []
@@ -60,10 +82,24 @@ def parts_page(score: Score, settings: SheetSettings | None = None) -> str:
             top = bottom
         legend = PLACES_LEGEND if "places" in settings.under.lines else ""
         pages.append({"title": score.title, "name": part.name, "systems": systems, "legend": legend})
-    return environment().get_template("parts.html").render(pages=pages, title=score.title, t=settings.theme, fonts=fonts(), sans=SANS, serif=SERIF, signs=SIGNS)
+    return (
+        environment()
+        .get_template("parts.html")
+        .render(
+            pages=pages,
+            title=score.title,
+            t=settings.theme,
+            fonts=fonts(),
+            sans=SANS,
+            serif=SERIF,
+            signs=SIGNS,
+        )
+    )
 
 
-def render_parts(score: Score, kinds: Sequence[str], settings: SheetSettings | None = None) -> dict[str, list[bytes]]:
+def render_parts(
+    score: Score, kinds: Sequence[str], settings: SheetSettings | None = None
+) -> dict[str, list[bytes]]:
     """The documents asked for (html, pdf, png, musicxml, mei, midi), by kind; PNG has a page each."""
     out = printed(parts_page(score, settings), kinds) if {"html", "pdf", "png"} & set(kinds) else {}
     if "musicxml" in kinds:
@@ -81,23 +117,48 @@ def played_midi(score: Score) -> bytes:
     for k, part in enumerate(score.parts):
         track = mido.MidiTrack()
         file.tracks.append(track)
-        track.append(mido.MetaMessage("track_name", name=part.name.encode("latin-1", "replace").decode("latin-1"), time=0))
+        track.append(
+            mido.MetaMessage(
+                "track_name", name=part.name.encode("latin-1", "replace").decode("latin-1"), time=0
+            )
+        )
         if not part.note_count:
             continue
         line = make_line(score.title, part, rhythm_only=part.percussion)
         if k == 0:
-            track.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(line.written_bpm or 90.0), time=0))
+            track.append(
+                mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(line.written_bpm or 90.0), time=0)
+            )
         channel = 9 if part.percussion else (k if k < 9 else 10 + (k - 9) % 6)
         program = GENERAL_MIDI.get(instrument_of(part).sound, 73)
-        track.append(mido.Message("program_change", program=program if not part.percussion else 0, channel=channel, time=0))
+        track.append(
+            mido.Message(
+                "program_change", program=program if not part.percussion else 0, channel=channel, time=0
+            )
+        )
         moments = []
         for n in line.main_notes:
-            pitch = {"Bass drum": 36, "Cymbals": 49}.get(n.written.stroke, 38) if part.percussion else n.sounding_midi
-            moments += [(round(TICKS * n.onset), 1, pitch), (round(TICKS * (n.onset + n.duration * (1 if n.slurred_to_next else 0.92))), 0, pitch)]
+            pitch = (
+                {"Bass drum": 36, "Cymbals": 49}.get(n.written.stroke, 38)
+                if part.percussion
+                else n.sounding_midi
+            )
+            moments += [
+                (round(TICKS * n.onset), 1, pitch),
+                (round(TICKS * (n.onset + n.duration * (1 if n.slurred_to_next else 0.92))), 0, pitch),
+            ]
         now = 0
         for tick, on, pitch in sorted(moments):
             kind = "note_on" if on else "note_off"
-            track.append(mido.Message(kind, note=max(0, min(127, pitch)), velocity=80 if on else 0, channel=channel, time=tick - now))
+            track.append(
+                mido.Message(
+                    kind,
+                    note=max(0, min(127, pitch)),
+                    velocity=80 if on else 0,
+                    channel=channel,
+                    time=tick - now,
+                )
+            )
             now = tick
     buffer = io.BytesIO()
     file.save(file=buffer)

@@ -13,7 +13,13 @@ TUNING = ("tuned_high", "tuned_low")  # advice, never marked
 
 
 def sureness(confidence: float) -> str:
-    return "sure" if confidence >= 0.8 else "fairly sure" if confidence >= SURE else f"listen here, {confidence:.1f}"
+    return (
+        "sure"
+        if confidence >= 0.8
+        else "fairly sure"
+        if confidence >= SURE
+        else f"listen here, {confidence:.1f}"
+    )
 
 
 def good_sentence(report: dict[str, Any]) -> str:
@@ -26,15 +32,23 @@ def good_sentence(report: dict[str, Any]) -> str:
 
 
 def attempts_sentence(report: dict[str, Any]) -> str:
-    """Of a take with several complete attempts, which is judged and how the others were; empty for one attempt."""
+    """Of a take with several complete attempts, which is judged and how the others were; empty for one
+    attempt.
+    """
     tries = report.get("attempts", [])
     if not tries:
         return ""
-    told = [f"{_clock(t['first_note_s'])} to {_clock(t['last_note_s'])} with {t['findings'] or 'nothing'} to mend" for t in tries]
+    told = [
+        f"{_clock(t['first_note_s'])} to {_clock(t['last_note_s'])} with {t['findings'] or 'nothing'} to mend"
+        for t in tries
+    ]
     number = next(k for k, t in enumerate(tries) if t["judged"])
     which = "the first" if number == 0 else "the second" if number == 1 else f"number {number + 1}"
     better = len({t["findings"] for t in tries}) > 1
-    return f"{len(tries)} complete attempts: {'; '.join(told)}. Judged is {which}{', the better one' if better else ''}."
+    return (
+        f"{len(tries)} complete attempts: {'; '.join(told)}. Judged is "
+        f"{which}{', the better one' if better else ''}."
+    )
 
 
 def _clock(seconds: float) -> str:
@@ -47,7 +61,9 @@ def player_words(report: dict[str, Any]) -> str:
     played = report["tempo"]["played_bpm"]
     lines = []
     if not sure:
-        lines.append("Nothing to mend here: play it once more for the pleasure of it, then take the next line.")
+        lines.append(
+            "Nothing to mend here: play it once more for the pleasure of it, then take the next line."
+        )
     for f in sure[:2]:
         if f["advice"] not in lines:
             lines.append(f["advice"])
@@ -55,7 +71,10 @@ def player_words(report: dict[str, Any]) -> str:
         unit = report["score"]["beat_unit_q"] or 1
         slow = max(40, 2 * round(played / unit * 0.7 / 2))
         minutes = 4 if len(sure) == 1 else 6 if len(sure) == 2 else 10
-        lines.append(f"Begin at {slow} beats a minute; {minutes} minutes are enough{', with a rest for the lips in the middle' if minutes >= 10 else ''}.")
+        lines.append(
+            f"Begin at {slow} beats a minute; {minutes} minutes are "
+            f"enough{', with a rest for the lips in the middle' if minutes >= 10 else ''}."
+        )
     tuning = next((f for f in report["findings"] if f["kind"] in TUNING and f["confidence"] >= SURE), None)
     if tuning:
         lines.append(tuning["advice"])
@@ -71,7 +90,10 @@ def summary_text(report: dict[str, Any], width: int = 100) -> str:
     if not report["followed"]:
         return "\n".join([*out, "The recording does not follow this part.", ""])
     asked = f" (written {s['written_bpm']:g})" if s["written_bpm"] else ""
-    out.append(f"Tempo {t['played_bpm']:.0f}{asked}. {report['mark']['band'].capitalize()}: {report['mark']['value']:g} of {report['mark']['out_of']}.")
+    out.append(
+        f"Tempo {t['played_bpm']:.0f}{asked}. {report['mark']['band'].capitalize()}: "
+        f"{report['mark']['value']:g} of {report['mark']['out_of']}."
+    )
     if report.get("attempts"):
         out.append(attempts_sentence(report))
     if report["take"].get("helped"):
@@ -111,8 +133,16 @@ def _wrapped(text: str, width: int) -> list[str]:
 def rest_lines(r: dict[str, Any], confidence: float) -> list[str]:
     """Why a finding is said: the amount, its bound, the threshold and the setting that moves it."""
     side, bound = ("below", "at most") if r["below"] else ("beyond", "at least")
-    lines = [f"measured: {r['measured']:g} {r['unit']}; with this take's own spread ({r['spread']:g}) {bound} {r['bound']:g}",
-             f"threshold: {r['threshold']:g} {r['unit']} (setting {r['setting']}); said surely only when the bound is {side} it"]  # fmt: skip
+    lines = [
+        (
+            f"measured: {r['measured']:g} {r['unit']}; with this take's own spread ({r['spread']:g}) "
+            f"{bound} {r['bound']:g}"
+        ),
+        (
+            f"threshold: {r['threshold']:g} {r['unit']} (setting {r['setting']}); said surely only when "
+            f"the bound is {side} it"
+        ),
+    ]
     if confidence < SURE:
         lines.append("the bound is not: listen here")
     return lines
@@ -120,9 +150,18 @@ def rest_lines(r: dict[str, Any], confidence: float) -> list[str]:
 
 def explain_text(report: dict[str, Any], finding: dict[str, Any]) -> str:
     """The numbers a finding rests on, one a line."""
-    out = [finding["text"], f"  kind: {finding['kind']} ({finding['facet']})", f"  confidence: {finding['confidence']} ({sureness(finding['confidence'])})",
-           f"  heard from {finding['at_s']:.2f} to {finding['until_s']:.2f} s", f"  severity: {finding['severity']}"]  # fmt: skip
-    out += [f"  {k.replace('_', ' ')}: {v}" for k, v in finding["detail"].items() if v not in ("", None) and k != "rests_on"]
+    out = [
+        finding["text"],
+        f"  kind: {finding['kind']} ({finding['facet']})",
+        f"  confidence: {finding['confidence']} ({sureness(finding['confidence'])})",
+        f"  heard from {finding['at_s']:.2f} to {finding['until_s']:.2f} s",
+        f"  severity: {finding['severity']}",
+    ]
+    out += [
+        f"  {k.replace('_', ' ')}: {v}"
+        for k, v in finding["detail"].items()
+        if v not in ("", None) and k != "rests_on"
+    ]
     if finding["detail"].get("rests_on"):
         out += [f"  {line}" for line in rest_lines(finding["detail"]["rests_on"], finding["confidence"])]
     if finding["cause"]:
@@ -136,9 +175,16 @@ def explain_text(report: dict[str, Any], finding: dict[str, Any]) -> str:
         text = f"  bar {n['bar']}, {n['offset_q']:g} quarters in: written {n['written']}"
         if heard:
             text += f"; sounded {heard['on_s']:.3f} to {heard['off_s']:.3f} s"
-            text += f", pitch {heard['midi']:.2f} ({heard['cents']:+.0f} cents from the written)" if heard["midi"] is not None else ""
+            text += (
+                f", pitch {heard['midi']:.2f} ({heard['cents']:+.0f} cents from the written)"
+                if heard["midi"] is not None
+                else ""
+            )
             text += f", {heard['level_db']:.0f} dB"
         if timing:
-            text += f"; expected at {timing['expected_s']:.3f} s, {timing['deviation_beats']:+.2f} beats, length {timing['length_ratio']:.2f} of the written"
+            text += (
+                f"; expected at {timing['expected_s']:.3f} s, {timing['deviation_beats']:+.2f} beats, "
+                f"length {timing['length_ratio']:.2f} of the written"
+            )
         out.append(text)
     return "\n".join(out) + "\n"

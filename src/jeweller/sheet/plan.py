@@ -9,8 +9,19 @@ from jeweller.sheet.theme import LIGHT, SANS, SERIF, SIGNS, Theme
 
 def plan_page(view: ClassView, theme: Theme = LIGHT) -> str:
     """The page as HTML that stands alone."""
-    return environment().get_template("plan.html").render(view=view, minutes=sum(i.minutes for i in view.plan), t=theme, fonts=fonts(), sans=SANS, serif=SERIF,
-                                                          signs=SIGNS)  # fmt: skip
+    return (
+        environment()
+        .get_template("plan.html")
+        .render(
+            view=view,
+            minutes=sum(i.minutes for i in view.plan),
+            t=theme,
+            fonts=fonts(),
+            sans=SANS,
+            serif=SERIF,
+            signs=SIGNS,
+        )
+    )
 
 
 def plan_pdf(view: ClassView, theme: Theme = LIGHT) -> bytes:

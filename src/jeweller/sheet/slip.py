@@ -1,7 +1,8 @@
-"""A slip for a player: what was good, the two or three things to polish with their bars engraved and sounding, how to practise them, what comes next.
+"""A slip for a player: what was good, the two or three things to polish with their bars engraved and
+sounding, how to practise them, what comes next.
 
-Everything is said to the player: what to do first, what was heard after it. The mark is left out where the teacher prefers. Nothing is loaded from
-elsewhere: pictures, fonts and sounds stand in the page itself.
+Everything is said to the player: what to do first, what was heard after it. The mark is left out where the
+teacher prefers. Nothing is loaded from elsewhere: pictures, fonts and sounds stand in the page itself.
 """
 
 from __future__ import annotations
@@ -29,7 +30,9 @@ STEPS = (0.7, 0.85, 1.0)  # of the speed that was played
 
 @dataclass(frozen=True)
 class SlipSettings:
-    """How slips are written: with the mark or without, one or two to a printed page, the words they begin and end with ({name}, {piece})."""
+    """How slips are written: with the mark or without, one or two to a printed page, the words they begin and
+    end with ({name}, {piece}).
+    """
 
     with_mark: bool = True
     per_page: int = 1
@@ -39,7 +42,9 @@ class SlipSettings:
 
 @dataclass(frozen=True)
 class Clip:
-    """What one bar sounded like and how it should go: compressed sound for a browser, each as a data address; "" where there is none."""
+    """What one bar sounded like and how it should go: compressed sound for a browser, each as a data address;
+    "" where there is none.
+    """
 
     played: str = ""
     model: str = ""
@@ -59,7 +64,9 @@ class Slip:
     comments: Mapping[str, str] = field(default_factory=dict)  # by the key of a finding
     mark: str = ""  # as it is told; "" where it is not
     clips: Mapping[str, Clip] = field(default_factory=dict)  # by the key of a finding
-    asked: tuple[str, ...] = ()  # the traps that were chosen, answered; else the altered notes of the report are
+    asked: tuple[
+        str, ...
+    ] = ()  # the traps that were chosen, answered; else the altered notes of the report are
 
 
 def polish(slip: Slip, most: int = POLISHED) -> list[dict[str, Any]]:
@@ -76,13 +83,18 @@ def how(slip: Slip) -> str:
     speeds = [max(40, 2 * round(played / unit * step / 2)) for step in STEPS]
     minutes = {1: 4, 2: 6}.get(len(things), 10)
     rest = ", with a rest for the lips in the middle" if minutes >= 10 else ""
-    return (f"Begin at {speeds[0]} beats a minute. Three times right: {speeds[1]}. Three times right again: {speeds[2]}. "
-            f"{minutes} minutes a day are enough{rest}.")  # fmt: skip
+    return (
+        f"Begin at {speeds[0]} beats a minute. Three times right: {speeds[1]}. Three times right "
+        f"again: {speeds[2]}. "
+        f"{minutes} minutes a day are enough{rest}."
+    )
 
 
 def criteria(slip: Slip) -> list[str]:
     """What was asked for, and how often it was right."""
-    return list(slip.asked) or [f"{t['what']}: {t['right']} of {t['total']}" for t in slip.report["traps"] if t["total"]]
+    return list(slip.asked) or [
+        f"{t['what']}: {t['right']} of {t['total']}" for t in slip.report["traps"] if t["total"]
+    ]
 
 
 def next_step(slip: Slip) -> str:
@@ -97,10 +109,23 @@ def next_step(slip: Slip) -> str:
 
 
 def slips_page(slips: Sequence[Slip], settings: SlipSettings, *, theme: Theme = LIGHT) -> str:
-    """All slips as one HTML page that stands alone; in print each begins a new page, or every second one does."""
+    """All slips as one HTML page that stands alone; in print each begins a new page, or every second one
+    does.
+    """
     pages = [_shown(_worded(slip, theme.usage), settings, theme) for slip in slips]
-    return environment().get_template("slip.html").render(slips=pages, per_page=settings.per_page, t=theme, fonts=fonts(), sans=SANS, serif=SERIF,
-                                                          signs=SIGNS)  # fmt: skip
+    return (
+        environment()
+        .get_template("slip.html")
+        .render(
+            slips=pages,
+            per_page=settings.per_page,
+            t=theme,
+            fonts=fonts(),
+            sans=SANS,
+            serif=SERIF,
+            signs=SIGNS,
+        )
+    )
 
 
 def slips_pdf(slips: Sequence[Slip], settings: SlipSettings, *, theme: Theme = LIGHT) -> bytes:
@@ -117,17 +142,30 @@ def slip_text(slip: Slip, settings: SlipSettings, width: int = 76, *, theme: The
     if good:
         paragraphs.append(f"Good: {good}")
     for k, f in enumerate(polish(slip), 1):
-        paragraphs.append(f"{k}. {f['advice']} ({f['text']})" + (f" {slip.comments[f['key']]}" if f["key"] in slip.comments else ""))
-    paragraphs += [how(slip), *(["Asked for: " + "; ".join(criteria(slip)) + "."] if criteria(slip) else []), slip.comment, theme.said(next_step(slip)),
-                   f"{slip.mark}." if settings.with_mark and slip.mark else "", _greeted(settings.closing, slip)]  # fmt: skip
+        paragraphs.append(
+            f"{k}. {f['advice']} ({f['text']})"
+            + (f" {slip.comments[f['key']]}" if f["key"] in slip.comments else "")
+        )
+    paragraphs += [
+        how(slip),
+        *(["Asked for: " + "; ".join(criteria(slip)) + "."] if criteria(slip) else []),
+        slip.comment,
+        theme.said(next_step(slip)),
+        f"{slip.mark}." if settings.with_mark and slip.mark else "",
+        _greeted(settings.closing, slip),
+    ]
     for paragraph in filter(None, paragraphs):
         out += [*textwrap.wrap(paragraph, width), ""]
     return "\n".join(out)
 
 
 def _worded(slip: Slip, usage: Usage) -> Slip:
-    return dataclasses.replace(slip, report=usage.report(slip.report), findings=tuple(map(usage.finding, slip.findings)),
-                               asked=tuple(map(usage.said, slip.asked)))  # fmt: skip
+    return dataclasses.replace(
+        slip,
+        report=usage.report(slip.report),
+        findings=tuple(map(usage.finding, slip.findings)),
+        asked=tuple(map(usage.said, slip.asked)),
+    )
 
 
 def _greeted(words: str, slip: Slip) -> str:
@@ -140,14 +178,40 @@ def _shown(slip: Slip, settings: SlipSettings, theme: Theme) -> dict[str, Any]:
     chosen = polish(slip, POLISHED if settings.per_page == 1 else POLISHED - 1)
     for k, f in enumerate(chosen, 1):
         colour = theme.facets[f["facet"]]
-        icon = f'<svg viewBox="-12 -12 24 24" width="16" height="16">{shape_svg(f["facet"], 0, 0, 19, colour)}</svg>'
+        icon = (
+            '<svg viewBox="-12 -12 24 24" width="16" '
+            f'height="16">{shape_svg(f["facet"], 0, 0, 19, colour)}</svg>'
+        )
         clip = slip.clips.get(f["key"], Clip())
-        things.append({"number": k, "colour": colour, "icon": icon, "facet": FACET_NAMES[f["facet"]], "bar": f["bar"], "advice": f["advice"],
-                       "text": f["text"], "comment": slip.comments.get(f["key"], ""),
-                       "svg": excerpt(engraving, slip.line, slip.report, theme, chosen, f["key"]).svg, "played": clip.played, "model": clip.model})  # fmt: skip
-    return {"player": slip.player, "title": slip.title, "part": slip.part, "greeting": _greeted(settings.greeting, slip),
-            "good": good_sentence(slip.report), "things": things, "how": how(slip), "criteria": criteria(slip), "comment": slip.comment,
-            "next": theme.said(next_step(slip)), "mark": slip.mark if settings.with_mark else "", "closing": _greeted(settings.closing, slip)}  # fmt: skip
+        things.append(
+            {
+                "number": k,
+                "colour": colour,
+                "icon": icon,
+                "facet": FACET_NAMES[f["facet"]],
+                "bar": f["bar"],
+                "advice": f["advice"],
+                "text": f["text"],
+                "comment": slip.comments.get(f["key"], ""),
+                "svg": excerpt(engraving, slip.line, slip.report, theme, chosen, f["key"]).svg,
+                "played": clip.played,
+                "model": clip.model,
+            }
+        )
+    return {
+        "player": slip.player,
+        "title": slip.title,
+        "part": slip.part,
+        "greeting": _greeted(settings.greeting, slip),
+        "good": good_sentence(slip.report),
+        "things": things,
+        "how": how(slip),
+        "criteria": criteria(slip),
+        "comment": slip.comment,
+        "next": theme.said(next_step(slip)),
+        "mark": slip.mark if settings.with_mark else "",
+        "closing": _greeted(settings.closing, slip),
+    }
 
 
 def sound_address(data: bytes, kind: str = "audio/mp4") -> str:

@@ -1,4 +1,6 @@
-"""Lines of text under the notes of a part: counts, note names, solfège, fingerings, places on the staff; filled in, or blank for the player."""
+"""Lines of text under the notes of a part: counts, note names, solfège, fingerings, places on the staff;
+filled in, or blank for the player.
+"""
 
 from __future__ import annotations
 
@@ -13,25 +15,88 @@ from jeweller.score.pitch import STEPS, Pitch, key_alter
 from jeweller.sheet.engrave import Engraving
 from jeweller.sheet.theme import Theme, text_svg
 
-LINES = {"counts": "counts", "names": "note names", "solfège": "solfège", "fingerings": "fingerings", "places": "places"}
+LINES = {
+    "counts": "counts",
+    "names": "note names",
+    "solfège": "solfège",
+    "fingerings": "fingerings",
+    "places": "places",
+}
 F = Fraction
 # What is said within a beat, by the place in it.
 COUNTINGS = {
-    "1 & 2 &": {F(1, 4): "e", F(1, 2): "&", F(3, 4): "a", F(1, 3): "la", F(2, 3): "li", F(1, 6): "ta", F(5, 6): "ta"},
-    "1 te 2 te": {F(1, 4): "ta", F(1, 2): "te", F(3, 4): "ta", F(1, 3): "la", F(2, 3): "li", F(1, 6): "ta", F(5, 6): "ta"},
+    "1 & 2 &": {
+        F(1, 4): "e",
+        F(1, 2): "&",
+        F(3, 4): "a",
+        F(1, 3): "la",
+        F(2, 3): "li",
+        F(1, 6): "ta",
+        F(5, 6): "ta",
+    },
+    "1 te 2 te": {
+        F(1, 4): "ta",
+        F(1, 2): "te",
+        F(3, 4): "ta",
+        F(1, 3): "la",
+        F(2, 3): "li",
+        F(1, 6): "ta",
+        F(5, 6): "ta",
+    },
 }
-TA_NAMES = {F(4): "ta-a-a-a", F(3): "ta-a-a", F(2): "ta-a", F(3, 2): "tam", F(1): "ta", F(1, 2): "ti", F(1, 4): "ti-ka", F(3, 4): "tim", F(1, 3): "tri"}
-SOLFEGE = {0: "do", 1: "di", 2: "re", 3: "me", 4: "mi", 5: "fa", 6: "fi", 7: "sol", 8: "le", 9: "la", 10: "te", 11: "ti"}
+TA_NAMES = {
+    F(4): "ta-a-a-a",
+    F(3): "ta-a-a",
+    F(2): "ta-a",
+    F(3, 2): "tam",
+    F(1): "ta",
+    F(1, 2): "ti",
+    F(1, 4): "ti-ka",
+    F(3, 4): "tim",
+    F(1, 3): "tri",
+}
+SOLFEGE = {
+    0: "do",
+    1: "di",
+    2: "re",
+    3: "me",
+    4: "mi",
+    5: "fa",
+    6: "fi",
+    7: "sol",
+    8: "le",
+    9: "la",
+    10: "te",
+    11: "ti",
+}
 FLAT_SOLFEGE = {1: "ra", 6: "se"}
-THUMBS = {"T": "th", "Thalf": "½th", "TB♭": "thB♭", "R": "R", "8va": "8va", "8va2": "8va", "W": "w"}  # keys drawn above the holes
+THUMBS = {
+    "T": "th",
+    "Thalf": "½th",
+    "TB♭": "thB♭",
+    "R": "R",
+    "8va": "8va",
+    "8va2": "8va",
+    "W": "w",
+}  # keys drawn above the holes
 PLACES_LEGEND = "L line, S space, counted from below; + steps above the staff, − below it"
 ROW = 34.0  # page units from one line of text to the next
 TEXT = 30.0
 DIAGRAM = 184.0  # height of a woodwind's small diagram
 TUBE = 108.0  # height of a brass instrument's
-VALVE_STEP, VALVE_WIDTH, VALVE_UP, VALVE_DOWN = 18.0, 11.0, 28.0, 10.0  # from valve to valve, their width, how far they stand out open and pressed
+VALVE_STEP, VALVE_WIDTH, VALVE_UP, VALVE_DOWN = (
+    18.0,
+    11.0,
+    28.0,
+    10.0,
+)  # from valve to valve, their width, how far they stand out open and pressed
 SLIDE_LENGTH = 78.0  # of the slide drawn to the seventh position
-HOLE, HOLE_STEP, HAND_GAP, KEY_TEXT = 7.5, 18.5, 7.0, 23  # radius, distance of the holes, between the hands, names of keys
+HOLE, HOLE_STEP, HAND_GAP, KEY_TEXT = (
+    7.5,
+    18.5,
+    7.0,
+    23,
+)  # radius, distance of the holes, between the hands, names of keys
 
 
 @dataclass(frozen=True)
@@ -57,7 +122,10 @@ def texts_of(part: Part, line: str, settings: UnderSettings, instrument: Instrum
         return {n.id: place(bar, n) for bar, n in sounding}
     if line == "fingerings" and instrument is not None:
         trills = trills_of(part, instrument)
-        return {i: f.text + (f" tr {' '.join(sorted(trills[i].moves)) or 'lips'}" if i in trills else "") for i, f in fingerings_of(part, instrument).items()}
+        return {
+            i: f.text + (f" tr {' '.join(sorted(trills[i].moves)) or 'lips'}" if i in trills else "")
+            for i, f in fingerings_of(part, instrument).items()
+        }
     return {}
 
 
@@ -66,7 +134,11 @@ def fingerings_of(part: Part, instrument: Instrument) -> dict[str, Fingering]:
     notes = [n for bar in part.bars for n in bar.notes if not n.chord and not n.cue and not n.tie_stop]
     found = choose(instrument, [n.pitch.midi if n.pitch is not None else None for n in notes])
     trills = trills_of(part, instrument)
-    return {n.id: trills[n.id].main if n.id in trills else f for n, f in zip(notes, found, strict=True) if f is not None}
+    return {
+        n.id: trills[n.id].main if n.id in trills else f
+        for n, f in zip(notes, found, strict=True)
+        if f is not None
+    }
 
 
 def trills_of(part: Part, instrument: Instrument) -> dict[str, Trill]:
@@ -84,13 +156,23 @@ def trills_of(part: Part, instrument: Instrument) -> dict[str, Trill]:
 
 
 def count_text(bar: Bar, note: Note, counting: str) -> str:
-    """What is counted on a note: the beats it covers; a rest in brackets, every beat of it; the second of tied notes too."""
+    """What is counted on a note: the beats it covers; a rest in brackets, every beat of it; the second of
+    tied notes too.
+    """
     if counting == "ta ti-ti":
         if note.is_rest:
             return "(" + " ".join(["sh"] * max(1, round(note.duration))) + ")"
         return "" if note.tie_stop else TA_NAMES.get(note.duration, "ta")
-    beat = F(12, bar.beat_type) if bar.beat_type >= 8 and bar.beats % 3 == 0 and bar.beats > 3 else F(4, bar.beat_type)
-    lead = bar.metre - bar.length if bar.implicit and bar.number in ("0", "1") and bar.length < bar.metre else F(0)
+    beat = (
+        F(12, bar.beat_type)
+        if bar.beat_type >= 8 and bar.beats % 3 == 0 and bar.beats > 3
+        else F(4, bar.beat_type)
+    )
+    lead = (
+        bar.metre - bar.length
+        if bar.implicit and bar.number in ("0", "1") and bar.length < bar.metre
+        else F(0)
+    )
     begin, end = (note.offset + lead) / beat, (note.offset + lead + note.duration) / beat
     whole, part = divmod(begin, 1)
     first = str(int(whole) + 1) if not part else COUNTINGS.get(counting, COUNTINGS["1 & 2 &"]).get(part, "·")
@@ -136,7 +218,9 @@ def _height(line: str, instrument: Instrument | None) -> float:
     return DIAGRAM if instrument.family == "woodwind" else TUBE
 
 
-def draw_under(engraving: Engraving, part: Part, settings: UnderSettings, instrument: Instrument | None, theme: Theme) -> str:
+def draw_under(
+    engraving: Engraving, part: Part, settings: UnderSettings, instrument: Instrument | None, theme: Theme
+) -> str:
     """The lines as SVG over the engraving."""
     out: list[str] = []
     offset = 14.0
@@ -152,10 +236,21 @@ def draw_under(engraving: Engraving, part: Part, settings: UnderSettings, instru
                 continue
             y = engraving.systems[box.system].lowest + offset
             if line in settings.blank:
-                out.append(f'<path d="M {box.x - 15:.1f} {y + TEXT - 2:.1f} h 30" stroke="{theme.quiet}" stroke-width="1.6" fill="none"/>')
+                out.append(
+                    f'<path d="M {box.x - 15:.1f} {y + TEXT - 2:.1f} h 30" stroke="{theme.quiet}" '
+                    'stroke-width="1.6" fill="none"/>'
+                )
             elif drawn and instrument is not None:
                 draw = diagram if instrument.family == "woodwind" else tube
-                out.append(draw(chosen[note_id], box.x, y + 4, theme, trills[note_id].moves if note_id in trills else frozenset()))
+                out.append(
+                    draw(
+                        chosen[note_id],
+                        box.x,
+                        y + 4,
+                        theme,
+                        trills[note_id].moves if note_id in trills else frozenset(),
+                    )
+                )
             else:
                 size = TEXT if len(text) < 4 else TEXT * 0.8
                 out.append(text_svg(box.x, y + TEXT - 4, text, round(size), theme.ink))
@@ -169,13 +264,18 @@ def draw_above(engraving: Engraving, words: Mapping[str, str], colour: str) -> s
     for note, text in words.items():
         box = engraving.notes.get(note)
         if box is not None:
-            out.append(text_svg(box.x, min(box.top, engraving.systems[box.system].top) - 14, text, TEXT, colour))
+            out.append(
+                text_svg(box.x, min(box.top, engraving.systems[box.system].top) - 14, text, TEXT, colour)
+            )
     return "".join(out)
 
 
-def diagram(fingering: Fingering, x: float, y: float, theme: Theme, moves: frozenset[str] = frozenset()) -> str:
-    """A woodwind fingering as a column of holes: left hand, a gap, right hand; thumb keys as a bar above, other keys by name below. What moves in a trill
-    has a second ring, or is named after "tr"."""
+def diagram(
+    fingering: Fingering, x: float, y: float, theme: Theme, moves: frozenset[str] = frozenset()
+) -> str:
+    """A woodwind fingering as a column of holes: left hand, a gap, right hand; thumb keys as a bar above,
+    other keys by name below. What moves in a trill has a second ring, or is named after "tr".
+    """
     out = []
     keys = fingering.keys
     thumb = [k for k in THUMBS if k in keys]
@@ -190,13 +290,24 @@ def diagram(fingering: Fingering, x: float, y: float, theme: Theme, moves: froze
         named |= {name, f"{name}half"}
         fill = theme.ink if name in keys else theme.paper
         if moves & {name, f"{name}half"}:
-            out.append(f'<circle cx="{x:.1f}" cy="{cy:.1f}" r="{HOLE + 4.5}" fill="none" stroke="{theme.brass}" stroke-width="2"/>')
-        out.append(f'<circle cx="{x:.1f}" cy="{cy:.1f}" r="{HOLE}" fill="{fill}" stroke="{theme.ink}" stroke-width="1.4"/>')
+            out.append(
+                f'<circle cx="{x:.1f}" cy="{cy:.1f}" r="{HOLE + 4.5}" fill="none" '
+                f'stroke="{theme.brass}" stroke-width="2"/>'
+            )
+        out.append(
+            f'<circle cx="{x:.1f}" cy="{cy:.1f}" r="{HOLE}" fill="{fill}" stroke="{theme.ink}" '
+            'stroke-width="1.4"/>'
+        )
         if half:
-            out.append(f'<path d="M {x - HOLE:.1f} {cy:.1f} A {HOLE} {HOLE} 0 0 0 {x + HOLE:.1f} {cy:.1f} Z" fill="{theme.ink}"/>')
+            out.append(
+                f'<path d="M {x - HOLE:.1f} {cy:.1f} A {HOLE} {HOLE} 0 0 0 {x + HOLE:.1f} {cy:.1f} '
+                f'Z" fill="{theme.ink}"/>'
+            )
     below = top + 6 * HOLE_STEP + 18
     rest = " ".join(sorted(k for k in keys if k not in named and k not in moves))
-    trilled = " ".join(THUMBS.get(k, k).removeprefix("tr") for k in sorted(moves) if k not in named or k in THUMBS)
+    trilled = " ".join(
+        THUMBS.get(k, k).removeprefix("tr") for k in sorted(moves) if k not in named or k in THUMBS
+    )
     if rest:
         out.append(text_svg(x, below, rest, KEY_TEXT, theme.ink))
     if trilled:
@@ -205,8 +316,9 @@ def diagram(fingering: Fingering, x: float, y: float, theme: Theme, moves: froze
 
 
 def tube(fingering: Fingering, x: float, y: float, theme: Theme, moves: frozenset[str] = frozenset()) -> str:
-    """A brass fingering: three valves from the side, those pressed lying low and filled, or the slide drawn out along its seven places; the number below.
-    A valve that moves in a trill has a line above it."""
+    """A brass fingering: three valves from the side, those pressed lying low and filled, or the slide drawn
+    out along its seven places; the number below. A valve that moves in a trill has a line above it.
+    """
     out = []
     floor = y + 42
     if fingering.position:
@@ -214,18 +326,40 @@ def tube(fingering: Fingering, x: float, y: float, theme: Theme, moves: frozense
         step = SLIDE_LENGTH / 6
         end = left + step * (fingering.position - 1)
         ticks = "".join(f"M {left + step * k:.1f} {floor - 4:.1f} v 8 " for k in range(7))
-        out.append(f'<path d="M {left:.1f} {floor:.1f} h {SLIDE_LENGTH} {ticks}" stroke="{theme.quiet}" stroke-width="1.2" fill="none"/>')
-        out.append(f'<path d="M {left - 6:.1f} {floor - 14:.1f} H {end:.1f} a 7 7 0 0 1 0 14 H {left - 6:.1f}" stroke="{theme.ink}" stroke-width="3" '
-                   'fill="none"/>')  # fmt: skip
+        out.append(
+            f'<path d="M {left:.1f} {floor:.1f} h {SLIDE_LENGTH} {ticks}" stroke="{theme.quiet}" '
+            'stroke-width="1.2" fill="none"/>'
+        )
+        out.append(
+            f'<path d="M {left - 6:.1f} {floor - 14:.1f} H {end:.1f} a 7 7 0 0 1 0 14 H '
+            f'{left - 6:.1f}" stroke="{theme.ink}" stroke-width="3" '
+            'fill="none"/>'
+        )
     else:
         for k in range(3):
             up = VALVE_DOWN if str(k + 1) in fingering.keys else VALVE_UP
             left = x + VALVE_STEP * (k - 1) - VALVE_WIDTH / 2
             fill = theme.ink if up == VALVE_DOWN else theme.paper
-            out.append(f'<rect x="{left:.1f}" y="{floor - up:.1f}" width="{VALVE_WIDTH}" height="{up}" rx="2" fill="{fill}" stroke="{theme.ink}" '
-                       'stroke-width="1.6"/>')  # fmt: skip
+            out.append(
+                f'<rect x="{left:.1f}" y="{floor - up:.1f}" width="{VALVE_WIDTH}" height="{up}" '
+                f'rx="2" fill="{fill}" stroke="{theme.ink}" '
+                'stroke-width="1.6"/>'
+            )
             if str(k + 1) in moves:
-                out.append(f'<path d="M {left - 1:.1f} {floor - VALVE_UP - 7:.1f} h {VALVE_WIDTH + 2}" stroke="{theme.brass}" stroke-width="3"/>')
-        out.append(f'<path d="M {x - 30:.1f} {floor:.1f} h 60" stroke="{theme.ink}" stroke-width="2.4" fill="none"/>')
-    out.append(text_svg(x, floor + 34, fingering.text, round(TEXT * 0.9 if len(fingering.text) < 4 else TEXT * 0.75), theme.ink))
+                out.append(
+                    f'<path d="M {left - 1:.1f} {floor - VALVE_UP - 7:.1f} h {VALVE_WIDTH + 2}" '
+                    f'stroke="{theme.brass}" stroke-width="3"/>'
+                )
+        out.append(
+            f'<path d="M {x - 30:.1f} {floor:.1f} h 60" stroke="{theme.ink}" stroke-width="2.4" fill="none"/>'
+        )
+    out.append(
+        text_svg(
+            x,
+            floor + 34,
+            fingering.text,
+            round(TEXT * 0.9 if len(fingering.text) < 4 else TEXT * 0.75),
+            theme.ink,
+        )
+    )
     return "".join(out)

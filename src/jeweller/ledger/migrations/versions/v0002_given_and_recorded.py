@@ -14,4 +14,7 @@ def upgrade() -> None:
     op.add_column("assignment", sa.Column("replaced_by", sa.Integer, nullable=True))
     op.add_column("take", sa.Column("setup", sa.String, nullable=False, server_default=""))
     # Until now every assignment was made for a tray: one that no tray has was changed to another.
-    op.execute("UPDATE assignment SET replaced_by = id WHERE id NOT IN (SELECT assignment_id FROM tray WHERE assignment_id IS NOT NULL)")
+    op.execute(
+        "UPDATE assignment SET replaced_by = id WHERE id NOT IN (SELECT assignment_id FROM tray "
+        "WHERE assignment_id IS NOT NULL)"
+    )
