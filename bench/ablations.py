@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from typing import Any
 from unittest import mock
 
-from jeweller.follow import settings as follow_settings
+from jeweller.alignment import settings as follow_settings
 
 
 def _settings(**changes: Any) -> Any:
@@ -29,14 +29,14 @@ ABLATIONS: dict[str, Any] = {
 # Second hearings, by the function that is replaced and what by.
 SECOND: dict[str, tuple[str, Any]] = {
     "starts by spectra": (
-        "jeweller.follow.starts._made_up",
+        "jeweller.notes.note_starts._made_up",
         lambda index, event, before, heard, caught, mixture: heard,
     ),
     "notes not found explained again": (
-        "jeweller.follow.follow.mend",
+        "jeweller.notes.build.mend",
         lambda events, jumps, items, spq: (events, jumps),
     ),
-    "blurred notes looked at again": ("jeweller.judge.pitches._written_sounded", lambda *a: False),
+    "blurred notes looked at again": ("jeweller.assessment.pitches._written_sounded", lambda *a: False),
 }
 
 
@@ -51,8 +51,8 @@ def switched_off(name: str) -> Iterator[None]:
         with mock.patch(where, instead):
             yield
         return
-    from jeweller import check
-    from jeweller.follow.follow import follow
+    from jeweller.notes.build import follow
+    from jeweller.pipeline import check
 
     changed = ABLATIONS[name]()
     with mock.patch.object(check, "follow", lambda *a, **k: follow(*a, **(k | {"settings": changed}))):

@@ -70,8 +70,8 @@ def yardstick(samples: np.ndarray) -> float:
 def run_case(job: tuple[str, str]) -> dict[str, Any]:
     """One take: what was reported and what was planted."""
     from ablations import switched_off
-    from jeweller.check import Options, check
-    from jeweller.judge.settings import make_settings
+    from jeweller.assessment.settings import make_settings
+    from jeweller.pipeline.check import Options, check
 
     folder, off = job
     case = Path(folder)
@@ -94,7 +94,7 @@ def speed(cases: list[str]) -> dict[str, float]:
     one take at a time.
     """
     from jeweller.audio.decode import decode
-    from jeweller.check import check
+    from jeweller.pipeline.check import check
 
     ratios, minutes = [], []
     for folder in cases:

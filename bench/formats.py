@@ -24,7 +24,7 @@ from typing import Any
 
 def ours(path: str) -> list[list[tuple[int, Fraction]]]:
     """The parts of every score of a file: (sounding pitch, quarters)."""
-    from jeweller.score.load import load_scores
+    from jeweller.notation.readers.sandbox import load_scores
 
     out = []
     for score in load_scores(path):

@@ -11,8 +11,8 @@ Logistic regressions, each take's joins left out of what they are told by (five 
 area under the curve and the share of planted joins that is found at so many false ones among the tongued.
 `bands`: the energy of eight bands, every 20 ms from 80 ms before to 120 ms after the second note begins, over
 the steady parts of both notes, less the median of the take's own joins. `course`:
-`jeweller.follow.joins.hear_course`. With --fit the regression on what is measured by now and the course is
-written down: it is what the ear judges by.
+`jeweller.notes.transitions.hear_course`. With --fit the regression on what is measured by now and the course
+is written down: it is what the ear judges by.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ from typing import Any
 
 import numpy as np
 
-from jeweller.judge.articulation import plain_features, slur_features
+from jeweller.assessment.articulation import plain_features, slur_features
 
 EDGES = np.geomspace(150, 9000, 9)
 FALSE = (0.0005, 0.001, 0.002, 0.005, 0.01)
@@ -43,11 +43,11 @@ def joins_of(job: tuple[str, str]) -> list[dict[str, Any]]:
     `tongued_in_slur` every one that has none.
     """
     from jeweller.audio.decode import decode
-    from jeweller.check import Options, open_line
-    from jeweller.follow.follow import follow
-    from jeweller.follow.joins import hear_course, hear_joins
-    from jeweller.hear.features import hear
-    from jeweller.hear.settings import DEFAULT
+    from jeweller.features.extraction import hear
+    from jeweller.features.settings import DEFAULT
+    from jeweller.notes.build import follow
+    from jeweller.notes.transitions import hear_course, hear_joins
+    from jeweller.pipeline.check import Options, open_line
 
     folder, kind = job
     case, slurred = Path(folder), kind == "tongued_in_slur"

@@ -31,19 +31,21 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from sqlalchemy import insert
 
+from jeweller.assets import DEMO
+from jeweller.audio.encode import write_sound
 from jeweller.audio.ports import SimulatedSpeaker
-from jeweller.band import DEMO, read_band
-from jeweller.check import Options, check
-from jeweller.desk.app import make_app, open_settings
-from jeweller.desk.window import Window
+from jeweller.demo_band import read_band
+from jeweller.gui.shell.app import make_app, open_settings
+from jeweller.gui.shell.window import Window
 from jeweller.instruments.table import require_instrument
-from jeweller.ledger.library import Library, now
-from jeweller.ledger.tables import Act, Player, Report, Take
-from jeweller.player.perform import Manner, Plan, perform
-from jeweller.player.room import Room, put_in_room, write_sound
-from jeweller.player.sampler import RATE, render
-from jeweller.score.line import make_line
-from jeweller.score.load import load_score
+from jeweller.library.library import Library, now
+from jeweller.library.tables import Act, Player, Report, Take
+from jeweller.notation.performance import make_line
+from jeweller.notation.readers.sandbox import load_score
+from jeweller.pipeline.check import Options, check
+from jeweller.simulator.perform import Manner, Plan, perform
+from jeweller.simulator.room import Room, put_in_room
+from jeweller.synthesis.sampler import RATE, render
 
 IN_TRAY = 40
 

@@ -14,8 +14,8 @@ import argparse
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
-from jeweller.player.compose import Style
-from jeweller.player.studio import make_rhythm_take, make_take, write_take
+from jeweller.simulator.compose import Style
+from jeweller.simulator.recordings import make_rhythm_take, make_take, write_take
 
 
 def make(job: tuple[str, int, str, str, str | None, tuple[str, ...], bool]) -> str:

@@ -68,16 +68,17 @@ SAME = {
 
 def page(case: tuple[int, tuple[str, ...], tuple[str, ...]]) -> dict[str, Any]:
     """Plays and checks one case: the kinds wanted first, and the kinds of the report's lines in order."""
-    from jeweller.check import check
-    from jeweller.player import synth
-    from jeweller.player.compose import compose
-    from jeweller.player.faults import Planner
-    from jeweller.player.perform import Manner, perform
-    from jeweller.player.plan import Plan
-    from jeweller.player.room import Room, put_in_room, write_sound
-    from jeweller.player.studio import played_instruments
-    from jeweller.score.line import make_line
-    from jeweller.score.write import write_musicxml
+    from jeweller.audio.encode import write_sound
+    from jeweller.notation.performance import make_line
+    from jeweller.notation.writers.musicxml import write_musicxml
+    from jeweller.pipeline.check import check
+    from jeweller.simulator.compose import compose
+    from jeweller.simulator.faults import Planner
+    from jeweller.simulator.perform import Manner, perform
+    from jeweller.simulator.plan import Plan
+    from jeweller.simulator.recordings import played_instruments
+    from jeweller.simulator.room import Room, put_in_room
+    from jeweller.synthesis import additive as synth
 
     number, kinds, wanted = case
     table = played_instruments()

@@ -16,15 +16,15 @@ from pathlib import Path
 
 import numpy as np
 
-from jeweller.check import check
-from jeweller.ledger.over_time import SOUNDS
-from jeweller.player import synth
-from jeweller.player.compose import compose
-from jeweller.player.perform import Manner, perform
-from jeweller.player.room import write_sound
-from jeweller.player.studio import played_instruments
-from jeweller.score.line import make_line
-from jeweller.score.write import write_musicxml
+from jeweller.audio.encode import write_sound
+from jeweller.library.progress import SOUNDS
+from jeweller.notation.performance import make_line
+from jeweller.notation.writers.musicxml import write_musicxml
+from jeweller.pipeline.check import check
+from jeweller.simulator.compose import compose
+from jeweller.simulator.perform import Manner, perform
+from jeweller.simulator.recordings import played_instruments
+from jeweller.synthesis import additive as synth
 
 
 def main() -> None:

@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""How well words are told from music: the shares that `jeweller.hear.speech` goes by, over two folders of
+"""How well words are told from music: the shares that `jeweller.features.speech` goes by, over two folders of
 recordings.
 
     .venv/bin/python bench/speech.py WORDS_FOLDER MUSIC_FOLDER
@@ -15,14 +15,14 @@ from pathlib import Path
 import numpy as np
 
 from jeweller.audio.decode import decode
-from jeweller.batch import TAKES
-from jeweller.hear.settings import DEFAULT
-from jeweller.hear.speech import TONES, VOICED, held_and_voiced
+from jeweller.audio.formats import is_recording
+from jeweller.features.settings import DEFAULT
+from jeweller.features.speech import TONES, VOICED, held_and_voiced
 
 
 def main() -> None:
     for name, folder, words in (("words", sys.argv[1], True), ("music", sys.argv[2], False)):
-        paths = sorted(p for p in Path(folder).rglob("*") if p.suffix.casefold() in TAKES)
+        paths = sorted(p for p in Path(folder).rglob("*") if is_recording(p))
         found = np.array([held_and_voiced(decode(p, DEFAULT.rate).samples) for p in paths])
         told = (found[:, 0] < TONES) & (found[:, 1] > VOICED)
         held, voiced = (np.percentile(found[:, k], (0, 5, 50, 95, 100)).round(2) for k in (0, 1))

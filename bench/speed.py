@@ -41,8 +41,8 @@ STAGES = (
 
 def make(job: tuple[float, str]) -> str:
     minutes, folder = job
-    from jeweller.player.compose import Style
-    from jeweller.player.studio import make_take, write_take
+    from jeweller.simulator.compose import Style
+    from jeweller.simulator.recordings import make_take, write_take
 
     take = make_take(
         "tune", 700, style=Style(bars=(round(minutes * 24), round(minutes * 24)), repeat=0.0), faults=3
@@ -52,7 +52,7 @@ def make(job: tuple[float, str]) -> str:
 
 def measure(job: tuple[str, bool]) -> dict[str, Any]:
     from jeweller.audio.decode import decode
-    from jeweller.check import check
+    from jeweller.pipeline.check import check
 
     case, profiled = Path(job[0]), job[1]
     sound = next(case.glob("take.*"))

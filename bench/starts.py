@@ -6,11 +6,11 @@ did not move together, from the end of the note before, the room, and the way th
     bench/make_takes.py tune DIRECTED --standard 100 --rough 60 --first 21000 --kinds cracked,extra_note
     [--bank BANK] bench/starts.py FOLDER ... --directed DIRECTED ... [--fit]
 
-Logistic regressions on what `crack_features` and `blip_features` of `jeweller.judge.starts` tell, each take's
-sounds left out of what they are told by (five folds by take). In directed takes such sounds are far likelier:
-they have a constant of their own, which what is written down leaves out. Prints what is said surely of the
-other takes, and what would be found at so many false ones. With --fit both are written down: they are what
-the ear judges by.
+Logistic regressions on what `crack_features` and `blip_features` of `jeweller.assessment.note_starts` tell,
+each take's sounds left out of what they are told by (five folds by take). In directed takes such sounds are
+far likelier: they have a constant of their own, which what is written down leaves out. Prints what is said
+surely of the other takes, and what would be found at so many false ones. With --fit both are written down:
+they are what the ear judges by.
 """
 
 from __future__ import annotations
@@ -49,11 +49,11 @@ def sounds_of(folder: str) -> list[dict[str, Any]]:
     """Every such sound of a take: of which sort it would be, its features, whether it was planted, and the
     log odds the ear gives it by now.
     """
-    from jeweller.check import check
-    from jeweller.follow.mixture import Mixture
-    from jeweller.follow.starts import hear_starts
-    from jeweller.judge.regression import log_odds
-    from jeweller.judge.starts import WHOLE, blip_features, crack_features, stands_between
+    from jeweller.assessment.note_starts import WHOLE, blip_features, crack_features, stands_between
+    from jeweller.assessment.regression import log_odds
+    from jeweller.notes.decomposition import Mixture
+    from jeweller.notes.note_starts import hear_starts
+    from jeweller.pipeline.check import check
 
     take = Path(folder)
     truth = json.loads((take / "truth.json").read_text())

@@ -18,12 +18,12 @@ from types import TracebackType
 import numpy as np
 from PySide6.QtTest import QTest
 
-from jeweller.check import Checked
-from jeweller.score.line import Line, make_line
-from jeweller.score.model import Bar, Mark, Note, Part, Score
-from jeweller.score.pitch import Pitch, key_alter
-from jeweller.score.values import guess_type
-from jeweller.score.write import write_musicxml
+from jeweller.notation.model import Bar, Mark, Note, Part, Score
+from jeweller.notation.performance import Line, make_line
+from jeweller.notation.pitch import Pitch, key_alter
+from jeweller.notation.values import guess_type
+from jeweller.notation.writers.musicxml import write_musicxml
+from jeweller.pipeline.check import Checked
 
 RATE = 22050
 SIGNS = {-1: "flat", 0: "natural", 1: "sharp"}
@@ -177,8 +177,8 @@ def changed(
 @functools.cache
 def checked_take() -> Checked:
     """A check of a short take with an altered note forgotten twice, a wrong note, and a rest cut short."""
-    from jeweller.check import check
-    from jeweller.player.room import write_sound
+    from jeweller.audio.encode import write_sound
+    from jeweller.pipeline.check import check
 
     part = part_of(
         "Bb4/1 C5/1 D5/1 Eb5/1 | F5/2 Eb5/2 | D5/1 C5/1 r/2 | Bb4/1 D5/1 F5/1 Eb5/1 | Bb4/4", fifths=-2
@@ -208,7 +208,7 @@ class WindowCase(TempCase):
 
     def setUp(self) -> None:
         super().setUp()
-        from jeweller.desk.app import make_app
+        from jeweller.gui.shell.app import make_app
 
         self.app = make_app()
         self._trouble: list[BaseException] = []

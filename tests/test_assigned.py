@@ -11,19 +11,19 @@ from unittest import mock
 
 from PySide6.QtWidgets import QDialog
 
-from jeweller.desk.asked import AskedDialog
-from jeweller.desk.work import _slip
+from jeweller.decisions.records import Decision, Decisions
+from jeweller.documents.feedback_sheet import criteria
 from jeweller.errors import LedgerError, SettingError
-from jeweller.ledger.assigned import answered, criteria_of, given, kinds_in, open_for, reminder
-from jeweller.ledger.bench import in_hand
-from jeweller.ledger.intake import Guess, enter_tray
-from jeweller.ledger.leave import slips_of
-from jeweller.ledger.library import Library
-from jeweller.ledger.over_time import over_time, sound_changes
-from jeweller.ledger.tables import Assignment
-from jeweller.mark.decisions import Decision, Decisions
-from jeweller.score.model import Score
-from jeweller.sheet.slip import criteria
+from jeweller.gui.places.bench.criteria_dialog import AskedDialog
+from jeweller.gui.services.work import _slip
+from jeweller.library.assignments import answered, criteria_of, given, kinds_in, open_for, reminder
+from jeweller.library.exports import slips_of
+from jeweller.library.intake import Guess, enter_tray
+from jeweller.library.library import Library
+from jeweller.library.progress import over_time, sound_changes
+from jeweller.library.tables import Assignment
+from jeweller.library.tray import in_hand
+from jeweller.notation.model import Score
 from tests.support import checked_take, part_of
 from tests.test_class import fill
 from tests.test_desk import DeskCase

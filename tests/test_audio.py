@@ -10,10 +10,11 @@ from pathlib import Path
 import numpy as np
 
 from jeweller.audio.decode import decode
+from jeweller.audio.encode import write_sound
+from jeweller.audio.playback import Transport, cut, slow_down
 from jeweller.audio.ports import SimulatedSpeaker
-from jeweller.audio.transport import Transport, cut, slow_down
 from jeweller.errors import Cancelled, TakeError
-from jeweller.player.room import Room, put_in_room, write_sound
+from jeweller.simulator.room import Room, put_in_room
 from tests.support import TempCase, play, tone
 
 

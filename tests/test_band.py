@@ -7,13 +7,13 @@ from __future__ import annotations
 import dataclasses
 import unittest
 
+from jeweller.difficulty.ensemble import alterations, begin_from, rhythm_groups, told, what_others_have
+from jeweller.difficulty.traps import find_traps
+from jeweller.exercises.parts import best_octave, in_concert, written_for
 from jeweller.instruments.table import instruments, require_instrument
-from jeweller.look.band import alterations, begin_from, rhythm_groups, told, what_others_have
-from jeweller.look.traps import find_traps
-from jeweller.pattern.parts import best_octave, in_concert, written_for
-from jeweller.score.fill import with_accidentals
-from jeweller.score.line import make_line
-from jeweller.score.model import Part, Score
+from jeweller.notation.barring import with_accidentals
+from jeweller.notation.model import Part, Score
+from jeweller.notation.performance import make_line
 from tests.support import part_of
 
 TUNE = "C5/1 D5/1 Eb5/1 D5/1 | F#5/2 G5/2 | Bb4/1 A4/1 G4/2"

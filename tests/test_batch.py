@@ -11,10 +11,10 @@ from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 from unittest import mock
 
-from jeweller.batch import Job, _here, find_jobs, run_batch
-from jeweller.check import Options
+from jeweller.audio.encode import write_sound
 from jeweller.errors import JewellerError
-from jeweller.player.room import write_sound
+from jeweller.pipeline.batch import Job, _here, find_jobs, run_batch
+from jeweller.pipeline.check import Options
 from tests.support import RATE, TempCase, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE
 

@@ -12,16 +12,16 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialog
 
-from jeweller.check import check
-from jeweller.desk.asked import AskedDialog, checks_again
-from jeweller.desk.intake_page import PART, PIECE, PLAYER
-from jeweller.desk.people import MarksBox
-from jeweller.desk.take_list import in_words
-from jeweller.desk.take_menu import delete_take, put_right, take_menu
-from jeweller.judge.finding import FACETS
-from jeweller.ledger.library import Library
-from jeweller.score.model import Score
-from jeweller.score.write import write_musicxml
+from jeweller.assessment.finding import FACETS
+from jeweller.gui.places.bench.criteria_dialog import AskedDialog, checks_again
+from jeweller.gui.places.bench.intake_page import PART, PIECE, PLAYER
+from jeweller.gui.places.bench.take_list import in_words
+from jeweller.gui.places.bench.take_menu import delete_take, put_right, take_menu
+from jeweller.gui.places.ledger.people_dialogs import MarksBox
+from jeweller.library.library import Library
+from jeweller.notation.model import Score
+from jeweller.notation.writers.musicxml import write_musicxml
+from jeweller.pipeline.check import check
 from tests.support import part_of
 from tests.test_desk import CONTROL, KEY, DeskCase
 

@@ -12,14 +12,14 @@ import time
 import unittest
 import zipfile
 
-from jeweller.book.shelf import SCHEMA, Query, Shelf, described, fingerprint
 from jeweller.cli.main import main
 from jeweller.errors import BookError
 from jeweller.files import json_text
-from jeweller.plain import to_plain
-from jeweller.score.line import make_line
-from jeweller.score.model import Score
-from jeweller.score.transpose import transposed
+from jeweller.notation.model import Score
+from jeweller.notation.performance import make_line
+from jeweller.notation.transposition import transposed
+from jeweller.repertoire.shelf import SCHEMA, Query, Shelf, described, fingerprint
+from jeweller.serialization import to_plain
 from tests.support import TempCase, part_of, score_file
 
 MARCH = Score(

@@ -8,14 +8,14 @@ import zipfile
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from jeweller.ledger.class_view import class_view, pieces_of, plan, section_of
-from jeweller.ledger.library import Library
-from jeweller.ledger.over_time import known_notes, over_time
-from jeweller.ledger.privacy import delete_band, delete_player, give_out, held
-from jeweller.ledger.tables import Player
-from jeweller.mark.decisions import Decision, Decisions
-from jeweller.score.model import Score
-from jeweller.sheet.plan import plan_page
+from jeweller.decisions.records import Decision, Decisions
+from jeweller.documents.rehearsal_plan import plan_page
+from jeweller.library.class_view import class_view, pieces_of, plan, section_of
+from jeweller.library.library import Library
+from jeweller.library.privacy import delete_band, delete_player, give_out, held
+from jeweller.library.progress import known_notes, over_time
+from jeweller.library.tables import Player
+from jeweller.notation.model import Score
 from tests.support import checked_take
 from tests.test_desk import CONTROL, KEY, DeskCase
 from tests.test_ledger import LedgerCase

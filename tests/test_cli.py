@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from jeweller.player.room import write_sound
+from jeweller.audio.encode import write_sound
 from jeweller.report.validate import problems
 from tests.support import RATE, TempCase, line_of, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE

@@ -12,17 +12,18 @@ from unittest import mock
 
 import numpy as np
 
+from jeweller.assessment.finding import KINDS
 from jeweller.instruments.table import Instrument, require_instrument
-from jeweller.judge.finding import KINDS
-from jeweller.player import noises, studio
-from jeweller.player.compose import Style, compose
-from jeweller.player.faults import COMMON, Planner, plan_faults
-from jeweller.player.perform import Manner, perform
-from jeweller.player.plan import FaultTruth, Plan
-from jeweller.player.room import Room, put_in_room
-from jeweller.player.sampler import RATE, Tone, render
-from jeweller.player.studio import gather, make_take, played_instruments
-from jeweller.score.line import Line, make_line
+from jeweller.notation.performance import Line, make_line
+from jeweller.simulator import noises
+from jeweller.simulator import recordings as studio
+from jeweller.simulator.compose import Style, compose
+from jeweller.simulator.faults import COMMON, Planner, plan_faults
+from jeweller.simulator.perform import Manner, perform
+from jeweller.simulator.plan import FaultTruth, Plan
+from jeweller.simulator.recordings import gather, make_take, played_instruments
+from jeweller.simulator.room import Room, put_in_room
+from jeweller.synthesis.sampler import RATE, Tone, render
 from tests.support import TempCase
 
 WINDS = played_instruments()

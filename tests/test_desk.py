@@ -11,21 +11,22 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
+from jeweller.assets import DEMO
+from jeweller.audio.encode import write_sound
 from jeweller.audio.ports import SimulatedSpeaker
-from jeweller.band import DEMO, read_band
-from jeweller.check import Checked, check
-from jeweller.desk.app import open_settings
-from jeweller.desk.dialogs import KEYS
-from jeweller.desk.jobs import Jobs
-from jeweller.desk.margin import MarginNote
-from jeweller.desk.recent import recent_pairs
-from jeweller.desk.window import Window
-from jeweller.player.room import write_sound
-from jeweller.player.strokes import RATE as STROKE_RATE
-from jeweller.player.strokes import render as render_strokes
-from jeweller.score.line import make_line
-from jeweller.score.model import Score
-from jeweller.score.write import write_musicxml
+from jeweller.demo_band import read_band
+from jeweller.gui.places.loupe.margin import MarginNote
+from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.shell.app import open_settings
+from jeweller.gui.shell.dialogs import KEYS
+from jeweller.gui.shell.recent import recent_pairs
+from jeweller.gui.shell.window import Window
+from jeweller.notation.model import Score
+from jeweller.notation.performance import make_line
+from jeweller.notation.writers.musicxml import write_musicxml
+from jeweller.pipeline.check import Checked, check
+from jeweller.synthesis.percussion import RATE as STROKE_RATE
+from jeweller.synthesis.percussion import render as render_strokes
 from tests.support import RATE, WindowCase, changed, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE, index_of
 from tests.test_rhythm import drum_part, onsets

@@ -8,15 +8,15 @@ import unittest
 
 import numpy as np
 
-from jeweller.follow.follow import follow, make_items
-from jeweller.follow.result import Following
-from jeweller.hear.features import hear, hz_to_midi, midi_to_hz
+from jeweller.assessment.assess import judge
+from jeweller.assessment.context import Case
+from jeweller.assessment.finding import SURE, Finding
+from jeweller.assessment.settings import JudgeSettings, make_settings
+from jeweller.features.extraction import hear, hz_to_midi, midi_to_hz
 from jeweller.instruments.table import instrument_for, require_instrument
-from jeweller.judge.case import Case
-from jeweller.judge.finding import SURE, Finding
-from jeweller.judge.judge import judge
-from jeweller.judge.settings import JudgeSettings, make_settings
-from jeweller.score.line import Line
+from jeweller.notation.performance import Line
+from jeweller.notes.build import follow, make_items
+from jeweller.notes.table import Following
 from tests.support import RATE, changed, line_of, play, sounding, straight, tone
 
 TUNE = """Bb4/1 C5/1 D5/.5 Eb5/.5 F5/1 | G5/1.5 F5/.5 Eb5/1 D5/1 | C5/.5 C5/.5 D5/.5 Eb5/.5 F5/2 | D5/1 r/1 Bb4/1 C5/1 |

@@ -8,9 +8,9 @@ import random
 import unittest
 from fractions import Fraction
 
-from jeweller.score import entry
-from jeweller.score.abc import parse_tune
-from jeweller.score.entry import Entry
+from jeweller.notation import entry
+from jeweller.notation.entry import Entry
+from jeweller.notation.readers.abc import parse_tune
 
 F = Fraction
 QUARTER = F(1)

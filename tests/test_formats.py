@@ -14,21 +14,21 @@ from fractions import Fraction
 
 import mido
 
+from jeweller.documents.engraving import written_mei
 from jeweller.errors import ScoreError
-from jeweller.score.abc import parse_tune, read_abc
-from jeweller.score.complete import completed
-from jeweller.score.fill import Signature, Sound, fill_bars, split
-from jeweller.score.line import make_line
-from jeweller.score.load import load_score, load_scores
-from jeweller.score.midi import quantised, read_midi
-from jeweller.score.model import Mark, Part, Score
-from jeweller.score.musicxml import read as read_musicxml
-from jeweller.score.opening import decode
-from jeweller.score.opening import read as open_any
-from jeweller.score.pitch import Pitch
-from jeweller.score.transpose import diatonic_of, moved_pitch, transposed
-from jeweller.score.write import write_musicxml
-from jeweller.sheet.engrave import written_mei
+from jeweller.notation.barring import Signature, Sound, fill_bars, split
+from jeweller.notation.model import Mark, Part, Score
+from jeweller.notation.performance import make_line
+from jeweller.notation.pitch import Pitch
+from jeweller.notation.readers.abc import parse_tune, read_abc
+from jeweller.notation.readers.completion import completed
+from jeweller.notation.readers.detect import decode
+from jeweller.notation.readers.detect import read as open_any
+from jeweller.notation.readers.midi import quantised, read_midi
+from jeweller.notation.readers.musicxml import read as read_musicxml
+from jeweller.notation.readers.sandbox import load_score, load_scores
+from jeweller.notation.transposition import diatonic_of, moved_pitch, transposed
+from jeweller.notation.writers.musicxml import write_musicxml
 from tests.support import TempCase, part_of
 
 F = Fraction

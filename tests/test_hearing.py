@@ -12,27 +12,28 @@ from typing import Any
 import numpy as np
 from scipy.signal import resample_poly
 
+from jeweller.alignment.decoder import Step, Way
+from jeweller.alignment.segments import JUMP, NOTE
+from jeweller.assessment.assess import judge
+from jeweller.assessment.context import Case
+from jeweller.assessment.finding import Finding, calibrated
+from jeweller.assessment.settings import JudgeSettings, make_settings
 from jeweller.audio.backing import find_delay, take_out
-from jeweller.check import Options, better, check, helped
+from jeweller.audio.encode import write_sound
+from jeweller.documents.plain_text import attempts_sentence
 from jeweller.errors import SettingError, TakeError
-from jeweller.follow.follow import follow, whole_attempts
-from jeweller.follow.joins import hear_course
-from jeweller.follow.mixture import Mixture, explain, moved
-from jeweller.follow.search import Step, Way
-from jeweller.follow.segments import JUMP, NOTE
-from jeweller.hear.features import Features, hear
+from jeweller.features.extraction import Features, hear
 from jeweller.instruments.table import require_instrument
-from jeweller.judge.case import Case
-from jeweller.judge.finding import Finding, calibrated
-from jeweller.judge.judge import judge
-from jeweller.judge.settings import JudgeSettings, make_settings
-from jeweller.player.perform import Manner, Plan, perform
-from jeweller.player.room import Room, put_in_room, write_sound
-from jeweller.player.synth import RATE as SYNTH_RATE
-from jeweller.player.synth import render, voice
+from jeweller.notation.performance import Line, LineNote, make_line
+from jeweller.notes.build import follow, whole_attempts
+from jeweller.notes.decomposition import Mixture, explain, moved
+from jeweller.notes.transitions import hear_course
+from jeweller.pipeline.check import Options, better, check, helped
 from jeweller.report.validate import problems
-from jeweller.score.line import Line, LineNote, make_line
-from jeweller.sheet.plain_text import attempts_sentence
+from jeweller.simulator.perform import Manner, Plan, perform
+from jeweller.simulator.room import Room, put_in_room
+from jeweller.synthesis.additive import RATE as SYNTH_RATE
+from jeweller.synthesis.additive import render, voice
 from tests.support import (
     RATE,
     TempCase,

@@ -10,27 +10,27 @@ from fractions import Fraction
 
 import numpy as np
 
-from jeweller.follow.again import (
+from jeweller.assessment.click import Click, judge_click, judge_tempo
+from jeweller.assessment.counting import judge_count
+from jeweller.assessment.finding import SURE, Finding
+from jeweller.assessment.note_starts import judge_starts
+from jeweller.assessment.pitches import _OctaveJudge, judge_tuning
+from jeweller.assessment.settings import make_settings
+from jeweller.assessment.sound import judge_dynamics
+from jeweller.assessment.timing import judge_rhythm
+from jeweller.instruments.table import instruments, require_instrument
+from jeweller.notation.model import Mark
+from jeweller.notation.performance import Line, make_line
+from jeweller.notes.build import make_items
+from jeweller.notes.note_starts import Start
+from jeweller.notes.restarts import (
     begin_with_sound,
     drop_false_starts,
     find_restarts,
     ghost_odds,
     without_ghosts,
 )
-from jeweller.follow.follow import make_items
-from jeweller.follow.result import Event, Jump
-from jeweller.follow.starts import Start
-from jeweller.instruments.table import instruments, require_instrument
-from jeweller.judge.click import Click, judge_click, judge_tempo
-from jeweller.judge.counting import judge_count
-from jeweller.judge.finding import SURE, Finding
-from jeweller.judge.pitches import _OctaveJudge, judge_tuning
-from jeweller.judge.settings import make_settings
-from jeweller.judge.sound import judge_dynamics
-from jeweller.judge.starts import judge_starts
-from jeweller.judge.timing import judge_rhythm
-from jeweller.score.line import Line, make_line
-from jeweller.score.model import Mark
+from jeweller.notes.table import Event, Jump
 from tests.support import line_of, part_of
 from tests.test_rules import LINE, case_of, kinds, onsets
 

@@ -10,19 +10,19 @@ from functools import cache
 import numpy as np
 from scipy.signal import resample_poly
 
-from jeweller.follow.follow import follow
-from jeweller.hear.features import hear
+from jeweller.assessment.assess import judge
+from jeweller.assessment.finding import SURE
+from jeweller.assessment.settings import JudgeSettings
+from jeweller.features.extraction import hear
 from jeweller.instruments.table import require_instrument
-from jeweller.judge.finding import SURE
-from jeweller.judge.judge import judge
-from jeweller.judge.settings import JudgeSettings
-from jeweller.player.noises import clicks
-from jeweller.player.perform import Manner, Plan, perform
-from jeweller.player.room import Room, put_in_room
-from jeweller.player.synth import RATE as SYNTH_RATE
-from jeweller.player.synth import render as render_synth
-from jeweller.player.synth import voice
-from jeweller.score.line import Line
+from jeweller.notation.performance import Line
+from jeweller.notes.build import follow
+from jeweller.simulator.noises import clicks
+from jeweller.simulator.perform import Manner, Plan, perform
+from jeweller.simulator.room import Room, put_in_room
+from jeweller.synthesis.additive import RATE as SYNTH_RATE
+from jeweller.synthesis.additive import render as render_synth
+from jeweller.synthesis.additive import voice
 from tests.support import RATE, line_of
 
 # Bars: 1 plain, 2 long notes, 3 a slur, 4 a trill, 5 dotted, 6 a run, 7 a grace note, 8 a rest, 9 long.

@@ -18,15 +18,15 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from jeweller.decisions.records import Decision, Decisions
 from jeweller.errors import JewellerError, LedgerError
-from jeweller.ledger.bench import in_hand
-from jeweller.ledger.leave import office_rows
-from jeweller.ledger.library import Library
-from jeweller.ledger.store import COPIES, HEAD, restore
-from jeweller.ledger.summary import told_mark, why
-from jeweller.ledger.tables import Take, Tray
-from jeweller.mark.decisions import Decision, Decisions
-from jeweller.score.model import Score
+from jeweller.library.exports import office_rows
+from jeweller.library.library import Library
+from jeweller.library.store import COPIES, HEAD, restore
+from jeweller.library.summary import told_mark, why
+from jeweller.library.tables import Take, Tray
+from jeweller.library.tray import in_hand
+from jeweller.notation.model import Score
 from tests.support import checked_take
 
 
@@ -208,7 +208,7 @@ class Opened(LedgerCase):
         from alembic.autogenerate import compare_metadata
         from alembic.migration import MigrationContext
 
-        from jeweller.ledger.tables import Base
+        from jeweller.library.tables import Base
 
         with self.library.store.engine.connect() as connection:
             context = MigrationContext.configure(connection, opts={"compare_type": True})

@@ -10,14 +10,14 @@ import json
 import unittest
 
 from jeweller.cli.main import main
+from jeweller.difficulty.analysis import answers, look_over
+from jeweller.difficulty.simplifications import find_lighter
+from jeweller.difficulty.traps import KINDS, Trap, find_traps
 from jeweller.errors import ScoreError
+from jeweller.exercises.make import make
+from jeweller.exercises.request import Drill
 from jeweller.instruments.table import require_instrument
-from jeweller.look.lighter import find_lighter
-from jeweller.look.over import answers, look_over
-from jeweller.look.traps import KINDS, Trap, find_traps
-from jeweller.pattern.drill import Drill
-from jeweller.pattern.make import make
-from jeweller.score.model import Part
+from jeweller.notation.model import Part
 from tests.support import TempCase, part_of, score_file
 
 

@@ -10,11 +10,11 @@ import unittest
 
 import numpy as np
 
-from jeweller.follow.follow import make_items
-from jeweller.follow.mend import mend
-from jeweller.follow.result import Event, Following, Jump, shifted_down
-from jeweller.follow.starts import Start, short_notes
-from jeweller.score.line import Line
+from jeweller.notation.performance import Line
+from jeweller.notes.build import make_items
+from jeweller.notes.note_starts import Start, short_notes
+from jeweller.notes.repair import mend
+from jeweller.notes.table import Event, Following, Jump, shifted_down
 from tests.support import line_of
 
 BEAT = 0.6  # seconds a quarter

@@ -16,19 +16,19 @@ import numpy as np
 
 from jeweller.audio.decode import decode
 from jeweller.cli.main import main
+from jeweller.documents.parts import SheetSettings, parts_page, played_midi
+from jeweller.documents.text_lines import UnderSettings, texts_of
 from jeweller.errors import DrillError
+from jeweller.exercises.make import make, written_tonic
+from jeweller.exercises.request import ARTICULATIONS, CHOICES, INTERVALS, KINDS, METRES, Drill, with_choices
+from jeweller.exercises.rhythms import ROWS
+from jeweller.exercises.scales import SCALES, read_tonic
 from jeweller.instruments.table import find_instrument, instruments, require_instrument
-from jeweller.pattern.drill import ARTICULATIONS, CHOICES, INTERVALS, KINDS, METRES, Drill, with_choices
-from jeweller.pattern.make import make, written_tonic
-from jeweller.pattern.rhythms import ROWS
-from jeweller.pattern.scales import SCALES, read_tonic
-from jeweller.player.model import sounded
-from jeweller.score.line import make_line
-from jeweller.score.load import load_score
-from jeweller.score.model import Part
-from jeweller.score.values import TYPE_QUARTERS
-from jeweller.sheet.parts import SheetSettings, parts_page, played_midi
-from jeweller.sheet.under import UnderSettings, texts_of
+from jeweller.notation.model import Part
+from jeweller.notation.performance import make_line
+from jeweller.notation.readers.sandbox import load_score
+from jeweller.notation.values import TYPE_QUARTERS
+from jeweller.synthesis.model import sounded
 from tests.support import TempCase, part_of
 
 KEYS = ("C", "G", "D", "A", "E", "B", "F#", "F", "Bb", "Eb", "Ab", "Db")

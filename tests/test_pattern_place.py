@@ -9,11 +9,11 @@ import re
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from jeweller.desk.maker import SENTENCES, Maker
+from jeweller.documents.parts import parts_page
+from jeweller.exercises.request import KINDS
+from jeweller.gui.places.pattern_book.sentence import SENTENCES, Maker
 from jeweller.instruments.table import require_instrument
-from jeweller.pattern.drill import KINDS
-from jeweller.score.load import load_score
-from jeweller.sheet.parts import parts_page
+from jeweller.notation.readers.sandbox import load_score
 from tests.support import part_of
 from tests.test_desk import DeskCase
 from tests.test_formats import midi

@@ -22,11 +22,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.desk.asked import AskedDialog
-from jeweller.desk.people import MarksBox, PlayerBox, YearBox
-from jeweller.ledger.library import Library
-from jeweller.ledger.over_time import over_time
-from jeweller.ledger.years import held_in_band, new_year
+from jeweller.gui.places.bench.criteria_dialog import AskedDialog
+from jeweller.gui.places.ledger.people_dialogs import MarksBox, PlayerBox, YearBox
+from jeweller.library.library import Library
+from jeweller.library.progress import over_time
+from jeweller.library.years import held_in_band, new_year
 from tests.test_class import fill
 from tests.test_desk import DeskCase
 from tests.test_ledger import LedgerCase

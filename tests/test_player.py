@@ -9,13 +9,14 @@ import unittest
 
 import numpy as np
 
-from jeweller.band import DEMO, read_band
-from jeweller.check import Options, check
+from jeweller.assets import DEMO
 from jeweller.cli.demo import _compare
+from jeweller.demo_band import read_band
 from jeweller.instruments.table import find_instrument, instruments
-from jeweller.player.model import play_model
-from jeweller.player.perform import Manner, Plan, perform
-from jeweller.player.sampler import RATE, Tone, render, sound_names
+from jeweller.pipeline.check import Options, check
+from jeweller.simulator.perform import Manner, Plan, perform
+from jeweller.synthesis.model import play_model
+from jeweller.synthesis.sampler import RATE, Tone, render, sound_names
 from tests.test_audio import frequency
 from tests.test_ear import LINE, index_of
 

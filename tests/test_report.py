@@ -8,23 +8,23 @@ import json
 import mido
 import numpy as np
 
-from jeweller.check import Checked, Options, bar_range, check
+from jeweller.assessment.finding import FACET_OF, KINDS, Finding, bounded_confidence
+from jeweller.assessment.messages import beats, counts, write_words
+from jeweller.assessment.settings import make_settings
+from jeweller.audio.encode import write_sound
+from jeweller.decisions.records import Decision, Decisions, decisions_path, load, save
+from jeweller.documents.annotations import Ruler, View, draw_marks, staff_place
+from jeweller.documents.check_documents import annotated_musicxml, heard_midi, render_sheets
+from jeweller.documents.engraving import engrave
+from jeweller.documents.page import html_to_pdf, marked_page, pdf_to_png
+from jeweller.documents.plain_text import explain_text, player_words, summary_text
+from jeweller.documents.theme import DARK, LIGHT
 from jeweller.errors import JewellerError, ScoreError, SettingError, TakeError
-from jeweller.judge.finding import FACET_OF, KINDS, Finding, bounded_confidence
-from jeweller.judge.settings import make_settings
-from jeweller.judge.words import beats, counts, write_words
-from jeweller.mark.decisions import Decision, Decisions, decisions_path, load, save
-from jeweller.mark.scheme import SCHEMES, add_up, find_scheme
-from jeweller.player.room import write_sound
+from jeweller.grading.scheme import SCHEMES, add_up, find_scheme
+from jeweller.notation.readers.musicxml import read
+from jeweller.pipeline.check import Checked, Options, bar_range, check
+from jeweller.pipeline.review import BesideTake, Review
 from jeweller.report.validate import problems
-from jeweller.review import BesideTake, Review
-from jeweller.score.musicxml import read
-from jeweller.sheet.engrave import engrave
-from jeweller.sheet.leave import annotated_musicxml, heard_midi, render_sheets
-from jeweller.sheet.marks import Ruler, View, draw_marks, staff_place
-from jeweller.sheet.page import html_to_pdf, marked_page, pdf_to_png
-from jeweller.sheet.plain_text import explain_text, player_words, summary_text
-from jeweller.sheet.theme import DARK, LIGHT
 from tests.support import RATE, TempCase, changed, line_of, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE, index_of
 

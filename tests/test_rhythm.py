@@ -12,22 +12,22 @@ from fractions import Fraction
 
 import numpy as np
 
-from jeweller.check import Options, check
+from jeweller.assessment.finding import SURE
+from jeweller.audio.encode import write_sound
 from jeweller.cli.main import main
-from jeweller.follow.follow import follow
-from jeweller.hear.features import hear
-from jeweller.judge.finding import SURE
-from jeweller.player.room import write_sound
-from jeweller.player.strokes import KINDS, tuned
-from jeweller.player.strokes import RATE as STROKE_RATE
-from jeweller.player.strokes import render as render_strokes
-from jeweller.player.studio import make_rhythm_take
+from jeweller.documents.plain_text import explain_text
+from jeweller.features.extraction import hear
+from jeweller.notation.model import Part, Score
+from jeweller.notation.performance import Line, make_line
+from jeweller.notation.readers.sandbox import load_score
+from jeweller.notation.writers.musicxml import write_musicxml
+from jeweller.notes.build import follow
+from jeweller.pipeline.check import Options, check
 from jeweller.report.validate import problems
-from jeweller.score.line import Line, make_line
-from jeweller.score.load import load_score
-from jeweller.score.model import Part, Score
-from jeweller.score.write import write_musicxml
-from jeweller.sheet.plain_text import explain_text
+from jeweller.simulator.recordings import make_rhythm_take
+from jeweller.synthesis.percussion import KINDS, tuned
+from jeweller.synthesis.percussion import RATE as STROKE_RATE
+from jeweller.synthesis.percussion import render as render_strokes
 from tests.support import RATE, TempCase, line_of, part_of, score_file
 
 CLAPPED = (

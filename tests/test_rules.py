@@ -9,29 +9,29 @@ from unittest import mock
 
 import numpy as np
 
-from jeweller.follow.boundaries import find_boundaries, peaks
-from jeweller.follow.follow import follow, make_items
-from jeweller.follow.joins import Join
-from jeweller.follow.ornaments import Ornament
-from jeweller.follow.result import Event, Following
-from jeweller.follow.search import SLACK, search
-from jeweller.follow.segments import SegmentTable, gather_evidence
-from jeweller.follow.settings import DEFAULT
-from jeweller.follow.tempo import weighted_median
-from jeweller.follow.tone import hear_clearness
-from jeweller.hear.features import Features, hear
+from jeweller.alignment.candidates import find_boundaries, peaks
+from jeweller.alignment.decoder import SLACK, search
+from jeweller.alignment.segments import SegmentTable, gather_evidence
+from jeweller.alignment.settings import DEFAULT
+from jeweller.alignment.tempo import weighted_median
+from jeweller.assessment.articulation import judge_joins
+from jeweller.assessment.assess import judge
+from jeweller.assessment.context import Case
+from jeweller.assessment.counting import judge_count
+from jeweller.assessment.finding import SURE, Finding
+from jeweller.assessment.ornaments import judge_ornaments
+from jeweller.assessment.pitches import judge_tuning
+from jeweller.assessment.settings import JudgeSettings, make_settings
+from jeweller.assessment.sound import judge_clearness
+from jeweller.assessment.timing import judge_rhythm
+from jeweller.features.extraction import Features, hear
 from jeweller.instruments.table import Instrument, require_instrument
-from jeweller.judge.articulation import judge_joins
-from jeweller.judge.case import Case
-from jeweller.judge.counting import judge_count
-from jeweller.judge.finding import SURE, Finding
-from jeweller.judge.judge import judge
-from jeweller.judge.ornaments import judge_ornaments
-from jeweller.judge.pitches import judge_tuning
-from jeweller.judge.settings import JudgeSettings, make_settings
-from jeweller.judge.sound import judge_clearness
-from jeweller.judge.timing import judge_rhythm
-from jeweller.score.line import Line, make_line
+from jeweller.notation.performance import Line, make_line
+from jeweller.notes.build import follow, make_items
+from jeweller.notes.ornaments import Ornament
+from jeweller.notes.sustain import hear_clearness
+from jeweller.notes.table import Event, Following
+from jeweller.notes.transitions import Join
 from tests.support import changed, line_of, part_of, sounding, straight
 
 WALK = " | ".join(
@@ -167,7 +167,7 @@ class Searching(unittest.TestCase):
         )
         spq, every = np.full(len(items.midi), 60 / 90), []
         for slack in (SLACK, 1e6):
-            with mock.patch("jeweller.follow.search.SLACK", slack):
+            with mock.patch("jeweller.alignment.decoder.SLACK", slack):
                 every.append(search(table, spq, carried=True))
         self.assertEqual(every[0], every[1])
         self.assertGreater(len(every[0].steps), len(events))

@@ -11,15 +11,15 @@ import zipfile
 from fractions import Fraction
 
 from jeweller.errors import ScoreError
-from jeweller.plain import from_plain, to_plain
-from jeweller.score.line import make_line, playing_order
-from jeweller.score.load import choose_part, load_score, usable_part
-from jeweller.score.model import Bar, Score
-from jeweller.score.musicxml import read, unpack
-from jeweller.score.opening import read as open_any
-from jeweller.score.pitch import Pitch, in_key, key_alter, key_letters, key_name, spell
-from jeweller.score.summary import score_summary
-from jeweller.score.write import compute_beams, write_musicxml
+from jeweller.notation.model import Bar, Score
+from jeweller.notation.performance import make_line, playing_order
+from jeweller.notation.pitch import Pitch, in_key, key_alter, key_letters, key_name, spell
+from jeweller.notation.readers.detect import read as open_any
+from jeweller.notation.readers.musicxml import read, unpack
+from jeweller.notation.readers.sandbox import choose_part, load_score, usable_part
+from jeweller.notation.summary import score_summary
+from jeweller.notation.writers.musicxml import compute_beams, write_musicxml
+from jeweller.serialization import from_plain, to_plain
 from tests.support import TempCase, line_of, part_of
 
 HEAD = (

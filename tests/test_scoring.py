@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from jeweller.judge.finding import KINDS
+from jeweller.assessment.finding import KINDS
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "bench"))
 from ablations import ABLATIONS, SECOND, switched_off
@@ -199,7 +199,7 @@ class Tables(unittest.TestCase):
         self.assertEqual({k: v["takes"] for k, v in parts.items()}, {"Flute": 6, "Tuba": 6})
 
     def test_every_component_can_be_switched_off_and_comes_back(self) -> None:
-        from jeweller import check
+        from jeweller.pipeline import check
 
         before = check.follow
         for name in ("", *ABLATIONS, *SECOND):

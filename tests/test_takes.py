@@ -16,15 +16,16 @@ from typing import Any
 
 import numpy as np
 
-from jeweller.check import Options, check
+from jeweller.assessment.finding import SURE
+from jeweller.assessment.settings import make_settings
+from jeweller.audio.encode import write_sound
 from jeweller.cli.main import main
-from jeweller.judge.finding import SURE
-from jeweller.judge.settings import make_settings
-from jeweller.player.perform import Manner, Plan, perform
-from jeweller.player.room import Room, put_in_room, write_sound
-from jeweller.player.sampler import render
-from jeweller.player.studio import make_take, write_take
-from jeweller.score.write import write_musicxml
+from jeweller.notation.writers.musicxml import write_musicxml
+from jeweller.pipeline.check import Options, check
+from jeweller.simulator.perform import Manner, Plan, perform
+from jeweller.simulator.recordings import make_take, write_take
+from jeweller.simulator.room import Room, put_in_room
+from jeweller.synthesis.sampler import render
 from tests.support import TempCase, changed, line_of, part_of, score_file, sounding, straight
 from tests.test_ear import check as hear_and_judge
 

@@ -16,20 +16,30 @@ from unittest import mock
 
 import numpy as np
 
+from jeweller.assets import DEMO
 from jeweller.audio.decode import file_hash
-from jeweller.band import DEMO, read_band
-from jeweller.check import Options
+from jeweller.audio.encode import write_sound
 from jeweller.cli.main import main
+from jeweller.demo_band import read_band
 from jeweller.errors import LedgerError
 from jeweller.instruments.table import require_instrument
-from jeweller.ledger.checking import Checking, News, Work, checked, options_of
-from jeweller.ledger.demo import fill_demo
-from jeweller.ledger.intake import Known, candidates, guess, guess_all, part_for, recognise, recordings, words
-from jeweller.ledger.tables import Assignment, Player, Take
-from jeweller.player.noises import say
-from jeweller.player.room import write_sound
-from jeweller.score.line import make_line
-from jeweller.score.load import load_score
+from jeweller.library.checking import Checking, News, Work, checked, options_of
+from jeweller.library.demo import fill_demo
+from jeweller.library.intake import (
+    Known,
+    candidates,
+    guess,
+    guess_all,
+    part_for,
+    recognise,
+    recordings,
+    words,
+)
+from jeweller.library.tables import Assignment, Player, Take
+from jeweller.notation.performance import make_line
+from jeweller.notation.readers.sandbox import load_score
+from jeweller.pipeline.check import Options
+from jeweller.simulator.noises import say
 from tests.support import RATE, changed, part_of, score_file, sounding, straight
 from tests.test_ledger import LedgerCase
 

@@ -13,11 +13,11 @@ from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QMenu
 
 from jeweller.cli.main import main
+from jeweller.documents.check_documents import render_sheets
+from jeweller.documents.plain_text import summary_text
+from jeweller.documents.theme import LIGHT
 from jeweller.errors import SettingError
-from jeweller.ledger.library import Library
-from jeweller.sheet.leave import render_sheets
-from jeweller.sheet.plain_text import summary_text
-from jeweller.sheet.theme import LIGHT
+from jeweller.library.library import Library
 from jeweller.usage import Usage, usage_of
 from tests.support import checked_take
 from tests.test_class import fill

@@ -13,15 +13,16 @@ import re
 from fractions import Fraction
 from pathlib import Path
 
+from jeweller.audio.encode import write_sound
 from jeweller.instruments.table import require_instrument
-from jeweller.player.perform import Manner, Plan, perform
-from jeweller.player.room import Room, put_in_room, write_sound
-from jeweller.player.sampler import RATE, render
-from jeweller.score.line import Line, make_line
-from jeweller.score.model import Bar, Mark, Note, Part, Score
-from jeweller.score.pitch import Pitch, key_alter
-from jeweller.score.values import guess_type
-from jeweller.score.write import write_musicxml
+from jeweller.notation.model import Bar, Mark, Note, Part, Score
+from jeweller.notation.performance import Line, make_line
+from jeweller.notation.pitch import Pitch, key_alter
+from jeweller.notation.values import guess_type
+from jeweller.notation.writers.musicxml import write_musicxml
+from jeweller.simulator.perform import Manner, Plan, perform
+from jeweller.simulator.room import Room, put_in_room
+from jeweller.synthesis.sampler import RATE, render
 
 OUT = Path(__file__).parent.parent / "src" / "jeweller" / "assets" / "demo"
 STEPS = "CDEFGAB"

@@ -18,14 +18,15 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
 from PySide6.QtTest import QTest
 
+from jeweller.assets import DEMO
 from jeweller.audio.ports import SimulatedSpeaker
-from jeweller.band import DEMO, read_band
-from jeweller.desk.app import make_app, open_settings
-from jeweller.desk.asked import AskedDialog
-from jeweller.desk.window import Window
+from jeweller.demo_band import read_band
+from jeweller.documents.page import pdf_to_png
+from jeweller.gui.places.bench.criteria_dialog import AskedDialog
+from jeweller.gui.shell.app import make_app, open_settings
+from jeweller.gui.shell.window import Window
 from jeweller.instruments.table import require_instrument
-from jeweller.ledger.assigned import kinds_of
-from jeweller.sheet.page import pdf_to_png
+from jeweller.library.assignments import kinds_of
 
 TYPED = (
     "T:Harbour song\nM:3/4\nL:1/4\nQ:1/4=96\nK:F\nC | F2 A | !trill!c2 B | A ^G A | _e2 d !foo! | c3 | "

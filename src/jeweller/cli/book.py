@@ -6,11 +6,11 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from jeweller.band import data_home
-from jeweller.book.shelf import CONTAINS, Piece, Query, Shelf
+from jeweller.demo_band import data_home
 from jeweller.errors import BookError
 from jeweller.instruments.fingerings import note_midi
-from jeweller.score.load import load_scores
+from jeweller.notation.readers.sandbox import load_scores
+from jeweller.repertoire.shelf import CONTAINS, Piece, Query, Shelf
 
 
 def add_book(commands: Any) -> None:

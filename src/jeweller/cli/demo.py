@@ -13,15 +13,15 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from jeweller.band import TrayTake, demo_band
-from jeweller.sheet.page import html_to_pdf, marked_page, pdf_to_png
+from jeweller.demo_band import TrayTake, demo_band
+from jeweller.documents.page import html_to_pdf, marked_page, pdf_to_png
 
 SURE = 0.5
 
 
 def run_demo(out: Path | None) -> int:
     """Opens the window on the demo band, or works through it offscreen. Returns the exit status."""
-    from jeweller.desk.app import has_display, run_window
+    from jeweller.gui.shell.app import has_display, run_window
 
     name, tray = demo_band()
     if has_display() and out is None:
@@ -35,8 +35,8 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
     from PySide6.QtWidgets import QApplication
 
     from jeweller.audio.ports import SimulatedSpeaker
-    from jeweller.desk.app import make_app, open_settings
-    from jeweller.desk.window import Window
+    from jeweller.gui.shell.app import make_app, open_settings
+    from jeweller.gui.shell.window import Window
 
     make_app()
     window = Window(open_settings(folder / "desk.ini"), SimulatedSpeaker(), tray, name)

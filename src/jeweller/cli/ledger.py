@@ -10,20 +10,20 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-from jeweller.band import data_home
+from jeweller.demo_band import data_home
+from jeweller.documents.marks_export import COLUMNS, marks_csv, marks_xlsx
 from jeweller.errors import LedgerError
 from jeweller.files import write_bytes
-from jeweller.ledger.bench import lines
-from jeweller.ledger.checking import Checking
-from jeweller.ledger.class_view import class_view, pieces_of
-from jeweller.ledger.intake import enter_tray, look_at
-from jeweller.ledger.leave import office_rows
-from jeweller.ledger.library import Library
-from jeweller.ledger.privacy import delete_player, give_out, held
-from jeweller.ledger.store import restore
-from jeweller.ledger.summary import told_mark
-from jeweller.ledger.tables import Player, Tray
-from jeweller.sheet.office import COLUMNS, marks_csv, marks_xlsx
+from jeweller.library.checking import Checking
+from jeweller.library.class_view import class_view, pieces_of
+from jeweller.library.exports import office_rows
+from jeweller.library.intake import enter_tray, look_at
+from jeweller.library.library import Library
+from jeweller.library.privacy import delete_player, give_out, held
+from jeweller.library.store import restore
+from jeweller.library.summary import told_mark
+from jeweller.library.tables import Player, Tray
+from jeweller.library.tray import lines
 from jeweller.usage import usage_of
 
 

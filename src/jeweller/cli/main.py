@@ -16,7 +16,7 @@ from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
 
 if TYPE_CHECKING:
-    from jeweller.check import Options
+    from jeweller.pipeline.check import Options
 
 NOT_FOLLOWED = 3
 UNUSABLE = 2
@@ -245,8 +245,8 @@ def _add_asked(parser: argparse.ArgumentParser) -> None:
 
 def _asked(options: argparse.Namespace) -> Options:
     """Raises JewellerError, SettingError."""
-    from jeweller.check import Options
-    from jeweller.judge.settings import make_settings
+    from jeweller.assessment.settings import make_settings
+    from jeweller.pipeline.check import Options
 
     changes: dict[str, str] = {}
     for item in options.set:
@@ -300,7 +300,7 @@ def main(argv: list[str] | None = None) -> int:
             from jeweller.cli.demo import run_demo
 
             return run_demo(Path(options.out) if options.out else None)
-        from jeweller.desk.app import run_window
+        from jeweller.gui.shell.app import run_window
 
         return run_window(getattr(options, "score", None), getattr(options, "take", None))
     except JewellerError as error:
@@ -322,8 +322,8 @@ def _write_json(data: dict[str, Any], target: str) -> None:
 
 
 def _check(options: argparse.Namespace) -> int:
-    from jeweller.check import check
-    from jeweller.sheet.theme import LIGHT
+    from jeweller.documents.theme import LIGHT
+    from jeweller.pipeline.check import check
     from jeweller.usage import usage_of
 
     checked = check(options.score, options.take, _asked(options))
@@ -334,11 +334,11 @@ def _check(options: argparse.Namespace) -> int:
         k: getattr(options, k) for k in ("html", "pdf", "png", "midi", "musicxml") if getattr(options, k)
     }
     if wanted:
-        from jeweller.sheet.leave import write_sheets
+        from jeweller.documents.check_documents import write_sheets
 
         write_sheets(checked, wanted, theme)
     if not options.json and not wanted:
-        from jeweller.sheet.plain_text import summary_text
+        from jeweller.documents.plain_text import summary_text
 
         sys.stdout.write(summary_text(theme.usage.report(report)))
     for warning in (*checked.score.warnings, *checked.recording.warnings):
@@ -356,7 +356,7 @@ def _check(options: argparse.Namespace) -> int:
 
 
 def _batch(options: argparse.Namespace) -> int:
-    from jeweller.batch import find_jobs, run_batch
+    from jeweller.pipeline.batch import find_jobs, run_batch
 
     target = Path(options.json_dir)
     jobs = find_jobs(Path(options.source), target)
@@ -378,8 +378,8 @@ def _batch(options: argparse.Namespace) -> int:
 
 
 def _score(options: argparse.Namespace) -> int:
-    from jeweller.score.load import load_score
-    from jeweller.score.summary import score_summary
+    from jeweller.notation.readers.sandbox import load_score
+    from jeweller.notation.summary import score_summary
 
     summary = score_summary(load_score(options.file))
     if options.json:
@@ -404,7 +404,7 @@ def _explain(options: argparse.Namespace) -> int:
     chosen = [f for k, f in enumerate(findings) if wanted in (str(k + 1), f["key"])]
     if not chosen:
         raise JewellerError(f"There is no finding {wanted}; the report has {len(findings)}.")
-    from jeweller.sheet.plain_text import explain_text
+    from jeweller.documents.plain_text import explain_text
 
     sys.stdout.write(explain_text(report, chosen[0]))
     return 0

@@ -6,22 +6,22 @@ import argparse
 import dataclasses
 from pathlib import Path
 
+from jeweller.audio.encode import write_sound
+from jeweller.difficulty.analysis import look_over
+from jeweller.difficulty.ensemble import told
+from jeweller.documents.check_documents import write_documents
+from jeweller.documents.parts import SheetSettings, instrument_of, render_parts
+from jeweller.documents.text_lines import COUNTINGS, LINES, UnderSettings
 from jeweller.errors import DrillError, SettingError
+from jeweller.exercises.make import BAND, make
+from jeweller.exercises.parts import best_octave, written_for
+from jeweller.exercises.request import BOUNDS, CHOICES, KINDS, SPANS, USES, Drill, with_choices
 from jeweller.files import json_text, write_bytes
 from jeweller.instruments.table import Instrument, instruments, require_instrument
-from jeweller.look.band import told
-from jeweller.look.over import look_over
-from jeweller.pattern.drill import BOUNDS, CHOICES, KINDS, SPANS, USES, Drill, with_choices
-from jeweller.pattern.make import BAND, make
-from jeweller.pattern.parts import best_octave, written_for
-from jeweller.plain import to_plain
-from jeweller.player.model import sounded
-from jeweller.player.room import write_sound
-from jeweller.score.load import choose_part, load_score
-from jeweller.score.model import Score
-from jeweller.sheet.leave import write_documents
-from jeweller.sheet.parts import SheetSettings, instrument_of, render_parts
-from jeweller.sheet.under import COUNTINGS, LINES, UnderSettings
+from jeweller.notation.model import Score
+from jeweller.notation.readers.sandbox import choose_part, load_score
+from jeweller.serialization import to_plain
+from jeweller.synthesis.model import sounded
 from jeweller.usage import usage_of
 
 

@@ -11,7 +11,7 @@ import json
 import re
 from pathlib import Path
 
-from jeweller.score.pitch import STEP_SEMITONE
+from jeweller.notation.pitch import STEP_SEMITONE
 
 Keys = frozenset[str]
 MAIN = frozenset("1234567")  # the fingers that every woodwind has in common

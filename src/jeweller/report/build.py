@@ -13,14 +13,14 @@ from typing import Any
 import numpy as np
 
 from jeweller import __version__
+from jeweller.assessment.context import Case
+from jeweller.assessment.finding import MISSED_KINDS, SURE, WRONG_KINDS, Finding
+from jeweller.assessment.settings import JudgeSettings
 from jeweller.audio.decode import Recording
-from jeweller.judge.case import Case
-from jeweller.judge.finding import MISSED_KINDS, SURE, WRONG_KINDS, Finding
-from jeweller.judge.settings import JudgeSettings
-from jeweller.mark.scheme import Scheme, add_up, facet_marks
+from jeweller.grading.scheme import Scheme, add_up, facet_marks
+from jeweller.notation.performance import LineNote
+from jeweller.notation.pitch import Pitch, key_name
 from jeweller.report.good import good_things, trap_answers
-from jeweller.score.line import LineNote
-from jeweller.score.pitch import Pitch, key_name
 
 EAR_VERSION = "9"
 

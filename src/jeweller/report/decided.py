@@ -8,13 +8,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from jeweller.judge.case import Case
-from jeweller.judge.finding import Finding
-from jeweller.mark.decisions import Decisions, added_finding
-from jeweller.mark.scheme import Scheme, add_up, facet_marks
+from jeweller.assessment.context import Case
+from jeweller.assessment.finding import Finding
+from jeweller.decisions.records import Decisions, added_finding
+from jeweller.grading.scheme import Scheme, add_up, facet_marks
+from jeweller.notation.ids import ids_of
 from jeweller.report.build import finding_dict, note_verdicts, wrong_by_facet
 from jeweller.report.good import good_things, trap_answers
-from jeweller.score.ids import ids_of
 
 
 def decided_report(

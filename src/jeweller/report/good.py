@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from jeweller.judge.case import Case
-from jeweller.judge.finding import SURE, Finding
+from jeweller.assessment.context import Case
+from jeweller.assessment.finding import SURE, Finding
 
 EVEN_SPREAD = 0.10  # runs with a spread below this are worth a word
 STEADY_CV = 0.05

@@ -1,0 +1,299 @@
+"""What every segment between two boundaries is worth, whatever the tempo: shared by all passes of the search.
+
+A segment runs from one onset to the next. For each note that may end there: the best of its written pitch,
+another pitch and silence, with the attack at its beginning and the attacks inside it. Besides, for each
+segment: a note that is not written, or no music.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.alignment.candidates import Boundaries
+from jeweller.alignment.settings import FollowSettings
+from jeweller.features.extraction import Features
+from jeweller.notation.performance import NO_PITCH
+
+Array = npt.NDArray[np.float32]
+NEVER = np.float32(-1e9)
+
+# What a step of the way is.
+NOTE, WRONG, MISSED, DELETED, EXTRA, JUNK, JUMP, LEAD = range(8)
+
+LONGEST_NOTE_S = 60.0  # no segment is longer
+LONGEST_EXTRA_S = 2.5  # nor a note that is not written
+PLAIN = 0.98  # a note's own share of its time from which no rest follows
+CLEAR = 0.9  # periodicity of frames that tell the tuning
+
+
+@dataclass(frozen=True)
+class Items:
+    """The notes to follow, as arrays of length N."""
+
+    midi: npt.NDArray[np.int64]  # sounding
+    ioi_q: npt.NDArray[np.float64]  # quarters to the next onset
+    sound_share: npt.NDArray[np.float64]  # the note's own share of that
+    repeated: npt.NDArray[np.bool_]  # same pitch as the note before, with nothing between
+    slurred: npt.NDArray[np.bool_]
+    trill: npt.NDArray[np.bool_]
+    bar_start: npt.NDArray[np.bool_]  # first note of a bar (of the performance)
+    opening: npt.NDArray[
+        np.bool_
+    ]  # of these, one a take may begin with: a bar that comes again is begun with its first time
+    bar: npt.NDArray[np.int64]
+    last_free: npt.NDArray[np.bool_]  # may be held as long as liked: the last note, fermatas
+    graces: tuple[frozenset[int], ...]  # sounding pitches of the grace notes before each
+    pitched: bool = True  # False: rhythm alone
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """Cumulated nats per pitch frame: `written`, `rest` and `any` (T+1, P), `silence` (T+1,), `sound` (T+1,)
+    seconds of sound.
+
+    `rest` is what a written rest behind a pitch is worth: the same pitch held on is still that note, anything
+    else is discounted.
+    """
+
+    written: Array
+    rest: Array
+    any: Array
+    silence: npt.NDArray[np.float64]
+    sound: npt.NDArray[np.float64]
+    low: int
+
+
+@dataclass(frozen=True)
+class Starts:
+    """Boundaries from which a segment to boundary `end` may come, (A,) each, and what such a segment is worth
+    whatever note is written.
+    """
+
+    end: int
+    before: npt.NDArray[np.int64]  # the boundaries
+    top: Array  # nats for the likeliest pitch
+    top_pitch: npt.NDArray[np.int64]  # that pitch
+    inside: Array  # nats that attacks strictly between cost
+    stay: Array  # worth of a note that is not written, or of no music
+    is_extra: npt.NDArray[np.bool_]  # which of the two
+
+
+@dataclass(frozen=True)
+class Segments:
+    """The segments from A starts to one boundary, for the M notes that may end there."""
+
+    worth: Array  # (A, M)
+    written: Array  # (A, M) nats for the written pitch
+    other: Array  # (A, M) for another one
+    gone: Array  # (A,) for none
+
+    def kind(self, start: npt.NDArray[np.int64], note: npt.NDArray[np.int64]) -> npt.NDArray[np.int8]:
+        """NOTE, WRONG or MISSED for pairs of a start and a note."""
+        other, written = self.other[start, note], self.written[start, note]
+        heard = np.where(other > written, WRONG, NOTE)
+        return np.where(self.gone[start] > np.maximum(other, written), MISSED, heard).astype(np.int8)
+
+
+def near_pitches(features: Features, reach: float) -> Array:
+    """(T, P) the periodicity within `reach` semitones of every pitch of the take's own tuning: a note between
+    two semitones is heard as either.
+    """
+    clear = ~np.isnan(features.f0) & (features.best > CLEAR)
+    turns = np.exp(2j * np.pi * features.f0[clear])
+    tuning = float(np.angle(turns.sum()) / (2 * np.pi)) if clear.any() else 0.0
+    columns = np.arange(
+        features.low, features.low + features.salience.shape[1], dtype=np.float32
+    ) + np.float32(tuning)
+    out = np.where(np.abs(features.place - columns) <= reach, features.salience, 0.0)
+    for step in (-1, 1):
+        salience, place = np.roll(features.salience, step, axis=1), np.roll(features.place, step, axis=1)
+        out = np.maximum(out, np.where(np.abs(place - columns) <= reach, salience, 0.0))
+    return out.astype(np.float32)
+
+
+def gather_evidence(features: Features, s: FollowSettings) -> Evidence:
+    frames = len(features.best)
+    ratio = round(features.step_s / features.hop_s)
+    level = features.level[::ratio][:frames]
+    threshold = max(features.loud_db - s.quiet_db, features.floor_db + 4.0)
+    voiced = np.clip((level - threshold) / 8.0, 0.0, 1.0) * np.clip((features.best - 0.35) / 0.3, 0.0, 1.0)
+    match = np.exp(
+        -np.maximum(features.best[:, None] - near_pitches(features, s.near_semitones), 0.0) / s.match_width
+    )
+    columns = np.arange(features.low, features.low + features.salience.shape[1], dtype=np.float32)
+    below = columns[None, :] < np.nan_to_num(features.f0, nan=-99.0)[:, None] - 0.7
+    per_frame = s.frame_weight * features.step_s
+    silent = np.float32(s.silence_rate * features.step_s) * np.clip((threshold + 6.0 - level) / 8.0, 0.0, 1.0)
+    written = (2.0 * match - 1.0) * (voiced * per_frame)[:, None] - silent[:, None]
+    rest = (
+        s.held_discount * np.maximum(2.0 * match - 1.0, 0.0)
+        - s.rest_discount * np.maximum(1.0 - 2.0 * match, 0.0)
+    ) * (voiced * per_frame)[:, None]
+    free = (2.0 * match * np.where(below, s.subharmonic_discount, 1.0) - 1.0) * (voiced * per_frame)[:, None]
+
+    def total(a: npt.NDArray[np.floating]) -> Array:
+        return np.concatenate([np.zeros((1, a.shape[1])), np.cumsum(a, axis=0, dtype=np.float64)]).astype(
+            np.float32
+        )
+
+    silence = np.concatenate([[0.0], np.cumsum(-voiced * per_frame)])
+    sound = np.concatenate([[0.0], np.cumsum(voiced * features.step_s)])
+    return Evidence(total(written), total(rest), total(free), silence, sound, features.low)
+
+
+def attacks_only(features: Features, s: FollowSettings) -> Evidence:
+    """Evidence for rhythm alone: no pitch speaks for or against a note; only where there is sound is
+    known.
+    """
+    frames = len(features.best)
+    level = features.level[:: round(features.step_s / features.hop_s)][:frames]
+    voiced = np.clip((level - max(features.loud_db - s.quiet_db, features.floor_db + 6.0)) / 8.0, 0.0, 1.0)
+    nothing = np.zeros(
+        (frames + 1, 1), np.float32
+    )  # one column for all: whatever the instrument's range, every note is as good
+    return Evidence(
+        nothing,
+        nothing,
+        nothing,
+        np.zeros(frames + 1),
+        np.concatenate([[0.0], np.cumsum(voiced * features.step_s)]),
+        NO_PITCH,
+    )
+
+
+class SegmentTable:
+    """Computes `Segments` by boundary."""
+
+    def __init__(
+        self, items: Items, evidence: Evidence, boundaries: Boundaries, step_s: float, s: FollowSettings
+    ) -> None:
+        self.items, self.evidence, self.s = items, evidence, s
+        self.frame = boundaries.frame
+        self.time = boundaries.frame * step_s
+        self.columns = items.midi - evidence.low
+        hit = np.minimum(boundaries.attack, 1.0)
+        moved = np.minimum(np.maximum(hit, boundaries.change), 1.0)
+        inside = s.inside_cost * np.maximum(hit - s.attack_pivot, 0.0) + s.fresh_cost * boundaries.fresh
+        self.inside = np.concatenate([[0.0], np.cumsum(inside)])
+        by_frame = np.zeros(len(evidence.sound) + 1)
+        np.add.at(by_frame, self.frame + 1, inside)
+        self.inside_frame = np.cumsum(by_frame)  # of all attacks before a frame
+        change, repeat = s.change_reward * (moved - s.attack_pivot), s.repeat_reward * (hit - s.attack_pivot)
+        self.change = np.minimum(change, 0.0).astype(np.float32)
+        # What an attack at a boundary is worth to a note, (boundaries, 4): one that is slurred need not have
+        # one.
+        self.reward = np.stack(
+            [change, repeat, np.maximum(change, 0.0), np.maximum(repeat, 0.0)], axis=1
+        ).astype(np.float32)
+        self.begins = items.repeated + 2 * items.slurred  # which of the four
+        self.rested = items.sound_share <= PLAIN if items.pitched else np.zeros(len(items.midi), np.bool_)
+        self.plain = items.sound_share > PLAIN
+        self.trills = np.unique(self.columns[items.trill])
+        self.ahead = max(1, round(s.jump_ahead_s / step_s))
+        self.per_frame = s.frame_weight * step_s
+        self.ornamented = items.trill | np.array([bool(g) for g in items.graces], bool)
+        self._trills: dict[int, npt.NDArray[np.float64]] = {}
+
+    def best_pitch(self, b: int, before: npt.NDArray[np.int64]) -> tuple[Array, Array]:
+        """((A, P) nats for every pitch in the segments from boundaries `before` to b, (A,) the most of them,
+        trills included).
+        """
+        e = self.evidence
+        fa, fb = self.frame[before], int(self.frame[b])
+        every = e.any[fb] - e.any[fa]
+        most = every.max(axis=1)
+        for column in self.trills.tolist():
+            own = self._trilled(column)
+            most = np.maximum(most, (self.s.trill_share * (own[fb] - own[fa])).astype(np.float32))
+        return every, most
+
+    def starts(self, b: int, before: npt.NDArray[np.int64], every: Array) -> Starts:
+        """What the segments from boundaries `before` to b are worth, `every` (A, P) being their nats for
+        every pitch.
+        """
+        s, e = self.s, self.evidence
+        fa, fb = self.frame[before], int(self.frame[b])
+        inside = (self.inside[b] - self.inside[before + 1]).astype(np.float32)
+        top_pitch = every.argmax(axis=1)
+        top = every[np.arange(len(before)), top_pitch]
+        extra = s.extra_share * top - s.extra_cost - inside + self.change[before]
+        sound = e.sound[fb] - e.sound[fa]
+        junk = np.maximum(-s.junk_cost - s.junk_rate * sound, -s.pause_cost - s.pause_rate * sound)
+        near = self.time[b] - self.time[before] < LONGEST_EXTRA_S
+        stay = np.where(near, np.maximum(extra, junk), junk).astype(np.float32)
+        return Starts(b, before, top, top_pitch + e.low, inside, stay, near & (extra >= junk))
+
+    def segments(self, starts: Starts, index: npt.NDArray[np.int64]) -> Segments:
+        """The segments from `starts`, for the notes `index` (ascending)."""
+        s, e = self.s, self.evidence
+        fa, fb = self.frame[starts.before], int(self.frame[starts.end])
+        written = self._written(fa, fb, index)
+        trills = self.items.trill[index]
+        if trills.any():  # a trill has its own attacks: they count against it only where it was no trill
+            written[:, trills] += starts.inside[:, None]
+        other = np.where(
+            (starts.top_pitch - e.low)[:, None] == self.columns[index],
+            NEVER,
+            (starts.top - np.float32(s.wrong_cost))[:, None],
+        )
+        gone = (e.silence[fb] - e.silence[fa] - s.missed_cost).astype(np.float32)
+        heard = np.maximum(written, other)
+        attack = self.reward[starts.before].take(self.begins[index], axis=1)
+        attack += heard
+        worth = np.where(gone[:, None] > heard, gone[:, None], attack)
+        worth -= starts.inside[:, None]
+        rested = np.flatnonzero(self.rested[index])
+        if len(rested):
+            split = np.maximum(
+                self._split(fa[:, None], fb, self.items.sound_share[index[rested]]),
+                np.minimum(fa + 1, fb)[:, None],
+            )
+            worth[:, rested] += np.float32(1.0 - s.rest_inside_share) * (
+                self.inside_frame[fb] - self.inside_frame[split]
+            ).astype(np.float32)
+        return Segments(worth, written, other, gone)
+
+    def may_begin(self, b: int, index: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
+        """Whether what sounds from boundary b on is not clearly another pitch than the notes `index` begin
+        with, (M,).
+        """
+        written = self.evidence.written
+        here, ahead = int(self.frame[b]), min(int(self.frame[b]) + self.ahead, len(written) - 1)
+        columns = self.columns[index]
+        clear = self.s.jump_against * (ahead - here) * self.per_frame
+        return self.ornamented[index] | (written[ahead, columns] - written[here, columns] > -clear)
+
+    @staticmethod
+    def _split(
+        fa: npt.NDArray[np.int64], fb: int, share: float | npt.NDArray[np.float64]
+    ) -> npt.NDArray[np.int64]:
+        """The frame where a note's own share of its time ends and the written rest behind it begins."""
+        return np.asarray(np.minimum(fa + np.rint((fb - fa) * share).astype(np.int64), fb))
+
+    def _trilled(self, column: int) -> npt.NDArray[np.float64]:
+        """Cumulated evidence of a trill on a pitch: each frame by whichever of its notes fits best."""
+        found = self._trills.get(column)
+        if found is None:
+            found = self._trills[column] = np.concatenate(
+                [[0.0], np.cumsum(np.diff(self.evidence.written[:, column : column + 3], axis=0).max(axis=1))]
+            )
+        return found
+
+    def _written(self, fa: npt.NDArray[np.int64], fb: int, index: npt.NDArray[np.int64]) -> Array:
+        """(A, M) evidence of the written pitches, with silence for the share of a segment that is a written
+        rest.
+        """
+        s, e = self.s, self.evidence
+        columns, plain = self.columns[index], self.plain[index]
+        here = e.written[fb, columns] - e.written[fa[:, None], columns]
+        if not plain.all():
+            c, share = columns[~plain], self.items.sound_share[index[~plain]]
+            split = self._split(fa[:, None], fb, share)
+            here[:, ~plain] += e.written[split, c] - e.written[fb, c] + e.rest[fb, c] - e.rest[split, c]
+        for k in np.nonzero(self.items.trill[index])[0]:
+            own = self._trilled(int(columns[k]))
+            here[:, k] = np.maximum(here[:, k], s.trill_share * (own[fb] - own[fa]))
+        return here

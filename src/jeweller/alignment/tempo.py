@@ -1,0 +1,109 @@
+"""The local tempo of a way through the line, steps in the count taken out."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.alignment.candidates import Boundaries
+from jeweller.alignment.decoder import Step, Way
+from jeweller.alignment.segments import EXTRA, JUNK, NOTE, WRONG, Items
+
+STEP_BESIDE = 4  # intervals on each side that say what is usual there
+STEP_STEADY = 0.15  # log ratio: how far half of them may be from that
+STEP_QUARTERS, STEP_SHARE = (
+    0.6,
+    0.15,
+)  # out by so much, and by such a log ratio, an interval is a step in the count
+
+
+def local_tempo(
+    items: Items, way: Way, boundaries: Boundaries, step_s: float, fallback: float
+) -> npt.NDArray[np.float64]:
+    """Seconds per quarter at each note: the running weighted median (about nine notes) of stretches of at
+    least a quarter, shape (N,).
+
+    Single short intervals are left out: a dotted figure played even, or a swung run, is no change of tempo.
+    """
+    n = len(items.midi)
+    where, value, weight = [], [], []
+    steps = [s for s in way.steps if s.kind in (NOTE, WRONG) and not items.last_free[s.item]]
+    until = _until(way, steps)
+    seconds = [
+        float(boundaries.frame[end] - boundaries.frame[s.start]) * step_s
+        for s, end in zip(steps, until, strict=True)
+    ]
+    stepped = _stepped([float(items.ioi_q[s.item]) for s in steps], seconds)
+    for k, step in enumerate(steps):
+        quarters = 0.0
+        for m in range(k, min(k + 8, len(steps))):
+            last = steps[m]
+            if m in stepped or (m > k and (last.item != steps[m - 1].item + 1 or last.start != until[m - 1])):
+                break
+            quarters += items.ioi_q[last.item]
+            if quarters >= 1.0 - 1e-6 or m == k + 7:
+                where.append(0.5 * (step.item + last.item))
+                value.append((boundaries.frame[until[m]] - boundaries.frame[step.start]) * step_s / quarters)
+                weight.append(min(quarters, 2.0) ** 0.5)
+                break
+    if len(where) < 3:
+        return np.full(n, fallback)
+    place, amount, heavy = np.array(where, float), np.log(np.array(value)), np.array(weight)
+    overall = weighted_median(amount, heavy)
+    keep = np.abs(amount - overall) < 0.7
+    if keep.sum() >= 3:
+        place, amount, heavy = place[keep], amount[keep], heavy[keep]
+    order = np.argsort(place, kind="stable")
+    place, amount, heavy = place[order], amount[order], heavy[order]
+    out = np.empty(n)
+    for i in range(n):
+        lo, hi = np.searchsorted(place, [i - 4.5, i + 4.5])
+        if hi - lo < 4:
+            middle = int(np.searchsorted(place, i))
+            lo, hi = max(0, middle - 3), min(len(place), middle + 3)
+        out[i] = weighted_median(amount[lo:hi], heavy[lo:hi]) if hi > lo else overall
+    return np.exp(np.clip(out, overall - 0.5, overall + 0.5))
+
+
+def _until(way: Way, steps: list[Step]) -> list[int]:
+    """The boundary at which each note gives way to the next one: what is no music between them (a word in a
+    rest) belongs to its time.
+    """
+    after = {id(a): b for a, b in zip(way.steps, way.steps[1:], strict=False)}
+    out = []
+    for step in steps:
+        following = after.get(id(step))
+        while following is not None and following.kind in (JUNK, EXTRA):
+            following = after.get(id(following))
+        goes_on = (
+            following is not None and following.kind in (NOTE, WRONG) and following.item == step.item + 1
+        )
+        out.append(following.start if goes_on and following is not None else step.end)
+    return out
+
+
+def _stepped(quarters: list[float], seconds: list[float]) -> set[int]:
+    """Intervals that are out by most of a quarter while those around them agree: there the count stepped, and
+    no tempo is read.
+    """
+    logs, heavy = np.log(np.maximum(seconds, 0.02)) - np.log(quarters), np.sqrt(quarters)
+    found = set()
+    for k in range(len(seconds)):
+        beside = np.r_[max(0, k - STEP_BESIDE) : k, k + 1 : min(len(seconds), k + 1 + STEP_BESIDE)]
+        if len(beside) < STEP_BESIDE:
+            continue
+        usual = weighted_median(logs[beside], heavy[beside])
+        steady = float(np.median(np.abs(logs[beside] - usual))) < STEP_STEADY
+        excess = seconds[k] - quarters[k] * math.exp(usual)
+        if steady and abs(excess) > STEP_QUARTERS * math.exp(usual) and abs(logs[k] - usual) > STEP_SHARE:
+            found.add(k)
+    return found
+
+
+def weighted_median(values: npt.NDArray[np.float64], weights: npt.NDArray[np.float64]) -> float:
+    """The value at which half of the weight is reached."""
+    order = np.argsort(values, kind="stable")
+    total = np.cumsum(weights[order])
+    return float(values[order][int(np.searchsorted(total, 0.5 * total[-1]))])

@@ -1,0 +1,332 @@
+"""Articulation: slurred or tongued, breaths, joined and detached, against what is printed or was asked
+for.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from jeweller.assessment.context import Case
+from jeweller.assessment.finding import SURE, Finding, rests_on
+from jeweller.assessment.regression import log_odds
+from jeweller.assessment.settings import JudgeSettings
+from jeweller.notes.transitions import Join
+
+SHORT_MARKS = frozenset({"staccato", "staccatissimo", "spiccato"})
+LEAST_JOINS = 4  # a habit is told from so many
+HABIT_SHARE = 0.6  # of them
+BREATHS_SHARE, PLAIN_GAP, MUCH_LEFT = (
+    0.5,
+    0.28,
+    0.75,
+)  # of the notes; of the time to the next note that a plain gap takes; that a note sounds at least
+SLOW_IOI_S, BREATH_FOR = (
+    1.1,
+    1.4,
+)  # slower notes leave room for either; times the setting: a breath that is a habit
+SILENT_DB = 6.0  # so much softer it gets where one breathes, in a room too
+DRY_TAIL_S = 0.03  # before rests, notes sound no longer than written by more than this
+TONGUE_DB, TONGUE_DEPTH = (
+    9.5,
+    7.7,
+)  # the setting that the regression stands for; log odds for each factor e by which it is raised
+LEAST_DIP_DB = 2.0  # a shallower join is not listened to again
+RUN_ON_LEAST = 0.3  # less likely, nothing is said of notes run together
+RUN_ON_DEEP = 6.0  # dB: where the dip is so much deeper than the setting's, no more is asked
+RUN_ON_DB, RUN_ON_TILT = (
+    0.8,
+    3.1,
+)  # the setting that the regression stands for; log odds for each factor e by which it is raised
+PLAIN_IOI_S = 0.3  # shorter notes leave no room to hear how they were begun
+Course = Callable[
+    [Join], tuple[float, ...] | None
+]  # `jeweller.notes.transitions.hear_course` of a join; None where its pitches are not known
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """What each join is asked to be."""
+
+    slurred: frozenset[int]  # second notes of joins that must not be tongued
+    tongued: frozenset[int]  # second notes that must be
+    short: frozenset[int]  # notes that must be detached
+
+
+def _asked(case: Case) -> _Asked:
+    way = case.settings.articulation
+    every = range(1, len(case.notes))
+    printed = frozenset(i for i in every if case.notes[i].slurred_from_previous)
+    short = frozenset(i for i, n in enumerate(case.notes) if SHORT_MARKS & set(n.written.articulations))
+    none: frozenset[int] = frozenset()
+    match way:
+        case "free":
+            return _Asked(none, none, none)
+        case "joined":
+            return _Asked(none, none, none)
+        case "detached":
+            return _Asked(none, frozenset(every), frozenset(range(len(case.notes))))
+        case "slurs-optional":
+            return _Asked(none, frozenset(every) - printed, short)
+        case _:
+            return _Asked(printed, frozenset(every) - printed, short)
+
+
+def judge_joins(case: Case, joins: list[Join], course: Course) -> list[Finding]:
+    """Findings of the facet articulation."""
+    asked = _asked(case)
+    plain = [
+        j
+        for j in joins
+        if j.index not in case.graced
+        and not any(case.notes[k].written.ornament for k in (j.index - 1, j.index))
+    ]
+    found = _slurs(case, [j for j in plain if j.index in asked.slurred], course)
+    found += _tongued(case, [j for j in plain if j.index in asked.tongued], course)
+    # A room that fills every gap cannot tell short notes from long ones: is there a gap where a rest or a
+    # breath is?
+    before_rests = [
+        (i, e)
+        for i in range(len(case.notes))
+        if case.rest_after[i] is not None and (e := case.event(i)) is not None
+    ]
+    rests = [e.off_s - e.on_s - float(case.notes[i].duration) * case.spq(i) for i, e in before_rests]
+    clear_room = bool(rests) and float(np.median(rests)) < DRY_TAIL_S
+    found += _detached(case, [j for j in plain if j.index - 1 in asked.short], clear_room)
+    found += _breaths(
+        case, [j for j in plain if j.index - 1 not in asked.short and j.index not in asked.slurred]
+    )
+    if case.settings.articulation == "joined":
+        found += _joined(case, plain)
+    return found
+
+
+def _say(
+    kind: str,
+    case: Case,
+    joins: list[Join],
+    confidence: float,
+    severity: float,
+    cause: str | None = None,
+    rest: dict[str, Any] | None = None,
+) -> Finding:
+    """One finding for joins alike; the place is the second note of the first."""
+    i = joins[0].index
+    bar, passing, beat = case.where(i)
+    first, last = case.event(i), case.event(joins[-1].index)
+    assert first is not None and last is not None
+    notes = [case.notes[j.index] for j in joins]
+    return Finding(
+        kind,
+        bar,
+        passing,
+        beat,
+        first.on_s,
+        last.off_s,
+        tuple(n.id for n in notes),
+        tuple(n.score_id for n in notes),
+        confidence,
+        severity,
+        count=len(joins),
+        places=tuple(dict.fromkeys(n.bar for n in notes)),
+        cause=cause,
+        detail={
+            "dip_db": round(joins[0].dip_db, 1),
+            "milliseconds": round(1000 * joins[0].gap_s),
+            "count": len(joins),
+            **({"rests_on": rest} if rest else {}),
+        },
+    )
+
+
+def _odds(value: float) -> float:
+    return 1.0 / (1.0 + math.exp(-max(-20.0, min(20.0, value))))
+
+
+def _slurs(case: Case, joins: list[Join], course: Course) -> list[Finding]:
+    """Slurs with a tongue or a breath in them; most of them tongued is one finding."""
+    s = case.settings
+    tongued: list[tuple[Join, float]] = []
+    breaths: list[tuple[Join, float]] = []
+    for j in joins:
+        if j.gap_s > s.breath_s and j.attack > 0.8 and j.share > 0.2:
+            breaths.append((j, _odds((j.gap_s - s.breath_s) / 0.02)))
+            continue
+        confidence = _odds(_tongue_odds(case, j, course))
+        if confidence >= 0.2:
+            tongued.append((j, confidence))
+    sure = sorted((j for j, c in [*tongued, *breaths] if c >= SURE), key=lambda j: j.index)
+    if len(joins) >= LEAST_JOINS and len(sure) >= HABIT_SHARE * len(joins):
+        return [_say("not_joined", case, sure, max(c for _, c in [*tongued, *breaths]), 0.5)]
+    found: list[Finding] = []
+    for kind, some, cause in (("breath_in_slur", breaths, "breath"), ("tongued_in_slur", tongued, None)):
+        several = [j for j, c in some if c >= SURE]
+        if len(several) > 1:
+            found.append(
+                _say(kind, case, several, max(c for _, c in some), 0.4, cause, _rest(kind, several[0], s))
+            )
+        else:
+            found += [_say(kind, case, [j], c, 0.4, cause, _rest(kind, j, s)) for j, c in some]
+    return found
+
+
+def _tongue_odds(case: Case, j: Join, course: Course) -> float:
+    """Log odds that a join written slurred was tongued (docs/accuracy.md: logistic regression on the joins of
+    the tuning set).
+
+    The dip and how the one note gives way to the other decide; in slow music a slur sinks as deep, and so
+    does the way up to a louder note.
+    """
+    a, b = case.event(j.index - 1), case.event(j.index)
+    louder = b.level_db - a.level_db if a is not None and b is not None else 0.0
+    plain = slur_features(j.dip_db, j.attack, j.gap_s, j.ioi_s, louder)
+    heard = (
+        course(j)
+        if case.notes[j.index].sounding_midi != case.notes[j.index - 1].sounding_midi
+        and j.dip_db > LEAST_DIP_DB
+        else None
+    )
+    if heard is None:  # as it was told before the course was listened to, for joins of the same pitch
+        depth = math.log((max(j.dip_db, 0.0) + 0.5) / (case.settings.tongue_dip_db + 0.5))
+        return (
+            TONGUE_DEPTH * depth
+            + 0.85 * (plain[1] - 1.1)
+            + 0.6 * (plain[2] - 0.5)
+            - 1.4 * math.log(j.ioi_s / 0.4)
+            - 0.5 * plain[4]
+        )
+    asked = TONGUE_DEPTH * math.log((TONGUE_DB + 0.5) / (case.settings.tongue_dip_db + 0.5))
+    return asked + log_odds("tongued", [*plain, *heard])
+
+
+def _rest(kind: str, join: Join, s: JudgeSettings) -> dict[str, Any]:
+    if kind == "breath_in_slur":
+        return rests_on("breath_s", join.gap_s, s.breath_s, 0.02, "s")
+    return rests_on("tongue_dip_db", join.dip_db, s.tongue_dip_db, 1.5, "dB")
+
+
+def _tongued(case: Case, joins: list[Join], course: Course) -> list[Finding]:
+    """Notes that ran into one another where each has its own tongue: told against the player's other
+    notes.
+    """
+    if len(joins) < 2 * LEAST_JOINS:
+        return []
+    s = case.settings
+    usual = float(np.median([j.dip_db for j in joins]))
+    changes = [
+        j
+        for j in joins
+        if case.notes[j.index].sounding_midi != case.notes[j.index - 1].sounding_midi
+        and j.dip_db < s.run_on_db + RUN_ON_DEEP
+    ]
+    odds = [(j, _odds(_run_on_odds(j, usual, heard, s))) for j in changes if (heard := course(j)) is not None]
+    sure = [j for j, c in odds if c >= SURE]
+    rest = [(j, c) for j, c in odds if RUN_ON_LEAST <= c < SURE]
+    found = [_say("slurred_over_tongue", case, [j], c, 0.3, rest=_run_on_rest(j, s)) for j, c in rest]
+    if sure:
+        found.append(
+            _say(
+                "slurred_over_tongue", case, sure, max(c for _, c in odds), 0.3, rest=_run_on_rest(sure[0], s)
+            )
+        )
+    return found
+
+
+def plain_features(dip_db: float, usual_db: float, gap_s: float, ioi_s: float) -> list[float]:
+    """What tells a join run together apart from its course: its dip, the player's usual one, the gap, the
+    length of the first note.
+    """
+    return [
+        math.log(max(dip_db, 0.0) + 0.5),
+        math.log(max(usual_db, 0.0) + 0.5),
+        20 * min(max(gap_s, 0.0), 0.1),
+        math.log(ioi_s),
+    ]
+
+
+def slur_features(dip_db: float, attack: float, gap_s: float, ioi_s: float, louder_db: float) -> list[float]:
+    """What tells a tongue in a slur apart from its course: dip, attack, gap, the length of the first note, by
+    how much the second is louder.
+    """
+    return [
+        math.log(max(dip_db, 0.0) + 0.5),
+        min(attack, 1.5),
+        20 * min(max(gap_s, 0.0), 0.1),
+        math.log(ioi_s),
+        max(-6.0, min(6.0, louder_db)),
+    ]
+
+
+def _run_on_odds(j: Join, usual: float, course: tuple[float, ...], s: JudgeSettings) -> float:
+    """Log odds that a join written tongued was slurred (docs/accuracy.md: logistic regression on joins of the
+    tuning set).
+    """
+    asked = RUN_ON_TILT * math.log((s.run_on_db + 0.5) / (RUN_ON_DB + 0.5))
+    return asked + log_odds("run_on", [*plain_features(j.dip_db, usual, j.gap_s, j.ioi_s), *course])
+
+
+def _run_on_rest(join: Join, s: JudgeSettings) -> dict[str, Any]:
+    return rests_on("run_on_db", join.dip_db, s.run_on_db, 0.5, "dB", below=True)
+
+
+def _detached(case: Case, joins: list[Join], clear_room: bool) -> list[Finding]:
+    """Notes marked short that were held for their whole length."""
+    long = [j for j in joins if j.share > case.settings.detached_share]
+    if not clear_room:
+        return []
+    if len(joins) < LEAST_JOINS or len(long) < HABIT_SHARE * len(joins):
+        return []
+    return [
+        _say(
+            "not_detached",
+            case,
+            long,
+            _odds(8.0 * (len(long) / len(joins) - HABIT_SHARE - 0.4 / math.sqrt(len(joins)))),
+            0.4,
+        )
+    ]
+
+
+def _breaths(case: Case, joins: list[Join]) -> list[Finding]:
+    """A breath between all notes."""
+    s = case.settings
+    every = [j for j in joins if j.ioi_s > PLAIN_IOI_S and not case.notes[j.index - 1].breath_after]
+    # Who plays detached leaves a like share of every note; a breath takes its time of short ones, too.
+    short = [j for j in every if j.ioi_s < SLOW_IOI_S]
+    ways = (
+        (every, [j for j in every if j.gap_s > s.breath_s and j.share < MUCH_LEFT], HABIT_SHARE),
+        (
+            short,
+            [j for j in short if j.gap_s > max(BREATH_FOR * s.breath_s, PLAIN_GAP * j.ioi_s)],
+            BREATHS_SHARE,
+        ),
+    )
+    for of, gaps, least in ways:
+        if (
+            len(of) >= 2 * LEAST_JOINS
+            and len(gaps) >= least * len(of)
+            and float(np.median([j.drop_db for j in gaps])) > SILENT_DB
+        ):
+            return [
+                _say(
+                    "breath_every_note",
+                    case,
+                    gaps,
+                    _odds(8.0 * (len(gaps) / len(of) - least) + 0.4),
+                    0.5,
+                    "breath",
+                )
+            ]
+    return []
+
+
+def _joined(case: Case, joins: list[Join]) -> list[Finding]:
+    """Asked to be joined: gaps between the notes."""
+    gaps = [j for j in joins if j.share < case.settings.joined_share]
+    if len(joins) < LEAST_JOINS or len(gaps) < HABIT_SHARE * len(joins):
+        return []
+    return [_say("not_joined", case, gaps, _odds(8.0 * (len(gaps) / len(joins) - HABIT_SHARE) + 0.4), 0.5)]

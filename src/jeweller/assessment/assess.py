@@ -1,0 +1,421 @@
+"""All judges together: one cause, one finding; habits counted; most important first."""
+
+from __future__ import annotations
+
+import dataclasses
+import math
+from typing import Any
+
+import numpy as np
+
+from jeweller.assessment.articulation import judge_joins
+from jeweller.assessment.click import Click, find_click, judge_click, judge_tempo
+from jeweller.assessment.context import Case
+from jeweller.assessment.counting import Counted, judge_count
+from jeweller.assessment.finding import SURE, UNMARKED, WRONG_KINDS, Finding, calibrated
+from jeweller.assessment.messages import write_words
+from jeweller.assessment.note_starts import judge_starts
+from jeweller.assessment.ornaments import judge_ornaments
+from jeweller.assessment.pitches import judge_attacks, judge_pitches, judge_tuning
+from jeweller.assessment.settings import JudgeSettings
+from jeweller.assessment.sound import judge_clearness, judge_dynamics, judge_tones
+from jeweller.assessment.strokes import judge_strokes
+from jeweller.assessment.timing import judge_rhythm
+from jeweller.features.extraction import Features
+from jeweller.instruments.table import Instrument
+from jeweller.notation.pitch import key_alter
+from jeweller.notes.decomposition import Mixture
+from jeweller.notes.note_starts import hear_starts, short_notes
+from jeweller.notes.ornaments import hear_ornaments
+from jeweller.notes.strokes import hear_strokes
+from jeweller.notes.sustain import Tone, hear_clearness, hear_tones
+from jeweller.notes.table import Following
+from jeweller.notes.transitions import Join, hear_course, hear_joins
+
+SHIFT_SHARE = 0.7  # of the notes: shifted alike by so many, the take is transposed
+SUBHARMONIC_CLARITY = (
+    0.6  # periodicity at the written pitch, against the lower one: the lower is only a part of the sound
+)
+HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note", "out_of_tune", "wrong_octave")
+SAME_SLIP, ALWAYS = (
+    2,
+    0.75,
+)  # so often the same wrong note, and in so many of its soundings, speaks for a fingering that is not known
+OCTAVE_HABIT = 4  # so many slips to the same octave are one habit, fewer are single slips
+CRACK_ROOM_S = 0.08  # how exactly the time of a short sound is known
+LONGEST_CRACK_S = 0.24  # a longer sound is a note of its own
+LEAST_SAID = 0.2  # raw confidence below which nothing is said, not even "listen here"
+
+
+def judge(
+    following: Following,
+    features: Features,
+    instrument: Instrument,
+    settings: JudgeSettings,
+    *,
+    asked_bpm: float | None = None,
+    click: Click | None = None,
+    rhythm_only: bool = False,
+) -> tuple[list[Finding], Case]:
+    """Findings, most important first, and the case with a whole-take transposition taken out.
+
+    `asked_bpm`: quarters a minute that were asked for; `click`: the click played to, where it is known (else
+        one is listened for).
+    """
+    case = Case(following, settings, instrument, features.floor_db, features.loud_db)
+    found: list[Finding] = []
+    if rhythm_only:
+        found = judge_attacks(case)
+        case = _without(
+            case, {n for f in found if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes}
+        )
+        found += judge_strokes(case, hear_strokes(case.following, features))
+        counted = judge_count(case, lengths=False)
+        found, counted = _struck_again(case, found, counted)
+        return _told(
+            case,
+            found
+            + counted.findings
+            + judge_rhythm(case, counted.steps, pitched=False)
+            + judge_click(case, click)
+            + judge_tempo(case, asked_bpm),
+        )
+    shift = _transposition(case)
+    mixture = Mixture(
+        features,
+        following.events,
+        min(n.sounding_midi for n in following.line.main_notes) + min(shift, 0),
+        shift,
+    )
+    reference = settings.reference_shift
+    if shift:
+        if shift != reference:
+            apart = shift - reference
+            found.append(
+                _elsewhere(case, {"semitones": apart}, "read_as_other_instrument" if apart % 12 else None)
+            )
+        events = tuple(dataclasses.replace(e, midi=e.midi - shift) for e in following.events)
+        case = Case(
+            dataclasses.replace(following, events=events),
+            settings,
+            instrument,
+            features.floor_db,
+            features.loud_db,
+        )
+    if following.clef:
+        found.append(_elsewhere(case, {"clef": following.clef}, "read_as_other_clef"))
+    starts = hear_starts(following, features, mixture, brass=instrument.family == "brass")
+    short, starts = short_notes(case.following, starts, shift)
+    case = dataclasses.replace(case, following=short)
+    pitches = judge_pitches(case, mixture)
+    case = _without(
+        case, {n for f in pitches if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes}
+    )
+    counted = judge_count(case)
+    found += (
+        _habits(case, pitches + judge_tuning(case, shift if shift == reference else 0))
+        + counted.findings
+        + judge_rhythm(case, counted.steps)
+    )
+    found += judge_ornaments(
+        case, hear_ornaments(following, features, mixture, shift), starts, shift
+    ) + _not_twice(judge_starts(case, starts, shift), pitches)
+    tones, clearness = hear_tones(following, features), hear_clearness(following, features)
+    found += judge_tones(case, tones) + judge_clearness(case, clearness) + judge_dynamics(case)
+    found += judge_click(case, click or find_click(case, features)) + judge_tempo(case, asked_bpm)
+
+    def course(join: Join) -> tuple[float, ...] | None:
+        a, b = case.event(join.index - 1), case.event(join.index)
+        return None if a is None or b is None or math.isnan(a.midi + b.midi) else hear_course(features, a, b)
+
+    found += judge_joins(case, hear_joins(case.following, features), course)
+    return _told(case, found, tuple(tones), tuple(clearness))
+
+
+def _not_twice(found: list[Finding], pitches: list[Finding]) -> list[Finding]:
+    """What the starts tell without notes that are known to have another pitch."""
+    known = {n for f in pitches if f.kind in WRONG_KINDS for n in f.notes}
+    return [f for f in found if f.kind not in WRONG_KINDS or not set(f.notes) & known]
+
+
+def _told(
+    case: Case,
+    found: list[Finding],
+    tones: tuple[Tone, ...] = (),
+    clearness: tuple[tuple[int, float], ...] = (),
+) -> tuple[list[Finding], Case]:
+    """The findings in their order, without repeats that may be left out; the case with what the report tells
+    besides.
+    """
+    found = _in_order(case, found)
+    left_out: frozenset[str] = frozenset()
+    if case.settings.repeats == "free":
+        left_out = frozenset(n for f in found if f.kind == "repeat_skipped" for n in f.notes)
+        found = [f for f in found if f.kind != "repeat_skipped"]
+    return found, dataclasses.replace(case, tones=tones, clearness=clearness, left_out=left_out)
+
+
+def _struck_again(case: Case, found: list[Finding], counted: Counted) -> tuple[list[Finding], Counted]:
+    """A stroke too many in a pause before a bar line is that bar begun twice: one restart, not two
+    findings.
+    """
+    count = list(counted.findings)
+    for extra in [f for f in found if f.kind == "extra_note"]:
+        pause = next(
+            (
+                f
+                for f in count
+                if f.kind in ("hesitation", "beat_added", "rest_long") and f.at_s < extra.at_s < f.until_s
+            ),
+            None,
+        )
+        after = next(
+            (i for i in range(len(case.notes)) if (e := case.event(i)) is not None and e.on_s > extra.at_s),
+            None,
+        )
+        if pause is None or after is None or case.notes[after].offset != 0:
+            continue
+        bar, passing, beat = case.where(after)
+        note = case.notes[after]
+        count.remove(pause)
+        found = [f for f in found if f is not extra]
+        count.append(
+            Finding(
+                "restart",
+                bar,
+                passing,
+                beat,
+                extra.at_s,
+                pause.until_s,
+                (note.id,),
+                (note.score_id,),
+                min(extra.confidence, pause.confidence),
+                0.5,
+                detail={"notes": 1, "from": bar},
+            )
+        )
+    return found, Counted(count, counted.steps)
+
+
+def _in_order(case: Case, found: list[Finding]) -> list[Finding]:
+    """What is left when every cause is said once, with its words, most important first."""
+    found = [
+        f.replace(confidence=calibrated(f.confidence))
+        for f in _parsimony(case, found)
+        if f.confidence >= LEAST_SAID
+    ]
+    # Unsure is unsure: a kind that several weak reasons point to stays below the line.
+    found.sort(key=lambda f: (f.confidence < SURE, f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))
+    return [write_words(f) for f in found]
+
+
+def _without(case: Case, missed: set[str]) -> Case:
+    """The case without what the way took for notes that were not played: no rhythm is read from it."""
+    gone = {case.index_of[n] for n in missed if n in case.index_of}
+    if not any(case.event(i) is not None for i in gone):
+        return case
+    last_try = tuple(None if i in gone else k for i, k in enumerate(case.following.last_try))
+    return dataclasses.replace(case, following=dataclasses.replace(case.following, last_try=last_try))
+
+
+def _weight(f: Finding) -> float:
+    """How soon a teacher would say it: how bad, how often, how sure."""
+    return f.severity * (1.0 + 0.5 * min(f.count - 1, 4)) * f.confidence
+
+
+def _transposition(case: Case) -> int:
+    """Semitones by which nearly every note is shifted alike; 0 where it is not so."""
+    apart = [
+        event.midi - case.notes[i].sounding_midi
+        for i in range(len(case.notes))
+        if (event := case.event(i)) is not None and event.midi == event.midi
+    ]
+    if len(apart) < 6:
+        return 0
+    rounded = np.rint(np.array(apart)).astype(int)
+    values, number = np.unique(rounded, return_counts=True)
+    top = int(values[number.argmax()])
+    above = [
+        e.twelfth_up if top == -19 else e.octave_up for e in case.following.events if e.index is not None
+    ]
+    if top in (-12, -19, -24) and float(np.median(above)) > SUBHARMONIC_CLARITY:
+        return 0  # the written pitch is there: it is the sound that carries a lower one
+    return top if top != 0 and number.max() >= SHIFT_SHARE * len(apart) else 0
+
+
+def _elsewhere(case: Case, detail: dict[str, Any], cause: str | None) -> Finding:
+    """The whole take sounds elsewhere than the part: one finding."""
+    sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
+    bar, passing, beat = case.where(sounded[0])
+    first, last = case.event(sounded[0]), case.event(sounded[-1])
+    assert first is not None and last is not None
+    return Finding(
+        "wrong_transposition",
+        bar,
+        passing,
+        beat,
+        first.on_s,
+        last.off_s,
+        (),
+        ("whole",),
+        0.9,
+        1.0,
+        detail=detail,
+        cause=cause,
+    )
+
+
+def _habit_of(f: Finding) -> tuple[str, ...]:
+    """What two findings have in common if they are one habit."""
+    d = f.detail
+    match f.kind:
+        case "wrong_note" if f.cause in ("neighbour_fingering", "other_instrument_habit"):
+            return f.kind, str(d["written"]), str(d["heard"])
+        case "wrong_note":
+            return f.kind, str(d["written"]), str(d["heard"]), f.bar
+        case "wrong_octave":
+            return f.kind, str(d["semitones"])
+        case "out_of_tune":
+            return f.kind, str(d["written"]), "high" if d["cents"] > 0 else "low"
+        case _:
+            return f.kind, str(d["letter"]), str(d["heard_letter"]), str(d["source"])
+
+
+def _habits(case: Case, found: list[Finding]) -> list[Finding]:
+    """The same slip at several places is one finding with its places, and says how often the note was
+    right.
+    """
+    groups: dict[tuple[str, ...], list[Finding]] = {}
+    rest: list[Finding] = []
+    for f in found:
+        if f.kind == "wrong_note" and f.cause is None:
+            f = f.replace(cause=_fingering_cause(case, f, found))
+        if f.kind in HABIT_KINDS:
+            groups.setdefault(_habit_of(f), []).append(f)
+        else:
+            rest.append(f)
+    for group in groups.values():
+        if group[0].kind == "wrong_octave" and sum(f.confidence >= SURE for f in group) < OCTAVE_HABIT:
+            rest.extend(group)
+            continue
+        sure = [f for f in group if f.confidence >= SURE] or group
+        first = sure[0]
+        letter = first.detail["letter"]
+        signature = first.detail["signature"] if first.detail.get("source") == "key_signature" else None
+        pitches = [
+            n.written.pitch
+            for i, n in enumerate(case.notes)
+            if n.written.pitch is not None and case.event(i) is not None
+        ]
+        chances = sum(
+            p.letter == letter and (signature is None or p.alter == key_alter(letter[0], signature))
+            for p in pitches
+        )
+        merged = first.replace(
+            notes=tuple(n for f in sure for n in f.notes),
+            score_ids=tuple(n for f in sure for n in f.score_ids),
+            count=len(sure),
+            places=tuple(dict.fromkeys(f.bar for f in sure)),
+            confidence=max(f.confidence for f in sure),
+            until_s=sure[-1].until_s,
+            detail={**first.detail, "count": len(sure), "of": max(chances, len(sure))},
+        )
+        rest.append(merged)
+        rest.extend(f for f in group if f not in sure)
+    return rest
+
+
+def _fingering_cause(case: Case, first: Finding, found: list[Finding]) -> str | None:
+    """A note that came out as the same wrong one nearly every time, what another instrument's fingering
+    gives, or a single finger away. Once is no evidence.
+    """
+    slip = (first.detail["written"], first.detail["heard"])
+    alike = [
+        f for f in found if f.kind in HABIT_KINDS and (f.detail.get("written"), f.detail.get("heard")) == slip
+    ]
+    sounding = case.notes[case.index_of[first.notes[0]]].sounding_midi
+    same = [i for i, n in enumerate(case.notes) if n.sounding_midi == sounding and case.event(i) is not None]
+    if len(alike) < SAME_SLIP or len(alike) < ALWAYS * len(same):
+        return None
+    heard = sounding + first.detail["semitones"]
+    if case.instrument.habit_of(sounding, heard) is not None:
+        return "other_instrument_habit"
+    return "neighbour_fingering" if case.instrument.one_finger_apart(sounding, heard) else None
+
+
+def _parsimony(case: Case, found: list[Finding]) -> list[Finding]:
+    """Drops what another finding explains."""
+    kept: list[Finding] = []
+    skipped = {n for f in found if f.kind in ("bar_skipped", "repeat_skipped") for n in f.notes}
+    stretches = [(f.at_s - 0.05, f.until_s + 0.05) for f in found if f.kind == "restart"]
+    steps = {n for f in found if f.kind in ("hesitation", "held_over", "beat_dropped") for n in f.notes}
+    wrong = {
+        n
+        for f in found
+        if f.kind in ("wrong_note", "wrong_octave", "wrong_partial", "missed_note") and f.confidence >= SURE
+        for n in f.notes
+    }
+    extras = [f.at_s for f in found if f.kind == "extra_note" and f.confidence >= SURE]
+    cracks = [
+        (f.at_s - CRACK_ROOM_S, f.at_s + f.detail["milliseconds"] / 1000 + CRACK_ROOM_S)
+        for f in found
+        if f.kind == "cracked" and f.confidence >= SURE
+    ]
+    heard_extras = [
+        (f.at_s - 0.3, max(f.at_s + 0.3, f.until_s + CRACK_ROOM_S))
+        for f in found
+        if f.kind == "extra_note" and "milliseconds" not in f.detail
+    ]
+    # In a note that slipped, or wavers, a short sound is that note.
+    heard_extras += [
+        (f.at_s - CRACK_ROOM_S, f.until_s + CRACK_ROOM_S)
+        for f in found
+        if f.kind in ("wrong_octave", "wrong_partial", "unsteady") and f.confidence >= SURE
+    ]
+    long_extras = [
+        (f.at_s - CRACK_ROOM_S, f.until_s)
+        for f in found
+        if f.kind == "extra_note" and f.until_s - f.at_s > LONGEST_CRACK_S
+    ]
+    wavering = {n for f in found if f.kind == "unsteady" and f.confidence >= SURE for n in f.notes}
+    held = [f for f in found if f.kind == "grace_slipped" and f.confidence >= SURE]
+    for f in found:
+        if f.kind in ("grace_missed", "grace_slipped") and any(
+            g is not f and g.notes == f.notes and found.index(g) < found.index(f) for g in held
+        ):
+            continue
+        if f.kind == "extra_note" and any(g.at_s < f.at_s < g.until_s for g in held):
+            continue  # the note itself, behind its grace note
+        if f.kind == "cut_short" and set(f.notes) & wavering:
+            continue  # a dip of its waver is not its end
+        if f.kind == "missed_note" and set(f.notes) <= skipped:
+            continue
+        if f.kind == "cut_short" and any(
+            f.at_s < at < f.until_s + 0.5 * case.beat_s(case.index_of[f.notes[0]]) for at in extras
+        ):
+            continue  # it ended because another note came
+        if f.kind in ("extra_note", "early", "late") and any(a <= f.at_s <= b for a, b in stretches):
+            continue
+        if f.kind == "cracked" and any(a <= f.at_s <= b for a, b in long_extras):
+            continue
+        if (
+            f.kind == "extra_note"
+            and "milliseconds" in f.detail
+            and any(a < f.at_s < b for a, b in heard_extras)
+        ):
+            continue
+        if (
+            f.kind == "extra_note"
+            and f.until_s - f.at_s <= LONGEST_CRACK_S
+            and any(a <= f.at_s <= b for a, b in cracks)
+        ):
+            continue
+        if f.kind in ("early", "late") and (set(f.notes) & steps or set(f.notes) & wrong):
+            continue
+        if f.kind == "out_of_tune" and set(f.notes) & wrong:
+            continue
+        if f.kind == "hesitation" and any(a <= f.at_s <= b or a <= f.until_s <= b for a, b in stretches):
+            continue
+        kept.append(f)
+    fills = {f.score_ids for f in kept if f.kind in ("rest_short", "rest_long")}
+    return [f for f in kept if not (f.kind == "rest_filled" and f.score_ids in fills)]

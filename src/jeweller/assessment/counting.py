@@ -1,0 +1,426 @@
+"""Count: rests, long notes, dropped and added beats, pauses, restarts, skipped bars and repeats.
+
+A step in the count is one finding, on the rest or long note that was miscounted; what follows is judged from
+the new count.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+from jeweller.assessment.context import Case, Interval
+from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
+
+COMPENSATED = 0.55  # an interval made good by the next one to this share is a note out of place, no step
+SHORTEST_FIGURE, LONGEST_FIGURE = 3, 11  # intervals of a squeezed figure before the one that makes it good
+HARDLY_LONG = 0.1  # of its time: a note of a squeezed figure may last so much too long
+# of an interval's excess: if the note itself was held by so much, it was the note that was miscounted, not
+# the rest
+HELD_SHARE = 0.6
+WHOLE_BEATS = 0.15  # beats: so near a whole number, a pause is a miscount
+MOVES_BEATS = 1.5  # from here a tempo that moves, or has moved just before, may look like a step
+OWN_TEMPO, LISTEN = (
+    0.5,
+    0.45,
+)  # of the threshold must be there by the take's own tempo too, else it is only "listen here"
+HELD_ON = 0.4  # of the excess: the note itself went on for so much of it
+SILENCE_SHARE = (
+    0.25  # of a long interval: silence at its end by this share of the excess means the player stopped
+)
+
+
+@dataclass(frozen=True)
+class Counted:
+    findings: list[Finding]
+    steps: set[int]  # first note of every interval in which the count stepped: no tempo is read there
+
+
+def judge_count(case: Case, *, lengths: bool = True) -> Counted:
+    """Steps in the count, and (unless the sounds have no length of their own) notes cut short and rests
+    filled.
+    """
+    found: list[Finding] = []
+    steps: set[int] = set()
+    found.extend(_jumps(case))
+    intervals = case.intervals
+    for k, interval in enumerate(intervals):
+        finding = _step(case, k, interval)
+        if finding is not None:
+            steps.add(interval.i)
+            found.append(finding)
+        elif abs(interval.excess) > 0.5 * interval.expected and not _made_good(case, k):
+            steps.add(interval.i)
+    if lengths:
+        found.extend(_lengths(case, steps))
+    return Counted(found, steps)
+
+
+def _jumps(case: Case) -> list[Finding]:
+    found = _not_again(case)
+    printed = {
+        n.score_id: i for i, n in reversed(list(enumerate(case.notes)))
+    }  # a line that goes back in this is at a repeat
+    f = case.following
+    for n, jump in enumerate(f.jumps):
+        if jump.target > jump.origin:
+            first = case.notes[jump.origin]
+            skipped = case.notes[jump.origin : jump.target]
+            bar, passing, beat = case.where(jump.origin)
+            bars = sorted({x.bar_index for x in skipped})
+            back = next(
+                (
+                    i
+                    for i in range(max(1, jump.origin), jump.target)
+                    if printed[case.notes[i].score_id] < printed[case.notes[i - 1].score_id]
+                ),
+                None,
+            )
+            kind = "bar_skipped" if back is None else "repeat_skipped"
+            first = case.notes[back] if back is not None else first
+            found.append(
+                Finding(
+                    kind,
+                    bar,
+                    passing,
+                    beat,
+                    jump.at_s,
+                    jump.at_s,
+                    tuple(x.id for x in skipped),
+                    tuple(x.score_id for x in skipped),
+                    0.9,
+                    0.9,
+                    detail={"bars": len(bars), "from": first.bar, "to": skipped[-1].bar},
+                )
+            )
+        else:
+            tries = [e for e in f.events if e.attempt == n and e.index is not None and e.index >= jump.target]
+            if not tries:
+                continue
+            note = case.notes[jump.target]
+            bar, passing, beat = case.where(jump.target)
+            ids = tuple(case.notes[e.index].id for e in tries if e.index is not None)
+            found.append(
+                Finding(
+                    "restart",
+                    bar,
+                    passing,
+                    beat,
+                    tries[0].on_s,
+                    jump.at_s,
+                    ids,
+                    (note.score_id,),
+                    0.9,
+                    0.5,
+                    detail={"notes": len(tries), "from": note.bar},
+                )
+            )
+    return found
+
+
+def _not_again(case: Case) -> list[Finding]:
+    """The repeat at the end of the line, where the take ends with its first time."""
+    f, notes = case.following, case.notes
+    rest = notes[f.last + 1 :]
+    played = {n.score_id for n in notes[f.first : f.last + 1]}
+    if (
+        not rest
+        or rest[0].passing <= notes[f.last].passing
+        or any(n.score_id not in played for n in rest)
+        or f.event_of(f.last) is None
+    ):
+        return []
+    bar, passing, beat = case.where(f.last + 1)
+    event = f.event_of(f.last)
+    at = event.off_s if event is not None else 0.0
+    return [
+        Finding(
+            "repeat_skipped",
+            bar,
+            passing,
+            beat,
+            at,
+            at,
+            tuple(n.id for n in rest),
+            tuple(n.score_id for n in rest),
+            0.9,
+            0.9,
+            detail={"bars": len({n.bar_index for n in rest}), "from": rest[0].bar, "to": rest[-1].bar},
+        )
+    ]
+
+
+def _made_good(case: Case, k: int) -> bool:
+    """Whether a neighbouring interval makes this one good: then a note is out of place, and the count is
+    not.
+    """
+    v = case.intervals[k]
+    beside = [
+        w
+        for w in case.intervals[max(0, k - 1) : k + 2]
+        if w is not v and (w.j == v.i or w.i == v.j) and not case.is_free(w.i)
+    ]
+    if any(w.excess * v.excess < 0 and abs(w.excess) > COMPENSATED * abs(v.excess) for w in beside):
+        return True
+    # A figure of equal notes squeezed, its last interval waiting for the beat.
+    squeezed, following = 0.0, v
+    for n, w in enumerate(reversed(case.intervals[max(0, k - LONGEST_FIGURE) : k]), 1):
+        if w.j != following.i or w.quarters != v.quarters or w.excess >= HARDLY_LONG * w.expected:
+            break
+        squeezed, following = squeezed - w.excess, w
+        if n >= SHORTEST_FIGURE and squeezed > COMPENSATED * v.excess > 0:
+            return True
+    return False
+
+
+def _step(case: Case, k: int, v: Interval) -> Finding | None:
+    """Whether the count stepped in this interval, and what to call it."""
+    if v.j != v.i + 1 or case.is_free(v.i):
+        return None
+    s = case.settings
+    beat_s = 0.5 * (case.beat_s(v.i) + case.beat_s(v.j))
+    amount = v.excess / beat_s
+    duration_beats = float(case.notes[v.i].duration) / case.beat_q
+    rest_beats = v.rest_quarters / case.beat_q
+    threshold, setting = s.step_beats, "step_beats"
+    counted_beats = (
+        rest_beats if rest_beats > 0 else duration_beats if duration_beats >= s.long_beats else 0.0
+    )
+    if counted_beats:
+        if s.step_share * counted_beats < threshold:
+            threshold, setting = s.step_share * counted_beats, "step_share"
+    elif amount < 0:
+        # A short note cannot lose a beat; it can only be early, unless a whole beat is gone.
+        threshold = max(threshold, 0.8)
+    if abs(amount) < 0.75 * threshold:
+        return None
+    if _made_good(case, k):
+        return None
+    spread = case.time_spread / beat_s
+    confidence = bounded_confidence(abs(amount), threshold, max(spread, 0.04))
+    # Where the tempo moves, a step over a long time is one by the take's own tempo as well.
+    own = (v.seconds - v.quarters * case.following.take_spq) / beat_s
+    if v.quarters >= MOVES_BEATS * case.beat_q and (own * amount < 0 or abs(own) < OWN_TEMPO * threshold):
+        confidence = min(confidence, LISTEN)
+    event, after = case.event(v.i), case.event(v.j)
+    assert event is not None and after is not None
+    note = case.notes[v.i]
+    sounding = event.off_s - event.on_s
+    written_s = float(note.duration) * case.spq(v.i)
+    detail = {
+        "beats": round(amount, 2),
+        "seconds": round(v.excess, 2),
+        "rests_on": rests_on(setting, abs(amount), threshold, max(spread, 0.04), "beats"),
+    }
+    if rest_beats > 0 and v.rest is not None:
+        if amount > 0 and duration_beats >= s.long_beats and sounding - written_s > HELD_SHARE * v.excess:
+            return _held_over(case, v, amount, confidence, detail)
+        kind = "rest_long" if amount > 0 else "rest_short"
+        rest = v.rest
+        bar = rest.bar
+        beat = case.following.line.beat_in_bar(rest.bar_index, rest.offset)
+        counted = rest_beats + amount
+        detail |= {"written_beats": round(rest_beats, 2), "heard_beats": round(max(0.0, counted), 2)}
+        at = event.on_s + min(written_s, v.seconds)
+        score_id, passing, ids = rest.score_id, rest.passing, ()
+        if amount > 0 and amount > max(1.5, 1.2 * rest_beats):
+            kind = "hesitation" if amount > 2.5 else kind
+        return Finding(
+            kind,
+            bar,
+            passing,
+            beat,
+            at,
+            after.on_s,
+            ids,
+            (score_id,),
+            confidence,
+            0.7,
+            detail=detail,
+            cause="rest_miscounted",
+        )
+    if amount > 0:
+        silence = v.seconds - sounding
+        if duration_beats >= s.long_beats and (
+            silence < SILENCE_SHARE * v.excess + 0.1 or sounding - written_s > HELD_ON * v.excess
+        ):
+            return _held_over(case, v, amount, confidence, detail)
+        nxt = case.notes[v.j]
+        bar, passing, beat = case.where(v.j)
+        whole = round(amount)
+        if whole >= 1 and abs(amount - whole) <= WHOLE_BEATS:  # the count goes on from a whole beat later
+            bar, passing, beat = case.where(v.i)
+            return Finding(
+                "beat_added",
+                bar,
+                passing,
+                beat,
+                event.on_s,
+                after.on_s,
+                (note.id,),
+                (note.score_id,),
+                confidence,
+                0.5,
+                detail=detail,
+            )
+        return Finding(
+            "hesitation",
+            bar,
+            passing,
+            beat,
+            event.on_s + min(written_s, sounding),
+            after.on_s,
+            (nxt.id,),
+            (nxt.score_id,),
+            confidence,
+            0.5,
+            detail=detail,
+        )
+    bar, passing, beat = case.where(v.i)
+    detail |= {"written_beats": round(duration_beats, 2), "heard_beats": round(duration_beats + amount, 2)}
+    return Finding(
+        "beat_dropped",
+        bar,
+        passing,
+        beat,
+        event.on_s,
+        after.on_s,
+        (note.id,),
+        (note.score_id,),
+        confidence,
+        0.7,
+        detail=detail,
+        cause="long_note_miscounted" if duration_beats >= s.long_beats else None,
+    )
+
+
+def _held_over(case: Case, v: Interval, amount: float, confidence: float, detail: dict[str, Any]) -> Finding:
+    note, event, after = case.notes[v.i], case.event(v.i), case.event(v.j)
+    assert event is not None and after is not None
+    bar, passing, beat = case.where(v.i)
+    duration = float(note.duration) / case.beat_q
+    return Finding(
+        "held_over",
+        bar,
+        passing,
+        beat,
+        event.on_s,
+        after.on_s,
+        (note.id,),
+        (note.score_id,),
+        confidence,
+        0.6,
+        detail=detail | {"written_beats": round(duration, 2), "heard_beats": round(duration + amount, 2)},
+        cause="long_note_miscounted",
+    )
+
+
+def _lengths(case: Case, steps: set[int]) -> list[Finding]:
+    """Long notes cut short, and notes sounding into a rest."""
+    found = []
+    s = case.settings
+    for i, note in enumerate(case.notes):
+        event = case.event(i)
+        if event is None or math.isnan(event.midi):
+            continue
+        length = event.off_s - event.on_s
+        beats = float(note.duration) / case.beat_q
+        # Where the tempo moves a length is wrong only if it is so by the local tempo and by the take's own.
+        slow, fast = max(case.spq(i), case.following.take_spq), min(case.spq(i), case.following.take_spq)
+        written, longest = float(note.duration) * fast, float(note.duration) * slow
+        error = max(case.time_spread, 0.04)
+        bar, passing, beat = case.where(i)
+        detail: dict[str, Any] = {
+            "written_beats": round(beats, 2),
+            "heard_beats": round(length / case.beat_s(i), 2),
+        }
+        rest = case.rest_after[i]
+        short_marks = {"staccato", "staccatissimo", "spiccato", "detached-legato"} & set(
+            note.written.articulations
+        )
+        if (
+            beats >= s.long_beats
+            and not short_marks
+            and not note.breath_after
+            and i not in steps
+            and note.written.ornament is None
+        ):
+            open_end = i == len(case.notes) - 1 or rest is not None
+            share = (
+                bounded_confidence(s.cut_share * written - length, 0.0, error)
+                if length < s.cut_share * written + error
+                else 0.0
+            )
+            early = 0.0
+            if open_end and beats >= 2.0 - 1e-6:
+                early = bounded_confidence(written - length, s.cut_beats * fast * case.beat_q, error)
+            confidence = max(share, early)
+            if confidence > 0.2:
+                if early > share:
+                    detail["rests_on"] = rests_on(
+                        "cut_beats",
+                        (written - length) / case.beat_s(i),
+                        s.cut_beats,
+                        error / case.beat_s(i),
+                        "beats",
+                    )
+                else:
+                    detail["rests_on"] = rests_on(
+                        "cut_share", length / written, s.cut_share, error / written, "share", below=True
+                    )
+                found.append(
+                    Finding(
+                        "cut_short",
+                        bar,
+                        passing,
+                        beat,
+                        event.on_s,
+                        event.off_s,
+                        (note.id,),
+                        (note.score_id,),
+                        confidence,
+                        0.5,
+                        detail=detail,
+                        cause="long_note_miscounted" if open_end else None,
+                    )
+                )
+        if (
+            rest is not None
+            and i + 1 < len(case.notes)
+            and i not in steps
+            and case.event(i + 1) is not None
+            and not note.fermata
+        ):
+            over = length - longest
+            rest_s = float(case.notes[i + 1].onset - note.end) * slow
+            threshold = max(s.fill_share * rest_s, s.fill_min_s)
+            if over > 0.6 * threshold:
+                detail = {
+                    "rest_beats": round(rest_s / case.beat_s(i), 2),
+                    "over_beats": round(over / case.beat_s(i), 2),
+                    "rests_on": rests_on(
+                        "fill_share",
+                        over / rest_s,
+                        threshold / rest_s,
+                        1.3 * error / rest_s,
+                        "share of the rest",
+                    ),
+                }
+                place = case.following.line.beat_in_bar(rest.bar_index, rest.offset)
+                found.append(
+                    Finding(
+                        "rest_filled",
+                        rest.bar,
+                        rest.passing,
+                        place,
+                        event.on_s + longest,
+                        event.off_s,
+                        (note.id,),
+                        (rest.score_id,),
+                        bounded_confidence(over, threshold, 1.3 * error),
+                        0.5,
+                        detail=detail,
+                    )
+                )
+    return found

@@ -1,0 +1,240 @@
+"""How notes begin: attacks that catch another partial, or squeak, before the note speaks."""
+
+from __future__ import annotations
+
+import math
+
+from jeweller.assessment.context import Case
+from jeweller.assessment.finding import Finding
+from jeweller.assessment.pitches import wrong_pitch
+from jeweller.assessment.regression import log_odds
+from jeweller.notation.pitch import spell
+from jeweller.notes.note_starts import SQUEAKS, Start
+from jeweller.notes.table import Event
+
+PARTIALS = (*SQUEAKS, 5.0, -5.0)  # semitones to what a crack catches on brass
+WHOLE = 0.8  # of the note: what sounds so long is the note
+LONGEST_CRACK_S = 0.24  # longer is a note of its own, if it is near
+NEAR_LAST = 5.0  # semitones to the note before: fingers on their way
+NEAR_STEPS = 8.5  # semitones: what fingers may let slip in between
+IN_TIME_S = 0.035  # the note came in time, and the sound before it did not, if by so much
+HELD_S = 0.045  # from here a tone in the start of a note is a crack
+USUAL_GAIN = 0.8  # what it usually explains
+LEAST_GAIN, UNSEEN = 0.2, 0.8  # log odds lost by what the pitch line hears and the spectrum does not need
+GRACED = 1.5  # log odds lost where a grace note is written: one that slipped looks alike
+ALIKE_GAIN = 0.5  # another note begins alike if what is heard there explains so much of what this one does
+
+
+def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
+    """`shift`: semitones by which the whole take was transposed, taken out of the case but not of the
+    starts.
+    """
+    found = []
+    for s in starts:
+        event = case.event(s.index)
+        if event is None:
+            continue
+        apart = s.midi - shift - event.midi
+        partial = _is_partial(case, s, apart)
+        if stands_between(case, s, event, shift):
+            if (
+                abs(apart) >= 0.7 + event.spread and s.index not in case.graced
+            ):  # a tone that wavers is no other note
+                found.append(
+                    _said(case, s, apart, log_odds("blip", blip_features(case, s, event, starts, shift)))
+                )
+            continue
+        if partial and s.length_s > WHOLE * (event.off_s - s.on_s):
+            found.append(
+                wrong_pitch(
+                    case, s.index, event, round(s.midi) - shift, 1.0 / (1.0 + math.exp(-_odds_by_pitch(s)))
+                )
+            )
+            continue
+        odds = log_odds("crack", crack_features(case, s, event, starts, shift)) - (
+            GRACED if s.index in case.graced else 0.0
+        )
+        confidence = 1.0 / (1.0 + math.exp(-odds))
+        note = case.notes[s.index]
+        bar, passing, beat = case.where(s.index)
+        fifths = case.following.line.bars[note.bar_index].bar.fifths
+        caught = spell(
+            round(s.midi - shift - case.offset_cents / 100) - case.following.line.part.chromatic, fifths
+        )
+        found.append(
+            Finding(
+                "cracked",
+                bar,
+                passing,
+                beat,
+                s.on_s,
+                event.off_s,
+                (note.id,),
+                (note.score_id,),
+                confidence,
+                0.35,
+                cause="air",
+                detail={
+                    "written": note.written.pitch.name if note.written.pitch else "",
+                    "heard": caught.name,
+                    "semitones": round(apart),
+                    "milliseconds": round(1000 * s.length_s),
+                },
+            )
+        )
+    return found
+
+
+def _is_partial(case: Case, s: Start, apart: float) -> bool:
+    """Whether a note cracks to what lies so many semitones from it."""
+    brass = case.instrument.family == "brass"
+    if brass and abs(apart) > 2.5 and abs(apart - round(apart)) < 0.4:
+        written = case.notes[s.index].sounding_midi
+        if case.instrument.same_fingering(written, written + round(apart)):
+            return True
+    return min(abs(apart - p) for p in (PARTIALS if brass else SQUEAKS)) < 0.5
+
+
+def stands_between(case: Case, s: Start, event: Event, shift: int) -> bool:
+    """Whether what sounds before a note is none of its own attack, but a neighbouring note: fingers, if it is
+    anything.
+    """
+    apart = s.midi - shift - event.midi
+    partial = _is_partial(case, s, apart)
+    aside = not partial and _near_the_last(case, s, shift)
+    return aside or (
+        abs(apart) < NEAR_STEPS and (not partial or s.length_s > LONGEST_CRACK_S or _between(case, s))
+    )
+
+
+def blip_features(case: Case, s: Start, event: Event, starts: list[Start], shift: int) -> list[float]:
+    """What tells a short sound between two notes (fingers that did not move together) from the end of the one
+    and the beginning of the other.
+
+    Whether the pitch line hears it, its attack and softness; what it explains of the spectrum, and for how
+    long; whether it has the pitch of the note before, and how far that note and this one are from it in time;
+    the note's own attack and make-up thereafter; how many other notes begin alike.
+    """
+    before = _before(case, s)
+    heard = float(s.clarity > 0.0)
+    return [
+        heard,
+        _clip((s.attack - 0.3) / 0.3, -1.0, 2.0),
+        heard * _clip(s.below_db / 5.0, -1.0, 3.0),
+        _clip(math.log(max(s.gain, 0.02)), -4.0, 1.5),
+        _clip((s.held_s - 0.045) / 0.02, -2.5, 3.0),
+        float(before is not None and abs(s.midi - shift - before.midi) < 0.7),
+        _clip(event.attack, 0.0, 1.5),
+        float(_between(case, s)),
+        _clip((event.on_s - before.off_s) / 0.1, -2.0, 2.0) if before is not None else 2.0,
+        _clip((s.on_s - event.on_s) / 0.05, -3.0, 3.0),
+        float(min(_alike(s, starts), 3)),
+        _clip(s.after, 0.0, 1.0),
+    ]
+
+
+def crack_features(case: Case, s: Start, event: Event, starts: list[Start], shift: int) -> list[float]:
+    """What tells a crack, or a squeak, in the attack of a note from how this instrument speaks in this room.
+
+    What the pitch line or the spectrum says of it by itself, whichever says more; whether it is one of the
+    tones that notes crack to; whether the pitch line hears it, how clearly, how steadily; its attack and the
+    note's own; for how long the spectrum needs it; the gap before the note, and its length; how many other
+    notes begin alike.
+    """
+    before = _before(case, s)
+    heard = float(s.clarity > 0.0)
+    return [
+        _clip(max(_odds_by_pitch(s), _odds_by_spectrum(s)), -5.0, 3.0),
+        float(_is_partial(case, s, s.midi - shift - event.midi)),
+        heard,
+        heard * _clip((s.clarity - 0.94) / 0.04, -3.0, 1.5),
+        heard * _clip(s.spread / 0.2, 0.0, 3.0),
+        _clip((s.attack - 0.3) / 0.3, -1.0, 2.0),
+        _clip(event.attack, 0.0, 1.5),
+        _clip((s.held_s - HELD_S) / 0.02, -2.5, 3.0),
+        _clip((event.on_s - before.off_s) / 0.1, -2.0, 2.0) if before is not None else 2.0,
+        _clip(math.log(event.off_s - event.on_s), -2.0, 1.0),
+        float(min(_alike(s, starts), 3)),
+    ]
+
+
+def _before(case: Case, s: Start) -> Event | None:
+    return next((e for k in range(s.index - 1, -1, -1) if (e := case.event(k)) is not None), None)
+
+
+def _near_the_last(case: Case, s: Start, shift: int) -> bool:
+    """Whether the sound lies near the note before."""
+    before = _before(case, s)
+    return before is not None and abs(s.midi - shift - before.midi) < NEAR_LAST
+
+
+def _alike(s: Start, starts: list[Start]) -> int:
+    """How many other notes begin with the same tone: then it is how this instrument speaks."""
+    return sum(
+        o is not s
+        and abs(o.midi - s.midi) < 0.7
+        and o.gain >= ALIKE_GAIN * s.gain
+        and o.length_s >= 0.6 * s.length_s
+        for o in starts
+    )
+
+
+def _between(case: Case, s: Start) -> bool:
+    """Whether the note came in time and the sound lay before it: then it stands between two notes."""
+    expected = case.expected.get(s.index)
+    return expected is not None and abs(s.off_s - expected) < abs(s.on_s - expected) - IN_TIME_S
+
+
+def _odds_by_pitch(s: Start) -> float:
+    """Log odds of a crack by the pitch line: it is long enough, clear, has an attack, and is not soft."""
+    odds = 0.3 + _clip((s.length_s - 0.04) / 0.03, -1.5, 1.5) + _clip((s.clarity - 0.94) / 0.03, -2.0, 1.0)
+    return (
+        odds
+        + 0.8 * _clip((s.attack - 0.2) / 0.2, -1.0, 1.0)
+        - max(0.0, s.below_db - 5.0) / 3.0
+        - (UNSEEN if s.gain < LEAST_GAIN else 0.0)
+    )
+
+
+def _odds_by_spectrum(s: Start) -> float:
+    """Log odds of a crack by the spectrum: it needs another partial for long enough, nothing else explains
+    it, and then the note speaks.
+    """
+    if s.gain <= 0.0:
+        return -9.0
+    odds = (
+        _clip((s.held_s - HELD_S) / 0.006, -2.5, 2.5)
+        + 0.6 * _clip(math.log(s.gain / USUAL_GAIN), -1.5, 1.5)
+        + 3.0 * (s.part - 0.45)
+    )
+    return odds - (1.5 if s.edge and s.clarity == 0.0 else 0.0) - max(0.0, 0.6 - s.after) / 0.2
+
+
+def _said(case: Case, s: Start, apart: float, odds: float) -> Finding:
+    note = case.notes[s.index]
+    bar, passing, beat = case.where(s.index)
+    fifths = case.following.line.bars[note.bar_index].bar.fifths
+    heard = spell(note.sounding_midi + round(apart) - case.following.line.part.chromatic, fifths)
+    return Finding(
+        "extra_note",
+        bar,
+        passing,
+        beat,
+        s.on_s,
+        s.off_s,
+        (),
+        (note.score_id,),
+        1.0 / (1.0 + math.exp(-odds)),
+        0.4,
+        cause="fingers_not_together",
+        detail={
+            "heard": heard.name,
+            "heard_letter": heard.letter,
+            "after": "",
+            "milliseconds": round(1000 * s.length_s),
+        },
+    )
+
+
+def _clip(value: float, low: float, high: float) -> float:
+    return max(low, min(high, value))

@@ -1,0 +1,119 @@
+"""Ornaments: grace notes and trills that were left out, or trills too thin."""
+
+from __future__ import annotations
+
+import math
+
+from jeweller.assessment.context import Case
+from jeweller.assessment.finding import Finding
+from jeweller.notes.note_starts import Start
+from jeweller.notes.ornaments import FIGURES, Ornament
+
+MIN_TURNS = 3  # alternations of a trill
+PLAIN_TRILL_S = 0.6  # in a shorter note few turns may be all there is room for
+MIN_TRILL_SHARE = 0.5  # of the note
+GOES_ON, AT_ONCE = 0.6, 0.05  # of the note: where the last of too few turns was heard
+SHARE_ERROR = 0.03  # how exactly its last turn is placed
+GRACE_LONGEST_S = 0.18  # a grace note is no longer,
+# one that begins so long after its main note slipped behind it; those in their place begin before it
+AFTER_S = 0.07
+GRACE_BEAT_SHARE = 0.33  # or no longer than so much of a beat
+
+
+def judge_ornaments(case: Case, heard: list[Ornament], starts: list[Start], shift: int) -> list[Finding]:
+    """`starts`: what else sounded where notes begin; `shift`: semitones of a whole-take transposition, still
+    in them.
+    """
+    found = []
+    slips = {s.index: s for s in starts}
+    for o in heard:
+        note, event = case.notes[o.index], case.event(o.index)
+        if event is None or abs(case.apart(o.index)) > 2.6:
+            continue
+        kind, confidence, how = "", 0.0, ""
+        if o.kind == "grace":
+            kind, confidence, how = _grace(case, o, slips.get(o.index), shift)
+        elif o.kind in FIGURES:
+            kind, confidence, how = _figure(o)
+        elif o.hidden:
+            continue
+        elif o.turns == 0:
+            kind, confidence = "trill_missed", 0.85 if o.certain else 0.4
+        elif o.turns < MIN_TURNS:
+            if o.turns > 1 and o.share > GOES_ON and not o.certain:
+                continue  # it goes back and forth to its end: the room hides some of its turns
+            told = event.off_s - event.on_s > PLAIN_TRILL_S and o.share > AT_ONCE
+            kind, confidence = "trill_thin", 0.7 if told else 0.4
+        elif o.share < MIN_TRILL_SHARE:
+            kind, confidence = (
+                "trill_thin",
+                1.0 / (1.0 + math.exp(-(MIN_TRILL_SHARE - o.share) / SHARE_ERROR)),
+            )
+        elif case.settings.trill_first != "either" and o.first and o.first != case.settings.trill_first:
+            kind, confidence = "trill_start", 0.8
+        if kind:
+            bar, passing, beat = case.where(o.index)
+            found.append(
+                Finding(
+                    kind,
+                    bar,
+                    passing,
+                    beat,
+                    event.on_s,
+                    event.off_s,
+                    (note.id,),
+                    (note.score_id,),
+                    confidence,
+                    0.4,
+                    detail={
+                        "written": note.written.pitch.name if note.written.pitch else "",
+                        "turns": o.turns,
+                        "how": how,
+                        "first": o.first,
+                        "milliseconds": round(1000 * o.length_s),
+                    },
+                )
+            )
+    return found
+
+
+def _figure(o: Ornament) -> tuple[str, float, str]:
+    """(kind, confidence, how) of a turn or a mordent; kind "" where it was as written, or where that cannot
+    be told.
+    """
+    wanted = FIGURES[o.kind]
+    if o.hidden or o.heard or not o.certain:
+        return "", 0.0, ""
+    if not o.turns:
+        return "ornament_wrong", 0.85, "plain"
+    return (
+        ("ornament_wrong", 0.7, "the other way round")
+        if o.turns == len(wanted) and o.first != wanted[0]
+        else ("", 0.0, "")
+    )
+
+
+def _grace(case: Case, o: Ornament, slip: Start | None, shift: int) -> tuple[str, float, str]:
+    """(kind, confidence, how) of a grace note; kind "" where it was as written. On the pitch of the note
+    before one is not surely missed: other players leave that as long before the main note as who leaves the
+    grace note out.
+    """
+    graces = case.following.line.graces[o.index]
+    third = min(GRACE_LONGEST_S, GRACE_BEAT_SHARE * case.beat_s(o.index))
+    if o.slipped:
+        return "grace_slipped", 0.7, "pitch"
+    if not o.heard:
+        if (
+            slip is not None
+            and slip.clarity > 0.9
+            and abs(slip.midi - shift - graces[-1].sounding_midi) < 4.6
+        ):
+            return "grace_slipped", 0.7 if slip.length_s > 0.04 else 0.45, "pitch"
+        return ("", 0.0, "") if o.hidden else ("grace_missed", 0.75 if o.certain and not o.gone else 0.35, "")
+    if o.after_s > AFTER_S:
+        return "grace_slipped", 0.85, "after"
+    if o.hidden or len(graces) > 1:
+        return "", 0.0, ""
+    if o.length_s > third + 0.02:
+        return "grace_slipped", 0.75 if o.length_s > third + 0.05 else 0.45, "long"
+    return "", 0.0, ""

@@ -1,0 +1,732 @@
+"""Notes and accidentals: for every written note what sounded instead, with the cause the evidence allows."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from jeweller.assessment.context import Case
+from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
+from jeweller.notation.model import Note
+from jeweller.notation.performance import LineNote
+from jeweller.notation.pitch import Pitch, in_key, key_alter, spell
+from jeweller.notes.decomposition import Mixture, explain, moved
+from jeweller.notes.restarts import ghost_odds, usual_level
+from jeweller.notes.table import Event
+
+TENDENCY_CENTS = 18.0  # so near its other soundings: a tendency, no slip
+ATTACK = 0.3  # strength of an attack that is a stroke
+UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = (
+    0.5,
+    8.0,
+)  # a sound without a pitch is no note if it is so weakly begun, or so soft
+HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that note still
+ACCIDENTAL, ACCIDENTAL_CLARITY = 1.4, 0.7  # semitones; periodicity
+HELD_THROUGH, HELD_CLARITY = (
+    0.9,
+    0.97,
+)  # but not where it goes on clearly right up to the next note: who leaves a note out stops
+OWN_CLARITY = 0.85
+SPLIT_SHARE, SPLIT_LATE = 0.25, 0.6  # of the time a note is written for
+NO_ROOM_S = 0.03
+SLIDE_CENTS = 18.0  # so far from the nearest semitone, a wrong pitch is one of the slide
+BRIEF_SHARE = 0.12  # and where it is the written pitch too, for no longer than this
+TRILL_TAIL = (
+    0.35  # of the written length: a note so short on the pitch of the trill before is that trill's end
+)
+TAIL_S, TAIL_SHARE = (
+    0.15,
+    0.25,
+)  # the pitch of the note before for no longer than this, and than so much of the written length, is its tail
+AFTER_GRACE_S, LONG_AFTER_S = (
+    0.05,
+    0.4,
+)  # a note that a long grace note left little of sounds for so long, at least, within so long after it
+SOUNDS_ON, JOINED = (
+    0.4,
+    0.35,
+)  # of the time of a note not begun: the same pitch before it sounds on; how sure it then was left out
+MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
+FULL, FULLEST, CLEAR = (
+    0.95,
+    0.995,
+    0.93,
+)  # periodicity at half the period, and of the note itself, from which an octave is thought of
+NEIGHBOURS = 16  # notes of about the same height whose partials say what is usual
+# The partials of 38 planted slips stood out by 6 dB less than those of the right notes of their pitch, the
+# least tenth; of 5 of 8 false ones by less than 4 dB.
+ALIKE_DB, ALIKE_SHARE = 5.0, 10.0
+PARTIALS_ERROR_DB = 0.8  # how exactly it is known how far a partial stands out
+SOUNDED_MEAN, SOUNDED_TOP, SOUNDED_DB = (
+    0.4,
+    0.75,
+    9.0,
+)  # share of the written pitch on average and at its best, and how much softer than its voice
+BLURRED, ALSO_CLEAR = (
+    0.96,
+    0.4,
+)  # periodicity of what was heard, or of the written pitch too: another tone may sound in it
+EVEN_SHARE, EVEN_OFTEN, LISTEN = 0.9, 0.75, 0.45  # so even, so often, an octave is only "listen here"
+FOLDED_BELOW = 20.0  # semitones
+SHORT_S = 0.1  # a shorter note shows too little of its partials
+
+
+def judge_pitches(case: Case, mixture: Mixture) -> list[Finding]:
+    """Findings of the facets notes and accidentals, habits not yet gathered."""
+    found: list[Finding] = []
+    f = case.following
+    skipped = {i for jump in f.jumps if jump.target > jump.origin for i in range(jump.origin, jump.target)}
+    octave = _OctaveJudge(case, mixture)
+    for i, note in enumerate(case.notes):
+        if i < f.first or i > f.last or i in skipped:
+            continue
+        event = case.event(i)
+        if event is None:
+            found.append(_missed(case, i, 0.85))
+            continue
+        silent = _not_sounded(case, i, event)
+        if silent:
+            if not (event.next_s - event.on_s > NO_ROOM_S and _written_sounded(case, mixture, i, event)):
+                found.append(_missed(case, i, silent))
+            continue
+        apart = case.apart(i)
+        # The notes of an ornament are not apart by what stands out of them.
+        octaves = octave.judge(i, event, apart) if note.written.ornament is None or abs(apart) > 0.6 else None
+        if octaves is not None:
+            amount, confidence = octaves
+            low = amount in (-19, -24) and event.clarity < BLURRED
+            if (
+                amount == 0
+                or _unfolded(case, i, amount) == 0
+                or (low and _written_sounded(case, mixture, i, event))
+            ):
+                continue
+            found.append(
+                wrong_pitch(case, i, event, note.sounding_midi + amount, confidence, octave.why.get(i))
+            )
+            continue
+        if math.isnan(apart) or abs(apart) * 100 <= case.settings.wrong_cents:
+            continue
+        apart = _unfolded(case, i, apart)
+        heard = note.sounding_midi + round(apart)
+        if heard == note.sounding_midi or abs(apart) * 100 <= case.settings.wrong_cents:
+            continue
+        if _long_grace(case, mixture, i, event, apart):
+            found.append(_grace_held(case, i, event))
+            continue
+        blurred = event.clarity < BLURRED or event.expected_clarity > ALSO_CLEAR
+        if blurred and round(apart) not in (12, 19, 24) and _written_sounded(case, mixture, i, event):
+            continue
+        found.append(wrong_pitch(case, i, event, heard, _pitch_confidence(case, event, apart)))
+    found.extend(_extras(case))
+    return found
+
+
+def _unfolded(case: Case, i: int, apart: float) -> float:
+    """Semitones from the written pitch. What lies below the instrument, or two octaves from what is written,
+    is a tone heard at a multiple of its period.
+    """
+    if case.notes[i].sounding_midi + apart > case.instrument.low - 0.5 and apart > -FOLDED_BELOW:
+        return apart
+    return min((apart + d for d in (12, 19, 24)), key=abs)
+
+
+def _written_sounded(case: Case, mixture: Mixture, i: int, event: Event) -> bool:
+    """Whether the spectra of a doubtful note are the written pitch after all, in this player's voice, and as
+    loud as a note: then the room blurred it.
+    """
+    voice = mixture.voice(case.notes[i].sounding_midi + case.offset_cents / 100, leave=event)
+    if voice is None:
+        return False
+    events = case.following.events
+    k = case.following.last_try[i] or 0
+    before = [e for e in events[max(0, k - 1) : k] if not math.isnan(e.midi) and event.on_s - e.off_s < 1.0]
+    if before and abs(before[-1].midi - case.notes[i].sounding_midi) < 0.7:
+        return False  # the note before may only have been held
+    from_s = event.on_s + 0.03
+    frames, _ = mixture.frames(from_s, max(from_s + 0.05, min(event.next_s - 0.03, event.on_s + 0.8)))
+    apart = case.apart(i)
+    # What was heard stands against it, unless it is the same tone heard in another octave or at a third of
+    # its pitch.
+    heard = (
+        []
+        if math.isnan(apart) or abs(apart) < 0.7 or any(abs(abs(apart) - d) < 0.7 for d in (12, 19, 24))
+        else [moved(voice, apart)]
+    )
+    shares, _ = explain(frames, [voice, mixture.noise, *heard, *(mixture.ending(e) for e in before)])
+    mine = shares[:, 0]
+    loud = 20.0 * math.log10(float(frames.sum(axis=1).mean()) / float(voice.sum()) + 1e-9)
+    return (
+        float(mine.mean()) > SOUNDED_MEAN
+        and float(np.sort(mine)[-3:].mean()) > SOUNDED_TOP
+        and loud > -SOUNDED_DB
+    )
+
+
+def _long_grace(case: Case, mixture: Mixture, i: int, event: Event, apart: float) -> bool:
+    """Whether what was heard for a note is the grace note before it, held so long that little is left of the
+    note: that sounds after it.
+    """
+    pitch = case.notes[i].sounding_midi
+    if not any(abs(g.sounding_midi - pitch - apart) < 0.5 for g in case.following.line.graces[i]):
+        return False
+    f = mixture.f
+    rows = slice(
+        round((event.off_s - AFTER_GRACE_S) / f.step_s),
+        round(min(event.next_s, event.off_s + LONG_AFTER_S) / f.step_s),
+    )
+    there = np.abs(f.f0[rows] - mixture.shift - pitch - case.offset_cents / 100) < 0.5
+    return int(np.sum(there)) * f.step_s >= AFTER_GRACE_S
+
+
+def _grace_held(case: Case, i: int, event: Event) -> Finding:
+    note = case.notes[i]
+    bar, passing, beat = case.where(i)
+    return Finding(
+        "grace_slipped",
+        bar,
+        passing,
+        beat,
+        event.on_s,
+        event.next_s,
+        (note.id,),
+        (note.score_id,),
+        0.75,
+        0.4,
+        detail={
+            "written": note.written.pitch.name if note.written.pitch else "",
+            "turns": 0,
+            "how": "long",
+            "first": "",
+            "milliseconds": round(1000 * (event.off_s - event.on_s)),
+        },
+    )
+
+
+def judge_attacks(case: Case) -> list[Finding]:
+    """For rhythm alone: notes without an attack, and attacks that are no notes."""
+    f = case.following
+    skipped = {i for jump in f.jumps if jump.target > jump.origin for i in range(jump.origin, jump.target)}
+    found: list[Finding] = []
+    for i in range(f.first, f.last + 1):
+        event = case.event(i)
+        if i not in skipped and (event is None or event.attack < ATTACK):
+            found.append(_missed(case, i, 0.8 if event is None or event.attack < 0.5 * ATTACK else 0.45))
+    for k, event in enumerate(f.events):
+        if event.index is None and event.attack > ATTACK:
+            i = min(event.before, len(case.notes) - 1)
+            bar, passing, beat = case.where(max(0, i - 1))
+            found.append(
+                Finding(
+                    "extra_note",
+                    bar,
+                    passing,
+                    beat,
+                    event.on_s,
+                    event.off_s,
+                    (),
+                    (case.notes[max(0, i - 1)].score_id,),
+                    0.7 if event.attack > 2 * ATTACK else 0.4,
+                    0.4,
+                    extras=(k,),
+                    detail={"heard": "a stroke", "heard_letter": ""},
+                )
+            )
+    return found
+
+
+def _pitch_confidence(case: Case, event: Event, apart: float) -> float:
+    """How sure another pitch sounded: clear, long enough, steady, and the written pitch not there."""
+    length = event.off_s - event.on_s
+    doubt = 0.0
+    doubt += 1.2 * max(0.0, 0.85 - event.clarity) / 0.25
+    doubt += 1.0 * max(0.0, 0.12 - length) / 0.06
+    doubt += 1.0 * max(0.0, event.spread - 0.35) / 0.35
+    doubt += 1.6 * max(0.0, event.expected_clarity - event.clarity + 0.10) / 0.10
+    doubt += 0.8 * max(0.0, abs(apart - round(apart)) - 0.3) / 0.2
+    return 1.0 / (1.0 + math.exp(-(3.0 - 2.0 * doubt)))
+
+
+def _not_sounded(case: Case, i: int, event: Event) -> float:
+    """Confidence that what the way took for note i is no note at all (room, breath, the tail of the note
+    before); 0 where it is one.
+    """
+    if case.notes[i].written.ornament:
+        return 0.0  # an ornament has no one pitch
+    events = case.following.events
+    k = case.following.last_try[i] or 0
+    before = events[k - 1] if k else None
+    after = events[k + 1] if k + 1 < len(events) else None
+    if (
+        after is not None
+        and before is not None
+        and after.index == i + 1
+        and abs(after.midi - event.midi) < 0.7
+    ):
+        # The next note of the same pitch split in two: it came when that one was due, not this.
+        ioi_s = float(case.notes[i + 1].onset - case.notes[i].onset) * case.spq(i)
+        due = (
+            before.on_s + float(case.notes[i].onset - case.notes[i - 1].onset) * case.spq(i - 1)
+            if before.index == i - 1
+            else event.on_s
+        )
+        if after.on_s - event.on_s < SPLIT_SHARE * ioi_s and event.on_s - due > SPLIT_LATE * ioi_s:
+            return 0.8
+    if event.next_s - event.on_s < NO_ROOM_S:
+        own = (
+            event.clarity > OWN_CLARITY
+            and abs(case.apart(i)) < 0.5
+            and after is not None
+            and abs(after.midi - event.midi) > 0.7
+        )
+        return (
+            0.0 if own else 0.8
+        )  # the next note begins where this one should, unless what begins there is this one
+    length, written_s = event.off_s - event.on_s, float(case.notes[i].duration) * case.spq(i)
+    goes_on = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06
+    if (
+        before is not None
+        and before.index is not None
+        and case.notes[before.index].written.ornament == "trill"
+    ):
+        # The last notes of a trill have attacks of their own.
+        late = (
+            any(abs(event.midi - before.midi - d) < 0.7 for d in (0, 1, 2))
+            and before.off_s > event.on_s - 0.06
+        )
+        if late and length < TRILL_TAIL * written_s and abs(case.apart(i)) > 0.7:
+            return 0.8
+    held, short = (
+        goes_on and event.attack < HELD_ATTACK,
+        goes_on and length < min(TAIL_S, TAIL_SHARE * written_s),
+    )
+    # The wrong note, on the pitch of the one before: a semitone off that is an accidental forgotten, or one
+    # too many, and likelier than a note left out.
+    clear = HELD_CLARITY if abs(case.apart(i)) > ACCIDENTAL else ACCIDENTAL_CLARITY
+    through = length > HELD_THROUGH * (event.next_s - event.on_s) and event.clarity > clear
+    if (held or short) and abs(case.apart(i)) > 0.7 and not through:
+        return 0.8  # only the note before goes on
+    if short and length < BRIEF_SHARE * written_s:
+        return 0.7
+    if held and event.attack < 0.5 * HELD_ATTACK and length < 0.45 * written_s:
+        return 0.7
+    odds = ghost_odds(event, before, usual_level(events, k))
+    soft = event.attack < UNCLEAR_ATTACK or event.level_db < usual_level(events, k) - UNCLEAR_BELOW_DB
+    if (math.isnan(event.midi) or event.clarity < 0.35) and soft:
+        odds = max(odds, 0.4)
+    return 1.0 / (1.0 + math.exp(-1.5 * odds)) if odds > -0.7 else 0.0
+
+
+class _OctaveJudge:
+    """Slips to the octave or the twelfth, by the partials that only the lower note has, and by the same
+    player's other notes.
+    """
+
+    def __init__(self, case: Case, mixture: Mixture) -> None:
+        self.case, self.mixture = case, mixture
+        self.plain: list[int] = []  # notes heard in their written octave
+        self.below: set[int] = set()  # notes heard an octave below
+        self.why: dict[int, dict[str, Any]] = {}  # what an answer rests on
+        for i in range(len(case.notes)):
+            event = case.event(i)
+            apart = case.apart(i)
+            if event is None or math.isnan(apart):
+                continue
+            if abs(apart) < 0.6:
+                self.plain.append(i)
+            elif any(abs(apart + d) < 0.6 for d in (12, 19, 24)):
+                self.below.add(i)
+
+    def judge(self, i: int, event: Event, apart: float) -> tuple[int, float] | None:
+        """(semitones, confidence); 0 semitones where the written note sounded after all; None where neither
+        is in question.
+        """
+        case = self.case
+        midi = case.notes[i].sounding_midi
+        for up in (12, 19):
+            if abs(apart - up) < 0.6:
+                return up, 0.9
+        if i in self.below:
+            if round(apart) == -12 and self.mixture.standing_out(event, 2) < case.settings.octave_partials_db:
+                # The partials of the lower note are not there: the period is a subharmonic.
+                return self._above(i, event, 12, 1.0, event.midi + 12) or (0, 1.0)
+            # A sound may carry a subharmonic: if most notes at that place do, it is the sound and not the
+            # player.
+            near = [
+                k
+                for k in (*self.plain, *self.below)
+                if k != i and abs(case.notes[k].sounding_midi - midi) <= 1
+            ]
+            same = sum(k in self.below for k in near)
+            down = round(apart)
+            if event.expected_clarity > 0.55 * event.clarity:
+                return (down, 0.3) if not same else (0, 1.0)
+            return (0, 1.0) if near and same >= 0.34 * len(near) else (down, 0.85 if near else 0.6)
+        if abs(apart) > 0.6:
+            return None
+        return self._above(i, event, 12, event.octave_up, event.midi) or self._above(
+            i, event, 19, event.twelfth_up, event.midi
+        )
+
+    def _above(
+        self, i: int, event: Event, up: int, fullness: float, written: float
+    ) -> tuple[int, float] | None:
+        """The octave or twelfth above: it is as periodic, and the partials that only the written note has do
+        not stand out as the neighbours' do.
+        """
+        s = self.case.settings
+        if fullness < s.octave_evenness or (fullness < FULL and event.clarity < CLEAR):
+            return None
+        every = 2 if up == 12 else 3
+        own = self.mixture.standing_out(event, every, written)
+        beside = [
+            k
+            for k in self.plain
+            if k != i and abs(self.case.notes[k].sounding_midi - self.case.notes[i].sounding_midi) <= 2
+        ]
+        beside = sorted(beside, key=lambda k: abs(k - i))[:NEIGHBOURS]
+        usual = [self.mixture.standing_out(e, every) for k in beside if (e := self.case.event(k)) is not None]
+        contrast = (
+            max(0.0, min(4.0, (float(np.median(usual)) - 25.0) / 4.0))
+            if usual and fullness > FULLEST
+            else 0.0
+        )
+        limit = s.octave_partials_db + contrast
+        if own > limit + 2.0:
+            return None
+        self.why[i] = rests_on(
+            "octave_partials_db",
+            own - contrast,
+            s.octave_partials_db,
+            PARTIALS_ERROR_DB,
+            "dB",
+            sure_at=0.0,
+            below=True,
+        )
+        confidence = min(0.9, 1.0 / (1.0 + math.exp(-(limit - own) / PARTIALS_ERROR_DB)))
+        if (up == 12 and fullness < FULL and self._always(i)) or self._alike(i, every, own):
+            confidence = min(confidence, LISTEN)
+        return up, confidence if event.off_s - event.on_s > SHORT_S else min(confidence, 0.45)
+
+    def _alike(self, i: int, every: int, own: float) -> bool:
+        """Whether these partials stand out hardly more in another sounding of that pitch that is heard in its
+        octave: then it is how that note sounds.
+        """
+        midi = self.case.notes[i].sounding_midi
+        same = [
+            e
+            for k in self.plain
+            if k != i and self.case.notes[k].sounding_midi == midi and (e := self.case.event(k)) is not None
+        ]
+        right = [
+            found
+            for e in same
+            if (found := self.mixture.standing_out(e, every)) > self.case.settings.octave_partials_db
+        ]
+        return bool(right) and float(np.percentile(right, ALIKE_SHARE)) < own + ALIKE_DB
+
+    def _always(self, i: int) -> bool:
+        """Whether nearly every sounding of that pitch is about as even: then it may be how that note sounds
+        on this instrument.
+        """
+        midi = self.case.notes[i].sounding_midi
+        others = [
+            e.octave_up
+            for k, n in enumerate(self.case.notes)
+            if k != i and n.sounding_midi == midi and (e := self.case.event(k)) is not None
+        ]
+        even = sum(o > EVEN_SHARE * self.case.settings.octave_evenness for o in others)
+        return len(others) >= 2 and even >= EVEN_OFTEN * len(others)
+
+
+def _missed(case: Case, i: int, confidence: float) -> Finding:
+    note = case.notes[i]
+    bar, passing, beat = case.where(i)
+    before = next((e for k in range(i - 1, -1, -1) if (e := case.event(k)) is not None), None)
+    at = (
+        before.on_s + float(note.onset - case.notes[before.index or 0].onset) * case.spq(i)
+        if before is not None
+        else 0.0
+    )
+    length = float(note.duration) * case.spq(i)
+    if note.sounding_midi == case.notes[i - 1].sounding_midi and i and case.notes[i - 1].end == note.onset:
+        # The same pitch again: it may only have been joined to the note before, the more if that sounds on
+        # through its time.
+        joined = before is not None and before.index == i - 1 and before.off_s > at + SOUNDS_ON * length
+        confidence = JOINED if joined else 0.75 * confidence
+    return Finding(
+        "missed_note",
+        bar,
+        passing,
+        beat,
+        at,
+        at + length,
+        (note.id,),
+        (note.score_id,),
+        confidence,
+        0.6,
+        detail={"written": note.written.pitch.name if note.written.pitch else ""},
+    )
+
+
+def wrong_pitch(
+    case: Case, i: int, event: Event, heard: int, confidence: float, why: dict[str, Any] | None = None
+) -> Finding:
+    """Another pitch than written (`heard`, sounding MIDI), by what it is to the written one, with the cause
+    the evidence allows.
+    """
+    note = case.notes[i]
+    bar, passing, beat = case.where(i)
+    written = note.written.pitch
+    assert written is not None
+    fifths = case.following.line.bars[note.bar_index].bar.fifths
+    heard_written = heard - case.following.line.part.chromatic
+    apart = heard - note.sounding_midi
+    kind, cause, source = "wrong_note", None, ""
+    fingering = case.instrument.same_fingering(note.sounding_midi, heard)
+    if apart % 12 == 0:
+        kind = "wrong_octave"
+        cause = (
+            "partial_same_fingering"
+            if fingering and case.instrument.family == "brass"
+            else "register_key"
+            if fingering
+            else None
+        )
+    elif abs(apart) == 1:
+        kind, source = accidental_kind(note.written, written, heard_written, fifths, case, i)
+        cause = {
+            "key_signature": "forgot_key_signature",
+            "printed": "forgot_printed_accidental",
+            "carried": "accidental_not_carried",
+        }.get(source)
+        if _earlier_key(case, note, heard_written, fifths):
+            cause = "previous_key"
+        elif cause is None and case.instrument.slide and abs(case.apart(i) - apart) > SLIDE_CENTS / 100:
+            cause = "neighbour_slide_position"  # no finger falls between two semitones
+    elif fingering and abs(apart) > 2:
+        kind = "wrong_partial"
+        cause = "partial_same_fingering" if case.instrument.family == "brass" else "register_key"
+    near = written if abs(apart) <= 1 and kind != "wrong_note" else None
+    heard_pitch = spell(heard_written, fifths, near)
+    return Finding(
+        kind,
+        bar,
+        passing,
+        beat,
+        event.on_s,
+        event.off_s,
+        (note.id,),
+        (note.score_id,),
+        confidence,
+        0.7 if abs(apart) > 2 else 0.6,
+        detail={
+            "written": written.name,
+            "heard": heard_pitch.name,
+            "semitones": apart,
+            "source": source,
+            "letter": written.letter,
+            "heard_letter": heard_pitch.letter,
+            "fingering": fingering or "",
+            "signature": fifths,
+            "rests_on": why
+            or rests_on(
+                "wrong_cents",
+                100 * abs(case.apart(i)),
+                case.settings.wrong_cents,
+                100 * event.spread,
+                "cents",
+                sure_at=0.5,
+            ),
+            "clearness_heard": round(event.clarity, 2),
+            "clearness_written": round(event.expected_clarity, 2),
+        },
+        cause=cause,
+    )
+
+
+def _earlier_key(case: Case, note: LineNote, heard_written: int, fifths: int) -> bool:
+    """Whether what sounded belongs to the key that the piece had before, and not to the one it has now."""
+    keys = [b.bar.fifths for b in case.following.line.bars[: note.bar_index + 1]]
+    before = next((k for k in reversed(keys) if k != fifths), None)
+    return before is not None and in_key(heard_written, before) and not in_key(heard_written, fifths)
+
+
+def accidental_kind(
+    note: Note, written: Pitch, heard_written: int, fifths: int, case: Case, i: int
+) -> tuple[str, str]:
+    """A semitone off: (kind, where the forgotten alteration comes from: key_signature, printed, carried or
+    "").
+    """
+    from_key = key_alter(written.step, fifths)
+    natural = heard_written - (written.midi - written.alter)  # what the player's letter was altered by
+    if written.alter != 0 and natural == 0:
+        return "missed_accidental", _source(note, written, from_key, case, i)
+    if written.alter != from_key and natural == from_key:
+        return "missed_accidental", _source(note, written, from_key, case, i)
+    if not in_key(heard_written, fifths):
+        return "added_accidental", ""
+    return "wrong_note", ""
+
+
+def _source(note: Note, written: Pitch, from_key: int, case: Case, i: int) -> str:
+    if note.accidental and not note.cautionary and written.alter != from_key:
+        return "printed"
+    if written.alter == from_key:
+        return "printed" if note.accidental else "key_signature"
+    return "carried"
+
+
+def _extras(case: Case) -> list[Finding]:
+    """Sounds that are not written: a note too many. Abandoned tries are told by `counting`."""
+    found = []
+    for k, event in enumerate(case.following.events):
+        if event.index is not None or math.isnan(event.midi):
+            continue
+        length = event.off_s - event.on_s
+        if length < MIN_EXTRA_S:
+            continue
+        i = min(event.before, len(case.notes) - 1)
+        before = case.following.events[k - 1] if k else None
+        same = before is not None and abs(before.midi - event.midi) < 0.6
+        if (
+            before is not None
+            and before.index is not None
+            and event.attack < HELD_ATTACK
+            and event.on_s - before.off_s < NO_ROOM_S
+        ):
+            meant = case.notes[before.index].sounding_midi
+            if abs(before.midi - meant) > 0.7 and abs(event.midi - meant) < 0.5:
+                continue  # the note before, heard clearly only now
+        doubt = 1.5 * max(0.0, 0.85 - event.clarity) / 0.2 + 1.2 * max(0.0, 0.11 - length) / 0.05
+        doubt += 1.4 if same and event.attack < 0.5 else 0.0
+        doubt += 1.0 * max(0.0, (case.loud_db - 16) - event.level_db) / 8
+        doubt += (
+            max(0.0, event.spread - 0.25) / 0.2
+            + max(0.0, usual_level(case.following.events, k) - event.level_db - 9.0) / 5.0
+        )  # speech, the next room
+        doubt += 2.5 if k == 0 else 0.0  # before the music: a sounded first note is not music
+        confidence = 1.0 / (1.0 + math.exp(-(2.2 - 2.0 * doubt)))
+        last = case.event(i - 1) if i else None
+        anchor = i - 1 if i and last is not None and event.on_s < last.next_s + 0.05 else i
+        bar, passing, _ = case.where(anchor)
+        on = case.event(anchor)
+        beat = case.where(anchor)[2] + (
+            (event.on_s - on.on_s) / case.beat_s(anchor) if on is not None else 0.0
+        )
+        note = case.notes[anchor]
+        pitch = spell(
+            round(event.midi - case.offset_cents / 100) - case.following.line.part.chromatic,
+            case.following.line.bars[note.bar_index].bar.fifths,
+        )
+        cause = "fingers_not_together" if length < 0.12 and not same else None
+        found.append(
+            Finding(
+                "extra_note",
+                bar,
+                passing,
+                max(1.0, beat),
+                event.on_s,
+                event.off_s,
+                (),
+                (note.score_id,),
+                confidence,
+                0.4,
+                extras=(k,),
+                detail={
+                    "heard": pitch.name,
+                    "heard_letter": pitch.letter,
+                    "after": note.written.pitch.name if note.written.pitch else "",
+                },
+                cause=cause,
+            )
+        )
+    return found
+
+
+def judge_tuning(case: Case, taken_out: int = 0) -> list[Finding]:
+    """Single notes out of tune, and the take as a whole high or low (never marked). `taken_out`: semitones of
+    the pitch reference already taken out.
+    """
+    found: list[Finding] = []
+    s = case.settings
+    deviations = [abs(case.apart(i)) * 100 for i in range(len(case.notes)) if abs(case.apart(i)) < 0.6]
+    spread = max(1.4826 * float(np.median(deviations)) if deviations else 10.0, 5.0)
+    for i, note in enumerate(case.notes):
+        event = case.event(i)
+        apart = case.apart(i) * 100
+        if (
+            event is None
+            or not s.tune_cents < abs(apart) <= s.wrong_cents
+            or float(note.duration) < 0.5 * case.beat_q
+            or event.clarity < 0.6
+        ):
+            continue
+        if note.written.ornament:
+            continue  # its notes together have no one pitch
+        bar, passing, beat = case.where(i)
+        error = max(spread, 100 * event.spread) * 0.8
+        # A pitch that is so whenever it is played is the instrument's way, or the fingering's: said, but not
+        # as sure.
+        near = [
+            k
+            for k, n in enumerate(case.notes)
+            if k != i and abs(n.sounding_midi - note.sounding_midi) <= 1 and abs(case.apart(k)) < 0.6
+        ]
+        others = [100 * case.apart(k) for k in near]
+        usual = abs(apart - float(np.median(others))) < TENDENCY_CENTS if len(others) >= 2 else False
+        found.append(
+            Finding(
+                "out_of_tune",
+                bar,
+                passing,
+                beat,
+                event.on_s,
+                event.off_s,
+                (note.id,),
+                (note.score_id,),
+                bounded_confidence(abs(apart), s.tune_cents, error, sure_at=0.6) * (0.5 if usual else 1.0),
+                0.3,
+                detail={
+                    "cents": round(apart),
+                    "written": note.written.pitch.name if note.written.pitch else "",
+                    "letter": note.written.pitch.letter if note.written.pitch else "",
+                    "rests_on": rests_on("tune_cents", abs(apart), s.tune_cents, error, "cents", sure_at=0.6),
+                },
+            )
+        )
+    offset = case.offset_cents + 100 * taken_out - 1200 * math.log2(s.pitch_reference / 440.0)
+    sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
+    if abs(offset) > s.tuned_cents and len(sounded) >= 6:
+        i = sounded[0]
+        bar, passing, beat = case.where(i)
+        first, last = case.event(sounded[0]), case.event(sounded[-1])
+        assert first is not None and last is not None
+        found.append(
+            Finding(
+                "tuned_high" if offset > 0 else "tuned_low",
+                bar,
+                passing,
+                beat,
+                first.on_s,
+                last.off_s,
+                (),
+                ("whole",),
+                bounded_confidence(abs(offset), s.tuned_cents, spread / math.sqrt(len(sounded)) + 2),
+                0.1,
+                detail={
+                    "cents": round(offset),
+                    "move": case.instrument.tuning,
+                    "rests_on": rests_on(
+                        "tuned_cents",
+                        abs(offset),
+                        s.tuned_cents,
+                        spread / math.sqrt(len(sounded)) + 2,
+                        "cents",
+                    ),
+                },
+            )
+        )
+    return found

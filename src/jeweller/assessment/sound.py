@@ -1,0 +1,239 @@
+"""Sound: long notes that sag, waver or lose their clearness, and written changes of loudness that are not
+heard; against the player's own other notes.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from jeweller.assessment.context import Case
+from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
+from jeweller.notes.sustain import Tone
+
+STEPS = {
+    "ppp": -3,
+    "pp": -2,
+    "p": -1,
+    "mp": 0,
+    "mf": 1,
+    "f": 2,
+    "ff": 3,
+    "fff": 4,
+}  # written loudness, in steps
+LEAST_STEPS = 2  # a change of fewer steps may be too small to hear
+LEAST_CLEAR = 6  # notes from which the player's usual clearness is known
+ORDINARY = 4.0  # times the third largest deficit of the take is what its room and its player do by themselves
+LISTEN = 0.45  # of the confidence: however plain, it is not said as sure
+CLEARNESS_ERROR = 0.015  # periodicity: how exactly a note's clearness is known
+CHANGE_NOTES = 3  # notes on each side of a change that are compared
+# of the confidence: the notes of an instrument differ in loudness by themselves, one change alone is only
+# worth listening to
+SINGLE_CHANGE = 0.45
+FLAT_SHARE = 0.6  # of the written changes
+
+
+def judge_tones(case: Case, tones: list[Tone]) -> list[Finding]:
+    """`sagging` and `unsteady` notes."""
+    s = case.settings
+    if not tones:
+        return []
+    drift = _spread([t.drift_cents for t in tones], 4.0)
+    waver = _spread([t.waver_cents for t in tones], 1.5)
+    found = []
+    for t in tones:
+        sag = -t.drift_cents
+        # A tone that wavers has no steady beginning and end to compare.
+        if t.waver_cents > 0.8 * s.waver_cents:
+            found.append(
+                _say(
+                    "unsteady",
+                    case,
+                    t,
+                    bounded_confidence(t.waver_cents, s.waver_cents, waver),
+                    {
+                        "cents": round(t.waver_cents, 1),
+                        "rests_on": rests_on("waver_cents", t.waver_cents, s.waver_cents, waver, "cents"),
+                    },
+                    None,
+                )
+            )
+        elif sag > 0.8 * s.sag_cents and t.drift_db < -s.sag_db:
+            detail: dict[str, Any] = {
+                "cents": round(t.drift_cents),
+                "db": round(t.drift_db, 1),
+                "rests_on": rests_on("sag_cents", sag, s.sag_cents, 0.5 * drift, "cents"),
+            }
+            found.append(
+                _say("sagging", case, t, bounded_confidence(sag, s.sag_cents, 0.5 * drift), detail, "air")
+            )
+    return found
+
+
+def judge_clearness(case: Case, clearness: list[tuple[int, float]]) -> list[Finding]:
+    """`fuzzy` notes: less clear than the player's usual by far more than any but one of the others. Always
+    "listen here".
+    """
+    if len(clearness) < LEAST_CLEAR:
+        return []
+    s = case.settings
+    usual = float(np.median([c for _, c in clearness]))
+    ordinary = max(usual - sorted(c for _, c in clearness)[2], 0.0)
+    found = []
+    for i, c in clearness:
+        event, beyond = case.event(i), usual - c - ORDINARY * ordinary
+        if event is None or beyond < s.fuzzy_clarity - 2 * CLEARNESS_ERROR:
+            continue
+        note = case.notes[i]
+        bar, passing, beat = case.where(i)
+        detail = {
+            "written": note.written.pitch.name if note.written.pitch else "",
+            "lasts_s": round(event.off_s - event.on_s, 1),
+            "clarity": round(c, 2),
+            "usual": round(usual, 2),
+            "rests_on": rests_on("fuzzy_clarity", beyond, s.fuzzy_clarity, CLEARNESS_ERROR, "periodicity"),
+        }
+        found.append(
+            Finding(
+                "fuzzy",
+                bar,
+                passing,
+                beat,
+                event.on_s,
+                event.off_s,
+                (note.id,),
+                (note.score_id,),
+                LISTEN * bounded_confidence(beyond, s.fuzzy_clarity, CLEARNESS_ERROR),
+                0.25,
+                detail=detail,
+            )
+        )
+    return found
+
+
+def _spread(values: list[float], least: float) -> float:
+    return max(1.4826 * float(np.median(np.abs(np.array(values) - np.median(values)))), least)
+
+
+def _say(
+    kind: str, case: Case, t: Tone, confidence: float, detail: dict[str, Any], cause: str | None
+) -> Finding:
+    note, event = case.notes[t.index], case.event(t.index)
+    assert event is not None
+    bar, passing, beat = case.where(t.index)
+    return Finding(
+        kind,
+        bar,
+        passing,
+        beat,
+        event.on_s,
+        event.off_s,
+        (note.id,),
+        (note.score_id,),
+        confidence,
+        0.25,
+        cause=cause,
+        detail={
+            "written": note.written.pitch.name if note.written.pitch else "",
+            "lasts_s": round(t.seconds, 1),
+            **detail,
+        },
+    )
+
+
+def judge_dynamics(case: Case) -> list[Finding]:
+    """Written changes of loudness of which nothing is heard: one finding, if most of them are so."""
+    changes = _written_changes(case)
+    heard: list[tuple[int, float]] = []
+    for at, before, after, sign in changes:
+        a, b = _level(case, before), _level(case, after)
+        if not math.isnan(a) and not math.isnan(b):
+            heard.append((at, sign * (b - a)))
+    if not heard:
+        return []
+    s = case.settings
+    spread = _spread([e.level_db for e in case.following.events if e.index is not None], 1.0)
+    flat = [(at, db) for at, db in heard if db < s.dynamics_db]
+    if len(flat) < FLAT_SHARE * len(heard):
+        return []
+    mean = float(np.mean([db for _, db in heard]))
+    error = min(spread, 2.5) * math.sqrt(2.0 / CHANGE_NOTES) / math.sqrt(len(heard))
+    confidence = bounded_confidence(s.dynamics_db - mean, 0.0, error, sure_at=0.6) * (
+        1.0 if len(heard) > 1 else SINGLE_CHANGE
+    )
+    i = flat[0][0]
+    event = case.event(i)
+    if event is None:
+        return []
+    bar, passing, beat = case.where(i)
+    last = case.event(flat[-1][0])
+    notes = [case.notes[at] for at, _ in flat]
+    return [
+        Finding(
+            "dynamics_flat",
+            bar,
+            passing,
+            beat,
+            event.on_s,
+            (last or event).off_s,
+            tuple(n.id for n in notes),
+            tuple(n.score_id for n in notes),
+            confidence,
+            0.3,
+            count=len(flat),
+            places=tuple(dict.fromkeys(n.bar for n in notes)),
+            detail={
+                "db": round(mean, 1),
+                "of": len(heard),
+                "count": len(flat),
+                "rests_on": rests_on(
+                    "dynamics_db", mean, s.dynamics_db, error, "dB", sure_at=0.6, below=True
+                ),
+            },
+        )
+    ]
+
+
+def _level(case: Case, notes: list[int]) -> float:
+    found = [e.level_db for i in notes if (e := case.event(i)) is not None and not math.isnan(e.midi)]
+    return float(np.median(found)) if found else float("nan")
+
+
+def _written_changes(case: Case) -> list[tuple[int, list[int], list[int], int]]:
+    """(note, notes before, notes after, +1 louder or -1 softer) of every written change of at least
+    LEAST_STEPS, and of every hairpin.
+    """
+    onsets = [float(n.onset) for n in case.notes]
+    levels: list[tuple[float, int]] = []
+    out: list[tuple[int, list[int], list[int], int]] = []
+    wedge: tuple[float, str] | None = None
+    for bar in case.following.line.bars:
+        for mark in sorted(bar.bar.marks, key=lambda m: m.offset):
+            at = float(bar.onset + mark.offset)
+            if mark.kind == "dynamics" and mark.text in STEPS:
+                if levels and abs(STEPS[mark.text] - levels[-1][1]) >= LEAST_STEPS:
+                    i = int(np.searchsorted(onsets, at - 1e-6))
+                    before = [
+                        k for k in range(max(0, i - CHANGE_NOTES), i) if onsets[k] >= levels[-1][0] - 1e-6
+                    ]
+                    after = list(range(i, min(len(onsets), i + CHANGE_NOTES)))
+                    if before and after:
+                        out.append((i, before, after, 1 if STEPS[mark.text] > levels[-1][1] else -1))
+                levels.append((at, STEPS[mark.text]))
+            elif mark.kind == "wedge" and mark.text != "stop":
+                wedge = (at, mark.text)
+            elif mark.kind == "wedge" and wedge is not None:
+                i, j = int(np.searchsorted(onsets, wedge[0] - 1e-6)), int(np.searchsorted(onsets, at - 1e-6))
+                if j - i >= 3:
+                    out.append(
+                        (
+                            i,
+                            [i, i + 1],
+                            [j - 2, j - 1, min(j, len(onsets) - 1)],
+                            1 if wedge[1] == "crescendo" else -1,
+                        )
+                    )
+                wedge = None
+    return out

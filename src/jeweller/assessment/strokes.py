@@ -1,0 +1,79 @@
+"""The lines of a drum part: which was struck, told by sound where the strokes of this take can be told apart,
+else by time alone.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from jeweller.assessment.context import Case
+from jeweller.assessment.finding import Finding, rests_on
+from jeweller.notes.strokes import Stroke
+
+LEAST_STROKES = 4  # of a line, to know how it sounds
+# of all strokes must be nearer to their own line's sound than to another's, each left out of it: else nothing
+# is told by sound
+APART = 0.85
+SPREAD_FLOOR = 0.3  # log energy: no two strokes are more alike
+
+
+def judge_strokes(case: Case, strokes: list[Stroke]) -> list[Finding]:
+    """`wrong_note` where another line of the part was struck than is written."""
+    names = [case.notes[s.index].written.stroke for s in strokes]
+    lines = [n for n in dict.fromkeys(names) if n and names.count(n) >= LEAST_STROKES]
+    known = [(s, n) for s, n in zip(strokes, names, strict=True) if n in lines]
+    if len(lines) < 2:
+        return []
+    shapes = np.array([s.shape for s, _ in known])
+    label = np.array([lines.index(n) for _, n in known])
+    distance = _distances(shapes, label, len(lines))
+    nearest = distance.argmin(axis=1)
+    if float((nearest == label).mean()) < APART:
+        return []
+    found = []
+    for (s, name), own, near, row in zip(known, label, nearest, distance, strict=True):
+        event = case.event(s.index)
+        if own == near or event is None:
+            continue
+        odds = float(row[own] - row[near])
+        note = case.notes[s.index]
+        bar, passing, beat = case.where(s.index)
+        setting = case.settings.stroke_odds
+        found.append(
+            Finding(
+                "wrong_note",
+                bar,
+                passing,
+                beat,
+                event.on_s,
+                event.off_s,
+                (note.id,),
+                (note.score_id,),
+                1.0 / (1.0 + math.exp(-max(-20.0, min(20.0, 0.5 * (odds - setting))))),
+                0.8,
+                detail={
+                    "written": name,
+                    "heard": lines[int(near)],
+                    "stroke": True,
+                    "rests_on": rests_on("stroke_odds", odds, setting, 1.0, "log odds"),
+                },
+            )
+        )
+    return found
+
+
+def _distances(shapes: np.ndarray, label: np.ndarray, lines: int) -> np.ndarray:  # type: ignore[type-arg]
+    """Half the squared distance of each stroke to the median sound of each line, itself left out, in spreads
+    of the strokes of one line, (S, lines).
+    """
+    middle = np.array([np.median(shapes[label == k], axis=0) for k in range(lines)])
+    spread = np.maximum(1.4826 * np.median(np.abs(shapes - middle[label]), axis=0), SPREAD_FLOOR)
+    out = np.empty((len(shapes), lines))
+    for i in range(len(shapes)):
+        others = np.arange(len(shapes)) != i
+        for k in range(lines):
+            centre = np.median(shapes[others & (label == k)], axis=0)
+            out[i, k] = 0.5 * float(np.minimum(((shapes[i] - centre) / spread) ** 2, 9.0).sum())
+    return out

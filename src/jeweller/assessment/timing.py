@@ -1,0 +1,550 @@
+"""Rhythm: single notes early or late, uneven runs, lost dots, rushing and dragging, all against the player's
+own beat and spread.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+
+from jeweller.alignment.tempo import weighted_median
+from jeweller.assessment.context import Case, Interval
+from jeweller.assessment.finding import SURE, Finding, bounded_confidence, rests_on
+
+NEIGHBOUR_BEATS = 4.0  # the local beat is fitted over so many beats on each side
+GRACE_ROOM_S = 0.12  # what a grace note may move its main note by
+PAIR_SPREAD_FLOOR = 0.10  # log ratio: nobody's pairs are steadier than this after our listening error
+TREND_Z = 1.6  # standard errors by which a change of tempo must be beyond the threshold
+# times the spread of one interval: the spread of the ratio of two neighbours (root of 3, less what the beat's
+# own drift adds)
+SHARED_ONSET = 1.3
+HARDLY = 0.2  # a figure less sure than this keeps no single note from being late
+# strength of an attack from which it is known where a note begins: of 34 notes called early or late rightly
+# one began softer, of 13 wrongly 7
+SOFTLY = 0.45
+UNCLEAR = 0.4  # how sure a note with no clear beginning is said to be early or late, at most
+# of a single note's deviation: the next interval makes good so much of it, else all that follows moved along
+MADE_GOOD = 0.35
+SURE_SINGLE = 1.05  # deviations beyond the threshold at which a single note is said
+IN_FIGURE = 0.4  # of a beat
+CLEARLY = 0.25  # of the squared error: what explains so much better is preferred
+# the pairs of an uneven run go alike: the weakest by so much of the strongest, else one note is out of place
+ALIKE = 0.25
+FIGURE_NOTES = 12  # no figure is longer
+BACK_ON_THE_BEAT, NEARLY_ON_THE_BEAT = (
+    0.12,
+    0.25,
+)  # log ratio: a squeezed or overdone figure, and one evened out, takes its written time within this
+MIN_TREND_INTERVALS = 4
+LONGEST_TREND = 24.0  # quarters
+WANDER, WANDER_QUARTERS = (
+    0.022,
+    4.0,
+)  # log ratio: everybody's tempo wanders so much from one stretch of so many quarters to the next
+
+
+def judge_rhythm(case: Case, steps: set[int], *, pitched: bool = True) -> list[Finding]:
+    """Findings of the facet rhythm. `steps`: first notes of intervals in which the count stepped; claps and
+    strokes are not `pitched`, but all attack.
+    """
+    # A short note may be out of place by much of itself and be no step: then it belongs to its figure.
+    usable = [
+        v
+        for v in case.intervals
+        if not case.is_free(v.i)
+        and v.rest_quarters == 0
+        and v.j == v.i + 1
+        and (v.i not in steps or (v.quarters < case.beat_q and abs(v.excess) < IN_FIGURE * case.beat_s(v.i)))
+    ]
+    dots, dotted = _dots(case, usable)
+    runs, in_runs = _runs(case, usable)
+    uneven = {n for r in runs if r.confidence >= SURE for n in r.notes}
+    figures, squeezed = _figures(case, [v for v in usable if case.notes[v.i].id not in uneven])
+    runs = [r for r in runs if not set(r.notes) & {case.notes[k].id for k in squeezed}]
+    in_runs |= squeezed
+    trends = _trends(case, steps | dotted | in_runs) + figures
+    free = dotted | in_runs | {i for t in trends for i in _inside(case, t)}
+    return trends + dots + runs + _single(case, steps, free, pitched)
+
+
+def _inside(case: Case, finding: Finding) -> set[int]:
+    ids = set(finding.notes)
+    return {i for i, n in enumerate(case.notes) if n.id in ids}
+
+
+# ---- single notes
+# ------------------------------------------------------------------------------------------------
+
+
+def deviations(case: Case, steps: set[int]) -> dict[int, float]:
+    """Seconds by which each note fell after the local beat, fitted robustly to the notes around it (itself
+    left out).
+    """
+    groups: list[list[int]] = [[]]
+    joined = {(v.i, v.j) for v in case.intervals if v.i not in steps}
+    sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
+    for i in sounded:
+        if groups[-1] and (groups[-1][-1], i) not in joined:
+            groups.append([])
+        groups[-1].append(i)
+    out: dict[int, float] = {}
+    reach = NEIGHBOUR_BEATS * case.beat_q + 1e-6
+    for group in groups:
+        q = np.array([float(case.notes[i].onset) for i in group])
+        t = np.array([e.on_s for i in group if (e := case.event(i)) is not None])
+        for k, i in enumerate(group):
+            first, last = np.searchsorted(q, [q[k] - reach, q[k] + reach])
+            near = np.delete(np.arange(first, last), k - first)
+            if len(near) < 4:
+                continue
+            slope, at = _robust_line(q[near] - q[k], t[near])
+            if slope > 0:
+                out[i] = float(t[k] - at)
+    return out
+
+
+def _robust_line(x: np.ndarray, y: np.ndarray) -> tuple[float, float]:  # type: ignore[type-arg]
+    """(slope, value at 0) by iteratively reweighted least absolute deviations."""
+    weight = np.ones(len(x))
+    slope, at = 0.0, 0.0
+    for _ in range(6):
+        total = weight.sum()
+        mx, my = (weight * x).sum() / total, (weight * y).sum() / total
+        var = (weight * (x - mx) ** 2).sum()
+        slope = float((weight * (x - mx) * (y - my)).sum() / var) if var > 1e-9 else 0.0
+        at = float(my - slope * mx)
+        weight = 1.0 / np.maximum(np.abs(y - at - slope * x), 0.012)
+    return slope, at
+
+
+def _single(case: Case, steps: set[int], leave: set[int], pitched: bool) -> list[Finding]:
+    s = case.settings
+    off = deviations(case, steps)
+    if not off:
+        return []
+    values = np.array(list(off.values()))
+    spread = max(1.4826 * float(np.median(np.abs(values - np.median(values)))), s.onset_error_s)
+    found = []
+    for i, deviation in off.items():
+        if i in leave or case.is_free(i):
+            continue
+        note = case.notes[i]
+        beat_s = case.beat_s(i)
+        before = float(note.onset - case.notes[i - 1].onset) if i else float("inf")
+        after = float(case.notes[i + 1].onset - note.onset) if i + 1 < len(case.notes) else float("inf")
+        shorter = min(before, after) * case.spq(i)
+        threshold = max(min(s.early_beats * beat_s, s.early_share * shorter), s.early_min_s)
+        if i in case.graced and (s.graces == "either" or (s.graces == "on" and deviation > 0)):
+            # before the beat or on it: both are schools; on it, the grace note takes its time from the note
+            threshold += GRACE_ROOM_S
+        if abs(deviation) < threshold:
+            continue
+        # Both intervals must show it: a note late by itself is followed by a short interval, an early one by
+        # a long one.
+        left = next((v for v in case.intervals if v.j == i), None)
+        right = next((v for v in case.intervals if v.i == i), None)
+        if left is None or right is None or left.excess * deviation <= 0 or right.excess * deviation >= 0:
+            continue
+        if min(abs(left.excess), abs(right.excess)) < max(0.5 * threshold, MADE_GOOD * abs(deviation)):
+            continue
+        if any(v.i in steps and abs(v.excess) > s.step_beats * beat_s for v in (left, right)):
+            continue  # the count stepped there
+        event = case.event(i)
+        assert event is not None
+        bar, passing, beat = case.where(i)
+        confidence = bounded_confidence(abs(deviation), threshold, 1.3 * spread, sure_at=SURE_SINGLE) * (
+            0.75 + 0.25 * min(event.attack, 1.0)
+        )
+        if pitched and (math.isnan(event.midi) or event.attack < SOFTLY):
+            confidence = min(
+                confidence, UNCLEAR
+            )  # where a sound without a pitch, or without an attack, begins is not known so well
+        found.append(
+            Finding(
+                "late" if deviation > 0 else "early",
+                bar,
+                passing,
+                beat,
+                event.on_s,
+                event.off_s,
+                (note.id,),
+                (note.score_id,),
+                confidence,
+                0.35,
+                detail={
+                    "beats": round(deviation / beat_s, 2),
+                    "seconds": round(deviation, 3),
+                    "rests_on": rests_on(
+                        "early_beats",
+                        abs(deviation) / beat_s,
+                        threshold / beat_s,
+                        1.3 * spread / beat_s,
+                        "beats",
+                        sure_at=SURE_SINGLE,
+                    ),
+                },
+            )
+        )
+    return found
+
+
+# ---- pairs
+# -------------------------------------------------------------------------------------------------------
+
+
+def _pair_spread(case: Case, usable: list[Interval], leave: Sequence[Interval] = ()) -> float:
+    """Log ratio: the player's own robust spread of neighbouring equal notes, outside the run in question."""
+    left = {v.i for v in leave}
+    ratios = [
+        math.log(a.seconds / b.seconds)
+        for a, b in zip(usable, usable[1:], strict=False)
+        if a.j == b.i and a.quarters == b.quarters and a.i not in left and b.i not in left
+    ]
+    if len(ratios) < 4:
+        return 0.14
+    return max(1.4826 * float(np.median(np.abs(ratios))), PAIR_SPREAD_FLOOR)
+
+
+def _dots(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
+    """Dotted pairs (3 : 1, the short note completing a beat) pooled over the passage; a single one only when
+    it is gross.
+    """
+    s = case.settings
+    pairs = []
+    for a, b in zip(usable, usable[1:], strict=False):
+        if (
+            a.j != b.i
+            or abs(a.quarters - 3 * b.quarters) > 1e-6
+            or float(case.notes[a.i].duration) < a.quarters - 1e-6
+        ):
+            continue
+        pairs.append((a, b, math.log(a.seconds / b.seconds)))
+    if not pairs:
+        return [], set()
+    spread = _pair_spread(case, usable)
+    # Lost or overdone, it is the short note that is misplaced, and the beats on both sides are not: else one
+    # of these is early or late.
+    in_time = [
+        (p, abs(math.log((p[0].seconds + p[1].seconds) / (p[0].expected + p[1].expected)))) for p in pairs
+    ]
+    lost = [p for p, off in in_time if p[2] < math.log(s.dot_even_ratio) and off < NEARLY_ON_THE_BEAT]
+    over = [p for p, off in in_time if p[2] > math.log(s.dot_over_ratio) and off < BACK_ON_THE_BEAT]
+    found: list[Finding] = []
+    touched: set[int] = set()
+    for kind, some, sign, pooled, single in (
+        ("dot_lost", lost, -1.0, "dot_even_ratio", "dot_single_ratio"),
+        ("dot_overdone", over, 1.0, "dot_over_ratio", "dot_over_single_ratio"),
+    ):
+        if some:
+            # A few of many that lie on the far side of the player's own variety are no habit.
+            habit = len(some) > 1 and (kind == "dot_lost" or 2 * len(some) >= len(pairs))
+            found.append(
+                _dot_finding(kind, case, some, len(pairs), sign, pooled if habit else single, spread)
+            )
+            if found[-1].confidence >= HARDLY:
+                touched |= {k for p in some for k in (p[0].i, p[1].i, p[1].j)}
+    return found, touched
+
+
+def _dot_finding(
+    kind: str,
+    case: Case,
+    some: list[tuple[Interval, Interval, float]],
+    of: int,
+    sign: float,
+    setting: str,
+    spread: float,
+) -> Finding:
+    """Dotted pairs that went the same way, pooled: a habit with its places."""
+    ratio, limit = float(np.mean([p[2] for p in some])), math.log(getattr(case.settings, setting))
+    # The shorter the short note, the more of its ratio is our own error in placing onsets.
+    error = math.hypot(
+        spread, 1.4 * case.settings.onset_error_s / float(np.mean([p[1].seconds for p in some]))
+    ) / math.sqrt(len(some))
+    confidence = bounded_confidence(sign * (ratio - limit), 0.0, error, sure_at=0.8)
+    first = some[0][0]
+    bar, passing, beat = case.where(first.i)
+    on, last = case.event(first.i), case.event(some[-1][1].j)
+    assert on is not None and last is not None
+    notes = [case.notes[k] for p in some for k in (p[0].i, p[1].i)]
+    return Finding(
+        kind,
+        bar,
+        passing,
+        beat,
+        on.on_s,
+        last.on_s,
+        tuple(n.id for n in notes),
+        tuple(n.score_id for n in notes),
+        confidence,
+        0.7 if len(some) > 1 else 0.5,
+        count=len(some),
+        places=tuple(dict.fromkeys(case.notes[p[0].i].bar for p in some)),
+        detail={
+            "ratio": round(math.exp(ratio), 2),
+            "of": of,
+            "rests_on": rests_on(
+                setting,
+                math.exp(ratio),
+                math.exp(limit),
+                math.exp(ratio) * error,
+                "ratio",
+                sure_at=0.8,
+                below=sign < 0,
+            ),
+        },
+    )
+
+
+def _short_spread(case: Case, run: list[Interval]) -> float:
+    """Log ratio: what the player's spread of onsets makes of pairs of such short notes; neighbouring
+    intervals share an onset.
+    """
+    return SHARED_ONSET * case.time_spread / float(np.mean([v.seconds for v in run]))
+
+
+def _equal_runs(case: Case, usable: list[Interval]) -> list[list[Interval]]:
+    """Runs of four or more equal intervals of at most half a beat."""
+    runs: list[list[Interval]] = []
+    for v in usable:
+        if runs and runs[-1][-1].j == v.i and runs[-1][-1].quarters == v.quarters:
+            runs[-1].append(v)
+        else:
+            runs.append([v])
+    return [r for r in runs if len(r) >= 4 and r[0].quarters <= case.beat_q * 0.5 + 1e-6]
+
+
+def _runs(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
+    """Runs of four or more equal short notes that alternate long and short."""
+    s = case.settings
+    found: list[Finding] = []
+    touched: set[int] = set()
+    for run in _equal_runs(case, usable):
+        # Pairs that begin on the beat (or on the half of it, for shorter notes).
+        unit = 2 * run[0].quarters
+        start = next((k for k in range(2) if (float(case.notes[run[k].i].offset) / unit) % 1 < 1e-6), 0)
+        pairs = [(run[k], run[k + 1]) for k in range(start, len(run) - 1, 2)]
+        ratios = np.array([math.log(a.seconds / b.seconds) for a, b in pairs])
+        spread = max(_pair_spread(case, usable, run), _short_spread(case, run))
+        k = 0
+        while k < len(ratios):
+            sign = 1.0 if ratios[k] > 0 else -1.0
+            m = k
+            while m < len(ratios) and ratios[m] * sign > math.log(s.uneven_ratio) * 0.8:
+                m += 1
+            alike = m - k >= 2 and float(np.abs(ratios[k:m]).min()) > ALIKE * float(np.abs(ratios[k:m]).max())
+            if alike and not _one_out_of_place(np.array([v.seconds for p in pairs[k:m] for v in p])):
+                mean = float(np.abs(ratios[k:m]).mean())
+                confidence = bounded_confidence(
+                    mean, math.log(s.uneven_ratio), spread / math.sqrt(m - k), sure_at=1.6
+                )
+                first, last = pairs[k][0], pairs[m - 1][1]
+                bar, passing, beat = case.where(first.i)
+                on, end = case.event(first.i), case.event(last.j)
+                assert on is not None and end is not None
+                notes = [case.notes[x] for x in range(first.i, last.i + 1)]
+                found.append(
+                    Finding(
+                        "uneven",
+                        bar,
+                        passing,
+                        beat,
+                        on.on_s,
+                        end.on_s,
+                        tuple(n.id for n in notes),
+                        tuple(n.score_id for n in notes),
+                        confidence,
+                        0.45,
+                        detail={
+                            "ratio": round(math.exp(mean), 2),
+                            "notes": len(notes),
+                            "long_first": sign > 0,
+                            "rests_on": rests_on(
+                                "uneven_ratio",
+                                math.exp(mean),
+                                s.uneven_ratio,
+                                math.exp(mean) * spread / math.sqrt(m - k),
+                                "ratio",
+                                sure_at=1.6,
+                            ),
+                        },
+                    )
+                )
+                touched |= set(range(first.i, last.j + 1))
+            k = max(m, k + 1)
+    return found, touched
+
+
+def _one_out_of_place(seconds: np.ndarray) -> bool:  # type: ignore[type-arg]
+    """Whether equal notes with one of them early or late fit these intervals clearly better than notes that
+    alternate long and short.
+    """
+    odd, even = seconds[::2], seconds[1::2]
+    alternating = float(((odd - odd.mean()) ** 2).sum() + ((even - even.mean()) ** 2).sum())
+    around = seconds - seconds.mean()
+    # One onset moved by d makes one interval longer by d and the next one shorter: what it explains best.
+    explained = max((around[k] - around[k + 1]) ** 2 / 2.0 for k in range(len(seconds) - 1))
+    return float((around**2).sum()) - explained < CLEARLY * alternating
+
+
+def _figures(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
+    """Figures of four or more equal short notes squeezed, and then back on the beat."""
+    s = case.settings
+    found: list[Finding] = []
+    touched: set[int] = set()
+    for run in _equal_runs(case, usable):
+        # The figure ends on a beat: its last interval makes good what the others lost.
+        for end in range(4, len(run) + 1):
+            onset = float(case.notes[run[end - 1].j].offset) / case.beat_q
+            if abs(onset - round(onset)) > 1e-6:
+                continue
+            for begin in range(max(0, end - FIGURE_NOTES), end - 3):
+                part = run[begin:end]
+                start = float(case.notes[part[0].i].offset) / case.beat_q
+                total, expected = sum(v.seconds for v in part), sum(v.expected for v in part)
+                if (
+                    abs(start - round(start)) > 1e-6
+                    or abs(math.log(total / expected)) > BACK_ON_THE_BEAT
+                    or {v.i for v in part} & touched
+                ):
+                    continue
+                each = total / len(part)
+                ratios = np.array([math.log(v.seconds / each) for v in part[:-1]])
+                squeeze = -float(ratios.mean())
+                if (
+                    squeeze < 0.8 * s.figure_share
+                    or part[-1].seconds < each
+                    or float((ratios < 0).mean()) < 0.75
+                ):
+                    continue
+                spread = max(_pair_spread(case, usable, run) * 0.7, 1.4 * s.onset_error_s / each) / math.sqrt(
+                    len(part) - 1
+                )
+                bar, passing, beat = case.where(part[0].i)
+                on, last = case.event(part[0].i), case.event(part[-1].j)
+                assert on is not None and last is not None
+                notes = [case.notes[v.i] for v in part]
+                found.append(
+                    Finding(
+                        "rushing",
+                        bar,
+                        passing,
+                        beat,
+                        on.on_s,
+                        last.on_s,
+                        tuple(n.id for n in notes),
+                        tuple(n.score_id for n in notes),
+                        bounded_confidence(squeeze, s.figure_share, spread, sure_at=1.0),
+                        0.4,
+                        detail={
+                            "scope": "figure",
+                            "percent": round(100 * (1 - math.exp(-squeeze))),
+                            "notes": len(part),
+                            "rests_on": rests_on(
+                                "figure_share", squeeze, s.figure_share, spread, "share", sure_at=1.0
+                            ),
+                            "from_bpm": round(60 / case.spq(part[0].i)),
+                            "to_bpm": round(60 / case.spq(part[0].i) * math.exp(squeeze)),
+                            "quarters": round(sum(v.quarters for v in part), 2),
+                        },
+                    )
+                )
+                touched |= {v.i for v in part}
+    return found, touched
+
+
+# ---- tempo
+# -------------------------------------------------------------------------------------------------------
+
+
+def _trends(case: Case, steps: set[int]) -> list[Finding]:
+    """Stretches where the local tempo leaves the take's own, with a trend: rushing or dragging."""
+    s = case.settings
+    rows = [
+        v
+        for v in case.intervals
+        if v.i not in steps and not case.is_free(v.i) and v.quarters > 0 and v.rest_quarters == 0
+    ]
+    if len(rows) < 2 * MIN_TREND_INTERVALS:
+        return []
+    logs = np.array([math.log(v.seconds / v.quarters) for v in rows])
+    quarters = np.array([v.quarters for v in rows])
+    take = weighted_median(logs, quarters)
+    away = logs - take
+    weight = np.minimum(quarters, 2.0)
+    noise = max(1.4826 * float(np.median(np.abs(np.diff(away)))) / math.sqrt(2.0), 0.035)
+    best: tuple[float, int, int, float, float] | None = None
+    ends = np.cumsum(quarters)
+    starts = ends - quarters
+    for a in range(len(rows)):
+        for b in range(a + MIN_TREND_INTERVALS, len(rows) + 1):
+            length = ends[b - 1] - starts[a]
+            if length > LONGEST_TREND:
+                break
+            if length < max(s.tempo_quarters, 2.0 * case.beat_q):
+                continue
+            if rows[b - 1].j - rows[a].i > (b - a) + 2:
+                break
+            w = weight[a:b]
+            part = np.clip(away[a:b], -0.45, 0.45)
+            mean = float((w * part).sum() / w.sum())
+            error = math.hypot(noise / math.sqrt(b - a), WANDER * math.sqrt(WANDER_QUARTERS / length))
+            z = (abs(mean) - s.tempo_share) / error
+            if z < TREND_Z * 0.6 or length > 0.6 * float(quarters.sum()):
+                continue
+            if not _has_trend(part, np.sign(mean)) or not _by_more_than_one(
+                w, part, np.sign(mean), s.tempo_share
+            ):
+                continue
+            if best is None or z * math.sqrt(length) > best[0]:
+                best = (z * math.sqrt(length), a, b, mean, error)
+    if best is None:
+        return []
+    _, a, b, mean, error = best
+    # Back to where the leaving began.
+    while a > 0 and away[a - 1] * np.sign(mean) > 0.03 and rows[a - 1].j == rows[a].i:
+        a -= 1
+    first, last = rows[a], rows[b - 1]
+    bar, passing, beat = case.where(first.i)
+    on, end = case.event(first.i), case.event(last.j)
+    assert on is not None and end is not None
+    notes = [case.notes[k] for k in range(first.i, last.j)]
+    extreme = float(np.median(away[max(a, b - 4) : b]))
+    detail = {
+        "from_bpm": round(60 / math.exp(take)),
+        "to_bpm": round(60 / math.exp(take + extreme)),
+        "percent": round(100 * (math.exp(-mean) - 1)),
+        "quarters": round(float(ends[b - 1] - starts[a]), 1),
+        "rests_on": rests_on("tempo_share", abs(mean), s.tempo_share, error, "share", sure_at=TREND_Z),
+    }
+    return [
+        Finding(
+            "dragging" if mean > 0 else "rushing",
+            bar,
+            passing,
+            beat,
+            on.on_s,
+            end.on_s,
+            tuple(n.id for n in notes),
+            tuple(n.score_id for n in notes),
+            bounded_confidence(abs(mean), s.tempo_share, error, sure_at=TREND_Z),
+            0.6,
+            detail=detail,
+        )
+    ]
+
+
+def _by_more_than_one(weight: np.ndarray, part: np.ndarray, sign: float, share: float) -> bool:  # type: ignore[type-arg]
+    """Whether the stretch is away from the take's tempo without the interval that is farthest away, too: one
+    note out of place moves no tempo.
+    """
+    rest = np.arange(len(part)) != int((sign * weight * part).argmax())
+    return bool(sign * (weight[rest] * part[rest]).sum() > share * weight[rest].sum())
+
+
+def _has_trend(part: np.ndarray, sign: float) -> bool:  # type: ignore[type-arg]
+    """The stretch moves away from the take's tempo: its last third is farther off than its first."""
+    third = max(1, len(part) // 3)
+    return bool(sign * (np.median(part[-third:]) - np.median(part[:third])) > 0.02)

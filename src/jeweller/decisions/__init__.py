@@ -1,0 +1,1 @@
+"""What a teacher decides over findings, and what stands after it."""

@@ -1,0 +1,150 @@
+"""The teacher's decisions over findings: dismissed, restored, changed in kind, added. They hang on stable
+keys and survive a new check.
+
+A `Decisions` is immutable; every act gives a new one, so undo and redo are a list of them.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import json
+import os
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from jeweller.assessment.finding import FACET_OF, Finding
+from jeweller.errors import JewellerError
+from jeweller.files import write_bytes
+
+SCHEMA = "jeweller.decisions/1"
+
+
+@dataclass(frozen=True)
+class Decision:
+    """One decision over the finding `key`: act "dismiss", "change" (to `kind`) or "keep"; `note` is the
+    teacher's reason.
+    """
+
+    key: str
+    act: str
+    kind: str = ""
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Added:
+    """A finding the teacher put at a note."""
+
+    kind: str
+    note_id: str
+    score_id: str
+    bar: str
+    passing: int
+    beat: float
+    at_s: float
+    until_s: float
+    text: str = ""
+
+
+@dataclass(frozen=True)
+class Decisions:
+    decisions: tuple[Decision, ...] = ()
+    added: tuple[Added, ...] = ()
+
+    def of(self, key: str) -> Decision | None:
+        return next((d for d in self.decisions if d.key == key), None)
+
+    def decide(self, decision: Decision) -> Decisions:
+        """With this decision in the place of an earlier one over the same finding."""
+        return dataclasses.replace(
+            self, decisions=(*(d for d in self.decisions if d.key != decision.key), decision)
+        )
+
+    def restore(self, key: str) -> Decisions:
+        """Without any decision over `key`; an added finding of that key is taken away."""
+        return Decisions(
+            tuple(d for d in self.decisions if d.key != key),
+            tuple(a for a in self.added if added_finding(a).key != key),
+        )
+
+    def add(self, added: Added) -> Decisions:
+        key = added_finding(added).key
+        return dataclasses.replace(
+            self, added=(*(a for a in self.added if added_finding(a).key != key), added)
+        )
+
+    def apply(self, findings: list[Finding]) -> list[Finding]:
+        """The findings as the teacher left them: dismissed ones out, kinds changed, kept ones sure, added
+        ones in.
+        """
+        out: list[Finding] = []
+        for f in findings:
+            decision = self.of(f.key)
+            if decision is None:
+                out.append(f)
+            elif decision.act == "change":
+                out.append(f.replace(kind=decision.kind, confidence=1.0))
+            elif decision.act == "keep":
+                out.append(f.replace(confidence=max(f.confidence, 1.0)))
+        return out + [added_finding(a) for a in self.added]
+
+
+def added_finding(a: Added) -> Finding:
+    text = a.text or f"Bar {a.bar}, beat {a.beat:g}: {a.kind.replace('_', ' ')} (teacher)."
+    return Finding(
+        a.kind,
+        a.bar,
+        a.passing,
+        a.beat,
+        a.at_s,
+        a.until_s,
+        (a.note_id,),
+        (a.score_id,),
+        1.0,
+        0.5,
+        detail={"by": "teacher"},
+        text=text,
+        advice="Listen to this place once more, slowly.",
+    )
+
+
+def decisions_path(take: str | os.PathLike[str], score: str | os.PathLike[str]) -> Path:
+    """Where the decisions over a take of a score are kept: beside the take."""
+    return Path(take).with_name(f"{Path(take).name}.{Path(score).stem}.decisions.json")
+
+
+def save(decisions: Decisions, path: Path) -> None:
+    """Writes to a temporary name, then renames: a power cut leaves the old file or the new one."""
+    data = {
+        "schema": SCHEMA,
+        "decisions": [dataclasses.asdict(d) for d in decisions.decisions],
+        "added": [dataclasses.asdict(a) for a in decisions.added],
+    }
+    write_bytes(
+        path,
+        json.dumps(data, indent=1, ensure_ascii=False).encode("utf-8"),
+        " The decisions are kept while the window is open.",
+    )
+
+
+def load(path: Path) -> Decisions:
+    """The decisions at `path`, none where there is no file. Raises JewellerError where it cannot be read."""
+    if not path.exists():
+        return Decisions()
+    try:
+        data: dict[str, Any] = json.loads(path.read_text(encoding="utf-8"))
+        if data.get("schema") != SCHEMA:
+            raise ValueError(str(data.get("schema")))
+        decisions = tuple(Decision(**d) for d in data["decisions"])
+        added = tuple(Added(**a) for a in data["added"])
+        if any(d.kind and d.kind not in FACET_OF for d in decisions) or any(
+            a.kind not in FACET_OF for a in added
+        ):
+            raise ValueError("an unknown kind of finding")
+    except (OSError, ValueError, KeyError, TypeError) as error:
+        raise JewellerError(
+            f"The decisions in {path.name} cannot be read ({error}); the file was left as it is and "
+            "is not used."
+        ) from error
+    return Decisions(decisions, added)

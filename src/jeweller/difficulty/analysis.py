@@ -1,0 +1,246 @@
+"""A part looked over: traps, what lightens it, its scale, how hard it reads and why, a speed to begin at, and
+a path through it.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from jeweller.difficulty.simplifications import Lighter, find_lighter
+from jeweller.difficulty.traps import Trap, find_traps
+from jeweller.errors import ScoreError
+from jeweller.instruments.table import Instrument
+from jeweller.notation.ids import ids_of
+from jeweller.notation.model import Bar, Part
+from jeweller.notation.performance import Line
+from jeweller.notation.pitch import in_key, key_name, spell
+
+# What a trap adds to the weight of its bar; the others, that lie on whole pieces, none.
+WEIGHTS = {
+    "printed": 1.5,
+    "carried": 2.0,
+    "altered": 0.3,
+    "leap": 1.0,
+    "register": 0.4,
+    "dotted": 0.8,
+    "off the beat": 1.5,
+    "tuplet": 1.0,
+    "tie": 0.7,
+    "rest": 0.4,
+    "ornament": 1.5,
+    "slur": 0.2,
+    "repeated": 0.3,
+    "look-alike": 1.0,
+    "range": 0.2,
+}
+# And what it is called where it makes a part hard to read.
+SAID = {
+    "printed": "accidentals",
+    "carried": "accidentals that hold through the bar",
+    "altered": "notes the key alters",
+    "leap": "leaps",
+    "register": "changes of register",
+    "dotted": "dotted rhythms",
+    "off the beat": "notes off the beat",
+    "tuplet": "triplets",
+    "tie": "ties",
+    "rest": "rests",
+    "ornament": "ornaments",
+    "slur": "slurs",
+    "repeated": "repeated notes",
+    "look-alike": "bars that look alike",
+    "range": "range",
+}
+LEVELS = (
+    (1.6, "first notes"),
+    (3.0, "easy"),
+    (5.0, "medium"),
+    (8.0, "hard"),
+)  # up to so much; beyond: very hard
+SLOWER, EASY_SLOWER = 0.6, 0.8  # of the written speed to begin at, and for what is easy
+SURE = 0.5  # from this confidence on a finding counts
+ISOLATED = 3  # bars that are practised by themselves
+
+
+@dataclass(frozen=True)
+class Over:
+    """What there is to see in a part before it is played."""
+
+    traps: tuple[Trap, ...]
+    lighter: tuple[Lighter, ...]
+    scale: str
+    outside_scale: tuple[str, ...]  # letters that do not belong to it
+    level: str
+    reasons: tuple[str, ...]
+    bpm: float  # the speed it is written for, quarters a minute
+    begin_bpm: float
+    path: tuple[str, ...]
+    hardest: tuple[str, ...]  # printed bar numbers, the hardest first
+    warm_up: tuple[str, ...]  # the piece's own notes, lowest first
+
+
+def look_over(part: Part, instrument: Instrument | None = None, known: frozenset[int] = frozenset()) -> Over:
+    """Looks a part over. Raises ScoreError where it has no notes."""
+    notes = [n for b in part.bars for n in b.notes if n.pitch is not None and not n.cue]
+    if not notes and not any(n.unpitched for b in part.bars for n in b.notes):
+        raise ScoreError(f"The part “{part.name}” has no notes.")
+    traps = tuple(find_traps(part, instrument, known))
+    lighter = tuple(find_lighter(part))
+    weight = _weights(part, traps)
+    new = [b for b in part.bars if weight[b.number] > 0]
+    hardest = sorted((b.number for b in new), key=lambda n: -weight[n])[:ISOLATED]
+    score, reasons = _level(part, traps, lighter)
+    level = next((name for limit, name in LEVELS if score <= limit), "very hard")
+    bpm = next((m.value for b in part.bars for m in b.marks if m.kind == "tempo" and m.value), None) or 90.0
+    first = part.bars[0]
+    outside = tuple(
+        dict.fromkeys(
+            n.pitch.letter
+            for b in part.bars
+            for n in b.notes
+            if n.pitch and not n.cue and not in_key(n.pitch.midi, b.fifths)
+        )
+    )
+    pitches = {n.pitch.midi: n.pitch.name for n in notes if n.pitch}
+    begin = round(bpm * (SLOWER if level != "first notes" else EASY_SLOWER))
+    return Over(
+        traps,
+        lighter,
+        key_name(first.fifths, first.mode),
+        outside,
+        level,
+        tuple(reasons),
+        bpm,
+        begin,
+        tuple(_path(part, weight, hardest, lighter)),
+        tuple(hardest),
+        tuple(pitches[m] for m in sorted(pitches)),
+    )
+
+
+def scale_unknown(part: Part, known: frozenset[int]) -> tuple[str, ...]:
+    """The notes of a part's scale, within the part's range, that a player has not learnt (`known` in written
+    MIDI numbers), lowest first.
+    """
+    midi = [n.pitch.midi for b in part.bars for n in b.notes if n.pitch is not None and not n.cue]
+    if not midi:
+        return ()
+    fifths = part.bars[0].fifths
+    return tuple(
+        spell(m, fifths).name for m in range(min(midi), max(midi) + 1) if in_key(m, fifths) and m not in known
+    )
+
+
+def _weights(part: Part, traps: tuple[Trap, ...]) -> dict[str, float]:
+    """How much lies in each bar, by its printed number."""
+    bar_of = {n.id: b.number for b in part.bars for n in b.notes}
+    out = {b.number: 0.25 * _density(b) for b in part.bars}
+    for trap in traps:
+        for note in trap.notes:
+            out[bar_of[note]] += WEIGHTS.get(trap.kind, 0.0)
+        if not trap.notes:
+            for number in trap.bars:
+                out[number] += WEIGHTS.get(trap.kind, 0.0)
+    return out
+
+
+def _density(bar: Bar) -> float:
+    """Notes to the beat."""
+    beats = bar.length * Fraction(bar.beat_type, 4)
+    return float(sum(not n.is_rest and not n.cue for n in bar.notes) / beats) if beats else 0.0
+
+
+def _level(part: Part, traps: tuple[Trap, ...], lighter: tuple[Lighter, ...]) -> tuple[float, list[str]]:
+    """How hard a part reads, and in what: the weight of its traps to a bar, its signs, its fastest notes, its
+    range, less what comes again.
+    """
+    bars = max(1, sum(any(not n.is_rest for n in b.notes) for b in part.bars))
+    counts: Counter[str] = Counter()
+    for t in traps:
+        counts[t.kind] += t.count
+    by_kind = {k: WEIGHTS[k] * c / bars for k, c in counts.items() if k in WEIGHTS}
+    signs = abs(part.bars[0].fifths)
+    fastest = min(
+        (n.duration for b in part.bars for n in b.notes if not n.is_rest and not n.grace and n.duration),
+        default=Fraction(1),
+    )
+    speed = 0.0 if fastest >= 1 else 0.5 if fastest >= Fraction(1, 2) else 1.5
+    midi = [n.pitch.midi for b in part.bars for n in b.notes if n.pitch is not None]
+    span = (max(midi) - min(midi)) / 12.0 if midi else 0.0
+    again = sum(len(x.notes) for x in lighter if x.kind == "repeat") / max(1, part.note_count)
+    score = (sum(by_kind.values()) + 0.25 * signs + speed + 0.6 * span) * (1.0 - 0.4 * again)
+    reasons = [SAID[k] for k, v in sorted(by_kind.items(), key=lambda x: -x[1])[:3] if v > 0.3]
+    if signs >= 3:
+        reasons.append(f"{signs} {'sharps' if part.bars[0].fifths > 0 else 'flats'}")
+    if fastest < Fraction(1, 2):
+        reasons.append("sixteenths or faster")
+    if span > 1.0:
+        reasons.append(f"a range of {max(midi) - min(midi)} semitones")
+    if again > 0.3:
+        reasons.append("lighter, because much of it comes again")
+    return score, reasons
+
+
+def _path(
+    part: Part, weight: Mapping[str, float], hardest: list[str], lighter: tuple[Lighter, ...]
+) -> list[str]:
+    """Sentences: where to begin, what to take alone, what to join, the whole."""
+    numbers = [b.number for b in part.bars]
+    if len(numbers) <= 2:
+        return ["Play it slowly, then at its speed."]
+    played = [any(not n.is_rest for n in b.notes) for b in part.bars]
+    windows = [(sum(weight[n] for n in numbers[k : k + 2]), k) for k in range(len(numbers) - 1) if played[k]]
+    easy = min(windows, default=(0.0, 0))[1]
+    out = [f"Begin with bars {numbers[easy]} and {numbers[easy + 1]}: they hold least."]
+    if hardest:
+        out.append(f"Take alone, slowly: bar {', bar '.join(hardest)}.")
+        k = numbers.index(hardest[0])
+        before, after = numbers[max(0, k - 1)], numbers[min(len(numbers) - 1, k + 1)]
+        out.append(f"Join: bars {before} to {after}, then four bars at a time.")
+    again = [x for x in lighter if x.kind == "repeat"]
+    if again:
+        out.append("Nothing new: " + "; ".join(x.what for x in again[:3]) + ".")
+    out.append("Then the whole, faster only when it is clean.")
+    return out
+
+
+def answers(
+    traps: Sequence[Trap], report: Mapping[str, Any], line: Line | None = None
+) -> list[tuple[Trap, int, int]]:
+    """(trap, notes right, notes played) for each trap that lies on notes, by a report's verdicts and
+    findings; with the line rests are answered too.
+    """
+    verdicts: dict[str, list[bool]] = {}
+    for n in report["notes"]:
+        verdicts.setdefault(n["score_id"], []).append(n["verdict"] == "ok")
+    printed = {n["id"]: n["score_id"] for n in report["notes"]}
+    faulty = {
+        printed[i] for f in report["findings"] if f["confidence"] >= SURE for i in f["notes"] if i in printed
+    }
+    out = []
+    rests = _rests(report, line) if line is not None else {}
+    for trap in traps:
+        if trap.kind == "rest":
+            played = [right for note in trap.notes for right in rests.get(note, ())]
+        else:
+            played = [right and note not in faulty for note in trap.notes for right in verdicts.get(note, ())]
+        if played:
+            out.append((trap, sum(played), len(played)))
+    return out
+
+
+def _rests(report: Mapping[str, Any], line: Line) -> dict[str, list[bool]]:
+    """By the id of a printed rest, for each time it was come to, whether nothing was found in it."""
+    reached = {n["id"] for n in report["notes"] if n["verdict"] != "not_heard"}
+    miscounted = {(i, f["pass"]) for f in report["findings"] if f["confidence"] >= SURE for i in ids_of(f)}
+    out: dict[str, list[bool]] = {}
+    for rest in line.rests:
+        before = next((n for n in reversed(line.main_notes) if n.onset < rest.onset), None)
+        after = next((n for n in line.main_notes if n.onset > rest.onset), None)
+        if before is not None and after is not None and {before.id, after.id} <= reached:
+            out.setdefault(rest.score_id, []).append((rest.score_id, rest.passing) not in miscounted)
+    return out

@@ -1,0 +1,309 @@
+"""The traps of a part: what could trip the player, where, and how often. Each names the printed notes it lies
+on, so that a check can answer it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+
+from jeweller.difficulty.simplifications import lookalikes
+from jeweller.instruments.table import Instrument
+from jeweller.notation.model import Bar, Note, Part
+from jeweller.notation.pitch import key_alter, key_letters, key_name
+
+LEAP = 7  # semitones from which a leap is one
+REPEATED = 3  # notes on one pitch, after which the line moves
+OUTSIDE = "outside"
+SHORT_OFF = Fraction(1, 2)
+JUMPS = {
+    "dacapo": "D.C.: from the beginning",
+    "dalsegno": "D.S.: from the sign",
+    "to_coda": "To Coda: jump to the coda",
+    "fine": "Fine: the end the second time",
+}
+
+
+@dataclass(frozen=True)
+class Trap:
+    """One thing that may trip a player. `notes` are ids of printed notes, `bars` printed numbers in order;
+    `count` how often it comes.
+    """
+
+    kind: str
+    what: str
+    bars: tuple[str, ...] = ()
+    notes: tuple[str, ...] = ()
+    count: int = 1
+
+
+# In the order in which they are looked for on the page.
+KINDS = (
+    "key",
+    "metre",
+    "pickup",
+    "altered",
+    "printed",
+    "carried",
+    "range",
+    "register",
+    "leap",
+    "repeated",
+    "rest",
+    "tie",
+    "dotted",
+    "off the beat",
+    "tuplet",
+    "slur",
+    "ornament",
+    "fermata",
+    "breath",
+    "dynamics",
+    "words",
+    "repeat",
+    "jump",
+    "look-alike",
+)
+
+
+def find_traps(
+    part: Part, instrument: Instrument | None = None, known: frozenset[int] = frozenset()
+) -> list[Trap]:
+    """Every trap of a part, in the order of KINDS. `known`: written MIDI notes that the player has learnt;
+    where it is empty no note is called new.
+    """
+    found = [
+        *_signature(part),
+        *_accidentals(part),
+        *_pitches(part, instrument, known),
+        *_lengths(part),
+        *_signs(part),
+        *_form(part),
+    ]
+    return sorted(found, key=lambda t: KINDS.index(t.kind))
+
+
+def _main(part: Part) -> list[tuple[Bar, Note]]:
+    return [(b, n) for b in part.bars for n in b.notes if not n.grace and not n.chord and not n.cue]
+
+
+def _bars(pairs: list[tuple[Bar, Note]]) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(b.number for b, _ in pairs))
+
+
+def _trap(kind: str, what: str, pairs: list[tuple[Bar, Note]]) -> Trap:
+    return Trap(kind, what, _bars(pairs), tuple(n.id for _, n in pairs), len(pairs))
+
+
+def _spelled(fifths: int) -> str:
+    letters = key_letters(fifths)
+    return (
+        "no sharps or flats"
+        if not letters
+        else ", ".join(letters[:-1]) + (" and " if len(letters) > 1 else "") + letters[-1]
+    )
+
+
+def _signature(part: Part) -> Iterator[Trap]:
+    before: Bar | None = None
+    for bar in part.bars:
+        since = "" if before is None else f"from bar {bar.number} on: "
+        if bar.fifths != (before.fifths if before is not None else 0):
+            yield Trap(
+                "key", f"{since}{key_name(bar.fifths, bar.mode)}: {_spelled(bar.fifths)}", (bar.number,)
+            )
+        if (bar.beats, bar.beat_type) != ((before.beats, before.beat_type) if before is not None else (4, 4)):
+            yield Trap("metre", f"{since}{bar.beats}/{bar.beat_type}", (bar.number,))
+        before = bar
+    first, last = part.bars[0], part.bars[-1]
+    if first.implicit and first.length < first.metre:
+        pays = "; the last bar is as much shorter" if last.length + first.length == first.metre else ""
+        yield Trap(
+            "pickup", f"begins with {_beats(first.length, first)} before the first bar{pays}", (first.number,)
+        )
+
+
+def _beats(quarters: Fraction, bar: Bar) -> str:
+    beats = quarters * Fraction(bar.beat_type, 4)
+    return f"{beats} beat{'s' if beats > 1 else ''}"
+
+
+def _accidentals(part: Part) -> Iterator[Trap]:
+    """Notes the key alters, printed accidentals, and those that an accidental before them in the bar alters
+    still.
+    """
+    by_key: dict[str, list[tuple[Bar, Note]]] = {}
+    printed: dict[str, list[tuple[Bar, Note]]] = {}
+    carried: dict[str, list[tuple[Bar, Note]]] = {}
+    for bar in part.bars:
+        state: set[tuple[str, int]] = set()
+        for n in bar.notes:
+            if n.pitch is None or n.cue or n.tie_stop:
+                continue
+            key = (n.pitch.step, n.pitch.octave)
+            if n.accidental and not n.cautionary:
+                printed.setdefault(n.pitch.letter + ("♮" if n.pitch.alter == 0 else ""), []).append((bar, n))
+                state.add(key)
+            elif key in state:
+                carried.setdefault(n.pitch.letter + ("♮" if n.pitch.alter == 0 else ""), []).append((bar, n))
+            elif n.pitch.alter and key_alter(n.pitch.step, bar.fifths) == n.pitch.alter:
+                by_key.setdefault(n.pitch.letter, []).append((bar, n))
+    for letter, pairs in by_key.items():
+        yield _trap("altered", f"{letter} by the key signature", pairs)
+    for letter, pairs in printed.items():
+        yield _trap("printed", f"{letter} printed", pairs)
+    for letter, pairs in carried.items():
+        yield _trap("carried", f"{letter} still, by the accidental before it in the bar", pairs)
+
+
+def _pitches(part: Part, instrument: Instrument | None, known: frozenset[int]) -> Iterator[Trap]:
+    notes = [(b, n) for b, n in _main(part) if n.pitch is not None and not n.tie_stop]
+    if not notes:
+        return
+    midi = [n.pitch.midi for _, n in notes if n.pitch]
+    high, low = max(midi), min(midi)
+    for end, value in (("highest", high), ("lowest", low)):
+        there = [x for x, m in zip(notes, midi, strict=True) if m == value]
+        yield _trap(
+            "range", f"the {end} note is {there[0][1].pitch.name if there[0][1].pitch else ''}", there
+        )
+    if instrument is not None:
+        yield from _on_instrument(notes, midi, instrument)
+    if known:
+        for value in sorted({m for m in midi if m not in known}):
+            there = [x for x, m in zip(notes, midi, strict=True) if m == value]
+            yield _trap(
+                "range",
+                f"{there[0][1].pitch.name if there[0][1].pitch else ''} is new for this player",
+                there,
+            )
+    leaps = []
+    runs: list[tuple[Bar, Note]] = []
+    same = 1
+    adjacent = _adjacent(part)
+    for a, b in zip(notes, notes[1:], strict=False):
+        if (a[1].id, b[1].id) not in adjacent:
+            same = 1
+            continue
+        assert a[1].pitch and b[1].pitch
+        if abs(b[1].pitch.midi - a[1].pitch.midi) >= LEAP:
+            leaps.append(b)
+        if b[1].pitch == a[1].pitch:
+            same += 1
+        else:
+            if same >= REPEATED:
+                runs.append(b)
+            same = 1
+    if leaps:
+        yield _trap("leap", "a leap of a fifth or more to this note", leaps)
+    if runs:
+        yield _trap("repeated", "after several notes alike the line moves", runs)
+
+
+def _adjacent(part: Part) -> set[tuple[str, str]]:
+    """Pairs of note ids with no rest between them."""
+    out: set[tuple[str, str]] = set()
+    last: str | None = None
+    for _, n in _main(part):
+        if n.is_rest:
+            last = None
+        elif not n.tie_stop:
+            if last is not None:
+                out.add((last, n.id))
+            last = n.id
+    return out
+
+
+def _on_instrument(notes: list[tuple[Bar, Note]], midi: list[int], instrument: Instrument) -> Iterator[Trap]:
+    whole = instrument.written_range("advanced")
+    if whole:
+        outside = [x for x, m in zip(notes, midi, strict=True) if not whole[0] <= m <= whole[1]]
+        if outside:
+            yield _trap("range", f"{OUTSIDE} the range of the {instrument.name}", outside)
+    registers = [instrument.register(m) for m in midi]
+    crossings = [
+        x for x, here, before in zip(notes[1:], registers[1:], registers, strict=False) if here != before
+    ]
+    if crossings:
+        yield _trap("register", "another register from here", crossings)
+
+
+def _lengths(part: Part) -> Iterator[Trap]:
+    main = _main(part)
+    rests = [x for x in main if x[1].is_rest]
+    if rests:
+        yield _trap("rest", "a rest to be counted", rests)
+    ties = [x for x in main if x[1].tie_start and not x[1].tie_stop]
+    if ties:
+        yield _trap("tie", "tied to the next: not played again", ties)
+    dotted = [(b, n) for b, n in main if n.dots and not n.is_rest and _beat(b).numerator != 3]
+    if dotted:
+        yield _trap("dotted", "a dotted note and the short one after it", dotted)
+    off = [
+        (b, n)
+        for b, n in main
+        if not n.is_rest
+        and not n.tie_stop
+        and not n.tuplet
+        and n.offset % _beat(b)
+        and n.duration > SHORT_OFF
+        and n.offset % _beat(b) + n.duration > _beat(b)
+    ]
+    if off:
+        yield _trap("off the beat", "begins off the beat and holds over it", off)
+    tuplets = [x for x in main if x[1].tuplet and x[1].tuplet_mark == "start"]
+    if tuplets:
+        yield _trap("tuplet", "triplets or the like", tuplets)
+
+
+def _beat(bar: Bar) -> Fraction:
+    return (
+        Fraction(12, bar.beat_type)
+        if bar.beat_type >= 8 and bar.beats % 3 == 0 and bar.beats > 3
+        else Fraction(4, bar.beat_type)
+    )
+
+
+def _signs(part: Part) -> Iterator[Trap]:
+    every = [(b, n) for b in part.bars for n in b.notes if not n.cue]
+    for kind, what, chosen in (
+        ("slur", "a slur begins", [x for x in every if x[1].slur_starts]),
+        ("ornament", "a grace note", [x for x in every if x[1].grace]),
+        ("ornament", "a trill, mordent or turn", [x for x in every if x[1].ornament]),
+        ("fermata", "held: a fermata", [x for x in every if x[1].fermata]),
+        ("breath", "a breath mark", [x for x in every if x[1].breath_after]),
+    ):
+        if chosen:
+            yield _trap(kind, what, chosen)
+    marks = [(b, m) for b in part.bars for m in b.marks]
+    levels = [(b.number, m.text) for b, m in marks if m.kind == "dynamics"]
+    if levels:
+        yield Trap(
+            "dynamics",
+            "loudness: " + ", ".join(dict.fromkeys(t for _, t in levels)),
+            tuple(dict.fromkeys(n for n, _ in levels)),
+            count=len(levels),
+        )
+    wedges = [b.number for b, m in marks if m.kind == "wedge" and m.text != "stop"]
+    if wedges:
+        yield Trap("dynamics", "getting louder or softer", tuple(dict.fromkeys(wedges)), count=len(wedges))
+    for b, m in marks:
+        if m.kind == "words":
+            yield Trap("words", f"“{m.text}”", (b.number,))
+
+
+def _form(part: Part) -> Iterator[Trap]:
+    repeats = [b.number for b in part.bars if b.repeat_times]
+    if repeats:
+        yield Trap("repeat", "a repeat sign: go back", tuple(repeats), count=len(repeats))
+    endings = [b.number for b in part.bars if b.ending_start]
+    if endings:
+        yield Trap("repeat", "first and second endings", tuple(endings), count=len(endings))
+    for flag, what in JUMPS.items():
+        bars = tuple(b.number for b in part.bars if getattr(b, flag))
+        if bars:
+            yield Trap("jump", what, bars, count=len(bars))
+    for here, earlier, differs in lookalikes(part):
+        notes = tuple(n.id for n in differs)
+        yield Trap("look-alike", f"bar {here} is like bar {earlier}, but not the same", (here,), notes)

@@ -1,0 +1,601 @@
+"""The marks on the part and the timing rail, as an SVG overlay in page units, from a report and an engraving.
+
+The way a careful teacher marks paper: a shape per facet beside the notes, the heard pitch as a triangle at
+its own place, a numeral for what to say first. Right notes stay in plain ink. What is unsure is drawn in hair
+lines with a small question mark.
+"""
+
+from __future__ import annotations
+
+import bisect
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from jeweller.documents.engraving import RAIL_HEIGHT, SPACE, Engraving, NoteBox
+from jeweller.documents.theme import Theme, shape_svg, text_svg
+from jeweller.notation.performance import Line
+from jeweller.notation.pitch import Pitch, spell
+
+HALF = SPACE / 2
+SURE = 0.5
+SIGN = {-2: "𝄫", -1: "♭", 0: "♮", 1: "♯", 2: "𝄪"}
+WHOLE = (
+    "tuned_high",
+    "tuned_low",
+    "wrong_transposition",
+    "off_click",
+    "wrong_tempo",
+)  # of the whole take: no place on the part
+NUMBERED = 3  # so many findings carry a numeral on the part
+BAR_Y, BAR_HEIGHT = 34.0, 13.0  # the heard notes on the rail
+
+
+@dataclass(frozen=True)
+class Hit:
+    """A place that can be chosen: a finding's mark, or a note."""
+
+    kind: str  # "finding" or "note"
+    key: str
+    x: float
+    y: float
+    radius: float
+
+
+@dataclass
+class Overlay:
+    """What lies over the notes, and the washes under them."""
+
+    svg: str = ""
+    under: str = ""
+    hits: list[Hit] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class View:
+    """What is shown: facets (None for all), the chosen finding or note, rail and pitch line, the pass of
+    repeated bars.
+    """
+
+    facets: frozenset[str] | None = None
+    chosen: str | None = None
+    rail: bool = True
+    unsure: bool = True
+    passing: int = 1
+    dismissed: frozenset[str] = frozenset()
+
+
+class Ruler:
+    """Places in the line ↔ places on the page."""
+
+    def __init__(self, engraving: Engraving, line: Line) -> None:
+        self.engraving, self.line = engraving, line
+        self.anchors = self._anchors()
+        self.starts = [float(b.onset) for b in line.bars]
+
+    def _anchors(self) -> list[list[tuple[float, float]]]:
+        """For each written bar: (quarters from its start, x), ascending, ending with the bar line."""
+        out = []
+        for index, bar in enumerate(self.line.part.bars):
+            box = self.engraving.bars[index]
+            points = {
+                float(n.offset): self.engraving.notes[n.id].x
+                for n in bar.notes
+                if n.id in self.engraving.notes and not n.grace and not n.whole_bar
+            }
+            points.setdefault(0.0, box.first_x)
+            after = self.engraving.bars[index + 1] if index + 1 < len(self.engraving.bars) else None
+            points[float(bar.length)] = (
+                after.first_x if after is not None and after.system == box.system else box.right - 4
+            )
+            out.append(sorted(points.items()))
+        return out
+
+    def x_at(self, bar: int, q: float) -> tuple[float, int]:
+        """(x, system) of a place `q` quarters from the start of a written bar; beyond its ends the line goes
+        on in the neighbouring bars.
+        """
+        while bar + 1 < len(self.anchors) and q > self.anchors[bar][-1][0]:
+            q -= self.anchors[bar][-1][0]
+            bar += 1
+        while bar > 0 and q < 0:
+            bar -= 1
+            q += self.anchors[bar][-1][0]
+        points = self.anchors[bar]
+        q = min(max(q, points[0][0]), points[-1][0])
+        for (q0, x0), (q1, x1) in zip(points, points[1:], strict=False):
+            if q <= q1:
+                return (x0 + (x1 - x0) * (q - q0) / max(q1 - q0, 1e-9), self.engraving.bars[bar].system)
+        return points[-1][1], self.engraving.bars[bar].system
+
+    def at(self, quarters: float) -> tuple[float, int]:
+        """(x, system) of a place in the line, quarters from its start; in repeated bars of the pass it
+        belongs to.
+        """
+        k = max(0, bisect.bisect_right(self.starts, quarters + 1e-9) - 1)
+        bar = self.line.bars[k]
+        return self.x_at(bar.index, min(quarters - self.starts[k], float(bar.length)))
+
+
+class _Drawer:
+    def __init__(
+        self, engraving: Engraving, line: Line, report: dict[str, Any], theme: Theme, view: View
+    ) -> None:
+        self.e, self.line, self.report, self.theme, self.view = engraving, line, report, theme, view
+        self.out: list[str] = []
+        self.under: list[str] = []
+        self.hits: list[Hit] = []
+        self.by_id = {n["id"]: n for n in report["notes"]}
+        self.line_notes = {n.id: n for n in line.notes}
+        self.x_at = Ruler(engraving, line).x_at
+        self.taken: list[tuple[float, float]] = []
+
+    # ---- places
+    # --------------------------------------------------------------------------------------------------
+
+    def box(self, note_id: str) -> NoteBox | None:
+        note = self.line_notes.get(note_id)
+        return self.e.notes.get(note.score_id) if note is not None else None
+
+    def free_y(self, x: float, y: float, step: float) -> float:
+        """A height near `y` where no other mark, no printed word and no note stands at `x` yet."""
+        notes = [n for n in self.e.notes.values() if abs(n.x - x) < 34]
+        while (
+            any(abs(x - tx) < 30 and abs(y - ty) < 26 for tx, ty in self.taken)
+            or any(left - 16 < x < right + 16 and -14 < ty - y < 44 for left, right, ty in self.e.words)
+            or any(n.top - 14 < y < n.bottom + 14 for n in notes)
+        ):
+            y += step
+        self.taken.append((x, y))
+        return y
+
+    # ---- drawing
+    # -------------------------------------------------------------------------------------------------
+
+    def text(
+        self,
+        x: float,
+        y: float,
+        content: str,
+        size: float,
+        colour: str,
+        *,
+        anchor: str = "middle",
+        serif: bool = False,
+        weight: int = 400,
+        italic: bool = False,
+    ) -> None:
+        self.out.append(
+            text_svg(x, y, content, size, colour, anchor=anchor, serif=serif, weight=weight, italic=italic)
+        )
+
+    def path(self, d: str, colour: str, width: float, fill: str = "none", dash: str = "") -> None:
+        dashes = f' stroke-dasharray="{dash}"' if dash else ""
+        self.out.append(
+            f'<path d="{d}" fill="{fill}" stroke="{colour}" stroke-width="{width:g}" '
+            f'stroke-linecap="round" stroke-linejoin="round"{dashes}/>'
+        )
+
+    def draw(self, findings: Sequence[dict[str, Any]]) -> Overlay:
+        chosen = next((f for f in findings if f["key"] == self.view.chosen), None)
+        if chosen is not None:
+            self._wash(chosen)
+        elif self.view.chosen:
+            self._wash_note(self.view.chosen)
+        if self.view.rail:
+            self._rails()
+        number = 0
+        for f in findings:
+            sure = f["confidence"] >= SURE and f["kind"] not in WHOLE[:2]
+            if sure:
+                number += 1
+            if self.view.facets is not None and f["facet"] not in self.view.facets:
+                continue
+            if f["key"] in self.view.dismissed or (not sure and not self.view.unsure):
+                continue
+            self._finding(f, number if sure else 0)
+        for n in self.report["notes"]:
+            box = self.box(n["id"])
+            if box is not None and n["pass"] == self._pass_of(n):
+                self.hits.append(Hit("note", n["id"], box.x, box.y, 16.0))
+        return Overlay("".join(self.out), "".join(self.under), self.hits)
+
+    def _pass_of(self, note: dict[str, Any]) -> int:
+        passes = [m["pass"] for m in self.report["notes"] if m["score_id"] == note["score_id"]]
+        return self.view.passing if self.view.passing in passes else passes[0]
+
+    def _wash(self, f: dict[str, Any]) -> None:
+        for index in self._bars_of(f):
+            self._wash_bar(index)
+
+    def _wash_note(self, note_id: str) -> None:
+        box = self.box(note_id)
+        if box is not None:
+            self.under.append(
+                f'<rect x="{box.x - 17:.1f}" y="{box.y - 17:.1f}" width="34" height="34" rx="6" '
+                f'fill="{self.theme.wash}" fill-opacity="0.75"/>'
+            )
+
+    def _wash_bar(self, index: int) -> None:
+        bar = self.e.bars[index]
+        system = self.e.systems[bar.system]
+        height = system.rail + RAIL_HEIGHT - system.top + 36
+        self.under.append(
+            f'<rect x="{bar.left + 3:.1f}" y="{system.top - 30:.1f}" '
+            f'width="{bar.right - bar.left - 6:.1f}" height="{height:.1f}" rx="8" '
+            f'fill="{self.theme.wash}" fill-opacity="0.55"/>'
+        )
+
+    def _bars_of(self, f: dict[str, Any]) -> list[int]:
+        found = []
+        for note_id in f["notes"]:
+            box = self.box(note_id)
+            if box is not None and box.bar not in found:
+                found.append(box.bar)
+        if not found and f["kind"] not in WHOLE:
+            found = [k for k, b in enumerate(self.line.part.bars) if b.number == f["bar"]][:1]
+        return found[:6]
+
+    # ---- the rail
+    # ------------------------------------------------------------------------------------------------
+
+    def _rails(self) -> None:
+        t = self.theme
+        for system in self.e.systems:
+            self.path(
+                f"M {system.left:.1f} {system.rail:.1f} L {system.right:.1f} {system.rail:.1f}", t.faint, 1.2
+            )
+        beat = float(self.line.beat)
+        for index, bar in enumerate(self.line.part.bars):
+            box = self.e.bars[index]
+            system = self.e.systems[box.system]
+            lead = float(bar.metre - bar.length) if bar.implicit and index == 0 else 0.0
+            beats = round(float(bar.length) / beat)
+            for k in range(beats):
+                x, _ = self.x_at(index, k * beat)
+                first = k == 0 and not lead
+                self.path(
+                    f"M {x:.1f} {system.rail:.1f} L {x:.1f} {system.rail + (12 if first else 7):.1f}",
+                    t.quiet,
+                    1.6 if first else 1.1,
+                )
+                self.text(x, system.rail + 27, str(round(lead / beat) + k + 1), 20, t.quiet)
+            if box.left > system.left + 5:
+                self.text(box.left, system.rail - 6, bar.number, 22, t.quiet, serif=True, italic=True)
+        off = {
+            i
+            for f in self.report["findings"]
+            if f["kind"] in ("early", "late") and f["confidence"] >= SURE
+            for i in f["notes"]
+        }
+        for n in self.report["notes"]:
+            if n["grace"] or n["heard"] is None or n["timing"] is None or n["pass"] != self._pass_of(n):
+                continue
+            self._rail_note(n, n["id"] in off)
+
+    def _rail_note(self, n: dict[str, Any], off: bool) -> None:
+        note = self.line_notes[n["id"]]
+        box = self.box(n["id"])
+        if box is None:
+            return
+        t = self.theme
+        system = self.e.systems[box.system]
+        shift = n["timing"]["deviation_beats"] * float(self.line.beat)
+        length = min(n["timing"]["length_ratio"], 2.5) * n["duration_q"]
+        bar_index = self.line.bars[note.bar_index].index
+        x0, s0 = self.x_at(bar_index, n["offset_q"] + shift)
+        x1, s1 = self.x_at(bar_index, n["offset_q"] + shift + length)
+        if s0 != box.system:
+            x0 = self.e.bars[box.bar].first_x - 18 if shift < 0 else system.right
+        if s1 != box.system:
+            x1 = system.right
+        y = system.rail + BAR_Y
+        colour = t.facets["rhythm"] if off else t.quiet
+        self.path(f"M {box.x:.1f} {system.rail + 3:.1f} L {x0:.1f} {y:.1f}", colour, 2.4 if off else 0.8)
+        self.out.append(
+            f'<rect x="{x0:.1f}" y="{y:.1f}" width="{max(x1 - x0 - 2, 3):.1f}" '
+            f'height="{BAR_HEIGHT}" rx="3" fill="{colour}" '
+            f'fill-opacity="{0.85 if off else 0.32}"/>'
+        )
+        self.out.append(f'<rect x="{x0:.1f}" y="{y:.1f}" width="3" height="{BAR_HEIGHT}" fill="{colour}"/>')
+
+    # ---- findings
+    # ------------------------------------------------------------------------------------------------
+
+    def _finding(self, f: dict[str, Any], number: int) -> None:
+        colour = self.theme.facets[f["facet"]]
+        sure = f["confidence"] >= SURE
+        width = (3.2 if f["key"] == self.view.chosen else 2.4) if sure else 1.1
+        before = len(self.hits)
+        draw = {
+            "accidentals": self._accidental,
+            "notes": self._pitch,
+            "count": self._count,
+            "rhythm": self._rhythm,
+            "ornaments": self._over,
+            "articulation": self._over,
+            "sound": self._over,
+        }[f["facet"]]
+        draw(f, colour, width)
+        if len(self.hits) == before:
+            return
+        first = self.hits[before]
+        if not sure:
+            self.text(first.x + 17, first.y - 12, "?", 20, colour, weight=600)
+        if 0 < number <= NUMBERED:
+            self._numeral(number, first, colour)
+
+    def _numeral(self, number: int, hit: Hit, colour: str) -> None:
+        system = min(
+            self.e.systems,
+            key=lambda s: 0 if s.highest - 60 <= hit.y <= s.rail + RAIL_HEIGHT else abs(s.top - hit.y),
+        )
+        y = min(hit.y - 36, system.top - 26)
+        y = self.free_y(hit.x, y, -24)
+        self.out.append(
+            f'<circle cx="{hit.x:.1f}" cy="{y:.1f}" r="14" fill="{self.theme.paper}" '
+            f'stroke="{colour}" stroke-width="2.2"/>'
+        )
+        self.text(hit.x, y + 7, str(number), 21, colour, weight=700)
+        self.hits.append(Hit("finding", hit.key, hit.x, y, 16))
+
+    def _boxes(self, f: dict[str, Any]) -> list[tuple[dict[str, Any], NoteBox]]:
+        return [(self.by_id[i], b) for i in f["notes"] if i in self.by_id and (b := self.box(i)) is not None]
+
+    def _heard_pitch(self, n: dict[str, Any]) -> Pitch | None:
+        if n["heard"] is None or n["heard"]["midi"] is None:
+            return None
+        written = self.line_notes[n["id"]].written.pitch
+        assert written is not None
+        offset = self.report["tuning"]["offset_cents"] or 0.0
+        midi = round(n["heard"]["midi"] - offset / 100) - self.line.part.chromatic
+        fifths = self.line.bars[self.line_notes[n["id"]].bar_index].bar.fifths
+        return spell(midi, fifths, written if abs(midi - written.midi) <= 1 else None)
+
+    def _triangle(self, x: float, y: float, colour: str, width: float, name: str, ring: bool = False) -> None:
+        """Points at the place on the staff where it sounded, from the left of the notehead."""
+        filled = colour if width > 1.5 else "none"
+        self.path(
+            f"M {x - 15:.1f} {y - 8:.1f} L {x:.1f} {y:.1f} L {x - 15:.1f} {y + 8:.1f} Z", colour, 1.4, filled
+        )
+        if ring:
+            self.path(f"M {x - 26:.1f} {y:.1f} a 17 17 0 1 0 34 0 a 17 17 0 1 0 -34 0", colour, width)
+        if name:
+            self.text(x + 42, y + 7, name, 21, colour, anchor="start", weight=600)
+
+    def _pitch(self, f: dict[str, Any], colour: str, width: float) -> None:
+        if f["kind"] == "extra_note":
+            self._extra(f, colour, width)
+            return
+        for n, box in self._boxes(f):
+            self.path(f"M {box.x - 17:.1f} {box.y:.1f} a 17 15 0 1 0 34 0 a 17 15 0 1 0 -34 0", colour, width)
+            if f["kind"] == "missed_note":
+                self.path(
+                    f"M {box.x - 14:.1f} {box.y + 14:.1f} L {box.x + 14:.1f} {box.y - 14:.1f}", colour, width
+                )
+            else:
+                heard, written = self._heard_pitch(n), self.line_notes[n["id"]].written.pitch
+                if heard is not None and written is not None:
+                    if f["kind"] == "wrong_octave":
+                        up = heard.midi > written.midi
+                        y = box.y + (-34 if up else 34)
+                        tip = -12 if up else 12
+                        self.path(
+                            f"M {box.x:.1f} {y - tip:.1f} L {box.x:.1f} {y + tip:.1f} M "
+                            f"{box.x - 7:.1f} {y + tip * 0.3:.1f} L {box.x:.1f} {y + tip:.1f} "
+                            f"L {box.x + 7:.1f} {y + tip * 0.3:.1f}",
+                            colour,
+                            width,
+                        )
+                        self.text(box.x + 14, y + 7, "8", 19, colour, anchor="start", weight=600)
+                    else:
+                        steps = heard.diatonic - written.diatonic
+                        y = box.y - steps * HALF
+                        self._triangle(box.x - 20, y, colour, width, heard.letter)
+            self.hits.append(Hit("finding", f["key"], box.x, box.y, 18))
+        if not self.hits or self.hits[-1].key != f["key"]:
+            self._at_bar(f, colour, width)
+
+    def _extra(self, f: dict[str, Any], colour: str, width: float) -> None:
+        for k in f["extras"]:
+            extra = self.report["extras"][k]
+            after = self.by_id.get(extra["after_note"] or "")
+            base = after or next(n for n in self.report["notes"] if n["bar"] == f["bar"])
+            note, box = self.line_notes[base["id"]], self.box(base["id"])
+            if box is None:
+                continue
+            index = self.line.bars[note.bar_index].index
+            beat = self.line.bars[note.bar_index].beat
+            x, _ = self.x_at(index, max(0.0, (f["beat"] - 1) * float(beat)))
+            if after is not None:
+                x = max(x, box.x + 26)
+            written = note.written.pitch
+            if (
+                written is None or extra["midi"] is None
+            ):  # a stroke too many has no pitch: it stands at the height of the note before
+                self._triangle(x + 8, box.y, colour, width, "", ring=True)
+                self.hits.append(Hit("finding", f["key"], x, box.y, 20))
+                continue
+            heard = spell(
+                round(extra["midi"] - (self.report["tuning"]["offset_cents"] or 0) / 100)
+                - self.line.part.chromatic,
+                self.line.bars[note.bar_index].bar.fifths,
+            )
+            y = box.y - (heard.diatonic - written.diatonic) * HALF
+            self._triangle(x + 8, y, colour, width, "", ring=True)
+            self.text(x, y - 22, heard.letter, 21, colour, weight=600)
+            self.hits.append(Hit("finding", f["key"], x, y, 20))
+
+    def _accidental(self, f: dict[str, Any], colour: str, width: float) -> None:
+        for n, box in self._boxes(f):
+            written = self.line_notes[n["id"]].written.pitch
+            heard = self._heard_pitch(n)
+            if written is None:
+                continue
+            printed = self.line_notes[n["id"]].written.accidental is not None
+            x = box.x - (52 if printed else 36)
+            self.path(
+                (
+                    f"M {x:.1f} {box.y - 24:.1f} L {x + 17:.1f} {box.y:.1f} L {x:.1f} {box.y + 24:.1f} "
+                    f"L {x - 17:.1f} {box.y:.1f} Z"
+                ),
+                colour,
+                width,
+                self.theme.paper,
+            )
+            alter = written.alter if f["kind"] == "missed_accidental" or heard is None else heard.alter
+            self.text(x, box.y + 9, SIGN.get(alter, "♮"), 27, colour)
+            if f["kind"] == "added_accidental":
+                self.path(f"M {x - 13:.1f} {box.y + 18:.1f} L {x + 13:.1f} {box.y - 18:.1f}", colour, width)
+            self.hits.append(Hit("finding", f["key"], x, box.y, 24))
+        if not self.hits or self.hits[-1].key != f["key"]:
+            self._at_bar(f, colour, width)
+
+    def _place(self, f: dict[str, Any]) -> tuple[float, int]:
+        bars = [b for b in self.line.bars if b.number == f["bar"] and b.passing == f["pass"]] or [
+            b for b in self.line.bars if b.number == f["bar"]
+        ]
+        bar = bars[0]
+        lead = float(bar.bar.metre - bar.length) if bar.bar.implicit and bar.index == 0 else 0.0
+        return self.x_at(bar.index, max(0.0, (f["beat"] - 1) * float(bar.beat) - lead))
+
+    def _at_bar(self, f: dict[str, Any], colour: str, width: float) -> None:
+        x, system = self._place(f)
+        y = self.free_y(x, self.e.systems[system].top - 40, -26)
+        self.out.append(shape_svg(f["facet"], x, y, 24, colour, width=width, unsure=f["confidence"] < SURE))
+        self.hits.append(Hit("finding", f["key"], x, y, 18))
+
+    def _count(self, f: dict[str, Any], colour: str, width: float) -> None:
+        d = f["detail"]
+        boxes = [b for _, b in self._boxes(f)]
+        if f["kind"] in ("bar_skipped", "repeat_skipped", "restart") and boxes:
+            for system in sorted({b.system for b in boxes}):
+                mine = [b for b in boxes if b.system == system]
+                x0, x1 = min(b.x for b in mine) - 18, max(b.x for b in mine) + 18
+                y = self.e.systems[system].bottom + 22
+                self.path(
+                    f"M {x0:.1f} {y - 10:.1f} L {x0:.1f} {y:.1f} L {x1:.1f} {y:.1f} L {x1:.1f} {y - 10:.1f}",
+                    colour,
+                    width,
+                )
+                if f["kind"] == "restart":
+                    self.path(
+                        f"M {x0 + 12:.1f} {y - 7:.1f} L {x0:.1f} {y:.1f} L {x0 + 12:.1f} {y + 7:.1f}",
+                        colour,
+                        width,
+                    )
+                else:
+                    top = self.e.systems[system].top
+                    self.path(
+                        f"M {x0:.1f} {y - 14:.1f} L {x1:.1f} {top + 4:.1f}", colour, width * 0.6, dash="6 6"
+                    )
+                self.hits.append(Hit("finding", f["key"], (x0 + x1) / 2, y, 18))
+            return
+        x, system = (boxes[0].x, boxes[0].system) if boxes and f["kind"] != "hesitation" else self._place(f)
+        s = self.e.systems[system]
+        if f["kind"] == "hesitation":
+            x -= 24
+            for side in (x - 5, x + 5):
+                self.path(
+                    f"M {side:.1f} {s.top - 12:.1f} L {side:.1f} {s.bottom + 12:.1f}", colour, width * 0.7
+                )
+            self.text(x, s.bottom + 34, f"+{d.get('beats', 0):.2g}", 20, colour, weight=600)
+            self.hits.append(Hit("finding", f["key"], x, s.top - 14, 20))
+            return
+        y = s.bottom + 26
+        self.path(
+            (
+                f"M {x - 22:.1f} {y - 12:.1f} L {x - 22:.1f} {y:.1f} L {x + 22:.1f} {y:.1f} L "
+                f"{x + 22:.1f} {y - 12:.1f}"
+            ),
+            colour,
+            width,
+        )
+        written, heard = d.get("written_beats"), d.get("heard_beats")
+        if written is not None and heard is not None:
+            self.text(x, y - 6, f"{written:g}", 19, colour, weight=600)
+            self.text(x, y + 20, f"{round(heard * 2) / 2:g}", 19, colour, weight=600)
+        self.hits.append(Hit("finding", f["key"], x, y, 22))
+
+    def _rhythm(self, f: dict[str, Any], colour: str, width: float) -> None:
+        boxes = self._boxes(f)
+        if f["kind"] in ("rushing", "dragging", "uneven", "dot_lost") and boxes:
+            for system in sorted({b.system for _, b in boxes}):
+                mine = [b for _, b in boxes if b.system == system]
+                groups = (
+                    [mine]
+                    if f["kind"] != "dot_lost"
+                    else [[m for m in mine if m.bar == k] for k in sorted({m.bar for m in mine})]
+                )
+                for group in groups:
+                    x0, x1 = min(b.x for b in group) - 8, max(b.x for b in group) + 8
+                    y = self.free_y(x0, self.e.systems[system].top - 30, -24)
+                    self.path(
+                        f"M {x0:.1f} {y:.1f} L {x1:.1f} {y:.1f}",
+                        colour,
+                        width * 0.6,
+                        dash="2 7" if f["kind"] in ("uneven", "dot_lost") else "14 6",
+                    )
+                    self.path(f"M {x0 - 5:.1f} {y + 9:.1f} L {x0 + 5:.1f} {y - 9:.1f}", colour, width + 1.2)
+                    self.hits.append(Hit("finding", f["key"], x0, y, 18))
+            return
+        for _, box in boxes:
+            y = self.free_y(box.x, min(box.top, self.e.systems[box.system].top) - 20, -24)
+            self.path(f"M {box.x - 7:.1f} {y + 11:.1f} L {box.x + 7:.1f} {y - 11:.1f}", colour, width + 1.2)
+            self.hits.append(Hit("finding", f["key"], box.x, y, 16))
+            if "beats" in f["detail"] and self.view.rail:
+                s = self.e.systems[box.system]
+                self.text(
+                    box.x + 4,
+                    s.rail + 62,
+                    f"{abs(f['detail']['beats']):.2g} beat {f['kind']}",
+                    18,
+                    colour,
+                    anchor="start",
+                    weight=600,
+                )
+        if not boxes:
+            self._at_bar(f, colour, width)
+
+    def _over(self, f: dict[str, Any], colour: str, width: float) -> None:
+        boxes = self._boxes(f)
+        if not boxes:
+            if f["kind"] not in WHOLE:
+                self._at_bar(f, colour, width)
+            return
+        for _, box in boxes:
+            y = self.free_y(box.x, min(box.top, self.e.systems[box.system].top) - 26, -24)
+            self.out.append(
+                shape_svg(f["facet"], box.x, y, 24, colour, width=width, unsure=f["confidence"] < SURE)
+            )
+            if "cents" in f["detail"]:
+                self.text(box.x, y - 14, f"{f['detail']['cents']:+d}", 18, colour, weight=600)
+            self.hits.append(Hit("finding", f["key"], box.x, y, 18))
+
+
+def draw_marks(
+    engraving: Engraving,
+    line: Line,
+    report: dict[str, Any],
+    theme: Theme,
+    view: View | None = None,
+    findings: Sequence[dict[str, Any]] | None = None,
+) -> Overlay:
+    """The overlay for a report's findings (or those given), most important first."""
+    return _Drawer(engraving, line, report, theme, view or View()).draw(
+        report["findings"] if findings is None else findings
+    )
+
+
+def staff_place(
+    engraving: Engraving, line: Line, report: dict[str, Any], note: dict[str, Any], midi: float
+) -> float:
+    """The height of a sounding pitch (MIDI, float) beside a note, on the staff of that note: between two
+    semitones it lies between their places.
+    """
+    written = {n.id: n for n in line.notes}[note["id"]].written.pitch
+    assert written is not None
+    box = engraving.notes[note["score_id"]]
+    offset = (report["tuning"]["offset_cents"] or 0.0) / 100
+    apart = midi - offset - note["sounding_midi"]
+    return box.y - apart * 7 / 12 * HALF

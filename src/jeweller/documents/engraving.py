@@ -1,0 +1,370 @@
+"""Engraving with Verovio, of MusicXML that we wrote ourselves, and the geometry of what was engraved.
+
+Page units: a staff space is 18, a staff 72 high. The SVG is rewritten so that Qt and PDF writers show all of
+it: the nested <svg> becomes a scaled <g>, text is flattened to one level of <tspan>, music glyphs in text
+become signs of our own font. Colours are the tokens INK; `Engraving.svg` fills them in.
+"""
+
+from __future__ import annotations
+
+import functools
+import re
+from dataclasses import dataclass
+from typing import Any
+
+from lxml import etree
+
+from jeweller.documents.theme import SERIF, SIGNS, Theme
+from jeweller.notation.model import Part, Score
+from jeweller.notation.writers.musicxml import write_musicxml
+
+SPACE = 18.0  # staff space in page units
+HALF_HEAD = 10.8  # half the width of a notehead
+Element = Any  # lxml's stubs make every attribute optional; what the engraver writes is known
+RAIL_GAP = 16.0  # between the lowest ink of a system and its rail
+RAIL_HEIGHT = 58.0
+_SVG = "{http://www.w3.org/2000/svg}"
+_GLYPHS = {"\ueca5": "♩", "\ueca7": "♪", "\ueca3": "𝅗𝅥", "\uecb7": ".", "\ue1d5": "♩", "\ue1e7": "."}
+_TRANSLATED = re.compile(r"translate\(-?[\d.]+[, ]\s*(-?[\d.]+)\)")
+_BEGUN = re.compile(r"^M\s*-?[\d.]+[ ,]\s*(-?[\d.]+)")
+SLACK = 120.0  # page units: how far a mark may reach from where it begins
+_NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
+
+
+@dataclass(frozen=True)
+class NoteBox:
+    """Centre of a notehead or rest in page units, its system, and the written bar's index."""
+
+    x: float
+    y: float
+    system: int
+    bar: int
+    top: float
+    bottom: float
+
+
+@dataclass(frozen=True)
+class BarBox:
+    index: int
+    system: int
+    left: float
+    right: float
+    first_x: float  # where its first note or rest stands
+
+
+@dataclass(frozen=True)
+class SystemBox:
+    """A system: top and bottom staff line, its edges, the lowest and highest ink."""
+
+    top: float
+    bottom: float
+    left: float
+    right: float
+    lowest: float
+    highest: float
+
+    @property
+    def rail(self) -> float:
+        """Top of the timing rail."""
+        return self.lowest + RAIL_GAP
+
+
+@dataclass(frozen=True)
+class Engraving:
+    width: float
+    height: float
+    defs: str
+    frame: str  # the groups around the systems, with SYSTEMS in their place
+    inks: tuple[str, ...]  # one for each system
+    notes: dict[str, NoteBox]
+    bars: tuple[BarBox, ...]
+    systems: tuple[SystemBox, ...]
+    words: tuple[tuple[float, float, float], ...] = ()  # (left, right, base line) of every text
+
+    def svg(
+        self,
+        theme: Theme,
+        overlay: str = "",
+        *,
+        under: str = "",
+        background: bool = False,
+        top: float = 0.0,
+        height: float | None = None,
+        system: int | None = None,
+    ) -> str:
+        """A whole SVG document in the theme's ink, with an overlay above the notes and a layer `under` them;
+        `top` and `height` cut out a band, `system` draws one alone.
+        """
+        ink = "".join(self.inks) if system is None else self.inks[system]
+        if system is not None and height is not None:
+            overlay, under = near(overlay, top, top + height), near(under, top, top + height)
+        body = self.defs + self.frame.replace("SYSTEMS", ink)
+        height = self.height if height is None else height
+        ground = (
+            f'<rect x="0" y="{top}" width="{self.width}" height="{height}" fill="{theme.paper}"/>'
+            if background
+            else ""
+        )
+        return (
+            '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" '
+            f'viewBox="0 {top:.1f} {self.width:.1f} {height:.1f}" '
+            f'width="{self.width:.1f}" '
+            f'height="{height:.1f}">{ground}{under}{body.replace("INK", theme.ink)}{overlay}</svg>'
+        )
+
+    def layer(self, overlay: str) -> str:
+        """An SVG document of the page's size with the overlay alone."""
+        return (
+            f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {self.width:.1f} '
+            f'{self.height:.1f}" width="{self.width:.1f}" '
+            f'height="{self.height:.1f}">{overlay}</svg>'
+        )
+
+
+@functools.lru_cache(maxsize=1)
+def _toolkit() -> Any:
+    import verovio
+
+    verovio.enableLog(verovio.LOG_OFF)
+    return verovio.toolkit()
+
+
+def engrave(
+    part: Part, width: float = 1900.0, *, rails: bool = True, room: float = 0.0, bars_per_line: int = 0
+) -> Engraving:
+    """Engraves one part on one endless page of `width` page units, with room for a timing rail, or for `room`
+    page units of text, under each system. `bars_per_line` bars stand in a line (0: as many as fit).
+    """
+    xml = write_musicxml(Score("", (part,)), names=False, bars_per_line=bars_per_line).decode("utf-8")
+    tk = _toolkit()
+    tk.setOptions(
+        {
+            "pageWidth": int(max(width, 500)),
+            "pageHeight": 60000,
+            "adjustPageHeight": True,
+            "scale": 100,
+            "header": "none",
+            "footer": "none",
+            "breaks": "line" if bars_per_line else "auto",
+            "svgViewBox": True,
+            "svgRemoveXlink": False,
+            "expandNever": True,
+            "pageMarginLeft": 40,
+            "pageMarginRight": 40,
+            "pageMarginTop": 70,
+            "pageMarginBottom": 30 + int(RAIL_HEIGHT + RAIL_GAP + 20),
+            "mnumInterval": 0,
+            "justificationSystem": 0.0,
+            "spacingSystem": 13 if rails else 6 + round(room / 9.0),
+            "minLastJustification": 0.65,
+            "spacingNonLinear": 0.5,
+            "spacingLinear": 0.35 if not room else 0.5,
+            "xmlIdSeed": 7,
+            "svgFormatRaw": True,
+        }
+    )
+    if not tk.loadData(xml):
+        raise ValueError("the engraver refused a part that Jeweller wrote")
+    return _rewrite(tk.renderToSVG(1), len(part.bars))
+
+
+def written_mei(score: Score) -> bytes:
+    """The score as MEI, which the engraver makes of the MusicXML we write. The ids of bars and notes stay."""
+    tk = _toolkit()
+    tk.resetOptions()
+    if not tk.loadData(write_musicxml(score).decode("utf-8")):
+        raise ValueError("the engraver refused a score that Jeweller wrote")
+    text: str = tk.getMEI()
+    return text.encode("utf-8")
+
+
+def _rewrite(svg: str, bar_count: int) -> Engraving:
+    root: Element = etree.fromstring(svg.encode("utf-8"), etree.XMLParser(huge_tree=True))
+    view = [float(v) for v in root.get("viewBox").split()]
+    inner = root.find(f"{_SVG}svg")
+    assert inner is not None
+    scale = view[2] / float(inner.get("viewBox").split()[2])
+    for style in root.iter(f"{_SVG}style"):
+        style.text = ""
+    for g in list(inner.iter(f"{_SVG}g")):
+        classes = (g.get("class") or "").split()
+        if "placeholder" in classes:
+            g.getparent().remove(g)
+    for text in inner.iter(f"{_SVG}text"):
+        _flatten(text)
+    for tag in ("path", "polygon", "rect", "ellipse", "polyline"):
+        for element in inner.iter(f"{_SVG}{tag}"):
+            if element.get("stroke") is None:
+                element.set("stroke", "INK")
+            if element.get("fill") in (None, "currentColor"):
+                element.set("fill", "INK" if tag != "polyline" and not _open_path(element) else "none")
+    margin = next(g for g in inner.iter(f"{_SVG}g") if g.get("class") == "page-margin")
+    dx, dy = (float(v) for v in _NUMBER.findall(margin.get("transform")))
+    notes, bars, systems = _geometry(margin, dx, dy, scale)
+    words = []
+    for text in margin.iter(f"{_SVG}text"):
+        x, y = (float(text.get("x", "0")) + dx) * scale, (float(text.get("y", "0")) + dy) * scale
+        width = sum(0.52 * float(r.get("font-size", "0")) * len(r.text or "") for r in text) * scale
+        words.append((x, x + width, y))
+    defs = "".join(etree.tostring(d, encoding="unicode") for d in root.iterfind(f"{_SVG}defs"))
+    inks = []
+    for system in [g for g in margin if g.get("class") == "system"]:
+        inks.append(_bare(etree.tostring(system, encoding="unicode")))
+        margin.remove(system)
+    frame = (
+        f'<g transform="scale({scale:g})" fill="INK" color="INK"><g '
+        f'transform="{margin.get("transform")}">SYSTEMS</g></g>'
+    )
+    assert len(bars) == bar_count, "every written bar is engraved"
+    height = max(view[3], systems[-1].rail + RAIL_HEIGHT + 20)
+    return Engraving(
+        view[2], height, _bare(defs), frame, tuple(inks), notes, tuple(bars), tuple(systems), tuple(words)
+    )
+
+
+def near(overlay: str, top: float, bottom: float) -> str:
+    """The elements of an overlay that are drawn between two heights: what lies on other systems only makes a
+    page slow.
+    """
+    if not overlay:
+        return ""
+    kept = []
+    for element in etree.fromstring(
+        f'<g xmlns:xlink="http://www.w3.org/1999/xlink">{overlay}</g>', etree.XMLParser(huge_tree=True)
+    ):
+        place = _TRANSLATED.search(element.get("transform", "")) or _BEGUN.search(element.get("d", ""))
+        y = (
+            float(place[1])
+            if place is not None
+            else float(element.get("y", element.get("cy", element.get("y1", top))))
+        )
+        if top - SLACK <= y <= bottom + SLACK:
+            kept.append(etree.tostring(element, encoding="unicode", with_tail=False))
+    return _bare("".join(kept))
+
+
+def _bare(svg: str) -> str:
+    return (
+        svg.replace(' xmlns="http://www.w3.org/2000/svg"', "")
+        .replace(' xmlns:xlink="http://www.w3.org/1999/xlink"', "")
+        .replace("currentColor", "INK")
+    )
+
+
+def _open_path(element: Element) -> bool:
+    """Lines (staff, stems, bar lines) have a stroke width and only M and L; closed shapes are filled."""
+    d = element.get("d", "")
+    return (
+        element.tag.endswith("path")
+        and element.get("stroke-width") is not None
+        and "C" not in d
+        and "c" not in d
+        and "z" not in d.lower()
+    )
+
+
+def _flatten(text: Element) -> None:
+    runs = []
+    for leaf in text.iter(f"{_SVG}tspan"):
+        if leaf.text and leaf.text.strip("\n"):
+            size, family, style, anchor = None, None, None, None
+            node = leaf
+            while node is not None and node is not text.getparent():
+                size = size or (node.get("font-size") if node.get("font-size") != "0px" else None)
+                family = family or node.get("font-family")
+                style = style or node.get("font-style")
+                anchor = anchor or node.get("text-anchor")
+                node = node.getparent()
+            runs.append((leaf.text, size, family, style))
+    x, y, anchor = text.get("x", "0"), text.get("y", "0"), text.get("text-anchor", "start")
+    holder = text.getparent()
+    group = (holder.get("class") or "") if holder is not None else ""
+    for child in list(text):
+        text.remove(child)
+    text.text = None
+    for name in list(text.attrib):
+        del text.attrib[name]
+    text.set("x", x)
+    text.set("y", y)
+    text.set("text-anchor", anchor)
+    text.set("fill", "INK")
+    text.set("stroke", "none")
+    for content, size, family, style in runs:
+        tspan = etree.SubElement(text, f"{_SVG}tspan")
+        music = family is not None and "Leipzig" in family
+        tspan.set("font-family", SIGNS if music else SERIF)
+        tspan.set("font-size", (size or "405px").removesuffix("px"))
+        if music:
+            tspan.set("font-size", "520")
+        if style == "italic" or group.startswith(("dir", "mNum")):
+            tspan.set("font-style", "italic")
+        if group.startswith("tempo") and not music:
+            tspan.set("font-weight", "600")
+        tspan.text = "".join(_GLYPHS.get(c, c) for c in (content.replace(" ", "") if music else content))
+
+
+def _geometry(
+    margin: Element, dx: float, dy: float, scale: float
+) -> tuple[dict[str, NoteBox], list[BarBox], list[SystemBox]]:
+    notes: dict[str, NoteBox] = {}
+    bars: list[BarBox] = []
+    systems: list[SystemBox] = []
+    for system in (g for g in margin if g.get("class") == "system"):
+        lines: list[tuple[float, float, float]] = []
+        for measure in (
+            g for g in system.iter(f"{_SVG}g") if (g.get("class") or "").split()[:1] == ["measure"]
+        ):
+            staff = next(g for g in measure if (g.get("class") or "").split()[:1] == ["staff"])
+            rows = [[float(v) for v in _NUMBER.findall(p.get("d"))] for p in staff.iterfind(f"{_SVG}path")]
+            left, right = (rows[0][0] + dx) * scale, (rows[0][2] + dx) * scale
+            lines.extend(((r[1] + dy) * scale, left, right) for r in rows)
+            xs = []
+            for g in staff.iter(f"{_SVG}g"):
+                kind = (g.get("class") or "").split()[:1]
+                if kind not in (["note"], ["rest"], ["mRest"]) or g.get("id") is None:
+                    continue
+                use = g.find(f"{_SVG}g/{_SVG}use") if kind == ["note"] else g.find(f"{_SVG}use")
+                if use is None:
+                    continue
+                x, y = (float(v) for v in _NUMBER.findall(use.get("transform"))[:2])
+                px, py = (x + dx) * scale + (HALF_HEAD if kind == ["note"] else 9.0), (y + dy) * scale
+                if kind == ["mRest"]:
+                    px = (left + right) / 2
+                stems = [
+                    float(v)
+                    for p in g.iterfind(f"{_SVG}g/{_SVG}path")
+                    for v in _NUMBER.findall(p.get("d"))[1::2]
+                ]
+                ys = [(v + dy) * scale for v in stems] + [py - 9, py + 9]
+                notes[g.get("id")] = NoteBox(px, py, len(systems), len(bars), min(ys), max(ys))
+                if px > 0:
+                    xs.append(px)
+            bars.append(BarBox(len(bars), len(systems), left, right, min(xs, default=left + 20)))
+        top, bottom = min(r[0] for r in lines), max(r[0] for r in lines)
+        lowest, highest = _reach(system, dy, scale)
+        systems.append(
+            SystemBox(
+                top,
+                bottom,
+                min(r[1] for r in lines),
+                max(r[2] for r in lines),
+                max(bottom, lowest),
+                min(top, highest),
+            )
+        )
+    return notes, bars, systems
+
+
+def _reach(system: Element, dy: float, scale: float) -> tuple[float, float]:
+    """Lowest and highest ink of a system: glyph origins, path points and text base lines, with half a space
+    of slack.
+    """
+    ys: list[float] = []
+    for element in system.iter():
+        if element.tag == f"{_SVG}use":
+            ys.append(float(_NUMBER.findall(element.get("transform"))[1]))
+        elif element.tag == f"{_SVG}path":
+            ys.extend(float(v) for v in _NUMBER.findall(element.get("d"))[1::2])
+        elif element.tag == f"{_SVG}text":
+            ys.append(float(element.get("y", "0")))
+    return (max(ys) + dy) * scale + 9, (min(ys) + dy) * scale - 24

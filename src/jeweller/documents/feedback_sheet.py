@@ -1,0 +1,219 @@
+"""A slip for a player: what was good, the two or three things to polish with their bars engraved and
+sounding, how to practise them, what comes next.
+
+Everything is said to the player: what to do first, what was heard after it. The mark is left out where the
+teacher prefers. Nothing is loaded from elsewhere: pictures, fonts and sounds stand in the page itself.
+"""
+
+from __future__ import annotations
+
+import base64
+import dataclasses
+import textwrap
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from jeweller.assessment.finding import SURE, UNMARKED
+from jeweller.documents.engraving import engrave
+from jeweller.documents.excerpt import excerpt
+from jeweller.documents.page import environment, fonts, html_to_pdf
+from jeweller.documents.plain_text import good_sentence
+from jeweller.documents.theme import FACET_NAMES, LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
+from jeweller.notation.performance import Line
+from jeweller.usage import Usage
+
+POLISHED = 3  # things to polish on one slip
+SNIPPET_UNITS = 1250.0  # page units of an engraved line: a staff is 6 mm high in print
+STEPS = (0.7, 0.85, 1.0)  # of the speed that was played
+
+
+@dataclass(frozen=True)
+class SlipSettings:
+    """How slips are written: with the mark or without, one or two to a printed page, the words they begin and
+    end with ({name}, {piece}).
+    """
+
+    with_mark: bool = True
+    per_page: int = 1
+    greeting: str = "{name}, this is what I heard in “{piece}”."
+    closing: str = ""
+
+
+@dataclass(frozen=True)
+class Clip:
+    """What one bar sounded like and how it should go: compressed sound for a browser, each as a data address;
+    "" where there is none.
+    """
+
+    played: str = ""
+    model: str = ""
+
+
+@dataclass(frozen=True)
+class Slip:
+    """One player's slip, as it is written."""
+
+    player: str
+    title: str
+    part: str
+    report: dict[str, Any]
+    line: Line
+    findings: tuple[dict[str, Any], ...]  # as they stand, most important first
+    comment: str = ""
+    comments: Mapping[str, str] = field(default_factory=dict)  # by the key of a finding
+    mark: str = ""  # as it is told; "" where it is not
+    clips: Mapping[str, Clip] = field(default_factory=dict)  # by the key of a finding
+    asked: tuple[
+        str, ...
+    ] = ()  # the traps that were chosen, answered; else the altered notes of the report are
+
+
+def polish(slip: Slip, most: int = POLISHED) -> list[dict[str, Any]]:
+    """The two or three things to work at: sure findings that stand, most important first."""
+    return [f for f in slip.findings if f["confidence"] >= SURE and f["kind"] not in UNMARKED][:most]
+
+
+def how(slip: Slip) -> str:
+    """How to practise: a speed to begin with, steps, minutes."""
+    things, played = polish(slip), slip.report["tempo"]["played_bpm"]
+    if not things or not played:
+        return "Play it once more for the pleasure of it, then take the next line."
+    unit = slip.report["score"]["beat_unit_q"] or 1
+    speeds = [max(40, 2 * round(played / unit * step / 2)) for step in STEPS]
+    minutes = {1: 4, 2: 6}.get(len(things), 10)
+    rest = ", with a rest for the lips in the middle" if minutes >= 10 else ""
+    return (
+        f"Begin at {speeds[0]} beats a minute. Three times right: {speeds[1]}. Three times right "
+        f"again: {speeds[2]}. "
+        f"{minutes} minutes a day are enough{rest}."
+    )
+
+
+def criteria(slip: Slip) -> list[str]:
+    """What was asked for, and how often it was right."""
+    return list(slip.asked) or [
+        f"{t['what']}: {t['right']} of {t['total']}" for t in slip.report["traps"] if t["total"]
+    ]
+
+
+def next_step(slip: Slip) -> str:
+    """What comes after this."""
+    things = polish(slip)
+    if not things:
+        return "The next line may come."
+    first = things[0]
+    places = first["places"] if first["count"] > 1 and first["places"] else [first["bar"]]
+    bars = f"bar {places[0]}" if len(set(places)) == 1 else "bars " + ", ".join(dict.fromkeys(places))
+    return f"Record it again when {bars} went right three times in a row."
+
+
+def slips_page(slips: Sequence[Slip], settings: SlipSettings, *, theme: Theme = LIGHT) -> str:
+    """All slips as one HTML page that stands alone; in print each begins a new page, or every second one
+    does.
+    """
+    pages = [_shown(_worded(slip, theme.usage), settings, theme) for slip in slips]
+    return (
+        environment()
+        .get_template("slip.html")
+        .render(
+            slips=pages,
+            per_page=settings.per_page,
+            t=theme,
+            fonts=fonts(),
+            sans=SANS,
+            serif=SERIF,
+            signs=SIGNS,
+        )
+    )
+
+
+def slips_pdf(slips: Sequence[Slip], settings: SlipSettings, *, theme: Theme = LIGHT) -> bytes:
+    """The same on paper."""
+    return html_to_pdf(slips_page(slips, settings, theme=theme))
+
+
+def slip_text(slip: Slip, settings: SlipSettings, width: int = 76, *, theme: Theme = LIGHT) -> str:
+    """One slip as plain text, for mail."""
+    slip = _worded(slip, theme.usage)
+    out = [f"{slip.title} · {slip.part}", ""]
+    paragraphs = [_greeted(settings.greeting, slip)]
+    good = good_sentence(slip.report)
+    if good:
+        paragraphs.append(f"Good: {good}")
+    for k, f in enumerate(polish(slip), 1):
+        paragraphs.append(
+            f"{k}. {f['advice']} ({f['text']})"
+            + (f" {slip.comments[f['key']]}" if f["key"] in slip.comments else "")
+        )
+    paragraphs += [
+        how(slip),
+        *(["Asked for: " + "; ".join(criteria(slip)) + "."] if criteria(slip) else []),
+        slip.comment,
+        theme.said(next_step(slip)),
+        f"{slip.mark}." if settings.with_mark and slip.mark else "",
+        _greeted(settings.closing, slip),
+    ]
+    for paragraph in filter(None, paragraphs):
+        out += [*textwrap.wrap(paragraph, width), ""]
+    return "\n".join(out)
+
+
+def _worded(slip: Slip, usage: Usage) -> Slip:
+    return dataclasses.replace(
+        slip,
+        report=usage.report(slip.report),
+        findings=tuple(map(usage.finding, slip.findings)),
+        asked=tuple(map(usage.said, slip.asked)),
+    )
+
+
+def _greeted(words: str, slip: Slip) -> str:
+    return words.replace("{name}", slip.player).replace("{piece}", slip.title)
+
+
+def _shown(slip: Slip, settings: SlipSettings, theme: Theme) -> dict[str, Any]:
+    things = []
+    engraving = engrave(slip.line.part, SNIPPET_UNITS)
+    chosen = polish(slip, POLISHED if settings.per_page == 1 else POLISHED - 1)
+    for k, f in enumerate(chosen, 1):
+        colour = theme.facets[f["facet"]]
+        icon = (
+            '<svg viewBox="-12 -12 24 24" width="16" '
+            f'height="16">{shape_svg(f["facet"], 0, 0, 19, colour)}</svg>'
+        )
+        clip = slip.clips.get(f["key"], Clip())
+        things.append(
+            {
+                "number": k,
+                "colour": colour,
+                "icon": icon,
+                "facet": FACET_NAMES[f["facet"]],
+                "bar": f["bar"],
+                "advice": f["advice"],
+                "text": f["text"],
+                "comment": slip.comments.get(f["key"], ""),
+                "svg": excerpt(engraving, slip.line, slip.report, theme, chosen, f["key"]).svg,
+                "played": clip.played,
+                "model": clip.model,
+            }
+        )
+    return {
+        "player": slip.player,
+        "title": slip.title,
+        "part": slip.part,
+        "greeting": _greeted(settings.greeting, slip),
+        "good": good_sentence(slip.report),
+        "things": things,
+        "how": how(slip),
+        "criteria": criteria(slip),
+        "comment": slip.comment,
+        "next": theme.said(next_step(slip)),
+        "mark": slip.mark if settings.with_mark else "",
+        "closing": _greeted(settings.closing, slip),
+    }
+
+
+def sound_address(data: bytes, kind: str = "audio/mp4") -> str:
+    """Sound as an address that stands in the page itself."""
+    return f"data:{kind};base64,{base64.b64encode(data).decode()}" if data else ""

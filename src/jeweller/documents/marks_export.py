@@ -1,0 +1,82 @@
+"""Marks for the office: one row a take, in the columns the teacher chose, as CSV or as a spreadsheet.
+
+A cell that a spreadsheet would take for a formula is made harmless: an apostrophe stands before it.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Mapping, Sequence
+
+from jeweller.assessment.finding import FACETS
+from jeweller.documents.theme import FACET_NAMES
+
+COLUMNS = {
+    "player": "Player",
+    "instrument": "Instrument",
+    "part": "Part",
+    "piece": "Piece",
+    "tray": "Tray",
+    "date": "Date",
+    "mark": "Mark",
+    "out_of": "Out of",
+    "computed": "Computed mark",
+    "band": "In words",
+    "state": "State",
+    "comment": "Comment",
+    "bpm": "Speed",
+    **{f: FACET_NAMES[f] for f in FACETS},
+}
+USUAL = ("player", "instrument", "piece", "date", "mark", "out_of", "band", "comment")
+DANGEROUS = ("=", "+", "-", "@", "\t", "\r", "\n")
+
+
+def harmless(text: str) -> str:
+    """A text that no spreadsheet reckons with."""
+    return (
+        f"'{text}" if text.startswith(DANGEROUS) or text.lstrip().startswith(("=", "+", "-", "@")) else text
+    )
+
+
+def marks_csv(rows: Sequence[Mapping[str, str | float | None]], columns: Sequence[str] = USUAL) -> bytes:
+    """UTF-8 with a mark in front that spreadsheets know it by."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow([COLUMNS[c] for c in columns])
+    for row in rows:
+        writer.writerow([_cell(row.get(c)) for c in columns])
+    return out.getvalue().encode("utf-8-sig")
+
+
+def marks_xlsx(
+    rows: Sequence[Mapping[str, str | float | None]], columns: Sequence[str] = USUAL, title: str = "Marks"
+) -> bytes:
+    """A spreadsheet (Office Open XML); numbers are numbers."""
+    import xlsxwriter
+
+    buffer = io.BytesIO()
+    book = xlsxwriter.Workbook(
+        buffer, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+    )
+    sheet = book.add_worksheet("".join(c for c in title if c not in "[]:*?/\\'")[:31] or "Marks")
+    bold = book.add_format({"bold": True})
+    for k, column in enumerate(columns):
+        sheet.write_string(0, k, COLUMNS[column], bold)
+    for r, row in enumerate(rows, 1):
+        for k, column in enumerate(columns):
+            value = row.get(column)
+            if isinstance(value, int | float):
+                sheet.write_number(r, k, value)
+            elif value:
+                sheet.write_string(r, k, harmless(str(value)))
+    sheet.freeze_panes(1, 0)
+    sheet.autofit()
+    book.close()
+    return buffer.getvalue()
+
+
+def _cell(value: str | float | None) -> str:
+    if value is None:
+        return ""
+    return f"{value:g}" if isinstance(value, int | float) else harmless(str(value))

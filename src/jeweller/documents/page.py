@@ -1,0 +1,175 @@
+"""The marked part as one HTML page that stands alone; PDF and PNG are printed from the same page."""
+
+from __future__ import annotations
+
+import base64
+import functools
+from collections.abc import Collection, Sequence
+from pathlib import Path
+from typing import Any
+
+from jinja2 import Environment, PackageLoader, select_autoescape
+
+from jeweller.assessment.messages import CAUSE_WORDS
+from jeweller.assets import FONTS
+from jeweller.documents.annotations import SURE, View, draw_marks
+from jeweller.documents.engraving import Engraving, engrave
+from jeweller.documents.plain_text import SHOWN_FIRST, TUNING, good_sentence, player_words, sureness
+from jeweller.documents.theme import FACET_NAMES, LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
+from jeweller.notation.performance import Line
+
+PAGE_UNITS = 1850.0  # width of the engraving on an A4 page: a staff is 7 mm high
+BAND_GAP = 14.0
+FONT_FILES = (
+    ("AtkinsonHyperlegibleNext-Regular", SANS, 400),
+    ("AtkinsonHyperlegibleNext-SemiBold", SANS, 600),
+    ("SourceSerif4-Regular", SERIF, 400),
+    ("SourceSerif4-SemiBold", SERIF, 600),
+    ("JewellerSigns", SIGNS, 400),
+)
+
+
+@functools.cache
+def environment() -> Environment:
+    environment = Environment(
+        loader=PackageLoader("jeweller", "assets/templates"),
+        autoescape=select_autoescape(["html"]),
+        trim_blocks=True,
+    )
+    return environment
+
+
+@functools.cache
+def fonts() -> tuple[tuple[str, int, str], ...]:
+    return tuple(
+        (family, weight, base64.b64encode((FONTS / f"{name}.ttf").read_bytes()).decode())
+        for name, family, weight in FONT_FILES
+    )
+
+
+def bands(engraving: Engraving) -> list[tuple[float, float]]:
+    """(top, height) of one band for each system: with its rail, and the words above it."""
+    out = []
+    edges = [0.0]
+    for before, after in zip(engraving.systems, engraving.systems[1:], strict=False):
+        edges.append(min(before.rail + 78.0, after.highest))
+    edges.append(engraving.height)
+    for top, bottom in zip(edges, edges[1:], strict=False):
+        out.append((top, bottom - top))
+    return out
+
+
+def marked_page(
+    report: dict[str, Any],
+    line: Line,
+    findings: Sequence[dict[str, Any]] | None = None,
+    *,
+    theme: Theme = LIGHT,
+    player: str = "",
+    rail: bool = True,
+) -> str:
+    """The page: the part with its marks, the findings in plain sentences, what was good, a word to the
+    player.
+    """
+    findings = [theme.usage.finding(f) for f in (report["findings"] if findings is None else findings)]
+    report = theme.usage.report(report)
+    engraving = engrave(line.part, PAGE_UNITS, rails=rail)
+    overlay = draw_marks(engraving, line, report, theme, View(rail=rail), findings)
+    svg = [
+        engraving.svg(theme, overlay.svg, top=top, height=height, system=k)
+        for k, (top, height) in enumerate(bands(engraving))
+    ]
+    shown = [
+        _shown(f, k, theme)
+        for k, f in enumerate([f for f in findings if f["confidence"] >= SURE and f["kind"] not in TUNING], 1)
+    ]
+    tuning = [f["text"] for f in findings if f["confidence"] >= SURE and f["kind"] in TUNING]
+    unsure = [_shown(f, 0, theme) for f in findings if f["confidence"] < SURE]
+    return (
+        environment()
+        .get_template("marked.html")
+        .render(
+            report=report,
+            systems=svg,
+            first=shown[:SHOWN_FIRST],
+            further=shown[SHOWN_FIRST:],
+            unsure=unsure,
+            tuning=tuning,
+            good=good_sentence(report),
+            t=theme,
+            per_minute=theme.said("quarters a minute"),
+            fonts=fonts(),
+            to_player=player_words({**report, "findings": findings}),
+            player=player,
+            sans=SANS,
+            serif=SERIF,
+            signs=SIGNS,
+        )
+    )
+
+
+def _shown(f: dict[str, Any], number: int, theme: Theme) -> dict[str, Any]:
+    colour = theme.facets[f["facet"]]
+    icon = (
+        f'<svg viewBox="-12 -12 24 24" width="16" height="16">{shape_svg(f["facet"], 0, 0, 19, colour)}</svg>'
+    )
+    return {
+        "number": number,
+        "facet": FACET_NAMES[f["facet"]],
+        "colour": colour,
+        "icon": icon,
+        "text": f["text"],
+        "sure": sureness(f["confidence"]),
+        "cause": theme.said(CAUSE_WORDS.get(f["cause"] or "", "")),
+    }
+
+
+def html_to_pdf(html: str) -> bytes:
+    """The page as PDF (A4)."""
+    import logging
+
+    logging.getLogger("weasyprint").setLevel(logging.CRITICAL)
+    logging.getLogger("fontTools").setLevel(logging.CRITICAL)
+    from weasyprint import HTML
+    from weasyprint.urls import URLFetcher
+
+    # Only what stands in the page itself is loaded: never a file or an address.
+    return bytes(HTML(string=html, url_fetcher=URLFetcher(allowed_protocols=("data",))).write_pdf())
+
+
+def pdf_to_png(pdf: bytes, dpi: int = 130) -> list[bytes]:
+    """Each page of a PDF as PNG bytes."""
+    import io
+
+    import pypdfium2
+
+    pages = []
+    document = pypdfium2.PdfDocument(pdf)
+    try:
+        for page in document:
+            buffer = io.BytesIO()
+            page.render(scale=dpi / 72).to_pil().save(buffer, format="PNG")
+            pages.append(buffer.getvalue())
+    finally:
+        document.close()
+    return pages
+
+
+def printed(html: str, kinds: Collection[str]) -> dict[str, list[bytes]]:
+    """A page as the documents asked for among html, pdf and png; PNG has a page each."""
+    out: dict[str, list[bytes]] = {}
+    pdf = html_to_pdf(html) if {"pdf", "png"} & set(kinds) else b""
+    if "html" in kinds:
+        out["html"] = [html.encode("utf-8")]
+    if "pdf" in kinds:
+        out["pdf"] = [pdf]
+    if "png" in kinds:
+        out["png"] = pdf_to_png(pdf)
+    return out
+
+
+def page_names(path: Path, count: int) -> list[Path]:
+    """File names for `count` pages: the name itself for one, name-1, name-2 ... for more."""
+    return (
+        [path] if count == 1 else [path.with_name(f"{path.stem}-{k + 1}{path.suffix}") for k in range(count)]
+    )

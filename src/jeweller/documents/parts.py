@@ -1,0 +1,165 @@
+"""Parts on paper: one part, or a whole band's, each on its own page, with lines under the notes; as HTML,
+PDF, PNG, MusicXML, MEI, MIDI.
+"""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import mido
+
+from jeweller.documents.engraving import engrave, written_mei
+from jeweller.documents.page import PAGE_UNITS, environment, fonts, printed
+from jeweller.documents.text_lines import PLACES_LEGEND, UnderSettings, draw_above, draw_under, rows_height
+from jeweller.documents.theme import LIGHT, SANS, SERIF, SIGNS, Theme
+from jeweller.instruments.table import Instrument, instrument_for
+from jeweller.notation.model import Part, Score
+from jeweller.notation.performance import make_line
+from jeweller.notation.writers.musicxml import write_musicxml
+
+BIG = 0.68  # of the usual page width in engraving units: notes half as large again
+TICKS = 480
+GENERAL_MIDI = {
+    "flute": 73,
+    "oboe": 68,
+    "clarinet": 71,
+    "bassoon": 70,
+    "recorder": 74,
+    "alto-saxophone": 65,
+    "tenor-saxophone": 66,
+    "trumpet": 56,
+    "horn": 60,
+    "trombone": 57,
+    "euphonium": 58,
+    "tuba": 58,
+}
+
+
+@dataclass(frozen=True)
+class SheetSettings:
+    """How parts are printed."""
+
+    under: UnderSettings = field(default_factory=UnderSettings)
+    big: bool = False  # notes to be read from a distance
+    bars_per_line: int = 0  # 0: as many as fit
+    reminders: tuple[tuple[str, str], ...] = ()  # (id of a note, words pencilled above it)
+    theme: Theme = LIGHT
+
+
+def instrument_of(part: Part) -> Instrument:
+    """The instrument of a part, by its name and transposition."""
+    pitches = [n.pitch.midi + part.chromatic for b in part.bars for n in b.notes if n.pitch is not None] or [
+        60
+    ]
+    return instrument_for(part.instrument or part.name, part.chromatic, min(pitches), max(pitches))
+
+
+def parts_page(score: Score, settings: SheetSettings | None = None) -> str:
+    """Every part of a score as one HTML page that stands alone; in print each begins a new page."""
+    settings = settings or SheetSettings()
+    pages = []
+    for part in score.parts:
+        instrument = instrument_of(part)
+        room = rows_height(settings.under, instrument)
+        engraving = engrave(
+            part,
+            PAGE_UNITS * (BIG if settings.big else 1.0),
+            rails=False,
+            room=room,
+            bars_per_line=settings.bars_per_line,
+        )
+        overlay = draw_under(engraving, part, settings.under, instrument, settings.theme)
+        overlay += draw_above(engraving, dict(settings.reminders), settings.theme.brass)
+        systems = []
+        top = 0.0
+        for k, system in enumerate(engraving.systems):
+            bottom = system.lowest + room + 30.0
+            if k + 1 < len(engraving.systems):
+                bottom = min(max(bottom, system.lowest + 20.0), engraving.systems[k + 1].highest)
+            systems.append(engraving.svg(settings.theme, overlay, top=top, height=bottom - top, system=k))
+            top = bottom
+        legend = PLACES_LEGEND if "places" in settings.under.lines else ""
+        pages.append({"title": score.title, "name": part.name, "systems": systems, "legend": legend})
+    return (
+        environment()
+        .get_template("parts.html")
+        .render(
+            pages=pages,
+            title=score.title,
+            t=settings.theme,
+            fonts=fonts(),
+            sans=SANS,
+            serif=SERIF,
+            signs=SIGNS,
+        )
+    )
+
+
+def render_parts(
+    score: Score, kinds: Sequence[str], settings: SheetSettings | None = None
+) -> dict[str, list[bytes]]:
+    """The documents asked for (html, pdf, png, musicxml, mei, midi), by kind; PNG has a page each."""
+    out = printed(parts_page(score, settings), kinds) if {"html", "pdf", "png"} & set(kinds) else {}
+    if "musicxml" in kinds:
+        out["musicxml"] = [write_musicxml(score, bars_per_line=(settings or SheetSettings()).bars_per_line)]
+    if "mei" in kinds:
+        out["mei"] = [written_mei(score)]
+    if "midi" in kinds:
+        out["midi"] = [played_midi(score)]
+    return out
+
+
+def played_midi(score: Score) -> bytes:
+    """Every part played out as written, at its own speed, a track each."""
+    file = mido.MidiFile(ticks_per_beat=TICKS)
+    for k, part in enumerate(score.parts):
+        track = mido.MidiTrack()
+        file.tracks.append(track)
+        track.append(
+            mido.MetaMessage(
+                "track_name", name=part.name.encode("latin-1", "replace").decode("latin-1"), time=0
+            )
+        )
+        if not part.note_count:
+            continue
+        line = make_line(score.title, part, rhythm_only=part.percussion)
+        if k == 0:
+            track.append(
+                mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(line.written_bpm or 90.0), time=0)
+            )
+        channel = 9 if part.percussion else (k if k < 9 else 10 + (k - 9) % 6)
+        program = GENERAL_MIDI.get(instrument_of(part).sound, 73)
+        track.append(
+            mido.Message(
+                "program_change", program=program if not part.percussion else 0, channel=channel, time=0
+            )
+        )
+        moments = []
+        for n in line.main_notes:
+            pitch = (
+                {"Bass drum": 36, "Cymbals": 49}.get(n.written.stroke, 38)
+                if part.percussion
+                else n.sounding_midi
+            )
+            moments += [
+                (round(TICKS * n.onset), 1, pitch),
+                (round(TICKS * (n.onset + n.duration * (1 if n.slurred_to_next else 0.92))), 0, pitch),
+            ]
+        now = 0
+        for tick, on, pitch in sorted(moments):
+            kind = "note_on" if on else "note_off"
+            track.append(
+                mido.Message(
+                    kind,
+                    note=max(0, min(127, pitch)),
+                    velocity=80 if on else 0,
+                    channel=channel,
+                    time=tick - now,
+                )
+            )
+            now = tick
+    buffer = io.BytesIO()
+    file.save(file=buffer)
+    return buffer.getvalue()

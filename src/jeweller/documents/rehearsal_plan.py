@@ -1,0 +1,29 @@
+"""The rehearsal plan on one page: the places in order, with minutes, the drill for each, and for whom."""
+
+from __future__ import annotations
+
+from jeweller.documents.page import environment, fonts, html_to_pdf
+from jeweller.documents.theme import LIGHT, SANS, SERIF, SIGNS, Theme
+from jeweller.library.class_view import ClassView
+
+
+def plan_page(view: ClassView, theme: Theme = LIGHT) -> str:
+    """The page as HTML that stands alone."""
+    return (
+        environment()
+        .get_template("plan.html")
+        .render(
+            view=view,
+            minutes=sum(i.minutes for i in view.plan),
+            t=theme,
+            fonts=fonts(),
+            sans=SANS,
+            serif=SERIF,
+            signs=SIGNS,
+        )
+    )
+
+
+def plan_pdf(view: ClassView, theme: Theme = LIGHT) -> bytes:
+    """The same on paper."""
+    return html_to_pdf(plan_page(view, theme))

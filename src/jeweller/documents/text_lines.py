@@ -1,0 +1,365 @@
+"""Lines of text under the notes of a part: counts, note names, solfège, fingerings, places on the staff;
+filled in, or blank for the player.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from fractions import Fraction
+
+from jeweller.documents.engraving import Engraving
+from jeweller.documents.theme import Theme, text_svg
+from jeweller.instruments.choose import Fingering, Trill, choose, trill
+from jeweller.instruments.table import Instrument
+from jeweller.notation.model import Bar, Note, Part
+from jeweller.notation.pitch import STEPS, Pitch, key_alter
+
+LINES = {
+    "counts": "counts",
+    "names": "note names",
+    "solfège": "solfège",
+    "fingerings": "fingerings",
+    "places": "places",
+}
+F = Fraction
+# What is said within a beat, by the place in it.
+COUNTINGS = {
+    "1 & 2 &": {
+        F(1, 4): "e",
+        F(1, 2): "&",
+        F(3, 4): "a",
+        F(1, 3): "la",
+        F(2, 3): "li",
+        F(1, 6): "ta",
+        F(5, 6): "ta",
+    },
+    "1 te 2 te": {
+        F(1, 4): "ta",
+        F(1, 2): "te",
+        F(3, 4): "ta",
+        F(1, 3): "la",
+        F(2, 3): "li",
+        F(1, 6): "ta",
+        F(5, 6): "ta",
+    },
+}
+TA_NAMES = {
+    F(4): "ta-a-a-a",
+    F(3): "ta-a-a",
+    F(2): "ta-a",
+    F(3, 2): "tam",
+    F(1): "ta",
+    F(1, 2): "ti",
+    F(1, 4): "ti-ka",
+    F(3, 4): "tim",
+    F(1, 3): "tri",
+}
+SOLFEGE = {
+    0: "do",
+    1: "di",
+    2: "re",
+    3: "me",
+    4: "mi",
+    5: "fa",
+    6: "fi",
+    7: "sol",
+    8: "le",
+    9: "la",
+    10: "te",
+    11: "ti",
+}
+FLAT_SOLFEGE = {1: "ra", 6: "se"}
+THUMBS = {
+    "T": "th",
+    "Thalf": "½th",
+    "TB♭": "thB♭",
+    "R": "R",
+    "8va": "8va",
+    "8va2": "8va",
+    "W": "w",
+}  # keys drawn above the holes
+PLACES_LEGEND = "L line, S space, counted from below; + steps above the staff, − below it"
+ROW = 34.0  # page units from one line of text to the next
+TEXT = 30.0
+DIAGRAM = 184.0  # height of a woodwind's small diagram
+TUBE = 108.0  # height of a brass instrument's
+VALVE_STEP, VALVE_WIDTH, VALVE_UP, VALVE_DOWN = (
+    18.0,
+    11.0,
+    28.0,
+    10.0,
+)  # from valve to valve, their width, how far they stand out open and pressed
+SLIDE_LENGTH = 78.0  # of the slide drawn to the seventh position
+HOLE, HOLE_STEP, HAND_GAP, KEY_TEXT = (
+    7.5,
+    18.5,
+    7.0,
+    23,
+)  # radius, distance of the holes, between the hands, names of keys
+
+
+@dataclass(frozen=True)
+class UnderSettings:
+    """Which lines stand under the notes, and which of them are left blank to be filled in."""
+
+    lines: tuple[str, ...] = ()
+    blank: tuple[str, ...] = ()
+    counting: str = "1 & 2 &"  # or "ta ti-ti"
+
+
+def texts_of(part: Part, line: str, settings: UnderSettings, instrument: Instrument | None) -> dict[str, str]:
+    """The text of one line for each note (and rest, for counts), by note id."""
+    main = [(bar, n) for bar in part.bars for n in bar.notes if not n.grace and not n.chord and not n.cue]
+    if line == "counts":
+        return {n.id: text for bar, n in main if (text := count_text(bar, n, settings.counting))}
+    sounding = [(bar, n) for bar, n in main if n.pitch is not None and not n.tie_stop]
+    if line == "names":
+        return {n.id: n.pitch.letter for _, n in sounding if n.pitch}
+    if line == "solfège":
+        return {n.id: solfege(bar, n) for bar, n in sounding}
+    if line == "places":
+        return {n.id: place(bar, n) for bar, n in sounding}
+    if line == "fingerings" and instrument is not None:
+        trills = trills_of(part, instrument)
+        return {
+            i: f.text + (f" tr {' '.join(sorted(trills[i].moves)) or 'lips'}" if i in trills else "")
+            for i, f in fingerings_of(part, instrument).items()
+        }
+    return {}
+
+
+def fingerings_of(part: Part, instrument: Instrument) -> dict[str, Fingering]:
+    """The proposed fingering of each note that has one."""
+    notes = [n for bar in part.bars for n in bar.notes if not n.chord and not n.cue and not n.tie_stop]
+    found = choose(instrument, [n.pitch.midi if n.pitch is not None else None for n in notes])
+    trills = trills_of(part, instrument)
+    return {
+        n.id: trills[n.id].main if n.id in trills else f
+        for n, f in zip(notes, found, strict=True)
+        if f is not None
+    }
+
+
+def trills_of(part: Part, instrument: Instrument) -> dict[str, Trill]:
+    """How each trill is fingered, to the next note of the key above, where few fingers do it."""
+    found = {}
+    for bar in part.bars:
+        for n in bar.notes:
+            if n.ornament == "trill" and n.pitch is not None and not n.cue:
+                step = STEPS[(n.pitch.diatonic + 1) % 7]
+                upper = Pitch(step, key_alter(step, bar.fifths), (n.pitch.diatonic + 1) // 7)
+                made = trill(instrument, n.pitch.midi, upper.midi)
+                if made is not None:
+                    found[n.id] = made
+    return found
+
+
+def count_text(bar: Bar, note: Note, counting: str) -> str:
+    """What is counted on a note: the beats it covers; a rest in brackets, every beat of it; the second of
+    tied notes too.
+    """
+    if counting == "ta ti-ti":
+        if note.is_rest:
+            return "(" + " ".join(["sh"] * max(1, round(note.duration))) + ")"
+        return "" if note.tie_stop else TA_NAMES.get(note.duration, "ta")
+    beat = (
+        F(12, bar.beat_type)
+        if bar.beat_type >= 8 and bar.beats % 3 == 0 and bar.beats > 3
+        else F(4, bar.beat_type)
+    )
+    lead = (
+        bar.metre - bar.length
+        if bar.implicit and bar.number in ("0", "1") and bar.length < bar.metre
+        else F(0)
+    )
+    begin, end = (note.offset + lead) / beat, (note.offset + lead + note.duration) / beat
+    whole, part = divmod(begin, 1)
+    first = str(int(whole) + 1) if not part else COUNTINGS.get(counting, COUNTINGS["1 & 2 &"]).get(part, "·")
+    later = [str(k + 1) for k in range(int(whole) + 1, 64) if k < end]
+    if note.is_rest:
+        return "(" + " ".join([first, *later]) + ")"
+    return "-".join([first, *later])
+
+
+def solfege(bar: Bar, note: Note) -> str:
+    """Movable do, la-based minor; altered notes by their own syllables."""
+    assert note.pitch is not None
+    tonic = (7 * bar.fifths) % 12
+    apart = (note.pitch.midi - tonic) % 12
+    if note.pitch.alter < key_alter(note.pitch.step, bar.fifths) and apart in FLAT_SOLFEGE:
+        return FLAT_SOLFEGE[apart]
+    if note.pitch.alter > key_alter(note.pitch.step, bar.fifths):
+        return {3: "ri", 8: "si", 10: "li"}.get(apart, SOLFEGE[apart])
+    return SOLFEGE[apart]
+
+
+def place(bar: Bar, note: Note) -> str:
+    """Where a note stands, as PLACES_LEGEND says: "L2", "S1", "+1" above the staff, "−2" below it."""
+    assert note.pitch is not None
+    sign, line, octave = bar.clef
+    step = {"G": 4, "F": 3, "C": 0}.get(sign, 4)
+    reference = 7 * ({"G": 4, "F": 3, "C": 4}.get(sign, 4) + octave) + step  # what stands on the clef's line
+    up = note.pitch.diatonic - reference + 2 * (line - 1)  # steps above the lowest line
+    if 0 <= up <= 8:
+        return f"{'S' if up % 2 else 'L'}{up // 2 + 1}"
+    return f"−{-up}" if up < 0 else f"+{up - 8}"
+
+
+def rows_height(settings: UnderSettings, instrument: Instrument | None) -> float:
+    """How much room the lines take under a system, page units."""
+    return sum(_height(line, instrument) for line in settings.lines)
+
+
+def _height(line: str, instrument: Instrument | None) -> float:
+    """How much room one line takes: fingerings are drawn, the others are text."""
+    if line != "fingerings" or instrument is None or instrument.family not in ("woodwind", "brass"):
+        return ROW
+    return DIAGRAM if instrument.family == "woodwind" else TUBE
+
+
+def draw_under(
+    engraving: Engraving, part: Part, settings: UnderSettings, instrument: Instrument | None, theme: Theme
+) -> str:
+    """The lines as SVG over the engraving."""
+    out: list[str] = []
+    offset = 14.0
+    for line in settings.lines:
+        height = _height(line, instrument)
+        drawn = height > ROW
+        chosen = fingerings_of(part, instrument) if drawn and instrument is not None else {}
+        trills = trills_of(part, instrument) if drawn and instrument is not None else {}
+        texts = texts_of(part, line, settings, instrument)
+        for note_id, text in texts.items():
+            box = engraving.notes.get(note_id)
+            if box is None:
+                continue
+            y = engraving.systems[box.system].lowest + offset
+            if line in settings.blank:
+                out.append(
+                    f'<path d="M {box.x - 15:.1f} {y + TEXT - 2:.1f} h 30" stroke="{theme.quiet}" '
+                    'stroke-width="1.6" fill="none"/>'
+                )
+            elif drawn and instrument is not None:
+                draw = diagram if instrument.family == "woodwind" else tube
+                out.append(
+                    draw(
+                        chosen[note_id],
+                        box.x,
+                        y + 4,
+                        theme,
+                        trills[note_id].moves if note_id in trills else frozenset(),
+                    )
+                )
+            else:
+                size = TEXT if len(text) < 4 else TEXT * 0.8
+                out.append(text_svg(box.x, y + TEXT - 4, text, round(size), theme.ink))
+        offset += height
+    return "".join(out)
+
+
+def draw_above(engraving: Engraving, words: Mapping[str, str], colour: str) -> str:
+    """Words pencilled above notes, by note id, as SVG over the engraving."""
+    out = []
+    for note, text in words.items():
+        box = engraving.notes.get(note)
+        if box is not None:
+            out.append(
+                text_svg(box.x, min(box.top, engraving.systems[box.system].top) - 14, text, TEXT, colour)
+            )
+    return "".join(out)
+
+
+def diagram(
+    fingering: Fingering, x: float, y: float, theme: Theme, moves: frozenset[str] = frozenset()
+) -> str:
+    """A woodwind fingering as a column of holes: left hand, a gap, right hand; thumb keys as a bar above,
+    other keys by name below. What moves in a trill has a second ring, or is named after "tr".
+    """
+    out = []
+    keys = fingering.keys
+    thumb = [k for k in THUMBS if k in keys]
+    if thumb:
+        out.append(text_svg(x, y + 18, " ".join(THUMBS[k] for k in thumb), KEY_TEXT, theme.quiet))
+    top = y + 34
+    named = set(THUMBS)
+    for k in range(6):
+        cy = top + HOLE_STEP * k + (HAND_GAP if k > 2 else 0)
+        name = str(k + 1)
+        half = f"{name}half" in keys
+        named |= {name, f"{name}half"}
+        fill = theme.ink if name in keys else theme.paper
+        if moves & {name, f"{name}half"}:
+            out.append(
+                f'<circle cx="{x:.1f}" cy="{cy:.1f}" r="{HOLE + 4.5}" fill="none" '
+                f'stroke="{theme.brass}" stroke-width="2"/>'
+            )
+        out.append(
+            f'<circle cx="{x:.1f}" cy="{cy:.1f}" r="{HOLE}" fill="{fill}" stroke="{theme.ink}" '
+            'stroke-width="1.4"/>'
+        )
+        if half:
+            out.append(
+                f'<path d="M {x - HOLE:.1f} {cy:.1f} A {HOLE} {HOLE} 0 0 0 {x + HOLE:.1f} {cy:.1f} '
+                f'Z" fill="{theme.ink}"/>'
+            )
+    below = top + 6 * HOLE_STEP + 18
+    rest = " ".join(sorted(k for k in keys if k not in named and k not in moves))
+    trilled = " ".join(
+        THUMBS.get(k, k).removeprefix("tr") for k in sorted(moves) if k not in named or k in THUMBS
+    )
+    if rest:
+        out.append(text_svg(x, below, rest, KEY_TEXT, theme.ink))
+    if trilled:
+        out.append(text_svg(x, below + (KEY_TEXT if rest else 0), f"tr {trilled}", KEY_TEXT, theme.brass))
+    return "".join(out)
+
+
+def tube(fingering: Fingering, x: float, y: float, theme: Theme, moves: frozenset[str] = frozenset()) -> str:
+    """A brass fingering: three valves from the side, those pressed lying low and filled, or the slide drawn
+    out along its seven places; the number below. A valve that moves in a trill has a line above it.
+    """
+    out = []
+    floor = y + 42
+    if fingering.position:
+        left = x - SLIDE_LENGTH / 2
+        step = SLIDE_LENGTH / 6
+        end = left + step * (fingering.position - 1)
+        ticks = "".join(f"M {left + step * k:.1f} {floor - 4:.1f} v 8 " for k in range(7))
+        out.append(
+            f'<path d="M {left:.1f} {floor:.1f} h {SLIDE_LENGTH} {ticks}" stroke="{theme.quiet}" '
+            'stroke-width="1.2" fill="none"/>'
+        )
+        out.append(
+            f'<path d="M {left - 6:.1f} {floor - 14:.1f} H {end:.1f} a 7 7 0 0 1 0 14 H '
+            f'{left - 6:.1f}" stroke="{theme.ink}" stroke-width="3" '
+            'fill="none"/>'
+        )
+    else:
+        for k in range(3):
+            up = VALVE_DOWN if str(k + 1) in fingering.keys else VALVE_UP
+            left = x + VALVE_STEP * (k - 1) - VALVE_WIDTH / 2
+            fill = theme.ink if up == VALVE_DOWN else theme.paper
+            out.append(
+                f'<rect x="{left:.1f}" y="{floor - up:.1f}" width="{VALVE_WIDTH}" height="{up}" '
+                f'rx="2" fill="{fill}" stroke="{theme.ink}" '
+                'stroke-width="1.6"/>'
+            )
+            if str(k + 1) in moves:
+                out.append(
+                    f'<path d="M {left - 1:.1f} {floor - VALVE_UP - 7:.1f} h {VALVE_WIDTH + 2}" '
+                    f'stroke="{theme.brass}" stroke-width="3"/>'
+                )
+        out.append(
+            f'<path d="M {x - 30:.1f} {floor:.1f} h 60" stroke="{theme.ink}" stroke-width="2.4" fill="none"/>'
+        )
+    out.append(
+        text_svg(
+            x,
+            floor + 34,
+            fingering.text,
+            round(TEXT * 0.9 if len(fingering.text) < 4 else TEXT * 0.75),
+            theme.ink,
+        )
+    )
+    return "".join(out)

@@ -1,0 +1,260 @@
+"""From a `Drill` to printed parts: each instrument in its own key and clef, within its range, in the octave
+that suits it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+
+from jeweller.errors import DrillError
+from jeweller.exercises.drums import drum_bars
+from jeweller.exercises.request import LEVELS, Drill, checked
+from jeweller.exercises.rows import Ladder, highest_index, row_of
+from jeweller.exercises.scales import SCALES, Scale, key_of, notes_of, printable, read_tonic
+from jeweller.instruments.fingerings import note_midi
+from jeweller.instruments.table import Instrument
+from jeweller.notation.barring import Signature, fill_bars, with_marks
+from jeweller.notation.model import Mark, Part, Score
+from jeweller.notation.pitch import Pitch
+from jeweller.notation.transposition import diatonic_of, moved_pitch
+
+DRUM_PARTS = {
+    "snare-drum": ("Snare drum",),
+    "bass-drum": ("Bass drum",),
+    "cymbals": ("Cymbals",),
+    "percussion": ("Bass drum", "Snare drum"),
+    "drum-set": ("Bass drum", "Snare drum", "Cymbals"),
+}
+
+# A band as it usually is: of instruments that read alike, one.
+BAND = (
+    "flute",
+    "oboe",
+    "clarinet",
+    "bass-clarinet",
+    "alto-saxophone",
+    "tenor-saxophone",
+    "baritone-saxophone",
+    "bassoon",
+    "trumpet",
+    "horn",
+    "trombone",
+    "euphonium",
+    "euphonium-tc",
+    "tuba",
+    "glockenspiel",
+    "snare-drum",
+    "bass-drum",
+    "cymbals",
+)
+
+
+@dataclass(frozen=True)
+class Made:
+    """An exercise for one or more instruments, and in sentences what could not be as asked."""
+
+    score: Score
+    told: tuple[str, ...]
+
+
+def make(drill: Drill, players: Sequence[Instrument]) -> Made:
+    """The exercise for each instrument. Raises DrillError where nobody can play it."""
+    checked(drill)
+    parts: list[Part] = []
+    told: list[str] = []
+    for k, instrument in enumerate(players):
+        drums = instrument.clef == "percussion"
+        if drums != (drill.kind == "drums"):
+            told.append(
+                f"{instrument.name}: this has no pitch; make a drum pattern for it."
+                if drums
+                else f"{instrument.name}: a drum pattern is for drums."
+            )
+            continue
+        try:
+            part, note = _part(drill, instrument, k)
+        except DrillError as error:
+            told.append(f"{instrument.name}: {error}")
+            continue
+        parts.append(part)
+        if note:
+            told.append(f"{instrument.name}: {note}")
+    if not parts:
+        raise DrillError(" ".join(told) or "Choose an instrument to make the exercise for.")
+    return Made(Score(title_of(drill, players), tuple(parts)), tuple(told))
+
+
+def written_tonic(drill: Drill, instrument: Instrument) -> Pitch:
+    """The tonic as this instrument reads it, spelled for the fewest signs."""
+    tonic = read_tonic(drill.tonic)
+    assert tonic is not None
+    moved = (
+        moved_pitch(tonic, -instrument.chromatic, -diatonic_of(instrument.chromatic))
+        if drill.concert
+        else tonic
+    )
+    return printable(SCALES[drill.scale], moved)
+
+
+def _part(drill: Drill, instrument: Instrument, index: int) -> tuple[Part, str]:
+    prefix = f"p{index + 1}"
+    if drill.kind == "drums":
+        bars = drum_bars(drill, DRUM_PARTS.get(instrument.id, (instrument.name,)), prefix)
+        note = ""
+    else:
+        scale, tonic = SCALES[drill.scale], written_tonic(drill, instrument)
+        fifths = key_of(scale, tonic)
+        if fifths is None:
+            raise DrillError(f"The {drill.scale} scale on {tonic.letter} would need more than seven signs.")
+        ladder, level = _placed(drill, instrument, scale, tonic)
+        note = "" if level == drill.level else f"it needs the {level} range."
+        beats, beat_type = drill.beats
+        row = row_of(drill, ladder)
+        pickup = row.sounds[0].duration if drill.kind == "rhythm" and drill.pickup else Fraction(0)
+        signature = Signature(beats, beat_type, fifths, scale.mode, instrument.clef_sign)
+        bars = with_marks(fill_bars(row.sounds, [signature], pickup=pickup, prefix=prefix), row.marks)
+    beat_unit = "half" if drill.metre == "2/2" else "quarter." if drill.beats[1] == 8 else "quarter"
+    quarters = {"half": 2.0, "quarter.": 1.5}.get(beat_unit, 1.0) * drill.bpm
+    bars = with_marks(
+        bars,
+        [
+            (
+                Fraction(0),
+                Mark("tempo", Fraction(0), value=quarters, beat_unit=beat_unit, per_minute=str(drill.bpm)),
+            )
+        ],
+    )
+    diatonic = diatonic_of(instrument.chromatic)
+    return Part(
+        f"P{index + 1}",
+        instrument.name,
+        instrument.name,
+        diatonic,
+        instrument.chromatic,
+        bars,
+        percussion=drill.kind == "drums",
+    ), note
+
+
+def _placed(drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch) -> tuple[Ladder, str]:
+    """The notes of the drill on this instrument, and the level whose range holds them: the one asked for, or
+    the next that does.
+    """
+    for level in LEVELS[LEVELS.index(drill.level) :]:
+        limits = instrument.written_range(level)
+        if limits is None:
+            continue
+        ladder = _ladder(drill, instrument, scale, tonic, limits)
+        if ladder is not None:
+            return ladder, level
+    raise DrillError(f"{drill.span} from {tonic.letter} does not lie within its range.")
+
+
+def _ladder(
+    drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch, limits: tuple[int, int]
+) -> Ladder | None:
+    low, high = limits
+    octave = len(scale.degrees)
+    if drill.span.startswith("register "):
+        low, high = _register(instrument, drill.span.partition(" ")[2], limits)
+    if drill.span == "full range" or drill.span.startswith("register "):
+        up, down = notes_of(scale, tonic, low, high), notes_of(scale, tonic, low, high, down=True)
+        tonics = [k for k, p in enumerate(up) if (p.midi - tonic.midi) % 12 == 0]
+        if len(up) < 2 or len(down) < 2 or not tonics:
+            return None
+        return Ladder(tuple(up), tuple(down), octave, tonics[0] if drill.span == "full range" else 0)
+    if drill.kind in ("switch", "two notes"):
+        return _pair(drill, instrument, scale, tonic, limits)
+    middle = _middle(instrument)
+    steps = highest_index(drill, octave)
+    found: list[tuple[float, Ladder]] = []
+    for o in range(-1, 10):
+        first = Pitch(tonic.step, tonic.alter, o)
+        if not low <= first.midi <= high:
+            continue
+        up = notes_of(scale, first, first.midi, high)[: steps + 1]
+        if len(up) == steps + 1:
+            down = notes_of(scale, first, first.midi, up[-1].midi, down=True)
+            if len(down) == len(up):
+                found.append(
+                    (abs((up[0].midi + up[-1].midi) / 2 - middle), Ladder(tuple(up), tuple(down), octave))
+                )
+    return min(found, key=lambda f: f[0])[1] if found else None
+
+
+def _pair(
+    drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch, limits: tuple[int, int]
+) -> Ladder | None:
+    """Two notes: the tonic and the note asked for, or the next of the scale, where they lie best."""
+    other = read_tonic(drill.other)
+    if other is not None and drill.concert:
+        other = moved_pitch(other, -instrument.chromatic, -diatonic_of(instrument.chromatic))
+    found = []
+    for o in range(-1, 10):
+        first = Pitch(tonic.step, tonic.alter, o)
+        if other is None:
+            second = notes_of(scale, first, first.midi + 1, first.midi + 12)[0]
+        else:
+            second = min(
+                (Pitch(other.step, other.alter, q) for q in range(-1, 10)),
+                key=lambda p: (abs(p.midi - first.midi), p.midi),
+            )
+        pair = tuple(sorted((first, second), key=lambda p: p.midi))
+        if limits[0] <= pair[0].midi and pair[1].midi <= limits[1] and pair[0].midi != pair[1].midi:
+            found.append(
+                (
+                    abs(sum(p.midi for p in pair) / 2 - _middle(instrument)),
+                    Ladder(pair, pair, 2, pair.index(first)),
+                )
+            )
+    return min(found, key=lambda f: f[0])[1] if found else None
+
+
+def _middle(instrument: Instrument) -> float:
+    """Where the instrument speaks most easily: the middle of what beginners play."""
+    easy = instrument.written_range("beginner")
+    return sum(easy) / 2 if easy else (instrument.low + instrument.high) / 2 - instrument.chromatic
+
+
+def _register(instrument: Instrument, name: str, limits: tuple[int, int]) -> tuple[int, int]:
+    """The notes of a register within the range. Raises DrillError, naming the registers there are."""
+    names = [n for n, _ in instrument.registers]
+    if name not in names:
+        raise DrillError(f"it has no register “{name}”" + (f"; it has {', '.join(names)}." if names else "."))
+    k = names.index(name)
+    end = note_midi(instrument.registers[k + 1][1]) - 1 if k + 1 < len(names) else limits[1]
+    return max(limits[0], note_midi(instrument.registers[k][1])), min(limits[1], end)
+
+
+def title_of(drill: Drill, players: Sequence[Instrument]) -> str:
+    """What the exercise is called: in the player's own key where it is for one instrument, else in the key
+    that was asked for.
+    """
+    if drill.kind == "drums":
+        return f"Drum pattern {drill.seed} in {drill.metre}"
+    if len(players) == 1:
+        key = written_tonic(drill, players[0]).letter
+    else:
+        tonic = read_tonic(drill.tonic)
+        key = (
+            f"{'Concert' if drill.concert else 'Written'} "
+            f"{printable(SCALES[drill.scale], tonic).letter if tonic else drill.tonic}"
+        )
+    what = {
+        "scale": "",
+        "intervals": f" in {drill.interval}",
+        "pattern": f", figure {drill.figure}",
+        "arpeggio": f", {drill.chord}",
+        "leaps": f", leaps {drill.leaps} from {drill.degree}",
+        "long tones": ", long tones",
+        "switch": ", two notes to and fro",
+        "two notes": ", two notes",
+        "rhythm": f", rhythm {drill.seed}",
+        "shrinking": ", shrinking notes",
+        "echo": f", echo {drill.seed}",
+    }[drill.kind]
+    if drill.kind in ("switch", "two notes", "rhythm"):
+        return f"{key}{what}"
+    return f"{key} {drill.scale}{what}"

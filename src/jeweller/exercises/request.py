@@ -1,0 +1,178 @@
+"""What a made exercise is asked to be: `Drill`, every choice by name, and what each may be."""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass
+from fractions import Fraction
+
+from jeweller.errors import DrillError
+from jeweller.exercises.rhythms import ROWS
+from jeweller.exercises.scales import SCALES, read_tonic
+
+LEVELS = ("beginner", "intermediate", "advanced")
+KINDS = {
+    "scale": "the scale itself",
+    "intervals": "the scale in thirds, fourths …",
+    "pattern": "a figure that climbs by step",
+    "arpeggio": "the notes of the chord",
+    "leaps": "leaps that widen from one degree",
+    "long tones": "each note held, with counted rests",
+    "switch": "two notes to and fro",
+    "two notes": "two notes to improvise on",
+    "rhythm": "a rhythm line",
+    "shrinking": "held notes that get shorter, silent bars between",
+    "echo": "a bar to hear, a bar to answer",
+    "drums": "a drum pattern",
+}
+SPANS = ("five notes", "tetrachord", "one octave", "two octaves", "full range")  # and "register NAME"
+DIRECTIONS = ("up", "down", "both")
+INTERVALS = {"thirds": 2, "fourths": 3, "fifths": 4, "sixths": 5, "sevenths": 6, "octaves": 7}
+CHORDS = {"triad": (0, 2, 4), "seventh": (0, 2, 4, 6)}
+ARTICULATIONS = (
+    "tongued",
+    "slurred",
+    "two and two",
+    "slur two tongue two",
+    "tongue two slur two",
+    "slur three tongue one",
+    "staccato",
+    "tenuto",
+    "accents",
+)
+DYNAMICS = ("none", "crescendo", "diminuendo", "swell", "terraces")
+METRES = ("2/4", "3/4", "4/4", "6/8", "2/2", "9/8", "12/8")
+ON = ("one note", "the scale")
+LEAPS = ("outward", "inward")
+USES = ("dots", "rests", "ties", "fast")
+
+
+@dataclass(frozen=True)
+class Drill:
+    """One exercise as asked for. `tonic` is a name; `concert`: it names the sounding key, else every player's
+    written one.
+    """
+
+    kind: str = "scale"
+    tonic: str = "B♭"
+    scale: str = "major"
+    concert: bool = True
+    span: str = "one octave"
+    direction: str = "both"
+    rhythm: str = "quarters"
+    interval: str = "thirds"
+    figure: str = "1 2 3 1"  # degrees, the first being 1
+    chord: str = "triad"
+    degree: int = 1
+    leaps: str = "outward"
+    counts: int = 4
+    rest: int = 4
+    other: str = ""  # the second note of a switch; "": the next of the scale
+    articulation: str = "tongued"
+    dynamics: str = "none"
+    metre: str = "4/4"
+    bpm: int = 72
+    bars: int = 8
+    uses: tuple[str, ...] = ()  # what rhythm lines and drum patterns hold besides plain values
+    pickup: bool = False
+    on: str = "one note"
+    level: str = "intermediate"
+    seed: int = 1
+
+    @property
+    def beats(self) -> tuple[int, int]:
+        top, _, bottom = self.metre.partition("/")
+        return int(top), int(bottom)
+
+    @property
+    def bar_length(self) -> Fraction:
+        return Fraction(4 * self.beats[0], self.beats[1])
+
+    @property
+    def figure_steps(self) -> tuple[int, ...]:
+        return tuple(int(n) - 1 for n in self.figure.split())
+
+
+CHOICES: dict[str, tuple[str, ...]] = {
+    "kind": tuple(KINDS),
+    "scale": tuple(SCALES),
+    "direction": DIRECTIONS,
+    "rhythm": tuple(ROWS),
+    "interval": tuple(INTERVALS),
+    "chord": tuple(CHORDS),
+    "articulation": ARTICULATIONS,
+    "dynamics": DYNAMICS,
+    "metre": METRES,
+    "on": ON,
+    "level": LEVELS,
+    "leaps": LEAPS,
+}
+BOUNDS = {
+    "degree": (1, 7),
+    "counts": (1, 32),
+    "rest": (0, 16),
+    "bpm": (30, 240),
+    "bars": (1, 64),
+    "seed": (0, 10**9),
+}
+
+
+def checked(drill: Drill) -> Drill:
+    """The drill, if it can be made. Raises DrillError, naming what would work."""
+    for name, choices in CHOICES.items():
+        value = getattr(drill, name)
+        if value not in choices:
+            raise DrillError(
+                f"There is no {name} “{value}”; choose {', '.join(choices[:-1])} or {choices[-1]}."
+            )
+    for name, (low, high) in BOUNDS.items():
+        value = getattr(drill, name)
+        if not low <= value <= high:
+            raise DrillError(f"The {name} of an exercise lies between {low} and {high}, not {value}.")
+    if read_tonic(drill.tonic) is None:
+        raise DrillError(
+            f"“{drill.tonic}” is no key; write a letter from A to G, with b or # where it needs one."
+        )
+    if drill.kind == "switch" and drill.other and read_tonic(drill.other) is None:
+        raise DrillError(
+            f"“{drill.other}” is no note; write a letter from A to G, with b or # where it needs one."
+        )
+    if drill.span not in SPANS and not drill.span.startswith("register "):
+        raise DrillError(
+            f"There is no span “{drill.span}”; choose {', '.join(SPANS)} or “register” and its name."
+        )
+    steps = drill.figure.split()
+    if drill.kind == "pattern" and (
+        not 2 <= len(steps) <= 16 or not all(s.isdigit() and 1 <= int(s) <= 8 for s in steps)
+    ):
+        raise DrillError(
+            f"A figure is two to sixteen degrees from 1 to 8, as in “1 2 3 1”, not “{drill.figure}”."
+        )
+    if unknown := [u for u in drill.uses if u not in USES]:
+        raise DrillError(f"A rhythm can hold {', '.join(USES)}, not “{unknown[0]}”.")
+    if drill.kind == "arpeggio" and len(SCALES[drill.scale].degrees) != 7:
+        raise DrillError(
+            f"The notes of a chord are taken from a scale of seven notes; the {drill.scale} scale "
+            f"has {len(SCALES[drill.scale].degrees)}."
+        )
+    return drill
+
+
+def with_choices(drill: Drill, choices: dict[str, str]) -> Drill:
+    """A drill with some choices made by name, as text. Raises DrillError."""
+    known = {f.name: f for f in dataclasses.fields(Drill)}
+    changes: dict[str, object] = {}
+    for name, text in choices.items():
+        if name not in known:
+            raise DrillError(f"An exercise has no “{name}”; it has {', '.join(known)}.")
+        if name in BOUNDS:
+            if not text.lstrip("-").isdigit():
+                raise DrillError(f"The {name} is a number, not “{text}”.")
+            changes[name] = int(text)
+        elif name in ("concert", "pickup"):
+            changes[name] = text.casefold() in ("yes", "true", "1", "on")
+        elif name == "uses":
+            changes[name] = tuple(u.strip() for u in text.split(",") if u.strip())
+        else:
+            changes[name] = text
+    return checked(dataclasses.replace(drill, **changes))  # type: ignore[arg-type]

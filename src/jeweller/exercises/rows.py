@@ -1,0 +1,354 @@
+"""The notes of each kind of exercise, as rows for `jeweller.notation.barring`: which degrees in which order,
+how long, how joined.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+
+import numpy as np
+
+from jeweller.exercises.request import CHORDS, INTERVALS, Drill
+from jeweller.exercises.rhythms import ROWS, draw_bar
+from jeweller.notation.barring import Sound
+from jeweller.notation.model import Mark
+from jeweller.notation.pitch import Pitch
+
+SLUR_GROUPS = {
+    "slurred": (-1,),
+    "two and two": (2,),
+    "slur two tongue two": (2, 1, 1),
+    "tongue two slur two": (1, 1, 2),
+    "slur three tongue one": (3, 1),
+}
+NOTE_MARKS = {"staccato": "staccato", "tenuto": "tenuto", "accents": "accent"}
+
+
+@dataclass(frozen=True)
+class Ladder:
+    """The notes an exercise is made of, lowest first: going up, and going down where that is spelled or
+    altered otherwise. `octave`: notes to the octave.
+    """
+
+    up: tuple[Pitch, ...]
+    down: tuple[Pitch, ...]
+    octave: int
+    tonic: int = 0  # the index of the tonic that it begins on
+
+
+@dataclass(frozen=True)
+class Row:
+    """An exercise as a row of sounds, with directions at places in quarters."""
+
+    sounds: tuple[Sound, ...]
+    marks: tuple[tuple[Fraction, Mark], ...] = ()
+
+
+def row_of(drill: Drill, ladder: Ladder) -> Row:
+    """The row of a drill on a ladder."""
+    make: Callable[[Drill, Ladder], Row] = _SPECIAL.get(drill.kind, _melodic)
+    row = make(drill, ladder)
+    return dataclasses.replace(row, marks=(*row.marks, *_dynamics(drill, row.sounds)))
+
+
+def highest_index(drill: Drill, octave: int) -> int:
+    """How many steps above its first note the ladder of a drill of one octave reaches."""
+    return {"five notes": 4, "tetrachord": 3, "two octaves": 2 * octave}.get(drill.span, octave)
+
+
+def _melodic(drill: Drill, ladder: Ladder) -> Row:
+    """Scales, intervals, figures, chords, leaps: one line of notes in a rhythm that goes round."""
+    pitches = _pitches(drill, ladder)
+    values = ROWS[drill.rhythm]
+    sounds: list[Sound] = []
+    now, k = Fraction(0), 0
+    for index, pitch in enumerate(pitches):
+        while values[k % len(values)] < 0:
+            sounds.append(Sound(-values[k % len(values)]))
+            now -= values[k % len(values)]
+            k += 1
+        value = values[k % len(values)]
+        if index == len(pitches) - 1:
+            value = _to_bar_end(now, drill)
+        sounds.append(Sound(value, (pitch,)))
+        now += value
+        k += 1
+    return Row(tuple(_articulated(sounds, drill)))
+
+
+def _to_bar_end(now: Fraction, drill: Drill) -> Fraction:
+    """What is left of the bar; of less than a beat a whole bar more."""
+    left = drill.bar_length - now % drill.bar_length
+    return left if left >= 1 else left + drill.bar_length
+
+
+def _pitches(drill: Drill, ladder: Ladder) -> list[Pitch]:
+    if drill.kind == "scale" and drill.span == "full range":
+        tonic, highest, lowest = ladder.tonic, ladder.up[-1].midi, ladder.down[0].midi
+        back = [p for p in reversed(ladder.down) if p.midi < highest]
+        return [*ladder.up[tonic:], *back, *[p for p in ladder.up[: tonic + 1] if p.midi > lowest]]
+    top = len(ladder.up) - 1
+    if drill.kind == "leaps":
+        return _leaps(drill, ladder)
+    groups = _groups(drill, ladder)
+    up = [ladder.up[i] for g in groups for i in g]
+    last_down = len(ladder.down) - 1
+    down = [ladder.down[last_down - i] for g in groups for i in g if i <= last_down]
+    if drill.kind in ("scale", "arpeggio"):
+        back = [ladder.down[i] for g in reversed(groups) for i in g if i <= last_down]
+        return up if drill.direction == "up" else back if drill.direction == "down" else [*up, *back[1:]]
+    first, last = ladder.up[0], ladder.up[top]
+    rising, falling = [*up, last] if up[-1] != last else up, [*down, first] if down[-1] != first else down
+    if drill.direction == "both":
+        return [*rising, *falling[1 if falling[0] == last else 0 :]]
+    return rising if drill.direction == "up" else falling
+
+
+def _groups(drill: Drill, ladder: Ladder) -> list[tuple[int, ...]]:
+    """The indexes of the ladder in order, going up, by figures."""
+    top = len(ladder.up) - 1
+    if drill.kind == "intervals":
+        step = INTERVALS[drill.interval]
+        return [(i, i + step) for i in range(top - step + 1)]
+    if drill.kind == "pattern":
+        steps = drill.figure_steps
+        return [tuple(i + s for s in steps) for i in range(top - max(steps) + 1)]
+    if drill.kind == "arpeggio":
+        degrees = CHORDS[drill.chord]
+        return [(i,) for i in range(top + 1) if (i - ladder.tonic) % ladder.octave in degrees]
+    return [(i,) for i in range(top + 1)]
+
+
+def _leaps(drill: Drill, ladder: Ladder) -> list[Pitch]:
+    """To and fro between one degree and ever farther notes, above it or below it."""
+    top = len(ladder.up) - 1
+    base = min(drill.degree - 1, top)
+    above = list(range(base + 1, top + 1))
+    below = list(range(base - 1, -1, -1))
+    others = below if drill.direction == "down" else above if drill.direction == "up" else [*above, *below]
+    if drill.leaps == "inward":
+        others = list(reversed(others))
+    out = [base]
+    for i in others or [base]:
+        out += [i, base]
+    return [ladder.up[i] for i in out]
+
+
+def _long_tones(drill: Drill, ladder: Ladder) -> Row:
+    """Each note of the ladder held for so many counts, then so many counts of rest."""
+    beat = Fraction(4, drill.beats[1])
+    sounds: list[Sound] = []
+    way = _turn(drill, ladder)
+    for pitch in way:
+        sounds.append(Sound(drill.counts * beat, (pitch,)))
+        if drill.rest:
+            sounds.append(Sound(drill.rest * beat))
+    return Row(tuple(sounds[:-1] if drill.rest else sounds))
+
+
+def _turn(drill: Drill, ladder: Ladder) -> list[Pitch]:
+    if drill.direction == "up":
+        return list(ladder.up)
+    down = list(reversed(ladder.down))
+    return down if drill.direction == "down" else [*ladder.up, *down[1:]]
+
+
+def _switch(drill: Drill, ladder: Ladder) -> Row:
+    """Two notes to and fro: halves, quarters, eighths, two bars each, and one to end on."""
+    low, high = ladder.up[ladder.tonic], ladder.up[1 - ladder.tonic]
+    sounds: list[Sound] = []
+    for value in (Fraction(2), Fraction(1), Fraction(1, 2)):
+        count = max(2, int(2 * drill.bar_length / value) // 2 * 2)
+        sounds += [Sound(value, (low if k % 2 == 0 else high,)) for k in range(count)]
+    sounds.append(Sound(drill.bar_length, (low,)))
+    return Row(tuple(_articulated(sounds, drill)))
+
+
+def _two_notes(drill: Drill, ladder: Ladder) -> Row:
+    """The two notes, and empty bars to make something of them."""
+    both = [Sound(drill.bar_length, (ladder.up[k],)) for k in (ladder.tonic, 1 - ladder.tonic)]
+    sounds = [*both, *[Sound(drill.bar_length)] * max(1, drill.bars - 2)]
+    return Row(
+        tuple(sounds),
+        ((2 * drill.bar_length, Mark("words", Fraction(0), "make your own rhythms of these two notes")),),
+    )
+
+
+def _rhythm(drill: Drill, ladder: Ladder) -> Row:
+    """A rhythm drawn by seed, on one note or walking along the scale."""
+    rng = np.random.default_rng(drill.seed)
+    uses = frozenset(drill.uses)
+    beat = (
+        Fraction(12, drill.beats[1])
+        if drill.beats[1] >= 8 and drill.beats[0] % 3 == 0
+        else Fraction(4, drill.beats[1])
+    )
+    values: list[Fraction] = []
+    if drill.pickup:
+        values.append(beat if beat.numerator == 1 else Fraction(1, 2))
+    full = drill.bars - 1 if not drill.pickup else drill.bars - 2
+    for _ in range(max(1, full)):
+        values += draw_bar(rng, drill.bar_length, beat, uses)
+    values.append(drill.bar_length - values[0] if drill.pickup else drill.bar_length)
+    if "ties" in uses:
+        values = _tied(values, drill, rng)
+    way = (
+        _turn(dataclasses.replace(drill, direction="both"), ladder)
+        if drill.on == "the scale"
+        else [ladder.up[0]]
+    )
+    sounds, k = [], 0
+    for value in values:
+        if value < 0:
+            sounds.append(Sound(-value))
+        else:
+            sounds.append(Sound(value, (way[k % max(1, len(way) - (len(way) > 1))],)))
+            k += 1
+    if drill.on == "the scale" and sounds:
+        sounds[-1] = Sound(sounds[-1].duration, (ladder.up[0],))
+    return Row(tuple(_articulated(sounds, drill)))
+
+
+def _tied(values: Sequence[Fraction], drill: Drill, rng: np.random.Generator) -> list[Fraction]:
+    """Some notes held over a bar line: the last of a bar and the first of the next are one."""
+    out: list[Fraction] = []
+    now = values[0] - drill.bar_length if drill.pickup else Fraction(0)
+    for k, value in enumerate(values):
+        over = (
+            now % drill.bar_length == 0
+            and 1 < k < len(values) - 1
+            and out
+            and out[-1] > 0
+            and value > 0
+            and out[-1] + value <= 4
+        )
+        if over and rng.random() < 0.5:
+            out[-1] += value
+        else:
+            out.append(value)
+        now += abs(value)
+    return out
+
+
+def _shrinking(drill: Drill, ladder: Ladder) -> Row:
+    """One note after another: a whole bar, halves of it, single clicks, with a silent bar after each."""
+    sounds: list[Sound] = []
+    beat = Fraction(4, drill.beats[1])
+    for pitch in _turn(dataclasses.replace(drill, direction="up"), ladder):
+        count = drill.beats[0]
+        while count >= 1:
+            sounds += [Sound(count * beat, (pitch,))] * (drill.beats[0] // count)
+            if left := drill.beats[0] % count:
+                sounds.append(Sound(left * beat))
+            sounds.append(Sound(drill.bar_length))
+            count //= 2
+    return Row(tuple(sounds[:-1]))
+
+
+def _echo(drill: Drill, ladder: Ladder) -> Row:
+    """Bars that the program plays, small, each with a bar to answer in."""
+    rng = np.random.default_rng(drill.seed)
+    beat = (
+        Fraction(12, drill.beats[1])
+        if drill.beats[1] >= 8 and drill.beats[0] % 3 == 0
+        else Fraction(4, drill.beats[1])
+    )
+    sounds: list[Sound] = []
+    at = 0
+    for _ in range(max(1, drill.bars // 2)):
+        call = []
+        for value in draw_bar(rng, drill.bar_length, beat, frozenset(drill.uses)):
+            at = int(np.clip(at + rng.integers(-2, 3), 0, len(ladder.up) - 1))
+            call.append(Sound(abs(value), (ladder.up[at],) if value > 0 else ()))
+        sounds += [dataclasses.replace(s, marks={"cue": True}) if s.pitches else s for s in call]
+        sounds += call
+    return Row(
+        tuple(sounds), ((Fraction(0), Mark("words", Fraction(0), "small notes: listen; then answer")),)
+    )
+
+
+_SPECIAL: dict[str, Callable[[Drill, Ladder], Row]] = {
+    "long tones": _long_tones,
+    "switch": _switch,
+    "two notes": _two_notes,
+    "rhythm": _rhythm,
+    "shrinking": _shrinking,
+    "echo": _echo,
+}
+
+
+def _articulated(sounds: list[Sound], drill: Drill) -> list[Sound]:
+    """The sounds with slurs or marks of the articulation asked for; notes of one pitch are not slurred."""
+    out = list(sounds)
+    if drill.articulation in NOTE_MARKS:
+        return [
+            dataclasses.replace(s, marks={**s.marks, "articulations": (NOTE_MARKS[drill.articulation],)})
+            if s.pitches
+            else s
+            for s in out
+        ]
+    groups = SLUR_GROUPS.get(drill.articulation)
+    if groups is None:
+        return out
+    k = g = 0
+    while k < len(out):
+        size = groups[g % len(groups)] if groups[0] > 0 else len(out)
+        end = k
+        while (
+            end + 1 < len(out)
+            and end + 1 < k + size
+            and out[end + 1].pitches
+            and out[end].pitches
+            and out[end + 1].pitches != out[end].pitches
+        ):
+            end += 1
+        if end > k:
+            out[k] = dataclasses.replace(out[k], marks={**out[k].marks, "slur_starts": ("1",)})
+            out[end] = dataclasses.replace(out[end], marks={**out[end].marks, "slur_stops": ("1",)})
+        k, g = end + 1, g + 1
+    return out
+
+
+def _dynamics(drill: Drill, sounds: Sequence[Sound]) -> list[tuple[Fraction, Mark]]:
+    total = sum((s.duration for s in sounds), Fraction(0))
+    begins, now = [], Fraction(0)
+    for s in sounds:
+        begins.append(now)
+        now += s.duration
+
+    def level(at: Fraction, name: str) -> tuple[Fraction, Mark]:
+        return at, Mark("dynamics", Fraction(0), name, above=False)
+
+    def wedge(a: Fraction, b: Fraction, kind: str) -> list[tuple[Fraction, Mark]]:
+        return [
+            (a, Mark("wedge", Fraction(0), kind, above=False)),
+            (b, Mark("wedge", Fraction(0), "stop", above=False)),
+        ]
+
+    middle = max((b for b in begins if b <= total / 2), default=Fraction(0))
+    last = begins[-1]
+    match drill.dynamics:
+        case "crescendo":
+            return [level(Fraction(0), "p"), *wedge(Fraction(0), last, "crescendo"), level(last, "f")]
+        case "diminuendo":
+            return [level(Fraction(0), "f"), *wedge(Fraction(0), last, "diminuendo"), level(last, "p")]
+        case "swell":
+            return [
+                level(Fraction(0), "p"),
+                *wedge(Fraction(0), middle, "crescendo"),
+                level(middle, "f"),
+                *wedge(middle, last, "diminuendo"),
+                level(last, "p"),
+            ]
+        case "terraces":
+            bars = [
+                drill.bar_length * k
+                for k in range(int(total / drill.bar_length) + 1)
+                if drill.bar_length * k < total
+            ]
+            return [level(at, ("p", "mf", "f", "mf")[k % 4]) for k, at in enumerate(bars)]
+        case _:
+            return []

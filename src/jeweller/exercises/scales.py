@@ -1,0 +1,162 @@
+"""Scales as steps of letters and semitones, spelled from any tonic, with the key signature they are printed
+under.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jeweller.notation.pitch import STEP_SEMITONE, STEPS, Pitch
+
+BLACK = frozenset({1, 3, 6, 8, 10})
+LETTER_FIFTHS = {"F": -1, "C": 0, "G": 1, "D": 2, "A": 3, "E": 4, "B": 5}
+
+
+@dataclass(frozen=True)
+class Scale:
+    """One octave going up: (letters above the tonic, semitones above it). `down` where it comes down
+    otherwise. `key`: fifths from the tonic's major key.
+    """
+
+    name: str
+    degrees: tuple[tuple[int, int], ...]
+    key: int | None = 0  # None: printed without a signature
+    down: tuple[tuple[int, int], ...] = ()
+    mode: str = "major"
+
+
+def _seven(text: str) -> tuple[tuple[int, int], ...]:
+    return tuple(enumerate(int(n) for n in text.split()))
+
+
+SCALES = {
+    s.name: s
+    for s in (
+        Scale("major", _seven("0 2 4 5 7 9 11")),
+        Scale("natural minor", _seven("0 2 3 5 7 8 10"), -3, mode="minor"),
+        Scale("harmonic minor", _seven("0 2 3 5 7 8 11"), -3, mode="minor"),
+        Scale("melodic minor", _seven("0 2 3 5 7 9 11"), -3, _seven("0 2 3 5 7 8 10"), mode="minor"),
+        Scale("dorian", _seven("0 2 3 5 7 9 10"), -2),
+        Scale("phrygian", _seven("0 1 3 5 7 8 10"), -4),
+        Scale("lydian", _seven("0 2 4 6 7 9 11"), 1),
+        Scale("mixolydian", _seven("0 2 4 5 7 9 10"), -1),
+        Scale("locrian", _seven("0 1 3 5 6 8 10"), -5),
+        Scale("major pentatonic", ((0, 0), (1, 2), (2, 4), (4, 7), (5, 9))),
+        Scale("minor pentatonic", ((0, 0), (2, 3), (3, 5), (4, 7), (6, 10)), -3, mode="minor"),
+        Scale(
+            "blues",
+            ((0, 0), (2, 3), (3, 5), (3, 6), (4, 7), (6, 10)),
+            -3,
+            ((0, 0), (2, 3), (3, 5), (4, 6), (4, 7), (6, 10)),
+            mode="minor",
+        ),
+        Scale("whole-tone", ((0, 0), (1, 2), (2, 4), (3, 6), (4, 8), (5, 10)), None),
+        Scale(
+            "chromatic",
+            (
+                (0, 0),
+                (0, 1),
+                (1, 2),
+                (1, 3),
+                (2, 4),
+                (3, 5),
+                (3, 6),
+                (4, 7),
+                (4, 8),
+                (5, 9),
+                (5, 10),
+                (6, 11),
+            ),
+            None,
+            (
+                (0, 0),
+                (1, 1),
+                (1, 2),
+                (2, 3),
+                (2, 4),
+                (3, 5),
+                (4, 6),
+                (4, 7),
+                (5, 8),
+                (5, 9),
+                (6, 10),
+                (6, 11),
+            ),
+        ),
+    )
+}
+
+
+def tonic_fifths(tonic: Pitch) -> int:
+    """The fifths of the major key on a tonic; beyond ±7 it is printed otherwise."""
+    return LETTER_FIFTHS[tonic.step] + 7 * tonic.alter
+
+
+def key_of(scale: Scale, tonic: Pitch) -> int | None:
+    """The key signature a scale is printed under, in fifths; None where it would have more than seven
+    signs.
+    """
+    if scale.key is None:
+        return 0
+    fifths = tonic_fifths(tonic) + scale.key
+    return fifths if -7 <= fifths <= 7 else None
+
+
+def equal(pitch: Pitch) -> Pitch:
+    """The usual other spelling of a black key, or of a letter with a sign; others stay."""
+    for step in range(-1, 2):
+        index = STEPS.index(pitch.step) + step
+        octave, letter = pitch.octave + index // 7, STEPS[index % 7]
+        alter = pitch.midi - 12 * (octave + 1) - STEP_SEMITONE[letter]
+        if step and abs(alter) <= 1 and (letter, alter) != (pitch.step, pitch.alter):
+            return Pitch(letter, alter, octave)
+    return pitch
+
+
+def printable(scale: Scale, tonic: Pitch) -> Pitch:
+    """The tonic, or its equal where the key would have more signs."""
+    other = equal(tonic)
+    signs = [abs(f) if (f := key_of(scale, t)) is not None else 99 for t in (tonic, other)]
+    if scale.key is None:  # no signature: the plainer letter
+        signs = [abs(t.alter) * 10 + (t.step in "EB" and t.alter > 0) for t in (tonic, other)]
+    return other if signs[1] < signs[0] else tonic
+
+
+def notes_of(scale: Scale, tonic: Pitch, low: int, high: int, *, down: bool = False) -> list[Pitch]:
+    """Every note of the scale from MIDI `low` to `high`, lowest first, spelled from the tonic's letter;
+    `down` as the scale comes down.
+    """
+    out = []
+    for octave in range(-1, 10):
+        for letters, semitones in scale.down if down and scale.down else scale.degrees:
+            index = STEPS.index(tonic.step) + letters
+            step, up = STEPS[index % 7], index // 7
+            midi = Pitch(tonic.step, tonic.alter, octave).midi + semitones
+            alter = midi - 12 * (octave + up + 1) - STEP_SEMITONE[step]
+            if low <= midi <= high:
+                pitch = Pitch(step, alter, octave + up)
+                # Without a key to read it by, a plain letter: no E♯, no double signs.
+                out.append(
+                    _plain(midi)
+                    if scale.key is None
+                    and (abs(alter) > 1 or (STEP_SEMITONE[step] + alter not in BLACK and alter))
+                    else pitch
+                )
+    return out
+
+
+def _plain(midi: int) -> Pitch:
+    """A note by its plain letter, black keys as sharps."""
+    step = next((s for s in STEPS if (midi - STEP_SEMITONE[s]) % 12 == 0), None)
+    if step is None:
+        below = _plain(midi - 1)
+        return Pitch(below.step, 1, below.octave)
+    return Pitch(step, 0, (midi - STEP_SEMITONE[step]) // 12 - 1)
+
+
+def read_tonic(text: str) -> Pitch | None:
+    """A tonic by name: "B♭", "Bb", "f#"; None where it is none."""
+    plain = text.strip().replace("♭", "b").replace("♯", "#")
+    if not plain or plain[0].upper() not in STEPS or plain[1:] not in ("", "b", "#"):
+        return None
+    return Pitch(plain[0].upper(), {"": 0, "b": -1, "#": 1}[plain[1:]], 4)

@@ -1,0 +1,239 @@
+"""Frame features of a recording.
+
+Pitch: the normalised square difference of each frame with itself at every lag, n(τ) = 2 Σ x_j x_{j+τ} / Σ
+(x_j² + x_{j+τ}²), by FFT (McLeod and Wyvill 2005). Its local maxima are kept per semitone: a tone of period T
+shows at T, 2T, 3T, so the evidence of an expected pitch is never lost to a subharmonic; which octave sounded
+is decided later, by whole notes. Attacks: half-wave rectified growth of log band energies.
+
+Frame k of the fine grid is centred at k * hop / rate seconds; frame k of the pitch grid at k * pitch_every *
+hop / rate.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from numpy.lib.stride_tricks import sliding_window_view
+from scipy import fft as sfft
+from scipy.ndimage import median_filter, uniform_filter1d
+
+from jeweller.errors import Cancelled
+from jeweller.features.settings import DEFAULT, HearSettings
+
+Array = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Features:
+    """What was heard, frame by frame. T pitch frames, F fine frames, P semitones from `low`."""
+
+    rate: int
+    hop_s: float  # seconds between fine frames
+    step_s: float  # seconds between pitch frames
+    low: int  # MIDI number of column 0 of `salience`
+    salience: Array  # (T, P) n(τ) at the best period within each semitone, 0..1; 0 where there is none
+    place: Array  # (T, P) the exact MIDI pitch of that period; the column's own where there is none
+    best: Array  # (T,) the largest n(τ), 0..1
+    f0: Array  # (T,) MIDI pitch of the shortest convincing period; NaN where there is none
+    level: Array  # (F,) dB of the 20 ms around each fine frame (full scale sine: -3)
+    flux: Array  # (F,) attack strength, 0 and up; about 1 for a clear tongued attack
+    floor_db: float  # level of the room without music
+    loud_db: float  # level of the music: the 90th percentile of the level
+    window_s: float  # seconds that one pitch frame looks at: shorter sounds are hidden
+    samples: Array  # the sound itself at `rate`, for second hearings
+
+    @property
+    def seconds(self) -> float:
+        return len(self.level) * self.hop_s
+
+
+def hz_to_midi(hz: npt.ArrayLike) -> npt.NDArray[np.float64]:
+    return 69.0 + 12.0 * np.log2(np.asarray(hz, dtype=np.float64) / 440.0)
+
+
+def midi_to_hz(midi: npt.ArrayLike) -> npt.NDArray[np.float64]:
+    return 440.0 * np.exp2((np.asarray(midi, dtype=np.float64) - 69.0) / 12.0)
+
+
+def hear(
+    samples: Array,
+    low_midi: int,
+    high_midi: int,
+    settings: HearSettings = DEFAULT,
+    cancelled: Callable[[], bool] = lambda: False,
+    progress: Callable[[float], None] = lambda share: None,
+) -> Features:
+    """Features of mono samples at `settings.rate` for a part that sounds between two MIDI pitches. Linear in
+    time and memory.
+    """
+    s = settings
+    low, high = low_midi - s.margin_down, min(high_midi + s.margin_up, 112)
+    lag_max = int(np.ceil(s.rate / midi_to_hz(low - 0.6))) + 1
+    lag_min = max(4, int(s.rate / midi_to_hz(high + 0.6)) - 1)
+    window = int(np.clip(s.window_periods * lag_max, s.window_min, s.window_max))
+    x = _high_pass(samples, s.rate, float(midi_to_hz(low)) * 0.8)
+    fine = len(x) // s.hop + 1
+    frames = (fine + s.pitch_every - 1) // s.pitch_every
+    pad = s.window_max + lag_max + 1024
+    padded = np.pad(x, (pad, pad))
+    columns = high - low + 1
+    salience = np.zeros((frames, columns), np.float32)
+    place = np.tile(np.arange(low, high + 1, dtype=np.float32), (frames, 1))
+    best = np.zeros(frames, np.float32)
+    f0 = np.full(frames, np.nan, np.float32)
+    squares = np.zeros(len(padded) + 1)
+    np.square(padded, out=squares[1:])
+    np.cumsum(squares, out=squares)
+    block = 512
+    for start in range(0, frames, block):
+        if cancelled():
+            raise Cancelled
+        stop = min(frames, start + block)
+        centres = pad + np.arange(start, stop) * s.hop * s.pitch_every
+        _pitch_block(
+            padded,
+            squares,
+            centres,
+            window,
+            lag_min,
+            lag_max,
+            low,
+            s,
+            salience[start:stop],
+            place[start:stop],
+            best[start:stop],
+            f0[start:stop],
+        )
+        progress(stop / frames)
+    level = _levels(squares, pad, fine, s)
+    flux = _flux(padded, pad, fine, s)
+    floor = float(np.percentile(level, 4))
+    loud = float(np.percentile(level, 90))
+    return Features(
+        s.rate,
+        s.hop / s.rate,
+        s.pitch_every * s.hop / s.rate,
+        low,
+        salience,
+        place,
+        best,
+        f0,
+        level,
+        flux,
+        floor,
+        loud,
+        window / s.rate,
+        samples,
+    )
+
+
+def _pitch_block(
+    x: Array,
+    squares: npt.NDArray[np.float64],
+    centres: npt.NDArray[np.int64],
+    window: int,
+    lag_min: int,
+    lag_max: int,
+    low: int,
+    s: HearSettings,
+    salience: Array,
+    place: Array,
+    best: Array,
+    f0: Array,
+) -> None:
+    size = int(sfft.next_fast_len(window + lag_max + 2, real=True))
+    begin = centres - (window + lag_max) // 2
+    segments = sliding_window_view(x, window + lag_max + 1)[begin]
+    spectrum_long = sfft.rfft(segments, size, axis=1)
+    spectrum = sfft.rfft(segments[:, :window], size, axis=1)
+    product = sfft.irfft(np.conj(spectrum) * spectrum_long, size, axis=1)[:, : lag_max + 1]
+    sums = sliding_window_view(squares, window + lag_max + 1)[begin]
+    energy = (sums[:, window:] - sums[:, : lag_max + 1]).astype(np.float32)
+    energy += energy[:, :1] + np.float32(1e-9)
+    n = np.divide(product, energy, out=product)
+    n *= 2.0
+    middle, left, right = (
+        n[:, lag_min:lag_max],
+        n[:, lag_min - 1 : lag_max - 1],
+        n[:, lag_min + 1 : lag_max + 1],
+    )
+    row, column = np.nonzero((middle > left) & (middle >= right) & (middle > 0.2))
+    y0, y1, y2 = left[row, column], middle[row, column], right[row, column]
+    shift = 0.5 * (y0 - y2) / (y0 - 2 * y1 + y2 - 1e-9)
+    peak = np.minimum(y1 - 0.25 * (y0 - y2) * shift, 1.0).astype(np.float32)
+    midi = hz_to_midi(s.rate / (column + lag_min + shift)).astype(np.float32)
+    bin_ = np.rint(midi).astype(np.int64) - low
+    inside = (bin_ >= 0) & (bin_ < salience.shape[1])
+    row, bin_, peak, midi = row[inside], bin_[inside], peak[inside], midi[inside]
+    order = np.argsort(peak, kind="stable")
+    salience[row[order], bin_[order]] = peak[order]
+    place[row[order], bin_[order]] = midi[order]
+    best[:] = salience.max(axis=1)
+    limit = 1.0 - np.maximum((1.0 - best) * s.period_ratio, (1.0 - best) + s.period_slack)
+    good = (salience >= limit[:, None]) & (salience > 0.3)
+    any_good = good.any(axis=1)
+    last = salience.shape[1] - 1 - np.argmax(good[:, ::-1], axis=1)
+    f0[any_good] = place[np.nonzero(any_good)[0], last[any_good]]
+
+
+def _high_pass(x: Array, rate: int, cutoff: float) -> Array:
+    """Zero-phase high pass by overlapping FFT blocks: keeps hum and rumble below the instrument out of the
+    periodicity.
+    """
+    size, half = 1 << 16, 2048
+    frequencies = np.fft.rfftfreq(size, 1.0 / rate)
+    gain = (1.0 / (1.0 + (np.maximum(cutoff, 1.0) / np.maximum(frequencies, 1e-3)) ** 8)).astype(np.float32)
+    out = np.empty_like(x)
+    step = size - 2 * half
+    padded = np.pad(x, (half, size))
+    for start in range(0, len(x), step):
+        block = sfft.irfft(sfft.rfft(padded[start : start + size]) * gain, size)
+        stop = min(len(x), start + step)
+        out[start:stop] = block[half : half + stop - start]
+    return out
+
+
+def _levels(squares: npt.NDArray[np.float64], pad: int, fine: int, s: HearSettings) -> Array:
+    """dB around each fine frame, from the sums of all squares before a sample."""
+    centres = pad + np.arange(fine) * s.hop
+    power = (squares[centres + s.level_window // 2] - squares[centres - s.level_window // 2]) / s.level_window
+    return (10.0 * np.log10(np.maximum(power, 1e-10))).astype(np.float32)
+
+
+def _flux(x: Array, pad: int, fine: int, s: HearSettings) -> Array:
+    frequencies = np.fft.rfftfreq(s.flux_size, 1.0 / s.rate)
+    edges = np.geomspace(s.flux_low_hz, s.flux_high_hz, s.flux_bands + 1)
+    bank = np.zeros((len(frequencies), s.flux_bands), np.float32)
+    for band in range(s.flux_bands):
+        inside = (frequencies >= edges[band]) & (frequencies < edges[band + 1])
+        if not inside.any():
+            inside[int(np.argmin(np.abs(frequencies - np.sqrt(edges[band] * edges[band + 1]))))] = True
+        bank[inside, band] = 1.0 / inside.sum()
+    window = np.hanning(s.flux_size).astype(np.float32)
+    energies = np.empty((fine, s.flux_bands), np.float32)
+    for start in range(0, fine, 4096):
+        stop = min(fine, start + 4096)
+        begin = pad + np.arange(start, stop) * s.hop - s.flux_size // 2
+        spectra = sfft.rfft(sliding_window_view(x, s.flux_size)[begin] * window, axis=1)
+        energies[start:stop] = (spectra.real**2 + spectra.imag**2) @ bank
+    # Compression relative to the recording's own level and to the noise of each band: what is 45 dB below the
+    # music, or in the noise, counts for nothing.
+    reference = float(np.percentile(energies.max(axis=1), 95)) * 10**-4.5 + 1e-12
+    noise = s.flux_noise * np.percentile(
+        uniform_filter1d(energies, s.flux_quiet, axis=0)[:: max(1, fine // 4000)], 10, axis=0
+    )
+    log = np.log10(
+        1.0
+        + uniform_filter1d(energies, s.flux_smooth, axis=0) / np.maximum(noise, reference).astype(np.float32)
+    )
+    growth = np.zeros(fine, np.float32)
+    growth[s.flux_lag :] = np.maximum(log[s.flux_lag :] - log[: -s.flux_lag], 0.0).mean(axis=1)
+    # What flutters all the time (breath, vibrato, the room) is no attack.
+    growth = np.maximum(growth - median_filter(growth, s.flux_usual), 0.0)
+    # The growth between k - lag and k belongs to the middle of the two.
+    growth = np.roll(growth, -(s.flux_lag // 2))
+    scale = float(np.percentile(growth, 98)) + 1e-6
+    return growth / np.float32(max(scale, 0.08))

@@ -1,0 +1,1 @@
+"""The bench: a tray of takes, brought in, checked and gone through."""

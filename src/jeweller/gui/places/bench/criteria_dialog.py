@@ -1,0 +1,299 @@
+"""What is asked for: bars, speed, articulation, how it is judged and marked. Changed here, it changes the
+checks and the marks of its trays.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QDate, Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDateEdit,
+    QDialog,
+    QDialogButtonBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jeweller.assessment.finding import FACETS
+from jeweller.assessment.settings import ARTICULATIONS, TOLERANCES
+from jeweller.difficulty.analysis import SAID
+from jeweller.documents.theme import FACET_NAMES
+from jeweller.grading.scheme import FORMS, HABIT_SHARE, OUT_OF, SCHEMES, find_scheme
+from jeweller.gui.places.pattern_book.display_options import plain
+from jeweller.library.assignments import day_of
+from jeweller.library.tables import Assignment
+from jeweller.usage import Usage
+
+CHECKED = (
+    "tempo_bpm",
+    "tolerance",
+    "articulation",
+    "click",
+    "judging",
+)  # what changes a check, and not the mark alone
+OWN = "own"
+CLICKS = {"": "no", "heard": "yes, it is heard in the recording"}
+TRILLS = {"either": "on either note", "upper": "on the note above", "main": "on the written note"}
+GRACES = {"either": "before the beat or on it", "before": "before the beat", "on": "on the beat"}
+REPEATS = {"all": "all of them", "free": "may be left out"}
+WEEK = 7  # days until an assignment is due, where nothing else is said
+
+
+def _heading(words: str) -> QLabel:
+    label = QLabel(words)
+    label.setObjectName("heading")
+    return label
+
+
+class AskedDialog(QDialog):
+    """`asked` gives what was chosen: piece, title, bars, due, settings. `kinds_of` names the kinds of trap in
+    a piece.
+    """
+
+    def __init__(
+        self,
+        parent: QWidget,
+        pieces: list[tuple[str, str]],
+        assignment: Assignment | None,
+        usage: Usage | None = None,
+        kinds_of: Callable[[str], list[str]] = lambda piece: [],
+    ) -> None:
+        super().__init__(parent)
+        self.usage, self.kinds_of = usage or Usage(), kinds_of
+        self.setWindowTitle("What is asked for")
+        told: dict[str, Any] = dict(assignment.settings) if assignment is not None else {}
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 20, 24, 16)
+        column.setSpacing(12)
+        sides = QHBoxLayout()
+        sides.setSpacing(32)
+        sides.addLayout(self._played(pieces, assignment, told), 1)
+        sides.addLayout(self._marked(told), 1)
+        column.addLayout(sides)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self._fill_weights()
+        self._fill_traps()
+
+    def _played(
+        self, pieces: list[tuple[str, str]], assignment: Assignment | None, told: dict[str, Any]
+    ) -> QVBoxLayout:
+        side, form = self._side("What is played")
+        self.piece = QComboBox()
+        self.piece.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        for piece, title in pieces:
+            self.piece.addItem(title, piece)
+        if assignment is not None:
+            self.piece.setCurrentIndex(max(0, self.piece.findData(assignment.piece)))
+        self.piece.currentIndexChanged.connect(lambda _: self._fill_traps())
+        self._row(form, "Piece", self.piece)
+        self.bars = QLineEdit(assignment.bars if assignment is not None else "")
+        self.bars.setPlaceholderText("all of it, or as 9-16")
+        self._row(form, self.usage.said("Bars"), self.bars)
+        self.speed = QSpinBox()
+        self.speed.setRange(0, 300)
+        self.speed.setSpecialValueText("the player's own")
+        self.speed.setSuffix(self.usage.said(" quarters a minute"))
+        self.speed.setValue(round(told.get("tempo_bpm") or 0))
+        self._row(form, "Speed", self.speed)
+        self.click = self._choice(form, "To a click", CLICKS, str(told.get("click") or ""))
+        self.articulation = self._choice(
+            form,
+            "Articulation",
+            {a: a.replace("-", " ") for a in ARTICULATIONS},
+            told.get("articulation", "printed"),
+        )
+        judging = told.get("judging") or {}
+        self.trills = self._choice(form, "Trills begin", TRILLS, str(judging.get("trill_first", "either")))
+        self.graces = self._choice(form, "Grace notes", GRACES, str(judging.get("graces", "either")))
+        self.repeats = self._choice(form, "Repeats", REPEATS, str(judging.get("repeats", "all")))
+        self.due = QDateEdit()
+        self.due.setCalendarPopup(True)
+        self.due.setDisplayFormat("yyyy-MM-dd")
+        self.has_due = QCheckBox("Due")
+        day = day_of(assignment.due) if assignment is not None else None
+        self.has_due.setChecked(day is not None)
+        self.due.setDate(
+            QDate(day.year, day.month, day.day) if day is not None else QDate.currentDate().addDays(WEEK)
+        )
+        self.due.setEnabled(day is not None)
+        self.due.setAccessibleName("The day it is due")
+        self.has_due.toggled.connect(self.due.setEnabled)
+        self.has_due.setMinimumHeight(self.due.sizeHint().height())
+        form.addRow(self.has_due, self.due)
+        side.addWidget(_heading("What matters"))
+        self._chosen_traps = list(told.get("traps") or ())
+        self.traps: dict[str, QCheckBox] = {}
+        self.trap_grid = QGridLayout()
+        self.trap_grid.setVerticalSpacing(4)
+        side.addLayout(self.trap_grid)
+        side.addStretch(1)
+        return side
+
+    def _marked(self, told: dict[str, Any]) -> QVBoxLayout:
+        side, form = self._side("How it is marked")
+        self.tolerance = self._choice(
+            form, "Tolerance", {t: t for t in TOLERANCES}, told.get("tolerance", "standard")
+        )
+        scheme = OWN if told.get("weights") else str(told.get("scheme", "even"))
+        self.scheme = self._choice(
+            form,
+            "What counts most",
+            {**{s.name: s.title for s in SCHEMES.values()}, OWN: "Weights of my own"},
+            scheme,
+        )
+        self.scheme.currentIndexChanged.connect(lambda _: self._fill_weights())
+        self.judged: dict[str, QCheckBox] = {}
+        self.weights: dict[str, QSpinBox] = {}
+        self._weights = told.get("weights") or {}
+        for facet in FACETS:
+            box = QCheckBox(FACET_NAMES[facet])
+            box.setChecked(facet in (told.get("facets") or FACETS))
+            box.setToolTip("Judged in this assignment")
+            weight = QSpinBox()
+            weight.setRange(0, 100)
+            weight.setSuffix(" %")
+            weight.setAccessibleName(f"Weight of {FACET_NAMES[facet].lower()}")
+            self.judged[facet], self.weights[facet] = box, weight
+            box.setMinimumHeight(weight.sizeHint().height())
+            form.addRow(box, weight)
+        self.habit = QDoubleSpinBox()
+        self.habit.setRange(0.0, 1.0)
+        self.habit.setSingleStep(0.05)
+        self.habit.setValue(float(told.get("habit_share", HABIT_SHARE)))
+        self.habit.setToolTip("What each further place of a habit costs, as a share of the first")
+        self._row(form, "A habit's further places", self.habit)
+        self.form = self._choice(form, "The mark is told", dict(FORMS), str(told.get("form", "number")))
+        self.out_of = QSpinBox()
+        self.out_of.setRange(2, 1000)
+        self.out_of.setValue(int(told.get("out_of", OUT_OF)))
+        self._row(form, "Out of", self.out_of)
+        side.addStretch(1)
+        return side
+
+    def _side(self, words: str) -> tuple[QVBoxLayout, QFormLayout]:
+        side = QVBoxLayout()
+        side.setSpacing(8)
+        side.addWidget(_heading(words))
+        form = QFormLayout()
+        form.setSpacing(8)
+        side.addLayout(form)
+        return side, form
+
+    def choose(self, piece: str, traps: list[str]) -> None:
+        """Begins with a piece, and with traps that were chosen for it."""
+        self._chosen_traps = traps
+        self.piece.setCurrentIndex(max(0, self.piece.findData(piece)))
+        self._fill_traps()
+
+    def _fill_traps(self) -> None:
+        """A box for each kind of trap in the piece; what was chosen stays where it is there too."""
+        kept = [k for k, box in self.traps.items() if box.isChecked()] or self._chosen_traps
+        while self.trap_grid.count():
+            item = self.trap_grid.takeAt(0)
+            if item is not None and (old := item.widget()) is not None:
+                old.hide()
+                old.deleteLater()
+        self.traps = {}
+        for n, kind in enumerate(self.kinds_of(str(self.piece.currentData() or ""))):
+            box = QCheckBox(self.usage.said(SAID[kind]))
+            box.setChecked(kind in kept)
+            box.setToolTip("Each take answers it in the player's own part: so many of so many")
+            self.traps[kind] = box
+            self.trap_grid.addWidget(box, n // 2, n % 2)
+        if not self.traps:
+            self.trap_grid.addWidget(plain("The piece has no traps that a check can answer."), 0, 0)
+
+    def _row(self, form: QFormLayout, words: str, widget: QWidget) -> None:
+        widget.setAccessibleName(words)
+        label = QLabel(words)
+        label.setBuddy(widget)
+        form.addRow(label, widget)
+
+    def _choice(self, form: QFormLayout, words: str, choices: dict[str, str], now: str) -> QComboBox:
+        box = QComboBox()
+        for value, said in choices.items():
+            box.addItem(said, value)
+        box.setCurrentIndex(max(0, box.findData(now)))
+        self._row(form, words, box)
+        return box
+
+    def _fill_weights(self) -> None:
+        """The weights of the scheme, in hundredths; only one's own can be changed."""
+        name = str(self.scheme.currentData())
+        weights = (self._weights or find_scheme("even").weights) if name == OWN else find_scheme(name).weights
+        total = sum(weights.values()) or 1.0
+        for facet, box in self.weights.items():
+            box.setEnabled(name == OWN)
+            box.setValue(round(100 * weights.get(facet, 0.0) / total))
+
+    def asked(self) -> dict[str, Any]:
+        """What was chosen; settings only where they differ from what is usual."""
+        scheme = str(self.scheme.currentData())
+        facets = [f for f, box in self.judged.items() if box.isChecked()]
+        schools = (("trill_first", self.trills), ("graces", self.graces), ("repeats", self.repeats))
+        judging = {
+            name: str(box.currentData()) for name, box in schools if box.currentIndex()
+        }  # the first is the usual one
+        settings: dict[str, Any] = {
+            "tempo_bpm": float(self.speed.value()) or None,
+            "click": self.click.currentData() or None,
+            "judging": judging or None,
+            "traps": [k for k, box in self.traps.items() if box.isChecked()] or None,
+            "articulation": self.articulation.currentData(),
+            "tolerance": self.tolerance.currentData(),
+            "scheme": "even" if scheme == OWN else scheme,
+            "weights": {f: w.value() for f, w in self.weights.items()} if scheme == OWN else None,
+            "facets": facets if len(facets) < len(FACETS) else None,
+            "habit_share": round(self.habit.value(), 2),
+            "form": self.form.currentData(),
+            "out_of": self.out_of.value(),
+        }
+        due = self.due.date().toString("yyyy-MM-dd") if self.has_due.isChecked() else ""
+        return {
+            "piece": self.piece.currentData(),
+            "title": self.piece.currentText(),
+            "bars": self.bars.text().strip().replace("–", "-"),
+            "due": due,
+            "settings": {k: v for k, v in settings.items() if v is not None},
+        }
+
+    def keyPressEvent(self, event: Any) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.reject()
+        else:
+            super().keyPressEvent(event)
+
+
+def checks_again(before: Assignment | None, asked: dict[str, Any]) -> bool:
+    """Whether what was asked for now needs new checks, and not only other marks."""
+    old = dict(before.settings) if before is not None else {}
+    new = asked["settings"]
+    usual = {
+        "tolerance": "standard",
+        "articulation": "printed",
+        "tempo_bpm": None,
+        "click": None,
+        "judging": None,
+    }
+    changed = any(old.get(k, usual[k]) != new.get(k, usual[k]) for k in CHECKED)
+    return (
+        changed
+        or (before.bars if before is not None else "") != asked["bars"]
+        or (before is not None and before.piece != asked["piece"])
+    )

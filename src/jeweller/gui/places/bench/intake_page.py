@@ -1,0 +1,238 @@
+"""What was dropped onto the bench, as one table: who and what each recording is, guessed, to be corrected and
+entered.
+"""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jeweller.gui.places.pattern_book.display_options import plain, plain_table
+from jeweller.library.intake import Guess, Known, part_for
+from jeweller.library.library import Library
+from jeweller.library.tables import Player
+
+KINDS = (("played", "played"), ("rhythm", "clapped or spoken"), ("stored", "for the ear alone"))
+COLUMNS = ("", "Recording", "Player", "Piece", "Part", "What it is")
+FILE, PLAYER, PIECE, PART, KIND = 1, 2, 3, 4, 5
+
+
+class IntakePage(QWidget):
+    """`entered` is emitted with what is to be entered: guesses as they were corrected, unknown players by
+    name. `left` when nothing is, `wanted_music` when the music of a recording is not on the shelf.
+    """
+
+    entered = Signal(object)
+    left = Signal()
+    wanted_music = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.guesses: list[Guess] = []
+        self.pieces: list[Known] = []
+        self.players: list[Player] = []
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        self.told = QLabel()
+        self.told.setObjectName("plain")
+        self.told.setWordWrap(True)
+        column.addWidget(self.told)
+        self.table = plain_table(COLUMNS, "Recordings to be entered")
+        self.table.setWordWrap(False)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        column.addWidget(self.table, 1)
+        row = QHBoxLayout()
+        row.addWidget(plain("All of them:"))
+        self.all_pieces = QComboBox()
+        self.all_pieces.setAccessibleName("The piece of all recordings")
+        self.all_pieces.activated.connect(self._all_of)
+        row.addWidget(self.all_pieces)
+        self.music = QPushButton("Open their music…")
+        self.music.setToolTip("A notation file that is not on the shelf yet")
+        self.music.clicked.connect(self.wanted_music)
+        row.addWidget(self.music)
+        row.addSpacing(16)
+        row.addWidget(plain("Recorded with"))
+        self.setups = QComboBox()
+        self.setups.setEditable(True)
+        self.setups.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.setups.setMinimumContentsLength(16)
+        self.setups.setAccessibleName("With what they were recorded")
+        self.setups.setToolTip(
+            "Room and microphone, in your own words: loudness and tone are compared only between "
+            "takes with the same"
+        )
+        edit = self.setups.lineEdit()
+        if edit is not None:
+            edit.setPlaceholderText("not told")
+            edit.setAccessibleName(self.setups.accessibleName())
+        row.addWidget(self.setups)
+        row.addStretch(1)
+        self.cancel = QPushButton("Leave them")
+        self.cancel.clicked.connect(self.left)
+        row.addWidget(self.cancel)
+        column.addLayout(row)
+
+    def show_guesses(
+        self, library: Library, band: int, guesses: list[Guess], pieces: list[Known], told: list[str]
+    ) -> None:
+        """One row a recording. What is in the library already is not ticked."""
+        self.guesses, self.pieces, self.players = guesses, pieces, library.players(band)
+        twice = sum(g.twice for g in guesses)
+        unknown = sum(g.player is None for g in guesses)
+        words = [
+            (
+                f"{len(guesses)} recording{'s' if len(guesses) != 1 else ''}. Look over who and what "
+                "each is; the names come from the files."
+            )
+        ]
+        words += [f"{_are(twice)} in the library already and left out unless ticked."] if twice else []
+        words += (
+            [f"{_are(unknown)} by somebody new: the name that is typed is entered as a player."]
+            if unknown
+            else []
+        )
+        words += ["There is no music on the shelf yet: open what they are of."] if not pieces else []
+        self.told.setText(" ".join(words + told[:4]))
+        self.all_pieces.clear()
+        self.all_pieces.addItem("as guessed", "")
+        for piece in pieces:
+            self.all_pieces.addItem(piece.title, piece.id)
+        self.setups.clear()
+        self.setups.addItems(library.setups())
+        self.setups.setCurrentIndex(-1)
+        self.setups.setEditText("")
+        self.table.setRowCount(len(guesses))
+        for row, guess in enumerate(guesses):
+            self._fill(row, guess)
+        self.table.verticalHeader().setDefaultSectionSize(self.table.fontMetrics().height() + 16)
+
+    def _fill(self, row: int, guess: Guess) -> None:
+        tick = QTableWidgetItem()
+        tick.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled)
+        tick.setCheckState(Qt.CheckState.Unchecked if guess.twice else Qt.CheckState.Checked)
+        tick.setData(Qt.ItemDataRole.AccessibleTextRole, f"Enter {guess.path.name}")
+        self.table.setItem(row, 0, tick)
+        name = QTableWidgetItem(guess.path.name + (" · here already" if guess.twice else ""))
+        name.setFlags(Qt.ItemFlag.ItemIsEnabled)
+        name.setToolTip(str(guess.path))
+        self.table.setItem(row, FILE, name)
+        who = self._box(row, PLAYER, f"Who played {guess.path.name}", [(p.name, p.id) for p in self.players])
+        who.setEditable(True)
+        who.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        if (edit := who.lineEdit()) is not None:
+            edit.setAccessibleName(who.accessibleName())
+        if guess.player is not None:
+            who.setCurrentIndex(who.findData(guess.player))
+        else:
+            who.setCurrentIndex(-1)
+            who.setEditText(guess.name)
+        piece = self._box(
+            row,
+            PIECE,
+            f"What {guess.path.name} is of",
+            [("not known", ""), *((p.title, p.id) for p in self.pieces)],
+        )
+        piece.setCurrentIndex(max(0, piece.findData(guess.piece)))
+        piece.currentIndexChanged.connect(lambda _, r=row: self._parts(r))
+        self._box(row, PART, f"The part in {guess.path.name}", [])
+        self._parts(row, guess.part)
+        kind = self._box(row, KIND, f"What {guess.path.name} is", [(words, k) for k, words in KINDS])
+        kind.setCurrentIndex(kind.findData(guess.kind))
+
+    def _box(self, row: int, column: int, name: str, items: list[tuple[str, object]]) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName(name)
+        for words, data in items:
+            box.addItem(words, data)
+        self.table.setCellWidget(row, column, box)
+        return box
+
+    def box(self, row: int, column: int) -> QComboBox:
+        """The control in a cell."""
+        box = self.table.cellWidget(row, column)
+        assert isinstance(box, QComboBox)
+        return box
+
+    def _parts(self, row: int, chosen: str = "") -> None:
+        """The parts of the piece a row is of."""
+        box = self.box(row, PART)
+        piece = next((p for p in self.pieces if p.id == self.box(row, PIECE).currentData()), None)
+        player = next((p for p in self.players if p.id == self.box(row, PLAYER).currentData()), None)
+        box.clear()
+        for part in piece.parts if piece is not None else ():
+            box.addItem(part, part)
+        if piece is not None and not chosen and player is not None:
+            chosen = part_for(piece.parts, player.part, None)
+        box.setCurrentIndex(
+            box.findData(chosen) if chosen else (0 if piece is not None and len(piece.parts) == 1 else -1)
+        )
+
+    def _all_of(self) -> None:
+        """The same piece for every recording."""
+        chosen = self.all_pieces.currentData()
+        for row in range(self.table.rowCount()):
+            if chosen:
+                box = self.box(row, PIECE)
+                box.setCurrentIndex(box.findData(chosen))
+
+    def recognised(self, found: dict[str, tuple[str, str]]) -> int:
+        """Enters pieces and parts that were told by the sound, by the path of the recording, where none is
+        chosen; returns how many.
+        """
+        named = 0
+        for row, guess in enumerate(self.guesses):
+            piece, part = found.get(str(guess.path), ("", ""))
+            box = self.box(row, PIECE)
+            if piece and not box.currentData() and box.findData(piece) >= 0:
+                box.setCurrentIndex(box.findData(piece))
+                parts = self.box(row, PART)
+                parts.setCurrentIndex(max(parts.currentIndex(), parts.findData(part)))
+                named += 1
+        return named
+
+    def _ticked(self, row: int) -> bool:
+        item = self.table.item(row, 0)
+        return item is not None and item.checkState() == Qt.CheckState.Checked
+
+    @property
+    def setup(self) -> str:
+        """With what the recordings were made, as it was told."""
+        return self.setups.currentText().strip()
+
+    def ticked(self) -> int:
+        """How many recordings would be entered."""
+        return sum(self._ticked(r) for r in range(self.table.rowCount()))
+
+    def enter(self) -> None:
+        """Takes what is ticked as it was corrected."""
+        out = []
+        for row, guess in enumerate(self.guesses):
+            if not self._ticked(row):
+                continue
+            who = self.box(row, PLAYER)
+            name = who.currentText().strip()
+            named = next((p.id for p in self.players if p.name.casefold() == name.casefold()), None)
+            piece, part, kind = (
+                str(self.box(row, column).currentData() or "") for column in (PIECE, PART, KIND)
+            )
+            out.append(Guess(guess.path, named, name, piece, part, kind, guess.twice))
+        self.entered.emit(out)
+
+
+def _are(count: int) -> str:
+    return "1 is" if count == 1 else f"{count} are"

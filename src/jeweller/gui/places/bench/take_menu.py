@@ -1,0 +1,142 @@
+"""What can be put right about a take on the bench: who, what, how it was made; checked again, kept for the
+ear, deleted.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtWidgets import QInputDialog, QMenu
+
+from jeweller.errors import JewellerError
+from jeweller.library.intake import part_for
+from jeweller.library.tables import Take
+
+if TYPE_CHECKING:
+    from jeweller.gui.places.bench.view import BenchPlace
+
+SUPPORT = {"alone": "alone", "with_model": "with the model sounding", "with_click": "with a click"}
+READING = {"practised": "practised", "sight": "at first sight", "memory": "from memory"}
+KIND = {"played": "played", "rhythm": "clapped or spoken", "stored": "for the ear alone"}
+
+
+def take_menu(bench: BenchPlace) -> QMenu:
+    """The menu of the take in hand."""
+    menu = QMenu(bench)
+    if bench.hand is None or bench.library is None:
+        return menu
+    take = bench.hand.take
+    library = bench.library
+    menu.addAction("Look closely (O)").triggered.connect(lambda _=False: bench.to_loupe.emit(take.id))
+    if library.store.read_only:
+        return menu
+    menu.addAction("Check it again").triggered.connect(lambda _=False: bench.check([take.id]))
+    menu.addAction("Check the whole tray again").triggered.connect(
+        lambda _=False: bench.check([x.take.id for x in bench.lines if x.take.piece])
+    )
+    menu.addSeparator()
+    who = menu.addMenu("Played by")
+    for player in library.players(library.tray(take.tray_id).band_id):
+        _item(bench, who, player.name, player.id == take.player_id, take, player_id=player.id)
+    who.addSeparator()
+    who.addAction("Somebody new…").triggered.connect(lambda _=False: _somebody(bench, take))
+    piece = menu.addMenu("It is of")
+    for p in sorted(library.shelf.pieces.values(), key=lambda p: p.title.casefold()):
+        if not p.passage_of:
+            _item(
+                bench,
+                piece,
+                p.title,
+                p.id == take.piece,
+                take,
+                piece=p.id,
+                part=part_for(p.parts, take.part, None),
+            )
+    known = library.shelf.pieces.get(take.piece)
+    part = menu.addMenu("The part")
+    for name in known.parts if known is not None else ():
+        _item(bench, part, name, name == take.part, take, part=name)
+    for column, words, choices in (
+        ("support", "It was played", SUPPORT),
+        ("reading", "It was", READING),
+        ("kind", "It is", KIND),
+    ):
+        sub = menu.addMenu(words)
+        for value, said in choices.items():
+            _item(bench, sub, said, getattr(take, column) == value, take, **{column: value})
+    setup = menu.addMenu("Recorded with")
+    for name in ("", *library.setups()):
+        _item(bench, setup, name or "not told", name == take.setup, take, setup=name)
+    setup.addSeparator()
+    setup.addAction("Something else…").triggered.connect(lambda _=False: _setup(bench, take))
+    menu.addSeparator()
+    menu.addAction("Delete the take for good…").triggered.connect(lambda _=False: delete_take(bench, take))
+    return menu
+
+
+def _item(bench: BenchPlace, menu: QMenu, words: str, now: bool, take: Take, **values: Any) -> None:
+    action = menu.addAction(words)
+    action.setCheckable(True)
+    action.setChecked(now)
+    action.triggered.connect(lambda _=False: put_right(bench, take, **values))
+
+
+def put_right(bench: BenchPlace, take: Take, **values: Any) -> None:
+    """Other values for a take; it is checked again where that changes what is found. Decisions stay."""
+    assert bench.library is not None
+    again = bool({"piece", "part", "support", "kind", "reading"} & set(values))
+    if values.get("kind") == "stored":
+        values, again = {**values, "state": "stored"}, False
+    elif again:
+        values = {**values, "state": "waiting"}
+    try:
+        bench.library.change(take, **values)
+    except JewellerError as error:
+        bench.trouble.emit(str(error))
+        return
+    bench.refresh()
+    bench.take_in_hand(take.id)
+    if again:
+        bench.check([take.id])
+
+
+def _somebody(bench: BenchPlace, take: Take) -> None:
+    name, ok = QInputDialog.getText(bench, "Somebody new", "The player's name or nickname:")
+    if ok and name.strip() and bench.library is not None:
+        player = bench.library.add_player(bench.library.tray(take.tray_id).band_id, name, part=take.part)
+        put_right(bench, take, player_id=player.id)
+
+
+def _setup(bench: BenchPlace, take: Take) -> None:
+    name, ok = QInputDialog.getText(
+        bench, "Recorded with", "Room and microphone, in your own words:", text=take.setup
+    )
+    if ok:
+        put_right(bench, take, setup=" ".join(name.split())[:60])
+
+
+def delete_take(bench: BenchPlace, take: Take, *, sure: bool = False) -> None:
+    """Deletes a take with its recording, after it was said."""
+    from PySide6.QtWidgets import QMessageBox
+
+    assert bench.library is not None
+    if not sure:
+        words = f"{take.name}, its reports and what was decided are deleted and cannot be brought back."
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon,
+            "Delete the take for good",
+            words,
+            QMessageBox.StandardButton.Cancel,
+            bench,
+        )
+        button = box.addButton("Delete for good", QMessageBox.ButtonRole.DestructiveRole)
+        box.exec()
+        if box.clickedButton() is not button:
+            return
+    bench.stop()
+    bench.hand = None
+    bench.library.remove_take(take.id)
+    bench.refresh()
+    if bench.list.count():
+        bench.list.setCurrentRow(0)
+    bench.message.emit(f"{take.name} is deleted.")

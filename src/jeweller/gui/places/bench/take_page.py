@@ -1,0 +1,199 @@
+"""The take in hand on the bench: who and what, the bars in question, its findings as notes, a word to the
+player.
+"""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QStringListModel, Qt, QTimer, Signal
+from PySide6.QtWidgets import (
+    QCompleter,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jeweller.documents.theme import LIGHT, Theme
+from jeweller.gui.places.loupe.margin import MarginNote, wrapped
+from jeweller.gui.places.pattern_book.display_options import plain
+from jeweller.gui.widgets.snippet import Snippet
+from jeweller.library.assignments import answered
+from jeweller.library.audit_log import WHOLE
+from jeweller.library.summary import told_mark
+from jeweller.library.tray import InHand, Line
+from jeweller.notation.performance import Line as Music
+
+MOST_ASKED = 5  # altered notes that are told, where nothing was chosen
+UNCHECKED = {
+    "waiting": "It is not checked yet.",
+    "stored": "It holds words and not music: it is kept for your ear.",
+}
+UNFOLLOWED = (
+    "This recording holds nothing that follows this part. Is it the right piece, the right part, the "
+    "right recording?"
+)
+
+
+class HandPage(QWidget):
+    """`chosen` is emitted with the key of a finding, `act` with what is done with it, `commented` with a word
+    to the player, `marked` with a mark that was typed; `asked_why` when the sum of the mark is wanted.
+    """
+
+    chosen = Signal(str)
+    act = Signal(str, str)
+    commented = Signal(str)
+    marked = Signal(str)
+    asked_why = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme, self.points = LIGHT, 11.0
+        self.cards: dict[str, MarginNote] = {}
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 0, 0, 0)
+        column.setSpacing(8)
+        self.title = QLabel()
+        self.title.setObjectName("title")
+        self.title.setWordWrap(True)
+        column.addWidget(self.title)
+        self.under = QLabel()
+        self.under.setObjectName("quiet")
+        self.under.setWordWrap(True)
+        top = QHBoxLayout()
+        top.setSpacing(4)
+        top.addWidget(self.under, 1)
+        self.why = QPushButton("Why this mark?")
+        self.why.setObjectName("word")
+        self.why.clicked.connect(self.asked_why)
+        top.addWidget(self.why)
+        self.of_take = QPushButton("This take…")
+        self.of_take.setObjectName("word")
+        self.of_take.setToolTip("Who and what it is, how it was made, check it again, delete it")
+        top.addWidget(self.of_take)
+        column.addLayout(top)
+        self.snippet = Snippet()
+        column.addWidget(self.snippet)
+        self.notes = QScrollArea()
+        self.notes.setWidgetResizable(True)
+        self.notes.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        column.addWidget(self.notes, 1)
+        row = QHBoxLayout()
+        row.addWidget(plain("A word to the player"))
+        self.comment = QLineEdit()
+        self.comment.setAccessibleName("A word to the player about the take")
+        self.comment.setPlaceholderText("N")
+        self.phrases = QStringListModel(self)
+        completer = QCompleter(self.phrases, self)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        completer.setFilterMode(Qt.MatchFlag.MatchContains)
+        self.comment.setCompleter(completer)
+        self.comment.returnPressed.connect(lambda: self.commented.emit(self.comment.text().strip()))
+        row.addWidget(self.comment, 1)
+        row.addWidget(plain("Your mark"))
+        self.mark = QLineEdit()
+        self.mark.setAccessibleName("A mark of your own in place of the computed one")
+        self.mark.setFixedWidth(72)
+        self.mark.returnPressed.connect(lambda: self.marked.emit(self.mark.text()))
+        row.addWidget(self.mark)
+        self.decided = QPushButton("Decided")
+        self.decided.setToolTip("This take is done (Ctrl+Return)")
+        row.addWidget(self.decided)
+        column.addLayout(row)
+
+    def set_theme(self, theme: Theme, points: float) -> None:
+        self.theme, self.points = theme, points
+        self.snippet.theme, self.snippet.points = theme, points
+
+    def show_hand(self, hand: InHand, line: Line | None, key: str | None, music: Music | None) -> None:
+        """A take with its findings; `key` is the one that is opened."""
+        content = QWidget()
+        box = QVBoxLayout(content)
+        box.setContentsMargins(0, 0, 8, 0)
+        box.setSpacing(8)
+        self.title.setText(
+            " · ".join(
+                filter(
+                    None,
+                    [line.player if line else hand.take.name, line.title if line else "", hand.take.part],
+                )
+            )
+        )
+        self._tell(hand, music)
+        self.comment.setText(hand.standing.comments.get(WHOLE, ""))
+        self.mark.setText(hand.standing.mark)
+        self.mark.setPlaceholderText(
+            f"{hand.take.summary['mark']:g}" if hand.take.summary.get("mark") is not None else ""
+        )
+        self.why.setVisible(hand.take.summary.get("mark") is not None)
+        self.cards = {}
+        for shown in hand.shown:
+            card = MarginNote(shown, self.theme, self.points, shown.key == key)
+            card.chosen.connect(self.chosen)
+            card.act.connect(self.act)
+            self.cards[shown.key] = card
+            box.addWidget(card)
+        if not hand.shown and hand.report is not None and hand.report["followed"]:
+            box.addWidget(wrapped("Nothing to mend was found.", self.points))
+        box.addStretch(1)
+        self.notes.setWidget(content)
+        if key in self.cards:
+            QTimer.singleShot(0, lambda: self._bring(key or ""))
+        self.show_snippet(hand, key, music)
+
+    kinds: tuple[str, ...] = ()  # of traps that were chosen when the take was asked for
+
+    def _tell(self, hand: InHand, music: Music | None) -> None:
+        """The mark, and how what was asked for came out."""
+        asked: list[str] = []
+        if self.kinds and hand.report is not None and hand.report["followed"]:
+            asked = answered(self.kinds, music, hand.report, hand.shown) if music is not None else []
+        elif hand.report is not None:
+            asked = [
+                f"{t['what']}: {t['right']} of {t['total']}" for t in hand.report["traps"] if t["total"]
+            ][:MOST_ASKED]
+        self.under.setText(
+            "\n".join(
+                filter(
+                    None, [told_of(hand), self.theme.said(" · ".join(asked)), self.theme.said(hand.changed)]
+                )
+            )
+        )
+
+    def _bring(self, key: str) -> None:
+        card = self.cards.get(key)
+        if card is not None:
+            self.notes.ensureWidgetVisible(card)
+
+    def show_snippet(self, hand: InHand, key: str | None, music: Music | None) -> None:
+        """The bars in question, once the music is there."""
+        if self.kinds:
+            self._tell(hand, music)
+        if hand.report is None or music is None:
+            self.snippet.clear("Opening the music and the recording…" if hand.report is not None else "")
+        else:
+            self.snippet.show_place(
+                music, hand.report, [s.finding for s in hand.shown if s.state != "dismissed"], key
+            )
+
+    def write_comment(self, phrases: list[str]) -> None:
+        """The cursor to the word to the player; words used before are offered."""
+        self.phrases.setStringList(phrases)
+        self.comment.setFocus()
+        self.comment.selectAll()
+
+
+def told_of(hand: InHand) -> str:
+    """One line under the name: the mark, the speed, or why there is none."""
+    summary = hand.take.summary
+    if hand.take.state in ("failed", "stored", "waiting"):
+        return hand.take.sentence or UNCHECKED.get(hand.take.state, "")
+    if not summary.get("followed"):
+        return UNFOLLOWED
+    mark = told_mark(summary)
+    computed = f"computed: {summary['mark']:g} of {summary['out_of']}" if summary.get("typed") else ""
+    return " · ".join(
+        filter(None, [mark[0].upper() + mark[1:], computed, f"{summary['bpm']:.0f} to the minute"])
+    )

@@ -1,0 +1,649 @@
+"""The bench: a tray of takes checked while something else is done, and gone through by keyboard, place by
+doubtful place.
+"""
+
+from __future__ import annotations
+
+import datetime
+import tempfile
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QFileSystemWatcher, QSettings, Qt, QTimer, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jeweller.audio.decode import Recording
+from jeweller.audio.playback import Transport, cut
+from jeweller.audio.ports import Speaker
+from jeweller.documents.theme import LIGHT, Theme
+from jeweller.errors import JewellerError, LedgerError
+from jeweller.gui.places.bench.intake_page import IntakePage
+from jeweller.gui.places.bench.marks import Marking
+from jeweller.gui.places.bench.take_list import TakeList
+from jeweller.gui.places.bench.take_menu import take_menu
+from jeweller.gui.places.bench.take_page import HandPage
+from jeweller.gui.services.jobs import Jobs
+from jeweller.library.assignments import criteria_of, reminder
+from jeweller.library.audit_log import WHOLE
+from jeweller.library.checking import Checking
+from jeweller.library.library import Library
+from jeweller.library.tables import Tray
+from jeweller.library.tray import InHand, Line, decision, dismiss_alike, in_hand, lines, load_take, next_place
+from jeweller.notation.performance import Line as Music
+from jeweller.report.build import EAR_VERSION
+from jeweller.synthesis.sampler import RATE
+
+POLL_MS = 60
+PAINTED_MS = (
+    20  # the take is seen before its sound is looked for, which takes the interpreter from the painting
+)
+EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
+SETTLE_MS = 3000  # after the last change in the watched folder
+KEPT = 4  # takes whose music and sound are kept at hand
+UNDONE = "There is nothing to take back."
+
+
+class BenchPlace(Marking):
+    """`message` is a line for the foot of the window, `trouble` a sentence in a box, `to_loupe` the id of a
+    take; `changed` says that the next step may be another, `change_kind` asks for another kind for a
+    finding.
+    """
+
+    message = Signal(str)
+    trouble = Signal(str)
+    to_loupe = Signal(int)
+    changed = Signal()
+    change_kind = Signal(str)
+    filled = Signal()
+
+    def __init__(
+        self,
+        jobs: Jobs,
+        speaker: Speaker,
+        settings: QSettings,
+        open_library: Callable[[], Library],
+        fill_library: Callable[[Library], int] | None = None,
+    ) -> None:
+        super().__init__()
+        self.jobs, self.settings, self.open_library, self.fill_library = (
+            jobs,
+            settings,
+            open_library,
+            fill_library,
+        )
+        self.transport = Transport(speaker)
+        self.theme, self.points = LIGHT, 11.0
+        self.library: Library | None = None
+        self.checking: Checking | None = None
+        self.tray: Tray | None = None
+        self.hand: InHand | None = None
+        self.key: str | None = None  # the finding in hand
+        self.lines: list[Line] = []
+        self._heard: dict[
+            int, tuple[Music | None, Recording]
+        ] = {}  # the music and the sound of the take in hand and of those beside it
+        self._fetching: set[int] = set()
+        self.slip_settings = self.remembered_slips()
+        self.stale = False  # whether something was changed elsewhere since
+        self._begun = False  # whether anything was looked at since the tray was shown
+        self._sources: list[str] = []
+        self._offered: set[str] = set()
+        self._unpacked = tempfile.TemporaryDirectory(prefix="jeweller-")
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 4, 16, 8)
+        self.pages = QStackedWidget()
+        self.intake = IntakePage()
+        self.intake.entered.connect(self._enter)
+        self.intake.left.connect(self._leave_intake)
+        self.intake.wanted_music.connect(lambda: self.ask_music())
+        self.pages.addWidget(self._tray_page())
+        self.pages.addWidget(self.intake)
+        outer.addWidget(self.pages)
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.directoryChanged.connect(lambda _: self._settle.start())
+        self._settle = QTimer(self)  # a recording that is being written is not taken half
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(SETTLE_MS)
+        self._settle.timeout.connect(self._look_at_watched)
+        self._poll = QTimer(self)
+        self._poll.setInterval(POLL_MS)
+        self._poll.timeout.connect(self._hear_checks)
+
+    # ---- construction
+    # --------------------------------------------------------------------------------------------
+
+    def _tray_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        self.trays = QComboBox()
+        self.trays.setAccessibleName("The tray")
+        self.trays.currentIndexChanged.connect(lambda _: self._choose_tray())
+        row.addWidget(self.trays)
+        self.state = QLabel()
+        self.state.setObjectName("plain")
+        row.addWidget(self.state, 1)
+        self.pause = QPushButton("Pause")
+        self.pause.clicked.connect(self._toggle_pause)
+        self.halt = QPushButton("Stop")
+        self.halt.setToolTip("Stop checking; what is not checked waits")
+        self.halt.clicked.connect(self.stop_checking)
+        self.alike = QPushButton("All of this kind…")
+        self.alike.setToolTip("Dismiss every undecided finding of this kind in the tray at once")
+        self.alike.clicked.connect(lambda: self.dismiss_all())
+        self.asked = QPushButton("What was asked…")
+        self.asked.setToolTip("Bars, speed, what is judged and how it is marked, for this tray")
+        self.asked.clicked.connect(lambda: self.ask())
+        self.bring = QPushButton("Bring takes in…")
+        self.bring.clicked.connect(lambda: self.ask_takes())
+        for button in (self.pause, self.halt, self.alike, self.asked, self.bring):
+            row.addWidget(button)
+        column.addLayout(row)
+        split = QSplitter(Qt.Orientation.Horizontal)
+        self.list = TakeList()
+        self.page = HandPage()
+        self.list.picked.connect(self._pick)
+        self.list.opened.connect(self.to_loupe)
+        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.list.customContextMenuRequested.connect(
+            lambda point: take_menu(self).popup(self.list.mapToGlobal(point))
+        )
+        self.page.of_take.clicked.connect(
+            lambda: take_menu(self).popup(
+                self.page.of_take.mapToGlobal(self.page.of_take.rect().bottomLeft())
+            )
+        )
+        split.addWidget(self.list)
+        self.page.chosen.connect(self.choose)
+        self.page.act.connect(self.act)
+        self.page.commented.connect(self._commented)
+        self.page.marked.connect(self.mark_by_hand)
+        self.page.asked_why.connect(lambda: self.trouble.emit(self.theme.said(self.why())))
+        self.page.decided.clicked.connect(self.decide_take)
+        split.addWidget(self.page)
+        split.setCollapsible(0, False)
+        split.setSizes([540, 620])
+        column.addWidget(split, 1)
+        self.empty = QLabel()
+        self.empty.setObjectName("sheet")
+        self.empty.setWordWrap(True)
+        self.empty.setMaximumWidth(EMPTY_WIDTH)
+        column.addWidget(self.empty)
+        column.addStretch(0)
+        split.setObjectName("bench")
+        self.split = split
+        return page
+
+    # ---- what is shown
+    # -------------------------------------------------------------------------------------------
+
+    def set_theme(self, theme: Theme, points: float) -> None:
+        self.theme, self.points = theme, points
+        self.list.theme, self.list.points = theme, points
+        self.page.set_theme(theme, points)
+        self.list.doItemsLayout()
+        if self.library is not None:
+            self._show_hand()
+
+    def wake(self) -> None:
+        """Opens the library on first use and shows the newest tray."""
+        if self.library is not None:
+            return
+        try:
+            self.library = self.open_library()
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self.checking = Checking(self.library)
+        if self.library.store.told:
+            self.message.emit(self.library.store.told)
+        QTimer.singleShot(PAINTED_MS, self._remind)
+        self.watch(str(self.settings.value("watched", "")))
+        self.show_trays()
+        if self.fill_library is not None and not self.library.store.read_only:
+            self.empty.setText(
+                "The demo band is being entered: its players, its music, two weeks of recordings. A moment…"
+            )
+            job = self.jobs.threaded("fill", self.fill_library, self.library)
+            job.done.connect(lambda new: self._filled() if new else None)
+            job.failed.connect(self.trouble)
+
+    def _remind(self) -> None:
+        """Says what is due and has not come in, unless something else is being said."""
+        if self.library is None or self.library.store.closed or self.library.store.told:
+            return
+        if told := reminder(self.library, datetime.date.today()):
+            self.message.emit(told)
+
+    def _filled(self) -> None:
+        """The library holds something now."""
+        self.show_trays()
+        self.changed.emit()
+        self.filled.emit()
+
+    def show_trays(self, tray: int | None = None) -> None:
+        """Every tray, the newest first."""
+        assert self.library is not None
+        self.trays.blockSignals(True)
+        self.trays.clear()
+        for t in self.library.trays():
+            self.trays.addItem(t.name, t)
+        if tray is not None:
+            self.trays.setCurrentIndex(
+                next((k for k in range(self.trays.count()) if self.trays.itemData(k).id == tray), 0)
+            )
+        self.trays.blockSignals(False)
+        self.trays.setVisible(self.trays.count() > 0)
+        self._choose_tray()
+
+    def _choose_tray(self) -> None:
+        self.tray = self.trays.currentData()
+        self.refresh()
+        if self.lines and (self.hand is None or self.hand.take.id not in self.list.order()):
+            self.list.setCurrentRow(0)
+        self._begun = False
+
+    def refresh(self) -> None:
+        """The list anew, in the order of need; what is in hand stays so."""
+        assert self.library is not None
+        self.lines = lines(self.library, self.tray.id) if self.tray is not None else []
+        self.list.show_lines(self.lines, self.hand.take.id if self.hand is not None else None)
+        self.split.setVisible(bool(self.lines))
+        self.empty.setVisible(not self.lines)
+        for button in (self.alike, self.asked, self.bring):  # the next step offers it where there is nothing
+            button.setVisible(bool(self.lines))
+        self.empty.setText(
+            "A tray is a pile of recordings: one line, many players. Drop a folder, a zip file or "
+            "recordings here. Jeweller looks who and what "
+            "each is, you correct what it guessed, and it checks them while you do something else."
+        )
+        self._say_state()
+
+    def _say_state(self) -> None:
+        states = [line.state for line in self.lines]
+        told = [f"{len(states)} take{'s' if len(states) != 1 else ''}"] if states else []
+        for state in ("to hear", "decided", "returned", "not this piece", "failed"):
+            if state in states:
+                told.append(f"{states.count(state)} {state}")
+        if any(line.take.summary.get("ear", EAR_VERSION) != EAR_VERSION for line in self.lines):
+            told.append("checked by an earlier version: “This take…” checks again")
+        busy = self.checking is not None and self.checking.busy
+        if busy and self.checking is not None:
+            now = self.checking.state()
+            told = [f"{now.done} of {now.done + now.running + now.waiting} checked"]
+            told += (
+                ["paused"]
+                if now.paused
+                else [f"about {_time(now.left_s)} left"]
+                if now.left_s is not None
+                else []
+            )
+        self.state.setText(" · ".join(told))
+        self.pause.setVisible(busy)
+        self.halt.setVisible(busy)
+        self.pause.setText("Go on" if self.checking is not None and self.checking.paused else "Pause")
+        self.alike.setEnabled(self.key is not None)
+        self.changed.emit()
+
+    def _pick(self, take: int) -> None:
+        self._begun = True
+        self.take_in_hand(take)
+
+    def take_in_hand(self, take: int, key: str | None = None) -> None:
+        """Shows a take, with its first doubtful place or another."""
+        assert self.library is not None
+        self.stop()
+        self.hand = in_hand(self.library, take)
+        doubtful = self.hand.doubtful()
+        self.key = key or (doubtful[0] if doubtful else self.hand.shown[0].key if self.hand.shown else None)
+        self._show_hand()
+        QTimer.singleShot(PAINTED_MS, lambda: self._fetch_soon(take))
+
+    def _fetch_soon(self, take: int) -> None:
+        if (
+            self.hand is not None
+            and self.hand.take.id == take
+            and self.library is not None
+            and not self.library.store.closed
+        ):
+            self._fetch(take)
+
+    def _fetch(self, take: int) -> None:
+        """Loads the music and the sound of a take, and then of the one after it, before it is asked for."""
+        if take in self._heard:
+            self._fetch_next(take)
+        elif take not in self._fetching:
+            self._fetching.add(take)
+            job = self.jobs.threaded(f"take {take}", load_take, self.library, take, RATE)
+            job.done.connect(lambda found, t=take: self._loaded(t, found))
+            job.failed.connect(lambda sentence, t=take: self._not_loaded(t, sentence))
+
+    def _fetch_next(self, take: int) -> None:
+        order = self.list.order()
+        after = order.index(take) + 1 if take in order else len(order)
+        if self.hand is not None and take == self.hand.take.id and after < len(order):
+            self._fetch(order[after])
+
+    def _loaded(self, take: int, found: object) -> None:
+        assert isinstance(found, tuple)
+        self._fetching.discard(take)
+        self._heard[take] = found
+        for old in list(self._heard)[:-KEPT]:
+            if self.hand is None or old != self.hand.take.id:
+                del self._heard[old]
+        if self.hand is not None and self.hand.take.id == take:
+            self.page.show_snippet(self.hand, self.key, self._music())
+            if self._play_when_loaded:
+                self._play_when_loaded = False
+                self.play()
+            self._fetch_next(take)
+
+    def _not_loaded(self, take: int, sentence: str) -> None:
+        self._fetching.discard(take)
+        if self.hand is not None and self.hand.take.id == take:
+            self.page.snippet.clear(sentence)
+
+    _play_when_loaded = False
+
+    def _show_hand(self) -> None:
+        """Everything that is known of the take in hand."""
+        if self.hand is not None:
+            line = next((x for x in self.lines if x.take.id == self.hand.take.id), None)
+            assert self.library is not None
+            self.page.kinds = criteria_of(
+                self.library.assignment_of(self.library.tray(self.hand.take.tray_id)), self.hand.take.piece
+            )
+            self.page.show_hand(self.hand, line, self.key, self._music())
+        self.alike.setEnabled(self.key is not None)
+
+    def _music(self) -> Music | None:
+        return self._heard.get(self.hand.take.id, (None, None))[0] if self.hand is not None else None
+
+    # ---- going through
+    # -------------------------------------------------------------------------------------------
+
+    def choose(self, key: str) -> None:
+        """Takes a finding in hand and plays it."""
+        self.key = key
+        self._show_hand()
+        self.play()
+
+    def step_place(self, step: int) -> bool:
+        """The next or previous doubtful place of the tray, played. False where there is none."""
+        if self.library is None:
+            return False
+        found = next_place(
+            self.library,
+            self.list.order(),
+            self.hand.take.id if self.hand is not None else None,
+            self.key,
+            step,
+        )
+        if found is None:
+            self.message.emit(
+                "No doubtful place is left." if step > 0 else "That was the first doubtful place."
+            )
+            return False
+        take, key = found
+        self._begun = True
+        if self.hand is None or take != self.hand.take.id:
+            self.list.blockSignals(True)
+            self.list.pick(take)
+            self.list.blockSignals(False)
+            self.take_in_hand(take, key)
+        else:
+            self.key = key
+            self._show_hand()
+        self.play()
+        return True
+
+    def step_take(self, step: int) -> None:
+        """The next or previous take of the tray."""
+        row = self.list.currentRow() + step
+        if 0 <= row < self.list.count():
+            self.list.setCurrentRow(row)
+
+    def act(self, what: str, key: str | None = None, *, kind: str = "", note: str = "") -> None:
+        """Keeps, dismisses, restores or changes a finding; then the next doubtful place comes by itself."""
+        key = key or self.key
+        if self.library is None or self.hand is None or key is None:
+            return
+        if what == "change" and not kind:
+            self.key = key
+            self.change_kind.emit(key)
+            return
+        body = {"key": key} if what == "restore" else decision(key, what, kind=kind, note=note)
+        if not self._do([(self.hand.take.id, "restore" if what == "restore" else "decide", body)]):
+            return
+        self.key = key
+        if what == "restore" or not self.step_place(1):
+            self._show_hand()
+
+    def _do(self, acts: list[tuple[int, str, dict[str, Any]]]) -> bool:
+        assert self.library is not None
+        try:
+            self.library.act(acts)
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return False
+        self._touched({take for take, _, _ in acts})
+        return True
+
+    def _touched(self, takes: set[int]) -> None:
+        """What changed in some takes, shown where they stand: the list keeps its order while it is worked
+        through.
+        """
+        assert self.library is not None
+        for k, line in enumerate(self.lines):
+            if line.take.id in takes:
+                self.lines[k] = Line(self.library.take(line.take.id), line.player, line.title)
+                self.list.change(self.lines[k])
+        if self.hand is not None and self.hand.take.id in takes:
+            self.hand = in_hand(self.library, self.hand.take.id)
+        self._say_state()
+
+    def undo(self, *, again: bool = False) -> None:
+        """Takes the last step in this tray back, or does it again; also after the program was closed."""
+        if self.library is None or self.tray is None:
+            return
+        try:
+            takes = self.library.redo(self.tray.id) if again else self.library.undo(self.tray.id)
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        if not takes:
+            self.message.emit(UNDONE)
+            return
+        self._touched(takes)
+        if self.hand is None or self.hand.take.id not in takes:
+            self.list.pick(next(iter(takes)))
+        self._show_hand()
+
+    def dismiss_all(self, why: str | None = None) -> None:
+        """Dismisses every undecided finding of the kind in hand, in all takes of the tray, with one
+        reason.
+        """
+        if self.library is None or self.tray is None or self.hand is None or self.key is None:
+            return
+        kind = next(s.finding["kind"] for s in self.hand.shown if s.key == self.key)
+        if why is None:
+            why, ok = QInputDialog.getText(
+                self,
+                "All of this kind",
+                f"Dismiss every undecided “{kind.replace('_', ' ')}” of this tray. Why?",
+            )
+            if not ok:
+                return
+        try:
+            count = dismiss_alike(self.library, self.tray.id, kind, why)
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self._touched({line.take.id for line in self.lines})
+        self._show_hand()
+        self.message.emit(f"{count} dismissed; Ctrl+Z brings them back.")
+
+    def decide_take(self) -> None:
+        """The take in hand is done; the next one that is not comes."""
+        if (
+            self.hand is None
+            or not self._do([(self.hand.take.id, "state", {"state": "decided"})])
+            or self.step_place(1)
+        ):
+            return
+        undone = next(
+            (line.take.id for line in self.lines if not line.done and line.take.state == "checked"), None
+        )
+        if undone is not None:
+            self.list.pick(undone)
+        else:
+            self._show_hand()
+
+    def write_comment(self) -> None:
+        """The cursor to the word to the player."""
+        if self.library is not None:
+            self.page.write_comment(self.library.phrases())
+
+    def _commented(self, words: str) -> None:
+        if self.hand is not None and words != self.hand.standing.comments.get(WHOLE, ""):
+            self._do([(self.hand.take.id, "comment", {"key": WHOLE, "text": words})])
+        self.list.setFocus()
+
+    # ---- sound
+    # ---------------------------------------------------------------------------------------------------
+
+    def play(self) -> None:
+        """From two beats before the finding in hand to a beat after it."""
+        if self.hand is None:
+            return
+        if self.hand.take.id not in self._heard:
+            self._play_when_loaded = True
+            return
+        sound = self._heard[self.hand.take.id][1]
+        start, end = self.hand.span(self.key) if self.key is not None else (0.0, sound.duration)
+        self.transport.play([cut(sound.samples, sound.rate, start, min(end, sound.duration), 1.0)])
+
+    def toggle_play(self) -> None:
+        if self.transport.playing:
+            self.stop()
+        else:
+            self.play()
+
+    def stop(self) -> None:
+        self._play_when_loaded = False
+        self.transport.stop()
+
+    # ---- checking
+    # ------------------------------------------------------------------------------------------------
+
+    def waiting(self) -> int:
+        """How many takes wait to be checked."""
+        return sum(line.take.state == "waiting" for line in self.lines)
+
+    def check(self, takes: list[int] | None = None) -> None:
+        """Checks the takes that wait, or these once more."""
+        if self.checking is None or self.library is None:
+            return
+        if self.library.store.read_only:
+            self.trouble.emit(self.library.store.told)
+            return
+        chosen = [
+            x.take
+            for x in self.lines
+            if (x.take.id in takes if takes is not None else x.take.state == "waiting")
+        ]
+        for news in self.checking.add(chosen):
+            self.list.progress.pop(news.take, None)
+        self.list.progress.update({t.id: "waiting" for t in chosen if t.piece})
+        self._poll.start()
+        self._say_state()
+
+    def _toggle_pause(self) -> None:
+        if self.checking is not None:
+            self.checking.paused = not self.checking.paused
+            self._say_state()
+
+    def stop_checking(self) -> None:
+        """Gives up what is being checked; it waits, and can be checked later."""
+        if self.checking is not None:
+            self.checking.stop()
+            self.checking.paused = False
+            self.list.progress = {}
+            self._poll.stop()
+            self.refresh()
+
+    def _hear_checks(self) -> None:
+        if self.checking is None:
+            return
+        done: set[int] = set()
+        for news in self.checking.poll():
+            if news.state == "progress":
+                self.list.progress[news.take] = f"{news.share:.0%}"
+            else:
+                self.list.progress.pop(news.take, None)
+                done.add(news.take)
+        self.list.viewport().update()
+        if done:
+            self._touched(done)
+            if self.hand is not None and self.hand.take.id in done:
+                self.take_in_hand(self.hand.take.id)
+        if not self.checking.busy:
+            self._poll.stop()
+            self.list.progress = {}
+            self.refresh()
+            self.checking.rest()
+            if not self._begun and self.lines:  # what needs an ear most comes first
+                self.list.blockSignals(True)
+                self.list.setCurrentRow(0)
+                self.list.blockSignals(False)
+                self.take_in_hand(self.lines[0].take.id)
+
+    def came_back(self) -> None:
+        """Shows anew what may have been decided under the loupe, or asked for in the ledger."""
+        if self.library is None:
+            return
+        if self.stale:
+            self.stale = False
+            try:
+                self.hand = in_hand(self.library, self.hand.take.id) if self.hand is not None else None
+            except LedgerError:  # it was deleted
+                self.hand = None
+            self.show_trays(self.tray.id if self.tray is not None else None)
+        if self.hand is not None:
+            self._touched({self.hand.take.id})
+            self._show_hand()
+
+    def close_library(self) -> None:
+        """Stops what runs and lets go of the library."""
+        self._poll.stop()
+        self.stop()
+        if self.checking is not None:
+            self.checking.stop()
+        if self.library is not None:
+            self.library.close()
+
+    def clean_up(self) -> None:
+        """What was unpacked is taken away."""
+        self._unpacked.cleanup()
+
+    def forget(self) -> None:
+        """Nothing of a library that was closed stays."""
+        self.library, self.checking, self.tray, self.hand, self.key = None, None, None, None, None
+        self.lines, self._heard = [], {}
+
+
+def _time(seconds: float) -> str:
+    return f"{round(seconds)} s" if seconds < 90 else f"{round(seconds / 60)} min"

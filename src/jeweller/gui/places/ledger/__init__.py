@@ -1,0 +1,1 @@
+"""The ledger: the class, its players and what was given out."""

@@ -1,0 +1,247 @@
+"""What was given out: when it is due, who has handed in, what is still to be decided; and giving something
+out.
+"""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jeweller.difficulty.analysis import SAID
+from jeweller.documents.theme import LIGHT, Theme
+from jeweller.errors import JewellerError
+from jeweller.gui.places.bench.criteria_dialog import AskedDialog, checks_again
+from jeweller.gui.places.pattern_book.display_options import plain_table
+from jeweller.library.assignments import Given, given, kinds_of
+from jeweller.library.library import Library
+
+COLUMNS = ("Due", "Piece", "What matters", "Handed in", "To decide", "Not yet from")
+NOTHING = (
+    "Nothing was given out yet. What is given out says how its takes are checked and marked; who has "
+    "not handed in is named here."
+)
+NAMED = 6  # players named in a row
+
+
+class AssignedPage(QWidget):
+    """`to_tray` is emitted with a tray whose takes are wanted; `changed` when something was given out or
+    changed.
+    """
+
+    to_tray = Signal(int)
+    changed = Signal()
+    message = Signal(str)
+    trouble = Signal(str)
+
+    def __init__(self, library: Callable[[], Library | None]) -> None:
+        super().__init__()
+        self._library = library
+        self.theme: Theme = LIGHT
+        self.rows: list[Given] = []
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        self.told = QLabel()
+        self.told.setObjectName("plain")
+        self.told.setWordWrap(True)
+        column.addWidget(self.told)
+        self.table = plain_table(COLUMNS, "Assignments")
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(len(COLUMNS) - 1, QHeaderView.ResizeMode.Stretch)
+        self.table.itemSelectionChanged.connect(self._fit)
+        self.table.cellDoubleClicked.connect(lambda row, _: self.show_takes())
+        column.addWidget(self.table, 1)
+        row = QHBoxLayout()
+        self.takes = QPushButton("To its takes")
+        self.takes.clicked.connect(self.show_takes)
+        self.edit = QPushButton("Change it…")
+        self.edit.clicked.connect(lambda: self.change())
+        self.again = QPushButton("Give something out…")
+        self.again.clicked.connect(lambda: self.give())
+        for button in (self.takes, self.edit, self.again):
+            row.addWidget(button)
+        row.addStretch(1)
+        column.addLayout(row)
+
+    @property
+    def library(self) -> Library | None:
+        return self._library()
+
+    def chosen(self) -> Given | None:
+        """The assignment that is chosen."""
+        row = self.table.currentRow()
+        return self.rows[row] if 0 <= row < len(self.rows) else None
+
+    def show_all(self, theme: Theme, today: datetime.date | None = None) -> None:
+        """Every assignment that stands."""
+        self.theme = theme
+        if self.library is None:
+            return
+        today = today or datetime.date.today()
+        now = self.chosen()
+        self.rows = given(self.library)
+        self.table.setRowCount(len(self.rows))
+        for k, g in enumerate(self.rows):
+            a = g.assignment
+            bars = theme.said(f", bars {a.bars}") if a.bars else ""
+            matters = ", ".join(theme.said(SAID[t]) for t in a.settings.get("traps") or () if t in SAID)
+            missing = ", ".join(g.missing[:NAMED]) + (
+                f" and {len(g.missing) - NAMED} more" if len(g.missing) > NAMED else ""
+            )
+            cells = (
+                g.due_words(today),
+                a.title + bars,
+                matters,
+                f"{len(g.handed_in)} of {len(g.handed_in) + len(g.missing)}",
+                str(g.waiting or ""),
+                missing,
+            )
+            for n, words in enumerate(cells):
+                item = QTableWidgetItem(words)
+                item.setToolTip(", ".join(g.missing) if n == len(cells) - 1 else words)
+                font = item.font()
+                font.setBold(n == 0 and g.presses(today))
+                item.setFont(font)
+                self.table.setItem(k, n, item)
+        self.table.verticalHeader().setDefaultSectionSize(self.table.fontMetrics().height() + 16)
+        pressing = sum(g.presses(today) for g in self.rows)
+        self.told.setText(
+            NOTHING
+            if not self.rows
+            else f"{pressing} due, and not yet from everybody."
+            if pressing
+            else "Nothing presses."
+        )
+        if self.rows:
+            same = next(
+                (
+                    k
+                    for k, g in enumerate(self.rows)
+                    if now is not None and g.assignment.id == now.assignment.id
+                ),
+                0,
+            )
+            self.table.selectRow(same)
+        self._fit()
+
+    def _fit(self) -> None:
+        g = self.chosen()
+        self.takes.setEnabled(g is not None and bool(g.trays))
+        self.edit.setEnabled(g is not None)
+
+    def show_takes(self) -> None:
+        """The newest tray of the chosen assignment, on the bench."""
+        g = self.chosen()
+        if g is not None and g.trays:
+            self.to_tray.emit(g.trays[-1])
+        elif g is not None:
+            self.message.emit("No takes came in for it yet.")
+
+    def give(
+        self, piece: str = "", traps: list[str] | None = None, asked: dict[str, Any] | None = None
+    ) -> None:
+        """Gives something out: a piece of the shelf, what of it, until when, how it is judged. `asked` in
+        place of the box.
+        """
+        library = self.library
+        if library is None:
+            return
+        library.shelf.read()
+        pieces = [
+            (p.id, p.title)
+            for p in sorted(library.shelf.pieces.values(), key=lambda p: p.title.casefold())
+            if not p.passage_of
+        ]
+        if not pieces:
+            self.trouble.emit(
+                "There is no music on the shelf yet: put a piece there from the pattern book first."
+            )
+            return
+        if asked is None:
+            dialog = AskedDialog(self, pieces, None, self.theme.usage, partial(kinds_of, library))
+            dialog.choose(piece, traps or [])
+            if dialog.exec() != QDialog.DialogCode.Accepted:
+                return
+            asked = dialog.asked()
+        bands = library.bands()
+        try:
+            band = bands[0].id if bands else library.add_band("My band").id
+            library.give(
+                band,
+                asked["piece"],
+                asked["title"],
+                bars=asked["bars"],
+                due=asked["due"],
+                **asked["settings"],
+            )
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self.message.emit(
+            f"{asked['title']} is given out; takes of it that are brought in are handed in for it."
+        )
+        self.show_all(self.theme)
+        self.changed.emit()
+
+    def change(self, asked: dict[str, Any] | None = None) -> None:
+        """Other words for the chosen assignment: the marks of its takes follow."""
+        library, g = self.library, self.chosen()
+        if library is None or g is None:
+            return
+        if asked is None:
+            dialog = AskedDialog(
+                self,
+                [(g.assignment.piece, g.assignment.title)],
+                g.assignment,
+                self.theme.usage,
+                partial(kinds_of, library),
+            )
+            if dialog.exec() != QDialog.DialogCode.Accepted:
+                return
+            asked = dialog.asked()
+        try:
+            library.reassign(
+                g.assignment.id,
+                asked["piece"],
+                asked["title"],
+                bars=asked["bars"],
+                due=asked["due"],
+                **asked["settings"],
+            )
+            again = [
+                t
+                for tray in g.trays
+                for t in library.takes(tray)
+                if t.piece == asked["piece"] and checks_again(g.assignment, asked)
+            ]
+            for take in again:
+                library.change(take, state="waiting")
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        if again:
+            self.message.emit(
+                f"{len(again)} takes wait on the bench to be checked again by what is asked for "
+                "now; what was decided stays."
+            )
+        self.show_all(self.theme)
+        self.changed.emit()

@@ -1,0 +1,155 @@
+"""Boxes about players and bands: who somebody is and what they play; a new year and who goes on into it; the
+columns of their marks.
+"""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Sequence
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jeweller.documents.marks_export import COLUMNS
+from jeweller.instruments.table import instruments
+from jeweller.library.tables import Band, Player
+from jeweller.library.years import told_name
+
+ATTEMPTS = {"all": "every one, a row each", "best": "the best", "last": "the last", "mean": "their mean"}
+LISTED = 132  # pixels of a list in a box
+
+
+class _Box(QDialog):
+    def __init__(self, parent: QWidget, title: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.setMinimumWidth(420)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 20, 24, 16)
+        column.setSpacing(12)
+        self.form = QFormLayout()
+        self.form.setSpacing(8)
+        column.addLayout(self.form)
+        buttons = QDialogButtonBox(
+            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        )
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+
+    def row(self, words: str, widget: QWidget) -> None:
+        widget.setAccessibleName(words)
+        label = QLabel(words)
+        label.setBuddy(widget)
+        self.form.addRow(label, widget)
+
+    def ticks(self, words: str, choices: Sequence[tuple[str, Any]], chosen: Sequence[Any]) -> QListWidget:
+        """A list to be ticked."""
+        box = QListWidget()
+        box.setFixedHeight(LISTED)
+        for name, value in choices:
+            item = QListWidgetItem(name)
+            item.setData(Qt.ItemDataRole.UserRole, value)
+            item.setCheckState(Qt.CheckState.Checked if value in chosen else Qt.CheckState.Unchecked)
+            box.addItem(item)
+        self.row(words, box)
+        return box
+
+
+def ticked(box: QListWidget) -> list[Any]:
+    """What is ticked in a list."""
+    items = [box.item(k) for k in range(box.count())]
+    return [i.data(Qt.ItemDataRole.UserRole) for i in items if i.checkState() == Qt.CheckState.Checked]
+
+
+class MarksBox(_Box):
+    """The columns of marks for the office, in their order, and which of several attempts at one piece
+    counts.
+    """
+
+    def __init__(self, parent: QWidget, columns: Sequence[str], attempts: str) -> None:
+        super().__init__(parent, "Marks for the office")
+        order = [*columns, *(c for c in COLUMNS if c not in columns)]
+        self.columns = self.ticks(
+            "Columns, dragged into their order", [(COLUMNS[c], c) for c in order], columns
+        )
+        self.columns.setFixedHeight(2 * LISTED)
+        self.columns.setDragDropMode(QListWidget.DragDropMode.InternalMove)
+        self.attempts = QComboBox()
+        for value, words in ATTEMPTS.items():
+            self.attempts.addItem(words, value)
+        self.attempts.setCurrentIndex(max(0, self.attempts.findData(attempts)))
+        self.row("Of several attempts", self.attempts)
+
+
+class PlayerBox(_Box):
+    """`values` gives name, instrument, also, part and band_id."""
+
+    def __init__(
+        self, parent: QWidget, bands: Sequence[Band], player: Player | None = None, band: int | None = None
+    ) -> None:
+        super().__init__(parent, player.name if player is not None else "Somebody new")
+        self.name = QLineEdit(player.name if player is not None else "")
+        self.name.setPlaceholderText("a name or nickname")
+        self.row("Name", self.name)
+        self.instrument = QComboBox()
+        self.instrument.addItem("not told", "")
+        for i in instruments():
+            self.instrument.addItem(i.name, i.id)
+        self.instrument.setCurrentIndex(
+            max(0, self.instrument.findData(player.instrument if player is not None else ""))
+        )
+        self.row("Plays", self.instrument)
+        self.part = QLineEdit(player.part if player is not None else "")
+        self.part.setPlaceholderText("which part of a score, as 2nd clarinet")
+        self.row("Part", self.part)
+        self.also = self.ticks(
+            "Has played too",
+            [(i.name, i.id) for i in instruments()],
+            player.also if player is not None else (),
+        )
+        self.also.setToolTip("Fingerings and lips of these may slip in: a wrong note is then told as such")
+        self.band = QComboBox()
+        for b in bands:
+            self.band.addItem(told_name(b), b.id)
+        self.band.setCurrentIndex(max(0, self.band.findData(player.band_id if player is not None else band)))
+        self.row("Band", self.band)
+
+    def values(self) -> dict[str, Any]:
+        return {
+            "name": " ".join(self.name.text().split())[:80],
+            "instrument": self.instrument.currentData(),
+            "also": ticked(self.also),
+            "part": self.part.text().strip(),
+            "band_id": self.band.currentData(),
+        }
+
+
+class YearBox(_Box):
+    """A new band or year; `going_on` gives the ids of the players who go on into it."""
+
+    def __init__(self, parent: QWidget, name: str, players: Sequence[Player]) -> None:
+        super().__init__(parent, "A new band or year")
+        self.name = QLineEdit(name)
+        self.row("Name", self.name)
+        self.year = QLineEdit(str(datetime.date.today().year))
+        self.row("Year", self.year)
+        self.players = self.ticks(
+            "Who goes on into it", [(p.name, p.id) for p in players], [p.id for p in players]
+        )
+
+    @property
+    def going_on(self) -> list[int]:
+        return ticked(self.players)

@@ -1,0 +1,452 @@
+"""Everybody who plays, by band: found by a letter or two, looked at over time; entered, changed, given out,
+deleted for good.
+"""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jeweller.documents.theme import FACET_NAMES, LIGHT, Theme
+from jeweller.errors import JewellerError
+from jeweller.gui.places.ledger.people_dialogs import PlayerBox, YearBox
+from jeweller.gui.places.ledger.progress_chart import ProgressChart
+from jeweller.gui.places.loupe.margin import wrapped
+from jeweller.instruments.table import find_instrument, instruments
+from jeweller.library.library import Library
+from jeweller.library.privacy import delete_band, delete_player, give_out, held
+from jeweller.library.progress import OverTime, over_time
+from jeweller.library.tables import Band, Player
+from jeweller.library.years import held_in_band, new_year, told_name
+
+SHOWN = 150  # players listed at once: more are found by another letter
+NOBODY = "Nobody is entered yet. Who plays is entered with their first recordings on the bench, or here."
+
+
+class PlayersPage(QWidget):
+    """`changed` is emitted when somebody was entered, changed or deleted."""
+
+    message = Signal(str)
+    trouble = Signal(str)
+    changed = Signal()
+
+    def __init__(self, library: Callable[[], Library | None]) -> None:
+        super().__init__()
+        self._library = library
+        self.theme, self.points = LIGHT, 11.0
+        self.player: Player | None = None
+        self.told: OverTime | None = None
+        self._named: list[tuple[str, int, int]] = []  # words, player, band
+        split = QSplitter(Qt.Orientation.Horizontal)
+        split.addWidget(self._everybody())
+        split.addWidget(self._somebody())
+        split.setSizes([280, 880])
+        split.setObjectName("players")
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(split)
+
+    def _everybody(self) -> QWidget:
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        row = QHBoxLayout()
+        self.bands = QComboBox()
+        self.bands.setAccessibleName("The band")
+        self.bands.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.bands.currentIndexChanged.connect(lambda _: self._fill())
+        row.addWidget(self.bands, 1)
+        self.of_band = QPushButton("…")
+        self.of_band.setAccessibleName("What can be done with a band")
+        self.of_band.setToolTip("A new band or year, another name, delete a year")
+        self.of_band.clicked.connect(
+            lambda: self.band_menu().popup(self.of_band.mapToGlobal(self.of_band.rect().bottomLeft()))
+        )
+        row.addWidget(self.of_band)
+        column.addLayout(row)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("name, instrument")
+        self.search.setAccessibleName("Search the players")
+        self.search.setClearButtonEnabled(True)
+        self.search.textChanged.connect(lambda _: self._fill())
+        column.addWidget(self.search)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Players")
+        self.list.setUniformItemSizes(True)
+        self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
+        column.addWidget(self.list, 1)
+        self.new = QPushButton("Somebody new…")
+        self.new.clicked.connect(lambda: self.add())
+        column.addWidget(self.new, 0, Qt.AlignmentFlag.AlignLeft)
+        return left
+
+    def _somebody(self) -> QWidget:
+        right = QWidget()
+        column = QVBoxLayout(right)
+        column.setContentsMargins(8, 0, 0, 0)
+        column.setSpacing(8)
+        self.title = QLabel()
+        self.title.setObjectName("title")
+        column.addWidget(self.title)
+        self.under = QLabel()
+        self.under.setObjectName("quiet")
+        self.under.setWordWrap(True)
+        column.addWidget(self.under)
+        self.chart = ProgressChart()
+        column.addWidget(self.chart)
+        self.attempts = QScrollArea()
+        self.attempts.setWidgetResizable(True)
+        self.attempts.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        column.addWidget(self.attempts, 1)
+        row = QHBoxLayout()
+        self.edit = QPushButton("Change…")
+        self.edit.setToolTip("Name, instrument, part, band")
+        self.practised = QPushButton("Practised today…")
+        self.consent = QPushButton()
+        self.out = QPushButton("Give out what is held…")
+        self.remove = QPushButton("Delete for good…")
+        acts = (
+            (self.edit, lambda: self.change()),
+            (self.practised, lambda: self.add_practice()),
+            (self.consent, self.toggle_consent),
+            (self.out, lambda: self.give_out()),
+            (self.remove, lambda: self.delete()),
+        )
+        for button, act in acts:
+            button.clicked.connect(act)
+            row.addWidget(button)
+        row.addStretch(1)
+        column.addLayout(row)
+        self._acts = [button for button, _ in acts]
+        return right
+
+    # ---- what is shown
+    # -------------------------------------------------------------------------------------------
+
+    @property
+    def library(self) -> Library | None:
+        return self._library()
+
+    @property
+    def band(self) -> int | None:
+        """The band that is looked at; None: every one."""
+        chosen = self.bands.currentData()
+        return int(chosen) if chosen is not None else None
+
+    def show_all(self, theme: Theme, points: float) -> None:
+        """Everybody, by the words they are found by."""
+        self.theme, self.points = theme, points
+        if self.library is None:
+            return
+        now = self.bands.currentData()
+        bands = self.library.bands()
+        self.bands.blockSignals(True)
+        self.bands.clear()
+        if len(bands) != 1:
+            self.bands.addItem("every band", None)
+        for band in bands:
+            self.bands.addItem(told_name(band), band.id)
+        self.bands.setCurrentIndex(max(0, self.bands.findData(now)))
+        self.bands.blockSignals(False)
+        names = {i.id: i.name for i in instruments()}
+        self._named = [
+            (" · ".join(filter(None, [p.name, names.get(p.instrument, p.part)])), p.id, p.band)
+            for p in self.library.who_plays_what()
+        ]
+        here = self.player.id if self.player is not None else None
+        self.player = next((self.library.player(i) for _, i, _ in self._named if i == here), None)
+        stays = self.player  # who is chosen by the list is shown by it
+        self._fill()
+        if stays is not None and self.player is not None and self.player.id == stays.id:
+            self.show_player(self.player)
+
+    def _fill(self) -> None:
+        wanted = self.search.text().casefold().split()
+        now, band = self.player.id if self.player is not None else None, self.band
+        self.list.blockSignals(True)
+        self.list.clear()
+        for words, player, of in self._named:
+            if (
+                self.list.count() < SHOWN
+                and band in (None, of)
+                and all(w in words.casefold() for w in wanted)
+            ):
+                item = QListWidgetItem(words)
+                item.setData(Qt.ItemDataRole.UserRole, player)
+                self.list.addItem(item)
+                if player == now:
+                    self.list.setCurrentItem(item)
+        self.list.blockSignals(False)
+        if self.list.currentItem() is None and self.list.count():
+            self.list.setCurrentRow(0)
+        if not self.list.count():
+            self._show_nobody()
+
+    def _show_nobody(self) -> None:
+        self.player, self.told = None, None
+        self.title.setText("")
+        self.under.setText(NOBODY if not self._named else "Nobody of that name or instrument.")
+        self.chart.show_attempts((), self.theme, self.points)
+        self.attempts.setWidget(QWidget())
+        for button in self._acts:
+            button.setVisible(False)
+
+    def _picked(self, item: QListWidgetItem | None) -> None:
+        if item is not None and self.library is not None:
+            self.show_player(self.library.player(item.data(Qt.ItemDataRole.UserRole)))
+
+    def show_player(self, player: Player) -> None:
+        """One player over time."""
+        assert self.library is not None
+        self.player = player
+        self.told = over_time(self.library, player)
+        for button in self._acts:
+            button.setVisible(True)
+        instrument = find_instrument(player.instrument) if player.instrument else None
+        self.title.setText(player.name)
+        told = [
+            instrument.name if instrument is not None else player.part,
+            f"{len(self.told.attempts)} take{'s' if len(self.told.attempts) != 1 else ''}",
+            f"{self.told.minutes} minutes on {self.told.days} day{'s' if self.told.days != 1 else ''}"
+            if self.told.days
+            else "",
+            f"consent of {player.consent}"
+            if player.consent
+            else "no consent noted: left out of what others see",
+        ]
+        self.under.setText(" · ".join(filter(None, told)))
+        self.consent.setText("Take the consent back" if player.consent else "Consent was given today")
+        self.chart.show_attempts(self.told.attempts, self.theme, self.points)
+        self.attempts.setWidget(self._attempts())
+
+    def _attempts(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(4)
+        told = self.told
+        if told is not None and told.habits:
+            column.addWidget(wrapped("What stays", self.points + 1, weight=600, serif=True))
+            for habit in told.habits:
+                column.addWidget(wrapped(self.theme.said(habit[0].upper() + habit[1:] + "."), self.points))
+        for a in reversed(told.attempts if told is not None else ()):
+            mark = f"{a.mark:g} of {a.out_of:g}" if a.mark is not None and a.out_of is not None else ""
+            head = " · ".join(
+                filter(None, [a.title, a.day, mark, f"{a.bpm:.0f} to the minute" if a.bpm else ""])
+            )
+            label = wrapped(head, self.points, weight=600)
+            label.setContentsMargins(0, 8, 0, 0)
+            column.addWidget(label)
+            for words, facets in (("Better", a.better), ("Less good", a.new)):
+                if facets:
+                    names = ", ".join(FACET_NAMES[f].lower() for f in facets)
+                    column.addWidget(
+                        wrapped(f"{words} than the time before: {names}.", self.points, self.theme.quiet)
+                    )
+            if a.sound:
+                column.addWidget(
+                    wrapped(
+                        f"Against the time before, recorded with {a.setup} too: {', '.join(a.sound)}.",
+                        self.points,
+                        self.theme.quiet,
+                    )
+                )
+            for text in a.findings or ("Nothing to mend.",):
+                column.addWidget(wrapped(self.theme.said(text), self.points))
+        column.addStretch(1)
+        return page
+
+    # ---- who there is
+    # --------------------------------------------------------------------------------------------
+
+    def _do(self, act: Callable[[Library], Any]) -> bool:
+        """Does something with the library; says why where it cannot be. Everything is shown anew."""
+        if self.library is None:
+            return False
+        try:
+            act(self.library)
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return False
+        self.show_all(self.theme, self.points)
+        self.changed.emit()
+        return True
+
+    def add(self, values: dict[str, Any] | None = None) -> None:
+        """Enters somebody; `values` in place of the box."""
+        if self.library is None:
+            return
+        if values is None:
+            if not self.library.bands() and not self._do(lambda library: library.add_band("My band")):
+                return
+            box = PlayerBox(self, self.library.bands(), band=self.band)
+            if box.exec() != QDialog.DialogCode.Accepted:
+                return
+            values = box.values()
+        told = dict(values)
+        band = told.pop("band_id")
+        self._do(lambda library: setattr(self, "player", library.add_player(band, **told)))
+
+    def change(self, values: dict[str, Any] | None = None) -> None:
+        """Another name, instrument, part or band for the chosen player; `values` in place of the box. What
+        was recorded stays theirs.
+        """
+        if self.library is None or self.player is None:
+            return
+        player = self.player
+        if values is None:
+            box = PlayerBox(self, self.library.bands(), player)
+            if box.exec() != QDialog.DialogCode.Accepted:
+                return
+            values = box.values()
+        if not values["name"]:
+            self.trouble.emit("A player needs a name.")
+            return
+        self._do(lambda library: library.change(player, **values))
+
+    def toggle_consent(self) -> None:
+        """Notes that consent was given today, or takes it back."""
+        if self.player is not None:
+            player = self.player
+            self._do(
+                lambda library: library.change(
+                    player, consent="" if player.consent else datetime.date.today().isoformat()
+                )
+            )
+
+    def add_practice(self, minutes: int | None = None) -> None:
+        """Minutes of today, asked for where they are not given."""
+        if self.player is None:
+            return
+        if minutes is None:
+            minutes, ok = QInputDialog.getInt(self, self.player.name, "Minutes practised today:", 20, 1, 600)
+            if not ok:
+                return
+        number, today = self.player.id, datetime.date.today().isoformat()
+        self._do(lambda library: library.add_practice(number, today, minutes))
+
+    def give_out(self, target: str = "") -> None:
+        """Everything that is held on the player as one file."""
+        if self.player is None or self.library is None:
+            return
+        if not target:
+            target, _ = QFileDialog.getSaveFileName(
+                self, "What is held on this player", str(Path.home() / f"{self.player.name}.zip"), "*.zip"
+            )
+        if not target:
+            return
+        try:
+            count = give_out(self.library, self.player, Path(target))
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self.message.emit(f"{count} files saved: {target}")
+
+    def delete(self, *, sure: bool = False) -> None:
+        """Deletes the player for good, after saying what goes."""
+        if (
+            self.player is None
+            or self.library is None
+            or not (sure or self._sure(held(self.library, self.player)))
+        ):
+            return
+        player = self.player
+        if self._do(lambda library: delete_player(library, player)):
+            self.message.emit(f"{player.name} is deleted.")
+
+    def _sure(self, goes: list[str]) -> bool:
+        """Asks whether this is to be deleted for good."""
+        listed = "\n".join(f"· {line}" for line in goes)
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon,
+            "Delete for good",
+            f"This is deleted and cannot be brought back:\n\n{listed}\n\n"
+            "The daily copies of the library are deleted as well. Backups you made yourself are not touched.",
+            QMessageBox.StandardButton.Cancel,
+            self,
+        )
+        button = box.addButton("Delete for good", QMessageBox.ButtonRole.DestructiveRole)
+        box.exec()
+        return box.clickedButton() is button
+
+    # ---- bands and years
+    # -----------------------------------------------------------------------------------------
+
+    def _row_of_band(self) -> Band | None:
+        bands = self.library.bands() if self.library is not None else []
+        return next((b for b in bands if b.id == self.band), None)
+
+    def band_menu(self) -> QMenu:
+        """What can be done with the band that is chosen."""
+        menu = QMenu(self)
+        menu.addAction("A new band or year…").triggered.connect(lambda _=False: self.add_year())
+        rename, remove = menu.addAction("Another name…"), menu.addAction("Delete it for good…")
+        rename.triggered.connect(lambda _=False: self.rename_band())
+        remove.triggered.connect(lambda _=False: self.delete_band())
+        for action in (rename, remove):
+            action.setEnabled(self.band is not None)
+        return menu
+
+    def add_year(self, box: YearBox | None = None) -> None:
+        """A new band or year, with those of the chosen one who go on; a `box` that was filled in place of the
+        one that is shown.
+        """
+        if self.library is None:
+            return
+        band = self._row_of_band()
+        if box is None:
+            box = YearBox(
+                self,
+                band.name if band is not None else "",
+                self.library.players(band.id) if band is not None else [],
+            )
+            if box.exec() != QDialog.DialogCode.Accepted:
+                return
+        name, year, going_on = box.name.text(), box.year.text(), box.going_on
+        if self._do(lambda library: new_year(library, name, year, going_on)):
+            self.bands.setCurrentIndex(self.bands.count() - 1)
+            self.message.emit(
+                f"{len(going_on)} players go on into {' '.join(name.split())}; what was recorded "
+                "stays theirs."
+            )
+
+    def rename_band(self, name: str = "") -> None:
+        band = self._row_of_band()
+        if band is None:
+            return
+        if not name:
+            name, ok = QInputDialog.getText(self, "Another name", "The band is called:", text=band.name)
+            if not ok:
+                return
+        if name.strip():
+            self._do(lambda library: library.change(band, name=" ".join(name.split())[:80]))
+
+    def delete_band(self, *, sure: bool = False) -> None:
+        """Deletes a band or year for good, after saying what goes."""
+        band = self._row_of_band()
+        if band is None or self.library is None or not (sure or self._sure(held_in_band(self.library, band))):
+            return
+        if self._do(lambda library: delete_band(library, band.id)):
+            self.message.emit(f"{told_name(band)} is deleted.")

@@ -1,0 +1,285 @@
+"""The ledger: the class at a glance with the rehearsal that follows from it, and each player over time."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QPixmap
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jeweller.documents.theme import LIGHT, Theme
+from jeweller.errors import JewellerError
+from jeweller.gui.places.ledger.assignments_page import AssignedPage
+from jeweller.gui.places.ledger.class_grid import ClassGrid
+from jeweller.gui.places.ledger.players_page import PlayersPage
+from jeweller.gui.places.loupe.margin import width_at, wrapped
+from jeweller.gui.places.pattern_book.thumbnails import one_bar
+from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.work import write_plan
+from jeweller.library.class_view import ClassView, PlayerRow, class_view, pieces_of
+from jeweller.library.library import Library
+
+EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
+WAYS = (("class", "The class"), ("players", "Players"), ("assigned", "Assignments"))
+SHOWN = 400  # players listed at once: more are found by another letter
+
+
+class LedgerPlace(QWidget):
+    """`to_bench` is emitted with a take and the key of a finding, `to_tray` with a tray; the others as those
+    of the bench.
+    """
+
+    message = Signal(str)
+    trouble = Signal(str)
+    to_bench = Signal(int, str)
+    to_tray = Signal(int)
+    changed = Signal()
+
+    def __init__(self, jobs: Jobs, library: Callable[[], Library | None]) -> None:
+        super().__init__()
+        self.jobs, self._library = jobs, library
+        self.theme, self.points = LIGHT, 11.0
+        self.way = "class"
+        self.view: ClassView | None = None
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 4, 16, 8)
+        outer.setSpacing(8)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.ways = QButtonGroup(self)
+        for k, (way, words) in enumerate(WAYS):
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.clicked.connect(lambda _=False, w=way: self.choose_way(w))
+            self.ways.addButton(button, k)
+            row.addWidget(button)
+        row.addSpacing(16)
+        self.trays, self.pieces = QComboBox(), QComboBox()
+        for box, name in ((self.trays, "The tray"), (self.pieces, "The piece")):
+            box.setAccessibleName(name)
+            row.addWidget(box)
+        self.trays.currentIndexChanged.connect(lambda _: self._fill_pieces())
+        self.pieces.currentIndexChanged.connect(lambda _: self._show_class())
+        row.addStretch(1)
+        outer.addLayout(row)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self._class_page())
+        self.players = PlayersPage(lambda: self.library)
+        self.players.message.connect(self.message)
+        self.players.trouble.connect(self.trouble)
+        self.players.changed.connect(self._players_changed)
+        self.pages.addWidget(self.players)
+        self.assigned = AssignedPage(lambda: self.library)
+        self.assigned.message.connect(self.message)
+        self.assigned.trouble.connect(self.trouble)
+        self.assigned.changed.connect(self.changed)
+        self.assigned.to_tray.connect(self.to_tray)
+        self.pages.addWidget(self.assigned)
+        self.empty = QLabel(
+            "The ledger fills by itself. What is checked on the bench is here: the class bar by "
+            "bar, what to rehearse, and each player over "
+            "time."
+        )
+        self.empty.setObjectName("sheet")
+        self.empty.setWordWrap(True)
+        self.empty.setMaximumWidth(EMPTY_WIDTH)
+        nothing = QWidget()
+        column = QVBoxLayout(nothing)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.empty)
+        column.addStretch(1)
+        self.pages.addWidget(nothing)
+        outer.addWidget(self.pages, 1)
+
+    def _class_page(self) -> QWidget:
+        self.grid = ClassGrid()
+        self.grid.chosen.connect(self.to_bench)
+        self.grid.engraved = self._bar
+        self._bars: dict[tuple[str, str, str, str], QPixmap | None] = {}
+        scroll = QScrollArea()
+        scroll.setWidget(self.grid)
+        scroll.setWidgetResizable(True)
+        self.words = QScrollArea()
+        self.words.setWidgetResizable(True)
+        self.words.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        split = QSplitter(Qt.Orientation.Horizontal)
+        split.addWidget(scroll)
+        split.addWidget(self.words)
+        split.setStretchFactor(0, 1)
+        split.setSizes([800, width_at(11.0)])
+        split.setObjectName("class")
+        return split
+
+    # ---- what is shown
+    # -------------------------------------------------------------------------------------------
+
+    def set_theme(self, theme: Theme, points: float) -> None:
+        self.theme, self.points = theme, points
+        if self.library is not None and self.isVisible():
+            self.refresh()
+
+    @property
+    def library(self) -> Library | None:
+        return self._library()
+
+    def refresh(self) -> None:
+        """Everything anew: it may have changed on the bench."""
+        library = self.library
+        if library is None:
+            return
+        now = self.trays.currentData()
+        self.trays.blockSignals(True)
+        self.trays.clear()
+        for tray in library.trays():
+            self.trays.addItem(tray.name, tray.id)
+        self.trays.setCurrentIndex(max(0, self.trays.findData(now)))
+        self.trays.blockSignals(False)
+        self._fill_pieces()
+        self._players_stand = False
+        self.choose_way(self.way)
+
+    def _players_changed(self) -> None:
+        """Who is there, or what is held on them, is another now."""
+        self.refresh()
+        self.changed.emit()
+
+    def take_focus(self) -> None:
+        """The keys to what is shown."""
+        {"class": self.grid, "players": self.players.search, "assigned": self.assigned.table}[
+            self.way
+        ].setFocus()
+
+    _players_stand = (
+        False  # whether the list of players is as the library has it: it is filled when it is looked at
+    )
+
+    def choose_way(self, way: str) -> None:
+        self.way = way
+        if way == "players" and not self._players_stand and self.library is not None:
+            self._players_stand = True
+            self.players.show_all(self.theme, self.points)
+        index = [w for w, _ in WAYS].index(way)
+        self.ways.button(index).setChecked(True)
+        if way == "assigned":
+            self.assigned.show_all(self.theme)
+        here = {"class": self.view is not None, "players": True, "assigned": True}[way]
+        self.pages.setCurrentIndex(index if here else len(WAYS))
+        for box in (self.trays, self.pieces):
+            box.setVisible(way == "class" and self.view is not None)
+        self.changed.emit()
+
+    def _fill_pieces(self) -> None:
+        assert self.library is not None
+        now = self.pieces.currentData()
+        self.pieces.blockSignals(True)
+        self.pieces.clear()
+        for piece, title, count in (
+            pieces_of(self.library, self.trays.currentData()) if self.trays.count() else ()
+        ):
+            self.pieces.addItem(f"{title} ({count})", piece)
+        self.pieces.setCurrentIndex(max(0, self.pieces.findData(now)))
+        self.pieces.blockSignals(False)
+        self._show_class()
+
+    def _show_class(self) -> None:
+        assert self.library is not None
+        self.view = None
+        if self.pieces.count():
+            try:
+                self.view = class_view(self.library, self.trays.currentData(), self.pieces.currentData())
+            except JewellerError as error:
+                self.trouble.emit(str(error))
+        self.grid.show_view(self.view, self.theme, self.points)
+        self.words.setWidget(self._class_words())
+        self.changed.emit()
+
+    def _bar(self, row: PlayerRow, number: str) -> QPixmap | None:
+        """A bar as it stands in the part of one row of the picture."""
+        assert self.library is not None
+        piece = str(self.pieces.currentData())
+        key = (piece, row.part, number, self.theme.name)
+        if key not in self._bars:
+            try:
+                score = self.library.shelf.score(piece)
+                part = next((p for p in score.parts if p.name == row.part), score.parts[0])
+                self._bars[key] = one_bar(part, number, self.theme, self.devicePixelRatioF())
+            except JewellerError:
+                self._bars[key] = None
+        return self._bars[key]
+
+    def _class_words(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(8, 8, 8, 8)
+        column.setSpacing(4)
+
+        def say(text: str, *, head: bool = False, quiet: bool = False) -> None:
+            label = wrapped(
+                text,
+                self.points + (1 if head else 0),
+                self.theme.quiet if quiet else "",
+                weight=600 if head else 400,
+                serif=head,
+            )
+            if head:
+                label.setContentsMargins(0, 8, 0, 0)
+            column.addWidget(label)
+
+        v = self.view
+        if v is not None:
+            say("What to rehearse", head=True)
+            for k, item in enumerate(v.plan, 1):
+                say(
+                    f"{k}. {self.theme.said(item.bars[0].upper() + item.bars[1:])} · {item.minutes} "
+                    f"minutes · {item.who}"
+                )
+                say(self.theme.said(item.what[0].upper() + item.what[1:]), quiet=True)
+                say(self.theme.said(item.drill[0].upper() + item.drill[1:] + "."), quiet=True)
+            if not v.plan:
+                say("No place is missed by more than one player.")
+            if v.help or v.move_on:
+                say("Who", head=True)
+                say(f"Needs help: {', '.join(v.help)}." if v.help else "Nobody needs help before the others.")
+                if v.move_on:
+                    say(f"May move on: {', '.join(v.move_on)}.")
+            if v.tuning:
+                say("Tuning", head=True)
+                for t in v.tuning:
+                    notes = "; ".join(f"{n} {c:+.0f}" for n, c in t.notes)
+                    say(
+                        f"{t.instrument}: {f'{round(t.cents):+d} cents' if round(t.cents) else 'in tune'}"
+                        + (f"; of its own: {notes}" if notes else "")
+                    )
+        column.addStretch(1)
+        return page
+
+    def write_plan(self, target: str = "") -> None:
+        """The rehearsal plan on paper."""
+        if self.view is None or self.library is None:
+            return
+        if not target:
+            target, _ = QFileDialog.getSaveFileName(
+                self,
+                "Save the rehearsal plan",
+                str(Path.home() / f"{self.view.title} - rehearsal.pdf"),
+                "*.pdf",
+            )
+        if not target:
+            return
+        job = self.jobs.process("plan", write_plan, self.view, target, self.theme.on_paper())
+        job.done.connect(lambda path: self.message.emit(f"Saved: {path}"))
+        job.failed.connect(self.trouble)

@@ -1,0 +1,1 @@
+"""The loupe: one take looked at closely."""

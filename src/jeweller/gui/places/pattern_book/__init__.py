@@ -1,0 +1,1 @@
+"""The pattern book: music made, typed, opened or found on the shelf."""

@@ -1,0 +1,178 @@
+"""A part on paper without a take: engraved to the width there is, with lines under the notes and the notes of
+a chosen trap washed.
+"""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
+from PySide6.QtWidgets import QScrollArea, QWidget
+
+from jeweller.documents.engraving import Engraving, engrave
+from jeweller.documents.parts import instrument_of
+from jeweller.documents.text_lines import UnderSettings, draw_above, draw_under, rows_height
+from jeweller.documents.theme import Theme
+from jeweller.gui.places.loupe.paper import DEFAULT_ZOOM
+from jeweller.gui.shell.style import font
+from jeweller.gui.widgets.shapes import drawn
+from jeweller.notation.model import Part
+
+RING = 21.0  # page units: the wash behind a notehead
+REACH = 26.0  # page units around a notehead in which it is meant
+FOOT = 40.0
+
+
+class PartPaper(QWidget):
+    """One part. `show_part(None, …)` shows an empty sheet with a sentence; `bar_chosen` is emitted with the
+    index of a bar that was clicked, `note_chosen` with the id of a note that was double-clicked.
+    """
+
+    bar_chosen = Signal(int)
+    note_chosen = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("The part")
+        self.part: Part | None = None
+        self.theme: Theme | None = None
+        self.under = UnderSettings()
+        self.zoom = DEFAULT_ZOOM
+        self.engraving: Engraving | None = None
+        self.washed: frozenset[str] = frozenset()
+        self.pencilled: dict[str, str] = {}
+        self.words = ""
+        self.bars_per_line = 0
+        self.points = 11.0
+        self._pixmap: QPixmap | None = None
+
+    def show_part(
+        self, part: Part | None, theme: Theme, under: UnderSettings, words: str = "", bars_per_line: int = 0
+    ) -> None:
+        self.part, self.theme, self.under, self.words, self.bars_per_line = (
+            part,
+            theme,
+            under,
+            words,
+            bars_per_line,
+        )
+        self.engraving = None
+        self.washed, self.pencilled = frozenset(), {}
+        self.draw()
+
+    def mark(self, notes: frozenset[str], pencilled: dict[str, str]) -> None:
+        """Washes some notes; writes a numeral above others, as with a pencil."""
+        self.washed, self.pencilled = notes, pencilled
+        self.draw()
+
+    def draw(self) -> None:
+        """Engraves for the width there is, if that changed, and draws."""
+        self._pixmap = None
+        if self.part is None or self.theme is None or self.width() < 50:
+            self.setMinimumHeight(200)
+            self.update()
+            return
+        instrument = instrument_of(self.part)
+        units = max(600.0, round(self.width() / self.zoom / 20) * 20.0)
+        if self.engraving is None or abs(self.engraving.width - units) > 1:
+            self.engraving = engrave(
+                self.part,
+                units,
+                rails=False,
+                room=rows_height(self.under, instrument),
+                bars_per_line=self.bars_per_line,
+            )
+        height = self.engraving.systems[-1].lowest + rows_height(self.under, instrument) + FOOT
+        over = draw_under(self.engraving, self.part, self.under, instrument, self.theme)
+        over += draw_above(self.engraving, self.pencilled, self.theme.brass)
+        svg = self.engraving.svg(self.theme, over, under=self._wash(), height=height)
+        scale = self.width() / self.engraving.width
+        self.setMinimumHeight(int(height * scale) + 1)
+        self._pixmap = drawn(svg, self.width(), height * scale, self.devicePixelRatioF())
+        self.update()
+
+    def _wash(self) -> str:
+        assert self.engraving is not None and self.theme is not None
+        boxes = [self.engraving.notes[n] for n in self.washed if n in self.engraving.notes]
+        return "".join(
+            f'<circle cx="{b.x:.1f}" cy="{b.y:.1f}" r="{RING}" fill="{self.theme.wash}" stroke="none"/>'
+            for b in boxes
+        )
+
+    def top_of(self, note: str) -> int | None:
+        """Pixels from the top to the system a note stands in."""
+        if self.engraving is None or note not in self.engraving.notes:
+            return None
+        system = self.engraving.systems[self.engraving.notes[note].system]
+        return int(system.highest * self.width() / self.engraving.width)
+
+    def bar_at(self, x: float, y: float) -> int | None:
+        """The index of the bar at a place in pixels."""
+        if self.engraving is None or not self.width():
+            return None
+        px, py = x * self.engraving.width / self.width(), y * self.engraving.width / self.width()
+        systems = self.engraving.systems
+        near = min(range(len(systems)), key=lambda k: abs((systems[k].top + systems[k].bottom) / 2 - py))
+        return next(
+            (b.index for b in self.engraving.bars if b.system == near and b.left <= px <= b.right), None
+        )
+
+    def note_at(self, x: float, y: float) -> str | None:
+        """The id of the note at a place in pixels."""
+        if self.engraving is None or not self.width():
+            return None
+        px, py = x * self.engraving.width / self.width(), y * self.engraving.width / self.width()
+        near = {i: (b.x - px) ** 2 + (b.y - py) ** 2 for i, b in self.engraving.notes.items()}
+        best = min(near, key=near.__getitem__, default=None)
+        return best if best is not None and near[best] < REACH**2 else None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        note = self.note_at(event.position().x(), event.position().y())
+        if note is not None:
+            self.note_chosen.emit(note)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        bar = (
+            self.bar_at(event.position().x(), event.position().y())
+            if event.button() == Qt.MouseButton.LeftButton
+            else None
+        )
+        if bar is not None:
+            self.bar_chosen.emit(bar)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        if event.oldSize().width() != event.size().width():
+            self.draw()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        if self.theme is None:
+            return
+        painter.fillRect(self.rect(), QColor(self.theme.paper))
+        if self._pixmap is not None:
+            painter.drawPixmap(0, 0, self._pixmap)
+        elif self.words:
+            painter.setPen(QColor(self.theme.quiet))
+            painter.setFont(font(self.points))
+            painter.drawText(
+                self.rect().adjusted(32, 32, -32, -32),
+                int(Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap),
+                self.words,
+            )
+        painter.end()
+
+
+class PartView(QScrollArea):
+    """The paper in a scrolled area."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.paper = PartPaper()
+        self.setWidget(self.paper)
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+
+    def bring(self, note: str) -> None:
+        """Scrolls to a note's system."""
+        top = self.paper.top_of(note)
+        if top is not None:
+            self.verticalScrollBar().setValue(max(0, top - 40))

@@ -1,0 +1,262 @@
+"""The maker: an exercise as a sentence whose words are the controls."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from jeweller.exercises.make import BAND
+from jeweller.exercises.request import (
+    ARTICULATIONS,
+    CHORDS,
+    DIRECTIONS,
+    DYNAMICS,
+    INTERVALS,
+    KINDS,
+    LEAPS,
+    LEVELS,
+    METRES,
+    ON,
+    SPANS,
+    USES,
+    Drill,
+)
+from jeweller.exercises.rhythms import ROWS
+from jeweller.exercises.scales import SCALES
+from jeweller.instruments.table import Instrument, instruments, require_instrument
+from jeweller.usage import Usage
+
+TONICS = ("C", "G", "D", "A", "E", "B", "F♯", "F", "B♭", "E♭", "A♭", "D♭")
+FIGURES = ("1 2 3 1", "1 2 3 4", "1 2 3 2", "1 3 2 1", "1 2 3 4 5", "1 3 5 3", "3 2 1 2")
+NUMBERS = {
+    "bpm": (40, 48, 56, 60, 66, 72, 80, 88, 96, 104, 112, 120, 132, 144),
+    "counts": (1, 2, 3, 4, 6, 8, 12, 16),
+    "rest": (0, 1, 2, 4, 8),
+    "bars": (2, 4, 6, 8, 12, 16),
+    "degree": (1, 2, 3, 4, 5, 6, 7),
+}
+# What a kind is called inside the sentence, and the sentence: words in braces are chosen.
+SENTENCES = {
+    "scale": "A {span} {scale} {kind} on {concert} {tonic}, {direction}, in {rhythm},",
+    "intervals": "A {span} {scale} {kind} {interval} on {concert} {tonic}, {direction}, in {rhythm},",
+    "pattern": (
+        "{kind} {figure} climbing through a {span} {scale} on {concert} {tonic}, {direction}, in {rhythm},"
+    ),
+    "arpeggio": "{kind} of a {chord} over {span}, {scale}, on {concert} {tonic}, {direction}, in {rhythm},",
+    "leaps": (
+        "{kind} {leaps} from degree {degree} of a {span} {scale} on {concert} {tonic}, {direction}, in "
+        "{rhythm},"
+    ),
+    "long tones": (
+        "{kind} on a {span} {scale}, {concert} {tonic}, {direction}, each {counts} counts and {rest} of rest,"
+    ),
+    "switch": "{kind} between {concert} {tonic} and {other},",
+    "two notes": "{kind}: {concert} {tonic} and {other}, {bars} bars,",
+    "rhythm": "{kind} of {bars} bars with {uses} on {on}, {concert} {tonic}, {pickup}, number {seed},",
+    "shrinking": "{kind} on a {span} {scale}, {concert} {tonic},",
+    "echo": "{kind} of {bars} bars on a {span} {scale}, {concert} {tonic}, number {seed},",
+    "drums": "{kind} of {bars} bars with {uses}, number {seed},",
+}
+JOINED = "{articulation}, {dynamics}; "
+LAST = "in {metre} at {bpm}, for {players}, {level} range."
+KIND_WORDS = {
+    "scale": "scale",
+    "intervals": "scale in",
+    "pattern": "A figure",
+    "arpeggio": "An arpeggio",
+    "leaps": "Leaps",
+    "long tones": "Long tones",
+    "switch": "A switch",
+    "two notes": "Two notes to improvise on",
+    "rhythm": "A rhythm line",
+    "shrinking": "Shrinking notes",
+    "echo": "An echo",
+    "drums": "A drum pattern",
+}
+UNJOINED = {"long tones", "two notes", "shrinking", "echo", "drums"}
+SAID = {
+    "direction": {"both": "up and down"},
+    "concert": {"True": "concert", "False": "written"},
+    "dynamics": {"none": "at one loudness"},
+    "pickup": {"True": "with a pickup", "False": "without a pickup"},
+}
+
+
+class Maker(QWidget):
+    """`changed` is emitted when another word was chosen; `drill` and `players` say what is asked for."""
+
+    changed = Signal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.drill = Drill()
+        self.usage = Usage()
+        self.players: tuple[Instrument, ...] = (require_instrument("flute"),)
+        self.words: dict[str, QPushButton] = {}
+        self.rows = QVBoxLayout(self)
+        self.rows.setContentsMargins(0, 0, 0, 0)
+        self.rows.setSpacing(4)
+        self.rebuild()
+
+    def rebuild(self) -> None:
+        """Writes the sentence anew."""
+        while self.rows.count():
+            item = self.rows.takeAt(0)
+            row = item.widget() if item is not None else None
+            if row is not None:
+                row.hide()
+                row.deleteLater()
+        self.words = {}
+        first = SENTENCES[self.drill.kind]
+        second = (JOINED if self.drill.kind not in UNJOINED else "") + LAST
+        for sentence in (first, second):
+            row = QWidget()
+            line = QHBoxLayout(row)
+            line.setContentsMargins(0, 0, 0, 0)
+            line.setSpacing(0)
+            for piece in sentence.replace("{", "\0{").replace("}", "}\0").split("\0"):
+                if piece.startswith("{"):
+                    line.addWidget(self._word(piece[1:-1]))
+                elif piece:
+                    label = QLabel(self.usage.said(piece))
+                    label.setObjectName("plain")
+                    line.addWidget(label)
+            line.addStretch(1)
+            self.rows.addWidget(row)
+
+    def _word(self, name: str) -> QPushButton:
+        button = QPushButton(self.said(name))
+        button.setObjectName("inline")
+        button.setAccessibleName(f"{name}: {self.said(name)}")
+        button.clicked.connect(
+            lambda _=False, n=name, b=button: self.menu(n).popup(b.mapToGlobal(b.rect().bottomLeft()))
+        )
+        self.words[name] = button
+        return button
+
+    def said(self, name: str) -> str:
+        """What the sentence says for a choice."""
+        return self.usage.said(self._said(name))
+
+    def _said(self, name: str) -> str:
+        if name == "players":
+            names = [i.name for i in self.players]
+            return (
+                names[0]
+                if len(names) == 1
+                else "the whole band"
+                if len(names) >= len(BAND)
+                else f"{names[0]} and {len(names) - 1} more"
+            )
+        value = getattr(self.drill, name)
+        if name == "kind":
+            return KIND_WORDS[value]
+        if name == "uses":
+            return ", ".join(value) if value else "plain values"
+        if name == "other" and not value:
+            return "the next note"
+        return SAID.get(name, {}).get(str(value), str(value))
+
+    def menu(self, name: str) -> QMenu:
+        """What a word may be changed to."""
+        menu = QMenu(self)
+        if name == "players":
+            self._players_menu(menu)
+        elif name == "uses":
+            for use in USES:
+                self._item(menu, use, lambda u=use: self._toggle(u), use in self.drill.uses)
+        elif name == "seed":
+            self._item(menu, "another", lambda: self.choose("seed", self.drill.seed + 1))
+            self._item(menu, "the one before", lambda: self.choose("seed", max(0, self.drill.seed - 1)))
+        else:
+            for value in self._choices(name):
+                words = (
+                    KINDS[str(value)]
+                    if name == "kind"
+                    else SAID.get(name, {}).get(str(value), str(value)) or "the next note"
+                )
+                self._item(
+                    menu, words, lambda v=value: self.choose(name, v), value == getattr(self.drill, name)
+                )
+        return menu
+
+    def _choices(self, name: str) -> Sequence[object]:
+        registers = tuple(f"register {n}" for n, _ in self.players[0].registers)
+        fixed: dict[str, Sequence[object]] = {
+            "kind": tuple(KINDS),
+            "span": (*SPANS, *registers),
+            "scale": tuple(SCALES),
+            "concert": (True, False),
+            "tonic": TONICS,
+            "direction": DIRECTIONS,
+            "rhythm": tuple(ROWS),
+            "interval": tuple(INTERVALS),
+            "figure": FIGURES,
+            "chord": tuple(CHORDS),
+            "leaps": LEAPS,
+            "other": ("", *TONICS),
+            "on": ON,
+            "articulation": ARTICULATIONS,
+            "dynamics": DYNAMICS,
+            "metre": METRES,
+            "level": LEVELS,
+            "pickup": (False, True),
+        }
+        return NUMBERS.get(name) or fixed[name]
+
+    def _item(self, menu: QMenu, words: str, act: Callable[[], object], on: bool = False) -> QAction:
+        action = QAction(self.usage.said(words), menu)
+        action.setCheckable(True)
+        action.setChecked(on)
+        action.triggered.connect(lambda _=False: act())
+        menu.addAction(action)
+        return action
+
+    def _players_menu(self, menu: QMenu) -> None:
+        self._item(menu, "the whole band", lambda: self.set_players([require_instrument(n) for n in BAND]))
+        for family, title in (("woodwind", "Woodwinds"), ("brass", "Brass"), ("percussion", "Percussion")):
+            sub = menu.addMenu(title)
+            for i in instruments():
+                if i.family == family:
+                    self._item(sub, i.name, lambda i=i: self.set_players([i]), self.players == (i,))
+        more = menu.addMenu("One more")
+        for i in instruments():
+            if i not in self.players:
+                self._item(more, i.name, lambda i=i: self.set_players([*self.players, i]))
+
+    def set_players(self, players: Sequence[Instrument]) -> None:
+        self.players = tuple(players)
+        drums = all(i.clef == "percussion" for i in players)
+        if drums != (self.drill.kind == "drums") and len(players) == 1:
+            self.drill = dataclasses.replace(self.drill, kind="drums" if drums else "scale")
+        if self.drill.span.startswith("register "):
+            self.drill = dataclasses.replace(self.drill, span="one octave")
+        self._say()
+
+    def choose(self, name: str, value: object) -> None:
+        self.drill = dataclasses.replace(self.drill, **{name: value})  # type: ignore[arg-type]
+        if name == "metre":  # the beat of the metre stays the beat of the rhythm
+            beats = ("quarters", "dotted quarters")
+            if self.drill.rhythm in beats:
+                self.drill = dataclasses.replace(self.drill, rhythm=beats[value in ("6/8", "9/8", "12/8")])
+        if name == "kind":
+            drums = value == "drums"
+            if drums and not any(i.clef == "percussion" for i in self.players):
+                self.players = (require_instrument("percussion"),)
+            elif not drums and all(i.clef == "percussion" for i in self.players):
+                self.players = (require_instrument("flute"),)
+            if value == "arpeggio" and len(SCALES[self.drill.scale].degrees) != 7:
+                self.drill = dataclasses.replace(self.drill, scale="major")
+        self._say()
+
+    def _toggle(self, use: str) -> None:
+        uses = tuple(u for u in USES if (u in self.drill.uses) != (u == use))
+        self.choose("uses", uses)
+
+    def _say(self) -> None:
+        self.rebuild()
+        self.changed.emit()

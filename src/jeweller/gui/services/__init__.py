@@ -1,0 +1,1 @@
+"""Background jobs and what runs in them."""

@@ -1,0 +1,292 @@
+"""What worker processes run: plain functions, importable without a window."""
+
+from __future__ import annotations
+
+import dataclasses
+import tempfile
+import traceback
+from collections.abc import Callable
+from multiprocessing.connection import Connection
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.assessment.finding import Finding
+from jeweller.audio.decode import decode
+from jeweller.audio.encode import write_sound
+from jeweller.documents.check_documents import render_sheets, write_documents
+from jeweller.documents.feedback_sheet import (
+    Clip,
+    Slip,
+    SlipSettings,
+    polish,
+    slip_text,
+    slips_page,
+    slips_pdf,
+    sound_address,
+)
+from jeweller.documents.parts import SheetSettings, instrument_of, render_parts
+from jeweller.documents.rehearsal_plan import plan_pdf
+from jeweller.documents.theme import Theme
+from jeweller.errors import Cancelled, JewellerError, LedgerError
+from jeweller.files import write_bytes
+from jeweller.instruments.table import require_instrument
+from jeweller.library.assignments import answered, criteria_of
+from jeweller.library.class_view import ClassView
+from jeweller.library.exports import SlipData, slips_of
+from jeweller.library.intake import candidates, recognise
+from jeweller.library.library import Library
+from jeweller.library.tray import music_of
+from jeweller.notation.model import Part, Score
+from jeweller.notation.performance import Line
+from jeweller.notation.readers.sandbox import ENDINGS, load_scores
+from jeweller.pipeline.check import Checked, Options, check
+from jeweller.repertoire.shelf import Shelf
+from jeweller.synthesis.model import play_model, sounded
+
+MOST_HELD_AGAINST = 60  # parts that one recording is held against: more take longer than asking
+CLIP_RATE = 22050  # samples a second of the sounds in a slip
+
+
+def check_take(
+    score: str,
+    take: str,
+    options: Options,
+    progress: Callable[[float, str], None],
+    cancelled: Callable[[], bool],
+) -> Checked:
+    return check(score, take, options, progress=progress, cancelled=cancelled)
+
+
+def write_pages(
+    report: dict[str, Any],
+    line: Line,
+    findings: list[Finding],
+    targets: dict[str, str],
+    player: str,
+    theme: Theme,
+    progress: Callable[[float, str], None],
+    cancelled: Callable[[], bool],
+) -> list[Path]:
+    progress(0.2, "writing")
+    return write_documents(render_sheets(report, line, list(targets), findings, player, theme=theme), targets)
+
+
+def write_sheet(
+    score: Score,
+    settings: SheetSettings,
+    targets: dict[str, str],
+    progress: Callable[[float, str], None],
+    cancelled: Callable[[], bool],
+) -> list[Path]:
+    progress(0.2, "writing")
+    return write_documents(render_parts(score, list(targets), settings), targets)
+
+
+def read_many(
+    paths: list[str], progress: Callable[[float, str], None], cancelled: Callable[[], bool]
+) -> list[tuple[Score, ...] | str]:
+    """The scores of many notation files and of those in folders; a sentence for each that cannot be read."""
+    files = [
+        f
+        for p in map(Path, paths)
+        for f in (sorted(q for q in p.rglob("*") if q.suffix.casefold() in ENDINGS) if p.is_dir() else [p])
+    ]
+    out: list[tuple[Score, ...] | str] = []
+    for k, file in enumerate(files):
+        if cancelled():
+            raise Cancelled
+        progress(k / len(files), file.name)
+        try:
+            out.append(load_scores(file))
+        except JewellerError as error:
+            out.append(str(error))
+    return out
+
+
+def write_part_sound(
+    part: Part, path: str, progress: Callable[[float, str], None], cancelled: Callable[[], bool]
+) -> list[Path]:
+    progress(0.2, "playing")
+    model = sounded(part, instrument_of(part).sound or "flute", count_in=True)
+    target = Path(path)
+    write_sound(target, model.samples, model.rate)
+    return [target]
+
+
+def write_slips(
+    library: Path,
+    tray: int,
+    takes: list[int] | None,
+    settings: SlipSettings,
+    kind: str,
+    target: str,
+    theme: Theme,
+    progress: Callable[[float, str], None],
+    cancelled: Callable[[], bool],
+) -> list[Path]:
+    """The slips of a tray: "pdf" all in one file; "html" (with sound) and "text" a file a player, in a
+    folder. The library is only read.
+    """
+    opened = Library(library, read_only=True)
+    try:
+        told = slips_of(opened, tray, takes)
+        if not told:
+            raise LedgerError("No take of this tray is checked yet: there is nothing to write.")
+        slips = []
+        for k, data in enumerate(told):
+            if cancelled():
+                raise Cancelled
+            progress(0.9 * k / len(told), data.player)
+            slips.append(_slip(opened, data, sounds=kind == "html"))
+        if kind == "pdf":
+            write_bytes(Path(target), slips_pdf(slips, settings, theme=theme))
+            return [Path(target)]
+        folder = Path(target)
+        folder.mkdir(parents=True, exist_ok=True)
+        paths: list[Path] = []
+        for slip in slips:
+            name = (
+                "".join(
+                    c if c.isalnum() or c in " -" else "-" for c in f"{slip.player} - {slip.title}"
+                ).strip(" -")[:100]
+                or "slip"
+            )
+            path = folder / f"{name}.{'html' if kind == 'html' else 'txt'}"
+            path = path if path not in paths else path.with_stem(f"{path.stem} {len(paths) + 1}")
+            write_bytes(
+                path,
+                (
+                    slips_page([slip], settings, theme=theme)
+                    if kind == "html"
+                    else slip_text(slip, settings, theme=theme)
+                ).encode("utf-8"),
+            )
+            paths.append(path)
+        return paths
+    finally:
+        opened.close()
+
+
+def recognise_many(
+    library: Path,
+    takes: list[tuple[str, str]],
+    progress: Callable[[float, str], None],
+    cancelled: Callable[[], bool],
+) -> dict[str, tuple[str, str]]:
+    """By the path of a recording, (piece, part) that it follows; `takes` are paths with the id of the
+    player's instrument. What follows none is left out.
+    """
+    shelf = Shelf(library / "shelf")
+    scores = [(p.id, shelf.score(p.id)) for p in shelf.pieces.values() if not p.passage_of]
+    out = {}
+    for k, (path, instrument) in enumerate(takes):
+        progress(k / len(takes), Path(path).name)
+        among = candidates(scores, require_instrument(instrument) if instrument else None)
+        found = recognise(Path(path), among[:MOST_HELD_AGAINST], cancelled=cancelled)
+        if found is not None:
+            out[path] = (found.piece, found.part.name)
+    return out
+
+
+def write_plan(
+    view: ClassView,
+    target: str,
+    theme: Theme,
+    progress: Callable[[float, str], None],
+    cancelled: Callable[[], bool],
+) -> Path:
+    """The rehearsal plan of a class as PDF."""
+    progress(0.2, "writing")
+    write_bytes(Path(target), plan_pdf(view, theme))
+    return Path(target)
+
+
+def _slip(library: Library, data: SlipData, *, sounds: bool) -> Slip:
+    """One slip with its music, and, where asked for, what its bars sounded like and how they should."""
+    music, report = music_of(library, data.hand.take), data.hand.report
+    assert report is not None
+    slip = Slip(
+        data.player,
+        data.title,
+        data.hand.take.part,
+        report,
+        music,
+        data.shown,
+        data.comment,
+        data.hand.standing.comments,
+        data.mark,
+    )
+    kinds = criteria_of(library.assignment_of(library.tray(data.hand.take.tray_id)), data.hand.take.piece)
+    slip = dataclasses.replace(slip, asked=tuple(answered(kinds, music, report, data.hand.shown)))
+    if not sounds:
+        return slip
+    clips = {}
+    sound = decode(library.recording(data.hand.take), CLIP_RATE)
+    spq = 60.0 / (report["tempo"]["played_bpm"] or 80.0)
+    things = polish(slip)
+    instrument = instrument_of(music.part)
+    model = play_model(music, instrument.sound or "flute", lambda q: q * spq) if things else None
+    for f in things:
+        start, end = data.hand.span(f["key"])
+        notes = [n for n in music.notes if n.bar == f["bar"] and n.passing == f["pass"]]
+        played = sound.samples[round(start * sound.rate) : round(end * sound.rate)]
+        should = (
+            model.samples[
+                round(float(notes[0].onset) * spq * model.rate) : round(
+                    float(notes[-1].end) * spq * model.rate
+                )
+            ]
+            if model and notes
+            else None
+        )
+        clips[f["key"]] = Clip(
+            sound_address(_compressed(played, sound.rate)),
+            sound_address(_compressed(should, model.rate))
+            if should is not None and model is not None
+            else "",
+        )
+    return dataclasses.replace(slip, clips=clips)
+
+
+def _compressed(samples: npt.NDArray[np.float32], rate: int) -> bytes:
+    """Sound as a browser plays it (AAC)."""
+    if not len(samples):
+        return b""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "clip.m4a"
+        write_sound(path, np.ascontiguousarray(samples, dtype=np.float32), rate)
+        return path.read_bytes()
+
+
+def run_job(
+    connection: Connection, stop: Any, function: Callable[..., Any], arguments: tuple[Any, ...]
+) -> None:
+    """In the worker process: runs the function with `progress` and `cancelled`, answers through the
+    connection.
+    """
+    try:
+        result = function(
+            *arguments,
+            progress=lambda share, what: connection.send(("progress", share, what)),
+            cancelled=stop.is_set,
+        )
+        connection.send(("done", result))
+    except Cancelled:
+        connection.send(("cancelled",))
+    except JewellerError as error:
+        connection.send(("failed", str(error)))
+    except Exception:  # noqa: BLE001 -- a fault of the program: the window shows it and stays usable
+        connection.send(
+            (
+                "failed",
+                (
+                    "A fault of the program; what was open is safe. Please report it with these "
+                    f"lines:\n{traceback.format_exc(limit=-3)}"
+                ),
+            )
+        )
+    finally:
+        connection.close()

@@ -1,0 +1,1 @@
+"""The window, its sidebar, menus, keys and style."""

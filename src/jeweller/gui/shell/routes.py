@@ -1,0 +1,263 @@
+"""What a key or a menu does depends on the place one is in: the acts of the window that go to the bench, the
+loupe or the pattern book.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import datetime
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QByteArray, QSettings
+from PySide6.QtWidgets import QFileDialog, QMainWindow, QSplitter
+
+from jeweller.demo_band import TrayTake, data_home, read_trays
+from jeweller.documents.theme import THEMES, Theme
+from jeweller.errors import JewellerError
+from jeweller.gui.places.bench.view import BenchPlace
+from jeweller.gui.places.ledger.view import LedgerPlace
+from jeweller.gui.places.loupe.view import Loupe
+from jeweller.gui.places.pattern_book.view import PatternPlace
+from jeweller.gui.services.jobs import Jobs
+from jeweller.library.demo import fill_demo
+from jeweller.library.library import Library
+from jeweller.library.store import restore
+
+
+class Routes(QMainWindow):
+    """Mixed into the window, which has the places."""
+
+    place = "loupe"
+    bench: BenchPlace
+    loupe: Loupe
+    pattern: PatternPlace
+    ledger: LedgerPlace
+    jobs: Jobs
+    settings: QSettings
+    theme: Theme
+    large: bool
+    tray: tuple[TrayTake, ...]
+
+    def apply_theme(self) -> None:
+        raise NotImplementedError
+
+    def open_from_bench(self, take: int) -> None:
+        raise NotImplementedError
+
+    def go(self, place: str) -> None:
+        raise NotImplementedError
+
+    def say(self, text: str) -> None:
+        raise NotImplementedError
+
+    def trouble(self, sentence: str) -> None:
+        raise NotImplementedError
+
+    def _bench_step(self) -> tuple[str, Callable[[], object]]:
+        bench = self.bench
+        if bench.pages.currentIndex() == 1:
+            return f"Enter {bench.intake.ticked()} takes", bench.intake.enter
+        if not bench.lines:
+            return "Bring takes in…", bench.ask_takes
+        if bench.waiting() and bench.checking is not None and not bench.checking.busy:
+            return f"Check {bench.waiting()} takes", bench.check
+        if any(line.take.summary.get("open") and not line.done for line in bench.lines):
+            return "Next doubtful place", lambda: bench.step_place(1)
+        if bench.checking is not None and bench.checking.busy:
+            return "Checking…", lambda: None
+        if any(not line.done for line in bench.lines):
+            return "Decided; the next take", bench.decide_take
+        if any(line.state == "decided" for line in bench.lines):
+            return "Write the slips…", bench.write_slips
+        return "Bring takes in…", bench.ask_takes
+
+    def _ledger_step(self) -> tuple[str, Callable[[], object]]:
+        if self.ledger.way == "class" and self.ledger.view is not None:
+            return "Print the rehearsal…", self.ledger.write_plan
+        if self.ledger.way == "assigned":
+            chosen = self.ledger.assigned.chosen()
+            if chosen is None or not chosen.trays:
+                return "Give something out…", self.ledger.assigned.give
+            return "To its takes", self.ledger.assigned.show_takes
+        return "To the bench", lambda: self.go("bench")
+
+    def show_on_bench(self, take: int, key: str) -> None:
+        """A place of the class picture, where it can be heard and decided."""
+        library = self.bench.library
+        if library is not None:
+            self.go("bench")
+            self.bench.show_trays(library.take(take).tray_id)
+            self.bench.list.blockSignals(True)
+            self.bench.list.pick(take)
+            self.bench.list.blockSignals(False)
+            self.bench.take_in_hand(take, key)
+
+    def show_tray(self, tray: int) -> None:
+        """A tray on the bench."""
+        self.go("bench")
+        self.bench.show_trays(tray)
+
+    def give_out(self) -> None:
+        """What the pattern book shows, given out as an assignment: put on the shelf, with the traps that were
+        ticked.
+        """
+        score, library = self.pattern.printed(), self.waked_library()
+        if score is None or library is None:
+            return
+        piece = self.pattern.shelf.put(score)
+        if piece is not None:
+            kinds = list(dict.fromkeys(t.kind for t in self.pattern.look.ticks()))
+            self.ledger.assigned.give(piece.id, kinds)
+
+    def play(self) -> None:
+        if self.place == "pattern":
+            self.pattern.toggle_play()
+        elif self.place == "bench":
+            self.bench.toggle_play()
+        else:
+            self.loupe.toggle_play()
+
+    def act(self, what: str) -> None:
+        """A decision over the finding in hand, wherever one is."""
+        if self.place == "bench":
+            if what in ("undo", "redo"):
+                self.bench.undo(again=what == "redo")
+            else:
+                self.bench.act(what)
+        elif self.place == "loupe":
+            self.loupe.act(what)
+
+    def step_finding(self, step: int) -> None:
+        """The next or the previous finding; on the bench the next doubtful place of the tray."""
+        if self.place == "bench":
+            self.bench.step_place(step)
+        else:
+            self.loupe.step_finding(step)
+
+    def write_note(self) -> None:
+        """A word to the player, on the bench."""
+        if self.place == "bench":
+            self.bench.write_comment()
+
+    def look_closely(self) -> None:
+        """The take in hand under the loupe."""
+        if self.place == "bench" and self.bench.hand is not None:
+            self.open_from_bench(self.bench.hand.take.id)
+
+    def take_decided(self) -> None:
+        if self.place == "bench":
+            self.bench.decide_take()
+
+    def waked_library(self) -> Library | None:
+        """The library, opened on first use."""
+        self.bench.wake()
+        return self.bench.library
+
+    def set_theme(self, name: str) -> None:
+        self.theme = dataclasses.replace(THEMES[name], usage=self.theme.usage)
+        self.settings.setValue("theme", name)
+        self.apply_theme()
+
+    def set_large(self, on: bool) -> None:
+        self.large = on
+        self.settings.setValue("large", "yes" if on else "no")
+        self.apply_theme()
+
+    def set_usage(self, **change: str) -> None:
+        """The English usage of everything that is said from now on; kept for the next time. Nothing stored
+        changes.
+        """
+        self.theme = dataclasses.replace(self.theme, usage=dataclasses.replace(self.theme.usage, **change))
+        for name, value in change.items():
+            self.settings.setValue(f"words/{name}", value)
+        self.apply_theme()
+
+    def remember_layout(self) -> None:
+        """How wide everything is, for the next time."""
+        for split in self.findChildren(QSplitter):
+            self.settings.setValue(f"split/{split.objectName()}", split.saveState())
+
+    def lay_out_as_left(self) -> None:
+        """As wide as everything was the last time."""
+        for split in self.findChildren(QSplitter):
+            state = self.settings.value(f"split/{split.objectName()}")
+            if isinstance(state, QByteArray):
+                split.restoreState(state)
+
+    # ---- the library
+    # ---------------------------------------------------------------------------------------------
+
+    @property
+    def library_folder(self) -> Path:
+        """Where the library lies."""
+        return Path(
+            str(
+                self.settings.value("library", "")
+                or data_home() / ("demo-library" if self.tray else "library")
+            )
+        )
+
+    def open_library(self) -> Library:
+        """The library of the settings; the demo band's where the demo runs. Raises LedgerError."""
+        return Library(self.library_folder)
+
+    def fill_library(self, library: Library) -> int:
+        """Enters the demo band, where the demo runs and it is not there yet: a matter of seconds, done beside
+        the window.
+        """
+        name, trays = read_trays(self.tray[0].take.parent)
+        return fill_demo(
+            library,
+            name,
+            {k: [(t.player, t.score, t.part, t.take) for t in takes] for k, takes in trays.items()},
+        )
+
+    def back_up(self, target: str = "") -> None:
+        """Writes the whole library to one file, in the background."""
+        self.bench.wake()
+        if self.bench.library is None:
+            return
+        if not target:
+            target, _ = QFileDialog.getSaveFileName(
+                self,
+                "Back the library up",
+                str(Path.home() / f"jeweller-{datetime.date.today()}.zip"),
+                "*.zip",
+            )
+        if target:
+            job = self.jobs.threaded("backup", self.bench.library.store.backup, Path(target))
+            self.say("Writing the backup…")
+            job.done.connect(lambda count: self.say(f"Saved: {target}, {count} files."))
+            job.failed.connect(self.trouble)
+
+    def restore_backup(self, archive: str = "", folder: str = "") -> None:
+        """Makes a library of a backup in a new folder, and opens it."""
+        if not archive:
+            archive, _ = QFileDialog.getOpenFileName(self, "A backup", str(Path.home()), "*.zip")
+        if archive and not folder:
+            folder, _ = QFileDialog.getSaveFileName(
+                self, "The folder of the new library", str(Path.home() / "jeweller-library")
+            )
+        if not archive or not folder:
+            return
+        try:
+            restore(Path(archive), Path(folder))
+        except JewellerError as error:
+            self.trouble(str(error))
+            return
+        self.other_library(folder)
+
+    def other_library(self, folder: str = "") -> None:
+        """Closes the library and opens another one."""
+        folder = folder or QFileDialog.getExistingDirectory(
+            self, "The folder of a library", str(self.library_folder)
+        )
+        if not folder:
+            return
+        self.bench.close_library()
+        self.settings.setValue("library", folder)
+        self.bench.forget()
+        self.pattern.shelf.open_at(self.library_folder / "shelf")
+        self.go("bench")
+        self.say(f"The library in {folder} is open.")

@@ -1,0 +1,678 @@
+"""The window: the line of words at the top, the loupe, what is open, menus and keys."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QSettings, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jeweller.audio.formats import RECORDING_ENDINGS, is_recording
+from jeweller.audio.ports import Speaker
+from jeweller.decisions.records import decisions_path
+from jeweller.demo_band import TrayTake
+from jeweller.difficulty.traps import Trap
+from jeweller.documents.plain_text import attempts_sentence
+from jeweller.documents.theme import LIGHT, THEMES
+from jeweller.errors import JewellerError
+from jeweller.files import json_text, write_bytes
+from jeweller.gui.places.bench.view import BenchPlace
+from jeweller.gui.places.ledger.view import LedgerPlace
+from jeweller.gui.places.loupe.busy_page import Busy
+from jeweller.gui.places.loupe.empty_page import EmptyPage
+from jeweller.gui.places.loupe.view import Loupe
+from jeweller.gui.places.pattern_book.view import PatternPlace
+from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.work import check_take, write_pages
+from jeweller.gui.shell.dialogs import show_keys, show_sentence
+from jeweller.gui.shell.menus import DOCUMENTS, add_action, fill_menus, kind_menu
+from jeweller.gui.shell.recent import recent_pairs, remember_pair
+from jeweller.gui.shell.routes import Routes
+from jeweller.gui.shell.sidebar import PLACES, Spine
+from jeweller.gui.shell.style import BASE_PT, apply_theme
+from jeweller.gui.shell.wording import Wording, remembered_usage
+from jeweller.library.checking import work_of
+from jeweller.library.tray import InLedger, player_of
+from jeweller.notation.readers.sandbox import ENDINGS, load_score
+from jeweller.pipeline.check import Checked, Options
+from jeweller.pipeline.review import BesideTake, DecisionStore, Review
+
+LARGE_PT = 14.0
+
+
+class Window(Routes):
+    """The main window. `tray` are takes that can be gone through one after the other."""
+
+    def __init__(
+        self, settings: QSettings, speaker: Speaker, tray: tuple[TrayTake, ...] = (), tray_name: str = ""
+    ) -> None:
+        super().__init__()
+        self.settings, self.tray, self.tray_name = settings, tray, tray_name
+        self.jobs = Jobs(self)
+        self.speaker = speaker
+        self.score_path = self.take_path = self.part = ""
+        self.parts: list[str] = []
+        self.player = ""
+        self.review: Review | None = None
+        self.theme = dataclasses.replace(
+            THEMES.get(str(settings.value("theme", "light")), LIGHT), usage=remembered_usage(settings)
+        )
+        self.large = settings.value("large", "no") == "yes"
+        self.setAcceptDrops(True)
+        self.setWindowTitle("Jeweller")
+        self.setMinimumSize(900, 560)
+        self.loupe = Loupe(self.jobs, speaker)
+        self.loupe.message.connect(self.say)
+        self.loupe.changed.connect(self._refresh)
+        self.loupe.choice.connect(lambda _: self._refresh())
+        self.loupe.change_kind.connect(self._change_menu)
+        self._build()
+        self.menus = fill_menus(self)
+        self.wording = Wording(self)
+        self.apply_theme()
+        geometry = settings.value("geometry")
+        if geometry is None or not self.restoreGeometry(geometry):
+            self.resize(1280, 800)
+        self.lay_out_as_left()
+        if speaker.silent:
+            self.say("No sound device: everything works silently.")
+        self._refresh()
+
+    # ---- construction
+    # --------------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        top = QWidget()
+        self.line = QHBoxLayout(top)
+        self.line.setContentsMargins(16, 8, 16, 8)
+        self.line.setSpacing(4)
+        self.place_label = QLabel()
+        self.place_label.setObjectName("place")
+        self.line.addWidget(self.place_label)
+        self.subtitle = QLabel()
+        self.subtitle.setObjectName("quiet")
+        self.line.addWidget(self.subtitle)
+        self.words: dict[str, QPushButton] = {}
+        self.dots: dict[str, QLabel] = {}
+        for key in ("score", "part", "take"):
+            dot = QLabel("·")
+            dot.setObjectName("dot")
+            self.line.addWidget(dot)
+            self.dots[key] = dot
+            button = QPushButton()
+            button.setObjectName("word")
+            self.words[key] = button
+            self.line.addWidget(button)
+        self.words["score"].clicked.connect(lambda: self._popup("score"))
+        self.words["part"].clicked.connect(lambda: self._popup("part"))
+        self.words["take"].clicked.connect(lambda: self._popup("take"))
+        self.line.addStretch(1)
+        self.next_button = QPushButton()
+        self.next_button.setObjectName("next")
+        self.next_button.clicked.connect(lambda: self._next_step()[1]())
+        self.line.addWidget(self.next_button)
+        column.addWidget(top)
+        self.pages = QStackedWidget()
+        self.empty = EmptyPage()
+        self.empty.chosen.connect(lambda pair: self.open_pair(*pair))
+        self.pages.addWidget(self.empty)
+        self.busy = Busy()
+        self.busy.stopped.connect(self.cancel_check)
+        self.pages.addWidget(self.busy)
+        self.pages.addWidget(self.loupe)
+        self.places = QStackedWidget()
+        self.places.addWidget(self.pages)
+        self.pages.setFocusPolicy(
+            Qt.FocusPolicy.ClickFocus
+        )  # no button has the keys before somebody tabs to it
+        self.pattern = PatternPlace(
+            self.jobs, self.speaker, self.settings, self.library_folder / "shelf", self.waked_library
+        )
+        self.pattern.message.connect(self.say)
+        self.pattern.trouble.connect(self.trouble)
+        self.pattern.to_loupe.connect(self._compare)
+        self.places.addWidget(self.pattern)
+        self.bench = BenchPlace(
+            self.jobs,
+            self.speaker,
+            self.settings,
+            self.open_library,
+            self.fill_library if self.tray else None,
+        )
+        self.bench.message.connect(self.say)
+        self.bench.trouble.connect(self.trouble)
+        self.bench.to_loupe.connect(self.open_from_bench)
+        self.bench.changed.connect(self._refresh)
+        self.bench.filled.connect(lambda: self.ledger.refresh() if self.place == "ledger" else None)
+        self.bench.change_kind.connect(
+            lambda key: self._menu_at(
+                self.bench.list, kind_menu(self, lambda kind: self.bench.act("change", key, kind=kind))
+            )
+        )
+        self.places.addWidget(self.bench)
+        self.ledger = LedgerPlace(self.jobs, lambda: self.bench.library)
+        self.ledger.message.connect(self.say)
+        self.ledger.trouble.connect(self.trouble)
+        self.ledger.changed.connect(self._refresh)
+        self.ledger.to_bench.connect(self.show_on_bench)
+        self.ledger.to_tray.connect(self.show_tray)
+        for page in (self.ledger.assigned, self.ledger.players):
+            page.changed.connect(lambda: setattr(self.bench, "stale", True))
+        self.pattern.give_button.clicked.connect(self.give_out)
+        self.places.addWidget(self.ledger)
+        column.addWidget(self.places, 1)
+        self.spine = Spine()
+        self.spine.chosen.connect(self.go)
+        whole = QWidget()
+        row = QHBoxLayout(whole)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self.spine)
+        row.addWidget(middle, 1)
+        self.setCentralWidget(whole)
+        self.pages.setFocus()
+        self.statusBar().setSizeGripEnabled(False)
+
+    # ---- look
+    # ----------------------------------------------------------------------------------------------------
+
+    def apply_theme(self) -> None:
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        points = LARGE_PT if self.large else BASE_PT
+        apply_theme(app, self.theme, points)
+        self.wording.say(self.theme.usage)
+        self.loupe.set_theme(self.theme, points)
+        self.pattern.set_theme(self.theme, points)
+        self.bench.set_theme(self.theme, points)
+        self.ledger.set_theme(self.theme, points)
+        self.spine.set_theme(self.theme, points)
+        self.empty.set_points(points)
+
+    def say(self, text: str) -> None:
+        """One line at the bottom; long ones stay longer."""
+        self.statusBar().showMessage(text, 4000 + 60 * len(text))
+
+    # ---- what is open
+    # --------------------------------------------------------------------------------------------
+
+    def _refresh(self) -> None:
+        score = Path(self.score_path)
+        title = self.review.checked.line.title if self.review is not None else score.stem
+        self.words["score"].setText(title if self.score_path else "a score")
+        self.words["part"].setText(self.part or "part")
+        here = self.place == "loupe"
+        self.place_label.setText(PLACES[self.place][0])
+        self.subtitle.setText("" if here else PLACES[self.place][1])
+        for key in self.words:
+            self.words[key].setVisible(here and (key != "part" or bool(self.parts)))
+            self.dots[key].setVisible(here and (key != "part" or bool(self.parts)))
+        take = Path(self.take_path).name if self.take_path else "a recording"
+        self.words["take"].setText(f"{self.player}, {take}" if self.player and self.take_path else take)
+        words, _ = self._next_step()
+        self.next_button.setText(words)
+        ready = self.review is not None
+        self.menus.save_menu.setEnabled(ready)
+        bench = self.place == "bench"
+        for action in self.menus.deciding:
+            action.setEnabled(bench or here)
+        self.menus.undo_action.setEnabled(bench or (self.review is not None and self.review.can_undo))
+        self.menus.redo_action.setEnabled(bench or (self.review is not None and self.review.can_redo))
+        if self.pages.currentIndex() == 0:
+            self._fill_empty()
+
+    def _next_step(self) -> tuple[str, Callable[[], object]]:
+        """The one next step of this place."""
+        if self.place == "pattern":
+            return "Save the sheet…", self.pattern.save
+        if self.place == "bench":
+            return self._bench_step()
+        if self.place == "ledger":
+            return self._ledger_step()
+        if self.pages.currentIndex() == 1:
+            return "Checking…", lambda: None
+        if not self.score_path:
+            return "Open a score…", self.open_score
+        if self.review is None:
+            return ("Check", self.start_check) if self.take_path else ("Open a recording…", self.open_take)
+        if any(s.state == "open" and s.key != self.loupe.chosen for s in self.review.shown):
+            return "Next finding", self._next_open
+        if self._tray_index() is not None and (self._tray_index() or 0) + 1 < len(self.tray):
+            return "Next take", lambda: self.step_tray(1)
+        return "Save the marked part…", lambda: self.save_as("pdf")
+
+    def open_from_bench(self, take: int) -> None:
+        """A take of the library under the loupe; Esc goes back to where one was."""
+        library = self.bench.library
+        if library is None:
+            return
+        try:
+            work = work_of(library, library.take(take))
+        except JewellerError as error:
+            self.trouble(str(error))
+            return
+        player = player_of(library, library.take(take))
+        self.open_pair(
+            str(work.score),
+            str(work.recording),
+            work.options.part or "",
+            player.name if player is not None else "",
+            work.options,
+            InLedger(library, take),
+        )
+
+    _store: DecisionStore | None = None
+    _options: Options | None = None
+
+    def go(self, place: str) -> None:
+        """To another place of the program; everything there is as it was left."""
+        self.loupe.stop()
+        self.pattern.stop()
+        self.bench.stop()
+        if place in ("bench", "ledger"):
+            self.bench.wake()
+        if place == "ledger":
+            self.ledger.refresh()
+            self.ledger.take_focus()
+        if place == "bench":
+            self.bench.list.setFocus()
+            if (
+                isinstance(self._store, InLedger) or self.bench.stale
+            ):  # what was decided under the loupe, or asked for in the ledger
+                self.bench.came_back()
+        self.place = place
+        self.places.setCurrentIndex(list(PLACES).index(place))
+        self.spine.show_place(place)
+        self._refresh()
+
+    def _compare(self, path: str, part: str) -> None:
+        """Music of the pattern book, to be compared with a take."""
+        self._criteria = (path, tuple(self.pattern.look.ticks()))
+        self.go("loupe")
+        self.open_pair(path, "", part)
+
+    _criteria: tuple[str, tuple[Trap, ...]] = ("", ())
+
+    def _next_open(self) -> None:
+        """The next finding that was not decided yet, from the chosen one on."""
+        assert self.review is not None
+        keys = [s.key for s in self.review.shown]
+        start = keys.index(self.loupe.chosen) + 1 if self.loupe.chosen in keys else 0
+        for k in [*range(start, len(keys)), *range(start)]:
+            if self.review.shown[k].state == "open" and keys[k] != self.loupe.chosen:
+                self.loupe.choose(keys[k])
+                return
+
+    def _fill_empty(self) -> None:
+        entries = [
+            (f"{t.player} · {t.part} · {t.title}", (str(t.score), str(t.take), t.part, t.player))
+            for t in self.tray
+        ]
+        for score, take, part in recent_pairs(self.settings):
+            entries.append(
+                (f"{Path(take).name} · {part or 'part'} · {Path(score).stem}", (score, take, part, ""))
+            )
+        self.empty.fill(
+            entries, self.score_path if not self.take_path else "", self.tray_name if self.tray else ""
+        )
+
+    def _popup(self, word: str) -> None:
+        menu = QMenu(self)
+        if word == "part":
+            for name in self.parts:
+                action = add_action(self, menu, name, lambda n=name: self.choose_part(n))
+                action.setCheckable(True)
+                action.setChecked(name == self.part)
+        elif word == "score":
+            add_action(self, menu, "Open a score…", self.open_score)
+            menu.addSeparator()
+            self.fill_recent(menu)
+        else:
+            add_action(self, menu, "Open a recording…", self.open_take)
+            if self.tray:
+                menu.addSeparator()
+                self.fill_tray(menu)
+        button = self.words[word]
+        menu.popup(button.mapToGlobal(button.rect().bottomLeft()))
+
+    def fill_tray(self, menu: QMenu) -> None:
+        for t in self.tray:
+            words = f"{t.player} · {t.part} · {t.title}"
+            add_action(
+                self, menu, words, lambda t=t: self.open_pair(str(t.score), str(t.take), t.part, t.player)
+            )
+
+    def fill_recent(self, menu: QMenu) -> None:
+        if menu is self.menus.recent_menu:
+            menu.clear()
+        pairs = recent_pairs(self.settings)
+        for score, take, part in pairs:
+            words = f"{Path(take).name} · {part or 'part'} · {Path(score).stem}"
+            add_action(self, menu, words, lambda s=score, t=take, p=part: self.open_pair(s, t, p))
+        if not pairs:
+            menu.addAction("none yet").setEnabled(False)
+
+    def _remember(self) -> None:
+        if self._tray_index() is None:
+            remember_pair(self.settings, (self.score_path, self.take_path, self.part))
+
+    def _tray_index(self) -> int | None:
+        return next((k for k, t in enumerate(self.tray) if str(t.take) == self.take_path), None)
+
+    def step_tray(self, step: int) -> None:
+        if self.place == "bench":
+            self.bench.step_take(step)
+            return
+        if not self.tray:
+            self.say("There is no tray of takes here.")
+            return
+        at = self._tray_index()
+        k = (at + step) if at is not None else 0
+        if not 0 <= k < len(self.tray):
+            self.say(
+                "That was the last take of the tray." if step > 0 else "That was the first take of the tray."
+            )
+            return
+        t = self.tray[k]
+        self.open_pair(str(t.score), str(t.take), t.part, t.player)
+
+    # ---- opening
+    # -------------------------------------------------------------------------------------------------
+
+    def _ask_file(self, title: str, endings: tuple[str, ...]) -> str:
+        pattern = " ".join(f"*{e}" for e in endings)
+        folder = str(self.settings.value("folder", str(Path.home())))
+        path, _ = QFileDialog.getOpenFileName(
+            self, title, folder, f"{title.removeprefix('Open ').capitalize()} ({pattern});;All files (*)"
+        )
+        if path:
+            self.settings.setValue("folder", str(Path(path).parent))
+        return path
+
+    def open_score(self, path: str = "") -> None:
+        path = path or self._ask_file("Open a score", ENDINGS)
+        if path:
+            self.open_pair(path, "" if self.review is not None else self.take_path, "")
+
+    def open_take(self, path: str = "") -> None:
+        path = path or self._ask_file("Open a recording", RECORDING_ENDINGS)
+        if not path:
+            return
+        if not self.score_path:
+            self.take_path = path
+            self.say("Now open the score it was played from (Ctrl+O).")
+            self._refresh()
+            return
+        self.open_pair(self.score_path, path, self.part)
+
+    def choose_part(self, name: str) -> None:
+        self.open_pair(self.score_path, self.take_path, name, self.player)
+
+    def open_pair(
+        self,
+        score: str,
+        take: str,
+        part: str = "",
+        player: str = "",
+        options: Options | None = None,
+        store: DecisionStore | None = None,
+    ) -> None:
+        """Opens a score, and checks the take against it if there is one. What was open stays open when the
+        new files cannot be used. `options` say how it is checked, `store` where the decisions are kept:
+        beside the take, unless it is given.
+        """
+        if self.place != "loupe":
+            self.go("loupe")
+        try:
+            loaded = load_score(score)
+        except JewellerError as error:
+            self.trouble(str(error))
+            return
+        names = [p.name for p in loaded.parts]
+        chosen = next((n for n in names if part and part.casefold() in n.casefold()), "")
+        if not chosen and take:
+            chosen = next((n for n in names if n.split(" ")[0].casefold() in Path(take).stem.casefold()), "")
+        self._pending = (
+            score,
+            take,
+            chosen or next((p.name for p in loaded.parts if p.note_count), names[0]),
+            player,
+            names,
+        )
+        self._options, self._store = options, store
+        if take:
+            self.start_check()
+            return
+        self._accept_pending()
+        self.review = None
+        self.loupe.stop()
+        self.pages.setCurrentIndex(0)
+        self._refresh()
+
+    def _accept_pending(self) -> None:
+        self.score_path, self.take_path, self.part, self.player, self.parts = self._pending
+
+    def start_check(self) -> None:
+        score, take, part, player, _ = self._pending
+        self.loupe.stop()
+        self._page_before = self.pages.currentIndex() if self.pages.currentIndex() != 1 else self._page_before
+        self.busy.begin(f"{player + ', ' if player else ''}{part}")
+        self.pages.setCurrentIndex(1)
+        job = self.jobs.process("check", check_take, score, take, self._options or Options(part=part))
+        job.progress.connect(self.busy.show_progress)
+        job.done.connect(self._checked)
+        job.failed.connect(self._check_failed)
+        job.cancelled.connect(lambda: self._back("Stopped; nothing was changed."))
+        self._refresh()
+
+    _page_before = 0
+
+    def _checked(self, checked: object) -> None:
+        assert isinstance(checked, Checked)
+        score, take = self._pending[0], self._pending[1]
+        try:
+            review = Review(checked, self._store or BesideTake(decisions_path(take, score)))
+        except JewellerError as error:
+            self.trouble(str(error))
+            review = Review(checked, None)
+        self._accept_pending()
+        self.review = review
+        self.loupe.criteria = self._criteria[1] if self._criteria[0] == score else ()
+        self.pages.setCurrentIndex(2)
+        QApplication.processEvents()
+        self.loupe.show_review(review, take)
+        self._remember()
+        notes = [*checked.score.warnings, *checked.recording.warnings]
+        if not checked.report["followed"]:
+            self.trouble(
+                "This recording holds nothing that follows this part. Is it the right piece, the "
+                "right part, the right recording?"
+            )
+        elif notes or checked.report.get("attempts"):
+            self.say(
+                " ".join(
+                    filter(
+                        None,
+                        [attempts_sentence(checked.report), "Note: " + "; ".join(notes) if notes else ""],
+                    )
+                )
+            )
+        self._refresh()
+        self.loupe.setFocus()
+
+    def _check_failed(self, sentence: str) -> None:
+        self._back("")
+        self.trouble(sentence)
+
+    def _back(self, words: str) -> None:
+        self.pages.setCurrentIndex(self._page_before)
+        if words:
+            self.say(words)
+        self._refresh()
+
+    def cancel_check(self) -> None:
+        self.jobs.cancel("check")
+
+    def escape(self) -> None:
+        if self.place == "bench":
+            self.bench.stop()
+        elif self.pages.currentIndex() == 1:
+            self.cancel_check()
+        elif self.place == "loupe" and isinstance(self._store, InLedger) and not self.loupe.transport.playing:
+            self.go("bench")
+        elif self.loupe.transport.playing:
+            self.loupe.stop()
+        else:
+            self.loupe.choose(None)
+
+    def trouble(self, sentence: str) -> None:
+        """Something could not be done: a sentence in a box of its own that does not block the window."""
+        self.last_trouble = sentence
+        show_sentence(self, sentence, LARGE_PT if self.large else BASE_PT)
+
+    last_trouble = ""
+
+    # ---- drag and drop
+    # -------------------------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        self.open_files([u.toLocalFile() for u in event.mimeData().urls()])
+
+    def open_files(self, paths: list[str]) -> None:
+        """Files that were dropped or named on the command line: told apart by their endings."""
+        score = next((p for p in paths if p.casefold().endswith(ENDINGS)), "")
+        take = next((p for p in paths if is_recording(p)), "")
+        if self.place == "bench" and paths:
+            self.bench.take_in(paths)
+        elif self.place == "pattern" and (
+            sum(p.casefold().endswith(ENDINGS) for p in paths) > 1 or any(Path(p).is_dir() for p in paths)
+        ):
+            self.pattern.keep_files(paths)
+        elif score and not take and self.place == "pattern":
+            self.pattern.open_file(score)
+        elif score:
+            self.open_pair(score, take or (self.take_path if self.review is None else ""))
+        elif take:
+            self.open_take(take)
+        elif paths:
+            self.trouble(
+                f"{Path(paths[0]).name} is neither a notation file (MusicXML, MEI, ABC, Humdrum, "
+                "MIDI) nor a recording that can be read."
+            )
+
+    # ---- decisions
+    # -----------------------------------------------------------------------------------------------
+
+    def _menu_at(self, widget: QWidget, menu: QMenu) -> None:
+        self.kind_menu = menu
+        menu.popup(widget.mapToGlobal(widget.rect().center()))
+
+    def _popup_at_choice(self, menu: QMenu) -> None:
+        point = self.loupe.paper.place_of(self.loupe.chosen or "")
+        where = (
+            self.loupe.paper.mapToGlobal(point.toPoint())
+            if point is not None
+            else self.mapToGlobal(self.rect().center())
+        )
+        self.kind_menu = menu
+        menu.popup(where)
+
+    def _change_menu(self, key: str) -> None:
+        def act(kind: str) -> None:
+            if self.review is not None:
+                self.review.change(key, kind)
+                self.loupe.after_decision(f"Changed to {kind.replace('_', ' ')}.")
+
+        self._popup_at_choice(kind_menu(self, act))
+
+    def add_menu(self) -> None:
+        note_id = self.loupe.note_id()
+        if self.review is None or note_id is None:
+            self.say("Choose a note first; then A adds a finding there.")
+            return
+
+        def act(kind: str) -> None:
+            if self.review is not None:
+                key = self.review.add(kind, note_id)
+                self.loupe.after_decision("Added.")
+                self.loupe.choose(key)
+
+        self._popup_at_choice(kind_menu(self, act))
+
+    # ---- leaving
+    # -------------------------------------------------------------------------------------------------
+
+    def save_as(self, kind: str, path: str = "") -> None:
+        if self.review is None:
+            self.say("There is nothing to save yet.")
+            return
+        ending = ".json" if kind == "json" else next(e for k, _, e in DOCUMENTS if k == kind)
+        if not path:
+            folder = str(self.settings.value("save_folder", str(Path.home())))
+            name = f"{Path(self.take_path).stem}{ending}"
+            path, _ = QFileDialog.getSaveFileName(
+                self, "Save the marked part", str(Path(folder) / name), f"*{ending}"
+            )
+        if not path:
+            return
+        self.settings.setValue("save_folder", str(Path(path).parent))
+        if kind == "json":
+            try:
+                write_bytes(Path(path), json_text(self.review.report).encode("utf-8"))
+            except JewellerError as error:
+                self.trouble(str(error))
+                return
+            self.say(f"Saved: {path}")
+            return
+        report = self.review.report
+        job = self.jobs.process(
+            "save",
+            write_pages,
+            report,
+            self.review.checked.line,
+            report["findings"],
+            {kind: path},
+            self.player,
+            self.theme.on_paper(),
+        )
+        self.say("Writing…")
+        job.done.connect(lambda paths: self.say("Saved: " + ", ".join(str(p) for p in paths)))
+        job.failed.connect(self.trouble)
+
+    def show_keys(self) -> None:
+        """All keys in one place."""
+        self.keys_box = show_keys(self)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.settings.setValue("geometry", self.saveGeometry())
+        self.remember_layout()
+        self.loupe.stop()
+        self.pattern.stop()
+        self.jobs.stop()
+        self.bench.close_library()
+        self.bench.clean_up()
+        event.accept()
+
+    def when_idle(self, act: Callable[[], object]) -> None:
+        QTimer.singleShot(0, act)

@@ -1,0 +1,342 @@
+"""The checks of a tray, on all cores: a plain function in worker processes, with progress, stop and go, and a
+second try where a worker died.
+
+The pool is polled by whoever owns it (`poll`), so that a window stays free and a command can wait. Each
+worker does one take and has one thread of the numeric libraries; the database is written here alone, by the
+owner.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import multiprocessing
+import os
+import time
+import traceback
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from multiprocessing.connection import Connection, wait
+from multiprocessing.process import BaseProcess
+from pathlib import Path
+from typing import Any
+
+from jeweller.assessment.finding import SURE
+from jeweller.assessment.settings import make_settings
+from jeweller.audio.decode import file_hash
+from jeweller.errors import JewellerError, LedgerError
+from jeweller.features.speech import TONES, VOICED, held_and_voiced
+from jeweller.library.library import Library
+from jeweller.library.tables import Assignment, Take
+from jeweller.pipeline.check import Checked, Options, check
+
+WORDS = "It holds words and not music, and follows no rhythm of this part: it is kept for your ear."
+HARDLY = 0.5  # share of the notes that are right: with less it is asked whether there are tones at all
+# of a take that follows its part after a fashion, tones are held for less than this share: else it is a bad
+# one, and its report stays
+HARDLY_TONES = 0.4
+# share of the notes that must be there in time, and most findings to a note, for words to be the rhythm of a
+# part
+MOSTLY, WRONG = (
+    0.85,
+    0.125,
+)
+TRIES = 2  # of a take whose worker died
+THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
+
+
+@dataclass(frozen=True)
+class Work:
+    """One take to be checked."""
+
+    take: int
+    name: str
+    score: Path
+    recording: Path
+    sha256: str  # of the recording when it was entered
+    options: Options
+
+
+@dataclass(frozen=True)
+class News:
+    """What became of a take: state progress, checked, not followed, stored, failed or again (its worker died,
+    and it is tried once more).
+    """
+
+    take: int
+    state: str
+    share: float = 0.0
+    what: str = ""
+
+
+@dataclass(frozen=True)
+class _Waiting:
+    work: Work
+    tries: int = 0
+
+
+@dataclass
+class _Worker:
+    """A process that checks one take after another; `now` is the one in hand."""
+
+    process: BaseProcess
+    connection: Connection
+    now: _Waiting | None = None
+    began: float = 0.0
+
+
+@dataclass(frozen=True)
+class State:
+    """How far the checking is. `left_s` is an estimate; None while there is nothing to go by."""
+
+    done: int
+    running: int
+    waiting: int
+    paused: bool
+    left_s: float | None
+
+
+@dataclass
+class Checking:
+    """Checks takes of a library. Call `poll` often: it starts workers, writes their reports, and tells what
+    happened.
+    """
+
+    library: Library
+    workers: int = field(default_factory=lambda: os.cpu_count() or 1)
+    paused: bool = False
+    _queue: list[_Waiting] = field(default_factory=list)
+    _workers: list[_Worker] = field(default_factory=list)
+    _lasted: list[float] = field(default_factory=list)
+    _done: int = 0
+
+    def add(self, takes: Sequence[Take], first: bool = False) -> list[News]:
+        """Puts takes into the row (`first`: before the others); tells at once of those that cannot be
+        checked.
+        """
+        news: list[News] = []
+        new: list[_Waiting] = []
+        busy = {w.work.take for w in (*self._in_hand, *self._queue)}
+        for take in takes:
+            if take.id in busy or take.state == "stored":
+                continue
+            try:
+                new.append(_Waiting(work_of(self.library, take)))
+            except JewellerError as error:
+                self.library.failed(take.id, str(error))
+                news.append(News(take.id, "failed", what=str(error)))
+        self._queue = [*new, *self._queue] if first else [*self._queue, *new]
+        return news
+
+    @property
+    def _in_hand(self) -> list[_Waiting]:
+        return [w.now for w in self._workers if w.now is not None]
+
+    @property
+    def busy(self) -> bool:
+        return bool(self._in_hand or self._queue)
+
+    def state(self) -> State:
+        left = None
+        if self._lasted:
+            mean = sum(self._lasted) / len(self._lasted)
+            under_way = sum(
+                max(0.0, mean - (time.monotonic() - w.began)) for w in self._workers if w.now is not None
+            )
+            left = (mean * len(self._queue) + under_way) / max(1, self.workers)
+        return State(self._done, len(self._in_hand), len(self._queue), self.paused, left)
+
+    def poll(self, seconds: float = 0.0) -> list[News]:
+        """Starts what can be started and tells what happened since; waits up to `seconds` for something to
+        happen.
+        """
+        if not self.paused:
+            while self._queue and len(self._in_hand) < self.workers:
+                self._hand_out(self._queue.pop(0))
+        news: list[News] = []
+        working = [w for w in self._workers if w.now is not None]
+        ready = wait([w.connection for w in working], seconds) if working else []
+        for worker in [w for w in working if w.connection in ready]:
+            news += self._hear(worker)
+        return news
+
+    def _hand_out(self, waiting: _Waiting) -> None:
+        worker = next((w for w in self._workers if w.now is None), None)
+        if worker is None:
+            worker = _start()
+            self._workers.append(worker)
+        worker.now, worker.began = waiting, time.monotonic()
+        with contextlib.suppress(OSError):  # it died while it had nothing to do: its end is heard of next
+            worker.connection.send(waiting.work)
+
+    def _hear(self, worker: _Worker) -> list[News]:
+        news: list[News] = []
+        assert worker.now is not None
+        doing = worker.now
+        try:
+            while worker.connection.poll():
+                kind, *rest = worker.connection.recv()
+                if kind == "progress":
+                    news.append(News(doing.work.take, "progress", *rest))
+                    continue
+                self._lasted = [*self._lasted[-19:], time.monotonic() - worker.began]
+                worker.now = None
+                return [*news, self._finished(doing.work, kind, rest[0])]
+        except (EOFError, OSError):
+            self._dismiss(worker)
+            if doing.tries + 1 < TRIES:
+                self._queue.insert(0, replace(doing, tries=doing.tries + 1))
+                return [*news, News(doing.work.take, "again", what="its worker was ended by the system")]
+            sentence = (
+                f"{doing.work.name}: the system ended the check twice, probably for want of memory. "
+                "Close other programs and try again."
+            )
+            return [*news, self._finished(doing.work, "failed", sentence)]
+        return news
+
+    def _finished(self, work: Work, kind: str, answer: Any) -> News:
+        self._done += 1
+        if kind == "failed":
+            self.library.failed(work.take, answer)
+            return News(work.take, "failed", 1.0, answer)
+        if kind == "stored":
+            self.library.store_for_the_ear(work.take, answer)
+            return News(work.take, "stored", 1.0, answer)
+        if kind == "rhythm":
+            self.library.change(self.library.take(work.take), kind="rhythm")
+        self.library.add_report(work.take, answer)
+        return News(work.take, "checked" if answer["followed"] else "not followed", 1.0)
+
+    def _dismiss(self, worker: _Worker) -> None:
+        self._workers.remove(worker)
+        worker.connection.close()
+        if worker.process.is_alive():
+            worker.process.terminate()
+        worker.process.join(1.0)
+
+    def rest(self) -> None:
+        """Lets the workers go while nothing is to be done: they take memory."""
+        if not self.busy:
+            self.stop()
+            self._done = 0
+
+    def stop(self) -> None:
+        """Gives up what runs and what waits; the takes stay as they were."""
+        self._queue = []
+        for worker in list(self._workers):
+            self._dismiss(worker)
+
+
+def work_of(library: Library, take: Take) -> Work:
+    """What the check of a take needs. Raises LedgerError, SettingError where that cannot be."""
+    tray = library.tray(take.tray_id)
+    assignment = library.assignment_of(tray)
+    options = options_of(
+        take, assignment if assignment is not None and assignment.piece == take.piece else None
+    )
+    players = {p.id: p for p in library.players(tray.band_id)}
+    player = players.get(take.player_id or 0)
+    if player is not None:
+        options = replace(options, also=tuple(player.also))
+    if not take.piece:
+        raise LedgerError(f"{take.name}: it is not known yet which piece this is.")
+    return Work(take.id, take.name, library.score_path(take), library.recording(take), take.sha256, options)
+
+
+def options_of(take: Take, assignment: Assignment | None) -> Options:
+    """The options of a check: what was assigned, and how the take was made. Raises SettingError."""
+    told = dict(assignment.settings) if assignment is not None else {}
+    changes = {str(k): str(v) for k, v in told.get("judging", {}).items()}
+    settings = make_settings(told.get("tolerance", "standard"), told.get("articulation", "printed"), changes)
+    return Options(
+        part=take.part or None,
+        bars=(assignment.bars or None) if assignment is not None else None,
+        tempo_bpm=told.get("tempo_bpm"),
+        click=told.get("click"),
+        scheme=told.get("scheme", "even"),
+        settings=settings,
+        rhythm_only=take.kind == "rhythm",
+        support=take.support,
+        reading=take.reading,
+    )
+
+
+def _start() -> _Worker:
+    context = multiprocessing.get_context("spawn")
+    here, there = context.Pipe()
+    before = {name: os.environ.get(name) for name in THREADS}
+    os.environ.update(dict.fromkeys(THREADS, "1"))
+    try:
+        process = context.Process(target=serve, args=(there,), daemon=True)
+        process.start()
+    finally:
+        for name, value in before.items():
+            os.environ.pop(name, None) if value is None else os.environ.update({name: value})
+    there.close()
+    return _Worker(process, here)
+
+
+def serve(connection: Connection) -> None:
+    """In the worker: checks the takes it is sent, one after another, until nobody is there to send any."""
+    with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
+        while True:
+            asked: Work = connection.recv()
+            connection.send(checked(asked, lambda share, what: connection.send(("progress", share, what))))
+
+
+def checked(asked: Work, progress: Callable[[float, str], None]) -> tuple[str, Any]:
+    """("checked" or "rhythm", the report), ("stored" or "failed", a sentence): a pure function of the take,
+    for any pool.
+    """
+    try:
+        if file_hash(asked.recording) != asked.sha256:
+            return (
+                "failed",
+                (
+                    f"{asked.name}: the recording was changed outside of Jeweller ({asked.recording}); "
+                    "bring it in anew. What was decided is kept."
+                ),
+            )
+        found = check(asked.score, asked.recording, asked.options, progress=progress)
+    except JewellerError as error:
+        return "failed", str(error)
+    except Exception:  # noqa: BLE001 -- a fault of the program: it is told, and the other takes go on
+        where = traceback.format_exc(limit=-3)
+        return (
+            "failed",
+            (
+                f"{asked.name}: a fault of the program; the take is safe. Please report it with these "
+                f"lines:\n{where}"
+            ),
+        )
+    kind = "checked"
+    if _right(found.report) < HARDLY and not (asked.options.rhythm_only or found.line.part.percussion):
+        kind, found = _without_tones(asked, found)
+    if kind == "stored":
+        return kind, WORDS
+    found.report["take"]["file"] = asked.name
+    return kind, found.report
+
+
+def _without_tones(asked: Work, found: Checked) -> tuple[str, Checked]:
+    """What hardly follows a part as it was played may be clapped, counted or spoken: its timing is checked
+    where it is that of the part, else it is kept for the teacher's ear.
+    """
+    held, voiced = held_and_voiced(found.recording.samples)
+    if held >= (HARDLY_TONES if found.report["followed"] else TONES):
+        return "checked", found
+    with contextlib.suppress(JewellerError):
+        timed = check(asked.score, asked.recording, replace(asked.options, rhythm_only=True))
+        wrong = sum(f["confidence"] >= SURE for f in timed.report["findings"])
+        if _right(timed.report) >= MOSTLY and wrong <= len(timed.report["notes"]) * WRONG:
+            return "rhythm", timed
+    return ("stored" if voiced > VOICED else "checked"), found
+
+
+def _right(report: dict[str, Any]) -> float:
+    """Which share of the notes asked for was heard and is right."""
+    notes = (
+        [n for n in report["notes"] if n["verdict"] != "not_heard"]
+        if report["settings"]["bars_asked"]
+        else report["notes"]
+    )
+    return sum(n["verdict"] == "ok" for n in notes) / len(notes) if report["followed"] and notes else 0.0

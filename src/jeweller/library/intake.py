@@ -1,0 +1,389 @@
+"""Who and what a recording is, guessed from its file name, its folder, the players and the music there is;
+then, where that leaves it open, from the sound.
+
+A guess is only ever shown for correction. Names are compared without accents and case, word by word.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+import zipfile
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from jeweller.audio.decode import decode, file_hash
+from jeweller.audio.formats import is_recording
+from jeweller.errors import JewellerError, LedgerError
+from jeweller.features.extraction import hear
+from jeweller.features.settings import DEFAULT as HEAR
+from jeweller.instruments.table import Instrument, find_instrument, require_instrument
+from jeweller.library.assignments import open_for
+from jeweller.library.library import Library
+from jeweller.library.tables import Player, Tray
+from jeweller.notation.model import Part, Score
+from jeweller.notation.performance import make_line
+from jeweller.notes.build import follow
+
+ARCHIVE_BYTES = 4 * 2**30  # unpacked; a zip of more is none of a class
+COUNTED = (
+    "count",
+    "counting",
+    "clap",
+    "clapping",
+    "claps",
+    "tap",
+    "tapping",
+    "rhythm",
+)  # words for a take of its rhythm alone
+SPOKEN = (
+    "names",
+    "naming",
+    "spoken",
+    "speaking",
+)  # and for one of spoken names: its timing is checked, the rest is for the ear
+# Words of a file that are nobody's name.
+NAMELESS = frozenset(
+    (
+        *COUNTED,
+        *SPOKEN,
+        "take",
+        "part",
+        "and",
+        "the",
+        "rec",
+        "recording",
+        "audio",
+        "voice",
+        "memo",
+        "new",
+        "file",
+        "copy",
+    )
+)
+VOICES = frozenset(("tenor", "alto", "baritone", "bass", "in", "bb", "eb"))
+LISTEN_S = 30.0  # seconds of a recording that are held against each piece
+ENOUGH = 0.6  # share of the notes that must be right for a piece to be recognised
+LITTLE = frozenset(
+    ("the", "a", "an", "of", "on", "in", "and", "for", "to", "up", "no")
+)  # words that tell no title from another
+STEM, ENDING = 4, 2  # letters that must agree, and that may be added
+SHORT_TITLE = 2  # words of a title of which one alone is too little
+
+
+@dataclass(frozen=True)
+class Known:
+    """A piece a recording may be of: its id on the shelf, its title, and the parts it has."""
+
+    id: str
+    title: str
+    parts: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Guess:
+    """What a recording seems to be. `player` is an id of the ledger, None where no name fits; `name` then
+    what the file calls them. `twice` says that this recording is in the library already, or stands twice in
+    the same pile.
+    """
+
+    path: Path
+    player: int | None
+    name: str
+    piece: str
+    part: str
+    kind: str  # played, rhythm or stored
+    twice: bool = False
+
+
+def recordings(sources: Iterable[Path], unpack_to: Path) -> tuple[list[Path], list[str]]:
+    """Every recording among files, folders and zip files, and a sentence for each thing that is none. Zip
+    files are unpacked below `unpack_to`.
+    """
+    found: list[Path] = []
+    told: list[str] = []
+    for source in sources:
+        if source.is_dir():
+            found += sorted(
+                p for p in source.rglob("*") if p.is_file() and is_recording(p) and not p.name.startswith(".")
+            )
+        elif source.suffix.casefold() == ".zip":
+            try:
+                found += _unpacked(source, unpack_to)
+            except LedgerError as error:
+                told.append(str(error))
+        elif is_recording(source):
+            found.append(source)
+        else:
+            told.append(f"{source.name} is no recording, folder or zip file.")
+    if not found and not told:
+        told.append("There is no recording here (.wav, .flac, .ogg, .opus, .mp3, .m4a and others are).")
+    return found, told
+
+
+def _unpacked(archive: Path, target: Path) -> list[Path]:
+    """The recordings of a zip file, unpacked under names of ours, in folders as they lay."""
+    out = []
+    try:
+        with zipfile.ZipFile(archive) as packed:
+            members = [
+                m
+                for m in packed.infolist()
+                if not m.is_dir() and is_recording(m.filename) and "__MACOSX" not in m.filename
+            ]
+            if sum(m.file_size for m in members) > ARCHIVE_BYTES:
+                raise LedgerError(
+                    f"{archive.name} is larger than four gigabytes unpacked; take its folders one by one."
+                )
+            for k, member in enumerate(members):
+                inside = Path(member.filename.replace("\\", "/"))
+                folder = target / f"{k:04d}" / _plain_name(inside.parent.name)
+                folder.mkdir(parents=True, exist_ok=True)
+                path = folder / (_plain_name(inside.name) or f"take{inside.suffix}")
+                with packed.open(member) as read, path.open("wb") as write:
+                    while block := read.read(1 << 20):
+                        write.write(block)
+                out.append(path)
+    except (OSError, zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
+        raise LedgerError(f"{archive.name} cannot be unpacked ({error}).") from error
+    return out
+
+
+def _plain_name(name: str) -> str:
+    return re.sub(r"[/\\\0]", "_", name).strip(". ")[:120] if name not in (".", "..") else ""
+
+
+def words(text: str) -> list[str]:
+    """The words of a name, plain: no accents, no case, parted at anything that is no letter or digit, and at
+    a change from small to capital letters.
+    """
+    text = unicodedata.normalize("NFKD", text.replace("♭", "b").replace("♯", "#"))
+    text = "".join(c for c in text if not unicodedata.combining(c))
+    text = re.sub("['’]", "", text)
+    text = re.sub(r"([a-z])([A-Z])", r"\1 \2", text)
+    return re.findall(r"[^\W\d_]+|\d+", text.casefold())
+
+
+def guess(
+    path: Path,
+    players: Sequence[Player],
+    pieces: Sequence[Known],
+    *,
+    assigned: str = "",
+    known: Callable[[Path], bool] = lambda path: False,
+) -> Guess:
+    """What one recording seems to be. `assigned` is the piece the tray is of; `known` says whether a
+    recording is in the library already.
+    """
+    told = words(path.stem)
+    around = told + [w for folder in path.parts[-4:-1] for w in words(folder)]
+    player = _player(told, players) or _player(around, players)
+    piece = assigned or _piece(told, pieces) or _piece(around, pieces)
+    instrument = _instrument(player, told)
+    chosen = next((p for p in pieces if p.id == piece), None)
+    part = (
+        part_for(chosen.parts, player.part if player is not None else "", instrument)
+        if chosen is not None
+        else ""
+    )
+    kind = "rhythm" if set(told) & {*COUNTED, *SPOKEN} else "played"
+    return Guess(
+        path,
+        player.id if player is not None else None,
+        _name(told, pieces, piece) if player is None else player.name,
+        piece,
+        part,
+        kind,
+        known(path),
+    )
+
+
+def guess_all(
+    paths: Sequence[Path],
+    players: Sequence[Player],
+    pieces: Sequence[Known],
+    *,
+    assigned: str = "",
+    known: Callable[[Path], bool] = lambda path: False,
+) -> list[Guess]:
+    """`guess` for a pile; the same recording twice in it is noticed too."""
+    seen: set[str] = set()
+    out = []
+    for path in paths:
+        digest = file_hash(path)
+        twice = digest in seen
+        seen.add(digest)
+        out.append(
+            guess(path, players, pieces, assigned=assigned, known=(lambda _: True) if twice else known)
+        )
+    return out
+
+
+def _player(told: list[str], players: Sequence[Player]) -> Player | None:
+    """The player whose whole name stands among the words, the longest name first; else the one player whose
+    first name does.
+    """
+    whole = [p for p in players if (w := words(p.name)) and all(x in told for x in w)]
+    if whole:
+        return max(whole, key=lambda p: len(words(p.name)))
+    first = [p for p in players if (w := words(p.name)) and w[0] in told and len(w[0]) > 1]
+    return first[0] if len(first) == 1 else None
+
+
+def _piece(told: list[str], pieces: Sequence[Known]) -> str:
+    """The piece of whose title most words stand there; "" where that is too little, or as much for two."""
+    shares = []
+    for piece in pieces:
+        title = [w for w in words(piece.title) if w not in LITTLE] or words(piece.title)
+        hits = sum(any(_alike(w, t) for t in told) for w in title)
+        if title and hits and (hits >= 2 or len(title) < SHORT_TITLE or hits / len(title) >= 0.5):
+            shares.append((hits / len(title), piece.id))
+    shares.sort(reverse=True)
+    return shares[0][1] if shares and (len(shares) == 1 or shares[0][0] > shares[1][0]) else ""
+
+
+def _alike(a: str, b: str) -> bool:
+    """Whether two words are the same but for an ending."""
+    short, long = sorted((a, b), key=len)
+    return a == b or (len(short) >= STEM and long.startswith(short) and len(long) - len(short) <= ENDING)
+
+
+def _instrument(player: Player | None, told: list[str]) -> Instrument | None:
+    if player is not None and player.instrument:
+        return require_instrument(player.instrument)
+    return find_instrument(" ".join(w for w in told if not w.isdigit()))
+
+
+def _name(told: list[str], pieces: Sequence[Known], piece: str) -> str:
+    """What the file calls an unknown player: its words without those of the music, of instruments, numbers
+    and what kind of take it is.
+    """
+    title = {w for p in pieces if p.id == piece for w in words(p.title)}
+    rest = [w for w in told if not w.isdigit() and not any(_alike(w, t) for t in title) and w not in NAMELESS]
+    rest = [w for w in rest if find_instrument(w) is None and w not in VOICES]
+    return " ".join(w.capitalize() for w in rest[:3])
+
+
+def part_for(parts: Sequence[str], wanted: str, instrument: Instrument | None) -> str:
+    """Which part of a score is somebody's: by the name of their part, else by their instrument; the only one
+    there is; "" else.
+    """
+    if wanted:
+        named = next((p for p in parts if words(p) == words(wanted)), None) or next(
+            (p for p in parts if set(words(wanted)) <= set(words(p))), None
+        )
+        if named is not None:
+            return named
+    if instrument is not None:
+        same = [p for p in parts if (found := find_instrument(p)) is not None and found.id == instrument.id]
+        if same:
+            return same[0]
+    return parts[0] if len(parts) == 1 else ""
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A part that a recording is held against."""
+
+    piece: str
+    part: Part
+
+
+def candidates(scores: Iterable[tuple[str, Score]], instrument: Instrument | None) -> list[Candidate]:
+    """The parts of pieces that somebody of an instrument may have played; every part where the instrument is
+    not known.
+    """
+    out = []
+    for piece, score in scores:
+        for part in score.parts:
+            mine = find_instrument(part.instrument or part.name)
+            if (
+                part.note_count
+                and not part.percussion
+                and not part.has_chords
+                and (instrument is None or mine is None or mine.id == instrument.id)
+            ):
+                out.append(Candidate(piece, part))
+    return out
+
+
+def recognise(
+    path: Path,
+    among: Sequence[Candidate],
+    *,
+    progress: Callable[[float, str], None] = lambda share, what: None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Candidate | None:
+    """Which of several parts a recording follows, by its first half minute; None where it follows none well
+    enough.
+    """
+    if not among:
+        return None
+    try:
+        recording = decode(path, HEAR.rate, cancelled)
+    except JewellerError:
+        return None
+    samples = recording.samples[: round(LISTEN_S * HEAR.rate)]
+    lines = [make_line("", c.part) for c in among]
+    low, high = (f(n.sounding_midi for line in lines for n in line.notes) for f in (min, max))
+    features = hear(samples, low, high, HEAR, cancelled)
+    best: tuple[float, int] = (0.0, -1)
+    for k, line in enumerate(lines):
+        progress(k / len(lines), path.name)
+        following = follow(line, features, cancelled=cancelled)
+        if following.followed:
+            heard = [e for e in following.events if e.index is not None]
+            right = sum(
+                abs(e.midi - line.main_notes[e.index].sounding_midi) < 0.6
+                for e in heard
+                if e.index is not None
+            )
+            best = max(best, (right / max(len(heard), 1) * min(1.0, len(heard) / 8), k))
+    return among[best[1]] if best[0] >= ENOUGH else None
+
+
+def look_at(
+    library: Library, paths: Sequence[Path], unpack_to: Path, band: int | None
+) -> tuple[list[Guess], list[Known], list[str]]:
+    """What recordings, folders and zip files hold, as guesses; the pieces there are; a sentence for each
+    thing that is no recording.
+    """
+    found, told = recordings(paths, unpack_to)
+    library.shelf.read()  # music may have been put there since
+    pieces = [Known(p.id, p.title, p.parts) for p in library.shelf.pieces.values() if not p.passage_of]
+    pieces.sort(key=lambda p: p.title.casefold())
+    players = library.players(band) if band is not None else []
+    return guess_all(found, players, pieces, known=lambda p: bool(library.same_recording(p))), pieces, told
+
+
+def enter_tray(library: Library, band: int, guesses: Sequence[Guess], setup: str = "") -> Tray:
+    """A new tray of these recordings, made with one set-up; unknown players are entered too. Takes of one
+    piece are handed in for the assignment of that piece that is open. Raises LedgerError.
+    """
+    titles = {p.id: p.title for p in library.shelf.pieces.values()}
+    named = {titles[g.piece] for g in guesses if g.piece in titles}
+    name = next(iter(named)) if len(named) == 1 else guesses[0].path.parent.name or "A tray"
+    same = sum(t.name == name or t.name.startswith(f"{name}, ") for t in library.trays(band))
+    assignment = open_for(library, band, (g.piece for g in guesses))
+    tray = library.add_tray(
+        band, f"{name}, {same + 1}" if same else name, assignment.id if assignment is not None else None
+    )
+    new: dict[str, int] = {}
+    for g in guesses:
+        player = g.player if g.player is not None else new.get(g.name.casefold())
+        if player is None and g.name:
+            instrument = find_instrument(g.part)
+            player = new[g.name.casefold()] = library.add_player(
+                band, g.name, instrument.id if instrument is not None else "", g.part
+            ).id
+        library.add_take(
+            tray.id,
+            g.path,
+            player=player,
+            piece=g.piece,
+            part=g.part,
+            kind=g.kind,
+            setup=" ".join(setup.split())[:60],
+        )
+    return tray

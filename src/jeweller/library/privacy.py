@@ -1,0 +1,150 @@
+"""What is held on a player: shown, given out, and deleted for good, recordings and pages of the database
+included.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import zipfile
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import ColumnElement, delete, select, text
+from sqlalchemy.orm import Session
+
+from jeweller.errors import LedgerError
+from jeweller.library.library import Library
+from jeweller.library.tables import Act, Assignment, Band, Phrase, Player, Practice, Report, Take, Tray
+
+
+def held(library: Library, player: Player) -> list[str]:
+    """What is kept on a player, in plain words: what deleting takes away."""
+    takes = library.takes_of(player.id)
+    with library.store.read() as session:
+        ids = [t.id for t in takes]
+        reports = len(list(session.scalars(select(Report.id).where(Report.take_id.in_(ids)))))
+        acts = len(list(session.scalars(select(Act.id).where(Act.take_id.in_(ids)))))
+    days = library.practice(player.id)
+    megabytes = (
+        sum(p.stat().st_size for t in takes if (p := library.store.recordings / t.file).exists()) / 2**20
+    )
+    return [
+        f"the name {player.name}, instrument and part",
+        f"{len(takes)} recordings ({megabytes:.1f} MB)",
+        f"{reports} reports of checks",
+        f"{acts} decisions and comments",
+        f"{len(days)} practice days",
+    ]
+
+
+def delete_player(library: Library, player: Player) -> None:
+    """Deletes a player for good. The copies of earlier days are deleted too: they would still hold the
+    name.
+    """
+    delete_players(library, [player])
+
+
+def delete_players(library: Library, players: list[Player]) -> None:
+    """Deletes several for good: rows first, then files, then the pages of the database and its copies. Raises
+    LedgerError.
+    """
+    store = library.store
+    ids = [p.id for p in players]
+    with store.write() as session:
+        takes = list(session.scalars(select(Take).where(Take.player_id.in_(ids))))
+        files = {t.file for t in takes}
+        _forget_phrases(session, [t.id for t in takes])
+        for kind, column in ((Report, Report.take_id), (Act, Act.take_id)):
+            session.execute(delete(kind).where(column.in_([t.id for t in takes])))
+        session.execute(delete(Take).where(Take.id.in_([t.id for t in takes])))
+        session.execute(delete(Practice).where(Practice.player_id.in_(ids)))
+        session.execute(delete(Player).where(Player.id.in_(ids)))
+        files -= set(session.scalars(select(Take.file).where(Take.file.in_(files))))
+    for file in files:
+        (store.recordings / file).unlink(missing_ok=True)
+    for copy in store.copies.glob("*.db*"):
+        copy.unlink(missing_ok=True)
+    with store.using(), store.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        connection.execute(text("VACUUM"))
+        connection.execute(text("PRAGMA wal_checkpoint(TRUNCATE)"))
+
+
+def _forget_phrases(session: Session, takes: list[int]) -> None:
+    """Words that were said about these takes alone are offered no more: they may name somebody."""
+
+    def said(where: ColumnElement[bool]) -> set[str]:
+        return {
+            str(body.get("text", ""))
+            for body in session.scalars(select(Act.body).where(Act.kind == "comment", where))
+        }
+
+    theirs = said(Act.take_id.in_(takes))
+    if theirs:
+        session.execute(delete(Phrase).where(Phrase.text.in_(theirs - said(Act.take_id.not_in(takes)))))
+
+
+def delete_band(library: Library, band: int) -> None:
+    """Deletes a year or a class for good: its trays and everything in them, then its players. The pages of
+    the database are cleared last.
+    """
+    for tray in library.trays(band):
+        for take in library.takes(tray.id):
+            library.remove_take(take.id)
+        library.remove_rows(Tray, Tray.id == tray.id)
+    library.remove_rows(Assignment, Assignment.band_id == band)
+    delete_players(library, library.players(band))
+    library.remove_rows(Band, Band.id == band)
+
+
+def give_out(library: Library, player: Player, target: Path) -> int:
+    """Writes what is held on one player to a zip file: recordings, reports, decisions, practice; returns how
+    many files. Raises LedgerError.
+    """
+    count = 0
+    try:
+        with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as archive:
+            told: dict[str, Any] = {
+                "name": player.name,
+                "instrument": player.instrument,
+                "part": player.part,
+                "also": player.also,
+                "consent": player.consent,
+            }
+            archive.writestr("player.json", json.dumps(told, ensure_ascii=False, indent=1))
+            for take in library.takes_of(player.id):
+                path = library.store.recordings / take.file
+                stem = f"{take.added_at.date().isoformat()} {take.id}"
+                if path.exists():
+                    archive.write(path, f"{stem}{path.suffix}")
+                for k, report in enumerate(library.reports(take.id), 1):
+                    archive.writestr(
+                        f"{stem} report {k}.json", json.dumps(report, ensure_ascii=False, indent=1)
+                    )
+                now = library.standing(take.id)
+                archive.writestr(
+                    f"{stem} decided.json",
+                    json.dumps(
+                        {
+                            "mark": now.mark,
+                            "state": now.state,
+                            "comments": now.comments,
+                            "decisions": [vars(d) for d in now.decisions.decisions],
+                        },
+                        ensure_ascii=False,
+                        indent=1,
+                        default=str,
+                    ),
+                )
+                count += 1
+            practice = io.StringIO()
+            writer = csv.writer(practice)
+            writer.writerow(["day", "minutes", "note"])
+            writer.writerows([p.day, p.minutes, p.note] for p in library.practice(player.id))
+            archive.writestr("practice.csv", practice.getvalue())
+            count = len(archive.namelist())
+        target.chmod(0o600)
+    except OSError as error:
+        raise LedgerError(f"{target} cannot be written: {error.strerror or error}.") from error
+    return count

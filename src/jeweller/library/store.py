@@ -1,0 +1,348 @@
+"""The library's folder and database: opening (once for writing), migrating, transactions, daily copies, one
+file for all of it.
+
+A library is a folder: `ledger.db` (SQLite, write-ahead log), `recordings/`, `shelf/` (music), `copies/` (of
+the database, by day). What was confirmed is on the disk: every commit is synchronised, every file is written
+under another name, synchronised and renamed.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import datetime
+import fcntl
+import os
+import shutil
+import sqlite3
+import threading
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import IO
+
+from sqlalchemy import Engine, create_engine, event
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
+
+from jeweller.errors import LedgerError
+from jeweller.library.killpoint import passing
+
+HEAD = "0002"  # the newest migration
+VERSIONS = ("0001", "0002")
+COPIES = 14  # daily copies of the database that are kept
+BUSY_S = 10.0
+CLOSED = "The library was closed meanwhile."
+FULL = (
+    "The disk is full or cannot be written: nothing was lost, the last step was not done. Make room and "
+    "do it again."
+)
+
+
+class Store:
+    """An open library. `read_only` where it is open elsewhere, or was asked for."""
+
+    def __init__(self, folder: Path, *, read_only: bool = False) -> None:
+        """Opens it; a missing one is made. Raises LedgerError with a sentence."""
+        self.folder = folder
+        self.read_only = read_only
+        self.told = ""  # what is worth saying about how it was opened
+        self._lock: IO[str] | None = None
+        self._free = threading.Condition(threading.RLock())
+        self._in_use: list[int] = []  # the threads that read or write just now
+        self._closed = False
+        try:
+            self._open()
+        except OSError as error:
+            self._let_go()
+            raise LedgerError(f"The library {folder} cannot be opened: {error.strerror or error}.") from error
+        except (sqlite3.DatabaseError, DBAPIError) as error:
+            self._let_go()
+            damaged = (
+                f"{self.database} is no library of Jeweller, or is damaged. Copies of earlier days lie "
+                f"in {self.copies}; nothing was changed."
+            )
+            raise LedgerError(damaged) from error
+        except LedgerError:
+            self._let_go()
+            raise
+
+    def _open(self) -> None:
+        if not self.read_only:
+            for path in (self.folder, self.recordings, self.shelf, self.copies):
+                path.mkdir(parents=True, exist_ok=True)
+                path.chmod(0o700)
+            self._take_lock()
+        if self.read_only and not self.database.exists():
+            raise LedgerError(f"There is no library in {self.folder}.")
+        self.engine = self._engine()
+        self._bring_up_to_date()
+        if not self.read_only:
+            self.database.chmod(0o600)
+            self._sweep()
+            self._daily_copy()
+
+    @property
+    def database(self) -> Path:
+        return self.folder / "ledger.db"
+
+    @property
+    def recordings(self) -> Path:
+        return self.folder / "recordings"
+
+    @property
+    def shelf(self) -> Path:
+        return self.folder / "shelf"
+
+    @property
+    def copies(self) -> Path:
+        return self.folder / "copies"
+
+    def _take_lock(self) -> None:
+        lock = (self.folder / "open").open("a")
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            lock.close()
+            self.read_only = True
+            self.told = "This library is open in another window: it can be read here, and changed there."
+            return
+        self._lock = lock
+
+    def _engine(self) -> Engine:
+        engine = create_engine(f"sqlite:///{self.database}", connect_args={"timeout": BUSY_S})
+
+        @event.listens_for(engine, "connect")
+        def prepare(connection: sqlite3.Connection, _: object) -> None:
+            connection.execute("PRAGMA foreign_keys=ON")
+            if self.read_only:
+                connection.execute("PRAGMA query_only=ON")
+            else:
+                connection.execute("PRAGMA journal_mode=WAL")
+                connection.execute("PRAGMA synchronous=FULL")
+                connection.execute("PRAGMA secure_delete=ON")  # what is deleted is gone from the pages too
+
+        @event.listens_for(engine, "before_cursor_execute")
+        def before(*_: object) -> None:
+            passing()
+
+        @event.listens_for(engine, "commit")
+        def commit(_: object) -> None:
+            passing()
+
+        return engine
+
+    def _bring_up_to_date(self) -> None:
+        with contextlib.closing(
+            sqlite3.connect(
+                f"file:{self.database}?mode={'ro' if self.read_only else 'rwc'}", uri=True, timeout=BUSY_S
+            )
+        ) as raw:
+            known = raw.execute("SELECT name FROM sqlite_master WHERE name = 'alembic_version'").fetchone()
+            version = raw.execute("SELECT version_num FROM alembic_version").fetchone() if known else None
+            empty = not raw.execute("SELECT count(*) FROM sqlite_master").fetchone()[0]
+        if version is not None and version[0] == HEAD:
+            return
+        if version is not None and version[0] not in VERSIONS:
+            raise LedgerError(
+                "This library was written by a newer Jeweller; nothing was changed. Open it with "
+                "that one, or bring this one up to date."
+            )
+        if version is None and not empty:
+            raise LedgerError(f"{self.database} is a database of another program; nothing was changed.")
+        if self.read_only:
+            raise LedgerError(
+                "This library was written by an older Jeweller; open it once for writing to bring "
+                "it up to date."
+            )
+        from alembic import command
+        from alembic.config import Config
+
+        if version is not None:
+            self.copy_database(self.copies / f"before-{HEAD}.db")
+        config = Config()
+        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        with self.engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+
+    def _sweep(self) -> None:
+        """Takes away files that an interrupted import never finished. Whole recordings that no take knows are
+        left: the database may be an older copy.
+        """
+        for path in [*self.recordings.glob("**/*.part*"), *self.folder.glob("backup.part*")]:
+            path.unlink(missing_ok=True)
+
+    def _daily_copy(self) -> None:
+        today = self.copies / f"{datetime.date.today().isoformat()}.db"
+        if today.exists():
+            return
+        try:
+            self.copy_database(today)
+        except (OSError, sqlite3.Error) as error:  # a library on a full disk can still be read
+            self.told = f"Today's copy of the library could not be written: {error}."
+            return
+        for old in sorted(self.copies.glob("????-??-??.db"))[:-COPIES]:
+            old.unlink(missing_ok=True)
+
+    def copy_database(self, target: Path) -> None:
+        """A whole copy of the database as it stands, under its name only when it is complete."""
+        passing()
+        part = target.with_name(f"{target.name}.part{os.getpid()}")
+        try:
+            with (
+                contextlib.closing(sqlite3.connect(self.database)) as source,
+                contextlib.closing(sqlite3.connect(part)) as copy,
+            ):
+                source.backup(copy)
+            passing()
+            part.chmod(0o600)
+            os.replace(part, target)
+        finally:
+            part.unlink(missing_ok=True)
+        passing()
+
+    @contextlib.contextmanager
+    def using(self) -> Iterator[None]:
+        """While this lasts the library is not let go of, by whichever thread it is closed. Raises LedgerError
+        when it was closed before.
+        """
+        with self._free:
+            if self._closed:
+                raise LedgerError(CLOSED)
+            self._in_use.append(threading.get_ident())
+        try:
+            yield
+        finally:
+            with self._free:
+                self._in_use.remove(threading.get_ident())
+                self._free.notify_all()
+
+    @contextlib.contextmanager
+    def read(self) -> Iterator[Session]:
+        """A session to read with. Raises LedgerError when the library was closed."""
+        with self.using(), Session(self.engine, expire_on_commit=False) as session:
+            yield session
+
+    @contextlib.contextmanager
+    def write(self) -> Iterator[Session]:
+        """One transaction: all of it is on the disk when this ends, or nothing. Raises LedgerError."""
+        if self.read_only:
+            raise LedgerError(self.told or "This library was opened to be read only.")
+        try:
+            with self.using(), Session(self.engine, expire_on_commit=False) as session, session.begin():
+                yield session
+        except DBAPIError as error:
+            raise LedgerError(FULL) from error
+
+    def keep_file(self, source: Path, name: str) -> None:
+        """Copies a file into the recordings under a name of ours. Raises LedgerError."""
+        target = self.recordings / name
+        part = target.with_name(f"{target.name}.part{os.getpid()}")
+        try:
+            target.parent.mkdir(exist_ok=True, mode=0o700)
+            passing()
+            with self.using(), source.open("rb") as read, part.open("wb") as write:
+                shutil.copyfileobj(read, write, 1 << 20)
+                write.flush()
+                os.fsync(write.fileno())
+            passing()
+            part.chmod(0o600)
+            os.replace(part, target)
+            passing()
+        except OSError as error:
+            part.unlink(missing_ok=True)
+            raise LedgerError(
+                f"{source.name} cannot be kept: {error.strerror or error}. Nothing else was changed."
+            ) from error
+
+    # ---- as one file
+    # ---------------------------------------------------------------------------------------------
+
+    def backup(self, target: Path) -> int:
+        """Writes the whole library to one zip file; returns how many files it holds. Given up when the
+        library is closed. Raises LedgerError.
+        """
+        with self.using():
+            return self._backup(target)
+
+    def _backup(self, target: Path) -> int:
+        part = target.with_name(f"{target.name}.part{os.getpid()}")
+        copy = self.folder / f"backup.part{os.getpid()}"
+        count = 0
+        try:
+            self.copy_database(copy)
+            with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive:
+                archive.write(copy, "ledger.db")
+                for folder in (self.recordings, self.shelf):
+                    for path in sorted(p for p in folder.rglob("*") if p.is_file() and ".part" not in p.name):
+                        passing()
+                        if self._closed:
+                            raise LedgerError(CLOSED)
+                        packed = (
+                            zipfile.ZIP_DEFLATED
+                            if path.suffix in (".wav", ".json", ".musicxml")
+                            else zipfile.ZIP_STORED
+                        )
+                        archive.write(path, str(path.relative_to(self.folder)), packed)
+                        count += 1
+            passing()
+            with part.open("rb") as written:
+                os.fsync(written.fileno())
+            part.chmod(0o600)
+            os.replace(part, target)
+            passing()
+        except (OSError, sqlite3.Error) as error:
+            raise LedgerError(f"{target} cannot be written: {error}. The library is as it was.") from error
+        finally:
+            copy.unlink(missing_ok=True)
+            part.unlink(missing_ok=True)
+        return count + 1
+
+    @property
+    def closed(self) -> bool:
+        return self._closed
+
+    def close(self) -> None:
+        """Lets go of the library, as soon as no other thread reads or writes it."""
+        with self._free:
+            self._closed = True
+            self._free.wait_for(
+                lambda: all(thread == threading.get_ident() for thread in self._in_use), timeout=BUSY_S
+            )
+        self.engine.dispose()
+        self._let_go()
+
+    def _let_go(self) -> None:
+        if self._lock is not None:
+            self._lock.close()
+            self._lock = None
+
+
+def restore(archive: Path, folder: Path) -> None:
+    """Makes a library of a backup in a folder that holds none. Raises LedgerError; a folder begun is taken
+    away again.
+    """
+    if folder.exists() and any(folder.iterdir()):
+        raise LedgerError(f"{folder} is not empty: choose a new folder, so that nothing is written over.")
+    begun = folder.with_name(f"{folder.name}.part{os.getpid()}")
+    try:
+        with zipfile.ZipFile(archive) as packed:
+            names = packed.namelist()
+            if "ledger.db" not in names or any(
+                n.startswith(("/", "\\"))
+                or ".." in Path(n).parts
+                or Path(n).parts[0] not in ("ledger.db", "recordings", "shelf")
+                for n in names
+            ):
+                raise LedgerError(f"{archive.name} is no backup of a library.")
+            packed.extractall(begun)
+        passing()
+        Store(begun).close()
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        if folder.exists():
+            folder.rmdir()
+        os.replace(begun, folder)
+    except (OSError, zipfile.BadZipFile, RuntimeError) as error:
+        raise LedgerError(f"{archive.name} cannot be restored ({error}); nothing was changed.") from error
+    finally:
+        shutil.rmtree(begun, ignore_errors=True)

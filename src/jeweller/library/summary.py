@@ -1,0 +1,190 @@
+"""What a list shows of a take, as it stands: marks by facet, how much is sure and how much is to be listened
+to, the mark, the need for an ear.
+"""
+
+from __future__ import annotations
+
+import statistics
+from typing import Any
+
+from jeweller.assessment.finding import FACETS, SURE, UNMARKED, Finding
+from jeweller.grading.scheme import Scheme, letter_of
+from jeweller.library.audit_log import Standing
+from jeweller.report.decided import remarked, rows_of
+
+VERSION = 2  # of what a summary holds: older ones are made anew where they are read
+UNSURE_NEED, SURE_NEED = 0.5, 1.0  # how much a finding asks for an ear, times its severity
+FACET_WORDS = {f: f.capitalize() for f in FACETS}
+FAR_NOTES = 6  # notes of a take that lie furthest from its own tuning
+HABITS = {
+    "rest_short": "rests cut short",
+    "rest_long": "rests too long",
+    "cut_short": "long notes cut short",
+    "dot_lost": "dotted rhythms evened out",
+    "rushing": "rushing",
+    "dragging": "slowing down",
+    "breath_in_slur": "breaths inside slurs",
+    "tongued_in_slur": "slurs tongued",
+    "grace_missed": "grace notes left out",
+    "sagging": "long notes sink",
+    "cracked": "starts that crack",
+}
+UNFOLLOWED_NEED = 100.0  # a recording that does not follow its part comes first
+
+
+def summarise(report: dict[str, Any], now: Standing, scheme: Scheme) -> dict[str, Any]:
+    """The summary of one take; JSON values only."""
+    rows = rows_of(report, now.decisions)
+    standing = [r.finding for r in rows if r.stands]
+    if not report["followed"]:
+        return {
+            "v": VERSION,
+            "followed": False,
+            "facets": {},
+            "sure": 0,
+            "unsure": 0,
+            "open": 0,
+            "mark": None,
+            "band": "",
+            "typed": now.mark,
+            "state": now.state,
+            "need": UNFOLLOWED_NEED,
+            "bpm": None,
+            "comments": len(now.comments),
+            "places": [],
+            "bars": [],
+            "heard": [],
+            "offset": None,
+            "notes": [],
+            "right": [],
+            "sound": {},
+        }
+    after = remarked(report, standing, scheme)
+    waiting = [r for r in rows if r.state == "open" and r.finding.kind not in UNMARKED]
+    need = sum(
+        r.finding.severity * (SURE_NEED if r.finding.confidence >= SURE else UNSURE_NEED) for r in waiting
+    )
+    return {
+        "v": VERSION,
+        "followed": True,
+        "facets": {f: v["mark"] for f, v in after["facets"].items()},
+        "sure": sum(f.confidence >= SURE and f.kind not in UNMARKED for f in standing),
+        "unsure": sum(f.confidence < SURE for f in standing),
+        "open": len(waiting),
+        "mark": after["mark"]["value"],
+        "out_of": after["mark"]["out_of"],
+        "band": after["mark"]["band"],
+        "typed": now.mark,
+        "state": now.state,
+        "need": round(need, 3),
+        "bpm": report["tempo"]["played_bpm"],
+        "comments": len(now.comments),
+        "form": scheme.form,
+        "support": report["settings"]["support"],
+        "ear": report["program"]["ear_version"],
+        "sound": sound_of(report),
+        **_seen(report, standing),
+    }
+
+
+def _seen(report: dict[str, Any], standing: list[Finding]) -> dict[str, Any]:
+    """What the class picture and a player's history show of a take, so that neither opens its report."""
+    keys = {(f["kind"], tuple(f["notes"]), f["at_s"]): f["key"] for f in report["findings"]}
+    places = []
+    for f in standing:
+        if f.confidence >= SURE and f.kind not in UNMARKED:
+            bars = list(dict.fromkeys(f.places)) if f.count > 1 and f.places else [f.bar]
+            places.append(
+                {
+                    "bars": bars,
+                    "beat": f.beat,
+                    "facet": f.facet,
+                    "kind": f.kind,
+                    "key": keys.get((f.kind, f.notes, f.at_s), f.key),
+                    "text": f.text,
+                    "habit": habit_of(f),
+                }
+            )
+    offset = report["tuning"]["offset_cents"]
+    notes = [
+        [n["written"], round(n["cents_median"] - (offset or 0.0), 1)]
+        for n in report["tuning"]["by_note"]
+        if n["count"] >= 2
+    ]
+    return {
+        "places": places,
+        "bars": list(dict.fromkeys(n["bar"] for n in report["notes"])),
+        "heard": list(dict.fromkeys(n["bar"] for n in report["notes"] if n["verdict"] != "not_heard")),
+        "offset": offset,
+        "notes": sorted(notes, key=lambda n: -abs(n[1]))[:FAR_NOTES],
+        "right": sorted(
+            {
+                n["written_midi"]
+                for n in report["notes"]
+                if n["verdict"] == "ok" and n["heard"] is not None and n["sounding_midi"] is not None
+            }
+        ),
+    }
+
+
+def sound_of(report: dict[str, Any]) -> dict[str, float | None]:
+    """Loudness and tone of a take; of reports that do not hold them yet what can be told."""
+    if "sound" in report:
+        return dict(report["sound"])
+    levels = sorted(n["heard"]["level_db"] for n in report["notes"] if n["heard"] is not None)
+    if not levels:
+        return {}
+    quiet, loud = (levels[round(share * (len(levels) - 1))] for share in (0.1, 0.9))
+    return {"level_db": round(statistics.median(levels), 1), "spread_db": round(loud - quiet, 1)}
+
+
+def habit_of(f: Finding) -> str:
+    """What a finding would be called if it came back in another piece; "" where it belongs to its place
+    alone.
+    """
+    written = f.detail.get("written")
+    if f.kind == "missed_accidental" and written:
+        return f"{str(written).rstrip('0123456789')} forgotten"
+    return HABITS.get(f.kind, "")
+
+
+def told_mark(summary: dict[str, Any]) -> str:
+    """The mark as it is told: the teacher's own where one was typed; how a take was helped is told with
+    it.
+    """
+    if summary.get("typed"):
+        told = str(summary["typed"])
+    elif summary.get("mark") is None:
+        return ""
+    elif summary.get("form") == "bands":
+        told = str(summary["band"])
+    elif summary.get("form") == "letters":
+        told = letter_of(summary["mark"], summary["out_of"])
+    else:
+        told = f"{summary['band']}, {summary['mark']:g} of {summary['out_of']}"
+    return told + {"with_model": ", played with the model", "with_click": ", played with a click"}.get(
+        str(summary.get("support", "")), ""
+    )
+
+
+def why(report: dict[str, Any], now: Standing, scheme: Scheme) -> list[str]:
+    """The mark as a sum one can follow, a line a facet."""
+    after = remarked(report, [r.finding for r in rows_of(report, now.decisions) if r.stands], scheme)["mark"]
+    lines = []
+    for part in after["parts"]:
+        left = part["weight"] - part["taken_off"]
+        off = f", {part['taken_off']:.1f} off: {part['why']}" if part["taken_off"] else ": clean"
+        lines.append(f"{FACET_WORDS[part['facet']]}: {left:.1f} of {part['weight']:.1f}{off}")
+    silent = [
+        FACET_WORDS[f].lower() for f, v in report["facets"].items() if not v["asked"] and f in scheme.facets
+    ]
+    left_out = [FACET_WORDS[f].lower() for f in FACETS if f not in scheme.facets]
+    lines += [f"Not asked for in this part: {', '.join(silent)}."] if silent else []
+    lines += [f"Not judged in this assignment: {', '.join(left_out)}."] if left_out else []
+    lines.append(
+        f"Together {sum(p['weight'] - p['taken_off'] for p in after['parts']):.1f}, rounded to "
+        f"halves: {after['value']:g} of {after['out_of']}."
+    )
+    if now.mark:
+        lines.append(f"Your own mark stands in its place: {now.mark}.")
+    return lines

@@ -1,0 +1,226 @@
+"""A tray as it is worked through: its takes by need, the findings of each as they stand, and the doubtful
+places one after another across all of them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from jeweller.assessment.finding import SURE, UNMARKED
+from jeweller.audio.decode import Recording, decode
+from jeweller.decisions.records import Decision, Decisions
+from jeweller.library.audit_log import Standing
+from jeweller.library.checking import options_of
+from jeweller.library.library import Library
+from jeweller.library.tables import Player, Take
+from jeweller.notation.performance import Line as Music
+from jeweller.pipeline.check import open_line
+from jeweller.pipeline.review import Shown
+from jeweller.report.decided import Row, rows_of
+
+STATE_WORDS = {"": "to hear", "heard": "heard", "decided": "decided", "returned": "returned"}
+RANK = {"not followed": 0, "failed": 0, "checked": 1, "stored": 2, "waiting": 3}
+
+
+@dataclass(frozen=True)
+class Line:
+    """One take as the tray lists it."""
+
+    take: Take
+    player: str  # or the name of the file
+    title: str
+
+    @property
+    def state(self) -> str:
+        """In a word: waiting, failed, not this piece, to hear, heard, decided, returned."""
+        if self.take.state == "checked":
+            return STATE_WORDS[self.take.summary.get("state", "")]
+        return {"not followed": "not this piece", "stored": "for the ear"}.get(
+            self.take.state, self.take.state
+        )
+
+    @property
+    def done(self) -> bool:
+        return self.take.summary.get("state", "") in ("decided", "returned")
+
+
+@dataclass(frozen=True)
+class InLedger:
+    """The decisions over a take of the library, for a review of it."""
+
+    library: Library
+    take: int
+
+    def load(self) -> Decisions:
+        return self.library.standing(self.take).decisions
+
+    def save(self, decisions: Decisions) -> None:
+        self.library.decide(self.take, decisions)
+
+
+def lines(library: Library, tray: int) -> list[Line]:
+    """The takes of a tray, those that need an ear most first; what is decided last."""
+    names = {i: p.name for i, p in library.players_in(tray).items()}
+    titles = {p.id: p.title for p in library.shelf.pieces.values()}
+    found = [
+        Line(t, names.get(t.player_id or 0, t.name), titles.get(t.piece, "")) for t in library.takes(tray)
+    ]
+    return sorted(
+        found,
+        key=lambda line: (
+            line.done,
+            RANK[line.take.state],
+            -float(line.take.summary.get("need", 0.0)),
+            line.player.casefold(),
+        ),
+    )
+
+
+@dataclass(frozen=True)
+class InHand:
+    """A take that is being looked at: its report, what stands, and its findings as rows."""
+
+    take: Take
+    report: dict[str, Any] | None
+    standing: Standing
+    shown: tuple[Shown, ...]
+    changed: str = ""  # what the newest check says otherwise than the one before
+
+    def doubtful(self) -> list[str]:
+        """The keys of the findings that nobody decided yet, as the report orders them."""
+        return [s.key for s in self.shown if s.state == "open" and s.finding["kind"] not in UNMARKED]
+
+    def span(self, key: str, lead_beats: float = 2.0) -> tuple[float, float]:
+        """Seconds in the recording to hear for a finding: from two beats before it to a beat after."""
+        finding = next(s.finding for s in self.shown if s.key == key)
+        played = (self.report or {}).get("tempo", {}).get("played_bpm") or 90.0
+        beat = 60.0 / played * float((self.report or {}).get("score", {}).get("beat_unit_q") or 1.0)
+        return max(0.0, finding["at_s"] - lead_beats * beat), max(
+            finding["until_s"], finding["at_s"] + 0.3
+        ) + beat
+
+
+def in_hand(library: Library, take: int) -> InHand:
+    """One take with everything that is shown of it."""
+    reports, now = library.reports(take, 2), library.standing(take)
+    report = reports[-1] if reports else None
+    rows = shown_rows(rows_of(report, now.decisions)) if report is not None and report["followed"] else ()
+    return InHand(library.take(take), report, now, tuple(rows), changes(reports))
+
+
+def changes(reports: Sequence[dict[str, Any]]) -> str:
+    """What the second of two checks says otherwise than the first; "" where there are not two, or nothing
+    changed.
+    """
+    if len(reports) < 2:
+        return ""
+    before, after = ({f["key"]: f["text"] for f in r["findings"] if f["confidence"] >= SURE} for r in reports)
+    new, gone = (
+        [t for k, t in after.items() if k not in before],
+        [t for k, t in before.items() if k not in after],
+    )
+    told = [f"new: {' '.join(new[:2])}{' …' if len(new) > 2 else ''}"] if new else []
+    told += [f"no longer: {' '.join(gone[:2])}{' …' if len(gone) > 2 else ''}"] if gone else []
+    return f"Since the check before · {' · '.join(told)}" if told else ""
+
+
+def shown_rows(rows: Sequence[Row]) -> list[Shown]:
+    """Findings as the margin shows them: sure ones that stand are numbered."""
+    out = []
+    number = 0
+    for row in rows:
+        f = row.finding
+        counts = row.stands and f.confidence >= SURE and f.kind not in UNMARKED
+        number += counts
+        base = row.original or {
+            "key": f.key,
+            "bar": f.bar,
+            "pass": f.passing,
+            "beat": f.beat,
+            "at_s": f.at_s,
+            "until_s": f.until_s,
+            "notes": list(f.notes),
+            "extras": [],
+            "severity": f.severity,
+            "count": f.count,
+            "places": list(f.places),
+            "detail": f.detail,
+            "advice": f.advice,
+        }
+        told = {
+            **base,
+            "kind": f.kind,
+            "facet": f.facet,
+            "confidence": f.confidence,
+            "cause": f.cause,
+            "text": f.text,
+        }
+        out.append(Shown(told, row.state, number if counts else 0))
+    return out
+
+
+def next_place(
+    library: Library, order: Sequence[int], take: int | None, key: str | None, step: int
+) -> tuple[int, str] | None:
+    """The doubtful place after (`step` 1) or before (-1) another, across takes in an order; None at the end.
+    What is decided is passed over.
+    """
+    start = (
+        list(order).index(take) if take is not None and take in order else (0 if step > 0 else len(order) - 1)
+    )
+    for k in range(start, len(order) if step > 0 else -1, step):
+        summary = library.take(order[k]).summary
+        if not summary.get("open") or summary["state"] in ("decided", "returned"):
+            continue  # told without opening its report
+        hand = in_hand(library, order[k])
+        keys = hand.doubtful()
+        if order[k] == take and key is not None:
+            everything = [s.key for s in hand.shown]
+            at = everything.index(key) if key in everything else -1
+            keys = [x for x in keys if (everything.index(x) - at) * step > 0]
+        if keys:
+            return order[k], keys[0 if step > 0 else -1]
+    return None
+
+
+def dismiss_alike(library: Library, tray: int, kind: str, why: str) -> int:
+    """Dismisses every undecided finding of a kind in a tray at once, with one reason; returns how many."""
+    acts = []
+    for take in library.takes(tray):
+        acts += [
+            (take.id, "decide", {"key": s.key, "act": "dismiss", "kind": "", "note": why})
+            for s in in_hand(library, take.id).shown
+            if s.state == "open" and s.finding["kind"] == kind
+        ]
+    library.act(acts)
+    return len(acts)
+
+
+def decision(key: str, act: str, *, kind: str = "", note: str = "") -> dict[str, str]:
+    """The body of an act "decide"."""
+    made = Decision(key, act, kind, note)
+    return {"key": made.key, "act": made.act, "kind": made.kind, "note": made.note}
+
+
+def player_of(library: Library, take: Take) -> Player | None:
+    """Who played a take."""
+    return next(
+        (p for p in library.players(library.tray(take.tray_id).band_id) if p.id == take.player_id), None
+    )
+
+
+def load_take(library: Library, take: int, rate: int) -> tuple[Music | None, Recording]:
+    """The music and the sound of a take; no music where it is not known what it is of. Raises
+    JewellerError.
+    """
+    row = library.take(take)
+    sound = decode(library.recording(row), rate)
+    return (music_of(library, row) if row.piece else None), sound
+
+
+def music_of(library: Library, take: Take) -> Music:
+    """The music a take is of, as it is played out. Raises JewellerError."""
+    assignment = library.assignment_of(library.tray(take.tray_id))
+    return open_line(library.score_path(take), options_of(take, assignment))[1]

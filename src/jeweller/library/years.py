@@ -1,0 +1,62 @@
+"""Bands and classes from year to year: players go on into a new one with all that is remembered of them; an
+old one is deleted for good.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from sqlalchemy import func, select, update
+
+from jeweller.library.library import Library
+from jeweller.library.tables import Band, Player, Take, Tray
+
+
+def new_year(library: Library, name: str, year: str, players: Sequence[int]) -> Band:
+    """A new band or class into which these players (by id) go on; their takes stay where they were made and
+    remain theirs. Raises LedgerError.
+    """
+    band = library.add_band(name, year.strip())
+    with library.store.write() as session:
+        session.execute(update(Player).where(Player.id.in_(players)).values(band_id=band.id))
+    return band
+
+
+def held_in_band(library: Library, band: Band) -> list[str]:
+    """What deleting a band takes away, in plain words."""
+    players = library.players(band.id)
+    trays = library.trays(band.id)
+    with library.store.read() as session:
+        takes = (
+            session.scalar(
+                select(func.count())
+                .select_from(Take)
+                .join(Tray, Take.tray_id == Tray.id)
+                .where(Tray.band_id == band.id)
+            )
+            or 0
+        )
+        elsewhere = (
+            session.scalar(
+                select(func.count())
+                .select_from(Take)
+                .join(Tray, Take.tray_id == Tray.id)
+                .where(Tray.band_id != band.id, Take.player_id.in_([p.id for p in players]))
+            )
+            or 0
+        )
+    named = ", ".join(p.name for p in players[:12]) + (
+        f" and {len(players) - 12} more" if len(players) > 12 else ""
+    )
+    out = [
+        f"{len(players)} players{f': {named}' if named else ''}",
+        f"{len(trays)} trays with {takes} recordings, their reports and what was decided",
+    ]
+    if elsewhere:
+        out.append(f"{elsewhere} recordings of these players in trays of other bands")
+    return [*out, "what was given out to it, and practice days"]
+
+
+def told_name(band: Band) -> str:
+    """A band's name with its year, where it has one that the name does not tell."""
+    return f"{band.name}, {band.year}" if band.year and band.year not in band.name else band.name

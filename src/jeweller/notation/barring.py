@@ -1,0 +1,276 @@
+"""Laying notes out in bars: one long row of durations becomes printed bars, with ties over bar lines, values
+that can be read, tuplets and accidentals.
+
+Used wherever music does not come with its own bars: MIDI files, generated exercises.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import functools
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Any
+
+from jeweller.notation.model import Bar, Mark, Note
+from jeweller.notation.pitch import Pitch, key_alter
+from jeweller.notation.values import TYPE_QUARTERS, guess_type
+
+ACCIDENTAL = {2: "double-sharp", 1: "sharp", 0: "natural", -1: "flat", -2: "flat-flat"}
+PLAIN = sorted(
+    (
+        (q * f, d)
+        for q in TYPE_QUARTERS.values()
+        if Fraction(1, 16) <= q <= 4
+        for d, f in ((0, Fraction(1)), (1, Fraction(3, 2)))
+    ),
+    reverse=True,
+)
+
+
+@dataclass(frozen=True)
+class Sound:
+    """A note, chord (highest first) or rest (no pitches) of the row. `marks` are fields of the `Note` it
+    becomes.
+    """
+
+    duration: Fraction
+    pitches: tuple[Pitch, ...] = ()
+    marks: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Signature:
+    """What holds in a bar."""
+
+    beats: int = 4
+    beat_type: int = 4
+    fifths: int = 0
+    mode: str = "major"
+    clef: tuple[str, int, int] = ("G", 2, 0)
+
+    @property
+    def length(self) -> Fraction:
+        return Fraction(4 * self.beats, self.beat_type)
+
+    @property
+    def beat(self) -> Fraction:
+        return (
+            Fraction(12, self.beat_type)
+            if self.beat_type >= 8 and self.beats % 3 == 0 and self.beats > 3
+            else Fraction(4, self.beat_type)
+        )
+
+
+def fill_bars(
+    row: Iterable[Sound],
+    signatures: Sequence[Signature],
+    *,
+    pickup: Fraction = Fraction(0),
+    courtesy: bool = True,
+    prefix: str = "p1",
+) -> tuple[Bar, ...]:
+    """Bars of a row; `signatures` holds for one bar after another, the last for all that follow. A last bar
+    that is not full ends in rests.
+    """
+    bars: list[Bar] = []
+    notes: list[Note] = []
+    now = Fraction(0)
+
+    def signature() -> Signature:
+        return signatures[min(len(bars), len(signatures) - 1)]
+
+    def length() -> Fraction:
+        return pickup if pickup and not bars else signature().length
+
+    def close() -> None:
+        s = signature()
+        whole = len(notes) == 1 and notes[0].is_rest and not (pickup and not bars)
+        done = [dataclasses.replace(notes[0], whole_bar=True)] if whole else bracketed(notes)
+        number = len(bars) + (0 if pickup else 1)
+        named = [dataclasses.replace(n, id=f"{prefix}.m{len(bars) + 1}.n{k + 1}") for k, n in enumerate(done)]
+        bars.append(
+            Bar(
+                str(number),
+                length(),
+                s.beats,
+                s.beat_type,
+                s.fifths,
+                s.mode,
+                s.clef,
+                tuple(named),
+                implicit=bool(pickup) and not bars,
+            )
+        )
+        notes.clear()
+
+    for sound in row:
+        left, tied = sound.duration, False
+        graces = sound.marks.get("graces", ())
+        while left > 0:
+            here = min(left, length() - now)
+            at = now
+            lead = signature().length - length()
+            if sound.pitches or here < length() or lead:
+                pieces = split(at + lead, here, signature(), rest=not sound.pitches)
+            else:
+                pieces = (here,)
+            for k, piece in enumerate(pieces):
+                last = left == here and k == len(pieces) - 1
+                first = not tied
+                if first:
+                    notes += [_grace(p, at) for p in graces]
+                kind, dots, tuplet = guess_type(piece)
+                marks = {
+                    m: v
+                    for m, v in sound.marks.items()
+                    if m != "graces" and (first or m not in FIRST_ONLY) and (last or m not in LAST_ONLY)
+                }
+                for c, pitch in enumerate(sound.pitches or (None,)):
+                    note = Note(
+                        "",
+                        at,
+                        piece,
+                        pitch,
+                        type=kind,
+                        dots=dots,
+                        tuplet=tuplet,
+                        chord=c > 0,
+                        tie_stop=tied and pitch is not None,
+                        tie_start=not last and pitch is not None,
+                    )
+                    notes.append(dataclasses.replace(note, **(marks if c == 0 else {})))
+                tied = True
+                at += piece
+            now, left = at, left - here
+            if now == length():
+                close()
+                now = Fraction(0)
+    if notes:
+        for piece in split(now, length() - now, signature(), rest=True):
+            kind, dots, tuplet = guess_type(piece)
+            notes.append(Note("", now, piece, None, type=kind, dots=dots, tuplet=tuplet))
+            now += piece
+        close()
+    if bars:
+        bars[-1] = dataclasses.replace(bars[-1], final_bar=True)
+    return with_accidentals(bars, courtesy=courtesy)
+
+
+FIRST_ONLY = frozenset({"ornament", "articulations", "slur_starts"})
+LAST_ONLY = frozenset({"fermata", "breath_after", "slur_stops"})
+
+
+def _grace(pitch: Pitch, at: Fraction) -> Note:
+    return Note("", at, Fraction(0), pitch, type="eighth", grace=True, slash=True)
+
+
+@functools.lru_cache(maxsize=4096)
+def split(at: Fraction, duration: Fraction, s: Signature, *, rest: bool) -> tuple[Fraction, ...]:
+    """The printed values of a note or rest of `duration` that begins at `at` quarters in its bar: as few as
+    can be read at sight.
+    """
+    out: list[Fraction] = []
+    while duration > 0:
+        value = next(
+            (v for v, dots in PLAIN if v <= duration and _fits(at, v, dots, duration, s, rest)), None
+        )
+        if value is None:
+            # Off every grid of plain values (tuplets, very short ones): to the end of the beat, or all of it.
+            to_beat = s.beat - at % s.beat
+            value = min(duration, to_beat)
+        out.append(value)
+        at, duration = at + value, duration - value
+    return tuple(out)
+
+
+def _fits(at: Fraction, value: Fraction, dots: int, duration: Fraction, s: Signature, rest: bool) -> bool:
+    end, beat = at + value, s.beat
+    compound = beat.numerator == 3
+    if at % value.limit_denominator(64) and (at % beat).denominator % 3 == 0:
+        return False
+    if rest:
+        if at % beat == 0 and end % beat == 0:
+            whole = value >= s.length
+            half = s.beats == 4 and value == 2 * beat and at % (2 * beat) == 0
+            return whole or half or value == beat
+        if dots and not compound:
+            return False
+        base = value if not dots else value * 2 / 3
+        return at // beat == (end - Fraction(1, 64)) // beat and at % base == 0
+    if value == duration and (at % beat == 0 or at // beat == (end - Fraction(1, 64)) // beat):
+        return True
+    if at % beat == 0:
+        return end % beat == 0
+    # From off the beat: to the next beat, or a plain syncopation of a beat and no more.
+    if end % beat == 0 and end - at < beat:
+        return True
+    return value == duration and not compound and not dots and value == beat and (at % beat) * 2 == beat
+
+
+def bracketed(notes: Sequence[Note]) -> list[Note]:
+    """The notes of a bar with brackets on its groups of tuplets."""
+    out = list(notes)
+    k = 0
+    while k < len(out):
+        tuplet = out[k].tuplet
+        if tuplet is None or out[k].grace:
+            k += 1
+            continue
+        begin, total = k, Fraction(0)
+        group = tuplet[1] * TYPE_QUARTERS.get(out[k].type, Fraction(1))
+        while k < len(out) and (out[k].tuplet == tuplet or out[k].grace):
+            total += 0 if out[k].chord else out[k].duration
+            k += 1
+            if total > 0 and (total % 1 == 0 or total == group) and (k >= len(out) or not out[k].chord):
+                break
+        last = max(i for i in range(begin, k) if not out[i].chord and not out[i].grace)
+        if last > begin:
+            out[begin] = dataclasses.replace(out[begin], tuplet_mark="start")
+            out[last] = dataclasses.replace(out[last], tuplet_mark="stop")
+    return out
+
+
+def with_accidentals(bars: Sequence[Bar], *, courtesy: bool = True) -> tuple[Bar, ...]:
+    """The bars with the accidentals that must be printed, and in brackets those that remind of the key after
+    an alteration in the bar before.
+    """
+    out: list[Bar] = []
+    altered_before: set[tuple[str, int]] = set()
+    for bar in bars:
+        state: dict[tuple[str, int], int] = {}
+        shown: set[tuple[str, int]] = set()
+        notes = []
+        for note in bar.notes:
+            accidental, cautionary = None, False
+            if note.pitch is not None:
+                key = (note.pitch.step, note.pitch.octave)
+                now = state.get(key, key_alter(note.pitch.step, bar.fifths))
+                if note.tie_stop:
+                    pass
+                elif note.pitch.alter != now:
+                    accidental = ACCIDENTAL[note.pitch.alter]
+                    state[key] = note.pitch.alter
+                elif courtesy and key in altered_before and key not in shown and key not in state:
+                    accidental, cautionary = ACCIDENTAL[note.pitch.alter], True
+                shown.add(key)
+            notes.append(dataclasses.replace(note, accidental=accidental, cautionary=cautionary))
+        altered_before = {k for k, alter in state.items() if alter != key_alter(k[0], bar.fifths)}
+        out.append(dataclasses.replace(bar, notes=tuple(notes)))
+    return tuple(out)
+
+
+def with_marks(bars: Sequence[Bar], marks: Iterable[tuple[Fraction, Mark]]) -> tuple[Bar, ...]:
+    """The bars with directions set at places counted in quarters from the beginning."""
+    starts, now = [], Fraction(0)
+    for bar in bars:
+        starts.append(now)
+        now += bar.length
+    out = list(bars)
+    for at, mark in marks:
+        k = max((i for i, s in enumerate(starts) if s <= at), default=0)
+        out[k] = dataclasses.replace(
+            out[k], marks=(*out[k].marks, dataclasses.replace(mark, offset=at - starts[k]))
+        )
+    return tuple(out)

@@ -1,0 +1,39 @@
+"""Ids of printed notes: stable, readable, unique within a score."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from fractions import Fraction
+from typing import Any
+
+from jeweller.notation.pitch import Pitch
+
+PLAIN = re.compile(r"[A-Za-z_][\w.-]{0,63}")  # what a file's own id must look like to be kept
+_ALTER = {-2: "bb", -1: "b", 0: "", 1: "s", 2: "ss"}
+
+
+def note_id(part: str, bar: str, offset: Fraction, what: str) -> str:
+    """ "p1.b3.q1-2.Bb4": part, bar, quarters into the bar, what is there."""
+    place = f"{offset.numerator}" if offset.denominator == 1 else f"{offset.numerator}-{offset.denominator}"
+    return f"{part}.{bar}.q{place}.{what}"
+
+
+def pitch_token(pitch: Pitch | None) -> str:
+    return f"{pitch.step}{_ALTER[pitch.alter]}{pitch.octave}" if pitch is not None else "rest"
+
+
+def unique(wanted: str, seen: set[str]) -> str:
+    """The id, with a number where it is taken; it is taken from then on."""
+    found, k = wanted, 1
+    while found in seen:
+        k += 1
+        found = f"{wanted}.{k}"
+    seen.add(found)
+    return found
+
+
+def ids_of(finding: Mapping[str, Any]) -> list[str]:
+    """The printed notes and rests that a finding of a report lies on, which its key holds."""
+    ids = str(finding["key"]).removeprefix(f"{finding['kind']}:").rpartition(":")[0]
+    return ids.split(",") if ids else []

@@ -1,0 +1,327 @@
+"""One part as it is to be played: repeats, endings, D.C., D.S., Fine and Coda played out, ties merged, cue
+notes left out.
+
+`Line` is what hearing follows. Positions are exact quarter notes from its start.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import cached_property
+
+from jeweller.errors import ScoreError
+from jeweller.notation.model import Bar, Note, Part
+
+MAX_PLAYED_BARS = 20_000
+NO_PITCH = 60  # stands for the pitch of a note that has none
+
+
+@dataclass(frozen=True)
+class LineNote:
+    """One note to be played (ties merged). `onset` is quarters from the start of the line."""
+
+    id: str
+    score_id: str
+    bar_index: int  # into Line.bars
+    bar: str
+    passing: int
+    offset: Fraction
+    onset: Fraction
+    duration: Fraction
+    written: Note
+    sounding_midi: int
+    tied_ids: tuple[str, ...]
+    grace: bool
+    slurred_to_next: bool
+    slurred_from_previous: bool
+    fermata: bool
+    breath_after: bool
+
+    @property
+    def written_midi(self) -> int:
+        return self.written.pitch.midi if self.written.pitch is not None else NO_PITCH
+
+    @property
+    def end(self) -> Fraction:
+        return self.onset + self.duration
+
+
+@dataclass(frozen=True)
+class LineRest:
+    """A rest to be counted: neighbouring printed rests are one."""
+
+    id: str
+    score_id: str
+    bar_index: int
+    bar: str
+    passing: int
+    offset: Fraction
+    onset: Fraction
+    duration: Fraction
+
+
+@dataclass(frozen=True)
+class LineBar:
+    """One bar of the performance: the written bar's index, which pass it is, and where it begins."""
+
+    index: int
+    number: str
+    passing: int
+    onset: Fraction
+    length: Fraction
+    bar: Bar
+
+    @property
+    def beat(self) -> Fraction:
+        """The metre's beat in quarters: a dotted quarter in 6/8, 9/8 and 12/8."""
+        if self.bar.beat_type >= 8 and self.bar.beats % 3 == 0 and self.bar.beats > 3:
+            return Fraction(12, self.bar.beat_type)
+        return Fraction(4, self.bar.beat_type)
+
+
+@dataclass(frozen=True)
+class Line:
+    """A part played out. `notes` are in order of performance, grace notes before their main note."""
+
+    title: str
+    part: Part
+    bars: tuple[LineBar, ...]
+    notes: tuple[LineNote, ...]
+    rests: tuple[LineRest, ...]
+    written_bpm: float | None  # quarters per minute at the start
+    tempo_marks: tuple[tuple[Fraction, float], ...]
+    free_from: tuple[tuple[Fraction, Fraction], ...]  # stretches (quarters) under a rit., accel. or the like
+
+    @property
+    def beat(self) -> Fraction:
+        return self.bars[0].beat if self.bars else Fraction(1)
+
+    @cached_property
+    def main_notes(self) -> tuple[LineNote, ...]:
+        return tuple(n for n in self.notes if not n.grace)
+
+    @cached_property
+    def graces(self) -> tuple[tuple[LineNote, ...], ...]:
+        """The grace notes before each main note, in their order."""
+        out: list[tuple[LineNote, ...]] = []
+        waiting: tuple[LineNote, ...] = ()
+        for note in self.notes:
+            if note.grace:
+                waiting = (*waiting, note)
+            else:
+                out.append(waiting)
+                waiting = ()
+        return tuple(out)
+
+    def beat_in_bar(self, bar_index: int, offset: Fraction) -> float:
+        """1-based beat of an offset (quarters) in a bar; a pickup counts from the end of the full bar."""
+        bar = self.bars[bar_index]
+        lead = (
+            bar.bar.metre - bar.length
+            if bar.bar.implicit and bar_index == 0 and bar.length < bar.bar.metre
+            else Fraction(0)
+        )
+        return float((offset + lead) / bar.beat) + 1
+
+
+def playing_order(bars: tuple[Bar, ...]) -> list[int]:
+    """Indexes of the written bars in the order they are played."""
+    order: list[int] = []
+    i = start = 0
+    count = 1
+    jumped = False
+    while i < len(bars):
+        bar = bars[i]
+        if bar.repeat_start and i != start:
+            start, count = i, 1
+        if bar.ending_start and not _ending_now(bars, i, start, count, jumped):
+            while i < len(bars) and not bars[i].ending_stop:
+                i += 1
+            i += 1
+            continue
+        order.append(i)
+        if len(order) > MAX_PLAYED_BARS:
+            raise ScoreError(
+                "With all its repeats this part has more than 20000 bars; the repeat signs are "
+                "probably damaged."
+            )
+        if jumped and bar.fine:
+            break
+        if jumped and bar.to_coda:
+            coda = next((k for k in range(len(bars)) if bars[k].coda and k > i), None)
+            if coda is not None:
+                i = start = coda
+                count = 1
+                continue
+        if bar.repeat_times and not jumped and _again(bars, i, start, count):
+            count += 1
+            i = start
+            continue
+        if bar.repeat_times or (bar.ending_stop and bar.ending and max(bar.ending) >= count and count > 1):
+            start, count = i + 1, 1
+        if (bar.dacapo or bar.dalsegno) and not jumped:
+            jumped = True
+            i = start = next((k for k in range(len(bars)) if bars[k].segno), 0) if bar.dalsegno else 0
+            count = 1
+            continue
+        i += 1
+    return order
+
+
+def _ending_group(bars: tuple[Bar, ...], start: int) -> list[tuple[int, ...]]:
+    """The endings that belong to the section beginning at `start`, up to the first bar after them."""
+    found: list[tuple[int, ...]] = []
+    for bar in bars[start:]:
+        if bar.ending_start:
+            if found and 1 in bar.ending:
+                break
+            found.append(bar.ending)
+        elif found and not bar.ending:
+            break
+    return found
+
+
+def _ending_now(bars: tuple[Bar, ...], i: int, start: int, count: int, jumped: bool) -> bool:
+    if jumped:
+        group = _ending_group(bars, start)
+        return bool(group) and bars[i].ending == group[-1]
+    return count in bars[i].ending
+
+
+def _again(bars: tuple[Bar, ...], i: int, start: int, count: int) -> bool:
+    if bars[i].ending:
+        numbers = [n for ending in _ending_group(bars, start) for n in ending]
+        return (
+            count + 1 in numbers
+            or count < max(bars[i].ending)
+            or (count == 1 and max(numbers, default=1) == 1)
+        )
+    return count < bars[i].repeat_times
+
+
+_FREE_WORDS = (
+    "rit",
+    "rall",
+    "allarg",
+    "accel",
+    "string",
+    "ad lib",
+    "rubato",
+    "a piacere",
+    "morendo",
+    "calando",
+)
+_BACK_WORDS = ("a tempo", "tempo i", "tempo primo")
+TEMPO_WORDS = (*_FREE_WORDS, *_BACK_WORDS)  # what a direction begins with that moves the speed
+
+
+def make_line(title: str, part: Part, *, rhythm_only: bool = False) -> Line:
+    """Plays a part out; with `rhythm_only` notes without pitch too, and of a chord its first. Raises
+    ScoreError where nothing is left to play.
+    """
+    bars: list[LineBar] = []
+    onset = Fraction(0)
+    passes: dict[int, int] = {}
+    for index in playing_order(part.bars):
+        passes[index] = passes.get(index, 0) + 1
+        bar = part.bars[index]
+        bars.append(LineBar(index, bar.number, passes[index], onset, bar.length, bar))
+        onset += bar.length
+    events = [
+        (k, b, n)
+        for k, b in enumerate(bars)
+        for n in b.bar.notes
+        if not n.cue and not n.chord and (rhythm_only or not n.unpitched)
+    ]
+    notes: list[LineNote] = []
+    rests: list[LineRest] = []
+    slurs: set[str] = set()
+    tie_open = False
+    for k, played, note in events:
+        at = played.onset + note.offset
+        if note.is_rest:
+            if rests and rests[-1].onset + rests[-1].duration == at and not (notes and notes[-1].onset >= at):
+                rests[-1] = dataclasses.replace(rests[-1], duration=rests[-1].duration + note.duration)
+            else:
+                rests.append(
+                    LineRest(
+                        f"{note.id}@{played.passing}",
+                        note.id,
+                        k,
+                        played.number,
+                        played.passing,
+                        note.offset,
+                        at,
+                        note.duration,
+                    )
+                )
+            tie_open = False
+            continue
+        before = bool(slurs)
+        slurs -= set(note.slur_stops)
+        slurs |= set(note.slur_starts)
+        if (
+            tie_open
+            and note.tie_stop
+            and notes
+            and notes[-1].end == at
+            and notes[-1].written.pitch == note.pitch
+        ):
+            last = notes[-1]
+            notes[-1] = dataclasses.replace(
+                last,
+                duration=last.duration + note.duration,
+                tied_ids=(*last.tied_ids, note.id),
+                slurred_to_next=bool(slurs),
+                fermata=last.fermata or note.fermata,
+                breath_after=note.breath_after,
+            )
+        else:
+            sounding = note.pitch.midi + part.chromatic if note.pitch is not None else NO_PITCH
+            notes.append(
+                LineNote(
+                    f"{note.id}@{played.passing}",
+                    note.id,
+                    k,
+                    played.number,
+                    played.passing,
+                    note.offset,
+                    at,
+                    note.duration,
+                    note,
+                    sounding,
+                    (note.id,),
+                    note.grace,
+                    bool(slurs),
+                    before,
+                    note.fermata,
+                    note.breath_after,
+                )
+            )
+        tie_open = note.tie_start
+    if not any(not n.grace for n in notes):
+        raise ScoreError(f"The part “{part.name}” has no notes to play.")
+    notes[-1] = dataclasses.replace(notes[-1], slurred_to_next=False)
+    tempo = [
+        (b.onset + m.offset, m.value) for b in bars for m in b.bar.marks if m.kind == "tempo" and m.value
+    ]
+    free: list[tuple[Fraction, Fraction]] = []
+    words = [(b.onset + m.offset, m.text.casefold()) for b in bars for m in b.bar.marks if m.kind == "words"]
+    backs = sorted(
+        [at for at, text in words if text.startswith(_BACK_WORDS)] + [at for at, _ in tempo if at > 0]
+    )
+    for at, text in words:
+        if text.startswith(_FREE_WORDS):
+            free.append((at, next((b for b in backs if b > at), onset)))
+    return Line(
+        title or part.name,
+        part,
+        tuple(bars),
+        tuple(notes),
+        tuple(rests),
+        tempo[0][1] if tempo and tempo[0][0] == 0 else None,
+        tuple(tempo),
+        tuple(free),
+    )

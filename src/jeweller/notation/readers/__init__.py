@@ -1,0 +1,1 @@
+"""Readers of notation files: MusicXML, MEI, ABC, Humdrum and MIDI, in a child process with limits."""

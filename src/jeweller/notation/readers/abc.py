@@ -1,0 +1,741 @@
+"""ABC notation (the open text format, version 2.1) → `Score`: one tune or a tunebook, each voice a part.
+
+Source: the ABC standard 2.1. What is not understood is left out and told with its place, so that an editor
+can show it there. An accidental holds for its own octave to the end of the bar. Reads text only;
+`jeweller.notation.readers.detect` decodes the bytes.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import html
+import re
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from jeweller.errors import ScoreError
+from jeweller.notation.ids import note_id, pitch_token, unique
+from jeweller.notation.model import Bar, Mark, Note, Part, Score
+from jeweller.notation.pitch import Pitch, key_alter
+from jeweller.notation.readers.abc_fields import ALTER, read_key, read_length, read_metre, read_tempo
+from jeweller.notation.readers.abc_voice import Tune, Voice
+from jeweller.notation.readers.vocabulary import DECORATIONS, DYNAMICS, JUMP_WORDS, SIGNS
+from jeweller.notation.values import guess_type
+
+MAX_TUNES, MAX_NOTES, MAX_BARS = 2000, 100_000, 5000
+ACCIDENTAL = {1: "sharp", 2: "double-sharp", 0: "natural", -1: "flat", -2: "flat-flat"}
+CLEFS = {
+    "treble": ("G", 2),
+    "bass": ("F", 4),
+    "tenor": ("C", 4),
+    "alto": ("C", 3),
+    "perc": ("percussion", 2),
+    "none": ("G", 2),
+}
+SILENT_FIELDS = "ABDFGHIJNORSUWXZmrsPuw"  # say nothing about what is played
+LONE = {
+    ".": "staccato",
+    "~": "roll",
+    "T": "trill",
+    "M": "lowermordent",
+    "P": "uppermordent",
+    "H": "fermata",
+    "L": "accent",
+    "S": "segno",
+    "O": "coda",
+}
+
+TOKEN = re.compile(
+    r"(?P<space>[ \t`]+)|(?P<inline>\[(?=[A-Za-z]:)[^\]]*\])"
+    r"|(?P<bar>:*\|+\]?:*(?:\[?[1-9][0-9,-]*)?|\[\||:+\[?[1-9][0-9,-]*|::+|\[[1-9][0-9,-]*|\|\])"
+    r'|(?P<text>"[^"]*")|(?P<deco>![^!\s]*!|\+[^+\s]*\+)|(?P<grace>\{/?[^}]*\})|(?P<tuplet>\([2-9](?::[0-9]*){0,2})'
+    r"|(?P<note>(?:\^\^|\^|__|_|=)?[A-Ga-g][,']*(?:[0-9]*/*[0-9]*))|(?P<rest>[zx](?:[0-9]*/*[0-9]*))|(?P<bars>[ZX][0-9]*)"
+    r"|(?P<chord>\[[^\]|:]*\](?:[0-9]*/*[0-9]*))|(?P<broken><+|>+)|(?P<slur>\.?\()|(?P<close>\))|(?P<tie>\.?-)|(?P<lone>[.~TMPHLSO])"
+    r"|(?P<nothing>[uvy$*]|y[0-9]*)"
+)
+CHORD = re.compile(r"\(?[A-Ga-g][#b♯♭]?\S{0,8}|N\.?C\.?|[0-9<>,;. ]+")
+NOTE = re.compile(r"(\^\^|\^|__|_|=)?([A-Ga-g])([,']*)([0-9]*)(/*)([0-9]*)")
+
+
+@dataclass(frozen=True)
+class Problem:
+    """What was not understood: 1-based line and column in the text, and a sentence."""
+
+    line: int
+    column: int
+    text: str
+
+
+def read_abc(text: str) -> list[Score]:
+    """Every tune of the text, with what was not understood among its warnings. Raises ScoreError where there
+    is none.
+    """
+    scores = []
+    for tune in tunes_of(text)[:MAX_TUNES]:
+        score, problems = parse_tune(tune.text, first_line=tune.line)
+        told = tuple(f"line {p.line}, column {p.column}: {p.text}" for p in problems)
+        if score.parts:
+            scores.append(
+                dataclasses.replace(
+                    score,
+                    warnings=(
+                        *told[:20],
+                        *([f"and {len(told) - 20} more of the kind"] if len(told) > 20 else []),
+                    ),
+                )
+            )
+    if not scores:
+        raise ScoreError("There are no notes in this ABC text.")
+    return scores
+
+
+@dataclass(frozen=True)
+class TuneText:
+    """One tune of a tunebook, as it stands in the text from `line` (1-based) on."""
+
+    line: int
+    text: str
+
+
+def tunes_of(text: str) -> list[TuneText]:
+    """The tunes of a text, each from its X: field to the next; a text without any X: is one tune."""
+    lines = text.splitlines()
+    starts = [k for k, line in enumerate(lines) if line.startswith("X:")] or [0]
+    return [
+        TuneText(a + 1, "\n".join(lines[a:b])) for a, b in zip(starts, [*starts[1:], len(lines)], strict=True)
+    ]
+
+
+def parse_tune(text: str, *, first_line: int = 1) -> tuple[Score, tuple[Problem, ...]]:
+    """One tune, and what was not understood of it, in the order of the text. Nothing in the text raises."""
+    reader = Reader(first_line)
+    reader.read(text)
+    return reader.score(), tuple(sorted(reader.problems, key=lambda p: (p.line, p.column)))
+
+
+class Reader:
+    """A tune as it is read: `voices` hold what there is so far, `problems` what was not understood."""
+
+    def __init__(self, first_line: int) -> None:
+        self.problems: list[Problem] = []
+        self.tune = Tune()
+        self.voices: dict[str, Voice] = {}
+        self.voice: Voice | None = None
+        self.number = first_line - 1
+        self.count = 0
+        self.ids: set[str] = set()
+        self.heads: dict[str, str] = {}
+
+    def tell(self, column: int, text: str) -> None:
+        self.problems.append(Problem(self.number, column, text))
+
+    def read(self, text: str, *, whole: bool = True) -> None:
+        """Reads lines of a tune; where they are not the whole of it, its last bar stays open."""
+        header, skipped = True, False
+        for raw in text.splitlines():
+            self.number += 1
+            line = re.sub(r"(?<!\\)%.*$", "", raw) if not raw.startswith("%%") else ""
+            if not line.strip():
+                skipped = header and bool(self.tune.titles) and not raw.strip() and not raw.startswith("%")
+                continue
+            match = re.match(r"([A-Za-z+]):(.*)$", line)
+            if match and not line.startswith(("|", "[")):
+                key, value = match[1], match[2].strip()
+                if header:
+                    self.head(key, value, 3)
+                    header = key != "K"
+                else:
+                    self.body_field(key, value, 3)
+                continue
+            if header:
+                if skipped or "|" not in line:
+                    continue  # free text between tunes
+                self.tell(
+                    1,
+                    (
+                        "The music begins before a key is given: write K: and the key before it. It is "
+                        "read in C major."
+                    ),
+                )
+                header = False
+            self.music(line.rstrip("\\"), 0)
+        for voice in self.voices.values():
+            if voice.notes and whole:
+                self.close_bar(voice)
+
+    # ---- fields
+    # --------------------------------------------------------------------------------------------------
+
+    def head(self, key: str, value: str, column: int) -> None:
+        t = self.tune
+        if key == "T":
+            t.titles.append(html.unescape(value))
+        elif key == "C":
+            t.composer = html.unescape(value)
+        elif key == "M":
+            t.beats, t.beat_type, t.free = self.metre(value, column)
+        elif key == "L":
+            t.unit = self.length(value, column)
+        elif key == "Q":
+            t.tempo = self.tempo(value, column)
+        elif key == "V":
+            name, _, rest = value.partition(" ")
+            self.heads[name] = rest
+        elif key == "K":
+            self.key(t, value, column)
+        elif key not in SILENT_FIELDS:
+            self.tell(1, f"The field {key}: is not known and was left out.")
+
+    def body_field(self, key: str, value: str, column: int) -> None:
+        if key == "V":
+            self.choose_voice(value)
+            return
+        if key == "T":
+            return
+        if key in SILENT_FIELDS or key == "+":
+            return
+        voice = self.current()
+        if key == "K":
+            self.key(voice, value, column)
+        elif key == "M":
+            if voice.notes:
+                self.close_bar(voice)
+            voice.beats, voice.beat_type, voice.free = self.metre(value, column)
+        elif key == "L":
+            voice.unit = self.length(value, column)
+        elif key == "Q":
+            mark = self.tempo(value, column)
+            if mark is not None:
+                voice.marks.append(dataclasses.replace(mark, offset=voice.now))
+        else:
+            self.tell(1, f"The field {key}: is not known and was left out.")
+
+    def current(self) -> Voice:
+        if self.voice is None:
+            self.choose_voice(next(iter(self.heads), "1"))
+        assert self.voice is not None
+        return self.voice
+
+    def choose_voice(self, value: str) -> None:
+        name, _, rest = value.strip().partition(" ")
+        name = name or "1"
+        if name not in self.voices:
+            if len(self.voices) >= 64:
+                raise ScoreError("This tune has more than 64 voices; it is probably damaged.")
+            self.voices[name] = Voice(name, self.tune)
+            rest = f"{self.heads.get(name, '')} {rest}"
+        self.voice = self.voices[name]
+        if rest.strip():
+            self.voice_properties(self.voice, rest)
+
+    def voice_properties(self, voice: Voice, text: str) -> None:
+        quoted = re.search(r'(?:name|nm)="([^"]*)"', text)
+        plain = re.search(r"(?:name|nm)=([^\s\"]+)", text)
+        if quoted or plain:
+            voice.name = (quoted or plain)[1]  # type: ignore[index]
+        self.clef(voice, text)
+
+    def clef(self, into: Tune | Voice, text: str) -> None:
+        match = re.search(r"(?:clef=\s*|^|\s)(treble|bass|tenor|alto|perc|none)([+-]8)?", text)
+        if match:
+            sign, line = CLEFS[match[1]]
+            into.clef = (sign, line, {"+8": 1, "-8": -1}.get(match[2] or "", 0))
+        match = re.search(r"transpose=(-?\d{1,2})", text)
+        if match:
+            into.chromatic = int(match[1])
+        match = re.search(r"octave=(-?\d)", text)
+        if match and isinstance(into, Voice):
+            into.octave = int(match[1])
+
+    def metre(self, value: str, column: int) -> tuple[int, int, bool]:
+        found = read_metre(value)
+        if found is None:
+            self.tell(column, f"The metre “{value.strip()[:20]}” is not understood; 4/4 is taken.")
+        return found or (4, 4, False)
+
+    def length(self, value: str, column: int) -> Fraction | None:
+        found = read_length(value)
+        if found is None:
+            self.tell(column, f"The unit of length “{value[:20]}” is not understood; write one such as 1/8.")
+        return found
+
+    def tempo(self, value: str, column: int) -> Mark | None:
+        found = read_tempo(value)
+        if found is None:
+            self.tell(column, f"The speed “{value[:30]}” is not understood; write it as 1/4=96.")
+        return found
+
+    def key(self, into: Tune | Voice, value: str, column: int) -> None:
+        found = read_key(value)
+        if isinstance(into, Voice) and into.notes and into.now == 0:
+            into.begin_bar()
+        if found.told:
+            self.tell(column, found.told)
+        if found.fifths is not None:
+            into.fifths, into.mode, into.altered = found.fifths, found.mode, {}
+        into.altered.update(found.altered)
+        self.clef(into, found.rest)
+
+    # ---- music
+    # ---------------------------------------------------------------------------------------------------
+
+    def music(self, line: str, start: int) -> None:
+        at = start
+        while at < len(line):
+            match = TOKEN.match(line, at)
+            column = at + 1
+            if match is None:
+                if line[at] == "&":
+                    self.tell(column, "A second voice laid over the bar (&) is left out.")
+                    at = next((k for k in range(at, len(line)) if line[k] == "|"), len(line))
+                    continue
+                self.tell(column, f"“{line[at]}” is not understood here and was left out.")
+                at += 1
+                continue
+            at = match.end()
+            kind, text = str(match.lastgroup), match[0]
+            if kind in ("space", "nothing"):
+                continue
+            if kind == "inline":
+                self.body_field(text[1], text[3:-1].strip(), column + 3)
+                continue
+            voice = self.current()
+            if not voice.notes and voice.now == 0:
+                voice.place = (self.number, column)
+            getattr(self, f"_{kind}")(voice, text, column)
+
+    def _duration(self, voice: Voice, number: str, slashes: str, divisor: str) -> Fraction:
+        value = Fraction(int(number) if number else 1)
+        if slashes:
+            value /= int(divisor) if divisor and int(divisor) else 2 ** len(slashes)
+        return value * voice.default_unit()
+
+    def _timed(self, voice: Voice, duration: Fraction) -> tuple[Fraction, tuple[int, int] | None, str]:
+        """(quarters, tuplet, its mark) of a note in a broken rhythm or a tuplet."""
+        if voice.broken is not None:
+            duration *= voice.broken[1]
+            voice.broken = None
+        if voice.tuplet is None:
+            return duration, None, ""
+        actual, normal, left = voice.tuplet
+        mark = "start" if voice.tuplet_begins else "stop" if left == 1 else ""
+        voice.tuplet_begins = False
+        voice.tuplet = (actual, normal, left - 1) if left > 1 else None
+        return duration * Fraction(normal, actual), (actual, normal), mark
+
+    def _pitch(self, voice: Voice, sign: str, letter: str, octaves: str) -> tuple[Pitch, str | None]:
+        step = letter.upper()
+        octave = (5 if letter.islower() else 4) + octaves.count("'") - octaves.count(",") + voice.octave
+        key = (step, octave)
+        if sign:
+            voice.state[key] = ALTER[sign]
+        if key in voice.state:
+            alter = voice.state[key]
+        elif voice.tie and voice.tied == key:
+            alter = (
+                voice.notes[-1].pitch.alter
+                if voice.notes and voice.notes[-1].pitch
+                else self._last_alter(voice)
+            )
+        else:
+            alter = voice.altered.get(step, key_alter(step, voice.fifths))
+        shown = sign or (
+            step in voice.altered
+            and voice.altered[step] != key_alter(step, voice.fifths)
+            and key not in voice.state
+        )
+        if shown and not sign:
+            voice.state[key] = alter
+        return Pitch(step, alter, octave), ACCIDENTAL[alter] if shown else None
+
+    @staticmethod
+    def _last_alter(voice: Voice) -> int:
+        last = voice.bars[-1].notes[-1].pitch if voice.bars and voice.bars[-1].notes else None
+        return last.alter if last is not None else 0
+
+    def _note(self, voice: Voice, text: str, column: int) -> None:
+        self.count += 1
+        if self.count > MAX_NOTES:
+            raise ScoreError(f"This tune has more than {MAX_NOTES} notes and is not opened.")
+        match = NOTE.fullmatch(text)
+        assert match is not None
+        pitch, accidental = self._pitch(voice, match[1] or "", match[2], match[3])
+        if not 0 <= pitch.octave <= 9:
+            self.tell(column, f"{text} lies outside what any instrument plays and was left out.")
+            return
+        duration, tuplet, mark = self._timed(voice, self._duration(voice, match[4], match[5], match[6]))
+        self._put(voice, pitch, accidental, duration, tuplet, mark, column)
+
+    def _rest(self, voice: Voice, text: str, column: int) -> None:
+        match = re.fullmatch(r"[zx]([0-9]*)(/*)([0-9]*)", text)
+        assert match is not None
+        duration, tuplet, mark = self._timed(voice, self._duration(voice, match[1], match[2], match[3]))
+        self._put(voice, None, None, duration, tuplet, mark, column)
+
+    def _put(
+        self,
+        voice: Voice,
+        pitch: Pitch | None,
+        accidental: str | None,
+        duration: Fraction,
+        tuplet: tuple[int, int] | None,
+        mark: str,
+        column: int,
+        *,
+        chord: bool = False,
+    ) -> None:
+        if not 0 < duration <= 64:
+            self.tell(column, "This length cannot be; the note was left out.")
+            return
+        kind, dots, ratio = guess_type(duration, tuplet)
+        given = {} if chord else self._decorated(voice, column)
+        key = (pitch.step, pitch.octave) if pitch else None
+        joined = voice.tie and key is not None and key == voice.tied
+        if not chord:
+            voice.notes.extend(voice.graces)
+            voice.graces = []
+            voice.slurs.extend(voice.opened)
+        note = Note(
+            self._id(voice, voice.now, pitch),
+            voice.now,
+            duration,
+            pitch,
+            type=kind,
+            dots=dots,
+            tuplet=ratio,
+            tuplet_mark=mark,
+            accidental=accidental,
+            tie_stop=joined,
+            slur_starts=() if chord else tuple(str(s) for s in voice.opened),
+            chord=chord,
+            **given,
+        )
+        if not chord:
+            voice.opened = []
+            voice.tie, voice.tied = False, key
+        voice.notes.append(note)
+        if not chord:
+            voice.now += duration
+
+    def _chord(self, voice: Voice, text: str, column: int) -> None:
+        inner, _, tail = text[1:].rpartition("]")
+        pitches = list(NOTE.finditer(inner))
+        if not pitches:
+            self.tell(column, f"“{text[:12]}” holds no notes and was left out.")
+            return
+        match = re.fullmatch(r"([0-9]*)(/*)([0-9]*)", tail)
+        assert match is not None
+        first = pitches[0]
+        length = (
+            self._duration(voice, first[4], first[5], first[6])
+            * self._duration(voice, match[1], match[2], match[3])
+            / voice.default_unit()
+        )
+        duration, tuplet, mark = self._timed(voice, length)
+        start = voice.now
+        for k, m in enumerate(pitches):
+            pitch, accidental = self._pitch(voice, m[1] or "", m[2], m[3])
+            end, voice.now = voice.now, start
+            self._put(voice, pitch, accidental, duration, tuplet, mark if not k else "", column, chord=k > 0)
+            voice.now = max(end, voice.now)
+
+    def _bars(self, voice: Voice, text: str, column: int) -> None:
+        """Whole bars of rest."""
+        count = int(text[1:] or 1)
+        if count > MAX_BARS:
+            self.tell(column, f"{count} bars of rest are more than a part has; one is taken.")
+            count = 1
+        for k in range(count):
+            length = Fraction(4 * voice.beats, voice.beat_type)
+            kind, dots, _ = guess_type(length)
+            voice.notes.append(
+                Note(
+                    self._id(voice, Fraction(0), None),
+                    Fraction(0),
+                    length,
+                    None,
+                    type=kind,
+                    dots=dots,
+                    whole_bar=True,
+                )
+            )
+            voice.now = length
+            if k < count - 1:
+                self.close_bar(voice)
+        voice.tie, voice.tied = False, None
+
+    def _grace(self, voice: Voice, text: str, column: int) -> None:
+        slash = text.startswith("{/")
+        found = list(NOTE.finditer(text))
+        kind = "eighth" if len(found) == 1 else "16th"
+        for m in found:
+            pitch, accidental = self._pitch(voice, m[1] or "", m[2], m[3])
+            voice.graces.append(
+                Note(
+                    self._id(voice, voice.now, pitch, "g"),
+                    voice.now,
+                    Fraction(0),
+                    pitch,
+                    type=kind,
+                    grace=True,
+                    slash=slash or len(found) == 1,
+                    accidental=accidental,
+                )
+            )
+
+    def _tuplet(self, voice: Voice, text: str, column: int) -> None:
+        numbers = [int(n) if n else 0 for n in text[1:].split(":")]
+        actual = numbers[0]
+        compound = voice.beats % 3 == 0 and voice.beat_type >= 8
+        usual = {2: 3, 3: 2, 4: 3, 6: 2, 8: 3}.get(actual, 3 if compound else 2)
+        normal = (numbers[1] if len(numbers) > 1 else 0) or usual
+        voice.tuplet = (actual, normal, (numbers[2] if len(numbers) > 2 else 0) or actual)
+        voice.tuplet_begins = True
+
+    def _broken(self, voice: Voice, text: str, column: int) -> None:
+        index = next(
+            (
+                k
+                for k in range(len(voice.notes) - 1, -1, -1)
+                if not voice.notes[k].grace and not voice.notes[k].chord
+            ),
+            None,
+        )
+        if index is None:
+            self.tell(column, f"{text} stands after no note and was left out.")
+            return
+        short = Fraction(1, 2 ** min(len(text), 3))
+        before, after = (2 - short, short) if text[0] == ">" else (short, 2 - short)
+        for k in range(index, len(voice.notes)):
+            note = voice.notes[k]
+            duration = note.duration * before
+            kind, dots, tuplet = guess_type(duration, note.tuplet)
+            voice.notes[k] = dataclasses.replace(note, duration=duration, type=kind, dots=dots, tuplet=tuplet)
+        voice.now = voice.notes[index].offset + voice.notes[index].duration
+        voice.broken = (before, after)
+
+    def _slur(self, voice: Voice, text: str, column: int) -> None:
+        used = {*voice.slurs, *voice.opened}
+        voice.opened.append(next(k for k in range(1, 99) if k not in used))
+
+    def _close(self, voice: Voice, text: str, column: int) -> None:
+        note = self._last(voice)
+        if not voice.slurs or note is None:
+            self.tell(column, "A slur ends here that does not begin.")
+            return
+        self._change(voice, slur_stops=(*note.slur_stops, str(voice.slurs.pop())))
+
+    def _tie(self, voice: Voice, text: str, column: int) -> None:
+        note = self._last(voice)
+        if note is None or note.pitch is None:
+            self.tell(column, "A tie stands after no note and was left out.")
+            return
+        self._change(voice, tie_start=True)
+        voice.tie = True
+
+    def _last(self, voice: Voice) -> Note | None:
+        """The last main note of the bar in hand, or of the bar before."""
+        notes = voice.notes or (list(voice.bars[-1].notes) if voice.bars else [])
+        return next((n for n in reversed(notes) if not n.grace and not n.chord and not n.is_rest), None)
+
+    def _change(self, voice: Voice, **changes: Any) -> None:
+        """Changes the note of `_last`."""
+        last = self._last(voice)
+        if voice.notes:
+            k = max(i for i, n in enumerate(voice.notes) if n is last)
+            voice.notes[k] = dataclasses.replace(voice.notes[k], **changes)
+        elif last is not None:
+            notes = [dataclasses.replace(n, **changes) if n is last else n for n in voice.bars[-1].notes]
+            voice.bars[-1] = dataclasses.replace(voice.bars[-1], notes=tuple(notes))
+
+    def _text(self, voice: Voice, text: str, column: int) -> None:
+        words = html.unescape(text[1:-1])
+        if words[:1] in "^_<>@" and len(words) > 1:
+            self._words(
+                voice,
+                re.sub(r"^@[-\d.,]*", "", words) if words[0] == "@" else words[1:],
+                above=words[0] != "_",
+            )
+        elif not CHORD.fullmatch(words) and len(words) > 2:  # a chord symbol is nothing that one player plays
+            self._words(voice, words)
+
+    def _words(self, voice: Voice, text: str, *, above: bool = True) -> None:
+        text = " ".join(text.split())
+        if not text:
+            return
+        for pattern, flag in JUMP_WORDS:
+            if pattern.match(text):
+                voice.flags[flag] = True
+        voice.marks.append(Mark("words", voice.now, text[:120], above=above))
+
+    def _deco(self, voice: Voice, text: str, column: int) -> None:
+        self._decorate(voice, text[1:-1], column)
+
+    def _lone(self, voice: Voice, text: str, column: int) -> None:
+        self._decorate(voice, LONE[text], column)
+
+    def _decorate(self, voice: Voice, name: str, column: int) -> None:
+        if name in DYNAMICS:
+            voice.marks.append(Mark("dynamics", voice.now, name, above=False))
+        elif name in SIGNS:
+            what = SIGNS[name]
+            if what.startswith("wedge "):
+                voice.marks.append(Mark("wedge", voice.now, what[6:], above=False))
+            elif what == "breath":
+                if self._last(voice) is not None:
+                    self._change(voice, breath_after=True)
+            else:
+                voice.flags[what] = True
+        elif name in DECORATIONS:
+            voice.decorations.append(name)
+        elif not re.fullmatch(
+            r"[0-5]|upbow|downbow|open|thumb|snap|plus|arpeggio|[a-z]*phrase|\w*line", name
+        ):
+            self.tell(column, f"The sign !{name[:20]}! is not known and was left out.")
+
+    def _decorated(self, voice: Voice, column: int) -> dict[str, Any]:
+        out: dict[str, Any] = {}
+        articulations = []
+        for name in voice.decorations:
+            field_, value = DECORATIONS[name]
+            if field_ == "articulation":
+                articulations.append(value)
+            else:
+                out[field_] = value
+        voice.decorations = []
+        if articulations:
+            out["articulations"] = tuple(dict.fromkeys(articulations))
+        return out
+
+    # ---- bars
+    # ----------------------------------------------------------------------------------------------------
+
+    def _bar(self, voice: Voice, text: str, column: int) -> None:
+        sign = re.fullmatch(r"(.*?)(?:\[?([1-9][0-9,-]*))?", text)
+        assert sign is not None
+        line, numbers = sign[1].rstrip("["), sign[2]
+        ends = line.startswith(":")
+        if voice.notes:
+            flags: dict[str, Any] = {}
+            if ends:
+                flags["repeat_times"] = (
+                    max(2, 1 + len(line) - len(line.lstrip(":"))) if line.strip(":") else 2
+                )
+            elif line.startswith("||"):
+                flags["double_bar"] = True
+            if line.rstrip(":").endswith("|]"):
+                flags["final_bar"] = not ends
+            self.close_bar(
+                voice,
+                flags,
+                ends_ending=bool(voice.ending)
+                and (ends or line.startswith(("||", "|]", "|:")) or bool(numbers)),
+            )
+        elif ends and voice.bars and not voice.bars[-1].repeat_times:
+            voice.bars[-1] = dataclasses.replace(voice.bars[-1], repeat_times=2)
+        if line.endswith(":") and line != ":" and (line.rstrip(":") != "" or line == "::"):
+            voice.flags["repeat_start"] = True
+        if numbers:
+            voice.ending = tuple(n for piece in numbers.split(",") if piece for n in _span(piece))
+            voice.flags["ending_start"] = True
+
+    def close_bar(
+        self, voice: Voice, flags: dict[str, Any] | None = None, *, ends_ending: bool = False
+    ) -> None:
+        if len(voice.bars) >= MAX_BARS:
+            raise ScoreError(f"This tune has more than {MAX_BARS} bars and is not opened.")
+        metre = Fraction(4 * voice.beats, voice.beat_type)
+        first = not voice.bars
+        if voice.graces:  # after the last note of the bar: they stand before the next one
+            voice.graces = [dataclasses.replace(g, offset=Fraction(0)) for g in voice.graces]
+        implicit = voice.now < metre and (first or self._half_before_repeat(voice, metre))
+        stop = (
+            {"ending_stop": "stop" if (flags or {}).get("repeat_times") else "discontinue"}
+            if ends_ending
+            else {}
+        )
+        number = str(
+            len(voice.bars) + (0 if voice.bars and voice.bars[0].implicit else 1)
+            if not (first and implicit)
+            else 0
+        )
+        voice.bars.append(
+            Bar(
+                number,
+                voice.now,
+                voice.beats,
+                voice.beat_type,
+                voice.fifths,
+                voice.mode,
+                voice.clef,
+                tuple(voice.notes),
+                tuple(voice.marks),
+                implicit=implicit,
+                ending=voice.ending,
+                **{**voice.flags, **(flags or {}), **stop},
+            )
+        )
+        if voice.now != metre and not implicit and not voice.free:
+            self.problems.append(
+                Problem(
+                    *voice.place,
+                    f"bar {number} holds {_count(voice.now * Fraction(voice.beat_type, 4))} where "
+                    "the metre asks for "
+                    f"{voice.beats} ({voice.beats}/{voice.beat_type}).",
+                )
+            )
+        if ends_ending:
+            voice.ending = ()
+        voice.flags = {}
+        graces = voice.graces
+        voice.begin_bar()
+        voice.graces = graces
+
+    @staticmethod
+    def _half_before_repeat(voice: Voice, metre: Fraction) -> bool:
+        """Whether a short bar pays back a short one before it, at a repeat or at the end."""
+        short = [b.length for b in voice.bars if b.length < metre]
+        return bool(short) and voice.now + short[-1] == metre
+
+    def _id(self, voice: Voice, offset: Fraction, pitch: Pitch | None, what: str = "") -> str:
+        index = list(self.voices.values()).index(voice) + 1
+        return unique(
+            note_id(f"p{index}", f"m{len(voice.bars) + 1}", offset, what + pitch_token(pitch)), self.ids
+        )
+
+    def score(self) -> Score:
+        parts = []
+        for k, voice in enumerate(self.voices.values()):
+            if not voice.bars:
+                continue
+            bars = list(voice.bars)
+            if not any(b.final_bar for b in bars):
+                bars[-1] = dataclasses.replace(bars[-1], final_bar=True)
+            name = voice.name or (
+                self.tune.titles[0] if len(self.voices) == 1 and self.tune.titles else f"Part {k + 1}"
+            )
+            diatonic = round(voice.chromatic * 7 / 12)
+            parts.append(
+                Part(f"P{k + 1}", name[:80], voice.name[:80], diatonic, voice.chromatic, tuple(bars))
+            )
+        return Score(
+            " ".join(" · ".join(self.tune.titles).split())[:200], tuple(parts), self.tune.composer[:200]
+        )
+
+
+def _span(piece: str) -> list[int]:
+    first, _, last = piece.partition("-")
+    return (
+        list(range(int(first), min(int(last or first), int(first) + 20) + 1))
+        if first.isdigit() and (not last or last.isdigit())
+        else [1]
+    )
+
+
+def _count(beats: Fraction) -> str:
+    whole, rest = divmod(beats, 1)
+    part = {Fraction(1, 2): "½", Fraction(1, 4): "¼", Fraction(3, 4): "¾"}.get(
+        rest, f" {rest}" if rest else ""
+    )
+    return f"{whole or ''}{part}" or "0"

@@ -1,0 +1,72 @@
+"""What of an ABC tune holds for all of it, and a voice as it grows while it is read."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Any
+
+from jeweller.notation.model import Bar, Mark, Note
+
+
+@dataclass
+class Tune:
+    """What holds for a whole tune."""
+
+    titles: list[str] = field(default_factory=list)
+    composer: str = ""
+    origin: str = ""
+    beats: int = 4
+    beat_type: int = 4
+    free: bool = False  # M:none
+    unit: Fraction | None = None
+    tempo: Mark | None = None
+    fifths: int = 0
+    mode: str = "major"
+    altered: dict[str, int] = field(default_factory=dict)  # letters the key alters otherwise
+    clef: tuple[str, int, int] = ("G", 2, 0)
+    chromatic: int = 0
+
+
+class Voice:
+    """One voice as it grows: bars done, and the bar in hand."""
+
+    def __init__(self, name: str, tune: Tune) -> None:
+        self.id, self.name, self.tune = name, "", tune
+        self.beats, self.beat_type, self.free = tune.beats, tune.beat_type, tune.free
+        self.fifths, self.mode, self.altered, self.clef, self.chromatic = (
+            tune.fifths,
+            tune.mode,
+            dict(tune.altered),
+            tune.clef,
+            tune.chromatic,
+        )
+        self.octave = 0
+        self.unit = tune.unit
+        self.bars: list[Bar] = []
+        self.flags: dict[str, Any] = {}
+        self.ending: tuple[int, ...] = ()
+        self.begin_bar()
+        self.slurs: list[int] = []
+        self.decorations: list[str] = []
+        self.opened: list[int] = []
+        self.graces: list[Note] = []
+        self.tie = False
+        self.tied: tuple[str, int] | None = None
+        self.broken: tuple[Fraction, Fraction] | None = None
+        self.tuplet: tuple[int, int, int] | None = None  # (actual, normal, notes left)
+        self.tuplet_begins = False
+        if tune.tempo is not None:
+            self.marks.append(tune.tempo)
+
+    def begin_bar(self) -> None:
+        self.now = Fraction(0)
+        self.notes: list[Note] = []
+        self.marks: list[Mark] = []
+        self.state: dict[tuple[str, int], int] = {}
+        self.place = (1, 1)
+
+    def default_unit(self) -> Fraction:
+        if self.unit is not None:
+            return self.unit
+        return Fraction(1, 4) if Fraction(self.beats, self.beat_type) < Fraction(3, 4) else Fraction(1, 2)

@@ -1,0 +1,675 @@
+"""MEI → `Score`, by a plain walk over the elements; and Humdrum, which an engraver's library turns into MEI
+first.
+
+Runs only in the child process of `jeweller.notation.readers.sandbox`. Source: the MEI guidelines, versions 3
+to 5 (attributes that changed their name are read under both). What is not understood is listed in
+`Score.warnings`.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import re
+from collections.abc import Iterator
+from fractions import Fraction
+from typing import Any
+
+from jeweller.errors import ScoreError
+from jeweller.notation.ids import PLAIN, unique
+from jeweller.notation.model import Bar, Mark, Note, Part, Score
+from jeweller.notation.pitch import Pitch, key_alter
+from jeweller.notation.readers.musicxml import MAX_BARS, MAX_NOTES, one_voice, parse_xml
+from jeweller.notation.readers.vocabulary import JUMP_WORDS
+from jeweller.notation.values import TYPE_QUARTERS, guess_type
+
+Element = Any
+ACCIDENTALS = {
+    "s": (1, "sharp"),
+    "f": (-1, "flat"),
+    "n": (0, "natural"),
+    "ss": (2, "double-sharp"),
+    "x": (2, "double-sharp"),
+    "ff": (-2, "flat-flat"),
+    "nf": (-1, "natural-flat"),
+    "ns": (1, "natural-sharp"),
+}
+ARTIC = {
+    "stacc": "staccato",
+    "stacciss": "staccatissimo",
+    "ten": "tenuto",
+    "acc": "accent",
+    "marc": "strong-accent",
+    "spicc": "spiccato",
+    "stress": "stress",
+    "unstress": "unstress",
+}
+JUMPS = {"segno": "segno", "coda": "coda", "fine": "fine", "daCapo": "dacapo", "dalSegno": "dalsegno"}
+PASSED = {
+    "beam",
+    "tuplet",
+    "graceGrp",
+    "bTrem",
+    "fTrem",
+    "ligature",
+    "app",
+    "lem",
+    "choice",
+    "sic",
+    "corr",
+    "orig",
+    "reg",
+    "supplied",
+    "unclear",
+    "add",
+}
+GRACE_TYPE = {"4": "quarter", "16": "16th", "32": "32nd"}
+TEMPO_UNIT = {"1": "whole", "2": "half", "4": "quarter", "8": "eighth", "16": "16th"}
+
+
+def read_humdrum(text: str) -> Score:
+    """Humdrum `**kern` → Score. Raises ScoreError."""
+    import verovio
+
+    toolkit = verovio.toolkit()
+    toolkit.setInputFrom("humdrum")
+    if not toolkit.loadData(text):
+        raise ScoreError("This Humdrum file cannot be read; it is probably damaged.")
+    return read_mei(toolkit.getMEI().encode())
+
+
+def read_mei(data: bytes) -> Score:
+    """The bytes of an MEI file → Score. Raises ScoreError."""
+    root = parse_xml(data, "MEI")
+    for element in root.iter():
+        if isinstance(element.tag, str) and "}" in element.tag:
+            element.tag = element.tag.split("}", 1)[1]
+        for name in [n for n in element.attrib if n.endswith("}id")]:
+            element.set("id", element.get(name))
+    if root.tag != "mei" and root.find(".//score") is None:
+        raise ScoreError(f"This is an XML file but no MEI score (it begins with <{str(root.tag)[:40]}>).")
+    score = root.find(".//music//score")
+    if score is None:
+        raise ScoreError("This MEI file holds no score.")
+    title = next((_words(t) for t in root.iterfind("meiHead/fileDesc/titleStmt/title") if _words(t)), "")
+    composer = next((_words(c) for c in root.iter("composer")), "")
+    return _Reader(score).read(title[:200], composer[:200])
+
+
+def _words(element: Element) -> str:
+    return " ".join("".join(element.itertext()).split())
+
+
+def _number(text: str | None, default: int) -> int:
+    match = re.match(r"\s*-?\d{1,4}", text or "")
+    return int(match[0]) if match else default
+
+
+@dataclasses.dataclass
+class _Staff:
+    """One staff as it stands, and its bars so far."""
+
+    n: str
+    name: str = ""
+    fifths: int = 0
+    mode: str = "major"
+    beats: int = 4
+    beat_type: int = 4
+    clef: tuple[str, int, int] = ("G", 2, 0)
+    diatonic: int = 0
+    chromatic: int = 0
+    bars: list[Bar] = dataclasses.field(default_factory=list)
+    open_ties: set[tuple[str, int]] = dataclasses.field(default_factory=set)
+
+
+class _Reader:
+    def __init__(self, score: Element) -> None:
+        self.score = score
+        self.staves: dict[str, _Staff] = {}
+        self.warnings: list[str] = []
+        self.seen: set[str] = set()
+        self.total = self.measures = 0
+        self.ending: tuple[int, ...] = ()
+        self.first_of_ending = False
+        self.repeat_next = False
+        # By id of a note: what control events elsewhere in the file say of it, and the tuplet that it lies
+        # in.
+        self.said: dict[str, dict[str, Any]] = {}
+        self.spans: dict[str, tuple[int, int]] = {}
+        self._controls()
+
+    def _controls(self) -> None:
+        ids = {e.get("id") for e in self.score.iter("note", "chord", "rest") if e.get("id")}
+        for element in self.score.iter("slur", "tie", "trill", "mordent", "turn", "fermata", "breath"):
+            start, end = (element.get(n, "").lstrip("#") for n in ("startid", "endid"))
+            if start in ids:
+                self._say(start, element, begins=True)
+            if end in ids and element.tag in ("slur", "tie"):
+                self._say(end, element, begins=False)
+
+        for layer in self.score.iter("layer") if self.score.find(".//tupletSpan") is not None else ():
+            self._tuplet_spans(layer)
+
+    def _tuplet_spans(self, layer: Element) -> None:
+        """Tuplets given by their first and last note, of one layer of one bar."""
+        events = [e for e in layer.iter("note", "rest", "chord", "space") if e.getparent().tag != "chord"]
+        places = {e.get("id"): k for k, e in enumerate(events) if e.get("id")}
+        measure = next(layer.iterancestors("measure"), None)
+        for span in measure.iterfind("tupletSpan") if measure is not None else ():
+            first, last = (places.get(span.get(n, "").lstrip("#")) for n in ("startid", "endid"))
+            if first is not None and last is not None:
+                for k in range(first, last + 1):
+                    event = events[k]
+                    if not event.get("id"):
+                        event.set("id", f"span{len(self.spans) + 1}")
+                    self.spans[event.get("id")] = _ratio(span)
+
+    def _say(self, note: str, element: Element, *, begins: bool) -> None:
+        said = self.said.setdefault(note, {"slur_starts": (), "slur_stops": ()})
+        tag = element.tag
+        if tag == "slur":
+            key = "slur_starts" if begins else "slur_stops"
+            said[key] = (*said[key], str(1 + _slur_number(element)))
+        elif tag == "tie":
+            said["tie_start" if begins else "tie_stop"] = True
+        elif tag == "fermata":
+            said["fermata"] = True
+        elif tag == "breath":
+            said["breath_after"] = True
+        else:
+            said["ornament"] = _ornament(element)
+
+    def read(self, title: str, composer: str) -> Score:
+        for child in self.score:
+            self._walk(child)
+        if not self.staves or not any(s.bars for s in self.staves.values()):
+            raise ScoreError("This MEI file holds no bars.")
+        parts = []
+        for k, staff in enumerate(self.staves.values()):
+            bars, left, warning = one_voice(staff.bars)
+            if warning:
+                self._warn(staff, warning)
+            if bars and not any(b.final_bar for b in bars):
+                bars[-1] = dataclasses.replace(bars[-1], final_bar=True)
+            bars = [dataclasses.replace(b, notes=_numbered(b.notes)) for b in bars]
+            name = staff.name or f"Part {k + 1}"
+            parts.append(
+                Part(
+                    f"P{k + 1}",
+                    name,
+                    staff.name,
+                    staff.diatonic,
+                    staff.chromatic,
+                    tuple(bars),
+                    voices_left_out=left,
+                )
+            )
+        return Score(title, tuple(parts), composer, tuple(dict.fromkeys(self.warnings)))
+
+    def _warn(self, staff: _Staff, text: str) -> None:
+        self.warnings.append(f"{staff.name or 'staff ' + staff.n}: {text}")
+
+    def _walk(self, element: Element) -> None:
+        tag = element.tag
+        if tag == "scoreDef":
+            self._score_def(element)
+        elif tag in ("section", "pb", "sb", "lem", "app"):
+            for child in element:
+                self._walk(child)
+        elif tag == "ending":
+            self.ending = tuple(
+                int(n) for n in re.findall(r"\d{1,2}", element.get("n") or element.get("label") or "1")
+            ) or (1,)
+            self.first_of_ending = True
+            for child in element:
+                self._walk(child)
+            for staff in self.staves.values():
+                if staff.bars:
+                    last = staff.bars[-1]
+                    staff.bars[-1] = dataclasses.replace(
+                        last, ending_stop="stop" if last.repeat_times else "discontinue"
+                    )
+            self.ending = ()
+        elif tag == "staffDef":
+            self._staff_def(element, {})
+        elif tag == "measure":
+            self._measure(element)
+
+    # ---- signatures
+    # ----------------------------------------------------------------------------------------------
+
+    def _score_def(self, element: Element) -> None:
+        common = _signature(element)
+        for staff in self.staves.values():
+            _apply(staff, common)
+        for definition in element.iter("staffDef"):
+            self._staff_def(definition, common)
+        bpm = element.get("midi.bpm")
+        self.bpm = float(bpm) if bpm and re.fullmatch(r"\d{1,3}(\.\d+)?", bpm) else None
+
+    def _staff_def(self, element: Element, common: dict[str, Any]) -> None:
+        n = element.get("n", "1")
+        if n not in self.staves:
+            if len(self.staves) >= 64:
+                raise ScoreError("This score has more than 64 staves; it is probably damaged.")
+            self.staves[n] = _Staff(n)
+            _apply(self.staves[n], common)
+        staff = self.staves[n]
+        label = element.find("label")
+        group = element.getparent()
+        name = (_words(label) if label is not None else "") or element.get("label") or ""
+        if not name and group is not None and group.tag == "staffGrp":
+            name = (
+                (_words(group.find("label")) if group.find("label") is not None else "")
+                or group.get("label")
+                or ""
+            )
+        staff.name = name[:80] or staff.name
+        staff.chromatic = max(-36, min(36, _number(element.get("trans.semi"), staff.chromatic)))
+        staff.diatonic = max(
+            -21,
+            min(
+                21,
+                _number(
+                    element.get("trans.diat"),
+                    staff.diatonic if staff.diatonic else round(staff.chromatic * 7 / 12),
+                ),
+            ),
+        )
+        _apply(staff, _signature(element))
+
+    # ---- one bar
+    # -------------------------------------------------------------------------------------------------
+
+    def _measure(self, element: Element) -> None:
+        self.measures += 1
+        if self.measures > MAX_BARS:
+            raise ScoreError(f"This score has more than {MAX_BARS} bars and is not opened.")
+        number = (element.get("n") or str(self.measures)).strip()[:12]
+        left, right = element.get("left", ""), element.get("right", "")
+        flags: dict[str, Any] = {"repeat_start": self.repeat_next or left in ("rptstart", "rptboth")}
+        self.repeat_next = right in ("rptstart", "rptboth")
+        if right in ("rptend", "rptboth"):
+            flags["repeat_times"] = 2
+        flags["double_bar"], flags["final_bar"] = right == "dbl", right == "end"
+        if self.first_of_ending:
+            flags["ending_start"], self.first_of_ending = True, False
+        marks = self._marks(element, flags)
+        by_staff = {s.get("n", "1"): s for s in element.iterfind("staff")}
+        for k, (n, staff) in enumerate(self.staves.items()):
+            notes: list[Note] = []
+            length = Fraction(0)
+            found = by_staff.get(n)
+            repeated = 1
+            for layer in found.iterfind("layer") if found is not None else ():
+                reader = _Layer(self, staff, layer.get("n", "1"), number)
+                reader.read(layer)
+                notes += reader.notes
+                length, repeated = max(length, reader.now), max(repeated, reader.bars)
+            staff.open_ties = {(x.pitch.step, x.pitch.octave) for x in notes if x.tie_start and x.pitch}
+            self.total += len(notes)
+            if self.total > MAX_NOTES:
+                raise ScoreError(f"This score has more than {MAX_NOTES} notes and is not opened.")
+            metre = Fraction(4 * staff.beats, staff.beat_type)
+            length = length or metre
+            if length > 4 * metre and length > 32:
+                raise ScoreError(
+                    f"Bar {number} is {float(length):g} quarters long where the metre asks for "
+                    f"{float(metre):g}; the file is damaged."
+                )
+            implicit = element.get("metcon") == "false" or (not staff.bars and length < metre)
+            here = tuple(m for m, which in marks if which in ("", n) and (which or k == 0))
+            for again in range(min(repeated, MAX_BARS)):
+                staff.bars.append(
+                    Bar(
+                        number if not again else f"{number}+{again}",
+                        length,
+                        staff.beats,
+                        staff.beat_type,
+                        staff.fifths,
+                        staff.mode,
+                        staff.clef,
+                        tuple(dataclasses.replace(x, id=self.unique(x.id)) for x in notes)
+                        if again
+                        else tuple(notes),
+                        here if not again else (),
+                        implicit=implicit,
+                        ending=self.ending,
+                        **flags,
+                    )
+                )
+
+    def unique(self, wanted: str) -> str:
+        return unique(wanted if PLAIN.fullmatch(wanted) else "n", self.seen)
+
+    def _marks(self, measure: Element, flags: dict[str, Any]) -> list[tuple[Mark, str]]:
+        """(mark, the staff it belongs to or "") of a bar; jumps are set in `flags`."""
+        out: list[tuple[Mark, str]] = []
+        if (
+            self.measures == 1
+            and getattr(self, "bpm", None)
+            and not any(t.get("mm") for t in measure.iter("tempo"))
+        ):
+            out.append((Mark("tempo", Fraction(0), value=self.bpm), ""))
+        for element in measure:
+            tag = element.tag
+            if tag not in ("dynam", "hairpin", "tempo", "dir", "repeatMark"):
+                continue
+            which = (element.get("staff") or "").split(" ")[0]
+            at, above = self._at(measure, element), element.get("place") != "below"
+            if tag == "dynam":
+                out.append((Mark("dynamics", at, _words(element)[:12], above=False), which))
+            elif tag == "hairpin":
+                kind = "crescendo" if element.get("form") == "cres" else "diminuendo"
+                out.append((Mark("wedge", at, kind, above=False), which))
+                end = re.fullmatch(r"(?:0m\+)?(\d+(?:\.\d+)?)", element.get("tstamp2") or "")
+                if end:
+                    out.append((Mark("wedge", self._beats(float(end[1]) - 1), "stop", above=False), which))
+            elif tag == "tempo":
+                mark = _tempo(element, at)
+                out += [(m, "") for m in mark]
+            elif tag == "repeatMark" and element.get("func") in JUMPS:
+                flags[JUMPS[element.get("func")]] = True
+            else:
+                text = _words(element)
+                for pattern, flag in JUMP_WORDS:
+                    if pattern.match(text):
+                        flags[flag] = True
+                if text:
+                    out.append((Mark("words", at, text[:120], above=above), which))
+        return out
+
+    def _beats(self, beats: float) -> Fraction:
+        staff = next(iter(self.staves.values()))
+        return max(Fraction(0), Fraction(beats).limit_denominator(96) * Fraction(4, staff.beat_type))
+
+    def _at(self, measure: Element, element: Element) -> Fraction:
+        stamp = element.get("tstamp") or ""
+        if re.fullmatch(r"\d{1,3}(\.\d+)?", stamp):
+            return self._beats(float(stamp) - 1)
+        start = element.get("startid", "").lstrip("#")
+        if not start:
+            return Fraction(0)
+        for layer in measure.iter("layer"):
+            now = Fraction(0)
+            for event in layer.iter("note", "rest", "chord", "space"):
+                if event.get("id") == start:
+                    return now
+                if (
+                    event.getparent().tag != "chord"
+                    and not event.get("grace")
+                    and not _inside(event, "graceGrp")
+                ):
+                    now += _duration(event) * self._tuplet_factor(event)
+        return Fraction(0)
+
+    def _tuplet_factor(self, element: Element) -> Fraction:
+        ratios = [_ratio(a) for a in element.iterancestors("tuplet")] or [
+            self.spans.get(element.get("id", ""), (1, 1))
+        ]
+        out = Fraction(1)
+        for actual, normal in ratios:
+            out *= Fraction(normal, actual)
+        return out
+
+
+def _slur_number(element: Element) -> int:
+    """A small number that the two ends of a slur share: its place among the slurs of its bar, at most five
+    are told apart.
+    """
+    parent = element.getparent()
+    return [e for e in parent if e.tag == "slur"].index(element) % 5 if parent is not None else 0
+
+
+def _inside(element: Element, tag: str) -> bool:
+    return any(a.tag == tag for a in element.iterancestors())
+
+
+def _ratio(tuplet: Element) -> tuple[int, int]:
+    """(actual, normal) of a tuplet."""
+    return max(1, min(64, _number(tuplet.get("num"), 3))), max(1, min(64, _number(tuplet.get("numbase"), 2)))
+
+
+def _duration(element: Element) -> Fraction:
+    """Quarters of a note, rest or chord by its value and dots. Raises ScoreError."""
+    text = element.get("dur") or element.get("dur.default") or "4"
+    if text in ("breve", "long"):
+        base = TYPE_QUARTERS[text]
+    elif text.isdigit() and int(text) in (1, 2, 4, 8, 16, 32, 64, 128, 256):
+        base = Fraction(4, int(text))
+    else:
+        raise ScoreError(f"A duration in this file cannot be read ({text[:20]!r}); it is damaged.")
+    dots = max(0, min(4, _number(element.get("dots"), 0))) or len(element.findall("dot"))
+    return base * (2 - Fraction(1, 2**dots))
+
+
+def _ornament(element: Element) -> str:
+    form = element.get("form", "")
+    if element.tag == "mordent":
+        return "inverted_mordent" if form == "upper" else "mordent"
+    if element.tag == "turn":
+        return "inverted_turn" if form == "lower" else "turn"
+    return "trill"
+
+
+def _tempo(element: Element, at: Fraction) -> Iterator[Mark]:
+    text, per_minute = _words(element), element.get("mm") or ""
+    if re.fullmatch(r"\d{1,3}(\.\d+)?", per_minute):
+        unit = TEMPO_UNIT.get(element.get("mm.unit", "4"), "quarter")
+        dots = min(1, _number(element.get("mm.dots"), 0))
+        bpm = float(per_minute) * float(TYPE_QUARTERS[unit]) * (1.5 if dots else 1.0)
+        if 10 <= bpm <= 600:
+            yield Mark("tempo", at, value=bpm, beat_unit=unit + "." * dots, per_minute=per_minute)
+    elif re.fullmatch(r"\d{1,3}(\.\d+)?", element.get("midi.bpm") or ""):
+        yield Mark("tempo", at, value=float(element.get("midi.bpm")))
+    words = re.split(r"[(=]|\s[𝅗𝅘♩♪]", text)[0].strip()
+    if words and not words.isdigit():
+        yield Mark("words", at, words[:120])
+
+
+def _signature(element: Element) -> dict[str, Any]:
+    """What a definition says of key, metre and clef, in attributes or in elements."""
+    out: dict[str, Any] = {}
+    key, meter, clef = (element.find(t) for t in ("keySig", "meterSig", "clef"))
+    sig = (key.get("sig") if key is not None else None) or element.get("keysig") or element.get("key.sig")
+    match = re.fullmatch(r"([0-7])([sf]?)", sig or "")
+    if match:
+        out["fifths"] = int(match[1]) * (-1 if match[2] == "f" else 1)
+        mode = (key.get("mode") if key is not None else None) or element.get("key.mode") or ""
+        out["mode"] = "minor" if mode == "minor" else "major"
+    count = (meter.get("count") if meter is not None else None) or element.get("meter.count")
+    unit = (meter.get("unit") if meter is not None else None) or element.get("meter.unit")
+    symbol = (meter.get("sym") if meter is not None else None) or element.get("meter.sym")
+    if count and unit and re.fullmatch(r"[\d+ ]{1,10}", count) and unit in ("1", "2", "4", "8", "16", "32"):
+        beats = sum(int(b) for b in count.split("+") if b.strip())
+        if 0 < beats <= 64:
+            out["beats"], out["beat_type"] = beats, int(unit)
+    elif symbol in ("common", "cut"):
+        out["beats"], out["beat_type"] = (4, 4) if symbol == "common" else (2, 2)
+    shape = clef.get("shape") if clef is not None else element.get("clef.shape")
+    if shape:
+        source, prefix = (clef, "") if clef is not None else (element, "clef.")
+        sign = shape if shape in ("G", "F", "C") else "percussion" if shape == "perc" else "G"
+        octaves = {"8": 1, "15": 2}.get(source.get(prefix + "dis") or "", 0) * (
+            -1 if source.get(prefix + "dis.place") == "below" else 1
+        )
+        out["clef"] = (
+            sign,
+            max(1, min(5, _number(source.get(prefix + "line"), {"G": 2, "F": 4, "C": 3}.get(sign, 2)))),
+            octaves,
+        )
+    return out
+
+
+def _apply(staff: _Staff, signature: dict[str, Any]) -> None:
+    for name, value in signature.items():
+        setattr(staff, name, value)
+
+
+def _numbered(notes: tuple[Note, ...]) -> tuple[Note, ...]:
+    """The notes in order of time, grace notes before the note they belong to."""
+    return tuple(sorted(notes, key=lambda n: n.offset))
+
+
+class _Layer:
+    """The events of one layer of one bar."""
+
+    def __init__(self, owner: _Reader, staff: _Staff, voice: str, bar: str) -> None:
+        self.owner, self.staff, self.voice, self.bar = owner, staff, voice[:8], bar
+        self.now = Fraction(0)
+        self.bars = 1
+        self.notes: list[Note] = []
+        self.state: dict[tuple[str, int], int] = {}
+
+    def read(self, parent: Element, tuplet: tuple[int, int] | None = None, *, grace: bool = False) -> None:
+        for element in parent:
+            tag = element.tag
+            if tag in PASSED:
+                ratio = tuplet
+                if tag == "tuplet":
+                    ratio = _ratio(element)
+                begin = len(self.notes)
+                self.read(element, ratio, grace=grace or tag == "graceGrp")
+                if tag == "tuplet" and len(self.notes) > begin:
+                    self.notes[begin] = dataclasses.replace(self.notes[begin], tuplet_mark="start")
+                    self.notes[-1] = dataclasses.replace(self.notes[-1], tuplet_mark="stop")
+            elif tag in ("note", "chord", "rest", "space"):
+                self._event(element, tuplet, grace)
+            elif tag in ("mRest", "mSpace", "multiRest"):
+                length = Fraction(4 * self.staff.beats, self.staff.beat_type)
+                kind, dots, _ = guess_type(length)
+                self.notes.append(
+                    Note(
+                        self._id(element),
+                        Fraction(0),
+                        length,
+                        None,
+                        type=kind,
+                        dots=dots,
+                        whole_bar=True,
+                        voice=self.voice,
+                    )
+                )
+                self.now = length
+                self.bars = max(1, _number(element.get("num"), 1)) if tag == "multiRest" else 1
+            elif tag in ("mRpt", "beatRpt", "halfmRpt"):
+                self._repeat(tag)
+            elif tag in ("clef", "keySig", "meterSig"):
+                wrapper = element.getparent().makeelement("staffDef")
+                wrapper.append(element.__copy__())
+                _apply(self.staff, _signature(wrapper))
+
+    def _repeat(self, tag: str) -> None:
+        """A sign that says: the same again."""
+        before = self.staff.bars[-1] if self.staff.bars else None
+        if tag != "mRpt" or before is None:
+            self.owner._warn(
+                self.staff, f"bar {self.bar}: a sign to repeat a beat is not understood and was left out"
+            )
+            return
+        self.notes += [dataclasses.replace(n, id=self.owner.unique(n.id)) for n in before.notes]
+        self.now = before.length
+
+    def _id(self, element: Element) -> str:
+        return self.owner.unique(
+            element.get("id") or f"m{self.owner.measures}.s{self.staff.n}.n{len(self.notes) + 1}"
+        )
+
+    def _event(self, element: Element, tuplet: tuple[int, int] | None, grace: bool) -> None:
+        grace = grace or bool(element.get("grace"))
+        tuplet = tuplet or self.owner.spans.get(element.get("id", ""))
+        duration = (
+            Fraction(0) if grace else _duration(element) * (Fraction(tuplet[1], tuplet[0]) if tuplet else 1)
+        )
+        if element.tag == "space":
+            self.now += duration
+            return
+        kind, dots, ratio = (
+            (GRACE_TYPE.get(element.get("dur", ""), "eighth"), 0, None)
+            if grace
+            else guess_type(duration, tuplet)
+        )
+        members = [element] if element.tag != "chord" else element.findall("note")
+        own = self.owner.said.get(element.get("id", ""), {})
+        for k, member in enumerate(members):
+            pitch, accidental = self._pitch(member) if element.tag != "rest" else (None, None)
+            said = {**own, **self.owner.said.get(member.get("id", ""), {})}
+            tie = (member.get("tie") or element.get("tie") or "")[:1]
+            key = (pitch.step, pitch.octave) if pitch else None
+            artic = [ARTIC[a] for e in (element, member) for a in _artics(e) if a in ARTIC]
+            tied_over = key in self.staff.open_ties and not self.notes
+            self.notes.append(
+                Note(
+                    self._id(member),
+                    self.now,
+                    duration,
+                    pitch,
+                    type=kind,
+                    dots=dots,
+                    tuplet=ratio,
+                    grace=grace,
+                    slash=grace and (element.get("grace") == "unacc" or element.get("stem.mod") == "1slash"),
+                    cue=element.get("cue") == "true",
+                    chord=k > 0,
+                    voice=self.voice,
+                    tie_start=bool(said.get("tie_start")) or tie in ("i", "m"),
+                    tie_stop=bool(said.get("tie_stop")) or tie in ("m", "t") or tied_over,
+                    slur_starts=(*said.get("slur_starts", ()), *_slurs(element, "i")),
+                    slur_stops=(*said.get("slur_stops", ()), *_slurs(element, "t")),
+                    articulations=tuple(dict.fromkeys(artic)),
+                    ornament=said.get("ornament") or _ornament_attribute(element),
+                    fermata=bool(said.get("fermata"))
+                    or bool(element.get("fermata"))
+                    or element.find("fermata") is not None,
+                    breath_after=bool(said.get("breath_after")),
+                    accidental=accidental,
+                )
+            )
+        self.now += duration
+
+    def _pitch(self, element: Element) -> tuple[Pitch, str | None]:
+        step = (element.get("pname") or "").upper()
+        octave = element.get("oct") or ""
+        if step not in tuple("CDEFGAB") or not re.fullmatch(r"\d", octave):
+            raise ScoreError(
+                f"A pitch in this file cannot be played (step {step[:4]!r}, octave "
+                f"{octave[:12]!r}); it is damaged."
+            )
+        child = element.find("accid")
+        printed = element.get("accid") or (child.get("accid") if child is not None else None)
+        sounding = element.get("accid.ges") or (child.get("accid.ges") if child is not None else None)
+        key = (step, int(octave))
+        if printed in ACCIDENTALS:
+            alter, name = ACCIDENTALS[printed]
+            self.state[key] = alter
+            return Pitch(step, alter, int(octave)), name
+        if sounding in ACCIDENTALS:
+            return Pitch(step, ACCIDENTALS[sounding][0], int(octave)), None
+        return Pitch(step, self.state.get(key, key_alter(step, self.staff.fifths)), int(octave)), None
+
+
+def _slurs(element: Element, which: str) -> tuple[str, ...]:
+    """The slurs that begin ("i") or end ("t") on a note by its own attribute, as "i1 t2"."""
+    return tuple(
+        s[1:] or "1"
+        for s in (element.get("slur") or "").split()
+        if s[:1] == which and (s[1:] or "1").isdigit()
+    )
+
+
+def _artics(element: Element) -> list[str]:
+    return [
+        *(element.get("artic") or "").split(),
+        *(a for child in element.iterfind("artic") for a in (child.get("artic") or "").split()),
+    ]
+
+
+def _ornament_attribute(element: Element) -> str | None:
+    """An ornament given as an attribute of its note ("A" trill, "M" mordent, "S" turn)."""
+    return {
+        "A": "trill",
+        "a": "trill",
+        "M": "mordent",
+        "m": "inverted_mordent",
+        "S": "turn",
+        "s": "inverted_turn",
+    }.get((element.get("ornam") or "")[:1])

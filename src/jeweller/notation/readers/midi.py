@@ -1,0 +1,315 @@
+"""Standard MIDI files → `Score`: every track or channel a part in sounding pitch, its times drawn to a grid,
+notes spelled by key and by where they lead.
+
+Runs only in the child process of `jeweller.notation.readers.sandbox`. A MIDI file holds no note values: the
+grid of each beat is the coarsest that its notes fit.
+"""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from typing import Any
+
+import mido
+
+from jeweller.errors import ScoreError
+from jeweller.notation.barring import Signature, Sound, fill_bars
+from jeweller.notation.model import Bar, Mark, Part, Score
+from jeweller.notation.pitch import Pitch, in_key, spell
+from jeweller.notation.readers.musicxml import MAX_BARS, MAX_NOTES
+
+# Grids that a beat may have, in quarters, each with what it must fit better by than a coarser one (quarters,
+# mean over the notes of the beat).
+GRIDS = (
+    (Fraction(1), 0.0),
+    (Fraction(1, 2), 0.01),
+    (Fraction(1, 4), 0.02),
+    (Fraction(1, 3), 0.025),
+    (Fraction(1, 6), 0.045),
+    (Fraction(1, 8), 0.045),
+)
+LEGATO_GAP, LEGATO_SHARE = (
+    Fraction(1, 4),
+    Fraction(3, 10),
+)  # quarters, and share of the time to the next note: a shorter gap is a tongue, not a rest
+DRUMS = 9  # the channel of percussion
+STROKES = {
+    "Bass drum": ("F4", (35, 36)),
+    "Snare drum": ("C5", (38, 40)),
+    "Cymbals": ("A5", (49, 57)),
+}  # place on the staff, General MIDI keys
+PERCUSSION = {key: (name, place) for name, (place, keys) in STROKES.items() for key in keys}
+FIRST_CLEF_BELOW = 57  # a part whose middle lies lower is written in bass clef
+NAMES = {
+    9: "Glockenspiel",
+    11: "Vibraphone",
+    12: "Marimba",
+    13: "Xylophone",
+    56: "Trumpet in B♭",
+    57: "Trombone",
+    58: "Tuba",
+    59: "Trumpet in B♭",
+    60: "Horn in F",
+    64: "Soprano saxophone",
+    65: "Alto saxophone",
+    66: "Tenor saxophone",
+    67: "Baritone saxophone",
+    68: "Oboe",
+    69: "English horn",
+    70: "Bassoon",
+    71: "Clarinet in B♭",
+    72: "Piccolo",
+    73: "Flute",
+    74: "Soprano recorder",
+}
+
+
+@dataclass
+class _Track:
+    """The notes of one track and channel: (on, off) in ticks, pitch."""
+
+    name: str
+    program: int | None
+    channel: int
+    notes: list[tuple[int, int, int]]
+
+
+def read_midi(data: bytes, grid: Fraction | None = None) -> Score:
+    """The bytes of a MIDI file → Score, in sounding pitch. `grid` in quarters (None: chosen beat by beat).
+    Raises ScoreError.
+    """
+    start = data.find(b"MThd")
+    try:
+        file = mido.MidiFile(file=io.BytesIO(data[max(start, 0) :]), clip=True)
+    except (OSError, EOFError, ValueError, IndexError, KeyError, TypeError, mido.KeySignatureError) as error:
+        raise ScoreError(
+            f"This MIDI file is damaged and cannot be read ({error or type(error).__name__}). "
+            "Export it again."
+        ) from error
+    if file.ticks_per_beat <= 0 or file.ticks_per_beat >= 0x8000:
+        raise ScoreError(
+            "This MIDI file counts time in film frames, not in beats; export it again with beats."
+        )
+    tracks = _tracks(file)
+    if not tracks:
+        raise ScoreError("This MIDI file holds no notes.")
+    if sum(len(t.notes) for t in tracks) > MAX_NOTES:
+        raise ScoreError(f"This MIDI file has more than {MAX_NOTES} notes and is not opened.")
+    per_quarter = file.ticks_per_beat
+    end = max(off for t in tracks for _, off, _ in t.notes)
+    signatures = _signatures(file, Fraction(end, per_quarter))
+    tempo = next((mido.tempo2bpm(m.tempo) for t in file.tracks for m in t if m.type == "set_tempo"), 120.0)
+    warnings = ["A MIDI file holds no note values, slurs or ornaments: look over the rhythm."]
+    parts = []
+    for k, track in enumerate(tracks):
+        parts.append(_part(track, k, per_quarter, signatures, tempo, grid, warnings))
+    title = next((t.name.strip() for t in file.tracks if t.name.strip()), "")
+    return Score(_clean(title), tuple(parts), "", tuple(dict.fromkeys(warnings)))
+
+
+def _clean(text: str) -> str:
+    return "".join(c for c in " ".join(text.split()) if c.isprintable())[:80]
+
+
+def _tracks(file: mido.MidiFile) -> list[_Track]:
+    found: dict[tuple[int, int], _Track] = {}
+    for t, track in enumerate(file.tracks):
+        now, programs = 0, {}
+        sounding: dict[tuple[int, int], list[int]] = {}
+        for message in track:
+            now += message.time
+            if message.type == "program_change":
+                programs[message.channel] = message.program
+            if message.type not in ("note_on", "note_off"):
+                continue
+            key = (message.channel, message.note)
+            if message.type == "note_on" and message.velocity:
+                sounding.setdefault(key, []).append(now)
+            elif sounding.get(key):
+                on = sounding[key].pop(0)
+                entry = found.setdefault(
+                    (t, message.channel), _Track(_clean(track.name), None, message.channel, [])
+                )
+                entry.program = programs.get(message.channel, entry.program)
+                entry.notes.append((on, max(now, on + 1), message.note))
+    return [found[k] for k in sorted(found) if found[k].notes]
+
+
+def _signatures(file: mido.MidiFile, end: Fraction) -> list[Signature]:
+    """What holds in each bar up to the end."""
+    changes: dict[Fraction, dict[str, Any]] = {}
+    for track in file.tracks:
+        now = 0
+        for m in track:
+            now += m.time
+            at = Fraction(now, file.ticks_per_beat)
+            if m.type == "time_signature" and 0 < m.numerator <= 64 and m.denominator in (1, 2, 4, 8, 16, 32):
+                changes.setdefault(at, {}).update(beats=m.numerator, beat_type=m.denominator)
+            elif m.type == "key_signature":
+                minor = m.key.endswith("m")
+                tonic = m.key.rstrip("m")
+                fifths = (
+                    "FCGDAEB".index(tonic[0]) - 1 + {"#": 7, "b": -7}.get(tonic[1:], 0) - (3 if minor else 0)
+                )
+                if -7 <= fifths <= 7:
+                    changes.setdefault(at, {}).update(fifths=fifths, mode="minor" if minor else "major")
+    out: list[Signature] = []
+    now_q = Fraction(0)
+    state: dict[str, Any] = {}
+    waiting: list[Fraction] = sorted(changes)
+    while now_q < end or not out:
+        while waiting and waiting[0] <= now_q:
+            state.update(changes[waiting.pop(0)])
+        out.append(Signature(**state))
+        now_q += out[-1].length
+        if len(out) > MAX_BARS:
+            raise ScoreError(f"This MIDI file lasts more than {MAX_BARS} bars and is not opened.")
+    return out
+
+
+def _part(
+    track: _Track,
+    index: int,
+    per_quarter: int,
+    signatures: list[Signature],
+    tempo: float,
+    grid: Fraction | None,
+    warnings: list[str],
+) -> Part:
+    drums = track.channel == DRUMS
+    name = (
+        track.name or ("Percussion" if drums else NAMES.get(track.program or -1, "")) or f"Part {index + 1}"
+    )
+    instrument = (
+        "Percussion" if drums else NAMES.get(track.program if track.program is not None else -1, track.name)
+    )
+    placed = quantised(
+        [(Fraction(a, per_quarter), Fraction(b, per_quarter), p) for a, b, p in track.notes], grid
+    )
+    middle = sorted(p for _, _, ps in placed for p in ps)[len(placed) // 2] if placed else 60
+    clef = ("percussion", 2, 0) if drums else ("F", 4, 0) if middle < FIRST_CLEF_BELOW else ("G", 2, 0)
+    mine = [Signature(s.beats, s.beat_type, s.fifths, s.mode, clef) for s in signatures]
+    key_at = _keys(mine)
+    row: list[Sound] = []
+    now = Fraction(0)
+    cut = False
+    for k, (on, off, pitches) in enumerate(placed):
+        after = placed[k + 1][0] if k + 1 < len(placed) else None
+        if after is not None and off > after:
+            cut = cut or off - after > LEGATO_GAP
+            off = after
+        elif after is not None and after - off <= LEGATO_GAP and after - off <= LEGATO_SHARE * (after - on):
+            off = after
+        if on > now:
+            row.append(Sound(on - now))
+        if drums:
+            stroke, display = PERCUSSION.get(pitches[-1], ("", "C5"))
+            row.append(
+                Sound(
+                    off - on,
+                    (spell(60),),
+                    {"pitch": None, "unpitched": True, "stroke": stroke, "display": display},
+                )
+            )
+        else:
+            ahead = next((max(ps) for _, _, ps in placed[k + 1 : k + 5] if max(ps) != max(pitches)), None)
+            row.append(
+                Sound(
+                    off - on,
+                    tuple(_spelled(p, key_at(on), ahead) for p in sorted(set(pitches), reverse=True)),
+                )
+            )
+        now = off
+    if cut:
+        warnings.append(f"{name}: notes that sound together with later ones were cut short")
+    bars = fill_bars(row, mine, prefix=f"p{index + 1}")
+    bars = (_with_tempo(bars[0], tempo), *bars[1:])
+    return Part(f"P{index + 1}", name, instrument, 0, 0, bars, percussion=drums)
+
+
+def _spelled(pitch: int, fifths: int, ahead: int | None) -> Pitch:
+    """By the key; outside it raised where the next other pitch lies a semitone above, lowered where it lies
+    one below.
+    """
+    if ahead is None or abs(ahead - pitch) != 1 or in_key(pitch, fifths):
+        return spell(pitch, fifths)
+    return spell(pitch, 0 if ahead > pitch else -1)
+
+
+def _with_tempo(bar: Bar, bpm: float) -> Bar:
+    if not 10 <= bpm <= 600:
+        return bar
+    return replace(
+        bar,
+        marks=(
+            Mark("tempo", Fraction(0), value=round(bpm, 2), beat_unit="quarter", per_minute=f"{round(bpm)}"),
+            *bar.marks,
+        ),
+    )
+
+
+def _keys(signatures: list[Signature]) -> Callable[[Fraction], int]:
+    starts: list[tuple[Fraction, int]] = []
+    now = Fraction(0)
+    for s in signatures:
+        starts.append((now, s.fifths))
+        now += s.length
+
+    def key_at(at: Fraction) -> int:
+        return max((x for x in starts if x[0] <= at), default=(Fraction(0), 0))[1]
+
+    return key_at
+
+
+def quantised(
+    notes: Iterable[tuple[Fraction, Fraction, int]], grid: Fraction | None
+) -> list[tuple[Fraction, Fraction, list[int]]]:
+    """(onset, end, pitches) in order, drawn to a grid (quarters); None: to the coarsest that fits in each
+    beat. Notes that begin together are a chord.
+    """
+    ordered = sorted(notes)
+    beats: dict[int, list[Fraction]] = {}
+    for on, _, _ in ordered:
+        beats.setdefault(int(on + Fraction(1, 16)), []).append(on)
+    chosen = {beat: grid or _best_grid(onsets) for beat, onsets in beats.items()}
+    out: dict[Fraction, tuple[Fraction, list[int]]] = {}
+    for on, off, pitch in ordered:
+        step = chosen[int(on + Fraction(1, 16))]
+        at = _to(on, step)
+        end = max(
+            _to(off, chosen.get(int(off), step) if step.denominator % 3 else step),
+            at + min(step, _to_finest(off - on, step)),
+        )
+        before = out.get(at)
+        out[at] = (max(end, before[0]) if before else end, [*(before[1] if before else []), pitch])
+    return [(at, end, pitches) for at, (end, pitches) in sorted(out.items())]
+
+
+def _to(value: Fraction, step: Fraction) -> Fraction:
+    return round(value / step) * step
+
+
+def _to_finest(length: Fraction, step: Fraction) -> Fraction:
+    """The shortest a note of this length may become."""
+    return max(
+        _to(length, Fraction(1, 4) if step.denominator % 3 else Fraction(1, 6)),
+        Fraction(1, 8) if step.denominator % 3 else Fraction(1, 6),
+    )
+
+
+def _best_grid(onsets: list[Fraction]) -> Fraction:
+    def cost(grid: tuple[Fraction, float]) -> float:
+        step, dearer = grid
+        return (
+            float(sum(abs(o - _to(o, step)) for o in onsets)) / len(onsets)
+            + dearer
+            + (len(onsets) - len({_to(o, step) for o in onsets})) * 0.2
+        )
+
+    # Notes that begin together are no reason for a finer grid.
+    apart = [o for k, o in enumerate(onsets) if not k or o - onsets[k - 1] > Fraction(1, 24)]
+    onsets = apart
+    return min(GRIDS, key=cost)[0]

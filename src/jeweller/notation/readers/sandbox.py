@@ -1,0 +1,172 @@
+"""Opening a notation file safely: the bytes go to a child process with limits on time, memory and files, a
+plain Score comes back.
+
+The child (`python -m jeweller.notation.readers.sandbox`) reads the bytes from its standard input and never
+opens the file itself; it may use 20 s of processor time and 1.5 GB, may write no file, and answers in JSON,
+never in pickles.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import functools
+import json
+import os
+import resource
+import subprocess
+import sys
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+from jeweller.errors import ScoreError
+from jeweller.notation.model import Part, Score
+from jeweller.serialization import from_plain, to_plain
+
+CHILD_SECONDS = 20
+CHILD_BYTES = 1536 * 2**20
+FILE_BYTES = 64 * 2**20
+ENDINGS = (
+    ".musicxml",
+    ".xml",
+    ".mxl",
+    ".mei",
+    ".abc",
+    ".krn",
+    ".kern",
+    ".mid",
+    ".midi",
+)  # by custom; what a file is, its content tells
+
+
+def load_score(path: str | os.PathLike[str], tune: str | None = None) -> Score:
+    """Reads a notation file: of a tunebook the tune asked for by its title or its number from 1, else the
+    first. Raises ScoreError with one sentence.
+    """
+    scores = load_scores(path)
+    if len(scores) == 1 and tune is None:
+        return scores[0]
+    if tune is None:
+        rest = f"{Path(path).name} holds {len(scores)} tunes; this is the first, “{scores[0].title}”"
+        return dataclasses.replace(scores[0], warnings=(rest, *scores[0].warnings))
+    if tune.isdigit() and 1 <= int(tune) <= len(scores):
+        return scores[int(tune) - 1]
+    found = next((s for s in scores if tune.casefold() in s.title.casefold()), None)
+    if found is None:
+        titles = ", ".join(f"{k} {s.title}" for k, s in enumerate(scores[:20], 1))
+        raise ScoreError(
+            f"There is no tune “{tune}” in {Path(path).name}; it holds "
+            f"{titles}{' and more' if len(scores) > 20 else ''}."
+        )
+    return found
+
+
+def load_scores(path: str | os.PathLike[str], *, grid: Fraction | None = None) -> tuple[Score, ...]:
+    """Every score of a notation file; `grid` in quarters for a MIDI file, None: chosen by fit. Raises
+    ScoreError with one sentence that says what, where and what to do.
+    """
+    path = Path(path)
+    try:
+        if path.is_dir():
+            raise ScoreError(
+                f"{path.name} is a folder; choose a notation file (.musicxml, .mxl, .mei, .abc, .krn, .mid)."
+            )
+        if not path.exists():
+            raise ScoreError(f"There is no file {path}.")
+        size = path.stat().st_size
+        if size > FILE_BYTES:
+            raise ScoreError(
+                f"{path.name} is {size // 2**20} MB large; a notation file of more than 64 MB is not opened."
+            )
+        data = path.read_bytes()
+    except OSError as error:
+        raise ScoreError(f"{path.name} cannot be read: {error.strerror or error}.") from error
+    return _load_bytes(data, path.name, grid)
+
+
+@functools.lru_cache(maxsize=32)
+def _load_bytes(data: bytes, name: str, grid: Fraction | None) -> tuple[Score, ...]:
+    environment = {k: v for k, v in os.environ.items() if k not in ("PYTHONSTARTUP", "PYTHONINSPECT")}
+    command = [sys.executable, "-m", "jeweller.notation.readers.sandbox", *([str(grid)] if grid else [])]
+    try:
+        run = subprocess.run(
+            command, input=data, capture_output=True, timeout=CHILD_SECONDS + 10, env=environment, check=False
+        )
+    except subprocess.TimeoutExpired:
+        raise ScoreError(
+            f"{name} takes too long to read and was given up; the file is probably damaged."
+        ) from None
+    try:
+        answer = json.loads(run.stdout)
+    except ValueError:
+        raise ScoreError(
+            f"{name} cannot be read: it takes more time or memory than a score ever needs, so it is "
+            "probably damaged."
+        ) from None
+    if "error" in answer:
+        raise ScoreError(f"{name}: {answer['error']}")
+    return tuple(from_plain(Score, s) for s in answer["scores"])
+
+
+def choose_part(score: Score, wanted: str | None = None) -> Part:
+    """The part named (by name, instrument, id or number from 1), or the first with notes. Raises ScoreError,
+    naming the parts there are.
+    """
+    names = ", ".join(f"{i + 1} {p.name}" for i, p in enumerate(score.parts))
+    if wanted:
+        if wanted.isdigit():
+            if 1 <= int(wanted) <= len(score.parts):
+                return score.parts[int(wanted) - 1]
+            raise ScoreError(f"There is no part {wanted}; the score has {names}.")
+        for same in (str.__eq__, lambda a, b: a.startswith(b), lambda a, b: b in a):
+            for part in score.parts:
+                if any(same(t.casefold(), wanted.casefold()) for t in (part.name, part.instrument, part.id)):
+                    return part
+        raise ScoreError(f"There is no part “{wanted}”; the score has {names}.")
+    for part in score.parts:
+        if part.note_count:
+            return part
+    raise ScoreError("This score has no notes.")
+
+
+def usable_part(score: Score, wanted: str | None = None, *, rhythm_only: bool = False) -> Part:
+    """`choose_part`, refusing parts a single melody instrument's take cannot be checked against (not for
+    their rhythm alone). Raises ScoreError.
+    """
+    part = choose_part(score, wanted)
+    if not part.note_count:
+        raise ScoreError(f"The part “{part.name}” has no notes.")
+    if part.has_chords and not rhythm_only and not part.percussion:
+        bar = next(b.number for b in part.bars for n in b.notes if n.chord and not n.cue)
+        raise ScoreError(
+            f"The part “{part.name}” has chords (the first in bar {bar}); Jeweller follows one note "
+            "at a time. Choose a part with single notes."
+        )
+    return part
+
+
+def _child() -> int:
+    from jeweller.notation.readers import detect as opening
+
+    data = sys.stdin.buffer.read()
+    resource.setrlimit(resource.RLIMIT_AS, (CHILD_BYTES, CHILD_BYTES))
+    resource.setrlimit(resource.RLIMIT_CPU, (CHILD_SECONDS, CHILD_SECONDS))
+    resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    try:
+        answer: dict[str, Any] = {
+            "scores": [
+                to_plain(s, lean=True)
+                for s in opening.read(data, Fraction(sys.argv[1]) if len(sys.argv) > 1 else None)
+            ]
+        }
+    except ScoreError as error:
+        answer = {"error": str(error)}
+    except (MemoryError, RecursionError):
+        answer = {"error": "it needs more memory than a score ever does; it is probably damaged."}
+    sys.stdout.write(json.dumps(answer))
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(_child())

@@ -1,0 +1,164 @@
+"""A second hearing by spectra: which tones a short stretch of sound is made of.
+
+Periodicity hears one tone at a time; in a room the end of one note and the beginning of the next sound
+together. Here each frame's magnitude spectrum is taken for a sum of known spectra, none negative: the note
+itself as it sounds later, the note before, the room's noise, and whatever tone is in question, all in this
+player's own voice (multiplicative updates for the Kullback-Leibler divergence, Lee and Seung 2001).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import numpy as np
+import numpy.typing as npt
+from numpy.lib.stride_tricks import sliding_window_view
+from scipy import fft as sfft
+
+from jeweller.features.extraction import Features, midi_to_hz
+from jeweller.notes.table import Event
+
+Array = npt.NDArray[np.float32]
+
+TOP_HZ = 5000.0
+STEP = 2  # hops of the fine grid between frames
+PERIODS = 4.0  # of the lowest pitch in a frame: its partials stand apart
+SIZES = (1024, 2048)  # samples of a frame, at least and at most
+CLEAR = 0.85  # periodicity of a note that shows how a pitch sounds
+STEADY_S = 0.15  # of its beginning left out, or this share of it, whichever is less
+STEADY_SHARE = 0.4
+LONGEST_S = 0.5  # of a note that is averaged
+ROUNDS = 12  # of the fit
+QUIET_FRAMES = 20  # from which the noise is taken
+FARTHEST = 7.0  # semitones from which one pitch may tell how another sounds
+
+
+class Mixture:
+    """Spectra of a take, and what they are made of. Frames are (T, F) magnitudes up to TOP_HZ."""
+
+    def __init__(
+        self, features: Features, events: Sequence[Event], lowest_midi: float, shift: int = 0
+    ) -> None:
+        """`lowest_midi`: of the part; `shift`: semitones by which the whole take sounds above the pitches
+        that `voice` and `standing_out` are asked for.
+        """
+        self.f, self.shift = features, shift
+        size = PERIODS * features.rate / float(midi_to_hz(lowest_midi))
+        self.size = int(np.clip(sfft.next_fast_len(int(size), real=True), *SIZES))
+        self.top = int(TOP_HZ * self.size / features.rate)
+        self.window = np.hanning(self.size).astype(np.float32)
+        self.step_s = STEP * features.hop_s
+        self.events = events
+        self._own: dict[int, Array] = {}
+        self._ending: dict[int, Array] = {}
+        quiet = np.sort(
+            np.argsort(features.level, kind="stable")[: max(QUIET_FRAMES, len(features.level) // 25)]
+        )
+        self.noise = (
+            self._spectra(quiet[:: max(1, len(quiet) // QUIET_FRAMES)] * features.hop_s).mean(axis=0) + 1e-9
+        )
+        self.known = [
+            e for e in events if e.index is not None and e.clarity > CLEAR and e.off_s - e.on_s > STEADY_S
+        ]
+
+    def _spectra(self, times: Array) -> Array:
+        x = self.f.samples
+        begin = np.rint(times * self.f.rate).astype(np.int64) - self.size // 2
+        if begin.min() < 0 or begin.max() + self.size > len(x):
+            x, begin = np.pad(x, self.size), np.clip(begin, -self.size, len(x)) + self.size
+        block = sliding_window_view(x, self.size)[begin]
+        block *= self.window
+        return np.asarray(np.abs(sfft.rfft(block, axis=1)[:, : self.top]))
+
+    def frames(self, from_s: float, to_s: float) -> tuple[Array, Array]:
+        """((T, F) magnitudes, (T,) seconds) of the frames centred between two times."""
+        times = np.arange(math.ceil(from_s / self.step_s), math.floor(to_s / self.step_s) + 1) * self.step_s
+        if not len(times):
+            times = np.array([0.5 * (from_s + to_s)])
+        return self._spectra(times), times
+
+    def own(self, event: Event) -> Array:
+        """The spectrum of a note's steady part."""
+        found = self._own.get(id(event))
+        if found is None:
+            length = event.off_s - event.on_s
+            a = event.on_s + min(STEADY_S, STEADY_SHARE * length)
+            found = self._own[id(event)] = (
+                self.frames(a, max(a + 0.02, min(event.off_s - 0.03, a + LONGEST_S)))[0].mean(axis=0) + 1e-9
+            )
+        return found
+
+    def ending(self, event: Event) -> Array:
+        """The spectrum of a note's end, which the room carries on."""
+        found = self._ending.get(id(event))
+        if found is None:
+            b = max(event.on_s + 0.03, event.off_s - 0.03)
+            found = self._ending[id(event)] = np.asarray(
+                self.frames(max(event.on_s + 0.02, b - 0.2), b)[0].mean(axis=0) + 1e-9
+            )
+        return found
+
+    def standing_out(self, event: Event, every: int, midi: float | None = None) -> float:
+        """Median dB by which the first partials of a note (of `midi`, where given), those that are no
+        multiples of `every`, stand out from in between.
+
+        About 0 where only every second (third) partial sounds: then the octave (twelfth) above sounds,
+        whatever the period says.
+        """
+        own, hz = (
+            self.own(event),
+            float(midi_to_hz((event.midi if midi is None else midi) + self.shift)) * self.size / self.f.rate,
+        )  # in bins
+
+        def at(place: float) -> float:
+            k = round(place)
+            return float(own[max(0, k - 1) : k + 2].max(initial=0.0))
+
+        found = []
+        for k in [k for k in range(1, 3 * every) if k % every][:3]:
+            if (k + 0.5) * hz + 2 < len(own):
+                found.append(
+                    20.0
+                    * math.log10(
+                        (at(k * hz) + 1e-9) / (0.5 * (at((k - 0.5) * hz) + at((k + 0.5) * hz)) + 1e-9)
+                    )
+                )
+        return float(np.median(found)) if found else 99.0
+
+    def voice(self, midi: float, leave: Event | None = None) -> Array | None:
+        """How a pitch sounds in this player's voice: the nearest well-heard note's spectrum, moved to it;
+        None where none is near.
+        """
+        midi += self.shift
+        near = [
+            e
+            for e in self.known
+            if (leave is None or e.on_s != leave.on_s) and abs(e.midi - midi) <= FARTHEST
+        ]
+        if not near:
+            return None
+        event = min(near, key=lambda e: (round(abs(e.midi - midi)), e.on_s))
+        return moved(self.own(event), midi - event.midi)
+
+
+def moved(spectrum: Array, semitones: float) -> Array:
+    """A spectrum with every partial moved by so many semitones."""
+    places = np.arange(len(spectrum))
+    return np.interp(places / 2.0 ** (semitones / 12.0), places, spectrum, right=float(spectrum[-1])) + 1e-9
+
+
+def explain(frames: Array, parts: Sequence[Array], rounds: int = ROUNDS) -> tuple[Array, Array]:
+    """((T, K) share of each part in each frame, (T,) what no part explains: divergence over the frame's
+    sum).
+    """
+    seen, known = frames + 1e-9, np.array(parts)
+    weight = known.sum(axis=1)
+    scale = seen.sum(axis=1)
+    amount = np.tile(scale[:, None] / weight[None, :] / len(parts), 1)
+    for _ in range(rounds):
+        amount *= ((seen / (amount @ known + 1e-12)) @ known.T) / weight
+    made = amount @ known + 1e-12
+    misfit = (seen * np.log(seen / made) - seen + made).sum(axis=1) / scale
+    held = amount * weight
+    return held / held.sum(axis=1, keepdims=True), misfit

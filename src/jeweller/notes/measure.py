@@ -1,0 +1,262 @@
+"""Exact times and pitches of what the search found."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy.ndimage import maximum_filter1d
+
+from jeweller.features.extraction import Features
+
+ATTACK_SKIP_S = 0.15  # the attack is no part of the pitch: so much of a note, at most
+ATTACK_SKIP_SHARE = 0.3  # or so much of its length, whichever is less
+ONSET_REACH_S = 0.06  # how far from the boundary the onset is sought
+# A tone speaks where it reaches half of its amplitude. Out of a gap that is told by the level
+# (docs/accuracy.md has the figures), else by the spectrum.
+GAP_DB = 12.0  # the level rises by so much: there was a gap before
+RISE_DB = 10.0  # below the note's level by this: it is rising
+RISE_DELAY_S = 0.017  # from there, in 20 ms windows, to where it speaks
+GROWTH_DELAY_S = 0.014  # from the strongest growth of the spectrum to where it speaks
+LATEST = 0.8  # of a segment: a note may speak so late in it
+NEAR_SEMITONES = 0.75  # a pitch so far off is still that note, out of tune
+# periodicity of the higher pitch, relative to the lower, from which the lower is only its subharmonic
+SUBHARMONIC_RATIO = 0.9
+DECAY_DB = 9.0  # below the note's own level, or its recent one, by this: the decay has begun
+RECENT_S = 0.3  # how far back the recent level reaches
+FADED_DB = 20.0  # a note faded by so much has ended
+WAVER_S = 0.25  # a tone may be softer for so long without having ended
+HELD_IN_WAVER, WAVER_ATTACK = (
+    0.7,
+    0.4,
+)  # share of a dip in which its pitch is there; an attack so strong in it begins another sound
+WAVER_STEP, WAVER_SEMITONES, WAVER_CLARITY = (
+    0.25,
+    1.5,
+    0.9,
+)  # semitones from frame to frame, and from its pitch, and periodicity, of a tone that wanders
+SOUNDING_DB = 12.0  # below its loudest by more, a note has ended
+HEAD_DB = 20.0  # what is softer than the note's loudest by this, in its first moments, is not the note
+
+
+@dataclass(frozen=True)
+class Measured:
+    off_s: float
+    midi: float
+    spread: float
+    clarity: float
+    expected_clarity: float
+    octave_up: float
+    twelfth_up: float
+    level_db: float
+
+
+class Measurer:
+    """Measures single notes in the features of a take."""
+
+    def __init__(self, features: Features) -> None:
+        self.f = features
+        self.ratio = round(features.step_s / features.hop_s)
+
+    def onset(
+        self, frame: int, pitch: int | None, end: int | None = None, before: int | None = None
+    ) -> float:
+        """The onset (seconds) that belongs to a boundary at pitch frame `frame` of a note that ends by pitch
+        frame `end`.
+
+        `before`: the frame where the note before began: its attack is not taken for this one's.
+
+        The search puts a boundary where the beat wants it; a late note begins only where its pitch does.
+        """
+        f = self.f
+        if pitch is not None and end is not None:
+            frame = self._speaks(frame, pitch, end)
+        centre = frame * self.ratio
+        reach = round(ONSET_REACH_S / f.hop_s)
+        lo, hi = max(0, centre - reach), min(len(f.flux), centre + reach + 1)
+        if before is not None and before < frame:
+            lo = max(lo, (before * self.ratio + centre) // 2 + 1)
+        window = f.flux[lo:hi] * (1.0 - 0.5 * np.abs(np.arange(lo, hi) - centre) / (reach + 1))
+        if len(window) and float(window.max()) > 0.15:
+            peak = lo + int(window.argmax())
+            rise = self._rises(peak)
+            return peak * f.hop_s + GROWTH_DELAY_S if rise is None else rise * f.hop_s + RISE_DELAY_S
+        return frame * f.step_s
+
+    def _rises(self, peak: int) -> int | None:
+        """The fine frame where the level rises out of a gap near an attack; None where there is no gap."""
+        level = self.f.level
+        lo, hi = max(0, peak - 14), min(len(level), peak + 40)
+        around = level[lo:hi]
+        steady = float(np.percentile(level[peak : peak + 60], 75))
+        if len(around) < 20:
+            return None
+        quiet = int(around[:18].argmin())
+        if steady - around[quiet] < GAP_DB:
+            return None
+        found = lo + quiet + int(np.argmax(around[quiet:] > steady - RISE_DB))
+        return found if abs(found - peak) * self.f.hop_s < ONSET_REACH_S else None
+
+    def near(self, rows: slice, pitch: int) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
+        """(periodicity, exact pitch) within NEAR_SEMITONES of a pitch, frame by frame: between two semitones
+        it shows now in one column, now in the next.
+        """
+        f = self.f
+        columns = slice(min(max(0, pitch - f.low - 1), f.salience.shape[1] - 1), max(pitch - f.low + 2, 1))
+        place = f.place[rows, columns]
+        area = np.where(np.abs(place - pitch) <= NEAR_SEMITONES, f.salience[rows, columns], 0.0)
+        pick = area.argmax(axis=1) if len(area) else np.zeros(0, np.int64)
+        index = np.arange(len(area))
+        return area[index, pick], place[index, pick]
+
+    def _speaks(self, frame: int, pitch: int, end: int) -> int:
+        """`frame`, or the frame where the pitch begins if there is silence, or something else, for more than
+        60 ms before it.
+        """
+        f = self.f
+        stop = min(frame + max(1, int(LATEST * (end - frame))), len(f.best))
+        # Some attacks speak at twice the period first: that is the note as well.
+        sal = np.maximum(
+            self.near(slice(frame, stop), pitch)[0], self.near(slice(frame, stop), pitch - 12)[0]
+        )
+        level = f.level[:: self.ratio][frame:stop]
+        n = min(len(sal), len(level))
+        if n < 4:
+            return frame
+        loud = float(np.percentile(f.level[:: self.ratio][frame:end], 75)) if end > frame else 0.0
+        there = (
+            (sal[:n] > f.best[frame : frame + n] - 0.12)
+            & (sal[:n] > 0.5)
+            & (level[:n] > max(loud - 18.0, f.floor_db + 4.0))
+        )
+        run = np.convolve(there.astype(int), np.ones(4, int))[3:] if n >= 4 else np.zeros(0, int)
+        first = np.nonzero(run == 4)[0]
+        late = int(first[0]) if len(first) else 0
+        return frame + late if late * f.step_s > ONSET_REACH_S else frame
+
+    def attack(self, on_s: float) -> float:
+        k = round(on_s / self.f.hop_s)
+        window = self.f.flux[max(0, k - 7) : k + 7]
+        return float(min(window.max(), 1.5)) if len(window) else 0.0
+
+    def true_octave(self, on_s: float, next_s: float, pitch: int, near: int) -> int:
+        """A pitch that is not the written one, freed of subharmonics: raised by an octave or a twelfth while
+        it is below `near` and the higher fits as well.
+        """
+        f = self.f
+        a, b = (
+            round((on_s + 0.04) / f.step_s),
+            max(round((min(next_s, on_s + 1.0) - 0.02) / f.step_s), round((on_s + 0.04) / f.step_s) + 1),
+        )
+        level = f.level[:: self.ratio][a:b]
+        loud = np.flatnonzero(
+            level > level.max(initial=-200.0) - SOUNDING_DB
+        )  # what comes after its end says nothing of it
+        b = a + int(loud[-1]) + 1 if len(loud) else b
+        while pitch < near - 5:
+            here = float(np.median(self.near(slice(a, b), pitch)[0])) if a < len(f.best) else 0.0
+            for up in (12, 19):
+                inside = pitch + up - f.low < f.salience.shape[1] and pitch + up <= near + 7
+                if (
+                    inside
+                    and float(np.median(self.near(slice(a, b), pitch + up)[0])) > SUBHARMONIC_RATIO * here > 0
+                ):
+                    pitch += up
+                    break
+            else:
+                return pitch
+        return pitch
+
+    def _wavers(self, t0: int, here: npt.NDArray[np.bool_], pitch: int) -> npt.NDArray[np.bool_]:
+        """Frames from t0 on in which a tone has wandered off its pitch without a jump, (len(here),)."""
+        f0, best = self.f.f0[t0 : t0 + len(here)], self.f.best[t0 : t0 + len(here)]
+        out = np.zeros(len(here), np.bool_)
+        last = float("nan")
+        for k in range(len(f0)):
+            if (
+                abs(f0[k] - last) < WAVER_STEP
+                and abs(f0[k] - pitch) < WAVER_SEMITONES
+                and best[k] > WAVER_CLARITY
+            ):
+                out[k] = True
+                last = float(f0[k])
+            elif here[k] and abs(f0[k] - pitch) <= NEAR_SEMITONES:
+                last = float(f0[k])
+        return out
+
+    def measure(
+        self, on_s: float, next_s: float, pitch: int, written: int, *, trill: bool = False
+    ) -> Measured:
+        """Where the sound begins to decay, and its steady pitch; a trill also holds while the notes above it
+        sound.
+        """
+        f = self.f
+        k0, k1 = round(on_s / f.hop_s), max(round(next_s / f.hop_s), round(on_s / f.hop_s) + 2)
+        level = f.level[k0:k1]
+        if len(level) < 2:
+            return Measured(next_s, float("nan"), 0.0, 0.0, 0.0, 0.0, 0.0, f.floor_db)
+        head = level[: max(2, min(len(level), round(0.6 / f.hop_s)))]
+        loud = float(np.percentile(head[head > head.max() - HEAD_DB], 75))
+        # A note may fade as long as it lasts; it ends where it fades fast.
+        recent = maximum_filter1d(
+            level, 2 * round(RECENT_S / f.hop_s) + 1, origin=round(RECENT_S / f.hop_s), mode="nearest"
+        )
+        t0 = round(on_s / f.step_s)
+        sal, _ = self.near(slice(t0, round(next_s / f.step_s) + 1), pitch)
+        for up in (1, 2) if trill else ():
+            sal = np.maximum(sal, self.near(slice(t0, round(next_s / f.step_s) + 1), pitch + up)[0])
+        best = f.best[t0 : t0 + len(sal)]
+        here = sal >= np.maximum(best - 0.12, 0.4)
+        if not trill:
+            here |= self._wavers(t0, here, pitch)
+        holds = np.repeat(here, self.ratio)[: len(level)]
+        alive = level[: len(holds)] > np.maximum(
+            np.minimum(recent, loud)[: len(holds)] - DECAY_DB, max(loud - FADED_DB, f.floor_db + 3.0)
+        )
+        sounding = np.nonzero(alive & holds)[0]
+        # The first gap of more than 60 ms ends the note: what comes after is room, breath or something else.
+        end = len(sounding)
+        if end:
+            for k in np.nonzero(np.diff(sounding) > round(0.08 / f.hop_s))[0]:
+                left, right = int(sounding[k]), int(sounding[k + 1])
+                # A tone that wavers goes on: its pitch was hardly lost, and nothing was begun anew.
+                gap, begun = holds[left:right], float(f.flux[k0 + left + 1 : k0 + right + 1].max(initial=0.0))
+                if (
+                    right - left > round(WAVER_S / f.hop_s)
+                    or gap.mean() < HELD_IN_WAVER
+                    or (begun > WAVER_ATTACK and not gap.all())
+                ):
+                    end = int(k) + 1
+                    break
+        off_s = on_s + (int(sounding[end - 1]) + 1) * f.hop_s if end else min(next_s, on_s + 0.05)
+        off_s = min(max(off_s, on_s + 0.02), next_s)
+        length = off_s - on_s
+        loud = float(np.percentile(level[: max(2, round(length / f.hop_s))], 75))
+        skip = min(ATTACK_SKIP_S, ATTACK_SKIP_SHARE * length)
+        a, b = (
+            round((on_s + skip) / f.step_s),
+            max(round((off_s - 0.1 * length) / f.step_s), round((on_s + skip) / f.step_s) + 1),
+        )
+        rows = slice(a, b)
+        steady, where = self.near(rows, pitch)
+        good = steady > 0.4
+        place = where[good]
+        for up in (1, 2) if trill else ():
+            steady = np.maximum(steady, self.near(rows, pitch + up)[0])
+        clarity = float(np.median(steady)) if len(steady) else 0.0
+        want = written - f.low
+        expected = (
+            float(np.median(f.salience[rows, want]))
+            if 0 <= want < f.salience.shape[1] and len(steady)
+            else 0.0
+        )
+        octave_up, twelfth_up = (
+            float(np.median(self.near(rows, pitch + up)[0] / np.maximum(steady, 0.05)))
+            if len(steady)
+            else 0.0
+            for up in (12, 19)
+        )
+        midi = float(np.median(place)) if len(place) else float("nan")
+        spread = float(np.subtract(*np.percentile(place, [75, 25]))) if len(place) > 2 else 0.0
+        return Measured(off_s, midi, spread, clarity, expected, octave_up, twelfth_up, loud)

@@ -1,0 +1,323 @@
+"""A second, local hearing where notes begin: did another pitch sound for a moment before the note spoke?
+
+A crack catches another partial, or squeaks; fingers that do not move together let a neighbour sound. Both are
+short, clear, and neither the note before nor a grace note. Told by the pitch line where it is clear, and by
+the spectrum (`jeweller.notes.decomposition`) where the room blurs it.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass
+
+import numpy as np
+
+from jeweller.features.extraction import Features
+from jeweller.notes.decomposition import Mixture, explain, moved
+from jeweller.notes.table import Event, Following
+
+BEFORE_S, AFTER_S = 0.28, 0.28  # around a note's onset, where its start is looked at
+LONGEST_S = 0.27  # longer is a note
+LEAST_S = 0.025
+CLEAR = 0.86  # periodicity of such a sound
+BELOW_DB = 16.0  # softer than the note by more is room
+SETTLE_S = 0.11  # the note speaks at most so long after it
+HALF_FULL = 0.8  # periodicity at half the period, from which a tone may be heard an octave up anyway
+ORNAMENT_STEPS = (-2.0, -1.0, 1.0, 2.0)  # semitones from a note to those its ornament may touch
+TRILL_STEPS = (0.0, 1.0, 2.0)  # and a trill
+FOLDED = (0.0, 12.0, 19.0, 24.0, 28.0)  # semitones: periods of the same tone
+# Semitones to the tones that a crack catches: on reeds and flutes those they overblow to or squeak on, on
+# brass the neighbouring partials too.
+SQUEAKS = (12.0, 19.0, 7.0, 24.0, 28.0)
+CAUGHT = (12.0, 19.0, 7.0, 5.0, -5.0, 24.0, 4.0, 3.0, -7.0, -12.0)
+FROM_S, UNTIL_S = 0.09, 0.16  # before and after the onset: the frames whose make-up is looked at
+SPEAKS_S = 0.12  # a start is in doubt if, so soon after the onset,
+DOUBTFUL = 1  # so many frames of the pitch grid are not clearly the note
+SURELY_THE_NOTE = 0.96  # periodicity: a room or another tone makes it less
+SOUNDING_DB = 14.0  # below the note: what is softer is no start
+SILENT_FROM_S, SILENT_TO_S, SILENT_DB = (
+    0.12,
+    0.02,
+    30.0,
+)  # before a note out of silence the level was lower by so much
+ROOM_S = 1.0  # the room carries a note on for so long at most
+HARDLY_HEARD = 1.5  # semitones: a note of a few hundredths of a second is heard no more exactly
+TRIED = 2  # tones that are tried, those most like what nothing else explains
+LIKE = 0.3  # cosine
+PART, GAIN = 0.3, 0.08  # a frame holds another tone if that makes up so much of it, and explains so much more
+
+
+@dataclass(frozen=True)
+class Start:
+    """What sounded for a moment before main note `index` spoke: MIDI pitch, seconds, median periodicity, dB
+    below the note, spread in semitones.
+    """
+
+    index: int
+    midi: float
+    on_s: float
+    off_s: float
+    clarity: float
+    below_db: float
+    spread: float
+    attack: float  # strength of the attack at its beginning
+    held_s: float = 0.0  # seconds in which the spectrum needs that tone
+    gain: float = 0.0  # what it explains that nothing else does, summed over these frames
+    part: float = 0.0  # 0..1 of the sound that it makes up there
+    after: float = 0.0  # 0..1 of the sound that the note itself makes up thereafter
+    edge: bool = False  # it was there before: more likely the note before
+
+    @property
+    def length_s(self) -> float:
+        return self.off_s - self.on_s
+
+
+def hear_starts(following: Following, features: Features, mixture: Mixture, *, brass: bool) -> list[Start]:
+    """The notes whose start caught another pitch."""
+    caught = CAUGHT if brass else SQUEAKS
+    found: list[Start] = []
+    graces = following.line.graces
+    events = following.events
+    place = {id(e): k for k, e in enumerate(events)}
+    main_notes = following.line.main_notes
+    for i in range(len(main_notes)):
+        event = following.event_of(i)
+        if event is None or np.isnan(event.midi) or event.clarity < 0.5 or main_notes[i].written.ornament:
+            continue
+        k = place[id(event)]
+        before = next((e for e in reversed(events[:k]) if e.index is not None), None)
+        touched: list[float] = []
+        aside = [float(g.sounding_midi) for g in graces[i]]
+        if before is not None and before.index is not None and main_notes[before.index].written.ornament:
+            steps = TRILL_STEPS if main_notes[before.index].written.ornament == "trill" else ORNAMENT_STEPS
+            touched = [main_notes[before.index].sounding_midi + d for d in steps]
+        silent = _silence_before(event, features)  # then nothing of the note before is left
+        start = (
+            _start(i, event, before, aside, touched, features)
+            if silent is None
+            else _start(i, event, None, aside, touched, features, silent)
+        )
+        if start is not None or (
+            not main_notes[i].slurred_from_previous and not aside and _doubtful(event, features)
+        ):
+            room = (
+                [] if silent is not None else [e for e in events[max(0, k - 2) : k] if not np.isnan(e.midi)]
+            )
+            start = _made_up(i, event, room, start, caught, mixture)
+        if start is not None:
+            found.append(start)
+    return found
+
+
+def _silence_before(event: Event, f: Features) -> float | None:
+    """When it was silent shortly before a note, the room's sound included; None where it was not."""
+    a, b = round((event.on_s - SILENT_FROM_S) / f.hop_s), round((event.on_s - SILENT_TO_S) / f.hop_s)
+    if a < 0 or b <= a or float(f.level[a:b].min()) > event.level_db - SILENT_DB:
+        return None
+    return (a + int(f.level[a:b].argmin())) * f.hop_s
+
+
+def _doubtful(event: Event, f: Features) -> bool:
+    """Whether the first moments of a note are not clearly the note itself."""
+    a, b = round((event.on_s - 0.02) / f.step_s), round((event.on_s + SPEAKS_S) / f.step_s)
+    ratio = round(f.step_s / f.hop_s)
+    pitch, best, level = f.f0[a:b], f.best[a:b], f.level[a * ratio : b * ratio : ratio][: b - a]
+    clear = (np.abs(pitch - event.midi) < 0.7) & (best > SURELY_THE_NOTE)
+    return int((~clear[: len(level)] & (level > event.level_db - SOUNDING_DB)).sum()) >= DOUBTFUL
+
+
+def _made_up(
+    index: int,
+    event: Event,
+    before: list[Event],
+    heard: Start | None,
+    caught: tuple[float, ...],
+    mixture: Mixture,
+) -> Start | None:
+    """`heard`, or another tone in the start of a note, with what the spectrum says of it."""
+    own = mixture.own(event)
+    room = [e for e in before if event.on_s - e.off_s < ROOM_S and e.off_s - e.on_s > 0.05]
+    frames, times = mixture.frames(event.on_s - FROM_S, min(event.on_s + UNTIL_S, event.off_s - 0.02))
+    known = [own, mixture.noise, *(mixture.ending(e) for e in room)]
+    scale = frames.sum(axis=1)
+    loud = 20.0 * np.log10(scale / own.sum() + 1e-9) > -SOUNDING_DB
+    shares, misfit = explain(frames, known)
+    weights = np.array([k.sum() for k in known])
+    left = np.maximum(frames - (shares * scale[:, None] / weights) @ np.array(known), 0.0)[loud].sum(axis=0)
+    tones = {c: moved(own, c) for c in caught if not (room and abs(event.midi + c - room[-1].midi) < 0.7)}
+    like = {
+        c: float(left @ tone / np.sqrt((tone @ tone) * (left @ left) + 1e-12)) for c, tone in tones.items()
+    }
+    tried = [c for c in sorted(like, key=lambda c: -like[c])[:TRIED] if like[c] > LIKE]
+    if heard is not None:
+        apart = heard.midi - event.midi
+        tried = [c for c in tried if abs(c - apart) > 0.7] + [apart]
+        tones[apart] = moved(own, apart)
+    best: Start | None = heard
+    for c in tried:
+        # What the room holds of that very pitch is no reason to leave it out.
+        others = [k for k, e in zip(known[2:], room, strict=True) if abs(e.midi - event.midi - c) > 0.7]
+        shares_with, misfit_with = explain(frames, [own, mixture.noise, *others, tones[c]])
+        base = misfit if len(others) == len(room) else explain(frames, [own, mixture.noise, *others])[1]
+        gain = base - misfit_with
+        run = _most(np.where((shares_with[:, -1] > PART) & (gain > GAIN) & loud, gain, 0.0))
+        if run is None:
+            continue
+        a, b = run
+        found = Start(
+            index,
+            event.midi + c,
+            float(times[a]),
+            float(times[b - 1]) + mixture.step_s,
+            0.0,
+            0.0,
+            0.0,
+            event.attack,
+            (b - a) * mixture.step_s,
+            float(gain[a:b].sum()),
+            float(shares_with[a:b, -1].mean()),
+            float(shares_with[b : b + 6, 0].mean()) if b < len(times) else 0.0,
+            a == 0,
+        )
+        if heard is not None and abs(c - (heard.midi - event.midi)) <= 0.7:
+            found = dataclasses.replace(
+                heard,
+                held_s=found.held_s,
+                gain=found.gain,
+                part=found.part,
+                after=found.after,
+                edge=found.edge,
+            )
+        if best is None or found.gain > best.gain:
+            best = found
+    return best
+
+
+def _most(gain: np.ndarray) -> tuple[int, int] | None:  # type: ignore[type-arg]
+    """The stretch of frames with a gain that sums to most."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], (gain > 0).astype(np.int8), [0]])))
+    runs = list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
+    return max(runs, key=lambda r: float(gain[r[0] : r[1]].sum())) if runs else None
+
+
+def _same(pitch: float, other: float) -> bool:
+    """Whether a pitch is heard of a tone of another: the same, or a multiple of its period."""
+    return any(abs(other - pitch - d) < 0.7 for d in FOLDED)
+
+
+def _start(
+    index: int,
+    event: Event,
+    before: Event | None,
+    graces: list[float],
+    touched: list[float],
+    f: Features,
+    from_s: float = 0.0,
+) -> Start | None:
+    a = max(event.on_s - BEFORE_S, from_s)
+    if before is not None:
+        a = max(a, before.on_s + 0.09, before.off_s - 0.10)
+    b = min(event.on_s + AFTER_S, event.on_s + 0.6 * (event.off_s - event.on_s))
+    lo, hi = max(0, round(a / f.step_s)), min(len(f.f0), round(b / f.step_s))
+    ratio = round(f.step_s / f.hop_s)
+    floor = max(event.level_db - BELOW_DB, f.floor_db + 6.0)
+    best: tuple[int, int] | None = None
+    k = lo
+    own_at = [
+        k for k in range(lo, min(len(f.f0), hi + 12)) if _same(float(f.f0[k]), event.midi) and f.best[k] > 0.6
+    ]
+    while k < hi:
+        if not _other(k, event, before, graces, touched, f) or f.level[k * ratio] < floor:
+            k += 1
+            continue
+        m = k
+        while (
+            m < hi + 6
+            and m < len(f.f0)
+            and _other(m, event, before, graces, touched, f)
+            and abs(f.f0[m] - f.f0[k]) < 0.8
+            and f.level[m * ratio] > floor
+        ):
+            m += 1
+        settles = any(m <= o <= m + SETTLE_S / f.step_s for o in own_at)
+        if settles and (m - k) * f.step_s <= LONGEST_S and (best is None or m - k > best[1] - best[0]):
+            best = (k, m)
+        k = m + 1
+    if best is None or (best[1] - best[0]) * f.step_s < LEAST_S:
+        return None
+    rows = slice(*best)
+    pitch = f.f0[rows]
+    flux = f.flux[max(0, best[0] * ratio - 8) : best[0] * ratio + 8]
+    return Start(
+        index,
+        float(np.median(pitch)),
+        best[0] * f.step_s,
+        best[1] * f.step_s,
+        float(np.median(f.best[rows])),
+        event.level_db - float(np.median(f.level[best[0] * ratio : best[1] * ratio])),
+        float(np.subtract(*np.percentile(pitch, [90, 10]))),
+        float(flux.max()) if len(flux) else 0.0,
+    )
+
+
+def _other(
+    k: int, event: Event, before: Event | None, graces: list[float], touched: list[float], f: Features
+) -> bool:
+    """Whether frame k holds a clear pitch that is neither the note nor what belongs before it."""
+    pitch = float(f.f0[k])
+    if np.isnan(pitch) or f.best[k] < CLEAR or _same(pitch, event.midi):
+        return False
+    # An octave up is another partial only for a player whose note is not as good as an octave up itself.
+    if any(abs(pitch - event.midi - d) < 0.7 for d in (12.0, 19.0)) and event.octave_up > HALF_FULL:
+        return False
+    if before is not None and (
+        _same(pitch, before.midi)
+        or (before.octave_up > HALF_FULL and any(abs(pitch - before.midi - d) < 0.7 for d in (12.0, 19.0)))
+    ):
+        return False
+    return not any(_same(pitch, g) or _same(g, pitch) for g in graces) and not any(
+        _same(pitch, t) for t in touched
+    )
+
+
+def short_notes(following: Following, starts: list[Start], shift: int) -> tuple[Following, list[Start]]:
+    """The following with notes that were not found, but sound for a moment where the next note begins, and
+    the starts without these.
+
+    Too short a note is not heard in tune: within `HARDLY_HEARD` semitones it is taken for the written one.
+    """
+    notes = following.line.main_notes
+    events, last_try, left = list(following.events), list(following.last_try), []
+    for s in starts:
+        i, k = s.index - 1, last_try[s.index]
+        if (
+            i < 1
+            or k is None
+            or last_try[i] is not None
+            or last_try[i - 1] is None
+            or s.midi != s.midi
+            or abs(s.midi - shift - notes[i].sounding_midi) > HARDLY_HEARD
+            or events[k].on_s > s.off_s
+        ):
+            left.append(s)
+            continue
+        after = events[k]
+        short = dataclasses.replace(
+            after,
+            index=i,
+            before=i,
+            on_s=min(s.on_s, after.on_s),
+            off_s=s.off_s,
+            next_s=s.off_s,
+            attack=max(s.attack, after.attack),
+            midi=float(notes[i].sounding_midi),
+            spread=s.spread,
+            clarity=s.clarity,
+            expected_clarity=s.clarity,
+            octave_up=0.0,
+            twelfth_up=0.0,
+        )
+        events[k : k + 1] = [short, dataclasses.replace(after, on_s=s.off_s)]
+        last_try = [x if x is None or x < k else x + 1 for x in last_try]
+        last_try[i] = k
+    return dataclasses.replace(following, events=tuple(events), last_try=tuple(last_try)), left

@@ -1,0 +1,388 @@
+"""A second, local hearing where the score has an ornament: was the grace note there, did the trill turn?
+
+Only asked where the first pass found the main note; nothing is called missing where the room or the note
+before hides it.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.features.extraction import Features
+from jeweller.notation.performance import Line
+from jeweller.notation.pitch import in_key
+from jeweller.notes.decomposition import Mixture, explain, moved
+from jeweller.notes.table import Event, Following
+
+GRACE_BEFORE_S, GRACE_AFTER_S = 0.26, 0.20  # around the main note's onset, where a grace note may sound
+AFTER_SHARE = 0.6  # of the main note: so late it may come when it slips behind it
+GRACE_PART, GRACE_GAIN = (
+    0.25,
+    0.04,
+)  # a frame holds a tone if that makes up so much of it, and explains so much more
+GRACE_BELOW_DB = 16.0  # softer than the main note by more is room
+GRACE_NEEDED, GRACE_NONE = (
+    0.5,
+    0.05,
+)  # sum of what it explains: from here it was there; below, nothing speaks for it
+OWN_ATTACK, LEAST_ATTACK = 0.3, 0.35  # of the player's usual attack, and at least: an attack of its own
+EARLIER_S, ATTACK_ROOM_S = (
+    0.2,
+    0.08,
+)  # before a note, where an earlier attack may be, away from the notes' own
+UNEXPLAINED, UNEXPLAINED_FRAMES = (
+    0.3,
+    4,
+)  # something else sounded too in so many frames, more than an attack has: that may have been it
+# a grace note on the pitch of the note before sounds so shortly before its main note, by more than this share
+# of it
+GONE_S, GONE = (
+    0.04,
+    0.2,
+)
+SLIP_GAIN, SLIP_RATIO = (
+    0.8,
+    2.0,
+)  # another pitch explains so much, and so much more than the written one: it slipped
+FIGURES = {
+    "mordent": ("lower",),
+    "inverted_mordent": ("upper",),
+    "turn": ("upper", "lower"),
+    "inverted_turn": ("lower", "upper"),
+}
+FIGURE_S = 0.36  # a turn or mordent is over so soon after the note began
+# share of a neighbouring note that the room still has: it was touched if it rises by so much, and was not if
+# by less than this
+RISEN, STILL = (
+    0.68,
+    0.3,
+)
+ROOM_S = 1.0  # the room carries a note on for so long at most
+TRILL_LEAN = 0.03  # periodicity: one of the two notes is heard before the other by so much
+TRILL_DWELL_S = 0.03  # one note of a trill lasts at least this long
+PLAIN_DEPTH = 0.22  # a plain note's evidence sways by less than this between the two notes of a trill
+LAST_TURN_S, TURN_GAP_S = (
+    0.16,
+    0.04,
+)  # the last note of an ornament is no longer, unless it goes on without such a gap
+LONGEST_ORNAMENT_S = 0.4  # a longer sound beside an ornament is a note of its own
+
+
+@dataclass(frozen=True)
+class Ornament:
+    """What was heard of the ornament of main note `index`. `kind` grace or trill; `turns` changes of pitch;
+    `hidden` where nothing can be said.
+    """
+
+    index: int
+    kind: str
+    heard: bool
+    turns: int = 0
+    share: float = 0.0  # of the note that trills
+    hidden: bool = False
+    certain: bool = True  # of an answer "not heard": nothing else in the sound could have hidden it
+    length_s: float = 0.0  # of the grace note
+    after_s: float = 0.0  # of the grace note: so long after the main note's beginning it began
+    slipped: bool = False  # another pitch sounded in its place
+    # the pitch of the note before, which the grace note has too, had died away before the main note began
+    gone: bool = False
+    first: str = ""  # of a trill: "upper" or "main", the note it begins on; empty where neither is clear
+
+
+def hear_ornaments(
+    following: Following, features: Features, mixture: Mixture, shift: int = 0
+) -> list[Ornament]:
+    """Answers for every ornament whose main note sounded; `shift`: semitones by which the whole take is
+    transposed.
+    """
+    out: list[Ornament] = []
+    line = following.line
+    usual = float(np.median([e.attack for e in following.events])) if following.events else 1.0
+    for i, (note, graces) in enumerate(zip(line.main_notes, line.graces, strict=True)):
+        event = following.event_of(i)
+        if event is None:
+            continue
+        if graces and not math.isnan(event.midi):
+            before = following.event_of(i - 1) if i else None
+            trilled = bool(i) and line.main_notes[i - 1].written.ornament == "trill"
+            grace = _grace(
+                i, event, before, graces[-1].sounding_midi + shift, note.sounding_midi + shift, mixture
+            )
+            if trilled and before is not None and -0.7 < graces[-1].sounding_midi + shift - before.midi < 2.7:
+                grace = dataclasses.replace(grace, hidden=True)  # the trill has that note too
+            out.append(
+                dataclasses.replace(
+                    grace,
+                    certain=grace.certain
+                    and (
+                        event.attack > OWN_ATTACK * usual
+                        if grace.gone
+                        else _plainly_begun(event, before, usual, features)
+                    ),
+                )
+            )
+        if note.written.ornament in FIGURES and not math.isnan(event.midi):
+            fifths = line.bars[note.bar_index].bar.fifths
+            up, down = (d if in_key(note.written_midi + d, fifths) else 2 * d for d in (1, -1))
+            before = following.event_of(i - 1) if i else None
+            out.append(
+                _figure(
+                    i,
+                    event,
+                    before,
+                    str(note.written.ornament),
+                    note.sounding_midi + shift,
+                    up,
+                    down,
+                    mixture,
+                )
+            )
+        if note.written.ornament == "trill":
+            out.append(_trill(i, event, note.sounding_midi + shift, features))
+    return out
+
+
+def join_ornaments(events: list[Event], line: Line) -> list[Event]:
+    """Events without those that are only the first, or the last, note of a written ornament, or a grace
+    note.
+    """
+    out: list[Event] = []
+    for k, event in enumerate(events):
+        if (
+            event.index is None
+            and not math.isnan(event.midi)
+            and event.off_s - event.on_s <= LONGEST_ORNAMENT_S
+        ):
+            before = next((e for e in reversed(out) if e.index is not None), None)
+            after = next((e for e in events[k + 1 : k + 3] if e.index is not None), None)
+            if after is not None and after.index is not None and after.on_s - event.off_s < 0.15:
+                if any(abs(event.midi - g.sounding_midi) < 0.7 for g in line.graces[after.index]):
+                    continue
+                if _touches(event, after, line):
+                    events[events.index(after)] = dataclasses.replace(after, on_s=event.on_s)
+                    continue
+            trilled = (
+                before is not None
+                and before.index is not None
+                and line.main_notes[before.index].written.ornament == "trill"
+            )
+            rings_on = (
+                trilled and before is not None and event.on_s - before.off_s < TURN_GAP_S
+            )  # each of its notes has an attack
+            if (
+                before is not None
+                and (rings_on or event.off_s - event.on_s < LAST_TURN_S)
+                and _touches(event, before, line)
+            ):
+                continue
+        out.append(event)
+    return out
+
+
+def _touches(event: Event, note: Event, line: Line) -> bool:
+    """Whether a sound may be a note of the ornament on another."""
+    assert note.index is not None
+    main = line.main_notes[note.index]
+    pitch = main.sounding_midi if math.isnan(note.midi) else note.midi
+    apart = event.midi - pitch
+    if main.written.ornament == "trill":
+        return -0.7 < apart < 2.7
+    return main.written.ornament is not None and abs(apart) < 2.7
+
+
+def _rows(features: Features, a: float, b: float) -> slice:
+    return slice(max(0, round(a / features.step_s)), max(0, round(b / features.step_s)))
+
+
+def _best_run(mask: npt.NDArray[np.bool_], gain: npt.NDArray[np.floating]) -> tuple[float, int, int]:
+    """(sum of the gain, frames, the first of them) of the run of True whose gain is largest; zeros where
+    there is none.
+    """
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], mask.astype(np.int8), [0]])))
+    runs = [
+        (float(gain[a:b].sum()), int(b - a), int(a)) for a, b in zip(edges[::2], edges[1::2], strict=True)
+    ]
+    return max(runs, default=(0.0, 0, 0))
+
+
+def _grace(
+    index: int, event: Event, before: Event | None, grace: int, main: int, mixture: Mixture
+) -> Ornament:
+    """Whether the spectra around the beginning of a note need the grace note's pitch, or another's in its
+    place.
+
+    On the pitch of the note before, the ear can tell only that it is missing: where that pitch has died away
+    before the main note begins.
+    """
+    start = event.on_s - GRACE_BEFORE_S
+    room: list[Event] = []
+    if before is not None and not math.isnan(before.midi):
+        start = max(start, before.on_s + 0.06)
+        room = [before] if event.on_s - before.off_s < ROOM_S else []
+    until = max(event.off_s, event.next_s)  # a grace note behind its main note may seem to end it
+    end = min(event.on_s + max(GRACE_AFTER_S, AFTER_SHARE * (until - event.on_s)), until - 0.02)
+    frames, times = mixture.frames(start, max(end, start + 0.05))
+    own = mixture.own(event)
+    parts = [own, mixture.noise, *(mixture.ending(e) for e in room)]
+    _, misfit = explain(frames, parts)
+    loud = 20.0 * np.log10(frames.sum(axis=1) / own.sum() + 1e-9) > -GRACE_BELOW_DB
+    previous = room[-1].midi if room else None
+
+    def needed(pitch: float) -> tuple[float, int, int]:
+        with_it, left = explain(frames, [*parts, moved(own, pitch - event.midi)])
+        gain = misfit - left
+        return _best_run((with_it[:, -1] > GRACE_PART) & (gain > GRACE_GAIN) & loud, gain)
+
+    tuning = event.midi - round(event.midi) if abs(event.midi - main) < 0.7 else 0.0
+    gain, length, begin = needed(grace + tuning)
+    hidden = grace == main or (previous is not None and abs(previous - grace) < 0.7)
+    gone = False
+    if hidden and grace != main:
+        last = (times > event.on_s - GONE_S) & (times <= event.on_s)
+        there = (
+            explain(frames[last], [own, mixture.noise, moved(own, float(grace - main))])[0][:, -1]
+            * frames[last].sum(axis=1)
+            / own.sum()
+        )
+        gone = bool(len(there)) and float(there.max()) < GONE
+        hidden = not gone
+    other = 0.0
+    if gain < SLIP_GAIN:
+        tried = [
+            p
+            for p in range(grace - 5, grace + 6)
+            if abs(p - main) > 0 and p != grace and (previous is None or abs(p - previous) > 0.7)
+        ]
+        other = max((needed(p + tuning)[0] for p in tried), default=0.0)
+    doubtful = int((misfit[loud] > UNEXPLAINED).sum()) >= UNEXPLAINED_FRAMES or not loud.any()
+    return Ornament(
+        index,
+        "grace",
+        gain >= GRACE_NEEDED,
+        hidden=hidden,
+        certain=gone or (gain < GRACE_NONE and not doubtful),
+        gone=gone,
+        length_s=length * mixture.step_s,
+        after_s=float(times[begin]) - event.on_s if length else 0.0,
+        slipped=other > SLIP_GAIN and other > SLIP_RATIO * gain,
+    )
+
+
+def _plainly_begun(event: Event, before: Event | None, usual: float, features: Features) -> bool:
+    """Whether a note has its own attack (`usual`: this player's) and none comes shortly before it: else it
+    may be slurred from its grace note.
+    """
+    start = max(event.on_s - EARLIER_S, (before.on_s if before is not None else 0.0) + ATTACK_ROOM_S)
+    window = features.flux[
+        round(start / features.hop_s) : round((event.on_s - ATTACK_ROOM_S) / features.hop_s)
+    ]
+    return event.attack > OWN_ATTACK * usual and float(window.max(initial=0.0)) < max(
+        OWN_ATTACK * usual, LEAST_ATTACK
+    )
+
+
+def _figure(
+    index: int, event: Event, before: Event | None, kind: str, main: int, up: int, down: int, mixture: Mixture
+) -> Ornament:
+    """Which of the neighbouring notes a turn or a mordent touched, and which first; `turns` counts them,
+    `first` is "upper", "main" or "lower".
+    """
+    room = (
+        [before]
+        if before is not None and not math.isnan(before.midi) and event.on_s - before.off_s < ROOM_S
+        else []
+    )
+    length = event.next_s - event.on_s  # the pitch moves: the event may seem to end with the figure
+    over = min(FIGURE_S, 0.55 * length)
+    frames, times = mixture.frames(event.on_s - 0.04, event.on_s + over)
+    # The note as it sounds when the figure is over.
+    late, _ = mixture.frames(event.on_s + over, event.on_s + max(over + 0.02, min(0.8 * length, over + 0.4)))
+    own = late.mean(axis=0) + 1e-9
+    parts = [own, mixture.noise, *(mixture.ending(e) for e in room)]
+    _, misfit = explain(frames, parts)
+    heard: dict[str, tuple[float, float]] = {}
+    wanted, hidden = FIGURES[kind], False
+    for name, step in (("upper", up), ("lower", down)):
+        if room and abs(room[-1].midi - main - step) < 0.7:
+            # The room still has that pitch of the note before; but it dies away there, and a figure makes it
+            # rise.
+            risen, at = _rise(
+                explain(frames, [own, mixture.noise, moved(own, float(step))])[0][:, -1], times, event.on_s
+            )
+            hidden |= risen < RISEN and (name in wanted or risen > STILL)
+            heard[name] = (GRACE_NEEDED if risen >= RISEN else 0.0), at
+            continue
+        shares, left = explain(frames, [*parts, moved(own, float(step))])
+        gain = np.where((shares[:, -1] > GRACE_PART) & (misfit - left > GRACE_GAIN), misfit - left, 0.0)
+        heard[name] = float(gain.sum()), float((gain * times).sum() / max(gain.sum(), 1e-9))
+    touched = [n for n, (gain, _) in heard.items() if gain >= GRACE_NEEDED]
+    nothing = all(gain < GRACE_NONE for gain, _ in heard.values())
+    first = min(touched, key=lambda n: heard[n][1]) if len(touched) == 2 else touched[0] if touched else ""
+    right = first == wanted[0] and len(touched) >= len(wanted)
+    return Ornament(
+        index,
+        kind,
+        right,
+        turns=len(touched),
+        hidden=hidden,
+        certain=(nothing or bool(touched)) and not hidden,
+        first=first,
+    )
+
+
+def _rise(
+    share: npt.NDArray[np.floating], times: npt.NDArray[np.floating], on_s: float
+) -> tuple[float, float]:
+    """(by how much the share of a tone rises at most after a note's onset, when it had risen most)."""
+    after = times > on_s
+    if not after.any():
+        return 0.0, on_s
+    smooth = np.convolve(share, np.ones(2) / 2, mode="same")[after]
+    rise = smooth - np.minimum.accumulate(smooth)
+    return float(rise.max()), float(times[after][rise.argmax()])
+
+
+def _trill(index: int, event: Event, main: int, features: Features) -> Ornament:
+    end = min(event.off_s + 0.03, event.next_s)
+    rows = _rows(features, event.on_s, end)
+    low = features.salience[rows, main - features.low]
+    high = np.maximum(
+        features.salience[rows, main + 1 - features.low], features.salience[rows, main + 2 - features.low]
+    )
+    sounding = features.best[rows] > 0.5
+    difference = np.convolve((high - low) * sounding, np.ones(3) / 3, mode="same")
+    state, turns, dwell, last_turn = -1, 0, 0, 0
+    dwell_frames = max(2, round(TRILL_DWELL_S / features.step_s))
+    begins = np.sign(difference) * (np.abs(difference) > TRILL_LEAN)
+    first = next(
+        (
+            begins[k]
+            for k in range(len(begins) - dwell_frames + 1)
+            if begins[k] and (begins[k : k + dwell_frames] == begins[k]).all()
+        ),
+        0.0,
+    )
+    for k, value in enumerate(difference):
+        side = 1 if value > TRILL_LEAN else -1 if value < -TRILL_LEAN else 0
+        if side == -state:
+            dwell += 1
+            if dwell >= dwell_frames:
+                state, dwell, turns, last_turn = side, 0, turns + 1, k
+        else:
+            dwell = 0
+    inner = difference[3:-3] if len(difference) > 12 else difference
+    depth = float(np.subtract(*np.percentile(inner, [90, 10]))) if len(inner) else 0.0
+    return Ornament(
+        index,
+        "trill",
+        turns >= 3,
+        turns,
+        last_turn / max(len(difference), 1),
+        certain=depth < PLAIN_DEPTH,
+        first="upper" if first > 0 else "main" if first < 0 else "",
+    )

@@ -1,0 +1,100 @@
+"""How a long note sounds from beginning to end: its pitch line, its loudness, its clearness."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.ndimage import uniform_filter1d
+
+from jeweller.features.extraction import Features
+from jeweller.notes.measure import Measurer
+from jeweller.notes.table import Event, Following
+
+LEAST_S = 0.8  # shorter notes are not looked at
+CLEARNESS_S = 0.4  # the same for how clear they are
+HEAD_S, TAIL_S = 0.15, 0.10  # attack and release are no part of it
+VIBRATO_S = 0.18  # an average over so long takes a vibrato out
+CLEAR = 0.6  # periodicity of frames whose pitch is read
+
+
+@dataclass(frozen=True)
+class Tone:
+    """Main note `index`: cents and dB from its first quarter to its last (negative: sinks), cents of slow
+    waver, dB of slow waver, median periodicity.
+    """
+
+    index: int
+    drift_cents: float
+    drift_db: float
+    waver_cents: float
+    waver_db: float
+    clarity: float
+    seconds: float
+
+
+def _steady(following: Following, features: Features, least_s: float) -> Iterator[tuple[int, Event, slice]]:
+    """The plain notes of `least_s` and more: (main note, its event, the pitch frames between its attack and
+    its release).
+    """
+    for i, note in enumerate(following.line.main_notes):
+        event = following.event_of(i)
+        if (
+            event is not None
+            and not math.isnan(event.midi)
+            and not note.written.ornament
+            and event.off_s - event.on_s >= least_s
+        ):
+            yield (
+                i,
+                event,
+                slice(
+                    round((event.on_s + HEAD_S) / features.step_s),
+                    round((event.off_s - TAIL_S) / features.step_s),
+                ),
+            )
+
+
+def hear_clearness(following: Following, features: Features) -> list[tuple[int, float]]:
+    """(main note, periodicity of its clearest fifth) of every plain note of CLEARNESS_S and more: the note
+    before spoils only its beginning.
+    """
+    measurer = Measurer(features)
+    found = [
+        (i, measurer.near(rows, round(event.midi))[0])
+        for i, event, rows in _steady(following, features, CLEARNESS_S)
+    ]
+    return [(i, float(np.percentile(clear, 80))) for i, clear in found if len(clear) >= 5]
+
+
+def hear_tones(following: Following, features: Features) -> list[Tone]:
+    out: list[Tone] = []
+    measurer = Measurer(features)
+    ratio = round(features.step_s / features.hop_s)
+    for i, event, rows in _steady(following, features, LEAST_S):
+        clear, pitch = measurer.near(rows, round(event.midi))
+        level = features.level[rows.start * ratio : rows.stop * ratio : ratio][: len(pitch)]
+        good = clear > CLEAR
+        if good.sum() < 0.7 * len(good) or len(pitch) < 30 or len(level) < len(pitch):
+            continue
+        cents = 100.0 * (np.interp(np.arange(len(pitch)), np.flatnonzero(good), pitch[good]) - event.midi)
+        quarter = len(cents) // 4
+        t = np.linspace(-1.0, 1.0, len(cents))
+        smooth = uniform_filter1d(cents, max(1, round(VIBRATO_S / features.step_s)))
+        slow = smooth - np.polyval(np.polyfit(t, smooth, 2), t)
+        loud = uniform_filter1d(level.astype(np.float64), max(1, round(VIBRATO_S / features.step_s)))
+        slow_db = loud - np.polyval(np.polyfit(t, loud, 2), t)
+        out.append(
+            Tone(
+                i,
+                float(np.median(cents[-quarter:]) - np.median(cents[:quarter])),
+                float(np.median(level[-quarter:]) - np.median(level[:quarter])),
+                float(np.std(slow)),
+                float(np.std(slow_db)),
+                float(np.median(clear)),
+                event.off_s - event.on_s,
+            )
+        )
+    return out

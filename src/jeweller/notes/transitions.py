@@ -1,0 +1,146 @@
+"""How neighbouring notes are joined: the dip of loudness between them, the gap, the attack of the second, and
+how the one gives way to the other.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from numpy.lib.stride_tricks import sliding_window_view
+
+from jeweller.features.extraction import Features, midi_to_hz
+from jeweller.notes.table import Event, Following
+
+BEFORE_S, NEAR_S, AFTER_S = (
+    0.15,
+    0.08,
+    0.12,
+)  # where the first note is measured, the join, and the second note
+
+# The course of a join: partials of the one note that the other does not share, in windows just long enough to
+# keep the two apart.
+COURSE_STEP_S, COURSE_REACH, STEADY = (
+    0.005,
+    32,
+    (4, 16, 44, 60),
+)  # steps on each side; between which steps the notes before and after are steady
+WINDOW_S, WINDOW_PERIODS = (
+    (0.02, 0.05),
+    2.5,
+)  # shortest and longest window; periods of the difference of the two pitches
+PARTIALS, HIGHEST_HZ, BAND = (
+    12,
+    4000.0,
+    1.6,
+)  # how many, up to where; a partial within so many window bandwidths of the other note's is shared
+SEEN = (-12, -9, -6, -3, 0, 3, 6)  # steps from the crossing at which both are told
+COURSE_DB = (-20.0, 3.0)
+
+
+@dataclass(frozen=True)
+class Join:
+    """Between main notes `index - 1` and `index`, written without a rest between them and played in one
+    go.
+    """
+
+    index: int
+    dip_db: float  # by how much the loudness falls between them
+    gap_s: float  # from where the first begins to decay to where the second speaks
+    attack: float  # of the second, 0..1.5
+    ioi_s: float  # from onset to onset
+    share: float  # of that time that sounds
+    drop_db: float = 99.0  # from the level of the first note to the softest moment before the second
+
+
+def hear_joins(following: Following, features: Features) -> list[Join]:
+    out: list[Join] = []
+    notes = following.line.main_notes
+    level = features.level
+    for j in range(1, len(notes)):
+        a, b = following.event_of(j - 1), following.event_of(j)
+        if (
+            a is None
+            or b is None
+            or notes[j - 1].end != notes[j].onset
+            or a.attempt != b.attempt
+            or b.on_s - a.on_s < 0.05
+        ):
+            continue
+        k = round(b.on_s / features.hop_s)
+        before = level[
+            max(0, k - round(BEFORE_S / features.hop_s)) : max(1, k - round(NEAR_S / features.hop_s) // 2)
+        ]
+        middle = level[max(0, k - round(NEAR_S / features.hop_s)) : k + 6]
+        after = level[k : k + round(AFTER_S / features.hop_s)]
+        if not len(before) or not len(middle) or not len(after):
+            continue
+        dip = min(float(np.percentile(before, 80)), float(np.percentile(after, 80))) - float(middle.min())
+        out.append(
+            Join(
+                j,
+                dip,
+                b.on_s - a.off_s,
+                b.attack,
+                b.on_s - a.on_s,
+                (a.off_s - a.on_s) / (b.on_s - a.on_s),
+                a.level_db - float(middle.min()),
+            )
+        )
+    return out
+
+
+def _loudness(
+    features: Features, centre_s: float, partials: Sequence[Sequence[float]], window: int
+) -> list[npt.NDArray[np.float64]]:
+    """Amplitude of each group of partials together, every COURSE_STEP_S around a moment, (2 COURSE_REACH +
+    1,).
+    """
+    x = features.samples
+    begin = (
+        np.rint(
+            (centre_s + COURSE_STEP_S * np.arange(-COURSE_REACH, COURSE_REACH + 1)) * features.rate
+        ).astype(np.int64)
+        - window // 2
+    )
+    if begin[0] < 0 or begin[-1] + window > len(x):
+        x, begin = np.pad(x, window), np.clip(begin, -window, len(x)) + window
+    taper = np.hanning(window + 2)[1:-1]
+    turns = np.outer(
+        np.arange(window), 2 * np.pi * np.array([f for group in partials for f in group]) / features.rate
+    )
+    waves = (np.exp(1j * turns) * (taper / taper.sum())[:, None]).astype(np.complex64)
+    frames = sliding_window_view(x, window)[begin].astype(np.float32, copy=False)
+    power = np.square(frames @ waves.real) + np.square(frames @ waves.imag)
+    ends = np.cumsum([len(group) for group in partials])[:-1]
+    return [np.sqrt(part.sum(axis=1)).astype(np.float64) for part in np.split(power, ends, axis=1)]
+
+
+def hear_course(features: Features, a: Event, b: Event) -> tuple[float, ...]:
+    """How the first of two joined notes of different pitch gives way to the second: 15 levels in dB, each
+    note's own steady level being 0.
+
+    The level at which they cross, then the first and the second note at SEEN steps from there. A slur crosses
+    high; behind a tongue the first has sunk before the second speaks, in a room too.
+    """
+    first, second = float(midi_to_hz(a.midi)), float(midi_to_hz(b.midi))
+    window = int(features.rate * np.clip(WINDOW_PERIODS / max(abs(first - second), 1.0), *WINDOW_S))
+    width = BAND * features.rate / window
+    own = [[h * f for h in range(1, PARTIALS + 1) if h * f < HIGHEST_HZ] or [f] for f in (first, second)]
+    apart = [
+        [f for f in these if min(abs(f - g) for g in others) > width] or these[:1]
+        for these, others in (own, own[::-1])
+    ]
+    levels = [
+        20 * np.log10(loud / (float(np.median(loud[slice(*steady)])) + 1e-9) + 1e-3)
+        for loud, steady in zip(
+            _loudness(features, b.on_s, apart, window), (STEADY[:2], STEADY[2:]), strict=True
+        )
+    ]
+    inner = slice(-SEEN[0] + 4, 2 * COURSE_REACH + 1 - SEEN[-1] - 7)
+    lower = np.minimum(*levels)[inner]
+    at = int(lower.argmax()) + inner.start
+    told = [np.clip(level[at + np.array(SEEN)], *COURSE_DB) for level in levels]
+    return (float(lower.max()), *(float(v) for v in np.concatenate(told)))

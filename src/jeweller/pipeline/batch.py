@@ -1,0 +1,264 @@
+"""Many checks at once, on all cores, taken up again where they stopped. A job is a score and a take; a report
+is one JSON file.
+"""
+
+from __future__ import annotations
+
+import json
+import multiprocessing
+import os
+from collections.abc import Callable, Iterator
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures.process import BrokenProcessPool
+from dataclasses import dataclass
+from pathlib import Path
+
+from jeweller.audio.decode import file_hash
+from jeweller.audio.formats import is_recording
+from jeweller.errors import JewellerError
+from jeweller.files import json_text, write_bytes
+from jeweller.grading.scheme import find_scheme
+from jeweller.notation.readers.sandbox import ENDINGS
+from jeweller.pipeline.check import Options, check
+from jeweller.report.build import EAR_VERSION, settings_dict
+
+TRIES = 2  # of a job whose process died: alone, or on a cluster
+THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
+
+
+@dataclass(frozen=True)
+class Job:
+    score: Path
+    take: Path
+    report: Path
+
+
+@dataclass(frozen=True)
+class Done:
+    """What became of a job: `state` checked, kept (the report was there), not followed or failed; `sentence`
+    says why it failed.
+    """
+
+    job: Job
+    state: str
+    sentence: str = ""
+
+
+def find_jobs(source: Path, target: Path) -> list[Job]:
+    """The jobs of a folder or a list. Raises JewellerError with a sentence.
+
+    Folder: in it and below it, every folder with one notation file and any number of recordings; each
+    recording is checked against that file. List: a text file with a score and a take a line, separated by a
+    tab; relative paths are relative to the list.
+    """
+    if source.is_file():
+        return _listed(source, target)
+    if not source.is_dir():
+        raise JewellerError(f"There is no folder or list {source}.")
+    jobs: list[Job] = []
+    crowded: list[str] = []
+    for folder in sorted([source, *(p for p in source.rglob("*") if p.is_dir())]):
+        files = sorted(p for p in folder.iterdir() if p.is_file())
+        scores = [p for p in files if p.suffix.lower() in ENDINGS]
+        takes = [p for p in files if is_recording(p)]
+        if takes and len(scores) > 1:
+            crowded.append(folder.name)
+        elif takes and scores:
+            jobs += [Job(scores[0], t, target / _name(t.relative_to(source))) for t in takes]
+    if not jobs:
+        more = (
+            (
+                f" More than one score lies in {', '.join(crowded)}; put each with its takes into a "
+                "folder of its own."
+            )
+            if crowded
+            else ""
+        )
+        raise JewellerError(
+            f"{source} holds no folder with one notation file and recordings beside it.{more}"
+        )
+    return jobs
+
+
+def _listed(source: Path, target: Path) -> list[Job]:
+    jobs: list[Job] = []
+    try:
+        lines = source.read_text(encoding="utf-8").splitlines()
+    except (OSError, UnicodeDecodeError) as error:
+        raise JewellerError(f"{source.name} cannot be read as a list ({error}).") from error
+    for number, line in enumerate(lines, 1):
+        if not line.strip() or line.startswith("#"):
+            continue
+        parts = [p.strip() for p in line.split("\t")]
+        if len(parts) < 2:
+            raise JewellerError(
+                f"{source.name}, line {number}: a score and a take, separated by a tab, are wanted."
+            )
+        take = source.parent / parts[1]
+        jobs.append(
+            Job(source.parent / parts[0], take, target / _name(Path(f"{number:04d}") / Path(parts[1]).name))
+        )
+    return jobs
+
+
+def _name(path: Path) -> str:
+    return "--".join(path.parts) + ".json"
+
+
+def run_batch(
+    jobs: list[Job],
+    options: Options,
+    workers: int | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+    scheduler: str | None = None,
+) -> Iterator[Done]:
+    """Runs the jobs, each in a process with one thread of the numeric libraries, and yields what became of
+    each as it is known. A job whose process died is tried once more. With `scheduler` (the address of a Dask
+    cluster that sees the same folders) the same function runs there. Raises JewellerError.
+    """
+    waiting = []
+    for job in jobs:
+        if _is_current(job, options):
+            yield Done(job, "kept")
+        else:
+            waiting.append(job)
+    if waiting:
+        yield from (
+            _on_cluster(waiting, options, scheduler, cancelled)
+            if scheduler
+            else _here(waiting, options, workers, cancelled)
+        )
+
+
+def _here(
+    jobs: list[Job],
+    options: Options,
+    workers: int | None,
+    cancelled: Callable[[], bool],
+    task: Callable[[Job, Options], tuple[str, str]] | None = None,
+) -> Iterator[Done]:
+    """In processes of this machine. Only as many jobs are handed out as are worked on: when a process dies,
+    no others are under suspicion.
+    """
+    before = {name: os.environ.get(name) for name in THREADS}
+    os.environ.update(dict.fromkeys(THREADS, "1"))
+    waiting, suspects, tried = list(jobs), list[Job](), dict[Job, int]()
+    try:
+        while waiting or suspects:
+            alone = bool(
+                suspects
+            )  # a job during which a process died is tried alone, so that it takes no other with it
+            queue, count = (
+                (suspects, 1) if alone else (waiting, min(workers or os.cpu_count() or 1, len(waiting)))
+            )
+            with ProcessPoolExecutor(count, mp_context=multiprocessing.get_context("spawn")) as pool:
+                running: dict[Future[tuple[str, str]], Job] = {}
+                while (queue or running) and not cancelled():
+                    while queue and len(running) < count:
+                        try:
+                            future = pool.submit(task or report_of, queue[0], options)
+                        except (
+                            BrokenProcessPool
+                        ):  # a process died since the last look: what runs is heard of below
+                            break
+                        running[future] = queue.pop(0)
+                    if not running:
+                        break  # nothing was under way when it died: the next pool goes on
+                    died = []
+                    for future in wait(running, timeout=0.2, return_when=FIRST_COMPLETED)[0]:
+                        job = running.pop(future)
+                        if isinstance(future.exception(), BrokenProcessPool):
+                            died.append(job)
+                        else:
+                            yield _written(job, future.result())
+                    if died:
+                        died += running.values()
+                        if alone and tried.get(died[0], 0) + 1 >= TRIES:
+                            yield Done(
+                                died[0],
+                                "failed",
+                                (
+                                    f"{died[0].take.name}: the system ended the check again and again, "
+                                    "probably for want of memory."
+                                ),
+                            )
+                        elif alone:
+                            tried[died[0]] = tried.get(died[0], 0) + 1
+                            suspects.append(died[0])
+                        else:
+                            suspects += died
+                        break
+            if cancelled():
+                return
+    finally:
+        for name, value in before.items():
+            os.environ.pop(name, None) if value is None else os.environ.update({name: value})
+
+
+def _on_cluster(
+    jobs: list[Job], options: Options, scheduler: str, cancelled: Callable[[], bool]
+) -> Iterator[Done]:
+    try:
+        from distributed import Client, as_completed
+    except ImportError:
+        raise JewellerError(
+            "--scheduler needs the package “distributed”; install it beside Jeweller and try again."
+        ) from None
+    try:
+        client = Client(scheduler, timeout="5s")
+    except (OSError, ValueError, TimeoutError) as error:
+        raise JewellerError(f"No cluster answers at {scheduler} ({error}).") from error
+    with client:
+        futures = {client.submit(report_of, job, options, pure=False, retries=TRIES - 1): job for job in jobs}
+        for future in as_completed(list(futures)):
+            job = futures[future]
+            yield (
+                Done(job, "failed", f"{job.take.name}: {future.exception()}")
+                if future.status == "error"
+                else _written(job, future.result())
+            )
+            if cancelled():
+                client.cancel(list(futures))
+                return
+
+
+def _written(job: Job, answer: tuple[str, str]) -> Done:
+    """Writes the report of a job whole or not at all."""
+    state, text = answer
+    if state == "failed":
+        return Done(job, state, text)
+    write_bytes(job.report, text.encode("utf-8"))
+    return Done(job, state)
+
+
+def report_of(job: Job, options: Options) -> tuple[str, str]:
+    """One check as a pure function, for any pool: ("checked" or "not followed", the report's text) or
+    ("failed", a sentence).
+    """
+    try:
+        checked = check(job.score, job.take, options)
+    except JewellerError as error:
+        return "failed", str(error)
+    return "checked" if checked.report["followed"] else "not followed", json_text(checked.report)
+
+
+def _is_current(job: Job, options: Options) -> bool:
+    """Whether the report on disk is of this score, this take, this ear and these settings."""
+    try:
+        report = json.loads(job.report.read_text(encoding="utf-8"))
+        wanted = settings_dict(
+            options.settings,
+            find_scheme(options.scheme),
+            options.support,
+            options.reading,
+            options.tempo_bpm,
+            options.asked,
+        )["settings_hash"]
+        return bool(
+            report["take"]["sha256"] == file_hash(job.take)
+            and report["score"]["sha256"] == file_hash(job.score)
+            and report["program"]["ear_version"] == EAR_VERSION
+            and report["settings"]["settings_hash"] == wanted
+        )
+    except (OSError, ValueError, KeyError, TypeError):
+        return False

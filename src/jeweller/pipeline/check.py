@@ -1,0 +1,344 @@
+"""One check: a score, a take → a report. The pipeline hear → follow → judge → mark, a plain function that any
+pool can run.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import os
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from jeweller.assessment.assess import judge
+from jeweller.assessment.click import Click
+from jeweller.assessment.context import Case
+from jeweller.assessment.finding import SURE, Finding
+from jeweller.assessment.settings import JudgeSettings
+from jeweller.audio.backing import take_out
+from jeweller.audio.decode import Recording, decode, file_hash
+from jeweller.errors import ScoreError, SettingError, TakeError
+from jeweller.features.extraction import Features, hear
+from jeweller.features.settings import DEFAULT as HEAR
+from jeweller.grading.scheme import find_scheme
+from jeweller.instruments.table import Instrument, instrument_for, require_instrument
+from jeweller.notation.model import Score
+from jeweller.notation.performance import Line, make_line
+from jeweller.notation.readers.sandbox import load_score, usable_part
+from jeweller.notes.build import follow
+from jeweller.notes.table import Following, shifted_down
+from jeweller.report.build import build_report, note_verdicts, settings_dict
+
+HELPED, HELPED_KNOWN = (
+    0.8,
+    0.95,
+)  # times the confidence where another sound helped, and where it was known and taken out
+SILENCE_DB = -70.0  # a recording whose music is softer than this holds none
+
+
+@dataclass(frozen=True)
+class Options:
+    """What a check is asked for. `bars` is "9-16" or None for all; `tempo_bpm` quarters a minute asked
+    for.
+    """
+
+    part: str | None = None
+    tune: str | None = None  # of a tunebook: by title or number
+    instrument: str | None = None
+    also: tuple[str, ...] = ()  # other instruments that this player plays
+    bars: str | None = None
+    tempo_bpm: float | None = None
+    click: str | None = None  # "heard" or "BPM@SECONDS"
+    scheme: str = "even"
+    settings: JudgeSettings = field(default_factory=JudgeSettings)
+    rhythm_only: bool = False  # claps, taps, counting aloud; parts without pitch are so by themselves
+    support: str = "alone"  # with_model: a model or a backing part sounded in the room; with_click
+    backing: str | None = None  # a recording of that model or backing part: it is taken out of the take
+    reading: str = "practised"
+
+    @property
+    def asked(self) -> dict[str, Any]:
+        """What was asked for besides the numbers of judging, as the report's settings tell it."""
+        return {
+            "part_asked": self.part,
+            "instrument_asked": self.instrument,
+            "also_plays": list(self.also),
+            "bars_asked": self.bars,
+            "click": self.click,
+            "rhythm_only": self.rhythm_only,
+            **({"tune_asked": self.tune} if self.tune else {}),
+            **({"backing": file_hash(self.backing)} if self.backing else {}),
+        }
+
+
+@dataclass(frozen=True)
+class Checked:
+    """The report and what it rests on."""
+
+    report: dict[str, Any]
+    score: Score
+    line: Line
+    instrument: Instrument
+    case: Case
+    findings: tuple[Finding, ...]
+    features: Features
+    recording: Recording
+
+    @property
+    def following(self) -> Following:
+        return self.case.following
+
+
+def open_line(score_path: str | os.PathLike[str], options: Options) -> tuple[Score, Line, Instrument]:
+    """Reads the score, chooses the part and plays it out. Raises ScoreError."""
+    score = load_score(score_path, options.tune)
+    part = usable_part(score, options.part, rhythm_only=options.rhythm_only)
+    line = make_line(score.title, part, rhythm_only=options.rhythm_only or part.percussion)
+    sounding = [n.sounding_midi for n in line.notes]
+    if options.instrument:
+        instrument = require_instrument(options.instrument)
+    else:
+        instrument = instrument_for(
+            part.instrument or part.name, part.chromatic, min(sounding), max(sounding)
+        )
+    knows = tuple(require_instrument(name).id for name in options.also)
+    return score, line, dataclasses.replace(instrument, knows=knows) if knows else instrument
+
+
+def bar_range(line: Line, bars: str | None) -> tuple[tuple[str, str], set[str]]:
+    """((first, last) printed numbers, ids of the notes inside). Raises ScoreError where the range is not in
+    the part.
+    """
+    if bars is None:
+        return (line.bars[0].number, line.bars[-1].number), {n.id for n in line.notes}
+    first, _, last = bars.partition("-")
+    last = last or first
+    numbers = [b.number for b in line.bars]
+    if first not in numbers or last not in numbers:
+        raise ScoreError(f"There are no bars {bars} in this part; it has bars {numbers[0]} to {numbers[-1]}.")
+    written = [b.number for b in line.part.bars]
+    inside = set(written[written.index(first) : len(written) - written[::-1].index(last)])
+    ids = {n.id for n in line.notes if n.bar in inside}
+    if not ids:
+        raise ScoreError(f"There are no notes in bars {bars}.")
+    return (first, last), ids
+
+
+def check(
+    score_path: str | os.PathLike[str],
+    take_path: str | os.PathLike[str],
+    options: Options | None = None,
+    *,
+    cancelled: Callable[[], bool] = lambda: False,
+    progress: Callable[[float, str], None] = lambda share, what: None,
+) -> Checked:
+    """Checks one take. Raises ScoreError, TakeError, SettingError with a sentence each; Cancelled when asked
+    to stop.
+    """
+    options = options or Options()
+    scheme = find_scheme(options.scheme)
+    progress(0.0, "reading the part")
+    score, line, instrument = open_line(score_path, options)
+    bars, judged = bar_range(line, options.bars)
+    progress(0.05, "opening the recording")
+    recording = decode(take_path, HEAR.rate, cancelled)
+    if options.backing:
+        recording = without_backing(recording, options.backing, cancelled)
+        options = dataclasses.replace(options, support="with_model")
+    progress(0.2, "listening")
+    low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
+    features = hear(
+        recording.samples, low, high, HEAR, cancelled, lambda share: progress(0.2 + 0.3 * share, "listening")
+    )
+    if float(features.level.max(initial=-200.0)) < SILENCE_DB:  # a few claps are sound as well
+        raise TakeError(
+            f"{Path(take_path).name} is silent: no sound is louder than {SILENCE_DB:g} dB. Check "
+            "the microphone and record again."
+        )
+    progress(0.5, "following")
+
+    def followed(features: Features) -> Following:
+        return follow(
+            line,
+            features,
+            tempo_bpm=options.tempo_bpm,
+            rhythm_only=options.rhythm_only or line.part.percussion,
+            reference_shift=options.settings.reference_shift,
+            cancelled=cancelled,
+        )
+
+    following = followed(features)
+    # What was played may lie elsewhere than the part: below what was listened to, or, where nothing follows,
+    # anywhere on the instrument.
+    down = low + shifted_down(following)
+    lowest, highest = (
+        (low, high)
+        if following.followed or options.rhythm_only
+        else (min(low, instrument.low), max(high, instrument.high))
+    )
+    if (lowest, highest) != (low, high) or down < features.low:
+        progress(0.6, "listening")
+        features = hear(recording.samples, min(lowest, down), highest, HEAR, cancelled)
+        following = followed(features)
+    progress(0.9, "judging")
+    tries = [
+        _judge(f, features, instrument, options, judged, bars, line) for f in (*following.earlier, following)
+    ]
+    if options.support == "with_model":
+        tries = [(helped(found, HELPED_KNOWN if options.backing else HELPED), case) for found, case in tries]
+    findings, case = tries[better(tries)]
+    settings = settings_dict(
+        options.settings, scheme, options.support, options.reading, options.tempo_bpm, options.asked
+    )
+    case = on_the_page(case, line)
+    report = build_report(
+        case,
+        findings,
+        recording,
+        Path(take_path).name,
+        file_hash(score_path),
+        settings,
+        scheme,
+        bars,
+        judged,
+        attempts_told(tries),
+    )
+    progress(1.0, "done")
+    return Checked(report, score, line, instrument, case, tuple(findings), features, recording)
+
+
+def on_the_page(case: Case, line: Line) -> Case:
+    """The case with its notes as they are printed, where they were read in another clef: what was heard is
+    moved with them.
+    """
+    read = case.following.line
+    if not case.following.clef:
+        return case
+    moved = {
+        i: a.sounding_midi - b.sounding_midi
+        for i, (a, b) in enumerate(zip(line.main_notes, read.main_notes, strict=True))
+    }
+    last = len(line.main_notes) - 1
+    events = tuple(
+        dataclasses.replace(e, midi=e.midi + moved[min(e.before if e.index is None else e.index, last)])
+        for e in case.following.events
+    )
+    return dataclasses.replace(case, following=dataclasses.replace(case.following, line=line, events=events))
+
+
+def without_backing(
+    recording: Recording, backing: str, cancelled: Callable[[], bool] = lambda: False
+) -> Recording:
+    """The recording without the sound of another that a loudspeaker played in the room, with a warning that
+    says what was done. Raises TakeError.
+    """
+    known = decode(backing, recording.rate, cancelled)
+    taken = take_out(recording.samples, known.samples, recording.rate)
+    name = Path(backing).name
+    told = (
+        f"{name} sounded in the room {abs(taken.share_db):.0f} dB below the take and was taken out."
+        if taken.heard
+        else f"{name} is not heard in this take; nothing was taken out."
+    )
+    return dataclasses.replace(recording, samples=taken.samples, warnings=(*recording.warnings, told))
+
+
+def helped(findings: list[Finding], factor: float) -> list[Finding]:
+    """The findings of a take that was not played alone, where what was heard may not be the player's: less
+    sure, and what is unsure now stands last.
+    """
+    return sorted(
+        (f.replace(confidence=f.confidence * factor) for f in findings), key=lambda f: f.confidence < SURE
+    )
+
+
+def better(tries: list[tuple[list[Finding], Case]]) -> int:
+    """Which of several complete attempts is judged: one that follows the part, with least against it, the
+    last of equals.
+    """
+
+    def against(k: int) -> tuple[bool, float, int]:
+        found, case = tries[k]
+        return (
+            not case.following.followed,
+            sum(f.severity * f.confidence for f in found if f.confidence >= SURE),
+            -k,
+        )
+
+    return min(range(len(tries)), key=against)
+
+
+def attempts_told(tries: list[tuple[list[Finding], Case]]) -> list[dict[str, Any]]:
+    """Every complete attempt of the take as the report tells it, in order of time; empty where there was one
+    only.
+    """
+    if len(tries) < 2:
+        return []
+    chosen = better(tries)
+    told = []
+    for k, (findings, case) in enumerate(tries):
+        sounded = [e for e in case.following.events if e.index is not None]
+        verdicts = note_verdicts(case, findings)
+        told.append(
+            {
+                "first_note_s": round(sounded[0].on_s, 4),
+                "last_note_s": round(sounded[-1].on_s, 4),
+                "judged": k == chosen,
+                "findings": sum(f.confidence >= SURE for f in findings),
+                "notes_right": sum(verdicts[n.id][0] == "ok" for n in case.notes),
+                "notes": len(case.notes),
+            }
+        )
+    return told
+
+
+def read_click(text: str | None, beat_q: float) -> Click | None:
+    """ "96@0.42" (clicks a minute in quarters, the second of one click) → Click; None for "heard" and None.
+    Raises SettingError.
+    """
+    if text is None or text == "heard":
+        return None
+    bpm, _, at = text.partition("@")
+    try:
+        click = Click(60.0 / float(bpm) * beat_q, float(at))
+    except (ValueError, ZeroDivisionError):
+        raise SettingError(
+            f"--click takes “heard”, or a speed and the second of one click as in 96@0.42, not “{text}”."
+        ) from None
+    if not 0.1 < click.beat_s < 10.0:
+        raise SettingError(
+            f"A click of {bpm} to the minute is none that anybody plays to; it takes 10 to 500."
+        )
+    return click
+
+
+def _judge(
+    following: Following,
+    features: Features,
+    instrument: Instrument,
+    options: Options,
+    judged: set[str],
+    bars: tuple[str, str],
+    line: Line,
+) -> tuple[list[Finding], Case]:
+    settings = options.settings
+    if not following.followed:
+        return [], Case(following, settings, instrument, features.floor_db, features.loud_db)
+    findings, case = judge(
+        following,
+        features,
+        instrument,
+        settings,
+        asked_bpm=options.tempo_bpm,
+        click=read_click(options.click, float(line.beat)),
+        rhythm_only=options.rhythm_only or line.part.percussion,
+    )
+    if len(judged) < len(line.notes):
+        inside = {n.bar for n in line.notes if n.id in judged}
+        findings = [
+            dataclasses.replace(f, notes=tuple(n for n in f.notes if n in judged))
+            for f in findings
+            if f.bar in inside or set(f.notes) & judged
+        ]
+    return findings, case

@@ -1,0 +1,285 @@
+"""A take under the loupe: the check, the teacher's decisions over it with undo and redo, and what stands now.
+No interface code.
+"""
+
+from __future__ import annotations
+
+import bisect
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Protocol
+
+from jeweller.assessment.finding import FACET_OF, SURE, UNMARKED, Finding
+from jeweller.assessment.messages import place
+from jeweller.decisions.records import Added, Decision, Decisions, added_finding, load, save
+from jeweller.grading.scheme import find_scheme
+from jeweller.pipeline.check import Checked
+from jeweller.report.build import finding_dict
+from jeweller.report.decided import decided_report
+
+
+class DecisionStore(Protocol):
+    """Where decisions are kept. Both raise JewellerError."""
+
+    def load(self) -> Decisions: ...
+
+    def save(self, decisions: Decisions) -> None: ...
+
+
+@dataclass(frozen=True)
+class BesideTake:
+    """Decisions in a file beside the take."""
+
+    path: Path
+
+    def load(self) -> Decisions:
+        return load(self.path)
+
+    def save(self, decisions: Decisions) -> None:
+        save(decisions, self.path)
+
+
+@dataclass(frozen=True)
+class Shown:
+    """One row of the margin: a finding as it stands, and what the teacher did with it."""
+
+    finding: dict[str, Any]
+    state: str  # "open", "kept", "dismissed", "changed" or "added"
+    number: int  # 1, 2, 3 ... for sure ones that stand; 0 else
+
+    @property
+    def key(self) -> str:
+        return str(self.finding["key"])
+
+
+class Review:
+    """The decisions over one check. Every act is undoable, and kept at once in `store`."""
+
+    def __init__(self, checked: Checked, store: DecisionStore | None = None) -> None:
+        self.checked = checked
+        self.store = store
+        self._history: list[Decisions] = [store.load() if store is not None else Decisions()]
+        self._at = 0
+        self._times = [
+            (n["heard"]["on_s"], i) for i, n in enumerate(checked.report["notes"]) if n["heard"] is not None
+        ]
+        self._refresh()
+
+    # ---- what stands
+    # ---------------------------------------------------------------------------------------------
+
+    @property
+    def decisions(self) -> Decisions:
+        return self._history[self._at]
+
+    def _refresh(self) -> None:
+        findings = self._standing()
+        report = self.checked.report
+        if report["followed"]:
+            report = decided_report(
+                report, self.checked.case, findings, find_scheme(report["settings"]["scheme"])
+            )
+        self.report: dict[str, Any] = report
+        self.shown = self._rows()
+
+    def _standing(self) -> list[Finding]:
+        return [self._reworded(f) for f in self.decisions.apply(list(self.checked.findings))]
+
+    def _reworded(self, f: Finding) -> Finding:
+        """A finding whose kind the teacher changed says so, with its new name."""
+        original = next(
+            (
+                o
+                for o in self.checked.findings
+                if o.score_ids == f.score_ids and o.passing == f.passing and o.text == f.text
+            ),
+            None,
+        )
+        if original is None or original.kind == f.kind:
+            return f
+        where = place(f)
+        return f.replace(
+            text=(
+                f"{where[0].upper()}{where[1:]}: {f.kind.replace('_', ' ')} (changed by the teacher "
+                f"from {original.kind.replace('_', ' ')})."
+            ),
+            cause=None,
+        )
+
+    def _rows(self) -> list[Shown]:
+        rows: list[Shown] = []
+        number = 0
+        for f in self.checked.findings:
+            decision = self.decisions.of(f.key)
+            current = f
+            state = "open"
+            if decision is not None:
+                state = {"dismiss": "dismissed", "change": "changed", "keep": "kept"}[decision.act]
+                current = (
+                    self._reworded(f.replace(kind=decision.kind, confidence=1.0))
+                    if state == "changed"
+                    else f.replace(confidence=1.0)
+                    if state == "kept"
+                    else f
+                )
+            counts = state != "dismissed" and current.confidence >= SURE and current.kind not in UNMARKED
+            number += counts
+            row = finding_dict(current, self.checked.case) | {"key": f.key}
+            rows.append(Shown(row, state, number if counts else 0))
+        for a in self.decisions.added:
+            number += 1
+            rows.append(Shown(finding_dict(added_finding(a), self.checked.case), "added", number))
+        return rows
+
+    # ---- acts
+    # ----------------------------------------------------------------------------------------------------
+
+    def _do(self, decisions: Decisions) -> None:
+        if decisions == self.decisions:
+            return
+        del self._history[self._at + 1 :]
+        self._history.append(decisions)
+        self._at += 1
+        self._changed()
+
+    def _changed(self) -> None:
+        self._refresh()
+        if self.store is not None:
+            self.store.save(self.decisions)
+
+    def dismiss(self, key: str, note: str = "") -> None:
+        if any(added_finding(a).key == key for a in self.decisions.added):
+            self._do(self.decisions.restore(key))
+        else:
+            self._do(self.decisions.decide(Decision(key, "dismiss", note=note)))
+
+    def keep(self, key: str) -> None:
+        if any(f.key == key for f in self.checked.findings):
+            self._do(self.decisions.decide(Decision(key, "keep")))
+
+    def restore(self, key: str) -> None:
+        self._do(self.decisions.restore(key))
+
+    def change(self, key: str, kind: str) -> None:
+        if kind not in FACET_OF:
+            raise ValueError(kind)
+        self._do(self.decisions.decide(Decision(key, "change", kind)))
+
+    def add(self, kind: str, note_id: str, text: str = "") -> str:
+        """A finding of the teacher's own at a note; returns its key."""
+        n = next(n for n in self.report["notes"] if n["id"] == note_id)
+        line = self.checked.line
+        note = next(x for x in line.notes if x.id == note_id)
+        at = n["heard"]["on_s"] if n["heard"] else self.time_of(note_id)
+        until = n["heard"]["off_s"] if n["heard"] else at + 0.5
+        added = Added(
+            kind,
+            note_id,
+            n["score_id"],
+            n["bar"],
+            n["pass"],
+            line.beat_in_bar(note.bar_index, note.offset),
+            at,
+            until,
+            text,
+        )
+        self._do(self.decisions.add(added))
+        return added_finding(added).key
+
+    @property
+    def can_undo(self) -> bool:
+        return self._at > 0
+
+    @property
+    def can_redo(self) -> bool:
+        return self._at + 1 < len(self._history)
+
+    def undo(self) -> bool:
+        if not self.can_undo:
+            return False
+        self._at -= 1
+        self._changed()
+        return True
+
+    def redo(self) -> bool:
+        if not self.can_redo:
+            return False
+        self._at += 1
+        self._changed()
+        return True
+
+    # ---- time and place
+    # ------------------------------------------------------------------------------------------
+
+    def note_at(self, seconds: float) -> dict[str, Any] | None:
+        """The heard note sounding at (or last before) a time in the take."""
+        k = bisect.bisect_right(self._times, (seconds + 0.02, 1 << 30)) - 1
+        return (
+            self.report["notes"][self._times[k][1]]
+            if k >= 0
+            else (self.report["notes"][self._times[0][1]] if self._times else None)
+        )
+
+    def time_of(self, note_id: str) -> float:
+        """Where a note sounded, or would have: seconds in the take."""
+        notes = self.report["notes"]
+        index = next(i for i, n in enumerate(notes) if n["id"] == note_id)
+        if notes[index]["heard"] is not None:
+            return float(notes[index]["heard"]["on_s"])
+        before = next((notes[i] for i in range(index - 1, -1, -1) if notes[i]["heard"] is not None), None)
+        after = next((notes[i] for i in range(index + 1, len(notes)) if notes[i]["heard"] is not None), None)
+        if before is not None:
+            return float(before["heard"]["off_s"])
+        return float(after["heard"]["on_s"]) if after is not None else 0.0
+
+    def places(self, finding: dict[str, Any]) -> list[tuple[float, float]]:
+        """Seconds in the take where a finding is heard: each place of a habit, else from its beginning to its
+        end.
+        """
+        if finding["count"] > 1:
+            heard = [
+                n["heard"]
+                for n in self.report["notes"]
+                if n["id"] in finding["notes"] and n["heard"] is not None
+            ]
+            if heard:
+                return [(float(h["on_s"]), float(h["off_s"])) for h in heard]
+        return [(float(finding["at_s"]), float(max(finding["until_s"], finding["at_s"] + 0.05)))]
+
+    def beat_seconds(self) -> float:
+        """The take's own beat, seconds."""
+        played = self.report["tempo"]["played_bpm"] or 90.0
+        return float(60.0 / played * float(self.checked.line.beat))
+
+    def score_clock(self) -> list[tuple[float, float]]:
+        """(seconds in the take, quarters in the line) of every heard note, ascending in both within the last
+        try: what a cursor follows.
+        """
+        by_id = {n.id: float(n.onset) for n in self.checked.line.notes}
+        points: list[tuple[float, float]] = []
+        for n in self.checked.report["notes"]:
+            if (
+                n["heard"] is not None
+                and not n["grace"]
+                and (not points or n["heard"]["on_s"] > points[-1][0] + 1e-3)
+            ):
+                points.append((n["heard"]["on_s"], by_id[n["id"]]))
+        return points
+
+    def bar_span(self, note_id: str) -> tuple[float, float]:
+        """Seconds in the take from the beginning of a note's bar to its end."""
+        notes = self.report["notes"]
+        n = next(x for x in notes if x["id"] == note_id)
+        mine = [
+            x for x in notes if x["bar"] == n["bar"] and x["pass"] == n["pass"] and x["heard"] is not None
+        ]
+        if not mine:
+            at = self.time_of(note_id)
+            return max(0.0, at - self.beat_seconds()), at + self.beat_seconds()
+        start = min(x["heard"]["on_s"] for x in mine)
+        later = [
+            x["heard"]["on_s"]
+            for x in notes
+            if x["heard"] is not None and x["heard"]["on_s"] > max(y["heard"]["on_s"] for y in mine)
+        ]
+        return start, min(later, default=max(x["heard"]["off_s"] for x in mine))

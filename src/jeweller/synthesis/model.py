@@ -1,0 +1,121 @@
+"""The model: how the part should sound, on the right instrument, at a given speed or in the take's own
+time.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.notation.model import Note, Part
+from jeweller.notation.performance import Line, make_line
+from jeweller.synthesis.percussion import RATE as STROKE_RATE
+from jeweller.synthesis.percussion import render as render_strokes
+from jeweller.synthesis.sampler import RATE, Tone, render
+
+
+@dataclass(frozen=True)
+class Model:
+    """The model's sound and where each main note begins in it, seconds."""
+
+    samples: npt.NDArray[np.float32]
+    rate: int
+    onsets: tuple[float, ...]
+
+
+def play_model(line: Line, sound: str, when: Callable[[float], float], *, lead_s: float = 0.0) -> Model:
+    """Renders the line. `when` gives the second at which a place in the line (quarters) falls."""
+    tones: list[Tone] = []
+    onsets = []
+    for main, (note, graces) in enumerate(zip(line.main_notes, line.graces, strict=True)):
+        on, end = when(float(note.onset)) + lead_s, when(float(note.end)) + lead_s
+        onsets.append(on)
+        short = bool({"staccato", "staccatissimo"} & set(note.written.articulations))
+        length = (end - on) * (0.5 if short else 1.0 if note.slurred_to_next else 0.92)
+        for k, grace in enumerate(graces):
+            at = on - 0.08 * (len(graces) - k)
+            tones.append(Tone(at, at + 0.08, grace.sounding_midi, -2.0))
+        if note.written.ornament == "trill":
+            from jeweller.notation.pitch import in_key
+
+            up = 1 if in_key(note.written_midi + 1, line.bars[note.bar_index].bar.fifths) else 2
+            at, k = on, 0
+            while at < on + length - 0.04:
+                step = min(0.09, on + length - at)
+                tones.append(
+                    Tone(at, at + step, note.sounding_midi + (up if k % 2 else 0), 0.0, slurred=k > 0)
+                )
+                at, k = at + step, k + 1
+        else:
+            tones.append(
+                Tone(
+                    on,
+                    on + length,
+                    note.sounding_midi,
+                    0.0,
+                    (note.slurred_from_previous and main > 0) or bool(graces),
+                    6.0 if length > 0.7 else 0.0,
+                )
+            )
+    seconds = (max(t.off_s for t in tones) if tones else 0.0) + 0.4
+    samples = render(sorted(tones, key=lambda t: t.on_s), sound, seconds)
+    return Model(0.7 * samples / max(float(np.abs(samples).max()), 1e-6), RATE, tuple(onsets))
+
+
+COUNT_HZ, COUNT_FALL_S = (1600.0, 1200.0), 0.02  # of the first click of a bar, and of the others
+STROKES = {"Cymbals": "Suspended cymbal", "Snare drum": "Snare drum", "Bass drum": "Bass drum"}
+
+
+def sounded(part: Part, sound: str, *, bpm: float | None = None, count_in: bool = False) -> Model:
+    """A part as it should sound, at its own speed or at `bpm` quarters a minute, after a bar of clicks with
+    `count_in`.
+
+    Of an echo drill only what the program plays sounds; the bars to answer in are silent.
+    """
+    line = make_line("", _calls(part), rhythm_only=part.percussion)
+    spq = 60.0 / (bpm or line.written_bpm or 90.0)
+    beat = float(line.beat) * spq
+    beats = round(float(line.bars[0].bar.metre / line.beat)) if count_in else 0
+    pickup = line.bars[0].bar.metre - line.bars[0].length if line.bars[0].bar.implicit else 0
+    lead = beats * beat + (float(pickup) * spq if count_in else 0.0)
+    if part.percussion:
+        model = _struck(line, spq, lead)
+    else:
+        model = play_model(line, sound, lambda q: q * spq, lead_s=lead)
+    samples = model.samples.copy()
+    for k in range(round(lead / beat)):
+        t = np.arange(int(4 * COUNT_FALL_S * model.rate)) / model.rate
+        click = 0.5 * np.sin(2 * np.pi * COUNT_HZ[bool(k % max(beats, 1))] * t) * np.exp(-t / COUNT_FALL_S)
+        at = int(k * beat * model.rate)
+        end = min(len(samples), at + len(click))
+        samples[at:end] += click[: end - at].astype(np.float32)
+    return Model(samples, model.rate, model.onsets)
+
+
+def _calls(part: Part) -> Part:
+    """Of a part with small notes: these to be played, all others silent."""
+    if not any(n.cue for b in part.bars for n in b.notes):
+        return part
+
+    def turned(n: Note) -> Note:
+        if n.cue:
+            return dataclasses.replace(n, cue=False)
+        return dataclasses.replace(
+            n, pitch=None, unpitched=False, tie_start=False, tie_stop=False, accidental=None
+        )
+
+    return dataclasses.replace(
+        part, bars=tuple(dataclasses.replace(b, notes=tuple(turned(n) for n in b.notes)) for b in part.bars)
+    )
+
+
+def _struck(line: Line, spq: float, lead: float) -> Model:
+    onsets = tuple(lead + float(n.onset) * spq for n in line.main_notes)
+    strokes = [
+        (at, STROKES.get(n.written.stroke, "Tap"), 0.0) for at, n in zip(onsets, line.main_notes, strict=True)
+    ]
+    return Model(render_strokes(strokes, onsets[-1] + 1.5, 1), STROKE_RATE, onsets)
