@@ -51,9 +51,11 @@ def switched_off(name: str) -> Iterator[None]:
         with mock.patch(where, instead):
             yield
         return
-    from jeweller.notes.build import follow
+    from jeweller.notes.build import align_and_describe
     from jeweller.pipeline import check
 
     changed = ABLATIONS[name]()
-    with mock.patch.object(check, "follow", lambda *a, **k: follow(*a, **(k | {"settings": changed}))):
+    with mock.patch.object(
+        check, "follow", lambda *a, **k: align_and_describe(*a, **(k | {"settings": changed}))
+    ):
         yield

@@ -43,10 +43,10 @@ def joins_of(job: tuple[str, str]) -> list[dict[str, Any]]:
     `tongued_in_slur` every one that has none.
     """
     from jeweller.audio.decode import decode
-    from jeweller.features.extraction import hear
+    from jeweller.features.extraction import extract_features
     from jeweller.features.settings import DEFAULT
-    from jeweller.notes.build import follow
-    from jeweller.notes.transitions import hear_course, hear_joins
+    from jeweller.notes.build import align_and_describe
+    from jeweller.notes.transitions import measure_crossing, measure_transitions
     from jeweller.pipeline.check import Options, open_line
 
     folder, kind = job
@@ -54,8 +54,10 @@ def joins_of(job: tuple[str, str]) -> list[dict[str, Any]]:
     truth = json.loads((case / "truth.json").read_text())
     _, line, _ = open_line(case / "score.musicxml", Options())
     sounding = [n.sounding_midi for n in line.notes]
-    features = hear(decode(next(case.glob("take.*")), DEFAULT.rate).samples, min(sounding), max(sounding))
-    following = follow(line, features)
+    features = extract_features(
+        decode(next(case.glob("take.*")), DEFAULT.rate).samples, min(sounding), max(sounding)
+    )
+    following = align_and_describe(line, features)
     planted = {i for f in truth["faults"] if f["kind"] == kind for i in f["notes"]}
     notes, out = line.main_notes, []
     frequencies = np.fft.rfftfreq(FRAME, 1 / features.rate)
@@ -65,7 +67,7 @@ def joins_of(job: tuple[str, str]) -> list[dict[str, Any]]:
     other = any(
         f["kind"] in ("not_joined", "not_detached") for f in truth["faults"]
     )  # then every join is another than written
-    for j in hear_joins(following, features) if following.followed and not other else []:
+    for j in measure_transitions(following, features) if following.followed and not other else []:
         i, b = j.index, following.event_of(j.index)
         right = all(
             truth["notes"][k]["verdict"] == "ok" and not line.graces[k] and notes[k].written.ornament is None
@@ -106,7 +108,7 @@ def joins_of(job: tuple[str, str]) -> list[dict[str, Any]]:
                 "ioi": j.ioi_s,
                 "bands": bands,
                 "louder": b.level_db - a.level_db,
-                "course": hear_course(features, a, b),
+                "course": measure_crossing(features, a, b),
             }
         )
     return out

@@ -39,8 +39,8 @@ from jeweller.gui.shell.app import make_app, open_settings
 from jeweller.gui.shell.window import Window
 from jeweller.instruments.table import require_instrument
 from jeweller.library.library import Library, now
-from jeweller.library.tables import Act, Player, Report, Take
-from jeweller.notation.performance import make_line
+from jeweller.library.tables import AuditEntry, Player, Report, Take
+from jeweller.notation.performance import perform_part
 from jeweller.notation.readers.sandbox import load_score
 from jeweller.pipeline.check import Options, check
 from jeweller.simulator.perform import Manner, Plan, perform
@@ -155,7 +155,7 @@ def fill(folder: Path, players: int, takes: int) -> None:
                 ],
             )
             session.execute(
-                insert(Act),
+                insert(AuditEntry),
                 [
                     {"take_id": i, "step": i, "at": now(), "kind": "state", "body": {"state": "heard"}}
                     for i in ids
@@ -195,7 +195,7 @@ def forty(folder: Path, count: int) -> None:
     parts = [p for p in music.parts if not p.percussion]
     for k in range(count):
         part = parts[k % len(parts)]
-        line = make_line(music.title, part)
+        line = perform_part(music.title, part)
         chance = random.Random(k)
         plans = [Plan("wrong_note", chance.randrange(4, len(line.main_notes) - 4), 2.0)] if k % 3 else []
         played = perform(line, Manner(bpm=62 + k % 6), tuple(plans), seed=k)

@@ -69,7 +69,7 @@ SAME = {
 def page(case: tuple[int, tuple[str, ...], tuple[str, ...]]) -> dict[str, Any]:
     """Plays and checks one case: the kinds wanted first, and the kinds of the report's lines in order."""
     from jeweller.audio.encode import write_sound
-    from jeweller.notation.performance import make_line
+    from jeweller.notation.performance import perform_part
     from jeweller.notation.writers.musicxml import write_musicxml
     from jeweller.pipeline.check import check
     from jeweller.simulator.compose import compose
@@ -87,7 +87,7 @@ def page(case: tuple[int, tuple[str, ...], tuple[str, ...]]) -> dict[str, Any]:
         rng = np.random.default_rng(seed)
         instrument = table[int(rng.integers(len(table)))]
         score = compose(seed, instrument, None)
-        line = make_line(score.title, score.parts[0])
+        line = perform_part(score.title, score.parts[0])
         bpm = line.written_bpm or 90.0
         planner = Planner(line, instrument, rng, bpm)
         plans: list[Plan] = []

@@ -18,7 +18,7 @@ import numpy as np
 
 from jeweller.audio.encode import write_sound
 from jeweller.library.progress import SOUNDS
-from jeweller.notation.performance import make_line
+from jeweller.notation.performance import perform_part
 from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.pipeline.check import check
 from jeweller.simulator.compose import compose
@@ -37,7 +37,7 @@ def main() -> None:
             voice, sounds = synth.voice(instrument.sound, k), []
             for seed in (700_000 + 2 * k, 700_001 + 2 * k):
                 score = compose(seed, instrument)
-                line = make_line(score.title, score.parts[0])
+                line = perform_part(score.title, score.parts[0])
                 path = Path(folder) / "score.musicxml"
                 path.write_bytes(write_musicxml(score))
                 for take in range(2):

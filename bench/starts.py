@@ -51,8 +51,8 @@ def sounds_of(folder: str) -> list[dict[str, Any]]:
     """
     from jeweller.assessment.note_starts import WHOLE, blip_features, crack_features, stands_between
     from jeweller.assessment.regression import log_odds
-    from jeweller.notes.decomposition import Mixture
-    from jeweller.notes.note_starts import hear_starts
+    from jeweller.notes.decomposition import SpectralDecomposition
+    from jeweller.notes.note_starts import measure_starts
     from jeweller.pipeline.check import check
 
     take = Path(folder)
@@ -61,8 +61,12 @@ def sounds_of(folder: str) -> list[dict[str, Any]]:
     if not found.following.followed or any(f.kind == "wrong_transposition" for f in found.findings):
         return []
     case, events = found.case, found.following.events
-    mixture = Mixture(found.features, events, min(n.sounding_midi for n in found.line.main_notes))
-    starts = hear_starts(found.following, found.features, mixture, brass=found.instrument.family == "brass")
+    mixture = SpectralDecomposition(
+        found.features, events, min(n.sounding_midi for n in found.line.main_notes)
+    )
+    starts = measure_starts(
+        found.following, found.features, mixture, brass=found.instrument.family == "brass"
+    )
     out = []
     for s in starts:
         event = case.event(s.index)

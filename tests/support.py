@@ -19,7 +19,7 @@ import numpy as np
 from PySide6.QtTest import QTest
 
 from jeweller.notation.model import Bar, Mark, Note, Part, Score
-from jeweller.notation.performance import Line, make_line
+from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.notation.pitch import Pitch, key_alter
 from jeweller.notation.values import guess_type
 from jeweller.notation.writers.musicxml import write_musicxml
@@ -108,8 +108,8 @@ def part_of(
     return Part("P1", name, name, 0, chromatic, tuple(bars))
 
 
-def line_of(music: str, **options: object) -> Line:
-    return make_line("A test", part_of(music, **options))  # type: ignore[arg-type]
+def line_of(music: str, **options: object) -> PerformedPart:
+    return perform_part("A test", part_of(music, **options))  # type: ignore[arg-type]
 
 
 def score_file(folder: Path, part: Part, name: str = "score.musicxml") -> Path:
@@ -142,7 +142,7 @@ def play(
 
 
 def straight(
-    line: Line, bpm: float, lead: float = 0.8, share: float = 0.88
+    line: PerformedPart, bpm: float, lead: float = 0.8, share: float = 0.88
 ) -> list[tuple[float, float, float]]:
     """The line played exactly: what `play` takes."""
     spq = 60.0 / bpm
@@ -183,7 +183,7 @@ def checked_take() -> Checked:
     part = part_of(
         "Bb4/1 C5/1 D5/1 Eb5/1 | F5/2 Eb5/2 | D5/1 C5/1 r/2 | Bb4/1 D5/1 F5/1 Eb5/1 | Bb4/4", fifths=-2
     )
-    line = make_line("A test", part)
+    line = perform_part("A test", part)
     events = straight(line, 90)
     for index in (3, 5):
         events = changed(events, index, by=1)

@@ -14,15 +14,22 @@ from PySide6.QtWidgets import QDialog
 from jeweller.decisions.records import Decision, Decisions
 from jeweller.documents.feedback_sheet import criteria
 from jeweller.errors import LedgerError, SettingError
-from jeweller.gui.places.bench.criteria_dialog import AskedDialog
+from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog
 from jeweller.gui.services.work import _slip
-from jeweller.library.assignments import answered, criteria_of, given, kinds_in, open_for, reminder
-from jeweller.library.exports import slips_of
+from jeweller.library.assignments import (
+    answer_chosen_traps,
+    assignment_status,
+    criteria_of,
+    kinds_in,
+    open_for,
+    reminder,
+)
+from jeweller.library.exports import collect_feedback
 from jeweller.library.intake import Guess, enter_tray
 from jeweller.library.library import Library
 from jeweller.library.progress import over_time, sound_changes
 from jeweller.library.tables import Assignment
-from jeweller.library.tray import in_hand
+from jeweller.library.tray import open_take
 from jeweller.notation.model import Score
 from tests.support import checked_take, part_of
 from tests.test_class import fill
@@ -49,7 +56,7 @@ class Given(LedgerCase):
         never = self.library.give(self.band.id, "other", "Whenever")
         soon = self.library.give(self.band.id, self.piece, "A test", due=day(2))
         self.library.hand_in(self.tray, soon.id)
-        rows = given(self.library, self.band.id)
+        rows = assignment_status(self.library, self.band.id)
         self.assertEqual([g.assignment.id for g in rows], [soon.id, later.id, never.id])
         self.assertEqual(
             (rows[0].handed_in, rows[0].missing, rows[0].takes, rows[0].waiting, rows[0].trays),
@@ -68,9 +75,9 @@ class Given(LedgerCase):
         a = self.library.give(self.band.id, self.piece, "A test", due=day(-5))
         self.library.hand_in(self.tray, a.id)
         self.library.remove_rows(type(self.zoe), type(self.zoe).id == self.zoe.id)
-        self.assertFalse(given(self.library)[0].done)
+        self.assertFalse(assignment_status(self.library)[0].done)
         self.library.act([(t.id, "state", {"state": "decided"}) for t in self.library.takes(self.tray)])
-        self.assertTrue(given(self.library)[0].done)
+        self.assertTrue(assignment_status(self.library)[0].done)
         self.assertEqual(reminder(self.library, TODAY), "")
         self.assertIsNone(open_for(self.library, self.band.id, [self.piece]))
 
@@ -134,9 +141,9 @@ class Answered(LedgerCase):
         self.line = checked_take().line
 
     def told(self, *kinds: str) -> list[str]:
-        hand = in_hand(self.library, self.take.id)
+        hand = open_take(self.library, self.take.id)
         assert hand.report is not None
-        return answered(kinds, self.line, hand.report, hand.shown)
+        return answer_chosen_traps(kinds, self.line, hand.report, hand.shown)
 
     def test_the_kinds_of_a_piece_are_those_a_check_can_answer(self) -> None:
         clean = Score("", (part_of("C4/4 | D4/4"),))
@@ -153,7 +160,7 @@ class Answered(LedgerCase):
             self.library.decide(
                 self.take.id,
                 Decisions(
-                    (*self.library.standing(self.take.id).decisions.decisions, Decision(key, "dismiss"))
+                    (*self.library.decisions_of(self.take.id).decisions.decisions, Decision(key, "dismiss"))
                 ),
             )
         after = self.told("rest", "altered")
@@ -161,11 +168,11 @@ class Answered(LedgerCase):
         self.assertIn("E♭ by the key signature: 3 of 3", after)
 
     def test_slips_answer_what_was_chosen_and_else_the_altered_notes(self) -> None:
-        usual = criteria(_slip(self.library, slips_of(self.library, self.tray)[0], sounds=False))
+        usual = criteria(_slip(self.library, collect_feedback(self.library, self.tray)[0], sounds=False))
         self.assertTrue(any(c.startswith("E♭: ") for c in usual))
         self.library.assign(self.tray, self.piece, "A test", traps=["rest"])
         self.assertEqual(
-            criteria(_slip(self.library, slips_of(self.library, self.tray)[0], sounds=False)),
+            criteria(_slip(self.library, collect_feedback(self.library, self.tray)[0], sounds=False)),
             ["a rest to be counted: 0 of 1"],
         )
         self.assertEqual(
@@ -259,12 +266,12 @@ class OnThePage(DeskCase):
             box.setChecked(trap.kind == "rest")
         chosen = []
 
-        def accept(dialog: AskedDialog) -> int:
+        def accept(dialog: CriteriaDialog) -> int:
             chosen.append(dialog.asked())
             dialog.has_due.setChecked(True)
             return int(QDialog.DialogCode.Accepted)
 
-        with mock.patch.object(AskedDialog, "exec", accept):
+        with mock.patch.object(CriteriaDialog, "exec", accept):
             self.window.pattern.give_button.click()
         self.assertEqual(chosen[0]["settings"]["traps"], ["rest"])
         library = self.window.bench.library

@@ -7,13 +7,19 @@ from __future__ import annotations
 import dataclasses
 import unittest
 
-from jeweller.difficulty.ensemble import alterations, begin_from, rhythm_groups, told, what_others_have
+from jeweller.difficulty.ensemble import (
+    alterations,
+    begin_from,
+    compare_parts,
+    describe_ensemble,
+    rhythm_groups,
+)
 from jeweller.difficulty.traps import find_traps
-from jeweller.exercises.parts import best_octave, in_concert, written_for
+from jeweller.exercises.parts import best_octave, to_concert_pitch, write_for_instrument
 from jeweller.instruments.table import instruments, require_instrument
-from jeweller.notation.barring import with_accidentals
+from jeweller.notation.barring import add_accidentals
 from jeweller.notation.model import Part, Score
-from jeweller.notation.performance import make_line
+from jeweller.notation.performance import perform_part
 from tests.support import part_of
 
 TUNE = "C5/1 D5/1 Eb5/1 D5/1 | F#5/2 G5/2 | Bb4/1 A4/1 G4/2"
@@ -21,12 +27,12 @@ TUNE = "C5/1 D5/1 Eb5/1 D5/1 | F#5/2 G5/2 | Bb4/1 A4/1 G4/2"
 
 def band(*names: str) -> Score:
     tune = dataclasses.replace(part_of(TUNE, fifths=-2), chromatic=0)
-    tune = dataclasses.replace(tune, bars=with_accidentals(tune.bars, courtesy=False))
-    return Score("Ours", tuple(written_for(tune, require_instrument(n)) for n in names))
+    tune = dataclasses.replace(tune, bars=add_accidentals(tune.bars, courtesy=False))
+    return Score("Ours", tuple(write_for_instrument(tune, require_instrument(n)) for n in names))
 
 
 def sounding(part: Part) -> list[int]:
-    return [n.sounding_midi for n in make_line("", part).notes]
+    return [n.sounding_midi for n in perform_part("", part).notes]
 
 
 class WrittenFor(unittest.TestCase):
@@ -34,30 +40,31 @@ class WrittenFor(unittest.TestCase):
         tune = part_of(TUNE, fifths=-2)
         for instrument in instruments():
             if instrument.clef != "percussion":
-                part = written_for(tune, instrument)
+                part = write_for_instrument(tune, instrument)
                 self.assertEqual(sounding(part), sounding(tune), instrument.id)
                 self.assertEqual(part.bars[0].clef[0], instrument.clef)
                 self.assertLessEqual(abs(part.bars[0].fifths), 6)
-        clarinet = written_for(tune, require_instrument("clarinet"))
+        clarinet = write_for_instrument(tune, require_instrument("clarinet"))
         self.assertEqual([n.pitch.name for n in clarinet.bars[1].notes if n.pitch], ["G♯5", "A5"])
         self.assertEqual((clarinet.bars[0].fifths, clarinet.bars[1].notes[0].accidental), (0, "sharp"))
 
     def test_in_concert_pitch_everybody_reads_the_same(self) -> None:
         for part in band("flute", "clarinet", "horn", "tuba").parts:
-            shown = in_concert(part)
+            shown = to_concert_pitch(part)
             self.assertEqual(
-                ([n.written_midi for n in make_line("", shown).notes], shown.bars[0].fifths),
+                ([n.written_midi for n in perform_part("", shown).notes], shown.bars[0].fifths),
                 (sounding(part), -2),
             )
 
     def test_nothing_is_moved_into_a_range_unasked_and_the_best_octave_is_told(self) -> None:
         tune, tuba = part_of(TUNE, fifths=-2), require_instrument("tuba")
         self.assertIn(
-            "outside the range of the Tuba", [t.what for t in find_traps(written_for(tune, tuba), tuba)]
+            "outside the range of the Tuba",
+            [t.what for t in find_traps(write_for_instrument(tune, tuba), tuba)],
         )
         octaves = best_octave(tune, tuba)
         self.assertEqual(octaves, -3)
-        moved = written_for(tune, tuba, octaves=octaves)
+        moved = write_for_instrument(tune, tuba, octaves=octaves)
         self.assertEqual(
             [a - b for a, b in zip(sounding(moved), sounding(tune), strict=True)], [-36] * len(sounding(tune))
         )
@@ -67,7 +74,7 @@ class WrittenFor(unittest.TestCase):
 
 class Across(unittest.TestCase):
     def test_the_others_in_their_own_letters(self) -> None:
-        lines = what_others_have(band("flute", "clarinet", "alto-saxophone", "horn"), 0, 0)
+        lines = compare_parts(band("flute", "clarinet", "alto-saxophone", "horn"), 0, 0)
         self.assertEqual(
             [(x.part, x.own) for x in lines],
             [
@@ -95,7 +102,7 @@ class Across(unittest.TestCase):
         self.assertEqual((passage.first, passage.last, len(passage.parts)), ("2", "3", 4))
         self.assertIn(
             "Begin with bars 2 to 3: Flute, Clarinet in B♭, Horn in F and Tuba have the same rhythm there.",
-            told(score),
+            describe_ensemble(score),
         )
         self.assertIsNone(begin_from(Score("", (other,))))
 

@@ -13,13 +13,13 @@ from unittest import mock
 
 from jeweller.audio.encode import write_sound
 from jeweller.errors import JewellerError
-from jeweller.pipeline.batch import Job, _here, find_jobs, run_batch
+from jeweller.pipeline.batch import BatchJob, _here, find_jobs, run_batch
 from jeweller.pipeline.check import Options
 from tests.support import RATE, TempCase, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE
 
 
-def deadly(job: Job, options: Options) -> tuple[str, str]:
+def deadly(job: BatchJob, options: Options) -> tuple[str, str]:
     """A task that ends its process for some takes, the first time or always."""
     mark = job.report.with_suffix(".tried")
     again = mark.exists()
@@ -32,7 +32,9 @@ def deadly(job: Job, options: Options) -> tuple[str, str]:
 class Batch(TempCase):
     def test_a_process_that_dies_takes_no_other_with_it(self) -> None:
         names = ["a.wav", "once.wav", "b.wav", "always.wav", "c.wav", "d.wav"]
-        jobs = [Job(self.folder / "s.musicxml", self.folder / n, self.folder / f"{n}.json") for n in names]
+        jobs = [
+            BatchJob(self.folder / "s.musicxml", self.folder / n, self.folder / f"{n}.json") for n in names
+        ]
         done = {d.job.take.name: d for d in _here(jobs, Options(), 2, lambda: False, deadly)}
         self.assertEqual(
             {n: d.state for n, d in done.items()}, {**dict.fromkeys(names, "checked"), "always.wav": "failed"}
@@ -42,7 +44,7 @@ class Batch(TempCase):
 
     def test_a_pool_that_broke_between_two_looks_is_replaced(self) -> None:
         jobs = [
-            Job(self.folder / "s.musicxml", self.folder / n, self.folder / f"{n}.json")
+            BatchJob(self.folder / "s.musicxml", self.folder / n, self.folder / f"{n}.json")
             for n in ("a.wav", "b.wav", "c.wav")
         ]
         submit, calls = ProcessPoolExecutor.submit, []

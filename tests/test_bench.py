@@ -13,7 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDialog
 
 from jeweller.assessment.finding import FACETS
-from jeweller.gui.places.bench.criteria_dialog import AskedDialog, checks_again
+from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_again
 from jeweller.gui.places.bench.intake_page import PART, PIECE, PLAYER
 from jeweller.gui.places.bench.take_list import in_words
 from jeweller.gui.places.bench.take_menu import delete_take, put_right, take_menu
@@ -257,10 +257,10 @@ class Bench(DeskCase):
         QTest.keyClicks(self.bench.page.mark, "15")
         QTest.keyClick(self.bench.page.mark, KEY.Key_Return)
         self.assertIn("15 · computed: ", self.bench.page.under.text())
-        self.assertIn("Your own mark stands in its place: 15.", self.bench.why())
+        self.assertIn("Your own mark stands in its place: 15.", self.bench.explain_mark())
         library = self.bench.library
         assert library is not None and self.bench.tray is not None and self.bench.hand is not None
-        dialog = AskedDialog(self.bench, [(self.bench.hand.take.piece, "A test")], None)
+        dialog = CriteriaDialog(self.bench, [(self.bench.hand.take.piece, "A test")], None)
         dialog.judged["sound"].setChecked(False)
         dialog.out_of.setValue(10)
         asked = dialog.asked()
@@ -268,7 +268,7 @@ class Bench(DeskCase):
         self.assertFalse(checks_again(None, asked))
         self.bench.assign(asked)
         self.assertEqual({line.take.summary["out_of"] for line in self.bench.lines}, {10})
-        again = AskedDialog(
+        again = CriteriaDialog(
             self.bench, [(self.bench.hand.take.piece, "A test")], library.assignment_of(self.bench.tray)
         )
         self.assertEqual(again.asked(), asked)

@@ -16,9 +16,9 @@ from jeweller.cli.main import main
 from jeweller.errors import BookError
 from jeweller.files import json_text
 from jeweller.notation.model import Score
-from jeweller.notation.performance import make_line
-from jeweller.notation.transposition import transposed
-from jeweller.repertoire.shelf import SCHEMA, Query, Shelf, described, fingerprint
+from jeweller.notation.performance import perform_part
+from jeweller.notation.transposition import transpose_part
+from jeweller.repertoire.shelf import SCHEMA, Query, Shelf, describe_piece, fingerprint
 from jeweller.serialization import to_plain
 from tests.support import TempCase, part_of, score_file
 
@@ -45,8 +45,8 @@ class OnTheShelf(TempCase):
         again = Shelf(self.folder / "shelf")
         self.assertEqual(again.pieces, {piece.id: piece})
         self.assertEqual(
-            [n.written_midi for n in make_line("", again.score(piece.id).parts[0]).notes],
-            [n.written_midi for n in make_line("", MARCH.parts[0]).notes],
+            [n.written_midi for n in perform_part("", again.score(piece.id).parts[0]).notes],
+            [n.written_midi for n in perform_part("", MARCH.parts[0]).notes],
         )
         self.assertEqual(
             json.loads((self.shelf.folder / f"{piece.id}.json").read_text(encoding="utf-8"))["schema"], SCHEMA
@@ -72,7 +72,7 @@ class OnTheShelf(TempCase):
 
     def test_the_same_music_is_noticed_in_another_key_and_titles_may_be_alike(self) -> None:
         first = self.shelf.add(MARCH)
-        moved = dataclasses.replace(MARCH, parts=(transposed(MARCH.parts[0], 3),))
+        moved = dataclasses.replace(MARCH, parts=(transpose_part(MARCH.parts[0], 3),))
         self.assertEqual([p.id for p in self.shelf.same_music(moved)], [first.id])
         self.assertEqual(self.shelf.same_music(WALTZ), [])
         self.assertNotEqual(self.shelf.add(MARCH).id, first.id)
@@ -138,7 +138,7 @@ class OnTheShelf(TempCase):
         self.assertFalse((self.folder / "evil.json").exists())
 
     def test_two_thousand_pieces_are_opened_and_searched_at_once(self) -> None:
-        piece = described(WALTZ, "waltz")
+        piece = describe_piece(WALTZ, "waltz")
         for k in range(2000):
             (self.shelf.folder / f"p{k}.json").write_text(
                 json_text(

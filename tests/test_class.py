@@ -12,7 +12,7 @@ from jeweller.decisions.records import Decision, Decisions
 from jeweller.documents.rehearsal_plan import plan_page
 from jeweller.library.class_view import class_view, pieces_of, plan, section_of
 from jeweller.library.library import Library
-from jeweller.library.privacy import delete_band, delete_player, give_out, held
+from jeweller.library.privacy import delete_band, delete_player, export_player, list_held
 from jeweller.library.progress import known_notes, over_time
 from jeweller.library.tables import Player
 from jeweller.notation.model import Score
@@ -143,12 +143,12 @@ class Seen(LedgerCase):
                 for take in (self.takes[zoe.id], self.takes[ilse.id])
             ]
         )
-        goes = held(self.library, zoe)
+        goes = list_held(self.library, zoe)
         self.assertIn("1 recordings (0.0 MB)", goes)
         self.assertIn("2 decisions and comments", goes)
         file = self.library.recording(self.library.take(self.takes[zoe.id]))
         target = self.folder / "zoe.zip"
-        self.assertEqual(give_out(self.library, zoe, target), 5)
+        self.assertEqual(export_player(self.library, zoe, target), 5)
         with zipfile.ZipFile(target) as archive:
             told = json.loads(archive.read(next(n for n in archive.namelist() if n.endswith("decided.json"))))
         self.assertEqual(told["comments"], {"": "Zoë, a word only for you", "x": "Said to two."})
@@ -238,7 +238,7 @@ class LedgerPlace(DeskCase):
         self.assertIn("consent of ", page.under.text())
         page.add_practice(25)
         self.assertIn("25 minutes on 1 day", page.under.text())
-        page.give_out(str(self.folder / "bram.zip"))
+        page.export_player(str(self.folder / "bram.zip"))
         self.assertTrue((self.folder / "bram.zip").exists())
         page.delete(sure=True)
         page.search.clear()

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from jeweller.audio.encode import write_sound
-from jeweller.report.validate import problems
+from jeweller.report.validate import find_problems
 from tests.support import RATE, TempCase, line_of, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE
 
@@ -46,7 +46,7 @@ class Commands(TempCase):
         )
         self.assertEqual((done.returncode, done.stdout, done.stderr), (0, "", ""))
         self.assertTrue(all(p.stat().st_size > 200 for p in out.values()))
-        self.assertEqual(problems(json.loads(out["json"].read_text())), [])
+        self.assertEqual(find_problems(json.loads(out["json"].read_text())), [])
         self.assertEqual([p.name for p in self.folder.iterdir() if "part" in p.name], [])
         plain = self.run_jeweller("check", self.score, self.take, "--bars", "1-4", "--tolerance", "strict")
         self.assertEqual(plain.returncode, 0)

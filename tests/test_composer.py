@@ -14,14 +14,14 @@ import numpy as np
 
 from jeweller.assessment.finding import KINDS
 from jeweller.instruments.table import Instrument, require_instrument
-from jeweller.notation.performance import Line, make_line
+from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.simulator import noises
 from jeweller.simulator import recordings as studio
 from jeweller.simulator.compose import Style, compose
 from jeweller.simulator.faults import COMMON, Planner, plan_faults
 from jeweller.simulator.perform import Manner, perform
 from jeweller.simulator.plan import FaultTruth, Plan
-from jeweller.simulator.recordings import gather, make_take, played_instruments
+from jeweller.simulator.recordings import gather_faults, make_take, played_instruments
 from jeweller.simulator.room import Room, put_in_room
 from jeweller.synthesis.sampler import RATE, Tone, render
 from tests.support import TempCase
@@ -29,9 +29,9 @@ from tests.support import TempCase
 WINDS = played_instruments()
 
 
-def line_for(seed: int, instrument: Instrument, style: Style | None = None) -> Line:
+def line_for(seed: int, instrument: Instrument, style: Style | None = None) -> PerformedPart:
     score = compose(seed, instrument, style)
-    return make_line(score.title, score.parts[0])
+    return perform_part(score.title, score.parts[0])
 
 
 class Composed(unittest.TestCase):
@@ -47,7 +47,7 @@ class Composed(unittest.TestCase):
                     at += n.duration
                 self.assertEqual(at, bar.length, (seed, bar.number))
                 self.assertTrue(bar.implicit or bar.length == bar.metre, (seed, bar.number))
-            for n in make_line("", score.parts[0]).main_notes:
+            for n in perform_part("", score.parts[0]).main_notes:
                 self.assertTrue(
                     instrument.low - 2 <= n.sounding_midi <= instrument.high + 2,
                     (seed, instrument.id, n.sounding_midi),
@@ -79,7 +79,7 @@ class Planned(unittest.TestCase):
         (line_for(s, WINDS[s % len(WINDS)], Style(bars=(16, 20))), WINDS[s % len(WINDS)]) for s in range(40)
     ]
 
-    def plans_of(self, kind: str, near: bool = False) -> list[tuple[Line, Planner, list[Plan]]]:
+    def plans_of(self, kind: str, near: bool = False) -> list[tuple[PerformedPart, Planner, list[Plan]]]:
         out = []
         for k, (line, instrument) in enumerate(self.LINES):
             planner = Planner(line, instrument, np.random.default_rng(k), 80.0, click=True)
@@ -195,7 +195,7 @@ class Truth(TempCase):
                 ]
             )
         )
-        told = gather(slips)
+        told = gather_faults(slips)
         self.assertEqual([f["kind"] for f in told].count("dot_lost"), 1)
         self.assertEqual([f["kind"] for f in told].count("wrong_note"), 2)
         self.assertEqual(

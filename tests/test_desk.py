@@ -22,7 +22,7 @@ from jeweller.gui.shell.dialogs import KEYS
 from jeweller.gui.shell.recent import recent_pairs
 from jeweller.gui.shell.window import Window
 from jeweller.notation.model import Score
-from jeweller.notation.performance import make_line
+from jeweller.notation.performance import perform_part
 from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.pipeline.check import Checked, check
 from jeweller.synthesis.percussion import RATE as STROKE_RATE
@@ -116,7 +116,7 @@ class Opening(DeskCase):
         self.assertLess(title.geometry().height(), 80)
 
     def test_a_drum_part_is_opened_marked_and_decided_like_any_other(self) -> None:
-        line = make_line("Drums", drum_part(), rhythm_only=True)
+        line = perform_part("Drums", drum_part(), rhythm_only=True)
         played = [n.written.stroke for n in line.main_notes]
         played[10] = "Snare drum"
         strokes = [(t, what, 0.0) for t, what in zip(onsets(line), played, strict=True)]

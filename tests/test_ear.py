@@ -8,15 +8,15 @@ import unittest
 
 import numpy as np
 
-from jeweller.assessment.assess import judge
-from jeweller.assessment.context import Case
+from jeweller.assessment.assess import assess
+from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import SURE, Finding
-from jeweller.assessment.settings import JudgeSettings, make_settings
-from jeweller.features.extraction import hear, hz_to_midi, midi_to_hz
+from jeweller.assessment.settings import AssessmentSettings, make_settings
+from jeweller.features.extraction import extract_features, hz_to_midi, midi_to_hz
 from jeweller.instruments.table import instrument_for, require_instrument
-from jeweller.notation.performance import Line
-from jeweller.notes.build import follow, make_items
-from jeweller.notes.table import Following
+from jeweller.notation.performance import PerformedPart
+from jeweller.notes.build import align_and_describe, make_note_arrays
+from jeweller.notes.table import NoteTable
 from tests.support import RATE, changed, line_of, play, sounding, straight, tone
 
 TUNE = """Bb4/1 C5/1 D5/.5 Eb5/.5 F5/1 | G5/1.5 F5/.5 Eb5/1 D5/1 | C5/.5 C5/.5 D5/.5 Eb5/.5 F5/2 | D5/1 r/1 Bb4/1 C5/1 |
@@ -25,21 +25,24 @@ LINE = line_of(TUNE, fifths=-2)
 
 
 def check(
-    line: Line, sound: np.ndarray, settings: JudgeSettings | None = None, name: str = "Flute"
-) -> tuple[list[Finding], Case]:
+    line: PerformedPart, sound: np.ndarray, settings: AssessmentSettings | None = None, name: str = "Flute"
+) -> tuple[list[Finding], AssessmentContext]:
     pitches = [n.sounding_midi for n in line.notes]
-    features = hear(sound.astype(np.float32), min(pitches), max(pitches))
-    following = follow(line, features)
+    features = extract_features(sound.astype(np.float32), min(pitches), max(pitches))
+    following = align_and_describe(line, features)
     if not following.followed:
-        return [], Case(
+        return [], AssessmentContext(
             following,
-            settings or JudgeSettings(),
+            settings or AssessmentSettings(),
             require_instrument(name),
             features.floor_db,
             features.loud_db,
         )
-    return judge(
-        following, features, instrument_for(name, 0, min(pitches), max(pitches)), settings or JudgeSettings()
+    return assess(
+        following,
+        features,
+        instrument_for(name, 0, min(pitches), max(pitches)),
+        settings or AssessmentSettings(),
     )
 
 
@@ -47,7 +50,7 @@ def kinds(findings: list[Finding]) -> list[tuple[str, str]]:
     return [(f.kind, f.bar) for f in findings if f.confidence >= SURE]
 
 
-def index_of(bar: str, q: float, line: Line = LINE) -> int:
+def index_of(bar: str, q: float, line: PerformedPart = LINE) -> int:
     return next(i for i, n in enumerate(line.main_notes) if n.bar == bar and float(n.offset) == q)
 
 
@@ -55,18 +58,18 @@ class Hearing(unittest.TestCase):
     def test_pitch_of_steady_tones(self) -> None:
         for midi in (34.0, 46.2, 60.0, 69.3, 84.0, 95.0):
             with self.subTest(midi):
-                f = hear(tone(midi, 1.0), round(midi) - 2, round(midi) + 2)
+                f = extract_features(tone(midi, 1.0), round(midi) - 2, round(midi) + 2)
                 middle = f.f0[20:80]
                 self.assertLess(abs(float(np.nanmedian(middle)) - midi), 0.06)
                 self.assertGreater(float(np.median(f.best[20:80])), 0.98)
 
     def test_a_missing_fundamental_and_a_loud_octave_are_still_that_pitch(self) -> None:
         for partials in ((0.0, 1.0, 0.8, 0.6), (0.3, 1.0, 0.2, 0.5)):
-            f = hear(tone(55, 1.0, partials=partials), 50, 60)
+            f = extract_features(tone(55, 1.0, partials=partials), 50, 60)
             self.assertAlmostEqual(float(np.nanmedian(f.f0[20:80])), 55.0, delta=0.1)
 
     def test_attacks_stand_out(self) -> None:
-        f = hear(play([(0.5, 0.4, 60), (1.0, 0.4, 60)], 2.0), 58, 62)
+        f = extract_features(play([(0.5, 0.4, 60), (1.0, 0.4, 60)], 2.0), 58, 62)
         for at in (0.5, 1.0):
             k = round(at / f.hop_s)
             self.assertGreater(float(f.flux[k - 6 : k + 7].max()), 0.8)
@@ -151,7 +154,10 @@ class OneFault(unittest.TestCase):
     """Adding one fault adds its finding and no other."""
 
     def expect(
-        self, events: list[tuple[float, float, float]], wanted: list[tuple[str, str]], line: Line = LINE
+        self,
+        events: list[tuple[float, float, float]],
+        wanted: list[tuple[str, str]],
+        line: PerformedPart = LINE,
     ) -> list[Finding]:
         findings, _ = check(line, sounding(events))
         self.assertEqual(kinds(findings), wanted)
@@ -314,7 +320,7 @@ class Confusions(unittest.TestCase):
         _, case = check(LINE, sounding(changed(straight(LINE, 90), 9, shift=1.5)))
         self.assertOrdered(case.following)
 
-    def assertOrdered(self, following: Following) -> None:
+    def assertOrdered(self, following: NoteTable) -> None:
         before = {}
         for event in following.events:
             if event.index is not None:
@@ -323,7 +329,7 @@ class Confusions(unittest.TestCase):
         self.assertEqual([e.on_s for e in following.events], sorted(e.on_s for e in following.events))
 
     def test_items_describe_the_line(self) -> None:
-        items = make_items(LINE)
+        items = make_note_arrays(LINE)
         self.assertTrue(items.repeated[index_of("3", 0.5)] and not items.repeated[index_of("3", 1.0)])
         self.assertAlmostEqual(items.sound_share[index_of("4", 0.0)], 0.5)
 

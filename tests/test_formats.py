@@ -16,18 +16,18 @@ import mido
 
 from jeweller.documents.engraving import written_mei
 from jeweller.errors import ScoreError
-from jeweller.notation.barring import Signature, Sound, fill_bars, split
+from jeweller.notation.barring import Signature, UnbarredNote, lay_out_bars, split
 from jeweller.notation.model import Mark, Part, Score
-from jeweller.notation.performance import make_line
+from jeweller.notation.performance import perform_part
 from jeweller.notation.pitch import Pitch
 from jeweller.notation.readers.abc import parse_tune, read_abc
-from jeweller.notation.readers.completion import completed
+from jeweller.notation.readers.completion import complete_score
 from jeweller.notation.readers.detect import decode
 from jeweller.notation.readers.detect import read as open_any
-from jeweller.notation.readers.midi import quantised, read_midi
+from jeweller.notation.readers.midi import quantise, read_midi
 from jeweller.notation.readers.musicxml import read as read_musicxml
 from jeweller.notation.readers.sandbox import load_score, load_scores
-from jeweller.notation.transposition import diatonic_of, moved_pitch, transposed
+from jeweller.notation.transposition import diatonic_of, transpose_part, transpose_pitch
 from jeweller.notation.writers.musicxml import write_musicxml
 from tests.support import TempCase, part_of
 
@@ -70,7 +70,7 @@ class Abc(unittest.TestCase):
         part = abc("=B2 B2 b2 ^c2-|c2 c2 B4|")
         self.assertEqual([n for n, _ in notes(part)], ["B4", "B4", "B♭5", "C♯5", "C♯5", "C5", "B♭4"])
         self.assertEqual([n.accidental for n in part.bars[0].notes], ["natural", None, None, "sharp"])
-        self.assertEqual([n.duration for n in make_line("", part).notes], [1, 1, 1, 2, 1, 2])
+        self.assertEqual([n.duration for n in perform_part("", part).notes], [1, 1, 1, 2, 1, 2])
 
     def test_keys_modes_and_clefs(self) -> None:
         for key, fifths, mode in (
@@ -97,7 +97,7 @@ class Abc(unittest.TestCase):
             [(b.number, b.implicit) for b in part.bars],
             [("0", True), ("1", False), ("2", False), ("3", False)],
         )
-        played = make_line("", part)
+        played = perform_part("", part)
         self.assertEqual([b.number for b in played.bars], ["0", "1", "2", "1", "3"])
 
     def test_slurs_graces_signs_and_dynamics(self) -> None:
@@ -190,7 +190,7 @@ class MeiAndHumdrum(unittest.TestCase):
         )
         self.assertEqual([n.ornament for n in part.bars[1].notes], [None, "trill"])
         self.assertEqual((part.bars[1].marks[0].text, part.bars[1].marks[0].offset), ("f", 1))
-        self.assertEqual([b.number for b in make_line("", part).bars], ["1", "2", "1", "3", "4", "4+1"])
+        self.assertEqual([b.number for b in perform_part("", part).bars], ["1", "2", "1", "3", "4", "4+1"])
 
     def test_tuplets_by_their_first_and_last_note(self) -> None:
         spanned = MEI.replace('<tuplet num="3" numbase="2">\n<note ', '\n<note xml:id="x" ').replace(
@@ -309,12 +309,12 @@ class Midi(unittest.TestCase):
                 self.assertEqual([n for n, _ in notes(part) if n != "r"], wanted)
 
     def test_a_grid_asked_for_holds_everywhere(self) -> None:
-        placed = quantised([(F(1, 10), F(4, 10), 60), (F(55, 100), F(9, 10), 62)], F(1))
+        placed = quantise([(F(1, 10), F(4, 10), 60), (F(55, 100), F(9, 10), 62)], F(1))
         self.assertEqual([(on, p) for on, _, p in placed], [(0, [60]), (1, [62])])
 
     def test_notes_over_bar_lines_are_tied_and_drums_have_no_pitch(self) -> None:
         part = read_midi(midi([(0, 3, 60), (3, 5, 62)])).parts[0]
-        self.assertEqual([n.duration for n in make_line("", part).notes], [3, 2])
+        self.assertEqual([n.duration for n in perform_part("", part).notes], [3, 2])
         self.assertTrue(part.bars[0].notes[1].tie_start and part.bars[1].notes[0].tie_stop)
         drum = read_midi(midi([(0, 1, 38), (1, 2, 36)], channel=9)).parts[0]
         self.assertTrue(
@@ -347,21 +347,22 @@ class Unsaid(unittest.TestCase):
             dataclasses.replace(first.bars[1], repeat_times=2, dalsegno=True),
         )
         bare = tuple(dataclasses.replace(b, marks=()) for b in other.bars)
-        return completed(
+        return complete_score(
             Score("", (dataclasses.replace(first, bars=bars), dataclasses.replace(other, id="P2", bars=bare)))
         )
 
     def test_what_stands_above_the_first_part_holds_for_all(self) -> None:
         first, second = self.two_parts().parts
         self.assertEqual(
-            [x.number for x in make_line("", second).bars], [x.number for x in make_line("", first).bars]
+            [x.number for x in perform_part("", second).bars],
+            [x.number for x in perform_part("", first).bars],
         )
         self.assertTrue(second.bars[0].segno and second.bars[1].dalsegno)
         self.assertEqual(
             [(m.kind, m.text, m.value) for m in second.bars[0].marks],
             [("tempo", "", 96.0), ("words", "rit.", None)],
         )
-        self.assertEqual(make_line("", second).written_bpm, 96)
+        self.assertEqual(perform_part("", second).written_bpm, 96)
         self.assertEqual(len(first.bars[0].marks), 3)  # nothing twice
 
     def test_parts_that_do_not_go_side_by_side_are_left_alone(self) -> None:
@@ -415,11 +416,11 @@ class Filling(unittest.TestCase):
 
     def test_bars_are_full_and_the_last_ends_in_rests(self) -> None:
         row = [
-            Sound(F(3), (Pitch("C", 0, 5),)),
-            Sound(F(3), (Pitch("F", 1, 5),)),
-            Sound(F(1), (Pitch("F", 1, 5),)),
+            UnbarredNote(F(3), (Pitch("C", 0, 5),)),
+            UnbarredNote(F(3), (Pitch("F", 1, 5),)),
+            UnbarredNote(F(1), (Pitch("F", 1, 5),)),
         ]
-        bars = fill_bars(row, [Signature()])
+        bars = lay_out_bars(row, [Signature()])
         self.assertEqual([sum(n.duration for n in b.notes) for b in bars], [4, 4])
         self.assertEqual([n.accidental for n in bars[0].notes], [None, "sharp"])
         self.assertEqual([n.accidental for n in bars[1].notes[:2]], [None, "sharp"])
@@ -428,11 +429,11 @@ class Filling(unittest.TestCase):
 
     def test_a_reminder_after_an_alteration(self) -> None:
         row = [
-            Sound(F(4), (Pitch("B", 0, 4),)),
-            Sound(F(4), (Pitch("B", -1, 4),)),
-            Sound(F(4), (Pitch("B", -1, 4),)),
+            UnbarredNote(F(4), (Pitch("B", 0, 4),)),
+            UnbarredNote(F(4), (Pitch("B", -1, 4),)),
+            UnbarredNote(F(4), (Pitch("B", -1, 4),)),
         ]
-        first, second, third = fill_bars(row, [Signature(fifths=-1)])
+        first, second, third = lay_out_bars(row, [Signature(fifths=-1)])
         self.assertEqual(
             [(b.notes[0].accidental, b.notes[0].cautionary) for b in (first, second, third)],
             [("natural", False), ("flat", True), (None, False)],
@@ -442,19 +443,19 @@ class Filling(unittest.TestCase):
 class Transposing(unittest.TestCase):
     def test_keys_move_along_and_letters_with_them(self) -> None:
         part = part_of("Bb4/1 F#5/1 Eb5/2", fifths=-2)
-        up = transposed(part, 2)
+        up = transpose_part(part, 2)
         self.assertEqual((up.bars[0].fifths, [n for n, _ in notes(up)]), (0, ["C5", "G♯5", "F5"]))
         self.assertEqual([n.accidental for n in up.bars[0].notes], [None, "sharp", None])
-        self.assertEqual([n for n, _ in notes(transposed(up, -2))], [n for n, _ in notes(part)])
+        self.assertEqual([n for n, _ in notes(transpose_part(up, -2))], [n for n, _ in notes(part)])
 
     def test_a_key_of_many_signs_is_written_as_its_equal(self) -> None:
         part = part_of("C#5/4", fifths=7)
-        self.assertEqual(transposed(part, 2).bars[0].fifths, -3)
-        self.assertEqual(notes(transposed(part, 2))[0][0], "E♭5")
+        self.assertEqual(transpose_part(part, 2).bars[0].fifths, -3)
+        self.assertEqual(notes(transpose_part(part, 2))[0][0], "E♭5")
 
     def test_intervals(self) -> None:
         self.assertEqual([diatonic_of(c) for c in (2, 3, -2, -9, -14, 12, 7, 0)], [1, 2, -1, -5, -8, 7, 4, 0])
-        self.assertEqual(moved_pitch(Pitch("B", -1, 4), 9, 5).name, "G5")
+        self.assertEqual(transpose_pitch(Pitch("B", -1, 4), 9, 5).name, "G5")
 
 
 class Opening(TempCase):
@@ -508,7 +509,8 @@ class ThereAndBack(unittest.TestCase):
                     self.assertEqual(notes(b), notes(a))
                     self.assertEqual((notes(c), c.name, c.chromatic), (notes(a), a.name, a.chromatic))
                     self.assertEqual(
-                        [x.number for x in make_line("", c).bars], [x.number for x in make_line("", a).bars]
+                        [x.number for x in perform_part("", c).bars],
+                        [x.number for x in perform_part("", a).bars],
                     )
                     self.assertEqual([x.fifths for x in b.bars], [x.fifths for x in a.bars])
                     self.assertEqual(
@@ -516,7 +518,8 @@ class ThereAndBack(unittest.TestCase):
                         [len(x.slur_starts) for y in a.bars for x in y.notes],
                     )
                     self.assertEqual(
-                        [x.number for x in make_line("", b).bars], [x.number for x in make_line("", a).bars]
+                        [x.number for x in perform_part("", b).bars],
+                        [x.number for x in perform_part("", a).bars],
                     )
 
     def test_damaged_at_random_a_file_opens_or_is_refused_with_a_sentence(self) -> None:

@@ -12,24 +12,24 @@ from typing import Any
 import numpy as np
 from scipy.signal import resample_poly
 
-from jeweller.alignment.decoder import Step, Way
+from jeweller.alignment.decoder import AlignmentPath, PathStep
 from jeweller.alignment.segments import JUMP, NOTE
-from jeweller.assessment.assess import judge
-from jeweller.assessment.context import Case
-from jeweller.assessment.finding import Finding, calibrated
-from jeweller.assessment.settings import JudgeSettings, make_settings
-from jeweller.audio.backing import find_delay, take_out
+from jeweller.assessment.assess import assess
+from jeweller.assessment.context import AssessmentContext
+from jeweller.assessment.finding import Finding, calibrate
+from jeweller.assessment.settings import AssessmentSettings, make_settings
+from jeweller.audio.backing import find_delay, remove_backing
 from jeweller.audio.encode import write_sound
 from jeweller.documents.plain_text import attempts_sentence
 from jeweller.errors import SettingError, TakeError
-from jeweller.features.extraction import Features, hear
+from jeweller.features.extraction import Features, extract_features
 from jeweller.instruments.table import require_instrument
-from jeweller.notation.performance import Line, LineNote, make_line
-from jeweller.notes.build import follow, whole_attempts
-from jeweller.notes.decomposition import Mixture, explain, moved
-from jeweller.notes.transitions import hear_course
-from jeweller.pipeline.check import Options, better, check, helped
-from jeweller.report.validate import problems
+from jeweller.notation.performance import PerformedNote, PerformedPart, perform_part
+from jeweller.notes.build import align_and_describe, split_attempts
+from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
+from jeweller.notes.transitions import measure_crossing
+from jeweller.pipeline.check import Options, check, choose_attempt, discount_helped
+from jeweller.report.validate import find_problems
 from jeweller.simulator.perform import Manner, Plan, perform
 from jeweller.simulator.room import Room, put_in_room
 from jeweller.synthesis.additive import RATE as SYNTH_RATE
@@ -59,10 +59,10 @@ def kinds(findings: list[Finding]) -> list[str]:
     return [f.kind for f in findings if f.confidence >= 0.5]
 
 
-def listened(line: Line, sound: np.ndarray) -> tuple[Features, Mixture]:
+def listened(line: PerformedPart, sound: np.ndarray) -> tuple[Features, SpectralDecomposition]:
     pitches = [n.sounding_midi for n in line.notes]
-    features = hear(sound.astype(np.float32), min(pitches), max(pitches))
-    return features, Mixture(features, follow(line, features).events, min(pitches))
+    features = extract_features(sound.astype(np.float32), min(pitches), max(pitches))
+    return features, SpectralDecomposition(features, align_and_describe(line, features).events, min(pitches))
 
 
 class Repeats(TempCase):
@@ -74,12 +74,12 @@ class Repeats(TempCase):
         self,
         music: str,
         flags: dict[int, dict[str, object]],
-        left_out: Callable[[LineNote], bool],
+        left_out: Callable[[PerformedNote], bool],
         **changes: str,
     ) -> dict[str, Any]:
         """The report of a take without some of the notes, nor the time for them."""
         part = part_of(music, flags=flags)
-        line = make_line("", part)
+        line = perform_part("", part)
         events, at = [], 0.8
         for note in (n for n in line.main_notes if not left_out(n)):
             events.append((at, float(note.duration) * 0.6, note.sounding_midi))
@@ -138,21 +138,21 @@ class Explained(unittest.TestCase):
     def test_shares_of_two_tones_at_once(self) -> None:
         parts = [self.mixture.own(e) for e in self.mixture.known[:3]]
         mixed = np.array([0.7 * parts[0] + 0.3 * parts[1]])
-        shares, misfit = explain(mixed, parts, rounds=60)
+        shares, misfit = decompose(mixed, parts, rounds=60)
         weights = np.array([0.7 * parts[0].sum(), 0.3 * parts[1].sum(), 0.0]) / mixed.sum()
         np.testing.assert_allclose(shares[0], weights, atol=0.06)
         self.assertLess(float(misfit[0]), 0.01)
 
     def test_what_is_missing_from_the_parts_is_left_over(self) -> None:
         parts = [self.mixture.own(e) for e in self.mixture.known[:3]]
-        _, without = explain(np.array([parts[2]]), parts[:2])
-        _, with_it = explain(np.array([parts[2]]), parts)
+        _, without = decompose(np.array([parts[2]]), parts[:2])
+        _, with_it = decompose(np.array([parts[2]]), parts)
         self.assertGreater(float(without[0]), float(with_it[0]) + 0.2)
 
     def test_a_spectrum_moved_by_an_octave_has_its_partials_there(self) -> None:
         event = self.mixture.known[0]
         own = self.mixture.own(event)
-        self.assertAlmostEqual(int(moved(own, 12.0).argmax()) / int(own.argmax()), 2.0, delta=0.15)
+        self.assertAlmostEqual(int(shift_spectrum(own, 12.0).argmax()) / int(own.argmax()), 2.0, delta=0.15)
 
     def test_only_even_partials_do_not_stand_out_as_the_lower_note(self) -> None:
         event = self.mixture.known[0]
@@ -198,14 +198,14 @@ class OctaveSlips(unittest.TestCase):
 
 class Attempts(TempCase):
     def test_a_way_is_cut_where_the_line_begins_again(self) -> None:
-        once = [Step(k, k + 1, k, NOTE, 60) for k in range(10)]
-        jump = [Step(10, 10, 10, JUMP, None)]
-        again = [Step(10 + k, 11 + k, k, NOTE, 60) for k in range(10)]
-        self.assertEqual(len(whole_attempts(Way(tuple(once + jump + again), 0.0), 10)), 2)
+        once = [PathStep(k, k + 1, k, NOTE, 60) for k in range(10)]
+        jump = [PathStep(10, 10, 10, JUMP, None)]
+        again = [PathStep(10 + k, 11 + k, k, NOTE, 60) for k in range(10)]
+        self.assertEqual(len(split_attempts(AlignmentPath(tuple(once + jump + again), 0.0), 10)), 2)
         # Begun again after a few notes, or broken off soon after: a restart, no second attempt.
-        short = [Step(3, 3, 3, JUMP, None)]
-        self.assertEqual(len(whole_attempts(Way(tuple(once[:3] + short + again), 0.0), 10)), 1)
-        self.assertEqual(len(whole_attempts(Way(tuple(once + jump + again[:3]), 0.0), 10)), 1)
+        short = [PathStep(3, 3, 3, JUMP, None)]
+        self.assertEqual(len(split_attempts(AlignmentPath(tuple(once[:3] + short + again), 0.0), 10)), 1)
+        self.assertEqual(len(split_attempts(AlignmentPath(tuple(once + jump + again[:3]), 0.0), 10)), 1)
 
     def test_both_are_told_and_the_better_is_judged(self) -> None:
         good = straight(LINE, 90)
@@ -216,7 +216,7 @@ class Attempts(TempCase):
             take = self.folder / f"take{judged}.wav"
             write_sound(take, sounding([*first, *((a + end, b, c) for a, b, c in second)]), RATE)
             report = check(score, take).report
-            self.assertEqual(problems(report), [])
+            self.assertEqual(find_problems(report), [])
             self.assertEqual([t["judged"] for t in report["attempts"]], [k == judged for k in range(2)])
             self.assertEqual([f for f in report["findings"] if f["confidence"] >= 0.5], [])
             self.assertIn("2 complete attempts", attempts_sentence(report))
@@ -232,16 +232,16 @@ class TheBetter(unittest.TestCase):
         self.followed, self.lost = (self.findings, self.case), ([], lost)
 
     def test_what_does_not_follow_the_part_is_never_the_better(self) -> None:
-        self.assertEqual(better([self.followed, self.lost]), 0)
-        self.assertEqual(better([self.lost, self.followed]), 1)
+        self.assertEqual(choose_attempt([self.followed, self.lost]), 0)
+        self.assertEqual(choose_attempt([self.lost, self.followed]), 1)
 
     def test_the_last_of_equals(self) -> None:
-        self.assertEqual(better([self.followed, self.followed]), 1)
+        self.assertEqual(choose_attempt([self.followed, self.followed]), 1)
 
     def test_less_sure_and_the_unsure_last(self) -> None:
         first = self.findings[0]
         many = [first.replace(confidence=c) for c in (0.55, 0.9, 0.3)]
-        self.assertEqual([round(f.confidence, 3) for f in helped(many, 0.8)], [0.72, 0.44, 0.24])
+        self.assertEqual([round(f.confidence, 3) for f in discount_helped(many, 0.8)], [0.72, 0.44, 0.24])
 
 
 class Helped(TempCase):
@@ -273,7 +273,7 @@ class Helped(TempCase):
     def test_the_delay_is_found_and_the_sound_taken_out(self) -> None:
         delay, peak = find_delay(self.mixed, self.model)
         self.assertGreater(peak, 25.0)
-        taken = take_out(self.mixed, self.model, SYNTH_RATE)
+        taken = remove_backing(self.mixed, self.model, SYNTH_RATE)
         self.assertTrue(taken.heard)
         self.assertAlmostEqual(taken.at_s, delay / SYNTH_RATE)
         left, before = (
@@ -283,7 +283,7 @@ class Helped(TempCase):
         self.assertLess(float((left**2).mean()), 0.1 * float((before**2).mean()))
 
     def test_another_sound_changes_nothing(self) -> None:
-        taken = take_out(self.player, np.ascontiguousarray(self.model[::-1]), SYNTH_RATE)
+        taken = remove_backing(self.player, np.ascontiguousarray(self.model[::-1]), SYNTH_RATE)
         self.assertFalse(taken.heard)
         np.testing.assert_array_equal(taken.samples, self.player)
 
@@ -294,7 +294,7 @@ class Helped(TempCase):
         report = check(
             score, self.folder / "take.wav", Options(backing=str(self.folder / "model.wav"))
         ).report
-        self.assertEqual(problems(report), [])
+        self.assertEqual(find_problems(report), [])
         self.assertEqual(
             sorted(f["kind"] for f in report["findings"] if f["confidence"] >= 0.5),
             ["missed_note", "wrong_note"],
@@ -324,10 +324,10 @@ class Reference(unittest.TestCase):
         sound = sounding([(a, b, c + cents / 100.0) for a, b, c in straight(LINE, 90)])
         settings = make_settings(changes={"pitch_reference": reference} if reference else {})
         pitches = [n.sounding_midi for n in LINE.notes]
-        features = hear(sound.astype(np.float32), min(pitches), max(pitches))
-        following = follow(LINE, features, reference_shift=settings.reference_shift)
+        features = extract_features(sound.astype(np.float32), min(pitches), max(pitches))
+        following = align_and_describe(LINE, features, reference_shift=settings.reference_shift)
         self.assertTrue(following.followed)
-        return kinds(judge(following, features, require_instrument("Flute"), settings)[0])
+        return kinds(assess(following, features, require_instrument("Flute"), settings)[0])
 
     def test_from_415_to_446(self) -> None:
         for hz in (415.0, 430.0, 442.0, 446.0):
@@ -358,10 +358,10 @@ class Chosen(unittest.TestCase):
                 make_settings(changes={name: value})
 
     def test_confidence_rises_with_the_raw_one_and_keeps_the_line(self) -> None:
-        values = [calibrated(v) for v in np.linspace(0.0, 1.0, 101)]
+        values = [calibrate(v) for v in np.linspace(0.0, 1.0, 101)]
         self.assertEqual(values, sorted(values))
-        self.assertLess(calibrated(0.499), 0.5)
-        self.assertGreaterEqual(calibrated(0.5), 0.5)
+        self.assertLess(calibrate(0.499), 0.5)
+        self.assertGreaterEqual(calibrate(0.5), 0.5)
 
     def test_where_a_trill_begins_by_school(self) -> None:
         line = line_of("C5/1 D5/1 E5/1 F5/1 | G5/2t E5/2 | F5/1 D5/1 E5/1 D5/1 | C5/4", bpm=84)
@@ -370,18 +370,18 @@ class Chosen(unittest.TestCase):
             played = perform(line, Manner(84, lead_s=0.8, vibrato_cents=0.0), plan, 3)
             dry = render(list(played.tones), voice("trumpet", 41), played.seconds, 3)
             pitches = [n.sounding_midi for n in line.notes]
-            features = hear(
+            features = extract_features(
                 resample_poly(dry, RATE, SYNTH_RATE).astype(np.float32), min(pitches), max(pitches)
             )
-            following = follow(line, features)
+            following = align_and_describe(line, features)
             for school in ("either", "main", "upper"):
                 with self.subTest(f"{begins} heard, {school} asked"):
                     said = kinds(
-                        judge(
+                        assess(
                             following,
                             features,
                             require_instrument("Trumpet in B♭"),
-                            JudgeSettings(trill_first=school),
+                            AssessmentSettings(trill_first=school),
                         )[0]
                     )
                     self.assertEqual(said, ["trill_start"] if school not in ("either", begins) else [])
@@ -395,7 +395,7 @@ class Causes(unittest.TestCase):
             *before.bars,
             *(dataclasses.replace(b, number=str(k)) for k, b in enumerate(after.bars, len(before.bars) + 1)),
         )
-        line = make_line("", dataclasses.replace(before, bars=bars))
+        line = perform_part("", dataclasses.replace(before, bars=bars))
         wrong = next(i for i, n in enumerate(line.main_notes) if n.bar == "3" and n.written_midi == 71)
         findings, _ = hear_and_judge(line, sounding(changed(straight(line, 90), wrong, by=-1)))
         self.assertEqual(
@@ -409,7 +409,7 @@ class Empty(unittest.TestCase):
         line = line_of("C5/1 C5/1 C5/1 C5/1 | E5/1 F5/1 G5/1 E5/1 | D5/1 E5/1 F5/1 D5/1 | C5/4")
         events = straight(line, 90)
         findings, case = hear_and_judge(line, sounding([*events[:2], *events[3:]]))
-        self.assertIsInstance(case, Case)
+        self.assertIsInstance(case, AssessmentContext)
         self.assertEqual([(f.kind, f.bar) for f in findings if f.confidence >= 0.5], [("missed_note", "1")])
 
     def test_a_sound_of_nothing_is_no_take_apart(self) -> None:
@@ -427,10 +427,10 @@ class Joins(unittest.TestCase):
         `on_s`.
         """
         line = line_of("C5/2 E5/2")
-        features = hear(play([(0.2, 0.8, 72), (on_s, 0.9, 76)], 2.5), 72, 76)
-        event = follow(line, features, tempo_bpm=150).events[0]
+        features = extract_features(play([(0.2, 0.8, 72), (on_s, 0.9, 76)], 2.5), 72, 76)
+        event = align_and_describe(line, features, tempo_bpm=150).events[0]
         first, second = (dataclasses.replace(event, on_s=at, midi=m) for at, m in ((0.2, 72.0), (on_s, 76.0)))
-        return hear_course(features, first, second)[0]
+        return measure_crossing(features, first, second)[0]
 
     def test_a_slur_crosses_high_and_a_tongued_join_low(self) -> None:
         self.assertGreater(self.crossing(0.97), -6.0)

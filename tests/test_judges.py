@@ -10,27 +10,27 @@ from fractions import Fraction
 
 import numpy as np
 
-from jeweller.assessment.click import Click, judge_click, judge_tempo
-from jeweller.assessment.counting import judge_count
+from jeweller.assessment.click import Click, assess_click, assess_tempo
+from jeweller.assessment.counting import assess_count
 from jeweller.assessment.finding import SURE, Finding
-from jeweller.assessment.note_starts import judge_starts
-from jeweller.assessment.pitches import _OctaveJudge, judge_tuning
+from jeweller.assessment.note_starts import assess_starts
+from jeweller.assessment.pitches import _OctaveJudge, assess_tuning
 from jeweller.assessment.settings import make_settings
-from jeweller.assessment.sound import judge_dynamics
-from jeweller.assessment.timing import judge_rhythm
+from jeweller.assessment.sound import assess_dynamics
+from jeweller.assessment.timing import assess_rhythm
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.notation.model import Mark
-from jeweller.notation.performance import Line, make_line
-from jeweller.notes.build import make_items
-from jeweller.notes.note_starts import Start
+from jeweller.notation.performance import PerformedPart, perform_part
+from jeweller.notes.build import make_note_arrays
+from jeweller.notes.note_starts import StartSound
 from jeweller.notes.restarts import (
     begin_with_sound,
     drop_false_starts,
+    drop_ghosts,
     find_restarts,
     ghost_odds,
-    without_ghosts,
 )
-from jeweller.notes.table import Event, Jump
+from jeweller.notes.table import Jump, PlayedNote
 from tests.support import line_of, part_of
 from tests.test_rules import LINE, case_of, kinds, onsets
 
@@ -41,40 +41,40 @@ class WithAClick(unittest.TestCase):
     def test_a_constant_lag_is_told_and_unsteadiness_is_not(self) -> None:
         times = onsets(LINE)
         behind = [t + 0.3 * 60 / 90 for t in times]
-        found = judge_click(case_of(LINE, behind), self.CLICK)
+        found = assess_click(case_of(LINE, behind), self.CLICK)
         self.assertEqual(
             [(f.kind, f.cause, f.detail["beats"]) for f in found], [("off_click", "behind_the_click", 0.3)]
         )
-        ahead = judge_click(case_of(LINE, [t - 0.25 * 60 / 90 for t in times]), self.CLICK)
+        ahead = assess_click(case_of(LINE, [t - 0.25 * 60 / 90 for t in times]), self.CLICK)
         self.assertEqual(ahead[0].cause, "ahead_of_the_click")
-        self.assertEqual(judge_click(case_of(LINE, times), self.CLICK), [])
+        self.assertEqual(assess_click(case_of(LINE, times), self.CLICK), [])
         wild = np.array(times) + np.random.default_rng(1).uniform(0.0, 0.6, len(times))
-        self.assertEqual(judge_click(case_of(LINE, sorted(wild.tolist())), self.CLICK), [])
+        self.assertEqual(assess_click(case_of(LINE, sorted(wild.tolist())), self.CLICK), [])
 
     def test_half_a_beat_is_off_whichever_way_it_is_called(self) -> None:
-        found = judge_click(case_of(LINE, [t + 0.5 * 60 / 90 for t in onsets(LINE)]), self.CLICK)
+        found = assess_click(case_of(LINE, [t + 0.5 * 60 / 90 for t in onsets(LINE)]), self.CLICK)
         self.assertAlmostEqual(abs(found[0].detail["beats"]), 0.5, delta=0.02)
 
     def test_without_a_click_or_with_few_notes_nothing_is_said(self) -> None:
         short = line_of("C5/1 D5/1 E5/2")
-        self.assertEqual(judge_click(case_of(LINE, [t + 0.2 for t in onsets(LINE)]), None), [])
-        self.assertEqual(judge_click(case_of(short, [t + 0.2 for t in onsets(short)]), self.CLICK), [])
+        self.assertEqual(assess_click(case_of(LINE, [t + 0.2 for t in onsets(LINE)]), None), [])
+        self.assertEqual(assess_click(case_of(short, [t + 0.2 for t in onsets(short)]), self.CLICK), [])
 
     def test_the_tempo_asked_for(self) -> None:
         case = case_of(LINE, onsets(LINE))
-        self.assertEqual(judge_tempo(case, None), [])
-        self.assertEqual(kinds(judge_tempo(case, 92.0)), [])
-        found = judge_tempo(case, 120.0)
+        self.assertEqual(assess_tempo(case, None), [])
+        self.assertEqual(kinds(assess_tempo(case, 92.0)), [])
+        found = assess_tempo(case, 120.0)
         self.assertEqual(
             (kinds(found), found[0].detail["played"], found[0].detail["asked"]),
             ([("wrong_tempo", "1")], 90, 120),
         )
         gentle = case_of(LINE, onsets(LINE), settings=make_settings(changes={"asked_share": "0.5"}))
-        self.assertEqual(kinds(judge_tempo(gentle, 120.0)), [])
+        self.assertEqual(kinds(assess_tempo(gentle, 120.0)), [])
 
 
 class Dynamics(unittest.TestCase):
-    def line(self, *marks: tuple[int, str]) -> Line:
+    def line(self, *marks: tuple[int, str]) -> PerformedPart:
         part = part_of(" | ".join(["C5/1 D5/1 E5/1 F5/1"] * 6))
         bars = [
             dataclasses.replace(
@@ -82,14 +82,14 @@ class Dynamics(unittest.TestCase):
             )
             for k, b in enumerate(part.bars)
         ]
-        return make_line("", dataclasses.replace(part, bars=tuple(bars)))
+        return perform_part("", dataclasses.replace(part, bars=tuple(bars)))
 
-    def said(self, line: Line, levels: dict[str, float]) -> list[Finding]:
+    def said(self, line: PerformedPart, levels: dict[str, float]) -> list[Finding]:
         case = case_of(line, onsets(line))
         events = tuple(
             dataclasses.replace(e, level_db=levels[case.notes[e.before].bar]) for e in case.following.events
         )
-        return judge_dynamics(
+        return assess_dynamics(
             dataclasses.replace(case, following=dataclasses.replace(case.following, events=events))
         )
 
@@ -112,9 +112,11 @@ class Dynamics(unittest.TestCase):
         self.assertEqual(self.said(self.line((0, "mp"), (2, "mf")), {str(k): -25.0 for k in range(1, 7)}), [])
 
 
-def event(index: int | None, on_s: float, midi: float, *, before: int | None = None, **more: float) -> Event:
+def event(
+    index: int | None, on_s: float, midi: float, *, before: int | None = None, **more: float
+) -> PlayedNote:
     length = more.pop("length", 0.5)
-    plain = Event(
+    plain = PlayedNote(
         index,
         index if before is None else before,
         on_s,
@@ -133,7 +135,7 @@ def event(index: int | None, on_s: float, midi: float, *, before: int | None = N
 
 
 class TakenAgain(unittest.TestCase):
-    ITEMS = make_items(LINE)
+    ITEMS = make_note_arrays(LINE)
     SPQ = np.full(len(LINE.main_notes), 60 / 90)
     MIDI = tuple(n.sounding_midi for n in LINE.main_notes)
 
@@ -142,9 +144,7 @@ class TakenAgain(unittest.TestCase):
         self.assertLess(ghost_odds(note, event(2, 0.4, 74.0), -20.0), -1.0)
         tail = event(None, 1.6, 72.0, before=4, attack=0.05, level_db=-34.0, length=0.08, clarity=0.8)
         self.assertGreater(ghost_odds(tail, note, -20.0), 1.0)
-        kept, _ = without_ghosts(
-            [event(2, 0.4, 74.0), note, tail, event(4, 2.2, 76.0), event(5, 2.8, 74.0)], []
-        )
+        kept, _ = drop_ghosts([event(2, 0.4, 74.0), note, tail, event(4, 2.2, 76.0), event(5, 2.8, 74.0)], [])
         self.assertEqual([e.index for e in kept], [2, 3, 4, 5])
 
     def test_two_notes_played_and_taken_again_are_a_restart(self) -> None:
@@ -181,9 +181,9 @@ class TakenAgain(unittest.TestCase):
         line = line_of("C5/1 C5/1 C5/1 D5/1 | E5/4")
         empty = event(0, 0.0, float("nan"), attack=0.05)
         events = [empty, *(event(k, 0.7 * k, 72.0) for k in (1, 2)), event(3, 2.1, 74.0)]
-        self.assertEqual([e.index for e in begin_with_sound(events, make_items(line))], [0, 1, 3])
+        self.assertEqual([e.index for e in begin_with_sound(events, make_note_arrays(line))], [0, 1, 3])
         sounded = [event(k, 0.7 * k, float(n.sounding_midi)) for k, n in enumerate(line.main_notes)]
-        self.assertEqual(begin_with_sound(sounded, make_items(line)), sounded)
+        self.assertEqual(begin_with_sound(sounded, make_note_arrays(line)), sounded)
 
 
 class Rests(unittest.TestCase):
@@ -192,7 +192,7 @@ class Rests(unittest.TestCase):
     def shifted(self, beats: float, **more: float) -> list[Finding]:
         entry = next(i for i, n in enumerate(self.RESTED.main_notes) if n.bar == "2" and n.offset == 3)
         times = [t + (beats * 60 / 90 if i >= entry else 0.0) for i, t in enumerate(onsets(self.RESTED))]
-        return judge_count(case_of(self.RESTED, times, **more)).findings
+        return assess_count(case_of(self.RESTED, times, **more)).findings
 
     def test_the_step_stands_on_the_rest_with_its_cause(self) -> None:
         for beats, kind in ((-1.0, "rest_short"), (1.0, "rest_long")):
@@ -209,7 +209,7 @@ class Rests(unittest.TestCase):
         entry = next(i for i, n in enumerate(self.RESTED.main_notes) if n.bar == "2" and n.offset == 3)
         times = [t + (-60 / 90 if i >= entry else 0.0) for i, t in enumerate(onsets(self.RESTED))]
         case = case_of(self.RESTED, times)
-        self.assertEqual(kinds(judge_rhythm(case, judge_count(case).steps)), [])
+        self.assertEqual(kinds(assess_rhythm(case, assess_count(case).steps)), [])
 
 
 class Starts(unittest.TestCase):
@@ -218,7 +218,7 @@ class Starts(unittest.TestCase):
         event = case.event(5)
         assert event is not None
         for length, kind in ((0.9 * (event.off_s - event.on_s), "wrong_partial"), (0.09, "cracked")):
-            start = Start(
+            start = StartSound(
                 5,
                 event.midi + 19,
                 event.on_s,
@@ -232,7 +232,7 @@ class Starts(unittest.TestCase):
                 part=0.9,
                 after=0.9,
             )
-            found = judge_starts(case, [start], 0)
+            found = assess_starts(case, [start], 0)
             self.assertEqual([(f.kind, f.detail["semitones"]) for f in found], [(kind, 19)])
 
     def test_fingers_let_a_neighbour_sound_and_not_the_note_before(self) -> None:
@@ -240,7 +240,7 @@ class Starts(unittest.TestCase):
         event, before = case.event(5), case.event(4)
         assert event is not None and before is not None
         for midi, said in ((event.midi - 3.0, True), (before.midi, False)):
-            start = Start(
+            start = StartSound(
                 5,
                 midi,
                 event.on_s - 0.09,
@@ -254,7 +254,7 @@ class Starts(unittest.TestCase):
                 part=0.7,
                 after=0.9,
             )
-            found = judge_starts(case, [start], 0)
+            found = assess_starts(case, [start], 0)
             self.assertEqual([(f.kind, f.confidence >= SURE) for f in found], [("extra_note", said)])
 
     def test_a_crack_that_every_note_begins_with_is_the_instruments_voice(self) -> None:
@@ -264,7 +264,7 @@ class Starts(unittest.TestCase):
             event = case.event(i)
             assert event is not None
             starts.append(
-                Start(
+                StartSound(
                     i,
                     91.0,
                     event.on_s,
@@ -282,10 +282,10 @@ class Starts(unittest.TestCase):
         starts = [
             dataclasses.replace(s, midi=e.midi + 12) for s in starts if (e := case.event(s.index)) is not None
         ]
-        alone = judge_starts(case, starts[:1], 0)
+        alone = assess_starts(case, starts[:1], 0)
         alike = [dataclasses.replace(s, midi=starts[0].midi) for s in starts]
         self.assertEqual([f.kind for f in alone], ["cracked"])
-        self.assertLess(judge_starts(case, alike, 0)[0].confidence, alone[0].confidence)
+        self.assertLess(assess_starts(case, alike, 0)[0].confidence, alone[0].confidence)
 
 
 class Octaves(unittest.TestCase):
@@ -295,7 +295,7 @@ class Octaves(unittest.TestCase):
         def __init__(self, by_note: dict[int, float]) -> None:
             self.by_note = by_note
 
-        def standing_out(self, event: Event, every: int, midi: float | None = None) -> float:
+        def standing_out(self, event: PlayedNote, every: int, midi: float | None = None) -> float:
             return self.by_note.get(event.index if event.index is not None else -1, 25.0)
 
     def test_an_octave_is_sure_only_where_other_soundings_of_that_pitch_are_fuller(self) -> None:
@@ -319,9 +319,9 @@ class Octaves(unittest.TestCase):
 class Tuning(unittest.TestCase):
     def test_the_whole_take_high_is_told_once_and_its_notes_are_not(self) -> None:
         sharp = {i: n.sounding_midi + 0.25 for i, n in enumerate(LINE.main_notes)}
-        found = judge_tuning(case_of(LINE, onsets(LINE), midi=sharp))
+        found = assess_tuning(case_of(LINE, onsets(LINE), midi=sharp))
         self.assertEqual([(f.kind, f.detail["cents"]) for f in found], [("tuned_high", 25)])
-        one = judge_tuning(
+        one = assess_tuning(
             case_of(LINE, onsets(LINE), midi=sharp | {6: LINE.main_notes[6].sounding_midi + 0.67})
         )
         self.assertEqual(sorted(f.kind for f in one), ["out_of_tune", "tuned_high"])
@@ -329,10 +329,10 @@ class Tuning(unittest.TestCase):
     def test_a_lower_pitch_reference_is_what_is_asked_for(self) -> None:
         flat = {i: n.sounding_midi - 0.2 for i, n in enumerate(LINE.main_notes)}
         self.assertEqual(
-            [f.kind for f in judge_tuning(case_of(LINE, onsets(LINE), midi=flat))], ["tuned_low"]
+            [f.kind for f in assess_tuning(case_of(LINE, onsets(LINE), midi=flat))], ["tuned_low"]
         )
         settings = make_settings(changes={"pitch_reference": str(round(440 * 2 ** (-20 / 1200), 2))})
-        self.assertEqual(judge_tuning(case_of(LINE, onsets(LINE), midi=flat, settings=settings)), [])
+        self.assertEqual(assess_tuning(case_of(LINE, onsets(LINE), midi=flat, settings=settings)), [])
 
 
 class Table(unittest.TestCase):

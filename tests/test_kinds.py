@@ -10,13 +10,13 @@ from functools import cache
 import numpy as np
 from scipy.signal import resample_poly
 
-from jeweller.assessment.assess import judge
+from jeweller.assessment.assess import assess
 from jeweller.assessment.finding import SURE
-from jeweller.assessment.settings import JudgeSettings
-from jeweller.features.extraction import hear
+from jeweller.assessment.settings import AssessmentSettings
+from jeweller.features.extraction import extract_features
 from jeweller.instruments.table import require_instrument
-from jeweller.notation.performance import Line
-from jeweller.notes.build import follow
+from jeweller.notation.performance import PerformedPart
+from jeweller.notes.build import align_and_describe
 from jeweller.simulator.noises import clicks
 from jeweller.simulator.perform import Manner, Plan, perform
 from jeweller.simulator.room import Room, put_in_room
@@ -40,17 +40,17 @@ SMALL = line_of(
 )
 
 
-def at(bar: str, q: float, line: Line = LINE) -> int:
+def at(bar: str, q: float, line: PerformedPart = LINE) -> int:
     return next(i for i, n in enumerate(line.main_notes) if n.bar == bar and float(n.offset) == q)
 
 
-def heard(*plans: Plan, line: Line = LINE) -> set[tuple[str, str]]:
+def heard(*plans: Plan, line: PerformedPart = LINE) -> set[tuple[str, str]]:
     return {(k, b) for k, b, sure in _heard(plans, line) if sure}
 
 
 @cache
 def _heard(
-    plans: tuple[Plan, ...], line: Line, click_db: float | None = None
+    plans: tuple[Plan, ...], line: PerformedPart, click_db: float | None = None
 ) -> tuple[tuple[str, str, bool], ...]:
     played = perform(
         line,
@@ -70,9 +70,9 @@ def _heard(
         resample_poly(dry, RATE, SYNTH_RATE).astype(np.float32), RATE, Room(0.2, 0.06, 46.0, -90.0), 3
     )
     pitches = [n.sounding_midi for n in line.notes]
-    features = hear(wet, min(pitches), max(pitches))
-    following = follow(line, features)
-    findings, _ = judge(following, features, require_instrument("Trumpet in B♭"), JudgeSettings())
+    features = extract_features(wet, min(pitches), max(pitches))
+    following = align_and_describe(line, features)
+    findings, _ = assess(following, features, require_instrument("Trumpet in B♭"), AssessmentSettings())
     return tuple((f.kind, f.bar, f.confidence >= SURE) for f in findings)
 
 

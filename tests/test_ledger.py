@@ -20,12 +20,12 @@ from typing import Any
 
 from jeweller.decisions.records import Decision, Decisions
 from jeweller.errors import JewellerError, LedgerError
-from jeweller.library.exports import office_rows
+from jeweller.library.exports import list_marks
 from jeweller.library.library import Library
 from jeweller.library.store import COPIES, HEAD, restore
-from jeweller.library.summary import told_mark, why
+from jeweller.library.summary import explain_mark, format_mark
 from jeweller.library.tables import Take, Tray
-from jeweller.library.tray import in_hand
+from jeweller.library.tray import open_take
 from jeweller.notation.model import Score
 from tests.support import checked_take
 
@@ -274,7 +274,7 @@ class Decided(LedgerCase):
         )
         self.assertEqual(self.summary()["sure"], 0)
         self.library.undo(self.tray.id)
-        self.assertEqual(self.library.standing(self.take.id).decisions, Decisions())
+        self.assertEqual(self.library.decisions_of(self.take.id).decisions, Decisions())
         self.library.act([(self.take.id, "comment", {"key": "", "text": "Well counted."})])
         self.assertEqual(self.library.redo(self.tray.id), set())
         self.assertEqual(self.library.phrases("count"), ["Well counted."])
@@ -290,13 +290,14 @@ class Decided(LedgerCase):
         self.assertEqual(
             [r["program"]["ear_version"] for r in self.library.reports(self.take.id)][-1], "next"
         )
-        self.assertEqual(in_hand(self.library, self.take.id).changed, "")
+        self.assertEqual(open_take(self.library, self.take.id).changed, "")
         gone = self.checked.report["findings"][0]
         self.library.add_report(
             self.take.id, {**self.checked.report, "findings": self.checked.report["findings"][1:]}
         )
         self.assertEqual(
-            in_hand(self.library, self.take.id).changed, f"Since the check before · no longer: {gone['text']}"
+            open_take(self.library, self.take.id).changed,
+            f"Since the check before · no longer: {gone['text']}",
         )
 
 
@@ -323,12 +324,12 @@ class Marked(LedgerCase):
         self.library.act([(self.take.id, "comment", {"key": "", "text": "kept"})])
         self.library.assign(self.tray.id, self.piece, "A test", facets=["rhythm"], out_of=10, form="letters")
         self.assertEqual(
-            (self.summary()["mark"], self.summary()["out_of"], told_mark(self.summary())), (10.0, 10, "A")
+            (self.summary()["mark"], self.summary()["out_of"], format_mark(self.summary())), (10.0, 10, "A")
         )
         self.library.assign(
             self.tray.id, self.piece, "A test", weights={"count": 1}, out_of=100, form="bands"
         )
-        self.assertEqual(told_mark(self.summary()), self.summary()["band"])
+        self.assertEqual(format_mark(self.summary()), self.summary()["band"])
         low = self.summary()["mark"]
         self.assertLess(low / 100, even / 20)
         self.library.assign(
@@ -339,7 +340,7 @@ class Marked(LedgerCase):
             self.tray.id, self.piece, "A test", weights={"accidentals": 1}, out_of=100, habit_share=0.0
         )
         self.assertGreater(self.summary()["mark"], dear)
-        self.assertEqual(self.library.standing(self.take.id).comments, {"": "kept"})
+        self.assertEqual(self.library.decisions_of(self.take.id).comments, {"": "kept"})
         for bad in (
             {"out_of": 1},
             {"form": "stars"},
@@ -359,7 +360,7 @@ class Marked(LedgerCase):
     def test_why_a_mark_is_what_it_is(self) -> None:
         scheme = self.library.scheme(self.take.id)
         assert scheme is not None
-        lines = why(checked_take().report, self.library.standing(self.take.id), scheme)
+        lines = explain_mark(checked_take().report, self.library.decisions_of(self.take.id), scheme)
         parts = [re.match(r"(\w+): ([\d.]+) of ([\d.]+)", line) for line in lines]
         total = sum(float(m[2]) for m in parts if m)
         self.assertAlmostEqual(total, self.summary()["mark"], delta=0.4)
@@ -371,14 +372,14 @@ class Marked(LedgerCase):
     def test_a_mark_by_hand_stands_beside_the_computed_one_and_a_helped_take_says_so(self) -> None:
         computed = self.summary()["mark"]
         self.library.act([(self.take.id, "mark", {"text": "17+"})])
-        self.assertEqual((told_mark(self.summary()), self.summary()["mark"]), ("17+", computed))
+        self.assertEqual((format_mark(self.summary()), self.summary()["mark"]), ("17+", computed))
         self.library.undo(self.tray.id)
         helped = {
             **checked_take().report,
             "settings": {**checked_take().report["settings"], "support": "with_model"},
         }
         self.library.add_report(self.take.id, helped)
-        self.assertTrue(told_mark(self.summary()).endswith(", played with the model"))
+        self.assertTrue(format_mark(self.summary()).endswith(", played with the model"))
 
     def test_the_best_the_last_or_the_mean_of_several_attempts(self) -> None:
         second = self.library.add_take(
@@ -391,11 +392,11 @@ class Marked(LedgerCase):
         self.library.add_report(second.id, checked_take().report)
         self.library.act([(self.take.id, "mark", {"text": "18"}), (second.id, "mark", {"text": "15"})])
         marks = {
-            how: [r["mark"] for r in office_rows(self.library, self.tray.id, attempts=how)[0]]
+            how: [r["mark"] for r in list_marks(self.library, self.tray.id, attempts=how)[0]]
             for how in ("all", "best", "last", "mean")
         }
         self.assertEqual(marks, {"all": [18.0, 15.0], "best": [18.0], "last": [15.0], "mean": [16.5]})
-        self.assertEqual(office_rows(self.library, self.tray.id, with_consent_only=True), ([], 2))
+        self.assertEqual(list_marks(self.library, self.tray.id, with_consent_only=True), ([], 2))
 
 
 class Killed(LedgerCase):
@@ -429,7 +430,7 @@ class Killed(LedgerCase):
             self.assertLessEqual(confirmed, seen(again), f"killed at point {point}")
             for take in [t for tray in again.trays() for t in again.takes(tray.id)]:
                 again.recording(take)  # never a row that points to nothing
-                again.standing(take.id)
+                again.decisions_of(take.id)
             again.close()
             shutil.rmtree(folder)
             if not os.WIFSIGNALED(status):
@@ -490,7 +491,7 @@ class Killed(LedgerCase):
                 confirm(f"comment {k}")
 
         def seen(library: Library) -> set[str]:
-            last = int(library.standing(take.id).comments.get(keys[0], "comment -1").split()[1])
+            last = int(library.decisions_of(take.id).comments.get(keys[0], "comment -1").split()[1])
             return {f"comment {k}" for k in range(last + 1)}
 
         self.run_killed(operation, seen)

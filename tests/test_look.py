@@ -10,12 +10,12 @@ import json
 import unittest
 
 from jeweller.cli.main import main
-from jeweller.difficulty.analysis import answers, look_over
-from jeweller.difficulty.simplifications import find_lighter
+from jeweller.difficulty.analysis import analyse_part, answer_traps
+from jeweller.difficulty.simplifications import find_simplifications
 from jeweller.difficulty.traps import KINDS, Trap, find_traps
 from jeweller.errors import ScoreError
-from jeweller.exercises.make import make
-from jeweller.exercises.request import Drill
+from jeweller.exercises.make import make_exercise
+from jeweller.exercises.request import ExerciseRequest
 from jeweller.instruments.table import require_instrument
 from jeweller.notation.model import Part
 from tests.support import TempCase, part_of, score_file
@@ -98,7 +98,7 @@ class Traps(unittest.TestCase):
 
 class Lighter(unittest.TestCase):
     def told(self, music: str) -> list[str]:
-        return [x.what for x in find_lighter(part_of(music))]
+        return [x.what for x in find_simplifications(part_of(music))]
 
     def test_bars_that_come_again_sequences_and_runs(self) -> None:
         self.assertEqual(
@@ -119,8 +119,8 @@ class Over(TempCase):
 
     def test_a_hard_part_reads_harder_and_says_why(self) -> None:
         easy, hard = (
-            look_over(part_of("C5/1 D5/1 E5/1 D5/1 | C5/4")),
-            look_over(part_of(self.HARD, fifths=-3)),
+            analyse_part(part_of("C5/1 D5/1 E5/1 D5/1 | C5/4")),
+            analyse_part(part_of(self.HARD, fifths=-3)),
         )
         self.assertEqual(easy.level, "first notes")
         self.assertIn(hard.level, ("hard", "very hard"))
@@ -132,10 +132,10 @@ class Over(TempCase):
 
     def test_every_exercise_can_be_looked_over(self) -> None:
         for kind in ("scale", "rhythm", "shrinking", "two notes"):
-            for part in make(Drill(kind=kind), [require_instrument("horn")]).score.parts:
-                self.assertTrue(look_over(part, require_instrument("horn")).path)
+            for part in make_exercise(ExerciseRequest(kind=kind), [require_instrument("horn")]).score.parts:
+                self.assertTrue(analyse_part(part, require_instrument("horn")).path)
         with self.assertRaisesRegex(ScoreError, "no notes"):
-            look_over(part_of("r/4"))
+            analyse_part(part_of("r/4"))
 
     def test_a_report_answers_the_traps(self) -> None:
         part: Part = part_of("Bb4/1 Eb5/1 Bb4/2", fifths=-2)
@@ -147,7 +147,7 @@ class Over(TempCase):
             ],
             "findings": [{"notes": [f"{ids[1]}@1"], "confidence": 0.9}],
         }
-        told = {t.what: (right, of) for t, right, of in answers(look_over(part).traps, report)}
+        told = {t.what: (right, of) for t, right, of in answer_traps(analyse_part(part).traps, report)}
         self.assertEqual(told["B♭ by the key signature"], (1, 2))
         self.assertEqual(told["E♭ by the key signature"], (0, 1))
 

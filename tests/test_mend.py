@@ -10,17 +10,19 @@ import unittest
 
 import numpy as np
 
-from jeweller.notation.performance import Line
-from jeweller.notes.build import make_items
-from jeweller.notes.note_starts import Start, short_notes
-from jeweller.notes.repair import mend
-from jeweller.notes.table import Event, Following, Jump, shifted_down
+from jeweller.notation.performance import PerformedPart
+from jeweller.notes.build import make_note_arrays
+from jeweller.notes.note_starts import StartSound, move_short_notes
+from jeweller.notes.repair import repair_alignment
+from jeweller.notes.table import Jump, NoteTable, PlayedNote, shifted_down
 from tests.support import line_of
 
 BEAT = 0.6  # seconds a quarter
 
 
-def heard(line: Line, leave: tuple[int, ...] = (), moved: float = 0.0, behind: int = 99) -> list[Event]:
+def heard(
+    line: PerformedPart, leave: tuple[int, ...] = (), moved: float = 0.0, behind: int = 99
+) -> list[PlayedNote]:
     """What was heard of a line played straight, without the notes `leave`, and `moved` seconds later from
     note `behind` on.
     """
@@ -28,7 +30,7 @@ def heard(line: Line, leave: tuple[int, ...] = (), moved: float = 0.0, behind: i
     on = [1.0 + float(n.onset) * BEAT + (moved if i >= behind else 0.0) for i, n in enumerate(notes)]
     ends = [*on[1:], on[-1] + float(notes[-1].duration) * BEAT]
     return [
-        Event(
+        PlayedNote(
             i,
             i,
             on[i],
@@ -48,8 +50,10 @@ def heard(line: Line, leave: tuple[int, ...] = (), moved: float = 0.0, behind: i
     ]
 
 
-def mended(line: Line, events: list[Event], jumps: tuple[Jump, ...] = ()) -> tuple[list[Event], list[Jump]]:
-    return mend(events, list(jumps), make_items(line), np.full(len(line.main_notes), BEAT))
+def mended(
+    line: PerformedPart, events: list[PlayedNote], jumps: tuple[Jump, ...] = ()
+) -> tuple[list[PlayedNote], list[Jump]]:
+    return repair_alignment(events, list(jumps), make_note_arrays(line), np.full(len(line.main_notes), BEAT))
 
 
 class InPlace(unittest.TestCase):
@@ -176,7 +180,7 @@ class Tries(unittest.TestCase):
 class BeforeItsRest(unittest.TestCase):
     LINE = line_of("C4/1 D4/1 E4/1 r/1 | F4/1 G4/1 A4/2")
 
-    def spoken(self, sound: float, then: float, **more: float) -> list[Event]:
+    def spoken(self, sound: float, then: float, **more: float) -> list[PlayedNote]:
         """E sounds as `sound` in its time, and in its rest something else, which the way took for it."""
         events = heard(self.LINE)
         own = dataclasses.replace(
@@ -222,22 +226,22 @@ class Short(unittest.TestCase):
         line = line_of("C4/1 D4/.75 E4/.25 F4/2 | G4/4")
         events = heard(line, leave=(2,))
         on = events[2].on_s
-        following = Following(
+        following = NoteTable(
             line, tuple(events), (), 0, 4, (0, 1, None, 2, 3), (BEAT,) * 5, BEAT, True, 1.0, False
         )
-        start = Start(3, 64.9, on - 0.06, on + 0.01, 0.95, 2.0, 0.2, 0.8)
-        after, left = short_notes(following, [start], 0)
+        start = StartSound(3, 64.9, on - 0.06, on + 0.01, 0.95, 2.0, 0.2, 0.8)
+        after, left = move_short_notes(following, [start], 0)
         self.assertEqual((left, after.last_try), ([], (0, 1, 2, 3, 4)))
         self.assertEqual([e.midi for e in after.events], [60.0, 62.0, 64.0, 65.0, 67.0])
         other = dataclasses.replace(start, midi=71.0)
-        self.assertEqual(short_notes(following, [other], 0), (following, [other]))
+        self.assertEqual(move_short_notes(following, [other], 0), (following, [other]))
 
 
 class Shifted(unittest.TestCase):
     def test_most_notes_an_octave_low(self) -> None:
         line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/1 A4/1 B4/1 C5/1")
         low = [dataclasses.replace(e, midi=e.midi - 12 if e.midi > 62 else math.nan) for e in heard(line)]
-        follow = Following(line, tuple(low), (), 0, 7, tuple(range(8)), (BEAT,) * 8, BEAT, True, 1.0, False)
+        follow = NoteTable(line, tuple(low), (), 0, 7, tuple(range(8)), (BEAT,) * 8, BEAT, True, 1.0, False)
         self.assertEqual(shifted_down(follow), -12)
         self.assertEqual(shifted_down(dataclasses.replace(follow, events=tuple(heard(line)))), 0)
 

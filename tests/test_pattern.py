@@ -17,15 +17,23 @@ import numpy as np
 from jeweller.audio.decode import decode
 from jeweller.cli.main import main
 from jeweller.documents.parts import SheetSettings, parts_page, played_midi
-from jeweller.documents.text_lines import UnderSettings, texts_of
+from jeweller.documents.text_lines import TextLineSettings, list_texts
 from jeweller.errors import DrillError
-from jeweller.exercises.make import make, written_tonic
-from jeweller.exercises.request import ARTICULATIONS, CHOICES, INTERVALS, KINDS, METRES, Drill, with_choices
+from jeweller.exercises.make import make_exercise, written_tonic
+from jeweller.exercises.request import (
+    ARTICULATIONS,
+    CHOICES,
+    INTERVALS,
+    KINDS,
+    METRES,
+    ExerciseRequest,
+    apply_choices,
+)
 from jeweller.exercises.rhythms import ROWS
 from jeweller.exercises.scales import SCALES, read_tonic
 from jeweller.instruments.table import find_instrument, instruments, require_instrument
 from jeweller.notation.model import Part
-from jeweller.notation.performance import make_line
+from jeweller.notation.performance import perform_part
 from jeweller.notation.readers.sandbox import load_score
 from jeweller.notation.values import TYPE_QUARTERS
 from jeweller.synthesis.model import sounded
@@ -33,11 +41,11 @@ from tests.support import TempCase, part_of
 
 KEYS = ("C", "G", "D", "A", "E", "B", "F#", "F", "Bb", "Eb", "Ab", "Db")
 EVERYBODY = list(instruments())
-DRILL = Drill()
+DRILL = ExerciseRequest()
 
 
-def one(drill: Drill, name: str = "flute") -> Part:
-    return make(drill, [require_instrument(name)]).score.parts[0]
+def one(drill: ExerciseRequest, name: str = "flute") -> Part:
+    return make_exercise(drill, [require_instrument(name)]).score.parts[0]
 
 
 def names(part: Part) -> str:
@@ -45,9 +53,9 @@ def names(part: Part) -> str:
 
 
 class Property(unittest.TestCase):
-    def check(self, drill: Drill) -> None:
+    def check(self, drill: ExerciseRequest) -> None:
         with self.subTest(drill):
-            for part in make(drill, EVERYBODY).score.parts:
+            for part in make_exercise(drill, EVERYBODY).score.parts:
                 instrument = find_instrument(part.name)
                 assert instrument is not None
                 limits = instrument.written_range("advanced") or (0, 127)
@@ -100,13 +108,13 @@ class Property(unittest.TestCase):
 
 class ByHand(unittest.TestCase):
     def test_the_same_sound_for_everybody_or_the_same_written_key(self) -> None:
-        together = make(
+        together = make_exercise(
             DRILL, [require_instrument(n) for n in ("flute", "clarinet", "alto-saxophone", "horn", "tuba")]
         )
         sounding = {
             (n.sounding_midi - p.bars[0].notes[0].pitch.midi - p.chromatic) % 12
             for p in together.score.parts
-            for n in make_line("", p).notes[:1]
+            for n in perform_part("", p).notes[:1]
             if p.bars[0].notes[0].pitch
         }
         self.assertEqual(sounding, {0})
@@ -119,7 +127,9 @@ class ByHand(unittest.TestCase):
             {10},
         )
         self.assertEqual([p.bars[0].fifths for p in together.score.parts], [-2, 0, 1, -1, -2])
-        alike = make(replace(DRILL, concert=False), [require_instrument(n) for n in ("flute", "clarinet")])
+        alike = make_exercise(
+            replace(DRILL, concert=False), [require_instrument(n) for n in ("flute", "clarinet")]
+        )
         self.assertEqual([p.bars[0].fifths for p in alike.score.parts], [-2, -2])
 
     def test_scales_are_spelled_and_altered_as_they_go(self) -> None:
@@ -164,17 +174,17 @@ class ByHand(unittest.TestCase):
             with self.subTest(changes):
                 part = one(replace(DRILL, tonic="F", rhythm="quarters", **changes))  # type: ignore[arg-type]
                 self.assertEqual(
-                    " ".join(n.written.pitch.name for n in make_line("", part).notes if n.written.pitch),
+                    " ".join(n.written.pitch.name for n in perform_part("", part).notes if n.written.pitch),
                     expected,
                 )
 
     def test_counts_and_silent_bars(self) -> None:
         tones = one(replace(DRILL, kind="long tones", span="tetrachord", direction="up", counts=6, rest=2))
-        line = make_line("", tones)
+        line = perform_part("", tones)
         self.assertEqual([n.duration for n in line.notes], [6, 6, 6, 6])
         self.assertEqual([r.duration for r in line.rests][:3], [2, 2, 2])
         shrinking = one(replace(DRILL, kind="shrinking", span="tetrachord"))
-        self.assertEqual([n.duration for n in make_line("", shrinking).notes][:7], [4, 2, 2, 1, 1, 1, 1])
+        self.assertEqual([n.duration for n in perform_part("", shrinking).notes][:7], [4, 2, 2, 1, 1, 1, 1])
         self.assertTrue(all(shrinking.bars[k].notes[0].is_rest for k in (1, 3, 5)))
 
     def test_an_echo_is_answered_note_for_note(self) -> None:
@@ -186,7 +196,7 @@ class ByHand(unittest.TestCase):
             self.assertTrue(
                 all(n.cue for n in call.notes if n.pitch) and not any(n.cue for n in answer.notes)
             )
-        self.assertEqual({n.bar for n in make_line("", part).notes}, {"2", "4", "6"})
+        self.assertEqual({n.bar for n in perform_part("", part).notes}, {"2", "4", "6"})
 
     def test_articulation_and_dynamics(self) -> None:
         slurs = one(replace(DRILL, articulation="slur two tongue two"))
@@ -206,13 +216,13 @@ class ByHand(unittest.TestCase):
 
     def test_registers_levels_and_what_cannot_be(self) -> None:
         low = one(replace(DRILL, span="register chalumeau"), "clarinet")
-        self.assertTrue(all(n.written_midi < 67 for n in make_line("", low).notes))
+        self.assertTrue(all(n.written_midi < 67 for n in perform_part("", low).notes))
         with self.assertRaisesRegex(DrillError, "chalumeau, throat, clarion, altissimo"):
             one(replace(DRILL, span="register high"), "clarinet")
-        made = make(replace(DRILL, level="beginner", tonic="Db"), [require_instrument("oboe")])
+        made = make_exercise(replace(DRILL, level="beginner", tonic="Db"), [require_instrument("oboe")])
         self.assertIn("needs the intermediate range", made.told[0])
         with self.assertRaisesRegex(DrillError, "no pitch"):
-            make(DRILL, [require_instrument("snare-drum")])
+            make_exercise(DRILL, [require_instrument("snare-drum")])
         for changes, words in (
             ({"tonic": "H"}, "no key"),
             ({"scale": "mayor"}, "choose major"),
@@ -222,7 +232,7 @@ class ByHand(unittest.TestCase):
             ({"wrong": "1"}, "has no"),
         ):
             with self.subTest(words), self.assertRaisesRegex(DrillError, words):
-                with_choices(DRILL, changes)
+                apply_choices(DRILL, changes)
 
     def test_keys_of_many_signs_are_spelled_with_fewer(self) -> None:
         for instrument in EVERYBODY:
@@ -242,7 +252,7 @@ class Printed(TempCase):
     def test_what_stands_under_the_notes(self) -> None:
         part = part_of("Bb4/1.5 C5/.5 r/1 F#5/1 | Bb4/2 Eb5/2", fifths=-2)
         lines = {
-            line: list(texts_of(part, line, UnderSettings(), require_instrument("trumpet")).values())
+            line: list(list_texts(part, line, TextLineSettings(), require_instrument("trumpet")).values())
             for line in ("counts", "names", "solfège", "places", "fingerings")
         }
         self.assertEqual(lines["counts"], ["1-2", "&", "(3)", "4", "1-2", "3-4"])
@@ -250,21 +260,23 @@ class Printed(TempCase):
         self.assertEqual(lines["solfège"], ["do", "re", "si", "do", "fa"])
         self.assertEqual(lines["places"], ["L3", "S3", "L5", "L3", "S4"])
         self.assertEqual(lines["fingerings"], ["1", "0", "2", "1", "2"])
-        ta = texts_of(part, "counts", UnderSettings(counting="ta ti-ti"), None)
+        ta = list_texts(part, "counts", TextLineSettings(counting="ta ti-ti"), None)
         self.assertEqual(list(ta.values()), ["tam", "ti", "(sh)", "ta", "ta-a", "ta-a"])
 
     def test_counts_in_six_eight_and_after_a_pickup(self) -> None:
         six = part_of("C5/.5 D5/.5 E5/.5 F5/1 G5/.5", beats=6, beat_type=8)
         self.assertEqual(
-            list(texts_of(six, "counts", UnderSettings(), None).values()), ["1", "la", "li", "2", "li"]
+            list(list_texts(six, "counts", TextLineSettings(), None).values()), ["1", "la", "li", "2", "li"]
         )
         pickup = part_of("C5/1 | D5/4")
-        self.assertEqual(list(texts_of(pickup, "counts", UnderSettings(), None).values()), ["4", "1-2-3-4"])
+        self.assertEqual(
+            list(list_texts(pickup, "counts", TextLineSettings(), None).values()), ["4", "1-2-3-4"]
+        )
 
     def test_a_band_on_paper_each_on_its_own_page(self) -> None:
-        score = make(DRILL, [require_instrument(n) for n in ("flute", "trombone", "clarinet")]).score
+        score = make_exercise(DRILL, [require_instrument(n) for n in ("flute", "trombone", "clarinet")]).score
         html = parts_page(
-            score, SheetSettings(UnderSettings(("counts", "fingerings", "names"), ("names",)), big=True)
+            score, SheetSettings(TextLineSettings(("counts", "fingerings", "names"), ("names",)), big=True)
         )
         self.assertEqual(html.count("<main>"), 3)
         self.assertIn("Clarinet in B♭", html)
@@ -286,7 +298,7 @@ class Printed(TempCase):
         called = sounded(echo, "flute")
         self.assertEqual(len(called.onsets), sum(n.pitch is not None for n in echo.bars[0].notes))
         self.assertLess(max(called.onsets), 4.0)
-        drums = make(replace(DRILL, kind="drums"), [require_instrument("snare-drum")]).score.parts[0]
+        drums = make_exercise(replace(DRILL, kind="drums"), [require_instrument("snare-drum")]).score.parts[0]
         self.assertEqual(len(sounded(drums, "").onsets), drums.note_count)
 
     def test_the_commands(self) -> None:

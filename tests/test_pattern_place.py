@@ -11,7 +11,7 @@ from PySide6.QtTest import QTest
 
 from jeweller.documents.parts import parts_page
 from jeweller.exercises.request import KINDS
-from jeweller.gui.places.pattern_book.sentence import SENTENCES, Maker
+from jeweller.gui.places.pattern_book.sentence import SENTENCES, ExerciseSentence
 from jeweller.instruments.table import require_instrument
 from jeweller.notation.readers.sandbox import load_score
 from tests.support import part_of
@@ -65,7 +65,7 @@ class PatternBook(DeskCase):
         self.assertEqual(part.name if part else "", "Clarinet in B♭")
 
     def test_every_kind_has_a_sentence_whose_words_can_be_changed(self) -> None:
-        maker = Maker()
+        maker = ExerciseSentence()
         self.assertEqual(set(SENTENCES), set(KINDS))
         for kind in KINDS:
             maker.choose("kind", kind)

@@ -22,11 +22,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.gui.places.bench.criteria_dialog import AskedDialog
+from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog
 from jeweller.gui.places.ledger.people_dialogs import MarksBox, PlayerBox, YearBox
 from jeweller.library.library import Library
 from jeweller.library.progress import over_time
-from jeweller.library.years import held_in_band, new_year
+from jeweller.library.years import list_held_in_band, new_year
 from tests.test_class import fill
 from tests.test_desk import DeskCase
 from tests.test_ledger import LedgerCase
@@ -50,7 +50,7 @@ class Years(LedgerCase):
         self.assertEqual(len(over_time(self.library, ilse).attempts), 1)
         second = self.library.add_tray(new.id, "New week")
         self.library.add_take(second.id, self.recording(), player=bram.id)
-        goes = held_in_band(self.library, self.band)
+        goes = list_held_in_band(self.library, self.band)
         self.assertEqual(
             goes[:3],
             [
@@ -139,7 +139,7 @@ class InTheWindow(DeskCase):
         assert library is not None
         self.window.go("pattern")
         self.window.pattern.open_file(str(self.score))
-        asked = AskedDialog(self.window, [(self.piece, "A test")], None, kinds_of=lambda piece: ["rest"])
+        asked = CriteriaDialog(self.window, [(self.piece, "A test")], None, kinds_of=lambda piece: ["rest"])
         boxes = (
             asked,
             PlayerBox(self.window, library.bands()),

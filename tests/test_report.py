@@ -9,7 +9,7 @@ import mido
 import numpy as np
 
 from jeweller.assessment.finding import FACET_OF, KINDS, Finding, bounded_confidence
-from jeweller.assessment.messages import beats, counts, write_words
+from jeweller.assessment.messages import beats, counts, write_texts
 from jeweller.assessment.settings import make_settings
 from jeweller.audio.encode import write_sound
 from jeweller.decisions.records import Decision, Decisions, decisions_path, load, save
@@ -20,11 +20,11 @@ from jeweller.documents.page import html_to_pdf, marked_page, pdf_to_png
 from jeweller.documents.plain_text import explain_text, player_words, summary_text
 from jeweller.documents.theme import DARK, LIGHT
 from jeweller.errors import JewellerError, ScoreError, SettingError, TakeError
-from jeweller.grading.scheme import SCHEMES, add_up, find_scheme
+from jeweller.grading.scheme import SCHEMES, add_up_mark, find_scheme
 from jeweller.notation.readers.musicxml import read
 from jeweller.pipeline.check import Checked, Options, bar_range, check
 from jeweller.pipeline.review import BesideTake, Review
-from jeweller.report.validate import problems
+from jeweller.report.validate import find_problems
 from tests.support import RATE, TempCase, changed, line_of, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE, index_of
 
@@ -55,7 +55,7 @@ class WithCheck(TempCase):
 class Report(WithCheck):
     def test_it_fits_the_schema_and_says_what_happened(self) -> None:
         report = self.checked.report
-        self.assertEqual(problems(report), [])
+        self.assertEqual(find_problems(report), [])
         self.assertEqual(
             [(f["kind"], f["bar"], f["count"]) for f in report["findings"] if f["confidence"] >= 0.5],
             [("missed_accidental", "2", 2), ("rest_short", "4", 1), ("wrong_note", "1", 1)],
@@ -75,8 +75,8 @@ class Report(WithCheck):
             {"findings": [{"kind": "sneeze"}]},
             {"notes": [{}]},
         ):
-            self.assertTrue(problems({**self.checked.report, **change}), change)
-        self.assertTrue(problems({k: v for k, v in self.checked.report.items() if k != "mark"}))
+            self.assertTrue(find_problems({**self.checked.report, **change}), change)
+        self.assertTrue(find_problems({k: v for k, v in self.checked.report.items() if k != "mark"}))
 
     def test_the_same_input_gives_the_same_bytes(self) -> None:
         again = check(self.score, self.take).report
@@ -101,7 +101,7 @@ class Report(WithCheck):
         write_sound(self.folder / "other.wav", sounding(straight(other, 110)), RATE)
         report = check(self.score, self.folder / "other.wav").report
         self.assertFalse(report["followed"])
-        self.assertEqual((problems(report), report["findings"], report["mark"]["value"]), ([], [], None))
+        self.assertEqual((find_problems(report), report["findings"], report["mark"]["value"]), ([], [], None))
         write_sound(self.folder / "quiet.wav", np.zeros(RATE * 2, np.float32), RATE)
         with self.assertRaisesRegex(TakeError, "is silent"):
             check(self.score, self.folder / "quiet.wav")
@@ -149,7 +149,7 @@ class Words(TempCase):
             "fingering": "valve 1",
         }
         for kind in KINDS:
-            f = write_words(Finding(kind, "3", 1, 2.0, 1.0, 2.0, ("a",), ("a",), 0.9, 0.5, detail=detail))
+            f = write_texts(Finding(kind, "3", 1, 2.0, 1.0, 2.0, ("a",), ("a",), 0.9, 0.5, detail=detail))
             self.assertTrue(f.text.endswith(".") and f.text[0].isupper() and f.advice, kind)
             for word in ("failed", "error", "incorrect", "!"):
                 self.assertNotIn(word, f.text + f.advice)
@@ -172,7 +172,7 @@ class Words(TempCase):
 class Marks(WithCheck):
     def test_a_mark_is_the_sum_of_its_parts(self) -> None:
         for scheme in SCHEMES.values():
-            mark = add_up(
+            mark = add_up_mark(
                 self.checked.findings,
                 scheme,
                 8,
@@ -182,13 +182,13 @@ class Marks(WithCheck):
             self.assertAlmostEqual(
                 mark["value"], mark["out_of"] - sum(p["taken_off"] for p in mark["parts"]), delta=0.26
             )
-        clean = add_up([], SCHEMES["even"], 8, {"notes": 30})
+        clean = add_up_mark([], SCHEMES["even"], 8, {"notes": 30})
         self.assertEqual((clean["value"], clean["band"], clean["parts"][0]["why"]), (20, "polished", "clean"))
 
     def test_unsure_findings_and_tuning_take_nothing_off(self) -> None:
         base = Finding("wrong_note", "1", 1, 1.0, 0.0, 1.0, ("a",), ("a",), 0.49, 1.0)
         for f in (base, base.replace(kind="tuned_high", confidence=0.9)):
-            self.assertEqual(add_up([f], SCHEMES["even"], 8, {"notes": 9, "sound": 9})["value"], 20)
+            self.assertEqual(add_up_mark([f], SCHEMES["even"], 8, {"notes": 9, "sound": 9})["value"], 20)
 
     def test_decisions_survive_a_new_check_and_the_marks_follow(self) -> None:
         path = decisions_path(self.take, self.score)
@@ -206,7 +206,7 @@ class Marks(WithCheck):
             "changed by the teacher from wrong note",
             next(s.finding["text"] for s in review.shown if s.key == wrong),
         )
-        self.assertEqual(problems(review.report), [])
+        self.assertEqual(find_problems(review.report), [])
         new = Review(check(self.score, self.take), BesideTake(path))
         self.assertEqual(
             {s.key: s.state for s in new.shown if s.state != "open"},

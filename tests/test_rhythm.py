@@ -16,14 +16,14 @@ from jeweller.assessment.finding import SURE
 from jeweller.audio.encode import write_sound
 from jeweller.cli.main import main
 from jeweller.documents.plain_text import explain_text
-from jeweller.features.extraction import hear
+from jeweller.features.extraction import extract_features
 from jeweller.notation.model import Part, Score
-from jeweller.notation.performance import Line, make_line
+from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.notation.readers.sandbox import load_score
 from jeweller.notation.writers.musicxml import write_musicxml
-from jeweller.notes.build import follow
+from jeweller.notes.build import align_and_describe
 from jeweller.pipeline.check import Options, check
-from jeweller.report.validate import problems
+from jeweller.report.validate import find_problems
 from jeweller.simulator.recordings import make_rhythm_take
 from jeweller.synthesis.percussion import KINDS, tuned
 from jeweller.synthesis.percussion import RATE as STROKE_RATE
@@ -58,7 +58,7 @@ def drum_part(names: tuple[str, str] = ("Bass drum", "Snare drum")) -> Part:
     return dataclasses.replace(part, bars=tuple(bars), percussion=True)
 
 
-def onsets(line: Line, bpm: float = 90.0, lead: float = 0.8) -> list[float]:
+def onsets(line: PerformedPart, bpm: float = 90.0, lead: float = 0.8) -> list[float]:
     return [lead + float(n.onset) * 60 / bpm for n in line.main_notes]
 
 
@@ -143,18 +143,18 @@ class DrumLines(TempCase):
     PART = drum_part()
 
     def heard(self, played: list[str], part: Part | None = None, kinds: dict[str, str] | None = None) -> dict:
-        line = make_line("Drums", part or self.PART, rhythm_only=True)
+        line = perform_part("Drums", part or self.PART, rhythm_only=True)
         strokes = [(t, (kinds or {}).get(k, k), 0.0) for t, k in zip(onsets(line), played, strict=True)]
         sound = render_strokes(strokes, strokes[-1][0] + 2.0, 8)
         sound += np.random.default_rng(2).normal(0, 2e-4, len(sound)).astype(np.float32)
         path = self.folder / "take.wav"
         write_sound(path, sound, STROKE_RATE)
         report = check(score_file(self.folder, part or self.PART), path).report
-        self.assertEqual(problems(report), [])
+        self.assertEqual(find_problems(report), [])
         return report
 
     def written(self) -> list[str]:
-        return [n.written.stroke for n in make_line("Drums", self.PART, rhythm_only=True).main_notes]
+        return [n.written.stroke for n in perform_part("Drums", self.PART, rhythm_only=True).main_notes]
 
     def test_strokes_survive_the_file(self) -> None:
         path = self.folder / "drums.musicxml"
@@ -218,14 +218,14 @@ class Struck(unittest.TestCase):
     def test_followed_by_attacks_alone(self) -> None:
         line = line_of(CLAPPED)
         sound = render_strokes([(t, "Clap", 0.0) for t in onsets(line)], 20.0, 4)[:: STROKE_RATE // 24000]
-        features = hear(
+        features = extract_features(
             np.interp(np.arange(int(20.0 * RATE)) / RATE, np.arange(len(sound)) / 24000, sound).astype(
                 np.float32
             ),
             60,
             72,
         )
-        following = follow(line, features, rhythm_only=True)
+        following = align_and_describe(line, features, rhythm_only=True)
         self.assertTrue(following.followed)
         self.assertEqual([e.index for e in following.events], list(range(len(line.main_notes))))
 

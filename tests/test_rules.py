@@ -9,29 +9,29 @@ from unittest import mock
 
 import numpy as np
 
-from jeweller.alignment.candidates import find_boundaries, peaks
-from jeweller.alignment.decoder import SLACK, search
+from jeweller.alignment.candidates import find_candidates, pick_peaks
+from jeweller.alignment.decoder import SLACK, decode_path
 from jeweller.alignment.segments import SegmentTable, gather_evidence
 from jeweller.alignment.settings import DEFAULT
 from jeweller.alignment.tempo import weighted_median
-from jeweller.assessment.articulation import judge_joins
-from jeweller.assessment.assess import judge
-from jeweller.assessment.context import Case
-from jeweller.assessment.counting import judge_count
+from jeweller.assessment.articulation import assess_transitions
+from jeweller.assessment.assess import assess
+from jeweller.assessment.context import AssessmentContext
+from jeweller.assessment.counting import assess_count
 from jeweller.assessment.finding import SURE, Finding
-from jeweller.assessment.ornaments import judge_ornaments
-from jeweller.assessment.pitches import judge_tuning
-from jeweller.assessment.settings import JudgeSettings, make_settings
-from jeweller.assessment.sound import judge_clearness
-from jeweller.assessment.timing import judge_rhythm
-from jeweller.features.extraction import Features, hear
+from jeweller.assessment.ornaments import assess_ornaments
+from jeweller.assessment.pitches import assess_tuning
+from jeweller.assessment.settings import AssessmentSettings, make_settings
+from jeweller.assessment.sound import assess_clearness
+from jeweller.assessment.timing import assess_rhythm
+from jeweller.features.extraction import Features, extract_features
 from jeweller.instruments.table import Instrument, require_instrument
-from jeweller.notation.performance import Line, make_line
-from jeweller.notes.build import follow, make_items
-from jeweller.notes.ornaments import Ornament
-from jeweller.notes.sustain import hear_clearness
-from jeweller.notes.table import Event, Following
-from jeweller.notes.transitions import Join
+from jeweller.notation.performance import PerformedPart, perform_part
+from jeweller.notes.build import align_and_describe, make_note_arrays
+from jeweller.notes.ornaments import HeardOrnament
+from jeweller.notes.sustain import measure_clearness
+from jeweller.notes.table import NoteTable, PlayedNote
+from jeweller.notes.transitions import NoteTransition
 from tests.support import changed, line_of, part_of, sounding, straight
 
 WALK = " | ".join(
@@ -42,23 +42,23 @@ LINE = line_of(WALK)
 
 
 def case_of(
-    line: Line,
+    line: PerformedPart,
     onsets: list[float],
     *,
     share: float = 0.9,
     midi: dict[int, float] | None = None,
     name: str = "Flute",
     bpm: float = 90.0,
-    settings: JudgeSettings | None = None,
+    settings: AssessmentSettings | None = None,
     **every: float,
-) -> Case:
+) -> AssessmentContext:
     """A case as if this had been heard: onsets in seconds, notes of `share` of their time, on pitch but for
     `midi` (note → MIDI).
     """
     notes = line.main_notes
     ends = [*onsets[1:], onsets[-1] + float(notes[-1].duration) * 60 / bpm]
     events = tuple(
-        Event(
+        PlayedNote(
             i,
             i,
             on,
@@ -76,7 +76,7 @@ def case_of(
         )
         for i, (n, on, end) in enumerate(zip(notes, onsets, ends, strict=True))
     )
-    following = Following(
+    following = NoteTable(
         line,
         events,
         (),
@@ -89,10 +89,12 @@ def case_of(
         1.0,
         False,
     )
-    return Case(following, settings or JudgeSettings(), require_instrument(name), -80.0, -20.0)
+    return AssessmentContext(
+        following, settings or AssessmentSettings(), require_instrument(name), -80.0, -20.0
+    )
 
 
-def onsets(line: Line, bpm: float = 90.0) -> list[float]:
+def onsets(line: PerformedPart, bpm: float = 90.0) -> list[float]:
     return [0.8 + float(n.onset) * 60 / bpm for n in line.main_notes]
 
 
@@ -111,9 +113,11 @@ class Tempo(unittest.TestCase):
         late = changed(events, held + 1, shift=2 * 60 / 90)
         late[held] = (late[held][0], late[held][1] + 2 * 60 / 90, late[held][2])
         features = listened(LINE, sounding(late))
-        spq = follow(LINE, features).seconds_per_quarter
+        spq = align_and_describe(LINE, features).seconds_per_quarter
         self.assertLess(max(spq), 1.06 * 60 / 90)
-        found, _ = judge(follow(LINE, features), features, require_instrument("Flute"), JudgeSettings())
+        found, _ = assess(
+            align_and_describe(LINE, features), features, require_instrument("Flute"), AssessmentSettings()
+        )
         self.assertEqual(kinds(found), [("held_over", "3")])
 
     def test_slowing_down_is_one(self) -> None:
@@ -122,13 +126,13 @@ class Tempo(unittest.TestCase):
             slow = 1.0 + max(0.0, min(0.4, 0.04 * (k - 8)))
             out.append((now, length * slow, midi))
             now += float(LINE.main_notes[k].duration) * 60 / 90 * slow
-        spq = follow(LINE, listened(LINE, sounding(out))).seconds_per_quarter
+        spq = align_and_describe(LINE, listened(LINE, sounding(out))).seconds_per_quarter
         self.assertGreater(spq[-2], 1.25 * spq[2])
 
 
-def listened(line: Line, sound: np.ndarray) -> Features:
+def listened(line: PerformedPart, sound: np.ndarray) -> Features:
     pitches = [n.sounding_midi for n in line.notes]
-    return hear(sound.astype(np.float32), min(pitches), max(pitches))
+    return extract_features(sound.astype(np.float32), min(pitches), max(pitches))
 
 
 class Searching(unittest.TestCase):
@@ -136,9 +140,9 @@ class Searching(unittest.TestCase):
         events = straight(LINE, 90)
         features = listened(LINE, sounding(events))
         table = SegmentTable(
-            make_items(LINE),
+            make_note_arrays(LINE),
             gather_evidence(features, DEFAULT),
-            find_boundaries(features, DEFAULT),
+            find_candidates(features, DEFAULT),
             features.step_s,
             DEFAULT,
         )
@@ -157,34 +161,34 @@ class Searching(unittest.TestCase):
         features = listened(
             LINE, sounding(events[:8] + [(on + 0.9, off + 0.9, midi) for on, off, midi in events[4:]])
         )
-        items = make_items(LINE)
+        items = make_note_arrays(LINE)
         table = SegmentTable(
             items,
             gather_evidence(features, DEFAULT),
-            find_boundaries(features, DEFAULT),
+            find_candidates(features, DEFAULT),
             features.step_s,
             DEFAULT,
         )
         spq, every = np.full(len(items.midi), 60 / 90), []
         for slack in (SLACK, 1e6):
             with mock.patch("jeweller.alignment.decoder.SLACK", slack):
-                every.append(search(table, spq, carried=True))
+                every.append(decode_path(table, spq, carried=True))
         self.assertEqual(every[0], every[1])
         self.assertGreater(len(every[0].steps), len(events))
 
     def test_peaks_keep_their_distance(self) -> None:
         curve = np.zeros(60, np.float32)
         curve[[10, 13, 30]] = (0.5, 0.9, 0.4)
-        self.assertEqual(peaks(curve, 0.3, 5).tolist(), [13, 30])
-        self.assertEqual(peaks(curve, 0.45, 5).tolist(), [13])
-        self.assertEqual(peaks(np.zeros(2, np.float32), 0.1, 5).tolist(), [])
+        self.assertEqual(pick_peaks(curve, 0.3, 5).tolist(), [13, 30])
+        self.assertEqual(pick_peaks(curve, 0.45, 5).tolist(), [13])
+        self.assertEqual(pick_peaks(np.zeros(2, np.float32), 0.1, 5).tolist(), [])
 
 
 class Counting(unittest.TestCase):
     def test_in_time_there_is_nothing(self) -> None:
         case = case_of(LINE, onsets(LINE))
-        counted = judge_count(case)
-        self.assertEqual((counted.findings, counted.steps, judge_rhythm(case, set())), ([], set(), []))
+        counted = assess_count(case)
+        self.assertEqual((counted.findings, counted.steps, assess_rhythm(case, set())), ([], set(), []))
 
     def test_a_squeezed_figure_that_waits_for_the_beat_is_rushing_and_no_step(self) -> None:
         line = line_of(
@@ -203,37 +207,37 @@ class Counting(unittest.TestCase):
         for k in range(3):  # three of the four come too soon, the long note is on its beat
             times[first + k + 1] -= 0.085 * (k + 1)
         case = case_of(line, times)
-        counted = judge_count(case)
+        counted = assess_count(case)
         self.assertEqual((kinds(counted.findings), counted.steps), ([], set()))
-        said = judge_rhythm(case, counted.steps)
+        said = assess_rhythm(case, counted.steps)
         self.assertEqual(kinds(said), [("rushing", "2")])
         self.assertEqual(said[0].detail["scope"], "figure")
 
     def test_a_pause_is_still_one(self) -> None:
         times = [t + (0.8 if i >= 6 else 0.0) for i, t in enumerate(onsets(LINE))]
-        counted = judge_count(case_of(LINE, times))
+        counted = assess_count(case_of(LINE, times))
         self.assertEqual([f.kind for f in counted.findings], ["hesitation"])
 
     def test_a_note_beside_a_step_is_not_late_as_well(self) -> None:
         i = next(k for k, n in enumerate(LINE.main_notes) if n.bar == "3" and n.offset == 2)
         times = [t + (60 / 90 if k >= i else 0.0) for k, t in enumerate(onsets(LINE))]
         case = case_of(LINE, times)
-        counted = judge_count(case)
+        counted = assess_count(case)
         self.assertEqual(counted.steps, {i - 1})
-        self.assertEqual(kinds(judge_rhythm(case, counted.steps)), [])
+        self.assertEqual(kinds(assess_rhythm(case, counted.steps)), [])
 
     def test_a_note_that_hardly_begins_is_not_surely_late(self) -> None:
         times = onsets(LINE)
         times[2] += 0.2
-        self.assertEqual(kinds(judge_rhythm(case_of(LINE, times, attack=0.2), set())), [])
+        self.assertEqual(kinds(assess_rhythm(case_of(LINE, times, attack=0.2), set())), [])
         self.assertEqual(
-            kinds(judge_rhythm(case_of(LINE, times, attack=0.2), set(), pitched=False)), [("late", "1")]
+            kinds(assess_rhythm(case_of(LINE, times, attack=0.2), set(), pitched=False)), [("late", "1")]
         )  # a soft clap
 
     def test_one_late_note_is_late(self) -> None:
         times = onsets(LINE)
         times[2] += 0.2
-        self.assertEqual(kinds(judge_rhythm(case_of(LINE, times), set())), [("late", "1")])
+        self.assertEqual(kinds(assess_rhythm(case_of(LINE, times), set())), [("late", "1")])
 
 
 class OnePlace(unittest.TestCase):
@@ -243,26 +247,26 @@ class OnePlace(unittest.TestCase):
         " | ".join(["C5/1 D5/1 E5/1 D5/1", "C5/.5 D5/.5 E5/.5 F5/.5 G5/1 E5/1", "C5/2 E5/2"] * 2 + ["C5/4"])
     )
 
-    def first_of(self, bar: str, line: Line | None = None) -> int:
+    def first_of(self, bar: str, line: PerformedPart | None = None) -> int:
         return next(i for i, n in enumerate((line or self.RUN).main_notes) if n.bar == bar)
 
     def test_one_eighth_too_early_in_a_run_is_early_and_the_run_is_even(self) -> None:
         times = onsets(self.RUN)
         times[self.first_of("2") + 2] -= 0.15
-        self.assertEqual(kinds(judge_rhythm(case_of(self.RUN, times), set())), [("early", "2")])
+        self.assertEqual(kinds(assess_rhythm(case_of(self.RUN, times), set())), [("early", "2")])
 
     def test_long_and_short_in_turn_is_uneven(self) -> None:
         times = onsets(self.RUN)
         for k in (1, 3):
             times[self.first_of("2") + k] += 0.09
-        self.assertEqual(kinds(judge_rhythm(case_of(self.RUN, times), set())), [("uneven", "2")])
+        self.assertEqual(kinds(assess_rhythm(case_of(self.RUN, times), set())), [("uneven", "2")])
 
     def dotted(self, bars: tuple[str, ...], later: float) -> list[tuple[str, str]]:
         line = line_of(" | ".join(["C5/.75 D5/.25 E5/1 D5/1 E5/1", "E5/1 D5/1 C5/1 D5/1"] * 5 + ["C5/4"]))
         times = onsets(line, 60.0)
         for bar in bars:
             times[self.first_of(bar, line) + 1] += later
-        return kinds(judge_rhythm(case_of(line, times, bpm=60.0), set()))
+        return kinds(assess_rhythm(case_of(line, times, bpm=60.0), set()))
 
     def test_a_few_sharp_dotted_pairs_of_many_are_no_habit(self) -> None:
         self.assertEqual(self.dotted(("1", "5"), 0.06), [])
@@ -274,14 +278,14 @@ class OnePlace(unittest.TestCase):
         i = self.first_of("3", line) + 1
         times[i] -= 0.45 * 60 / 90
         case = case_of(line, times)
-        counted = judge_count(case)
-        self.assertEqual(kinds(counted.findings + judge_rhythm(case, counted.steps)), [("dot_lost", "3")])
+        counted = assess_count(case)
+        self.assertEqual(kinds(counted.findings + assess_rhythm(case, counted.steps)), [("dot_lost", "3")])
 
     def test_one_interval_makes_no_trend(self) -> None:
         line = line_of(" | ".join(["C5/1 D5/1 E5/1 D5/1"] * 6 + ["C5/4"]))
         times = [t + (0.3 if k >= 10 else 0.0) for k, t in enumerate(onsets(line))]
         self.assertEqual(
-            [f.kind for f in judge_rhythm(case_of(line, times), set()) if f.kind in ("dragging", "rushing")],
+            [f.kind for f in assess_rhythm(case_of(line, times), set()) if f.kind in ("dragging", "rushing")],
             [],
         )
         slower = [
@@ -289,7 +293,11 @@ class OnePlace(unittest.TestCase):
         ]
         slower += [slower[-1] + 60 / 90 * (k + 1) for k in range(len(line.main_notes) - 17)]
         self.assertEqual(
-            [f.kind for f in judge_rhythm(case_of(line, slower), set()) if f.kind in ("dragging", "rushing")],
+            [
+                f.kind
+                for f in assess_rhythm(case_of(line, slower), set())
+                if f.kind in ("dragging", "rushing")
+            ],
             ["dragging"],
         )
 
@@ -300,14 +308,14 @@ class OnePlace(unittest.TestCase):
             part,
             bars=(dataclasses.replace(part.bars[0], notes=(*part.bars[0].notes[:2], held)), *part.bars[1:]),
         )
-        line = make_line("", part)
+        line = perform_part("", part)
         beat = 60 / 90
         times = [t + (beat if k > 2 else 0.0) - (beat if k > 3 else 0.0) for k, t in enumerate(onsets(line))]
-        self.assertEqual(kinds(judge_count(case_of(line, times)).findings), [("beat_dropped", "2")])
+        self.assertEqual(kinds(assess_count(case_of(line, times)).findings), [("beat_dropped", "2")])
 
     def test_who_comes_in_early_by_less_than_a_step_and_goes_on_from_there_is_not_early(self) -> None:
         times = [t - (0.4 * 60 / 90 if k >= 8 else 0.0) for k, t in enumerate(onsets(self.RUN))]
-        self.assertEqual(kinds(judge_rhythm(case_of(self.RUN, times), set())), [])
+        self.assertEqual(kinds(assess_rhythm(case_of(self.RUN, times), set())), [])
 
     def test_back_in_the_own_tempo_after_rushing_no_long_note_is_held_over(self) -> None:
         line = line_of("C5/1 D5/1 E5/1 D5/1 | C5/2 D5/2 | E5/4 | C5/1 D5/1 E5/1 D5/1 | C5/4")
@@ -319,19 +327,22 @@ class OnePlace(unittest.TestCase):
         case = dataclasses.replace(
             case, following=dataclasses.replace(case.following, seconds_per_quarter=fast)
         )
-        self.assertEqual(kinds(judge_count(case).findings), [])
+        self.assertEqual(kinds(assess_count(case).findings), [])
 
 
 class Habits(unittest.TestCase):
     def said(
-        self, midi: dict[int, float], instrument: str | Instrument = "Trumpet in B♭", line: Line = LINE
+        self,
+        midi: dict[int, float],
+        instrument: str | Instrument = "Trumpet in B♭",
+        line: PerformedPart = LINE,
     ) -> list[Finding]:
         events = straight(line, 90)
         for i, to in midi.items():
             events[i] = (events[i][0], events[i][1], to)
         features = listened(line, sounding(events))
         chosen = require_instrument(instrument) if isinstance(instrument, str) else instrument
-        found, _ = judge(follow(line, features), features, chosen, JudgeSettings())
+        found, _ = assess(align_and_describe(line, features), features, chosen, AssessmentSettings())
         return [f for f in found if f.confidence >= SURE]
 
     def places(self, pitch: int) -> list[int]:
@@ -391,14 +402,14 @@ class Folded(unittest.TestCase):
         """What is said of a note played `by` semitones off and heard as `midi`."""
         events = changed(straight(LINE, 90), 6, by=by)
         features = listened(LINE, sounding(events))
-        following = follow(LINE, features)
+        following = align_and_describe(LINE, features)
         k = following.last_try[6]
         assert k is not None
         event = dataclasses.replace(following.events[k], midi=midi)
         following = dataclasses.replace(
             following, events=(*following.events[:k], event, *following.events[k + 1 :])
         )
-        found, _ = judge(following, features, require_instrument(name), JudgeSettings())
+        found, _ = assess(following, features, require_instrument(name), AssessmentSettings())
         return [(f.kind, f.detail["semitones"]) for f in found if f.confidence >= SURE]
 
     def test_what_lies_below_the_instrument_is_a_tone_heard_at_a_multiple_of_its_period(self) -> None:
@@ -421,7 +432,9 @@ class Ornamented(unittest.TestCase):
             with self.subTest(share=share, certain=certain):
                 self.assertEqual(
                     kinds(
-                        judge_ornaments(case, [Ornament(4, "trill", False, 2, share, certain=certain)], [], 0)
+                        assess_ornaments(
+                            case, [HeardOrnament(4, "trill", False, 2, share, certain=certain)], [], 0
+                        )
                     ),
                     wanted,
                 )
@@ -429,9 +442,9 @@ class Ornamented(unittest.TestCase):
     def test_a_trill_has_no_tuning(self) -> None:
         line = line_of("C5/1 D5/1 E5/1 F5/1 | G5/2t E5/2 | C5/4")
         i = next(k for k, n in enumerate(line.main_notes) if n.written.ornament)
-        self.assertEqual(judge_tuning(case_of(line, onsets(line), midi={i: 79.45})), [])
+        self.assertEqual(assess_tuning(case_of(line, onsets(line), midi={i: 79.45})), [])
         self.assertEqual(
-            kinds(judge_tuning(case_of(line, onsets(line), midi={i + 1: 76.45}))), [("out_of_tune", "2")]
+            kinds(assess_tuning(case_of(line, onsets(line), midi={i + 1: 76.45}))), [("out_of_tune", "2")]
         )
 
 
@@ -440,16 +453,16 @@ SLURRED = (-1.0, 0.0, 0.0, 0.0, 0.0, -1.0, -12.0, -20.0, -20.0, -20.0, -16.0, -8
 TONGUED = (-12.0, 0.0, -1.0, -4.0, -8.0, -12.0, -20.0, -20.0, -20.0, -20.0, -20.0, -18.0, -12.0, -2.0, 0.0)
 
 
-def course(join: Join) -> tuple[float, ...]:
+def course(join: NoteTransition) -> tuple[float, ...]:
     return SLURRED if join.dip_db < 2 else TONGUED
 
 
 class Joined(unittest.TestCase):
     LONG = line_of(" | ".join(["C5/2 D5/2", "E5/2 F5/2"] * 5))
 
-    def joins(self, **other: float) -> list[Join]:
+    def joins(self, **other: float) -> list[NoteTransition]:
         """Joins of a player who tongues plainly; the fifth is as told."""
-        plain = Join(0, 9.0, 0.05, 1.2, 1.3, 0.93)
+        plain = NoteTransition(0, 9.0, 0.05, 1.2, 1.3, 0.93)
         return [
             dataclasses.replace(plain, index=i, **(other if i == 5 else {}))
             for i in range(1, len(self.LONG.main_notes))
@@ -457,44 +470,45 @@ class Joined(unittest.TestCase):
 
     def test_long_notes_run_together_are_said_short_ones_are_not(self) -> None:
         case = case_of(self.LONG, onsets(self.LONG))
-        self.assertEqual(judge_joins(case, self.joins(), course), [])
+        self.assertEqual(assess_transitions(case, self.joins(), course), [])
         self.assertEqual(
-            kinds(judge_joins(case, self.joins(dip_db=0.3, gap_s=0.0, attack=0.5), course)),
+            kinds(assess_transitions(case, self.joins(dip_db=0.3, gap_s=0.0, attack=0.5), course)),
             [("slurred_over_tongue", "3")],
         )
         short = [dataclasses.replace(j, ioi_s=0.25) for j in self.joins(dip_db=0.3, gap_s=0.0, attack=0.5)]
-        self.assertEqual(kinds(judge_joins(case, short, course)), [])
+        self.assertEqual(kinds(assess_transitions(case, short, course)), [])
 
     def test_moving_the_threshold_flips_it(self) -> None:
         joins = self.joins(dip_db=0.8, gap_s=0.0, attack=0.5)
         loose = make_settings(changes={"run_on_db": "3"})
         strict = make_settings(changes={"run_on_db": "0.05"})
         self.assertEqual(
-            kinds(judge_joins(case_of(self.LONG, onsets(self.LONG), settings=loose), joins, course)),
+            kinds(assess_transitions(case_of(self.LONG, onsets(self.LONG), settings=loose), joins, course)),
             [("slurred_over_tongue", "3")],
         )
         self.assertEqual(
-            kinds(judge_joins(case_of(self.LONG, onsets(self.LONG), settings=strict), joins, course)), []
+            kinds(assess_transitions(case_of(self.LONG, onsets(self.LONG), settings=strict), joins, course)),
+            [],
         )
 
     def test_how_the_notes_give_way_decides(self) -> None:
         case = case_of(self.LONG, onsets(self.LONG))
         joins = self.joins(dip_db=0.3, gap_s=0.0, attack=0.5)
-        self.assertEqual(judge_joins(case, joins, lambda j: TONGUED), [])
-        self.assertEqual(judge_joins(case, joins, lambda j: None), [])
+        self.assertEqual(assess_transitions(case, joins, lambda j: TONGUED), [])
+        self.assertEqual(assess_transitions(case, joins, lambda j: None), [])
 
     SLUR = line_of("C5/1 D5/1 E5/1 F5/1 | G5/1 F5/1 E5/1 D5/1 | C5/4")
 
-    def slurred(self, settings: JudgeSettings | None = None, **join: float) -> list[tuple[str, str]]:
+    def slurred(self, settings: AssessmentSettings | None = None, **join: float) -> list[tuple[str, str]]:
         """All notes under slurs, the join to the fifth as told."""
         notes = [dataclasses.replace(n, slurred_from_previous=i > 0) for i, n in enumerate(self.SLUR.notes)]
         line = dataclasses.replace(self.SLUR, notes=tuple(notes))
         joins = [
-            dataclasses.replace(Join(i, 1.0, 0.0, 0.4, 0.66, 1.0), **(join if i == 4 else {}))
+            dataclasses.replace(NoteTransition(i, 1.0, 0.0, 0.4, 0.66, 1.0), **(join if i == 4 else {}))
             for i in range(1, len(notes))
         ]
         return kinds(
-            judge_joins(
+            assess_transitions(
                 case_of(line, onsets(line), settings=settings),
                 joins,
                 lambda j: TONGUED if j.dip_db > 2 else SLURRED,
@@ -510,10 +524,10 @@ class Joined(unittest.TestCase):
     def test_a_breath_between_all_notes_is_longer_than_a_slow_player_s_gaps(self) -> None:
         def said(ioi_s: float, gap_s: float, drop_db: float) -> list[tuple[str, str]]:
             joins = [
-                Join(i, 3.0, gap_s, 1.2, ioi_s, 1.0 - gap_s / ioi_s, drop_db)
+                NoteTransition(i, 3.0, gap_s, 1.2, ioi_s, 1.0 - gap_s / ioi_s, drop_db)
                 for i in range(1, len(self.LONG.main_notes))
             ]
-            return kinds(judge_joins(case_of(self.LONG, onsets(self.LONG)), joins, lambda j: TONGUED))
+            return kinds(assess_transitions(case_of(self.LONG, onsets(self.LONG)), joins, lambda j: TONGUED))
 
         self.assertEqual(said(0.9, 0.3, 20.0), [("breath_every_note", "1")])
         self.assertEqual(said(0.9, 0.22, 20.0), [])  # detached, as one may play
@@ -522,7 +536,7 @@ class Joined(unittest.TestCase):
 
     def test_free_articulation_asks_for_nothing(self) -> None:
         case = case_of(self.LONG, onsets(self.LONG), settings=make_settings(articulation="free"))
-        self.assertEqual(judge_joins(case, self.joins(dip_db=0.3, gap_s=0.0), course), [])
+        self.assertEqual(assess_transitions(case, self.joins(dip_db=0.3, gap_s=0.0), course), [])
 
 
 class Clear(unittest.TestCase):
@@ -536,19 +550,19 @@ class Clear(unittest.TestCase):
         breath = np.random.default_rng(4).standard_normal(b - a).astype(np.float32)
         sound[a:b] = 0.7 * sound[a:b] + 0.6 * float(sound[a:b].std()) * breath
         features = listened(LINE, sound)
-        following = follow(LINE, features)
-        case = Case(
-            following, JudgeSettings(), require_instrument("Flute"), features.floor_db, features.loud_db
+        following = align_and_describe(LINE, features)
+        case = AssessmentContext(
+            following, AssessmentSettings(), require_instrument("Flute"), features.floor_db, features.loud_db
         )
-        found = judge_clearness(case, hear_clearness(following, features))
+        found = assess_clearness(case, measure_clearness(following, features))
         self.assertEqual([(f.kind, f.notes) for f in found], [("fuzzy", (LINE.main_notes[8].id,))])
         self.assertTrue(0.3 < found[0].confidence < SURE)
 
     def test_where_every_note_differs_none_is_fuzzy(self) -> None:
         case = case_of(LINE, onsets(LINE))
         rough = [(i, c) for i, c in enumerate([0.95, 0.8, 0.9, 0.78, 0.97, 0.85, 0.99, 0.82])]
-        self.assertEqual(judge_clearness(case, rough), [])
-        self.assertEqual(judge_clearness(case, rough[:3]), [])
+        self.assertEqual(assess_clearness(case, rough), [])
+        self.assertEqual(assess_clearness(case, rough[:3]), [])
 
 
 class Graced(unittest.TestCase):
@@ -566,7 +580,7 @@ class Graced(unittest.TestCase):
             when[graced] += later
             case = case_of(line, when, settings=make_settings(changes={"graces": school}))
             self.assertEqual(
-                [f.kind for f in judge_rhythm(case, set()) if f.confidence >= SURE], said, (later, school)
+                [f.kind for f in assess_rhythm(case, set()) if f.confidence >= SURE], said, (later, school)
             )
 
 

@@ -12,7 +12,7 @@ from fractions import Fraction
 
 from jeweller.errors import ScoreError
 from jeweller.notation.model import Bar, Score
-from jeweller.notation.performance import make_line, playing_order
+from jeweller.notation.performance import perform_part, playing_order
 from jeweller.notation.pitch import Pitch, in_key, key_alter, key_letters, key_name, spell
 from jeweller.notation.readers.detect import read as open_any
 from jeweller.notation.readers.musicxml import read, unpack
@@ -53,7 +53,7 @@ class Reading(unittest.TestCase):
     def test_written_and_sounding_pitch(self) -> None:
         transpose = "<transpose><diatonic>-4</diatonic><chromatic>-7</chromatic><octave-change>-1</octave-change></transpose>"
         part = read(xml(n("C", 5, 16), first=transpose)).parts[0]
-        note = make_line("", part).notes[0]
+        note = perform_part("", part).notes[0]
         self.assertEqual((note.written_midi, note.sounding_midi, note.written.pitch.name), (72, 53, "C5"))
 
     def test_ties_are_one_note_across_the_bar_line(self) -> None:
@@ -63,7 +63,7 @@ class Reading(unittest.TestCase):
                 n("D", 5, 4, '<tie type="stop"/>') + n("E", 5, 12),
             )
         ).parts[0]
-        notes = make_line("", part).notes
+        notes = perform_part("", part).notes
         self.assertEqual(
             [(x.written.pitch.name, x.duration) for x in notes], [("C5", 2), ("D5", 3), ("E5", 3)]
         )
@@ -71,7 +71,7 @@ class Reading(unittest.TestCase):
 
     def test_a_tie_to_another_pitch_is_no_tie(self) -> None:
         part = read(xml(n("C", 5, 8, '<tie type="start"/>') + n("D", 5, 8, '<tie type="stop"/>'))).parts[0]
-        self.assertEqual(len(make_line("", part).notes), 2)
+        self.assertEqual(len(perform_part("", part).notes), 2)
 
     def test_graces_cues_chords_tuplets_and_marks(self) -> None:
         bar = (
@@ -85,7 +85,7 @@ class Reading(unittest.TestCase):
                 "<notations><fermata/><articulations><staccato/><breath-mark/></articulations></notations>",
             )
         )
-        line = make_line("", read(xml(bar)).parts[0])
+        line = perform_part("", read(xml(bar)).parts[0])
         self.assertEqual([x.grace for x in line.notes], [True, False, False])
         self.assertEqual(line.notes[1].written.ornament, "trill")
         self.assertTrue(
@@ -215,7 +215,7 @@ class Writing(TempCase):
             flags={1: {"repeat_start": True}, 2: {"repeat_times": 2}, 3: {"fine": True, "segno": True}},
         )
         back = read(write_musicxml(Score("T", (part,)))).parts[0]
-        one, two = make_line("", part), make_line("", back)
+        one, two = perform_part("", part), perform_part("", back)
         self.assertEqual(
             [(x.id, x.onset, x.duration, x.sounding_midi, x.grace, x.slurred_to_next) for x in one.notes],
             [(x.id, x.onset, x.duration, x.sounding_midi, x.grace, x.slurred_to_next) for x in two.notes],
@@ -320,7 +320,7 @@ class Hostile(TempCase):
             flags={k: {"repeat_start": True, "repeat_times": 20} for k in range(1200)},
         )
         with self.assertRaisesRegex(ScoreError, "more than 20000 bars"):
-            make_line("", part)
+            perform_part("", part)
 
     def test_parts_that_cannot_be_checked(self) -> None:
         drums = read(xml("<note><unpitched/><duration>16</duration></note>"))

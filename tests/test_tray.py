@@ -23,7 +23,7 @@ from jeweller.cli.main import main
 from jeweller.demo_band import read_band
 from jeweller.errors import LedgerError
 from jeweller.instruments.table import require_instrument
-from jeweller.library.checking import Checking, News, Work, checked, options_of
+from jeweller.library.checking import Checking, CheckJob, CheckNews, options_of, run_check_job
 from jeweller.library.demo import fill_demo
 from jeweller.library.intake import (
     Known,
@@ -36,7 +36,7 @@ from jeweller.library.intake import (
     words,
 )
 from jeweller.library.tables import Assignment, Player, Take
-from jeweller.notation.performance import make_line
+from jeweller.notation.performance import perform_part
 from jeweller.notation.readers.sandbox import load_score
 from jeweller.pipeline.check import Options
 from jeweller.simulator.noises import say
@@ -185,7 +185,7 @@ class Checked(LedgerCase):
         take = self.demo[k]
         return self.library.add_take(self.tray.id, take.take, piece=self.pieces[take.title], part=take.part)
 
-    def finish(self) -> list[News]:
+    def finish(self) -> list[CheckNews]:
         news = []
         while self.checking.busy:
             news += self.checking.poll(0.5)
@@ -219,7 +219,7 @@ class Checked(LedgerCase):
         part = part_of(
             "C5/1 D5/1 E5/.5 F5/.5 G5/1 | A5/2 r/1 F5/1 | E5/1 D5/.5 D5/.5 C5/1 C5/1 | G5/1 r/1 G5/2", bpm=80
         )
-        score, line = score_file(self.folder, part), make_line("", part)
+        score, line = score_file(self.folder, part), perform_part("", part)
         rng = np.random.default_rng(4)
         beats = {
             "named": [float(n.onset) for n in line.main_notes],
@@ -230,8 +230,8 @@ class Checked(LedgerCase):
             say(samples, RATE, [0.8 + 0.75 * b for b in beats[name]], 0.3, 0.1, rng)
             take = self.folder / f"{name}.wav"
             write_sound(take, samples, RATE)
-            kind, answer = checked(
-                Work(1, name, score, take, file_hash(take), Options()), lambda share, what: None
+            kind, answer = run_check_job(
+                CheckJob(1, name, score, take, file_hash(take), Options()), lambda share, what: None
             )
             self.assertEqual(kind, wanted)
             if kind == "rhythm":
@@ -244,7 +244,9 @@ class Checked(LedgerCase):
         bad = self.folder / "bad.wav"
         write_sound(bad, sounding(events), RATE)
         self.assertEqual(
-            checked(Work(1, "bad", score, bad, file_hash(bad), Options()), lambda share, what: None)[0],
+            run_check_job(
+                CheckJob(1, "bad", score, bad, file_hash(bad), Options()), lambda share, what: None
+            )[0],
             "checked",
         )
         take = self.library.add_take(self.tray.id, take, piece="x")

@@ -16,7 +16,7 @@ from pathlib import Path
 from jeweller.audio.encode import write_sound
 from jeweller.instruments.table import require_instrument
 from jeweller.notation.model import Bar, Mark, Note, Part, Score
-from jeweller.notation.performance import Line, make_line
+from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.notation.pitch import Pitch, key_alter
 from jeweller.notation.values import guess_type
 from jeweller.notation.writers.musicxml import write_musicxml
@@ -222,7 +222,7 @@ def make_part(
     return Part(f"P{number}", name, name, -round((up * 7 - 0.01) / 12) + 7 * octave, -up, tuple(bars))
 
 
-def find(line: Line, bar: str, q: float, passing: int = 1) -> int:
+def find(line: PerformedPart, bar: str, q: float, passing: int = 1) -> int:
     return next(
         i
         for i, n in enumerate(line.main_notes)
@@ -424,13 +424,13 @@ SECOND = [
 
 def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
-    lines: dict[tuple[str, str], Line] = {}
+    lines: dict[tuple[str, str], PerformedPart] = {}
     for key, piece in PIECES.items():
         parts = tuple(make_part(n, i, c, s, piece, k + 1) for k, (n, i, c, s) in enumerate(PARTS))
         score = Score(piece["title"], parts, "The Fernhollow Band")
         (OUT / f"{key}.musicxml").write_bytes(write_musicxml(score))
         for part in parts:
-            lines[key, part.name] = make_line(score.title, part)
+            lines[key, part.name] = perform_part(score.title, part)
     takes = []
     for k, (player, part, piece, manner, room, faults) in enumerate(TAKES + SECOND):
         line = lines[piece, part]

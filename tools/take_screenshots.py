@@ -22,7 +22,7 @@ from jeweller.assets import DEMO
 from jeweller.audio.ports import SimulatedSpeaker
 from jeweller.demo_band import read_band
 from jeweller.documents.page import pdf_to_png
-from jeweller.gui.places.bench.criteria_dialog import AskedDialog
+from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog
 from jeweller.gui.shell.app import make_app, open_settings
 from jeweller.gui.shell.window import Window
 from jeweller.instruments.table import require_instrument
@@ -141,7 +141,7 @@ def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) 
     window.set_theme("light")
     assert bench.hand is not None
     march = bench.hand.take.piece
-    dialog = AskedDialog(
+    dialog = CriteriaDialog(
         bench, [(march, "The Lockkeeper's March")], None, kinds_of=partial(kinds_of, window.waked_library())
     )
     dialog.show()

@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
-from jeweller.alignment.settings import FollowSettings
+from jeweller.alignment.settings import AlignmentSettings
 from jeweller.features.extraction import Features
 
 Array = npt.NDArray[np.float32]
@@ -22,7 +22,7 @@ SOUND_REACH_S = 0.12  # after an attack there is sound within so long
 
 
 @dataclass(frozen=True)
-class Boundaries:
+class Candidates:
     """`frame` are pitch frames, ascending; `attack` (0..1.5) and `change` (0..1) say how strongly something
     begins there.
     """
@@ -33,7 +33,7 @@ class Boundaries:
     fresh: Array  # 0 or 1: an attack out of silence
 
 
-def novelty(features: Features, span: int) -> Array:
+def compute_novelty(features: Features, span: int) -> Array:
     """1 - cosine of the pitch evidence before and after each pitch frame, 0..1, weighted by loudness. Shape
     (T,).
     """
@@ -46,7 +46,7 @@ def novelty(features: Features, span: int) -> Array:
     return (1.0 - (before * after).sum(1) / norm).astype(np.float32)
 
 
-def peaks(curve: Array, minimum: float, gap: int) -> npt.NDArray[np.int64]:
+def pick_peaks(curve: Array, minimum: float, gap: int) -> npt.NDArray[np.int64]:
     """Local maxima of at least `minimum`, the larger first where two are closer than `gap` frames."""
     if len(curve) < 3:
         return np.zeros(0, np.int64)
@@ -62,7 +62,7 @@ def peaks(curve: Array, minimum: float, gap: int) -> npt.NDArray[np.int64]:
     return np.array(sorted(kept), np.int64)
 
 
-def find_boundaries(features: Features, s: FollowSettings, *, pitched: bool = True) -> Boundaries:
+def find_candidates(features: Features, s: AlignmentSettings, *, pitched: bool = True) -> Candidates:
     """Attacks, changes of pitch, and a sparse grid where there is neither. Without `pitched`, attacks of
     sounds without pitch count as well.
     """
@@ -74,13 +74,13 @@ def find_boundaries(features: Features, s: FollowSettings, *, pitched: bool = Tr
     sounding = np.clip((features.level[::ratio][:frames] - features.floor_db - 3.0) / 6.0, 0.0, 1.0)
     if pitched:
         sounding = sounding * np.clip((features.best - 0.35) / 0.3, 0.0, 1.0)
-    change = novelty(features, s.novelty_span) * np.minimum(1.0, loudness + 0.2)
+    change = compute_novelty(features, s.novelty_span) * np.minimum(1.0, loudness + 0.2)
     change[: s.novelty_span] = 0
-    attacks = peaks(
+    attacks = pick_peaks(
         features.flux, s.flux_min, round((s.flux_gap_s if pitched else s.stroke_gap_s) / features.hop_s)
     )
     candidates = {int(k) // ratio for k in attacks}
-    for k in peaks(change, s.novelty_min, 4) if pitched else ():
+    for k in pick_peaks(change, s.novelty_min, 4) if pitched else ():
         if not any(int(k) + d in candidates for d in (-3, -2, -1, 0, 1, 2, 3)):
             candidates.add(int(k))
     candidates |= {0, frames - 1}
@@ -117,4 +117,4 @@ def find_boundaries(features: Features, s: FollowSettings, *, pitched: bool = Tr
     k = np.clip(frame * ratio, 0, len(features.level) - 1)
     silent = quiet[k] < max(features.loud_db - FRESH_BELOW_DB, features.floor_db + 6.0)
     fresh = ((attack > FRESH_ATTACK) & silent & (loud[k] > quiet[k] + FRESH_RISE_DB)).astype(np.float32)
-    return Boundaries(frame, attack, np.minimum(moved * after, 1.0), fresh)
+    return Candidates(frame, attack, np.minimum(moved * after, 1.0), fresh)

@@ -27,8 +27,8 @@ from jeweller.alignment.segments import (
     NEVER,
     NOTE,
     WRONG,
+    SegmentStarts,
     SegmentTable,
-    Starts,
 )
 from jeweller.errors import Cancelled
 
@@ -43,7 +43,7 @@ SLACK = 8.0
 
 
 @dataclass(frozen=True)
-class Step:
+class PathStep:
     """One step of the way: boundaries `start`..`end` (indexes), kind, sounding pitch or None.
 
     `item` is the note it holds; for EXTRA and JUNK the note it stands before; for DELETED the first note left
@@ -58,20 +58,20 @@ class Step:
 
 
 @dataclass(frozen=True)
-class Way:
-    steps: tuple[Step, ...]
+class AlignmentPath:
+    steps: tuple[PathStep, ...]
     score: float
 
 
-def search(
+def decode_path(
     table: SegmentTable,
     spq: npt.NDArray[np.float64],
     *,
     carried: bool = False,
     stop: int | None = None,
-    near: Way | None = None,
+    near: AlignmentPath | None = None,
     cancelled: Callable[[], bool] = lambda: False,
-) -> Way:
+) -> AlignmentPath:
     """The best way over the first `stop` boundaries, for the local tempo `spq` (seconds per quarter at each
     note, shape (N,)).
 
@@ -81,7 +81,7 @@ def search(
     return _Search(table, spq, carried, stop or len(table.frame), near).run(cancelled)
 
 
-def _along(way: Way, total: int) -> npt.NDArray[np.int64]:
+def _along(way: AlignmentPath, total: int) -> npt.NDArray[np.int64]:
     """The note that a way is at, at each of its boundaries, (total,)."""
     out = np.full(total, -1, np.int64)
     for step in way.steps:
@@ -101,7 +101,7 @@ class _Search:
         spq: npt.NDArray[np.float64],
         carried: bool,
         total: int,
-        near: Way | None = None,
+        near: AlignmentPath | None = None,
     ) -> None:
         self.table, self.carried, self.total = table, carried, total
         self.along = None if near is None else _along(near, total)
@@ -133,7 +133,7 @@ class _Search:
         self.pace = np.zeros(shape if carried else (0, 0), np.float32)
         self.age = np.zeros(shape if carried else (0, 0), np.int8)
 
-    def run(self, cancelled: Callable[[], bool]) -> Way:
+    def run(self, cancelled: Callable[[], bool]) -> AlignmentPath:
         s, n, width = self.s, self.count, self.width
         sound = self.evidence.sound[self.table.frame]
         lead = (-s.lead_rate * sound).astype(np.float32)
@@ -225,7 +225,7 @@ class _Search:
         inside = (at >= 0) & (at < self.width)
         return np.where(inside, rows[before[:, None], np.where(inside, at, 0)], np.asarray(fill, rows.dtype))
 
-    def _reaching(self, b: int) -> Starts | None:
+    def _reaching(self, b: int) -> SegmentStarts | None:
         """The boundaries from which a segment to b may lead anywhere: not those so far behind that even their
         likeliest pitch would not make it good.
         """
@@ -328,7 +328,7 @@ class _Search:
         if self.carried:
             self.pace[b, k], self.age[b, k] = pace[p, stays], age[p, stays]
 
-    def _trace(self, sound: npt.NDArray[np.float64]) -> Way:
+    def _trace(self, sound: npt.NDArray[np.float64]) -> AlignmentPath:
         n, s = self.count, self.s
         end = sound[self.total - 1]
         final = self.best - (s.lead_rate * (end - sound[: self.total]))[:, None].astype(np.float32)
@@ -338,7 +338,7 @@ class _Search:
         b, i = (int(v) for v in np.unravel_index(int(final.argmax()), final.shape))
         score = float(final[b, i])
         i += int(self.low[b])
-        steps: list[Step] = []
+        steps: list[PathStep] = []
         while True:
             k = i - int(self.low[b])
             kind, at, item, pitch = (
@@ -350,12 +350,12 @@ class _Search:
             if kind == LEAD or at < 0:
                 break
             steps.append(
-                Step(at, b, item, kind, pitch if pitch >= 0 and kind in (NOTE, WRONG, EXTRA) else None)
+                PathStep(at, b, item, kind, pitch if pitch >= 0 and kind in (NOTE, WRONG, EXTRA) else None)
             )
             if kind not in (EXTRA, JUNK):
                 i = item
             if kind == JUMP and self.broken[b] != NOT_BROKEN:
                 _, at, i, kind, pitch = self.broken[b]
-                steps.append(Step(at, b, i, kind, pitch if kind != MISSED else None))
+                steps.append(PathStep(at, b, i, kind, pitch if kind != MISSED else None))
             b = at
-        return Way(tuple(reversed(steps)), score)
+        return AlignmentPath(tuple(reversed(steps)), score)

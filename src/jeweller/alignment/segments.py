@@ -12,8 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.alignment.candidates import Boundaries
-from jeweller.alignment.settings import FollowSettings
+from jeweller.alignment.candidates import Candidates
+from jeweller.alignment.settings import AlignmentSettings
 from jeweller.features.extraction import Features
 from jeweller.notation.performance import NO_PITCH
 
@@ -30,7 +30,7 @@ CLEAR = 0.9  # periodicity of frames that tell the tuning
 
 
 @dataclass(frozen=True)
-class Items:
+class NoteArrays:
     """The notes to follow, as arrays of length N."""
 
     midi: npt.NDArray[np.int64]  # sounding
@@ -67,7 +67,7 @@ class Evidence:
 
 
 @dataclass(frozen=True)
-class Starts:
+class SegmentStarts:
     """Boundaries from which a segment to boundary `end` may come, (A,) each, and what such a segment is worth
     whatever note is written.
     """
@@ -114,7 +114,7 @@ def near_pitches(features: Features, reach: float) -> Array:
     return out.astype(np.float32)
 
 
-def gather_evidence(features: Features, s: FollowSettings) -> Evidence:
+def gather_evidence(features: Features, s: AlignmentSettings) -> Evidence:
     frames = len(features.best)
     ratio = round(features.step_s / features.hop_s)
     level = features.level[::ratio][:frames]
@@ -144,7 +144,7 @@ def gather_evidence(features: Features, s: FollowSettings) -> Evidence:
     return Evidence(total(written), total(rest), total(free), silence, sound, features.low)
 
 
-def attacks_only(features: Features, s: FollowSettings) -> Evidence:
+def gather_attack_evidence(features: Features, s: AlignmentSettings) -> Evidence:
     """Evidence for rhythm alone: no pitch speaks for or against a note; only where there is sound is
     known.
     """
@@ -168,7 +168,12 @@ class SegmentTable:
     """Computes `Segments` by boundary."""
 
     def __init__(
-        self, items: Items, evidence: Evidence, boundaries: Boundaries, step_s: float, s: FollowSettings
+        self,
+        items: NoteArrays,
+        evidence: Evidence,
+        boundaries: Candidates,
+        step_s: float,
+        s: AlignmentSettings,
     ) -> None:
         self.items, self.evidence, self.s = items, evidence, s
         self.frame = boundaries.frame
@@ -210,7 +215,7 @@ class SegmentTable:
             most = np.maximum(most, (self.s.trill_share * (own[fb] - own[fa])).astype(np.float32))
         return every, most
 
-    def starts(self, b: int, before: npt.NDArray[np.int64], every: Array) -> Starts:
+    def starts(self, b: int, before: npt.NDArray[np.int64], every: Array) -> SegmentStarts:
         """What the segments from boundaries `before` to b are worth, `every` (A, P) being their nats for
         every pitch.
         """
@@ -224,9 +229,9 @@ class SegmentTable:
         junk = np.maximum(-s.junk_cost - s.junk_rate * sound, -s.pause_cost - s.pause_rate * sound)
         near = self.time[b] - self.time[before] < LONGEST_EXTRA_S
         stay = np.where(near, np.maximum(extra, junk), junk).astype(np.float32)
-        return Starts(b, before, top, top_pitch + e.low, inside, stay, near & (extra >= junk))
+        return SegmentStarts(b, before, top, top_pitch + e.low, inside, stay, near & (extra >= junk))
 
-    def segments(self, starts: Starts, index: npt.NDArray[np.int64]) -> Segments:
+    def segments(self, starts: SegmentStarts, index: npt.NDArray[np.int64]) -> Segments:
         """The segments from `starts`, for the notes `index` (ascending)."""
         s, e = self.s, self.evidence
         fa, fb = self.frame[starts.before], int(self.frame[starts.end])

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
-class FollowSettings:
+class AlignmentSettings:
     # Candidate boundaries
     flux_min: float = 0.22  # attack strength below which a peak is no candidate by itself
     flux_gap_s: float = 0.045  # two attacks closer than this are one
@@ -112,4 +112,4 @@ class FollowSettings:
     )
 
 
-DEFAULT = FollowSettings()
+DEFAULT = AlignmentSettings()

@@ -7,9 +7,9 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.alignment.candidates import Boundaries
-from jeweller.alignment.decoder import Step, Way
-from jeweller.alignment.segments import EXTRA, JUNK, NOTE, WRONG, Items
+from jeweller.alignment.candidates import Candidates
+from jeweller.alignment.decoder import AlignmentPath, PathStep
+from jeweller.alignment.segments import EXTRA, JUNK, NOTE, WRONG, NoteArrays
 
 STEP_BESIDE = 4  # intervals on each side that say what is usual there
 STEP_STEADY = 0.15  # log ratio: how far half of them may be from that
@@ -19,8 +19,8 @@ STEP_QUARTERS, STEP_SHARE = (
 )  # out by so much, and by such a log ratio, an interval is a step in the count
 
 
-def local_tempo(
-    items: Items, way: Way, boundaries: Boundaries, step_s: float, fallback: float
+def estimate_local_tempo(
+    items: NoteArrays, way: AlignmentPath, boundaries: Candidates, step_s: float, fallback: float
 ) -> npt.NDArray[np.float64]:
     """Seconds per quarter at each note: the running weighted median (about nine notes) of stretches of at
     least a quarter, shape (N,).
@@ -67,7 +67,7 @@ def local_tempo(
     return np.exp(np.clip(out, overall - 0.5, overall + 0.5))
 
 
-def _until(way: Way, steps: list[Step]) -> list[int]:
+def _until(way: AlignmentPath, steps: list[PathStep]) -> list[int]:
     """The boundary at which each note gives way to the next one: what is no music between them (a word in a
     rest) belongs to its time.
     """

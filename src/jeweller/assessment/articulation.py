@@ -11,11 +11,11 @@ from typing import Any
 
 import numpy as np
 
-from jeweller.assessment.context import Case
+from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import SURE, Finding, rests_on
 from jeweller.assessment.regression import log_odds
-from jeweller.assessment.settings import JudgeSettings
-from jeweller.notes.transitions import Join
+from jeweller.assessment.settings import AssessmentSettings
+from jeweller.notes.transitions import NoteTransition
 
 SHORT_MARKS = frozenset({"staccato", "staccatissimo", "spiccato"})
 LEAST_JOINS = 4  # a habit is told from so many
@@ -44,7 +44,7 @@ RUN_ON_DB, RUN_ON_TILT = (
 )  # the setting that the regression stands for; log odds for each factor e by which it is raised
 PLAIN_IOI_S = 0.3  # shorter notes leave no room to hear how they were begun
 Course = Callable[
-    [Join], tuple[float, ...] | None
+    [NoteTransition], tuple[float, ...] | None
 ]  # `jeweller.notes.transitions.hear_course` of a join; None where its pitches are not known
 
 
@@ -57,7 +57,7 @@ class _Asked:
     short: frozenset[int]  # notes that must be detached
 
 
-def _asked(case: Case) -> _Asked:
+def _asked(case: AssessmentContext) -> _Asked:
     way = case.settings.articulation
     every = range(1, len(case.notes))
     printed = frozenset(i for i in every if case.notes[i].slurred_from_previous)
@@ -76,7 +76,7 @@ def _asked(case: Case) -> _Asked:
             return _Asked(printed, frozenset(every) - printed, short)
 
 
-def judge_joins(case: Case, joins: list[Join], course: Course) -> list[Finding]:
+def assess_transitions(case: AssessmentContext, joins: list[NoteTransition], course: Course) -> list[Finding]:
     """Findings of the facet articulation."""
     asked = _asked(case)
     plain = [
@@ -107,8 +107,8 @@ def judge_joins(case: Case, joins: list[Join], course: Course) -> list[Finding]:
 
 def _say(
     kind: str,
-    case: Case,
-    joins: list[Join],
+    case: AssessmentContext,
+    joins: list[NoteTransition],
     confidence: float,
     severity: float,
     cause: str | None = None,
@@ -147,11 +147,11 @@ def _odds(value: float) -> float:
     return 1.0 / (1.0 + math.exp(-max(-20.0, min(20.0, value))))
 
 
-def _slurs(case: Case, joins: list[Join], course: Course) -> list[Finding]:
+def _slurs(case: AssessmentContext, joins: list[NoteTransition], course: Course) -> list[Finding]:
     """Slurs with a tongue or a breath in them; most of them tongued is one finding."""
     s = case.settings
-    tongued: list[tuple[Join, float]] = []
-    breaths: list[tuple[Join, float]] = []
+    tongued: list[tuple[NoteTransition, float]] = []
+    breaths: list[tuple[NoteTransition, float]] = []
     for j in joins:
         if j.gap_s > s.breath_s and j.attack > 0.8 and j.share > 0.2:
             breaths.append((j, _odds((j.gap_s - s.breath_s) / 0.02)))
@@ -174,7 +174,7 @@ def _slurs(case: Case, joins: list[Join], course: Course) -> list[Finding]:
     return found
 
 
-def _tongue_odds(case: Case, j: Join, course: Course) -> float:
+def _tongue_odds(case: AssessmentContext, j: NoteTransition, course: Course) -> float:
     """Log odds that a join written slurred was tongued (docs/accuracy.md: logistic regression on the joins of
     the tuning set).
 
@@ -203,13 +203,13 @@ def _tongue_odds(case: Case, j: Join, course: Course) -> float:
     return asked + log_odds("tongued", [*plain, *heard])
 
 
-def _rest(kind: str, join: Join, s: JudgeSettings) -> dict[str, Any]:
+def _rest(kind: str, join: NoteTransition, s: AssessmentSettings) -> dict[str, Any]:
     if kind == "breath_in_slur":
         return rests_on("breath_s", join.gap_s, s.breath_s, 0.02, "s")
     return rests_on("tongue_dip_db", join.dip_db, s.tongue_dip_db, 1.5, "dB")
 
 
-def _tongued(case: Case, joins: list[Join], course: Course) -> list[Finding]:
+def _tongued(case: AssessmentContext, joins: list[NoteTransition], course: Course) -> list[Finding]:
     """Notes that ran into one another where each has its own tongue: told against the player's other
     notes.
     """
@@ -261,7 +261,7 @@ def slur_features(dip_db: float, attack: float, gap_s: float, ioi_s: float, loud
     ]
 
 
-def _run_on_odds(j: Join, usual: float, course: tuple[float, ...], s: JudgeSettings) -> float:
+def _run_on_odds(j: NoteTransition, usual: float, course: tuple[float, ...], s: AssessmentSettings) -> float:
     """Log odds that a join written tongued was slurred (docs/accuracy.md: logistic regression on joins of the
     tuning set).
     """
@@ -269,11 +269,11 @@ def _run_on_odds(j: Join, usual: float, course: tuple[float, ...], s: JudgeSetti
     return asked + log_odds("run_on", [*plain_features(j.dip_db, usual, j.gap_s, j.ioi_s), *course])
 
 
-def _run_on_rest(join: Join, s: JudgeSettings) -> dict[str, Any]:
+def _run_on_rest(join: NoteTransition, s: AssessmentSettings) -> dict[str, Any]:
     return rests_on("run_on_db", join.dip_db, s.run_on_db, 0.5, "dB", below=True)
 
 
-def _detached(case: Case, joins: list[Join], clear_room: bool) -> list[Finding]:
+def _detached(case: AssessmentContext, joins: list[NoteTransition], clear_room: bool) -> list[Finding]:
     """Notes marked short that were held for their whole length."""
     long = [j for j in joins if j.share > case.settings.detached_share]
     if not clear_room:
@@ -291,7 +291,7 @@ def _detached(case: Case, joins: list[Join], clear_room: bool) -> list[Finding]:
     ]
 
 
-def _breaths(case: Case, joins: list[Join]) -> list[Finding]:
+def _breaths(case: AssessmentContext, joins: list[NoteTransition]) -> list[Finding]:
     """A breath between all notes."""
     s = case.settings
     every = [j for j in joins if j.ioi_s > PLAIN_IOI_S and not case.notes[j.index - 1].breath_after]
@@ -324,7 +324,7 @@ def _breaths(case: Case, joins: list[Join]) -> list[Finding]:
     return []
 
 
-def _joined(case: Case, joins: list[Join]) -> list[Finding]:
+def _joined(case: AssessmentContext, joins: list[NoteTransition]) -> list[Finding]:
     """Asked to be joined: gaps between the notes."""
     gaps = [j for j in joins if j.share < case.settings.joined_share]
     if len(joins) < LEAST_JOINS or len(gaps) < HABIT_SHARE * len(joins):

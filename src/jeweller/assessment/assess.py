@@ -8,29 +8,29 @@ from typing import Any
 
 import numpy as np
 
-from jeweller.assessment.articulation import judge_joins
-from jeweller.assessment.click import Click, find_click, judge_click, judge_tempo
-from jeweller.assessment.context import Case
-from jeweller.assessment.counting import Counted, judge_count
-from jeweller.assessment.finding import SURE, UNMARKED, WRONG_KINDS, Finding, calibrated
-from jeweller.assessment.messages import write_words
-from jeweller.assessment.note_starts import judge_starts
-from jeweller.assessment.ornaments import judge_ornaments
-from jeweller.assessment.pitches import judge_attacks, judge_pitches, judge_tuning
-from jeweller.assessment.settings import JudgeSettings
-from jeweller.assessment.sound import judge_clearness, judge_dynamics, judge_tones
-from jeweller.assessment.strokes import judge_strokes
-from jeweller.assessment.timing import judge_rhythm
+from jeweller.assessment.articulation import assess_transitions
+from jeweller.assessment.click import Click, assess_click, assess_tempo, find_click
+from jeweller.assessment.context import AssessmentContext
+from jeweller.assessment.counting import CountAssessment, assess_count
+from jeweller.assessment.finding import SURE, UNMARKED, WRONG_KINDS, Finding, calibrate
+from jeweller.assessment.messages import write_texts
+from jeweller.assessment.note_starts import assess_starts
+from jeweller.assessment.ornaments import assess_ornaments
+from jeweller.assessment.pitches import assess_attacks, assess_pitches, assess_tuning
+from jeweller.assessment.settings import AssessmentSettings
+from jeweller.assessment.sound import assess_clearness, assess_dynamics, assess_sustain
+from jeweller.assessment.strokes import assess_strokes
+from jeweller.assessment.timing import assess_rhythm
 from jeweller.features.extraction import Features
 from jeweller.instruments.table import Instrument
 from jeweller.notation.pitch import key_alter
-from jeweller.notes.decomposition import Mixture
-from jeweller.notes.note_starts import hear_starts, short_notes
-from jeweller.notes.ornaments import hear_ornaments
-from jeweller.notes.strokes import hear_strokes
-from jeweller.notes.sustain import Tone, hear_clearness, hear_tones
-from jeweller.notes.table import Following
-from jeweller.notes.transitions import Join, hear_course, hear_joins
+from jeweller.notes.decomposition import SpectralDecomposition
+from jeweller.notes.note_starts import measure_starts, move_short_notes
+from jeweller.notes.ornaments import measure_ornaments
+from jeweller.notes.strokes import measure_strokes
+from jeweller.notes.sustain import SustainedTone, measure_clearness, measure_sustain
+from jeweller.notes.table import NoteTable
+from jeweller.notes.transitions import NoteTransition, measure_crossing, measure_transitions
 
 SHIFT_SHARE = 0.7  # of the notes: shifted alike by so many, the take is transposed
 SUBHARMONIC_CLARITY = (
@@ -47,41 +47,41 @@ LONGEST_CRACK_S = 0.24  # a longer sound is a note of its own
 LEAST_SAID = 0.2  # raw confidence below which nothing is said, not even "listen here"
 
 
-def judge(
-    following: Following,
+def assess(
+    following: NoteTable,
     features: Features,
     instrument: Instrument,
-    settings: JudgeSettings,
+    settings: AssessmentSettings,
     *,
     asked_bpm: float | None = None,
     click: Click | None = None,
     rhythm_only: bool = False,
-) -> tuple[list[Finding], Case]:
+) -> tuple[list[Finding], AssessmentContext]:
     """Findings, most important first, and the case with a whole-take transposition taken out.
 
     `asked_bpm`: quarters a minute that were asked for; `click`: the click played to, where it is known (else
         one is listened for).
     """
-    case = Case(following, settings, instrument, features.floor_db, features.loud_db)
+    case = AssessmentContext(following, settings, instrument, features.floor_db, features.loud_db)
     found: list[Finding] = []
     if rhythm_only:
-        found = judge_attacks(case)
+        found = assess_attacks(case)
         case = _without(
             case, {n for f in found if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes}
         )
-        found += judge_strokes(case, hear_strokes(case.following, features))
-        counted = judge_count(case, lengths=False)
+        found += assess_strokes(case, measure_strokes(case.following, features))
+        counted = assess_count(case, lengths=False)
         found, counted = _struck_again(case, found, counted)
         return _told(
             case,
             found
             + counted.findings
-            + judge_rhythm(case, counted.steps, pitched=False)
-            + judge_click(case, click)
-            + judge_tempo(case, asked_bpm),
+            + assess_rhythm(case, counted.steps, pitched=False)
+            + assess_click(case, click)
+            + assess_tempo(case, asked_bpm),
         )
     shift = _transposition(case)
-    mixture = Mixture(
+    mixture = SpectralDecomposition(
         features,
         following.events,
         min(n.sounding_midi for n in following.line.main_notes) + min(shift, 0),
@@ -95,7 +95,7 @@ def judge(
                 _elsewhere(case, {"semitones": apart}, "read_as_other_instrument" if apart % 12 else None)
             )
         events = tuple(dataclasses.replace(e, midi=e.midi - shift) for e in following.events)
-        case = Case(
+        case = AssessmentContext(
             dataclasses.replace(following, events=events),
             settings,
             instrument,
@@ -104,31 +104,35 @@ def judge(
         )
     if following.clef:
         found.append(_elsewhere(case, {"clef": following.clef}, "read_as_other_clef"))
-    starts = hear_starts(following, features, mixture, brass=instrument.family == "brass")
-    short, starts = short_notes(case.following, starts, shift)
+    starts = measure_starts(following, features, mixture, brass=instrument.family == "brass")
+    short, starts = move_short_notes(case.following, starts, shift)
     case = dataclasses.replace(case, following=short)
-    pitches = judge_pitches(case, mixture)
+    pitches = assess_pitches(case, mixture)
     case = _without(
         case, {n for f in pitches if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes}
     )
-    counted = judge_count(case)
+    counted = assess_count(case)
     found += (
-        _habits(case, pitches + judge_tuning(case, shift if shift == reference else 0))
+        _habits(case, pitches + assess_tuning(case, shift if shift == reference else 0))
         + counted.findings
-        + judge_rhythm(case, counted.steps)
+        + assess_rhythm(case, counted.steps)
     )
-    found += judge_ornaments(
-        case, hear_ornaments(following, features, mixture, shift), starts, shift
-    ) + _not_twice(judge_starts(case, starts, shift), pitches)
-    tones, clearness = hear_tones(following, features), hear_clearness(following, features)
-    found += judge_tones(case, tones) + judge_clearness(case, clearness) + judge_dynamics(case)
-    found += judge_click(case, click or find_click(case, features)) + judge_tempo(case, asked_bpm)
+    found += assess_ornaments(
+        case, measure_ornaments(following, features, mixture, shift), starts, shift
+    ) + _not_twice(assess_starts(case, starts, shift), pitches)
+    tones, clearness = measure_sustain(following, features), measure_clearness(following, features)
+    found += assess_sustain(case, tones) + assess_clearness(case, clearness) + assess_dynamics(case)
+    found += assess_click(case, click or find_click(case, features)) + assess_tempo(case, asked_bpm)
 
-    def course(join: Join) -> tuple[float, ...] | None:
+    def course(join: NoteTransition) -> tuple[float, ...] | None:
         a, b = case.event(join.index - 1), case.event(join.index)
-        return None if a is None or b is None or math.isnan(a.midi + b.midi) else hear_course(features, a, b)
+        return (
+            None
+            if a is None or b is None or math.isnan(a.midi + b.midi)
+            else measure_crossing(features, a, b)
+        )
 
-    found += judge_joins(case, hear_joins(case.following, features), course)
+    found += assess_transitions(case, measure_transitions(case.following, features), course)
     return _told(case, found, tuple(tones), tuple(clearness))
 
 
@@ -139,11 +143,11 @@ def _not_twice(found: list[Finding], pitches: list[Finding]) -> list[Finding]:
 
 
 def _told(
-    case: Case,
+    case: AssessmentContext,
     found: list[Finding],
-    tones: tuple[Tone, ...] = (),
+    tones: tuple[SustainedTone, ...] = (),
     clearness: tuple[tuple[int, float], ...] = (),
-) -> tuple[list[Finding], Case]:
+) -> tuple[list[Finding], AssessmentContext]:
     """The findings in their order, without repeats that may be left out; the case with what the report tells
     besides.
     """
@@ -155,7 +159,9 @@ def _told(
     return found, dataclasses.replace(case, tones=tones, clearness=clearness, left_out=left_out)
 
 
-def _struck_again(case: Case, found: list[Finding], counted: Counted) -> tuple[list[Finding], Counted]:
+def _struck_again(
+    case: AssessmentContext, found: list[Finding], counted: CountAssessment
+) -> tuple[list[Finding], CountAssessment]:
     """A stroke too many in a pause before a bar line is that bar begun twice: one restart, not two
     findings.
     """
@@ -194,22 +200,22 @@ def _struck_again(case: Case, found: list[Finding], counted: Counted) -> tuple[l
                 detail={"notes": 1, "from": bar},
             )
         )
-    return found, Counted(count, counted.steps)
+    return found, CountAssessment(count, counted.steps)
 
 
-def _in_order(case: Case, found: list[Finding]) -> list[Finding]:
+def _in_order(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """What is left when every cause is said once, with its words, most important first."""
     found = [
-        f.replace(confidence=calibrated(f.confidence))
+        f.replace(confidence=calibrate(f.confidence))
         for f in _parsimony(case, found)
         if f.confidence >= LEAST_SAID
     ]
     # Unsure is unsure: a kind that several weak reasons point to stays below the line.
     found.sort(key=lambda f: (f.confidence < SURE, f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))
-    return [write_words(f) for f in found]
+    return [write_texts(f) for f in found]
 
 
-def _without(case: Case, missed: set[str]) -> Case:
+def _without(case: AssessmentContext, missed: set[str]) -> AssessmentContext:
     """The case without what the way took for notes that were not played: no rhythm is read from it."""
     gone = {case.index_of[n] for n in missed if n in case.index_of}
     if not any(case.event(i) is not None for i in gone):
@@ -223,7 +229,7 @@ def _weight(f: Finding) -> float:
     return f.severity * (1.0 + 0.5 * min(f.count - 1, 4)) * f.confidence
 
 
-def _transposition(case: Case) -> int:
+def _transposition(case: AssessmentContext) -> int:
     """Semitones by which nearly every note is shifted alike; 0 where it is not so."""
     apart = [
         event.midi - case.notes[i].sounding_midi
@@ -243,7 +249,7 @@ def _transposition(case: Case) -> int:
     return top if top != 0 and number.max() >= SHIFT_SHARE * len(apart) else 0
 
 
-def _elsewhere(case: Case, detail: dict[str, Any], cause: str | None) -> Finding:
+def _elsewhere(case: AssessmentContext, detail: dict[str, Any], cause: str | None) -> Finding:
     """The whole take sounds elsewhere than the part: one finding."""
     sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
     bar, passing, beat = case.where(sounded[0])
@@ -281,7 +287,7 @@ def _habit_of(f: Finding) -> tuple[str, ...]:
             return f.kind, str(d["letter"]), str(d["heard_letter"]), str(d["source"])
 
 
-def _habits(case: Case, found: list[Finding]) -> list[Finding]:
+def _habits(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """The same slip at several places is one finding with its places, and says how often the note was
     right.
     """
@@ -325,7 +331,7 @@ def _habits(case: Case, found: list[Finding]) -> list[Finding]:
     return rest
 
 
-def _fingering_cause(case: Case, first: Finding, found: list[Finding]) -> str | None:
+def _fingering_cause(case: AssessmentContext, first: Finding, found: list[Finding]) -> str | None:
     """A note that came out as the same wrong one nearly every time, what another instrument's fingering
     gives, or a single finger away. Once is no evidence.
     """
@@ -343,7 +349,7 @@ def _fingering_cause(case: Case, first: Finding, found: list[Finding]) -> str | 
     return "neighbour_fingering" if case.instrument.one_finger_apart(sounding, heard) else None
 
 
-def _parsimony(case: Case, found: list[Finding]) -> list[Finding]:
+def _parsimony(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """Drops what another finding explains."""
     kept: list[Finding] = []
     skipped = {n for f in found if f.kind in ("bar_skipped", "repeat_skipped") for n in f.notes}

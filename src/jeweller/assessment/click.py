@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.assessment.context import Case
+from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
 from jeweller.features.extraction import Features
 
@@ -40,7 +40,7 @@ class Click:
     at_s: float
 
 
-def find_click(case: Case, features: Features) -> Click | None:
+def find_click(case: AssessmentContext, features: Features) -> Click | None:
     """The click in the recording, if one sounds apart from the notes through most of the take; None where
     none can be told from the notes.
 
@@ -119,7 +119,7 @@ def _standing_out(
     return stands_out * len(struck) / beats, float(at[0] + np.median(struck) + EARLY_S)
 
 
-def judge_click(case: Case, click: Click | None) -> list[Finding]:
+def assess_click(case: AssessmentContext, click: Click | None) -> list[Finding]:
     """`off_click`: the circular mean lag of the onsets, where it is constant."""
     if click is None:
         return []
@@ -167,7 +167,7 @@ def judge_click(case: Case, click: Click | None) -> list[Finding]:
     ]
 
 
-def judge_tempo(case: Case, asked_bpm: float | None) -> list[Finding]:
+def assess_tempo(case: AssessmentContext, asked_bpm: float | None) -> list[Finding]:
     """`wrong_tempo`: the take's own tempo against the one asked for (quarters a minute)."""
     f = case.following
     sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]

@@ -9,11 +9,11 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.assessment.settings import JudgeSettings
+from jeweller.assessment.settings import AssessmentSettings
 from jeweller.instruments.table import Instrument
-from jeweller.notation.performance import LineNote, LineRest
-from jeweller.notes.sustain import Tone
-from jeweller.notes.table import Event, Following
+from jeweller.notation.performance import PerformedNote, PerformedRest
+from jeweller.notes.sustain import SustainedTone
+from jeweller.notes.table import NoteTable, PlayedNote
 
 
 @dataclass(frozen=True)
@@ -26,7 +26,7 @@ class Interval:
     j: int
     seconds: float
     quarters: float
-    rest: LineRest | None  # the longest rest between them
+    rest: PerformedRest | None  # the longest rest between them
     rest_quarters: float
     expected: float  # seconds at the local tempo
 
@@ -37,22 +37,22 @@ class Interval:
 
 
 @dataclass(frozen=True)
-class Case:
+class AssessmentContext:
     """One take before the judge."""
 
-    following: Following
-    settings: JudgeSettings
+    following: NoteTable
+    settings: AssessmentSettings
     instrument: Instrument
     room_db: float
     loud_db: float
-    tones: tuple[Tone, ...] = ()  # how the long notes sounded
+    tones: tuple[SustainedTone, ...] = ()  # how the long notes sounded
     left_out: frozenset[str] = (
         frozenset()
     )  # ids of notes in repeats that were not taken, where they may be left out
     clearness: tuple[tuple[int, float], ...] = ()  # (main note, periodicity of its clearest fifth)
 
     @cached_property
-    def notes(self) -> tuple[LineNote, ...]:
+    def notes(self) -> tuple[PerformedNote, ...]:
         return self.following.line.main_notes
 
     @cached_property
@@ -65,7 +65,7 @@ class Case:
         """Index of each main note by its id."""
         return {n.id: i for i, n in enumerate(self.notes)}
 
-    def event(self, i: int) -> Event | None:
+    def event(self, i: int) -> PlayedNote | None:
         return self.following.event_of(i)
 
     def spq(self, i: int) -> float:
@@ -106,11 +106,11 @@ class Case:
         return frozenset(i for i, before in enumerate(self.following.line.graces) if before)
 
     @cached_property
-    def rest_after(self) -> tuple[LineRest | None, ...]:
+    def rest_after(self) -> tuple[PerformedRest | None, ...]:
         """For each main note the first rest between it and the next main note."""
         rests = sorted(self.following.line.rests, key=lambda r: r.onset)
         onsets = [r.onset for r in rests]
-        found: list[LineRest | None] = []
+        found: list[PerformedRest | None] = []
         for i, note in enumerate(self.notes):
             k = bisect_left(onsets, note.end)
             found.append(
@@ -158,10 +158,10 @@ class Case:
         """Seconds at which each sounded note was expected by the player's own local beat, the count's steps
         taken out.
         """
-        from jeweller.assessment.counting import judge_count
-        from jeweller.assessment.timing import deviations
+        from jeweller.assessment.counting import assess_count
+        from jeweller.assessment.timing import measure_deviations
 
-        off = deviations(self, judge_count(self).steps)
+        off = measure_deviations(self, assess_count(self).steps)
         return {
             i: e.on_s - off.get(i, 0.0) for i in range(len(self.notes)) if (e := self.event(i)) is not None
         }

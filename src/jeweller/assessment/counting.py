@@ -10,7 +10,7 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-from jeweller.assessment.context import Case, Interval
+from jeweller.assessment.context import AssessmentContext, Interval
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
 
 COMPENSATED = 0.55  # an interval made good by the next one to this share is a note out of place, no step
@@ -32,12 +32,12 @@ SILENCE_SHARE = (
 
 
 @dataclass(frozen=True)
-class Counted:
+class CountAssessment:
     findings: list[Finding]
     steps: set[int]  # first note of every interval in which the count stepped: no tempo is read there
 
 
-def judge_count(case: Case, *, lengths: bool = True) -> Counted:
+def assess_count(case: AssessmentContext, *, lengths: bool = True) -> CountAssessment:
     """Steps in the count, and (unless the sounds have no length of their own) notes cut short and rests
     filled.
     """
@@ -54,10 +54,10 @@ def judge_count(case: Case, *, lengths: bool = True) -> Counted:
             steps.add(interval.i)
     if lengths:
         found.extend(_lengths(case, steps))
-    return Counted(found, steps)
+    return CountAssessment(found, steps)
 
 
-def _jumps(case: Case) -> list[Finding]:
+def _jumps(case: AssessmentContext) -> list[Finding]:
     found = _not_again(case)
     printed = {
         n.score_id: i for i, n in reversed(list(enumerate(case.notes)))
@@ -119,7 +119,7 @@ def _jumps(case: Case) -> list[Finding]:
     return found
 
 
-def _not_again(case: Case) -> list[Finding]:
+def _not_again(case: AssessmentContext) -> list[Finding]:
     """The repeat at the end of the line, where the take ends with its first time."""
     f, notes = case.following, case.notes
     rest = notes[f.last + 1 :]
@@ -151,7 +151,7 @@ def _not_again(case: Case) -> list[Finding]:
     ]
 
 
-def _made_good(case: Case, k: int) -> bool:
+def _made_good(case: AssessmentContext, k: int) -> bool:
     """Whether a neighbouring interval makes this one good: then a note is out of place, and the count is
     not.
     """
@@ -174,7 +174,7 @@ def _made_good(case: Case, k: int) -> bool:
     return False
 
 
-def _step(case: Case, k: int, v: Interval) -> Finding | None:
+def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
     """Whether the count stepped in this interval, and what to call it."""
     if v.j != v.i + 1 or case.is_free(v.i):
         return None
@@ -295,7 +295,9 @@ def _step(case: Case, k: int, v: Interval) -> Finding | None:
     )
 
 
-def _held_over(case: Case, v: Interval, amount: float, confidence: float, detail: dict[str, Any]) -> Finding:
+def _held_over(
+    case: AssessmentContext, v: Interval, amount: float, confidence: float, detail: dict[str, Any]
+) -> Finding:
     note, event, after = case.notes[v.i], case.event(v.i), case.event(v.j)
     assert event is not None and after is not None
     bar, passing, beat = case.where(v.i)
@@ -316,7 +318,7 @@ def _held_over(case: Case, v: Interval, amount: float, confidence: float, detail
     )
 
 
-def _lengths(case: Case, steps: set[int]) -> list[Finding]:
+def _lengths(case: AssessmentContext, steps: set[int]) -> list[Finding]:
     """Long notes cut short, and notes sounding into a rest."""
     found = []
     s = case.settings

@@ -121,7 +121,7 @@ RAW = (0.0, 0.25, 0.35, 0.4999, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0)
 RIGHT = (0.0, 0.09, 0.25, 0.36, 0.62, 0.68, 0.82, 0.93, 0.955, 0.99)
 
 
-def calibrated(confidence: float) -> float:
+def calibrate(confidence: float) -> float:
     """Raw confidence → the share of such findings that are right."""
     for k in range(1, len(RAW)):
         if confidence <= RAW[k]:

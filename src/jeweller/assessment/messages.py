@@ -25,7 +25,7 @@ CAUSE_WORDS = {
 }
 
 
-def spoken(name: str) -> str:
+def spell_accidental(name: str) -> str:
     """A pitch name in words that cannot be misread: "B♭4" → "B flat", "F4" → "F natural" is left to the
     caller.
     """
@@ -72,7 +72,7 @@ def counts(value: float) -> str:
     return text or ("nothing" if whole == 0 else f"{whole:g} counts")
 
 
-def place(finding: Finding) -> str:
+def describe_place(finding: Finding) -> str:
     if finding.count > 1 and finding.places:
         return bar_list(finding.places)
     beat = round(finding.beat * 4) / 4
@@ -88,10 +88,10 @@ def bar_list(places: tuple[str, ...]) -> str:
 
 def _natural(letter: str) -> str:
     """ "B" → "B natural", "B♭" → "B flat"."""
-    return spoken(letter) if len(letter) > 1 else f"{letter} natural"
+    return spell_accidental(letter) if len(letter) > 1 else f"{letter} natural"
 
 
-def write_words(finding: Finding) -> Finding:
+def write_texts(finding: Finding) -> Finding:
     """The finding with its `text` and `advice`."""
     text, advice = _sentences(finding)
     return finding.replace(text=text[0].upper() + text[1:], advice=advice)
@@ -99,14 +99,14 @@ def write_words(finding: Finding) -> Finding:
 
 def _sentences(f: Finding) -> tuple[str, str]:
     d = f.detail
-    at = place(f)
+    at = describe_place(f)
     several = f.count > 1
     letter, heard = d.get("letter", ""), d.get("heard_letter", "")
     places = d.get("of", 0)
     match f.kind:
         case "missed_accidental":
             source = {
-                "key_signature": f"the key signature says {spoken(letter)}",
+                "key_signature": f"the key signature says {spell_accidental(letter)}",
                 "printed": f"{_natural(letter)} is printed",
                 "carried": f"{_natural(letter)} still holds from earlier in the bar",
             }.get(d.get("source", ""), f"{_natural(letter)} is written")
@@ -115,10 +115,11 @@ def _sentences(f: Finding) -> tuple[str, str]:
             )
             text = f"{at}: {_natural(heard)} sounded; {source}{times}."
             if d.get("source") == "key_signature":
+                sign = spell_accidental(letter).split(" ", 1)[-1]
                 return (
                     text,
                     (
-                        f"Before you play, name every {letter[0]}: {spoken(letter).split(' ', 1)[-1]}. "
+                        f"Before you play, name every {letter[0]}: {sign}. "
                         "Then finger the line once without playing."
                     ),
                 )

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 
-from jeweller.assessment.context import Case
+from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding
 from jeweller.assessment.pitches import wrong_pitch
 from jeweller.assessment.regression import log_odds
 from jeweller.notation.pitch import spell
-from jeweller.notes.note_starts import SQUEAKS, Start
-from jeweller.notes.table import Event
+from jeweller.notes.note_starts import SQUEAKS, StartSound
+from jeweller.notes.table import PlayedNote
 
 PARTIALS = (*SQUEAKS, 5.0, -5.0)  # semitones to what a crack catches on brass
 WHOLE = 0.8  # of the note: what sounds so long is the note
@@ -25,7 +25,7 @@ GRACED = 1.5  # log odds lost where a grace note is written: one that slipped lo
 ALIKE_GAIN = 0.5  # another note begins alike if what is heard there explains so much of what this one does
 
 
-def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
+def assess_starts(case: AssessmentContext, starts: list[StartSound], shift: int) -> list[Finding]:
     """`shift`: semitones by which the whole take was transposed, taken out of the case but not of the
     starts.
     """
@@ -85,7 +85,7 @@ def judge_starts(case: Case, starts: list[Start], shift: int) -> list[Finding]:
     return found
 
 
-def _is_partial(case: Case, s: Start, apart: float) -> bool:
+def _is_partial(case: AssessmentContext, s: StartSound, apart: float) -> bool:
     """Whether a note cracks to what lies so many semitones from it."""
     brass = case.instrument.family == "brass"
     if brass and abs(apart) > 2.5 and abs(apart - round(apart)) < 0.4:
@@ -95,7 +95,7 @@ def _is_partial(case: Case, s: Start, apart: float) -> bool:
     return min(abs(apart - p) for p in (PARTIALS if brass else SQUEAKS)) < 0.5
 
 
-def stands_between(case: Case, s: Start, event: Event, shift: int) -> bool:
+def stands_between(case: AssessmentContext, s: StartSound, event: PlayedNote, shift: int) -> bool:
     """Whether what sounds before a note is none of its own attack, but a neighbouring note: fingers, if it is
     anything.
     """
@@ -107,7 +107,9 @@ def stands_between(case: Case, s: Start, event: Event, shift: int) -> bool:
     )
 
 
-def blip_features(case: Case, s: Start, event: Event, starts: list[Start], shift: int) -> list[float]:
+def blip_features(
+    case: AssessmentContext, s: StartSound, event: PlayedNote, starts: list[StartSound], shift: int
+) -> list[float]:
     """What tells a short sound between two notes (fingers that did not move together) from the end of the one
     and the beginning of the other.
 
@@ -133,7 +135,9 @@ def blip_features(case: Case, s: Start, event: Event, starts: list[Start], shift
     ]
 
 
-def crack_features(case: Case, s: Start, event: Event, starts: list[Start], shift: int) -> list[float]:
+def crack_features(
+    case: AssessmentContext, s: StartSound, event: PlayedNote, starts: list[StartSound], shift: int
+) -> list[float]:
     """What tells a crack, or a squeak, in the attack of a note from how this instrument speaks in this room.
 
     What the pitch line or the spectrum says of it by itself, whichever says more; whether it is one of the
@@ -158,17 +162,17 @@ def crack_features(case: Case, s: Start, event: Event, starts: list[Start], shif
     ]
 
 
-def _before(case: Case, s: Start) -> Event | None:
+def _before(case: AssessmentContext, s: StartSound) -> PlayedNote | None:
     return next((e for k in range(s.index - 1, -1, -1) if (e := case.event(k)) is not None), None)
 
 
-def _near_the_last(case: Case, s: Start, shift: int) -> bool:
+def _near_the_last(case: AssessmentContext, s: StartSound, shift: int) -> bool:
     """Whether the sound lies near the note before."""
     before = _before(case, s)
     return before is not None and abs(s.midi - shift - before.midi) < NEAR_LAST
 
 
-def _alike(s: Start, starts: list[Start]) -> int:
+def _alike(s: StartSound, starts: list[StartSound]) -> int:
     """How many other notes begin with the same tone: then it is how this instrument speaks."""
     return sum(
         o is not s
@@ -179,13 +183,13 @@ def _alike(s: Start, starts: list[Start]) -> int:
     )
 
 
-def _between(case: Case, s: Start) -> bool:
+def _between(case: AssessmentContext, s: StartSound) -> bool:
     """Whether the note came in time and the sound lay before it: then it stands between two notes."""
     expected = case.expected.get(s.index)
     return expected is not None and abs(s.off_s - expected) < abs(s.on_s - expected) - IN_TIME_S
 
 
-def _odds_by_pitch(s: Start) -> float:
+def _odds_by_pitch(s: StartSound) -> float:
     """Log odds of a crack by the pitch line: it is long enough, clear, has an attack, and is not soft."""
     odds = 0.3 + _clip((s.length_s - 0.04) / 0.03, -1.5, 1.5) + _clip((s.clarity - 0.94) / 0.03, -2.0, 1.0)
     return (
@@ -196,7 +200,7 @@ def _odds_by_pitch(s: Start) -> float:
     )
 
 
-def _odds_by_spectrum(s: Start) -> float:
+def _odds_by_spectrum(s: StartSound) -> float:
     """Log odds of a crack by the spectrum: it needs another partial for long enough, nothing else explains
     it, and then the note speaks.
     """
@@ -210,7 +214,7 @@ def _odds_by_spectrum(s: Start) -> float:
     return odds - (1.5 if s.edge and s.clarity == 0.0 else 0.0) - max(0.0, 0.6 - s.after) / 0.2
 
 
-def _said(case: Case, s: Start, apart: float, odds: float) -> Finding:
+def _said(case: AssessmentContext, s: StartSound, apart: float, odds: float) -> Finding:
     note = case.notes[s.index]
     bar, passing, beat = case.where(s.index)
     fifths = case.following.line.bars[note.bar_index].bar.fifths

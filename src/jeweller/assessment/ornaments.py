@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 
-from jeweller.assessment.context import Case
+from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding
-from jeweller.notes.note_starts import Start
-from jeweller.notes.ornaments import FIGURES, Ornament
+from jeweller.notes.note_starts import StartSound
+from jeweller.notes.ornaments import FIGURES, HeardOrnament
 
 MIN_TURNS = 3  # alternations of a trill
 PLAIN_TRILL_S = 0.6  # in a shorter note few turns may be all there is room for
@@ -20,7 +20,9 @@ AFTER_S = 0.07
 GRACE_BEAT_SHARE = 0.33  # or no longer than so much of a beat
 
 
-def judge_ornaments(case: Case, heard: list[Ornament], starts: list[Start], shift: int) -> list[Finding]:
+def assess_ornaments(
+    case: AssessmentContext, heard: list[HeardOrnament], starts: list[StartSound], shift: int
+) -> list[Finding]:
     """`starts`: what else sounded where notes begin; `shift`: semitones of a whole-take transposition, still
     in them.
     """
@@ -77,7 +79,7 @@ def judge_ornaments(case: Case, heard: list[Ornament], starts: list[Start], shif
     return found
 
 
-def _figure(o: Ornament) -> tuple[str, float, str]:
+def _figure(o: HeardOrnament) -> tuple[str, float, str]:
     """(kind, confidence, how) of a turn or a mordent; kind "" where it was as written, or where that cannot
     be told.
     """
@@ -93,7 +95,9 @@ def _figure(o: Ornament) -> tuple[str, float, str]:
     )
 
 
-def _grace(case: Case, o: Ornament, slip: Start | None, shift: int) -> tuple[str, float, str]:
+def _grace(
+    case: AssessmentContext, o: HeardOrnament, slip: StartSound | None, shift: int
+) -> tuple[str, float, str]:
     """(kind, confidence, how) of a grace note; kind "" where it was as written. On the pitch of the note
     before one is not surely missed: other players leave that as long before the main note as who leaves the
     grace note out.

@@ -7,14 +7,14 @@ from typing import Any
 
 import numpy as np
 
-from jeweller.assessment.context import Case
+from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
 from jeweller.notation.model import Note
-from jeweller.notation.performance import LineNote
+from jeweller.notation.performance import PerformedNote
 from jeweller.notation.pitch import Pitch, in_key, key_alter, spell
-from jeweller.notes.decomposition import Mixture, explain, moved
+from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
 from jeweller.notes.restarts import ghost_odds, usual_level
-from jeweller.notes.table import Event
+from jeweller.notes.table import PlayedNote
 
 TENDENCY_CENTS = 18.0  # so near its other soundings: a tendency, no slip
 ATTACK = 0.3  # strength of an attack that is a stroke
@@ -73,7 +73,7 @@ FOLDED_BELOW = 20.0  # semitones
 SHORT_S = 0.1  # a shorter note shows too little of its partials
 
 
-def judge_pitches(case: Case, mixture: Mixture) -> list[Finding]:
+def assess_pitches(case: AssessmentContext, mixture: SpectralDecomposition) -> list[Finding]:
     """Findings of the facets notes and accidentals, habits not yet gathered."""
     found: list[Finding] = []
     f = case.following
@@ -124,7 +124,7 @@ def judge_pitches(case: Case, mixture: Mixture) -> list[Finding]:
     return found
 
 
-def _unfolded(case: Case, i: int, apart: float) -> float:
+def _unfolded(case: AssessmentContext, i: int, apart: float) -> float:
     """Semitones from the written pitch. What lies below the instrument, or two octaves from what is written,
     is a tone heard at a multiple of its period.
     """
@@ -133,7 +133,9 @@ def _unfolded(case: Case, i: int, apart: float) -> float:
     return min((apart + d for d in (12, 19, 24)), key=abs)
 
 
-def _written_sounded(case: Case, mixture: Mixture, i: int, event: Event) -> bool:
+def _written_sounded(
+    case: AssessmentContext, mixture: SpectralDecomposition, i: int, event: PlayedNote
+) -> bool:
     """Whether the spectra of a doubtful note are the written pitch after all, in this player's voice, and as
     loud as a note: then the room blurred it.
     """
@@ -153,9 +155,9 @@ def _written_sounded(case: Case, mixture: Mixture, i: int, event: Event) -> bool
     heard = (
         []
         if math.isnan(apart) or abs(apart) < 0.7 or any(abs(abs(apart) - d) < 0.7 for d in (12, 19, 24))
-        else [moved(voice, apart)]
+        else [shift_spectrum(voice, apart)]
     )
-    shares, _ = explain(frames, [voice, mixture.noise, *heard, *(mixture.ending(e) for e in before)])
+    shares, _ = decompose(frames, [voice, mixture.noise, *heard, *(mixture.ending(e) for e in before)])
     mine = shares[:, 0]
     loud = 20.0 * math.log10(float(frames.sum(axis=1).mean()) / float(voice.sum()) + 1e-9)
     return (
@@ -165,7 +167,9 @@ def _written_sounded(case: Case, mixture: Mixture, i: int, event: Event) -> bool
     )
 
 
-def _long_grace(case: Case, mixture: Mixture, i: int, event: Event, apart: float) -> bool:
+def _long_grace(
+    case: AssessmentContext, mixture: SpectralDecomposition, i: int, event: PlayedNote, apart: float
+) -> bool:
     """Whether what was heard for a note is the grace note before it, held so long that little is left of the
     note: that sounds after it.
     """
@@ -181,7 +185,7 @@ def _long_grace(case: Case, mixture: Mixture, i: int, event: Event, apart: float
     return int(np.sum(there)) * f.step_s >= AFTER_GRACE_S
 
 
-def _grace_held(case: Case, i: int, event: Event) -> Finding:
+def _grace_held(case: AssessmentContext, i: int, event: PlayedNote) -> Finding:
     note = case.notes[i]
     bar, passing, beat = case.where(i)
     return Finding(
@@ -205,7 +209,7 @@ def _grace_held(case: Case, i: int, event: Event) -> Finding:
     )
 
 
-def judge_attacks(case: Case) -> list[Finding]:
+def assess_attacks(case: AssessmentContext) -> list[Finding]:
     """For rhythm alone: notes without an attack, and attacks that are no notes."""
     f = case.following
     skipped = {i for jump in f.jumps if jump.target > jump.origin for i in range(jump.origin, jump.target)}
@@ -237,7 +241,7 @@ def judge_attacks(case: Case) -> list[Finding]:
     return found
 
 
-def _pitch_confidence(case: Case, event: Event, apart: float) -> float:
+def _pitch_confidence(case: AssessmentContext, event: PlayedNote, apart: float) -> float:
     """How sure another pitch sounded: clear, long enough, steady, and the written pitch not there."""
     length = event.off_s - event.on_s
     doubt = 0.0
@@ -249,7 +253,7 @@ def _pitch_confidence(case: Case, event: Event, apart: float) -> float:
     return 1.0 / (1.0 + math.exp(-(3.0 - 2.0 * doubt)))
 
 
-def _not_sounded(case: Case, i: int, event: Event) -> float:
+def _not_sounded(case: AssessmentContext, i: int, event: PlayedNote) -> float:
     """Confidence that what the way took for note i is no note at all (room, breath, the tail of the note
     before); 0 where it is one.
     """
@@ -324,7 +328,7 @@ class _OctaveJudge:
     player's other notes.
     """
 
-    def __init__(self, case: Case, mixture: Mixture) -> None:
+    def __init__(self, case: AssessmentContext, mixture: SpectralDecomposition) -> None:
         self.case, self.mixture = case, mixture
         self.plain: list[int] = []  # notes heard in their written octave
         self.below: set[int] = set()  # notes heard an octave below
@@ -339,7 +343,7 @@ class _OctaveJudge:
             elif any(abs(apart + d) < 0.6 for d in (12, 19, 24)):
                 self.below.add(i)
 
-    def judge(self, i: int, event: Event, apart: float) -> tuple[int, float] | None:
+    def judge(self, i: int, event: PlayedNote, apart: float) -> tuple[int, float] | None:
         """(semitones, confidence); 0 semitones where the written note sounded after all; None where neither
         is in question.
         """
@@ -371,7 +375,7 @@ class _OctaveJudge:
         )
 
     def _above(
-        self, i: int, event: Event, up: int, fullness: float, written: float
+        self, i: int, event: PlayedNote, up: int, fullness: float, written: float
     ) -> tuple[int, float] | None:
         """The octave or twelfth above: it is as periodic, and the partials that only the written note has do
         not stand out as the neighbours' do.
@@ -441,7 +445,7 @@ class _OctaveJudge:
         return len(others) >= 2 and even >= EVEN_OFTEN * len(others)
 
 
-def _missed(case: Case, i: int, confidence: float) -> Finding:
+def _missed(case: AssessmentContext, i: int, confidence: float) -> Finding:
     note = case.notes[i]
     bar, passing, beat = case.where(i)
     before = next((e for k in range(i - 1, -1, -1) if (e := case.event(k)) is not None), None)
@@ -472,7 +476,12 @@ def _missed(case: Case, i: int, confidence: float) -> Finding:
 
 
 def wrong_pitch(
-    case: Case, i: int, event: Event, heard: int, confidence: float, why: dict[str, Any] | None = None
+    case: AssessmentContext,
+    i: int,
+    event: PlayedNote,
+    heard: int,
+    confidence: float,
+    why: dict[str, Any] | None = None,
 ) -> Finding:
     """Another pitch than written (`heard`, sounding MIDI), by what it is to the written one, with the cause
     the evidence allows.
@@ -547,7 +556,7 @@ def wrong_pitch(
     )
 
 
-def _earlier_key(case: Case, note: LineNote, heard_written: int, fifths: int) -> bool:
+def _earlier_key(case: AssessmentContext, note: PerformedNote, heard_written: int, fifths: int) -> bool:
     """Whether what sounded belongs to the key that the piece had before, and not to the one it has now."""
     keys = [b.bar.fifths for b in case.following.line.bars[: note.bar_index + 1]]
     before = next((k for k in reversed(keys) if k != fifths), None)
@@ -555,7 +564,7 @@ def _earlier_key(case: Case, note: LineNote, heard_written: int, fifths: int) ->
 
 
 def accidental_kind(
-    note: Note, written: Pitch, heard_written: int, fifths: int, case: Case, i: int
+    note: Note, written: Pitch, heard_written: int, fifths: int, case: AssessmentContext, i: int
 ) -> tuple[str, str]:
     """A semitone off: (kind, where the forgotten alteration comes from: key_signature, printed, carried or
     "").
@@ -571,7 +580,7 @@ def accidental_kind(
     return "wrong_note", ""
 
 
-def _source(note: Note, written: Pitch, from_key: int, case: Case, i: int) -> str:
+def _source(note: Note, written: Pitch, from_key: int, case: AssessmentContext, i: int) -> str:
     if note.accidental and not note.cautionary and written.alter != from_key:
         return "printed"
     if written.alter == from_key:
@@ -579,7 +588,7 @@ def _source(note: Note, written: Pitch, from_key: int, case: Case, i: int) -> st
     return "carried"
 
 
-def _extras(case: Case) -> list[Finding]:
+def _extras(case: AssessmentContext) -> list[Finding]:
     """Sounds that are not written: a note too many. Abandoned tries are told by `counting`."""
     found = []
     for k, event in enumerate(case.following.events):
@@ -646,7 +655,7 @@ def _extras(case: Case) -> list[Finding]:
     return found
 
 
-def judge_tuning(case: Case, taken_out: int = 0) -> list[Finding]:
+def assess_tuning(case: AssessmentContext, taken_out: int = 0) -> list[Finding]:
     """Single notes out of tune, and the take as a whole high or low (never marked). `taken_out`: semitones of
     the pitch reference already taken out.
     """

@@ -17,7 +17,7 @@ def _s(default: Any, unit: str, why: str) -> Any:
 
 
 @dataclass(frozen=True)
-class JudgeSettings:
+class AssessmentSettings:
     """The standard tolerance. `gentle` and `strict` change the numbers named in TOLERANCES."""
 
     tolerance: str = _s("standard", "name", "gentle, standard or strict")
@@ -140,12 +140,12 @@ CHOICES = {
 
 def make_settings(
     tolerance: str = "standard", articulation: str = "printed", changes: dict[str, str] | None = None
-) -> JudgeSettings:
+) -> AssessmentSettings:
     """Settings by tolerance, with single ones changed by name. Raises SettingError, naming what would
     work.
     """
     changed = {"tolerance": tolerance, "articulation": articulation, **(changes or {})}
-    known = {f.name: f for f in dataclasses.fields(JudgeSettings)}
+    known = {f.name: f for f in dataclasses.fields(AssessmentSettings)}
     chosen: dict[str, Any] = {}
     for name, text in changed.items():
         if name not in known:
@@ -175,4 +175,4 @@ def make_settings(
                 f"{known[name].metadata['unit']} by default."
             )
         chosen[name] = value
-    return dataclasses.replace(JudgeSettings(), **{**TOLERANCES[chosen["tolerance"]], **chosen})
+    return dataclasses.replace(AssessmentSettings(), **{**TOLERANCES[chosen["tolerance"]], **chosen})

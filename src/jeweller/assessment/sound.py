@@ -9,9 +9,9 @@ from typing import Any
 
 import numpy as np
 
-from jeweller.assessment.context import Case
+from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
-from jeweller.notes.sustain import Tone
+from jeweller.notes.sustain import SustainedTone
 
 STEPS = {
     "ppp": -3,
@@ -35,7 +35,7 @@ SINGLE_CHANGE = 0.45
 FLAT_SHARE = 0.6  # of the written changes
 
 
-def judge_tones(case: Case, tones: list[Tone]) -> list[Finding]:
+def assess_sustain(case: AssessmentContext, tones: list[SustainedTone]) -> list[Finding]:
     """`sagging` and `unsteady` notes."""
     s = case.settings
     if not tones:
@@ -72,7 +72,7 @@ def judge_tones(case: Case, tones: list[Tone]) -> list[Finding]:
     return found
 
 
-def judge_clearness(case: Case, clearness: list[tuple[int, float]]) -> list[Finding]:
+def assess_clearness(case: AssessmentContext, clearness: list[tuple[int, float]]) -> list[Finding]:
     """`fuzzy` notes: less clear than the player's usual by far more than any but one of the others. Always
     "listen here".
     """
@@ -118,7 +118,12 @@ def _spread(values: list[float], least: float) -> float:
 
 
 def _say(
-    kind: str, case: Case, t: Tone, confidence: float, detail: dict[str, Any], cause: str | None
+    kind: str,
+    case: AssessmentContext,
+    t: SustainedTone,
+    confidence: float,
+    detail: dict[str, Any],
+    cause: str | None,
 ) -> Finding:
     note, event = case.notes[t.index], case.event(t.index)
     assert event is not None
@@ -143,7 +148,7 @@ def _say(
     )
 
 
-def judge_dynamics(case: Case) -> list[Finding]:
+def assess_dynamics(case: AssessmentContext) -> list[Finding]:
     """Written changes of loudness of which nothing is heard: one finding, if most of them are so."""
     changes = _written_changes(case)
     heard: list[tuple[int, float]] = []
@@ -196,12 +201,12 @@ def judge_dynamics(case: Case) -> list[Finding]:
     ]
 
 
-def _level(case: Case, notes: list[int]) -> float:
+def _level(case: AssessmentContext, notes: list[int]) -> float:
     found = [e.level_db for i in notes if (e := case.event(i)) is not None and not math.isnan(e.midi)]
     return float(np.median(found)) if found else float("nan")
 
 
-def _written_changes(case: Case) -> list[tuple[int, list[int], list[int], int]]:
+def _written_changes(case: AssessmentContext) -> list[tuple[int, list[int], list[int], int]]:
     """(note, notes before, notes after, +1 louder or -1 softer) of every written change of at least
     LEAST_STEPS, and of every hairpin.
     """

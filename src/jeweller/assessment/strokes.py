@@ -8,7 +8,7 @@ import math
 
 import numpy as np
 
-from jeweller.assessment.context import Case
+from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, rests_on
 from jeweller.notes.strokes import Stroke
 
@@ -19,7 +19,7 @@ APART = 0.85
 SPREAD_FLOOR = 0.3  # log energy: no two strokes are more alike
 
 
-def judge_strokes(case: Case, strokes: list[Stroke]) -> list[Finding]:
+def assess_strokes(case: AssessmentContext, strokes: list[Stroke]) -> list[Finding]:
     """`wrong_note` where another line of the part was struck than is written."""
     names = [case.notes[s.index].written.stroke for s in strokes]
     lines = [n for n in dict.fromkeys(names) if n and names.count(n) >= LEAST_STROKES]

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from jeweller.alignment.tempo import weighted_median
-from jeweller.assessment.context import Case, Interval
+from jeweller.assessment.context import AssessmentContext, Interval
 from jeweller.assessment.finding import SURE, Finding, bounded_confidence, rests_on
 
 NEIGHBOUR_BEATS = 4.0  # the local beat is fitted over so many beats on each side
@@ -45,7 +45,7 @@ WANDER, WANDER_QUARTERS = (
 )  # log ratio: everybody's tempo wanders so much from one stretch of so many quarters to the next
 
 
-def judge_rhythm(case: Case, steps: set[int], *, pitched: bool = True) -> list[Finding]:
+def assess_rhythm(case: AssessmentContext, steps: set[int], *, pitched: bool = True) -> list[Finding]:
     """Findings of the facet rhythm. `steps`: first notes of intervals in which the count stepped; claps and
     strokes are not `pitched`, but all attack.
     """
@@ -69,7 +69,7 @@ def judge_rhythm(case: Case, steps: set[int], *, pitched: bool = True) -> list[F
     return trends + dots + runs + _single(case, steps, free, pitched)
 
 
-def _inside(case: Case, finding: Finding) -> set[int]:
+def _inside(case: AssessmentContext, finding: Finding) -> set[int]:
     ids = set(finding.notes)
     return {i for i, n in enumerate(case.notes) if n.id in ids}
 
@@ -78,7 +78,7 @@ def _inside(case: Case, finding: Finding) -> set[int]:
 # ------------------------------------------------------------------------------------------------
 
 
-def deviations(case: Case, steps: set[int]) -> dict[int, float]:
+def measure_deviations(case: AssessmentContext, steps: set[int]) -> dict[int, float]:
     """Seconds by which each note fell after the local beat, fitted robustly to the notes around it (itself
     left out).
     """
@@ -119,9 +119,9 @@ def _robust_line(x: np.ndarray, y: np.ndarray) -> tuple[float, float]:  # type: 
     return slope, at
 
 
-def _single(case: Case, steps: set[int], leave: set[int], pitched: bool) -> list[Finding]:
+def _single(case: AssessmentContext, steps: set[int], leave: set[int], pitched: bool) -> list[Finding]:
     s = case.settings
-    off = deviations(case, steps)
+    off = measure_deviations(case, steps)
     if not off:
         return []
     values = np.array(list(off.values()))
@@ -194,7 +194,7 @@ def _single(case: Case, steps: set[int], leave: set[int], pitched: bool) -> list
 # -------------------------------------------------------------------------------------------------------
 
 
-def _pair_spread(case: Case, usable: list[Interval], leave: Sequence[Interval] = ()) -> float:
+def _pair_spread(case: AssessmentContext, usable: list[Interval], leave: Sequence[Interval] = ()) -> float:
     """Log ratio: the player's own robust spread of neighbouring equal notes, outside the run in question."""
     left = {v.i for v in leave}
     ratios = [
@@ -207,7 +207,7 @@ def _pair_spread(case: Case, usable: list[Interval], leave: Sequence[Interval] =
     return max(1.4826 * float(np.median(np.abs(ratios))), PAIR_SPREAD_FLOOR)
 
 
-def _dots(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
+def _dots(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
     """Dotted pairs (3 : 1, the short note completing a beat) pooled over the passage; a single one only when
     it is gross.
     """
@@ -250,7 +250,7 @@ def _dots(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
 
 def _dot_finding(
     kind: str,
-    case: Case,
+    case: AssessmentContext,
     some: list[tuple[Interval, Interval, float]],
     of: int,
     sign: float,
@@ -298,14 +298,14 @@ def _dot_finding(
     )
 
 
-def _short_spread(case: Case, run: list[Interval]) -> float:
+def _short_spread(case: AssessmentContext, run: list[Interval]) -> float:
     """Log ratio: what the player's spread of onsets makes of pairs of such short notes; neighbouring
     intervals share an onset.
     """
     return SHARED_ONSET * case.time_spread / float(np.mean([v.seconds for v in run]))
 
 
-def _equal_runs(case: Case, usable: list[Interval]) -> list[list[Interval]]:
+def _equal_runs(case: AssessmentContext, usable: list[Interval]) -> list[list[Interval]]:
     """Runs of four or more equal intervals of at most half a beat."""
     runs: list[list[Interval]] = []
     for v in usable:
@@ -316,7 +316,7 @@ def _equal_runs(case: Case, usable: list[Interval]) -> list[list[Interval]]:
     return [r for r in runs if len(r) >= 4 and r[0].quarters <= case.beat_q * 0.5 + 1e-6]
 
 
-def _runs(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
+def _runs(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
     """Runs of four or more equal short notes that alternate long and short."""
     s = case.settings
     found: list[Finding] = []
@@ -389,7 +389,7 @@ def _one_out_of_place(seconds: np.ndarray) -> bool:  # type: ignore[type-arg]
     return float((around**2).sum()) - explained < CLEARLY * alternating
 
 
-def _figures(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
+def _figures(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
     """Figures of four or more equal short notes squeezed, and then back on the beat."""
     s = case.settings
     found: list[Finding] = []
@@ -459,7 +459,7 @@ def _figures(case: Case, usable: list[Interval]) -> tuple[list[Finding], set[int
 # -------------------------------------------------------------------------------------------------------
 
 
-def _trends(case: Case, steps: set[int]) -> list[Finding]:
+def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
     """Stretches where the local tempo leaves the take's own, with a trend: rushing or dragging."""
     s = case.settings
     rows = [

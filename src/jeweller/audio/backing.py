@@ -29,7 +29,7 @@ BINS = 32  # bins at a time: bounds the memory
 
 
 @dataclass(frozen=True)
-class TakenOut:
+class BackingRemoval:
     """The take without the known sound. `at_s`: where in the take that begins; `heard`: whether it is in the
     take at all; `share_db`: how loud it was.
     """
@@ -51,7 +51,7 @@ def find_delay(samples: Array, known: Array) -> tuple[int, float]:
     return (k if k < len(samples) else k - size), float(np.abs(curve[k]) / (curve.std() + 1e-12))
 
 
-def take_out(samples: Array, known: Array, rate: int) -> TakenOut:
+def remove_backing(samples: Array, known: Array, rate: int) -> BackingRemoval:
     """Mono samples of the take and of the known sound at the same rate → the take without it. Linear in time;
     unchanged where it is not heard.
     """
@@ -59,7 +59,7 @@ def take_out(samples: Array, known: Array, rate: int) -> TakenOut:
 
     delay, peak = find_delay(samples, known)
     if peak < HEARD_PEAK:
-        return TakenOut(samples, 0.0, False, -120.0)
+        return BackingRemoval(samples, 0.0, False, -120.0)
     lined = np.zeros(len(samples), np.float32)
     a, b = max(0, delay), min(len(samples), delay + len(known))
     lined[a:b] = known[a - delay : b - delay]
@@ -73,7 +73,7 @@ def take_out(samples: Array, known: Array, rate: int) -> TakenOut:
         float((np.abs(removed) ** 2).sum()) / (float((np.abs(heard) ** 2).sum()) + 1e-12) + 1e-12
     )
     out = transform.istft(left, k1=len(samples)).astype(np.float32)
-    return TakenOut(np.ascontiguousarray(out[: len(samples)]), delay / rate, True, share)
+    return BackingRemoval(np.ascontiguousarray(out[: len(samples)]), delay / rate, True, share)
 
 
 def _left(

@@ -16,14 +16,14 @@ from jeweller.errors import LedgerError
 from jeweller.files import write_bytes
 from jeweller.library.checking import Checking
 from jeweller.library.class_view import class_view, pieces_of
-from jeweller.library.exports import office_rows
+from jeweller.library.exports import list_marks
 from jeweller.library.intake import enter_tray, look_at
 from jeweller.library.library import Library
-from jeweller.library.privacy import delete_player, give_out, held
+from jeweller.library.privacy import delete_player, export_player, list_held
 from jeweller.library.store import restore
-from jeweller.library.summary import told_mark
+from jeweller.library.summary import format_mark
 from jeweller.library.tables import Player, Tray
-from jeweller.library.tray import lines
+from jeweller.library.tray import list_takes
 from jeweller.usage import usage_of
 
 
@@ -129,7 +129,7 @@ def _trays(library: Library, options: argparse.Namespace) -> None:
 
 
 def _tray(library: Library, options: argparse.Namespace) -> int:
-    found = lines(library, _tray_of(library, options.tray).id)
+    found = list_takes(library, _tray_of(library, options.tray).id)
     for line in found:
         s = line.take.summary
         unsure = f", {s['unsure']} to listen to" if s.get("unsure") else ""
@@ -142,7 +142,7 @@ def _tray(library: Library, options: argparse.Namespace) -> int:
                         line.title,
                         line.take.part,
                         line.state,
-                        told_mark(s) + unsure,
+                        format_mark(s) + unsure,
                         line.take.sentence,
                     ],
                 )
@@ -157,7 +157,7 @@ def _marks(library: Library, options: argparse.Namespace) -> None:
         if column not in COLUMNS:
             raise LedgerError(f"There is no column “{column}”; there are {', '.join(COLUMNS)}.")
     tray = _tray_of(library, options.tray)
-    rows, left_out = office_rows(
+    rows, left_out = list_marks(
         library, tray.id, with_consent_only=options.consent, attempts=options.attempts
     )
     path = Path(options.file)
@@ -192,13 +192,12 @@ def _backup(library: Library, options: argparse.Namespace) -> None:
 
 
 def _held(library: Library, options: argparse.Namespace) -> None:
-    print("\n".join(held(library, _player(library, options.player))))
+    print("\n".join(list_held(library, _player(library, options.player))))
 
 
-def _give_out(library: Library, options: argparse.Namespace) -> None:
-    print(
-        f"{give_out(library, _player(library, options.player), Path(options.file))} files in {options.file}"
-    )
+def _export_player(library: Library, options: argparse.Namespace) -> None:
+    count = export_player(library, _player(library, options.player), Path(options.file))
+    print(f"{count} files in {options.file}")
 
 
 def _delete(library: Library, options: argparse.Namespace) -> int:
@@ -206,7 +205,7 @@ def _delete(library: Library, options: argparse.Namespace) -> int:
     if not options.yes:
         print(
             "This would be deleted and cannot be brought back (--yes does it):\n"
-            + "\n".join(f"  {line}" for line in held(library, player))
+            + "\n".join(f"  {line}" for line in list_held(library, player))
         )
         return 2
     delete_player(library, player)
@@ -223,6 +222,6 @@ ACTS: dict[str, Callable[[Library, argparse.Namespace], int | None]] = {
     "rehearse": _rehearse,
     "backup": _backup,
     "held": _held,
-    "give-out": _give_out,
+    "give-out": _export_player,
     "delete": _delete,
 }

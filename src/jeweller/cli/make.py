@@ -7,15 +7,15 @@ import dataclasses
 from pathlib import Path
 
 from jeweller.audio.encode import write_sound
-from jeweller.difficulty.analysis import look_over
-from jeweller.difficulty.ensemble import told
+from jeweller.difficulty.analysis import analyse_part
+from jeweller.difficulty.ensemble import describe_ensemble
 from jeweller.documents.check_documents import write_documents
 from jeweller.documents.parts import SheetSettings, instrument_of, render_parts
-from jeweller.documents.text_lines import COUNTINGS, LINES, UnderSettings
+from jeweller.documents.text_lines import COUNTINGS, LINES, TextLineSettings
 from jeweller.errors import DrillError, SettingError
-from jeweller.exercises.make import BAND, make
-from jeweller.exercises.parts import best_octave, written_for
-from jeweller.exercises.request import BOUNDS, CHOICES, KINDS, SPANS, USES, Drill, with_choices
+from jeweller.exercises.make import BAND, make_exercise
+from jeweller.exercises.parts import best_octave, write_for_instrument
+from jeweller.exercises.request import BOUNDS, CHOICES, KINDS, SPANS, USES, ExerciseRequest, apply_choices
 from jeweller.files import json_text, write_bytes
 from jeweller.instruments.table import Instrument, instruments, require_instrument
 from jeweller.notation.model import Score
@@ -53,7 +53,7 @@ def run_make(options: argparse.Namespace) -> int:
         if not equals:
             raise DrillError(f"--set takes NAME=VALUE, not “{item}”.")
         choices[name] = value
-    made = make(with_choices(Drill(), choices), players(options.players))
+    made = make_exercise(apply_choices(ExerciseRequest(), choices), players(options.players))
     print(made.score.title)
     for part in made.score.parts:
         print(f"  {part.name}: {len(part.bars)} bars, {part.note_count} notes")
@@ -69,7 +69,7 @@ def run_sheet(options: argparse.Namespace) -> int:
     if options.player:
         instrument, part = require_instrument(options.player), choose_part(score, options.part)
         octaves = options.octaves if options.octaves is not None else best_octave(part, instrument)
-        score = dataclasses.replace(score, parts=(written_for(part, instrument, octaves=octaves),))
+        score = dataclasses.replace(score, parts=(write_for_instrument(part, instrument, octaves=octaves),))
         if octaves:
             print(
                 f"  note: {abs(octaves)} octave{'s' if abs(octaves) > 1 else ''} "
@@ -83,11 +83,11 @@ def run_look(options: argparse.Namespace) -> int:
     score = load_score(options.file, options.tune)
     if options.band:
         print(score.title or Path(options.file).name)
-        for sentence in told(score) or ["No two parts share a rhythm, and nothing is altered."]:
+        for sentence in describe_ensemble(score) or ["No two parts share a rhythm, and nothing is altered."]:
             print(f"  {said(sentence)}")
         return 0
     part = choose_part(score, options.part)
-    over = look_over(
+    over = analyse_part(
         part, require_instrument(options.instrument) if options.instrument else instrument_of(part)
     )
     if options.json:
@@ -137,7 +137,8 @@ def write_parts(score: Score, options: argparse.Namespace) -> int:
             "and ta ti-ti."
         )
     settings = SheetSettings(
-        UnderSettings((*lines, *(b for b in blank if b not in lines)), blank, options.counting), options.big
+        TextLineSettings((*lines, *(b for b in blank if b not in lines)), blank, options.counting),
+        options.big,
     )
     targets = {
         k: getattr(options, k)
@@ -161,7 +162,7 @@ def print_choices() -> None:
     for name, what in KINDS.items():
         print(f"  {name:12} {what}")
     print("--set NAME=VALUE")
-    for field in dataclasses.fields(Drill):
+    for field in dataclasses.fields(ExerciseRequest):
         if field.name == "kind":
             continue
         if field.name in CHOICES:
@@ -178,7 +179,7 @@ def print_choices() -> None:
                 "uses": ", ".join(USES),
                 "pickup": "yes or no",
             }[field.name]
-        default = getattr(Drill(), field.name)
+        default = getattr(ExerciseRequest(), field.name)
         print(f"  {field.name:13} {what}  [{', '.join(default) if isinstance(default, tuple) else default}]")
 
 

@@ -10,13 +10,13 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
-from jeweller.difficulty.simplifications import Lighter, find_lighter
+from jeweller.difficulty.simplifications import Simplification, find_simplifications
 from jeweller.difficulty.traps import Trap, find_traps
 from jeweller.errors import ScoreError
 from jeweller.instruments.table import Instrument
 from jeweller.notation.ids import ids_of
 from jeweller.notation.model import Bar, Part
-from jeweller.notation.performance import Line
+from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import in_key, key_name, spell
 
 # What a trap adds to the weight of its bar; the others, that lie on whole pieces, none.
@@ -67,11 +67,11 @@ ISOLATED = 3  # bars that are practised by themselves
 
 
 @dataclass(frozen=True)
-class Over:
+class PartAnalysis:
     """What there is to see in a part before it is played."""
 
     traps: tuple[Trap, ...]
-    lighter: tuple[Lighter, ...]
+    lighter: tuple[Simplification, ...]
     scale: str
     outside_scale: tuple[str, ...]  # letters that do not belong to it
     level: str
@@ -83,13 +83,15 @@ class Over:
     warm_up: tuple[str, ...]  # the piece's own notes, lowest first
 
 
-def look_over(part: Part, instrument: Instrument | None = None, known: frozenset[int] = frozenset()) -> Over:
+def analyse_part(
+    part: Part, instrument: Instrument | None = None, known: frozenset[int] = frozenset()
+) -> PartAnalysis:
     """Looks a part over. Raises ScoreError where it has no notes."""
     notes = [n for b in part.bars for n in b.notes if n.pitch is not None and not n.cue]
     if not notes and not any(n.unpitched for b in part.bars for n in b.notes):
         raise ScoreError(f"The part “{part.name}” has no notes.")
     traps = tuple(find_traps(part, instrument, known))
-    lighter = tuple(find_lighter(part))
+    lighter = tuple(find_simplifications(part))
     weight = _weights(part, traps)
     new = [b for b in part.bars if weight[b.number] > 0]
     hardest = sorted((b.number for b in new), key=lambda n: -weight[n])[:ISOLATED]
@@ -107,7 +109,7 @@ def look_over(part: Part, instrument: Instrument | None = None, known: frozenset
     )
     pitches = {n.pitch.midi: n.pitch.name for n in notes if n.pitch}
     begin = round(bpm * (SLOWER if level != "first notes" else EASY_SLOWER))
-    return Over(
+    return PartAnalysis(
         traps,
         lighter,
         key_name(first.fifths, first.mode),
@@ -154,7 +156,9 @@ def _density(bar: Bar) -> float:
     return float(sum(not n.is_rest and not n.cue for n in bar.notes) / beats) if beats else 0.0
 
 
-def _level(part: Part, traps: tuple[Trap, ...], lighter: tuple[Lighter, ...]) -> tuple[float, list[str]]:
+def _level(
+    part: Part, traps: tuple[Trap, ...], lighter: tuple[Simplification, ...]
+) -> tuple[float, list[str]]:
     """How hard a part reads, and in what: the weight of its traps to a bar, its signs, its fastest notes, its
     range, less what comes again.
     """
@@ -186,7 +190,7 @@ def _level(part: Part, traps: tuple[Trap, ...], lighter: tuple[Lighter, ...]) ->
 
 
 def _path(
-    part: Part, weight: Mapping[str, float], hardest: list[str], lighter: tuple[Lighter, ...]
+    part: Part, weight: Mapping[str, float], hardest: list[str], lighter: tuple[Simplification, ...]
 ) -> list[str]:
     """Sentences: where to begin, what to take alone, what to join, the whole."""
     numbers = [b.number for b in part.bars]
@@ -208,8 +212,8 @@ def _path(
     return out
 
 
-def answers(
-    traps: Sequence[Trap], report: Mapping[str, Any], line: Line | None = None
+def answer_traps(
+    traps: Sequence[Trap], report: Mapping[str, Any], line: PerformedPart | None = None
 ) -> list[tuple[Trap, int, int]]:
     """(trap, notes right, notes played) for each trap that lies on notes, by a report's verdicts and
     findings; with the line rests are answered too.
@@ -233,7 +237,7 @@ def answers(
     return out
 
 
-def _rests(report: Mapping[str, Any], line: Line) -> dict[str, list[bool]]:
+def _rests(report: Mapping[str, Any], line: PerformedPart) -> dict[str, list[bool]]:
     """By the id of a printed rest, for each time it was come to, whether nothing was found in it."""
     reached = {n["id"] for n in report["notes"] if n["verdict"] != "not_heard"}
     miscounted = {(i, f["pass"]) for f in report["findings"] if f["confidence"] >= SURE for i in ids_of(f)}

@@ -9,13 +9,13 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from jeweller.notation.model import Bar, Part, Score
-from jeweller.notation.transposition import moved_pitch
+from jeweller.notation.transposition import transpose_pitch
 
 LONGEST = 8  # bars of a passage to begin from
 
 
 @dataclass(frozen=True)
-class Line:
+class PartInBars:
     """What one part has in some bars: its own letters, and the sounding ones."""
 
     part: str
@@ -37,11 +37,11 @@ def _letters(part: Part, bar: Bar, *, concert: bool) -> tuple[str, ...]:
     for n in bar.notes:
         if n.pitch is None or n.grace or n.chord or n.cue or n.tie_stop:
             continue
-        out.append((moved_pitch(n.pitch, part.chromatic, part.diatonic) if concert else n.pitch).letter)
+        out.append((transpose_pitch(n.pitch, part.chromatic, part.diatonic) if concert else n.pitch).letter)
     return tuple(out)
 
 
-def what_others_have(score: Score, first: int, last: int) -> list[Line]:
+def compare_parts(score: Score, first: int, last: int) -> list[PartInBars]:
     """The letters of every part in bars by index (0-based, both included), repeated notes as often as they
     come.
     """
@@ -50,7 +50,7 @@ def what_others_have(score: Score, first: int, last: int) -> list[Line]:
         bars = part.bars[first : last + 1]
         own, concert = (tuple(x for b in bars for x in _letters(part, b, concert=c)) for c in (False, True))
         if own:
-            out.append(Line(part.name, own, concert))
+            out.append(PartInBars(part.name, own, concert))
     return out
 
 
@@ -126,7 +126,7 @@ def alterations(score: Score) -> list[tuple[str, tuple[tuple[str, str], ...]]]:
     return out
 
 
-def told(score: Score) -> list[str]:
+def describe_ensemble(score: Score) -> list[str]:
     """All of it in sentences."""
     sentences = []
     passage = begin_from(score)

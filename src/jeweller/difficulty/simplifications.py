@@ -16,7 +16,7 @@ RUN = 4  # notes in a row by step
 
 
 @dataclass(frozen=True)
-class Lighter:
+class Simplification:
     """One thing that makes a part lighter: kind "repeat", "sequence", "scale run" or "chromatic run"; first
     and last bar, and the notes.
     """
@@ -39,7 +39,7 @@ def _sounding(bar: Bar) -> list[Note]:
     return [n for n in bar.notes if n.pitch is not None and not n.grace and not n.cue and not n.chord]
 
 
-def find_lighter(part: Part) -> list[Lighter]:
+def find_simplifications(part: Part) -> list[Simplification]:
     """Everything that makes a part lighter, in order of bars."""
     runs = list(_runs(part))
     in_runs = [frozenset(r.notes) for r in runs]
@@ -50,7 +50,7 @@ def find_lighter(part: Part) -> list[Lighter]:
     return sorted(found, key=lambda x: (order[x.bars[0]], x.kind))
 
 
-def _repeats(part: Part) -> Iterator[Lighter]:
+def _repeats(part: Part) -> Iterator[Simplification]:
     """Stretches of bars that are the same as stretches before them, the longest first taken."""
     whole = [_content(b) for b in part.bars]
     numbered = {c: n for n, c in enumerate(dict.fromkeys(whole))}
@@ -67,7 +67,7 @@ def _repeats(part: Part) -> Iterator[Lighter]:
         if best and any(p is not None for c in whole[k : k + best] for _, _, p in c):
             there, here = _span(part, at, best), _span(part, k, best)
             notes = tuple(n.id for b in part.bars[k : k + best] for n in _sounding(b))
-            yield Lighter(
+            yield Simplification(
                 "repeat",
                 f"{here} {'are' if best > 1 else 'is'} {there} again",
                 (part.bars[k].number, part.bars[k + best - 1].number),
@@ -83,7 +83,7 @@ def _span(part: Part, start: int, count: int) -> str:
     return f"bar {first}" if count == 1 else f"bars {first} to {last}"
 
 
-def lookalikes(part: Part) -> Iterator[tuple[str, str, list[Note]]]:
+def find_lookalikes(part: Part) -> Iterator[tuple[str, str, list[Note]]]:
     """(bar, the earlier bar it looks like, the notes that differ) for bars that are nearly, and not wholly,
     as an earlier one.
     """
@@ -106,7 +106,7 @@ def lookalikes(part: Part) -> Iterator[tuple[str, str, list[Note]]]:
             )
 
 
-def _sequences(part: Part) -> Iterator[Lighter]:
+def _sequences(part: Part) -> Iterator[Simplification]:
     """A bar that is the one before it, or the one before that, moved along the scale."""
     for k in range(1, len(part.bars)):
         for back in (1, 2):
@@ -127,7 +127,7 @@ def _sequences(part: Part) -> Iterator[Lighter]:
                 far = {1: "a step", 2: "a third", 3: "a fourth", 4: "a fifth", 7: "an octave"}.get(
                     abs(step), f"{abs(step)} steps"
                 )
-                yield Lighter(
+                yield Simplification(
                     "sequence",
                     (
                         f"bar {part.bars[k].number} is bar {part.bars[k - back].number} {far} "
@@ -139,7 +139,7 @@ def _sequences(part: Part) -> Iterator[Lighter]:
                 break
 
 
-def _runs(part: Part) -> Iterator[Lighter]:
+def _runs(part: Part) -> Iterator[Simplification]:
     """Notes in a row by steps of the scale, or by semitones, with their ends."""
     row = [
         (b, n)
@@ -173,7 +173,7 @@ def _runs(part: Part) -> Iterator[Lighter]:
                 f"{'by semitones' if kind == 'chromatic run' else 'a scale'} from {first[1].pitch.name} "
                 f"{way_said}"
             )
-            yield Lighter(
+            yield Simplification(
                 kind, what, (first[0].number, last[0].number), tuple(n.id for _, n in row[k : end + 1])
             )
         k = max(end, k + 1)

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 
-from jeweller.difficulty.simplifications import lookalikes
+from jeweller.difficulty.simplifications import find_lookalikes
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Note, Part
 from jeweller.notation.pitch import key_alter, key_letters, key_name
@@ -304,6 +304,6 @@ def _form(part: Part) -> Iterator[Trap]:
         bars = tuple(b.number for b in part.bars if getattr(b, flag))
         if bars:
             yield Trap("jump", what, bars, count=len(bars))
-    for here, earlier, differs in lookalikes(part):
+    for here, earlier, differs in find_lookalikes(part):
         notes = tuple(n.id for n in differs)
         yield Trap("look-alike", f"bar {here} is like bar {earlier}, but not the same", (here,), notes)

@@ -14,7 +14,7 @@ from typing import Any
 
 from jeweller.documents.engraving import RAIL_HEIGHT, SPACE, Engraving, NoteBox
 from jeweller.documents.theme import Theme, shape_svg, text_svg
-from jeweller.notation.performance import Line
+from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import Pitch, spell
 
 HALF = SPACE / 2
@@ -68,7 +68,7 @@ class View:
 class Ruler:
     """Places in the line ↔ places on the page."""
 
-    def __init__(self, engraving: Engraving, line: Line) -> None:
+    def __init__(self, engraving: Engraving, line: PerformedPart) -> None:
         self.engraving, self.line = engraving, line
         self.anchors = self._anchors()
         self.starts = [float(b.onset) for b in line.bars]
@@ -119,7 +119,7 @@ class Ruler:
 
 class _Drawer:
     def __init__(
-        self, engraving: Engraving, line: Line, report: dict[str, Any], theme: Theme, view: View
+        self, engraving: Engraving, line: PerformedPart, report: dict[str, Any], theme: Theme, view: View
     ) -> None:
         self.e, self.line, self.report, self.theme, self.view = engraving, line, report, theme, view
         self.out: list[str] = []
@@ -575,7 +575,7 @@ class _Drawer:
 
 def draw_marks(
     engraving: Engraving,
-    line: Line,
+    line: PerformedPart,
     report: dict[str, Any],
     theme: Theme,
     view: View | None = None,
@@ -588,7 +588,7 @@ def draw_marks(
 
 
 def staff_place(
-    engraving: Engraving, line: Line, report: dict[str, Any], note: dict[str, Any], midi: float
+    engraving: Engraving, line: PerformedPart, report: dict[str, Any], note: dict[str, Any], midi: float
 ) -> float:
     """The height of a sounding pitch (MIDI, float) beside a note, on the staff of that note: between two
     semitones it lies between their places.

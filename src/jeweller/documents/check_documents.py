@@ -13,11 +13,11 @@ from typing import Any
 import mido
 
 from jeweller.assessment.finding import SURE
-from jeweller.documents.page import marked_page, page_names, printed
+from jeweller.documents.page import marked_page, page_names, replace_page_names
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.files import write_bytes
 from jeweller.notation.model import Score
-from jeweller.notation.performance import Line
+from jeweller.notation.performance import PerformedPart
 from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.pipeline.check import Checked
 from jeweller.usage import Usage
@@ -65,7 +65,9 @@ def heard_midi(report: dict[str, Any]) -> bytes:
     return buffer.getvalue()
 
 
-def annotated_musicxml(line: Line, findings: Sequence[dict[str, Any]], usage: Usage | None = None) -> bytes:
+def annotated_musicxml(
+    line: PerformedPart, findings: Sequence[dict[str, Any]], usage: Usage | None = None
+) -> bytes:
     """The part with each sure finding as words above its first note."""
     texts: dict[str, str] = {}
     known = {n.id for b in line.part.bars for n in b.notes}
@@ -84,7 +86,7 @@ def annotated_musicxml(line: Line, findings: Sequence[dict[str, Any]], usage: Us
 
 def render_sheets(
     report: dict[str, Any],
-    line: Line,
+    line: PerformedPart,
     kinds: Sequence[str],
     findings: Sequence[dict[str, Any]] | None = None,
     player: str = "",
@@ -94,7 +96,7 @@ def render_sheets(
     """The documents asked for, by kind; PNG has a page each."""
     findings = list(report["findings"] if findings is None else findings)
     out = (
-        printed(marked_page(report, line, findings, player=player, theme=theme), kinds)
+        replace_page_names(marked_page(report, line, findings, player=player, theme=theme), kinds)
         if {"html", "pdf", "png"} & set(kinds)
         else {}
     )

@@ -11,7 +11,7 @@ from typing import Any
 from jeweller.documents.annotations import View, draw_marks
 from jeweller.documents.engraving import RAIL_HEIGHT, Engraving
 from jeweller.documents.theme import Theme
-from jeweller.notation.performance import Line
+from jeweller.notation.performance import PerformedPart
 
 ABOVE, BELOW = 36.0, 28.0  # page units above the highest ink, and below the rail
 
@@ -26,7 +26,7 @@ class Excerpt:
 
 def excerpt(
     engraving: Engraving,
-    line: Line,
+    line: PerformedPart,
     report: dict[str, Any],
     theme: Theme,
     findings: Sequence[dict[str, Any]],

@@ -20,7 +20,7 @@ from jeweller.documents.excerpt import excerpt
 from jeweller.documents.page import environment, fonts, html_to_pdf
 from jeweller.documents.plain_text import good_sentence
 from jeweller.documents.theme import FACET_NAMES, LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
-from jeweller.notation.performance import Line
+from jeweller.notation.performance import PerformedPart
 from jeweller.usage import Usage
 
 POLISHED = 3  # things to polish on one slip
@@ -29,7 +29,7 @@ STEPS = (0.7, 0.85, 1.0)  # of the speed that was played
 
 
 @dataclass(frozen=True)
-class SlipSettings:
+class FeedbackSettings:
     """How slips are written: with the mark or without, one or two to a printed page, the words they begin and
     end with ({name}, {piece}).
     """
@@ -51,14 +51,14 @@ class Clip:
 
 
 @dataclass(frozen=True)
-class Slip:
+class FeedbackSheet:
     """One player's slip, as it is written."""
 
     player: str
     title: str
     part: str
     report: dict[str, Any]
-    line: Line
+    line: PerformedPart
     findings: tuple[dict[str, Any], ...]  # as they stand, most important first
     comment: str = ""
     comments: Mapping[str, str] = field(default_factory=dict)  # by the key of a finding
@@ -69,14 +69,14 @@ class Slip:
     ] = ()  # the traps that were chosen, answered; else the altered notes of the report are
 
 
-def polish(slip: Slip, most: int = POLISHED) -> list[dict[str, Any]]:
+def choose_findings(slip: FeedbackSheet, most: int = POLISHED) -> list[dict[str, Any]]:
     """The two or three things to work at: sure findings that stand, most important first."""
     return [f for f in slip.findings if f["confidence"] >= SURE and f["kind"] not in UNMARKED][:most]
 
 
-def how(slip: Slip) -> str:
+def format_advice(slip: FeedbackSheet) -> str:
     """How to practise: a speed to begin with, steps, minutes."""
-    things, played = polish(slip), slip.report["tempo"]["played_bpm"]
+    things, played = choose_findings(slip), slip.report["tempo"]["played_bpm"]
     if not things or not played:
         return "Play it once more for the pleasure of it, then take the next line."
     unit = slip.report["score"]["beat_unit_q"] or 1
@@ -90,16 +90,16 @@ def how(slip: Slip) -> str:
     )
 
 
-def criteria(slip: Slip) -> list[str]:
+def criteria(slip: FeedbackSheet) -> list[str]:
     """What was asked for, and how often it was right."""
     return list(slip.asked) or [
         f"{t['what']}: {t['right']} of {t['total']}" for t in slip.report["traps"] if t["total"]
     ]
 
 
-def next_step(slip: Slip) -> str:
+def next_step(slip: FeedbackSheet) -> str:
     """What comes after this."""
-    things = polish(slip)
+    things = choose_findings(slip)
     if not things:
         return "The next line may come."
     first = things[0]
@@ -108,7 +108,9 @@ def next_step(slip: Slip) -> str:
     return f"Record it again when {bars} went right three times in a row."
 
 
-def slips_page(slips: Sequence[Slip], settings: SlipSettings, *, theme: Theme = LIGHT) -> str:
+def render_feedback_html(
+    slips: Sequence[FeedbackSheet], settings: FeedbackSettings, *, theme: Theme = LIGHT
+) -> str:
     """All slips as one HTML page that stands alone; in print each begins a new page, or every second one
     does.
     """
@@ -128,12 +130,16 @@ def slips_page(slips: Sequence[Slip], settings: SlipSettings, *, theme: Theme = 
     )
 
 
-def slips_pdf(slips: Sequence[Slip], settings: SlipSettings, *, theme: Theme = LIGHT) -> bytes:
+def render_feedback_pdf(
+    slips: Sequence[FeedbackSheet], settings: FeedbackSettings, *, theme: Theme = LIGHT
+) -> bytes:
     """The same on paper."""
-    return html_to_pdf(slips_page(slips, settings, theme=theme))
+    return html_to_pdf(render_feedback_html(slips, settings, theme=theme))
 
 
-def slip_text(slip: Slip, settings: SlipSettings, width: int = 76, *, theme: Theme = LIGHT) -> str:
+def format_feedback_text(
+    slip: FeedbackSheet, settings: FeedbackSettings, width: int = 76, *, theme: Theme = LIGHT
+) -> str:
     """One slip as plain text, for mail."""
     slip = _worded(slip, theme.usage)
     out = [f"{slip.title} · {slip.part}", ""]
@@ -141,13 +147,13 @@ def slip_text(slip: Slip, settings: SlipSettings, width: int = 76, *, theme: The
     good = good_sentence(slip.report)
     if good:
         paragraphs.append(f"Good: {good}")
-    for k, f in enumerate(polish(slip), 1):
+    for k, f in enumerate(choose_findings(slip), 1):
         paragraphs.append(
             f"{k}. {f['advice']} ({f['text']})"
             + (f" {slip.comments[f['key']]}" if f["key"] in slip.comments else "")
         )
     paragraphs += [
-        how(slip),
+        format_advice(slip),
         *(["Asked for: " + "; ".join(criteria(slip)) + "."] if criteria(slip) else []),
         slip.comment,
         theme.said(next_step(slip)),
@@ -159,7 +165,7 @@ def slip_text(slip: Slip, settings: SlipSettings, width: int = 76, *, theme: The
     return "\n".join(out)
 
 
-def _worded(slip: Slip, usage: Usage) -> Slip:
+def _worded(slip: FeedbackSheet, usage: Usage) -> FeedbackSheet:
     return dataclasses.replace(
         slip,
         report=usage.report(slip.report),
@@ -168,14 +174,14 @@ def _worded(slip: Slip, usage: Usage) -> Slip:
     )
 
 
-def _greeted(words: str, slip: Slip) -> str:
+def _greeted(words: str, slip: FeedbackSheet) -> str:
     return words.replace("{name}", slip.player).replace("{piece}", slip.title)
 
 
-def _shown(slip: Slip, settings: SlipSettings, theme: Theme) -> dict[str, Any]:
+def _shown(slip: FeedbackSheet, settings: FeedbackSettings, theme: Theme) -> dict[str, Any]:
     things = []
     engraving = engrave(slip.line.part, SNIPPET_UNITS)
-    chosen = polish(slip, POLISHED if settings.per_page == 1 else POLISHED - 1)
+    chosen = choose_findings(slip, POLISHED if settings.per_page == 1 else POLISHED - 1)
     for k, f in enumerate(chosen, 1):
         colour = theme.facets[f["facet"]]
         icon = (
@@ -205,7 +211,7 @@ def _shown(slip: Slip, settings: SlipSettings, theme: Theme) -> dict[str, Any]:
         "greeting": _greeted(settings.greeting, slip),
         "good": good_sentence(slip.report),
         "things": things,
-        "how": how(slip),
+        "how": format_advice(slip),
         "criteria": criteria(slip),
         "comment": slip.comment,
         "next": theme.said(next_step(slip)),

@@ -16,7 +16,7 @@ from jeweller.documents.annotations import SURE, View, draw_marks
 from jeweller.documents.engraving import Engraving, engrave
 from jeweller.documents.plain_text import SHOWN_FIRST, TUNING, good_sentence, player_words, sureness
 from jeweller.documents.theme import FACET_NAMES, LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
-from jeweller.notation.performance import Line
+from jeweller.notation.performance import PerformedPart
 
 PAGE_UNITS = 1850.0  # width of the engraving on an A4 page: a staff is 7 mm high
 BAND_GAP = 14.0
@@ -61,7 +61,7 @@ def bands(engraving: Engraving) -> list[tuple[float, float]]:
 
 def marked_page(
     report: dict[str, Any],
-    line: Line,
+    line: PerformedPart,
     findings: Sequence[dict[str, Any]] | None = None,
     *,
     theme: Theme = LIGHT,
@@ -155,7 +155,7 @@ def pdf_to_png(pdf: bytes, dpi: int = 130) -> list[bytes]:
     return pages
 
 
-def printed(html: str, kinds: Collection[str]) -> dict[str, list[bytes]]:
+def replace_page_names(html: str, kinds: Collection[str]) -> dict[str, list[bytes]]:
     """A page as the documents asked for among html, pdf and png; PNG has a page each."""
     out: dict[str, list[bytes]] = {}
     pdf = html_to_pdf(html) if {"pdf", "png"} & set(kinds) else b""

@@ -11,12 +11,18 @@ from dataclasses import dataclass, field
 import mido
 
 from jeweller.documents.engraving import engrave, written_mei
-from jeweller.documents.page import PAGE_UNITS, environment, fonts, printed
-from jeweller.documents.text_lines import PLACES_LEGEND, UnderSettings, draw_above, draw_under, rows_height
+from jeweller.documents.page import PAGE_UNITS, environment, fonts, replace_page_names
+from jeweller.documents.text_lines import (
+    PLACES_LEGEND,
+    TextLineSettings,
+    draw_text_above,
+    draw_text_below,
+    rows_height,
+)
 from jeweller.documents.theme import LIGHT, SANS, SERIF, SIGNS, Theme
 from jeweller.instruments.table import Instrument, instrument_for
 from jeweller.notation.model import Part, Score
-from jeweller.notation.performance import make_line
+from jeweller.notation.performance import perform_part
 from jeweller.notation.writers.musicxml import write_musicxml
 
 BIG = 0.68  # of the usual page width in engraving units: notes half as large again
@@ -41,7 +47,7 @@ GENERAL_MIDI = {
 class SheetSettings:
     """How parts are printed."""
 
-    under: UnderSettings = field(default_factory=UnderSettings)
+    under: TextLineSettings = field(default_factory=TextLineSettings)
     big: bool = False  # notes to be read from a distance
     bars_per_line: int = 0  # 0: as many as fit
     reminders: tuple[tuple[str, str], ...] = ()  # (id of a note, words pencilled above it)
@@ -70,8 +76,8 @@ def parts_page(score: Score, settings: SheetSettings | None = None) -> str:
             room=room,
             bars_per_line=settings.bars_per_line,
         )
-        overlay = draw_under(engraving, part, settings.under, instrument, settings.theme)
-        overlay += draw_above(engraving, dict(settings.reminders), settings.theme.brass)
+        overlay = draw_text_below(engraving, part, settings.under, instrument, settings.theme)
+        overlay += draw_text_above(engraving, dict(settings.reminders), settings.theme.brass)
         systems = []
         top = 0.0
         for k, system in enumerate(engraving.systems):
@@ -101,7 +107,9 @@ def render_parts(
     score: Score, kinds: Sequence[str], settings: SheetSettings | None = None
 ) -> dict[str, list[bytes]]:
     """The documents asked for (html, pdf, png, musicxml, mei, midi), by kind; PNG has a page each."""
-    out = printed(parts_page(score, settings), kinds) if {"html", "pdf", "png"} & set(kinds) else {}
+    out = (
+        replace_page_names(parts_page(score, settings), kinds) if {"html", "pdf", "png"} & set(kinds) else {}
+    )
     if "musicxml" in kinds:
         out["musicxml"] = [write_musicxml(score, bars_per_line=(settings or SheetSettings()).bars_per_line)]
     if "mei" in kinds:
@@ -124,7 +132,7 @@ def played_midi(score: Score) -> bytes:
         )
         if not part.note_count:
             continue
-        line = make_line(score.title, part, rhythm_only=part.percussion)
+        line = perform_part(score.title, part, rhythm_only=part.percussion)
         if k == 0:
             track.append(
                 mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(line.written_bpm or 90.0), time=0)

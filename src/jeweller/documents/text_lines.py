@@ -100,7 +100,7 @@ HOLE, HOLE_STEP, HAND_GAP, KEY_TEXT = (
 
 
 @dataclass(frozen=True)
-class UnderSettings:
+class TextLineSettings:
     """Which lines stand under the notes, and which of them are left blank to be filled in."""
 
     lines: tuple[str, ...] = ()
@@ -108,7 +108,9 @@ class UnderSettings:
     counting: str = "1 & 2 &"  # or "ta ti-ti"
 
 
-def texts_of(part: Part, line: str, settings: UnderSettings, instrument: Instrument | None) -> dict[str, str]:
+def list_texts(
+    part: Part, line: str, settings: TextLineSettings, instrument: Instrument | None
+) -> dict[str, str]:
     """The text of one line for each note (and rest, for counts), by note id."""
     main = [(bar, n) for bar in part.bars for n in bar.notes if not n.grace and not n.chord and not n.cue]
     if line == "counts":
@@ -119,7 +121,7 @@ def texts_of(part: Part, line: str, settings: UnderSettings, instrument: Instrum
     if line == "solfège":
         return {n.id: solfege(bar, n) for bar, n in sounding}
     if line == "places":
-        return {n.id: place(bar, n) for bar, n in sounding}
+        return {n.id: staff_place_of(bar, n) for bar, n in sounding}
     if line == "fingerings" and instrument is not None:
         trills = trills_of(part, instrument)
         return {
@@ -194,7 +196,7 @@ def solfege(bar: Bar, note: Note) -> str:
     return SOLFEGE[apart]
 
 
-def place(bar: Bar, note: Note) -> str:
+def staff_place_of(bar: Bar, note: Note) -> str:
     """Where a note stands, as PLACES_LEGEND says: "L2", "S1", "+1" above the staff, "−2" below it."""
     assert note.pitch is not None
     sign, line, octave = bar.clef
@@ -206,7 +208,7 @@ def place(bar: Bar, note: Note) -> str:
     return f"−{-up}" if up < 0 else f"+{up - 8}"
 
 
-def rows_height(settings: UnderSettings, instrument: Instrument | None) -> float:
+def rows_height(settings: TextLineSettings, instrument: Instrument | None) -> float:
     """How much room the lines take under a system, page units."""
     return sum(_height(line, instrument) for line in settings.lines)
 
@@ -218,8 +220,8 @@ def _height(line: str, instrument: Instrument | None) -> float:
     return DIAGRAM if instrument.family == "woodwind" else TUBE
 
 
-def draw_under(
-    engraving: Engraving, part: Part, settings: UnderSettings, instrument: Instrument | None, theme: Theme
+def draw_text_below(
+    engraving: Engraving, part: Part, settings: TextLineSettings, instrument: Instrument | None, theme: Theme
 ) -> str:
     """The lines as SVG over the engraving."""
     out: list[str] = []
@@ -229,7 +231,7 @@ def draw_under(
         drawn = height > ROW
         chosen = fingerings_of(part, instrument) if drawn and instrument is not None else {}
         trills = trills_of(part, instrument) if drawn and instrument is not None else {}
-        texts = texts_of(part, line, settings, instrument)
+        texts = list_texts(part, line, settings, instrument)
         for note_id, text in texts.items():
             box = engraving.notes.get(note_id)
             if box is None:
@@ -258,7 +260,7 @@ def draw_under(
     return "".join(out)
 
 
-def draw_above(engraving: Engraving, words: Mapping[str, str], colour: str) -> str:
+def draw_text_above(engraving: Engraving, words: Mapping[str, str], colour: str) -> str:
     """Words pencilled above notes, by note id, as SVG over the engraving."""
     out = []
     for note, text in words.items():

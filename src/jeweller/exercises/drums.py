@@ -6,9 +6,9 @@ from fractions import Fraction
 
 import numpy as np
 
-from jeweller.exercises.request import Drill
+from jeweller.exercises.request import ExerciseRequest
 from jeweller.exercises.rhythms import draw_bar
-from jeweller.notation.barring import Signature, Sound, fill_bars
+from jeweller.notation.barring import Signature, UnbarredNote, lay_out_bars
 from jeweller.notation.model import Bar
 from jeweller.notation.pitch import Pitch
 
@@ -16,12 +16,12 @@ PLACES = {"Bass drum": "F4", "Snare drum": "C5", "Cymbals": "A5"}
 CLEF = ("percussion", 2, 0)
 
 
-def drum_bars(drill: Drill, strokes: tuple[str, ...], prefix: str) -> tuple[Bar, ...]:
+def drum_bars(drill: ExerciseRequest, strokes: tuple[str, ...], prefix: str) -> tuple[Bar, ...]:
     """Bars of one line in which the strong beats are the lowest drum's, single strokes the others'."""
     rng = np.random.default_rng(drill.seed)
     beats, beat_type = drill.beats
     beat = Fraction(12, beat_type) if beat_type >= 8 and beats % 3 == 0 else Fraction(4, beat_type)
-    sounds: list[Sound] = []
+    sounds: list[UnbarredNote] = []
     now = Fraction(0)
     for k in range(drill.bars):
         last = k == drill.bars - 1
@@ -29,7 +29,7 @@ def drum_bars(drill: Drill, strokes: tuple[str, ...], prefix: str) -> tuple[Bar,
             [drill.bar_length] if last else draw_bar(rng, drill.bar_length, beat, frozenset(drill.uses))
         ):
             if value < 0:
-                sounds.append(Sound(-value))
+                sounds.append(UnbarredNote(-value))
             else:
                 strong = now % drill.bar_length == 0 or (
                     beats == 4 and now % (2 * beat) == 0 and rng.random() < 0.4
@@ -42,13 +42,13 @@ def drum_bars(drill: Drill, strokes: tuple[str, ...], prefix: str) -> tuple[Bar,
                 # A stroke is as short as it is printed; what is left of a long one is rest.
                 length = min(value, beat)
                 sounds.append(
-                    Sound(
+                    UnbarredNote(
                         length,
                         (Pitch("B", 0, 4),),
                         {"pitch": None, "unpitched": True, "stroke": name, "display": PLACES.get(name, "C5")},
                     )
                 )
                 if value > length:
-                    sounds.append(Sound(value - length))
+                    sounds.append(UnbarredNote(value - length))
             now += abs(value)
-    return fill_bars(sounds, [Signature(beats, beat_type, 0, "major", CLEF)], prefix=prefix)
+    return lay_out_bars(sounds, [Signature(beats, beat_type, 0, "major", CLEF)], prefix=prefix)

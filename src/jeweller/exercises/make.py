@@ -10,15 +10,15 @@ from fractions import Fraction
 
 from jeweller.errors import DrillError
 from jeweller.exercises.drums import drum_bars
-from jeweller.exercises.request import LEVELS, Drill, checked
-from jeweller.exercises.rows import Ladder, highest_index, row_of
-from jeweller.exercises.scales import SCALES, Scale, key_of, notes_of, printable, read_tonic
+from jeweller.exercises.request import LEVELS, ExerciseRequest, check_request
+from jeweller.exercises.rows import ScaleLadder, highest_index, make_row
+from jeweller.exercises.scales import SCALES, Scale, key_of, notes_of, printable_tonic, read_tonic
 from jeweller.instruments.fingerings import note_midi
 from jeweller.instruments.table import Instrument
-from jeweller.notation.barring import Signature, fill_bars, with_marks
+from jeweller.notation.barring import Signature, add_marks, lay_out_bars
 from jeweller.notation.model import Mark, Part, Score
 from jeweller.notation.pitch import Pitch
-from jeweller.notation.transposition import diatonic_of, moved_pitch
+from jeweller.notation.transposition import diatonic_of, transpose_pitch
 
 DRUM_PARTS = {
     "snare-drum": ("Snare drum",),
@@ -52,16 +52,16 @@ BAND = (
 
 
 @dataclass(frozen=True)
-class Made:
+class MadeExercise:
     """An exercise for one or more instruments, and in sentences what could not be as asked."""
 
     score: Score
     told: tuple[str, ...]
 
 
-def make(drill: Drill, players: Sequence[Instrument]) -> Made:
+def make_exercise(drill: ExerciseRequest, players: Sequence[Instrument]) -> MadeExercise:
     """The exercise for each instrument. Raises DrillError where nobody can play it."""
-    checked(drill)
+    check_request(drill)
     parts: list[Part] = []
     told: list[str] = []
     for k, instrument in enumerate(players):
@@ -83,22 +83,22 @@ def make(drill: Drill, players: Sequence[Instrument]) -> Made:
             told.append(f"{instrument.name}: {note}")
     if not parts:
         raise DrillError(" ".join(told) or "Choose an instrument to make the exercise for.")
-    return Made(Score(title_of(drill, players), tuple(parts)), tuple(told))
+    return MadeExercise(Score(title_of(drill, players), tuple(parts)), tuple(told))
 
 
-def written_tonic(drill: Drill, instrument: Instrument) -> Pitch:
+def written_tonic(drill: ExerciseRequest, instrument: Instrument) -> Pitch:
     """The tonic as this instrument reads it, spelled for the fewest signs."""
     tonic = read_tonic(drill.tonic)
     assert tonic is not None
     moved = (
-        moved_pitch(tonic, -instrument.chromatic, -diatonic_of(instrument.chromatic))
+        transpose_pitch(tonic, -instrument.chromatic, -diatonic_of(instrument.chromatic))
         if drill.concert
         else tonic
     )
-    return printable(SCALES[drill.scale], moved)
+    return printable_tonic(SCALES[drill.scale], moved)
 
 
-def _part(drill: Drill, instrument: Instrument, index: int) -> tuple[Part, str]:
+def _part(drill: ExerciseRequest, instrument: Instrument, index: int) -> tuple[Part, str]:
     prefix = f"p{index + 1}"
     if drill.kind == "drums":
         bars = drum_bars(drill, DRUM_PARTS.get(instrument.id, (instrument.name,)), prefix)
@@ -111,13 +111,13 @@ def _part(drill: Drill, instrument: Instrument, index: int) -> tuple[Part, str]:
         ladder, level = _placed(drill, instrument, scale, tonic)
         note = "" if level == drill.level else f"it needs the {level} range."
         beats, beat_type = drill.beats
-        row = row_of(drill, ladder)
+        row = make_row(drill, ladder)
         pickup = row.sounds[0].duration if drill.kind == "rhythm" and drill.pickup else Fraction(0)
         signature = Signature(beats, beat_type, fifths, scale.mode, instrument.clef_sign)
-        bars = with_marks(fill_bars(row.sounds, [signature], pickup=pickup, prefix=prefix), row.marks)
+        bars = add_marks(lay_out_bars(row.sounds, [signature], pickup=pickup, prefix=prefix), row.marks)
     beat_unit = "half" if drill.metre == "2/2" else "quarter." if drill.beats[1] == 8 else "quarter"
     quarters = {"half": 2.0, "quarter.": 1.5}.get(beat_unit, 1.0) * drill.bpm
-    bars = with_marks(
+    bars = add_marks(
         bars,
         [
             (
@@ -138,7 +138,9 @@ def _part(drill: Drill, instrument: Instrument, index: int) -> tuple[Part, str]:
     ), note
 
 
-def _placed(drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch) -> tuple[Ladder, str]:
+def _placed(
+    drill: ExerciseRequest, instrument: Instrument, scale: Scale, tonic: Pitch
+) -> tuple[ScaleLadder, str]:
     """The notes of the drill on this instrument, and the level whose range holds them: the one asked for, or
     the next that does.
     """
@@ -153,8 +155,8 @@ def _placed(drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch) ->
 
 
 def _ladder(
-    drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch, limits: tuple[int, int]
-) -> Ladder | None:
+    drill: ExerciseRequest, instrument: Instrument, scale: Scale, tonic: Pitch, limits: tuple[int, int]
+) -> ScaleLadder | None:
     low, high = limits
     octave = len(scale.degrees)
     if drill.span.startswith("register "):
@@ -164,12 +166,12 @@ def _ladder(
         tonics = [k for k, p in enumerate(up) if (p.midi - tonic.midi) % 12 == 0]
         if len(up) < 2 or len(down) < 2 or not tonics:
             return None
-        return Ladder(tuple(up), tuple(down), octave, tonics[0] if drill.span == "full range" else 0)
+        return ScaleLadder(tuple(up), tuple(down), octave, tonics[0] if drill.span == "full range" else 0)
     if drill.kind in ("switch", "two notes"):
         return _pair(drill, instrument, scale, tonic, limits)
     middle = _middle(instrument)
     steps = highest_index(drill, octave)
-    found: list[tuple[float, Ladder]] = []
+    found: list[tuple[float, ScaleLadder]] = []
     for o in range(-1, 10):
         first = Pitch(tonic.step, tonic.alter, o)
         if not low <= first.midi <= high:
@@ -179,18 +181,21 @@ def _ladder(
             down = notes_of(scale, first, first.midi, up[-1].midi, down=True)
             if len(down) == len(up):
                 found.append(
-                    (abs((up[0].midi + up[-1].midi) / 2 - middle), Ladder(tuple(up), tuple(down), octave))
+                    (
+                        abs((up[0].midi + up[-1].midi) / 2 - middle),
+                        ScaleLadder(tuple(up), tuple(down), octave),
+                    )
                 )
     return min(found, key=lambda f: f[0])[1] if found else None
 
 
 def _pair(
-    drill: Drill, instrument: Instrument, scale: Scale, tonic: Pitch, limits: tuple[int, int]
-) -> Ladder | None:
+    drill: ExerciseRequest, instrument: Instrument, scale: Scale, tonic: Pitch, limits: tuple[int, int]
+) -> ScaleLadder | None:
     """Two notes: the tonic and the note asked for, or the next of the scale, where they lie best."""
     other = read_tonic(drill.other)
     if other is not None and drill.concert:
-        other = moved_pitch(other, -instrument.chromatic, -diatonic_of(instrument.chromatic))
+        other = transpose_pitch(other, -instrument.chromatic, -diatonic_of(instrument.chromatic))
     found = []
     for o in range(-1, 10):
         first = Pitch(tonic.step, tonic.alter, o)
@@ -206,7 +211,7 @@ def _pair(
             found.append(
                 (
                     abs(sum(p.midi for p in pair) / 2 - _middle(instrument)),
-                    Ladder(pair, pair, 2, pair.index(first)),
+                    ScaleLadder(pair, pair, 2, pair.index(first)),
                 )
             )
     return min(found, key=lambda f: f[0])[1] if found else None
@@ -228,7 +233,7 @@ def _register(instrument: Instrument, name: str, limits: tuple[int, int]) -> tup
     return max(limits[0], note_midi(instrument.registers[k][1])), min(limits[1], end)
 
 
-def title_of(drill: Drill, players: Sequence[Instrument]) -> str:
+def title_of(drill: ExerciseRequest, players: Sequence[Instrument]) -> str:
     """What the exercise is called: in the player's own key where it is for one instrument, else in the key
     that was asked for.
     """
@@ -240,7 +245,7 @@ def title_of(drill: Drill, players: Sequence[Instrument]) -> str:
         tonic = read_tonic(drill.tonic)
         key = (
             f"{'Concert' if drill.concert else 'Written'} "
-            f"{printable(SCALES[drill.scale], tonic).letter if tonic else drill.tonic}"
+            f"{printable_tonic(SCALES[drill.scale], tonic).letter if tonic else drill.tonic}"
         )
     what = {
         "scale": "",

@@ -9,19 +9,19 @@ import dataclasses
 from jeweller.exercises.request import LEVELS
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Part
-from jeweller.notation.transposition import diatonic_of, transposed
+from jeweller.notation.transposition import diatonic_of, transpose_part
 
 FEWEST_SIGNS = 6  # a key of more signs is written as its equal
 
 
-def written_for(part: Part, instrument: Instrument, *, octaves: int = 0) -> Part:
+def write_for_instrument(part: Part, instrument: Instrument, *, octaves: int = 0) -> Part:
     """A part as another instrument reads it: it sounds as before, or `octaves` higher. Nothing is moved
     silently to fit a range.
     """
     if part.percussion or instrument.clef == "percussion":
         return dataclasses.replace(part, name=instrument.name, instrument=instrument.name)
     up = part.chromatic - instrument.chromatic
-    moved = transposed(part, up + 12 * octaves, diatonic_of(up) + 7 * octaves, most_signs=FEWEST_SIGNS)
+    moved = transpose_part(part, up + 12 * octaves, diatonic_of(up) + 7 * octaves, most_signs=FEWEST_SIGNS)
     bars = tuple(dataclasses.replace(b, clef=instrument.clef_sign) for b in moved.bars)
     diatonic = diatonic_of(instrument.chromatic)
     return dataclasses.replace(
@@ -34,10 +34,12 @@ def written_for(part: Part, instrument: Instrument, *, octaves: int = 0) -> Part
     )
 
 
-def in_concert(part: Part) -> Part:
+def to_concert_pitch(part: Part) -> Part:
     """A part as it sounds: written and sounding notes are the same."""
     moved = (
-        transposed(part, part.chromatic, part.diatonic, most_signs=FEWEST_SIGNS) if part.chromatic else part
+        transpose_part(part, part.chromatic, part.diatonic, most_signs=FEWEST_SIGNS)
+        if part.chromatic
+        else part
     )
     return dataclasses.replace(moved, chromatic=0, diatonic=0)
 

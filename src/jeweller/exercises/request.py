@@ -48,7 +48,7 @@ USES = ("dots", "rests", "ties", "fast")
 
 
 @dataclass(frozen=True)
-class Drill:
+class ExerciseRequest:
     """One exercise as asked for. `tonic` is a name; `concert`: it names the sounding key, else every player's
     written one.
     """
@@ -117,7 +117,7 @@ BOUNDS = {
 }
 
 
-def checked(drill: Drill) -> Drill:
+def check_request(drill: ExerciseRequest) -> ExerciseRequest:
     """The drill, if it can be made. Raises DrillError, naming what would work."""
     for name, choices in CHOICES.items():
         value = getattr(drill, name)
@@ -158,9 +158,9 @@ def checked(drill: Drill) -> Drill:
     return drill
 
 
-def with_choices(drill: Drill, choices: dict[str, str]) -> Drill:
+def apply_choices(drill: ExerciseRequest, choices: dict[str, str]) -> ExerciseRequest:
     """A drill with some choices made by name, as text. Raises DrillError."""
-    known = {f.name: f for f in dataclasses.fields(Drill)}
+    known = {f.name: f for f in dataclasses.fields(ExerciseRequest)}
     changes: dict[str, object] = {}
     for name, text in choices.items():
         if name not in known:
@@ -175,4 +175,4 @@ def with_choices(drill: Drill, choices: dict[str, str]) -> Drill:
             changes[name] = tuple(u.strip() for u in text.split(",") if u.strip())
         else:
             changes[name] = text
-    return checked(dataclasses.replace(drill, **changes))  # type: ignore[arg-type]
+    return check_request(dataclasses.replace(drill, **changes))  # type: ignore[arg-type]

@@ -11,9 +11,9 @@ from fractions import Fraction
 
 import numpy as np
 
-from jeweller.exercises.request import CHORDS, INTERVALS, Drill
+from jeweller.exercises.request import CHORDS, INTERVALS, ExerciseRequest
 from jeweller.exercises.rhythms import ROWS, draw_bar
-from jeweller.notation.barring import Sound
+from jeweller.notation.barring import UnbarredNote
 from jeweller.notation.model import Mark
 from jeweller.notation.pitch import Pitch
 
@@ -28,7 +28,7 @@ NOTE_MARKS = {"staccato": "staccato", "tenuto": "tenuto", "accents": "accent"}
 
 
 @dataclass(frozen=True)
-class Ladder:
+class ScaleLadder:
     """The notes an exercise is made of, lowest first: going up, and going down where that is spelled or
     altered otherwise. `octave`: notes to the octave.
     """
@@ -40,52 +40,52 @@ class Ladder:
 
 
 @dataclass(frozen=True)
-class Row:
+class NoteRow:
     """An exercise as a row of sounds, with directions at places in quarters."""
 
-    sounds: tuple[Sound, ...]
+    sounds: tuple[UnbarredNote, ...]
     marks: tuple[tuple[Fraction, Mark], ...] = ()
 
 
-def row_of(drill: Drill, ladder: Ladder) -> Row:
+def make_row(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     """The row of a drill on a ladder."""
-    make: Callable[[Drill, Ladder], Row] = _SPECIAL.get(drill.kind, _melodic)
+    make: Callable[[ExerciseRequest, ScaleLadder], NoteRow] = _SPECIAL.get(drill.kind, _melodic)
     row = make(drill, ladder)
     return dataclasses.replace(row, marks=(*row.marks, *_dynamics(drill, row.sounds)))
 
 
-def highest_index(drill: Drill, octave: int) -> int:
+def highest_index(drill: ExerciseRequest, octave: int) -> int:
     """How many steps above its first note the ladder of a drill of one octave reaches."""
     return {"five notes": 4, "tetrachord": 3, "two octaves": 2 * octave}.get(drill.span, octave)
 
 
-def _melodic(drill: Drill, ladder: Ladder) -> Row:
+def _melodic(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     """Scales, intervals, figures, chords, leaps: one line of notes in a rhythm that goes round."""
     pitches = _pitches(drill, ladder)
     values = ROWS[drill.rhythm]
-    sounds: list[Sound] = []
+    sounds: list[UnbarredNote] = []
     now, k = Fraction(0), 0
     for index, pitch in enumerate(pitches):
         while values[k % len(values)] < 0:
-            sounds.append(Sound(-values[k % len(values)]))
+            sounds.append(UnbarredNote(-values[k % len(values)]))
             now -= values[k % len(values)]
             k += 1
         value = values[k % len(values)]
         if index == len(pitches) - 1:
             value = _to_bar_end(now, drill)
-        sounds.append(Sound(value, (pitch,)))
+        sounds.append(UnbarredNote(value, (pitch,)))
         now += value
         k += 1
-    return Row(tuple(_articulated(sounds, drill)))
+    return NoteRow(tuple(_articulated(sounds, drill)))
 
 
-def _to_bar_end(now: Fraction, drill: Drill) -> Fraction:
+def _to_bar_end(now: Fraction, drill: ExerciseRequest) -> Fraction:
     """What is left of the bar; of less than a beat a whole bar more."""
     left = drill.bar_length - now % drill.bar_length
     return left if left >= 1 else left + drill.bar_length
 
 
-def _pitches(drill: Drill, ladder: Ladder) -> list[Pitch]:
+def _pitches(drill: ExerciseRequest, ladder: ScaleLadder) -> list[Pitch]:
     if drill.kind == "scale" and drill.span == "full range":
         tonic, highest, lowest = ladder.tonic, ladder.up[-1].midi, ladder.down[0].midi
         back = [p for p in reversed(ladder.down) if p.midi < highest]
@@ -107,7 +107,7 @@ def _pitches(drill: Drill, ladder: Ladder) -> list[Pitch]:
     return rising if drill.direction == "up" else falling
 
 
-def _groups(drill: Drill, ladder: Ladder) -> list[tuple[int, ...]]:
+def _groups(drill: ExerciseRequest, ladder: ScaleLadder) -> list[tuple[int, ...]]:
     """The indexes of the ladder in order, going up, by figures."""
     top = len(ladder.up) - 1
     if drill.kind == "intervals":
@@ -122,7 +122,7 @@ def _groups(drill: Drill, ladder: Ladder) -> list[tuple[int, ...]]:
     return [(i,) for i in range(top + 1)]
 
 
-def _leaps(drill: Drill, ladder: Ladder) -> list[Pitch]:
+def _leaps(drill: ExerciseRequest, ladder: ScaleLadder) -> list[Pitch]:
     """To and fro between one degree and ever farther notes, above it or below it."""
     top = len(ladder.up) - 1
     base = min(drill.degree - 1, top)
@@ -137,47 +137,47 @@ def _leaps(drill: Drill, ladder: Ladder) -> list[Pitch]:
     return [ladder.up[i] for i in out]
 
 
-def _long_tones(drill: Drill, ladder: Ladder) -> Row:
+def _long_tones(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     """Each note of the ladder held for so many counts, then so many counts of rest."""
     beat = Fraction(4, drill.beats[1])
-    sounds: list[Sound] = []
+    sounds: list[UnbarredNote] = []
     way = _turn(drill, ladder)
     for pitch in way:
-        sounds.append(Sound(drill.counts * beat, (pitch,)))
+        sounds.append(UnbarredNote(drill.counts * beat, (pitch,)))
         if drill.rest:
-            sounds.append(Sound(drill.rest * beat))
-    return Row(tuple(sounds[:-1] if drill.rest else sounds))
+            sounds.append(UnbarredNote(drill.rest * beat))
+    return NoteRow(tuple(sounds[:-1] if drill.rest else sounds))
 
 
-def _turn(drill: Drill, ladder: Ladder) -> list[Pitch]:
+def _turn(drill: ExerciseRequest, ladder: ScaleLadder) -> list[Pitch]:
     if drill.direction == "up":
         return list(ladder.up)
     down = list(reversed(ladder.down))
     return down if drill.direction == "down" else [*ladder.up, *down[1:]]
 
 
-def _switch(drill: Drill, ladder: Ladder) -> Row:
+def _switch(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     """Two notes to and fro: halves, quarters, eighths, two bars each, and one to end on."""
     low, high = ladder.up[ladder.tonic], ladder.up[1 - ladder.tonic]
-    sounds: list[Sound] = []
+    sounds: list[UnbarredNote] = []
     for value in (Fraction(2), Fraction(1), Fraction(1, 2)):
         count = max(2, int(2 * drill.bar_length / value) // 2 * 2)
-        sounds += [Sound(value, (low if k % 2 == 0 else high,)) for k in range(count)]
-    sounds.append(Sound(drill.bar_length, (low,)))
-    return Row(tuple(_articulated(sounds, drill)))
+        sounds += [UnbarredNote(value, (low if k % 2 == 0 else high,)) for k in range(count)]
+    sounds.append(UnbarredNote(drill.bar_length, (low,)))
+    return NoteRow(tuple(_articulated(sounds, drill)))
 
 
-def _two_notes(drill: Drill, ladder: Ladder) -> Row:
+def _two_notes(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     """The two notes, and empty bars to make something of them."""
-    both = [Sound(drill.bar_length, (ladder.up[k],)) for k in (ladder.tonic, 1 - ladder.tonic)]
-    sounds = [*both, *[Sound(drill.bar_length)] * max(1, drill.bars - 2)]
-    return Row(
+    both = [UnbarredNote(drill.bar_length, (ladder.up[k],)) for k in (ladder.tonic, 1 - ladder.tonic)]
+    sounds = [*both, *[UnbarredNote(drill.bar_length)] * max(1, drill.bars - 2)]
+    return NoteRow(
         tuple(sounds),
         ((2 * drill.bar_length, Mark("words", Fraction(0), "make your own rhythms of these two notes")),),
     )
 
 
-def _rhythm(drill: Drill, ladder: Ladder) -> Row:
+def _rhythm(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     """A rhythm drawn by seed, on one note or walking along the scale."""
     rng = np.random.default_rng(drill.seed)
     uses = frozenset(drill.uses)
@@ -203,16 +203,16 @@ def _rhythm(drill: Drill, ladder: Ladder) -> Row:
     sounds, k = [], 0
     for value in values:
         if value < 0:
-            sounds.append(Sound(-value))
+            sounds.append(UnbarredNote(-value))
         else:
-            sounds.append(Sound(value, (way[k % max(1, len(way) - (len(way) > 1))],)))
+            sounds.append(UnbarredNote(value, (way[k % max(1, len(way) - (len(way) > 1))],)))
             k += 1
     if drill.on == "the scale" and sounds:
-        sounds[-1] = Sound(sounds[-1].duration, (ladder.up[0],))
-    return Row(tuple(_articulated(sounds, drill)))
+        sounds[-1] = UnbarredNote(sounds[-1].duration, (ladder.up[0],))
+    return NoteRow(tuple(_articulated(sounds, drill)))
 
 
-def _tied(values: Sequence[Fraction], drill: Drill, rng: np.random.Generator) -> list[Fraction]:
+def _tied(values: Sequence[Fraction], drill: ExerciseRequest, rng: np.random.Generator) -> list[Fraction]:
     """Some notes held over a bar line: the last of a bar and the first of the next are one."""
     out: list[Fraction] = []
     now = values[0] - drill.bar_length if drill.pickup else Fraction(0)
@@ -233,22 +233,22 @@ def _tied(values: Sequence[Fraction], drill: Drill, rng: np.random.Generator) ->
     return out
 
 
-def _shrinking(drill: Drill, ladder: Ladder) -> Row:
+def _shrinking(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     """One note after another: a whole bar, halves of it, single clicks, with a silent bar after each."""
-    sounds: list[Sound] = []
+    sounds: list[UnbarredNote] = []
     beat = Fraction(4, drill.beats[1])
     for pitch in _turn(dataclasses.replace(drill, direction="up"), ladder):
         count = drill.beats[0]
         while count >= 1:
-            sounds += [Sound(count * beat, (pitch,))] * (drill.beats[0] // count)
+            sounds += [UnbarredNote(count * beat, (pitch,))] * (drill.beats[0] // count)
             if left := drill.beats[0] % count:
-                sounds.append(Sound(left * beat))
-            sounds.append(Sound(drill.bar_length))
+                sounds.append(UnbarredNote(left * beat))
+            sounds.append(UnbarredNote(drill.bar_length))
             count //= 2
-    return Row(tuple(sounds[:-1]))
+    return NoteRow(tuple(sounds[:-1]))
 
 
-def _echo(drill: Drill, ladder: Ladder) -> Row:
+def _echo(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     """Bars that the program plays, small, each with a bar to answer in."""
     rng = np.random.default_rng(drill.seed)
     beat = (
@@ -256,21 +256,21 @@ def _echo(drill: Drill, ladder: Ladder) -> Row:
         if drill.beats[1] >= 8 and drill.beats[0] % 3 == 0
         else Fraction(4, drill.beats[1])
     )
-    sounds: list[Sound] = []
+    sounds: list[UnbarredNote] = []
     at = 0
     for _ in range(max(1, drill.bars // 2)):
         call = []
         for value in draw_bar(rng, drill.bar_length, beat, frozenset(drill.uses)):
             at = int(np.clip(at + rng.integers(-2, 3), 0, len(ladder.up) - 1))
-            call.append(Sound(abs(value), (ladder.up[at],) if value > 0 else ()))
+            call.append(UnbarredNote(abs(value), (ladder.up[at],) if value > 0 else ()))
         sounds += [dataclasses.replace(s, marks={"cue": True}) if s.pitches else s for s in call]
         sounds += call
-    return Row(
+    return NoteRow(
         tuple(sounds), ((Fraction(0), Mark("words", Fraction(0), "small notes: listen; then answer")),)
     )
 
 
-_SPECIAL: dict[str, Callable[[Drill, Ladder], Row]] = {
+_SPECIAL: dict[str, Callable[[ExerciseRequest, ScaleLadder], NoteRow]] = {
     "long tones": _long_tones,
     "switch": _switch,
     "two notes": _two_notes,
@@ -280,7 +280,7 @@ _SPECIAL: dict[str, Callable[[Drill, Ladder], Row]] = {
 }
 
 
-def _articulated(sounds: list[Sound], drill: Drill) -> list[Sound]:
+def _articulated(sounds: list[UnbarredNote], drill: ExerciseRequest) -> list[UnbarredNote]:
     """The sounds with slurs or marks of the articulation asked for; notes of one pitch are not slurred."""
     out = list(sounds)
     if drill.articulation in NOTE_MARKS:
@@ -312,7 +312,7 @@ def _articulated(sounds: list[Sound], drill: Drill) -> list[Sound]:
     return out
 
 
-def _dynamics(drill: Drill, sounds: Sequence[Sound]) -> list[tuple[Fraction, Mark]]:
+def _dynamics(drill: ExerciseRequest, sounds: Sequence[UnbarredNote]) -> list[tuple[Fraction, Mark]]:
     total = sum((s.duration for s in sounds), Fraction(0))
     begins, now = [], Fraction(0)
     for s in sounds:

@@ -102,7 +102,7 @@ def key_of(scale: Scale, tonic: Pitch) -> int | None:
     return fifths if -7 <= fifths <= 7 else None
 
 
-def equal(pitch: Pitch) -> Pitch:
+def enharmonic_equal(pitch: Pitch) -> Pitch:
     """The usual other spelling of a black key, or of a letter with a sign; others stay."""
     for step in range(-1, 2):
         index = STEPS.index(pitch.step) + step
@@ -113,9 +113,9 @@ def equal(pitch: Pitch) -> Pitch:
     return pitch
 
 
-def printable(scale: Scale, tonic: Pitch) -> Pitch:
+def printable_tonic(scale: Scale, tonic: Pitch) -> Pitch:
     """The tonic, or its equal where the key would have more signs."""
-    other = equal(tonic)
+    other = enharmonic_equal(tonic)
     signs = [abs(f) if (f := key_of(scale, t)) is not None else 99 for t in (tonic, other)]
     if scale.key is None:  # no signature: the plainer letter
         signs = [abs(t.alter) * 10 + (t.step in "EB" and t.alter > 0) for t in (tonic, other)]

@@ -21,7 +21,7 @@ from scipy import fft as sfft
 from scipy.ndimage import median_filter, uniform_filter1d
 
 from jeweller.errors import Cancelled
-from jeweller.features.settings import DEFAULT, HearSettings
+from jeweller.features.settings import DEFAULT, FeatureSettings
 
 Array = npt.NDArray[np.float32]
 
@@ -58,11 +58,11 @@ def midi_to_hz(midi: npt.ArrayLike) -> npt.NDArray[np.float64]:
     return 440.0 * np.exp2((np.asarray(midi, dtype=np.float64) - 69.0) / 12.0)
 
 
-def hear(
+def extract_features(
     samples: Array,
     low_midi: int,
     high_midi: int,
-    settings: HearSettings = DEFAULT,
+    settings: FeatureSettings = DEFAULT,
     cancelled: Callable[[], bool] = lambda: False,
     progress: Callable[[float], None] = lambda share: None,
 ) -> Features:
@@ -138,7 +138,7 @@ def _pitch_block(
     lag_min: int,
     lag_max: int,
     low: int,
-    s: HearSettings,
+    s: FeatureSettings,
     salience: Array,
     place: Array,
     best: Array,
@@ -196,14 +196,14 @@ def _high_pass(x: Array, rate: int, cutoff: float) -> Array:
     return out
 
 
-def _levels(squares: npt.NDArray[np.float64], pad: int, fine: int, s: HearSettings) -> Array:
+def _levels(squares: npt.NDArray[np.float64], pad: int, fine: int, s: FeatureSettings) -> Array:
     """dB around each fine frame, from the sums of all squares before a sample."""
     centres = pad + np.arange(fine) * s.hop
     power = (squares[centres + s.level_window // 2] - squares[centres - s.level_window // 2]) / s.level_window
     return (10.0 * np.log10(np.maximum(power, 1e-10))).astype(np.float32)
 
 
-def _flux(x: Array, pad: int, fine: int, s: HearSettings) -> Array:
+def _flux(x: Array, pad: int, fine: int, s: FeatureSettings) -> Array:
     frequencies = np.fft.rfftfreq(s.flux_size, 1.0 / s.rate)
     edges = np.geomspace(s.flux_low_hz, s.flux_high_hz, s.flux_bands + 1)
     bank = np.zeros((len(frequencies), s.flux_bands), np.float32)

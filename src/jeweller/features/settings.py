@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
-class HearSettings:
+class FeatureSettings:
     rate: int = 22050  # Hz: holds the partials that decide an octave up to piccolo
     hop: int = 110  # samples: 5 ms, what onset times need
     pitch_every: int = 2  # pitch frames every so many hops: 10 ms
@@ -34,4 +34,4 @@ class HearSettings:
     period_slack: float = 0.025  # aperiodicity always forgiven
 
 
-DEFAULT = HearSettings()
+DEFAULT = FeatureSettings()

@@ -7,8 +7,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
-from jeweller.features.extraction import Array, hear
-from jeweller.features.settings import DEFAULT, HearSettings
+from jeweller.features.extraction import Array, extract_features
+from jeweller.features.settings import DEFAULT, FeatureSettings
 
 LOW, HIGH = 36, 96  # MIDI: voices and most instruments
 HEARD_S = 30.0  # of a recording are enough
@@ -21,11 +21,11 @@ TONES = 0.6
 VOICED = 0.12  # share of the sound that has a pitch at all, where somebody speaks
 
 
-def held_and_voiced(samples: Array, settings: HearSettings = DEFAULT) -> tuple[float, float]:
+def measure_held_and_voiced(samples: Array, settings: FeatureSettings = DEFAULT) -> tuple[float, float]:
     """(share of the sounding time in which a tone is held, share that has a pitch), of the first half minute;
     (0, 0) for silence.
     """
-    features = hear(samples[: round(HEARD_S * settings.rate)], LOW, HIGH, settings)
+    features = extract_features(samples[: round(HEARD_S * settings.rate)], LOW, HIGH, settings)
     level = features.level[:: round(features.step_s / features.hop_s)]
     n = min(len(level), len(features.f0))
     loud = level[:n] > features.loud_db - NEAR_DB

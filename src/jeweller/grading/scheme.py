@@ -103,7 +103,7 @@ def letter_of(value: float, out_of: float) -> str:
     return next(letter for limit, letter in LETTERS if value / out_of >= limit)
 
 
-def taken_off(finding: Finding, bars: int, habit_share: float = HABIT_SHARE) -> float:
+def compute_deduction(finding: Finding, bars: int, habit_share: float = HABIT_SHARE) -> float:
     """What a finding takes off its facet, 0..1."""
     if finding.confidence < SURE or finding.kind in UNMARKED:
         return 0.0
@@ -115,7 +115,9 @@ def taken_off(finding: Finding, bars: int, habit_share: float = HABIT_SHARE) -> 
     )
 
 
-def add_up(findings: Sequence[Finding], scheme: Scheme, bars: int, asked: dict[str, int]) -> dict[str, Any]:
+def add_up_mark(
+    findings: Sequence[Finding], scheme: Scheme, bars: int, asked: dict[str, int]
+) -> dict[str, Any]:
     """The report's `mark`: value, out_of, band, scheme, and its parts with the reason for each."""
     parts: list[dict[str, Any]] = []
     share = 0.0
@@ -123,7 +125,7 @@ def add_up(findings: Sequence[Finding], scheme: Scheme, bars: int, asked: dict[s
     total = sum(counted.values()) or 1.0
     for facet, weight in counted.items():
         mine = [f for f in findings if f.facet == facet]
-        losses = [(f, taken_off(f, bars, scheme.habit_share)) for f in mine]
+        losses = [(f, compute_deduction(f, bars, scheme.habit_share)) for f in mine]
         loss = min(1.0, sum(v for _, v in losses))
         worst = [f.text for f, v in sorted(losses, key=lambda p: -p[1]) if v > 0]
         points = scheme.out_of * weight / total
@@ -158,7 +160,7 @@ def facet_marks(
     """The report's `facets`: asked, right, mark (None where nothing was asked)."""
     out: dict[str, dict[str, Any]] = {}
     for facet in FACETS:
-        loss = min(1.0, sum(taken_off(f, bars, habit_share) for f in findings if f.facet == facet))
+        loss = min(1.0, sum(compute_deduction(f, bars, habit_share) for f in findings if f.facet == facet))
         n = asked.get(facet, 0)
         out[facet] = {
             "asked": n,

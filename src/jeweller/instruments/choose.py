@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jeweller.instruments.fingerings import chart, trill_chart
-from jeweller.instruments.table import VALVE_DROPS, Instrument, Way
+from jeweller.instruments.table import VALVE_DROPS, FingeringWay, Instrument
 
 UNUSUAL = 0.6  # fingers moved that an alternate must save to be proposed in place of the usual fingering
 UNUSUAL_VALVES = 5.0  # the same for valves: others than the usual are for tuning and trills
@@ -70,7 +70,7 @@ def trill(instrument: Instrument, main: int, upper: int) -> Trill | None:
     return Trill(a, b, a.keys ^ b.keys) if moves <= TRILLED else None
 
 
-def _brass(instrument: Instrument, way: Way) -> Fingering:
+def _brass(instrument: Instrument, way: FingeringWay) -> Fingering:
     text = instrument.way_name(way)
     if instrument.slide:
         return Fingering(frozenset(), way.drop + 1, way.side, text)

@@ -36,7 +36,7 @@ PARTIALS = (
 
 
 @dataclass(frozen=True)
-class Way:
+class FingeringWay:
     """One way to play a pitch on brass: the side of the tube ("" the main one), semitones that valves or
     slide lower it by, the partial.
     """
@@ -90,7 +90,7 @@ class Instrument:
                     found.append((drop, partial))
         return tuple(found)
 
-    def ways(self, sounding_midi: int) -> tuple[Way, ...]:
+    def ways(self, sounding_midi: int) -> tuple[FingeringWay, ...]:
         """Every way to play a pitch on brass, other sides of the tube included, the usual one first; () on
         others.
         """
@@ -101,10 +101,10 @@ class Instrument:
             for drop in range(self.slide - (shift < 0) if self.slide else 1 + max(VALVE_DROPS)):
                 for partial in PARTIALS:
                     if round(self.fundamental + shift - drop + 12 * math.log2(partial)) == sounding_midi:
-                        found.append(Way(side, drop, partial))
+                        found.append(FingeringWay(side, drop, partial))
         return tuple(sorted(found, key=lambda w: self._unusual(w, sounding_midi)))
 
-    def _unusual(self, way: Way, sounding_midi: int) -> tuple[int, int, int, int]:
+    def _unusual(self, way: FingeringWay, sounding_midi: int) -> tuple[int, int, int, int]:
         """Sorts the ways to play a pitch: on the side that is usual there, then with the least tube; a horn's
         B♭ side leaves its flat fifth partial alone.
         """
@@ -118,7 +118,7 @@ class Instrument:
         )
         return (way.side != usual, bool(way.side) and way.partial == 5, way.drop, way.partial)
 
-    def way_name(self, way: Way) -> str:
+    def way_name(self, way: FingeringWay) -> str:
         """How it is printed: "0", "1-2", "T 1-2", "3" (a position), "F 2"."""
         what = str(way.drop + 1) if self.slide else VALVE_DROPS[way.drop].replace("open", "0")
         return f"{way.side} {what}" if way.side else what

@@ -12,13 +12,13 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from jeweller.difficulty.analysis import SAID, answers
+from jeweller.difficulty.analysis import SAID, answer_traps
 from jeweller.difficulty.traps import KINDS, find_traps
 from jeweller.errors import JewellerError
 from jeweller.library.library import Library
 from jeweller.library.tables import Assignment, Player, Take, Tray
 from jeweller.notation.model import Score
-from jeweller.notation.performance import Line
+from jeweller.notation.performance import PerformedPart
 from jeweller.pipeline.review import Shown
 
 UNASKED = ("range", "look-alike")  # traps of a part that are no thing to be asked for
@@ -26,7 +26,7 @@ SOON_DAYS = 3  # before an assignment is due it is told of
 
 
 @dataclass(frozen=True)
-class Given:
+class AssignmentStatus:
     """One assignment with what came in for it."""
 
     assignment: Assignment
@@ -66,7 +66,7 @@ def day_of(due: str) -> datetime.date | None:
         return None
 
 
-def given(library: Library, band: int | None = None) -> list[Given]:
+def assignment_status(library: Library, band: int | None = None) -> list[AssignmentStatus]:
     """Every assignment that stands: those due first, then those without a day, what is done last."""
     standing = library.assignments(band)
     if not standing:
@@ -98,7 +98,7 @@ def given(library: Library, band: int | None = None) -> list[Given]:
         handed_in = tuple(sorted((players[p] for p in here if p in players), key=str.casefold))
         missing = tuple(name for p, name in players.items() if p not in here)
         waiting = sum(state not in ("decided", "returned") for _, state in takes[a.id])
-        out.append(Given(a, tuple(trays[a.id]), len(takes[a.id]), handed_in, missing, waiting))
+        out.append(AssignmentStatus(a, tuple(trays[a.id]), len(takes[a.id]), handed_in, missing, waiting))
     return sorted(
         out, key=lambda g: (g.done, day_of(g.assignment.due) or datetime.date.max, -g.assignment.id)
     )
@@ -114,7 +114,7 @@ def open_for(library: Library, band: int, pieces: Iterable[str]) -> Assignment |
     return next(
         (
             g.assignment
-            for g in sorted(given(library, band), key=lambda g: -g.assignment.id)
+            for g in sorted(assignment_status(library, band), key=lambda g: -g.assignment.id)
             if g.assignment.piece in wanted and not g.done
         ),
         None,
@@ -124,7 +124,7 @@ def open_for(library: Library, band: int, pieces: Iterable[str]) -> Assignment |
 def reminder(library: Library, today: datetime.date) -> str:
     """One sentence about what is due now or soon and has not come in; "" where nothing is."""
     told = []
-    for g in given(library):
+    for g in assignment_status(library):
         if g.presses(today):
             short = len(g.missing) <= 3
             who = ", ".join(g.missing) if short else f"{len(g.missing)} players"
@@ -153,8 +153,8 @@ def kinds_of(library: Library, piece: str) -> list[str]:
         return []
 
 
-def answered(
-    kinds: Iterable[str], line: Line, report: Mapping[str, Any], shown: Iterable[Shown]
+def answer_chosen_traps(
+    kinds: Iterable[str], line: PerformedPart, report: Mapping[str, Any], shown: Iterable[Shown]
 ) -> list[str]:
     """The traps of these kinds in somebody's own part, each with how often it was right: "B♭ by the key
     signature: 3 of 4". What the teacher dismissed counts as right, what was added as wrong.
@@ -173,7 +173,7 @@ def answered(
         for n in report["notes"]
         if n["verdict"] != "not_heard"
     ]
-    told = answers(traps, {**report, "notes": notes, "findings": stands}, line)
+    told = answer_traps(traps, {**report, "notes": notes, "findings": stands}, line)
     return [f"{trap.what}: {right} of {of}" for trap, right, of in told]
 
 

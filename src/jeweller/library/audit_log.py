@@ -8,13 +8,13 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from jeweller.decisions.records import Added, Decision, Decisions, added_finding
-from jeweller.library.tables import Act
+from jeweller.library.tables import AuditEntry
 
 WHOLE = ""  # the key of a comment on the take as a whole
 
 
 @dataclass(frozen=True)
-class Standing:
+class DecisionState:
     """What stands: decisions over findings, comments by the key of a finding, a mark the teacher typed, how
     far the take is.
     """
@@ -25,7 +25,7 @@ class Standing:
     state: str = ""
 
 
-def undone(acts: Iterable[Act]) -> set[int]:
+def find_undone(acts: Iterable[AuditEntry]) -> set[int]:
     """The steps that were taken back and not restored."""
     out: set[int] = set()
     for act in acts:
@@ -36,17 +36,17 @@ def undone(acts: Iterable[Act]) -> set[int]:
     return out
 
 
-def standing(acts: list[Act]) -> Standing:
+def read_decisions(acts: list[AuditEntry]) -> DecisionState:
     """What stands after these acts of one take, in their order."""
-    gone = undone(acts)
-    now = Standing()
+    gone = find_undone(acts)
+    now = DecisionState()
     for act in acts:
         if act.step not in gone and act.kind not in ("undo", "redo"):
             now = _after(now, act.kind, act.body)
     return now
 
 
-def _after(now: Standing, kind: str, body: dict[str, Any]) -> Standing:
+def _after(now: DecisionState, kind: str, body: dict[str, Any]) -> DecisionState:
     if kind == "decide":
         return dataclasses.replace(now, decisions=now.decisions.decide(Decision(**body)))
     if kind == "restore":

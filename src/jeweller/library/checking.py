@@ -24,7 +24,7 @@ from jeweller.assessment.finding import SURE
 from jeweller.assessment.settings import make_settings
 from jeweller.audio.decode import file_hash
 from jeweller.errors import JewellerError, LedgerError
-from jeweller.features.speech import TONES, VOICED, held_and_voiced
+from jeweller.features.speech import TONES, VOICED, measure_held_and_voiced
 from jeweller.library.library import Library
 from jeweller.library.tables import Assignment, Take
 from jeweller.pipeline.check import Checked, Options, check
@@ -45,7 +45,7 @@ THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
 
 
 @dataclass(frozen=True)
-class Work:
+class CheckJob:
     """One take to be checked."""
 
     take: int
@@ -57,7 +57,7 @@ class Work:
 
 
 @dataclass(frozen=True)
-class News:
+class CheckNews:
     """What became of a take: state progress, checked, not followed, stored, failed or again (its worker died,
     and it is tried once more).
     """
@@ -70,7 +70,7 @@ class News:
 
 @dataclass(frozen=True)
 class _Waiting:
-    work: Work
+    work: CheckJob
     tries: int = 0
 
 
@@ -85,7 +85,7 @@ class _Worker:
 
 
 @dataclass(frozen=True)
-class State:
+class CheckingState:
     """How far the checking is. `left_s` is an estimate; None while there is nothing to go by."""
 
     done: int
@@ -109,21 +109,21 @@ class Checking:
     _lasted: list[float] = field(default_factory=list)
     _done: int = 0
 
-    def add(self, takes: Sequence[Take], first: bool = False) -> list[News]:
+    def add(self, takes: Sequence[Take], first: bool = False) -> list[CheckNews]:
         """Puts takes into the row (`first`: before the others); tells at once of those that cannot be
         checked.
         """
-        news: list[News] = []
+        news: list[CheckNews] = []
         new: list[_Waiting] = []
         busy = {w.work.take for w in (*self._in_hand, *self._queue)}
         for take in takes:
             if take.id in busy or take.state == "stored":
                 continue
             try:
-                new.append(_Waiting(work_of(self.library, take)))
+                new.append(_Waiting(job_of(self.library, take)))
             except JewellerError as error:
                 self.library.failed(take.id, str(error))
-                news.append(News(take.id, "failed", what=str(error)))
+                news.append(CheckNews(take.id, "failed", what=str(error)))
         self._queue = [*new, *self._queue] if first else [*self._queue, *new]
         return news
 
@@ -135,7 +135,7 @@ class Checking:
     def busy(self) -> bool:
         return bool(self._in_hand or self._queue)
 
-    def state(self) -> State:
+    def state(self) -> CheckingState:
         left = None
         if self._lasted:
             mean = sum(self._lasted) / len(self._lasted)
@@ -143,16 +143,16 @@ class Checking:
                 max(0.0, mean - (time.monotonic() - w.began)) for w in self._workers if w.now is not None
             )
             left = (mean * len(self._queue) + under_way) / max(1, self.workers)
-        return State(self._done, len(self._in_hand), len(self._queue), self.paused, left)
+        return CheckingState(self._done, len(self._in_hand), len(self._queue), self.paused, left)
 
-    def poll(self, seconds: float = 0.0) -> list[News]:
+    def poll(self, seconds: float = 0.0) -> list[CheckNews]:
         """Starts what can be started and tells what happened since; waits up to `seconds` for something to
         happen.
         """
         if not self.paused:
             while self._queue and len(self._in_hand) < self.workers:
                 self._hand_out(self._queue.pop(0))
-        news: list[News] = []
+        news: list[CheckNews] = []
         working = [w for w in self._workers if w.now is not None]
         ready = wait([w.connection for w in working], seconds) if working else []
         for worker in [w for w in working if w.connection in ready]:
@@ -168,15 +168,15 @@ class Checking:
         with contextlib.suppress(OSError):  # it died while it had nothing to do: its end is heard of next
             worker.connection.send(waiting.work)
 
-    def _hear(self, worker: _Worker) -> list[News]:
-        news: list[News] = []
+    def _hear(self, worker: _Worker) -> list[CheckNews]:
+        news: list[CheckNews] = []
         assert worker.now is not None
         doing = worker.now
         try:
             while worker.connection.poll():
                 kind, *rest = worker.connection.recv()
                 if kind == "progress":
-                    news.append(News(doing.work.take, "progress", *rest))
+                    news.append(CheckNews(doing.work.take, "progress", *rest))
                     continue
                 self._lasted = [*self._lasted[-19:], time.monotonic() - worker.began]
                 worker.now = None
@@ -185,7 +185,7 @@ class Checking:
             self._dismiss(worker)
             if doing.tries + 1 < TRIES:
                 self._queue.insert(0, replace(doing, tries=doing.tries + 1))
-                return [*news, News(doing.work.take, "again", what="its worker was ended by the system")]
+                return [*news, CheckNews(doing.work.take, "again", what="its worker was ended by the system")]
             sentence = (
                 f"{doing.work.name}: the system ended the check twice, probably for want of memory. "
                 "Close other programs and try again."
@@ -193,18 +193,18 @@ class Checking:
             return [*news, self._finished(doing.work, "failed", sentence)]
         return news
 
-    def _finished(self, work: Work, kind: str, answer: Any) -> News:
+    def _finished(self, work: CheckJob, kind: str, answer: Any) -> CheckNews:
         self._done += 1
         if kind == "failed":
             self.library.failed(work.take, answer)
-            return News(work.take, "failed", 1.0, answer)
+            return CheckNews(work.take, "failed", 1.0, answer)
         if kind == "stored":
             self.library.store_for_the_ear(work.take, answer)
-            return News(work.take, "stored", 1.0, answer)
+            return CheckNews(work.take, "stored", 1.0, answer)
         if kind == "rhythm":
             self.library.change(self.library.take(work.take), kind="rhythm")
         self.library.add_report(work.take, answer)
-        return News(work.take, "checked" if answer["followed"] else "not followed", 1.0)
+        return CheckNews(work.take, "checked" if answer["followed"] else "not followed", 1.0)
 
     def _dismiss(self, worker: _Worker) -> None:
         self._workers.remove(worker)
@@ -226,7 +226,7 @@ class Checking:
             self._dismiss(worker)
 
 
-def work_of(library: Library, take: Take) -> Work:
+def job_of(library: Library, take: Take) -> CheckJob:
     """What the check of a take needs. Raises LedgerError, SettingError where that cannot be."""
     tray = library.tray(take.tray_id)
     assignment = library.assignment_of(tray)
@@ -239,7 +239,9 @@ def work_of(library: Library, take: Take) -> Work:
         options = replace(options, also=tuple(player.also))
     if not take.piece:
         raise LedgerError(f"{take.name}: it is not known yet which piece this is.")
-    return Work(take.id, take.name, library.score_path(take), library.recording(take), take.sha256, options)
+    return CheckJob(
+        take.id, take.name, library.score_path(take), library.recording(take), take.sha256, options
+    )
 
 
 def options_of(take: Take, assignment: Assignment | None) -> Options:
@@ -266,7 +268,7 @@ def _start() -> _Worker:
     before = {name: os.environ.get(name) for name in THREADS}
     os.environ.update(dict.fromkeys(THREADS, "1"))
     try:
-        process = context.Process(target=serve, args=(there,), daemon=True)
+        process = context.Process(target=serve_jobs, args=(there,), daemon=True)
         process.start()
     finally:
         for name, value in before.items():
@@ -275,15 +277,17 @@ def _start() -> _Worker:
     return _Worker(process, here)
 
 
-def serve(connection: Connection) -> None:
+def serve_jobs(connection: Connection) -> None:
     """In the worker: checks the takes it is sent, one after another, until nobody is there to send any."""
     with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
         while True:
-            asked: Work = connection.recv()
-            connection.send(checked(asked, lambda share, what: connection.send(("progress", share, what))))
+            asked: CheckJob = connection.recv()
+            connection.send(
+                run_check_job(asked, lambda share, what: connection.send(("progress", share, what)))
+            )
 
 
-def checked(asked: Work, progress: Callable[[float, str], None]) -> tuple[str, Any]:
+def run_check_job(asked: CheckJob, progress: Callable[[float, str], None]) -> tuple[str, Any]:
     """("checked" or "rhythm", the report), ("stored" or "failed", a sentence): a pure function of the take,
     for any pool.
     """
@@ -317,11 +321,11 @@ def checked(asked: Work, progress: Callable[[float, str], None]) -> tuple[str, A
     return kind, found.report
 
 
-def _without_tones(asked: Work, found: Checked) -> tuple[str, Checked]:
+def _without_tones(asked: CheckJob, found: Checked) -> tuple[str, Checked]:
     """What hardly follows a part as it was played may be clapped, counted or spoken: its timing is checked
     where it is that of the part, else it is kept for the teacher's ear.
     """
-    held, voiced = held_and_voiced(found.recording.samples)
+    held, voiced = measure_held_and_voiced(found.recording.samples)
     if held >= (HARDLY_TONES if found.report["followed"] else TONES):
         return "checked", found
     with contextlib.suppress(JewellerError):

@@ -15,7 +15,7 @@ from typing import Any
 
 from jeweller.instruments.table import find_instrument
 from jeweller.library.library import Library
-from jeweller.library.tray import lines
+from jeweller.library.tray import list_takes
 
 SECTIONS = (
     ("Flutes and oboes", ("piccolo", "flute", "oboe", "english-horn", "recorder", "alto-recorder")),
@@ -142,7 +142,7 @@ def section_of(instrument: str) -> str:
 def pieces_of(library: Library, tray: int) -> list[tuple[str, str, int]]:
     """(id, title, how many takes) of the pieces of a tray, the one with most takes first."""
     counts: dict[tuple[str, str], int] = defaultdict(int)
-    for line in lines(library, tray):
+    for line in list_takes(library, tray):
         if line.take.piece and line.take.state == "checked":
             counts[(line.take.piece, line.title)] += 1
     return [(piece, title, n) for (piece, title), n in sorted(counts.items(), key=lambda c: (-c[1], c[0][1]))]
@@ -154,7 +154,7 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
     rows: list[PlayerRow] = []
     summaries: list[tuple[PlayerRow, dict[str, Any]]] = []
     title, order = "", [name for name, _ in SECTIONS] + [OTHERS]
-    for line in lines(library, tray):
+    for line in list_takes(library, tray):
         if line.take.piece != piece or line.take.state != "checked":
             continue
         title, summary = line.title, line.take.summary

@@ -10,46 +10,46 @@ from typing import Any
 from jeweller.instruments.table import find_instrument
 from jeweller.library.audit_log import WHOLE
 from jeweller.library.library import Library
-from jeweller.library.summary import told_mark
-from jeweller.library.tray import InHand, in_hand, lines
+from jeweller.library.summary import format_mark
+from jeweller.library.tray import OpenTake, list_takes, open_take
 
 
 @dataclass(frozen=True)
-class SlipData:
+class FeedbackData:
     """What a slip is made of, without the music: `shown` the findings as they stand."""
 
     take: int
     player: str
     title: str
-    hand: InHand
+    hand: OpenTake
     shown: tuple[dict[str, Any], ...]
     comment: str
     mark: str
 
 
-def slips_of(library: Library, tray: int, takes: list[int] | None = None) -> list[SlipData]:
+def collect_feedback(library: Library, tray: int, takes: list[int] | None = None) -> list[FeedbackData]:
     """The slips of the takes that were checked (None: all of them), by player."""
     out = []
-    for line in lines(library, tray):
+    for line in list_takes(library, tray):
         if (takes is not None and line.take.id not in takes) or line.take.state != "checked":
             continue
-        hand = in_hand(library, line.take.id)
+        hand = open_take(library, line.take.id)
         shown = tuple(s.finding for s in hand.shown if s.state != "dismissed")
         out.append(
-            SlipData(
+            FeedbackData(
                 line.take.id,
                 line.player,
                 line.title,
                 hand,
                 shown,
                 hand.standing.comments.get(WHOLE, ""),
-                told_mark(line.take.summary),
+                format_mark(line.take.summary),
             )
         )
     return sorted(out, key=lambda s: s.player.casefold())
 
 
-def office_rows(
+def list_marks(
     library: Library, tray: int, *, with_consent_only: bool = False, attempts: str = "all"
 ) -> tuple[list[dict[str, str | float | None]], int]:
     """(rows by column, how many takes were left out for want of consent). `attempts` at one piece by one
@@ -59,7 +59,7 @@ def office_rows(
     players = library.players_in(tray)
     rows: list[dict[str, str | float | None]] = []
     left_out = 0
-    for line in sorted(lines(library, tray), key=lambda x: (x.player.casefold(), x.take.id)):
+    for line in sorted(list_takes(library, tray), key=lambda x: (x.player.casefold(), x.take.id)):
         player = players.get(line.take.player_id or 0)
         if with_consent_only and (player is None or not player.consent):
             left_out += 1
@@ -67,7 +67,7 @@ def office_rows(
         s = line.take.summary
         instrument = find_instrument(player.instrument) if player is not None and player.instrument else None
         typed = str(s.get("typed") or "")
-        comment = library.standing(line.take.id).comments.get(WHOLE, "") if s.get("comments") else ""
+        comment = library.decisions_of(line.take.id).comments.get(WHOLE, "") if s.get("comments") else ""
         rows.append(
             {
                 "player": line.player,

@@ -16,15 +16,15 @@ from pathlib import Path
 from jeweller.audio.decode import decode, file_hash
 from jeweller.audio.formats import is_recording
 from jeweller.errors import JewellerError, LedgerError
-from jeweller.features.extraction import hear
+from jeweller.features.extraction import extract_features
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.instruments.table import Instrument, find_instrument, require_instrument
 from jeweller.library.assignments import open_for
 from jeweller.library.library import Library
 from jeweller.library.tables import Player, Tray
 from jeweller.notation.model import Part, Score
-from jeweller.notation.performance import make_line
-from jeweller.notes.build import follow
+from jeweller.notation.performance import perform_part
+from jeweller.notes.build import align_and_describe
 
 ARCHIVE_BYTES = 4 * 2**30  # unpacked; a zip of more is none of a class
 COUNTED = (
@@ -325,13 +325,13 @@ def recognise(
     except JewellerError:
         return None
     samples = recording.samples[: round(LISTEN_S * HEAR.rate)]
-    lines = [make_line("", c.part) for c in among]
+    lines = [perform_part("", c.part) for c in among]
     low, high = (f(n.sounding_midi for line in lines for n in line.notes) for f in (min, max))
-    features = hear(samples, low, high, HEAR, cancelled)
+    features = extract_features(samples, low, high, HEAR, cancelled)
     best: tuple[float, int] = (0.0, -1)
     for k, line in enumerate(lines):
         progress(k / len(lines), path.name)
-        following = follow(line, features, cancelled=cancelled)
+        following = align_and_describe(line, features, cancelled=cancelled)
         if following.followed:
             heard = [e for e in following.events if e.index is not None]
             right = sum(

@@ -13,7 +13,7 @@ import signal
 _reached = itertools.count(1)
 
 
-def passing() -> None:
+def reach() -> None:
     """One point more is reached."""
     wanted = os.environ.get("JEWELLER_KILL_AT")
     if wanted and next(_reached) == int(wanted):

@@ -21,10 +21,21 @@ from jeweller.audio.decode import file_hash
 from jeweller.decisions.records import Decisions
 from jeweller.errors import LedgerError
 from jeweller.grading.scheme import Scheme, find_scheme, scheme_of
-from jeweller.library.audit_log import Standing, difference, standing, undone
+from jeweller.library.audit_log import DecisionState, difference, find_undone, read_decisions
 from jeweller.library.store import Store
 from jeweller.library.summary import VERSION, summarise
-from jeweller.library.tables import Act, Assignment, Band, Base, Phrase, Player, Practice, Report, Take, Tray
+from jeweller.library.tables import (
+    Assignment,
+    AuditEntry,
+    Band,
+    Base,
+    Phrase,
+    Player,
+    Practice,
+    Report,
+    Take,
+    Tray,
+)
 from jeweller.repertoire.shelf import Shelf
 
 Row = TypeVar("Row", bound=Base)
@@ -352,7 +363,7 @@ class Library:
                     body=body,
                 )
             )
-            summary = summarise(report, standing(_acts(session, take)), _scheme(session, take, report))
+            summary = summarise(report, read_decisions(_acts(session, take)), _scheme(session, take, report))
             state = "checked" if report["followed"] else "not followed"
             session.execute(
                 update(Take).where(Take.id == take).values(state=state, sentence="", summary=summary)
@@ -385,9 +396,9 @@ class Library:
     # ---- acts
     # ----------------------------------------------------------------------------------------------------
 
-    def standing(self, take: int) -> Standing:
+    def decisions_of(self, take: int) -> DecisionState:
         with self.store.read() as session:
-            return standing(_acts(session, take))
+            return read_decisions(_acts(session, take))
 
     def act(self, acts: Iterable[tuple[int, str, dict[str, Any]]]) -> int:
         """Does (take, kind, body) all at once; returns the step, which is undone at once too. 0 where there
@@ -397,9 +408,9 @@ class Library:
         if not acts:
             return 0
         with self.store.write() as session:
-            step = 1 + (session.scalar(select(func.max(Act.step))) or 0)
+            step = 1 + (session.scalar(select(func.max(AuditEntry.step))) or 0)
             for take, kind, body in acts:
-                session.add(Act(take_id=take, step=step, at=now(), kind=kind, body=body))
+                session.add(AuditEntry(take_id=take, step=step, at=now(), kind=kind, body=body))
                 if kind == "comment" and body.get("text"):
                     _remember(session, body["text"])
             session.flush()
@@ -409,7 +420,7 @@ class Library:
     def decide(self, take: int, decisions: Decisions) -> int:
         """Enters what leads from the decisions that stand to these."""
         return self.act(
-            (take, kind, body) for kind, body in difference(self.standing(take).decisions, decisions)
+            (take, kind, body) for kind, body in difference(self.decisions_of(take).decisions, decisions)
         )
 
     def undo(self, tray: int) -> set[int]:
@@ -427,7 +438,7 @@ class Library:
     def redo(self, tray: int) -> set[int]:
         """Does the step that was taken back last again, unless something else was done since."""
 
-        def step(acts: list[Act], gone: set[int]) -> int:
+        def step(acts: list[AuditEntry], gone: set[int]) -> int:
             last = max(
                 (a.step for a in acts if a.kind not in ("undo", "redo") and a.step not in gone), default=0
             )
@@ -435,21 +446,21 @@ class Library:
 
         return self._turn(tray, "redo", step)
 
-    def _turn(self, tray: int, kind: str, which: Callable[[list[Act], set[int]], int]) -> set[int]:
+    def _turn(self, tray: int, kind: str, which: Callable[[list[AuditEntry], set[int]], int]) -> set[int]:
         with self.store.write() as session:
             acts = list(
                 session.scalars(
-                    select(Act)
-                    .join(Take, Act.take_id == Take.id)
+                    select(AuditEntry)
+                    .join(Take, AuditEntry.take_id == Take.id)
                     .where(Take.tray_id == tray)
-                    .order_by(Act.id)
+                    .order_by(AuditEntry.id)
                 )
             )
-            step = which(acts, undone(acts))
+            step = which(acts, find_undone(acts))
             takes = {a.take_id for a in acts if a.step == step and a.kind not in ("undo", "redo")}
-            number = 1 + (session.scalar(select(func.max(Act.step))) or 0)
+            number = 1 + (session.scalar(select(func.max(AuditEntry.step))) or 0)
             for take in takes:
-                session.add(Act(take_id=take, step=number, at=now(), kind=kind, body={"step": step}))
+                session.add(AuditEntry(take_id=take, step=number, at=now(), kind=kind, body={"step": step}))
             session.flush()
             self._resummarise(session, takes)
         return takes
@@ -464,7 +475,7 @@ class Library:
         """What a list shows of a take, from its newest report and every act; {} where there is none."""
         report = _newest(session, take)
         return (
-            summarise(report, standing(_acts(session, take)), _scheme(session, take, report))
+            summarise(report, read_decisions(_acts(session, take)), _scheme(session, take, report))
             if report is not None
             else {}
         )
@@ -513,8 +524,8 @@ class Library:
             session.execute(delete(kind).where(*where))
 
 
-def _acts(session: Session, take: int) -> list[Act]:
-    return list(session.scalars(select(Act).where(Act.take_id == take).order_by(Act.id)))
+def _acts(session: Session, take: int) -> list[AuditEntry]:
+    return list(session.scalars(select(AuditEntry).where(AuditEntry.take_id == take).order_by(AuditEntry.id)))
 
 
 def _scheme(session: Session, take: int, report: dict[str, Any]) -> Scheme:

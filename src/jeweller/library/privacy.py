@@ -16,16 +16,16 @@ from sqlalchemy.orm import Session
 
 from jeweller.errors import LedgerError
 from jeweller.library.library import Library
-from jeweller.library.tables import Act, Assignment, Band, Phrase, Player, Practice, Report, Take, Tray
+from jeweller.library.tables import Assignment, AuditEntry, Band, Phrase, Player, Practice, Report, Take, Tray
 
 
-def held(library: Library, player: Player) -> list[str]:
+def list_held(library: Library, player: Player) -> list[str]:
     """What is kept on a player, in plain words: what deleting takes away."""
     takes = library.takes_of(player.id)
     with library.store.read() as session:
         ids = [t.id for t in takes]
         reports = len(list(session.scalars(select(Report.id).where(Report.take_id.in_(ids)))))
-        acts = len(list(session.scalars(select(Act.id).where(Act.take_id.in_(ids)))))
+        acts = len(list(session.scalars(select(AuditEntry.id).where(AuditEntry.take_id.in_(ids)))))
     days = library.practice(player.id)
     megabytes = (
         sum(p.stat().st_size for t in takes if (p := library.store.recordings / t.file).exists()) / 2**20
@@ -56,7 +56,7 @@ def delete_players(library: Library, players: list[Player]) -> None:
         takes = list(session.scalars(select(Take).where(Take.player_id.in_(ids))))
         files = {t.file for t in takes}
         _forget_phrases(session, [t.id for t in takes])
-        for kind, column in ((Report, Report.take_id), (Act, Act.take_id)):
+        for kind, column in ((Report, Report.take_id), (AuditEntry, AuditEntry.take_id)):
             session.execute(delete(kind).where(column.in_([t.id for t in takes])))
         session.execute(delete(Take).where(Take.id.in_([t.id for t in takes])))
         session.execute(delete(Practice).where(Practice.player_id.in_(ids)))
@@ -77,12 +77,14 @@ def _forget_phrases(session: Session, takes: list[int]) -> None:
     def said(where: ColumnElement[bool]) -> set[str]:
         return {
             str(body.get("text", ""))
-            for body in session.scalars(select(Act.body).where(Act.kind == "comment", where))
+            for body in session.scalars(select(AuditEntry.body).where(AuditEntry.kind == "comment", where))
         }
 
-    theirs = said(Act.take_id.in_(takes))
+    theirs = said(AuditEntry.take_id.in_(takes))
     if theirs:
-        session.execute(delete(Phrase).where(Phrase.text.in_(theirs - said(Act.take_id.not_in(takes)))))
+        session.execute(
+            delete(Phrase).where(Phrase.text.in_(theirs - said(AuditEntry.take_id.not_in(takes))))
+        )
 
 
 def delete_band(library: Library, band: int) -> None:
@@ -98,7 +100,7 @@ def delete_band(library: Library, band: int) -> None:
     library.remove_rows(Band, Band.id == band)
 
 
-def give_out(library: Library, player: Player, target: Path) -> int:
+def export_player(library: Library, player: Player, target: Path) -> int:
     """Writes what is held on one player to a zip file: recordings, reports, decisions, practice; returns how
     many files. Raises LedgerError.
     """
@@ -122,7 +124,7 @@ def give_out(library: Library, player: Player, target: Path) -> int:
                     archive.writestr(
                         f"{stem} report {k}.json", json.dumps(report, ensure_ascii=False, indent=1)
                     )
-                now = library.standing(take.id)
+                now = library.decisions_of(take.id)
                 archive.writestr(
                     f"{stem} decided.json",
                     json.dumps(

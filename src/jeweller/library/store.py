@@ -25,7 +25,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from jeweller.errors import LedgerError
-from jeweller.library.killpoint import passing
+from jeweller.library.killpoint import reach
 
 HEAD = "0002"  # the newest migration
 VERSIONS = ("0001", "0002")
@@ -123,11 +123,11 @@ class Store:
 
         @event.listens_for(engine, "before_cursor_execute")
         def before(*_: object) -> None:
-            passing()
+            reach()
 
         @event.listens_for(engine, "commit")
         def commit(_: object) -> None:
-            passing()
+            reach()
 
         return engine
 
@@ -186,7 +186,7 @@ class Store:
 
     def copy_database(self, target: Path) -> None:
         """A whole copy of the database as it stands, under its name only when it is complete."""
-        passing()
+        reach()
         part = target.with_name(f"{target.name}.part{os.getpid()}")
         try:
             with (
@@ -194,12 +194,12 @@ class Store:
                 contextlib.closing(sqlite3.connect(part)) as copy,
             ):
                 source.backup(copy)
-            passing()
+            reach()
             part.chmod(0o600)
             os.replace(part, target)
         finally:
             part.unlink(missing_ok=True)
-        passing()
+        reach()
 
     @contextlib.contextmanager
     def using(self) -> Iterator[None]:
@@ -240,15 +240,15 @@ class Store:
         part = target.with_name(f"{target.name}.part{os.getpid()}")
         try:
             target.parent.mkdir(exist_ok=True, mode=0o700)
-            passing()
+            reach()
             with self.using(), source.open("rb") as read, part.open("wb") as write:
                 shutil.copyfileobj(read, write, 1 << 20)
                 write.flush()
                 os.fsync(write.fileno())
-            passing()
+            reach()
             part.chmod(0o600)
             os.replace(part, target)
-            passing()
+            reach()
         except OSError as error:
             part.unlink(missing_ok=True)
             raise LedgerError(
@@ -275,7 +275,7 @@ class Store:
                 archive.write(copy, "ledger.db")
                 for folder in (self.recordings, self.shelf):
                     for path in sorted(p for p in folder.rglob("*") if p.is_file() and ".part" not in p.name):
-                        passing()
+                        reach()
                         if self._closed:
                             raise LedgerError(CLOSED)
                         packed = (
@@ -285,12 +285,12 @@ class Store:
                         )
                         archive.write(path, str(path.relative_to(self.folder)), packed)
                         count += 1
-            passing()
+            reach()
             with part.open("rb") as written:
                 os.fsync(written.fileno())
             part.chmod(0o600)
             os.replace(part, target)
-            passing()
+            reach()
         except (OSError, sqlite3.Error) as error:
             raise LedgerError(f"{target} cannot be written: {error}. The library is as it was.") from error
         finally:
@@ -336,7 +336,7 @@ def restore(archive: Path, folder: Path) -> None:
             ):
                 raise LedgerError(f"{archive.name} is no backup of a library.")
             packed.extractall(begun)
-        passing()
+        reach()
         Store(begun).close()
         folder.parent.mkdir(parents=True, exist_ok=True)
         if folder.exists():

@@ -9,7 +9,7 @@ from typing import Any
 
 from jeweller.assessment.finding import FACETS, SURE, UNMARKED, Finding
 from jeweller.grading.scheme import Scheme, letter_of
-from jeweller.library.audit_log import Standing
+from jeweller.library.audit_log import DecisionState
 from jeweller.report.decided import remarked, rows_of
 
 VERSION = 2  # of what a summary holds: older ones are made anew where they are read
@@ -32,7 +32,7 @@ HABITS = {
 UNFOLLOWED_NEED = 100.0  # a recording that does not follow its part comes first
 
 
-def summarise(report: dict[str, Any], now: Standing, scheme: Scheme) -> dict[str, Any]:
+def summarise(report: dict[str, Any], now: DecisionState, scheme: Scheme) -> dict[str, Any]:
     """The summary of one take; JSON values only."""
     rows = rows_of(report, now.decisions)
     standing = [r.finding for r in rows if r.stands]
@@ -148,7 +148,7 @@ def habit_of(f: Finding) -> str:
     return HABITS.get(f.kind, "")
 
 
-def told_mark(summary: dict[str, Any]) -> str:
+def format_mark(summary: dict[str, Any]) -> str:
     """The mark as it is told: the teacher's own where one was typed; how a take was helped is told with
     it.
     """
@@ -167,7 +167,7 @@ def told_mark(summary: dict[str, Any]) -> str:
     )
 
 
-def why(report: dict[str, Any], now: Standing, scheme: Scheme) -> list[str]:
+def explain_mark(report: dict[str, Any], now: DecisionState, scheme: Scheme) -> list[str]:
     """The mark as a sum one can follow, a line a facet."""
     after = remarked(report, [r.finding for r in rows_of(report, now.decisions) if r.stands], scheme)["mark"]
     lines = []

@@ -97,7 +97,7 @@ class Report(Base):
     body: Mapped[bytes] = mapped_column(LargeBinary)  # the report as JSON, zlib
 
 
-class Act(Base):
+class AuditEntry(Base):
     """One thing the teacher did. Acts of one `step` were done at once and are undone at once; an act "undo"
     takes a step back, "redo" restores it.
     """

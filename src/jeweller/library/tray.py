@@ -11,21 +11,21 @@ from typing import Any
 from jeweller.assessment.finding import SURE, UNMARKED
 from jeweller.audio.decode import Recording, decode
 from jeweller.decisions.records import Decision, Decisions
-from jeweller.library.audit_log import Standing
+from jeweller.library.audit_log import DecisionState
 from jeweller.library.checking import options_of
 from jeweller.library.library import Library
 from jeweller.library.tables import Player, Take
-from jeweller.notation.performance import Line as Music
+from jeweller.notation.performance import PerformedPart
 from jeweller.pipeline.check import open_line
 from jeweller.pipeline.review import Shown
-from jeweller.report.decided import Row, rows_of
+from jeweller.report.decided import StandingFinding, rows_of
 
 STATE_WORDS = {"": "to hear", "heard": "heard", "decided": "decided", "returned": "returned"}
 RANK = {"not followed": 0, "failed": 0, "checked": 1, "stored": 2, "waiting": 3}
 
 
 @dataclass(frozen=True)
-class Line:
+class TakeEntry:
     """One take as the tray lists it."""
 
     take: Take
@@ -47,25 +47,26 @@ class Line:
 
 
 @dataclass(frozen=True)
-class InLedger:
+class LibraryDecisions:
     """The decisions over a take of the library, for a review of it."""
 
     library: Library
     take: int
 
     def load(self) -> Decisions:
-        return self.library.standing(self.take).decisions
+        return self.library.decisions_of(self.take).decisions
 
     def save(self, decisions: Decisions) -> None:
         self.library.decide(self.take, decisions)
 
 
-def lines(library: Library, tray: int) -> list[Line]:
+def list_takes(library: Library, tray: int) -> list[TakeEntry]:
     """The takes of a tray, those that need an ear most first; what is decided last."""
     names = {i: p.name for i, p in library.players_in(tray).items()}
     titles = {p.id: p.title for p in library.shelf.pieces.values()}
     found = [
-        Line(t, names.get(t.player_id or 0, t.name), titles.get(t.piece, "")) for t in library.takes(tray)
+        TakeEntry(t, names.get(t.player_id or 0, t.name), titles.get(t.piece, ""))
+        for t in library.takes(tray)
     ]
     return sorted(
         found,
@@ -79,12 +80,12 @@ def lines(library: Library, tray: int) -> list[Line]:
 
 
 @dataclass(frozen=True)
-class InHand:
+class OpenTake:
     """A take that is being looked at: its report, what stands, and its findings as rows."""
 
     take: Take
     report: dict[str, Any] | None
-    standing: Standing
+    standing: DecisionState
     shown: tuple[Shown, ...]
     changed: str = ""  # what the newest check says otherwise than the one before
 
@@ -102,12 +103,12 @@ class InHand:
         ) + beat
 
 
-def in_hand(library: Library, take: int) -> InHand:
+def open_take(library: Library, take: int) -> OpenTake:
     """One take with everything that is shown of it."""
-    reports, now = library.reports(take, 2), library.standing(take)
+    reports, now = library.reports(take, 2), library.decisions_of(take)
     report = reports[-1] if reports else None
     rows = shown_rows(rows_of(report, now.decisions)) if report is not None and report["followed"] else ()
-    return InHand(library.take(take), report, now, tuple(rows), changes(reports))
+    return OpenTake(library.take(take), report, now, tuple(rows), changes(reports))
 
 
 def changes(reports: Sequence[dict[str, Any]]) -> str:
@@ -126,7 +127,7 @@ def changes(reports: Sequence[dict[str, Any]]) -> str:
     return f"Since the check before · {' · '.join(told)}" if told else ""
 
 
-def shown_rows(rows: Sequence[Row]) -> list[Shown]:
+def shown_rows(rows: Sequence[StandingFinding]) -> list[Shown]:
     """Findings as the margin shows them: sure ones that stand are numbered."""
     out = []
     number = 0
@@ -174,7 +175,7 @@ def next_place(
         summary = library.take(order[k]).summary
         if not summary.get("open") or summary["state"] in ("decided", "returned"):
             continue  # told without opening its report
-        hand = in_hand(library, order[k])
+        hand = open_take(library, order[k])
         keys = hand.doubtful()
         if order[k] == take and key is not None:
             everything = [s.key for s in hand.shown]
@@ -191,7 +192,7 @@ def dismiss_alike(library: Library, tray: int, kind: str, why: str) -> int:
     for take in library.takes(tray):
         acts += [
             (take.id, "decide", {"key": s.key, "act": "dismiss", "kind": "", "note": why})
-            for s in in_hand(library, take.id).shown
+            for s in open_take(library, take.id).shown
             if s.state == "open" and s.finding["kind"] == kind
         ]
     library.act(acts)
@@ -211,7 +212,7 @@ def player_of(library: Library, take: Take) -> Player | None:
     )
 
 
-def load_take(library: Library, take: int, rate: int) -> tuple[Music | None, Recording]:
+def load_take(library: Library, take: int, rate: int) -> tuple[PerformedPart | None, Recording]:
     """The music and the sound of a take; no music where it is not known what it is of. Raises
     JewellerError.
     """
@@ -220,7 +221,7 @@ def load_take(library: Library, take: int, rate: int) -> tuple[Music | None, Rec
     return (music_of(library, row) if row.piece else None), sound
 
 
-def music_of(library: Library, take: Take) -> Music:
+def music_of(library: Library, take: Take) -> PerformedPart:
     """The music a take is of, as it is played out. Raises JewellerError."""
     assignment = library.assignment_of(library.tray(take.tray_id))
     return open_line(library.score_path(take), options_of(take, assignment))[1]

@@ -22,7 +22,7 @@ def new_year(library: Library, name: str, year: str, players: Sequence[int]) -> 
     return band
 
 
-def held_in_band(library: Library, band: Band) -> list[str]:
+def list_held_in_band(library: Library, band: Band) -> list[str]:
     """What deleting a band takes away, in plain words."""
     players = library.players(band.id)
     trays = library.trays(band.id)
@@ -57,6 +57,6 @@ def held_in_band(library: Library, band: Band) -> list[str]:
     return [*out, "what was given out to it, and practice days"]
 
 
-def told_name(band: Band) -> str:
+def format_name(band: Band) -> str:
     """A band's name with its year, where it has one that the name does not tell."""
     return f"{band.name}, {band.year}" if band.year and band.year not in band.name else band.name

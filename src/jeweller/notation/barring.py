@@ -30,7 +30,7 @@ PLAIN = sorted(
 
 
 @dataclass(frozen=True)
-class Sound:
+class UnbarredNote:
     """A note, chord (highest first) or rest (no pitches) of the row. `marks` are fields of the `Note` it
     becomes.
     """
@@ -63,8 +63,8 @@ class Signature:
         )
 
 
-def fill_bars(
-    row: Iterable[Sound],
+def lay_out_bars(
+    row: Iterable[UnbarredNote],
     signatures: Sequence[Signature],
     *,
     pickup: Fraction = Fraction(0),
@@ -87,7 +87,7 @@ def fill_bars(
     def close() -> None:
         s = signature()
         whole = len(notes) == 1 and notes[0].is_rest and not (pickup and not bars)
-        done = [dataclasses.replace(notes[0], whole_bar=True)] if whole else bracketed(notes)
+        done = [dataclasses.replace(notes[0], whole_bar=True)] if whole else bracket_tuplets(notes)
         number = len(bars) + (0 if pickup else 1)
         named = [dataclasses.replace(n, id=f"{prefix}.m{len(bars) + 1}.n{k + 1}") for k, n in enumerate(done)]
         bars.append(
@@ -155,7 +155,7 @@ def fill_bars(
         close()
     if bars:
         bars[-1] = dataclasses.replace(bars[-1], final_bar=True)
-    return with_accidentals(bars, courtesy=courtesy)
+    return add_accidentals(bars, courtesy=courtesy)
 
 
 FIRST_ONLY = frozenset({"ornament", "articulations", "slur_starts"})
@@ -209,7 +209,7 @@ def _fits(at: Fraction, value: Fraction, dots: int, duration: Fraction, s: Signa
     return value == duration and not compound and not dots and value == beat and (at % beat) * 2 == beat
 
 
-def bracketed(notes: Sequence[Note]) -> list[Note]:
+def bracket_tuplets(notes: Sequence[Note]) -> list[Note]:
     """The notes of a bar with brackets on its groups of tuplets."""
     out = list(notes)
     k = 0
@@ -232,7 +232,7 @@ def bracketed(notes: Sequence[Note]) -> list[Note]:
     return out
 
 
-def with_accidentals(bars: Sequence[Bar], *, courtesy: bool = True) -> tuple[Bar, ...]:
+def add_accidentals(bars: Sequence[Bar], *, courtesy: bool = True) -> tuple[Bar, ...]:
     """The bars with the accidentals that must be printed, and in brackets those that remind of the key after
     an alteration in the bar before.
     """
@@ -261,7 +261,7 @@ def with_accidentals(bars: Sequence[Bar], *, courtesy: bool = True) -> tuple[Bar
     return tuple(out)
 
 
-def with_marks(bars: Sequence[Bar], marks: Iterable[tuple[Fraction, Mark]]) -> tuple[Bar, ...]:
+def add_marks(bars: Sequence[Bar], marks: Iterable[tuple[Fraction, Mark]]) -> tuple[Bar, ...]:
     """The bars with directions set at places counted in quarters from the beginning."""
     starts, now = [], Fraction(0)
     for bar in bars:

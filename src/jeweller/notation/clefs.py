@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import dataclasses
 
-from jeweller.notation.performance import Line, LineNote
+from jeweller.notation.performance import PerformedNote, PerformedPart
 from jeweller.notation.pitch import STEPS, Pitch, key_alter
 
 # What a player may read by mistake: name → sign and line.
@@ -30,13 +30,13 @@ def bottom_line(sign: str, line: int) -> int:
     return _AT_CLEF[sign].diatonic - 2 * (line - 1)
 
 
-def other_clefs(line: Line) -> tuple[str, ...]:
+def other_clefs(line: PerformedPart) -> tuple[str, ...]:
     """The clefs that this part is not written in; none for a part without pitch."""
     sign, at, _ = line.bars[0].bar.clef
     return tuple(name for name, clef in CLEFS.items() if clef != (sign, at)) if sign in _AT_CLEF else ()
 
 
-def reread(line: Line, clef: str, chromatic: int | None = None) -> Line:
+def read_in_clef(line: PerformedPart, clef: str, chromatic: int | None = None) -> PerformedPart:
     """The line as read in `clef`. `chromatic`: semitones from what is read to what sounds (the part's own
     where None).
 
@@ -45,7 +45,7 @@ def reread(line: Line, clef: str, chromatic: int | None = None) -> Line:
     fifths = [b.bar.fifths for b in line.bars]
     add = line.part.chromatic if chromatic is None else chromatic
 
-    def read(note: LineNote) -> LineNote:
+    def read(note: PerformedNote) -> PerformedNote:
         pitch = note.written.pitch
         sign, at, octaves = line.bars[note.bar_index].bar.clef
         if pitch is None or sign not in _AT_CLEF:

@@ -14,7 +14,7 @@ from fractions import Fraction
 
 from jeweller.notation.pitch import STEPS, Pitch
 from jeweller.notation.readers.abc import NOTE, TOKEN, Reader
-from jeweller.notation.readers.abc_voice import Voice
+from jeweller.notation.readers.abc_voice import AbcVoice
 
 VALUES = {
     "1": Fraction(4),
@@ -56,14 +56,14 @@ class Entry:
         return self.text[: self.at]
 
 
-def standing(before: str) -> Voice:
+def standing(before: str) -> AbcVoice:
     """The voice as it stands at the end of a text: its open bar, key, unit, slurs."""
     reader = Reader(1)
     reader.read(before, whole=False)
     return reader.current()
 
 
-def last_pitch(voice: Voice) -> Pitch | None:
+def last_pitch(voice: AbcVoice) -> Pitch | None:
     """The last pitch that was written."""
     for notes in (voice.notes, *(b.notes for b in reversed(voice.bars))):
         for note in reversed(notes):
@@ -202,7 +202,7 @@ def _length(factor: Fraction) -> str:
     return f"{'' if factor.numerator == 1 else factor.numerator}/{factor.denominator}"
 
 
-def _timed(entry: Entry, voice: Voice, head: str, quarters: Fraction, joined: str) -> Entry:
+def _timed(entry: Entry, voice: AbcVoice, head: str, quarters: Fraction, joined: str) -> Entry:
     unit = voice.default_unit()
     metre = Fraction(4 * voice.beats, voice.beat_type)
     actual, normal = voice.tuplet[:2] if voice.tuplet is not None else (1, 1)
@@ -223,7 +223,7 @@ def _timed(entry: Entry, voice: Voice, head: str, quarters: Fraction, joined: st
     )
 
 
-def _gap(voice: Voice, line: str) -> str:
+def _gap(voice: AbcVoice, line: str) -> str:
     """Letters stand together within a beat."""
     beat = Fraction(4, voice.beat_type) * (
         3 if voice.beat_type >= 8 and voice.beats % 3 == 0 and voice.beats > 3 else 1

@@ -19,7 +19,7 @@ NO_PITCH = 60  # stands for the pitch of a note that has none
 
 
 @dataclass(frozen=True)
-class LineNote:
+class PerformedNote:
     """One note to be played (ties merged). `onset` is quarters from the start of the line."""
 
     id: str
@@ -49,7 +49,7 @@ class LineNote:
 
 
 @dataclass(frozen=True)
-class LineRest:
+class PerformedRest:
     """A rest to be counted: neighbouring printed rests are one."""
 
     id: str
@@ -63,7 +63,7 @@ class LineRest:
 
 
 @dataclass(frozen=True)
-class LineBar:
+class PerformedBar:
     """One bar of the performance: the written bar's index, which pass it is, and where it begins."""
 
     index: int
@@ -82,14 +82,14 @@ class LineBar:
 
 
 @dataclass(frozen=True)
-class Line:
+class PerformedPart:
     """A part played out. `notes` are in order of performance, grace notes before their main note."""
 
     title: str
     part: Part
-    bars: tuple[LineBar, ...]
-    notes: tuple[LineNote, ...]
-    rests: tuple[LineRest, ...]
+    bars: tuple[PerformedBar, ...]
+    notes: tuple[PerformedNote, ...]
+    rests: tuple[PerformedRest, ...]
     written_bpm: float | None  # quarters per minute at the start
     tempo_marks: tuple[tuple[Fraction, float], ...]
     free_from: tuple[tuple[Fraction, Fraction], ...]  # stretches (quarters) under a rit., accel. or the like
@@ -99,14 +99,14 @@ class Line:
         return self.bars[0].beat if self.bars else Fraction(1)
 
     @cached_property
-    def main_notes(self) -> tuple[LineNote, ...]:
+    def main_notes(self) -> tuple[PerformedNote, ...]:
         return tuple(n for n in self.notes if not n.grace)
 
     @cached_property
-    def graces(self) -> tuple[tuple[LineNote, ...], ...]:
+    def graces(self) -> tuple[tuple[PerformedNote, ...], ...]:
         """The grace notes before each main note, in their order."""
-        out: list[tuple[LineNote, ...]] = []
-        waiting: tuple[LineNote, ...] = ()
+        out: list[tuple[PerformedNote, ...]] = []
+        waiting: tuple[PerformedNote, ...] = ()
         for note in self.notes:
             if note.grace:
                 waiting = (*waiting, note)
@@ -217,17 +217,17 @@ _BACK_WORDS = ("a tempo", "tempo i", "tempo primo")
 TEMPO_WORDS = (*_FREE_WORDS, *_BACK_WORDS)  # what a direction begins with that moves the speed
 
 
-def make_line(title: str, part: Part, *, rhythm_only: bool = False) -> Line:
+def perform_part(title: str, part: Part, *, rhythm_only: bool = False) -> PerformedPart:
     """Plays a part out; with `rhythm_only` notes without pitch too, and of a chord its first. Raises
     ScoreError where nothing is left to play.
     """
-    bars: list[LineBar] = []
+    bars: list[PerformedBar] = []
     onset = Fraction(0)
     passes: dict[int, int] = {}
     for index in playing_order(part.bars):
         passes[index] = passes.get(index, 0) + 1
         bar = part.bars[index]
-        bars.append(LineBar(index, bar.number, passes[index], onset, bar.length, bar))
+        bars.append(PerformedBar(index, bar.number, passes[index], onset, bar.length, bar))
         onset += bar.length
     events = [
         (k, b, n)
@@ -235,8 +235,8 @@ def make_line(title: str, part: Part, *, rhythm_only: bool = False) -> Line:
         for n in b.bar.notes
         if not n.cue and not n.chord and (rhythm_only or not n.unpitched)
     ]
-    notes: list[LineNote] = []
-    rests: list[LineRest] = []
+    notes: list[PerformedNote] = []
+    rests: list[PerformedRest] = []
     slurs: set[str] = set()
     tie_open = False
     for k, played, note in events:
@@ -246,7 +246,7 @@ def make_line(title: str, part: Part, *, rhythm_only: bool = False) -> Line:
                 rests[-1] = dataclasses.replace(rests[-1], duration=rests[-1].duration + note.duration)
             else:
                 rests.append(
-                    LineRest(
+                    PerformedRest(
                         f"{note.id}@{played.passing}",
                         note.id,
                         k,
@@ -281,7 +281,7 @@ def make_line(title: str, part: Part, *, rhythm_only: bool = False) -> Line:
         else:
             sounding = note.pitch.midi + part.chromatic if note.pitch is not None else NO_PITCH
             notes.append(
-                LineNote(
+                PerformedNote(
                     f"{note.id}@{played.passing}",
                     note.id,
                     k,
@@ -315,7 +315,7 @@ def make_line(title: str, part: Part, *, rhythm_only: bool = False) -> Line:
     for at, text in words:
         if text.startswith(_FREE_WORDS):
             free.append((at, next((b for b in backs if b > at), onset)))
-    return Line(
+    return PerformedPart(
         title or part.name,
         part,
         tuple(bars),

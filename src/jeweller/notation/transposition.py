@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 
-from jeweller.notation.barring import with_accidentals
+from jeweller.notation.barring import add_accidentals
 from jeweller.notation.model import Bar, Note, Part
 from jeweller.notation.pitch import STEP_SEMITONE, STEPS, Pitch, spell
 
@@ -25,7 +25,7 @@ def fifths_of(chromatic: int, diatonic: int) -> int:
     return 7 * chromatic - 12 * diatonic
 
 
-def moved_pitch(pitch: Pitch, chromatic: int, diatonic: int, fifths: int = 0) -> Pitch:
+def transpose_pitch(pitch: Pitch, chromatic: int, diatonic: int, fifths: int = 0) -> Pitch:
     """A pitch moved by an interval; written otherwise where it would need more than a double sign."""
     octave, index = divmod(pitch.octave * 7 + STEPS.index(pitch.step) + diatonic, 7)
     midi = pitch.midi + chromatic
@@ -33,7 +33,7 @@ def moved_pitch(pitch: Pitch, chromatic: int, diatonic: int, fifths: int = 0) ->
     return Pitch(STEPS[index], alter, octave) if abs(alter) <= 2 else spell(midi, fifths)
 
 
-def transposed(
+def transpose_part(
     part: Part, chromatic: int, diatonic: int | None = None, *, most_signs: int = MOST_SIGNS
 ) -> Part:
     """The written notes moved by an interval, accidentals printed anew. What sounds moves with them:
@@ -48,7 +48,7 @@ def transposed(
     elif fifths and min(fifths) < -most_signs and max(fifths) + 12 <= MOST_SIGNS:
         steps -= 1
     bars = [_moved(b, chromatic, steps) for b in part.bars]
-    return dataclasses.replace(part, bars=with_accidentals(bars))
+    return dataclasses.replace(part, bars=add_accidentals(bars))
 
 
 def _moved(bar: Bar, chromatic: int, diatonic: int) -> Bar:
@@ -62,7 +62,7 @@ def _moved(bar: Bar, chromatic: int, diatonic: int) -> Bar:
         return (
             n
             if n.pitch is None
-            else dataclasses.replace(n, pitch=moved_pitch(n.pitch, chromatic, diatonic, fifths))
+            else dataclasses.replace(n, pitch=transpose_pitch(n.pitch, chromatic, diatonic, fifths))
         )
 
     return dataclasses.replace(bar, fifths=fifths, notes=tuple(note(n) for n in bar.notes))

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.alignment.candidates import Boundaries, find_boundaries
-from jeweller.alignment.decoder import Step, Way, search
+from jeweller.alignment.candidates import Candidates, find_candidates
+from jeweller.alignment.decoder import AlignmentPath, PathStep, decode_path
 from jeweller.alignment.segments import (
     DELETED,
     EXTRA,
@@ -21,22 +21,22 @@ from jeweller.alignment.segments import (
     MISSED,
     NOTE,
     WRONG,
-    Items,
+    NoteArrays,
     SegmentTable,
-    attacks_only,
+    gather_attack_evidence,
     gather_evidence,
 )
-from jeweller.alignment.settings import DEFAULT, FollowSettings
-from jeweller.alignment.tempo import local_tempo
+from jeweller.alignment.settings import DEFAULT, AlignmentSettings
+from jeweller.alignment.tempo import estimate_local_tempo
 from jeweller.features.extraction import Features
-from jeweller.notation.clefs import other_clefs, reread
-from jeweller.notation.performance import NO_PITCH, Line
-from jeweller.notes.inserted_onsets import hear_inside, split_doubled, strokes_inside
-from jeweller.notes.measure import Measurer
+from jeweller.notation.clefs import other_clefs, read_in_clef
+from jeweller.notation.performance import NO_PITCH, PerformedPart
+from jeweller.notes.inserted_onsets import find_inserted_onsets, find_inserted_strokes, split_doubled_notes
+from jeweller.notes.measure import NoteMeasurer
 from jeweller.notes.ornaments import join_ornaments
-from jeweller.notes.repair import at_the_repeat, begin_figures, begin_trills, mend
-from jeweller.notes.restarts import begin_with_sound, drop_false_starts, find_restarts, without_ghosts
-from jeweller.notes.table import Event, Following, Jump
+from jeweller.notes.repair import assign_to_repeat, move_figure_starts, move_trill_starts, repair_alignment
+from jeweller.notes.restarts import begin_with_sound, drop_false_starts, drop_ghosts, find_restarts
+from jeweller.notes.table import Jump, NoteTable, PlayedNote
 
 TRILL_REACH = 2  # semitones above a note to which its trill may go
 SQUEEZED = 0.3  # of the time a note is written for: what is heard of it there is not all of it,
@@ -45,7 +45,7 @@ NOTHING_S = 0.03  # a note cannot be shorter
 WHOLE = 0.8  # of the line: who came so far made a complete attempt
 
 
-def make_items(line: Line, *, rhythm_only: bool = False) -> Items:
+def make_note_arrays(line: PerformedPart, *, rhythm_only: bool = False) -> NoteArrays:
     """The main notes of a line as arrays; for rhythm alone all of one pitch, each with an attack of its
     own.
     """
@@ -70,7 +70,7 @@ def make_items(line: Line, *, rhythm_only: bool = False) -> Items:
     opening = bar_start & np.array([first_time[x.score_id] == i for i, x in enumerate(notes)])
     if rhythm_only:
         no, none = np.zeros(n, np.bool_), tuple(frozenset[int]() for _ in notes)
-        return Items(
+        return NoteArrays(
             np.full(n, NO_PITCH),
             ioi,
             np.ones(n),
@@ -84,7 +84,7 @@ def make_items(line: Line, *, rhythm_only: bool = False) -> Items:
             none,
             pitched=False,
         )
-    return Items(
+    return NoteArrays(
         midi=np.array([x.sounding_midi for x in notes]),
         ioi_q=ioi,
         sound_share=np.minimum(sounding / ioi, 1.0),
@@ -99,16 +99,16 @@ def make_items(line: Line, *, rhythm_only: bool = False) -> Items:
     )
 
 
-def follow(
-    line: Line,
+def align_and_describe(
+    line: PerformedPart,
     features: Features,
     *,
     tempo_bpm: float | None = None,
-    settings: FollowSettings = DEFAULT,
+    settings: AlignmentSettings = DEFAULT,
     rhythm_only: bool = False,
     reference_shift: int = 0,
     cancelled: Callable[[], bool] = lambda: False,
-) -> Following:
+) -> NoteTable:
     """Finds the most likely way through the line. `tempo_bpm` (quarters a minute) is a hint; without one the
     written tempo is.
 
@@ -116,11 +116,11 @@ def follow(
         higher than written. With `rhythm_only` (claps, taps, percussion) attacks alone are followed.
     """
     s = dataclasses.replace(settings, inside_cost=settings.rhythm_inside_cost) if rhythm_only else settings
-    items = make_items(line, rhythm_only=rhythm_only)
+    items = make_note_arrays(line, rhythm_only=rhythm_only)
     if reference_shift and not rhythm_only:
         items = dataclasses.replace(items, midi=items.midi + reference_shift)
-    evidence = attacks_only(features, s) if rhythm_only else gather_evidence(features, s)
-    boundaries = find_boundaries(features, s, pitched=not rhythm_only)
+    evidence = gather_attack_evidence(features, s) if rhythm_only else gather_evidence(features, s)
+    boundaries = find_candidates(features, s, pitched=not rhythm_only)
     bpm = tempo_bpm or line.written_bpm or s.default_bpm
     table = SegmentTable(items, evidence, boundaries, features.step_s, s)
     found = _follow_items(line, table, boundaries, features, bpm, cancelled)
@@ -133,7 +133,7 @@ def follow(
     if chosen is None:
         return found
     read, shift = chosen
-    midi = items.midi + shift if read is None else make_items(read.line).midi
+    midi = items.midi + shift if read is None else make_note_arrays(read.line).midi
     moved = SegmentTable(dataclasses.replace(items, midi=midi), evidence, boundaries, features.step_s, s)
     shifted = _follow_items(line if read is None else read.line, moved, boundaries, features, bpm, cancelled)
     if shifted.followed and shifted.share_right >= s.shifted_min:
@@ -149,7 +149,7 @@ class _Reading:
     """The line as it would sound read in another clef."""
 
     clef: str
-    line: Line
+    line: PerformedPart
 
 
 def _heard_midi(features: Features) -> npt.NDArray[np.float64]:
@@ -160,7 +160,7 @@ def _heard_midi(features: Features) -> npt.NDArray[np.float64]:
     return heard
 
 
-def _readings(line: Line, features: Features, s: FollowSettings) -> list[_Reading]:
+def _readings(line: PerformedPart, features: Features, s: AlignmentSettings) -> list[_Reading]:
     """The few other clefs, each in the octave and transposition in which the time written on each pitch is
     most like the time heard on it.
     """
@@ -169,8 +169,8 @@ def _readings(line: Line, features: Features, s: FollowSettings) -> list[_Readin
     for clef in other_clefs(line):
         for add in {line.part.chromatic, 0}:
             for octave in (-24, -12, 0, 12, 24):
-                read = reread(line, clef, add + octave)
-                items = make_items(read)
+                read = read_in_clef(line, clef, add + octave)
+                items = make_note_arrays(read)
                 if items.midi.min() >= 0 and items.midi.max() < len(heard):
                     found.append(
                         (
@@ -184,7 +184,7 @@ def _readings(line: Line, features: Features, s: FollowSettings) -> list[_Readin
 
 def _likely_reading(
     table: SegmentTable,
-    boundaries: Boundaries,
+    boundaries: Candidates,
     features: Features,
     bpm: float,
     readings: list[_Reading],
@@ -196,7 +196,7 @@ def _likely_reading(
     shift, best, plain = _likely_shift(table, boundaries, features, bpm, cancelled)
     chosen: tuple[_Reading | None, int] | None = (None, shift) if shift else None
     for reading in readings:
-        score = _rough_score(table, make_items(reading.line).midi, boundaries, features, bpm, cancelled)
+        score = _rough_score(table, make_note_arrays(reading.line).midi, boundaries, features, bpm, cancelled)
         if score > max(best + table.s.clef_gain, plain + table.s.shift_gain):
             chosen, best = (reading, 0), score
     return chosen
@@ -205,7 +205,7 @@ def _likely_reading(
 def _rough_score(
     table: SegmentTable,
     midi: npt.NDArray[np.int64],
-    boundaries: Boundaries,
+    boundaries: Candidates,
     features: Features,
     bpm: float,
     cancelled: Callable[[], bool],
@@ -220,11 +220,13 @@ def _rough_score(
     moved = SegmentTable(
         dataclasses.replace(table.items, midi=midi), table.evidence, boundaries, features.step_s, table.s
     )
-    return search(moved, np.full(len(midi), 60.0 / bpm), carried=True, stop=stop, cancelled=cancelled).score
+    return decode_path(
+        moved, np.full(len(midi), 60.0 / bpm), carried=True, stop=stop, cancelled=cancelled
+    ).score
 
 
 def _likely_shift(
-    table: SegmentTable, boundaries: Boundaries, features: Features, bpm: float, cancelled: Callable[[], bool]
+    table: SegmentTable, boundaries: Candidates, features: Features, bpm: float, cancelled: Callable[[], bool]
 ) -> tuple[int, float, float]:
     """Semitones by which the take may be shifted, how well that fits, and how well the written pitch does: 0
     semitones unless one beats it clearly.
@@ -248,7 +250,7 @@ def _likely_shift(
     return (best if scores[best] > scores[0] + s.shift_gain else 0), scores[best], scores[0]
 
 
-def _alike(items: Items, features: Features, s: FollowSettings) -> list[int]:
+def _alike(items: NoteArrays, features: Features, s: AlignmentSettings) -> list[int]:
     """The few shifts under which the time written on each pitch is most like the time heard on it, and those
     an octave or a twelfth beside them.
     """
@@ -261,23 +263,23 @@ def _alike(items: Items, features: Features, s: FollowSettings) -> list[int]:
 
 
 def _follow_items(
-    line: Line,
+    line: PerformedPart,
     table: SegmentTable,
-    boundaries: Boundaries,
+    boundaries: Candidates,
     features: Features,
     bpm: float,
     cancelled: Callable[[], bool],
-) -> Following:
+) -> NoteTable:
     s, items = table.s, table.items
     spq = 60.0 / bpm
-    way = search(table, np.full(len(items.midi), spq), carried=True, cancelled=cancelled)
-    local = local_tempo(items, way, boundaries, features.step_s, spq)
+    way = decode_path(table, np.full(len(items.midi), spq), carried=True, cancelled=cancelled)
+    local = estimate_local_tempo(items, way, boundaries, features.step_s, spq)
     for _ in range(s.passes):
-        way = search(table, local, near=way, cancelled=cancelled)
-        before, local = local, local_tempo(items, way, boundaries, features.step_s, spq)
+        way = decode_path(table, local, near=way, cancelled=cancelled)
+        before, local = local, estimate_local_tempo(items, way, boundaries, features.step_s, spq)
         if float(np.abs(np.log(local / before)).max()) < s.settled:
             break
-    ways = whole_attempts(way, len(items.midi))
+    ways = split_attempts(way, len(items.midi))
     if len(ways) == 1:
         return _result(line, items, way, boundaries, features, local, s, features.seconds)
     frames = boundaries.frame * features.step_s
@@ -289,7 +291,7 @@ def _follow_items(
             part,
             boundaries,
             features,
-            local_tempo(items, part, boundaries, features.step_s, spq),
+            estimate_local_tempo(items, part, boundaries, features.step_s, spq),
             s,
             end,
         )
@@ -298,11 +300,11 @@ def _follow_items(
     return dataclasses.replace(found[-1], earlier=tuple(found[:-1]))
 
 
-def whole_attempts(way: Way, count: int) -> list[Way]:
+def split_attempts(way: AlignmentPath, count: int) -> list[AlignmentPath]:
     """The way cut where a player who had come to the end of the line, or nearly, began again at its
     beginning: each piece a complete attempt.
     """
-    pieces: list[list[Step]] = [[]]
+    pieces: list[list[PathStep]] = [[]]
     for k, step in enumerate(way.steps):
         target = way.steps[k + 1].item if k + 1 < len(way.steps) else step.item
         if (
@@ -314,10 +316,10 @@ def whole_attempts(way: Way, count: int) -> list[Way]:
             pieces.append([])
         else:
             pieces[-1].append(step)
-    return [Way(tuple(piece), way.score) for piece in pieces] if len(pieces) > 1 else [way]
+    return [AlignmentPath(tuple(piece), way.score) for piece in pieces] if len(pieces) > 1 else [way]
 
 
-def _reach(steps: tuple[Step, ...]) -> int:
+def _reach(steps: tuple[PathStep, ...]) -> int:
     """The first note that is not reached any more before the player goes back to the beginning, or stops."""
     reach = 0
     for k, step in enumerate(steps):
@@ -329,16 +331,16 @@ def _reach(steps: tuple[Step, ...]) -> int:
 
 
 def _not_lost(
-    steps: tuple[Step, ...],
-    items: Items,
-    boundaries: Boundaries,
+    steps: tuple[PathStep, ...],
+    items: NoteArrays,
+    boundaries: Candidates,
     local: npt.NDArray[np.float64],
-    measurer: Measurer,
-) -> tuple[Step, ...]:
+    measurer: NoteMeasurer,
+) -> tuple[PathStep, ...]:
     """The steps with each note that was squeezed in behind a stretch of no music put where it sounded: at the
     beginning of that stretch.
     """
-    out: list[Step] = []
+    out: list[PathStep] = []
     for step in steps:
         before = out[-1] if out else None
         lost = (
@@ -364,27 +366,27 @@ def _not_lost(
     return tuple(out)
 
 
-def _nothing(steps: tuple[Step, ...], k: int, starts: dict[int, float], on: float) -> bool:
+def _nothing(steps: tuple[PathStep, ...], k: int, starts: dict[int, float], on: float) -> bool:
     """Whether the next sound after step k begins with it: then nothing of it was heard."""
     following = next((x for x in steps[k + 1 :] if id(x) in starts), None)
     return following is not None and starts[id(following)] - on < NOTHING_S
 
 
 def _result(
-    line: Line,
-    items: Items,
-    way: Way,
-    boundaries: Boundaries,
+    line: PerformedPart,
+    items: NoteArrays,
+    way: AlignmentPath,
+    boundaries: Candidates,
     features: Features,
     local: npt.NDArray[np.float64],
-    s: FollowSettings,
+    s: AlignmentSettings,
     until_s: float,
-) -> Following:
+) -> NoteTable:
     """`until_s`: where the recording ends, or the next attempt begins."""
-    measurer = Measurer(features)
-    way = Way(_not_lost(way.steps, items, boundaries, local, measurer), way.score)
+    measurer = NoteMeasurer(features)
+    way = AlignmentPath(_not_lost(way.steps, items, boundaries, local, measurer), way.score)
     n = len(items.midi)
-    events: list[Event] = []
+    events: list[PlayedNote] = []
     jumps: list[Jump] = []
     attempt = 0
     sounding = [step for step in way.steps if step.kind in (NOTE, WRONG, EXTRA)]
@@ -439,7 +441,7 @@ def _result(
             trill=step.kind == NOTE and bool(items.trill[step.item]),
         )
         events.append(
-            Event(
+            PlayedNote(
                 None if step.kind == EXTRA else step.item,
                 step.item,
                 on,
@@ -456,19 +458,19 @@ def _result(
                 attempt,
             )
         )
-    events, jumps = without_ghosts(join_ornaments(events, line), jumps)
+    events, jumps = drop_ghosts(join_ornaments(events, line), jumps)
     if items.pitched:
-        events = split_doubled(
-            hear_inside(events, items, features, measurer), items, local, features, measurer
+        events = split_doubled_notes(
+            find_inserted_onsets(events, items, features, measurer), items, local, features, measurer
         )
         events = begin_with_sound(join_ornaments(events, line), items)
     else:
-        events = strokes_inside(events, features, measurer)
+        events = find_inserted_strokes(events, features, measurer)
     events, jumps = find_restarts(events, jumps, items, local)
-    events, jumps = at_the_repeat(*drop_false_starts(events, jumps), line)
+    events, jumps = assign_to_repeat(*drop_false_starts(events, jumps), line)
     if items.pitched:
-        events, jumps = mend(
-            begin_trills(begin_figures(events, line, measurer), line, measurer), jumps, items, local
+        events, jumps = repair_alignment(
+            move_trill_starts(move_figure_starts(events, line, measurer), line, measurer), jumps, items, local
         )
     last_try: list[int | None] = [None] * n
     for k, event in enumerate(events):
@@ -505,7 +507,7 @@ def _result(
     )
     followed = bool(reached) and share * timed / max(right, 1) >= s.followed_min and right >= min(3, n)
     take_spq = float(np.exp(np.median(np.log(local[first : last + 1])))) if n else 1.0
-    return Following(
+    return NoteTable(
         line,
         tuple(events),
         tuple(jumps),

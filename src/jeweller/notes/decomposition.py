@@ -17,7 +17,7 @@ from numpy.lib.stride_tricks import sliding_window_view
 from scipy import fft as sfft
 
 from jeweller.features.extraction import Features, midi_to_hz
-from jeweller.notes.table import Event
+from jeweller.notes.table import PlayedNote
 
 Array = npt.NDArray[np.float32]
 
@@ -34,11 +34,11 @@ QUIET_FRAMES = 20  # from which the noise is taken
 FARTHEST = 7.0  # semitones from which one pitch may tell how another sounds
 
 
-class Mixture:
+class SpectralDecomposition:
     """Spectra of a take, and what they are made of. Frames are (T, F) magnitudes up to TOP_HZ."""
 
     def __init__(
-        self, features: Features, events: Sequence[Event], lowest_midi: float, shift: int = 0
+        self, features: Features, events: Sequence[PlayedNote], lowest_midi: float, shift: int = 0
     ) -> None:
         """`lowest_midi`: of the part; `shift`: semitones by which the whole take sounds above the pitches
         that `voice` and `standing_out` are asked for.
@@ -78,7 +78,7 @@ class Mixture:
             times = np.array([0.5 * (from_s + to_s)])
         return self._spectra(times), times
 
-    def own(self, event: Event) -> Array:
+    def own(self, event: PlayedNote) -> Array:
         """The spectrum of a note's steady part."""
         found = self._own.get(id(event))
         if found is None:
@@ -89,7 +89,7 @@ class Mixture:
             )
         return found
 
-    def ending(self, event: Event) -> Array:
+    def ending(self, event: PlayedNote) -> Array:
         """The spectrum of a note's end, which the room carries on."""
         found = self._ending.get(id(event))
         if found is None:
@@ -99,7 +99,7 @@ class Mixture:
             )
         return found
 
-    def standing_out(self, event: Event, every: int, midi: float | None = None) -> float:
+    def standing_out(self, event: PlayedNote, every: int, midi: float | None = None) -> float:
         """Median dB by which the first partials of a note (of `midi`, where given), those that are no
         multiples of `every`, stand out from in between.
 
@@ -126,7 +126,7 @@ class Mixture:
                 )
         return float(np.median(found)) if found else 99.0
 
-    def voice(self, midi: float, leave: Event | None = None) -> Array | None:
+    def voice(self, midi: float, leave: PlayedNote | None = None) -> Array | None:
         """How a pitch sounds in this player's voice: the nearest well-heard note's spectrum, moved to it;
         None where none is near.
         """
@@ -139,16 +139,16 @@ class Mixture:
         if not near:
             return None
         event = min(near, key=lambda e: (round(abs(e.midi - midi)), e.on_s))
-        return moved(self.own(event), midi - event.midi)
+        return shift_spectrum(self.own(event), midi - event.midi)
 
 
-def moved(spectrum: Array, semitones: float) -> Array:
+def shift_spectrum(spectrum: Array, semitones: float) -> Array:
     """A spectrum with every partial moved by so many semitones."""
     places = np.arange(len(spectrum))
     return np.interp(places / 2.0 ** (semitones / 12.0), places, spectrum, right=float(spectrum[-1])) + 1e-9
 
 
-def explain(frames: Array, parts: Sequence[Array], rounds: int = ROUNDS) -> tuple[Array, Array]:
+def decompose(frames: Array, parts: Sequence[Array], rounds: int = ROUNDS) -> tuple[Array, Array]:
     """((T, K) share of each part in each frame, (T,) what no part explains: divergence over the frame's
     sum).
     """

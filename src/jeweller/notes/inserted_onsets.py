@@ -10,11 +10,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jeweller.alignment.candidates import peaks
-from jeweller.alignment.segments import Items
+from jeweller.alignment.candidates import pick_peaks
+from jeweller.alignment.segments import NoteArrays
 from jeweller.features.extraction import Features
-from jeweller.notes.measure import Measurer
-from jeweller.notes.table import Event
+from jeweller.notes.measure import NoteMeasurer
+from jeweller.notes.table import PlayedNote
 
 MIN_RUN_S = 0.10  # a sound shorter than this is no note
 ATTACK_PART_S = 0.14  # what happens so early belongs to the attack
@@ -52,9 +52,11 @@ class _Run:
     level_db: float
 
 
-def hear_inside(events: list[Event], items: Items, features: Features, measurer: Measurer) -> list[Event]:
+def find_inserted_onsets(
+    events: list[PlayedNote], items: NoteArrays, features: Features, measurer: NoteMeasurer
+) -> list[PlayedNote]:
     """Events with the sounds inside their segments told apart."""
-    out: list[Event] = []
+    out: list[PlayedNote] = []
     for k, event in enumerate(events):
         if event.index is None or np.isnan(event.midi) or items.trill[event.index]:
             out.append(event)
@@ -74,7 +76,9 @@ def hear_inside(events: list[Event], items: Items, features: Features, measurer:
     return out
 
 
-def strokes_inside(events: list[Event], features: Features, measurer: Measurer) -> list[Event]:
+def find_inserted_strokes(
+    events: list[PlayedNote], features: Features, measurer: NoteMeasurer
+) -> list[PlayedNote]:
     """For rhythm alone: events with the strokes that the search passed over told as strokes of their own:
     about as strong and as loud as the others.
     """
@@ -84,12 +88,12 @@ def strokes_inside(events: list[Event], features: Features, measurer: Measurer) 
     usual = float(np.median([e.attack for e in events]))
     peak = [_loudest(e.on_s, f) for e in events]
     loud = float(np.median(peak))
-    out: list[Event] = []
+    out: list[PlayedNote] = []
     for event in events:
         out.append(event)
         a, b = round((event.on_s + STROKE_GAP_S) / f.hop_s), round((event.next_s - STROKE_GAP_S) / f.hop_s)
         window = f.flux[a:b]
-        for k in peaks(window, STROKE_SHARE * usual, round(STROKE_GAP_S / f.hop_s)) if b - a > 2 else ():
+        for k in pick_peaks(window, STROKE_SHARE * usual, round(STROKE_GAP_S / f.hop_s)) if b - a > 2 else ():
             at = (a + int(k)) * f.hop_s
             if _loudest(at, f) > loud - STROKE_BELOW_DB:
                 on_s = measurer.onset(round(at / f.step_s), None)
@@ -111,9 +115,9 @@ def _loudest(at_s: float, f: Features) -> float:
     return float(f.level[max(0, k - 2) : k + round(0.06 / f.hop_s)].max(initial=-120.0))
 
 
-def _extra(run: _Run, event: Event) -> Event:
+def _extra(run: _Run, event: PlayedNote) -> PlayedNote:
     assert event.index is not None
-    return Event(
+    return PlayedNote(
         None,
         event.index + 1,
         run.on_s,
@@ -131,7 +135,9 @@ def _extra(run: _Run, event: Event) -> Event:
     )
 
 
-def _runs(event: Event, after: Event | None, features: Features, measurer: Measurer) -> list[_Run]:
+def _runs(
+    event: PlayedNote, after: PlayedNote | None, features: Features, measurer: NoteMeasurer
+) -> list[_Run]:
     """Steady sounds in a segment that are not the note itself: another pitch, or the same after a gap."""
     f = features
     ratio = round(f.step_s / f.hop_s)
@@ -196,7 +202,9 @@ def _runs(event: Event, after: Event | None, features: Features, measurer: Measu
     return runs
 
 
-def _begins(k: int, m: int, event: Event, f: Features, level: np.ndarray, measurer: Measurer) -> bool:  # type: ignore[type-arg]
+def _begins(
+    k: int, m: int, event: PlayedNote, f: Features, level: np.ndarray, measurer: NoteMeasurer
+) -> bool:  # type: ignore[type-arg]
     """Whether the sound in frames k..m is a note: it has an attack, or it is as loud and clear as the note
     itself.
     """
@@ -207,7 +215,7 @@ def _begins(k: int, m: int, event: Event, f: Features, level: np.ndarray, measur
 
 
 def _next_note(
-    pitch: float, begin: int, end: int, limit: int, after: Event | None, f: Features, level: np.ndarray
+    pitch: float, begin: int, end: int, limit: int, after: PlayedNote | None, f: Features, level: np.ndarray
 ) -> bool:  # type: ignore[type-arg]
     """The beginning of the note that follows, heard a little early, is no extra note; unless that note has an
     attack of its own behind it.
@@ -223,15 +231,15 @@ def _next_note(
     return not ((end - begin) * f.step_s >= SURE_RUN_S and after.attack >= OWN_ATTACK and dip >= OWN_DIP_DB)
 
 
-def split_doubled(
-    events: list[Event], items: Items, spq: np.ndarray, features: Features, measurer: Measurer
-) -> list[Event]:  # type: ignore[type-arg]
+def split_doubled_notes(
+    events: list[PlayedNote], items: NoteArrays, spq: np.ndarray, features: Features, measurer: NoteMeasurer
+) -> list[PlayedNote]:  # type: ignore[type-arg]
     """Events in which a note sounded twice told apart: too long a segment with an attack of its own inside,
     where the note was to be expected.
 
     The first sound is then a note too many, on the pitch of the one that follows.
     """
-    out: list[Event] = []
+    out: list[PlayedNote] = []
     for k, event in enumerate(events):
         before = events[k - 1] if k else None
         if (
@@ -276,7 +284,7 @@ def split_doubled(
     return out
 
 
-def _second_attack(event: Event, written: float, due: float, f: Features) -> float | None:
+def _second_attack(event: PlayedNote, written: float, due: float, f: Features) -> float | None:
     """Where a note begins again, if that is where it was due and its length is then right."""
     length = event.next_s - event.on_s
     if length < LONG_RATIO * written:

@@ -41,7 +41,7 @@ HEAD_DB = 20.0  # what is softer than the note's loudest by this, in its first m
 
 
 @dataclass(frozen=True)
-class Measured:
+class NoteMeasures:
     off_s: float
     midi: float
     spread: float
@@ -52,7 +52,7 @@ class Measured:
     level_db: float
 
 
-class Measurer:
+class NoteMeasurer:
     """Measures single notes in the features of a take."""
 
     def __init__(self, features: Features) -> None:
@@ -187,7 +187,7 @@ class Measurer:
 
     def measure(
         self, on_s: float, next_s: float, pitch: int, written: int, *, trill: bool = False
-    ) -> Measured:
+    ) -> NoteMeasures:
         """Where the sound begins to decay, and its steady pitch; a trill also holds while the notes above it
         sound.
         """
@@ -195,7 +195,7 @@ class Measurer:
         k0, k1 = round(on_s / f.hop_s), max(round(next_s / f.hop_s), round(on_s / f.hop_s) + 2)
         level = f.level[k0:k1]
         if len(level) < 2:
-            return Measured(next_s, float("nan"), 0.0, 0.0, 0.0, 0.0, 0.0, f.floor_db)
+            return NoteMeasures(next_s, float("nan"), 0.0, 0.0, 0.0, 0.0, 0.0, f.floor_db)
         head = level[: max(2, min(len(level), round(0.6 / f.hop_s)))]
         loud = float(np.percentile(head[head > head.max() - HEAD_DB], 75))
         # A note may fade as long as it lasts; it ends where it fades fast.
@@ -259,4 +259,4 @@ class Measurer:
         )
         midi = float(np.median(place)) if len(place) else float("nan")
         spread = float(np.subtract(*np.percentile(place, [75, 25]))) if len(place) > 2 else 0.0
-        return Measured(off_s, midi, spread, clarity, expected, octave_up, twelfth_up, loud)
+        return NoteMeasures(off_s, midi, spread, clarity, expected, octave_up, twelfth_up, loud)

@@ -13,8 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from jeweller.features.extraction import Features
-from jeweller.notes.decomposition import Mixture, explain, moved
-from jeweller.notes.table import Event, Following
+from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
+from jeweller.notes.table import NoteTable, PlayedNote
 
 BEFORE_S, AFTER_S = 0.28, 0.28  # around a note's onset, where its start is looked at
 LONGEST_S = 0.27  # longer is a note
@@ -48,7 +48,7 @@ PART, GAIN = 0.3, 0.08  # a frame holds another tone if that makes up so much of
 
 
 @dataclass(frozen=True)
-class Start:
+class StartSound:
     """What sounded for a moment before main note `index` spoke: MIDI pitch, seconds, median periodicity, dB
     below the note, spread in semitones.
     """
@@ -72,10 +72,12 @@ class Start:
         return self.off_s - self.on_s
 
 
-def hear_starts(following: Following, features: Features, mixture: Mixture, *, brass: bool) -> list[Start]:
+def measure_starts(
+    following: NoteTable, features: Features, mixture: SpectralDecomposition, *, brass: bool
+) -> list[StartSound]:
     """The notes whose start caught another pitch."""
     caught = CAUGHT if brass else SQUEAKS
-    found: list[Start] = []
+    found: list[StartSound] = []
     graces = following.line.graces
     events = following.events
     place = {id(e): k for k, e in enumerate(events)}
@@ -109,7 +111,7 @@ def hear_starts(following: Following, features: Features, mixture: Mixture, *, b
     return found
 
 
-def _silence_before(event: Event, f: Features) -> float | None:
+def _silence_before(event: PlayedNote, f: Features) -> float | None:
     """When it was silent shortly before a note, the room's sound included; None where it was not."""
     a, b = round((event.on_s - SILENT_FROM_S) / f.hop_s), round((event.on_s - SILENT_TO_S) / f.hop_s)
     if a < 0 or b <= a or float(f.level[a:b].min()) > event.level_db - SILENT_DB:
@@ -117,7 +119,7 @@ def _silence_before(event: Event, f: Features) -> float | None:
     return (a + int(f.level[a:b].argmin())) * f.hop_s
 
 
-def _doubtful(event: Event, f: Features) -> bool:
+def _doubtful(event: PlayedNote, f: Features) -> bool:
     """Whether the first moments of a note are not clearly the note itself."""
     a, b = round((event.on_s - 0.02) / f.step_s), round((event.on_s + SPEAKS_S) / f.step_s)
     ratio = round(f.step_s / f.hop_s)
@@ -128,12 +130,12 @@ def _doubtful(event: Event, f: Features) -> bool:
 
 def _made_up(
     index: int,
-    event: Event,
-    before: list[Event],
-    heard: Start | None,
+    event: PlayedNote,
+    before: list[PlayedNote],
+    heard: StartSound | None,
     caught: tuple[float, ...],
-    mixture: Mixture,
-) -> Start | None:
+    mixture: SpectralDecomposition,
+) -> StartSound | None:
     """`heard`, or another tone in the start of a note, with what the spectrum says of it."""
     own = mixture.own(event)
     room = [e for e in before if event.on_s - e.off_s < ROOM_S and e.off_s - e.on_s > 0.05]
@@ -141,10 +143,12 @@ def _made_up(
     known = [own, mixture.noise, *(mixture.ending(e) for e in room)]
     scale = frames.sum(axis=1)
     loud = 20.0 * np.log10(scale / own.sum() + 1e-9) > -SOUNDING_DB
-    shares, misfit = explain(frames, known)
+    shares, misfit = decompose(frames, known)
     weights = np.array([k.sum() for k in known])
     left = np.maximum(frames - (shares * scale[:, None] / weights) @ np.array(known), 0.0)[loud].sum(axis=0)
-    tones = {c: moved(own, c) for c in caught if not (room and abs(event.midi + c - room[-1].midi) < 0.7)}
+    tones = {
+        c: shift_spectrum(own, c) for c in caught if not (room and abs(event.midi + c - room[-1].midi) < 0.7)
+    }
     like = {
         c: float(left @ tone / np.sqrt((tone @ tone) * (left @ left) + 1e-12)) for c, tone in tones.items()
     }
@@ -152,19 +156,19 @@ def _made_up(
     if heard is not None:
         apart = heard.midi - event.midi
         tried = [c for c in tried if abs(c - apart) > 0.7] + [apart]
-        tones[apart] = moved(own, apart)
-    best: Start | None = heard
+        tones[apart] = shift_spectrum(own, apart)
+    best: StartSound | None = heard
     for c in tried:
         # What the room holds of that very pitch is no reason to leave it out.
         others = [k for k, e in zip(known[2:], room, strict=True) if abs(e.midi - event.midi - c) > 0.7]
-        shares_with, misfit_with = explain(frames, [own, mixture.noise, *others, tones[c]])
-        base = misfit if len(others) == len(room) else explain(frames, [own, mixture.noise, *others])[1]
+        shares_with, misfit_with = decompose(frames, [own, mixture.noise, *others, tones[c]])
+        base = misfit if len(others) == len(room) else decompose(frames, [own, mixture.noise, *others])[1]
         gain = base - misfit_with
         run = _most(np.where((shares_with[:, -1] > PART) & (gain > GAIN) & loud, gain, 0.0))
         if run is None:
             continue
         a, b = run
-        found = Start(
+        found = StartSound(
             index,
             event.midi + c,
             float(times[a]),
@@ -207,13 +211,13 @@ def _same(pitch: float, other: float) -> bool:
 
 def _start(
     index: int,
-    event: Event,
-    before: Event | None,
+    event: PlayedNote,
+    before: PlayedNote | None,
     graces: list[float],
     touched: list[float],
     f: Features,
     from_s: float = 0.0,
-) -> Start | None:
+) -> StartSound | None:
     a = max(event.on_s - BEFORE_S, from_s)
     if before is not None:
         a = max(a, before.on_s + 0.09, before.off_s - 0.10)
@@ -248,7 +252,7 @@ def _start(
     rows = slice(*best)
     pitch = f.f0[rows]
     flux = f.flux[max(0, best[0] * ratio - 8) : best[0] * ratio + 8]
-    return Start(
+    return StartSound(
         index,
         float(np.median(pitch)),
         best[0] * f.step_s,
@@ -261,7 +265,12 @@ def _start(
 
 
 def _other(
-    k: int, event: Event, before: Event | None, graces: list[float], touched: list[float], f: Features
+    k: int,
+    event: PlayedNote,
+    before: PlayedNote | None,
+    graces: list[float],
+    touched: list[float],
+    f: Features,
 ) -> bool:
     """Whether frame k holds a clear pitch that is neither the note nor what belongs before it."""
     pitch = float(f.f0[k])
@@ -280,7 +289,9 @@ def _other(
     )
 
 
-def short_notes(following: Following, starts: list[Start], shift: int) -> tuple[Following, list[Start]]:
+def move_short_notes(
+    following: NoteTable, starts: list[StartSound], shift: int
+) -> tuple[NoteTable, list[StartSound]]:
     """The following with notes that were not found, but sound for a moment where the next note begins, and
     the starts without these.
 

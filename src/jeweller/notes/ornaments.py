@@ -14,10 +14,10 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.features.extraction import Features
-from jeweller.notation.performance import Line
+from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import in_key
-from jeweller.notes.decomposition import Mixture, explain, moved
-from jeweller.notes.table import Event, Following
+from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
+from jeweller.notes.table import NoteTable, PlayedNote
 
 GRACE_BEFORE_S, GRACE_AFTER_S = 0.26, 0.20  # around the main note's onset, where a grace note may sound
 AFTER_SHARE = 0.6  # of the main note: so late it may come when it slips behind it
@@ -74,7 +74,7 @@ LONGEST_ORNAMENT_S = 0.4  # a longer sound beside an ornament is a note of its o
 
 
 @dataclass(frozen=True)
-class Ornament:
+class HeardOrnament:
     """What was heard of the ornament of main note `index`. `kind` grace or trill; `turns` changes of pitch;
     `hidden` where nothing can be said.
     """
@@ -94,13 +94,13 @@ class Ornament:
     first: str = ""  # of a trill: "upper" or "main", the note it begins on; empty where neither is clear
 
 
-def hear_ornaments(
-    following: Following, features: Features, mixture: Mixture, shift: int = 0
-) -> list[Ornament]:
+def measure_ornaments(
+    following: NoteTable, features: Features, mixture: SpectralDecomposition, shift: int = 0
+) -> list[HeardOrnament]:
     """Answers for every ornament whose main note sounded; `shift`: semitones by which the whole take is
     transposed.
     """
-    out: list[Ornament] = []
+    out: list[HeardOrnament] = []
     line = following.line
     usual = float(np.median([e.attack for e in following.events])) if following.events else 1.0
     for i, (note, graces) in enumerate(zip(line.main_notes, line.graces, strict=True)):
@@ -147,11 +147,11 @@ def hear_ornaments(
     return out
 
 
-def join_ornaments(events: list[Event], line: Line) -> list[Event]:
+def join_ornaments(events: list[PlayedNote], line: PerformedPart) -> list[PlayedNote]:
     """Events without those that are only the first, or the last, note of a written ornament, or a grace
     note.
     """
-    out: list[Event] = []
+    out: list[PlayedNote] = []
     for k, event in enumerate(events):
         if (
             event.index is None
@@ -184,7 +184,7 @@ def join_ornaments(events: list[Event], line: Line) -> list[Event]:
     return out
 
 
-def _touches(event: Event, note: Event, line: Line) -> bool:
+def _touches(event: PlayedNote, note: PlayedNote, line: PerformedPart) -> bool:
     """Whether a sound may be a note of the ornament on another."""
     assert note.index is not None
     main = line.main_notes[note.index]
@@ -211,8 +211,13 @@ def _best_run(mask: npt.NDArray[np.bool_], gain: npt.NDArray[np.floating]) -> tu
 
 
 def _grace(
-    index: int, event: Event, before: Event | None, grace: int, main: int, mixture: Mixture
-) -> Ornament:
+    index: int,
+    event: PlayedNote,
+    before: PlayedNote | None,
+    grace: int,
+    main: int,
+    mixture: SpectralDecomposition,
+) -> HeardOrnament:
     """Whether the spectra around the beginning of a note need the grace note's pitch, or another's in its
     place.
 
@@ -220,7 +225,7 @@ def _grace(
     before the main note begins.
     """
     start = event.on_s - GRACE_BEFORE_S
-    room: list[Event] = []
+    room: list[PlayedNote] = []
     if before is not None and not math.isnan(before.midi):
         start = max(start, before.on_s + 0.06)
         room = [before] if event.on_s - before.off_s < ROOM_S else []
@@ -229,12 +234,12 @@ def _grace(
     frames, times = mixture.frames(start, max(end, start + 0.05))
     own = mixture.own(event)
     parts = [own, mixture.noise, *(mixture.ending(e) for e in room)]
-    _, misfit = explain(frames, parts)
+    _, misfit = decompose(frames, parts)
     loud = 20.0 * np.log10(frames.sum(axis=1) / own.sum() + 1e-9) > -GRACE_BELOW_DB
     previous = room[-1].midi if room else None
 
     def needed(pitch: float) -> tuple[float, int, int]:
-        with_it, left = explain(frames, [*parts, moved(own, pitch - event.midi)])
+        with_it, left = decompose(frames, [*parts, shift_spectrum(own, pitch - event.midi)])
         gain = misfit - left
         return _best_run((with_it[:, -1] > GRACE_PART) & (gain > GRACE_GAIN) & loud, gain)
 
@@ -245,7 +250,7 @@ def _grace(
     if hidden and grace != main:
         last = (times > event.on_s - GONE_S) & (times <= event.on_s)
         there = (
-            explain(frames[last], [own, mixture.noise, moved(own, float(grace - main))])[0][:, -1]
+            decompose(frames[last], [own, mixture.noise, shift_spectrum(own, float(grace - main))])[0][:, -1]
             * frames[last].sum(axis=1)
             / own.sum()
         )
@@ -260,7 +265,7 @@ def _grace(
         ]
         other = max((needed(p + tuning)[0] for p in tried), default=0.0)
     doubtful = int((misfit[loud] > UNEXPLAINED).sum()) >= UNEXPLAINED_FRAMES or not loud.any()
-    return Ornament(
+    return HeardOrnament(
         index,
         "grace",
         gain >= GRACE_NEEDED,
@@ -273,7 +278,7 @@ def _grace(
     )
 
 
-def _plainly_begun(event: Event, before: Event | None, usual: float, features: Features) -> bool:
+def _plainly_begun(event: PlayedNote, before: PlayedNote | None, usual: float, features: Features) -> bool:
     """Whether a note has its own attack (`usual`: this player's) and none comes shortly before it: else it
     may be slurred from its grace note.
     """
@@ -287,8 +292,15 @@ def _plainly_begun(event: Event, before: Event | None, usual: float, features: F
 
 
 def _figure(
-    index: int, event: Event, before: Event | None, kind: str, main: int, up: int, down: int, mixture: Mixture
-) -> Ornament:
+    index: int,
+    event: PlayedNote,
+    before: PlayedNote | None,
+    kind: str,
+    main: int,
+    up: int,
+    down: int,
+    mixture: SpectralDecomposition,
+) -> HeardOrnament:
     """Which of the neighbouring notes a turn or a mordent touched, and which first; `turns` counts them,
     `first` is "upper", "main" or "lower".
     """
@@ -304,7 +316,7 @@ def _figure(
     late, _ = mixture.frames(event.on_s + over, event.on_s + max(over + 0.02, min(0.8 * length, over + 0.4)))
     own = late.mean(axis=0) + 1e-9
     parts = [own, mixture.noise, *(mixture.ending(e) for e in room)]
-    _, misfit = explain(frames, parts)
+    _, misfit = decompose(frames, parts)
     heard: dict[str, tuple[float, float]] = {}
     wanted, hidden = FIGURES[kind], False
     for name, step in (("upper", up), ("lower", down)):
@@ -312,19 +324,21 @@ def _figure(
             # The room still has that pitch of the note before; but it dies away there, and a figure makes it
             # rise.
             risen, at = _rise(
-                explain(frames, [own, mixture.noise, moved(own, float(step))])[0][:, -1], times, event.on_s
+                decompose(frames, [own, mixture.noise, shift_spectrum(own, float(step))])[0][:, -1],
+                times,
+                event.on_s,
             )
             hidden |= risen < RISEN and (name in wanted or risen > STILL)
             heard[name] = (GRACE_NEEDED if risen >= RISEN else 0.0), at
             continue
-        shares, left = explain(frames, [*parts, moved(own, float(step))])
+        shares, left = decompose(frames, [*parts, shift_spectrum(own, float(step))])
         gain = np.where((shares[:, -1] > GRACE_PART) & (misfit - left > GRACE_GAIN), misfit - left, 0.0)
         heard[name] = float(gain.sum()), float((gain * times).sum() / max(gain.sum(), 1e-9))
     touched = [n for n, (gain, _) in heard.items() if gain >= GRACE_NEEDED]
     nothing = all(gain < GRACE_NONE for gain, _ in heard.values())
     first = min(touched, key=lambda n: heard[n][1]) if len(touched) == 2 else touched[0] if touched else ""
     right = first == wanted[0] and len(touched) >= len(wanted)
-    return Ornament(
+    return HeardOrnament(
         index,
         kind,
         right,
@@ -347,7 +361,7 @@ def _rise(
     return float(rise.max()), float(times[after][rise.argmax()])
 
 
-def _trill(index: int, event: Event, main: int, features: Features) -> Ornament:
+def _trill(index: int, event: PlayedNote, main: int, features: Features) -> HeardOrnament:
     end = min(event.off_s + 0.03, event.next_s)
     rows = _rows(features, event.on_s, end)
     low = features.salience[rows, main - features.low]
@@ -377,7 +391,7 @@ def _trill(index: int, event: Event, main: int, features: Features) -> Ornament:
             dwell = 0
     inner = difference[3:-3] if len(difference) > 12 else difference
     depth = float(np.subtract(*np.percentile(inner, [90, 10]))) if len(inner) else 0.0
-    return Ornament(
+    return HeardOrnament(
         index,
         "trill",
         turns >= 3,

@@ -10,12 +10,12 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.alignment.segments import Items
-from jeweller.notation.performance import Line
-from jeweller.notes.measure import Measurer
+from jeweller.alignment.segments import NoteArrays
+from jeweller.notation.performance import PerformedPart
+from jeweller.notes.measure import NoteMeasurer
 from jeweller.notes.ornaments import FIGURE_S, FIGURES
 from jeweller.notes.restarts import usual_level
-from jeweller.notes.table import Event, Jump
+from jeweller.notes.table import Jump, PlayedNote
 
 BLINK_S, UNPITCHED_S = 0.03, 0.1  # shorter, and without a pitch shorter, nothing of a note was heard
 FAINT_CLARITY, FAINT_ATTACK, FAINT_DB = (
@@ -49,7 +49,9 @@ FIGURE_GAP_S, FIGURE_ATTACK = (
 Array = npt.NDArray[np.float64]
 
 
-def mend(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tuple[list[Event], list[Jump]]:
+def repair_alignment(
+    events: list[PlayedNote], jumps: list[Jump], items: NoteArrays, spq: Array
+) -> tuple[list[PlayedNote], list[Jump]]:
     """Events and jumps with the notes that were not found explained more simply, where that is possible.
     `spq`: seconds a quarter at each note.
     """
@@ -64,7 +66,9 @@ def mend(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> tu
     return _skipped(events, jumps, items, spq)
 
 
-def at_the_repeat(events: list[Event], jumps: list[Jump], line: Line) -> tuple[list[Event], list[Jump]]:
+def assign_to_repeat(
+    events: list[PlayedNote], jumps: list[Jump], line: PerformedPart
+) -> tuple[list[PlayedNote], list[Jump]]:
     """Jumps ahead within music that comes again, put where the repeat is: what was played of it was its first
     time. The search cannot tell where in it the jump was. One that comes to lie at the end of the line is
     none: the take ends before the repeat.
@@ -100,7 +104,7 @@ def at_the_repeat(events: list[Event], jumps: list[Jump], line: Line) -> tuple[l
     return [dataclasses.replace(e, attempt=sum(not e.at_or_before(j.at_s) for j in out)) for e in events], out
 
 
-def _unbroken(events: list[Event], jump: Jump, line: Line) -> tuple[list[Event], Jump]:
+def _unbroken(events: list[PlayedNote], jump: Jump, line: PerformedPart) -> tuple[list[PlayedNote], Jump]:
     """A note that was taken for broken off, and its own second time after the jump for what follows, is one
     note, and the jump comes after it.
     """
@@ -128,7 +132,7 @@ def _unbroken(events: list[Event], jump: Jump, line: Line) -> tuple[list[Event],
     return events, Jump(events[broken].on_s, before, jump.target)
 
 
-def _nothing(event: Event, usual_db: float) -> bool:
+def _nothing(event: PlayedNote, usual_db: float) -> bool:
     room = event.next_s - event.on_s
     if room < BLINK_S or (np.isnan(event.midi) and room < UNPITCHED_S):
         return True
@@ -137,11 +141,11 @@ def _nothing(event: Event, usual_db: float) -> bool:
     )
 
 
-def _blurred(events: list[Event]) -> list[Event]:
+def _blurred(events: list[PlayedNote]) -> list[PlayedNote]:
     """Notes begun where a sound began that is only their own tone, cut in two or heard an octave or more too
     low while the room holds the note before.
     """
-    out: list[Event] = []
+    out: list[PlayedNote] = []
     for k, event in enumerate(events):
         after = events[k + 1] if k + 1 < len(events) else None
         same = (
@@ -166,12 +170,12 @@ def _blurred(events: list[Event]) -> list[Event]:
     return out
 
 
-def _sounded(events: list[Event]) -> dict[int, int]:
+def _sounded(events: list[PlayedNote]) -> dict[int, int]:
     """For each note that sounded, the place of its last sounding among the events."""
     return {e.index: k for k, e in enumerate(events) if e.index is not None}
 
 
-def _due(events: list[Event], at: dict[int, int], i: int, items: Items, spq: Array) -> float | None:
+def _due(events: list[PlayedNote], at: dict[int, int], i: int, items: NoteArrays, spq: Array) -> float | None:
     """When note i was due by the last note before it that sounded; None where none did."""
     before = next((k for k in range(i - 1, max(-1, i - 5), -1) if k in at), None)
     if before is None:
@@ -180,8 +184,8 @@ def _due(events: list[Event], at: dict[int, int], i: int, items: Items, spq: Arr
 
 
 def _held_on(
-    events: list[Event], jumps: list[Jump], items: Items, spq: Array
-) -> tuple[list[Event], list[Jump]]:
+    events: list[PlayedNote], jumps: list[Jump], items: NoteArrays, spq: Array
+) -> tuple[list[PlayedNote], list[Jump]]:
     """A try broken off whose first note is the note before, of the same pitch, that was not found: that note,
     and something after it, but no restart.
     """
@@ -211,7 +215,9 @@ def _held_on(
     return events, jumps
 
 
-def _not_again(events: list[Event], jumps: list[Jump], items: Items) -> tuple[list[Event], list[Jump]]:
+def _not_again(
+    events: list[PlayedNote], jumps: list[Jump], items: NoteArrays
+) -> tuple[list[PlayedNote], list[Jump]]:
     """Without restarts in which nothing was played again: the place gone back to was a sound that is no note,
     or a trill went on in itself.
     """
@@ -238,7 +244,7 @@ def _not_again(events: list[Event], jumps: list[Jump], items: Items) -> tuple[li
     return events, jumps
 
 
-def _before_its_rest(events: list[Event], items: Items, spq: Array) -> list[Event]:
+def _before_its_rest(events: list[PlayedNote], items: NoteArrays, spq: Array) -> list[PlayedNote]:
     """A note whose time and pitch a sound before it fits better, where it came late itself: that sound was
     the note. What followed is a sound in its rest (a spoken "rest", a breath), or a note too many.
     """
@@ -282,7 +288,7 @@ def _before_its_rest(events: list[Event], items: Items, spq: Array) -> list[Even
     return out
 
 
-def _in_place(events: list[Event], jumps: list[Jump], items: Items, spq: Array) -> list[Event]:
+def _in_place(events: list[PlayedNote], jumps: list[Jump], items: NoteArrays, spq: Array) -> list[PlayedNote]:
     """A sound given to the neighbour of a note that was not found, and with that note's pitch and nearer its
     time, given to that note.
     """
@@ -318,7 +324,7 @@ def _in_place(events: list[Event], jumps: list[Jump], items: Items, spq: Array) 
     return out
 
 
-def _of_the_next_bar(events: list[Event], items: Items, spq: Array) -> list[Event]:
+def _of_the_next_bar(events: list[PlayedNote], items: NoteArrays, spq: Array) -> list[PlayedNote]:
     """Sounds given to the end of a bar that was skipped, and of them the first note of the next bar, or its
     first notes of one pitch, found there.
     """
@@ -367,7 +373,7 @@ def _of_the_next_bar(events: list[Event], items: Items, spq: Array) -> list[Even
     return out
 
 
-def _later_bar(events: list[Event], items: Items, spq: Array) -> list[Event]:
+def _later_bar(events: list[PlayedNote], items: NoteArrays, spq: Array) -> list[PlayedNote]:
     """The first note of a bar given to a later bar that begins alike, where what lies between was not found
     and there was no time for it.
     """
@@ -390,7 +396,7 @@ def _later_bar(events: list[Event], items: Items, spq: Array) -> list[Event]:
     return out
 
 
-def _wider(events: list[Event], jumps: list[Jump], items: Items) -> list[Jump]:
+def _wider(events: list[PlayedNote], jumps: list[Jump], items: NoteArrays) -> list[Jump]:
     """Skips with the notes beside them, of the bars that were skipped, that were not found."""
     at = _sounded(events)
     out = []
@@ -408,8 +414,8 @@ def _wider(events: list[Event], jumps: list[Jump], items: Items) -> list[Jump]:
 
 
 def _skipped(
-    events: list[Event], jumps: list[Jump], items: Items, spq: Array
-) -> tuple[list[Event], list[Jump]]:
+    events: list[PlayedNote], jumps: list[Jump], items: NoteArrays, spq: Array
+) -> tuple[list[PlayedNote], list[Jump]]:
     """Whole bars that were not found, and for which there was no time, as skips."""
     at = _sounded(events)
     jumped = {i for j in jumps for i in range(j.origin, j.target)}
@@ -434,7 +440,9 @@ def _skipped(
     return events, jumps
 
 
-def begin_trills(events: list[Event], line: Line, measurer: Measurer) -> list[Event]:
+def move_trill_starts(
+    events: list[PlayedNote], line: PerformedPart, measurer: NoteMeasurer
+) -> list[PlayedNote]:
     """Trills after trills begun at their own attack: the last turns of the one before are no part of them."""
     out = list(events)
     for k in range(1, len(out)):
@@ -472,7 +480,9 @@ def begin_trills(events: list[Event], line: Line, measurer: Measurer) -> list[Ev
     return out
 
 
-def begin_figures(events: list[Event], line: Line, measurer: Measurer) -> list[Event]:
+def move_figure_starts(
+    events: list[PlayedNote], line: PerformedPart, measurer: NoteMeasurer
+) -> list[PlayedNote]:
     """Notes with a turn or a mordent begun where that begins, and not only where their own pitch is held."""
     out = list(events)
     for k in range(1, len(out)):

@@ -9,8 +9,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from jeweller.alignment.segments import Items
-from jeweller.notes.table import Event, Jump
+from jeweller.alignment.segments import NoteArrays
+from jeweller.notes.table import Jump, PlayedNote
 
 FALSE_START_NOTES = 4  # a beginning broken off within so many notes is a false start
 SPOKEN = 0.9  # periodicity of most of its sounds at the written pitches, below which a first try was none
@@ -23,7 +23,7 @@ UNCLEAR, UNCLEAR_DB = (
 PAUSE_S = 0.20  # a taken-again note comes after at least such a silence
 
 
-def ghost_odds(event: Event, before: Event | None, usual_db: float) -> float:
+def ghost_odds(event: PlayedNote, before: PlayedNote | None, usual_db: float) -> float:
     """Log odds that a sound is no note but the room or the tail of the note before: soft, short, without an
     attack, on the same pitch.
     """
@@ -46,20 +46,20 @@ def ghost_odds(event: Event, before: Event | None, usual_db: float) -> float:
     return odds + (1.0 if same else 0.0)
 
 
-def usual_level(events: Sequence[Event], k: int) -> float:
+def usual_level(events: Sequence[PlayedNote], k: int) -> float:
     """Median level of the notes around event k, dB."""
     near = [e.level_db for m, e in enumerate(events[max(0, k - 5) : k + 6], max(0, k - 5)) if m != k]
     return float(np.median(near)) if near else events[k].level_db
 
 
-def without_ghosts(events: list[Event], jumps: list[Jump]) -> tuple[list[Event], list[Jump]]:
+def drop_ghosts(events: list[PlayedNote], jumps: list[Jump]) -> tuple[list[PlayedNote], list[Jump]]:
     """Without tries, and notes that are not written, which are only the tail of the note before: silence is
     no restart.
     """
     ghosts = [
         k for k, e in enumerate(events) if k and ghost_odds(e, events[k - 1], usual_level(events, k)) > 0.0
     ]
-    out: list[Event] = []
+    out: list[PlayedNote] = []
     kept = list(jumps)
     drop = 0
     for k, event in enumerate(events):
@@ -80,10 +80,10 @@ def without_ghosts(events: list[Event], jumps: list[Jump]) -> tuple[list[Event],
 
 
 def find_restarts(
-    events: list[Event], jumps: list[Jump], items: Items, spq: np.ndarray
-) -> tuple[list[Event], list[Jump]]:  # type: ignore[type-arg]
+    events: list[PlayedNote], jumps: list[Jump], items: NoteArrays, spq: np.ndarray
+) -> tuple[list[PlayedNote], list[Jump]]:  # type: ignore[type-arg]
     """Events with abandoned tries given their note and attempt, and the jumps that lead back from them."""
-    new_events: list[Event] = []
+    new_events: list[PlayedNote] = []
     new_jumps: list[Jump] = list(jumps)
     more = 0
     k = 0
@@ -112,7 +112,7 @@ def find_restarts(
     return new_events, new_jumps
 
 
-def _abandoned(events: list[Event], k: int, items: Items, spq: np.ndarray) -> int:  # type: ignore[type-arg]
+def _abandoned(events: list[PlayedNote], k: int, items: NoteArrays, spq: np.ndarray) -> int:  # type: ignore[type-arg]
     """How many events from k on are the beginning of the line at the note that comes next, played and taken
     again; 0 where none.
     """
@@ -138,7 +138,7 @@ def _abandoned(events: list[Event], k: int, items: Items, spq: np.ndarray) -> in
     return run if pause >= PAUSE_S or run >= 2 else 0
 
 
-def begin_with_sound(events: list[Event], items: Items) -> list[Event]:
+def begin_with_sound(events: list[PlayedNote], items: NoteArrays) -> list[PlayedNote]:
     """Events without an empty first note: nobody begins with a rest. Where the first notes are of one pitch,
     it is a later one that was left out.
     """
@@ -172,7 +172,7 @@ def begin_with_sound(events: list[Event], items: Items) -> list[Event]:
     ]
 
 
-def drop_false_starts(events: list[Event], jumps: list[Jump]) -> tuple[list[Event], list[Jump]]:
+def drop_false_starts(events: list[PlayedNote], jumps: list[Jump]) -> tuple[list[PlayedNote], list[Jump]]:
     """Without the tries before the music: a sounded first note, a beginning broken off within a few notes,
     and speech, are not music.
     """

@@ -9,7 +9,7 @@ import numpy.typing as npt
 from scipy import fft as sfft
 
 from jeweller.features.extraction import Features
-from jeweller.notes.table import Following
+from jeweller.notes.table import NoteTable
 
 FROM_S, LENGTH_S = -0.01, 0.10  # what is looked at of a stroke, from its onset
 BEFORE_S = 0.03  # what sounded just before is taken off
@@ -40,7 +40,7 @@ class Stroke:
     shape: npt.NDArray[np.float64]
 
 
-def hear_strokes(following: Following, features: Features) -> list[Stroke]:
+def measure_strokes(following: NoteTable, features: Features) -> list[Stroke]:
     """The strokes of all notes that sounded."""
     out: list[Stroke] = []
     samples, rate = features.samples, features.rate

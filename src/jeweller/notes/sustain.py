@@ -10,8 +10,8 @@ import numpy as np
 from scipy.ndimage import uniform_filter1d
 
 from jeweller.features.extraction import Features
-from jeweller.notes.measure import Measurer
-from jeweller.notes.table import Event, Following
+from jeweller.notes.measure import NoteMeasurer
+from jeweller.notes.table import NoteTable, PlayedNote
 
 LEAST_S = 0.8  # shorter notes are not looked at
 CLEARNESS_S = 0.4  # the same for how clear they are
@@ -21,7 +21,7 @@ CLEAR = 0.6  # periodicity of frames whose pitch is read
 
 
 @dataclass(frozen=True)
-class Tone:
+class SustainedTone:
     """Main note `index`: cents and dB from its first quarter to its last (negative: sinks), cents of slow
     waver, dB of slow waver, median periodicity.
     """
@@ -35,7 +35,9 @@ class Tone:
     seconds: float
 
 
-def _steady(following: Following, features: Features, least_s: float) -> Iterator[tuple[int, Event, slice]]:
+def _steady(
+    following: NoteTable, features: Features, least_s: float
+) -> Iterator[tuple[int, PlayedNote, slice]]:
     """The plain notes of `least_s` and more: (main note, its event, the pitch frames between its attack and
     its release).
     """
@@ -57,11 +59,11 @@ def _steady(following: Following, features: Features, least_s: float) -> Iterato
             )
 
 
-def hear_clearness(following: Following, features: Features) -> list[tuple[int, float]]:
+def measure_clearness(following: NoteTable, features: Features) -> list[tuple[int, float]]:
     """(main note, periodicity of its clearest fifth) of every plain note of CLEARNESS_S and more: the note
     before spoils only its beginning.
     """
-    measurer = Measurer(features)
+    measurer = NoteMeasurer(features)
     found = [
         (i, measurer.near(rows, round(event.midi))[0])
         for i, event, rows in _steady(following, features, CLEARNESS_S)
@@ -69,9 +71,9 @@ def hear_clearness(following: Following, features: Features) -> list[tuple[int, 
     return [(i, float(np.percentile(clear, 80))) for i, clear in found if len(clear) >= 5]
 
 
-def hear_tones(following: Following, features: Features) -> list[Tone]:
-    out: list[Tone] = []
-    measurer = Measurer(features)
+def measure_sustain(following: NoteTable, features: Features) -> list[SustainedTone]:
+    out: list[SustainedTone] = []
+    measurer = NoteMeasurer(features)
     ratio = round(features.step_s / features.hop_s)
     for i, event, rows in _steady(following, features, LEAST_S):
         clear, pitch = measurer.near(rows, round(event.midi))
@@ -87,7 +89,7 @@ def hear_tones(following: Following, features: Features) -> list[Tone]:
         loud = uniform_filter1d(level.astype(np.float64), max(1, round(VIBRATO_S / features.step_s)))
         slow_db = loud - np.polyval(np.polyfit(t, loud, 2), t)
         out.append(
-            Tone(
+            SustainedTone(
                 i,
                 float(np.median(cents[-quarter:]) - np.median(cents[:quarter])),
                 float(np.median(level[-quarter:]) - np.median(level[:quarter])),

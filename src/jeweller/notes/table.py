@@ -6,11 +6,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jeweller.notation.performance import Line
+from jeweller.notation.performance import PerformedPart
 
 
 @dataclass(frozen=True)
-class Event:
+class PlayedNote:
     """One sound of the player, matched to note `index` of `Line.main_notes` (None: not written).
 
     `next_s` is where the next onset (or the end) lies; `off_s` where the sound begins to decay.
@@ -48,13 +48,13 @@ class Jump:
 
 
 @dataclass(frozen=True)
-class Following:
+class NoteTable:
     """The way through the line. `last_try[i]` is the index into `events` of the last sounding of main note i,
     or None.
     """
 
-    line: Line
-    events: tuple[Event, ...]
+    line: PerformedPart
+    events: tuple[PlayedNote, ...]
     jumps: tuple[Jump, ...]
     first: int  # the first and the last main note that the take reached
     last: int
@@ -64,11 +64,11 @@ class Following:
     followed: bool
     share_right: float  # of the notes reached, sounded as written
     ended_early: bool
-    earlier: tuple[Following, ...] = ()  # complete attempts in the same take before this one
+    earlier: tuple[NoteTable, ...] = ()  # complete attempts in the same take before this one
     # the clef that the part was read in, where it was another than its own; then `line` is the line as read
     clef: str = ""
 
-    def event_of(self, index: int) -> Event | None:
+    def event_of(self, index: int) -> PlayedNote | None:
         k = self.last_try[index]
         return None if k is None else self.events[k]
 
@@ -76,7 +76,7 @@ class Following:
 SHIFTED_SHARE, SHIFTED_NOTES = 0.5, 6  # of the notes that were heard, and at least so many, shifted alike
 
 
-def shifted_down(following: Following) -> int:
+def shifted_down(following: NoteTable) -> int:
     """Semitones (negative) by which most notes that were heard sounded lower than written; 0 where they did
     not.
     """

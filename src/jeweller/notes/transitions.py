@@ -12,7 +12,7 @@ import numpy.typing as npt
 from numpy.lib.stride_tricks import sliding_window_view
 
 from jeweller.features.extraction import Features, midi_to_hz
-from jeweller.notes.table import Event, Following
+from jeweller.notes.table import NoteTable, PlayedNote
 
 BEFORE_S, NEAR_S, AFTER_S = (
     0.15,
@@ -41,7 +41,7 @@ COURSE_DB = (-20.0, 3.0)
 
 
 @dataclass(frozen=True)
-class Join:
+class NoteTransition:
     """Between main notes `index - 1` and `index`, written without a rest between them and played in one
     go.
     """
@@ -55,8 +55,8 @@ class Join:
     drop_db: float = 99.0  # from the level of the first note to the softest moment before the second
 
 
-def hear_joins(following: Following, features: Features) -> list[Join]:
-    out: list[Join] = []
+def measure_transitions(following: NoteTable, features: Features) -> list[NoteTransition]:
+    out: list[NoteTransition] = []
     notes = following.line.main_notes
     level = features.level
     for j in range(1, len(notes)):
@@ -79,7 +79,7 @@ def hear_joins(following: Following, features: Features) -> list[Join]:
             continue
         dip = min(float(np.percentile(before, 80)), float(np.percentile(after, 80))) - float(middle.min())
         out.append(
-            Join(
+            NoteTransition(
                 j,
                 dip,
                 b.on_s - a.off_s,
@@ -118,7 +118,7 @@ def _loudness(
     return [np.sqrt(part.sum(axis=1)).astype(np.float64) for part in np.split(power, ends, axis=1)]
 
 
-def hear_course(features: Features, a: Event, b: Event) -> tuple[float, ...]:
+def measure_crossing(features: Features, a: PlayedNote, b: PlayedNote) -> tuple[float, ...]:
     """How the first of two joined notes of different pitch gives way to the second: 15 levels in dB, each
     note's own steady level being 0.
 

@@ -27,24 +27,24 @@ THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
 
 
 @dataclass(frozen=True)
-class Job:
+class BatchJob:
     score: Path
     take: Path
     report: Path
 
 
 @dataclass(frozen=True)
-class Done:
+class BatchResult:
     """What became of a job: `state` checked, kept (the report was there), not followed or failed; `sentence`
     says why it failed.
     """
 
-    job: Job
+    job: BatchJob
     state: str
     sentence: str = ""
 
 
-def find_jobs(source: Path, target: Path) -> list[Job]:
+def find_jobs(source: Path, target: Path) -> list[BatchJob]:
     """The jobs of a folder or a list. Raises JewellerError with a sentence.
 
     Folder: in it and below it, every folder with one notation file and any number of recordings; each
@@ -55,7 +55,7 @@ def find_jobs(source: Path, target: Path) -> list[Job]:
         return _listed(source, target)
     if not source.is_dir():
         raise JewellerError(f"There is no folder or list {source}.")
-    jobs: list[Job] = []
+    jobs: list[BatchJob] = []
     crowded: list[str] = []
     for folder in sorted([source, *(p for p in source.rglob("*") if p.is_dir())]):
         files = sorted(p for p in folder.iterdir() if p.is_file())
@@ -64,7 +64,7 @@ def find_jobs(source: Path, target: Path) -> list[Job]:
         if takes and len(scores) > 1:
             crowded.append(folder.name)
         elif takes and scores:
-            jobs += [Job(scores[0], t, target / _name(t.relative_to(source))) for t in takes]
+            jobs += [BatchJob(scores[0], t, target / _name(t.relative_to(source))) for t in takes]
     if not jobs:
         more = (
             (
@@ -80,8 +80,8 @@ def find_jobs(source: Path, target: Path) -> list[Job]:
     return jobs
 
 
-def _listed(source: Path, target: Path) -> list[Job]:
-    jobs: list[Job] = []
+def _listed(source: Path, target: Path) -> list[BatchJob]:
+    jobs: list[BatchJob] = []
     try:
         lines = source.read_text(encoding="utf-8").splitlines()
     except (OSError, UnicodeDecodeError) as error:
@@ -96,7 +96,9 @@ def _listed(source: Path, target: Path) -> list[Job]:
             )
         take = source.parent / parts[1]
         jobs.append(
-            Job(source.parent / parts[0], take, target / _name(Path(f"{number:04d}") / Path(parts[1]).name))
+            BatchJob(
+                source.parent / parts[0], take, target / _name(Path(f"{number:04d}") / Path(parts[1]).name)
+            )
         )
     return jobs
 
@@ -106,12 +108,12 @@ def _name(path: Path) -> str:
 
 
 def run_batch(
-    jobs: list[Job],
+    jobs: list[BatchJob],
     options: Options,
     workers: int | None = None,
     cancelled: Callable[[], bool] = lambda: False,
     scheduler: str | None = None,
-) -> Iterator[Done]:
+) -> Iterator[BatchResult]:
     """Runs the jobs, each in a process with one thread of the numeric libraries, and yields what became of
     each as it is known. A job whose process died is tried once more. With `scheduler` (the address of a Dask
     cluster that sees the same folders) the same function runs there. Raises JewellerError.
@@ -119,7 +121,7 @@ def run_batch(
     waiting = []
     for job in jobs:
         if _is_current(job, options):
-            yield Done(job, "kept")
+            yield BatchResult(job, "kept")
         else:
             waiting.append(job)
     if waiting:
@@ -131,18 +133,18 @@ def run_batch(
 
 
 def _here(
-    jobs: list[Job],
+    jobs: list[BatchJob],
     options: Options,
     workers: int | None,
     cancelled: Callable[[], bool],
-    task: Callable[[Job, Options], tuple[str, str]] | None = None,
-) -> Iterator[Done]:
+    task: Callable[[BatchJob, Options], tuple[str, str]] | None = None,
+) -> Iterator[BatchResult]:
     """In processes of this machine. Only as many jobs are handed out as are worked on: when a process dies,
     no others are under suspicion.
     """
     before = {name: os.environ.get(name) for name in THREADS}
     os.environ.update(dict.fromkeys(THREADS, "1"))
-    waiting, suspects, tried = list(jobs), list[Job](), dict[Job, int]()
+    waiting, suspects, tried = list(jobs), list[BatchJob](), dict[BatchJob, int]()
     try:
         while waiting or suspects:
             alone = bool(
@@ -152,7 +154,7 @@ def _here(
                 (suspects, 1) if alone else (waiting, min(workers or os.cpu_count() or 1, len(waiting)))
             )
             with ProcessPoolExecutor(count, mp_context=multiprocessing.get_context("spawn")) as pool:
-                running: dict[Future[tuple[str, str]], Job] = {}
+                running: dict[Future[tuple[str, str]], BatchJob] = {}
                 while (queue or running) and not cancelled():
                     while queue and len(running) < count:
                         try:
@@ -174,7 +176,7 @@ def _here(
                     if died:
                         died += running.values()
                         if alone and tried.get(died[0], 0) + 1 >= TRIES:
-                            yield Done(
+                            yield BatchResult(
                                 died[0],
                                 "failed",
                                 (
@@ -196,8 +198,8 @@ def _here(
 
 
 def _on_cluster(
-    jobs: list[Job], options: Options, scheduler: str, cancelled: Callable[[], bool]
-) -> Iterator[Done]:
+    jobs: list[BatchJob], options: Options, scheduler: str, cancelled: Callable[[], bool]
+) -> Iterator[BatchResult]:
     try:
         from distributed import Client, as_completed
     except ImportError:
@@ -213,7 +215,7 @@ def _on_cluster(
         for future in as_completed(list(futures)):
             job = futures[future]
             yield (
-                Done(job, "failed", f"{job.take.name}: {future.exception()}")
+                BatchResult(job, "failed", f"{job.take.name}: {future.exception()}")
                 if future.status == "error"
                 else _written(job, future.result())
             )
@@ -222,16 +224,16 @@ def _on_cluster(
                 return
 
 
-def _written(job: Job, answer: tuple[str, str]) -> Done:
+def _written(job: BatchJob, answer: tuple[str, str]) -> BatchResult:
     """Writes the report of a job whole or not at all."""
     state, text = answer
     if state == "failed":
-        return Done(job, state, text)
+        return BatchResult(job, state, text)
     write_bytes(job.report, text.encode("utf-8"))
-    return Done(job, state)
+    return BatchResult(job, state)
 
 
-def report_of(job: Job, options: Options) -> tuple[str, str]:
+def report_of(job: BatchJob, options: Options) -> tuple[str, str]:
     """One check as a pure function, for any pool: ("checked" or "not followed", the report's text) or
     ("failed", a sentence).
     """
@@ -242,7 +244,7 @@ def report_of(job: Job, options: Options) -> tuple[str, str]:
     return "checked" if checked.report["followed"] else "not followed", json_text(checked.report)
 
 
-def _is_current(job: Job, options: Options) -> bool:
+def _is_current(job: BatchJob, options: Options) -> bool:
     """Whether the report on disk is of this score, this take, this ear and these settings."""
     try:
         report = json.loads(job.report.read_text(encoding="utf-8"))

@@ -11,23 +11,23 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from jeweller.assessment.assess import judge
+from jeweller.assessment.assess import assess
 from jeweller.assessment.click import Click
-from jeweller.assessment.context import Case
+from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import SURE, Finding
-from jeweller.assessment.settings import JudgeSettings
-from jeweller.audio.backing import take_out
+from jeweller.assessment.settings import AssessmentSettings
+from jeweller.audio.backing import remove_backing
 from jeweller.audio.decode import Recording, decode, file_hash
 from jeweller.errors import ScoreError, SettingError, TakeError
-from jeweller.features.extraction import Features, hear
+from jeweller.features.extraction import Features, extract_features
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.grading.scheme import find_scheme
 from jeweller.instruments.table import Instrument, instrument_for, require_instrument
 from jeweller.notation.model import Score
-from jeweller.notation.performance import Line, make_line
+from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.notation.readers.sandbox import load_score, usable_part
-from jeweller.notes.build import follow
-from jeweller.notes.table import Following, shifted_down
+from jeweller.notes.build import align_and_describe
+from jeweller.notes.table import NoteTable, shifted_down
 from jeweller.report.build import build_report, note_verdicts, settings_dict
 
 HELPED, HELPED_KNOWN = (
@@ -51,7 +51,7 @@ class Options:
     tempo_bpm: float | None = None
     click: str | None = None  # "heard" or "BPM@SECONDS"
     scheme: str = "even"
-    settings: JudgeSettings = field(default_factory=JudgeSettings)
+    settings: AssessmentSettings = field(default_factory=AssessmentSettings)
     rhythm_only: bool = False  # claps, taps, counting aloud; parts without pitch are so by themselves
     support: str = "alone"  # with_model: a model or a backing part sounded in the room; with_click
     backing: str | None = None  # a recording of that model or backing part: it is taken out of the take
@@ -78,23 +78,25 @@ class Checked:
 
     report: dict[str, Any]
     score: Score
-    line: Line
+    line: PerformedPart
     instrument: Instrument
-    case: Case
+    case: AssessmentContext
     findings: tuple[Finding, ...]
     features: Features
     recording: Recording
 
     @property
-    def following(self) -> Following:
+    def following(self) -> NoteTable:
         return self.case.following
 
 
-def open_line(score_path: str | os.PathLike[str], options: Options) -> tuple[Score, Line, Instrument]:
+def open_line(
+    score_path: str | os.PathLike[str], options: Options
+) -> tuple[Score, PerformedPart, Instrument]:
     """Reads the score, chooses the part and plays it out. Raises ScoreError."""
     score = load_score(score_path, options.tune)
     part = usable_part(score, options.part, rhythm_only=options.rhythm_only)
-    line = make_line(score.title, part, rhythm_only=options.rhythm_only or part.percussion)
+    line = perform_part(score.title, part, rhythm_only=options.rhythm_only or part.percussion)
     sounding = [n.sounding_midi for n in line.notes]
     if options.instrument:
         instrument = require_instrument(options.instrument)
@@ -106,7 +108,7 @@ def open_line(score_path: str | os.PathLike[str], options: Options) -> tuple[Sco
     return score, line, dataclasses.replace(instrument, knows=knows) if knows else instrument
 
 
-def bar_range(line: Line, bars: str | None) -> tuple[tuple[str, str], set[str]]:
+def bar_range(line: PerformedPart, bars: str | None) -> tuple[tuple[str, str], set[str]]:
     """((first, last) printed numbers, ids of the notes inside). Raises ScoreError where the range is not in
     the part.
     """
@@ -144,11 +146,11 @@ def check(
     progress(0.05, "opening the recording")
     recording = decode(take_path, HEAR.rate, cancelled)
     if options.backing:
-        recording = without_backing(recording, options.backing, cancelled)
+        recording = remove_known_backing(recording, options.backing, cancelled)
         options = dataclasses.replace(options, support="with_model")
     progress(0.2, "listening")
     low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
-    features = hear(
+    features = extract_features(
         recording.samples, low, high, HEAR, cancelled, lambda share: progress(0.2 + 0.3 * share, "listening")
     )
     if float(features.level.max(initial=-200.0)) < SILENCE_DB:  # a few claps are sound as well
@@ -158,8 +160,8 @@ def check(
         )
     progress(0.5, "following")
 
-    def followed(features: Features) -> Following:
-        return follow(
+    def followed(features: Features) -> NoteTable:
+        return align_and_describe(
             line,
             features,
             tempo_bpm=options.tempo_bpm,
@@ -179,15 +181,18 @@ def check(
     )
     if (lowest, highest) != (low, high) or down < features.low:
         progress(0.6, "listening")
-        features = hear(recording.samples, min(lowest, down), highest, HEAR, cancelled)
+        features = extract_features(recording.samples, min(lowest, down), highest, HEAR, cancelled)
         following = followed(features)
     progress(0.9, "judging")
     tries = [
         _judge(f, features, instrument, options, judged, bars, line) for f in (*following.earlier, following)
     ]
     if options.support == "with_model":
-        tries = [(helped(found, HELPED_KNOWN if options.backing else HELPED), case) for found, case in tries]
-    findings, case = tries[better(tries)]
+        tries = [
+            (discount_helped(found, HELPED_KNOWN if options.backing else HELPED), case)
+            for found, case in tries
+        ]
+    findings, case = tries[choose_attempt(tries)]
     settings = settings_dict(
         options.settings, scheme, options.support, options.reading, options.tempo_bpm, options.asked
     )
@@ -202,13 +207,13 @@ def check(
         scheme,
         bars,
         judged,
-        attempts_told(tries),
+        describe_attempts(tries),
     )
     progress(1.0, "done")
     return Checked(report, score, line, instrument, case, tuple(findings), features, recording)
 
 
-def on_the_page(case: Case, line: Line) -> Case:
+def on_the_page(case: AssessmentContext, line: PerformedPart) -> AssessmentContext:
     """The case with its notes as they are printed, where they were read in another clef: what was heard is
     moved with them.
     """
@@ -227,14 +232,14 @@ def on_the_page(case: Case, line: Line) -> Case:
     return dataclasses.replace(case, following=dataclasses.replace(case.following, line=line, events=events))
 
 
-def without_backing(
+def remove_known_backing(
     recording: Recording, backing: str, cancelled: Callable[[], bool] = lambda: False
 ) -> Recording:
     """The recording without the sound of another that a loudspeaker played in the room, with a warning that
     says what was done. Raises TakeError.
     """
     known = decode(backing, recording.rate, cancelled)
-    taken = take_out(recording.samples, known.samples, recording.rate)
+    taken = remove_backing(recording.samples, known.samples, recording.rate)
     name = Path(backing).name
     told = (
         f"{name} sounded in the room {abs(taken.share_db):.0f} dB below the take and was taken out."
@@ -244,7 +249,7 @@ def without_backing(
     return dataclasses.replace(recording, samples=taken.samples, warnings=(*recording.warnings, told))
 
 
-def helped(findings: list[Finding], factor: float) -> list[Finding]:
+def discount_helped(findings: list[Finding], factor: float) -> list[Finding]:
     """The findings of a take that was not played alone, where what was heard may not be the player's: less
     sure, and what is unsure now stands last.
     """
@@ -253,7 +258,7 @@ def helped(findings: list[Finding], factor: float) -> list[Finding]:
     )
 
 
-def better(tries: list[tuple[list[Finding], Case]]) -> int:
+def choose_attempt(tries: list[tuple[list[Finding], AssessmentContext]]) -> int:
     """Which of several complete attempts is judged: one that follows the part, with least against it, the
     last of equals.
     """
@@ -269,13 +274,13 @@ def better(tries: list[tuple[list[Finding], Case]]) -> int:
     return min(range(len(tries)), key=against)
 
 
-def attempts_told(tries: list[tuple[list[Finding], Case]]) -> list[dict[str, Any]]:
+def describe_attempts(tries: list[tuple[list[Finding], AssessmentContext]]) -> list[dict[str, Any]]:
     """Every complete attempt of the take as the report tells it, in order of time; empty where there was one
     only.
     """
     if len(tries) < 2:
         return []
-    chosen = better(tries)
+    chosen = choose_attempt(tries)
     told = []
     for k, (findings, case) in enumerate(tries):
         sounded = [e for e in case.following.events if e.index is not None]
@@ -314,18 +319,18 @@ def read_click(text: str | None, beat_q: float) -> Click | None:
 
 
 def _judge(
-    following: Following,
+    following: NoteTable,
     features: Features,
     instrument: Instrument,
     options: Options,
     judged: set[str],
     bars: tuple[str, str],
-    line: Line,
-) -> tuple[list[Finding], Case]:
+    line: PerformedPart,
+) -> tuple[list[Finding], AssessmentContext]:
     settings = options.settings
     if not following.followed:
-        return [], Case(following, settings, instrument, features.floor_db, features.loud_db)
-    findings, case = judge(
+        return [], AssessmentContext(following, settings, instrument, features.floor_db, features.loud_db)
+    findings, case = assess(
         following,
         features,
         instrument,

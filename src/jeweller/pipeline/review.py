@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from jeweller.assessment.finding import FACET_OF, SURE, UNMARKED, Finding
-from jeweller.assessment.messages import place
+from jeweller.assessment.messages import describe_place
 from jeweller.decisions.records import Added, Decision, Decisions, added_finding, load, save
 from jeweller.grading.scheme import find_scheme
 from jeweller.pipeline.check import Checked
@@ -97,7 +97,7 @@ class Review:
         )
         if original is None or original.kind == f.kind:
             return f
-        where = place(f)
+        where = describe_place(f)
         return f.replace(
             text=(
                 f"{where[0].upper()}{where[1:]}: {f.kind.replace('_', ' ')} (changed by the teacher "

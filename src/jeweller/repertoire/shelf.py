@@ -18,7 +18,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
-from jeweller.difficulty.analysis import look_over
+from jeweller.difficulty.analysis import analyse_part
 from jeweller.difficulty.traps import find_traps
 from jeweller.errors import BookError
 from jeweller.files import json_text, write_bytes
@@ -89,7 +89,7 @@ class Query:
     tag: str = ""
 
 
-def described(score: Score, piece_id: str, **told: object) -> Piece:
+def describe_piece(score: Score, piece_id: str, **told: object) -> Piece:
     """What the shelf writes beside a score."""
     first = next((p for p in score.parts if p.note_count), score.parts[0] if score.parts else None)
     if first is None:
@@ -112,7 +112,7 @@ def described(score: Score, piece_id: str, **told: object) -> Piece:
         bars=len(first.bars),
         lowest=min(midi, default=0),
         highest=max(midi, default=0),
-        level=look_over(first).level if first.note_count else "",
+        level=analyse_part(first).level if first.note_count else "",
         contains=tuple(k for k in CONTAINS if k in kinds),
         letters=tuple(sorted(letters)),
         music=fingerprint(first),
@@ -171,7 +171,7 @@ class Shelf:
 
     def add(self, score: Score, *, folder: str = "", tags: Sequence[str] = (), background: str = "") -> Piece:
         """Puts a score on the shelf under an id of its own. Raises BookError."""
-        piece = described(
+        piece = describe_piece(
             score,
             self._free_id(score.title or "Untitled"),
             folder=folder,

@@ -13,12 +13,12 @@ from typing import Any
 import numpy as np
 
 from jeweller import __version__
-from jeweller.assessment.context import Case
+from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import MISSED_KINDS, SURE, WRONG_KINDS, Finding
-from jeweller.assessment.settings import JudgeSettings
+from jeweller.assessment.settings import AssessmentSettings
 from jeweller.audio.decode import Recording
-from jeweller.grading.scheme import Scheme, add_up, facet_marks
-from jeweller.notation.performance import LineNote
+from jeweller.grading.scheme import Scheme, add_up_mark, facet_marks
+from jeweller.notation.performance import PerformedNote
 from jeweller.notation.pitch import Pitch, key_name
 from jeweller.report.good import good_things, trap_answers
 
@@ -34,7 +34,7 @@ def _q(value: Fraction) -> float | int:
 
 
 def settings_dict(
-    settings: JudgeSettings,
+    settings: AssessmentSettings,
     scheme: Scheme,
     support: str,
     reading: str,
@@ -54,7 +54,7 @@ def settings_dict(
 
 
 def build_report(
-    case: Case,
+    case: AssessmentContext,
     findings: Sequence[Finding],
     recording: Recording,
     take_file: str,
@@ -122,7 +122,7 @@ def build_report(
         "good": good_things(case, findings) if f.followed else [],
         "traps": trap_answers(case, verdicts) if f.followed else [],
         "facets": facet_marks(findings, played, asked, wrong),
-        "mark": add_up(findings, scheme, played, asked)
+        "mark": add_up_mark(findings, scheme, played, asked)
         if f.followed
         else {"value": None, "out_of": None, "band": None, "scheme": scheme.name, "parts": []},
     }
@@ -130,7 +130,7 @@ def build_report(
 
 
 def note_verdicts(
-    case: Case, findings: Sequence[Finding], judged: set[str] | None = None
+    case: AssessmentContext, findings: Sequence[Finding], judged: set[str] | None = None
 ) -> dict[str, tuple[str, bool]]:
     """(verdict, unsure) by note id."""
     f = case.following
@@ -153,7 +153,7 @@ def note_verdicts(
     return out
 
 
-def _note(case: Case, n: LineNote, verdicts: dict[str, tuple[str, bool]]) -> dict[str, Any]:
+def _note(case: AssessmentContext, n: PerformedNote, verdicts: dict[str, tuple[str, bool]]) -> dict[str, Any]:
     f = case.following
     verdict, unsure = verdicts[n.id]
     heard = timing = None
@@ -207,7 +207,7 @@ def _note(case: Case, n: LineNote, verdicts: dict[str, tuple[str, bool]]) -> dic
     return out
 
 
-def finding_dict(x: Finding, case: Case) -> dict[str, Any]:
+def finding_dict(x: Finding, case: AssessmentContext) -> dict[str, Any]:
     detail = {k: (_r(v, 4) if isinstance(v, float) else v) for k, v in x.detail.items()}
     listed = [k for k, e in enumerate(case.following.events) if e.index is None and math.isfinite(e.midi)]
     extras = [listed.index(k) for k in x.extras if k in listed]
@@ -233,7 +233,7 @@ def finding_dict(x: Finding, case: Case) -> dict[str, Any]:
     }
 
 
-def _tempo(case: Case) -> dict[str, Any]:
+def _tempo(case: AssessmentContext) -> dict[str, Any]:
     f = case.following
     if not f.followed:
         return {"played_bpm": None, "steadiness_cv": None, "curve": []}
@@ -250,7 +250,7 @@ def _tempo(case: Case) -> dict[str, Any]:
     }
 
 
-def _tuning(case: Case) -> dict[str, Any]:
+def _tuning(case: AssessmentContext) -> dict[str, Any]:
     groups: dict[tuple[str, int], list[float]] = {}
     for i, n in enumerate(case.notes):
         event = case.event(i)
@@ -278,7 +278,7 @@ def _tuning(case: Case) -> dict[str, Any]:
     return {"offset_cents": _r(case.offset_cents, 1) if case.following.followed else None, "by_note": by_note}
 
 
-def _sound(case: Case) -> dict[str, Any]:
+def _sound(case: AssessmentContext) -> dict[str, Any]:
     """Loudness and tone of the whole take, as it was recorded: to be compared with another take of the same
     set-up only.
     """
@@ -295,7 +295,9 @@ def _sound(case: Case) -> dict[str, Any]:
     }
 
 
-def asked_and_wrong(case: Case, findings: Sequence[Finding]) -> tuple[dict[str, int], dict[str, int]]:
+def asked_and_wrong(
+    case: AssessmentContext, findings: Sequence[Finding]
+) -> tuple[dict[str, int], dict[str, int]]:
     """How many chances each facet had, and how many of them a sure finding took."""
     f = case.following
     if not f.followed:

@@ -8,17 +8,17 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from jeweller.assessment.context import Case
+from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding
 from jeweller.decisions.records import Decisions, added_finding
-from jeweller.grading.scheme import Scheme, add_up, facet_marks
+from jeweller.grading.scheme import Scheme, add_up_mark, facet_marks
 from jeweller.notation.ids import ids_of
 from jeweller.report.build import finding_dict, note_verdicts, wrong_by_facet
 from jeweller.report.good import good_things, trap_answers
 
 
 def decided_report(
-    report: dict[str, Any], case: Case, findings: Sequence[Finding], scheme: Scheme
+    report: dict[str, Any], case: AssessmentContext, findings: Sequence[Finding], scheme: Scheme
 ) -> dict[str, Any]:
     """A copy of `report` for the findings that stand after the teacher's decisions."""
     judged = {n["id"] for n in report["notes"] if n["verdict"] != "not_heard"}
@@ -48,11 +48,11 @@ def remarked(report: dict[str, Any], findings: Sequence[Finding], scheme: Scheme
         {(n["bar"], n["pass"]) for n in report["notes"] if n["verdict"] != "not_heard"}
     )
     facets = facet_marks(findings, bars, asked, wrong_by_facet(findings), scheme.habit_share)
-    return {**report, "facets": facets, "mark": add_up(findings, scheme, bars, asked)}
+    return {**report, "facets": facets, "mark": add_up_mark(findings, scheme, bars, asked)}
 
 
 @dataclass(frozen=True)
-class Row:
+class StandingFinding:
     """A finding of a report as it stands after the teacher's decisions: state open, kept, dismissed, changed
     or added.
     """
@@ -74,7 +74,7 @@ class Row:
 STATES = {"dismiss": "dismissed", "change": "changed", "keep": "kept"}
 
 
-def rows_of(report: dict[str, Any], decisions: Decisions) -> list[Row]:
+def rows_of(report: dict[str, Any], decisions: Decisions) -> list[StandingFinding]:
     """Every finding of a report, then those the teacher added."""
     rows = []
     for f in report["findings"]:
@@ -87,8 +87,8 @@ def rows_of(report: dict[str, Any], decisions: Decisions) -> list[Row]:
             finding = finding.replace(kind=decision.kind, confidence=1.0, cause=None, text=text)
         elif decision is not None and decision.act == "keep":
             finding = finding.replace(confidence=1.0)
-        rows.append(Row(finding, STATES[decision.act] if decision is not None else "open", f))
-    return rows + [Row(added_finding(a), "added", None) for a in decisions.added]
+        rows.append(StandingFinding(finding, STATES[decision.act] if decision is not None else "open", f))
+    return rows + [StandingFinding(added_finding(a), "added", None) for a in decisions.added]
 
 
 def finding_of(f: dict[str, Any]) -> Finding:

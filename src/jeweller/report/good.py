@@ -8,14 +8,14 @@ from typing import Any
 
 import numpy as np
 
-from jeweller.assessment.context import Case
+from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import SURE, Finding
 
 EVEN_SPREAD = 0.10  # runs with a spread below this are worth a word
 STEADY_CV = 0.05
 
 
-def good_things(case: Case, findings: Sequence[Finding]) -> list[dict[str, Any]]:
+def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[dict[str, Any]]:
     f = case.following
     sure = [x for x in findings if x.confidence >= SURE]
     kinds = {x.kind for x in sure}
@@ -57,7 +57,7 @@ def good_things(case: Case, findings: Sequence[Finding]) -> list[dict[str, Any]]
     return out[:4]
 
 
-def run_spread(case: Case) -> float | None:
+def run_spread(case: AssessmentContext) -> float | None:
     """Spread (standard deviation of log lengths) of neighbouring equal short notes; None where there are
     fewer than six.
     """
@@ -74,7 +74,7 @@ def run_spread(case: Case) -> float | None:
     return float(np.std(ratios)) / math.sqrt(2.0) if len(ratios) >= 6 else None
 
 
-def trap_answers(case: Case, verdicts: dict[str, tuple[str, bool]]) -> list[dict[str, Any]]:
+def trap_answers(case: AssessmentContext, verdicts: dict[str, tuple[str, bool]]) -> list[dict[str, Any]]:
     """The altered notes one by one: "E♭: 4 of 6"."""
     groups: dict[str, list[str]] = {}
     for note in case.notes:

@@ -17,7 +17,7 @@ def _validator() -> Draft202012Validator:
     )
 
 
-def problems(report: dict[str, Any]) -> list[str]:
+def find_problems(report: dict[str, Any]) -> list[str]:
     """What does not fit the schema, as "place: message"; empty for a good report."""
     return [
         f"{'/'.join(str(p) for p in e.absolute_path)}: {e.message[:200]}"

@@ -10,8 +10,8 @@ from collections.abc import Callable
 import numpy as np
 
 from jeweller.instruments.table import Instrument
-from jeweller.notation.clefs import other_clefs, reread
-from jeweller.notation.performance import Line, LineNote
+from jeweller.notation.clefs import other_clefs, read_in_clef
+from jeweller.notation.performance import PerformedNote, PerformedPart
 from jeweller.notation.pitch import key_alter
 from jeweller.simulator.plan import Plan
 
@@ -24,7 +24,7 @@ class Planner:
 
     def __init__(
         self,
-        line: Line,
+        line: PerformedPart,
         instrument: Instrument,
         rng: Rng,
         bpm: float,
@@ -41,7 +41,7 @@ class Planner:
     def free(self, i: int, reach: int = 2) -> bool:
         return not any(k in self.used for k in range(i - reach, i + reach + 1))
 
-    def pick(self, wanted: Callable[[int, LineNote], bool], reach: int = 2) -> int | None:
+    def pick(self, wanted: Callable[[int, PerformedNote], bool], reach: int = 2) -> int | None:
         found = [
             i
             for i, n in enumerate(self.notes)
@@ -71,7 +71,7 @@ class Planner:
                 self.used |= set(range(p.at - 1, p.at + p.count + 1))
         return plans
 
-    def _plainly(self, i: int, n: LineNote) -> bool:
+    def _plainly(self, i: int, n: PerformedNote) -> bool:
         return n.written.ornament is None and not self.line.graces[i] and not n.fermata
 
     # ---- notes and accidentals ----
@@ -269,7 +269,8 @@ class Planner:
         for clef in other_clefs(self.line):
             for add in (0, -12, 12, 24, -24):
                 sounding = [
-                    n.sounding_midi for n in reread(self.line, clef, self.line.part.chromatic + add).notes
+                    n.sounding_midi
+                    for n in read_in_clef(self.line, clef, self.line.part.chromatic + add).notes
                 ]
                 if min(sounding) >= self.instrument.low - 2 and max(sounding) <= self.instrument.high + 2:
                     found.append((clef, float(self.line.part.chromatic + add)))
@@ -854,7 +855,7 @@ GATHERED = {"missed_accidental", "dot_lost", "dot_overdone"}  # a habit: one fau
 
 
 def plan_faults(
-    line: Line,
+    line: PerformedPart,
     instrument: Instrument,
     bpm: float,
     rng: Rng,

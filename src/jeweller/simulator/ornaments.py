@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from jeweller.notation.performance import Line
+from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import in_key
-from jeweller.simulator.plan import Act, Manner
+from jeweller.simulator.plan import Manner, SoundedNote
 from jeweller.synthesis.sampler import Tone
 
 
 def grace_tones(
-    pitches: list[float], act: Act, on: float, sound: float, manner: Manner
+    pitches: list[float], act: SoundedNote, on: float, sound: float, manner: Manner
 ) -> tuple[list[Tone], float, float]:
     """(grace tones, where the main note begins, how long it sounds)."""
     bend = act.midi - round(act.midi)
@@ -38,7 +38,13 @@ def grace_tones(
 
 
 def ornament_tones(
-    line: Line, i: int, on: float, sound: float, act: Act, manner: Manner, rng: np.random.Generator
+    line: PerformedPart,
+    i: int,
+    on: float,
+    sound: float,
+    act: SoundedNote,
+    manner: Manner,
+    rng: np.random.Generator,
 ) -> list[Tone]:
     note = line.main_notes[i]
     fifths = line.bars[note.bar_index].bar.fifths
@@ -68,7 +74,7 @@ def ornament_tones(
 
 
 def _trill(
-    on: float, sound: float, up: float, act: Act, manner: Manner, rng: np.random.Generator
+    on: float, sound: float, up: float, act: SoundedNote, manner: Manner, rng: np.random.Generator
 ) -> list[Tone]:
     upper = (manner.upper_start or act.ornament == "upper") and act.ornament != "main"
     stop = (3 if upper else 2) if act.ornament == "thin" else 1000  # a thin trill settles on the main note

@@ -12,9 +12,9 @@ import math
 
 import numpy as np
 
-from jeweller.notation.performance import Line
+from jeweller.notation.performance import PerformedPart
 from jeweller.simulator.ornaments import grace_tones, ornament_tones
-from jeweller.simulator.plan import Act, FaultTruth, Manner, NoteTruth, Performance, Plan
+from jeweller.simulator.plan import FaultTruth, Manner, NoteTruth, Performance, Plan, SoundedNote
 from jeweller.synthesis.sampler import Tone
 
 __all__ = ["FaultTruth", "Manner", "NoteTruth", "Performance", "Plan", "perform"]
@@ -34,7 +34,7 @@ WHOLE_TAKE = {
 }
 
 
-def perform(line: Line, manner: Manner, plans: tuple[Plan, ...] = (), seed: int = 0) -> Performance:
+def perform(line: PerformedPart, manner: Manner, plans: tuple[Plan, ...] = (), seed: int = 0) -> Performance:
     """Plays the line with the planned faults."""
     rng = np.random.default_rng(seed)
     notes = line.main_notes
@@ -56,7 +56,7 @@ def perform(line: Line, manner: Manner, plans: tuple[Plan, ...] = (), seed: int 
     return _Stage(line, acts, sequence, restarts, skipped, marks, manner, rng).play()
 
 
-def loudness(line: Line) -> list[float]:
+def loudness(line: PerformedPart) -> list[float]:
     """dB of each main note by the written dynamics: levels, and hairpins between them."""
     points: list[tuple[float, float]] = []
     wedge: tuple[float, str] | None = None
@@ -84,7 +84,9 @@ def loudness(line: Line) -> list[float]:
     return [float(np.interp(float(n.onset), x, y)) for n in line.main_notes]
 
 
-def _plain_acts(line: Line, manner: Manner, rng: np.random.Generator, *, flat: bool) -> list[Act]:
+def _plain_acts(
+    line: PerformedPart, manner: Manner, rng: np.random.Generator, *, flat: bool
+) -> list[SoundedNote]:
     notes = line.main_notes
     acts = []
     wander = 0.0
@@ -112,7 +114,7 @@ def _plain_acts(line: Line, manner: Manner, rng: np.random.Generator, *, flat: b
             sound = min(sound, max(0.6 * length, length - 0.25))
         scatter = 0.01 * manner.spread_cents * float(np.clip(rng.standard_normal(), -2, 2))
         acts.append(
-            Act(
+            SoundedNote(
                 i,
                 ioi,
                 sound,
@@ -129,12 +131,12 @@ def _plain_acts(line: Line, manner: Manner, rng: np.random.Generator, *, flat: b
     return acts
 
 
-def quarters_to_next(line: Line, i: int) -> float:
+def quarters_to_next(line: PerformedPart, i: int) -> float:
     notes = line.main_notes
     return float((notes[i + 1].onset if i + 1 < len(notes) else notes[i].end) - notes[i].onset)
 
 
-def _apply(plan: Plan, acts: list[Act], line: Line, manner: Manner) -> list[int]:
+def _apply(plan: Plan, acts: list[SoundedNote], line: PerformedPart, manner: Manner) -> list[int]:
     """Changes the acts; returns the notes the fault concerns."""
     notes = line.main_notes
     a = acts[plan.at]
@@ -245,7 +247,7 @@ def _apply(plan: Plan, acts: list[Act], line: Line, manner: Manner) -> list[int]
     return span
 
 
-def _whole(plan: Plan, acts: list[Act], line: Line, local: float, manner: Manner) -> None:
+def _whole(plan: Plan, acts: list[SoundedNote], line: PerformedPart, local: float, manner: Manner) -> None:
     notes = line.main_notes
     for i, act in enumerate(acts):
         rest = act.ioi - float(notes[i].duration) * local > 1e-3
@@ -272,8 +274,8 @@ class _Stage:
 
     def __init__(
         self,
-        line: Line,
-        acts: list[Act],
+        line: PerformedPart,
+        acts: list[SoundedNote],
         sequence: list[tuple[int, bool]],
         restarts: dict[int, Plan],
         skipped: set[int],
@@ -393,7 +395,7 @@ class _Stage:
         if last is not None and last.on_s + 0.05 < at_s < last.off_s:
             self.tones[-1] = dataclasses.replace(last, off_s=at_s)
 
-    def _tone(self, act: Act, on: float, off: float, slurred: bool) -> Tone:
+    def _tone(self, act: SoundedNote, on: float, off: float, slurred: bool) -> Tone:
         rng, manner = self.rng, self.manner
         vibrato = manner.vibrato_cents if off - on > 0.6 else 0.0
         return Tone(

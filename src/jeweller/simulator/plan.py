@@ -80,7 +80,7 @@ class Performance:
 
 
 @dataclass
-class Act:
+class SoundedNote:
     """One note about to be played: seconds to the next onset, the share that sounds, and what is changed."""
 
     index: int

@@ -20,9 +20,9 @@ import numpy.typing as npt
 from jeweller.assets import SOUNDS
 from jeweller.audio.encode import write_sound
 from jeweller.instruments.table import Instrument, instruments
-from jeweller.notation.clefs import reread
+from jeweller.notation.clefs import read_in_clef
 from jeweller.notation.model import Score
-from jeweller.notation.performance import Line, make_line
+from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.simulator import noises
 from jeweller.simulator.compose import Style, compose
@@ -65,12 +65,12 @@ ENDINGS = (".wav", ".flac", ".ogg", ".mp3", ".m4a")
 
 
 @dataclass(frozen=True)
-class Take:
+class SimulatedTake:
     """One recording with everything known about it."""
 
     name: str
     score: Score
-    line: Line
+    line: PerformedPart
     instrument: Instrument
     performance: Performance
     samples: npt.NDArray[np.float32]
@@ -116,7 +116,7 @@ def make_take(
     style: Style | None = None,
     instrument: str | None = None,
     bank: Path | None = None,
-) -> Take:
+) -> SimulatedTake:
     """Take `number` of a set. `bank` is a folder of sampled sounds to use in place of those that ship (the
     test set's).
     """
@@ -127,7 +127,7 @@ def make_take(
         next(i for i in table if i.id == instrument) if instrument else table[int(rng.integers(len(table)))]
     )
     score = compose(seed, chosen, style)
-    line = make_line(score.title, score.parts[0])
+    line = perform_part(score.title, score.parts[0])
     written = line.written_bpm or 90.0
     speed = float(
         rng.choice(
@@ -162,7 +162,7 @@ def make_take(
         played = perform(line, manner, plans, seed)
     else:  # what is read is played without a slip
         played = perform(
-            reread(line, misread.way, round(misread.amount)),
+            read_in_clef(line, misread.way, round(misread.amount)),
             manner,
             (dataclasses.replace(misread, amount=0.0),),
             seed,
@@ -204,12 +204,12 @@ def make_take(
         truth["asked"] = {
             "trill_first": "upper" if manner.upper_start else "main"
         }  # the school that is asked for
-    return Take(
+    return SimulatedTake(
         f"{'r' if rough else ''}{number:04d}", score, line, chosen, played, samples, rate, truth, ending
     )
 
 
-def make_rhythm_take(kind: str, number: int, *, faults: int | None = None) -> Take:
+def make_rhythm_take(kind: str, number: int, *, faults: int | None = None) -> SimulatedTake:
     """Take `number` of a set's rhythms: claps and taps of a line, or a drum part of two or three lines."""
     seed = SETS[kind] + 80_000 + number
     rng = np.random.default_rng((seed, 5))
@@ -222,7 +222,7 @@ def make_rhythm_take(kind: str, number: int, *, faults: int | None = None) -> Ta
     )
     if drums:
         score = _drummed(score, names, rng)
-    line = make_line(score.title, score.parts[0], rhythm_only=True)
+    line = perform_part(score.title, score.parts[0], rhythm_only=True)
     bpm = (line.written_bpm or 90.0) * float(rng.uniform(0.7, 1.1))
     click = rng.random() < 0.15
     manner = Manner(
@@ -268,7 +268,7 @@ def make_rhythm_take(kind: str, number: int, *, faults: int | None = None) -> Ta
                     FaultTruth("wrong_note", line.main_notes[i].bar, at, at + 0.2, None, (i,), way="stroke")
                 )
             )
-    return Take(
+    return SimulatedTake(
         f"b{number:04d}",
         score,
         line,
@@ -325,7 +325,7 @@ def _drummed(score: Score, names: tuple[str, ...], rng: np.random.Generator) -> 
 
 
 def _misstruck(
-    line: Line, names: tuple[str, ...], plans: tuple[Any, ...], rng: np.random.Generator
+    line: PerformedPart, names: tuple[str, ...], plans: tuple[Any, ...], rng: np.random.Generator
 ) -> dict[int, str]:
     """One or two notes away from every other fault, struck on another line."""
     used = {k for p in plans for k in range(p.at - 2, p.at + p.count + 2)}
@@ -361,7 +361,7 @@ def _manner(rng: np.random.Generator, bpm: float, rough: bool, click: bool) -> M
 def _record(
     dry: npt.NDArray[np.float32],
     rate: int,
-    line: Line,
+    line: PerformedPart,
     played: Performance,
     manner: Manner,
     rng: np.random.Generator,
@@ -441,7 +441,7 @@ def _told(f: FaultTruth) -> dict[str, Any]:
     }
 
 
-def gather(faults: tuple[FaultTruth, ...]) -> list[dict[str, Any]]:
+def gather_faults(faults: tuple[FaultTruth, ...]) -> list[dict[str, Any]]:
     """Habits (the same slip at several places) as one fault each, at their first place."""
     out: list[dict[str, Any]] = []
     groups: dict[tuple[str, str | None, float, str], dict[str, Any]] = {}
@@ -461,7 +461,7 @@ def gather(faults: tuple[FaultTruth, ...]) -> list[dict[str, Any]]:
     return out
 
 
-def truth_of(line: Line, played: Performance, spoken: dict[float, float]) -> dict[str, Any]:
+def truth_of(line: PerformedPart, played: Performance, spoken: dict[float, float]) -> dict[str, Any]:
     """The truth as the bench reads it; `spoken`: for every tone's beginning the moment it speaks."""
     notes = []
     for n, t in zip(line.main_notes, played.notes, strict=True):
@@ -476,10 +476,10 @@ def truth_of(line: Line, played: Performance, spoken: dict[float, float]) -> dic
                 "off_s": None if t.off_s is None else round(t.off_s, 4),
             }
         )
-    return {"notes": notes, "faults": gather(played.faults), "near": [_told(f) for f in played.near]}
+    return {"notes": notes, "faults": gather_faults(played.faults), "near": [_told(f) for f in played.near]}
 
 
-def write_take(take: Take, folder: Path) -> Path:
+def write_take(take: SimulatedTake, folder: Path) -> Path:
     """Writes score.musicxml, take.* and truth.json into a folder of the take's name."""
     out = folder / take.name
     out.mkdir(parents=True, exist_ok=True)

@@ -21,7 +21,7 @@ MAX_PARTIALS = 24
 
 
 @dataclass(frozen=True)
-class Voice:
+class FormantVoice:
     """One synthetic instrument. Formants are (Hz, width Hz, gain)."""
 
     slope_db: float  # per octave above the knee
@@ -37,23 +37,23 @@ class Voice:
 
 
 # By the table's sound names: (slope, knee, odd, formants, air, attack, bite, bloom)
-_KINDS: dict[str, Voice] = {
-    "flute": Voice(-15, 500, 0, (), 0.05, 0.045, 0.06),
-    "recorder": Voice(-20, 700, 4, (), 0.03, 0.02, 0.08),
-    "oboe": Voice(-7, 700, 0, ((1050, 350, 3.0), (2800, 700, 1.6)), 0.01, 0.022, 0.08),
-    "clarinet": Voice(-9, 900, 22, ((1500, 700, 1.2),), 0.015, 0.025, 0.06),
-    "bassoon": Voice(-9, 350, 0, ((480, 140, 3.5), (1150, 300, 1.5)), 0.012, 0.028, 0.08),
-    "alto-saxophone": Voice(-8, 600, 0, ((750, 250, 2.2), (1700, 500, 1.4)), 0.03, 0.03, 0.10),
-    "tenor-saxophone": Voice(-8, 450, 0, ((550, 200, 2.2), (1300, 450, 1.4)), 0.03, 0.032, 0.10),
-    "trumpet": Voice(-7, 1200, 0, ((1300, 700, 1.5),), 0.012, 0.022, 0.12, 0.6),
-    "horn": Voice(-13, 450, 0, ((450, 250, 1.5),), 0.015, 0.045, 0.05, 0.8),
-    "trombone": Voice(-8, 650, 0, ((600, 300, 1.5),), 0.012, 0.03, 0.10, 0.7),
-    "euphonium": Voice(-12, 400, 0, ((350, 200, 1.4),), 0.012, 0.035, 0.05, 0.7),
-    "tuba": Voice(-12, 260, 0, ((240, 140, 1.4),), 0.012, 0.04, 0.05, 0.7),
+_KINDS: dict[str, FormantVoice] = {
+    "flute": FormantVoice(-15, 500, 0, (), 0.05, 0.045, 0.06),
+    "recorder": FormantVoice(-20, 700, 4, (), 0.03, 0.02, 0.08),
+    "oboe": FormantVoice(-7, 700, 0, ((1050, 350, 3.0), (2800, 700, 1.6)), 0.01, 0.022, 0.08),
+    "clarinet": FormantVoice(-9, 900, 22, ((1500, 700, 1.2),), 0.015, 0.025, 0.06),
+    "bassoon": FormantVoice(-9, 350, 0, ((480, 140, 3.5), (1150, 300, 1.5)), 0.012, 0.028, 0.08),
+    "alto-saxophone": FormantVoice(-8, 600, 0, ((750, 250, 2.2), (1700, 500, 1.4)), 0.03, 0.03, 0.10),
+    "tenor-saxophone": FormantVoice(-8, 450, 0, ((550, 200, 2.2), (1300, 450, 1.4)), 0.03, 0.032, 0.10),
+    "trumpet": FormantVoice(-7, 1200, 0, ((1300, 700, 1.5),), 0.012, 0.022, 0.12, 0.6),
+    "horn": FormantVoice(-13, 450, 0, ((450, 250, 1.5),), 0.015, 0.045, 0.05, 0.8),
+    "trombone": FormantVoice(-8, 650, 0, ((600, 300, 1.5),), 0.012, 0.03, 0.10, 0.7),
+    "euphonium": FormantVoice(-12, 400, 0, ((350, 200, 1.4),), 0.012, 0.035, 0.05, 0.7),
+    "tuba": FormantVoice(-12, 260, 0, ((240, 140, 1.4),), 0.012, 0.04, 0.05, 0.7),
 }
 
 
-def voice(sound: str, seed: int) -> Voice:
+def voice(sound: str, seed: int) -> FormantVoice:
     """One player's instrument of a kind: the kind's spectrum, moved within what instruments of that kind
     differ by.
     """
@@ -63,7 +63,7 @@ def voice(sound: str, seed: int) -> Voice:
     def f(spread: float) -> float:
         return math.exp(spread * rng.standard_normal())
 
-    return Voice(
+    return FormantVoice(
         v.slope_db * f(0.15),
         v.knee_hz * f(0.2),
         v.odd_only_db * f(0.15),
@@ -78,7 +78,11 @@ def voice(sound: str, seed: int) -> Voice:
 
 
 def render(
-    tones: list[Tone], of: Voice, seconds: float, seed: int = 0, spoken: dict[float, float] | None = None
+    tones: list[Tone],
+    of: FormantVoice,
+    seconds: float,
+    seed: int = 0,
+    spoken: dict[float, float] | None = None,
 ) -> Array:
     """All tones added up at RATE, shape (seconds * RATE,). `spoken` as in the sampler."""
     out = np.zeros(int(seconds * RATE) + 1, np.float32)
@@ -97,7 +101,7 @@ def render(
 
 
 def _spectrum(
-    of: Voice, hz: float, count: int, ripple: npt.NDArray[np.float64], level_db: float
+    of: FormantVoice, hz: float, count: int, ripple: npt.NDArray[np.float64], level_db: float
 ) -> npt.NDArray[np.float64]:
     k = np.arange(1, count + 1)
     f = k * hz
@@ -112,7 +116,7 @@ def _spectrum(
 
 
 def _tone(
-    tone: Tone, of: Voice, ripple: npt.NDArray[np.float64], release: float, rng: np.random.Generator
+    tone: Tone, of: FormantVoice, ripple: npt.NDArray[np.float64], release: float, rng: np.random.Generator
 ) -> Array:
     length = max(tone.off_s - tone.on_s, 0.02)
     n = int((length + release) * RATE)

@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.notation.model import Note, Part
-from jeweller.notation.performance import Line, make_line
+from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.synthesis.percussion import RATE as STROKE_RATE
 from jeweller.synthesis.percussion import render as render_strokes
 from jeweller.synthesis.sampler import RATE, Tone, render
@@ -27,7 +27,9 @@ class Model:
     onsets: tuple[float, ...]
 
 
-def play_model(line: Line, sound: str, when: Callable[[float], float], *, lead_s: float = 0.0) -> Model:
+def play_model(
+    line: PerformedPart, sound: str, when: Callable[[float], float], *, lead_s: float = 0.0
+) -> Model:
     """Renders the line. `when` gives the second at which a place in the line (quarters) falls."""
     tones: list[Tone] = []
     onsets = []
@@ -76,7 +78,7 @@ def sounded(part: Part, sound: str, *, bpm: float | None = None, count_in: bool 
 
     Of an echo drill only what the program plays sounds; the bars to answer in are silent.
     """
-    line = make_line("", _calls(part), rhythm_only=part.percussion)
+    line = perform_part("", _calls(part), rhythm_only=part.percussion)
     spq = 60.0 / (bpm or line.written_bpm or 90.0)
     beat = float(line.beat) * spq
     beats = round(float(line.bars[0].bar.metre / line.beat)) if count_in else 0
@@ -113,7 +115,7 @@ def _calls(part: Part) -> Part:
     )
 
 
-def _struck(line: Line, spq: float, lead: float) -> Model:
+def _struck(line: PerformedPart, spq: float, lead: float) -> Model:
     onsets = tuple(lead + float(n.onset) * spq for n in line.main_notes)
     strokes = [
         (at, STROKES.get(n.written.stroke, "Tap"), 0.0) for at, n in zip(onsets, line.main_notes, strict=True)

@@ -14,7 +14,7 @@ RATE = 48000
 
 
 @dataclass(frozen=True)
-class Struck:
+class StruckSound:
     """One thing to strike: decaying tones (Hz, seconds to a third, share) and a band of noise (Hz from, to,
     seconds to a third, share).
     """
@@ -24,26 +24,26 @@ class Struck:
 
 
 KINDS = {
-    "Clap": Struck((), (700.0, 4500.0, 0.018, 1.0)),
-    "Tap": Struck(((420.0, 0.012, 0.7),), (300.0, 3000.0, 0.008, 0.6)),
-    "Snare drum": Struck(((185.0, 0.06, 0.6), (330.0, 0.04, 0.3)), (900.0, 9000.0, 0.07, 1.0)),
-    "Bass drum": Struck(((62.0, 0.16, 1.0), (97.0, 0.08, 0.4)), (60.0, 900.0, 0.02, 0.5)),
-    "Suspended cymbal": Struck(((3150.0, 0.3, 0.1), (5230.0, 0.3, 0.1)), (2500.0, 12000.0, 0.25, 1.0)),
+    "Clap": StruckSound((), (700.0, 4500.0, 0.018, 1.0)),
+    "Tap": StruckSound(((420.0, 0.012, 0.7),), (300.0, 3000.0, 0.008, 0.6)),
+    "Snare drum": StruckSound(((185.0, 0.06, 0.6), (330.0, 0.04, 0.3)), (900.0, 9000.0, 0.07, 1.0)),
+    "Bass drum": StruckSound(((62.0, 0.16, 1.0), (97.0, 0.08, 0.4)), (60.0, 900.0, 0.02, 0.5)),
+    "Suspended cymbal": StruckSound(((3150.0, 0.3, 0.1), (5230.0, 0.3, 0.1)), (2500.0, 12000.0, 0.25, 1.0)),
 }
 
 
-def tuned(kind: str, seed: int) -> Struck:
+def tuned(kind: str, seed: int) -> StruckSound:
     """This player's own copy of it: another size and another head."""
     rng = np.random.default_rng((seed, sum(map(ord, kind))))
     s, up, longer = KINDS[kind], float(rng.uniform(0.82, 1.22)), float(rng.uniform(0.75, 1.35))
     low, high, fall, share = s.noise
-    return Struck(
+    return StruckSound(
         tuple((hz * up, decay * longer, part) for hz, decay, part in s.tones),
         (low * up, min(high * up, 0.45 * RATE), fall * longer, share),
     )
 
 
-def strike(struck: Struck, level: float, rng: np.random.Generator) -> npt.NDArray[np.float64]:
+def strike(struck: StruckSound, level: float, rng: np.random.Generator) -> npt.NDArray[np.float64]:
     """One stroke at RATE, about `level` at its peak."""
     low, high, fall, share = struck.noise
     longest = max([fall, *(d for _, d, _ in struck.tones)])

@@ -13,18 +13,17 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.assessment.finding import Finding
 from jeweller.audio.decode import decode
 from jeweller.audio.encode import write_sound
 from jeweller.documents.check_documents import render_sheets, write_documents
 from jeweller.documents.feedback_sheet import (
     Clip,
-    Slip,
-    SlipSettings,
-    polish,
-    slip_text,
-    slips_page,
-    slips_pdf,
+    FeedbackSettings,
+    FeedbackSheet,
+    choose_findings,
+    format_feedback_text,
+    render_feedback_html,
+    render_feedback_pdf,
     sound_address,
 )
 from jeweller.documents.parts import SheetSettings, instrument_of, render_parts
@@ -33,14 +32,14 @@ from jeweller.documents.theme import Theme
 from jeweller.errors import Cancelled, JewellerError, LedgerError
 from jeweller.files import write_bytes
 from jeweller.instruments.table import require_instrument
-from jeweller.library.assignments import answered, criteria_of
+from jeweller.library.assignments import answer_chosen_traps, criteria_of
 from jeweller.library.class_view import ClassView
-from jeweller.library.exports import SlipData, slips_of
+from jeweller.library.exports import FeedbackData, collect_feedback
 from jeweller.library.intake import candidates, recognise
 from jeweller.library.library import Library
 from jeweller.library.tray import music_of
 from jeweller.notation.model import Part, Score
-from jeweller.notation.performance import Line
+from jeweller.notation.performance import PerformedPart
 from jeweller.notation.readers.sandbox import ENDINGS, load_scores
 from jeweller.pipeline.check import Checked, Options, check
 from jeweller.repertoire.shelf import Shelf
@@ -62,8 +61,8 @@ def check_take(
 
 def write_pages(
     report: dict[str, Any],
-    line: Line,
-    findings: list[Finding],
+    line: PerformedPart,
+    findings: list[dict[str, Any]],
     targets: dict[str, str],
     player: str,
     theme: Theme,
@@ -120,7 +119,7 @@ def write_slips(
     library: Path,
     tray: int,
     takes: list[int] | None,
-    settings: SlipSettings,
+    settings: FeedbackSettings,
     kind: str,
     target: str,
     theme: Theme,
@@ -132,7 +131,7 @@ def write_slips(
     """
     opened = Library(library, read_only=True)
     try:
-        told = slips_of(opened, tray, takes)
+        told = collect_feedback(opened, tray, takes)
         if not told:
             raise LedgerError("No take of this tray is checked yet: there is nothing to write.")
         slips = []
@@ -142,7 +141,7 @@ def write_slips(
             progress(0.9 * k / len(told), data.player)
             slips.append(_slip(opened, data, sounds=kind == "html"))
         if kind == "pdf":
-            write_bytes(Path(target), slips_pdf(slips, settings, theme=theme))
+            write_bytes(Path(target), render_feedback_pdf(slips, settings, theme=theme))
             return [Path(target)]
         folder = Path(target)
         folder.mkdir(parents=True, exist_ok=True)
@@ -159,9 +158,9 @@ def write_slips(
             write_bytes(
                 path,
                 (
-                    slips_page([slip], settings, theme=theme)
+                    render_feedback_html([slip], settings, theme=theme)
                     if kind == "html"
-                    else slip_text(slip, settings, theme=theme)
+                    else format_feedback_text(slip, settings, theme=theme)
                 ).encode("utf-8"),
             )
             paths.append(path)
@@ -204,11 +203,11 @@ def write_plan(
     return Path(target)
 
 
-def _slip(library: Library, data: SlipData, *, sounds: bool) -> Slip:
+def _slip(library: Library, data: FeedbackData, *, sounds: bool) -> FeedbackSheet:
     """One slip with its music, and, where asked for, what its bars sounded like and how they should."""
     music, report = music_of(library, data.hand.take), data.hand.report
     assert report is not None
-    slip = Slip(
+    slip = FeedbackSheet(
         data.player,
         data.title,
         data.hand.take.part,
@@ -220,13 +219,13 @@ def _slip(library: Library, data: SlipData, *, sounds: bool) -> Slip:
         data.mark,
     )
     kinds = criteria_of(library.assignment_of(library.tray(data.hand.take.tray_id)), data.hand.take.piece)
-    slip = dataclasses.replace(slip, asked=tuple(answered(kinds, music, report, data.hand.shown)))
+    slip = dataclasses.replace(slip, asked=tuple(answer_chosen_traps(kinds, music, report, data.hand.shown)))
     if not sounds:
         return slip
     clips = {}
     sound = decode(library.recording(data.hand.take), CLIP_RATE)
     spq = 60.0 / (report["tempo"]["played_bpm"] or 80.0)
-    things = polish(slip)
+    things = choose_findings(slip)
     instrument = instrument_of(music.part)
     model = play_model(music, instrument.sound or "flute", lambda q: q * spq) if things else None
     for f in things:

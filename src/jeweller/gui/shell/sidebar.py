@@ -21,7 +21,7 @@ WIDTH = 84
 ICON = 26
 
 
-class Spine(QWidget):
+class Sidebar(QWidget):
     """`chosen` is emitted with the name of a place."""
 
     chosen = Signal(str)

@@ -31,7 +31,7 @@ from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
 from jeweller.gui.places.bench.view import BenchPlace
 from jeweller.gui.places.ledger.view import LedgerPlace
-from jeweller.gui.places.loupe.busy_page import Busy
+from jeweller.gui.places.loupe.busy_page import BusyPage
 from jeweller.gui.places.loupe.empty_page import EmptyPage
 from jeweller.gui.places.loupe.view import Loupe
 from jeweller.gui.places.pattern_book.view import PatternPlace
@@ -41,11 +41,11 @@ from jeweller.gui.shell.dialogs import show_keys, show_sentence
 from jeweller.gui.shell.menus import DOCUMENTS, add_action, fill_menus, kind_menu
 from jeweller.gui.shell.recent import recent_pairs, remember_pair
 from jeweller.gui.shell.routes import Routes
-from jeweller.gui.shell.sidebar import PLACES, Spine
+from jeweller.gui.shell.sidebar import PLACES, Sidebar
 from jeweller.gui.shell.style import BASE_PT, apply_theme
 from jeweller.gui.shell.wording import Wording, remembered_usage
-from jeweller.library.checking import work_of
-from jeweller.library.tray import InLedger, player_of
+from jeweller.library.checking import job_of
+from jeweller.library.tray import LibraryDecisions, player_of
 from jeweller.notation.readers.sandbox import ENDINGS, load_score
 from jeweller.pipeline.check import Checked, Options
 from jeweller.pipeline.review import BesideTake, DecisionStore, Review
@@ -133,7 +133,7 @@ class Window(Routes):
         self.empty = EmptyPage()
         self.empty.chosen.connect(lambda pair: self.open_pair(*pair))
         self.pages.addWidget(self.empty)
-        self.busy = Busy()
+        self.busy = BusyPage()
         self.busy.stopped.connect(self.cancel_check)
         self.pages.addWidget(self.busy)
         self.pages.addWidget(self.loupe)
@@ -178,7 +178,7 @@ class Window(Routes):
         self.pattern.give_button.clicked.connect(self.give_out)
         self.places.addWidget(self.ledger)
         column.addWidget(self.places, 1)
-        self.spine = Spine()
+        self.spine = Sidebar()
         self.spine.chosen.connect(self.go)
         whole = QWidget()
         row = QHBoxLayout(whole)
@@ -264,7 +264,7 @@ class Window(Routes):
         if library is None:
             return
         try:
-            work = work_of(library, library.take(take))
+            work = job_of(library, library.take(take))
         except JewellerError as error:
             self.trouble(str(error))
             return
@@ -275,7 +275,7 @@ class Window(Routes):
             work.options.part or "",
             player.name if player is not None else "",
             work.options,
-            InLedger(library, take),
+            LibraryDecisions(library, take),
         )
 
     _store: DecisionStore | None = None
@@ -294,7 +294,7 @@ class Window(Routes):
         if place == "bench":
             self.bench.list.setFocus()
             if (
-                isinstance(self._store, InLedger) or self.bench.stale
+                isinstance(self._store, LibraryDecisions) or self.bench.stale
             ):  # what was decided under the loupe, or asked for in the ledger
                 self.bench.came_back()
         self.place = place
@@ -535,7 +535,11 @@ class Window(Routes):
             self.bench.stop()
         elif self.pages.currentIndex() == 1:
             self.cancel_check()
-        elif self.place == "loupe" and isinstance(self._store, InLedger) and not self.loupe.transport.playing:
+        elif (
+            self.place == "loupe"
+            and isinstance(self._store, LibraryDecisions)
+            and not self.loupe.transport.playing
+        ):
             self.go("bench")
         elif self.loupe.transport.playing:
             self.loupe.stop()

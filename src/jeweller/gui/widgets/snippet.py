@@ -13,7 +13,7 @@ from jeweller.documents.excerpt import excerpt
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import drawn
-from jeweller.notation.performance import Line
+from jeweller.notation.performance import PerformedPart
 
 UNITS = 1500.0  # page units of a line
 SCALE = 0.62  # pixels for a page unit at the usual size
@@ -29,7 +29,7 @@ class Snippet(QWidget):
         self.theme: Theme = LIGHT
         self.points = 11.0
         self.words = ""
-        self._engraved: tuple[Line, Engraving] | None = None
+        self._engraved: tuple[PerformedPart, Engraving] | None = None
         self._pixmap: QPixmap | None = None
         self._last: tuple[Any, ...] | None = None
 
@@ -38,7 +38,7 @@ class Snippet(QWidget):
         self.update()
 
     def show_place(
-        self, line: Line, report: dict[str, Any], findings: list[dict[str, Any]], key: str | None
+        self, line: PerformedPart, report: dict[str, Any], findings: list[dict[str, Any]], key: str | None
     ) -> None:
         """Draws the system that holds the finding `key` (None: the first)."""
         self._last = (line, report, findings, key)

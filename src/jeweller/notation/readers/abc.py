@@ -19,7 +19,7 @@ from jeweller.notation.ids import note_id, pitch_token, unique
 from jeweller.notation.model import Bar, Mark, Note, Part, Score
 from jeweller.notation.pitch import Pitch, key_alter
 from jeweller.notation.readers.abc_fields import ALTER, read_key, read_length, read_metre, read_tempo
-from jeweller.notation.readers.abc_voice import Tune, Voice
+from jeweller.notation.readers.abc_voice import AbcTune, AbcVoice
 from jeweller.notation.readers.vocabulary import DECORATIONS, DYNAMICS, JUMP_WORDS, SIGNS
 from jeweller.notation.values import guess_type
 
@@ -119,9 +119,9 @@ class Reader:
 
     def __init__(self, first_line: int) -> None:
         self.problems: list[Problem] = []
-        self.tune = Tune()
-        self.voices: dict[str, Voice] = {}
-        self.voice: Voice | None = None
+        self.tune = AbcTune()
+        self.voices: dict[str, AbcVoice] = {}
+        self.voice: AbcVoice | None = None
         self.number = first_line - 1
         self.count = 0
         self.ids: set[str] = set()
@@ -211,7 +211,7 @@ class Reader:
         else:
             self.tell(1, f"The field {key}: is not known and was left out.")
 
-    def current(self) -> Voice:
+    def current(self) -> AbcVoice:
         if self.voice is None:
             self.choose_voice(next(iter(self.heads), "1"))
         assert self.voice is not None
@@ -223,20 +223,20 @@ class Reader:
         if name not in self.voices:
             if len(self.voices) >= 64:
                 raise ScoreError("This tune has more than 64 voices; it is probably damaged.")
-            self.voices[name] = Voice(name, self.tune)
+            self.voices[name] = AbcVoice(name, self.tune)
             rest = f"{self.heads.get(name, '')} {rest}"
         self.voice = self.voices[name]
         if rest.strip():
             self.voice_properties(self.voice, rest)
 
-    def voice_properties(self, voice: Voice, text: str) -> None:
+    def voice_properties(self, voice: AbcVoice, text: str) -> None:
         quoted = re.search(r'(?:name|nm)="([^"]*)"', text)
         plain = re.search(r"(?:name|nm)=([^\s\"]+)", text)
         if quoted or plain:
             voice.name = (quoted or plain)[1]  # type: ignore[index]
         self.clef(voice, text)
 
-    def clef(self, into: Tune | Voice, text: str) -> None:
+    def clef(self, into: AbcTune | AbcVoice, text: str) -> None:
         match = re.search(r"(?:clef=\s*|^|\s)(treble|bass|tenor|alto|perc|none)([+-]8)?", text)
         if match:
             sign, line = CLEFS[match[1]]
@@ -245,7 +245,7 @@ class Reader:
         if match:
             into.chromatic = int(match[1])
         match = re.search(r"octave=(-?\d)", text)
-        if match and isinstance(into, Voice):
+        if match and isinstance(into, AbcVoice):
             into.octave = int(match[1])
 
     def metre(self, value: str, column: int) -> tuple[int, int, bool]:
@@ -266,9 +266,9 @@ class Reader:
             self.tell(column, f"The speed “{value[:30]}” is not understood; write it as 1/4=96.")
         return found
 
-    def key(self, into: Tune | Voice, value: str, column: int) -> None:
+    def key(self, into: AbcTune | AbcVoice, value: str, column: int) -> None:
         found = read_key(value)
-        if isinstance(into, Voice) and into.notes and into.now == 0:
+        if isinstance(into, AbcVoice) and into.notes and into.now == 0:
             into.begin_bar()
         if found.told:
             self.tell(column, found.told)
@@ -305,13 +305,13 @@ class Reader:
                 voice.place = (self.number, column)
             getattr(self, f"_{kind}")(voice, text, column)
 
-    def _duration(self, voice: Voice, number: str, slashes: str, divisor: str) -> Fraction:
+    def _duration(self, voice: AbcVoice, number: str, slashes: str, divisor: str) -> Fraction:
         value = Fraction(int(number) if number else 1)
         if slashes:
             value /= int(divisor) if divisor and int(divisor) else 2 ** len(slashes)
         return value * voice.default_unit()
 
-    def _timed(self, voice: Voice, duration: Fraction) -> tuple[Fraction, tuple[int, int] | None, str]:
+    def _timed(self, voice: AbcVoice, duration: Fraction) -> tuple[Fraction, tuple[int, int] | None, str]:
         """(quarters, tuplet, its mark) of a note in a broken rhythm or a tuplet."""
         if voice.broken is not None:
             duration *= voice.broken[1]
@@ -324,7 +324,7 @@ class Reader:
         voice.tuplet = (actual, normal, left - 1) if left > 1 else None
         return duration * Fraction(normal, actual), (actual, normal), mark
 
-    def _pitch(self, voice: Voice, sign: str, letter: str, octaves: str) -> tuple[Pitch, str | None]:
+    def _pitch(self, voice: AbcVoice, sign: str, letter: str, octaves: str) -> tuple[Pitch, str | None]:
         step = letter.upper()
         octave = (5 if letter.islower() else 4) + octaves.count("'") - octaves.count(",") + voice.octave
         key = (step, octave)
@@ -350,11 +350,11 @@ class Reader:
         return Pitch(step, alter, octave), ACCIDENTAL[alter] if shown else None
 
     @staticmethod
-    def _last_alter(voice: Voice) -> int:
+    def _last_alter(voice: AbcVoice) -> int:
         last = voice.bars[-1].notes[-1].pitch if voice.bars and voice.bars[-1].notes else None
         return last.alter if last is not None else 0
 
-    def _note(self, voice: Voice, text: str, column: int) -> None:
+    def _note(self, voice: AbcVoice, text: str, column: int) -> None:
         self.count += 1
         if self.count > MAX_NOTES:
             raise ScoreError(f"This tune has more than {MAX_NOTES} notes and is not opened.")
@@ -367,7 +367,7 @@ class Reader:
         duration, tuplet, mark = self._timed(voice, self._duration(voice, match[4], match[5], match[6]))
         self._put(voice, pitch, accidental, duration, tuplet, mark, column)
 
-    def _rest(self, voice: Voice, text: str, column: int) -> None:
+    def _rest(self, voice: AbcVoice, text: str, column: int) -> None:
         match = re.fullmatch(r"[zx]([0-9]*)(/*)([0-9]*)", text)
         assert match is not None
         duration, tuplet, mark = self._timed(voice, self._duration(voice, match[1], match[2], match[3]))
@@ -375,7 +375,7 @@ class Reader:
 
     def _put(
         self,
-        voice: Voice,
+        voice: AbcVoice,
         pitch: Pitch | None,
         accidental: str | None,
         duration: Fraction,
@@ -418,7 +418,7 @@ class Reader:
         if not chord:
             voice.now += duration
 
-    def _chord(self, voice: Voice, text: str, column: int) -> None:
+    def _chord(self, voice: AbcVoice, text: str, column: int) -> None:
         inner, _, tail = text[1:].rpartition("]")
         pitches = list(NOTE.finditer(inner))
         if not pitches:
@@ -440,7 +440,7 @@ class Reader:
             self._put(voice, pitch, accidental, duration, tuplet, mark if not k else "", column, chord=k > 0)
             voice.now = max(end, voice.now)
 
-    def _bars(self, voice: Voice, text: str, column: int) -> None:
+    def _bars(self, voice: AbcVoice, text: str, column: int) -> None:
         """Whole bars of rest."""
         count = int(text[1:] or 1)
         if count > MAX_BARS:
@@ -465,7 +465,7 @@ class Reader:
                 self.close_bar(voice)
         voice.tie, voice.tied = False, None
 
-    def _grace(self, voice: Voice, text: str, column: int) -> None:
+    def _grace(self, voice: AbcVoice, text: str, column: int) -> None:
         slash = text.startswith("{/")
         found = list(NOTE.finditer(text))
         kind = "eighth" if len(found) == 1 else "16th"
@@ -484,7 +484,7 @@ class Reader:
                 )
             )
 
-    def _tuplet(self, voice: Voice, text: str, column: int) -> None:
+    def _tuplet(self, voice: AbcVoice, text: str, column: int) -> None:
         numbers = [int(n) if n else 0 for n in text[1:].split(":")]
         actual = numbers[0]
         compound = voice.beats % 3 == 0 and voice.beat_type >= 8
@@ -493,7 +493,7 @@ class Reader:
         voice.tuplet = (actual, normal, (numbers[2] if len(numbers) > 2 else 0) or actual)
         voice.tuplet_begins = True
 
-    def _broken(self, voice: Voice, text: str, column: int) -> None:
+    def _broken(self, voice: AbcVoice, text: str, column: int) -> None:
         index = next(
             (
                 k
@@ -515,18 +515,18 @@ class Reader:
         voice.now = voice.notes[index].offset + voice.notes[index].duration
         voice.broken = (before, after)
 
-    def _slur(self, voice: Voice, text: str, column: int) -> None:
+    def _slur(self, voice: AbcVoice, text: str, column: int) -> None:
         used = {*voice.slurs, *voice.opened}
         voice.opened.append(next(k for k in range(1, 99) if k not in used))
 
-    def _close(self, voice: Voice, text: str, column: int) -> None:
+    def _close(self, voice: AbcVoice, text: str, column: int) -> None:
         note = self._last(voice)
         if not voice.slurs or note is None:
             self.tell(column, "A slur ends here that does not begin.")
             return
         self._change(voice, slur_stops=(*note.slur_stops, str(voice.slurs.pop())))
 
-    def _tie(self, voice: Voice, text: str, column: int) -> None:
+    def _tie(self, voice: AbcVoice, text: str, column: int) -> None:
         note = self._last(voice)
         if note is None or note.pitch is None:
             self.tell(column, "A tie stands after no note and was left out.")
@@ -534,12 +534,12 @@ class Reader:
         self._change(voice, tie_start=True)
         voice.tie = True
 
-    def _last(self, voice: Voice) -> Note | None:
+    def _last(self, voice: AbcVoice) -> Note | None:
         """The last main note of the bar in hand, or of the bar before."""
         notes = voice.notes or (list(voice.bars[-1].notes) if voice.bars else [])
         return next((n for n in reversed(notes) if not n.grace and not n.chord and not n.is_rest), None)
 
-    def _change(self, voice: Voice, **changes: Any) -> None:
+    def _change(self, voice: AbcVoice, **changes: Any) -> None:
         """Changes the note of `_last`."""
         last = self._last(voice)
         if voice.notes:
@@ -549,7 +549,7 @@ class Reader:
             notes = [dataclasses.replace(n, **changes) if n is last else n for n in voice.bars[-1].notes]
             voice.bars[-1] = dataclasses.replace(voice.bars[-1], notes=tuple(notes))
 
-    def _text(self, voice: Voice, text: str, column: int) -> None:
+    def _text(self, voice: AbcVoice, text: str, column: int) -> None:
         words = html.unescape(text[1:-1])
         if words[:1] in "^_<>@" and len(words) > 1:
             self._words(
@@ -560,7 +560,7 @@ class Reader:
         elif not CHORD.fullmatch(words) and len(words) > 2:  # a chord symbol is nothing that one player plays
             self._words(voice, words)
 
-    def _words(self, voice: Voice, text: str, *, above: bool = True) -> None:
+    def _words(self, voice: AbcVoice, text: str, *, above: bool = True) -> None:
         text = " ".join(text.split())
         if not text:
             return
@@ -569,13 +569,13 @@ class Reader:
                 voice.flags[flag] = True
         voice.marks.append(Mark("words", voice.now, text[:120], above=above))
 
-    def _deco(self, voice: Voice, text: str, column: int) -> None:
+    def _deco(self, voice: AbcVoice, text: str, column: int) -> None:
         self._decorate(voice, text[1:-1], column)
 
-    def _lone(self, voice: Voice, text: str, column: int) -> None:
+    def _lone(self, voice: AbcVoice, text: str, column: int) -> None:
         self._decorate(voice, LONE[text], column)
 
-    def _decorate(self, voice: Voice, name: str, column: int) -> None:
+    def _decorate(self, voice: AbcVoice, name: str, column: int) -> None:
         if name in DYNAMICS:
             voice.marks.append(Mark("dynamics", voice.now, name, above=False))
         elif name in SIGNS:
@@ -594,7 +594,7 @@ class Reader:
         ):
             self.tell(column, f"The sign !{name[:20]}! is not known and was left out.")
 
-    def _decorated(self, voice: Voice, column: int) -> dict[str, Any]:
+    def _decorated(self, voice: AbcVoice, column: int) -> dict[str, Any]:
         out: dict[str, Any] = {}
         articulations = []
         for name in voice.decorations:
@@ -611,7 +611,7 @@ class Reader:
     # ---- bars
     # ----------------------------------------------------------------------------------------------------
 
-    def _bar(self, voice: Voice, text: str, column: int) -> None:
+    def _bar(self, voice: AbcVoice, text: str, column: int) -> None:
         sign = re.fullmatch(r"(.*?)(?:\[?([1-9][0-9,-]*))?", text)
         assert sign is not None
         line, numbers = sign[1].rstrip("["), sign[2]
@@ -641,7 +641,7 @@ class Reader:
             voice.flags["ending_start"] = True
 
     def close_bar(
-        self, voice: Voice, flags: dict[str, Any] | None = None, *, ends_ending: bool = False
+        self, voice: AbcVoice, flags: dict[str, Any] | None = None, *, ends_ending: bool = False
     ) -> None:
         if len(voice.bars) >= MAX_BARS:
             raise ScoreError(f"This tune has more than {MAX_BARS} bars and is not opened.")
@@ -693,12 +693,12 @@ class Reader:
         voice.graces = graces
 
     @staticmethod
-    def _half_before_repeat(voice: Voice, metre: Fraction) -> bool:
+    def _half_before_repeat(voice: AbcVoice, metre: Fraction) -> bool:
         """Whether a short bar pays back a short one before it, at a repeat or at the end."""
         short = [b.length for b in voice.bars if b.length < metre]
         return bool(short) and voice.now + short[-1] == metre
 
-    def _id(self, voice: Voice, offset: Fraction, pitch: Pitch | None, what: str = "") -> str:
+    def _id(self, voice: AbcVoice, offset: Fraction, pitch: Pitch | None, what: str = "") -> str:
         index = list(self.voices.values()).index(voice) + 1
         return unique(
             note_id(f"p{index}", f"m{len(voice.bars) + 1}", offset, what + pitch_token(pitch)), self.ids

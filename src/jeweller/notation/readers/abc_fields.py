@@ -32,7 +32,7 @@ KEY = re.compile(
 
 
 @dataclass(frozen=True)
-class Key:
+class AbcKey:
     """What a K: field says. `fifths` None: the key stays; `altered` letters besides the signature; `rest`
     what is left (clef, transposition).
     """
@@ -80,7 +80,7 @@ def read_tempo(value: str) -> Mark | None:
     return Mark("words", Fraction(0), words) if words and not rest else None
 
 
-def read_key(value: str) -> Key:
+def read_key(value: str) -> AbcKey:
     """A key by tonic and mode, with letters altered besides."""
     value = value.replace("♭", "b").replace("♯", "#")
     match = KEY.match(value)
@@ -105,6 +105,6 @@ def read_key(value: str) -> Key:
     }
     if re.search(r"\bexp\b", rest):
         fifths = 0
-    return Key(
+    return AbcKey(
         fifths, "minor" if mode in ("m", "min", "aeo") else "major", altered, rest if tonic else value, told
     )

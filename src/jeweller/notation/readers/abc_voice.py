@@ -10,7 +10,7 @@ from jeweller.notation.model import Bar, Mark, Note
 
 
 @dataclass
-class Tune:
+class AbcTune:
     """What holds for a whole tune."""
 
     titles: list[str] = field(default_factory=list)
@@ -28,10 +28,10 @@ class Tune:
     chromatic: int = 0
 
 
-class Voice:
+class AbcVoice:
     """One voice as it grows: bars done, and the bar in hand."""
 
-    def __init__(self, name: str, tune: Tune) -> None:
+    def __init__(self, name: str, tune: AbcTune) -> None:
         self.id, self.name, self.tune = name, "", tune
         self.beats, self.beat_type, self.free = tune.beats, tune.beat_type, tune.free
         self.fifths, self.mode, self.altered, self.clef, self.chromatic = (

@@ -10,14 +10,14 @@ from __future__ import annotations
 import dataclasses
 from typing import Any
 
-from jeweller.notation.barring import bracketed
+from jeweller.notation.barring import bracket_tuplets
 from jeweller.notation.model import Bar, Mark, Part, Score
 from jeweller.notation.performance import TEMPO_WORDS
 
 FLAGS = ("repeat_start", "ending_start", "segno", "coda", "fine", "to_coda", "dacapo", "dalsegno")
 
 
-def completed(score: Score) -> Score:
+def complete_score(score: Score) -> Score:
     """The score with each tuplet bracketed, and with what one part has and all must keep in each part. Note
     ids stay.
     """
@@ -29,7 +29,7 @@ def _bracketed(bar: Bar) -> Bar:
     missing = any(n.tuplet for n in bar.notes) and not any(n.tuplet_mark for n in bar.notes)
     # Two voices in a bar would have to be told apart; such a bar stays as it is.
     return (
-        dataclasses.replace(bar, notes=tuple(bracketed(bar.notes)))
+        dataclasses.replace(bar, notes=tuple(bracket_tuplets(bar.notes)))
         if missing and len({n.voice for n in bar.notes}) == 1
         else bar
     )
@@ -76,4 +76,4 @@ def _same(mark: Mark, own: Mark) -> bool:
     )
 
 
-__all__ = ["completed"]
+__all__ = ["complete_score"]

@@ -12,7 +12,7 @@ from fractions import Fraction
 from jeweller.errors import ScoreError
 from jeweller.notation.model import Score
 from jeweller.notation.readers import abc, mei, musicxml
-from jeweller.notation.readers.completion import completed
+from jeweller.notation.readers.completion import complete_score
 
 FORMATS = "MusicXML (.musicxml, .xml, .mxl), MEI (.mei), ABC (.abc), Humdrum (.krn) and MIDI (.mid)"
 BINARY = {
@@ -46,11 +46,13 @@ def read(data: bytes, grid: Fraction | None = None) -> list[Score]:
             r"<(?:\w+:)?([A-Za-z][\w-]*)[\s>/]",
             re.sub(r"<\?.*?\?>|<!--.*?-->|<!.*?>", "", text[:20000], flags=re.S),
         )
-        return [completed(mei.read_mei(xml) if root is not None and root[1] == "mei" else musicxml.read(xml))]
+        return [
+            complete_score(mei.read_mei(xml) if root is not None and root[1] == "mei" else musicxml.read(xml))
+        ]
     if re.search(r"^\*\*(kern|recip)", text, re.M):
-        return [completed(mei.read_humdrum(text))]
+        return [complete_score(mei.read_humdrum(text))]
     if re.search(r"^X:\s*\d*", text, re.M) or re.search(r"^K:\s*\S", text, re.M):
-        return [completed(s) for s in abc.read_abc(text)]
+        return [complete_score(s) for s in abc.read_abc(text)]
     raise ScoreError(f"This is no notation file that can be read. Jeweller reads {FORMATS}.")
 
 

@@ -16,7 +16,7 @@ from typing import Any
 import mido
 
 from jeweller.errors import ScoreError
-from jeweller.notation.barring import Signature, Sound, fill_bars
+from jeweller.notation.barring import Signature, UnbarredNote, lay_out_bars
 from jeweller.notation.model import Bar, Mark, Part, Score
 from jeweller.notation.pitch import Pitch, in_key, spell
 from jeweller.notation.readers.musicxml import MAX_BARS, MAX_NOTES
@@ -186,14 +186,14 @@ def _part(
     instrument = (
         "Percussion" if drums else NAMES.get(track.program if track.program is not None else -1, track.name)
     )
-    placed = quantised(
+    placed = quantise(
         [(Fraction(a, per_quarter), Fraction(b, per_quarter), p) for a, b, p in track.notes], grid
     )
     middle = sorted(p for _, _, ps in placed for p in ps)[len(placed) // 2] if placed else 60
     clef = ("percussion", 2, 0) if drums else ("F", 4, 0) if middle < FIRST_CLEF_BELOW else ("G", 2, 0)
     mine = [Signature(s.beats, s.beat_type, s.fifths, s.mode, clef) for s in signatures]
     key_at = _keys(mine)
-    row: list[Sound] = []
+    row: list[UnbarredNote] = []
     now = Fraction(0)
     cut = False
     for k, (on, off, pitches) in enumerate(placed):
@@ -204,11 +204,11 @@ def _part(
         elif after is not None and after - off <= LEGATO_GAP and after - off <= LEGATO_SHARE * (after - on):
             off = after
         if on > now:
-            row.append(Sound(on - now))
+            row.append(UnbarredNote(on - now))
         if drums:
             stroke, display = PERCUSSION.get(pitches[-1], ("", "C5"))
             row.append(
-                Sound(
+                UnbarredNote(
                     off - on,
                     (spell(60),),
                     {"pitch": None, "unpitched": True, "stroke": stroke, "display": display},
@@ -217,7 +217,7 @@ def _part(
         else:
             ahead = next((max(ps) for _, _, ps in placed[k + 1 : k + 5] if max(ps) != max(pitches)), None)
             row.append(
-                Sound(
+                UnbarredNote(
                     off - on,
                     tuple(_spelled(p, key_at(on), ahead) for p in sorted(set(pitches), reverse=True)),
                 )
@@ -225,7 +225,7 @@ def _part(
         now = off
     if cut:
         warnings.append(f"{name}: notes that sound together with later ones were cut short")
-    bars = fill_bars(row, mine, prefix=f"p{index + 1}")
+    bars = lay_out_bars(row, mine, prefix=f"p{index + 1}")
     bars = (_with_tempo(bars[0], tempo), *bars[1:])
     return Part(f"P{index + 1}", name, instrument, 0, 0, bars, percussion=drums)
 
@@ -264,7 +264,7 @@ def _keys(signatures: list[Signature]) -> Callable[[Fraction], int]:
     return key_at
 
 
-def quantised(
+def quantise(
     notes: Iterable[tuple[Fraction, Fraction, int]], grid: Fraction | None
 ) -> list[tuple[Fraction, Fraction, list[int]]]:
     """(onset, end, pitches) in order, drawn to a grid (quarters); None: to the coarsest that fits in each

@@ -56,7 +56,7 @@ def _heading(words: str) -> QLabel:
     return label
 
 
-class AskedDialog(QDialog):
+class CriteriaDialog(QDialog):
     """`asked` gives what was chosen: piece, title, bars, due, settings. `kinds_of` names the kinds of trap in
     a piece.
     """

@@ -10,7 +10,7 @@ from typing import Any
 from PySide6.QtCore import QSettings, SignalInstance
 from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QWidget
 
-from jeweller.documents.feedback_sheet import SlipSettings
+from jeweller.documents.feedback_sheet import FeedbackSettings
 from jeweller.documents.marks_export import COLUMNS, USUAL, marks_csv, marks_xlsx
 from jeweller.documents.theme import Theme
 from jeweller.errors import JewellerError
@@ -18,10 +18,10 @@ from jeweller.files import write_bytes
 from jeweller.gui.places.ledger.people_dialogs import ATTEMPTS, MarksBox, ticked
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.work import write_slips
-from jeweller.library.exports import office_rows
+from jeweller.library.exports import list_marks
 from jeweller.library.library import Library
 from jeweller.library.tables import Tray
-from jeweller.library.tray import Line
+from jeweller.library.tray import TakeEntry
 
 
 class Leaving(QWidget):
@@ -31,8 +31,8 @@ class Leaving(QWidget):
     settings: QSettings
     library: Library | None
     tray: Tray | None
-    lines: list[Line]
-    slip_settings: SlipSettings
+    lines: list[TakeEntry]
+    slip_settings: FeedbackSettings
     theme: Theme
     message: SignalInstance
     trouble: SignalInstance
@@ -78,12 +78,12 @@ class Leaving(QWidget):
         self.slip_settings = dataclasses.replace(self.slip_settings, **settings)
         self.settings.setValue("slips", json.dumps(dataclasses.asdict(self.slip_settings)))
 
-    def remembered_slips(self) -> SlipSettings:
+    def remembered_slips(self) -> FeedbackSettings:
         """How slips were written the last time."""
         try:
-            return SlipSettings(**json.loads(str(self.settings.value("slips", "{}"))))
+            return FeedbackSettings(**json.loads(str(self.settings.value("slips", "{}"))))
         except (ValueError, TypeError):
-            return SlipSettings()
+            return FeedbackSettings()
 
     def ask_slip_words(self) -> None:
         """The words slips begin and end with, in the teacher's own tone."""
@@ -140,7 +140,7 @@ class Leaving(QWidget):
             p.consent for p in self.library.players(self.tray.band_id)
         )  # where it is noted at all, it is asked for
         columns, attempts = self.marks_asked()
-        rows, left_out = office_rows(self.library, self.tray.id, with_consent_only=consent, attempts=attempts)
+        rows, left_out = list_marks(self.library, self.tray.id, with_consent_only=consent, attempts=attempts)
         try:
             write_bytes(
                 Path(target),

@@ -9,18 +9,18 @@ from typing import Any
 from PySide6.QtWidgets import QComboBox, QDialog
 
 from jeweller.errors import JewellerError
-from jeweller.gui.places.bench.criteria_dialog import AskedDialog, checks_again
+from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_again
 from jeweller.gui.places.bench.intake import BringingIn
 from jeweller.gui.places.bench.take_list import TakeList
 from jeweller.library.assignments import kinds_of
-from jeweller.library.summary import why
-from jeweller.library.tray import InHand
+from jeweller.library.summary import explain_mark
+from jeweller.library.tray import OpenTake
 
 
 class Marking(BringingIn):
     """What the bench has of it."""
 
-    hand: InHand | None
+    hand: OpenTake | None
     list: TakeList
     trays: QComboBox
 
@@ -42,7 +42,7 @@ class Marking(BringingIn):
             self._show_hand()
         self.list.setFocus()
 
-    def why(self) -> str:
+    def explain_mark(self) -> str:
         """The mark of the take in hand as a sum."""
         scheme = (
             self.library.scheme(self.hand.take.id)
@@ -56,14 +56,14 @@ class Marking(BringingIn):
             or not self.hand.report["followed"]
         ):
             return "There is no mark yet: the take is not checked."
-        return "\n".join(why(self.hand.report, self.hand.standing, scheme))
+        return "\n".join(explain_mark(self.hand.report, self.hand.standing, scheme))
 
     def ask(self) -> None:
         """What was asked for in this tray, in a box."""
         if self.library is None or self.tray is None:
             return
         counts = Counter((line.take.piece, line.title) for line in self.lines if line.take.piece)
-        dialog = AskedDialog(
+        dialog = CriteriaDialog(
             self,
             [pair for pair, _ in counts.most_common()],
             self.library.assignment_of(self.tray),

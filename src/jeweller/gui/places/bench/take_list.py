@@ -17,14 +17,14 @@ from jeweller.assessment.finding import FACETS
 from jeweller.documents.theme import FACET_NAMES, LIGHT
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import FacetShapes
-from jeweller.library.tray import Line
+from jeweller.library.tray import TakeEntry
 
 SHAPE, STEP = 18, 26  # pixels: a facet's shape, from one to the next
 LINE_ROLE = Qt.ItemDataRole.UserRole
 WORD_WIDTH = 96  # pixels for the state, at the usual size of text
 
 
-def in_words(line: Line) -> str:
+def in_words(line: TakeEntry) -> str:
     """The same for who does not see it."""
     facets = line.take.summary.get("facets", {})
     wrong = [FACET_NAMES[f].lower() for f, mark in facets.items() if mark is not None and mark < 1.0]
@@ -46,7 +46,7 @@ class _Row(QStyledItemDelegate):
     def paint(
         self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
     ) -> None:
-        line: Line = index.data(LINE_ROLE)
+        line: TakeEntry = index.data(LINE_ROLE)
         theme, points = self.owner.theme, self.owner.points
         rect: QRect = option.rect  # type: ignore[attr-defined]
         chosen = bool(option.state & QStyle.StateFlag.State_Selected)  # type: ignore[attr-defined]
@@ -88,7 +88,7 @@ class _Row(QStyledItemDelegate):
         painter.restore()
 
     @staticmethod
-    def _second(line: Line) -> str:
+    def _second(line: TakeEntry) -> str:
         s = line.take.summary
         mark = s.get("typed") or (f"{s['mark']:g}" if s.get("mark") is not None else "")
         return " · ".join(filter(None, [mark, f"? {s['unsure']}" if s.get("unsure") else ""]))
@@ -132,7 +132,7 @@ class TakeList(QListWidget):
     def shape(self, facet: str, mark: float | None) -> QPixmap:
         return self._shapes.of(facet, mark, self.theme, SHAPE)
 
-    def show_lines(self, lines: list[Line], take: int | None) -> None:
+    def show_lines(self, lines: list[TakeEntry], take: int | None) -> None:
         """Lists takes anew; `take` stays in hand."""
         self.blockSignals(True)
         self.clear()
@@ -144,7 +144,7 @@ class TakeList(QListWidget):
                 self.setCurrentItem(item)
         self.blockSignals(False)
 
-    def change(self, line: Line) -> None:
+    def change(self, line: TakeEntry) -> None:
         """One take as it is now, where it stands in the list."""
         for k in range(self.count()):
             item = self.item(k)

@@ -20,11 +20,11 @@ from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.loupe.margin import MarginNote, wrapped
 from jeweller.gui.places.pattern_book.display_options import plain
 from jeweller.gui.widgets.snippet import Snippet
-from jeweller.library.assignments import answered
+from jeweller.library.assignments import answer_chosen_traps
 from jeweller.library.audit_log import WHOLE
-from jeweller.library.summary import told_mark
-from jeweller.library.tray import InHand, Line
-from jeweller.notation.performance import Line as Music
+from jeweller.library.summary import format_mark
+from jeweller.library.tray import OpenTake, TakeEntry
+from jeweller.notation.performance import PerformedPart
 
 MOST_ASKED = 5  # altered notes that are told, where nothing was chosen
 UNCHECKED = {
@@ -37,7 +37,7 @@ UNFOLLOWED = (
 )
 
 
-class HandPage(QWidget):
+class TakePage(QWidget):
     """`chosen` is emitted with the key of a finding, `act` with what is done with it, `commented` with a word
     to the player, `marked` with a mark that was typed; `asked_why` when the sum of the mark is wanted.
     """
@@ -107,7 +107,9 @@ class HandPage(QWidget):
         self.theme, self.points = theme, points
         self.snippet.theme, self.snippet.points = theme, points
 
-    def show_hand(self, hand: InHand, line: Line | None, key: str | None, music: Music | None) -> None:
+    def show_hand(
+        self, hand: OpenTake, line: TakeEntry | None, key: str | None, music: PerformedPart | None
+    ) -> None:
         """A take with its findings; `key` is the one that is opened."""
         content = QWidget()
         box = QVBoxLayout(content)
@@ -145,11 +147,13 @@ class HandPage(QWidget):
 
     kinds: tuple[str, ...] = ()  # of traps that were chosen when the take was asked for
 
-    def _tell(self, hand: InHand, music: Music | None) -> None:
+    def _tell(self, hand: OpenTake, music: PerformedPart | None) -> None:
         """The mark, and how what was asked for came out."""
         asked: list[str] = []
         if self.kinds and hand.report is not None and hand.report["followed"]:
-            asked = answered(self.kinds, music, hand.report, hand.shown) if music is not None else []
+            asked = (
+                answer_chosen_traps(self.kinds, music, hand.report, hand.shown) if music is not None else []
+            )
         elif hand.report is not None:
             asked = [
                 f"{t['what']}: {t['right']} of {t['total']}" for t in hand.report["traps"] if t["total"]
@@ -167,7 +171,7 @@ class HandPage(QWidget):
         if card is not None:
             self.notes.ensureWidgetVisible(card)
 
-    def show_snippet(self, hand: InHand, key: str | None, music: Music | None) -> None:
+    def show_snippet(self, hand: OpenTake, key: str | None, music: PerformedPart | None) -> None:
         """The bars in question, once the music is there."""
         if self.kinds:
             self._tell(hand, music)
@@ -185,14 +189,14 @@ class HandPage(QWidget):
         self.comment.selectAll()
 
 
-def told_of(hand: InHand) -> str:
+def told_of(hand: OpenTake) -> str:
     """One line under the name: the mark, the speed, or why there is none."""
     summary = hand.take.summary
     if hand.take.state in ("failed", "stored", "waiting"):
         return hand.take.sentence or UNCHECKED.get(hand.take.state, "")
     if not summary.get("followed"):
         return UNFOLLOWED
-    mark = told_mark(summary)
+    mark = format_mark(summary)
     computed = f"computed: {summary['mark']:g} of {summary['out_of']}" if summary.get("typed") else ""
     return " · ".join(
         filter(None, [mark[0].upper() + mark[1:], computed, f"{summary['bpm']:.0f} to the minute"])

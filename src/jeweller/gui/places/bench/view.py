@@ -31,15 +31,24 @@ from jeweller.gui.places.bench.intake_page import IntakePage
 from jeweller.gui.places.bench.marks import Marking
 from jeweller.gui.places.bench.take_list import TakeList
 from jeweller.gui.places.bench.take_menu import take_menu
-from jeweller.gui.places.bench.take_page import HandPage
+from jeweller.gui.places.bench.take_page import TakePage
 from jeweller.gui.services.jobs import Jobs
 from jeweller.library.assignments import criteria_of, reminder
 from jeweller.library.audit_log import WHOLE
 from jeweller.library.checking import Checking
 from jeweller.library.library import Library
 from jeweller.library.tables import Tray
-from jeweller.library.tray import InHand, Line, decision, dismiss_alike, in_hand, lines, load_take, next_place
-from jeweller.notation.performance import Line as Music
+from jeweller.library.tray import (
+    OpenTake,
+    TakeEntry,
+    decision,
+    dismiss_alike,
+    list_takes,
+    load_take,
+    next_place,
+    open_take,
+)
+from jeweller.notation.performance import PerformedPart
 from jeweller.report.build import EAR_VERSION
 from jeweller.synthesis.sampler import RATE
 
@@ -86,11 +95,11 @@ class BenchPlace(Marking):
         self.library: Library | None = None
         self.checking: Checking | None = None
         self.tray: Tray | None = None
-        self.hand: InHand | None = None
+        self.hand: OpenTake | None = None
         self.key: str | None = None  # the finding in hand
-        self.lines: list[Line] = []
+        self.lines: list[TakeEntry] = []
         self._heard: dict[
-            int, tuple[Music | None, Recording]
+            int, tuple[PerformedPart | None, Recording]
         ] = {}  # the music and the sound of the take in hand and of those beside it
         self._fetching: set[int] = set()
         self.slip_settings = self.remembered_slips()
@@ -154,7 +163,7 @@ class BenchPlace(Marking):
         column.addLayout(row)
         split = QSplitter(Qt.Orientation.Horizontal)
         self.list = TakeList()
-        self.page = HandPage()
+        self.page = TakePage()
         self.list.picked.connect(self._pick)
         self.list.opened.connect(self.to_loupe)
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
@@ -171,7 +180,7 @@ class BenchPlace(Marking):
         self.page.act.connect(self.act)
         self.page.commented.connect(self._commented)
         self.page.marked.connect(self.mark_by_hand)
-        self.page.asked_why.connect(lambda: self.trouble.emit(self.theme.said(self.why())))
+        self.page.asked_why.connect(lambda: self.trouble.emit(self.theme.said(self.explain_mark())))
         self.page.decided.clicked.connect(self.decide_take)
         split.addWidget(self.page)
         split.setCollapsible(0, False)
@@ -259,7 +268,7 @@ class BenchPlace(Marking):
     def refresh(self) -> None:
         """The list anew, in the order of need; what is in hand stays so."""
         assert self.library is not None
-        self.lines = lines(self.library, self.tray.id) if self.tray is not None else []
+        self.lines = list_takes(self.library, self.tray.id) if self.tray is not None else []
         self.list.show_lines(self.lines, self.hand.take.id if self.hand is not None else None)
         self.split.setVisible(bool(self.lines))
         self.empty.setVisible(not self.lines)
@@ -306,7 +315,7 @@ class BenchPlace(Marking):
         """Shows a take, with its first doubtful place or another."""
         assert self.library is not None
         self.stop()
-        self.hand = in_hand(self.library, take)
+        self.hand = open_take(self.library, take)
         doubtful = self.hand.doubtful()
         self.key = key or (doubtful[0] if doubtful else self.hand.shown[0].key if self.hand.shown else None)
         self._show_hand()
@@ -369,7 +378,7 @@ class BenchPlace(Marking):
             self.page.show_hand(self.hand, line, self.key, self._music())
         self.alike.setEnabled(self.key is not None)
 
-    def _music(self) -> Music | None:
+    def _music(self) -> PerformedPart | None:
         return self._heard.get(self.hand.take.id, (None, None))[0] if self.hand is not None else None
 
     # ---- going through
@@ -449,10 +458,10 @@ class BenchPlace(Marking):
         assert self.library is not None
         for k, line in enumerate(self.lines):
             if line.take.id in takes:
-                self.lines[k] = Line(self.library.take(line.take.id), line.player, line.title)
+                self.lines[k] = TakeEntry(self.library.take(line.take.id), line.player, line.title)
                 self.list.change(self.lines[k])
         if self.hand is not None and self.hand.take.id in takes:
-            self.hand = in_hand(self.library, self.hand.take.id)
+            self.hand = open_take(self.library, self.hand.take.id)
         self._say_state()
 
     def undo(self, *, again: bool = False) -> None:
@@ -618,7 +627,7 @@ class BenchPlace(Marking):
         if self.stale:
             self.stale = False
             try:
-                self.hand = in_hand(self.library, self.hand.take.id) if self.hand is not None else None
+                self.hand = open_take(self.library, self.hand.take.id) if self.hand is not None else None
             except LedgerError:  # it was deleted
                 self.hand = None
             self.show_trays(self.tray.id if self.tray is not None else None)

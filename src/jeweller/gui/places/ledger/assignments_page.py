@@ -25,9 +25,9 @@ from PySide6.QtWidgets import (
 from jeweller.difficulty.analysis import SAID
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
-from jeweller.gui.places.bench.criteria_dialog import AskedDialog, checks_again
+from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_again
 from jeweller.gui.places.pattern_book.display_options import plain_table
-from jeweller.library.assignments import Given, given, kinds_of
+from jeweller.library.assignments import AssignmentStatus, assignment_status, kinds_of
 from jeweller.library.library import Library
 
 COLUMNS = ("Due", "Piece", "What matters", "Handed in", "To decide", "Not yet from")
@@ -38,7 +38,7 @@ NOTHING = (
 NAMED = 6  # players named in a row
 
 
-class AssignedPage(QWidget):
+class AssignmentsPage(QWidget):
     """`to_tray` is emitted with a tray whose takes are wanted; `changed` when something was given out or
     changed.
     """
@@ -52,7 +52,7 @@ class AssignedPage(QWidget):
         super().__init__()
         self._library = library
         self.theme: Theme = LIGHT
-        self.rows: list[Given] = []
+        self.rows: list[AssignmentStatus] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
@@ -86,7 +86,7 @@ class AssignedPage(QWidget):
     def library(self) -> Library | None:
         return self._library()
 
-    def chosen(self) -> Given | None:
+    def chosen(self) -> AssignmentStatus | None:
         """The assignment that is chosen."""
         row = self.table.currentRow()
         return self.rows[row] if 0 <= row < len(self.rows) else None
@@ -98,7 +98,7 @@ class AssignedPage(QWidget):
             return
         today = today or datetime.date.today()
         now = self.chosen()
-        self.rows = given(self.library)
+        self.rows = assignment_status(self.library)
         self.table.setRowCount(len(self.rows))
         for k, g in enumerate(self.rows):
             a = g.assignment
@@ -177,7 +177,7 @@ class AssignedPage(QWidget):
             )
             return
         if asked is None:
-            dialog = AskedDialog(self, pieces, None, self.theme.usage, partial(kinds_of, library))
+            dialog = CriteriaDialog(self, pieces, None, self.theme.usage, partial(kinds_of, library))
             dialog.choose(piece, traps or [])
             if dialog.exec() != QDialog.DialogCode.Accepted:
                 return
@@ -208,7 +208,7 @@ class AssignedPage(QWidget):
         if library is None or g is None:
             return
         if asked is None:
-            dialog = AskedDialog(
+            dialog = CriteriaDialog(
                 self,
                 [(g.assignment.piece, g.assignment.title)],
                 g.assignment,

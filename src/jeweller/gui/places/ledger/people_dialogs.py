@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 from jeweller.documents.marks_export import COLUMNS
 from jeweller.instruments.table import instruments
 from jeweller.library.tables import Band, Player
-from jeweller.library.years import told_name
+from jeweller.library.years import format_name
 
 ATTEMPTS = {"all": "every one, a row each", "best": "the best", "last": "the last", "mean": "their mean"}
 LISTED = 132  # pixels of a list in a box
@@ -123,7 +123,7 @@ class PlayerBox(_Box):
         self.also.setToolTip("Fingerings and lips of these may slip in: a wrong note is then told as such")
         self.band = QComboBox()
         for b in bands:
-            self.band.addItem(told_name(b), b.id)
+            self.band.addItem(format_name(b), b.id)
         self.band.setCurrentIndex(max(0, self.band.findData(player.band_id if player is not None else band)))
         self.row("Band", self.band)
 

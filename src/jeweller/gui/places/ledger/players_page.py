@@ -36,10 +36,10 @@ from jeweller.gui.places.ledger.progress_chart import ProgressChart
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.instruments.table import find_instrument, instruments
 from jeweller.library.library import Library
-from jeweller.library.privacy import delete_band, delete_player, give_out, held
+from jeweller.library.privacy import delete_band, delete_player, export_player, list_held
 from jeweller.library.progress import OverTime, over_time
 from jeweller.library.tables import Band, Player
-from jeweller.library.years import held_in_band, new_year, told_name
+from jeweller.library.years import format_name, list_held_in_band, new_year
 
 SHOWN = 150  # players listed at once: more are found by another letter
 NOBODY = "Nobody is entered yet. Who plays is entered with their first recordings on the bench, or here."
@@ -131,7 +131,7 @@ class PlayersPage(QWidget):
             (self.edit, lambda: self.change()),
             (self.practised, lambda: self.add_practice()),
             (self.consent, self.toggle_consent),
-            (self.out, lambda: self.give_out()),
+            (self.out, lambda: self.export_player()),
             (self.remove, lambda: self.delete()),
         )
         for button, act in acts:
@@ -167,7 +167,7 @@ class PlayersPage(QWidget):
         if len(bands) != 1:
             self.bands.addItem("every band", None)
         for band in bands:
-            self.bands.addItem(told_name(band), band.id)
+            self.bands.addItem(format_name(band), band.id)
         self.bands.setCurrentIndex(max(0, self.bands.findData(now)))
         self.bands.blockSignals(False)
         names = {i.id: i.name for i in instruments()}
@@ -347,7 +347,7 @@ class PlayersPage(QWidget):
         number, today = self.player.id, datetime.date.today().isoformat()
         self._do(lambda library: library.add_practice(number, today, minutes))
 
-    def give_out(self, target: str = "") -> None:
+    def export_player(self, target: str = "") -> None:
         """Everything that is held on the player as one file."""
         if self.player is None or self.library is None:
             return
@@ -358,7 +358,7 @@ class PlayersPage(QWidget):
         if not target:
             return
         try:
-            count = give_out(self.library, self.player, Path(target))
+            count = export_player(self.library, self.player, Path(target))
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
@@ -369,7 +369,7 @@ class PlayersPage(QWidget):
         if (
             self.player is None
             or self.library is None
-            or not (sure or self._sure(held(self.library, self.player)))
+            or not (sure or self._sure(list_held(self.library, self.player)))
         ):
             return
         player = self.player
@@ -446,7 +446,11 @@ class PlayersPage(QWidget):
     def delete_band(self, *, sure: bool = False) -> None:
         """Deletes a band or year for good, after saying what goes."""
         band = self._row_of_band()
-        if band is None or self.library is None or not (sure or self._sure(held_in_band(self.library, band))):
+        if (
+            band is None
+            or self.library is None
+            or not (sure or self._sure(list_held_in_band(self.library, band)))
+        ):
             return
         if self._do(lambda library: delete_band(library, band.id)):
-            self.message.emit(f"{told_name(band)} is deleted.")
+            self.message.emit(f"{format_name(band)} is deleted.")

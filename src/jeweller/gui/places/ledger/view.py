@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
-from jeweller.gui.places.ledger.assignments_page import AssignedPage
+from jeweller.gui.places.ledger.assignments_page import AssignmentsPage
 from jeweller.gui.places.ledger.class_grid import ClassGrid
 from jeweller.gui.places.ledger.players_page import PlayersPage
 from jeweller.gui.places.loupe.margin import width_at, wrapped
@@ -83,7 +83,7 @@ class LedgerPlace(QWidget):
         self.players.trouble.connect(self.trouble)
         self.players.changed.connect(self._players_changed)
         self.pages.addWidget(self.players)
-        self.assigned = AssignedPage(lambda: self.library)
+        self.assigned = AssignmentsPage(lambda: self.library)
         self.assigned.message.connect(self.message)
         self.assigned.trouble.connect(self.trouble)
         self.assigned.changed.connect(self.changed)

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 
-class Busy(QWidget):
+class BusyPage(QWidget):
     stopped = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:

@@ -142,7 +142,7 @@ class Waveform(QWidget):
             self.clicked.emit(a)
 
 
-class Strip(QWidget):
+class SoundStrip(QWidget):
     """Controls at the left, the waveform beside them."""
 
     play = Signal()

@@ -14,13 +14,13 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 from jeweller.audio.decode import Recording, decode
 from jeweller.audio.playback import Stretch, Transport, cut
 from jeweller.audio.ports import Speaker
-from jeweller.difficulty.analysis import answers
+from jeweller.difficulty.analysis import answer_traps
 from jeweller.difficulty.traps import Trap
 from jeweller.documents.annotations import View
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.loupe.margin import Margin, width_at
 from jeweller.gui.places.loupe.paper import DEFAULT_ZOOM, ZOOMS, Paper
-from jeweller.gui.places.loupe.sound_strip import Strip
+from jeweller.gui.places.loupe.sound_strip import SoundStrip
 from jeweller.gui.services.jobs import Jobs
 from jeweller.pipeline.review import Review
 from jeweller.synthesis.model import Model, play_model
@@ -99,7 +99,7 @@ class Loupe(QWidget):
         row.addWidget(self.margin, 0, Qt.AlignmentFlag.AlignTop)
         self.scroller.setWidget(self.content)
         outer.addWidget(self.scroller, 1)
-        self.strip = Strip()
+        self.strip = SoundStrip()
         outer.addWidget(self.strip)
 
         self.paper.chosen.connect(self._paper_chosen)
@@ -223,7 +223,7 @@ class Loupe(QWidget):
             return []
         return [
             f"{self.theme.said(trap.what)}: {right} of {of}"
-            for trap, right, of in answers(self.criteria, self.review.report, self.review.checked.line)
+            for trap, right, of in answer_traps(self.criteria, self.review.report, self.review.checked.line)
         ]
 
     def _rebuild_margin(self) -> None:

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.difficulty.analysis import Over
+from jeweller.difficulty.analysis import PartAnalysis
 from jeweller.difficulty.traps import Trap
 from jeweller.documents.theme import Theme
 from jeweller.gui.places.loupe.margin import wrapped
@@ -27,7 +27,7 @@ LIGHTER = 10  # of what makes a piece lighter
 SHOWN_BARS = 6  # numbers of bars named for one trap
 
 
-class LookList(QScrollArea):
+class AnalysisList(QScrollArea):
     """`shown` is emitted with the ids of the notes a line is about; `ticked` when a trap was ticked or
     unticked, `asked_whom` when it is to be looked over for a certain player.
     """
@@ -40,13 +40,13 @@ class LookList(QScrollArea):
         super().__init__(parent)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.over: Over | None = None
+        self.over: PartAnalysis | None = None
         self.boxes: list[tuple[Trap, QCheckBox]] = []
         self.points = 11.0
 
     def show_over(
         self,
-        over: Over | None,
+        over: PartAnalysis | None,
         theme: Theme,
         points: float,
         across: list[str] | None = None,
@@ -74,7 +74,7 @@ class LookList(QScrollArea):
     def _write(
         self,
         column: QVBoxLayout,
-        over: Over,
+        over: PartAnalysis,
         theme: Theme,
         points: float,
         kept: set[str],

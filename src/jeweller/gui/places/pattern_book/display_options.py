@@ -10,11 +10,11 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QTableWidget, QWidget
 
 from jeweller.documents.parts import SheetSettings
-from jeweller.documents.text_lines import LINES, UnderSettings
-from jeweller.exercises.parts import best_octave, in_concert, written_for
+from jeweller.documents.text_lines import LINES, TextLineSettings
+from jeweller.exercises.parts import best_octave, to_concert_pitch, write_for_instrument
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.notation.model import Part, Score
-from jeweller.notation.transposition import transposed
+from jeweller.notation.transposition import transpose_part
 
 CONCERT = "concert pitch"
 BARS_PER_LINE = (0, 1, 2, 3, 4, 5, 6, 8)
@@ -37,7 +37,7 @@ def plain_table(columns: Sequence[str], name: str) -> QTableWidget:
     return table
 
 
-class ShownFor(QWidget):
+class PartChoice(QWidget):
     """Which part of a score, and for whom it is written. `changed` is emitted by another choice."""
 
     changed = Signal()
@@ -117,10 +117,10 @@ class ShownFor(QWidget):
             return None
         part = score.parts[min(len(score.parts) - 1, max(0, self.parts.currentIndex()))]
         if self.chosen == CONCERT:
-            return in_concert(part)
+            return to_concert_pitch(part)
         if self.chosen:
-            return written_for(part, require_instrument(self.chosen), octaves=self.octave)
-        return transposed(part, 12 * self.octave, 7 * self.octave) if self.octave else part
+            return write_for_instrument(part, require_instrument(self.chosen), octaves=self.octave)
+        return transpose_part(part, 12 * self.octave, 7 * self.octave) if self.octave else part
 
     def advice(self, score: Score | None) -> str:
         """Where the part lies badly on the instrument it is written for, and where it would lie best; ""
@@ -136,7 +136,7 @@ class ShownFor(QWidget):
         return f"On the {instrument.name} it lies best {words}."
 
 
-class ShownAs(QWidget):
+class DisplayOptions(QWidget):
     """What stands under the notes and how they are laid out. `changed` is emitted by another choice."""
 
     changed = Signal()
@@ -172,9 +172,9 @@ class ShownAs(QWidget):
     def bars_per_line(self) -> int:
         return int(self.bars.currentData())
 
-    def under(self) -> UnderSettings:
+    def under(self) -> TextLineSettings:
         chosen = tuple(line for line, box in self.lines.items() if box.isChecked())
-        return UnderSettings(chosen, chosen if self.blank.isChecked() else ())
+        return TextLineSettings(chosen, chosen if self.blank.isChecked() else ())
 
     def settings(self, reminders: dict[str, str]) -> SheetSettings:
         """How the sheet is printed: as it is shown."""

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QScrollArea, QWidget
 
 from jeweller.documents.engraving import Engraving, engrave
 from jeweller.documents.parts import instrument_of
-from jeweller.documents.text_lines import UnderSettings, draw_above, draw_under, rows_height
+from jeweller.documents.text_lines import TextLineSettings, draw_text_above, draw_text_below, rows_height
 from jeweller.documents.theme import Theme
 from jeweller.gui.places.loupe.paper import DEFAULT_ZOOM
 from jeweller.gui.shell.style import font
@@ -35,7 +35,7 @@ class PartPaper(QWidget):
         self.setAccessibleName("The part")
         self.part: Part | None = None
         self.theme: Theme | None = None
-        self.under = UnderSettings()
+        self.under = TextLineSettings()
         self.zoom = DEFAULT_ZOOM
         self.engraving: Engraving | None = None
         self.washed: frozenset[str] = frozenset()
@@ -46,7 +46,12 @@ class PartPaper(QWidget):
         self._pixmap: QPixmap | None = None
 
     def show_part(
-        self, part: Part | None, theme: Theme, under: UnderSettings, words: str = "", bars_per_line: int = 0
+        self,
+        part: Part | None,
+        theme: Theme,
+        under: TextLineSettings,
+        words: str = "",
+        bars_per_line: int = 0,
     ) -> None:
         self.part, self.theme, self.under, self.words, self.bars_per_line = (
             part,
@@ -82,8 +87,8 @@ class PartPaper(QWidget):
                 bars_per_line=self.bars_per_line,
             )
         height = self.engraving.systems[-1].lowest + rows_height(self.under, instrument) + FOOT
-        over = draw_under(self.engraving, self.part, self.under, instrument, self.theme)
-        over += draw_above(self.engraving, self.pencilled, self.theme.brass)
+        over = draw_text_below(self.engraving, self.part, self.under, instrument, self.theme)
+        over += draw_text_above(self.engraving, self.pencilled, self.theme.brass)
         svg = self.engraving.svg(self.theme, over, under=self._wash(), height=height)
         scale = self.width() / self.engraving.width
         self.setMinimumHeight(int(height * scale) + 1)

@@ -23,7 +23,7 @@ from jeweller.exercises.request import (
     ON,
     SPANS,
     USES,
-    Drill,
+    ExerciseRequest,
 )
 from jeweller.exercises.rhythms import ROWS
 from jeweller.exercises.scales import SCALES
@@ -86,14 +86,14 @@ SAID = {
 }
 
 
-class Maker(QWidget):
+class ExerciseSentence(QWidget):
     """`changed` is emitted when another word was chosen; `drill` and `players` say what is asked for."""
 
     changed = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.drill = Drill()
+        self.drill = ExerciseRequest()
         self.usage = Usage()
         self.players: tuple[Instrument, ...] = (require_instrument("flute"),)
         self.words: dict[str, QPushButton] = {}

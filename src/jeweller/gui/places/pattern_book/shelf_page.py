@@ -27,7 +27,7 @@ from PySide6.QtWidgets import (
 from jeweller.difficulty.analysis import LEVELS
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
-from jeweller.gui.places.pattern_book.thumbnails import SIZE, Thumbs
+from jeweller.gui.places.pattern_book.thumbnails import SIZE, Thumbnails
 from jeweller.notation.model import Part, Score
 from jeweller.repertoire.shelf import CONTAINS, Piece, Query, Shelf
 from jeweller.usage import Usage
@@ -101,7 +101,7 @@ class ShelfPage(QWidget):
         self.list.setWordWrap(True)
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.verticalScrollBar().valueChanged.connect(lambda _: self._ask_pictures())
-        self.thumbs = Thumbs(self._beginning, self)
+        self.thumbs = Thumbnails(self._beginning, self)
         self.thumbs.drawn.connect(self._drawn)
         self.theme, self.removed = LIGHT, dict[str, bytes]()
         self.blank = QPixmap(SIZE)

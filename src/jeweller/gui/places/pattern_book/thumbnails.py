@@ -25,7 +25,7 @@ BAR_UNITS, BAR_ROOM, BAR_SCALE = (
 )  # a bar by itself: page units of its line, around its ink, pixels for one
 
 
-class Thumbs(QObject):
+class Thumbnails(QObject):
     """`ask` for pictures; `drawn` tells the id of a piece whose picture is there. `read` gives the first bars
     of a piece.
     """

@@ -173,7 +173,7 @@ class AbcEdit(QPlainTextEdit):
         self.setTextCursor(cursor)
 
 
-class Typed(QWidget):
+class TypedPage(QWidget):
     """`changed` is emitted, a moment after the last key, when the text means something else; `score` is what
     it means.
     """

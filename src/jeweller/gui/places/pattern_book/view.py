@@ -28,21 +28,21 @@ from PySide6.QtWidgets import (
 
 from jeweller.audio.playback import Transport, cut
 from jeweller.audio.ports import Speaker
-from jeweller.difficulty.analysis import look_over, scale_unknown
-from jeweller.difficulty.ensemble import told, what_others_have
+from jeweller.difficulty.analysis import analyse_part, scale_unknown
+from jeweller.difficulty.ensemble import compare_parts, describe_ensemble
 from jeweller.difficulty.traps import OUTSIDE
 from jeweller.documents.parts import instrument_of
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
-from jeweller.exercises.make import make
+from jeweller.exercises.make import make_exercise
 from jeweller.files import write_bytes
 from jeweller.gui.places.loupe.margin import width_at
-from jeweller.gui.places.pattern_book.analysis_list import LookList
-from jeweller.gui.places.pattern_book.display_options import ShownAs, ShownFor, plain
+from jeweller.gui.places.pattern_book.analysis_list import AnalysisList
+from jeweller.gui.places.pattern_book.display_options import DisplayOptions, PartChoice, plain
 from jeweller.gui.places.pattern_book.part_view import PartView
-from jeweller.gui.places.pattern_book.sentence import Maker
+from jeweller.gui.places.pattern_book.sentence import ExerciseSentence
 from jeweller.gui.places.pattern_book.shelf_page import ShelfPage
-from jeweller.gui.places.pattern_book.typed_page import Typed
+from jeweller.gui.places.pattern_book.typed_page import TypedPage
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.work import read_many, write_part_sound, write_sheet
 from jeweller.instruments.table import instruments, require_instrument
@@ -106,9 +106,9 @@ class PatternPlace(QWidget):
         column.setSpacing(8)
         column.addLayout(self._ways())
         self.sources = QStackedWidget()
-        self.maker = Maker()
+        self.maker = ExerciseSentence()
         self.maker.changed.connect(self.refresh)
-        self.typed = Typed()
+        self.typed = TypedPage()
         if settings.value("typed"):
             self.typed.set_text(str(settings.value("typed")))
         self.typed.changed.connect(self._typed_changed)
@@ -128,7 +128,7 @@ class PatternPlace(QWidget):
         self.note = QLabel()
         self.note.setObjectName("quiet")
         self.note.setWordWrap(True)
-        self.whom = ShownFor()
+        self.whom = PartChoice()
         self.whom.changed.connect(self._choose_part)
         column.addWidget(self.whom)
         column.addWidget(self.note)
@@ -136,7 +136,7 @@ class PatternPlace(QWidget):
         self.view.paper.bar_chosen.connect(self._bar_chosen)
         self.view.paper.note_chosen.connect(self.remind)
         self.reminders: dict[str, str] = {}
-        self.look = LookList()
+        self.look = AnalysisList()
         self.look.shown.connect(self._show_notes)
         self.look.ticked.connect(self._pencil)
         self.look.asked_whom.connect(
@@ -154,7 +154,7 @@ class PatternPlace(QWidget):
         split.setSizes([860, width_at(11.0)])
         split.setObjectName("pattern")
         column.addWidget(split, 1)
-        self.shown = ShownAs()
+        self.shown = DisplayOptions()
         self.shown.changed.connect(self._show_part)
         column.addWidget(self.shown)
         self.choose_way("make")
@@ -279,7 +279,7 @@ class PatternPlace(QWidget):
             self.reminders, self._reminded = {}, (self.way, music)
         try:
             if self.way == "make":
-                made = make(self.maker.drill, self.maker.players)
+                made = make_exercise(self.maker.drill, self.maker.players)
                 self.score, self.told = made.score, made.told
             elif self.way == "type" and self.typed.score is not None:
                 self.score = self._written_for(self.typed.score)
@@ -381,7 +381,7 @@ class PatternPlace(QWidget):
         playable = part is not None and part.note_count > 0
         self.view.paper.show_part(part, self.theme, self.shown.under(), empty, self.shown.bars_per_line)
         known = self.known if self.player else frozenset()
-        over = look_over(part, instrument_of(part), known) if part is not None and playable else None
+        over = analyse_part(part, instrument_of(part), known) if part is not None and playable else None
         missing = scale_unknown(part, known) if part is not None and self.player else ()
         scale = (
             (
@@ -394,7 +394,7 @@ class PatternPlace(QWidget):
             else ""
         )
         across = (
-            told(self.score)
+            describe_ensemble(self.score)
             if self.score is not None and len(self.score.parts) > 1 and self.way != "make"
             else []
         )
@@ -455,7 +455,7 @@ class PatternPlace(QWidget):
         """Says what every part has in a bar, each in its own letters."""
         if self.score is None or len(self.score.parts) < 2 or self.whom.moved:
             return
-        lines = what_others_have(self.score, bar, bar)
+        lines = compare_parts(self.score, bar, bar)
         number = self.score.parts[0].bars[bar].number if bar < len(self.score.parts[0].bars) else str(bar + 1)
         self.note.setText(
             self.theme.said(f"Bar {number}: ") + "; ".join(f"{x.part} {' '.join(x.own)}" for x in lines) + "."
