@@ -64,9 +64,8 @@ def joins_of(job: tuple[str, str]) -> list[dict[str, Any]]:
     bank = np.array(
         [(frequencies >= a) & (frequencies < b) for a, b in zip(EDGES, EDGES[1:], strict=False)], float
     )
-    other = any(
-        f["kind"] in ("not_joined", "not_detached") for f in truth["faults"]
-    )  # then every join is another than written
+    # then every join is another than written
+    other = any(f["kind"] in ("not_joined", "not_detached") for f in truth["faults"])
     for j in measure_transitions(following, features) if following.followed and not other else []:
         i, b = j.index, following.event_of(j.index)
         right = all(

@@ -26,10 +26,8 @@ import numpy as np
 from joins import fitted, left_out
 
 RIDGE = 1.0
-BESIDE_S, LONGEST_S = (
-    0.06,
-    0.3,
-)  # a planted sound lies where it was planted, to so much; a crack lies in the beginning of its note
+# a planted sound lies where it was planted, to so much; a crack lies in the beginning of its note
+BESIDE_S, LONGEST_S = 0.06, 0.3
 FALSE = (0, 2, 5, 10)
 PLANTED = {"crack": "cracked", "blip": "extra_note"}  # what a sound of each sort is, if it is anything
 OTHERS = {

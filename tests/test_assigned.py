@@ -116,9 +116,8 @@ class Given(LedgerCase):
         self.library.assign(self.tray, self.piece, "A test", out_of=12)
         self.library.assign(self.tray, self.piece, "A test", out_of=15)
         self.library.close()
-        with contextlib.closing(
-            sqlite3.connect(self.library.store.database)
-        ) as raw:  # as the first version left it
+        # as the first version left it
+        with contextlib.closing(sqlite3.connect(self.library.store.database)) as raw:
             for table, column in (
                 ("assignment", "given_at"),
                 ("assignment", "replaced_by"),

@@ -28,9 +28,10 @@ def names(line: PerformedPart, count: int) -> list[str]:
 
 class Reading(unittest.TestCase):
     def test_the_lowest_lines(self) -> None:
+        # E4, G2, F3, D3
         self.assertEqual(
             [bottom_line(*c) for c in (("G", 2), ("F", 4), ("C", 3), ("C", 4))], [30, 18, 24, 22]
-        )  # E4, G2, F3, D3
+        )
         self.assertEqual(other_clefs(LINE), ("bass", "alto", "tenor"))
 
     def test_a_place_on_the_staff_takes_the_letter_of_the_clef_and_the_signature_that_letter_has(

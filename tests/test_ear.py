@@ -218,9 +218,8 @@ class OneFault(unittest.TestCase):
 
     def test_a_single_note_late_or_early_but_not_within_the_tolerance(self) -> None:
         i = index_of("2", 2.0)
-        self.expect(
-            changed(self.plain, i, later=0.36 * self.beat, length=0.6), [("late", "2")]
-        )  # one tone at a time: it ends where the next begins
+        # one tone at a time: it ends where the next begins
+        self.expect(changed(self.plain, i, later=0.36 * self.beat, length=0.6), [("late", "2")])
         self.expect(
             changed(changed(self.plain, i, later=-0.3 * self.beat), i - 1, length=0.4), [("early", "2")]
         )

@@ -177,13 +177,13 @@ class Fingered(unittest.TestCase):
                 made = trill(require_instrument(name), note_midi(main), note_midi(upper))
                 self.assertEqual(" ".join(sorted(made.moves)) if made else "", moves)
         self.assertIsNone(trill(require_instrument("trombone"), note_midi("F3"), note_midi("G3")))  # a slide
-        self.assertIsNone(
-            trill(require_instrument("clarinet"), note_midi("B♭4"), note_midi("C5"))
-        )  # over the break
+        # over the break
+        self.assertIsNone(trill(require_instrument("clarinet"), note_midi("B♭4"), note_midi("C5")))
         horn = trill(require_instrument("horn"), note_midi("C5"), note_midi("D5"))
+        # lips alone
         self.assertEqual(
             (horn.main.text, horn.upper.text, set(horn.moves)) if horn else None, ("0", "0", set())
-        )  # lips alone
+        )
 
     def test_the_upper_notes_of_trills_are_notes_of_the_chart(self) -> None:
         data = json.loads((FOLDER / "fingerings.json").read_text(encoding="utf-8"))

@@ -197,15 +197,13 @@ class BeforeItsRest(unittest.TestCase):
             [(e.index, e.midi) for e in found],
             [(0, 60.0), (1, 62.0), (2, 64.0), (3, 65.0), (4, 67.0), (5, 69.0)],
         )
-        self.assertEqual(
-            [e.index for e in self.spoken(63.0, 52.3)], [0, 1, 2, 3, 4, 5]
-        )  # the note was wrong by a semitone
+        # the note was wrong by a semitone
+        self.assertEqual([e.index for e in self.spoken(63.0, 52.3)], [0, 1, 2, 3, 4, 5])
 
     def test_a_note_too_many_before_the_right_one_stays_one(self) -> None:
         self.assertEqual([e.index for e in self.spoken(67.0, 64.0)], [0, 1, None, 2, 3, 4, 5])
-        self.assertEqual(
-            [e.index for e in self.spoken(64.0, 52.3, attack=0.1)], [0, 1, None, 2, 3, 4, 5]
-        )  # the note before, sounding on
+        # the note before, sounding on
+        self.assertEqual([e.index for e in self.spoken(64.0, 52.3, attack=0.1)], [0, 1, None, 2, 3, 4, 5])
 
 
 class Blurred(unittest.TestCase):

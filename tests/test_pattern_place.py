@@ -100,9 +100,8 @@ class PatternBook(DeskCase):
         )  # type: ignore[union-attr]
         self.place.typed.go_to("0")
         self.assertEqual(edit.textCursor().blockNumber(), 3)
-        self.assertIn(
-            "F2 ^G &", self.make_window().pattern.typed.edit.toPlainText()
-        )  # there again the next time
+        # there again the next time
+        self.assertIn("F2 ^G &", self.make_window().pattern.typed.edit.toPlainText())
         self.place.typed_for.setCurrentIndex(self.place.typed_for.findData("clarinet"))
         self.assertEqual(self.place.part().chromatic, -2)  # type: ignore[union-attr]
 

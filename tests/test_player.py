@@ -43,9 +43,8 @@ class Player(unittest.TestCase):
         )
         a, b = played.notes[i], played.notes[i + 1]
         assert a.on_s is not None and b.on_s is not None
-        self.assertAlmostEqual(
-            b.on_s - a.on_s, 60 / 90, delta=0.01
-        )  # the note of one beat, nothing left of its rest
+        # the note of one beat, nothing left of its rest
+        self.assertAlmostEqual(b.on_s - a.on_s, 60 / 90, delta=0.01)
         self.assertEqual({f.kind for f in played.faults}, {p.kind for p in plans})
 
     def test_one_tone_at_a_time(self) -> None:

@@ -283,9 +283,8 @@ class Sheets(WithCheck):
             staff_place(e, LINE, {"tuning": {"offset_cents": 0}}, note, note["sounding_midi"] + d)
             for d in (0, 12)
         ]
-        self.assertEqual(
-            (y[0], round(y[0] - y[1], 6)), (e.notes[note["score_id"]].y, 63.0)
-        )  # an octave is seven half spaces
+        # an octave is seven half spaces
+        self.assertEqual((y[0], round(y[0] - y[1], 6)), (e.notes[note["score_id"]].y, 63.0))
 
     def test_the_ruler_runs_forward(self) -> None:
         ruler = Ruler(engrave(PART, 1000.0), LINE)

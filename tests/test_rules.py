@@ -230,9 +230,10 @@ class Counting(unittest.TestCase):
         times = onsets(LINE)
         times[2] += 0.2
         self.assertEqual(kinds(assess_rhythm(case_of(LINE, times, attack=0.2), set())), [])
+        # a soft clap
         self.assertEqual(
             kinds(assess_rhythm(case_of(LINE, times, attack=0.2), set(), pitched=False)), [("late", "1")]
-        )  # a soft clap
+        )
 
     def test_one_late_note_is_late(self) -> None:
         times = onsets(LINE)

@@ -151,9 +151,8 @@ def gather_attack_evidence(features: Features, s: AlignmentSettings) -> Evidence
     frames = len(features.best)
     level = features.level[:: round(features.step_s / features.hop_s)][:frames]
     voiced = np.clip((level - max(features.loud_db - s.quiet_db, features.floor_db + 6.0)) / 8.0, 0.0, 1.0)
-    nothing = np.zeros(
-        (frames + 1, 1), np.float32
-    )  # one column for all: whatever the instrument's range, every note is as good
+    # one column for all: whatever the instrument's range, every note is as good
+    nothing = np.zeros((frames + 1, 1), np.float32)
     return Evidence(
         nothing,
         nothing,

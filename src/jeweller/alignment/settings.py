@@ -22,15 +22,13 @@ class AlignmentSettings:
     frame_weight: float = 20.0  # nats per second of clear evidence
     quiet_db: float = 34.0  # below the loud level by this: silence
     silence_rate: float = 4.0  # nats per second that silence counts against a written note
-    rest_discount: float = (
-        0.15  # how much sound counts against a written rest (room, next entry's breath, speech)
-    )
+    # how much sound counts against a written rest (room, next entry's breath, speech)
+    rest_discount: float = 0.15
     held_discount: float = 0.82  # how much the written pitch held on into the rest counts for it
     trill_share: float = 0.85  # how much the notes of a trill in turn count, against one note held
     extra_share: float = 0.72  # how much clear evidence speaks for a note that is not written
-    subharmonic_discount: float = (
-        0.8  # evidence of a pitch an octave or twelfth below what the frame itself says
-    )
+    # evidence of a pitch an octave or twelfth below what the frame itself says
+    subharmonic_discount: float = 0.8
     # Attacks
     repeat_reward: float = 5.0  # an attack where the same pitch is written again
     change_reward: float = 2.5  # an attack or a change of pitch where another note begins
@@ -38,35 +36,21 @@ class AlignmentSettings:
     inside_cost: float = 1.0  # an attack with no note to it
     rhythm_inside_cost: float = 5.0  # an attack with no note to it, where attacks are all there is
     fresh_cost: float = 2.5  # one out of silence costs so much more
-    rest_inside_share: float = (
-        0.4  # of these costs, in a written rest: speech, breath and keys sound there too
-    )
+    # of these costs, in a written rest: speech, breath and keys sound there too
+    rest_inside_share: float = 0.4
     # Time
     ioi_spread: float = 0.18  # log ratio: spread of one inter-onset interval around the local tempo
-    carried_spreads: tuple[float, ...] = (
-        0.55,
-        0.26,
-        0.22,
-        0.20,
-    )  # the same for a way that has learnt its tempo from 0, 1, 2, 3 or more intervals
-    carried_gains: tuple[float, ...] = (
-        1.0,
-        0.5,
-        0.35,
-        0.25,
-    )  # how far it then moves its tempo to the next interval
-    carried_step: tuple[float, float] = (
-        0.9,
-        0.25,
-    )  # log ratio: no interval moves it further, at first and later
+    # the same for a way that has learnt its tempo from 0, 1, 2, 3 or more intervals
+    carried_spreads: tuple[float, ...] = (0.55, 0.26, 0.22, 0.20)
+    # how far it then moves its tempo to the next interval
+    carried_gains: tuple[float, ...] = (1.0, 0.5, 0.35, 0.25)
+    # log ratio: no interval moves it further, at first and later
+    carried_step: tuple[float, float] = (0.9, 0.25)
     ioi_cap: float = 4.5  # no wrong duration costs more than this
-    longest_spq: float = (
-        2.6  # seconds per quarter: 23 to the minute; no note is searched longer than it lasts at that speed
-    )
-    pace_limits: tuple[float, float] = (
-        0.6,
-        1.05,
-    )  # log ratio: nobody plays faster or slower than written by more (1.8 times, 0.35 times)
+    # seconds per quarter: 23 to the minute; no note is searched longer than it lasts at that speed
+    longest_spq: float = 2.6
+    # log ratio: nobody plays faster or slower than written by more (1.8 times, 0.35 times)
+    pace_limits: tuple[float, float] = (0.6, 1.05)
     settled: float = 0.06  # log ratio: the local tempo moved by less, and the way is not searched again
     passes: int = 2  # searches with the tempo known from the one before
     default_bpm: float = 92.0  # quarters a minute where nothing is written
@@ -83,9 +67,8 @@ class AlignmentSettings:
     back_cost: float = 6.5  # going back to the beginning of this bar or one of the last
     back_bars: int = 3  # how far back that is; from farther it is as dear as going ahead
     broken_cost: float = 1.0  # a note broken off before a jump costs no more than this for its length
-    jump_ahead_s: float = (
-        0.2  # so much of what follows a jump must not clearly be another pitch than the one gone to
-    )
+    # so much of what follows a jump must not clearly be another pitch than the one gone to
+    jump_ahead_s: float = 0.2
     jump_against: float = 0.3  # share of clear evidence against that pitch
     jump_bars: int = 32  # how far a jump may go
     lead_rate: float = 2.0  # nats per second of sound before the first note or after the last
@@ -100,16 +83,13 @@ class AlignmentSettings:
     shift_tries: int = 4  # shifts that are tried, chosen by the time spent on each pitch
     shift_higher: float = 0.85  # of the best score, for a shift an octave or twelfth higher to be taken
     shift_gain: float = 25.0  # nats by which a shifted line must fit better
-    clef_gain: float = (
-        8.0  # nats by which a reading in another clef must fit better than a shift: only a few notes differ
-    )
-    shifted_min: float = (
-        0.7  # a transposed take must fit this well: the chance of some shift fitting is greater
-    )
+    # nats by which a reading in another clef must fit better than a shift: only a few notes differ
+    clef_gain: float = 8.0
+    # a transposed take must fit this well: the chance of some shift fitting is greater
+    shifted_min: float = 0.7
     in_time: float = 0.30  # log ratio: an interval within this of the local tempo is in time
-    followed_min: float = (
-        0.6  # share of the notes reached that must have sounded as written, times the share of those in time
-    )
+    # share of the notes reached that must have sounded as written, times the share of those in time
+    followed_min: float = 0.6
 
 
 DEFAULT = AlignmentSettings()

@@ -13,10 +13,8 @@ from jeweller.alignment.segments import EXTRA, JUNK, NOTE, WRONG, NoteArrays
 
 STEP_BESIDE = 4  # intervals on each side that say what is usual there
 STEP_STEADY = 0.15  # log ratio: how far half of them may be from that
-STEP_QUARTERS, STEP_SHARE = (
-    0.6,
-    0.15,
-)  # out by so much, and by such a log ratio, an interval is a step in the count
+# out by so much, and by such a log ratio, an interval is a step in the count
+STEP_QUARTERS, STEP_SHARE = 0.6, 0.15
 
 
 def estimate_local_tempo(

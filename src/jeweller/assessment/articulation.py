@@ -20,28 +20,19 @@ from jeweller.notes.transitions import NoteTransition
 SHORT_MARKS = frozenset({"staccato", "staccatissimo", "spiccato"})
 LEAST_JOINS = 4  # a habit is told from so many
 HABIT_SHARE = 0.6  # of them
-BREATHS_SHARE, PLAIN_GAP, MUCH_LEFT = (
-    0.5,
-    0.28,
-    0.75,
-)  # of the notes; of the time to the next note that a plain gap takes; that a note sounds at least
-SLOW_IOI_S, BREATH_FOR = (
-    1.1,
-    1.4,
-)  # slower notes leave room for either; times the setting: a breath that is a habit
+# of the notes; of the time to the next note that a plain gap takes; that a note sounds at least
+BREATHS_SHARE, PLAIN_GAP, MUCH_LEFT = 0.5, 0.28, 0.75
+# slower notes leave room for either; times the setting: a breath that is a habit
+SLOW_IOI_S, BREATH_FOR = 1.1, 1.4
 SILENT_DB = 6.0  # so much softer it gets where one breathes, in a room too
 DRY_TAIL_S = 0.03  # before rests, notes sound no longer than written by more than this
-TONGUE_DB, TONGUE_DEPTH = (
-    9.5,
-    7.7,
-)  # the setting that the regression stands for; log odds for each factor e by which it is raised
+# the setting that the regression stands for; log odds for each factor e by which it is raised
+TONGUE_DB, TONGUE_DEPTH = 9.5, 7.7
 LEAST_DIP_DB = 2.0  # a shallower join is not listened to again
 RUN_ON_LEAST = 0.3  # less likely, nothing is said of notes run together
 RUN_ON_DEEP = 6.0  # dB: where the dip is so much deeper than the setting's, no more is asked
-RUN_ON_DB, RUN_ON_TILT = (
-    0.8,
-    3.1,
-)  # the setting that the regression stands for; log odds for each factor e by which it is raised
+# the setting that the regression stands for; log odds for each factor e by which it is raised
+RUN_ON_DB, RUN_ON_TILT = 0.8, 3.1
 PLAIN_IOI_S = 0.3  # shorter notes leave no room to hear how they were begun
 Course = Callable[
     [NoteTransition], tuple[float, ...] | None

@@ -33,14 +33,11 @@ from jeweller.notes.table import NoteTable
 from jeweller.notes.transitions import NoteTransition, measure_crossing, measure_transitions
 
 SHIFT_SHARE = 0.7  # of the notes: shifted alike by so many, the take is transposed
-SUBHARMONIC_CLARITY = (
-    0.6  # periodicity at the written pitch, against the lower one: the lower is only a part of the sound
-)
+# periodicity at the written pitch, against the lower one: the lower is only a part of the sound
+SUBHARMONIC_CLARITY = 0.6
 HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note", "out_of_tune", "wrong_octave")
-SAME_SLIP, ALWAYS = (
-    2,
-    0.75,
-)  # so often the same wrong note, and in so many of its soundings, speaks for a fingering that is not known
+# so often the same wrong note, and in so many of its soundings, speaks for a fingering that is not known
+SAME_SLIP, ALWAYS = 2, 0.75
 OCTAVE_HABIT = 4  # so many slips to the same octave are one habit, fewer are single slips
 CRACK_ROOM_S = 0.08  # how exactly the time of a short sound is known
 LONGEST_CRACK_S = 0.24  # a longer sound is a note of its own

@@ -22,10 +22,8 @@ PLACE_S = 0.01  # places in the beat that are told apart
 BESIDE = 6  # places beside the best that are not compared with it
 LEAST_FREE = 0.45  # share of the beats in which a place must be free of notes
 LEAST_PLACES = 5
-CLICK_S, CLICK_FLUX = (
-    0.025,
-    0.15,
-)  # seconds around a place in which an attack is sought, and its least strength
+# seconds around a place in which an attack is sought, and its least strength
+CLICK_S, CLICK_FLUX = 0.025, 0.15
 EARLY_S = 0.012  # the growth of a sharp sound is strongest so long before it: measured on simulated clicks
 MOSTLY_FREE = 0.8
 LEAST_BEATS = 6

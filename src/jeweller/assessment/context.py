@@ -46,9 +46,8 @@ class AssessmentContext:
     room_db: float
     loud_db: float
     tones: tuple[SustainedTone, ...] = ()  # how the long notes sounded
-    left_out: frozenset[str] = (
-        frozenset()
-    )  # ids of notes in repeats that were not taken, where they may be left out
+    # ids of notes in repeats that were not taken, where they may be left out
+    left_out: frozenset[str] = frozenset()
     clearness: tuple[tuple[int, float], ...] = ()  # (main note, periodicity of its clearest fifth)
 
     @cached_property

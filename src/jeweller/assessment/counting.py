@@ -21,14 +21,11 @@ HARDLY_LONG = 0.1  # of its time: a note of a squeezed figure may last so much t
 HELD_SHARE = 0.6
 WHOLE_BEATS = 0.15  # beats: so near a whole number, a pause is a miscount
 MOVES_BEATS = 1.5  # from here a tempo that moves, or has moved just before, may look like a step
-OWN_TEMPO, LISTEN = (
-    0.5,
-    0.45,
-)  # of the threshold must be there by the take's own tempo too, else it is only "listen here"
+# of the threshold must be there by the take's own tempo too, else it is only "listen here"
+OWN_TEMPO, LISTEN = 0.5, 0.45
 HELD_ON = 0.4  # of the excess: the note itself went on for so much of it
-SILENCE_SHARE = (
-    0.25  # of a long interval: silence at its end by this share of the excess means the player stopped
-)
+# of a long interval: silence at its end by this share of the excess means the player stopped
+SILENCE_SHARE = 0.25
 
 
 @dataclass(frozen=True)

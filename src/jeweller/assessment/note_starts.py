@@ -37,9 +37,8 @@ def assess_starts(case: AssessmentContext, starts: list[StartSound], shift: int)
         apart = s.midi - shift - event.midi
         partial = _is_partial(case, s, apart)
         if stands_between(case, s, event, shift):
-            if (
-                abs(apart) >= 0.7 + event.spread and s.index not in case.graced
-            ):  # a tone that wavers is no other note
+            # a tone that wavers is no other note
+            if abs(apart) >= 0.7 + event.spread and s.index not in case.graced:
                 found.append(
                     _said(case, s, apart, log_odds("blip", blip_features(case, s, event, starts, shift)))
                 )

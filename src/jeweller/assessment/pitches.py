@@ -18,56 +18,37 @@ from jeweller.notes.table import PlayedNote
 
 TENDENCY_CENTS = 18.0  # so near its other soundings: a tendency, no slip
 ATTACK = 0.3  # strength of an attack that is a stroke
-UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = (
-    0.5,
-    8.0,
-)  # a sound without a pitch is no note if it is so weakly begun, or so soft
+# a sound without a pitch is no note if it is so weakly begun, or so soft
+UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = 0.5, 8.0
 HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that note still
 ACCIDENTAL, ACCIDENTAL_CLARITY = 1.4, 0.7  # semitones; periodicity
-HELD_THROUGH, HELD_CLARITY = (
-    0.9,
-    0.97,
-)  # but not where it goes on clearly right up to the next note: who leaves a note out stops
+# but not where it goes on clearly right up to the next note: who leaves a note out stops
+HELD_THROUGH, HELD_CLARITY = 0.9, 0.97
 OWN_CLARITY = 0.85
 SPLIT_SHARE, SPLIT_LATE = 0.25, 0.6  # of the time a note is written for
 NO_ROOM_S = 0.03
 SLIDE_CENTS = 18.0  # so far from the nearest semitone, a wrong pitch is one of the slide
 BRIEF_SHARE = 0.12  # and where it is the written pitch too, for no longer than this
-TRILL_TAIL = (
-    0.35  # of the written length: a note so short on the pitch of the trill before is that trill's end
-)
-TAIL_S, TAIL_SHARE = (
-    0.15,
-    0.25,
-)  # the pitch of the note before for no longer than this, and than so much of the written length, is its tail
-AFTER_GRACE_S, LONG_AFTER_S = (
-    0.05,
-    0.4,
-)  # a note that a long grace note left little of sounds for so long, at least, within so long after it
-SOUNDS_ON, JOINED = (
-    0.4,
-    0.35,
-)  # of the time of a note not begun: the same pitch before it sounds on; how sure it then was left out
+# of the written length: a note so short on the pitch of the trill before is that trill's end
+TRILL_TAIL = 0.35
+# the pitch of the note before for no longer than this, and than so much of the written length, is its tail
+TAIL_S, TAIL_SHARE = 0.15, 0.25
+# a note that a long grace note left little of sounds for so long, at least, within so long after it
+AFTER_GRACE_S, LONG_AFTER_S = 0.05, 0.4
+# of the time of a note not begun: the same pitch before it sounds on; how sure it then was left out
+SOUNDS_ON, JOINED = 0.4, 0.35
 MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
-FULL, FULLEST, CLEAR = (
-    0.95,
-    0.995,
-    0.93,
-)  # periodicity at half the period, and of the note itself, from which an octave is thought of
+# periodicity at half the period, and of the note itself, from which an octave is thought of
+FULL, FULLEST, CLEAR = 0.95, 0.995, 0.93
 NEIGHBOURS = 16  # notes of about the same height whose partials say what is usual
 # The partials of 38 planted slips stood out by 6 dB less than those of the right notes of their pitch, the
 # least tenth; of 5 of 8 false ones by less than 4 dB.
 ALIKE_DB, ALIKE_SHARE = 5.0, 10.0
 PARTIALS_ERROR_DB = 0.8  # how exactly it is known how far a partial stands out
-SOUNDED_MEAN, SOUNDED_TOP, SOUNDED_DB = (
-    0.4,
-    0.75,
-    9.0,
-)  # share of the written pitch on average and at its best, and how much softer than its voice
-BLURRED, ALSO_CLEAR = (
-    0.96,
-    0.4,
-)  # periodicity of what was heard, or of the written pitch too: another tone may sound in it
+# share of the written pitch on average and at its best, and how much softer than its voice
+SOUNDED_MEAN, SOUNDED_TOP, SOUNDED_DB = 0.4, 0.75, 9.0
+# periodicity of what was heard, or of the written pitch too: another tone may sound in it
+BLURRED, ALSO_CLEAR = 0.96, 0.4
 EVEN_SHARE, EVEN_OFTEN, LISTEN = 0.9, 0.75, 0.45  # so even, so often, an octave is only "listen here"
 FOLDED_BELOW = 20.0  # semitones
 SHORT_S = 0.1  # a shorter note shows too little of its partials
@@ -285,9 +266,8 @@ def _not_sounded(case: AssessmentContext, i: int, event: PlayedNote) -> float:
             and after is not None
             and abs(after.midi - event.midi) > 0.7
         )
-        return (
-            0.0 if own else 0.8
-        )  # the next note begins where this one should, unless what begins there is this one
+        # the next note begins where this one should, unless what begins there is this one
+        return 0.0 if own else 0.8
     length, written_s = event.off_s - event.on_s, float(case.notes[i].duration) * case.spq(i)
     goes_on = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06
     if (
@@ -612,10 +592,11 @@ def _extras(case: AssessmentContext) -> list[Finding]:
         doubt = 1.5 * max(0.0, 0.85 - event.clarity) / 0.2 + 1.2 * max(0.0, 0.11 - length) / 0.05
         doubt += 1.4 if same and event.attack < 0.5 else 0.0
         doubt += 1.0 * max(0.0, (case.loud_db - 16) - event.level_db) / 8
+        # speech, the next room
         doubt += (
             max(0.0, event.spread - 0.25) / 0.2
             + max(0.0, usual_level(case.following.events, k) - event.level_db - 9.0) / 5.0
-        )  # speech, the next room
+        )
         doubt += 2.5 if k == 0 else 0.0  # before the music: a sounded first note is not music
         confidence = 1.0 / (1.0 + math.exp(-(2.2 - 2.0 * doubt)))
         last = case.event(i - 1) if i else None

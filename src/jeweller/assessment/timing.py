@@ -33,16 +33,12 @@ CLEARLY = 0.25  # of the squared error: what explains so much better is preferre
 # the pairs of an uneven run go alike: the weakest by so much of the strongest, else one note is out of place
 ALIKE = 0.25
 FIGURE_NOTES = 12  # no figure is longer
-BACK_ON_THE_BEAT, NEARLY_ON_THE_BEAT = (
-    0.12,
-    0.25,
-)  # log ratio: a squeezed or overdone figure, and one evened out, takes its written time within this
+# log ratio: a squeezed or overdone figure, and one evened out, takes its written time within this
+BACK_ON_THE_BEAT, NEARLY_ON_THE_BEAT = 0.12, 0.25
 MIN_TREND_INTERVALS = 4
 LONGEST_TREND = 24.0  # quarters
-WANDER, WANDER_QUARTERS = (
-    0.022,
-    4.0,
-)  # log ratio: everybody's tempo wanders so much from one stretch of so many quarters to the next
+# log ratio: everybody's tempo wanders so much from one stretch of so many quarters to the next
+WANDER, WANDER_QUARTERS = 0.022, 4.0
 
 
 def assess_rhythm(case: AssessmentContext, steps: set[int], *, pitched: bool = True) -> list[Finding]:
@@ -158,9 +154,8 @@ def _single(case: AssessmentContext, steps: set[int], leave: set[int], pitched: 
             0.75 + 0.25 * min(event.attack, 1.0)
         )
         if pitched and (math.isnan(event.midi) or event.attack < SOFTLY):
-            confidence = min(
-                confidence, UNCLEAR
-            )  # where a sound without a pitch, or without an attack, begins is not known so well
+            # where a sound without a pitch, or without an attack, begins is not known so well
+            confidence = min(confidence, UNCLEAR)
         found.append(
             Finding(
                 "late" if deviation > 0 else "early",

@@ -18,10 +18,8 @@ from scipy import fft as sfft
 Array = npt.NDArray[np.float32]
 
 FRAME, HOP = 2048, 512  # samples
-BEFORE, AFTER = (
-    1,
-    12,
-)  # frames of the known sound, before and after, that a frame of the take may hold: 0.3 s of room
+# frames of the known sound, before and after, that a frame of the take may hold: 0.3 s of room
+BEFORE, AFTER = 1, 12
 ROUNDS = 3  # of the weighted fit
 HEARD_PEAK = 25.0  # the alignment's peak stands out so many deviations: the known sound is in the take
 RIDGE = 1e-3

@@ -55,12 +55,8 @@ SAID = {
     "look-alike": "bars that look alike",
     "range": "range",
 }
-LEVELS = (
-    (1.6, "first notes"),
-    (3.0, "easy"),
-    (5.0, "medium"),
-    (8.0, "hard"),
-)  # up to so much; beyond: very hard
+# up to so much; beyond: very hard
+LEVELS = (1.6, "first notes"), (3.0, "easy"), (5.0, "medium"), (8.0, "hard")
 SLOWER, EASY_SLOWER = 0.6, 0.8  # of the written speed to begin at, and for what is easy
 SURE = 0.5  # from this confidence on a finding counts
 ISOLATED = 3  # bars that are practised by themselves

@@ -20,13 +20,8 @@ from jeweller.notation.pitch import Pitch, spell
 HALF = SPACE / 2
 SURE = 0.5
 SIGN = {-2: "𝄫", -1: "♭", 0: "♮", 1: "♯", 2: "𝄪"}
-WHOLE = (
-    "tuned_high",
-    "tuned_low",
-    "wrong_transposition",
-    "off_click",
-    "wrong_tempo",
-)  # of the whole take: no place on the part
+# of the whole take: no place on the part
+WHOLE = "tuned_high", "tuned_low", "wrong_transposition", "off_click", "wrong_tempo"
 NUMBERED = 3  # so many findings carry a numeral on the part
 BAR_Y, BAR_HEIGHT = 34.0, 13.0  # the heard notes on the rail
 
@@ -410,9 +405,8 @@ class _Drawer:
             if after is not None:
                 x = max(x, box.x + 26)
             written = note.written.pitch
-            if (
-                written is None or extra["midi"] is None
-            ):  # a stroke too many has no pitch: it stands at the height of the note before
+            # a stroke too many has no pitch: it stands at the height of the note before
+            if written is None or extra["midi"] is None:
                 self._triangle(x + 8, box.y, colour, width, "", ring=True)
                 self.hits.append(Hit("finding", f["key"], x, box.y, 20))
                 continue

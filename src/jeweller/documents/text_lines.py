@@ -84,19 +84,11 @@ ROW = 34.0  # page units from one line of text to the next
 TEXT = 30.0
 DIAGRAM = 184.0  # height of a woodwind's small diagram
 TUBE = 108.0  # height of a brass instrument's
-VALVE_STEP, VALVE_WIDTH, VALVE_UP, VALVE_DOWN = (
-    18.0,
-    11.0,
-    28.0,
-    10.0,
-)  # from valve to valve, their width, how far they stand out open and pressed
+# from valve to valve, their width, how far they stand out open and pressed
+VALVE_STEP, VALVE_WIDTH, VALVE_UP, VALVE_DOWN = 18.0, 11.0, 28.0, 10.0
 SLIDE_LENGTH = 78.0  # of the slide drawn to the seventh position
-HOLE, HOLE_STEP, HAND_GAP, KEY_TEXT = (
-    7.5,
-    18.5,
-    7.0,
-    23,
-)  # radius, distance of the holes, between the hands, names of keys
+# radius, distance of the holes, between the hands, names of keys
+HOLE, HOLE_STEP, HAND_GAP, KEY_TEXT = 7.5, 18.5, 7.0, 23
 
 
 @dataclass(frozen=True)

@@ -10,14 +10,12 @@ class FeatureSettings:
     rate: int = 22050  # Hz: holds the partials that decide an octave up to piccolo
     hop: int = 110  # samples: 5 ms, what onset times need
     pitch_every: int = 2  # pitch frames every so many hops: 10 ms
-    window_periods: float = (
-        2.5  # integration window in periods of the lowest pitch: fewer smear less in time, more resist noise
-    )
+    # integration window in periods of the lowest pitch: fewer smear less in time, more resist noise
+    window_periods: float = 2.5
     window_min: int = 640  # samples: 29 ms
     window_max: int = 2048  # samples: 93 ms, for tuba
-    margin_down: int = (
-        13  # semitones below the part's lowest note that are listened to: an octave slip and one more
-    )
+    # semitones below the part's lowest note that are listened to: an octave slip and one more
+    margin_down: int = 13
     margin_up: int = 20  # semitones above its highest: a slip to the twelfth
     flux_size: int = 512  # samples: 23 ms spectra for attacks
     flux_bands: int = 36  # bands, log spaced

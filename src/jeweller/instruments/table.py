@@ -20,19 +20,8 @@ from jeweller.instruments.fingerings import by_habit, note_midi, one_finger_apar
 
 # Semitones that valve combinations and slide positions lower the tube by, in the usual order of preference.
 VALVE_DROPS = {0: "open", 2: "1", 1: "2", 3: "1-2", 4: "2-3", 5: "1-3", 6: "1-2-3"}
-PARTIALS = (
-    2,
-    3,
-    4,
-    5,
-    6,
-    8,
-    9,
-    10,
-    12,
-    15,
-    16,
-)  # the seventh, eleventh, thirteenth and fourteenth are too far out of tune to be played
+# the seventh, eleventh, thirteenth and fourteenth are too far out of tune to be played
+PARTIALS = 2, 3, 4, 5, 6, 8, 9, 10, 12, 15, 16
 
 
 @dataclass(frozen=True)
@@ -71,9 +60,8 @@ class Instrument:
         tuple[str, str, str], ...
     ] = ()  # (level, lowest, highest written pitch): beginner, intermediate, advanced
     registers: tuple[tuple[str, str], ...] = ()  # (name, the written pitch where it begins), lowest first
-    sides: tuple[tuple[str, int], ...] = (
-        ("", 0),
-    )  # brass: (name, semitones by which the open tube is higher) of each length of tube it can choose
+    # brass: (name, semitones by which the open tube is higher) of each length of tube it can choose
+    sides: tuple[tuple[str, int], ...] = (("", 0),)
     side_from: str = ""  # the written pitch from which the last side is usual
     knows: tuple[str, ...] = ()  # ids of other instruments that this player plays as well
 

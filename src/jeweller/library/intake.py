@@ -27,22 +27,10 @@ from jeweller.notation.performance import perform_part
 from jeweller.notes.build import align_and_describe
 
 ARCHIVE_BYTES = 4 * 2**30  # unpacked; a zip of more is none of a class
-COUNTED = (
-    "count",
-    "counting",
-    "clap",
-    "clapping",
-    "claps",
-    "tap",
-    "tapping",
-    "rhythm",
-)  # words for a take of its rhythm alone
-SPOKEN = (
-    "names",
-    "naming",
-    "spoken",
-    "speaking",
-)  # and for one of spoken names: its timing is checked, the rest is for the ear
+# words for a take of its rhythm alone
+COUNTED = "count", "counting", "clap", "clapping", "claps", "tap", "tapping", "rhythm"
+# and for one of spoken names: its timing is checked, the rest is for the ear
+SPOKEN = "names", "naming", "spoken", "speaking"
 # Words of a file that are nobody's name.
 NAMELESS = frozenset(
     (
@@ -65,9 +53,8 @@ NAMELESS = frozenset(
 VOICES = frozenset(("tenor", "alto", "baritone", "bass", "in", "bb", "eb"))
 LISTEN_S = 30.0  # seconds of a recording that are held against each piece
 ENOUGH = 0.6  # share of the notes that must be right for a piece to be recognised
-LITTLE = frozenset(
-    ("the", "a", "an", "of", "on", "in", "and", "for", "to", "up", "no")
-)  # words that tell no title from another
+# words that tell no title from another
+LITTLE = frozenset(("the", "a", "an", "of", "on", "in", "and", "for", "to", "up", "no"))
 STEM, ENDING = 4, 2  # letters that must agree, and that may be added
 SHORT_TITLE = 2  # words of a title of which one alone is too little
 

@@ -42,9 +42,8 @@ class Assignment(Base):
     piece: Mapped[str]  # id on the library's shelf
     title: Mapped[str]
     bars: Mapped[str] = mapped_column(default="")
-    settings: Mapped[dict[str, Any]] = mapped_column(
-        default=dict
-    )  # tempo_bpm, click, articulation, judging, traps, facets, scheme, tolerance
+    # tempo_bpm, click, articulation, judging, traps, facets, scheme, tolerance
+    settings: Mapped[dict[str, Any]] = mapped_column(default=dict)
     due: Mapped[str] = mapped_column(default="")  # ISO date; "" without
     given_at: Mapped[datetime.datetime | None] = mapped_column(default=None)
     replaced_by: Mapped[int | None] = mapped_column(default=None)  # the assignment it was changed to
@@ -69,20 +68,17 @@ class Take(Base):
     file: Mapped[str]  # below the library's folder of recordings
     name: Mapped[str]  # as the file was called
     sha256: Mapped[str] = mapped_column(index=True)
-    kind: Mapped[str] = mapped_column(
-        default="played"
-    )  # played, rhythm (clapped or counted), stored (for the ear alone)
+    # played, rhythm (clapped or counted), stored (for the ear alone)
+    kind: Mapped[str] = mapped_column(default="played")
     support: Mapped[str] = mapped_column(default="alone")  # alone, with_model, with_click
     reading: Mapped[str] = mapped_column(default="practised")  # practised, sight, memory
-    setup: Mapped[str] = mapped_column(
-        default="", server_default=""
-    )  # with what it was recorded: loudness is compared within one set-up only
+    # with what it was recorded: loudness is compared within one set-up only
+    setup: Mapped[str] = mapped_column(default="", server_default="")
     state: Mapped[str] = mapped_column(default="waiting")  # waiting, checked, not followed, failed, stored
     sentence: Mapped[str] = mapped_column(default="")  # why it failed
     added_at: Mapped[datetime.datetime]
-    summary: Mapped[dict[str, Any]] = mapped_column(
-        default=dict
-    )  # what a list shows of it, as it stands after every decision
+    # what a list shows of it, as it stands after every decision
+    summary: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class Report(Base):

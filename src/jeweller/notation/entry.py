@@ -38,9 +38,8 @@ FIRST = {
     "C": 28,
 }  # staff steps above C0 that the first note is near to, by the clef: its middle line
 REST = re.compile(r"([zx])([0-9]*)(/*)([0-9]*)")
-BEFORE = re.compile(
-    r"(?:(?:![^!\s]*!|\([2-9]|\(|[.~TMPHLSO]|\{[^}]*\})\s*)+$"
-)  # what belongs to the note after it
+# what belongs to the note after it
+BEFORE = re.compile(r"(?:(?:![^!\s]*!|\([2-9]|\(|[.~TMPHLSO]|\{[^}]*\})\s*)+$")
 FIELD = re.compile(r"[A-Za-z+]:")
 
 

@@ -106,10 +106,11 @@ class SpectralDecomposition:
         About 0 where only every second (third) partial sounds: then the octave (twelfth) above sounds,
         whatever the period says.
         """
+        # in bins
         own, hz = (
             self.own(event),
             float(midi_to_hz((event.midi if midi is None else midi) + self.shift)) * self.size / self.f.rate,
-        )  # in bins
+        )
 
         def at(place: float) -> float:
             k = round(place)

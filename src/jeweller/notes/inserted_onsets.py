@@ -23,19 +23,12 @@ LEVEL_BELOW_DB = 13.0  # softer than the note by more than this: room or the nex
 GAP_S = 0.09  # the same pitch again counts as sounded again after a gap of so much
 MIN_ATTACK = 0.3
 STROKE_GAP_S = 0.09  # two strokes are so far apart
-STROKE_SHARE, STROKE_BELOW_DB = (
-    0.6,
-    8.0,
-)  # of the usual attack, and dB below the usual stroke: as strong and loud, it is a stroke
-SURE_RUN_S, SURE_CLARITY, SURE_BELOW_DB = (
-    0.12,
-    0.95,
-    7.0,
-)  # a sound so long, clear and loud is a note without an attack too
-OWN_ATTACK, OWN_DIP_DB = (
-    0.4,
-    3.0,
-)  # the same pitch again is a note of its own after such an attack and such a dip
+# of the usual attack, and dB below the usual stroke: as strong and loud, it is a stroke
+STROKE_SHARE, STROKE_BELOW_DB = 0.6, 8.0
+# a sound so long, clear and loud is a note without an attack too
+SURE_RUN_S, SURE_CLARITY, SURE_BELOW_DB = 0.12, 0.95, 7.0
+# the same pitch again is a note of its own after such an attack and such a dip
+OWN_ATTACK, OWN_DIP_DB = 0.4, 3.0
 TWICE_ATTACK, TWICE_DIP_DB = 0.45, 6.0  # and a note was sounded twice
 DOTTED = 2.9  # the short note of a dotted figure comes early, and long, where that is evened out
 LONG_RATIO = 1.45  # a segment longer than this times the written length may hold the note twice

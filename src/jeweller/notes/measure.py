@@ -27,15 +27,10 @@ DECAY_DB = 9.0  # below the note's own level, or its recent one, by this: the de
 RECENT_S = 0.3  # how far back the recent level reaches
 FADED_DB = 20.0  # a note faded by so much has ended
 WAVER_S = 0.25  # a tone may be softer for so long without having ended
-HELD_IN_WAVER, WAVER_ATTACK = (
-    0.7,
-    0.4,
-)  # share of a dip in which its pitch is there; an attack so strong in it begins another sound
-WAVER_STEP, WAVER_SEMITONES, WAVER_CLARITY = (
-    0.25,
-    1.5,
-    0.9,
-)  # semitones from frame to frame, and from its pitch, and periodicity, of a tone that wanders
+# share of a dip in which its pitch is there; an attack so strong in it begins another sound
+HELD_IN_WAVER, WAVER_ATTACK = 0.7, 0.4
+# semitones from frame to frame, and from its pitch, and periodicity, of a tone that wanders
+WAVER_STEP, WAVER_SEMITONES, WAVER_CLARITY = 0.25, 1.5, 0.9
 SOUNDING_DB = 12.0  # below its loudest by more, a note has ended
 HEAD_DB = 20.0  # what is softer than the note's loudest by this, in its first moments, is not the note
 
@@ -150,9 +145,8 @@ class NoteMeasurer:
             max(round((min(next_s, on_s + 1.0) - 0.02) / f.step_s), round((on_s + 0.04) / f.step_s) + 1),
         )
         level = f.level[:: self.ratio][a:b]
-        loud = np.flatnonzero(
-            level > level.max(initial=-200.0) - SOUNDING_DB
-        )  # what comes after its end says nothing of it
+        # what comes after its end says nothing of it
+        loud = np.flatnonzero(level > level.max(initial=-200.0) - SOUNDING_DB)
         b = a + int(loud[-1]) + 1 if len(loud) else b
         while pitch < near - 5:
             here = float(np.median(self.near(slice(a, b), pitch)[0])) if a < len(f.best) else 0.0

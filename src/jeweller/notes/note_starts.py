@@ -35,11 +35,8 @@ SPEAKS_S = 0.12  # a start is in doubt if, so soon after the onset,
 DOUBTFUL = 1  # so many frames of the pitch grid are not clearly the note
 SURELY_THE_NOTE = 0.96  # periodicity: a room or another tone makes it less
 SOUNDING_DB = 14.0  # below the note: what is softer is no start
-SILENT_FROM_S, SILENT_TO_S, SILENT_DB = (
-    0.12,
-    0.02,
-    30.0,
-)  # before a note out of silence the level was lower by so much
+# before a note out of silence the level was lower by so much
+SILENT_FROM_S, SILENT_TO_S, SILENT_DB = 0.12, 0.02, 30.0
 ROOM_S = 1.0  # the room carries a note on for so long at most
 HARDLY_HEARD = 1.5  # semitones: a note of a few hundredths of a second is heard no more exactly
 TRIED = 2  # tones that are tried, those most like what nothing else explains

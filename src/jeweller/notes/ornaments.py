@@ -21,34 +21,24 @@ from jeweller.notes.table import NoteTable, PlayedNote
 
 GRACE_BEFORE_S, GRACE_AFTER_S = 0.26, 0.20  # around the main note's onset, where a grace note may sound
 AFTER_SHARE = 0.6  # of the main note: so late it may come when it slips behind it
-GRACE_PART, GRACE_GAIN = (
-    0.25,
-    0.04,
-)  # a frame holds a tone if that makes up so much of it, and explains so much more
+# a frame holds a tone if that makes up so much of it, and explains so much more
+GRACE_PART, GRACE_GAIN = 0.25, 0.04
 GRACE_BELOW_DB = 16.0  # softer than the main note by more is room
-GRACE_NEEDED, GRACE_NONE = (
-    0.5,
-    0.05,
-)  # sum of what it explains: from here it was there; below, nothing speaks for it
+# sum of what it explains: from here it was there; below, nothing speaks for it
+GRACE_NEEDED, GRACE_NONE = 0.5, 0.05
 OWN_ATTACK, LEAST_ATTACK = 0.3, 0.35  # of the player's usual attack, and at least: an attack of its own
-EARLIER_S, ATTACK_ROOM_S = (
-    0.2,
-    0.08,
-)  # before a note, where an earlier attack may be, away from the notes' own
-UNEXPLAINED, UNEXPLAINED_FRAMES = (
-    0.3,
-    4,
-)  # something else sounded too in so many frames, more than an attack has: that may have been it
+# before a note, where an earlier attack may be, away from the notes' own
+EARLIER_S, ATTACK_ROOM_S = 0.2, 0.08
+# something else sounded too in so many frames, more than an attack has: that may have been it
+UNEXPLAINED, UNEXPLAINED_FRAMES = 0.3, 4
 # a grace note on the pitch of the note before sounds so shortly before its main note, by more than this share
 # of it
 GONE_S, GONE = (
     0.04,
     0.2,
 )
-SLIP_GAIN, SLIP_RATIO = (
-    0.8,
-    2.0,
-)  # another pitch explains so much, and so much more than the written one: it slipped
+# another pitch explains so much, and so much more than the written one: it slipped
+SLIP_GAIN, SLIP_RATIO = 0.8, 2.0
 FIGURES = {
     "mordent": ("lower",),
     "inverted_mordent": ("upper",),
@@ -66,10 +56,8 @@ ROOM_S = 1.0  # the room carries a note on for so long at most
 TRILL_LEAN = 0.03  # periodicity: one of the two notes is heard before the other by so much
 TRILL_DWELL_S = 0.03  # one note of a trill lasts at least this long
 PLAIN_DEPTH = 0.22  # a plain note's evidence sways by less than this between the two notes of a trill
-LAST_TURN_S, TURN_GAP_S = (
-    0.16,
-    0.04,
-)  # the last note of an ornament is no longer, unless it goes on without such a gap
+# the last note of an ornament is no longer, unless it goes on without such a gap
+LAST_TURN_S, TURN_GAP_S = 0.16, 0.04
 LONGEST_ORNAMENT_S = 0.4  # a longer sound beside an ornament is a note of its own
 
 
@@ -171,9 +159,8 @@ def join_ornaments(events: list[PlayedNote], line: PerformedPart) -> list[Played
                 and before.index is not None
                 and line.main_notes[before.index].written.ornament == "trill"
             )
-            rings_on = (
-                trilled and before is not None and event.on_s - before.off_s < TURN_GAP_S
-            )  # each of its notes has an attack
+            # each of its notes has an attack
+            rings_on = trilled and before is not None and event.on_s - before.off_s < TURN_GAP_S
             if (
                 before is not None
                 and (rings_on or event.off_s - event.on_s < LAST_TURN_S)

@@ -18,33 +18,19 @@ from jeweller.notes.restarts import usual_level
 from jeweller.notes.table import Jump, PlayedNote
 
 BLINK_S, UNPITCHED_S = 0.03, 0.1  # shorter, and without a pitch shorter, nothing of a note was heard
-FAINT_CLARITY, FAINT_ATTACK, FAINT_DB = (
-    0.3,
-    0.3,
-    12.0,
-)  # no pitch, no attack, and softer than the others by so much: nothing
+# no pitch, no attack, and softer than the others by so much: nothing
+FAINT_CLARITY, FAINT_ATTACK, FAINT_DB = 0.3, 0.3, 12.0
 SAME, OTHER = 0.6, 0.7  # semitones: the same pitch, and another
 AT_MOST = 0.35  # of the time of the bars left out may have passed where they were skipped
-BLUR_S, BELOW = (
-    0.5,
-    (12, 19, 24, 28),
-)  # two tones in a room have a common period: so far below one of them, for no longer
-NEIGHBOUR, SOON, SOON_S, ENOUGH = (
-    1.3,
-    0.2,
-    0.08,
-    0.9,
-)  # semitones; of the length of a note, and seconds: so near its time; so much of it sounds
+# two tones in a room have a common period: so far below one of them, for no longer
+BLUR_S, BELOW = 0.5, (12, 19, 24, 28)
+# semitones; of the length of a note, and seconds: so near its time; so much of it sounds
+NEIGHBOUR, SOON, SOON_S, ENOUGH = 1.3, 0.2, 0.08, 0.9
 NEAR_DUE = 0.4  # of the length of a note: so near its time, a sound is that note
-LAST_OF_TRILL, NEXT_TRILL_S, TRILL_ATTACK = (
-    0.3,
-    0.6,
-    0.5,
-)  # a trill that ends after so much of its time began, so soon after, with such an attack
-FIGURE_GAP_S, FIGURE_ATTACK = (
-    0.1,
-    0.3,
-)  # a turn or mordent began where, after so long a gap, there is such an attack
+# a trill that ends after so much of its time began, so soon after, with such an attack
+LAST_OF_TRILL, NEXT_TRILL_S, TRILL_ATTACK = 0.3, 0.6, 0.5
+# a turn or mordent began where, after so long a gap, there is such an attack
+FIGURE_GAP_S, FIGURE_ATTACK = 0.1, 0.3
 
 Array = npt.NDArray[np.float64]
 

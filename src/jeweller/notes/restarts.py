@@ -16,10 +16,8 @@ FALSE_START_NOTES = 4  # a beginning broken off within so many notes is a false 
 SPOKEN = 0.9  # periodicity of most of its sounds at the written pitches, below which a first try was none
 BLINK_S = 0.08  # a sound that holds its pitch for less is hardly a note
 SURELY_A_NOTE = -3.0  # log odds of being no note, below which one note alone may be a restart
-UNCLEAR, UNCLEAR_DB = (
-    0.7,
-    6.0,
-)  # periodicity below which, if it is softer by so much too, another pitch before the music is no first note
+# periodicity below which, if it is softer by so much too, another pitch before the music is no first note
+UNCLEAR, UNCLEAR_DB = 0.7, 6.0
 PAUSE_S = 0.20  # a taken-again note comes after at least such a silence
 
 

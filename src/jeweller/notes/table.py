@@ -25,9 +25,8 @@ class PlayedNote:
     spread: float  # semitones: interquartile range of the steady part
     clarity: float  # 0..1 median periodicity of the steady part
     expected_clarity: float  # the same at the written pitch
-    octave_up: (
-        float  # 0..1 periodicity at half the period, relative to the whole: how weak the odd partials are
-    )
+    # 0..1 periodicity at half the period, relative to the whole: how weak the odd partials are
+    octave_up: float
     twelfth_up: float  # 0..1 the same at a third of the period
     level_db: float
     attack: float  # attack strength at its beginning, 0..1.5

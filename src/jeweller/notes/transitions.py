@@ -14,28 +14,17 @@ from numpy.lib.stride_tricks import sliding_window_view
 from jeweller.features.extraction import Features, midi_to_hz
 from jeweller.notes.table import NoteTable, PlayedNote
 
-BEFORE_S, NEAR_S, AFTER_S = (
-    0.15,
-    0.08,
-    0.12,
-)  # where the first note is measured, the join, and the second note
+# where the first note is measured, the join, and the second note
+BEFORE_S, NEAR_S, AFTER_S = 0.15, 0.08, 0.12
 
 # The course of a join: partials of the one note that the other does not share, in windows just long enough to
 # keep the two apart.
-COURSE_STEP_S, COURSE_REACH, STEADY = (
-    0.005,
-    32,
-    (4, 16, 44, 60),
-)  # steps on each side; between which steps the notes before and after are steady
-WINDOW_S, WINDOW_PERIODS = (
-    (0.02, 0.05),
-    2.5,
-)  # shortest and longest window; periods of the difference of the two pitches
-PARTIALS, HIGHEST_HZ, BAND = (
-    12,
-    4000.0,
-    1.6,
-)  # how many, up to where; a partial within so many window bandwidths of the other note's is shared
+# steps on each side; between which steps the notes before and after are steady
+COURSE_STEP_S, COURSE_REACH, STEADY = 0.005, 32, (4, 16, 44, 60)
+# shortest and longest window; periods of the difference of the two pitches
+WINDOW_S, WINDOW_PERIODS = (0.02, 0.05), 2.5
+# how many, up to where; a partial within so many window bandwidths of the other note's is shared
+PARTIALS, HIGHEST_HZ, BAND = 12, 4000.0, 1.6
 SEEN = (-12, -9, -6, -3, 0, 3, 6)  # steps from the crossing at which both are told
 COURSE_DB = (-20.0, 3.0)
 

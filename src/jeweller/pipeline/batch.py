@@ -147,9 +147,8 @@ def _here(
     waiting, suspects, tried = list(jobs), list[BatchJob](), dict[BatchJob, int]()
     try:
         while waiting or suspects:
-            alone = bool(
-                suspects
-            )  # a job during which a process died is tried alone, so that it takes no other with it
+            # a job during which a process died is tried alone, so that it takes no other with it
+            alone = bool(suspects)
             queue, count = (
                 (suspects, 1) if alone else (waiting, min(workers or os.cpu_count() or 1, len(waiting)))
             )
@@ -159,9 +158,8 @@ def _here(
                     while queue and len(running) < count:
                         try:
                             future = pool.submit(task or report_of, queue[0], options)
-                        except (
-                            BrokenProcessPool
-                        ):  # a process died since the last look: what runs is heard of below
+                        # a process died since the last look: what runs is heard of below
+                        except BrokenProcessPool:
                             break
                         running[future] = queue.pop(0)
                     if not running:

@@ -30,10 +30,8 @@ from jeweller.notes.build import align_and_describe
 from jeweller.notes.table import NoteTable, shifted_down
 from jeweller.report.build import build_report, note_verdicts, settings_dict
 
-HELPED, HELPED_KNOWN = (
-    0.8,
-    0.95,
-)  # times the confidence where another sound helped, and where it was known and taken out
+# times the confidence where another sound helped, and where it was known and taken out
+HELPED, HELPED_KNOWN = 0.8, 0.95
 SILENCE_DB = -70.0  # a recording whose music is softer than this holds none
 
 

@@ -123,9 +123,8 @@ def _plain_acts(
                 level_db=levels[i] + float(rng.normal(0, 1.0)) + (1.0 if note.offset == 0 else 0.0),
             )
         )
-    middle = float(
-        np.median([a.scatter for a in acts])
-    )  # what all have in common is the take's tuning, and that is set
+    # what all have in common is the take's tuning, and that is set
+    middle = float(np.median([a.scatter for a in acts]))
     for act in acts:
         act.midi, act.scatter = act.midi - middle, act.scatter - middle
     return acts
@@ -148,9 +147,8 @@ def _apply(plan: Plan, acts: list[SoundedNote], line: PerformedPart, manner: Man
     match plan.kind:
         case "wrong_note" | "missed_accidental" | "added_accidental" | "wrong_octave" | "wrong_partial":
             a.midi += plan.amount
-        case (
-            "out_of_tune"
-        ):  # the size that sounds, against the take's own tuning: the note's own scatter is in it
+        # the size that sounds, against the take's own tuning: the note's own scatter is in it
+        case "out_of_tune":
             a.midi += plan.amount / 100.0 - a.scatter
         case "missed_note":
             a.silent = True
@@ -333,9 +331,8 @@ class _Stage:
         slurred = note.slurred_from_previous if act.tongued is None else not act.tongued
         slurred = slurred and follows
         after = self.acts[self.sequence[n + 1][0]] if n + 1 < len(self.sequence) else None
-        lost = act.shift_s - (
-            after.shift_s if after is not None else act.shift_s
-        )  # of its room, where its neighbour is not moved alike
+        # of its room, where its neighbour is not moved alike
+        lost = act.shift_s - (after.shift_s if after is not None else act.shift_s)
         sound = max(0.05, min(act.sound, FULL_SHARE * (act.ioi - lost))) if lost > 0 else act.sound
         if after is not None and note.slurred_to_next and after.tongued is None:
             sound = max(0.05, act.ioi + 0.02 - lost)

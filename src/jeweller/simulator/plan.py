@@ -91,9 +91,8 @@ class SoundedNote:
     scatter: float = 0.0  # semitones of its pitch that are the player's own scatter
     silent: bool = False
     shift_s: float = 0.0  # its onset alone moved
-    exact: bool = (
-        False  # its onset makes a fault of a planned size: the player's own unsteadiness is in that size
-    )
+    # its onset makes a fault of a planned size: the player's own unsteadiness is in that size
+    exact: bool = False
     pause_after: float = 0.0
     extra: list[tuple[float, float, float]] = field(default_factory=list)  # (when after onset, length, midi)
     grace: str = "plain"  # plain, none, pitch, long, after

@@ -139,9 +139,8 @@ class Window(Routes):
         self.pages.addWidget(self.loupe)
         self.places = QStackedWidget()
         self.places.addWidget(self.pages)
-        self.pages.setFocusPolicy(
-            Qt.FocusPolicy.ClickFocus
-        )  # no button has the keys before somebody tabs to it
+        # no button has the keys before somebody tabs to it
+        self.pages.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.pattern = PatternPlace(
             self.jobs, self.speaker, self.settings, self.library_folder / "shelf", self.waked_library
         )
@@ -293,9 +292,8 @@ class Window(Routes):
             self.ledger.take_focus()
         if place == "bench":
             self.bench.list.setFocus()
-            if (
-                isinstance(self._store, LibraryDecisions) or self.bench.stale
-            ):  # what was decided under the loupe, or asked for in the ledger
+            # what was decided under the loupe, or asked for in the ledger
+            if isinstance(self._store, LibraryDecisions) or self.bench.stale:
                 self.bench.came_back()
         self.place = place
         self.places.setCurrentIndex(list(PLACES).index(place))

@@ -31,10 +31,8 @@ GRIDS = (
     (Fraction(1, 6), 0.045),
     (Fraction(1, 8), 0.045),
 )
-LEGATO_GAP, LEGATO_SHARE = (
-    Fraction(1, 4),
-    Fraction(3, 10),
-)  # quarters, and share of the time to the next note: a shorter gap is a tongue, not a rest
+# quarters, and share of the time to the next note: a shorter gap is a tongue, not a rest
+LEGATO_GAP, LEGATO_SHARE = Fraction(1, 4), Fraction(3, 10)
 DRUMS = 9  # the channel of percussion
 STROKES = {
     "Bass drum": ("F4", (35, 36)),

@@ -35,13 +35,8 @@ from jeweller.library.assignments import day_of
 from jeweller.library.tables import Assignment
 from jeweller.usage import Usage
 
-CHECKED = (
-    "tempo_bpm",
-    "tolerance",
-    "articulation",
-    "click",
-    "judging",
-)  # what changes a check, and not the mark alone
+# what changes a check, and not the mark alone
+CHECKED = "tempo_bpm", "tolerance", "articulation", "click", "judging"
 OWN = "own"
 CLICKS = {"": "no", "heard": "yes, it is heard in the recording"}
 TRILLS = {"either": "on either note", "upper": "on the note above", "main": "on the written note"}

@@ -136,9 +136,8 @@ class Leaving(QWidget):
             )
         if not target:
             return
-        consent = any(
-            p.consent for p in self.library.players(self.tray.band_id)
-        )  # where it is noted at all, it is asked for
+        # where it is noted at all, it is asked for
+        consent = any(p.consent for p in self.library.players(self.tray.band_id))
         columns, attempts = self.marks_asked()
         rows, left_out = list_marks(self.library, self.tray.id, with_consent_only=consent, attempts=attempts)
         try:

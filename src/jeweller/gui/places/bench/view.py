@@ -53,9 +53,8 @@ from jeweller.report.build import EAR_VERSION
 from jeweller.synthesis.sampler import RATE
 
 POLL_MS = 60
-PAINTED_MS = (
-    20  # the take is seen before its sound is looked for, which takes the interpreter from the painting
-)
+# the take is seen before its sound is looked for, which takes the interpreter from the painting
+PAINTED_MS = 20
 EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
 SETTLE_MS = 3000  # after the last change in the watched folder
 KEPT = 4  # takes whose music and sound are kept at hand

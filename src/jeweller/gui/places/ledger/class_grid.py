@@ -32,9 +32,8 @@ class ClassGrid(QWidget):
         self.points = 11.0
         self.view: ClassView | None = None
         self.at: tuple[int, int] | None = None  # row and bar under the keys
-        self.engraved: Callable[[PlayerRow, str], QPixmap | None] = lambda row, bar: (
-            None
-        )  # a bar as it stands in somebody's part
+        # a bar as it stands in somebody's part
+        self.engraved: Callable[[PlayerRow, str], QPixmap | None] = lambda row, bar: None
         self._shapes: dict[tuple[str, str, int], QPixmap] = {}
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)

@@ -163,9 +163,8 @@ class LedgerPlace(QWidget):
             self.way
         ].setFocus()
 
-    _players_stand = (
-        False  # whether the list of players is as the library has it: it is filled when it is looked at
-    )
+    # whether the list of players is as the library has it: it is filled when it is looked at
+    _players_stand = False
 
     def choose_way(self, way: str) -> None:
         self.way = way

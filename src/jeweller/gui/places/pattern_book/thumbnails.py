@@ -18,11 +18,8 @@ from jeweller.notation.model import Part
 
 SIZE = QSize(216, 44)  # pixels
 SCALE = 0.27  # pixels for a page unit
-BAR_UNITS, BAR_ROOM, BAR_SCALE = (
-    900.0,
-    24.0,
-    0.5,
-)  # a bar by itself: page units of its line, around its ink, pixels for one
+# a bar by itself: page units of its line, around its ink, pixels for one
+BAR_UNITS, BAR_ROOM, BAR_SCALE = 900.0, 24.0, 0.5
 
 
 class Thumbnails(QObject):

@@ -142,10 +142,8 @@ class PatternPlace(QWidget):
         self.look.asked_whom.connect(
             lambda: self.players_menu().popup(self.look.whom.mapToGlobal(self.look.whom.rect().bottomLeft()))
         )
-        self.player, self.known = (
-            "",
-            frozenset[int](),
-        )  # for whom it is looked over, and the written notes they have learnt
+        # for whom it is looked over, and the written notes they have learnt
+        self.player, self.known = "", frozenset[int]()
         split = QSplitter(Qt.Orientation.Horizontal)
         split.addWidget(self.view)
         split.addWidget(self.look)
