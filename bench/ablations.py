@@ -33,10 +33,10 @@ SECOND: dict[str, tuple[str, Any]] = {
         lambda index, event, before, heard, caught, mixture: heard,
     ),
     "notes not found explained again": (
-        "jeweller.notes.build.mend",
+        "jeweller.notes.build.repair_alignment",
         lambda events, jumps, items, spq: (events, jumps),
     ),
-    "blurred notes looked at again": ("jeweller.assessment.pitches._written_sounded", lambda *a: False),
+    "blurred notes looked at again": ("jeweller.notes.doubts.written_sounded", lambda *a: False),
 }
 
 
@@ -51,11 +51,9 @@ def switched_off(name: str) -> Iterator[None]:
         with mock.patch(where, instead):
             yield
         return
-    from jeweller.notes.build import align_and_describe
+    from jeweller.alignment.align import align
     from jeweller.pipeline import check
 
     changed = ABLATIONS[name]()
-    with mock.patch.object(
-        check, "follow", lambda *a, **k: align_and_describe(*a, **(k | {"settings": changed}))
-    ):
+    with mock.patch.object(check, "align", lambda *a, **k: align(*a, **(k | {"settings": changed}))):
         yield

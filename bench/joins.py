@@ -11,8 +11,8 @@ Logistic regressions, each take's joins left out of what they are told by (five 
 area under the curve and the share of planted joins that is found at so many false ones among the tongued.
 `bands`: the energy of eight bands, every 20 ms from 80 ms before to 120 ms after the second note begins, over
 the steady parts of both notes, less the median of the take's own joins. `course`:
-`jeweller.notes.transitions.hear_course`. With --fit the regression on what is measured by now and the course
-is written down: it is what the ear judges by.
+`jeweller.notes.transitions.measure_crossing`. With --fit the regression on what is measured by now and the
+course is written down: it is what the ear judges by.
 """
 
 from __future__ import annotations
@@ -42,10 +42,12 @@ def joins_of(job: tuple[str, str]) -> list[dict[str, Any]]:
     """Every join between plain notes of different pitch that by the score has a tongue of its own; for
     `tongued_in_slur` every one that has none.
     """
+    from jeweller.alignment.align import align
+    from jeweller.assessment.settings import AssessmentSettings
     from jeweller.audio.decode import decode
     from jeweller.features.extraction import extract_features
     from jeweller.features.settings import DEFAULT
-    from jeweller.notes.build import align_and_describe
+    from jeweller.notes.build import build_note_tables
     from jeweller.notes.transitions import measure_crossing, measure_transitions
     from jeweller.pipeline.check import Options, open_line
 
@@ -57,7 +59,7 @@ def joins_of(job: tuple[str, str]) -> list[dict[str, Any]]:
     features = extract_features(
         decode(next(case.glob("take.*")), DEFAULT.rate).samples, min(sounding), max(sounding)
     )
-    following = align_and_describe(line, features)
+    table = build_note_tables(align(line, features), features)[-1]
     planted = {i for f in truth["faults"] if f["kind"] == kind for i in f["notes"]}
     notes, out = line.main_notes, []
     frequencies = np.fft.rfftfreq(FRAME, 1 / features.rate)
@@ -66,13 +68,17 @@ def joins_of(job: tuple[str, str]) -> list[dict[str, Any]]:
     )
     # then every join is another than written
     other = any(f["kind"] in ("not_joined", "not_detached") for f in truth["faults"])
-    for j in measure_transitions(following, features) if following.followed and not other else []:
-        i, b = j.index, following.event_of(j.index)
+    for j in (
+        measure_transitions(table, features, AssessmentSettings().run_on_db)
+        if table.followed and not other
+        else []
+    ):
+        i, b = j.index, table.event_of(j.index)
         right = all(
             truth["notes"][k]["verdict"] == "ok" and not line.graces[k] and notes[k].written.ornament is None
             for k in (i - 1, i)
         )
-        a = following.event_of(i - 1)
+        a = table.event_of(i - 1)
         if (
             a is None
             or b is None

@@ -197,7 +197,11 @@ def forty(folder: Path, count: int) -> None:
         part = parts[k % len(parts)]
         line = perform_part(music.title, part)
         chance = random.Random(k)
-        plans = [Plan("wrong_note", chance.randrange(4, len(line.main_notes) - 4), 2.0)] if k % 3 else []
+        plans = (
+            [Plan(kind="wrong_note", at=chance.randrange(4, len(line.main_notes) - 4), amount=2.0)]
+            if k % 3
+            else []
+        )
         played = perform(line, Manner(bpm=62 + k % 6), tuple(plans), seed=k)
         instrument = require_instrument(part.name)
         sound = put_in_room(

@@ -41,7 +41,7 @@ def main() -> None:
                 path = Path(folder) / "score.musicxml"
                 path.write_bytes(write_musicxml(score))
                 for take in range(2):
-                    played = perform(line, Manner(line.written_bpm or 90.0), (), seed + 10_000 * take)
+                    played = perform(line, Manner(bpm=line.written_bpm or 90.0), (), seed + 10_000 * take)
                     write_sound(
                         Path(folder) / "take.wav",
                         synth.render(list(played.tones), voice, played.seconds, seed + take),

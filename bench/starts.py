@@ -49,28 +49,22 @@ def sounds_of(folder: str) -> list[dict[str, Any]]:
     """
     from jeweller.assessment.note_starts import WHOLE, blip_features, crack_features, stands_between
     from jeweller.assessment.regression import log_odds
-    from jeweller.notes.decomposition import SpectralDecomposition
-    from jeweller.notes.note_starts import measure_starts
+    from jeweller.assessment.timing import expected_onsets
     from jeweller.pipeline.check import check
 
     take = Path(folder)
     truth = json.loads((take / "truth.json").read_text())
     found = check(take / "score.musicxml", next(take.glob("take.*")))
-    if not found.following.followed or any(f.kind == "wrong_transposition" for f in found.findings):
+    if not found.table.followed or any(f.kind == "wrong_transposition" for f in found.findings):
         return []
-    case, events = found.case, found.following.events
-    mixture = SpectralDecomposition(
-        found.features, events, min(n.sounding_midi for n in found.line.main_notes)
-    )
-    starts = measure_starts(
-        found.following, found.features, mixture, brass=found.instrument.family == "brass"
-    )
+    case = found.case
+    expected = expected_onsets(case)
     out = []
-    for s in starts:
+    for s in case.table.starts:
         event = case.event(s.index)
         if event is None:
             continue
-        sort = "blip" if stands_between(case, s, event, 0) else "crack"
+        sort = "blip" if stands_between(case, s, event, expected) else "crack"
         if sort == "blip" and (s.index in case.graced or abs(s.midi - event.midi) < 0.7 + event.spread):
             continue
         if sort == "crack" and s.length_s > WHOLE * (event.off_s - event.on_s):
@@ -83,7 +77,10 @@ def sounds_of(folder: str) -> list[dict[str, Any]]:
         }
         if PLANTED[sort] not in near and near & OTHERS:
             continue
-        features = (blip_features if sort == "blip" else crack_features)(case, s, event, starts, 0)
+        if sort == "blip":
+            features = blip_features(case, s, event, expected)
+        else:
+            features = crack_features(case, s, event)
         out.append(
             {
                 "sort": sort,

@@ -14,19 +14,47 @@ from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
+from typing import Any
 
 import numpy as np
 from PySide6.QtTest import QTest
 
+from jeweller.alignment.align import align
+from jeweller.assessment.assess import assess
+from jeweller.assessment.context import AssessmentContext
+from jeweller.assessment.finding import Finding
+from jeweller.assessment.settings import AssessmentSettings
+from jeweller.features.extraction import Features
+from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Mark, Note, Part, Score
 from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.notation.pitch import Pitch, key_alter
 from jeweller.notation.values import guess_type
 from jeweller.notation.writers.musicxml import write_musicxml
+from jeweller.notes.build import build_note_tables
+from jeweller.notes.evidence import add_evidence
+from jeweller.notes.table import NoteTable
 from jeweller.pipeline.check import Checked
 
 RATE = 22050
 SIGNS = {-1: "flat", 0: "natural", 1: "sharp"}
+
+
+def table_of(line: PerformedPart, features: Features, **options: Any) -> NoteTable:
+    """The note table of the last attempt, without its evidence; `options` are those of `align`."""
+    return build_note_tables(align(line, features, **options), features)[-1]
+
+
+def assess_heard(
+    table: NoteTable,
+    features: Features,
+    instrument: Instrument,
+    settings: AssessmentSettings | None = None,
+) -> tuple[list[Finding], AssessmentContext]:
+    """The evidence of a table measured, and assessed."""
+    settings = settings or AssessmentSettings()
+    brass = instrument.family == "brass"
+    return assess(add_evidence(table, features, settings.evidence_limits, brass=brass), instrument, settings)
 
 
 def part_of(
@@ -66,10 +94,10 @@ def part_of(
                 kind, dots, tuplet = guess_type(Fraction(1, 2) if grace else length)
                 notes.append(
                     Note(
-                        f"n{k}-{len(notes)}",
-                        at,
-                        Fraction(0) if grace else length,
-                        pitch,
+                        id=f"n{k}-{len(notes)}",
+                        offset=at,
+                        duration=Fraction(0) if grace else length,
+                        pitch=pitch,
                         type=kind,
                         dots=dots,
                         tuplet=tuplet,
@@ -88,24 +116,24 @@ def part_of(
                 )
                 tie = "_" in marks
             at += Fraction(match[3])
-        tempo = (Mark("tempo", Fraction(0), value=bpm),) if bpm and k == 0 else ()
+        tempo = (Mark(kind="tempo", offset=Fraction(0), value=bpm),) if bpm and k == 0 else ()
         extra = (flags or {}).get(k, {})
         bars.append(
             Bar(
-                str(k + 1),
-                at,
-                beats,
-                beat_type,
-                fifths,
-                "major",
-                ("G", 2, 0),
-                tuple(notes),
-                tempo,
+                number=str(k + 1),
+                length=at,
+                beats=beats,
+                beat_type=beat_type,
+                fifths=fifths,
+                mode="major",
+                clef=("G", 2, 0),
+                notes=tuple(notes),
+                marks=tempo,
                 implicit=at < Fraction(4 * beats, beat_type),
                 **extra,
             )
         )  # type: ignore[arg-type]
-    return Part("P1", name, name, 0, chromatic, tuple(bars))
+    return Part(id="P1", name=name, instrument=name, diatonic=0, chromatic=chromatic, bars=tuple(bars))
 
 
 def line_of(music: str, **options: object) -> PerformedPart:

@@ -100,7 +100,14 @@ class Given(LedgerCase):
 
     def test_takes_that_come_in_are_handed_in_for_what_is_open(self) -> None:
         a = self.library.give(self.band.id, self.piece, "A test", traps=["rest"])
-        guess = Guess(self.recording("zoe.wav", b"zoe"), self.zoe.id, "Zoë", self.piece, "Flute", "played")
+        guess = Guess(
+            path=self.recording("zoe.wav", b"zoe"),
+            player=self.zoe.id,
+            name="Zoë",
+            piece=self.piece,
+            part="Flute",
+            kind="played",
+        )
         tray = enter_tray(self.library, self.band.id, [guess], "band room,  one microphone ")
         self.assertEqual(tray.assignment_id, a.id)
         self.assertEqual([t.setup for t in self.library.takes(tray.id)], ["band room, one microphone"])
@@ -108,7 +115,17 @@ class Given(LedgerCase):
         mixed = enter_tray(
             self.library,
             self.band.id,
-            [guess, Guess(self.recording("b.wav", b"b"), None, "Bo", "other", "", "played")],
+            [
+                guess,
+                Guess(
+                    path=self.recording("b.wav", b"b"),
+                    player=None,
+                    name="Bo",
+                    piece="other",
+                    part="",
+                    kind="played",
+                ),
+            ],
         )
         self.assertIsNone(mixed.assignment_id)
 

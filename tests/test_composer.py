@@ -95,7 +95,7 @@ class Planned(unittest.TestCase):
                 self.assertTrue(found)
                 line, _, plans = found[0]
                 played = perform(
-                    line, Manner(80.0, click_bpm=80.0 if kind == "off_click" else 0.0), tuple(plans), 3
+                    line, Manner(bpm=80.0, click_bpm=80.0 if kind == "off_click" else 0.0), tuple(plans), 3
                 )
                 self.assertIn(
                     "wrong_note" if kind == "wrong_fingering" else kind, {f.kind for f in played.faults}
@@ -110,7 +110,7 @@ class Planned(unittest.TestCase):
     def test_near_misses_are_no_faults(self) -> None:
         line, instrument = self.LINES[5]
         played = perform(
-            line, Manner(90.0), plan_faults(line, instrument, 90.0, np.random.default_rng(1), 0, 2), 1
+            line, Manner(bpm=90.0), plan_faults(line, instrument, 90.0, np.random.default_rng(1), 0, 2), 1
         )
         self.assertEqual(played.faults, ())
         self.assertTrue(played.near)
@@ -181,7 +181,9 @@ class Planned(unittest.TestCase):
 class Truth(TempCase):
     def test_habits_are_gathered_and_slips_are_not(self) -> None:
         slips = tuple(
-            FaultTruth(kind, str(k), float(k), k + 0.5, cause, (k,), 1.0)
+            FaultTruth(
+                kind=kind, bar=str(k), at_s=float(k), until_s=k + 0.5, cause=cause, notes=(k,), amount=1.0
+            )
             for k, (kind, cause) in enumerate(
                 [
                     ("dot_lost", None),
@@ -222,8 +224,8 @@ class Truth(TempCase):
     def test_a_missed_note_makes_no_sound(self) -> None:
         line = line_for(2, require_instrument("Flute"), Style(plain=True))
         whole, without = (
-            perform(line, Manner(90), (), 1),
-            perform(line, Manner(90), (Plan("missed_note", 3),), 1),
+            perform(line, Manner(bpm=90), (), 1),
+            perform(line, Manner(bpm=90), (Plan(kind="missed_note", at=3),), 1),
         )
         self.assertEqual(len(whole.tones) - 1, len(without.tones))
 
@@ -266,7 +268,11 @@ class Surroundings(unittest.TestCase):
 
     def test_a_slurred_tone_has_no_attack_of_its_own(self) -> None:
         def growth(slurred: bool) -> float:
-            x = render([Tone(0.2, 0.8, 69), Tone(0.8, 1.4, 71, slurred=slurred)], "clarinet", 2.0)
+            x = render(
+                [Tone(on_s=0.2, off_s=0.8, midi=69), Tone(on_s=0.8, off_s=1.4, midi=71, slurred=slurred)],
+                "clarinet",
+                2.0,
+            )
             level = np.array(
                 [x[int(t * RATE) : int((t + 0.02) * RATE)].std() for t in np.arange(0.76, 0.9, 0.01)]
             )

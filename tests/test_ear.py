@@ -1,4 +1,4 @@
-"""Hearing, following and judging against hand-made sounds of a synthesis the program does not know, and their
+"""Hearing, table and judging against hand-made sounds of a synthesis the program does not know, and their
 invariants.
 """
 
@@ -8,16 +8,15 @@ import unittest
 
 import numpy as np
 
-from jeweller.assessment.assess import assess
+from jeweller.alignment.note_arrays import make_note_arrays
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import SURE, Finding
 from jeweller.assessment.settings import AssessmentSettings, make_settings
 from jeweller.features.extraction import extract_features, hz_to_midi, midi_to_hz
 from jeweller.instruments.table import instrument_for, require_instrument
 from jeweller.notation.performance import PerformedPart
-from jeweller.notes.build import align_and_describe, make_note_arrays
 from jeweller.notes.table import NoteTable
-from tests.support import RATE, changed, line_of, play, sounding, straight, tone
+from tests.support import RATE, assess_heard, changed, line_of, play, sounding, straight, table_of, tone
 
 TUNE = """Bb4/1 C5/1 D5/.5 Eb5/.5 F5/1 | G5/1.5 F5/.5 Eb5/1 D5/1 | C5/.5 C5/.5 D5/.5 Eb5/.5 F5/2 | D5/1 r/1 Bb4/1 C5/1 |
           Eb5/.5 D5/.5 C5/.5 D5/.5 Eb5/1 G5/1 | F5/2 r/2 | G5/1 Eb5/1 C5/1 A4/1 | Bb4/4"""
@@ -29,17 +28,15 @@ def check(
 ) -> tuple[list[Finding], AssessmentContext]:
     pitches = [n.sounding_midi for n in line.notes]
     features = extract_features(sound.astype(np.float32), min(pitches), max(pitches))
-    following = align_and_describe(line, features)
-    if not following.followed:
+    table = table_of(line, features)
+    if not table.followed:
         return [], AssessmentContext(
-            following,
-            settings or AssessmentSettings(),
-            require_instrument(name),
-            features.floor_db,
-            features.loud_db,
+            table=table,
+            settings=settings or AssessmentSettings(),
+            instrument=require_instrument(name),
         )
-    return assess(
-        following,
+    return assess_heard(
+        table,
         features,
         instrument_for(name, 0, min(pitches), max(pitches)),
         settings or AssessmentSettings(),
@@ -86,7 +83,7 @@ class Perfect(unittest.TestCase):
             with self.subTest(bpm):
                 findings, case = check(LINE, sounding(straight(LINE, bpm)))
                 self.assertEqual([(f.kind, f.bar, f.confidence) for f in findings], [])
-                self.assertAlmostEqual(60 / case.following.take_spq, bpm, delta=0.02 * bpm)
+                self.assertAlmostEqual(60 / case.table.take_spq, bpm, delta=0.02 * bpm)
                 for i, (on, _, _) in enumerate(straight(LINE, bpm)):
                     event = case.event(i)
                     assert event is not None
@@ -299,12 +296,12 @@ class Confusions(unittest.TestCase):
             fifths=3,
         )
         _, case = check(LINE, sounding(straight(other, 110)))
-        self.assertFalse(case.following.followed)
+        self.assertFalse(case.table.followed)
 
     def test_a_take_that_stops_early_is_judged_as_far_as_it_went(self) -> None:
         findings, case = check(LINE, sounding(straight(LINE, 90)[:18]))
         self.assertEqual(kinds(findings), [])
-        self.assertTrue(case.following.ended_early and case.following.last == 17)
+        self.assertTrue(case.table.ended_early and case.table.last == 17)
 
     def test_the_whole_take_transposed_is_one_finding(self) -> None:
         findings, _ = check(LINE, sounding([(a, b, c - 2) for a, b, c in straight(LINE, 90)]))
@@ -317,15 +314,15 @@ class Confusions(unittest.TestCase):
 
     def test_the_way_never_runs_back_but_at_a_restart(self) -> None:
         _, case = check(LINE, sounding(changed(straight(LINE, 90), 9, shift=1.5)))
-        self.assertOrdered(case.following)
+        self.assertOrdered(case.table)
 
-    def assertOrdered(self, following: NoteTable) -> None:
+    def assertOrdered(self, table: NoteTable) -> None:
         before = {}
-        for event in following.events:
+        for event in table.events:
             if event.index is not None:
                 self.assertGreater(event.index, before.get(event.attempt, -1))
                 before[event.attempt] = event.index
-        self.assertEqual([e.on_s for e in following.events], sorted(e.on_s for e in following.events))
+        self.assertEqual([e.on_s for e in table.events], sorted(e.on_s for e in table.events))
 
     def test_items_describe_the_line(self) -> None:
         items = make_note_arrays(LINE)

@@ -342,7 +342,11 @@ class Unsaid(unittest.TestCase):
                 first.bars[0],
                 segno=True,
                 repeat_start=True,
-                marks=(*first.bars[0].marks, Mark("words", F(2), "rit."), Mark("words", F(0), "solo")),
+                marks=(
+                    *first.bars[0].marks,
+                    Mark(kind="words", offset=F(2), text="rit."),
+                    Mark(kind="words", offset=F(0), text="solo"),
+                ),
             ),
             dataclasses.replace(first.bars[1], repeat_times=2, dalsegno=True),
         )
@@ -399,7 +403,7 @@ class Unsaid(unittest.TestCase):
 
 class Filling(unittest.TestCase):
     def test_values_that_can_be_read(self) -> None:
-        four, six = Signature(), Signature(6, 8)
+        four, six = Signature(), Signature(beats=6, beat_type=8)
         for at, length, s, rest, expected in (
             (0, 4, four, False, [4]),
             (F(1, 2), 1, four, False, [1]),
@@ -424,8 +428,17 @@ class Filling(unittest.TestCase):
         self.assertEqual([sum(n.duration for n in b.notes) for b in bars], [4, 4])
         self.assertEqual([n.accidental for n in bars[0].notes], [None, "sharp"])
         self.assertEqual([n.accidental for n in bars[1].notes[:2]], [None, "sharp"])
-        again = read_musicxml(write_musicxml(Score("", (Part("P1", "Flute", "Flute", 0, 0, bars),))))
-        self.assertEqual(notes(again.parts[0]), notes(Part("P1", "", "", 0, 0, bars)))
+        again = read_musicxml(
+            write_musicxml(
+                Score(
+                    "", (Part(id="P1", name="Flute", instrument="Flute", diatonic=0, chromatic=0, bars=bars),)
+                )
+            )
+        )
+        self.assertEqual(
+            notes(again.parts[0]),
+            notes(Part(id="P1", name="", instrument="", diatonic=0, chromatic=0, bars=bars)),
+        )
 
     def test_a_reminder_after_an_alteration(self) -> None:
         row = [

@@ -12,9 +12,9 @@ from typing import Any
 import numpy as np
 from scipy.signal import resample_poly
 
+from jeweller.alignment.align import split_attempts
 from jeweller.alignment.decoder import AlignmentPath, PathStep
-from jeweller.alignment.segments import JUMP, NOTE
-from jeweller.assessment.assess import assess
+from jeweller.alignment.segments import StepKind
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, calibrate
 from jeweller.assessment.settings import AssessmentSettings, make_settings
@@ -25,7 +25,6 @@ from jeweller.errors import SettingError, TakeError
 from jeweller.features.extraction import Features, extract_features
 from jeweller.instruments.table import require_instrument
 from jeweller.notation.performance import PerformedNote, PerformedPart, perform_part
-from jeweller.notes.build import align_and_describe, split_attempts
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
 from jeweller.notes.transitions import measure_crossing
 from jeweller.pipeline.check import Options, check, choose_attempt, discount_helped
@@ -37,6 +36,7 @@ from jeweller.synthesis.additive import render, voice
 from tests.support import (
     RATE,
     TempCase,
+    assess_heard,
     changed,
     line_of,
     part_of,
@@ -44,6 +44,7 @@ from tests.support import (
     score_file,
     sounding,
     straight,
+    table_of,
     tone,
 )
 from tests.test_ear import check as hear_and_judge
@@ -62,7 +63,7 @@ def kinds(findings: list[Finding]) -> list[str]:
 def listened(line: PerformedPart, sound: np.ndarray) -> tuple[Features, SpectralDecomposition]:
     pitches = [n.sounding_midi for n in line.notes]
     features = extract_features(sound.astype(np.float32), min(pitches), max(pitches))
-    return features, SpectralDecomposition(features, align_and_describe(line, features).events, min(pitches))
+    return features, SpectralDecomposition(features, table_of(line, features).events, min(pitches))
 
 
 class Repeats(TempCase):
@@ -198,12 +199,12 @@ class OctaveSlips(unittest.TestCase):
 
 class Attempts(TempCase):
     def test_a_way_is_cut_where_the_line_begins_again(self) -> None:
-        once = [PathStep(k, k + 1, k, NOTE, 60) for k in range(10)]
-        jump = [PathStep(10, 10, 10, JUMP, None)]
-        again = [PathStep(10 + k, 11 + k, k, NOTE, 60) for k in range(10)]
+        once = [PathStep(start=k, end=k + 1, item=k, kind=StepKind.NOTE, pitch=60) for k in range(10)]
+        jump = [PathStep(start=10, end=10, item=10, kind=StepKind.JUMP, pitch=None)]
+        again = [PathStep(start=10 + k, end=11 + k, item=k, kind=StepKind.NOTE, pitch=60) for k in range(10)]
         self.assertEqual(len(split_attempts(AlignmentPath(tuple(once + jump + again), 0.0), 10)), 2)
         # Begun again after a few notes, or broken off soon after: a restart, no second attempt.
-        short = [PathStep(3, 3, 3, JUMP, None)]
+        short = [PathStep(start=3, end=3, item=3, kind=StepKind.JUMP, pitch=None)]
         self.assertEqual(len(split_attempts(AlignmentPath(tuple(once[:3] + short + again), 0.0), 10)), 1)
         self.assertEqual(len(split_attempts(AlignmentPath(tuple(once + jump + again[:3]), 0.0), 10)), 1)
 
@@ -226,9 +227,7 @@ class Attempts(TempCase):
 class TheBetter(unittest.TestCase):
     def setUp(self) -> None:
         self.findings, self.case = hear_and_judge(LINE, sounding(changed(straight(LINE, 90), 2, by=2)))
-        lost = dataclasses.replace(
-            self.case, following=dataclasses.replace(self.case.following, followed=False)
-        )
+        lost = dataclasses.replace(self.case, table=dataclasses.replace(self.case.table, followed=False))
         self.followed, self.lost = (self.findings, self.case), ([], lost)
 
     def test_what_does_not_follow_the_part_is_never_the_better(self) -> None:
@@ -256,7 +255,7 @@ class Helped(TempCase):
             return render(list(p.tones), voice("trumpet", number), p.seconds, seed, {})
 
         self.player = put_in_room(
-            played((Plan("wrong_note", 6, 2.0), Plan("missed_note", 13)), 5, 41),
+            played((Plan(kind="wrong_note", at=6, amount=2.0), Plan(kind="missed_note", at=13)), 5, 41),
             SYNTH_RATE,
             Room(0.3, 0.1, 45.0, -90.0),
             1,
@@ -325,9 +324,9 @@ class Reference(unittest.TestCase):
         settings = make_settings(changes={"pitch_reference": reference} if reference else {})
         pitches = [n.sounding_midi for n in LINE.notes]
         features = extract_features(sound.astype(np.float32), min(pitches), max(pitches))
-        following = align_and_describe(LINE, features, reference_shift=settings.reference_shift)
-        self.assertTrue(following.followed)
-        return kinds(assess(following, features, require_instrument("Flute"), settings)[0])
+        table = table_of(LINE, features, reference_shift=settings.reference_shift)
+        self.assertTrue(table.followed)
+        return kinds(assess_heard(table, features, require_instrument("Flute"), settings)[0])
 
     def test_from_415_to_446(self) -> None:
         for hz in (415.0, 430.0, 442.0, 446.0):
@@ -365,20 +364,20 @@ class Chosen(unittest.TestCase):
 
     def test_where_a_trill_begins_by_school(self) -> None:
         line = line_of("C5/1 D5/1 E5/1 F5/1 | G5/2t E5/2 | F5/1 D5/1 E5/1 D5/1 | C5/4", bpm=84)
-        plans = {"main": (), "upper": (Plan("trill_start", 4, 1.0),)}
+        plans = {"main": (), "upper": (Plan(kind="trill_start", at=4, amount=1.0),)}
         for begins, plan in plans.items():
-            played = perform(line, Manner(84, lead_s=0.8, vibrato_cents=0.0), plan, 3)
+            played = perform(line, Manner(bpm=84, lead_s=0.8, vibrato_cents=0.0), plan, 3)
             dry = render(list(played.tones), voice("trumpet", 41), played.seconds, 3)
             pitches = [n.sounding_midi for n in line.notes]
             features = extract_features(
                 resample_poly(dry, RATE, SYNTH_RATE).astype(np.float32), min(pitches), max(pitches)
             )
-            following = align_and_describe(line, features)
+            table = table_of(line, features)
             for school in ("either", "main", "upper"):
                 with self.subTest(f"{begins} heard, {school} asked"):
                     said = kinds(
-                        assess(
-                            following,
+                        assess_heard(
+                            table,
                             features,
                             require_instrument("Trumpet in B♭"),
                             AssessmentSettings(trill_first=school),
@@ -428,7 +427,7 @@ class Joins(unittest.TestCase):
         """
         line = line_of("C5/2 E5/2")
         features = extract_features(play([(0.2, 0.8, 72), (on_s, 0.9, 76)], 2.5), 72, 76)
-        event = align_and_describe(line, features, tempo_bpm=150).events[0]
+        event = table_of(line, features, tempo_bpm=150).events[0]
         first, second = (dataclasses.replace(event, on_s=at, midi=m) for at, m in ((0.2, 72.0), (on_s, 76.0)))
         return measure_crossing(features, first, second)[0]
 

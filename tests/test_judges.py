@@ -10,6 +10,7 @@ from fractions import Fraction
 
 import numpy as np
 
+from jeweller.alignment.note_arrays import make_note_arrays
 from jeweller.assessment.click import Click, assess_click, assess_tempo
 from jeweller.assessment.counting import assess_count
 from jeweller.assessment.finding import SURE, Finding
@@ -21,7 +22,6 @@ from jeweller.assessment.timing import assess_rhythm
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.notation.model import Mark
 from jeweller.notation.performance import PerformedPart, perform_part
-from jeweller.notes.build import make_note_arrays
 from jeweller.notes.note_starts import StartSound
 from jeweller.notes.restarts import (
     begin_with_sound,
@@ -30,13 +30,13 @@ from jeweller.notes.restarts import (
     find_restarts,
     ghost_odds,
 )
-from jeweller.notes.table import Jump, PlayedNote
+from jeweller.notes.table import Jump, PartialContrast, PlayedNote
 from tests.support import line_of, part_of
-from tests.test_rules import LINE, case_of, kinds, onsets
+from tests.test_rules import LINE, case_of, kinds, onsets, with_evidence
 
 
 class WithAClick(unittest.TestCase):
-    CLICK = Click(60 / 90, 0.8)
+    CLICK = Click(beat_s=60 / 90, at_s=0.8)
 
     def test_a_constant_lag_is_told_and_unsteadiness_is_not(self) -> None:
         times = onsets(LINE)
@@ -78,7 +78,11 @@ class Dynamics(unittest.TestCase):
         part = part_of(" | ".join(["C5/1 D5/1 E5/1 F5/1"] * 6))
         bars = [
             dataclasses.replace(
-                b, marks=(*b.marks, *(Mark("dynamics", Fraction(0), text) for at, text in marks if at == k))
+                b,
+                marks=(
+                    *b.marks,
+                    *(Mark(kind="dynamics", offset=Fraction(0), text=text) for at, text in marks if at == k),
+                ),
             )
             for k, b in enumerate(part.bars)
         ]
@@ -87,10 +91,10 @@ class Dynamics(unittest.TestCase):
     def said(self, line: PerformedPart, levels: dict[str, float]) -> list[Finding]:
         case = case_of(line, onsets(line))
         events = tuple(
-            dataclasses.replace(e, level_db=levels[case.notes[e.before].bar]) for e in case.following.events
+            dataclasses.replace(e, level_db=levels[case.notes[e.before].bar]) for e in case.table.events
         )
         return assess_dynamics(
-            dataclasses.replace(case, following=dataclasses.replace(case.following, events=events))
+            dataclasses.replace(case, table=dataclasses.replace(case.table, events=events))
         )
 
     def test_changes_that_are_played_are_not_named(self) -> None:
@@ -117,19 +121,19 @@ def event(
 ) -> PlayedNote:
     length = more.pop("length", 0.5)
     plain = PlayedNote(
-        index,
-        index if before is None else before,
-        on_s,
-        on_s + length,
-        on_s + more.pop("room", 0.6),
-        midi,
-        0.05,
-        0.99,
-        0.99,
-        0.1,
-        0.1,
-        -20.0,
-        1.0,
+        index=index,
+        before=index if before is None else before,
+        on_s=on_s,
+        off_s=on_s + length,
+        next_s=on_s + more.pop("room", 0.6),
+        midi=midi,
+        spread=0.05,
+        clarity=0.99,
+        expected_clarity=0.99,
+        octave_up=0.1,
+        twelfth_up=0.1,
+        level_db=-20.0,
+        attack=1.0,
     )  # type: ignore[arg-type]
     return dataclasses.replace(plain, **more)
 
@@ -219,20 +223,20 @@ class Starts(unittest.TestCase):
         assert event is not None
         for length, kind in ((0.9 * (event.off_s - event.on_s), "wrong_partial"), (0.09, "cracked")):
             start = StartSound(
-                5,
-                event.midi + 19,
-                event.on_s,
-                event.on_s + length,
-                0.99,
-                0.0,
-                0.05,
-                1.0,
+                index=5,
+                midi=event.midi + 19,
+                on_s=event.on_s,
+                off_s=event.on_s + length,
+                clarity=0.99,
+                below_db=0.0,
+                spread=0.05,
+                attack=1.0,
                 held_s=length,
                 gain=2.0,
                 part=0.9,
                 after=0.9,
             )
-            found = assess_starts(case, [start], 0)
+            found = assess_starts(with_evidence(case, starts=(start,)))
             self.assertEqual([(f.kind, f.detail["semitones"]) for f in found], [(kind, 19)])
 
     def test_fingers_let_a_neighbour_sound_and_not_the_note_before(self) -> None:
@@ -241,20 +245,20 @@ class Starts(unittest.TestCase):
         assert event is not None and before is not None
         for midi, said in ((event.midi - 3.0, True), (before.midi, False)):
             start = StartSound(
-                5,
-                midi,
-                event.on_s - 0.09,
-                event.on_s,
-                0.97,
-                1.0,
-                0.05,
-                0.6,
+                index=5,
+                midi=midi,
+                on_s=event.on_s - 0.09,
+                off_s=event.on_s,
+                clarity=0.97,
+                below_db=1.0,
+                spread=0.05,
+                attack=0.6,
                 held_s=0.08,
                 gain=2.0,
                 part=0.7,
                 after=0.9,
             )
-            found = assess_starts(case, [start], 0)
+            found = assess_starts(with_evidence(case, starts=(start,)))
             self.assertEqual([(f.kind, f.confidence >= SURE) for f in found], [("extra_note", said)])
 
     def test_a_crack_that_every_note_begins_with_is_the_instruments_voice(self) -> None:
@@ -265,14 +269,14 @@ class Starts(unittest.TestCase):
             assert event is not None
             starts.append(
                 StartSound(
-                    i,
-                    91.0,
-                    event.on_s,
-                    event.on_s + 0.06,
-                    0.96,
-                    2.0,
-                    0.05,
-                    0.8,
+                    index=i,
+                    midi=91.0,
+                    on_s=event.on_s,
+                    off_s=event.on_s + 0.06,
+                    clarity=0.96,
+                    below_db=2.0,
+                    spread=0.05,
+                    attack=0.8,
                     held_s=0.05,
                     gain=1.0,
                     part=0.6,
@@ -282,33 +286,30 @@ class Starts(unittest.TestCase):
         starts = [
             dataclasses.replace(s, midi=e.midi + 12) for s in starts if (e := case.event(s.index)) is not None
         ]
-        alone = assess_starts(case, starts[:1], 0)
+        alone = assess_starts(with_evidence(case, starts=tuple(starts[:1])))
         alike = [dataclasses.replace(s, midi=starts[0].midi) for s in starts]
         self.assertEqual([f.kind for f in alone], ["cracked"])
-        self.assertLess(assess_starts(case, alike, 0)[0].confidence, alone[0].confidence)
+        self.assertLess(
+            assess_starts(with_evidence(case, starts=tuple(alike)))[0].confidence, alone[0].confidence
+        )
 
 
 class Octaves(unittest.TestCase):
-    class Partials:
-        """Stands for the spectra of a take: how far the partials of the written note stand out, by note."""
-
-        def __init__(self, by_note: dict[int, float]) -> None:
-            self.by_note = by_note
-
-        def standing_out(self, event: PlayedNote, every: int, midi: float | None = None) -> float:
-            return self.by_note.get(event.index if event.index is not None else -1, 25.0)
-
     def test_an_octave_is_sure_only_where_other_soundings_of_that_pitch_are_fuller(self) -> None:
         line = line_of("A3/1 B3/1 C4/1 A3/1 | C4/1 A3/1 B3/1 C4/1 | A3/4")
         case = case_of(line, onsets(line))
         even = dataclasses.replace(
-            case.following,
-            events=tuple(dataclasses.replace(e, octave_up=0.98) for e in case.following.events),
+            case.table,
+            events=tuple(dataclasses.replace(e, octave_up=0.98) for e in case.table.events),
         )
-        case = dataclasses.replace(case, following=even)
         for others, sure in ((20.0, True), (4.0, False)):
-            partials = self.Partials({3: 0.5} | dict.fromkeys((0, 5, 8), others))
-            judge = _OctaveJudge(case, partials)  # type: ignore[arg-type]
+            stands_out = {3: 0.5} | dict.fromkeys((0, 5, 8), others)
+            partials = tuple(
+                PartialContrast(second_db=v, third_db=v, second_above_db=v)
+                for v in (stands_out.get(i, 25.0) for i in range(len(case.notes)))
+            )
+            case = dataclasses.replace(case, table=dataclasses.replace(even, partials=partials))
+            judge = _OctaveJudge(case)
             event = case.event(3)
             assert event is not None
             found = judge.judge(3, event, 0.0)

@@ -10,20 +10,18 @@ from functools import cache
 import numpy as np
 from scipy.signal import resample_poly
 
-from jeweller.assessment.assess import assess
 from jeweller.assessment.finding import SURE
 from jeweller.assessment.settings import AssessmentSettings
 from jeweller.features.extraction import extract_features
 from jeweller.instruments.table import require_instrument
 from jeweller.notation.performance import PerformedPart
-from jeweller.notes.build import align_and_describe
 from jeweller.simulator.noises import clicks
 from jeweller.simulator.perform import Manner, Plan, perform
 from jeweller.simulator.room import Room, put_in_room
 from jeweller.synthesis.additive import RATE as SYNTH_RATE
 from jeweller.synthesis.additive import render as render_synth
 from jeweller.synthesis.additive import voice
-from tests.support import RATE, line_of
+from tests.support import RATE, assess_heard, line_of, table_of
 
 # Bars: 1 plain, 2 long notes, 3 a slur, 4 a trill, 5 dotted, 6 a run, 7 a grace note, 8 a rest, 9 long.
 LINE = line_of(
@@ -54,7 +52,7 @@ def _heard(
 ) -> tuple[tuple[str, str, bool], ...]:
     played = perform(
         line,
-        Manner(84, drift=0.006, jitter_s=0.005, spread_cents=4.0, vibrato_cents=0.0, lead_s=0.8),
+        Manner(bpm=84, drift=0.006, jitter_s=0.005, spread_cents=4.0, vibrato_cents=0.0, lead_s=0.8),
         plans,
         11,
     )
@@ -71,8 +69,8 @@ def _heard(
     )
     pitches = [n.sounding_midi for n in line.notes]
     features = extract_features(wet, min(pitches), max(pitches))
-    following = align_and_describe(line, features)
-    findings, _ = assess(following, features, require_instrument("Trumpet in B♭"), AssessmentSettings())
+    table = table_of(line, features)
+    findings, _ = assess_heard(table, features, require_instrument("Trumpet in B♭"), AssessmentSettings())
     return tuple((f.kind, f.bar, f.confidence >= SURE) for f in findings)
 
 
@@ -80,61 +78,96 @@ def _heard(
 CASES: list[tuple[str, Plan, Plan | None, str]] = [
     (
         "cracked",
-        Plan("cracked", at("2", 2), 12.0, count=2),
-        Plan("cracked", at("2", 2), 12.0, near=True),
+        Plan(kind="cracked", at=at("2", 2), amount=12.0, count=2),
+        Plan(kind="cracked", at=at("2", 2), amount=12.0, near=True),
         "2",
     ),
-    ("sagging", Plan("sagging", at("2", 0), 60.0), Plan("sagging", at("2", 0), 10.0, near=True), "2"),
-    ("unsteady", Plan("unsteady", at("10", 0), 28.0), Plan("unsteady", at("10", 0), 6.0, near=True), "10"),
-    ("tongued_in_slur", Plan("tongued_in_slur", at("3", 2)), None, "3"),
-    ("breath_in_slur", Plan("breath_in_slur", at("3", 2), 0.3), None, "3"),
-    ("trill_missed", Plan("trill_missed", at("4", 0)), None, "4"),
-    ("trill_thin", Plan("trill_thin", at("4", 0), way="short"), None, "4"),
+    (
+        "sagging",
+        Plan(kind="sagging", at=at("2", 0), amount=60.0),
+        Plan(kind="sagging", at=at("2", 0), amount=10.0, near=True),
+        "2",
+    ),
+    (
+        "unsteady",
+        Plan(kind="unsteady", at=at("10", 0), amount=28.0),
+        Plan(kind="unsteady", at=at("10", 0), amount=6.0, near=True),
+        "10",
+    ),
+    ("tongued_in_slur", Plan(kind="tongued_in_slur", at=at("3", 2)), None, "3"),
+    ("breath_in_slur", Plan(kind="breath_in_slur", at=at("3", 2), amount=0.3), None, "3"),
+    ("trill_missed", Plan(kind="trill_missed", at=at("4", 0)), None, "4"),
+    ("trill_thin", Plan(kind="trill_thin", at=at("4", 0), way="short"), None, "4"),
     (
         "dot_lost",
-        Plan("dot_lost", at("5", 0), 1.0, count=2),
-        Plan("dot_lost", at("5", 0), 2.6, count=2, near=True),
+        Plan(kind="dot_lost", at=at("5", 0), amount=1.0, count=2),
+        Plan(kind="dot_lost", at=at("5", 0), amount=2.6, count=2, near=True),
         "5",
     ),
     (
         "dot_overdone",
-        Plan("dot_overdone", at("5", 0), 7.0, count=2),
-        Plan("dot_overdone", at("5", 0), 3.3, count=2, near=True),
+        Plan(kind="dot_overdone", at=at("5", 0), amount=7.0, count=2),
+        Plan(kind="dot_overdone", at=at("5", 0), amount=3.3, count=2, near=True),
         "5",
     ),
     (
         "uneven",
-        Plan("uneven", at("6", 0), 2.0, count=8),
-        Plan("uneven", at("6", 0), 1.1, count=8, near=True),
+        Plan(kind="uneven", at=at("6", 0), amount=2.0, count=8),
+        Plan(kind="uneven", at=at("6", 0), amount=1.1, count=8, near=True),
         "6",
     ),
-    ("grace_missed", Plan("grace_missed", at("7", 1)), None, "7"),
-    ("beat_added", Plan("beat_added", at("9", 1), 1.0), Plan("beat_added", at("9", 1), 0.2, near=True), "9"),
+    ("grace_missed", Plan(kind="grace_missed", at=at("7", 1)), None, "7"),
+    (
+        "beat_added",
+        Plan(kind="beat_added", at=at("9", 1), amount=1.0),
+        Plan(kind="beat_added", at=at("9", 1), amount=0.2, near=True),
+        "9",
+    ),
     (
         "rest_short",
-        Plan("rest_short", at("8", 0), -1.0),
-        Plan("rest_short", at("8", 0), -0.2, near=True),
+        Plan(kind="rest_short", at=at("8", 0), amount=-1.0),
+        Plan(kind="rest_short", at=at("8", 0), amount=-0.2, near=True),
         "8",
     ),
     (
         "rest_filled",
-        Plan("rest_filled", at("8", 0), 0.95),
-        Plan("rest_filled", at("8", 0), 0.1, near=True),
+        Plan(kind="rest_filled", at=at("8", 0), amount=0.95),
+        Plan(kind="rest_filled", at=at("8", 0), amount=0.1, near=True),
         "8",
     ),
-    ("cut_short", Plan("cut_short", at("2", 0), 0.35), Plan("cut_short", at("2", 0), 0.8, near=True), "2"),
-    ("held_over", Plan("held_over", at("2", 2), 1.0), Plan("held_over", at("2", 2), 0.2, near=True), "2"),
-    ("late", Plan("late", at("9", 1), 0.4), Plan("late", at("9", 1), 0.07, near=True), "9"),
-    ("early", Plan("early", at("9", 2), -0.35), Plan("early", at("9", 2), -0.07, near=True), "9"),
     (
-        "out_of_tune",
-        Plan("out_of_tune", at("2", 0), 45.0),
-        Plan("out_of_tune", at("2", 0), 14.0, near=True),
+        "cut_short",
+        Plan(kind="cut_short", at=at("2", 0), amount=0.35),
+        Plan(kind="cut_short", at=at("2", 0), amount=0.8, near=True),
         "2",
     ),
-    ("extra_note", Plan("extra_note", at("9", 0), 5.0), None, "9"),
-    ("missed_note", Plan("missed_note", at("9", 2)), None, "9"),
-    ("wrong_octave", Plan("wrong_octave", at("2", 2), 12.0), None, "2"),
+    (
+        "held_over",
+        Plan(kind="held_over", at=at("2", 2), amount=1.0),
+        Plan(kind="held_over", at=at("2", 2), amount=0.2, near=True),
+        "2",
+    ),
+    (
+        "late",
+        Plan(kind="late", at=at("9", 1), amount=0.4),
+        Plan(kind="late", at=at("9", 1), amount=0.07, near=True),
+        "9",
+    ),
+    (
+        "early",
+        Plan(kind="early", at=at("9", 2), amount=-0.35),
+        Plan(kind="early", at=at("9", 2), amount=-0.07, near=True),
+        "9",
+    ),
+    (
+        "out_of_tune",
+        Plan(kind="out_of_tune", at=at("2", 0), amount=45.0),
+        Plan(kind="out_of_tune", at=at("2", 0), amount=14.0, near=True),
+        "2",
+    ),
+    ("extra_note", Plan(kind="extra_note", at=at("9", 0), amount=5.0), None, "9"),
+    ("missed_note", Plan(kind="missed_note", at=at("9", 2)), None, "9"),
+    ("wrong_octave", Plan(kind="wrong_octave", at=at("2", 2), amount=12.0), None, "2"),
 ]
 
 
@@ -184,22 +217,23 @@ class SmallNotes(unittest.TestCase):
         for bar, way in (("1", "none"), ("1", "wrong"), ("3", "none"), ("3", "wrong")):
             with self.subTest(f"bar {bar}, {way}"):
                 self.assertEqual(
-                    heard(Plan("ornament_wrong", at(bar, 2, SMALL), way=way), line=SMALL),
+                    heard(Plan(kind="ornament_wrong", at=at(bar, 2, SMALL), way=way), line=SMALL),
                     {("ornament_wrong", bar)},
                 )
 
     def test_grace_notes_left_out_behind_their_note_and_on_the_pitch_before(self) -> None:
         other, same = at("4", 2, SMALL), at("5", 2, SMALL)
-        self.assertEqual(heard(Plan("grace_missed", other), line=SMALL), {("grace_missed", "4")})
+        self.assertEqual(heard(Plan(kind="grace_missed", at=other), line=SMALL), {("grace_missed", "4")})
         self.assertEqual(
-            heard(Plan("grace_slipped", other, 0.28, way="after"), line=SMALL), {("grace_slipped", "4")}
+            heard(Plan(kind="grace_slipped", at=other, amount=0.28, way="after"), line=SMALL),
+            {("grace_slipped", "4")},
         )
-        self.assertLessEqual(heard(Plan("grace_missed", same), line=SMALL), {("grace_missed", "5")})
+        self.assertLessEqual(heard(Plan(kind="grace_missed", at=same), line=SMALL), {("grace_missed", "5")})
 
 
 class Clicked(unittest.TestCase):
     def test_a_soft_click_in_the_recording_is_found_and_a_lag_behind_it_told(self) -> None:
-        late = tuple(Plan("off_click", 0, lag, count=len(LINE.main_notes)) for lag in (0.25,))
+        late = tuple(Plan(kind="off_click", at=0, amount=lag, count=len(LINE.main_notes)) for lag in (0.25,))
         self.assertIn(("off_click", "1", True), _heard(late, LINE, -12.0))
         self.assertFalse([k for k, _, _ in _heard((), LINE, -12.0) if k == "off_click"])
         self.assertFalse([k for k, _, _ in _heard((), LINE) if k == "off_click"])

@@ -10,8 +10,8 @@ import unittest
 
 import numpy as np
 
+from jeweller.alignment.note_arrays import make_note_arrays
 from jeweller.notation.performance import PerformedPart
-from jeweller.notes.build import make_note_arrays
 from jeweller.notes.note_starts import StartSound, move_short_notes
 from jeweller.notes.repair import repair_alignment
 from jeweller.notes.table import Jump, NoteTable, PlayedNote, shifted_down
@@ -31,19 +31,19 @@ def heard(
     ends = [*on[1:], on[-1] + float(notes[-1].duration) * BEAT]
     return [
         PlayedNote(
-            i,
-            i,
-            on[i],
-            on[i] + 0.9 * (ends[i] - on[i]),
-            ends[i],
-            float(n.sounding_midi),
-            0.05,
-            0.99,
-            0.99,
-            0.1,
-            0.1,
-            -20.0,
-            1.0,
+            index=i,
+            before=i,
+            on_s=on[i],
+            off_s=on[i] + 0.9 * (ends[i] - on[i]),
+            next_s=ends[i],
+            midi=float(n.sounding_midi),
+            spread=0.05,
+            clarity=0.99,
+            expected_clarity=0.99,
+            octave_up=0.1,
+            twelfth_up=0.1,
+            level_db=-20.0,
+            attack=1.0,
         )
         for i, n in enumerate(notes)
         if i not in leave
@@ -224,22 +224,53 @@ class Short(unittest.TestCase):
         line = line_of("C4/1 D4/.75 E4/.25 F4/2 | G4/4")
         events = heard(line, leave=(2,))
         on = events[2].on_s
-        following = NoteTable(
-            line, tuple(events), (), 0, 4, (0, 1, None, 2, 3), (BEAT,) * 5, BEAT, True, 1.0, False
+        table = NoteTable(
+            line=line,
+            events=tuple(events),
+            jumps=(),
+            first=0,
+            last=4,
+            last_try=(0, 1, None, 2, 3),
+            seconds_per_quarter=(BEAT,) * 5,
+            take_spq=BEAT,
+            followed=True,
+            share_right=1.0,
+            ended_early=False,
         )
-        start = StartSound(3, 64.9, on - 0.06, on + 0.01, 0.95, 2.0, 0.2, 0.8)
-        after, left = move_short_notes(following, [start], 0)
+        start = StartSound(
+            index=3,
+            midi=64.9,
+            on_s=on - 0.06,
+            off_s=on + 0.01,
+            clarity=0.95,
+            below_db=2.0,
+            spread=0.2,
+            attack=0.8,
+        )
+        after, left = move_short_notes(table, [start])
         self.assertEqual((left, after.last_try), ([], (0, 1, 2, 3, 4)))
         self.assertEqual([e.midi for e in after.events], [60.0, 62.0, 64.0, 65.0, 67.0])
         other = dataclasses.replace(start, midi=71.0)
-        self.assertEqual(move_short_notes(following, [other], 0), (following, [other]))
+        self.assertEqual(move_short_notes(table, [other]), (table, [other]))
 
 
 class Shifted(unittest.TestCase):
     def test_most_notes_an_octave_low(self) -> None:
         line = line_of("C4/1 D4/1 E4/1 F4/1 | G4/1 A4/1 B4/1 C5/1")
         low = [dataclasses.replace(e, midi=e.midi - 12 if e.midi > 62 else math.nan) for e in heard(line)]
-        follow = NoteTable(line, tuple(low), (), 0, 7, tuple(range(8)), (BEAT,) * 8, BEAT, True, 1.0, False)
+        follow = NoteTable(
+            line=line,
+            events=tuple(low),
+            jumps=(),
+            first=0,
+            last=7,
+            last_try=tuple(range(8)),
+            seconds_per_quarter=(BEAT,) * 8,
+            take_spq=BEAT,
+            followed=True,
+            share_right=1.0,
+            ended_early=False,
+        )
         self.assertEqual(shifted_down(follow), -12)
         self.assertEqual(shifted_down(dataclasses.replace(follow, events=tuple(heard(line)))), 0)
 

@@ -276,7 +276,8 @@ class Printed(TempCase):
     def test_a_band_on_paper_each_on_its_own_page(self) -> None:
         score = make_exercise(DRILL, [require_instrument(n) for n in ("flute", "trombone", "clarinet")]).score
         html = parts_page(
-            score, SheetSettings(TextLineSettings(("counts", "fingerings", "names"), ("names",)), big=True)
+            score,
+            SheetSettings(under=TextLineSettings(("counts", "fingerings", "names"), ("names",)), big=True),
         )
         self.assertEqual(html.count("<main>"), 3)
         self.assertIn("Clarinet in B♭", html)

@@ -23,20 +23,20 @@ from tests.test_ear import LINE, index_of
 
 class Player(unittest.TestCase):
     def test_seeded_and_reproducible(self) -> None:
-        plans = (Plan("wrong_note", 3, 2), Plan("restart", 10, count=3))
-        one, two, other = (perform(LINE, Manner(90), plans, seed) for seed in (4, 4, 5))
+        plans = (Plan(kind="wrong_note", at=3, amount=2), Plan(kind="restart", at=10, count=3))
+        one, two, other = (perform(LINE, Manner(bpm=90), plans, seed) for seed in (4, 4, 5))
         self.assertEqual(one, two)
         self.assertNotEqual(one.tones, other.tones)
 
     def test_the_truth_is_what_was_played(self) -> None:
         i = index_of("4", 0.0)
         plans = (
-            Plan("missed_note", 2),
-            Plan("wrong_note", 3, 4),
-            Plan("rest_short", i, -1),
-            Plan("bar_skipped", index_of("5", 0.0), count=6),
+            Plan(kind="missed_note", at=2),
+            Plan(kind="wrong_note", at=3, amount=4),
+            Plan(kind="rest_short", at=i, amount=-1),
+            Plan(kind="bar_skipped", at=index_of("5", 0.0), count=6),
         )
-        played = perform(LINE, Manner(90, drift=0.0, jitter_s=0.0), plans, 1)
+        played = perform(LINE, Manner(bpm=90, drift=0.0, jitter_s=0.0), plans, 1)
         self.assertEqual([played.notes[k].verdict for k in (1, 2, 3)], ["ok", "missed", "wrong"])
         self.assertEqual(
             [n.verdict for n in played.notes[index_of("5", 0.0) : index_of("5", 0.0) + 6]], ["missed"] * 6
@@ -48,7 +48,9 @@ class Player(unittest.TestCase):
         self.assertEqual({f.kind for f in played.faults}, {p.kind for p in plans})
 
     def test_one_tone_at_a_time(self) -> None:
-        played = perform(LINE, Manner(90), (Plan("late", 6, 0.3), Plan("extra_note", 12)), 2)
+        played = perform(
+            LINE, Manner(bpm=90), (Plan(kind="late", at=6, amount=0.3), Plan(kind="extra_note", at=12)), 2
+        )
         for a, b in zip(played.tones, played.tones[1:], strict=False):
             self.assertLess(a.off_s - b.on_s, 0.06)
 
@@ -57,7 +59,7 @@ class Player(unittest.TestCase):
             for midi in (
                 (48.0, 60.3) if name in ("tuba", "bassoon", "trombone", "euphonium") else (67.0, 74.4)
             ):
-                sound = render([Tone(0.0, 4.5, midi)], name, 5.0)
+                sound = render([Tone(on_s=0.0, off_s=4.5, midi=midi)], name, 5.0)
                 # By autocorrelation over a steady second behind the sample's loop: the octave of a spectrum's
                 # peak is not asked.
                 x = sound[int(3.3 * RATE) : int(4.2 * RATE)]

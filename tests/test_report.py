@@ -149,7 +149,21 @@ class Words(TempCase):
             "fingering": "valve 1",
         }
         for kind in KINDS:
-            f = write_texts(Finding(kind, "3", 1, 2.0, 1.0, 2.0, ("a",), ("a",), 0.9, 0.5, detail=detail))
+            f = write_texts(
+                Finding(
+                    kind=kind,
+                    bar="3",
+                    passing=1,
+                    beat=2.0,
+                    at_s=1.0,
+                    until_s=2.0,
+                    notes=("a",),
+                    score_ids=("a",),
+                    confidence=0.9,
+                    severity=0.5,
+                    detail=detail,
+                )
+            )
             self.assertTrue(f.text.endswith(".") and f.text[0].isupper() and f.advice, kind)
             for word in ("failed", "error", "incorrect", "!"):
                 self.assertNotIn(word, f.text + f.advice)
@@ -186,7 +200,18 @@ class Marks(WithCheck):
         self.assertEqual((clean["value"], clean["band"], clean["parts"][0]["why"]), (20, "polished", "clean"))
 
     def test_unsure_findings_and_tuning_take_nothing_off(self) -> None:
-        base = Finding("wrong_note", "1", 1, 1.0, 0.0, 1.0, ("a",), ("a",), 0.49, 1.0)
+        base = Finding(
+            kind="wrong_note",
+            bar="1",
+            passing=1,
+            beat=1.0,
+            at_s=0.0,
+            until_s=1.0,
+            notes=("a",),
+            score_ids=("a",),
+            confidence=0.49,
+            severity=1.0,
+        )
         for f in (base, base.replace(kind="tuned_high", confidence=0.9)):
             self.assertEqual(add_up_mark([f], SCHEMES["even"], 8, {"notes": 9, "sound": 9})["value"], 20)
 

@@ -21,14 +21,13 @@ from jeweller.notation.model import Part, Score
 from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.notation.readers.sandbox import load_score
 from jeweller.notation.writers.musicxml import write_musicxml
-from jeweller.notes.build import align_and_describe
 from jeweller.pipeline.check import Options, check
 from jeweller.report.validate import find_problems
 from jeweller.simulator.recordings import make_rhythm_take
 from jeweller.synthesis.percussion import KINDS, tuned
 from jeweller.synthesis.percussion import RATE as STROKE_RATE
 from jeweller.synthesis.percussion import render as render_strokes
-from tests.support import RATE, TempCase, line_of, part_of, score_file
+from tests.support import RATE, TempCase, line_of, part_of, score_file, table_of
 
 CLAPPED = (
     "C5/1 C5/.5 C5/.5 C5/1 C5/1 | C5/4 | C5/1.5 C5/.5 C5/1 r/1 | C5/.5 C5/.5 C5/.5 C5/.5 C5/2 | C5/1 "
@@ -225,9 +224,9 @@ class Struck(unittest.TestCase):
             60,
             72,
         )
-        following = align_and_describe(line, features, rhythm_only=True)
-        self.assertTrue(following.followed)
-        self.assertEqual([e.index for e in following.events], list(range(len(line.main_notes))))
+        table = table_of(line, features, rhythm_only=True)
+        self.assertTrue(table.followed)
+        self.assertEqual([e.index for e in table.events], list(range(len(line.main_notes))))
 
 
 if __name__ == "__main__":

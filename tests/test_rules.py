@@ -1,21 +1,23 @@
-"""Single rules of following and judging: the local tempo, jumps, steps in the count, habits, joins, tone."""
+"""Single rules of table and judging: the local tempo, jumps, steps in the count, habits, joins, tone."""
 
 from __future__ import annotations
 
 import dataclasses
 import unittest
+from collections.abc import Callable
 from fractions import Fraction
+from typing import Any
 from unittest import mock
 
 import numpy as np
 
 from jeweller.alignment.candidates import find_candidates, pick_peaks
 from jeweller.alignment.decoder import SLACK, decode_path
+from jeweller.alignment.note_arrays import make_note_arrays
 from jeweller.alignment.segments import SegmentTable, gather_evidence
 from jeweller.alignment.settings import DEFAULT
 from jeweller.alignment.tempo import weighted_median
 from jeweller.assessment.articulation import assess_transitions
-from jeweller.assessment.assess import assess
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.counting import assess_count
 from jeweller.assessment.finding import SURE, Finding
@@ -27,12 +29,11 @@ from jeweller.assessment.timing import assess_rhythm
 from jeweller.features.extraction import Features, extract_features
 from jeweller.instruments.table import Instrument, require_instrument
 from jeweller.notation.performance import PerformedPart, perform_part
-from jeweller.notes.build import align_and_describe, make_note_arrays
 from jeweller.notes.ornaments import HeardOrnament
 from jeweller.notes.sustain import measure_clearness
 from jeweller.notes.table import NoteTable, PlayedNote
 from jeweller.notes.transitions import NoteTransition
-from tests.support import changed, line_of, part_of, sounding, straight
+from tests.support import assess_heard, changed, line_of, part_of, sounding, straight, table_of
 
 WALK = " | ".join(
     ["C5/1 D5/1 E5/1 D5/1", "C5/.5 D5/.5 E5/.5 F5/.5 G5/1 E5/1", "F5/2 E5/2", "D5/1 E5/1 F5/1 D5/1"] * 2
@@ -59,39 +60,46 @@ def case_of(
     ends = [*onsets[1:], onsets[-1] + float(notes[-1].duration) * 60 / bpm]
     events = tuple(
         PlayedNote(
-            i,
-            i,
-            on,
-            on + share * min(end - on, float(n.duration) * 60 / bpm),
-            end,
-            (midi or {}).get(i, float(n.sounding_midi)),
-            0.05,
-            every.get("clarity", 0.99),
-            0.99,
-            0.1,
-            0.1,
-            -20.0,
-            every.get("attack", 1.0),
-            0,
+            index=i,
+            before=i,
+            on_s=on,
+            off_s=on + share * min(end - on, float(n.duration) * 60 / bpm),
+            next_s=end,
+            midi=(midi or {}).get(i, float(n.sounding_midi)),
+            spread=0.05,
+            clarity=every.get("clarity", 0.99),
+            expected_clarity=0.99,
+            octave_up=0.1,
+            twelfth_up=0.1,
+            level_db=-20.0,
+            attack=every.get("attack", 1.0),
+            attempt=0,
         )
         for i, (n, on, end) in enumerate(zip(notes, onsets, ends, strict=True))
     )
-    following = NoteTable(
-        line,
-        events,
-        (),
-        0,
-        len(notes) - 1,
-        tuple(range(len(notes))),
-        tuple([60 / bpm] * len(notes)),
-        60 / bpm,
-        True,
-        1.0,
-        False,
+    table = NoteTable(
+        line=line,
+        events=events,
+        jumps=(),
+        first=0,
+        last=len(notes) - 1,
+        last_try=tuple(range(len(notes))),
+        seconds_per_quarter=tuple([60 / bpm] * len(notes)),
+        take_spq=60 / bpm,
+        followed=True,
+        share_right=1.0,
+        ended_early=False,
+        room_db=-80.0,
+        loud_db=-20.0,
     )
     return AssessmentContext(
-        following, settings or AssessmentSettings(), require_instrument(name), -80.0, -20.0
+        table=table, settings=settings or AssessmentSettings(), instrument=require_instrument(name)
     )
+
+
+def with_evidence(case: AssessmentContext, **evidence: Any) -> AssessmentContext:
+    """The same take with other evidence in its note table."""
+    return dataclasses.replace(case, table=dataclasses.replace(case.table, **evidence))
 
 
 def onsets(line: PerformedPart, bpm: float = 90.0) -> list[float]:
@@ -113,10 +121,10 @@ class Tempo(unittest.TestCase):
         late = changed(events, held + 1, shift=2 * 60 / 90)
         late[held] = (late[held][0], late[held][1] + 2 * 60 / 90, late[held][2])
         features = listened(LINE, sounding(late))
-        spq = align_and_describe(LINE, features).seconds_per_quarter
+        spq = table_of(LINE, features).seconds_per_quarter
         self.assertLess(max(spq), 1.06 * 60 / 90)
-        found, _ = assess(
-            align_and_describe(LINE, features), features, require_instrument("Flute"), AssessmentSettings()
+        found, _ = assess_heard(
+            table_of(LINE, features), features, require_instrument("Flute"), AssessmentSettings()
         )
         self.assertEqual(kinds(found), [("held_over", "3")])
 
@@ -126,7 +134,7 @@ class Tempo(unittest.TestCase):
             slow = 1.0 + max(0.0, min(0.4, 0.04 * (k - 8)))
             out.append((now, length * slow, midi))
             now += float(LINE.main_notes[k].duration) * 60 / 90 * slow
-        spq = align_and_describe(LINE, listened(LINE, sounding(out))).seconds_per_quarter
+        spq = table_of(LINE, listened(LINE, sounding(out))).seconds_per_quarter
         self.assertGreater(spq[-2], 1.25 * spq[2])
 
 
@@ -323,11 +331,9 @@ class OnePlace(unittest.TestCase):
         case = case_of(line, onsets(line))
         fast = tuple(
             0.6 * v if n.bar == "2" else v
-            for v, n in zip(case.following.seconds_per_quarter, line.main_notes, strict=True)
+            for v, n in zip(case.table.seconds_per_quarter, line.main_notes, strict=True)
         )
-        case = dataclasses.replace(
-            case, following=dataclasses.replace(case.following, seconds_per_quarter=fast)
-        )
+        case = dataclasses.replace(case, table=dataclasses.replace(case.table, seconds_per_quarter=fast))
         self.assertEqual(kinds(assess_count(case).findings), [])
 
 
@@ -343,7 +349,7 @@ class Habits(unittest.TestCase):
             events[i] = (events[i][0], events[i][1], to)
         features = listened(line, sounding(events))
         chosen = require_instrument(instrument) if isinstance(instrument, str) else instrument
-        found, _ = assess(align_and_describe(line, features), features, chosen, AssessmentSettings())
+        found, _ = assess_heard(table_of(line, features), features, chosen, AssessmentSettings())
         return [f for f in found if f.confidence >= SURE]
 
     def places(self, pitch: int) -> list[int]:
@@ -403,14 +409,12 @@ class Folded(unittest.TestCase):
         """What is said of a note played `by` semitones off and heard as `midi`."""
         events = changed(straight(LINE, 90), 6, by=by)
         features = listened(LINE, sounding(events))
-        following = align_and_describe(LINE, features)
-        k = following.last_try[6]
+        table = table_of(LINE, features)
+        k = table.last_try[6]
         assert k is not None
-        event = dataclasses.replace(following.events[k], midi=midi)
-        following = dataclasses.replace(
-            following, events=(*following.events[:k], event, *following.events[k + 1 :])
-        )
-        found, _ = assess(following, features, require_instrument(name), AssessmentSettings())
+        event = dataclasses.replace(table.events[k], midi=midi)
+        table = dataclasses.replace(table, events=(*table.events[:k], event, *table.events[k + 1 :]))
+        found, _ = assess_heard(table, features, require_instrument(name), AssessmentSettings())
         return [(f.kind, f.detail["semitones"]) for f in found if f.confidence >= SURE]
 
     def test_what_lies_below_the_instrument_is_a_tone_heard_at_a_multiple_of_its_period(self) -> None:
@@ -431,14 +435,11 @@ class Ornamented(unittest.TestCase):
             (0.02, False, []),
         ):
             with self.subTest(share=share, certain=certain):
-                self.assertEqual(
-                    kinds(
-                        assess_ornaments(
-                            case, [HeardOrnament(4, "trill", False, 2, share, certain=certain)], [], 0
-                        )
-                    ),
-                    wanted,
+                heard = HeardOrnament(
+                    index=4, kind="trill", heard=False, turns=2, share=share, certain=certain
                 )
+                found = assess_ornaments(with_evidence(case, ornaments=(heard,)))
+                self.assertEqual(kinds(found), wanted)
 
     def test_a_trill_has_no_tuning(self) -> None:
         line = line_of("C5/1 D5/1 E5/1 F5/1 | G5/2t E5/2 | C5/4")
@@ -454,8 +455,16 @@ SLURRED = (-1.0, 0.0, 0.0, 0.0, 0.0, -1.0, -12.0, -20.0, -20.0, -20.0, -16.0, -8
 TONGUED = (-12.0, 0.0, -1.0, -4.0, -8.0, -12.0, -20.0, -20.0, -20.0, -20.0, -20.0, -18.0, -12.0, -2.0, 0.0)
 
 
-def course(join: NoteTransition) -> tuple[float, ...]:
-    return SLURRED if join.dip_db < 2 else TONGUED
+def joined(
+    case: AssessmentContext,
+    joins: list[NoteTransition],
+    course: Callable[[NoteTransition], tuple[float, ...] | None] = lambda j: (
+        SLURRED if j.dip_db < 2 else TONGUED
+    ),
+) -> list[Finding]:
+    """What is said of these joins; `course` is how the notes of each give way."""
+    joins = [dataclasses.replace(j, crossing=course(j)) for j in joins]
+    return assess_transitions(with_evidence(case, transitions=tuple(joins)))
 
 
 class Joined(unittest.TestCase):
@@ -463,7 +472,7 @@ class Joined(unittest.TestCase):
 
     def joins(self, **other: float) -> list[NoteTransition]:
         """Joins of a player who tongues plainly; the fifth is as told."""
-        plain = NoteTransition(0, 9.0, 0.05, 1.2, 1.3, 0.93)
+        plain = NoteTransition(index=0, dip_db=9.0, gap_s=0.05, attack=1.2, ioi_s=1.3, share=0.93)
         return [
             dataclasses.replace(plain, index=i, **(other if i == 5 else {}))
             for i in range(1, len(self.LONG.main_notes))
@@ -471,32 +480,32 @@ class Joined(unittest.TestCase):
 
     def test_long_notes_run_together_are_said_short_ones_are_not(self) -> None:
         case = case_of(self.LONG, onsets(self.LONG))
-        self.assertEqual(assess_transitions(case, self.joins(), course), [])
+        self.assertEqual(joined(case, self.joins()), [])
         self.assertEqual(
-            kinds(assess_transitions(case, self.joins(dip_db=0.3, gap_s=0.0, attack=0.5), course)),
+            kinds(joined(case, self.joins(dip_db=0.3, gap_s=0.0, attack=0.5))),
             [("slurred_over_tongue", "3")],
         )
         short = [dataclasses.replace(j, ioi_s=0.25) for j in self.joins(dip_db=0.3, gap_s=0.0, attack=0.5)]
-        self.assertEqual(kinds(assess_transitions(case, short, course)), [])
+        self.assertEqual(kinds(joined(case, short)), [])
 
     def test_moving_the_threshold_flips_it(self) -> None:
         joins = self.joins(dip_db=0.8, gap_s=0.0, attack=0.5)
         loose = make_settings(changes={"run_on_db": "3"})
         strict = make_settings(changes={"run_on_db": "0.05"})
         self.assertEqual(
-            kinds(assess_transitions(case_of(self.LONG, onsets(self.LONG), settings=loose), joins, course)),
+            kinds(joined(case_of(self.LONG, onsets(self.LONG), settings=loose), joins)),
             [("slurred_over_tongue", "3")],
         )
         self.assertEqual(
-            kinds(assess_transitions(case_of(self.LONG, onsets(self.LONG), settings=strict), joins, course)),
+            kinds(joined(case_of(self.LONG, onsets(self.LONG), settings=strict), joins)),
             [],
         )
 
     def test_how_the_notes_give_way_decides(self) -> None:
         case = case_of(self.LONG, onsets(self.LONG))
         joins = self.joins(dip_db=0.3, gap_s=0.0, attack=0.5)
-        self.assertEqual(assess_transitions(case, joins, lambda j: TONGUED), [])
-        self.assertEqual(assess_transitions(case, joins, lambda j: None), [])
+        self.assertEqual(joined(case, joins, lambda j: TONGUED), [])
+        self.assertEqual(joined(case, joins, lambda j: None), [])
 
     SLUR = line_of("C5/1 D5/1 E5/1 F5/1 | G5/1 F5/1 E5/1 D5/1 | C5/4")
 
@@ -505,11 +514,14 @@ class Joined(unittest.TestCase):
         notes = [dataclasses.replace(n, slurred_from_previous=i > 0) for i, n in enumerate(self.SLUR.notes)]
         line = dataclasses.replace(self.SLUR, notes=tuple(notes))
         joins = [
-            dataclasses.replace(NoteTransition(i, 1.0, 0.0, 0.4, 0.66, 1.0), **(join if i == 4 else {}))
+            dataclasses.replace(
+                NoteTransition(index=i, dip_db=1.0, gap_s=0.0, attack=0.4, ioi_s=0.66, share=1.0),
+                **(join if i == 4 else {}),
+            )
             for i in range(1, len(notes))
         ]
         return kinds(
-            assess_transitions(
+            joined(
                 case_of(line, onsets(line), settings=settings),
                 joins,
                 lambda j: TONGUED if j.dip_db > 2 else SLURRED,
@@ -525,10 +537,18 @@ class Joined(unittest.TestCase):
     def test_a_breath_between_all_notes_is_longer_than_a_slow_player_s_gaps(self) -> None:
         def said(ioi_s: float, gap_s: float, drop_db: float) -> list[tuple[str, str]]:
             joins = [
-                NoteTransition(i, 3.0, gap_s, 1.2, ioi_s, 1.0 - gap_s / ioi_s, drop_db)
+                NoteTransition(
+                    index=i,
+                    dip_db=3.0,
+                    gap_s=gap_s,
+                    attack=1.2,
+                    ioi_s=ioi_s,
+                    share=1.0 - gap_s / ioi_s,
+                    drop_db=drop_db,
+                )
                 for i in range(1, len(self.LONG.main_notes))
             ]
-            return kinds(assess_transitions(case_of(self.LONG, onsets(self.LONG)), joins, lambda j: TONGUED))
+            return kinds(joined(case_of(self.LONG, onsets(self.LONG)), joins, lambda j: TONGUED))
 
         self.assertEqual(said(0.9, 0.3, 20.0), [("breath_every_note", "1")])
         self.assertEqual(said(0.9, 0.22, 20.0), [])  # detached, as one may play
@@ -537,7 +557,7 @@ class Joined(unittest.TestCase):
 
     def test_free_articulation_asks_for_nothing(self) -> None:
         case = case_of(self.LONG, onsets(self.LONG), settings=make_settings(articulation="free"))
-        self.assertEqual(assess_transitions(case, self.joins(dip_db=0.3, gap_s=0.0), course), [])
+        self.assertEqual(joined(case, self.joins(dip_db=0.3, gap_s=0.0)), [])
 
 
 class Clear(unittest.TestCase):
@@ -551,19 +571,20 @@ class Clear(unittest.TestCase):
         breath = np.random.default_rng(4).standard_normal(b - a).astype(np.float32)
         sound[a:b] = 0.7 * sound[a:b] + 0.6 * float(sound[a:b].std()) * breath
         features = listened(LINE, sound)
-        following = align_and_describe(LINE, features)
+        table = table_of(LINE, features)
+        table = dataclasses.replace(table, clearness=tuple(measure_clearness(table, features)))
         case = AssessmentContext(
-            following, AssessmentSettings(), require_instrument("Flute"), features.floor_db, features.loud_db
+            table=table, settings=AssessmentSettings(), instrument=require_instrument("Flute")
         )
-        found = assess_clearness(case, measure_clearness(following, features))
+        found = assess_clearness(case)
         self.assertEqual([(f.kind, f.notes) for f in found], [("fuzzy", (LINE.main_notes[8].id,))])
         self.assertTrue(0.3 < found[0].confidence < SURE)
 
     def test_where_every_note_differs_none_is_fuzzy(self) -> None:
         case = case_of(LINE, onsets(LINE))
         rough = [(i, c) for i, c in enumerate([0.95, 0.8, 0.9, 0.78, 0.97, 0.85, 0.99, 0.82])]
-        self.assertEqual(assess_clearness(case, rough), [])
-        self.assertEqual(assess_clearness(case, rough[:3]), [])
+        self.assertEqual(assess_clearness(with_evidence(case, clearness=tuple(rough))), [])
+        self.assertEqual(assess_clearness(with_evidence(case, clearness=tuple(rough[:3]))), [])
 
 
 class Graced(unittest.TestCase):

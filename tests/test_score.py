@@ -151,7 +151,18 @@ class PlayingOut(unittest.TestCase):
         """Bars A, B, C ... with flags by letter, as the string of what is played."""
         letters = "ABCDEF"
         bars = tuple(
-            Bar(c, Fraction(4), 4, 4, 0, "major", ("G", 2, 0), (), **flags.get(c, {})) for c in letters
+            Bar(
+                number=c,
+                length=Fraction(4),
+                beats=4,
+                beat_type=4,
+                fifths=0,
+                mode="major",
+                clef=("G", 2, 0),
+                notes=(),
+                **flags.get(c, {}),
+            )
+            for c in letters
         )  # type: ignore[arg-type]
         return "".join(letters[k] for k in playing_order(bars))
 

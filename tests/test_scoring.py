@@ -201,11 +201,11 @@ class Tables(unittest.TestCase):
     def test_every_component_can_be_switched_off_and_comes_back(self) -> None:
         from jeweller.pipeline import check
 
-        before = check.follow
+        before = check.align
         for name in ("", *ABLATIONS, *SECOND):
             with switched_off(name):
                 pass
-            self.assertIs(check.follow, before)
+            self.assertIs(check.align, before)
         with self.assertRaises(KeyError), switched_off("nothing of that name"):
             pass
 

@@ -73,7 +73,7 @@ class Asked(TempCase):
 
     def take(self, plans: tuple[Plan, ...] = (), *, bpm: float = 90.0, clap: bool = False) -> Path:
         line = line_of(PLAYED, fifths=-2)
-        played = perform(line, Manner(bpm, drift=0.006, jitter_s=0.006, lead_s=1.0), plans, 4)
+        played = perform(line, Manner(bpm=bpm, drift=0.006, jitter_s=0.006, lead_s=1.0), plans, 4)
         if clap:
             x = np.zeros(int(played.seconds * 22050), np.float32)
             noise = np.random.default_rng(0)
@@ -102,7 +102,9 @@ class Asked(TempCase):
 
     def test_the_rhythm_alone(self) -> None:
         clapped = check(
-            self.score(), self.take((Plan("hesitation", 9, 1.6),), clap=True), Options(rhythm_only=True)
+            self.score(),
+            self.take((Plan(kind="hesitation", at=9, amount=1.6),), clap=True),
+            Options(rhythm_only=True),
         ).report
         self.assertTrue(clapped["followed"])
         self.assertIn(("hesitation", "3"), found(clapped))
@@ -128,10 +130,10 @@ class Asked(TempCase):
 
     def test_moving_the_named_threshold_past_the_shown_value_turns_the_verdict(self) -> None:
         cases = [
-            ("late", Plan("late", 10, 0.4), "early_beats", 0.0),
-            ("hesitation", Plan("hesitation", 9, 0.8), "step_beats", 0.0),
-            ("out_of_tune", Plan("out_of_tune", 6, 45.0), "tune_cents", 0.0),
-            ("dragging", Plan("dragging", 16, 1.3, count=8), "tempo_share", 0.0),
+            ("late", Plan(kind="late", at=10, amount=0.4), "early_beats", 0.0),
+            ("hesitation", Plan(kind="hesitation", at=9, amount=0.8), "step_beats", 0.0),
+            ("out_of_tune", Plan(kind="out_of_tune", at=6, amount=45.0), "tune_cents", 0.0),
+            ("dragging", Plan(kind="dragging", at=16, amount=1.3, count=8), "tempo_share", 0.0),
         ]
         for kind, plan, setting, _ in cases:
             with self.subTest(kind):
@@ -152,7 +154,8 @@ class Asked(TempCase):
     def test_explain_names_the_threshold(self) -> None:
         report = self.folder / "r.json"
         report.write_text(
-            json.dumps(check(self.score(), self.take((Plan("late", 10, 0.4),))).report), encoding="utf-8"
+            json.dumps(check(self.score(), self.take((Plan(kind="late", at=10, amount=0.4),))).report),
+            encoding="utf-8",
         )
         out = io.StringIO()
         with contextlib.redirect_stdout(out):

@@ -178,7 +178,7 @@ class Checked(LedgerCase):
         for path in {t.score for t in self.demo[:3]}:
             self.library.shelf.add(load_score(path))
         self.pieces = {p.title: p.id for p in self.library.shelf.pieces.values()}
-        self.checking = Checking(self.library, workers=2)
+        self.checking = Checking(library=self.library, workers=2)
         self.addCleanup(self.checking.stop)
 
     def enter(self, k: int) -> Take:
@@ -231,7 +231,10 @@ class Checked(LedgerCase):
             take = self.folder / f"{name}.wav"
             write_sound(take, samples, RATE)
             kind, answer = run_check_job(
-                CheckJob(1, name, score, take, file_hash(take), Options()), lambda share, what: None
+                CheckJob(
+                    take=1, name=name, score=score, recording=take, sha256=file_hash(take), options=Options()
+                ),
+                lambda share, what: None,
             )
             self.assertEqual(kind, wanted)
             if kind == "rhythm":
@@ -245,7 +248,10 @@ class Checked(LedgerCase):
         write_sound(bad, sounding(events), RATE)
         self.assertEqual(
             run_check_job(
-                CheckJob(1, "bad", score, bad, file_hash(bad), Options()), lambda share, what: None
+                CheckJob(
+                    take=1, name="bad", score=score, recording=bad, sha256=file_hash(bad), options=Options()
+                ),
+                lambda share, what: None,
             )[0],
             "checked",
         )

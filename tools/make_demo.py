@@ -159,10 +159,10 @@ def make_part(
                 place = f"{at.numerator}" + (f"-{at.denominator}" if at.denominator > 1 else "")
                 notes.append(
                     Note(
-                        f"p{number}.b{label}.q{place}{'.g' if is_grace else ''}",
-                        at,
-                        Fraction(0) if is_grace else duration,
-                        pitch,
+                        id=f"p{number}.b{label}.q{place}{'.g' if is_grace else ''}",
+                        offset=at,
+                        duration=Fraction(0) if is_grace else duration,
+                        pitch=pitch,
                         type=kind,
                         dots=dots,
                         tuplet=tuplet,
@@ -184,31 +184,31 @@ def make_part(
             quarter = piece["bpm"] / (1.5 if piece["unit"].endswith(".") else 1)
             marks.append(
                 Mark(
-                    "tempo",
-                    Fraction(0),
+                    kind="tempo",
+                    offset=Fraction(0),
                     value=float(piece["bpm"]),
                     beat_unit=piece["unit"],
                     per_minute=f"{quarter:g}",
                 )
             )
         if k in piece.get("words", {}):
-            marks.append(Mark("words", Fraction(0), piece["words"][k]))
+            marks.append(Mark(kind="words", offset=Fraction(0), text=piece["words"][k]))
         if k in piece.get("dynamics", {}):
-            marks.append(Mark("dynamics", Fraction(0), piece["dynamics"][k], above=False))
+            marks.append(Mark(kind="dynamics", offset=Fraction(0), text=piece["dynamics"][k], above=False))
         if piece.get("dacapo") == k:
-            marks.append(Mark("words", Fraction(0), "D.C. al Fine"))
+            marks.append(Mark(kind="words", offset=Fraction(0), text="D.C. al Fine"))
         last = k == len(texts) - 1
         bars.append(
             Bar(
-                label,
-                at,
-                piece["beats"],
-                piece["beat_type"],
-                fifths,
-                "major",
-                clef,
-                tuple(notes),
-                tuple(marks),
+                number=label,
+                length=at,
+                beats=piece["beats"],
+                beat_type=piece["beat_type"],
+                fifths=fifths,
+                mode="major",
+                clef=clef,
+                notes=tuple(notes),
+                marks=tuple(marks),
                 implicit=at < metre,
                 fine=piece.get("fine") == k,
                 dacapo=piece.get("dacapo") == k,
@@ -219,7 +219,14 @@ def make_part(
         if not piece.get("pickup"):
             assert at == metre, (piece["title"], label, at)
     octave = 0
-    return Part(f"P{number}", name, name, -round((up * 7 - 0.01) / 12) + 7 * octave, -up, tuple(bars))
+    return Part(
+        id=f"P{number}",
+        name=name,
+        instrument=name,
+        diatonic=-round((up * 7 - 0.01) / 12) + 7 * octave,
+        chromatic=-up,
+        bars=tuple(bars),
+    )
 
 
 def find(line: PerformedPart, bar: str, q: float, passing: int = 1) -> int:
@@ -435,7 +442,7 @@ def main() -> None:
     for k, (player, part, piece, manner, room, faults) in enumerate(TAKES + SECOND):
         line = lines[piece, part]
         plans = tuple(
-            Plan(kind, find(line, bar, q, passing), amount, count, cause)
+            Plan(kind=kind, at=find(line, bar, q, passing), amount=amount, count=count, cause=cause)
             for kind, bar, q, amount, count, passing, cause in faults
         )
         played = perform(line, Manner(**manner), plans, seed=100 + k)

@@ -16,7 +16,7 @@ from jeweller.assets import DEMO
 FIRST_TRAY = "First week"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TrayTake:
     """One take in a tray: who played what. `planned` is what the simulated player was told to do, where that
     is known.
@@ -46,7 +46,12 @@ def read_trays(folder: Path) -> tuple[str, dict[str, tuple[TrayTake, ...]]]:
     trays: dict[str, list[TrayTake]] = {}
     for t in data["takes"]:
         take = TrayTake(
-            t["player"], folder / t["score"], t["part"], folder / t["file"], t["title"], tuple(t["planned"])
+            player=t["player"],
+            score=folder / t["score"],
+            part=t["part"],
+            take=folder / t["file"],
+            title=t["title"],
+            planned=tuple(t["planned"]),
         )
         trays.setdefault(t.get("tray", FIRST_TRAY), []).append(take)
     return data["band"], {tray: tuple(takes) for tray, takes in trays.items()}

@@ -16,20 +16,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.alignment.segments import (
-    DELETED,
-    EXTRA,
-    JUMP,
-    JUNK,
-    LEAD,
-    LONGEST_NOTE_S,
-    MISSED,
-    NEVER,
-    NOTE,
-    WRONG,
-    SegmentStarts,
-    SegmentTable,
-)
+from jeweller.alignment.segments import LONGEST_NOTE_S, NEVER, SegmentStarts, SegmentTable, StepKind
 from jeweller.errors import Cancelled
 
 Array = npt.NDArray[np.float32]
@@ -42,12 +29,13 @@ WINDOW_STEP = 32  # notes by which the window moves: rows of one window need no 
 SLACK = 8.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PathStep:
     """One step of the way: boundaries `start`..`end` (indexes), kind, sounding pitch or None.
 
-    `item` is the note it holds; for EXTRA and JUNK the note it stands before; for DELETED the first note left
-    out (up to the next step's); for JUMP the note that would have been next.
+    `item` is the note it holds; for StepKind.EXTRA and StepKind.JUNK the note it stands before; for
+    StepKind.DELETED the first note left out (up to the next step's); for StepKind.JUMP the note that would
+    have been next.
     """
 
     start: int
@@ -85,7 +73,7 @@ def _along(way: AlignmentPath, total: int) -> npt.NDArray[np.int64]:
     """The note that a way is at, at each of its boundaries, (total,)."""
     out = np.full(total, -1, np.int64)
     for step in way.steps:
-        if step.kind not in (JUMP, DELETED):
+        if step.kind not in (StepKind.JUMP, StepKind.DELETED):
             out[step.start : step.end + 1] = step.item
     known = np.flatnonzero(out >= 0)
     if not len(known):
@@ -160,7 +148,7 @@ class _Search:
             row[gone] = value[gone]
             self.back_at[b, gone], self.back_kind[b, gone], self.back_item[b, gone] = (
                 b,
-                DELETED,
+                StepKind.DELETED,
                 lo + source[gone],
             )
             if self.carried:
@@ -182,7 +170,7 @@ class _Search:
         better = value > self.best[b, first - lo]
         k = first[better] - lo
         self.best[b, k] = value[better]
-        self.back_kind[b, k], self.back_at[b, k], self.back_item[b, k] = LEAD, -1, first[better]
+        self.back_kind[b, k], self.back_at[b, k], self.back_item[b, k] = StepKind.LEAD, -1, first[better]
 
     def _jump(self, b: int, lo: int, top: int) -> None:
         """Going on from the beginning of another bar, out of the best place so far: a note may be broken off
@@ -207,7 +195,7 @@ class _Search:
         better = self.best[b, targets - lo] < worth
         k = targets[better] - lo
         self.best[b, k] = worth[better]
-        self.back_at[b, k], self.back_kind[b, k], self.back_item[b, k] = b, JUMP, place
+        self.back_at[b, k], self.back_kind[b, k], self.back_item[b, k] = b, StepKind.JUMP, place
         if self.carried:
             self.pace[b, k], self.age[b, k] = self.pace[b, top], self.age[b, top]
 
@@ -294,7 +282,7 @@ class _Search:
             whole -= np.minimum(cost, np.float32(s.broken_cost), out=cost)
             pa, pm = divmod(int(whole.argmax()), m)
             kind_ = int(segments.kind(np.array([pa]), np.array([pm]))[0])
-            heard = starts.top_pitch[pa] if kind_ == WRONG else self.items.midi[index[pm]]
+            heard = starts.top_pitch[pa] if kind_ == StepKind.WRONG else self.items.midi[index[pm]]
             self.broken[b] = (float(whole[pa, pm]), int(before[pa]), int(index[pm]), kind_, int(heard))
             better = np.flatnonzero(value > row[index + 1 - lo])
             t, p = index[better] + 1 - lo, pick[better]
@@ -302,13 +290,13 @@ class _Search:
             kind = segments.kind(p, better)
             self.back_at[b, t], self.back_kind[b, t], self.back_item[b, t] = before[p], kind, index[better]
             self.back_pitch[b, t] = np.where(
-                kind == WRONG,
+                kind == StepKind.WRONG,
                 starts.top_pitch[p],
-                np.where(kind == MISSED, -1, self.items.midi[index[better]]),
+                np.where(kind == StepKind.MISSED, -1, self.items.midi[index[better]]),
             )
             if self.carried:
                 old, was = age[p, better], pace[p, better]
-                learnt = (kind != MISSED) & ~self.items.last_free[index[better]]
+                learnt = (kind != StepKind.MISSED) & ~self.items.last_free[index[better]]
                 step = np.clip(ratio[p, better], -s.carried_step[0], s.carried_step[0])
                 step = np.where(old > 1, np.clip(step, -s.carried_step[1], s.carried_step[1]), step)
                 self.pace[b, t] = np.clip(
@@ -323,7 +311,7 @@ class _Search:
         k, p = places[stays] - lo, pick[stays]
         row[k] = value[stays]
         self.back_at[b, k], self.back_item[b, k] = before[p], places[stays]
-        self.back_kind[b, k] = np.where(starts.is_extra[p], EXTRA, JUNK)
+        self.back_kind[b, k] = np.where(starts.is_extra[p], StepKind.EXTRA, StepKind.JUNK)
         self.back_pitch[b, k] = starts.top_pitch[p]
         if self.carried:
             self.pace[b, k], self.age[b, k] = pace[p, stays], age[p, stays]
@@ -347,15 +335,27 @@ class _Search:
                 int(self.back_item[b, k]),
                 int(self.back_pitch[b, k]),
             )
-            if kind == LEAD or at < 0:
+            if kind == StepKind.LEAD or at < 0:
                 break
             steps.append(
-                PathStep(at, b, item, kind, pitch if pitch >= 0 and kind in (NOTE, WRONG, EXTRA) else None)
+                PathStep(
+                    start=at,
+                    end=b,
+                    item=item,
+                    kind=kind,
+                    pitch=pitch
+                    if pitch >= 0 and kind in (StepKind.NOTE, StepKind.WRONG, StepKind.EXTRA)
+                    else None,
+                )
             )
-            if kind not in (EXTRA, JUNK):
+            if kind not in (StepKind.EXTRA, StepKind.JUNK):
                 i = item
-            if kind == JUMP and self.broken[b] != NOT_BROKEN:
+            if kind == StepKind.JUMP and self.broken[b] != NOT_BROKEN:
                 _, at, i, kind, pitch = self.broken[b]
-                steps.append(PathStep(at, b, i, kind, pitch if kind != MISSED else None))
+                steps.append(
+                    PathStep(
+                        start=at, end=b, item=i, kind=kind, pitch=pitch if kind != StepKind.MISSED else None
+                    )
+                )
             b = at
         return AlignmentPath(tuple(reversed(steps)), score)

@@ -8,11 +8,13 @@ segment: a note that is not written, or no music.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import IntEnum
 
 import numpy as np
 import numpy.typing as npt
 
 from jeweller.alignment.candidates import Candidates
+from jeweller.alignment.note_arrays import NoteArrays
 from jeweller.alignment.settings import AlignmentSettings
 from jeweller.features.extraction import Features
 from jeweller.notation.performance import NO_PITCH
@@ -20,8 +22,19 @@ from jeweller.notation.performance import NO_PITCH
 Array = npt.NDArray[np.float32]
 NEVER = np.float32(-1e9)
 
-# What a step of the way is.
-NOTE, WRONG, MISSED, DELETED, EXTRA, JUNK, JUMP, LEAD = range(8)
+
+class StepKind(IntEnum):
+    """What a step of an alignment path is."""
+
+    NOTE = 0  # the written note sounded
+    WRONG = 1  # another pitch in its place
+    MISSED = 2  # its time passed in silence
+    DELETED = 3  # it was left out with its time
+    EXTRA = 4  # a note that is not written
+    JUNK = 5  # a stretch that is no music
+    JUMP = 6  # to the beginning of another bar
+    LEAD = 7  # before the first note and after the last
+
 
 LONGEST_NOTE_S = 60.0  # no segment is longer
 LONGEST_EXTRA_S = 2.5  # nor a note that is not written
@@ -29,27 +42,7 @@ PLAIN = 0.98  # a note's own share of its time from which no rest follows
 CLEAR = 0.9  # periodicity of frames that tell the tuning
 
 
-@dataclass(frozen=True)
-class NoteArrays:
-    """The notes to follow, as arrays of length N."""
-
-    midi: npt.NDArray[np.int64]  # sounding
-    ioi_q: npt.NDArray[np.float64]  # quarters to the next onset
-    sound_share: npt.NDArray[np.float64]  # the note's own share of that
-    repeated: npt.NDArray[np.bool_]  # same pitch as the note before, with nothing between
-    slurred: npt.NDArray[np.bool_]
-    trill: npt.NDArray[np.bool_]
-    bar_start: npt.NDArray[np.bool_]  # first note of a bar (of the performance)
-    opening: npt.NDArray[
-        np.bool_
-    ]  # of these, one a take may begin with: a bar that comes again is begun with its first time
-    bar: npt.NDArray[np.int64]
-    last_free: npt.NDArray[np.bool_]  # may be held as long as liked: the last note, fermatas
-    graces: tuple[frozenset[int], ...]  # sounding pitches of the grace notes before each
-    pitched: bool = True  # False: rhythm alone
-
-
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Evidence:
     """Cumulated nats per pitch frame: `written`, `rest` and `any` (T+1, P), `silence` (T+1,), `sound` (T+1,)
     seconds of sound.
@@ -66,7 +59,7 @@ class Evidence:
     low: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SegmentStarts:
     """Boundaries from which a segment to boundary `end` may come, (A,) each, and what such a segment is worth
     whatever note is written.
@@ -91,10 +84,10 @@ class Segments:
     gone: Array  # (A,) for none
 
     def kind(self, start: npt.NDArray[np.int64], note: npt.NDArray[np.int64]) -> npt.NDArray[np.int8]:
-        """NOTE, WRONG or MISSED for pairs of a start and a note."""
+        """StepKind.NOTE, StepKind.WRONG or StepKind.MISSED for pairs of a start and a note."""
         other, written = self.other[start, note], self.written[start, note]
-        heard = np.where(other > written, WRONG, NOTE)
-        return np.where(self.gone[start] > np.maximum(other, written), MISSED, heard).astype(np.int8)
+        heard = np.where(other > written, StepKind.WRONG, StepKind.NOTE)
+        return np.where(self.gone[start] > np.maximum(other, written), StepKind.MISSED, heard).astype(np.int8)
 
 
 def near_pitches(features: Features, reach: float) -> Array:
@@ -141,7 +134,14 @@ def gather_evidence(features: Features, s: AlignmentSettings) -> Evidence:
 
     silence = np.concatenate([[0.0], np.cumsum(-voiced * per_frame)])
     sound = np.concatenate([[0.0], np.cumsum(voiced * features.step_s)])
-    return Evidence(total(written), total(rest), total(free), silence, sound, features.low)
+    return Evidence(
+        written=total(written),
+        rest=total(rest),
+        any=total(free),
+        silence=silence,
+        sound=sound,
+        low=features.low,
+    )
 
 
 def gather_attack_evidence(features: Features, s: AlignmentSettings) -> Evidence:
@@ -154,12 +154,12 @@ def gather_attack_evidence(features: Features, s: AlignmentSettings) -> Evidence
     # one column for all: whatever the instrument's range, every note is as good
     nothing = np.zeros((frames + 1, 1), np.float32)
     return Evidence(
-        nothing,
-        nothing,
-        nothing,
-        np.zeros(frames + 1),
-        np.concatenate([[0.0], np.cumsum(voiced * features.step_s)]),
-        NO_PITCH,
+        written=nothing,
+        rest=nothing,
+        any=nothing,
+        silence=np.zeros(frames + 1),
+        sound=np.concatenate([[0.0], np.cumsum(voiced * features.step_s)]),
+        low=NO_PITCH,
     )
 
 
@@ -228,7 +228,15 @@ class SegmentTable:
         junk = np.maximum(-s.junk_cost - s.junk_rate * sound, -s.pause_cost - s.pause_rate * sound)
         near = self.time[b] - self.time[before] < LONGEST_EXTRA_S
         stay = np.where(near, np.maximum(extra, junk), junk).astype(np.float32)
-        return SegmentStarts(b, before, top, top_pitch + e.low, inside, stay, near & (extra >= junk))
+        return SegmentStarts(
+            end=b,
+            before=before,
+            top=top,
+            top_pitch=top_pitch + e.low,
+            inside=inside,
+            stay=stay,
+            is_extra=near & (extra >= junk),
+        )
 
     def segments(self, starts: SegmentStarts, index: npt.NDArray[np.int64]) -> Segments:
         """The segments from `starts`, for the notes `index` (ascending)."""

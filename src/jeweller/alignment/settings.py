@@ -7,7 +7,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AlignmentSettings:
     # Candidate boundaries
     flux_min: float = 0.22  # attack strength below which a peak is no candidate by itself

@@ -9,7 +9,8 @@ import numpy.typing as npt
 
 from jeweller.alignment.candidates import Candidates
 from jeweller.alignment.decoder import AlignmentPath, PathStep
-from jeweller.alignment.segments import EXTRA, JUNK, NOTE, WRONG, NoteArrays
+from jeweller.alignment.note_arrays import NoteArrays
+from jeweller.alignment.segments import StepKind
 
 STEP_BESIDE = 4  # intervals on each side that say what is usual there
 STEP_STEADY = 0.15  # log ratio: how far half of them may be from that
@@ -27,7 +28,9 @@ def estimate_local_tempo(
     """
     n = len(items.midi)
     where, value, weight = [], [], []
-    steps = [s for s in way.steps if s.kind in (NOTE, WRONG) and not items.last_free[s.item]]
+    steps = [
+        s for s in way.steps if s.kind in (StepKind.NOTE, StepKind.WRONG) and not items.last_free[s.item]
+    ]
     until = _until(way, steps)
     seconds = [
         float(boundaries.frame[end] - boundaries.frame[s.start]) * step_s
@@ -73,10 +76,12 @@ def _until(way: AlignmentPath, steps: list[PathStep]) -> list[int]:
     out = []
     for step in steps:
         following = after.get(id(step))
-        while following is not None and following.kind in (JUNK, EXTRA):
+        while following is not None and following.kind in (StepKind.JUNK, StepKind.EXTRA):
             following = after.get(id(following))
         goes_on = (
-            following is not None and following.kind in (NOTE, WRONG) and following.item == step.item + 1
+            following is not None
+            and following.kind in (StepKind.NOTE, StepKind.WRONG)
+            and following.item == step.item + 1
         )
         out.append(following.start if goes_on and following is not None else step.end)
     return out

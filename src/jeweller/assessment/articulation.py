@@ -5,7 +5,6 @@ for.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,7 +14,8 @@ from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import SURE, Finding, rests_on
 from jeweller.assessment.regression import log_odds
 from jeweller.assessment.settings import AssessmentSettings
-from jeweller.notes.transitions import NoteTransition
+from jeweller.notes.table import NoteTransition
+from jeweller.notes.transitions import DEEP_DB, FLAT_DB
 
 SHORT_MARKS = frozenset({"staccato", "staccatissimo", "spiccato"})
 LEAST_JOINS = 4  # a habit is told from so many
@@ -28,15 +28,10 @@ SILENT_DB = 6.0  # so much softer it gets where one breathes, in a room too
 DRY_TAIL_S = 0.03  # before rests, notes sound no longer than written by more than this
 # the setting that the regression stands for; log odds for each factor e by which it is raised
 TONGUE_DB, TONGUE_DEPTH = 9.5, 7.7
-LEAST_DIP_DB = 2.0  # a shallower join is not listened to again
 RUN_ON_LEAST = 0.3  # less likely, nothing is said of notes run together
-RUN_ON_DEEP = 6.0  # dB: where the dip is so much deeper than the setting's, no more is asked
 # the setting that the regression stands for; log odds for each factor e by which it is raised
 RUN_ON_DB, RUN_ON_TILT = 0.8, 3.1
 PLAIN_IOI_S = 0.3  # shorter notes leave no room to hear how they were begun
-Course = Callable[
-    [NoteTransition], tuple[float, ...] | None
-]  # `jeweller.notes.transitions.hear_course` of a join; None where its pitches are not known
 
 
 @dataclass(frozen=True)
@@ -67,17 +62,22 @@ def _asked(case: AssessmentContext) -> _Asked:
             return _Asked(printed, frozenset(every) - printed, short)
 
 
-def assess_transitions(case: AssessmentContext, joins: list[NoteTransition], course: Course) -> list[Finding]:
+def assess_transitions(case: AssessmentContext) -> list[Finding]:
     """Findings of the facet articulation."""
     asked = _asked(case)
+    joins = [
+        j
+        for j in case.table.transitions
+        if case.event(j.index - 1) is not None and case.event(j.index) is not None
+    ]
     plain = [
         j
         for j in joins
         if j.index not in case.graced
         and not any(case.notes[k].written.ornament for k in (j.index - 1, j.index))
     ]
-    found = _slurs(case, [j for j in plain if j.index in asked.slurred], course)
-    found += _tongued(case, [j for j in plain if j.index in asked.tongued], course)
+    found = _slurs(case, [j for j in plain if j.index in asked.slurred])
+    found += _tongued(case, [j for j in plain if j.index in asked.tongued])
     # A room that fills every gap cannot tell short notes from long ones: is there a gap where a rest or a
     # breath is?
     before_rests = [
@@ -112,16 +112,16 @@ def _say(
     assert first is not None and last is not None
     notes = [case.notes[j.index] for j in joins]
     return Finding(
-        kind,
-        bar,
-        passing,
-        beat,
-        first.on_s,
-        last.off_s,
-        tuple(n.id for n in notes),
-        tuple(n.score_id for n in notes),
-        confidence,
-        severity,
+        kind=kind,
+        bar=bar,
+        passing=passing,
+        beat=beat,
+        at_s=first.on_s,
+        until_s=last.off_s,
+        notes=tuple(n.id for n in notes),
+        score_ids=tuple(n.score_id for n in notes),
+        confidence=confidence,
+        severity=severity,
         count=len(joins),
         places=tuple(dict.fromkeys(n.bar for n in notes)),
         cause=cause,
@@ -138,7 +138,7 @@ def _odds(value: float) -> float:
     return 1.0 / (1.0 + math.exp(-max(-20.0, min(20.0, value))))
 
 
-def _slurs(case: AssessmentContext, joins: list[NoteTransition], course: Course) -> list[Finding]:
+def _slurs(case: AssessmentContext, joins: list[NoteTransition]) -> list[Finding]:
     """Slurs with a tongue or a breath in them; most of them tongued is one finding."""
     s = case.settings
     tongued: list[tuple[NoteTransition, float]] = []
@@ -147,7 +147,7 @@ def _slurs(case: AssessmentContext, joins: list[NoteTransition], course: Course)
         if j.gap_s > s.breath_s and j.attack > 0.8 and j.share > 0.2:
             breaths.append((j, _odds((j.gap_s - s.breath_s) / 0.02)))
             continue
-        confidence = _odds(_tongue_odds(case, j, course))
+        confidence = _odds(_tongue_odds(case, j))
         if confidence >= 0.2:
             tongued.append((j, confidence))
     sure = sorted((j for j, c in [*tongued, *breaths] if c >= SURE), key=lambda j: j.index)
@@ -165,7 +165,7 @@ def _slurs(case: AssessmentContext, joins: list[NoteTransition], course: Course)
     return found
 
 
-def _tongue_odds(case: AssessmentContext, j: NoteTransition, course: Course) -> float:
+def _tongue_odds(case: AssessmentContext, j: NoteTransition) -> float:
     """Log odds that a join written slurred was tongued (docs/accuracy.md: logistic regression on the joins of
     the tuning set).
 
@@ -175,13 +175,7 @@ def _tongue_odds(case: AssessmentContext, j: NoteTransition, course: Course) -> 
     a, b = case.event(j.index - 1), case.event(j.index)
     louder = b.level_db - a.level_db if a is not None and b is not None else 0.0
     plain = slur_features(j.dip_db, j.attack, j.gap_s, j.ioi_s, louder)
-    heard = (
-        course(j)
-        if case.notes[j.index].sounding_midi != case.notes[j.index - 1].sounding_midi
-        and j.dip_db > LEAST_DIP_DB
-        else None
-    )
-    if heard is None:  # as it was told before the course was listened to, for joins of the same pitch
+    if j.crossing is None or j.dip_db <= FLAT_DB:  # of one pitch, or flat: by the dip alone
         depth = math.log((max(j.dip_db, 0.0) + 0.5) / (case.settings.tongue_dip_db + 0.5))
         return (
             TONGUE_DEPTH * depth
@@ -191,7 +185,7 @@ def _tongue_odds(case: AssessmentContext, j: NoteTransition, course: Course) -> 
             - 0.5 * plain[4]
         )
     asked = TONGUE_DEPTH * math.log((TONGUE_DB + 0.5) / (case.settings.tongue_dip_db + 0.5))
-    return asked + log_odds("tongued", [*plain, *heard])
+    return asked + log_odds("tongued", [*plain, *j.crossing])
 
 
 def _rest(kind: str, join: NoteTransition, s: AssessmentSettings) -> dict[str, Any]:
@@ -200,7 +194,7 @@ def _rest(kind: str, join: NoteTransition, s: AssessmentSettings) -> dict[str, A
     return rests_on("tongue_dip_db", join.dip_db, s.tongue_dip_db, 1.5, "dB")
 
 
-def _tongued(case: AssessmentContext, joins: list[NoteTransition], course: Course) -> list[Finding]:
+def _tongued(case: AssessmentContext, joins: list[NoteTransition]) -> list[Finding]:
     """Notes that ran into one another where each has its own tongue: told against the player's other
     notes.
     """
@@ -208,13 +202,11 @@ def _tongued(case: AssessmentContext, joins: list[NoteTransition], course: Cours
         return []
     s = case.settings
     usual = float(np.median([j.dip_db for j in joins]))
-    changes = [
-        j
+    odds = [
+        (j, _odds(_run_on_odds(j, usual, j.crossing, s)))
         for j in joins
-        if case.notes[j.index].sounding_midi != case.notes[j.index - 1].sounding_midi
-        and j.dip_db < s.run_on_db + RUN_ON_DEEP
+        if j.crossing is not None and j.dip_db < s.run_on_db + DEEP_DB
     ]
-    odds = [(j, _odds(_run_on_odds(j, usual, heard, s))) for j in changes if (heard := course(j)) is not None]
     sure = [j for j, c in odds if c >= SURE]
     rest = [(j, c) for j, c in odds if RUN_ON_LEAST <= c < SURE]
     found = [_say("slurred_over_tongue", case, [j], c, 0.3, rest=_run_on_rest(j, s)) for j, c in rest]
@@ -252,12 +244,14 @@ def slur_features(dip_db: float, attack: float, gap_s: float, ioi_s: float, loud
     ]
 
 
-def _run_on_odds(j: NoteTransition, usual: float, course: tuple[float, ...], s: AssessmentSettings) -> float:
+def _run_on_odds(
+    j: NoteTransition, usual: float, crossing: tuple[float, ...], s: AssessmentSettings
+) -> float:
     """Log odds that a join written tongued was slurred (docs/accuracy.md: logistic regression on joins of the
     tuning set).
     """
     asked = RUN_ON_TILT * math.log((s.run_on_db + 0.5) / (RUN_ON_DB + 0.5))
-    return asked + log_odds("run_on", [*plain_features(j.dip_db, usual, j.gap_s, j.ioi_s), *course])
+    return asked + log_odds("run_on", [*plain_features(j.dip_db, usual, j.gap_s, j.ioi_s), *crossing])
 
 
 def _run_on_rest(join: NoteTransition, s: AssessmentSettings) -> dict[str, Any]:

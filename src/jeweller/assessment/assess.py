@@ -3,13 +3,10 @@
 from __future__ import annotations
 
 import dataclasses
-import math
 from typing import Any
 
-import numpy as np
-
 from jeweller.assessment.articulation import assess_transitions
-from jeweller.assessment.click import Click, assess_click, assess_tempo, find_click
+from jeweller.assessment.click import assess_click, assess_tempo
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.counting import CountAssessment, assess_count
 from jeweller.assessment.finding import SURE, UNMARKED, WRONG_KINDS, Finding, calibrate
@@ -21,20 +18,10 @@ from jeweller.assessment.settings import AssessmentSettings
 from jeweller.assessment.sound import assess_clearness, assess_dynamics, assess_sustain
 from jeweller.assessment.strokes import assess_strokes
 from jeweller.assessment.timing import assess_rhythm
-from jeweller.features.extraction import Features
 from jeweller.instruments.table import Instrument
 from jeweller.notation.pitch import key_alter
-from jeweller.notes.decomposition import SpectralDecomposition
-from jeweller.notes.note_starts import measure_starts, move_short_notes
-from jeweller.notes.ornaments import measure_ornaments
-from jeweller.notes.strokes import measure_strokes
-from jeweller.notes.sustain import SustainedTone, measure_clearness, measure_sustain
-from jeweller.notes.table import NoteTable
-from jeweller.notes.transitions import NoteTransition, measure_crossing, measure_transitions
+from jeweller.notes.table import Click, NoteTable
 
-SHIFT_SHARE = 0.7  # of the notes: shifted alike by so many, the take is transposed
-# periodicity at the written pitch, against the lower one: the lower is only a part of the sound
-SUBHARMONIC_CLARITY = 0.6
 HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note", "out_of_tune", "wrong_octave")
 # so often the same wrong note, and in so many of its soundings, speaks for a fingering that is not known
 SAME_SLIP, ALWAYS = 2, 0.75
@@ -45,8 +32,7 @@ LEAST_SAID = 0.2  # raw confidence below which nothing is said, not even "listen
 
 
 def assess(
-    following: NoteTable,
-    features: Features,
+    table: NoteTable,
     instrument: Instrument,
     settings: AssessmentSettings,
     *,
@@ -54,83 +40,36 @@ def assess(
     click: Click | None = None,
     rhythm_only: bool = False,
 ) -> tuple[list[Finding], AssessmentContext]:
-    """Findings, most important first, and the case with a whole-take transposition taken out.
+    """Findings of a note table with its evidence, most important first, and the context they were made in.
 
     `asked_bpm`: quarters a minute that were asked for; `click`: the click played to, where it is known (else
-        one is listened for).
+        the one that was heard).
     """
-    case = AssessmentContext(following, settings, instrument, features.floor_db, features.loud_db)
-    found: list[Finding] = []
+    case = AssessmentContext(table=table, settings=settings, instrument=instrument)
     if rhythm_only:
         found = assess_attacks(case)
-        case = _without(
-            case, {n for f in found if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes}
-        )
-        found += assess_strokes(case, measure_strokes(case.following, features))
+        case = _without(case, _surely_missed(found))
+        found += assess_strokes(case)
         counted = assess_count(case, lengths=False)
         found, counted = _struck_again(case, found, counted)
-        return _told(
-            case,
-            found
-            + counted.findings
-            + assess_rhythm(case, counted.steps, pitched=False)
-            + assess_click(case, click)
-            + assess_tempo(case, asked_bpm),
-        )
-    shift = _transposition(case)
-    mixture = SpectralDecomposition(
-        features,
-        following.events,
-        min(n.sounding_midi for n in following.line.main_notes) + min(shift, 0),
-        shift,
-    )
-    reference = settings.reference_shift
-    if shift:
-        if shift != reference:
-            apart = shift - reference
-            found.append(
-                _elsewhere(case, {"semitones": apart}, "read_as_other_instrument" if apart % 12 else None)
-            )
-        events = tuple(dataclasses.replace(e, midi=e.midi - shift) for e in following.events)
-        case = AssessmentContext(
-            dataclasses.replace(following, events=events),
-            settings,
-            instrument,
-            features.floor_db,
-            features.loud_db,
-        )
-    if following.clef:
-        found.append(_elsewhere(case, {"clef": following.clef}, "read_as_other_clef"))
-    starts = measure_starts(following, features, mixture, brass=instrument.family == "brass")
-    short, starts = move_short_notes(case.following, starts, shift)
-    case = dataclasses.replace(case, following=short)
-    pitches = assess_pitches(case, mixture)
-    case = _without(
-        case, {n for f in pitches if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes}
-    )
+        found += counted.findings + assess_rhythm(case, counted.steps, pitched=False)
+        return _finish(case, found + assess_click(case, click) + assess_tempo(case, asked_bpm))
+    found = _elsewhere(case)
+    pitches = assess_pitches(case)
+    case = _without(case, _surely_missed(pitches))
     counted = assess_count(case)
-    found += (
-        _habits(case, pitches + assess_tuning(case, shift if shift == reference else 0))
-        + counted.findings
-        + assess_rhythm(case, counted.steps)
-    )
-    found += assess_ornaments(
-        case, measure_ornaments(following, features, mixture, shift), starts, shift
-    ) + _not_twice(assess_starts(case, starts, shift), pitches)
-    tones, clearness = measure_sustain(following, features), measure_clearness(following, features)
-    found += assess_sustain(case, tones) + assess_clearness(case, clearness) + assess_dynamics(case)
-    found += assess_click(case, click or find_click(case, features)) + assess_tempo(case, asked_bpm)
+    taken_out = table.shift if table.shift == settings.reference_shift else 0
+    found += _habits(case, pitches + assess_tuning(case, taken_out)) + counted.findings
+    found += assess_rhythm(case, counted.steps) + assess_ornaments(case)
+    found += _not_twice(assess_starts(case), pitches)
+    found += assess_sustain(case) + assess_clearness(case) + assess_dynamics(case)
+    found += assess_click(case, click or table.click) + assess_tempo(case, asked_bpm)
+    return _finish(case, found + assess_transitions(case))
 
-    def course(join: NoteTransition) -> tuple[float, ...] | None:
-        a, b = case.event(join.index - 1), case.event(join.index)
-        return (
-            None
-            if a is None or b is None or math.isnan(a.midi + b.midi)
-            else measure_crossing(features, a, b)
-        )
 
-    found += assess_transitions(case, measure_transitions(case.following, features), course)
-    return _told(case, found, tuple(tones), tuple(clearness))
+def _surely_missed(found: list[Finding]) -> set[str]:
+    """Ids of the notes that were surely not played."""
+    return {n for f in found if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes}
 
 
 def _not_twice(found: list[Finding], pitches: list[Finding]) -> list[Finding]:
@@ -139,21 +78,14 @@ def _not_twice(found: list[Finding], pitches: list[Finding]) -> list[Finding]:
     return [f for f in found if f.kind not in WRONG_KINDS or not set(f.notes) & known]
 
 
-def _told(
-    case: AssessmentContext,
-    found: list[Finding],
-    tones: tuple[SustainedTone, ...] = (),
-    clearness: tuple[tuple[int, float], ...] = (),
-) -> tuple[list[Finding], AssessmentContext]:
-    """The findings in their order, without repeats that may be left out; the case with what the report tells
-    besides.
-    """
+def _finish(case: AssessmentContext, found: list[Finding]) -> tuple[list[Finding], AssessmentContext]:
+    """The findings in their order, without repeats that may be left out; the context with these."""
     found = _in_order(case, found)
     left_out: frozenset[str] = frozenset()
     if case.settings.repeats == "free":
         left_out = frozenset(n for f in found if f.kind == "repeat_skipped" for n in f.notes)
         found = [f for f in found if f.kind != "repeat_skipped"]
-    return found, dataclasses.replace(case, tones=tones, clearness=clearness, left_out=left_out)
+    return found, dataclasses.replace(case, left_out=left_out)
 
 
 def _struck_again(
@@ -184,16 +116,16 @@ def _struck_again(
         found = [f for f in found if f is not extra]
         count.append(
             Finding(
-                "restart",
-                bar,
-                passing,
-                beat,
-                extra.at_s,
-                pause.until_s,
-                (note.id,),
-                (note.score_id,),
-                min(extra.confidence, pause.confidence),
-                0.5,
+                kind="restart",
+                bar=bar,
+                passing=passing,
+                beat=beat,
+                at_s=extra.at_s,
+                until_s=pause.until_s,
+                notes=(note.id,),
+                score_ids=(note.score_id,),
+                confidence=min(extra.confidence, pause.confidence),
+                severity=0.5,
                 detail={"notes": 1, "from": bar},
             )
         )
@@ -217,8 +149,8 @@ def _without(case: AssessmentContext, missed: set[str]) -> AssessmentContext:
     gone = {case.index_of[n] for n in missed if n in case.index_of}
     if not any(case.event(i) is not None for i in gone):
         return case
-    last_try = tuple(None if i in gone else k for i, k in enumerate(case.following.last_try))
-    return dataclasses.replace(case, following=dataclasses.replace(case.following, last_try=last_try))
+    last_try = tuple(None if i in gone else k for i, k in enumerate(case.table.last_try))
+    return dataclasses.replace(case, table=dataclasses.replace(case.table, last_try=last_try))
 
 
 def _weight(f: Finding) -> float:
@@ -226,43 +158,35 @@ def _weight(f: Finding) -> float:
     return f.severity * (1.0 + 0.5 * min(f.count - 1, 4)) * f.confidence
 
 
-def _transposition(case: AssessmentContext) -> int:
-    """Semitones by which nearly every note is shifted alike; 0 where it is not so."""
-    apart = [
-        event.midi - case.notes[i].sounding_midi
-        for i in range(len(case.notes))
-        if (event := case.event(i)) is not None and event.midi == event.midi
-    ]
-    if len(apart) < 6:
-        return 0
-    rounded = np.rint(np.array(apart)).astype(int)
-    values, number = np.unique(rounded, return_counts=True)
-    top = int(values[number.argmax()])
-    above = [
-        e.twelfth_up if top == -19 else e.octave_up for e in case.following.events if e.index is not None
-    ]
-    if top in (-12, -19, -24) and float(np.median(above)) > SUBHARMONIC_CLARITY:
-        return 0  # the written pitch is there: it is the sound that carries a lower one
-    return top if top != 0 and number.max() >= SHIFT_SHARE * len(apart) else 0
+def _elsewhere(case: AssessmentContext) -> list[Finding]:
+    """The whole take sounds elsewhere than the part, or was read in another clef: one finding."""
+    found = []
+    apart = case.table.shift - case.settings.reference_shift if case.table.shift else 0
+    if apart:
+        cause = "read_as_other_instrument" if apart % 12 else None
+        found.append(_transposed(case, {"semitones": apart}, cause))
+    if case.table.clef:
+        found.append(_transposed(case, {"clef": case.table.clef}, "read_as_other_clef"))
+    return found
 
 
-def _elsewhere(case: AssessmentContext, detail: dict[str, Any], cause: str | None) -> Finding:
+def _transposed(case: AssessmentContext, detail: dict[str, Any], cause: str | None) -> Finding:
     """The whole take sounds elsewhere than the part: one finding."""
     sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
     bar, passing, beat = case.where(sounded[0])
     first, last = case.event(sounded[0]), case.event(sounded[-1])
     assert first is not None and last is not None
     return Finding(
-        "wrong_transposition",
-        bar,
-        passing,
-        beat,
-        first.on_s,
-        last.off_s,
-        (),
-        ("whole",),
-        0.9,
-        1.0,
+        kind="wrong_transposition",
+        bar=bar,
+        passing=passing,
+        beat=beat,
+        at_s=first.on_s,
+        until_s=last.off_s,
+        notes=(),
+        score_ids=("whole",),
+        confidence=0.9,
+        severity=1.0,
         detail=detail,
         cause=cause,
     )

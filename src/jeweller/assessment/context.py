@@ -1,4 +1,6 @@
-"""The case before the judge: a `Following` with what several judges need, computed once."""
+"""What several assessments of one take need: its note table, the settings, and what follows from them,
+once.
+"""
 
 from __future__ import annotations
 
@@ -12,11 +14,10 @@ import numpy.typing as npt
 from jeweller.assessment.settings import AssessmentSettings
 from jeweller.instruments.table import Instrument
 from jeweller.notation.performance import PerformedNote, PerformedRest
-from jeweller.notes.sustain import SustainedTone
 from jeweller.notes.table import NoteTable, PlayedNote
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Interval:
     """From the onset of main note i to that of main note j, both sounded in one go. Lengths in seconds and
     quarters.
@@ -36,28 +37,25 @@ class Interval:
         return self.seconds - self.expected
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AssessmentContext:
-    """One take before the judge."""
+    """One take before it is assessed."""
 
-    following: NoteTable
+    table: NoteTable
     settings: AssessmentSettings
     instrument: Instrument
-    room_db: float
-    loud_db: float
-    tones: tuple[SustainedTone, ...] = ()  # how the long notes sounded
-    # ids of notes in repeats that were not taken, where they may be left out
-    left_out: frozenset[str] = frozenset()
-    clearness: tuple[tuple[int, float], ...] = ()  # (main note, periodicity of its clearest fifth)
+    left_out: frozenset[str] = (
+        frozenset()
+    )  # ids of notes in repeats that were not taken, where they may be left out
 
-    @cached_property
+    @property
     def notes(self) -> tuple[PerformedNote, ...]:
-        return self.following.line.main_notes
+        return self.table.notes
 
     @cached_property
     def beat_q(self) -> float:
         """Quarters to a beat of the metre."""
-        return float(self.following.line.beat)
+        return float(self.table.line.beat)
 
     @cached_property
     def index_of(self) -> dict[str, int]:
@@ -65,49 +63,34 @@ class AssessmentContext:
         return {n.id: i for i, n in enumerate(self.notes)}
 
     def event(self, i: int) -> PlayedNote | None:
-        return self.following.event_of(i)
+        return self.table.event_of(i)
 
     def spq(self, i: int) -> float:
-        return self.following.seconds_per_quarter[i]
+        return self.table.seconds_per_quarter[i]
 
     def beat_s(self, i: int) -> float:
         return self.spq(i) * self.beat_q
 
-    @cached_property
+    @property
     def offset_cents(self) -> float:
-        """The take's own tuning: median deviation of the notes that sounded in their written pitch class,
-        cents.
-        """
-        found = []
-        for i, note in enumerate(self.notes):
-            event = self.event(i)
-            if event is not None and event.midi == event.midi:
-                apart = event.midi - note.sounding_midi
-                apart -= 12 * round(apart / 12)
-                if abs(apart) < 0.7 and event.clarity > 0.6:
-                    found.append(apart * 100)
-        return float(np.median(found)) if found else 0.0
+        """The take's own tuning, cents."""
+        return self.table.offset_cents
 
     def apart(self, i: int) -> float:
         """Semitones that note i sounded above the written pitch, the take's tuning taken out; NaN where it
         did not sound.
         """
-        event = self.event(i)
-        return (
-            float("nan")
-            if event is None
-            else event.midi - self.notes[i].sounding_midi - self.offset_cents / 100
-        )
+        return self.table.apart(i)
 
     @cached_property
     def graced(self) -> frozenset[int]:
         """Main notes that have grace notes before them."""
-        return frozenset(i for i, before in enumerate(self.following.line.graces) if before)
+        return frozenset(i for i, before in enumerate(self.table.line.graces) if before)
 
     @cached_property
     def rest_after(self) -> tuple[PerformedRest | None, ...]:
         """For each main note the first rest between it and the next main note."""
-        rests = sorted(self.following.line.rests, key=lambda r: r.onset)
+        rests = sorted(self.table.line.rests, key=lambda r: r.onset)
         onsets = [r.onset for r in rests]
         found: list[PerformedRest | None] = []
         for i, note in enumerate(self.notes):
@@ -136,7 +119,15 @@ class AssessmentContext:
             )
             expected = quarters * 0.5 * (self.spq(i) + self.spq(j))
             found.append(
-                Interval(i, j, b.on_s - a.on_s, quarters, rest if j == i + 1 else None, rest_q, expected)
+                Interval(
+                    i=i,
+                    j=j,
+                    seconds=b.on_s - a.on_s,
+                    quarters=quarters,
+                    rest=rest if j == i + 1 else None,
+                    rest_quarters=rest_q,
+                    expected=expected,
+                )
             )
         return tuple(found)
 
@@ -152,19 +143,6 @@ class AssessmentContext:
             return 0.03
         return float(max(1.4826 * np.median(np.abs(excess - np.median(excess))), self.settings.onset_error_s))
 
-    @cached_property
-    def expected(self) -> dict[int, float]:
-        """Seconds at which each sounded note was expected by the player's own local beat, the count's steps
-        taken out.
-        """
-        from jeweller.assessment.counting import assess_count
-        from jeweller.assessment.timing import measure_deviations
-
-        off = measure_deviations(self, assess_count(self).steps)
-        return {
-            i: e.on_s - off.get(i, 0.0) for i in range(len(self.notes)) if (e := self.event(i)) is not None
-        }
-
     def is_free(self, i: int) -> bool:
         """Whether the speed is the player's own there: under a rit. or the like, at a fermata, at the last
         note.
@@ -173,7 +151,7 @@ class AssessmentContext:
         return (
             note.fermata
             or i == len(self.notes) - 1
-            or any(a <= note.onset < b for a, b in self.following.line.free_from)
+            or any(a <= note.onset < b for a, b in self.table.line.free_from)
         )
 
     def log_tempo(self) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64], npt.NDArray[np.int64]]:
@@ -188,4 +166,4 @@ class AssessmentContext:
     def where(self, i: int) -> tuple[str, int, float]:
         """Bar, pass and beat of main note i."""
         note = self.notes[i]
-        return note.bar, note.passing, self.following.line.beat_in_bar(note.bar_index, note.offset)
+        return note.bar, note.passing, self.table.line.beat_in_bar(note.bar_index, note.offset)

@@ -59,7 +59,7 @@ def _jumps(case: AssessmentContext) -> list[Finding]:
     printed = {
         n.score_id: i for i, n in reversed(list(enumerate(case.notes)))
     }  # a line that goes back in this is at a repeat
-    f = case.following
+    f = case.table
     for n, jump in enumerate(f.jumps):
         if jump.target > jump.origin:
             first = case.notes[jump.origin]
@@ -78,16 +78,16 @@ def _jumps(case: AssessmentContext) -> list[Finding]:
             first = case.notes[back] if back is not None else first
             found.append(
                 Finding(
-                    kind,
-                    bar,
-                    passing,
-                    beat,
-                    jump.at_s,
-                    jump.at_s,
-                    tuple(x.id for x in skipped),
-                    tuple(x.score_id for x in skipped),
-                    0.9,
-                    0.9,
+                    kind=kind,
+                    bar=bar,
+                    passing=passing,
+                    beat=beat,
+                    at_s=jump.at_s,
+                    until_s=jump.at_s,
+                    notes=tuple(x.id for x in skipped),
+                    score_ids=tuple(x.score_id for x in skipped),
+                    confidence=0.9,
+                    severity=0.9,
                     detail={"bars": len(bars), "from": first.bar, "to": skipped[-1].bar},
                 )
             )
@@ -100,16 +100,16 @@ def _jumps(case: AssessmentContext) -> list[Finding]:
             ids = tuple(case.notes[e.index].id for e in tries if e.index is not None)
             found.append(
                 Finding(
-                    "restart",
-                    bar,
-                    passing,
-                    beat,
-                    tries[0].on_s,
-                    jump.at_s,
-                    ids,
-                    (note.score_id,),
-                    0.9,
-                    0.5,
+                    kind="restart",
+                    bar=bar,
+                    passing=passing,
+                    beat=beat,
+                    at_s=tries[0].on_s,
+                    until_s=jump.at_s,
+                    notes=ids,
+                    score_ids=(note.score_id,),
+                    confidence=0.9,
+                    severity=0.5,
                     detail={"notes": len(tries), "from": note.bar},
                 )
             )
@@ -118,7 +118,7 @@ def _jumps(case: AssessmentContext) -> list[Finding]:
 
 def _not_again(case: AssessmentContext) -> list[Finding]:
     """The repeat at the end of the line, where the take ends with its first time."""
-    f, notes = case.following, case.notes
+    f, notes = case.table, case.notes
     rest = notes[f.last + 1 :]
     played = {n.score_id for n in notes[f.first : f.last + 1]}
     if (
@@ -133,16 +133,16 @@ def _not_again(case: AssessmentContext) -> list[Finding]:
     at = event.off_s if event is not None else 0.0
     return [
         Finding(
-            "repeat_skipped",
-            bar,
-            passing,
-            beat,
-            at,
-            at,
-            tuple(n.id for n in rest),
-            tuple(n.score_id for n in rest),
-            0.9,
-            0.9,
+            kind="repeat_skipped",
+            bar=bar,
+            passing=passing,
+            beat=beat,
+            at_s=at,
+            until_s=at,
+            notes=tuple(n.id for n in rest),
+            score_ids=tuple(n.score_id for n in rest),
+            confidence=0.9,
+            severity=0.9,
             detail={"bars": len({n.bar_index for n in rest}), "from": rest[0].bar, "to": rest[-1].bar},
         )
     ]
@@ -197,7 +197,7 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
     spread = case.time_spread / beat_s
     confidence = bounded_confidence(abs(amount), threshold, max(spread, 0.04))
     # Where the tempo moves, a step over a long time is one by the take's own tempo as well.
-    own = (v.seconds - v.quarters * case.following.take_spq) / beat_s
+    own = (v.seconds - v.quarters * case.table.take_spq) / beat_s
     if v.quarters >= MOVES_BEATS * case.beat_q and (own * amount < 0 or abs(own) < OWN_TEMPO * threshold):
         confidence = min(confidence, LISTEN)
     event, after = case.event(v.i), case.event(v.j)
@@ -216,7 +216,7 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
         kind = "rest_long" if amount > 0 else "rest_short"
         rest = v.rest
         bar = rest.bar
-        beat = case.following.line.beat_in_bar(rest.bar_index, rest.offset)
+        beat = case.table.line.beat_in_bar(rest.bar_index, rest.offset)
         counted = rest_beats + amount
         detail |= {"written_beats": round(rest_beats, 2), "heard_beats": round(max(0.0, counted), 2)}
         at = event.on_s + min(written_s, v.seconds)
@@ -224,16 +224,16 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
         if amount > 0 and amount > max(1.5, 1.2 * rest_beats):
             kind = "hesitation" if amount > 2.5 else kind
         return Finding(
-            kind,
-            bar,
-            passing,
-            beat,
-            at,
-            after.on_s,
-            ids,
-            (score_id,),
-            confidence,
-            0.7,
+            kind=kind,
+            bar=bar,
+            passing=passing,
+            beat=beat,
+            at_s=at,
+            until_s=after.on_s,
+            notes=ids,
+            score_ids=(score_id,),
+            confidence=confidence,
+            severity=0.7,
             detail=detail,
             cause="rest_miscounted",
         )
@@ -249,44 +249,44 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
         if whole >= 1 and abs(amount - whole) <= WHOLE_BEATS:  # the count goes on from a whole beat later
             bar, passing, beat = case.where(v.i)
             return Finding(
-                "beat_added",
-                bar,
-                passing,
-                beat,
-                event.on_s,
-                after.on_s,
-                (note.id,),
-                (note.score_id,),
-                confidence,
-                0.5,
+                kind="beat_added",
+                bar=bar,
+                passing=passing,
+                beat=beat,
+                at_s=event.on_s,
+                until_s=after.on_s,
+                notes=(note.id,),
+                score_ids=(note.score_id,),
+                confidence=confidence,
+                severity=0.5,
                 detail=detail,
             )
         return Finding(
-            "hesitation",
-            bar,
-            passing,
-            beat,
-            event.on_s + min(written_s, sounding),
-            after.on_s,
-            (nxt.id,),
-            (nxt.score_id,),
-            confidence,
-            0.5,
+            kind="hesitation",
+            bar=bar,
+            passing=passing,
+            beat=beat,
+            at_s=event.on_s + min(written_s, sounding),
+            until_s=after.on_s,
+            notes=(nxt.id,),
+            score_ids=(nxt.score_id,),
+            confidence=confidence,
+            severity=0.5,
             detail=detail,
         )
     bar, passing, beat = case.where(v.i)
     detail |= {"written_beats": round(duration_beats, 2), "heard_beats": round(duration_beats + amount, 2)}
     return Finding(
-        "beat_dropped",
-        bar,
-        passing,
-        beat,
-        event.on_s,
-        after.on_s,
-        (note.id,),
-        (note.score_id,),
-        confidence,
-        0.7,
+        kind="beat_dropped",
+        bar=bar,
+        passing=passing,
+        beat=beat,
+        at_s=event.on_s,
+        until_s=after.on_s,
+        notes=(note.id,),
+        score_ids=(note.score_id,),
+        confidence=confidence,
+        severity=0.7,
         detail=detail,
         cause="long_note_miscounted" if duration_beats >= s.long_beats else None,
     )
@@ -300,16 +300,16 @@ def _held_over(
     bar, passing, beat = case.where(v.i)
     duration = float(note.duration) / case.beat_q
     return Finding(
-        "held_over",
-        bar,
-        passing,
-        beat,
-        event.on_s,
-        after.on_s,
-        (note.id,),
-        (note.score_id,),
-        confidence,
-        0.6,
+        kind="held_over",
+        bar=bar,
+        passing=passing,
+        beat=beat,
+        at_s=event.on_s,
+        until_s=after.on_s,
+        notes=(note.id,),
+        score_ids=(note.score_id,),
+        confidence=confidence,
+        severity=0.6,
         detail=detail | {"written_beats": round(duration, 2), "heard_beats": round(duration + amount, 2)},
         cause="long_note_miscounted",
     )
@@ -326,7 +326,7 @@ def _lengths(case: AssessmentContext, steps: set[int]) -> list[Finding]:
         length = event.off_s - event.on_s
         beats = float(note.duration) / case.beat_q
         # Where the tempo moves a length is wrong only if it is so by the local tempo and by the take's own.
-        slow, fast = max(case.spq(i), case.following.take_spq), min(case.spq(i), case.following.take_spq)
+        slow, fast = max(case.spq(i), case.table.take_spq), min(case.spq(i), case.table.take_spq)
         written, longest = float(note.duration) * fast, float(note.duration) * slow
         error = max(case.time_spread, 0.04)
         bar, passing, beat = case.where(i)
@@ -370,16 +370,16 @@ def _lengths(case: AssessmentContext, steps: set[int]) -> list[Finding]:
                     )
                 found.append(
                     Finding(
-                        "cut_short",
-                        bar,
-                        passing,
-                        beat,
-                        event.on_s,
-                        event.off_s,
-                        (note.id,),
-                        (note.score_id,),
-                        confidence,
-                        0.5,
+                        kind="cut_short",
+                        bar=bar,
+                        passing=passing,
+                        beat=beat,
+                        at_s=event.on_s,
+                        until_s=event.off_s,
+                        notes=(note.id,),
+                        score_ids=(note.score_id,),
+                        confidence=confidence,
+                        severity=0.5,
                         detail=detail,
                         cause="long_note_miscounted" if open_end else None,
                     )
@@ -406,19 +406,19 @@ def _lengths(case: AssessmentContext, steps: set[int]) -> list[Finding]:
                         "share of the rest",
                     ),
                 }
-                place = case.following.line.beat_in_bar(rest.bar_index, rest.offset)
+                place = case.table.line.beat_in_bar(rest.bar_index, rest.offset)
                 found.append(
                     Finding(
-                        "rest_filled",
-                        rest.bar,
-                        rest.passing,
-                        place,
-                        event.on_s + longest,
-                        event.off_s,
-                        (note.id,),
-                        (rest.score_id,),
-                        bounded_confidence(over, threshold, 1.3 * error),
-                        0.5,
+                        kind="rest_filled",
+                        bar=rest.bar,
+                        passing=rest.passing,
+                        beat=place,
+                        at_s=event.on_s + longest,
+                        until_s=event.off_s,
+                        notes=(note.id,),
+                        score_ids=(rest.score_id,),
+                        confidence=bounded_confidence(over, threshold, 1.3 * error),
+                        severity=0.5,
                         detail=detail,
                     )
                 )

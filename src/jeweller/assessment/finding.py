@@ -78,7 +78,7 @@ MISSED_KINDS = frozenset({"missed_note", "bar_skipped", "repeat_skipped"})
 SURE = 0.5  # confidence from which a finding is said, below it is "listen here"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Finding:
     """One finding. `notes` are ids of notes to play, `score_ids` the ids in the file; `beat` counts from
     1.

@@ -8,9 +8,10 @@ from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding
 from jeweller.assessment.pitches import wrong_pitch
 from jeweller.assessment.regression import log_odds
+from jeweller.assessment.timing import expected_onsets
 from jeweller.notation.pitch import spell
-from jeweller.notes.note_starts import SQUEAKS, StartSound
-from jeweller.notes.table import PlayedNote
+from jeweller.notes.note_starts import SQUEAKS
+from jeweller.notes.table import PlayedNote, StartSound
 
 PARTIALS = (*SQUEAKS, 5.0, -5.0)  # semitones to what a crack catches on brass
 WHOLE = 0.8  # of the note: what sounds so long is the note
@@ -25,53 +26,44 @@ GRACED = 1.5  # log odds lost where a grace note is written: one that slipped lo
 ALIKE_GAIN = 0.5  # another note begins alike if what is heard there explains so much of what this one does
 
 
-def assess_starts(case: AssessmentContext, starts: list[StartSound], shift: int) -> list[Finding]:
-    """`shift`: semitones by which the whole take was transposed, taken out of the case but not of the
-    starts.
-    """
+def assess_starts(case: AssessmentContext) -> list[Finding]:
+    """Cracks, squeaks and slipped fingers in the beginnings of notes."""
     found = []
-    for s in starts:
+    expected = expected_onsets(case) if case.table.starts else {}
+    for s in case.table.starts:
         event = case.event(s.index)
         if event is None:
             continue
-        apart = s.midi - shift - event.midi
+        apart = s.midi - event.midi
         partial = _is_partial(case, s, apart)
-        if stands_between(case, s, event, shift):
+        if stands_between(case, s, event, expected):
             # a tone that wavers is no other note
             if abs(apart) >= 0.7 + event.spread and s.index not in case.graced:
-                found.append(
-                    _said(case, s, apart, log_odds("blip", blip_features(case, s, event, starts, shift)))
-                )
+                found.append(_said(case, s, apart, log_odds("blip", blip_features(case, s, event, expected))))
             continue
         if partial and s.length_s > WHOLE * (event.off_s - s.on_s):
             found.append(
-                wrong_pitch(
-                    case, s.index, event, round(s.midi) - shift, 1.0 / (1.0 + math.exp(-_odds_by_pitch(s)))
-                )
+                wrong_pitch(case, s.index, event, round(s.midi), 1.0 / (1.0 + math.exp(-_odds_by_pitch(s))))
             )
             continue
-        odds = log_odds("crack", crack_features(case, s, event, starts, shift)) - (
-            GRACED if s.index in case.graced else 0.0
-        )
+        odds = log_odds("crack", crack_features(case, s, event)) - (GRACED if s.index in case.graced else 0.0)
         confidence = 1.0 / (1.0 + math.exp(-odds))
         note = case.notes[s.index]
         bar, passing, beat = case.where(s.index)
-        fifths = case.following.line.bars[note.bar_index].bar.fifths
-        caught = spell(
-            round(s.midi - shift - case.offset_cents / 100) - case.following.line.part.chromatic, fifths
-        )
+        fifths = case.table.line.bars[note.bar_index].bar.fifths
+        caught = spell(round(s.midi - case.offset_cents / 100) - case.table.line.part.chromatic, fifths)
         found.append(
             Finding(
-                "cracked",
-                bar,
-                passing,
-                beat,
-                s.on_s,
-                event.off_s,
-                (note.id,),
-                (note.score_id,),
-                confidence,
-                0.35,
+                kind="cracked",
+                bar=bar,
+                passing=passing,
+                beat=beat,
+                at_s=s.on_s,
+                until_s=event.off_s,
+                notes=(note.id,),
+                score_ids=(note.score_id,),
+                confidence=confidence,
+                severity=0.35,
                 cause="air",
                 detail={
                     "written": note.written.pitch.name if note.written.pitch else "",
@@ -94,20 +86,22 @@ def _is_partial(case: AssessmentContext, s: StartSound, apart: float) -> bool:
     return min(abs(apart - p) for p in (PARTIALS if brass else SQUEAKS)) < 0.5
 
 
-def stands_between(case: AssessmentContext, s: StartSound, event: PlayedNote, shift: int) -> bool:
+def stands_between(
+    case: AssessmentContext, s: StartSound, event: PlayedNote, expected: dict[int, float]
+) -> bool:
     """Whether what sounds before a note is none of its own attack, but a neighbouring note: fingers, if it is
     anything.
     """
-    apart = s.midi - shift - event.midi
+    apart = s.midi - event.midi
     partial = _is_partial(case, s, apart)
-    aside = not partial and _near_the_last(case, s, shift)
+    aside = not partial and _near_the_last(case, s)
     return aside or (
-        abs(apart) < NEAR_STEPS and (not partial or s.length_s > LONGEST_CRACK_S or _between(case, s))
+        abs(apart) < NEAR_STEPS and (not partial or s.length_s > LONGEST_CRACK_S or _between(s, expected))
     )
 
 
 def blip_features(
-    case: AssessmentContext, s: StartSound, event: PlayedNote, starts: list[StartSound], shift: int
+    case: AssessmentContext, s: StartSound, event: PlayedNote, expected: dict[int, float]
 ) -> list[float]:
     """What tells a short sound between two notes (fingers that did not move together) from the end of the one
     and the beginning of the other.
@@ -124,19 +118,17 @@ def blip_features(
         heard * _clip(s.below_db / 5.0, -1.0, 3.0),
         _clip(math.log(max(s.gain, 0.02)), -4.0, 1.5),
         _clip((s.held_s - 0.045) / 0.02, -2.5, 3.0),
-        float(before is not None and abs(s.midi - shift - before.midi) < 0.7),
+        float(before is not None and abs(s.midi - before.midi) < 0.7),
         _clip(event.attack, 0.0, 1.5),
-        float(_between(case, s)),
+        float(_between(s, expected)),
         _clip((event.on_s - before.off_s) / 0.1, -2.0, 2.0) if before is not None else 2.0,
         _clip((s.on_s - event.on_s) / 0.05, -3.0, 3.0),
-        float(min(_alike(s, starts), 3)),
+        float(min(_alike(s, case.table.starts), 3)),
         _clip(s.after, 0.0, 1.0),
     ]
 
 
-def crack_features(
-    case: AssessmentContext, s: StartSound, event: PlayedNote, starts: list[StartSound], shift: int
-) -> list[float]:
+def crack_features(case: AssessmentContext, s: StartSound, event: PlayedNote) -> list[float]:
     """What tells a crack, or a squeak, in the attack of a note from how this instrument speaks in this room.
 
     What the pitch line or the spectrum says of it by itself, whichever says more; whether it is one of the
@@ -148,7 +140,7 @@ def crack_features(
     heard = float(s.clarity > 0.0)
     return [
         _clip(max(_odds_by_pitch(s), _odds_by_spectrum(s)), -5.0, 3.0),
-        float(_is_partial(case, s, s.midi - shift - event.midi)),
+        float(_is_partial(case, s, s.midi - event.midi)),
         heard,
         heard * _clip((s.clarity - 0.94) / 0.04, -3.0, 1.5),
         heard * _clip(s.spread / 0.2, 0.0, 3.0),
@@ -157,7 +149,7 @@ def crack_features(
         _clip((s.held_s - HELD_S) / 0.02, -2.5, 3.0),
         _clip((event.on_s - before.off_s) / 0.1, -2.0, 2.0) if before is not None else 2.0,
         _clip(math.log(event.off_s - event.on_s), -2.0, 1.0),
-        float(min(_alike(s, starts), 3)),
+        float(min(_alike(s, case.table.starts), 3)),
     ]
 
 
@@ -165,13 +157,13 @@ def _before(case: AssessmentContext, s: StartSound) -> PlayedNote | None:
     return next((e for k in range(s.index - 1, -1, -1) if (e := case.event(k)) is not None), None)
 
 
-def _near_the_last(case: AssessmentContext, s: StartSound, shift: int) -> bool:
+def _near_the_last(case: AssessmentContext, s: StartSound) -> bool:
     """Whether the sound lies near the note before."""
     before = _before(case, s)
-    return before is not None and abs(s.midi - shift - before.midi) < NEAR_LAST
+    return before is not None and abs(s.midi - before.midi) < NEAR_LAST
 
 
-def _alike(s: StartSound, starts: list[StartSound]) -> int:
+def _alike(s: StartSound, starts: tuple[StartSound, ...]) -> int:
     """How many other notes begin with the same tone: then it is how this instrument speaks."""
     return sum(
         o is not s
@@ -182,10 +174,10 @@ def _alike(s: StartSound, starts: list[StartSound]) -> int:
     )
 
 
-def _between(case: AssessmentContext, s: StartSound) -> bool:
+def _between(s: StartSound, expected: dict[int, float]) -> bool:
     """Whether the note came in time and the sound lay before it: then it stands between two notes."""
-    expected = case.expected.get(s.index)
-    return expected is not None and abs(s.off_s - expected) < abs(s.on_s - expected) - IN_TIME_S
+    due_s = expected.get(s.index)
+    return due_s is not None and abs(s.off_s - due_s) < abs(s.on_s - due_s) - IN_TIME_S
 
 
 def _odds_by_pitch(s: StartSound) -> float:
@@ -216,19 +208,19 @@ def _odds_by_spectrum(s: StartSound) -> float:
 def _said(case: AssessmentContext, s: StartSound, apart: float, odds: float) -> Finding:
     note = case.notes[s.index]
     bar, passing, beat = case.where(s.index)
-    fifths = case.following.line.bars[note.bar_index].bar.fifths
-    heard = spell(note.sounding_midi + round(apart) - case.following.line.part.chromatic, fifths)
+    fifths = case.table.line.bars[note.bar_index].bar.fifths
+    heard = spell(note.sounding_midi + round(apart) - case.table.line.part.chromatic, fifths)
     return Finding(
-        "extra_note",
-        bar,
-        passing,
-        beat,
-        s.on_s,
-        s.off_s,
-        (),
-        (note.score_id,),
-        1.0 / (1.0 + math.exp(-odds)),
-        0.4,
+        kind="extra_note",
+        bar=bar,
+        passing=passing,
+        beat=beat,
+        at_s=s.on_s,
+        until_s=s.off_s,
+        notes=(),
+        score_ids=(note.score_id,),
+        confidence=1.0 / (1.0 + math.exp(-odds)),
+        severity=0.4,
         cause="fingers_not_together",
         detail={
             "heard": heard.name,

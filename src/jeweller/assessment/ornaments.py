@@ -6,8 +6,8 @@ import math
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding
-from jeweller.notes.note_starts import StartSound
-from jeweller.notes.ornaments import FIGURES, HeardOrnament
+from jeweller.notes.ornaments import FIGURES
+from jeweller.notes.table import HeardOrnament, StartSound
 
 MIN_TURNS = 3  # alternations of a trill
 PLAIN_TRILL_S = 0.6  # in a shorter note few turns may be all there is room for
@@ -20,21 +20,17 @@ AFTER_S = 0.07
 GRACE_BEAT_SHARE = 0.33  # or no longer than so much of a beat
 
 
-def assess_ornaments(
-    case: AssessmentContext, heard: list[HeardOrnament], starts: list[StartSound], shift: int
-) -> list[Finding]:
-    """`starts`: what else sounded where notes begin; `shift`: semitones of a whole-take transposition, still
-    in them.
-    """
+def assess_ornaments(case: AssessmentContext) -> list[Finding]:
+    """What was heard of each written ornament, against what is written."""
     found = []
-    slips = {s.index: s for s in starts}
-    for o in heard:
+    slips = {s.index: s for s in case.table.starts}
+    for o in case.table.ornaments:
         note, event = case.notes[o.index], case.event(o.index)
         if event is None or abs(case.apart(o.index)) > 2.6:
             continue
         kind, confidence, how = "", 0.0, ""
         if o.kind == "grace":
-            kind, confidence, how = _grace(case, o, slips.get(o.index), shift)
+            kind, confidence, how = _grace(case, o, slips.get(o.index))
         elif o.kind in FIGURES:
             kind, confidence, how = _figure(o)
         elif o.hidden:
@@ -57,16 +53,16 @@ def assess_ornaments(
             bar, passing, beat = case.where(o.index)
             found.append(
                 Finding(
-                    kind,
-                    bar,
-                    passing,
-                    beat,
-                    event.on_s,
-                    event.off_s,
-                    (note.id,),
-                    (note.score_id,),
-                    confidence,
-                    0.4,
+                    kind=kind,
+                    bar=bar,
+                    passing=passing,
+                    beat=beat,
+                    at_s=event.on_s,
+                    until_s=event.off_s,
+                    notes=(note.id,),
+                    score_ids=(note.score_id,),
+                    confidence=confidence,
+                    severity=0.4,
                     detail={
                         "written": note.written.pitch.name if note.written.pitch else "",
                         "turns": o.turns,
@@ -95,23 +91,17 @@ def _figure(o: HeardOrnament) -> tuple[str, float, str]:
     )
 
 
-def _grace(
-    case: AssessmentContext, o: HeardOrnament, slip: StartSound | None, shift: int
-) -> tuple[str, float, str]:
+def _grace(case: AssessmentContext, o: HeardOrnament, slip: StartSound | None) -> tuple[str, float, str]:
     """(kind, confidence, how) of a grace note; kind "" where it was as written. On the pitch of the note
     before one is not surely missed: other players leave that as long before the main note as who leaves the
     grace note out.
     """
-    graces = case.following.line.graces[o.index]
+    graces = case.table.line.graces[o.index]
     third = min(GRACE_LONGEST_S, GRACE_BEAT_SHARE * case.beat_s(o.index))
     if o.slipped:
         return "grace_slipped", 0.7, "pitch"
     if not o.heard:
-        if (
-            slip is not None
-            and slip.clarity > 0.9
-            and abs(slip.midi - shift - graces[-1].sounding_midi) < 4.6
-        ):
+        if slip is not None and slip.clarity > 0.9 and abs(slip.midi - graces[-1].sounding_midi) < 4.6:
             return "grace_slipped", 0.7 if slip.length_s > 0.04 else 0.45, "pitch"
         return ("", 0.0, "") if o.hidden else ("grace_missed", 0.75 if o.certain and not o.gone else 0.35, "")
     if o.after_s > AFTER_S:

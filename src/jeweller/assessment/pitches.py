@@ -12,29 +12,13 @@ from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
 from jeweller.notation.model import Note
 from jeweller.notation.performance import PerformedNote
 from jeweller.notation.pitch import Pitch, in_key, key_alter, spell
-from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
-from jeweller.notes.restarts import ghost_odds, usual_level
+from jeweller.notes.doubts import AFTER_GRACE_S, ALSO_CLEAR, BLURRED, HELD_ATTACK, NO_ROOM_S
+from jeweller.notes.restarts import usual_level
 from jeweller.notes.table import PlayedNote
 
 TENDENCY_CENTS = 18.0  # so near its other soundings: a tendency, no slip
 ATTACK = 0.3  # strength of an attack that is a stroke
-# a sound without a pitch is no note if it is so weakly begun, or so soft
-UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = 0.5, 8.0
-HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that note still
-ACCIDENTAL, ACCIDENTAL_CLARITY = 1.4, 0.7  # semitones; periodicity
-# but not where it goes on clearly right up to the next note: who leaves a note out stops
-HELD_THROUGH, HELD_CLARITY = 0.9, 0.97
-OWN_CLARITY = 0.85
-SPLIT_SHARE, SPLIT_LATE = 0.25, 0.6  # of the time a note is written for
-NO_ROOM_S = 0.03
 SLIDE_CENTS = 18.0  # so far from the nearest semitone, a wrong pitch is one of the slide
-BRIEF_SHARE = 0.12  # and where it is the written pitch too, for no longer than this
-# of the written length: a note so short on the pitch of the trill before is that trill's end
-TRILL_TAIL = 0.35
-# the pitch of the note before for no longer than this, and than so much of the written length, is its tail
-TAIL_S, TAIL_SHARE = 0.15, 0.25
-# a note that a long grace note left little of sounds for so long, at least, within so long after it
-AFTER_GRACE_S, LONG_AFTER_S = 0.05, 0.4
 # of the time of a note not begun: the same pitch before it sounds on; how sure it then was left out
 SOUNDS_ON, JOINED = 0.4, 0.35
 MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
@@ -45,21 +29,18 @@ NEIGHBOURS = 16  # notes of about the same height whose partials say what is usu
 # least tenth; of 5 of 8 false ones by less than 4 dB.
 ALIKE_DB, ALIKE_SHARE = 5.0, 10.0
 PARTIALS_ERROR_DB = 0.8  # how exactly it is known how far a partial stands out
-# share of the written pitch on average and at its best, and how much softer than its voice
-SOUNDED_MEAN, SOUNDED_TOP, SOUNDED_DB = 0.4, 0.75, 9.0
-# periodicity of what was heard, or of the written pitch too: another tone may sound in it
-BLURRED, ALSO_CLEAR = 0.96, 0.4
 EVEN_SHARE, EVEN_OFTEN, LISTEN = 0.9, 0.75, 0.45  # so even, so often, an octave is only "listen here"
 FOLDED_BELOW = 20.0  # semitones
+UNASKED_DB = 99.0  # as if all partials were there: no octave is in question
 SHORT_S = 0.1  # a shorter note shows too little of its partials
 
 
-def assess_pitches(case: AssessmentContext, mixture: SpectralDecomposition) -> list[Finding]:
+def assess_pitches(case: AssessmentContext) -> list[Finding]:
     """Findings of the facets notes and accidentals, habits not yet gathered."""
     found: list[Finding] = []
-    f = case.following
+    f = case.table
     skipped = {i for jump in f.jumps if jump.target > jump.origin for i in range(jump.origin, jump.target)}
-    octave = _OctaveJudge(case, mixture)
+    octave = _OctaveJudge(case)
     for i, note in enumerate(case.notes):
         if i < f.first or i > f.last or i in skipped:
             continue
@@ -67,10 +48,10 @@ def assess_pitches(case: AssessmentContext, mixture: SpectralDecomposition) -> l
         if event is None:
             found.append(_missed(case, i, 0.85))
             continue
-        silent = _not_sounded(case, i, event)
-        if silent:
-            if not (event.next_s - event.on_s > NO_ROOM_S and _written_sounded(case, mixture, i, event)):
-                found.append(_missed(case, i, silent))
+        doubt = case.table.doubts[i]
+        if doubt.not_sounded:
+            if not doubt.written_sounded:
+                found.append(_missed(case, i, doubt.not_sounded))
             continue
         apart = case.apart(i)
         # The notes of an ornament are not apart by what stands out of them.
@@ -78,11 +59,7 @@ def assess_pitches(case: AssessmentContext, mixture: SpectralDecomposition) -> l
         if octaves is not None:
             amount, confidence = octaves
             low = amount in (-19, -24) and event.clarity < BLURRED
-            if (
-                amount == 0
-                or _unfolded(case, i, amount) == 0
-                or (low and _written_sounded(case, mixture, i, event))
-            ):
+            if amount == 0 or _unfolded(case, i, amount) == 0 or (low and doubt.written_sounded):
                 continue
             found.append(
                 wrong_pitch(case, i, event, note.sounding_midi + amount, confidence, octave.why.get(i))
@@ -94,11 +71,11 @@ def assess_pitches(case: AssessmentContext, mixture: SpectralDecomposition) -> l
         heard = note.sounding_midi + round(apart)
         if heard == note.sounding_midi or abs(apart) * 100 <= case.settings.wrong_cents:
             continue
-        if _long_grace(case, mixture, i, event, apart):
+        if doubt.after_grace_s >= AFTER_GRACE_S:
             found.append(_grace_held(case, i, event))
             continue
         blurred = event.clarity < BLURRED or event.expected_clarity > ALSO_CLEAR
-        if blurred and round(apart) not in (12, 19, 24) and _written_sounded(case, mixture, i, event):
+        if blurred and round(apart) not in (12, 19, 24) and doubt.written_sounded:
             continue
         found.append(wrong_pitch(case, i, event, heard, _pitch_confidence(case, event, apart)))
     found.extend(_extras(case))
@@ -114,72 +91,20 @@ def _unfolded(case: AssessmentContext, i: int, apart: float) -> float:
     return min((apart + d for d in (12, 19, 24)), key=abs)
 
 
-def _written_sounded(
-    case: AssessmentContext, mixture: SpectralDecomposition, i: int, event: PlayedNote
-) -> bool:
-    """Whether the spectra of a doubtful note are the written pitch after all, in this player's voice, and as
-    loud as a note: then the room blurred it.
-    """
-    voice = mixture.voice(case.notes[i].sounding_midi + case.offset_cents / 100, leave=event)
-    if voice is None:
-        return False
-    events = case.following.events
-    k = case.following.last_try[i] or 0
-    before = [e for e in events[max(0, k - 1) : k] if not math.isnan(e.midi) and event.on_s - e.off_s < 1.0]
-    if before and abs(before[-1].midi - case.notes[i].sounding_midi) < 0.7:
-        return False  # the note before may only have been held
-    from_s = event.on_s + 0.03
-    frames, _ = mixture.frames(from_s, max(from_s + 0.05, min(event.next_s - 0.03, event.on_s + 0.8)))
-    apart = case.apart(i)
-    # What was heard stands against it, unless it is the same tone heard in another octave or at a third of
-    # its pitch.
-    heard = (
-        []
-        if math.isnan(apart) or abs(apart) < 0.7 or any(abs(abs(apart) - d) < 0.7 for d in (12, 19, 24))
-        else [shift_spectrum(voice, apart)]
-    )
-    shares, _ = decompose(frames, [voice, mixture.noise, *heard, *(mixture.ending(e) for e in before)])
-    mine = shares[:, 0]
-    loud = 20.0 * math.log10(float(frames.sum(axis=1).mean()) / float(voice.sum()) + 1e-9)
-    return (
-        float(mine.mean()) > SOUNDED_MEAN
-        and float(np.sort(mine)[-3:].mean()) > SOUNDED_TOP
-        and loud > -SOUNDED_DB
-    )
-
-
-def _long_grace(
-    case: AssessmentContext, mixture: SpectralDecomposition, i: int, event: PlayedNote, apart: float
-) -> bool:
-    """Whether what was heard for a note is the grace note before it, held so long that little is left of the
-    note: that sounds after it.
-    """
-    pitch = case.notes[i].sounding_midi
-    if not any(abs(g.sounding_midi - pitch - apart) < 0.5 for g in case.following.line.graces[i]):
-        return False
-    f = mixture.f
-    rows = slice(
-        round((event.off_s - AFTER_GRACE_S) / f.step_s),
-        round(min(event.next_s, event.off_s + LONG_AFTER_S) / f.step_s),
-    )
-    there = np.abs(f.f0[rows] - mixture.shift - pitch - case.offset_cents / 100) < 0.5
-    return int(np.sum(there)) * f.step_s >= AFTER_GRACE_S
-
-
 def _grace_held(case: AssessmentContext, i: int, event: PlayedNote) -> Finding:
     note = case.notes[i]
     bar, passing, beat = case.where(i)
     return Finding(
-        "grace_slipped",
-        bar,
-        passing,
-        beat,
-        event.on_s,
-        event.next_s,
-        (note.id,),
-        (note.score_id,),
-        0.75,
-        0.4,
+        kind="grace_slipped",
+        bar=bar,
+        passing=passing,
+        beat=beat,
+        at_s=event.on_s,
+        until_s=event.next_s,
+        notes=(note.id,),
+        score_ids=(note.score_id,),
+        confidence=0.75,
+        severity=0.4,
         detail={
             "written": note.written.pitch.name if note.written.pitch else "",
             "turns": 0,
@@ -192,7 +117,7 @@ def _grace_held(case: AssessmentContext, i: int, event: PlayedNote) -> Finding:
 
 def assess_attacks(case: AssessmentContext) -> list[Finding]:
     """For rhythm alone: notes without an attack, and attacks that are no notes."""
-    f = case.following
+    f = case.table
     skipped = {i for jump in f.jumps if jump.target > jump.origin for i in range(jump.origin, jump.target)}
     found: list[Finding] = []
     for i in range(f.first, f.last + 1):
@@ -205,16 +130,16 @@ def assess_attacks(case: AssessmentContext) -> list[Finding]:
             bar, passing, beat = case.where(max(0, i - 1))
             found.append(
                 Finding(
-                    "extra_note",
-                    bar,
-                    passing,
-                    beat,
-                    event.on_s,
-                    event.off_s,
-                    (),
-                    (case.notes[max(0, i - 1)].score_id,),
-                    0.7 if event.attack > 2 * ATTACK else 0.4,
-                    0.4,
+                    kind="extra_note",
+                    bar=bar,
+                    passing=passing,
+                    beat=beat,
+                    at_s=event.on_s,
+                    until_s=event.off_s,
+                    notes=(),
+                    score_ids=(case.notes[max(0, i - 1)].score_id,),
+                    confidence=0.7 if event.attack > 2 * ATTACK else 0.4,
+                    severity=0.4,
                     extras=(k,),
                     detail={"heard": "a stroke", "heard_letter": ""},
                 )
@@ -234,82 +159,13 @@ def _pitch_confidence(case: AssessmentContext, event: PlayedNote, apart: float) 
     return 1.0 / (1.0 + math.exp(-(3.0 - 2.0 * doubt)))
 
 
-def _not_sounded(case: AssessmentContext, i: int, event: PlayedNote) -> float:
-    """Confidence that what the way took for note i is no note at all (room, breath, the tail of the note
-    before); 0 where it is one.
-    """
-    if case.notes[i].written.ornament:
-        return 0.0  # an ornament has no one pitch
-    events = case.following.events
-    k = case.following.last_try[i] or 0
-    before = events[k - 1] if k else None
-    after = events[k + 1] if k + 1 < len(events) else None
-    if (
-        after is not None
-        and before is not None
-        and after.index == i + 1
-        and abs(after.midi - event.midi) < 0.7
-    ):
-        # The next note of the same pitch split in two: it came when that one was due, not this.
-        ioi_s = float(case.notes[i + 1].onset - case.notes[i].onset) * case.spq(i)
-        due = (
-            before.on_s + float(case.notes[i].onset - case.notes[i - 1].onset) * case.spq(i - 1)
-            if before.index == i - 1
-            else event.on_s
-        )
-        if after.on_s - event.on_s < SPLIT_SHARE * ioi_s and event.on_s - due > SPLIT_LATE * ioi_s:
-            return 0.8
-    if event.next_s - event.on_s < NO_ROOM_S:
-        own = (
-            event.clarity > OWN_CLARITY
-            and abs(case.apart(i)) < 0.5
-            and after is not None
-            and abs(after.midi - event.midi) > 0.7
-        )
-        # the next note begins where this one should, unless what begins there is this one
-        return 0.0 if own else 0.8
-    length, written_s = event.off_s - event.on_s, float(case.notes[i].duration) * case.spq(i)
-    goes_on = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06
-    if (
-        before is not None
-        and before.index is not None
-        and case.notes[before.index].written.ornament == "trill"
-    ):
-        # The last notes of a trill have attacks of their own.
-        late = (
-            any(abs(event.midi - before.midi - d) < 0.7 for d in (0, 1, 2))
-            and before.off_s > event.on_s - 0.06
-        )
-        if late and length < TRILL_TAIL * written_s and abs(case.apart(i)) > 0.7:
-            return 0.8
-    held, short = (
-        goes_on and event.attack < HELD_ATTACK,
-        goes_on and length < min(TAIL_S, TAIL_SHARE * written_s),
-    )
-    # The wrong note, on the pitch of the one before: a semitone off that is an accidental forgotten, or one
-    # too many, and likelier than a note left out.
-    clear = HELD_CLARITY if abs(case.apart(i)) > ACCIDENTAL else ACCIDENTAL_CLARITY
-    through = length > HELD_THROUGH * (event.next_s - event.on_s) and event.clarity > clear
-    if (held or short) and abs(case.apart(i)) > 0.7 and not through:
-        return 0.8  # only the note before goes on
-    if short and length < BRIEF_SHARE * written_s:
-        return 0.7
-    if held and event.attack < 0.5 * HELD_ATTACK and length < 0.45 * written_s:
-        return 0.7
-    odds = ghost_odds(event, before, usual_level(events, k))
-    soft = event.attack < UNCLEAR_ATTACK or event.level_db < usual_level(events, k) - UNCLEAR_BELOW_DB
-    if (math.isnan(event.midi) or event.clarity < 0.35) and soft:
-        odds = max(odds, 0.4)
-    return 1.0 / (1.0 + math.exp(-1.5 * odds)) if odds > -0.7 else 0.0
-
-
 class _OctaveJudge:
     """Slips to the octave or the twelfth, by the partials that only the lower note has, and by the same
     player's other notes.
     """
 
-    def __init__(self, case: AssessmentContext, mixture: SpectralDecomposition) -> None:
-        self.case, self.mixture = case, mixture
+    def __init__(self, case: AssessmentContext) -> None:
+        self.case = case
         self.plain: list[int] = []  # notes heard in their written octave
         self.below: set[int] = set()  # notes heard an octave below
         self.why: dict[int, dict[str, Any]] = {}  # what an answer rests on
@@ -333,7 +189,7 @@ class _OctaveJudge:
             if abs(apart - up) < 0.6:
                 return up, 0.9
         if i in self.below:
-            if round(apart) == -12 and self.mixture.standing_out(event, 2) < case.settings.octave_partials_db:
+            if round(apart) == -12 and self._contrast(i, 12) < case.settings.octave_partials_db:
                 # The partials of the lower note are not there: the period is a subharmonic.
                 return self._above(i, event, 12, 1.0, event.midi + 12) or (0, 1.0)
             # A sound may carry a subharmonic: if most notes at that place do, it is the sound and not the
@@ -363,15 +219,14 @@ class _OctaveJudge:
         s = self.case.settings
         if fullness < s.octave_evenness or (fullness < FULL and event.clarity < CLEAR):
             return None
-        every = 2 if up == 12 else 3
-        own = self.mixture.standing_out(event, every, written)
+        own = self._contrast(i, up, above=written > event.midi)
         beside = [
             k
             for k in self.plain
             if k != i and abs(self.case.notes[k].sounding_midi - self.case.notes[i].sounding_midi) <= 2
         ]
         beside = sorted(beside, key=lambda k: abs(k - i))[:NEIGHBOURS]
-        usual = [self.mixture.standing_out(e, every) for k in beside if (e := self.case.event(k)) is not None]
+        usual = [self._contrast(k, up) for k in beside]
         contrast = (
             max(0.0, min(4.0, (float(np.median(usual)) - 25.0) / 4.0))
             if usual and fullness > FULLEST
@@ -390,26 +245,28 @@ class _OctaveJudge:
             below=True,
         )
         confidence = min(0.9, 1.0 / (1.0 + math.exp(-(limit - own) / PARTIALS_ERROR_DB)))
-        if (up == 12 and fullness < FULL and self._always(i)) or self._alike(i, every, own):
+        if (up == 12 and fullness < FULL and self._always(i)) or self._alike(i, up, own):
             confidence = min(confidence, LISTEN)
         return up, confidence if event.off_s - event.on_s > SHORT_S else min(confidence, 0.45)
 
-    def _alike(self, i: int, every: int, own: float) -> bool:
+    def _alike(self, i: int, up: int, own: float) -> bool:
         """Whether these partials stand out hardly more in another sounding of that pitch that is heard in its
         octave: then it is how that note sounds.
         """
         midi = self.case.notes[i].sounding_midi
-        same = [
-            e
-            for k in self.plain
-            if k != i and self.case.notes[k].sounding_midi == midi and (e := self.case.event(k)) is not None
-        ]
-        right = [
-            found
-            for e in same
-            if (found := self.mixture.standing_out(e, every)) > self.case.settings.octave_partials_db
-        ]
+        same = [k for k in self.plain if k != i and self.case.notes[k].sounding_midi == midi]
+        limit = self.case.settings.octave_partials_db
+        right = [found for k in same if (found := self._contrast(k, up)) > limit]
         return bool(right) and float(np.percentile(right, ALIKE_SHARE)) < own + ALIKE_DB
+
+    def _contrast(self, i: int, up: int, *, above: bool = False) -> float:
+        """dB by which the partials of note i stand out that the octave (twelfth) above it has not; `above`:
+        were the note itself an octave higher than heard.
+        """
+        found = self.case.table.partials[i]
+        if found is None:
+            return UNASKED_DB
+        return found.second_above_db if above else found.second_db if up == 12 else found.third_db
 
     def _always(self, i: int) -> bool:
         """Whether nearly every sounding of that pitch is about as even: then it may be how that note sounds
@@ -441,16 +298,16 @@ def _missed(case: AssessmentContext, i: int, confidence: float) -> Finding:
         joined = before is not None and before.index == i - 1 and before.off_s > at + SOUNDS_ON * length
         confidence = JOINED if joined else 0.75 * confidence
     return Finding(
-        "missed_note",
-        bar,
-        passing,
-        beat,
-        at,
-        at + length,
-        (note.id,),
-        (note.score_id,),
-        confidence,
-        0.6,
+        kind="missed_note",
+        bar=bar,
+        passing=passing,
+        beat=beat,
+        at_s=at,
+        until_s=at + length,
+        notes=(note.id,),
+        score_ids=(note.score_id,),
+        confidence=confidence,
+        severity=0.6,
         detail={"written": note.written.pitch.name if note.written.pitch else ""},
     )
 
@@ -470,8 +327,8 @@ def wrong_pitch(
     bar, passing, beat = case.where(i)
     written = note.written.pitch
     assert written is not None
-    fifths = case.following.line.bars[note.bar_index].bar.fifths
-    heard_written = heard - case.following.line.part.chromatic
+    fifths = case.table.line.bars[note.bar_index].bar.fifths
+    heard_written = heard - case.table.line.part.chromatic
     apart = heard - note.sounding_midi
     kind, cause, source = "wrong_note", None, ""
     fingering = case.instrument.same_fingering(note.sounding_midi, heard)
@@ -501,16 +358,16 @@ def wrong_pitch(
     near = written if abs(apart) <= 1 and kind != "wrong_note" else None
     heard_pitch = spell(heard_written, fifths, near)
     return Finding(
-        kind,
-        bar,
-        passing,
-        beat,
-        event.on_s,
-        event.off_s,
-        (note.id,),
-        (note.score_id,),
-        confidence,
-        0.7 if abs(apart) > 2 else 0.6,
+        kind=kind,
+        bar=bar,
+        passing=passing,
+        beat=beat,
+        at_s=event.on_s,
+        until_s=event.off_s,
+        notes=(note.id,),
+        score_ids=(note.score_id,),
+        confidence=confidence,
+        severity=0.7 if abs(apart) > 2 else 0.6,
         detail={
             "written": written.name,
             "heard": heard_pitch.name,
@@ -538,7 +395,7 @@ def wrong_pitch(
 
 def _earlier_key(case: AssessmentContext, note: PerformedNote, heard_written: int, fifths: int) -> bool:
     """Whether what sounded belongs to the key that the piece had before, and not to the one it has now."""
-    keys = [b.bar.fifths for b in case.following.line.bars[: note.bar_index + 1]]
+    keys = [b.bar.fifths for b in case.table.line.bars[: note.bar_index + 1]]
     before = next((k for k in reversed(keys) if k != fifths), None)
     return before is not None and in_key(heard_written, before) and not in_key(heard_written, fifths)
 
@@ -571,14 +428,14 @@ def _source(note: Note, written: Pitch, from_key: int, case: AssessmentContext, 
 def _extras(case: AssessmentContext) -> list[Finding]:
     """Sounds that are not written: a note too many. Abandoned tries are told by `counting`."""
     found = []
-    for k, event in enumerate(case.following.events):
+    for k, event in enumerate(case.table.events):
         if event.index is not None or math.isnan(event.midi):
             continue
         length = event.off_s - event.on_s
         if length < MIN_EXTRA_S:
             continue
         i = min(event.before, len(case.notes) - 1)
-        before = case.following.events[k - 1] if k else None
+        before = case.table.events[k - 1] if k else None
         same = before is not None and abs(before.midi - event.midi) < 0.6
         if (
             before is not None
@@ -591,11 +448,11 @@ def _extras(case: AssessmentContext) -> list[Finding]:
                 continue  # the note before, heard clearly only now
         doubt = 1.5 * max(0.0, 0.85 - event.clarity) / 0.2 + 1.2 * max(0.0, 0.11 - length) / 0.05
         doubt += 1.4 if same and event.attack < 0.5 else 0.0
-        doubt += 1.0 * max(0.0, (case.loud_db - 16) - event.level_db) / 8
+        doubt += 1.0 * max(0.0, (case.table.loud_db - 16) - event.level_db) / 8
         # speech, the next room
         doubt += (
             max(0.0, event.spread - 0.25) / 0.2
-            + max(0.0, usual_level(case.following.events, k) - event.level_db - 9.0) / 5.0
+            + max(0.0, usual_level(case.table.events, k) - event.level_db - 9.0) / 5.0
         )
         doubt += 2.5 if k == 0 else 0.0  # before the music: a sounded first note is not music
         confidence = 1.0 / (1.0 + math.exp(-(2.2 - 2.0 * doubt)))
@@ -608,22 +465,22 @@ def _extras(case: AssessmentContext) -> list[Finding]:
         )
         note = case.notes[anchor]
         pitch = spell(
-            round(event.midi - case.offset_cents / 100) - case.following.line.part.chromatic,
-            case.following.line.bars[note.bar_index].bar.fifths,
+            round(event.midi - case.offset_cents / 100) - case.table.line.part.chromatic,
+            case.table.line.bars[note.bar_index].bar.fifths,
         )
         cause = "fingers_not_together" if length < 0.12 and not same else None
         found.append(
             Finding(
-                "extra_note",
-                bar,
-                passing,
-                max(1.0, beat),
-                event.on_s,
-                event.off_s,
-                (),
-                (note.score_id,),
-                confidence,
-                0.4,
+                kind="extra_note",
+                bar=bar,
+                passing=passing,
+                beat=max(1.0, beat),
+                at_s=event.on_s,
+                until_s=event.off_s,
+                notes=(),
+                score_ids=(note.score_id,),
+                confidence=confidence,
+                severity=0.4,
                 extras=(k,),
                 detail={
                     "heard": pitch.name,
@@ -669,16 +526,17 @@ def assess_tuning(case: AssessmentContext, taken_out: int = 0) -> list[Finding]:
         usual = abs(apart - float(np.median(others))) < TENDENCY_CENTS if len(others) >= 2 else False
         found.append(
             Finding(
-                "out_of_tune",
-                bar,
-                passing,
-                beat,
-                event.on_s,
-                event.off_s,
-                (note.id,),
-                (note.score_id,),
-                bounded_confidence(abs(apart), s.tune_cents, error, sure_at=0.6) * (0.5 if usual else 1.0),
-                0.3,
+                kind="out_of_tune",
+                bar=bar,
+                passing=passing,
+                beat=beat,
+                at_s=event.on_s,
+                until_s=event.off_s,
+                notes=(note.id,),
+                score_ids=(note.score_id,),
+                confidence=bounded_confidence(abs(apart), s.tune_cents, error, sure_at=0.6)
+                * (0.5 if usual else 1.0),
+                severity=0.3,
                 detail={
                     "cents": round(apart),
                     "written": note.written.pitch.name if note.written.pitch else "",
@@ -696,16 +554,18 @@ def assess_tuning(case: AssessmentContext, taken_out: int = 0) -> list[Finding]:
         assert first is not None and last is not None
         found.append(
             Finding(
-                "tuned_high" if offset > 0 else "tuned_low",
-                bar,
-                passing,
-                beat,
-                first.on_s,
-                last.off_s,
-                (),
-                ("whole",),
-                bounded_confidence(abs(offset), s.tuned_cents, spread / math.sqrt(len(sounded)) + 2),
-                0.1,
+                kind="tuned_high" if offset > 0 else "tuned_low",
+                bar=bar,
+                passing=passing,
+                beat=beat,
+                at_s=first.on_s,
+                until_s=last.off_s,
+                notes=(),
+                score_ids=("whole",),
+                confidence=bounded_confidence(
+                    abs(offset), s.tuned_cents, spread / math.sqrt(len(sounded)) + 2
+                ),
+                severity=0.1,
                 detail={
                     "cents": round(offset),
                     "move": case.instrument.tuning,

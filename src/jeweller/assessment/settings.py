@@ -10,13 +10,14 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from jeweller.errors import SettingError
+from jeweller.notes.evidence import EvidenceLimits
 
 
 def _s(default: Any, unit: str, why: str) -> Any:
     return field(default=default, metadata={"unit": unit, "why": why})
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AssessmentSettings:
     """The standard tolerance. `gentle` and `strict` change the numbers named in TOLERANCES."""
 
@@ -99,6 +100,13 @@ class AssessmentSettings:
     cut_beats: float = _s(0.75, "beats", "or, with nothing after it, ends so much early")
     fill_share: float = _s(0.35, "share of the rest", "sounding into a rest by more fills it")
     fill_min_s: float = _s(0.20, "s", "and by at least this")
+
+    @property
+    def evidence_limits(self) -> EvidenceLimits:
+        """From where notes are looked at more closely under these settings."""
+        return EvidenceLimits(
+            wrong_cents=self.wrong_cents, octave_evenness=self.octave_evenness, run_on_db=self.run_on_db
+        )
 
     @property
     def reference_shift(self) -> int:

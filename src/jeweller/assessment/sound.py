@@ -11,7 +11,7 @@ import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
-from jeweller.notes.sustain import SustainedTone
+from jeweller.notes.table import SustainedTone
 
 STEPS = {
     "ppp": -3,
@@ -35,8 +35,9 @@ SINGLE_CHANGE = 0.45
 FLAT_SHARE = 0.6  # of the written changes
 
 
-def assess_sustain(case: AssessmentContext, tones: list[SustainedTone]) -> list[Finding]:
+def assess_sustain(case: AssessmentContext) -> list[Finding]:
     """`sagging` and `unsteady` notes."""
+    tones = case.table.tones
     s = case.settings
     if not tones:
         return []
@@ -72,10 +73,11 @@ def assess_sustain(case: AssessmentContext, tones: list[SustainedTone]) -> list[
     return found
 
 
-def assess_clearness(case: AssessmentContext, clearness: list[tuple[int, float]]) -> list[Finding]:
+def assess_clearness(case: AssessmentContext) -> list[Finding]:
     """`fuzzy` notes: less clear than the player's usual by far more than any but one of the others. Always
     "listen here".
     """
+    clearness = case.table.clearness
     if len(clearness) < LEAST_CLEAR:
         return []
     s = case.settings
@@ -97,16 +99,16 @@ def assess_clearness(case: AssessmentContext, clearness: list[tuple[int, float]]
         }
         found.append(
             Finding(
-                "fuzzy",
-                bar,
-                passing,
-                beat,
-                event.on_s,
-                event.off_s,
-                (note.id,),
-                (note.score_id,),
-                LISTEN * bounded_confidence(beyond, s.fuzzy_clarity, CLEARNESS_ERROR),
-                0.25,
+                kind="fuzzy",
+                bar=bar,
+                passing=passing,
+                beat=beat,
+                at_s=event.on_s,
+                until_s=event.off_s,
+                notes=(note.id,),
+                score_ids=(note.score_id,),
+                confidence=LISTEN * bounded_confidence(beyond, s.fuzzy_clarity, CLEARNESS_ERROR),
+                severity=0.25,
                 detail=detail,
             )
         )
@@ -129,16 +131,16 @@ def _say(
     assert event is not None
     bar, passing, beat = case.where(t.index)
     return Finding(
-        kind,
-        bar,
-        passing,
-        beat,
-        event.on_s,
-        event.off_s,
-        (note.id,),
-        (note.score_id,),
-        confidence,
-        0.25,
+        kind=kind,
+        bar=bar,
+        passing=passing,
+        beat=beat,
+        at_s=event.on_s,
+        until_s=event.off_s,
+        notes=(note.id,),
+        score_ids=(note.score_id,),
+        confidence=confidence,
+        severity=0.25,
         cause=cause,
         detail={
             "written": note.written.pitch.name if note.written.pitch else "",
@@ -159,7 +161,7 @@ def assess_dynamics(case: AssessmentContext) -> list[Finding]:
     if not heard:
         return []
     s = case.settings
-    spread = _spread([e.level_db for e in case.following.events if e.index is not None], 1.0)
+    spread = _spread([e.level_db for e in case.table.events if e.index is not None], 1.0)
     flat = [(at, db) for at, db in heard if db < s.dynamics_db]
     if len(flat) < FLAT_SHARE * len(heard):
         return []
@@ -177,16 +179,16 @@ def assess_dynamics(case: AssessmentContext) -> list[Finding]:
     notes = [case.notes[at] for at, _ in flat]
     return [
         Finding(
-            "dynamics_flat",
-            bar,
-            passing,
-            beat,
-            event.on_s,
-            (last or event).off_s,
-            tuple(n.id for n in notes),
-            tuple(n.score_id for n in notes),
-            confidence,
-            0.3,
+            kind="dynamics_flat",
+            bar=bar,
+            passing=passing,
+            beat=beat,
+            at_s=event.on_s,
+            until_s=(last or event).off_s,
+            notes=tuple(n.id for n in notes),
+            score_ids=tuple(n.score_id for n in notes),
+            confidence=confidence,
+            severity=0.3,
             count=len(flat),
             places=tuple(dict.fromkeys(n.bar for n in notes)),
             detail={
@@ -214,7 +216,7 @@ def _written_changes(case: AssessmentContext) -> list[tuple[int, list[int], list
     levels: list[tuple[float, int]] = []
     out: list[tuple[int, list[int], list[int], int]] = []
     wedge: tuple[float, str] | None = None
-    for bar in case.following.line.bars:
+    for bar in case.table.line.bars:
         for mark in sorted(bar.bar.marks, key=lambda m: m.offset):
             at = float(bar.onset + mark.offset)
             if mark.kind == "dynamics" and mark.text in STEPS:

@@ -10,7 +10,6 @@ import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, rests_on
-from jeweller.notes.strokes import Stroke
 
 LEAST_STROKES = 4  # of a line, to know how it sounds
 # of all strokes must be nearer to their own line's sound than to another's, each left out of it: else nothing
@@ -19,8 +18,9 @@ APART = 0.85
 SPREAD_FLOOR = 0.3  # log energy: no two strokes are more alike
 
 
-def assess_strokes(case: AssessmentContext, strokes: list[Stroke]) -> list[Finding]:
+def assess_strokes(case: AssessmentContext) -> list[Finding]:
     """`wrong_note` where another line of the part was struck than is written."""
+    strokes = [s for s in case.table.strokes if case.event(s.index) is not None]
     names = [case.notes[s.index].written.stroke for s in strokes]
     lines = [n for n in dict.fromkeys(names) if n and names.count(n) >= LEAST_STROKES]
     known = [(s, n) for s, n in zip(strokes, names, strict=True) if n in lines]
@@ -43,16 +43,16 @@ def assess_strokes(case: AssessmentContext, strokes: list[Stroke]) -> list[Findi
         setting = case.settings.stroke_odds
         found.append(
             Finding(
-                "wrong_note",
-                bar,
-                passing,
-                beat,
-                event.on_s,
-                event.off_s,
-                (note.id,),
-                (note.score_id,),
-                1.0 / (1.0 + math.exp(-max(-20.0, min(20.0, 0.5 * (odds - setting))))),
-                0.8,
+                kind="wrong_note",
+                bar=bar,
+                passing=passing,
+                beat=beat,
+                at_s=event.on_s,
+                until_s=event.off_s,
+                notes=(note.id,),
+                score_ids=(note.score_id,),
+                confidence=1.0 / (1.0 + math.exp(-max(-20.0, min(20.0, 0.5 * (odds - setting))))),
+                severity=0.8,
                 detail={
                     "written": name,
                     "heard": lines[int(near)],

@@ -11,6 +11,7 @@ import numpy as np
 
 from jeweller.alignment.tempo import weighted_median
 from jeweller.assessment.context import AssessmentContext, Interval
+from jeweller.assessment.counting import assess_count
 from jeweller.assessment.finding import SURE, Finding, bounded_confidence, rests_on
 
 NEIGHBOUR_BEATS = 4.0  # the local beat is fitted over so many beats on each side
@@ -72,6 +73,15 @@ def _inside(case: AssessmentContext, finding: Finding) -> set[int]:
 
 # ---- single notes
 # ------------------------------------------------------------------------------------------------
+
+
+def expected_onsets(case: AssessmentContext) -> dict[int, float]:
+    """Seconds at which each sounded main note was expected by the player's own local beat, the steps of the
+    count taken out.
+    """
+    off = measure_deviations(case, assess_count(case).steps)
+    sounded = ((i, case.event(i)) for i in range(len(case.notes)))
+    return {i: e.on_s - off.get(i, 0.0) for i, e in sounded if e is not None}
 
 
 def measure_deviations(case: AssessmentContext, steps: set[int]) -> dict[int, float]:
@@ -158,16 +168,16 @@ def _single(case: AssessmentContext, steps: set[int], leave: set[int], pitched: 
             confidence = min(confidence, UNCLEAR)
         found.append(
             Finding(
-                "late" if deviation > 0 else "early",
-                bar,
-                passing,
-                beat,
-                event.on_s,
-                event.off_s,
-                (note.id,),
-                (note.score_id,),
-                confidence,
-                0.35,
+                kind="late" if deviation > 0 else "early",
+                bar=bar,
+                passing=passing,
+                beat=beat,
+                at_s=event.on_s,
+                until_s=event.off_s,
+                notes=(note.id,),
+                score_ids=(note.score_id,),
+                confidence=confidence,
+                severity=0.35,
                 detail={
                     "beats": round(deviation / beat_s, 2),
                     "seconds": round(deviation, 3),
@@ -265,16 +275,16 @@ def _dot_finding(
     assert on is not None and last is not None
     notes = [case.notes[k] for p in some for k in (p[0].i, p[1].i)]
     return Finding(
-        kind,
-        bar,
-        passing,
-        beat,
-        on.on_s,
-        last.on_s,
-        tuple(n.id for n in notes),
-        tuple(n.score_id for n in notes),
-        confidence,
-        0.7 if len(some) > 1 else 0.5,
+        kind=kind,
+        bar=bar,
+        passing=passing,
+        beat=beat,
+        at_s=on.on_s,
+        until_s=last.on_s,
+        notes=tuple(n.id for n in notes),
+        score_ids=tuple(n.score_id for n in notes),
+        confidence=confidence,
+        severity=0.7 if len(some) > 1 else 0.5,
         count=len(some),
         places=tuple(dict.fromkeys(case.notes[p[0].i].bar for p in some)),
         detail={
@@ -342,16 +352,16 @@ def _runs(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding
                 notes = [case.notes[x] for x in range(first.i, last.i + 1)]
                 found.append(
                     Finding(
-                        "uneven",
-                        bar,
-                        passing,
-                        beat,
-                        on.on_s,
-                        end.on_s,
-                        tuple(n.id for n in notes),
-                        tuple(n.score_id for n in notes),
-                        confidence,
-                        0.45,
+                        kind="uneven",
+                        bar=bar,
+                        passing=passing,
+                        beat=beat,
+                        at_s=on.on_s,
+                        until_s=end.on_s,
+                        notes=tuple(n.id for n in notes),
+                        score_ids=tuple(n.score_id for n in notes),
+                        confidence=confidence,
+                        severity=0.45,
                         detail={
                             "ratio": round(math.exp(mean), 2),
                             "notes": len(notes),
@@ -423,16 +433,16 @@ def _figures(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Find
                 notes = [case.notes[v.i] for v in part]
                 found.append(
                     Finding(
-                        "rushing",
-                        bar,
-                        passing,
-                        beat,
-                        on.on_s,
-                        last.on_s,
-                        tuple(n.id for n in notes),
-                        tuple(n.score_id for n in notes),
-                        bounded_confidence(squeeze, s.figure_share, spread, sure_at=1.0),
-                        0.4,
+                        kind="rushing",
+                        bar=bar,
+                        passing=passing,
+                        beat=beat,
+                        at_s=on.on_s,
+                        until_s=last.on_s,
+                        notes=tuple(n.id for n in notes),
+                        score_ids=tuple(n.score_id for n in notes),
+                        confidence=bounded_confidence(squeeze, s.figure_share, spread, sure_at=1.0),
+                        severity=0.4,
                         detail={
                             "scope": "figure",
                             "percent": round(100 * (1 - math.exp(-squeeze))),
@@ -516,16 +526,16 @@ def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
     }
     return [
         Finding(
-            "dragging" if mean > 0 else "rushing",
-            bar,
-            passing,
-            beat,
-            on.on_s,
-            end.on_s,
-            tuple(n.id for n in notes),
-            tuple(n.score_id for n in notes),
-            bounded_confidence(abs(mean), s.tempo_share, error, sure_at=TREND_Z),
-            0.6,
+            kind="dragging" if mean > 0 else "rushing",
+            bar=bar,
+            passing=passing,
+            beat=beat,
+            at_s=on.on_s,
+            until_s=end.on_s,
+            notes=tuple(n.id for n in notes),
+            score_ids=tuple(n.score_id for n in notes),
+            confidence=bounded_confidence(abs(mean), s.tempo_share, error, sure_at=TREND_Z),
+            severity=0.6,
             detail=detail,
         )
     ]

@@ -21,7 +21,7 @@ MIN_SECONDS = 0.5  # nothing shorter can hold a take
 AT_ONCE = 16384  # frames resampled at once: the packets of a file are far shorter
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Recording:
     """Decoded mono sound. `rate` is that of `samples`; `source_rate` that of the file."""
 
@@ -106,7 +106,14 @@ def decode(
         warnings.append(f"the recording is cut off: {seconds:.0f} of {expected:.0f} seconds could be read")
     if seconds < MIN_SECONDS:
         raise TakeError(f"{path.name} lasts only {seconds:.1f} seconds; that is too short to hold a take.")
-    return Recording(samples, rate, source_rate, channels, file_hash(path), tuple(warnings))
+    return Recording(
+        samples=samples,
+        rate=rate,
+        source_rate=source_rate,
+        channels=channels,
+        sha256=file_hash(path),
+        warnings=tuple(warnings),
+    )
 
 
 def _not_readable(path: Path) -> str:

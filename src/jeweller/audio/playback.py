@@ -34,7 +34,7 @@ def slow_down(samples: Samples, rate: int, speed: float) -> Samples:
     return np.ascontiguousarray(out[late : late + int(len(samples) / speed)], dtype=np.float32)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Stretch:
     """One thing to play: samples, the place in the source it begins at, and its speed."""
 
@@ -56,7 +56,7 @@ def cut(
         ramp = np.linspace(0.0, 1.0, n, dtype=np.float32)
         piece[:n] *= ramp
         piece[-n:] *= ramp[::-1]
-    return Stretch(piece, rate, max(start_s, 0.0), speed, label)
+    return Stretch(samples=piece, rate=rate, start_s=max(start_s, 0.0), speed=speed, label=label)
 
 
 class Transport:

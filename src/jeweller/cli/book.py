@@ -64,14 +64,14 @@ def run_book(options: argparse.Namespace) -> int:
                 print(line_of(shelf.add(score, folder=options.folder, tags=options.tag)))
     elif options.act == "find":
         query = Query(
-            " ".join(options.words),
-            options.key or "",
-            options.metre or "",
-            options.level or "",
-            tuple(options.contains),
-            _within(options.within),
-            options.folder,
-            options.tag or "",
+            words=" ".join(options.words),
+            key=options.key or "",
+            metre=options.metre or "",
+            level=options.level or "",
+            contains=tuple(options.contains),
+            within=_within(options.within),
+            folder=options.folder,
+            tag=options.tag or "",
         )
         for piece in shelf.find(query):
             print(line_of(piece))

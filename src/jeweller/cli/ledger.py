@@ -99,7 +99,7 @@ def _bring(library: Library, options: argparse.Namespace) -> int:
 
 def _check(library: Library, options: argparse.Namespace) -> int:
     tray = _tray_of(library, options.tray)
-    checking = Checking(library)
+    checking = Checking(library=library)
     takes = [t for t in library.takes(tray.id) if t.state in ("waiting", "failed")]
     names = {t.id: t.name for t in takes}
     news = checking.add(takes)

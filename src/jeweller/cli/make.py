@@ -137,8 +137,8 @@ def write_parts(score: Score, options: argparse.Namespace) -> int:
             "and ta ti-ti."
         )
     settings = SheetSettings(
-        TextLineSettings((*lines, *(b for b in blank if b not in lines)), blank, options.counting),
-        options.big,
+        under=TextLineSettings((*lines, *(b for b in blank if b not in lines)), blank, options.counting),
+        big=options.big,
     )
     targets = {
         k: getattr(options, k)

@@ -32,7 +32,7 @@ class Decision:
     note: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Added:
     """A finding the teacher put at a note."""
 
@@ -93,16 +93,16 @@ class Decisions:
 def added_finding(a: Added) -> Finding:
     text = a.text or f"Bar {a.bar}, beat {a.beat:g}: {a.kind.replace('_', ' ')} (teacher)."
     return Finding(
-        a.kind,
-        a.bar,
-        a.passing,
-        a.beat,
-        a.at_s,
-        a.until_s,
-        (a.note_id,),
-        (a.score_id,),
-        1.0,
-        0.5,
+        kind=a.kind,
+        bar=a.bar,
+        passing=a.passing,
+        beat=a.beat,
+        at_s=a.at_s,
+        until_s=a.until_s,
+        notes=(a.note_id,),
+        score_ids=(a.score_id,),
+        confidence=1.0,
+        severity=0.5,
         detail={"by": "teacher"},
         text=text,
         advice="Listen to this place once more, slowly.",

@@ -62,7 +62,7 @@ SURE = 0.5  # from this confidence on a finding counts
 ISOLATED = 3  # bars that are practised by themselves
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PartAnalysis:
     """What there is to see in a part before it is played."""
 
@@ -106,17 +106,17 @@ def analyse_part(
     pitches = {n.pitch.midi: n.pitch.name for n in notes if n.pitch}
     begin = round(bpm * (SLOWER if level != "first notes" else EASY_SLOWER))
     return PartAnalysis(
-        traps,
-        lighter,
-        key_name(first.fifths, first.mode),
-        outside,
-        level,
-        tuple(reasons),
-        bpm,
-        begin,
-        tuple(_path(part, weight, hardest, lighter)),
-        tuple(hardest),
-        tuple(pitches[m] for m in sorted(pitches)),
+        traps=traps,
+        lighter=lighter,
+        scale=key_name(first.fifths, first.mode),
+        outside_scale=outside,
+        level=level,
+        reasons=tuple(reasons),
+        bpm=bpm,
+        begin_bpm=begin,
+        path=tuple(_path(part, weight, hardest, lighter)),
+        hardest=tuple(hardest),
+        warm_up=tuple(pitches[m] for m in sorted(pitches)),
     )
 
 

@@ -25,7 +25,7 @@ JUMPS = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Trap:
     """One thing that may trip a player. `notes` are ids of printed notes, `bars` printed numbers in order;
     `count` how often it comes.
@@ -93,7 +93,9 @@ def _bars(pairs: list[tuple[Bar, Note]]) -> tuple[str, ...]:
 
 
 def _trap(kind: str, what: str, pairs: list[tuple[Bar, Note]]) -> Trap:
-    return Trap(kind, what, _bars(pairs), tuple(n.id for _, n in pairs), len(pairs))
+    return Trap(
+        kind=kind, what=what, bars=_bars(pairs), notes=tuple(n.id for _, n in pairs), count=len(pairs)
+    )
 
 
 def _spelled(fifths: int) -> str:
@@ -111,16 +113,20 @@ def _signature(part: Part) -> Iterator[Trap]:
         since = "" if before is None else f"from bar {bar.number} on: "
         if bar.fifths != (before.fifths if before is not None else 0):
             yield Trap(
-                "key", f"{since}{key_name(bar.fifths, bar.mode)}: {_spelled(bar.fifths)}", (bar.number,)
+                kind="key",
+                what=f"{since}{key_name(bar.fifths, bar.mode)}: {_spelled(bar.fifths)}",
+                bars=(bar.number,),
             )
         if (bar.beats, bar.beat_type) != ((before.beats, before.beat_type) if before is not None else (4, 4)):
-            yield Trap("metre", f"{since}{bar.beats}/{bar.beat_type}", (bar.number,))
+            yield Trap(kind="metre", what=f"{since}{bar.beats}/{bar.beat_type}", bars=(bar.number,))
         before = bar
     first, last = part.bars[0], part.bars[-1]
     if first.implicit and first.length < first.metre:
         pays = "; the last bar is as much shorter" if last.length + first.length == first.metre else ""
         yield Trap(
-            "pickup", f"begins with {_beats(first.length, first)} before the first bar{pays}", (first.number,)
+            kind="pickup",
+            what=f"begins with {_beats(first.length, first)} before the first bar{pays}",
+            bars=(first.number,),
         )
 
 
@@ -280,30 +286,40 @@ def _signs(part: Part) -> Iterator[Trap]:
     levels = [(b.number, m.text) for b, m in marks if m.kind == "dynamics"]
     if levels:
         yield Trap(
-            "dynamics",
-            "loudness: " + ", ".join(dict.fromkeys(t for _, t in levels)),
-            tuple(dict.fromkeys(n for n, _ in levels)),
+            kind="dynamics",
+            what="loudness: " + ", ".join(dict.fromkeys(t for _, t in levels)),
+            bars=tuple(dict.fromkeys(n for n, _ in levels)),
             count=len(levels),
         )
     wedges = [b.number for b, m in marks if m.kind == "wedge" and m.text != "stop"]
     if wedges:
-        yield Trap("dynamics", "getting louder or softer", tuple(dict.fromkeys(wedges)), count=len(wedges))
+        yield Trap(
+            kind="dynamics",
+            what="getting louder or softer",
+            bars=tuple(dict.fromkeys(wedges)),
+            count=len(wedges),
+        )
     for b, m in marks:
         if m.kind == "words":
-            yield Trap("words", f"“{m.text}”", (b.number,))
+            yield Trap(kind="words", what=f"“{m.text}”", bars=(b.number,))
 
 
 def _form(part: Part) -> Iterator[Trap]:
     repeats = [b.number for b in part.bars if b.repeat_times]
     if repeats:
-        yield Trap("repeat", "a repeat sign: go back", tuple(repeats), count=len(repeats))
+        yield Trap(kind="repeat", what="a repeat sign: go back", bars=tuple(repeats), count=len(repeats))
     endings = [b.number for b in part.bars if b.ending_start]
     if endings:
-        yield Trap("repeat", "first and second endings", tuple(endings), count=len(endings))
+        yield Trap(kind="repeat", what="first and second endings", bars=tuple(endings), count=len(endings))
     for flag, what in JUMPS.items():
         bars = tuple(b.number for b in part.bars if getattr(b, flag))
         if bars:
-            yield Trap("jump", what, bars, count=len(bars))
+            yield Trap(kind="jump", what=what, bars=bars, count=len(bars))
     for here, earlier, differs in find_lookalikes(part):
         notes = tuple(n.id for n in differs)
-        yield Trap("look-alike", f"bar {here} is like bar {earlier}, but not the same", (here,), notes)
+        yield Trap(
+            kind="look-alike",
+            what=f"bar {here} is like bar {earlier}, but not the same",
+            bars=(here,),
+            notes=notes,
+        )

@@ -26,7 +26,7 @@ NUMBERED = 3  # so many findings carry a numeral on the part
 BAR_Y, BAR_HEIGHT = 34.0, 13.0  # the heard notes on the rail
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Hit:
     """A place that can be chosen: a finding's mark, or a note."""
 
@@ -46,7 +46,7 @@ class Overlay:
     hits: list[Hit] = field(default_factory=list)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class View:
     """What is shown: facets (None for all), the chosen finding or note, rail and pitch line, the pass of
     repeated bars.
@@ -192,7 +192,7 @@ class _Drawer:
         for n in self.report["notes"]:
             box = self.box(n["id"])
             if box is not None and n["pass"] == self._pass_of(n):
-                self.hits.append(Hit("note", n["id"], box.x, box.y, 16.0))
+                self.hits.append(Hit(kind="note", key=n["id"], x=box.x, y=box.y, radius=16.0))
         return Overlay("".join(self.out), "".join(self.under), self.hits)
 
     def _pass_of(self, note: dict[str, Any]) -> int:
@@ -332,7 +332,7 @@ class _Drawer:
             f'stroke="{colour}" stroke-width="2.2"/>'
         )
         self.text(hit.x, y + 7, str(number), 21, colour, weight=700)
-        self.hits.append(Hit("finding", hit.key, hit.x, y, 16))
+        self.hits.append(Hit(kind="finding", key=hit.key, x=hit.x, y=y, radius=16))
 
     def _boxes(self, f: dict[str, Any]) -> list[tuple[dict[str, Any], NoteBox]]:
         return [(self.by_id[i], b) for i in f["notes"] if i in self.by_id and (b := self.box(i)) is not None]
@@ -387,7 +387,7 @@ class _Drawer:
                         steps = heard.diatonic - written.diatonic
                         y = box.y - steps * HALF
                         self._triangle(box.x - 20, y, colour, width, heard.letter)
-            self.hits.append(Hit("finding", f["key"], box.x, box.y, 18))
+            self.hits.append(Hit(kind="finding", key=f["key"], x=box.x, y=box.y, radius=18))
         if not self.hits or self.hits[-1].key != f["key"]:
             self._at_bar(f, colour, width)
 
@@ -408,7 +408,7 @@ class _Drawer:
             # a stroke too many has no pitch: it stands at the height of the note before
             if written is None or extra["midi"] is None:
                 self._triangle(x + 8, box.y, colour, width, "", ring=True)
-                self.hits.append(Hit("finding", f["key"], x, box.y, 20))
+                self.hits.append(Hit(kind="finding", key=f["key"], x=x, y=box.y, radius=20))
                 continue
             heard = spell(
                 round(extra["midi"] - (self.report["tuning"]["offset_cents"] or 0) / 100)
@@ -418,7 +418,7 @@ class _Drawer:
             y = box.y - (heard.diatonic - written.diatonic) * HALF
             self._triangle(x + 8, y, colour, width, "", ring=True)
             self.text(x, y - 22, heard.letter, 21, colour, weight=600)
-            self.hits.append(Hit("finding", f["key"], x, y, 20))
+            self.hits.append(Hit(kind="finding", key=f["key"], x=x, y=y, radius=20))
 
     def _accidental(self, f: dict[str, Any], colour: str, width: float) -> None:
         for n, box in self._boxes(f):
@@ -441,7 +441,7 @@ class _Drawer:
             self.text(x, box.y + 9, SIGN.get(alter, "♮"), 27, colour)
             if f["kind"] == "added_accidental":
                 self.path(f"M {x - 13:.1f} {box.y + 18:.1f} L {x + 13:.1f} {box.y - 18:.1f}", colour, width)
-            self.hits.append(Hit("finding", f["key"], x, box.y, 24))
+            self.hits.append(Hit(kind="finding", key=f["key"], x=x, y=box.y, radius=24))
         if not self.hits or self.hits[-1].key != f["key"]:
             self._at_bar(f, colour, width)
 
@@ -457,7 +457,7 @@ class _Drawer:
         x, system = self._place(f)
         y = self.free_y(x, self.e.systems[system].top - 40, -26)
         self.out.append(shape_svg(f["facet"], x, y, 24, colour, width=width, unsure=f["confidence"] < SURE))
-        self.hits.append(Hit("finding", f["key"], x, y, 18))
+        self.hits.append(Hit(kind="finding", key=f["key"], x=x, y=y, radius=18))
 
     def _count(self, f: dict[str, Any], colour: str, width: float) -> None:
         d = f["detail"]
@@ -483,7 +483,7 @@ class _Drawer:
                     self.path(
                         f"M {x0:.1f} {y - 14:.1f} L {x1:.1f} {top + 4:.1f}", colour, width * 0.6, dash="6 6"
                     )
-                self.hits.append(Hit("finding", f["key"], (x0 + x1) / 2, y, 18))
+                self.hits.append(Hit(kind="finding", key=f["key"], x=(x0 + x1) / 2, y=y, radius=18))
             return
         x, system = (boxes[0].x, boxes[0].system) if boxes and f["kind"] != "hesitation" else self._place(f)
         s = self.e.systems[system]
@@ -494,7 +494,7 @@ class _Drawer:
                     f"M {side:.1f} {s.top - 12:.1f} L {side:.1f} {s.bottom + 12:.1f}", colour, width * 0.7
                 )
             self.text(x, s.bottom + 34, f"+{d.get('beats', 0):.2g}", 20, colour, weight=600)
-            self.hits.append(Hit("finding", f["key"], x, s.top - 14, 20))
+            self.hits.append(Hit(kind="finding", key=f["key"], x=x, y=s.top - 14, radius=20))
             return
         y = s.bottom + 26
         self.path(
@@ -509,7 +509,7 @@ class _Drawer:
         if written is not None and heard is not None:
             self.text(x, y - 6, f"{written:g}", 19, colour, weight=600)
             self.text(x, y + 20, f"{round(heard * 2) / 2:g}", 19, colour, weight=600)
-        self.hits.append(Hit("finding", f["key"], x, y, 22))
+        self.hits.append(Hit(kind="finding", key=f["key"], x=x, y=y, radius=22))
 
     def _rhythm(self, f: dict[str, Any], colour: str, width: float) -> None:
         boxes = self._boxes(f)
@@ -531,12 +531,12 @@ class _Drawer:
                         dash="2 7" if f["kind"] in ("uneven", "dot_lost") else "14 6",
                     )
                     self.path(f"M {x0 - 5:.1f} {y + 9:.1f} L {x0 + 5:.1f} {y - 9:.1f}", colour, width + 1.2)
-                    self.hits.append(Hit("finding", f["key"], x0, y, 18))
+                    self.hits.append(Hit(kind="finding", key=f["key"], x=x0, y=y, radius=18))
             return
         for _, box in boxes:
             y = self.free_y(box.x, min(box.top, self.e.systems[box.system].top) - 20, -24)
             self.path(f"M {box.x - 7:.1f} {y + 11:.1f} L {box.x + 7:.1f} {y - 11:.1f}", colour, width + 1.2)
-            self.hits.append(Hit("finding", f["key"], box.x, y, 16))
+            self.hits.append(Hit(kind="finding", key=f["key"], x=box.x, y=y, radius=16))
             if "beats" in f["detail"] and self.view.rail:
                 s = self.e.systems[box.system]
                 self.text(
@@ -564,7 +564,7 @@ class _Drawer:
             )
             if "cents" in f["detail"]:
                 self.text(box.x, y - 14, f"{f['detail']['cents']:+d}", 18, colour, weight=600)
-            self.hits.append(Hit("finding", f["key"], box.x, y, 18))
+            self.hits.append(Hit(kind="finding", key=f["key"], x=box.x, y=y, radius=18))
 
 
 def draw_marks(

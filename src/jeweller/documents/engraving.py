@@ -31,7 +31,7 @@ SLACK = 120.0  # page units: how far a mark may reach from where it begins
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class NoteBox:
     """Centre of a notehead or rest in page units, its system, and the written bar's index."""
 
@@ -43,7 +43,7 @@ class NoteBox:
     bottom: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BarBox:
     index: int
     system: int
@@ -52,7 +52,7 @@ class BarBox:
     first_x: float  # where its first note or rest stands
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SystemBox:
     """A system: top and bottom staff line, its edges, the lowest and highest ink."""
 
@@ -69,7 +69,7 @@ class SystemBox:
         return self.lowest + RAIL_GAP
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Engraving:
     width: float
     height: float
@@ -218,7 +218,15 @@ def _rewrite(svg: str, bar_count: int) -> Engraving:
     assert len(bars) == bar_count, "every written bar is engraved"
     height = max(view[3], systems[-1].rail + RAIL_HEIGHT + 20)
     return Engraving(
-        view[2], height, _bare(defs), frame, tuple(inks), notes, tuple(bars), tuple(systems), tuple(words)
+        width=view[2],
+        height=height,
+        defs=_bare(defs),
+        frame=frame,
+        inks=tuple(inks),
+        notes=notes,
+        bars=tuple(bars),
+        systems=tuple(systems),
+        words=tuple(words),
     )
 
 
@@ -336,20 +344,30 @@ def _geometry(
                     for v in _NUMBER.findall(p.get("d"))[1::2]
                 ]
                 ys = [(v + dy) * scale for v in stems] + [py - 9, py + 9]
-                notes[g.get("id")] = NoteBox(px, py, len(systems), len(bars), min(ys), max(ys))
+                notes[g.get("id")] = NoteBox(
+                    x=px, y=py, system=len(systems), bar=len(bars), top=min(ys), bottom=max(ys)
+                )
                 if px > 0:
                     xs.append(px)
-            bars.append(BarBox(len(bars), len(systems), left, right, min(xs, default=left + 20)))
+            bars.append(
+                BarBox(
+                    index=len(bars),
+                    system=len(systems),
+                    left=left,
+                    right=right,
+                    first_x=min(xs, default=left + 20),
+                )
+            )
         top, bottom = min(r[0] for r in lines), max(r[0] for r in lines)
         lowest, highest = _reach(system, dy, scale)
         systems.append(
             SystemBox(
-                top,
-                bottom,
-                min(r[1] for r in lines),
-                max(r[2] for r in lines),
-                max(bottom, lowest),
-                min(top, highest),
+                top=top,
+                bottom=bottom,
+                left=min(r[1] for r in lines),
+                right=max(r[2] for r in lines),
+                lowest=max(bottom, lowest),
+                highest=min(top, highest),
             )
         )
     return notes, bars, systems

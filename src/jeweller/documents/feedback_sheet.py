@@ -50,7 +50,7 @@ class Clip:
     model: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FeedbackSheet:
     """One player's slip, as it is written."""
 

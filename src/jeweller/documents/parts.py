@@ -43,7 +43,7 @@ GENERAL_MIDI = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SheetSettings:
     """How parts are printed."""
 

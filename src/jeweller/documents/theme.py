@@ -18,7 +18,7 @@ SERIF = "Source Serif 4"
 SIGNS = "Jeweller Signs"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Theme:
     """One set of colours, and the words things are said in. `faint` is for rules and hair lines, `quiet` for
     secondary text, `wash` for the chosen place.
@@ -46,7 +46,7 @@ class Theme:
 
 
 LIGHT = Theme(
-    "light",
+    name="light",
     paper="#FAF6EE",
     desk="#EFE8DA",
     ink="#1E2430",
@@ -66,7 +66,7 @@ LIGHT = Theme(
     },
 )
 DARK = Theme(
-    "dark",
+    name="dark",
     paper="#1B1E24",
     desk="#131519",
     ink="#ECE7DC",

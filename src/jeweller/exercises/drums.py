@@ -51,4 +51,8 @@ def drum_bars(drill: ExerciseRequest, strokes: tuple[str, ...], prefix: str) -> 
                 if value > length:
                     sounds.append(UnbarredNote(value - length))
             now += abs(value)
-    return lay_out_bars(sounds, [Signature(beats, beat_type, 0, "major", CLEF)], prefix=prefix)
+    return lay_out_bars(
+        sounds,
+        [Signature(beats=beats, beat_type=beat_type, fifths=0, mode="major", clef=CLEF)],
+        prefix=prefix,
+    )

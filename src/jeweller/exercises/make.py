@@ -113,7 +113,9 @@ def _part(drill: ExerciseRequest, instrument: Instrument, index: int) -> tuple[P
         beats, beat_type = drill.beats
         row = make_row(drill, ladder)
         pickup = row.sounds[0].duration if drill.kind == "rhythm" and drill.pickup else Fraction(0)
-        signature = Signature(beats, beat_type, fifths, scale.mode, instrument.clef_sign)
+        signature = Signature(
+            beats=beats, beat_type=beat_type, fifths=fifths, mode=scale.mode, clef=instrument.clef_sign
+        )
         bars = add_marks(lay_out_bars(row.sounds, [signature], pickup=pickup, prefix=prefix), row.marks)
     beat_unit = "half" if drill.metre == "2/2" else "quarter." if drill.beats[1] == 8 else "quarter"
     quarters = {"half": 2.0, "quarter.": 1.5}.get(beat_unit, 1.0) * drill.bpm
@@ -122,18 +124,24 @@ def _part(drill: ExerciseRequest, instrument: Instrument, index: int) -> tuple[P
         [
             (
                 Fraction(0),
-                Mark("tempo", Fraction(0), value=quarters, beat_unit=beat_unit, per_minute=str(drill.bpm)),
+                Mark(
+                    kind="tempo",
+                    offset=Fraction(0),
+                    value=quarters,
+                    beat_unit=beat_unit,
+                    per_minute=str(drill.bpm),
+                ),
             )
         ],
     )
     diatonic = diatonic_of(instrument.chromatic)
     return Part(
-        f"P{index + 1}",
-        instrument.name,
-        instrument.name,
-        diatonic,
-        instrument.chromatic,
-        bars,
+        id=f"P{index + 1}",
+        name=instrument.name,
+        instrument=instrument.name,
+        diatonic=diatonic,
+        chromatic=instrument.chromatic,
+        bars=bars,
         percussion=drill.kind == "drums",
     ), note
 

@@ -47,7 +47,7 @@ LEAPS = ("outward", "inward")
 USES = ("dots", "rests", "ties", "fast")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ExerciseRequest:
     """One exercise as asked for. `tonic` is a name; `concert`: it names the sounding key, else every player's
     written one.

@@ -173,7 +173,12 @@ def _two_notes(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     sounds = [*both, *[UnbarredNote(drill.bar_length)] * max(1, drill.bars - 2)]
     return NoteRow(
         tuple(sounds),
-        ((2 * drill.bar_length, Mark("words", Fraction(0), "make your own rhythms of these two notes")),),
+        (
+            (
+                2 * drill.bar_length,
+                Mark(kind="words", offset=Fraction(0), text="make your own rhythms of these two notes"),
+            ),
+        ),
     )
 
 
@@ -266,7 +271,8 @@ def _echo(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
         sounds += [dataclasses.replace(s, marks={"cue": True}) if s.pitches else s for s in call]
         sounds += call
     return NoteRow(
-        tuple(sounds), ((Fraction(0), Mark("words", Fraction(0), "small notes: listen; then answer")),)
+        tuple(sounds),
+        ((Fraction(0), Mark(kind="words", offset=Fraction(0), text="small notes: listen; then answer")),),
     )
 
 
@@ -320,12 +326,12 @@ def _dynamics(drill: ExerciseRequest, sounds: Sequence[UnbarredNote]) -> list[tu
         now += s.duration
 
     def level(at: Fraction, name: str) -> tuple[Fraction, Mark]:
-        return at, Mark("dynamics", Fraction(0), name, above=False)
+        return at, Mark(kind="dynamics", offset=Fraction(0), text=name, above=False)
 
     def wedge(a: Fraction, b: Fraction, kind: str) -> list[tuple[Fraction, Mark]]:
         return [
-            (a, Mark("wedge", Fraction(0), kind, above=False)),
-            (b, Mark("wedge", Fraction(0), "stop", above=False)),
+            (a, Mark(kind="wedge", offset=Fraction(0), text=kind, above=False)),
+            (b, Mark(kind="wedge", offset=Fraction(0), text="stop", above=False)),
         ]
 
     middle = max((b for b in begins if b <= total / 2), default=Fraction(0))

@@ -12,7 +12,7 @@ BLACK = frozenset({1, 3, 6, 8, 10})
 LETTER_FIFTHS = {"F": -1, "C": 0, "G": 1, "D": 2, "A": 3, "E": 4, "B": 5}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Scale:
     """One octave going up: (letters above the tonic, semitones above it). `down` where it comes down
     otherwise. `key`: fifths from the tonic's major key.
@@ -32,28 +32,36 @@ def _seven(text: str) -> tuple[tuple[int, int], ...]:
 SCALES = {
     s.name: s
     for s in (
-        Scale("major", _seven("0 2 4 5 7 9 11")),
-        Scale("natural minor", _seven("0 2 3 5 7 8 10"), -3, mode="minor"),
-        Scale("harmonic minor", _seven("0 2 3 5 7 8 11"), -3, mode="minor"),
-        Scale("melodic minor", _seven("0 2 3 5 7 9 11"), -3, _seven("0 2 3 5 7 8 10"), mode="minor"),
-        Scale("dorian", _seven("0 2 3 5 7 9 10"), -2),
-        Scale("phrygian", _seven("0 1 3 5 7 8 10"), -4),
-        Scale("lydian", _seven("0 2 4 6 7 9 11"), 1),
-        Scale("mixolydian", _seven("0 2 4 5 7 9 10"), -1),
-        Scale("locrian", _seven("0 1 3 5 6 8 10"), -5),
-        Scale("major pentatonic", ((0, 0), (1, 2), (2, 4), (4, 7), (5, 9))),
-        Scale("minor pentatonic", ((0, 0), (2, 3), (3, 5), (4, 7), (6, 10)), -3, mode="minor"),
+        Scale(name="major", degrees=_seven("0 2 4 5 7 9 11")),
+        Scale(name="natural minor", degrees=_seven("0 2 3 5 7 8 10"), key=-3, mode="minor"),
+        Scale(name="harmonic minor", degrees=_seven("0 2 3 5 7 8 11"), key=-3, mode="minor"),
         Scale(
-            "blues",
-            ((0, 0), (2, 3), (3, 5), (3, 6), (4, 7), (6, 10)),
-            -3,
-            ((0, 0), (2, 3), (3, 5), (4, 6), (4, 7), (6, 10)),
+            name="melodic minor",
+            degrees=_seven("0 2 3 5 7 9 11"),
+            key=-3,
+            down=_seven("0 2 3 5 7 8 10"),
             mode="minor",
         ),
-        Scale("whole-tone", ((0, 0), (1, 2), (2, 4), (3, 6), (4, 8), (5, 10)), None),
+        Scale(name="dorian", degrees=_seven("0 2 3 5 7 9 10"), key=-2),
+        Scale(name="phrygian", degrees=_seven("0 1 3 5 7 8 10"), key=-4),
+        Scale(name="lydian", degrees=_seven("0 2 4 6 7 9 11"), key=1),
+        Scale(name="mixolydian", degrees=_seven("0 2 4 5 7 9 10"), key=-1),
+        Scale(name="locrian", degrees=_seven("0 1 3 5 6 8 10"), key=-5),
+        Scale(name="major pentatonic", degrees=((0, 0), (1, 2), (2, 4), (4, 7), (5, 9))),
         Scale(
-            "chromatic",
-            (
+            name="minor pentatonic", degrees=((0, 0), (2, 3), (3, 5), (4, 7), (6, 10)), key=-3, mode="minor"
+        ),
+        Scale(
+            name="blues",
+            degrees=((0, 0), (2, 3), (3, 5), (3, 6), (4, 7), (6, 10)),
+            key=-3,
+            down=((0, 0), (2, 3), (3, 5), (4, 6), (4, 7), (6, 10)),
+            mode="minor",
+        ),
+        Scale(name="whole-tone", degrees=((0, 0), (1, 2), (2, 4), (3, 6), (4, 8), (5, 10)), key=None),
+        Scale(
+            name="chromatic",
+            degrees=(
                 (0, 0),
                 (0, 1),
                 (1, 2),
@@ -67,8 +75,8 @@ SCALES = {
                 (5, 10),
                 (6, 11),
             ),
-            None,
-            (
+            key=None,
+            down=(
                 (0, 0),
                 (1, 1),
                 (1, 2),

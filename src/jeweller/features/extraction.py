@@ -24,9 +24,10 @@ from jeweller.errors import Cancelled
 from jeweller.features.settings import DEFAULT, FeatureSettings
 
 Array = npt.NDArray[np.float32]
+NEAR_SEMITONES = 0.75  # a pitch so far off is still that note, out of tune
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Features:
     """What was heard, frame by frame. T pitch frames, F fine frames, P semitones from `low`."""
 
@@ -56,6 +57,19 @@ def hz_to_midi(hz: npt.ArrayLike) -> npt.NDArray[np.float64]:
 
 def midi_to_hz(midi: npt.ArrayLike) -> npt.NDArray[np.float64]:
     return 440.0 * np.exp2((np.asarray(midi, dtype=np.float64) - 69.0) / 12.0)
+
+
+def salience_near(features: Features, rows: slice, midi: int) -> tuple[Array, Array]:
+    """(periodicity, exact MIDI pitch) within `NEAR_SEMITONES` of a pitch for the pitch frames `rows`, (n,)
+    each: a tone between two semitones shows now in one column, now in the next.
+    """
+    low, width = features.low, features.salience.shape[1]
+    columns = slice(min(max(0, midi - low - 1), width - 1), max(midi - low + 2, 1))
+    pitch = features.place[rows, columns]
+    area = np.where(np.abs(pitch - midi) <= NEAR_SEMITONES, features.salience[rows, columns], 0.0)
+    pick = area.argmax(axis=1) if len(area) else np.zeros(0, np.int64)
+    index = np.arange(len(area))
+    return area[index, pick], pitch[index, pick]
 
 
 def extract_features(
@@ -113,20 +127,20 @@ def extract_features(
     floor = float(np.percentile(level, 4))
     loud = float(np.percentile(level, 90))
     return Features(
-        s.rate,
-        s.hop / s.rate,
-        s.pitch_every * s.hop / s.rate,
-        low,
-        salience,
-        place,
-        best,
-        f0,
-        level,
-        flux,
-        floor,
-        loud,
-        window / s.rate,
-        samples,
+        rate=s.rate,
+        hop_s=s.hop / s.rate,
+        step_s=s.pitch_every * s.hop / s.rate,
+        low=low,
+        salience=salience,
+        place=place,
+        best=best,
+        f0=f0,
+        level=level,
+        flux=flux,
+        floor_db=floor,
+        loud_db=loud,
+        window_s=window / s.rate,
+        samples=samples,
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FeatureSettings:
     rate: int = 22050  # Hz: holds the partials that decide an octave up to piccolo
     hop: int = 110  # samples: 5 ms, what onset times need

@@ -23,7 +23,7 @@ FACETS_ALL = tuple(FACETS)
 FORMS = {"number": "out of a number", "bands": "in words", "letters": "in letters"}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Scheme:
     """How a mark is made: what each facet weighs, which facets count, what every further place of a habit
     costs, out of how many, and its form.
@@ -58,10 +58,18 @@ def _weights(**heavy: float) -> dict[str, float]:
 SCHEMES = {
     s.name: s
     for s in (
-        Scheme("even", "Even weights", _weights()),
-        Scheme("rhythm-first", "Rhythm first", _weights(count=5.0, rhythm=5.0, notes=2.0, accidentals=2.0)),
-        Scheme("notes-first", "Notes first", _weights(notes=5.0, accidentals=5.0, count=2.0, rhythm=2.0)),
-        Scheme("sound-first", "Sound first", _weights(sound=5.0, articulation=3.0)),
+        Scheme(name="even", title="Even weights", weights=_weights()),
+        Scheme(
+            name="rhythm-first",
+            title="Rhythm first",
+            weights=_weights(count=5.0, rhythm=5.0, notes=2.0, accidentals=2.0),
+        ),
+        Scheme(
+            name="notes-first",
+            title="Notes first",
+            weights=_weights(notes=5.0, accidentals=5.0, count=2.0, rhythm=2.0),
+        ),
+        Scheme(name="sound-first", title="Sound first", weights=_weights(sound=5.0, articulation=3.0)),
     )
 }
 BANDS = ((0.93, "polished"), (0.80, "nearly there"), (0.60, "taking shape"), (0.0, "still in the rough"))

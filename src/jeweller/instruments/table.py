@@ -35,7 +35,7 @@ class FingeringWay:
     partial: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Instrument:
     """One instrument. `chromatic` semitones added to the written pitch give the sounding one; `low`..`high`
     its sounding range.
@@ -224,15 +224,15 @@ def instrument_for(name: str, chromatic: int, low: int, high: int) -> Instrument
     if found is not None:
         return found
     return Instrument(
-        "other",
-        name or "Instrument",
-        "other",
-        chromatic,
-        low,
-        high,
-        "G",
-        "flute" if low >= 60 else "trombone",
-        "instrument",
+        id="other",
+        name=name or "Instrument",
+        family="other",
+        chromatic=chromatic,
+        low=low,
+        high=high,
+        clef="G",
+        sound="flute" if low >= 60 else "trombone",
+        tuning="instrument",
     )
 
 

@@ -25,7 +25,7 @@ UNASKED = ("range", "look-alike")  # traps of a part that are no thing to be ask
 SOON_DAYS = 3  # before an assignment is due it is told of
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AssignmentStatus:
     """One assignment with what came in for it."""
 
@@ -98,7 +98,16 @@ def assignment_status(library: Library, band: int | None = None) -> list[Assignm
         handed_in = tuple(sorted((players[p] for p in here if p in players), key=str.casefold))
         missing = tuple(name for p, name in players.items() if p not in here)
         waiting = sum(state not in ("decided", "returned") for _, state in takes[a.id])
-        out.append(AssignmentStatus(a, tuple(trays[a.id]), len(takes[a.id]), handed_in, missing, waiting))
+        out.append(
+            AssignmentStatus(
+                assignment=a,
+                trays=tuple(trays[a.id]),
+                takes=len(takes[a.id]),
+                handed_in=handed_in,
+                missing=missing,
+                waiting=waiting,
+            )
+        )
     return sorted(
         out, key=lambda g: (g.done, day_of(g.assignment.due) or datetime.date.max, -g.assignment.id)
     )

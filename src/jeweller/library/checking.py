@@ -44,7 +44,7 @@ TRIES = 2  # of a take whose worker died
 THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CheckJob:
     """One take to be checked."""
 
@@ -84,7 +84,7 @@ class _Worker:
     began: float = 0.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CheckingState:
     """How far the checking is. `left_s` is an estimate; None while there is nothing to go by."""
 
@@ -95,7 +95,7 @@ class CheckingState:
     left_s: float | None
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Checking:
     """Checks takes of a library. Call `poll` often: it starts workers, writes their reports, and tells what
     happened.
@@ -143,7 +143,13 @@ class Checking:
                 max(0.0, mean - (time.monotonic() - w.began)) for w in self._workers if w.now is not None
             )
             left = (mean * len(self._queue) + under_way) / max(1, self.workers)
-        return CheckingState(self._done, len(self._in_hand), len(self._queue), self.paused, left)
+        return CheckingState(
+            done=self._done,
+            running=len(self._in_hand),
+            waiting=len(self._queue),
+            paused=self.paused,
+            left_s=left,
+        )
 
     def poll(self, seconds: float = 0.0) -> list[CheckNews]:
         """Starts what can be started and tells what happened since; waits up to `seconds` for something to
@@ -240,7 +246,12 @@ def job_of(library: Library, take: Take) -> CheckJob:
     if not take.piece:
         raise LedgerError(f"{take.name}: it is not known yet which piece this is.")
     return CheckJob(
-        take.id, take.name, library.score_path(take), library.recording(take), take.sha256, options
+        take=take.id,
+        name=take.name,
+        score=library.score_path(take),
+        recording=library.recording(take),
+        sha256=take.sha256,
+        options=options,
     )
 
 

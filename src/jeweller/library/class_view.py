@@ -50,7 +50,7 @@ OWN_DRILLS = {
 MINUTES_LEAST, MINUTES_SHARE = 2, 4  # minutes for a place, and more the more players miss it
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Cell:
     """What stands against one player in one bar."""
 
@@ -62,7 +62,7 @@ class Cell:
     beat: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlayerRow:
     """One player's line: cells by printed bar; `heard` the bars that were played at all."""
 
@@ -77,7 +77,7 @@ class PlayerRow:
     part: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Place:
     """A place that several players missed: what was written and what sounded, by the words of each part."""
 
@@ -91,7 +91,7 @@ class Place:
     told: tuple[str, ...]  # a sentence or two, as the findings say it
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Item:
     """One item of a rehearsal."""
 
@@ -112,7 +112,7 @@ class Tendency:
     notes: tuple[tuple[str, float], ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ClassView:
     """Everything of one piece in one tray."""
 
@@ -167,24 +167,24 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
             for bar in place["bars"]:
                 cells[bar].append(
                     Cell(
-                        place["facet"],
-                        place["kind"],
-                        place["text"],
-                        line.take.id,
-                        place["key"],
-                        place["beat"],
+                        facet=place["facet"],
+                        kind=place["kind"],
+                        text=place["text"],
+                        take=line.take.id,
+                        key=place["key"],
+                        beat=place["beat"],
                     )
                 )
         row = PlayerRow(
-            line.player,
-            found.name if found is not None else line.take.part,
-            section_of(found.id) if found is not None else OTHERS,
-            line.take.id,
-            summary["band"],
-            summary["mark"],
-            {b: tuple(c) for b, c in cells.items()},
-            frozenset(summary["heard"]),
-            line.take.part,
+            player=line.player,
+            instrument=found.name if found is not None else line.take.part,
+            section=section_of(found.id) if found is not None else OTHERS,
+            take=line.take.id,
+            band=summary["band"],
+            mark=summary["mark"],
+            cells={b: tuple(c) for b, c in cells.items()},
+            heard=frozenset(summary["heard"]),
+            part=line.take.part,
         )
         rows.append(row)
         summaries.append((row, summary))
@@ -194,14 +194,14 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
         bars = max(bars, tuple(summary["bars"]), key=lambda numbers: len(numbers))
     places = _places(rows, bars)
     return ClassView(
-        title,
-        bars,
-        tuple(rows),
-        places,
-        plan(places, bars),
-        _tuning(summaries),
-        tuple(r.player for r in rows if r.band in HELP),
-        tuple(r.player for r in rows if r.band == MOVE_ON and not r.cells),
+        title=title,
+        bars=bars,
+        rows=tuple(rows),
+        places=places,
+        plan=plan(places, bars),
+        tuning=_tuning(summaries),
+        help=tuple(r.player for r in rows if r.band in HELP),
+        move_on=tuple(r.player for r in rows if r.band == MOVE_ON and not r.cells),
     )
 
 
@@ -223,14 +223,14 @@ def _places(rows: Sequence[PlayerRow], bars: Sequence[str]) -> tuple[Place, ...]
         kind = statistics.mode(c.kind for _, c in misses)
         places.append(
             Place(
-                bar,
-                beat,
-                facet,
-                kind,
-                tuple(r.player for r, _ in misses),
-                tuple(dict.fromkeys(r.section for r, _ in misses)),
-                sum(bar in r.heard for r in rows),
-                told,
+                bar=bar,
+                beat=beat,
+                facet=facet,
+                kind=kind,
+                players=tuple(r.player for r, _ in misses),
+                sections=tuple(dict.fromkeys(r.section for r, _ in misses)),
+                of=sum(bar in r.heard for r in rows),
+                told=told,
             )
         )
     order = {b: k for k, b in enumerate(bars)}
@@ -280,11 +280,11 @@ def plan(places: Sequence[Place], bars: Sequence[str]) -> tuple[Item, ...]:
         )
         items.append(
             Item(
-                span,
-                f"{group[0].facet}: {what}. {group[0].told[0]}",
-                who,
-                OWN_DRILLS.get(group[0].kind) or DRILLS[group[0].facet],
-                MINUTES_LEAST + round(MINUTES_SHARE * share),
+                bars=span,
+                what=f"{group[0].facet}: {what}. {group[0].told[0]}",
+                who=who,
+                drill=OWN_DRILLS.get(group[0].kind) or DRILLS[group[0].facet],
+                minutes=MINUTES_LEAST + round(MINUTES_SHARE * share),
             )
         )
     return tuple(items)

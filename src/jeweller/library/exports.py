@@ -14,7 +14,7 @@ from jeweller.library.summary import format_mark
 from jeweller.library.tray import OpenTake, list_takes, open_take
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FeedbackData:
     """What a slip is made of, without the music: `shown` the findings as they stand."""
 
@@ -37,13 +37,13 @@ def collect_feedback(library: Library, tray: int, takes: list[int] | None = None
         shown = tuple(s.finding for s in hand.shown if s.state != "dismissed")
         out.append(
             FeedbackData(
-                line.take.id,
-                line.player,
-                line.title,
-                hand,
-                shown,
-                hand.standing.comments.get(WHOLE, ""),
-                format_mark(line.take.summary),
+                take=line.take.id,
+                player=line.player,
+                title=line.title,
+                hand=hand,
+                shown=shown,
+                comment=hand.standing.comments.get(WHOLE, ""),
+                mark=format_mark(line.take.summary),
             )
         )
     return sorted(out, key=lambda s: s.player.casefold())

@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from jeweller.alignment.align import align
 from jeweller.audio.decode import decode, file_hash
 from jeweller.audio.formats import is_recording
 from jeweller.errors import JewellerError, LedgerError
@@ -24,7 +25,7 @@ from jeweller.library.library import Library
 from jeweller.library.tables import Player, Tray
 from jeweller.notation.model import Part, Score
 from jeweller.notation.performance import perform_part
-from jeweller.notes.build import align_and_describe
+from jeweller.notes.build import build_note_tables
 
 ARCHIVE_BYTES = 4 * 2**30  # unpacked; a zip of more is none of a class
 # words for a take of its rhythm alone
@@ -68,7 +69,7 @@ class Known:
     parts: tuple[str, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Guess:
     """What a recording seems to be. `player` is an id of the ledger, None where no name fits; `name` then
     what the file calls them. `twice` says that this recording is in the library already, or stands twice in
@@ -176,13 +177,13 @@ def guess(
     )
     kind = "rhythm" if set(told) & {*COUNTED, *SPOKEN} else "played"
     return Guess(
-        path,
-        player.id if player is not None else None,
-        _name(told, pieces, piece) if player is None else player.name,
-        piece,
-        part,
-        kind,
-        known(path),
+        path=path,
+        player=player.id if player is not None else None,
+        name=_name(told, pieces, piece) if player is None else player.name,
+        piece=piece,
+        part=part,
+        kind=kind,
+        twice=known(path),
     )
 
 
@@ -318,9 +319,9 @@ def recognise(
     best: tuple[float, int] = (0.0, -1)
     for k, line in enumerate(lines):
         progress(k / len(lines), path.name)
-        following = align_and_describe(line, features, cancelled=cancelled)
-        if following.followed:
-            heard = [e for e in following.events if e.index is not None]
+        table = build_note_tables(align(line, features, cancelled=cancelled), features)[-1]
+        if table.followed:
+            heard = [e for e in table.events if e.index is not None]
             right = sum(
                 abs(e.midi - line.main_notes[e.index].sounding_midi) < 0.6
                 for e in heard

@@ -26,7 +26,7 @@ SOUNDS = (
 STAYS = 2  # pieces in which the same thing must be wrong to be called a habit
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Attempt:
     """One take of a player, as it stands."""
 
@@ -47,7 +47,7 @@ class Attempt:
     sound: tuple[str, ...] = ()  # how loudness and tone changed since the take before with the same set-up
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OverTime:
     """Everything that is told of one player."""
 
@@ -83,21 +83,21 @@ def over_time(library: Library, player: Player) -> OverTime:
         was = {f for f, m in before.facets.items() if m == 1.0} if before is not None else clean
         attempts.append(
             Attempt(
-                take.id,
-                take.piece,
-                titles.get(take.piece, take.name),
-                take.added_at.date().isoformat(),
-                facets,
-                take.summary["mark"],
-                take.summary["out_of"],
-                take.summary["bpm"],
-                take.support,
-                tuple(f for f in facets if f in clean - was) if before else (),
-                tuple(f for f in facets if f in was - clean and facets[f] is not None) if before else (),
-                tuple(p["text"] for p in take.summary["places"]),
-                take.setup,
-                take.summary["sound"].get("level_db") if take.setup else None,
-                sound_changes(was_sound, take.summary["sound"], same_piece=was_piece == take.piece),
+                take=take.id,
+                piece=take.piece,
+                title=titles.get(take.piece, take.name),
+                day=take.added_at.date().isoformat(),
+                facets=facets,
+                mark=take.summary["mark"],
+                out_of=take.summary["out_of"],
+                bpm=take.summary["bpm"],
+                support=take.support,
+                better=tuple(f for f in facets if f in clean - was) if before else (),
+                new=tuple(f for f in facets if f in was - clean and facets[f] is not None) if before else (),
+                findings=tuple(p["text"] for p in take.summary["places"]),
+                setup=take.setup,
+                level_db=take.summary["sound"].get("level_db") if take.setup else None,
+                sound=sound_changes(was_sound, take.summary["sound"], same_piece=was_piece == take.piece),
             )
         )
         if take.setup:
@@ -112,7 +112,11 @@ def over_time(library: Library, player: Player) -> OverTime:
     )
     practised = library.practice(player.id)
     return OverTime(
-        player, tuple(attempts), habits, sum(p.minutes for p in practised), len({p.day for p in practised})
+        player=player,
+        attempts=tuple(attempts),
+        habits=habits,
+        minutes=sum(p.minutes for p in practised),
+        days=len({p.day for p in practised}),
     )
 
 

@@ -79,7 +79,7 @@ def list_takes(library: Library, tray: int) -> list[TakeEntry]:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OpenTake:
     """A take that is being looked at: its report, what stands, and its findings as rows."""
 
@@ -108,7 +108,9 @@ def open_take(library: Library, take: int) -> OpenTake:
     reports, now = library.reports(take, 2), library.decisions_of(take)
     report = reports[-1] if reports else None
     rows = shown_rows(rows_of(report, now.decisions)) if report is not None and report["followed"] else ()
-    return OpenTake(library.take(take), report, now, tuple(rows), changes(reports))
+    return OpenTake(
+        take=library.take(take), report=report, standing=now, shown=tuple(rows), changed=changes(reports)
+    )
 
 
 def changes(reports: Sequence[dict[str, Any]]) -> str:

@@ -40,7 +40,7 @@ class UnbarredNote:
     marks: dict[str, Any] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Signature:
     """What holds in a bar."""
 
@@ -92,14 +92,14 @@ def lay_out_bars(
         named = [dataclasses.replace(n, id=f"{prefix}.m{len(bars) + 1}.n{k + 1}") for k, n in enumerate(done)]
         bars.append(
             Bar(
-                str(number),
-                length(),
-                s.beats,
-                s.beat_type,
-                s.fifths,
-                s.mode,
-                s.clef,
-                tuple(named),
+                number=str(number),
+                length=length(),
+                beats=s.beats,
+                beat_type=s.beat_type,
+                fifths=s.fifths,
+                mode=s.mode,
+                clef=s.clef,
+                notes=tuple(named),
                 implicit=bool(pickup) and not bars,
             )
         )
@@ -129,10 +129,10 @@ def lay_out_bars(
                 }
                 for c, pitch in enumerate(sound.pitches or (None,)):
                     note = Note(
-                        "",
-                        at,
-                        piece,
-                        pitch,
+                        id="",
+                        offset=at,
+                        duration=piece,
+                        pitch=pitch,
                         type=kind,
                         dots=dots,
                         tuplet=tuplet,
@@ -150,7 +150,9 @@ def lay_out_bars(
     if notes:
         for piece in split(now, length() - now, signature(), rest=True):
             kind, dots, tuplet = guess_type(piece)
-            notes.append(Note("", now, piece, None, type=kind, dots=dots, tuplet=tuplet))
+            notes.append(
+                Note(id="", offset=now, duration=piece, pitch=None, type=kind, dots=dots, tuplet=tuplet)
+            )
             now += piece
         close()
     if bars:
@@ -163,7 +165,7 @@ LAST_ONLY = frozenset({"fermata", "breath_after", "slur_stops"})
 
 
 def _grace(pitch: Pitch, at: Fraction) -> Note:
-    return Note("", at, Fraction(0), pitch, type="eighth", grace=True, slash=True)
+    return Note(id="", offset=at, duration=Fraction(0), pitch=pitch, type="eighth", grace=True, slash=True)
 
 
 @functools.lru_cache(maxsize=4096)

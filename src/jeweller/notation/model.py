@@ -12,7 +12,7 @@ from fractions import Fraction
 from jeweller.notation.pitch import Pitch
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Note:
     """One printed note, or a rest (no pitch and not unpitched)."""
 
@@ -52,7 +52,7 @@ class Note:
         return self.pitch is None and not self.unpitched
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Mark:
     """A direction at a place in a bar: kind "tempo" (value = quarters per minute), "dynamics", "words" or
     "wedge" (text crescendo | diminuendo | stop).
@@ -67,7 +67,7 @@ class Mark:
     per_minute: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Bar:
     """One written bar with the signature that holds in it."""
 
@@ -101,7 +101,7 @@ class Bar:
         return Fraction(4 * self.beats, self.beat_type)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Part:
     """One player's part. `chromatic` semitones added to the written pitch give the sounding one."""
 

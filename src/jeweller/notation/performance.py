@@ -18,7 +18,7 @@ MAX_PLAYED_BARS = 20_000
 NO_PITCH = 60  # stands for the pitch of a note that has none
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PerformedNote:
     """One note to be played (ties merged). `onset` is quarters from the start of the line."""
 
@@ -48,7 +48,7 @@ class PerformedNote:
         return self.onset + self.duration
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PerformedRest:
     """A rest to be counted: neighbouring printed rests are one."""
 
@@ -62,7 +62,7 @@ class PerformedRest:
     duration: Fraction
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PerformedBar:
     """One bar of the performance: the written bar's index, which pass it is, and where it begins."""
 
@@ -81,7 +81,7 @@ class PerformedBar:
         return Fraction(4, self.bar.beat_type)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PerformedPart:
     """A part played out. `notes` are in order of performance, grace notes before their main note."""
 
@@ -227,7 +227,11 @@ def perform_part(title: str, part: Part, *, rhythm_only: bool = False) -> Perfor
     for index in playing_order(part.bars):
         passes[index] = passes.get(index, 0) + 1
         bar = part.bars[index]
-        bars.append(PerformedBar(index, bar.number, passes[index], onset, bar.length, bar))
+        bars.append(
+            PerformedBar(
+                index=index, number=bar.number, passing=passes[index], onset=onset, length=bar.length, bar=bar
+            )
+        )
         onset += bar.length
     events = [
         (k, b, n)
@@ -247,14 +251,14 @@ def perform_part(title: str, part: Part, *, rhythm_only: bool = False) -> Perfor
             else:
                 rests.append(
                     PerformedRest(
-                        f"{note.id}@{played.passing}",
-                        note.id,
-                        k,
-                        played.number,
-                        played.passing,
-                        note.offset,
-                        at,
-                        note.duration,
+                        id=f"{note.id}@{played.passing}",
+                        score_id=note.id,
+                        bar_index=k,
+                        bar=played.number,
+                        passing=played.passing,
+                        offset=note.offset,
+                        onset=at,
+                        duration=note.duration,
                     )
                 )
             tie_open = False
@@ -282,22 +286,22 @@ def perform_part(title: str, part: Part, *, rhythm_only: bool = False) -> Perfor
             sounding = note.pitch.midi + part.chromatic if note.pitch is not None else NO_PITCH
             notes.append(
                 PerformedNote(
-                    f"{note.id}@{played.passing}",
-                    note.id,
-                    k,
-                    played.number,
-                    played.passing,
-                    note.offset,
-                    at,
-                    note.duration,
-                    note,
-                    sounding,
-                    (note.id,),
-                    note.grace,
-                    bool(slurs),
-                    before,
-                    note.fermata,
-                    note.breath_after,
+                    id=f"{note.id}@{played.passing}",
+                    score_id=note.id,
+                    bar_index=k,
+                    bar=played.number,
+                    passing=played.passing,
+                    offset=note.offset,
+                    onset=at,
+                    duration=note.duration,
+                    written=note,
+                    sounding_midi=sounding,
+                    tied_ids=(note.id,),
+                    grace=note.grace,
+                    slurred_to_next=bool(slurs),
+                    slurred_from_previous=before,
+                    fermata=note.fermata,
+                    breath_after=note.breath_after,
                 )
             )
         tie_open = note.tie_start
@@ -316,12 +320,12 @@ def perform_part(title: str, part: Part, *, rhythm_only: bool = False) -> Perfor
         if text.startswith(_FREE_WORDS):
             free.append((at, next((b for b in backs if b > at), onset)))
     return PerformedPart(
-        title or part.name,
-        part,
-        tuple(bars),
-        tuple(notes),
-        tuple(rests),
-        tempo[0][1] if tempo and tempo[0][0] == 0 else None,
-        tuple(tempo),
-        tuple(free),
+        title=title or part.name,
+        part=part,
+        bars=tuple(bars),
+        notes=tuple(notes),
+        rests=tuple(rests),
+        written_bpm=tempo[0][1] if tempo and tempo[0][0] == 0 else None,
+        tempo_marks=tuple(tempo),
+        free_from=tuple(free),
     )

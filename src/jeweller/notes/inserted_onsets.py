@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from jeweller.alignment.candidates import pick_peaks
-from jeweller.alignment.segments import NoteArrays
+from jeweller.alignment.note_arrays import NoteArrays
 from jeweller.features.extraction import Features
 from jeweller.notes.measure import NoteMeasurer
 from jeweller.notes.table import PlayedNote
@@ -36,7 +36,7 @@ DUE_S = 0.10  # the second sound is nearer to where the note was due by so much
 FOLDED = (0, 12, 19, 24)  # semitones: the same tone, heard in another octave or at its third partial
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Run:
     on_s: float
     off_s: float
@@ -111,20 +111,20 @@ def _loudest(at_s: float, f: Features) -> float:
 def _extra(run: _Run, event: PlayedNote) -> PlayedNote:
     assert event.index is not None
     return PlayedNote(
-        None,
-        event.index + 1,
-        run.on_s,
-        run.off_s,
-        run.off_s,
-        run.midi,
-        0.1,
-        0.9,
-        0.0,
-        0.0,
-        0.0,
-        run.level_db,
-        run.attack,
-        event.attempt,
+        index=None,
+        before=event.index + 1,
+        on_s=run.on_s,
+        off_s=run.off_s,
+        next_s=run.off_s,
+        midi=run.midi,
+        spread=0.1,
+        clarity=0.9,
+        expected_clarity=0.0,
+        octave_up=0.0,
+        twelfth_up=0.0,
+        level_db=run.level_db,
+        attack=run.attack,
+        attempt=event.attempt,
     )
 
 
@@ -169,11 +169,11 @@ def _runs(
             if gap >= GAP_S and long_enough and measurer.attack(k * f.step_s) >= MIN_ATTACK:
                 runs.append(
                     _Run(
-                        k * f.step_s,
-                        m * f.step_s,
-                        event.midi,
-                        measurer.attack(k * f.step_s),
-                        float(np.median(level[k:m])),
+                        on_s=k * f.step_s,
+                        off_s=m * f.step_s,
+                        midi=event.midi,
+                        attack=measurer.attack(k * f.step_s),
+                        level_db=float(np.median(level[k:m])),
                     )
                 )
             last_same = m
@@ -184,11 +184,11 @@ def _runs(
         ):
             runs.append(
                 _Run(
-                    k * f.step_s,
-                    m * f.step_s,
-                    float(np.median(f.f0[k:m])),
-                    measurer.attack(k * f.step_s),
-                    float(np.median(level[k:m])),
+                    on_s=k * f.step_s,
+                    off_s=m * f.step_s,
+                    midi=float(np.median(f.f0[k:m])),
+                    attack=measurer.attack(k * f.step_s),
+                    level_db=float(np.median(level[k:m])),
                 )
             )
         k = max(m, k + 1)

@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.ndimage import maximum_filter1d
 
-from jeweller.features.extraction import Features
+from jeweller.features.extraction import NEAR_SEMITONES, Features, salience_near
 
 ATTACK_SKIP_S = 0.15  # the attack is no part of the pitch: so much of a note, at most
 ATTACK_SKIP_SHARE = 0.3  # or so much of its length, whichever is less
@@ -20,7 +20,6 @@ RISE_DB = 10.0  # below the note's level by this: it is rising
 RISE_DELAY_S = 0.017  # from there, in 20 ms windows, to where it speaks
 GROWTH_DELAY_S = 0.014  # from the strongest growth of the spectrum to where it speaks
 LATEST = 0.8  # of a segment: a note may speak so late in it
-NEAR_SEMITONES = 0.75  # a pitch so far off is still that note, out of tune
 # periodicity of the higher pitch, relative to the lower, from which the lower is only its subharmonic
 SUBHARMONIC_RATIO = 0.9
 DECAY_DB = 9.0  # below the note's own level, or its recent one, by this: the decay has begun
@@ -35,7 +34,7 @@ SOUNDING_DB = 12.0  # below its loudest by more, a note has ended
 HEAD_DB = 20.0  # what is softer than the note's loudest by this, in its first moments, is not the note
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class NoteMeasures:
     off_s: float
     midi: float
@@ -93,18 +92,6 @@ class NoteMeasurer:
         found = lo + quiet + int(np.argmax(around[quiet:] > steady - RISE_DB))
         return found if abs(found - peak) * self.f.hop_s < ONSET_REACH_S else None
 
-    def near(self, rows: slice, pitch: int) -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32]]:
-        """(periodicity, exact pitch) within NEAR_SEMITONES of a pitch, frame by frame: between two semitones
-        it shows now in one column, now in the next.
-        """
-        f = self.f
-        columns = slice(min(max(0, pitch - f.low - 1), f.salience.shape[1] - 1), max(pitch - f.low + 2, 1))
-        place = f.place[rows, columns]
-        area = np.where(np.abs(place - pitch) <= NEAR_SEMITONES, f.salience[rows, columns], 0.0)
-        pick = area.argmax(axis=1) if len(area) else np.zeros(0, np.int64)
-        index = np.arange(len(area))
-        return area[index, pick], place[index, pick]
-
     def _speaks(self, frame: int, pitch: int, end: int) -> int:
         """`frame`, or the frame where the pitch begins if there is silence, or something else, for more than
         60 ms before it.
@@ -113,7 +100,8 @@ class NoteMeasurer:
         stop = min(frame + max(1, int(LATEST * (end - frame))), len(f.best))
         # Some attacks speak at twice the period first: that is the note as well.
         sal = np.maximum(
-            self.near(slice(frame, stop), pitch)[0], self.near(slice(frame, stop), pitch - 12)[0]
+            salience_near(self.f, slice(frame, stop), pitch)[0],
+            salience_near(self.f, slice(frame, stop), pitch - 12)[0],
         )
         level = f.level[:: self.ratio][frame:stop]
         n = min(len(sal), len(level))
@@ -149,12 +137,14 @@ class NoteMeasurer:
         loud = np.flatnonzero(level > level.max(initial=-200.0) - SOUNDING_DB)
         b = a + int(loud[-1]) + 1 if len(loud) else b
         while pitch < near - 5:
-            here = float(np.median(self.near(slice(a, b), pitch)[0])) if a < len(f.best) else 0.0
+            here = float(np.median(salience_near(self.f, slice(a, b), pitch)[0])) if a < len(f.best) else 0.0
             for up in (12, 19):
                 inside = pitch + up - f.low < f.salience.shape[1] and pitch + up <= near + 7
                 if (
                     inside
-                    and float(np.median(self.near(slice(a, b), pitch + up)[0])) > SUBHARMONIC_RATIO * here > 0
+                    and float(np.median(salience_near(self.f, slice(a, b), pitch + up)[0]))
+                    > SUBHARMONIC_RATIO * here
+                    > 0
                 ):
                     pitch += up
                     break
@@ -189,7 +179,16 @@ class NoteMeasurer:
         k0, k1 = round(on_s / f.hop_s), max(round(next_s / f.hop_s), round(on_s / f.hop_s) + 2)
         level = f.level[k0:k1]
         if len(level) < 2:
-            return NoteMeasures(next_s, float("nan"), 0.0, 0.0, 0.0, 0.0, 0.0, f.floor_db)
+            return NoteMeasures(
+                off_s=next_s,
+                midi=float("nan"),
+                spread=0.0,
+                clarity=0.0,
+                expected_clarity=0.0,
+                octave_up=0.0,
+                twelfth_up=0.0,
+                level_db=f.floor_db,
+            )
         head = level[: max(2, min(len(level), round(0.6 / f.hop_s)))]
         loud = float(np.percentile(head[head > head.max() - HEAD_DB], 75))
         # A note may fade as long as it lasts; it ends where it fades fast.
@@ -197,9 +196,11 @@ class NoteMeasurer:
             level, 2 * round(RECENT_S / f.hop_s) + 1, origin=round(RECENT_S / f.hop_s), mode="nearest"
         )
         t0 = round(on_s / f.step_s)
-        sal, _ = self.near(slice(t0, round(next_s / f.step_s) + 1), pitch)
+        sal, _ = salience_near(self.f, slice(t0, round(next_s / f.step_s) + 1), pitch)
         for up in (1, 2) if trill else ():
-            sal = np.maximum(sal, self.near(slice(t0, round(next_s / f.step_s) + 1), pitch + up)[0])
+            sal = np.maximum(
+                sal, salience_near(self.f, slice(t0, round(next_s / f.step_s) + 1), pitch + up)[0]
+            )
         best = f.best[t0 : t0 + len(sal)]
         here = sal >= np.maximum(best - 0.12, 0.4)
         if not trill:
@@ -233,11 +234,11 @@ class NoteMeasurer:
             max(round((off_s - 0.1 * length) / f.step_s), round((on_s + skip) / f.step_s) + 1),
         )
         rows = slice(a, b)
-        steady, where = self.near(rows, pitch)
+        steady, where = salience_near(self.f, rows, pitch)
         good = steady > 0.4
         place = where[good]
         for up in (1, 2) if trill else ():
-            steady = np.maximum(steady, self.near(rows, pitch + up)[0])
+            steady = np.maximum(steady, salience_near(self.f, rows, pitch + up)[0])
         clarity = float(np.median(steady)) if len(steady) else 0.0
         want = written - f.low
         expected = (
@@ -246,11 +247,20 @@ class NoteMeasurer:
             else 0.0
         )
         octave_up, twelfth_up = (
-            float(np.median(self.near(rows, pitch + up)[0] / np.maximum(steady, 0.05)))
+            float(np.median(salience_near(self.f, rows, pitch + up)[0] / np.maximum(steady, 0.05)))
             if len(steady)
             else 0.0
             for up in (12, 19)
         )
         midi = float(np.median(place)) if len(place) else float("nan")
         spread = float(np.subtract(*np.percentile(place, [75, 25]))) if len(place) > 2 else 0.0
-        return NoteMeasures(off_s, midi, spread, clarity, expected, octave_up, twelfth_up, loud)
+        return NoteMeasures(
+            off_s=off_s,
+            midi=midi,
+            spread=spread,
+            clarity=clarity,
+            expected_clarity=expected,
+            octave_up=octave_up,
+            twelfth_up=twelfth_up,
+            level_db=loud,
+        )

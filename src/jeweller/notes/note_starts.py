@@ -8,13 +8,12 @@ the spectrum (`jeweller.notes.decomposition`) where the room blurs it.
 from __future__ import annotations
 
 import dataclasses
-from dataclasses import dataclass
 
 import numpy as np
 
 from jeweller.features.extraction import Features
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
-from jeweller.notes.table import NoteTable, PlayedNote
+from jeweller.notes.table import NoteTable, PlayedNote, StartSound
 
 BEFORE_S, AFTER_S = 0.28, 0.28  # around a note's onset, where its start is looked at
 LONGEST_S = 0.27  # longer is a note
@@ -42,31 +41,6 @@ HARDLY_HEARD = 1.5  # semitones: a note of a few hundredths of a second is heard
 TRIED = 2  # tones that are tried, those most like what nothing else explains
 LIKE = 0.3  # cosine
 PART, GAIN = 0.3, 0.08  # a frame holds another tone if that makes up so much of it, and explains so much more
-
-
-@dataclass(frozen=True)
-class StartSound:
-    """What sounded for a moment before main note `index` spoke: MIDI pitch, seconds, median periodicity, dB
-    below the note, spread in semitones.
-    """
-
-    index: int
-    midi: float
-    on_s: float
-    off_s: float
-    clarity: float
-    below_db: float
-    spread: float
-    attack: float  # strength of the attack at its beginning
-    held_s: float = 0.0  # seconds in which the spectrum needs that tone
-    gain: float = 0.0  # what it explains that nothing else does, summed over these frames
-    part: float = 0.0  # 0..1 of the sound that it makes up there
-    after: float = 0.0  # 0..1 of the sound that the note itself makes up thereafter
-    edge: bool = False  # it was there before: more likely the note before
-
-    @property
-    def length_s(self) -> float:
-        return self.off_s - self.on_s
 
 
 def measure_starts(
@@ -166,19 +140,19 @@ def _made_up(
             continue
         a, b = run
         found = StartSound(
-            index,
-            event.midi + c,
-            float(times[a]),
-            float(times[b - 1]) + mixture.step_s,
-            0.0,
-            0.0,
-            0.0,
-            event.attack,
-            (b - a) * mixture.step_s,
-            float(gain[a:b].sum()),
-            float(shares_with[a:b, -1].mean()),
-            float(shares_with[b : b + 6, 0].mean()) if b < len(times) else 0.0,
-            a == 0,
+            index=index,
+            midi=event.midi + c,
+            on_s=float(times[a]),
+            off_s=float(times[b - 1]) + mixture.step_s,
+            clarity=0.0,
+            below_db=0.0,
+            spread=0.0,
+            attack=event.attack,
+            held_s=(b - a) * mixture.step_s,
+            gain=float(gain[a:b].sum()),
+            part=float(shares_with[a:b, -1].mean()),
+            after=float(shares_with[b : b + 6, 0].mean()) if b < len(times) else 0.0,
+            edge=a == 0,
         )
         if heard is not None and abs(c - (heard.midi - event.midi)) <= 0.7:
             found = dataclasses.replace(
@@ -250,14 +224,14 @@ def _start(
     pitch = f.f0[rows]
     flux = f.flux[max(0, best[0] * ratio - 8) : best[0] * ratio + 8]
     return StartSound(
-        index,
-        float(np.median(pitch)),
-        best[0] * f.step_s,
-        best[1] * f.step_s,
-        float(np.median(f.best[rows])),
-        event.level_db - float(np.median(f.level[best[0] * ratio : best[1] * ratio])),
-        float(np.subtract(*np.percentile(pitch, [90, 10]))),
-        float(flux.max()) if len(flux) else 0.0,
+        index=index,
+        midi=float(np.median(pitch)),
+        on_s=best[0] * f.step_s,
+        off_s=best[1] * f.step_s,
+        clarity=float(np.median(f.best[rows])),
+        below_db=event.level_db - float(np.median(f.level[best[0] * ratio : best[1] * ratio])),
+        spread=float(np.subtract(*np.percentile(pitch, [90, 10]))),
+        attack=float(flux.max()) if len(flux) else 0.0,
     )
 
 
@@ -286,9 +260,7 @@ def _other(
     )
 
 
-def move_short_notes(
-    following: NoteTable, starts: list[StartSound], shift: int
-) -> tuple[NoteTable, list[StartSound]]:
+def move_short_notes(following: NoteTable, starts: list[StartSound]) -> tuple[NoteTable, list[StartSound]]:
     """The following with notes that were not found, but sound for a moment where the next note begins, and
     the starts without these.
 
@@ -304,7 +276,7 @@ def move_short_notes(
             or last_try[i] is not None
             or last_try[i - 1] is None
             or s.midi != s.midi
-            or abs(s.midi - shift - notes[i].sounding_midi) > HARDLY_HEARD
+            or abs(s.midi - notes[i].sounding_midi) > HARDLY_HEARD
             or events[k].on_s > s.off_s
         ):
             left.append(s)

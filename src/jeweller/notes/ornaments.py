@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import dataclasses
 import math
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -17,7 +16,7 @@ from jeweller.features.extraction import Features
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import in_key
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
-from jeweller.notes.table import NoteTable, PlayedNote
+from jeweller.notes.table import HeardOrnament, NoteTable, PlayedNote
 
 GRACE_BEFORE_S, GRACE_AFTER_S = 0.26, 0.20  # around the main note's onset, where a grace note may sound
 AFTER_SHARE = 0.6  # of the main note: so late it may come when it slips behind it
@@ -59,27 +58,6 @@ PLAIN_DEPTH = 0.22  # a plain note's evidence sways by less than this between th
 # the last note of an ornament is no longer, unless it goes on without such a gap
 LAST_TURN_S, TURN_GAP_S = 0.16, 0.04
 LONGEST_ORNAMENT_S = 0.4  # a longer sound beside an ornament is a note of its own
-
-
-@dataclass(frozen=True)
-class HeardOrnament:
-    """What was heard of the ornament of main note `index`. `kind` grace or trill; `turns` changes of pitch;
-    `hidden` where nothing can be said.
-    """
-
-    index: int
-    kind: str
-    heard: bool
-    turns: int = 0
-    share: float = 0.0  # of the note that trills
-    hidden: bool = False
-    certain: bool = True  # of an answer "not heard": nothing else in the sound could have hidden it
-    length_s: float = 0.0  # of the grace note
-    after_s: float = 0.0  # of the grace note: so long after the main note's beginning it began
-    slipped: bool = False  # another pitch sounded in its place
-    # the pitch of the note before, which the grace note has too, had died away before the main note began
-    gone: bool = False
-    first: str = ""  # of a trill: "upper" or "main", the note it begins on; empty where neither is clear
 
 
 def measure_ornaments(
@@ -253,9 +231,9 @@ def _grace(
         other = max((needed(p + tuning)[0] for p in tried), default=0.0)
     doubtful = int((misfit[loud] > UNEXPLAINED).sum()) >= UNEXPLAINED_FRAMES or not loud.any()
     return HeardOrnament(
-        index,
-        "grace",
-        gain >= GRACE_NEEDED,
+        index=index,
+        kind="grace",
+        heard=gain >= GRACE_NEEDED,
         hidden=hidden,
         certain=gone or (gain < GRACE_NONE and not doubtful),
         gone=gone,
@@ -326,9 +304,9 @@ def _figure(
     first = min(touched, key=lambda n: heard[n][1]) if len(touched) == 2 else touched[0] if touched else ""
     right = first == wanted[0] and len(touched) >= len(wanted)
     return HeardOrnament(
-        index,
-        kind,
-        right,
+        index=index,
+        kind=kind,
+        heard=right,
         turns=len(touched),
         hidden=hidden,
         certain=(nothing or bool(touched)) and not hidden,
@@ -379,11 +357,11 @@ def _trill(index: int, event: PlayedNote, main: int, features: Features) -> Hear
     inner = difference[3:-3] if len(difference) > 12 else difference
     depth = float(np.subtract(*np.percentile(inner, [90, 10]))) if len(inner) else 0.0
     return HeardOrnament(
-        index,
-        "trill",
-        turns >= 3,
-        turns,
-        last_turn / max(len(difference), 1),
+        index=index,
+        kind="trill",
+        heard=turns >= 3,
+        turns=turns,
+        share=last_turn / max(len(difference), 1),
         certain=depth < PLAIN_DEPTH,
         first="upper" if first > 0 else "main" if first < 0 else "",
     )

@@ -10,7 +10,7 @@ import math
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.alignment.segments import NoteArrays
+from jeweller.alignment.note_arrays import NoteArrays
 from jeweller.notation.performance import PerformedPart
 from jeweller.notes.measure import NoteMeasurer
 from jeweller.notes.ornaments import FIGURE_S, FIGURES

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from jeweller.alignment.segments import NoteArrays
+from jeweller.alignment.note_arrays import NoteArrays
 from jeweller.notes.table import Jump, PlayedNote
 
 FALSE_START_NOTES = 4  # a beginning broken off within so many notes is a false start

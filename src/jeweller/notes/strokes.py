@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 import numpy.typing as npt
 from scipy import fft as sfft
 
 from jeweller.features.extraction import Features
-from jeweller.notes.table import NoteTable
+from jeweller.notes.table import NoteTable, Stroke
 
 FROM_S, LENGTH_S = -0.01, 0.10  # what is looked at of a stroke, from its onset
 BEFORE_S = 0.03  # what sounded just before is taken off
@@ -30,14 +28,6 @@ BANDS_HZ = (
     8200.0,
 )
 FLOOR = 1e-3  # of a stroke's own strength: softer bands tell nothing
-
-
-@dataclass(frozen=True)
-class Stroke:
-    """The stroke of main note `index`: log energy by band, its mean taken out, shape (B,)."""
-
-    index: int
-    shape: npt.NDArray[np.float64]
 
 
 def measure_strokes(following: NoteTable, features: Features) -> list[Stroke]:
@@ -66,5 +56,5 @@ def measure_strokes(following: NoteTable, features: Features) -> list[Stroke]:
         if len(before) == quiet:
             strong = np.maximum(strong - energy(before) * length / quiet * 0.4, 0.0)
         level = np.log(strong + FLOOR * strong.max() + 1e-12)
-        out.append(Stroke(i, level - level.mean()))
+        out.append(Stroke(index=i, shape=level - level.mean()))
     return out

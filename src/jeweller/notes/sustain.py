@@ -4,35 +4,18 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 from scipy.ndimage import uniform_filter1d
 
-from jeweller.features.extraction import Features
-from jeweller.notes.measure import NoteMeasurer
-from jeweller.notes.table import NoteTable, PlayedNote
+from jeweller.features.extraction import Features, salience_near
+from jeweller.notes.table import NoteTable, PlayedNote, SustainedTone
 
 LEAST_S = 0.8  # shorter notes are not looked at
 CLEARNESS_S = 0.4  # the same for how clear they are
 HEAD_S, TAIL_S = 0.15, 0.10  # attack and release are no part of it
 VIBRATO_S = 0.18  # an average over so long takes a vibrato out
 CLEAR = 0.6  # periodicity of frames whose pitch is read
-
-
-@dataclass(frozen=True)
-class SustainedTone:
-    """Main note `index`: cents and dB from its first quarter to its last (negative: sinks), cents of slow
-    waver, dB of slow waver, median periodicity.
-    """
-
-    index: int
-    drift_cents: float
-    drift_db: float
-    waver_cents: float
-    waver_db: float
-    clarity: float
-    seconds: float
 
 
 def _steady(
@@ -63,9 +46,8 @@ def measure_clearness(following: NoteTable, features: Features) -> list[tuple[in
     """(main note, periodicity of its clearest fifth) of every plain note of CLEARNESS_S and more: the note
     before spoils only its beginning.
     """
-    measurer = NoteMeasurer(features)
     found = [
-        (i, measurer.near(rows, round(event.midi))[0])
+        (i, salience_near(features, rows, round(event.midi))[0])
         for i, event, rows in _steady(following, features, CLEARNESS_S)
     ]
     return [(i, float(np.percentile(clear, 80))) for i, clear in found if len(clear) >= 5]
@@ -73,10 +55,9 @@ def measure_clearness(following: NoteTable, features: Features) -> list[tuple[in
 
 def measure_sustain(following: NoteTable, features: Features) -> list[SustainedTone]:
     out: list[SustainedTone] = []
-    measurer = NoteMeasurer(features)
     ratio = round(features.step_s / features.hop_s)
     for i, event, rows in _steady(following, features, LEAST_S):
-        clear, pitch = measurer.near(rows, round(event.midi))
+        clear, pitch = salience_near(features, rows, round(event.midi))
         level = features.level[rows.start * ratio : rows.stop * ratio : ratio][: len(pitch)]
         good = clear > CLEAR
         if good.sum() < 0.7 * len(good) or len(pitch) < 30 or len(level) < len(pitch):
@@ -90,13 +71,13 @@ def measure_sustain(following: NoteTable, features: Features) -> list[SustainedT
         slow_db = loud - np.polyval(np.polyfit(t, loud, 2), t)
         out.append(
             SustainedTone(
-                i,
-                float(np.median(cents[-quarter:]) - np.median(cents[:quarter])),
-                float(np.median(level[-quarter:]) - np.median(level[:quarter])),
-                float(np.std(slow)),
-                float(np.std(slow_db)),
-                float(np.median(clear)),
-                event.off_s - event.on_s,
+                index=i,
+                drift_cents=float(np.median(cents[-quarter:]) - np.median(cents[:quarter])),
+                drift_db=float(np.median(level[-quarter:]) - np.median(level[:quarter])),
+                waver_cents=float(np.std(slow)),
+                waver_db=float(np.std(slow_db)),
+                clarity=float(np.median(clear)),
+                seconds=event.off_s - event.on_s,
             )
         )
     return out

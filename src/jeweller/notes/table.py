@@ -1,17 +1,22 @@
-"""What following found: `Following`, all frozen. Times are seconds in the recording, pitches sounding MIDI
-numbers (float where heard).
+"""The note table: all that is known of each note that was played. After it nothing reads features.
+
+Times are seconds in the recording, pitches sounding MIDI numbers (float where heard).
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
-from jeweller.notation.performance import PerformedPart
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.notation.performance import PerformedNote, PerformedPart
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlayedNote:
-    """One sound of the player, matched to note `index` of `Line.main_notes` (None: not written).
+    """One sound of the player, matched to note `index` of `PerformedPart.main_notes` (None: not written).
 
     `next_s` is where the next onset (or the end) lies; `off_s` where the sound begins to decay.
     """
@@ -46,10 +51,129 @@ class Jump:
     target: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
+class StartSound:
+    """What sounded for a moment before main note `index` spoke: MIDI pitch, seconds, median periodicity, dB
+    below the note, spread in semitones.
+    """
+
+    index: int
+    midi: float
+    on_s: float
+    off_s: float
+    clarity: float
+    below_db: float
+    spread: float
+    attack: float  # strength of the attack at its beginning
+    held_s: float = 0.0  # seconds in which the spectrum needs that tone
+    gain: float = 0.0  # what it explains that nothing else does, summed over these frames
+    part: float = 0.0  # 0..1 of the sound that it makes up there
+    after: float = 0.0  # 0..1 of the sound that the note itself makes up thereafter
+    edge: bool = False  # it was there before: more likely the note before
+
+    @property
+    def length_s(self) -> float:
+        return self.off_s - self.on_s
+
+
+@dataclass(frozen=True, kw_only=True)
+class HeardOrnament:
+    """What was heard of the ornament of main note `index`. `kind` grace or trill; `turns` changes of pitch;
+    `hidden` where nothing can be said.
+    """
+
+    index: int
+    kind: str
+    heard: bool
+    turns: int = 0
+    share: float = 0.0  # of the note that trills
+    hidden: bool = False
+    certain: bool = True  # of an answer "not heard": nothing else in the sound could have hidden it
+    length_s: float = 0.0  # of the grace note
+    after_s: float = 0.0  # of the grace note: so long after the main note's beginning it began
+    slipped: bool = False  # another pitch sounded in its place
+    # the pitch of the note before, which the grace note has too, had died away before the main note began
+    gone: bool = False
+    first: str = ""  # of a trill: "upper" or "main", the note it begins on; empty where neither is clear
+
+
+@dataclass(frozen=True, kw_only=True)
+class SustainedTone:
+    """Main note `index`: cents and dB from its first quarter to its last (negative: sinks), cents of slow
+    waver, dB of slow waver, median periodicity.
+    """
+
+    index: int
+    drift_cents: float
+    drift_db: float
+    waver_cents: float
+    waver_db: float
+    clarity: float
+    seconds: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class NoteTransition:
+    """Between main notes `index - 1` and `index`, written without a rest between them and played in one
+    go.
+    """
+
+    index: int
+    dip_db: float  # by how much the loudness falls between them
+    gap_s: float  # from where the first begins to decay to where the second speaks
+    attack: float  # of the second, 0..1.5
+    ioi_s: float  # from onset to onset
+    share: float  # of that time that sounds
+    drop_db: float = 99.0  # from the level of the first note to the softest moment before the second
+    # how the first note gives way to the second, 15 levels (`jeweller.notes.transitions.measure_crossing`);
+    # None where both have one pitch, or where it was not asked
+    crossing: tuple[float, ...] | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class Stroke:
+    """The stroke of main note `index`: log energy by band, its mean taken out, shape (B,)."""
+
+    index: int
+    shape: npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Click:
+    """A click: seconds a beat, and the moment of one of its strokes."""
+
+    beat_s: float
+    at_s: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class NoteDoubt:
+    """What speaks against main note i having sounded as it was heard."""
+
+    not_sounded: float = 0.0  # confidence that what the path took for it is no note at all; 0: it is one
+    written_sounded: bool = (
+        False  # by its spectra the written pitch sounded after all, and the room blurred it
+    )
+    after_grace_s: float = 0.0  # seconds in which the written pitch sounds behind a grace note held too long
+
+
+@dataclass(frozen=True, kw_only=True)
+class PartialContrast:
+    """Median dB by which the first partials of a note that are no multiples of two (of three) stand out from
+    in between; about 0 where the octave (twelfth) above sounds, whatever the period says.
+    """
+
+    second_db: float
+    third_db: float
+    second_above_db: float  # the first, were the note an octave higher than heard
+
+
+@dataclass(frozen=True, kw_only=True)
 class NoteTable:
-    """The way through the line. `last_try[i]` is the index into `events` of the last sounding of main note i,
-    or None.
+    """One attempt at a part, note by note.
+
+    `last_try[i]` is the index into `events` of the last sounding of main note i, or None. What follows `clef`
+    is filled in by `jeweller.notes.evidence`; the pitches of `events` then have `shift` taken out.
     """
 
     line: PerformedPart
@@ -63,26 +187,69 @@ class NoteTable:
     followed: bool
     share_right: float  # of the notes reached, sounded as written
     ended_early: bool
-    earlier: tuple[NoteTable, ...] = ()  # complete attempts in the same take before this one
+    room_db: float = -60.0  # level of the room without music
+    loud_db: float = -20.0  # level of the music
     # the clef that the part was read in, where it was another than its own; then `line` is the line as read
     clef: str = ""
+    shift: int = 0  # semitones by which the whole take sounded above what is written
+    doubts: tuple[NoteDoubt, ...] = ()  # one for each main note
+    partials: tuple[
+        PartialContrast | None, ...
+    ] = ()  # one for each main note; None where no octave is in question
+    starts: tuple[StartSound, ...] = ()
+    ornaments: tuple[HeardOrnament, ...] = ()
+    tones: tuple[SustainedTone, ...] = ()
+    clearness: tuple[tuple[int, float], ...] = ()  # (main note, periodicity of its clearest fifth)
+    transitions: tuple[NoteTransition, ...] = ()
+    strokes: tuple[Stroke, ...] = ()
+    click: Click | None = None
+
+    @property
+    def notes(self) -> tuple[PerformedNote, ...]:
+        """The main notes of the part."""
+        return self.line.main_notes
 
     def event_of(self, index: int) -> PlayedNote | None:
+        """The last sounding of a main note."""
         k = self.last_try[index]
         return None if k is None else self.events[k]
+
+    @cached_property
+    def offset_cents(self) -> float:
+        """The take's own tuning: median deviation of the notes that sounded in their written pitch class,
+        cents.
+        """
+        found = []
+        for i, note in enumerate(self.notes):
+            event = self.event_of(i)
+            if event is not None and event.midi == event.midi:
+                apart = event.midi - note.sounding_midi
+                apart -= 12 * round(apart / 12)
+                if abs(apart) < 0.7 and event.clarity > 0.6:
+                    found.append(apart * 100)
+        return float(np.median(found)) if found else 0.0
+
+    def apart(self, index: int) -> float:
+        """Semitones that a main note sounded above the written pitch, the take's tuning taken out; NaN where
+        it did not sound.
+        """
+        event = self.event_of(index)
+        if event is None:
+            return float("nan")
+        return event.midi - self.notes[index].sounding_midi - self.offset_cents / 100
 
 
 SHIFTED_SHARE, SHIFTED_NOTES = 0.5, 6  # of the notes that were heard, and at least so many, shifted alike
 
 
-def shifted_down(following: NoteTable) -> int:
+def shifted_down(table: NoteTable) -> int:
     """Semitones (negative) by which most notes that were heard sounded lower than written; 0 where they did
     not.
     """
-    notes = following.line.main_notes
+    notes = table.line.main_notes
     apart = [
         round(e.midi - notes[e.index].sounding_midi)
-        for e in following.events
+        for e in table.events
         if e.index is not None and e.midi == e.midi
     ]
     if not apart:

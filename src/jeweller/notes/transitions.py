@@ -4,15 +4,15 @@ how the one gives way to the other.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 from numpy.lib.stride_tricks import sliding_window_view
 
 from jeweller.features.extraction import Features, midi_to_hz
-from jeweller.notes.table import NoteTable, PlayedNote
+from jeweller.notes.table import NoteTable, NoteTransition, PlayedNote
 
 # where the first note is measured, the join, and the second note
 BEFORE_S, NEAR_S, AFTER_S = 0.15, 0.08, 0.12
@@ -27,24 +27,16 @@ WINDOW_S, WINDOW_PERIODS = (0.02, 0.05), 2.5
 PARTIALS, HIGHEST_HZ, BAND = 12, 4000.0, 1.6
 SEEN = (-12, -9, -6, -3, 0, 3, 6)  # steps from the crossing at which both are told
 COURSE_DB = (-20.0, 3.0)
+FLAT_DB = 2.0  # a slur whose dip is shallower is not listened to again
+# where the dip is so much deeper than the setting's, no more is asked of notes that each have a tongue
+DEEP_DB = 6.0
 
 
-@dataclass(frozen=True)
-class NoteTransition:
-    """Between main notes `index - 1` and `index`, written without a rest between them and played in one
-    go.
+def measure_transitions(following: NoteTable, features: Features, run_on_db: float) -> list[NoteTransition]:
+    """Every transition between notes that follow one another without a rest. How the one gives way to the
+    other is measured where it may be asked: in a slur that is not flat, and between other notes whose dip is
+    not far deeper than `run_on_db`.
     """
-
-    index: int
-    dip_db: float  # by how much the loudness falls between them
-    gap_s: float  # from where the first begins to decay to where the second speaks
-    attack: float  # of the second, 0..1.5
-    ioi_s: float  # from onset to onset
-    share: float  # of that time that sounds
-    drop_db: float = 99.0  # from the level of the first note to the softest moment before the second
-
-
-def measure_transitions(following: NoteTable, features: Features) -> list[NoteTransition]:
     out: list[NoteTransition] = []
     notes = following.line.main_notes
     level = features.level
@@ -67,15 +59,18 @@ def measure_transitions(following: NoteTable, features: Features) -> list[NoteTr
         if not len(before) or not len(middle) or not len(after):
             continue
         dip = min(float(np.percentile(before, 80)), float(np.percentile(after, 80))) - float(middle.min())
+        asked = (notes[j].slurred_from_previous and dip > FLAT_DB) or dip < run_on_db + DEEP_DB
+        changes = notes[j].sounding_midi != notes[j - 1].sounding_midi and not math.isnan(a.midi + b.midi)
         out.append(
             NoteTransition(
-                j,
-                dip,
-                b.on_s - a.off_s,
-                b.attack,
-                b.on_s - a.on_s,
-                (a.off_s - a.on_s) / (b.on_s - a.on_s),
-                a.level_db - float(middle.min()),
+                index=j,
+                dip_db=dip,
+                gap_s=b.on_s - a.off_s,
+                attack=b.attack,
+                ioi_s=b.on_s - a.on_s,
+                share=(a.off_s - a.on_s) / (b.on_s - a.on_s),
+                drop_db=a.level_db - float(middle.min()),
+                crossing=measure_crossing(features, a, b, following.shift) if asked and changes else None,
             )
         )
     return out
@@ -107,14 +102,14 @@ def _loudness(
     return [np.sqrt(part.sum(axis=1)).astype(np.float64) for part in np.split(power, ends, axis=1)]
 
 
-def measure_crossing(features: Features, a: PlayedNote, b: PlayedNote) -> tuple[float, ...]:
+def measure_crossing(features: Features, a: PlayedNote, b: PlayedNote, shift: int = 0) -> tuple[float, ...]:
     """How the first of two joined notes of different pitch gives way to the second: 15 levels in dB, each
-    note's own steady level being 0.
+    note's own steady level being 0. `shift`: semitones taken out of their pitches.
 
     The level at which they cross, then the first and the second note at SEEN steps from there. A slur crosses
     high; behind a tongue the first has sunk before the second speaks, in a room too.
     """
-    first, second = float(midi_to_hz(a.midi)), float(midi_to_hz(b.midi))
+    first, second = float(midi_to_hz(a.midi + shift)), float(midi_to_hz(b.midi + shift))
     window = int(features.rate * np.clip(WINDOW_PERIODS / max(abs(first - second), 1.0), *WINDOW_S))
     width = BAND * features.rate / window
     own = [[h * f for h in range(1, PARTIALS + 1) if h * f < HIGHEST_HZ] or [f] for f in (first, second)]

@@ -11,8 +11,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from jeweller.alignment.align import align
 from jeweller.assessment.assess import assess
-from jeweller.assessment.click import Click
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import SURE, Finding
 from jeweller.assessment.settings import AssessmentSettings
@@ -26,8 +26,9 @@ from jeweller.instruments.table import Instrument, instrument_for, require_instr
 from jeweller.notation.model import Score
 from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.notation.readers.sandbox import load_score, usable_part
-from jeweller.notes.build import align_and_describe
-from jeweller.notes.table import NoteTable, shifted_down
+from jeweller.notes.build import build_note_tables
+from jeweller.notes.evidence import add_evidence
+from jeweller.notes.table import Click, NoteTable, shifted_down
 from jeweller.report.build import build_report, note_verdicts, settings_dict
 
 # times the confidence where another sound helped, and where it was known and taken out
@@ -35,7 +36,7 @@ HELPED, HELPED_KNOWN = 0.8, 0.95
 SILENCE_DB = -70.0  # a recording whose music is softer than this holds none
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Options:
     """What a check is asked for. `bars` is "9-16" or None for all; `tempo_bpm` quarters a minute asked
     for.
@@ -70,7 +71,7 @@ class Options:
         }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Checked:
     """The report and what it rests on."""
 
@@ -84,8 +85,8 @@ class Checked:
     recording: Recording
 
     @property
-    def following(self) -> NoteTable:
-        return self.case.following
+    def table(self) -> NoteTable:
+        return self.case.table
 
 
 def open_line(
@@ -158,33 +159,34 @@ def check(
         )
     progress(0.5, "following")
 
-    def followed(features: Features) -> NoteTable:
-        return align_and_describe(
+    rhythm_only = options.rhythm_only or line.part.percussion
+
+    def aligned(features: Features) -> tuple[NoteTable, ...]:
+        alignment = align(
             line,
             features,
             tempo_bpm=options.tempo_bpm,
-            rhythm_only=options.rhythm_only or line.part.percussion,
+            rhythm_only=rhythm_only,
             reference_shift=options.settings.reference_shift,
             cancelled=cancelled,
         )
+        return build_note_tables(alignment, features)
 
-    following = followed(features)
+    tables = aligned(features)
     # What was played may lie elsewhere than the part: below what was listened to, or, where nothing follows,
     # anywhere on the instrument.
-    down = low + shifted_down(following)
+    down = low + shifted_down(tables[-1])
     lowest, highest = (
         (low, high)
-        if following.followed or options.rhythm_only
+        if tables[-1].followed or options.rhythm_only
         else (min(low, instrument.low), max(high, instrument.high))
     )
     if (lowest, highest) != (low, high) or down < features.low:
         progress(0.6, "listening")
         features = extract_features(recording.samples, min(lowest, down), highest, HEAR, cancelled)
-        following = followed(features)
+        tables = aligned(features)
     progress(0.9, "judging")
-    tries = [
-        _judge(f, features, instrument, options, judged, bars, line) for f in (*following.earlier, following)
-    ]
+    tries = [_assess(table, features, instrument, options, judged, line) for table in tables]
     if options.support == "with_model":
         tries = [
             (discount_helped(found, HELPED_KNOWN if options.backing else HELPED), case)
@@ -208,15 +210,24 @@ def check(
         describe_attempts(tries),
     )
     progress(1.0, "done")
-    return Checked(report, score, line, instrument, case, tuple(findings), features, recording)
+    return Checked(
+        report=report,
+        score=score,
+        line=line,
+        instrument=instrument,
+        case=case,
+        findings=tuple(findings),
+        features=features,
+        recording=recording,
+    )
 
 
 def on_the_page(case: AssessmentContext, line: PerformedPart) -> AssessmentContext:
     """The case with its notes as they are printed, where they were read in another clef: what was heard is
     moved with them.
     """
-    read = case.following.line
-    if not case.following.clef:
+    read = case.table.line
+    if not case.table.clef:
         return case
     moved = {
         i: a.sounding_midi - b.sounding_midi
@@ -225,9 +236,9 @@ def on_the_page(case: AssessmentContext, line: PerformedPart) -> AssessmentConte
     last = len(line.main_notes) - 1
     events = tuple(
         dataclasses.replace(e, midi=e.midi + moved[min(e.before if e.index is None else e.index, last)])
-        for e in case.following.events
+        for e in case.table.events
     )
-    return dataclasses.replace(case, following=dataclasses.replace(case.following, line=line, events=events))
+    return dataclasses.replace(case, table=dataclasses.replace(case.table, line=line, events=events))
 
 
 def remove_known_backing(
@@ -264,7 +275,7 @@ def choose_attempt(tries: list[tuple[list[Finding], AssessmentContext]]) -> int:
     def against(k: int) -> tuple[bool, float, int]:
         found, case = tries[k]
         return (
-            not case.following.followed,
+            not case.table.followed,
             sum(f.severity * f.confidence for f in found if f.confidence >= SURE),
             -k,
         )
@@ -281,7 +292,7 @@ def describe_attempts(tries: list[tuple[list[Finding], AssessmentContext]]) -> l
     chosen = choose_attempt(tries)
     told = []
     for k, (findings, case) in enumerate(tries):
-        sounded = [e for e in case.following.events if e.index is not None]
+        sounded = [e for e in case.table.events if e.index is not None]
         verdicts = note_verdicts(case, findings)
         told.append(
             {
@@ -304,7 +315,7 @@ def read_click(text: str | None, beat_q: float) -> Click | None:
         return None
     bpm, _, at = text.partition("@")
     try:
-        click = Click(60.0 / float(bpm) * beat_q, float(at))
+        click = Click(beat_s=60.0 / float(bpm) * beat_q, at_s=float(at))
     except (ValueError, ZeroDivisionError):
         raise SettingError(
             f"--click takes “heard”, or a speed and the second of one click as in 96@0.42, not “{text}”."
@@ -316,26 +327,30 @@ def read_click(text: str | None, beat_q: float) -> Click | None:
     return click
 
 
-def _judge(
-    following: NoteTable,
+def _assess(
+    table: NoteTable,
     features: Features,
     instrument: Instrument,
     options: Options,
     judged: set[str],
-    bars: tuple[str, str],
     line: PerformedPart,
 ) -> tuple[list[Finding], AssessmentContext]:
+    """The findings of one attempt, those of the bars that were asked for; none where it does not follow."""
     settings = options.settings
-    if not following.followed:
-        return [], AssessmentContext(following, settings, instrument, features.floor_db, features.loud_db)
-    findings, case = assess(
-        following,
+    if not table.followed:
+        return [], AssessmentContext(table=table, settings=settings, instrument=instrument)
+    rhythm_only = options.rhythm_only or line.part.percussion
+    click = read_click(options.click, float(line.beat))
+    table = add_evidence(
+        table,
         features,
-        instrument,
-        settings,
-        asked_bpm=options.tempo_bpm,
-        click=read_click(options.click, float(line.beat)),
-        rhythm_only=options.rhythm_only or line.part.percussion,
+        settings.evidence_limits,
+        brass=instrument.family == "brass",
+        rhythm_only=rhythm_only,
+        listen_for_click=click is None,
+    )
+    findings, case = assess(
+        table, instrument, settings, asked_bpm=options.tempo_bpm, click=click, rhythm_only=rhythm_only
     )
     if len(judged) < len(line.notes):
         inside = {n.bar for n in line.notes if n.id in judged}

@@ -173,15 +173,15 @@ class Review:
         at = n["heard"]["on_s"] if n["heard"] else self.time_of(note_id)
         until = n["heard"]["off_s"] if n["heard"] else at + 0.5
         added = Added(
-            kind,
-            note_id,
-            n["score_id"],
-            n["bar"],
-            n["pass"],
-            line.beat_in_bar(note.bar_index, note.offset),
-            at,
-            until,
-            text,
+            kind=kind,
+            note_id=note_id,
+            score_id=n["score_id"],
+            bar=n["bar"],
+            passing=n["pass"],
+            beat=line.beat_in_bar(note.bar_index, note.offset),
+            at_s=at,
+            until_s=until,
+            text=text,
         )
         self._do(self.decisions.add(added))
         return added_finding(added).key

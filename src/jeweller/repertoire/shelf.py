@@ -47,7 +47,7 @@ CONTAINS = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Piece:
     """One piece as the shelf knows it. `lowest` and `highest` are written MIDI numbers of its first part;
     `music` says whether two are the same.
@@ -73,7 +73,7 @@ class Piece:
     passage: tuple[str, str] = ("", "")  # first and last printed bar
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Query:
     """What is looked for; everything given must hold. `words` are sought in title, composer, folder, tags and
     background.
@@ -103,9 +103,9 @@ def describe_piece(score: Score, piece_id: str, **told: object) -> Piece:
         if n.pitch is not None and n.pitch.alter and not n.cue
     }
     piece = Piece(
-        piece_id,
-        score.title or "Untitled",
-        score.composer,
+        id=piece_id,
+        title=score.title or "Untitled",
+        composer=score.composer,
         parts=tuple(p.name for p in score.parts),
         keys=tuple(dict.fromkeys(key_name(b.fifths, b.mode) for b in first.bars)),
         metres=tuple(dict.fromkeys(f"{b.beats}/{b.beat_type}" for b in first.bars)),

@@ -16,6 +16,7 @@ from jeweller import __version__
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import MISSED_KINDS, SURE, WRONG_KINDS, Finding
 from jeweller.assessment.settings import AssessmentSettings
+from jeweller.assessment.timing import expected_onsets
 from jeweller.audio.decode import Recording
 from jeweller.grading.scheme import Scheme, add_up_mark, facet_marks
 from jeweller.notation.performance import PerformedNote
@@ -68,10 +69,11 @@ def build_report(
     """The report. `judged`: ids of the notes inside the bars asked for; `attempts`: the complete attempts of
     the take, where there were several.
     """
-    f = case.following
+    f = case.table
     line = f.line
     verdicts = note_verdicts(case, findings, judged)
-    notes = [_note(case, n, verdicts) for n in line.notes]
+    expected = expected_onsets(case)
+    notes = [_note(case, n, verdicts, expected) for n in line.notes]
     asked, wrong = asked_and_wrong(case, findings)
     played = len({case.notes[i].bar_index for i in range(f.first, f.last + 1)}) if f.followed else 0
     main = [e for e in f.events if e.index is not None]
@@ -133,7 +135,7 @@ def note_verdicts(
     case: AssessmentContext, findings: Sequence[Finding], judged: set[str] | None = None
 ) -> dict[str, tuple[str, bool]]:
     """(verdict, unsure) by note id."""
-    f = case.following
+    f = case.table
     out: dict[str, tuple[str, bool]] = {}
     main = case.notes
     reached = {n.id for n in main[f.first : f.last + 1]} if f.followed else set()
@@ -153,8 +155,13 @@ def note_verdicts(
     return out
 
 
-def _note(case: AssessmentContext, n: PerformedNote, verdicts: dict[str, tuple[str, bool]]) -> dict[str, Any]:
-    f = case.following
+def _note(
+    case: AssessmentContext,
+    n: PerformedNote,
+    verdicts: dict[str, tuple[str, bool]],
+    expected: dict[int, float],
+) -> dict[str, Any]:
+    f = case.table
     verdict, unsure = verdicts[n.id]
     heard = timing = None
     index = None if n.grace else case.index_of[n.id]
@@ -172,12 +179,12 @@ def _note(case: AssessmentContext, n: PerformedNote, verdicts: dict[str, tuple[s
             "level_db": _r(event.level_db, 1),
             "attack": "tongued" if event.attack >= 0.35 else "slurred",
         }
-        expected = case.expected.get(index)
-        if expected is not None:
+        due_s = expected.get(index)
+        if due_s is not None:
             length = float(n.duration) * case.spq(index)
-            late = event.on_s - expected
+            late = event.on_s - due_s
             timing = {
-                "expected_s": _r(expected),
+                "expected_s": _r(due_s),
                 "deviation_s": _r(late),
                 "deviation_beats": _r(late / case.beat_s(index), 3),
                 "length_ratio": _r((event.off_s - event.on_s) / max(length, 1e-3), 3),
@@ -209,7 +216,7 @@ def _note(case: AssessmentContext, n: PerformedNote, verdicts: dict[str, tuple[s
 
 def finding_dict(x: Finding, case: AssessmentContext) -> dict[str, Any]:
     detail = {k: (_r(v, 4) if isinstance(v, float) else v) for k, v in x.detail.items()}
-    listed = [k for k, e in enumerate(case.following.events) if e.index is None and math.isfinite(e.midi)]
+    listed = [k for k, e in enumerate(case.table.events) if e.index is None and math.isfinite(e.midi)]
     extras = [listed.index(k) for k in x.extras if k in listed]
     return {
         "key": x.key,
@@ -234,7 +241,7 @@ def finding_dict(x: Finding, case: AssessmentContext) -> dict[str, Any]:
 
 
 def _tempo(case: AssessmentContext) -> dict[str, Any]:
-    f = case.following
+    f = case.table
     if not f.followed:
         return {"played_bpm": None, "steadiness_cv": None, "curve": []}
     curve = []
@@ -255,7 +262,7 @@ def _tuning(case: AssessmentContext) -> dict[str, Any]:
     for i, n in enumerate(case.notes):
         event = case.event(i)
         if (
-            case.following.followed
+            case.table.followed
             and event is not None
             and abs(case.apart(i)) < 0.6
             and n.written.pitch is not None
@@ -275,23 +282,29 @@ def _tuning(case: AssessmentContext) -> dict[str, Any]:
                 "count": len(cents),
             }
         )
-    return {"offset_cents": _r(case.offset_cents, 1) if case.following.followed else None, "by_note": by_note}
+    return {"offset_cents": _r(case.offset_cents, 1) if case.table.followed else None, "by_note": by_note}
 
 
 def _sound(case: AssessmentContext) -> dict[str, Any]:
     """Loudness and tone of the whole take, as it was recorded: to be compared with another take of the same
     set-up only.
     """
-    events = [case.event(i) for i in range(len(case.notes))] if case.following.followed else []
+    events = [case.event(i) for i in range(len(case.notes))] if case.table.followed else []
     levels = [e.level_db for e in events if e is not None and math.isfinite(e.level_db)]
     quiet, middle, loud = np.percentile(levels, [10, 50, 90]) if levels else (math.nan,) * 3
     return {
         "level_db": _r(float(middle), 1),
         "spread_db": _r(float(loud - quiet), 1),
-        "clearness": _r(float(np.median([c for _, c in case.clearness])) if case.clearness else None, 3),
-        "waver_cents": _r(float(np.median([t.waver_cents for t in case.tones])) if case.tones else None, 1),
-        "sink_cents": _r(float(np.median([t.drift_cents for t in case.tones])) if case.tones else None, 1),
-        "long_notes": len(case.tones),
+        "clearness": _r(
+            float(np.median([c for _, c in case.table.clearness])) if case.table.clearness else None, 3
+        ),
+        "waver_cents": _r(
+            float(np.median([t.waver_cents for t in case.table.tones])) if case.table.tones else None, 1
+        ),
+        "sink_cents": _r(
+            float(np.median([t.drift_cents for t in case.table.tones])) if case.table.tones else None, 1
+        ),
+        "long_notes": len(case.table.tones),
     }
 
 
@@ -299,7 +312,7 @@ def asked_and_wrong(
     case: AssessmentContext, findings: Sequence[Finding]
 ) -> tuple[dict[str, int], dict[str, int]]:
     """How many chances each facet had, and how many of them a sure finding took."""
-    f = case.following
+    f = case.table
     if not f.followed:
         return {}, {}
     reached = [case.notes[i] for i in range(f.first, f.last + 1) if case.notes[i].id not in case.left_out]

@@ -16,7 +16,7 @@ STEADY_CV = 0.05
 
 
 def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[dict[str, Any]]:
-    f = case.following
+    f = case.table
     sure = [x for x in findings if x.confidence >= SURE]
     kinds = {x.kind for x in sure}
     facets = {x.facet for x in sure}

@@ -49,7 +49,7 @@ COMPOUND: list[tuple[tuple[Fraction, ...], float]] = [
 METRES = [(4, 4, 4.0), (3, 4, 2.5), (2, 4, 1.5), (6, 8, 1.5), (2, 2, 0.6)]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Style:
     """How much of what a line holds: probabilities by note, bar or line."""
 
@@ -128,19 +128,21 @@ def compose(seed: int, instrument: Instrument, style: Style | None = None) -> Sc
         notes = _bar_notes(rng, walker, rhythm, fifths, k, style, beat_type, last=k == len(rhythms) - 1)
         marks: list[Mark] = []
         if k == 0:
-            marks.append(Mark("tempo", F(0), value=_tempo(rng, beat_type, shortest), beat_unit="quarter"))
+            marks.append(
+                Mark(kind="tempo", offset=F(0), value=_tempo(rng, beat_type, shortest), beat_unit="quarter")
+            )
         length = sum(map(abs, rhythm), F(0))
         bars.append(
             Bar(
-                str(number + k),
-                length,
-                beats,
-                beat_type,
-                fifths,
-                "major",
-                (instrument.clef, 2 if instrument.clef == "G" else 4, 0),
-                tuple(notes),
-                tuple(marks),
+                number=str(number + k),
+                length=length,
+                beats=beats,
+                beat_type=beat_type,
+                fifths=fifths,
+                mode="major",
+                clef=(instrument.clef, 2 if instrument.clef == "G" else 4, 0),
+                notes=tuple(notes),
+                marks=tuple(marks),
                 implicit=length < metre,
                 final_bar=k == len(rhythms) - 1,
             )
@@ -148,12 +150,12 @@ def compose(seed: int, instrument: Instrument, style: Style | None = None) -> Sc
     if not style.plain:
         bars = _structure(rng, bars, style, pickup)
     part = Part(
-        "P1",
-        instrument.name,
-        instrument.name,
-        round(instrument.chromatic * 7 / 12),
-        instrument.chromatic,
-        tuple(bars),
+        id="P1",
+        name=instrument.name,
+        instrument=instrument.name,
+        diatonic=round(instrument.chromatic * 7 / 12),
+        chromatic=instrument.chromatic,
+        bars=tuple(bars),
     )
     return Score(f"Line {seed}", (part,), "Jeweller")
 
@@ -200,7 +202,9 @@ def _bar_notes(
         kind, dots, tuplet = guess_type(length)
         name = f"b{k}.{at.numerator}-{at.denominator}"
         if d < 0:
-            notes.append(Note(name, at, length, type=kind, dots=dots, whole_bar=len(rhythm) == 1))
+            notes.append(
+                Note(id=name, offset=at, duration=length, type=kind, dots=dots, whole_bar=len(rhythm) == 1)
+            )
             at += length
             continue
         pitch = walker.next()
@@ -261,7 +265,7 @@ def _note(
     if usual != pitch.alter:
         accidental = SIGNS[pitch.alter]
         state[place] = pitch.alter
-    return Note(name, at, length, pitch, accidental=accidental, **more)  # type: ignore[arg-type]
+    return Note(id=name, offset=at, duration=length, pitch=pitch, accidental=accidental, **more)  # type: ignore[arg-type]
 
 
 def _slur(rng: np.random.Generator, notes: list[Note], chance: float) -> None:
@@ -306,16 +310,17 @@ def _structure(rng: np.random.Generator, bars: list[Bar], style: Style, pickup: 
         stop = min(start + int(rng.integers(2, 4)), len(bars) - 2)
         if stop > start:
             bars[0] = dataclasses.replace(
-                bars[0], marks=(*bars[0].marks, Mark("dynamics", F(0), levels[a], above=False))
+                bars[0],
+                marks=(*bars[0].marks, Mark(kind="dynamics", offset=F(0), text=levels[a], above=False)),
             )
-            wedge = Mark("wedge", F(0), "crescendo" if b > a else "diminuendo", above=False)
+            wedge = Mark(kind="wedge", offset=F(0), text="crescendo" if b > a else "diminuendo", above=False)
             bars[start] = dataclasses.replace(bars[start], marks=(*bars[start].marks, wedge))
             bars[stop] = dataclasses.replace(
                 bars[stop],
                 marks=(
                     *bars[stop].marks,
-                    Mark("wedge", F(0), "stop", above=False),
-                    Mark("dynamics", F(0), levels[b], above=False),
+                    Mark(kind="wedge", offset=F(0), text="stop", above=False),
+                    Mark(kind="dynamics", offset=F(0), text=levels[b], above=False),
                 ),
             )
     if rng.random() < style.fermata:

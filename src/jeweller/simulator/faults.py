@@ -96,7 +96,7 @@ class Planner:
             and abs(apart) > 2
         ):
             apart = 2
-        return [Plan("wrong_note", i, apart)]
+        return [Plan(kind="wrong_note", at=i, amount=apart)]
 
     def _wrong_fingering(self, near: bool) -> list[Plan] | None:
         """A pitch whose fingering the player has wrong by one valve or key, wherever it comes."""
@@ -117,7 +117,7 @@ class Planner:
         if near or not choices:
             return None
         where, apart = choices[int(self.rng.integers(len(choices)))]
-        return [Plan("wrong_note", i, apart, cause="neighbour_fingering") for i in where]
+        return [Plan(kind="wrong_note", at=i, amount=apart, cause="neighbour_fingering") for i in where]
 
     def _wrong_octave(self, near: bool) -> list[Plan] | None:
         i = self.pick(lambda i, n: self._plainly(i, n) and n.duration >= 0.5)
@@ -128,7 +128,10 @@ class Planner:
             up = -12.0
         return [
             Plan(
-                "wrong_octave", i, up, cause="register_key" if self.instrument.family == "woodwind" else None
+                kind="wrong_octave",
+                at=i,
+                amount=up,
+                cause="register_key" if self.instrument.family == "woodwind" else None,
             )
         ]
 
@@ -150,9 +153,9 @@ class Planner:
         i, apart = choices[int(self.rng.integers(len(choices)))]
         return [
             Plan(
-                "wrong_partial",
-                i,
-                apart,
+                kind="wrong_partial",
+                at=i,
+                amount=apart,
                 cause="partial_same_fingering" if self.instrument.family == "brass" else "register_key",
             )
         ]
@@ -192,9 +195,9 @@ class Planner:
             from_key = key_alter(p.step, self.line.bars[self.notes[i].bar_index].bar.fifths)
             out.append(
                 Plan(
-                    "missed_accidental",
-                    i,
-                    float((0 if p.alter == from_key else from_key) - p.alter),
+                    kind="missed_accidental",
+                    at=i,
+                    amount=float((0 if p.alter == from_key else from_key) - p.alter),
                     cause=cause,
                     way=letter,
                 )
@@ -219,13 +222,13 @@ class Planner:
         note = self.notes[i]
         fifths = self.line.bars[note.bar_index].bar.fifths
         ways = [a for a in (-1, 1) if not in_key(note.written_midi + a, fifths)]
-        return [Plan("added_accidental", i, float(self.rng.choice(ways)))] if ways else None
+        return [Plan(kind="added_accidental", at=i, amount=float(self.rng.choice(ways)))] if ways else None
 
     def _missed_note(self, near: bool) -> list[Plan] | None:
         i = self.pick(
             lambda i, n: self._plainly(i, n) and not n.slurred_to_next and not n.slurred_from_previous
         )
-        return None if i is None or near else [Plan("missed_note", i)]
+        return None if i is None or near else [Plan(kind="missed_note", at=i)]
 
     def _extra_note(self, near: bool) -> list[Plan] | None:
         i = self.pick(
@@ -245,9 +248,9 @@ class Planner:
             apart = -apart
         return [
             Plan(
-                "extra_note",
-                i,
-                apart,
+                kind="extra_note",
+                at=i,
+                amount=apart,
                 cause="fingers_not_together" if blip else None,
                 way="blip" if blip else "",
             )
@@ -258,8 +261,17 @@ class Planner:
             return None
         self.used |= set(range(len(self.notes)))
         if self.rng.random() < 0.35 and (read := self._misread()) is not None:
-            return [Plan("wrong_transposition", 0, read[1], count=1, cause="read_as_other_clef", way=read[0])]
-        return [Plan("wrong_transposition", 0, self.one_of(2, -2, -12, 5, -3, 9), count=1)]
+            return [
+                Plan(
+                    kind="wrong_transposition",
+                    at=0,
+                    amount=read[1],
+                    count=1,
+                    cause="read_as_other_clef",
+                    way=read[0],
+                )
+            ]
+        return [Plan(kind="wrong_transposition", at=0, amount=self.one_of(2, -2, -12, 5, -3, 9), count=1)]
 
     def _misread(self) -> tuple[str, float] | None:
         """(clef, semitones from what is read to what sounds) of a reading in another clef that this
@@ -290,9 +302,9 @@ class Planner:
         amount = float(self.rng.choice(whole)) if whole else rest
         return [
             Plan(
-                kind,
-                i,
-                sign * amount * (0.25 if near else 1.0),
+                kind=kind,
+                at=i,
+                amount=sign * amount * (0.25 if near else 1.0),
                 cause=None if near else "rest_miscounted",
                 near=near,
             )
@@ -311,9 +323,9 @@ class Planner:
             if i is None
             else [
                 Plan(
-                    "rest_filled",
-                    i,
-                    self.one_of(0.1, 0.2) if near else self.one_of(0.6, 0.8, 0.97),
+                    kind="rest_filled",
+                    at=i,
+                    amount=self.one_of(0.1, 0.2) if near else self.one_of(0.6, 0.8, 0.97),
                     near=near,
                 )
             ]
@@ -326,7 +338,9 @@ class Planner:
         return (
             None
             if i is None
-            else [Plan("cut_short", i, 0.78 if near else self.one_of(0.3, 0.4, 0.5), near=near)]
+            else [
+                Plan(kind="cut_short", at=i, amount=0.78 if near else self.one_of(0.3, 0.4, 0.5), near=near)
+            ]
         )
 
     def _held_over(self, near: bool) -> list[Plan] | None:
@@ -338,9 +352,9 @@ class Planner:
             if i is None
             else [
                 Plan(
-                    "held_over",
-                    i,
-                    (0.25 if near else self.one_of(1, 1, 2)) * self.beat,
+                    kind="held_over",
+                    at=i,
+                    amount=(0.25 if near else self.one_of(1, 1, 2)) * self.beat,
                     cause="long_note_miscounted",
                     near=near,
                 )
@@ -361,9 +375,9 @@ class Planner:
             if i is None
             else [
                 Plan(
-                    "beat_dropped",
-                    i,
-                    -self.beat * (0.2 if near else 1.0),
+                    kind="beat_dropped",
+                    at=i,
+                    amount=-self.beat * (0.2 if near else 1.0),
                     cause="long_note_miscounted",
                     near=near,
                 )
@@ -379,7 +393,11 @@ class Planner:
                 and not n.slurred_to_next
             )
         )
-        return None if i is None else [Plan("beat_added", i, self.beat * (0.2 if near else 1.0), near=near)]
+        return (
+            None
+            if i is None
+            else [Plan(kind="beat_added", at=i, amount=self.beat * (0.2 if near else 1.0), near=near)]
+        )
 
     def _hesitation(self, near: bool) -> list[Plan] | None:
         i = self.pick(
@@ -394,7 +412,12 @@ class Planner:
             None
             if i is None
             else [
-                Plan("hesitation", i, self.beat * (0.25 if near else self.one_of(0.8, 1.3, 2.2)), near=near)
+                Plan(
+                    kind="hesitation",
+                    at=i,
+                    amount=self.beat * (0.25 if near else self.one_of(0.8, 1.3, 2.2)),
+                    near=near,
+                )
             ]
         )
 
@@ -412,7 +435,7 @@ class Planner:
         count = int(self.rng.integers(1, 5))
         if any(not self._plainly(k, self.notes[k]) for k in range(at, at + count)):
             return None
-        return [Plan("restart", at, count=count)]
+        return [Plan(kind="restart", at=at, count=count)]
 
     def _bar_skipped(self, near: bool) -> list[Plan] | None:
         bars: dict[int, list[int]] = {}
@@ -431,13 +454,13 @@ class Planner:
         if not whole or near:
             return None
         b = int(self.rng.choice(whole))
-        return [Plan("bar_skipped", bars[b][0], count=len(bars[b]))]
+        return [Plan(kind="bar_skipped", at=bars[b][0], count=len(bars[b]))]
 
     def _repeat_skipped(self, near: bool) -> list[Plan] | None:
         again = [i for i, n in enumerate(self.notes) if n.passing == 2]
         if not again or near or any(not self.free(i, 0) for i in again):
             return None
-        return [Plan("repeat_skipped", again[0], count=len(again))]
+        return [Plan(kind="repeat_skipped", at=again[0], count=len(again))]
 
     # ---- rhythm ----
     def _shifted(self, kind: str, sign: int, near: bool) -> list[Plan] | None:
@@ -463,7 +486,9 @@ class Planner:
         # What is left of the shorter note still sounds: a note is no click.
         size = min(size, 0.62 * shorter, shorter - LEAST_SOUND_S * self.bpm / 60)
         return (
-            [Plan(kind, i, sign * size, near=near)] if size > (1.3 * threshold if not near else 0.0) else None
+            [Plan(kind=kind, at=i, amount=sign * size, near=near)]
+            if size > (1.3 * threshold if not near else 0.0)
+            else None
         )
 
     def _late(self, near: bool) -> list[Plan] | None:
@@ -500,7 +525,7 @@ class Planner:
         ratio = self.one_of(1.10, 1.15) if near else self.one_of(1.5, 1.8, 2.2)
         if self.rng.random() < 0.25:
             ratio = 1 / ratio
-        return [Plan("uneven", run[0], ratio, count=run[1] - run[1] % 2, near=near)]
+        return [Plan(kind="uneven", at=run[0], amount=ratio, count=run[1] - run[1] % 2, near=near)]
 
     def _dots(self) -> list[int]:
         return [
@@ -522,9 +547,10 @@ class Planner:
         if not where:
             return None
         if near:
-            return [Plan(kind, where[0], ratio, count=2, near=True)]
+            return [Plan(kind=kind, at=where[0], amount=ratio, count=2, near=True)]
         return [
-            Plan(kind, i, ratio * math.exp(0.05 * self.rng.standard_normal()), count=2) for i in where[:6]
+            Plan(kind=kind, at=i, amount=ratio * math.exp(0.05 * self.rng.standard_normal()), count=2)
+            for i in where[:6]
         ]
 
     def _dot_lost(self, near: bool) -> list[Plan] | None:
@@ -552,9 +578,9 @@ class Planner:
         size = 1.04 if near else self.one_of(1.2, 1.28, 1.38)
         return [
             Plan(
-                kind,
-                i,
-                size if kind == "dragging" else 1 / size,
+                kind=kind,
+                at=i,
+                amount=size if kind == "dragging" else 1 / size,
                 count=m - i,
                 near=near,
                 cause="too_fast_for_now" if kind == "dragging" and not near else None,
@@ -567,9 +593,9 @@ class Planner:
             if run is not None:
                 return [
                     Plan(
-                        "rushing",
-                        run[0],
-                        0.95 if near else self.one_of(0.82, 0.76, 0.70),
+                        kind="rushing",
+                        at=run[0],
+                        amount=0.95 if near else self.one_of(0.82, 0.76, 0.70),
                         count=run[1],
                         near=near,
                         way="figure",
@@ -586,14 +612,14 @@ class Planner:
 
     def _grace_missed(self, near: bool) -> list[Plan] | None:
         i = self._graced()
-        return None if i is None or near else [Plan("grace_missed", i)]
+        return None if i is None or near else [Plan(kind="grace_missed", at=i)]
 
     def _grace_slipped(self, near: bool) -> list[Plan] | None:
         i = self._graced()
         if i is None:
             return None
         if near:
-            return [Plan("grace_slipped", i, 0.13, way="long", near=True)]
+            return [Plan(kind="grace_slipped", at=i, amount=0.13, way="long", near=True)]
         way = str(self.rng.choice(["pitch", "long", "after"]))
         length = self.seconds(float(self.notes[i].duration))
         amount = {
@@ -601,7 +627,7 @@ class Planner:
             "long": min(self.one_of(0.28, 0.36), 0.6 * length),
             "after": 0.4 * length,
         }[way]
-        return [Plan("grace_slipped", i, amount, way=way)]
+        return [Plan(kind="grace_slipped", at=i, amount=amount, way=way)]
 
     def _trilled(self) -> int | None:
         return self.pick(
@@ -610,18 +636,22 @@ class Planner:
 
     def _trill_missed(self, near: bool) -> list[Plan] | None:
         i = self._trilled()
-        return None if i is None or near else [Plan("trill_missed", i)]
+        return None if i is None or near else [Plan(kind="trill_missed", at=i)]
 
     def _trill_start(self, near: bool) -> list[Plan] | None:
         i = self._trilled()  # against the player's own school, which is then asked for
-        return None if i is None or near else [Plan("trill_start", i, -1.0 if self.upper_start else 1.0)]
+        return (
+            None
+            if i is None or near
+            else [Plan(kind="trill_start", at=i, amount=-1.0 if self.upper_start else 1.0)]
+        )
 
     def _trill_thin(self, near: bool) -> list[Plan] | None:
         i = self._trilled()
         return (
             None
             if i is None or near
-            else [Plan("trill_thin", i, way=str(self.rng.choice(["thin", "short"])))]
+            else [Plan(kind="trill_thin", at=i, way=str(self.rng.choice(["thin", "short"])))]
         )
 
     def _ornament_wrong(self, near: bool) -> list[Plan] | None:
@@ -631,7 +661,7 @@ class Planner:
         return (
             None
             if i is None or near
-            else [Plan("ornament_wrong", i, way=str(self.rng.choice(["none", "wrong"])))]
+            else [Plan(kind="ornament_wrong", at=i, way=str(self.rng.choice(["none", "wrong"])))]
         )
 
     # ---- articulation ----
@@ -648,7 +678,7 @@ class Planner:
 
     def _tongued_in_slur(self, near: bool) -> list[Plan] | None:
         i = self._in_slur()
-        return None if i is None or near else [Plan("tongued_in_slur", i)]
+        return None if i is None or near else [Plan(kind="tongued_in_slur", at=i)]
 
     def _slurred_over_tongue(self, near: bool) -> list[Plan] | None:
         i = self.pick(
@@ -662,13 +692,13 @@ class Planner:
                 and not self.notes[i - 1].breath_after
             )
         )
-        return None if i is None or near else [Plan("slurred_over_tongue", i)]
+        return None if i is None or near else [Plan(kind="slurred_over_tongue", at=i)]
 
     def _breath_in_slur(self, near: bool) -> list[Plan] | None:
         i = self._in_slur()
         if i is None or near or self.seconds(self.ioi(i - 1)) < 0.45:
             return None
-        return [Plan("breath_in_slur", i, self.one_of(0.22, 0.3))]
+        return [Plan(kind="breath_in_slur", at=i, amount=self.one_of(0.22, 0.3))]
 
     def _long_whole(self) -> bool:
         return sum(self.seconds(self.ioi(i)) > 0.5 for i in range(len(self.notes) - 1)) > 0.6 * len(
@@ -679,7 +709,7 @@ class Planner:
         return (
             None
             if near or self.used or not self._long_whole()
-            else [Plan("breath_every_note", 0, self.one_of(0.24, 0.3))]
+            else [Plan(kind="breath_every_note", at=0, amount=self.one_of(0.24, 0.3))]
         )
 
     def _not_joined(self, near: bool) -> list[Plan] | None:
@@ -687,12 +717,12 @@ class Planner:
         return (
             None
             if near or slurs < 5 or any(p for p in self.used)
-            else [Plan("not_joined", 0, self.one_of(0.6, 0.75))]
+            else [Plan(kind="not_joined", at=0, amount=self.one_of(0.6, 0.75))]
         )
 
     def _not_detached(self, near: bool) -> list[Plan] | None:
         short = sum("staccato" in n.written.articulations for n in self.notes)
-        return None if near or short < 4 or self.used else [Plan("not_detached", 0, 0.95)]
+        return None if near or short < 4 or self.used else [Plan(kind="not_detached", at=0, amount=0.95)]
 
     # ---- sound ----
     def _long(self, seconds: float) -> int | None:
@@ -711,9 +741,9 @@ class Planner:
             if i is None
             else [
                 Plan(
-                    "out_of_tune",
-                    i,
-                    self.one_of(-1, 1) * (self.one_of(14, 20) if near else self.one_of(38, 42, 46)),
+                    kind="out_of_tune",
+                    at=i,
+                    amount=self.one_of(-1, 1) * (self.one_of(14, 20) if near else self.one_of(38, 42, 46)),
                     near=near,
                 )
             ]
@@ -735,9 +765,9 @@ class Planner:
         ]
         return [
             Plan(
-                "cracked",
-                i,
-                float(self.rng.choice(ways or [12])),
+                kind="cracked",
+                at=i,
+                amount=float(self.rng.choice(ways or [12])),
                 count=int(self.rng.integers(1, 3)),
                 near=near,
                 cause=None if near else "air",
@@ -751,9 +781,9 @@ class Planner:
             if i is None
             else [
                 Plan(
-                    "sagging",
-                    i,
-                    self.one_of(8, 12) if near else self.one_of(45, 60),
+                    kind="sagging",
+                    at=i,
+                    amount=self.one_of(8, 12) if near else self.one_of(45, 60),
                     near=near,
                     cause=None if near else "air",
                 )
@@ -765,25 +795,32 @@ class Planner:
         return (
             None
             if i is None
-            else [Plan("unsteady", i, self.one_of(5, 8) if near else self.one_of(28, 40), near=near)]
+            else [
+                Plan(
+                    kind="unsteady",
+                    at=i,
+                    amount=self.one_of(5, 8) if near else self.one_of(28, 40),
+                    near=near,
+                )
+            ]
         )
 
     def _fuzzy(self, near: bool) -> list[Plan] | None:
         i = self._long(0.5)
-        return None if i is None or near else [Plan("fuzzy", i, self.one_of(0.5, 0.7))]
+        return None if i is None or near else [Plan(kind="fuzzy", at=i, amount=self.one_of(0.5, 0.7))]
 
     def _dynamics_flat(self, near: bool) -> list[Plan] | None:
         wedge = any(m.kind == "wedge" for b in self.line.bars for m in b.bar.marks)
-        return None if near or not wedge else [Plan("dynamics_flat", 0)]
+        return None if near or not wedge else [Plan(kind="dynamics_flat", at=0)]
 
     def _off_click(self, near: bool) -> list[Plan] | None:
         if not self.click or self.used:
             return None
         return [
             Plan(
-                "off_click",
-                0,
-                self.one_of(0.04, -0.05) if near else self.one_of(0.25, 0.35, 0.5, -0.25),
+                kind="off_click",
+                at=0,
+                amount=self.one_of(0.04, -0.05) if near else self.one_of(0.25, 0.35, 0.5, -0.25),
                 near=near,
             )
         ]
@@ -792,13 +829,13 @@ class Planner:
         if self.tuned:
             return None
         self.tuned = True
-        return [Plan("tuned_high", 0, 5.0 if near else self.one_of(20, 28), near=near)]
+        return [Plan(kind="tuned_high", at=0, amount=5.0 if near else self.one_of(20, 28), near=near)]
 
     def _tuned_low(self, near: bool) -> list[Plan] | None:
         if self.tuned:
             return None
         self.tuned = True
-        return [Plan("tuned_low", 0, -5.0 if near else -self.one_of(20, 28), near=near)]
+        return [Plan(kind="tuned_low", at=0, amount=-5.0 if near else -self.one_of(20, 28), near=near)]
 
 
 # How often a teacher meets each kind; used as weights.

@@ -24,13 +24,19 @@ def grace_tones(
     if act.grace == "after":  # behind the main note instead of before it
         at = on + min(act.grace_amount, 0.45 * sound)
         middle = [
-            Tone(on, at, act.midi, act.level_db),
-            Tone(at, at + length, pitches[-1], act.level_db - 2, slurred=True),
+            Tone(on_s=on, off_s=at, midi=act.midi, level_db=act.level_db),
+            Tone(on_s=at, off_s=at + length, midi=pitches[-1], level_db=act.level_db - 2, slurred=True),
         ]
         return middle, at + length, sound - (at + length - on)
     start = on if manner.grace_on_beat or act.grace == "long" else on - length * len(pitches)
     tones = [
-        Tone(start + k * length, start + (k + 1) * length, p, act.level_db - 2, slurred=k > 0)
+        Tone(
+            on_s=start + k * length,
+            off_s=start + (k + 1) * length,
+            midi=p,
+            level_db=act.level_db - 2,
+            slurred=k > 0,
+        )
         for k, p in enumerate(pitches)
     ]
     begin = start + length * len(pitches)
@@ -67,9 +73,11 @@ def ornament_tones(
     tones, at = [], on
     for k, f in enumerate(figure):
         length = step * float(np.clip(rng.normal(1.0, 0.06), 0.8, 1.2))
-        tones.append(Tone(at, at + length + 0.01, act.midi + f, act.level_db, slurred=k > 0))
+        tones.append(
+            Tone(on_s=at, off_s=at + length + 0.01, midi=act.midi + f, level_db=act.level_db, slurred=k > 0)
+        )
         at += length
-    tones.append(Tone(at, on + sound, act.midi, act.level_db, slurred=True))
+    tones.append(Tone(on_s=at, off_s=on + sound, midi=act.midi, level_db=act.level_db, slurred=True))
     return tones
 
 
@@ -86,7 +94,13 @@ def _trill(
             length = on + sound - at
         pitch = act.midi + (up if (k % 2 == 1) != upper else 0.0)
         tones.append(
-            Tone(at, at + length + 0.01, pitch, act.level_db - (1.0 if k % 2 else 0.0), slurred=k > 0)
+            Tone(
+                on_s=at,
+                off_s=at + length + 0.01,
+                midi=pitch,
+                level_db=act.level_db - (1.0 if k % 2 else 0.0),
+                slurred=k > 0,
+            )
         )
         at += length
         k += 1

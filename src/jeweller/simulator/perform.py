@@ -115,10 +115,10 @@ def _plain_acts(
         scatter = 0.01 * manner.spread_cents * float(np.clip(rng.standard_normal(), -2, 2))
         acts.append(
             SoundedNote(
-                i,
-                ioi,
-                sound,
-                note.sounding_midi + 0.01 * manner.tuning_cents + scatter,
+                index=i,
+                ioi=ioi,
+                sound=sound,
+                midi=note.sounding_midi + 0.01 * manner.tuning_cents + scatter,
                 scatter=scatter,
                 level_db=levels[i] + float(rng.normal(0, 1.0)) + (1.0 if note.offset == 0 else 0.0),
             )
@@ -292,7 +292,7 @@ class _Stage:
         self.manner, self.rng = manner, rng
         self.notes = line.main_notes
         self.graces = [[float(g.sounding_midi) for g in before] for before in line.graces]
-        self.truth = [NoteTruth(i) for i in range(len(self.notes))]
+        self.truth = [NoteTruth(index=i) for i in range(len(self.notes))]
         self.tones: list[Tone] = []
         self.now = float(manner.lead_s)
         self.tries: dict[int, tuple[float, float]] = {}
@@ -311,15 +311,15 @@ class _Stage:
                         self.skip_at[p.at] = self.now
             self._note(n, i, abandoned)
         for i in self.skipped:
-            self.truth[i] = NoteTruth(i, "missed")
+            self.truth[i] = NoteTruth(index=i, verdict="missed")
         told = [self._fault(plan, span) for plan, span in self.marks]
         faults = sorted((f for f in told if not f.near), key=lambda f: f.at_s)
         return Performance(
-            tuple(sorted(self.tones, key=lambda t: t.on_s)),
-            tuple(self.truth),
-            tuple(faults),
-            self.now + 1.2,
-            tuple(f for f in told if f.near),
+            tones=tuple(sorted(self.tones, key=lambda t: t.on_s)),
+            notes=tuple(self.truth),
+            faults=tuple(faults),
+            seconds=self.now + 1.2,
+            near=tuple(f for f in told if f.near),
         )
 
     def _note(self, n: int, i: int, abandoned: bool) -> None:
@@ -338,7 +338,7 @@ class _Stage:
             sound = max(0.05, act.ioi + 0.02 - lost)
         if act.silent:
             if not abandoned:
-                self.truth[i] = NoteTruth(i, "missed")
+                self.truth[i] = NoteTruth(index=i, verdict="missed")
         else:
             begin = on
             if self.graces[i] and act.grace != "none":
@@ -355,7 +355,13 @@ class _Stage:
                     pitch, length = act.crack
                     length = min(length, 0.5 * sound)
                     self.tones.append(
-                        Tone(begin, begin + length, act.midi + pitch, act.level_db - 1.0, slurred)
+                        Tone(
+                            on_s=begin,
+                            off_s=begin + length,
+                            midi=act.midi + pitch,
+                            level_db=act.level_db - 1.0,
+                            slurred=slurred,
+                        )
                     )
                     self.tones.append(self._tone(act, begin + length, begin + sound, True))
                 else:
@@ -363,17 +369,21 @@ class _Stage:
             for when, length, pitch in act.extra:
                 self.tones.append(
                     Tone(
-                        on + when,
-                        on + when + length,
-                        pitch + self.tuning,
-                        act.level_db - 1,
+                        on_s=on + when,
+                        off_s=on + when + length,
+                        midi=pitch + self.tuning,
+                        level_db=act.level_db - 1,
                         slurred=length < 0.1,
                     )
                 )
             if not abandoned:
                 right = round(act.midi - self.tuning - self.shift) == note.sounding_midi
                 self.truth[i] = NoteTruth(
-                    i, "ok" if right else "wrong", on if act.grace == "after" else begin, on + sound, act.midi
+                    index=i,
+                    verdict="ok" if right else "wrong",
+                    on_s=on if act.grace == "after" else begin,
+                    off_s=on + sound,
+                    midi=act.midi,
                 )
         self.now += act.ioi
         if not abandoned:
@@ -396,18 +406,18 @@ class _Stage:
         rng, manner = self.rng, self.manner
         vibrato = manner.vibrato_cents if off - on > 0.6 else 0.0
         return Tone(
-            on,
-            off,
-            act.midi,
-            act.level_db,
-            slurred,
-            vibrato,
-            4.6 + rng.random(),
-            float(rng.normal(0, 12)),
-            act.sag,
-            act.wobble,
-            act.fuzz,
-            int(rng.integers(1 << 30)),
+            on_s=on,
+            off_s=off,
+            midi=act.midi,
+            level_db=act.level_db,
+            slurred=slurred,
+            vibrato_cents=vibrato,
+            vibrato_hz=4.6 + rng.random(),
+            slide_cents=float(rng.normal(0, 12)),
+            sag_cents=act.sag,
+            wobble_cents=act.wobble,
+            fuzz=act.fuzz,
+            seed=int(rng.integers(1 << 30)),
         )
 
     def _fault(self, plan: Plan, span: list[int]) -> FaultTruth:
@@ -429,13 +439,13 @@ class _Stage:
         elif plan.kind == "extra_note":
             on = on + self.acts[plan.at].extra[0][0]
         return FaultTruth(
-            plan.kind,
-            bar,
-            round(on, 4),
-            round(until, 4),
-            plan.cause,
-            tuple(span),
-            plan.amount,
-            plan.near,
-            plan.way,
+            kind=plan.kind,
+            bar=bar,
+            at_s=round(on, 4),
+            until_s=round(until, 4),
+            cause=plan.cause,
+            notes=tuple(span),
+            amount=plan.amount,
+            near=plan.near,
+            way=plan.way,
         )

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from jeweller.synthesis.sampler import Tone
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Plan:
     """One fault to play. `at` is the index of a main note; `amount` its size in the unit of the kind; `count`
     how many notes it takes.
@@ -26,7 +26,7 @@ class Plan:
     way: str = ""  # which of the ways a kind can happen: "long", "pitch", "after", ...
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Manner:
     """How steady and how warm the player is."""
 
@@ -46,7 +46,7 @@ class Manner:
     dynamics: bool = True  # plays what is written
 
 
-@dataclass
+@dataclass(kw_only=True)
 class NoteTruth:
     """What became of one main note."""
 
@@ -57,7 +57,7 @@ class NoteTruth:
     midi: float | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FaultTruth:
     kind: str
     bar: str
@@ -70,7 +70,7 @@ class FaultTruth:
     way: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Performance:
     tones: tuple[Tone, ...]
     notes: tuple[NoteTruth, ...]
@@ -79,7 +79,7 @@ class Performance:
     near: tuple[FaultTruth, ...] = ()
 
 
-@dataclass
+@dataclass(kw_only=True)
 class SoundedNote:
     """One note about to be played: seconds to the next onset, the share that sounds, and what is changed."""
 

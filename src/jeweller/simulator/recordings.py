@@ -64,7 +64,7 @@ STRUCK = (
 ENDINGS = (".wav", ".flac", ".ogg", ".mp3", ".m4a")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SimulatedTake:
     """One recording with everything known about it."""
 
@@ -205,7 +205,15 @@ def make_take(
             "trill_first": "upper" if manner.upper_start else "main"
         }  # the school that is asked for
     return SimulatedTake(
-        f"{'r' if rough else ''}{number:04d}", score, line, chosen, played, samples, rate, truth, ending
+        name=f"{'r' if rough else ''}{number:04d}",
+        score=score,
+        line=line,
+        instrument=chosen,
+        performance=played,
+        samples=samples,
+        rate=rate,
+        truth=truth,
+        ending=ending,
     )
 
 
@@ -226,7 +234,7 @@ def make_rhythm_take(kind: str, number: int, *, faults: int | None = None) -> Si
     bpm = (line.written_bpm or 90.0) * float(rng.uniform(0.7, 1.1))
     click = rng.random() < 0.15
     manner = Manner(
-        bpm,
+        bpm=bpm,
         drift=float(rng.uniform(0.008, 0.022)),
         jitter_s=float(rng.uniform(0.005, 0.014)),
         lead_s=float(rng.uniform(1.0, 2.5)),
@@ -265,19 +273,27 @@ def make_rhythm_take(kind: str, number: int, *, faults: int | None = None) -> Si
             truth["notes"][i]["verdict"] = "wrong"
             truth["faults"].append(
                 _told(
-                    FaultTruth("wrong_note", line.main_notes[i].bar, at, at + 0.2, None, (i,), way="stroke")
+                    FaultTruth(
+                        kind="wrong_note",
+                        bar=line.main_notes[i].bar,
+                        at_s=at,
+                        until_s=at + 0.2,
+                        cause=None,
+                        notes=(i,),
+                        way="stroke",
+                    )
                 )
             )
     return SimulatedTake(
-        f"b{number:04d}",
-        score,
-        line,
-        chosen,
-        played,
-        samples,
-        STROKE_RATE,
-        truth,
-        str(rng.choice(ENDINGS, p=[0.35, 0.1, 0.2, 0.15, 0.2])),
+        name=f"b{number:04d}",
+        score=score,
+        line=line,
+        instrument=chosen,
+        performance=played,
+        samples=samples,
+        rate=STROKE_RATE,
+        truth=truth,
+        ending=str(rng.choice(ENDINGS, p=[0.35, 0.1, 0.2, 0.15, 0.2])),
     )
 
 

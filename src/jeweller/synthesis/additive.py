@@ -20,7 +20,7 @@ RATE = 32000
 MAX_PARTIALS = 24
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FormantVoice:
     """One synthetic instrument. Formants are (Hz, width Hz, gain)."""
 
@@ -38,18 +38,107 @@ class FormantVoice:
 
 # By the table's sound names: (slope, knee, odd, formants, air, attack, bite, bloom)
 _KINDS: dict[str, FormantVoice] = {
-    "flute": FormantVoice(-15, 500, 0, (), 0.05, 0.045, 0.06),
-    "recorder": FormantVoice(-20, 700, 4, (), 0.03, 0.02, 0.08),
-    "oboe": FormantVoice(-7, 700, 0, ((1050, 350, 3.0), (2800, 700, 1.6)), 0.01, 0.022, 0.08),
-    "clarinet": FormantVoice(-9, 900, 22, ((1500, 700, 1.2),), 0.015, 0.025, 0.06),
-    "bassoon": FormantVoice(-9, 350, 0, ((480, 140, 3.5), (1150, 300, 1.5)), 0.012, 0.028, 0.08),
-    "alto-saxophone": FormantVoice(-8, 600, 0, ((750, 250, 2.2), (1700, 500, 1.4)), 0.03, 0.03, 0.10),
-    "tenor-saxophone": FormantVoice(-8, 450, 0, ((550, 200, 2.2), (1300, 450, 1.4)), 0.03, 0.032, 0.10),
-    "trumpet": FormantVoice(-7, 1200, 0, ((1300, 700, 1.5),), 0.012, 0.022, 0.12, 0.6),
-    "horn": FormantVoice(-13, 450, 0, ((450, 250, 1.5),), 0.015, 0.045, 0.05, 0.8),
-    "trombone": FormantVoice(-8, 650, 0, ((600, 300, 1.5),), 0.012, 0.03, 0.10, 0.7),
-    "euphonium": FormantVoice(-12, 400, 0, ((350, 200, 1.4),), 0.012, 0.035, 0.05, 0.7),
-    "tuba": FormantVoice(-12, 260, 0, ((240, 140, 1.4),), 0.012, 0.04, 0.05, 0.7),
+    "flute": FormantVoice(
+        slope_db=-15, knee_hz=500, odd_only_db=0, formants=(), air=0.05, attack_s=0.045, bite=0.06
+    ),
+    "recorder": FormantVoice(
+        slope_db=-20, knee_hz=700, odd_only_db=4, formants=(), air=0.03, attack_s=0.02, bite=0.08
+    ),
+    "oboe": FormantVoice(
+        slope_db=-7,
+        knee_hz=700,
+        odd_only_db=0,
+        formants=((1050, 350, 3.0), (2800, 700, 1.6)),
+        air=0.01,
+        attack_s=0.022,
+        bite=0.08,
+    ),
+    "clarinet": FormantVoice(
+        slope_db=-9,
+        knee_hz=900,
+        odd_only_db=22,
+        formants=((1500, 700, 1.2),),
+        air=0.015,
+        attack_s=0.025,
+        bite=0.06,
+    ),
+    "bassoon": FormantVoice(
+        slope_db=-9,
+        knee_hz=350,
+        odd_only_db=0,
+        formants=((480, 140, 3.5), (1150, 300, 1.5)),
+        air=0.012,
+        attack_s=0.028,
+        bite=0.08,
+    ),
+    "alto-saxophone": FormantVoice(
+        slope_db=-8,
+        knee_hz=600,
+        odd_only_db=0,
+        formants=((750, 250, 2.2), (1700, 500, 1.4)),
+        air=0.03,
+        attack_s=0.03,
+        bite=0.10,
+    ),
+    "tenor-saxophone": FormantVoice(
+        slope_db=-8,
+        knee_hz=450,
+        odd_only_db=0,
+        formants=((550, 200, 2.2), (1300, 450, 1.4)),
+        air=0.03,
+        attack_s=0.032,
+        bite=0.10,
+    ),
+    "trumpet": FormantVoice(
+        slope_db=-7,
+        knee_hz=1200,
+        odd_only_db=0,
+        formants=((1300, 700, 1.5),),
+        air=0.012,
+        attack_s=0.022,
+        bite=0.12,
+        bloom=0.6,
+    ),
+    "horn": FormantVoice(
+        slope_db=-13,
+        knee_hz=450,
+        odd_only_db=0,
+        formants=((450, 250, 1.5),),
+        air=0.015,
+        attack_s=0.045,
+        bite=0.05,
+        bloom=0.8,
+    ),
+    "trombone": FormantVoice(
+        slope_db=-8,
+        knee_hz=650,
+        odd_only_db=0,
+        formants=((600, 300, 1.5),),
+        air=0.012,
+        attack_s=0.03,
+        bite=0.10,
+        bloom=0.7,
+    ),
+    "euphonium": FormantVoice(
+        slope_db=-12,
+        knee_hz=400,
+        odd_only_db=0,
+        formants=((350, 200, 1.4),),
+        air=0.012,
+        attack_s=0.035,
+        bite=0.05,
+        bloom=0.7,
+    ),
+    "tuba": FormantVoice(
+        slope_db=-12,
+        knee_hz=260,
+        odd_only_db=0,
+        formants=((240, 140, 1.4),),
+        air=0.012,
+        attack_s=0.04,
+        bite=0.05,
+        bloom=0.7,
+    ),
 }
 
 
@@ -64,16 +153,16 @@ def voice(sound: str, seed: int) -> FormantVoice:
         return math.exp(spread * rng.standard_normal())
 
     return FormantVoice(
-        v.slope_db * f(0.15),
-        v.knee_hz * f(0.2),
-        v.odd_only_db * f(0.15),
-        tuple((hz * f(0.12), w * f(0.2), g * f(0.2)) for hz, w, g in v.formants),
-        v.air * f(0.5),
-        v.attack_s * f(0.3),
-        v.bite * f(0.5),
-        v.bloom * f(0.3),
-        v.jitter_cents * f(0.4),
-        v.ripple_db * f(0.3),
+        slope_db=v.slope_db * f(0.15),
+        knee_hz=v.knee_hz * f(0.2),
+        odd_only_db=v.odd_only_db * f(0.15),
+        formants=tuple((hz * f(0.12), w * f(0.2), g * f(0.2)) for hz, w, g in v.formants),
+        air=v.air * f(0.5),
+        attack_s=v.attack_s * f(0.3),
+        bite=v.bite * f(0.5),
+        bloom=v.bloom * f(0.3),
+        jitter_cents=v.jitter_cents * f(0.4),
+        ripple_db=v.ripple_db * f(0.3),
     )
 
 

@@ -40,7 +40,7 @@ def play_model(
         length = (end - on) * (0.5 if short else 1.0 if note.slurred_to_next else 0.92)
         for k, grace in enumerate(graces):
             at = on - 0.08 * (len(graces) - k)
-            tones.append(Tone(at, at + 0.08, grace.sounding_midi, -2.0))
+            tones.append(Tone(on_s=at, off_s=at + 0.08, midi=grace.sounding_midi, level_db=-2.0))
         if note.written.ornament == "trill":
             from jeweller.notation.pitch import in_key
 
@@ -49,18 +49,24 @@ def play_model(
             while at < on + length - 0.04:
                 step = min(0.09, on + length - at)
                 tones.append(
-                    Tone(at, at + step, note.sounding_midi + (up if k % 2 else 0), 0.0, slurred=k > 0)
+                    Tone(
+                        on_s=at,
+                        off_s=at + step,
+                        midi=note.sounding_midi + (up if k % 2 else 0),
+                        level_db=0.0,
+                        slurred=k > 0,
+                    )
                 )
                 at, k = at + step, k + 1
         else:
             tones.append(
                 Tone(
-                    on,
-                    on + length,
-                    note.sounding_midi,
-                    0.0,
-                    (note.slurred_from_previous and main > 0) or bool(graces),
-                    6.0 if length > 0.7 else 0.0,
+                    on_s=on,
+                    off_s=on + length,
+                    midi=note.sounding_midi,
+                    level_db=0.0,
+                    slurred=(note.slurred_from_previous and main > 0) or bool(graces),
+                    vibrato_cents=6.0 if length > 0.7 else 0.0,
                 )
             )
     seconds = (max(t.off_s for t in tones) if tones else 0.0) + 0.4

@@ -26,7 +26,7 @@ LOOP_FROM_S, LOOP_TO_S, CROSSFADE_S = 1.2, 2.7, 0.25
 SLUR_SKIP_S = 0.12  # a slurred tone begins this far into its sample, behind the attack
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Tone:
     """One tone. `midi` may be fractional; `level_db` relative to a full tone; `slurred` has no attack;
     vibrato in cents and Hz.

@@ -208,15 +208,15 @@ def _slip(library: Library, data: FeedbackData, *, sounds: bool) -> FeedbackShee
     music, report = music_of(library, data.hand.take), data.hand.report
     assert report is not None
     slip = FeedbackSheet(
-        data.player,
-        data.title,
-        data.hand.take.part,
-        report,
-        music,
-        data.shown,
-        data.comment,
-        data.hand.standing.comments,
-        data.mark,
+        player=data.player,
+        title=data.title,
+        part=data.hand.take.part,
+        report=report,
+        line=music,
+        findings=data.shown,
+        comment=data.comment,
+        comments=data.hand.standing.comments,
+        mark=data.mark,
     )
     kinds = criteria_of(library.assignment_of(library.tray(data.hand.take.tray_id)), data.hand.take.piece)
     slip = dataclasses.replace(slip, asked=tuple(answer_chosen_traps(kinds, music, report, data.hand.shown)))

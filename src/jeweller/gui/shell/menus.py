@@ -29,7 +29,7 @@ DOCUMENTS = (
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Menus:
     """What changes with what is open."""
 
@@ -196,7 +196,14 @@ def fill_menus(w: Window) -> Menus:
     help_ = bar.addMenu("&Help")
     add_action(w, help_, "Keys", w.show_keys, "F1")
     add_action(w, w, "Stop", w.escape, "Esc")
-    return Menus(recent_menu, save_menu, undo_action, redo_action, pitch_action, tuple(deciding))
+    return Menus(
+        recent_menu=recent_menu,
+        save_menu=save_menu,
+        undo_action=undo_action,
+        redo_action=redo_action,
+        pitch_action=pitch_action,
+        deciding=tuple(deciding),
+    )
 
 
 def kind_menu(w: Window, chosen: Callable[[str], object]) -> QMenu:

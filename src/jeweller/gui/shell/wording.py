@@ -19,7 +19,7 @@ AS_WRITTEN = "as written"  # a property of what names the usages themselves
 OTHER = Usage("measure", "crotchet")  # what it leaves alone has no word of either kind
 
 
-@dataclass
+@dataclass(kw_only=True)
 class _Fixed:
     owner: QObject
     set: Callable[[str], object]
@@ -58,19 +58,19 @@ def _texts(root: QWidget) -> Iterator[_Fixed]:
             for k in range(owner.count()):
                 said = owner.itemText(k)
                 yield _Fixed(
-                    owner,
-                    lambda text, o=owner, k=k: o.setItemText(k, text),
-                    lambda o=owner, k=k: o.itemText(k),
-                    said,
-                    said,
+                    owner=owner,
+                    set=lambda text, o=owner, k=k: o.setItemText(k, text),
+                    get=lambda o=owner, k=k: o.itemText(k),
+                    written=said,
+                    now=said,
                 )  # type: ignore[misc]
         for name in PROPERTIES:
             said = owner.property(name)
             if isinstance(said, str) and said:
                 yield _Fixed(
-                    owner,
-                    lambda text, o=owner, n=name: o.setProperty(n, text),
-                    lambda o=owner, n=name: str(o.property(n) or ""),
-                    said,
-                    said,
+                    owner=owner,
+                    set=lambda text, o=owner, n=name: o.setProperty(n, text),
+                    get=lambda o=owner, n=name: str(o.property(n) or ""),
+                    written=said,
+                    now=said,
                 )  # type: ignore[misc]

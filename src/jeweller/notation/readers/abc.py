@@ -397,10 +397,10 @@ class Reader:
             voice.graces = []
             voice.slurs.extend(voice.opened)
         note = Note(
-            self._id(voice, voice.now, pitch),
-            voice.now,
-            duration,
-            pitch,
+            id=self._id(voice, voice.now, pitch),
+            offset=voice.now,
+            duration=duration,
+            pitch=pitch,
             type=kind,
             dots=dots,
             tuplet=ratio,
@@ -451,10 +451,10 @@ class Reader:
             kind, dots, _ = guess_type(length)
             voice.notes.append(
                 Note(
-                    self._id(voice, Fraction(0), None),
-                    Fraction(0),
-                    length,
-                    None,
+                    id=self._id(voice, Fraction(0), None),
+                    offset=Fraction(0),
+                    duration=length,
+                    pitch=None,
                     type=kind,
                     dots=dots,
                     whole_bar=True,
@@ -473,10 +473,10 @@ class Reader:
             pitch, accidental = self._pitch(voice, m[1] or "", m[2], m[3])
             voice.graces.append(
                 Note(
-                    self._id(voice, voice.now, pitch, "g"),
-                    voice.now,
-                    Fraction(0),
-                    pitch,
+                    id=self._id(voice, voice.now, pitch, "g"),
+                    offset=voice.now,
+                    duration=Fraction(0),
+                    pitch=pitch,
                     type=kind,
                     grace=True,
                     slash=slash or len(found) == 1,
@@ -567,7 +567,7 @@ class Reader:
         for pattern, flag in JUMP_WORDS:
             if pattern.match(text):
                 voice.flags[flag] = True
-        voice.marks.append(Mark("words", voice.now, text[:120], above=above))
+        voice.marks.append(Mark(kind="words", offset=voice.now, text=text[:120], above=above))
 
     def _deco(self, voice: AbcVoice, text: str, column: int) -> None:
         self._decorate(voice, text[1:-1], column)
@@ -577,11 +577,11 @@ class Reader:
 
     def _decorate(self, voice: AbcVoice, name: str, column: int) -> None:
         if name in DYNAMICS:
-            voice.marks.append(Mark("dynamics", voice.now, name, above=False))
+            voice.marks.append(Mark(kind="dynamics", offset=voice.now, text=name, above=False))
         elif name in SIGNS:
             what = SIGNS[name]
             if what.startswith("wedge "):
-                voice.marks.append(Mark("wedge", voice.now, what[6:], above=False))
+                voice.marks.append(Mark(kind="wedge", offset=voice.now, text=what[6:], above=False))
             elif what == "breath":
                 if self._last(voice) is not None:
                     self._change(voice, breath_after=True)
@@ -662,15 +662,15 @@ class Reader:
         )
         voice.bars.append(
             Bar(
-                number,
-                voice.now,
-                voice.beats,
-                voice.beat_type,
-                voice.fifths,
-                voice.mode,
-                voice.clef,
-                tuple(voice.notes),
-                tuple(voice.marks),
+                number=number,
+                length=voice.now,
+                beats=voice.beats,
+                beat_type=voice.beat_type,
+                fifths=voice.fifths,
+                mode=voice.mode,
+                clef=voice.clef,
+                notes=tuple(voice.notes),
+                marks=tuple(voice.marks),
                 implicit=implicit,
                 ending=voice.ending,
                 **{**voice.flags, **(flags or {}), **stop},
@@ -717,7 +717,14 @@ class Reader:
             )
             diatonic = round(voice.chromatic * 7 / 12)
             parts.append(
-                Part(f"P{k + 1}", name[:80], voice.name[:80], diatonic, voice.chromatic, tuple(bars))
+                Part(
+                    id=f"P{k + 1}",
+                    name=name[:80],
+                    instrument=voice.name[:80],
+                    diatonic=diatonic,
+                    chromatic=voice.chromatic,
+                    bars=tuple(bars),
+                )
             )
         return Score(
             " ".join(" · ".join(self.tune.titles).split())[:200], tuple(parts), self.tune.composer[:200]

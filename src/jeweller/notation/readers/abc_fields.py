@@ -31,7 +31,7 @@ KEY = re.compile(
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AbcKey:
     """What a K: field says. `fifths` None: the key stays; `altered` letters besides the signature; `rest`
     what is left (clef, transposition).
@@ -76,8 +76,10 @@ def read_tempo(value: str) -> Mark | None:
         unit = Fraction(4 * int(match[1]), int(match[2]) or 1) if match[1] else Fraction(1)
         bpm = float(match[3]) * float(unit)
         if 10 <= bpm <= 600:
-            return Mark("tempo", Fraction(0), value=bpm, beat_unit=beat_unit(unit), per_minute=match[3])
-    return Mark("words", Fraction(0), words) if words and not rest else None
+            return Mark(
+                kind="tempo", offset=Fraction(0), value=bpm, beat_unit=beat_unit(unit), per_minute=match[3]
+            )
+    return Mark(kind="words", offset=Fraction(0), text=words) if words and not rest else None
 
 
 def read_key(value: str) -> AbcKey:
@@ -106,5 +108,9 @@ def read_key(value: str) -> AbcKey:
     if re.search(r"\bexp\b", rest):
         fifths = 0
     return AbcKey(
-        fifths, "minor" if mode in ("m", "min", "aeo") else "major", altered, rest if tonic else value, told
+        fifths=fifths,
+        mode="minor" if mode in ("m", "min", "aeo") else "major",
+        altered=altered,
+        rest=rest if tonic else value,
+        told=told,
     )

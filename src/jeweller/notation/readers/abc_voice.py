@@ -9,7 +9,7 @@ from typing import Any
 from jeweller.notation.model import Bar, Mark, Note
 
 
-@dataclass
+@dataclass(kw_only=True)
 class AbcTune:
     """What holds for a whole tune."""
 

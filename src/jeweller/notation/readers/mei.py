@@ -194,12 +194,12 @@ class _Reader:
             name = staff.name or f"Part {k + 1}"
             parts.append(
                 Part(
-                    f"P{k + 1}",
-                    name,
-                    staff.name,
-                    staff.diatonic,
-                    staff.chromatic,
-                    tuple(bars),
+                    id=f"P{k + 1}",
+                    name=name,
+                    instrument=staff.name,
+                    diatonic=staff.diatonic,
+                    chromatic=staff.chromatic,
+                    bars=tuple(bars),
                     voices_left_out=left,
                 )
             )
@@ -251,7 +251,7 @@ class _Reader:
         if n not in self.staves:
             if len(self.staves) >= 64:
                 raise ScoreError("This score has more than 64 staves; it is probably damaged.")
-            self.staves[n] = _Staff(n)
+            self.staves[n] = _Staff(n=n)
             _apply(self.staves[n], common)
         staff = self.staves[n]
         label = element.find("label")
@@ -321,17 +321,17 @@ class _Reader:
             for again in range(min(repeated, MAX_BARS)):
                 staff.bars.append(
                     Bar(
-                        number if not again else f"{number}+{again}",
-                        length,
-                        staff.beats,
-                        staff.beat_type,
-                        staff.fifths,
-                        staff.mode,
-                        staff.clef,
-                        tuple(dataclasses.replace(x, id=self.unique(x.id)) for x in notes)
+                        number=number if not again else f"{number}+{again}",
+                        length=length,
+                        beats=staff.beats,
+                        beat_type=staff.beat_type,
+                        fifths=staff.fifths,
+                        mode=staff.mode,
+                        clef=staff.clef,
+                        notes=tuple(dataclasses.replace(x, id=self.unique(x.id)) for x in notes)
                         if again
                         else tuple(notes),
-                        here if not again else (),
+                        marks=here if not again else (),
                         implicit=implicit,
                         ending=self.ending,
                         **flags,
@@ -349,7 +349,7 @@ class _Reader:
             and getattr(self, "bpm", None)
             and not any(t.get("mm") for t in measure.iter("tempo"))
         ):
-            out.append((Mark("tempo", Fraction(0), value=self.bpm), ""))
+            out.append((Mark(kind="tempo", offset=Fraction(0), value=self.bpm), ""))
         for element in measure:
             tag = element.tag
             if tag not in ("dynam", "hairpin", "tempo", "dir", "repeatMark"):
@@ -357,13 +357,20 @@ class _Reader:
             which = (element.get("staff") or "").split(" ")[0]
             at, above = self._at(measure, element), element.get("place") != "below"
             if tag == "dynam":
-                out.append((Mark("dynamics", at, _words(element)[:12], above=False), which))
+                out.append((Mark(kind="dynamics", offset=at, text=_words(element)[:12], above=False), which))
             elif tag == "hairpin":
                 kind = "crescendo" if element.get("form") == "cres" else "diminuendo"
-                out.append((Mark("wedge", at, kind, above=False), which))
+                out.append((Mark(kind="wedge", offset=at, text=kind, above=False), which))
                 end = re.fullmatch(r"(?:0m\+)?(\d+(?:\.\d+)?)", element.get("tstamp2") or "")
                 if end:
-                    out.append((Mark("wedge", self._beats(float(end[1]) - 1), "stop", above=False), which))
+                    out.append(
+                        (
+                            Mark(
+                                kind="wedge", offset=self._beats(float(end[1]) - 1), text="stop", above=False
+                            ),
+                            which,
+                        )
+                    )
             elif tag == "tempo":
                 mark = _tempo(element, at)
                 out += [(m, "") for m in mark]
@@ -375,7 +382,7 @@ class _Reader:
                     if pattern.match(text):
                         flags[flag] = True
                 if text:
-                    out.append((Mark("words", at, text[:120], above=above), which))
+                    out.append((Mark(kind="words", offset=at, text=text[:120], above=above), which))
         return out
 
     def _beats(self, beats: float) -> Fraction:
@@ -458,12 +465,12 @@ def _tempo(element: Element, at: Fraction) -> Iterator[Mark]:
         dots = min(1, _number(element.get("mm.dots"), 0))
         bpm = float(per_minute) * float(TYPE_QUARTERS[unit]) * (1.5 if dots else 1.0)
         if 10 <= bpm <= 600:
-            yield Mark("tempo", at, value=bpm, beat_unit=unit + "." * dots, per_minute=per_minute)
+            yield Mark(kind="tempo", offset=at, value=bpm, beat_unit=unit + "." * dots, per_minute=per_minute)
     elif re.fullmatch(r"\d{1,3}(\.\d+)?", element.get("midi.bpm") or ""):
-        yield Mark("tempo", at, value=float(element.get("midi.bpm")))
+        yield Mark(kind="tempo", offset=at, value=float(element.get("midi.bpm")))
     words = re.split(r"[(=]|\s[𝅗𝅘♩♪]", text)[0].strip()
     if words and not words.isdigit():
-        yield Mark("words", at, words[:120])
+        yield Mark(kind="words", offset=at, text=words[:120])
 
 
 def _signature(element: Element) -> dict[str, Any]:
@@ -539,10 +546,10 @@ class _Layer:
                 kind, dots, _ = guess_type(length)
                 self.notes.append(
                     Note(
-                        self._id(element),
-                        Fraction(0),
-                        length,
-                        None,
+                        id=self._id(element),
+                        offset=Fraction(0),
+                        duration=length,
+                        pitch=None,
                         type=kind,
                         dots=dots,
                         whole_bar=True,
@@ -599,10 +606,10 @@ class _Layer:
             tied_over = key in self.staff.open_ties and not self.notes
             self.notes.append(
                 Note(
-                    self._id(member),
-                    self.now,
-                    duration,
-                    pitch,
+                    id=self._id(member),
+                    offset=self.now,
+                    duration=duration,
+                    pitch=pitch,
                     type=kind,
                     dots=dots,
                     tuplet=ratio,

@@ -189,7 +189,10 @@ def _part(
     )
     middle = sorted(p for _, _, ps in placed for p in ps)[len(placed) // 2] if placed else 60
     clef = ("percussion", 2, 0) if drums else ("F", 4, 0) if middle < FIRST_CLEF_BELOW else ("G", 2, 0)
-    mine = [Signature(s.beats, s.beat_type, s.fifths, s.mode, clef) for s in signatures]
+    mine = [
+        Signature(beats=s.beats, beat_type=s.beat_type, fifths=s.fifths, mode=s.mode, clef=clef)
+        for s in signatures
+    ]
     key_at = _keys(mine)
     row: list[UnbarredNote] = []
     now = Fraction(0)
@@ -225,7 +228,15 @@ def _part(
         warnings.append(f"{name}: notes that sound together with later ones were cut short")
     bars = lay_out_bars(row, mine, prefix=f"p{index + 1}")
     bars = (_with_tempo(bars[0], tempo), *bars[1:])
-    return Part(f"P{index + 1}", name, instrument, 0, 0, bars, percussion=drums)
+    return Part(
+        id=f"P{index + 1}",
+        name=name,
+        instrument=instrument,
+        diatonic=0,
+        chromatic=0,
+        bars=bars,
+        percussion=drums,
+    )
 
 
 def _spelled(pitch: int, fifths: int, ahead: int | None) -> Pitch:
@@ -243,7 +254,13 @@ def _with_tempo(bar: Bar, bpm: float) -> Bar:
     return replace(
         bar,
         marks=(
-            Mark("tempo", Fraction(0), value=round(bpm, 2), beat_unit="quarter", per_minute=f"{round(bpm)}"),
+            Mark(
+                kind="tempo",
+                offset=Fraction(0),
+                value=round(bpm, 2),
+                beat_unit="quarter",
+                per_minute=f"{round(bpm)}",
+            ),
             *bar.marks,
         ),
     )

@@ -260,12 +260,12 @@ class _PartReader:
         unpitched = sum(n.unpitched for b in bars for n in b.notes)
         pitched = sum(n.pitch is not None for b in bars for n in b.notes)
         return Part(
-            self.element.get("id") or f"P{self.index + 1}",
-            self.name or f"Part {self.index + 1}",
-            self.instrument,
-            self.diatonic,
-            self.chromatic,
-            tuple(bars),
+            id=self.element.get("id") or f"P{self.index + 1}",
+            name=self.name or f"Part {self.index + 1}",
+            instrument=self.instrument,
+            diatonic=self.diatonic,
+            chromatic=self.chromatic,
+            bars=tuple(bars),
             percussion=unpitched > pitched,
             voices_left_out=left_out,
         )
@@ -314,15 +314,15 @@ class _PartReader:
         if self.ending_closes:
             self.ending = ()
         return Bar(
-            number,
-            length,
-            self.beats,
-            self.beat_type,
-            self.fifths,
-            self.mode,
-            self.clef,
-            tuple(notes),
-            tuple(self.marks),
+            number=number,
+            length=length,
+            beats=self.beats,
+            beat_type=self.beat_type,
+            fifths=self.fifths,
+            mode=self.mode,
+            clef=self.clef,
+            notes=tuple(notes),
+            marks=tuple(self.marks),
             implicit=measure.get("implicit") == "yes" or (index == 0 and length < metre),
             ending=ending,
             **self.flags,
@@ -462,14 +462,14 @@ class _PartReader:
             return
         self.notes.append(
             Note(
-                self._id(element, measure, start, pitch),
-                start,
-                duration,
-                pitch,
-                unpitched,
-                type_,
-                dots,
-                tuplet,
+                id=self._id(element, measure, start, pitch),
+                offset=start,
+                duration=duration,
+                pitch=pitch,
+                unpitched=unpitched,
+                type=type_,
+                dots=dots,
+                tuplet=tuplet,
                 grace=grace is not None,
                 slash=grace is not None and grace.get("slash") == "yes",
                 cue=cue,
@@ -578,10 +578,12 @@ class _PartReader:
                     name = next(
                         (str(d.tag) if d.tag != "other-dynamics" else (d.text or "") for d in child), ""
                     )
-                    self.marks.append(Mark("dynamics", offset, name[:12], above=above))
+                    self.marks.append(Mark(kind="dynamics", offset=offset, text=name[:12], above=above))
                 elif child.tag == "wedge":
                     if child.get("type") in ("crescendo", "diminuendo", "stop"):
-                        self.marks.append(Mark("wedge", offset, child.get("type"), above=above))
+                        self.marks.append(
+                            Mark(kind="wedge", offset=offset, text=child.get("type"), above=above)
+                        )
                 elif child.tag == "metronome":
                     self._metronome(child, offset, tempo_said)
                 elif child.tag in ("segno", "coda"):
@@ -595,7 +597,7 @@ class _PartReader:
         for pattern, flag in JUMP_WORDS:
             if pattern.match(text):
                 self.flags[flag] = True
-        self.marks.append(Mark("words", offset, text[:120], above=above))
+        self.marks.append(Mark(kind="words", offset=offset, text=text[:120], above=above))
 
     def _metronome(self, element: Element, offset: Fraction, tempo_said: bool) -> None:
         unit, dotted = _text(element, "beat-unit"), element.find("beat-unit-dot") is not None
@@ -607,7 +609,11 @@ class _PartReader:
         if 10 <= bpm <= 600:
             self.marks.append(
                 Mark(
-                    "tempo", offset, value=bpm, beat_unit=unit + ("." if dotted else ""), per_minute=match[0]
+                    kind="tempo",
+                    offset=offset,
+                    value=bpm,
+                    beat_unit=unit + ("." if dotted else ""),
+                    per_minute=match[0],
                 )
             )
         else:
@@ -629,7 +635,7 @@ class _PartReader:
         except ValueError:
             return
         if 10 <= bpm <= 600 and not any(m.kind == "tempo" and m.offset == self.now for m in self.marks):
-            self.marks.append(Mark("tempo", self.now, value=bpm))
+            self.marks.append(Mark(kind="tempo", offset=self.now, value=bpm))
 
     def read_barline(self, element: Element) -> None:
         repeat = element.find("repeat")

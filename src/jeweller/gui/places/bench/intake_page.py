@@ -230,7 +230,17 @@ class IntakePage(QWidget):
             piece, part, kind = (
                 str(self.box(row, column).currentData() or "") for column in (PIECE, PART, KIND)
             )
-            out.append(Guess(guess.path, named, name, piece, part, kind, guess.twice))
+            out.append(
+                Guess(
+                    path=guess.path,
+                    player=named,
+                    name=name,
+                    piece=piece,
+                    part=part,
+                    kind=kind,
+                    twice=guess.twice,
+                )
+            )
         self.entered.emit(out)
 
 

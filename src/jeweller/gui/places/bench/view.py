@@ -215,7 +215,7 @@ class BenchPlace(Marking):
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
-        self.checking = Checking(self.library)
+        self.checking = Checking(library=self.library)
         if self.library.store.told:
             self.message.emit(self.library.store.told)
         QTimer.singleShot(PAINTED_MS, self._remind)

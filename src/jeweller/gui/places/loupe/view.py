@@ -43,7 +43,7 @@ def make_model(review: Review, written_speed: bool) -> Model:
     order = np.argsort(quarters, kind="stable")
     quarters, index = np.unique(quarters[order], return_index=True)
     seconds = np.maximum.accumulate(seconds[order][index])
-    spq = review.checked.following.take_spq
+    spq = review.checked.table.take_spq
 
     def when(q: float) -> float:
         if q >= quarters[-1]:

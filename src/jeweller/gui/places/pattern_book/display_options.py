@@ -179,7 +179,7 @@ class DisplayOptions(QWidget):
     def settings(self, reminders: dict[str, str]) -> SheetSettings:
         """How the sheet is printed: as it is shown."""
         return SheetSettings(
-            self.under(),
+            under=self.under(),
             big=self.big.isChecked(),
             bars_per_line=self.bars_per_line,
             reminders=tuple(reminders.items()),

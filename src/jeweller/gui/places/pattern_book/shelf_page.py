@@ -170,7 +170,7 @@ class ShelfPage(QWidget):
         folder = str(self.folders.currentData()) or None
         found = shelf.find(
             Query(
-                self.search.text(),
+                words=self.search.text(),
                 folder=folder,
                 metre=str(self.metre.currentData()),
                 level=str(self.level.currentData()),

@@ -1,0 +1,229 @@
+"""Aligning a performed part with the frame features of a take: the tempo first roughly, the path, the tempo
+again, the path again; and where the part as written does not fit, as another reading of it.
+
+Semi-Markov decoding over candidate boundaries (`jeweller.alignment.decoder`). After it the path, the local
+tempo at every note and whether the take follows the part at all are known; what each note sounded like is not
+yet.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.alignment.candidates import Candidates, find_candidates
+from jeweller.alignment.decoder import AlignmentPath, PathStep, decode_path
+from jeweller.alignment.note_arrays import NoteArrays, make_note_arrays
+from jeweller.alignment.readings import choose_reading, list_readings
+from jeweller.alignment.segments import SegmentTable, StepKind, gather_attack_evidence, gather_evidence
+from jeweller.alignment.settings import DEFAULT, AlignmentSettings
+from jeweller.alignment.tempo import estimate_local_tempo
+from jeweller.features.extraction import Features, salience_near
+from jeweller.notation.performance import PerformedPart
+
+SQUEEZED = 0.3  # of the time a note is written for: what is heard of it there is not all of it,
+BEGINS_S, BEGINS_CLEAR = 0.12, 0.8  # if it sounds before: seconds looked at, periodicity
+WHOLE = 0.8  # of the line: who came so far made a complete attempt
+
+
+@dataclass(frozen=True, kw_only=True)
+class AlignedAttempt:
+    """One attempt at the part, from its beginning or nearly to its end."""
+
+    path: AlignmentPath
+    seconds_per_quarter: npt.NDArray[np.float64]  # local tempo at each main note, shape (N,)
+    until_s: float  # where the recording ends, or the next attempt begins
+    share_right: float  # of the notes reached, sounded as written, 0..1
+    followed: bool  # whether this is the part at all
+
+
+@dataclass(frozen=True, kw_only=True)
+class Alignment:
+    """A take aligned with a part: one attempt, or several complete ones in order of time.
+
+    `line` is the part as it was read: in `clef`, where that is another than its own.
+    """
+
+    line: PerformedPart
+    notes: NoteArrays
+    candidates: Candidates
+    attempts: tuple[AlignedAttempt, ...]
+    clef: str = ""
+
+    @property
+    def followed(self) -> bool:
+        """Whether the last attempt follows the part."""
+        return self.attempts[-1].followed
+
+
+def align(
+    line: PerformedPart,
+    features: Features,
+    *,
+    tempo_bpm: float | None = None,
+    settings: AlignmentSettings = DEFAULT,
+    rhythm_only: bool = False,
+    reference_shift: int = 0,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Alignment:
+    """Finds the most likely path of a take through a part.
+
+    `tempo_bpm` (quarters a minute) is a hint; without one the written tempo is. `reference_shift`: semitones
+    by which a take tuned to another pitch reference is known to sound higher than written. With `rhythm_only`
+    (claps, taps, percussion) attacks alone are aligned. Raises Cancelled when `cancelled()` turns true.
+    """
+    s = dataclasses.replace(settings, inside_cost=settings.rhythm_inside_cost) if rhythm_only else settings
+    notes = make_note_arrays(line, rhythm_only=rhythm_only)
+    if reference_shift and not rhythm_only:
+        notes = dataclasses.replace(notes, midi=notes.midi + reference_shift)
+    evidence = gather_attack_evidence(features, s) if rhythm_only else gather_evidence(features, s)
+    candidates = find_candidates(features, s, pitched=not rhythm_only)
+    bpm = tempo_bpm or line.written_bpm or s.default_bpm
+    table = SegmentTable(notes, evidence, candidates, features.step_s, s)
+    as_written = _align_read(line, table, candidates, features, bpm, cancelled)
+    if as_written.followed or rhythm_only:
+        return as_written
+    # Read from another instrument's part the whole take is shifted alike; in another clef, every note keeps
+    # its place on the staff.
+    readings = list_readings(line, features, s) if not reference_shift else []
+    chosen = choose_reading(table, candidates, features, bpm, readings, cancelled)
+    if chosen is None:
+        return as_written
+    reading, shift = chosen
+    midi = notes.midi + shift if reading is None else make_note_arrays(reading.line).midi
+    moved = SegmentTable(dataclasses.replace(notes, midi=midi), evidence, candidates, features.step_s, s)
+    read = _align_read(line if reading is None else reading.line, moved, candidates, features, bpm, cancelled)
+    if read.followed and read.attempts[-1].share_right >= s.shifted_min:
+        return read if reading is None else dataclasses.replace(read, clef=reading.clef)
+    return as_written
+
+
+def _align_read(
+    line: PerformedPart,
+    table: SegmentTable,
+    candidates: Candidates,
+    features: Features,
+    bpm: float,
+    cancelled: Callable[[], bool],
+) -> Alignment:
+    """The alignment of one reading of the part, cut into complete attempts."""
+    s, notes = table.s, table.items
+    spq = 60.0 / bpm
+    path = decode_path(table, np.full(len(notes.midi), spq), carried=True, cancelled=cancelled)
+    local = estimate_local_tempo(notes, path, candidates, features.step_s, spq)
+    for _ in range(s.passes):
+        path = decode_path(table, local, near=path, cancelled=cancelled)
+        before, local = local, estimate_local_tempo(notes, path, candidates, features.step_s, spq)
+        if float(np.abs(np.log(local / before)).max()) < s.settled:
+            break
+    paths = split_attempts(path, len(notes.midi))
+    seconds = candidates.frame * features.step_s
+    ends = [float(seconds[after.steps[0].start]) for after in paths[1:]] + [features.seconds]
+    attempts = []
+    for part, until_s in zip(paths, ends, strict=True):
+        tempo = (
+            local if len(paths) == 1 else estimate_local_tempo(notes, part, candidates, features.step_s, spq)
+        )
+        steps = _recover_starts(part.steps, notes, candidates, tempo, features)
+        attempts.append(_make_attempt(AlignmentPath(steps, part.score), notes, seconds, tempo, until_s, s))
+    return Alignment(line=line, notes=notes, candidates=candidates, attempts=tuple(attempts))
+
+
+def _make_attempt(
+    path: AlignmentPath,
+    notes: NoteArrays,
+    seconds: npt.NDArray[np.floating],
+    local: npt.NDArray[np.float64],
+    until_s: float,
+    s: AlignmentSettings,
+) -> AlignedAttempt:
+    """`seconds`: of each candidate boundary. Another piece can be stitched together from its own notes, but
+    not in their time.
+    """
+    steps = path.steps
+    right = [x for x in steps if x.kind == StepKind.NOTE]
+    against = (StepKind.WRONG, StepKind.MISSED, StepKind.EXTRA, StepKind.JUNK)
+    wrong = sum(1 for x in steps if x.kind in against) + sum(
+        (steps[k + 1].item - x.item) if k + 1 < len(steps) else 1
+        for k, x in enumerate(steps)
+        if x.kind == StepKind.DELETED
+    )
+    share = len(right) / max(1, len(right) + wrong)
+    timed = 0
+    for x in right:
+        length_s, expected_s = seconds[x.end] - seconds[x.start], notes.ioi_q[x.item] * local[x.item]
+        timed += bool(notes.last_free[x.item] or abs(float(np.log(length_s / expected_s))) < s.in_time)
+    followed = share * timed / max(len(right), 1) >= s.followed_min and len(right) >= min(3, len(notes.midi))
+    return AlignedAttempt(
+        path=path, seconds_per_quarter=local, until_s=until_s, share_right=share, followed=followed
+    )
+
+
+def split_attempts(way: AlignmentPath, count: int) -> list[AlignmentPath]:
+    """The way cut where a player who had come to the end of the line, or nearly, began again at its
+    beginning: each piece a complete attempt.
+    """
+    pieces: list[list[PathStep]] = [[]]
+    for k, step in enumerate(way.steps):
+        target = way.steps[k + 1].item if k + 1 < len(way.steps) else step.item
+        if (
+            step.kind == StepKind.JUMP
+            and step.item >= WHOLE * count
+            and target <= (1.0 - WHOLE) * count
+            and _reach(way.steps[k + 1 :]) >= WHOLE * count
+        ):
+            pieces.append([])
+        else:
+            pieces[-1].append(step)
+    return [AlignmentPath(tuple(piece), way.score) for piece in pieces] if len(pieces) > 1 else [way]
+
+
+def _reach(steps: tuple[PathStep, ...]) -> int:
+    """The first note that is not reached any more before the player goes back to the beginning, or stops."""
+    reach = 0
+    for k, step in enumerate(steps):
+        if step.kind == StepKind.JUMP and k + 1 < len(steps) and steps[k + 1].item <= (1.0 - WHOLE) * reach:
+            break
+        if step.kind in (StepKind.NOTE, StepKind.WRONG, StepKind.MISSED):
+            reach = max(reach, step.item + 1)
+    return reach
+
+
+def _recover_starts(
+    steps: tuple[PathStep, ...],
+    items: NoteArrays,
+    boundaries: Candidates,
+    local: npt.NDArray[np.float64],
+    features: Features,
+) -> tuple[PathStep, ...]:
+    """The steps with each note that was squeezed in behind a stretch of no music put where it sounded: at the
+    beginning of that stretch.
+    """
+    out: list[PathStep] = []
+    for step in steps:
+        before = out[-1] if out else None
+        lost = (
+            before is not None
+            and before.kind == StepKind.JUNK
+            and step.kind == StepKind.NOTE
+            and before.item == step.item
+            and before.end == step.start
+        )
+        if lost and before is not None and step.pitch is not None:
+            frame, start = int(boundaries.frame[before.start]), int(boundaries.frame[step.start])
+            seconds = (int(boundaries.frame[step.end]) - start) * features.step_s
+            rows = slice(frame + 2, min(start, frame + round(BEGINS_S / features.step_s)))
+            clear = salience_near(features, rows, step.pitch)[0]
+            if (
+                seconds < SQUEEZED * items.ioi_q[step.item] * local[step.item]
+                and len(clear)
+                and float(np.median(clear)) > BEGINS_CLEAR
+            ):
+                out[-1] = dataclasses.replace(step, start=before.start)
+                continue
+        out.append(step)
+    return tuple(out)

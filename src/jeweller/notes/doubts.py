@@ -1,0 +1,227 @@
+"""Second thoughts about a note: did it sound at all, was it the written pitch after all, which octave was it?
+
+What speaks for and against, measured once; what follows from it is for the assessment.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
+from jeweller.notes.restarts import ghost_odds, usual_level
+from jeweller.notes.table import NoteDoubt, NoteTable, PartialContrast, PlayedNote
+
+# a sound without a pitch is no note if it is so weakly begun, or so soft
+UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = 0.5, 8.0
+HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that note still
+ACCIDENTAL, ACCIDENTAL_CLARITY = 1.4, 0.7  # semitones; periodicity
+# but not where it goes on clearly right up to the next note: who leaves a note out stops
+HELD_THROUGH, HELD_CLARITY = 0.9, 0.97
+OWN_CLARITY = 0.85
+SPLIT_SHARE, SPLIT_LATE = 0.25, 0.6  # of the time a note is written for
+NO_ROOM_S = 0.03
+BRIEF_SHARE = 0.12  # and where it is the written pitch too, for no longer than this
+# of the written length: a note so short on the pitch of the trill before is that trill's end
+TRILL_TAIL = 0.35
+# the pitch of the note before for no longer than this, and than so much of the written length, is its tail
+TAIL_S, TAIL_SHARE = 0.15, 0.25
+# a note that a long grace note left little of sounds for so long, at least, within so long after it
+AFTER_GRACE_S, LONG_AFTER_S = 0.05, 0.4
+# share of the written pitch on average and at its best, and how much softer than its voice
+SOUNDED_MEAN, SOUNDED_TOP, SOUNDED_DB = 0.4, 0.75, 9.0
+# periodicity of what was heard, or of the written pitch too: another tone may sound in it
+BLURRED, ALSO_CLEAR = 0.96, 0.4
+OCTAVES = (12, 19, 24)  # semitones from a tone to those it may be taken for
+
+
+def measure_doubts(
+    table: NoteTable, decomposition: SpectralDecomposition, wrong_cents: float
+) -> tuple[NoteDoubt, ...]:
+    """A `NoteDoubt` for every main note. The spectra are asked only where the note seems not to have sounded,
+    or sounded `wrong_cents` and more from its pitch.
+    """
+    out = []
+    for i in range(len(table.notes)):
+        event = table.event_of(i)
+        if event is None:
+            out.append(NoteDoubt())
+            continue
+        silent = not_sounded(table, i, event)
+        apart = table.apart(i)
+        blurred = event.clarity < BLURRED or event.expected_clarity > ALSO_CLEAR
+        asked = (
+            event.next_s - event.on_s > NO_ROOM_S if silent else abs(apart) * 100 > wrong_cents and blurred
+        )
+        out.append(
+            NoteDoubt(
+                not_sounded=silent,
+                written_sounded=asked and written_sounded(table, decomposition, i, event),
+                after_grace_s=_after_grace(table, decomposition, i, event, apart),
+            )
+        )
+    return tuple(out)
+
+
+def measure_partials(
+    table: NoteTable, decomposition: SpectralDecomposition, evenness: float
+) -> tuple[PartialContrast | None, ...]:
+    """How far the partials of notes stand out, for the notes whose octave is in question and those of about
+    the same pitch that they are compared with. `evenness`: periodicity at half the period from which it is.
+    """
+    events = [table.event_of(i) for i in range(len(table.notes))]
+    written = np.array([n.sounding_midi for n in table.notes])
+    question, plain = [], []
+    for i, event in enumerate(events):
+        apart = table.apart(i)
+        if event is None or math.isnan(apart):
+            continue
+        if abs(apart) <= 0.6:
+            plain.append(i)
+            if max(event.octave_up, event.twelfth_up) >= evenness:
+                question.append(i)
+        elif any(abs(apart + d) < 0.6 for d in OCTAVES):
+            question.append(i)
+    near = written[question]
+    wanted = {*question, *(k for k in plain if len(near) and np.abs(near - written[k]).min() <= 2)}
+    out: list[PartialContrast | None] = []
+    for i, event in enumerate(events):
+        if event is None or i not in wanted:
+            out.append(None)
+            continue
+        out.append(
+            PartialContrast(
+                second_db=decomposition.standing_out(event, 2),
+                third_db=decomposition.standing_out(event, 3),
+                second_above_db=decomposition.standing_out(event, 2, event.midi + 12),
+            )
+        )
+    return tuple(out)
+
+
+def not_sounded(table: NoteTable, i: int, event: PlayedNote) -> float:
+    """Confidence that what the way took for note i is no note at all (room, breath, the tail of the note
+    before); 0 where it is one.
+    """
+    if table.notes[i].written.ornament:
+        return 0.0  # an ornament has no one pitch
+    events = table.events
+    k = table.last_try[i] or 0
+    before = events[k - 1] if k else None
+    after = events[k + 1] if k + 1 < len(events) else None
+    if (
+        after is not None
+        and before is not None
+        and after.index == i + 1
+        and abs(after.midi - event.midi) < 0.7
+    ):
+        # The next note of the same pitch split in two: it came when that one was due, not this.
+        ioi_s = float(table.notes[i + 1].onset - table.notes[i].onset) * table.seconds_per_quarter[i]
+        due = (
+            before.on_s
+            + float(table.notes[i].onset - table.notes[i - 1].onset) * table.seconds_per_quarter[i - 1]
+            if before.index == i - 1
+            else event.on_s
+        )
+        if after.on_s - event.on_s < SPLIT_SHARE * ioi_s and event.on_s - due > SPLIT_LATE * ioi_s:
+            return 0.8
+    if event.next_s - event.on_s < NO_ROOM_S:
+        own = (
+            event.clarity > OWN_CLARITY
+            and abs(table.apart(i)) < 0.5
+            and after is not None
+            and abs(after.midi - event.midi) > 0.7
+        )
+        # the next note begins where this one should, unless what begins there is this one
+        return 0.0 if own else 0.8
+    length, written_s = (
+        event.off_s - event.on_s,
+        float(table.notes[i].duration) * table.seconds_per_quarter[i],
+    )
+    goes_on = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06
+    if (
+        before is not None
+        and before.index is not None
+        and table.notes[before.index].written.ornament == "trill"
+    ):
+        # The last notes of a trill have attacks of their own.
+        late = (
+            any(abs(event.midi - before.midi - d) < 0.7 for d in (0, 1, 2))
+            and before.off_s > event.on_s - 0.06
+        )
+        if late and length < TRILL_TAIL * written_s and abs(table.apart(i)) > 0.7:
+            return 0.8
+    held, short = (
+        goes_on and event.attack < HELD_ATTACK,
+        goes_on and length < min(TAIL_S, TAIL_SHARE * written_s),
+    )
+    # The wrong note, on the pitch of the one before: a semitone off that is an accidental forgotten, or one
+    # too many, and likelier than a note left out.
+    clear = HELD_CLARITY if abs(table.apart(i)) > ACCIDENTAL else ACCIDENTAL_CLARITY
+    through = length > HELD_THROUGH * (event.next_s - event.on_s) and event.clarity > clear
+    if (held or short) and abs(table.apart(i)) > 0.7 and not through:
+        return 0.8  # only the note before goes on
+    if short and length < BRIEF_SHARE * written_s:
+        return 0.7
+    if held and event.attack < 0.5 * HELD_ATTACK and length < 0.45 * written_s:
+        return 0.7
+    odds = ghost_odds(event, before, usual_level(events, k))
+    soft = event.attack < UNCLEAR_ATTACK or event.level_db < usual_level(events, k) - UNCLEAR_BELOW_DB
+    if (math.isnan(event.midi) or event.clarity < 0.35) and soft:
+        odds = max(odds, 0.4)
+    return 1.0 / (1.0 + math.exp(-1.5 * odds)) if odds > -0.7 else 0.0
+
+
+def written_sounded(
+    table: NoteTable, decomposition: SpectralDecomposition, i: int, event: PlayedNote
+) -> bool:
+    """Whether the spectra of a doubtful note are the written pitch after all, in this player's voice, and as
+    loud as a note: then the room blurred it.
+    """
+    voice = decomposition.voice(table.notes[i].sounding_midi + table.offset_cents / 100, leave=event)
+    if voice is None:
+        return False
+    events = table.events
+    k = table.last_try[i] or 0
+    before = [e for e in events[max(0, k - 1) : k] if not math.isnan(e.midi) and event.on_s - e.off_s < 1.0]
+    if before and abs(before[-1].midi - table.notes[i].sounding_midi) < 0.7:
+        return False  # the note before may only have been held
+    from_s = event.on_s + 0.03
+    frames, _ = decomposition.frames(from_s, max(from_s + 0.05, min(event.next_s - 0.03, event.on_s + 0.8)))
+    apart = table.apart(i)
+    # What was heard stands against it, unless it is the same tone heard in another octave or at a third of
+    # its pitch.
+    heard = (
+        []
+        if math.isnan(apart) or abs(apart) < 0.7 or any(abs(abs(apart) - d) < 0.7 for d in (12, 19, 24))
+        else [shift_spectrum(voice, apart)]
+    )
+    shares, _ = decompose(
+        frames, [voice, decomposition.noise, *heard, *(decomposition.ending(e) for e in before)]
+    )
+    mine = shares[:, 0]
+    loud = 20.0 * math.log10(float(frames.sum(axis=1).mean()) / float(voice.sum()) + 1e-9)
+    return (
+        float(mine.mean()) > SOUNDED_MEAN
+        and float(np.sort(mine)[-3:].mean()) > SOUNDED_TOP
+        and loud > -SOUNDED_DB
+    )
+
+
+def _after_grace(
+    table: NoteTable, decomposition: SpectralDecomposition, i: int, event: PlayedNote, apart: float
+) -> float:
+    """Seconds in which the written pitch sounds behind what was heard for it, where that is the grace note
+    before it, held too long; else 0.
+    """
+    pitch = table.notes[i].sounding_midi
+    if not any(abs(g.sounding_midi - pitch - apart) < 0.5 for g in table.line.graces[i]):
+        return 0.0
+    f = decomposition.f
+    rows = slice(
+        round((event.off_s - AFTER_GRACE_S) / f.step_s),
+        round(min(event.next_s, event.off_s + LONG_AFTER_S) / f.step_s),
+    )
+    there = np.abs(f.f0[rows] - decomposition.shift - pitch - table.offset_cents / 100) < 0.5
+    return int(np.sum(there)) * f.step_s
