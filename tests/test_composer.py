@@ -46,7 +46,7 @@ class Composed(unittest.TestCase):
                     self.assertEqual(n.offset, at, (seed, bar.number))
                     at += n.duration
                 self.assertEqual(at, bar.length, (seed, bar.number))
-                self.assertTrue(bar.implicit or bar.length == bar.metre, (seed, bar.number))
+                self.assertTrue(bar.implicit or bar.length == bar.metre.length, (seed, bar.number))
             for n in perform_part("", score.parts[0]).main_notes:
                 self.assertTrue(
                     instrument.low - 2 <= n.sounding_midi <= instrument.high + 2,

@@ -16,7 +16,7 @@ import mido
 
 from jeweller.documents.engraving import written_mei
 from jeweller.errors import ScoreError
-from jeweller.notation.barring import Signature, UnbarredNote, lay_out_bars, split
+from jeweller.notation.barring import BarAttributes, UnbarredNote, lay_out_bars, split
 from jeweller.notation.model import Mark, Part, Score
 from jeweller.notation.performance import perform_part
 from jeweller.notation.pitch import Pitch
@@ -403,7 +403,7 @@ class Unsaid(unittest.TestCase):
 
 class Filling(unittest.TestCase):
     def test_values_that_can_be_read(self) -> None:
-        four, six = Signature(), Signature(beats=6, beat_type=8)
+        four, six = BarAttributes(), BarAttributes(beats=6, beat_type=8)
         for at, length, s, rest, expected in (
             (0, 4, four, False, [4]),
             (F(1, 2), 1, four, False, [1]),
@@ -424,7 +424,7 @@ class Filling(unittest.TestCase):
             UnbarredNote(F(3), (Pitch("F", 1, 5),)),
             UnbarredNote(F(1), (Pitch("F", 1, 5),)),
         ]
-        bars = lay_out_bars(row, [Signature()])
+        bars = lay_out_bars(row, [BarAttributes()])
         self.assertEqual([sum(n.duration for n in b.notes) for b in bars], [4, 4])
         self.assertEqual([n.accidental for n in bars[0].notes], [None, "sharp"])
         self.assertEqual([n.accidental for n in bars[1].notes[:2]], [None, "sharp"])
@@ -446,7 +446,7 @@ class Filling(unittest.TestCase):
             UnbarredNote(F(4), (Pitch("B", -1, 4),)),
             UnbarredNote(F(4), (Pitch("B", -1, 4),)),
         ]
-        first, second, third = lay_out_bars(row, [Signature(fifths=-1)])
+        first, second, third = lay_out_bars(row, [BarAttributes(fifths=-1)])
         self.assertEqual(
             [(b.notes[0].accidental, b.notes[0].cautionary) for b in (first, second, third)],
             [("natural", False), ("flat", True), (None, False)],

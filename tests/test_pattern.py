@@ -61,7 +61,7 @@ class Property(unittest.TestCase):
                 limits = instrument.written_range("advanced") or (0, 127)
                 for bar in part.bars:
                     self.assertEqual(sum(n.duration for n in bar.notes if not n.chord), bar.length)
-                    self.assertTrue(bar.length == bar.metre or bar.implicit)
+                    self.assertTrue(bar.length == bar.metre.length or bar.implicit)
                     for n in bar.notes:
                         self.assertTrue(
                             n.pitch is None or limits[0] <= n.pitch.midi <= limits[1], (part.name, n.pitch)

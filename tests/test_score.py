@@ -11,6 +11,7 @@ import zipfile
 from fractions import Fraction
 
 from jeweller.errors import ScoreError
+from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar, Score
 from jeweller.notation.performance import perform_part, playing_order
 from jeweller.notation.pitch import Pitch, in_key, key_alter, key_letters, key_name, spell
@@ -352,3 +353,36 @@ class Hostile(TempCase):
 
     def test_unpack_leaves_plain_xml_alone(self) -> None:
         self.assertEqual(unpack(b"<a/>"), b"<a/>")
+
+
+class Metres(unittest.TestCase):
+    # metre: full bar, what is counted as one, what short notes are beamed in (quarters)
+    TABLE = (
+        ((2, 4), "2", "1", "1"),
+        ((3, 4), "3", "1", "1"),
+        ((2, 2), "4", "2", "2"),
+        ((3, 8), "3/2", "1/2", "3/2"),
+        ((6, 8), "3", "3/2", "3/2"),
+        ((9, 8), "9/2", "3/2", "3/2"),
+        ((12, 8), "6", "3/2", "3/2"),
+        ((5, 8), "5/2", "1/2", "1"),
+        ((6, 16), "3/2", "3/4", "3/4"),
+        ((6, 4), "6", "1", "1"),
+    )
+
+    def test_bar_beat_and_beams_of_every_metre(self) -> None:
+        for (beats, beat_type), length, beat, group in self.TABLE:
+            with self.subTest(f"{beats}/{beat_type}"):
+                metre = Metre(beats, beat_type)
+                self.assertEqual(
+                    (metre.length, metre.beat, metre.beam_group),
+                    (Fraction(length), Fraction(beat), Fraction(group)),
+                )
+
+    def test_what_is_played_is_counted_by_it(self) -> None:
+        part = part_of("C5/.5 D5/.5 E5/.5 | F5/1.5", beats=3, beat_type=8)
+        line = perform_part("", part)
+        self.assertEqual((line.beat, line.bars[0].beat), (Fraction(1, 2), Fraction(1, 2)))
+        self.assertEqual(line.beat_in_bar(0, Fraction(1)), 3.0)
+        beams = compute_beams(part.bars[0])
+        self.assertEqual([beams[k][0] for k in range(3)], ["begin", "continue", "end"])

@@ -121,8 +121,8 @@ def _signature(part: Part) -> Iterator[Trap]:
             yield Trap(kind="metre", what=f"{since}{bar.beats}/{bar.beat_type}", bars=(bar.number,))
         before = bar
     first, last = part.bars[0], part.bars[-1]
-    if first.implicit and first.length < first.metre:
-        pays = "; the last bar is as much shorter" if last.length + first.length == first.metre else ""
+    if first.implicit and first.length < first.metre.length:
+        pays = "; the last bar is as much shorter" if last.length + first.length == first.metre.length else ""
         yield Trap(
             kind="pickup",
             what=f"begins with {_beats(first.length, first)} before the first bar{pays}",
@@ -243,7 +243,7 @@ def _lengths(part: Part) -> Iterator[Trap]:
     ties = [x for x in main if x[1].tie_start and not x[1].tie_stop]
     if ties:
         yield _trap("tie", "tied to the next: not played again", ties)
-    dotted = [(b, n) for b, n in main if n.dots and not n.is_rest and _beat(b).numerator != 3]
+    dotted = [(b, n) for b, n in main if n.dots and not n.is_rest and b.metre.beat.numerator != 3]
     if dotted:
         yield _trap("dotted", "a dotted note and the short one after it", dotted)
     off = [
@@ -252,23 +252,15 @@ def _lengths(part: Part) -> Iterator[Trap]:
         if not n.is_rest
         and not n.tie_stop
         and not n.tuplet
-        and n.offset % _beat(b)
+        and n.offset % b.metre.beat
         and n.duration > SHORT_OFF
-        and n.offset % _beat(b) + n.duration > _beat(b)
+        and n.offset % b.metre.beat + n.duration > b.metre.beat
     ]
     if off:
         yield _trap("off the beat", "begins off the beat and holds over it", off)
     tuplets = [x for x in main if x[1].tuplet and x[1].tuplet_mark == "start"]
     if tuplets:
         yield _trap("tuplet", "triplets or the like", tuplets)
-
-
-def _beat(bar: Bar) -> Fraction:
-    return (
-        Fraction(12, bar.beat_type)
-        if bar.beat_type >= 8 and bar.beats % 3 == 0 and bar.beats > 3
-        else Fraction(4, bar.beat_type)
-    )
 
 
 def _signs(part: Part) -> Iterator[Trap]:

@@ -244,7 +244,7 @@ class _Drawer:
         for index, bar in enumerate(self.line.part.bars):
             box = self.e.bars[index]
             system = self.e.systems[box.system]
-            lead = float(bar.metre - bar.length) if bar.implicit and index == 0 else 0.0
+            lead = float(bar.metre.length - bar.length) if bar.implicit and index == 0 else 0.0
             beats = round(float(bar.length) / beat)
             for k in range(beats):
                 x, _ = self.x_at(index, k * beat)
@@ -450,7 +450,7 @@ class _Drawer:
             b for b in self.line.bars if b.number == f["bar"]
         ]
         bar = bars[0]
-        lead = float(bar.bar.metre - bar.length) if bar.bar.implicit and bar.index == 0 else 0.0
+        lead = float(bar.bar.metre.length - bar.length) if bar.bar.implicit and bar.index == 0 else 0.0
         return self.x_at(bar.index, max(0.0, (f["beat"] - 1) * float(bar.beat) - lead))
 
     def _at_bar(self, f: dict[str, Any], colour: str, width: float) -> None:

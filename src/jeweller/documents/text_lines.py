@@ -157,14 +157,10 @@ def count_text(bar: Bar, note: Note, counting: str) -> str:
         if note.is_rest:
             return "(" + " ".join(["sh"] * max(1, round(note.duration))) + ")"
         return "" if note.tie_stop else TA_NAMES.get(note.duration, "ta")
-    beat = (
-        F(12, bar.beat_type)
-        if bar.beat_type >= 8 and bar.beats % 3 == 0 and bar.beats > 3
-        else F(4, bar.beat_type)
-    )
+    beat = bar.metre.beat
     lead = (
-        bar.metre - bar.length
-        if bar.implicit and bar.number in ("0", "1") and bar.length < bar.metre
+        bar.metre.length - bar.length
+        if bar.implicit and bar.number in ("0", "1") and bar.length < bar.metre.length
         else F(0)
     )
     begin, end = (note.offset + lead) / beat, (note.offset + lead + note.duration) / beat

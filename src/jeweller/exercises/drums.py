@@ -8,7 +8,8 @@ import numpy as np
 
 from jeweller.exercises.request import ExerciseRequest
 from jeweller.exercises.rhythms import draw_bar
-from jeweller.notation.barring import Signature, UnbarredNote, lay_out_bars
+from jeweller.notation.barring import BarAttributes, UnbarredNote, lay_out_bars
+from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar
 from jeweller.notation.pitch import Pitch
 
@@ -20,7 +21,7 @@ def drum_bars(drill: ExerciseRequest, strokes: tuple[str, ...], prefix: str) -> 
     """Bars of one line in which the strong beats are the lowest drum's, single strokes the others'."""
     rng = np.random.default_rng(drill.seed)
     beats, beat_type = drill.beats
-    beat = Fraction(12, beat_type) if beat_type >= 8 and beats % 3 == 0 else Fraction(4, beat_type)
+    beat = Metre(beats, beat_type).beat
     sounds: list[UnbarredNote] = []
     now = Fraction(0)
     for k in range(drill.bars):
@@ -53,6 +54,6 @@ def drum_bars(drill: ExerciseRequest, strokes: tuple[str, ...], prefix: str) -> 
             now += abs(value)
     return lay_out_bars(
         sounds,
-        [Signature(beats=beats, beat_type=beat_type, fifths=0, mode="major", clef=CLEF)],
+        [BarAttributes(beats=beats, beat_type=beat_type, fifths=0, mode="major", clef=CLEF)],
         prefix=prefix,
     )

@@ -15,7 +15,7 @@ from jeweller.exercises.rows import ScaleLadder, highest_index, make_row
 from jeweller.exercises.scales import SCALES, Scale, key_of, notes_of, printable_tonic, read_tonic
 from jeweller.instruments.fingerings import note_midi
 from jeweller.instruments.table import Instrument
-from jeweller.notation.barring import Signature, add_marks, lay_out_bars
+from jeweller.notation.barring import BarAttributes, add_marks, lay_out_bars
 from jeweller.notation.model import Mark, Part, Score
 from jeweller.notation.pitch import Pitch
 from jeweller.notation.transposition import diatonic_of, transpose_pitch
@@ -113,7 +113,7 @@ def _part(drill: ExerciseRequest, instrument: Instrument, index: int) -> tuple[P
         beats, beat_type = drill.beats
         row = make_row(drill, ladder)
         pickup = row.sounds[0].duration if drill.kind == "rhythm" and drill.pickup else Fraction(0)
-        signature = Signature(
+        signature = BarAttributes(
             beats=beats, beat_type=beat_type, fifths=fifths, mode=scale.mode, clef=instrument.clef_sign
         )
         bars = add_marks(lay_out_bars(row.sounds, [signature], pickup=pickup, prefix=prefix), row.marks)

@@ -9,6 +9,7 @@ from fractions import Fraction
 from jeweller.errors import DrillError
 from jeweller.exercises.rhythms import ROWS
 from jeweller.exercises.scales import SCALES, read_tonic
+from jeweller.notation.metre import Metre
 
 LEVELS = ("beginner", "intermediate", "advanced")
 KINDS = {
@@ -86,7 +87,7 @@ class ExerciseRequest:
 
     @property
     def bar_length(self) -> Fraction:
-        return Fraction(4 * self.beats[0], self.beats[1])
+        return Metre(*self.beats).length
 
     @property
     def figure_steps(self) -> tuple[int, ...]:

@@ -14,6 +14,7 @@ import numpy as np
 from jeweller.exercises.request import CHORDS, INTERVALS, ExerciseRequest
 from jeweller.exercises.rhythms import ROWS, draw_bar
 from jeweller.notation.barring import UnbarredNote
+from jeweller.notation.metre import Metre
 from jeweller.notation.model import Mark
 from jeweller.notation.pitch import Pitch
 
@@ -186,11 +187,7 @@ def _rhythm(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     """A rhythm drawn by seed, on one note or walking along the scale."""
     rng = np.random.default_rng(drill.seed)
     uses = frozenset(drill.uses)
-    beat = (
-        Fraction(12, drill.beats[1])
-        if drill.beats[1] >= 8 and drill.beats[0] % 3 == 0
-        else Fraction(4, drill.beats[1])
-    )
+    beat = Metre(*drill.beats).beat
     values: list[Fraction] = []
     if drill.pickup:
         values.append(beat if beat.numerator == 1 else Fraction(1, 2))
@@ -256,11 +253,7 @@ def _shrinking(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
 def _echo(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     """Bars that the program plays, small, each with a bar to answer in."""
     rng = np.random.default_rng(drill.seed)
-    beat = (
-        Fraction(12, drill.beats[1])
-        if drill.beats[1] >= 8 and drill.beats[0] % 3 == 0
-        else Fraction(4, drill.beats[1])
-    )
+    beat = Metre(*drill.beats).beat
     sounds: list[UnbarredNote] = []
     at = 0
     for _ in range(max(1, drill.bars // 2)):

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
 
+from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar, Mark, Note
 from jeweller.notation.pitch import Pitch, key_alter
 from jeweller.notation.values import TYPE_QUARTERS, guess_type
@@ -41,7 +42,7 @@ class UnbarredNote:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Signature:
+class BarAttributes:
     """What holds in a bar."""
 
     beats: int = 4
@@ -51,21 +52,13 @@ class Signature:
     clef: tuple[str, int, int] = ("G", 2, 0)
 
     @property
-    def length(self) -> Fraction:
-        return Fraction(4 * self.beats, self.beat_type)
-
-    @property
-    def beat(self) -> Fraction:
-        return (
-            Fraction(12, self.beat_type)
-            if self.beat_type >= 8 and self.beats % 3 == 0 and self.beats > 3
-            else Fraction(4, self.beat_type)
-        )
+    def metre(self) -> Metre:
+        return Metre(self.beats, self.beat_type)
 
 
 def lay_out_bars(
     row: Iterable[UnbarredNote],
-    signatures: Sequence[Signature],
+    signatures: Sequence[BarAttributes],
     *,
     pickup: Fraction = Fraction(0),
     courtesy: bool = True,
@@ -78,11 +71,11 @@ def lay_out_bars(
     notes: list[Note] = []
     now = Fraction(0)
 
-    def signature() -> Signature:
+    def signature() -> BarAttributes:
         return signatures[min(len(bars), len(signatures) - 1)]
 
     def length() -> Fraction:
-        return pickup if pickup and not bars else signature().length
+        return pickup if pickup and not bars else signature().metre.length
 
     def close() -> None:
         s = signature()
@@ -111,7 +104,7 @@ def lay_out_bars(
         while left > 0:
             here = min(left, length() - now)
             at = now
-            lead = signature().length - length()
+            lead = signature().metre.length - length()
             if sound.pitches or here < length() or lead:
                 pieces = split(at + lead, here, signature(), rest=not sound.pitches)
             else:
@@ -169,7 +162,7 @@ def _grace(pitch: Pitch, at: Fraction) -> Note:
 
 
 @functools.lru_cache(maxsize=4096)
-def split(at: Fraction, duration: Fraction, s: Signature, *, rest: bool) -> tuple[Fraction, ...]:
+def split(at: Fraction, duration: Fraction, s: BarAttributes, *, rest: bool) -> tuple[Fraction, ...]:
     """The printed values of a note or rest of `duration` that begins at `at` quarters in its bar: as few as
     can be read at sight.
     """
@@ -180,21 +173,21 @@ def split(at: Fraction, duration: Fraction, s: Signature, *, rest: bool) -> tupl
         )
         if value is None:
             # Off every grid of plain values (tuplets, very short ones): to the end of the beat, or all of it.
-            to_beat = s.beat - at % s.beat
+            to_beat = s.metre.beat - at % s.metre.beat
             value = min(duration, to_beat)
         out.append(value)
         at, duration = at + value, duration - value
     return tuple(out)
 
 
-def _fits(at: Fraction, value: Fraction, dots: int, duration: Fraction, s: Signature, rest: bool) -> bool:
-    end, beat = at + value, s.beat
+def _fits(at: Fraction, value: Fraction, dots: int, duration: Fraction, s: BarAttributes, rest: bool) -> bool:
+    end, beat = at + value, s.metre.beat
     compound = beat.numerator == 3
     if at % value.limit_denominator(64) and (at % beat).denominator % 3 == 0:
         return False
     if rest:
         if at % beat == 0 and end % beat == 0:
-            whole = value >= s.length
+            whole = value >= s.metre.length
             half = s.beats == 4 and value == 2 * beat and at % (2 * beat) == 0
             return whole or half or value == beat
         if dots and not compound:

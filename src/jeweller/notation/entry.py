@@ -12,6 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 
+from jeweller.notation.metre import Metre
 from jeweller.notation.pitch import STEPS, Pitch
 from jeweller.notation.readers.abc import NOTE, TOKEN, Reader
 from jeweller.notation.readers.abc_voice import AbcVoice
@@ -203,7 +204,7 @@ def _length(factor: Fraction) -> str:
 
 def _timed(entry: Entry, voice: AbcVoice, head: str, quarters: Fraction, joined: str) -> Entry:
     unit = voice.default_unit()
-    metre = Fraction(4 * voice.beats, voice.beat_type)
+    metre = Metre(voice.beats, voice.beat_type).length
     actual, normal = voice.tuplet[:2] if voice.tuplet is not None else (1, 1)
     open_bar = bool(voice.notes)
     line = ""
@@ -224,9 +225,7 @@ def _timed(entry: Entry, voice: AbcVoice, head: str, quarters: Fraction, joined:
 
 def _gap(voice: AbcVoice, line: str) -> str:
     """Letters stand together within a beat."""
-    beat = Fraction(4, voice.beat_type) * (
-        3 if voice.beat_type >= 8 and voice.beats % 3 == 0 and voice.beats > 3 else 1
-    )
+    beat = Metre(voice.beats, voice.beat_type).beat
     if voice.tuplet_begins:
         return ""
     return " " if line or voice.now % beat == 0 or not voice.notes else ""

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from fractions import Fraction
 
+from jeweller.notation.metre import Metre
 from jeweller.notation.pitch import Pitch
 
 
@@ -96,9 +97,9 @@ class Bar:
     final_bar: bool = False
 
     @property
-    def metre(self) -> Fraction:
-        """The full length the metre asks for, quarters."""
-        return Fraction(4 * self.beats, self.beat_type)
+    def metre(self) -> Metre:
+        """The metre it is written in; a pickup is shorter than its `length`."""
+        return Metre(self.beats, self.beat_type)
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -76,9 +76,7 @@ class PerformedBar:
     @property
     def beat(self) -> Fraction:
         """The metre's beat in quarters: a dotted quarter in 6/8, 9/8 and 12/8."""
-        if self.bar.beat_type >= 8 and self.bar.beats % 3 == 0 and self.bar.beats > 3:
-            return Fraction(12, self.bar.beat_type)
-        return Fraction(4, self.bar.beat_type)
+        return self.bar.metre.beat
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -119,8 +117,8 @@ class PerformedPart:
         """1-based beat of an offset (quarters) in a bar; a pickup counts from the end of the full bar."""
         bar = self.bars[bar_index]
         lead = (
-            bar.bar.metre - bar.length
-            if bar.bar.implicit and bar_index == 0 and bar.length < bar.bar.metre
+            bar.bar.metre.length - bar.length
+            if bar.bar.implicit and bar_index == 0 and bar.length < bar.bar.metre.length
             else Fraction(0)
         )
         return float((offset + lead) / bar.beat) + 1

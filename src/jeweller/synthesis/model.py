@@ -87,8 +87,8 @@ def sounded(part: Part, sound: str, *, bpm: float | None = None, count_in: bool 
     line = perform_part("", _calls(part), rhythm_only=part.percussion)
     spq = 60.0 / (bpm or line.written_bpm or 90.0)
     beat = float(line.beat) * spq
-    beats = round(float(line.bars[0].bar.metre / line.beat)) if count_in else 0
-    pickup = line.bars[0].bar.metre - line.bars[0].length if line.bars[0].bar.implicit else 0
+    beats = round(float(line.bars[0].bar.metre.length / line.beat)) if count_in else 0
+    pickup = line.bars[0].bar.metre.length - line.bars[0].length if line.bars[0].bar.implicit else 0
     lead = beats * beat + (float(pickup) * spq if count_in else 0.0)
     if part.percussion:
         model = _struck(line, spq, lead)

@@ -16,6 +16,7 @@ from typing import Any
 
 from jeweller.errors import ScoreError
 from jeweller.notation.ids import note_id, pitch_token, unique
+from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar, Mark, Note, Part, Score
 from jeweller.notation.pitch import Pitch, key_alter
 from jeweller.notation.readers.abc_fields import ALTER, read_key, read_length, read_metre, read_tempo
@@ -447,7 +448,7 @@ class Reader:
             self.tell(column, f"{count} bars of rest are more than a part has; one is taken.")
             count = 1
         for k in range(count):
-            length = Fraction(4 * voice.beats, voice.beat_type)
+            length = Metre(voice.beats, voice.beat_type).length
             kind, dots, _ = guess_type(length)
             voice.notes.append(
                 Note(
@@ -487,8 +488,8 @@ class Reader:
     def _tuplet(self, voice: AbcVoice, text: str, column: int) -> None:
         numbers = [int(n) if n else 0 for n in text[1:].split(":")]
         actual = numbers[0]
-        compound = voice.beats % 3 == 0 and voice.beat_type >= 8
-        usual = {2: 3, 3: 2, 4: 3, 6: 2, 8: 3}.get(actual, 3 if compound else 2)
+        metre = Metre(voice.beats, voice.beat_type)
+        usual = {2: 3, 3: 2, 4: 3, 6: 2, 8: 3}.get(actual, 3 if metre.beam_group.numerator == 3 else 2)
         normal = (numbers[1] if len(numbers) > 1 else 0) or usual
         voice.tuplet = (actual, normal, (numbers[2] if len(numbers) > 2 else 0) or actual)
         voice.tuplet_begins = True
@@ -645,7 +646,7 @@ class Reader:
     ) -> None:
         if len(voice.bars) >= MAX_BARS:
             raise ScoreError(f"This tune has more than {MAX_BARS} bars and is not opened.")
-        metre = Fraction(4 * voice.beats, voice.beat_type)
+        metre = Metre(voice.beats, voice.beat_type).length
         first = not voice.bars
         if voice.graces:  # after the last note of the bar: they stand before the next one
             voice.graces = [dataclasses.replace(g, offset=Fraction(0)) for g in voice.graces]

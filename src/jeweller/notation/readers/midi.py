@@ -16,7 +16,7 @@ from typing import Any
 import mido
 
 from jeweller.errors import ScoreError
-from jeweller.notation.barring import Signature, UnbarredNote, lay_out_bars
+from jeweller.notation.barring import BarAttributes, UnbarredNote, lay_out_bars
 from jeweller.notation.model import Bar, Mark, Part, Score
 from jeweller.notation.pitch import Pitch, in_key, spell
 from jeweller.notation.readers.musicxml import MAX_BARS, MAX_NOTES
@@ -136,7 +136,7 @@ def _tracks(file: mido.MidiFile) -> list[_Track]:
     return [found[k] for k in sorted(found) if found[k].notes]
 
 
-def _signatures(file: mido.MidiFile, end: Fraction) -> list[Signature]:
+def _signatures(file: mido.MidiFile, end: Fraction) -> list[BarAttributes]:
     """What holds in each bar up to the end."""
     changes: dict[Fraction, dict[str, Any]] = {}
     for track in file.tracks:
@@ -154,15 +154,15 @@ def _signatures(file: mido.MidiFile, end: Fraction) -> list[Signature]:
                 )
                 if -7 <= fifths <= 7:
                     changes.setdefault(at, {}).update(fifths=fifths, mode="minor" if minor else "major")
-    out: list[Signature] = []
+    out: list[BarAttributes] = []
     now_q = Fraction(0)
     state: dict[str, Any] = {}
     waiting: list[Fraction] = sorted(changes)
     while now_q < end or not out:
         while waiting and waiting[0] <= now_q:
             state.update(changes[waiting.pop(0)])
-        out.append(Signature(**state))
-        now_q += out[-1].length
+        out.append(BarAttributes(**state))
+        now_q += out[-1].metre.length
         if len(out) > MAX_BARS:
             raise ScoreError(f"This MIDI file lasts more than {MAX_BARS} bars and is not opened.")
     return out
@@ -172,7 +172,7 @@ def _part(
     track: _Track,
     index: int,
     per_quarter: int,
-    signatures: list[Signature],
+    signatures: list[BarAttributes],
     tempo: float,
     grid: Fraction | None,
     warnings: list[str],
@@ -190,7 +190,7 @@ def _part(
     middle = sorted(p for _, _, ps in placed for p in ps)[len(placed) // 2] if placed else 60
     clef = ("percussion", 2, 0) if drums else ("F", 4, 0) if middle < FIRST_CLEF_BELOW else ("G", 2, 0)
     mine = [
-        Signature(beats=s.beats, beat_type=s.beat_type, fifths=s.fifths, mode=s.mode, clef=clef)
+        BarAttributes(beats=s.beats, beat_type=s.beat_type, fifths=s.fifths, mode=s.mode, clef=clef)
         for s in signatures
     ]
     key_at = _keys(mine)
@@ -266,12 +266,12 @@ def _with_tempo(bar: Bar, bpm: float) -> Bar:
     )
 
 
-def _keys(signatures: list[Signature]) -> Callable[[Fraction], int]:
+def _keys(signatures: list[BarAttributes]) -> Callable[[Fraction], int]:
     starts: list[tuple[Fraction, int]] = []
     now = Fraction(0)
     for s in signatures:
         starts.append((now, s.fifths))
-        now += s.length
+        now += s.metre.length
 
     def key_at(at: Fraction) -> int:
         return max((x for x in starts if x[0] <= at), default=(Fraction(0), 0))[1]

@@ -19,6 +19,7 @@ from lxml import etree
 
 from jeweller.errors import ScoreError
 from jeweller.notation.ids import PLAIN, note_id, pitch_token, unique
+from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar, Mark, Note, Part, Score
 from jeweller.notation.pitch import STEPS, Pitch
 from jeweller.notation.readers.vocabulary import ARTICULATIONS, JUMP_WORDS
@@ -297,7 +298,7 @@ class _PartReader:
             elif child.tag == "barline":
                 self.read_barline(child)
         number = (measure.get("number") or str(index + 1)).strip()[:12]
-        metre = Fraction(4 * self.beats, self.beat_type)
+        metre = Metre(self.beats, self.beat_type).length
         length = self.longest if self.longest > 0 else metre
         if length > metre * 4 and length > 32:
             raise ScoreError(

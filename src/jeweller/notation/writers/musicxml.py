@@ -316,9 +316,8 @@ def compute_beams(bar: Bar) -> dict[int, tuple[str, ...]]:
     """
     if any(n.beams for n in bar.notes):
         return {}
-    compound = bar.beat_type >= 8 and bar.beats % 3 == 0
-    group = Fraction(12, bar.beat_type) if compound else Fraction(4, min(bar.beat_type, 4))
-    lead = bar.metre - bar.length if bar.implicit else Fraction(0)
+    group = bar.metre.beam_group
+    lead = bar.metre.length - bar.length if bar.implicit else Fraction(0)
     groups: dict[int, list[int]] = {}
     for k, note in enumerate(bar.notes):
         if note.is_rest or note.grace or note.chord or note.type not in _FLAGS:
