@@ -17,6 +17,9 @@ import unittest
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
+from unittest import mock
+
+from sqlalchemy import update
 
 from jeweller.decisions.records import Decision, Decisions
 from jeweller.errors import JewellerError, LedgerError
@@ -356,6 +359,15 @@ class Marked(LedgerCase):
         self.library.change(self.take, summary={"facets": {}, "mark": 1.0})
         self.assertEqual(self.library.takes(self.tray.id)[0].summary, now)
         self.assertEqual(self.summary(), now)
+
+    def test_what_another_program_locks_is_read_all_the_same(self) -> None:
+        with self.library.store.write() as session:
+            session.execute(update(Take).values(summary={"v": 0}))
+        with mock.patch("jeweller.library.store.BUSY_S", 0.1):
+            self.reopened()
+        with contextlib.closing(sqlite3.connect(self.library.store.database)) as lock:
+            lock.execute("BEGIN IMMEDIATE")
+            self.assertIn("mark", self.library.takes(self.tray.id)[0].summary)
 
     def test_why_a_mark_is_what_it_is(self) -> None:
         scheme = self.library.scheme(self.take.id)

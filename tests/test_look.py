@@ -10,7 +10,7 @@ import json
 import unittest
 
 from jeweller.cli.main import main
-from jeweller.difficulty.analysis import analyse_part, answer_traps
+from jeweller.difficulty.analysis import analyse_part
 from jeweller.difficulty.simplifications import find_simplifications
 from jeweller.difficulty.traps import KINDS, Trap, find_traps
 from jeweller.errors import ScoreError
@@ -18,6 +18,7 @@ from jeweller.exercises.make import make_exercise
 from jeweller.exercises.request import ExerciseRequest
 from jeweller.instruments.table import require_instrument
 from jeweller.notation.model import Part
+from jeweller.report.traps import answer_traps
 from tests.support import TempCase, part_of, score_file
 
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from unittest import mock
 
+import sqlalchemy
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -22,10 +23,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from jeweller.errors import LedgerError
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog
 from jeweller.gui.places.ledger.people_dialogs import MarksBox, PlayerBox, YearBox
 from jeweller.library.library import Library
+from jeweller.library.privacy import delete_band
 from jeweller.library.progress import over_time
+from jeweller.library.tables import Band
 from jeweller.library.years import list_held_in_band, new_year
 from tests.test_class import fill
 from tests.test_desk import DeskCase
@@ -60,6 +64,29 @@ class Years(LedgerCase):
             ],
         )
         self.assertEqual([t.id for t in self.library.trays(self.band.id)], [tray])
+
+    def test_a_deletion_whose_pages_cannot_be_cleared_says_so(self) -> None:
+        _, take = self.a_take()
+        recording = self.library.recording(take)
+        with (
+            mock.patch("jeweller.library.privacy.text", lambda sql: sqlalchemy.text("SELECT * FROM nothing")),
+            self.assertRaisesRegex(LedgerError, "Everything was deleted, but the database could not be"),
+        ):
+            delete_band(self.library, self.band.id)
+        self.assertEqual((self.library.bands(), recording.exists()), ([], False))
+
+    def test_a_band_is_deleted_whole_or_not_at_all(self) -> None:
+        self.a_take()
+        real = sqlalchemy.delete
+
+        def stopped(kind: type) -> object:
+            if kind is Band:
+                raise KeyboardInterrupt
+            return real(kind)
+
+        with mock.patch("jeweller.library.privacy.delete", stopped), self.assertRaises(KeyboardInterrupt):
+            delete_band(self.library, self.band.id)
+        self.assertEqual(len(self.library.trays(self.band.id)), 1)
 
 
 class InTheWindow(DeskCase):

@@ -12,14 +12,14 @@ from jeweller.assessment.finding import FACET_OF, KINDS, Finding, bounded_confid
 from jeweller.assessment.messages import beats, counts, write_texts
 from jeweller.assessment.settings import make_settings
 from jeweller.audio.encode import write_sound
-from jeweller.decisions.records import Decision, Decisions, decisions_path, load, save
+from jeweller.decisions.records import decisions_path
 from jeweller.documents.annotations import Ruler, View, draw_marks, staff_place
 from jeweller.documents.check_documents import annotated_musicxml, heard_midi, render_sheets
 from jeweller.documents.engraving import engrave
 from jeweller.documents.page import html_to_pdf, marked_page, pdf_to_png
 from jeweller.documents.plain_text import explain_text, player_words, summary_text
 from jeweller.documents.theme import DARK, LIGHT
-from jeweller.errors import JewellerError, ScoreError, SettingError, TakeError
+from jeweller.errors import ScoreError, SettingError, TakeError
 from jeweller.grading.scheme import SCHEMES, add_up_mark, find_scheme
 from jeweller.notation.readers.musicxml import read
 from jeweller.pipeline.check import Checked, Options, bar_range, check
@@ -252,15 +252,6 @@ class Marks(WithCheck):
         self.assertEqual(json.dumps(review.report), last)
         review.restore(keys[0])
         self.assertEqual(next(s.state for s in review.shown if s.key == keys[0]), "open")
-
-    def test_a_decisions_file_that_is_damaged_is_left_alone(self) -> None:
-        path = self.folder / "d.json"
-        save(Decisions((Decision("a", "dismiss"),)), path)
-        self.assertEqual(load(path).decisions[0].key, "a")
-        path.write_text('{"schema": "other"}')
-        with self.assertRaisesRegex(JewellerError, "cannot be read .other.; the file was left as it is"):
-            load(path)
-        self.assertEqual(path.read_text(), '{"schema": "other"}')
 
     def test_times_and_places(self) -> None:
         review = Review(self.checked)

@@ -9,7 +9,7 @@ from jeweller.assessment.articulation import assess_transitions
 from jeweller.assessment.click import assess_click, assess_tempo
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.counting import CountAssessment, assess_count
-from jeweller.assessment.finding import SURE, UNMARKED, WRONG_KINDS, Finding, calibrate
+from jeweller.assessment.finding import UNMARKED, WRONG_KINDS, Finding, calibrate, is_sure
 from jeweller.assessment.messages import write_texts
 from jeweller.assessment.note_starts import assess_starts
 from jeweller.assessment.ornaments import assess_ornaments
@@ -69,7 +69,7 @@ def assess(
 
 def _surely_missed(found: list[Finding]) -> set[str]:
     """Ids of the notes that were surely not played."""
-    return {n for f in found if f.kind == "missed_note" and f.confidence >= SURE for n in f.notes}
+    return {n for f in found if f.kind == "missed_note" and is_sure(f.confidence) for n in f.notes}
 
 
 def _not_twice(found: list[Finding], pitches: list[Finding]) -> list[Finding]:
@@ -140,7 +140,7 @@ def _in_order(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         if f.confidence >= LEAST_SAID
     ]
     # Unsure is unsure: a kind that several weak reasons point to stays below the line.
-    found.sort(key=lambda f: (f.confidence < SURE, f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))
+    found.sort(key=lambda f: (not is_sure(f.confidence), f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))
     return [write_texts(f) for f in found]
 
 
@@ -222,10 +222,10 @@ def _habits(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         else:
             rest.append(f)
     for group in groups.values():
-        if group[0].kind == "wrong_octave" and sum(f.confidence >= SURE for f in group) < OCTAVE_HABIT:
+        if group[0].kind == "wrong_octave" and sum(is_sure(f.confidence) for f in group) < OCTAVE_HABIT:
             rest.extend(group)
             continue
-        sure = [f for f in group if f.confidence >= SURE] or group
+        sure = [f for f in group if is_sure(f.confidence)] or group
         first = sure[0]
         letter = first.detail["letter"]
         signature = first.detail["signature"] if first.detail.get("source") == "key_signature" else None
@@ -279,14 +279,14 @@ def _parsimony(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     wrong = {
         n
         for f in found
-        if f.kind in ("wrong_note", "wrong_octave", "wrong_partial", "missed_note") and f.confidence >= SURE
+        if f.kind in ("wrong_note", "wrong_octave", "wrong_partial", "missed_note") and is_sure(f.confidence)
         for n in f.notes
     }
-    extras = [f.at_s for f in found if f.kind == "extra_note" and f.confidence >= SURE]
+    extras = [f.at_s for f in found if f.kind == "extra_note" and is_sure(f.confidence)]
     cracks = [
         (f.at_s - CRACK_ROOM_S, f.at_s + f.detail["milliseconds"] / 1000 + CRACK_ROOM_S)
         for f in found
-        if f.kind == "cracked" and f.confidence >= SURE
+        if f.kind == "cracked" and is_sure(f.confidence)
     ]
     heard_extras = [
         (f.at_s - 0.3, max(f.at_s + 0.3, f.until_s + CRACK_ROOM_S))
@@ -297,15 +297,15 @@ def _parsimony(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     heard_extras += [
         (f.at_s - CRACK_ROOM_S, f.until_s + CRACK_ROOM_S)
         for f in found
-        if f.kind in ("wrong_octave", "wrong_partial", "unsteady") and f.confidence >= SURE
+        if f.kind in ("wrong_octave", "wrong_partial", "unsteady") and is_sure(f.confidence)
     ]
     long_extras = [
         (f.at_s - CRACK_ROOM_S, f.until_s)
         for f in found
         if f.kind == "extra_note" and f.until_s - f.at_s > LONGEST_CRACK_S
     ]
-    wavering = {n for f in found if f.kind == "unsteady" and f.confidence >= SURE for n in f.notes}
-    held = [f for f in found if f.kind == "grace_slipped" and f.confidence >= SURE]
+    wavering = {n for f in found if f.kind == "unsteady" and is_sure(f.confidence) for n in f.notes}
+    held = [f for f in found if f.kind == "grace_slipped" and is_sure(f.confidence)]
     for f in found:
         if f.kind in ("grace_missed", "grace_slipped") and any(
             g is not f and g.notes == f.notes and found.index(g) < found.index(f) for g in held

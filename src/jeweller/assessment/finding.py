@@ -78,6 +78,15 @@ MISSED_KINDS = frozenset({"missed_note", "bar_skipped", "repeat_skipped"})
 SURE = 0.5  # confidence from which a finding is said, below it is "listen here"
 
 
+def is_sure(confidence: float) -> bool:
+    """Whether a finding of this confidence is said as sure; else it is only a place to listen to.
+
+    >>> is_sure(0.5), is_sure(0.49)
+    (True, False)
+    """
+    return confidence >= SURE
+
+
 @dataclass(frozen=True, kw_only=True)
 class Finding:
     """One finding. `notes` are ids of notes to play, `score_ids` the ids in the file; `beat` counts from

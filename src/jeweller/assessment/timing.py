@@ -12,7 +12,7 @@ import numpy as np
 from jeweller.alignment.tempo import weighted_median
 from jeweller.assessment.context import AssessmentContext, Interval
 from jeweller.assessment.counting import assess_count
-from jeweller.assessment.finding import SURE, Finding, bounded_confidence, rests_on
+from jeweller.assessment.finding import Finding, bounded_confidence, is_sure, rests_on
 
 NEIGHBOUR_BEATS = 4.0  # the local beat is fitted over so many beats on each side
 GRACE_ROOM_S = 0.12  # what a grace note may move its main note by
@@ -57,7 +57,7 @@ def assess_rhythm(case: AssessmentContext, steps: set[int], *, pitched: bool = T
     ]
     dots, dotted = _dots(case, usable)
     runs, in_runs = _runs(case, usable)
-    uneven = {n for r in runs if r.confidence >= SURE for n in r.notes}
+    uneven = {n for r in runs if is_sure(r.confidence) for n in r.notes}
     figures, squeezed = _figures(case, [v for v in usable if case.notes[v.i].id not in uneven])
     runs = [r for r in runs if not set(r.notes) & {case.notes[k].id for k in squeezed}]
     in_runs |= squeezed

@@ -13,10 +13,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from jeweller.assessment.finding import is_sure
 from jeweller.demo_band import TrayTake, demo_band
 from jeweller.documents.page import html_to_pdf, marked_page, pdf_to_png
-
-SURE = 0.5
 
 
 def run_demo(out: Path | None) -> int:
@@ -117,7 +116,7 @@ def _compare(take: TrayTake, report: dict[str, Any]) -> tuple[list[Any], list[An
     sure = [
         f
         for f in report["findings"]
-        if f["confidence"] >= SURE and f["kind"] not in ("tuned_high", "tuned_low")
+        if is_sure(f["confidence"]) and f["kind"] not in ("tuned_high", "tuned_low")
     ]
     found, missed, used = [], [], set()
     for p in take.planned:
@@ -150,7 +149,7 @@ def _print_take(take: TrayTake, report: dict[str, Any], seconds: float) -> None:
             else "tuning advice"
             if f["kind"] in ("tuned_high", "tuned_low")
             else "listen here"
-            if f["confidence"] < SURE
+            if not is_sure(f["confidence"])
             else ""
         )
         print(f"    said:    {f['kind'] + ' ' + place:34} {f['confidence']:.2f} {note}")

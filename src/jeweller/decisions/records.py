@@ -10,6 +10,7 @@ import dataclasses
 import json
 import os
 from dataclasses import dataclass
+from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
@@ -20,16 +21,31 @@ from jeweller.files import write_bytes
 SCHEMA = "jeweller.decisions/1"
 
 
+class DecisionAct(StrEnum):
+    """What a teacher can do with a finding."""
+
+    DISMISS = "dismiss"
+    KEEP = "keep"
+    CHANGE = "change"
+
+
 @dataclass(frozen=True)
 class Decision:
-    """One decision over the finding `key`: act "dismiss", "change" (to `kind`) or "keep"; `note` is the
-    teacher's reason.
+    """One decision over the finding `key`; a change is to `kind`, `note` is the teacher's reason. Raises
+    ValueError for an act or a kind that there is not.
     """
 
     key: str
-    act: str
+    act: DecisionAct
     kind: str = ""
     note: str = ""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "act", DecisionAct(self.act))
+        if self.kind and self.kind not in FACET_OF:
+            raise ValueError(f"an unknown kind of finding, {self.kind}")
+        if self.act == DecisionAct.CHANGE and not self.kind:
+            raise ValueError("a change to no kind")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -45,6 +61,10 @@ class Added:
     at_s: float
     until_s: float
     text: str = ""
+
+    def __post_init__(self) -> None:
+        if self.kind not in FACET_OF:
+            raise ValueError(f"an unknown kind of finding, {self.kind}")
 
 
 @dataclass(frozen=True)
@@ -73,21 +93,6 @@ class Decisions:
         return dataclasses.replace(
             self, added=(*(a for a in self.added if added_finding(a).key != key), added)
         )
-
-    def apply(self, findings: list[Finding]) -> list[Finding]:
-        """The findings as the teacher left them: dismissed ones out, kinds changed, kept ones sure, added
-        ones in.
-        """
-        out: list[Finding] = []
-        for f in findings:
-            decision = self.of(f.key)
-            if decision is None:
-                out.append(f)
-            elif decision.act == "change":
-                out.append(f.replace(kind=decision.kind, confidence=1.0))
-            elif decision.act == "keep":
-                out.append(f.replace(confidence=max(f.confidence, 1.0)))
-        return out + [added_finding(a) for a in self.added]
 
 
 def added_finding(a: Added) -> Finding:
@@ -133,15 +138,11 @@ def load(path: Path) -> Decisions:
     if not path.exists():
         return Decisions()
     try:
-        data: dict[str, Any] = json.loads(path.read_text(encoding="utf-8"))
-        if data.get("schema") != SCHEMA:
-            raise ValueError(str(data.get("schema")))
+        data: Any = json.loads(path.read_text(encoding="utf-8"))
+        if not isinstance(data, dict) or data.get("schema") != SCHEMA:
+            raise ValueError("it is no file of decisions")
         decisions = tuple(Decision(**d) for d in data["decisions"])
         added = tuple(Added(**a) for a in data["added"])
-        if any(d.kind and d.kind not in FACET_OF for d in decisions) or any(
-            a.kind not in FACET_OF for a in added
-        ):
-            raise ValueError("an unknown kind of finding")
     except (OSError, ValueError, KeyError, TypeError) as error:
         raise JewellerError(
             f"The decisions in {path.name} cannot be read ({error}); the file was left as it is and "

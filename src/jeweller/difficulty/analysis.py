@@ -5,18 +5,15 @@ a path through it.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any
 
 from jeweller.difficulty.simplifications import Simplification, find_simplifications
 from jeweller.difficulty.traps import Trap, find_traps
 from jeweller.errors import ScoreError
 from jeweller.instruments.table import Instrument
-from jeweller.notation.ids import ids_of
 from jeweller.notation.model import Bar, Part
-from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import in_key, key_name, spell
 
 # What a trap adds to the weight of its bar; the others, that lie on whole pieces, none.
@@ -58,7 +55,6 @@ SAID = {
 # up to so much; beyond: very hard
 LEVELS = (1.6, "first notes"), (3.0, "easy"), (5.0, "medium"), (8.0, "hard")
 SLOWER, EASY_SLOWER = 0.6, 0.8  # of the written speed to begin at, and for what is easy
-SURE = 0.5  # from this confidence on a finding counts
 ISOLATED = 3  # bars that are practised by themselves
 
 
@@ -205,42 +201,4 @@ def _path(
     if again:
         out.append("Nothing new: " + "; ".join(x.what for x in again[:3]) + ".")
     out.append("Then the whole, faster only when it is clean.")
-    return out
-
-
-def answer_traps(
-    traps: Sequence[Trap], report: Mapping[str, Any], line: PerformedPart | None = None
-) -> list[tuple[Trap, int, int]]:
-    """(trap, notes right, notes played) for each trap that lies on notes, by a report's verdicts and
-    findings; with the line rests are answered too.
-    """
-    verdicts: dict[str, list[bool]] = {}
-    for n in report["notes"]:
-        verdicts.setdefault(n["score_id"], []).append(n["verdict"] == "ok")
-    printed = {n["id"]: n["score_id"] for n in report["notes"]}
-    faulty = {
-        printed[i] for f in report["findings"] if f["confidence"] >= SURE for i in f["notes"] if i in printed
-    }
-    out = []
-    rests = _rests(report, line) if line is not None else {}
-    for trap in traps:
-        if trap.kind == "rest":
-            played = [right for note in trap.notes for right in rests.get(note, ())]
-        else:
-            played = [right and note not in faulty for note in trap.notes for right in verdicts.get(note, ())]
-        if played:
-            out.append((trap, sum(played), len(played)))
-    return out
-
-
-def _rests(report: Mapping[str, Any], line: PerformedPart) -> dict[str, list[bool]]:
-    """By the id of a printed rest, for each time it was come to, whether nothing was found in it."""
-    reached = {n["id"] for n in report["notes"] if n["verdict"] != "not_heard"}
-    miscounted = {(i, f["pass"]) for f in report["findings"] if f["confidence"] >= SURE for i in ids_of(f)}
-    out: dict[str, list[bool]] = {}
-    for rest in line.rests:
-        before = next((n for n in reversed(line.main_notes) if n.onset < rest.onset), None)
-        after = next((n for n in line.main_notes if n.onset > rest.onset), None)
-        if before is not None and after is not None and {before.id, after.id} <= reached:
-            out.setdefault(rest.score_id, []).append((rest.score_id, rest.passing) not in miscounted)
     return out

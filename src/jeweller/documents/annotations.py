@@ -12,13 +12,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from jeweller.assessment.finding import is_sure
 from jeweller.documents.engraving import RAIL_HEIGHT, SPACE, Engraving, NoteBox
 from jeweller.documents.theme import Theme, shape_svg, text_svg
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import Pitch, spell
 
 HALF = SPACE / 2
-SURE = 0.5
 SIGN = {-2: "𝄫", -1: "♭", 0: "♮", 1: "♯", 2: "𝄪"}
 # of the whole take: no place on the part
 WHOLE = "tuned_high", "tuned_low", "wrong_transposition", "off_click", "wrong_tempo"
@@ -181,7 +181,7 @@ class _Drawer:
             self._rails()
         number = 0
         for f in findings:
-            sure = f["confidence"] >= SURE and f["kind"] not in WHOLE[:2]
+            sure = is_sure(f["confidence"]) and f["kind"] not in WHOLE[:2]
             if sure:
                 number += 1
             if self.view.facets is not None and f["facet"] not in self.view.facets:
@@ -260,7 +260,7 @@ class _Drawer:
         off = {
             i
             for f in self.report["findings"]
-            if f["kind"] in ("early", "late") and f["confidence"] >= SURE
+            if f["kind"] in ("early", "late") and is_sure(f["confidence"])
             for i in f["notes"]
         }
         for n in self.report["notes"]:
@@ -299,7 +299,7 @@ class _Drawer:
 
     def _finding(self, f: dict[str, Any], number: int) -> None:
         colour = self.theme.facets[f["facet"]]
-        sure = f["confidence"] >= SURE
+        sure = is_sure(f["confidence"])
         width = (3.2 if f["key"] == self.view.chosen else 2.4) if sure else 1.1
         before = len(self.hits)
         draw = {
@@ -456,7 +456,9 @@ class _Drawer:
     def _at_bar(self, f: dict[str, Any], colour: str, width: float) -> None:
         x, system = self._place(f)
         y = self.free_y(x, self.e.systems[system].top - 40, -26)
-        self.out.append(shape_svg(f["facet"], x, y, 24, colour, width=width, unsure=f["confidence"] < SURE))
+        self.out.append(
+            shape_svg(f["facet"], x, y, 24, colour, width=width, unsure=not is_sure(f["confidence"]))
+        )
         self.hits.append(Hit(kind="finding", key=f["key"], x=x, y=y, radius=18))
 
     def _count(self, f: dict[str, Any], colour: str, width: float) -> None:
@@ -560,7 +562,7 @@ class _Drawer:
         for _, box in boxes:
             y = self.free_y(box.x, min(box.top, self.e.systems[box.system].top) - 26, -24)
             self.out.append(
-                shape_svg(f["facet"], box.x, y, 24, colour, width=width, unsure=f["confidence"] < SURE)
+                shape_svg(f["facet"], box.x, y, 24, colour, width=width, unsure=not is_sure(f["confidence"]))
             )
             if "cents" in f["detail"]:
                 self.text(box.x, y - 14, f"{f['detail']['cents']:+d}", 18, colour, weight=600)

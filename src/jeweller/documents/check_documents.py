@@ -12,7 +12,7 @@ from typing import Any
 
 import mido
 
-from jeweller.assessment.finding import SURE
+from jeweller.assessment.finding import is_sure
 from jeweller.documents.page import marked_page, page_names, replace_page_names
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.files import write_bytes
@@ -73,7 +73,7 @@ def annotated_musicxml(
     known = {n.id for b in line.part.bars for n in b.notes}
     by_id = {n.id: n.score_id for n in line.notes}
     for f in map((usage or Usage()).finding, findings):
-        if f["confidence"] < SURE:
+        if not is_sure(f["confidence"]):
             continue
         targets = [by_id[i] for i in f["notes"] if i in by_id] or [
             n.id for b in line.part.bars if b.number == f["bar"] for n in b.notes

@@ -14,7 +14,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from jeweller.assessment.finding import SURE, UNMARKED
+from jeweller.assessment.finding import UNMARKED, is_sure
 from jeweller.documents.engraving import engrave
 from jeweller.documents.excerpt import excerpt
 from jeweller.documents.page import environment, fonts, html_to_pdf
@@ -71,7 +71,7 @@ class FeedbackSheet:
 
 def choose_findings(slip: FeedbackSheet, most: int = POLISHED) -> list[dict[str, Any]]:
     """The two or three things to work at: sure findings that stand, most important first."""
-    return [f for f in slip.findings if f["confidence"] >= SURE and f["kind"] not in UNMARKED][:most]
+    return [f for f in slip.findings if is_sure(f["confidence"]) and f["kind"] not in UNMARKED][:most]
 
 
 def format_advice(slip: FeedbackSheet) -> str:

@@ -10,9 +10,10 @@ from typing import Any
 
 from jinja2 import Environment, PackageLoader, select_autoescape
 
+from jeweller.assessment.finding import is_sure
 from jeweller.assessment.messages import CAUSE_WORDS
 from jeweller.assets import FONTS
-from jeweller.documents.annotations import SURE, View, draw_marks
+from jeweller.documents.annotations import View, draw_marks
 from jeweller.documents.engraving import Engraving, engrave
 from jeweller.documents.plain_text import SHOWN_FIRST, TUNING, good_sentence, player_words, sureness
 from jeweller.documents.theme import FACET_NAMES, LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
@@ -81,10 +82,12 @@ def marked_page(
     ]
     shown = [
         _shown(f, k, theme)
-        for k, f in enumerate([f for f in findings if f["confidence"] >= SURE and f["kind"] not in TUNING], 1)
+        for k, f in enumerate(
+            [f for f in findings if is_sure(f["confidence"]) and f["kind"] not in TUNING], 1
+        )
     ]
-    tuning = [f["text"] for f in findings if f["confidence"] >= SURE and f["kind"] in TUNING]
-    unsure = [_shown(f, 0, theme) for f in findings if f["confidence"] < SURE]
+    tuning = [f["text"] for f in findings if is_sure(f["confidence"]) and f["kind"] in TUNING]
+    unsure = [_shown(f, 0, theme) for f in findings if not is_sure(f["confidence"])]
     return (
         environment()
         .get_template("marked.html")

@@ -5,9 +5,9 @@ from __future__ import annotations
 import textwrap
 from typing import Any
 
+from jeweller.assessment.finding import is_sure
 from jeweller.assessment.messages import CAUSE_WORDS
 
-SURE = 0.5
 SHOWN_FIRST = 3
 TUNING = ("tuned_high", "tuned_low")  # advice, never marked
 
@@ -17,7 +17,7 @@ def sureness(confidence: float) -> str:
         "sure"
         if confidence >= 0.8
         else "fairly sure"
-        if confidence >= SURE
+        if is_sure(confidence)
         else f"listen here, {confidence:.1f}"
     )
 
@@ -57,7 +57,7 @@ def _clock(seconds: float) -> str:
 
 def player_words(report: dict[str, Any]) -> str:
     """To the player: what to do first, a speed, minutes, and what to keep."""
-    sure = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] not in TUNING]
+    sure = [f for f in report["findings"] if is_sure(f["confidence"]) and f["kind"] not in TUNING]
     played = report["tempo"]["played_bpm"]
     lines = []
     if not sure:
@@ -75,7 +75,7 @@ def player_words(report: dict[str, Any]) -> str:
             f"Begin at {slow} beats a minute; {minutes} minutes are "
             f"enough{', with a rest for the lips in the middle' if minutes >= 10 else ''}."
         )
-    tuning = next((f for f in report["findings"] if f["kind"] in TUNING and f["confidence"] >= SURE), None)
+    tuning = next((f for f in report["findings"] if f["kind"] in TUNING and is_sure(f["confidence"])), None)
     if tuning:
         lines.append(tuning["advice"])
     if report["good"]:
@@ -98,9 +98,9 @@ def summary_text(report: dict[str, Any], width: int = 100) -> str:
         out.append(attempts_sentence(report))
     if report["take"].get("helped"):
         out.append("Not played alone: a model or a backing part sounded with it.")
-    sure = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] not in TUNING]
-    tuning = [f for f in report["findings"] if f["confidence"] >= SURE and f["kind"] in TUNING]
-    unsure = [f for f in report["findings"] if f["confidence"] < SURE]
+    sure = [f for f in report["findings"] if is_sure(f["confidence"]) and f["kind"] not in TUNING]
+    tuning = [f for f in report["findings"] if is_sure(f["confidence"]) and f["kind"] in TUNING]
+    unsure = [f for f in report["findings"] if not is_sure(f["confidence"])]
     for k, f in enumerate(sure[:SHOWN_FIRST], 1):
         out += _wrapped(f"{k} {f['facet'].capitalize()} · {_said(f)} ({sureness(f['confidence'])})", width)
     if len(sure) > SHOWN_FIRST:
@@ -143,7 +143,7 @@ def rest_lines(r: dict[str, Any], confidence: float) -> list[str]:
             f"the bound is {side} it"
         ),
     ]
-    if confidence < SURE:
+    if not is_sure(confidence):
         lines.append("the bound is not: listen here")
     return lines
 

@@ -11,7 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from jeweller.assessment.finding import FACETS, SURE, UNMARKED, Finding
+from jeweller.assessment.finding import FACETS, UNMARKED, Finding, is_sure
 from jeweller.errors import SettingError
 
 OUT_OF = 20
@@ -113,7 +113,7 @@ def letter_of(value: float, out_of: float) -> str:
 
 def compute_deduction(finding: Finding, bars: int, habit_share: float = HABIT_SHARE) -> float:
     """What a finding takes off its facet, 0..1."""
-    if finding.confidence < SURE or finding.kind in UNMARKED:
+    if not is_sure(finding.confidence) or finding.kind in UNMARKED:
         return 0.0
     return (
         finding.severity
@@ -129,7 +129,13 @@ def add_up_mark(
     """The report's `mark`: value, out_of, band, scheme, and its parts with the reason for each."""
     parts: list[dict[str, Any]] = []
     share = 0.0
-    counted = {f: w for f, w in scheme.weights.items() if asked.get(f, 0) and f in scheme.facets and w > 0}
+    # A facet that the part does not ask counts all the same where something is surely wrong in it.
+    faulty = {f.facet for f in findings if compute_deduction(f, bars, scheme.habit_share) > 0}
+    counted = {
+        f: w
+        for f, w in scheme.weights.items()
+        if (asked.get(f, 0) or f in faulty) and f in scheme.facets and w > 0
+    }
     total = sum(counted.values()) or 1.0
     for facet, weight in counted.items():
         mine = [f for f in findings if f.facet == facet]
@@ -165,7 +171,7 @@ def facet_marks(
     wrong: dict[str, int],
     habit_share: float = HABIT_SHARE,
 ) -> dict[str, dict[str, Any]]:
-    """The report's `facets`: asked, right, mark (None where nothing was asked)."""
+    """The report's `facets`: asked, right, mark (None where nothing was asked and nothing found)."""
     out: dict[str, dict[str, Any]] = {}
     for facet in FACETS:
         loss = min(1.0, sum(compute_deduction(f, bars, habit_share) for f in findings if f.facet == facet))
@@ -173,6 +179,6 @@ def facet_marks(
         out[facet] = {
             "asked": n,
             "right": max(0, n - wrong.get(facet, 0)),
-            "mark": round(1.0 - loss, 3) if n else None,
+            "mark": round(1.0 - loss, 3) if n or loss > 0 else None,
         }
     return out

@@ -12,7 +12,8 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from jeweller.difficulty.analysis import SAID, answer_traps
+from jeweller.decisions.standing import FindingState
+from jeweller.difficulty.analysis import SAID
 from jeweller.difficulty.traps import KINDS, find_traps
 from jeweller.errors import JewellerError
 from jeweller.library.library import Library
@@ -20,6 +21,7 @@ from jeweller.library.tables import Assignment, Player, Take, Tray
 from jeweller.notation.model import Score
 from jeweller.notation.performance import PerformedPart
 from jeweller.pipeline.review import Shown
+from jeweller.report.traps import answer_traps
 
 UNASKED = ("range", "look-alike")  # traps of a part that are no thing to be asked for
 SOON_DAYS = 3  # before an assignment is due it is told of
@@ -172,7 +174,7 @@ def answer_chosen_traps(
     traps = [t for t in find_traps(line.part) if t.kind in wanted and t.notes]
     stands, gone = [], set()
     for s in shown:
-        if s.state == "dismissed":
+        if s.state == FindingState.DISMISSED:
             gone |= set(s.finding["notes"])
         else:
             stands.append(s.finding)

@@ -20,7 +20,7 @@ from multiprocessing.process import BaseProcess
 from pathlib import Path
 from typing import Any
 
-from jeweller.assessment.finding import SURE
+from jeweller.assessment.finding import is_sure
 from jeweller.assessment.settings import make_settings
 from jeweller.audio.decode import file_hash
 from jeweller.errors import JewellerError, LedgerError
@@ -341,7 +341,7 @@ def _without_tones(asked: CheckJob, found: Checked) -> tuple[str, Checked]:
         return "checked", found
     with contextlib.suppress(JewellerError):
         timed = check(asked.score, asked.recording, replace(asked.options, rhythm_only=True))
-        wrong = sum(f["confidence"] >= SURE for f in timed.report["findings"])
+        wrong = sum(is_sure(f["confidence"]) for f in timed.report["findings"])
         if _right(timed.report) >= MOSTLY and wrong <= len(timed.report["notes"]) * WRONG:
             return "rhythm", timed
     return ("stored" if voiced > VOICED else "checked"), found

@@ -7,6 +7,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from jeweller.decisions.standing import FindingState
 from jeweller.instruments.table import find_instrument
 from jeweller.library.audit_log import WHOLE
 from jeweller.library.library import Library
@@ -34,7 +35,7 @@ def collect_feedback(library: Library, tray: int, takes: list[int] | None = None
         if (takes is not None and line.take.id not in takes) or line.take.state != "checked":
             continue
         hand = open_take(library, line.take.id)
-        shown = tuple(s.finding for s in hand.shown if s.state != "dismissed")
+        shown = tuple(s.finding for s in hand.shown if s.state != FindingState.DISMISSED)
         out.append(
             FeedbackData(
                 take=line.take.id,

@@ -7,6 +7,7 @@ not to change.
 
 from __future__ import annotations
 
+import contextlib
 import datetime
 import json
 import zlib
@@ -83,8 +84,15 @@ class Library:
     def bands(self) -> list[Band]:
         return self._all(select(Band).order_by(Band.name))
 
-    def add_band(self, name: str, year: str = "") -> Band:
-        return self._add(Band(name=_named(name, "band"), year=year))
+    def add_band(self, name: str, year: str = "", players: Sequence[int] = ()) -> Band:
+        """A new band or class; `players` (by id) leave theirs and go on in it. Raises LedgerError."""
+        band = Band(name=_named(name, "band"), year=year)
+        with self.store.write() as session:
+            session.add(band)
+            session.flush()
+            if players:
+                session.execute(update(Player).where(Player.id.in_(players)).values(band_id=band.id))
+        return band
 
     def players(self, band: int | None = None) -> list[Player]:
         """The players of a band (None: all), by name."""
@@ -250,10 +258,11 @@ class Library:
             return takes
         with self.store.read() as session:
             anew = {i: self._summary(session, i) for i in old}
-            if not self.store.read_only:
+        if not self.store.read_only:
+            # What could not be kept (the disk is full, another program holds it) is made anew next time.
+            with contextlib.suppress(LedgerError), self.store.write() as session:
                 for i, summary in anew.items():
                     session.execute(update(Take).where(Take.id == i).values(summary=summary))
-                session.commit()
         for take in takes:
             if take.id in anew:
                 take.summary = anew[take.id]

@@ -12,9 +12,11 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import ColumnElement, delete, select, text
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from jeweller.errors import LedgerError
+from jeweller.files import replacing
 from jeweller.library.library import Library
 from jeweller.library.tables import Assignment, AuditEntry, Band, Phrase, Player, Practice, Report, Take, Tray
 
@@ -50,25 +52,51 @@ def delete_players(library: Library, players: list[Player]) -> None:
     """Deletes several for good: rows first, then files, then the pages of the database and its copies. Raises
     LedgerError.
     """
-    store = library.store
     ids = [p.id for p in players]
-    with store.write() as session:
-        takes = list(session.scalars(select(Take).where(Take.player_id.in_(ids))))
-        files = {t.file for t in takes}
-        _forget_phrases(session, [t.id for t in takes])
-        for kind, column in ((Report, Report.take_id), (AuditEntry, AuditEntry.take_id)):
-            session.execute(delete(kind).where(column.in_([t.id for t in takes])))
-        session.execute(delete(Take).where(Take.id.in_([t.id for t in takes])))
-        session.execute(delete(Practice).where(Practice.player_id.in_(ids)))
-        session.execute(delete(Player).where(Player.id.in_(ids)))
-        files -= set(session.scalars(select(Take.file).where(Take.file.in_(files))))
-    for file in files:
-        (store.recordings / file).unlink(missing_ok=True)
-    for copy in store.copies.glob("*.db*"):
-        copy.unlink(missing_ok=True)
-    with store.using(), store.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
-        connection.execute(text("VACUUM"))
-        connection.execute(text("PRAGMA wal_checkpoint(TRUNCATE)"))
+    with library.store.write() as session:
+        files = _delete_rows(session, Take.player_id.in_(ids), ids)
+    _clear(library, files)
+
+
+def _delete_rows(session: Session, of_takes: ColumnElement[bool], players: list[int]) -> set[str]:
+    """Deletes these takes with their reports and acts, and these players; the recordings that no other take
+    is of, by name.
+    """
+    takes = list(session.scalars(select(Take).where(of_takes)))
+    ids, files = [t.id for t in takes], {t.file for t in takes}
+    _forget_phrases(session, ids)
+    for kind, column in ((Report, Report.take_id), (AuditEntry, AuditEntry.take_id), (Take, Take.id)):
+        session.execute(delete(kind).where(column.in_(ids)))
+    session.execute(delete(Practice).where(Practice.player_id.in_(players)))
+    session.execute(delete(Player).where(Player.id.in_(players)))
+    return files - set(session.scalars(select(Take.file).where(Take.file.in_(files))))
+
+
+def _clear(library: Library, files: set[str]) -> None:
+    """Takes away recordings, every copy of the database, and what is left in its pages. Raises
+    LedgerError.
+    """
+    store = library.store
+    try:
+        for file in files:
+            (store.recordings / file).unlink(missing_ok=True)
+        for copy in store.copies.glob("*.db*"):
+            copy.unlink(missing_ok=True)
+    except OSError as error:
+        raise LedgerError(
+            f"{error.filename} could not be deleted: {error.strerror}. Everything else is deleted; delete "
+            "this file by hand."
+        ) from error
+    try:
+        with store.using(), store.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as plain:
+            plain.execute(text("VACUUM"))
+            plain.execute(text("PRAGMA wal_checkpoint(TRUNCATE)"))
+    except DBAPIError as error:
+        raise LedgerError(
+            "Everything was deleted, but the database could not be rewritten, so that traces may be left in "
+            f"its file ({error.orig}). Make room on the disk, close other programs that use the library, and "
+            "delete once more."
+        ) from error
 
 
 def _forget_phrases(session: Session, takes: list[int]) -> None:
@@ -88,16 +116,16 @@ def _forget_phrases(session: Session, takes: list[int]) -> None:
 
 
 def delete_band(library: Library, band: int) -> None:
-    """Deletes a year or a class for good: its trays and everything in them, then its players. The pages of
-    the database are cleared last.
+    """Deletes a year or a class for good, in one transaction: its trays and everything in them, its players
+    with what they played elsewhere. Files and pages of the database are cleared last. Raises LedgerError.
     """
-    for tray in library.trays(band):
-        for take in library.takes(tray.id):
-            library.remove_take(take.id)
-        library.remove_rows(Tray, Tray.id == tray.id)
-    library.remove_rows(Assignment, Assignment.band_id == band)
-    delete_players(library, library.players(band))
-    library.remove_rows(Band, Band.id == band)
+    with library.store.write() as session:
+        trays = list(session.scalars(select(Tray.id).where(Tray.band_id == band)))
+        players = list(session.scalars(select(Player.id).where(Player.band_id == band)))
+        files = _delete_rows(session, Take.tray_id.in_(trays) | Take.player_id.in_(players), players)
+        for kind, column in ((Tray, Tray.band_id), (Assignment, Assignment.band_id), (Band, Band.id)):
+            session.execute(delete(kind).where(column == band))
+    _clear(library, files)
 
 
 def export_player(library: Library, player: Player, target: Path) -> int:
@@ -106,7 +134,10 @@ def export_player(library: Library, player: Player, target: Path) -> int:
     """
     count = 0
     try:
-        with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED) as archive:
+        with (
+            replacing(target, private=True) as part,
+            zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive,
+        ):
             told: dict[str, Any] = {
                 "name": player.name,
                 "instrument": player.instrument,

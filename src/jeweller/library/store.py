@@ -25,6 +25,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from jeweller.errors import LedgerError
+from jeweller.files import replacing
 from jeweller.library.killpoint import reach
 
 HEAD = "0002"  # the newest migration
@@ -187,18 +188,13 @@ class Store:
     def copy_database(self, target: Path) -> None:
         """A whole copy of the database as it stands, under its name only when it is complete."""
         reach()
-        part = target.with_name(f"{target.name}.part{os.getpid()}")
-        try:
+        with replacing(target, private=True) as part:
             with (
                 contextlib.closing(sqlite3.connect(self.database)) as source,
                 contextlib.closing(sqlite3.connect(part)) as copy,
             ):
                 source.backup(copy)
             reach()
-            part.chmod(0o600)
-            os.replace(part, target)
-        finally:
-            part.unlink(missing_ok=True)
         reach()
 
     @contextlib.contextmanager
@@ -237,20 +233,15 @@ class Store:
     def keep_file(self, source: Path, name: str) -> None:
         """Copies a file into the recordings under a name of ours. Raises LedgerError."""
         target = self.recordings / name
-        part = target.with_name(f"{target.name}.part{os.getpid()}")
         try:
             target.parent.mkdir(exist_ok=True, mode=0o700)
             reach()
-            with self.using(), source.open("rb") as read, part.open("wb") as write:
-                shutil.copyfileobj(read, write, 1 << 20)
-                write.flush()
-                os.fsync(write.fileno())
-            reach()
-            part.chmod(0o600)
-            os.replace(part, target)
+            with self.using(), replacing(target, private=True) as part:
+                with source.open("rb") as read, part.open("wb") as write:
+                    shutil.copyfileobj(read, write, 1 << 20)
+                reach()
             reach()
         except OSError as error:
-            part.unlink(missing_ok=True)
             raise LedgerError(
                 f"{source.name} cannot be kept: {error.strerror or error}. Nothing else was changed."
             ) from error
@@ -266,12 +257,14 @@ class Store:
             return self._backup(target)
 
     def _backup(self, target: Path) -> int:
-        part = target.with_name(f"{target.name}.part{os.getpid()}")
         copy = self.folder / f"backup.part{os.getpid()}"
         count = 0
         try:
             self.copy_database(copy)
-            with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive:
+            with (
+                replacing(target, private=True) as part,
+                zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive,
+            ):
                 archive.write(copy, "ledger.db")
                 for folder in (self.recordings, self.shelf):
                     for path in sorted(p for p in folder.rglob("*") if p.is_file() and ".part" not in p.name):
@@ -285,17 +278,12 @@ class Store:
                         )
                         archive.write(path, str(path.relative_to(self.folder)), packed)
                         count += 1
-            reach()
-            with part.open("rb") as written:
-                os.fsync(written.fileno())
-            part.chmod(0o600)
-            os.replace(part, target)
+                reach()
             reach()
         except (OSError, sqlite3.Error) as error:
             raise LedgerError(f"{target} cannot be written: {error}. The library is as it was.") from error
         finally:
             copy.unlink(missing_ok=True)
-            part.unlink(missing_ok=True)
         return count + 1
 
     @property

@@ -7,10 +7,11 @@ from __future__ import annotations
 import statistics
 from typing import Any
 
-from jeweller.assessment.finding import FACETS, SURE, UNMARKED, Finding
+from jeweller.assessment.finding import FACETS, UNMARKED, Finding, is_sure
+from jeweller.decisions.standing import FindingState
 from jeweller.grading.scheme import Scheme, letter_of
 from jeweller.library.audit_log import DecisionState
-from jeweller.report.decided import remarked, rows_of
+from jeweller.report.decided import remarked, standing_of
 
 VERSION = 2  # of what a summary holds: older ones are made anew where they are read
 UNSURE_NEED, SURE_NEED = 0.5, 1.0  # how much a finding asks for an ear, times its severity
@@ -34,7 +35,7 @@ UNFOLLOWED_NEED = 100.0  # a recording that does not follow its part comes first
 
 def summarise(report: dict[str, Any], now: DecisionState, scheme: Scheme) -> dict[str, Any]:
     """The summary of one take; JSON values only."""
-    rows = rows_of(report, now.decisions)
+    rows = standing_of(report, now.decisions)
     standing = [r.finding for r in rows if r.stands]
     if not report["followed"]:
         return {
@@ -60,16 +61,16 @@ def summarise(report: dict[str, Any], now: DecisionState, scheme: Scheme) -> dic
             "sound": {},
         }
     after = remarked(report, standing, scheme)
-    waiting = [r for r in rows if r.state == "open" and r.finding.kind not in UNMARKED]
+    waiting = [r for r in rows if r.state == FindingState.OPEN and r.finding.kind not in UNMARKED]
     need = sum(
-        r.finding.severity * (SURE_NEED if r.finding.confidence >= SURE else UNSURE_NEED) for r in waiting
+        r.finding.severity * (SURE_NEED if is_sure(r.finding.confidence) else UNSURE_NEED) for r in waiting
     )
     return {
         "v": VERSION,
         "followed": True,
         "facets": {f: v["mark"] for f, v in after["facets"].items()},
-        "sure": sum(f.confidence >= SURE and f.kind not in UNMARKED for f in standing),
-        "unsure": sum(f.confidence < SURE for f in standing),
+        "sure": sum(is_sure(f.confidence) and f.kind not in UNMARKED for f in standing),
+        "unsure": sum(not is_sure(f.confidence) for f in standing),
         "open": len(waiting),
         "mark": after["mark"]["value"],
         "out_of": after["mark"]["out_of"],
@@ -92,7 +93,7 @@ def _seen(report: dict[str, Any], standing: list[Finding]) -> dict[str, Any]:
     keys = {(f["kind"], tuple(f["notes"]), f["at_s"]): f["key"] for f in report["findings"]}
     places = []
     for f in standing:
-        if f.confidence >= SURE and f.kind not in UNMARKED:
+        if is_sure(f.confidence) and f.kind not in UNMARKED:
             bars = list(dict.fromkeys(f.places)) if f.count > 1 and f.places else [f.bar]
             places.append(
                 {
@@ -169,14 +170,18 @@ def format_mark(summary: dict[str, Any]) -> str:
 
 def explain_mark(report: dict[str, Any], now: DecisionState, scheme: Scheme) -> list[str]:
     """The mark as a sum one can follow, a line a facet."""
-    after = remarked(report, [r.finding for r in rows_of(report, now.decisions) if r.stands], scheme)["mark"]
+    standing = [r.finding for r in standing_of(report, now.decisions) if r.stands]
+    decided = remarked(report, standing, scheme)
+    after = decided["mark"]
     lines = []
     for part in after["parts"]:
         left = part["weight"] - part["taken_off"]
         off = f", {part['taken_off']:.1f} off: {part['why']}" if part["taken_off"] else ": clean"
         lines.append(f"{FACET_WORDS[part['facet']]}: {left:.1f} of {part['weight']:.1f}{off}")
     silent = [
-        FACET_WORDS[f].lower() for f, v in report["facets"].items() if not v["asked"] and f in scheme.facets
+        FACET_WORDS[f].lower()
+        for f, v in decided["facets"].items()
+        if v["mark"] is None and f in scheme.facets
     ]
     left_out = [FACET_WORDS[f].lower() for f in FACETS if f not in scheme.facets]
     lines += [f"Not asked for in this part: {', '.join(silent)}."] if silent else []

@@ -4,13 +4,15 @@ places one after another across all of them.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from jeweller.assessment.finding import SURE, UNMARKED
+from jeweller.assessment.finding import UNMARKED, is_sure
 from jeweller.audio.decode import Recording, decode
-from jeweller.decisions.records import Decision, Decisions
+from jeweller.decisions.records import Decision, DecisionAct, Decisions
+from jeweller.decisions.standing import FindingState
 from jeweller.library.audit_log import DecisionState
 from jeweller.library.checking import options_of
 from jeweller.library.library import Library
@@ -18,7 +20,7 @@ from jeweller.library.tables import Player, Take
 from jeweller.notation.performance import PerformedPart
 from jeweller.pipeline.check import open_line
 from jeweller.pipeline.review import Shown
-from jeweller.report.decided import StandingFinding, rows_of
+from jeweller.report.decided import standing_of
 
 STATE_WORDS = {"": "to hear", "heard": "heard", "decided": "decided", "returned": "returned"}
 RANK = {"not followed": 0, "failed": 0, "checked": 1, "stored": 2, "waiting": 3}
@@ -91,7 +93,9 @@ class OpenTake:
 
     def doubtful(self) -> list[str]:
         """The keys of the findings that nobody decided yet, as the report orders them."""
-        return [s.key for s in self.shown if s.state == "open" and s.finding["kind"] not in UNMARKED]
+        return [
+            s.key for s in self.shown if s.state == FindingState.OPEN and s.finding["kind"] not in UNMARKED
+        ]
 
     def span(self, key: str, lead_beats: float = 2.0) -> tuple[float, float]:
         """Seconds in the recording to hear for a finding: from two beats before it to a beat after."""
@@ -107,9 +111,9 @@ def open_take(library: Library, take: int) -> OpenTake:
     """One take with everything that is shown of it."""
     reports, now = library.reports(take, 2), library.decisions_of(take)
     report = reports[-1] if reports else None
-    rows = shown_rows(rows_of(report, now.decisions)) if report is not None and report["followed"] else ()
+    rows = shown_rows(report, now.decisions) if report is not None and report["followed"] else ()
     return OpenTake(
-        take=library.take(take), report=report, standing=now, shown=tuple(rows), changed=changes(reports)
+        take=library.take(take), report=report, standing=now, shown=rows, changed=changes(reports)
     )
 
 
@@ -119,7 +123,9 @@ def changes(reports: Sequence[dict[str, Any]]) -> str:
     """
     if len(reports) < 2:
         return ""
-    before, after = ({f["key"]: f["text"] for f in r["findings"] if f["confidence"] >= SURE} for r in reports)
+    before, after = (
+        {f["key"]: f["text"] for f in r["findings"] if is_sure(f["confidence"])} for r in reports
+    )
     new, gone = (
         [t for k, t in after.items() if k not in before],
         [t for k, t in before.items() if k not in after],
@@ -129,15 +135,14 @@ def changes(reports: Sequence[dict[str, Any]]) -> str:
     return f"Since the check before · {' · '.join(told)}" if told else ""
 
 
-def shown_rows(rows: Sequence[StandingFinding]) -> list[Shown]:
+def shown_rows(report: dict[str, Any], decisions: Decisions) -> tuple[Shown, ...]:
     """Findings as the margin shows them: sure ones that stand are numbered."""
+    told = {f["key"]: f for f in report["findings"]}
+    numbers = itertools.count(1)
     out = []
-    number = 0
-    for row in rows:
+    for row in standing_of(report, decisions):
         f = row.finding
-        counts = row.stands and f.confidence >= SURE and f.kind not in UNMARKED
-        number += counts
-        base = row.original or {
+        base = told.get(row.key) or {
             "key": f.key,
             "bar": f.bar,
             "pass": f.passing,
@@ -152,16 +157,15 @@ def shown_rows(rows: Sequence[StandingFinding]) -> list[Shown]:
             "detail": f.detail,
             "advice": f.advice,
         }
-        told = {
-            **base,
+        now = {
             "kind": f.kind,
             "facet": f.facet,
             "confidence": f.confidence,
             "cause": f.cause,
             "text": f.text,
         }
-        out.append(Shown(told, row.state, number if counts else 0))
-    return out
+        out.append(Shown({**base, **now}, row.state, next(numbers) if row.counts else 0))
+    return tuple(out)
 
 
 def next_place(
@@ -195,7 +199,7 @@ def dismiss_alike(library: Library, tray: int, kind: str, why: str) -> int:
         acts += [
             (take.id, "decide", {"key": s.key, "act": "dismiss", "kind": "", "note": why})
             for s in open_take(library, take.id).shown
-            if s.state == "open" and s.finding["kind"] == kind
+            if s.state == FindingState.OPEN and s.finding["kind"] == kind
         ]
     library.act(acts)
     return len(acts)
@@ -203,7 +207,7 @@ def dismiss_alike(library: Library, tray: int, kind: str, why: str) -> int:
 
 def decision(key: str, act: str, *, kind: str = "", note: str = "") -> dict[str, str]:
     """The body of an act "decide"."""
-    made = Decision(key, act, kind, note)
+    made = Decision(key, DecisionAct(act), kind, note)
     return {"key": made.key, "act": made.act, "kind": made.kind, "note": made.note}
 
 

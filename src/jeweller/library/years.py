@@ -6,20 +6,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from sqlalchemy import func, select, update
+from sqlalchemy import func, select
 
 from jeweller.library.library import Library
-from jeweller.library.tables import Band, Player, Take, Tray
+from jeweller.library.tables import Band, Take, Tray
 
 
 def new_year(library: Library, name: str, year: str, players: Sequence[int]) -> Band:
     """A new band or class into which these players (by id) go on; their takes stay where they were made and
     remain theirs. Raises LedgerError.
     """
-    band = library.add_band(name, year.strip())
-    with library.store.write() as session:
-        session.execute(update(Player).where(Player.id.in_(players)).values(band_id=band.id))
-    return band
+    return library.add_band(name, year.strip(), players)
 
 
 def list_held_in_band(library: Library, band: Band) -> list[str]:

@@ -28,7 +28,7 @@ class Metre:
 
     @property
     def is_compound(self) -> bool:
-        """Whether the beats are dotted: 6/8, 9/8, 12/8. 3/8 is not: its three eighths are counted as three, as
+        """Whether the beats are dotted: 6/8, 9/8, 12/8. 3/8 is not: its three eighths count as three, as
         beginners are taught.
         """
         return self.beat_type >= 8 and self.beats % 3 == 0 and self.beats > 3

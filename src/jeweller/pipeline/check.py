@@ -14,7 +14,7 @@ from typing import Any
 from jeweller.alignment.align import align
 from jeweller.assessment.assess import assess
 from jeweller.assessment.context import AssessmentContext
-from jeweller.assessment.finding import SURE, Finding
+from jeweller.assessment.finding import Finding, is_sure
 from jeweller.assessment.settings import AssessmentSettings
 from jeweller.audio.backing import remove_backing
 from jeweller.audio.decode import Recording, decode, file_hash
@@ -263,7 +263,8 @@ def discount_helped(findings: list[Finding], factor: float) -> list[Finding]:
     sure, and what is unsure now stands last.
     """
     return sorted(
-        (f.replace(confidence=f.confidence * factor) for f in findings), key=lambda f: f.confidence < SURE
+        (f.replace(confidence=f.confidence * factor) for f in findings),
+        key=lambda f: not is_sure(f.confidence),
     )
 
 
@@ -276,7 +277,7 @@ def choose_attempt(tries: list[tuple[list[Finding], AssessmentContext]]) -> int:
         found, case = tries[k]
         return (
             not case.table.followed,
-            sum(f.severity * f.confidence for f in found if f.confidence >= SURE),
+            sum(f.severity * f.confidence for f in found if is_sure(f.confidence)),
             -k,
         )
 
@@ -299,7 +300,7 @@ def describe_attempts(tries: list[tuple[list[Finding], AssessmentContext]]) -> l
                 "first_note_s": round(sounded[0].on_s, 4),
                 "last_note_s": round(sounded[-1].on_s, 4),
                 "judged": k == chosen,
-                "findings": sum(f.confidence >= SURE for f in findings),
+                "findings": sum(is_sure(f.confidence) for f in findings),
                 "notes_right": sum(verdicts[n.id][0] == "ok" for n in case.notes),
                 "notes": len(case.notes),
             }

@@ -5,13 +5,14 @@ No interface code.
 from __future__ import annotations
 
 import bisect
+import itertools
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol
 
-from jeweller.assessment.finding import FACET_OF, SURE, UNMARKED, Finding
-from jeweller.assessment.messages import describe_place
-from jeweller.decisions.records import Added, Decision, Decisions, added_finding, load, save
+from jeweller.assessment.finding import FACET_OF
+from jeweller.decisions.records import Added, Decision, DecisionAct, Decisions, added_finding, load, save
+from jeweller.decisions.standing import FindingState, StandingFinding, apply_decisions
 from jeweller.grading.scheme import find_scheme
 from jeweller.pipeline.check import Checked
 from jeweller.report.build import finding_dict
@@ -44,7 +45,7 @@ class Shown:
     """One row of the margin: a finding as it stands, and what the teacher did with it."""
 
     finding: dict[str, Any]
-    state: str  # "open", "kept", "dismissed", "changed" or "added"
+    state: FindingState
     number: int  # 1, 2, 3 ... for sure ones that stand; 0 else
 
     @property
@@ -73,63 +74,25 @@ class Review:
         return self._history[self._at]
 
     def _refresh(self) -> None:
-        findings = self._standing()
+        rows = apply_decisions(self.checked.findings, self.decisions)
         report = self.checked.report
         if report["followed"]:
-            report = decided_report(
-                report, self.checked.case, findings, find_scheme(report["settings"]["scheme"])
-            )
+            standing = [row.finding for row in rows if row.stands]
+            scheme = find_scheme(report["settings"]["scheme"])
+            report = decided_report(report, self.checked.case, standing, scheme)
         self.report: dict[str, Any] = report
-        self.shown = self._rows()
+        self.shown = self._rows(rows)
 
-    def _standing(self) -> list[Finding]:
-        return [self._reworded(f) for f in self.decisions.apply(list(self.checked.findings))]
-
-    def _reworded(self, f: Finding) -> Finding:
-        """A finding whose kind the teacher changed says so, with its new name."""
-        original = next(
-            (
-                o
-                for o in self.checked.findings
-                if o.score_ids == f.score_ids and o.passing == f.passing and o.text == f.text
-            ),
-            None,
-        )
-        if original is None or original.kind == f.kind:
-            return f
-        where = describe_place(f)
-        return f.replace(
-            text=(
-                f"{where[0].upper()}{where[1:]}: {f.kind.replace('_', ' ')} (changed by the teacher "
-                f"from {original.kind.replace('_', ' ')})."
-            ),
-            cause=None,
-        )
-
-    def _rows(self) -> list[Shown]:
-        rows: list[Shown] = []
-        number = 0
-        for f in self.checked.findings:
-            decision = self.decisions.of(f.key)
-            current = f
-            state = "open"
-            if decision is not None:
-                state = {"dismiss": "dismissed", "change": "changed", "keep": "kept"}[decision.act]
-                current = (
-                    self._reworded(f.replace(kind=decision.kind, confidence=1.0))
-                    if state == "changed"
-                    else f.replace(confidence=1.0)
-                    if state == "kept"
-                    else f
-                )
-            counts = state != "dismissed" and current.confidence >= SURE and current.kind not in UNMARKED
-            number += counts
-            row = finding_dict(current, self.checked.case) | {"key": f.key}
-            rows.append(Shown(row, state, number if counts else 0))
-        for a in self.decisions.added:
-            number += 1
-            rows.append(Shown(finding_dict(added_finding(a), self.checked.case), "added", number))
-        return rows
+    def _rows(self, rows: list[StandingFinding]) -> list[Shown]:
+        numbers = itertools.count(1)
+        return [
+            Shown(
+                finding_dict(row.finding, self.checked.case) | {"key": row.key},
+                row.state,
+                next(numbers) if row.counts else 0,
+            )
+            for row in rows
+        ]
 
     # ---- acts
     # ----------------------------------------------------------------------------------------------------
@@ -151,11 +114,11 @@ class Review:
         if any(added_finding(a).key == key for a in self.decisions.added):
             self._do(self.decisions.restore(key))
         else:
-            self._do(self.decisions.decide(Decision(key, "dismiss", note=note)))
+            self._do(self.decisions.decide(Decision(key, DecisionAct.DISMISS, note=note)))
 
     def keep(self, key: str) -> None:
         if any(f.key == key for f in self.checked.findings):
-            self._do(self.decisions.decide(Decision(key, "keep")))
+            self._do(self.decisions.decide(Decision(key, DecisionAct.KEEP)))
 
     def restore(self, key: str) -> None:
         self._do(self.decisions.restore(key))
@@ -163,7 +126,7 @@ class Review:
     def change(self, key: str, kind: str) -> None:
         if kind not in FACET_OF:
             raise ValueError(kind)
-        self._do(self.decisions.decide(Decision(key, "change", kind)))
+        self._do(self.decisions.decide(Decision(key, DecisionAct.CHANGE, kind)))
 
     def add(self, kind: str, note_id: str, text: str = "") -> str:
         """A finding of the teacher's own at a note; returns its key."""

@@ -21,7 +21,7 @@ from pathlib import Path
 from jeweller.difficulty.analysis import analyse_part
 from jeweller.difficulty.traps import find_traps
 from jeweller.errors import BookError
-from jeweller.files import json_text, write_bytes
+from jeweller.files import json_text, replacing, write_bytes
 from jeweller.notation.model import Part, Score
 from jeweller.notation.pitch import key_name
 from jeweller.notation.readers.sandbox import load_scores
@@ -331,7 +331,10 @@ class Shelf:
         chosen = set(self.pieces if pieces is None else pieces)
         chosen |= {self.piece(p).passage_of for p in chosen if self.piece(p).passage_of}
         try:
-            with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            with (
+                replacing(path) as part,
+                zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive,
+            ):
                 for piece_id in sorted(chosen):
                     for file in (self.folder / f"{piece_id}.json", self.music_path(piece_id)):
                         if file.exists():

@@ -14,14 +14,15 @@ import numpy as np
 
 from jeweller import __version__
 from jeweller.assessment.context import AssessmentContext
-from jeweller.assessment.finding import MISSED_KINDS, SURE, WRONG_KINDS, Finding
+from jeweller.assessment.finding import MISSED_KINDS, WRONG_KINDS, Finding, is_sure
 from jeweller.assessment.settings import AssessmentSettings
 from jeweller.assessment.timing import expected_onsets
 from jeweller.audio.decode import Recording
 from jeweller.grading.scheme import Scheme, add_up_mark, facet_marks
 from jeweller.notation.performance import PerformedNote
 from jeweller.notation.pitch import Pitch, key_name
-from jeweller.report.good import good_things, trap_answers
+from jeweller.report.good import good_things
+from jeweller.report.traps import answer_alterations
 
 EAR_VERSION = "9"
 
@@ -122,8 +123,8 @@ def build_report(
         ],
         "findings": [finding_dict(x, case) for x in findings],
         "good": good_things(case, findings) if f.followed else [],
-        "traps": trap_answers(case, verdicts) if f.followed else [],
-        "facets": facet_marks(findings, played, asked, wrong),
+        "traps": answer_alterations(case, verdicts) if f.followed else [],
+        "facets": facet_marks(findings, played, asked, wrong, scheme.habit_share),
         "mark": add_up_mark(findings, scheme, played, asked)
         if f.followed
         else {"value": None, "out_of": None, "band": None, "scheme": scheme.name, "parts": []},
@@ -148,7 +149,7 @@ def note_verdicts(
             continue
         for note_id in x.notes:
             if note_id in out:
-                if x.confidence >= SURE:
+                if is_sure(x.confidence):
                     out[note_id] = (verdict, False)
                 elif out[note_id][0] in ("ok", "not_heard"):
                     out[note_id] = ("ok", True)
@@ -337,6 +338,6 @@ def wrong_by_facet(findings: Sequence[Finding]) -> dict[str, int]:
     """How many chances of each facet sure findings took."""
     wrong: dict[str, int] = {}
     for x in findings:
-        if x.confidence >= SURE:
+        if is_sure(x.confidence):
             wrong[x.facet] = wrong.get(x.facet, 0) + max(1, x.count)
     return wrong

@@ -5,16 +5,17 @@ measured stays.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding
-from jeweller.decisions.records import Decisions, added_finding
+from jeweller.decisions.records import Decisions
+from jeweller.decisions.standing import StandingFinding, apply_decisions
 from jeweller.grading.scheme import Scheme, add_up_mark, facet_marks
 from jeweller.notation.ids import ids_of
 from jeweller.report.build import finding_dict, note_verdicts, wrong_by_facet
-from jeweller.report.good import good_things, trap_answers
+from jeweller.report.good import good_things
+from jeweller.report.traps import answer_alterations
 
 
 def decided_report(
@@ -37,7 +38,7 @@ def decided_report(
         "notes": notes,
         "findings": [finding_dict(x, case) for x in findings],
         "good": good_things(case, findings),
-        "traps": trap_answers(case, verdicts),
+        "traps": answer_alterations(case, verdicts),
     }
 
 
@@ -51,44 +52,9 @@ def remarked(report: dict[str, Any], findings: Sequence[Finding], scheme: Scheme
     return {**report, "facets": facets, "mark": add_up_mark(findings, scheme, bars, asked)}
 
 
-@dataclass(frozen=True)
-class StandingFinding:
-    """A finding of a report as it stands after the teacher's decisions: state open, kept, dismissed, changed
-    or added.
-    """
-
-    finding: Finding
-    state: str
-    original: dict[str, Any] | None  # as the report has it
-
-    @property
-    def key(self) -> str:
-        """The key the report knows it by."""
-        return str(self.original["key"]) if self.original is not None else self.finding.key
-
-    @property
-    def stands(self) -> bool:
-        return self.state != "dismissed"
-
-
-STATES = {"dismiss": "dismissed", "change": "changed", "keep": "kept"}
-
-
-def rows_of(report: dict[str, Any], decisions: Decisions) -> list[StandingFinding]:
-    """Every finding of a report, then those the teacher added."""
-    rows = []
-    for f in report["findings"]:
-        finding, decision = finding_of(f), decisions.of(f["key"])
-        if decision is not None and decision.act == "change":
-            text = (
-                f"{_place(f)}: {decision.kind.replace('_', ' ')} (changed by the teacher from "
-                f"{f['kind'].replace('_', ' ')})."
-            )
-            finding = finding.replace(kind=decision.kind, confidence=1.0, cause=None, text=text)
-        elif decision is not None and decision.act == "keep":
-            finding = finding.replace(confidence=1.0)
-        rows.append(StandingFinding(finding, STATES[decision.act] if decision is not None else "open", f))
-    return rows + [StandingFinding(added_finding(a), "added", None) for a in decisions.added]
+def standing_of(report: dict[str, Any], decisions: Decisions) -> list[StandingFinding]:
+    """Every finding of a stored report as it is after the decisions, then those the teacher added."""
+    return apply_decisions((finding_of(f) for f in report["findings"]), decisions)
 
 
 def finding_of(f: dict[str, Any]) -> Finding:
@@ -112,7 +78,3 @@ def finding_of(f: dict[str, Any]) -> Finding:
         text=f["text"],
         advice=f["advice"],
     )
-
-
-def _place(f: dict[str, Any]) -> str:
-    return f"Bar {f['bar']}, beat {f['beat']:g}"

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
-from jeweller.assessment.finding import SURE, Finding
+from jeweller.assessment.finding import Finding, is_sure
 
 EVEN_SPREAD = 0.10  # runs with a spread below this are worth a word
 STEADY_CV = 0.05
@@ -17,7 +17,7 @@ STEADY_CV = 0.05
 
 def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[dict[str, Any]]:
     f = case.table
-    sure = [x for x in findings if x.confidence >= SURE]
+    sure = [x for x in findings if is_sure(x.confidence)]
     kinds = {x.kind for x in sure}
     facets = {x.facet for x in sure}
     notes = [case.notes[i] for i in range(f.first, f.last + 1)]
@@ -72,25 +72,3 @@ def run_spread(case: AssessmentContext) -> float | None:
         if a.j == b.i and a.quarters == b.quarters
     ]
     return float(np.std(ratios)) / math.sqrt(2.0) if len(ratios) >= 6 else None
-
-
-def trap_answers(case: AssessmentContext, verdicts: dict[str, tuple[str, bool]]) -> list[dict[str, Any]]:
-    """The altered notes one by one: "E♭: 4 of 6"."""
-    groups: dict[str, list[str]] = {}
-    for note in case.notes:
-        if note.written.pitch is not None and (
-            note.written.pitch.alter or note.written.accidental == "natural"
-        ):
-            letter = note.written.pitch.letter if note.written.pitch.alter else f"{note.written.pitch.step}♮"
-            if verdicts[note.id][0] != "not_heard":
-                groups.setdefault(letter, []).append(note.id)
-    return [
-        {
-            "kind": "accidental",
-            "bar": None,
-            "what": letter,
-            "total": len(ids),
-            "right": sum(verdicts[i][0] == "ok" for i in ids),
-        }
-        for letter, ids in groups.items()
-    ]

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from jeweller.decisions.standing import FindingState
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.loupe.margin import MarginNote, wrapped
 from jeweller.gui.places.pattern_book.display_options import plain
@@ -179,7 +180,7 @@ class TakePage(QWidget):
             self.snippet.clear("Opening the music and the recording…" if hand.report is not None else "")
         else:
             self.snippet.show_place(
-                music, hand.report, [s.finding for s in hand.shown if s.state != "dismissed"], key
+                music, hand.report, [s.finding for s in hand.shown if s.state != FindingState.DISMISSED], key
             )
 
     def write_comment(self, phrases: list[str]) -> None:

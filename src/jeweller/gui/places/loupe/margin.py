@@ -20,8 +20,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.assessment.finding import UNMARKED
+from jeweller.assessment.finding import UNMARKED, is_sure
 from jeweller.assessment.messages import CAUSE_WORDS, bar_list
+from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import WHOLE
 from jeweller.documents.plain_text import good_sentence, sureness
 from jeweller.documents.theme import FACET_NAMES, Theme
@@ -123,7 +124,7 @@ class MarginNote(QFrame):
         self.shown, self.theme, self.opened = shown, theme, opened
         f = theme.usage.finding(shown.finding)
         colour = theme.facets[f["facet"]]
-        off = shown.state == "dismissed"
+        off = shown.state == FindingState.DISMISSED
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(f["text"])
         box = QVBoxLayout(self)
@@ -132,7 +133,7 @@ class MarginNote(QFrame):
         head = QHBoxLayout()
         head.setSpacing(8)
         picture = QLabel()
-        picture.setPixmap(facet_pixmap(f["facet"], theme, 18, unsure=f["confidence"] < 0.5))
+        picture.setPixmap(facet_pixmap(f["facet"], theme, 18, unsure=not is_sure(f["confidence"])))
         head.addWidget(picture)
         number = f"{shown.number}  " if shown.number else ""
         where = (
@@ -190,7 +191,7 @@ class MarginNote(QFrame):
         painter.setBrush(QColor(self.theme.wash if self.opened else self.theme.paper))
         painter.drawRoundedRect(QRect(0, 0, self.width() - 1, self.height() - 1), 3, 3)
         pen = QPen(QColor(self.theme.facets[self.shown.finding["facet"]]), 3.0)
-        if self.shown.finding["confidence"] < 0.5 or self.shown.state == "dismissed":
+        if not is_sure(self.shown.finding["confidence"]) or self.shown.state == FindingState.DISMISSED:
             pen = QPen(QColor(self.theme.faint), 2.0, Qt.PenStyle.DotLine)
         painter.setPen(pen)
         painter.drawLine(2, 6, 2, self.height() - 7)
@@ -298,12 +299,18 @@ class Margin(QWidget):
         self._rest = []
         ends: list[tuple[str, float]] = []
         sure = [
-            n for n in self.notes if n.shown.state != "dismissed" and n.shown.finding["confidence"] >= 0.5
+            n
+            for n in self.notes
+            if n.shown.state != FindingState.DISMISSED and is_sure(n.shown.finding["confidence"])
         ]
         tuning = [n for n in sure if n.shown.finding["kind"] in UNMARKED]
         sure = [n for n in sure if n not in tuning]
-        unsure = [n for n in self.notes if n.shown.state != "dismissed" and n not in sure and n not in tuning]
-        gone = [n for n in self.notes if n.shown.state == "dismissed"]
+        unsure = [
+            n
+            for n in self.notes
+            if n.shown.state != FindingState.DISMISSED and n not in sure and n not in tuning
+        ]
+        gone = [n for n in self.notes if n.shown.state == FindingState.DISMISSED]
         wished = [(level(n.shown.key), n) for n in sure]
         total = sum(self._height(n) + GAP for n in sure)
         ordered = sorted(wished, key=lambda p: (p[0] if p[0] is not None else -1.0, p[1].shown.number))

@@ -12,6 +12,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import Hit, Ruler, View, draw_marks, staff_place
 from jeweller.documents.engraving import Engraving, engrave
 from jeweller.documents.theme import Theme
@@ -83,7 +84,7 @@ class Paper(QWidget):
         """Draws the marks anew: after a decision, another choice, another filter."""
         if self.review is None or self.engraving is None or self.theme is None:
             return
-        shown = [s.finding for s in self.review.shown if s.state != "dismissed"]
+        shown = [s.finding for s in self.review.shown if s.state != FindingState.DISMISSED]
         overlay = draw_marks(
             self.engraving, self.review.checked.line, self.review.report, self.theme, self.view, shown
         )
@@ -239,7 +240,7 @@ class Paper(QWidget):
             (
                 s.finding
                 for s in self.review.shown
-                if note_id in s.finding["notes"] and s.state != "dismissed"
+                if note_id in s.finding["notes"] and s.state != FindingState.DISMISSED
             ),
             None,
         )

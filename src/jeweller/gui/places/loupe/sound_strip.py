@@ -10,6 +10,8 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QWidget
 
+from jeweller.assessment.finding import is_sure
+from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import WHOLE
 from jeweller.documents.theme import Theme
 from jeweller.gui.shell.style import font
@@ -216,10 +218,10 @@ class SoundStrip(QWidget):
 
     def show_marks(self, review: Review) -> None:
         self.wave.marks = [
-            (a, b, s.finding["facet"], s.finding["confidence"] >= 0.5)
+            (a, b, s.finding["facet"], is_sure(s.finding["confidence"]))
             for s in review.shown
             for a, b in review.places(s.finding)
-            if s.state != "dismissed" and s.finding["kind"] not in WHOLE
+            if s.state != FindingState.DISMISSED and s.finding["kind"] not in WHOLE
         ]
         self.wave.update()
 

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 from jeweller.audio.decode import Recording, decode
 from jeweller.audio.playback import Stretch, Transport, cut
 from jeweller.audio.ports import Speaker
-from jeweller.difficulty.analysis import answer_traps
+from jeweller.decisions.standing import FindingState
 from jeweller.difficulty.traps import Trap
 from jeweller.documents.annotations import View
 from jeweller.documents.theme import LIGHT, Theme
@@ -23,6 +23,7 @@ from jeweller.gui.places.loupe.paper import DEFAULT_ZOOM, ZOOMS, Paper
 from jeweller.gui.places.loupe.sound_strip import SoundStrip
 from jeweller.gui.services.jobs import Jobs
 from jeweller.pipeline.review import Review
+from jeweller.report.traps import answer_traps
 from jeweller.synthesis.model import Model, play_model
 from jeweller.synthesis.sampler import RATE
 
@@ -304,7 +305,7 @@ class Loupe(QWidget):
         inside = [
             s
             for s in self.review.shown
-            if s.state != "dismissed"
+            if s.state != FindingState.DISMISSED
             and any(a - 0.05 <= seconds <= b + 0.05 and b - a < 8 for a, b in self.review.places(s.finding))
         ]
         note = self.review.note_at(seconds)
@@ -355,7 +356,7 @@ class Loupe(QWidget):
     def step_finding(self, step: int) -> None:
         if self.review is None:
             return
-        keys = [n.shown.key for n in self.margin.notes if n.shown.state != "dismissed"]
+        keys = [n.shown.key for n in self.margin.notes if n.shown.state != FindingState.DISMISSED]
         if not keys:
             return
         at = keys.index(self.chosen) if self.chosen in keys else (-1 if step > 0 else len(keys))
