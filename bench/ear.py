@@ -2,7 +2,7 @@
 """Accuracy and speed of the ear on a folder of takes with known truth, as tables and as JSON.
 
     .venv/bin/python bench/ear.py TAKES [TAKES ...] [--workers 2] [--json OUT] [--verbose] [--no-speed]
-    [--kinds a,b] [--shared-rules] [--set NAME=VALUE ...]
+    [--kinds a,b] [--shared-rules] [--off COMPONENT]
 
 TAKES holds one folder a case: score.musicxml, take.*, truth.json (notes with verdict and on_s; faults with
 kind, bar, at_s, until_s and, where known, cause, amount and near misses). Accuracy is counted note by note;

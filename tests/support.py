@@ -4,19 +4,23 @@ and a base for window tests.
 
 from __future__ import annotations
 
+import contextlib
+import faulthandler
 import functools
 import re
 import sys
 import tempfile
+import threading
 import time
 import unittest
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
 from typing import Any
 
 import numpy as np
+from PySide6.QtCore import QTimer
 from PySide6.QtTest import QTest
 
 from jeweller.alignment.align import align
@@ -231,6 +235,65 @@ class TempCase(unittest.TestCase):
         self.folder = Path(self._folder.name)
 
 
+class Watchdog:
+    """Notes where the main thread was when the event loop was held: for `HELD_S` of its own processor time,
+    or for `BLOCKED_S` altogether (waiting for a file, a lock, a child process). What a busy machine takes
+    away from the thread does not count.
+    """
+
+    # The aim is 0.1 s; the first showing of a page (its style) and a full collection of garbage are still
+    # beyond it.
+    HELD_S, BLOCKED_S = 0.25, 0.6
+
+    def __init__(self) -> None:
+        self.held: list[str] = []
+        self._main = threading.main_thread().ident or 0
+        self._clock = time.pthread_getcpuclockid(self._main)
+        self._beat: tuple[float, float] | None = None
+        threading.Thread(target=self._look, daemon=True).start()
+
+    def beat(self) -> None:
+        """The event loop runs: nothing holds it now."""
+        if self._beat is not None:
+            self._beat = (time.monotonic(), time.clock_gettime(self._clock))
+
+    @contextlib.contextmanager
+    def watching(self) -> Iterator[None]:
+        self._beat = (time.monotonic(), time.clock_gettime(self._clock))
+        try:
+            yield
+        finally:
+            self._beat = None
+
+    def _look(self) -> None:
+        told: tuple[float, float] | None = None
+        while True:
+            time.sleep(0.01)
+            beat = self._beat
+            if beat is None or beat is told:
+                continue
+            worked = time.clock_gettime(self._clock) - beat[1]
+            if worked > self.HELD_S or time.monotonic() - beat[0] > self.BLOCKED_S:
+                where = self._where()
+                if self._beat is beat:
+                    told = beat
+                    self.held.append(f"{1000 * worked:.0f} ms in {where}")
+
+    def _where(self) -> str:
+        """The innermost functions of the main thread. No reference to its frames is held: what they hold
+        would be freed in this thread.
+        """
+        with tempfile.TemporaryFile("w+") as file:
+            faulthandler.dump_traceback(file, all_threads=True)
+            file.seek(0)
+            main = file.read().split(f"Thread 0x{self._main:016x}")[-1].split("\n\n")[0]
+        found = re.findall(r'File "([^"]*)", line (\d+) in (\S+)', main)
+        return " < ".join(f"{Path(name).stem}.{what}:{line}" for name, line, what in found[:8])
+
+
+WATCHDOG = Watchdog()
+
+
 class WindowCase(TempCase):
     """A real window. An exception in a slot, which Qt only prints, fails the test."""
 
@@ -239,11 +302,16 @@ class WindowCase(TempCase):
         from jeweller.gui.shell.app import make_app
 
         self.app = make_app()
-        self._trouble: list[BaseException] = []
+        # A thread keeps the hook it was begun under: the hook must not keep this case, and what it has of Qt.
+        trouble = self._trouble = list[BaseException]()
+        WATCHDOG.held = []
+        self._heart = QTimer()
+        self._heart.timeout.connect(WATCHDOG.beat)
+        self._heart.start(4)
         before = sys.excepthook
 
         def hook(kind: type[BaseException], value: BaseException, trace: TracebackType | None) -> None:
-            self._trouble.append(value)
+            trouble.append(value)
             before(kind, value, trace)
 
         sys.excepthook = hook
@@ -251,16 +319,26 @@ class WindowCase(TempCase):
 
     def _check_slots(self, before: Callable[..., None]) -> None:
         sys.excepthook = before
+        held, WATCHDOG.held = WATCHDOG.held, []
+        if held and not self._trouble:
+            raise AssertionError("the window was held: " + "; ".join(held))
         if self._trouble:
             raise AssertionError(f"an exception in a slot: {self._trouble[0]!r}") from self._trouble[0]
 
     def wait(self, ready: Callable[[], object], seconds: float = 25.0, what: str = "") -> None:
         end = time.monotonic() + seconds
         while not ready():
-            QTest.qWait(8)  # also carries out deferred deletions
+            self.turn(8)
             if time.monotonic() > end:
                 self.fail(f"waited {seconds} s in vain {what}")
-        QTest.qWait(5)
+        self.turn(5)
+
+    def turn(self, milliseconds: int) -> None:
+        """Lets the event loop run (deferred deletions too), and notes where it was held for longer than a
+        user should feel.
+        """
+        with WATCHDOG.watching():
+            QTest.qWait(milliseconds)
 
 
 def without(report: dict, *keys: str) -> dict:

@@ -59,6 +59,18 @@ class Batch(TempCase):
             done = [d.state for d in _here(jobs, Options(), 2, lambda: False, deadly)]
         self.assertEqual(done, ["checked"] * 3)
 
+    def test_what_was_checked_with_a_backing_is_not_checked_again(self) -> None:
+        score = score_file(self.folder, part_of(TUNE, fifths=-2))
+        take, backing = self.folder / "one.wav", self.folder / "backing.flac"
+        write_sound(take, sounding(straight(LINE, 90)), RATE)
+        write_sound(backing, sounding(straight(LINE, 60)), RATE)
+        jobs = [BatchJob(score, take, self.folder / "one.json")]
+        options = Options(backing=str(backing))
+        self.assertEqual(options.support, "with_model")
+        self.assertEqual([d.state for d in run_batch(jobs, options, 1)], ["checked"])
+        self.assertEqual([d.state for d in run_batch(jobs, options, 1)], ["kept"])
+        self.assertEqual([d.state for d in run_batch(jobs, Options(scheme="rhythm-first"), 1)], ["checked"])
+
     def test_a_cluster_runs_the_same_function(self) -> None:
         from distributed import LocalCluster
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import gc
 import json
 import sys
+import threading
 import time
 
-from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
+from PySide6.QtCore import QMimeData, QObject, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
@@ -31,6 +33,7 @@ from tests.support import RATE, WindowCase, changed, part_of, score_file, soundi
 from tests.test_ear import LINE, TUNE, index_of
 from tests.test_rhythm import drum_part, onsets
 
+DIRECT = Qt.ConnectionType.DirectConnection
 KEY = Qt.Key
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
@@ -88,6 +91,7 @@ class DeskCase(WindowCase):
         self.checked()
         loupe = self.window.loupe
         self.wait(lambda: loupe._sound is not None and loupe._model is not None, what="for the sound")
+        self.wait(lambda: loupe.paper.engraving is not None, what="for the page")
 
     def note_of(self, key: str) -> MarginNote:
         return next(n for n in self.window.loupe.margin.notes if n.shown.key == key)
@@ -264,11 +268,9 @@ class Choosing(DeskCase):
         before = len(paper.engraving.systems)
         for _ in range(4):
             self.press(KEY.Key_Plus, CONTROL)
-        assert paper.engraving is not None
-        larger = len(paper.engraving.systems)
-        self.assertGreater(larger, before)
+        self.wait(lambda: paper.engraving is not None and len(paper.engraving.systems) > before)
         self.press(KEY.Key_0, CONTROL)
-        self.assertEqual(len(paper.engraving.systems), before)
+        self.wait(lambda: paper.engraving is not None and len(paper.engraving.systems) == before)
         self.window.resize(900, 800)
         self.wait(lambda: paper.engraving is not None and len(paper.engraving.systems) > before)
 
@@ -445,6 +447,44 @@ class Working(WindowCase):
         time.sleep(0.3)
         self.app.processEvents()
         self.assertEqual(told, ["new"])
+
+    def test_jobs_that_are_over_are_forgotten_and_freed(self) -> None:
+        jobs = Jobs()
+        over: list[object] = []
+        for k in range(4):
+            jobs.threaded(f"take {k}", lambda: "done").done.connect(over.append)
+        jobs.process("x", _fail).failed.connect(over.append)
+        self.wait(lambda: len(over) == 5 and not jobs.children())
+        self.assertFalse(any(jobs.running(f"take {k}") for k in range(4)))
+
+    def test_a_thread_that_is_given_up_says_so_once(self) -> None:
+        jobs = Jobs()
+        told: list[str] = []
+        job = jobs.threaded("x", time.sleep, 0.05)
+        job.cancelled.connect(lambda: told.append("cancelled"))
+        job.done.connect(lambda _: told.append("done"))
+        jobs.cancel("x")
+        self.wait(lambda: not jobs.children())
+        time.sleep(0.1)
+        self.app.processEvents()
+        self.assertEqual(told, ["cancelled"])
+
+
+class Garbage(WindowCase):
+    def test_windows_that_are_garbage_are_never_freed_in_another_thread(self) -> None:
+        self.assertFalse(gc.isenabled())
+        freed: list[threading.Thread] = []
+        owner = QObject()
+        owner.destroyed.connect(lambda: freed.append(threading.current_thread()), DIRECT)
+        cycle: list[object] = [owner]
+        cycle.append(cycle)
+        del owner, cycle
+        thread = threading.Thread(target=lambda: [[] for _ in range(100_000)])
+        thread.start()
+        thread.join()
+        self.assertEqual(freed, [])
+        gc.collect()  # as the timer does
+        self.assertEqual(freed, [threading.main_thread()])
 
 
 class Binding(WindowCase):

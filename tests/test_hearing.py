@@ -416,10 +416,6 @@ class Empty(unittest.TestCase):
         self.assertIsNone(mixture.voice(72.0))
 
 
-if __name__ == "__main__":
-    unittest.main()
-
-
 class Joins(unittest.TestCase):
     def crossing(self, on_s: float) -> float:
         """Where two notes cross, dB, of which the first ends at one second and the second begins at
@@ -448,3 +444,7 @@ class SpokenRest(TempCase):
                 x[at : at + 2200] += (0.05 * rng.standard_normal(2200) * np.hanning(2200)).astype(np.float32)
         findings, _ = hear_and_judge(line, x)
         self.assertEqual([f.kind for f in findings if f.confidence >= 0.5], [])
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -9,6 +9,7 @@ import re
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from jeweller.audio.ports import SimulatedSpeaker
 from jeweller.documents.parts import parts_page
 from jeweller.exercises.request import KINDS
 from jeweller.gui.places.pattern_book.sentence import SENTENCES, ExerciseSentence
@@ -206,8 +207,8 @@ class PatternBook(DeskCase):
         self.place.take_to_loupe()
         self.window.open_take(str(self.take))
         self.wait(lambda: self.window.pages.currentIndex() == 2)
+        self.wait(lambda: len(self.window.loupe.margin.asked) == 2)
         asked = self.window.loupe.margin.asked
-        self.assertEqual(len(asked), 2)
         self.assertRegex(asked[0], r"^B♭ by the key signature: \d+ of \d+$")
 
     def test_the_sheet_is_saved_and_the_music_taken_to_the_loupe(self) -> None:
@@ -311,9 +312,18 @@ class PatternBook(DeskCase):
     def test_space_plays_and_stops(self) -> None:
         self.place.view.setFocus()
         self.press(KEY.Key_Space)
-        self.assertTrue(self.place.transport.playing)
+        self.assertEqual(self.place.play_button.text(), "Stop")
+        self.wait(lambda: self.place.transport.playing)
         self.press(KEY.Key_Space)
         self.assertFalse(self.place.transport.playing)
+        self.assertEqual(self.place.play_button.text(), "Play")
+
+    def test_the_button_says_play_again_when_the_sound_has_ended(self) -> None:
+        self.place.transport.speaker = SimulatedSpeaker(real_time=False)
+        self.place.toggle_play()
+        self.wait(lambda: self.place.transport.playing)
+        self.place.transport.speaker.run(600.0)
+        self.wait(lambda: self.place.play_button.text() == "Play")
 
     def test_two_hundred_bars_are_on_paper_within_a_second(self) -> None:
         import time

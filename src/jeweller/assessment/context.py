@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-import numpy.typing as npt
 
 from jeweller.assessment.settings import AssessmentSettings
 from jeweller.instruments.table import Instrument
@@ -152,15 +151,6 @@ class AssessmentContext:
             note.fermata
             or i == len(self.notes) - 1
             or any(a <= note.onset < b for a, b in self.table.line.free_from)
-        )
-
-    def log_tempo(self) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64], npt.NDArray[np.int64]]:
-        """Log seconds per quarter, quarters and first note of every interval, shape (K,) each."""
-        usable = [v for v in self.intervals if v.quarters > 0]
-        return (
-            np.log([v.seconds / v.quarters for v in usable]) if usable else np.zeros(0),
-            np.array([v.quarters for v in usable]),
-            np.array([v.i for v in usable], np.int64),
         )
 
     def where(self, i: int) -> tuple[str, int, float]:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.audio.ports import Speaker
+from jeweller.audio.ports import SimulatedSpeaker, Speaker
 
 Samples = npt.NDArray[np.float32]
 # attacks come so much late at half speed (measured on what reaches the loudspeaker); cut off in front
@@ -84,7 +84,11 @@ class Transport:
             return
         with self._lock:
             self._queue, self._index, self._at, self._loop, self._playing = stretches, 0, 0, loop, True
-        self.speaker.start(stretches[0].rate, self._pull)
+        try:
+            self.speaker.start(stretches[0].rate, self._pull)
+        except OSError:  # the device is gone: the position still runs, and the window says that it is silent
+            self.speaker = SimulatedSpeaker()
+            self.speaker.start(stretches[0].rate, self._pull)
 
     def stop(self) -> None:
         self._playing = False

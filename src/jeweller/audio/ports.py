@@ -122,12 +122,19 @@ class DeviceSpeaker(Speaker):
                 block = pull(wanted)
                 wanted = yield block if len(block) == wanted else np.pad(block, (0, wanted - len(block)))
 
-        self._device = miniaudio.PlaybackDevice(
-            output_format=miniaudio.SampleFormat.FLOAT32, nchannels=1, sample_rate=rate, buffersize_msec=60
-        )
-        generator = blocks()
-        next(generator)
-        self._device.start(generator)
+        try:
+            self._device = miniaudio.PlaybackDevice(
+                output_format=miniaudio.SampleFormat.FLOAT32,
+                nchannels=1,
+                sample_rate=rate,
+                buffersize_msec=60,
+            )
+            generator = blocks()
+            next(generator)
+            self._device.start(generator)
+        except miniaudio.MiniaudioError as error:  # it was there at the start and is gone
+            self._device = None
+            raise OSError(str(error)) from error
 
     def stop(self) -> None:
         if self._device is not None:

@@ -20,7 +20,6 @@ from jeweller.documents.theme import FACET_NAMES, LIGHT, SANS, SERIF, SIGNS, The
 from jeweller.notation.performance import PerformedPart
 
 PAGE_UNITS = 1850.0  # width of the engraving on an A4 page: a staff is 7 mm high
-BAND_GAP = 14.0
 FONT_FILES = (
     ("AtkinsonHyperlegibleNext-Regular", SANS, 400),
     ("AtkinsonHyperlegibleNext-SemiBold", SANS, 600),

@@ -52,7 +52,6 @@ COMPOUND = Cells(
     rests=((F(-3, 2),), (F(1), F(-1, 2)), (F(-1, 2), F(1))),
     fast=((F(1, 2), F(1, 4), F(1, 4), F(1, 2)), (F(1, 2), F(1, 2), F(1, 4), F(1, 4))),
 )
-HARDER = {"dots", "rests", "ties", "fast"}
 
 
 def draw_bar(

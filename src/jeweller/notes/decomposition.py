@@ -20,6 +20,7 @@ from jeweller.features.extraction import Features, midi_to_hz
 from jeweller.notes.table import PlayedNote
 
 Array = npt.NDArray[np.float32]
+Heard = tuple[float, float]  # onset and beginning of the decay, seconds
 
 TOP_HZ = 5000.0
 STEP = 2  # hops of the fine grid between frames
@@ -32,6 +33,11 @@ LONGEST_S = 0.5  # of a note that is averaged
 ROUNDS = 12  # of the fit
 QUIET_FRAMES = 20  # from which the noise is taken
 FARTHEST = 7.0  # semitones from which one pitch may tell how another sounds
+
+
+def _heard(event: PlayedNote) -> Heard:
+    """What the spectra of a note depend on."""
+    return event.on_s, event.off_s
 
 
 class SpectralDecomposition:
@@ -50,8 +56,8 @@ class SpectralDecomposition:
         self.window = np.hanning(self.size).astype(np.float32)
         self.step_s = STEP * features.hop_s
         self.events = events
-        self._own: dict[int, Array] = {}
-        self._ending: dict[int, Array] = {}
+        self._own: dict[Heard, Array] = {}
+        self._ending: dict[Heard, Array] = {}
         quiet = np.sort(
             np.argsort(features.level, kind="stable")[: max(QUIET_FRAMES, len(features.level) // 25)]
         )
@@ -80,21 +86,21 @@ class SpectralDecomposition:
 
     def own(self, event: PlayedNote) -> Array:
         """The spectrum of a note's steady part."""
-        found = self._own.get(id(event))
+        found = self._own.get(_heard(event))
         if found is None:
             length = event.off_s - event.on_s
             a = event.on_s + min(STEADY_S, STEADY_SHARE * length)
-            found = self._own[id(event)] = (
+            found = self._own[_heard(event)] = (
                 self.frames(a, max(a + 0.02, min(event.off_s - 0.03, a + LONGEST_S)))[0].mean(axis=0) + 1e-9
             )
         return found
 
     def ending(self, event: PlayedNote) -> Array:
         """The spectrum of a note's end, which the room carries on."""
-        found = self._ending.get(id(event))
+        found = self._ending.get(_heard(event))
         if found is None:
             b = max(event.on_s + 0.03, event.off_s - 0.03)
-            found = self._ending[id(event)] = np.asarray(
+            found = self._ending[_heard(event)] = np.asarray(
                 self.frames(max(event.on_s + 0.02, b - 0.2), b)[0].mean(axis=0) + 1e-9
             )
         return found

@@ -118,6 +118,7 @@ def join_ornaments(events: list[PlayedNote], line: PerformedPart) -> list[Played
     note.
     """
     out: list[PlayedNote] = []
+    events = list(events)
     for k, event in enumerate(events):
         if (
             event.index is None
@@ -125,12 +126,13 @@ def join_ornaments(events: list[PlayedNote], line: PerformedPart) -> list[Played
             and event.off_s - event.on_s <= LONGEST_ORNAMENT_S
         ):
             before = next((e for e in reversed(out) if e.index is not None), None)
-            after = next((e for e in events[k + 1 : k + 3] if e.index is not None), None)
+            j = next((m for m in range(k + 1, min(k + 3, len(events))) if events[m].index is not None), k)
+            after = events[j] if j > k else None
             if after is not None and after.index is not None and after.on_s - event.off_s < 0.15:
                 if any(abs(event.midi - g.sounding_midi) < 0.7 for g in line.graces[after.index]):
                     continue
                 if _touches(event, after, line):
-                    events[events.index(after)] = dataclasses.replace(after, on_s=event.on_s)
+                    events[j] = dataclasses.replace(after, on_s=event.on_s)
                     continue
             trilled = (
                 before is not None

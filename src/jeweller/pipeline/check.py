@@ -56,6 +56,10 @@ class Options:
     backing: str | None = None  # a recording of that model or backing part: it is taken out of the take
     reading: str = "practised"
 
+    def __post_init__(self) -> None:
+        if self.backing:  # that it sounded in the room is known, whatever else was said
+            object.__setattr__(self, "support", "with_model")
+
     @property
     def asked(self) -> dict[str, Any]:
         """What was asked for besides the numbers of judging, as the report's settings tell it."""
@@ -146,7 +150,6 @@ def check(
     recording = decode(take_path, HEAR.rate, cancelled)
     if options.backing:
         recording = remove_known_backing(recording, options.backing, cancelled)
-        options = dataclasses.replace(options, support="with_model")
     progress(0.2, "listening")
     low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
     features = extract_features(

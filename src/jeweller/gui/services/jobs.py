@@ -1,12 +1,13 @@
 """One small job service for long work: a plain function in a worker process (or a thread), with progress,
 cancel, result and error on the main thread.
 
-A superseded job's result is dropped. `InlineJobs` runs at once, for tests.
+A superseded job's result is dropped; a job that is over is forgotten and freed.
 """
 
 from __future__ import annotations
 
 import multiprocessing
+import queue
 import threading
 import traceback
 from collections.abc import Callable
@@ -18,6 +19,8 @@ from jeweller.errors import JewellerError
 from jeweller.gui.services.work import run_job
 
 POLL_MS = 30
+THREAD_POLL_MS = 10
+Answers = queue.SimpleQueue[tuple[str, Any]]
 
 
 class Job(QObject):
@@ -71,8 +74,7 @@ class _ProcessJob(Job):
 
     def _finish(self) -> None:
         self._timer.stop()
-        self._connection.close()
-        self._process.join(0.2)
+        self._connection.close()  # the child has answered and ends by itself
 
     def cancel(self) -> None:
         if self._timer.isActive():
@@ -83,42 +85,43 @@ class _ProcessJob(Job):
             self.cancelled.emit()
 
 
-class _ThreadJob(Job):
-    _back = Signal(str, object)
+def _answer(function: Callable[..., Any], arguments: tuple[Any, ...], answers: Answers) -> None:
+    """What a thread runs. It holds no object of Qt: the last hold on one would free it in this thread."""
+    try:
+        answers.put(("done", function(*arguments)))
+    except JewellerError as error:
+        answers.put(("failed", str(error)))
+    except Exception:  # noqa: BLE001
+        trace = traceback.format_exc(limit=-3)
+        answers.put(("failed", f"A fault of the program; what was open is safe.\n{trace}"))
 
+
+class _ThreadJob(Job):
     def __init__(
         self, function: Callable[..., Any], arguments: tuple[Any, ...], parent: QObject | None
     ) -> None:
         super().__init__(parent)
-        self._dropped = False
-        self._back.connect(self._deliver)
+        self._answers: Answers = queue.SimpleQueue()
+        threading.Thread(target=_answer, args=(function, arguments, self._answers), daemon=True).start()
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._poll)
+        self._timer.start(THREAD_POLL_MS)
 
-        def work() -> None:
-            try:
-                answer = ("done", function(*arguments))
-            except JewellerError as error:
-                answer = ("failed", str(error))
-            except Exception:  # noqa: BLE001
-                answer = (
-                    "failed",
-                    f"A fault of the program; what was open is safe.\n{traceback.format_exc(limit=-3)}",
-                )
-            if not self._dropped:
-                self._back.emit(*answer)
-
-        self._thread = threading.Thread(target=work, daemon=True)
-        self._thread.start()
-
-    def _deliver(self, kind: str, value: object) -> None:
-        if self._dropped:
+    def _poll(self) -> None:
+        try:
+            kind, value = self._answers.get_nowait()
+        except queue.Empty:
             return
+        self._timer.stop()
         if kind == "done":
             self.done.emit(value)
         else:
             self.failed.emit(str(value))
 
     def cancel(self) -> None:
-        self._dropped = True
+        if self._timer.isActive():
+            self._timer.stop()
+            self.cancelled.emit()
 
 
 class Jobs(QObject):
@@ -130,17 +133,28 @@ class Jobs(QObject):
 
     def process(self, name: str, function: Callable[..., Any], *arguments: Any) -> Job:
         """`function(*arguments, progress=, cancelled=)` in a worker process."""
-        self.cancel(name)
-        job = _ProcessJob(function, arguments, self)
-        self._running[name] = job
-        return job
+        return self._start(name, _ProcessJob(function, arguments, self))
 
     def threaded(self, name: str, function: Callable[..., Any], *arguments: Any) -> Job:
         """`function(*arguments)` in a thread: for work that lets others run (decoding, rendering)."""
+        return self._start(name, _ThreadJob(function, arguments, self))
+
+    def _start(self, name: str, job: Job) -> Job:
         self.cancel(name)
-        job = _ThreadJob(function, arguments, self)
         self._running[name] = job
+        for over in (job.done, job.failed, job.cancelled):
+            over.connect(lambda *_: self._forget(name, job))
         return job
+
+    def _forget(self, name: str, job: Job) -> None:
+        """Lets go of a job that is over; what listens to it has heard by then, or hears in this same turn."""
+        if self._running.get(name) is job:
+            del self._running[name]
+        job.deleteLater()
+
+    def running(self, name: str) -> bool:
+        """Whether a job of that name is not over."""
+        return name in self._running
 
     def cancel(self, name: str) -> None:
         job = self._running.pop(name, None)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication
 
 from jeweller.audio.ports import Speaker, open_speaker
 from jeweller.demo_band import TrayTake
+from jeweller.gui.services.garbage import MainThreadCollector
 from jeweller.gui.shell.style import load_fonts
 
 
@@ -34,6 +35,7 @@ def make_app() -> QApplication:
     app.setApplicationDisplayName("Jeweller")
     app.setStyle("Fusion")
     load_fonts()
+    MainThreadCollector(app)
     return app
 
 

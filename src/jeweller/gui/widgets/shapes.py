@@ -5,7 +5,7 @@ part.
 from __future__ import annotations
 
 from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
-from PySide6.QtGui import QIcon, QPainter, QPixmap
+from PySide6.QtGui import QIcon, QPainter, QPixmap, QPixmapCache
 from PySide6.QtSvg import QSvgRenderer
 
 from jeweller.documents.theme import Theme, shape_svg
@@ -53,10 +53,18 @@ def drawn(svg: str, width: float, height: float, ratio: float) -> QPixmap:
 
 
 def svg_pixmap(body: str, size: int, ratio: float = 2.0) -> QPixmap:
-    """An SVG fragment in a box of -12..12 as a pixmap of `size` pixels."""
-    return drawn(
+    """An SVG fragment in a box of -12..12 as a pixmap of `size` pixels; drawn once as long as Qt's cache
+    holds.
+    """
+    key = f"{size}/{ratio}/{body}"
+    known = QPixmap()
+    if QPixmapCache.find(key, known):
+        return known
+    made = drawn(
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="-12 -12 24 24">{body}</svg>', size, size, ratio
     )
+    QPixmapCache.insert(key, made)
+    return made
 
 
 def facet_pixmap(facet: str, theme: Theme, size: int = 18, *, unsure: bool = False) -> QPixmap:

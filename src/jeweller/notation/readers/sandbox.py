@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import dataclasses
 import functools
+import hashlib
 import json
 import os
 import resource
@@ -72,10 +73,29 @@ def load_scores(path: str | os.PathLike[str], *, grid: Fraction | None = None) -
         data = path.read_bytes()
     except OSError as error:
         raise ScoreError(f"{path.name} cannot be read: {error.strerror or error}.") from error
-    return _load_bytes(data, path.name, grid)
+    return _load_cached(_Bytes(data), path.name, grid)
+
+
+class _Bytes:
+    """The bytes of a file, told apart by their SHA-256: a cache keeps the sum, and lets the bytes go."""
+
+    def __init__(self, data: bytes) -> None:
+        self.data: bytes = data
+        self.sha256 = hashlib.sha256(data).digest()
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Bytes) and self.sha256 == other.sha256
+
+    def __hash__(self) -> int:
+        return hash(self.sha256)
 
 
 @functools.lru_cache(maxsize=32)
+def _load_cached(file: _Bytes, name: str, grid: Fraction | None) -> tuple[Score, ...]:
+    data, file.data = file.data, b""
+    return _load_bytes(data, name, grid)
+
+
 def _load_bytes(data: bytes, name: str, grid: Fraction | None) -> tuple[Score, ...]:
     environment = {k: v for k, v in os.environ.items() if k not in ("PYTHONSTARTUP", "PYTHONINSPECT")}
     command = [sys.executable, "-m", "jeweller.notation.readers.sandbox", *([str(grid)] if grid else [])]

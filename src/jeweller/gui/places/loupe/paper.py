@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import Hit, Ruler, View, draw_marks, staff_place
-from jeweller.documents.engraving import Engraving, engrave
+from jeweller.documents.engraving import Engraving
 from jeweller.documents.theme import Theme
 from jeweller.gui.widgets.shapes import drawn
 from jeweller.pipeline.review import Review
@@ -58,19 +58,21 @@ class Paper(QWidget):
     def show_review(self, review: Review | None, theme: Theme) -> None:
         self.review, self.theme = review, theme
         self._cursor = None
-        self.engraving = None
-        self.reflow(self.width())
+        self.engraving = self.ruler = None
 
-    def reflow(self, width: int) -> None:
-        """Engraves anew for a width in pixels."""
-        if self.review is None or self.theme is None:
+    def show_engraving(self, engraving: Engraving, zoom: float) -> None:
+        """The part engraved anew: for another width, another zoom, another review."""
+        if self.review is None:
+            return
+        self.engraving, self.zoom = engraving, zoom
+        self.ruler = Ruler(engraving, self.review.checked.line)
+        self.redraw()
+
+    def redraw(self) -> None:
+        """Draws part and marks anew, as they are engraved: in other colours, or at another width."""
+        if self.review is None or self.theme is None or self.engraving is None:
             self.hits = []
             return
-        units = max(600.0, round(width / self.zoom / 20) * 20.0)
-        part = self.review.checked.line.part
-        if self.engraving is None or abs(self.engraving.width - units) > 1:
-            self.engraving = engrave(part, units)
-            self.ruler = Ruler(self.engraving, self.review.checked.line)
         self._base = self._render(self.engraving.svg(self.theme))
         self.setFixedHeight(int(self.engraving.height * self.scale) + 1)
         self.remark()

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QWidget
 
@@ -67,17 +67,18 @@ class Waveform(QWidget):
         picture = QPixmap(QSize(round(self.width() * ratio), round(self.height() * ratio)))
         picture.setDevicePixelRatio(ratio)
         picture.fill(QColor(self.theme.paper))
-        n = max(1, self.width())
-        edges = np.linspace(0, len(self.samples), n + 1).astype(int)
         painter = QPainter(picture)
         painter.setPen(QPen(QColor(self.theme.quiet), 1.0))
         middle, reach = (self.height() + BAR_TEXT_PX) / 2, (self.height() - BAR_TEXT_PX) / 2 - 3
-        loud = float(np.abs(self.samples).max()) or 1.0
-        for x in range(n):
-            piece = self.samples[edges[x] : max(edges[x + 1], edges[x] + 1)]
-            if len(piece):
-                high, low = float(piece.max()) / loud, float(piece.min()) / loud
-                painter.drawLine(QPointF(x, middle - high * reach), QPointF(x, middle - low * reach + 0.5))
+        if len(self.samples):
+            n = min(max(1, self.width()), len(self.samples))
+            edges = np.linspace(0, len(self.samples), n, endpoint=False).astype(int)
+            loud = float(np.abs(self.samples).max()) or 1.0
+            high = middle - np.maximum.reduceat(self.samples, edges) / loud * reach
+            low = middle - np.minimum.reduceat(self.samples, edges) / loud * reach + 0.5
+            painter.drawLines(
+                [QLineF(x, float(a), x, float(b)) for x, (a, b) in enumerate(zip(high, low, strict=True))]
+            )
         painter.end()
         return picture
 

@@ -17,8 +17,10 @@ from jeweller.audio.ports import Speaker
 from jeweller.decisions.standing import FindingState
 from jeweller.difficulty.traps import Trap
 from jeweller.documents.annotations import View
+from jeweller.documents.engraving import Engraving
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.loupe.margin import Margin, width_at
+from jeweller.gui.places.loupe.model import engrave_to_fit
 from jeweller.gui.places.loupe.paper import DEFAULT_ZOOM, ZOOMS, Paper
 from jeweller.gui.places.loupe.sound_strip import SoundStrip
 from jeweller.gui.services.jobs import Jobs
@@ -83,6 +85,7 @@ class Loupe(QWidget):
         self._model: Model | None = None
         self._show_rail = True
         self._fitting = True  # until the teacher chooses a size
+        self._zoomed = (0, 0.0)  # width and zoom that were last engraved for
 
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
@@ -128,6 +131,7 @@ class Loupe(QWidget):
         self.stop()
         self.jobs.cancel("sound")
         self.jobs.cancel("model")
+        self.jobs.cancel("engraving")
         self.review, self.take_path = review, take_path
         self._sound = self._model = None
         self.play_from = self.span = None
@@ -160,21 +164,22 @@ class Loupe(QWidget):
         self._model = model if isinstance(model, Model) else None
 
     def set_theme(self, theme: Theme, points: float) -> None:
-        self.theme, self.points = theme, points
+        larger, self.theme, self.points = points != self.points, theme, points
         self.strip.set_theme(theme, self.transport.playing)
         if self.review is not None:
             self.paper.theme = theme
             self.strip.show_review(self.review, theme)
-            self._reflow()
+            self.paper.redraw()
+            self._rebuild_margin()
+            if larger:
+                self._reflow()
 
     def set_zoom(self, step: int) -> None:
         """One step larger (1), smaller (-1), or back to the usual size (0)."""
         nearest = min(range(len(ZOOMS)), key=lambda k: abs(ZOOMS[k] - self.paper.zoom))
         self.paper.zoom = ZOOMS[2] if step == 0 else ZOOMS[min(max(nearest + step, 0), len(ZOOMS) - 1)]
         self._fitting = step == 0
-        self.paper.engraving = None
         self._reflow()
-        self._reveal()
 
     def set_rail(self, on: bool) -> None:
         self._show_rail = on
@@ -195,26 +200,37 @@ class Loupe(QWidget):
         self._settle.start(60)
 
     def _reflow(self) -> None:
+        """Engraves for the width there is, beside the window; what was shown stays until it is done. A short
+        part is shown at the largest usual size at which it lies whole on the screen.
+        """
         if self.review is None:
             return
         width = max(360, self.scroller.viewport().width() - width_at(self.points) - 32)
         self.paper.setFixedWidth(width)
+        zooms = [self.paper.zoom]
         if self._fitting:
-            self._fit(width)
-        self.paper.reflow(width)
-        self._rebuild_margin()
+            usual = DEFAULT_ZOOM * self.points / 11.0
+            zooms = [usual, *(z for z in FIT_ZOOMS if z > usual)]
+        elif self.paper.engraving is not None and self._zoomed == (width, self.paper.zoom):
+            self._show_engraving((self.paper.zoom, self.paper.engraving))
+            return
+        self._zoomed = (width, self.paper.zoom)
+        height = self.scroller.viewport().height() - 16
+        job = self.jobs.threaded(
+            "engraving", engrave_to_fit, self.review.checked.line.part, width, height, zooms
+        )
+        job.done.connect(self._show_engraving)
+        job.failed.connect(self.message)
 
-    def _fit(self, width: int) -> None:
-        """The largest usual size at which a short part lies whole on the screen; long parts keep the usual
-        size.
-        """
-        smallest = DEFAULT_ZOOM * self.points / 11.0
-        for zoom in sorted((z for z in FIT_ZOOMS if z > smallest), reverse=True):
-            self.paper.zoom, self.paper.engraving = zoom, None
-            self.paper.reflow(width)
-            if self.paper.height() <= self.scroller.viewport().height() - 16:
-                return
-        self.paper.zoom, self.paper.engraving = smallest, None
+    def _show_engraving(self, found: tuple[float, Engraving]) -> None:
+        zoom, engraving = found
+        self.paper.show_engraving(engraving, zoom)
+        QTimer.singleShot(0, self._lay_out)
+
+    def _lay_out(self) -> None:
+        """What stands beside the paper, and the choice brought into view."""
+        self._rebuild_margin()
+        self._reveal()
 
     criteria: tuple[Trap, ...] = ()  # traps that were ticked when the part was looked over
 

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, Qt, Signal
+from PySide6.QtCore import QSettings, Qt, QTimer, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -52,7 +52,7 @@ from jeweller.notation.model import Part, Score
 from jeweller.notation.readers.sandbox import ENDINGS, load_scores
 from jeweller.notation.transposition import diatonic_of
 from jeweller.notation.writers.musicxml import write_musicxml
-from jeweller.synthesis.model import sounded
+from jeweller.synthesis.model import Model, sounded
 
 WAYS = (("make", "Make"), ("type", "Type in"), ("open", "Open"), ("shelf", "Shelf"))
 SHEETS = (
@@ -95,6 +95,9 @@ class PatternPlace(QWidget):
         super().__init__()
         self.jobs, self.settings, self.library = jobs, settings, library
         self.transport = Transport(speaker)
+        self.playing_ends = QTimer(self)
+        self.playing_ends.setInterval(150)
+        self.playing_ends.timeout.connect(self._look_whether_it_plays)
         self.theme, self.points = LIGHT, 11.0
         self.way = "make"
         self.opened: tuple[Score, ...] = ()
@@ -588,17 +591,28 @@ class PatternPlace(QWidget):
     def toggle_play(self) -> None:
         """Plays the part shown at its own speed, or stops."""
         part = self.part()
-        if self.transport.playing or part is None:
+        if self.playing_ends.isActive() or part is None:
             self.stop()
             return
-        model = sounded(part, instrument_of(part).sound or "flute")
-        self.transport.play(
-            [cut(model.samples, model.rate, 0.0, len(model.samples) / model.rate, 1.0, "model")]
-        )
         self.play_button.setText("Stop")
+        self.playing_ends.start()
+        job = self.jobs.threaded("listen", sounded, part, instrument_of(part).sound or "flute")
+        job.done.connect(self._play)
+        job.failed.connect(self.trouble)
+        job.failed.connect(self.stop)
+
+    def _play(self, model: Model) -> None:
+        whole = cut(model.samples, model.rate, 0.0, len(model.samples) / model.rate, 1.0, "model")
+        self.transport.play([whole])
         if self.transport.speaker.silent:
             self.message.emit("No sound device: this plays silently.")
 
+    def _look_whether_it_plays(self) -> None:
+        if not self.transport.playing and not self.jobs.running("listen"):
+            self.stop()
+
     def stop(self) -> None:
+        self.jobs.cancel("listen")
+        self.playing_ends.stop()
         self.transport.stop()
         self.play_button.setText("Play")
