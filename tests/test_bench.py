@@ -126,7 +126,7 @@ class Bench(DeskCase):
         self.checked_tray("Ilse", "Bram")
         self.press(KEY.Key_O)
         self.wait(lambda: self.window.review is not None and self.window.pages.currentIndex() == 2, 60)
-        self.assertEqual(self.window.player, "Bram")
+        self.assertEqual(self.window.pair.player, "Bram")
         first = self.window.review.shown[0].key  # type: ignore[union-attr]
         self.window.loupe.choose(first)
         self.window.loupe.stop()

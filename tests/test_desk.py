@@ -18,6 +18,7 @@ from jeweller.audio.encode import write_sound
 from jeweller.audio.ports import SimulatedSpeaker
 from jeweller.demo_band import read_band
 from jeweller.gui.places.loupe.margin import MarginNote
+from jeweller.gui.places.loupe.model import OpenPair
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.app import open_settings
 from jeweller.gui.shell.dialogs import KEYS
@@ -86,8 +87,8 @@ class DeskCase(WindowCase):
         """The marked part as after a drop (which `Opening` tests with its check in a process of its own)."""
         if DeskCase.prepared is None:
             DeskCase.prepared = check(self.score, self.take)
-        self.window._pending = (str(self.score), str(self.take), "Flute", "", ["Flute"])
-        self.window._checked(DeskCase.prepared)
+        pair = OpenPair(score=str(self.score), take=str(self.take), part="Flute", parts=("Flute",))
+        self.window._checked(pair, DeskCase.prepared)
         self.checked()
         loupe = self.window.loupe
         self.wait(lambda: loupe._sound is not None and loupe._model is not None, what="for the sound")
@@ -140,10 +141,8 @@ class Opening(DeskCase):
 
     def test_one_after_the_other_in_either_order(self) -> None:
         self.drop(self.score)
-        self.assertEqual(
-            (self.window.next_button.text(), self.window.empty.title.text()),
-            ("Open a recording…", "Now the recording"),
-        )
+        self.wait(lambda: self.window.next_button.text() == "Open a recording…")
+        self.assertEqual(self.window.empty.title.text(), "Now the recording")
         self.drop(self.take)
         self.checked()
         second = self.make_window()

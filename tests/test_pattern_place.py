@@ -220,7 +220,7 @@ class PatternBook(DeskCase):
         path = self.folder / "scale.musicxml"
         self.place.take_to_loupe(str(path))
         self.assertEqual(self.window.place, "loupe")
-        self.assertEqual(self.window.next_button.text(), "Open a recording…")
+        self.wait(lambda: self.window.next_button.text() == "Open a recording…")
         self.assertEqual(load_score(path).parts[0].note_count, 15)
 
     def test_the_shelf_keeps_finds_and_shows(self) -> None:

@@ -67,7 +67,7 @@ def main() -> None:
         def open_take(k: int) -> None:
             t = tray[k]
             window.open_pair(str(t.score), str(t.take), t.part, t.player)
-            wait(lambda: window.take_path == str(t.take) and window.pages.currentIndex() == 2)
+            wait(lambda: window.pair.take == str(t.take) and window.pages.currentIndex() == 2)
             assert window.review is not None
             window.loupe.choose(window.review.shown[0].key)
 

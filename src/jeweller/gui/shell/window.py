@@ -33,6 +33,7 @@ from jeweller.gui.places.bench.view import BenchPlace
 from jeweller.gui.places.ledger.view import LedgerPlace
 from jeweller.gui.places.loupe.busy_page import BusyPage
 from jeweller.gui.places.loupe.empty_page import EmptyPage
+from jeweller.gui.places.loupe.model import OpenPair, choose_pair_part
 from jeweller.gui.places.loupe.view import Loupe
 from jeweller.gui.places.pattern_book.view import PatternPlace
 from jeweller.gui.services.jobs import Jobs
@@ -63,9 +64,8 @@ class Window(Routes):
         self.settings, self.tray, self.tray_name = settings, tray, tray_name
         self.jobs = Jobs(self)
         self.speaker = speaker
-        self.score_path = self.take_path = self.part = ""
-        self.parts: list[str] = []
-        self.player = ""
+        self.pair = OpenPair()
+        self.reading: OpenPair | None = None  # whose score is being read
         self.review: Review | None = None
         self.theme = dataclasses.replace(
             THEMES.get(str(settings.value("theme", "light")), LIGHT), usage=remembered_usage(settings)
@@ -213,18 +213,20 @@ class Window(Routes):
     # --------------------------------------------------------------------------------------------
 
     def _refresh(self) -> None:
-        score = Path(self.score_path)
+        score = Path(self.pair.score)
         title = self.review.checked.line.title if self.review is not None else score.stem
-        self.words["score"].setText(title if self.score_path else "a score")
-        self.words["part"].setText(self.part or "part")
+        self.words["score"].setText(title if self.pair.score else "a score")
+        self.words["part"].setText(self.pair.part or "part")
         here = self.place == "loupe"
         self.place_label.setText(PLACES[self.place][0])
         self.subtitle.setText("" if here else PLACES[self.place][1])
         for key in self.words:
-            self.words[key].setVisible(here and (key != "part" or bool(self.parts)))
-            self.dots[key].setVisible(here and (key != "part" or bool(self.parts)))
-        take = Path(self.take_path).name if self.take_path else "a recording"
-        self.words["take"].setText(f"{self.player}, {take}" if self.player and self.take_path else take)
+            self.words[key].setVisible(here and (key != "part" or bool(self.pair.parts)))
+            self.dots[key].setVisible(here and (key != "part" or bool(self.pair.parts)))
+        take = Path(self.pair.take).name if self.pair.take else "a recording"
+        self.words["take"].setText(
+            f"{self.pair.player}, {take}" if self.pair.player and self.pair.take else take
+        )
         words, _ = self._next_step()
         self.next_button.setText(words)
         ready = self.review is not None
@@ -247,10 +249,10 @@ class Window(Routes):
             return self._ledger_step()
         if self.pages.currentIndex() == 1:
             return "Checking…", lambda: None
-        if not self.score_path:
+        if not self.pair.score:
             return "Open a score…", self.open_score
         if self.review is None:
-            return ("Check", self.start_check) if self.take_path else ("Open a recording…", self.open_take)
+            return ("Check", self.start_check) if self.pair.take else ("Open a recording…", self.open_take)
         if any(s.state == "open" and s.key != self.loupe.chosen for s in self.review.shown):
             return "Next finding", self._next_open
         if self._tray_index() is not None and (self._tray_index() or 0) + 1 < len(self.tray):
@@ -277,9 +279,6 @@ class Window(Routes):
             LibraryDecisions(library, take),
         )
 
-    _store: DecisionStore | None = None
-    _options: Options | None = None
-
     def go(self, place: str) -> None:
         """To another place of the program; everything there is as it was left."""
         self.loupe.stop()
@@ -293,7 +292,7 @@ class Window(Routes):
         if place == "bench":
             self.bench.list.setFocus()
             # what was decided under the loupe, or asked for in the ledger
-            if isinstance(self._store, LibraryDecisions) or self.bench.stale:
+            if isinstance(self.pair.store, LibraryDecisions) or self.bench.stale:
                 self.bench.came_back()
         self.place = place
         self.places.setCurrentIndex(list(PLACES).index(place))
@@ -328,16 +327,16 @@ class Window(Routes):
                 (f"{Path(take).name} · {part or 'part'} · {Path(score).stem}", (score, take, part, ""))
             )
         self.empty.fill(
-            entries, self.score_path if not self.take_path else "", self.tray_name if self.tray else ""
+            entries, self.pair.score if not self.pair.take else "", self.tray_name if self.tray else ""
         )
 
     def _popup(self, word: str) -> None:
         menu = QMenu(self)
         if word == "part":
-            for name in self.parts:
+            for name in self.pair.parts:
                 action = add_action(self, menu, name, lambda n=name: self.choose_part(n))
                 action.setCheckable(True)
-                action.setChecked(name == self.part)
+                action.setChecked(name == self.pair.part)
         elif word == "score":
             add_action(self, menu, "Open a score…", self.open_score)
             menu.addSeparator()
@@ -369,10 +368,10 @@ class Window(Routes):
 
     def _remember(self) -> None:
         if self._tray_index() is None:
-            remember_pair(self.settings, (self.score_path, self.take_path, self.part))
+            remember_pair(self.settings, (self.pair.score, self.pair.take, self.pair.part))
 
     def _tray_index(self) -> int | None:
-        return next((k for k, t in enumerate(self.tray) if str(t.take) == self.take_path), None)
+        return next((k for k, t in enumerate(self.tray) if str(t.take) == self.pair.take), None)
 
     def step_tray(self, step: int) -> None:
         if self.place == "bench":
@@ -407,21 +406,22 @@ class Window(Routes):
     def open_score(self, path: str = "") -> None:
         path = path or self._ask_file("Open a score", ENDINGS)
         if path:
-            self.open_pair(path, "" if self.review is not None else self.take_path, "")
+            self.open_pair(path, "" if self.review is not None else self.pair.take, "")
 
     def open_take(self, path: str = "") -> None:
         path = path or self._ask_file("Open a recording", RECORDING_ENDINGS)
         if not path:
             return
-        if not self.score_path:
-            self.take_path = path
+        score = (self.reading or self.pair).score
+        if not score:
+            self.pair = dataclasses.replace(self.pair, take=path)
             self.say("Now open the score it was played from (Ctrl+O).")
             self._refresh()
             return
-        self.open_pair(self.score_path, path, self.part)
+        self.open_pair(score, path, (self.reading or self.pair).part)
 
     def choose_part(self, name: str) -> None:
-        self.open_pair(self.score_path, self.take_path, name, self.player)
+        self.open_pair(self.pair.score, self.pair.take, name, self.pair.player)
 
     def open_pair(
         self,
@@ -438,64 +438,59 @@ class Window(Routes):
         """
         if self.place != "loupe":
             self.go("loupe")
-        try:
-            loaded = load_score(score)
-        except JewellerError as error:
-            self.trouble(str(error))
-            return
-        names = [p.name for p in loaded.parts]
-        chosen = next((n for n in names if part and part.casefold() in n.casefold()), "")
-        if not chosen and take:
-            chosen = next((n for n in names if n.split(" ")[0].casefold() in Path(take).stem.casefold()), "")
-        self._pending = (
-            score,
-            take,
-            chosen or next((p.name for p in loaded.parts if p.note_count), names[0]),
-            player,
-            names,
-        )
-        self._options, self._store = options, store
+        asked = OpenPair(score=score, take=take, part=part, player=player, options=options, store=store)
+        self.reading = asked
         if take:
-            self.start_check()
+            self._show_busy(player or Path(take).stem)
+        job = self.jobs.threaded("score", load_score, score)
+        job.done.connect(lambda loaded: self._score_read(choose_pair_part(asked, loaded)))
+        job.failed.connect(self._check_failed)
+        job.cancelled.connect(lambda: self._back("Stopped; nothing was changed."))
+
+    def _show_busy(self, words: str) -> None:
+        """What is open stays so until a check is accepted."""
+        self.loupe.stop()
+        self._page_before = self.pages.currentIndex() if self.pages.currentIndex() != 1 else self._page_before
+        self.busy.begin(words)
+        self.pages.setCurrentIndex(1)
+        self._refresh()
+
+    def _score_read(self, pair: OpenPair) -> None:
+        self.reading = None
+        if pair.take:
+            self._check(pair)
             return
-        self._accept_pending()
-        self.review = None
+        self.pair, self.review = pair, None
         self.loupe.stop()
         self.pages.setCurrentIndex(0)
         self._refresh()
 
-    def _accept_pending(self) -> None:
-        self.score_path, self.take_path, self.part, self.player, self.parts = self._pending
-
     def start_check(self) -> None:
-        score, take, part, player, _ = self._pending
-        self.loupe.stop()
-        self._page_before = self.pages.currentIndex() if self.pages.currentIndex() != 1 else self._page_before
-        self.busy.begin(f"{player + ', ' if player else ''}{part}")
-        self.pages.setCurrentIndex(1)
-        job = self.jobs.process("check", check_take, score, take, self._options or Options(part=part))
+        """Checks what is open."""
+        self._check(self.pair)
+
+    def _check(self, pair: OpenPair) -> None:
+        self._show_busy(f"{pair.player + ', ' if pair.player else ''}{pair.part}")
+        options = pair.options or Options(part=pair.part)
+        job = self.jobs.process("check", check_take, pair.score, pair.take, options)
         job.progress.connect(self.busy.show_progress)
-        job.done.connect(self._checked)
+        job.done.connect(lambda checked: self._checked(pair, checked))
         job.failed.connect(self._check_failed)
         job.cancelled.connect(lambda: self._back("Stopped; nothing was changed."))
-        self._refresh()
 
     _page_before = 0
 
-    def _checked(self, checked: object) -> None:
-        assert isinstance(checked, Checked)
-        score, take = self._pending[0], self._pending[1]
+    def _checked(self, pair: OpenPair, checked: Checked) -> None:
         try:
-            review = Review(checked, self._store or BesideTake(decisions_path(take, score)))
+            store = pair.store or BesideTake(decisions_path(pair.take, pair.score))
+            review = Review(checked, store)
         except JewellerError as error:
             self.trouble(str(error))
             review = Review(checked, None)
-        self._accept_pending()
-        self.review = review
-        self.loupe.criteria = self._criteria[1] if self._criteria[0] == score else ()
+        self.pair, self.review = pair, review
+        self.loupe.criteria = self._criteria[1] if self._criteria[0] == pair.score else ()
         self.pages.setCurrentIndex(2)
-        QApplication.processEvents()
-        self.loupe.show_review(review, take)
+        self.loupe.show_review(review, pair.take)
         self._remember()
         notes = [*checked.score.warnings, *checked.recording.warnings]
         if not checked.report["followed"]:
@@ -520,12 +515,15 @@ class Window(Routes):
         self.trouble(sentence)
 
     def _back(self, words: str) -> None:
-        self.pages.setCurrentIndex(self._page_before)
+        self.reading = None
+        if self.pages.currentIndex() == 1:
+            self.pages.setCurrentIndex(self._page_before)
         if words:
             self.say(words)
         self._refresh()
 
     def cancel_check(self) -> None:
+        self.jobs.cancel("score")
         self.jobs.cancel("check")
 
     def escape(self) -> None:
@@ -535,7 +533,7 @@ class Window(Routes):
             self.cancel_check()
         elif (
             self.place == "loupe"
-            and isinstance(self._store, LibraryDecisions)
+            and isinstance(self.pair.store, LibraryDecisions)
             and not self.loupe.transport.playing
         ):
             self.go("bench")
@@ -574,7 +572,7 @@ class Window(Routes):
         elif score and not take and self.place == "pattern":
             self.pattern.open_file(score)
         elif score:
-            self.open_pair(score, take or (self.take_path if self.review is None else ""))
+            self.open_pair(score, take or (self.pair.take if self.review is None else ""))
         elif take:
             self.open_take(take)
         elif paths:
@@ -632,7 +630,7 @@ class Window(Routes):
         ending = ".json" if kind == "json" else next(e for k, _, e in DOCUMENTS if k == kind)
         if not path:
             folder = str(self.settings.value("save_folder", str(Path.home())))
-            name = f"{Path(self.take_path).stem}{ending}"
+            name = f"{Path(self.pair.take).stem}{ending}"
             path, _ = QFileDialog.getSaveFileName(
                 self, "Save the marked part", str(Path(folder) / name), f"*{ending}"
             )
@@ -655,7 +653,7 @@ class Window(Routes):
             self.review.checked.line,
             report["findings"],
             {kind: path},
-            self.player,
+            self.pair.player,
             self.theme.on_paper(),
         )
         self.say("Writing…")

@@ -1,11 +1,45 @@
-"""What the loupe computes without a widget: the part engraved so that it fits."""
+"""What the loupe has to do with no widget: what is open in it, and the part engraved so that it fits."""
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
 
 from jeweller.documents.engraving import Engraving, engrave
-from jeweller.notation.model import Part
+from jeweller.notation.model import Part, Score
+from jeweller.pipeline.check import Options
+from jeweller.pipeline.review import DecisionStore
+
+
+@dataclass(frozen=True, kw_only=True)
+class OpenPair:
+    """A score and a recording of it: what is open, or is to be once it is checked. `options` say how it is
+    checked; decisions are kept in `store`, beside the take where it is None.
+    """
+
+    score: str = ""
+    take: str = ""
+    part: str = ""
+    player: str = ""
+    parts: tuple[str, ...] = ()
+    options: Options | None = None
+    store: DecisionStore | None = None
+
+
+def choose_pair_part(pair: OpenPair, score: Score) -> OpenPair:
+    """The pair with the parts there are in its score, and the one of them that is meant: by what was asked
+    for, else by the name of the recording, else the first that has notes.
+    """
+    names = tuple(p.name for p in score.parts)
+    asked, stem = pair.part.casefold(), Path(pair.take).stem.casefold()
+    chosen = next((n for n in names if asked and asked in n.casefold()), "")
+    if not chosen and pair.take:
+        chosen = next((n for n in names if n.split(" ")[0].casefold() in stem), "")
+    first = next((p.name for p in score.parts if p.note_count), names[0])
+    return dataclasses.replace(pair, part=chosen or first, parts=names)
+
 
 LEAST_UNITS = 600.0  # page units: no narrower page is engraved
 
