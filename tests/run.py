@@ -45,7 +45,7 @@ def run_tests(names: list[str]) -> int:
     """These test modules, in this process, in a home of their own."""
     os.environ["QT_QPA_PLATFORM"] = os.environ.get("JEWELLER_TEST_PLATFORM", "offscreen")
     home = tempfile.mkdtemp(prefix="jeweller-test-")
-    for name in ("HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
+    for name in ("HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"):
         os.environ[name] = home
     sys.path.insert(0, str(ROOT))
     suite = unittest.TestLoader().loadTestsFromNames([f"tests.{n}" for n in names])

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
 from jeweller.alignment.settings import AlignmentSettings
 from jeweller.features.extraction import Features
@@ -66,6 +65,8 @@ def find_candidates(features: Features, s: AlignmentSettings, *, pitched: bool =
     """Attacks, changes of pitch, and a sparse grid where there is neither. Without `pitched`, attacks of
     sounds without pitch count as well.
     """
+    from scipy.ndimage import maximum_filter1d, minimum_filter1d
+
     frames = len(features.best)
     ratio = round(features.step_s / features.hop_s)
     loudness = np.clip(

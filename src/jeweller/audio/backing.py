@@ -13,7 +13,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import fft as sfft
 
 Array = npt.NDArray[np.float32]
 
@@ -42,6 +41,8 @@ def find_delay(samples: Array, known: Array) -> tuple[int, float]:
     """(samples by which `known` begins later in the take, how many deviations the peak stands out), by phase
     correlation.
     """
+    from scipy import fft as sfft
+
     size = sfft.next_fast_len(len(samples) + len(known), real=True)
     cross = sfft.rfft(samples, size) * np.conj(sfft.rfft(known, size))
     curve = sfft.irfft(cross / (np.abs(cross) + 1e-9), size)

@@ -14,12 +14,14 @@ from typing import TYPE_CHECKING, Any
 from jeweller import __version__
 from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
+from jeweller.log import LOG, log_fault, start_log, state_home
 
 if TYPE_CHECKING:
     from jeweller.pipeline.check import Options
 
 NOT_FOLLOWED = 3
 UNUSABLE = 2
+FAULTY = 1
 
 
 class _Parser(argparse.ArgumentParser):
@@ -39,6 +41,9 @@ def make_parser() -> argparse.ArgumentParser:
         ),
     )
     parser.add_argument("--version", action="version", version=f"jeweller {__version__}")
+    parser.add_argument(
+        "--verbose", action="store_true", help="also say on standard error what the log is told"
+    )
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     check = commands.add_parser(
         "check",
@@ -275,6 +280,8 @@ def main(argv: list[str] | None = None) -> int:
     """Runs one command; returns the exit status."""
     arguments = sys.argv[1:] if argv is None else argv
     options = make_parser().parse_args(arguments)
+    start_log(verbose=options.verbose)
+    LOG.info("%s, version %s", options.command or "window", __version__)
     try:
         if options.command == "check":
             return _check(options)
@@ -311,6 +318,9 @@ def main(argv: list[str] | None = None) -> int:
     except KeyboardInterrupt:
         print("jeweller: stopped.", file=sys.stderr)
         return 130
+    except Exception as error:  # noqa: BLE001 -- exit status 1: a fault of the program
+        print(f"jeweller: {log_fault(error)}\nThe log lies in {state_home()}.", file=sys.stderr)
+        return FAULTY
 
 
 def _write_json(data: dict[str, Any], target: str) -> None:

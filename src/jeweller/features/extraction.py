@@ -17,8 +17,6 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 from numpy.lib.stride_tricks import sliding_window_view
-from scipy import fft as sfft
-from scipy.ndimage import median_filter, uniform_filter1d
 
 from jeweller.errors import Cancelled
 from jeweller.features.settings import DEFAULT, FeatureSettings
@@ -158,6 +156,8 @@ def _pitch_block(
     best: Array,
     f0: Array,
 ) -> None:
+    from scipy import fft as sfft
+
     size = int(sfft.next_fast_len(window + lag_max + 2, real=True))
     begin = centres - (window + lag_max) // 2
     segments = sliding_window_view(x, window + lag_max + 1)[begin]
@@ -197,6 +197,8 @@ def _high_pass(x: Array, rate: int, cutoff: float) -> Array:
     """Zero-phase high pass by overlapping FFT blocks: keeps hum and rumble below the instrument out of the
     periodicity.
     """
+    from scipy import fft as sfft
+
     size, half = 1 << 16, 2048
     frequencies = np.fft.rfftfreq(size, 1.0 / rate)
     gain = (1.0 / (1.0 + (np.maximum(cutoff, 1.0) / np.maximum(frequencies, 1e-3)) ** 8)).astype(np.float32)
@@ -218,6 +220,9 @@ def _levels(squares: npt.NDArray[np.float64], pad: int, fine: int, s: FeatureSet
 
 
 def _flux(x: Array, pad: int, fine: int, s: FeatureSettings) -> Array:
+    from scipy import fft as sfft
+    from scipy.ndimage import median_filter, uniform_filter1d
+
     frequencies = np.fft.rfftfreq(s.flux_size, 1.0 / s.rate)
     edges = np.geomspace(s.flux_low_hz, s.flux_high_hz, s.flux_bands + 1)
     bank = np.zeros((len(frequencies), s.flux_bands), np.float32)

@@ -12,7 +12,6 @@ import contextlib
 import multiprocessing
 import os
 import time
-import traceback
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from multiprocessing.connection import Connection, wait
@@ -27,6 +26,7 @@ from jeweller.errors import JewellerError, LedgerError
 from jeweller.features.speech import TONES, VOICED, measure_held_and_voiced
 from jeweller.library.library import Library
 from jeweller.library.tables import Assignment, Take
+from jeweller.log import log_fault, start_log
 from jeweller.pipeline.check import Checked, Options, check
 
 WORDS = "It holds words and not music, and follows no rhythm of this part: it is kept for your ear."
@@ -314,15 +314,10 @@ def run_check_job(asked: CheckJob, progress: Callable[[float, str], None]) -> tu
         found = check(asked.score, asked.recording, asked.options, progress=progress)
     except JewellerError as error:
         return "failed", str(error)
-    except Exception:  # noqa: BLE001 -- a fault of the program: it is told, and the other takes go on
-        where = traceback.format_exc(limit=-3)
-        return (
-            "failed",
-            (
-                f"{asked.name}: a fault of the program; the take is safe. Please report it with these "
-                f"lines:\n{where}"
-            ),
-        )
+    except Exception as error:  # noqa: BLE001 -- a fault of the program: it is told, and the other takes go on
+        start_log()
+        log_fault(error, "in a check")
+        return "failed", f"{asked.name}: a fault of the program; the take is safe. The log has its details."
     kind = "checked"
     if _right(found.report) < HARDLY and not (asked.options.rhythm_only or found.line.part.percussion):
         kind, found = _without_tones(asked, found)

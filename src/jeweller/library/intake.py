@@ -13,11 +13,9 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from jeweller.alignment.align import align
-from jeweller.audio.decode import decode, file_hash
+from jeweller.audio.decode import file_hash
 from jeweller.audio.formats import is_recording
 from jeweller.errors import JewellerError, LedgerError
-from jeweller.features.extraction import extract_features
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.instruments.table import Instrument, find_instrument, require_instrument
 from jeweller.library.assignments import open_for
@@ -25,7 +23,6 @@ from jeweller.library.library import Library
 from jeweller.library.tables import Player, Tray
 from jeweller.notation.model import Part, Score
 from jeweller.notation.performance import perform_part
-from jeweller.notes.build import build_note_tables
 
 ARCHIVE_BYTES = 4 * 2**30  # unpacked; a zip of more is none of a class
 # words for a take of its rhythm alone
@@ -306,6 +303,11 @@ def recognise(
     """Which of several parts a recording follows, by its first half minute; None where it follows none well
     enough.
     """
+    from jeweller.alignment.align import align
+    from jeweller.audio.decode import decode
+    from jeweller.features.extraction import extract_features
+    from jeweller.notes.build import build_note_tables
+
     if not among:
         return None
     try:

@@ -14,7 +14,6 @@ from collections.abc import Sequence
 import numpy as np
 import numpy.typing as npt
 from numpy.lib.stride_tricks import sliding_window_view
-from scipy import fft as sfft
 
 from jeweller.features.extraction import Features, midi_to_hz
 from jeweller.notes.table import PlayedNote
@@ -49,6 +48,8 @@ class SpectralDecomposition:
         """`lowest_midi`: of the part; `shift`: semitones by which the whole take sounds above the pitches
         that `voice` and `standing_out` are asked for.
         """
+        from scipy import fft as sfft
+
         self.f, self.shift = features, shift
         size = PERIODS * features.rate / float(midi_to_hz(lowest_midi))
         self.size = int(np.clip(sfft.next_fast_len(int(size), real=True), *SIZES))
@@ -69,6 +70,8 @@ class SpectralDecomposition:
         ]
 
     def _spectra(self, times: Array) -> Array:
+        from scipy import fft as sfft
+
         x = self.f.samples
         begin = np.rint(times * self.f.rate).astype(np.int64) - self.size // 2
         if begin.min() < 0 or begin.max() + self.size > len(x):

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import maximum_filter1d
 
 from jeweller.features.extraction import NEAR_SEMITONES, Features, salience_near
 
@@ -175,6 +174,8 @@ class NoteMeasurer:
         """Where the sound begins to decay, and its steady pitch; a trill also holds while the notes above it
         sound.
         """
+        from scipy.ndimage import maximum_filter1d
+
         f = self.f
         k0, k1 = round(on_s / f.hop_s), max(round(next_s / f.hop_s), round(on_s / f.hop_s) + 2)
         level = f.level[k0:k1]

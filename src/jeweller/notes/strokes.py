@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
-from scipy import fft as sfft
 
 from jeweller.features.extraction import Features
 from jeweller.notes.table import NoteTable, Stroke
@@ -32,6 +31,8 @@ FLOOR = 1e-3  # of a stroke's own strength: softer bands tell nothing
 
 def measure_strokes(following: NoteTable, features: Features) -> list[Stroke]:
     """The strokes of all notes that sounded."""
+    from scipy import fft as sfft
+
     out: list[Stroke] = []
     samples, rate = features.samples, features.rate
     length, quiet = round(LENGTH_S * rate), round(BEFORE_S * rate)

@@ -6,7 +6,6 @@ import math
 from collections.abc import Iterator
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
 
 from jeweller.features.extraction import Features, salience_near
 from jeweller.notes.table import NoteTable, PlayedNote, SustainedTone
@@ -54,6 +53,8 @@ def measure_clearness(following: NoteTable, features: Features) -> list[tuple[in
 
 
 def measure_sustain(following: NoteTable, features: Features) -> list[SustainedTone]:
+    from scipy.ndimage import uniform_filter1d
+
     out: list[SustainedTone] = []
     ratio = round(features.step_s / features.hop_s)
     for i, event, rows in _steady(following, features, LEAST_S):

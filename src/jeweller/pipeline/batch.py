@@ -18,6 +18,7 @@ from jeweller.audio.formats import is_recording
 from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
 from jeweller.grading.scheme import find_scheme
+from jeweller.log import log_fault, start_log
 from jeweller.notation.readers.sandbox import ENDINGS
 from jeweller.pipeline.check import Options, check
 from jeweller.report.build import EAR_VERSION, settings_dict
@@ -239,6 +240,10 @@ def report_of(job: BatchJob, options: Options) -> tuple[str, str]:
         checked = check(job.score, job.take, options)
     except JewellerError as error:
         return "failed", str(error)
+    except Exception as error:  # noqa: BLE001 -- a fault of the program ends this check, never the others
+        start_log()
+        log_fault(error, "in a batch")
+        return "failed", f"{job.take.name}: a fault of the program ended this check; the log has its details."
     return "checked" if checked.report["followed"] else "not followed", json_text(checked.report)
 
 

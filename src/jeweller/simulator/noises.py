@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
-from scipy.signal import lfilter
 
 Array = npt.NDArray[np.float32]
 
@@ -19,6 +18,8 @@ def _put(out: Array, at_s: float, sound: npt.NDArray[np.float64], rate: int) -> 
 
 
 def _resonance(x: npt.NDArray[np.float64], hz: float, width: float, rate: int) -> npt.NDArray[np.float64]:
+    from scipy.signal import lfilter
+
     r = np.exp(-np.pi * width / rate)
     return np.asarray(lfilter([1 - r], [1, -2 * r * np.cos(2 * np.pi * hz / rate), r * r], x))
 
@@ -80,6 +81,8 @@ def pages(out: Array, rate: int, at_s: float, level: float, rng: np.random.Gener
 
 
 def fan(out: Array, rate: int, level: float, rng: np.random.Generator) -> None:
+    from scipy.signal import lfilter
+
     noise = np.asarray(lfilter([0.02], [1, -0.98], rng.standard_normal(len(out))))
     t = np.arange(len(out)) / rate
     blade = np.sin(2 * np.pi * 98.0 * t) + 0.4 * np.sin(2 * np.pi * 196.0 * t + 1)

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import fft as sfft
 
 Array = npt.NDArray[np.float32]
 
@@ -23,6 +22,8 @@ class Room:
 
 def put_in_room(dry: Array, rate: int, room: Room, seed: int) -> Array:
     """Dry sound → what a microphone in the room records, peak at -3 dB. Shape kept."""
+    from scipy import fft as sfft
+
     rng = np.random.default_rng(seed)
     n = int(room.rt60_s * rate)
     t = np.arange(n) / rate

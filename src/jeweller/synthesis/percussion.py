@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.signal import butter, sosfilt
 
 RATE = 48000
 
@@ -45,6 +44,8 @@ def tuned(kind: str, seed: int) -> StruckSound:
 
 def strike(struck: StruckSound, level: float, rng: np.random.Generator) -> npt.NDArray[np.float64]:
     """One stroke at RATE, about `level` at its peak."""
+    from scipy.signal import butter, sosfilt
+
     low, high, fall, share = struck.noise
     longest = max([fall, *(d for _, d, _ in struck.tones)])
     n = round(5 * longest * RATE)

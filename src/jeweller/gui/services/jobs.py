@@ -9,7 +9,6 @@ from __future__ import annotations
 import multiprocessing
 import queue
 import threading
-import traceback
 from collections.abc import Callable
 from typing import Any
 
@@ -17,6 +16,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from jeweller.errors import JewellerError
 from jeweller.gui.services.work import run_job
+from jeweller.log import log_fault
 
 POLL_MS = 30
 THREAD_POLL_MS = 10
@@ -91,9 +91,8 @@ def _answer(function: Callable[..., Any], arguments: tuple[Any, ...], answers: A
         answers.put(("done", function(*arguments)))
     except JewellerError as error:
         answers.put(("failed", str(error)))
-    except Exception:  # noqa: BLE001
-        trace = traceback.format_exc(limit=-3)
-        answers.put(("failed", f"A fault of the program; what was open is safe.\n{trace}"))
+    except Exception as error:  # noqa: BLE001 -- a fault of the program: the window shows it and stays usable
+        answers.put(("failed", log_fault(error, "in a thread")))
 
 
 class _ThreadJob(Job):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import dataclasses
 import tempfile
-import traceback
 from collections.abc import Callable
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -38,6 +37,7 @@ from jeweller.library.exports import FeedbackData, collect_feedback
 from jeweller.library.intake import candidates, recognise
 from jeweller.library.library import Library
 from jeweller.library.tray import music_of
+from jeweller.log import log_fault, start_log
 from jeweller.notation.model import Part, Score
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.readers.sandbox import ENDINGS, load_scores
@@ -277,15 +277,8 @@ def run_job(
         connection.send(("cancelled",))
     except JewellerError as error:
         connection.send(("failed", str(error)))
-    except Exception:  # noqa: BLE001 -- a fault of the program: the window shows it and stays usable
-        connection.send(
-            (
-                "failed",
-                (
-                    "A fault of the program; what was open is safe. Please report it with these "
-                    f"lines:\n{traceback.format_exc(limit=-3)}"
-                ),
-            )
-        )
+    except Exception as error:  # noqa: BLE001 -- a fault of the program: the window shows it and stays usable
+        start_log()
+        connection.send(("failed", log_fault(error, "in a worker process")))
     finally:
         connection.close()

@@ -5,6 +5,7 @@ Neither blocks the window.
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QLayout, QVBoxLayout, QWidget
 
 from jeweller.gui.places.loupe.margin import wrapped
@@ -59,9 +60,16 @@ def _box(
 
 
 def show_sentence(parent: QWidget, sentence: str, points: float) -> QDialog:
+    """A sentence; what stands below its first line are details of a fault, to be copied for a report."""
+    sentence, _, details = sentence.partition("\n")
     text = wrapped(sentence, points)
     text.setMinimumWidth(440)
-    return _box(parent, "Jeweller", text, button=QDialogButtonBox.StandardButton.Ok)
+    box = _box(parent, "Jeweller", text, button=QDialogButtonBox.StandardButton.Ok)
+    buttons = box.findChild(QDialogButtonBox)
+    if details and buttons is not None:
+        copy = buttons.addButton("Copy details", QDialogButtonBox.ButtonRole.ActionRole)
+        copy.clicked.connect(lambda: QGuiApplication.clipboard().setText(details))
+    return box
 
 
 def show_keys(parent: QWidget) -> QDialog:
