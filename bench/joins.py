@@ -4,7 +4,7 @@ how the one note gives way to the other.
 
     bench/make_takes.py tune FOLDER --standard 50 --rough 30 --first 5000 --kinds slurred_over_tongue
     bench/make_takes.py tune OTHER --standard 50 --rough 30 --first 5200 --kinds slurred_over_tongue --bank
-    BANK bench/joins.py FOLDER OTHER [--fit src/jeweller/judge/run_on.json]
+    BANK bench/joins.py FOLDER OTHER [--fit src/jeweller/assessment/run_on.json]
     bench/joins.py FOLDER OTHER --kind tongued_in_slur       # the other way round: tongues in slurs
 
 Logistic regressions, each take's joins left out of what they are told by (five folds by take). Prints the

@@ -4,7 +4,7 @@ same line twice, and then two lines.
 
     .venv/bin/python bench/setups.py [LINES]
 
-The 90th percentile of each difference is what `ledger.over_time.SOUNDS` must lie above, so that nine of ten
+The 90th percentile of each difference is what `library.progress.SOUNDS` must lie above, so that nine of ten
 takes without a change say nothing.
 """
 

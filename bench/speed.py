@@ -30,11 +30,12 @@ from ear import yardstick
 
 STAGES = (
     ("audio/decode.py", "decode", "decoding"),
-    ("hear/features.py", "hear", "hearing"),
-    ("follow/segments.py", "segments", "worth of segments"),
-    ("follow/search.py", "run", "search (with the worth)"),
-    ("follow/follow.py", "_result", "exact times, second hearings"),
-    ("judge/judge.py", "judge", "judging"),
+    ("features/extraction.py", "extract_features", "features"),
+    ("alignment/segments.py", "segments", "worth of segments"),
+    ("alignment/decoder.py", "run", "decoding (with the worth)"),
+    ("notes/build.py", "_build", "exact times, repairs"),
+    ("notes/evidence.py", "add_evidence", "evidence"),
+    ("assessment/assess.py", "assess", "assessment"),
     ("report/build.py", "build_report", "report"),
 )
 

@@ -46,7 +46,12 @@ def compute_novelty(features: Features, span: int) -> Array:
 
 
 def pick_peaks(curve: Array, minimum: float, gap: int) -> npt.NDArray[np.int64]:
-    """Local maxima of at least `minimum`, the larger first where two are closer than `gap` frames."""
+    """Local maxima of at least `minimum`, the larger first where two are closer than `gap` frames.
+
+    >>> import numpy as np
+    >>> pick_peaks(np.array([0.0, 1.0, 0.0, 0.4, 0.0, 0.9, 0.0]), 0.5, 1).tolist()
+    [1, 5]
+    """
     if len(curve) < 3:
         return np.zeros(0, np.int64)
     found = (

@@ -106,7 +106,12 @@ def _stepped(quarters: list[float], seconds: list[float]) -> set[int]:
 
 
 def weighted_median(values: npt.NDArray[np.float64], weights: npt.NDArray[np.float64]) -> float:
-    """The value at which half of the weight is reached."""
+    """The value at which half of the weight is reached.
+
+    >>> import numpy as np
+    >>> weighted_median(np.array([1.0, 5.0]), np.array([1.0, 9.0]))
+    5.0
+    """
     order = np.argsort(values, kind="stable")
     total = np.cumsum(weights[order])
     return float(values[order][int(np.searchsorted(total, 0.5 * total[-1]))])

@@ -50,10 +50,18 @@ class Features:
 
 
 def hz_to_midi(hz: npt.ArrayLike) -> npt.NDArray[np.float64]:
+    """
+    >>> hz_to_midi([440.0, 880.0]).tolist()
+    [69.0, 81.0]
+    """
     return 69.0 + 12.0 * np.log2(np.asarray(hz, dtype=np.float64) / 440.0)
 
 
 def midi_to_hz(midi: npt.ArrayLike) -> npt.NDArray[np.float64]:
+    """
+    >>> round(float(midi_to_hz(60)), 2)
+    261.63
+    """
     return 440.0 * np.exp2((np.asarray(midi, dtype=np.float64) - 69.0) / 12.0)
 
 

@@ -76,7 +76,11 @@ BANDS = ((0.93, "polished"), (0.80, "nearly there"), (0.60, "taking shape"), (0.
 
 
 def find_scheme(name: str) -> Scheme:
-    """By name. Raises SettingError, naming what there is."""
+    """By name. Raises SettingError, naming what there is.
+
+    >>> find_scheme("rhythm-first").title
+    'Rhythm first'
+    """
     if name not in SCHEMES:
         raise SettingError(f"There is no marking scheme “{name}”; choose {', '.join(SCHEMES)}.")
     return SCHEMES[name]
@@ -85,6 +89,9 @@ def find_scheme(name: str) -> Scheme:
 def scheme_of(told: Mapping[str, Any]) -> Scheme:
     """A scheme as an assignment has it: the name of one, with what differs from it (weights, facets,
     habit_share, out_of, form). Raises SettingError.
+
+    >>> scheme_of({"scheme": "even", "out_of": 10}).out_of
+    10
     """
     scheme = find_scheme(str(told.get("scheme", "even")))
     weights = told.get("weights")
@@ -107,7 +114,11 @@ def scheme_of(told: Mapping[str, Any]) -> Scheme:
 
 
 def letter_of(value: float, out_of: float) -> str:
-    """A mark as a letter."""
+    """A mark as a letter.
+
+    >>> letter_of(18.6, 20), letter_of(18.5, 20)
+    ('A', 'B')
+    """
     return next(letter for limit, letter in LETTERS if value / out_of >= limit)
 
 

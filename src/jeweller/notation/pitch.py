@@ -45,6 +45,9 @@ class Pitch:
 def key_alter(step: str, fifths: int) -> int:
     """The alteration that a key signature of `fifths` sharps (negative: flats) gives to a letter: -1, 0 or
     1.
+
+    >>> key_alter("B", -2), key_alter("F", 1), key_alter("C", 0)
+    (-1, 1, 0)
     """
     if fifths > 0:
         return 1 if step in SHARP_ORDER[:fifths] else 0
@@ -52,20 +55,32 @@ def key_alter(step: str, fifths: int) -> int:
 
 
 def key_letters(fifths: int) -> list[str]:
-    """The altered letters of a key signature in their printed order: ["B♭", "E♭"]."""
+    """The altered letters of a key signature in their printed order: ["B♭", "E♭"].
+
+    >>> key_letters(-2)
+    ['B♭', 'E♭']
+    """
     letters = SHARP_ORDER[:fifths] if fifths > 0 else SHARP_ORDER[::-1][:-fifths]
     return [f"{s}{'♯' if fifths > 0 else '♭'}" for s in letters]
 
 
 def key_name(fifths: int, mode: str = "major") -> str:
-    """The key's name: "E♭ major", "C minor"."""
+    """The key's name: "E♭ major", "C minor".
+
+    >>> key_name(-2, "major")
+    'B♭ major'
+    """
     majors = ("C♭", "G♭", "D♭", "A♭", "E♭", "B♭", "F", "C", "G", "D", "A", "E", "B", "F♯", "C♯")
     minors = ("A♭", "E♭", "B♭", "F", "C", "G", "D", "A", "E", "B", "F♯", "C♯", "G♯", "D♯", "A♯")
     return f"{(minors if mode == 'minor' else majors)[fifths + 7]} {'minor' if mode == 'minor' else 'major'}"
 
 
 def in_key(midi: int, fifths: int) -> bool:
-    """Whether a (written) pitch belongs to the scale of the key signature."""
+    """Whether a (written) pitch belongs to the scale of the key signature.
+
+    >>> in_key(70, -1), in_key(71, -1)
+    (True, False)
+    """
     tonic = (7 * fifths) % 12
     return (midi - tonic) % 12 in (0, 2, 4, 5, 7, 9, 11)
 
@@ -73,6 +88,9 @@ def in_key(midi: int, fifths: int) -> bool:
 def spell(midi: int, fifths: int = 0, near: Pitch | None = None) -> Pitch:
     """A sensible spelling of a written MIDI number: on the letter of `near` where it is at most a semitone
     from it, else by the key.
+
+    >>> spell(70, -1).name, spell(66, 2).name
+    ('B♭4', 'F♯4')
     """
     if near is not None and abs(midi - near.midi) <= 1 and abs(near.alter + midi - near.midi) <= 1:
         return Pitch(near.step, near.alter + midi - near.midi, near.octave)

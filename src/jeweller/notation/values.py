@@ -26,6 +26,10 @@ def guess_type(
 ) -> tuple[str, int, tuple[int, int] | None]:
     """Note type, dots and tuplet for a duration in quarters; the nearest shorter plain type where none fits
     exactly.
+
+    >>> from fractions import Fraction
+    >>> guess_type(Fraction(3, 2))[:2]
+    ('quarter', 1)
     """
     for ratio in (tuplet, None, (3, 2), (5, 4), (6, 4), (7, 4)):
         printed = duration * Fraction(*ratio) if ratio else duration
@@ -40,6 +44,10 @@ def guess_type(
 def beat_unit(quarters: Fraction) -> str:
     """The printed unit of a metronome mark: "quarter", "quarter." for a dotted one; "quarter" where none
     fits.
+
+    >>> from fractions import Fraction
+    >>> beat_unit(Fraction(3, 2))
+    'quarter.'
     """
     name, dots, tuplet = guess_type(quarters)
     return (
