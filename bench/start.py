@@ -3,8 +3,8 @@
 
     .venv/bin/python bench/start.py [--runs 7]
 
-A whole process a run (Python's own start included), offscreen, in a home of its own; the first run, which fills the
-disk cache, is not counted. Prints the median, the least and the most, in seconds.
+A whole process a run (Python's own start included), offscreen, in a home of its own; the first run, which
+fills the disk cache, is not counted. Prints the median, the least and the most, in seconds.
 """
 
 from __future__ import annotations
