@@ -9,11 +9,11 @@ from pathlib import Path
 
 import numpy as np
 
+from jeweller.assessment.finding import SURE
 from jeweller.audio.encode import write_sound
 from jeweller.notation.clefs import bottom_line, other_clefs, read_in_clef
 from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.pipeline.check import Checked, Options, check
-from jeweller.assessment.finding import SURE
 from tests.support import RATE, changed, line_of, part_of, score_file, sounding, straight
 
 MUSIC = """F4/1 A4/1 C5/.5 Bb4/.5 A4/1 | G4/1.5 A4/.5 Bb4/1 D5/1 | C5/.5 C5/.5 A4/.5 F4/.5 G4/2 | E4/1 r/1 F4/1 G4/1 |

@@ -15,7 +15,7 @@ from typing import Any
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from jeweller.errors import JewellerError
-from jeweller.gui.services.work import run_job
+from jeweller.gui.services.worker import run_job
 from jeweller.log import log_fault
 
 POLL_MS = 30

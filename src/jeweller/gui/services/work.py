@@ -5,7 +5,6 @@ from __future__ import annotations
 import dataclasses
 import tempfile
 from collections.abc import Callable
-from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
@@ -37,7 +36,6 @@ from jeweller.library.exports import FeedbackData, collect_feedback
 from jeweller.library.intake import candidates, recognise
 from jeweller.library.library import Library
 from jeweller.library.tray import music_of
-from jeweller.log import log_fault, start_log
 from jeweller.notation.model import Part, Score
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.readers.sandbox import ENDINGS, load_scores
@@ -258,27 +256,3 @@ def _compressed(samples: npt.NDArray[np.float32], rate: int) -> bytes:
         path = Path(folder) / "clip.m4a"
         write_sound(path, np.ascontiguousarray(samples, dtype=np.float32), rate)
         return path.read_bytes()
-
-
-def run_job(
-    connection: Connection, stop: Any, function: Callable[..., Any], arguments: tuple[Any, ...]
-) -> None:
-    """In the worker process: runs the function with `progress` and `cancelled`, answers through the
-    connection.
-    """
-    try:
-        result = function(
-            *arguments,
-            progress=lambda share, what: connection.send(("progress", share, what)),
-            cancelled=stop.is_set,
-        )
-        connection.send(("done", result))
-    except Cancelled:
-        connection.send(("cancelled",))
-    except JewellerError as error:
-        connection.send(("failed", str(error)))
-    except Exception as error:  # noqa: BLE001 -- a fault of the program: the window shows it and stays usable
-        start_log()
-        connection.send(("failed", log_fault(error, "in a worker process")))
-    finally:
-        connection.close()

@@ -6,13 +6,15 @@ import os
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
 from jeweller.audio.ports import Speaker, open_speaker
 from jeweller.demo_band import TrayTake
 from jeweller.gui.services.garbage import MainThreadCollector
 from jeweller.gui.shell.style import load_fonts
+
+BUILD_AFTER_MS = 150  # what is not seen yet is loaded when the window is there
 
 
 def has_display() -> bool:
@@ -64,6 +66,7 @@ def run_window(
 
     window = Window(open_settings(), speaker or open_speaker(), tray, tray_name)
     window.show()
+    QTimer.singleShot(BUILD_AFTER_MS, window.build_places)
     files = [f for f in (score, take) if f]
     if files:
         window.when_idle(lambda: window.open_files(files))

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from jeweller.assessment.finding import FACETS
 from jeweller.documents.theme import FACET_NAMES, THEMES
-from jeweller.gui.places.pattern_book.view import SHEETS
+from jeweller.gui.places.pattern_book.model import SHEETS
 from jeweller.gui.shell.sidebar import KEYS, PLACES
 from jeweller.gui.shell.wording import AS_WRITTEN
 from jeweller.gui.widgets.shapes import facet_pixmap
@@ -96,16 +96,19 @@ def fill_menus(w: Window) -> Menus:
         add_action(w, slips, words, lambda k=kind: w.bench.write_slips(k))
     slips.addSeparator()
     add_action(w, slips, "Their first and last words…", lambda: w.bench.ask_slip_words())
-    add_check(
-        w, slips, "With the mark", w.bench.slip_settings.with_mark, lambda on: w.bench.set_slips(with_mark=on)
-    )
-    add_check(
-        w,
-        slips,
-        "Two to a page",
-        w.bench.slip_settings.per_page == 2,
-        lambda on: w.bench.set_slips(per_page=2 if on else 1),
-    )
+    with_mark = add_check(w, slips, "With the mark", False, lambda on: w.bench.set_slips(with_mark=on))
+    two = add_check(w, slips, "Two to a page", False, lambda on: w.bench.set_slips(per_page=2 if on else 1))
+
+    def as_remembered() -> None:
+        for action, on in (
+            (with_mark, w.bench.slip_settings.with_mark),
+            (two, w.bench.slip_settings.per_page == 2),
+        ):
+            action.blockSignals(True)
+            action.setChecked(on)
+            action.blockSignals(False)
+
+    slips.aboutToShow.connect(as_remembered)
     marks = file.addMenu("Marks of the tray as")
     for kind, words in (("csv", "CSV…"), ("xlsx", "Spreadsheet (XLSX)…")):
         add_action(w, marks, words, lambda k=kind: w.bench.write_marks(k))

@@ -8,6 +8,7 @@ import dataclasses
 import datetime
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QByteArray, QSettings
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QSplitter
@@ -15,14 +16,14 @@ from PySide6.QtWidgets import QFileDialog, QMainWindow, QSplitter
 from jeweller.demo_band import TrayTake, data_home, read_trays
 from jeweller.documents.theme import THEMES, Theme
 from jeweller.errors import JewellerError
-from jeweller.gui.places.bench.view import BenchPlace
-from jeweller.gui.places.ledger.view import LedgerPlace
 from jeweller.gui.places.loupe.view import Loupe
-from jeweller.gui.places.pattern_book.view import PatternPlace
 from jeweller.gui.services.jobs import Jobs
-from jeweller.library.demo import fill_demo
-from jeweller.library.library import Library
-from jeweller.library.store import restore
+
+if TYPE_CHECKING:
+    from jeweller.gui.places.bench.view import BenchPlace
+    from jeweller.gui.places.ledger.view import LedgerPlace
+    from jeweller.gui.places.pattern_book.view import PatternPlace
+    from jeweller.library.library import Library
 
 
 class Routes(QMainWindow):
@@ -200,12 +201,16 @@ class Routes(QMainWindow):
 
     def open_library(self) -> Library:
         """The library of the settings; the demo band's where the demo runs. Raises LedgerError."""
+        from jeweller.library.library import Library
+
         return Library(self.library_folder)
 
     def fill_library(self, library: Library) -> int:
         """Enters the demo band, where the demo runs and it is not there yet: a matter of seconds, done beside
         the window.
         """
+        from jeweller.library.demo import fill_demo
+
         name, trays = read_trays(self.tray[0].take.parent)
         return fill_demo(
             library,
@@ -242,6 +247,8 @@ class Routes(QMainWindow):
         if not archive or not folder:
             return
         try:
+            from jeweller.library.store import restore
+
             restore(Path(archive), Path(folder))
         except JewellerError as error:
             self.trouble(str(error))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
@@ -29,15 +30,11 @@ from jeweller.documents.plain_text import attempts_sentence
 from jeweller.documents.theme import LIGHT, THEMES
 from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
-from jeweller.gui.places.bench.view import BenchPlace
-from jeweller.gui.places.ledger.view import LedgerPlace
 from jeweller.gui.places.loupe.busy_page import BusyPage
 from jeweller.gui.places.loupe.empty_page import EmptyPage
 from jeweller.gui.places.loupe.model import OpenPair, choose_pair_part
 from jeweller.gui.places.loupe.view import Loupe
-from jeweller.gui.places.pattern_book.view import PatternPlace
 from jeweller.gui.services.jobs import Jobs
-from jeweller.gui.services.work import check_take, write_pages
 from jeweller.gui.shell.dialogs import show_keys, show_sentence
 from jeweller.gui.shell.menus import DOCUMENTS, add_action, fill_menus, kind_menu
 from jeweller.gui.shell.recent import recent_pairs, remember_pair
@@ -45,13 +42,15 @@ from jeweller.gui.shell.routes import Routes
 from jeweller.gui.shell.sidebar import PLACES, Sidebar
 from jeweller.gui.shell.style import BASE_PT, apply_theme
 from jeweller.gui.shell.wording import Wording, remembered_usage
-from jeweller.library.checking import job_of
-from jeweller.library.tray import LibraryDecisions, player_of
 from jeweller.notation.readers.sandbox import ENDINGS, load_score
 from jeweller.pipeline.check import Checked, Options
 from jeweller.pipeline.review import BesideTake, DecisionStore, Review
+from jeweller.usage import Usage
 
 LARGE_PT = 14.0
+
+
+BUILT_LATER = ("pattern", "bench", "ledger")
 
 
 class Window(Routes):
@@ -64,6 +63,7 @@ class Window(Routes):
         self.settings, self.tray, self.tray_name = settings, tray, tray_name
         self.jobs = Jobs(self)
         self.speaker = speaker
+        self._built = False
         self.pair = OpenPair()
         self.reading: OpenPair | None = None  # whose score is being read
         self.review: Review | None = None
@@ -141,13 +141,44 @@ class Window(Routes):
         self.places.addWidget(self.pages)
         # no button has the keys before somebody tabs to it
         self.pages.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        for _ in range(len(PLACES) - 1):
+            self.places.addWidget(QWidget())  # until its place is built
+        column.addWidget(self.places, 1)
+        self.spine = Sidebar()
+        self.spine.chosen.connect(self.go)
+        whole = QWidget()
+        row = QHBoxLayout(whole)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self.spine)
+        row.addWidget(middle, 1)
+        self.setCentralWidget(whole)
+        self.pages.setFocus()
+        self.statusBar().setSizeGripEnabled(False)
+
+    def __getattr__(self, name: str) -> Any:
+        """The pattern book, the bench and the ledger are built when one of them is first wanted."""
+        if name in BUILT_LATER and not self._built:
+            self.build_places()
+            return self.__dict__[name]
+        raise AttributeError(name)
+
+    def build_places(self) -> None:
+        """The places besides the loupe, with all that they load: after the window is there."""
+        if self._built:
+            return
+        from jeweller.gui.places.bench.view import BenchPlace
+        from jeweller.gui.places.ledger.view import LedgerPlace
+        from jeweller.gui.places.pattern_book.view import PatternPlace
+
+        self._built = True
+        self.wording.say(Usage())
         self.pattern = PatternPlace(
             self.jobs, self.speaker, self.settings, self.library_folder / "shelf", self.waked_library
         )
         self.pattern.message.connect(self.say)
         self.pattern.trouble.connect(self.trouble)
         self.pattern.to_loupe.connect(self._compare)
-        self.places.addWidget(self.pattern)
         self.bench = BenchPlace(
             self.jobs,
             self.speaker,
@@ -165,7 +196,6 @@ class Window(Routes):
                 self.bench.list, kind_menu(self, lambda kind: self.bench.act("change", key, kind=kind))
             )
         )
-        self.places.addWidget(self.bench)
         self.ledger = LedgerPlace(self.jobs, lambda: self.bench.library)
         self.ledger.message.connect(self.say)
         self.ledger.trouble.connect(self.trouble)
@@ -175,19 +205,22 @@ class Window(Routes):
         for page in (self.ledger.assigned, self.ledger.players):
             page.changed.connect(lambda: setattr(self.bench, "stale", True))
         self.pattern.give_button.clicked.connect(self.give_out)
-        self.places.addWidget(self.ledger)
-        column.addWidget(self.places, 1)
-        self.spine = Sidebar()
-        self.spine.chosen.connect(self.go)
-        whole = QWidget()
-        row = QHBoxLayout(whole)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addWidget(self.spine)
-        row.addWidget(middle, 1)
-        self.setCentralWidget(whole)
-        self.pages.setFocus()
-        self.statusBar().setSizeGripEnabled(False)
+        for k, place in enumerate((self.pattern, self.bench, self.ledger), 1):
+            waiting = self.places.widget(k)
+            if waiting is not None:
+                self.places.removeWidget(waiting)
+                waiting.deleteLater()
+            self.places.insertWidget(k, place)
+        self.wording = Wording(self)
+        self._theme_places()
+        self.lay_out_as_left()
+        self.places.setCurrentIndex(list(PLACES).index(self.place))
+
+    def _theme_places(self) -> None:
+        points = LARGE_PT if self.large else BASE_PT
+        self.wording.say(self.theme.usage)
+        for place in (self.pattern, self.bench, self.ledger):
+            place.set_theme(self.theme, points)
 
     # ---- look
     # ----------------------------------------------------------------------------------------------------
@@ -199,9 +232,8 @@ class Window(Routes):
         apply_theme(app, self.theme, points)
         self.wording.say(self.theme.usage)
         self.loupe.set_theme(self.theme, points)
-        self.pattern.set_theme(self.theme, points)
-        self.bench.set_theme(self.theme, points)
-        self.ledger.set_theme(self.theme, points)
+        if self._built:
+            self._theme_places()
         self.spine.set_theme(self.theme, points)
         self.empty.set_points(points)
 
@@ -261,6 +293,9 @@ class Window(Routes):
 
     def open_from_bench(self, take: int) -> None:
         """A take of the library under the loupe; Esc goes back to where one was."""
+        from jeweller.library.checking import job_of
+        from jeweller.library.tray import LibraryDecisions, player_of
+
         library = self.bench.library
         if library is None:
             return
@@ -282,8 +317,9 @@ class Window(Routes):
     def go(self, place: str) -> None:
         """To another place of the program; everything there is as it was left."""
         self.loupe.stop()
-        self.pattern.stop()
-        self.bench.stop()
+        if self._built:
+            self.pattern.stop()
+            self.bench.stop()
         if place in ("bench", "ledger"):
             self.bench.wake()
         if place == "ledger":
@@ -292,7 +328,7 @@ class Window(Routes):
         if place == "bench":
             self.bench.list.setFocus()
             # what was decided under the loupe, or asked for in the ledger
-            if isinstance(self.pair.store, LibraryDecisions) or self.bench.stale:
+            if self.pair.store is not None or self.bench.stale:
                 self.bench.came_back()
         self.place = place
         self.places.setCurrentIndex(list(PLACES).index(place))
@@ -471,6 +507,8 @@ class Window(Routes):
 
     def _check(self, pair: OpenPair) -> None:
         self._show_busy(f"{pair.player + ', ' if pair.player else ''}{pair.part}")
+        from jeweller.gui.services.work import check_take
+
         options = pair.options or Options(part=pair.part)
         job = self.jobs.process("check", check_take, pair.score, pair.take, options)
         job.progress.connect(self.busy.show_progress)
@@ -531,11 +569,7 @@ class Window(Routes):
             self.bench.stop()
         elif self.pages.currentIndex() == 1:
             self.cancel_check()
-        elif (
-            self.place == "loupe"
-            and isinstance(self.pair.store, LibraryDecisions)
-            and not self.loupe.transport.playing
-        ):
+        elif self.place == "loupe" and self.pair.store is not None and not self.loupe.transport.playing:
             self.go("bench")
         elif self.loupe.transport.playing:
             self.loupe.stop()
@@ -646,6 +680,8 @@ class Window(Routes):
             self.say(f"Saved: {path}")
             return
         report = self.review.report
+        from jeweller.gui.services.work import write_pages
+
         job = self.jobs.process(
             "save",
             write_pages,
@@ -668,10 +704,12 @@ class Window(Routes):
         self.settings.setValue("geometry", self.saveGeometry())
         self.remember_layout()
         self.loupe.stop()
-        self.pattern.stop()
+        if self._built:
+            self.pattern.stop()
         self.jobs.stop()
-        self.bench.close_library()
-        self.bench.clean_up()
+        if self._built:
+            self.bench.close_library()
+            self.bench.clean_up()
         event.accept()
 
     def when_idle(self, act: Callable[[], object]) -> None:

@@ -39,6 +39,7 @@ from jeweller.files import write_bytes
 from jeweller.gui.places.loupe.margin import width_at
 from jeweller.gui.places.pattern_book.analysis_list import AnalysisList
 from jeweller.gui.places.pattern_book.display_options import DisplayOptions, PartChoice, plain
+from jeweller.gui.places.pattern_book.model import SHEETS
 from jeweller.gui.places.pattern_book.part_view import PartView
 from jeweller.gui.places.pattern_book.sentence import ExerciseSentence
 from jeweller.gui.places.pattern_book.shelf_page import ShelfPage
@@ -55,15 +56,6 @@ from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.synthesis.model import Model, sounded
 
 WAYS = (("make", "Make"), ("type", "Type in"), ("open", "Open"), ("shelf", "Shelf"))
-SHEETS = (
-    ("pdf", "PDF", ".pdf"),
-    ("musicxml", "MusicXML", ".musicxml"),
-    ("mei", "MEI", ".mei"),
-    ("midi", "MIDI", ".mid"),
-    ("png", "Picture", ".png"),
-    ("html", "Page for a browser", ".html"),
-    ("wav", "Sound, with a count-in", ".wav"),
-)
 GRIDS: dict[str, Fraction | None] = {
     "chosen by fit": None,
     "quarters": Fraction(1),
