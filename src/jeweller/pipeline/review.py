@@ -8,15 +8,17 @@ import bisect
 import itertools
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 from jeweller.assessment.finding import FACET_OF
 from jeweller.decisions.records import Added, Decision, DecisionAct, Decisions, added_finding, load, save
 from jeweller.decisions.standing import FindingState, StandingFinding, apply_decisions
 from jeweller.grading.scheme import find_scheme
-from jeweller.pipeline.check import Checked
 from jeweller.report.build import finding_dict
 from jeweller.report.decided import decided_report
+
+if TYPE_CHECKING:
+    from jeweller.pipeline.check import Checked
 
 
 class DecisionStore(Protocol):

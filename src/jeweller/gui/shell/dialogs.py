@@ -62,7 +62,8 @@ def _box(
 def show_sentence(parent: QWidget, sentence: str, points: float) -> QDialog:
     """A sentence; what stands below its first line are details of a fault, to be copied for a report."""
     sentence, _, details = sentence.partition("\n")
-    text = wrapped(sentence, points)
+    more = " Please report it; its details can be copied, and hold no names." if details else ""
+    text = wrapped(sentence + more, points)
     text.setMinimumWidth(440)
     box = _box(parent, "Jeweller", text, button=QDialogButtonBox.StandardButton.Ok)
     buttons = box.findChild(QDialogButtonBox)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
@@ -43,9 +43,11 @@ from jeweller.gui.shell.sidebar import PLACES, Sidebar
 from jeweller.gui.shell.style import BASE_PT, apply_theme
 from jeweller.gui.shell.wording import Wording, remembered_usage
 from jeweller.notation.readers.sandbox import ENDINGS, load_score
-from jeweller.pipeline.check import Checked, Options
 from jeweller.pipeline.review import BesideTake, DecisionStore, Review
 from jeweller.usage import Usage
+
+if TYPE_CHECKING:
+    from jeweller.pipeline.check import Checked, Options
 
 LARGE_PT = 14.0
 
@@ -508,6 +510,7 @@ class Window(Routes):
     def _check(self, pair: OpenPair) -> None:
         self._show_busy(f"{pair.player + ', ' if pair.player else ''}{pair.part}")
         from jeweller.gui.services.work import check_take
+        from jeweller.pipeline.check import Options
 
         options = pair.options or Options(part=pair.part)
         job = self.jobs.process("check", check_take, pair.score, pair.take, options)

@@ -6,11 +6,14 @@ import dataclasses
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from jeweller.documents.engraving import Engraving, engrave
 from jeweller.notation.model import Part, Score
-from jeweller.pipeline.check import Options
 from jeweller.pipeline.review import DecisionStore
+
+if TYPE_CHECKING:
+    from jeweller.pipeline.check import Options
 
 
 @dataclass(frozen=True, kw_only=True)
