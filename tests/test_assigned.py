@@ -267,7 +267,7 @@ class OnThePage(DeskCase):
         library.hand_in(self.tray, library.assignments()[0].id)
         self.window.ledger.choose_way("assigned")
         self.assertEqual([self.page.table.item(0, n).text() for n in (3, 4)], ["2 of 2", "2"])  # type: ignore[union-attr]
-        self.assertEqual(self.window.next_button.text(), "To its takes")
+        self.assertEqual(self.window.next_button.text(), "Show submissions")
         self.page.change(self.asked(traps=["altered"]))
         self.assertEqual({t.state for t in library.takes(self.tray)}, {"checked"})
         self.page.change(self.asked(traps=["altered"], tolerance="gentle"))

@@ -188,7 +188,7 @@ class LookedOver(DeskCase):
         self.assertIn("G5 is new for this player", said)
         self.assertNotIn("B♭4 is new for this player", said)
         self.assertEqual(place.look.whom.text(), "for Ilse")
-        next(a for a in place.players_menu().actions() if a.text() == "anybody").trigger()
+        next(a for a in place.players_menu().actions() if a.text() == "any player").trigger()
         self.assertFalse([t.what for t, _ in place.look.boxes if "new for" in t.what])
 
 
@@ -204,7 +204,7 @@ class LedgerPlace(DeskCase):
     def test_a_place_of_the_picture_is_heard_on_the_bench(self) -> None:
         grid = self.ledger.grid
         self.assertEqual(self.window.next_button.text(), "Print the rehearsal…")
-        self.assertIn("Bar 3, beat 3: the rest of two counts got one count", grid.told(1, 2))
+        self.assertIn("Bar 3, beat 3: the rest of two counts lasted one count", grid.told(1, 2))
         self.assertEqual(grid.told(0, 4), "Ilse, bar 5: clean")
         head = QPoint(grid.centre(0, 2).x(), 10)
         self.assertEqual(

@@ -63,7 +63,7 @@ class Commands(TempCase):
         write_sound(self.take, sounding(straight(other, 110)), RATE)
         done = self.run_jeweller("check", self.score, self.take, "--json", self.folder / "r.json")
         self.assertEqual(done.returncode, 3)
-        self.assertIn("holds nothing that follows this part", done.stderr)
+        self.assertIn("does not match this part", done.stderr)
         self.assertIs(json.loads((self.folder / "r.json").read_text())["followed"], False)
 
     def test_unusable_input_is_one_line_and_status_2(self) -> None:

@@ -170,11 +170,20 @@ class Words(TempCase):
 
     def test_amounts_in_words(self) -> None:
         self.assertEqual(
-            [beats(v) for v in (0.33, 1.0, -0.5, 1.2)],
-            ["a third of a beat", "one beat", "half a beat", "1.2 beats"],
+            [beats(v) for v in (0.33, 1.0, -0.5, 1.2, 0.17, 0.12, 0.05)],
+            [
+                "a third of a beat",
+                "one beat",
+                "half a beat",
+                "one and a quarter beats",
+                "a sixth of a beat",
+                "an eighth of a beat",
+                "less than a tenth of a beat",
+            ],
         )
         self.assertEqual(
-            [counts(v) for v in (1.9, 0.1, 0.5, 6.0)], ["two counts", "nothing", "half a count", "6 counts"]
+            [counts(v) for v in (1.9, 0.1, 0.5, 0.7, 6.0)],
+            ["two counts", "nothing", "half a count", "three quarters of a count", "6 counts"],
         )
 
     def test_confidence_is_half_at_the_bound_and_grows(self) -> None:
@@ -362,5 +371,5 @@ class Sheets(WithCheck):
         ):
             self.assertIn(words, text)
         self.assertIn("expected at", explain_text(self.checked.report, self.checked.report["findings"][0]))
-        self.assertIn("nothing to mend", player_words({**self.checked.report, "findings": []}).casefold())
+        self.assertIn("well done", player_words({**self.checked.report, "findings": []}).casefold())
         self.assertEqual(FACET_OF["rest_short"], "count")

@@ -33,6 +33,8 @@ class Said(unittest.TestCase):
             ("An accidental holds to the bar line.", "An accidental holds to the bar line."),
             ("a quarter of a beat late", "a quarter of a beat late"),
             ("three quarters of a beat", "three quarters of a beat"),
+            ("one and a quarter beats late", "one and a quarter beats late"),
+            ("one and three quarter beats", "one and three quarter beats"),
             ("at half speed, the whole line", "at half speed, the whole line"),
             ("half and quarters", "minim and crotchets"),
             ("halves", "minims"),

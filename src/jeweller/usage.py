@@ -37,7 +37,7 @@ _PLURAL = {
 _NOTES = re.compile(
     r"\b(an |An )?(whole|half|quarter|eighth|sixteenth)( note(s?))\b"
     r"|\b(half)(?= and quarters\b)"
-    r"|\b(an |An )?(quarter|eighth|sixteenth)\b(?! (?:of|tones?)\b)"
+    r"|\b(an |An )?(quarter|eighth|sixteenth)\b(?! (?:of|tones?|beats?)\b)"
     r"|\b(wholes|halves|quarters|eighths|sixteenths)\b(?! of\b)",
     re.IGNORECASE,
 )

@@ -4,6 +4,8 @@ concrete, kind, short.
 
 from __future__ import annotations
 
+import math
+
 from jeweller.assessment.finding import Finding
 
 CAUSE_WORDS = {
@@ -37,39 +39,75 @@ def spell_accidental(name: str) -> str:
     )
 
 
+OCTAVES = {1: "an octave", 2: "two octaves", 3: "three octaves"}
+BEATS = {
+    0.1: "a tenth of a beat",
+    0.125: "an eighth of a beat",
+    0.167: "a sixth of a beat",
+    0.2: "a fifth of a beat",
+    0.25: "a quarter of a beat",
+    0.333: "a third of a beat",
+    0.4: "two fifths of a beat",
+    0.5: "half a beat",
+    0.6: "three fifths of a beat",
+    0.667: "two thirds of a beat",
+    0.75: "three quarters of a beat",
+    0.9: "nearly a beat",
+    1.0: "one beat",
+    1.25: "one and a quarter beats",
+    1.5: "one and a half beats",
+    1.75: "one and three quarter beats",
+    2.0: "two beats",
+    2.5: "two and a half beats",
+    3.0: "three beats",
+    3.5: "three and a half beats",
+    4.0: "four beats",
+}
+LEAST_BEATS = 0.085  # less is too little to be called a tenth
+COUNTS = {
+    0.25: "a quarter of a count",
+    0.5: "half a count",
+    0.75: "three quarters of a count",
+    1.0: "one count",
+    1.5: "one and a half counts",
+    2.0: "two counts",
+    2.5: "two and a half counts",
+    3.0: "three counts",
+    3.5: "three and a half counts",
+    4.0: "four counts",
+}
+
+
 def beats(value: float) -> str:
-    """0.25 → "a quarter of a beat"; 1.0 → "one beat"."""
+    """An amount of time as a teacher says it: the nearest plain fraction, never out by more than an
+    eighth of it.
+
+    >>> beats(0.16), beats(0.5), beats(-1.0), beats(5.2)
+    ('a sixth of a beat', 'half a beat', 'one beat', '5 beats')
+    """
     value = abs(value)
-    named = {
-        0.25: "a quarter of a beat",
-        0.33: "a third of a beat",
-        0.5: "half a beat",
-        0.67: "two thirds of a beat",
-        0.75: "three quarters of a beat",
-        1.0: "one beat",
-        1.5: "one and a half beats",
-        2.0: "two beats",
-        3.0: "three beats",
-        4.0: "four beats",
-    }
-    nearest = min(named, key=lambda k: abs(k - value))
-    if abs(nearest - value) <= 0.08 * max(1.0, value):
-        return named[nearest]
-    return f"{value:.2g} beats" if value >= 1 else f"{value:.2f} of a beat"
+    if value < LEAST_BEATS:
+        return "less than a tenth of a beat"
+    if value > 4.25:
+        return f"{round(value)} beats"
+    return BEATS[min(BEATS, key=lambda k: abs(math.log(k / value)))]
 
 
 def counts(value: float) -> str:
-    whole = round(value * 2) / 2
-    text = {
-        0.5: "half a count",
-        1.0: "one count",
-        1.5: "one and a half counts",
-        2.0: "two counts",
-        2.5: "two and a half counts",
-        3.0: "three counts",
-        4.0: "four counts",
-    }.get(whole)
-    return text or ("nothing" if whole == 0 else f"{whole:g} counts")
+    """How long a rest or a note was, in counts: to a quarter below one, to a half above.
+
+    >>> counts(0.7), counts(1.9), counts(0.05), counts(6.0)
+    ('three quarters of a count', 'two counts', 'nothing', '6 counts')
+    """
+    if value < 0.125:
+        return "nothing"
+    if value > 4.25:
+        return f"{round(value)} counts"
+    return COUNTS[min(COUNTS, key=lambda k: abs(k - value))]
+
+
+def _turns(number: int) -> str:
+    return "one turn" if number == 1 else f"{number} turns"
 
 
 def describe_place(finding: Finding) -> str:
@@ -170,7 +208,7 @@ def _sentences(f: Finding) -> tuple[str, str]:
             )
         case "wrong_octave":
             way = "above" if d["semitones"] > 0 else "below"
-            octaves = "an octave" if abs(d["semitones"]) == 12 else "two octaves"
+            octaves = OCTAVES.get(round(abs(d["semitones"]) / 12), "an octave")
             advice = (
                 "Sing the note first, then play it with a steady, faster air stream."
                 if way == "below"
@@ -211,8 +249,8 @@ def _sentences(f: Finding) -> tuple[str, str]:
             early = "early" if f.kind == "rest_short" else "late"
             return (
                 (
-                    f"{at}: the rest of {counts(d['written_beats'])} got {counts(d['heard_beats'])}; "
-                    f"the next entry came {beats(d['beats'])} {early} and the new count was kept."
+                    f"{at}: the rest of {counts(d['written_beats'])} lasted {counts(d['heard_beats'])}; "
+                    f"the next entry came {beats(d['beats'])} {early} and you carried on from there."
                 ),
                 "Count the rest aloud and clap the notes around it; then play and whisper the counts.",
             )
@@ -239,12 +277,12 @@ def _sentences(f: Finding) -> tuple[str, str]:
             )
         case "beat_dropped":
             return (
-                f"{at}: {beats(d['beats'])} went missing; what follows is steady from the new count.",
+                f"{at}: {beats(d['beats'])} dropped; the rest is steady.",
                 "Count this bar aloud, all its beats, then clap it; then play it with the bar before.",
             )
         case "beat_added":
             return (
-                f"{at}: {beats(d['beats'])} too many; what follows is steady from the new count.",
+                f"{at}: {beats(d['beats'])} added; the rest is steady.",
                 "Count this bar aloud, then clap it, then play it.",
             )
         case "hesitation":
@@ -369,7 +407,7 @@ def _sentences(f: Finding) -> tuple[str, str]:
             )
         case "trill_thin":
             return (
-                f"{at}: the trill on {d['written']} has {d['turns']} turns.",
+                f"{at}: the trill on {d['written']} has only {_turns(d['turns'])}.",
                 "Begin the trill at once and keep it going to the end of the note.",
             )
         case "trill_start":
@@ -436,8 +474,8 @@ def _sentences(f: Finding) -> tuple[str, str]:
         case "slurred_over_tongue":
             return (
                 (
-                    f"{at}: run together where each note has its own "
-                    f"tongue{f', {f.count} times' if several else ''}."
+                    f"{at}: slurred where each note should be "
+                    f"tongued{f', {f.count} times' if several else ''}."
                 ),
                 "Say “too” to every note of the bar, then play it the same way.",
             )

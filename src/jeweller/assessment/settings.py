@@ -174,8 +174,7 @@ def make_settings(
             ) from None
         if name == "pitch_reference" and not REFERENCES[0] <= value <= REFERENCES[1]:
             raise SettingError(
-                f"An A of {text} Hz is none that bands tune to; it takes {REFERENCES[0]:g} to "
-                f"{REFERENCES[1]:g}."
+                f"An A of {text} Hz is out of range; use {REFERENCES[0]:g} to {REFERENCES[1]:g}."
             )
         if not 0 < value < 10000:
             raise SettingError(

@@ -356,7 +356,7 @@ def _check(options: argparse.Namespace) -> int:
     if not report["followed"]:
         print(
             (
-                f"jeweller: {Path(options.take).name} holds nothing that follows this part. Is it the "
+                f"jeweller: {Path(options.take).name} does not match this part. Is it the "
                 "right piece, the right part, the right recording?"
             ),
             file=sys.stderr,

@@ -61,9 +61,7 @@ def player_words(report: dict[str, Any]) -> str:
     played = report["tempo"]["played_bpm"]
     lines = []
     if not sure:
-        lines.append(
-            "Nothing to mend here: play it once more for the pleasure of it, then take the next line."
-        )
+        lines.append("Well done. Play it once more for fun, then take the next line.")
     for f in sure[:2]:
         if f["advice"] not in lines:
             lines.append(f["advice"])
@@ -112,7 +110,7 @@ def summary_text(report: dict[str, Any], width: int = 100) -> str:
         for f in unsure:
             out += _wrapped(f"- {f['text']} ({f['confidence']:.1f})", width)
     if not sure:
-        out.append("Nothing to mend was found.")
+        out.append("No problems found.")
     for f in tuning:
         out += _wrapped(f"Tuning: {f['text']} Not marked.", width)
     good = good_sentence(report)

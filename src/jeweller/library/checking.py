@@ -29,7 +29,7 @@ from jeweller.library.tables import Assignment, Take
 from jeweller.log import log_fault, start_log
 from jeweller.pipeline.check import Checked, Options, check
 
-WORDS = "It holds words and not music, and follows no rhythm of this part: it is kept for your ear."
+WORDS = "It sounds like speech and does not follow this part: saved for you to listen to."
 HARDLY = 0.5  # share of the notes that are right: with less it is asked whether there are tones at all
 # of a take that follows its part after a fashion, tones are held for less than this share: else it is a bad
 # one, and its report stays

@@ -325,9 +325,7 @@ def read_click(text: str | None, beat_q: float) -> Click | None:
             f"--click takes “heard”, or a speed and the second of one click as in 96@0.42, not “{text}”."
         ) from None
     if not 0.1 < click.beat_s < 10.0:
-        raise SettingError(
-            f"A click of {bpm} to the minute is none that anybody plays to; it takes 10 to 500."
-        )
+        raise SettingError(f"A click of {bpm} to the minute is out of range; use 10 to 500.")
     return click
 
 

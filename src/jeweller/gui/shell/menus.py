@@ -95,7 +95,7 @@ def fill_menus(w: Window) -> Menus:
     ):
         add_action(w, slips, words, lambda k=kind: w.bench.write_slips(k))
     slips.addSeparator()
-    add_action(w, slips, "Their first and last words…", lambda: w.bench.ask_slip_words())
+    add_action(w, slips, "Greeting and closing…", lambda: w.bench.ask_slip_words())
     with_mark = add_check(w, slips, "With the mark", False, lambda on: w.bench.set_slips(with_mark=on))
     two = add_check(w, slips, "Two to a page", False, lambda on: w.bench.set_slips(per_page=2 if on else 1))
 
@@ -192,7 +192,7 @@ def fill_menus(w: Window) -> Menus:
         add_action(w, go, "Previous note", lambda: w.loupe.step_note(-1), "Left"),
     ]
     go.addSeparator()
-    add_action(w, go, "Look closely at the take in hand", w.look_closely, "O")
+    add_action(w, go, "Open the take in detail", w.look_closely, "O")
     add_action(w, go, "Next take of the tray", lambda: w.step_tray(1), "Ctrl+PgDown")
     add_action(w, go, "Previous take of the tray", lambda: w.step_tray(-1), "Ctrl+PgUp")
 

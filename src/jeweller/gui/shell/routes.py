@@ -80,7 +80,7 @@ class Routes(QMainWindow):
             chosen = self.ledger.assigned.chosen()
             if chosen is None or not chosen.trays:
                 return "Give something out…", self.ledger.assigned.give
-            return "To its takes", self.ledger.assigned.show_takes
+            return "Show submissions", self.ledger.assigned.show_takes
         return "To the bench", lambda: self.go("bench")
 
     def show_on_bench(self, take: int, key: str) -> None:

@@ -536,7 +536,7 @@ class Window(Routes):
         notes = [*checked.score.warnings, *checked.recording.warnings]
         if not checked.report["followed"]:
             self.trouble(
-                "This recording holds nothing that follows this part. Is it the right piece, the "
+                "This recording does not match this part. Is it the right piece, the "
                 "right part, the right recording?"
             )
         elif notes or checked.report.get("attempts"):

@@ -91,9 +91,7 @@ class BringingIn(Leaving):
         ]
         if unknown and pieces:
             job = self.jobs.process("recognise", recognise_many, self.library.folder, unknown)
-            job.progress.connect(
-                lambda share, name: self.message.emit(f"Listening which piece it is: {name}")
-            )
+            job.progress.connect(lambda share, name: self.message.emit(f"Identifying the piece: {name}"))
             job.done.connect(self._recognised)
 
     def instrument_of(self, player: int | None) -> str:
@@ -106,7 +104,7 @@ class BringingIn(Leaving):
         assert isinstance(found, dict)
         named = self.intake.recognised(found)
         self.message.emit(
-            f"{named} told by the sound." if named else "No other piece was recognised by its sound."
+            f"{named} recognised by sound." if named else "No other piece was recognised by its sound."
         )
 
     # ---- music

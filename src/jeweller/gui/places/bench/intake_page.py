@@ -78,7 +78,7 @@ class IntakePage(QWidget):
         )
         edit = self.setups.lineEdit()
         if edit is not None:
-            edit.setPlaceholderText("not told")
+            edit.setPlaceholderText("not specified")
             edit.setAccessibleName(self.setups.accessibleName())
         row.addWidget(self.setups)
         row.addStretch(1)

@@ -27,7 +27,7 @@ def take_menu(bench: BenchPlace) -> QMenu:
         return menu
     take = bench.hand.take
     library = bench.library
-    menu.addAction("Look closely (O)").triggered.connect(lambda _=False: bench.to_loupe.emit(take.id))
+    menu.addAction("Open in detail (O)").triggered.connect(lambda _=False: bench.to_loupe.emit(take.id))
     if library.store.read_only:
         return menu
     menu.addAction("Check it again").triggered.connect(lambda _=False: bench.check([take.id]))
@@ -39,7 +39,7 @@ def take_menu(bench: BenchPlace) -> QMenu:
     for player in library.players(library.tray(take.tray_id).band_id):
         _item(bench, who, player.name, player.id == take.player_id, take, player_id=player.id)
     who.addSeparator()
-    who.addAction("Somebody new…").triggered.connect(lambda _=False: _somebody(bench, take))
+    who.addAction("Add player…").triggered.connect(lambda _=False: _somebody(bench, take))
     piece = menu.addMenu("It is of")
     for p in sorted(library.shelf.pieces.values(), key=lambda p: p.title.casefold()):
         if not p.passage_of:
@@ -66,7 +66,7 @@ def take_menu(bench: BenchPlace) -> QMenu:
             _item(bench, sub, said, getattr(take, column) == value, take, **{column: value})
     setup = menu.addMenu("Recorded with")
     for name in ("", *library.setups()):
-        _item(bench, setup, name or "not told", name == take.setup, take, setup=name)
+        _item(bench, setup, name or "not specified", name == take.setup, take, setup=name)
     setup.addSeparator()
     setup.addAction("Something else…").triggered.connect(lambda _=False: _setup(bench, take))
     menu.addSeparator()
@@ -101,7 +101,7 @@ def put_right(bench: BenchPlace, take: Take, **values: Any) -> None:
 
 
 def _somebody(bench: BenchPlace, take: Take) -> None:
-    name, ok = QInputDialog.getText(bench, "Somebody new", "The player's name or nickname:")
+    name, ok = QInputDialog.getText(bench, "Add player", "The player's name or nickname:")
     if ok and name.strip() and bench.library is not None:
         player = bench.library.add_player(bench.library.tray(take.tray_id).band_id, name, part=take.part)
         put_right(bench, take, player_id=player.id)

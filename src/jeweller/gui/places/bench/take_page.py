@@ -30,11 +30,10 @@ from jeweller.notation.performance import PerformedPart
 MOST_ASKED = 5  # altered notes that are told, where nothing was chosen
 UNCHECKED = {
     "waiting": "It is not checked yet.",
-    "stored": "It holds words and not music: it is kept for your ear.",
+    "stored": "It sounds like speech: saved for you to listen to.",
 }
 UNFOLLOWED = (
-    "This recording holds nothing that follows this part. Is it the right piece, the right part, the "
-    "right recording?"
+    "This recording does not match this part. Is it the right piece, the right part, the right recording?"
 )
 
 
@@ -139,7 +138,7 @@ class TakePage(QWidget):
             self.cards[shown.key] = card
             box.addWidget(card)
         if not hand.shown and hand.report is not None and hand.report["followed"]:
-            box.addWidget(wrapped("Nothing to mend was found.", self.points))
+            box.addWidget(wrapped("No problems found.", self.points))
         box.addStretch(1)
         self.notes.setWidget(content)
         if key in self.cards:

@@ -152,7 +152,7 @@ class BenchPlace(Marking):
         self.alike = QPushButton("All of this kind…")
         self.alike.setToolTip("Dismiss every undecided finding of this kind in the tray at once")
         self.alike.clicked.connect(lambda: self.dismiss_all())
-        self.asked = QPushButton("What was asked…")
+        self.asked = QPushButton("Assignment settings…")
         self.asked.setToolTip("Bars, speed, what is judged and how it is marked, for this tray")
         self.asked.clicked.connect(lambda: self.ask())
         self.bring = QPushButton("Bring takes in…")
@@ -275,8 +275,8 @@ class BenchPlace(Marking):
             button.setVisible(bool(self.lines))
         self.empty.setText(
             "A tray is a pile of recordings: one line, many players. Drop a folder, a zip file or "
-            "recordings here. Jeweller looks who and what "
-            "each is, you correct what it guessed, and it checks them while you do something else."
+            "recordings here. Jeweller works out who is playing what, you correct what it guessed, and it "
+            "checks them while you do something else."
         )
         self._say_state()
 

@@ -71,7 +71,7 @@ class AssignmentsPage(QWidget):
         self.table.cellDoubleClicked.connect(lambda row, _: self.show_takes())
         column.addWidget(self.table, 1)
         row = QHBoxLayout()
-        self.takes = QPushButton("To its takes")
+        self.takes = QPushButton("Show submissions")
         self.takes.clicked.connect(self.show_takes)
         self.edit = QPushButton("Change it…")
         self.edit.clicked.connect(lambda: self.change())

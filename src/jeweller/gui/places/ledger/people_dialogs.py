@@ -100,12 +100,12 @@ class PlayerBox(_Box):
     def __init__(
         self, parent: QWidget, bands: Sequence[Band], player: Player | None = None, band: int | None = None
     ) -> None:
-        super().__init__(parent, player.name if player is not None else "Somebody new")
+        super().__init__(parent, player.name if player is not None else "Add player")
         self.name = QLineEdit(player.name if player is not None else "")
         self.name.setPlaceholderText("a name or nickname")
         self.row("Name", self.name)
         self.instrument = QComboBox()
-        self.instrument.addItem("not told", "")
+        self.instrument.addItem("not specified", "")
         for i in instruments():
             self.instrument.addItem(i.name, i.id)
         self.instrument.setCurrentIndex(

@@ -97,7 +97,7 @@ class PlayersPage(QWidget):
         self.list.setUniformItemSizes(True)
         self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
         column.addWidget(self.list, 1)
-        self.new = QPushButton("Somebody new…")
+        self.new = QPushButton("Add player…")
         self.new.clicked.connect(lambda: self.add())
         column.addWidget(self.new, 0, Qt.AlignmentFlag.AlignLeft)
         return left
@@ -125,7 +125,7 @@ class PlayersPage(QWidget):
         self.edit.setToolTip("Name, instrument, part, band")
         self.practised = QPushButton("Practised today…")
         self.consent = QPushButton()
-        self.out = QPushButton("Give out what is held…")
+        self.out = QPushButton("Export this player's data…")
         self.remove = QPushButton("Delete for good…")
         acts = (
             (self.edit, lambda: self.change()),
@@ -237,7 +237,7 @@ class PlayersPage(QWidget):
             else "no consent noted: left out of what others see",
         ]
         self.under.setText(" · ".join(filter(None, told)))
-        self.consent.setText("Take the consent back" if player.consent else "Consent was given today")
+        self.consent.setText("Withdraw consent" if player.consent else "Consent was given today")
         self.chart.show_attempts(self.told.attempts, self.theme, self.points)
         self.attempts.setWidget(self._attempts())
 
@@ -248,7 +248,7 @@ class PlayersPage(QWidget):
         column.setSpacing(4)
         told = self.told
         if told is not None and told.habits:
-            column.addWidget(wrapped("What stays", self.points + 1, weight=600, serif=True))
+            column.addWidget(wrapped("Recurring problems", self.points + 1, weight=600, serif=True))
             for habit in told.habits:
                 column.addWidget(wrapped(self.theme.said(habit[0].upper() + habit[1:] + "."), self.points))
         for a in reversed(told.attempts if told is not None else ()):
@@ -273,7 +273,7 @@ class PlayersPage(QWidget):
                         self.theme.quiet,
                     )
                 )
-            for text in a.findings or ("Nothing to mend.",):
+            for text in a.findings or ("No problems found.",):
                 column.addWidget(wrapped(self.theme.said(text), self.points))
         column.addStretch(1)
         return page
@@ -402,7 +402,7 @@ class PlayersPage(QWidget):
         """What can be done with the band that is chosen."""
         menu = QMenu(self)
         menu.addAction("A new band or year…").triggered.connect(lambda _=False: self.add_year())
-        rename, remove = menu.addAction("Another name…"), menu.addAction("Delete it for good…")
+        rename, remove = menu.addAction("Rename…"), menu.addAction("Delete it for good…")
         rename.triggered.connect(lambda _=False: self.rename_band())
         remove.triggered.connect(lambda _=False: self.delete_band())
         for action in (rename, remove):

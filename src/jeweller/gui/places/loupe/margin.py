@@ -326,7 +326,7 @@ class Margin(QWidget):
                 ends.append((note.shown.key, note.y() + 18.0))
         if not sure and self._followed:
             y = self._label(
-                "Nothing to mend was found." if self.facets is None else "Nothing of this kind stands.", y
+                "No problems found." if self.facets is None else "Nothing of this kind stands.", y
             )
         if tuning:
             y = self._heading("Tuning", "not marked", y)

@@ -83,7 +83,7 @@ class AnalysisList(QScrollArea):
     ) -> None:
         head = QHBoxLayout()
         head.addWidget(wrapped("Look it over", points + 2, weight=600, serif=True), 1)
-        self.whom = QPushButton(f"for {whom}" if whom else "for anybody")
+        self.whom = QPushButton(f"for {whom}" if whom else "for any player")
         self.whom.setObjectName("word")
         self.whom.setToolTip("For a certain player: which notes are new")
         self.whom.clicked.connect(self.asked_whom)

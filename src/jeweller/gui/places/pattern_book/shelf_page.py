@@ -284,9 +284,7 @@ class ShelfPage(QWidget):
             menu.addAction("Folder…").triggered.connect(lambda _=False: self.ask("folder"))
             menu.addAction("Tags…").triggered.connect(lambda _=False: self.ask("tags"))
             menu.addAction("A line of background…").triggered.connect(lambda _=False: self.ask("background"))
-            menu.addAction("Bars under a name of their own…").triggered.connect(
-                lambda _=False: self.ask_passage()
-            )
+            menu.addAction("Save as excerpt…").triggered.connect(lambda _=False: self.ask_passage())
             menu.addAction("Take off the shelf").triggered.connect(lambda _=False: self.remove())
             menu.addSeparator()
             menu.addAction("Save the pieces listed as one file…").triggered.connect(
@@ -303,9 +301,7 @@ class ShelfPage(QWidget):
         if piece is None or shelf is None:
             return
         if not text:
-            text, ok = QInputDialog.getText(
-                self, "Bars under a name of their own", f"Bars of “{piece.title}”, as 9-16:"
-            )
+            text, ok = QInputDialog.getText(self, "Save as excerpt", f"Bars of “{piece.title}”, as 9-16:")
             if not ok:
                 return
         first, _, last = text.replace("–", "-").partition("-")

@@ -170,7 +170,7 @@ class PatternPlace(QWidget):
         self.shelf_button = QPushButton("Put on the shelf")
         self.shelf_button.clicked.connect(self.put_on_shelf)
         row.addWidget(self.shelf_button)
-        self.give_button = QPushButton("Give it out…")
+        self.give_button = QPushButton("Assign…")
         self.give_button.setToolTip("As an assignment, with the traps that are ticked")
         row.addWidget(self.give_button)
         self.play_button = QPushButton("Play")
@@ -404,7 +404,7 @@ class PatternPlace(QWidget):
     def players_menu(self) -> QMenu:
         """For whom the part is looked over."""
         menu = QMenu(self)
-        menu.addAction("anybody").triggered.connect(lambda _=False: self.look_for("", frozenset()))
+        menu.addAction("any player").triggered.connect(lambda _=False: self.look_for("", frozenset()))
         library = self.library()
         if library is not None:
             for player in library.players():
