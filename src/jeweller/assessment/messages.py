@@ -250,7 +250,7 @@ def _sentences(f: Finding) -> tuple[str, str]:
             return (
                 (
                     f"{at}: the rest of {counts(d['written_beats'])} lasted {counts(d['heard_beats'])}; "
-                    f"the next entry came {beats(d['beats'])} {early} and you carried on from there."
+                    f"the next entry came {beats(d['beats'])} {early}; from there on the count holds."
                 ),
                 "Count the rest aloud and clap the notes around it; then play and whisper the counts.",
             )
