@@ -4,6 +4,7 @@ mean harm.
 
 from __future__ import annotations
 
+import dataclasses
 import io
 import json
 import unittest
@@ -12,7 +13,7 @@ from fractions import Fraction
 
 from jeweller.errors import ScoreError
 from jeweller.notation.metre import Metre
-from jeweller.notation.model import Bar, Score
+from jeweller.notation.model import Bar, Mark, Score
 from jeweller.notation.performance import perform_part, playing_order
 from jeweller.notation.pitch import Pitch, in_key, key_alter, key_letters, key_name, spell
 from jeweller.notation.readers.detect import read as open_any
@@ -386,3 +387,45 @@ class Metres(unittest.TestCase):
         self.assertEqual(line.beat_in_bar(0, Fraction(1)), 3.0)
         beams = compute_beams(part.bars[0])
         self.assertEqual([beams[k][0] for k in range(3)], ["begin", "continue", "end"])
+
+
+class PlayedOut(unittest.TestCase):
+    """What survived changes of one line: slurs that meet, and where the speed is free."""
+
+    def test_a_slur_that_ends_and_one_that_begins_on_one_note(self) -> None:
+        part = part_of("C5/1 D5/1 E5/1 F5/1 | G5/4")
+        first, second = {"1"}, {"2"}
+        marks = (
+            {"slur_starts": first},
+            {},
+            {"slur_stops": first, "slur_starts": second},
+            {"slur_stops": second},
+        )
+        notes = tuple(
+            dataclasses.replace(n, **{k: tuple(v) for k, v in more.items()})
+            for n, more in zip(part.bars[0].notes, marks, strict=True)
+        )
+        part = dataclasses.replace(part, bars=(dataclasses.replace(part.bars[0], notes=notes), part.bars[1]))
+        line = perform_part("", part)
+        self.assertEqual([n.slurred_to_next for n in line.notes], [True, True, True, False, False])
+        self.assertEqual([n.slurred_from_previous for n in line.notes], [False, True, True, True, False])
+
+    def test_the_speed_is_free_from_a_rit_to_a_tempo(self) -> None:
+        part = part_of(" | ".join(["C5/4"] * 4))
+        rit, back = (
+            Mark(kind="words", offset=Fraction(0), text="rit."),
+            Mark(kind="words", offset=Fraction(0), text="a tempo"),
+        )
+        bars = list(part.bars)
+        bars[1] = dataclasses.replace(bars[1], marks=(rit,))
+        bars[2] = dataclasses.replace(bars[2], marks=(back,))
+        line = perform_part("", dataclasses.replace(part, bars=tuple(bars)))
+        self.assertEqual(line.free_from, ((Fraction(4), Fraction(8)),))
+        bars[2] = part.bars[2]
+        line = perform_part("", dataclasses.replace(part, bars=tuple(bars)))
+        self.assertEqual(line.free_from, ((Fraction(4), Fraction(16)),))
+
+    def test_a_double_sign_is_never_spelled_for_a_neighbour(self) -> None:
+        self.assertEqual(spell(62, 0, near=Pitch("C", 0, 5)).name, "D4")
+        self.assertEqual(spell(73, 0, near=Pitch("C", 0, 5)).name, "C♯5")
+        self.assertEqual(spell(74, 0, near=Pitch("C", 1, 5)).name, "D5")
