@@ -240,7 +240,7 @@ class Checked(LedgerCase):
             if kind == "rhythm":
                 self.assertEqual([f["kind"] for f in answer["findings"] if f["confidence"] >= 0.5], [])
             else:
-                self.assertIn("kept for your ear", answer)
+                self.assertIn("saved for you to listen to", answer)
         events = straight(line, 80)
         for k in range(0, 14, 2):  # badly played, but played: its report stays
             events = changed(events, k, by=2)
