@@ -13,7 +13,7 @@ from jeweller.grading.scheme import Scheme, letter_of
 from jeweller.library.audit_log import DecisionState
 from jeweller.report.decided import remarked, standing_of
 
-VERSION = 2  # of what a summary holds: older ones are made anew where they are read
+VERSION = 3  # of what a summary holds: older ones are made anew where they are read
 UNSURE_NEED, SURE_NEED = 0.5, 1.0  # how much a finding asks for an ear, times its severity
 FACET_WORDS = {f: f.capitalize() for f in FACETS}
 FAR_NOTES = 6  # notes of a take that lie furthest from its own tuning
