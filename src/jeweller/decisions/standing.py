@@ -58,11 +58,6 @@ def apply_decisions(findings: Iterable[Finding], decisions: Decisions) -> list[S
     return rows + [StandingFinding(f.key, f, FindingState.ADDED) for f in added]
 
 
-def list_standing(findings: Iterable[Finding], decisions: Decisions) -> list[Finding]:
-    """The findings that stand after the decisions."""
-    return [row.finding for row in apply_decisions(findings, decisions) if row.stands]
-
-
 def _decided(finding: Finding, decision: Decision | None) -> StandingFinding:
     if decision is None:
         return StandingFinding(finding.key, finding)
