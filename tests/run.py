@@ -3,6 +3,7 @@ when anything failed.
 
 tests/run.py            everything, two modules at a time
 tests/run.py --quick    the same without what renders sound or opens a window
+tests/run.py --slow     everything, with the tests that took long
 tests/run.py NAME ...   only these test modules
 """
 
@@ -57,6 +58,21 @@ STATIC = {
 PROCESSES = 2
 
 
+class TimedResult(unittest.TextTestResult):
+    """Also says which tests took longer than `SLOW_S`."""
+
+    SLOW_S = 4.0
+
+    def startTest(self, test: unittest.TestCase) -> None:  # noqa: N802
+        self._since = time.monotonic()
+        super().startTest(test)
+
+    def stopTest(self, test: unittest.TestCase) -> None:  # noqa: N802
+        super().stopTest(test)
+        if (took := time.monotonic() - self._since) > self.SLOW_S:
+            print(f"slow: {took:.1f} s {test.id()}", flush=True)
+
+
 def run_tests(names: list[str]) -> int:
     """These test modules, in this process, in a home of their own."""
     os.environ["QT_QPA_PLATFORM"] = os.environ.get("JEWELLER_TEST_PLATFORM", "offscreen")
@@ -65,14 +81,14 @@ def run_tests(names: list[str]) -> int:
         os.environ[name] = home
     sys.path.insert(0, str(ROOT))
     suite = unittest.TestLoader().loadTestsFromNames([f"tests.{n}" for n in names])
-    result = unittest.TextTestRunner(verbosity=1, stream=sys.stdout).run(suite)
+    result = unittest.TextTestRunner(verbosity=1, stream=sys.stdout, resultclass=TimedResult).run(suite)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     passed = max(0, result.testsRun - failed - len(result.skipped))
     print(f"{passed} passed, {failed} failed")
     return 1 if failed or not passed else 0
 
 
-def run_all(quick: bool = False) -> int:
+def run_all(quick: bool = False, slowest: bool = False) -> int:
     """Every module, handed out to two processes at a time; ruff and mypy come last in the row."""
     begin = time.monotonic()
     every = sorted(
@@ -110,11 +126,13 @@ def run_all(quick: bool = False) -> int:
                     continue
                 good, bad = (int(n) for n in counted[-1]) if counted else (0, 1)
                 passed, failed = passed + good, failed + (bad or (0 if right else 1))
+                for line in re.findall(r"^slow: .*$", text, re.MULTILINE) if slowest else ():
+                    print("   ", line)
                 print(f"{name}: {good} passed, {bad} not, {time.monotonic() - since:.0f} s", flush=True)
     print(f"{time.monotonic() - begin:.0f} seconds\n{passed} passed, {failed} failed")
     return 1 if failed or not passed else 0
 
 
 if __name__ == "__main__":
-    asked = [a for a in sys.argv[1:] if a != "--quick"]
-    sys.exit(run_tests(asked) if asked else run_all(quick="--quick" in sys.argv))
+    asked = [a for a in sys.argv[1:] if not a.startswith("--")]
+    sys.exit(run_tests(asked) if asked else run_all("--quick" in sys.argv, "--slow" in sys.argv))

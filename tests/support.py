@@ -237,18 +237,20 @@ class TempCase(unittest.TestCase):
 
 class Watchdog:
     """Notes where the main thread was when the event loop was held: for `HELD_S` of its own processor time,
-    or for `BLOCKED_S` altogether (waiting for a file, a lock, a child process). What a busy machine takes
-    away from the thread does not count.
+    or asleep for `BLOCKED_S` (waiting for a lock, a child process). What a busy machine takes away from the
+    thread does not count: it is asleep then in no look, or this thread's own looks come late.
     """
 
     # The aim is 0.1 s; the first showing of a page (its style) and a full collection of garbage are still
     # beyond it.
     HELD_S, BLOCKED_S = 0.25, 0.6
+    LOOK_S = 0.01
 
     def __init__(self) -> None:
         self.held: list[str] = []
         self._main = threading.main_thread().ident or 0
         self._clock = time.pthread_getcpuclockid(self._main)
+        self._state = Path(f"/proc/self/task/{threading.main_thread().native_id}/stat")
         self._beat: tuple[float, float] | None = None
         threading.Thread(target=self._look, daemon=True).start()
 
@@ -267,19 +269,25 @@ class Watchdog:
 
     def _look(self) -> None:
         told: tuple[float, float] | None = None
+        seen: tuple[float, float] | None = None
+        asleep = 0.0
         while True:
-            time.sleep(0.01)
+            time.sleep(self.LOOK_S)
             beat = self._beat
+            if beat is not seen:
+                seen, asleep = beat, 0.0
             if beat is None or beat is told:
                 continue
+            # One look stands for no more than its own time: looks that come late say that the machine is busy.
+            asleep += self.LOOK_S * (self._state.read_text().rpartition(") ")[2][0] == "S")
             worked = time.clock_gettime(self._clock) - beat[1]
-            if worked > self.HELD_S or time.monotonic() - beat[0] > self.BLOCKED_S:
+            if worked > self.HELD_S or asleep > self.BLOCKED_S:
                 where = self._where()
                 if self._beat is beat:
                     told = beat
                     if where.startswith("support.turn"):
                         continue  # Qt itself: styling and laying out what is shown for the first time
-                    self.held.append(f"{1000 * worked:.0f} ms in {where}")
+                    self.held.append(f"{1000 * worked:.0f} ms at work, {1000 * asleep:.0f} asleep in {where}")
 
     def _where(self) -> str:
         """The innermost functions of the main thread. No reference to its frames is held: what they hold
