@@ -9,7 +9,7 @@ kind, bar, at_s, until_s and, where known, cause, amount and near misses). Accur
 findings are matched to faults one to one, by kind and by bar or time. Speed is a multiple of the yardstick:
 rfft of the same recording at 22.05 kHz mono, float32, one thread, Hann window, 5 ms hop, 4096 points,
 magnitudes kept, timed in the same run, one take at a time after a warm-up. Intervals are bootstrapped by
-take. --off switches one component off (see ABLATIONS).
+take. --off switches one component off (see components.py).
 """
 
 from __future__ import annotations
@@ -69,7 +69,7 @@ def yardstick(samples: np.ndarray) -> float:
 
 def run_case(job: tuple[str, str]) -> dict[str, Any]:
     """One take: what was reported and what was planted."""
-    from ablations import switched_off
+    from components import switched_off
     from jeweller.assessment.settings import make_settings
     from jeweller.pipeline.check import Options, check
 
@@ -214,7 +214,7 @@ def main() -> None:
         help="leave out the kinds that the shared truth says nothing about, planted ones too",
     )
     parser.add_argument("--kinds", default="")
-    parser.add_argument("--off", default="", help="a component to switch off: see bench/ablations.py")
+    parser.add_argument("--off", default="", help="a component to switch off: see bench/components.py")
     options = parser.parse_args()
     cases = [
         str(p)

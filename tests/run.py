@@ -63,11 +63,11 @@ class TimedResult(unittest.TextTestResult):
 
     SLOW_S = 4.0
 
-    def startTest(self, test: unittest.TestCase) -> None:  # noqa: N802
+    def startTest(self, test: unittest.TestCase) -> None:
         self._since = time.monotonic()
         super().startTest(test)
 
-    def stopTest(self, test: unittest.TestCase) -> None:  # noqa: N802
+    def stopTest(self, test: unittest.TestCase) -> None:
         super().stopTest(test)
         if (took := time.monotonic() - self._since) > self.SLOW_S:
             print(f"slow: {took:.1f} s {test.id()}", flush=True)

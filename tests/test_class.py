@@ -100,7 +100,7 @@ class Seen(LedgerCase):
 
     def test_the_rehearsal_joins_a_habit_and_gives_more_minutes_to_what_more_miss(self) -> None:
         view = class_view(self.library, self.tray, self.piece)
-        first = next(i for i in view.plan if i.what.startswith("accidentals"))
+        first = next(i for i in view.plan if i.what.startswith("Accidentals"))
         self.assertEqual(
             (first.bars, first.minutes, first.who),
             ("bars 1 to 2", 6, "Flutes and oboes and trumpets and low brass"),
@@ -144,7 +144,7 @@ class Seen(LedgerCase):
             ]
         )
         goes = list_held(self.library, zoe)
-        self.assertIn("1 recordings (0.0 MB)", goes)
+        self.assertIn("1 recording (0.0 MB)", goes)
         self.assertIn("2 decisions and comments", goes)
         file = self.library.recording(self.library.take(self.takes[zoe.id]))
         target = self.folder / "zoe.zip"

@@ -9,7 +9,8 @@ import mido
 import numpy as np
 
 from jeweller.assessment.finding import FACET_OF, KINDS, Finding, bounded_confidence
-from jeweller.assessment.messages import beats, counts, write_texts
+from jeweller.assessment.messages import write_texts
+from jeweller.assessment.phrases import beats, counts
 from jeweller.assessment.settings import make_settings
 from jeweller.audio.encode import write_sound
 from jeweller.decisions.records import decisions_path

@@ -14,7 +14,7 @@ import numpy as np
 from jeweller.assessment.finding import KINDS
 
 sys.path.insert(0, str(Path(__file__).parent.parent / "bench"))
-from ablations import ABLATIONS, SECOND, switched_off
+from components import ABLATIONS, SECOND, switched_off
 from ear import UNJUDGED, split, table_of
 from scoring import ACCEPT, FIGURES, LISTEN_HERE, calibration, count, matches, pair, total
 

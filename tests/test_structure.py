@@ -36,7 +36,7 @@ ORDER = [
     "gui",
     "cli",
 ]
-SHARED = {"assets", "errors", "files", "log", "serialization", "usage", ""}
+SHARED = {"assets", "errors", "files", "log", "serialization", "i18n", ""}
 EAR = ("features", "alignment", "notes", "assessment", "grading", "decisions", "report", "pipeline")
 
 

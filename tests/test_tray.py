@@ -348,7 +348,7 @@ class Commands(LedgerCase):
         self.assertIn(
             "Restored to ", self.ledger("restore", self.folder / "all.zip", self.folder / "moved")[1]
         )
-        self.assertIn("1 recordings", self.ledger("held", "bram")[1])
+        self.assertIn("1 recording", self.ledger("held", "bram")[1])
         self.assertEqual(self.ledger("delete", "Bram")[0], 2)
         self.assertEqual(self.ledger("delete", "Bram", "--yes")[1], "Bram is deleted.\n")
         self.assertIn("There are 0 players called “Bram”", self.ledger("held", "Bram")[2])

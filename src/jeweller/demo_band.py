@@ -12,8 +12,9 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.assets import DEMO
+from jeweller.i18n import N_
 
-FIRST_TRAY = "First week"
+FIRST_TRAY = N_("First week")
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.errors import JewellerError
+from jeweller.i18n import _
 
 
 @contextlib.contextmanager
@@ -50,7 +51,11 @@ def write_bytes(path: Path, data: bytes, otherwise: str = "", *, private: bool =
         with replacing(path, private=private) as temporary:
             temporary.write_bytes(data)
     except OSError as error:
-        raise JewellerError(f"{path} cannot be written: {error.strerror or error}.{otherwise}") from error
+        raise JewellerError(
+            _("{path} cannot be written: {value}.{otherwise}").format(
+                path=path, value=error.strerror or error, otherwise=otherwise
+            )
+        ) from error
 
 
 def json_text(data: dict[str, Any]) -> str:

@@ -15,10 +15,12 @@ from io import TextIOWrapper
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
+from jeweller.i18n import N_
+
 LOG = logging.getLogger("jeweller")
 FORMAT = "%(asctime)s %(process)d %(levelname)s %(message)s"
 MOST_BYTES, KEPT = 512 * 1024, 3
-FAULT = "A fault of the program; what was open is safe."
+FAULT = N_("A fault of the program; what was open is safe.")
 
 
 def state_home() -> Path:

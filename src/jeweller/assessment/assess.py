@@ -18,6 +18,7 @@ from jeweller.assessment.settings import AssessmentSettings
 from jeweller.assessment.sound import assess_clearness, assess_dynamics, assess_sustain
 from jeweller.assessment.strokes import assess_strokes
 from jeweller.assessment.timing import assess_rhythm
+from jeweller.i18n import SOURCE, in_language
 from jeweller.instruments.table import Instrument
 from jeweller.notation.pitch import key_alter
 from jeweller.notes.table import Click, NoteTable
@@ -141,7 +142,8 @@ def _in_order(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     ]
     # Unsure is unsure: a kind that several weak reasons point to stays below the line.
     found.sort(key=lambda f: (not is_sure(f.confidence), f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))
-    return [write_texts(f) for f in found]
+    with in_language(SOURCE):  # a report keeps its words; they are said otherwise where they are shown
+        return [write_texts(f) for f in found]
 
 
 def _without(case: AssessmentContext, missed: set[str]) -> AssessmentContext:

@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.errors import Cancelled, TakeError
+from jeweller.i18n import _
 
 Samples = npt.NDArray[np.float32]
 MAX_SECONDS = 2 * 3600.0  # longer files are cut here, with a warning
@@ -49,11 +50,11 @@ def decode(
 
     path = Path(path)
     if path.is_dir():
-        raise TakeError(f"{path.name} is a folder; choose a recording.")
+        raise TakeError(_("{name} is a folder; choose a recording.").format(name=path.name))
     if not path.exists():
-        raise TakeError(f"There is no file {path}.")
+        raise TakeError(_("There is no file {path}.").format(path=path))
     if path.stat().st_size == 0:
-        raise TakeError(f"{path.name} is empty.")
+        raise TakeError(_("{name} is empty.").format(name=path.name))
     av.logging.set_level(av.logging.PANIC)
     warnings: list[str] = []
     pieces: list[Samples] = []
@@ -65,7 +66,7 @@ def decode(
         raise TakeError(_not_readable(path)) from error
     with container:
         if not container.streams.audio:
-            raise TakeError(f"{path.name} holds no sound track.")
+            raise TakeError(_("{name} holds no sound track.").format(name=path.name))
         stream = container.streams.audio[0]
         source_rate, channels = int(stream.rate or 0), int(stream.channels or 1)
         if source_rate <= 0:
@@ -87,10 +88,10 @@ def decode(
                 while (block := waiting.read(AT_ONCE)) is not None:
                     total += resample(block)
                 if total > MAX_SECONDS * rate:
-                    warnings.append("only the first two hours of the recording are used")
+                    warnings.append(_("only the first two hours of the recording are used"))
                     break
         except (av.error.FFmpegError, OSError, ValueError, EOFError):
-            warnings.append("the recording is damaged or cut off; what could be read is used")
+            warnings.append(_("the recording is damaged or cut off; what could be read is used"))
         try:
             if (block := waiting.read(0, partial=True)) is not None:
                 resample(block)
@@ -103,9 +104,17 @@ def decode(
     samples = np.nan_to_num(np.concatenate(pieces), nan=0.0, posinf=1.0, neginf=-1.0)
     seconds = len(samples) / rate
     if not warnings and expected > seconds + 1.0 and expected < 24 * 3600:
-        warnings.append(f"the recording is cut off: {seconds:.0f} of {expected:.0f} seconds could be read")
+        warnings.append(
+            _("the recording is cut off: {seconds:.0f} of {expected:.0f} seconds could be read").format(
+                seconds=seconds, expected=expected
+            )
+        )
     if seconds < MIN_SECONDS:
-        raise TakeError(f"{path.name} lasts only {seconds:.1f} seconds; that is too short to hold a take.")
+        raise TakeError(
+            _("{name} lasts only {seconds:.1f} seconds; that is too short to hold a take.").format(
+                name=path.name, seconds=seconds
+            )
+        )
     return Recording(
         samples=samples,
         rate=rate,
@@ -117,10 +126,10 @@ def decode(
 
 
 def _not_readable(path: Path) -> str:
-    return (
-        f"{path.name} is not a sound file that can be read, or it was cut off before its index was "
+    return _(
+        "{name} is not a sound file that can be read, or it was cut off before its index was "
         "written. Try to send or export it again."
-    )
+    ).format(name=path.name)
 
 
 def _mono(block: npt.NDArray[np.float32]) -> Samples:

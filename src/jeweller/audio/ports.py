@@ -14,6 +14,8 @@ from collections.abc import Callable, Generator
 import numpy as np
 import numpy.typing as npt
 
+from jeweller.i18n import N_, _
+
 Samples = npt.NDArray[np.float32]
 Pull = Callable[[int], Samples]  # asked for n frames; fewer than n means the end
 BLOCK = 512
@@ -41,7 +43,7 @@ class SimulatedSpeaker(Speaker):
     driven by `run`.
     """
 
-    name = "no sound device"
+    name = N_("no sound device")
     silent = True
 
     def __init__(self, real_time: bool = True) -> None:
@@ -78,7 +80,7 @@ class SimulatedSpeaker(Speaker):
 
     def run(self, seconds: float) -> None:
         """Pulls so many seconds of sound at once (not in real time)."""
-        for _ in range(int(np.ceil(seconds * self.rate / BLOCK))):
+        for _unused in range(int(np.ceil(seconds * self.rate / BLOCK))):
             if self._pull is None or not self._block():
                 return
 
@@ -108,7 +110,7 @@ class DeviceSpeaker(Speaker):
         except miniaudio.MiniaudioError as error:
             raise OSError(str(error)) from error
         if not devices:
-            raise OSError("no output device")
+            raise OSError(_("no output device"))
         self._device: miniaudio.PlaybackDevice | None = None
 
     def start(self, rate: int, pull: Pull) -> None:

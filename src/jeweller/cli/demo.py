@@ -16,6 +16,7 @@ from typing import Any
 from jeweller.assessment.finding import is_sure
 from jeweller.demo_band import TrayTake, demo_band
 from jeweller.documents.page import html_to_pdf, marked_page, pdf_to_png
+from jeweller.i18n import _
 
 
 def run_demo(out: Path | None) -> int:
@@ -44,8 +45,9 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
     _wait(lambda: True)
     window.grab().save(str(folder / "view-opening.png"))
     print(
-        f"{name}: {len(tray)} takes, played by the simulated player with the slips planned below, "
-        "checked now.\n"
+        _(
+            "{name}: {n} takes, played by the simulated player with the slips planned below, checked now.\n"
+        ).format(name=name, n=len(tray))
     )
     totals = [0, 0, 0]
     for k, take in enumerate(tray):
@@ -57,7 +59,12 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
             window.grab().save(str(folder / "view-checking.png"))
         _wait(lambda: window.review is not None or bool(window.last_trouble))
         if window.review is None:
-            print(f"jeweller: {take.take.name}: {window.last_trouble}", file=sys.stderr)
+            print(
+                _("jeweller: {name}: {last_trouble}").format(
+                    name=take.take.name, last_trouble=window.last_trouble
+                ),
+                file=sys.stderr,
+            )
             return 1
         report = window.review.report
         for what, rows in enumerate(_compare(take, report)):
@@ -72,10 +79,11 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
     QApplication.processEvents()
     window.close()
     print(
-        f"Planned and found: {totals[0]}. Planned and missed: {totals[1]}. Found and not planned: "
-        f"{totals[2]}."
+        _(
+            "Planned and found: {totals}. Planned and missed: {totals2}. Found and not planned: {totals3}."
+        ).format(totals=totals[0], totals2=totals[1], totals3=totals[2])
     )
-    print(f"\nThe marked parts (PDF, PNG) and a picture of each view are in {folder}")
+    print(_("\nThe marked parts (PDF, PNG) and a picture of each view are in {folder}").format(folder=folder))
     return 0
 
 
@@ -133,24 +141,39 @@ def _print_take(take: TrayTake, report: dict[str, Any], seconds: float) -> None:
     found, missed, extra = _compare(take, report)
     mark = report["mark"]
     print(
-        f"{take.player} · {take.part} · {take.title}   ({seconds:.1f} s, {mark['band']}, "
-        f"{mark['value']:g} of {mark['out_of']})"
+        _("{player} · {part} · {title}   ({seconds:.1f} s, {band}, {value:g} of {out_of})").format(
+            player=take.player,
+            part=take.part,
+            title=take.title,
+            seconds=seconds,
+            band=mark["band"],
+            value=mark["value"],
+            out_of=mark["out_of"],
+        )
     )
-    rows = [(f"{p['kind']} bar {p['bar']}", "found") for p in found] + [
-        (f"{p['kind']} bar {p['bar']}", "MISSED") for p in missed
+    rows = [(_("{kind} bar {bar}").format(kind=p["kind"], bar=p["bar"]), "found") for p in found] + [
+        (_("{kind} bar {bar}").format(kind=p["kind"], bar=p["bar"]), "MISSED") for p in missed
     ]
-    for planned, state in rows or [("nothing planned", "")]:
-        print(f"    planned: {planned:34} {state}")
+    for planned, state in rows or [(_("nothing planned"), "")]:
+        print(_("    planned: {planned:34} {state}").format(planned=planned, state=state))
     for f in report["findings"]:
-        place = f"bars {', '.join(f['places'])}" if f["count"] > 1 and f["places"] else f"bar {f['bar']}"
+        place = (
+            _("bars {places}").format(places=", ".join(f["places"]))
+            if f["count"] > 1 and f["places"]
+            else _("bar {bar}").format(bar=f["bar"])
+        )
         note = (
-            "NOT PLANNED"
+            _("NOT PLANNED")
             if f in extra
-            else "tuning advice"
+            else _("tuning advice")
             if f["kind"] in ("tuned_high", "tuned_low")
-            else "listen here"
+            else _("listen here")
             if not is_sure(f["confidence"])
             else ""
         )
-        print(f"    said:    {f['kind'] + ' ' + place:34} {f['confidence']:.2f} {note}")
+        print(
+            _("    said:    {kind:34} {confidence:.2f} {note}").format(
+                kind=f["kind"] + " " + place, confidence=f["confidence"], note=note
+            )
+        )
     print()

@@ -14,6 +14,7 @@ from jeweller.demo_band import data_home
 from jeweller.documents.marks_export import COLUMNS, marks_csv, marks_xlsx
 from jeweller.errors import LedgerError
 from jeweller.files import write_bytes
+from jeweller.i18n import _, ngettext
 from jeweller.library.checking import Checking
 from jeweller.library.class_view import class_view, pieces_of
 from jeweller.library.exports import list_marks
@@ -24,14 +25,13 @@ from jeweller.library.store import restore
 from jeweller.library.summary import format_mark
 from jeweller.library.tables import Player, Tray
 from jeweller.library.tray import list_takes
-from jeweller.usage import usage_of
 
 
 def run_ledger(options: argparse.Namespace) -> int:
     """Runs one act; returns the exit status. Raises JewellerError."""
     if options.act == "restore":
         restore(Path(options.file), Path(options.folder))
-        print(f"Restored to {options.folder}.")
+        print(_("Restored to {folder}.").format(folder=options.folder))
         return 0
     reading = options.act in ("trays", "tray", "marks", "rehearse", "held", "give-out") or (
         options.act == "bring" and options.look
@@ -47,7 +47,7 @@ def run_ledger(options: argparse.Namespace) -> int:
 def _tray_of(library: Library, wanted: str | None) -> Tray:
     trays = library.trays()
     if not trays:
-        raise LedgerError("There is no tray in this library yet; `jeweller ledger bring` makes one.")
+        raise LedgerError(_("There is no tray in this library yet; `jeweller ledger bring` makes one."))
     if not wanted:
         return trays[0]
     found = next((t for t in trays if str(t.id) == wanted), None) or next(
@@ -55,7 +55,9 @@ def _tray_of(library: Library, wanted: str | None) -> Tray:
     )
     if found is None:
         raise LedgerError(
-            f"There is no tray “{wanted}”; there are {', '.join(f'{t.id} {t.name}' for t in trays[:12])}."
+            _("There is no tray “{wanted}”; there are {names}.").format(
+                wanted=wanted, names=", ".join(f"{t.id} {t.name}" for t in trays[:12])
+            )
         )
     return found
 
@@ -63,7 +65,7 @@ def _tray_of(library: Library, wanted: str | None) -> Tray:
 def _player(library: Library, name: str) -> Player:
     found = [p for p in library.players() if p.name.casefold() == name.casefold()]
     if len(found) != 1:
-        raise LedgerError(f"There are {len(found)} players called “{name}”.")
+        raise LedgerError(_("There are {n} players called “{name}”.").format(n=len(found), name=name))
     return found[0]
 
 
@@ -75,13 +77,13 @@ def _bring(library: Library, options: argparse.Namespace) -> int:
         )
         titles = {p.id: p.title for p in pieces}
         for sentence in told:
-            print(f"note: {sentence}", file=sys.stderr)
+            print(_("note: {sentence}").format(sentence=sentence), file=sys.stderr)
         for g in guesses:
             what = " · ".join(
                 filter(
                     None,
                     [
-                        g.name or "nobody known",
+                        g.name or _("nobody known"),
                         titles.get(g.piece, "piece not known"),
                         g.part,
                         "" if g.kind == "played" else g.kind,
@@ -92,7 +94,7 @@ def _bring(library: Library, options: argparse.Namespace) -> int:
         new = [g for g in guesses if not g.twice]
         if options.look or not new:
             return 0
-        tray = enter_tray(library, bands[0].id if bands else library.add_band("My band").id, new)
+        tray = enter_tray(library, bands[0].id if bands else library.add_band(_("My band")).id, new)
     options.tray = str(tray.id)
     return _check(library, options)
 
@@ -109,7 +111,7 @@ def _check(library: Library, options: argparse.Namespace) -> int:
                 if n.state != "progress":
                     left = checking.state().left_s
                     what = f" - {n.what}" if n.what else ""
-                    rest = f" (about {left:.0f} s left)" if left else ""
+                    rest = _(" (about {left:.0f} s left)").format(left=left) if left else ""
                     print(f"{names[n.take]}: {n.state}{what}{rest}", file=sys.stderr)
             if not checking.busy:
                 break
@@ -123,8 +125,13 @@ def _trays(library: Library, options: argparse.Namespace) -> None:
     for t in library.trays():
         takes = library.takes(t.id)
         print(
-            f"{t.id}  {t.name}: {len(takes)} takes, {sum(x.state == 'waiting' for x in takes)} "
-            f"waiting, made {t.made_at:%Y-%m-%d}"
+            _("{id}  {name}: {n} takes, {sum} waiting, made {made_at:%Y-%m-%d}").format(
+                id=t.id,
+                name=t.name,
+                n=len(takes),
+                sum=sum(x.state == "waiting" for x in takes),
+                made_at=t.made_at,
+            )
         )
 
 
@@ -132,7 +139,7 @@ def _tray(library: Library, options: argparse.Namespace) -> int:
     found = list_takes(library, _tray_of(library, options.tray).id)
     for line in found:
         s = line.take.summary
-        unsure = f", {s['unsure']} to listen to" if s.get("unsure") else ""
+        unsure = _(", {unsure} to listen to").format(unsure=s["unsure"]) if s.get("unsure") else ""
         print(
             " · ".join(
                 filter(
@@ -155,7 +162,11 @@ def _marks(library: Library, options: argparse.Namespace) -> None:
     columns = [c.strip() for c in options.columns.split(",") if c.strip()]
     for column in columns:
         if column not in COLUMNS:
-            raise LedgerError(f"There is no column “{column}”; there are {', '.join(COLUMNS)}.")
+            raise LedgerError(
+                _("There is no column “{column}”; there are {columns}.").format(
+                    column=column, columns=", ".join(COLUMNS)
+                )
+            )
     tray = _tray_of(library, options.tray)
     rows, left_out = list_marks(
         library, tray.id, with_consent_only=options.consent, attempts=options.attempts
@@ -168,27 +179,37 @@ def _marks(library: Library, options: argparse.Namespace) -> None:
         else marks_csv(rows, columns),
     )
     print(
-        f"{len(rows)} rows in {path}"
-        + (f"; {left_out} takes left out for want of consent" if left_out else "")
+        ngettext("{n} row in {path}", "{n} rows in {path}", len(rows)).format(n=len(rows), path=path)
+        + (_("; {left_out} takes left out for want of consent").format(left_out=left_out) if left_out else "")
     )
 
 
 def _rehearse(library: Library, options: argparse.Namespace) -> None:
-    tray, said = _tray_of(library, options.tray), usage_of(options.words).said
+    tray = _tray_of(library, options.tray)
     for piece, title, count in pieces_of(library, tray.id):
         view = class_view(library, tray.id, piece)
         print(f"{title} ({count})")
         for k, item in enumerate(view.plan, 1):
             print(
-                f"  {k}. {said(item.bars)}, {item.minutes} minutes, {item.who}: {said(item.what)}\n "
-                f"    {said(item.drill)}"
+                _("  {k}. {said}, {minutes} minutes, {who}: {said2}\n     {said3}").format(
+                    k=k,
+                    said=item.bars,
+                    minutes=item.minutes,
+                    who=item.who,
+                    said2=item.what,
+                    said3=item.drill,
+                )
             )
         if not view.plan:
-            print("  No place is missed by more than one player.")
+            print(_("  No place is missed by more than one player."))
 
 
 def _backup(library: Library, options: argparse.Namespace) -> None:
-    print(f"{library.store.backup(Path(options.file))} files in {options.file}")
+    print(
+        ngettext(
+            "{backup} file in {file}", "{backup} files in {file}", library.store.backup(Path(options.file))
+        ).format(backup=library.store.backup(Path(options.file)), file=options.file)
+    )
 
 
 def _held(library: Library, options: argparse.Namespace) -> None:
@@ -197,19 +218,23 @@ def _held(library: Library, options: argparse.Namespace) -> None:
 
 def _export_player(library: Library, options: argparse.Namespace) -> None:
     count = export_player(library, _player(library, options.player), Path(options.file))
-    print(f"{count} files in {options.file}")
+    print(
+        ngettext("{count} file in {file}", "{count} files in {file}", count).format(
+            count=count, file=options.file
+        )
+    )
 
 
 def _delete(library: Library, options: argparse.Namespace) -> int:
     player = _player(library, options.player)
     if not options.yes:
         print(
-            "This would be deleted and cannot be brought back (--yes does it):\n"
+            _("This would be deleted and cannot be brought back (--yes does it):\n")
             + "\n".join(f"  {line}" for line in list_held(library, player))
         )
         return 2
     delete_player(library, player)
-    print(f"{options.player} is deleted.")
+    print(_("{player} is deleted.").format(player=options.player))
     return 0
 
 

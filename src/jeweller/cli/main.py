@@ -5,7 +5,6 @@ follow the score, 1 a fault of the program.
 from __future__ import annotations
 
 import argparse
-import dataclasses
 import json
 import sys
 from pathlib import Path
@@ -14,7 +13,9 @@ from typing import TYPE_CHECKING, Any
 from jeweller import __version__
 from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
+from jeweller.i18n import LANGUAGES, SOURCE, _, in_language
 from jeweller.log import LOG, log_fault, start_log, state_home
+from jeweller.report.localized import localized_report
 
 if TYPE_CHECKING:
     from jeweller.pipeline.check import Options
@@ -26,71 +27,83 @@ FAULTY = 1
 
 class _Parser(argparse.ArgumentParser):
     def error(self, message: str) -> Any:
-        self.exit(UNUSABLE, f"jeweller: {message}\n")
+        self.exit(UNUSABLE, _("jeweller: {message}\n").format(message=message))
 
 
 def make_parser() -> argparse.ArgumentParser:
     from jeweller.cli.book import add_book
-    from jeweller.cli.ledger_args import add_ledger, add_words
+    from jeweller.cli.ledger_args import add_ledger
 
     parser = _Parser(
         prog="jeweller",
         description=(
-            "Compares a recording with the notated part and says what differs. Without a command the "
-            "window opens."
+            _(
+                "Compares a recording with the notated part and says what differs. Without a "
+                "command the window opens."
+            )
         ),
     )
-    parser.add_argument("--version", action="version", version=f"jeweller {__version__}")
     parser.add_argument(
-        "--verbose", action="store_true", help="also say on standard error what the log is told"
+        "--version", action="version", version=_("jeweller {version}").format(version=__version__)
+    )
+    parser.add_argument(
+        "--verbose", action="store_true", help=_("also say on standard error what the log is told")
+    )
+    parser.add_argument(
+        "--language",
+        choices=tuple(LANGUAGES),
+        default=SOURCE,
+        help=_("the language of what is said; reports keep the words they were written with"),
     )
     commands = parser.add_subparsers(dest="command", metavar="COMMAND")
     check = commands.add_parser(
         "check",
-        help="check one recording against a score",
-        description="Checks one recording against a score.",
+        help=_("check one recording against a score"),
+        description=_("Checks one recording against a score."),
     )
     check.add_argument("score", metavar="SCORE")
     check.add_argument("take", metavar="TAKE")
     _add_asked(check)
-    add_words(check)
     for kind, what in (
-        ("json", "the report"),
-        ("html", "the marked part, alone standing"),
-        ("pdf", "the marked part"),
-        ("png", "the marked part's pages"),
-        ("midi", "the notes heard"),
-        ("musicxml", "the score with the findings above the notes"),
+        ("json", _("the report")),
+        ("html", _("the marked part, alone standing")),
+        ("pdf", _("the marked part")),
+        ("png", _("the marked part's pages")),
+        ("midi", _("the notes heard")),
+        ("musicxml", _("the score with the findings above the notes")),
     ):
-        check.add_argument(f"--{kind}", metavar="F", help=f"write {what} to F")
+        check.add_argument(f"--{kind}", metavar="F", help=_("write {what} to F").format(what=what))
     batch = commands.add_parser(
-        "batch", help="check many recordings, on all cores; what is done already is kept"
+        "batch", help=_("check many recordings, on all cores; what is done already is kept")
     )
     batch.add_argument(
         "source",
         metavar="FOLDER|LIST",
         help=(
-            "folders with one score and its takes each, or a list of score and take, tab between, a line each"
+            _(
+                "folders with one score and its takes each, or a list of score and take, tab "
+                "between, a line each"
+            )
         ),
     )
-    batch.add_argument("--json-dir", metavar="D", required=True, help="where the reports go")
+    batch.add_argument("--json-dir", metavar="D", required=True, help=_("where the reports go"))
     batch.add_argument(
-        "--workers", metavar="N", type=int, help="how many at once (default: the number of cores)"
+        "--workers", metavar="N", type=int, help=_("how many at once (default: the number of cores)")
     )
     batch.add_argument(
         "--scheduler",
         metavar="ADDRESS",
-        help="an existing Dask cluster that sees the same folders, as tcp://HOST:8786",
+        help=_("an existing Dask cluster that sees the same folders, as tcp://HOST:8786"),
     )
     _add_asked(batch)
-    score = commands.add_parser("score", help="show what is understood of a notation file")
+    score = commands.add_parser("score", help=_("show what is understood of a notation file"))
     score.add_argument("file", metavar="FILE")
-    score.add_argument("--json", metavar="F", help="write it to F (- for standard output)")
+    score.add_argument("--json", metavar="F", help=_("write it to F (- for standard output)"))
     make = commands.add_parser(
         "make",
-        help="make a scale, a drill or a rhythm, for one instrument or the whole band",
+        help=_("make a scale, a drill or a rhythm, for one instrument or the whole band"),
         description=(
-            "Makes an exercise. What it is like is said by --set NAME=VALUE; --list shows what there is."
+            _("Makes an exercise. What it is like is said by --set NAME=VALUE; --list shows what there is.")
         ),
     )
     make.add_argument(
@@ -98,71 +111,75 @@ def make_parser() -> argparse.ArgumentParser:
         metavar="KIND",
         nargs="?",
         default="scale",
-        help="scale, intervals, arpeggio, long tones, rhythm … (--list shows all)",
+        help=_("scale, intervals, arpeggio, long tones, rhythm … (--list shows all)"),
     )
     make.add_argument(
         "--key",
         metavar="B♭",
-        help="the key or first note; it names the sounding key, with --written every player's own",
+        help=_("the key or first note; it names the sounding key, with --written every player's own"),
     )
-    make.add_argument("--written", action="store_true", help="the key is the one each player reads")
+    make.add_argument("--written", action="store_true", help=_("the key is the one each player reads"))
     make.add_argument(
         "--for",
         metavar="NAME",
         dest="players",
         action="append",
         default=[],
-        help="an instrument, again for more; band for all (default: flute)",
+        help=_("an instrument, again for more; band for all (default: flute)"),
     )
     make.add_argument(
-        "--set", metavar="NAME=VALUE", action="append", default=[], help="any choice that --list shows"
+        "--set", metavar="NAME=VALUE", action="append", default=[], help=_("any choice that --list shows")
     )
-    make.add_argument("--list", action="store_true", help="show every choice")
+    make.add_argument("--list", action="store_true", help=_("show every choice"))
     _add_sheet(make)
     sheet = commands.add_parser(
-        "sheet", help="print the parts of a notation file, with lines under the notes"
+        "sheet", help=_("print the parts of a notation file, with lines under the notes")
     )
     sheet.add_argument("file", metavar="FILE")
-    sheet.add_argument("--part", metavar="NAME|N", help="only this part")
+    sheet.add_argument("--part", metavar="NAME|N", help=_("only this part"))
     sheet.add_argument(
-        "--for", metavar="NAME", dest="player", help="written for another instrument, in its own key and clef"
+        "--for",
+        metavar="NAME",
+        dest="player",
+        help=_("written for another instrument, in its own key and clef"),
     )
     sheet.add_argument(
         "--octaves",
         metavar="N",
         type=int,
-        help="moved by so many octaves (default: where it lies best, with --for)",
+        help=_("moved by so many octaves (default: where it lies best, with --for)"),
     )
-    sheet.add_argument("--tune", metavar="NAME", help="which tune of a tunebook, by title or number from 1")
+    sheet.add_argument(
+        "--tune", metavar="NAME", help=_("which tune of a tunebook, by title or number from 1")
+    )
     _add_sheet(sheet)
     look = commands.add_parser(
-        "look", help="look a part over: traps, what lightens it, how hard it reads, a path through it"
+        "look", help=_("look a part over: traps, what lightens it, how hard it reads, a path through it")
     )
     look.add_argument("file", metavar="FILE")
-    look.add_argument("--part", metavar="NAME|N", help="the part (default: the first with notes)")
-    look.add_argument("--tune", metavar="NAME", help="which tune of a tunebook, by title or number from 1")
+    look.add_argument("--part", metavar="NAME|N", help=_("the part (default: the first with notes)"))
+    look.add_argument("--tune", metavar="NAME", help=_("which tune of a tunebook, by title or number from 1"))
     look.add_argument(
-        "--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it"
+        "--instrument", metavar="NAME", help=_("the instrument, where the part's name does not tell it")
     )
-    add_words(look)
     look.add_argument(
         "--band",
         action="store_true",
-        help="across the band: shared rhythms, and alterations in every part's own letters",
+        help=_("across the band: shared rhythms, and alterations in every part's own letters"),
     )
-    look.add_argument("--json", metavar="F", help="write it to F (- for standard output)")
+    look.add_argument("--json", metavar="F", help=_("write it to F (- for standard output)"))
     add_book(commands)
     add_ledger(commands)
-    explain = commands.add_parser("explain", help="the numbers a finding rests on")
+    explain = commands.add_parser("explain", help=_("the numbers a finding rests on"))
     explain.add_argument("report", metavar="REPORT")
-    explain.add_argument("finding", metavar="FINDING", help="its number in the report, from 1, or its key")
-    demo = commands.add_parser("demo", help="the main job on the demo band")
+    explain.add_argument("finding", metavar="FINDING", help=_("its number in the report, from 1, or its key"))
+    demo = commands.add_parser("demo", help=_("the main job on the demo band"))
     demo.add_argument(
         "--out",
         metavar="FOLDER",
-        help="where pages and pictures go when there is no display (default: a folder it names)",
+        help=_("where pages and pictures go when there is no display (default: a folder it names)"),
     )
-    window = commands.add_parser("open", help="open the window, with a score and a take if given")
+    window = commands.add_parser("open", help=_("open the window, with a score and a take if given"))
     window.add_argument("score", nargs="?")
     window.add_argument("take", nargs="?")
     return parser
@@ -174,77 +191,87 @@ def _add_sheet(parser: argparse.ArgumentParser) -> None:
         "--under",
         metavar="LINES",
         default="",
-        help="lines under the notes, commas between: counts, names, solfège, fingerings, places",
+        help=_("lines under the notes, commas between: counts, names, solfège, fingerings, places"),
     )
     parser.add_argument(
-        "--blank", metavar="LINES", default="", help="which of them are left blank to be filled in"
+        "--blank", metavar="LINES", default="", help=_("which of them are left blank to be filled in")
     )
     parser.add_argument(
-        "--counting", metavar="WAY", default="1 & 2 &", help="“1 & 2 &”, “1 te 2 te” or “ta ti-ti”"
+        "--counting", metavar="WAY", default="1 & 2 &", help=_("“1 & 2 &”, “1 te 2 te” or “ta ti-ti”")
     )
-    parser.add_argument("--big", action="store_true", help="large notes")
+    parser.add_argument("--big", action="store_true", help=_("large notes"))
     parser.add_argument(
-        "--speed", metavar="BPM", type=float, help="quarters a minute of the sound (default: as written)"
+        "--speed", metavar="BPM", type=float, help=_("quarters a minute of the sound (default: as written)")
     )
     for kind in ("musicxml", "mei", "midi", "pdf", "png", "html", "wav"):
-        parser.add_argument(f"--{kind}", metavar="F", help=f"write {kind.upper()} to F")
+        parser.add_argument(f"--{kind}", metavar="F", help=_("write {upper} to F").format(upper=kind.upper()))
 
 
 def _add_asked(parser: argparse.ArgumentParser) -> None:
     """What a check is asked for, alike for one take and for many."""
-    parser.add_argument("--part", metavar="NAME|N", help="the part, by name or number")
-    parser.add_argument("--tune", metavar="NAME", help="which tune of a tunebook, by title or number from 1")
+    parser.add_argument("--part", metavar="NAME|N", help=_("the part, by name or number"))
     parser.add_argument(
-        "--instrument", metavar="NAME", help="the instrument, where the part's name does not tell it"
+        "--tune", metavar="NAME", help=_("which tune of a tunebook, by title or number from 1")
+    )
+    parser.add_argument(
+        "--instrument", metavar="NAME", help=_("the instrument, where the part's name does not tell it")
     )
     parser.add_argument(
         "--also",
         metavar="NAME",
         action="append",
         default=[],
-        help="another instrument that this player plays, whose fingerings may slip in",
+        help=_("another instrument that this player plays, whose fingerings may slip in"),
     )
-    parser.add_argument("--bars", metavar="9-16", help="only these bars")
-    parser.add_argument("--tempo", metavar="BPM", type=float, help="the speed asked for, quarters a minute")
+    parser.add_argument("--bars", metavar="9-16", help=_("only these bars"))
+    parser.add_argument(
+        "--tempo", metavar="BPM", type=float, help=_("the speed asked for, quarters a minute")
+    )
     parser.add_argument(
         "--click",
         metavar="heard|BPM@SECONDS",
-        help="the click played to: heard in the recording, or its speed and the second of one stroke",
+        help=_("the click played to: heard in the recording, or its speed and the second of one stroke"),
     )
     parser.add_argument(
         "--support",
         metavar="NAME",
         default="alone",
         choices=("alone", "with_model", "with_click"),
-        help="how the take was made: alone, with_model or with_click",
+        help=_("how the take was made: alone, with_model or with_click"),
     )
     parser.add_argument(
         "--backing",
         metavar="F",
-        help="a recording of the model or backing part that sounded in the room: it is taken out of the take",
+        help=_(
+            "a recording of the model or backing part that sounded in the room: it is taken out of the take"
+        ),
     )
     parser.add_argument(
-        "--rhythm-only", action="store_true", help="judge the rhythm alone: clapping, tapping, counting aloud"
+        "--rhythm-only",
+        action="store_true",
+        help=_("judge the rhythm alone: clapping, tapping, counting aloud"),
     )
     parser.add_argument(
         "--scheme",
         metavar="NAME",
         default="even",
-        help="marking scheme: even, rhythm-first, notes-first, sound-first",
+        help=_("marking scheme: even, rhythm-first, notes-first, sound-first"),
     )
-    parser.add_argument("--tolerance", metavar="NAME", default="standard", help="gentle, standard or strict")
+    parser.add_argument(
+        "--tolerance", metavar="NAME", default="standard", help=_("gentle, standard or strict")
+    )
     parser.add_argument(
         "--articulation",
         metavar="NAME",
         default="printed",
-        help="printed, slurs-optional, joined, detached or free",
+        help=_("printed, slurs-optional, joined, detached or free"),
     )
     parser.add_argument(
         "--set",
         metavar="NAME=VALUE",
         action="append",
         default=[],
-        help="any number that the report's settings list",
+        help=_("any number that the report's settings list"),
     )
 
 
@@ -281,6 +308,12 @@ def main(argv: list[str] | None = None) -> int:
     arguments = sys.argv[1:] if argv is None else argv
     options = make_parser().parse_args(arguments)
     start_log(verbose=options.verbose)
+    with in_language(options.language):
+        return _run(options)
+
+
+def _run(options: argparse.Namespace) -> int:
+    """One command; every error as a sentence and an exit status."""
     LOG.info("%s, version %s", options.command or "window", __version__)
     try:
         if options.command == "check":
@@ -311,15 +344,20 @@ def main(argv: list[str] | None = None) -> int:
 
         return run_window(getattr(options, "score", None), getattr(options, "take", None))
     except JewellerError as error:
-        print(f"jeweller: {error}", file=sys.stderr)
+        print(_("jeweller: {error}").format(error=error), file=sys.stderr)
         return UNUSABLE
     except BrokenPipeError:
         return 0
     except KeyboardInterrupt:
-        print("jeweller: stopped.", file=sys.stderr)
+        print(_("jeweller: stopped."), file=sys.stderr)
         return 130
     except Exception as error:  # noqa: BLE001 -- exit status 1: a fault of the program
-        print(f"jeweller: {log_fault(error)}\nThe log lies in {state_home()}.", file=sys.stderr)
+        print(
+            _("jeweller: {log_fault}\nThe log lies in {state_home}.").format(
+                log_fault=log_fault(error), state_home=state_home()
+            ),
+            file=sys.stderr,
+        )
         return FAULTY
 
 
@@ -334,10 +372,9 @@ def _write_json(data: dict[str, Any], target: str) -> None:
 def _check(options: argparse.Namespace) -> int:
     from jeweller.documents.theme import LIGHT
     from jeweller.pipeline.check import check
-    from jeweller.usage import usage_of
 
     checked = check(options.score, options.take, _asked(options))
-    report, theme = checked.report, dataclasses.replace(LIGHT, usage=usage_of(options.words))
+    report, theme = checked.report, LIGHT
     if options.json:
         _write_json(report, options.json)
     wanted = {
@@ -350,14 +387,18 @@ def _check(options: argparse.Namespace) -> int:
     if not options.json and not wanted:
         from jeweller.documents.plain_text import summary_text
 
-        sys.stdout.write(summary_text(theme.usage.report(report)))
+        sys.stdout.write(summary_text(localized_report(report)))
     for warning in (*checked.score.warnings, *checked.recording.warnings):
-        print(f"jeweller: note: {warning}", file=sys.stderr)
+        print(_("jeweller: note: {warning}").format(warning=warning), file=sys.stderr)
     if not report["followed"]:
         print(
             (
-                f"jeweller: {Path(options.take).name} does not match this part. Is it the "
-                "right piece, the right part, the right recording?"
+                _(
+                    (
+                        "jeweller: {name} does not match this part. Is it the right piece, the right "
+                        "part, the right recording?"
+                    )
+                ).format(name=Path(options.take).name)
             ),
             file=sys.stderr,
         )
@@ -383,7 +424,10 @@ def _batch(options: argparse.Namespace) -> int:
             ),
             file=sys.stderr,
         )
-    print(", ".join(f"{n} {state}" for state, n in sorted(counts.items())) + f"; reports in {target}")
+    print(
+        ", ".join(f"{n} {state}" for state, n in sorted(counts.items()))
+        + _("; reports in {target}").format(target=target)
+    )
     return UNUSABLE if counts.get("failed") else NOT_FOLLOWED if counts.get("not followed") else 0
 
 
@@ -397,10 +441,20 @@ def _score(options: argparse.Namespace) -> int:
         return 0
     print(summary["title"] or Path(options.file).name)
     for part in summary["parts"]:
-        sounds = f", sounds {part['transpose_semitones']:+d} semitones" if part["transpose_semitones"] else ""
-        print(f"  {part['name']}: {part['bars']} bars, {len(part['notes'])} notes played out{sounds}")
+        sounds = (
+            _(", sounds {transpose_semitones:+d} semitones").format(
+                transpose_semitones=part["transpose_semitones"]
+            )
+            if part["transpose_semitones"]
+            else ""
+        )
+        print(
+            _("  {name}: {bars} bars, {n} notes played out{sounds}").format(
+                name=part["name"], bars=part["bars"], n=len(part["notes"]), sounds=sounds
+            )
+        )
     for warning in summary["warnings"]:
-        print(f"  note: {warning}")
+        print(_("  note: {warning}").format(warning=warning))
     return 0
 
 
@@ -409,11 +463,15 @@ def _explain(options: argparse.Namespace) -> int:
         report = json.loads(Path(options.report).read_text(encoding="utf-8"))
         findings = report["findings"]
     except (OSError, ValueError, KeyError, TypeError) as error:
-        raise JewellerError(f"{options.report} is no report of a check ({error}).") from error
+        raise JewellerError(
+            _("{report} is no report of a check ({error}).").format(report=options.report, error=error)
+        ) from error
     wanted = options.finding
     chosen = [f for k, f in enumerate(findings) if wanted in (str(k + 1), f["key"])]
     if not chosen:
-        raise JewellerError(f"There is no finding {wanted}; the report has {len(findings)}.")
+        raise JewellerError(
+            _("There is no finding {wanted}; the report has {n}.").format(wanted=wanted, n=len(findings))
+        )
     from jeweller.documents.plain_text import explain_text
 
     sys.stdout.write(explain_text(report, chosen[0]))

@@ -6,6 +6,7 @@ import argparse
 import dataclasses
 from pathlib import Path
 
+from jeweller.assessment.phrases import name_bars
 from jeweller.audio.encode import write_sound
 from jeweller.difficulty.analysis import analyse_part
 from jeweller.difficulty.ensemble import describe_ensemble
@@ -17,12 +18,12 @@ from jeweller.exercises.make import BAND, make_exercise
 from jeweller.exercises.parts import best_octave, write_for_instrument
 from jeweller.exercises.request import BOUNDS, CHOICES, KINDS, SPANS, USES, ExerciseRequest, apply_choices
 from jeweller.files import json_text, write_bytes
+from jeweller.i18n import _, ngettext
 from jeweller.instruments.table import Instrument, instruments, require_instrument
 from jeweller.notation.model import Score
 from jeweller.notation.readers.sandbox import choose_part, load_score
 from jeweller.serialization import to_plain
 from jeweller.synthesis.model import sounded
-from jeweller.usage import usage_of
 
 
 def players(names: list[str]) -> list[Instrument]:
@@ -56,9 +57,13 @@ def run_make(options: argparse.Namespace) -> int:
     made = make_exercise(apply_choices(ExerciseRequest(), choices), players(options.players))
     print(made.score.title)
     for part in made.score.parts:
-        print(f"  {part.name}: {len(part.bars)} bars, {part.note_count} notes")
+        print(
+            _("  {name}: {n} bars, {note_count} notes").format(
+                name=part.name, n=len(part.bars), note_count=part.note_count
+            )
+        )
     for sentence in made.told:
-        print(f"  note: {sentence}")
+        print(_("  note: {sentence}").format(sentence=sentence))
     return write_parts(made.score, options)
 
 
@@ -72,19 +77,31 @@ def run_sheet(options: argparse.Namespace) -> int:
         score = dataclasses.replace(score, parts=(write_for_instrument(part, instrument, octaves=octaves),))
         if octaves:
             print(
-                f"  note: {abs(octaves)} octave{'s' if abs(octaves) > 1 else ''} "
-                f"{'higher' if octaves > 0 else 'lower'} than it sounded."
+                (
+                    ngettext(
+                        "  note: {n} octave higher than it sounded.",
+                        "  note: {n} octaves higher than it sounded.",
+                        octaves,
+                    )
+                    if octaves > 0
+                    else ngettext(
+                        "  note: {n} octave lower than it sounded.",
+                        "  note: {n} octaves lower than it sounded.",
+                        -octaves,
+                    )
+                ).format(n=abs(octaves))
             )
     return write_parts(score, options)
 
 
 def run_look(options: argparse.Namespace) -> int:
-    said = usage_of(options.words).said
     score = load_score(options.file, options.tune)
     if options.band:
         print(score.title or Path(options.file).name)
-        for sentence in describe_ensemble(score) or ["No two parts share a rhythm, and nothing is altered."]:
-            print(f"  {said(sentence)}")
+        for sentence in describe_ensemble(score) or [
+            _("No two parts share a rhythm, and nothing is altered.")
+        ]:
+            print(f"  {sentence}")
         return 0
     part = choose_part(score, options.part)
     over = analyse_part(
@@ -101,23 +118,39 @@ def run_look(options: argparse.Namespace) -> int:
         return 0
     print(f"{score.title or Path(options.file).name} · {part.name}")
     why = f" ({', '.join(over.reasons)})" if over.reasons else ""
-    besides = f", and {', '.join(over.outside_scale)}" if over.outside_scale else ""
-    print(said(f"{over.scale}{besides}; reads {over.level}{why}; begin at {over.begin_bpm} of {over.bpm:g}"))
-    print("Traps")
+    besides = (
+        _(", and {outside_scale}").format(outside_scale=", ".join(over.outside_scale))
+        if over.outside_scale
+        else ""
+    )
+    print(
+        _("{scale}{besides}; reads {level}{why}; begin at {begin_bpm} of {bpm:g}").format(
+            scale=over.scale,
+            besides=besides,
+            level=over.level,
+            why=why,
+            begin_bpm=over.begin_bpm,
+            bpm=over.bpm,
+        )
+    )
+    print(_("Traps"))
     for trap in over.traps:
         print(
-            said(
-                f"  {trap.what}{f', {trap.count} times' if trap.count > 1 else ''} "
-                f"(bar{'s' if len(trap.bars) > 1 else ''} {', '.join(trap.bars)})"
+            (_("  {what}, {count} times ({bars})") if trap.count > 1 else _("  {what} ({bars})")).format(
+                what=trap.what, count=trap.count, bars=name_bars(trap.bars)
             )
         )
     if over.lighter:
-        print("Lighter")
+        print(_("Lighter"))
         for light in over.lighter:
-            print(said(f"  {light.what}{'' if light.what.startswith('bar') else f' (bar {light.bars[0]})'}"))
-    print("A path")
+            print(
+                f"  {light.what}"
+                if light.kind in ("repeat", "sequence")
+                else _("  {what} (bar {bar})").format(what=light.what, bar=light.bars[0])
+            )
+    print(_("A path"))
     for sentence in over.path:
-        print(f"  {said(sentence)}")
+        print(f"  {sentence}")
     return 0
 
 
@@ -129,12 +162,15 @@ def write_parts(score: Score, options: argparse.Namespace) -> int:
     for name in (*lines, *blank):
         if name not in LINES:
             raise SettingError(
-                f"There is no line “{name}” to write under the notes; there are {', '.join(LINES)}."
+                _("There is no line “{name}” to write under the notes; there are {lines}.").format(
+                    name=name, lines=", ".join(LINES)
+                )
             )
     if options.counting not in (*COUNTINGS, "ta ti-ti"):
         raise SettingError(
-            f"There is no way of counting “{options.counting}”; there are {', '.join(COUNTINGS)} "
-            "and ta ti-ti."
+            _("There is no way of counting “{counting}”; there are {countings} and ta ti-ti.").format(
+                counting=options.counting, countings=", ".join(COUNTINGS)
+            )
         )
     settings = SheetSettings(
         under=TextLineSettings((*lines, *(b for b in blank if b not in lines)), blank, options.counting),
@@ -148,7 +184,11 @@ def write_parts(score: Score, options: argparse.Namespace) -> int:
     if options.wav:
         part = score.parts[0]
         if len(score.parts) > 1:
-            print(f"  note: only {part.name} sounds in {options.wav}; --part or --for chooses another.")
+            print(
+                _("  note: only {name} sounds in {wav}; --part or --for chooses another.").format(
+                    name=part.name, wav=options.wav
+                )
+            )
         model = sounded(part, instrument_of(part).sound or "flute", bpm=options.speed, count_in=True)
         write_sound(Path(options.wav), model.samples, model.rate)
         print(options.wav)
@@ -168,16 +208,18 @@ def print_choices() -> None:
         if field.name in CHOICES:
             what = ", ".join(CHOICES[field.name])
         elif field.name in BOUNDS:
-            what = f"{BOUNDS[field.name][0]} to {BOUNDS[field.name][1]}"
+            what = _("{bounds} to {bounds2}").format(
+                bounds=BOUNDS[field.name][0], bounds2=BOUNDS[field.name][1]
+            )
         else:
             what = {
-                "tonic": "a letter with its sign: B♭ or Bb",
-                "concert": "yes or no",
-                "span": f"{', '.join(SPANS)}, or register NAME",
-                "figure": "degrees: 1 2 3 1",
-                "other": "a note",
+                "tonic": _("a letter with its sign: B♭ or Bb"),
+                "concert": _("yes or no"),
+                "span": _("{spans}, or register NAME").format(spans=", ".join(SPANS)),
+                "figure": _("degrees: 1 2 3 1"),
+                "other": _("a note"),
                 "uses": ", ".join(USES),
-                "pickup": "yes or no",
+                "pickup": _("yes or no"),
             }[field.name]
         default = getattr(ExerciseRequest(), field.name)
         print(f"  {field.name:13} {what}  [{', '.join(default) if isinstance(default, tuple) else default}]")

@@ -17,6 +17,7 @@ from typing import Any
 from jeweller.assessment.finding import FACET_OF, Finding
 from jeweller.errors import JewellerError
 from jeweller.files import write_bytes
+from jeweller.i18n import _
 
 SCHEMA = "jeweller.decisions/1"
 
@@ -43,9 +44,9 @@ class Decision:
     def __post_init__(self) -> None:
         object.__setattr__(self, "act", DecisionAct(self.act))
         if self.kind and self.kind not in FACET_OF:
-            raise ValueError(f"an unknown kind of finding, {self.kind}")
+            raise ValueError(_("an unknown kind of finding, {kind}").format(kind=self.kind))
         if self.act == DecisionAct.CHANGE and not self.kind:
-            raise ValueError("a change to no kind")
+            raise ValueError(_("a change to no kind"))
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -64,7 +65,7 @@ class Added:
 
     def __post_init__(self) -> None:
         if self.kind not in FACET_OF:
-            raise ValueError(f"an unknown kind of finding, {self.kind}")
+            raise ValueError(_("an unknown kind of finding, {kind}").format(kind=self.kind))
 
 
 @dataclass(frozen=True)
@@ -96,7 +97,9 @@ class Decisions:
 
 
 def added_finding(a: Added) -> Finding:
-    text = a.text or f"Bar {a.bar}, beat {a.beat:g}: {a.kind.replace('_', ' ')} (teacher)."
+    text = a.text or _("Bar {bar}, beat {beat:g}: {replace} (teacher).").format(
+        bar=a.bar, beat=a.beat, replace=a.kind.replace("_", " ")
+    )
     return Finding(
         kind=a.kind,
         bar=a.bar,
@@ -110,7 +113,7 @@ def added_finding(a: Added) -> Finding:
         severity=0.5,
         detail={"by": "teacher"},
         text=text,
-        advice="Listen to this place once more, slowly.",
+        advice=_("Listen to this place once more, slowly."),
     )
 
 
@@ -129,7 +132,7 @@ def save(decisions: Decisions, path: Path) -> None:
     write_bytes(
         path,
         json.dumps(data, indent=1, ensure_ascii=False).encode("utf-8"),
-        " The decisions are kept while the window is open.",
+        _(" The decisions are kept while the window is open."),
     )
 
 
@@ -140,12 +143,14 @@ def load(path: Path) -> Decisions:
     try:
         data: Any = json.loads(path.read_text(encoding="utf-8"))
         if not isinstance(data, dict) or data.get("schema") != SCHEMA:
-            raise ValueError("it is no file of decisions")
+            raise ValueError(_("it is no file of decisions"))
         decisions = tuple(Decision(**d) for d in data["decisions"])
         added = tuple(Added(**a) for a in data["added"])
     except (OSError, ValueError, KeyError, TypeError) as error:
         raise JewellerError(
-            f"The decisions in {path.name} cannot be read ({error}); the file was left as it is and "
-            "is not used."
+            _(
+                "The decisions in {name} cannot be read ({error}); the file was left as it is and "
+                "is not used."
+            ).format(name=path.name, error=error)
         ) from error
     return Decisions(decisions, added)

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from jeweller.assessment.finding import UNMARKED, Finding, is_sure
-from jeweller.assessment.messages import describe_place
+from jeweller.assessment.sentence import describe_place
 from jeweller.decisions.records import Decision, DecisionAct, Decisions, added_finding
+from jeweller.i18n import _
 
 
 class FindingState(StrEnum):
@@ -64,9 +65,11 @@ def _decided(finding: Finding, decision: Decision | None) -> StandingFinding:
     changed = finding
     if decision.act == DecisionAct.CHANGE:
         place = describe_place(finding)
-        text = (
-            f"{place[0].upper()}{place[1:]}: {decision.kind.replace('_', ' ')} (changed by the teacher from "
-            f"{finding.kind.replace('_', ' ')})."
+        text = _("{upper}{place}: {replace} (changed by the teacher from {replace2}).").format(
+            upper=place[0].upper(),
+            place=place[1:],
+            replace=decision.kind.replace("_", " "),
+            replace2=finding.kind.replace("_", " "),
         )
         changed = finding.replace(kind=decision.kind, confidence=1.0, cause=None, text=text)
     elif decision.act == DecisionAct.KEEP:

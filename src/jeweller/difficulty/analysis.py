@@ -12,6 +12,7 @@ from fractions import Fraction
 from jeweller.difficulty.simplifications import Simplification, find_simplifications
 from jeweller.difficulty.traps import Trap, find_traps
 from jeweller.errors import ScoreError
+from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Part
 from jeweller.notation.pitch import in_key, key_name, spell
@@ -37,23 +38,24 @@ WEIGHTS = {
 # And what it is called where it makes a part hard to read.
 SAID = {
     "printed": "accidentals",
-    "carried": "accidentals that hold through the bar",
-    "altered": "notes the key alters",
+    "carried": N_("accidentals that hold through the bar"),
+    "altered": N_("notes the key alters"),
     "leap": "leaps",
-    "register": "changes of register",
-    "dotted": "dotted rhythms",
-    "off the beat": "notes off the beat",
+    "register": N_("changes of register"),
+    "dotted": N_("dotted rhythms"),
+    "off the beat": N_("notes off the beat"),
     "tuplet": "triplets",
     "tie": "ties",
     "rest": "rests",
     "ornament": "ornaments",
     "slur": "slurs",
-    "repeated": "repeated notes",
-    "look-alike": "bars that look alike",
+    "repeated": N_("repeated notes"),
+    "look-alike": N_("bars that look alike"),
     "range": "range",
 }
 # up to so much; beyond: very hard
-LEVELS = (1.6, "first notes"), (3.0, "easy"), (5.0, "medium"), (8.0, "hard")
+LEVELS = (1.6, N_("first notes")), (3.0, N_("easy")), (5.0, N_("medium")), (8.0, N_("hard"))
+HARDEST = N_("very hard")
 SLOWER, EASY_SLOWER = 0.6, 0.8  # of the written speed to begin at, and for what is easy
 ISOLATED = 3  # bars that are practised by themselves
 
@@ -81,14 +83,14 @@ def analyse_part(
     """Looks a part over. Raises ScoreError where it has no notes."""
     notes = [n for b in part.bars for n in b.notes if n.pitch is not None and not n.cue]
     if not notes and not any(n.unpitched for b in part.bars for n in b.notes):
-        raise ScoreError(f"The part “{part.name}” has no notes.")
+        raise ScoreError(_("The part “{name}” has no notes.").format(name=part.name))
     traps = tuple(find_traps(part, instrument, known))
     lighter = tuple(find_simplifications(part))
     weight = _weights(part, traps)
     new = [b for b in part.bars if weight[b.number] > 0]
     hardest = sorted((b.number for b in new), key=lambda n: -weight[n])[:ISOLATED]
     score, reasons = _level(part, traps, lighter)
-    level = next((name for limit, name in LEVELS if score <= limit), "very hard")
+    level = next((name for limit, name in LEVELS if score <= limit), HARDEST)
     bpm = next((m.value for b in part.bars for m in b.marks if m.kind == "tempo" and m.value), None) or 90.0
     first = part.bars[0]
     outside = tuple(
@@ -173,11 +175,11 @@ def _level(
     if signs >= 3:
         reasons.append(f"{signs} {'sharps' if part.bars[0].fifths > 0 else 'flats'}")
     if fastest < Fraction(1, 2):
-        reasons.append("sixteenths or faster")
+        reasons.append(_("sixteenths or faster"))
     if span > 1.0:
-        reasons.append(f"a range of {max(midi) - min(midi)} semitones")
+        reasons.append(_("a range of {max} semitones").format(max=max(midi) - min(midi)))
     if again > 0.3:
-        reasons.append("lighter, because much of it comes again")
+        reasons.append(_("lighter, because much of it comes again"))
     return score, reasons
 
 
@@ -187,18 +189,28 @@ def _path(
     """Sentences: where to begin, what to take alone, what to join, the whole."""
     numbers = [b.number for b in part.bars]
     if len(numbers) <= 2:
-        return ["Play it slowly, then at its speed."]
+        return [_("Play it slowly, then at its speed.")]
     played = [any(not n.is_rest for n in b.notes) for b in part.bars]
     windows = [(sum(weight[n] for n in numbers[k : k + 2]), k) for k in range(len(numbers) - 1) if played[k]]
     easy = min(windows, default=(0.0, 0))[1]
-    out = [f"Begin with bars {numbers[easy]} and {numbers[easy + 1]}: they hold least."]
+    out = [
+        _("Begin with bars {numbers} and {numbers2}: they hold least.").format(
+            numbers=numbers[easy], numbers2=numbers[easy + 1]
+        )
+    ]
     if hardest:
-        out.append(f"Take alone, slowly: bar {', bar '.join(hardest)}.")
+        out.append(
+            _("Take alone, slowly: {bars}.").format(
+                bars=", ".join(_("bar {bar}").format(bar=b) for b in hardest)
+            )
+        )
         k = numbers.index(hardest[0])
         before, after = numbers[max(0, k - 1)], numbers[min(len(numbers) - 1, k + 1)]
-        out.append(f"Join: bars {before} to {after}, then four bars at a time.")
+        out.append(
+            _("Join: bars {before} to {after}, then four bars at a time.").format(before=before, after=after)
+        )
     again = [x for x in lighter if x.kind == "repeat"]
     if again:
-        out.append("Nothing new: " + "; ".join(x.what for x in again[:3]) + ".")
-    out.append("Then the whole, faster only when it is clean.")
+        out.append(_("Nothing new: {bars}.").format(bars="; ".join(x.what for x in again[:3])))
+    out.append(_("Then the whole, faster only when it is clean."))
     return out

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
+from jeweller.i18n import _
 from jeweller.notation.model import Bar, Part, Score
 from jeweller.notation.transposition import transpose_pitch
 
@@ -132,22 +133,30 @@ def describe_ensemble(score: Score) -> list[str]:
     passage = begin_from(score)
     if passage is not None:
         bars = (
-            f"bar {passage.first}"
+            _("bar {first}").format(first=passage.first)
             if passage.first == passage.last
-            else f"bars {passage.first} to {passage.last}"
+            else _("bars {first} to {last}").format(first=passage.first, last=passage.last)
         )
-        sentences.append(f"Begin with {bars}: {_names(passage.parts)} have the same rhythm there.")
+        sentences.append(
+            _("Begin with {bars}: {names} have the same rhythm there.").format(
+                bars=bars, names=_names(passage.parts)
+            )
+        )
     for bar, who in alterations(score):
         by_letter: dict[str, list[str]] = {}
         for part, letter in who:
             by_letter.setdefault(letter, []).append(part)
         sentences.append(
-            f"Bar {bar}: "
-            + "; ".join(f"{_names(parts)} {letter}" for letter, parts in by_letter.items())
-            + "."
+            _("Bar {bar}: {parts}.").format(
+                bar=bar, parts="; ".join(f"{_names(parts)} {letter}" for letter, parts in by_letter.items())
+            )
         )
     return sentences
 
 
 def _names(parts: Sequence[str]) -> str:
-    return parts[0] if len(parts) == 1 else f"{', '.join(parts[:-1])} and {parts[-1]}"
+    return (
+        parts[0]
+        if len(parts) == 1
+        else _("{parts} and {parts2}").format(parts=", ".join(parts[:-1]), parts2=parts[-1])
+    )

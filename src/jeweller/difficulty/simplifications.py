@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 
+from jeweller.i18n import _
 from jeweller.notation.model import Bar, Note, Part
 
 NEAR_SHARE = 0.6  # of the notes of a bar that are the same, for it to look like another
@@ -64,7 +65,7 @@ def _repeats(part: Part) -> Iterator[Simplification]:
                 n += 1
             if n > best:
                 best, at = n, j
-        if best and any(p is not None for c in whole[k : k + best] for _, _, p in c):
+        if best and any(p is not None for c in whole[k : k + best] for _unused, _unused, p in c):
             there, here = _span(part, at, best), _span(part, k, best)
             notes = tuple(n.id for b in part.bars[k : k + best] for n in _sounding(b))
             yield Simplification(
@@ -80,7 +81,11 @@ def _repeats(part: Part) -> Iterator[Simplification]:
 
 def _span(part: Part, start: int, count: int) -> str:
     first, last = part.bars[start].number, part.bars[start + count - 1].number
-    return f"bar {first}" if count == 1 else f"bars {first} to {last}"
+    return (
+        _("bar {first}").format(first=first)
+        if count == 1
+        else _("bars {first} to {last}").format(first=first, last=last)
+    )
 
 
 def find_lookalikes(part: Part) -> Iterator[tuple[str, str, list[Note]]]:
@@ -124,15 +129,21 @@ def _sequences(part: Part) -> Iterator[Simplification]:
             }
             if len(steps) == 1 and 0 not in steps:
                 step = steps.pop()
-                far = {1: "a step", 2: "a third", 3: "a fourth", 4: "a fifth", 7: "an octave"}.get(
-                    abs(step), f"{abs(step)} steps"
+                far = {
+                    1: _("a step"),
+                    2: _("a third"),
+                    3: _("a fourth"),
+                    4: _("a fifth"),
+                    7: _("an octave"),
+                }.get(abs(step), _("{n} steps").format(n=abs(step)))
+                message = (
+                    _("bar {bar} is bar {before} {far} higher")
+                    if step > 0
+                    else _("bar {bar} is bar {before} {far} lower")
                 )
                 yield Simplification(
                     "sequence",
-                    (
-                        f"bar {part.bars[k].number} is bar {part.bars[k - back].number} {far} "
-                        f"{'higher' if step > 0 else 'lower'}"
-                    ),
+                    message.format(bar=part.bars[k].number, before=part.bars[k - back].number, far=far),
                     (part.bars[k].number, part.bars[k].number),
                     tuple(n.id for n in b),
                 )
@@ -168,12 +179,13 @@ def _runs(part: Part) -> Iterator[Simplification]:
             kind = "chromatic run" if chromatic == count - 1 and count > RUN else "scale run"
             first, last = row[k], row[end]
             assert first[1].pitch and last[1].pitch
-            way_said = f"{'up' if direction > 0 else 'down'} to {last[1].pitch.name}"
-            what = (
-                f"{'by semitones' if kind == 'chromatic run' else 'a scale'} from {first[1].pitch.name} "
-                f"{way_said}"
-            )
+            message = (
+                (_("by semitones from {first} up to {last}"), _("by semitones from {first} down to {last}"))
+                if kind == "chromatic run"
+                else (_("a scale from {first} up to {last}"), _("a scale from {first} down to {last}"))
+            )[direction < 0]
+            what = message.format(first=first[1].pitch.name, last=last[1].pitch.name)
             yield Simplification(
-                kind, what, (first[0].number, last[0].number), tuple(n.id for _, n in row[k : end + 1])
+                kind, what, (first[0].number, last[0].number), tuple(n.id for _unused, n in row[k : end + 1])
             )
         k = max(end, k + 1)

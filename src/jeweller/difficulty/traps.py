@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from jeweller.difficulty.simplifications import find_lookalikes
+from jeweller.i18n import N_, _, ngettext
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Note, Part
 from jeweller.notation.pitch import key_alter, key_letters, key_name
@@ -18,10 +19,10 @@ REPEATED = 3  # notes on one pitch, after which the line moves
 OUTSIDE = "outside"
 SHORT_OFF = Fraction(1, 2)
 JUMPS = {
-    "dacapo": "D.C.: from the beginning",
-    "dalsegno": "D.S.: from the sign",
-    "to_coda": "To Coda: jump to the coda",
-    "fine": "Fine: the end the second time",
+    "dacapo": N_("D.C.: from the beginning"),
+    "dalsegno": N_("D.S.: from the sign"),
+    "to_coda": N_("To Coda: jump to the coda"),
+    "fine": N_("Fine: the end the second time"),
 }
 
 
@@ -53,7 +54,7 @@ KINDS = (
     "rest",
     "tie",
     "dotted",
-    "off the beat",
+    N_("off the beat"),
     "tuplet",
     "slur",
     "ornament",
@@ -88,20 +89,24 @@ def _main(part: Part) -> list[tuple[Bar, Note]]:
     return [(b, n) for b in part.bars for n in b.notes if not n.grace and not n.chord and not n.cue]
 
 
+def _name(note: Note) -> str:
+    return note.pitch.name if note.pitch else ""
+
+
 def _bars(pairs: list[tuple[Bar, Note]]) -> tuple[str, ...]:
-    return tuple(dict.fromkeys(b.number for b, _ in pairs))
+    return tuple(dict.fromkeys(b.number for b, _unused in pairs))
 
 
 def _trap(kind: str, what: str, pairs: list[tuple[Bar, Note]]) -> Trap:
     return Trap(
-        kind=kind, what=what, bars=_bars(pairs), notes=tuple(n.id for _, n in pairs), count=len(pairs)
+        kind=kind, what=what, bars=_bars(pairs), notes=tuple(n.id for _unused, n in pairs), count=len(pairs)
     )
 
 
 def _spelled(fifths: int) -> str:
     letters = key_letters(fifths)
     return (
-        "no sharps or flats"
+        _("no sharps or flats")
         if not letters
         else ", ".join(letters[:-1]) + (" and " if len(letters) > 1 else "") + letters[-1]
     )
@@ -110,29 +115,42 @@ def _spelled(fifths: int) -> str:
 def _signature(part: Part) -> Iterator[Trap]:
     before: Bar | None = None
     for bar in part.bars:
-        since = "" if before is None else f"from bar {bar.number} on: "
+        since = "{what}" if before is None else _("from bar {number} on: {what}")
         if bar.fifths != (before.fifths if before is not None else 0):
             yield Trap(
                 kind="key",
-                what=f"{since}{key_name(bar.fifths, bar.mode)}: {_spelled(bar.fifths)}",
+                what=since.format(
+                    number=bar.number,
+                    what=_("{key}: {letters}").format(
+                        key=key_name(bar.fifths, bar.mode), letters=_spelled(bar.fifths)
+                    ),
+                ),
                 bars=(bar.number,),
             )
         if (bar.beats, bar.beat_type) != ((before.beats, before.beat_type) if before is not None else (4, 4)):
-            yield Trap(kind="metre", what=f"{since}{bar.beats}/{bar.beat_type}", bars=(bar.number,))
+            yield Trap(
+                kind="metre",
+                what=since.format(number=bar.number, what=f"{bar.beats}/{bar.beat_type}"),
+                bars=(bar.number,),
+            )
         before = bar
     first, last = part.bars[0], part.bars[-1]
     if first.implicit and first.length < first.metre.length:
-        pays = "; the last bar is as much shorter" if last.length + first.length == first.metre.length else ""
+        message = (
+            _("begins with {beats} before the first bar; the last bar is as much shorter")
+            if last.length + first.length == first.metre.length
+            else _("begins with {beats} before the first bar")
+        )
         yield Trap(
             kind="pickup",
-            what=f"begins with {_beats(first.length, first)} before the first bar{pays}",
+            what=message.format(beats=_beats(first.length, first)),
             bars=(first.number,),
         )
 
 
 def _beats(quarters: Fraction, bar: Bar) -> str:
     beats = quarters * Fraction(bar.beat_type, 4)
-    return f"{beats} beat{'s' if beats > 1 else ''}"
+    return ngettext("{n} beat", "{n} beats", 1 if beats <= 1 else 2).format(n=beats)
 
 
 def _accidentals(part: Part) -> Iterator[Trap]:
@@ -156,24 +174,29 @@ def _accidentals(part: Part) -> Iterator[Trap]:
             elif n.pitch.alter and key_alter(n.pitch.step, bar.fifths) == n.pitch.alter:
                 by_key.setdefault(n.pitch.letter, []).append((bar, n))
     for letter, pairs in by_key.items():
-        yield _trap("altered", f"{letter} by the key signature", pairs)
+        yield _trap("altered", _("{letter} by the key signature").format(letter=letter), pairs)
     for letter, pairs in printed.items():
         yield _trap("printed", f"{letter} printed", pairs)
     for letter, pairs in carried.items():
-        yield _trap("carried", f"{letter} still, by the accidental before it in the bar", pairs)
+        yield _trap(
+            "carried",
+            _("{letter} still, by the accidental before it in the bar").format(letter=letter),
+            pairs,
+        )
 
 
 def _pitches(part: Part, instrument: Instrument | None, known: frozenset[int]) -> Iterator[Trap]:
     notes = [(b, n) for b, n in _main(part) if n.pitch is not None and not n.tie_stop]
     if not notes:
         return
-    midi = [n.pitch.midi for _, n in notes if n.pitch]
+    midi = [n.pitch.midi for _unused, n in notes if n.pitch]
     high, low = max(midi), min(midi)
-    for end, value in (("highest", high), ("lowest", low)):
+    for message, value in (
+        (_("the highest note is {note}"), high),
+        (_("the lowest note is {note}"), low),
+    ):
         there = [x for x, m in zip(notes, midi, strict=True) if m == value]
-        yield _trap(
-            "range", f"the {end} note is {there[0][1].pitch.name if there[0][1].pitch else ''}", there
-        )
+        yield _trap("range", message.format(note=_name(there[0][1])), there)
     if instrument is not None:
         yield from _on_instrument(notes, midi, instrument)
     if known:
@@ -181,7 +204,7 @@ def _pitches(part: Part, instrument: Instrument | None, known: frozenset[int]) -
             there = [x for x, m in zip(notes, midi, strict=True) if m == value]
             yield _trap(
                 "range",
-                f"{there[0][1].pitch.name if there[0][1].pitch else ''} is new for this player",
+                _("{note} is new for this player").format(note=_name(there[0][1])),
                 there,
             )
     leaps = []
@@ -202,16 +225,16 @@ def _pitches(part: Part, instrument: Instrument | None, known: frozenset[int]) -
                 runs.append(b)
             same = 1
     if leaps:
-        yield _trap("leap", "a leap of a fifth or more to this note", leaps)
+        yield _trap("leap", _("a leap of a fifth or more to this note"), leaps)
     if runs:
-        yield _trap("repeated", "after several notes alike the line moves", runs)
+        yield _trap("repeated", _("after several notes alike the line moves"), runs)
 
 
 def _adjacent(part: Part) -> set[tuple[str, str]]:
     """Pairs of note ids with no rest between them."""
     out: set[tuple[str, str]] = set()
     last: str | None = None
-    for _, n in _main(part):
+    for _unused, n in _main(part):
         if n.is_rest:
             last = None
         elif not n.tie_stop:
@@ -226,26 +249,30 @@ def _on_instrument(notes: list[tuple[Bar, Note]], midi: list[int], instrument: I
     if whole:
         outside = [x for x, m in zip(notes, midi, strict=True) if not whole[0] <= m <= whole[1]]
         if outside:
-            yield _trap("range", f"{OUTSIDE} the range of the {instrument.name}", outside)
+            yield _trap(
+                "range",
+                _("{outside} the range of the {name}").format(outside=OUTSIDE, name=instrument.name),
+                outside,
+            )
     registers = [instrument.register(m) for m in midi]
     crossings = [
         x for x, here, before in zip(notes[1:], registers[1:], registers, strict=False) if here != before
     ]
     if crossings:
-        yield _trap("register", "another register from here", crossings)
+        yield _trap("register", _("another register from here"), crossings)
 
 
 def _lengths(part: Part) -> Iterator[Trap]:
     main = _main(part)
     rests = [x for x in main if x[1].is_rest]
     if rests:
-        yield _trap("rest", "a rest to be counted", rests)
+        yield _trap("rest", _("a rest to be counted"), rests)
     ties = [x for x in main if x[1].tie_start and not x[1].tie_stop]
     if ties:
-        yield _trap("tie", "tied to the next: not played again", ties)
+        yield _trap("tie", _("tied to the next: not played again"), ties)
     dotted = [(b, n) for b, n in main if n.dots and not n.is_rest and b.metre.beat.numerator != 3]
     if dotted:
-        yield _trap("dotted", "a dotted note and the short one after it", dotted)
+        yield _trap("dotted", _("a dotted note and the short one after it"), dotted)
     off = [
         (b, n)
         for b, n in main
@@ -257,20 +284,20 @@ def _lengths(part: Part) -> Iterator[Trap]:
         and n.offset % b.metre.beat + n.duration > b.metre.beat
     ]
     if off:
-        yield _trap("off the beat", "begins off the beat and holds over it", off)
+        yield _trap(_("off the beat"), _("begins off the beat and holds over it"), off)
     tuplets = [x for x in main if x[1].tuplet and x[1].tuplet_mark == "start"]
     if tuplets:
-        yield _trap("tuplet", "triplets or the like", tuplets)
+        yield _trap("tuplet", _("triplets or the like"), tuplets)
 
 
 def _signs(part: Part) -> Iterator[Trap]:
     every = [(b, n) for b in part.bars for n in b.notes if not n.cue]
     for kind, what, chosen in (
-        ("slur", "a slur begins", [x for x in every if x[1].slur_starts]),
-        ("ornament", "a grace note", [x for x in every if x[1].grace]),
-        ("ornament", "a trill, mordent or turn", [x for x in every if x[1].ornament]),
-        ("fermata", "held: a fermata", [x for x in every if x[1].fermata]),
-        ("breath", "a breath mark", [x for x in every if x[1].breath_after]),
+        ("slur", _("a slur begins"), [x for x in every if x[1].slur_starts]),
+        ("ornament", _("a grace note"), [x for x in every if x[1].grace]),
+        ("ornament", _("a trill, mordent or turn"), [x for x in every if x[1].ornament]),
+        ("fermata", _("held: a fermata"), [x for x in every if x[1].fermata]),
+        ("breath", _("a breath mark"), [x for x in every if x[1].breath_after]),
     ):
         if chosen:
             yield _trap(kind, what, chosen)
@@ -279,15 +306,15 @@ def _signs(part: Part) -> Iterator[Trap]:
     if levels:
         yield Trap(
             kind="dynamics",
-            what="loudness: " + ", ".join(dict.fromkeys(t for _, t in levels)),
-            bars=tuple(dict.fromkeys(n for n, _ in levels)),
+            what=_("loudness: {levels}").format(levels=", ".join(dict.fromkeys(t for _unused, t in levels))),
+            bars=tuple(dict.fromkeys(n for n, _unused in levels)),
             count=len(levels),
         )
     wedges = [b.number for b, m in marks if m.kind == "wedge" and m.text != "stop"]
     if wedges:
         yield Trap(
             kind="dynamics",
-            what="getting louder or softer",
+            what=_("getting louder or softer"),
             bars=tuple(dict.fromkeys(wedges)),
             count=len(wedges),
         )
@@ -299,10 +326,10 @@ def _signs(part: Part) -> Iterator[Trap]:
 def _form(part: Part) -> Iterator[Trap]:
     repeats = [b.number for b in part.bars if b.repeat_times]
     if repeats:
-        yield Trap(kind="repeat", what="a repeat sign: go back", bars=tuple(repeats), count=len(repeats))
+        yield Trap(kind="repeat", what=_("a repeat sign: go back"), bars=tuple(repeats), count=len(repeats))
     endings = [b.number for b in part.bars if b.ending_start]
     if endings:
-        yield Trap(kind="repeat", what="first and second endings", bars=tuple(endings), count=len(endings))
+        yield Trap(kind="repeat", what=_("first and second endings"), bars=tuple(endings), count=len(endings))
     for flag, what in JUMPS.items():
         bars = tuple(b.number for b in part.bars if getattr(b, flag))
         if bars:
@@ -311,7 +338,7 @@ def _form(part: Part) -> Iterator[Trap]:
         notes = tuple(n.id for n in differs)
         yield Trap(
             kind="look-alike",
-            what=f"bar {here} is like bar {earlier}, but not the same",
+            what=_("bar {here} is like bar {earlier}, but not the same").format(here=here, earlier=earlier),
             bars=(here,),
             notes=notes,
         )

@@ -13,6 +13,7 @@ from typing import Any
 import mido
 
 from jeweller.assessment.finding import is_sure
+from jeweller.assessment.messages import localized
 from jeweller.documents.page import marked_page, page_names, replace_page_names
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.files import write_bytes
@@ -20,7 +21,6 @@ from jeweller.notation.model import Score
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.pipeline.check import Checked
-from jeweller.usage import Usage
 
 
 def heard_midi(report: dict[str, Any]) -> bytes:
@@ -65,14 +65,12 @@ def heard_midi(report: dict[str, Any]) -> bytes:
     return buffer.getvalue()
 
 
-def annotated_musicxml(
-    line: PerformedPart, findings: Sequence[dict[str, Any]], usage: Usage | None = None
-) -> bytes:
+def annotated_musicxml(line: PerformedPart, findings: Sequence[dict[str, Any]]) -> bytes:
     """The part with each sure finding as words above its first note."""
     texts: dict[str, str] = {}
     known = {n.id for b in line.part.bars for n in b.notes}
     by_id = {n.id: n.score_id for n in line.notes}
-    for f in map((usage or Usage()).finding, findings):
+    for f in map(localized, findings):
         if not is_sure(f["confidence"]):
             continue
         targets = [by_id[i] for i in f["notes"] if i in by_id] or [
@@ -103,7 +101,7 @@ def render_sheets(
     if "midi" in kinds:
         out["midi"] = [heard_midi(report)]
     if "musicxml" in kinds:
-        out["musicxml"] = [annotated_musicxml(line, findings, theme.usage)]
+        out["musicxml"] = [annotated_musicxml(line, findings)]
     return out
 
 

@@ -14,18 +14,20 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from jeweller.assessment.finding import UNMARKED, is_sure
+from jeweller.assessment.messages import FACET_NAMES, localized
+from jeweller.assessment.phrases import name_bars
 from jeweller.documents.engraving import engrave
 from jeweller.documents.excerpt import excerpt
 from jeweller.documents.page import environment, fonts, html_to_pdf
 from jeweller.documents.plain_text import good_sentence
-from jeweller.documents.theme import FACET_NAMES, LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
+from jeweller.documents.theme import LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
+from jeweller.i18n import N_, _
 from jeweller.notation.performance import PerformedPart
-from jeweller.usage import Usage
+from jeweller.report.advice import ALL_WELL, choose_faults, plan_practice
+from jeweller.report.localized import localized_report
 
 POLISHED = 3  # things to polish on one slip
 SNIPPET_UNITS = 1250.0  # page units of an engraved line: a staff is 6 mm high in print
-STEPS = (0.7, 0.85, 1.0)  # of the speed that was played
 
 
 @dataclass(frozen=True)
@@ -36,7 +38,7 @@ class FeedbackSettings:
 
     with_mark: bool = True
     per_page: int = 1
-    greeting: str = "{name}, this is what I heard in “{piece}”."
+    greeting: str = N_("{name}, this is what I heard in “{piece}”.")
     closing: str = ""
 
 
@@ -71,29 +73,21 @@ class FeedbackSheet:
 
 def choose_findings(slip: FeedbackSheet, most: int = POLISHED) -> list[dict[str, Any]]:
     """The two or three things to work at: sure findings that stand, most important first."""
-    return [f for f in slip.findings if is_sure(f["confidence"]) and f["kind"] not in UNMARKED][:most]
+    return choose_faults(slip.findings)[:most]
 
 
 def format_advice(slip: FeedbackSheet) -> str:
     """How to practise: a speed to begin with, steps, minutes."""
-    things, played = choose_findings(slip), slip.report["tempo"]["played_bpm"]
-    if not things or not played:
-        return "Play it once more for the pleasure of it, then take the next line."
-    unit = slip.report["score"]["beat_unit_q"] or 1
-    speeds = [max(40, 2 * round(played / unit * step / 2)) for step in STEPS]
-    minutes = {1: 4, 2: 6}.get(len(things), 10)
-    rest = ", with a rest for the lips in the middle" if minutes >= 10 else ""
-    return (
-        f"Begin at {speeds[0]} beats a minute. Three times right: {speeds[1]}. Three times right "
-        f"again: {speeds[2]}. "
-        f"{minutes} minutes a day are enough{rest}."
-    )
+    plan = plan_practice(slip.report, len(choose_findings(slip)))
+    return plan.in_steps() if plan is not None else _(ALL_WELL)
 
 
 def criteria(slip: FeedbackSheet) -> list[str]:
     """What was asked for, and how often it was right."""
     return list(slip.asked) or [
-        f"{t['what']}: {t['right']} of {t['total']}" for t in slip.report["traps"] if t["total"]
+        _("{what}: {right} of {total}").format(what=t["what"], right=t["right"], total=t["total"])
+        for t in slip.report["traps"]
+        if t["total"]
     ]
 
 
@@ -101,11 +95,10 @@ def next_step(slip: FeedbackSheet) -> str:
     """What comes after this."""
     things = choose_findings(slip)
     if not things:
-        return "The next line may come."
+        return _("The next line may come.")
     first = things[0]
     places = first["places"] if first["count"] > 1 and first["places"] else [first["bar"]]
-    bars = f"bar {places[0]}" if len(set(places)) == 1 else "bars " + ", ".join(dict.fromkeys(places))
-    return f"Record it again when {bars} went right three times in a row."
+    return _("Record it again when {bars} went right three times in a row.").format(bars=name_bars(places))
 
 
 def render_feedback_html(
@@ -114,7 +107,7 @@ def render_feedback_html(
     """All slips as one HTML page that stands alone; in print each begins a new page, or every second one
     does.
     """
-    pages = [_shown(_worded(slip, theme.usage), settings, theme) for slip in slips]
+    pages = [_shown(_worded(slip), settings, theme) for slip in slips]
     return (
         environment()
         .get_template("slip.html")
@@ -141,22 +134,21 @@ def format_feedback_text(
     slip: FeedbackSheet, settings: FeedbackSettings, width: int = 76, *, theme: Theme = LIGHT
 ) -> str:
     """One slip as plain text, for mail."""
-    slip = _worded(slip, theme.usage)
+    slip = _worded(slip)
     out = [f"{slip.title} · {slip.part}", ""]
     paragraphs = [_greeted(settings.greeting, slip)]
     good = good_sentence(slip.report)
     if good:
-        paragraphs.append(f"Good: {good}")
+        paragraphs.append(_("Good: {good}").format(good=good))
     for k, f in enumerate(choose_findings(slip), 1):
         paragraphs.append(
-            f"{k}. {f['advice']} ({f['text']})"
-            + (f" {slip.comments[f['key']]}" if f["key"] in slip.comments else "")
+            " ".join(filter(None, (f"{k}. {f['advice']} ({f['text']})", slip.comments.get(f["key"], ""))))
         )
     paragraphs += [
         format_advice(slip),
-        *(["Asked for: " + "; ".join(criteria(slip)) + "."] if criteria(slip) else []),
+        *([_("Asked for: {criteria}.").format(criteria="; ".join(criteria(slip)))] if criteria(slip) else []),
         slip.comment,
-        theme.said(next_step(slip)),
+        next_step(slip),
         f"{slip.mark}." if settings.with_mark and slip.mark else "",
         _greeted(settings.closing, slip),
     ]
@@ -165,12 +157,11 @@ def format_feedback_text(
     return "\n".join(out)
 
 
-def _worded(slip: FeedbackSheet, usage: Usage) -> FeedbackSheet:
+def _worded(slip: FeedbackSheet) -> FeedbackSheet:
     return dataclasses.replace(
         slip,
-        report=usage.report(slip.report),
-        findings=tuple(map(usage.finding, slip.findings)),
-        asked=tuple(map(usage.said, slip.asked)),
+        report=localized_report(slip.report),
+        findings=tuple(map(localized, slip.findings)),
     )
 
 
@@ -194,7 +185,7 @@ def _shown(slip: FeedbackSheet, settings: FeedbackSettings, theme: Theme) -> dic
                 "number": k,
                 "colour": colour,
                 "icon": icon,
-                "facet": FACET_NAMES[f["facet"]],
+                "facet": _(FACET_NAMES[f["facet"]]),
                 "bar": f["bar"],
                 "advice": f["advice"],
                 "text": f["text"],
@@ -214,7 +205,7 @@ def _shown(slip: FeedbackSheet, settings: FeedbackSettings, theme: Theme) -> dic
         "how": format_advice(slip),
         "criteria": criteria(slip),
         "comment": slip.comment,
-        "next": theme.said(next_step(slip)),
+        "next": next_step(slip),
         "mark": slip.mark if settings.with_mark else "",
         "closing": _greeted(settings.closing, slip),
     }

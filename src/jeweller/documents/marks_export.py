@@ -10,7 +10,8 @@ import io
 from collections.abc import Mapping, Sequence
 
 from jeweller.assessment.finding import FACETS
-from jeweller.documents.theme import FACET_NAMES
+from jeweller.assessment.messages import FACET_NAMES
+from jeweller.i18n import N_, _
 
 COLUMNS = {
     "player": "Player",
@@ -20,13 +21,13 @@ COLUMNS = {
     "tray": "Tray",
     "date": "Date",
     "mark": "Mark",
-    "out_of": "Out of",
-    "computed": "Computed mark",
-    "band": "In words",
+    "out_of": N_("Out of"),
+    "computed": N_("Computed mark"),
+    "band": N_("In words"),
     "state": "State",
     "comment": "Comment",
     "bpm": "Speed",
-    **{f: FACET_NAMES[f] for f in FACETS},
+    **{f: _(FACET_NAMES[f]) for f in FACETS},
 }
 USUAL = ("player", "instrument", "piece", "date", "mark", "out_of", "band", "comment")
 DANGEROUS = ("=", "+", "-", "@", "\t", "\r", "\n")

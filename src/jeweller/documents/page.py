@@ -11,13 +11,17 @@ from typing import Any
 from jinja2 import Environment, PackageLoader, select_autoescape
 
 from jeweller.assessment.finding import is_sure
-from jeweller.assessment.messages import CAUSE_WORDS
+from jeweller.assessment.messages import FACET_NAMES, cause_words, localized
+from jeweller.assessment.phrases import capitalized
 from jeweller.assets import FONTS
 from jeweller.documents.annotations import View, draw_marks
 from jeweller.documents.engraving import Engraving, engrave
-from jeweller.documents.plain_text import SHOWN_FIRST, TUNING, good_sentence, player_words, sureness
-from jeweller.documents.theme import FACET_NAMES, LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
+from jeweller.documents.plain_text import SHOWN_FIRST, good_sentence, player_words, sureness
+from jeweller.documents.theme import LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
+from jeweller.i18n import _, chosen_language
 from jeweller.notation.performance import PerformedPart
+from jeweller.report.advice import choose_faults, choose_tuning
+from jeweller.report.localized import localized_report
 
 PAGE_UNITS = 1850.0  # width of the engraving on an A4 page: a staff is 7 mm high
 FONT_FILES = (
@@ -29,12 +33,26 @@ FONT_FILES = (
 )
 
 
+def _played(report: dict[str, Any]) -> str:
+    """How fast it was played, and how fast it is written, where that is said."""
+    written = report["score"]["written_bpm"]
+    message = (
+        _("played at {played:.0f} (written {written:.0f}) quarters a minute")
+        if written
+        else _("played at {played:.0f} quarters a minute")
+    )
+    return message.format(played=report["tempo"]["played_bpm"] or 0, written=written or 0)
+
+
 @functools.cache
 def environment() -> Environment:
     environment = Environment(
         loader=PackageLoader("jeweller", "assets/templates"),
         autoescape=select_autoescape(["html"]),
         trim_blocks=True,
+    )
+    environment.globals.update(
+        _=_, language=lambda: chosen_language().replace("_", "-"), capitalized=capitalized
     )
     return environment
 
@@ -71,21 +89,16 @@ def marked_page(
     """The page: the part with its marks, the findings in plain sentences, what was good, a word to the
     player.
     """
-    findings = [theme.usage.finding(f) for f in (report["findings"] if findings is None else findings)]
-    report = theme.usage.report(report)
+    findings = [localized(f) for f in (report["findings"] if findings is None else findings)]
+    report = localized_report(report)
     engraving = engrave(line.part, PAGE_UNITS, rails=rail)
     overlay = draw_marks(engraving, line, report, theme, View(rail=rail), findings)
     svg = [
         engraving.svg(theme, overlay.svg, top=top, height=height, system=k)
         for k, (top, height) in enumerate(bands(engraving))
     ]
-    shown = [
-        _shown(f, k, theme)
-        for k, f in enumerate(
-            [f for f in findings if is_sure(f["confidence"]) and f["kind"] not in TUNING], 1
-        )
-    ]
-    tuning = [f["text"] for f in findings if is_sure(f["confidence"]) and f["kind"] in TUNING]
+    shown = [_shown(f, k, theme) for k, f in enumerate(choose_faults(findings), 1)]
+    tuning = [f["text"] for f in choose_tuning(findings)]
     unsure = [_shown(f, 0, theme) for f in findings if not is_sure(f["confidence"])]
     return (
         environment()
@@ -99,7 +112,7 @@ def marked_page(
             tuning=tuning,
             good=good_sentence(report),
             t=theme,
-            per_minute=theme.said("quarters a minute"),
+            played=_played(report),
             fonts=fonts(),
             to_player=player_words({**report, "findings": findings}),
             player=player,
@@ -117,12 +130,12 @@ def _shown(f: dict[str, Any], number: int, theme: Theme) -> dict[str, Any]:
     )
     return {
         "number": number,
-        "facet": FACET_NAMES[f["facet"]],
+        "facet": _(FACET_NAMES[f["facet"]]),
         "colour": colour,
         "icon": icon,
         "text": f["text"],
         "sure": sureness(f["confidence"]),
-        "cause": theme.said(CAUSE_WORDS.get(f["cause"] or "", "")),
+        "cause": cause_words(f["cause"]),
     }
 
 

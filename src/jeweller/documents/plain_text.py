@@ -6,19 +6,20 @@ import textwrap
 from typing import Any
 
 from jeweller.assessment.finding import is_sure
-from jeweller.assessment.messages import CAUSE_WORDS
+from jeweller.assessment.messages import cause_words
+from jeweller.i18n import _
+from jeweller.report.advice import ALL_WELL, choose_faults, choose_tuning, plan_practice
 
 SHOWN_FIRST = 3
-TUNING = ("tuned_high", "tuned_low")  # advice, never marked
 
 
 def sureness(confidence: float) -> str:
     return (
-        "sure"
+        _("sure")
         if confidence >= 0.8
-        else "fairly sure"
+        else _("fairly sure")
         if is_sure(confidence)
-        else f"listen here, {confidence:.1f}"
+        else _("listen here, {confidence:.1f}").format(confidence=confidence)
     )
 
 
@@ -39,16 +40,28 @@ def attempts_sentence(report: dict[str, Any]) -> str:
     if not tries:
         return ""
     told = [
-        f"{_clock(t['first_note_s'])} to {_clock(t['last_note_s'])} with {t['findings'] or 'nothing'} to mend"
+        (
+            _("{start} to {end} with {n} to mend")
+            if t["findings"]
+            else _("{start} to {end} with nothing to mend")
+        ).format(start=_clock(t["first_note_s"]), end=_clock(t["last_note_s"]), n=t["findings"])
         for t in tries
     ]
     number = next(k for k, t in enumerate(tries) if t["judged"])
-    which = "the first" if number == 0 else "the second" if number == 1 else f"number {number + 1}"
-    better = len({t["findings"] for t in tries}) > 1
-    return (
-        f"{len(tries)} complete attempts: {'; '.join(told)}. Judged is "
-        f"{which}{', the better one' if better else ''}."
+    which = (
+        _("the first")
+        if number == 0
+        else _("the second")
+        if number == 1
+        else _("number {number}").format(number=number + 1)
     )
+    better = len({t["findings"] for t in tries}) > 1
+    message = (
+        _("{n} complete attempts: {attempts}. Judged is {which}, the better one.")
+        if better
+        else _("{n} complete attempts: {attempts}. Judged is {which}.")
+    )
+    return message.format(n=len(tries), attempts="; ".join(told), which=which)
 
 
 def _clock(seconds: float) -> str:
@@ -57,27 +70,21 @@ def _clock(seconds: float) -> str:
 
 def player_words(report: dict[str, Any]) -> str:
     """To the player: what to do first, a speed, minutes, and what to keep."""
-    sure = [f for f in report["findings"] if is_sure(f["confidence"]) and f["kind"] not in TUNING]
-    played = report["tempo"]["played_bpm"]
+    sure = choose_faults(report["findings"])
     lines = []
     if not sure:
-        lines.append("Well done. Play it once more for fun, then take the next line.")
+        lines.append(_(ALL_WELL))
     for f in sure[:2]:
         if f["advice"] not in lines:
             lines.append(f["advice"])
-    if sure and played:
-        unit = report["score"]["beat_unit_q"] or 1
-        slow = max(40, 2 * round(played / unit * 0.7 / 2))
-        minutes = 4 if len(sure) == 1 else 6 if len(sure) == 2 else 10
-        lines.append(
-            f"Begin at {slow} beats a minute; {minutes} minutes are "
-            f"enough{', with a rest for the lips in the middle' if minutes >= 10 else ''}."
-        )
-    tuning = next((f for f in report["findings"] if f["kind"] in TUNING and is_sure(f["confidence"])), None)
+    plan = plan_practice(report, len(sure))
+    if plan is not None:
+        lines.append(plan.in_short())
+    tuning = next(iter(choose_tuning(report["findings"])), None)
     if tuning:
         lines.append(tuning["advice"])
     if report["good"]:
-        lines.append(f"Keep this: {report['good'][-1]['what']}.")
+        lines.append(_("Keep this: {what}.").format(what=report["good"][-1]["what"]))
     return " ".join(lines)
 
 
@@ -86,18 +93,23 @@ def summary_text(report: dict[str, Any], width: int = 100) -> str:
     s, t = report["score"], report["tempo"]
     out = [f"{s['title'] or 'Untitled'} · {s['part']} · {report['take']['file']}"]
     if not report["followed"]:
-        return "\n".join([*out, "The recording does not follow this part.", ""])
-    asked = f" (written {s['written_bpm']:g})" if s["written_bpm"] else ""
+        return "\n".join([*out, _("The recording does not follow this part."), ""])
+    asked = _(" (written {written_bpm:g})").format(written_bpm=s["written_bpm"]) if s["written_bpm"] else ""
     out.append(
-        f"Tempo {t['played_bpm']:.0f}{asked}. {report['mark']['band'].capitalize()}: "
-        f"{report['mark']['value']:g} of {report['mark']['out_of']}."
+        _("Tempo {played_bpm:.0f}{asked}. {capitalize}: {value:g} of {out_of}.").format(
+            played_bpm=t["played_bpm"],
+            asked=asked,
+            capitalize=report["mark"]["band"].capitalize(),
+            value=report["mark"]["value"],
+            out_of=report["mark"]["out_of"],
+        )
     )
     if report.get("attempts"):
         out.append(attempts_sentence(report))
     if report["take"].get("helped"):
-        out.append("Not played alone: a model or a backing part sounded with it.")
-    sure = [f for f in report["findings"] if is_sure(f["confidence"]) and f["kind"] not in TUNING]
-    tuning = [f for f in report["findings"] if is_sure(f["confidence"]) and f["kind"] in TUNING]
+        out.append(_("Not played alone: a model or a backing part sounded with it."))
+    sure = choose_faults(report["findings"])
+    tuning = choose_tuning(report["findings"])
     unsure = [f for f in report["findings"] if not is_sure(f["confidence"])]
     for k, f in enumerate(sure[:SHOWN_FIRST], 1):
         out += _wrapped(f"{k} {f['facet'].capitalize()} · {_said(f)} ({sureness(f['confidence'])})", width)
@@ -106,22 +118,24 @@ def summary_text(report: dict[str, Any], width: int = 100) -> str:
         for f in sure[SHOWN_FIRST:]:
             out += _wrapped(f"- {_said(f)}", width)
     if unsure:
-        out.append("Listen here (not marked down):")
+        out.append(_("Listen here (not marked down):"))
         for f in unsure:
             out += _wrapped(f"- {f['text']} ({f['confidence']:.1f})", width)
     if not sure:
-        out.append("No problems found.")
+        out.append(_("No problems found."))
     for f in tuning:
-        out += _wrapped(f"Tuning: {f['text']} Not marked.", width)
+        out += _wrapped(_("Tuning: {text} Not marked.").format(text=f["text"]), width)
     good = good_sentence(report)
     if good:
-        out += _wrapped(f"Good: {good}", width)
-    out += _wrapped(f"To the player: {player_words(report)}", width)
+        out += _wrapped(_("Good: {good}").format(good=good), width)
+    out += _wrapped(_("To the player: {player_words}").format(player_words=player_words(report)), width)
     return "\n".join(out) + "\n"
 
 
 def _said(f: dict[str, Any]) -> str:
-    return f["text"] + (f" Likely cause: {CAUSE_WORDS[f['cause']]}." if f["cause"] in CAUSE_WORDS else "")
+    return f["text"] + (
+        _(" Likely cause: {cause}.").format(cause=cause_words(f["cause"])) if cause_words(f["cause"]) else ""
+    )
 
 
 def _wrapped(text: str, width: int) -> list[str]:
@@ -130,19 +144,24 @@ def _wrapped(text: str, width: int) -> list[str]:
 
 def rest_lines(r: dict[str, Any], confidence: float) -> list[str]:
     """Why a finding is said: the amount, its bound, the threshold and the setting that moves it."""
-    side, bound = ("below", "at most") if r["below"] else ("beyond", "at least")
+    side, bound = ("below", _("at most")) if r["below"] else ("beyond", _("at least"))
     lines = [
         (
-            f"measured: {r['measured']:g} {r['unit']}; with this take's own spread ({r['spread']:g}) "
-            f"{bound} {r['bound']:g}"
+            _(
+                "measured: {measured:g} {unit}; with this take's own spread ({spread:g}) {bound} {bound2:g}"
+            ).format(
+                measured=r["measured"], unit=r["unit"], spread=r["spread"], bound=bound, bound2=r["bound"]
+            )
         ),
         (
-            f"threshold: {r['threshold']:g} {r['unit']} (setting {r['setting']}); said surely only when "
-            f"the bound is {side} it"
+            _(
+                "threshold: {threshold:g} {unit} (setting {setting}); said surely only when the "
+                "bound is {side} it"
+            ).format(threshold=r["threshold"], unit=r["unit"], setting=r["setting"], side=side)
         ),
     ]
     if not is_sure(confidence):
-        lines.append("the bound is not: listen here")
+        lines.append(_("the bound is not: listen here"))
     return lines
 
 
@@ -150,10 +169,14 @@ def explain_text(report: dict[str, Any], finding: dict[str, Any]) -> str:
     """The numbers a finding rests on, one a line."""
     out = [
         finding["text"],
-        f"  kind: {finding['kind']} ({finding['facet']})",
-        f"  confidence: {finding['confidence']} ({sureness(finding['confidence'])})",
-        f"  heard from {finding['at_s']:.2f} to {finding['until_s']:.2f} s",
-        f"  severity: {finding['severity']}",
+        _("  kind: {kind} ({facet})").format(kind=finding["kind"], facet=finding["facet"]),
+        _("  confidence: {confidence} ({sureness})").format(
+            confidence=finding["confidence"], sureness=sureness(finding["confidence"])
+        ),
+        _("  heard from {at_s:.2f} to {until_s:.2f} s").format(
+            at_s=finding["at_s"], until_s=finding["until_s"]
+        ),
+        _("  severity: {severity}").format(severity=finding["severity"]),
     ]
     out += [
         f"  {k.replace('_', ' ')}: {v}"
@@ -163,26 +186,38 @@ def explain_text(report: dict[str, Any], finding: dict[str, Any]) -> str:
     if finding["detail"].get("rests_on"):
         out += [f"  {line}" for line in rest_lines(finding["detail"]["rests_on"], finding["confidence"])]
     if finding["cause"]:
-        out.append(f"  likely cause: {CAUSE_WORDS.get(finding['cause'], finding['cause'])}")
+        out.append(
+            _("  likely cause: {cause}").format(cause=cause_words(finding["cause"]) or finding["cause"])
+        )
     by_id = {n["id"]: n for n in report["notes"]}
     for note_id in finding["notes"]:
         n = by_id.get(note_id)
         if n is None:
             continue
         heard, timing = n["heard"], n["timing"]
-        text = f"  bar {n['bar']}, {n['offset_q']:g} quarters in: written {n['written']}"
+        text = _("  bar {bar}, {offset_q:g} quarters in: written {written}").format(
+            bar=n["bar"], offset_q=n["offset_q"], written=n["written"]
+        )
         if heard:
-            text += f"; sounded {heard['on_s']:.3f} to {heard['off_s']:.3f} s"
+            text += _("; sounded {on_s:.3f} to {off_s:.3f} s").format(
+                on_s=heard["on_s"], off_s=heard["off_s"]
+            )
             text += (
-                f", pitch {heard['midi']:.2f} ({heard['cents']:+.0f} cents from the written)"
+                _(", pitch {midi:.2f} ({cents:+.0f} cents from the written)").format(
+                    midi=heard["midi"], cents=heard["cents"]
+                )
                 if heard["midi"] is not None
                 else ""
             )
-            text += f", {heard['level_db']:.0f} dB"
+            text += _(", {level_db:.0f} dB").format(level_db=heard["level_db"])
         if timing:
-            text += (
-                f"; expected at {timing['expected_s']:.3f} s, {timing['deviation_beats']:+.2f} beats, "
-                f"length {timing['length_ratio']:.2f} of the written"
+            text += _(
+                "; expected at {expected_s:.3f} s, {deviation_beats:+.2f} beats, length "
+                "{length_ratio:.2f} of the written"
+            ).format(
+                expected_s=timing["expected_s"],
+                deviation_beats=timing["deviation_beats"],
+                length_ratio=timing["length_ratio"],
             )
         out.append(text)
     return "\n".join(out) + "\n"

@@ -10,17 +10,18 @@ from fractions import Fraction
 
 from jeweller.documents.engraving import Engraving
 from jeweller.documents.theme import Theme, text_svg
+from jeweller.i18n import N_
 from jeweller.instruments.choose import Fingering, Trill, choose, trill
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Note, Part
 from jeweller.notation.pitch import STEPS, Pitch, key_alter
 
 LINES = {
-    "counts": "counts",
-    "names": "note names",
-    "solfège": "solfège",
-    "fingerings": "fingerings",
-    "places": "places",
+    "counts": N_("counts"),
+    "names": N_("note names"),
+    "solfège": N_("solfège"),
+    "fingerings": N_("fingerings"),
+    "places": N_("places"),
 }
 F = Fraction
 # What is said within a beat, by the place in it.
@@ -79,7 +80,7 @@ THUMBS = {
     "8va2": "8va",
     "W": "w",
 }  # keys drawn above the holes
-PLACES_LEGEND = "L line, S space, counted from below; + steps above the staff, − below it"
+PLACES_LEGEND = N_("L line, S space, counted from below; + steps above the staff, − below it")
 ROW = 34.0  # page units from one line of text to the next
 TEXT = 30.0
 DIAGRAM = 184.0  # height of a woodwind's small diagram
@@ -109,7 +110,7 @@ def list_texts(
         return {n.id: text for bar, n in main if (text := count_text(bar, n, settings.counting))}
     sounding = [(bar, n) for bar, n in main if n.pitch is not None and not n.tie_stop]
     if line == "names":
-        return {n.id: n.pitch.letter for _, n in sounding if n.pitch}
+        return {n.id: n.pitch.letter for _unused, n in sounding if n.pitch}
     if line == "solfège":
         return {n.id: solfege(bar, n) for bar, n in sounding}
     if line == "places":

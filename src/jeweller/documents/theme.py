@@ -1,4 +1,4 @@
-"""How things are shown: colour and type tokens, and the English usage. The only place where a colour or a
+"""How things are shown: colour and type tokens. The only place where a colour or a
 typeface is named.
 
 Contrast to their ground is at least 5.4 : 1.
@@ -6,12 +6,11 @@ Contrast to their ground is at least 5.4 : 1.
 
 from __future__ import annotations
 
-import dataclasses
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from html import escape
 
-from jeweller.usage import Usage
+from jeweller.i18n import N_
 
 SANS = "Atkinson Hyperlegible Next"
 SERIF = "Source Serif 4"
@@ -34,19 +33,10 @@ class Theme:
     brass: str
     on_brass: str
     facets: dict[str, str]
-    usage: Usage = field(default_factory=Usage)
-
-    def said(self, text: str) -> str:
-        """A sentence of the program in the usage that is shown."""
-        return self.usage.said(text)
-
-    def on_paper(self) -> Theme:
-        """The same words, in the colours of print."""
-        return dataclasses.replace(LIGHT, usage=self.usage)
 
 
 LIGHT = Theme(
-    name="light",
+    name=N_("light"),
     paper="#FAF6EE",
     desk="#EFE8DA",
     ink="#1E2430",
@@ -66,7 +56,7 @@ LIGHT = Theme(
     },
 )
 DARK = Theme(
-    name="dark",
+    name=N_("dark"),
     paper="#1B1E24",
     desk="#131519",
     ink="#ECE7DC",
@@ -87,15 +77,6 @@ DARK = Theme(
 )
 THEMES = {t.name: t for t in (LIGHT, DARK)}
 
-FACET_NAMES = {
-    "notes": "Notes",
-    "accidentals": "Accidentals",
-    "count": "Count",
-    "rhythm": "Rhythm",
-    "ornaments": "Ornaments",
-    "articulation": "Articulation",
-    "sound": "Sound",
-}
 # Shapes in a box of -10..10: (path, filled). The same everywhere: score, lists, slips.
 FACET_SHAPES = {
     "notes": "M -9 0 A 9 9 0 1 0 9 0 A 9 9 0 1 0 -9 0",

@@ -13,6 +13,7 @@ from jeweller.exercises.drums import drum_bars
 from jeweller.exercises.request import LEVELS, ExerciseRequest, check_request
 from jeweller.exercises.rows import ScaleLadder, highest_index, make_row
 from jeweller.exercises.scales import SCALES, Scale, key_of, notes_of, printable_tonic, read_tonic
+from jeweller.i18n import _
 from jeweller.instruments.fingerings import note_midi
 from jeweller.instruments.table import Instrument
 from jeweller.notation.barring import BarAttributes, add_marks, lay_out_bars
@@ -68,9 +69,9 @@ def make_exercise(drill: ExerciseRequest, players: Sequence[Instrument]) -> Made
         drums = instrument.clef == "percussion"
         if drums != (drill.kind == "drums"):
             told.append(
-                f"{instrument.name}: this has no pitch; make a drum pattern for it."
+                _("{name}: this has no pitch; make a drum pattern for it.").format(name=instrument.name)
                 if drums
-                else f"{instrument.name}: a drum pattern is for drums."
+                else _("{name}: a drum pattern is for drums.").format(name=instrument.name)
             )
             continue
         try:
@@ -82,7 +83,7 @@ def make_exercise(drill: ExerciseRequest, players: Sequence[Instrument]) -> Made
         if note:
             told.append(f"{instrument.name}: {note}")
     if not parts:
-        raise DrillError(" ".join(told) or "Choose an instrument to make the exercise for.")
+        raise DrillError(" ".join(told) or _("Choose an instrument to make the exercise for."))
     return MadeExercise(Score(title_of(drill, players), tuple(parts)), tuple(told))
 
 
@@ -107,9 +108,13 @@ def _part(drill: ExerciseRequest, instrument: Instrument, index: int) -> tuple[P
         scale, tonic = SCALES[drill.scale], written_tonic(drill, instrument)
         fifths = key_of(scale, tonic)
         if fifths is None:
-            raise DrillError(f"The {drill.scale} scale on {tonic.letter} would need more than seven signs.")
+            raise DrillError(
+                _("The {scale} scale on {letter} would need more than seven signs.").format(
+                    scale=drill.scale, letter=tonic.letter
+                )
+            )
         ladder, level = _placed(drill, instrument, scale, tonic)
-        note = "" if level == drill.level else f"it needs the {level} range."
+        note = "" if level == drill.level else _("it needs the {level} range.").format(level=level)
         beats, beat_type = drill.beats
         row = make_row(drill, ladder)
         pickup = row.sounds[0].duration if drill.kind == "rhythm" and drill.pickup else Fraction(0)
@@ -159,7 +164,9 @@ def _placed(
         ladder = _ladder(drill, instrument, scale, tonic, limits)
         if ladder is not None:
             return ladder, level
-    raise DrillError(f"{drill.span} from {tonic.letter} does not lie within its range.")
+    raise DrillError(
+        _("{span} from {letter} does not lie within its range.").format(span=drill.span, letter=tonic.letter)
+    )
 
 
 def _ladder(
@@ -233,9 +240,15 @@ def _middle(instrument: Instrument) -> float:
 
 def _register(instrument: Instrument, name: str, limits: tuple[int, int]) -> tuple[int, int]:
     """The notes of a register within the range. Raises DrillError, naming the registers there are."""
-    names = [n for n, _ in instrument.registers]
+    names = [n for n, _unused in instrument.registers]
     if name not in names:
-        raise DrillError(f"it has no register “{name}”" + (f"; it has {', '.join(names)}." if names else "."))
+        raise DrillError(
+            (
+                _("it has no register “{name}”; it has {names}.")
+                if names
+                else _("it has no register “{name}”.")
+            ).format(name=name, names=", ".join(names))
+        )
     k = names.index(name)
     end = note_midi(instrument.registers[k + 1][1]) - 1 if k + 1 < len(names) else limits[1]
     return max(limits[0], note_midi(instrument.registers[k][1])), min(limits[1], end)
@@ -246,27 +259,26 @@ def title_of(drill: ExerciseRequest, players: Sequence[Instrument]) -> str:
     that was asked for.
     """
     if drill.kind == "drums":
-        return f"Drum pattern {drill.seed} in {drill.metre}"
+        return _("Drum pattern {seed} in {metre}").format(seed=drill.seed, metre=drill.metre)
     if len(players) == 1:
         key = written_tonic(drill, players[0]).letter
     else:
         tonic = read_tonic(drill.tonic)
-        key = (
-            f"{'Concert' if drill.concert else 'Written'} "
-            f"{printable_tonic(SCALES[drill.scale], tonic).letter if tonic else drill.tonic}"
+        key = (_("Concert {key}") if drill.concert else _("Written {key}")).format(
+            key=printable_tonic(SCALES[drill.scale], tonic).letter if tonic else drill.tonic
         )
     what = {
         "scale": "",
-        "intervals": f" in {drill.interval}",
-        "pattern": f", figure {drill.figure}",
+        "intervals": _(" in {interval}").format(interval=drill.interval),
+        "pattern": _(", figure {figure}").format(figure=drill.figure),
         "arpeggio": f", {drill.chord}",
-        "leaps": f", leaps {drill.leaps} from {drill.degree}",
-        "long tones": ", long tones",
-        "switch": ", two notes to and fro",
-        "two notes": ", two notes",
-        "rhythm": f", rhythm {drill.seed}",
-        "shrinking": ", shrinking notes",
-        "echo": f", echo {drill.seed}",
+        "leaps": _(", leaps {leaps} from {degree}").format(leaps=drill.leaps, degree=drill.degree),
+        "long tones": _(", long tones"),
+        "switch": _(", two notes to and fro"),
+        "two notes": _(", two notes"),
+        "rhythm": _(", rhythm {seed}").format(seed=drill.seed),
+        "shrinking": _(", shrinking notes"),
+        "echo": _(", echo {seed}").format(seed=drill.seed),
     }[drill.kind]
     if drill.kind in ("switch", "two notes", "rhythm"):
         return f"{key}{what}"

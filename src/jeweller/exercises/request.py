@@ -9,41 +9,48 @@ from fractions import Fraction
 from jeweller.errors import DrillError
 from jeweller.exercises.rhythms import ROWS
 from jeweller.exercises.scales import SCALES, read_tonic
+from jeweller.i18n import N_, _
 from jeweller.notation.metre import Metre
 
 LEVELS = ("beginner", "intermediate", "advanced")
 KINDS = {
-    "scale": "the scale itself",
-    "intervals": "the scale in thirds, fourths …",
-    "pattern": "a figure that climbs by step",
-    "arpeggio": "the notes of the chord",
-    "leaps": "leaps that widen from one degree",
-    "long tones": "each note held, with counted rests",
-    "switch": "two notes to and fro",
-    "two notes": "two notes to improvise on",
-    "rhythm": "a rhythm line",
-    "shrinking": "held notes that get shorter, silent bars between",
-    "echo": "a bar to hear, a bar to answer",
-    "drums": "a drum pattern",
+    "scale": N_("the scale itself"),
+    "intervals": N_("the scale in thirds, fourths …"),
+    "pattern": N_("a figure that climbs by step"),
+    "arpeggio": N_("the notes of the chord"),
+    "leaps": N_("leaps that widen from one degree"),
+    "long tones": N_("each note held, with counted rests"),
+    "switch": N_("two notes to and fro"),
+    "two notes": N_("two notes to improvise on"),
+    "rhythm": N_("a rhythm line"),
+    "shrinking": N_("held notes that get shorter, silent bars between"),
+    "echo": N_("a bar to hear, a bar to answer"),
+    "drums": N_("a drum pattern"),
 }
-SPANS = ("five notes", "tetrachord", "one octave", "two octaves", "full range")  # and "register NAME"
+SPANS = (
+    N_("five notes"),
+    "tetrachord",
+    N_("one octave"),
+    N_("two octaves"),
+    N_("full range"),
+)  # and "register NAME"
 DIRECTIONS = ("up", "down", "both")
 INTERVALS = {"thirds": 2, "fourths": 3, "fifths": 4, "sixths": 5, "sevenths": 6, "octaves": 7}
 CHORDS = {"triad": (0, 2, 4), "seventh": (0, 2, 4, 6)}
 ARTICULATIONS = (
     "tongued",
     "slurred",
-    "two and two",
-    "slur two tongue two",
-    "tongue two slur two",
-    "slur three tongue one",
+    N_("two and two"),
+    N_("slur two tongue two"),
+    N_("tongue two slur two"),
+    N_("slur three tongue one"),
     "staccato",
     "tenuto",
     "accents",
 )
 DYNAMICS = ("none", "crescendo", "diminuendo", "swell", "terraces")
 METRES = ("2/4", "3/4", "4/4", "6/8", "2/2", "9/8", "12/8")
-ON = ("one note", "the scale")
+ON = (N_("one note"), N_("the scale"))
 LEAPS = ("outward", "inward")
 USES = ("dots", "rests", "ties", "fast")
 
@@ -58,7 +65,7 @@ class ExerciseRequest:
     tonic: str = "B♭"
     scale: str = "major"
     concert: bool = True
-    span: str = "one octave"
+    span: str = N_("one octave")
     direction: str = "both"
     rhythm: str = "quarters"
     interval: str = "thirds"
@@ -76,13 +83,13 @@ class ExerciseRequest:
     bars: int = 8
     uses: tuple[str, ...] = ()  # what rhythm lines and drum patterns hold besides plain values
     pickup: bool = False
-    on: str = "one note"
+    on: str = N_("one note")
     level: str = "intermediate"
     seed: int = 1
 
     @property
     def beats(self) -> tuple[int, int]:
-        top, _, bottom = self.metre.partition("/")
+        top, _unused, bottom = self.metre.partition("/")
         return int(top), int(bottom)
 
     @property
@@ -124,37 +131,54 @@ def check_request(drill: ExerciseRequest) -> ExerciseRequest:
         value = getattr(drill, name)
         if value not in choices:
             raise DrillError(
-                f"There is no {name} “{value}”; choose {', '.join(choices[:-1])} or {choices[-1]}."
+                _("There is no {name} “{value}”; choose {choices} or {choices2}.").format(
+                    name=name, value=value, choices=", ".join(choices[:-1]), choices2=choices[-1]
+                )
             )
     for name, (low, high) in BOUNDS.items():
         value = getattr(drill, name)
         if not low <= value <= high:
-            raise DrillError(f"The {name} of an exercise lies between {low} and {high}, not {value}.")
+            raise DrillError(
+                _("The {name} of an exercise lies between {low} and {high}, not {value}.").format(
+                    name=name, low=low, high=high, value=value
+                )
+            )
     if read_tonic(drill.tonic) is None:
         raise DrillError(
-            f"“{drill.tonic}” is no key; write a letter from A to G, with b or # where it needs one."
+            _("“{tonic}” is no key; write a letter from A to G, with b or # where it needs one.").format(
+                tonic=drill.tonic
+            )
         )
     if drill.kind == "switch" and drill.other and read_tonic(drill.other) is None:
         raise DrillError(
-            f"“{drill.other}” is no note; write a letter from A to G, with b or # where it needs one."
+            _("“{other}” is no note; write a letter from A to G, with b or # where it needs one.").format(
+                other=drill.other
+            )
         )
     if drill.span not in SPANS and not drill.span.startswith("register "):
         raise DrillError(
-            f"There is no span “{drill.span}”; choose {', '.join(SPANS)} or “register” and its name."
+            _("There is no span “{span}”; choose {spans} or “register” and its name.").format(
+                span=drill.span, spans=", ".join(SPANS)
+            )
         )
     steps = drill.figure.split()
     if drill.kind == "pattern" and (
         not 2 <= len(steps) <= 16 or not all(s.isdigit() and 1 <= int(s) <= 8 for s in steps)
     ):
         raise DrillError(
-            f"A figure is two to sixteen degrees from 1 to 8, as in “1 2 3 1”, not “{drill.figure}”."
+            _("A figure is two to sixteen degrees from 1 to 8, as in “1 2 3 1”, not “{figure}”.").format(
+                figure=drill.figure
+            )
         )
     if unknown := [u for u in drill.uses if u not in USES]:
-        raise DrillError(f"A rhythm can hold {', '.join(USES)}, not “{unknown[0]}”.")
+        raise DrillError(
+            _("A rhythm can hold {uses}, not “{unknown}”.").format(uses=", ".join(USES), unknown=unknown[0])
+        )
     if drill.kind == "arpeggio" and len(SCALES[drill.scale].degrees) != 7:
         raise DrillError(
-            f"The notes of a chord are taken from a scale of seven notes; the {drill.scale} scale "
-            f"has {len(SCALES[drill.scale].degrees)}."
+            _(
+                "The notes of a chord are taken from a scale of seven notes; the {scale} scale has {n}."
+            ).format(scale=drill.scale, n=len(SCALES[drill.scale].degrees))
         )
     return drill
 
@@ -165,10 +189,12 @@ def apply_choices(drill: ExerciseRequest, choices: dict[str, str]) -> ExerciseRe
     changes: dict[str, object] = {}
     for name, text in choices.items():
         if name not in known:
-            raise DrillError(f"An exercise has no “{name}”; it has {', '.join(known)}.")
+            raise DrillError(
+                _("An exercise has no “{name}”; it has {known}.").format(name=name, known=", ".join(known))
+            )
         if name in BOUNDS:
             if not text.lstrip("-").isdigit():
-                raise DrillError(f"The {name} is a number, not “{text}”.")
+                raise DrillError(_("The {name} is a number, not “{text}”.").format(name=name, text=text))
             changes[name] = int(text)
         elif name in ("concert", "pickup"):
             changes[name] = text.casefold() in ("yes", "true", "1", "on")

@@ -7,25 +7,27 @@ from fractions import Fraction
 
 import numpy as np
 
+from jeweller.i18n import N_
+
 F = Fraction
 # Values that a scale goes round in, quarters; a negative one is a rest.
 ROWS: dict[str, tuple[Fraction, ...]] = {
-    "wholes": (F(4),),
-    "halves": (F(2),),
-    "quarters": (F(1),),
-    "eighths": (F(1, 2),),
-    "triplets": (F(1, 3),),
-    "sixteenths": (F(1, 4),),
-    "dotted quarters": (F(3, 2),),
-    "half and quarters": (F(2), F(1), F(1)),
-    "quarter and eighths": (F(1), F(1, 2), F(1, 2)),
-    "eighths and quarter": (F(1, 2), F(1, 2), F(1)),
-    "dotted": (F(3, 2), F(1, 2)),
-    "sharp dotted": (F(3, 4), F(1, 4)),
-    "short first": (F(1, 4), F(3, 4)),
-    "off the beat": (F(1, 2), F(1), F(1, 2)),
-    "quarter and rest": (F(1), F(-1)),
-    "swung six": (F(1), F(1, 2)),
+    N_("wholes"): (F(4),),
+    N_("halves"): (F(2),),
+    N_("quarters"): (F(1),),
+    N_("eighths"): (F(1, 2),),
+    N_("triplets"): (F(1, 3),),
+    N_("sixteenths"): (F(1, 4),),
+    N_("dotted quarters"): (F(3, 2),),
+    N_("half and quarters"): (F(2), F(1), F(1)),
+    N_("quarter and eighths"): (F(1), F(1, 2), F(1, 2)),
+    N_("eighths and quarter"): (F(1, 2), F(1, 2), F(1)),
+    N_("dotted"): (F(3, 2), F(1, 2)),
+    N_("sharp dotted"): (F(3, 4), F(1, 4)),
+    N_("short first"): (F(1, 4), F(3, 4)),
+    N_("off the beat"): (F(1, 2), F(1), F(1, 2)),
+    N_("quarter and rest"): (F(1), F(-1)),
+    N_("swung six"): (F(1), F(1, 2)),
 }
 
 

@@ -13,6 +13,7 @@ import numpy as np
 
 from jeweller.exercises.request import CHORDS, INTERVALS, ExerciseRequest
 from jeweller.exercises.rhythms import ROWS, draw_bar
+from jeweller.i18n import _
 from jeweller.notation.barring import UnbarredNote
 from jeweller.notation.metre import Metre
 from jeweller.notation.model import Mark
@@ -177,7 +178,7 @@ def _two_notes(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
         (
             (
                 2 * drill.bar_length,
-                Mark(kind="words", offset=Fraction(0), text="make your own rhythms of these two notes"),
+                Mark(kind="words", offset=Fraction(0), text=_("make your own rhythms of these two notes")),
             ),
         ),
     )
@@ -192,7 +193,7 @@ def _rhythm(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     if drill.pickup:
         values.append(beat if beat.numerator == 1 else Fraction(1, 2))
     full = drill.bars - 1 if not drill.pickup else drill.bars - 2
-    for _ in range(max(1, full)):
+    for _unused in range(max(1, full)):
         values += draw_bar(rng, drill.bar_length, beat, uses)
     values.append(drill.bar_length - values[0] if drill.pickup else drill.bar_length)
     if "ties" in uses:
@@ -256,7 +257,7 @@ def _echo(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     beat = Metre(*drill.beats).beat
     sounds: list[UnbarredNote] = []
     at = 0
-    for _ in range(max(1, drill.bars // 2)):
+    for _unused in range(max(1, drill.bars // 2)):
         call = []
         for value in draw_bar(rng, drill.bar_length, beat, frozenset(drill.uses)):
             at = int(np.clip(at + rng.integers(-2, 3), 0, len(ladder.up) - 1))
@@ -265,7 +266,7 @@ def _echo(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
         sounds += call
     return NoteRow(
         tuple(sounds),
-        ((Fraction(0), Mark(kind="words", offset=Fraction(0), text="small notes: listen; then answer")),),
+        ((Fraction(0), Mark(kind="words", offset=Fraction(0), text=_("small notes: listen; then answer"))),),
     )
 
 

@@ -13,6 +13,7 @@ from typing import Any
 
 from jeweller.assessment.finding import FACETS, UNMARKED, Finding, is_sure
 from jeweller.errors import SettingError
+from jeweller.i18n import N_, _
 
 OUT_OF = 20
 BARS_UNIT = 8.0  # a slip weighs fully in eight bars, half in sixteen
@@ -20,7 +21,7 @@ HABIT_SHARE = 0.25
 FACETS_ALL = tuple(FACETS)
 
 
-FORMS = {"number": "out of a number", "bands": "in words", "letters": "in letters"}
+FORMS = {"number": N_("out of a number"), "bands": N_("in words"), "letters": N_("in letters")}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -58,21 +59,26 @@ def _weights(**heavy: float) -> dict[str, float]:
 SCHEMES = {
     s.name: s
     for s in (
-        Scheme(name="even", title="Even weights", weights=_weights()),
+        Scheme(name="even", title=N_("Even weights"), weights=_weights()),
         Scheme(
             name="rhythm-first",
-            title="Rhythm first",
+            title=N_("Rhythm first"),
             weights=_weights(count=5.0, rhythm=5.0, notes=2.0, accidentals=2.0),
         ),
         Scheme(
             name="notes-first",
-            title="Notes first",
+            title=N_("Notes first"),
             weights=_weights(notes=5.0, accidentals=5.0, count=2.0, rhythm=2.0),
         ),
-        Scheme(name="sound-first", title="Sound first", weights=_weights(sound=5.0, articulation=3.0)),
+        Scheme(name="sound-first", title=N_("Sound first"), weights=_weights(sound=5.0, articulation=3.0)),
     )
 }
-BANDS = ((0.93, "polished"), (0.80, "nearly there"), (0.60, "taking shape"), (0.0, "still in the rough"))
+BANDS = (
+    (0.93, "polished"),
+    (0.80, N_("nearly there")),
+    (0.60, N_("taking shape")),
+    (0.0, N_("still in the rough")),
+)
 
 
 def find_scheme(name: str) -> Scheme:
@@ -82,7 +88,11 @@ def find_scheme(name: str) -> Scheme:
     'Rhythm first'
     """
     if name not in SCHEMES:
-        raise SettingError(f"There is no marking scheme “{name}”; choose {', '.join(SCHEMES)}.")
+        raise SettingError(
+            _("There is no marking scheme “{name}”; choose {schemes}.").format(
+                name=name, schemes=", ".join(SCHEMES)
+            )
+        )
     return SCHEMES[name]
 
 
@@ -98,15 +108,17 @@ def scheme_of(told: Mapping[str, Any]) -> Scheme:
     if weights:
         total = sum(max(0.0, float(weights.get(f, 0.0))) for f in FACETS)
         if total <= 0:
-            raise SettingError("At least one facet must weigh something.")
+            raise SettingError(_("At least one facet must weigh something."))
         scheme = replace(scheme, weights={f: max(0.0, float(weights.get(f, 0.0))) / total for f in FACETS})
     out_of = int(told.get("out_of", scheme.out_of))
     habit = float(told.get("habit_share", scheme.habit_share))
     form = str(told.get("form", scheme.form))
     if not 2 <= out_of <= 1000 or not 0 <= habit <= 1 or form not in FORMS:
         raise SettingError(
-            "A mark is out of 2 to 1000, a further place of a habit costs 0 to 1 of the first, and "
-            "its form is one of number, bands, letters."
+            _(
+                "A mark is out of 2 to 1000, a further place of a habit costs 0 to 1 of the first, "
+                "and its form is one of number, bands, letters."
+            )
         )
     return replace(
         scheme, facets=tuple(told.get("facets") or scheme.facets), habit_share=habit, out_of=out_of, form=form
@@ -151,7 +163,7 @@ def add_up_mark(
     for facet, weight in counted.items():
         mine = [f for f in findings if f.facet == facet]
         losses = [(f, compute_deduction(f, bars, scheme.habit_share)) for f in mine]
-        loss = min(1.0, sum(v for _, v in losses))
+        loss = min(1.0, sum(v for _unused, v in losses))
         worst = [f.text for f, v in sorted(losses, key=lambda p: -p[1]) if v > 0]
         points = scheme.out_of * weight / total
         share += weight / total * (1.0 - loss)

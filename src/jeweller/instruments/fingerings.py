@@ -11,6 +11,7 @@ import json
 import re
 from pathlib import Path
 
+from jeweller.i18n import _
 from jeweller.notation.pitch import STEP_SEMITONE
 
 Keys = frozenset[str]
@@ -50,7 +51,7 @@ def note_midi(name: str) -> int:
     """The MIDI number of a pitch by name, as \"B♭3\"."""
     match = re.fullmatch(r"([A-G])([♭♯]?)(\d)", name)
     if match is None:
-        raise ValueError(f"{name} is no note")
+        raise ValueError(_("{name} is no note").format(name=name))
     return 12 * (int(match[3]) + 1) + STEP_SEMITONE[match[1]] + ALTER[match[2]]
 
 
@@ -67,7 +68,7 @@ def trill_chart(instrument: str) -> dict[int, tuple[Keys, ...]]:
 
 
 def _chart(instrument: str, charts: Charts) -> dict[int, tuple[Keys, ...]]:
-    name, _, shift = _data()[1].get(instrument, "").partition(" ")
+    name, _unused, shift = _data()[1].get(instrument, "").partition(" ")
     notes = charts.get(name, {})
     return {n + int(shift): ways for n, ways in notes.items()} if shift else notes
 

@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.errors import ScoreError
+from jeweller.i18n import _
 from jeweller.instruments.fingerings import by_habit, note_midi, one_finger_apart
 
 # Semitones that valve combinations and slide positions lower the tube by, in the usual order of preference.
@@ -157,13 +158,13 @@ class Instrument:
     def fingering_name(self, drop: int) -> str:
         """How a player says it: "valves 1-2", "open" or "position 3"."""
         if self.slide:
-            return f"position {drop + 1}"
+            return _("position {drop}").format(drop=drop + 1)
         return (
             "open"
             if drop == 0
-            else f"valves {VALVE_DROPS[drop]}"
+            else _("valves {valve_drops}").format(valve_drops=VALVE_DROPS[drop])
             if "-" in VALVE_DROPS[drop]
-            else f"valve {VALVE_DROPS[drop]}"
+            else _("valve {valve_drops}").format(valve_drops=VALVE_DROPS[drop])
         )
 
     def same_fingering(self, a: int, b: int) -> str | None:
@@ -175,13 +176,13 @@ class Instrument:
             return next(
                 (
                     self.fingering_name(d)
-                    for d, _ in usual
-                    for e, _ in self.fingerings(b)
+                    for d, _unused in usual
+                    for e, _unused in self.fingerings(b)
                     if d == e and a != b
                 ),
                 None,
             )
-        return "the same fingers" if abs(a - b) in self.overblows else None
+        return _("the same fingers") if abs(a - b) in self.overblows else None
 
 
 @functools.cache
@@ -241,7 +242,8 @@ def require_instrument(name: str) -> Instrument:
     found = find_instrument(name)
     if found is None:
         raise ScoreError(
-            f"There is no instrument “{name}” in the table; there are "
-            f"{', '.join(i.name for i in instruments())}."
+            _("There is no instrument “{name}” in the table; there are {names}.").format(
+                name=name, names=", ".join(i.name for i in instruments())
+            )
         )
     return found

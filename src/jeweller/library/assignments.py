@@ -16,6 +16,7 @@ from jeweller.decisions.standing import FindingState
 from jeweller.difficulty.analysis import SAID
 from jeweller.difficulty.traps import KINDS, find_traps
 from jeweller.errors import JewellerError
+from jeweller.i18n import _, ngettext
 from jeweller.library.library import Library
 from jeweller.library.tables import Assignment, Player, Take, Tray
 from jeweller.notation.model import Score
@@ -42,12 +43,16 @@ class AssignmentStatus:
         """As "due in 3 days"; "" without a day."""
         day = day_of(self.assignment.due)
         if day is None:
-            return f"due {self.assignment.due}" if self.assignment.due else ""
+            return _("due {due}").format(due=self.assignment.due) if self.assignment.due else ""
         days = (day - today).days
         if abs(days) > 13:
-            return f"due {day.isoformat()}"
-        near = {0: "due today", 1: "due tomorrow", -1: "due yesterday"}
-        return near.get(days) or (f"due in {days} days" if days > 0 else f"due {-days} days ago")
+            return _("due {isoformat}").format(isoformat=day.isoformat())
+        near = {0: _("due today"), 1: _("due tomorrow"), -1: _("due yesterday")}
+        return near.get(days) or (
+            _("due in {days} days").format(days=days)
+            if days > 0
+            else _("due {value} days ago").format(value=-days)
+        )
 
     def presses(self, today: datetime.date) -> bool:
         """Whether it is due by now, or soon, and somebody has not handed in."""
@@ -96,10 +101,10 @@ def assignment_status(library: Library, band: int | None = None) -> list[Assignm
     out = []
     for a in standing:
         players = names[a.band_id]
-        here = {p for p, _ in takes[a.id] if p is not None}
+        here = {p for p, _unused in takes[a.id] if p is not None}
         handed_in = tuple(sorted((players[p] for p in here if p in players), key=str.casefold))
         missing = tuple(name for p, name in players.items() if p not in here)
-        waiting = sum(state not in ("decided", "returned") for _, state in takes[a.id])
+        waiting = sum(state not in ("decided", "returned") for _unused, state in takes[a.id])
         out.append(
             AssignmentStatus(
                 assignment=a,
@@ -140,8 +145,11 @@ def reminder(library: Library, today: datetime.date) -> str:
             short = len(g.missing) <= 3
             who = ", ".join(g.missing) if short else f"{len(g.missing)} players"
             told.append(
-                f"{g.assignment.title} is {g.due_words(today)}; {who} "
-                f"{'has' if len(g.missing) == 1 else 'have'} not handed in."
+                ngettext(
+                    "{title} is {due}; {who} has not handed in.",
+                    "{title} is {due}; {who} have not handed in.",
+                    len(g.missing),
+                ).format(title=g.assignment.title, due=g.due_words(today), who=who)
             )
     return " ".join(told[:2])
 
@@ -185,7 +193,9 @@ def answer_chosen_traps(
         if n["verdict"] != "not_heard"
     ]
     told = answer_traps(traps, {**report, "notes": notes, "findings": stands}, line)
-    return [f"{trap.what}: {right} of {of}" for trap, right, of in told]
+    return [
+        _("{what}: {right} of {of}").format(what=trap.what, right=right, of=of) for trap, right, of in told
+    ]
 
 
 def criteria_of(assignment: Assignment | None, piece: str) -> tuple[str, ...]:

@@ -24,12 +24,13 @@ from jeweller.assessment.settings import make_settings
 from jeweller.audio.decode import file_hash
 from jeweller.errors import JewellerError, LedgerError
 from jeweller.features.speech import TONES, VOICED, measure_held_and_voiced
+from jeweller.i18n import N_, _
 from jeweller.library.library import Library
 from jeweller.library.tables import Assignment, Take
 from jeweller.log import log_fault, start_log
 from jeweller.pipeline.check import Checked, Options, check
 
-WORDS = "It sounds like speech and does not follow this part: saved for you to listen to."
+WORDS = N_("It sounds like speech and does not follow this part: saved for you to listen to.")
 HARDLY = 0.5  # share of the notes that are right: with less it is asked whether there are tones at all
 # of a take that follows its part after a fashion, tones are held for less than this share: else it is a bad
 # one, and its report stays
@@ -191,11 +192,14 @@ class Checking:
             self._dismiss(worker)
             if doing.tries + 1 < TRIES:
                 self._queue.insert(0, replace(doing, tries=doing.tries + 1))
-                return [*news, CheckNews(doing.work.take, "again", what="its worker was ended by the system")]
-            sentence = (
-                f"{doing.work.name}: the system ended the check twice, probably for want of memory. "
-                "Close other programs and try again."
-            )
+                return [
+                    *news,
+                    CheckNews(doing.work.take, "again", what=_("its worker was ended by the system")),
+                ]
+            sentence = _(
+                "{name}: the system ended the check twice, probably for want of memory. Close other "
+                "programs and try again."
+            ).format(name=doing.work.name)
             return [*news, self._finished(doing.work, "failed", sentence)]
         return news
 
@@ -244,7 +248,7 @@ def job_of(library: Library, take: Take) -> CheckJob:
     if player is not None:
         options = replace(options, also=tuple(player.also))
     if not take.piece:
-        raise LedgerError(f"{take.name}: it is not known yet which piece this is.")
+        raise LedgerError(_("{name}: it is not known yet which piece this is.").format(name=take.name))
     return CheckJob(
         take=take.id,
         name=take.name,
@@ -307,8 +311,10 @@ def run_check_job(asked: CheckJob, progress: Callable[[float, str], None]) -> tu
             return (
                 "failed",
                 (
-                    f"{asked.name}: the recording was changed outside of Jeweller ({asked.recording}); "
-                    "bring it in anew. What was decided is kept."
+                    _(
+                        "{name}: the recording was changed outside of Jeweller ({recording}); bring "
+                        "it in anew. What was decided is kept."
+                    ).format(name=asked.name, recording=asked.recording)
                 ),
             )
         found = check(asked.score, asked.recording, asked.options, progress=progress)
@@ -316,8 +322,10 @@ def run_check_job(asked: CheckJob, progress: Callable[[float, str], None]) -> tu
         return "failed", str(error)
     except Exception as error:  # noqa: BLE001 -- a fault of the program: it is told, and the other takes go on
         start_log()
-        log_fault(error, "in a check")
-        return "failed", f"{asked.name}: a fault of the program; the take is safe. The log has its details."
+        log_fault(error, _("in a check"))
+        return "failed", _(
+            "{name}: a fault of the program; the take is safe. The log has its details."
+        ).format(name=asked.name)
     kind = "checked"
     if _right(found.report) < HARDLY and not (asked.options.rhythm_only or found.line.part.percussion):
         kind, found = _without_tones(asked, found)

@@ -13,39 +13,41 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from jeweller.assessment.messages import FACET_NAMES, localized
+from jeweller.i18n import N_, _
 from jeweller.instruments.table import find_instrument
 from jeweller.library.library import Library
 from jeweller.library.tray import list_takes
 
 SECTIONS = (
-    ("Flutes and oboes", ("piccolo", "flute", "oboe", "english-horn", "recorder", "alto-recorder")),
+    (N_("Flutes and oboes"), ("piccolo", "flute", "oboe", "english-horn", "recorder", "alto-recorder")),
     ("Clarinets", ("clarinet",)),
     ("Saxophones", ("saxophone",)),
     ("Bassoons", ("bassoon",)),
     ("Trumpets", ("trumpet", "cornet", "flugelhorn")),
     ("Horns", ("horn", "mellophone")),
-    ("Low brass", ("trombone", "euphonium", "baritone", "tuba", "bass-")),
+    (N_("Low brass"), ("trombone", "euphonium", "baritone", "tuba", "bass-")),
 )
 OTHERS = "Others"
 MOST_PLACES = 8  # most missed places that are named
 PLANNED = 6  # places of one rehearsal
-HELP, MOVE_ON = ("taking shape", "still in the rough"), "polished"
+HELP, MOVE_ON = (N_("taking shape"), N_("still in the rough")), "polished"
 DRILLS = {
-    "notes": "one bar alone, half speed, every note named; then the bar before and after it",
+    "notes": N_("one bar alone, half speed, every note named; then the bar before and after it"),
     "accidentals": (
-        "name the altered notes aloud, finger them without a sound, then play; once from each section"
+        N_("name the altered notes aloud, finger them without a sound, then play; once from each section")
     ),
     "count": (
-        "count aloud and clap the notes, whisper the rests; then play the same with feet marking the beat"
+        N_("count aloud and clap the notes, whisper the rests; then play the same with feet marking the beat")
     ),
-    "rhythm": "the rhythm on one note, counted, slowly; then with its own notes",
-    "ornaments": "without the ornament, then with it slow, then light",
-    "articulation": "sing the syllables, then play one bar on one breath",
-    "sound": "the long notes alone, each section by itself, listening for one sound",
+    "rhythm": N_("the rhythm on one note, counted, slowly; then with its own notes"),
+    "ornaments": N_("without the ornament, then with it slow, then light"),
+    "articulation": N_("sing the syllables, then play one bar on one breath"),
+    "sound": N_("the long notes alone, each section by itself, listening for one sound"),
 }
 OWN_DRILLS = {
-    "dynamics_flat": "once all soft, once all loud; then as printed, more of it than feels right",
-    "out_of_tune": "this note alone, one section after another, then together",
+    "dynamics_flat": N_("once all soft, once all loud; then as printed, more of it than feels right"),
+    "out_of_tune": N_("this note alone, one section after another, then together"),
 }
 MINUTES_LEAST, MINUTES_SHARE = 2, 4  # minutes for a place, and more the more players miss it
 
@@ -153,7 +155,7 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
     players = library.players_in(tray)
     rows: list[PlayerRow] = []
     summaries: list[tuple[PlayerRow, dict[str, Any]]] = []
-    title, order = "", [name for name, _ in SECTIONS] + [OTHERS]
+    title, order = "", [name for name, _unused in SECTIONS] + [OTHERS]
     for line in list_takes(library, tray):
         if line.take.piece != piece or line.take.state != "checked":
             continue
@@ -169,7 +171,7 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
                     Cell(
                         facet=place["facet"],
                         kind=place["kind"],
-                        text=place["text"],
+                        text=localized(place)["text"],
                         take=line.take.id,
                         key=place["key"],
                         beat=place["beat"],
@@ -190,7 +192,7 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
         summaries.append((row, summary))
     rows.sort(key=lambda r: (order.index(r.section), r.instrument, r.player.casefold()))
     bars: tuple[str, ...] = ()
-    for _, summary in summaries:
+    for _unused, summary in summaries:
         bars = max(bars, tuple(summary["bars"]), key=lambda numbers: len(numbers))
     places = _places(rows, bars)
     return ClassView(
@@ -218,17 +220,17 @@ def _places(rows: Sequence[PlayerRow], bars: Sequence[str]) -> tuple[Place, ...]
     for (bar, facet), misses in found.items():
         if len(misses) < 2:
             continue
-        told = tuple(dict.fromkeys(c.text for _, c in misses))[:2]
-        beat = statistics.median(c.beat for _, c in misses)
-        kind = statistics.mode(c.kind for _, c in misses)
+        told = tuple(dict.fromkeys(c.text for _unused, c in misses))[:2]
+        beat = statistics.median(c.beat for _unused, c in misses)
+        kind = statistics.mode(c.kind for _unused, c in misses)
         places.append(
             Place(
                 bar=bar,
                 beat=beat,
                 facet=facet,
                 kind=kind,
-                players=tuple(r.player for r, _ in misses),
-                sections=tuple(dict.fromkeys(r.section for r, _ in misses)),
+                players=tuple(r.player for r, _unused in misses),
+                sections=tuple(dict.fromkeys(r.section for r, _unused in misses)),
                 of=sum(bar in r.heard for r in rows),
                 told=told,
             )
@@ -268,22 +270,24 @@ def plan(places: Sequence[Place], bars: Sequence[str]) -> tuple[Item, ...]:
             if len(sections) > 3
             else " and ".join(s.casefold() if k else s for k, s in enumerate(sections))
         )
-        what = f"{len(players)} of {max(p.of for p in group)} players"
+        what = _("{n} of {max} players").format(n=len(players), max=max(p.of for p in group))
         listed = " and ".join(filter(None, [", ".join(numbers[:-1]), numbers[-1]]))
         together = order[numbers[-1]] - order[numbers[0]] == len(numbers) - 1
         span = (
-            f"bar {numbers[0]}"
+            _("bar {numbers}").format(numbers=numbers[0])
             if len(numbers) == 1
-            else f"bars {numbers[0]} to {numbers[-1]}"
+            else _("bars {numbers} to {numbers2}").format(numbers=numbers[0], numbers2=numbers[-1])
             if together
-            else f"bars {listed}"
+            else _("bars {listed}").format(listed=listed)
         )
         items.append(
             Item(
                 bars=span,
-                what=f"{group[0].facet}: {what}. {group[0].told[0]}",
+                what=_("{facet}: {what}. {told}").format(
+                    facet=_(FACET_NAMES[group[0].facet]), what=what, told=group[0].told[0]
+                ),
                 who=who,
-                drill=OWN_DRILLS.get(group[0].kind) or DRILLS[group[0].facet],
+                drill=_(OWN_DRILLS.get(group[0].kind) or DRILLS[group[0].facet]),
                 minutes=MINUTES_LEAST + round(MINUTES_SHARE * share),
             )
         )

@@ -9,12 +9,13 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from jeweller.files import write_bytes
+from jeweller.i18n import N_
 from jeweller.instruments.table import find_instrument
 from jeweller.library.assignments import kinds_in
 from jeweller.library.library import Library
 from jeweller.notation.readers.sandbox import load_score
 
-SETUP = "the band room, one microphone"
+SETUP = N_("the band room, one microphone")
 DUE_DAYS, TRAPS = 2, 3  # until what the demo band was given is due; kinds of trap it was told to mind
 ENTERED = "demo-entered"  # a file that says so: what is deleted afterwards stays so
 
@@ -51,7 +52,7 @@ def fill_demo(library: Library, name: str, trays: Mapping[str, Sequence[tuple[st
                 row, recording, player=players[player], piece=pieces[score], part=part, setup=SETUP
             )
             new += 1
-        here = {score for _, score, _, _ in takes}
+        here = {score for _player, score, *_unused in takes}
         if len(here) == 1 and library.tray(row).assignment_id is None:  # a tray of one piece was given out
             music = load_score(here.pop())
             piece = library.shelf.same_music(music)[0]

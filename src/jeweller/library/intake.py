@@ -17,6 +17,7 @@ from jeweller.audio.decode import file_hash
 from jeweller.audio.formats import is_recording
 from jeweller.errors import JewellerError, LedgerError
 from jeweller.features.settings import DEFAULT as HEAR
+from jeweller.i18n import _
 from jeweller.instruments.table import Instrument, find_instrument, require_instrument
 from jeweller.library.assignments import open_for
 from jeweller.library.library import Library
@@ -101,9 +102,9 @@ def recordings(sources: Iterable[Path], unpack_to: Path) -> tuple[list[Path], li
         elif is_recording(source):
             found.append(source)
         else:
-            told.append(f"{source.name} is no recording, folder or zip file.")
+            told.append(_("{name} is no recording, folder or zip file.").format(name=source.name))
     if not found and not told:
-        told.append("There is no recording here (.wav, .flac, .ogg, .opus, .mp3, .m4a and others are).")
+        told.append(_("There is no recording here (.wav, .flac, .ogg, .opus, .mp3, .m4a and others are)."))
     return found, told
 
 
@@ -119,7 +120,9 @@ def _unpacked(archive: Path, target: Path) -> list[Path]:
             ]
             if sum(m.file_size for m in members) > ARCHIVE_BYTES:
                 raise LedgerError(
-                    f"{archive.name} is larger than four gigabytes unpacked; take its folders one by one."
+                    _("{name} is larger than four gigabytes unpacked; take its folders one by one.").format(
+                        name=archive.name
+                    )
                 )
             for k, member in enumerate(members):
                 inside = Path(member.filename.replace("\\", "/"))
@@ -131,7 +134,9 @@ def _unpacked(archive: Path, target: Path) -> list[Path]:
                         write.write(block)
                 out.append(path)
     except (OSError, zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
-        raise LedgerError(f"{archive.name} cannot be unpacked ({error}).") from error
+        raise LedgerError(
+            _("{name} cannot be unpacked ({error}).").format(name=archive.name, error=error)
+        ) from error
     return out
 
 
@@ -200,7 +205,7 @@ def guess_all(
         twice = digest in seen
         seen.add(digest)
         out.append(
-            guess(path, players, pieces, assigned=assigned, known=(lambda _: True) if twice else known)
+            guess(path, players, pieces, assigned=assigned, known=(lambda _unused: True) if twice else known)
         )
     return out
 
@@ -353,7 +358,7 @@ def enter_tray(library: Library, band: int, guesses: Sequence[Guess], setup: str
     """
     titles = {p.id: p.title for p in library.shelf.pieces.values()}
     named = {titles[g.piece] for g in guesses if g.piece in titles}
-    name = next(iter(named)) if len(named) == 1 else guesses[0].path.parent.name or "A tray"
+    name = next(iter(named)) if len(named) == 1 else guesses[0].path.parent.name or _("A tray")
     same = sum(t.name == name or t.name.startswith(f"{name}, ") for t in library.trays(band))
     assignment = open_for(library, band, (g.piece for g in guesses))
     tray = library.add_tray(

@@ -22,6 +22,7 @@ from jeweller.audio.decode import file_hash
 from jeweller.decisions.records import Decisions
 from jeweller.errors import LedgerError
 from jeweller.grading.scheme import Scheme, find_scheme, scheme_of
+from jeweller.i18n import _
 from jeweller.library.audit_log import DecisionState, difference, find_undone, read_decisions
 from jeweller.library.store import Store
 from jeweller.library.summary import VERSION, summarise
@@ -178,7 +179,9 @@ class Library:
         with self.store.write() as session:
             old = session.get(Assignment, assignment)
             if old is None:
-                raise LedgerError(f"There is no assignment {assignment} in this library.")
+                raise LedgerError(
+                    _("There is no assignment {assignment} in this library.").format(assignment=assignment)
+                )
             new = Assignment(
                 band_id=old.band_id,
                 piece=piece,
@@ -205,7 +208,7 @@ class Library:
         with self.store.write() as session:
             row = session.get(Tray, tray)
             if row is None:
-                raise LedgerError(f"There is no tray {tray} in this library.")
+                raise LedgerError(_("There is no tray {tray} in this library.").format(tray=tray))
             row.assignment_id = assignment
             session.flush()
             self._resummarise(session, set(session.scalars(select(Take.id).where(Take.tray_id == tray))))
@@ -327,18 +330,22 @@ class Library:
         path = self.store.recordings / take.file
         if not path.exists():
             raise LedgerError(
-                f"The recording of {take.name} is not in the library's folder any more ({path}). "
-                "What was found and decided is kept."
+                _(
+                    "The recording of {name} is not in the library's folder any more ({path}). What "
+                    "was found and decided is kept."
+                ).format(name=take.name, path=path)
             )
         return path
 
     def score_path(self, take: Take) -> Path:
         """The music a take is held against. Raises LedgerError."""
         if not take.piece:
-            raise LedgerError(f"It is not known yet what {take.name} is of.")
+            raise LedgerError(_("It is not known yet what {name} is of.").format(name=take.name))
         path = self.store.shelf / f"{take.piece}.musicxml"
         if not path.exists():
-            raise LedgerError(f"The music of {take.name} is not on the library's shelf any more.")
+            raise LedgerError(
+                _("The music of {name} is not on the library's shelf any more.").format(name=take.name)
+            )
         return path
 
     def remove_take(self, take: int) -> None:
@@ -423,7 +430,7 @@ class Library:
                 if kind == "comment" and body.get("text"):
                     _remember(session, body["text"])
             session.flush()
-            self._resummarise(session, {take for take, _, _ in acts})
+            self._resummarise(session, {take for take, *_unused in acts})
         return step
 
     def decide(self, take: int, decisions: Decisions) -> int:
@@ -519,7 +526,11 @@ class Library:
         with self.store.read() as session:
             row = session.get(kind, key)
         if row is None:
-            raise LedgerError(f"There is no {kind.__name__.casefold()} {key} in this library.")
+            raise LedgerError(
+                _("There is no {casefold} {key} in this library.").format(
+                    casefold=kind.__name__.casefold(), key=key
+                )
+            )
         return row
 
     def _add(self, row: Row) -> Row:
@@ -574,5 +585,5 @@ def _remember(session: Session, text: str) -> None:
 def _named(name: str, what: str) -> str:
     name = " ".join(name.split())[:80]
     if not name:
-        raise LedgerError(f"A {what} needs a name.")
+        raise LedgerError(_("A {what} needs a name.").format(what=what))
     return name

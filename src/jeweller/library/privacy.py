@@ -17,6 +17,7 @@ from sqlalchemy.orm import Session
 
 from jeweller.errors import LedgerError
 from jeweller.files import replacing
+from jeweller.i18n import _, ngettext
 from jeweller.library.library import Library
 from jeweller.library.tables import Assignment, AuditEntry, Band, Phrase, Player, Practice, Report, Take, Tray
 
@@ -33,11 +34,15 @@ def list_held(library: Library, player: Player) -> list[str]:
         sum(p.stat().st_size for t in takes if (p := library.store.recordings / t.file).exists()) / 2**20
     )
     return [
-        f"the name {player.name}, instrument and part",
-        f"{len(takes)} recordings ({megabytes:.1f} MB)",
-        f"{reports} reports of checks",
-        f"{acts} decisions and comments",
-        f"{len(days)} practice days",
+        _("the name {name}, instrument and part").format(name=player.name),
+        ngettext(
+            "{n} recording ({megabytes:.1f} MB)", "{n} recordings ({megabytes:.1f} MB)", len(takes)
+        ).format(n=len(takes), megabytes=megabytes),
+        ngettext("{reports} report of a check", "{reports} reports of checks", reports).format(
+            reports=reports
+        ),
+        ngettext("{acts} decision or comment", "{acts} decisions and comments", acts).format(acts=acts),
+        ngettext("{n} practice day", "{n} practice days", len(days)).format(n=len(days)),
     ]
 
 
@@ -84,8 +89,10 @@ def _clear(library: Library, files: set[str]) -> None:
             copy.unlink(missing_ok=True)
     except OSError as error:
         raise LedgerError(
-            f"{error.filename} could not be deleted: {error.strerror}. Everything else is deleted; delete "
-            "this file by hand."
+            _(
+                "{filename} could not be deleted: {strerror}. Everything else is deleted; delete "
+                "this file by hand."
+            ).format(filename=error.filename, strerror=error.strerror)
         ) from error
     try:
         with store.using(), store.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as plain:
@@ -93,9 +100,11 @@ def _clear(library: Library, files: set[str]) -> None:
             plain.execute(text("PRAGMA wal_checkpoint(TRUNCATE)"))
     except DBAPIError as error:
         raise LedgerError(
-            "Everything was deleted, but the database could not be rewritten, so that traces may be left in "
-            f"its file ({error.orig}). Make room on the disk, close other programs that use the library, and "
-            "delete once more."
+            _(
+                "Everything was deleted, but the database could not be rewritten, so that traces "
+                "may be left in its file ({orig}). Make room on the disk, close other programs that "
+                "use the library, and delete once more."
+            ).format(orig=error.orig)
         ) from error
 
 
@@ -153,7 +162,8 @@ def export_player(library: Library, player: Player, target: Path) -> int:
                     archive.write(path, f"{stem}{path.suffix}")
                 for k, report in enumerate(library.reports(take.id), 1):
                     archive.writestr(
-                        f"{stem} report {k}.json", json.dumps(report, ensure_ascii=False, indent=1)
+                        _("{stem} report {k}.json").format(stem=stem, k=k),
+                        json.dumps(report, ensure_ascii=False, indent=1),
                     )
                 now = library.decisions_of(take.id)
                 archive.writestr(
@@ -179,5 +189,7 @@ def export_player(library: Library, player: Player, target: Path) -> int:
             count = len(archive.namelist())
         target.chmod(0o600)
     except OSError as error:
-        raise LedgerError(f"{target} cannot be written: {error.strerror or error}.") from error
+        raise LedgerError(
+            _("{target} cannot be written: {value}.").format(target=target, value=error.strerror or error)
+        ) from error
     return count

@@ -10,6 +10,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from jeweller.assessment.messages import localized
+from jeweller.i18n import N_, _
 from jeweller.instruments.table import find_instrument
 from jeweller.library.library import Library
 from jeweller.library.tables import Player
@@ -18,10 +20,10 @@ from jeweller.library.tables import Player
 # words for less). `bench/setups.py` shows what changes by itself: at another piece loudness is what is
 # written there.
 SOUNDS = (
-    ("level_db", 3.0, 6.0, "louder by {:.0f} dB", "softer by {:.0f} dB"),
-    ("spread_db", 3.0, math.inf, "more between soft and loud", "less between soft and loud"),
-    ("clearness", 0.04, 0.04, "a clearer tone", "a less clear tone"),
-    ("waver_cents", 4.0, 4.0, "long notes less steady", "steadier long notes"),
+    ("level_db", 3.0, 6.0, N_("louder by {:.0f} dB"), N_("softer by {:.0f} dB")),
+    ("spread_db", 3.0, math.inf, N_("more between soft and loud"), N_("less between soft and loud")),
+    ("clearness", 0.04, 0.04, N_("a clearer tone"), N_("a less clear tone")),
+    ("waver_cents", 4.0, 4.0, N_("long notes less steady"), N_("steadier long notes")),
 )
 STAYS = 2  # pieces in which the same thing must be wrong to be called a habit
 
@@ -94,7 +96,7 @@ def over_time(library: Library, player: Player) -> OverTime:
                 support=take.support,
                 better=tuple(f for f in facets if f in clean - was) if before else (),
                 new=tuple(f for f in facets if f in was - clean and facets[f] is not None) if before else (),
-                findings=tuple(p["text"] for p in take.summary["places"]),
+                findings=tuple(localized(p)["text"] for p in take.summary["places"]),
                 setup=take.setup,
                 level_db=take.summary["sound"].get("level_db") if take.setup else None,
                 sound=sound_changes(was_sound, take.summary["sound"], same_piece=was_piece == take.piece),
@@ -106,7 +108,7 @@ def over_time(library: Library, player: Player) -> OverTime:
             wrong[what].add(take.piece)
             counts[what] += 1
     habits = tuple(
-        f"{what}, in {len(wrong[what])} pieces"
+        _("{what}, in {n} pieces").format(what=_(what), n=len(wrong[what]))
         for what, n in counts.most_common()
         if len(wrong[what]) >= STAYS
     )

@@ -26,16 +26,17 @@ from sqlalchemy.orm import Session
 
 from jeweller.errors import LedgerError
 from jeweller.files import replacing
+from jeweller.i18n import N_, _
 from jeweller.library.killpoint import reach
 
 HEAD = "0002"  # the newest migration
 VERSIONS = ("0001", "0002")
 COPIES = 14  # daily copies of the database that are kept
 BUSY_S = 10.0
-CLOSED = "The library was closed meanwhile."
-FULL = (
-    "The disk is full or cannot be written: nothing was lost, the last step was not done. Make room and "
-    "do it again."
+CLOSED = N_("The library was closed meanwhile.")
+FULL = N_(
+    "The disk is full or cannot be written: nothing was lost, the last step was not done. Make room "
+    "and do it again."
 )
 
 
@@ -55,13 +56,17 @@ class Store:
             self._open()
         except OSError as error:
             self._let_go()
-            raise LedgerError(f"The library {folder} cannot be opened: {error.strerror or error}.") from error
+            raise LedgerError(
+                _("The library {folder} cannot be opened: {value}.").format(
+                    folder=folder, value=error.strerror or error
+                )
+            ) from error
         except (sqlite3.DatabaseError, DBAPIError) as error:
             self._let_go()
-            damaged = (
-                f"{self.database} is no library of Jeweller, or is damaged. Copies of earlier days lie "
-                f"in {self.copies}; nothing was changed."
-            )
+            damaged = _(
+                "{database} is no library of Jeweller, or is damaged. Copies of earlier days lie in "
+                "{copies}; nothing was changed."
+            ).format(database=self.database, copies=self.copies)
             raise LedgerError(damaged) from error
         except LedgerError:
             self._let_go()
@@ -74,7 +79,7 @@ class Store:
                 path.chmod(0o700)
             self._take_lock()
         if self.read_only and not self.database.exists():
-            raise LedgerError(f"There is no library in {self.folder}.")
+            raise LedgerError(_("There is no library in {folder}.").format(folder=self.folder))
         self.engine = self._engine()
         self._bring_up_to_date()
         if not self.read_only:
@@ -105,7 +110,7 @@ class Store:
         except OSError:
             lock.close()
             self.read_only = True
-            self.told = "This library is open in another window: it can be read here, and changed there."
+            self.told = _("This library is open in another window: it can be read here, and changed there.")
             return
         self._lock = lock
 
@@ -113,7 +118,7 @@ class Store:
         engine = create_engine(f"sqlite:///{self.database}", connect_args={"timeout": BUSY_S})
 
         @event.listens_for(engine, "connect")
-        def prepare(connection: sqlite3.Connection, _: object) -> None:
+        def prepare(connection: sqlite3.Connection, _unused: object) -> None:
             connection.execute("PRAGMA foreign_keys=ON")
             if self.read_only:
                 connection.execute("PRAGMA query_only=ON")
@@ -123,11 +128,11 @@ class Store:
                 connection.execute("PRAGMA secure_delete=ON")  # what is deleted is gone from the pages too
 
         @event.listens_for(engine, "before_cursor_execute")
-        def before(*_: object) -> None:
+        def before(*_unused: object) -> None:
             reach()
 
         @event.listens_for(engine, "commit")
-        def commit(_: object) -> None:
+        def commit(_unused: object) -> None:
             reach()
 
         return engine
@@ -145,15 +150,23 @@ class Store:
             return
         if version is not None and version[0] not in VERSIONS:
             raise LedgerError(
-                "This library was written by a newer Jeweller; nothing was changed. Open it with "
-                "that one, or bring this one up to date."
+                _(
+                    "This library was written by a newer Jeweller; nothing was changed. Open it "
+                    "with that one, or bring this one up to date."
+                )
             )
         if version is None and not empty:
-            raise LedgerError(f"{self.database} is a database of another program; nothing was changed.")
+            raise LedgerError(
+                _("{database} is a database of another program; nothing was changed.").format(
+                    database=self.database
+                )
+            )
         if self.read_only:
             raise LedgerError(
-                "This library was written by an older Jeweller; open it once for writing to bring "
-                "it up to date."
+                _(
+                    "This library was written by an older Jeweller; open it once for writing to "
+                    "bring it up to date."
+                )
             )
         from alembic import command
         from alembic.config import Config
@@ -180,7 +193,7 @@ class Store:
         try:
             self.copy_database(today)
         except (OSError, sqlite3.Error) as error:  # a library on a full disk can still be read
-            self.told = f"Today's copy of the library could not be written: {error}."
+            self.told = _("Today's copy of the library could not be written: {error}.").format(error=error)
             return
         for old in sorted(self.copies.glob("????-??-??.db"))[:-COPIES]:
             old.unlink(missing_ok=True)
@@ -223,7 +236,7 @@ class Store:
     def write(self) -> Iterator[Session]:
         """One transaction: all of it is on the disk when this ends, or nothing. Raises LedgerError."""
         if self.read_only:
-            raise LedgerError(self.told or "This library was opened to be read only.")
+            raise LedgerError(self.told or _("This library was opened to be read only."))
         try:
             with self.using(), Session(self.engine, expire_on_commit=False) as session, session.begin():
                 yield session
@@ -243,7 +256,9 @@ class Store:
             reach()
         except OSError as error:
             raise LedgerError(
-                f"{source.name} cannot be kept: {error.strerror or error}. Nothing else was changed."
+                _("{name} cannot be kept: {value}. Nothing else was changed.").format(
+                    name=source.name, value=error.strerror or error
+                )
             ) from error
 
     # ---- as one file
@@ -281,7 +296,11 @@ class Store:
                 reach()
             reach()
         except (OSError, sqlite3.Error) as error:
-            raise LedgerError(f"{target} cannot be written: {error}. The library is as it was.") from error
+            raise LedgerError(
+                _("{target} cannot be written: {error}. The library is as it was.").format(
+                    target=target, error=error
+                )
+            ) from error
         finally:
             copy.unlink(missing_ok=True)
         return count + 1
@@ -311,7 +330,11 @@ def restore(archive: Path, folder: Path) -> None:
     away again.
     """
     if folder.exists() and any(folder.iterdir()):
-        raise LedgerError(f"{folder} is not empty: choose a new folder, so that nothing is written over.")
+        raise LedgerError(
+            _("{folder} is not empty: choose a new folder, so that nothing is written over.").format(
+                folder=folder
+            )
+        )
     begun = folder.with_name(f"{folder.name}.part{os.getpid()}")
     try:
         with zipfile.ZipFile(archive) as packed:
@@ -322,7 +345,7 @@ def restore(archive: Path, folder: Path) -> None:
                 or Path(n).parts[0] not in ("ledger.db", "recordings", "shelf")
                 for n in names
             ):
-                raise LedgerError(f"{archive.name} is no backup of a library.")
+                raise LedgerError(_("{name} is no backup of a library.").format(name=archive.name))
             packed.extractall(begun)
         reach()
         Store(begun).close()
@@ -331,6 +354,10 @@ def restore(archive: Path, folder: Path) -> None:
             folder.rmdir()
         os.replace(begun, folder)
     except (OSError, zipfile.BadZipFile, RuntimeError) as error:
-        raise LedgerError(f"{archive.name} cannot be restored ({error}); nothing was changed.") from error
+        raise LedgerError(
+            _("{name} cannot be restored ({error}); nothing was changed.").format(
+                name=archive.name, error=error
+            )
+        ) from error
     finally:
         shutil.rmtree(begun, ignore_errors=True)

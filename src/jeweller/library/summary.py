@@ -8,27 +8,28 @@ import statistics
 from typing import Any
 
 from jeweller.assessment.finding import FACETS, UNMARKED, Finding, is_sure
+from jeweller.assessment.messages import FACET_NAMES
 from jeweller.decisions.standing import FindingState
 from jeweller.grading.scheme import Scheme, letter_of
+from jeweller.i18n import N_, _
 from jeweller.library.audit_log import DecisionState
 from jeweller.report.decided import remarked, standing_of
 
-VERSION = 3  # of what a summary holds: older ones are made anew where they are read
+VERSION = 4  # of what a summary holds: older ones are made anew where they are read
 UNSURE_NEED, SURE_NEED = 0.5, 1.0  # how much a finding asks for an ear, times its severity
-FACET_WORDS = {f: f.capitalize() for f in FACETS}
 FAR_NOTES = 6  # notes of a take that lie furthest from its own tuning
 HABITS = {
-    "rest_short": "rests cut short",
-    "rest_long": "rests too long",
-    "cut_short": "long notes cut short",
-    "dot_lost": "dotted rhythms evened out",
+    "rest_short": N_("rests cut short"),
+    "rest_long": N_("rests too long"),
+    "cut_short": N_("long notes cut short"),
+    "dot_lost": N_("dotted rhythms evened out"),
     "rushing": "rushing",
-    "dragging": "slowing down",
-    "breath_in_slur": "breaths inside slurs",
-    "tongued_in_slur": "slurs tongued",
-    "grace_missed": "grace notes left out",
-    "sagging": "long notes sink",
-    "cracked": "starts that crack",
+    "dragging": N_("slowing down"),
+    "breath_in_slur": N_("breaths inside slurs"),
+    "tongued_in_slur": N_("slurs tongued"),
+    "grace_missed": N_("grace notes left out"),
+    "sagging": N_("long notes sink"),
+    "cracked": N_("starts that crack"),
 }
 UNFOLLOWED_NEED = 100.0  # a recording that does not follow its part comes first
 
@@ -104,6 +105,7 @@ def _seen(report: dict[str, Any], standing: list[Finding]) -> dict[str, Any]:
                     "key": keys.get((f.kind, f.notes, f.at_s), f.key),
                     "text": f.text,
                     "habit": habit_of(f),
+                    **_retold(f),
                 }
             )
     offset = report["tuning"]["offset_cents"]
@@ -126,6 +128,12 @@ def _seen(report: dict[str, Any], standing: list[Finding]) -> dict[str, Any]:
             }
         ),
     }
+
+
+def _retold(f: Finding) -> dict[str, Any]:
+    """What the sentence about a finding is made of: it can be said in another language later."""
+    detail = {k: v for k, v in f.detail.items() if k != "rests_on"}
+    return {"bar": f.bar, "count": f.count, "places": list(f.places), "detail": detail, "cause": f.cause}
 
 
 def sound_of(report: dict[str, Any]) -> dict[str, float | None]:
@@ -162,8 +170,10 @@ def format_mark(summary: dict[str, Any]) -> str:
     elif summary.get("form") == "letters":
         told = letter_of(summary["mark"], summary["out_of"])
     else:
-        told = f"{summary['band']}, {summary['mark']:g} of {summary['out_of']}"
-    return told + {"with_model": ", played with the model", "with_click": ", played with a click"}.get(
+        told = _("{band}, {mark:g} of {out_of}").format(
+            band=summary["band"], mark=summary["mark"], out_of=summary["out_of"]
+        )
+    return told + {"with_model": _(", played with the model"), "with_click": _(", played with a click")}.get(
         str(summary.get("support", "")), ""
     )
 
@@ -176,20 +186,35 @@ def explain_mark(report: dict[str, Any], now: DecisionState, scheme: Scheme) -> 
     lines = []
     for part in after["parts"]:
         left = part["weight"] - part["taken_off"]
-        off = f", {part['taken_off']:.1f} off: {part['why']}" if part["taken_off"] else ": clean"
-        lines.append(f"{FACET_WORDS[part['facet']]}: {left:.1f} of {part['weight']:.1f}{off}")
+        off = (
+            _(", {taken_off:.1f} off: {why}").format(taken_off=part["taken_off"], why=part["why"])
+            if part["taken_off"]
+            else _(": clean")
+        )
+        lines.append(
+            _("{facet}: {left:.1f} of {weight:.1f}{off}").format(
+                facet=_(FACET_NAMES[part["facet"]]), left=left, weight=part["weight"], off=off
+            )
+        )
     silent = [
-        FACET_WORDS[f].lower()
+        _(FACET_NAMES[f]).lower()
         for f, v in decided["facets"].items()
         if v["mark"] is None and f in scheme.facets
     ]
-    left_out = [FACET_WORDS[f].lower() for f in FACETS if f not in scheme.facets]
-    lines += [f"Not asked for in this part: {', '.join(silent)}."] if silent else []
-    lines += [f"Not judged in this assignment: {', '.join(left_out)}."] if left_out else []
+    left_out = [_(FACET_NAMES[f]).lower() for f in FACETS if f not in scheme.facets]
+    lines += [_("Not asked for in this part: {silent}.").format(silent=", ".join(silent))] if silent else []
+    lines += (
+        [_("Not judged in this assignment: {left_out}.").format(left_out=", ".join(left_out))]
+        if left_out
+        else []
+    )
     lines.append(
-        f"Together {sum(p['weight'] - p['taken_off'] for p in after['parts']):.1f}, rounded to "
-        f"halves: {after['value']:g} of {after['out_of']}."
+        _("Together {sum:.1f}, rounded to halves: {value:g} of {out_of}.").format(
+            sum=sum(p["weight"] - p["taken_off"] for p in after["parts"]),
+            value=after["value"],
+            out_of=after["out_of"],
+        )
     )
     if now.mark:
-        lines.append(f"Your own mark stands in its place: {now.mark}.")
+        lines.append(_("Your own mark stands in its place: {mark}.").format(mark=now.mark))
     return lines

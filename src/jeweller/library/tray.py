@@ -10,9 +10,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from jeweller.assessment.finding import UNMARKED, is_sure
+from jeweller.assessment.messages import localized
 from jeweller.audio.decode import Recording, decode
 from jeweller.decisions.records import Decision, DecisionAct, Decisions
 from jeweller.decisions.standing import FindingState
+from jeweller.i18n import N_, _
 from jeweller.library.audit_log import DecisionState
 from jeweller.library.checking import options_of
 from jeweller.library.library import Library
@@ -22,7 +24,7 @@ from jeweller.pipeline.check import open_line
 from jeweller.pipeline.review import Shown
 from jeweller.report.decided import standing_of
 
-STATE_WORDS = {"": "to hear", "heard": "heard", "decided": "decided", "returned": "returned"}
+STATE_WORDS = {"": N_("to hear"), "heard": N_("heard"), "decided": N_("decided"), "returned": N_("returned")}
 RANK = {"not followed": 0, "failed": 0, "checked": 1, "stored": 2, "waiting": 3}
 
 
@@ -39,7 +41,7 @@ class TakeEntry:
         """In a word: waiting, failed, not this piece, to hear, heard, decided, returned."""
         if self.take.state == "checked":
             return STATE_WORDS[self.take.summary.get("state", "")]
-        return {"not followed": "not this piece", "stored": "for the ear"}.get(
+        return {"not followed": N_("not this piece"), "stored": N_("for the ear")}.get(
             self.take.state, self.take.state
         )
 
@@ -124,15 +126,19 @@ def changes(reports: Sequence[dict[str, Any]]) -> str:
     if len(reports) < 2:
         return ""
     before, after = (
-        {f["key"]: f["text"] for f in r["findings"] if is_sure(f["confidence"])} for r in reports
+        {f["key"]: localized(f)["text"] for f in r["findings"] if is_sure(f["confidence"])} for r in reports
     )
     new, gone = (
         [t for k, t in after.items() if k not in before],
         [t for k, t in before.items() if k not in after],
     )
-    told = [f"new: {' '.join(new[:2])}{' …' if len(new) > 2 else ''}"] if new else []
-    told += [f"no longer: {' '.join(gone[:2])}{' …' if len(gone) > 2 else ''}"] if gone else []
-    return f"Since the check before · {' · '.join(told)}" if told else ""
+    told = [_("new: {sentences}").format(sentences=_first_two(new))] if new else []
+    told += [_("no longer: {sentences}").format(sentences=_first_two(gone))] if gone else []
+    return _("Since the check before · {told}").format(told=" · ".join(told)) if told else ""
+
+
+def _first_two(sentences: Sequence[str]) -> str:
+    return " ".join((*sentences[:2], *(["…"] if len(sentences) > 2 else [])))
 
 
 def shown_rows(report: dict[str, Any], decisions: Decisions) -> tuple[Shown, ...]:

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 
 from sqlalchemy import func, select
 
+from jeweller.i18n import _
 from jeweller.library.library import Library
 from jeweller.library.tables import Band, Take, Tray
 
@@ -43,15 +44,19 @@ def list_held_in_band(library: Library, band: Band) -> list[str]:
             or 0
         )
     named = ", ".join(p.name for p in players[:12]) + (
-        f" and {len(players) - 12} more" if len(players) > 12 else ""
+        _(" and {n} more").format(n=len(players) - 12) if len(players) > 12 else ""
     )
     out = [
         f"{len(players)} players{f': {named}' if named else ''}",
-        f"{len(trays)} trays with {takes} recordings, their reports and what was decided",
+        _("{n} trays with {takes} recordings, their reports and what was decided").format(
+            n=len(trays), takes=takes
+        ),
     ]
     if elsewhere:
-        out.append(f"{elsewhere} recordings of these players in trays of other bands")
-    return [*out, "what was given out to it, and practice days"]
+        out.append(
+            _("{elsewhere} recordings of these players in trays of other bands").format(elsewhere=elsewhere)
+        )
+    return [*out, _("what was given out to it, and practice days")]
 
 
 def format_name(band: Band) -> str:

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 
+from jeweller.i18n import N_
 from jeweller.notation.metre import Metre
 from jeweller.notation.pitch import STEPS, Pitch
 from jeweller.notation.readers.abc import NOTE, TOKEN, Reader
@@ -25,11 +26,11 @@ VALUES = {
     "6": Fraction(1, 4),
 }  # quarters, by the key
 VALUE_NAMES = {
-    "1": "whole notes",
-    "2": "half notes",
-    "4": "quarter notes",
-    "8": "eighth notes",
-    "6": "sixteenth notes",
+    "1": N_("whole notes"),
+    "2": N_("half notes"),
+    "4": N_("quarter notes"),
+    "8": N_("eighth notes"),
+    "6": N_("sixteenth notes"),
 }
 SIGN = {-2: "__", -1: "_", 0: "=", 1: "^", 2: "^^"}
 NEAR = 3  # steps of the staff within which the octave of the next note is chosen

@@ -12,6 +12,7 @@ from fractions import Fraction
 from functools import cached_property
 
 from jeweller.errors import ScoreError
+from jeweller.i18n import _
 from jeweller.notation.model import Bar, Note, Part
 
 MAX_PLAYED_BARS = 20_000
@@ -142,8 +143,10 @@ def playing_order(bars: tuple[Bar, ...]) -> list[int]:
         order.append(i)
         if len(order) > MAX_PLAYED_BARS:
             raise ScoreError(
-                "With all its repeats this part has more than 20000 bars; the repeat signs are "
-                "probably damaged."
+                _(
+                    "With all its repeats this part has more than 20000 bars; the repeat signs are "
+                    "probably damaged."
+                )
             )
         if jumped and bar.fine:
             break
@@ -304,7 +307,7 @@ def perform_part(title: str, part: Part, *, rhythm_only: bool = False) -> Perfor
             )
         tie_open = note.tie_start
     if not any(not n.grace for n in notes):
-        raise ScoreError(f"The part “{part.name}” has no notes to play.")
+        raise ScoreError(_("The part “{name}” has no notes to play.").format(name=part.name))
     notes[-1] = dataclasses.replace(notes[-1], slurred_to_next=False)
     tempo = [
         (b.onset + m.offset, m.value) for b in bars for m in b.bar.marks if m.kind == "tempo" and m.value
@@ -312,7 +315,7 @@ def perform_part(title: str, part: Part, *, rhythm_only: bool = False) -> Perfor
     free: list[tuple[Fraction, Fraction]] = []
     words = [(b.onset + m.offset, m.text.casefold()) for b in bars for m in b.bar.marks if m.kind == "words"]
     backs = sorted(
-        [at for at, text in words if text.startswith(_BACK_WORDS)] + [at for at, _ in tempo if at > 0]
+        [at for at, text in words if text.startswith(_BACK_WORDS)] + [at for at, _unused in tempo if at > 0]
     )
     for at, text in words:
         if text.startswith(_FREE_WORDS):

@@ -18,6 +18,7 @@ from jeweller.audio.formats import is_recording
 from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
 from jeweller.grading.scheme import find_scheme
+from jeweller.i18n import _
 from jeweller.log import log_fault, start_log
 from jeweller.notation.readers.sandbox import ENDINGS
 from jeweller.pipeline.check import Options, check
@@ -55,7 +56,7 @@ def find_jobs(source: Path, target: Path) -> list[BatchJob]:
     if source.is_file():
         return _listed(source, target)
     if not source.is_dir():
-        raise JewellerError(f"There is no folder or list {source}.")
+        raise JewellerError(_("There is no folder or list {source}.").format(source=source))
     jobs: list[BatchJob] = []
     crowded: list[str] = []
     for folder in sorted([source, *(p for p in source.rglob("*") if p.is_dir())]):
@@ -69,14 +70,20 @@ def find_jobs(source: Path, target: Path) -> list[BatchJob]:
     if not jobs:
         more = (
             (
-                f" More than one score lies in {', '.join(crowded)}; put each with its takes into a "
-                "folder of its own."
+                _(
+                    (
+                        " More than one score lies in {crowded}; put each with its takes into a folder "
+                        "of its own."
+                    )
+                ).format(crowded=", ".join(crowded))
             )
             if crowded
             else ""
         )
         raise JewellerError(
-            f"{source} holds no folder with one notation file and recordings beside it.{more}"
+            _("{source} holds no folder with one notation file and recordings beside it.{more}").format(
+                source=source, more=more
+            )
         )
     return jobs
 
@@ -86,14 +93,18 @@ def _listed(source: Path, target: Path) -> list[BatchJob]:
     try:
         lines = source.read_text(encoding="utf-8").splitlines()
     except (OSError, UnicodeDecodeError) as error:
-        raise JewellerError(f"{source.name} cannot be read as a list ({error}).") from error
+        raise JewellerError(
+            _("{name} cannot be read as a list ({error}).").format(name=source.name, error=error)
+        ) from error
     for number, line in enumerate(lines, 1):
         if not line.strip() or line.startswith("#"):
             continue
         parts = [p.strip() for p in line.split("\t")]
         if len(parts) < 2:
             raise JewellerError(
-                f"{source.name}, line {number}: a score and a take, separated by a tab, are wanted."
+                _("{name}, line {number}: a score and a take, separated by a tab, are wanted.").format(
+                    name=source.name, number=number
+                )
             )
         take = source.parent / parts[1]
         jobs.append(
@@ -179,8 +190,10 @@ def _here(
                                 died[0],
                                 "failed",
                                 (
-                                    f"{died[0].take.name}: the system ended the check again and again, "
-                                    "probably for want of memory."
+                                    _(
+                                        "{name}: the system ended the check again and again, probably for "
+                                        "want of memory."
+                                    ).format(name=died[0].take.name)
                                 ),
                             )
                         elif alone:
@@ -208,7 +221,9 @@ def _on_cluster(
     try:
         client = Client(scheduler, timeout="5s")
     except (OSError, ValueError, TimeoutError) as error:
-        raise JewellerError(f"No cluster answers at {scheduler} ({error}).") from error
+        raise JewellerError(
+            _("No cluster answers at {scheduler} ({error}).").format(scheduler=scheduler, error=error)
+        ) from error
     with client:
         futures = {client.submit(report_of, job, options, pure=False, retries=TRIES - 1): job for job in jobs}
         for future in as_completed(list(futures)):
@@ -243,7 +258,9 @@ def report_of(job: BatchJob, options: Options) -> tuple[str, str]:
     except Exception as error:  # noqa: BLE001 -- a fault of the program ends this check, never the others
         start_log()
         log_fault(error, "in a batch")
-        return "failed", f"{job.take.name}: a fault of the program ended this check; the log has its details."
+        return "failed", _(
+            "{name}: a fault of the program ended this check; the log has its details."
+        ).format(name=job.take.name)
     return "checked" if checked.report["followed"] else "not followed", json_text(checked.report)
 
 

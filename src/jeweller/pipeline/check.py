@@ -22,6 +22,7 @@ from jeweller.errors import ScoreError, SettingError, TakeError
 from jeweller.features.extraction import Features, extract_features
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.grading.scheme import find_scheme
+from jeweller.i18n import _
 from jeweller.instruments.table import Instrument, instrument_for, require_instrument
 from jeweller.notation.model import Score
 from jeweller.notation.performance import PerformedPart, perform_part
@@ -117,16 +118,20 @@ def bar_range(line: PerformedPart, bars: str | None) -> tuple[tuple[str, str], s
     """
     if bars is None:
         return (line.bars[0].number, line.bars[-1].number), {n.id for n in line.notes}
-    first, _, last = bars.partition("-")
+    first, _unused, last = bars.partition("-")
     last = last or first
     numbers = [b.number for b in line.bars]
     if first not in numbers or last not in numbers:
-        raise ScoreError(f"There are no bars {bars} in this part; it has bars {numbers[0]} to {numbers[-1]}.")
+        raise ScoreError(
+            _("There are no bars {bars} in this part; it has bars {numbers} to {numbers2}.").format(
+                bars=bars, numbers=numbers[0], numbers2=numbers[-1]
+            )
+        )
     written = [b.number for b in line.part.bars]
     inside = set(written[written.index(first) : len(written) - written[::-1].index(last)])
     ids = {n.id for n in line.notes if n.bar in inside}
     if not ids:
-        raise ScoreError(f"There are no notes in bars {bars}.")
+        raise ScoreError(_("There are no notes in bars {bars}.").format(bars=bars))
     return (first, last), ids
 
 
@@ -143,10 +148,10 @@ def check(
     """
     options = options or Options()
     scheme = find_scheme(options.scheme)
-    progress(0.0, "reading the part")
+    progress(0.0, _("reading the part"))
     score, line, instrument = open_line(score_path, options)
     bars, judged = bar_range(line, options.bars)
-    progress(0.05, "opening the recording")
+    progress(0.05, _("opening the recording"))
     recording = decode(take_path, HEAR.rate, cancelled)
     if options.backing:
         recording = remove_known_backing(recording, options.backing, cancelled)
@@ -157,8 +162,10 @@ def check(
     )
     if float(features.level.max(initial=-200.0)) < SILENCE_DB:  # a few claps are sound as well
         raise TakeError(
-            f"{Path(take_path).name} is silent: no sound is louder than {SILENCE_DB:g} dB. Check "
-            "the microphone and record again."
+            _(
+                "{name} is silent: no sound is louder than {silence_db:g} dB. Check the microphone "
+                "and record again."
+            ).format(name=Path(take_path).name, silence_db=SILENCE_DB)
         )
     progress(0.5, "following")
 
@@ -254,9 +261,11 @@ def remove_known_backing(
     taken = remove_backing(recording.samples, known.samples, recording.rate)
     name = Path(backing).name
     told = (
-        f"{name} sounded in the room {abs(taken.share_db):.0f} dB below the take and was taken out."
+        _("{name} sounded in the room {share_db:.0f} dB below the take and was taken out.").format(
+            name=name, share_db=abs(taken.share_db)
+        )
         if taken.heard
-        else f"{name} is not heard in this take; nothing was taken out."
+        else _("{name} is not heard in this take; nothing was taken out.").format(name=name)
     )
     return dataclasses.replace(recording, samples=taken.samples, warnings=(*recording.warnings, told))
 
@@ -317,7 +326,7 @@ def read_click(text: str | None, beat_q: float) -> Click | None:
     """
     if text is None or text == "heard":
         return None
-    bpm, _, at = text.partition("@")
+    bpm, _unused, at = text.partition("@")
     try:
         click = Click(beat_s=60.0 / float(bpm) * beat_q, at_s=float(at))
     except (ValueError, ZeroDivisionError):
@@ -325,7 +334,9 @@ def read_click(text: str | None, beat_q: float) -> Click | None:
             f"--click takes “heard”, or a speed and the second of one click as in 96@0.42, not “{text}”."
         ) from None
     if not 0.1 < click.beat_s < 10.0:
-        raise SettingError(f"A click of {bpm} to the minute is out of range; use 10 to 500.")
+        raise SettingError(
+            _("A click of {bpm} to the minute is out of range; use 10 to 500.").format(bpm=bpm)
+        )
     return click
 
 

@@ -22,6 +22,7 @@ from jeweller.difficulty.analysis import analyse_part
 from jeweller.difficulty.traps import find_traps
 from jeweller.errors import BookError
 from jeweller.files import json_text, replacing, write_bytes
+from jeweller.i18n import N_, _
 from jeweller.notation.model import Part, Score
 from jeweller.notation.pitch import key_name
 from jeweller.notation.readers.sandbox import load_scores
@@ -33,16 +34,16 @@ MOST_PIECES = 5000  # pieces; a shelf of more is not opened from one file
 BEGINNING = 4  # bars kept beside a piece, to be shown without reading it
 ARCHIVE_BYTES = 512 * 2**20
 CONTAINS = {
-    "rest": "a rest",
-    "tie": "a tie",
-    "dotted": "a dotted pair",
-    "tuplet": "a triplet",
-    "off the beat": "notes off the beat",
+    "rest": N_("a rest"),
+    "tie": N_("a tie"),
+    "dotted": N_("a dotted pair"),
+    "tuplet": N_("a triplet"),
+    "off the beat": N_("notes off the beat"),
     "slur": "slurs",
     "ornament": "ornaments",
-    "fermata": "a fermata",
+    "fermata": N_("a fermata"),
     "repeat": "repeats",
-    "pickup": "a pickup",
+    "pickup": N_("a pickup"),
     "leap": "leaps",
 }
 
@@ -93,7 +94,7 @@ def describe_piece(score: Score, piece_id: str, **told: object) -> Piece:
     """What the shelf writes beside a score."""
     first = next((p for p in score.parts if p.note_count), score.parts[0] if score.parts else None)
     if first is None:
-        raise BookError("This score holds no part.")
+        raise BookError(_("This score holds no part."))
     midi = [n.pitch.midi for b in first.bars for n in b.notes if n.pitch is not None and not n.cue]
     kinds = {t.kind for t in find_traps(first)}
     letters = {
@@ -151,7 +152,11 @@ class Shelf:
         try:
             folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise BookError(f"The shelf {folder} cannot be opened: {error.strerror or error}.") from error
+            raise BookError(
+                _("The shelf {folder} cannot be opened: {value}.").format(
+                    folder=folder, value=error.strerror or error
+                )
+            ) from error
         self.pieces: dict[str, Piece] = {}
         self.read()
 
@@ -195,8 +200,9 @@ class Shelf:
         numbers = [b.number for b in self.score(of).parts[0].bars]
         if first not in numbers or last not in numbers or numbers.index(first) > numbers.index(last):
             raise BookError(
-                f"There are no bars {first} to {last} in “{whole.title}”; it has bars {numbers[0]} "
-                f"to {numbers[-1]}."
+                _(
+                    "There are no bars {first} to {last} in “{title}”; it has bars {numbers} to {numbers2}."
+                ).format(first=first, last=last, title=whole.title, numbers=numbers[0], numbers2=numbers[-1])
             )
         bars = numbers.index(last) - numbers.index(first) + 1
         piece = dataclasses.replace(
@@ -214,7 +220,9 @@ class Shelf:
     def change(self, piece_id: str, **told: object) -> Piece:
         """Another title, folder, tags or background. Raises BookError."""
         if unknown := set(told) - {"title", "folder", "tags", "background"}:
-            raise BookError(f"{', '.join(sorted(unknown))} of a piece cannot be changed.")
+            raise BookError(
+                _("{sorted} of a piece cannot be changed.").format(sorted=", ".join(sorted(unknown)))
+            )
         piece = dataclasses.replace(self.piece(piece_id), **told)  # type: ignore[arg-type]
         self._write(piece)
         return piece
@@ -247,7 +255,7 @@ class Shelf:
     def piece(self, piece_id: str) -> Piece:
         """Raises BookError where there is none."""
         if piece_id not in self.pieces:
-            raise BookError(f"There is no piece “{piece_id}” on this shelf.")
+            raise BookError(_("There is no piece “{piece_id}” on this shelf.").format(piece_id=piece_id))
         return self.pieces[piece_id]
 
     def music_path(self, piece_id: str) -> Path:
@@ -340,7 +348,9 @@ class Shelf:
                         if file.exists():
                             archive.write(file, file.name)
         except OSError as error:
-            raise BookError(f"{path.name} cannot be written: {error.strerror or error}.") from error
+            raise BookError(
+                _("{name} cannot be written: {value}.").format(name=path.name, value=error.strerror or error)
+            ) from error
         return len(chosen)
 
     def take_in(self, path: Path) -> tuple[list[Piece], list[str]]:
@@ -353,14 +363,20 @@ class Shelf:
                     sum(i.file_size for i in archive.infolist()) > ARCHIVE_BYTES
                     or len(archive.infolist()) > 2 * MOST_PIECES
                 ):
-                    raise BookError(f"{path.name} is larger than any shelf and is not opened.")
+                    raise BookError(
+                        _("{name} is larger than any shelf and is not opened.").format(name=path.name)
+                    )
                 files = {
                     i.filename: archive.read(i)
                     for i in archive.infolist()
                     if re.fullmatch(r"[a-z0-9-]{1,80}\.(json|musicxml)", i.filename)
                 }
         except (OSError, zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
-            raise BookError(f"{path.name} is no file of a shelf, or is damaged ({error}).") from error
+            raise BookError(
+                _("{name} is no file of a shelf, or is damaged ({error}).").format(
+                    name=path.name, error=error
+                )
+            ) from error
         pieces = []
         for name, data in files.items():
             if not name.endswith(".json"):
@@ -371,9 +387,13 @@ class Shelf:
                     raise ValueError
                 pieces.append(from_plain(Piece, told))
             except (ValueError, KeyError, TypeError) as error:
-                raise BookError(f"{name} in {path.name} is damaged; nothing was taken from it.") from error
+                raise BookError(
+                    _("{name} in {name2} is damaged; nothing was taken from it.").format(
+                        name=name, name2=path.name
+                    )
+                ) from error
         if not pieces:
-            raise BookError(f"{path.name} holds no pieces.")
+            raise BookError(_("{name} holds no pieces.").format(name=path.name))
         renamed: dict[str, str] = {}
         new, there = [], []
         for piece in sorted(pieces, key=lambda p: bool(p.passage_of)):

@@ -19,6 +19,7 @@ from jeweller.assessment.settings import AssessmentSettings
 from jeweller.assessment.timing import expected_onsets
 from jeweller.audio.decode import Recording
 from jeweller.grading.scheme import Scheme, add_up_mark, facet_marks
+from jeweller.i18n import SOURCE, in_language
 from jeweller.notation.performance import PerformedNote
 from jeweller.notation.pitch import Pitch, key_name
 from jeweller.report.good import good_things
@@ -55,6 +56,7 @@ def settings_dict(
     return values
 
 
+@in_language(SOURCE)
 def build_report(
     case: AssessmentContext,
     findings: Sequence[Finding],

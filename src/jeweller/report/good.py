@@ -10,6 +10,7 @@ import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, is_sure
+from jeweller.i18n import _
 
 EVEN_SPREAD = 0.10  # runs with a spread below this are worth a word
 STEADY_CV = 0.05
@@ -23,37 +24,47 @@ def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[di
     notes = [case.notes[i] for i in range(f.first, f.last + 1)]
     out: list[dict[str, Any]] = []
     if f.first == 0 and not f.ended_early and not f.jumps:
-        out.append({"what": "played through from the first bar to the last", "places": []})
+        out.append({"what": _("played through from the first bar to the last"), "places": []})
     if (
         not facets & {"notes", "accidentals"}
         and not kinds & {"bar_skipped", "repeat_skipped"}
         and len(notes) >= 6
     ):
-        out.append({"what": f"every note was right, all {len(notes)}", "places": []})
+        out.append({"what": _("every note was right, all {n}").format(n=len(notes)), "places": []})
     altered = [n for n in notes if n.written.pitch is not None and n.written.pitch.alter]
     if "accidentals" not in facets and altered:
         letters = list(dict.fromkeys(n.written.pitch.letter for n in altered if n.written.pitch))
-        out.append({"what": f"{' and '.join(letters[:3])} remembered every time", "places": []})
+        out.append(
+            {
+                "what": _("{letters} remembered every time").format(letters=" and ".join(letters[:3])),
+                "places": [],
+            }
+        )
     rests = [r for r in f.line.rests if notes and notes[0].onset <= r.onset < notes[-1].onset]
     if "count" not in facets and rests:
         out.append(
             {
-                "what": f"all {len(rests)} rests counted"
+                "what": _("all {n} rests counted").format(n=len(rests))
                 if len(rests) > 2
-                else "both rests counted"
+                else _("both rests counted")
                 if len(rests) == 2
-                else "the rest was counted",
+                else _("the rest was counted"),
                 "places": sorted({r.bar for r in rests})[:8],
             }
         )
     spread = run_spread(case)
     if spread is not None and spread < EVEN_SPREAD and "uneven" not in kinds:
-        out.append({"what": f"even short notes all the way (spread {100 * spread:.0f} %)", "places": []})
+        out.append(
+            {
+                "what": _("even short notes all the way (spread {value:.0f} %)").format(value=100 * spread),
+                "places": [],
+            }
+        )
     logs = np.log(np.array(f.seconds_per_quarter[f.first : f.last + 1]))
     if len(logs) >= 8 and float(np.std(logs)) < STEADY_CV and not kinds & {"rushing", "dragging"}:
-        out.append({"what": f"tempo steady at {60 / f.take_spq:.0f}", "places": []})
+        out.append({"what": _("tempo steady at {value:.0f}").format(value=60 / f.take_spq), "places": []})
     if f.line.bars[0].bar.implicit and f.first == 0 and not {"early", "late"} & kinds:
-        out.append({"what": "the pickup came in right", "places": [f.line.bars[0].number]})
+        out.append({"what": _("the pickup came in right"), "places": [f.line.bars[0].number]})
     return out[:4]
 
 

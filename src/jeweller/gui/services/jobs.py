@@ -6,6 +6,7 @@ A superseded job's result is dropped; a job that is over is forgotten and freed.
 
 from __future__ import annotations
 
+import contextvars
 import multiprocessing
 import queue
 import threading
@@ -16,6 +17,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from jeweller.errors import JewellerError
 from jeweller.gui.services.worker import run_job
+from jeweller.i18n import _, chosen_language
 from jeweller.log import log_fault
 
 POLL_MS = 30
@@ -44,7 +46,7 @@ class _ProcessJob(Job):
         self._connection, child = context.Pipe(duplex=False)
         self._stop = context.Event()
         self._process = context.Process(
-            target=run_job, args=(child, self._stop, function, arguments), daemon=True
+            target=run_job, args=(child, self._stop, function, arguments, chosen_language()), daemon=True
         )
         self._process.start()
         child.close()
@@ -66,11 +68,11 @@ class _ProcessJob(Job):
                 return
         except (EOFError, OSError):
             self._finish()
-            self.failed.emit("The work stopped unexpectedly; what was open is safe. Try it once more.")
+            self.failed.emit(_("The work stopped unexpectedly; what was open is safe. Try it once more."))
             return
         if not self._process.is_alive() and not self._connection.poll():
             self._finish()
-            self.failed.emit("The work stopped unexpectedly; what was open is safe. Try it once more.")
+            self.failed.emit(_("The work stopped unexpectedly; what was open is safe. Try it once more."))
 
     def _finish(self) -> None:
         self._timer.stop()
@@ -101,7 +103,8 @@ class _ThreadJob(Job):
     ) -> None:
         super().__init__(parent)
         self._answers: Answers = queue.SimpleQueue()
-        threading.Thread(target=_answer, args=(function, arguments, self._answers), daemon=True).start()
+        run = contextvars.copy_context().run  # a thread of its own begins with no language
+        threading.Thread(target=run, args=(_answer, function, arguments, self._answers), daemon=True).start()
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._poll)
         self._timer.start(THREAD_POLL_MS)
@@ -142,7 +145,7 @@ class Jobs(QObject):
         self.cancel(name)
         self._running[name] = job
         for over in (job.done, job.failed, job.cancelled):
-            over.connect(lambda *_: self._forget(name, job))
+            over.connect(lambda *_unused: self._forget(name, job))
         return job
 
     def _forget(self, name: str, job: Job) -> None:

@@ -29,6 +29,7 @@ from jeweller.documents.rehearsal_plan import plan_pdf
 from jeweller.documents.theme import Theme
 from jeweller.errors import Cancelled, JewellerError, LedgerError
 from jeweller.files import write_bytes
+from jeweller.i18n import _
 from jeweller.instruments.table import require_instrument
 from jeweller.library.assignments import answer_chosen_traps, criteria_of
 from jeweller.library.class_view import ClassView
@@ -131,7 +132,7 @@ def write_slips(
     try:
         told = collect_feedback(opened, tray, takes)
         if not told:
-            raise LedgerError("No take of this tray is checked yet: there is nothing to write.")
+            raise LedgerError(_("No take of this tray is checked yet: there is nothing to write."))
         slips = []
         for k, data in enumerate(told):
             if cancelled():

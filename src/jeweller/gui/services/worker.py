@@ -7,15 +7,17 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from jeweller.errors import Cancelled, JewellerError
+from jeweller.i18n import use_language
 from jeweller.log import log_fault, start_log
 
 
 def run_job(
-    connection: Connection, stop: Any, function: Callable[..., Any], arguments: tuple[Any, ...]
+    connection: Connection, stop: Any, function: Callable[..., Any], arguments: tuple[Any, ...], language: str
 ) -> None:
     """In the worker process: runs the function with `progress` and `cancelled`, answers through the
     connection.
     """
+    use_language(language)
     try:
         result = function(
             *arguments,

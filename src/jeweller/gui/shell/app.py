@@ -13,6 +13,7 @@ from jeweller.audio.ports import Speaker, open_speaker
 from jeweller.demo_band import TrayTake
 from jeweller.gui.services.garbage import MainThreadCollector
 from jeweller.gui.shell.style import load_fonts
+from jeweller.i18n import _
 
 BUILD_AFTER_MS = 150  # what is not seen yet is loaded when the window is there
 
@@ -57,7 +58,10 @@ def run_window(
     """Opens the window and runs until it is closed."""
     if not has_display():
         print(
-            "jeweller: there is no display to open the window on; use `jeweller check` or `jeweller demo`.",
+            _(
+                "jeweller: there is no display to open the window on; use `jeweller check` or "
+                "`jeweller demo`."
+            ),
             file=sys.stderr,
         )
         return 2

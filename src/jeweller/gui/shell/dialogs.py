@@ -9,31 +9,32 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QLayout, QVBoxLayout, QWidget
 
 from jeweller.gui.places.loupe.margin import wrapped
+from jeweller.i18n import N_, _
 
 KEYS = (
-    ("Ctrl+1, 2, 5, 7", "the loupe, the pattern book, the bench, the ledger"),
-    ("Space", "play from two beats before the chosen place, or stop"),
-    ("T, M, B", "the take, the model, one after the other"),
-    ("[ and ]", "slower, faster"),
-    ("L", "loop the chosen bar"),
-    ("Down, Up", "next and previous finding; on the bench, of the whole tray"),
-    ("Right, Left", "next and previous note"),
-    ("K", "keep a finding"),
-    ("D", "dismiss it"),
-    ("R", "restore it"),
-    ("C", "change its kind"),
-    ("A", "add a finding at the chosen note"),
-    ("U, Ctrl+Z", "undo"),
+    ("Ctrl+1, 2, 5, 7", N_("the loupe, the pattern book, the bench, the ledger")),
+    ("Space", N_("play from two beats before the chosen place, or stop")),
+    ("T, M, B", N_("the take, the model, one after the other")),
+    ("[ and ]", N_("slower, faster")),
+    ("L", N_("loop the chosen bar")),
+    (N_("Down, Up"), N_("next and previous finding; on the bench, of the whole tray")),
+    (N_("Right, Left"), N_("next and previous note")),
+    ("K", N_("keep a finding")),
+    ("D", N_("dismiss it")),
+    ("R", N_("restore it")),
+    ("C", N_("change its kind")),
+    ("A", N_("add a finding at the chosen note")),
+    (N_("U, Ctrl+Z"), "undo"),
     ("Ctrl+Shift+Z", "redo"),
-    ("P", "the heard pitch as a line on the staff"),
-    ("Ctrl++, Ctrl+−, Ctrl+0", "larger, smaller, usual size"),
-    ("Ctrl+Page Down, Ctrl+Page Up", "next and previous take of the tray"),
-    ("N, Ctrl+Return", "bench: a word to the player; the take is decided"),
-    ("O, Escape", "bench: look closely at the take; back"),
-    ("Ctrl+O", "open a score"),
-    ("Ctrl+R", "open a recording"),
-    ("Ctrl+S", "save the marked part"),
-    ("F1", "this page"),
+    ("P", N_("the heard pitch as a line on the staff")),
+    ("Ctrl++, Ctrl+−, Ctrl+0", N_("larger, smaller, usual size")),
+    ("Ctrl+Page Down, Ctrl+Page Up", N_("next and previous take of the tray")),
+    (N_("N, Ctrl+Return"), N_("bench: a word to the player; the take is decided")),
+    (N_("O, Escape"), N_("bench: look closely at the take; back")),
+    ("Ctrl+O", N_("open a score")),
+    ("Ctrl+R", N_("open a recording")),
+    ("Ctrl+S", N_("save the marked part")),
+    ("F1", N_("this page")),
 )
 
 
@@ -61,14 +62,14 @@ def _box(
 
 def show_sentence(parent: QWidget, sentence: str, points: float) -> QDialog:
     """A sentence; what stands below its first line are details of a fault, to be copied for a report."""
-    sentence, _, details = sentence.partition("\n")
-    more = " Please report it; its details can be copied, and hold no names." if details else ""
+    sentence, _unused, details = sentence.partition("\n")
+    more = _(" Please report it; its details can be copied, and hold no names.") if details else ""
     text = wrapped(sentence + more, points)
     text.setMinimumWidth(440)
     box = _box(parent, "Jeweller", text, button=QDialogButtonBox.StandardButton.Ok)
     buttons = box.findChild(QDialogButtonBox)
     if details and buttons is not None:
-        copy = buttons.addButton("Copy details", QDialogButtonBox.ButtonRole.ActionRole)
+        copy = buttons.addButton(_("Copy details"), QDialogButtonBox.ButtonRole.ActionRole)
         copy.clicked.connect(lambda: QGuiApplication.clipboard().setText(details))
     return box
 
@@ -83,6 +84,6 @@ def show_keys(parent: QWidget) -> QDialog:
         label.setStyleSheet("font-weight: 600;")
         grid.addWidget(label, k % half, 2 * (k // half))
         grid.addWidget(QLabel(words), k % half, 2 * (k // half) + 1)
-    title = QLabel("Keys")
+    title = QLabel(_("Keys"))
     title.setObjectName("title")
     return _box(parent, "Keys", title, grid, button=QDialogButtonBox.StandardButton.Close)

@@ -10,22 +10,22 @@ from PySide6.QtGui import QAction, QActionGroup, QKeySequence
 from PySide6.QtWidgets import QMenu, QWidget
 
 from jeweller.assessment.finding import FACETS
-from jeweller.documents.theme import FACET_NAMES, THEMES
+from jeweller.assessment.messages import FACET_NAMES
+from jeweller.documents.theme import THEMES
 from jeweller.gui.places.pattern_book.model import SHEETS
 from jeweller.gui.shell.sidebar import KEYS, PLACES
-from jeweller.gui.shell.wording import AS_WRITTEN
 from jeweller.gui.widgets.shapes import facet_pixmap
-from jeweller.usage import BARS, VALUES
+from jeweller.i18n import LANGUAGES, N_, _, chosen_language
 
 if TYPE_CHECKING:
     from jeweller.gui.shell.window import Window
 
 DOCUMENTS = (
     ("pdf", "PDF", ".pdf"),
-    ("png", "Picture (PNG)", ".png"),
-    ("html", "Page for a browser (HTML)", ".html"),
-    ("midi", "Notes heard (MIDI)", ".mid"),
-    ("musicxml", "Score with the findings (MusicXML)", ".musicxml"),
+    ("png", N_("Picture (PNG)"), ".png"),
+    ("html", N_("Page for a browser (HTML)"), ".html"),
+    ("midi", N_("Notes heard (MIDI)"), ".mid"),
+    ("musicxml", N_("Score with the findings (MusicXML)"), ".musicxml"),
 )
 
 
@@ -49,7 +49,7 @@ def add_action(
     """An entry that does something, with its keys."""
     action = QAction(words, owner)
     action.setShortcuts([QKeySequence(k) for k in keys if k])
-    action.triggered.connect(lambda _=False: act())
+    action.triggered.connect(lambda _unused=False: act())
     menu.addAction(action)
     return action
 
@@ -71,33 +71,37 @@ def add_check(
 def fill_menus(w: Window) -> Menus:
     """Writes every menu of the window."""
     bar = w.menuBar()
-    file = bar.addMenu("&File")
-    add_action(w, file, "Open a score…", w.open_score, "Ctrl+O")
-    add_action(w, file, "Open a recording…", w.open_take, "Ctrl+R")
-    recent_menu = file.addMenu("Recent pairs")
+    file = bar.addMenu(_("&File"))
+    add_action(w, file, _("Open a score…"), w.open_score, "Ctrl+O")
+    add_action(w, file, _("Open a recording…"), w.open_take, "Ctrl+R")
+    recent_menu = file.addMenu(_("Recent pairs"))
     recent_menu.aboutToShow.connect(lambda: w.fill_recent(recent_menu))
     if w.tray:
-        tray = file.addMenu(w.tray_name or "Tray")
+        tray = file.addMenu(w.tray_name or _("Tray"))
         w.fill_tray(tray)
     file.addSeparator()
-    save_menu = file.addMenu("Save the marked part as")
-    for kind, words, _ in DOCUMENTS:
-        add_action(w, save_menu, f"{words}…", lambda k=kind: w.save_as(k), "Ctrl+S" if kind == "pdf" else "")
-    add_action(w, save_menu, "Report (JSON)…", lambda: w.save_as("json"))
-    sheets = file.addMenu("Save the sheet of the pattern book as")
-    for kind, words, _ in SHEETS:
-        add_action(w, sheets, f"{words}…", lambda k=kind: w.pattern.save(k))
-    slips = file.addMenu("Slips of the tray as")
+    save_menu = file.addMenu(_("Save the marked part as"))
+    for kind, words, _unused in DOCUMENTS:
+        add_action(
+            w, save_menu, f"{_(words)}…", lambda k=kind: w.save_as(k), "Ctrl+S" if kind == "pdf" else ""
+        )
+    add_action(w, save_menu, _("Report (JSON)…"), lambda: w.save_as("json"))
+    sheets = file.addMenu(_("Save the sheet of the pattern book as"))
+    for kind, words, _unused in SHEETS:
+        add_action(w, sheets, f"{_(words)}…", lambda k=kind: w.pattern.save(k))
+    slips = file.addMenu(_("Slips of the tray as"))
     for kind, words in (
-        ("pdf", "One PDF for print…"),
-        ("html", "Pages with sound, one a player…"),
-        ("text", "Plain text for mail, one a player…"),
+        ("pdf", _("One PDF for print…")),
+        ("html", _("Pages with sound, one a player…")),
+        ("text", _("Plain text for mail, one a player…")),
     ):
         add_action(w, slips, words, lambda k=kind: w.bench.write_slips(k))
     slips.addSeparator()
-    add_action(w, slips, "Greeting and closing…", lambda: w.bench.ask_slip_words())
-    with_mark = add_check(w, slips, "With the mark", False, lambda on: w.bench.set_slips(with_mark=on))
-    two = add_check(w, slips, "Two to a page", False, lambda on: w.bench.set_slips(per_page=2 if on else 1))
+    add_action(w, slips, _("Greeting and closing…"), lambda: w.bench.ask_slip_words())
+    with_mark = add_check(w, slips, _("With the mark"), False, lambda on: w.bench.set_slips(with_mark=on))
+    two = add_check(
+        w, slips, _("Two to a page"), False, lambda on: w.bench.set_slips(per_page=2 if on else 1)
+    )
 
     def as_remembered() -> None:
         for action, on in (
@@ -109,96 +113,93 @@ def fill_menus(w: Window) -> Menus:
             action.blockSignals(False)
 
     slips.aboutToShow.connect(as_remembered)
-    marks = file.addMenu("Marks of the tray as")
-    for kind, words in (("csv", "CSV…"), ("xlsx", "Spreadsheet (XLSX)…")):
+    marks = file.addMenu(_("Marks of the tray as"))
+    for kind, words in (("csv", _("CSV…")), ("xlsx", _("Spreadsheet (XLSX)…"))):
         add_action(w, marks, words, lambda k=kind: w.bench.write_marks(k))
     marks.addSeparator()
-    add_action(w, marks, "Their columns…", lambda: w.bench.ask_marks())
+    add_action(w, marks, _("Their columns…"), lambda: w.bench.ask_marks())
     file.addSeparator()
-    library = file.addMenu("Library")
-    add_action(w, library, "Watch a folder for new recordings…", lambda: w.bench.watch(None))
-    add_action(w, library, "Watch no folder", lambda: w.bench.watch(""))
+    library = file.addMenu(_("Library"))
+    add_action(w, library, _("Watch a folder for new recordings…"), lambda: w.bench.watch(None))
+    add_action(w, library, _("Watch no folder"), lambda: w.bench.watch(""))
     library.addSeparator()
-    add_action(w, library, "Back it up as one file…", lambda: w.back_up())
-    add_action(w, library, "Make a library of a backup…", lambda: w.restore_backup())
-    add_action(w, library, "Open another library…", lambda: w.other_library())
+    add_action(w, library, _("Back it up as one file…"), lambda: w.back_up())
+    add_action(w, library, _("Make a library of a backup…"), lambda: w.restore_backup())
+    add_action(w, library, _("Open another library…"), lambda: w.other_library())
     file.addSeparator()
-    add_action(w, file, "Quit", w.close, "Ctrl+Q")
+    add_action(w, file, _("Quit"), w.close, "Ctrl+Q")
 
-    edit = bar.addMenu("&Edit")
-    undo_action = add_action(w, edit, "Undo", lambda: w.act("undo"), "Ctrl+Z", "U")
-    redo_action = add_action(w, edit, "Redo", lambda: w.act("redo"), "Ctrl+Shift+Z", "Ctrl+Y")
+    edit = bar.addMenu(_("&Edit"))
+    undo_action = add_action(w, edit, _("Undo"), lambda: w.act("undo"), "Ctrl+Z", "U")
+    redo_action = add_action(w, edit, _("Redo"), lambda: w.act("redo"), "Ctrl+Shift+Z", "Ctrl+Y")
     edit.addSeparator()
     deciding = [
-        add_action(w, edit, "Keep the finding", lambda: w.act("keep"), "K"),
-        add_action(w, edit, "Dismiss the finding", lambda: w.act("dismiss"), "D", "Del"),
-        add_action(w, edit, "Restore the finding", lambda: w.act("restore"), "R"),
-        add_action(w, edit, "Change its kind…", lambda: w.act("change"), "C"),
-        add_action(w, edit, "Add a finding at the note…", w.add_menu, "A"),
-        add_action(w, edit, "A word to the player", w.write_note, "N"),
-        add_action(w, edit, "This take is decided", w.take_decided, "Ctrl+Return"),
+        add_action(w, edit, _("Keep the finding"), lambda: w.act("keep"), "K"),
+        add_action(w, edit, _("Dismiss the finding"), lambda: w.act("dismiss"), "D", "Del"),
+        add_action(w, edit, _("Restore the finding"), lambda: w.act("restore"), "R"),
+        add_action(w, edit, _("Change its kind…"), lambda: w.act("change"), "C"),
+        add_action(w, edit, _("Add a finding at the note…"), w.add_menu, "A"),
+        add_action(w, edit, _("A word to the player"), w.write_note, "N"),
+        add_action(w, edit, _("This take is decided"), w.take_decided, "Ctrl+Return"),
     ]
 
-    view = bar.addMenu("&View")
-    add_action(w, view, "Larger", lambda: w.loupe.set_zoom(1), "Ctrl++", "Ctrl+=")
-    add_action(w, view, "Smaller", lambda: w.loupe.set_zoom(-1), "Ctrl+-")
-    add_action(w, view, "Usual size", lambda: w.loupe.set_zoom(0), "Ctrl+0")
+    view = bar.addMenu(_("&View"))
+    add_action(w, view, _("Larger"), lambda: w.loupe.set_zoom(1), "Ctrl++", "Ctrl+=")
+    add_action(w, view, _("Smaller"), lambda: w.loupe.set_zoom(-1), "Ctrl+-")
+    add_action(w, view, _("Usual size"), lambda: w.loupe.set_zoom(0), "Ctrl+0")
     view.addSeparator()
     group = QActionGroup(w)
     for theme in THEMES.values():
-        action = add_action(w, view, theme.name.capitalize(), lambda t=theme: w.set_theme(t.name))
+        action = add_action(w, view, _(theme.name).capitalize(), lambda t=theme: w.set_theme(t.name))
         action.setCheckable(True)
         action.setChecked(theme.name == w.theme.name)
         group.addAction(action)
-    add_check(w, view, "Large text", w.large, w.set_large)
-    words_menu = view.addMenu("Words")
-    for what, choices in (("bar", BARS), ("values", VALUES)):
-        group = QActionGroup(w)
-        for value, words in choices.items():
-            action = add_action(w, words_menu, words, lambda n=what, v=value: w.set_usage(**{n: v}))
-            action.setProperty(AS_WRITTEN, True)
-            action.setCheckable(True)
-            action.setChecked(getattr(w.theme.usage, what) == value)
-            group.addAction(action)
-        words_menu.addSeparator()
+    add_check(w, view, _("Large text"), w.large, w.set_large)
+    languages = view.addMenu(_("Language"))
+    group = QActionGroup(w)
+    for language, name in LANGUAGES.items():
+        action = add_action(w, languages, name, lambda n=language: w.set_language(n))
+        action.setCheckable(True)
+        action.setChecked(language == chosen_language())
+        group.addAction(action)
     view.addSeparator()
-    add_check(w, view, "Timing rail", True, w.loupe.set_rail)
-    pitch_action = add_check(w, view, "Heard pitch on the staff", False, w.loupe.set_pitch, "P")
-    passes = view.addMenu("Repeated bars show")
-    for k, words in ((1, "the first time"), (2, "the second time")):
+    add_check(w, view, _("Timing rail"), True, w.loupe.set_rail)
+    pitch_action = add_check(w, view, _("Heard pitch on the staff"), False, w.loupe.set_pitch, "P")
+    passes = view.addMenu(_("Repeated bars show"))
+    for k, words in ((1, _("the first time")), (2, _("the second time"))):
         add_action(w, passes, words, lambda p=k: w.loupe.set_passing(p))
 
-    play = bar.addMenu("&Play")
-    add_action(w, play, "Play or stop", w.play, "Space")
+    play = bar.addMenu(_("&Play"))
+    add_action(w, play, _("Play or stop"), w.play, "Space")
     for key, source, words in (
-        ("T", "take", "The take"),
-        ("M", "model", "The model"),
-        ("B", "both", "One after the other"),
+        ("T", "take", _("The take")),
+        ("M", "model", _("The model")),
+        ("B", "both", _("One after the other")),
     ):
         add_action(w, play, words, lambda s=source: w.loupe.set_source(s), key)
-    add_action(w, play, "Slower", lambda: w.loupe.step_speed(1), "[")
-    add_action(w, play, "Faster", lambda: w.loupe.step_speed(-1), "]")
-    add_action(w, play, "Loop the bar", lambda: w.loupe.strip.looping.toggle(), "L")
-    add_check(w, play, "Model at the written speed", False, w.loupe.set_written_speed)
+    add_action(w, play, _("Slower"), lambda: w.loupe.step_speed(1), "[")
+    add_action(w, play, _("Faster"), lambda: w.loupe.step_speed(-1), "]")
+    add_action(w, play, _("Loop the bar"), lambda: w.loupe.strip.looping.toggle(), "L")
+    add_check(w, play, _("Model at the written speed"), False, w.loupe.set_written_speed)
 
-    go = bar.addMenu("&Go")
-    for place, (words, _) in PLACES.items():
-        add_action(w, go, words, lambda p=place: w.go(p), f"Ctrl+{KEYS[place]}")
+    go = bar.addMenu(_("&Go"))
+    for place, (words, _unused) in PLACES.items():
+        add_action(w, go, _(words), lambda p=place: w.go(p), f"Ctrl+{KEYS[place]}")
     go.addSeparator()
     deciding += [
-        add_action(w, go, "Next finding", lambda: w.step_finding(1), "Down"),
-        add_action(w, go, "Previous finding", lambda: w.step_finding(-1), "Up"),
-        add_action(w, go, "Next note", lambda: w.loupe.step_note(1), "Right"),
-        add_action(w, go, "Previous note", lambda: w.loupe.step_note(-1), "Left"),
+        add_action(w, go, _("Next finding"), lambda: w.step_finding(1), "Down"),
+        add_action(w, go, _("Previous finding"), lambda: w.step_finding(-1), "Up"),
+        add_action(w, go, _("Next note"), lambda: w.loupe.step_note(1), "Right"),
+        add_action(w, go, _("Previous note"), lambda: w.loupe.step_note(-1), "Left"),
     ]
     go.addSeparator()
-    add_action(w, go, "Open the take in detail", w.look_closely, "O")
-    add_action(w, go, "Next take of the tray", lambda: w.step_tray(1), "Ctrl+PgDown")
-    add_action(w, go, "Previous take of the tray", lambda: w.step_tray(-1), "Ctrl+PgUp")
+    add_action(w, go, _("Open the take in detail"), w.look_closely, "O")
+    add_action(w, go, _("Next take of the tray"), lambda: w.step_tray(1), "Ctrl+PgDown")
+    add_action(w, go, _("Previous take of the tray"), lambda: w.step_tray(-1), "Ctrl+PgUp")
 
-    help_ = bar.addMenu("&Help")
-    add_action(w, help_, "Keys", w.show_keys, "F1")
-    add_action(w, w, "Stop", w.escape, "Esc")
+    help_ = bar.addMenu(_("&Help"))
+    add_action(w, help_, _("Keys"), w.show_keys, "F1")
+    add_action(w, w, _("Stop"), w.escape, "Esc")
     return Menus(
         recent_menu=recent_menu,
         save_menu=save_menu,
@@ -213,7 +214,7 @@ def kind_menu(w: Window, chosen: Callable[[str], object]) -> QMenu:
     """Every kind of finding, by facet."""
     menu = QMenu(w)
     for facet, kinds in FACETS.items():
-        sub = menu.addMenu(FACET_NAMES[facet])
+        sub = menu.addMenu(_(FACET_NAMES[facet]))
         sub.setIcon(facet_pixmap(facet, w.theme, 18))
         for kind in kinds:
             add_action(w, sub, kind.replace("_", " "), lambda k=kind: chosen(k))

@@ -4,7 +4,6 @@ loupe or the pattern book.
 
 from __future__ import annotations
 
-import dataclasses
 import datetime
 from collections.abc import Callable
 from pathlib import Path
@@ -18,6 +17,8 @@ from jeweller.documents.theme import THEMES, Theme
 from jeweller.errors import JewellerError
 from jeweller.gui.places.loupe.view import Loupe
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.shell.retranslation import retranslate
+from jeweller.i18n import _, ngettext
 
 if TYPE_CHECKING:
     from jeweller.gui.places.bench.view import BenchPlace
@@ -58,30 +59,30 @@ class Routes(QMainWindow):
     def _bench_step(self) -> tuple[str, Callable[[], object]]:
         bench = self.bench
         if bench.pages.currentIndex() == 1:
-            return f"Enter {bench.intake.ticked()} takes", bench.intake.enter
+            return _("Enter {ticked} takes").format(ticked=bench.intake.ticked()), bench.intake.enter
         if not bench.lines:
-            return "Bring takes in…", bench.ask_takes
+            return _("Bring takes in…"), bench.ask_takes
         if bench.waiting() and bench.checking is not None and not bench.checking.busy:
-            return f"Check {bench.waiting()} takes", bench.check
+            return _("Check {waiting} takes").format(waiting=bench.waiting()), bench.check
         if any(line.take.summary.get("open") and not line.done for line in bench.lines):
-            return "Next doubtful place", lambda: bench.step_place(1)
+            return _("Next doubtful place"), lambda: bench.step_place(1)
         if bench.checking is not None and bench.checking.busy:
-            return "Checking…", lambda: None
+            return _("Checking…"), lambda: None
         if any(not line.done for line in bench.lines):
-            return "Decided; the next take", bench.decide_take
+            return _("Decided; the next take"), bench.decide_take
         if any(line.state == "decided" for line in bench.lines):
-            return "Write the slips…", bench.write_slips
-        return "Bring takes in…", bench.ask_takes
+            return _("Write the slips…"), bench.write_slips
+        return _("Bring takes in…"), bench.ask_takes
 
     def _ledger_step(self) -> tuple[str, Callable[[], object]]:
         if self.ledger.way == "class" and self.ledger.view is not None:
-            return "Print the rehearsal…", self.ledger.write_plan
+            return _("Print the rehearsal…"), self.ledger.write_plan
         if self.ledger.way == "assigned":
             chosen = self.ledger.assigned.chosen()
             if chosen is None or not chosen.trays:
-                return "Give something out…", self.ledger.assigned.give
-            return "Show submissions", self.ledger.assigned.show_takes
-        return "To the bench", lambda: self.go("bench")
+                return _("Give something out…"), self.ledger.assigned.give
+            return _("Show submissions"), self.ledger.assigned.show_takes
+        return _("To the bench"), lambda: self.go("bench")
 
     def show_on_bench(self, take: int, key: str) -> None:
         """A place of the class picture, where it can be heard and decided."""
@@ -156,7 +157,7 @@ class Routes(QMainWindow):
         return self.bench.library
 
     def set_theme(self, name: str) -> None:
-        self.theme = dataclasses.replace(THEMES[name], usage=self.theme.usage)
+        self.theme = THEMES[name]
         self.settings.setValue("theme", name)
         self.apply_theme()
 
@@ -165,13 +166,12 @@ class Routes(QMainWindow):
         self.settings.setValue("large", "yes" if on else "no")
         self.apply_theme()
 
-    def set_usage(self, **change: str) -> None:
-        """The English usage of everything that is said from now on; kept for the next time. Nothing stored
+    def set_language(self, language: str) -> None:
+        """The language of everything that is said from now on; kept for the next time. Nothing that is stored
         changes.
         """
-        self.theme = dataclasses.replace(self.theme, usage=dataclasses.replace(self.theme.usage, **change))
-        for name, value in change.items():
-            self.settings.setValue(f"words/{name}", value)
+        self.settings.setValue("language", language)
+        retranslate(self, language)
         self.apply_theme()
 
     def remember_layout(self) -> None:
@@ -224,25 +224,31 @@ class Routes(QMainWindow):
         if self.bench.library is None:
             return
         if not target:
-            target, _ = QFileDialog.getSaveFileName(
+            target, _unused = QFileDialog.getSaveFileName(
                 self,
-                "Back the library up",
+                _("Back the library up"),
                 str(Path.home() / f"jeweller-{datetime.date.today()}.zip"),
                 "*.zip",
             )
         if target:
             job = self.jobs.threaded("backup", self.bench.library.store.backup, Path(target))
-            self.say("Writing the backup…")
-            job.done.connect(lambda count: self.say(f"Saved: {target}, {count} files."))
+            self.say(_("Writing the backup…"))
+            job.done.connect(
+                lambda count: self.say(
+                    ngettext(
+                        "Saved: {target}, {count} file.", "Saved: {target}, {count} files.", count
+                    ).format(target=target, count=count)
+                )
+            )
             job.failed.connect(self.trouble)
 
     def restore_backup(self, archive: str = "", folder: str = "") -> None:
         """Makes a library of a backup in a new folder, and opens it."""
         if not archive:
-            archive, _ = QFileDialog.getOpenFileName(self, "A backup", str(Path.home()), "*.zip")
+            archive, _unused = QFileDialog.getOpenFileName(self, _("A backup"), str(Path.home()), "*.zip")
         if archive and not folder:
-            folder, _ = QFileDialog.getSaveFileName(
-                self, "The folder of the new library", str(Path.home() / "jeweller-library")
+            folder, _unused = QFileDialog.getSaveFileName(
+                self, _("The folder of the new library"), str(Path.home() / "jeweller-library")
             )
         if not archive or not folder:
             return
@@ -258,7 +264,7 @@ class Routes(QMainWindow):
     def other_library(self, folder: str = "") -> None:
         """Closes the library and opens another one."""
         folder = folder or QFileDialog.getExistingDirectory(
-            self, "The folder of a library", str(self.library_folder)
+            self, _("The folder of a library"), str(self.library_folder)
         )
         if not folder:
             return
@@ -267,4 +273,4 @@ class Routes(QMainWindow):
         self.bench.forget()
         self.pattern.shelf.open_at(self.library_folder / "shelf")
         self.go("bench")
-        self.say(f"The library in {folder} is open.")
+        self.say(_("The library in {folder} is open.").format(folder=folder))

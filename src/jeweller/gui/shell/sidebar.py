@@ -7,13 +7,14 @@ from PySide6.QtWidgets import QToolButton, QVBoxLayout, QWidget
 
 from jeweller.documents.theme import Theme
 from jeweller.gui.widgets.shapes import icon
+from jeweller.i18n import N_, _
 
 # place: (its word, a plain subtitle)
 PLACES = {
-    "loupe": ("Loupe", "one take looked at closely"),
-    "pattern": ("Pattern book", "music made, typed in or opened, looked over and printed"),
-    "bench": ("Bench", "a tray of takes, gone through"),
-    "ledger": ("Ledger", "the class and each player, over time"),
+    "loupe": (N_("Loupe"), N_("one take looked at closely")),
+    "pattern": (N_("Pattern book"), N_("music made, typed in or opened, looked over and printed")),
+    "bench": (N_("Bench"), N_("a tray of takes, gone through")),
+    "ledger": (N_("Ledger"), N_("the class and each player, over time")),
 }
 ORDER = ("pattern", "bench", "ledger", "loupe")  # the order of the work
 KEYS = {"loupe": 1, "pattern": 2, "bench": 5, "ledger": 7}  # with Ctrl
@@ -37,14 +38,14 @@ class Sidebar(QWidget):
         self.buttons: dict[str, QToolButton] = {}
         for place in ORDER:
             button = QToolButton()
-            button.setText(PLACES[place][0].replace(" ", "\n"))
-            button.setToolTip(f"{PLACES[place][1]} (Ctrl+{KEYS[place]})")
-            button.setAccessibleName(PLACES[place][0])
+            button.setText(_(PLACES[place][0]).replace(" ", "\n"))
+            button.setToolTip(f"{_(PLACES[place][1])} (Ctrl+{KEYS[place]})")
+            button.setAccessibleName(_(PLACES[place][0]))
             button.setCheckable(True)
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(QSize(ICON, ICON))
             button.setFixedWidth(WIDTH - 8)
-            button.clicked.connect(lambda _=False, p=place: self.chosen.emit(p))
+            button.clicked.connect(lambda _unused=False, p=place: self.chosen.emit(p))
             column.addWidget(button)
             self.buttons[place] = button
         column.addStretch(1)

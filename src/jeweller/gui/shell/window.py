@@ -38,13 +38,13 @@ from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.dialogs import show_keys, show_sentence
 from jeweller.gui.shell.menus import DOCUMENTS, add_action, fill_menus, kind_menu
 from jeweller.gui.shell.recent import recent_pairs, remember_pair
+from jeweller.gui.shell.retranslation import remembered_language, translate_dialogs
 from jeweller.gui.shell.routes import Routes
 from jeweller.gui.shell.sidebar import PLACES, Sidebar
 from jeweller.gui.shell.style import BASE_PT, apply_theme
-from jeweller.gui.shell.wording import Wording, remembered_usage
+from jeweller.i18n import _, use_language
 from jeweller.notation.readers.sandbox import ENDINGS, load_score
 from jeweller.pipeline.review import BesideTake, DecisionStore, Review
-from jeweller.usage import Usage
 
 if TYPE_CHECKING:
     from jeweller.pipeline.check import Checked, Options
@@ -69,28 +69,30 @@ class Window(Routes):
         self.pair = OpenPair()
         self.reading: OpenPair | None = None  # whose score is being read
         self.review: Review | None = None
-        self.theme = dataclasses.replace(
-            THEMES.get(str(settings.value("theme", "light")), LIGHT), usage=remembered_usage(settings)
-        )
+        self.theme = THEMES.get(str(settings.value("theme", "light")), LIGHT)
+        language = remembered_language(settings)
+        use_language(language)
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            translate_dialogs(app, language)
         self.large = settings.value("large", "no") == "yes"
         self.setAcceptDrops(True)
-        self.setWindowTitle("Jeweller")
+        self.setWindowTitle(_("Jeweller"))
         self.setMinimumSize(900, 560)
         self.loupe = Loupe(self.jobs, speaker)
         self.loupe.message.connect(self.say)
         self.loupe.changed.connect(self._refresh)
-        self.loupe.choice.connect(lambda _: self._refresh())
+        self.loupe.choice.connect(lambda _unused: self._refresh())
         self.loupe.change_kind.connect(self._change_menu)
         self._build()
         self.menus = fill_menus(self)
-        self.wording = Wording(self)
         self.apply_theme()
         geometry = settings.value("geometry")
         if geometry is None or not self.restoreGeometry(geometry):
             self.resize(1280, 800)
         self.lay_out_as_left()
         if speaker.silent:
-            self.say("No sound device: everything works silently.")
+            self.say(_("No sound device: everything works silently."))
         self._refresh()
 
     # ---- construction
@@ -143,7 +145,7 @@ class Window(Routes):
         self.places.addWidget(self.pages)
         # no button has the keys before somebody tabs to it
         self.pages.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        for _ in range(len(PLACES) - 1):
+        for _unused in range(len(PLACES) - 1):
             self.places.addWidget(QWidget())  # until its place is built
         column.addWidget(self.places, 1)
         self.spine = Sidebar()
@@ -174,7 +176,6 @@ class Window(Routes):
         from jeweller.gui.places.pattern_book.view import PatternPlace
 
         self._built = True
-        self.wording.say(Usage())
         self.pattern = PatternPlace(
             self.jobs, self.speaker, self.settings, self.library_folder / "shelf", self.waked_library
         )
@@ -213,14 +214,12 @@ class Window(Routes):
                 self.places.removeWidget(waiting)
                 waiting.deleteLater()
             self.places.insertWidget(k, place)
-        self.wording = Wording(self)
         self._theme_places()
         self.lay_out_as_left()
         self.places.setCurrentIndex(list(PLACES).index(self.place))
 
     def _theme_places(self) -> None:
         points = LARGE_PT if self.large else BASE_PT
-        self.wording.say(self.theme.usage)
         for place in (self.pattern, self.bench, self.ledger):
             place.set_theme(self.theme, points)
 
@@ -232,7 +231,6 @@ class Window(Routes):
         assert isinstance(app, QApplication)
         points = LARGE_PT if self.large else BASE_PT
         apply_theme(app, self.theme, points)
-        self.wording.say(self.theme.usage)
         self.loupe.set_theme(self.theme, points)
         if self._built:
             self._theme_places()
@@ -249,19 +247,19 @@ class Window(Routes):
     def _refresh(self) -> None:
         score = Path(self.pair.score)
         title = self.review.checked.line.title if self.review is not None else score.stem
-        self.words["score"].setText(title if self.pair.score else "a score")
-        self.words["part"].setText(self.pair.part or "part")
+        self.words["score"].setText(title if self.pair.score else _("a score"))
+        self.words["part"].setText(self.pair.part or _("part"))
         here = self.place == "loupe"
-        self.place_label.setText(PLACES[self.place][0])
-        self.subtitle.setText("" if here else PLACES[self.place][1])
+        self.place_label.setText(_(PLACES[self.place][0]))
+        self.subtitle.setText("" if here else _(PLACES[self.place][1]))
         for key in self.words:
             self.words[key].setVisible(here and (key != "part" or bool(self.pair.parts)))
             self.dots[key].setVisible(here and (key != "part" or bool(self.pair.parts)))
-        take = Path(self.pair.take).name if self.pair.take else "a recording"
+        take = Path(self.pair.take).name if self.pair.take else _("a recording")
         self.words["take"].setText(
             f"{self.pair.player}, {take}" if self.pair.player and self.pair.take else take
         )
-        words, _ = self._next_step()
+        words, _unused = self._next_step()
         self.next_button.setText(words)
         ready = self.review is not None
         self.menus.save_menu.setEnabled(ready)
@@ -276,22 +274,22 @@ class Window(Routes):
     def _next_step(self) -> tuple[str, Callable[[], object]]:
         """The one next step of this place."""
         if self.place == "pattern":
-            return "Save the sheet…", self.pattern.save
+            return _("Save the sheet…"), self.pattern.save
         if self.place == "bench":
             return self._bench_step()
         if self.place == "ledger":
             return self._ledger_step()
         if self.pages.currentIndex() == 1:
-            return "Checking…", lambda: None
+            return _("Checking…"), lambda: None
         if not self.pair.score:
-            return "Open a score…", self.open_score
+            return _("Open a score…"), self.open_score
         if self.review is None:
-            return ("Check", self.start_check) if self.pair.take else ("Open a recording…", self.open_take)
+            return ("Check", self.start_check) if self.pair.take else (_("Open a recording…"), self.open_take)
         if any(s.state == "open" and s.key != self.loupe.chosen for s in self.review.shown):
-            return "Next finding", self._next_open
+            return _("Next finding"), self._next_open
         if self._tray_index() is not None and (self._tray_index() or 0) + 1 < len(self.tray):
-            return "Next take", lambda: self.step_tray(1)
-        return "Save the marked part…", lambda: self.save_as("pdf")
+            return _("Next take"), lambda: self.step_tray(1)
+        return _("Save the marked part…"), lambda: self.save_as("pdf")
 
     def open_from_bench(self, take: int) -> None:
         """A take of the library under the loupe; Esc goes back to where one was."""
@@ -376,11 +374,11 @@ class Window(Routes):
                 action.setCheckable(True)
                 action.setChecked(name == self.pair.part)
         elif word == "score":
-            add_action(self, menu, "Open a score…", self.open_score)
+            add_action(self, menu, _("Open a score…"), self.open_score)
             menu.addSeparator()
             self.fill_recent(menu)
         else:
-            add_action(self, menu, "Open a recording…", self.open_take)
+            add_action(self, menu, _("Open a recording…"), self.open_take)
             if self.tray:
                 menu.addSeparator()
                 self.fill_tray(menu)
@@ -402,7 +400,7 @@ class Window(Routes):
             words = f"{Path(take).name} · {part or 'part'} · {Path(score).stem}"
             add_action(self, menu, words, lambda s=score, t=take, p=part: self.open_pair(s, t, p))
         if not pairs:
-            menu.addAction("none yet").setEnabled(False)
+            menu.addAction(_("none yet")).setEnabled(False)
 
     def _remember(self) -> None:
         if self._tray_index() is None:
@@ -416,13 +414,15 @@ class Window(Routes):
             self.bench.step_take(step)
             return
         if not self.tray:
-            self.say("There is no tray of takes here.")
+            self.say(_("There is no tray of takes here."))
             return
         at = self._tray_index()
         k = (at + step) if at is not None else 0
         if not 0 <= k < len(self.tray):
             self.say(
-                "That was the last take of the tray." if step > 0 else "That was the first take of the tray."
+                _("That was the last take of the tray.")
+                if step > 0
+                else _("That was the first take of the tray.")
             )
             return
         t = self.tray[k]
@@ -434,26 +434,31 @@ class Window(Routes):
     def _ask_file(self, title: str, endings: tuple[str, ...]) -> str:
         pattern = " ".join(f"*{e}" for e in endings)
         folder = str(self.settings.value("folder", str(Path.home())))
-        path, _ = QFileDialog.getOpenFileName(
-            self, title, folder, f"{title.removeprefix('Open ').capitalize()} ({pattern});;All files (*)"
+        path, _unused = QFileDialog.getOpenFileName(
+            self,
+            title,
+            folder,
+            _("{capitalize} ({pattern});;All files (*)").format(
+                capitalize=title.removeprefix("Open ").capitalize(), pattern=pattern
+            ),
         )
         if path:
             self.settings.setValue("folder", str(Path(path).parent))
         return path
 
     def open_score(self, path: str = "") -> None:
-        path = path or self._ask_file("Open a score", ENDINGS)
+        path = path or self._ask_file(_("Open a score"), ENDINGS)
         if path:
             self.open_pair(path, "" if self.review is not None else self.pair.take, "")
 
     def open_take(self, path: str = "") -> None:
-        path = path or self._ask_file("Open a recording", RECORDING_ENDINGS)
+        path = path or self._ask_file(_("Open a recording"), RECORDING_ENDINGS)
         if not path:
             return
         score = (self.reading or self.pair).score
         if not score:
             self.pair = dataclasses.replace(self.pair, take=path)
-            self.say("Now open the score it was played from (Ctrl+O).")
+            self.say(_("Now open the score it was played from (Ctrl+O)."))
             self._refresh()
             return
         self.open_pair(score, path, (self.reading or self.pair).part)
@@ -483,7 +488,7 @@ class Window(Routes):
         job = self.jobs.threaded("score", load_score, score)
         job.done.connect(lambda loaded: self._score_read(choose_pair_part(asked, loaded)))
         job.failed.connect(self._check_failed)
-        job.cancelled.connect(lambda: self._back("Stopped; nothing was changed."))
+        job.cancelled.connect(lambda: self._back(_("Stopped; nothing was changed.")))
 
     def _show_busy(self, words: str) -> None:
         """What is open stays so until a check is accepted."""
@@ -508,7 +513,7 @@ class Window(Routes):
         self._check(self.pair)
 
     def _check(self, pair: OpenPair) -> None:
-        self._show_busy(f"{pair.player + ', ' if pair.player else ''}{pair.part}")
+        self._show_busy(", ".join(filter(None, (pair.player, pair.part))))
         from jeweller.gui.services.work import check_take
         from jeweller.pipeline.check import Options
 
@@ -517,7 +522,7 @@ class Window(Routes):
         job.progress.connect(self.busy.show_progress)
         job.done.connect(lambda checked: self._checked(pair, checked))
         job.failed.connect(self._check_failed)
-        job.cancelled.connect(lambda: self._back("Stopped; nothing was changed."))
+        job.cancelled.connect(lambda: self._back(_("Stopped; nothing was changed.")))
 
     _page_before = 0
 
@@ -536,15 +541,20 @@ class Window(Routes):
         notes = [*checked.score.warnings, *checked.recording.warnings]
         if not checked.report["followed"]:
             self.trouble(
-                "This recording does not match this part. Is it the right piece, the "
-                "right part, the right recording?"
+                _(
+                    "This recording does not match this part. Is it the right piece, the right "
+                    "part, the right recording?"
+                )
             )
         elif notes or checked.report.get("attempts"):
             self.say(
                 " ".join(
                     filter(
                         None,
-                        [attempts_sentence(checked.report), "Note: " + "; ".join(notes) if notes else ""],
+                        [
+                            attempts_sentence(checked.report),
+                            _("Note: {notes}").format(notes="; ".join(notes)) if notes else "",
+                        ],
                     )
                 )
             )
@@ -614,8 +624,10 @@ class Window(Routes):
             self.open_take(take)
         elif paths:
             self.trouble(
-                f"{Path(paths[0]).name} is neither a notation file (MusicXML, MEI, ABC, Humdrum, "
-                "MIDI) nor a recording that can be read."
+                _(
+                    "{name} is neither a notation file (MusicXML, MEI, ABC, Humdrum, MIDI) nor a "
+                    "recording that can be read."
+                ).format(name=Path(paths[0]).name)
             )
 
     # ---- decisions
@@ -639,20 +651,20 @@ class Window(Routes):
         def act(kind: str) -> None:
             if self.review is not None:
                 self.review.change(key, kind)
-                self.loupe.after_decision(f"Changed to {kind.replace('_', ' ')}.")
+                self.loupe.after_decision(_("Changed to {replace}.").format(replace=kind.replace("_", " ")))
 
         self._popup_at_choice(kind_menu(self, act))
 
     def add_menu(self) -> None:
         note_id = self.loupe.note_id()
         if self.review is None or note_id is None:
-            self.say("Choose a note first; then A adds a finding there.")
+            self.say(_("Choose a note first; then A adds a finding there."))
             return
 
         def act(kind: str) -> None:
             if self.review is not None:
                 key = self.review.add(kind, note_id)
-                self.loupe.after_decision("Added.")
+                self.loupe.after_decision(_("Added."))
                 self.loupe.choose(key)
 
         self._popup_at_choice(kind_menu(self, act))
@@ -662,14 +674,14 @@ class Window(Routes):
 
     def save_as(self, kind: str, path: str = "") -> None:
         if self.review is None:
-            self.say("There is nothing to save yet.")
+            self.say(_("There is nothing to save yet."))
             return
-        ending = ".json" if kind == "json" else next(e for k, _, e in DOCUMENTS if k == kind)
+        ending = ".json" if kind == "json" else next(e for k, _unused, e in DOCUMENTS if k == kind)
         if not path:
             folder = str(self.settings.value("save_folder", str(Path.home())))
             name = f"{Path(self.pair.take).stem}{ending}"
-            path, _ = QFileDialog.getSaveFileName(
-                self, "Save the marked part", str(Path(folder) / name), f"*{ending}"
+            path, _unused = QFileDialog.getSaveFileName(
+                self, _("Save the marked part"), str(Path(folder) / name), f"*{ending}"
             )
         if not path:
             return
@@ -680,7 +692,7 @@ class Window(Routes):
             except JewellerError as error:
                 self.trouble(str(error))
                 return
-            self.say(f"Saved: {path}")
+            self.say(_("Saved: {path}").format(path=path))
             return
         report = self.review.report
         from jeweller.gui.services.work import write_pages
@@ -693,10 +705,10 @@ class Window(Routes):
             report["findings"],
             {kind: path},
             self.pair.player,
-            self.theme.on_paper(),
+            LIGHT,
         )
-        self.say("Writing…")
-        job.done.connect(lambda paths: self.say("Saved: " + ", ".join(str(p) for p in paths)))
+        self.say(_("Writing…"))
+        job.done.connect(lambda paths: self.say(_("Saved: ") + ", ".join(str(p) for p in paths)))
         job.failed.connect(self.trouble)
 
     def show_keys(self) -> None:

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QWidget
 
+from jeweller.assessment.messages import localized
 from jeweller.documents.engraving import Engraving, engrave
 from jeweller.documents.excerpt import excerpt
 from jeweller.documents.theme import LIGHT, Theme
@@ -54,9 +55,7 @@ class Snippet(QWidget):
         self._pixmap = drawn(
             shown.svg, engraving.width * scale, shown.height * scale, self.devicePixelRatioF()
         )
-        self.setAccessibleName(
-            next((self.theme.usage.finding(f)["text"] for f in findings if f["key"] == key), line.title)
-        )
+        self.setAccessibleName(next((localized(f)["text"] for f in findings if f["key"] == key), line.title))
         self.update()
 
     def resizeEvent(self, event: Any) -> None:

@@ -15,6 +15,7 @@ from fractions import Fraction
 from typing import Any
 
 from jeweller.errors import ScoreError
+from jeweller.i18n import _
 from jeweller.notation.ids import note_id, pitch_token, unique
 from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar, Mark, Note, Part, Score
@@ -75,7 +76,10 @@ def read_abc(text: str) -> list[Score]:
     scores = []
     for tune in tunes_of(text)[:MAX_TUNES]:
         score, problems = parse_tune(tune.text, first_line=tune.line)
-        told = tuple(f"line {p.line}, column {p.column}: {p.text}" for p in problems)
+        told = tuple(
+            _("line {line}, column {column}: {text}").format(line=p.line, column=p.column, text=p.text)
+            for p in problems
+        )
         if score.parts:
             scores.append(
                 dataclasses.replace(
@@ -87,7 +91,7 @@ def read_abc(text: str) -> list[Score]:
                 )
             )
     if not scores:
-        raise ScoreError("There are no notes in this ABC text.")
+        raise ScoreError(_("There are no notes in this ABC text."))
     return scores
 
 
@@ -155,8 +159,10 @@ class Reader:
                 self.tell(
                     1,
                     (
-                        "The music begins before a key is given: write K: and the key before it. It is "
-                        "read in C major."
+                        _(
+                            "The music begins before a key is given: write K: and the key before "
+                            "it. It is read in C major."
+                        )
                     ),
                 )
                 header = False
@@ -181,12 +187,12 @@ class Reader:
         elif key == "Q":
             t.tempo = self.tempo(value, column)
         elif key == "V":
-            name, _, rest = value.partition(" ")
+            name, _unused, rest = value.partition(" ")
             self.heads[name] = rest
         elif key == "K":
             self.key(t, value, column)
         elif key not in SILENT_FIELDS:
-            self.tell(1, f"The field {key}: is not known and was left out.")
+            self.tell(1, _("The field {key}: is not known and was left out.").format(key=key))
 
     def body_field(self, key: str, value: str, column: int) -> None:
         if key == "V":
@@ -210,7 +216,7 @@ class Reader:
             if mark is not None:
                 voice.marks.append(dataclasses.replace(mark, offset=voice.now))
         else:
-            self.tell(1, f"The field {key}: is not known and was left out.")
+            self.tell(1, _("The field {key}: is not known and was left out.").format(key=key))
 
     def current(self) -> AbcVoice:
         if self.voice is None:
@@ -219,11 +225,11 @@ class Reader:
         return self.voice
 
     def choose_voice(self, value: str) -> None:
-        name, _, rest = value.strip().partition(" ")
+        name, _unused, rest = value.strip().partition(" ")
         name = name or "1"
         if name not in self.voices:
             if len(self.voices) >= 64:
-                raise ScoreError("This tune has more than 64 voices; it is probably damaged.")
+                raise ScoreError(_("This tune has more than 64 voices; it is probably damaged."))
             self.voices[name] = AbcVoice(name, self.tune)
             rest = f"{self.heads.get(name, '')} {rest}"
         self.voice = self.voices[name]
@@ -252,19 +258,30 @@ class Reader:
     def metre(self, value: str, column: int) -> tuple[int, int, bool]:
         found = read_metre(value)
         if found is None:
-            self.tell(column, f"The metre “{value.strip()[:20]}” is not understood; 4/4 is taken.")
+            self.tell(
+                column,
+                _("The metre “{strip}” is not understood; 4/4 is taken.").format(strip=value.strip()[:20]),
+            )
         return found or (4, 4, False)
 
     def length(self, value: str, column: int) -> Fraction | None:
         found = read_length(value)
         if found is None:
-            self.tell(column, f"The unit of length “{value[:20]}” is not understood; write one such as 1/8.")
+            self.tell(
+                column,
+                _("The unit of length “{value}” is not understood; write one such as 1/8.").format(
+                    value=value[:20]
+                ),
+            )
         return found
 
     def tempo(self, value: str, column: int) -> Mark | None:
         found = read_tempo(value)
         if found is None:
-            self.tell(column, f"The speed “{value[:30]}” is not understood; write it as 1/4=96.")
+            self.tell(
+                column,
+                _("The speed “{value}” is not understood; write it as 1/4=96.").format(value=value[:30]),
+            )
         return found
 
     def key(self, into: AbcTune | AbcVoice, value: str, column: int) -> None:
@@ -288,10 +305,12 @@ class Reader:
             column = at + 1
             if match is None:
                 if line[at] == "&":
-                    self.tell(column, "A second voice laid over the bar (&) is left out.")
+                    self.tell(column, _("A second voice laid over the bar (&) is left out."))
                     at = next((k for k in range(at, len(line)) if line[k] == "|"), len(line))
                     continue
-                self.tell(column, f"“{line[at]}” is not understood here and was left out.")
+                self.tell(
+                    column, _("“{line}” is not understood here and was left out.").format(line=line[at])
+                )
                 at += 1
                 continue
             at = match.end()
@@ -358,12 +377,16 @@ class Reader:
     def _note(self, voice: AbcVoice, text: str, column: int) -> None:
         self.count += 1
         if self.count > MAX_NOTES:
-            raise ScoreError(f"This tune has more than {MAX_NOTES} notes and is not opened.")
+            raise ScoreError(
+                _("This tune has more than {max_notes} notes and is not opened.").format(max_notes=MAX_NOTES)
+            )
         match = NOTE.fullmatch(text)
         assert match is not None
         pitch, accidental = self._pitch(voice, match[1] or "", match[2], match[3])
         if not 0 <= pitch.octave <= 9:
-            self.tell(column, f"{text} lies outside what any instrument plays and was left out.")
+            self.tell(
+                column, _("{text} lies outside what any instrument plays and was left out.").format(text=text)
+            )
             return
         duration, tuplet, mark = self._timed(voice, self._duration(voice, match[4], match[5], match[6]))
         self._put(voice, pitch, accidental, duration, tuplet, mark, column)
@@ -387,7 +410,7 @@ class Reader:
         chord: bool = False,
     ) -> None:
         if not 0 < duration <= 64:
-            self.tell(column, "This length cannot be; the note was left out.")
+            self.tell(column, _("This length cannot be; the note was left out."))
             return
         kind, dots, ratio = guess_type(duration, tuplet)
         given = {} if chord else self._decorated(voice, column)
@@ -420,10 +443,10 @@ class Reader:
             voice.now += duration
 
     def _chord(self, voice: AbcVoice, text: str, column: int) -> None:
-        inner, _, tail = text[1:].rpartition("]")
+        inner, _unused, tail = text[1:].rpartition("]")
         pitches = list(NOTE.finditer(inner))
         if not pitches:
-            self.tell(column, f"“{text[:12]}” holds no notes and was left out.")
+            self.tell(column, _("“{text}” holds no notes and was left out.").format(text=text[:12]))
             return
         match = re.fullmatch(r"([0-9]*)(/*)([0-9]*)", tail)
         assert match is not None
@@ -445,11 +468,13 @@ class Reader:
         """Whole bars of rest."""
         count = int(text[1:] or 1)
         if count > MAX_BARS:
-            self.tell(column, f"{count} bars of rest are more than a part has; one is taken.")
+            self.tell(
+                column, _("{count} bars of rest are more than a part has; one is taken.").format(count=count)
+            )
             count = 1
         for k in range(count):
             length = Metre(voice.beats, voice.beat_type).length
-            kind, dots, _ = guess_type(length)
+            kind, dots, _unused = guess_type(length)
             voice.notes.append(
                 Note(
                     id=self._id(voice, Fraction(0), None),
@@ -504,7 +529,7 @@ class Reader:
             None,
         )
         if index is None:
-            self.tell(column, f"{text} stands after no note and was left out.")
+            self.tell(column, _("{text} stands after no note and was left out.").format(text=text))
             return
         short = Fraction(1, 2 ** min(len(text), 3))
         before, after = (2 - short, short) if text[0] == ">" else (short, 2 - short)
@@ -523,14 +548,14 @@ class Reader:
     def _close(self, voice: AbcVoice, text: str, column: int) -> None:
         note = self._last(voice)
         if not voice.slurs or note is None:
-            self.tell(column, "A slur ends here that does not begin.")
+            self.tell(column, _("A slur ends here that does not begin."))
             return
         self._change(voice, slur_stops=(*note.slur_stops, str(voice.slurs.pop())))
 
     def _tie(self, voice: AbcVoice, text: str, column: int) -> None:
         note = self._last(voice)
         if note is None or note.pitch is None:
-            self.tell(column, "A tie stands after no note and was left out.")
+            self.tell(column, _("A tie stands after no note and was left out."))
             return
         self._change(voice, tie_start=True)
         voice.tie = True
@@ -593,7 +618,7 @@ class Reader:
         elif not re.fullmatch(
             r"[0-5]|upbow|downbow|open|thumb|snap|plus|arpeggio|[a-z]*phrase|\w*line", name
         ):
-            self.tell(column, f"The sign !{name[:20]}! is not known and was left out.")
+            self.tell(column, _("The sign !{name}! is not known and was left out.").format(name=name[:20]))
 
     def _decorated(self, voice: AbcVoice, column: int) -> dict[str, Any]:
         out: dict[str, Any] = {}
@@ -645,7 +670,9 @@ class Reader:
         self, voice: AbcVoice, flags: dict[str, Any] | None = None, *, ends_ending: bool = False
     ) -> None:
         if len(voice.bars) >= MAX_BARS:
-            raise ScoreError(f"This tune has more than {MAX_BARS} bars and is not opened.")
+            raise ScoreError(
+                _("This tune has more than {max_bars} bars and is not opened.").format(max_bars=MAX_BARS)
+            )
         metre = Metre(voice.beats, voice.beat_type).length
         first = not voice.bars
         if voice.graces:  # after the last note of the bar: they stand before the next one
@@ -681,9 +708,14 @@ class Reader:
             self.problems.append(
                 Problem(
                     *voice.place,
-                    f"bar {number} holds {_count(voice.now * Fraction(voice.beat_type, 4))} where "
-                    "the metre asks for "
-                    f"{voice.beats} ({voice.beats}/{voice.beat_type}).",
+                    _(
+                        "bar {number} holds {count} where the metre asks for {beats} ({beats}/{beat_type})."
+                    ).format(
+                        number=number,
+                        count=_count(voice.now * Fraction(voice.beat_type, 4)),
+                        beats=voice.beats,
+                        beat_type=voice.beat_type,
+                    ),
                 )
             )
         if ends_ending:
@@ -714,7 +746,9 @@ class Reader:
             if not any(b.final_bar for b in bars):
                 bars[-1] = dataclasses.replace(bars[-1], final_bar=True)
             name = voice.name or (
-                self.tune.titles[0] if len(self.voices) == 1 and self.tune.titles else f"Part {k + 1}"
+                self.tune.titles[0]
+                if len(self.voices) == 1 and self.tune.titles
+                else _("Part {k}").format(k=k + 1)
             )
             diatonic = round(voice.chromatic * 7 / 12)
             parts.append(
@@ -733,7 +767,7 @@ class Reader:
 
 
 def _span(piece: str) -> list[int]:
-    first, _, last = piece.partition("-")
+    first, _unused, last = piece.partition("-")
     return (
         list(range(int(first), min(int(last or first), int(first) + 20) + 1))
         if first.isdigit() and (not last or last.isdigit())

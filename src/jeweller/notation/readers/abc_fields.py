@@ -8,6 +8,7 @@ import re
 from dataclasses import dataclass, field
 from fractions import Fraction
 
+from jeweller.i18n import _
 from jeweller.notation.model import Mark
 from jeweller.notation.values import beat_unit
 
@@ -96,11 +97,17 @@ def read_key(value: str) -> AbcKey:
     elif tonic:
         fifths = "FCGDAEB".index(tonic[0]) - 1 + {"#": 7, "b": -7}.get(tonic[1:], 0) + MODES.get(mode, 0)
         if not -7 <= fifths <= 7:
-            told = f"The key “{value[:20]}” has more than seven signs; its equal with fewer is taken."
+            told = _("The key “{value}” has more than seven signs; its equal with fewer is taken.").format(
+                value=value[:20]
+            )
             fifths += -12 if fifths > 7 else 12
     elif not re.search(r"clef|bass|treble|alto|tenor|transpose|octave", value):
         fifths = 0
-        told = f"The key “{value[:20]}” is not understood; C major is taken." if value.strip() else ""
+        told = (
+            _("The key “{value}” is not understood; C major is taken.").format(value=value[:20])
+            if value.strip()
+            else ""
+        )
     altered = {
         letter.upper(): ALTER[sign]
         for sign, letter in re.findall(r"(?<![a-z=])(\^\^|\^|__|_|=)([A-Ga-g])(?![a-z])", rest)

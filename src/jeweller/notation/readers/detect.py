@@ -10,19 +10,20 @@ import re
 from fractions import Fraction
 
 from jeweller.errors import ScoreError
+from jeweller.i18n import N_, _
 from jeweller.notation.model import Score
 from jeweller.notation.readers import abc, mei, musicxml
 from jeweller.notation.readers.completion import complete_score
 
-FORMATS = "MusicXML (.musicxml, .xml, .mxl), MEI (.mei), ABC (.abc), Humdrum (.krn) and MIDI (.mid)"
+FORMATS = N_("MusicXML (.musicxml, .xml, .mxl), MEI (.mei), ABC (.abc), Humdrum (.krn) and MIDI (.mid)")
 BINARY = {
-    b"%PDF": "a PDF, a picture of the music",
-    b"\x89PNG": "a picture",
-    b"\xff\xd8\xff": "a picture",
-    b"RIFF": "a sound file",
-    b"OggS": "a sound file",
-    b"fLaC": "a sound file",
-    b"ID3": "a sound file",
+    b"%PDF": N_("a PDF, a picture of the music"),
+    b"\x89PNG": N_("a picture"),
+    b"\xff\xd8\xff": N_("a picture"),
+    b"RIFF": N_("a sound file"),
+    b"OggS": N_("a sound file"),
+    b"fLaC": N_("a sound file"),
+    b"ID3": N_("a sound file"),
 }
 
 
@@ -31,14 +32,16 @@ def read(data: bytes, grid: Fraction | None = None) -> list[Score]:
     chosen by fit. Raises ScoreError.
     """
     if not data.strip(b" \t\r\n\0"):
-        raise ScoreError("This file is empty.")
+        raise ScoreError(_("This file is empty."))
     if data[:4] == b"MThd" or (data[:4] == b"RIFF" and data[8:12] == b"RMID"):
         from jeweller.notation.readers import midi  # its library takes as long to load as all the others
 
         return [midi.read_midi(data, grid)]
     for head, what in BINARY.items():
         if data.startswith(head):
-            raise ScoreError(f"This is {what}; Jeweller reads {FORMATS}.")
+            raise ScoreError(
+                _("This is {what}; Jeweller reads {formats}.").format(what=what, formats=FORMATS)
+            )
     xml = musicxml.unpack(data)
     text = decode(xml)
     if text.lstrip().startswith("<"):
@@ -53,7 +56,9 @@ def read(data: bytes, grid: Fraction | None = None) -> list[Score]:
         return [complete_score(mei.read_humdrum(text))]
     if re.search(r"^X:\s*\d*", text, re.M) or re.search(r"^K:\s*\S", text, re.M):
         return [complete_score(s) for s in abc.read_abc(text)]
-    raise ScoreError(f"This is no notation file that can be read. Jeweller reads {FORMATS}.")
+    raise ScoreError(
+        _("This is no notation file that can be read. Jeweller reads {formats}.").format(formats=FORMATS)
+    )
 
 
 def decode(data: bytes) -> str:

@@ -15,6 +15,7 @@ from fractions import Fraction
 from typing import Any
 
 from jeweller.errors import ScoreError
+from jeweller.i18n import _
 from jeweller.notation.ids import PLAIN, unique
 from jeweller.notation.model import Bar, Mark, Note, Part, Score
 from jeweller.notation.pitch import Pitch, key_alter
@@ -73,7 +74,7 @@ def read_humdrum(text: str) -> Score:
     toolkit = verovio.toolkit()
     toolkit.setInputFrom("humdrum")
     if not toolkit.loadData(text):
-        raise ScoreError("This Humdrum file cannot be read; it is probably damaged.")
+        raise ScoreError(_("This Humdrum file cannot be read; it is probably damaged."))
     return read_mei(toolkit.getMEI().encode())
 
 
@@ -86,10 +87,12 @@ def read_mei(data: bytes) -> Score:
         for name in [n for n in element.attrib if n.endswith("}id")]:
             element.set("id", element.get(name))
     if root.tag != "mei" and root.find(".//score") is None:
-        raise ScoreError(f"This is an XML file but no MEI score (it begins with <{str(root.tag)[:40]}>).")
+        raise ScoreError(
+            _("This is an XML file but no MEI score (it begins with <{tag}>).").format(tag=str(root.tag)[:40])
+        )
     score = root.find(".//music//score")
     if score is None:
-        raise ScoreError("This MEI file holds no score.")
+        raise ScoreError(_("This MEI file holds no score."))
     title = next((_words(t) for t in root.iterfind("meiHead/fileDesc/titleStmt/title") if _words(t)), "")
     composer = next((_words(c) for c in root.iter("composer")), "")
     return _Reader(score).read(title[:200], composer[:200])
@@ -182,7 +185,7 @@ class _Reader:
         for child in self.score:
             self._walk(child)
         if not self.staves or not any(s.bars for s in self.staves.values()):
-            raise ScoreError("This MEI file holds no bars.")
+            raise ScoreError(_("This MEI file holds no bars."))
         parts = []
         for k, staff in enumerate(self.staves.values()):
             bars, left, warning = one_voice(staff.bars)
@@ -191,7 +194,7 @@ class _Reader:
             if bars and not any(b.final_bar for b in bars):
                 bars[-1] = dataclasses.replace(bars[-1], final_bar=True)
             bars = [dataclasses.replace(b, notes=_numbered(b.notes)) for b in bars]
-            name = staff.name or f"Part {k + 1}"
+            name = staff.name or _("Part {k}").format(k=k + 1)
             parts.append(
                 Part(
                     id=f"P{k + 1}",
@@ -250,7 +253,7 @@ class _Reader:
         n = element.get("n", "1")
         if n not in self.staves:
             if len(self.staves) >= 64:
-                raise ScoreError("This score has more than 64 staves; it is probably damaged.")
+                raise ScoreError(_("This score has more than 64 staves; it is probably damaged."))
             self.staves[n] = _Staff(n=n)
             _apply(self.staves[n], common)
         staff = self.staves[n]
@@ -283,7 +286,9 @@ class _Reader:
     def _measure(self, element: Element) -> None:
         self.measures += 1
         if self.measures > MAX_BARS:
-            raise ScoreError(f"This score has more than {MAX_BARS} bars and is not opened.")
+            raise ScoreError(
+                _("This score has more than {max_bars} bars and is not opened.").format(max_bars=MAX_BARS)
+            )
         number = (element.get("n") or str(self.measures)).strip()[:12]
         left, right = element.get("left", ""), element.get("right", "")
         flags: dict[str, Any] = {"repeat_start": self.repeat_next or left in ("rptstart", "rptboth")}
@@ -308,13 +313,19 @@ class _Reader:
             staff.open_ties = {(x.pitch.step, x.pitch.octave) for x in notes if x.tie_start and x.pitch}
             self.total += len(notes)
             if self.total > MAX_NOTES:
-                raise ScoreError(f"This score has more than {MAX_NOTES} notes and is not opened.")
+                raise ScoreError(
+                    _("This score has more than {max_notes} notes and is not opened.").format(
+                        max_notes=MAX_NOTES
+                    )
+                )
             metre = Fraction(4 * staff.beats, staff.beat_type)
             length = length or metre
             if length > 4 * metre and length > 32:
                 raise ScoreError(
-                    f"Bar {number} is {float(length):g} quarters long where the metre asks for "
-                    f"{float(metre):g}; the file is damaged."
+                    _(
+                        "Bar {number} is {length:g} quarters long where the metre asks for "
+                        "{metre:g}; the file is damaged."
+                    ).format(number=number, length=float(length), metre=float(metre))
                 )
             implicit = element.get("metcon") == "false" or (not staff.bars and length < metre)
             here = tuple(m for m, which in marks if which in ("", n) and (which or k == 0))
@@ -444,7 +455,9 @@ def _duration(element: Element) -> Fraction:
     elif text.isdigit() and int(text) in (1, 2, 4, 8, 16, 32, 64, 128, 256):
         base = Fraction(4, int(text))
     else:
-        raise ScoreError(f"A duration in this file cannot be read ({text[:20]!r}); it is damaged.")
+        raise ScoreError(
+            _("A duration in this file cannot be read ({text!r}); it is damaged.").format(text=text[:20])
+        )
     dots = max(0, min(4, _number(element.get("dots"), 0))) or len(element.findall("dot"))
     return base * (2 - Fraction(1, 2**dots))
 
@@ -543,7 +556,7 @@ class _Layer:
                 self._event(element, tuplet, grace)
             elif tag in ("mRest", "mSpace", "multiRest"):
                 length = Fraction(4 * self.staff.beats, self.staff.beat_type)
-                kind, dots, _ = guess_type(length)
+                kind, dots, _unused = guess_type(length)
                 self.notes.append(
                     Note(
                         id=self._id(element),
@@ -570,7 +583,10 @@ class _Layer:
         before = self.staff.bars[-1] if self.staff.bars else None
         if tag != "mRpt" or before is None:
             self.owner._warn(
-                self.staff, f"bar {self.bar}: a sign to repeat a beat is not understood and was left out"
+                self.staff,
+                _("bar {bar}: a sign to repeat a beat is not understood and was left out").format(
+                    bar=self.bar
+                ),
             )
             return
         self.notes += [dataclasses.replace(n, id=self.owner.unique(n.id)) for n in before.notes]
@@ -638,8 +654,9 @@ class _Layer:
         octave = element.get("oct") or ""
         if step not in tuple("CDEFGAB") or not re.fullmatch(r"\d", octave):
             raise ScoreError(
-                f"A pitch in this file cannot be played (step {step[:4]!r}, octave "
-                f"{octave[:12]!r}); it is damaged."
+                _(
+                    "A pitch in this file cannot be played (step {step!r}, octave {octave!r}); it is damaged."
+                ).format(step=step[:4], octave=octave[:12])
             )
         child = element.find("accid")
         printed = element.get("accid") or (child.get("accid") if child is not None else None)

@@ -16,6 +16,7 @@ from typing import Any
 import mido
 
 from jeweller.errors import ScoreError
+from jeweller.i18n import _
 from jeweller.notation.barring import BarAttributes, UnbarredNote, lay_out_bars
 from jeweller.notation.model import Bar, Mark, Part, Score
 from jeweller.notation.pitch import Pitch, in_key, spell
@@ -84,23 +85,26 @@ def read_midi(data: bytes, grid: Fraction | None = None) -> Score:
         file = mido.MidiFile(file=io.BytesIO(data[max(start, 0) :]), clip=True)
     except (OSError, EOFError, ValueError, IndexError, KeyError, TypeError, mido.KeySignatureError) as error:
         raise ScoreError(
-            f"This MIDI file is damaged and cannot be read ({error or type(error).__name__}). "
-            "Export it again."
+            _("This MIDI file is damaged and cannot be read ({value}). Export it again.").format(
+                value=error or type(error).__name__
+            )
         ) from error
     if file.ticks_per_beat <= 0 or file.ticks_per_beat >= 0x8000:
         raise ScoreError(
-            "This MIDI file counts time in film frames, not in beats; export it again with beats."
+            _("This MIDI file counts time in film frames, not in beats; export it again with beats.")
         )
     tracks = _tracks(file)
     if not tracks:
-        raise ScoreError("This MIDI file holds no notes.")
+        raise ScoreError(_("This MIDI file holds no notes."))
     if sum(len(t.notes) for t in tracks) > MAX_NOTES:
-        raise ScoreError(f"This MIDI file has more than {MAX_NOTES} notes and is not opened.")
+        raise ScoreError(
+            _("This MIDI file has more than {max_notes} notes and is not opened.").format(max_notes=MAX_NOTES)
+        )
     per_quarter = file.ticks_per_beat
-    end = max(off for t in tracks for _, off, _ in t.notes)
+    end = max(off for t in tracks for _unused, off, _unused in t.notes)
     signatures = _signatures(file, Fraction(end, per_quarter))
     tempo = next((mido.tempo2bpm(m.tempo) for t in file.tracks for m in t if m.type == "set_tempo"), 120.0)
-    warnings = ["A MIDI file holds no note values, slurs or ornaments: look over the rhythm."]
+    warnings = [_("A MIDI file holds no note values, slurs or ornaments: look over the rhythm.")]
     parts = []
     for k, track in enumerate(tracks):
         parts.append(_part(track, k, per_quarter, signatures, tempo, grid, warnings))
@@ -164,7 +168,11 @@ def _signatures(file: mido.MidiFile, end: Fraction) -> list[BarAttributes]:
         out.append(BarAttributes(**state))
         now_q += out[-1].metre.length
         if len(out) > MAX_BARS:
-            raise ScoreError(f"This MIDI file lasts more than {MAX_BARS} bars and is not opened.")
+            raise ScoreError(
+                _("This MIDI file lasts more than {max_bars} bars and is not opened.").format(
+                    max_bars=MAX_BARS
+                )
+            )
     return out
 
 
@@ -179,7 +187,9 @@ def _part(
 ) -> Part:
     drums = track.channel == DRUMS
     name = (
-        track.name or ("Percussion" if drums else NAMES.get(track.program or -1, "")) or f"Part {index + 1}"
+        track.name
+        or ("Percussion" if drums else NAMES.get(track.program or -1, ""))
+        or _("Part {index}").format(index=index + 1)
     )
     instrument = (
         "Percussion" if drums else NAMES.get(track.program if track.program is not None else -1, track.name)
@@ -187,7 +197,7 @@ def _part(
     placed = quantise(
         [(Fraction(a, per_quarter), Fraction(b, per_quarter), p) for a, b, p in track.notes], grid
     )
-    middle = sorted(p for _, _, ps in placed for p in ps)[len(placed) // 2] if placed else 60
+    middle = sorted(p for _unused, _unused, ps in placed for p in ps)[len(placed) // 2] if placed else 60
     clef = ("percussion", 2, 0) if drums else ("F", 4, 0) if middle < FIRST_CLEF_BELOW else ("G", 2, 0)
     mine = [
         BarAttributes(beats=s.beats, beat_type=s.beat_type, fifths=s.fifths, mode=s.mode, clef=clef)
@@ -216,7 +226,9 @@ def _part(
                 )
             )
         else:
-            ahead = next((max(ps) for _, _, ps in placed[k + 1 : k + 5] if max(ps) != max(pitches)), None)
+            ahead = next(
+                (max(ps) for _unused, _unused, ps in placed[k + 1 : k + 5] if max(ps) != max(pitches)), None
+            )
             row.append(
                 UnbarredNote(
                     off - on,
@@ -225,7 +237,9 @@ def _part(
             )
         now = off
     if cut:
-        warnings.append(f"{name}: notes that sound together with later ones were cut short")
+        warnings.append(
+            _("{name}: notes that sound together with later ones were cut short").format(name=name)
+        )
     bars = lay_out_bars(row, mine, prefix=f"p{index + 1}")
     bars = (_with_tempo(bars[0], tempo), *bars[1:])
     return Part(
@@ -287,7 +301,7 @@ def quantise(
     """
     ordered = sorted(notes)
     beats: dict[int, list[Fraction]] = {}
-    for on, _, _ in ordered:
+    for on, *_unused in ordered:
         beats.setdefault(int(on + Fraction(1, 16)), []).append(on)
     chosen = {beat: grid or _best_grid(onsets) for beat, onsets in beats.items()}
     out: dict[Fraction, tuple[Fraction, list[int]]] = {}

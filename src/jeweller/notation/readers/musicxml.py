@@ -18,6 +18,7 @@ from typing import Any
 from lxml import etree
 
 from jeweller.errors import ScoreError
+from jeweller.i18n import _
 from jeweller.notation.ids import PLAIN, note_id, pitch_token, unique
 from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar, Mark, Note, Part, Score
@@ -53,18 +54,22 @@ def unpack(data: bytes) -> bytes:
             name = _rootfile(archive, sizes)
             if sizes[name] > MAX_BYTES:
                 raise ScoreError(
-                    f"The score in this .mxl file would unpack to {sizes[name] // 2**20} MB; more "
-                    "than 64 MB is not opened."
+                    _(
+                        "The score in this .mxl file would unpack to {sizes} MB; more than 64 MB is "
+                        "not opened."
+                    ).format(sizes=sizes[name] // 2**20)
                 )
             with archive.open(name) as member:
                 text = member.read(MAX_BYTES + 1)
     except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, OSError, ValueError) as error:
         raise ScoreError(
-            f"This .mxl file is damaged and cannot be unpacked ({error}). Export it again from the "
-            "notation program."
+            _(
+                "This .mxl file is damaged and cannot be unpacked ({error}). Export it again from "
+                "the notation program."
+            ).format(error=error)
         ) from error
     if len(text) > MAX_BYTES:
-        raise ScoreError("The score in this .mxl file unpacks to more than 64 MB and is not opened.")
+        raise ScoreError(_("The score in this .mxl file unpacks to more than 64 MB and is not opened."))
     return text
 
 
@@ -85,16 +90,16 @@ def _rootfile(archive: zipfile.ZipFile, sizes: dict[str, int]) -> str:
             "",
         )
     if name.startswith(("/", "\\")) or ".." in re.split(r"[/\\]", name) or ":" in name:
-        raise ScoreError("This .mxl file points outside itself and is not opened.")
+        raise ScoreError(_("This .mxl file points outside itself and is not opened."))
     if name not in sizes:
-        raise ScoreError("This .mxl file holds no score. Export it again from the notation program.")
+        raise ScoreError(_("This .mxl file holds no score. Export it again from the notation program."))
     return name
 
 
 def parse_xml(data: bytes, what: str = "MusicXML") -> Element:
     """Well-formed XML → root element, without entities, network or external files. Raises ScoreError."""
     if len(data) > MAX_BYTES:
-        raise ScoreError("This file is larger than 64 MB; a score of that size is not opened.")
+        raise ScoreError(_("This file is larger than 64 MB; a score of that size is not opened."))
     parser = etree.XMLParser(
         resolve_entities=False,
         no_network=True,
@@ -107,13 +112,14 @@ def parse_xml(data: bytes, what: str = "MusicXML") -> Element:
         root = etree.fromstring(data, parser)
     except (etree.XMLSyntaxError, ValueError) as error:
         raise ScoreError(
-            f"This is not a readable {what} file: "
-            f"{str(error).splitlines()[0] if str(error) else 'it is empty'}."
+            _("This is not a readable {what} file: {why}.").format(
+                what=what, why=str(error).splitlines()[0] if str(error) else _("it is empty")
+            )
         ) from error
     dtd: Any = root.getroottree().docinfo.internalDTD
-    if dtd is not None and any(True for _ in dtd.iterentities()):
+    if dtd is not None and any(True for _unused in dtd.iterentities()):
         raise ScoreError(
-            "This file defines its own XML entities, which a score never needs; it is not opened."
+            _("This file defines its own XML entities, which a score never needs; it is not opened.")
         )
     return root
 
@@ -121,7 +127,7 @@ def parse_xml(data: bytes, what: str = "MusicXML") -> Element:
 def read(data: bytes) -> Score:
     """The bytes of a notation file → Score. Raises ScoreError with a sentence for the user."""
     if not data.strip():
-        raise ScoreError("This file is empty.")
+        raise ScoreError(_("This file is empty."))
     root = parse_xml(unpack(data))
     for element in root.iter():
         if isinstance(element.tag, str) and "}" in element.tag:
@@ -130,7 +136,9 @@ def read(data: bytes) -> Score:
         root = _to_partwise(root)
     if root.tag != "score-partwise":
         raise ScoreError(
-            f"This is an XML file but no MusicXML score (it begins with <{str(root.tag)[:40]}>)."
+            _("This is an XML file but no MusicXML score (it begins with <{tag}>).").format(
+                tag=str(root.tag)[:40]
+            )
         )
     warnings: list[str] = []
     title = _text(root, "work/work-title") or _text(root, "movement-title")
@@ -146,7 +154,7 @@ def read(data: bytes) -> Score:
     for index, element in enumerate(root.iterfind("part")):
         parts.append(_PartReader(element, names.get(element.get("id", "")), index, seen, warnings).read())
     if not parts:
-        raise ScoreError("This MusicXML file holds no part.")
+        raise ScoreError(_("This MusicXML file holds no part."))
     return Score(
         " ".join(title.split())[:200],
         tuple(parts),
@@ -212,7 +220,11 @@ def one_voice(bars: list[Bar]) -> tuple[list[Bar], tuple[str, ...], str]:
             use = best if best in here_all else min(here_all, key=voices.index)
         kept.append(dataclasses.replace(bar, notes=tuple(n for n in bar.notes if n.voice == use)))
     left = tuple(v for v in voices if v != best and count[v])
-    return kept, left, f"several voices: voice {best} is used, the others are left out" if left else ""
+    return (
+        kept,
+        left,
+        _("several voices: voice {best} is used, the others are left out").format(best=best) if left else "",
+    )
 
 
 class _PartReader:
@@ -245,14 +257,22 @@ class _PartReader:
     def read(self) -> Part:
         measures = self.element.findall("measure")
         if len(measures) > MAX_BARS:
-            raise ScoreError(f"This score has {len(measures)} bars; more than {MAX_BARS} are not opened.")
+            raise ScoreError(
+                _("This score has {n} bars; more than {max_bars} are not opened.").format(
+                    n=len(measures), max_bars=MAX_BARS
+                )
+            )
         bars: list[Bar] = []
         total = 0
         for i, measure in enumerate(measures):
             bars.append(self.read_bar(measure, i))
             total += len(bars[-1].notes)
             if total > MAX_NOTES:
-                raise ScoreError(f"This part has more than {MAX_NOTES} notes and is not opened.")
+                raise ScoreError(
+                    _("This part has more than {max_notes} notes and is not opened.").format(
+                        max_notes=MAX_NOTES
+                    )
+                )
         bars, left_out, warning = one_voice(bars)
         if warning:
             self.warn(warning)
@@ -302,8 +322,10 @@ class _PartReader:
         length = self.longest if self.longest > 0 else metre
         if length > metre * 4 and length > 32:
             raise ScoreError(
-                f"Bar {number} is {float(length):g} quarters long where the metre asks for "
-                f"{float(metre):g}; the file is damaged."
+                _(
+                    "Bar {number} is {length:g} quarters long where the metre asks for {metre:g}; "
+                    "the file is damaged."
+                ).format(number=number, length=float(length), metre=float(metre))
             )
         notes = [
             dataclasses.replace(n, duration=length, whole_bar=True)
@@ -338,7 +360,9 @@ class _PartReader:
                 self.divisions = Fraction(0)
             if not 0 < self.divisions <= 10**7:
                 raise ScoreError(
-                    f"The file gives {text[:20]} divisions to a quarter note, which cannot be; it is damaged."
+                    _(
+                        "The file gives {text} divisions to a quarter note, which cannot be; it is damaged."
+                    ).format(text=text[:20])
                 )
         key = element.find("key")
         if key is not None:
@@ -350,8 +374,9 @@ class _PartReader:
             beat_type = _int(_text(time, "beat-type"), 4, 0, 64)
             if not 0 < beats <= 64 or beat_type not in (1, 2, 4, 8, 16, 32, 64):
                 raise ScoreError(
-                    f"The metre {_text(time, 'beats')[:12]}/{_text(time, 'beat-type')[:12]} cannot "
-                    "be read; the file is damaged."
+                    _("The metre {text}/{text2} cannot be read; the file is damaged.").format(
+                        text=_text(time, "beats")[:12], text2=_text(time, "beat-type")[:12]
+                    )
                 )
             self.beats, self.beat_type = beats, beat_type
         for clef in element.iterfind("clef"):
@@ -376,12 +401,13 @@ class _PartReader:
             value = Fraction(text or "0") / self.divisions
         except (ValueError, ZeroDivisionError):
             raise ScoreError(
-                f"A duration in this file cannot be read ({text[:20]!r}); it is damaged."
+                _("A duration in this file cannot be read ({text!r}); it is damaged.").format(text=text[:20])
             ) from None
         if not 0 <= value <= 1000:
             raise ScoreError(
-                f"A duration in this file is {float(min(value, Fraction(10**9))):g} quarters, which "
-                "cannot be; it is damaged."
+                _("A duration in this file is {min:g} quarters, which cannot be; it is damaged.").format(
+                    min=float(min(value, Fraction(10**9)))
+                )
             )
         return value
 
@@ -497,7 +523,7 @@ class _PartReader:
         )
         instrument = element.find("instrument")
         name = self.struck.get(instrument.get("id", ""), "") if instrument is not None else ""
-        return name or (f"line {place}" if place else ""), place
+        return name or (_("line {place}").format(place=place) if place else ""), place
 
     def _pitch(self, element: Element) -> Pitch:
         step, octave = _text(element, "step").upper(), _text(element, "octave")
@@ -506,12 +532,15 @@ class _PartReader:
             pitch = Pitch(step, round(alter), int(octave))
         except (ValueError, OverflowError):
             raise ScoreError(
-                f"A pitch in this file cannot be read (octave {octave[:20]!r}); it is damaged."
+                _("A pitch in this file cannot be read (octave {octave!r}); it is damaged.").format(
+                    octave=octave[:20]
+                )
             ) from None
         if step not in STEPS or not step or abs(pitch.alter) > 2 or not 0 <= pitch.octave <= 9:
             raise ScoreError(
-                f"A pitch in this file cannot be played (step {step[:4]!r}, octave {octave[:12]}); "
-                "it is damaged."
+                _(
+                    "A pitch in this file cannot be played (step {step!r}, octave {octave}); it is damaged."
+                ).format(step=step[:4], octave=octave[:12])
             )
         if alter != round(alter):
             self.warn("quarter tones are read as the nearest semitone")

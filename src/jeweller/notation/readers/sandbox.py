@@ -21,6 +21,7 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.errors import ScoreError
+from jeweller.i18n import _
 from jeweller.notation.model import Part, Score
 from jeweller.serialization import from_plain, to_plain
 
@@ -39,7 +40,9 @@ def load_score(path: str | os.PathLike[str], tune: str | None = None) -> Score:
     if len(scores) == 1 and tune is None:
         return scores[0]
     if tune is None:
-        rest = f"{Path(path).name} holds {len(scores)} tunes; this is the first, “{scores[0].title}”"
+        rest = _("{name} holds {n} tunes; this is the first, “{title}”").format(
+            name=Path(path).name, n=len(scores), title=scores[0].title
+        )
         return dataclasses.replace(scores[0], warnings=(rest, *scores[0].warnings))
     if tune.isdigit() and 1 <= int(tune) <= len(scores):
         return scores[int(tune) - 1]
@@ -47,8 +50,11 @@ def load_score(path: str | os.PathLike[str], tune: str | None = None) -> Score:
     if found is None:
         titles = ", ".join(f"{k} {s.title}" for k, s in enumerate(scores[:20], 1))
         raise ScoreError(
-            f"There is no tune “{tune}” in {Path(path).name}; it holds "
-            f"{titles}{' and more' if len(scores) > 20 else ''}."
+            (
+                _("There is no tune “{tune}” in {file}; it holds {titles} and more.")
+                if len(scores) > 20
+                else _("There is no tune “{tune}” in {file}; it holds {titles}.")
+            ).format(tune=tune, file=Path(path).name, titles=titles)
         )
     return found
 
@@ -61,18 +67,24 @@ def load_scores(path: str | os.PathLike[str], *, grid: Fraction | None = None) -
     try:
         if path.is_dir():
             raise ScoreError(
-                f"{path.name} is a folder; choose a notation file (.musicxml, .mxl, .mei, .abc, .krn, .mid)."
+                _(
+                    "{name} is a folder; choose a notation file (.musicxml, .mxl, .mei, .abc, .krn, .mid)."
+                ).format(name=path.name)
             )
         if not path.exists():
-            raise ScoreError(f"There is no file {path}.")
+            raise ScoreError(_("There is no file {path}.").format(path=path))
         size = path.stat().st_size
         if size > FILE_BYTES:
             raise ScoreError(
-                f"{path.name} is {size // 2**20} MB large; a notation file of more than 64 MB is not opened."
+                _("{name} is {size} MB large; a notation file of more than 64 MB is not opened.").format(
+                    name=path.name, size=size // 2**20
+                )
             )
         data = path.read_bytes()
     except OSError as error:
-        raise ScoreError(f"{path.name} cannot be read: {error.strerror or error}.") from error
+        raise ScoreError(
+            _("{name} cannot be read: {value}.").format(name=path.name, value=error.strerror or error)
+        ) from error
     return _load_cached(_Bytes(data), path.name, grid)
 
 
@@ -105,14 +117,18 @@ def _load_bytes(data: bytes, name: str, grid: Fraction | None) -> tuple[Score, .
         )
     except subprocess.TimeoutExpired:
         raise ScoreError(
-            f"{name} takes too long to read and was given up; the file is probably damaged."
+            _("{name} takes too long to read and was given up; the file is probably damaged.").format(
+                name=name
+            )
         ) from None
     try:
         answer = json.loads(run.stdout)
     except ValueError:
         raise ScoreError(
-            f"{name} cannot be read: it takes more time or memory than a score ever needs, so it is "
-            "probably damaged."
+            _(
+                "{name} cannot be read: it takes more time or memory than a score ever needs, so it "
+                "is probably damaged."
+            ).format(name=name)
         ) from None
     if "error" in answer:
         raise ScoreError(f"{name}: {answer['error']}")
@@ -128,16 +144,20 @@ def choose_part(score: Score, wanted: str | None = None) -> Part:
         if wanted.isdigit():
             if 1 <= int(wanted) <= len(score.parts):
                 return score.parts[int(wanted) - 1]
-            raise ScoreError(f"There is no part {wanted}; the score has {names}.")
+            raise ScoreError(
+                _("There is no part {wanted}; the score has {names}.").format(wanted=wanted, names=names)
+            )
         for same in (str.__eq__, lambda a, b: a.startswith(b), lambda a, b: b in a):
             for part in score.parts:
                 if any(same(t.casefold(), wanted.casefold()) for t in (part.name, part.instrument, part.id)):
                     return part
-        raise ScoreError(f"There is no part “{wanted}”; the score has {names}.")
+        raise ScoreError(
+            _("There is no part “{wanted}”; the score has {names}.").format(wanted=wanted, names=names)
+        )
     for part in score.parts:
         if part.note_count:
             return part
-    raise ScoreError("This score has no notes.")
+    raise ScoreError(_("This score has no notes."))
 
 
 def usable_part(score: Score, wanted: str | None = None, *, rhythm_only: bool = False) -> Part:
@@ -146,12 +166,14 @@ def usable_part(score: Score, wanted: str | None = None, *, rhythm_only: bool = 
     """
     part = choose_part(score, wanted)
     if not part.note_count:
-        raise ScoreError(f"The part “{part.name}” has no notes.")
+        raise ScoreError(_("The part “{name}” has no notes.").format(name=part.name))
     if part.has_chords and not rhythm_only and not part.percussion:
         bar = next(b.number for b in part.bars for n in b.notes if n.chord and not n.cue)
         raise ScoreError(
-            f"The part “{part.name}” has chords (the first in bar {bar}); Jeweller follows one note "
-            "at a time. Choose a part with single notes."
+            _(
+                "The part “{name}” has chords (the first in bar {bar}); Jeweller follows one note "
+                "at a time. Choose a part with single notes."
+            ).format(name=part.name, bar=bar)
         )
     return part
 
@@ -174,7 +196,7 @@ def _child() -> int:
     except ScoreError as error:
         answer = {"error": str(error)}
     except (MemoryError, RecursionError):
-        answer = {"error": "it needs more memory than a score ever does; it is probably damaged."}
+        answer = {"error": _("it needs more memory than a score ever does; it is probably damaged.")}
     sys.stdout.write(json.dumps(answer))
     return 0
 

@@ -26,22 +26,22 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.assessment.finding import FACETS
+from jeweller.assessment.messages import FACET_NAMES
 from jeweller.assessment.settings import ARTICULATIONS, TOLERANCES
 from jeweller.difficulty.analysis import SAID
-from jeweller.documents.theme import FACET_NAMES
 from jeweller.grading.scheme import FORMS, HABIT_SHARE, OUT_OF, SCHEMES, find_scheme
 from jeweller.gui.places.pattern_book.display_options import plain
+from jeweller.i18n import N_, _
 from jeweller.library.assignments import day_of
 from jeweller.library.tables import Assignment
-from jeweller.usage import Usage
 
 # what changes a check, and not the mark alone
 CHECKED = "tempo_bpm", "tolerance", "articulation", "click", "judging"
 OWN = "own"
-CLICKS = {"": "no", "heard": "yes, it is heard in the recording"}
-TRILLS = {"either": "on either note", "upper": "on the note above", "main": "on the written note"}
-GRACES = {"either": "before the beat or on it", "before": "before the beat", "on": "on the beat"}
-REPEATS = {"all": "all of them", "free": "may be left out"}
+CLICKS = {"": "no", "heard": N_("yes, it is heard in the recording")}
+TRILLS = {"either": N_("on either note"), "upper": N_("on the note above"), "main": N_("on the written note")}
+GRACES = {"either": N_("before the beat or on it"), "before": N_("before the beat"), "on": N_("on the beat")}
+REPEATS = {"all": N_("all of them"), "free": N_("may be left out")}
 WEEK = 7  # days until an assignment is due, where nothing else is said
 
 
@@ -61,12 +61,11 @@ class CriteriaDialog(QDialog):
         parent: QWidget,
         pieces: list[tuple[str, str]],
         assignment: Assignment | None,
-        usage: Usage | None = None,
         kinds_of: Callable[[str], list[str]] = lambda piece: [],
     ) -> None:
         super().__init__(parent)
-        self.usage, self.kinds_of = usage or Usage(), kinds_of
-        self.setWindowTitle("What is asked for")
+        self.kinds_of = kinds_of
+        self.setWindowTitle(_("What is asked for"))
         told: dict[str, Any] = dict(assignment.settings) if assignment is not None else {}
         column = QVBoxLayout(self)
         column.setContentsMargins(24, 20, 24, 16)
@@ -88,25 +87,25 @@ class CriteriaDialog(QDialog):
     def _played(
         self, pieces: list[tuple[str, str]], assignment: Assignment | None, told: dict[str, Any]
     ) -> QVBoxLayout:
-        side, form = self._side("What is played")
+        side, form = self._side(_("What is played"))
         self.piece = QComboBox()
         self.piece.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         for piece, title in pieces:
             self.piece.addItem(title, piece)
         if assignment is not None:
             self.piece.setCurrentIndex(max(0, self.piece.findData(assignment.piece)))
-        self.piece.currentIndexChanged.connect(lambda _: self._fill_traps())
-        self._row(form, "Piece", self.piece)
+        self.piece.currentIndexChanged.connect(lambda _unused: self._fill_traps())
+        self._row(form, _("Piece"), self.piece)
         self.bars = QLineEdit(assignment.bars if assignment is not None else "")
-        self.bars.setPlaceholderText("all of it, or as 9-16")
-        self._row(form, self.usage.said("Bars"), self.bars)
+        self.bars.setPlaceholderText(_("all of it, or as 9-16"))
+        self._row(form, _("Bars"), self.bars)
         self.speed = QSpinBox()
         self.speed.setRange(0, 300)
-        self.speed.setSpecialValueText("the player's own")
-        self.speed.setSuffix(self.usage.said(" quarters a minute"))
+        self.speed.setSpecialValueText(_("the player's own"))
+        self.speed.setSuffix(_(" quarters a minute"))
         self.speed.setValue(round(told.get("tempo_bpm") or 0))
-        self._row(form, "Speed", self.speed)
-        self.click = self._choice(form, "To a click", CLICKS, str(told.get("click") or ""))
+        self._row(form, _("Speed"), self.speed)
+        self.click = self._choice(form, _("To a click"), CLICKS, str(told.get("click") or ""))
         self.articulation = self._choice(
             form,
             "Articulation",
@@ -114,24 +113,24 @@ class CriteriaDialog(QDialog):
             told.get("articulation", "printed"),
         )
         judging = told.get("judging") or {}
-        self.trills = self._choice(form, "Trills begin", TRILLS, str(judging.get("trill_first", "either")))
-        self.graces = self._choice(form, "Grace notes", GRACES, str(judging.get("graces", "either")))
+        self.trills = self._choice(form, _("Trills begin"), TRILLS, str(judging.get("trill_first", "either")))
+        self.graces = self._choice(form, _("Grace notes"), GRACES, str(judging.get("graces", "either")))
         self.repeats = self._choice(form, "Repeats", REPEATS, str(judging.get("repeats", "all")))
         self.due = QDateEdit()
         self.due.setCalendarPopup(True)
         self.due.setDisplayFormat("yyyy-MM-dd")
-        self.has_due = QCheckBox("Due")
+        self.has_due = QCheckBox(_("Due"))
         day = day_of(assignment.due) if assignment is not None else None
         self.has_due.setChecked(day is not None)
         self.due.setDate(
             QDate(day.year, day.month, day.day) if day is not None else QDate.currentDate().addDays(WEEK)
         )
         self.due.setEnabled(day is not None)
-        self.due.setAccessibleName("The day it is due")
+        self.due.setAccessibleName(_("The day it is due"))
         self.has_due.toggled.connect(self.due.setEnabled)
         self.has_due.setMinimumHeight(self.due.sizeHint().height())
         form.addRow(self.has_due, self.due)
-        side.addWidget(_heading("What matters"))
+        side.addWidget(_heading(_("What matters")))
         self._chosen_traps = list(told.get("traps") or ())
         self.traps: dict[str, QCheckBox] = {}
         self.trap_grid = QGridLayout()
@@ -141,29 +140,29 @@ class CriteriaDialog(QDialog):
         return side
 
     def _marked(self, told: dict[str, Any]) -> QVBoxLayout:
-        side, form = self._side("How it is marked")
+        side, form = self._side(_("How it is marked"))
         self.tolerance = self._choice(
             form, "Tolerance", {t: t for t in TOLERANCES}, told.get("tolerance", "standard")
         )
         scheme = OWN if told.get("weights") else str(told.get("scheme", "even"))
         self.scheme = self._choice(
             form,
-            "What counts most",
-            {**{s.name: s.title for s in SCHEMES.values()}, OWN: "Weights of my own"},
+            _("What counts most"),
+            {**{s.name: s.title for s in SCHEMES.values()}, OWN: _("Weights of my own")},
             scheme,
         )
-        self.scheme.currentIndexChanged.connect(lambda _: self._fill_weights())
+        self.scheme.currentIndexChanged.connect(lambda _unused: self._fill_weights())
         self.judged: dict[str, QCheckBox] = {}
         self.weights: dict[str, QSpinBox] = {}
         self._weights = told.get("weights") or {}
         for facet in FACETS:
-            box = QCheckBox(FACET_NAMES[facet])
+            box = QCheckBox(_(FACET_NAMES[facet]))
             box.setChecked(facet in (told.get("facets") or FACETS))
-            box.setToolTip("Judged in this assignment")
+            box.setToolTip(_("Judged in this assignment"))
             weight = QSpinBox()
             weight.setRange(0, 100)
             weight.setSuffix(" %")
-            weight.setAccessibleName(f"Weight of {FACET_NAMES[facet].lower()}")
+            weight.setAccessibleName(_("Weight of {lower}").format(lower=_(FACET_NAMES[facet]).lower()))
             self.judged[facet], self.weights[facet] = box, weight
             box.setMinimumHeight(weight.sizeHint().height())
             form.addRow(box, weight)
@@ -171,13 +170,13 @@ class CriteriaDialog(QDialog):
         self.habit.setRange(0.0, 1.0)
         self.habit.setSingleStep(0.05)
         self.habit.setValue(float(told.get("habit_share", HABIT_SHARE)))
-        self.habit.setToolTip("What each further place of a habit costs, as a share of the first")
-        self._row(form, "A habit's further places", self.habit)
-        self.form = self._choice(form, "The mark is told", dict(FORMS), str(told.get("form", "number")))
+        self.habit.setToolTip(_("What each further place of a habit costs, as a share of the first"))
+        self._row(form, _("A habit's further places"), self.habit)
+        self.form = self._choice(form, _("The mark is told"), dict(FORMS), str(told.get("form", "number")))
         self.out_of = QSpinBox()
         self.out_of.setRange(2, 1000)
         self.out_of.setValue(int(told.get("out_of", OUT_OF)))
-        self._row(form, "Out of", self.out_of)
+        self._row(form, _("Out of"), self.out_of)
         side.addStretch(1)
         return side
 
@@ -206,13 +205,13 @@ class CriteriaDialog(QDialog):
                 old.deleteLater()
         self.traps = {}
         for n, kind in enumerate(self.kinds_of(str(self.piece.currentData() or ""))):
-            box = QCheckBox(self.usage.said(SAID[kind]))
+            box = QCheckBox(_(SAID[kind]))
             box.setChecked(kind in kept)
-            box.setToolTip("Each take answers it in the player's own part: so many of so many")
+            box.setToolTip(_("Each take answers it in the player's own part: so many of so many"))
             self.traps[kind] = box
             self.trap_grid.addWidget(box, n // 2, n % 2)
         if not self.traps:
-            self.trap_grid.addWidget(plain("The piece has no traps that a check can answer."), 0, 0)
+            self.trap_grid.addWidget(plain(_("The piece has no traps that a check can answer.")), 0, 0)
 
     def _row(self, form: QFormLayout, words: str, widget: QWidget) -> None:
         widget.setAccessibleName(words)

@@ -12,12 +12,13 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QWidget
 
 from jeweller.documents.feedback_sheet import FeedbackSettings
 from jeweller.documents.marks_export import COLUMNS, USUAL, marks_csv, marks_xlsx
-from jeweller.documents.theme import Theme
+from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
 from jeweller.files import write_bytes
 from jeweller.gui.places.ledger.people_dialogs import ATTEMPTS, MarksBox, ticked
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.work import write_slips
+from jeweller.i18n import _
 from jeweller.library.exports import list_marks
 from jeweller.library.library import Library
 from jeweller.library.tables import Tray
@@ -47,14 +48,14 @@ class Leaving(QWidget):
             or self.tray is None
             or not any(line.take.state == "checked" for line in self.lines)
         ):
-            self.message.emit("There are no slips to write yet: check a tray first.")
+            self.message.emit(_("There are no slips to write yet: check a tray first."))
             return
         if not target and kind == "pdf":
-            target, _ = QFileDialog.getSaveFileName(
-                self, "Save the slips", str(Path.home() / f"{self.tray.name} - slips.pdf"), "*.pdf"
+            target, _unused = QFileDialog.getSaveFileName(
+                self, _("Save the slips"), str(Path.home() / f"{self.tray.name} - slips.pdf"), "*.pdf"
             )
         elif not target:
-            target = QFileDialog.getExistingDirectory(self, "A folder for the slips", str(Path.home()))
+            target = QFileDialog.getExistingDirectory(self, _("A folder for the slips"), str(Path.home()))
         if not target:
             return
         tray, takes = self.tray.id, [line.take.id for line in self.lines if line.take.state == "checked"]
@@ -67,9 +68,11 @@ class Leaving(QWidget):
             self.slip_settings,
             kind,
             target,
-            self.theme.on_paper(),
+            LIGHT,
         )
-        job.progress.connect(lambda share, who: self.message.emit(f"Writing the slips: {who} …"))
+        job.progress.connect(
+            lambda share, who: self.message.emit(_("Writing the slips: {who} …").format(who=who))
+        )
         job.done.connect(lambda paths: self._returned(takes, paths))
         job.failed.connect(self.trouble)
 
@@ -88,11 +91,11 @@ class Leaving(QWidget):
     def ask_slip_words(self) -> None:
         """The words slips begin and end with, in the teacher's own tone."""
         for name, words in (
-            ("greeting", "Slips begin with ({name} and {piece} are filled in):"),
-            ("closing", "Slips end with (may be empty):"),
+            ("greeting", _("Slips begin with ({name} and {piece} are filled in):")),
+            ("closing", _("Slips end with (may be empty):")),
         ):
             text, ok = QInputDialog.getText(
-                self, "Words of the slips", words, text=getattr(self.slip_settings, name)
+                self, _("Words of the slips"), words, text=getattr(self.slip_settings, name)
             )
             if not ok:
                 return
@@ -107,7 +110,10 @@ class Leaving(QWidget):
                 if any(x.take.id == t and x.state == "decided" for x in self.lines)
             ]
         )
-        self.message.emit(f"Saved: {paths[0]}" + (f" and {len(paths) - 1} more" if len(paths) > 1 else ""))
+        self.message.emit(
+            _("Saved: {paths}").format(paths=paths[0])
+            + (_(" and {n} more").format(n=len(paths) - 1) if len(paths) > 1 else "")
+        )
 
     def marks_asked(self) -> tuple[list[str], str]:
         """(columns, which of several attempts) of marks for the office, as they were chosen the last time."""
@@ -131,8 +137,8 @@ class Leaving(QWidget):
         if self.library is None or self.tray is None:
             return
         if not target:
-            target, _ = QFileDialog.getSaveFileName(
-                self, "Save the marks", str(Path.home() / f"{self.tray.name} - marks.{kind}"), f"*.{kind}"
+            target, _unused = QFileDialog.getSaveFileName(
+                self, _("Save the marks"), str(Path.home() / f"{self.tray.name} - marks.{kind}"), f"*.{kind}"
             )
         if not target:
             return
@@ -149,6 +155,10 @@ class Leaving(QWidget):
             self.trouble.emit(str(error))
             return
         self.message.emit(
-            f"Saved: {target}"
-            + (f"; {left_out} takes left out, for whom no consent is noted" if left_out else "")
+            _("Saved: {target}").format(target=target)
+            + (
+                _("; {left_out} takes left out, for whom no consent is noted").format(left_out=left_out)
+                if left_out
+                else ""
+            )
         )

@@ -14,6 +14,7 @@ from jeweller.errors import JewellerError
 from jeweller.gui.places.bench.exports import Leaving
 from jeweller.gui.places.bench.intake_page import IntakePage
 from jeweller.gui.services.work import recognise_many
+from jeweller.i18n import _, ngettext
 from jeweller.library.intake import enter_tray, look_at, recordings
 from jeweller.notation.readers.sandbox import ENDINGS, load_scores
 
@@ -40,7 +41,9 @@ class BringingIn(Leaving):
         raise NotImplementedError
 
     def ask_takes(self) -> None:
-        paths, _ = QFileDialog.getOpenFileNames(self, "Recordings of a tray, or a zip file", str(Path.home()))
+        paths, _unused = QFileDialog.getOpenFileNames(
+            self, _("Recordings of a tray, or a zip file"), str(Path.home())
+        )
         if paths:
             self.take_in(paths)
 
@@ -63,7 +66,7 @@ class BringingIn(Leaving):
         job = self.jobs.threaded(
             "intake", look_at, self.library, [Path(p) for p in paths], Path(self._unpacked.name), self._band()
         )
-        self.message.emit("Looking at the recordings…")
+        self.message.emit(_("Looking at the recordings…"))
         job.done.connect(self._looked)
         job.failed.connect(self.trouble)
 
@@ -80,7 +83,7 @@ class BringingIn(Leaving):
         if not guesses:
             self.trouble.emit(" ".join(told))
             return
-        band = self._band() or self.library.add_band("My band").id
+        band = self._band() or self.library.add_band(_("My band")).id
         self.intake.show_guesses(self.library, band, guesses, pieces, told)
         self.pages.setCurrentIndex(1)
         self.changed.emit()
@@ -91,7 +94,9 @@ class BringingIn(Leaving):
         ]
         if unknown and pieces:
             job = self.jobs.process("recognise", recognise_many, self.library.folder, unknown)
-            job.progress.connect(lambda share, name: self.message.emit(f"Identifying the piece: {name}"))
+            job.progress.connect(
+                lambda share, name: self.message.emit(_("Identifying the piece: {name}").format(name=name))
+            )
             job.done.connect(self._recognised)
 
     def instrument_of(self, player: int | None) -> str:
@@ -104,7 +109,9 @@ class BringingIn(Leaving):
         assert isinstance(found, dict)
         named = self.intake.recognised(found)
         self.message.emit(
-            f"{named} recognised by sound." if named else "No other piece was recognised by its sound."
+            _("{named} recognised by sound.").format(named=named)
+            if named
+            else _("No other piece was recognised by its sound.")
         )
 
     # ---- music
@@ -113,8 +120,11 @@ class BringingIn(Leaving):
     def ask_music(self) -> None:
         """Music that is not on the shelf yet."""
         endings = " ".join(f"*{e}" for e in ENDINGS)
-        paths, _ = QFileDialog.getOpenFileNames(
-            self, "The music of these recordings", str(Path.home()), f"Notation files ({endings})"
+        paths, _unused = QFileDialog.getOpenFileNames(
+            self,
+            _("The music of these recordings"),
+            str(Path.home()),
+            _("Notation files ({endings})").format(endings=endings),
         )
         if paths:
             self.add_music(paths)
@@ -131,7 +141,7 @@ class BringingIn(Leaving):
             except JewellerError as error:
                 self.trouble.emit(str(error))
         if new:
-            self.message.emit(f"On the shelf: {', '.join(new)}.")
+            self.message.emit(_("On the shelf: {new}.").format(new=", ".join(new)))
             if self.pages.currentIndex() == 1 and self._sources:
                 self.take_in(self._sources)
 
@@ -142,7 +152,7 @@ class BringingIn(Leaving):
         """Watches a folder for new recordings ("" for none; None asks)."""
         if folder is None:
             folder = QFileDialog.getExistingDirectory(
-                self, "A folder to be watched for new recordings", str(Path.home())
+                self, _("A folder to be watched for new recordings"), str(Path.home())
             )
             if not folder:
                 return
@@ -158,11 +168,15 @@ class BringingIn(Leaving):
         if self.library is None or self.pages.currentIndex() == 1 or not self._watcher.directories():
             return
         folder = Path(self._watcher.directories()[0])
-        found, _ = recordings([folder], Path(self._unpacked.name))
+        found, _unused = recordings([folder], Path(self._unpacked.name))
         fresh = [p for p in found if str(p) not in self._offered and not self.library.same_recording(p)]
         self._offered |= {str(p) for p in fresh}
         if fresh:
-            self.message.emit(f"{len(fresh)} new recording{'s' if len(fresh) != 1 else ''} in {folder.name}.")
+            self.message.emit(
+                ngettext(
+                    "{n} new recording in {folder}.", "{n} new recordings in {folder}.", len(fresh)
+                ).format(n=len(fresh), folder=folder.name)
+            )
             self.take_in([str(p) for p in fresh])
 
     def _leave_intake(self) -> None:

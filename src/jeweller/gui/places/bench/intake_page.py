@@ -18,12 +18,13 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.gui.places.pattern_book.display_options import plain, plain_table
+from jeweller.i18n import N_, _, ngettext
 from jeweller.library.intake import Guess, Known, part_for
 from jeweller.library.library import Library
 from jeweller.library.tables import Player
 
-KINDS = (("played", "played"), ("rhythm", "clapped or spoken"), ("stored", "for the ear alone"))
-COLUMNS = ("", "Recording", "Player", "Piece", "Part", "What it is")
+KINDS = (("played", "played"), ("rhythm", N_("clapped or spoken")), ("stored", N_("for the ear alone")))
+COLUMNS = ("", "Recording", "Player", "Piece", "Part", N_("What it is"))
 FILE, PLAYER, PIECE, PART, KIND = 1, 2, 3, 4, 5
 
 
@@ -48,7 +49,7 @@ class IntakePage(QWidget):
         self.told.setObjectName("plain")
         self.told.setWordWrap(True)
         column.addWidget(self.told)
-        self.table = plain_table(COLUMNS, "Recordings to be entered")
+        self.table = plain_table(COLUMNS, _("Recordings to be entered"))
         self.table.setWordWrap(False)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         header = self.table.horizontalHeader()
@@ -56,33 +57,35 @@ class IntakePage(QWidget):
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         column.addWidget(self.table, 1)
         row = QHBoxLayout()
-        row.addWidget(plain("All of them:"))
+        row.addWidget(plain(_("All of them:")))
         self.all_pieces = QComboBox()
-        self.all_pieces.setAccessibleName("The piece of all recordings")
+        self.all_pieces.setAccessibleName(_("The piece of all recordings"))
         self.all_pieces.activated.connect(self._all_of)
         row.addWidget(self.all_pieces)
-        self.music = QPushButton("Open their music…")
-        self.music.setToolTip("A notation file that is not on the shelf yet")
+        self.music = QPushButton(_("Open their music…"))
+        self.music.setToolTip(_("A notation file that is not on the shelf yet"))
         self.music.clicked.connect(self.wanted_music)
         row.addWidget(self.music)
         row.addSpacing(16)
-        row.addWidget(plain("Recorded with"))
+        row.addWidget(plain(_("Recorded with")))
         self.setups = QComboBox()
         self.setups.setEditable(True)
         self.setups.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         self.setups.setMinimumContentsLength(16)
-        self.setups.setAccessibleName("With what they were recorded")
+        self.setups.setAccessibleName(_("With what they were recorded"))
         self.setups.setToolTip(
-            "Room and microphone, in your own words: loudness and tone are compared only between "
-            "takes with the same"
+            _(
+                "Room and microphone, in your own words: loudness and tone are compared only "
+                "between takes with the same"
+            )
         )
         edit = self.setups.lineEdit()
         if edit is not None:
-            edit.setPlaceholderText("not specified")
+            edit.setPlaceholderText(_("not specified"))
             edit.setAccessibleName(self.setups.accessibleName())
         row.addWidget(self.setups)
         row.addStretch(1)
-        self.cancel = QPushButton("Leave them")
+        self.cancel = QPushButton(_("Leave them"))
         self.cancel.clicked.connect(self.left)
         row.addWidget(self.cancel)
         column.addLayout(row)
@@ -95,21 +98,30 @@ class IntakePage(QWidget):
         twice = sum(g.twice for g in guesses)
         unknown = sum(g.player is None for g in guesses)
         words = [
-            (
-                f"{len(guesses)} recording{'s' if len(guesses) != 1 else ''}. Look over who and what "
-                "each is; the names come from the files."
-            )
+            ngettext(
+                "{n} recording. Look over who and what it is; the name comes from the file.",
+                "{n} recordings. Look over who and what each is; the names come from the files.",
+                len(guesses),
+            ).format(n=len(guesses))
         ]
-        words += [f"{_are(twice)} in the library already and left out unless ticked."] if twice else []
         words += (
-            [f"{_are(unknown)} by somebody new: the name that is typed is entered as a player."]
+            [_("{are} in the library already and left out unless ticked.").format(are=_are(twice))]
+            if twice
+            else []
+        )
+        words += (
+            [
+                _("{are} by somebody new: the name that is typed is entered as a player.").format(
+                    are=_are(unknown)
+                )
+            ]
             if unknown
             else []
         )
-        words += ["There is no music on the shelf yet: open what they are of."] if not pieces else []
+        words += [_("There is no music on the shelf yet: open what they are of.")] if not pieces else []
         self.told.setText(" ".join(words + told[:4]))
         self.all_pieces.clear()
-        self.all_pieces.addItem("as guessed", "")
+        self.all_pieces.addItem(_("as guessed"), "")
         for piece in pieces:
             self.all_pieces.addItem(piece.title, piece.id)
         self.setups.clear()
@@ -125,13 +137,18 @@ class IntakePage(QWidget):
         tick = QTableWidgetItem()
         tick.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled)
         tick.setCheckState(Qt.CheckState.Unchecked if guess.twice else Qt.CheckState.Checked)
-        tick.setData(Qt.ItemDataRole.AccessibleTextRole, f"Enter {guess.path.name}")
+        tick.setData(Qt.ItemDataRole.AccessibleTextRole, _("Enter {name}").format(name=guess.path.name))
         self.table.setItem(row, 0, tick)
-        name = QTableWidgetItem(guess.path.name + (" · here already" if guess.twice else ""))
+        name = QTableWidgetItem(guess.path.name + (_(" · here already") if guess.twice else ""))
         name.setFlags(Qt.ItemFlag.ItemIsEnabled)
         name.setToolTip(str(guess.path))
         self.table.setItem(row, FILE, name)
-        who = self._box(row, PLAYER, f"Who played {guess.path.name}", [(p.name, p.id) for p in self.players])
+        who = self._box(
+            row,
+            PLAYER,
+            _("Who played {name}").format(name=guess.path.name),
+            [(p.name, p.id) for p in self.players],
+        )
         who.setEditable(True)
         who.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         if (edit := who.lineEdit()) is not None:
@@ -144,14 +161,16 @@ class IntakePage(QWidget):
         piece = self._box(
             row,
             PIECE,
-            f"What {guess.path.name} is of",
-            [("not known", ""), *((p.title, p.id) for p in self.pieces)],
+            _("What {name} is of").format(name=guess.path.name),
+            [(_("not known"), ""), *((p.title, p.id) for p in self.pieces)],
         )
         piece.setCurrentIndex(max(0, piece.findData(guess.piece)))
-        piece.currentIndexChanged.connect(lambda _, r=row: self._parts(r))
-        self._box(row, PART, f"The part in {guess.path.name}", [])
+        piece.currentIndexChanged.connect(lambda _unused, r=row: self._parts(r))
+        self._box(row, PART, _("The part in {name}").format(name=guess.path.name), [])
         self._parts(row, guess.part)
-        kind = self._box(row, KIND, f"What {guess.path.name} is", [(words, k) for k, words in KINDS])
+        kind = self._box(
+            row, KIND, _("What {name} is").format(name=guess.path.name), [(words, k) for k, words in KINDS]
+        )
         kind.setCurrentIndex(kind.findData(guess.kind))
 
     def _box(self, row: int, column: int, name: str, items: list[tuple[str, object]]) -> QComboBox:

@@ -12,6 +12,7 @@ from jeweller.errors import JewellerError
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_again
 from jeweller.gui.places.bench.intake import BringingIn
 from jeweller.gui.places.bench.take_list import TakeList
+from jeweller.i18n import _
 from jeweller.library.assignments import kinds_of
 from jeweller.library.summary import explain_mark
 from jeweller.library.tray import OpenTake
@@ -55,7 +56,7 @@ class Marking(BringingIn):
             or self.hand.report is None
             or not self.hand.report["followed"]
         ):
-            return "There is no mark yet: the take is not checked."
+            return _("There is no mark yet: the take is not checked.")
         return "\n".join(explain_mark(self.hand.report, self.hand.standing, scheme))
 
     def ask(self) -> None:
@@ -65,9 +66,8 @@ class Marking(BringingIn):
         counts = Counter((line.take.piece, line.title) for line in self.lines if line.take.piece)
         dialog = CriteriaDialog(
             self,
-            [pair for pair, _ in counts.most_common()],
+            [pair for pair, _unused in counts.most_common()],
             self.library.assignment_of(self.tray),
-            self.theme.usage,
             partial(kinds_of, self.library),
         )
         if counts and dialog.exec() == QDialog.DialogCode.Accepted:

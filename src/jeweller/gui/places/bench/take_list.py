@@ -14,9 +14,11 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.assessment.finding import FACETS
-from jeweller.documents.theme import FACET_NAMES, LIGHT
+from jeweller.assessment.messages import FACET_NAMES
+from jeweller.documents.theme import LIGHT
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import FacetShapes
+from jeweller.i18n import _
 from jeweller.library.tray import TakeEntry
 
 SHAPE, STEP = 18, 26  # pixels: a facet's shape, from one to the next
@@ -27,12 +29,19 @@ WORD_WIDTH = 96  # pixels for the state, at the usual size of text
 def in_words(line: TakeEntry) -> str:
     """The same for who does not see it."""
     facets = line.take.summary.get("facets", {})
-    wrong = [FACET_NAMES[f].lower() for f, mark in facets.items() if mark is not None and mark < 1.0]
+    wrong = [_(FACET_NAMES[f]).lower() for f, mark in facets.items() if mark is not None and mark < 1.0]
     unsure = line.take.summary.get("unsure", 0)
-    told = f"to mend in {', '.join(wrong)}" if wrong else "nothing to mend" if facets else line.take.sentence
-    return f"{line.player}, {line.title}, {line.state}, {told}" + (
-        f", {unsure} to listen to" if unsure else ""
+    told = (
+        _("to mend in {wrong}").format(wrong=", ".join(wrong))
+        if wrong
+        else _("nothing to mend")
+        if facets
+        else line.take.sentence
     )
+    words = [line.player, line.title, _(line.state), told]
+    if unsure:
+        words.append(_("{unsure} to listen to").format(unsure=unsure))
+    return ", ".join(words)
 
 
 class _Row(QStyledItemDelegate):
@@ -76,7 +85,7 @@ class _Row(QStyledItemDelegate):
         self._text(
             painter,
             word,
-            self.owner.progress.get(line.take.id, line.state),
+            self.owner.progress.get(line.take.id, _(line.state)),
             theme.ink if not line.done else theme.quiet,
             points,
             400,
@@ -117,7 +126,7 @@ class TakeList(QListWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setAccessibleName("The takes of the tray")
+        self.setAccessibleName(_("The takes of the tray"))
         self.setUniformItemSizes(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.theme, self.points = LIGHT, 11.0
@@ -125,7 +134,7 @@ class TakeList(QListWidget):
         self._shapes = FacetShapes()
         self.setItemDelegate(_Row(self))
         self.currentItemChanged.connect(
-            lambda item, _: self.picked.emit(item.data(LINE_ROLE).take.id) if item is not None else None
+            lambda item, _unused: self.picked.emit(item.data(LINE_ROLE).take.id) if item is not None else None
         )
         self.itemActivated.connect(lambda item: self.opened.emit(item.data(LINE_ROLE).take.id))
 

@@ -9,15 +9,16 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtWidgets import QInputDialog, QMenu
 
 from jeweller.errors import JewellerError
+from jeweller.i18n import N_, _
 from jeweller.library.intake import part_for
 from jeweller.library.tables import Take
 
 if TYPE_CHECKING:
     from jeweller.gui.places.bench.view import BenchPlace
 
-SUPPORT = {"alone": "alone", "with_model": "with the model sounding", "with_click": "with a click"}
-READING = {"practised": "practised", "sight": "at first sight", "memory": "from memory"}
-KIND = {"played": "played", "rhythm": "clapped or spoken", "stored": "for the ear alone"}
+SUPPORT = {"alone": "alone", "with_model": N_("with the model sounding"), "with_click": N_("with a click")}
+READING = {"practised": "practised", "sight": N_("at first sight"), "memory": N_("from memory")}
+KIND = {"played": "played", "rhythm": N_("clapped or spoken"), "stored": N_("for the ear alone")}
 
 
 def take_menu(bench: BenchPlace) -> QMenu:
@@ -27,20 +28,22 @@ def take_menu(bench: BenchPlace) -> QMenu:
         return menu
     take = bench.hand.take
     library = bench.library
-    menu.addAction("Open in detail (O)").triggered.connect(lambda _=False: bench.to_loupe.emit(take.id))
+    menu.addAction(_("Open in detail (O)")).triggered.connect(
+        lambda _unused=False: bench.to_loupe.emit(take.id)
+    )
     if library.store.read_only:
         return menu
-    menu.addAction("Check it again").triggered.connect(lambda _=False: bench.check([take.id]))
-    menu.addAction("Check the whole tray again").triggered.connect(
-        lambda _=False: bench.check([x.take.id for x in bench.lines if x.take.piece])
+    menu.addAction(_("Check it again")).triggered.connect(lambda _unused=False: bench.check([take.id]))
+    menu.addAction(_("Check the whole tray again")).triggered.connect(
+        lambda _unused=False: bench.check([x.take.id for x in bench.lines if x.take.piece])
     )
     menu.addSeparator()
-    who = menu.addMenu("Played by")
+    who = menu.addMenu(_("Played by"))
     for player in library.players(library.tray(take.tray_id).band_id):
         _item(bench, who, player.name, player.id == take.player_id, take, player_id=player.id)
     who.addSeparator()
-    who.addAction("Add player…").triggered.connect(lambda _=False: _somebody(bench, take))
-    piece = menu.addMenu("It is of")
+    who.addAction(_("Add player…")).triggered.connect(lambda _unused=False: _somebody(bench, take))
+    piece = menu.addMenu(_("It is of"))
     for p in sorted(library.shelf.pieces.values(), key=lambda p: p.title.casefold()):
         if not p.passage_of:
             _item(
@@ -53,24 +56,26 @@ def take_menu(bench: BenchPlace) -> QMenu:
                 part=part_for(p.parts, take.part, None),
             )
     known = library.shelf.pieces.get(take.piece)
-    part = menu.addMenu("The part")
+    part = menu.addMenu(_("The part"))
     for name in known.parts if known is not None else ():
         _item(bench, part, name, name == take.part, take, part=name)
     for column, words, choices in (
-        ("support", "It was played", SUPPORT),
-        ("reading", "It was", READING),
-        ("kind", "It is", KIND),
+        ("support", _("It was played"), SUPPORT),
+        ("reading", _("It was"), READING),
+        ("kind", _("It is"), KIND),
     ):
         sub = menu.addMenu(words)
         for value, said in choices.items():
             _item(bench, sub, said, getattr(take, column) == value, take, **{column: value})
-    setup = menu.addMenu("Recorded with")
+    setup = menu.addMenu(_("Recorded with"))
     for name in ("", *library.setups()):
-        _item(bench, setup, name or "not specified", name == take.setup, take, setup=name)
+        _item(bench, setup, name or _("not specified"), name == take.setup, take, setup=name)
     setup.addSeparator()
-    setup.addAction("Something else…").triggered.connect(lambda _=False: _setup(bench, take))
+    setup.addAction(_("Something else…")).triggered.connect(lambda _unused=False: _setup(bench, take))
     menu.addSeparator()
-    menu.addAction("Delete the take for good…").triggered.connect(lambda _=False: delete_take(bench, take))
+    menu.addAction(_("Delete the take for good…")).triggered.connect(
+        lambda _unused=False: delete_take(bench, take)
+    )
     return menu
 
 
@@ -78,7 +83,7 @@ def _item(bench: BenchPlace, menu: QMenu, words: str, now: bool, take: Take, **v
     action = menu.addAction(words)
     action.setCheckable(True)
     action.setChecked(now)
-    action.triggered.connect(lambda _=False: put_right(bench, take, **values))
+    action.triggered.connect(lambda _unused=False: put_right(bench, take, **values))
 
 
 def put_right(bench: BenchPlace, take: Take, **values: Any) -> None:
@@ -101,7 +106,7 @@ def put_right(bench: BenchPlace, take: Take, **values: Any) -> None:
 
 
 def _somebody(bench: BenchPlace, take: Take) -> None:
-    name, ok = QInputDialog.getText(bench, "Add player", "The player's name or nickname:")
+    name, ok = QInputDialog.getText(bench, _("Add player"), _("The player's name or nickname:"))
     if ok and name.strip() and bench.library is not None:
         player = bench.library.add_player(bench.library.tray(take.tray_id).band_id, name, part=take.part)
         put_right(bench, take, player_id=player.id)
@@ -109,7 +114,7 @@ def _somebody(bench: BenchPlace, take: Take) -> None:
 
 def _setup(bench: BenchPlace, take: Take) -> None:
     name, ok = QInputDialog.getText(
-        bench, "Recorded with", "Room and microphone, in your own words:", text=take.setup
+        bench, _("Recorded with"), _("Room and microphone, in your own words:"), text=take.setup
     )
     if ok:
         put_right(bench, take, setup=" ".join(name.split())[:60])
@@ -121,15 +126,17 @@ def delete_take(bench: BenchPlace, take: Take, *, sure: bool = False) -> None:
 
     assert bench.library is not None
     if not sure:
-        words = f"{take.name}, its reports and what was decided are deleted and cannot be brought back."
+        words = _("{name}, its reports and what was decided are deleted and cannot be brought back.").format(
+            name=take.name
+        )
         box = QMessageBox(
             QMessageBox.Icon.NoIcon,
-            "Delete the take for good",
+            _("Delete the take for good"),
             words,
             QMessageBox.StandardButton.Cancel,
             bench,
         )
-        button = box.addButton("Delete for good", QMessageBox.ButtonRole.DestructiveRole)
+        button = box.addButton(_("Delete for good"), QMessageBox.ButtonRole.DestructiveRole)
         box.exec()
         if box.clickedButton() is not button:
             return
@@ -139,4 +146,4 @@ def delete_take(bench: BenchPlace, take: Take, *, sure: bool = False) -> None:
     bench.refresh()
     if bench.list.count():
         bench.list.setCurrentRow(0)
-    bench.message.emit(f"{take.name} is deleted.")
+    bench.message.emit(_("{name} is deleted.").format(name=take.name))

@@ -21,6 +21,7 @@ from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.loupe.margin import MarginNote, wrapped
 from jeweller.gui.places.pattern_book.display_options import plain
 from jeweller.gui.widgets.snippet import Snippet
+from jeweller.i18n import N_, _
 from jeweller.library.assignments import answer_chosen_traps
 from jeweller.library.audit_log import WHOLE
 from jeweller.library.summary import format_mark
@@ -29,10 +30,10 @@ from jeweller.notation.performance import PerformedPart
 
 MOST_ASKED = 5  # altered notes that are told, where nothing was chosen
 UNCHECKED = {
-    "waiting": "It is not checked yet.",
-    "stored": "It sounds like speech: saved for you to listen to.",
+    "waiting": N_("It is not checked yet."),
+    "stored": N_("It sounds like speech: saved for you to listen to."),
 }
-UNFOLLOWED = (
+UNFOLLOWED = N_(
     "This recording does not match this part. Is it the right piece, the right part, the right recording?"
 )
 
@@ -65,13 +66,13 @@ class TakePage(QWidget):
         top = QHBoxLayout()
         top.setSpacing(4)
         top.addWidget(self.under, 1)
-        self.why = QPushButton("Why this mark?")
+        self.why = QPushButton(_("Why this mark?"))
         self.why.setObjectName("word")
         self.why.clicked.connect(self.asked_why)
         top.addWidget(self.why)
-        self.of_take = QPushButton("This take…")
+        self.of_take = QPushButton(_("This take…"))
         self.of_take.setObjectName("word")
-        self.of_take.setToolTip("Who and what it is, how it was made, check it again, delete it")
+        self.of_take.setToolTip(_("Who and what it is, how it was made, check it again, delete it"))
         top.addWidget(self.of_take)
         column.addLayout(top)
         self.snippet = Snippet()
@@ -81,9 +82,9 @@ class TakePage(QWidget):
         self.notes.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self.notes, 1)
         row = QHBoxLayout()
-        row.addWidget(plain("A word to the player"))
+        row.addWidget(plain(_("A word to the player")))
         self.comment = QLineEdit()
-        self.comment.setAccessibleName("A word to the player about the take")
+        self.comment.setAccessibleName(_("A word to the player about the take"))
         self.comment.setPlaceholderText("N")
         self.phrases = QStringListModel(self)
         completer = QCompleter(self.phrases, self)
@@ -92,14 +93,14 @@ class TakePage(QWidget):
         self.comment.setCompleter(completer)
         self.comment.returnPressed.connect(lambda: self.commented.emit(self.comment.text().strip()))
         row.addWidget(self.comment, 1)
-        row.addWidget(plain("Your mark"))
+        row.addWidget(plain(_("Your mark")))
         self.mark = QLineEdit()
-        self.mark.setAccessibleName("A mark of your own in place of the computed one")
+        self.mark.setAccessibleName(_("A mark of your own in place of the computed one"))
         self.mark.setFixedWidth(72)
         self.mark.returnPressed.connect(lambda: self.marked.emit(self.mark.text()))
         row.addWidget(self.mark)
-        self.decided = QPushButton("Decided")
-        self.decided.setToolTip("This take is done (Ctrl+Return)")
+        self.decided = QPushButton(_("Decided"))
+        self.decided.setToolTip(_("This take is done (Ctrl+Return)"))
         row.addWidget(self.decided)
         column.addLayout(row)
 
@@ -138,7 +139,7 @@ class TakePage(QWidget):
             self.cards[shown.key] = card
             box.addWidget(card)
         if not hand.shown and hand.report is not None and hand.report["followed"]:
-            box.addWidget(wrapped("No problems found.", self.points))
+            box.addWidget(wrapped(_("No problems found."), self.points))
         box.addStretch(1)
         self.notes.setWidget(content)
         if key in self.cards:
@@ -156,15 +157,11 @@ class TakePage(QWidget):
             )
         elif hand.report is not None:
             asked = [
-                f"{t['what']}: {t['right']} of {t['total']}" for t in hand.report["traps"] if t["total"]
+                _("{what}: {right} of {total}").format(what=t["what"], right=t["right"], total=t["total"])
+                for t in hand.report["traps"]
+                if t["total"]
             ][:MOST_ASKED]
-        self.under.setText(
-            "\n".join(
-                filter(
-                    None, [told_of(hand), self.theme.said(" · ".join(asked)), self.theme.said(hand.changed)]
-                )
-            )
-        )
+        self.under.setText("\n".join(filter(None, [told_of(hand), " · ".join(asked), hand.changed])))
 
     def _bring(self, key: str) -> None:
         card = self.cards.get(key)
@@ -176,7 +173,7 @@ class TakePage(QWidget):
         if self.kinds:
             self._tell(hand, music)
         if hand.report is None or music is None:
-            self.snippet.clear("Opening the music and the recording…" if hand.report is not None else "")
+            self.snippet.clear(_("Opening the music and the recording…") if hand.report is not None else "")
         else:
             self.snippet.show_place(
                 music, hand.report, [s.finding for s in hand.shown if s.state != FindingState.DISMISSED], key
@@ -197,7 +194,14 @@ def told_of(hand: OpenTake) -> str:
     if not summary.get("followed"):
         return UNFOLLOWED
     mark = format_mark(summary)
-    computed = f"computed: {summary['mark']:g} of {summary['out_of']}" if summary.get("typed") else ""
+    computed = (
+        _("computed: {mark:g} of {out_of}").format(mark=summary["mark"], out_of=summary["out_of"])
+        if summary.get("typed")
+        else ""
+    )
     return " · ".join(
-        filter(None, [mark[0].upper() + mark[1:], computed, f"{summary['bpm']:.0f} to the minute"])
+        filter(
+            None,
+            [mark[0].upper() + mark[1:], computed, _("{bpm:.0f} to the minute").format(bpm=summary["bpm"])],
+        )
     )

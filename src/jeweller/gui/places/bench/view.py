@@ -33,6 +33,7 @@ from jeweller.gui.places.bench.take_list import TakeList
 from jeweller.gui.places.bench.take_menu import take_menu
 from jeweller.gui.places.bench.take_page import TakePage
 from jeweller.gui.services.jobs import Jobs
+from jeweller.i18n import N_, _, ngettext
 from jeweller.library.assignments import criteria_of, reminder
 from jeweller.library.audit_log import WHOLE
 from jeweller.library.checking import Checking
@@ -58,7 +59,7 @@ PAINTED_MS = 20
 EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
 SETTLE_MS = 3000  # after the last change in the watched folder
 KEPT = 4  # takes whose music and sound are kept at hand
-UNDONE = "There is nothing to take back."
+UNDONE = N_("There is nothing to take back.")
 
 
 class BenchPlace(Marking):
@@ -118,7 +119,7 @@ class BenchPlace(Marking):
         self.pages.addWidget(self.intake)
         outer.addWidget(self.pages)
         self._watcher = QFileSystemWatcher(self)
-        self._watcher.directoryChanged.connect(lambda _: self._settle.start())
+        self._watcher.directoryChanged.connect(lambda _unused: self._settle.start())
         self._settle = QTimer(self)  # a recording that is being written is not taken half
         self._settle.setSingleShot(True)
         self._settle.setInterval(SETTLE_MS)
@@ -138,24 +139,24 @@ class BenchPlace(Marking):
         row = QHBoxLayout()
         row.setSpacing(8)
         self.trays = QComboBox()
-        self.trays.setAccessibleName("The tray")
-        self.trays.currentIndexChanged.connect(lambda _: self._choose_tray())
+        self.trays.setAccessibleName(_("The tray"))
+        self.trays.currentIndexChanged.connect(lambda _unused: self._choose_tray())
         row.addWidget(self.trays)
         self.state = QLabel()
         self.state.setObjectName("plain")
         row.addWidget(self.state, 1)
-        self.pause = QPushButton("Pause")
+        self.pause = QPushButton(_("Pause"))
         self.pause.clicked.connect(self._toggle_pause)
-        self.halt = QPushButton("Stop")
-        self.halt.setToolTip("Stop checking; what is not checked waits")
+        self.halt = QPushButton(_("Stop"))
+        self.halt.setToolTip(_("Stop checking; what is not checked waits"))
         self.halt.clicked.connect(self.stop_checking)
-        self.alike = QPushButton("All of this kind…")
-        self.alike.setToolTip("Dismiss every undecided finding of this kind in the tray at once")
+        self.alike = QPushButton(_("All of this kind…"))
+        self.alike.setToolTip(_("Dismiss every undecided finding of this kind in the tray at once"))
         self.alike.clicked.connect(lambda: self.dismiss_all())
-        self.asked = QPushButton("Assignment settings…")
-        self.asked.setToolTip("Bars, speed, what is judged and how it is marked, for this tray")
+        self.asked = QPushButton(_("Assignment settings…"))
+        self.asked.setToolTip(_("Bars, speed, what is judged and how it is marked, for this tray"))
         self.asked.clicked.connect(lambda: self.ask())
-        self.bring = QPushButton("Bring takes in…")
+        self.bring = QPushButton(_("Bring takes in…"))
         self.bring.clicked.connect(lambda: self.ask_takes())
         for button in (self.pause, self.halt, self.alike, self.asked, self.bring):
             row.addWidget(button)
@@ -179,7 +180,7 @@ class BenchPlace(Marking):
         self.page.act.connect(self.act)
         self.page.commented.connect(self._commented)
         self.page.marked.connect(self.mark_by_hand)
-        self.page.asked_why.connect(lambda: self.trouble.emit(self.theme.said(self.explain_mark())))
+        self.page.asked_why.connect(lambda: self.trouble.emit(self.explain_mark()))
         self.page.decided.clicked.connect(self.decide_take)
         split.addWidget(self.page)
         split.setCollapsible(0, False)
@@ -223,7 +224,10 @@ class BenchPlace(Marking):
         self.show_trays()
         if self.fill_library is not None and not self.library.store.read_only:
             self.empty.setText(
-                "The demo band is being entered: its players, its music, two weeks of recordings. A moment…"
+                _(
+                    "The demo band is being entered: its players, its music, two weeks of "
+                    "recordings. A moment…"
+                )
             )
             job = self.jobs.threaded("fill", self.fill_library, self.library)
             job.done.connect(lambda new: self._filled() if new else None)
@@ -274,35 +278,41 @@ class BenchPlace(Marking):
         for button in (self.alike, self.asked, self.bring):  # the next step offers it where there is nothing
             button.setVisible(bool(self.lines))
         self.empty.setText(
-            "A tray is a pile of recordings: one line, many players. Drop a folder, a zip file or "
-            "recordings here. Jeweller works out who is playing what, you correct what it guessed, and it "
-            "checks them while you do something else."
+            _(
+                "A tray is a pile of recordings: one line, many players. Drop a folder, a zip file "
+                "or recordings here. Jeweller works out who is playing what, you correct what it "
+                "guessed, and it checks them while you do something else."
+            )
         )
         self._say_state()
 
     def _say_state(self) -> None:
         states = [line.state for line in self.lines]
-        told = [f"{len(states)} take{'s' if len(states) != 1 else ''}"] if states else []
+        told = [ngettext("{n} take", "{n} takes", len(states)).format(n=len(states))] if states else []
         for state in ("to hear", "decided", "returned", "not this piece", "failed"):
             if state in states:
-                told.append(f"{states.count(state)} {state}")
+                told.append(f"{states.count(state)} {_(state)}")
         if any(line.take.summary.get("ear", EAR_VERSION) != EAR_VERSION for line in self.lines):
-            told.append("checked by an earlier version: “This take…” checks again")
+            told.append(_("checked by an earlier version: “This take…” checks again"))
         busy = self.checking is not None and self.checking.busy
         if busy and self.checking is not None:
             now = self.checking.state()
-            told = [f"{now.done} of {now.done + now.running + now.waiting} checked"]
+            told = [
+                _("{done} of {done2} checked").format(
+                    done=now.done, done2=now.done + now.running + now.waiting
+                )
+            ]
             told += (
-                ["paused"]
+                [_("paused")]
                 if now.paused
-                else [f"about {_time(now.left_s)} left"]
+                else [_("about {time} left").format(time=_time(now.left_s))]
                 if now.left_s is not None
                 else []
             )
         self.state.setText(" · ".join(told))
         self.pause.setVisible(busy)
         self.halt.setVisible(busy)
-        self.pause.setText("Go on" if self.checking is not None and self.checking.paused else "Pause")
+        self.pause.setText(_("Go on") if self.checking is not None and self.checking.paused else _("Pause"))
         self.alike.setEnabled(self.key is not None)
         self.changed.emit()
 
@@ -335,7 +345,7 @@ class BenchPlace(Marking):
             self._fetch_next(take)
         elif take not in self._fetching:
             self._fetching.add(take)
-            job = self.jobs.threaded(f"take {take}", load_take, self.library, take, RATE)
+            job = self.jobs.threaded(_("take {take}").format(take=take), load_take, self.library, take, RATE)
             job.done.connect(lambda found, t=take: self._loaded(t, found))
             job.failed.connect(lambda sentence, t=take: self._not_loaded(t, sentence))
 
@@ -402,7 +412,7 @@ class BenchPlace(Marking):
         )
         if found is None:
             self.message.emit(
-                "No doubtful place is left." if step > 0 else "That was the first doubtful place."
+                _("No doubtful place is left.") if step > 0 else _("That was the first doubtful place.")
             )
             return False
         take, key = found
@@ -447,7 +457,7 @@ class BenchPlace(Marking):
         except JewellerError as error:
             self.trouble.emit(str(error))
             return False
-        self._touched({take for take, _, _ in acts})
+        self._touched({take for take, *_unused in acts})
         return True
 
     def _touched(self, takes: set[int]) -> None:
@@ -490,8 +500,10 @@ class BenchPlace(Marking):
         if why is None:
             why, ok = QInputDialog.getText(
                 self,
-                "All of this kind",
-                f"Dismiss every undecided “{kind.replace('_', ' ')}” of this tray. Why?",
+                _("All of this kind"),
+                _("Dismiss every undecided “{replace}” of this tray. Why?").format(
+                    replace=kind.replace("_", " ")
+                ),
             )
             if not ok:
                 return
@@ -502,7 +514,7 @@ class BenchPlace(Marking):
             return
         self._touched({line.take.id for line in self.lines})
         self._show_hand()
-        self.message.emit(f"{count} dismissed; Ctrl+Z brings them back.")
+        self.message.emit(_("{count} dismissed; Ctrl+Z brings them back.").format(count=count))
 
     def decide_take(self) -> None:
         """The take in hand is done; the next one that is not comes."""

@@ -27,13 +27,14 @@ from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_again
 from jeweller.gui.places.pattern_book.display_options import plain_table
+from jeweller.i18n import N_, _
 from jeweller.library.assignments import AssignmentStatus, assignment_status, kinds_of
 from jeweller.library.library import Library
 
-COLUMNS = ("Due", "Piece", "What matters", "Handed in", "To decide", "Not yet from")
-NOTHING = (
-    "Nothing was given out yet. What is given out says how its takes are checked and marked; who has "
-    "not handed in is named here."
+COLUMNS = ("Due", "Piece", N_("What matters"), N_("Handed in"), N_("To decide"), N_("Not yet from"))
+NOTHING = N_(
+    "Nothing was given out yet. What is given out says how its takes are checked and marked; who "
+    "has not handed in is named here."
 )
 NAMED = 6  # players named in a row
 
@@ -60,7 +61,7 @@ class AssignmentsPage(QWidget):
         self.told.setObjectName("plain")
         self.told.setWordWrap(True)
         column.addWidget(self.told)
-        self.table = plain_table(COLUMNS, "Assignments")
+        self.table = plain_table(COLUMNS, _("Assignments"))
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
@@ -68,14 +69,14 @@ class AssignmentsPage(QWidget):
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(len(COLUMNS) - 1, QHeaderView.ResizeMode.Stretch)
         self.table.itemSelectionChanged.connect(self._fit)
-        self.table.cellDoubleClicked.connect(lambda row, _: self.show_takes())
+        self.table.cellDoubleClicked.connect(lambda row, _unused: self.show_takes())
         column.addWidget(self.table, 1)
         row = QHBoxLayout()
-        self.takes = QPushButton("Show submissions")
+        self.takes = QPushButton(_("Show submissions"))
         self.takes.clicked.connect(self.show_takes)
-        self.edit = QPushButton("Change it…")
+        self.edit = QPushButton(_("Change it…"))
         self.edit.clicked.connect(lambda: self.change())
-        self.again = QPushButton("Give something out…")
+        self.again = QPushButton(_("Give something out…"))
         self.again.clicked.connect(lambda: self.give())
         for button in (self.takes, self.edit, self.again):
             row.addWidget(button)
@@ -102,16 +103,16 @@ class AssignmentsPage(QWidget):
         self.table.setRowCount(len(self.rows))
         for k, g in enumerate(self.rows):
             a = g.assignment
-            bars = theme.said(f", bars {a.bars}") if a.bars else ""
-            matters = ", ".join(theme.said(SAID[t]) for t in a.settings.get("traps") or () if t in SAID)
+            bars = _(", bars {bars}").format(bars=a.bars) if a.bars else ""
+            matters = ", ".join(_(SAID[t]) for t in a.settings.get("traps") or () if t in SAID)
             missing = ", ".join(g.missing[:NAMED]) + (
-                f" and {len(g.missing) - NAMED} more" if len(g.missing) > NAMED else ""
+                _(" and {n} more").format(n=len(g.missing) - NAMED) if len(g.missing) > NAMED else ""
             )
             cells = (
                 g.due_words(today),
                 a.title + bars,
                 matters,
-                f"{len(g.handed_in)} of {len(g.handed_in) + len(g.missing)}",
+                _("{n} of {n2}").format(n=len(g.handed_in), n2=len(g.handed_in) + len(g.missing)),
                 str(g.waiting or ""),
                 missing,
             )
@@ -127,9 +128,9 @@ class AssignmentsPage(QWidget):
         self.told.setText(
             NOTHING
             if not self.rows
-            else f"{pressing} due, and not yet from everybody."
+            else _("{pressing} due, and not yet from everybody.").format(pressing=pressing)
             if pressing
-            else "Nothing presses."
+            else _("Nothing presses.")
         )
         if self.rows:
             same = next(
@@ -154,7 +155,7 @@ class AssignmentsPage(QWidget):
         if g is not None and g.trays:
             self.to_tray.emit(g.trays[-1])
         elif g is not None:
-            self.message.emit("No takes came in for it yet.")
+            self.message.emit(_("No takes came in for it yet."))
 
     def give(
         self, piece: str = "", traps: list[str] | None = None, asked: dict[str, Any] | None = None
@@ -173,18 +174,18 @@ class AssignmentsPage(QWidget):
         ]
         if not pieces:
             self.trouble.emit(
-                "There is no music on the shelf yet: put a piece there from the pattern book first."
+                _("There is no music on the shelf yet: put a piece there from the pattern book first.")
             )
             return
         if asked is None:
-            dialog = CriteriaDialog(self, pieces, None, self.theme.usage, partial(kinds_of, library))
+            dialog = CriteriaDialog(self, pieces, None, partial(kinds_of, library))
             dialog.choose(piece, traps or [])
             if dialog.exec() != QDialog.DialogCode.Accepted:
                 return
             asked = dialog.asked()
         bands = library.bands()
         try:
-            band = bands[0].id if bands else library.add_band("My band").id
+            band = bands[0].id if bands else library.add_band(_("My band")).id
             library.give(
                 band,
                 asked["piece"],
@@ -197,7 +198,9 @@ class AssignmentsPage(QWidget):
             self.trouble.emit(str(error))
             return
         self.message.emit(
-            f"{asked['title']} is given out; takes of it that are brought in are handed in for it."
+            _("{title} is given out; takes of it that are brought in are handed in for it.").format(
+                title=asked["title"]
+            )
         )
         self.show_all(self.theme)
         self.changed.emit()
@@ -212,7 +215,6 @@ class AssignmentsPage(QWidget):
                 self,
                 [(g.assignment.piece, g.assignment.title)],
                 g.assignment,
-                self.theme.usage,
                 partial(kinds_of, library),
             )
             if dialog.exec() != QDialog.DialogCode.Accepted:
@@ -240,8 +242,10 @@ class AssignmentsPage(QWidget):
             return
         if again:
             self.message.emit(
-                f"{len(again)} takes wait on the bench to be checked again by what is asked for "
-                "now; what was decided stays."
+                _(
+                    "{n} takes wait on the bench to be checked again by what is asked for now; what "
+                    "was decided stays."
+                ).format(n=len(again))
             )
         self.show_all(self.theme)
         self.changed.emit()

@@ -14,11 +14,16 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from jeweller.documents.theme import LIGHT, Theme, shape_svg
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import svg_pixmap
+from jeweller.i18n import _
 from jeweller.library.class_view import ClassView, PlayerRow
 
 ROW, HEAD, SECTION = 30, 34, 26  # pixels at the usual size of text
 NAMES, COLUMN_LEAST, COLUMN_MOST = 168, 26, 58
 SHAPE = 16
+
+
+def _named(bar: str) -> str:
+    return _("bar {bar}").format(bar=bar) if bar != "0" else _("the pickup")
 
 
 class ClassGrid(QWidget):
@@ -45,8 +50,9 @@ class ClassGrid(QWidget):
         if view is not None:
             wrong = sum(bool(r.cells) for r in view.rows)
             self.setAccessibleName(
-                f"{view.title}: {len(view.rows)} players, {theme.said(f'{len(view.bars)} bars')}; "
-                f"something went wrong for {wrong}"
+                _("{title}: {players} players, {bars} bars; something went wrong for {wrong}").format(
+                    title=view.title, players=len(view.rows), bars=len(view.bars), wrong=wrong
+                )
             )
         self.updateGeometry()
         self.setMinimumSize(self.sizeHint())
@@ -91,7 +97,8 @@ class ClassGrid(QWidget):
         if self.view is None or x < 0 or x >= self.column() * len(self.view.bars):
             return None
         row = next(
-            (k for k, (top, _, _) in enumerate(self.tops()) if top <= point.y() < top + self._px(ROW)), None
+            (k for k, (top, *_unused) in enumerate(self.tops()) if top <= point.y() < top + self._px(ROW)),
+            None,
         )
         return (row, x // self.column()) if row is not None else None
 
@@ -113,7 +120,7 @@ class ClassGrid(QWidget):
         assert self.view is not None
         number = self.view.bars[bar]
         row = self.view.rows[self.at[0] if self.at is not None else 0]
-        words = f"{self.theme.said(f'bar {number}' if number != '0' else 'the pickup')} · {row.instrument}"
+        words = f"{_named(number)} · {row.instrument}"
         picture = self.engraved(row, number)
         if picture is None:
             return words
@@ -141,10 +148,9 @@ class ClassGrid(QWidget):
         line, number = self.view.rows[row], self.view.bars[bar]
         cells = line.cells.get(number, ())
         if not cells:
-            return f"{line.player}, {self.theme.said(f'bar {number}')}: " + (
-                "clean" if number in line.heard else "not heard"
-            )
-        return f"{line.player}\n" + "\n".join(self.theme.said(c.text) for c in cells)
+            message = _("{player}, {bar}: clean") if number in line.heard else _("{player}, {bar}: not heard")
+            return message.format(player=line.player, bar=_named(number))
+        return "\n".join((line.player, *(c.text for c in cells)))
 
     # ---- painting
     # ------------------------------------------------------------------------------------------------

@@ -23,11 +23,17 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.documents.marks_export import COLUMNS
+from jeweller.i18n import N_, _
 from jeweller.instruments.table import instruments
 from jeweller.library.tables import Band, Player
 from jeweller.library.years import format_name
 
-ATTEMPTS = {"all": "every one, a row each", "best": "the best", "last": "the last", "mean": "their mean"}
+ATTEMPTS = {
+    "all": N_("every one, a row each"),
+    "best": N_("the best"),
+    "last": N_("the last"),
+    "mean": N_("their mean"),
+}
 LISTED = 132  # pixels of a list in a box
 
 
@@ -80,10 +86,10 @@ class MarksBox(_Box):
     """
 
     def __init__(self, parent: QWidget, columns: Sequence[str], attempts: str) -> None:
-        super().__init__(parent, "Marks for the office")
+        super().__init__(parent, _("Marks for the office"))
         order = [*columns, *(c for c in COLUMNS if c not in columns)]
         self.columns = self.ticks(
-            "Columns, dragged into their order", [(COLUMNS[c], c) for c in order], columns
+            _("Columns, dragged into their order"), [(COLUMNS[c], c) for c in order], columns
         )
         self.columns.setFixedHeight(2 * LISTED)
         self.columns.setDragDropMode(QListWidget.DragDropMode.InternalMove)
@@ -91,7 +97,7 @@ class MarksBox(_Box):
         for value, words in ATTEMPTS.items():
             self.attempts.addItem(words, value)
         self.attempts.setCurrentIndex(max(0, self.attempts.findData(attempts)))
-        self.row("Of several attempts", self.attempts)
+        self.row(_("Of several attempts"), self.attempts)
 
 
 class PlayerBox(_Box):
@@ -100,12 +106,12 @@ class PlayerBox(_Box):
     def __init__(
         self, parent: QWidget, bands: Sequence[Band], player: Player | None = None, band: int | None = None
     ) -> None:
-        super().__init__(parent, player.name if player is not None else "Add player")
+        super().__init__(parent, player.name if player is not None else _("Add player"))
         self.name = QLineEdit(player.name if player is not None else "")
-        self.name.setPlaceholderText("a name or nickname")
+        self.name.setPlaceholderText(_("a name or nickname"))
         self.row("Name", self.name)
         self.instrument = QComboBox()
-        self.instrument.addItem("not specified", "")
+        self.instrument.addItem(_("not specified"), "")
         for i in instruments():
             self.instrument.addItem(i.name, i.id)
         self.instrument.setCurrentIndex(
@@ -113,14 +119,14 @@ class PlayerBox(_Box):
         )
         self.row("Plays", self.instrument)
         self.part = QLineEdit(player.part if player is not None else "")
-        self.part.setPlaceholderText("which part of a score, as 2nd clarinet")
+        self.part.setPlaceholderText(_("which part of a score, as 2nd clarinet"))
         self.row("Part", self.part)
         self.also = self.ticks(
-            "Has played too",
+            _("Has played too"),
             [(i.name, i.id) for i in instruments()],
             player.also if player is not None else (),
         )
-        self.also.setToolTip("Fingerings and lips of these may slip in: a wrong note is then told as such")
+        self.also.setToolTip(_("Fingerings and lips of these may slip in: a wrong note is then told as such"))
         self.band = QComboBox()
         for b in bands:
             self.band.addItem(format_name(b), b.id)
@@ -141,13 +147,13 @@ class YearBox(_Box):
     """A new band or year; `going_on` gives the ids of the players who go on into it."""
 
     def __init__(self, parent: QWidget, name: str, players: Sequence[Player]) -> None:
-        super().__init__(parent, "A new band or year")
+        super().__init__(parent, _("A new band or year"))
         self.name = QLineEdit(name)
         self.row("Name", self.name)
         self.year = QLineEdit(str(datetime.date.today().year))
         self.row("Year", self.year)
         self.players = self.ticks(
-            "Who goes on into it", [(p.name, p.id) for p in players], [p.id for p in players]
+            _("Who goes on into it"), [(p.name, p.id) for p in players], [p.id for p in players]
         )
 
     @property

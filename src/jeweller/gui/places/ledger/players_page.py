@@ -29,11 +29,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.documents.theme import FACET_NAMES, LIGHT, Theme
+from jeweller.assessment.messages import FACET_NAMES
+from jeweller.assessment.phrases import capitalized
+from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
 from jeweller.gui.places.ledger.people_dialogs import PlayerBox, YearBox
 from jeweller.gui.places.ledger.progress_chart import ProgressChart
 from jeweller.gui.places.loupe.margin import wrapped
+from jeweller.i18n import N_, _, ngettext
 from jeweller.instruments.table import find_instrument, instruments
 from jeweller.library.library import Library
 from jeweller.library.privacy import delete_band, delete_player, export_player, list_held
@@ -42,7 +45,7 @@ from jeweller.library.tables import Band, Player
 from jeweller.library.years import format_name, list_held_in_band, new_year
 
 SHOWN = 150  # players listed at once: more are found by another letter
-NOBODY = "Nobody is entered yet. Who plays is entered with their first recordings on the bench, or here."
+NOBODY = N_("Nobody is entered yet. Who plays is entered with their first recordings on the bench, or here.")
 
 
 class PlayersPage(QWidget):
@@ -74,30 +77,30 @@ class PlayersPage(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         row = QHBoxLayout()
         self.bands = QComboBox()
-        self.bands.setAccessibleName("The band")
+        self.bands.setAccessibleName(_("The band"))
         self.bands.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.bands.currentIndexChanged.connect(lambda _: self._fill())
+        self.bands.currentIndexChanged.connect(lambda _unused: self._fill())
         row.addWidget(self.bands, 1)
         self.of_band = QPushButton("…")
-        self.of_band.setAccessibleName("What can be done with a band")
-        self.of_band.setToolTip("A new band or year, another name, delete a year")
+        self.of_band.setAccessibleName(_("What can be done with a band"))
+        self.of_band.setToolTip(_("A new band or year, another name, delete a year"))
         self.of_band.clicked.connect(
             lambda: self.band_menu().popup(self.of_band.mapToGlobal(self.of_band.rect().bottomLeft()))
         )
         row.addWidget(self.of_band)
         column.addLayout(row)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("name, instrument")
-        self.search.setAccessibleName("Search the players")
+        self.search.setPlaceholderText(_("name, instrument"))
+        self.search.setAccessibleName(_("Search the players"))
         self.search.setClearButtonEnabled(True)
-        self.search.textChanged.connect(lambda _: self._fill())
+        self.search.textChanged.connect(lambda _unused: self._fill())
         column.addWidget(self.search)
         self.list = QListWidget()
-        self.list.setAccessibleName("Players")
+        self.list.setAccessibleName(_("Players"))
         self.list.setUniformItemSizes(True)
-        self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
+        self.list.currentItemChanged.connect(lambda item, _unused: self._picked(item))
         column.addWidget(self.list, 1)
-        self.new = QPushButton("Add player…")
+        self.new = QPushButton(_("Add player…"))
         self.new.clicked.connect(lambda: self.add())
         column.addWidget(self.new, 0, Qt.AlignmentFlag.AlignLeft)
         return left
@@ -121,12 +124,12 @@ class PlayersPage(QWidget):
         self.attempts.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self.attempts, 1)
         row = QHBoxLayout()
-        self.edit = QPushButton("Change…")
-        self.edit.setToolTip("Name, instrument, part, band")
-        self.practised = QPushButton("Practised today…")
+        self.edit = QPushButton(_("Change…"))
+        self.edit.setToolTip(_("Name, instrument, part, band"))
+        self.practised = QPushButton(_("Practised today…"))
         self.consent = QPushButton()
-        self.out = QPushButton("Export this player's data…")
-        self.remove = QPushButton("Delete for good…")
+        self.out = QPushButton(_("Export this player's data…"))
+        self.remove = QPushButton(_("Delete for good…"))
         acts = (
             (self.edit, lambda: self.change()),
             (self.practised, lambda: self.add_practice()),
@@ -139,7 +142,7 @@ class PlayersPage(QWidget):
             row.addWidget(button)
         row.addStretch(1)
         column.addLayout(row)
-        self._acts = [button for button, _ in acts]
+        self._acts = [button for button, _unused in acts]
         return right
 
     # ---- what is shown
@@ -165,7 +168,7 @@ class PlayersPage(QWidget):
         self.bands.blockSignals(True)
         self.bands.clear()
         if len(bands) != 1:
-            self.bands.addItem("every band", None)
+            self.bands.addItem(_("every band"), None)
         for band in bands:
             self.bands.addItem(format_name(band), band.id)
         self.bands.setCurrentIndex(max(0, self.bands.findData(now)))
@@ -176,7 +179,7 @@ class PlayersPage(QWidget):
             for p in self.library.who_plays_what()
         ]
         here = self.player.id if self.player is not None else None
-        self.player = next((self.library.player(i) for _, i, _ in self._named if i == here), None)
+        self.player = next((self.library.player(i) for _name, i, _band in self._named if i == here), None)
         stays = self.player  # who is chosen by the list is shown by it
         self._fill()
         if stays is not None and self.player is not None and self.player.id == stays.id:
@@ -207,7 +210,7 @@ class PlayersPage(QWidget):
     def _show_nobody(self) -> None:
         self.player, self.told = None, None
         self.title.setText("")
-        self.under.setText(NOBODY if not self._named else "Nobody of that name or instrument.")
+        self.under.setText(NOBODY if not self._named else _("Nobody of that name or instrument."))
         self.chart.show_attempts((), self.theme, self.points)
         self.attempts.setWidget(QWidget())
         for button in self._acts:
@@ -228,16 +231,18 @@ class PlayersPage(QWidget):
         self.title.setText(player.name)
         told = [
             instrument.name if instrument is not None else player.part,
-            f"{len(self.told.attempts)} take{'s' if len(self.told.attempts) != 1 else ''}",
-            f"{self.told.minutes} minutes on {self.told.days} day{'s' if self.told.days != 1 else ''}"
+            ngettext("{n} take", "{n} takes", len(self.told.attempts)).format(n=len(self.told.attempts)),
+            ngettext("{minutes} minutes on {n} day", "{minutes} minutes on {n} days", self.told.days).format(
+                minutes=self.told.minutes, n=self.told.days
+            )
             if self.told.days
             else "",
-            f"consent of {player.consent}"
+            _("consent of {consent}").format(consent=player.consent)
             if player.consent
-            else "no consent noted: left out of what others see",
+            else _("no consent noted: left out of what others see"),
         ]
         self.under.setText(" · ".join(filter(None, told)))
-        self.consent.setText("Withdraw consent" if player.consent else "Consent was given today")
+        self.consent.setText(_("Withdraw consent") if player.consent else _("Consent was given today"))
         self.chart.show_attempts(self.told.attempts, self.theme, self.points)
         self.attempts.setWidget(self._attempts())
 
@@ -248,33 +253,49 @@ class PlayersPage(QWidget):
         column.setSpacing(4)
         told = self.told
         if told is not None and told.habits:
-            column.addWidget(wrapped("Recurring problems", self.points + 1, weight=600, serif=True))
+            column.addWidget(wrapped(_("Recurring problems"), self.points + 1, weight=600, serif=True))
             for habit in told.habits:
-                column.addWidget(wrapped(self.theme.said(habit[0].upper() + habit[1:] + "."), self.points))
+                column.addWidget(wrapped(f"{capitalized(habit)}.", self.points))
         for a in reversed(told.attempts if told is not None else ()):
-            mark = f"{a.mark:g} of {a.out_of:g}" if a.mark is not None and a.out_of is not None else ""
+            mark = (
+                _("{mark:g} of {out_of:g}").format(mark=a.mark, out_of=a.out_of)
+                if a.mark is not None and a.out_of is not None
+                else ""
+            )
             head = " · ".join(
-                filter(None, [a.title, a.day, mark, f"{a.bpm:.0f} to the minute" if a.bpm else ""])
+                filter(
+                    None,
+                    [a.title, a.day, mark, _("{bpm:.0f} to the minute").format(bpm=a.bpm) if a.bpm else ""],
+                )
             )
             label = wrapped(head, self.points, weight=600)
             label.setContentsMargins(0, 8, 0, 0)
             column.addWidget(label)
-            for words, facets in (("Better", a.better), ("Less good", a.new)):
+            for words, facets in (
+                (_("Better than the time before: {names}."), a.better),
+                (_("Less good than the time before: {names}."), a.new),
+            ):
                 if facets:
-                    names = ", ".join(FACET_NAMES[f].lower() for f in facets)
+                    names = ", ".join(_(FACET_NAMES[f]).lower() for f in facets)
                     column.addWidget(
-                        wrapped(f"{words} than the time before: {names}.", self.points, self.theme.quiet)
+                        wrapped(
+                            words.format(names=names),
+                            self.points,
+                            self.theme.quiet,
+                        )
                     )
             if a.sound:
                 column.addWidget(
                     wrapped(
-                        f"Against the time before, recorded with {a.setup} too: {', '.join(a.sound)}.",
+                        _("Against the time before, recorded with {setup} too: {sound}.").format(
+                            setup=a.setup, sound=", ".join(a.sound)
+                        ),
                         self.points,
                         self.theme.quiet,
                     )
                 )
-            for text in a.findings or ("No problems found.",):
-                column.addWidget(wrapped(self.theme.said(text), self.points))
+            for text in a.findings or (_("No problems found."),):
+                column.addWidget(wrapped(text, self.points))
         column.addStretch(1)
         return page
 
@@ -299,7 +320,7 @@ class PlayersPage(QWidget):
         if self.library is None:
             return
         if values is None:
-            if not self.library.bands() and not self._do(lambda library: library.add_band("My band")):
+            if not self.library.bands() and not self._do(lambda library: library.add_band(_("My band"))):
                 return
             box = PlayerBox(self, self.library.bands(), band=self.band)
             if box.exec() != QDialog.DialogCode.Accepted:
@@ -322,7 +343,7 @@ class PlayersPage(QWidget):
                 return
             values = box.values()
         if not values["name"]:
-            self.trouble.emit("A player needs a name.")
+            self.trouble.emit(_("A player needs a name."))
             return
         self._do(lambda library: library.change(player, **values))
 
@@ -341,7 +362,9 @@ class PlayersPage(QWidget):
         if self.player is None:
             return
         if minutes is None:
-            minutes, ok = QInputDialog.getInt(self, self.player.name, "Minutes practised today:", 20, 1, 600)
+            minutes, ok = QInputDialog.getInt(
+                self, self.player.name, _("Minutes practised today:"), 20, 1, 600
+            )
             if not ok:
                 return
         number, today = self.player.id, datetime.date.today().isoformat()
@@ -352,8 +375,8 @@ class PlayersPage(QWidget):
         if self.player is None or self.library is None:
             return
         if not target:
-            target, _ = QFileDialog.getSaveFileName(
-                self, "What is held on this player", str(Path.home() / f"{self.player.name}.zip"), "*.zip"
+            target, _unused = QFileDialog.getSaveFileName(
+                self, _("What is held on this player"), str(Path.home() / f"{self.player.name}.zip"), "*.zip"
             )
         if not target:
             return
@@ -362,7 +385,11 @@ class PlayersPage(QWidget):
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
-        self.message.emit(f"{count} files saved: {target}")
+        self.message.emit(
+            ngettext("{count} file saved: {target}", "{count} files saved: {target}", count).format(
+                count=count, target=target
+            )
+        )
 
     def delete(self, *, sure: bool = False) -> None:
         """Deletes the player for good, after saying what goes."""
@@ -374,20 +401,22 @@ class PlayersPage(QWidget):
             return
         player = self.player
         if self._do(lambda library: delete_player(library, player)):
-            self.message.emit(f"{player.name} is deleted.")
+            self.message.emit(_("{name} is deleted.").format(name=player.name))
 
     def _sure(self, goes: list[str]) -> bool:
         """Asks whether this is to be deleted for good."""
         listed = "\n".join(f"· {line}" for line in goes)
         box = QMessageBox(
             QMessageBox.Icon.NoIcon,
-            "Delete for good",
-            f"This is deleted and cannot be brought back:\n\n{listed}\n\n"
-            "The daily copies of the library are deleted as well. Backups you made yourself are not touched.",
+            _("Delete for good"),
+            _(
+                "This is deleted and cannot be brought back:\n\n{listed}\n\nThe daily copies of the "
+                "library are deleted as well. Backups you made yourself are not touched."
+            ).format(listed=listed),
             QMessageBox.StandardButton.Cancel,
             self,
         )
-        button = box.addButton("Delete for good", QMessageBox.ButtonRole.DestructiveRole)
+        button = box.addButton(_("Delete for good"), QMessageBox.ButtonRole.DestructiveRole)
         box.exec()
         return box.clickedButton() is button
 
@@ -401,10 +430,10 @@ class PlayersPage(QWidget):
     def band_menu(self) -> QMenu:
         """What can be done with the band that is chosen."""
         menu = QMenu(self)
-        menu.addAction("A new band or year…").triggered.connect(lambda _=False: self.add_year())
-        rename, remove = menu.addAction("Rename…"), menu.addAction("Delete it for good…")
-        rename.triggered.connect(lambda _=False: self.rename_band())
-        remove.triggered.connect(lambda _=False: self.delete_band())
+        menu.addAction(_("A new band or year…")).triggered.connect(lambda _unused=False: self.add_year())
+        rename, remove = menu.addAction(_("Rename…")), menu.addAction(_("Delete it for good…"))
+        rename.triggered.connect(lambda _unused=False: self.rename_band())
+        remove.triggered.connect(lambda _unused=False: self.delete_band())
         for action in (rename, remove):
             action.setEnabled(self.band is not None)
         return menu
@@ -428,8 +457,9 @@ class PlayersPage(QWidget):
         if self._do(lambda library: new_year(library, name, year, going_on)):
             self.bands.setCurrentIndex(self.bands.count() - 1)
             self.message.emit(
-                f"{len(going_on)} players go on into {' '.join(name.split())}; what was recorded "
-                "stays theirs."
+                _("{n} players go on into {split}; what was recorded stays theirs.").format(
+                    n=len(going_on), split=" ".join(name.split())
+                )
             )
 
     def rename_band(self, name: str = "") -> None:
@@ -437,7 +467,7 @@ class PlayersPage(QWidget):
         if band is None:
             return
         if not name:
-            name, ok = QInputDialog.getText(self, "Another name", "The band is called:", text=band.name)
+            name, ok = QInputDialog.getText(self, _("Another name"), _("The band is called:"), text=band.name)
             if not ok:
                 return
         if name.strip():
@@ -453,4 +483,4 @@ class PlayersPage(QWidget):
         ):
             return
         if self._do(lambda library: delete_band(library, band.id)):
-            self.message.emit(f"{format_name(band)} is deleted.")
+            self.message.emit(_("{format_name} is deleted.").format(format_name=format_name(band)))

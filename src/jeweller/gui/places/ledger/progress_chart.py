@@ -10,9 +10,11 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from jeweller.documents.theme import FACET_NAMES, LIGHT, Theme
+from jeweller.assessment.messages import FACET_NAMES
+from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import FacetShapes
+from jeweller.i18n import _
 from jeweller.library.progress import Attempt
 
 LEFT, COLUMN_LEAST, COLUMN_MOST = 112, 44, 120  # pixels at the usual size of text
@@ -38,7 +40,7 @@ class ProgressChart(QWidget):
         self.attempts = tuple(a for a in attempts if a.mark is not None)
         self.theme, self.points = theme, points
         self.setAccessibleName(
-            "Marks over time: " + ", ".join(f"{a.day} {a.title} {a.mark:g}" for a in self.attempts)
+            _("Marks over time: ") + ", ".join(f"{a.day} {a.title} {a.mark:g}" for a in self.attempts)
         )
         self.setVisible(len(self.attempts) > 1)
         self.updateGeometry()
@@ -87,20 +89,20 @@ class ProgressChart(QWidget):
         painter.setFont(font(self.points - 1))
         shown = self.shown
         right = round(self.middle(len(shown) - 1) + self._px(COLUMN_LEAST) / 2) if shown else self.width()
-        for share, words in ((1.0, "all of it"), (0.5, "half")):
+        for share, words in ((1.0, _("all of it")), (0.5, "half")):
             y = self._px(12) + self._px(MARKS - 20) * (1.0 - share)
             painter.setPen(QColor(self.theme.faint))
             painter.drawLine(self._px(LEFT), round(y), right, round(y))
             self._label(painter, y, words)
         self._joined(painter, [(a.piece, self.place(k)) for k, a in enumerate(shown)])
         y = self._px(8 + MARKS)
-        self._label(painter, y + self._px(ROW) / 2, "to the minute")
+        self._label(painter, y + self._px(ROW) / 2, _("to the minute"))
         for k, a in enumerate(shown):
             painter.setPen(QPen(QColor(self.theme.brass), 1.6))
             painter.setBrush(QColor(self.theme.paper if a.support != "alone" else self.theme.brass))
             painter.drawEllipse(self.place(k), 4.0, 4.0)
             self._words(painter, k, y, f"{a.bpm:.0f}" if a.bpm else "")
-        for facet, name in FACET_NAMES.items():
+        for facet, name in ((f, _(n)) for f, n in FACET_NAMES.items()):
             y += self._px(ROW)
             self._label(painter, y + self._px(ROW) / 2, name)
             for k, a in enumerate(shown):
@@ -136,12 +138,12 @@ class ProgressChart(QWidget):
         ]
         self._joined(painter, places)
         painter.setBrush(QColor(self.theme.paper))
-        for _, place in places:
+        for _unused, place in places:
             painter.drawRect(QRectF(place.x() - 3, place.y() - 3, 6, 6))
 
     def _joined(self, painter: QPainter, places: Sequence[tuple[str, QPointF]]) -> None:
         painter.setPen(QPen(QColor(self.theme.brass), 1.6))
-        for group in dict.fromkeys(g for g, _ in places):
+        for group in dict.fromkeys(g for g, _unused in places):
             mine = [p for g, p in places if g == group]
             for a, b in zip(mine, mine[1:], strict=False):
                 painter.drawLine(a, b)

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from jeweller.assessment.phrases import capitalized
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
 from jeweller.gui.places.ledger.assignments_page import AssignmentsPage
@@ -30,11 +31,12 @@ from jeweller.gui.places.loupe.margin import width_at, wrapped
 from jeweller.gui.places.pattern_book.thumbnails import one_bar
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.work import write_plan
+from jeweller.i18n import N_, _
 from jeweller.library.class_view import ClassView, PlayerRow, class_view, pieces_of
 from jeweller.library.library import Library
 
 EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
-WAYS = (("class", "The class"), ("players", "Players"), ("assigned", "Assignments"))
+WAYS = (("class", N_("The class")), ("players", N_("Players")), ("assigned", N_("Assignments")))
 SHOWN = 400  # players listed at once: more are found by another letter
 
 
@@ -62,18 +64,18 @@ class LedgerPlace(QWidget):
         row.setSpacing(4)
         self.ways = QButtonGroup(self)
         for k, (way, words) in enumerate(WAYS):
-            button = QPushButton(words)
+            button = QPushButton(_(words))
             button.setCheckable(True)
-            button.clicked.connect(lambda _=False, w=way: self.choose_way(w))
+            button.clicked.connect(lambda _unused=False, w=way: self.choose_way(w))
             self.ways.addButton(button, k)
             row.addWidget(button)
         row.addSpacing(16)
         self.trays, self.pieces = QComboBox(), QComboBox()
-        for box, name in ((self.trays, "The tray"), (self.pieces, "The piece")):
+        for box, name in ((self.trays, _("The tray")), (self.pieces, _("The piece"))):
             box.setAccessibleName(name)
             row.addWidget(box)
-        self.trays.currentIndexChanged.connect(lambda _: self._fill_pieces())
-        self.pieces.currentIndexChanged.connect(lambda _: self._show_class())
+        self.trays.currentIndexChanged.connect(lambda _unused: self._fill_pieces())
+        self.pieces.currentIndexChanged.connect(lambda _unused: self._show_class())
         row.addStretch(1)
         outer.addLayout(row)
         self.pages = QStackedWidget()
@@ -90,9 +92,10 @@ class LedgerPlace(QWidget):
         self.assigned.to_tray.connect(self.to_tray)
         self.pages.addWidget(self.assigned)
         self.empty = QLabel(
-            "The ledger fills by itself. What is checked on the bench is here: the class bar by "
-            "bar, what to rehearse, and each player over "
-            "time."
+            _(
+                "The ledger fills by itself. What is checked on the bench is here: the class bar by "
+                "bar, what to rehearse, and each player over time."
+            )
         )
         self.empty.setObjectName("sheet")
         self.empty.setWordWrap(True)
@@ -171,7 +174,7 @@ class LedgerPlace(QWidget):
         if way == "players" and not self._players_stand and self.library is not None:
             self._players_stand = True
             self.players.show_all(self.theme, self.points)
-        index = [w for w, _ in WAYS].index(way)
+        index = [w for w, _unused in WAYS].index(way)
         self.ways.button(index).setChecked(True)
         if way == "assigned":
             self.assigned.show_all(self.theme)
@@ -240,29 +243,39 @@ class LedgerPlace(QWidget):
 
         v = self.view
         if v is not None:
-            say("What to rehearse", head=True)
+            say(_("What to rehearse"), head=True)
             for k, item in enumerate(v.plan, 1):
                 say(
-                    f"{k}. {self.theme.said(item.bars[0].upper() + item.bars[1:])} · {item.minutes} "
-                    f"minutes · {item.who}"
+                    _("{k}. {bars} · {minutes} minutes · {who}").format(
+                        k=k,
+                        bars=capitalized(item.bars),
+                        minutes=item.minutes,
+                        who=item.who,
+                    )
                 )
-                say(self.theme.said(item.what[0].upper() + item.what[1:]), quiet=True)
-                say(self.theme.said(item.drill[0].upper() + item.drill[1:] + "."), quiet=True)
+                say(capitalized(item.what), quiet=True)
+                say(f"{capitalized(item.drill)}.", quiet=True)
             if not v.plan:
-                say("No place is missed by more than one player.")
+                say(_("No place is missed by more than one player."))
             if v.help or v.move_on:
-                say("Who", head=True)
-                say(f"Needs help: {', '.join(v.help)}." if v.help else "Nobody needs help before the others.")
+                say(_("Who"), head=True)
+                say(
+                    _("Needs help: {help}.").format(help=", ".join(v.help))
+                    if v.help
+                    else _("Nobody needs help before the others.")
+                )
                 if v.move_on:
-                    say(f"May move on: {', '.join(v.move_on)}.")
+                    say(_("May move on: {move_on}.").format(move_on=", ".join(v.move_on)))
             if v.tuning:
-                say("Tuning", head=True)
+                say(_("Tuning"), head=True)
                 for t in v.tuning:
                     notes = "; ".join(f"{n} {c:+.0f}" for n, c in t.notes)
-                    say(
-                        f"{t.instrument}: {f'{round(t.cents):+d} cents' if round(t.cents) else 'in tune'}"
-                        + (f"; of its own: {notes}" if notes else "")
+                    cents = round(t.cents)
+                    far = _("{cents:+d} cents").format(cents=cents) if cents else _("in tune")
+                    message = (
+                        _("{instrument}: {far}; of its own: {notes}") if notes else "{instrument}: {far}"
                     )
+                    say(message.format(instrument=t.instrument, far=far, notes=notes))
         column.addStretch(1)
         return page
 
@@ -271,14 +284,14 @@ class LedgerPlace(QWidget):
         if self.view is None or self.library is None:
             return
         if not target:
-            target, _ = QFileDialog.getSaveFileName(
+            target, _unused = QFileDialog.getSaveFileName(
                 self,
-                "Save the rehearsal plan",
+                _("Save the rehearsal plan"),
                 str(Path.home() / f"{self.view.title} - rehearsal.pdf"),
                 "*.pdf",
             )
         if not target:
             return
-        job = self.jobs.process("plan", write_plan, self.view, target, self.theme.on_paper())
-        job.done.connect(lambda path: self.message.emit(f"Saved: {path}"))
+        job = self.jobs.process("plan", write_plan, self.view, target, LIGHT)
+        job.done.connect(lambda path: self.message.emit(_("Saved: {path}").format(path=path)))
         job.failed.connect(self.trouble)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
+from jeweller.i18n import _
+
 
 class BusyPage(QWidget):
     stopped = Signal()
@@ -21,7 +23,7 @@ class BusyPage(QWidget):
         self.bar.setRange(0, 1000)
         self.bar.setFixedWidth(420)
         outer.addWidget(self.bar, 0, Qt.AlignmentFlag.AlignHCenter)
-        stop = QPushButton("Stop (Esc)")
+        stop = QPushButton(_("Stop (Esc)"))
         stop.clicked.connect(self.stopped)
         outer.addWidget(stop, 0, Qt.AlignmentFlag.AlignHCenter)
         outer.addStretch(2)

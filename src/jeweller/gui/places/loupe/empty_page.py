@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QLabel, QListWidget, QListWidgetItem, QVBoxLayout,
 
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.gui.shell.style import font
+from jeweller.i18n import _
 
 WIDEST = 1000  # pixels of a line of words
 
@@ -23,14 +24,14 @@ class EmptyPage(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(64, 48, 64, 48)
         outer.setSpacing(12)
-        self.title = QLabel("A part and a recording of it")
+        self.title = QLabel(_("A part and a recording of it"))
         self.title.setObjectName("title")
         outer.addWidget(self.title)
         self.text = wrapped("", 11)
         self.text.setMaximumWidth(WIDEST)
         outer.addWidget(self.text)
         self.list = QListWidget()
-        self.list.setAccessibleName("Takes to open")
+        self.list.setAccessibleName(_("Takes to open"))
         self.list.setMaximumWidth(WIDEST)
         self.list.itemActivated.connect(lambda item: self.chosen.emit(item.data(Qt.ItemDataRole.UserRole)))
         self.list.itemClicked.connect(lambda item: self.chosen.emit(item.data(Qt.ItemDataRole.UserRole)))
@@ -51,18 +52,19 @@ class EmptyPage(QWidget):
             self.list.addItem(item)
         self.list.setVisible(bool(entries))
         if score:
-            self.title.setText("Now the recording")
-            text = f"{Path(score).name} is open. Drop a recording of it here, or press Ctrl+R."
+            self.title.setText(_("Now the recording"))
+            text = _("{name} is open. Drop a recording of it here, or press Ctrl+R.").format(
+                name=Path(score).name
+            )
         else:
-            self.title.setText("A part and a recording of it")
-            text = (
+            self.title.setText(_("A part and a recording of it"))
+            text = _(
                 "Drop a notation file (MusicXML, MEI, ABC, Humdrum, MIDI) and a recording (wav, "
-                "flac, ogg, mp3, m4a, webm, mp4 …) into this window, "
-                "or open them with Ctrl+O and Ctrl+R. Seconds later the part lies here, marked "
-                "where the playing differs."
+                "flac, ogg, mp3, m4a, webm, mp4 …) into this window, or open them with Ctrl+O and "
+                "Ctrl+R. Seconds later the part lies here, marked where the playing differs."
             )
         if tray_name:
-            text += f" Or begin with a take of the tray of {tray_name}:"
+            text += _(" Or begin with a take of the tray of {tray_name}:").format(tray_name=tray_name)
         elif entries:
-            text += " Or go on with a pair from before:"
+            text += _(" Or go on with a pair from before:")
         self.text.setText(text)

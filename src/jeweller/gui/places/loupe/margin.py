@@ -21,22 +21,24 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.assessment.finding import UNMARKED, is_sure
-from jeweller.assessment.messages import CAUSE_WORDS, bar_list
+from jeweller.assessment.messages import FACET_NAMES, cause_words, localized
+from jeweller.assessment.phrases import name_bars
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import WHOLE
 from jeweller.documents.plain_text import good_sentence, sureness
-from jeweller.documents.theme import FACET_NAMES, Theme
+from jeweller.documents.theme import Theme
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import facet_pixmap
+from jeweller.i18n import N_, _, ngettext
 from jeweller.pipeline.review import Review, Shown
 
 WIDTH = 348  # pixels at the usual size of text
 GAP = 8
 STATE_WORDS = {
-    "kept": "kept by the teacher",
+    "kept": N_("kept by the teacher"),
     "dismissed": "dismissed",
-    "changed": "changed by the teacher",
-    "added": "added by the teacher",
+    "changed": N_("changed by the teacher"),
+    "added": N_("added by the teacher"),
 }
 
 
@@ -69,44 +71,50 @@ def rows_of(f: dict[str, Any]) -> list[tuple[str, str]]:
     d = f["detail"]
     rows = []
     if d.get("written") or d.get("written_beats") is not None:
-        rows.append(("written", str(d.get("written") or _beats(d["written_beats"]))))
+        rows.append((_("written"), str(d.get("written") or _beats(d["written_beats"]))))
     if d.get("heard") or d.get("heard_beats") is not None:
-        rows.append(("heard", str(d.get("heard") or _beats(d["heard_beats"]))))
+        rows.append((_("heard"), str(d.get("heard") or _beats(d["heard_beats"]))))
     much = []
     if "beats" in d:
-        much.append(f"{d['beats']:+g} beats")
+        much.append(_("{beats:+g} beats").format(beats=d["beats"]))
     if "seconds" in d:
         much.append(f"{d['seconds']:+g} s")
     if "cents" in d:
-        much.append(f"{d['cents']:+.0f} cents")
+        much.append(_("{cents:+.0f} cents").format(cents=d["cents"]))
     if "ratio" in d:
         much.append(f"{d['ratio']:g} : 1")
     if "percent" in d:
         much.append(f"{d['percent']:+d} %")
     if f["count"] > 1:
-        much.append(f"{f['count']} times" + (f" of {d['of']}" if d.get("of") else ""))
+        message = _("{times} times of {of}") if d.get("of") else _("{times} times")
+        much.append(message.format(times=f["count"], of=d.get("of")))
     if much:
-        rows.append(("how much", ", ".join(much)))
+        rows.append((_("how much"), ", ".join(much)))
     rest = d.get("rests_on")
     if rest:
-        side = "at most" if rest["below"] else "at least"
+        side = _("at most") if rest["below"] else _("at least")
         rows.append(
             (
-                "rests on",
+                _("rests on"),
                 (
-                    f"{rest['measured']:.3g} {rest['unit']}, surely {side} {rest['bound']:.3g}; the "
-                    f"line is {rest['threshold']:.3g}"
+                    _("{measured:.3g} {unit}, surely {side} {bound:.3g}; the line is {threshold:.3g}").format(
+                        measured=rest["measured"],
+                        unit=rest["unit"],
+                        side=side,
+                        bound=rest["bound"],
+                        threshold=rest["threshold"],
+                    )
                 ),
             )
         )
     if f["cause"]:
-        rows.append(("why", CAUSE_WORDS.get(f["cause"], f["cause"])))
+        rows.append((_("why"), cause_words(f["cause"])))
     return rows
 
 
 def _beats(value: float) -> str:
     quarters = round(4 * value) / 4
-    return f"{quarters:g} beat{'s' if quarters != 1 else ''}"
+    return ngettext("{n:g} beat", "{n:g} beats", quarters).format(n=quarters)
 
 
 class MarginNote(QFrame):
@@ -122,7 +130,7 @@ class MarginNote(QFrame):
     ) -> None:
         super().__init__(parent)
         self.shown, self.theme, self.opened = shown, theme, opened
-        f = theme.usage.finding(shown.finding)
+        f = localized(shown.finding)
         colour = theme.facets[f["facet"]]
         off = shown.state == FindingState.DISMISSED
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -137,21 +145,22 @@ class MarginNote(QFrame):
         head.addWidget(picture)
         number = f"{shown.number}  " if shown.number else ""
         where = (
-            "the whole take"
+            _("the whole take")
             if f["kind"] in WHOLE
-            else bar_list(tuple(f["places"]))
+            else name_bars(tuple(f["places"]))
             if f["count"] > 1 and f["places"]
-            else f"bar {f['bar']}"
+            else _("bar {bar}").format(bar=f["bar"])
         )
-        where = theme.said(where)
-        title = wrapped(f"{number}{FACET_NAMES[f['facet']]} · {where}", points, colour, weight=600)
+        title = wrapped(f"{number}{_(FACET_NAMES[f['facet']])} · {where}", points, colour, weight=600)
         head.addWidget(title, 1)
         box.addLayout(head)
         text = wrapped(f["text"], points, theme.quiet if off else "")
         if off:
             text.setFont(font(points, italic=True))
         box.addWidget(text)
-        state = STATE_WORDS.get(shown.state) or sureness(f["confidence"])
+        state = (_(STATE_WORDS[shown.state]) if shown.state in STATE_WORDS else "") or sureness(
+            f["confidence"]
+        )
         box.addWidget(wrapped(state, points - 1, theme.quiet))
         if opened:
             self._open(box, f, points, off)
@@ -163,20 +172,20 @@ class MarginNote(QFrame):
             label = wrapped(name, points - 1, self.theme.quiet)
             label.setFixedWidth(round(6.8 * points))
             row.addWidget(label, 0, Qt.AlignmentFlag.AlignTop)
-            row.addWidget(wrapped(self.theme.said(value), points), 1)
+            row.addWidget(wrapped(value, points), 1)
             box.addLayout(row)
         if f["advice"]:
             box.addWidget(wrapped(f["advice"], points, italic=True))
         buttons = QHBoxLayout()
         buttons.setSpacing(4)
         for what, words in (
-            (("restore", "Restore (R)"),)
+            (("restore", _("Restore (R)")),)
             if off
-            else (("keep", "Keep (K)"), ("dismiss", "Dismiss (D)"), ("change", "Change (C)"))
+            else (("keep", _("Keep (K)")), ("dismiss", _("Dismiss (D)")), ("change", _("Change (C)")))
         ):
             button = QPushButton(words)
             button.setFont(font(points - 1, weight=600))
-            button.clicked.connect(lambda _=False, w=what: self.act.emit(w, self.shown.key))
+            button.clicked.connect(lambda _unused=False, w=what: self.act.emit(w, self.shown.key))
             buttons.addWidget(button)
         buttons.addStretch(1)
         box.addLayout(buttons)
@@ -238,25 +247,30 @@ class Margin(QWidget):
             note.act.connect(self.act)
             note.show()
             self.notes.append(note)
-        self._good = theme.said(good_sentence(review.report))
+        self._good = good_sentence(review.report)
         self._followed = bool(review.report["followed"])
 
     def _make_head(self, review: Review) -> QWidget:
         assert self.theme is not None
-        theme = self.theme
         head = QWidget(self)
         box = QVBoxLayout(head)
         box.setContentsMargins(4, 8, 4, 0)
         box.setSpacing(4)
         mark = review.report["mark"]
         if mark["value"] is not None:
-            words = f"{mark['band'].capitalize()} · {mark['value']:g} of {mark['out_of']}"
+            words = _("{capitalize} · {value:g} of {out_of}").format(
+                capitalize=mark["band"].capitalize(), value=mark["value"], out_of=mark["out_of"]
+            )
             label = wrapped(words, self.points + 2, serif=True, weight=600)
             label.setToolTip(
                 "\n".join(
                     (
-                        f"{FACET_NAMES[p['facet']]}: {p['taken_off']:g} of {p['weight']:g} off. "
-                        f"{theme.said(p['why'])}"
+                        _("{facet}: {taken_off:g} of {weight:g} off. {why}").format(
+                            facet=_(FACET_NAMES[p["facet"]]),
+                            taken_off=p["taken_off"],
+                            weight=p["weight"],
+                            why=p["why"],
+                        )
                     )
                     for p in mark["parts"]
                 )
@@ -266,14 +280,18 @@ class Margin(QWidget):
         row.setSpacing(2)
         self._buttons = {}
         here = {s.finding["facet"] for s in review.shown}
-        for facet, name in FACET_NAMES.items():
+        for facet, name in ((f, _(n)) for f, n in FACET_NAMES.items()):
             button = QToolButton()
             button.setIcon(facet_pixmap(facet, self.theme, 20))
             button.setCheckable(True)
             button.setChecked(self.facets is not None and facet in self.facets)
             button.setEnabled(facet in here or button.isChecked())
-            button.setToolTip(f"Only {name.lower()}" if facet in here else f"{name}: nothing here")
-            button.setAccessibleName(f"Only {name.lower()}")
+            button.setToolTip(
+                _("Only {lower}").format(lower=name.lower())
+                if facet in here
+                else _("{name}: nothing here").format(name=name)
+            )
+            button.setAccessibleName(_("Only {lower}").format(lower=name.lower()))
             button.toggled.connect(self._filter)
             self._buttons[facet] = button
             row.addWidget(button)
@@ -314,7 +332,7 @@ class Margin(QWidget):
         wished = [(level(n.shown.key), n) for n in sure]
         total = sum(self._height(n) + GAP for n in sure)
         ordered = sorted(wished, key=lambda p: (p[0] if p[0] is not None else -1.0, p[1].shown.number))
-        bottom = max((w for w, _ in ordered if w is not None), default=0.0) + 400
+        bottom = max((w for w, _unused in ordered if w is not None), default=0.0) + 400
         for wish, note in ordered:
             if wish is not None and y + total < max(bottom, y + total):
                 y = max(y, int(wish))
@@ -326,25 +344,25 @@ class Margin(QWidget):
                 ends.append((note.shown.key, note.y() + 18.0))
         if not sure and self._followed:
             y = self._label(
-                "No problems found." if self.facets is None else "Nothing of this kind stands.", y
+                _("No problems found.") if self.facets is None else _("Nothing of this kind stands."), y
             )
         if tuning:
-            y = self._heading("Tuning", "not marked", y)
+            y = self._heading(_("Tuning"), _("not marked"), y)
             for note in tuning:
                 y = self._put(note, y)
         if unsure:
-            y = self._heading("Listen here", "not marked down", y)
+            y = self._heading(_("Listen here"), _("not marked down"), y)
             for note in unsure:
                 y = self._put(note, y)
         if self.asked:
-            y = self._heading("What was asked for", "", y)
+            y = self._heading(_("What was asked for"), "", y)
             for sentence in self.asked:
                 y = self._label(sentence, y)
         if self._good:
-            y = self._heading("Good", "", y)
+            y = self._heading(_("Good"), "", y)
             y = self._label(self._good, y)
         if gone:
-            y = self._heading("Dismissed", "", y)
+            y = self._heading(_("Dismissed"), "", y)
             for note in gone:
                 y = self._put(note, y)
         self.setFixedHeight(y + 16)

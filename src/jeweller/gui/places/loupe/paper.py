@@ -17,6 +17,7 @@ from jeweller.documents.annotations import Hit, Ruler, View, draw_marks, staff_p
 from jeweller.documents.engraving import Engraving
 from jeweller.documents.theme import Theme
 from jeweller.gui.widgets.shapes import drawn
+from jeweller.i18n import _
 from jeweller.pipeline.review import Review
 
 DEFAULT_ZOOM = 0.62  # pixels per page unit: a staff 45 pixels high
@@ -34,7 +35,7 @@ class Paper(QWidget):
         super().__init__(parent)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
-        self.setAccessibleName("The marked part")
+        self.setAccessibleName(_("The marked part"))
         self.zoom = DEFAULT_ZOOM
         self.review: Review | None = None
         self.theme: Theme | None = None

@@ -16,10 +16,11 @@ from jeweller.documents.annotations import WHOLE
 from jeweller.documents.theme import Theme
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import icon
+from jeweller.i18n import N_, _
 from jeweller.pipeline.review import Review
 
-SPEEDS = ((1.0, "full speed"), (0.85, "85 %"), (0.7, "70 %"), (0.5, "half speed"))
-SOURCES = (("take", "Take"), ("model", "Model"), ("both", "Both"))
+SPEEDS = ((1.0, N_("full speed")), (0.85, "85 %"), (0.7, "70 %"), (0.5, N_("half speed")))
+SOURCES = (("take", N_("Take")), ("model", N_("Model")), ("both", N_("Both")))
 BAR_TEXT_PX = 16
 
 
@@ -32,7 +33,7 @@ class Waveform(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setMinimumHeight(72)
-        self.setAccessibleName("The recording")
+        self.setAccessibleName(_("The recording"))
         self.theme: Theme | None = None
         self.seconds = 0.0
         self.samples: npt.NDArray[np.float32] = np.zeros(0, np.float32)
@@ -159,39 +160,39 @@ class SoundStrip(QWidget):
         row.setContentsMargins(12, 8, 12, 8)
         row.setSpacing(4)
         self.button = QToolButton()
-        self.button.setToolTip("Play from two beats before the chosen place (Space)")
-        self.button.setAccessibleName("Play")
+        self.button.setToolTip(_("Play from two beats before the chosen place (Space)"))
+        self.button.setAccessibleName(_("Play"))
         self.button.setIconSize(QSize(22, 22))
         self.button.clicked.connect(self.play)
         row.addWidget(self.button)
         self.sources: dict[str, QToolButton] = {}
         for key, words in SOURCES:
             button = QToolButton()
-            button.setText(words)
+            button.setText(_(words))
             button.setCheckable(True)
             button.setAutoExclusive(True)
             button.setToolTip(
                 {
-                    "take": "The player's recording (T)",
-                    "model": "How the part should sound (M)",
-                    "both": "First the take, then the model (B)",
+                    "take": _("The player's recording (T)"),
+                    "model": _("How the part should sound (M)"),
+                    "both": _("First the take, then the model (B)"),
                 }[key]
             )
-            button.clicked.connect(lambda _=False, k=key: self.source.emit(k))
+            button.clicked.connect(lambda _unused=False, k=key: self.source.emit(k))
             self.sources[key] = button
             row.addWidget(button)
         self.sources["take"].setChecked(True)
         self.speeds = QComboBox()
         for value, words in SPEEDS:
-            self.speeds.addItem(words, value)
-        self.speeds.setToolTip("Slower without changing the pitch ([ and ])")
-        self.speeds.setAccessibleName("Speed")
+            self.speeds.addItem(_(words), value)
+        self.speeds.setToolTip(_("Slower without changing the pitch ([ and ])"))
+        self.speeds.setAccessibleName(_("Speed"))
         self.speeds.currentIndexChanged.connect(lambda i: self.speed.emit(float(self.speeds.itemData(i))))
         row.addWidget(self.speeds)
         self.looping = QToolButton()
         self.looping.setCheckable(True)
-        self.looping.setToolTip("Play the chosen bar again and again (L)")
-        self.looping.setAccessibleName("Loop")
+        self.looping.setToolTip(_("Play the chosen bar again and again (L)"))
+        self.looping.setAccessibleName(_("Loop"))
         self.looping.toggled.connect(self.loop)
         row.addWidget(self.looping)
         self.wave = Waveform()
@@ -213,7 +214,7 @@ class SoundStrip(QWidget):
         for n in review.checked.report["notes"]:
             if n["heard"] is not None:
                 bars.setdefault((n["bar"], n["pass"]), n["heard"]["on_s"])
-        self.wave.bars = [(at, number) for (number, _), at in bars.items()]
+        self.wave.bars = [(at, number) for (number, _unused), at in bars.items()]
         self.show_marks(review)
         self.set_clock(None, recording.duration)
 
@@ -230,4 +231,8 @@ class SoundStrip(QWidget):
         def words(seconds: float) -> str:
             return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
 
-        self.clock.setText(f"{words(at)} of {words(total)}" if at is not None else words(total))
+        self.clock.setText(
+            _("{words} of {words2}").format(words=words(at), words2=words(total))
+            if at is not None
+            else words(total)
+        )

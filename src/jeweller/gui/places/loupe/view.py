@@ -24,6 +24,7 @@ from jeweller.gui.places.loupe.model import engrave_to_fit
 from jeweller.gui.places.loupe.paper import DEFAULT_ZOOM, ZOOMS, Paper
 from jeweller.gui.places.loupe.sound_strip import SoundStrip
 from jeweller.gui.services.jobs import Jobs
+from jeweller.i18n import _
 from jeweller.pipeline.review import Review
 from jeweller.report.traps import answer_traps
 from jeweller.synthesis.model import Model, play_model
@@ -239,7 +240,7 @@ class Loupe(QWidget):
         if self.review is None:
             return []
         return [
-            f"{self.theme.said(trap.what)}: {right} of {of}"
+            _("{said}: {right} of {of}").format(said=trap.what, right=right, of=of)
             for trap, right, of in answer_traps(self.criteria, self.review.report, self.review.checked.line)
         ]
 
@@ -397,10 +398,10 @@ class Loupe(QWidget):
         key = key or (self.finding() or {}).get("key")
         if what in ("undo", "redo"):
             if not (review.undo() if what == "undo" else review.redo()):
-                self.message.emit(f"Nothing to {what}.")
+                self.message.emit(_("Nothing to {what}.").format(what=what))
                 return
         elif key is None:
-            self.message.emit("Choose a finding first.")
+            self.message.emit(_("Choose a finding first."))
             return
         elif what == "change":
             self.choose(key) if key != self.chosen else None
@@ -410,11 +411,11 @@ class Loupe(QWidget):
             getattr(review, what)(key)
         self.after_decision(
             {
-                "keep": "Kept.",
-                "dismiss": "Dismissed; U takes it back.",
-                "restore": "Restored.",
-                "undo": "Undone.",
-                "redo": "Done again.",
+                "keep": _("Kept."),
+                "dismiss": _("Dismissed; U takes it back."),
+                "restore": _("Restored."),
+                "undo": _("Undone."),
+                "redo": _("Done again."),
             }[what]
         )
 
@@ -487,7 +488,7 @@ class Loupe(QWidget):
         if span is None or self.review is None:
             return
         if self._sound is None or (self._model is None and self.source != "take"):
-            self.message.emit("The sound is still being made ready; press Space again in a moment.")
+            self.message.emit(_("The sound is still being made ready; press Space again in a moment."))
             return
         if self.source == "both" and not self.loop and self.span is None and self.play_from is None:
             span = (
@@ -511,7 +512,7 @@ class Loupe(QWidget):
         self.strip.set_theme(self.theme, True)
         self._tick.start(TICK_MS)
         if self.transport.speaker.silent:
-            self.message.emit("No sound device: playing silently, the cursor shows where.")
+            self.message.emit(_("No sound device: playing silently, the cursor shows where."))
 
     def stop(self) -> None:
         self.transport.stop()

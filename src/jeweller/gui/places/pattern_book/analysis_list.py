@@ -19,6 +19,7 @@ from jeweller.difficulty.analysis import PartAnalysis
 from jeweller.difficulty.traps import Trap
 from jeweller.documents.theme import Theme
 from jeweller.gui.places.loupe.margin import wrapped
+from jeweller.i18n import _, ngettext
 
 GAP = 4
 PAD = 12
@@ -65,9 +66,9 @@ class AnalysisList(QScrollArea):
         if over is not None:
             self._write(column, over, theme, points, kept, whom, told)
         if across:
-            column.addWidget(wrapped("Across the band", points, weight=600))
+            column.addWidget(wrapped(_("Across the band"), points, weight=600))
             for sentence in across[:ACROSS]:
-                column.addWidget(wrapped(theme.said(sentence), points, theme.ink))
+                column.addWidget(wrapped(sentence, points, theme.ink))
         column.addStretch(1)
         self.setWidget(page)
 
@@ -82,20 +83,23 @@ class AnalysisList(QScrollArea):
         told: str,
     ) -> None:
         head = QHBoxLayout()
-        head.addWidget(wrapped("Look it over", points + 2, weight=600, serif=True), 1)
-        self.whom = QPushButton(f"for {whom}" if whom else "for any player")
+        head.addWidget(wrapped(_("Look it over"), points + 2, weight=600, serif=True), 1)
+        self.whom = QPushButton(_("for {whom}").format(whom=whom) if whom else _("for any player"))
         self.whom.setObjectName("word")
-        self.whom.setToolTip("For a certain player: which notes are new")
+        self.whom.setToolTip(_("For a certain player: which notes are new"))
         self.whom.clicked.connect(self.asked_whom)
         head.addWidget(self.whom, 0, Qt.AlignmentFlag.AlignTop)
         column.addLayout(head)
-        outside = f", and {', '.join(over.outside_scale)}" if over.outside_scale else ""
+        outside = (
+            _(", and {outside_scale}").format(outside_scale=", ".join(over.outside_scale))
+            if over.outside_scale
+            else ""
+        )
         why = f": {', '.join(over.reasons)}" if over.reasons else ""
         column.addWidget(
             wrapped(
-                theme.said(
-                    f"{over.scale}{outside}. Reads {over.level}{why}. Begin at {over.begin_bpm} to "
-                    "the minute."
+                _("{scale}{outside}. Reads {level}{why}. Begin at {begin_bpm} to the minute.").format(
+                    scale=over.scale, outside=outside, level=over.level, why=why, begin_bpm=over.begin_bpm
                 ),
                 points,
                 theme.quiet,
@@ -104,26 +108,26 @@ class AnalysisList(QScrollArea):
         if told:
             column.addWidget(wrapped(told, points))
         if over.traps:
-            column.addWidget(wrapped("What may trip the player", points, weight=600))
+            column.addWidget(wrapped(_("What may trip the player"), points, weight=600))
             column.addWidget(
                 wrapped(
-                    "Tick what matters: it is numbered on the part, and a check answers it.",
+                    _("Tick what matters: it is numbered on the part, and a check answers it."),
                     points - 1,
                     theme.quiet,
                 )
             )
         for trap in over.traps:
-            times = f", {trap.count} times" if trap.count > 1 else ""
+            times = _(", {count} times").format(count=trap.count) if trap.count > 1 else ""
             row = self._row(f"{trap.what}{times}", trap.bars, trap.notes, theme)
             box = QCheckBox()
             box.setAccessibleName(trap.what)
             box.setChecked(trap.what in kept)
-            box.toggled.connect(lambda _: self.ticked.emit())
+            box.toggled.connect(lambda _unused: self.ticked.emit())
             row.insertWidget(0, box, 0, Qt.AlignmentFlag.AlignTop)
             self.boxes.append((trap, box))
             column.addLayout(row)
         if over.lighter:
-            column.addWidget(wrapped("What makes it lighter", points, weight=600))
+            column.addWidget(wrapped(_("What makes it lighter"), points, weight=600))
         for light in over.lighter[:LIGHTER]:
             column.addLayout(
                 self._row(
@@ -132,24 +136,26 @@ class AnalysisList(QScrollArea):
             )
         if len(over.lighter) > LIGHTER:
             column.addWidget(
-                wrapped(f"and {len(over.lighter) - LIGHTER} more of the kind", points, theme.quiet)
+                wrapped(
+                    _("and {n} more of the kind").format(n=len(over.lighter) - LIGHTER), points, theme.quiet
+                )
             )
-        column.addWidget(wrapped("A path", points, weight=600))
+        column.addWidget(wrapped(_("A path"), points, weight=600))
         for sentence in over.path:
-            column.addWidget(wrapped(theme.said(sentence), points, theme.ink))
+            column.addWidget(wrapped(sentence, points, theme.ink))
 
     def _row(self, words: str, bars: tuple[str, ...], notes: tuple[str, ...], theme: Theme) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(GAP)
-        words = theme.said(words)
-        label = wrapped(f"{words} · {theme.said(_where(bars))}" if bars else words, self.points, theme.ink)
+        words = words
+        label = wrapped(f"{words} · {_where(bars)}" if bars else words, self.points, theme.ink)
         row.addWidget(label, 1)
         if notes:
-            button = QPushButton("show")
+            button = QPushButton(_("show"))
             button.setObjectName("word")
-            button.setAccessibleName(f"Show on the part: {words}")
+            button.setAccessibleName(_("Show on the part: {words}").format(words=words))
             button.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
-            button.clicked.connect(lambda _=False: self.shown.emit(notes))
+            button.clicked.connect(lambda _unused=False: self.shown.emit(notes))
             row.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
         return row
 
@@ -161,15 +167,7 @@ class AnalysisList(QScrollArea):
 def _where(bars: tuple[str, ...]) -> str:
     """Bars by their numbers; a pickup by its name."""
     numbers = [b for b in bars if b != "0"]
-    pickup = ["the pickup"] if "0" in bars else []
-    named = (
-        [
-            (
-                f"bar{'s' if len(numbers) > 1 else ''} "
-                f"{', '.join(numbers[:SHOWN_BARS])}{' …' if len(numbers) > SHOWN_BARS else ''}"
-            )
-        ]
-        if numbers
-        else []
-    )
+    pickup = [_("the pickup")] if "0" in bars else []
+    first = ", ".join(numbers[:SHOWN_BARS]) + (" …" if len(numbers) > SHOWN_BARS else "")
+    named = [ngettext("bar {bars}", "bars {bars}", len(numbers)).format(bars=first)] if numbers else []
     return ", ".join([*pickup, *named])

@@ -12,11 +12,12 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QTableW
 from jeweller.documents.parts import SheetSettings
 from jeweller.documents.text_lines import LINES, TextLineSettings
 from jeweller.exercises.parts import best_octave, to_concert_pitch, write_for_instrument
+from jeweller.i18n import N_, _, ngettext
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.notation.model import Part, Score
 from jeweller.notation.transposition import transpose_part
 
-CONCERT = "concert pitch"
+CONCERT = N_("concert pitch")
 BARS_PER_LINE = (0, 1, 2, 3, 4, 5, 6, 8)
 
 
@@ -37,6 +38,17 @@ def plain_table(columns: Sequence[str], name: str) -> QTableWidget:
     return table
 
 
+def _octaves(n: int) -> str:
+    if not n:
+        return _("as it sounds")
+    message = (
+        ngettext("{n} octave higher", "{n} octaves higher", n)
+        if n > 0
+        else ngettext("{n} octave lower", "{n} octaves lower", -n)
+    )
+    return message.format(n=abs(n))
+
+
 class PartChoice(QWidget):
     """Which part of a score, and for whom it is written. `changed` is emitted by another choice."""
 
@@ -48,25 +60,23 @@ class PartChoice(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(8)
         self.parts = QComboBox()
-        self.parts.setAccessibleName("The part shown")
+        self.parts.setAccessibleName(_("The part shown"))
         row.addWidget(self.parts)
-        self.words = plain("written for")
+        self.words = plain(_("written for"))
         row.addWidget(self.words)
         self.instrument = QComboBox()
-        self.instrument.setAccessibleName("The instrument the part is written for")
-        self.instrument.addItem("as it stands", "")
-        self.instrument.addItem("concert pitch", CONCERT)
+        self.instrument.setAccessibleName(_("The instrument the part is written for"))
+        self.instrument.addItem(_("as it stands"), "")
+        self.instrument.addItem(_("concert pitch"), CONCERT)
         for i in instruments():
             if i.clef != "percussion":
                 self.instrument.addItem(i.name, i.id)
         row.addWidget(self.instrument)
         self.octaves = QComboBox()
-        self.octaves.setAccessibleName("Moved by octaves")
+        self.octaves.setAccessibleName(_("Moved by octaves"))
         for n in range(-3, 4):
             self.octaves.addItem(
-                "as it sounds"
-                if not n
-                else f"{abs(n)} octave{'s' if abs(n) > 1 else ''} {'higher' if n > 0 else 'lower'}",
+                _octaves(n),
                 n,
             )
         self.octaves.setCurrentIndex(3)
@@ -74,7 +84,7 @@ class PartChoice(QWidget):
         row.addStretch(1)
         self.free = False  # whether it may be written for another
         for box in (self.parts, self.instrument, self.octaves):
-            box.currentIndexChanged.connect(lambda _: self.changed.emit())
+            box.currentIndexChanged.connect(lambda _unused: self.changed.emit())
 
     def show_score(self, score: Score | None, *, free: bool) -> None:
         """The parts of a score; `free`: they may be written for another instrument."""
@@ -133,7 +143,7 @@ class PartChoice(QWidget):
         if best == self.octave:
             return ""
         words = self.octaves.itemText(self.octaves.findData(best))
-        return f"On the {instrument.name} it lies best {words}."
+        return _("On the {name} it lies best {words}.").format(name=instrument.name, words=words)
 
 
 class DisplayOptions(QWidget):
@@ -146,25 +156,25 @@ class DisplayOptions(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(8)
-        row.addWidget(plain("Under the notes:"))
+        row.addWidget(plain(_("Under the notes:")))
         self.lines: dict[str, QCheckBox] = {}
         for line, words in LINES.items():
-            self.lines[line] = self._box(row, words, "")
-        self.blank = self._box(row, "blank", "Lines to be filled in by the player")
-        self.big = self._box(row, "big print", "To be read from a distance")
+            self.lines[line] = self._box(row, _(words), "")
+        self.blank = self._box(row, _("blank"), _("Lines to be filled in by the player"))
+        self.big = self._box(row, _("big print"), _("To be read from a distance"))
         row.addStretch(1)
-        row.addWidget(plain("Bars in a line"))
+        row.addWidget(plain(_("Bars in a line")))
         self.bars = QComboBox()
-        self.bars.setAccessibleName("Bars in a line")
+        self.bars.setAccessibleName(_("Bars in a line"))
         for n in BARS_PER_LINE:
-            self.bars.addItem(str(n) if n else "as fit", n)
-        self.bars.currentIndexChanged.connect(lambda _: self.changed.emit())
+            self.bars.addItem(str(n) if n else _("as fit"), n)
+        self.bars.currentIndexChanged.connect(lambda _unused: self.changed.emit())
         row.addWidget(self.bars)
 
     def _box(self, row: QHBoxLayout, words: str, tip: str) -> QCheckBox:
         box = QCheckBox(words)
         box.setToolTip(tip)
-        box.toggled.connect(lambda _: self.changed.emit())
+        box.toggled.connect(lambda _unused: self.changed.emit())
         row.addWidget(box)
         return box
 

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from jeweller.i18n import N_
+
 # kind, words, ending
 SHEETS = (
     ("pdf", "PDF", ".pdf"),
     ("musicxml", "MusicXML", ".musicxml"),
     ("mei", "MEI", ".mei"),
     ("midi", "MIDI", ".mid"),
-    ("png", "Picture", ".png"),
-    ("html", "Page for a browser", ".html"),
-    ("wav", "Sound, with a count-in", ".wav"),
+    ("png", N_("Picture"), ".png"),
+    ("html", N_("Page for a browser"), ".html"),
+    ("wav", N_("Sound, with a count-in"), ".wav"),
 )

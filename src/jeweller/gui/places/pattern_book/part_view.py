@@ -15,6 +15,7 @@ from jeweller.documents.theme import Theme
 from jeweller.gui.places.loupe.paper import DEFAULT_ZOOM
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import drawn
+from jeweller.i18n import _
 from jeweller.notation.model import Part
 
 RING = 21.0  # page units: the wash behind a notehead
@@ -32,7 +33,7 @@ class PartPaper(QWidget):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setAccessibleName("The part")
+        self.setAccessibleName(_("The part"))
         self.part: Part | None = None
         self.theme: Theme | None = None
         self.under = TextLineSettings()

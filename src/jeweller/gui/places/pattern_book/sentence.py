@@ -27,8 +27,8 @@ from jeweller.exercises.request import (
 )
 from jeweller.exercises.rhythms import ROWS
 from jeweller.exercises.scales import SCALES
+from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument, instruments, require_instrument
-from jeweller.usage import Usage
 
 TONICS = ("C", "G", "D", "A", "E", "B", "F♯", "F", "B♭", "E♭", "A♭", "D♭")
 FIGURES = ("1 2 3 1", "1 2 3 4", "1 2 3 2", "1 3 2 1", "1 2 3 4 5", "1 3 5 3", "3 2 1 2")
@@ -41,48 +41,58 @@ NUMBERS = {
 }
 # What a kind is called inside the sentence, and the sentence: words in braces are chosen.
 SENTENCES = {
-    "scale": "A {span} {scale} {kind} on {concert} {tonic}, {direction}, in {rhythm},",
-    "intervals": "A {span} {scale} {kind} {interval} on {concert} {tonic}, {direction}, in {rhythm},",
+    "scale": N_("A {span} {scale} {kind} on {concert} {tonic}, {direction}, in {rhythm},"),
+    "intervals": N_("A {span} {scale} {kind} {interval} on {concert} {tonic}, {direction}, in {rhythm},"),
     "pattern": (
-        "{kind} {figure} climbing through a {span} {scale} on {concert} {tonic}, {direction}, in {rhythm},"
+        N_(
+            "{kind} {figure} climbing through a {span} {scale} on {concert} {tonic}, {direction}, "
+            "in {rhythm},"
+        )
     ),
-    "arpeggio": "{kind} of a {chord} over {span}, {scale}, on {concert} {tonic}, {direction}, in {rhythm},",
+    "arpeggio": N_(
+        "{kind} of a {chord} over {span}, {scale}, on {concert} {tonic}, {direction}, in {rhythm},"
+    ),
     "leaps": (
-        "{kind} {leaps} from degree {degree} of a {span} {scale} on {concert} {tonic}, {direction}, in "
-        "{rhythm},"
+        N_(
+            "{kind} {leaps} from degree {degree} of a {span} {scale} on {concert} {tonic}, "
+            "{direction}, in {rhythm},"
+        )
     ),
     "long tones": (
-        "{kind} on a {span} {scale}, {concert} {tonic}, {direction}, each {counts} counts and {rest} of rest,"
+        N_(
+            "{kind} on a {span} {scale}, {concert} {tonic}, {direction}, each {counts} counts and "
+            "{rest} of rest,"
+        )
     ),
-    "switch": "{kind} between {concert} {tonic} and {other},",
-    "two notes": "{kind}: {concert} {tonic} and {other}, {bars} bars,",
-    "rhythm": "{kind} of {bars} bars with {uses} on {on}, {concert} {tonic}, {pickup}, number {seed},",
-    "shrinking": "{kind} on a {span} {scale}, {concert} {tonic},",
-    "echo": "{kind} of {bars} bars on a {span} {scale}, {concert} {tonic}, number {seed},",
-    "drums": "{kind} of {bars} bars with {uses}, number {seed},",
+    "switch": N_("{kind} between {concert} {tonic} and {other},"),
+    "two notes": N_("{kind}: {concert} {tonic} and {other}, {bars} bars,"),
+    "rhythm": N_("{kind} of {bars} bars with {uses} on {on}, {concert} {tonic}, {pickup}, number {seed},"),
+    "shrinking": N_("{kind} on a {span} {scale}, {concert} {tonic},"),
+    "echo": N_("{kind} of {bars} bars on a {span} {scale}, {concert} {tonic}, number {seed},"),
+    "drums": N_("{kind} of {bars} bars with {uses}, number {seed},"),
 }
-JOINED = "{articulation}, {dynamics}; "
-LAST = "in {metre} at {bpm}, for {players}, {level} range."
+JOINED = N_("{articulation}, {dynamics}; in {metre} at {bpm}, for {players}, {level} range.")
+LAST = N_("in {metre} at {bpm}, for {players}, {level} range.")
 KIND_WORDS = {
-    "scale": "scale",
-    "intervals": "scale in",
-    "pattern": "A figure",
-    "arpeggio": "An arpeggio",
-    "leaps": "Leaps",
-    "long tones": "Long tones",
-    "switch": "A switch",
-    "two notes": "Two notes to improvise on",
-    "rhythm": "A rhythm line",
-    "shrinking": "Shrinking notes",
-    "echo": "An echo",
-    "drums": "A drum pattern",
+    "scale": N_("scale"),
+    "intervals": N_("scale in"),
+    "pattern": N_("A figure"),
+    "arpeggio": N_("An arpeggio"),
+    "leaps": N_("Leaps"),
+    "long tones": N_("Long tones"),
+    "switch": N_("A switch"),
+    "two notes": N_("Two notes to improvise on"),
+    "rhythm": N_("A rhythm line"),
+    "shrinking": N_("Shrinking notes"),
+    "echo": N_("An echo"),
+    "drums": N_("A drum pattern"),
 }
 UNJOINED = {"long tones", "two notes", "shrinking", "echo", "drums"}
 SAID = {
-    "direction": {"both": "up and down"},
-    "concert": {"True": "concert", "False": "written"},
-    "dynamics": {"none": "at one loudness"},
-    "pickup": {"True": "with a pickup", "False": "without a pickup"},
+    "direction": {"both": N_("up and down")},
+    "concert": {"True": N_("concert"), "False": N_("written")},
+    "dynamics": {"none": N_("at one loudness")},
+    "pickup": {"True": N_("with a pickup"), "False": N_("without a pickup")},
 }
 
 
@@ -94,7 +104,6 @@ class ExerciseSentence(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.drill = ExerciseRequest()
-        self.usage = Usage()
         self.players: tuple[Instrument, ...] = (require_instrument("flute"),)
         self.words: dict[str, QPushButton] = {}
         self.rows = QVBoxLayout(self)
@@ -111,8 +120,8 @@ class ExerciseSentence(QWidget):
                 row.hide()
                 row.deleteLater()
         self.words = {}
-        first = SENTENCES[self.drill.kind]
-        second = (JOINED if self.drill.kind not in UNJOINED else "") + LAST
+        first = _(SENTENCES[self.drill.kind])
+        second = _(LAST) if self.drill.kind in UNJOINED else _(JOINED)
         for sentence in (first, second):
             row = QWidget()
             line = QHBoxLayout(row)
@@ -122,7 +131,7 @@ class ExerciseSentence(QWidget):
                 if piece.startswith("{"):
                     line.addWidget(self._word(piece[1:-1]))
                 elif piece:
-                    label = QLabel(self.usage.said(piece))
+                    label = QLabel(piece)
                     label.setObjectName("plain")
                     line.addWidget(label)
             line.addStretch(1)
@@ -133,14 +142,14 @@ class ExerciseSentence(QWidget):
         button.setObjectName("inline")
         button.setAccessibleName(f"{name}: {self.said(name)}")
         button.clicked.connect(
-            lambda _=False, n=name, b=button: self.menu(n).popup(b.mapToGlobal(b.rect().bottomLeft()))
+            lambda _unused=False, n=name, b=button: self.menu(n).popup(b.mapToGlobal(b.rect().bottomLeft()))
         )
         self.words[name] = button
         return button
 
     def said(self, name: str) -> str:
         """What the sentence says for a choice."""
-        return self.usage.said(self._said(name))
+        return _(self._said(name))
 
     def _said(self, name: str) -> str:
         if name == "players":
@@ -148,17 +157,17 @@ class ExerciseSentence(QWidget):
             return (
                 names[0]
                 if len(names) == 1
-                else "the whole band"
+                else _("the whole band")
                 if len(names) >= len(BAND)
-                else f"{names[0]} and {len(names) - 1} more"
+                else _("{names} and {n} more").format(names=names[0], n=len(names) - 1)
             )
         value = getattr(self.drill, name)
         if name == "kind":
             return KIND_WORDS[value]
         if name == "uses":
-            return ", ".join(value) if value else "plain values"
+            return ", ".join(value) if value else _("plain values")
         if name == "other" and not value:
-            return "the next note"
+            return _("the next note")
         return SAID.get(name, {}).get(str(value), str(value))
 
     def menu(self, name: str) -> QMenu:
@@ -170,14 +179,14 @@ class ExerciseSentence(QWidget):
             for use in USES:
                 self._item(menu, use, lambda u=use: self._toggle(u), use in self.drill.uses)
         elif name == "seed":
-            self._item(menu, "another", lambda: self.choose("seed", self.drill.seed + 1))
-            self._item(menu, "the one before", lambda: self.choose("seed", max(0, self.drill.seed - 1)))
+            self._item(menu, _("another"), lambda: self.choose("seed", self.drill.seed + 1))
+            self._item(menu, _("the one before"), lambda: self.choose("seed", max(0, self.drill.seed - 1)))
         else:
             for value in self._choices(name):
                 words = (
                     KINDS[str(value)]
                     if name == "kind"
-                    else SAID.get(name, {}).get(str(value), str(value)) or "the next note"
+                    else SAID.get(name, {}).get(str(value), str(value)) or _("the next note")
                 )
                 self._item(
                     menu, words, lambda v=value: self.choose(name, v), value == getattr(self.drill, name)
@@ -185,7 +194,7 @@ class ExerciseSentence(QWidget):
         return menu
 
     def _choices(self, name: str) -> Sequence[object]:
-        registers = tuple(f"register {n}" for n, _ in self.players[0].registers)
+        registers = tuple(f"register {n}" for n, _unused in self.players[0].registers)
         fixed: dict[str, Sequence[object]] = {
             "kind": tuple(KINDS),
             "span": (*SPANS, *registers),
@@ -209,21 +218,21 @@ class ExerciseSentence(QWidget):
         return NUMBERS.get(name) or fixed[name]
 
     def _item(self, menu: QMenu, words: str, act: Callable[[], object], on: bool = False) -> QAction:
-        action = QAction(self.usage.said(words), menu)
+        action = QAction(_(words), menu)
         action.setCheckable(True)
         action.setChecked(on)
-        action.triggered.connect(lambda _=False: act())
+        action.triggered.connect(lambda _unused=False: act())
         menu.addAction(action)
         return action
 
     def _players_menu(self, menu: QMenu) -> None:
-        self._item(menu, "the whole band", lambda: self.set_players([require_instrument(n) for n in BAND]))
+        self._item(menu, _("the whole band"), lambda: self.set_players([require_instrument(n) for n in BAND]))
         for family, title in (("woodwind", "Woodwinds"), ("brass", "Brass"), ("percussion", "Percussion")):
             sub = menu.addMenu(title)
             for i in instruments():
                 if i.family == family:
                     self._item(sub, i.name, lambda i=i: self.set_players([i]), self.players == (i,))
-        more = menu.addMenu("One more")
+        more = menu.addMenu(_("One more"))
         for i in instruments():
             if i not in self.players:
                 self._item(more, i.name, lambda i=i: self.set_players([*self.players, i]))
@@ -240,7 +249,7 @@ class ExerciseSentence(QWidget):
     def choose(self, name: str, value: object) -> None:
         self.drill = dataclasses.replace(self.drill, **{name: value})  # type: ignore[arg-type]
         if name == "metre":  # the beat of the metre stays the beat of the rhythm
-            beats = ("quarters", "dotted quarters")
+            beats = ("quarters", _("dotted quarters"))
             if self.drill.rhythm in beats:
                 self.drill = dataclasses.replace(self.drill, rhythm=beats[value in ("6/8", "9/8", "12/8")])
         if name == "kind":

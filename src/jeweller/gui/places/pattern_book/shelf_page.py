@@ -24,20 +24,20 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.difficulty.analysis import LEVELS
+from jeweller.difficulty.analysis import HARDEST, LEVELS
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
 from jeweller.gui.places.pattern_book.thumbnails import SIZE, Thumbnails
+from jeweller.i18n import N_, _, ngettext
 from jeweller.notation.model import Part, Score
 from jeweller.repertoire.shelf import CONTAINS, Piece, Query, Shelf
-from jeweller.usage import Usage
 
 LETTERS = ("F♯", "C♯", "G♯", "D♯", "B♭", "E♭", "A♭", "D♭")
 ASKED = {
     "title": "Title:",
-    "folder": "Folder (empty: none):",
-    "tags": "Tags, with commas between them:",
-    "background": "Origin, dance, character, what it means for playing:",
+    "folder": N_("Folder (empty: none):"),
+    "tags": N_("Tags, with commas between them:"),
+    "background": N_("Origin, dance, character, what it means for playing:"),
 }
 SHOWN = 500  # pieces listed at once: more are found by another word
 
@@ -62,18 +62,20 @@ class ShelfPage(QWidget):
         row = QHBoxLayout()
         row.setSpacing(8)
         self.search = QLineEdit()
-        self.search.setPlaceholderText("title, composer, folder, tag")
-        self.search.setAccessibleName("Search the shelf")
+        self.search.setPlaceholderText(_("title, composer, folder, tag"))
+        self.search.setAccessibleName(_("Search the shelf"))
         self.search.setClearButtonEnabled(True)
-        self.search.textChanged.connect(lambda _: self.fill())
+        self.search.textChanged.connect(lambda _unused: self.fill())
         row.addWidget(self.search, 1)
-        self.metre = self._filter("any metre", ("2/4", "3/4", "4/4", "6/8", "2/2"), "Metre")
-        self.level = self._filter("any level", (*(name for _, name in LEVELS), "very hard"), "Reading level")
-        self.folders = self._filter("any folder", (), "Folder")
+        self.metre = self._filter(_("any metre"), ("2/4", "3/4", "4/4", "6/8", "2/2"), _("Metre"))
+        self.level = self._filter(
+            _("any level"), (*(name for _unused, name in LEVELS), HARDEST), _("Reading level")
+        )
+        self.folders = self._filter(_("any folder"), (), _("Folder"))
         row.addWidget(self.folders)
         row.addWidget(self.metre)
         row.addWidget(self.level)
-        self.contains_button = QPushButton("contains…")
+        self.contains_button = QPushButton(_("contains…"))
         self.contains_button.clicked.connect(
             lambda: self.contains_menu().popup(
                 self.contains_button.mapToGlobal(self.contains_button.rect().bottomLeft())
@@ -83,7 +85,7 @@ class ShelfPage(QWidget):
         self.count = QLabel()
         self.count.setObjectName("quiet")
         row.addWidget(self.count)
-        self.piece_button = QPushButton("This piece…")
+        self.piece_button = QPushButton(_("This piece…"))
         self.piece_button.clicked.connect(
             lambda: self.piece_menu().popup(
                 self.piece_button.mapToGlobal(self.piece_button.rect().bottomLeft())
@@ -92,7 +94,7 @@ class ShelfPage(QWidget):
         row.addWidget(self.piece_button)
         column.addLayout(row)
         self.list = QListWidget()
-        self.list.setAccessibleName("Pieces on the shelf")
+        self.list.setAccessibleName(_("Pieces on the shelf"))
         self.list.setUniformItemSizes(True)
         self.list.setViewMode(QListView.ViewMode.IconMode)
         self.list.setMovement(QListView.Movement.Static)
@@ -100,14 +102,14 @@ class ShelfPage(QWidget):
         self.list.setIconSize(SIZE)
         self.list.setWordWrap(True)
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
-        self.list.verticalScrollBar().valueChanged.connect(lambda _: self._ask_pictures())
+        self.list.verticalScrollBar().valueChanged.connect(lambda _unused: self._ask_pictures())
         self.thumbs = Thumbnails(self._beginning, self)
         self.thumbs.drawn.connect(self._drawn)
         self.theme, self.removed = LIGHT, dict[str, bytes]()
         self.blank = QPixmap(SIZE)
         self.blank.fill(Qt.GlobalColor.transparent)
         self.list.currentItemChanged.connect(
-            lambda item, _: (
+            lambda item, _unused: (
                 self.chosen.emit(item.data(Qt.ItemDataRole.UserRole)) if item is not None else None
             )
         )
@@ -122,8 +124,8 @@ class ShelfPage(QWidget):
         box.setAccessibleName(name)
         box.addItem(anything, "")
         for choice in choices:
-            box.addItem(choice, choice)
-        box.currentIndexChanged.connect(lambda _: self.fill())
+            box.addItem(_(choice), choice)
+        box.currentIndexChanged.connect(lambda _unused: self.fill())
         return box
 
     def open(self) -> Shelf | None:
@@ -146,7 +148,7 @@ class ShelfPage(QWidget):
             action = menu.addAction(words)
             action.setCheckable(True)
             action.setChecked(what in self.contains)
-            action.triggered.connect(lambda _=False, w=what: self._toggle(w))
+            action.triggered.connect(lambda _unused=False, w=what: self._toggle(w))
         return menu
 
     def _toggle(self, what: str) -> None:
@@ -154,7 +156,9 @@ class ShelfPage(QWidget):
             tuple(c for c in self.contains if c != what) if what in self.contains else (*self.contains, what)
         )
         words = [CONTAINS.get(c, c) for c in self.contains]
-        self.contains_button.setText(f"contains {', '.join(words)}" if words else "contains…")
+        self.contains_button.setText(
+            _("contains {words}").format(words=", ".join(words)) if words else _("contains…")
+        )
         self.fill()
 
     def fill(self, choose: str = "") -> None:
@@ -180,7 +184,7 @@ class ShelfPage(QWidget):
         self.list.blockSignals(True)
         self.list.clear()
         for piece in found[:SHOWN]:
-            item = QListWidgetItem(words_of(piece, self.theme.usage))
+            item = QListWidgetItem(words_of(piece))
             item.setToolTip(told_of(piece))
             item.setIcon(self._icon(piece.id))
             item.setSizeHint(self._cell())
@@ -190,7 +194,9 @@ class ShelfPage(QWidget):
                 self.list.setCurrentItem(item)
         self.list.blockSignals(False)
         of = len(shelf.pieces)
-        self.count.setText(f"{len(found)} of {of} pieces" if of else "nothing on the shelf yet")
+        self.count.setText(
+            _("{n} of {of} pieces").format(n=len(found), of=of) if of else _("nothing on the shelf yet")
+        )
         self.piece_button.setEnabled(bool(of or self.removed))
         self._ask_pictures()
 
@@ -271,7 +277,9 @@ class ShelfPage(QWidget):
             self.trouble.emit(str(error))
             return None
         self.message.emit(
-            f"“{piece.title}” is on the shelf already." if there else f"On the shelf: {piece.title}."
+            _("“{title}” is on the shelf already.").format(title=piece.title)
+            if there
+            else _("On the shelf: {title}.").format(title=piece.title)
         )
         return piece
 
@@ -280,19 +288,23 @@ class ShelfPage(QWidget):
         menu = QMenu(self)
         piece = self.piece()
         if piece is not None:
-            menu.addAction("Another title…").triggered.connect(lambda _=False: self.ask("title"))
-            menu.addAction("Folder…").triggered.connect(lambda _=False: self.ask("folder"))
-            menu.addAction("Tags…").triggered.connect(lambda _=False: self.ask("tags"))
-            menu.addAction("A line of background…").triggered.connect(lambda _=False: self.ask("background"))
-            menu.addAction("Save as excerpt…").triggered.connect(lambda _=False: self.ask_passage())
-            menu.addAction("Take off the shelf").triggered.connect(lambda _=False: self.remove())
+            menu.addAction(_("Another title…")).triggered.connect(lambda _unused=False: self.ask("title"))
+            menu.addAction(_("Folder…")).triggered.connect(lambda _unused=False: self.ask("folder"))
+            menu.addAction(_("Tags…")).triggered.connect(lambda _unused=False: self.ask("tags"))
+            menu.addAction(_("A line of background…")).triggered.connect(
+                lambda _unused=False: self.ask("background")
+            )
+            menu.addAction(_("Save as excerpt…")).triggered.connect(lambda _unused=False: self.ask_passage())
+            menu.addAction(_("Take off the shelf")).triggered.connect(lambda _unused=False: self.remove())
             menu.addSeparator()
-            menu.addAction("Save the pieces listed as one file…").triggered.connect(
-                lambda _=False: self.export()
+            menu.addAction(_("Save the pieces listed as one file…")).triggered.connect(
+                lambda _unused=False: self.export()
             )
         if self.removed:
-            menu.addAction("Put back what was taken off").triggered.connect(lambda _=False: self.bring_back())
-        menu.addAction("Take in a file of pieces…").triggered.connect(lambda _=False: self.take_in())
+            menu.addAction(_("Put back what was taken off")).triggered.connect(
+                lambda _unused=False: self.bring_back()
+            )
+        menu.addAction(_("Take in a file of pieces…")).triggered.connect(lambda _unused=False: self.take_in())
         return menu
 
     def ask_passage(self, text: str = "") -> None:
@@ -301,13 +313,18 @@ class ShelfPage(QWidget):
         if piece is None or shelf is None:
             return
         if not text:
-            text, ok = QInputDialog.getText(self, "Save as excerpt", f"Bars of “{piece.title}”, as 9-16:")
+            text, ok = QInputDialog.getText(
+                self, _("Save as excerpt"), _("Bars of “{title}”, as 9-16:").format(title=piece.title)
+            )
             if not ok:
                 return
-        first, _, last = text.replace("–", "-").partition("-")
+        first, _unused, last = text.replace("–", "-").partition("-")
         try:
             made = shelf.add_passage(
-                piece.id, first.strip(), (last or first).strip(), f"{piece.title}, bars {text.strip()}"
+                piece.id,
+                first.strip(),
+                (last or first).strip(),
+                _("{title}, bars {strip}").format(title=piece.title, strip=text.strip()),
             )
         except JewellerError as error:
             self.trouble.emit(str(error))
@@ -344,7 +361,9 @@ class ShelfPage(QWidget):
             return
         self.removed = shelf.remove(piece.id)
         self.thumbs.forget(piece.id)
-        self.message.emit(f"“{piece.title}” was taken off the shelf. “This piece…” puts it back.")
+        self.message.emit(
+            _("“{title}” was taken off the shelf. “This piece…” puts it back.").format(title=piece.title)
+        )
         self.fill()
 
     def bring_back(self) -> None:
@@ -359,8 +378,8 @@ class ShelfPage(QWidget):
         """Writes the pieces listed to one file."""
         shelf = self.open()
         if not path:
-            path, _ = QFileDialog.getSaveFileName(
-                self, "Save the pieces listed as one file", str(Path.home() / "pieces.zip"), "*.zip"
+            path, _unused = QFileDialog.getSaveFileName(
+                self, _("Save the pieces listed as one file"), str(Path.home() / "pieces.zip"), "*.zip"
             )
         if not path or shelf is None:
             return
@@ -372,13 +391,19 @@ class ShelfPage(QWidget):
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
-        self.message.emit(f"{count} pieces saved: {path}")
+        self.message.emit(
+            ngettext("{count} piece saved: {path}", "{count} pieces saved: {path}", count).format(
+                count=count, path=path
+            )
+        )
 
     def take_in(self, path: str = "") -> None:
         """Puts the pieces of a file on the shelf."""
         shelf = self.open()
         if not path:
-            path, _ = QFileDialog.getOpenFileName(self, "A file of pieces", str(Path.home()), "*.zip")
+            path, _unused = QFileDialog.getOpenFileName(
+                self, _("A file of pieces"), str(Path.home()), "*.zip"
+            )
         if not path or shelf is None:
             return
         try:
@@ -387,20 +412,32 @@ class ShelfPage(QWidget):
             self.trouble.emit(str(error))
             return
         self.message.emit(
-            f"{len(new)} pieces put on the shelf" + (f", {len(there)} were there already." if there else ".")
+            (
+                ngettext(
+                    "{n} piece put on the shelf, {there} were there already.",
+                    "{n} pieces put on the shelf, {there} were there already.",
+                    len(new),
+                )
+                if there
+                else ngettext("{n} piece put on the shelf.", "{n} pieces put on the shelf.", len(new))
+            ).format(n=len(new), there=len(there))
         )
         self.fill()
 
 
-def words_of(piece: Piece, usage: Usage) -> str:
+def words_of(piece: Piece) -> str:
     """Two short lines for a piece."""
-    bars = f"bars {piece.passage[0]}–{piece.passage[1]}" if piece.passage_of else f"{piece.bars} bars"
-    return f"{piece.title}\n" + " · ".join(filter(None, [usage.said(bars), piece.level]))
+    bars = (
+        _("bars {passage}–{passage2}").format(passage=piece.passage[0], passage2=piece.passage[1])
+        if piece.passage_of
+        else ngettext("{n} bar", "{n} bars", piece.bars).format(n=piece.bars)
+    )
+    return f"{piece.title}\n" + " · ".join(filter(None, [bars, _(piece.level)]))
 
 
 def told_of(piece: Piece) -> str:
     """Everything that is known of a piece, for the pointer resting on it."""
-    folder = f"in {piece.folder}" if piece.folder else ""
+    folder = _("in {folder}").format(folder=piece.folder) if piece.folder else ""
     lines = [
         piece.title,
         piece.composer,

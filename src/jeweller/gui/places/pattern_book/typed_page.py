@@ -21,19 +21,19 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.gui.shell.style import font
+from jeweller.i18n import N_, _
 from jeweller.notation import entry
 from jeweller.notation.entry import VALUE_NAMES, VALUES, Entry
 from jeweller.notation.model import Score
 from jeweller.notation.readers.abc import Problem, parse_tune
 from jeweller.notation.readers.vocabulary import DECORATIONS, DYNAMICS, SIGNS
-from jeweller.usage import Usage
 
-START = "T:A line of my own\nM:4/4\nL:1/4\nQ:1/4=80\nK:C\nC D E F | G2 E2 | F D E C | D2 C2 |]\n"
+START = N_("T:A line of my own\nM:4/4\nL:1/4\nQ:1/4=80\nK:C\nC D E F | G2 E2 | F D E C | D2 C2 |]\n")
 EMPTY = "T:\nM:4/4\nL:1/4\nQ:1/4=80\nK:C\n"
-KEYS = (
+KEYS = N_(
     "A–G a note · R rest · . dot · 3 triplet · ↑ ↓ a step, with Shift an octave · + − a semitone · "
-    "S slur · T tie · Shift+A–G grace note · "
-    "N trill · H fermata · , short · > accent · Backspace takes back"
+    "S slur · T tie · Shift+A–G grace note · N trill · H fermata · , short · > accent · Backspace "
+    "takes back"
 )
 SIGNED = {"N": "!trill!", "H": "!fermata!", ",": ".", ">": "!accent!"}
 PAUSE_MS = 200  # after the last key
@@ -54,7 +54,7 @@ class AbcEdit(QPlainTextEdit):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setAccessibleName("The line as ABC text")
+        self.setAccessibleName(_("The line as ABC text"))
         names = sorted({*DECORATIONS, *DYNAMICS, *SIGNS} - {">", "^"})
         self.completer = QCompleter(QStringListModel(names, self), self)
         self.completer.setWidget(self)
@@ -192,15 +192,17 @@ class TypedPage(QWidget):
         self.edit.valued.connect(self._say_keys)
         self.row = QHBoxLayout()
         self.row.setSpacing(8)
-        self.keys_box = QCheckBox("Enter by keys")
+        self.keys_box = QCheckBox(_("Enter by keys"))
         self.keys_box.setToolTip(
-            "Single keys write whole notes: lengths by number, letters in the nearest octave, bar "
-            "lines by themselves"
+            _(
+                "Single keys write whole notes: lengths by number, letters in the nearest octave, "
+                "bar lines by themselves"
+            )
         )
         self.keys_box.toggled.connect(self.set_by_keys)
         self.row.addWidget(self.keys_box)
-        self.anew = QPushButton("Begin anew")
-        self.anew.setToolTip("An empty line; Ctrl+Z brings the other back")
+        self.anew = QPushButton(_("Begin anew"))
+        self.anew.setToolTip(_("An empty line; Ctrl+Z brings the other back"))
         self.anew.clicked.connect(self.begin_anew)
         self.row.addWidget(self.anew)
         self.row.addStretch(1)
@@ -219,7 +221,6 @@ class TypedPage(QWidget):
         column.addWidget(self.told)
         self.timer = QTimer(self)
         self.timer.setSingleShot(True)
-        self.usage = Usage()
         self.timer.setInterval(PAUSE_MS)
         self.timer.timeout.connect(self.read)
         self.edit.textChanged.connect(self.timer.start)
@@ -232,17 +233,17 @@ class TypedPage(QWidget):
         self._underline()
         if self.problems:
             links = [
-                f'<a href="{k}">line {p.line}</a>: {_escaped(self.usage.said(p.text))}'
+                f'<a href="{k}">line {p.line}</a>: {_escaped(p.text)}'
                 for k, p in enumerate(self.problems[:SHOWN])
             ]
             more = len(self.problems) - SHOWN
             self.told.setText("<br>".join(links) + (f"<br>and {more} more" if more > 0 else ""))
         else:
-            fine = self.usage.said("Every bar adds up.")
+            fine = _("Every bar adds up.")
             self.told.setText(
                 fine
                 if self.score is not None
-                else "Type notes after K: — C D E F, a bar line |, c for the octave above."
+                else _("Type notes after K: — C D E F, a bar line |, c for the octave above.")
             )
         self.changed.emit()
 

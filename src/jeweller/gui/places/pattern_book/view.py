@@ -46,6 +46,7 @@ from jeweller.gui.places.pattern_book.shelf_page import ShelfPage
 from jeweller.gui.places.pattern_book.typed_page import TypedPage
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.work import read_many, write_part_sound, write_sheet
+from jeweller.i18n import N_, _, ngettext
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.library.library import Library
 from jeweller.library.progress import known_notes
@@ -55,13 +56,13 @@ from jeweller.notation.transposition import diatonic_of
 from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.synthesis.model import Model, sounded
 
-WAYS = (("make", "Make"), ("type", "Type in"), ("open", "Open"), ("shelf", "Shelf"))
+WAYS = (("make", N_("Make")), ("type", N_("Type in")), ("open", N_("Open")), ("shelf", N_("Shelf")))
 GRIDS: dict[str, Fraction | None] = {
-    "chosen by fit": None,
-    "quarters": Fraction(1),
-    "eighths": Fraction(1, 2),
-    "sixteenths": Fraction(1, 4),
-    "triplets": Fraction(1, 3),
+    N_("chosen by fit"): None,
+    N_("quarters"): Fraction(1),
+    N_("eighths"): Fraction(1, 2),
+    N_("sixteenths"): Fraction(1, 4),
+    N_("triplets"): Fraction(1, 3),
 }
 REMINDER = 24  # letters of a reminder above a note
 MAKER_HEIGHT, EDITOR_HEIGHT, KEYS_HEIGHT, SHELF_HEIGHT = 68, 150, 44, 292
@@ -160,59 +161,59 @@ class PatternPlace(QWidget):
         row.setSpacing(4)
         self.way_buttons = QButtonGroup(self)
         for k, (way, words) in enumerate(WAYS):
-            button = QPushButton(words)
+            button = QPushButton(_(words))
             button.setCheckable(True)
             button.setChecked(way == self.way)
-            button.clicked.connect(lambda _=False, w=way: self.choose_way(w))
+            button.clicked.connect(lambda _unused=False, w=way: self.choose_way(w))
             self.way_buttons.addButton(button, k)
             row.addWidget(button)
         row.addStretch(1)
-        self.shelf_button = QPushButton("Put on the shelf")
+        self.shelf_button = QPushButton(_("Put on the shelf"))
         self.shelf_button.clicked.connect(self.put_on_shelf)
         row.addWidget(self.shelf_button)
-        self.give_button = QPushButton("Assign…")
-        self.give_button.setToolTip("As an assignment, with the traps that are ticked")
+        self.give_button = QPushButton(_("Assign…"))
+        self.give_button.setToolTip(_("As an assignment, with the traps that are ticked"))
         row.addWidget(self.give_button)
-        self.play_button = QPushButton("Play")
+        self.play_button = QPushButton(_("Play"))
         self.play_button.setToolTip("Space")
         self.play_button.clicked.connect(self.toggle_play)
         row.addWidget(self.play_button)
-        self.loupe_button = QPushButton("Compare a take…")
+        self.loupe_button = QPushButton(_("Compare a take…"))
         self.loupe_button.clicked.connect(self.take_to_loupe)
         row.addWidget(self.loupe_button)
         return row
 
     def _typed_page(self) -> QWidget:
         self.typed_for = QComboBox()
-        self.typed_for.setAccessibleName("The instrument the line is written for")
+        self.typed_for.setAccessibleName(_("The instrument the line is written for"))
         for i in instruments():
             if i.clef != "percussion":
                 self.typed_for.addItem(i.name, i.id)
         self.typed_for.setCurrentIndex(self.typed_for.findData("flute"))
-        self.typed_for.currentIndexChanged.connect(lambda _: self.refresh())
-        self.typed.row.insertWidget(0, plain("Written for"))
+        self.typed_for.currentIndexChanged.connect(lambda _unused: self.refresh())
+        self.typed.row.insertWidget(0, plain(_("Written for")))
         self.typed.row.insertWidget(1, self.typed_for)
-        self.typed.keys_box.toggled.connect(lambda _: self._fit_sources())
+        self.typed.keys_box.toggled.connect(lambda _unused: self._fit_sources())
         return self.typed
 
     def _open_page(self) -> QWidget:
         page = QWidget()
         row = QHBoxLayout(page)
         row.setContentsMargins(0, 0, 0, 0)
-        button = QPushButton("Open a file…")
+        button = QPushButton(_("Open a file…"))
         button.clicked.connect(lambda: self.open_file())
         row.addWidget(button)
         self.tunes = QComboBox()
-        self.tunes.setAccessibleName("The tune of the book")
-        self.tunes.currentIndexChanged.connect(lambda _: self.refresh() if self.way == "open" else None)
+        self.tunes.setAccessibleName(_("The tune of the book"))
+        self.tunes.currentIndexChanged.connect(lambda _unused: self.refresh() if self.way == "open" else None)
         row.addWidget(self.tunes)
         self.tunes.hide()
-        self.grid_words = plain("Grid")
+        self.grid_words = plain(_("Grid"))
         self.grid = QComboBox()
-        self.grid.setAccessibleName("The grid that played notes are drawn to")
+        self.grid.setAccessibleName(_("The grid that played notes are drawn to"))
         for words, grid in GRIDS.items():
-            self.grid.addItem(words, grid)
-        self.grid.currentIndexChanged.connect(lambda _: self.open_file(self.opened_path, ask=False))
+            self.grid.addItem(_(words), grid)
+        self.grid.currentIndexChanged.connect(lambda _unused: self.open_file(self.opened_path, ask=False))
         row.addWidget(self.grid_words)
         row.addWidget(self.grid)
         row.addStretch(1)
@@ -223,7 +224,6 @@ class PatternPlace(QWidget):
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
-        self.typed.usage = self.maker.usage = theme.usage
         self.typed.set_points(points)
         self.typed.read()
         self.maker.rebuild()
@@ -233,7 +233,7 @@ class PatternPlace(QWidget):
 
     def choose_way(self, way: str) -> None:
         self.way = way
-        index = [w for w, _ in WAYS].index(way)
+        index = [w for w, _unused in WAYS].index(way)
         self.way_buttons.button(index).setChecked(True)
         self.sources.setCurrentIndex(index)
         self.shelf_button.setVisible(way != "shelf")
@@ -286,7 +286,8 @@ class PatternPlace(QWidget):
         except JewellerError as error:
             self.told = (str(error),)
         self.note.setText(
-            " ".join(self.told[:4]) + (f" And {len(self.told) - 4} more." if len(self.told) > 4 else "")
+            " ".join(self.told[:4])
+            + (_(" And {n} more.").format(n=len(self.told) - 4) if len(self.told) > 4 else "")
         )
         self.note.setVisible(bool(self.told))
         self.whom.show_score(self.score, free=self.way in ("open", "shelf"))
@@ -367,8 +368,8 @@ class PatternPlace(QWidget):
             return
         part = self.part()
         words = {
-            "open": "Drop a notation file here, or open one.",
-            "shelf": "Choose a piece. What was made, typed or opened is put here by “Put on the shelf”.",
+            "open": _("Drop a notation file here, or open one."),
+            "shelf": _("Choose a piece. What was made, typed or opened is put here by “Put on the shelf”."),
         }
         empty = words.get(self.way, "There is nothing to show yet.")
         playable = part is not None and part.note_count > 0
@@ -377,12 +378,11 @@ class PatternPlace(QWidget):
         over = analyse_part(part, instrument_of(part), known) if part is not None and playable else None
         missing = scale_unknown(part, known) if part is not None and self.player else ()
         scale = (
-            (
-                f"Of its scale {', '.join(missing[:6])}{' …' if len(missing) > 6 else ''} are new for "
-                f"{self.player}."
+            _("Of its scale {notes} are new for {player}.").format(
+                notes=", ".join(missing[:6]) + (" …" if len(missing) > 6 else ""), player=self.player
             )
             if missing
-            else f"{self.player} knows every note of its scale."
+            else _("{player} knows every note of its scale.").format(player=self.player)
             if self.player
             else ""
         )
@@ -404,12 +404,14 @@ class PatternPlace(QWidget):
     def players_menu(self) -> QMenu:
         """For whom the part is looked over."""
         menu = QMenu(self)
-        menu.addAction("any player").triggered.connect(lambda _=False: self.look_for("", frozenset()))
+        menu.addAction(_("any player")).triggered.connect(
+            lambda _unused=False: self.look_for("", frozenset())
+        )
         library = self.library()
         if library is not None:
             for player in library.players():
                 menu.addAction(player.name).triggered.connect(
-                    lambda _=False, p=player, of=library: self.look_for(p.name, known_notes(of, p))
+                    lambda _unused=False, p=player, of=library: self.look_for(p.name, known_notes(of, p))
                 )
         return menu
 
@@ -432,8 +434,8 @@ class PatternPlace(QWidget):
         if words is None:
             words, ok = QInputDialog.getText(
                 self,
-                "A reminder",
-                "Pencilled above this note (empty: taken away):",
+                _("A reminder"),
+                _("Pencilled above this note (empty: taken away):"),
                 text=self.reminders.get(note, ""),
             )
             if not ok:
@@ -451,7 +453,9 @@ class PatternPlace(QWidget):
         lines = compare_parts(self.score, bar, bar)
         number = self.score.parts[0].bars[bar].number if bar < len(self.score.parts[0].bars) else str(bar + 1)
         self.note.setText(
-            self.theme.said(f"Bar {number}: ") + "; ".join(f"{x.part} {' '.join(x.own)}" for x in lines) + "."
+            _("Bar {number}: ").format(number=number)
+            + "; ".join(f"{x.part} {' '.join(x.own)}" for x in lines)
+            + "."
         )
         self.note.show()
 
@@ -460,7 +464,7 @@ class PatternPlace(QWidget):
         the same.
         """
         job = self.jobs.process("keep", read_many, paths)
-        job.progress.connect(lambda share, what: self.message.emit(f"Reading {what} …"))
+        job.progress.connect(lambda share, what: self.message.emit(_("Reading {what} …").format(what=what)))
         job.failed.connect(self.trouble)
         job.done.connect(self._keep)
 
@@ -482,12 +486,20 @@ class PatternPlace(QWidget):
                     new += 1
         self.choose_way("shelf")
         self.message.emit(
-            f"{new} piece{'s' if new != 1 else ''} put on the shelf"
-            + (f", {there} were there already" if there else "")
-            + "."
+            (
+                ngettext(
+                    "{n} piece put on the shelf, {there} were there already.",
+                    "{n} pieces put on the shelf, {there} were there already.",
+                    new,
+                )
+                if there
+                else ngettext("{n} piece put on the shelf.", "{n} pieces put on the shelf.", new)
+            ).format(n=new, there=there)
         )
         if bad:
-            self.trouble.emit("\n".join([*bad[:8], *([f"and {len(bad) - 8} more"] if len(bad) > 8 else [])]))
+            self.trouble.emit(
+                "\n".join([*bad[:8], *([_("and {n} more").format(n=len(bad) - 8)] if len(bad) > 8 else [])])
+            )
 
     def _pencil(self) -> None:
         """Numbers the notes of the ticked traps on the part."""
@@ -507,8 +519,11 @@ class PatternPlace(QWidget):
         if not path and ask:
             folder = str(self.settings.value("folder", str(Path.home())))
             pattern = " ".join(f"*{e}" for e in ENDINGS)
-            path, _ = QFileDialog.getOpenFileName(
-                self, "Open a score", folder, f"Notation files ({pattern});;All files (*)"
+            path, _unused = QFileDialog.getOpenFileName(
+                self,
+                _("Open a score"),
+                folder,
+                _("Notation files ({pattern});;All files (*)").format(pattern=pattern),
             )
         if not path:
             return
@@ -533,13 +548,13 @@ class PatternPlace(QWidget):
     def save(self, kind: str = "pdf", path: str = "") -> None:
         """Writes the sheet: every part, as it is shown."""
         if self.score is None:
-            self.message.emit("There is nothing to save yet.")
+            self.message.emit(_("There is nothing to save yet."))
             return
-        ending = next(e for k, _, e in SHEETS if k == kind)
+        ending = next(e for k, _unused, e in SHEETS if k == kind)
         if not path:
             folder = Path(str(self.settings.value("save_folder", str(Path.home()))))
-            path, _ = QFileDialog.getSaveFileName(
-                self, "Save the sheet", str(folder / f"{self._file_name()}{ending}"), f"*{ending}"
+            path, _unused = QFileDialog.getSaveFileName(
+                self, _("Save the sheet"), str(folder / f"{self._file_name()}{ending}"), f"*{ending}"
             )
         if not path:
             return
@@ -550,8 +565,8 @@ class PatternPlace(QWidget):
             job = self.jobs.process(
                 "sheet", write_sheet, self.printed(), self.shown.settings(self.reminders), {kind: path}
             )
-        self.message.emit("Writing…")
-        job.done.connect(lambda paths: self.message.emit("Saved: " + ", ".join(str(p) for p in paths)))
+        self.message.emit(_("Writing…"))
+        job.done.connect(lambda paths: self.message.emit(_("Saved: ") + ", ".join(str(p) for p in paths)))
         job.failed.connect(self.trouble)
 
     def _file_name(self) -> str:
@@ -568,8 +583,8 @@ class PatternPlace(QWidget):
             return
         if not isinstance(path, str) or not path:
             folder = Path(str(self.settings.value("save_folder", str(Path.home()))))
-            path, _ = QFileDialog.getSaveFileName(
-                self, "Keep the music as", str(folder / f"{self._file_name()}.musicxml"), "*.musicxml"
+            path, _unused = QFileDialog.getSaveFileName(
+                self, _("Keep the music as"), str(folder / f"{self._file_name()}.musicxml"), "*.musicxml"
             )
         if not path:
             return
@@ -586,7 +601,7 @@ class PatternPlace(QWidget):
         if self.playing_ends.isActive() or part is None:
             self.stop()
             return
-        self.play_button.setText("Stop")
+        self.play_button.setText(_("Stop"))
         self.playing_ends.start()
         job = self.jobs.threaded("listen", sounded, part, instrument_of(part).sound or "flute")
         job.done.connect(self._play)
@@ -597,7 +612,7 @@ class PatternPlace(QWidget):
         whole = cut(model.samples, model.rate, 0.0, len(model.samples) / model.rate, 1.0, "model")
         self.transport.play([whole])
         if self.transport.speaker.silent:
-            self.message.emit("No sound device: this plays silently.")
+            self.message.emit(_("No sound device: this plays silently."))
 
     def _look_whether_it_plays(self) -> None:
         if not self.transport.playing and not self.jobs.running("listen"):
@@ -607,4 +622,4 @@ class PatternPlace(QWidget):
         self.jobs.cancel("listen")
         self.playing_ends.stop()
         self.transport.stop()
-        self.play_button.setText("Play")
+        self.play_button.setText(_("Play"))

@@ -1,0 +1,131 @@
+"""Amounts, places and pitches as a teacher says them: what the sentences about findings are made with."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from jeweller.i18n import N_, _
+
+OCTAVES = {1: N_("an octave"), 2: N_("two octaves"), 3: N_("three octaves")}
+BEATS = {
+    0.1: N_("a tenth of a beat"),
+    0.125: N_("an eighth of a beat"),
+    0.167: N_("a sixth of a beat"),
+    0.2: N_("a fifth of a beat"),
+    0.25: N_("a quarter of a beat"),
+    0.333: N_("a third of a beat"),
+    0.4: N_("two fifths of a beat"),
+    0.5: N_("half a beat"),
+    0.6: N_("three fifths of a beat"),
+    0.667: N_("two thirds of a beat"),
+    0.75: N_("three quarters of a beat"),
+    0.9: N_("nearly a beat"),
+    1.0: N_("one beat"),
+    1.25: N_("one and a quarter beats"),
+    1.5: N_("one and a half beats"),
+    1.75: N_("one and three quarter beats"),
+    2.0: N_("two beats"),
+    2.5: N_("two and a half beats"),
+    3.0: N_("three beats"),
+    3.5: N_("three and a half beats"),
+    4.0: N_("four beats"),
+}
+LEAST_BEATS = 0.085  # less is too little to be called a tenth
+COUNTS = {
+    0.25: N_("a quarter of a count"),
+    0.5: N_("half a count"),
+    0.75: N_("three quarters of a count"),
+    1.0: N_("one count"),
+    1.5: N_("one and a half counts"),
+    2.0: N_("two counts"),
+    2.5: N_("two and a half counts"),
+    3.0: N_("three counts"),
+    3.5: N_("three and a half counts"),
+    4.0: N_("four counts"),
+}
+MOST_NAMED = 4.25  # beats or counts: more is a number
+
+
+def spell_accidental(name: str) -> str:
+    """A pitch name in words that cannot be misread; "F4" → "F natural" is left to the caller.
+
+    >>> spell_accidental("B♭4")
+    'B flat4'
+    """
+    for sign, words in (
+        ("𝄫", _(" double flat")),
+        ("𝄪", _(" double sharp")),
+        ("♭", _(" flat")),
+        ("♯", _(" sharp")),
+    ):
+        name = name.replace(sign, words)
+    return name
+
+
+def natural(letter: str) -> str:
+    """The letter of a pitch in words.
+
+    >>> natural("B"), natural("B♭")
+    ('B natural', 'B flat')
+    """
+    return spell_accidental(letter) if len(letter) > 1 else _("{letter} natural").format(letter=letter)
+
+
+def beats(value: float) -> str:
+    """An amount of time as a teacher says it: the nearest plain fraction, never out by more than an
+    eighth of it.
+
+    >>> beats(0.16), beats(0.5), beats(-1.0), beats(5.2)
+    ('a sixth of a beat', 'half a beat', 'one beat', '5 beats')
+    """
+    value = abs(value)
+    if value < LEAST_BEATS:
+        return _("less than a tenth of a beat")
+    if value > MOST_NAMED:
+        return _("{n} beats").format(n=round(value))
+    return _(BEATS[min(BEATS, key=lambda k: abs(math.log(k / value)))])
+
+
+def counts(value: float) -> str:
+    """How long a rest or a note was, in counts: to a quarter below one, to a half above.
+
+    >>> counts(0.7), counts(1.9), counts(0.05), counts(6.0)
+    ('three quarters of a count', 'two counts', 'nothing', '6 counts')
+    """
+    if value < 0.125:
+        return _("nothing")
+    if value > MOST_NAMED:
+        return _("{n} counts").format(n=round(value))
+    return _(COUNTS[min(COUNTS, key=lambda k: abs(k - value))])
+
+
+def octaves(semitones: float) -> str:
+    """How many octaves, in words."""
+    return _(OCTAVES.get(round(abs(semitones) / 12), OCTAVES[1]))
+
+
+def name_bars(places: Sequence[str]) -> str:
+    """The bars of a finding.
+
+    >>> name_bars(("4",)), name_bars(("4", "7", "4", "9"))
+    ('bar 4', 'bars 4, 7 and 9')
+    """
+    unique = list(dict.fromkeys(places))
+    if len(unique) == 1:
+        return _("bar {bar}").format(bar=unique[0])
+    return _("bars {first} and {last}").format(first=", ".join(unique[:-1]), last=unique[-1])
+
+
+def bar_beat(bar: str, beat: float) -> str:
+    """A place in the music, to a quarter of a beat.
+
+    >>> bar_beat("3", 2.5), bar_beat("3", 2.0)
+    ('bar 3, beat 2.5', 'bar 3, beat 2')
+    """
+    return _("bar {bar}, beat {beat}").format(bar=bar, beat=f"{round(beat * 4) / 4:g}")
+
+
+def capitalized(text: str) -> str:
+    """With a capital at its beginning; the rest as it is."""
+    return text[:1].upper() + text[1:]

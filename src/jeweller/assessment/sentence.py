@@ -1,0 +1,24 @@
+"""Sentences about findings: places and amounts put into them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from jeweller.assessment.finding import Finding
+from jeweller.assessment.phrases import bar_beat, name_bars
+from jeweller.i18n import _, ngettext
+
+Texts = tuple[str, str]  # for the teacher, for the player
+
+
+def describe_place(finding: Finding) -> str:
+    """Where it is: its bars where it comes several times, else bar and beat."""
+    if finding.count > 1 and finding.places:
+        return name_bars(finding.places)
+    return bar_beat(finding.bar, finding.beat)
+
+
+def fill_in(message: str | tuple[str, str], finding: Finding, **values: Any) -> str:
+    """A sentence with its place and values; of a pair the one that fits the number of times."""
+    said = _(message) if isinstance(message, str) else ngettext(*message, finding.count)
+    return said.format(at=describe_place(finding), times=finding.count, **values)

@@ -1,0 +1,171 @@
+"""What is said about tuning, articulation and sound."""
+
+from __future__ import annotations
+
+from jeweller.assessment.finding import Finding
+from jeweller.assessment.sentence import Texts, fill_in
+from jeweller.i18n import N_, NN_, _
+
+
+def write_out_of_tune(f: Finding) -> Texts:
+    d = f.detail
+    message = (
+        N_("{at}: {written} is {cents} cents high against your own tuning.")
+        if d["cents"] > 0
+        else N_("{at}: {written} is {cents} cents low against your own tuning.")
+    )
+    return (
+        fill_in(message, f, written=d["written"], cents=abs(d["cents"])),
+        _("Play the note long against a held tone and move it until the beating stops."),
+    )
+
+
+def write_tuned(f: Finding) -> Texts:
+    d = f.detail
+    values = {"cents": abs(d["cents"]), "slide": _(d["move"])}
+    if d["cents"] > 0:
+        return (
+            _(
+                "the whole take is {cents} cents high: pull the {slide} a little and measure again when warm."
+            ).format(**values),
+            _("After warming up, pull the {slide} a little and check one long note.").format(**values),
+        )
+    return (
+        _(
+            "the whole take is {cents} cents low: push in the {slide} a little and measure again when warm."
+        ).format(**values),
+        _("After warming up, push in the {slide} a little and check one long note.").format(**values),
+    )
+
+
+def write_wrong_transposition(f: Finding) -> Texts:
+    d = f.detail
+    if "clef" in d:
+        return (
+            _(
+                "the whole take is this part as it reads in the {clef} clef. Other findings name "
+                "the notes as "
+                "they were read."
+            ).format(clef=_(d["clef"])),
+            _(
+                "Put a finger on the clef, name its own line aloud, then name the first bar's notes before "
+                "you play it."
+            ),
+        )
+    message = (
+        N_("the whole take sounds {n} semitones higher than this part asks for.")
+        if d["semitones"] > 0
+        else N_("the whole take sounds {n} semitones lower than this part asks for.")
+    )
+    return (
+        _(message).format(n=abs(d["semitones"])),
+        _("Check that this is the part for your instrument, and its clef."),
+    )
+
+
+def write_cracked(f: Finding) -> Texts:
+    return (
+        fill_in(
+            NN_(
+                "{at}: the start catches another note before {written} speaks.",
+                "{at}: the start catches another note before {written} speaks, {times} times.",
+            ),
+            f,
+            written=f.detail["written"],
+        ),
+        _("Air first, then the tongue: start the note four times from a breath, softly."),
+    )
+
+
+def write_tongued_in_slur(f: Finding) -> Texts:
+    return (
+        fill_in(NN_("{at}: tongued inside a slur.", "{at}: tongued inside a slur, {times} times."), f),
+        _("Play the slur on one breath with “taah” only on its first note; let the fingers make the others."),
+    )
+
+
+def write_slurred_over_tongue(f: Finding) -> Texts:
+    return (
+        fill_in(
+            NN_(
+                "{at}: slurred where each note should be tongued.",
+                "{at}: slurred where each note should be tongued, {times} times.",
+            ),
+            f,
+        ),
+        _("Say “too” to every note of the bar, then play it the same way."),
+    )
+
+
+def write_breath_in_slur(f: Finding) -> Texts:
+    return (
+        fill_in(NN_("{at}: a breath inside a slur.", "{at}: a breath inside a slur, {times} times."), f),
+        _("Mark the breath after the slur in pencil; take in more air before it begins."),
+    )
+
+
+def write_breath_every_note(f: Finding) -> Texts:
+    return (
+        _("a breath is taken between nearly all notes."),
+        _("Play four notes on one breath: the air keeps going, only the tongue touches it."),
+    )
+
+
+def write_not_joined(f: Finding) -> Texts:
+    of = f.detail.get("of", 0)
+    message = (
+        N_("the notes are not joined: gaps at {times} joins of {of}.")
+        if of
+        else N_("the notes are not joined: gaps at {times} joins.")
+    )
+    return (
+        fill_in(message, f, of=of),
+        _("Blow one long note and let the fingers change under it."),
+    )
+
+
+def write_not_detached(f: Finding) -> Texts:
+    return (
+        fill_in(N_("the notes marked short sound their full length, {times} times."), f),
+        _("Say “tut”: the tongue that ends one note waits for the next."),
+    )
+
+
+def write_sagging(f: Finding) -> Texts:
+    return (
+        fill_in(
+            N_("{at}: {written} sinks {cents} cents and grows softer towards its end."),
+            f,
+            written=f.detail["written"],
+            cents=abs(f.detail["cents"]),
+        ),
+        _("Keep the air moving to the last beat of the long note: aim it at the far wall."),
+    )
+
+
+def write_unsteady(f: Finding) -> Texts:
+    return (
+        fill_in(N_("{at}: {written} wavers."), f, written=f.detail["written"]),
+        _("Long notes against a held tone, eight counts each, softly."),
+    )
+
+
+def write_fuzzy(f: Finding) -> Texts:
+    return (
+        fill_in(
+            N_("{at}: {written} sounds less clear than your other notes."), f, written=f.detail["written"]
+        ),
+        _("Listen to the start of the note: air first, lips or reed at rest."),
+    )
+
+
+def write_dynamics_flat(f: Finding) -> Texts:
+    of = f.detail.get("of", 0)
+    text = (
+        _("the written changes of loudness are hardly heard ({of} places).").format(of=of)
+        if of > 1
+        else _("the written changes of loudness are hardly heard.")
+    )
+    return text, _(
+        "Play the line once all soft and once all loud, then as printed: make more of it than you think."
+    )

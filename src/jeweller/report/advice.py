@@ -1,0 +1,84 @@
+"""What a player is told to do with a report: which findings are worked at, at which speeds, for how long. The
+page, the summary and the feedback sheet all say the same.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from jeweller.assessment.finding import UNMARKED, is_sure
+from jeweller.i18n import N_, _
+
+STEPS = (0.7, 0.85, 1.0)  # of the speed that was played
+SLOWEST = 40  # beats a minute: slower is no beat any more
+MINUTES = {1: 4, 2: 6}  # a day, by the number of things to work at
+LONG_MINUTES = 10  # for more of them; the lips rest in the middle
+ALL_WELL = N_("Well done. Play it once more for fun, then take the next line.")
+
+
+def choose_faults(findings: Iterable[dict[str, Any]]) -> list[dict[str, Any]]:
+    """The findings that are worked at: the sure ones, tuning advice aside, in their order."""
+    return [f for f in findings if is_sure(f["confidence"]) and f["kind"] not in UNMARKED]
+
+
+def choose_tuning(findings: Iterable[dict[str, Any]]) -> list[dict[str, Any]]:
+    """What is said surely about the tuning of the whole take."""
+    return [f for f in findings if is_sure(f["confidence"]) and f["kind"] in UNMARKED]
+
+
+@dataclass(frozen=True)
+class PracticePlan:
+    """Speeds in beats a minute, from slow to as it was played, and minutes a day."""
+
+    speeds: tuple[int, ...]
+    minutes: int
+
+    @property
+    def long(self) -> bool:
+        """Whether the lips should rest in the middle."""
+        return self.minutes >= LONG_MINUTES
+
+    def in_short(self) -> str:
+        """The plan in one sentence."""
+        message = (
+            _(
+                "Begin at {slow} beats a minute; {minutes} minutes are enough, with a rest for the lips in "
+                "the middle."
+            )
+            if self.long
+            else _("Begin at {slow} beats a minute; {minutes} minutes are enough.")
+        )
+        return message.format(slow=self.speeds[0], minutes=self.minutes)
+
+    def in_steps(self) -> str:
+        """The plan with every step."""
+        message = (
+            _(
+                "Begin at {first} beats a minute. Three times right: {second}. Three times right again: "
+                "{third}. {minutes} minutes a day are enough, with a rest for the lips in the middle."
+            )
+            if self.long
+            else _(
+                "Begin at {first} beats a minute. Three times right: {second}. Three times right again: "
+                "{third}. {minutes} minutes a day are enough."
+            )
+        )
+        first, second, third = self.speeds
+        return message.format(first=first, second=second, third=third, minutes=self.minutes)
+
+
+def plan_practice(report: Mapping[str, Any], faults: int) -> PracticePlan | None:
+    """How to practise so many things; None where there is nothing to practise, or no speed is known.
+
+    >>> report = {"tempo": {"played_bpm": 96.0}, "score": {"beat_unit_q": 1}}
+    >>> plan_practice(report, 2)
+    PracticePlan(speeds=(68, 82, 96), minutes=6)
+    """
+    played = report["tempo"]["played_bpm"]
+    if not faults or not played:
+        return None
+    unit = report["score"]["beat_unit_q"] or 1
+    speeds = tuple(max(SLOWEST, 2 * round(played / unit * step / 2)) for step in STEPS)
+    return PracticePlan(speeds, MINUTES.get(faults, LONG_MINUTES))

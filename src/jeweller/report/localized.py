@@ -1,0 +1,19 @@
+"""A report as it is shown: its sentences in the language that is chosen. The report keeps its words."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from jeweller.assessment.messages import localized
+from jeweller.i18n import SOURCE, _, chosen_language
+
+
+def localized_report(report: dict[str, Any]) -> dict[str, Any]:
+    """A report whose sentences can be shown."""
+    if chosen_language() == SOURCE:
+        return report
+    return {
+        **report,
+        "findings": [localized(f) for f in report["findings"]],
+        "good": [{**g, "what": _(g["what"])} for g in report["good"]],
+    }

@@ -1,0 +1,179 @@
+"""The languages, in the core, on the command line and through the window: said where it is shown, stored as it
+was. And that nothing a user reads is left out of the catalogue.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import gettext
+import io
+import json
+import re
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from PySide6.QtCore import QEvent
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QWidget
+
+from jeweller import i18n
+from jeweller.assessment.messages import localized, texts_of
+from jeweller.cli.main import main
+from jeweller.documents.check_documents import render_sheets
+from jeweller.documents.plain_text import summary_text
+from jeweller.errors import SettingError
+from jeweller.gui.shell.retranslation import PROPERTIES
+from jeweller.i18n import SOURCE, _, in_language, ngettext, use_language
+from jeweller.instruments.table import instruments
+from jeweller.library.library import Library
+from jeweller.report.localized import localized_report
+from tests.support import checked_take
+from tests.test_class import fill
+from tests.test_desk import DeskCase
+
+ROOT = Path(__file__).parent.parent
+
+
+class Catalogues(unittest.TestCase):
+    def test_they_hold_what_the_source_says(self) -> None:
+        done = subprocess.run(
+            [sys.executable, str(ROOT / "tools" / "update_catalogues.py"), "--check"],
+            capture_output=True,
+            text=True,
+            check=False,
+        )
+        self.assertEqual((done.returncode, done.stderr), (0, ""), done.stdout)
+
+    def test_only_bars_and_note_values_change(self) -> None:
+        with in_language("en_GB"):
+            self.assertEqual(_("eighth notes"), "quavers")
+            self.assertEqual(_("a quarter of a beat"), "a quarter of a beat")
+            self.assertEqual(_("bar {bar}"), "bar {bar}")
+        with in_language("en_US"):
+            self.assertEqual(_("bar {bar}"), "measure {bar}")
+            self.assertEqual(_("eighth notes"), "eighth notes")
+            self.assertEqual(ngettext("{n} bar", "{n} bars", 2), "{n} measures")
+        self.assertEqual(_("bar {bar}"), "bar {bar}")
+
+    def test_placeholders_are_the_same_in_every_language(self) -> None:
+        for language in ("en_GB", "en_US"):
+            with in_language(language):
+                for said, message in i18n.source_messages().items():
+                    self.assertEqual(
+                        sorted(re.findall(r"\{[^}]*\}", said)), sorted(re.findall(r"\{[^}]*\}", message))
+                    )
+
+    def test_an_unknown_language_is_named(self) -> None:
+        with self.assertRaisesRegex(SettingError, "no language “xx”; there are en, en_GB, en_US"):
+            use_language("xx")
+
+
+class Reports(unittest.TestCase):
+    def test_a_report_is_said_otherwise_and_stays_what_it_is(self) -> None:
+        checked = checked_take()
+        before = json.dumps(checked.report, sort_keys=True)
+        with in_language("en_US"):
+            text = summary_text(localized_report(checked.report))
+            pages = render_sheets(checked.report, checked.line, ["html", "musicxml"])
+            self.assertIn("Measure 3, beat 3", text)
+            self.assertNotRegex(text, r"\b[Bb]ars? \d")
+            self.assertIn(b"Measure 3, beat 3", pages["musicxml"][0])
+            own = {
+                **checked.report["findings"][0],
+                "detail": {"by": "teacher"},
+                "text": "See my word about that bar.",
+            }
+            self.assertEqual(localized(own)["text"], "See my word about that bar.")
+        with in_language("en_GB"):
+            self.assertIn(
+                "crotchets a minute",
+                render_sheets(checked.report, checked.line, ["html"])["html"][0].decode(),
+            )
+        self.assertEqual(json.dumps(checked.report, sort_keys=True), before)
+
+    def test_a_stored_finding_says_the_same_again(self) -> None:
+        checked = checked_take()
+        for finding, stored in zip(checked.findings, checked.report["findings"], strict=True):
+            self.assertEqual(texts_of(finding), (stored["text"], stored["advice"]))
+
+
+def shown(window: QWidget) -> list[str]:
+    """Every text of a window: labels, tips, names for screen readers, entries of boxes and menus."""
+    out = []
+    for owner in (*window.findChildren(QWidget), *window.findChildren(QAction)):
+        out += [t for name in PROPERTIES if isinstance(t := owner.property(name), str) and t]
+        if isinstance(owner, QComboBox):
+            out += [owner.itemText(k) for k in range(owner.count())]
+    return out
+
+
+class Shown(DeskCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.addCleanup(use_language, SOURCE)
+        library = Library(self.window.library_folder)
+        fill(library, library.add_band("The Fernhollow Band").id, ("Ilse", "flute"), ("Bram", "trumpet"))
+        library.close()
+
+    def every_place(self, window: QWidget) -> list[str]:
+        out = []
+        for place in ("pattern", "bench", "ledger"):
+            self.window.go(place)
+            QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+            out += shown(window)
+        return [*out, self.window.ledger.grid.told(1, 2)]
+
+    def test_every_word_of_the_window_follows_and_goes_back(self) -> None:
+        self.window.go("pattern")
+        self.window.pattern.open_file(str(self.score))
+        plain = self.every_place(self.window)
+        self.window.set_language("en_US")
+        other = "\n".join(t for t in self.every_place(self.window) if not t.startswith("English"))
+        for words in ("Loop the measure", "Measures in a line", "Measure 3, beat 3: the rest"):
+            self.assertIn(words, other)
+        self.assertNotRegex(other, r"\b[Bb]ars?\b(?! lines?)(?! Chimes)")
+        again = self.make_window()
+        self.assertEqual(i18n.chosen_language(), "en_US")
+        again.close()
+        self.window.set_language("en_GB")
+        self.assertIn("crotchets", "\n".join(self.every_place(self.window)))
+        self.window.set_language(SOURCE)
+        self.assertEqual(set(self.every_place(self.window)), set(plain))
+
+    def test_nothing_is_said_past_the_catalogue(self) -> None:
+        marked = gettext.NullTranslations()
+        marked.gettext = lambda message: f"⟦{message}⟧"  # type: ignore[method-assign]
+        marked.ngettext = lambda one, many, n: f"⟦{one if n == 1 else many}⟧"  # type: ignore[method-assign]
+        with mock.patch.object(i18n, "_catalogue", lambda language: marked):
+            self.window.settings.setValue("language", "en_US")
+            window = self.make_window()
+            for place in ("loupe", "pattern", "bench", "ledger"):
+                window.go(place)
+                self.turn(50)
+            said = shown(window)
+            lists = [m.title() for m in window.findChildren(QMenu)]
+            window.close()
+        own = {*i18n.LANGUAGES.values(), *(i.name for i in instruments()), "First week", "Space"}
+        left = [
+            t
+            for t in (*said, *lists)
+            if "⟦" not in t and re.search("[A-Za-z]{3}", t) and t not in own and "A test" not in t
+        ]
+        pieces = [t for t in left if t.strip().endswith(("⟧", ",", "for"))]  # of a sentence in parts
+        self.assertEqual([t for t in left if t not in pieces], [])
+
+
+class Asked(DeskCase):
+    def test_the_command_line_says_it_too(self) -> None:
+        out = io.StringIO()
+        with contextlib.redirect_stdout(out):
+            self.assertEqual(main(["--language", "en_US", "look", str(self.score)]), 0)
+        self.assertIn("(measure", out.getvalue())
+        self.assertNotIn("bar ", out.getvalue())
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,79 @@
+#!/usr/bin/env python3
+"""Takes the messages out of the source and brings the catalogues up to date.
+
+    tools/update_catalogues.py           extracts, merges into every language, compiles
+    tools/update_catalogues.py --check   says what is not up to date; exits with 1 then
+
+A language is `src/jeweller/assets/locale/LANGUAGE/LC_MESSAGES/jeweller.po`. What it does not translate is said
+as it is written in the source.
+"""
+
+from __future__ import annotations
+
+import io
+import sys
+from pathlib import Path
+
+from babel.messages.catalog import Catalog
+from babel.messages.extract import extract_from_dir
+from babel.messages.mofile import write_mo
+from babel.messages.pofile import read_po, write_po
+
+SOURCE = Path(__file__).parent.parent / "src" / "jeweller"
+LOCALE = SOURCE / "assets" / "locale"
+UNSTABLE = (b'"POT-Creation', b'"PO-Revision', b'"Generated-By', b'"Last-T', b'"Language-Team', b'"Report-')
+KEYWORDS = {"_": None, "N_": None, "ngettext": (1, 2), "NN_": (1, 2)}
+
+
+def extract() -> Catalog:
+    """Every message of the source, in the order of the files."""
+    catalogue = Catalog(project="Jeweller", charset="utf-8", fuzzy=False)
+    found = extract_from_dir(
+        str(SOURCE),
+        method_map=[("**.py", "python"), ("**.html", "jinja2")],
+        keywords=KEYWORDS,
+        comment_tags=("Translators:",),
+    )
+    for path, line, message, comments, context in sorted(found, key=lambda f: (f[0], f[1])):
+        catalogue.add(message, None, [(path, line)], auto_comments=comments, context=context)
+    return catalogue
+
+
+def merged(path: Path, template: Catalog) -> Catalog:
+    """A language with the messages of now; what nobody says any more is dropped."""
+    with path.open("rb") as file:
+        catalogue = read_po(file, locale=path.parts[-3])
+    catalogue.update(template, no_fuzzy_matching=True)
+    catalogue.obsolete.clear()
+    return catalogue
+
+
+def as_bytes(catalogue: Catalog) -> tuple[bytes, bytes]:
+    """What is written of it: PO without places and dates, which change with every line, and MO."""
+    catalogue.header_comment = f"# {catalogue.locale}: what is said otherwise than in the source."
+    catalogue.msgid_bugs_address = catalogue.last_translator = catalogue.language_team = ""
+    catalogue.version = ""
+    po, mo = io.BytesIO(), io.BytesIO()
+    write_po(po, catalogue, no_location=True, omit_header=False, sort_output=True, width=100)
+    write_mo(mo, catalogue)
+    lines = [x for x in po.getvalue().split(b"\n") if not x.startswith(UNSTABLE)]
+    return b"\n".join(lines), mo.getvalue()
+
+
+def main() -> int:
+    template = extract()
+    stale = []
+    for path in sorted(LOCALE.glob("*/LC_MESSAGES/jeweller.po")):
+        po, mo = as_bytes(merged(path, template))
+        compiled = path.with_suffix(".mo")
+        if po != path.read_bytes() or not compiled.exists() or mo != compiled.read_bytes():
+            stale.append(str(path.relative_to(LOCALE)))
+            if "--check" not in sys.argv:
+                path.write_bytes(po)
+                compiled.write_bytes(mo)
+    print(f"{len(template)} messages; " + ("; ".join(stale) if stale else "every catalogue is up to date"))
+    return 1 if stale and "--check" in sys.argv else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
