@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import io
 import json
+from pathlib import Path
+from typing import Any
 
 import mido
 import numpy as np
 
+import jeweller
+from jeweller import report_format
 from jeweller.assessment.finding import FACET_OF, KINDS, Finding, bounded_confidence
 from jeweller.assessment.messages import write_texts
 from jeweller.assessment.phrases import beats, counts
@@ -29,6 +33,7 @@ from jeweller.report.validate import find_problems
 from tests.support import RATE, TempCase, changed, line_of, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE, index_of
 
+SOURCE = Path(jeweller.__file__).parent
 PART = part_of(TUNE, fifths=-2)
 
 
@@ -68,6 +73,31 @@ class Report(WithCheck):
         )
         self.assertAlmostEqual(report["tempo"]["played_bpm"], 90, delta=2)
         self.assertTrue(report["good"])
+
+    def test_the_types_say_what_the_schema_says(self) -> None:
+        schema = json.loads((SOURCE / "report" / "schema.json").read_text(encoding="utf-8"))
+        pairs: list[tuple[Any, Any]] = [
+            (schema, report_format.TakeReport),
+            (schema["$defs"]["finding"], report_format.ReportFinding),
+            (schema["$defs"]["note"], report_format.ReportNote),
+            *(
+                (schema["properties"][name], kind)
+                for name, kind in (
+                    ("program", report_format.ReportProgram),
+                    ("score", report_format.ReportScore),
+                    ("tempo", report_format.ReportTempo),
+                    ("tuning", report_format.ReportTuning),
+                    ("mark", report_format.ReportMark),
+                )
+            ),
+            (schema["properties"]["extras"]["items"], report_format.ExtraSound),
+            (schema["properties"]["traps"]["items"], report_format.ReportTrap),
+            (schema["$defs"]["note"]["properties"]["heard"]["oneOf"][1], report_format.HeardNote),
+        ]
+        for said, kind in pairs:
+            asked = {k for k, hint in kind.__annotations__.items() if "NotRequired" not in str(hint)}
+            self.assertLessEqual(set(said["required"]), asked, kind.__name__)
+            self.assertLessEqual(set(said.get("properties", ())), set(kind.__annotations__), kind.__name__)
 
     def test_the_schema_refuses_what_does_not_belong(self) -> None:
         for change in (

@@ -36,7 +36,7 @@ ORDER = [
     "gui",
     "cli",
 ]
-SHARED = {"assets", "errors", "files", "log", "serialization", "i18n", ""}
+SHARED = {"assets", "errors", "files", "log", "serialization", "i18n", "report_format", ""}
 EAR = ("features", "alignment", "notes", "assessment", "grading", "decisions", "report", "pipeline")
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -58,7 +58,7 @@ def write_bytes(path: Path, data: bytes, otherwise: str = "", *, private: bool =
         ) from error
 
 
-def json_text(data: dict[str, Any]) -> str:
+def json_text(data: Mapping[str, Any]) -> str:
     """A report, or a summary, as every command leaves it: readable, in the same order, never NaN.
 
     >>> print(json_text({"value": 18.5}), end="")

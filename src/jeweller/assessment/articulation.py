@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -16,6 +15,7 @@ from jeweller.assessment.regression import log_odds
 from jeweller.assessment.settings import AssessmentSettings
 from jeweller.notes.table import NoteTransition
 from jeweller.notes.transitions import DEEP_DB, FLAT_DB
+from jeweller.report_format import RestsOn
 
 SHORT_MARKS = frozenset({"staccato", "staccatissimo", "spiccato"})
 LEAST_JOINS = 4  # a habit is told from so many
@@ -103,7 +103,7 @@ def _say(
     confidence: float,
     severity: float,
     cause: str | None = None,
-    rest: dict[str, Any] | None = None,
+    rest: RestsOn | None = None,
 ) -> Finding:
     """One finding for joins alike; the place is the second note of the first."""
     i = joins[0].index
@@ -188,7 +188,7 @@ def _tongue_odds(case: AssessmentContext, j: NoteTransition) -> float:
     return asked + log_odds("tongued", [*plain, *j.crossing])
 
 
-def _rest(kind: str, join: NoteTransition, s: AssessmentSettings) -> dict[str, Any]:
+def _rest(kind: str, join: NoteTransition, s: AssessmentSettings) -> RestsOn:
     if kind == "breath_in_slur":
         return rests_on("breath_s", join.gap_s, s.breath_s, 0.02, "s")
     return rests_on("tongue_dip_db", join.dip_db, s.tongue_dip_db, 1.5, "dB")
@@ -254,7 +254,7 @@ def _run_on_odds(
     return asked + log_odds("run_on", [*plain_features(j.dip_db, usual, j.gap_s, j.ioi_s), *crossing])
 
 
-def _run_on_rest(join: NoteTransition, s: AssessmentSettings) -> dict[str, Any]:
+def _run_on_rest(join: NoteTransition, s: AssessmentSettings) -> RestsOn:
     return rests_on("run_on_db", join.dip_db, s.run_on_db, 0.5, "dB", below=True)
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import dataclasses
-from typing import Any
 
 from jeweller.assessment.articulation import assess_transitions
 from jeweller.assessment.click import assess_click, assess_tempo
@@ -22,6 +21,7 @@ from jeweller.i18n import SOURCE, in_language
 from jeweller.instruments.table import Instrument
 from jeweller.notation.pitch import key_alter
 from jeweller.notes.table import Click, NoteTable
+from jeweller.report_format import FindingDetail
 
 HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note", "out_of_tune", "wrong_octave")
 # so often the same wrong note, and in so many of its soundings, speaks for a fingering that is not known
@@ -172,7 +172,7 @@ def _elsewhere(case: AssessmentContext) -> list[Finding]:
     return found
 
 
-def _transposed(case: AssessmentContext, detail: dict[str, Any], cause: str | None) -> Finding:
+def _transposed(case: AssessmentContext, detail: FindingDetail, cause: str | None) -> Finding:
     """The whole take sounds elsewhere than the part: one finding."""
     sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
     bar, passing, beat = case.where(sounded[0])

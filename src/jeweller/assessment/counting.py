@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
 
 from jeweller.assessment.context import AssessmentContext, Interval
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
+from jeweller.report_format import FindingDetail
 
 COMPENSATED = 0.55  # an interval made good by the next one to this share is a note out of place, no step
 SHORTEST_FIGURE, LONGEST_FIGURE = 3, 11  # intervals of a squeezed figure before the one that makes it good
@@ -205,7 +205,7 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
     note = case.notes[v.i]
     sounding = event.off_s - event.on_s
     written_s = float(note.duration) * case.spq(v.i)
-    detail = {
+    detail: FindingDetail = {
         "beats": round(amount, 2),
         "seconds": round(v.excess, 2),
         "rests_on": rests_on(setting, abs(amount), threshold, max(spread, 0.04), "beats"),
@@ -293,7 +293,7 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
 
 
 def _held_over(
-    case: AssessmentContext, v: Interval, amount: float, confidence: float, detail: dict[str, Any]
+    case: AssessmentContext, v: Interval, amount: float, confidence: float, detail: FindingDetail
 ) -> Finding:
     note, event, after = case.notes[v.i], case.event(v.i), case.event(v.j)
     assert event is not None and after is not None
@@ -330,7 +330,7 @@ def _lengths(case: AssessmentContext, steps: set[int]) -> list[Finding]:
         written, longest = float(note.duration) * fast, float(note.duration) * slow
         error = max(case.time_spread, 0.04)
         bar, passing, beat = case.where(i)
-        detail: dict[str, Any] = {
+        detail: FindingDetail = {
             "written_beats": round(beats, 2),
             "heard_beats": round(length / case.beat_s(i), 2),
         }

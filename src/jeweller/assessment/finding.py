@@ -7,6 +7,8 @@ import math
 from dataclasses import dataclass, field
 from typing import Any
 
+from jeweller.report_format import FindingDetail, RestsOn
+
 FACETS: dict[str, tuple[str, ...]] = {
     "notes": (
         "wrong_note",
@@ -106,7 +108,7 @@ class Finding:
     extras: tuple[int, ...] = ()
     count: int = 1
     places: tuple[str, ...] = ()
-    detail: dict[str, Any] = field(default_factory=dict)
+    detail: FindingDetail = field(default_factory=lambda: FindingDetail())
     cause: str | None = None
     text: str = ""
     advice: str = ""
@@ -148,7 +150,7 @@ def rests_on(
     *,
     sure_at: float = 1.3,
     below: bool = False,
-) -> dict[str, Any]:
+) -> RestsOn:
     """What a finding rests on, for whoever asks why: the amount, its bound given the spread, the threshold
     and the setting that moves it.
 

@@ -15,6 +15,7 @@ from jeweller.assessment.finding import Finding
 from jeweller.assessment.phrases import capitalized
 from jeweller.assessment.sentence import Texts, describe_place
 from jeweller.i18n import N_, SOURCE, _, chosen_language
+from jeweller.report_format import ReportFinding
 
 CAUSE_WORDS = {
     "forgot_key_signature": N_("key signature forgotten"),
@@ -62,14 +63,22 @@ def cause_words(cause: str | None) -> str:
     return _(CAUSE_WORDS[cause]) if cause in CAUSE_WORDS else ""
 
 
-def localized(finding: Mapping[str, Any]) -> dict[str, Any]:
+def localized(finding: ReportFinding) -> ReportFinding:
     """A finding of a report with its sentences in the language that is chosen. What a teacher wrote stays
     as it was written, and so does what an older version knew to say and this one does not.
     """
+    said = retell(finding)
+    return finding if said is None else {**finding, "text": said[0], "advice": said[1]}
+
+
+def retell(finding: Mapping[str, Any]) -> Texts | None:
+    """The sentences about a finding that was stored, in the language that is chosen; None where they stay
+    as they are stored. Asks for kind, bar, beat, count, places, detail and cause.
+    """
     if chosen_language() == SOURCE or finding["detail"].get("by") == TEACHER:
-        return dict(finding)
+        return None
     try:
-        text, advice = texts_of(
+        return texts_of(
             Finding(
                 kind=finding["kind"],
                 bar=finding["bar"],
@@ -88,8 +97,7 @@ def localized(finding: Mapping[str, Any]) -> dict[str, Any]:
             )
         )
     except (KeyError, TypeError):
-        return dict(finding)
-    return {**finding, "text": text, "advice": advice}
+        return None
 
 
 def _other(f: Finding) -> Texts:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 
@@ -15,6 +14,7 @@ from jeweller.notation.pitch import Pitch, in_key, key_alter, spell
 from jeweller.notes.doubts import AFTER_GRACE_S, ALSO_CLEAR, BLURRED, HELD_ATTACK, NO_ROOM_S
 from jeweller.notes.restarts import usual_level
 from jeweller.notes.table import PlayedNote
+from jeweller.report_format import RestsOn
 
 TENDENCY_CENTS = 18.0  # so near its other soundings: a tendency, no slip
 ATTACK = 0.3  # strength of an attack that is a stroke
@@ -168,7 +168,7 @@ class _OctaveJudge:
         self.case = case
         self.plain: list[int] = []  # notes heard in their written octave
         self.below: set[int] = set()  # notes heard an octave below
-        self.why: dict[int, dict[str, Any]] = {}  # what an answer rests on
+        self.why: dict[int, RestsOn] = {}  # what an answer rests on
         for i in range(len(case.notes)):
             event = case.event(i)
             apart = case.apart(i)
@@ -318,7 +318,7 @@ def wrong_pitch(
     event: PlayedNote,
     heard: int,
     confidence: float,
-    why: dict[str, Any] | None = None,
+    why: RestsOn | None = None,
 ) -> Finding:
     """Another pitch than written (`heard`, sounding MIDI), by what it is to the written one, with the cause
     the evidence allows.

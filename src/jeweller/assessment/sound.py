@@ -5,13 +5,13 @@ heard; against the player's own other notes.
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
 from jeweller.notes.table import SustainedTone
+from jeweller.report_format import FindingDetail
 
 STEPS = {
     "ppp": -3,
@@ -62,7 +62,7 @@ def assess_sustain(case: AssessmentContext) -> list[Finding]:
                 )
             )
         elif sag > 0.8 * s.sag_cents and t.drift_db < -s.sag_db:
-            detail: dict[str, Any] = {
+            detail: FindingDetail = {
                 "cents": round(t.drift_cents),
                 "db": round(t.drift_db, 1),
                 "rests_on": rests_on("sag_cents", sag, s.sag_cents, 0.5 * drift, "cents"),
@@ -90,7 +90,7 @@ def assess_clearness(case: AssessmentContext) -> list[Finding]:
             continue
         note = case.notes[i]
         bar, passing, beat = case.where(i)
-        detail = {
+        detail: FindingDetail = {
             "written": note.written.pitch.name if note.written.pitch else "",
             "lasts_s": round(event.off_s - event.on_s, 1),
             "clarity": round(c, 2),
@@ -124,7 +124,7 @@ def _say(
     case: AssessmentContext,
     t: SustainedTone,
     confidence: float,
-    detail: dict[str, Any],
+    detail: FindingDetail,
     cause: str | None,
 ) -> Finding:
     note, event = case.notes[t.index], case.event(t.index)

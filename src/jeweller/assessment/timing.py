@@ -13,6 +13,7 @@ from jeweller.alignment.tempo import weighted_median
 from jeweller.assessment.context import AssessmentContext, Interval
 from jeweller.assessment.counting import assess_count
 from jeweller.assessment.finding import Finding, bounded_confidence, is_sure, rests_on
+from jeweller.report_format import FindingDetail
 
 NEIGHBOUR_BEATS = 4.0  # the local beat is fitted over so many beats on each side
 GRACE_ROOM_S = 0.12  # what a grace note may move its main note by
@@ -517,7 +518,7 @@ def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
     assert on is not None and end is not None
     notes = [case.notes[k] for k in range(first.i, last.j)]
     extreme = float(np.median(away[max(a, b - 4) : b]))
-    detail = {
+    detail: FindingDetail = {
         "from_bpm": round(60 / math.exp(take)),
         "to_bpm": round(60 / math.exp(take + extreme)),
         "percent": round(100 * (math.exp(-mean) - 1)),

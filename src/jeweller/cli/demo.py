@@ -17,6 +17,7 @@ from jeweller.assessment.finding import is_sure
 from jeweller.demo_band import TrayTake, demo_band
 from jeweller.documents.page import html_to_pdf, marked_page, pdf_to_png
 from jeweller.i18n import _
+from jeweller.report_format import ReportFinding, TakeReport
 
 
 def run_demo(out: Path | None) -> int:
@@ -112,12 +113,12 @@ def _wait(ready: Callable[[], bool], seconds: float = 120.0) -> None:
     QTest.qWait(20)
 
 
-def _same_place(f: dict[str, Any], p: dict[str, Any]) -> bool:
+def _same_place(f: ReportFinding, p: dict[str, Any]) -> bool:
     overlap = f["at_s"] - 1 <= p["until_s"] and p["at_s"] - 1 <= f["until_s"]
     return bool(p["bar"] in f["places"] or f["bar"] == p["bar"] or overlap)
 
 
-def _compare(take: TrayTake, report: dict[str, Any]) -> tuple[list[Any], list[Any], list[Any]]:
+def _compare(take: TrayTake, report: TakeReport) -> tuple[list[Any], list[Any], list[Any]]:
     """(planned slips found, planned slips missed, findings not planned). A habit answers every place it
     names; the bar or the time must agree.
     """
@@ -137,7 +138,7 @@ def _compare(take: TrayTake, report: dict[str, Any]) -> tuple[list[Any], list[An
     return found, missed, [f for k, f in enumerate(sure) if k not in used]
 
 
-def _print_take(take: TrayTake, report: dict[str, Any], seconds: float) -> None:
+def _print_take(take: TrayTake, report: TakeReport, seconds: float) -> None:
     found, missed, extra = _compare(take, report)
     mark = report["mark"]
     print(

@@ -7,6 +7,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -361,7 +362,7 @@ def _run(options: argparse.Namespace) -> int:
         return FAULTY
 
 
-def _write_json(data: dict[str, Any], target: str) -> None:
+def _write_json(data: Mapping[str, Any], target: str) -> None:
     text = json_text(data)
     if target == "-":
         sys.stdout.write(text)

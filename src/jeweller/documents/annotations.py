@@ -10,13 +10,13 @@ from __future__ import annotations
 import bisect
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 from jeweller.assessment.finding import is_sure
 from jeweller.documents.engraving import RAIL_HEIGHT, SPACE, Engraving, NoteBox
 from jeweller.documents.theme import Theme, shape_svg, text_svg
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import Pitch, spell
+from jeweller.report_format import ReportFinding, ReportNote, TakeReport
 
 HALF = SPACE / 2
 SIGN = {-2: "𝄫", -1: "♭", 0: "♮", 1: "♯", 2: "𝄪"}
@@ -114,7 +114,7 @@ class Ruler:
 
 class _Drawer:
     def __init__(
-        self, engraving: Engraving, line: PerformedPart, report: dict[str, Any], theme: Theme, view: View
+        self, engraving: Engraving, line: PerformedPart, report: TakeReport, theme: Theme, view: View
     ) -> None:
         self.e, self.line, self.report, self.theme, self.view = engraving, line, report, theme, view
         self.out: list[str] = []
@@ -171,7 +171,7 @@ class _Drawer:
             f'stroke-linecap="round" stroke-linejoin="round"{dashes}/>'
         )
 
-    def draw(self, findings: Sequence[dict[str, Any]]) -> Overlay:
+    def draw(self, findings: Sequence[ReportFinding]) -> Overlay:
         chosen = next((f for f in findings if f["key"] == self.view.chosen), None)
         if chosen is not None:
             self._wash(chosen)
@@ -195,11 +195,11 @@ class _Drawer:
                 self.hits.append(Hit(kind="note", key=n["id"], x=box.x, y=box.y, radius=16.0))
         return Overlay("".join(self.out), "".join(self.under), self.hits)
 
-    def _pass_of(self, note: dict[str, Any]) -> int:
+    def _pass_of(self, note: ReportNote) -> int:
         passes = [m["pass"] for m in self.report["notes"] if m["score_id"] == note["score_id"]]
         return self.view.passing if self.view.passing in passes else passes[0]
 
-    def _wash(self, f: dict[str, Any]) -> None:
+    def _wash(self, f: ReportFinding) -> None:
         for index in self._bars_of(f):
             self._wash_bar(index)
 
@@ -221,7 +221,7 @@ class _Drawer:
             f'fill="{self.theme.wash}" fill-opacity="0.55"/>'
         )
 
-    def _bars_of(self, f: dict[str, Any]) -> list[int]:
+    def _bars_of(self, f: ReportFinding) -> list[int]:
         found = []
         for note_id in f["notes"]:
             box = self.box(note_id)
@@ -268,15 +268,18 @@ class _Drawer:
                 continue
             self._rail_note(n, n["id"] in off)
 
-    def _rail_note(self, n: dict[str, Any], off: bool) -> None:
+    def _rail_note(self, n: ReportNote, off: bool) -> None:
         note = self.line_notes[n["id"]]
         box = self.box(n["id"])
         if box is None:
             return
         t = self.theme
         system = self.e.systems[box.system]
-        shift = n["timing"]["deviation_beats"] * float(self.line.beat)
-        length = min(n["timing"]["length_ratio"], 2.5) * n["duration_q"]
+        timing = n["timing"]
+        if timing is None:
+            return
+        shift = timing["deviation_beats"] * float(self.line.beat)
+        length = min(timing["length_ratio"], 2.5) * n["duration_q"]
         bar_index = self.line.bars[note.bar_index].index
         x0, s0 = self.x_at(bar_index, n["offset_q"] + shift)
         x1, s1 = self.x_at(bar_index, n["offset_q"] + shift + length)
@@ -297,7 +300,7 @@ class _Drawer:
     # ---- findings
     # ------------------------------------------------------------------------------------------------
 
-    def _finding(self, f: dict[str, Any], number: int) -> None:
+    def _finding(self, f: ReportFinding, number: int) -> None:
         colour = self.theme.facets[f["facet"]]
         sure = is_sure(f["confidence"])
         width = (3.2 if f["key"] == self.view.chosen else 2.4) if sure else 1.1
@@ -334,10 +337,10 @@ class _Drawer:
         self.text(hit.x, y + 7, str(number), 21, colour, weight=700)
         self.hits.append(Hit(kind="finding", key=hit.key, x=hit.x, y=y, radius=16))
 
-    def _boxes(self, f: dict[str, Any]) -> list[tuple[dict[str, Any], NoteBox]]:
+    def _boxes(self, f: ReportFinding) -> list[tuple[ReportNote, NoteBox]]:
         return [(self.by_id[i], b) for i in f["notes"] if i in self.by_id and (b := self.box(i)) is not None]
 
-    def _heard_pitch(self, n: dict[str, Any]) -> Pitch | None:
+    def _heard_pitch(self, n: ReportNote) -> Pitch | None:
         if n["heard"] is None or n["heard"]["midi"] is None:
             return None
         written = self.line_notes[n["id"]].written.pitch
@@ -358,7 +361,7 @@ class _Drawer:
         if name:
             self.text(x + 42, y + 7, name, 21, colour, anchor="start", weight=600)
 
-    def _pitch(self, f: dict[str, Any], colour: str, width: float) -> None:
+    def _pitch(self, f: ReportFinding, colour: str, width: float) -> None:
         if f["kind"] == "extra_note":
             self._extra(f, colour, width)
             return
@@ -391,7 +394,7 @@ class _Drawer:
         if not self.hits or self.hits[-1].key != f["key"]:
             self._at_bar(f, colour, width)
 
-    def _extra(self, f: dict[str, Any], colour: str, width: float) -> None:
+    def _extra(self, f: ReportFinding, colour: str, width: float) -> None:
         for k in f["extras"]:
             extra = self.report["extras"][k]
             after = self.by_id.get(extra["after_note"] or "")
@@ -420,7 +423,7 @@ class _Drawer:
             self.text(x, y - 22, heard.letter, 21, colour, weight=600)
             self.hits.append(Hit(kind="finding", key=f["key"], x=x, y=y, radius=20))
 
-    def _accidental(self, f: dict[str, Any], colour: str, width: float) -> None:
+    def _accidental(self, f: ReportFinding, colour: str, width: float) -> None:
         for n, box in self._boxes(f):
             written = self.line_notes[n["id"]].written.pitch
             heard = self._heard_pitch(n)
@@ -445,7 +448,7 @@ class _Drawer:
         if not self.hits or self.hits[-1].key != f["key"]:
             self._at_bar(f, colour, width)
 
-    def _place(self, f: dict[str, Any]) -> tuple[float, int]:
+    def _place(self, f: ReportFinding) -> tuple[float, int]:
         bars = [b for b in self.line.bars if b.number == f["bar"] and b.passing == f["pass"]] or [
             b for b in self.line.bars if b.number == f["bar"]
         ]
@@ -453,7 +456,7 @@ class _Drawer:
         lead = float(bar.bar.metre.length - bar.length) if bar.bar.implicit and bar.index == 0 else 0.0
         return self.x_at(bar.index, max(0.0, (f["beat"] - 1) * float(bar.beat) - lead))
 
-    def _at_bar(self, f: dict[str, Any], colour: str, width: float) -> None:
+    def _at_bar(self, f: ReportFinding, colour: str, width: float) -> None:
         x, system = self._place(f)
         y = self.free_y(x, self.e.systems[system].top - 40, -26)
         self.out.append(
@@ -461,7 +464,7 @@ class _Drawer:
         )
         self.hits.append(Hit(kind="finding", key=f["key"], x=x, y=y, radius=18))
 
-    def _count(self, f: dict[str, Any], colour: str, width: float) -> None:
+    def _count(self, f: ReportFinding, colour: str, width: float) -> None:
         d = f["detail"]
         boxes = [b for _, b in self._boxes(f)]
         if f["kind"] in ("bar_skipped", "repeat_skipped", "restart") and boxes:
@@ -513,7 +516,7 @@ class _Drawer:
             self.text(x, y + 20, f"{round(heard * 2) / 2:g}", 19, colour, weight=600)
         self.hits.append(Hit(kind="finding", key=f["key"], x=x, y=y, radius=22))
 
-    def _rhythm(self, f: dict[str, Any], colour: str, width: float) -> None:
+    def _rhythm(self, f: ReportFinding, colour: str, width: float) -> None:
         boxes = self._boxes(f)
         if f["kind"] in ("rushing", "dragging", "uneven", "dot_lost") and boxes:
             for system in sorted({b.system for _, b in boxes}):
@@ -553,7 +556,7 @@ class _Drawer:
         if not boxes:
             self._at_bar(f, colour, width)
 
-    def _over(self, f: dict[str, Any], colour: str, width: float) -> None:
+    def _over(self, f: ReportFinding, colour: str, width: float) -> None:
         boxes = self._boxes(f)
         if not boxes:
             if f["kind"] not in WHOLE:
@@ -572,10 +575,10 @@ class _Drawer:
 def draw_marks(
     engraving: Engraving,
     line: PerformedPart,
-    report: dict[str, Any],
+    report: TakeReport,
     theme: Theme,
     view: View | None = None,
-    findings: Sequence[dict[str, Any]] | None = None,
+    findings: Sequence[ReportFinding] | None = None,
 ) -> Overlay:
     """The overlay for a report's findings (or those given), most important first."""
     return _Drawer(engraving, line, report, theme, view or View()).draw(
@@ -584,7 +587,7 @@ def draw_marks(
 
 
 def staff_place(
-    engraving: Engraving, line: PerformedPart, report: dict[str, Any], note: dict[str, Any], midi: float
+    engraving: Engraving, line: PerformedPart, report: TakeReport, note: ReportNote, midi: float
 ) -> float:
     """The height of a sounding pitch (MIDI, float) beside a note, on the staff of that note: between two
     semitones it lies between their places.
@@ -593,5 +596,5 @@ def staff_place(
     assert written is not None
     box = engraving.notes[note["score_id"]]
     offset = (report["tuning"]["offset_cents"] or 0.0) / 100
-    apart = midi - offset - note["sounding_midi"]
+    apart = midi - offset - (note["sounding_midi"] or 0)
     return box.y - apart * 7 / 12 * HALF

@@ -8,7 +8,6 @@ import io
 import os
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any
 
 import mido
 
@@ -21,9 +20,10 @@ from jeweller.notation.model import Score
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.pipeline.check import Checked
+from jeweller.report_format import ReportFinding, TakeReport
 
 
-def heard_midi(report: dict[str, Any]) -> bytes:
+def heard_midi(report: TakeReport) -> bytes:
     """The notes heard as a MIDI file: one tick is a millisecond, pitch bends carry the cents."""
     file = mido.MidiFile(ticks_per_beat=500)
     track = mido.MidiTrack()
@@ -42,7 +42,9 @@ def heard_midi(report: dict[str, Any]) -> bytes:
         if (h := n["heard"]) is not None and h["midi"] is not None
     ]
     sounds += [
-        (e["on_s"], e["off_s"], e["midi"], e["level_db"]) for e in report["extras"] if e["midi"] is not None
+        (e["on_s"], e["off_s"], e["midi"], e["level_db"] or 0.0)
+        for e in report["extras"]
+        if e["midi"] is not None
     ]
     loudest = max((s[3] for s in sounds), default=0.0)
     events: list[tuple[int, int, mido.Message]] = []
@@ -65,7 +67,7 @@ def heard_midi(report: dict[str, Any]) -> bytes:
     return buffer.getvalue()
 
 
-def annotated_musicxml(line: PerformedPart, findings: Sequence[dict[str, Any]]) -> bytes:
+def annotated_musicxml(line: PerformedPart, findings: Sequence[ReportFinding]) -> bytes:
     """The part with each sure finding as words above its first note."""
     texts: dict[str, str] = {}
     known = {n.id for b in line.part.bars for n in b.notes}
@@ -83,10 +85,10 @@ def annotated_musicxml(line: PerformedPart, findings: Sequence[dict[str, Any]]) 
 
 
 def render_sheets(
-    report: dict[str, Any],
+    report: TakeReport,
     line: PerformedPart,
     kinds: Sequence[str],
-    findings: Sequence[dict[str, Any]] | None = None,
+    findings: Sequence[ReportFinding] | None = None,
     player: str = "",
     *,
     theme: Theme = LIGHT,

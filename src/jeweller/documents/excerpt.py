@@ -6,12 +6,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from jeweller.documents.annotations import View, draw_marks
 from jeweller.documents.engraving import RAIL_HEIGHT, Engraving
 from jeweller.documents.theme import Theme
 from jeweller.notation.performance import PerformedPart
+from jeweller.report_format import ReportFinding, TakeReport
 
 ABOVE, BELOW = 36.0, 28.0  # page units above the highest ink, and below the rail
 
@@ -27,9 +27,9 @@ class Excerpt:
 def excerpt(
     engraving: Engraving,
     line: PerformedPart,
-    report: dict[str, Any],
+    report: TakeReport,
     theme: Theme,
-    findings: Sequence[dict[str, Any]],
+    findings: Sequence[ReportFinding],
     key: str | None,
 ) -> Excerpt:
     """The system of the finding `key` among `findings` (None: the first system, nothing washed), all of which

@@ -25,6 +25,7 @@ from jeweller.i18n import N_, _
 from jeweller.notation.performance import PerformedPart
 from jeweller.report.advice import ALL_WELL, choose_faults, plan_practice
 from jeweller.report.localized import localized_report
+from jeweller.report_format import ReportFinding, TakeReport
 
 POLISHED = 3  # things to polish on one slip
 SNIPPET_UNITS = 1250.0  # page units of an engraved line: a staff is 6 mm high in print
@@ -59,9 +60,9 @@ class FeedbackSheet:
     player: str
     title: str
     part: str
-    report: dict[str, Any]
+    report: TakeReport
     line: PerformedPart
-    findings: tuple[dict[str, Any], ...]  # as they stand, most important first
+    findings: tuple[ReportFinding, ...]  # as they stand, most important first
     comment: str = ""
     comments: Mapping[str, str] = field(default_factory=dict)  # by the key of a finding
     mark: str = ""  # as it is told; "" where it is not
@@ -71,7 +72,7 @@ class FeedbackSheet:
     ] = ()  # the traps that were chosen, answered; else the altered notes of the report are
 
 
-def choose_findings(slip: FeedbackSheet, most: int = POLISHED) -> list[dict[str, Any]]:
+def choose_findings(slip: FeedbackSheet, most: int = POLISHED) -> list[ReportFinding]:
     """The two or three things to work at: sure findings that stand, most important first."""
     return choose_faults(slip.findings)[:most]
 

@@ -22,6 +22,7 @@ from jeweller.i18n import _, chosen_language
 from jeweller.notation.performance import PerformedPart
 from jeweller.report.advice import choose_faults, choose_tuning
 from jeweller.report.localized import localized_report
+from jeweller.report_format import ReportFinding, TakeReport
 
 PAGE_UNITS = 1850.0  # width of the engraving on an A4 page: a staff is 7 mm high
 FONT_FILES = (
@@ -33,7 +34,7 @@ FONT_FILES = (
 )
 
 
-def _played(report: dict[str, Any]) -> str:
+def _played(report: TakeReport) -> str:
     """How fast it was played, and how fast it is written, where that is said."""
     written = report["score"]["written_bpm"]
     message = (
@@ -78,9 +79,9 @@ def bands(engraving: Engraving) -> list[tuple[float, float]]:
 
 
 def marked_page(
-    report: dict[str, Any],
+    report: TakeReport,
     line: PerformedPart,
-    findings: Sequence[dict[str, Any]] | None = None,
+    findings: Sequence[ReportFinding] | None = None,
     *,
     theme: Theme = LIGHT,
     player: str = "",
@@ -123,7 +124,7 @@ def marked_page(
     )
 
 
-def _shown(f: dict[str, Any], number: int, theme: Theme) -> dict[str, Any]:
+def _shown(f: ReportFinding, number: int, theme: Theme) -> dict[str, Any]:
     colour = theme.facets[f["facet"]]
     icon = (
         f'<svg viewBox="-12 -12 24 24" width="16" height="16">{shape_svg(f["facet"], 0, 0, 19, colour)}</svg>'

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import textwrap
-from typing import Any
 
 from jeweller.assessment.finding import is_sure
 from jeweller.assessment.messages import cause_words
+from jeweller.assessment.phrases import capitalized
 from jeweller.i18n import _
 from jeweller.report.advice import ALL_WELL, choose_faults, choose_tuning, plan_practice
+from jeweller.report_format import ReportFinding, RestsOn, TakeReport
 
 SHOWN_FIRST = 3
 
@@ -23,7 +24,7 @@ def sureness(confidence: float) -> str:
     )
 
 
-def good_sentence(report: dict[str, Any]) -> str:
+def good_sentence(report: TakeReport) -> str:
     """What was good, as one sentence; empty where nothing was asked."""
     things = [g["what"] for g in report["good"]]
     if not things:
@@ -32,7 +33,7 @@ def good_sentence(report: dict[str, Any]) -> str:
     return text[0].upper() + text[1:] + "."
 
 
-def attempts_sentence(report: dict[str, Any]) -> str:
+def attempts_sentence(report: TakeReport) -> str:
     """Of a take with several complete attempts, which is judged and how the others were; empty for one
     attempt.
     """
@@ -68,7 +69,7 @@ def _clock(seconds: float) -> str:
     return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
 
 
-def player_words(report: dict[str, Any]) -> str:
+def player_words(report: TakeReport) -> str:
     """To the player: what to do first, a speed, minutes, and what to keep."""
     sure = choose_faults(report["findings"])
     lines = []
@@ -88,7 +89,7 @@ def player_words(report: dict[str, Any]) -> str:
     return " ".join(lines)
 
 
-def summary_text(report: dict[str, Any], width: int = 100) -> str:
+def summary_text(report: TakeReport, width: int = 100) -> str:
     """The page of a check as text."""
     s, t = report["score"], report["tempo"]
     out = [f"{s['title'] or 'Untitled'} · {s['part']} · {report['take']['file']}"]
@@ -96,10 +97,10 @@ def summary_text(report: dict[str, Any], width: int = 100) -> str:
         return "\n".join([*out, _("The recording does not follow this part."), ""])
     asked = _(" (written {written_bpm:g})").format(written_bpm=s["written_bpm"]) if s["written_bpm"] else ""
     out.append(
-        _("Tempo {played_bpm:.0f}{asked}. {capitalize}: {value:g} of {out_of}.").format(
+        _("Tempo {played_bpm:.0f}{asked}. {band}: {value:g} of {out_of}.").format(
             played_bpm=t["played_bpm"],
             asked=asked,
-            capitalize=report["mark"]["band"].capitalize(),
+            band=capitalized(_(report["mark"]["band"] or "")),
             value=report["mark"]["value"],
             out_of=report["mark"]["out_of"],
         )
@@ -132,7 +133,7 @@ def summary_text(report: dict[str, Any], width: int = 100) -> str:
     return "\n".join(out) + "\n"
 
 
-def _said(f: dict[str, Any]) -> str:
+def _said(f: ReportFinding) -> str:
     return f["text"] + (
         _(" Likely cause: {cause}.").format(cause=cause_words(f["cause"])) if cause_words(f["cause"]) else ""
     )
@@ -142,7 +143,7 @@ def _wrapped(text: str, width: int) -> list[str]:
     return textwrap.wrap(text, width, subsequent_indent="  ")
 
 
-def rest_lines(r: dict[str, Any], confidence: float) -> list[str]:
+def rest_lines(r: RestsOn, confidence: float) -> list[str]:
     """Why a finding is said: the amount, its bound, the threshold and the setting that moves it."""
     side, bound = ("below", _("at most")) if r["below"] else ("beyond", _("at least"))
     lines = [
@@ -165,7 +166,7 @@ def rest_lines(r: dict[str, Any], confidence: float) -> list[str]:
     return lines
 
 
-def explain_text(report: dict[str, Any], finding: dict[str, Any]) -> str:
+def explain_text(report: TakeReport, finding: ReportFinding) -> str:
     """The numbers a finding rests on, one a line."""
     out = [
         finding["text"],

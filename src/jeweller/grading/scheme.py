@@ -14,6 +14,7 @@ from typing import Any
 from jeweller.assessment.finding import FACETS, UNMARKED, Finding, is_sure
 from jeweller.errors import SettingError
 from jeweller.i18n import N_, _
+from jeweller.report_format import FacetMark, MarkPart, ReportMark
 
 OUT_OF = 20
 BARS_UNIT = 8.0  # a slip weighs fully in eight bars, half in sixteen
@@ -146,11 +147,9 @@ def compute_deduction(finding: Finding, bars: int, habit_share: float = HABIT_SH
     )
 
 
-def add_up_mark(
-    findings: Sequence[Finding], scheme: Scheme, bars: int, asked: dict[str, int]
-) -> dict[str, Any]:
+def add_up_mark(findings: Sequence[Finding], scheme: Scheme, bars: int, asked: dict[str, int]) -> ReportMark:
     """The report's `mark`: value, out_of, band, scheme, and its parts with the reason for each."""
-    parts: list[dict[str, Any]] = []
+    parts: list[MarkPart] = []
     share = 0.0
     # A facet that the part does not ask counts all the same where something is surely wrong in it.
     faulty = {f.facet for f in findings if compute_deduction(f, bars, scheme.habit_share) > 0}
@@ -193,9 +192,9 @@ def facet_marks(
     asked: dict[str, int],
     wrong: dict[str, int],
     habit_share: float = HABIT_SHARE,
-) -> dict[str, dict[str, Any]]:
+) -> dict[str, FacetMark]:
     """The report's `facets`: asked, right, mark (None where nothing was asked and nothing found)."""
-    out: dict[str, dict[str, Any]] = {}
+    out: dict[str, FacetMark] = {}
     for facet in FACETS:
         loss = min(1.0, sum(compute_deduction(f, bars, habit_share) for f in findings if f.facet == facet))
         n = asked.get(facet, 0)

@@ -6,9 +6,8 @@ from __future__ import annotations
 
 import datetime
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import func, select
 
@@ -23,6 +22,7 @@ from jeweller.notation.model import Score
 from jeweller.notation.performance import PerformedPart
 from jeweller.pipeline.review import Shown
 from jeweller.report.traps import answer_traps
+from jeweller.report_format import ReportNote, TakeReport
 
 UNASKED = ("range", "look-alike")  # traps of a part that are no thing to be asked for
 SOON_DAYS = 3  # before an assignment is due it is told of
@@ -173,7 +173,7 @@ def kinds_of(library: Library, piece: str) -> list[str]:
 
 
 def answer_chosen_traps(
-    kinds: Iterable[str], line: PerformedPart, report: Mapping[str, Any], shown: Iterable[Shown]
+    kinds: Iterable[str], line: PerformedPart, report: TakeReport, shown: Iterable[Shown]
 ) -> list[str]:
     """The traps of these kinds in somebody's own part, each with how often it was right: "B♭ by the key
     signature: 3 of 4". What the teacher dismissed counts as right, what was added as wrong.
@@ -187,7 +187,7 @@ def answer_chosen_traps(
         else:
             stands.append(s.finding)
     still = {i for f in stands for i in f["notes"]}
-    notes = [
+    notes: list[ReportNote] = [
         {**n, "verdict": "ok"} if n["id"] in gone and n["id"] not in still else n
         for n in report["notes"]
         if n["verdict"] != "not_heard"

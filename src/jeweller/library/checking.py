@@ -29,6 +29,7 @@ from jeweller.library.library import Library
 from jeweller.library.tables import Assignment, Take
 from jeweller.log import log_fault, start_log
 from jeweller.pipeline.check import Checked, Options, check
+from jeweller.report_format import TakeReport
 
 WORDS = N_("It sounds like speech and does not follow this part: saved for you to listen to.")
 HARDLY = 0.5  # share of the notes that are right: with less it is asked whether there are tones at all
@@ -350,7 +351,7 @@ def _without_tones(asked: CheckJob, found: Checked) -> tuple[str, Checked]:
     return ("stored" if voiced > VOICED else "checked"), found
 
 
-def _right(report: dict[str, Any]) -> float:
+def _right(report: TakeReport) -> float:
     """Which share of the notes asked for was heard and is right."""
     notes = (
         [n for n in report["notes"] if n["verdict"] != "not_heard"]

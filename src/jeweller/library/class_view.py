@@ -13,10 +13,11 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from jeweller.assessment.messages import FACET_NAMES, localized
+from jeweller.assessment.messages import FACET_NAMES
 from jeweller.i18n import N_, _
 from jeweller.instruments.table import find_instrument
 from jeweller.library.library import Library
+from jeweller.library.summary import place_text
 from jeweller.library.tray import list_takes
 
 SECTIONS = (
@@ -171,7 +172,7 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
                     Cell(
                         facet=place["facet"],
                         kind=place["kind"],
-                        text=localized(place)["text"],
+                        text=place_text(place),
                         take=line.take.id,
                         key=place["key"],
                         beat=place["beat"],

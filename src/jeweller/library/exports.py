@@ -5,7 +5,6 @@ out where others would see their data.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from jeweller.decisions.standing import FindingState
 from jeweller.instruments.table import find_instrument
@@ -13,6 +12,7 @@ from jeweller.library.audit_log import WHOLE
 from jeweller.library.library import Library
 from jeweller.library.summary import format_mark
 from jeweller.library.tray import OpenTake, list_takes, open_take
+from jeweller.report_format import ReportFinding
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -23,7 +23,7 @@ class FeedbackData:
     player: str
     title: str
     hand: OpenTake
-    shown: tuple[dict[str, Any], ...]
+    shown: tuple[ReportFinding, ...]
     comment: str
     mark: str
 

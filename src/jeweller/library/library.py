@@ -39,6 +39,7 @@ from jeweller.library.tables import (
     Tray,
 )
 from jeweller.repertoire.shelf import Shelf
+from jeweller.report_format import TakeReport
 
 Row = TypeVar("Row", bound=Base)
 PHRASES = 30  # offered at once
@@ -366,7 +367,7 @@ class Library:
     # ---- reports
     # -------------------------------------------------------------------------------------------------
 
-    def add_report(self, take: int, report: dict[str, Any]) -> None:
+    def add_report(self, take: int, report: TakeReport) -> None:
         """Keeps a report beside the earlier ones; decisions stand over it by the keys of the findings."""
         body = zlib.compress(json.dumps(report, ensure_ascii=False, allow_nan=False).encode("utf-8"), 6)
         with self.store.write() as session:
@@ -397,12 +398,12 @@ class Library:
                 update(Take).where(Take.id == take).values(state="stored", kind="stored", sentence=sentence)
             )
 
-    def report(self, take: int) -> dict[str, Any] | None:
+    def report(self, take: int) -> TakeReport | None:
         """The newest report of a take."""
         with self.store.read() as session:
             return _newest(session, take)
 
-    def reports(self, take: int, newest: int | None = None) -> list[dict[str, Any]]:
+    def reports(self, take: int, newest: int | None = None) -> list[TakeReport]:
         """Every report of a take, or the newest few, the oldest first."""
         bodies = self._all(
             select(Report.body).where(Report.take_id == take).order_by(Report.id.desc()).limit(newest or -1)
@@ -548,7 +549,7 @@ def _acts(session: Session, take: int) -> list[AuditEntry]:
     return list(session.scalars(select(AuditEntry).where(AuditEntry.take_id == take).order_by(AuditEntry.id)))
 
 
-def _scheme(session: Session, take: int, report: dict[str, Any]) -> Scheme:
+def _scheme(session: Session, take: int, report: TakeReport) -> Scheme:
     """How a take is marked: as its tray was assigned, else by the scheme it was checked with."""
     row = session.get(Take, take)
     tray = session.get(Tray, row.tray_id) if row is not None else None
@@ -562,15 +563,16 @@ def _scheme(session: Session, take: int, report: dict[str, Any]) -> Scheme:
     return find_scheme(report["settings"]["scheme"])
 
 
-def _newest(session: Session, take: int) -> dict[str, Any] | None:
+def _newest(session: Session, take: int) -> TakeReport | None:
     body = session.scalar(
         select(Report.body).where(Report.take_id == take).order_by(Report.id.desc()).limit(1)
     )
     return _opened(body) if body is not None else None
 
 
-def _opened(body: bytes) -> dict[str, Any]:
-    return dict(json.loads(zlib.decompress(body)))
+def _opened(body: bytes) -> TakeReport:
+    report: TakeReport = json.loads(zlib.decompress(body))
+    return report
 
 
 def _remember(session: Session, text: str) -> None:

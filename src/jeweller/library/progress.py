@@ -10,10 +10,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from jeweller.assessment.messages import localized
 from jeweller.i18n import N_, _
 from jeweller.instruments.table import find_instrument
 from jeweller.library.library import Library
+from jeweller.library.summary import place_text
 from jeweller.library.tables import Player
 
 # (of the sound of a take, from which change on it is told at the same piece and at another, words for more,
@@ -96,7 +96,7 @@ def over_time(library: Library, player: Player) -> OverTime:
                 support=take.support,
                 better=tuple(f for f in facets if f in clean - was) if before else (),
                 new=tuple(f for f in facets if f in was - clean and facets[f] is not None) if before else (),
-                findings=tuple(localized(p)["text"] for p in take.summary["places"]),
+                findings=tuple(place_text(p) for p in take.summary["places"]),
                 setup=take.setup,
                 level_db=take.summary["sound"].get("level_db") if take.setup else None,
                 sound=sound_changes(was_sound, take.summary["sound"], same_piece=was_piece == take.piece),

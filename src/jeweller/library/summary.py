@@ -5,15 +5,17 @@ to, the mark, the need for an ear.
 from __future__ import annotations
 
 import statistics
+from collections.abc import Mapping
 from typing import Any
 
 from jeweller.assessment.finding import FACETS, UNMARKED, Finding, is_sure
-from jeweller.assessment.messages import FACET_NAMES
+from jeweller.assessment.messages import FACET_NAMES, retell
 from jeweller.decisions.standing import FindingState
 from jeweller.grading.scheme import Scheme, letter_of
 from jeweller.i18n import N_, _
 from jeweller.library.audit_log import DecisionState
 from jeweller.report.decided import remarked, standing_of
+from jeweller.report_format import ReportSound, TakeReport
 
 VERSION = 4  # of what a summary holds: older ones are made anew where they are read
 UNSURE_NEED, SURE_NEED = 0.5, 1.0  # how much a finding asks for an ear, times its severity
@@ -34,7 +36,7 @@ HABITS = {
 UNFOLLOWED_NEED = 100.0  # a recording that does not follow its part comes first
 
 
-def summarise(report: dict[str, Any], now: DecisionState, scheme: Scheme) -> dict[str, Any]:
+def summarise(report: TakeReport, now: DecisionState, scheme: Scheme) -> dict[str, Any]:
     """The summary of one take; JSON values only."""
     rows = standing_of(report, now.decisions)
     standing = [r.finding for r in rows if r.stands]
@@ -89,7 +91,7 @@ def summarise(report: dict[str, Any], now: DecisionState, scheme: Scheme) -> dic
     }
 
 
-def _seen(report: dict[str, Any], standing: list[Finding]) -> dict[str, Any]:
+def _seen(report: TakeReport, standing: list[Finding]) -> dict[str, Any]:
     """What the class picture and a player's history show of a take, so that neither opens its report."""
     keys = {(f["kind"], tuple(f["notes"]), f["at_s"]): f["key"] for f in report["findings"]}
     places = []
@@ -110,7 +112,7 @@ def _seen(report: dict[str, Any], standing: list[Finding]) -> dict[str, Any]:
             )
     offset = report["tuning"]["offset_cents"]
     notes = [
-        [n["written"], round(n["cents_median"] - (offset or 0.0), 1)]
+        (n["written"], round(n["cents_median"] - (offset or 0.0), 1))
         for n in report["tuning"]["by_note"]
         if n["count"] >= 2
     ]
@@ -119,7 +121,7 @@ def _seen(report: dict[str, Any], standing: list[Finding]) -> dict[str, Any]:
         "bars": list(dict.fromkeys(n["bar"] for n in report["notes"])),
         "heard": list(dict.fromkeys(n["bar"] for n in report["notes"] if n["verdict"] != "not_heard")),
         "offset": offset,
-        "notes": sorted(notes, key=lambda n: -abs(n[1]))[:FAR_NOTES],
+        "notes": [[name, cents] for name, cents in sorted(notes, key=lambda n: -abs(n[1]))[:FAR_NOTES]],
         "right": sorted(
             {
                 n["written_midi"]
@@ -136,10 +138,16 @@ def _retold(f: Finding) -> dict[str, Any]:
     return {"bar": f.bar, "count": f.count, "places": list(f.places), "detail": detail, "cause": f.cause}
 
 
-def sound_of(report: dict[str, Any]) -> dict[str, float | None]:
+def place_text(place: Mapping[str, Any]) -> str:
+    """The sentence about a place of a summary, in the language that is chosen."""
+    said = retell(place)
+    return str(place["text"]) if said is None else said[0]
+
+
+def sound_of(report: TakeReport) -> ReportSound:
     """Loudness and tone of a take; of reports that do not hold them yet what can be told."""
     if "sound" in report:
-        return dict(report["sound"])
+        return report["sound"]
     levels = sorted(n["heard"]["level_db"] for n in report["notes"] if n["heard"] is not None)
     if not levels:
         return {}
@@ -178,7 +186,7 @@ def format_mark(summary: dict[str, Any]) -> str:
     )
 
 
-def explain_mark(report: dict[str, Any], now: DecisionState, scheme: Scheme) -> list[str]:
+def explain_mark(report: TakeReport, now: DecisionState, scheme: Scheme) -> list[str]:
     """The mark as a sum one can follow, a line a facet."""
     standing = [r.finding for r in standing_of(report, now.decisions) if r.stands]
     decided = remarked(report, standing, scheme)

@@ -7,7 +7,6 @@ from __future__ import annotations
 import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from jeweller.assessment.finding import UNMARKED, is_sure
 from jeweller.assessment.messages import localized
@@ -23,8 +22,10 @@ from jeweller.notation.performance import PerformedPart
 from jeweller.pipeline.check import open_line
 from jeweller.pipeline.review import Shown
 from jeweller.report.decided import standing_of
+from jeweller.report_format import ReportFinding, TakeReport
 
 STATE_WORDS = {"": N_("to hear"), "heard": N_("heard"), "decided": N_("decided"), "returned": N_("returned")}
+UNKNOWN_BPM = 90.0  # quarters a minute, where no tempo was heard
 RANK = {"not followed": 0, "failed": 0, "checked": 1, "stored": 2, "waiting": 3}
 
 
@@ -88,7 +89,7 @@ class OpenTake:
     """A take that is being looked at: its report, what stands, and its findings as rows."""
 
     take: Take
-    report: dict[str, Any] | None
+    report: TakeReport | None
     standing: DecisionState
     shown: tuple[Shown, ...]
     changed: str = ""  # what the newest check says otherwise than the one before
@@ -102,8 +103,10 @@ class OpenTake:
     def span(self, key: str, lead_beats: float = 2.0) -> tuple[float, float]:
         """Seconds in the recording to hear for a finding: from two beats before it to a beat after."""
         finding = next(s.finding for s in self.shown if s.key == key)
-        played = (self.report or {}).get("tempo", {}).get("played_bpm") or 90.0
-        beat = 60.0 / played * float((self.report or {}).get("score", {}).get("beat_unit_q") or 1.0)
+        played = (self.report["tempo"]["played_bpm"] if self.report is not None else None) or UNKNOWN_BPM
+        beat = (
+            60.0 / played * ((self.report["score"]["beat_unit_q"] if self.report is not None else 1.0) or 1.0)
+        )
         return max(0.0, finding["at_s"] - lead_beats * beat), max(
             finding["until_s"], finding["at_s"] + 0.3
         ) + beat
@@ -119,7 +122,7 @@ def open_take(library: Library, take: int) -> OpenTake:
     )
 
 
-def changes(reports: Sequence[dict[str, Any]]) -> str:
+def changes(reports: Sequence[TakeReport]) -> str:
     """What the second of two checks says otherwise than the first; "" where there are not two, or nothing
     changed.
     """
@@ -141,15 +144,17 @@ def _first_two(sentences: Sequence[str]) -> str:
     return " ".join((*sentences[:2], *(["…"] if len(sentences) > 2 else [])))
 
 
-def shown_rows(report: dict[str, Any], decisions: Decisions) -> tuple[Shown, ...]:
+def shown_rows(report: TakeReport, decisions: Decisions) -> tuple[Shown, ...]:
     """Findings as the margin shows them: sure ones that stand are numbered."""
     told = {f["key"]: f for f in report["findings"]}
     numbers = itertools.count(1)
     out = []
     for row in standing_of(report, decisions):
         f = row.finding
-        base = told.get(row.key) or {
+        base: ReportFinding = told.get(row.key) or {
             "key": f.key,
+            "kind": f.kind,
+            "facet": f.facet,
             "bar": f.bar,
             "pass": f.passing,
             "beat": f.beat,
@@ -157,20 +162,24 @@ def shown_rows(report: dict[str, Any], decisions: Decisions) -> tuple[Shown, ...
             "until_s": f.until_s,
             "notes": list(f.notes),
             "extras": [],
+            "confidence": f.confidence,
             "severity": f.severity,
             "count": f.count,
             "places": list(f.places),
             "detail": f.detail,
+            "cause": f.cause,
+            "text": f.text,
             "advice": f.advice,
         }
-        now = {
+        now: ReportFinding = {
+            **base,
             "kind": f.kind,
             "facet": f.facet,
             "confidence": f.confidence,
             "cause": f.cause,
             "text": f.text,
         }
-        out.append(Shown({**base, **now}, row.state, next(numbers) if row.counts else 0))
+        out.append(Shown(now, row.state, next(numbers) if row.counts else 0))
     return tuple(out)
 
 

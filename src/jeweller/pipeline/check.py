@@ -31,6 +31,7 @@ from jeweller.notes.build import build_note_tables
 from jeweller.notes.evidence import add_evidence
 from jeweller.notes.table import Click, NoteTable, shifted_down
 from jeweller.report.build import build_report, note_verdicts, settings_dict
+from jeweller.report_format import ReportAttempt, TakeReport
 
 # times the confidence where another sound helped, and where it was known and taken out
 HELPED, HELPED_KNOWN = 0.8, 0.95
@@ -80,7 +81,7 @@ class Options:
 class Checked:
     """The report and what it rests on."""
 
-    report: dict[str, Any]
+    report: TakeReport
     score: Score
     line: PerformedPart
     instrument: Instrument
@@ -296,14 +297,14 @@ def choose_attempt(tries: list[tuple[list[Finding], AssessmentContext]]) -> int:
     return min(range(len(tries)), key=against)
 
 
-def describe_attempts(tries: list[tuple[list[Finding], AssessmentContext]]) -> list[dict[str, Any]]:
+def describe_attempts(tries: list[tuple[list[Finding], AssessmentContext]]) -> list[ReportAttempt]:
     """Every complete attempt of the take as the report tells it, in order of time; empty where there was one
     only.
     """
     if len(tries) < 2:
         return []
     chosen = choose_attempt(tries)
-    told = []
+    told: list[ReportAttempt] = []
     for k, (findings, case) in enumerate(tries):
         sounded = [e for e in case.table.events if e.index is not None]
         verdicts = note_verdicts(case, findings)

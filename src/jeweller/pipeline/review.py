@@ -8,7 +8,7 @@ import bisect
 import itertools
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from jeweller.assessment.finding import FACET_OF
 from jeweller.decisions.records import Added, Decision, DecisionAct, Decisions, added_finding, load, save
@@ -16,6 +16,7 @@ from jeweller.decisions.standing import FindingState, StandingFinding, apply_dec
 from jeweller.grading.scheme import find_scheme
 from jeweller.report.build import finding_dict
 from jeweller.report.decided import decided_report
+from jeweller.report_format import ReportFinding, ReportNote, TakeReport
 
 if TYPE_CHECKING:
     from jeweller.pipeline.check import Checked
@@ -46,7 +47,7 @@ class BesideTake:
 class Shown:
     """One row of the margin: a finding as it stands, and what the teacher did with it."""
 
-    finding: dict[str, Any]
+    finding: ReportFinding
     state: FindingState
     number: int  # 1, 2, 3 ... for sure ones that stand; 0 else
 
@@ -82,7 +83,7 @@ class Review:
             standing = [row.finding for row in rows if row.stands]
             scheme = find_scheme(report["settings"]["scheme"])
             report = decided_report(report, self.checked.case, standing, scheme)
-        self.report: dict[str, Any] = report
+        self.report: TakeReport = report
         self.shown = self._rows(rows)
 
     def _rows(self, rows: list[StandingFinding]) -> list[Shown]:
@@ -176,7 +177,7 @@ class Review:
     # ---- time and place
     # ------------------------------------------------------------------------------------------
 
-    def note_at(self, seconds: float) -> dict[str, Any] | None:
+    def note_at(self, seconds: float) -> ReportNote | None:
         """The heard note sounding at (or last before) a time in the take."""
         k = bisect.bisect_right(self._times, (seconds + 0.02, 1 << 30)) - 1
         return (
@@ -189,15 +190,16 @@ class Review:
         """Where a note sounded, or would have: seconds in the take."""
         notes = self.report["notes"]
         index = next(i for i, n in enumerate(notes) if n["id"] == note_id)
-        if notes[index]["heard"] is not None:
-            return float(notes[index]["heard"]["on_s"])
-        before = next((notes[i] for i in range(index - 1, -1, -1) if notes[i]["heard"] is not None), None)
-        after = next((notes[i] for i in range(index + 1, len(notes)) if notes[i]["heard"] is not None), None)
+        here = notes[index]["heard"]
+        if here is not None:
+            return here["on_s"]
+        before = next((h for n in reversed(notes[:index]) if (h := n["heard"]) is not None), None)
+        after = next((h for n in notes[index + 1 :] if (h := n["heard"]) is not None), None)
         if before is not None:
-            return float(before["heard"]["off_s"])
-        return float(after["heard"]["on_s"]) if after is not None else 0.0
+            return before["off_s"]
+        return after["on_s"] if after is not None else 0.0
 
-    def places(self, finding: dict[str, Any]) -> list[tuple[float, float]]:
+    def places(self, finding: ReportFinding) -> list[tuple[float, float]]:
         """Seconds in the take where a finding is heard: each place of a habit, else from its beginning to its
         end.
         """
@@ -223,12 +225,9 @@ class Review:
         by_id = {n.id: float(n.onset) for n in self.checked.line.notes}
         points: list[tuple[float, float]] = []
         for n in self.checked.report["notes"]:
-            if (
-                n["heard"] is not None
-                and not n["grace"]
-                and (not points or n["heard"]["on_s"] > points[-1][0] + 1e-3)
-            ):
-                points.append((n["heard"]["on_s"], by_id[n["id"]]))
+            heard = n["heard"]
+            if heard is not None and not n["grace"] and (not points or heard["on_s"] > points[-1][0] + 1e-3):
+                points.append((heard["on_s"], by_id[n["id"]]))
         return points
 
     def bar_span(self, note_id: str) -> tuple[float, float]:
@@ -236,15 +235,13 @@ class Review:
         notes = self.report["notes"]
         n = next(x for x in notes if x["id"] == note_id)
         mine = [
-            x for x in notes if x["bar"] == n["bar"] and x["pass"] == n["pass"] and x["heard"] is not None
+            h
+            for x in notes
+            if x["bar"] == n["bar"] and x["pass"] == n["pass"] and (h := x["heard"]) is not None
         ]
         if not mine:
             at = self.time_of(note_id)
             return max(0.0, at - self.beat_seconds()), at + self.beat_seconds()
-        start = min(x["heard"]["on_s"] for x in mine)
-        later = [
-            x["heard"]["on_s"]
-            for x in notes
-            if x["heard"] is not None and x["heard"]["on_s"] > max(y["heard"]["on_s"] for y in mine)
-        ]
-        return start, min(later, default=max(x["heard"]["off_s"] for x in mine))
+        start, last = min(h["on_s"] for h in mine), max(h["on_s"] for h in mine)
+        later = [h["on_s"] for x in notes if (h := x["heard"]) is not None and h["on_s"] > last]
+        return start, min(later, default=max(h["off_s"] for h in mine))

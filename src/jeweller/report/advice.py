@@ -4,12 +4,12 @@ page, the summary and the feedback sheet all say the same.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
 
 from jeweller.assessment.finding import UNMARKED, is_sure
 from jeweller.i18n import N_, _
+from jeweller.report_format import ReportFinding, TakeReport
 
 STEPS = (0.7, 0.85, 1.0)  # of the speed that was played
 SLOWEST = 40  # beats a minute: slower is no beat any more
@@ -18,12 +18,12 @@ LONG_MINUTES = 10  # for more of them; the lips rest in the middle
 ALL_WELL = N_("Well done. Play it once more for fun, then take the next line.")
 
 
-def choose_faults(findings: Iterable[dict[str, Any]]) -> list[dict[str, Any]]:
+def choose_faults(findings: Iterable[ReportFinding]) -> list[ReportFinding]:
     """The findings that are worked at: the sure ones, tuning advice aside, in their order."""
     return [f for f in findings if is_sure(f["confidence"]) and f["kind"] not in UNMARKED]
 
 
-def choose_tuning(findings: Iterable[dict[str, Any]]) -> list[dict[str, Any]]:
+def choose_tuning(findings: Iterable[ReportFinding]) -> list[ReportFinding]:
     """What is said surely about the tuning of the whole take."""
     return [f for f in findings if is_sure(f["confidence"]) and f["kind"] in UNMARKED]
 
@@ -69,7 +69,7 @@ class PracticePlan:
         return message.format(first=first, second=second, third=third, minutes=self.minutes)
 
 
-def plan_practice(report: Mapping[str, Any], faults: int) -> PracticePlan | None:
+def plan_practice(report: TakeReport, faults: int) -> PracticePlan | None:
     """How to practise so many things; None where there is nothing to practise, or no speed is known.
 
     >>> report = {"tempo": {"played_bpm": 96.0}, "score": {"beat_unit_q": 1}}

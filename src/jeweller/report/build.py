@@ -8,7 +8,7 @@ import json
 import math
 from collections.abc import Sequence
 from fractions import Fraction
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 
@@ -24,12 +24,30 @@ from jeweller.notation.performance import PerformedNote
 from jeweller.notation.pitch import Pitch, key_name
 from jeweller.report.good import good_things
 from jeweller.report.traps import answer_alterations
+from jeweller.report_format import (
+    FindingDetail,
+    HeardNote,
+    NoteTiming,
+    NoteTuning,
+    ReportAttempt,
+    ReportFinding,
+    ReportNote,
+    ReportSound,
+    ReportTempo,
+    ReportTuning,
+    TakeReport,
+)
 
 EAR_VERSION = "9"
 
 
 def _r(value: float | None, digits: int = 4) -> float | None:
-    return None if value is None or not math.isfinite(value) else round(float(value), digits)
+    return None if value is None or not math.isfinite(value) else _finite(value, digits)
+
+
+def _finite(value: float, digits: int = 4) -> float:
+    """Rounded; of values that are finite by what they are (times, amounts)."""
+    return round(float(value), digits)
 
 
 def _q(value: Fraction) -> float | int:
@@ -67,8 +85,8 @@ def build_report(
     scheme: Scheme,
     bars: tuple[str, str],
     judged: set[str],
-    attempts: Sequence[dict[str, Any]] = (),
-) -> dict[str, Any]:
+    attempts: Sequence[ReportAttempt] = (),
+) -> TakeReport:
     """The report. `judged`: ids of the notes inside the bars asked for; `attempts`: the complete attempts of
     the take, where there were several.
     """
@@ -80,7 +98,7 @@ def build_report(
     asked, wrong = asked_and_wrong(case, findings)
     played = len({case.notes[i].bar_index for i in range(f.first, f.last + 1)}) if f.followed else 0
     main = [e for e in f.events if e.index is not None]
-    report: dict[str, Any] = {
+    report: TakeReport = {
         "schema": "jeweller.report/1",
         "program": {"name": "Jeweller", "version": __version__, "ear_version": EAR_VERSION},
         "settings": settings,
@@ -99,7 +117,7 @@ def build_report(
         "take": {
             "file": take_file,
             "sha256": recording.sha256,
-            "duration_s": _r(recording.duration),
+            "duration_s": _finite(recording.duration),
             "sample_rate_hz": recording.source_rate,
             "first_note_s": _r(main[0].on_s) if f.followed and main else None,
             "last_note_s": _r(main[-1].on_s) if f.followed and main else None,
@@ -107,16 +125,15 @@ def build_report(
             "warnings": list(recording.warnings),
         },
         "followed": f.followed,
-        **({"attempts": list(attempts)} if attempts else {}),
         "tempo": _tempo(case),
         "tuning": _tuning(case),
         "sound": _sound(case),
         "notes": notes,
         "extras": [
             {
-                "on_s": _r(e.on_s),
-                "off_s": _r(e.off_s),
-                "midi": _r(e.midi, 2),
+                "on_s": _finite(e.on_s),
+                "off_s": _finite(e.off_s),
+                "midi": _finite(e.midi, 2),
                 "level_db": _r(e.level_db, 1),
                 "after_note": case.notes[e.before - 1].id if e.before else None,
             }
@@ -131,6 +148,8 @@ def build_report(
         if f.followed
         else {"value": None, "out_of": None, "band": None, "scheme": scheme.name, "parts": []},
     }
+    if attempts:
+        report["attempts"] = list(attempts)
     return report
 
 
@@ -163,10 +182,11 @@ def _note(
     n: PerformedNote,
     verdicts: dict[str, tuple[str, bool]],
     expected: dict[int, float],
-) -> dict[str, Any]:
+) -> ReportNote:
     f = case.table
     verdict, unsure = verdicts[n.id]
-    heard = timing = None
+    heard: HeardNote | None = None
+    timing: NoteTiming | None = None
     index = None if n.grace else case.index_of[n.id]
     event = (
         f.event_of(index)
@@ -175,11 +195,11 @@ def _note(
     )
     if event is not None and index is not None:
         heard = {
-            "on_s": _r(event.on_s),
-            "off_s": _r(event.off_s),
+            "on_s": _finite(event.on_s),
+            "off_s": _finite(event.off_s),
             "midi": _r(event.midi, 2),
             "cents": _r(100 * (event.midi - n.sounding_midi), 1),
-            "level_db": _r(event.level_db, 1),
+            "level_db": _finite(event.level_db, 1),
             "attack": "tongued" if event.attack >= 0.35 else "slurred",
         }
         due_s = expected.get(index)
@@ -187,15 +207,15 @@ def _note(
             length = float(n.duration) * case.spq(index)
             late = event.on_s - due_s
             timing = {
-                "expected_s": _r(due_s),
-                "deviation_s": _r(late),
-                "deviation_beats": _r(late / case.beat_s(index), 3),
-                "length_ratio": _r((event.off_s - event.on_s) / max(length, 1e-3), 3),
+                "expected_s": _finite(due_s),
+                "deviation_s": _finite(late),
+                "deviation_beats": _finite(late / case.beat_s(index), 3),
+                "length_ratio": _finite((event.off_s - event.on_s) / max(length, 1e-3), 3),
             }
     # Without a pitch a note is written where it stands on the staff.
     pitch = n.written.pitch
     place = pitch or Pitch(n.written.display[:1] or "B", 0, int(n.written.display[1:] or 4))
-    out = {
+    out: ReportNote = {
         "id": n.id,
         "score_id": n.score_id,
         "bar": n.bar,
@@ -217,7 +237,7 @@ def _note(
     return out
 
 
-def finding_dict(x: Finding, case: AssessmentContext) -> dict[str, Any]:
+def finding_dict(x: Finding, case: AssessmentContext) -> ReportFinding:
     detail = {k: (_r(v, 4) if isinstance(v, float) else v) for k, v in x.detail.items()}
     listed = [k for k, e in enumerate(case.table.events) if e.index is None and math.isfinite(e.midi)]
     extras = [listed.index(k) for k in x.extras if k in listed]
@@ -228,22 +248,22 @@ def finding_dict(x: Finding, case: AssessmentContext) -> dict[str, Any]:
         "bar": x.bar,
         "pass": x.passing,
         "beat": round(x.beat, 3),
-        "at_s": _r(x.at_s),
-        "until_s": _r(x.until_s),
+        "at_s": _finite(x.at_s),
+        "until_s": _finite(x.until_s),
         "notes": list(x.notes),
         "extras": extras,
         "confidence": round(x.confidence, 3),
         "severity": round(x.severity, 3),
         "count": x.count,
         "places": list(x.places),
-        "detail": detail,
+        "detail": cast(FindingDetail, detail),
         "cause": x.cause,
         "text": x.text,
         "advice": x.advice,
     }
 
 
-def _tempo(case: AssessmentContext) -> dict[str, Any]:
+def _tempo(case: AssessmentContext) -> ReportTempo:
     f = case.table
     if not f.followed:
         return {"played_bpm": None, "steadiness_cv": None, "curve": []}
@@ -251,7 +271,7 @@ def _tempo(case: AssessmentContext) -> dict[str, Any]:
     for i in range(f.first, f.last + 1):
         event = f.event_of(i)
         if event is not None:
-            curve.append([_r(event.on_s, 3), round(60.0 / f.seconds_per_quarter[i], 2)])
+            curve.append([_finite(event.on_s, 3), round(60.0 / f.seconds_per_quarter[i], 2)])
     logs = np.log(np.array(f.seconds_per_quarter[f.first : f.last + 1]))
     return {
         "played_bpm": round(60.0 / f.take_spq, 2),
@@ -260,7 +280,7 @@ def _tempo(case: AssessmentContext) -> dict[str, Any]:
     }
 
 
-def _tuning(case: AssessmentContext) -> dict[str, Any]:
+def _tuning(case: AssessmentContext) -> ReportTuning:
     groups: dict[tuple[str, int], list[float]] = {}
     for i, n in enumerate(case.notes):
         event = case.event(i)
@@ -273,22 +293,22 @@ def _tuning(case: AssessmentContext) -> dict[str, Any]:
             groups.setdefault((n.written.pitch.name, n.sounding_midi), []).append(
                 100 * (event.midi - n.sounding_midi)
             )
-    by_note = []
+    by_note: list[NoteTuning] = []
     for (name, midi), cents in sorted(groups.items(), key=lambda g: g[0][1]):
         q = np.percentile(cents, [25, 50, 75])
         by_note.append(
             {
                 "written": name,
                 "sounding_midi": midi,
-                "cents_median": _r(float(q[1]), 1),
-                "cents_iqr": _r(float(q[2] - q[0]), 1),
+                "cents_median": _finite(float(q[1]), 1),
+                "cents_iqr": _finite(float(q[2] - q[0]), 1),
                 "count": len(cents),
             }
         )
     return {"offset_cents": _r(case.offset_cents, 1) if case.table.followed else None, "by_note": by_note}
 
 
-def _sound(case: AssessmentContext) -> dict[str, Any]:
+def _sound(case: AssessmentContext) -> ReportSound:
     """Loudness and tone of the whole take, as it was recorded: to be compared with another take of the same
     set-up only.
     """

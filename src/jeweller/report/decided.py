@@ -5,7 +5,6 @@ measured stays.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding
@@ -16,20 +15,20 @@ from jeweller.notation.ids import ids_of
 from jeweller.report.build import finding_dict, note_verdicts, wrong_by_facet
 from jeweller.report.good import good_things
 from jeweller.report.traps import answer_alterations
+from jeweller.report_format import ReportFinding, ReportNote, TakeReport
 
 
 def decided_report(
-    report: dict[str, Any], case: AssessmentContext, findings: Sequence[Finding], scheme: Scheme
-) -> dict[str, Any]:
+    report: TakeReport, case: AssessmentContext, findings: Sequence[Finding], scheme: Scheme
+) -> TakeReport:
     """A copy of `report` for the findings that stand after the teacher's decisions."""
     judged = {n["id"] for n in report["notes"] if n["verdict"] != "not_heard"}
     verdicts = note_verdicts(case, findings, judged)
     notes = []
     for n in report["notes"]:
         verdict, unsure = verdicts[n["id"]]
-        new = {k: v for k, v in n.items() if k != "unsure"} | {
-            "verdict": verdict if n["id"] in judged else n["verdict"]
-        }
+        new: ReportNote = {**n, "verdict": verdict if n["id"] in judged else n["verdict"]}
+        new.pop("unsure", None)
         if unsure:
             new["unsure"] = True
         notes.append(new)
@@ -42,7 +41,7 @@ def decided_report(
     }
 
 
-def remarked(report: dict[str, Any], findings: Sequence[Finding], scheme: Scheme) -> dict[str, Any]:
+def remarked(report: TakeReport, findings: Sequence[Finding], scheme: Scheme) -> TakeReport:
     """A copy of a report with its facets and its mark for other findings."""
     asked = {facet: f["asked"] for facet, f in report["facets"].items()}
     bars = report["mark"].get("bars") or len(
@@ -52,12 +51,12 @@ def remarked(report: dict[str, Any], findings: Sequence[Finding], scheme: Scheme
     return {**report, "facets": facets, "mark": add_up_mark(findings, scheme, bars, asked)}
 
 
-def standing_of(report: dict[str, Any], decisions: Decisions) -> list[StandingFinding]:
+def standing_of(report: TakeReport, decisions: Decisions) -> list[StandingFinding]:
     """Every finding of a stored report as it is after the decisions, then those the teacher added."""
     return apply_decisions((finding_of(f) for f in report["findings"]), decisions)
 
 
-def finding_of(f: dict[str, Any]) -> Finding:
+def finding_of(f: ReportFinding) -> Finding:
     """A finding of a report as the marks are added up from it."""
     return Finding(
         kind=f["kind"],

@@ -4,25 +4,25 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import Any
 
 import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, is_sure
 from jeweller.i18n import _
+from jeweller.report_format import GoodThing
 
 EVEN_SPREAD = 0.10  # runs with a spread below this are worth a word
 STEADY_CV = 0.05
 
 
-def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[dict[str, Any]]:
+def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[GoodThing]:
     f = case.table
     sure = [x for x in findings if is_sure(x.confidence)]
     kinds = {x.kind for x in sure}
     facets = {x.facet for x in sure}
     notes = [case.notes[i] for i in range(f.first, f.last + 1)]
-    out: list[dict[str, Any]] = []
+    out: list[GoodThing] = []
     if f.first == 0 and not f.ended_early and not f.jumps:
         out.append({"what": _("played through from the first bar to the last"), "places": []})
     if (

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from jeweller.assessment.messages import localized
 from jeweller.i18n import SOURCE, _, chosen_language
+from jeweller.report_format import TakeReport
 
 
-def localized_report(report: dict[str, Any]) -> dict[str, Any]:
+def localized_report(report: TakeReport) -> TakeReport:
     """A report whose sentences can be shown."""
     if chosen_language() == SOURCE:
         return report

@@ -4,18 +4,18 @@ made of.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from typing import Any
+from collections.abc import Sequence
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import is_sure
 from jeweller.difficulty.traps import Trap
 from jeweller.notation.ids import ids_of
 from jeweller.notation.performance import PerformedPart
+from jeweller.report_format import ReportTrap, TakeReport
 
 
 def answer_traps(
-    traps: Sequence[Trap], report: Mapping[str, Any], line: PerformedPart | None = None
+    traps: Sequence[Trap], report: TakeReport, line: PerformedPart | None = None
 ) -> list[tuple[Trap, int, int]]:
     """(trap, notes right, notes played) for each trap that lies on notes, by a report's verdicts and
     findings; with the line rests are answered too.
@@ -39,7 +39,7 @@ def answer_traps(
     return out
 
 
-def _rests(report: Mapping[str, Any], line: PerformedPart) -> dict[str, list[bool]]:
+def _rests(report: TakeReport, line: PerformedPart) -> dict[str, list[bool]]:
     """By the id of a printed rest, for each time it was come to, whether nothing was found in it."""
     reached = {n["id"] for n in report["notes"] if n["verdict"] != "not_heard"}
     miscounted = {(i, f["pass"]) for f in report["findings"] if is_sure(f["confidence"]) for i in ids_of(f)}
@@ -52,9 +52,7 @@ def _rests(report: Mapping[str, Any], line: PerformedPart) -> dict[str, list[boo
     return out
 
 
-def answer_alterations(
-    case: AssessmentContext, verdicts: dict[str, tuple[str, bool]]
-) -> list[dict[str, Any]]:
+def answer_alterations(case: AssessmentContext, verdicts: dict[str, tuple[str, bool]]) -> list[ReportTrap]:
     """The altered notes one by one: "E♭: 4 of 6"."""
     groups: dict[str, list[str]] = {}
     for note in case.notes:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import functools
 import json
 from pathlib import Path
-from typing import Any
 
 from jsonschema import Draft202012Validator
+
+from jeweller.report_format import TakeReport
 
 
 @functools.cache
@@ -17,7 +18,7 @@ def _validator() -> Draft202012Validator:
     )
 
 
-def find_problems(report: dict[str, Any]) -> list[str]:
+def find_problems(report: TakeReport) -> list[str]:
     """What does not fit the schema, as "place: message"; empty for a good report."""
     return [
         f"{'/'.join(str(p) for p in e.absolute_path)}: {e.message[:200]}"

@@ -6,7 +6,6 @@ import dataclasses
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -42,6 +41,7 @@ from jeweller.notation.performance import PerformedPart
 from jeweller.notation.readers.sandbox import ENDINGS, load_scores
 from jeweller.pipeline.check import Checked, Options, check
 from jeweller.repertoire.shelf import Shelf
+from jeweller.report_format import ReportFinding, TakeReport
 from jeweller.synthesis.model import play_model, sounded
 
 MOST_HELD_AGAINST = 60  # parts that one recording is held against: more take longer than asking
@@ -59,9 +59,9 @@ def check_take(
 
 
 def write_pages(
-    report: dict[str, Any],
+    report: TakeReport,
     line: PerformedPart,
-    findings: list[dict[str, Any]],
+    findings: list[ReportFinding],
     targets: dict[str, str],
     player: str,
     theme: Theme,

@@ -15,6 +15,7 @@ from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import drawn
 from jeweller.notation.performance import PerformedPart
+from jeweller.report_format import ReportFinding, TakeReport
 
 UNITS = 1500.0  # page units of a line
 SCALE = 0.62  # pixels for a page unit at the usual size
@@ -39,7 +40,7 @@ class Snippet(QWidget):
         self.update()
 
     def show_place(
-        self, line: PerformedPart, report: dict[str, Any], findings: list[dict[str, Any]], key: str | None
+        self, line: PerformedPart, report: TakeReport, findings: list[ReportFinding], key: str | None
     ) -> None:
         """Draws the system that holds the finding `key` (None: the first)."""
         self._last = (line, report, findings, key)

@@ -5,7 +5,6 @@ list is the margin.
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 from PySide6.QtCore import QRect, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -22,7 +21,7 @@ from PySide6.QtWidgets import (
 
 from jeweller.assessment.finding import UNMARKED, is_sure
 from jeweller.assessment.messages import FACET_NAMES, cause_words, localized
-from jeweller.assessment.phrases import name_bars
+from jeweller.assessment.phrases import capitalized, name_bars
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import WHOLE
 from jeweller.documents.plain_text import good_sentence, sureness
@@ -31,6 +30,7 @@ from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import facet_pixmap
 from jeweller.i18n import N_, _, ngettext
 from jeweller.pipeline.review import Review, Shown
+from jeweller.report_format import ReportFinding
 
 WIDTH = 348  # pixels at the usual size of text
 GAP = 8
@@ -66,7 +66,7 @@ def wrapped(
     return label
 
 
-def rows_of(f: dict[str, Any]) -> list[tuple[str, str]]:
+def rows_of(f: ReportFinding) -> list[tuple[str, str]]:
     """Written, heard, how much, why: what is known of a finding, for the opened note."""
     d = f["detail"]
     rows = []
@@ -165,7 +165,7 @@ class MarginNote(QFrame):
         if opened:
             self._open(box, f, points, off)
 
-    def _open(self, box: QVBoxLayout, f: dict[str, Any], points: float, off: bool) -> None:
+    def _open(self, box: QVBoxLayout, f: ReportFinding, points: float, off: bool) -> None:
         for name, value in rows_of(f):
             row = QHBoxLayout()
             row.setSpacing(8)
@@ -258,8 +258,8 @@ class Margin(QWidget):
         box.setSpacing(4)
         mark = review.report["mark"]
         if mark["value"] is not None:
-            words = _("{capitalize} · {value:g} of {out_of}").format(
-                capitalize=mark["band"].capitalize(), value=mark["value"], out_of=mark["out_of"]
+            words = _("{band} · {value:g} of {out_of}").format(
+                band=capitalized(_(mark["band"] or "")), value=mark["value"], out_of=mark["out_of"]
             )
             label = wrapped(words, self.points + 2, serif=True, weight=600)
             label.setToolTip(

@@ -5,7 +5,6 @@ and the heard pitch as a line on the staff.
 from __future__ import annotations
 
 import bisect
-from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -19,6 +18,7 @@ from jeweller.documents.theme import Theme
 from jeweller.gui.widgets.shapes import drawn
 from jeweller.i18n import _
 from jeweller.pipeline.review import Review
+from jeweller.report_format import ReportFinding
 
 DEFAULT_ZOOM = 0.62  # pixels per page unit: a staff 45 pixels high
 ZOOMS = (0.4, 0.5, 0.62, 0.75, 0.9, 1.1, 1.35, 1.7)
@@ -117,16 +117,18 @@ class Paper(QWidget):
         features, line = review.checked.features, review.checked.line
         onsets = {n.id: float(n.onset) for n in line.notes}
         heard = [
-            n
+            (n, h)
             for n in review.report["notes"]
-            if n["heard"] is not None and n["pass"] == self.view.passing and not n["grace"]
+            if (h := n["heard"]) is not None and n["pass"] == self.view.passing and not n["grace"]
         ]
         if line.part.percussion:
             return  # strokes have no pitch to show
-        for n, after in zip(heard, [*heard[1:], None], strict=True):
-            on, off = n["heard"]["on_s"], n["heard"]["off_s"]
-            length_q = n["duration_q"] if after is None else max(onsets[after["id"]] - onsets[n["id"]], 0.05)
-            end = after["heard"]["on_s"] if after is not None and after["heard"]["on_s"] > on else off
+        for (n, sounded), after in zip(heard, [*heard[1:], None], strict=True):
+            on, off = sounded["on_s"], sounded["off_s"]
+            length_q = (
+                n["duration_q"] if after is None else max(onsets[after[0]["id"]] - onsets[n["id"]], 0.05)
+            )
+            end = after[1]["on_s"] if after is not None and after[1]["on_s"] > on else off
             a, b = round(on / features.step_s), round(off / features.step_s)
             path = QPainterPath()
             started = False
@@ -134,8 +136,8 @@ class Paper(QWidget):
                 midi = float(features.f0[k])
                 if np.isnan(midi):
                     continue
-                midi -= 12 * round((midi - n["heard"]["midi"]) / 12) if n["heard"]["midi"] is not None else 0
-                if abs(midi - n["sounding_midi"]) > 14:
+                midi -= 12 * round((midi - sounded["midi"]) / 12) if sounded["midi"] is not None else 0
+                if abs(midi - (n["sounding_midi"] or midi)) > 14:
                     continue
                 x, system = ruler.at(
                     onsets[n["id"]] + length_q * (k * features.step_s - on) / max(end - on, 0.05)
@@ -236,7 +238,7 @@ class Paper(QWidget):
         over = self.engraving is not None and self.hit_at(event.position()) is not None
         self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
 
-    def finding_of_note(self, note_id: str) -> dict[str, Any] | None:
+    def finding_of_note(self, note_id: str) -> ReportFinding | None:
         if self.review is None:
             return None
         return next(

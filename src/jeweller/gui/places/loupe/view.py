@@ -27,6 +27,7 @@ from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import _
 from jeweller.pipeline.review import Review
 from jeweller.report.traps import answer_traps
+from jeweller.report_format import ReportFinding
 from jeweller.synthesis.model import Model, play_model
 from jeweller.synthesis.sampler import RATE
 
@@ -339,7 +340,7 @@ class Loupe(QWidget):
         self.strip.looping.setChecked(True)
         self.play()
 
-    def finding(self) -> dict | None:  # type: ignore[type-arg]
+    def finding(self) -> ReportFinding | None:
         if self.review is None or self.chosen is None:
             return None
         return next((s.finding for s in self.review.shown if s.key == self.chosen), None)
@@ -395,7 +396,8 @@ class Loupe(QWidget):
         review = self.review
         if review is None:
             return
-        key = key or (self.finding() or {}).get("key")
+        finding = self.finding()
+        key = key or (finding["key"] if finding is not None else None)
         if what in ("undo", "redo"):
             if not (review.undo() if what == "undo" else review.redo()):
                 self.message.emit(_("Nothing to {what}.").format(what=what))
