@@ -107,16 +107,11 @@ def _say(
 ) -> Finding:
     """One finding for joins alike; the place is the second note of the first."""
     i = joins[0].index
-    bar, passing, beat = case.where(i)
-    first, last = case.event(i), case.event(joins[-1].index)
-    assert first is not None and last is not None
+    _first, last = case.sounded(i), case.sounded(joins[-1].index)
     notes = [case.notes[j.index] for j in joins]
-    return Finding(
-        kind=kind,
-        bar=bar,
-        passing=passing,
-        beat=beat,
-        at_s=first.on_s,
+    return case.finding(
+        i,
+        kind,
         until_s=last.off_s,
         notes=tuple(n.id for n in notes),
         score_ids=tuple(n.score_id for n in notes),

@@ -111,20 +111,15 @@ def _struck_again(
         )
         if pause is None or after is None or case.notes[after].offset != 0:
             continue
-        bar, passing, beat = case.where(after)
-        note = case.notes[after]
+        bar = case.where(after)[0]
         count.remove(pause)
         found = [f for f in found if f is not extra]
         count.append(
-            Finding(
-                kind="restart",
-                bar=bar,
-                passing=passing,
-                beat=beat,
+            case.finding(
+                after,
+                "restart",
                 at_s=extra.at_s,
                 until_s=pause.until_s,
-                notes=(note.id,),
-                score_ids=(note.score_id,),
                 confidence=min(extra.confidence, pause.confidence),
                 severity=0.5,
                 detail={"notes": 1, "from": bar},
@@ -175,15 +170,10 @@ def _elsewhere(case: AssessmentContext) -> list[Finding]:
 def _transposed(case: AssessmentContext, detail: FindingDetail, cause: str | None) -> Finding:
     """The whole take sounds elsewhere than the part: one finding."""
     sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
-    bar, passing, beat = case.where(sounded[0])
-    first, last = case.event(sounded[0]), case.event(sounded[-1])
-    assert first is not None and last is not None
-    return Finding(
-        kind="wrong_transposition",
-        bar=bar,
-        passing=passing,
-        beat=beat,
-        at_s=first.on_s,
+    _first, last = case.sounded(sounded[0]), case.sounded(sounded[-1])
+    return case.finding(
+        sounded[0],
+        "wrong_transposition",
         until_s=last.off_s,
         notes=(),
         score_ids=("whole",),

@@ -38,16 +38,11 @@ def assess_click(case: AssessmentContext, click: Click | None) -> list[Finding]:
         math.sqrt(max(-2.0 * math.log(together), 1e-6)) / (2 * math.pi) / math.sqrt(len(placed))
         + s.onset_error_s / click.beat_s
     )
-    first, last = case.event(placed[0][0]), case.event(placed[-1][0])
-    assert first is not None and last is not None
-    bar, passing, beat = case.where(placed[0][0])
+    _first, last = case.sounded(placed[0][0]), case.sounded(placed[-1][0])
     return [
-        Finding(
-            kind="off_click",
-            bar=bar,
-            passing=passing,
-            beat=beat,
-            at_s=first.on_s,
+        case.finding(
+            placed[0][0],
+            "off_click",
             until_s=last.off_s,
             notes=(),
             score_ids=("whole",),
@@ -75,16 +70,11 @@ def assess_tempo(case: AssessmentContext, asked_bpm: float | None) -> list[Findi
     limit = math.log(1.0 + case.settings.asked_share)
     if away < 0.8 * limit:
         return []
-    bar, passing, beat = case.where(sounded[0])
-    first, last = case.event(sounded[0]), case.event(sounded[-1])
-    assert first is not None and last is not None
+    _first, last = case.sounded(sounded[0]), case.sounded(sounded[-1])
     return [
-        Finding(
-            kind="wrong_tempo",
-            bar=bar,
-            passing=passing,
-            beat=beat,
-            at_s=first.on_s,
+        case.finding(
+            sounded[0],
+            "wrong_tempo",
             until_s=last.off_s,
             notes=(),
             score_ids=("whole",),

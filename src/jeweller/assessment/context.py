@@ -7,9 +7,11 @@ from __future__ import annotations
 from bisect import bisect_left
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
+from jeweller.assessment.finding import Finding
 from jeweller.assessment.settings import AssessmentSettings
 from jeweller.instruments.table import Instrument
 from jeweller.notation.performance import PerformedNote, PerformedRest
@@ -64,6 +66,13 @@ class AssessmentContext:
     def event(self, i: int) -> PlayedNote | None:
         return self.table.event_of(i)
 
+    def sounded(self, i: int) -> PlayedNote:
+        """What was played for main note i, where it is known that it sounded. Raises LookupError."""
+        event = self.table.event_of(i)
+        if event is None:
+            raise LookupError(f"main note {i} did not sound")
+        return event
+
     def spq(self, i: int) -> float:
         return self.table.seconds_per_quarter[i]
 
@@ -107,8 +116,7 @@ class AssessmentContext:
         found: list[Interval] = []
         sounded = [i for i in range(len(self.notes)) if self.event(i) is not None]
         for i, j in zip(sounded, sounded[1:], strict=False):
-            a, b = self.event(i), self.event(j)
-            assert a is not None and b is not None
+            a, b = self.sounded(i), self.sounded(j)
             if a.attempt != b.attempt or b.on_s <= a.on_s:
                 continue
             quarters = float(self.notes[j].onset - self.notes[i].onset)
@@ -157,3 +165,35 @@ class AssessmentContext:
         """Bar, pass and beat of main note i."""
         note = self.notes[i]
         return note.bar, note.passing, self.table.line.beat_in_bar(note.bar_index, note.offset)
+
+    def finding(
+        self,
+        i: int,
+        kind: str,
+        *,
+        confidence: float,
+        severity: float,
+        at_s: float | None = None,
+        until_s: float | None = None,
+        notes: tuple[str, ...] | None = None,
+        score_ids: tuple[str, ...] | None = None,
+        **more: Any,
+    ) -> Finding:
+        """A finding at main note i: its bar, pass and beat, and, where nothing else is said, from when to
+        when it sounded and its ids. `more` are other fields of a finding.
+        """
+        note, event = self.notes[i], self.event(i)
+        bar, passing, beat = self.where(i)
+        return Finding(
+            kind=kind,
+            bar=bar,
+            passing=passing,
+            beat=beat,
+            at_s=event.on_s if at_s is None and event is not None else at_s or 0.0,
+            until_s=event.off_s if until_s is None and event is not None else until_s or 0.0,
+            notes=(note.id,) if notes is None else notes,
+            score_ids=(note.score_id,) if score_ids is None else score_ids,
+            confidence=confidence,
+            severity=severity,
+            **more,
+        )

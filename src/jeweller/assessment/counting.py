@@ -64,7 +64,6 @@ def _jumps(case: AssessmentContext) -> list[Finding]:
         if jump.target > jump.origin:
             first = case.notes[jump.origin]
             skipped = case.notes[jump.origin : jump.target]
-            bar, passing, beat = case.where(jump.origin)
             bars = sorted({x.bar_index for x in skipped})
             back = next(
                 (
@@ -77,11 +76,9 @@ def _jumps(case: AssessmentContext) -> list[Finding]:
             kind = "bar_skipped" if back is None else "repeat_skipped"
             first = case.notes[back] if back is not None else first
             found.append(
-                Finding(
-                    kind=kind,
-                    bar=bar,
-                    passing=passing,
-                    beat=beat,
+                case.finding(
+                    jump.origin,
+                    kind,
                     at_s=jump.at_s,
                     until_s=jump.at_s,
                     notes=tuple(x.id for x in skipped),
@@ -96,18 +93,14 @@ def _jumps(case: AssessmentContext) -> list[Finding]:
             if not tries:
                 continue
             note = case.notes[jump.target]
-            bar, passing, beat = case.where(jump.target)
             ids = tuple(case.notes[e.index].id for e in tries if e.index is not None)
             found.append(
-                Finding(
-                    kind="restart",
-                    bar=bar,
-                    passing=passing,
-                    beat=beat,
+                case.finding(
+                    jump.target,
+                    "restart",
                     at_s=tries[0].on_s,
                     until_s=jump.at_s,
                     notes=ids,
-                    score_ids=(note.score_id,),
                     confidence=0.9,
                     severity=0.5,
                     detail={"notes": len(tries), "from": note.bar},
@@ -128,15 +121,12 @@ def _not_again(case: AssessmentContext) -> list[Finding]:
         or f.event_of(f.last) is None
     ):
         return []
-    bar, passing, beat = case.where(f.last + 1)
     event = f.event_of(f.last)
     at = event.off_s if event is not None else 0.0
     return [
-        Finding(
-            kind="repeat_skipped",
-            bar=bar,
-            passing=passing,
-            beat=beat,
+        case.finding(
+            f.last + 1,
+            "repeat_skipped",
             at_s=at,
             until_s=at,
             notes=tuple(n.id for n in rest),
@@ -200,8 +190,7 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
     own = (v.seconds - v.quarters * case.table.take_spq) / beat_s
     if v.quarters >= MOVES_BEATS * case.beat_q and (own * amount < 0 or abs(own) < OWN_TEMPO * threshold):
         confidence = min(confidence, LISTEN)
-    event, after = case.event(v.i), case.event(v.j)
-    assert event is not None and after is not None
+    event, after = case.sounded(v.i), case.sounded(v.j)
     note = case.notes[v.i]
     sounding = event.off_s - event.on_s
     written_s = float(note.duration) * case.spq(v.i)
@@ -248,24 +237,17 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
         whole = round(amount)
         if whole >= 1 and abs(amount - whole) <= WHOLE_BEATS:  # the count goes on from a whole beat later
             bar, passing, beat = case.where(v.i)
-            return Finding(
-                kind="beat_added",
-                bar=bar,
-                passing=passing,
-                beat=beat,
-                at_s=event.on_s,
+            return case.finding(
+                v.i,
+                "beat_added",
                 until_s=after.on_s,
-                notes=(note.id,),
-                score_ids=(note.score_id,),
                 confidence=confidence,
                 severity=0.5,
                 detail=detail,
             )
-        return Finding(
-            kind="hesitation",
-            bar=bar,
-            passing=passing,
-            beat=beat,
+        return case.finding(
+            v.i,
+            "hesitation",
             at_s=event.on_s + min(written_s, sounding),
             until_s=after.on_s,
             notes=(nxt.id,),
@@ -276,15 +258,10 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
         )
     bar, passing, beat = case.where(v.i)
     detail |= {"written_beats": round(duration_beats, 2), "heard_beats": round(duration_beats + amount, 2)}
-    return Finding(
-        kind="beat_dropped",
-        bar=bar,
-        passing=passing,
-        beat=beat,
-        at_s=event.on_s,
+    return case.finding(
+        v.i,
+        "beat_dropped",
         until_s=after.on_s,
-        notes=(note.id,),
-        score_ids=(note.score_id,),
         confidence=confidence,
         severity=0.7,
         detail=detail,
@@ -295,19 +272,12 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
 def _held_over(
     case: AssessmentContext, v: Interval, amount: float, confidence: float, detail: FindingDetail
 ) -> Finding:
-    note, event, after = case.notes[v.i], case.event(v.i), case.event(v.j)
-    assert event is not None and after is not None
-    bar, passing, beat = case.where(v.i)
+    note, _event, after = case.notes[v.i], case.sounded(v.i), case.sounded(v.j)
     duration = float(note.duration) / case.beat_q
-    return Finding(
-        kind="held_over",
-        bar=bar,
-        passing=passing,
-        beat=beat,
-        at_s=event.on_s,
+    return case.finding(
+        v.i,
+        "held_over",
         until_s=after.on_s,
-        notes=(note.id,),
-        score_ids=(note.score_id,),
         confidence=confidence,
         severity=0.6,
         detail=detail | {"written_beats": round(duration, 2), "heard_beats": round(duration + amount, 2)},
@@ -329,7 +299,6 @@ def _lengths(case: AssessmentContext, steps: set[int]) -> list[Finding]:
         slow, fast = max(case.spq(i), case.table.take_spq), min(case.spq(i), case.table.take_spq)
         written, longest = float(note.duration) * fast, float(note.duration) * slow
         error = max(case.time_spread, 0.04)
-        bar, passing, beat = case.where(i)
         detail: FindingDetail = {
             "written_beats": round(beats, 2),
             "heard_beats": round(length / case.beat_s(i), 2),
@@ -369,13 +338,9 @@ def _lengths(case: AssessmentContext, steps: set[int]) -> list[Finding]:
                         "cut_share", length / written, s.cut_share, error / written, "share", below=True
                     )
                 found.append(
-                    Finding(
-                        kind="cut_short",
-                        bar=bar,
-                        passing=passing,
-                        beat=beat,
-                        at_s=event.on_s,
-                        until_s=event.off_s,
+                    case.finding(
+                        i,
+                        "cut_short",
                         notes=(note.id,),
                         score_ids=(note.score_id,),
                         confidence=confidence,

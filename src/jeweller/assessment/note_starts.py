@@ -49,19 +49,13 @@ def assess_starts(case: AssessmentContext) -> list[Finding]:
         odds = log_odds("crack", crack_features(case, s, event)) - (GRACED if s.index in case.graced else 0.0)
         confidence = 1.0 / (1.0 + math.exp(-odds))
         note = case.notes[s.index]
-        bar, passing, beat = case.where(s.index)
         fifths = case.table.line.bars[note.bar_index].bar.fifths
         caught = spell(round(s.midi - case.offset_cents / 100) - case.table.line.part.chromatic, fifths)
         found.append(
-            Finding(
-                kind="cracked",
-                bar=bar,
-                passing=passing,
-                beat=beat,
+            case.finding(
+                s.index,
+                "cracked",
                 at_s=s.on_s,
-                until_s=event.off_s,
-                notes=(note.id,),
-                score_ids=(note.score_id,),
                 confidence=confidence,
                 severity=0.35,
                 cause="air",
@@ -207,18 +201,14 @@ def _odds_by_spectrum(s: StartSound) -> float:
 
 def _said(case: AssessmentContext, s: StartSound, apart: float, odds: float) -> Finding:
     note = case.notes[s.index]
-    bar, passing, beat = case.where(s.index)
     fifths = case.table.line.bars[note.bar_index].bar.fifths
     heard = spell(note.sounding_midi + round(apart) - case.table.line.part.chromatic, fifths)
-    return Finding(
-        kind="extra_note",
-        bar=bar,
-        passing=passing,
-        beat=beat,
+    return case.finding(
+        s.index,
+        "extra_note",
         at_s=s.on_s,
         until_s=s.off_s,
         notes=(),
-        score_ids=(note.score_id,),
         confidence=1.0 / (1.0 + math.exp(-odds)),
         severity=0.4,
         cause="fingers_not_together",

@@ -50,17 +50,10 @@ def assess_ornaments(case: AssessmentContext) -> list[Finding]:
         elif case.settings.trill_first != "either" and o.first and o.first != case.settings.trill_first:
             kind, confidence = "trill_start", 0.8
         if kind:
-            bar, passing, beat = case.where(o.index)
             found.append(
-                Finding(
-                    kind=kind,
-                    bar=bar,
-                    passing=passing,
-                    beat=beat,
-                    at_s=event.on_s,
-                    until_s=event.off_s,
-                    notes=(note.id,),
-                    score_ids=(note.score_id,),
+                case.finding(
+                    o.index,
+                    kind,
                     confidence=confidence,
                     severity=0.4,
                     detail={

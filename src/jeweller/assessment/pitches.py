@@ -93,16 +93,11 @@ def _unfolded(case: AssessmentContext, i: int, apart: float) -> float:
 
 def _grace_held(case: AssessmentContext, i: int, event: PlayedNote) -> Finding:
     note = case.notes[i]
-    bar, passing, beat = case.where(i)
-    return Finding(
-        kind="grace_slipped",
-        bar=bar,
-        passing=passing,
-        beat=beat,
+    return case.finding(
+        i,
+        "grace_slipped",
         at_s=event.on_s,
         until_s=event.next_s,
-        notes=(note.id,),
-        score_ids=(note.score_id,),
         confidence=0.75,
         severity=0.4,
         detail={
@@ -127,13 +122,10 @@ def assess_attacks(case: AssessmentContext) -> list[Finding]:
     for k, event in enumerate(f.events):
         if event.index is None and event.attack > ATTACK:
             i = min(event.before, len(case.notes) - 1)
-            bar, passing, beat = case.where(max(0, i - 1))
             found.append(
-                Finding(
-                    kind="extra_note",
-                    bar=bar,
-                    passing=passing,
-                    beat=beat,
+                case.finding(
+                    max(0, i - 1),
+                    "extra_note",
                     at_s=event.on_s,
                     until_s=event.off_s,
                     notes=(),
@@ -284,7 +276,6 @@ class _OctaveJudge:
 
 def _missed(case: AssessmentContext, i: int, confidence: float) -> Finding:
     note = case.notes[i]
-    bar, passing, beat = case.where(i)
     before = next((e for k in range(i - 1, -1, -1) if (e := case.event(k)) is not None), None)
     at = (
         before.on_s + float(note.onset - case.notes[before.index or 0].onset) * case.spq(i)
@@ -297,15 +288,11 @@ def _missed(case: AssessmentContext, i: int, confidence: float) -> Finding:
         # through its time.
         joined = before is not None and before.index == i - 1 and before.off_s > at + SOUNDS_ON * length
         confidence = JOINED if joined else 0.75 * confidence
-    return Finding(
-        kind="missed_note",
-        bar=bar,
-        passing=passing,
-        beat=beat,
+    return case.finding(
+        i,
+        "missed_note",
         at_s=at,
         until_s=at + length,
-        notes=(note.id,),
-        score_ids=(note.score_id,),
         confidence=confidence,
         severity=0.6,
         detail={"written": note.written.pitch.name if note.written.pitch else ""},
@@ -324,9 +311,7 @@ def wrong_pitch(
     the evidence allows.
     """
     note = case.notes[i]
-    bar, passing, beat = case.where(i)
-    written = note.written.pitch
-    assert written is not None
+    written = note.written.known_pitch
     fifths = case.table.line.bars[note.bar_index].bar.fifths
     heard_written = heard - case.table.line.part.chromatic
     apart = heard - note.sounding_midi
@@ -357,15 +342,11 @@ def wrong_pitch(
         cause = "partial_same_fingering" if case.instrument.family == "brass" else "register_key"
     near = written if abs(apart) <= 1 and kind != "wrong_note" else None
     heard_pitch = spell(heard_written, fifths, near)
-    return Finding(
-        kind=kind,
-        bar=bar,
-        passing=passing,
-        beat=beat,
+    return case.finding(
+        i,
+        kind,
         at_s=event.on_s,
         until_s=event.off_s,
-        notes=(note.id,),
-        score_ids=(note.score_id,),
         confidence=confidence,
         severity=0.7 if abs(apart) > 2 else 0.6,
         detail={
@@ -513,7 +494,6 @@ def assess_tuning(case: AssessmentContext, taken_out: int = 0) -> list[Finding]:
             continue
         if note.written.ornament:
             continue  # its notes together have no one pitch
-        bar, passing, beat = case.where(i)
         error = max(spread, 100 * event.spread) * 0.8
         # A pitch that is so whenever it is played is the instrument's way, or the fingering's: said, but not
         # as sure.
@@ -525,13 +505,9 @@ def assess_tuning(case: AssessmentContext, taken_out: int = 0) -> list[Finding]:
         others = [100 * case.apart(k) for k in near]
         usual = abs(apart - float(np.median(others))) < TENDENCY_CENTS if len(others) >= 2 else False
         found.append(
-            Finding(
-                kind="out_of_tune",
-                bar=bar,
-                passing=passing,
-                beat=beat,
-                at_s=event.on_s,
-                until_s=event.off_s,
+            case.finding(
+                i,
+                "out_of_tune",
                 notes=(note.id,),
                 score_ids=(note.score_id,),
                 confidence=bounded_confidence(abs(apart), s.tune_cents, error, sure_at=0.6)
@@ -549,15 +525,11 @@ def assess_tuning(case: AssessmentContext, taken_out: int = 0) -> list[Finding]:
     sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
     if abs(offset) > s.tuned_cents and len(sounded) >= 6:
         i = sounded[0]
-        bar, passing, beat = case.where(i)
-        first, last = case.event(sounded[0]), case.event(sounded[-1])
-        assert first is not None and last is not None
+        first, last = case.sounded(sounded[0]), case.sounded(sounded[-1])
         found.append(
-            Finding(
-                kind="tuned_high" if offset > 0 else "tuned_low",
-                bar=bar,
-                passing=passing,
-                beat=beat,
+            case.finding(
+                i,
+                "tuned_high" if offset > 0 else "tuned_low",
                 at_s=first.on_s,
                 until_s=last.off_s,
                 notes=(),

@@ -89,7 +89,6 @@ def assess_clearness(case: AssessmentContext) -> list[Finding]:
         if event is None or beyond < s.fuzzy_clarity - 2 * CLEARNESS_ERROR:
             continue
         note = case.notes[i]
-        bar, passing, beat = case.where(i)
         detail: FindingDetail = {
             "written": note.written.pitch.name if note.written.pitch else "",
             "lasts_s": round(event.off_s - event.on_s, 1),
@@ -98,15 +97,9 @@ def assess_clearness(case: AssessmentContext) -> list[Finding]:
             "rests_on": rests_on("fuzzy_clarity", beyond, s.fuzzy_clarity, CLEARNESS_ERROR, "periodicity"),
         }
         found.append(
-            Finding(
-                kind="fuzzy",
-                bar=bar,
-                passing=passing,
-                beat=beat,
-                at_s=event.on_s,
-                until_s=event.off_s,
-                notes=(note.id,),
-                score_ids=(note.score_id,),
+            case.finding(
+                i,
+                "fuzzy",
                 confidence=LISTEN * bounded_confidence(beyond, s.fuzzy_clarity, CLEARNESS_ERROR),
                 severity=0.25,
                 detail=detail,
@@ -127,18 +120,10 @@ def _say(
     detail: FindingDetail,
     cause: str | None,
 ) -> Finding:
-    note, event = case.notes[t.index], case.event(t.index)
-    assert event is not None
-    bar, passing, beat = case.where(t.index)
-    return Finding(
-        kind=kind,
-        bar=bar,
-        passing=passing,
-        beat=beat,
-        at_s=event.on_s,
-        until_s=event.off_s,
-        notes=(note.id,),
-        score_ids=(note.score_id,),
+    note, _event = case.notes[t.index], case.sounded(t.index)
+    return case.finding(
+        t.index,
+        kind,
         confidence=confidence,
         severity=0.25,
         cause=cause,
@@ -174,16 +159,12 @@ def assess_dynamics(case: AssessmentContext) -> list[Finding]:
     event = case.event(i)
     if event is None:
         return []
-    bar, passing, beat = case.where(i)
     last = case.event(flat[-1][0])
     notes = [case.notes[at] for at, _ in flat]
     return [
-        Finding(
-            kind="dynamics_flat",
-            bar=bar,
-            passing=passing,
-            beat=beat,
-            at_s=event.on_s,
+        case.finding(
+            i,
+            "dynamics_flat",
             until_s=(last or event).off_s,
             notes=tuple(n.id for n in notes),
             score_ids=tuple(n.score_id for n in notes),

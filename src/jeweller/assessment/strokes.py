@@ -38,19 +38,11 @@ def assess_strokes(case: AssessmentContext) -> list[Finding]:
         if own == near or event is None:
             continue
         odds = float(row[own] - row[near])
-        note = case.notes[s.index]
-        bar, passing, beat = case.where(s.index)
         setting = case.settings.stroke_odds
         found.append(
-            Finding(
-                kind="wrong_note",
-                bar=bar,
-                passing=passing,
-                beat=beat,
-                at_s=event.on_s,
-                until_s=event.off_s,
-                notes=(note.id,),
-                score_ids=(note.score_id,),
+            case.finding(
+                s.index,
+                "wrong_note",
                 confidence=1.0 / (1.0 + math.exp(-max(-20.0, min(20.0, 0.5 * (odds - setting))))),
                 severity=0.8,
                 detail={

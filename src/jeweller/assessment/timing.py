@@ -158,9 +158,7 @@ def _single(case: AssessmentContext, steps: set[int], leave: set[int], pitched: 
             continue
         if any(v.i in steps and abs(v.excess) > s.step_beats * beat_s for v in (left, right)):
             continue  # the count stepped there
-        event = case.event(i)
-        assert event is not None
-        bar, passing, beat = case.where(i)
+        event = case.sounded(i)
         confidence = bounded_confidence(abs(deviation), threshold, 1.3 * spread, sure_at=SURE_SINGLE) * (
             0.75 + 0.25 * min(event.attack, 1.0)
         )
@@ -168,15 +166,9 @@ def _single(case: AssessmentContext, steps: set[int], leave: set[int], pitched: 
             # where a sound without a pitch, or without an attack, begins is not known so well
             confidence = min(confidence, UNCLEAR)
         found.append(
-            Finding(
-                kind="late" if deviation > 0 else "early",
-                bar=bar,
-                passing=passing,
-                beat=beat,
-                at_s=event.on_s,
-                until_s=event.off_s,
-                notes=(note.id,),
-                score_ids=(note.score_id,),
+            case.finding(
+                i,
+                "late" if deviation > 0 else "early",
                 confidence=confidence,
                 severity=0.35,
                 detail={
@@ -271,16 +263,11 @@ def _dot_finding(
     ) / math.sqrt(len(some))
     confidence = bounded_confidence(sign * (ratio - limit), 0.0, error, sure_at=0.8)
     first = some[0][0]
-    bar, passing, beat = case.where(first.i)
-    on, last = case.event(first.i), case.event(some[-1][1].j)
-    assert on is not None and last is not None
+    _on, last = case.sounded(first.i), case.sounded(some[-1][1].j)
     notes = [case.notes[k] for p in some for k in (p[0].i, p[1].i)]
-    return Finding(
-        kind=kind,
-        bar=bar,
-        passing=passing,
-        beat=beat,
-        at_s=on.on_s,
+    return case.finding(
+        first.i,
+        kind,
         until_s=last.on_s,
         notes=tuple(n.id for n in notes),
         score_ids=tuple(n.score_id for n in notes),
@@ -347,17 +334,12 @@ def _runs(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding
                     mean, math.log(s.uneven_ratio), spread / math.sqrt(m - k), sure_at=1.6
                 )
                 first, last = pairs[k][0], pairs[m - 1][1]
-                bar, passing, beat = case.where(first.i)
-                on, end = case.event(first.i), case.event(last.j)
-                assert on is not None and end is not None
+                _on, end = case.sounded(first.i), case.sounded(last.j)
                 notes = [case.notes[x] for x in range(first.i, last.i + 1)]
                 found.append(
-                    Finding(
-                        kind="uneven",
-                        bar=bar,
-                        passing=passing,
-                        beat=beat,
-                        at_s=on.on_s,
+                    case.finding(
+                        first.i,
+                        "uneven",
                         until_s=end.on_s,
                         notes=tuple(n.id for n in notes),
                         score_ids=tuple(n.score_id for n in notes),
@@ -428,17 +410,12 @@ def _figures(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Find
                 spread = max(_pair_spread(case, usable, run) * 0.7, 1.4 * s.onset_error_s / each) / math.sqrt(
                     len(part) - 1
                 )
-                bar, passing, beat = case.where(part[0].i)
-                on, last = case.event(part[0].i), case.event(part[-1].j)
-                assert on is not None and last is not None
+                _on, last = case.sounded(part[0].i), case.sounded(part[-1].j)
                 notes = [case.notes[v.i] for v in part]
                 found.append(
-                    Finding(
-                        kind="rushing",
-                        bar=bar,
-                        passing=passing,
-                        beat=beat,
-                        at_s=on.on_s,
+                    case.finding(
+                        part[0].i,
+                        "rushing",
                         until_s=last.on_s,
                         notes=tuple(n.id for n in notes),
                         score_ids=tuple(n.score_id for n in notes),
@@ -513,9 +490,7 @@ def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
     while a > 0 and away[a - 1] * np.sign(mean) > 0.03 and rows[a - 1].j == rows[a].i:
         a -= 1
     first, last = rows[a], rows[b - 1]
-    bar, passing, beat = case.where(first.i)
-    on, end = case.event(first.i), case.event(last.j)
-    assert on is not None and end is not None
+    _on, end = case.sounded(first.i), case.sounded(last.j)
     notes = [case.notes[k] for k in range(first.i, last.j)]
     extreme = float(np.median(away[max(a, b - 4) : b]))
     detail: FindingDetail = {
@@ -526,12 +501,9 @@ def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
         "rests_on": rests_on("tempo_share", abs(mean), s.tempo_share, error, "share", sure_at=TREND_Z),
     }
     return [
-        Finding(
-            kind="dragging" if mean > 0 else "rushing",
-            bar=bar,
-            passing=passing,
-            beat=beat,
-            at_s=on.on_s,
+        case.finding(
+            first.i,
+            "dragging" if mean > 0 else "rushing",
             until_s=end.on_s,
             notes=tuple(n.id for n in notes),
             score_ids=tuple(n.score_id for n in notes),

@@ -178,13 +178,12 @@ def _runs(part: Part) -> Iterator[Simplification]:
         if count >= RUN:
             kind = "chromatic run" if chromatic == count - 1 and count > RUN else "scale run"
             first, last = row[k], row[end]
-            assert first[1].pitch and last[1].pitch
             message = (
                 (_("by semitones from {first} up to {last}"), _("by semitones from {first} down to {last}"))
                 if kind == "chromatic run"
                 else (_("a scale from {first} up to {last}"), _("a scale from {first} down to {last}"))
             )[direction < 0]
-            what = message.format(first=first[1].pitch.name, last=last[1].pitch.name)
+            what = message.format(first=first[1].known_pitch.name, last=last[1].known_pitch.name)
             yield Simplification(
                 kind, what, (first[0].number, last[0].number), tuple(n.id for _unused, n in row[k : end + 1])
             )

@@ -215,8 +215,7 @@ def _pitches(part: Part, instrument: Instrument | None, known: frozenset[int]) -
         if (a[1].id, b[1].id) not in adjacent:
             same = 1
             continue
-        assert a[1].pitch and b[1].pitch
-        if abs(b[1].pitch.midi - a[1].pitch.midi) >= LEAP:
+        if abs(b[1].known_pitch.midi - a[1].known_pitch.midi) >= LEAP:
             leaps.append(b)
         if b[1].pitch == a[1].pitch:
             same += 1

@@ -343,8 +343,7 @@ class _Drawer:
     def _heard_pitch(self, n: ReportNote) -> Pitch | None:
         if n["heard"] is None or n["heard"]["midi"] is None:
             return None
-        written = self.line_notes[n["id"]].written.pitch
-        assert written is not None
+        written = self.line_notes[n["id"]].written.known_pitch
         offset = self.report["tuning"]["offset_cents"] or 0.0
         midi = round(n["heard"]["midi"] - offset / 100) - self.line.part.chromatic
         fifths = self.line.bars[self.line_notes[n["id"]].bar_index].bar.fifths
@@ -592,8 +591,6 @@ def staff_place(
     """The height of a sounding pitch (MIDI, float) beside a note, on the staff of that note: between two
     semitones it lies between their places.
     """
-    written = {n.id: n for n in line.notes}[note["id"]].written.pitch
-    assert written is not None
     box = engraving.notes[note["score_id"]]
     offset = (report["tuning"]["offset_cents"] or 0.0) / 100
     apart = midi - offset - (note["sounding_midi"] or 0)

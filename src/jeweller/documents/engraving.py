@@ -15,6 +15,8 @@ from typing import Any
 from lxml import etree
 
 from jeweller.documents.theme import SERIF, SIGNS, Theme
+from jeweller.errors import ScoreError
+from jeweller.i18n import _
 from jeweller.notation.model import Part, Score
 from jeweller.notation.writers.musicxml import write_musicxml
 
@@ -182,7 +184,8 @@ def _rewrite(svg: str, bar_count: int) -> Engraving:
     root: Element = etree.fromstring(svg.encode("utf-8"), etree.XMLParser(huge_tree=True))
     view = [float(v) for v in root.get("viewBox").split()]
     inner = root.find(f"{_SVG}svg")
-    assert inner is not None
+    if inner is None:
+        raise ScoreError(_("This part cannot be engraved."))
     scale = view[2] / float(inner.get("viewBox").split()[2])
     for style in root.iter(f"{_SVG}style"):
         style.text = ""
@@ -215,7 +218,8 @@ def _rewrite(svg: str, bar_count: int) -> Engraving:
         f'<g transform="scale({scale:g})" fill="INK" color="INK"><g '
         f'transform="{margin.get("transform")}">SYSTEMS</g></g>'
     )
-    assert len(bars) == bar_count, "every written bar is engraved"
+    if len(bars) != bar_count:
+        raise ScoreError(_("This part cannot be engraved."))
     height = max(view[3], systems[-1].rail + RAIL_HEIGHT + 20)
     return Engraving(
         width=view[2],

@@ -100,7 +100,7 @@ def summary_text(report: TakeReport, width: int = 100) -> str:
         _("Tempo {played_bpm:.0f}{asked}. {band}: {value:g} of {out_of}.").format(
             played_bpm=t["played_bpm"],
             asked=asked,
-            band=capitalized(_(report["mark"]["band"] or "")),
+            band=capitalized(_(str(report["mark"]["band"]))),
             value=report["mark"]["value"],
             out_of=report["mark"]["out_of"],
         )

@@ -175,23 +175,23 @@ def count_text(bar: Bar, note: Note, counting: str) -> str:
 
 def solfege(bar: Bar, note: Note) -> str:
     """Movable do, la-based minor; altered notes by their own syllables."""
-    assert note.pitch is not None
+    pitch = note.known_pitch
     tonic = (7 * bar.fifths) % 12
-    apart = (note.pitch.midi - tonic) % 12
-    if note.pitch.alter < key_alter(note.pitch.step, bar.fifths) and apart in FLAT_SOLFEGE:
+    apart = (pitch.midi - tonic) % 12
+    if pitch.alter < key_alter(pitch.step, bar.fifths) and apart in FLAT_SOLFEGE:
         return FLAT_SOLFEGE[apart]
-    if note.pitch.alter > key_alter(note.pitch.step, bar.fifths):
+    if pitch.alter > key_alter(pitch.step, bar.fifths):
         return {3: "ri", 8: "si", 10: "li"}.get(apart, SOLFEGE[apart])
     return SOLFEGE[apart]
 
 
 def staff_place_of(bar: Bar, note: Note) -> str:
     """Where a note stands, as PLACES_LEGEND says: "L2", "S1", "+1" above the staff, "−2" below it."""
-    assert note.pitch is not None
+    pitch = note.known_pitch
     sign, line, octave = bar.clef
     step = {"G": 4, "F": 3, "C": 0}.get(sign, 4)
     reference = 7 * ({"G": 4, "F": 3, "C": 4}.get(sign, 4) + octave) + step  # what stands on the clef's line
-    up = note.pitch.diatonic - reference + 2 * (line - 1)  # steps above the lowest line
+    up = pitch.diatonic - reference + 2 * (line - 1)  # steps above the lowest line
     if 0 <= up <= 8:
         return f"{'S' if up % 2 else 'L'}{up // 2 + 1}"
     return f"−{-up}" if up < 0 else f"+{up - 8}"

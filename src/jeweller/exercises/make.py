@@ -12,7 +12,15 @@ from jeweller.errors import DrillError
 from jeweller.exercises.drums import drum_bars
 from jeweller.exercises.request import LEVELS, ExerciseRequest, check_request
 from jeweller.exercises.rows import ScaleLadder, highest_index, make_row
-from jeweller.exercises.scales import SCALES, Scale, key_of, notes_of, printable_tonic, read_tonic
+from jeweller.exercises.scales import (
+    SCALES,
+    Scale,
+    key_of,
+    notes_of,
+    printable_tonic,
+    read_tonic,
+    require_tonic,
+)
 from jeweller.i18n import _
 from jeweller.instruments.fingerings import note_midi
 from jeweller.instruments.table import Instrument
@@ -89,8 +97,7 @@ def make_exercise(drill: ExerciseRequest, players: Sequence[Instrument]) -> Made
 
 def written_tonic(drill: ExerciseRequest, instrument: Instrument) -> Pitch:
     """The tonic as this instrument reads it, spelled for the fewest signs."""
-    tonic = read_tonic(drill.tonic)
-    assert tonic is not None
+    tonic = require_tonic(drill.tonic)
     moved = (
         transpose_pitch(tonic, -instrument.chromatic, -diatonic_of(instrument.chromatic))
         if drill.concert

@@ -6,6 +6,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from jeweller.errors import DrillError
+from jeweller.i18n import _
 from jeweller.notation.pitch import STEP_SEMITONE, STEPS, Pitch
 
 BLACK = frozenset({1, 3, 6, 8, 10})
@@ -168,3 +170,15 @@ def read_tonic(text: str) -> Pitch | None:
     if not plain or plain[0].upper() not in STEPS or plain[1:] not in ("", "b", "#"):
         return None
     return Pitch(plain[0].upper(), {"": 0, "b": -1, "#": 1}[plain[1:]], 4)
+
+
+def require_tonic(text: str) -> Pitch:
+    """A tonic that is known to be one. Raises DrillError."""
+    tonic = read_tonic(text)
+    if tonic is None:
+        raise DrillError(
+            _("“{text}” is no key; write a letter from A to G, with b or # where it needs one.").format(
+                text=text
+            )
+        )
+    return tonic

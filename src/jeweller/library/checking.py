@@ -178,8 +178,9 @@ class Checking:
 
     def _hear(self, worker: _Worker) -> list[CheckNews]:
         news: list[CheckNews] = []
-        assert worker.now is not None
         doing = worker.now
+        if doing is None:
+            return news
         try:
             while worker.connection.poll():
                 kind, *rest = worker.connection.recv()

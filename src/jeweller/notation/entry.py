@@ -12,7 +12,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 
-from jeweller.i18n import N_
+from jeweller.errors import ScoreError
+from jeweller.i18n import N_, _
 from jeweller.notation.metre import Metre
 from jeweller.notation.pitch import STEPS, Pitch
 from jeweller.notation.readers.abc import NOTE, TOKEN, Reader
@@ -266,7 +267,8 @@ def _chain(entry: Entry) -> list[tuple[int, int]]:
 def _parts(word: str) -> tuple[str, Fraction]:
     """A note or rest as its head ("^c'") and its length in units."""
     match = NOTE.fullmatch(word) or REST.fullmatch(word)
-    assert match is not None
+    if match is None:
+        raise ScoreError(_("“{text}” is not understood here.").format(text=word[:12]))
     number, slashes, divisor = match.groups()[-3:]
     factor = Fraction(int(number) if number else 1)
     if slashes:

@@ -49,6 +49,13 @@ class Note:
     display: str = ""  # without pitch: the place on the staff, as "F4"
 
     @property
+    def known_pitch(self) -> Pitch:
+        """The pitch, of what is known to be no rest and no stroke. Raises LookupError."""
+        if self.pitch is None:
+            raise LookupError(f"note {self.id} has no pitch")
+        return self.pitch
+
+    @property
     def is_rest(self) -> bool:
         return self.pitch is None and not self.unpitched
 

@@ -109,10 +109,9 @@ def _loudest(at_s: float, f: Features) -> float:
 
 
 def _extra(run: _Run, event: PlayedNote) -> PlayedNote:
-    assert event.index is not None
     return PlayedNote(
         index=None,
-        before=event.index + 1,
+        before=event.main_index + 1,
         on_s=run.on_s,
         off_s=run.off_s,
         next_s=run.off_s,

@@ -153,8 +153,7 @@ def join_ornaments(events: list[PlayedNote], line: PerformedPart) -> list[Played
 
 def _touches(event: PlayedNote, note: PlayedNote, line: PerformedPart) -> bool:
     """Whether a sound may be a note of the ornament on another."""
-    assert note.index is not None
-    main = line.main_notes[note.index]
+    main = line.main_notes[note.main_index]
     pitch = main.sounding_midi if math.isnan(note.midi) else note.midi
     apart = event.midi - pitch
     if main.written.ornament == "trill":

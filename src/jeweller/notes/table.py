@@ -41,6 +41,13 @@ class PlayedNote:
         """Whether it began before a moment (the onset at that moment not counted)."""
         return self.on_s < seconds - 0.03
 
+    @property
+    def main_index(self) -> int:
+        """Index of the main note it was played for, of what is known to be one. Raises LookupError."""
+        if self.index is None:
+            raise LookupError("a sound that is not written has no main note")
+        return self.index
+
 
 @dataclass(frozen=True)
 class Jump:

@@ -190,8 +190,7 @@ class Planner:
             chosen = [where[int(self.rng.integers(len(where)))]]
         out = []
         for i in chosen[:8]:
-            p = self.notes[i].written.pitch
-            assert p is not None
+            p = self.notes[i].written.known_pitch
             from_key = key_alter(p.step, self.line.bars[self.notes[i].bar_index].bar.fifths)
             out.append(
                 Plan(

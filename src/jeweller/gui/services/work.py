@@ -205,7 +205,8 @@ def write_plan(
 def _slip(library: Library, data: FeedbackData, *, sounds: bool) -> FeedbackSheet:
     """One slip with its music, and, where asked for, what its bars sounded like and how they should."""
     music, report = music_of(library, data.hand.take), data.hand.report
-    assert report is not None
+    if report is None:
+        raise LedgerError(_("No take of this tray is checked yet: there is nothing to write."))
     slip = FeedbackSheet(
         player=data.player,
         title=data.title,

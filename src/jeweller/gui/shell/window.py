@@ -228,9 +228,9 @@ class Window(Routes):
 
     def apply_theme(self) -> None:
         app = QApplication.instance()
-        assert isinstance(app, QApplication)
         points = LARGE_PT if self.large else BASE_PT
-        apply_theme(app, self.theme, points)
+        if isinstance(app, QApplication):
+            apply_theme(app, self.theme, points)
         self.loupe.set_theme(self.theme, points)
         if self._built:
             self._theme_places()
@@ -345,7 +345,8 @@ class Window(Routes):
 
     def _next_open(self) -> None:
         """The next finding that was not decided yet, from the chosen one on."""
-        assert self.review is not None
+        if self.review is None:
+            return
         keys = [s.key for s in self.review.shown]
         start = keys.index(self.loupe.chosen) + 1 if self.loupe.chosen in keys else 0
         for k in [*range(start, len(keys)), *range(start)]:

@@ -58,6 +58,17 @@ TOKEN = re.compile(
 )
 CHORD = re.compile(r"\(?[A-Ga-g][#b♯♭]?\S{0,8}|N\.?C\.?|[0-9<>,;. ]+")
 NOTE = re.compile(r"(\^\^|\^|__|_|=)?([A-Ga-g])([,']*)([0-9]*)(/*)([0-9]*)")
+REST = re.compile(r"[zx]([0-9]*)(/*)([0-9]*)")
+LENGTH = re.compile(r"([0-9]*)(/*)([0-9]*)")
+BAR_SIGN = re.compile(r"(.*?)(?:\[?([1-9][0-9,-]*))?")
+
+
+def _matched(pattern: re.Pattern[str], text: str) -> re.Match[str]:
+    """The match of a token that was told apart by the same letters. Raises ScoreError."""
+    match = pattern.fullmatch(text)
+    if match is None:
+        raise ScoreError(_("“{text}” is not understood here.").format(text=text[:12]))
+    return match
 
 
 @dataclass(frozen=True)
@@ -220,11 +231,10 @@ class Reader:
 
     def current(self) -> AbcVoice:
         if self.voice is None:
-            self.choose_voice(next(iter(self.heads), "1"))
-        assert self.voice is not None
+            return self.choose_voice(next(iter(self.heads), "1"))
         return self.voice
 
-    def choose_voice(self, value: str) -> None:
+    def choose_voice(self, value: str) -> AbcVoice:
         name, _unused, rest = value.strip().partition(" ")
         name = name or "1"
         if name not in self.voices:
@@ -232,9 +242,10 @@ class Reader:
                 raise ScoreError(_("This tune has more than 64 voices; it is probably damaged."))
             self.voices[name] = AbcVoice(name, self.tune)
             rest = f"{self.heads.get(name, '')} {rest}"
-        self.voice = self.voices[name]
+        self.voice = chosen = self.voices[name]
         if rest.strip():
-            self.voice_properties(self.voice, rest)
+            self.voice_properties(chosen, rest)
+        return chosen
 
     def voice_properties(self, voice: AbcVoice, text: str) -> None:
         quoted = re.search(r'(?:name|nm)="([^"]*)"', text)
@@ -380,8 +391,7 @@ class Reader:
             raise ScoreError(
                 _("This tune has more than {max_notes} notes and is not opened.").format(max_notes=MAX_NOTES)
             )
-        match = NOTE.fullmatch(text)
-        assert match is not None
+        match = _matched(NOTE, text)
         pitch, accidental = self._pitch(voice, match[1] or "", match[2], match[3])
         if not 0 <= pitch.octave <= 9:
             self.tell(
@@ -392,8 +402,7 @@ class Reader:
         self._put(voice, pitch, accidental, duration, tuplet, mark, column)
 
     def _rest(self, voice: AbcVoice, text: str, column: int) -> None:
-        match = re.fullmatch(r"[zx]([0-9]*)(/*)([0-9]*)", text)
-        assert match is not None
+        match = _matched(REST, text)
         duration, tuplet, mark = self._timed(voice, self._duration(voice, match[1], match[2], match[3]))
         self._put(voice, None, None, duration, tuplet, mark, column)
 
@@ -448,8 +457,7 @@ class Reader:
         if not pitches:
             self.tell(column, _("“{text}” holds no notes and was left out.").format(text=text[:12]))
             return
-        match = re.fullmatch(r"([0-9]*)(/*)([0-9]*)", tail)
-        assert match is not None
+        match = _matched(LENGTH, tail)
         first = pitches[0]
         length = (
             self._duration(voice, first[4], first[5], first[6])
@@ -638,8 +646,7 @@ class Reader:
     # ----------------------------------------------------------------------------------------------------
 
     def _bar(self, voice: AbcVoice, text: str, column: int) -> None:
-        sign = re.fullmatch(r"(.*?)(?:\[?([1-9][0-9,-]*))?", text)
-        assert sign is not None
+        sign = _matched(BAR_SIGN, text)
         line, numbers = sign[1].rstrip("["), sign[2]
         ends = line.startswith(":")
         if voice.notes:

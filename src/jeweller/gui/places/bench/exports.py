@@ -38,6 +38,13 @@ class Leaving(QWidget):
     message: SignalInstance
     trouble: SignalInstance
 
+    @property
+    def opened(self) -> Library:
+        """The library, where one is known to be open. Raises LookupError."""
+        if self.library is None:
+            raise LookupError("no library is open")
+        return self.library
+
     def _do(self, acts: list[tuple[int, str, dict[str, Any]]]) -> bool:
         raise NotImplementedError
 
@@ -101,8 +108,7 @@ class Leaving(QWidget):
                 return
             self.set_slips(**{name: text.strip()})
 
-    def _returned(self, takes: list[int], paths: object) -> None:
-        assert isinstance(paths, list)
+    def _returned(self, takes: list[int], paths: list[Path]) -> None:
         self._do(
             [
                 (t, "state", {"state": "returned"})

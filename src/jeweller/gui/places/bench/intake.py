@@ -15,7 +15,7 @@ from jeweller.gui.places.bench.exports import Leaving
 from jeweller.gui.places.bench.intake_page import IntakePage
 from jeweller.gui.services.work import recognise_many
 from jeweller.i18n import _, ngettext
-from jeweller.library.intake import enter_tray, look_at, recordings
+from jeweller.library.intake import Guess, Known, enter_tray, look_at, recordings
 from jeweller.notation.readers.sandbox import ENDINGS, load_scores
 
 
@@ -71,20 +71,18 @@ class BringingIn(Leaving):
         job.failed.connect(self.trouble)
 
     def _band(self) -> int | None:
-        assert self.library is not None
         if self.tray is not None:
             return self.tray.band_id
-        bands = self.library.bands()
+        bands = self.opened.bands()
         return bands[0].id if bands else None
 
-    def _looked(self, found: object) -> None:
-        assert isinstance(found, tuple) and self.library is not None
+    def _looked(self, found: tuple[list[Guess], list[Known], list[str]]) -> None:
         guesses, pieces, told = found
         if not guesses:
             self.trouble.emit(" ".join(told))
             return
-        band = self._band() or self.library.add_band(_("My band")).id
-        self.intake.show_guesses(self.library, band, guesses, pieces, told)
+        band = self._band() or self.opened.add_band(_("My band")).id
+        self.intake.show_guesses(self.opened, band, guesses, pieces, told)
         self.pages.setCurrentIndex(1)
         self.changed.emit()
         unknown = [
@@ -93,7 +91,7 @@ class BringingIn(Leaving):
             if not g.piece and not g.twice and g.kind == "played"
         ]
         if unknown and pieces:
-            job = self.jobs.process("recognise", recognise_many, self.library.folder, unknown)
+            job = self.jobs.process("recognise", recognise_many, self.opened.folder, unknown)
             job.progress.connect(
                 lambda share, name: self.message.emit(_("Identifying the piece: {name}").format(name=name))
             )
@@ -101,12 +99,10 @@ class BringingIn(Leaving):
 
     def instrument_of(self, player: int | None) -> str:
         """The id of a player's instrument; "" where it is not known."""
-        assert self.library is not None
-        return next((p.instrument for p in self.library.players() if p.id == player), "")
+        return next((p.instrument for p in self.opened.players() if p.id == player), "")
 
-    def _recognised(self, found: object) -> None:
+    def _recognised(self, found: dict[str, tuple[str, str]]) -> None:
         """What was told by the sound, entered where nothing was chosen meanwhile."""
-        assert isinstance(found, dict)
         named = self.intake.recognised(found)
         self.message.emit(
             _("{named} recognised by sound.").format(named=named)
@@ -131,13 +127,12 @@ class BringingIn(Leaving):
 
     def add_music(self, paths: list[str]) -> None:
         """Puts notation files on the shelf of the library; recordings that are looked at are guessed anew."""
-        assert self.library is not None
         new = []
         for path in paths:
             try:
                 for score in load_scores(path):
-                    there = self.library.shelf.same_music(score)
-                    new.append((there[0] if there else self.library.shelf.add(score)).title)
+                    there = self.opened.shelf.same_music(score)
+                    new.append((there[0] if there else self.opened.shelf.add(score)).title)
             except JewellerError as error:
                 self.trouble.emit(str(error))
         if new:
@@ -183,14 +178,13 @@ class BringingIn(Leaving):
         self.pages.setCurrentIndex(0)
         self.changed.emit()
 
-    def _enter(self, guesses: object) -> None:
+    def _enter(self, guesses: list[Guess]) -> None:
         """Enters recordings as a new tray and begins to check them."""
-        assert isinstance(guesses, list) and self.library is not None
         self._leave_intake()
         if not guesses:
             return
         try:
-            tray = enter_tray(self.library, self._band() or 0, guesses, self.intake.setup)
+            tray = enter_tray(self.opened, self._band() or 0, guesses, self.intake.setup)
         except JewellerError as error:
             self.trouble.emit(str(error))
             return

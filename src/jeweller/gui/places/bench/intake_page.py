@@ -184,7 +184,8 @@ class IntakePage(QWidget):
     def box(self, row: int, column: int) -> QComboBox:
         """The control in a cell."""
         box = self.table.cellWidget(row, column)
-        assert isinstance(box, QComboBox)
+        if not isinstance(box, QComboBox):
+            raise LookupError(f"row {row} has no control in column {column}")
         return box
 
     def _parts(self, row: int, chosen: str = "") -> None:

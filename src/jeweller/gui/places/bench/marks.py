@@ -75,10 +75,11 @@ class Marking(BringingIn):
 
     def assign(self, asked: dict[str, Any]) -> None:
         """Sets what was asked for; takes are checked again where that changes what is found."""
-        assert self.library is not None and self.tray is not None
-        again = checks_again(self.library.assignment_of(self.tray), asked)
+        if self.tray is None:
+            return
+        again = checks_again(self.opened.assignment_of(self.tray), asked)
         try:
-            self.library.assign(
+            self.opened.assign(
                 self.tray.id,
                 asked["piece"],
                 asked["title"],
@@ -89,7 +90,7 @@ class Marking(BringingIn):
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
-        self.tray = self.library.tray(self.tray.id)
+        self.tray = self.opened.tray(self.tray.id)
         self.trays.setItemData(self.trays.currentIndex(), self.tray)
         self._touched({line.take.id for line in self.lines})
         self._show_hand()

@@ -88,14 +88,13 @@ def _item(bench: BenchPlace, menu: QMenu, words: str, now: bool, take: Take, **v
 
 def put_right(bench: BenchPlace, take: Take, **values: Any) -> None:
     """Other values for a take; it is checked again where that changes what is found. Decisions stay."""
-    assert bench.library is not None
     again = bool({"piece", "part", "support", "kind", "reading"} & set(values))
     if values.get("kind") == "stored":
         values, again = {**values, "state": "stored"}, False
     elif again:
         values = {**values, "state": "waiting"}
     try:
-        bench.library.change(take, **values)
+        bench.opened.change(take, **values)
     except JewellerError as error:
         bench.trouble.emit(str(error))
         return
@@ -124,7 +123,6 @@ def delete_take(bench: BenchPlace, take: Take, *, sure: bool = False) -> None:
     """Deletes a take with its recording, after it was said."""
     from PySide6.QtWidgets import QMessageBox
 
-    assert bench.library is not None
     if not sure:
         words = _("{name}, its reports and what was decided are deleted and cannot be brought back.").format(
             name=take.name
@@ -142,7 +140,7 @@ def delete_take(bench: BenchPlace, take: Take, *, sure: bool = False) -> None:
             return
     bench.stop()
     bench.hand = None
-    bench.library.remove_take(take.id)
+    bench.opened.remove_take(take.id)
     bench.refresh()
     if bench.list.count():
         bench.list.setCurrentRow(0)

@@ -248,10 +248,9 @@ class BenchPlace(Marking):
 
     def show_trays(self, tray: int | None = None) -> None:
         """Every tray, the newest first."""
-        assert self.library is not None
         self.trays.blockSignals(True)
         self.trays.clear()
-        for t in self.library.trays():
+        for t in self.opened.trays():
             self.trays.addItem(t.name, t)
         if tray is not None:
             self.trays.setCurrentIndex(
@@ -270,8 +269,7 @@ class BenchPlace(Marking):
 
     def refresh(self) -> None:
         """The list anew, in the order of need; what is in hand stays so."""
-        assert self.library is not None
-        self.lines = list_takes(self.library, self.tray.id) if self.tray is not None else []
+        self.lines = list_takes(self.opened, self.tray.id) if self.tray is not None else []
         self.list.show_lines(self.lines, self.hand.take.id if self.hand is not None else None)
         self.split.setVisible(bool(self.lines))
         self.empty.setVisible(not self.lines)
@@ -322,9 +320,8 @@ class BenchPlace(Marking):
 
     def take_in_hand(self, take: int, key: str | None = None) -> None:
         """Shows a take, with its first doubtful place or another."""
-        assert self.library is not None
         self.stop()
-        self.hand = open_take(self.library, take)
+        self.hand = open_take(self.opened, take)
         doubtful = self.hand.doubtful()
         self.key = key or (doubtful[0] if doubtful else self.hand.shown[0].key if self.hand.shown else None)
         self._show_hand()
@@ -355,8 +352,7 @@ class BenchPlace(Marking):
         if self.hand is not None and take == self.hand.take.id and after < len(order):
             self._fetch(order[after])
 
-    def _loaded(self, take: int, found: object) -> None:
-        assert isinstance(found, tuple)
+    def _loaded(self, take: int, found: tuple[PerformedPart, Recording]) -> None:
         self._fetching.discard(take)
         self._heard[take] = found
         for old in list(self._heard)[:-KEPT]:
@@ -380,9 +376,8 @@ class BenchPlace(Marking):
         """Everything that is known of the take in hand."""
         if self.hand is not None:
             line = next((x for x in self.lines if x.take.id == self.hand.take.id), None)
-            assert self.library is not None
             self.page.kinds = criteria_of(
-                self.library.assignment_of(self.library.tray(self.hand.take.tray_id)), self.hand.take.piece
+                self.opened.assignment_of(self.opened.tray(self.hand.take.tray_id)), self.hand.take.piece
             )
             self.page.show_hand(self.hand, line, self.key, self._music())
         self.alike.setEnabled(self.key is not None)
@@ -451,9 +446,8 @@ class BenchPlace(Marking):
             self._show_hand()
 
     def _do(self, acts: list[tuple[int, str, dict[str, Any]]]) -> bool:
-        assert self.library is not None
         try:
-            self.library.act(acts)
+            self.opened.act(acts)
         except JewellerError as error:
             self.trouble.emit(str(error))
             return False
@@ -464,13 +458,12 @@ class BenchPlace(Marking):
         """What changed in some takes, shown where they stand: the list keeps its order while it is worked
         through.
         """
-        assert self.library is not None
         for k, line in enumerate(self.lines):
             if line.take.id in takes:
-                self.lines[k] = TakeEntry(self.library.take(line.take.id), line.player, line.title)
+                self.lines[k] = TakeEntry(self.opened.take(line.take.id), line.player, line.title)
                 self.list.change(self.lines[k])
         if self.hand is not None and self.hand.take.id in takes:
-            self.hand = open_take(self.library, self.hand.take.id)
+            self.hand = open_take(self.opened, self.hand.take.id)
         self._say_state()
 
     def undo(self, *, again: bool = False) -> None:

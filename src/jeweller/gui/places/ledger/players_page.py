@@ -153,6 +153,14 @@ class PlayersPage(QWidget):
         return self._library()
 
     @property
+    def opened(self) -> Library:
+        """The library, where one is known to be open. Raises LookupError."""
+        library = self.library
+        if library is None:
+            raise LookupError("no library is open")
+        return library
+
+    @property
     def band(self) -> int | None:
         """The band that is looked at; None: every one."""
         chosen = self.bands.currentData()
@@ -222,9 +230,8 @@ class PlayersPage(QWidget):
 
     def show_player(self, player: Player) -> None:
         """One player over time."""
-        assert self.library is not None
         self.player = player
-        self.told = over_time(self.library, player)
+        self.told = over_time(self.opened, player)
         for button in self._acts:
             button.setVisible(True)
         instrument = find_instrument(player.instrument) if player.instrument else None

@@ -139,6 +139,14 @@ class LedgerPlace(QWidget):
     def library(self) -> Library | None:
         return self._library()
 
+    @property
+    def opened(self) -> Library:
+        """The library, where one is known to be open. Raises LookupError."""
+        library = self.library
+        if library is None:
+            raise LookupError("no library is open")
+        return library
+
     def refresh(self) -> None:
         """Everything anew: it may have changed on the bench."""
         library = self.library
@@ -185,12 +193,11 @@ class LedgerPlace(QWidget):
         self.changed.emit()
 
     def _fill_pieces(self) -> None:
-        assert self.library is not None
         now = self.pieces.currentData()
         self.pieces.blockSignals(True)
         self.pieces.clear()
         for piece, title, count in (
-            pieces_of(self.library, self.trays.currentData()) if self.trays.count() else ()
+            pieces_of(self.opened, self.trays.currentData()) if self.trays.count() else ()
         ):
             self.pieces.addItem(f"{title} ({count})", piece)
         self.pieces.setCurrentIndex(max(0, self.pieces.findData(now)))
@@ -198,11 +205,10 @@ class LedgerPlace(QWidget):
         self._show_class()
 
     def _show_class(self) -> None:
-        assert self.library is not None
         self.view = None
         if self.pieces.count():
             try:
-                self.view = class_view(self.library, self.trays.currentData(), self.pieces.currentData())
+                self.view = class_view(self.opened, self.trays.currentData(), self.pieces.currentData())
             except JewellerError as error:
                 self.trouble.emit(str(error))
         self.grid.show_view(self.view, self.theme, self.points)
@@ -211,12 +217,11 @@ class LedgerPlace(QWidget):
 
     def _bar(self, row: PlayerRow, number: str) -> QPixmap | None:
         """A bar as it stands in the part of one row of the picture."""
-        assert self.library is not None
         piece = str(self.pieces.currentData())
         key = (piece, row.part, number, self.theme.name)
         if key not in self._bars:
             try:
-                score = self.library.shelf.score(piece)
+                score = self.opened.shelf.score(piece)
                 part = next((p for p in score.parts if p.name == row.part), score.parts[0])
                 self._bars[key] = one_bar(part, number, self.theme, self.devicePixelRatioF())
             except JewellerError:

@@ -25,7 +25,7 @@ from jeweller.assessment.phrases import capitalized, name_bars
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import WHOLE
 from jeweller.documents.plain_text import good_sentence, sureness
-from jeweller.documents.theme import Theme
+from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import facet_pixmap
 from jeweller.i18n import N_, _, ngettext
@@ -219,7 +219,7 @@ class Margin(QWidget):
         super().__init__(parent)
         self.wide = WIDTH
         self.setFixedWidth(WIDTH)
-        self.theme: Theme | None = None
+        self.theme = LIGHT
         self.points = 11.0
         self.facets: frozenset[str] | None = None
         self.notes: list[MarginNote] = []
@@ -251,7 +251,6 @@ class Margin(QWidget):
         self._followed = bool(review.report["followed"])
 
     def _make_head(self, review: Review) -> QWidget:
-        assert self.theme is not None
         head = QWidget(self)
         box = QVBoxLayout(head)
         box.setContentsMargins(4, 8, 4, 0)
@@ -259,7 +258,7 @@ class Margin(QWidget):
         mark = review.report["mark"]
         if mark["value"] is not None:
             words = _("{band} · {value:g} of {out_of}").format(
-                band=capitalized(_(mark["band"] or "")), value=mark["value"], out_of=mark["out_of"]
+                band=capitalized(_(str(mark["band"]))), value=mark["value"], out_of=mark["out_of"]
             )
             label = wrapped(words, self.points + 2, serif=True, weight=600)
             label.setToolTip(
@@ -308,7 +307,6 @@ class Margin(QWidget):
         """Lays the notes out; `level` gives the height a note wishes for. Returns (key, y of its hair line)
         and sets the height.
         """
-        assert self.theme is not None
         self._head.setGeometry(0, 0, self.wide - 8, self._head.sizeHint().height())
         y = self._head.sizeHint().height() + GAP
         for old in self._rest:
@@ -369,11 +367,8 @@ class Margin(QWidget):
         return ends
 
     def _height(self, note: MarginNote) -> int:
-        layout = note.layout()
-        assert layout is not None
-        return (
-            layout.heightForWidth(self.wide - 8) if layout.hasHeightForWidth() else layout.sizeHint().height()
-        )
+        wide = self.wide - 8
+        return note.heightForWidth(wide) if note.hasHeightForWidth() else note.sizeHint().height()
 
     def _put(self, widget: MarginNote, y: int) -> int:
         height = self._height(widget)
@@ -381,7 +376,6 @@ class Margin(QWidget):
         return y + height + GAP
 
     def _heading(self, text: str, under: str, y: int) -> int:
-        assert self.theme is not None
         label = wrapped(text + (f" — {under}" if under else ""), self.points + 1, serif=True, weight=600)
         return self._add(label, y + GAP, 0)
 

@@ -99,8 +99,8 @@ class Paper(QWidget):
         self.update()
 
     def _render(self, svg: str) -> QPixmap:
-        assert self.engraving is not None
-        return drawn(svg, self.width(), self.engraving.height * self.scale, self.devicePixelRatioF())
+        height = self.engraving.height if self.engraving is not None else 0.0
+        return drawn(svg, self.width(), height * self.scale, self.devicePixelRatioF())
 
     def set_pitch(self, on: bool) -> None:
         self.show_pitch = on

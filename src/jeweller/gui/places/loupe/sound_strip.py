@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QWidg
 from jeweller.assessment.finding import is_sure
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import WHOLE
-from jeweller.documents.theme import Theme
+from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import icon
 from jeweller.i18n import N_, _
@@ -34,7 +34,7 @@ class Waveform(QWidget):
         super().__init__(parent)
         self.setMinimumHeight(72)
         self.setAccessibleName(_("The recording"))
-        self.theme: Theme | None = None
+        self.theme = LIGHT
         self.seconds = 0.0
         self.samples: npt.NDArray[np.float32] = np.zeros(0, np.float32)
         self.bars: list[tuple[float, str]] = []
@@ -63,7 +63,6 @@ class Waveform(QWidget):
         return min(max(x / max(self.width(), 1) * self.seconds, 0.0), self.seconds)
 
     def _draw_wave(self) -> QPixmap:
-        assert self.theme is not None
         ratio = self.devicePixelRatioF()
         picture = QPixmap(QSize(round(self.width() * ratio), round(self.height() * ratio)))
         picture.setDevicePixelRatio(ratio)

@@ -152,9 +152,8 @@ class Loupe(QWidget):
         self._load_model()
 
     def _load_model(self) -> None:
-        assert self.review is not None
         self._model = None
-        if self.review.report["followed"]:
+        if self.review is not None and self.review.report["followed"]:
             job = self.jobs.threaded("model", make_model, self.review, self.written_speed)
             job.done.connect(self._model_ready)
             job.failed.connect(self.message)
@@ -319,7 +318,8 @@ class Loupe(QWidget):
         """A place in the sound: the finding or the note that sounds there is chosen, and playing begins
         exactly there.
         """
-        assert self.review is not None
+        if self.review is None:
+            return
         inside = [
             s
             for s in self.review.shown
@@ -508,8 +508,7 @@ class Loupe(QWidget):
         job.done.connect(self._start)
         job.failed.connect(self.message)
 
-    def _start(self, stretches: object) -> None:
-        assert isinstance(stretches, list)
+    def _start(self, stretches: list[Stretch]) -> None:
         self.transport.play(stretches, self.loop)
         self.strip.set_theme(self.theme, True)
         self._tick.start(TICK_MS)

@@ -97,7 +97,8 @@ class PartPaper(QWidget):
         self.update()
 
     def _wash(self) -> str:
-        assert self.engraving is not None and self.theme is not None
+        if self.engraving is None or self.theme is None:
+            return ""
         boxes = [self.engraving.notes[n] for n in self.washed if n in self.engraving.notes]
         return "".join(
             f'<circle cx="{b.x:.1f}" cy="{b.y:.1f}" r="{RING}" fill="{self.theme.wash}" stroke="none"/>'

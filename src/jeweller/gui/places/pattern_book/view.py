@@ -420,8 +420,7 @@ class PatternPlace(QWidget):
         self.player, self.known = player, known
         self._show_part()
 
-    def _show_notes(self, notes: object) -> None:
-        assert isinstance(notes, tuple)
+    def _show_notes(self, notes: tuple[str, ...]) -> None:
         paper = self.view.paper
         paper.mark(frozenset(notes), paper.pencilled)
         if notes:
@@ -468,8 +467,7 @@ class PatternPlace(QWidget):
         job.failed.connect(self.trouble)
         job.done.connect(self._keep)
 
-    def _keep(self, found: object) -> None:
-        assert isinstance(found, list)
+    def _keep(self, found: list[tuple[Score, ...] | str]) -> None:
         shelf = self.shelf.open()
         if shelf is None:
             return
