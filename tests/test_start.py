@@ -13,7 +13,7 @@ from tests.support import TempCase
 
 SOURCE = Path(__file__).parent.parent / "src"
 # Packages that may be loaded before the first paint; Python's own aside.
-LIGHT = {"PySide6", "cython_runtime", "jeweller", "lxml", "numpy", "shiboken6"}
+LIGHT = {"PySide6", "cython_runtime", "jeweller", "lxml", "shiboken6"}
 SHOWN = """
 import json, os, sys
 from pathlib import Path

@@ -139,7 +139,7 @@ def _slurs(case: AssessmentContext, joins: list[NoteTransition]) -> list[Finding
     tongued: list[tuple[NoteTransition, float]] = []
     breaths: list[tuple[NoteTransition, float]] = []
     for j in joins:
-        if j.gap_s > s.breath_s and j.attack > 0.8 and j.share > 0.2:
+        if j.gap_s > s.breath_s:
             breaths.append((j, _odds((j.gap_s - s.breath_s) / 0.02)))
             continue
         confidence = _odds(_tongue_odds(case, j))

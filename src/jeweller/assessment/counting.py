@@ -15,17 +15,11 @@ from jeweller.report_format import FindingDetail
 
 COMPENSATED = 0.55  # an interval made good by the next one to this share is a note out of place, no step
 SHORTEST_FIGURE, LONGEST_FIGURE = 3, 11  # intervals of a squeezed figure before the one that makes it good
-HARDLY_LONG = 0.1  # of its time: a note of a squeezed figure may last so much too long
-# of an interval's excess: if the note itself was held by so much, it was the note that was miscounted, not
-# the rest
-HELD_SHARE = 0.6
 WHOLE_BEATS = 0.15  # beats: so near a whole number, a pause is a miscount
 MOVES_BEATS = 1.5  # from here a tempo that moves, or has moved just before, may look like a step
 # of the threshold must be there by the take's own tempo too, else it is only "listen here"
 OWN_TEMPO, LISTEN = 0.5, 0.45
 HELD_ON = 0.4  # of the excess: the note itself went on for so much of it
-# of a long interval: silence at its end by this share of the excess means the player stopped
-SILENCE_SHARE = 0.25
 
 
 @dataclass(frozen=True)
@@ -153,7 +147,7 @@ def _made_good(case: AssessmentContext, k: int) -> bool:
     # A figure of equal notes squeezed, its last interval waiting for the beat.
     squeezed, following = 0.0, v
     for n, w in enumerate(reversed(case.intervals[max(0, k - LONGEST_FIGURE) : k]), 1):
-        if w.j != following.i or w.quarters != v.quarters or w.excess >= HARDLY_LONG * w.expected:
+        if w.j != following.i or w.quarters != v.quarters:
             break
         squeezed, following = squeezed - w.excess, w
         if n >= SHORTEST_FIGURE and squeezed > COMPENSATED * v.excess > 0:
@@ -200,8 +194,6 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
         "rests_on": rests_on(setting, abs(amount), threshold, max(spread, 0.04), "beats"),
     }
     if rest_beats > 0 and v.rest is not None:
-        if amount > 0 and duration_beats >= s.long_beats and sounding - written_s > HELD_SHARE * v.excess:
-            return _held_over(case, v, amount, confidence, detail)
         kind = "rest_long" if amount > 0 else "rest_short"
         rest = v.rest
         bar = rest.bar
@@ -210,8 +202,6 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
         detail |= {"written_beats": round(rest_beats, 2), "heard_beats": round(max(0.0, counted), 2)}
         at = event.on_s + min(written_s, v.seconds)
         score_id, passing, ids = rest.score_id, rest.passing, ()
-        if amount > 0 and amount > max(1.5, 1.2 * rest_beats):
-            kind = "hesitation" if amount > 2.5 else kind
         return Finding(
             kind=kind,
             bar=bar,
@@ -227,10 +217,7 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
             cause="rest_miscounted",
         )
     if amount > 0:
-        silence = v.seconds - sounding
-        if duration_beats >= s.long_beats and (
-            silence < SILENCE_SHARE * v.excess + 0.1 or sounding - written_s > HELD_ON * v.excess
-        ):
+        if duration_beats >= s.long_beats and sounding - written_s > HELD_ON * v.excess:
             return _held_over(case, v, amount, confidence, detail)
         nxt = case.notes[v.j]
         bar, passing, beat = case.where(v.j)

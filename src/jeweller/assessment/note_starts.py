@@ -15,9 +15,7 @@ from jeweller.notes.table import PlayedNote, StartSound
 
 PARTIALS = (*SQUEAKS, 5.0, -5.0)  # semitones to what a crack catches on brass
 WHOLE = 0.8  # of the note: what sounds so long is the note
-LONGEST_CRACK_S = 0.24  # longer is a note of its own, if it is near
 NEAR_LAST = 5.0  # semitones to the note before: fingers on their way
-NEAR_STEPS = 8.5  # semitones: what fingers may let slip in between
 IN_TIME_S = 0.035  # the note came in time, and the sound before it did not, if by so much
 HELD_S = 0.045  # from here a tone in the start of a note is a crack
 USUAL_GAIN = 0.8  # what it usually explains
@@ -37,8 +35,7 @@ def assess_starts(case: AssessmentContext) -> list[Finding]:
         apart = s.midi - event.midi
         partial = _is_partial(case, s, apart)
         if stands_between(case, s, event, expected):
-            # a tone that wavers is no other note
-            if abs(apart) >= 0.7 + event.spread and s.index not in case.graced:
+            if s.index not in case.graced:
                 found.append(_said(case, s, apart, log_odds("blip", blip_features(case, s, event, expected))))
             continue
         if partial and s.length_s > WHOLE * (event.off_s - s.on_s):
@@ -89,9 +86,7 @@ def stands_between(
     apart = s.midi - event.midi
     partial = _is_partial(case, s, apart)
     aside = not partial and _near_the_last(case, s)
-    return aside or (
-        abs(apart) < NEAR_STEPS and (not partial or s.length_s > LONGEST_CRACK_S or _between(s, expected))
-    )
+    return aside or not partial or _between(s, expected)
 
 
 def blip_features(

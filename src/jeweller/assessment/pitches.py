@@ -11,7 +11,7 @@ from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
 from jeweller.notation.model import Note
 from jeweller.notation.performance import PerformedNote
 from jeweller.notation.pitch import Pitch, in_key, key_alter, spell
-from jeweller.notes.doubts import AFTER_GRACE_S, ALSO_CLEAR, BLURRED, HELD_ATTACK, NO_ROOM_S
+from jeweller.notes.doubts import AFTER_GRACE_S
 from jeweller.notes.restarts import usual_level
 from jeweller.notes.table import PlayedNote
 from jeweller.report_format import RestsOn
@@ -21,16 +21,11 @@ ATTACK = 0.3  # strength of an attack that is a stroke
 SLIDE_CENTS = 18.0  # so far from the nearest semitone, a wrong pitch is one of the slide
 # of the time of a note not begun: the same pitch before it sounds on; how sure it then was left out
 SOUNDS_ON, JOINED = 0.4, 0.35
-MIN_EXTRA_S = 0.07  # a note that is not written lasts at least this long
-# periodicity at half the period, and of the note itself, from which an octave is thought of
-FULL, FULLEST, CLEAR = 0.95, 0.995, 0.93
-NEIGHBOURS = 16  # notes of about the same height whose partials say what is usual
 # The partials of 38 planted slips stood out by 6 dB less than those of the right notes of their pitch, the
 # least tenth; of 5 of 8 false ones by less than 4 dB.
 ALIKE_DB, ALIKE_SHARE = 5.0, 10.0
+LISTEN = 0.45  # so sure at most: "listen here"
 PARTIALS_ERROR_DB = 0.8  # how exactly it is known how far a partial stands out
-EVEN_SHARE, EVEN_OFTEN, LISTEN = 0.9, 0.75, 0.45  # so even, so often, an octave is only "listen here"
-FOLDED_BELOW = 20.0  # semitones
 UNASKED_DB = 99.0  # as if all partials were there: no octave is in question
 SHORT_S = 0.1  # a shorter note shows too little of its partials
 
@@ -58,8 +53,7 @@ def assess_pitches(case: AssessmentContext) -> list[Finding]:
         octaves = octave.judge(i, event, apart) if note.written.ornament is None or abs(apart) > 0.6 else None
         if octaves is not None:
             amount, confidence = octaves
-            low = amount in (-19, -24) and event.clarity < BLURRED
-            if amount == 0 or _unfolded(case, i, amount) == 0 or (low and doubt.written_sounded):
+            if amount == 0 or _unfolded(case, i, amount) == 0:
                 continue
             found.append(
                 wrong_pitch(case, i, event, note.sounding_midi + amount, confidence, octave.why.get(i))
@@ -74,19 +68,16 @@ def assess_pitches(case: AssessmentContext) -> list[Finding]:
         if doubt.after_grace_s >= AFTER_GRACE_S:
             found.append(_grace_held(case, i, event))
             continue
-        blurred = event.clarity < BLURRED or event.expected_clarity > ALSO_CLEAR
-        if blurred and round(apart) not in (12, 19, 24) and doubt.written_sounded:
-            continue
         found.append(wrong_pitch(case, i, event, heard, _pitch_confidence(case, event, apart)))
     found.extend(_extras(case))
     return found
 
 
 def _unfolded(case: AssessmentContext, i: int, apart: float) -> float:
-    """Semitones from the written pitch. What lies below the instrument, or two octaves from what is written,
-    is a tone heard at a multiple of its period.
+    """Semitones from the written pitch. What lies below the instrument is a tone heard at a multiple of its
+    period.
     """
-    if case.notes[i].sounding_midi + apart > case.instrument.low - 0.5 and apart > -FOLDED_BELOW:
+    if case.notes[i].sounding_midi + apart > case.instrument.low - 0.5:
         return apart
     return min((apart + d for d in (12, 19, 24)), key=abs)
 
@@ -206,30 +197,18 @@ class _OctaveJudge:
         self, i: int, event: PlayedNote, up: int, fullness: float, written: float
     ) -> tuple[int, float] | None:
         """The octave or twelfth above: it is as periodic, and the partials that only the written note has do
-        not stand out as the neighbours' do.
+        not stand out.
         """
         s = self.case.settings
-        if fullness < s.octave_evenness or (fullness < FULL and event.clarity < CLEAR):
+        if fullness < s.octave_evenness:
             return None
         own = self._contrast(i, up, above=written > event.midi)
-        beside = [
-            k
-            for k in self.plain
-            if k != i and abs(self.case.notes[k].sounding_midi - self.case.notes[i].sounding_midi) <= 2
-        ]
-        beside = sorted(beside, key=lambda k: abs(k - i))[:NEIGHBOURS]
-        usual = [self._contrast(k, up) for k in beside]
-        contrast = (
-            max(0.0, min(4.0, (float(np.median(usual)) - 25.0) / 4.0))
-            if usual and fullness > FULLEST
-            else 0.0
-        )
-        limit = s.octave_partials_db + contrast
+        limit = s.octave_partials_db
         if own > limit + 2.0:
             return None
         self.why[i] = rests_on(
             "octave_partials_db",
-            own - contrast,
+            own,
             s.octave_partials_db,
             PARTIALS_ERROR_DB,
             "dB",
@@ -237,7 +216,7 @@ class _OctaveJudge:
             below=True,
         )
         confidence = min(0.9, 1.0 / (1.0 + math.exp(-(limit - own) / PARTIALS_ERROR_DB)))
-        if (up == 12 and fullness < FULL and self._always(i)) or self._alike(i, up, own):
+        if self._alike(i, up, own):
             confidence = min(confidence, LISTEN)
         return up, confidence if event.off_s - event.on_s > SHORT_S else min(confidence, 0.45)
 
@@ -259,19 +238,6 @@ class _OctaveJudge:
         if found is None:
             return UNASKED_DB
         return found.second_above_db if above else found.second_db if up == 12 else found.third_db
-
-    def _always(self, i: int) -> bool:
-        """Whether nearly every sounding of that pitch is about as even: then it may be how that note sounds
-        on this instrument.
-        """
-        midi = self.case.notes[i].sounding_midi
-        others = [
-            e.octave_up
-            for k, n in enumerate(self.case.notes)
-            if k != i and n.sounding_midi == midi and (e := self.case.event(k)) is not None
-        ]
-        even = sum(o > EVEN_SHARE * self.case.settings.octave_evenness for o in others)
-        return len(others) >= 2 and even >= EVEN_OFTEN * len(others)
 
 
 def _missed(case: AssessmentContext, i: int, confidence: float) -> Finding:
@@ -413,20 +379,9 @@ def _extras(case: AssessmentContext) -> list[Finding]:
         if event.index is not None or math.isnan(event.midi):
             continue
         length = event.off_s - event.on_s
-        if length < MIN_EXTRA_S:
-            continue
         i = min(event.before, len(case.notes) - 1)
         before = case.table.events[k - 1] if k else None
         same = before is not None and abs(before.midi - event.midi) < 0.6
-        if (
-            before is not None
-            and before.index is not None
-            and event.attack < HELD_ATTACK
-            and event.on_s - before.off_s < NO_ROOM_S
-        ):
-            meant = case.notes[before.index].sounding_midi
-            if abs(before.midi - meant) > 0.7 and abs(event.midi - meant) < 0.5:
-                continue  # the note before, heard clearly only now
         doubt = 1.5 * max(0.0, 0.85 - event.clarity) / 0.2 + 1.2 * max(0.0, 0.11 - length) / 0.05
         doubt += 1.4 if same and event.attack < 0.5 else 0.0
         doubt += 1.0 * max(0.0, (case.table.loud_db - 16) - event.level_db) / 8
@@ -489,7 +444,6 @@ def assess_tuning(case: AssessmentContext, taken_out: int = 0) -> list[Finding]:
             event is None
             or not s.tune_cents < abs(apart) <= s.wrong_cents
             or float(note.duration) < 0.5 * case.beat_q
-            or event.clarity < 0.6
         ):
             continue
         if note.written.ornament:

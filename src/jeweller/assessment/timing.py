@@ -32,11 +32,8 @@ MADE_GOOD = 0.35
 SURE_SINGLE = 1.05  # deviations beyond the threshold at which a single note is said
 IN_FIGURE = 0.4  # of a beat
 CLEARLY = 0.25  # of the squared error: what explains so much better is preferred
-# the pairs of an uneven run go alike: the weakest by so much of the strongest, else one note is out of place
-ALIKE = 0.25
 FIGURE_NOTES = 12  # no figure is longer
-# log ratio: a squeezed or overdone figure, and one evened out, takes its written time within this
-BACK_ON_THE_BEAT, NEARLY_ON_THE_BEAT = 0.12, 0.25
+BACK_ON_THE_BEAT = 0.12  # log ratio: a squeezed or overdone figure takes its written time within this
 MIN_TREND_INTERVALS = 4
 LONGEST_TREND = 24.0  # quarters
 # log ratio: everybody's tempo wanders so much from one stretch of so many quarters to the next
@@ -156,8 +153,6 @@ def _single(case: AssessmentContext, steps: set[int], leave: set[int], pitched: 
             continue
         if min(abs(left.excess), abs(right.excess)) < max(0.5 * threshold, MADE_GOOD * abs(deviation)):
             continue
-        if any(v.i in steps and abs(v.excess) > s.step_beats * beat_s for v in (left, right)):
-            continue  # the count stepped there
         event = case.sounded(i)
         confidence = bounded_confidence(abs(deviation), threshold, 1.3 * spread, sure_at=SURE_SINGLE) * (
             0.75 + 0.25 * min(event.attack, 1.0)
@@ -227,7 +222,7 @@ def _dots(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding
     in_time = [
         (p, abs(math.log((p[0].seconds + p[1].seconds) / (p[0].expected + p[1].expected)))) for p in pairs
     ]
-    lost = [p for p, off in in_time if p[2] < math.log(s.dot_even_ratio) and off < NEARLY_ON_THE_BEAT]
+    lost = [p for p, _ in in_time if p[2] < math.log(s.dot_even_ratio)]
     over = [p for p, off in in_time if p[2] > math.log(s.dot_over_ratio) and off < BACK_ON_THE_BEAT]
     found: list[Finding] = []
     touched: set[int] = set()
@@ -327,8 +322,7 @@ def _runs(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding
             m = k
             while m < len(ratios) and ratios[m] * sign > math.log(s.uneven_ratio) * 0.8:
                 m += 1
-            alike = m - k >= 2 and float(np.abs(ratios[k:m]).min()) > ALIKE * float(np.abs(ratios[k:m]).max())
-            if alike and not _one_out_of_place(np.array([v.seconds for p in pairs[k:m] for v in p])):
+            if m - k >= 2 and not _one_out_of_place(np.array([v.seconds for p in pairs[k:m] for v in p])):
                 mean = float(np.abs(ratios[k:m]).mean())
                 confidence = bounded_confidence(
                     mean, math.log(s.uneven_ratio), spread / math.sqrt(m - k), sure_at=1.6
@@ -401,11 +395,7 @@ def _figures(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Find
                 each = total / len(part)
                 ratios = np.array([math.log(v.seconds / each) for v in part[:-1]])
                 squeeze = -float(ratios.mean())
-                if (
-                    squeeze < 0.8 * s.figure_share
-                    or part[-1].seconds < each
-                    or float((ratios < 0).mean()) < 0.75
-                ):
+                if squeeze < 0.8 * s.figure_share or part[-1].seconds < each:
                     continue
                 spread = max(_pair_spread(case, usable, run) * 0.7, 1.4 * s.onset_error_s / each) / math.sqrt(
                     len(part) - 1
@@ -475,11 +465,9 @@ def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
             mean = float((w * part).sum() / w.sum())
             error = math.hypot(noise / math.sqrt(b - a), WANDER * math.sqrt(WANDER_QUARTERS / length))
             z = (abs(mean) - s.tempo_share) / error
-            if z < TREND_Z * 0.6 or length > 0.6 * float(quarters.sum()):
+            if z < TREND_Z * 0.6:
                 continue
-            if not _has_trend(part, np.sign(mean)) or not _by_more_than_one(
-                w, part, np.sign(mean), s.tempo_share
-            ):
+            if not _has_trend(part, np.sign(mean)):
                 continue
             if best is None or z * math.sqrt(length) > best[0]:
                 best = (z * math.sqrt(length), a, b, mean, error)
@@ -512,14 +500,6 @@ def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
             detail=detail,
         )
     ]
-
-
-def _by_more_than_one(weight: np.ndarray, part: np.ndarray, sign: float, share: float) -> bool:  # type: ignore[type-arg]
-    """Whether the stretch is away from the take's tempo without the interval that is farthest away, too: one
-    note out of place moves no tempo.
-    """
-    rest = np.arange(len(part)) != int((sign * weight * part).argmax())
-    return bool(sign * (weight[rest] * part[rest]).sum() > share * weight[rest].sum())
 
 
 def _has_trend(part: np.ndarray, sign: float) -> bool:  # type: ignore[type-arg]

@@ -40,3 +40,6 @@ def is_recording(path: str | os.PathLike[str]) -> bool:
     (True, False)
     """
     return PurePath(path).suffix.casefold() in RECORDING_ENDINGS
+
+
+PLAYBACK_RATE = 48_000  # Hz: what sounds are rendered at and played at

@@ -6,13 +6,16 @@ from __future__ import annotations
 
 import threading
 from dataclasses import dataclass
-
-import numpy as np
-import numpy.typing as npt
+from typing import TYPE_CHECKING
 
 from jeweller.audio.ports import SimulatedSpeaker, Speaker
 
-Samples = npt.NDArray[np.float32]
+if TYPE_CHECKING:
+    import numpy as np
+    import numpy.typing as npt
+
+    Samples = npt.NDArray[np.float32]
+
 # attacks come so much late at half speed (measured on what reaches the loudspeaker); cut off in front
 LATE_S = 0.006
 BLOCK_S = 0.07  # of the stretcher: short enough for tongued attacks, long enough for the tuba
@@ -21,6 +24,8 @@ FADE_S = 0.008  # against clicks where a stretch begins, ends or loops
 
 def slow_down(samples: Samples, rate: int, speed: float) -> Samples:
     """The same pitch at `speed` (0.25..1) times the speed; length n / speed."""
+    import numpy as np
+
     if abs(speed - 1.0) < 1e-6:
         return samples
     from python_stretch import Signalsmith
@@ -54,6 +59,8 @@ def cut(
     >>> len(cut(np.zeros(1000, np.float32), 100, 2.0, 4.0, 1.0, "take").samples)
     200
     """
+    import numpy as np
+
     a, b = max(0, int(start_s * rate)), min(len(samples), int(end_s * rate))
     piece = slow_down(samples[a:b], rate, speed).copy() if b > a else np.zeros(0, np.float32)
     n = min(int(FADE_S * rate), len(piece) // 2)
@@ -108,6 +115,8 @@ class Transport:
             return s.label, s.start_s + self._at / s.rate * s.speed
 
     def _pull(self, wanted: int) -> Samples:
+        import numpy as np
+
         out = np.zeros(wanted, np.float32)
         filled = 0
         with self._lock:

@@ -10,14 +10,16 @@ import threading
 import time
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Generator
-
-import numpy as np
-import numpy.typing as npt
+from typing import TYPE_CHECKING
 
 from jeweller.i18n import N_, _
 
-Samples = npt.NDArray[np.float32]
-Pull = Callable[[int], Samples]  # asked for n frames; fewer than n means the end
+if TYPE_CHECKING:
+    import numpy as np
+    import numpy.typing as npt
+
+    Samples = npt.NDArray[np.float32]
+    Pull = Callable[[int], Samples]  # asked for n frames; fewer than n means the end
 BLOCK = 512
 
 
@@ -81,6 +83,8 @@ class SimulatedSpeaker(Speaker):
 
     def run(self, seconds: float) -> None:
         """Pulls so many seconds of sound at once (not in real time)."""
+        import numpy as np
+
         for _unused in range(int(np.ceil(seconds * self.rate / BLOCK))):
             if self._pull is None or not self._block():
                 return
@@ -95,6 +99,8 @@ class SimulatedSpeaker(Speaker):
     @property
     def sound(self) -> Samples:
         """All that reached the loudspeaker since the last start."""
+        import numpy as np
+
         return np.concatenate(self.heard) if self.heard else np.zeros(0, np.float32)
 
 

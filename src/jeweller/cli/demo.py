@@ -20,11 +20,12 @@ from jeweller.i18n import _
 from jeweller.report_format import ReportFinding, TakeReport
 
 
-def run_demo(out: Path | None) -> int:
+def run_demo(out: Path | None, most: int | None = None) -> int:
     """Opens the window on the demo band, or works through it offscreen. Returns the exit status."""
     from jeweller.gui.shell.app import has_display, run_window
 
     name, tray = demo_band()
+    tray = tray[:most]
     if has_display() and out is None:
         return run_window(tray=tray, tray_name=name)
     folder = out or Path(tempfile.mkdtemp(prefix="jeweller-demo-"))

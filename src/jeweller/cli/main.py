@@ -180,6 +180,7 @@ def make_parser() -> argparse.ArgumentParser:
         metavar="FOLDER",
         help=_("where pages and pictures go when there is no display (default: a folder it names)"),
     )
+    demo.add_argument("--takes", type=int, metavar="N", help=_("only the first N takes of the band"))
     window = commands.add_parser("open", help=_("open the window, with a score and a take if given"))
     window.add_argument("score", nargs="?")
     window.add_argument("take", nargs="?")
@@ -340,7 +341,7 @@ def _run(options: argparse.Namespace) -> int:
         if options.command == "demo":
             from jeweller.cli.demo import run_demo
 
-            return run_demo(Path(options.out) if options.out else None)
+            return run_demo(Path(options.out) if options.out else None, options.takes)
         from jeweller.gui.shell.app import run_window
 
         return run_window(getattr(options, "score", None), getattr(options, "take", None))

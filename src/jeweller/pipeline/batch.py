@@ -20,7 +20,7 @@ from jeweller.files import json_text, write_bytes
 from jeweller.grading.scheme import find_scheme
 from jeweller.i18n import _
 from jeweller.log import log_fault, start_log
-from jeweller.notation.readers.sandbox import ENDINGS
+from jeweller.notation.formats import ENDINGS
 from jeweller.pipeline.check import Options, check
 from jeweller.report.build import EAR_VERSION, settings_dict
 

@@ -9,7 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-RATE = 48000
+from jeweller.audio.formats import PLAYBACK_RATE
+
+RATE = PLAYBACK_RATE
 
 
 @dataclass(frozen=True)

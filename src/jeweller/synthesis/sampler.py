@@ -17,9 +17,10 @@ import numpy.typing as npt
 
 from jeweller.assets import SOUNDS
 from jeweller.audio.decode import decode
+from jeweller.audio.formats import PLAYBACK_RATE
 
 Array = npt.NDArray[np.float32]
-RATE = 48000
+RATE = PLAYBACK_RATE
 RELEASE_S = 0.06
 SPOKEN_SHARE = 0.5  # of its own amplitude: from here a tone speaks
 LOOP_FROM_S, LOOP_TO_S, CROSSFADE_S = 1.2, 2.7, 0.25

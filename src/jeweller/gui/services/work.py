@@ -36,9 +36,10 @@ from jeweller.library.exports import FeedbackData, collect_feedback
 from jeweller.library.intake import candidates, recognise
 from jeweller.library.library import Library
 from jeweller.library.tray import music_of
+from jeweller.notation.formats import ENDINGS
 from jeweller.notation.model import Part, Score
 from jeweller.notation.performance import PerformedPart
-from jeweller.notation.readers.sandbox import ENDINGS, load_scores
+from jeweller.notation.readers.sandbox import load_scores
 from jeweller.pipeline.check import Checked, Options, check
 from jeweller.repertoire.shelf import Shelf
 from jeweller.report_format import ReportFinding, TakeReport

@@ -25,7 +25,6 @@ from jeweller.audio.formats import RECORDING_ENDINGS, is_recording
 from jeweller.audio.ports import Speaker
 from jeweller.decisions.records import decisions_path
 from jeweller.demo_band import TrayTake
-from jeweller.difficulty.traps import Trap
 from jeweller.documents.plain_text import attempts_sentence
 from jeweller.documents.theme import LIGHT, THEMES
 from jeweller.errors import JewellerError
@@ -43,11 +42,12 @@ from jeweller.gui.shell.routes import Routes
 from jeweller.gui.shell.sidebar import PLACES, Sidebar
 from jeweller.gui.shell.style import BASE_PT, apply_theme
 from jeweller.i18n import _, use_language
-from jeweller.notation.readers.sandbox import ENDINGS, load_score
-from jeweller.pipeline.review import BesideTake, DecisionStore, Review
+from jeweller.notation.formats import ENDINGS
 
 if TYPE_CHECKING:
+    from jeweller.difficulty.traps import Trap
     from jeweller.pipeline.check import Checked, Options
+    from jeweller.pipeline.review import DecisionStore, Review
 
 LARGE_PT = 14.0
 
@@ -486,6 +486,8 @@ class Window(Routes):
         self.reading = asked
         if take:
             self._show_busy(player or Path(take).stem)
+        from jeweller.notation.readers.sandbox import load_score
+
         job = self.jobs.threaded("score", load_score, score)
         job.done.connect(lambda loaded: self._score_read(choose_pair_part(asked, loaded)))
         job.failed.connect(self._check_failed)
@@ -528,6 +530,8 @@ class Window(Routes):
     _page_before = 0
 
     def _checked(self, pair: OpenPair, checked: Checked) -> None:
+        from jeweller.pipeline.review import BesideTake, Review
+
         try:
             store = pair.store or BesideTake(decisions_path(pair.take, pair.score))
             review = Review(checked, store)

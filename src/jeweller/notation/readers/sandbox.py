@@ -28,8 +28,6 @@ from jeweller.serialization import from_plain, to_plain
 CHILD_SECONDS = 20
 CHILD_BYTES = 1536 * 2**20
 FILE_BYTES = 64 * 2**20
-# by custom; what a file is, its content tells
-ENDINGS = ".musicxml", ".xml", ".mxl", ".mei", ".abc", ".krn", ".kern", ".mid", ".midi"
 
 
 def load_score(path: str | os.PathLike[str], tune: str | None = None) -> Score:

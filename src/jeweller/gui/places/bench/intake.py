@@ -16,7 +16,8 @@ from jeweller.gui.places.bench.intake_page import IntakePage
 from jeweller.gui.services.work import recognise_many
 from jeweller.i18n import _, ngettext
 from jeweller.library.intake import Guess, Known, enter_tray, look_at, recordings
-from jeweller.notation.readers.sandbox import ENDINGS, load_scores
+from jeweller.notation.formats import ENDINGS
+from jeweller.notation.readers.sandbox import load_scores
 
 
 class BringingIn(Leaving):

@@ -5,6 +5,7 @@ list is the margin.
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRect, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
@@ -29,8 +30,10 @@ from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import facet_pixmap
 from jeweller.i18n import N_, _, ngettext
-from jeweller.pipeline.review import Review, Shown
 from jeweller.report_format import ReportFinding
+
+if TYPE_CHECKING:
+    from jeweller.pipeline.review import Review, Shown
 
 WIDTH = 348  # pixels at the usual size of text
 GAP = 8

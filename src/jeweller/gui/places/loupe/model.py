@@ -9,11 +9,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from jeweller.documents.engraving import Engraving, engrave
-from jeweller.notation.model import Part, Score
-from jeweller.pipeline.review import DecisionStore
 
 if TYPE_CHECKING:
+    from jeweller.notation.model import Part, Score
     from jeweller.pipeline.check import Options
+    from jeweller.pipeline.review import DecisionStore
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -5,20 +5,23 @@ and the heard pitch as a line on the staff.
 from __future__ import annotations
 
 import bisect
+import math
+from typing import TYPE_CHECKING
 
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import Hit, Ruler, View, draw_marks, staff_place
-from jeweller.documents.engraving import Engraving
 from jeweller.documents.theme import Theme
 from jeweller.gui.widgets.shapes import drawn
 from jeweller.i18n import _
-from jeweller.pipeline.review import Review
 from jeweller.report_format import ReportFinding
+
+if TYPE_CHECKING:
+    from jeweller.documents.engraving import Engraving
+    from jeweller.pipeline.review import Review
 
 DEFAULT_ZOOM = 0.62  # pixels per page unit: a staff 45 pixels high
 ZOOMS = (0.4, 0.5, 0.62, 0.75, 0.9, 1.1, 1.35, 1.7)
@@ -134,7 +137,7 @@ class Paper(QWidget):
             started = False
             for k in range(a, min(b, len(features.f0))):
                 midi = float(features.f0[k])
-                if np.isnan(midi):
+                if math.isnan(midi):
                     continue
                 midi -= 12 * round((midi - sounded["midi"]) / 12) if sounded["midi"] is not None else 0
                 if abs(midi - (n["sounding_midi"] or midi)) > 14:

@@ -4,8 +4,8 @@ playing.
 
 from __future__ import annotations
 
-import numpy as np
-import numpy.typing as npt
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QWidget
@@ -17,7 +17,12 @@ from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import icon
 from jeweller.i18n import N_, _
-from jeweller.pipeline.review import Review
+
+if TYPE_CHECKING:
+    import numpy as np
+    import numpy.typing as npt
+
+    from jeweller.pipeline.review import Review
 
 SPEEDS = ((1.0, N_("full speed")), (0.85, "85 %"), (0.7, "70 %"), (0.5, N_("half speed")))
 SOURCES = (("take", N_("Take")), ("model", N_("Model")), ("both", N_("Both")))
@@ -36,7 +41,7 @@ class Waveform(QWidget):
         self.setAccessibleName(_("The recording"))
         self.theme = LIGHT
         self.seconds = 0.0
-        self.samples: npt.NDArray[np.float32] = np.zeros(0, np.float32)
+        self.samples: npt.NDArray[np.float32] | None = None
         self.bars: list[tuple[float, str]] = []
         self.marks: list[tuple[float, float, str, bool]] = []  # from, to, facet, sure
         self.span: tuple[float, float] | None = None
@@ -63,6 +68,8 @@ class Waveform(QWidget):
         return min(max(x / max(self.width(), 1) * self.seconds, 0.0), self.seconds)
 
     def _draw_wave(self) -> QPixmap:
+        import numpy as np
+
         ratio = self.devicePixelRatioF()
         picture = QPixmap(QSize(round(self.width() * ratio), round(self.height() * ratio)))
         picture.setDevicePixelRatio(ratio)
@@ -70,12 +77,13 @@ class Waveform(QWidget):
         painter = QPainter(picture)
         painter.setPen(QPen(QColor(self.theme.quiet), 1.0))
         middle, reach = (self.height() + BAR_TEXT_PX) / 2, (self.height() - BAR_TEXT_PX) / 2 - 3
-        if len(self.samples):
-            n = min(max(1, self.width()), len(self.samples))
-            edges = np.linspace(0, len(self.samples), n, endpoint=False).astype(int)
-            loud = float(np.abs(self.samples).max()) or 1.0
-            high = middle - np.maximum.reduceat(self.samples, edges) / loud * reach
-            low = middle - np.minimum.reduceat(self.samples, edges) / loud * reach + 0.5
+        samples = self.samples
+        if samples is not None and len(samples):
+            n = min(max(1, self.width()), len(samples))
+            edges = np.linspace(0, len(samples), n, endpoint=False).astype(int)
+            loud = float(np.abs(samples).max()) or 1.0
+            high = middle - np.maximum.reduceat(samples, edges) / loud * reach
+            low = middle - np.minimum.reduceat(samples, edges) / loud * reach + 0.5
             painter.drawLines(
                 [QLineF(x, float(a), x, float(b)) for x, (a, b) in enumerate(zip(high, low, strict=True))]
             )

@@ -5,19 +5,17 @@ choosing anything chooses it everywhere.
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
-import numpy as np
 from PySide6.QtCore import QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from jeweller.audio.decode import Recording, decode
+from jeweller.audio.formats import PLAYBACK_RATE
 from jeweller.audio.playback import Stretch, Transport, cut
 from jeweller.audio.ports import Speaker
 from jeweller.decisions.standing import FindingState
-from jeweller.difficulty.traps import Trap
 from jeweller.documents.annotations import View
-from jeweller.documents.engraving import Engraving
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.loupe.margin import Margin, width_at
 from jeweller.gui.places.loupe.model import engrave_to_fit
@@ -25,39 +23,19 @@ from jeweller.gui.places.loupe.paper import DEFAULT_ZOOM, ZOOMS, Paper
 from jeweller.gui.places.loupe.sound_strip import SoundStrip
 from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import _
-from jeweller.pipeline.review import Review
-from jeweller.report.traps import answer_traps
 from jeweller.report_format import ReportFinding
-from jeweller.synthesis.model import Model, play_model
-from jeweller.synthesis.sampler import RATE
+
+if TYPE_CHECKING:
+    from jeweller.audio.decode import Recording
+    from jeweller.difficulty.traps import Trap
+    from jeweller.documents.engraving import Engraving
+    from jeweller.pipeline.review import Review
+    from jeweller.synthesis.model import Model
 
 LEAD_BEATS = 2.0  # playing begins so many beats before the chosen place
 TAIL_BEATS = 4.0  # and, unless looped, goes on to the end of the take
 TICK_MS = 30
 FIT_ZOOMS = (1.05, 0.9, 0.75)
-
-
-def make_model(review: Review, written_speed: bool) -> Model:
-    """The model in the take's own time (so that one clock serves both), or at the written speed."""
-    line = review.checked.line
-    if written_speed and line.written_bpm:
-        spq = 60.0 / line.written_bpm
-        return play_model(line, review.checked.instrument.sound, lambda q: q * spq)
-    points = review.score_clock()
-    seconds, quarters = np.array([p[0] for p in points]), np.array([p[1] for p in points])
-    order = np.argsort(quarters, kind="stable")
-    quarters, index = np.unique(quarters[order], return_index=True)
-    seconds = np.maximum.accumulate(seconds[order][index])
-    spq = review.checked.table.take_spq
-
-    def when(q: float) -> float:
-        if q >= quarters[-1]:
-            return float(seconds[-1] + (q - quarters[-1]) * spq)
-        if q < quarters[0]:
-            return float(max(0.0, seconds[0] - (quarters[0] - q) * spq))
-        return float(np.interp(q, quarters, seconds))
-
-    return play_model(line, review.checked.instrument.sound, when)
 
 
 class Loupe(QWidget):
@@ -146,7 +124,9 @@ class Loupe(QWidget):
         self._reflow()
         self.scroller.verticalScrollBar().setValue(0)
         self._after_choice()
-        job = self.jobs.threaded("sound", decode, take_path, RATE)
+        from jeweller.audio.decode import decode
+
+        job = self.jobs.threaded("sound", decode, take_path, PLAYBACK_RATE)
         job.done.connect(self._sound_ready)
         job.failed.connect(self.message)
         self._load_model()
@@ -154,15 +134,17 @@ class Loupe(QWidget):
     def _load_model(self) -> None:
         self._model = None
         if self.review is not None and self.review.report["followed"]:
+            from jeweller.gui.places.loupe.sounds import make_model
+
             job = self.jobs.threaded("model", make_model, self.review, self.written_speed)
             job.done.connect(self._model_ready)
             job.failed.connect(self.message)
 
-    def _sound_ready(self, recording: object) -> None:
-        self._sound = recording if isinstance(recording, Recording) else None
+    def _sound_ready(self, recording: Recording) -> None:
+        self._sound = recording
 
-    def _model_ready(self, model: object) -> None:
-        self._model = model if isinstance(model, Model) else None
+    def _model_ready(self, model: Model) -> None:
+        self._model = model
 
     def set_theme(self, theme: Theme, points: float) -> None:
         larger, self.theme, self.points = points != self.points, theme, points
@@ -239,6 +221,8 @@ class Loupe(QWidget):
         """How many of each were right, of what was asked for."""
         if self.review is None:
             return []
+        from jeweller.report.traps import answer_traps
+
         return [
             _("{said}: {right} of {of}").format(said=trap.what, right=right, of=of)
             for trap, right, of in answer_traps(self.criteria, self.review.report, self.review.checked.line)
@@ -530,6 +514,8 @@ class Loupe(QWidget):
 
     def _quarters(self, seconds: float) -> float | None:
         """Where in the line a time of the take lies."""
+        import numpy as np
+
         points = self.review.score_clock() if self.review is not None else []
         if not points or seconds < points[0][0] - 0.5:
             return None

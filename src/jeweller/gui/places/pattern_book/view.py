@@ -50,8 +50,9 @@ from jeweller.i18n import N_, _, ngettext
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.library.library import Library
 from jeweller.library.progress import known_notes
+from jeweller.notation.formats import ENDINGS
 from jeweller.notation.model import Part, Score
-from jeweller.notation.readers.sandbox import ENDINGS, load_scores
+from jeweller.notation.readers.sandbox import load_scores
 from jeweller.notation.transposition import diatonic_of
 from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.synthesis.model import Model, sounded
