@@ -16,15 +16,15 @@ import numpy as np
 
 from jeweller.audio.decode import decode
 from jeweller.audio.formats import is_recording
-from jeweller.features.settings import DEFAULT
-from jeweller.features.speech import TONES, VOICED, measure_held_and_voiced
+from jeweller.features.settings import DEFAULT, SPEECH
+from jeweller.features.speech import measure_held_and_voiced
 
 
 def main() -> None:
     for name, folder, words in (("words", sys.argv[1], True), ("music", sys.argv[2], False)):
         paths = sorted(p for p in Path(folder).rglob("*") if is_recording(p))
         found = np.array([measure_held_and_voiced(decode(p, DEFAULT.rate).samples) for p in paths])
-        told = (found[:, 0] < TONES) & (found[:, 1] > VOICED)
+        told = (found[:, 0] < SPEECH.tones) & (found[:, 1] > SPEECH.voiced)
         held, voiced = (np.percentile(found[:, k], (0, 5, 50, 95, 100)).round(2) for k in (0, 1))
         print(
             f"{name}: {len(paths)}; told right {int((told == words).sum())}; held {held}, voiced "

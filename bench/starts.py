@@ -23,6 +23,7 @@ from typing import Any
 
 import numpy as np
 
+from jeweller.assessment.settings import NOTE_STARTS_LIMITS
 from joins import fitted, left_out
 
 RIDGE = 1.0
@@ -47,7 +48,7 @@ def sounds_of(folder: str) -> list[dict[str, Any]]:
     """Every such sound of a take: of which sort it would be, its features, whether it was planted, and the
     log odds the ear gives it by now.
     """
-    from jeweller.assessment.note_starts import WHOLE, blip_features, crack_features, stands_between
+    from jeweller.assessment.note_starts import blip_features, crack_features, stands_between
     from jeweller.assessment.regression import log_odds
     from jeweller.assessment.timing import expected_onsets
     from jeweller.pipeline.check import check
@@ -67,7 +68,7 @@ def sounds_of(folder: str) -> list[dict[str, Any]]:
         sort = "blip" if stands_between(case, s, event, expected) else "crack"
         if sort == "blip" and (s.index in case.graced or abs(s.midi - event.midi) < 0.7 + event.spread):
             continue
-        if sort == "crack" and s.length_s > WHOLE * (event.off_s - event.on_s):
+        if sort == "crack" and s.length_s > NOTE_STARTS_LIMITS.whole * (event.off_s - event.on_s):
             continue
         longest = LONGEST_S if sort == "crack" else np.inf
         near = {

@@ -12,10 +12,10 @@ from unittest import mock
 import numpy as np
 
 from jeweller.alignment.candidates import find_candidates, pick_peaks
-from jeweller.alignment.decoder import SLACK, decode_path
+from jeweller.alignment.decoder import decode_path
 from jeweller.alignment.note_arrays import make_note_arrays
 from jeweller.alignment.segments import SegmentTable, gather_evidence
-from jeweller.alignment.settings import DEFAULT
+from jeweller.alignment.settings import DECODER, DEFAULT
 from jeweller.alignment.tempo import weighted_median
 from jeweller.assessment.articulation import assess_transitions
 from jeweller.assessment.context import AssessmentContext
@@ -178,8 +178,8 @@ class Searching(unittest.TestCase):
             DEFAULT,
         )
         spq, every = np.full(len(items.midi), 60 / 90), []
-        for slack in (SLACK, 1e6):
-            with mock.patch("jeweller.alignment.decoder.SLACK", slack):
+        for slack in (DECODER.slack, 1e6):
+            with mock.patch("jeweller.alignment.decoder.DECODER", dataclasses.replace(DECODER, slack=slack)):
                 every.append(decode_path(table, spq, carried=True))
         self.assertEqual(every[0], every[1])
         self.assertGreater(len(every[0].steps), len(events))

@@ -36,7 +36,7 @@ ORDER = [
     "gui",
     "cli",
 ]
-SHARED = {"assets", "errors", "files", "log", "serialization", "i18n", "report_format", ""}
+SHARED = {"assets", "errors", "files", "log", "serialization", "i18n", "report_format", "setting", ""}
 EAR = ("features", "alignment", "notes", "assessment", "grading", "decisions", "report", "pipeline")
 
 

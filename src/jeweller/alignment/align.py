@@ -20,14 +20,10 @@ from jeweller.alignment.decoder import AlignmentPath, PathStep, decode_path
 from jeweller.alignment.note_arrays import NoteArrays, make_note_arrays
 from jeweller.alignment.readings import choose_reading, list_readings
 from jeweller.alignment.segments import SegmentTable, StepKind, gather_attack_evidence, gather_evidence
-from jeweller.alignment.settings import DEFAULT, AlignmentSettings
+from jeweller.alignment.settings import ALIGN, DEFAULT, AlignmentSettings
 from jeweller.alignment.tempo import estimate_local_tempo
 from jeweller.features.extraction import Features, salience_near
 from jeweller.notation.performance import PerformedPart
-
-SQUEEZED = 0.3  # of the time a note is written for: what is heard of it there is not all of it,
-BEGINS_S, BEGINS_CLEAR = 0.12, 0.8  # if it sounds before: seconds looked at, periodicity
-WHOLE = 0.8  # of the line: who came so far made a complete attempt
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -172,9 +168,9 @@ def split_attempts(way: AlignmentPath, count: int) -> list[AlignmentPath]:
         target = way.steps[k + 1].item if k + 1 < len(way.steps) else step.item
         if (
             step.kind == StepKind.JUMP
-            and step.item >= WHOLE * count
-            and target <= (1.0 - WHOLE) * count
-            and _reach(way.steps[k + 1 :]) >= WHOLE * count
+            and step.item >= ALIGN.whole * count
+            and target <= (1.0 - ALIGN.whole) * count
+            and _reach(way.steps[k + 1 :]) >= ALIGN.whole * count
         ):
             pieces.append([])
         else:
@@ -186,7 +182,11 @@ def _reach(steps: tuple[PathStep, ...]) -> int:
     """The first note that is not reached any more before the player goes back to the beginning, or stops."""
     reach = 0
     for k, step in enumerate(steps):
-        if step.kind == StepKind.JUMP and k + 1 < len(steps) and steps[k + 1].item <= (1.0 - WHOLE) * reach:
+        if (
+            step.kind == StepKind.JUMP
+            and k + 1 < len(steps)
+            and steps[k + 1].item <= (1.0 - ALIGN.whole) * reach
+        ):
             break
         if step.kind in (StepKind.NOTE, StepKind.WRONG, StepKind.MISSED):
             reach = max(reach, step.item + 1)
@@ -216,12 +216,12 @@ def _recover_starts(
         if lost and before is not None and step.pitch is not None:
             frame, start = int(boundaries.frame[before.start]), int(boundaries.frame[step.start])
             seconds = (int(boundaries.frame[step.end]) - start) * features.step_s
-            rows = slice(frame + 2, min(start, frame + round(BEGINS_S / features.step_s)))
+            rows = slice(frame + 2, min(start, frame + round(ALIGN.begins_s / features.step_s)))
             clear = salience_near(features, rows, step.pitch)[0]
             if (
-                seconds < SQUEEZED * items.ioi_q[step.item] * local[step.item]
+                seconds < ALIGN.squeezed * items.ioi_q[step.item] * local[step.item]
                 and len(clear)
-                and float(np.median(clear)) > BEGINS_CLEAR
+                and float(np.median(clear)) > ALIGN.begins_clear
             ):
                 out[-1] = dataclasses.replace(step, start=before.start)
                 continue

@@ -7,17 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.alignment.settings import AlignmentSettings
+from jeweller.alignment.settings import CANDIDATES, AlignmentSettings
 from jeweller.features.extraction import Features
 
 Array = npt.NDArray[np.float32]
-
-
-FRESH_S = 0.10  # an attack is out of silence if there is silence so shortly before
-FRESH_BELOW_DB = 24.0  # below the loud level: silence
-FRESH_RISE_DB = 14.0  # so much louder soon after
-FRESH_ATTACK = 0.6
-SOUND_REACH_S = 0.12  # after an attack there is sound within so long
 
 
 @dataclass(frozen=True)
@@ -105,22 +98,24 @@ def find_candidates(features: Features, s: AlignmentSettings, *, pitched: bool =
     for d in range(-3, 4):
         moved = np.maximum(moved, change[np.clip(frame + d, 0, frames - 1)])
     # Nothing begins where no sound follows: noise has attacks of its own.
-    reach = round(SOUND_REACH_S / features.step_s)
+    reach = round(CANDIDATES.sound_reach_s / features.step_s)
     after = maximum_filter1d(sounding, 2 * reach + 1, origin=-reach, mode="nearest")[frame]
     attack = np.minimum(attack * after, 1.5)
     quiet = minimum_filter1d(
         features.level,
-        round(2 * FRESH_S / features.hop_s) + 1,
-        origin=round(FRESH_S / features.hop_s),
+        round(2 * CANDIDATES.fresh_s / features.hop_s) + 1,
+        origin=round(CANDIDATES.fresh_s / features.hop_s),
         mode="nearest",
     )
     loud = maximum_filter1d(
         features.level,
-        round(2 * FRESH_S / features.hop_s) + 1,
-        origin=-round(FRESH_S / features.hop_s),
+        round(2 * CANDIDATES.fresh_s / features.hop_s) + 1,
+        origin=-round(CANDIDATES.fresh_s / features.hop_s),
         mode="nearest",
     )
     k = np.clip(frame * ratio, 0, len(features.level) - 1)
-    silent = quiet[k] < max(features.loud_db - FRESH_BELOW_DB, features.floor_db + 6.0)
-    fresh = ((attack > FRESH_ATTACK) & silent & (loud[k] > quiet[k] + FRESH_RISE_DB)).astype(np.float32)
+    silent = quiet[k] < max(features.loud_db - CANDIDATES.fresh_below_db, features.floor_db + 6.0)
+    fresh = (
+        (attack > CANDIDATES.fresh_attack) & silent & (loud[k] > quiet[k] + CANDIDATES.fresh_rise_db)
+    ).astype(np.float32)
     return Candidates(frame, attack, np.minimum(moved * after, 1.0), fresh)

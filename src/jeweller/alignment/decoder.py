@@ -16,7 +16,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.alignment.segments import LONGEST_NOTE_S, NEVER, SegmentStarts, SegmentTable, StepKind
+from jeweller.alignment.segments import NEVER, SegmentStarts, SegmentTable, StepKind
+from jeweller.alignment.settings import DECODER, SEGMENTS
 from jeweller.errors import Cancelled
 
 Array = npt.NDArray[np.float32]
@@ -24,9 +25,6 @@ Array = npt.NDArray[np.float32]
 
 NOT_BROKEN = (float(NEVER), -1, -1, 0, 0)
 WINDOW_STEP = 32  # notes by which the window moves: rows of one window need no shifting
-# nats that a segment may be worth above the evidence for its likeliest pitch, the attack at its beginning
-# included
-SLACK = 8.0
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -103,7 +101,7 @@ class _Search:
         self.starts = np.nonzero(self.items.bar_start)[0]
         self.openings = np.nonzero(self.items.opening)[0]
         longest = float(self.items.ioi_q.max()) * self.s.longest_spq + 1.5
-        self.first = np.searchsorted(self.time, self.time - min(max(longest, 3.0), LONGEST_NOTE_S))
+        self.first = np.searchsorted(self.time, self.time - min(max(longest, 3.0), SEGMENTS.longest_note_s))
         self.width = min(self.count + 1, self.s.window_notes)
         shape = (total, self.width)
         self.low = np.zeros(total, np.int64)
@@ -222,7 +220,9 @@ class _Search:
         # A written rest may follow the note: its evidence is that of any shorter segment.
         self.most[alive] = np.maximum(self.most[alive], most)
         value = self.top[alive]
-        behind = float((value - self.s.junk_cost).max()) - self.s.beam - (value + self.most[alive] + SLACK)
+        behind = (
+            float((value - self.s.junk_cost).max()) - self.s.beam - (value + self.most[alive] + DECODER.slack)
+        )
         self.alive = alive[behind < self.s.beam]
         near = np.flatnonzero(behind < 0.0)
         return self.table.starts(b, alive[near], every[near]) if len(near) else None

@@ -15,12 +15,10 @@ from jeweller.alignment.candidates import Candidates
 from jeweller.alignment.decoder import decode_path
 from jeweller.alignment.note_arrays import NoteArrays, make_note_arrays
 from jeweller.alignment.segments import SegmentTable
-from jeweller.alignment.settings import AlignmentSettings
+from jeweller.alignment.settings import READINGS, AlignmentSettings
 from jeweller.features.extraction import Features
 from jeweller.notation.clefs import other_clefs, read_in_clef
 from jeweller.notation.performance import PerformedPart
-
-TRILL_REACH = 2  # semitones above a note to which its trill may go
 
 
 @dataclass(frozen=True)
@@ -93,7 +91,7 @@ def _rough_score(
     listened to.
     """
     columns = midi - table.evidence.low
-    if columns.min() < 0 or columns.max() + TRILL_REACH >= table.evidence.written.shape[1]:
+    if columns.min() < 0 or columns.max() + READINGS.trill_reach >= table.evidence.written.shape[1]:
         return float("-inf")
     stop = int(np.searchsorted(table.time, table.s.shift_probe_s))
     moved = SegmentTable(

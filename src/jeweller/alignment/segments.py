@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from jeweller.alignment.candidates import Candidates
 from jeweller.alignment.note_arrays import NoteArrays
-from jeweller.alignment.settings import AlignmentSettings
+from jeweller.alignment.settings import SEGMENTS, AlignmentSettings
 from jeweller.features.extraction import Features
 from jeweller.notation.performance import NO_PITCH
 
@@ -34,12 +34,6 @@ class StepKind(IntEnum):
     JUNK = 5  # a stretch that is no music
     JUMP = 6  # to the beginning of another bar
     LEAD = 7  # before the first note and after the last
-
-
-LONGEST_NOTE_S = 60.0  # no segment is longer
-LONGEST_EXTRA_S = 2.5  # nor a note that is not written
-PLAIN = 0.98  # a note's own share of its time from which no rest follows
-CLEAR = 0.9  # periodicity of frames that tell the tuning
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -94,7 +88,7 @@ def near_pitches(features: Features, reach: float) -> Array:
     """(T, P) the periodicity within `reach` semitones of every pitch of the take's own tuning: a note between
     two semitones is heard as either.
     """
-    clear = ~np.isnan(features.f0) & (features.best > CLEAR)
+    clear = ~np.isnan(features.f0) & (features.best > SEGMENTS.clear)
     turns = np.exp(2j * np.pi * features.f0[clear])
     tuning = float(np.angle(turns.sum()) / (2 * np.pi)) if clear.any() else 0.0
     columns = np.arange(
@@ -193,8 +187,10 @@ class SegmentTable:
             [change, repeat, np.maximum(change, 0.0), np.maximum(repeat, 0.0)], axis=1
         ).astype(np.float32)
         self.begins = items.repeated + 2 * items.slurred  # which of the four
-        self.rested = items.sound_share <= PLAIN if items.pitched else np.zeros(len(items.midi), np.bool_)
-        self.plain = items.sound_share > PLAIN
+        self.rested = (
+            items.sound_share <= SEGMENTS.plain if items.pitched else np.zeros(len(items.midi), np.bool_)
+        )
+        self.plain = items.sound_share > SEGMENTS.plain
         self.trills = np.unique(self.columns[items.trill])
         self.ahead = max(1, round(s.jump_ahead_s / step_s))
         self.per_frame = s.frame_weight * step_s
@@ -226,7 +222,7 @@ class SegmentTable:
         extra = s.extra_share * top - s.extra_cost - inside + self.change[before]
         sound = e.sound[fb] - e.sound[fa]
         junk = np.maximum(-s.junk_cost - s.junk_rate * sound, -s.pause_cost - s.pause_rate * sound)
-        near = self.time[b] - self.time[before] < LONGEST_EXTRA_S
+        near = self.time[b] - self.time[before] < SEGMENTS.longest_extra_s
         stay = np.where(near, np.maximum(extra, junk), junk).astype(np.float32)
         return SegmentStarts(
             end=b,

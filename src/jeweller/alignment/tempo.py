@@ -11,11 +11,7 @@ from jeweller.alignment.candidates import Candidates
 from jeweller.alignment.decoder import AlignmentPath, PathStep
 from jeweller.alignment.note_arrays import NoteArrays
 from jeweller.alignment.segments import StepKind
-
-STEP_BESIDE = 4  # intervals on each side that say what is usual there
-STEP_STEADY = 0.15  # log ratio: how far half of them may be from that
-# out by so much, and by such a log ratio, an interval is a step in the count
-STEP_QUARTERS, STEP_SHARE = 0.6, 0.15
+from jeweller.alignment.settings import TEMPO
 
 
 def estimate_local_tempo(
@@ -94,13 +90,19 @@ def _stepped(quarters: list[float], seconds: list[float]) -> set[int]:
     logs, heavy = np.log(np.maximum(seconds, 0.02)) - np.log(quarters), np.sqrt(quarters)
     found = set()
     for k in range(len(seconds)):
-        beside = np.r_[max(0, k - STEP_BESIDE) : k, k + 1 : min(len(seconds), k + 1 + STEP_BESIDE)]
-        if len(beside) < STEP_BESIDE:
+        beside = np.r_[
+            max(0, k - TEMPO.step_beside) : k, k + 1 : min(len(seconds), k + 1 + TEMPO.step_beside)
+        ]
+        if len(beside) < TEMPO.step_beside:
             continue
         usual = weighted_median(logs[beside], heavy[beside])
-        steady = float(np.median(np.abs(logs[beside] - usual))) < STEP_STEADY
+        steady = float(np.median(np.abs(logs[beside] - usual))) < TEMPO.step_steady
         excess = seconds[k] - quarters[k] * math.exp(usual)
-        if steady and abs(excess) > STEP_QUARTERS * math.exp(usual) and abs(logs[k] - usual) > STEP_SHARE:
+        if (
+            steady
+            and abs(excess) > TEMPO.step_quarters * math.exp(usual)
+            and abs(logs[k] - usual) > TEMPO.step_share
+        ):
             found.add(k)
     return found
 

@@ -12,26 +12,12 @@ import numpy as np
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import SURE, Finding, rests_on
 from jeweller.assessment.regression import log_odds
-from jeweller.assessment.settings import AssessmentSettings
+from jeweller.assessment.settings import ARTICULATION_LIMITS, AssessmentSettings
+from jeweller.notes.settings import TRANSITIONS
 from jeweller.notes.table import NoteTransition
-from jeweller.notes.transitions import DEEP_DB, FLAT_DB
 from jeweller.report_format import RestsOn
 
 SHORT_MARKS = frozenset({"staccato", "staccatissimo", "spiccato"})
-LEAST_JOINS = 4  # a habit is told from so many
-HABIT_SHARE = 0.6  # of them
-# of the notes; of the time to the next note that a plain gap takes; that a note sounds at least
-BREATHS_SHARE, PLAIN_GAP, MUCH_LEFT = 0.5, 0.28, 0.75
-# slower notes leave room for either; times the setting: a breath that is a habit
-SLOW_IOI_S, BREATH_FOR = 1.1, 1.4
-SILENT_DB = 6.0  # so much softer it gets where one breathes, in a room too
-DRY_TAIL_S = 0.03  # before rests, notes sound no longer than written by more than this
-# the setting that the regression stands for; log odds for each factor e by which it is raised
-TONGUE_DB, TONGUE_DEPTH = 9.5, 7.7
-RUN_ON_LEAST = 0.3  # less likely, nothing is said of notes run together
-# the setting that the regression stands for; log odds for each factor e by which it is raised
-RUN_ON_DB, RUN_ON_TILT = 0.8, 3.1
-PLAIN_IOI_S = 0.3  # shorter notes leave no room to hear how they were begun
 
 
 @dataclass(frozen=True)
@@ -86,7 +72,7 @@ def assess_transitions(case: AssessmentContext) -> list[Finding]:
         if case.rest_after[i] is not None and (e := case.event(i)) is not None
     ]
     rests = [e.off_s - e.on_s - float(case.notes[i].duration) * case.spq(i) for i, e in before_rests]
-    clear_room = bool(rests) and float(np.median(rests)) < DRY_TAIL_S
+    clear_room = bool(rests) and float(np.median(rests)) < ARTICULATION_LIMITS.dry_tail_s
     found += _detached(case, [j for j in plain if j.index - 1 in asked.short], clear_room)
     found += _breaths(
         case, [j for j in plain if j.index - 1 not in asked.short and j.index not in asked.slurred]
@@ -146,7 +132,9 @@ def _slurs(case: AssessmentContext, joins: list[NoteTransition]) -> list[Finding
         if confidence >= 0.2:
             tongued.append((j, confidence))
     sure = sorted((j for j, c in [*tongued, *breaths] if c >= SURE), key=lambda j: j.index)
-    if len(joins) >= LEAST_JOINS and len(sure) >= HABIT_SHARE * len(joins):
+    if len(joins) >= ARTICULATION_LIMITS.least_joins and len(sure) >= ARTICULATION_LIMITS.habit_share * len(
+        joins
+    ):
         return [_say("not_joined", case, sure, max(c for _, c in [*tongued, *breaths]), 0.5)]
     found: list[Finding] = []
     for kind, some, cause in (("breath_in_slur", breaths, "breath"), ("tongued_in_slur", tongued, None)):
@@ -170,16 +158,18 @@ def _tongue_odds(case: AssessmentContext, j: NoteTransition) -> float:
     a, b = case.event(j.index - 1), case.event(j.index)
     louder = b.level_db - a.level_db if a is not None and b is not None else 0.0
     plain = slur_features(j.dip_db, j.attack, j.gap_s, j.ioi_s, louder)
-    if j.crossing is None or j.dip_db <= FLAT_DB:  # of one pitch, or flat: by the dip alone
+    if j.crossing is None or j.dip_db <= TRANSITIONS.flat_db:  # of one pitch, or flat: by the dip alone
         depth = math.log((max(j.dip_db, 0.0) + 0.5) / (case.settings.tongue_dip_db + 0.5))
         return (
-            TONGUE_DEPTH * depth
+            ARTICULATION_LIMITS.tongue_depth * depth
             + 0.85 * (plain[1] - 1.1)
             + 0.6 * (plain[2] - 0.5)
             - 1.4 * math.log(j.ioi_s / 0.4)
             - 0.5 * plain[4]
         )
-    asked = TONGUE_DEPTH * math.log((TONGUE_DB + 0.5) / (case.settings.tongue_dip_db + 0.5))
+    asked = ARTICULATION_LIMITS.tongue_depth * math.log(
+        (ARTICULATION_LIMITS.tongue_db + 0.5) / (case.settings.tongue_dip_db + 0.5)
+    )
     return asked + log_odds("tongued", [*plain, *j.crossing])
 
 
@@ -193,17 +183,17 @@ def _tongued(case: AssessmentContext, joins: list[NoteTransition]) -> list[Findi
     """Notes that ran into one another where each has its own tongue: told against the player's other
     notes.
     """
-    if len(joins) < 2 * LEAST_JOINS:
+    if len(joins) < 2 * ARTICULATION_LIMITS.least_joins:
         return []
     s = case.settings
     usual = float(np.median([j.dip_db for j in joins]))
     odds = [
         (j, _odds(_run_on_odds(j, usual, j.crossing, s)))
         for j in joins
-        if j.crossing is not None and j.dip_db < s.run_on_db + DEEP_DB
+        if j.crossing is not None and j.dip_db < s.run_on_db + TRANSITIONS.deep_db
     ]
     sure = [j for j, c in odds if c >= SURE]
-    rest = [(j, c) for j, c in odds if RUN_ON_LEAST <= c < SURE]
+    rest = [(j, c) for j, c in odds if ARTICULATION_LIMITS.run_on_least <= c < SURE]
     found = [_say("slurred_over_tongue", case, [j], c, 0.3, rest=_run_on_rest(j, s)) for j, c in rest]
     if sure:
         found.append(
@@ -245,7 +235,9 @@ def _run_on_odds(
     """Log odds that a join written tongued was slurred (docs/accuracy.md: logistic regression on joins of the
     tuning set).
     """
-    asked = RUN_ON_TILT * math.log((s.run_on_db + 0.5) / (RUN_ON_DB + 0.5))
+    asked = ARTICULATION_LIMITS.run_on_tilt * math.log(
+        (s.run_on_db + 0.5) / (ARTICULATION_LIMITS.run_on_db + 0.5)
+    )
     return asked + log_odds("run_on", [*plain_features(j.dip_db, usual, j.gap_s, j.ioi_s), *crossing])
 
 
@@ -258,14 +250,18 @@ def _detached(case: AssessmentContext, joins: list[NoteTransition], clear_room: 
     long = [j for j in joins if j.share > case.settings.detached_share]
     if not clear_room:
         return []
-    if len(joins) < LEAST_JOINS or len(long) < HABIT_SHARE * len(joins):
+    if len(joins) < ARTICULATION_LIMITS.least_joins or len(long) < ARTICULATION_LIMITS.habit_share * len(
+        joins
+    ):
         return []
     return [
         _say(
             "not_detached",
             case,
             long,
-            _odds(8.0 * (len(long) / len(joins) - HABIT_SHARE - 0.4 / math.sqrt(len(joins)))),
+            _odds(
+                8.0 * (len(long) / len(joins) - ARTICULATION_LIMITS.habit_share - 0.4 / math.sqrt(len(joins)))
+            ),
             0.4,
         )
     ]
@@ -274,22 +270,35 @@ def _detached(case: AssessmentContext, joins: list[NoteTransition], clear_room: 
 def _breaths(case: AssessmentContext, joins: list[NoteTransition]) -> list[Finding]:
     """A breath between all notes."""
     s = case.settings
-    every = [j for j in joins if j.ioi_s > PLAIN_IOI_S and not case.notes[j.index - 1].breath_after]
+    every = [
+        j
+        for j in joins
+        if j.ioi_s > ARTICULATION_LIMITS.plain_ioi_s and not case.notes[j.index - 1].breath_after
+    ]
     # Who plays detached leaves a like share of every note; a breath takes its time of short ones, too.
-    short = [j for j in every if j.ioi_s < SLOW_IOI_S]
+    short = [j for j in every if j.ioi_s < ARTICULATION_LIMITS.slow_ioi_s]
     ways = (
-        (every, [j for j in every if j.gap_s > s.breath_s and j.share < MUCH_LEFT], HABIT_SHARE),
+        (
+            every,
+            [j for j in every if j.gap_s > s.breath_s and j.share < ARTICULATION_LIMITS.much_left],
+            ARTICULATION_LIMITS.habit_share,
+        ),
         (
             short,
-            [j for j in short if j.gap_s > max(BREATH_FOR * s.breath_s, PLAIN_GAP * j.ioi_s)],
-            BREATHS_SHARE,
+            [
+                j
+                for j in short
+                if j.gap_s
+                > max(ARTICULATION_LIMITS.breath_for * s.breath_s, ARTICULATION_LIMITS.plain_gap * j.ioi_s)
+            ],
+            ARTICULATION_LIMITS.breaths_share,
         ),
     )
     for of, gaps, least in ways:
         if (
-            len(of) >= 2 * LEAST_JOINS
+            len(of) >= 2 * ARTICULATION_LIMITS.least_joins
             and len(gaps) >= least * len(of)
-            and float(np.median([j.drop_db for j in gaps])) > SILENT_DB
+            and float(np.median([j.drop_db for j in gaps])) > ARTICULATION_LIMITS.silent_db
         ):
             return [
                 _say(
@@ -307,6 +316,16 @@ def _breaths(case: AssessmentContext, joins: list[NoteTransition]) -> list[Findi
 def _joined(case: AssessmentContext, joins: list[NoteTransition]) -> list[Finding]:
     """Asked to be joined: gaps between the notes."""
     gaps = [j for j in joins if j.share < case.settings.joined_share]
-    if len(joins) < LEAST_JOINS or len(gaps) < HABIT_SHARE * len(joins):
+    if len(joins) < ARTICULATION_LIMITS.least_joins or len(gaps) < ARTICULATION_LIMITS.habit_share * len(
+        joins
+    ):
         return []
-    return [_say("not_joined", case, gaps, _odds(8.0 * (len(gaps) / len(joins) - HABIT_SHARE) + 0.4), 0.5)]
+    return [
+        _say(
+            "not_joined",
+            case,
+            gaps,
+            _odds(8.0 * (len(gaps) / len(joins) - ARTICULATION_LIMITS.habit_share) + 0.4),
+            0.5,
+        )
+    ]

@@ -13,7 +13,7 @@ from jeweller.assessment.messages import write_texts
 from jeweller.assessment.note_starts import assess_starts
 from jeweller.assessment.ornaments import assess_ornaments
 from jeweller.assessment.pitches import assess_attacks, assess_pitches, assess_tuning
-from jeweller.assessment.settings import AssessmentSettings
+from jeweller.assessment.settings import ASSESS_LIMITS, AssessmentSettings
 from jeweller.assessment.sound import assess_clearness, assess_dynamics, assess_sustain
 from jeweller.assessment.strokes import assess_strokes
 from jeweller.assessment.timing import assess_rhythm
@@ -24,12 +24,6 @@ from jeweller.notes.table import Click, NoteTable
 from jeweller.report_format import FindingDetail
 
 HABIT_KINDS = ("missed_accidental", "added_accidental", "wrong_note", "out_of_tune", "wrong_octave")
-# so often the same wrong note, and in so many of its soundings, speaks for a fingering that is not known
-SAME_SLIP, ALWAYS = 2, 0.75
-OCTAVE_HABIT = 4  # so many slips to the same octave are one habit, fewer are single slips
-CRACK_ROOM_S = 0.08  # how exactly the time of a short sound is known
-LONGEST_CRACK_S = 0.24  # a longer sound is a note of its own
-LEAST_SAID = 0.2  # raw confidence below which nothing is said, not even "listen here"
 
 
 def assess(
@@ -133,7 +127,7 @@ def _in_order(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     found = [
         f.replace(confidence=calibrate(f.confidence))
         for f in _parsimony(case, found)
-        if f.confidence >= LEAST_SAID
+        if f.confidence >= ASSESS_LIMITS.least_said
     ]
     # Unsure is unsure: a kind that several weak reasons point to stays below the line.
     found.sort(key=lambda f: (not is_sure(f.confidence), f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))
@@ -214,7 +208,10 @@ def _habits(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         else:
             rest.append(f)
     for group in groups.values():
-        if group[0].kind == "wrong_octave" and sum(is_sure(f.confidence) for f in group) < OCTAVE_HABIT:
+        if (
+            group[0].kind == "wrong_octave"
+            and sum(is_sure(f.confidence) for f in group) < ASSESS_LIMITS.octave_habit
+        ):
             rest.extend(group)
             continue
         sure = [f for f in group if is_sure(f.confidence)] or group
@@ -254,7 +251,7 @@ def _fingering_cause(case: AssessmentContext, first: Finding, found: list[Findin
     ]
     sounding = case.notes[case.index_of[first.notes[0]]].sounding_midi
     same = [i for i, n in enumerate(case.notes) if n.sounding_midi == sounding and case.event(i) is not None]
-    if len(alike) < SAME_SLIP or len(alike) < ALWAYS * len(same):
+    if len(alike) < ASSESS_LIMITS.same_slip or len(alike) < ASSESS_LIMITS.always * len(same):
         return None
     heard = sounding + first.detail["semitones"]
     if case.instrument.habit_of(sounding, heard) is not None:
@@ -276,20 +273,20 @@ def _parsimony(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     }
     extras = [f.at_s for f in found if f.kind == "extra_note" and is_sure(f.confidence)]
     heard_extras = [
-        (f.at_s - 0.3, max(f.at_s + 0.3, f.until_s + CRACK_ROOM_S))
+        (f.at_s - 0.3, max(f.at_s + 0.3, f.until_s + ASSESS_LIMITS.crack_room_s))
         for f in found
         if f.kind == "extra_note" and "milliseconds" not in f.detail
     ]
     # In a note that slipped, or wavers, a short sound is that note.
     heard_extras += [
-        (f.at_s - CRACK_ROOM_S, f.until_s + CRACK_ROOM_S)
+        (f.at_s - ASSESS_LIMITS.crack_room_s, f.until_s + ASSESS_LIMITS.crack_room_s)
         for f in found
         if f.kind in ("wrong_octave", "wrong_partial", "unsteady") and is_sure(f.confidence)
     ]
     long_extras = [
-        (f.at_s - CRACK_ROOM_S, f.until_s)
+        (f.at_s - ASSESS_LIMITS.crack_room_s, f.until_s)
         for f in found
-        if f.kind == "extra_note" and f.until_s - f.at_s > LONGEST_CRACK_S
+        if f.kind == "extra_note" and f.until_s - f.at_s > ASSESS_LIMITS.longest_crack_s
     ]
     wavering = {n for f in found if f.kind == "unsteady" and is_sure(f.confidence) for n in f.notes}
     held = [f for f in found if f.kind == "grace_slipped" and is_sure(f.confidence)]

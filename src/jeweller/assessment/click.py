@@ -10,10 +10,8 @@ import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
+from jeweller.assessment.settings import CLICK_LIMITS
 from jeweller.notes.table import Click
-
-LEAST_NOTES = 8
-TOGETHER = 0.85  # length of the mean phase: the lag is constant
 
 
 def assess_click(case: AssessmentContext, click: Click | None) -> list[Finding]:
@@ -26,13 +24,13 @@ def assess_click(case: AssessmentContext, click: Click | None) -> list[Finding]:
         for i, n in enumerate(case.notes)
         if (e := case.event(i)) is not None
     ]
-    if len(placed) < LEAST_NOTES:
+    if len(placed) < CLICK_LIMITS.least_notes:
         return []
     phase = np.array([(t - click.at_s) / click.beat_s - b for _, b, t in placed])
     mean = np.exp(2j * np.pi * phase).mean()
     lag = float(np.angle(mean) / (2 * np.pi))
     together = float(np.abs(mean))
-    if together < TOGETHER or abs(lag) < 0.7 * s.click_share:
+    if together < CLICK_LIMITS.together or abs(lag) < 0.7 * s.click_share:
         return []
     error = (
         math.sqrt(max(-2.0 * math.log(together), 1e-6)) / (2 * math.pi) / math.sqrt(len(placed))
@@ -63,7 +61,7 @@ def assess_tempo(case: AssessmentContext, asked_bpm: float | None) -> list[Findi
     """`wrong_tempo`: the take's own tempo against the one asked for (quarters a minute)."""
     f = case.table
     sounded = [i for i in range(len(case.notes)) if case.event(i) is not None]
-    if asked_bpm is None or len(sounded) < LEAST_NOTES:
+    if asked_bpm is None or len(sounded) < CLICK_LIMITS.least_notes:
         return []
     played = 60.0 / f.take_spq
     away = abs(math.log(played / asked_bpm))

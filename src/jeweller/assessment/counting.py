@@ -11,15 +11,8 @@ from dataclasses import dataclass
 
 from jeweller.assessment.context import AssessmentContext, Interval
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
+from jeweller.assessment.settings import COUNTING_LIMITS
 from jeweller.report_format import FindingDetail
-
-COMPENSATED = 0.55  # an interval made good by the next one to this share is a note out of place, no step
-SHORTEST_FIGURE, LONGEST_FIGURE = 3, 11  # intervals of a squeezed figure before the one that makes it good
-WHOLE_BEATS = 0.15  # beats: so near a whole number, a pause is a miscount
-MOVES_BEATS = 1.5  # from here a tempo that moves, or has moved just before, may look like a step
-# of the threshold must be there by the take's own tempo too, else it is only "listen here"
-OWN_TEMPO, LISTEN = 0.5, 0.45
-HELD_ON = 0.4  # of the excess: the note itself went on for so much of it
 
 
 @dataclass(frozen=True)
@@ -142,15 +135,18 @@ def _made_good(case: AssessmentContext, k: int) -> bool:
         for w in case.intervals[max(0, k - 1) : k + 2]
         if w is not v and (w.j == v.i or w.i == v.j) and not case.is_free(w.i)
     ]
-    if any(w.excess * v.excess < 0 and abs(w.excess) > COMPENSATED * abs(v.excess) for w in beside):
+    if any(
+        w.excess * v.excess < 0 and abs(w.excess) > COUNTING_LIMITS.compensated * abs(v.excess)
+        for w in beside
+    ):
         return True
     # A figure of equal notes squeezed, its last interval waiting for the beat.
     squeezed, following = 0.0, v
-    for n, w in enumerate(reversed(case.intervals[max(0, k - LONGEST_FIGURE) : k]), 1):
+    for n, w in enumerate(reversed(case.intervals[max(0, k - COUNTING_LIMITS.longest_figure) : k]), 1):
         if w.j != following.i or w.quarters != v.quarters:
             break
         squeezed, following = squeezed - w.excess, w
-        if n >= SHORTEST_FIGURE and squeezed > COMPENSATED * v.excess > 0:
+        if n >= COUNTING_LIMITS.shortest_figure and squeezed > COUNTING_LIMITS.compensated * v.excess > 0:
             return True
     return False
 
@@ -182,8 +178,10 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
     confidence = bounded_confidence(abs(amount), threshold, max(spread, 0.04))
     # Where the tempo moves, a step over a long time is one by the take's own tempo as well.
     own = (v.seconds - v.quarters * case.table.take_spq) / beat_s
-    if v.quarters >= MOVES_BEATS * case.beat_q and (own * amount < 0 or abs(own) < OWN_TEMPO * threshold):
-        confidence = min(confidence, LISTEN)
+    if v.quarters >= COUNTING_LIMITS.moves_beats * case.beat_q and (
+        own * amount < 0 or abs(own) < COUNTING_LIMITS.own_tempo * threshold
+    ):
+        confidence = min(confidence, COUNTING_LIMITS.listen)
     event, after = case.sounded(v.i), case.sounded(v.j)
     note = case.notes[v.i]
     sounding = event.off_s - event.on_s
@@ -217,12 +215,14 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
             cause="rest_miscounted",
         )
     if amount > 0:
-        if duration_beats >= s.long_beats and sounding - written_s > HELD_ON * v.excess:
+        if duration_beats >= s.long_beats and sounding - written_s > COUNTING_LIMITS.held_on * v.excess:
             return _held_over(case, v, amount, confidence, detail)
         nxt = case.notes[v.j]
         bar, passing, beat = case.where(v.j)
         whole = round(amount)
-        if whole >= 1 and abs(amount - whole) <= WHOLE_BEATS:  # the count goes on from a whole beat later
+        if (
+            whole >= 1 and abs(amount - whole) <= COUNTING_LIMITS.whole_beats
+        ):  # the count goes on from a whole beat later
             bar, passing, beat = case.where(v.i)
             return case.finding(
                 v.i,

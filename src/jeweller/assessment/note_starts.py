@@ -8,20 +8,13 @@ from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding
 from jeweller.assessment.pitches import wrong_pitch
 from jeweller.assessment.regression import log_odds
+from jeweller.assessment.settings import NOTE_STARTS_LIMITS
 from jeweller.assessment.timing import expected_onsets
 from jeweller.notation.pitch import spell
-from jeweller.notes.note_starts import SQUEAKS
+from jeweller.notes.settings import NOTE_STARTS
 from jeweller.notes.table import PlayedNote, StartSound
 
-PARTIALS = (*SQUEAKS, 5.0, -5.0)  # semitones to what a crack catches on brass
-WHOLE = 0.8  # of the note: what sounds so long is the note
-NEAR_LAST = 5.0  # semitones to the note before: fingers on their way
-IN_TIME_S = 0.035  # the note came in time, and the sound before it did not, if by so much
-HELD_S = 0.045  # from here a tone in the start of a note is a crack
-USUAL_GAIN = 0.8  # what it usually explains
-LEAST_GAIN, UNSEEN = 0.2, 0.8  # log odds lost by what the pitch line hears and the spectrum does not need
-GRACED = 1.5  # log odds lost where a grace note is written: one that slipped looks alike
-ALIKE_GAIN = 0.5  # another note begins alike if what is heard there explains so much of what this one does
+PARTIALS = (*NOTE_STARTS.squeaks, 5.0, -5.0)  # semitones to what a crack catches on brass
 
 
 def assess_starts(case: AssessmentContext) -> list[Finding]:
@@ -38,12 +31,14 @@ def assess_starts(case: AssessmentContext) -> list[Finding]:
             if s.index not in case.graced:
                 found.append(_said(case, s, apart, log_odds("blip", blip_features(case, s, event, expected))))
             continue
-        if partial and s.length_s > WHOLE * (event.off_s - s.on_s):
+        if partial and s.length_s > NOTE_STARTS_LIMITS.whole * (event.off_s - s.on_s):
             found.append(
                 wrong_pitch(case, s.index, event, round(s.midi), 1.0 / (1.0 + math.exp(-_odds_by_pitch(s))))
             )
             continue
-        odds = log_odds("crack", crack_features(case, s, event)) - (GRACED if s.index in case.graced else 0.0)
+        odds = log_odds("crack", crack_features(case, s, event)) - (
+            NOTE_STARTS_LIMITS.graced if s.index in case.graced else 0.0
+        )
         confidence = 1.0 / (1.0 + math.exp(-odds))
         note = case.notes[s.index]
         fifths = case.table.line.bars[note.bar_index].bar.fifths
@@ -74,7 +69,7 @@ def _is_partial(case: AssessmentContext, s: StartSound, apart: float) -> bool:
         written = case.notes[s.index].sounding_midi
         if case.instrument.same_fingering(written, written + round(apart)):
             return True
-    return min(abs(apart - p) for p in (PARTIALS if brass else SQUEAKS)) < 0.5
+    return min(abs(apart - p) for p in (PARTIALS if brass else NOTE_STARTS.squeaks)) < 0.5
 
 
 def stands_between(
@@ -135,7 +130,7 @@ def crack_features(case: AssessmentContext, s: StartSound, event: PlayedNote) ->
         heard * _clip(s.spread / 0.2, 0.0, 3.0),
         _clip((s.attack - 0.3) / 0.3, -1.0, 2.0),
         _clip(event.attack, 0.0, 1.5),
-        _clip((s.held_s - HELD_S) / 0.02, -2.5, 3.0),
+        _clip((s.held_s - NOTE_STARTS_LIMITS.held_s) / 0.02, -2.5, 3.0),
         _clip((event.on_s - before.off_s) / 0.1, -2.0, 2.0) if before is not None else 2.0,
         _clip(math.log(event.off_s - event.on_s), -2.0, 1.0),
         float(min(_alike(s, case.table.starts), 3)),
@@ -149,7 +144,7 @@ def _before(case: AssessmentContext, s: StartSound) -> PlayedNote | None:
 def _near_the_last(case: AssessmentContext, s: StartSound) -> bool:
     """Whether the sound lies near the note before."""
     before = _before(case, s)
-    return before is not None and abs(s.midi - before.midi) < NEAR_LAST
+    return before is not None and abs(s.midi - before.midi) < NOTE_STARTS_LIMITS.near_last
 
 
 def _alike(s: StartSound, starts: tuple[StartSound, ...]) -> int:
@@ -157,7 +152,7 @@ def _alike(s: StartSound, starts: tuple[StartSound, ...]) -> int:
     return sum(
         o is not s
         and abs(o.midi - s.midi) < 0.7
-        and o.gain >= ALIKE_GAIN * s.gain
+        and o.gain >= NOTE_STARTS_LIMITS.alike_gain * s.gain
         and o.length_s >= 0.6 * s.length_s
         for o in starts
     )
@@ -166,7 +161,7 @@ def _alike(s: StartSound, starts: tuple[StartSound, ...]) -> int:
 def _between(s: StartSound, expected: dict[int, float]) -> bool:
     """Whether the note came in time and the sound lay before it: then it stands between two notes."""
     due_s = expected.get(s.index)
-    return due_s is not None and abs(s.off_s - due_s) < abs(s.on_s - due_s) - IN_TIME_S
+    return due_s is not None and abs(s.off_s - due_s) < abs(s.on_s - due_s) - NOTE_STARTS_LIMITS.in_time_s
 
 
 def _odds_by_pitch(s: StartSound) -> float:
@@ -176,7 +171,7 @@ def _odds_by_pitch(s: StartSound) -> float:
         odds
         + 0.8 * _clip((s.attack - 0.2) / 0.2, -1.0, 1.0)
         - max(0.0, s.below_db - 5.0) / 3.0
-        - (UNSEEN if s.gain < LEAST_GAIN else 0.0)
+        - (NOTE_STARTS_LIMITS.unseen if s.gain < NOTE_STARTS_LIMITS.least_gain else 0.0)
     )
 
 
@@ -187,8 +182,8 @@ def _odds_by_spectrum(s: StartSound) -> float:
     if s.gain <= 0.0:
         return -9.0
     odds = (
-        _clip((s.held_s - HELD_S) / 0.006, -2.5, 2.5)
-        + 0.6 * _clip(math.log(s.gain / USUAL_GAIN), -1.5, 1.5)
+        _clip((s.held_s - NOTE_STARTS_LIMITS.held_s) / 0.006, -2.5, 2.5)
+        + 0.6 * _clip(math.log(s.gain / NOTE_STARTS_LIMITS.usual_gain), -1.5, 1.5)
         + 3.0 * (s.part - 0.45)
     )
     return odds - (1.5 if s.edge and s.clarity == 0.0 else 0.0) - max(0.0, 0.6 - s.after) / 0.2

@@ -6,18 +6,9 @@ import math
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding
+from jeweller.assessment.settings import ORNAMENTS_LIMITS
 from jeweller.notes.ornaments import FIGURES
 from jeweller.notes.table import HeardOrnament, StartSound
-
-MIN_TURNS = 3  # alternations of a trill
-PLAIN_TRILL_S = 0.6  # in a shorter note few turns may be all there is room for
-MIN_TRILL_SHARE = 0.5  # of the note
-GOES_ON, AT_ONCE = 0.6, 0.05  # of the note: where the last of too few turns was heard
-SHARE_ERROR = 0.03  # how exactly its last turn is placed
-GRACE_LONGEST_S = 0.18  # a grace note is no longer,
-# one that begins so long after its main note slipped behind it; those in their place begin before it
-AFTER_S = 0.07
-GRACE_BEAT_SHARE = 0.33  # or no longer than so much of a beat
 
 
 def assess_ornaments(case: AssessmentContext) -> list[Finding]:
@@ -37,15 +28,22 @@ def assess_ornaments(case: AssessmentContext) -> list[Finding]:
             continue
         elif o.turns == 0:
             kind, confidence = "trill_missed", 0.85 if o.certain else 0.4
-        elif o.turns < MIN_TURNS:
-            if o.turns > 1 and o.share > GOES_ON and not o.certain:
+        elif o.turns < ORNAMENTS_LIMITS.min_turns:
+            if o.turns > 1 and o.share > ORNAMENTS_LIMITS.goes_on and not o.certain:
                 continue  # it goes back and forth to its end: the room hides some of its turns
-            told = event.off_s - event.on_s > PLAIN_TRILL_S and o.share > AT_ONCE
+            told = (
+                event.off_s - event.on_s > ORNAMENTS_LIMITS.plain_trill_s
+                and o.share > ORNAMENTS_LIMITS.at_once
+            )
             kind, confidence = "trill_thin", 0.7 if told else 0.4
-        elif o.share < MIN_TRILL_SHARE:
+        elif o.share < ORNAMENTS_LIMITS.min_trill_share:
             kind, confidence = (
                 "trill_thin",
-                1.0 / (1.0 + math.exp(-(MIN_TRILL_SHARE - o.share) / SHARE_ERROR)),
+                1.0
+                / (
+                    1.0
+                    + math.exp(-(ORNAMENTS_LIMITS.min_trill_share - o.share) / ORNAMENTS_LIMITS.share_error)
+                ),
             )
         elif case.settings.trill_first != "either" and o.first and o.first != case.settings.trill_first:
             kind, confidence = "trill_start", 0.8
@@ -90,14 +88,14 @@ def _grace(case: AssessmentContext, o: HeardOrnament, slip: StartSound | None) -
     grace note out.
     """
     graces = case.table.line.graces[o.index]
-    third = min(GRACE_LONGEST_S, GRACE_BEAT_SHARE * case.beat_s(o.index))
+    third = min(ORNAMENTS_LIMITS.grace_longest_s, ORNAMENTS_LIMITS.grace_beat_share * case.beat_s(o.index))
     if o.slipped:
         return "grace_slipped", 0.7, "pitch"
     if not o.heard:
         if slip is not None and slip.clarity > 0.9 and abs(slip.midi - graces[-1].sounding_midi) < 4.6:
             return "grace_slipped", 0.7 if slip.length_s > 0.04 else 0.45, "pitch"
         return ("", 0.0, "") if o.hidden else ("grace_missed", 0.75 if o.certain and not o.gone else 0.35, "")
-    if o.after_s > AFTER_S:
+    if o.after_s > ORNAMENTS_LIMITS.after_s:
         return "grace_slipped", 0.85, "after"
     if o.hidden or len(graces) > 1:
         return "", 0.0, ""

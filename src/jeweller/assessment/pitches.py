@@ -8,26 +8,14 @@ import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
+from jeweller.assessment.settings import PITCHES_LIMITS
 from jeweller.notation.model import Note
 from jeweller.notation.performance import PerformedNote
 from jeweller.notation.pitch import Pitch, in_key, key_alter, spell
-from jeweller.notes.doubts import AFTER_GRACE_S
 from jeweller.notes.restarts import usual_level
+from jeweller.notes.settings import DOUBTS
 from jeweller.notes.table import PlayedNote
 from jeweller.report_format import RestsOn
-
-TENDENCY_CENTS = 18.0  # so near its other soundings: a tendency, no slip
-ATTACK = 0.3  # strength of an attack that is a stroke
-SLIDE_CENTS = 18.0  # so far from the nearest semitone, a wrong pitch is one of the slide
-# of the time of a note not begun: the same pitch before it sounds on; how sure it then was left out
-SOUNDS_ON, JOINED = 0.4, 0.35
-# The partials of 38 planted slips stood out by 6 dB less than those of the right notes of their pitch, the
-# least tenth; of 5 of 8 false ones by less than 4 dB.
-ALIKE_DB, ALIKE_SHARE = 5.0, 10.0
-LISTEN = 0.45  # so sure at most: "listen here"
-PARTIALS_ERROR_DB = 0.8  # how exactly it is known how far a partial stands out
-UNASKED_DB = 99.0  # as if all partials were there: no octave is in question
-SHORT_S = 0.1  # a shorter note shows too little of its partials
 
 
 def assess_pitches(case: AssessmentContext) -> list[Finding]:
@@ -65,7 +53,7 @@ def assess_pitches(case: AssessmentContext) -> list[Finding]:
         heard = note.sounding_midi + round(apart)
         if heard == note.sounding_midi or abs(apart) * 100 <= case.settings.wrong_cents:
             continue
-        if doubt.after_grace_s >= AFTER_GRACE_S:
+        if doubt.after_grace_s >= DOUBTS.after_grace_s:
             found.append(_grace_held(case, i, event))
             continue
         found.append(wrong_pitch(case, i, event, heard, _pitch_confidence(case, event, apart)))
@@ -108,10 +96,12 @@ def assess_attacks(case: AssessmentContext) -> list[Finding]:
     found: list[Finding] = []
     for i in range(f.first, f.last + 1):
         event = case.event(i)
-        if i not in skipped and (event is None or event.attack < ATTACK):
-            found.append(_missed(case, i, 0.8 if event is None or event.attack < 0.5 * ATTACK else 0.45))
+        if i not in skipped and (event is None or event.attack < PITCHES_LIMITS.attack):
+            found.append(
+                _missed(case, i, 0.8 if event is None or event.attack < 0.5 * PITCHES_LIMITS.attack else 0.45)
+            )
     for k, event in enumerate(f.events):
-        if event.index is None and event.attack > ATTACK:
+        if event.index is None and event.attack > PITCHES_LIMITS.attack:
             i = min(event.before, len(case.notes) - 1)
             found.append(
                 case.finding(
@@ -121,7 +111,7 @@ def assess_attacks(case: AssessmentContext) -> list[Finding]:
                     until_s=event.off_s,
                     notes=(),
                     score_ids=(case.notes[max(0, i - 1)].score_id,),
-                    confidence=0.7 if event.attack > 2 * ATTACK else 0.4,
+                    confidence=0.7 if event.attack > 2 * PITCHES_LIMITS.attack else 0.4,
                     severity=0.4,
                     extras=(k,),
                     detail={"heard": "a stroke", "heard_letter": ""},
@@ -210,15 +200,15 @@ class _OctaveJudge:
             "octave_partials_db",
             own,
             s.octave_partials_db,
-            PARTIALS_ERROR_DB,
+            PITCHES_LIMITS.partials_error_db,
             "dB",
             sure_at=0.0,
             below=True,
         )
-        confidence = min(0.9, 1.0 / (1.0 + math.exp(-(limit - own) / PARTIALS_ERROR_DB)))
+        confidence = min(0.9, 1.0 / (1.0 + math.exp(-(limit - own) / PITCHES_LIMITS.partials_error_db)))
         if self._alike(i, up, own):
-            confidence = min(confidence, LISTEN)
-        return up, confidence if event.off_s - event.on_s > SHORT_S else min(confidence, 0.45)
+            confidence = min(confidence, PITCHES_LIMITS.listen)
+        return up, confidence if event.off_s - event.on_s > PITCHES_LIMITS.short_s else min(confidence, 0.45)
 
     def _alike(self, i: int, up: int, own: float) -> bool:
         """Whether these partials stand out hardly more in another sounding of that pitch that is heard in its
@@ -228,7 +218,10 @@ class _OctaveJudge:
         same = [k for k in self.plain if k != i and self.case.notes[k].sounding_midi == midi]
         limit = self.case.settings.octave_partials_db
         right = [found for k in same if (found := self._contrast(k, up)) > limit]
-        return bool(right) and float(np.percentile(right, ALIKE_SHARE)) < own + ALIKE_DB
+        return (
+            bool(right)
+            and float(np.percentile(right, PITCHES_LIMITS.alike_share)) < own + PITCHES_LIMITS.alike_db
+        )
 
     def _contrast(self, i: int, up: int, *, above: bool = False) -> float:
         """dB by which the partials of note i stand out that the octave (twelfth) above it has not; `above`:
@@ -236,7 +229,7 @@ class _OctaveJudge:
         """
         found = self.case.table.partials[i]
         if found is None:
-            return UNASKED_DB
+            return PITCHES_LIMITS.unasked_db
         return found.second_above_db if above else found.second_db if up == 12 else found.third_db
 
 
@@ -252,8 +245,12 @@ def _missed(case: AssessmentContext, i: int, confidence: float) -> Finding:
     if note.sounding_midi == case.notes[i - 1].sounding_midi and i and case.notes[i - 1].end == note.onset:
         # The same pitch again: it may only have been joined to the note before, the more if that sounds on
         # through its time.
-        joined = before is not None and before.index == i - 1 and before.off_s > at + SOUNDS_ON * length
-        confidence = JOINED if joined else 0.75 * confidence
+        joined = (
+            before is not None
+            and before.index == i - 1
+            and before.off_s > at + PITCHES_LIMITS.sounds_on * length
+        )
+        confidence = PITCHES_LIMITS.joined if joined else 0.75 * confidence
     return case.finding(
         i,
         "missed_note",
@@ -301,7 +298,11 @@ def wrong_pitch(
         }.get(source)
         if _earlier_key(case, note, heard_written, fifths):
             cause = "previous_key"
-        elif cause is None and case.instrument.slide and abs(case.apart(i) - apart) > SLIDE_CENTS / 100:
+        elif (
+            cause is None
+            and case.instrument.slide
+            and abs(case.apart(i) - apart) > PITCHES_LIMITS.slide_cents / 100
+        ):
             cause = "neighbour_slide_position"  # no finger falls between two semitones
     elif fingering and abs(apart) > 2:
         kind = "wrong_partial"
@@ -457,7 +458,11 @@ def assess_tuning(case: AssessmentContext, taken_out: int = 0) -> list[Finding]:
             if k != i and abs(n.sounding_midi - note.sounding_midi) <= 1 and abs(case.apart(k)) < 0.6
         ]
         others = [100 * case.apart(k) for k in near]
-        usual = abs(apart - float(np.median(others))) < TENDENCY_CENTS if len(others) >= 2 else False
+        usual = (
+            abs(apart - float(np.median(others))) < PITCHES_LIMITS.tendency_cents
+            if len(others) >= 2
+            else False
+        )
         found.append(
             case.finding(
                 i,

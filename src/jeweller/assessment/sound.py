@@ -10,6 +10,7 @@ import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
+from jeweller.assessment.settings import SOUND_LIMITS
 from jeweller.notes.table import SustainedTone
 from jeweller.report_format import FindingDetail
 
@@ -23,16 +24,6 @@ STEPS = {
     "ff": 3,
     "fff": 4,
 }  # written loudness, in steps
-LEAST_STEPS = 2  # a change of fewer steps may be too small to hear
-LEAST_CLEAR = 6  # notes from which the player's usual clearness is known
-ORDINARY = 4.0  # times the third largest deficit of the take is what its room and its player do by themselves
-LISTEN = 0.45  # of the confidence: however plain, it is not said as sure
-CLEARNESS_ERROR = 0.015  # periodicity: how exactly a note's clearness is known
-CHANGE_NOTES = 3  # notes on each side of a change that are compared
-# of the confidence: the notes of an instrument differ in loudness by themselves, one change alone is only
-# worth listening to
-SINGLE_CHANGE = 0.45
-FLAT_SHARE = 0.6  # of the written changes
 
 
 def assess_sustain(case: AssessmentContext) -> list[Finding]:
@@ -78,15 +69,15 @@ def assess_clearness(case: AssessmentContext) -> list[Finding]:
     "listen here".
     """
     clearness = case.table.clearness
-    if len(clearness) < LEAST_CLEAR:
+    if len(clearness) < SOUND_LIMITS.least_clear:
         return []
     s = case.settings
     usual = float(np.median([c for _, c in clearness]))
     ordinary = max(usual - sorted(c for _, c in clearness)[2], 0.0)
     found = []
     for i, c in clearness:
-        event, beyond = case.event(i), usual - c - ORDINARY * ordinary
-        if event is None or beyond < s.fuzzy_clarity - 2 * CLEARNESS_ERROR:
+        event, beyond = case.event(i), usual - c - SOUND_LIMITS.ordinary * ordinary
+        if event is None or beyond < s.fuzzy_clarity - 2 * SOUND_LIMITS.clearness_error:
             continue
         note = case.notes[i]
         detail: FindingDetail = {
@@ -94,13 +85,16 @@ def assess_clearness(case: AssessmentContext) -> list[Finding]:
             "lasts_s": round(event.off_s - event.on_s, 1),
             "clarity": round(c, 2),
             "usual": round(usual, 2),
-            "rests_on": rests_on("fuzzy_clarity", beyond, s.fuzzy_clarity, CLEARNESS_ERROR, "periodicity"),
+            "rests_on": rests_on(
+                "fuzzy_clarity", beyond, s.fuzzy_clarity, SOUND_LIMITS.clearness_error, "periodicity"
+            ),
         }
         found.append(
             case.finding(
                 i,
                 "fuzzy",
-                confidence=LISTEN * bounded_confidence(beyond, s.fuzzy_clarity, CLEARNESS_ERROR),
+                confidence=SOUND_LIMITS.listen
+                * bounded_confidence(beyond, s.fuzzy_clarity, SOUND_LIMITS.clearness_error),
                 severity=0.25,
                 detail=detail,
             )
@@ -148,12 +142,12 @@ def assess_dynamics(case: AssessmentContext) -> list[Finding]:
     s = case.settings
     spread = _spread([e.level_db for e in case.table.events if e.index is not None], 1.0)
     flat = [(at, db) for at, db in heard if db < s.dynamics_db]
-    if len(flat) < FLAT_SHARE * len(heard):
+    if len(flat) < SOUND_LIMITS.flat_share * len(heard):
         return []
     mean = float(np.mean([db for _, db in heard]))
-    error = min(spread, 2.5) * math.sqrt(2.0 / CHANGE_NOTES) / math.sqrt(len(heard))
+    error = min(spread, 2.5) * math.sqrt(2.0 / SOUND_LIMITS.change_notes) / math.sqrt(len(heard))
     confidence = bounded_confidence(s.dynamics_db - mean, 0.0, error, sure_at=0.6) * (
-        1.0 if len(heard) > 1 else SINGLE_CHANGE
+        1.0 if len(heard) > 1 else SOUND_LIMITS.single_change
     )
     i = flat[0][0]
     event = case.event(i)
@@ -201,12 +195,14 @@ def _written_changes(case: AssessmentContext) -> list[tuple[int, list[int], list
         for mark in sorted(bar.bar.marks, key=lambda m: m.offset):
             at = float(bar.onset + mark.offset)
             if mark.kind == "dynamics" and mark.text in STEPS:
-                if levels and abs(STEPS[mark.text] - levels[-1][1]) >= LEAST_STEPS:
+                if levels and abs(STEPS[mark.text] - levels[-1][1]) >= SOUND_LIMITS.least_steps:
                     i = int(np.searchsorted(onsets, at - 1e-6))
                     before = [
-                        k for k in range(max(0, i - CHANGE_NOTES), i) if onsets[k] >= levels[-1][0] - 1e-6
+                        k
+                        for k in range(max(0, i - SOUND_LIMITS.change_notes), i)
+                        if onsets[k] >= levels[-1][0] - 1e-6
                     ]
-                    after = list(range(i, min(len(onsets), i + CHANGE_NOTES)))
+                    after = list(range(i, min(len(onsets), i + SOUND_LIMITS.change_notes)))
                     if before and after:
                         out.append((i, before, after, 1 if STEPS[mark.text] > levels[-1][1] else -1))
                 levels.append((at, STEPS[mark.text]))

@@ -10,19 +10,14 @@ import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, rests_on
-
-LEAST_STROKES = 4  # of a line, to know how it sounds
-# of all strokes must be nearer to their own line's sound than to another's, each left out of it: else nothing
-# is told by sound
-APART = 0.85
-SPREAD_FLOOR = 0.3  # log energy: no two strokes are more alike
+from jeweller.assessment.settings import STROKES_LIMITS
 
 
 def assess_strokes(case: AssessmentContext) -> list[Finding]:
     """`wrong_note` where another line of the part was struck than is written."""
     strokes = [s for s in case.table.strokes if case.event(s.index) is not None]
     names = [case.notes[s.index].written.stroke for s in strokes]
-    lines = [n for n in dict.fromkeys(names) if n and names.count(n) >= LEAST_STROKES]
+    lines = [n for n in dict.fromkeys(names) if n and names.count(n) >= STROKES_LIMITS.least_strokes]
     known = [(s, n) for s, n in zip(strokes, names, strict=True) if n in lines]
     if len(lines) < 2:
         return []
@@ -30,7 +25,7 @@ def assess_strokes(case: AssessmentContext) -> list[Finding]:
     label = np.array([lines.index(n) for _, n in known])
     distance = _distances(shapes, label, len(lines))
     nearest = distance.argmin(axis=1)
-    if float((nearest == label).mean()) < APART:
+    if float((nearest == label).mean()) < STROKES_LIMITS.apart:
         return []
     found = []
     for (s, name), own, near, row in zip(known, label, nearest, distance, strict=True):
@@ -61,7 +56,9 @@ def _distances(shapes: np.ndarray, label: np.ndarray, lines: int) -> np.ndarray:
     of the strokes of one line, (S, lines).
     """
     middle = np.array([np.median(shapes[label == k], axis=0) for k in range(lines)])
-    spread = np.maximum(1.4826 * np.median(np.abs(shapes - middle[label]), axis=0), SPREAD_FLOOR)
+    spread = np.maximum(
+        1.4826 * np.median(np.abs(shapes - middle[label]), axis=0), STROKES_LIMITS.spread_floor
+    )
     out = np.empty((len(shapes), lines))
     for i in range(len(shapes)):
         others = np.arange(len(shapes)) != i

@@ -13,31 +13,8 @@ from jeweller.alignment.tempo import weighted_median
 from jeweller.assessment.context import AssessmentContext, Interval
 from jeweller.assessment.counting import assess_count
 from jeweller.assessment.finding import Finding, bounded_confidence, is_sure, rests_on
+from jeweller.assessment.settings import TIMING_LIMITS
 from jeweller.report_format import FindingDetail
-
-NEIGHBOUR_BEATS = 4.0  # the local beat is fitted over so many beats on each side
-GRACE_ROOM_S = 0.12  # what a grace note may move its main note by
-PAIR_SPREAD_FLOOR = 0.10  # log ratio: nobody's pairs are steadier than this after our listening error
-TREND_Z = 1.6  # standard errors by which a change of tempo must be beyond the threshold
-# times the spread of one interval: the spread of the ratio of two neighbours (root of 3, less what the beat's
-# own drift adds)
-SHARED_ONSET = 1.3
-HARDLY = 0.2  # a figure less sure than this keeps no single note from being late
-# strength of an attack from which it is known where a note begins: of 34 notes called early or late rightly
-# one began softer, of 13 wrongly 7
-SOFTLY = 0.45
-UNCLEAR = 0.4  # how sure a note with no clear beginning is said to be early or late, at most
-# of a single note's deviation: the next interval makes good so much of it, else all that follows moved along
-MADE_GOOD = 0.35
-SURE_SINGLE = 1.05  # deviations beyond the threshold at which a single note is said
-IN_FIGURE = 0.4  # of a beat
-CLEARLY = 0.25  # of the squared error: what explains so much better is preferred
-FIGURE_NOTES = 12  # no figure is longer
-BACK_ON_THE_BEAT = 0.12  # log ratio: a squeezed or overdone figure takes its written time within this
-MIN_TREND_INTERVALS = 4
-LONGEST_TREND = 24.0  # quarters
-# log ratio: everybody's tempo wanders so much from one stretch of so many quarters to the next
-WANDER, WANDER_QUARTERS = 0.022, 4.0
 
 
 def assess_rhythm(case: AssessmentContext, steps: set[int], *, pitched: bool = True) -> list[Finding]:
@@ -51,7 +28,10 @@ def assess_rhythm(case: AssessmentContext, steps: set[int], *, pitched: bool = T
         if not case.is_free(v.i)
         and v.rest_quarters == 0
         and v.j == v.i + 1
-        and (v.i not in steps or (v.quarters < case.beat_q and abs(v.excess) < IN_FIGURE * case.beat_s(v.i)))
+        and (
+            v.i not in steps
+            or (v.quarters < case.beat_q and abs(v.excess) < TIMING_LIMITS.in_figure * case.beat_s(v.i))
+        )
     ]
     dots, dotted = _dots(case, usable)
     runs, in_runs = _runs(case, usable)
@@ -94,7 +74,7 @@ def measure_deviations(case: AssessmentContext, steps: set[int]) -> dict[int, fl
             groups.append([])
         groups[-1].append(i)
     out: dict[int, float] = {}
-    reach = NEIGHBOUR_BEATS * case.beat_q + 1e-6
+    reach = TIMING_LIMITS.neighbour_beats * case.beat_q + 1e-6
     for group in groups:
         q = np.array([float(case.notes[i].onset) for i in group])
         t = np.array([e.on_s for i in group if (e := case.event(i)) is not None])
@@ -142,7 +122,7 @@ def _single(case: AssessmentContext, steps: set[int], leave: set[int], pitched: 
         threshold = max(min(s.early_beats * beat_s, s.early_share * shorter), s.early_min_s)
         if i in case.graced and (s.graces == "either" or (s.graces == "on" and deviation > 0)):
             # before the beat or on it: both are schools; on it, the grace note takes its time from the note
-            threshold += GRACE_ROOM_S
+            threshold += TIMING_LIMITS.grace_room_s
         if abs(deviation) < threshold:
             continue
         # Both intervals must show it: a note late by itself is followed by a short interval, an early one by
@@ -151,15 +131,17 @@ def _single(case: AssessmentContext, steps: set[int], leave: set[int], pitched: 
         right = next((v for v in case.intervals if v.i == i), None)
         if left is None or right is None or left.excess * deviation <= 0 or right.excess * deviation >= 0:
             continue
-        if min(abs(left.excess), abs(right.excess)) < max(0.5 * threshold, MADE_GOOD * abs(deviation)):
+        if min(abs(left.excess), abs(right.excess)) < max(
+            0.5 * threshold, TIMING_LIMITS.made_good * abs(deviation)
+        ):
             continue
         event = case.sounded(i)
-        confidence = bounded_confidence(abs(deviation), threshold, 1.3 * spread, sure_at=SURE_SINGLE) * (
-            0.75 + 0.25 * min(event.attack, 1.0)
-        )
-        if pitched and (math.isnan(event.midi) or event.attack < SOFTLY):
+        confidence = bounded_confidence(
+            abs(deviation), threshold, 1.3 * spread, sure_at=TIMING_LIMITS.sure_single
+        ) * (0.75 + 0.25 * min(event.attack, 1.0))
+        if pitched and (math.isnan(event.midi) or event.attack < TIMING_LIMITS.softly):
             # where a sound without a pitch, or without an attack, begins is not known so well
-            confidence = min(confidence, UNCLEAR)
+            confidence = min(confidence, TIMING_LIMITS.unclear)
         found.append(
             case.finding(
                 i,
@@ -175,7 +157,7 @@ def _single(case: AssessmentContext, steps: set[int], leave: set[int], pitched: 
                         threshold / beat_s,
                         1.3 * spread / beat_s,
                         "beats",
-                        sure_at=SURE_SINGLE,
+                        sure_at=TIMING_LIMITS.sure_single,
                     ),
                 },
             )
@@ -197,7 +179,7 @@ def _pair_spread(case: AssessmentContext, usable: list[Interval], leave: Sequenc
     ]
     if len(ratios) < 4:
         return 0.14
-    return max(1.4826 * float(np.median(np.abs(ratios))), PAIR_SPREAD_FLOOR)
+    return max(1.4826 * float(np.median(np.abs(ratios))), TIMING_LIMITS.pair_spread_floor)
 
 
 def _dots(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
@@ -223,7 +205,9 @@ def _dots(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding
         (p, abs(math.log((p[0].seconds + p[1].seconds) / (p[0].expected + p[1].expected)))) for p in pairs
     ]
     lost = [p for p, _ in in_time if p[2] < math.log(s.dot_even_ratio)]
-    over = [p for p, off in in_time if p[2] > math.log(s.dot_over_ratio) and off < BACK_ON_THE_BEAT]
+    over = [
+        p for p, off in in_time if p[2] > math.log(s.dot_over_ratio) and off < TIMING_LIMITS.back_on_the_beat
+    ]
     found: list[Finding] = []
     touched: set[int] = set()
     for kind, some, sign, pooled, single in (
@@ -236,7 +220,7 @@ def _dots(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding
             found.append(
                 _dot_finding(kind, case, some, len(pairs), sign, pooled if habit else single, spread)
             )
-            if found[-1].confidence >= HARDLY:
+            if found[-1].confidence >= TIMING_LIMITS.hardly:
                 touched |= {k for p in some for k in (p[0].i, p[1].i, p[1].j)}
     return found, touched
 
@@ -290,7 +274,7 @@ def _short_spread(case: AssessmentContext, run: list[Interval]) -> float:
     """Log ratio: what the player's spread of onsets makes of pairs of such short notes; neighbouring
     intervals share an onset.
     """
-    return SHARED_ONSET * case.time_spread / float(np.mean([v.seconds for v in run]))
+    return TIMING_LIMITS.shared_onset * case.time_spread / float(np.mean([v.seconds for v in run]))
 
 
 def _equal_runs(case: AssessmentContext, usable: list[Interval]) -> list[list[Interval]]:
@@ -368,7 +352,7 @@ def _one_out_of_place(seconds: np.ndarray) -> bool:  # type: ignore[type-arg]
     around = seconds - seconds.mean()
     # One onset moved by d makes one interval longer by d and the next one shorter: what it explains best.
     explained = max((around[k] - around[k + 1]) ** 2 / 2.0 for k in range(len(seconds) - 1))
-    return float((around**2).sum()) - explained < CLEARLY * alternating
+    return float((around**2).sum()) - explained < TIMING_LIMITS.clearly * alternating
 
 
 def _figures(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding], set[int]]:
@@ -382,13 +366,13 @@ def _figures(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Find
             onset = float(case.notes[run[end - 1].j].offset) / case.beat_q
             if abs(onset - round(onset)) > 1e-6:
                 continue
-            for begin in range(max(0, end - FIGURE_NOTES), end - 3):
+            for begin in range(max(0, end - TIMING_LIMITS.figure_notes), end - 3):
                 part = run[begin:end]
                 start = float(case.notes[part[0].i].offset) / case.beat_q
                 total, expected = sum(v.seconds for v in part), sum(v.expected for v in part)
                 if (
                     abs(start - round(start)) > 1e-6
-                    or abs(math.log(total / expected)) > BACK_ON_THE_BEAT
+                    or abs(math.log(total / expected)) > TIMING_LIMITS.back_on_the_beat
                     or {v.i for v in part} & touched
                 ):
                     continue
@@ -440,7 +424,7 @@ def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
         for v in case.intervals
         if v.i not in steps and not case.is_free(v.i) and v.quarters > 0 and v.rest_quarters == 0
     ]
-    if len(rows) < 2 * MIN_TREND_INTERVALS:
+    if len(rows) < 2 * TIMING_LIMITS.min_trend_intervals:
         return []
     logs = np.array([math.log(v.seconds / v.quarters) for v in rows])
     quarters = np.array([v.quarters for v in rows])
@@ -452,9 +436,9 @@ def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
     ends = np.cumsum(quarters)
     starts = ends - quarters
     for a in range(len(rows)):
-        for b in range(a + MIN_TREND_INTERVALS, len(rows) + 1):
+        for b in range(a + TIMING_LIMITS.min_trend_intervals, len(rows) + 1):
             length = ends[b - 1] - starts[a]
-            if length > LONGEST_TREND:
+            if length > TIMING_LIMITS.longest_trend:
                 break
             if length < max(s.tempo_quarters, 2.0 * case.beat_q):
                 continue
@@ -463,9 +447,12 @@ def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
             w = weight[a:b]
             part = np.clip(away[a:b], -0.45, 0.45)
             mean = float((w * part).sum() / w.sum())
-            error = math.hypot(noise / math.sqrt(b - a), WANDER * math.sqrt(WANDER_QUARTERS / length))
+            error = math.hypot(
+                noise / math.sqrt(b - a),
+                TIMING_LIMITS.wander * math.sqrt(TIMING_LIMITS.wander_quarters / length),
+            )
             z = (abs(mean) - s.tempo_share) / error
-            if z < TREND_Z * 0.6:
+            if z < TIMING_LIMITS.trend_z * 0.6:
                 continue
             if not _has_trend(part, np.sign(mean)):
                 continue
@@ -486,7 +473,9 @@ def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
         "to_bpm": round(60 / math.exp(take + extreme)),
         "percent": round(100 * (math.exp(-mean) - 1)),
         "quarters": round(float(ends[b - 1] - starts[a]), 1),
-        "rests_on": rests_on("tempo_share", abs(mean), s.tempo_share, error, "share", sure_at=TREND_Z),
+        "rests_on": rests_on(
+            "tempo_share", abs(mean), s.tempo_share, error, "share", sure_at=TIMING_LIMITS.trend_z
+        ),
     }
     return [
         case.finding(
@@ -495,7 +484,7 @@ def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
             until_s=end.on_s,
             notes=tuple(n.id for n in notes),
             score_ids=tuple(n.score_id for n in notes),
-            confidence=bounded_confidence(abs(mean), s.tempo_share, error, sure_at=TREND_Z),
+            confidence=bounded_confidence(abs(mean), s.tempo_share, error, sure_at=TIMING_LIMITS.trend_z),
             severity=0.6,
             detail=detail,
         )

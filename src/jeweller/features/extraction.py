@@ -19,10 +19,9 @@ import numpy.typing as npt
 from numpy.lib.stride_tricks import sliding_window_view
 
 from jeweller.errors import Cancelled
-from jeweller.features.settings import DEFAULT, FeatureSettings
+from jeweller.features.settings import DEFAULT, EXTRACTION, FeatureSettings
 
 Array = npt.NDArray[np.float32]
-NEAR_SEMITONES = 0.75  # a pitch so far off is still that note, out of tune
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -72,7 +71,7 @@ def salience_near(features: Features, rows: slice, midi: int) -> tuple[Array, Ar
     low, width = features.low, features.salience.shape[1]
     columns = slice(min(max(0, midi - low - 1), width - 1), max(midi - low + 2, 1))
     pitch = features.place[rows, columns]
-    area = np.where(np.abs(pitch - midi) <= NEAR_SEMITONES, features.salience[rows, columns], 0.0)
+    area = np.where(np.abs(pitch - midi) <= EXTRACTION.near_semitones, features.salience[rows, columns], 0.0)
     pick = area.argmax(axis=1) if len(area) else np.zeros(0, np.int64)
     index = np.arange(len(area))
     return area[index, pick], pitch[index, pick]

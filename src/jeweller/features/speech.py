@@ -8,29 +8,21 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
 from jeweller.features.extraction import Array, extract_features
-from jeweller.features.settings import DEFAULT, FeatureSettings
-
-LOW, HIGH = 36, 96  # MIDI: voices and most instruments
-HEARD_S = 30.0  # of a recording are enough
-NEAR_DB = 18.0  # below the music: what is softer is no part of it
-CLEAR = 0.75  # periodicity of frames that have a pitch
-HOLD_S, HOLD = 0.2, 0.35  # seconds and semitones within which a tone stays, octaves apart
-# share of the sound that stays so in music: 0.69 and more in 90 simulated takes, 0.51 and less in 72 of
-# synthetic speech
-TONES = 0.6
-VOICED = 0.12  # share of the sound that has a pitch at all, where somebody speaks
+from jeweller.features.settings import DEFAULT, SPEECH, FeatureSettings
 
 
 def measure_held_and_voiced(samples: Array, settings: FeatureSettings = DEFAULT) -> tuple[float, float]:
     """(share of the sounding time in which a tone is held, share that has a pitch), of the first half minute;
     (0, 0) for silence.
     """
-    features = extract_features(samples[: round(HEARD_S * settings.rate)], LOW, HIGH, settings)
+    features = extract_features(
+        samples[: round(SPEECH.heard_s * settings.rate)], SPEECH.low, SPEECH.high, settings
+    )
     level = features.level[:: round(features.step_s / features.hop_s)]
     n = min(len(level), len(features.f0))
-    loud = level[:n] > features.loud_db - NEAR_DB
-    voiced = loud & (features.best[:n] > CLEAR) & np.isfinite(features.f0[:n])
-    width = max(2, round(HOLD_S / features.step_s))
+    loud = level[:n] > features.loud_db - SPEECH.near_db
+    voiced = loud & (features.best[:n] > SPEECH.clear) & np.isfinite(features.f0[:n])
+    width = max(2, round(SPEECH.hold_s / features.step_s))
     if n < width or not loud.any():
         return 0.0, 0.0
     pitch = sliding_window_view(np.where(voiced, features.f0[:n], np.nan), width)
@@ -39,6 +31,6 @@ def measure_held_and_voiced(samples: Array, settings: FeatureSettings = DEFAULT)
         axis=1, initial=0.0
     )
     held = np.zeros(n, dtype=bool)
-    for start in np.flatnonzero(whole)[apart < HOLD]:
+    for start in np.flatnonzero(whole)[apart < SPEECH.hold]:
         held[start : start + width] = True
     return float(held.sum() / loud.sum()), float(voiced.sum() / loud.sum())

@@ -23,7 +23,8 @@ from jeweller.assessment.finding import is_sure
 from jeweller.assessment.settings import make_settings
 from jeweller.audio.decode import file_hash
 from jeweller.errors import JewellerError, LedgerError
-from jeweller.features.speech import TONES, VOICED, measure_held_and_voiced
+from jeweller.features.settings import SPEECH
+from jeweller.features.speech import measure_held_and_voiced
 from jeweller.i18n import N_, _
 from jeweller.library.library import Library
 from jeweller.library.tables import Assignment, Take
@@ -342,14 +343,14 @@ def _without_tones(asked: CheckJob, found: Checked) -> tuple[str, Checked]:
     where it is that of the part, else it is kept for the teacher's ear.
     """
     held, voiced = measure_held_and_voiced(found.recording.samples)
-    if held >= (HARDLY_TONES if found.report["followed"] else TONES):
+    if held >= (HARDLY_TONES if found.report["followed"] else SPEECH.tones):
         return "checked", found
     with contextlib.suppress(JewellerError):
         timed = check(asked.score, asked.recording, replace(asked.options, rhythm_only=True))
         wrong = sum(is_sure(f["confidence"]) for f in timed.report["findings"])
         if _right(timed.report) >= MOSTLY and wrong <= len(timed.report["notes"]) * WRONG:
             return "rhythm", timed
-    return ("stored" if voiced > VOICED else "checked"), found
+    return ("stored" if voiced > SPEECH.voiced else "checked"), found
 
 
 def _right(report: TakeReport) -> float:

@@ -15,9 +15,8 @@ from jeweller.notes.measure import NoteMeasurer
 from jeweller.notes.ornaments import join_ornaments
 from jeweller.notes.repair import assign_to_repeat, move_figure_starts, move_trill_starts, repair_alignment
 from jeweller.notes.restarts import begin_with_sound, drop_false_starts, drop_ghosts, find_restarts
+from jeweller.notes.settings import BUILD
 from jeweller.notes.table import Jump, NoteTable, PlayedNote
-
-NOTHING_S = 0.03  # a note cannot be shorter
 
 
 def build_note_tables(alignment: Alignment, features: Features) -> tuple[NoteTable, ...]:
@@ -30,7 +29,7 @@ def build_note_tables(alignment: Alignment, features: Features) -> tuple[NoteTab
 def _unheard(steps: tuple[PathStep, ...], k: int, starts: dict[int, float], on: float) -> bool:
     """Whether the next sound after step k begins with it: then nothing of it was heard."""
     following = next((x for x in steps[k + 1 :] if id(x) in starts), None)
-    return following is not None and starts[id(following)] - on < NOTHING_S
+    return following is not None and starts[id(following)] - on < BUILD.nothing_s
 
 
 def _build(alignment: Alignment, attempt: AlignedAttempt, features: Features) -> NoteTable:

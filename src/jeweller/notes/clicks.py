@@ -6,21 +6,10 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.features.extraction import Features
+from jeweller.notes.settings import CLICKS
 from jeweller.notes.table import Click, NoteTable
 
-LEAST_NOTES = 8
-AWAY_S = 0.06  # an attack so near a note's own is the note
-STRAY = 0.015  # share by which the click may be faster or slower than the beat that was played
-PLACE_S = 0.01  # places in the beat that are told apart
-BESIDE = 6  # places beside the best that are not compared with it
-LEAST_FREE = 0.45  # share of the beats in which a place must be free of notes
-LEAST_PLACES = 5
-# seconds around a place in which an attack is sought, and its least strength
-CLICK_S, CLICK_FLUX = 0.025, 0.15
-EARLY_S = 0.012  # the growth of a sharp sound is strongest so long before it: measured on simulated clicks
-MOSTLY_FREE = 0.8
 LEAST_BEATS = 6
-STANDS_OUT = 2.6  # in 300 takes of the validation set without a click nothing stood out by more than 2.3
 
 
 def find_click(table: NoteTable, features: Features) -> Click | None:
@@ -33,7 +22,7 @@ def find_click(table: NoteTable, features: Features) -> Click | None:
     placed = [
         (float(n.onset), e.on_s) for i, n in enumerate(table.notes) if (e := table.event_of(i)) is not None
     ]
-    if len(placed) < LEAST_NOTES:
+    if len(placed) < CLICKS.least_notes:
         return None
     q, t = np.array(placed).T
     slope, _ = np.polyfit(q, t, 1)
@@ -41,14 +30,19 @@ def find_click(table: NoteTable, features: Features) -> Click | None:
         return None  # the notes are not in the order of the part: there is no one beat
     onsets = np.array([e.on_s for e in table.events])
     seconds = np.arange(len(features.flux)) * features.hop_s
-    free = (seconds > onsets.min() + AWAY_S) & (seconds < onsets.max())
+    free = (seconds > onsets.min() + CLICKS.away_s) & (seconds < onsets.max())
     for on in onsets:
-        free[max(0, round((on - AWAY_S) / features.hop_s)) : round((on + AWAY_S) / features.hop_s) + 1] = (
-            False
-        )
+        free[
+            max(0, round((on - CLICKS.away_s) / features.hop_s)) : round(
+                (on + CLICKS.away_s) / features.hop_s
+            )
+            + 1
+        ] = False
     best: tuple[float, Click] | None = None
     strength, weight = np.minimum(features.flux, 1.0) * free, free.astype(np.float64)
-    for beat_s in float(slope) * float(table.line.beat) * np.linspace(1.0 - STRAY, 1.0 + STRAY, 31):
+    for beat_s in (
+        float(slope) * float(table.line.beat) * np.linspace(1.0 - CLICKS.stray, 1.0 + CLICKS.stray, 31)
+    ):
         found = _standing_out(
             features,
             seconds,
@@ -59,7 +53,7 @@ def find_click(table: NoteTable, features: Features) -> Click | None:
         )
         if found is not None and (best is None or found[0] > best[0]):
             best = found[0], Click(beat_s=float(beat_s), at_s=found[1])
-    return best[1] if best is not None and best[0] > STANDS_OUT else None
+    return best[1] if best is not None and best[0] > CLICKS.stands_out else None
 
 
 def _standing_out(
@@ -74,33 +68,33 @@ def _standing_out(
     something is heard there; the first second at that place) for one length of the beat; None where that is
     too little for a click.
     """
-    n = round(beat_s / PLACE_S)
+    n = round(beat_s / CLICKS.place_s)
     beats_in = seconds / beat_s
     place = ((beats_in - np.floor(beats_in)) * n).astype(np.int64) % n
     strength, frames = (np.bincount(place, x, n) for x in flux)
     strength, frames = (x + np.roll(x, 1) + np.roll(x, -1) for x in (strength, frames))
-    enough = frames > LEAST_FREE * (span[1] - span[0]) / beat_s * 3 * PLACE_S / features.hop_s
+    enough = frames > CLICKS.least_free * (span[1] - span[0]) / beat_s * 3 * CLICKS.place_s / features.hop_s
     profile = np.where(enough, strength / np.maximum(frames, 1.0), 0.0)
     best = int(profile.argmax())
-    others = np.delete(profile, [(best + k) % n for k in range(-BESIDE, BESIDE + 1)])
+    others = np.delete(profile, [(best + k) % n for k in range(-CLICKS.beside, CLICKS.beside + 1)])
     others = others[others > 0]
-    if len(others) < LEAST_PLACES:
+    if len(others) < CLICKS.least_places:
         return None
     stands_out = float(profile[best] / (np.percentile(others, 90) + 0.01))
-    if stands_out <= STANDS_OUT:
+    if stands_out <= CLICKS.stands_out:
         return None
     at = (
         np.arange(np.ceil(span[0] / beat_s - (best + 0.5) / n), span[1] / beat_s) * beat_s
         + (best + 0.5) / n * beat_s
     )
-    beats, struck, half = 0, [], round(CLICK_S / features.hop_s)
+    beats, struck, half = 0, [], round(CLICKS.click_s / features.hop_s)
     for moment in at:
         centre = round(moment / features.hop_s)
         around = slice(max(0, centre - half), centre + half + 1)
-        if free[around].size and free[around].mean() > MOSTLY_FREE:
+        if free[around].size and free[around].mean() > CLICKS.mostly_free:
             beats += 1
-            if float(features.flux[around].max()) > CLICK_FLUX:
+            if float(features.flux[around].max()) > CLICKS.click_flux:
                 struck.append((around.start + int(features.flux[around].argmax())) * features.hop_s - moment)
     if beats < LEAST_BEATS or not struck:
         return None
-    return stands_out * len(struck) / beats, float(at[0] + np.median(struck) + EARLY_S)
+    return stands_out * len(struck) / beats, float(at[0] + np.median(struck) + CLICKS.early_s)

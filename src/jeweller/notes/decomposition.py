@@ -16,22 +16,11 @@ import numpy.typing as npt
 from numpy.lib.stride_tricks import sliding_window_view
 
 from jeweller.features.extraction import Features, midi_to_hz
+from jeweller.notes.settings import DECOMPOSITION
 from jeweller.notes.table import PlayedNote
 
 Array = npt.NDArray[np.float32]
 Heard = tuple[float, float]  # onset and beginning of the decay, seconds
-
-TOP_HZ = 5000.0
-STEP = 2  # hops of the fine grid between frames
-PERIODS = 4.0  # of the lowest pitch in a frame: its partials stand apart
-SIZES = (1024, 2048)  # samples of a frame, at least and at most
-CLEAR = 0.85  # periodicity of a note that shows how a pitch sounds
-STEADY_S = 0.15  # of its beginning left out, or this share of it, whichever is less
-STEADY_SHARE = 0.4
-LONGEST_S = 0.5  # of a note that is averaged
-ROUNDS = 12  # of the fit
-QUIET_FRAMES = 20  # from which the noise is taken
-FARTHEST = 7.0  # semitones from which one pitch may tell how another sounds
 
 
 def _heard(event: PlayedNote) -> Heard:
@@ -51,22 +40,31 @@ class SpectralDecomposition:
         from scipy import fft as sfft
 
         self.f, self.shift = features, shift
-        size = PERIODS * features.rate / float(midi_to_hz(lowest_midi))
-        self.size = int(np.clip(sfft.next_fast_len(int(size), real=True), *SIZES))
-        self.top = int(TOP_HZ * self.size / features.rate)
+        size = DECOMPOSITION.periods * features.rate / float(midi_to_hz(lowest_midi))
+        self.size = int(np.clip(sfft.next_fast_len(int(size), real=True), *DECOMPOSITION.sizes))
+        self.top = int(DECOMPOSITION.top_hz * self.size / features.rate)
         self.window = np.hanning(self.size).astype(np.float32)
-        self.step_s = STEP * features.hop_s
+        self.step_s = DECOMPOSITION.step * features.hop_s
         self.events = events
         self._own: dict[Heard, Array] = {}
         self._ending: dict[Heard, Array] = {}
         quiet = np.sort(
-            np.argsort(features.level, kind="stable")[: max(QUIET_FRAMES, len(features.level) // 25)]
+            np.argsort(features.level, kind="stable")[
+                : max(DECOMPOSITION.quiet_frames, len(features.level) // 25)
+            ]
         )
         self.noise = (
-            self._spectra(quiet[:: max(1, len(quiet) // QUIET_FRAMES)] * features.hop_s).mean(axis=0) + 1e-9
+            self._spectra(quiet[:: max(1, len(quiet) // DECOMPOSITION.quiet_frames)] * features.hop_s).mean(
+                axis=0
+            )
+            + 1e-9
         )
         self.known = [
-            e for e in events if e.index is not None and e.clarity > CLEAR and e.off_s - e.on_s > STEADY_S
+            e
+            for e in events
+            if e.index is not None
+            and e.clarity > DECOMPOSITION.clear
+            and e.off_s - e.on_s > DECOMPOSITION.steady_s
         ]
 
     def _spectra(self, times: Array) -> Array:
@@ -92,9 +90,12 @@ class SpectralDecomposition:
         found = self._own.get(_heard(event))
         if found is None:
             length = event.off_s - event.on_s
-            a = event.on_s + min(STEADY_S, STEADY_SHARE * length)
+            a = event.on_s + min(DECOMPOSITION.steady_s, DECOMPOSITION.steady_share * length)
             found = self._own[_heard(event)] = (
-                self.frames(a, max(a + 0.02, min(event.off_s - 0.03, a + LONGEST_S)))[0].mean(axis=0) + 1e-9
+                self.frames(a, max(a + 0.02, min(event.off_s - 0.03, a + DECOMPOSITION.longest_s)))[0].mean(
+                    axis=0
+                )
+                + 1e-9
             )
         return found
 
@@ -144,7 +145,7 @@ class SpectralDecomposition:
         near = [
             e
             for e in self.known
-            if (leave is None or e.on_s != leave.on_s) and abs(e.midi - midi) <= FARTHEST
+            if (leave is None or e.on_s != leave.on_s) and abs(e.midi - midi) <= DECOMPOSITION.farthest
         ]
         if not near:
             return None
@@ -158,7 +159,9 @@ def shift_spectrum(spectrum: Array, semitones: float) -> Array:
     return np.interp(places / 2.0 ** (semitones / 12.0), places, spectrum, right=float(spectrum[-1])) + 1e-9
 
 
-def decompose(frames: Array, parts: Sequence[Array], rounds: int = ROUNDS) -> tuple[Array, Array]:
+def decompose(
+    frames: Array, parts: Sequence[Array], rounds: int = DECOMPOSITION.rounds
+) -> tuple[Array, Array]:
     """((T, K) share of each part in each frame, (T,) what no part explains: divergence over the frame's
     sum).
     """

@@ -11,28 +11,9 @@ import numpy as np
 
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
 from jeweller.notes.restarts import ghost_odds, usual_level
+from jeweller.notes.settings import DOUBTS
 from jeweller.notes.table import NoteDoubt, NoteTable, PartialContrast, PlayedNote
 
-# a sound without a pitch is no note if it is so weakly begun, or so soft
-UNCLEAR_ATTACK, UNCLEAR_BELOW_DB = 0.5, 8.0
-HELD_ATTACK = 0.5  # the pitch of the note before, begun more weakly, is that note still
-ACCIDENTAL, ACCIDENTAL_CLARITY = 1.4, 0.7  # semitones; periodicity
-# but not where it goes on clearly right up to the next note: who leaves a note out stops
-HELD_THROUGH, HELD_CLARITY = 0.9, 0.97
-OWN_CLARITY = 0.85
-SPLIT_SHARE, SPLIT_LATE = 0.25, 0.6  # of the time a note is written for
-NO_ROOM_S = 0.03
-BRIEF_SHARE = 0.12  # and where it is the written pitch too, for no longer than this
-# of the written length: a note so short on the pitch of the trill before is that trill's end
-TRILL_TAIL = 0.35
-# the pitch of the note before for no longer than this, and than so much of the written length, is its tail
-TAIL_S, TAIL_SHARE = 0.15, 0.25
-# a note that a long grace note left little of sounds for so long, at least, within so long after it
-AFTER_GRACE_S, LONG_AFTER_S = 0.05, 0.4
-# share of the written pitch on average and at its best, and how much softer than its voice
-SOUNDED_MEAN, SOUNDED_TOP, SOUNDED_DB = 0.4, 0.75, 9.0
-# periodicity of what was heard, or of the written pitch too: another tone may sound in it
-BLURRED, ALSO_CLEAR = 0.96, 0.4
 OCTAVES = (12, 19, 24)  # semitones from a tone to those it may be taken for
 
 
@@ -50,9 +31,11 @@ def measure_doubts(
             continue
         silent = not_sounded(table, i, event)
         apart = table.apart(i)
-        blurred = event.clarity < BLURRED or event.expected_clarity > ALSO_CLEAR
+        blurred = event.clarity < DOUBTS.blurred or event.expected_clarity > DOUBTS.also_clear
         asked = (
-            event.next_s - event.on_s > NO_ROOM_S if silent else abs(apart) * 100 > wrong_cents and blurred
+            event.next_s - event.on_s > DOUBTS.no_room_s
+            if silent
+            else abs(apart) * 100 > wrong_cents and blurred
         )
         out.append(
             NoteDoubt(
@@ -124,11 +107,14 @@ def not_sounded(table: NoteTable, i: int, event: PlayedNote) -> float:
             if before.index == i - 1
             else event.on_s
         )
-        if after.on_s - event.on_s < SPLIT_SHARE * ioi_s and event.on_s - due > SPLIT_LATE * ioi_s:
+        if (
+            after.on_s - event.on_s < DOUBTS.split_share * ioi_s
+            and event.on_s - due > DOUBTS.split_late * ioi_s
+        ):
             return 0.8
-    if event.next_s - event.on_s < NO_ROOM_S:
+    if event.next_s - event.on_s < DOUBTS.no_room_s:
         own = (
-            event.clarity > OWN_CLARITY
+            event.clarity > DOUBTS.own_clarity
             and abs(table.apart(i)) < 0.5
             and after is not None
             and abs(after.midi - event.midi) > 0.7
@@ -150,24 +136,27 @@ def not_sounded(table: NoteTable, i: int, event: PlayedNote) -> float:
             any(abs(event.midi - before.midi - d) < 0.7 for d in (0, 1, 2))
             and before.off_s > event.on_s - 0.06
         )
-        if late and length < TRILL_TAIL * written_s and abs(table.apart(i)) > 0.7:
+        if late and length < DOUBTS.trill_tail * written_s and abs(table.apart(i)) > 0.7:
             return 0.8
     held, short = (
-        goes_on and event.attack < HELD_ATTACK,
-        goes_on and length < min(TAIL_S, TAIL_SHARE * written_s),
+        goes_on and event.attack < DOUBTS.held_attack,
+        goes_on and length < min(DOUBTS.tail_s, DOUBTS.tail_share * written_s),
     )
     # The wrong note, on the pitch of the one before: a semitone off that is an accidental forgotten, or one
     # too many, and likelier than a note left out.
-    clear = HELD_CLARITY if abs(table.apart(i)) > ACCIDENTAL else ACCIDENTAL_CLARITY
-    through = length > HELD_THROUGH * (event.next_s - event.on_s) and event.clarity > clear
+    clear = DOUBTS.held_clarity if abs(table.apart(i)) > DOUBTS.accidental else DOUBTS.accidental_clarity
+    through = length > DOUBTS.held_through * (event.next_s - event.on_s) and event.clarity > clear
     if (held or short) and abs(table.apart(i)) > 0.7 and not through:
         return 0.8  # only the note before goes on
-    if short and length < BRIEF_SHARE * written_s:
+    if short and length < DOUBTS.brief_share * written_s:
         return 0.7
-    if held and event.attack < 0.5 * HELD_ATTACK and length < 0.45 * written_s:
+    if held and event.attack < 0.5 * DOUBTS.held_attack and length < 0.45 * written_s:
         return 0.7
     odds = ghost_odds(event, before, usual_level(events, k))
-    soft = event.attack < UNCLEAR_ATTACK or event.level_db < usual_level(events, k) - UNCLEAR_BELOW_DB
+    soft = (
+        event.attack < DOUBTS.unclear_attack
+        or event.level_db < usual_level(events, k) - DOUBTS.unclear_below_db
+    )
     if (math.isnan(event.midi) or event.clarity < 0.35) and soft:
         odds = max(odds, 0.4)
     return 1.0 / (1.0 + math.exp(-1.5 * odds)) if odds > -0.7 else 0.0
@@ -203,9 +192,9 @@ def written_sounded(
     mine = shares[:, 0]
     loud = 20.0 * math.log10(float(frames.sum(axis=1).mean()) / float(voice.sum()) + 1e-9)
     return (
-        float(mine.mean()) > SOUNDED_MEAN
-        and float(np.sort(mine)[-3:].mean()) > SOUNDED_TOP
-        and loud > -SOUNDED_DB
+        float(mine.mean()) > DOUBTS.sounded_mean
+        and float(np.sort(mine)[-3:].mean()) > DOUBTS.sounded_top
+        and loud > -DOUBTS.sounded_db
     )
 
 
@@ -220,8 +209,8 @@ def _after_grace(
         return 0.0
     f = decomposition.f
     rows = slice(
-        round((event.off_s - AFTER_GRACE_S) / f.step_s),
-        round(min(event.next_s, event.off_s + LONG_AFTER_S) / f.step_s),
+        round((event.off_s - DOUBTS.after_grace_s) / f.step_s),
+        round(min(event.next_s, event.off_s + DOUBTS.long_after_s) / f.step_s),
     )
     there = np.abs(f.f0[rows] - decomposition.shift - pitch - table.offset_cents / 100) < 0.5
     return int(np.sum(there)) * f.step_s

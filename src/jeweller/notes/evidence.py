@@ -13,15 +13,11 @@ from jeweller.notes.decomposition import SpectralDecomposition
 from jeweller.notes.doubts import measure_doubts, measure_partials
 from jeweller.notes.note_starts import measure_starts, move_short_notes
 from jeweller.notes.ornaments import measure_ornaments
+from jeweller.notes.settings import EVIDENCE
 from jeweller.notes.strokes import measure_strokes
 from jeweller.notes.sustain import measure_clearness, measure_sustain
 from jeweller.notes.table import NoteTable
 from jeweller.notes.transitions import measure_transitions
-
-SHIFT_SHARE = 0.7  # of the notes: shifted alike by so many, the take is transposed
-SHIFT_NOTES = 6  # and at least so many heard
-# periodicity at the written pitch, against the lower one: the lower is only a part of the sound
-SUBHARMONIC_CLARITY = 0.6
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -73,11 +69,11 @@ def find_transposition(table: NoteTable) -> int:
     """Semitones by which nearly every note is shifted alike; 0 where it is not so."""
     heard = [(i, e) for i in range(len(table.notes)) if (e := table.event_of(i)) is not None]
     apart = [e.midi - table.notes[i].sounding_midi for i, e in heard if e.midi == e.midi]
-    if len(apart) < SHIFT_NOTES:
+    if len(apart) < EVIDENCE.shift_notes:
         return 0
     values, number = np.unique(np.rint(np.array(apart)).astype(int), return_counts=True)
     top = int(values[number.argmax()])
     above = [e.twelfth_up if top == -19 else e.octave_up for e in table.events if e.index is not None]
-    if top in (-12, -19, -24) and float(np.median(above)) > SUBHARMONIC_CLARITY:
+    if top in (-12, -19, -24) and float(np.median(above)) > EVIDENCE.subharmonic_clarity:
         return 0  # the written pitch is there: it is the sound that carries a lower one
-    return top if top != 0 and number.max() >= SHIFT_SHARE * len(apart) else 0
+    return top if top != 0 and number.max() >= EVIDENCE.shift_share * len(apart) else 0

@@ -14,26 +14,8 @@ from jeweller.alignment.candidates import pick_peaks
 from jeweller.alignment.note_arrays import NoteArrays
 from jeweller.features.extraction import Features
 from jeweller.notes.measure import NoteMeasurer
+from jeweller.notes.settings import INSERTED_ONSETS
 from jeweller.notes.table import PlayedNote
-
-MIN_RUN_S = 0.10  # a sound shorter than this is no note
-ATTACK_PART_S = 0.14  # what happens so early belongs to the attack
-MIN_CLARITY = 0.78
-LEVEL_BELOW_DB = 13.0  # softer than the note by more than this: room or the next room
-GAP_S = 0.09  # the same pitch again counts as sounded again after a gap of so much
-MIN_ATTACK = 0.3
-STROKE_GAP_S = 0.09  # two strokes are so far apart
-# of the usual attack, and dB below the usual stroke: as strong and loud, it is a stroke
-STROKE_SHARE, STROKE_BELOW_DB = 0.6, 8.0
-# a sound so long, clear and loud is a note without an attack too
-SURE_RUN_S, SURE_CLARITY, SURE_BELOW_DB = 0.12, 0.95, 7.0
-# the same pitch again is a note of its own after such an attack and such a dip
-OWN_ATTACK, OWN_DIP_DB = 0.4, 3.0
-TWICE_ATTACK, TWICE_DIP_DB = 0.45, 6.0  # and a note was sounded twice
-DOTTED = 2.9  # the short note of a dotted figure comes early, and long, where that is evened out
-LONG_RATIO = 1.45  # a segment longer than this times the written length may hold the note twice
-DUE_S = 0.10  # the second sound is nearer to where the note was due by so much
-FOLDED = (0, 12, 19, 24)  # semitones: the same tone, heard in another octave or at its third partial
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -84,11 +66,20 @@ def find_inserted_strokes(
     out: list[PlayedNote] = []
     for event in events:
         out.append(event)
-        a, b = round((event.on_s + STROKE_GAP_S) / f.hop_s), round((event.next_s - STROKE_GAP_S) / f.hop_s)
+        a, b = (
+            round((event.on_s + INSERTED_ONSETS.stroke_gap_s) / f.hop_s),
+            round((event.next_s - INSERTED_ONSETS.stroke_gap_s) / f.hop_s),
+        )
         window = f.flux[a:b]
-        for k in pick_peaks(window, STROKE_SHARE * usual, round(STROKE_GAP_S / f.hop_s)) if b - a > 2 else ():
+        for k in (
+            pick_peaks(
+                window, INSERTED_ONSETS.stroke_share * usual, round(INSERTED_ONSETS.stroke_gap_s / f.hop_s)
+            )
+            if b - a > 2
+            else ()
+        ):
             at = (a + int(k)) * f.hop_s
-            if _loudest(at, f) > loud - STROKE_BELOW_DB:
+            if _loudest(at, f) > loud - INSERTED_ONSETS.stroke_below_db:
                 on_s = measurer.onset(round(at / f.step_s), None)
                 out.append(
                     dataclasses.replace(
@@ -134,7 +125,7 @@ def _runs(
     f = features
     ratio = round(f.step_s / f.hop_s)
     a, b = (
-        round((event.on_s + ATTACK_PART_S) / f.step_s),
+        round((event.on_s + INSERTED_ONSETS.attack_part_s) / f.step_s),
         min(round((event.next_s - 0.02) / f.step_s), len(f.f0)),
     )
     if after is not None and after.index is not None:
@@ -145,8 +136,8 @@ def _runs(
     last_same = round(event.on_s / f.step_s)
     while k < b:
         sounding = (
-            f.best[k] > MIN_CLARITY
-            and level[k] > max(event.level_db - LEVEL_BELOW_DB, f.floor_db + 6.0)
+            f.best[k] > INSERTED_ONSETS.min_clarity
+            and level[k] > max(event.level_db - INSERTED_ONSETS.level_below_db, f.floor_db + 6.0)
             and not np.isnan(f.f0[k])
         )
         if not sounding:
@@ -156,16 +147,20 @@ def _runs(
         m = k
         while (
             m < b
-            and f.best[m] > MIN_CLARITY
+            and f.best[m] > INSERTED_ONSETS.min_clarity
             and abs(float(f.f0[m]) - pitch) < 0.6
-            and level[m] > max(event.level_db - LEVEL_BELOW_DB, f.floor_db + 6.0)
+            and level[m] > max(event.level_db - INSERTED_ONSETS.level_below_db, f.floor_db + 6.0)
         ):
             m += 1
-        same = any(abs(abs(pitch - event.midi) - d) < 0.7 for d in FOLDED)
-        long_enough = (m - k) * f.step_s >= MIN_RUN_S
+        same = any(abs(abs(pitch - event.midi) - d) < 0.7 for d in INSERTED_ONSETS.folded)
+        long_enough = (m - k) * f.step_s >= INSERTED_ONSETS.min_run_s
         if same:
             gap = (k - last_same) * f.step_s
-            if gap >= GAP_S and long_enough and measurer.attack(k * f.step_s) >= MIN_ATTACK:
+            if (
+                gap >= INSERTED_ONSETS.gap_s
+                and long_enough
+                and measurer.attack(k * f.step_s) >= INSERTED_ONSETS.min_attack
+            ):
                 runs.append(
                     _Run(
                         on_s=k * f.step_s,
@@ -200,10 +195,12 @@ def _begins(
     """Whether the sound in frames k..m is a note: it has an attack, or it is as loud and clear as the note
     itself.
     """
-    if measurer.attack(k * f.step_s) >= MIN_ATTACK:
+    if measurer.attack(k * f.step_s) >= INSERTED_ONSETS.min_attack:
         return True
-    sure = (m - k) * f.step_s >= SURE_RUN_S and float(np.median(f.best[k:m])) > SURE_CLARITY
-    return sure and float(np.median(level[k:m])) > event.level_db - SURE_BELOW_DB
+    sure = (m - k) * f.step_s >= INSERTED_ONSETS.sure_run_s and float(
+        np.median(f.best[k:m])
+    ) > INSERTED_ONSETS.sure_clarity
+    return sure and float(np.median(level[k:m])) > event.level_db - INSERTED_ONSETS.sure_below_db
 
 
 def _next_note(
@@ -213,14 +210,18 @@ def _next_note(
     attack of its own behind it.
     """
     apart = abs(pitch - after.midi) if after is not None else 99.0
-    if after is None or end < limit - 4 or min(abs(apart - d) for d in FOLDED) >= 0.8:
+    if after is None or end < limit - 4 or min(abs(apart - d) for d in INSERTED_ONSETS.folded) >= 0.8:
         return False
     join = round(after.on_s / f.step_s)
     around = level[max(0, join - 8) : join + 4]
     dip = (
         min(float(np.median(level[begin:end])), after.level_db) - float(around.min()) if len(around) else 0.0
     )
-    return not ((end - begin) * f.step_s >= SURE_RUN_S and after.attack >= OWN_ATTACK and dip >= OWN_DIP_DB)
+    return not (
+        (end - begin) * f.step_s >= INSERTED_ONSETS.sure_run_s
+        and after.attack >= INSERTED_ONSETS.own_attack
+        and dip >= INSERTED_ONSETS.own_dip_db
+    )
 
 
 def split_doubled_notes(
@@ -242,7 +243,7 @@ def split_doubled_notes(
             or before is None
             or before.index != event.index - 1
             or items.graces[event.index]
-            or items.ioi_q[event.index - 1] > DOTTED * items.ioi_q[event.index]
+            or items.ioi_q[event.index - 1] > INSERTED_ONSETS.dotted * items.ioi_q[event.index]
         ):
             out.append(event)
             continue
@@ -279,15 +280,18 @@ def split_doubled_notes(
 def _second_attack(event: PlayedNote, written: float, due: float, f: Features) -> float | None:
     """Where a note begins again, if that is where it was due and its length is then right."""
     length = event.next_s - event.on_s
-    if length < LONG_RATIO * written:
+    if length < INSERTED_ONSETS.long_ratio * written:
         return None
-    a, b = round((event.on_s + MIN_RUN_S) / f.hop_s), round((event.on_s + 0.7 * length) / f.hop_s)
+    a, b = (
+        round((event.on_s + INSERTED_ONSETS.min_run_s) / f.hop_s),
+        round((event.on_s + 0.7 * length) / f.hop_s),
+    )
     window = f.flux[a:b]
-    if not len(window) or float(window.max()) < TWICE_ATTACK:
+    if not len(window) or float(window.max()) < INSERTED_ONSETS.twice_attack:
         return None
     peak = a + int(window.argmax())
     at = peak * f.hop_s
     dip = event.level_db - float(f.level[max(0, peak - 8) : peak + 6].min())
-    nearer = abs(at - due) < abs(event.on_s - due) - DUE_S
+    nearer = abs(at - due) < abs(event.on_s - due) - INSERTED_ONSETS.due_s
     better = abs(math.log((event.next_s - at) / written)) < abs(math.log(length / written)) - 0.2
-    return at if dip >= TWICE_DIP_DB and nearer and better else None
+    return at if dip >= INSERTED_ONSETS.twice_dip_db and nearer and better else None

@@ -7,30 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.features.extraction import NEAR_SEMITONES, Features, salience_near
+from jeweller.features.extraction import Features, salience_near
+from jeweller.features.settings import EXTRACTION
+from jeweller.notes.settings import MEASURE
 
-ATTACK_SKIP_S = 0.15  # the attack is no part of the pitch: so much of a note, at most
-ATTACK_SKIP_SHARE = 0.3  # or so much of its length, whichever is less
-ONSET_REACH_S = 0.06  # how far from the boundary the onset is sought
 # A tone speaks where it reaches half of its amplitude. Out of a gap that is told by the level
 # (docs/accuracy.md has the figures), else by the spectrum.
-GAP_DB = 12.0  # the level rises by so much: there was a gap before
-RISE_DB = 10.0  # below the note's level by this: it is rising
-RISE_DELAY_S = 0.017  # from there, in 20 ms windows, to where it speaks
-GROWTH_DELAY_S = 0.014  # from the strongest growth of the spectrum to where it speaks
-LATEST = 0.8  # of a segment: a note may speak so late in it
-# periodicity of the higher pitch, relative to the lower, from which the lower is only its subharmonic
-SUBHARMONIC_RATIO = 0.9
-DECAY_DB = 9.0  # below the note's own level, or its recent one, by this: the decay has begun
-RECENT_S = 0.3  # how far back the recent level reaches
-FADED_DB = 20.0  # a note faded by so much has ended
-WAVER_S = 0.25  # a tone may be softer for so long without having ended
-# share of a dip in which its pitch is there; an attack so strong in it begins another sound
-HELD_IN_WAVER, WAVER_ATTACK = 0.7, 0.4
-# semitones from frame to frame, and from its pitch, and periodicity, of a tone that wanders
-WAVER_STEP, WAVER_SEMITONES, WAVER_CLARITY = 0.25, 1.5, 0.9
-SOUNDING_DB = 12.0  # below its loudest by more, a note has ended
-HEAD_DB = 20.0  # what is softer than the note's loudest by this, in its first moments, is not the note
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -66,7 +48,7 @@ class NoteMeasurer:
         if pitch is not None and end is not None:
             frame = self._speaks(frame, pitch, end)
         centre = frame * self.ratio
-        reach = round(ONSET_REACH_S / f.hop_s)
+        reach = round(MEASURE.onset_reach_s / f.hop_s)
         lo, hi = max(0, centre - reach), min(len(f.flux), centre + reach + 1)
         if before is not None and before < frame:
             lo = max(lo, (before * self.ratio + centre) // 2 + 1)
@@ -74,7 +56,11 @@ class NoteMeasurer:
         if len(window) and float(window.max()) > 0.15:
             peak = lo + int(window.argmax())
             rise = self._rises(peak)
-            return peak * f.hop_s + GROWTH_DELAY_S if rise is None else rise * f.hop_s + RISE_DELAY_S
+            return (
+                peak * f.hop_s + MEASURE.growth_delay_s
+                if rise is None
+                else rise * f.hop_s + MEASURE.rise_delay_s
+            )
         return frame * f.step_s
 
     def _rises(self, peak: int) -> int | None:
@@ -86,17 +72,17 @@ class NoteMeasurer:
         if len(around) < 20:
             return None
         quiet = int(around[:18].argmin())
-        if steady - around[quiet] < GAP_DB:
+        if steady - around[quiet] < MEASURE.gap_db:
             return None
-        found = lo + quiet + int(np.argmax(around[quiet:] > steady - RISE_DB))
-        return found if abs(found - peak) * self.f.hop_s < ONSET_REACH_S else None
+        found = lo + quiet + int(np.argmax(around[quiet:] > steady - MEASURE.rise_db))
+        return found if abs(found - peak) * self.f.hop_s < MEASURE.onset_reach_s else None
 
     def _speaks(self, frame: int, pitch: int, end: int) -> int:
         """`frame`, or the frame where the pitch begins if there is silence, or something else, for more than
         60 ms before it.
         """
         f = self.f
-        stop = min(frame + max(1, int(LATEST * (end - frame))), len(f.best))
+        stop = min(frame + max(1, int(MEASURE.latest * (end - frame))), len(f.best))
         # Some attacks speak at twice the period first: that is the note as well.
         sal = np.maximum(
             salience_near(self.f, slice(frame, stop), pitch)[0],
@@ -115,7 +101,7 @@ class NoteMeasurer:
         run = np.convolve(there.astype(int), np.ones(4, int))[3:] if n >= 4 else np.zeros(0, int)
         first = np.nonzero(run == 4)[0]
         late = int(first[0]) if len(first) else 0
-        return frame + late if late * f.step_s > ONSET_REACH_S else frame
+        return frame + late if late * f.step_s > MEASURE.onset_reach_s else frame
 
     def attack(self, on_s: float) -> float:
         k = round(on_s / self.f.hop_s)
@@ -133,7 +119,7 @@ class NoteMeasurer:
         )
         level = f.level[:: self.ratio][a:b]
         # what comes after its end says nothing of it
-        loud = np.flatnonzero(level > level.max(initial=-200.0) - SOUNDING_DB)
+        loud = np.flatnonzero(level > level.max(initial=-200.0) - MEASURE.sounding_db)
         b = a + int(loud[-1]) + 1 if len(loud) else b
         while pitch < near - 5:
             here = float(np.median(salience_near(self.f, slice(a, b), pitch)[0])) if a < len(f.best) else 0.0
@@ -142,7 +128,7 @@ class NoteMeasurer:
                 if (
                     inside
                     and float(np.median(salience_near(self.f, slice(a, b), pitch + up)[0]))
-                    > SUBHARMONIC_RATIO * here
+                    > MEASURE.subharmonic_ratio * here
                     > 0
                 ):
                     pitch += up
@@ -158,13 +144,13 @@ class NoteMeasurer:
         last = float("nan")
         for k in range(len(f0)):
             if (
-                abs(f0[k] - last) < WAVER_STEP
-                and abs(f0[k] - pitch) < WAVER_SEMITONES
-                and best[k] > WAVER_CLARITY
+                abs(f0[k] - last) < MEASURE.waver_step
+                and abs(f0[k] - pitch) < MEASURE.waver_semitones
+                and best[k] > MEASURE.waver_clarity
             ):
                 out[k] = True
                 last = float(f0[k])
-            elif here[k] and abs(f0[k] - pitch) <= NEAR_SEMITONES:
+            elif here[k] and abs(f0[k] - pitch) <= EXTRACTION.near_semitones:
                 last = float(f0[k])
         return out
 
@@ -191,10 +177,13 @@ class NoteMeasurer:
                 level_db=f.floor_db,
             )
         head = level[: max(2, min(len(level), round(0.6 / f.hop_s)))]
-        loud = float(np.percentile(head[head > head.max() - HEAD_DB], 75))
+        loud = float(np.percentile(head[head > head.max() - MEASURE.head_db], 75))
         # A note may fade as long as it lasts; it ends where it fades fast.
         recent = maximum_filter1d(
-            level, 2 * round(RECENT_S / f.hop_s) + 1, origin=round(RECENT_S / f.hop_s), mode="nearest"
+            level,
+            2 * round(MEASURE.recent_s / f.hop_s) + 1,
+            origin=round(MEASURE.recent_s / f.hop_s),
+            mode="nearest",
         )
         t0 = round(on_s / f.step_s)
         sal, _ = salience_near(self.f, slice(t0, round(next_s / f.step_s) + 1), pitch)
@@ -208,7 +197,8 @@ class NoteMeasurer:
             here |= self._wavers(t0, here, pitch)
         holds = np.repeat(here, self.ratio)[: len(level)]
         alive = level[: len(holds)] > np.maximum(
-            np.minimum(recent, loud)[: len(holds)] - DECAY_DB, max(loud - FADED_DB, f.floor_db + 3.0)
+            np.minimum(recent, loud)[: len(holds)] - MEASURE.decay_db,
+            max(loud - MEASURE.faded_db, f.floor_db + 3.0),
         )
         sounding = np.nonzero(alive & holds)[0]
         # The first gap of more than 60 ms ends the note: what comes after is room, breath or something else.
@@ -219,9 +209,9 @@ class NoteMeasurer:
                 # A tone that wavers goes on: its pitch was hardly lost, and nothing was begun anew.
                 gap, begun = holds[left:right], float(f.flux[k0 + left + 1 : k0 + right + 1].max(initial=0.0))
                 if (
-                    right - left > round(WAVER_S / f.hop_s)
-                    or gap.mean() < HELD_IN_WAVER
-                    or (begun > WAVER_ATTACK and not gap.all())
+                    right - left > round(MEASURE.waver_s / f.hop_s)
+                    or gap.mean() < MEASURE.held_in_waver
+                    or (begun > MEASURE.waver_attack and not gap.all())
                 ):
                     end = int(k) + 1
                     break
@@ -229,7 +219,7 @@ class NoteMeasurer:
         off_s = min(max(off_s, on_s + 0.02), next_s)
         length = off_s - on_s
         loud = float(np.percentile(level[: max(2, round(length / f.hop_s))], 75))
-        skip = min(ATTACK_SKIP_S, ATTACK_SKIP_SHARE * length)
+        skip = min(MEASURE.attack_skip_s, MEASURE.attack_skip_share * length)
         a, b = (
             round((on_s + skip) / f.step_s),
             max(round((off_s - 0.1 * length) / f.step_s), round((on_s + skip) / f.step_s) + 1),

@@ -13,41 +13,15 @@ import numpy as np
 
 from jeweller.features.extraction import Features
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
+from jeweller.notes.settings import NOTE_STARTS
 from jeweller.notes.table import NoteTable, PlayedNote, StartSound
-
-BEFORE_S, AFTER_S = 0.28, 0.28  # around a note's onset, where its start is looked at
-LONGEST_S = 0.27  # longer is a note
-LEAST_S = 0.025
-CLEAR = 0.86  # periodicity of such a sound
-BELOW_DB = 16.0  # softer than the note by more is room
-SETTLE_S = 0.11  # the note speaks at most so long after it
-HALF_FULL = 0.8  # periodicity at half the period, from which a tone may be heard an octave up anyway
-ORNAMENT_STEPS = (-2.0, -1.0, 1.0, 2.0)  # semitones from a note to those its ornament may touch
-TRILL_STEPS = (0.0, 1.0, 2.0)  # and a trill
-FOLDED = (0.0, 12.0, 19.0, 24.0, 28.0)  # semitones: periods of the same tone
-# Semitones to the tones that a crack catches: on reeds and flutes those they overblow to or squeak on, on
-# brass the neighbouring partials too.
-SQUEAKS = (12.0, 19.0, 7.0, 24.0, 28.0)
-CAUGHT = (12.0, 19.0, 7.0, 5.0, -5.0, 24.0, 4.0, 3.0, -7.0, -12.0)
-FROM_S, UNTIL_S = 0.09, 0.16  # before and after the onset: the frames whose make-up is looked at
-SPEAKS_S = 0.12  # a start is in doubt if, so soon after the onset,
-DOUBTFUL = 1  # so many frames of the pitch grid are not clearly the note
-SURELY_THE_NOTE = 0.96  # periodicity: a room or another tone makes it less
-SOUNDING_DB = 14.0  # below the note: what is softer is no start
-# before a note out of silence the level was lower by so much
-SILENT_FROM_S, SILENT_TO_S, SILENT_DB = 0.12, 0.02, 30.0
-ROOM_S = 1.0  # the room carries a note on for so long at most
-HARDLY_HEARD = 1.5  # semitones: a note of a few hundredths of a second is heard no more exactly
-TRIED = 2  # tones that are tried, those most like what nothing else explains
-LIKE = 0.3  # cosine
-PART, GAIN = 0.3, 0.08  # a frame holds another tone if that makes up so much of it, and explains so much more
 
 
 def measure_starts(
     following: NoteTable, features: Features, mixture: SpectralDecomposition, *, brass: bool
 ) -> list[StartSound]:
     """The notes whose start caught another pitch."""
-    caught = CAUGHT if brass else SQUEAKS
+    caught = NOTE_STARTS.caught if brass else NOTE_STARTS.squeaks
     found: list[StartSound] = []
     graces = following.line.graces
     events = following.events
@@ -62,7 +36,11 @@ def measure_starts(
         touched: list[float] = []
         aside = [float(g.sounding_midi) for g in graces[i]]
         if before is not None and before.index is not None and main_notes[before.index].written.ornament:
-            steps = TRILL_STEPS if main_notes[before.index].written.ornament == "trill" else ORNAMENT_STEPS
+            steps = (
+                NOTE_STARTS.trill_steps
+                if main_notes[before.index].written.ornament == "trill"
+                else NOTE_STARTS.ornament_steps
+            )
             touched = [main_notes[before.index].sounding_midi + d for d in steps]
         silent = _silence_before(event, features)  # then nothing of the note before is left
         start = (
@@ -84,19 +62,25 @@ def measure_starts(
 
 def _silence_before(event: PlayedNote, f: Features) -> float | None:
     """When it was silent shortly before a note, the room's sound included; None where it was not."""
-    a, b = round((event.on_s - SILENT_FROM_S) / f.hop_s), round((event.on_s - SILENT_TO_S) / f.hop_s)
-    if a < 0 or b <= a or float(f.level[a:b].min()) > event.level_db - SILENT_DB:
+    a, b = (
+        round((event.on_s - NOTE_STARTS.silent_from_s) / f.hop_s),
+        round((event.on_s - NOTE_STARTS.silent_to_s) / f.hop_s),
+    )
+    if a < 0 or b <= a or float(f.level[a:b].min()) > event.level_db - NOTE_STARTS.silent_db:
         return None
     return (a + int(f.level[a:b].argmin())) * f.hop_s
 
 
 def _doubtful(event: PlayedNote, f: Features) -> bool:
     """Whether the first moments of a note are not clearly the note itself."""
-    a, b = round((event.on_s - 0.02) / f.step_s), round((event.on_s + SPEAKS_S) / f.step_s)
+    a, b = round((event.on_s - 0.02) / f.step_s), round((event.on_s + NOTE_STARTS.speaks_s) / f.step_s)
     ratio = round(f.step_s / f.hop_s)
     pitch, best, level = f.f0[a:b], f.best[a:b], f.level[a * ratio : b * ratio : ratio][: b - a]
-    clear = (np.abs(pitch - event.midi) < 0.7) & (best > SURELY_THE_NOTE)
-    return int((~clear[: len(level)] & (level > event.level_db - SOUNDING_DB)).sum()) >= DOUBTFUL
+    clear = (np.abs(pitch - event.midi) < 0.7) & (best > NOTE_STARTS.surely_the_note)
+    return (
+        int((~clear[: len(level)] & (level > event.level_db - NOTE_STARTS.sounding_db)).sum())
+        >= NOTE_STARTS.doubtful
+    )
 
 
 def _made_up(
@@ -109,11 +93,13 @@ def _made_up(
 ) -> StartSound | None:
     """`heard`, or another tone in the start of a note, with what the spectrum says of it."""
     own = mixture.own(event)
-    room = [e for e in before if event.on_s - e.off_s < ROOM_S and e.off_s - e.on_s > 0.05]
-    frames, times = mixture.frames(event.on_s - FROM_S, min(event.on_s + UNTIL_S, event.off_s - 0.02))
+    room = [e for e in before if event.on_s - e.off_s < NOTE_STARTS.room_s and e.off_s - e.on_s > 0.05]
+    frames, times = mixture.frames(
+        event.on_s - NOTE_STARTS.from_s, min(event.on_s + NOTE_STARTS.until_s, event.off_s - 0.02)
+    )
     known = [own, mixture.noise, *(mixture.ending(e) for e in room)]
     scale = frames.sum(axis=1)
-    loud = 20.0 * np.log10(scale / own.sum() + 1e-9) > -SOUNDING_DB
+    loud = 20.0 * np.log10(scale / own.sum() + 1e-9) > -NOTE_STARTS.sounding_db
     shares, misfit = decompose(frames, known)
     weights = np.array([k.sum() for k in known])
     left = np.maximum(frames - (shares * scale[:, None] / weights) @ np.array(known), 0.0)[loud].sum(axis=0)
@@ -123,7 +109,9 @@ def _made_up(
     like = {
         c: float(left @ tone / np.sqrt((tone @ tone) * (left @ left) + 1e-12)) for c, tone in tones.items()
     }
-    tried = [c for c in sorted(like, key=lambda c: -like[c])[:TRIED] if like[c] > LIKE]
+    tried = [
+        c for c in sorted(like, key=lambda c: -like[c])[: NOTE_STARTS.tried] if like[c] > NOTE_STARTS.like
+    ]
     if heard is not None:
         apart = heard.midi - event.midi
         tried = [c for c in tried if abs(c - apart) > 0.7] + [apart]
@@ -135,7 +123,9 @@ def _made_up(
         shares_with, misfit_with = decompose(frames, [own, mixture.noise, *others, tones[c]])
         base = misfit if len(others) == len(room) else decompose(frames, [own, mixture.noise, *others])[1]
         gain = base - misfit_with
-        run = _most(np.where((shares_with[:, -1] > PART) & (gain > GAIN) & loud, gain, 0.0))
+        run = _most(
+            np.where((shares_with[:, -1] > NOTE_STARTS.part) & (gain > NOTE_STARTS.gain) & loud, gain, 0.0)
+        )
         if run is None:
             continue
         a, b = run
@@ -177,7 +167,7 @@ def _most(gain: np.ndarray) -> tuple[int, int] | None:  # type: ignore[type-arg]
 
 def _same(pitch: float, other: float) -> bool:
     """Whether a pitch is heard of a tone of another: the same, or a multiple of its period."""
-    return any(abs(other - pitch - d) < 0.7 for d in FOLDED)
+    return any(abs(other - pitch - d) < 0.7 for d in NOTE_STARTS.folded)
 
 
 def _start(
@@ -189,13 +179,13 @@ def _start(
     f: Features,
     from_s: float = 0.0,
 ) -> StartSound | None:
-    a = max(event.on_s - BEFORE_S, from_s)
+    a = max(event.on_s - NOTE_STARTS.before_s, from_s)
     if before is not None:
         a = max(a, before.on_s + 0.09, before.off_s - 0.10)
-    b = min(event.on_s + AFTER_S, event.on_s + 0.6 * (event.off_s - event.on_s))
+    b = min(event.on_s + NOTE_STARTS.after_s, event.on_s + 0.6 * (event.off_s - event.on_s))
     lo, hi = max(0, round(a / f.step_s)), min(len(f.f0), round(b / f.step_s))
     ratio = round(f.step_s / f.hop_s)
-    floor = max(event.level_db - BELOW_DB, f.floor_db + 6.0)
+    floor = max(event.level_db - NOTE_STARTS.below_db, f.floor_db + 6.0)
     best: tuple[int, int] | None = None
     k = lo
     own_at = [
@@ -214,11 +204,15 @@ def _start(
             and f.level[m * ratio] > floor
         ):
             m += 1
-        settles = any(m <= o <= m + SETTLE_S / f.step_s for o in own_at)
-        if settles and (m - k) * f.step_s <= LONGEST_S and (best is None or m - k > best[1] - best[0]):
+        settles = any(m <= o <= m + NOTE_STARTS.settle_s / f.step_s for o in own_at)
+        if (
+            settles
+            and (m - k) * f.step_s <= NOTE_STARTS.longest_s
+            and (best is None or m - k > best[1] - best[0])
+        ):
             best = (k, m)
         k = m + 1
-    if best is None or (best[1] - best[0]) * f.step_s < LEAST_S:
+    if best is None or (best[1] - best[0]) * f.step_s < NOTE_STARTS.least_s:
         return None
     rows = slice(*best)
     pitch = f.f0[rows]
@@ -245,14 +239,20 @@ def _other(
 ) -> bool:
     """Whether frame k holds a clear pitch that is neither the note nor what belongs before it."""
     pitch = float(f.f0[k])
-    if np.isnan(pitch) or f.best[k] < CLEAR or _same(pitch, event.midi):
+    if np.isnan(pitch) or f.best[k] < NOTE_STARTS.clear or _same(pitch, event.midi):
         return False
     # An octave up is another partial only for a player whose note is not as good as an octave up itself.
-    if any(abs(pitch - event.midi - d) < 0.7 for d in (12.0, 19.0)) and event.octave_up > HALF_FULL:
+    if (
+        any(abs(pitch - event.midi - d) < 0.7 for d in (12.0, 19.0))
+        and event.octave_up > NOTE_STARTS.half_full
+    ):
         return False
     if before is not None and (
         _same(pitch, before.midi)
-        or (before.octave_up > HALF_FULL and any(abs(pitch - before.midi - d) < 0.7 for d in (12.0, 19.0)))
+        or (
+            before.octave_up > NOTE_STARTS.half_full
+            and any(abs(pitch - before.midi - d) < 0.7 for d in (12.0, 19.0))
+        )
     ):
         return False
     return not any(_same(pitch, g) or _same(g, pitch) for g in graces) and not any(
@@ -276,7 +276,7 @@ def move_short_notes(following: NoteTable, starts: list[StartSound]) -> tuple[No
             or last_try[i] is not None
             or last_try[i - 1] is None
             or s.midi != s.midi
-            or abs(s.midi - notes[i].sounding_midi) > HARDLY_HEARD
+            or abs(s.midi - notes[i].sounding_midi) > NOTE_STARTS.hardly_heard
             or events[k].on_s > s.off_s
         ):
             left.append(s)

@@ -16,48 +16,15 @@ from jeweller.features.extraction import Features
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import in_key
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
+from jeweller.notes.settings import ORNAMENTS
 from jeweller.notes.table import HeardOrnament, NoteTable, PlayedNote
 
-GRACE_BEFORE_S, GRACE_AFTER_S = 0.26, 0.20  # around the main note's onset, where a grace note may sound
-AFTER_SHARE = 0.6  # of the main note: so late it may come when it slips behind it
-# a frame holds a tone if that makes up so much of it, and explains so much more
-GRACE_PART, GRACE_GAIN = 0.25, 0.04
-GRACE_BELOW_DB = 16.0  # softer than the main note by more is room
-# sum of what it explains: from here it was there; below, nothing speaks for it
-GRACE_NEEDED, GRACE_NONE = 0.5, 0.05
-OWN_ATTACK, LEAST_ATTACK = 0.3, 0.35  # of the player's usual attack, and at least: an attack of its own
-# before a note, where an earlier attack may be, away from the notes' own
-EARLIER_S, ATTACK_ROOM_S = 0.2, 0.08
-# something else sounded too in so many frames, more than an attack has: that may have been it
-UNEXPLAINED, UNEXPLAINED_FRAMES = 0.3, 4
-# a grace note on the pitch of the note before sounds so shortly before its main note, by more than this share
-# of it
-GONE_S, GONE = (
-    0.04,
-    0.2,
-)
-# another pitch explains so much, and so much more than the written one: it slipped
-SLIP_GAIN, SLIP_RATIO = 0.8, 2.0
 FIGURES = {
     "mordent": ("lower",),
     "inverted_mordent": ("upper",),
     "turn": ("upper", "lower"),
     "inverted_turn": ("lower", "upper"),
 }
-FIGURE_S = 0.36  # a turn or mordent is over so soon after the note began
-# share of a neighbouring note that the room still has: it was touched if it rises by so much, and was not if
-# by less than this
-RISEN, STILL = (
-    0.68,
-    0.3,
-)
-ROOM_S = 1.0  # the room carries a note on for so long at most
-TRILL_LEAN = 0.03  # periodicity: one of the two notes is heard before the other by so much
-TRILL_DWELL_S = 0.03  # one note of a trill lasts at least this long
-PLAIN_DEPTH = 0.22  # a plain note's evidence sways by less than this between the two notes of a trill
-# the last note of an ornament is no longer, unless it goes on without such a gap
-LAST_TURN_S, TURN_GAP_S = 0.16, 0.04
-LONGEST_ORNAMENT_S = 0.4  # a longer sound beside an ornament is a note of its own
 
 
 def measure_ornaments(
@@ -86,7 +53,7 @@ def measure_ornaments(
                     grace,
                     certain=grace.certain
                     and (
-                        event.attack > OWN_ATTACK * usual
+                        event.attack > ORNAMENTS.own_attack * usual
                         if grace.gone
                         else _plainly_begun(event, before, usual, features)
                     ),
@@ -123,7 +90,7 @@ def join_ornaments(events: list[PlayedNote], line: PerformedPart) -> list[Played
         if (
             event.index is None
             and not math.isnan(event.midi)
-            and event.off_s - event.on_s <= LONGEST_ORNAMENT_S
+            and event.off_s - event.on_s <= ORNAMENTS.longest_ornament_s
         ):
             before = next((e for e in reversed(out) if e.index is not None), None)
             j = next((m for m in range(k + 1, min(k + 3, len(events))) if events[m].index is not None), k)
@@ -140,10 +107,10 @@ def join_ornaments(events: list[PlayedNote], line: PerformedPart) -> list[Played
                 and line.main_notes[before.index].written.ornament == "trill"
             )
             # each of its notes has an attack
-            rings_on = trilled and before is not None and event.on_s - before.off_s < TURN_GAP_S
+            rings_on = trilled and before is not None and event.on_s - before.off_s < ORNAMENTS.turn_gap_s
             if (
                 before is not None
-                and (rings_on or event.off_s - event.on_s < LAST_TURN_S)
+                and (rings_on or event.off_s - event.on_s < ORNAMENTS.last_turn_s)
                 and _touches(event, before, line)
             ):
                 continue
@@ -190,57 +157,61 @@ def _grace(
     On the pitch of the note before, the ear can tell only that it is missing: where that pitch has died away
     before the main note begins.
     """
-    start = event.on_s - GRACE_BEFORE_S
+    start = event.on_s - ORNAMENTS.grace_before_s
     room: list[PlayedNote] = []
     if before is not None and not math.isnan(before.midi):
         start = max(start, before.on_s + 0.06)
-        room = [before] if event.on_s - before.off_s < ROOM_S else []
+        room = [before] if event.on_s - before.off_s < ORNAMENTS.room_s else []
     until = max(event.off_s, event.next_s)  # a grace note behind its main note may seem to end it
-    end = min(event.on_s + max(GRACE_AFTER_S, AFTER_SHARE * (until - event.on_s)), until - 0.02)
+    end = min(
+        event.on_s + max(ORNAMENTS.grace_after_s, ORNAMENTS.after_share * (until - event.on_s)), until - 0.02
+    )
     frames, times = mixture.frames(start, max(end, start + 0.05))
     own = mixture.own(event)
     parts = [own, mixture.noise, *(mixture.ending(e) for e in room)]
     _, misfit = decompose(frames, parts)
-    loud = 20.0 * np.log10(frames.sum(axis=1) / own.sum() + 1e-9) > -GRACE_BELOW_DB
+    loud = 20.0 * np.log10(frames.sum(axis=1) / own.sum() + 1e-9) > -ORNAMENTS.grace_below_db
     previous = room[-1].midi if room else None
 
     def needed(pitch: float) -> tuple[float, int, int]:
         with_it, left = decompose(frames, [*parts, shift_spectrum(own, pitch - event.midi)])
         gain = misfit - left
-        return _best_run((with_it[:, -1] > GRACE_PART) & (gain > GRACE_GAIN) & loud, gain)
+        return _best_run((with_it[:, -1] > ORNAMENTS.grace_part) & (gain > ORNAMENTS.grace_gain) & loud, gain)
 
     tuning = event.midi - round(event.midi) if abs(event.midi - main) < 0.7 else 0.0
     gain, length, begin = needed(grace + tuning)
     hidden = grace == main or (previous is not None and abs(previous - grace) < 0.7)
     gone = False
     if hidden and grace != main:
-        last = (times > event.on_s - GONE_S) & (times <= event.on_s)
+        last = (times > event.on_s - ORNAMENTS.gone_s) & (times <= event.on_s)
         there = (
             decompose(frames[last], [own, mixture.noise, shift_spectrum(own, float(grace - main))])[0][:, -1]
             * frames[last].sum(axis=1)
             / own.sum()
         )
-        gone = bool(len(there)) and float(there.max()) < GONE
+        gone = bool(len(there)) and float(there.max()) < ORNAMENTS.gone
         hidden = not gone
     other = 0.0
-    if gain < SLIP_GAIN:
+    if gain < ORNAMENTS.slip_gain:
         tried = [
             p
             for p in range(grace - 5, grace + 6)
             if abs(p - main) > 0 and p != grace and (previous is None or abs(p - previous) > 0.7)
         ]
         other = max((needed(p + tuning)[0] for p in tried), default=0.0)
-    doubtful = int((misfit[loud] > UNEXPLAINED).sum()) >= UNEXPLAINED_FRAMES or not loud.any()
+    doubtful = (
+        int((misfit[loud] > ORNAMENTS.unexplained).sum()) >= ORNAMENTS.unexplained_frames or not loud.any()
+    )
     return HeardOrnament(
         index=index,
         kind="grace",
-        heard=gain >= GRACE_NEEDED,
+        heard=gain >= ORNAMENTS.grace_needed,
         hidden=hidden,
-        certain=gone or (gain < GRACE_NONE and not doubtful),
+        certain=gone or (gain < ORNAMENTS.grace_none and not doubtful),
         gone=gone,
         length_s=length * mixture.step_s,
         after_s=float(times[begin]) - event.on_s if length else 0.0,
-        slipped=other > SLIP_GAIN and other > SLIP_RATIO * gain,
+        slipped=other > ORNAMENTS.slip_gain and other > ORNAMENTS.slip_ratio * gain,
     )
 
 
@@ -248,12 +219,15 @@ def _plainly_begun(event: PlayedNote, before: PlayedNote | None, usual: float, f
     """Whether a note has its own attack (`usual`: this player's) and none comes shortly before it: else it
     may be slurred from its grace note.
     """
-    start = max(event.on_s - EARLIER_S, (before.on_s if before is not None else 0.0) + ATTACK_ROOM_S)
+    start = max(
+        event.on_s - ORNAMENTS.earlier_s,
+        (before.on_s if before is not None else 0.0) + ORNAMENTS.attack_room_s,
+    )
     window = features.flux[
-        round(start / features.hop_s) : round((event.on_s - ATTACK_ROOM_S) / features.hop_s)
+        round(start / features.hop_s) : round((event.on_s - ORNAMENTS.attack_room_s) / features.hop_s)
     ]
-    return event.attack > OWN_ATTACK * usual and float(window.max(initial=0.0)) < max(
-        OWN_ATTACK * usual, LEAST_ATTACK
+    return event.attack > ORNAMENTS.own_attack * usual and float(window.max(initial=0.0)) < max(
+        ORNAMENTS.own_attack * usual, ORNAMENTS.least_attack
     )
 
 
@@ -272,11 +246,11 @@ def _figure(
     """
     room = (
         [before]
-        if before is not None and not math.isnan(before.midi) and event.on_s - before.off_s < ROOM_S
+        if before is not None and not math.isnan(before.midi) and event.on_s - before.off_s < ORNAMENTS.room_s
         else []
     )
     length = event.next_s - event.on_s  # the pitch moves: the event may seem to end with the figure
-    over = min(FIGURE_S, 0.55 * length)
+    over = min(ORNAMENTS.figure_s, 0.55 * length)
     frames, times = mixture.frames(event.on_s - 0.04, event.on_s + over)
     # The note as it sounds when the figure is over.
     late, _ = mixture.frames(event.on_s + over, event.on_s + max(over + 0.02, min(0.8 * length, over + 0.4)))
@@ -294,14 +268,18 @@ def _figure(
                 times,
                 event.on_s,
             )
-            hidden |= risen < RISEN and (name in wanted or risen > STILL)
-            heard[name] = (GRACE_NEEDED if risen >= RISEN else 0.0), at
+            hidden |= risen < ORNAMENTS.risen and (name in wanted or risen > ORNAMENTS.still)
+            heard[name] = (ORNAMENTS.grace_needed if risen >= ORNAMENTS.risen else 0.0), at
             continue
         shares, left = decompose(frames, [*parts, shift_spectrum(own, float(step))])
-        gain = np.where((shares[:, -1] > GRACE_PART) & (misfit - left > GRACE_GAIN), misfit - left, 0.0)
+        gain = np.where(
+            (shares[:, -1] > ORNAMENTS.grace_part) & (misfit - left > ORNAMENTS.grace_gain),
+            misfit - left,
+            0.0,
+        )
         heard[name] = float(gain.sum()), float((gain * times).sum() / max(gain.sum(), 1e-9))
-    touched = [n for n, (gain, _) in heard.items() if gain >= GRACE_NEEDED]
-    nothing = all(gain < GRACE_NONE for gain, _ in heard.values())
+    touched = [n for n, (gain, _) in heard.items() if gain >= ORNAMENTS.grace_needed]
+    nothing = all(gain < ORNAMENTS.grace_none for gain, _ in heard.values())
     first = min(touched, key=lambda n: heard[n][1]) if len(touched) == 2 else touched[0] if touched else ""
     right = first == wanted[0] and len(touched) >= len(wanted)
     return HeardOrnament(
@@ -337,8 +315,8 @@ def _trill(index: int, event: PlayedNote, main: int, features: Features) -> Hear
     sounding = features.best[rows] > 0.5
     difference = np.convolve((high - low) * sounding, np.ones(3) / 3, mode="same")
     state, turns, dwell, last_turn = -1, 0, 0, 0
-    dwell_frames = max(2, round(TRILL_DWELL_S / features.step_s))
-    begins = np.sign(difference) * (np.abs(difference) > TRILL_LEAN)
+    dwell_frames = max(2, round(ORNAMENTS.trill_dwell_s / features.step_s))
+    begins = np.sign(difference) * (np.abs(difference) > ORNAMENTS.trill_lean)
     first = next(
         (
             begins[k]
@@ -348,7 +326,7 @@ def _trill(index: int, event: PlayedNote, main: int, features: Features) -> Hear
         0.0,
     )
     for k, value in enumerate(difference):
-        side = 1 if value > TRILL_LEAN else -1 if value < -TRILL_LEAN else 0
+        side = 1 if value > ORNAMENTS.trill_lean else -1 if value < -ORNAMENTS.trill_lean else 0
         if side == -state:
             dwell += 1
             if dwell >= dwell_frames:
@@ -363,6 +341,6 @@ def _trill(index: int, event: PlayedNote, main: int, features: Features) -> Hear
         heard=turns >= 3,
         turns=turns,
         share=last_turn / max(len(difference), 1),
-        certain=depth < PLAIN_DEPTH,
+        certain=depth < ORNAMENTS.plain_depth,
         first="upper" if first > 0 else "main" if first < 0 else "",
     )

@@ -13,24 +13,10 @@ import numpy.typing as npt
 from jeweller.alignment.note_arrays import NoteArrays
 from jeweller.notation.performance import PerformedPart
 from jeweller.notes.measure import NoteMeasurer
-from jeweller.notes.ornaments import FIGURE_S, FIGURES
+from jeweller.notes.ornaments import FIGURES
 from jeweller.notes.restarts import usual_level
+from jeweller.notes.settings import ORNAMENTS, REPAIR
 from jeweller.notes.table import Jump, PlayedNote
-
-BLINK_S, UNPITCHED_S = 0.03, 0.1  # shorter, and without a pitch shorter, nothing of a note was heard
-# no pitch, no attack, and softer than the others by so much: nothing
-FAINT_CLARITY, FAINT_ATTACK, FAINT_DB = 0.3, 0.3, 12.0
-SAME, OTHER = 0.6, 0.7  # semitones: the same pitch, and another
-AT_MOST = 0.35  # of the time of the bars left out may have passed where they were skipped
-# two tones in a room have a common period: so far below one of them, for no longer
-BLUR_S, BELOW = 0.5, (12, 19, 24, 28)
-# semitones; of the length of a note, and seconds: so near its time; so much of it sounds
-NEIGHBOUR, SOON, SOON_S, ENOUGH = 1.3, 0.2, 0.08, 0.9
-NEAR_DUE = 0.4  # of the length of a note: so near its time, a sound is that note
-# a trill that ends after so much of its time began, so soon after, with such an attack
-LAST_OF_TRILL, NEXT_TRILL_S, TRILL_ATTACK = 0.3, 0.6, 0.5
-# a turn or mordent began where, after so long a gap, there is such an attack
-FIGURE_GAP_S, FIGURE_ATTACK = 0.1, 0.3
 
 Array = npt.NDArray[np.float64]
 
@@ -108,7 +94,7 @@ def _unbroken(events: list[PlayedNote], jump: Jump, line: PerformedPart) -> tupl
     again = next(
         (k for k, e in enumerate(events) if e.index == jump.target and not e.at_or_before(jump.at_s)), None
     )
-    if broken is None or again != broken + 1 or abs(events[again].midi - events[broken].midi) > SAME:
+    if broken is None or again != broken + 1 or abs(events[again].midi - events[broken].midi) > REPAIR.same:
         return events, jump
     events = [
         dataclasses.replace(e, on_s=events[broken].on_s, attack=events[broken].attack) if k == again else e
@@ -120,10 +106,12 @@ def _unbroken(events: list[PlayedNote], jump: Jump, line: PerformedPart) -> tupl
 
 def _nothing(event: PlayedNote, usual_db: float) -> bool:
     room = event.next_s - event.on_s
-    if room < BLINK_S or (np.isnan(event.midi) and room < UNPITCHED_S):
+    if room < REPAIR.blink_s or (np.isnan(event.midi) and room < REPAIR.unpitched_s):
         return True
     return (
-        event.clarity < FAINT_CLARITY and event.attack < FAINT_ATTACK and event.level_db < usual_db - FAINT_DB
+        event.clarity < REPAIR.faint_clarity
+        and event.attack < REPAIR.faint_attack
+        and event.level_db < usual_db - REPAIR.faint_db
     )
 
 
@@ -136,17 +124,17 @@ def _blurred(events: list[PlayedNote]) -> list[PlayedNote]:
         after = events[k + 1] if k + 1 < len(events) else None
         same = (
             after is not None
-            and abs(after.midi - event.midi) < SAME
-            and after.attack < FAINT_ATTACK
-            and after.on_s - event.off_s < BLINK_S
+            and abs(after.midi - event.midi) < REPAIR.same
+            and after.attack < REPAIR.faint_attack
+            and after.on_s - event.off_s < REPAIR.blink_s
         )
         if (
             event.index is None
             and after is not None
             and after.index is not None
-            and event.next_s - event.on_s < BLUR_S
+            and event.next_s - event.on_s < REPAIR.blur_s
             and after.attack < event.attack
-            and (same or any(abs(after.midi - event.midi - d) < SAME for d in BELOW))
+            and (same or any(abs(after.midi - event.midi - d) < REPAIR.same for d in REPAIR.below))
         ):
             events[k + 1] = dataclasses.replace(after, on_s=event.on_s, attack=event.attack)
             if out:
@@ -187,7 +175,7 @@ def _held_on(
             or not items.repeated[t]
             or due is None
             or not tries
-            or abs(events[tries[0]].on_s - due) > NEAR_DUE * items.ioi_q[t - 1] * spq[t - 1]
+            or abs(events[tries[0]].on_s - due) > REPAIR.near_due * items.ioi_q[t - 1] * spq[t - 1]
         ):
             continue
         out = []
@@ -249,14 +237,14 @@ def _before_its_rest(events: list[PlayedNote], items: NoteArrays, spq: Array) ->
             or np.isnan(sound.midi)
         ):
             continue
-        if sound.attack < FAINT_ATTACK:
+        if sound.attack < REPAIR.faint_attack:
             continue  # the note before, sounding on
         late, soon = (
             event.on_s - due,
-            max(SOON * float(items.ioi_q[i] * items.sound_share[i] * spq[i]), SOON_S),
+            max(REPAIR.soon * float(items.ioi_q[i] * items.sound_share[i] * spq[i]), REPAIR.soon_s),
         )
         nearer = (
-            abs(sound.midi - items.midi[i]) < min(NEIGHBOUR, abs(event.midi - items.midi[i]))
+            abs(sound.midi - items.midi[i]) < min(REPAIR.neighbour, abs(event.midi - items.midi[i]))
             if not np.isnan(event.midi)
             else True
         )
@@ -265,8 +253,8 @@ def _before_its_rest(events: list[PlayedNote], items: NoteArrays, spq: Array) ->
         out[k - 1] = dataclasses.replace(sound, index=i, next_s=event.on_s)
         out[k] = dataclasses.replace(event, index=None, before=i + 1)
         if (
-            late > ENOUGH * items.sound_share[i] * items.ioi_q[i] * spq[i] - SOON_S
-            and items.sound_share[i] < ENOUGH
+            late > REPAIR.enough * items.sound_share[i] * items.ioi_q[i] * spq[i] - REPAIR.soon_s
+            and items.sound_share[i] < REPAIR.enough
         ):
             out[k - 1] = dataclasses.replace(out[k - 1], next_s=event.next_s)
             del out[k]
@@ -289,8 +277,8 @@ def _in_place(events: list[PlayedNote], jumps: list[Jump], items: NoteArrays, sp
         if i + 1 in at:
             event = out[at[i + 1]]
             nearer = abs(event.on_s - due) < abs(event.on_s - due - float(items.ioi_q[i] * spq[i]))
-            fits = abs(event.midi - items.midi[i]) < SAME and (
-                abs(event.midi - items.midi[i + 1]) > OTHER or items.midi[i + 1] == items.midi[i]
+            fits = abs(event.midi - items.midi[i]) < REPAIR.same and (
+                abs(event.midi - items.midi[i + 1]) > REPAIR.other or items.midi[i + 1] == items.midi[i]
             )
             if fits and nearer:
                 out[at[i + 1]] = dataclasses.replace(event, index=i, before=i)
@@ -299,7 +287,10 @@ def _in_place(events: list[PlayedNote], jumps: list[Jump], items: NoteArrays, sp
         if i - 1 in at:
             event = out[at[i - 1]]
             own = _due(out, at, i - 1, items, spq)
-            fits = abs(event.midi - items.midi[i]) < SAME and abs(event.midi - items.midi[i - 1]) > OTHER
+            fits = (
+                abs(event.midi - items.midi[i]) < REPAIR.same
+                and abs(event.midi - items.midi[i - 1]) > REPAIR.other
+            )
             if (
                 fits
                 and own is not None
@@ -328,8 +319,8 @@ def _of_the_next_bar(events: list[PlayedNote], items: NoteArrays, spq: Array) ->
                 and not items.bar_start[begin]
             )
             fits = (
-                any(abs(event.midi + d - items.midi[i]) < SAME for d in (0, *BELOW))
-                and abs(event.midi - items.midi[begin]) > OTHER
+                any(abs(event.midi + d - items.midi[i]) < REPAIR.same for d in (0, *REPAIR.below))
+                and abs(event.midi - items.midi[begin]) > REPAIR.other
             )
             if alone and fits:
                 out[at[begin]] = dataclasses.replace(event, index=i, before=i)
@@ -352,7 +343,7 @@ def _of_the_next_bar(events: list[PlayedNote], items: NoteArrays, spq: Array) ->
         ):
             continue
         passed = out[at[begin]].on_s - out[at[first]].on_s
-        if passed < AT_MOST * items.ioi_q[first] * spq[first]:
+        if passed < REPAIR.at_most * items.ioi_q[first] * spq[first]:
             for k in range(i, first, -1):
                 out[at[k - 1]] = dataclasses.replace(out[at[k - 1]], index=k, before=k)
                 at[k] = at.pop(k - 1)
@@ -376,7 +367,7 @@ def _later_bar(events: list[PlayedNote], items: NoteArrays, spq: Array) -> list[
             if s == i or (items.bar_start[s] and items.midi[s] == items.midi[i])
         }
         best = min(times, key=lambda s: abs(times[s] - passed))
-        if best != i and abs(times[best] - passed) < AT_MOST * (times[i] - times[best]):
+        if best != i and abs(times[best] - passed) < REPAIR.at_most * (times[i] - times[best]):
             out[at[i]] = dataclasses.replace(out[at[i]], index=best, before=best)
             at[best] = at.pop(i)
     return out
@@ -418,7 +409,7 @@ def _skipped(
             before, after = events[at[a - 1]], events[at[b]]
             left_out = float((items.ioi_q[a:b] * spq[a:b]).sum())
             passed = after.on_s - before.on_s - float(items.ioi_q[a - 1] * spq[a - 1])
-            if before.attempt == after.attempt and passed < AT_MOST * left_out:
+            if before.attempt == after.attempt and passed < REPAIR.at_most * left_out:
                 place = sum(j.at_s < after.on_s for j in jumps)
                 jumps = [*jumps[:place], Jump(after.on_s, a, b), *jumps[place:]]
                 events = [dataclasses.replace(e, attempt=e.attempt + (e.on_s >= after.on_s)) for e in events]
@@ -438,15 +429,18 @@ def move_trill_starts(
         ):
             continue
         room = event.next_s - event.on_s
-        if event.on_s - before.off_s > BLINK_S or event.off_s - event.on_s > LAST_OF_TRILL * room:
+        if (
+            event.on_s - before.off_s > REPAIR.blink_s
+            or event.off_s - event.on_s > REPAIR.last_of_trill * room
+        ):
             continue
         f = measurer.f
         a, b = (
             round(event.off_s / f.hop_s),
-            round(min(event.off_s + NEXT_TRILL_S, event.next_s - 0.5 * room) / f.hop_s),
+            round(min(event.off_s + REPAIR.next_trill_s, event.next_s - 0.5 * room) / f.hop_s),
         )
         window = f.flux[a:b]
-        if len(window) and float(window.max()) >= TRILL_ATTACK:
+        if len(window) and float(window.max()) >= REPAIR.trill_attack:
             on_s = measurer.onset(round((a + int(window.argmax())) * f.hop_s / f.step_s), None)
             index = event.index or 0
             found = measurer.measure(
@@ -475,19 +469,22 @@ def move_figure_starts(
         event, before = out[k], out[k - 1]
         if event.index is None or line.main_notes[event.index].written.ornament not in FIGURES:
             continue
-        joined = event.on_s - before.off_s < FIGURE_GAP_S
-        if joined and not abs(before.midi - event.midi) < SAME:
+        joined = event.on_s - before.off_s < REPAIR.figure_gap_s
+        if joined and not abs(before.midi - event.midi) < REPAIR.same:
             continue  # on the same pitch the note before may seem to go on
         f = measurer.f
         a = round(
-            max((before.on_s + FIGURE_GAP_S) if joined else before.off_s - 0.02, event.on_s - FIGURE_S)
+            max(
+                (before.on_s + REPAIR.figure_gap_s) if joined else before.off_s - 0.02,
+                event.on_s - ORNAMENTS.figure_s,
+            )
             / f.hop_s
         )
-        b = round((event.on_s - 0.5 * FIGURE_GAP_S) / f.hop_s)
+        b = round((event.on_s - 0.5 * REPAIR.figure_gap_s) / f.hop_s)
         window = f.flux[a:b]
-        if len(window) and float(window.max()) >= (TRILL_ATTACK if joined else FIGURE_ATTACK):
+        if len(window) and float(window.max()) >= (REPAIR.trill_attack if joined else REPAIR.figure_attack):
             on_s = measurer.onset(round((a + int(window.argmax())) * f.hop_s / f.step_s), None)
-            if before.on_s + FIGURE_GAP_S < on_s < event.on_s:
+            if before.on_s + REPAIR.figure_gap_s < on_s < event.on_s:
                 out[k] = dataclasses.replace(event, on_s=on_s, attack=measurer.attack(on_s))
                 out[k - 1] = dataclasses.replace(before, next_s=on_s, off_s=min(before.off_s, on_s))
     return out

@@ -10,15 +10,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from jeweller.alignment.note_arrays import NoteArrays
+from jeweller.notes.settings import RESTARTS
 from jeweller.notes.table import Jump, PlayedNote
-
-FALSE_START_NOTES = 4  # a beginning broken off within so many notes is a false start
-SPOKEN = 0.9  # periodicity of most of its sounds at the written pitches, below which a first try was none
-BLINK_S = 0.08  # a sound that holds its pitch for less is hardly a note
-SURELY_A_NOTE = -3.0  # log odds of being no note, below which one note alone may be a restart
-# periodicity below which, if it is softer by so much too, another pitch before the music is no first note
-UNCLEAR, UNCLEAR_DB = 0.7, 6.0
-PAUSE_S = 0.20  # a taken-again note comes after at least such a silence
 
 
 def ghost_odds(event: PlayedNote, before: PlayedNote | None, usual_db: float) -> float:
@@ -40,7 +33,7 @@ def ghost_odds(event: PlayedNote, before: PlayedNote | None, usual_db: float) ->
     same = before is not None and any(
         abs(before.midi - event.midi - d) < 0.7 for d in (0.0, 12.0, 19.0, 24.0)
     )
-    odds += max(0.0, min(BLINK_S, 0.5 * room) - length) / 0.015
+    odds += max(0.0, min(RESTARTS.blink_s, 0.5 * room) - length) / 0.015
     return odds + (1.0 if same else 0.0)
 
 
@@ -89,7 +82,8 @@ def find_restarts(
         run = _abandoned(events, k, items, spq)
         if (
             run == 1
-            and ghost_odds(events[k], events[k - 1] if k else None, usual_level(events, k)) > SURELY_A_NOTE
+            and ghost_odds(events[k], events[k - 1] if k else None, usual_level(events, k))
+            > RESTARTS.surely_a_note
         ):
             run = 0
         if run:
@@ -131,9 +125,9 @@ def _abandoned(events: list[PlayedNote], k: int, items: NoteArrays, spq: np.ndar
     pause = events[m].on_s - last.off_s
     length = last.next_s - first.on_s
     written = float(items.ioi_q[first.before : first.before + run].sum()) * spq[first.before]
-    if run == 1 and pause < PAUSE_S and length < 0.75 * written:
+    if run == 1 and pause < RESTARTS.pause_s and length < 0.75 * written:
         return 0
-    return run if pause >= PAUSE_S or run >= 2 else 0
+    return run if pause >= RESTARTS.pause_s or run >= 2 else 0
 
 
 def begin_with_sound(events: list[PlayedNote], items: NoteArrays) -> list[PlayedNote]:
@@ -150,8 +144,8 @@ def begin_with_sound(events: list[PlayedNote], items: NoteArrays) -> list[Played
             or first.clarity < 0.3
             or (
                 abs(first.midi - items.midi[0]) > 0.7
-                and first.clarity < UNCLEAR
-                and first.level_db < usual_level(events, 0) - UNCLEAR_DB
+                and first.clarity < RESTARTS.unclear
+                and first.level_db < usual_level(events, 0) - RESTARTS.unclear_db
             )
         )
     )
@@ -178,7 +172,8 @@ def drop_false_starts(events: list[PlayedNote], jumps: list[Jump]) -> tuple[list
         first = [e for e in events if e.at_or_before(jumps[0].at_s)]
         written = [e.index for e in first if e.index is not None]
         few = (
-            len(first) <= FALSE_START_NOTES or float(np.median([e.expected_clarity for e in first])) < SPOKEN
+            len(first) <= RESTARTS.false_start_notes
+            or float(np.median([e.expected_clarity for e in first])) < RESTARTS.spoken
         )
         if (
             not written

@@ -8,13 +8,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from jeweller.features.extraction import Features, salience_near
+from jeweller.notes.settings import SUSTAIN
 from jeweller.notes.table import NoteTable, PlayedNote, SustainedTone
-
-LEAST_S = 0.8  # shorter notes are not looked at
-CLEARNESS_S = 0.4  # the same for how clear they are
-HEAD_S, TAIL_S = 0.15, 0.10  # attack and release are no part of it
-VIBRATO_S = 0.18  # an average over so long takes a vibrato out
-CLEAR = 0.6  # periodicity of frames whose pitch is read
 
 
 def _steady(
@@ -35,8 +30,8 @@ def _steady(
                 i,
                 event,
                 slice(
-                    round((event.on_s + HEAD_S) / features.step_s),
-                    round((event.off_s - TAIL_S) / features.step_s),
+                    round((event.on_s + SUSTAIN.head_s) / features.step_s),
+                    round((event.off_s - SUSTAIN.tail_s) / features.step_s),
                 ),
             )
 
@@ -47,7 +42,7 @@ def measure_clearness(following: NoteTable, features: Features) -> list[tuple[in
     """
     found = [
         (i, salience_near(features, rows, round(event.midi))[0])
-        for i, event, rows in _steady(following, features, CLEARNESS_S)
+        for i, event, rows in _steady(following, features, SUSTAIN.clearness_s)
     ]
     return [(i, float(np.percentile(clear, 80))) for i, clear in found if len(clear) >= 5]
 
@@ -57,18 +52,18 @@ def measure_sustain(following: NoteTable, features: Features) -> list[SustainedT
 
     out: list[SustainedTone] = []
     ratio = round(features.step_s / features.hop_s)
-    for i, event, rows in _steady(following, features, LEAST_S):
+    for i, event, rows in _steady(following, features, SUSTAIN.least_s):
         clear, pitch = salience_near(features, rows, round(event.midi))
         level = features.level[rows.start * ratio : rows.stop * ratio : ratio][: len(pitch)]
-        good = clear > CLEAR
+        good = clear > SUSTAIN.clear
         if good.sum() < 0.7 * len(good) or len(pitch) < 30 or len(level) < len(pitch):
             continue
         cents = 100.0 * (np.interp(np.arange(len(pitch)), np.flatnonzero(good), pitch[good]) - event.midi)
         quarter = len(cents) // 4
         t = np.linspace(-1.0, 1.0, len(cents))
-        smooth = uniform_filter1d(cents, max(1, round(VIBRATO_S / features.step_s)))
+        smooth = uniform_filter1d(cents, max(1, round(SUSTAIN.vibrato_s / features.step_s)))
         slow = smooth - np.polyval(np.polyfit(t, smooth, 2), t)
-        loud = uniform_filter1d(level.astype(np.float64), max(1, round(VIBRATO_S / features.step_s)))
+        loud = uniform_filter1d(level.astype(np.float64), max(1, round(SUSTAIN.vibrato_s / features.step_s)))
         slow_db = loud - np.polyval(np.polyfit(t, loud, 2), t)
         out.append(
             SustainedTone(

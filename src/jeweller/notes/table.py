@@ -12,6 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.notation.performance import PerformedNote, PerformedPart
+from jeweller.notes.settings import TABLE
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -246,9 +247,6 @@ class NoteTable:
         return event.midi - self.notes[index].sounding_midi - self.offset_cents / 100
 
 
-SHIFTED_SHARE, SHIFTED_NOTES = 0.5, 6  # of the notes that were heard, and at least so many, shifted alike
-
-
 def shifted_down(table: NoteTable) -> int:
     """Semitones (negative) by which most notes that were heard sounded lower than written; 0 where they did
     not.
@@ -262,4 +260,8 @@ def shifted_down(table: NoteTable) -> int:
     if not apart:
         return 0
     most = max(set(apart), key=apart.count)
-    return most if most < 0 and apart.count(most) >= max(SHIFTED_NOTES, SHIFTED_SHARE * len(apart)) else 0
+    return (
+        most
+        if most < 0 and apart.count(most) >= max(TABLE.shifted_notes, TABLE.shifted_share * len(apart))
+        else 0
+    )

@@ -12,24 +12,8 @@ import numpy.typing as npt
 from numpy.lib.stride_tricks import sliding_window_view
 
 from jeweller.features.extraction import Features, midi_to_hz
+from jeweller.notes.settings import TRANSITIONS
 from jeweller.notes.table import NoteTable, NoteTransition, PlayedNote
-
-# where the first note is measured, the join, and the second note
-BEFORE_S, NEAR_S, AFTER_S = 0.15, 0.08, 0.12
-
-# The course of a join: partials of the one note that the other does not share, in windows just long enough to
-# keep the two apart.
-# steps on each side; between which steps the notes before and after are steady
-COURSE_STEP_S, COURSE_REACH, STEADY = 0.005, 32, (4, 16, 44, 60)
-# shortest and longest window; periods of the difference of the two pitches
-WINDOW_S, WINDOW_PERIODS = (0.02, 0.05), 2.5
-# how many, up to where; a partial within so many window bandwidths of the other note's is shared
-PARTIALS, HIGHEST_HZ, BAND = 12, 4000.0, 1.6
-SEEN = (-12, -9, -6, -3, 0, 3, 6)  # steps from the crossing at which both are told
-COURSE_DB = (-20.0, 3.0)
-FLAT_DB = 2.0  # a slur whose dip is shallower is not listened to again
-# where the dip is so much deeper than the setting's, no more is asked of notes that each have a tongue
-DEEP_DB = 6.0
 
 
 def measure_transitions(following: NoteTable, features: Features, run_on_db: float) -> list[NoteTransition]:
@@ -52,14 +36,18 @@ def measure_transitions(following: NoteTable, features: Features, run_on_db: flo
             continue
         k = round(b.on_s / features.hop_s)
         before = level[
-            max(0, k - round(BEFORE_S / features.hop_s)) : max(1, k - round(NEAR_S / features.hop_s) // 2)
+            max(0, k - round(TRANSITIONS.before_s / features.hop_s)) : max(
+                1, k - round(TRANSITIONS.near_s / features.hop_s) // 2
+            )
         ]
-        middle = level[max(0, k - round(NEAR_S / features.hop_s)) : k + 6]
-        after = level[k : k + round(AFTER_S / features.hop_s)]
+        middle = level[max(0, k - round(TRANSITIONS.near_s / features.hop_s)) : k + 6]
+        after = level[k : k + round(TRANSITIONS.after_s / features.hop_s)]
         if not len(before) or not len(middle) or not len(after):
             continue
         dip = min(float(np.percentile(before, 80)), float(np.percentile(after, 80))) - float(middle.min())
-        asked = (notes[j].slurred_from_previous and dip > FLAT_DB) or dip < run_on_db + DEEP_DB
+        asked = (
+            notes[j].slurred_from_previous and dip > TRANSITIONS.flat_db
+        ) or dip < run_on_db + TRANSITIONS.deep_db
         changes = notes[j].sounding_midi != notes[j - 1].sounding_midi and not math.isnan(a.midi + b.midi)
         out.append(
             NoteTransition(
@@ -85,7 +73,12 @@ def _loudness(
     x = features.samples
     begin = (
         np.rint(
-            (centre_s + COURSE_STEP_S * np.arange(-COURSE_REACH, COURSE_REACH + 1)) * features.rate
+            (
+                centre_s
+                + TRANSITIONS.course_step_s
+                * np.arange(-TRANSITIONS.course_reach, TRANSITIONS.course_reach + 1)
+            )
+            * features.rate
         ).astype(np.int64)
         - window // 2
     )
@@ -110,9 +103,15 @@ def measure_crossing(features: Features, a: PlayedNote, b: PlayedNote, shift: in
     high; behind a tongue the first has sunk before the second speaks, in a room too.
     """
     first, second = float(midi_to_hz(a.midi + shift)), float(midi_to_hz(b.midi + shift))
-    window = int(features.rate * np.clip(WINDOW_PERIODS / max(abs(first - second), 1.0), *WINDOW_S))
-    width = BAND * features.rate / window
-    own = [[h * f for h in range(1, PARTIALS + 1) if h * f < HIGHEST_HZ] or [f] for f in (first, second)]
+    window = int(
+        features.rate
+        * np.clip(TRANSITIONS.window_periods / max(abs(first - second), 1.0), *TRANSITIONS.window_s)
+    )
+    width = TRANSITIONS.band * features.rate / window
+    own = [
+        [h * f for h in range(1, TRANSITIONS.partials + 1) if h * f < TRANSITIONS.highest_hz] or [f]
+        for f in (first, second)
+    ]
     apart = [
         [f for f in these if min(abs(f - g) for g in others) > width] or these[:1]
         for these, others in (own, own[::-1])
@@ -120,11 +119,13 @@ def measure_crossing(features: Features, a: PlayedNote, b: PlayedNote, shift: in
     levels = [
         20 * np.log10(loud / (float(np.median(loud[slice(*steady)])) + 1e-9) + 1e-3)
         for loud, steady in zip(
-            _loudness(features, b.on_s, apart, window), (STEADY[:2], STEADY[2:]), strict=True
+            _loudness(features, b.on_s, apart, window),
+            (TRANSITIONS.steady[:2], TRANSITIONS.steady[2:]),
+            strict=True,
         )
     ]
-    inner = slice(-SEEN[0] + 4, 2 * COURSE_REACH + 1 - SEEN[-1] - 7)
+    inner = slice(-TRANSITIONS.seen[0] + 4, 2 * TRANSITIONS.course_reach + 1 - TRANSITIONS.seen[-1] - 7)
     lower = np.minimum(*levels)[inner]
     at = int(lower.argmax()) + inner.start
-    told = [np.clip(level[at + np.array(SEEN)], *COURSE_DB) for level in levels]
+    told = [np.clip(level[at + np.array(TRANSITIONS.seen)], *TRANSITIONS.course_db) for level in levels]
     return (float(lower.max()), *(float(v) for v in np.concatenate(told)))

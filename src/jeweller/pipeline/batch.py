@@ -22,7 +22,8 @@ from jeweller.i18n import _
 from jeweller.log import log_fault, start_log
 from jeweller.notation.formats import ENDINGS
 from jeweller.pipeline.check import Options, check
-from jeweller.report.build import EAR_VERSION, settings_dict
+from jeweller.report.build import settings_dict
+from jeweller.report.ear_version import ear_version
 
 TRIES = 2  # of a job whose process died: alone, or on a cluster
 THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
@@ -279,7 +280,7 @@ def _is_current(job: BatchJob, options: Options) -> bool:
         return bool(
             report["take"]["sha256"] == file_hash(job.take)
             and report["score"]["sha256"] == file_hash(job.score)
-            and report["program"]["ear_version"] == EAR_VERSION
+            and report["program"]["ear_version"] == ear_version()
             and report["settings"]["settings_hash"] == wanted
         )
     except (OSError, ValueError, KeyError, TypeError):

@@ -22,6 +22,7 @@ from jeweller.grading.scheme import Scheme, add_up_mark, facet_marks
 from jeweller.i18n import SOURCE, in_language
 from jeweller.notation.performance import PerformedNote
 from jeweller.notation.pitch import Pitch, key_name
+from jeweller.report.ear_version import ear_version
 from jeweller.report.good import good_things
 from jeweller.report.traps import answer_alterations
 from jeweller.report_format import (
@@ -37,8 +38,6 @@ from jeweller.report_format import (
     ReportTuning,
     TakeReport,
 )
-
-EAR_VERSION = "9"
 
 
 def _r(value: float | None, digits: int = 4) -> float | None:
@@ -100,7 +99,7 @@ def build_report(
     main = [e for e in f.events if e.index is not None]
     report: TakeReport = {
         "schema": "jeweller.report/1",
-        "program": {"name": "Jeweller", "version": __version__, "ear_version": EAR_VERSION},
+        "program": {"name": "Jeweller", "version": __version__, "ear_version": ear_version()},
         "settings": settings,
         "score": {
             "title": line.title,

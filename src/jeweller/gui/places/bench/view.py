@@ -50,7 +50,7 @@ from jeweller.library.tray import (
     open_take,
 )
 from jeweller.notation.performance import PerformedPart
-from jeweller.report.build import EAR_VERSION
+from jeweller.report.ear_version import ear_version
 from jeweller.synthesis.sampler import RATE
 
 POLL_MS = 60
@@ -290,7 +290,7 @@ class BenchPlace(Marking):
         for state in ("to hear", "decided", "returned", "not this piece", "failed"):
             if state in states:
                 told.append(f"{states.count(state)} {_(state)}")
-        if any(line.take.summary.get("ear", EAR_VERSION) != EAR_VERSION for line in self.lines):
+        if any(line.take.summary.get("ear", ear_version()) != ear_version() for line in self.lines):
             told.append(_("checked by an earlier version: “This take…” checks again"))
         busy = self.checking is not None and self.checking.busy
         if busy and self.checking is not None:

@@ -1,0 +1,52 @@
+"""Which ear made a report: a hash of every number that influences a verdict, and of every fitted weight.
+Another number is another ear, and what it says may differ.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import functools
+import hashlib
+import json
+from pathlib import Path
+from types import ModuleType
+
+import jeweller.alignment.settings
+import jeweller.assessment
+import jeweller.assessment.finding
+import jeweller.assessment.settings
+import jeweller.features.settings
+import jeweller.notes.settings
+from jeweller.setting import numbers_of
+
+PACKAGES = (
+    jeweller.features.settings,
+    jeweller.alignment.settings,
+    jeweller.notes.settings,
+    jeweller.assessment.settings,
+)
+# What no number tells: raised where a rule comes or goes.
+RULES = 10
+
+
+def numbers_in(module: ModuleType) -> dict[str, object]:
+    """Every declared number of a settings module, by "group.name"."""
+    return {
+        f"{group}.{name}": value
+        for group, settings in sorted(vars(module).items())
+        if dataclasses.is_dataclass(settings) and not isinstance(settings, type)
+        for name, value, _told in numbers_of(settings)
+    }
+
+
+@functools.cache
+def ear_version() -> str:
+    """Twelve letters; the same for the same ear on every machine."""
+    told: dict[str, object] = {"rules": RULES, "tolerances": jeweller.assessment.settings.TOLERANCES}
+    for module in PACKAGES:
+        told[module.__name__] = numbers_in(module)
+    told["asked"] = dataclasses.asdict(jeweller.assessment.settings.AssessmentSettings())
+    told["calibration"] = (jeweller.assessment.finding.RAW, jeweller.assessment.finding.RIGHT)
+    for weights in sorted(Path(jeweller.assessment.__file__).parent.glob("*.json")):
+        told[weights.name] = json.loads(weights.read_text(encoding="utf-8"))
+    return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()[:12]
