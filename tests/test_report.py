@@ -18,9 +18,10 @@ from jeweller.assessment.phrases import beats, counts
 from jeweller.assessment.settings import make_settings
 from jeweller.audio.encode import write_sound
 from jeweller.decisions.records import decisions_path
-from jeweller.documents.annotations import Ruler, View, draw_marks, staff_place
+from jeweller.documents.annotations import draw_marks, staff_place
 from jeweller.documents.check_documents import annotated_musicxml, heard_midi, render_sheets
 from jeweller.documents.engraving import engrave
+from jeweller.documents.mark_canvas import Ruler, View
 from jeweller.documents.page import html_to_pdf, marked_page, pdf_to_png
 from jeweller.documents.plain_text import explain_text, player_words, summary_text
 from jeweller.documents.theme import DARK, LIGHT

@@ -17,7 +17,8 @@ from jeweller.notation.model import Bar, Mark, Score
 from jeweller.notation.performance import perform_part, playing_order
 from jeweller.notation.pitch import Pitch, in_key, key_alter, key_letters, key_name, spell
 from jeweller.notation.readers.detect import read as open_any
-from jeweller.notation.readers.musicxml import read, unpack
+from jeweller.notation.readers.musicxml import read
+from jeweller.notation.readers.musicxml_file import unpack
 from jeweller.notation.readers.sandbox import choose_part, load_score, usable_part
 from jeweller.notation.summary import score_summary
 from jeweller.notation.writers.musicxml import compute_beams, write_musicxml

@@ -7,8 +7,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jeweller.documents.annotations import View, draw_marks
+from jeweller.documents.annotations import draw_marks
 from jeweller.documents.engraving import RAIL_HEIGHT, Engraving
+from jeweller.documents.mark_canvas import View
 from jeweller.documents.theme import Theme
 from jeweller.notation.performance import PerformedPart
 from jeweller.report_format import ReportFinding, TakeReport

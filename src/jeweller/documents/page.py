@@ -14,8 +14,9 @@ from jeweller.assessment.finding import is_sure
 from jeweller.assessment.messages import FACET_NAMES, cause_words, localized
 from jeweller.assessment.phrases import capitalized
 from jeweller.assets import FONTS
-from jeweller.documents.annotations import View, draw_marks
+from jeweller.documents.annotations import draw_marks
 from jeweller.documents.engraving import Engraving, engrave
+from jeweller.documents.mark_canvas import View
 from jeweller.documents.plain_text import SHOWN_FIRST, good_sentence, player_words, sureness
 from jeweller.documents.theme import LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
 from jeweller.i18n import _, chosen_language

@@ -20,22 +20,14 @@ from jeweller.notation.ids import note_id, pitch_token, unique
 from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar, Mark, Note, Part, Score
 from jeweller.notation.pitch import Pitch, key_alter
-from jeweller.notation.readers.abc_fields import ALTER, read_key, read_length, read_metre, read_tempo
+from jeweller.notation.readers.abc_fields import ALTER
+from jeweller.notation.readers.abc_head import AbcHead, Problem
 from jeweller.notation.readers.abc_voice import AbcTune, AbcVoice
 from jeweller.notation.readers.vocabulary import DECORATIONS, DYNAMICS, JUMP_WORDS, SIGNS
 from jeweller.notation.values import guess_type
 
 MAX_TUNES, MAX_NOTES, MAX_BARS = 2000, 100_000, 5000
 ACCIDENTAL = {1: "sharp", 2: "double-sharp", 0: "natural", -1: "flat", -2: "flat-flat"}
-CLEFS = {
-    "treble": ("G", 2),
-    "bass": ("F", 4),
-    "tenor": ("C", 4),
-    "alto": ("C", 3),
-    "perc": ("percussion", 2),
-    "none": ("G", 2),
-}
-SILENT_FIELDS = "ABDFGHIJNORSUWXZmrsPuw"  # say nothing about what is played
 LONE = {
     ".": "staccato",
     "~": "roll",
@@ -69,15 +61,6 @@ def _matched(pattern: re.Pattern[str], text: str) -> re.Match[str]:
     if match is None:
         raise ScoreError(_("“{text}” is not understood here.").format(text=text[:12]))
     return match
-
-
-@dataclass(frozen=True)
-class Problem:
-    """What was not understood: 1-based line and column in the text, and a sentence."""
-
-    line: int
-    column: int
-    text: str
 
 
 def read_abc(text: str) -> list[Score]:
@@ -130,7 +113,7 @@ def parse_tune(text: str, *, first_line: int = 1) -> tuple[Score, tuple[Problem,
     return reader.score(), tuple(sorted(reader.problems, key=lambda p: (p.line, p.column)))
 
 
-class Reader:
+class Reader(AbcHead):
     """A tune as it is read: `voices` hold what there is so far, `problems` what was not understood."""
 
     def __init__(self, first_line: int) -> None:
@@ -142,9 +125,6 @@ class Reader:
         self.count = 0
         self.ids: set[str] = set()
         self.heads: dict[str, str] = {}
-
-    def tell(self, column: int, text: str) -> None:
-        self.problems.append(Problem(self.number, column, text))
 
     def read(self, text: str, *, whole: bool = True) -> None:
         """Reads lines of a tune; where they are not the whole of it, its last bar stays open."""
@@ -184,127 +164,6 @@ class Reader:
 
     # ---- fields
     # --------------------------------------------------------------------------------------------------
-
-    def head(self, key: str, value: str, column: int) -> None:
-        t = self.tune
-        if key == "T":
-            t.titles.append(html.unescape(value))
-        elif key == "C":
-            t.composer = html.unescape(value)
-        elif key == "M":
-            t.beats, t.beat_type, t.free = self.metre(value, column)
-        elif key == "L":
-            t.unit = self.length(value, column)
-        elif key == "Q":
-            t.tempo = self.tempo(value, column)
-        elif key == "V":
-            name, _unused, rest = value.partition(" ")
-            self.heads[name] = rest
-        elif key == "K":
-            self.key(t, value, column)
-        elif key not in SILENT_FIELDS:
-            self.tell(1, _("The field {key}: is not known and was left out.").format(key=key))
-
-    def body_field(self, key: str, value: str, column: int) -> None:
-        if key == "V":
-            self.choose_voice(value)
-            return
-        if key == "T":
-            return
-        if key in SILENT_FIELDS or key == "+":
-            return
-        voice = self.current()
-        if key == "K":
-            self.key(voice, value, column)
-        elif key == "M":
-            if voice.notes:
-                self.close_bar(voice)
-            voice.beats, voice.beat_type, voice.free = self.metre(value, column)
-        elif key == "L":
-            voice.unit = self.length(value, column)
-        elif key == "Q":
-            mark = self.tempo(value, column)
-            if mark is not None:
-                voice.marks.append(dataclasses.replace(mark, offset=voice.now))
-        else:
-            self.tell(1, _("The field {key}: is not known and was left out.").format(key=key))
-
-    def current(self) -> AbcVoice:
-        if self.voice is None:
-            return self.choose_voice(next(iter(self.heads), "1"))
-        return self.voice
-
-    def choose_voice(self, value: str) -> AbcVoice:
-        name, _unused, rest = value.strip().partition(" ")
-        name = name or "1"
-        if name not in self.voices:
-            if len(self.voices) >= 64:
-                raise ScoreError(_("This tune has more than 64 voices; it is probably damaged."))
-            self.voices[name] = AbcVoice(name, self.tune)
-            rest = f"{self.heads.get(name, '')} {rest}"
-        self.voice = chosen = self.voices[name]
-        if rest.strip():
-            self.voice_properties(chosen, rest)
-        return chosen
-
-    def voice_properties(self, voice: AbcVoice, text: str) -> None:
-        quoted = re.search(r'(?:name|nm)="([^"]*)"', text)
-        plain = re.search(r"(?:name|nm)=([^\s\"]+)", text)
-        if quoted or plain:
-            voice.name = (quoted or plain)[1]  # type: ignore[index]
-        self.clef(voice, text)
-
-    def clef(self, into: AbcTune | AbcVoice, text: str) -> None:
-        match = re.search(r"(?:clef=\s*|^|\s)(treble|bass|tenor|alto|perc|none)([+-]8)?", text)
-        if match:
-            sign, line = CLEFS[match[1]]
-            into.clef = (sign, line, {"+8": 1, "-8": -1}.get(match[2] or "", 0))
-        match = re.search(r"transpose=(-?\d{1,2})", text)
-        if match:
-            into.chromatic = int(match[1])
-        match = re.search(r"octave=(-?\d)", text)
-        if match and isinstance(into, AbcVoice):
-            into.octave = int(match[1])
-
-    def metre(self, value: str, column: int) -> tuple[int, int, bool]:
-        found = read_metre(value)
-        if found is None:
-            self.tell(
-                column,
-                _("The metre “{strip}” is not understood; 4/4 is taken.").format(strip=value.strip()[:20]),
-            )
-        return found or (4, 4, False)
-
-    def length(self, value: str, column: int) -> Fraction | None:
-        found = read_length(value)
-        if found is None:
-            self.tell(
-                column,
-                _("The unit of length “{value}” is not understood; write one such as 1/8.").format(
-                    value=value[:20]
-                ),
-            )
-        return found
-
-    def tempo(self, value: str, column: int) -> Mark | None:
-        found = read_tempo(value)
-        if found is None:
-            self.tell(
-                column,
-                _("The speed “{value}” is not understood; write it as 1/4=96.").format(value=value[:30]),
-            )
-        return found
-
-    def key(self, into: AbcTune | AbcVoice, value: str, column: int) -> None:
-        found = read_key(value)
-        if isinstance(into, AbcVoice) and into.notes and into.now == 0:
-            into.begin_bar()
-        if found.told:
-            self.tell(column, found.told)
-        if found.fifths is not None:
-            into.fifths, into.mode, into.altered = found.fifths, found.mode, {}
-        into.altered.update(found.altered)
-        self.clef(into, found.rest)
 
     # ---- music
     # ---------------------------------------------------------------------------------------------------

@@ -14,6 +14,7 @@ from jeweller.i18n import N_, _
 from jeweller.notation.model import Score
 from jeweller.notation.readers import abc, mei, musicxml
 from jeweller.notation.readers.completion import complete_score
+from jeweller.notation.readers.musicxml_file import unpack
 
 FORMATS = N_("MusicXML (.musicxml, .xml, .mxl), MEI (.mei), ABC (.abc), Humdrum (.krn) and MIDI (.mid)")
 BINARY = {
@@ -42,7 +43,7 @@ def read(data: bytes, grid: Fraction | None = None) -> list[Score]:
             raise ScoreError(
                 _("This is {what}; Jeweller reads {formats}.").format(what=what, formats=FORMATS)
             )
-    xml = musicxml.unpack(data)
+    xml = unpack(data)
     text = decode(xml)
     if text.lstrip().startswith("<"):
         root = re.search(

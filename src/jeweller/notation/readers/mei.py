@@ -10,20 +10,33 @@ from __future__ import annotations
 
 import dataclasses
 import re
-from collections.abc import Iterator
 from fractions import Fraction
 from typing import Any
 
 from jeweller.errors import ScoreError
 from jeweller.i18n import _
 from jeweller.notation.ids import PLAIN, unique
-from jeweller.notation.model import Bar, Mark, Note, Part, Score
+from jeweller.notation.model import Bar, Note, Part, Score
 from jeweller.notation.pitch import Pitch, key_alter
-from jeweller.notation.readers.musicxml import MAX_BARS, MAX_NOTES, one_voice, parse_xml
-from jeweller.notation.readers.vocabulary import JUMP_WORDS
-from jeweller.notation.values import TYPE_QUARTERS, guess_type
+from jeweller.notation.readers.mei_marks import MeiMarks, MeiStaff
+from jeweller.notation.readers.mei_values import (
+    Element,
+    number_slurs,
+    read_articulations,
+    read_duration,
+    read_number,
+    read_ornament,
+    read_ornament_attribute,
+    read_ratio,
+    read_signature,
+    read_slur_number,
+    read_slurs,
+    read_words,
+)
+from jeweller.notation.readers.musicxml import MAX_BARS, MAX_NOTES, one_voice
+from jeweller.notation.readers.musicxml_file import parse_xml
+from jeweller.notation.values import guess_type
 
-Element = Any
 ACCIDENTALS = {
     "s": (1, "sharp"),
     "f": (-1, "flat"),
@@ -44,7 +57,6 @@ ARTIC = {
     "stress": "stress",
     "unstress": "unstress",
 }
-JUMPS = {"segno": "segno", "coda": "coda", "fine": "fine", "daCapo": "dacapo", "dalSegno": "dalsegno"}
 PASSED = {
     "beam",
     "tuplet",
@@ -64,7 +76,6 @@ PASSED = {
     "add",
 }
 GRACE_TYPE = {"4": "quarter", "16": "16th", "32": "32nd"}
-TEMPO_UNIT = {"1": "whole", "2": "half", "4": "quarter", "8": "eighth", "16": "16th"}
 
 
 def read_humdrum(text: str) -> Score:
@@ -93,41 +104,17 @@ def read_mei(data: bytes) -> Score:
     score = root.find(".//music//score")
     if score is None:
         raise ScoreError(_("This MEI file holds no score."))
-    title = next((_words(t) for t in root.iterfind("meiHead/fileDesc/titleStmt/title") if _words(t)), "")
-    composer = next((_words(c) for c in root.iter("composer")), "")
+    title = next(
+        (read_words(t) for t in root.iterfind("meiHead/fileDesc/titleStmt/title") if read_words(t)), ""
+    )
+    composer = next((read_words(c) for c in root.iter("composer")), "")
     return _Reader(score).read(title[:200], composer[:200])
 
 
-def _words(element: Element) -> str:
-    return " ".join("".join(element.itertext()).split())
-
-
-def _number(text: str | None, default: int) -> int:
-    match = re.match(r"\s*-?\d{1,4}", text or "")
-    return int(match[0]) if match else default
-
-
-@dataclasses.dataclass
-class _Staff:
-    """One staff as it stands, and its bars so far."""
-
-    n: str
-    name: str = ""
-    fifths: int = 0
-    mode: str = "major"
-    beats: int = 4
-    beat_type: int = 4
-    clef: tuple[str, int, int] = ("G", 2, 0)
-    diatonic: int = 0
-    chromatic: int = 0
-    bars: list[Bar] = dataclasses.field(default_factory=list)
-    open_ties: set[tuple[str, int]] = dataclasses.field(default_factory=set)
-
-
-class _Reader:
+class _Reader(MeiMarks):
     def __init__(self, score: Element) -> None:
         self.score = score
-        self.staves: dict[str, _Staff] = {}
+        self.staves: dict[str, MeiStaff] = {}
         self.warnings: list[str] = []
         self.seen: set[str] = set()
         self.total = self.measures = 0
@@ -140,38 +127,12 @@ class _Reader:
         self.spans: dict[str, tuple[int, int]] = {}
         self._controls()
 
-    def _controls(self) -> None:
-        ids = {e.get("id") for e in self.score.iter("note", "chord", "rest") if e.get("id")}
-        for element in self.score.iter("slur", "tie", "trill", "mordent", "turn", "fermata", "breath"):
-            start, end = (element.get(n, "").lstrip("#") for n in ("startid", "endid"))
-            if start in ids:
-                self._say(start, element, begins=True)
-            if end in ids and element.tag in ("slur", "tie"):
-                self._say(end, element, begins=False)
-
-        for layer in self.score.iter("layer") if self.score.find(".//tupletSpan") is not None else ():
-            self._tuplet_spans(layer)
-
-    def _tuplet_spans(self, layer: Element) -> None:
-        """Tuplets given by their first and last note, of one layer of one bar."""
-        events = [e for e in layer.iter("note", "rest", "chord", "space") if e.getparent().tag != "chord"]
-        places = {e.get("id"): k for k, e in enumerate(events) if e.get("id")}
-        measure = next(layer.iterancestors("measure"), None)
-        for span in measure.iterfind("tupletSpan") if measure is not None else ():
-            first, last = (places.get(span.get(n, "").lstrip("#")) for n in ("startid", "endid"))
-            if first is not None and last is not None:
-                for k in range(first, last + 1):
-                    event = events[k]
-                    if not event.get("id"):
-                        event.set("id", f"span{len(self.spans) + 1}")
-                    self.spans[event.get("id")] = _ratio(span)
-
     def _say(self, note: str, element: Element, *, begins: bool) -> None:
         said = self.said.setdefault(note, {"slur_starts": (), "slur_stops": ()})
         tag = element.tag
         if tag == "slur":
             key = "slur_starts" if begins else "slur_stops"
-            said[key] = (*said[key], str(1 + _slur_number(element)))
+            said[key] = (*said[key], str(1 + read_slur_number(element)))
         elif tag == "tie":
             said["tie_start" if begins else "tie_stop"] = True
         elif tag == "fermata":
@@ -179,7 +140,7 @@ class _Reader:
         elif tag == "breath":
             said["breath_after"] = True
         else:
-            said["ornament"] = _ornament(element)
+            said["ornament"] = read_ornament(element)
 
     def read(self, title: str, composer: str) -> Score:
         for child in self.score:
@@ -193,7 +154,7 @@ class _Reader:
                 self._warn(staff, warning)
             if bars and not any(b.final_bar for b in bars):
                 bars[-1] = dataclasses.replace(bars[-1], final_bar=True)
-            bars = [dataclasses.replace(b, notes=_numbered(b.notes)) for b in bars]
+            bars = [dataclasses.replace(b, notes=number_slurs(b.notes)) for b in bars]
             name = staff.name or _("Part {k}").format(k=k + 1)
             parts.append(
                 Part(
@@ -208,7 +169,7 @@ class _Reader:
             )
         return Score(title, tuple(parts), composer, tuple(dict.fromkeys(self.warnings)))
 
-    def _warn(self, staff: _Staff, text: str) -> None:
+    def _warn(self, staff: MeiStaff, text: str) -> None:
         self.warnings.append(f"{staff.name or 'staff ' + staff.n}: {text}")
 
     def _walk(self, element: Element) -> None:
@@ -241,7 +202,7 @@ class _Reader:
     # ----------------------------------------------------------------------------------------------
 
     def _score_def(self, element: Element) -> None:
-        common = _signature(element)
+        common = read_signature(element)
         for staff in self.staves.values():
             _apply(staff, common)
         for definition in element.iter("staffDef"):
@@ -254,31 +215,31 @@ class _Reader:
         if n not in self.staves:
             if len(self.staves) >= 64:
                 raise ScoreError(_("This score has more than 64 staves; it is probably damaged."))
-            self.staves[n] = _Staff(n=n)
+            self.staves[n] = MeiStaff(n=n)
             _apply(self.staves[n], common)
         staff = self.staves[n]
         label = element.find("label")
         group = element.getparent()
-        name = (_words(label) if label is not None else "") or element.get("label") or ""
+        name = (read_words(label) if label is not None else "") or element.get("label") or ""
         if not name and group is not None and group.tag == "staffGrp":
             name = (
-                (_words(group.find("label")) if group.find("label") is not None else "")
+                (read_words(group.find("label")) if group.find("label") is not None else "")
                 or group.get("label")
                 or ""
             )
         staff.name = name[:80] or staff.name
-        staff.chromatic = max(-36, min(36, _number(element.get("trans.semi"), staff.chromatic)))
+        staff.chromatic = max(-36, min(36, read_number(element.get("trans.semi"), staff.chromatic)))
         staff.diatonic = max(
             -21,
             min(
                 21,
-                _number(
+                read_number(
                     element.get("trans.diat"),
                     staff.diatonic if staff.diatonic else round(staff.chromatic * 7 / 12),
                 ),
             ),
         )
-        _apply(staff, _signature(element))
+        _apply(staff, read_signature(element))
 
     # ---- one bar
     # -------------------------------------------------------------------------------------------------
@@ -352,188 +313,16 @@ class _Reader:
     def unique(self, wanted: str) -> str:
         return unique(wanted if PLAIN.fullmatch(wanted) else "n", self.seen)
 
-    def _marks(self, measure: Element, flags: dict[str, Any]) -> list[tuple[Mark, str]]:
-        """(mark, the staff it belongs to or "") of a bar; jumps are set in `flags`."""
-        out: list[tuple[Mark, str]] = []
-        if (
-            self.measures == 1
-            and getattr(self, "bpm", None)
-            and not any(t.get("mm") for t in measure.iter("tempo"))
-        ):
-            out.append((Mark(kind="tempo", offset=Fraction(0), value=self.bpm), ""))
-        for element in measure:
-            tag = element.tag
-            if tag not in ("dynam", "hairpin", "tempo", "dir", "repeatMark"):
-                continue
-            which = (element.get("staff") or "").split(" ")[0]
-            at, above = self._at(measure, element), element.get("place") != "below"
-            if tag == "dynam":
-                out.append((Mark(kind="dynamics", offset=at, text=_words(element)[:12], above=False), which))
-            elif tag == "hairpin":
-                kind = "crescendo" if element.get("form") == "cres" else "diminuendo"
-                out.append((Mark(kind="wedge", offset=at, text=kind, above=False), which))
-                end = re.fullmatch(r"(?:0m\+)?(\d+(?:\.\d+)?)", element.get("tstamp2") or "")
-                if end:
-                    out.append(
-                        (
-                            Mark(
-                                kind="wedge", offset=self._beats(float(end[1]) - 1), text="stop", above=False
-                            ),
-                            which,
-                        )
-                    )
-            elif tag == "tempo":
-                mark = _tempo(element, at)
-                out += [(m, "") for m in mark]
-            elif tag == "repeatMark" and element.get("func") in JUMPS:
-                flags[JUMPS[element.get("func")]] = True
-            else:
-                text = _words(element)
-                for pattern, flag in JUMP_WORDS:
-                    if pattern.match(text):
-                        flags[flag] = True
-                if text:
-                    out.append((Mark(kind="words", offset=at, text=text[:120], above=above), which))
-        return out
 
-    def _beats(self, beats: float) -> Fraction:
-        staff = next(iter(self.staves.values()))
-        return max(Fraction(0), Fraction(beats).limit_denominator(96) * Fraction(4, staff.beat_type))
-
-    def _at(self, measure: Element, element: Element) -> Fraction:
-        stamp = element.get("tstamp") or ""
-        if re.fullmatch(r"\d{1,3}(\.\d+)?", stamp):
-            return self._beats(float(stamp) - 1)
-        start = element.get("startid", "").lstrip("#")
-        if not start:
-            return Fraction(0)
-        for layer in measure.iter("layer"):
-            now = Fraction(0)
-            for event in layer.iter("note", "rest", "chord", "space"):
-                if event.get("id") == start:
-                    return now
-                if (
-                    event.getparent().tag != "chord"
-                    and not event.get("grace")
-                    and not _inside(event, "graceGrp")
-                ):
-                    now += _duration(event) * self._tuplet_factor(event)
-        return Fraction(0)
-
-    def _tuplet_factor(self, element: Element) -> Fraction:
-        ratios = [_ratio(a) for a in element.iterancestors("tuplet")] or [
-            self.spans.get(element.get("id", ""), (1, 1))
-        ]
-        out = Fraction(1)
-        for actual, normal in ratios:
-            out *= Fraction(normal, actual)
-        return out
-
-
-def _slur_number(element: Element) -> int:
-    """A small number that the two ends of a slur share: its place among the slurs of its bar, at most five
-    are told apart.
-    """
-    parent = element.getparent()
-    return [e for e in parent if e.tag == "slur"].index(element) % 5 if parent is not None else 0
-
-
-def _inside(element: Element, tag: str) -> bool:
-    return any(a.tag == tag for a in element.iterancestors())
-
-
-def _ratio(tuplet: Element) -> tuple[int, int]:
-    """(actual, normal) of a tuplet."""
-    return max(1, min(64, _number(tuplet.get("num"), 3))), max(1, min(64, _number(tuplet.get("numbase"), 2)))
-
-
-def _duration(element: Element) -> Fraction:
-    """Quarters of a note, rest or chord by its value and dots. Raises ScoreError."""
-    text = element.get("dur") or element.get("dur.default") or "4"
-    if text in ("breve", "long"):
-        base = TYPE_QUARTERS[text]
-    elif text.isdigit() and int(text) in (1, 2, 4, 8, 16, 32, 64, 128, 256):
-        base = Fraction(4, int(text))
-    else:
-        raise ScoreError(
-            _("A duration in this file cannot be read ({text!r}); it is damaged.").format(text=text[:20])
-        )
-    dots = max(0, min(4, _number(element.get("dots"), 0))) or len(element.findall("dot"))
-    return base * (2 - Fraction(1, 2**dots))
-
-
-def _ornament(element: Element) -> str:
-    form = element.get("form", "")
-    if element.tag == "mordent":
-        return "inverted_mordent" if form == "upper" else "mordent"
-    if element.tag == "turn":
-        return "inverted_turn" if form == "lower" else "turn"
-    return "trill"
-
-
-def _tempo(element: Element, at: Fraction) -> Iterator[Mark]:
-    text, per_minute = _words(element), element.get("mm") or ""
-    if re.fullmatch(r"\d{1,3}(\.\d+)?", per_minute):
-        unit = TEMPO_UNIT.get(element.get("mm.unit", "4"), "quarter")
-        dots = min(1, _number(element.get("mm.dots"), 0))
-        bpm = float(per_minute) * float(TYPE_QUARTERS[unit]) * (1.5 if dots else 1.0)
-        if 10 <= bpm <= 600:
-            yield Mark(kind="tempo", offset=at, value=bpm, beat_unit=unit + "." * dots, per_minute=per_minute)
-    elif re.fullmatch(r"\d{1,3}(\.\d+)?", element.get("midi.bpm") or ""):
-        yield Mark(kind="tempo", offset=at, value=float(element.get("midi.bpm")))
-    words = re.split(r"[(=]|\s[𝅗𝅘♩♪]", text)[0].strip()
-    if words and not words.isdigit():
-        yield Mark(kind="words", offset=at, text=words[:120])
-
-
-def _signature(element: Element) -> dict[str, Any]:
-    """What a definition says of key, metre and clef, in attributes or in elements."""
-    out: dict[str, Any] = {}
-    key, meter, clef = (element.find(t) for t in ("keySig", "meterSig", "clef"))
-    sig = (key.get("sig") if key is not None else None) or element.get("keysig") or element.get("key.sig")
-    match = re.fullmatch(r"([0-7])([sf]?)", sig or "")
-    if match:
-        out["fifths"] = int(match[1]) * (-1 if match[2] == "f" else 1)
-        mode = (key.get("mode") if key is not None else None) or element.get("key.mode") or ""
-        out["mode"] = "minor" if mode == "minor" else "major"
-    count = (meter.get("count") if meter is not None else None) or element.get("meter.count")
-    unit = (meter.get("unit") if meter is not None else None) or element.get("meter.unit")
-    symbol = (meter.get("sym") if meter is not None else None) or element.get("meter.sym")
-    if count and unit and re.fullmatch(r"[\d+ ]{1,10}", count) and unit in ("1", "2", "4", "8", "16", "32"):
-        beats = sum(int(b) for b in count.split("+") if b.strip())
-        if 0 < beats <= 64:
-            out["beats"], out["beat_type"] = beats, int(unit)
-    elif symbol in ("common", "cut"):
-        out["beats"], out["beat_type"] = (4, 4) if symbol == "common" else (2, 2)
-    shape = clef.get("shape") if clef is not None else element.get("clef.shape")
-    if shape:
-        source, prefix = (clef, "") if clef is not None else (element, "clef.")
-        sign = shape if shape in ("G", "F", "C") else "percussion" if shape == "perc" else "G"
-        octaves = {"8": 1, "15": 2}.get(source.get(prefix + "dis") or "", 0) * (
-            -1 if source.get(prefix + "dis.place") == "below" else 1
-        )
-        out["clef"] = (
-            sign,
-            max(1, min(5, _number(source.get(prefix + "line"), {"G": 2, "F": 4, "C": 3}.get(sign, 2)))),
-            octaves,
-        )
-    return out
-
-
-def _apply(staff: _Staff, signature: dict[str, Any]) -> None:
+def _apply(staff: MeiStaff, signature: dict[str, Any]) -> None:
     for name, value in signature.items():
         setattr(staff, name, value)
-
-
-def _numbered(notes: tuple[Note, ...]) -> tuple[Note, ...]:
-    """The notes in order of time, grace notes before the note they belong to."""
-    return tuple(sorted(notes, key=lambda n: n.offset))
 
 
 class _Layer:
     """The events of one layer of one bar."""
 
-    def __init__(self, owner: _Reader, staff: _Staff, voice: str, bar: str) -> None:
+    def __init__(self, owner: _Reader, staff: MeiStaff, voice: str, bar: str) -> None:
         self.owner, self.staff, self.voice, self.bar = owner, staff, voice[:8], bar
         self.now = Fraction(0)
         self.bars = 1
@@ -546,7 +335,7 @@ class _Layer:
             if tag in PASSED:
                 ratio = tuplet
                 if tag == "tuplet":
-                    ratio = _ratio(element)
+                    ratio = read_ratio(element)
                 begin = len(self.notes)
                 self.read(element, ratio, grace=grace or tag == "graceGrp")
                 if tag == "tuplet" and len(self.notes) > begin:
@@ -570,13 +359,13 @@ class _Layer:
                     )
                 )
                 self.now = length
-                self.bars = max(1, _number(element.get("num"), 1)) if tag == "multiRest" else 1
+                self.bars = max(1, read_number(element.get("num"), 1)) if tag == "multiRest" else 1
             elif tag in ("mRpt", "beatRpt", "halfmRpt"):
                 self._repeat(tag)
             elif tag in ("clef", "keySig", "meterSig"):
                 wrapper = element.getparent().makeelement("staffDef")
                 wrapper.append(element.__copy__())
-                _apply(self.staff, _signature(wrapper))
+                _apply(self.staff, read_signature(wrapper))
 
     def _repeat(self, tag: str) -> None:
         """A sign that says: the same again."""
@@ -601,7 +390,9 @@ class _Layer:
         grace = grace or bool(element.get("grace"))
         tuplet = tuplet or self.owner.spans.get(element.get("id", ""))
         duration = (
-            Fraction(0) if grace else _duration(element) * (Fraction(tuplet[1], tuplet[0]) if tuplet else 1)
+            Fraction(0)
+            if grace
+            else read_duration(element) * (Fraction(tuplet[1], tuplet[0]) if tuplet else 1)
         )
         if element.tag == "space":
             self.now += duration
@@ -618,7 +409,7 @@ class _Layer:
             said = {**own, **self.owner.said.get(member.get("id", ""), {})}
             tie = (member.get("tie") or element.get("tie") or "")[:1]
             key = (pitch.step, pitch.octave) if pitch else None
-            artic = [ARTIC[a] for e in (element, member) for a in _artics(e) if a in ARTIC]
+            artic = [ARTIC[a] for e in (element, member) for a in read_articulations(e) if a in ARTIC]
             tied_over = key in self.staff.open_ties and not self.notes
             self.notes.append(
                 Note(
@@ -636,10 +427,10 @@ class _Layer:
                     voice=self.voice,
                     tie_start=bool(said.get("tie_start")) or tie in ("i", "m"),
                     tie_stop=bool(said.get("tie_stop")) or tie in ("m", "t") or tied_over,
-                    slur_starts=(*said.get("slur_starts", ()), *_slurs(element, "i")),
-                    slur_stops=(*said.get("slur_stops", ()), *_slurs(element, "t")),
+                    slur_starts=(*said.get("slur_starts", ()), *read_slurs(element, "i")),
+                    slur_stops=(*said.get("slur_stops", ()), *read_slurs(element, "t")),
                     articulations=tuple(dict.fromkeys(artic)),
-                    ornament=said.get("ornament") or _ornament_attribute(element),
+                    ornament=said.get("ornament") or read_ornament_attribute(element),
                     fermata=bool(said.get("fermata"))
                     or bool(element.get("fermata"))
                     or element.find("fermata") is not None,
@@ -669,31 +460,3 @@ class _Layer:
         if sounding in ACCIDENTALS:
             return Pitch(step, ACCIDENTALS[sounding][0], int(octave)), None
         return Pitch(step, self.state.get(key, key_alter(step, self.staff.fifths)), int(octave)), None
-
-
-def _slurs(element: Element, which: str) -> tuple[str, ...]:
-    """The slurs that begin ("i") or end ("t") on a note by its own attribute, as "i1 t2"."""
-    return tuple(
-        s[1:] or "1"
-        for s in (element.get("slur") or "").split()
-        if s[:1] == which and (s[1:] or "1").isdigit()
-    )
-
-
-def _artics(element: Element) -> list[str]:
-    return [
-        *(element.get("artic") or "").split(),
-        *(a for child in element.iterfind("artic") for a in (child.get("artic") or "").split()),
-    ]
-
-
-def _ornament_attribute(element: Element) -> str | None:
-    """An ornament given as an attribute of its note ("A" trill, "M" mordent, "S" turn)."""
-    return {
-        "A": "trill",
-        "a": "trill",
-        "M": "mordent",
-        "m": "inverted_mordent",
-        "S": "turn",
-        "s": "inverted_turn",
-    }.get((element.get("ornam") or "")[:1])

@@ -8,14 +8,10 @@ notes; what is not understood is listed in `Score.warnings`.
 from __future__ import annotations
 
 import dataclasses
-import io
 import re
-import zipfile
 from collections import Counter
 from fractions import Fraction
 from typing import Any
-
-from lxml import etree
 
 from jeweller.errors import ScoreError
 from jeweller.i18n import _
@@ -23,13 +19,13 @@ from jeweller.notation.ids import PLAIN, note_id, pitch_token, unique
 from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar, Mark, Note, Part, Score
 from jeweller.notation.pitch import STEPS, Pitch
-from jeweller.notation.readers.vocabulary import ARTICULATIONS, JUMP_WORDS
+from jeweller.notation.readers.musicxml_file import Element, int_of, parse_xml, text_of, to_partwise, unpack
+from jeweller.notation.readers.musicxml_marks import MarkReader
+from jeweller.notation.readers.vocabulary import ARTICULATIONS
 from jeweller.notation.values import TYPE_QUARTERS, guess_type
 
-MAX_BYTES = 64 * 2**20  # of XML text: far beyond any band score
 MAX_BARS = 5000
 MAX_NOTES = 100_000
-Element = Any
 
 _ORNAMENTS = {
     "trill-mark": "trill",
@@ -44,86 +40,6 @@ _ORNAMENTS = {
 }
 
 
-def unpack(data: bytes) -> bytes:
-    """The XML bytes of a `.mxl` archive (or `data` itself where it is no archive). Raises ScoreError."""
-    if data[:4] != b"PK\x03\x04":
-        return data
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            sizes = {i.filename: i.file_size for i in archive.infolist()}
-            name = _rootfile(archive, sizes)
-            if sizes[name] > MAX_BYTES:
-                raise ScoreError(
-                    _(
-                        "The score in this .mxl file would unpack to {sizes} MB; more than 64 MB is "
-                        "not opened."
-                    ).format(sizes=sizes[name] // 2**20)
-                )
-            with archive.open(name) as member:
-                text = member.read(MAX_BYTES + 1)
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, OSError, ValueError) as error:
-        raise ScoreError(
-            _(
-                "This .mxl file is damaged and cannot be unpacked ({error}). Export it again from "
-                "the notation program."
-            ).format(error=error)
-        ) from error
-    if len(text) > MAX_BYTES:
-        raise ScoreError(_("The score in this .mxl file unpacks to more than 64 MB and is not opened."))
-    return text
-
-
-def _rootfile(archive: zipfile.ZipFile, sizes: dict[str, int]) -> str:
-    name = ""
-    if sizes.get("META-INF/container.xml", MAX_BYTES) < 2**20:
-        root = parse_xml(archive.read("META-INF/container.xml"))
-        for element in root.iter("{*}rootfile"):
-            if (
-                element.get("media-type", "application/vnd.recordare.musicxml+xml")
-                == "application/vnd.recordare.musicxml+xml"
-            ):
-                name = element.get("full-path", "")
-                break
-    if not name:
-        name = next(
-            (n for n in sizes if n.lower().endswith((".xml", ".musicxml")) and not n.startswith("META-INF/")),
-            "",
-        )
-    if name.startswith(("/", "\\")) or ".." in re.split(r"[/\\]", name) or ":" in name:
-        raise ScoreError(_("This .mxl file points outside itself and is not opened."))
-    if name not in sizes:
-        raise ScoreError(_("This .mxl file holds no score. Export it again from the notation program."))
-    return name
-
-
-def parse_xml(data: bytes, what: str = "MusicXML") -> Element:
-    """Well-formed XML → root element, without entities, network or external files. Raises ScoreError."""
-    if len(data) > MAX_BYTES:
-        raise ScoreError(_("This file is larger than 64 MB; a score of that size is not opened."))
-    parser = etree.XMLParser(
-        resolve_entities=False,
-        no_network=True,
-        load_dtd=False,
-        huge_tree=False,
-        remove_comments=True,
-        remove_pis=True,
-    )
-    try:
-        root = etree.fromstring(data, parser)
-    except (etree.XMLSyntaxError, ValueError) as error:
-        raise ScoreError(
-            _("This is not a readable {what} file: {why}.").format(
-                what=what, why=str(error).splitlines()[0] if str(error) else _("it is empty")
-            )
-        ) from error
-    dtd: Any = root.getroottree().docinfo.internalDTD
-    if dtd is not None and any(True for _unused in dtd.iterentities()):
-        raise ScoreError(
-            _("This file defines its own XML entities, which a score never needs; it is not opened.")
-        )
-    return root
-
-
 def read(data: bytes) -> Score:
     """The bytes of a notation file → Score. Raises ScoreError with a sentence for the user."""
     if not data.strip():
@@ -133,7 +49,7 @@ def read(data: bytes) -> Score:
         if isinstance(element.tag, str) and "}" in element.tag:
             element.tag = element.tag.split("}", 1)[1]
     if root.tag == "score-timewise":
-        root = _to_partwise(root)
+        root = to_partwise(root)
     if root.tag != "score-partwise":
         raise ScoreError(
             _("This is an XML file but no MusicXML score (it begins with <{tag}>).").format(
@@ -141,7 +57,7 @@ def read(data: bytes) -> Score:
             )
         )
     warnings: list[str] = []
-    title = _text(root, "work/work-title") or _text(root, "movement-title")
+    title = text_of(root, "work/work-title") or text_of(root, "movement-title")
     composer = next(
         (c.text or "" for c in root.iterfind("identification/creator") if c.get("type") == "composer"), ""
     )
@@ -161,44 +77,6 @@ def read(data: bytes) -> Score:
         " ".join(composer.split())[:200],
         tuple(dict.fromkeys(warnings)),
     )
-
-
-def _to_partwise(root: Element) -> Element:
-    new = etree.Element("score-partwise")
-    parts: dict[str, Element] = {}
-    for child in root:
-        if child.tag != "measure":
-            new.append(child)
-            continue
-        for part in child.iterfind("part"):
-            key = part.get("id", "")
-            if key not in parts:
-                parts[key] = etree.Element("part", id=key)
-            bar = etree.SubElement(parts[key], "measure", dict(child.attrib))
-            bar.extend(list(part))
-    new.extend(parts.values())
-    return new
-
-
-def _text(element: Element, path: str) -> str:
-    found = element.find(path)
-    return (found.text or "").strip() if found is not None else ""
-
-
-def _int(text: str | None, default: int, low: int, high: int) -> int:
-    try:
-        return min(high, max(low, int(float(text or default))))
-    except (ValueError, OverflowError):
-        return default
-
-
-def _numbers(text: str | None) -> tuple[int, ...]:
-    found: list[int] = []
-    for piece in re.split(r"[,\s]+", text or ""):
-        match = re.fullmatch(r"(\d{1,2})(?:-(\d{1,2}))?\.?", piece)
-        if match:
-            found.extend(range(int(match[1]), int(match[2] or match[1]) + 1))
-    return tuple(found)
 
 
 def one_voice(bars: list[Bar]) -> tuple[list[Bar], tuple[str, ...], str]:
@@ -227,20 +105,20 @@ def one_voice(bars: list[Bar]) -> tuple[list[Bar], tuple[str, ...], str]:
     )
 
 
-class _PartReader:
+class _PartReader(MarkReader):
     """Walks one <part>: keeps the signature in force and the time within the bar."""
 
     def __init__(
         self, element: Element, head: Element | None, index: int, seen: set[str], warnings: list[str]
     ) -> None:
         self.element, self.index, self.seen, self.warnings = element, index, seen, warnings
-        self.name = _text(head, "part-name") if head is not None else ""
+        self.name = text_of(head, "part-name") if head is not None else ""
         self.instrument = (
-            _text(head, "score-instrument/instrument-name") if head is not None else ""
+            text_of(head, "score-instrument/instrument-name") if head is not None else ""
         ) or self.name
         struck = list(head.iterfind("score-instrument")) if head is not None else []
         self.struck = (
-            {s.get("id", ""): _text(s, "instrument-name") for s in struck} if len(struck) > 1 else {}
+            {s.get("id", ""): text_of(s, "instrument-name") for s in struck} if len(struck) > 1 else {}
         )
         self.divisions = Fraction(1)
         self.fifths, self.mode = 0, "major"
@@ -352,7 +230,7 @@ class _PartReader:
         )
 
     def read_attributes(self, element: Element) -> None:
-        text = _text(element, "divisions")
+        text = text_of(element, "divisions")
         if text:
             try:
                 self.divisions = Fraction(text)
@@ -366,37 +244,39 @@ class _PartReader:
                 )
         key = element.find("key")
         if key is not None:
-            self.fifths = _int(_text(key, "fifths"), 0, -7, 7)
-            self.mode = "minor" if _text(key, "mode") == "minor" else "major"
+            self.fifths = int_of(text_of(key, "fifths"), 0, -7, 7)
+            self.mode = "minor" if text_of(key, "mode") == "minor" else "major"
         time = element.find("time")
         if time is not None and time.find("beats") is not None:
-            beats = sum(_int(b, 0, 0, 64) for t in time.iterfind("beats") for b in (t.text or "").split("+"))
-            beat_type = _int(_text(time, "beat-type"), 4, 0, 64)
+            beats = sum(
+                int_of(b, 0, 0, 64) for t in time.iterfind("beats") for b in (t.text or "").split("+")
+            )
+            beat_type = int_of(text_of(time, "beat-type"), 4, 0, 64)
             if not 0 < beats <= 64 or beat_type not in (1, 2, 4, 8, 16, 32, 64):
                 raise ScoreError(
                     _("The metre {text}/{text2} cannot be read; the file is damaged.").format(
-                        text=_text(time, "beats")[:12], text2=_text(time, "beat-type")[:12]
+                        text=text_of(time, "beats")[:12], text2=text_of(time, "beat-type")[:12]
                     )
                 )
             self.beats, self.beat_type = beats, beat_type
         for clef in element.iterfind("clef"):
             if clef.get("number", "1") != "1":
                 continue
-            sign = _text(clef, "sign") or "G"
+            sign = text_of(clef, "sign") or "G"
             default = {"G": 2, "F": 4, "C": 3}.get(sign, 2)
             self.clef = (
                 sign if sign in ("G", "F", "C", "percussion", "TAB", "none") else "G",
-                _int(_text(clef, "line"), default, 1, 5),
-                _int(_text(clef, "clef-octave-change"), 0, -2, 2),
+                int_of(text_of(clef, "line"), default, 1, 5),
+                int_of(text_of(clef, "clef-octave-change"), 0, -2, 2),
             )
         transpose = element.find("transpose")
         if transpose is not None:
-            octave = _int(_text(transpose, "octave-change"), 0, -3, 3)
-            self.chromatic = _int(_text(transpose, "chromatic"), 0, -36, 36) + 12 * octave
-            self.diatonic = _int(_text(transpose, "diatonic"), 0, -21, 21) + 7 * octave
+            octave = int_of(text_of(transpose, "octave-change"), 0, -3, 3)
+            self.chromatic = int_of(text_of(transpose, "chromatic"), 0, -36, 36) + 12 * octave
+            self.diatonic = int_of(text_of(transpose, "diatonic"), 0, -21, 21) + 7 * octave
 
     def _duration(self, element: Element) -> Fraction:
-        text = _text(element, "duration")
+        text = text_of(element, "duration")
         try:
             value = Fraction(text or "0") / self.divisions
         except (ValueError, ZeroDivisionError):
@@ -418,13 +298,13 @@ class _PartReader:
         duration, modification, kind = (
             self._duration(element),
             element.find("time-modification"),
-            _text(element, "type"),
+            text_of(element, "type"),
         )
         if modification is None or kind not in TYPE_QUARTERS:
             return duration
         actual, normal = (
-            _int(_text(modification, "actual-notes"), 3, 1, 64),
-            _int(_text(modification, "normal-notes"), 2, 1, 64),
+            int_of(text_of(modification, "actual-notes"), 3, 1, 64),
+            int_of(text_of(modification, "normal-notes"), 2, 1, 64),
         )
         printed = (
             TYPE_QUARTERS[kind]
@@ -473,10 +353,10 @@ class _PartReader:
         tuplet = None
         if modification is not None:
             tuplet = (
-                _int(_text(modification, "actual-notes"), 3, 1, 64),
-                _int(_text(modification, "normal-notes"), 2, 1, 64),
+                int_of(text_of(modification, "actual-notes"), 3, 1, 64),
+                int_of(text_of(modification, "normal-notes"), 2, 1, 64),
             )
-        type_ = _text(element, "type")
+        type_ = text_of(element, "type")
         dots = len(element.findall("dot"))
         if type_ not in TYPE_QUARTERS:
             type_, dots, tuplet = guess_type(duration, tuplet) if grace is None else ("eighth", 0, None)
@@ -518,17 +398,17 @@ class _PartReader:
     def _struck(self, element: Element) -> tuple[str, str]:
         """What a note without pitch strikes, and its place on the staff."""
         place = (
-            _text(element, "unpitched/display-step").upper()[:1]
-            + _text(element, "unpitched/display-octave")[:1]
+            text_of(element, "unpitched/display-step").upper()[:1]
+            + text_of(element, "unpitched/display-octave")[:1]
         )
         instrument = element.find("instrument")
         name = self.struck.get(instrument.get("id", ""), "") if instrument is not None else ""
         return name or (_("line {place}").format(place=place) if place else ""), place
 
     def _pitch(self, element: Element) -> Pitch:
-        step, octave = _text(element, "step").upper(), _text(element, "octave")
+        step, octave = text_of(element, "step").upper(), text_of(element, "octave")
         try:
-            alter = float(_text(element, "alter") or 0)
+            alter = float(text_of(element, "alter") or 0)
             pitch = Pitch(step, round(alter), int(octave))
         except (ValueError, OverflowError):
             raise ScoreError(
@@ -588,106 +468,3 @@ class _PartReader:
 
     # ---- directions and bar lines
     # --------------------------------------------------------------------------------
-
-    def read_direction(self, element: Element) -> None:
-        above = element.get("placement") != "below"
-        offset = self.now
-        shift = element.findtext("offset")
-        if shift:
-            try:
-                offset = max(Fraction(0), self.now + Fraction(shift.strip()) / self.divisions)
-            except (ValueError, ZeroDivisionError):
-                offset = self.now
-        sound = element.find("sound")
-        tempo_said = sound is not None and sound.get("tempo") is not None
-        for kind in element.iterfind("direction-type"):
-            for child in kind:
-                if child.tag == "words":
-                    self._words(" ".join((child.text or "").split()), offset, above)
-                elif child.tag == "dynamics":
-                    name = next(
-                        (str(d.tag) if d.tag != "other-dynamics" else (d.text or "") for d in child), ""
-                    )
-                    self.marks.append(Mark(kind="dynamics", offset=offset, text=name[:12], above=above))
-                elif child.tag == "wedge":
-                    if child.get("type") in ("crescendo", "diminuendo", "stop"):
-                        self.marks.append(
-                            Mark(kind="wedge", offset=offset, text=child.get("type"), above=above)
-                        )
-                elif child.tag == "metronome":
-                    self._metronome(child, offset, tempo_said)
-                elif child.tag in ("segno", "coda"):
-                    self.flags[str(child.tag)] = True
-        if sound is not None:
-            self.read_sound(sound)
-
-    def _words(self, text: str, offset: Fraction, above: bool) -> None:
-        if not text:
-            return
-        for pattern, flag in JUMP_WORDS:
-            if pattern.match(text):
-                self.flags[flag] = True
-        self.marks.append(Mark(kind="words", offset=offset, text=text[:120], above=above))
-
-    def _metronome(self, element: Element, offset: Fraction, tempo_said: bool) -> None:
-        unit, dotted = _text(element, "beat-unit"), element.find("beat-unit-dot") is not None
-        match = re.search(r"\d+(\.\d+)?", _text(element, "per-minute"))
-        quarters = TYPE_QUARTERS.get(unit)
-        if not match or quarters is None:
-            return
-        bpm = float(match[0]) * float(quarters) * (1.5 if dotted else 1.0)
-        if 10 <= bpm <= 600:
-            self.marks.append(
-                Mark(
-                    kind="tempo",
-                    offset=offset,
-                    value=bpm,
-                    beat_unit=unit + ("." if dotted else ""),
-                    per_minute=match[0],
-                )
-            )
-        else:
-            self.warn(f"a speed of {match[0]} is not believed")
-
-    def read_sound(self, element: Element) -> None:
-        for name, flag in (
-            ("dacapo", "dacapo"),
-            ("dalsegno", "dalsegno"),
-            ("tocoda", "to_coda"),
-            ("fine", "fine"),
-            ("segno", "segno"),
-            ("coda", "coda"),
-        ):
-            if element.get(name) not in (None, "no"):
-                self.flags[flag] = True
-        try:
-            bpm = float(element.get("tempo", "nan"))
-        except ValueError:
-            return
-        if 10 <= bpm <= 600 and not any(m.kind == "tempo" and m.offset == self.now for m in self.marks):
-            self.marks.append(Mark(kind="tempo", offset=self.now, value=bpm))
-
-    def read_barline(self, element: Element) -> None:
-        repeat = element.find("repeat")
-        if repeat is not None:
-            if repeat.get("direction") == "forward":
-                self.flags["repeat_start"] = True
-            elif repeat.get("direction") == "backward":
-                self.flags["repeat_times"] = _int(repeat.get("times"), 2, 2, 20)
-        ending = element.find("ending")
-        if ending is not None:
-            if ending.get("type") == "start":
-                self.ending = _numbers(ending.get("number")) or _numbers(ending.text) or (1,)
-                self.flags["ending_start"] = True
-            elif ending.get("type") in ("stop", "discontinue"):
-                self.ending_closes = True
-                self.flags["ending_stop"] = ending.get("type")
-        style = _text(element, "bar-style")
-        if element.get("location", "right") == "right":
-            if style == "light-light":
-                self.flags["double_bar"] = True
-            elif style == "light-heavy" and repeat is None:
-                self.flags["final_bar"] = True
-        for name in ("segno", "coda"):
-            if element.find(name) is not None:
-                self.flags[name] = True

@@ -13,7 +13,8 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEve
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from jeweller.decisions.standing import FindingState
-from jeweller.documents.annotations import Hit, Ruler, View, draw_marks, staff_place
+from jeweller.documents.annotations import draw_marks, staff_place
+from jeweller.documents.mark_canvas import Hit, Ruler, View
 from jeweller.documents.theme import Theme
 from jeweller.gui.widgets.shapes import drawn
 from jeweller.i18n import _

@@ -15,7 +15,7 @@ from jeweller.audio.formats import PLAYBACK_RATE
 from jeweller.audio.playback import Stretch, Transport, cut
 from jeweller.audio.ports import Speaker
 from jeweller.decisions.standing import FindingState
-from jeweller.documents.annotations import View
+from jeweller.documents.mark_canvas import View
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.loupe.margin import Margin, width_at
 from jeweller.gui.places.loupe.model import engrave_to_fit

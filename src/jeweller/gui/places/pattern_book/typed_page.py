@@ -25,7 +25,8 @@ from jeweller.i18n import N_, _
 from jeweller.notation import entry
 from jeweller.notation.entry import VALUE_NAMES, VALUES, Entry
 from jeweller.notation.model import Score
-from jeweller.notation.readers.abc import Problem, parse_tune
+from jeweller.notation.readers.abc import parse_tune
+from jeweller.notation.readers.abc_head import Problem
 from jeweller.notation.readers.vocabulary import DECORATIONS, DYNAMICS, SIGNS
 
 START = N_("T:A line of my own\nM:4/4\nL:1/4\nQ:1/4=80\nK:C\nC D E F | G2 E2 | F D E C | D2 C2 |]\n")
