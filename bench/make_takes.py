@@ -15,7 +15,8 @@ from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 from jeweller.simulator.compose import Style
-from jeweller.simulator.recordings import make_rhythm_take, make_take, write_take
+from jeweller.simulator.recordings import make_rhythm_take, make_take
+from jeweller.simulator.truth import write_take
 
 
 def make(job: tuple[str, int, str, str, str | None, tuple[str, ...], bool]) -> str:

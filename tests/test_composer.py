@@ -21,8 +21,9 @@ from jeweller.simulator.compose import Style, compose
 from jeweller.simulator.faults import COMMON, Planner, plan_faults
 from jeweller.simulator.perform import Manner, perform
 from jeweller.simulator.plan import FaultTruth, Plan
-from jeweller.simulator.recordings import gather_faults, make_take, played_instruments
+from jeweller.simulator.recordings import make_take, played_instruments
 from jeweller.simulator.room import Room, put_in_room
+from jeweller.simulator.truth import gather_faults
 from jeweller.synthesis.sampler import RATE, Tone, render
 from tests.support import TempCase
 

@@ -15,7 +15,8 @@ from jeweller.assessment.click import Click, assess_click, assess_tempo
 from jeweller.assessment.counting import assess_count
 from jeweller.assessment.finding import SURE, Finding
 from jeweller.assessment.note_starts import assess_starts
-from jeweller.assessment.pitches import _OctaveJudge, assess_tuning
+from jeweller.assessment.octaves import OctaveJudge
+from jeweller.assessment.pitches import assess_tuning
 from jeweller.assessment.settings import make_settings
 from jeweller.assessment.sound import assess_dynamics
 from jeweller.assessment.timing import assess_rhythm
@@ -309,7 +310,7 @@ class Octaves(unittest.TestCase):
                 for v in (stands_out.get(i, 25.0) for i in range(len(case.notes)))
             )
             case = dataclasses.replace(case, table=dataclasses.replace(even, partials=partials))
-            judge = _OctaveJudge(case)
+            judge = OctaveJudge(case)
             event = case.event(3)
             assert event is not None
             found = judge.judge(3, event, 0.0)

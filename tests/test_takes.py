@@ -23,8 +23,9 @@ from jeweller.cli.main import main
 from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.pipeline.check import Options, check
 from jeweller.simulator.perform import Manner, Plan, perform
-from jeweller.simulator.recordings import make_take, write_take
+from jeweller.simulator.recordings import make_take
 from jeweller.simulator.room import Room, put_in_room
+from jeweller.simulator.truth import write_take
 from jeweller.synthesis.sampler import render
 from tests.support import TempCase, changed, line_of, part_of, score_file, sounding, straight
 from tests.test_ear import check as hear_and_judge

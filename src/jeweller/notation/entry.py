@@ -16,7 +16,8 @@ from jeweller.errors import ScoreError
 from jeweller.i18n import N_, _
 from jeweller.notation.metre import Metre
 from jeweller.notation.pitch import STEPS, Pitch
-from jeweller.notation.readers.abc import NOTE, TOKEN, Reader
+from jeweller.notation.readers.abc import TOKEN, Reader
+from jeweller.notation.readers.abc_head import NOTE
 from jeweller.notation.readers.abc_voice import AbcVoice
 
 VALUES = {

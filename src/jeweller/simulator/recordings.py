@@ -8,9 +8,6 @@ one likes, *validation* chooses between designs, *test* says how good the result
 from __future__ import annotations
 
 import dataclasses
-import json
-import math
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -18,18 +15,17 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.assets import SOUNDS
-from jeweller.audio.encode import write_sound
 from jeweller.instruments.table import Instrument, instruments
 from jeweller.notation.clefs import read_in_clef
 from jeweller.notation.model import Score
 from jeweller.notation.performance import PerformedPart, perform_part
-from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.simulator import noises
 from jeweller.simulator.compose import Style, compose
-from jeweller.simulator.faults import GATHERED, plan_faults
+from jeweller.simulator.faults import plan_faults
 from jeweller.simulator.perform import Manner, Performance, perform
 from jeweller.simulator.plan import FaultTruth
 from jeweller.simulator.room import Room, put_in_room
+from jeweller.simulator.truth import SimulatedTake, tell_note, truth_of
 from jeweller.synthesis import additive as synth
 from jeweller.synthesis import sampler
 from jeweller.synthesis.percussion import RATE as STROKE_RATE
@@ -62,21 +58,6 @@ STRUCK = (
     "dragging",
 )
 ENDINGS = (".wav", ".flac", ".ogg", ".mp3", ".m4a")
-
-
-@dataclass(frozen=True, kw_only=True)
-class SimulatedTake:
-    """One recording with everything known about it."""
-
-    name: str
-    score: Score
-    line: PerformedPart
-    instrument: Instrument
-    performance: Performance
-    samples: npt.NDArray[np.float32]
-    rate: int
-    truth: dict[str, Any]
-    ending: str
 
 
 # The instruments of the sets, in the order they are drawn from: a longer table of instruments makes no other
@@ -272,7 +253,7 @@ def make_rhythm_take(kind: str, number: int, *, faults: int | None = None) -> Si
         if at is not None and truth["notes"][i]["verdict"] == "ok":
             truth["notes"][i]["verdict"] = "wrong"
             truth["faults"].append(
-                _told(
+                tell_note(
                     FaultTruth(
                         kind="wrong_note",
                         bar=line.main_notes[i].bar,
@@ -442,70 +423,3 @@ def _record(
         conditions.append("clipped")
         x = noises.clip(x, float(rng.uniform(0.4, 0.7)))
     return x, conditions
-
-
-def _told(f: FaultTruth) -> dict[str, Any]:
-    return {
-        "kind": f.kind,
-        "bar": f.bar,
-        "at_s": f.at_s,
-        "until_s": f.until_s,
-        "cause": f.cause,
-        "amount": round(f.amount, 4),
-        "way": f.way,
-        "notes": list(f.notes),
-    }
-
-
-def gather_faults(faults: tuple[FaultTruth, ...]) -> list[dict[str, Any]]:
-    """Habits (the same slip at several places) as one fault each, at their first place."""
-    out: list[dict[str, Any]] = []
-    groups: dict[tuple[str, str | None, float, str], dict[str, Any]] = {}
-    for f in faults:
-        # Two letters of a key signature forgotten are two habits.
-        key = (f.kind, f.cause, f.amount if f.cause == "neighbour_fingering" else 0.0, f.way)
-        habit = f.kind in GATHERED and (f.kind != "missed_accidental" or f.cause == "forgot_key_signature")
-        if habit or f.cause == "neighbour_fingering":
-            if key in groups:
-                groups[key]["until_s"] = f.until_s
-                groups[key]["notes"] += list(f.notes)
-                continue
-            groups[key] = _told(f)
-            out.append(groups[key])
-        else:
-            out.append(_told(f))
-    return out
-
-
-def truth_of(line: PerformedPart, played: Performance, spoken: dict[float, float]) -> dict[str, Any]:
-    """The truth as the bench reads it; `spoken`: for every tone's beginning the moment it speaks."""
-    notes = []
-    for n, t in zip(line.main_notes, played.notes, strict=True):
-        notes.append(
-            {
-                "bar": n.bar,
-                "pass": n.passing,
-                "q": float(n.offset),
-                "midi": n.sounding_midi,
-                "verdict": t.verdict,
-                "on_s": None if t.on_s is None else round(spoken.get(t.on_s, t.on_s), 4),
-                "off_s": None if t.off_s is None else round(t.off_s, 4),
-            }
-        )
-    return {"notes": notes, "faults": gather_faults(played.faults), "near": [_told(f) for f in played.near]}
-
-
-def write_take(take: SimulatedTake, folder: Path) -> Path:
-    """Writes score.musicxml, take.* and truth.json into a folder of the take's name."""
-    out = folder / take.name
-    out.mkdir(parents=True, exist_ok=True)
-    (out / "score.musicxml").write_bytes(write_musicxml(take.score))
-    (out / "truth.json").write_text(json.dumps(take.truth), encoding="utf-8")
-    samples, rate = take.samples, take.rate
-    if take.ending in (".ogg",) and rate != 48000:
-        from scipy.signal import resample_poly
-
-        g = math.gcd(48000, rate)
-        samples, rate = resample_poly(samples, 48000 // g, rate // g).astype(np.float32), 48000
-    write_sound(out / f"take{take.ending}", samples, rate)
-    return out

@@ -8,7 +8,6 @@ can show it there. An accidental holds for its own octave to the end of the bar.
 from __future__ import annotations
 
 import dataclasses
-import html
 import re
 from dataclasses import dataclass
 from fractions import Fraction
@@ -18,27 +17,16 @@ from jeweller.errors import ScoreError
 from jeweller.i18n import _
 from jeweller.notation.ids import note_id, pitch_token, unique
 from jeweller.notation.metre import Metre
-from jeweller.notation.model import Bar, Mark, Note, Part, Score
+from jeweller.notation.model import Bar, Note, Part, Score
 from jeweller.notation.pitch import Pitch, key_alter
 from jeweller.notation.readers.abc_fields import ALTER
-from jeweller.notation.readers.abc_head import AbcHead, Problem
+from jeweller.notation.readers.abc_head import NOTE, Problem
+from jeweller.notation.readers.abc_signs import AbcSigns
 from jeweller.notation.readers.abc_voice import AbcTune, AbcVoice
-from jeweller.notation.readers.vocabulary import DECORATIONS, DYNAMICS, JUMP_WORDS, SIGNS
 from jeweller.notation.values import guess_type
 
 MAX_TUNES, MAX_NOTES, MAX_BARS = 2000, 100_000, 5000
 ACCIDENTAL = {1: "sharp", 2: "double-sharp", 0: "natural", -1: "flat", -2: "flat-flat"}
-LONE = {
-    ".": "staccato",
-    "~": "roll",
-    "T": "trill",
-    "M": "lowermordent",
-    "P": "uppermordent",
-    "H": "fermata",
-    "L": "accent",
-    "S": "segno",
-    "O": "coda",
-}
 
 TOKEN = re.compile(
     r"(?P<space>[ \t`]+)|(?P<inline>\[(?=[A-Za-z]:)[^\]]*\])"
@@ -48,8 +36,6 @@ TOKEN = re.compile(
     r"|(?P<chord>\[[^\]|:]*\](?:[0-9]*/*[0-9]*))|(?P<broken><+|>+)|(?P<slur>\.?\()|(?P<close>\))|(?P<tie>\.?-)|(?P<lone>[.~TMPHLSO])"
     r"|(?P<nothing>[uvy$*]|y[0-9]*)"
 )
-CHORD = re.compile(r"\(?[A-Ga-g][#b♯♭]?\S{0,8}|N\.?C\.?|[0-9<>,;. ]+")
-NOTE = re.compile(r"(\^\^|\^|__|_|=)?([A-Ga-g])([,']*)([0-9]*)(/*)([0-9]*)")
 REST = re.compile(r"[zx]([0-9]*)(/*)([0-9]*)")
 LENGTH = re.compile(r"([0-9]*)(/*)([0-9]*)")
 BAR_SIGN = re.compile(r"(.*?)(?:\[?([1-9][0-9,-]*))?")
@@ -113,7 +99,7 @@ def parse_tune(text: str, *, first_line: int = 1) -> tuple[Score, tuple[Problem,
     return reader.score(), tuple(sorted(reader.problems, key=lambda p: (p.line, p.column)))
 
 
-class Reader(AbcHead):
+class Reader(AbcSigns):
     """A tune as it is read: `voices` hold what there is so far, `problems` what was not understood."""
 
     def __init__(self, first_line: int) -> None:
@@ -357,149 +343,6 @@ class Reader(AbcHead):
             if k < count - 1:
                 self.close_bar(voice)
         voice.tie, voice.tied = False, None
-
-    def _grace(self, voice: AbcVoice, text: str, column: int) -> None:
-        slash = text.startswith("{/")
-        found = list(NOTE.finditer(text))
-        kind = "eighth" if len(found) == 1 else "16th"
-        for m in found:
-            pitch, accidental = self._pitch(voice, m[1] or "", m[2], m[3])
-            voice.graces.append(
-                Note(
-                    id=self._id(voice, voice.now, pitch, "g"),
-                    offset=voice.now,
-                    duration=Fraction(0),
-                    pitch=pitch,
-                    type=kind,
-                    grace=True,
-                    slash=slash or len(found) == 1,
-                    accidental=accidental,
-                )
-            )
-
-    def _tuplet(self, voice: AbcVoice, text: str, column: int) -> None:
-        numbers = [int(n) if n else 0 for n in text[1:].split(":")]
-        actual = numbers[0]
-        metre = Metre(voice.beats, voice.beat_type)
-        usual = {2: 3, 3: 2, 4: 3, 6: 2, 8: 3}.get(actual, 3 if metre.beam_group.numerator == 3 else 2)
-        normal = (numbers[1] if len(numbers) > 1 else 0) or usual
-        voice.tuplet = (actual, normal, (numbers[2] if len(numbers) > 2 else 0) or actual)
-        voice.tuplet_begins = True
-
-    def _broken(self, voice: AbcVoice, text: str, column: int) -> None:
-        index = next(
-            (
-                k
-                for k in range(len(voice.notes) - 1, -1, -1)
-                if not voice.notes[k].grace and not voice.notes[k].chord
-            ),
-            None,
-        )
-        if index is None:
-            self.tell(column, _("{text} stands after no note and was left out.").format(text=text))
-            return
-        short = Fraction(1, 2 ** min(len(text), 3))
-        before, after = (2 - short, short) if text[0] == ">" else (short, 2 - short)
-        for k in range(index, len(voice.notes)):
-            note = voice.notes[k]
-            duration = note.duration * before
-            kind, dots, tuplet = guess_type(duration, note.tuplet)
-            voice.notes[k] = dataclasses.replace(note, duration=duration, type=kind, dots=dots, tuplet=tuplet)
-        voice.now = voice.notes[index].offset + voice.notes[index].duration
-        voice.broken = (before, after)
-
-    def _slur(self, voice: AbcVoice, text: str, column: int) -> None:
-        used = {*voice.slurs, *voice.opened}
-        voice.opened.append(next(k for k in range(1, 99) if k not in used))
-
-    def _close(self, voice: AbcVoice, text: str, column: int) -> None:
-        note = self._last(voice)
-        if not voice.slurs or note is None:
-            self.tell(column, _("A slur ends here that does not begin."))
-            return
-        self._change(voice, slur_stops=(*note.slur_stops, str(voice.slurs.pop())))
-
-    def _tie(self, voice: AbcVoice, text: str, column: int) -> None:
-        note = self._last(voice)
-        if note is None or note.pitch is None:
-            self.tell(column, _("A tie stands after no note and was left out."))
-            return
-        self._change(voice, tie_start=True)
-        voice.tie = True
-
-    def _last(self, voice: AbcVoice) -> Note | None:
-        """The last main note of the bar in hand, or of the bar before."""
-        notes = voice.notes or (list(voice.bars[-1].notes) if voice.bars else [])
-        return next((n for n in reversed(notes) if not n.grace and not n.chord and not n.is_rest), None)
-
-    def _change(self, voice: AbcVoice, **changes: Any) -> None:
-        """Changes the note of `_last`."""
-        last = self._last(voice)
-        if voice.notes:
-            k = max(i for i, n in enumerate(voice.notes) if n is last)
-            voice.notes[k] = dataclasses.replace(voice.notes[k], **changes)
-        elif last is not None:
-            notes = [dataclasses.replace(n, **changes) if n is last else n for n in voice.bars[-1].notes]
-            voice.bars[-1] = dataclasses.replace(voice.bars[-1], notes=tuple(notes))
-
-    def _text(self, voice: AbcVoice, text: str, column: int) -> None:
-        words = html.unescape(text[1:-1])
-        if words[:1] in "^_<>@" and len(words) > 1:
-            self._words(
-                voice,
-                re.sub(r"^@[-\d.,]*", "", words) if words[0] == "@" else words[1:],
-                above=words[0] != "_",
-            )
-        elif not CHORD.fullmatch(words) and len(words) > 2:  # a chord symbol is nothing that one player plays
-            self._words(voice, words)
-
-    def _words(self, voice: AbcVoice, text: str, *, above: bool = True) -> None:
-        text = " ".join(text.split())
-        if not text:
-            return
-        for pattern, flag in JUMP_WORDS:
-            if pattern.match(text):
-                voice.flags[flag] = True
-        voice.marks.append(Mark(kind="words", offset=voice.now, text=text[:120], above=above))
-
-    def _deco(self, voice: AbcVoice, text: str, column: int) -> None:
-        self._decorate(voice, text[1:-1], column)
-
-    def _lone(self, voice: AbcVoice, text: str, column: int) -> None:
-        self._decorate(voice, LONE[text], column)
-
-    def _decorate(self, voice: AbcVoice, name: str, column: int) -> None:
-        if name in DYNAMICS:
-            voice.marks.append(Mark(kind="dynamics", offset=voice.now, text=name, above=False))
-        elif name in SIGNS:
-            what = SIGNS[name]
-            if what.startswith("wedge "):
-                voice.marks.append(Mark(kind="wedge", offset=voice.now, text=what[6:], above=False))
-            elif what == "breath":
-                if self._last(voice) is not None:
-                    self._change(voice, breath_after=True)
-            else:
-                voice.flags[what] = True
-        elif name in DECORATIONS:
-            voice.decorations.append(name)
-        elif not re.fullmatch(
-            r"[0-5]|upbow|downbow|open|thumb|snap|plus|arpeggio|[a-z]*phrase|\w*line", name
-        ):
-            self.tell(column, _("The sign !{name}! is not known and was left out.").format(name=name[:20]))
-
-    def _decorated(self, voice: AbcVoice, column: int) -> dict[str, Any]:
-        out: dict[str, Any] = {}
-        articulations = []
-        for name in voice.decorations:
-            field_, value = DECORATIONS[name]
-            if field_ == "articulation":
-                articulations.append(value)
-            else:
-                out[field_] = value
-        voice.decorations = []
-        if articulations:
-            out["articulations"] = tuple(dict.fromkeys(articulations))
-        return out
 
     # ---- bars
     # ----------------------------------------------------------------------------------------------------

@@ -15,6 +15,25 @@ from jeweller.notation.model import Mark
 from jeweller.notation.readers.abc_fields import read_key, read_length, read_metre, read_tempo
 from jeweller.notation.readers.abc_voice import AbcTune, AbcVoice
 
+LONE = {
+    ".": "staccato",
+    "~": "roll",
+    "T": "trill",
+    "M": "lowermordent",
+    "P": "uppermordent",
+    "H": "fermata",
+    "L": "accent",
+    "S": "segno",
+    "O": "coda",
+}
+
+
+CHORD = re.compile(r"\(?[A-Ga-g][#b♯♭]?\S{0,8}|N\.?C\.?|[0-9<>,;. ]+")
+
+
+NOTE = re.compile(r"(\^\^|\^|__|_|=)?([A-Ga-g])([,']*)([0-9]*)(/*)([0-9]*)")
+
+
 CLEFS = {
     "treble": ("G", 2),
     "bass": ("F", 4),

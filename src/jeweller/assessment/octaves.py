@@ -1,0 +1,114 @@
+"""Slips to the octave or the twelfth, told by the partials that only the lower note has."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from jeweller.assessment.context import AssessmentContext
+from jeweller.assessment.finding import rests_on
+from jeweller.assessment.settings import PITCHES_LIMITS
+from jeweller.notes.table import PlayedNote
+from jeweller.report_format import RestsOn
+
+
+class OctaveJudge:
+    """Slips to the octave or the twelfth, by the partials that only the lower note has, and by the same
+    player's other notes.
+    """
+
+    def __init__(self, case: AssessmentContext) -> None:
+        self.case = case
+        self.plain: list[int] = []  # notes heard in their written octave
+        self.below: set[int] = set()  # notes heard an octave below
+        self.why: dict[int, RestsOn] = {}  # what an answer rests on
+        for i in range(len(case.notes)):
+            event = case.event(i)
+            apart = case.apart(i)
+            if event is None or math.isnan(apart):
+                continue
+            if abs(apart) < 0.6:
+                self.plain.append(i)
+            elif any(abs(apart + d) < 0.6 for d in (12, 19, 24)):
+                self.below.add(i)
+
+    def judge(self, i: int, event: PlayedNote, apart: float) -> tuple[int, float] | None:
+        """(semitones, confidence); 0 semitones where the written note sounded after all; None where neither
+        is in question.
+        """
+        case = self.case
+        midi = case.notes[i].sounding_midi
+        for up in (12, 19):
+            if abs(apart - up) < 0.6:
+                return up, 0.9
+        if i in self.below:
+            if round(apart) == -12 and self._contrast(i, 12) < case.settings.octave_partials_db:
+                # The partials of the lower note are not there: the period is a subharmonic.
+                return self._above(i, event, 12, 1.0, event.midi + 12) or (0, 1.0)
+            # A sound may carry a subharmonic: if most notes at that place do, it is the sound and not the
+            # player.
+            near = [
+                k
+                for k in (*self.plain, *self.below)
+                if k != i and abs(case.notes[k].sounding_midi - midi) <= 1
+            ]
+            same = sum(k in self.below for k in near)
+            down = round(apart)
+            if event.expected_clarity > 0.55 * event.clarity:
+                return (down, 0.3) if not same else (0, 1.0)
+            return (0, 1.0) if near and same >= 0.34 * len(near) else (down, 0.85 if near else 0.6)
+        if abs(apart) > 0.6:
+            return None
+        return self._above(i, event, 12, event.octave_up, event.midi) or self._above(
+            i, event, 19, event.twelfth_up, event.midi
+        )
+
+    def _above(
+        self, i: int, event: PlayedNote, up: int, fullness: float, written: float
+    ) -> tuple[int, float] | None:
+        """The octave or twelfth above: it is as periodic, and the partials that only the written note has do
+        not stand out.
+        """
+        s = self.case.settings
+        if fullness < s.octave_evenness:
+            return None
+        own = self._contrast(i, up, above=written > event.midi)
+        limit = s.octave_partials_db
+        if own > limit + 2.0:
+            return None
+        self.why[i] = rests_on(
+            "octave_partials_db",
+            own,
+            s.octave_partials_db,
+            PITCHES_LIMITS.partials_error_db,
+            "dB",
+            sure_at=0.0,
+            below=True,
+        )
+        confidence = min(0.9, 1.0 / (1.0 + math.exp(-(limit - own) / PITCHES_LIMITS.partials_error_db)))
+        if self._alike(i, up, own):
+            confidence = min(confidence, PITCHES_LIMITS.listen)
+        return up, confidence if event.off_s - event.on_s > PITCHES_LIMITS.short_s else min(confidence, 0.45)
+
+    def _alike(self, i: int, up: int, own: float) -> bool:
+        """Whether these partials stand out hardly more in another sounding of that pitch that is heard in its
+        octave: then it is how that note sounds.
+        """
+        midi = self.case.notes[i].sounding_midi
+        same = [k for k in self.plain if k != i and self.case.notes[k].sounding_midi == midi]
+        limit = self.case.settings.octave_partials_db
+        right = [found for k in same if (found := self._contrast(k, up)) > limit]
+        return (
+            bool(right)
+            and float(np.percentile(right, PITCHES_LIMITS.alike_share)) < own + PITCHES_LIMITS.alike_db
+        )
+
+    def _contrast(self, i: int, up: int, *, above: bool = False) -> float:
+        """dB by which the partials of note i stand out that the octave (twelfth) above it has not; `above`:
+        were the note itself an octave higher than heard.
+        """
+        found = self.case.table.partials[i]
+        if found is None:
+            return PITCHES_LIMITS.unasked_db
+        return found.second_above_db if above else found.second_db if up == 12 else found.third_db
