@@ -42,7 +42,8 @@ def assess_pitches(case: AssessmentContext) -> list[Finding]:
         octaves = octave.judge(i, event, apart) if note.written.ornament is None or abs(apart) > 0.6 else None
         if octaves is not None:
             amount, confidence = octaves
-            if amount == 0 or _unfolded(case, i, amount) == 0:
+            low = amount in (-19, -24) and event.clarity < DOUBTS.blurred
+            if amount == 0 or _unfolded(case, i, amount) == 0 or (low and doubt.written_sounded):
                 continue
             found.append(
                 wrong_pitch(case, i, event, note.sounding_midi + amount, confidence, octave.why.get(i))
@@ -56,6 +57,9 @@ def assess_pitches(case: AssessmentContext) -> list[Finding]:
             continue
         if doubt.after_grace_s >= DOUBTS.after_grace_s:
             found.append(_grace_held(case, i, event))
+            continue
+        blurred = event.clarity < DOUBTS.blurred or event.expected_clarity > DOUBTS.also_clear
+        if blurred and doubt.written_sounded:
             continue
         found.append(wrong_pitch(case, i, event, heard, _pitch_confidence(case, event, apart)))
     found.extend(_extras(case))
