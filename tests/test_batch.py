@@ -5,21 +5,29 @@ from __future__ import annotations
 import os
 import shutil
 import signal
+import time
 import unittest
-from concurrent.futures import ProcessPoolExecutor
-from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
-from unittest import mock
 
 from jeweller.audio.encode import write_sound
 from jeweller.errors import JewellerError
 from jeweller.pipeline.batch import BatchJob, _here, find_jobs, run_batch
 from jeweller.pipeline.check import Options
+from jeweller.pipeline.workers import Task, TaskState, WorkerPool
 from tests.support import RATE, TempCase, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE
 
 
-def deadly(job: BatchJob, options: Options) -> tuple[str, str]:
+def nothing(*, progress: object) -> None:
+    """A task."""
+
+
+def sleep_long(*, progress: object) -> None:
+    """A task that is still under way when it is given up."""
+    time.sleep(60)
+
+
+def deadly(job: BatchJob, options: Options, *, progress: object) -> tuple[str, str]:
     """A task that ends its process for some takes, the first time or always."""
     mark = job.report.with_suffix(".tried")
     again = mark.exists()
@@ -42,22 +50,34 @@ class Batch(TempCase):
         self.assertIn("the system ended the check again and again", done["always.wav"].sentence)
         self.assertTrue((self.folder / "once.wav.json").exists())
 
-    def test_a_pool_that_broke_between_two_looks_is_replaced(self) -> None:
-        jobs = [
-            BatchJob(self.folder / "s.musicxml", self.folder / n, self.folder / f"{n}.json")
-            for n in ("a.wav", "b.wav", "c.wav")
-        ]
-        submit, calls = ProcessPoolExecutor.submit, []
+    def test_a_worker_that_died_idle_is_replaced(self) -> None:
+        pool = WorkerPool(workers=1)
+        self.addCleanup(pool.stop)
 
-        def breaking(pool: ProcessPoolExecutor, *given: object) -> object:
-            calls.append(given)
-            if len(calls) in (2, 3):  # once while another job runs, once while none does
-                raise BrokenProcessPool("a child died")
-            return submit(pool, *given)  # type: ignore[arg-type]
+        def finish() -> list[object]:
+            end, told = time.monotonic() + 20, list[object]()
+            while pool.busy and time.monotonic() < end:
+                told += [n.state for n in pool.poll(0.2)]
+            return told
 
-        with mock.patch.object(ProcessPoolExecutor, "submit", breaking):
-            done = [d.state for d in _here(jobs, Options(), 2, lambda: False, deadly)]
-        self.assertEqual(done, ["checked"] * 3)
+        pool.add([Task(key=1, function=nothing)])
+        self.assertEqual(finish(), [TaskState.DONE])
+        os.kill(pool.process_ids[0], signal.SIGKILL)
+        time.sleep(0.2)
+        pool.add([Task(key=2, function=nothing)])
+        self.assertEqual(finish()[-1], TaskState.DONE)
+
+    def test_what_is_given_up_is_told_of_no_more(self) -> None:
+        pool = WorkerPool(workers=1)
+        self.addCleanup(pool.stop)
+        pool.add([Task(key=1, function=sleep_long), Task(key=2, function=nothing)])
+        pool.poll()
+        pool.cancel(1)
+        told = []
+        end = time.monotonic() + 20
+        while pool.busy and time.monotonic() < end:
+            told += [(n.task.key, n.state) for n in pool.poll(0.2)]
+        self.assertEqual(told, [(2, TaskState.DONE)])
 
     def test_what_was_checked_with_a_backing_is_not_checked_again(self) -> None:
         score = score_file(self.folder, part_of(TUNE, fifths=-2))

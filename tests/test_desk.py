@@ -19,7 +19,7 @@ from jeweller.audio.ports import SimulatedSpeaker
 from jeweller.demo_band import read_band
 from jeweller.gui.places.loupe.margin import MarginNote
 from jeweller.gui.places.loupe.model import OpenPair
-from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.jobs import Job, Jobs
 from jeweller.gui.shell.app import open_settings
 from jeweller.gui.shell.dialogs import KEYS
 from jeweller.gui.shell.recent import recent_pairs
@@ -424,7 +424,7 @@ class Playing(DeskCase):
         self.assertAlmostEqual(span[1], 4.0, delta=0.1)
 
 
-def _fail(progress: object, cancelled: object) -> None:
+def _fail(*, progress: object) -> None:
     raise ZeroDivisionError("planned")
 
 
@@ -453,7 +453,7 @@ class Working(WindowCase):
         for k in range(4):
             jobs.threaded(f"take {k}", lambda: "done").done.connect(over.append)
         jobs.process("x", _fail).failed.connect(over.append)
-        self.wait(lambda: len(over) == 5 and not jobs.children())
+        self.wait(lambda: len(over) == 5 and not jobs.findChildren(Job))
         self.assertFalse(any(jobs.running(f"take {k}") for k in range(4)))
 
     def test_a_thread_that_is_given_up_says_so_once(self) -> None:
@@ -463,7 +463,7 @@ class Working(WindowCase):
         job.cancelled.connect(lambda: told.append("cancelled"))
         job.done.connect(lambda _: told.append("done"))
         jobs.cancel("x")
-        self.wait(lambda: not jobs.children())
+        self.wait(lambda: not jobs.findChildren(Job))
         time.sleep(0.1)
         self.app.processEvents()
         self.assertEqual(told, ["cancelled"])

@@ -39,6 +39,7 @@ from jeweller.library.tables import Assignment, Player, Take
 from jeweller.notation.performance import perform_part
 from jeweller.notation.readers.sandbox import load_score
 from jeweller.pipeline.check import Options
+from jeweller.pipeline.workers import WorkerPool
 from jeweller.simulator.noises import say
 from tests.support import RATE, changed, part_of, score_file, sounding, straight
 from tests.test_ledger import LedgerCase
@@ -178,7 +179,7 @@ class Checked(LedgerCase):
         for path in {t.score for t in self.demo[:3]}:
             self.library.shelf.add(load_score(path))
         self.pieces = {p.title: p.id for p in self.library.shelf.pieces.values()}
-        self.checking = Checking(library=self.library, workers=2)
+        self.checking = Checking(library=self.library, pool=WorkerPool(workers=2))
         self.addCleanup(self.checking.stop)
 
     def enter(self, k: int) -> Take:
@@ -278,7 +279,7 @@ class Checked(LedgerCase):
         self.assertEqual(self.checking.state().waiting, 2)
         self.checking.paused = False
         self.checking.poll()
-        os.kill(self.checking._workers[0].process.pid or 0, signal.SIGKILL)
+        os.kill(self.checking.pool.process_ids[0], signal.SIGKILL)
         news = self.finish()
         self.assertEqual(sorted(n.state for n in news), ["again", "checked", "checked"])
         self.assertEqual({t.state for t in self.library.takes(self.tray.id)}, {"checked"})

@@ -1,21 +1,14 @@
-"""The checks of a tray, on all cores: a plain function in worker processes, with progress, stop and go, and a
-second try where a worker died.
+"""The checks of a tray, on all cores: with progress, stop and go, and a second try where a worker died.
 
-The pool is polled by whoever owns it (`poll`), so that a window stays free and a command can wait. Each
-worker does one take and has one thread of the numeric libraries; the database is written here alone, by the
-owner.
+The checks are polled by whoever owns them (`poll`), so that a window stays free and a command can wait; the
+database is written here alone, by the owner.
 """
 
 from __future__ import annotations
 
 import contextlib
-import multiprocessing
-import os
-import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
-from multiprocessing.connection import Connection, wait
-from multiprocessing.process import BaseProcess
 from pathlib import Path
 from typing import Any
 
@@ -30,6 +23,7 @@ from jeweller.library.library import Library
 from jeweller.library.tables import Assignment, Take
 from jeweller.log import log_fault, start_log
 from jeweller.pipeline.check import Checked, Options, check
+from jeweller.pipeline.workers import Task, TaskNews, TaskState, WorkerPool
 from jeweller.report_format import TakeReport
 
 WORDS = N_("It sounds like speech and does not follow this part: saved for you to listen to.")
@@ -43,8 +37,6 @@ MOSTLY, WRONG = (
     0.85,
     0.125,
 )
-TRIES = 2  # of a take whose worker died
-THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -71,22 +63,6 @@ class CheckNews:
     what: str = ""
 
 
-@dataclass(frozen=True)
-class _Waiting:
-    work: CheckJob
-    tries: int = 0
-
-
-@dataclass
-class _Worker:
-    """A process that checks one take after another; `now` is the one in hand."""
-
-    process: BaseProcess
-    connection: Connection
-    now: _Waiting | None = None
-    began: float = 0.0
-
-
 @dataclass(frozen=True, kw_only=True)
 class CheckingState:
     """How far the checking is. `left_s` is an estimate; None while there is nothing to go by."""
@@ -105,11 +81,7 @@ class Checking:
     """
 
     library: Library
-    workers: int = field(default_factory=lambda: os.cpu_count() or 1)
-    paused: bool = False
-    _queue: list[_Waiting] = field(default_factory=list)
-    _workers: list[_Worker] = field(default_factory=list)
-    _lasted: list[float] = field(default_factory=list)
+    pool: WorkerPool = field(default_factory=WorkerPool)
     _done: int = 0
 
     def add(self, takes: Sequence[Take], first: bool = False) -> list[CheckNews]:
@@ -117,94 +89,65 @@ class Checking:
         checked.
         """
         news: list[CheckNews] = []
-        new: list[_Waiting] = []
-        busy = {w.work.take for w in (*self._in_hand, *self._queue)}
+        new: list[Task] = []
+        busy = {t.key for t in (*self.pool.running, *self.pool.waiting)}
         for take in takes:
             if take.id in busy or take.state == "stored":
                 continue
             try:
-                new.append(_Waiting(job_of(self.library, take)))
+                job = job_of(self.library, take)
+                new.append(Task(key=take.id, function=run_check_job, arguments=(job,)))
             except JewellerError as error:
                 self.library.failed(take.id, str(error))
                 news.append(CheckNews(take.id, "failed", what=str(error)))
-        self._queue = [*new, *self._queue] if first else [*self._queue, *new]
+        self.pool.add(new, first=first)
         return news
 
     @property
-    def _in_hand(self) -> list[_Waiting]:
-        return [w.now for w in self._workers if w.now is not None]
+    def paused(self) -> bool:
+        return self.pool.paused
+
+    @paused.setter
+    def paused(self, on: bool) -> None:
+        self.pool.paused = on
 
     @property
     def busy(self) -> bool:
-        return bool(self._in_hand or self._queue)
+        return self.pool.busy
 
     def state(self) -> CheckingState:
-        left = None
-        if self._lasted:
-            mean = sum(self._lasted) / len(self._lasted)
-            under_way = sum(
-                max(0.0, mean - (time.monotonic() - w.began)) for w in self._workers if w.now is not None
-            )
-            left = (mean * len(self._queue) + under_way) / max(1, self.workers)
         return CheckingState(
             done=self._done,
-            running=len(self._in_hand),
-            waiting=len(self._queue),
+            running=len(self.pool.running),
+            waiting=len(self.pool.waiting),
             paused=self.paused,
-            left_s=left,
+            left_s=self.pool.seconds_left(),
         )
 
     def poll(self, seconds: float = 0.0) -> list[CheckNews]:
         """Starts what can be started and tells what happened since; waits up to `seconds` for something to
         happen.
         """
-        if not self.paused:
-            while self._queue and len(self._in_hand) < self.workers:
-                self._hand_out(self._queue.pop(0))
-        news: list[CheckNews] = []
-        working = [w for w in self._workers if w.now is not None]
-        ready = wait([w.connection for w in working], seconds) if working else []
-        for worker in [w for w in working if w.connection in ready]:
-            news += self._hear(worker)
-        return news
+        return [self._told(news) for news in self.pool.poll(seconds)]
 
-    def _hand_out(self, waiting: _Waiting) -> None:
-        worker = next((w for w in self._workers if w.now is None), None)
-        if worker is None:
-            worker = _start()
-            self._workers.append(worker)
-        worker.now, worker.began = waiting, time.monotonic()
-        with contextlib.suppress(OSError):  # it died while it had nothing to do: its end is heard of next
-            worker.connection.send(waiting.work)
-
-    def _hear(self, worker: _Worker) -> list[CheckNews]:
-        news: list[CheckNews] = []
-        doing = worker.now
-        if doing is None:
-            return news
-        try:
-            while worker.connection.poll():
-                kind, *rest = worker.connection.recv()
-                if kind == "progress":
-                    news.append(CheckNews(doing.work.take, "progress", *rest))
-                    continue
-                self._lasted = [*self._lasted[-19:], time.monotonic() - worker.began]
-                worker.now = None
-                return [*news, self._finished(doing.work, kind, rest[0])]
-        except (EOFError, OSError):
-            self._dismiss(worker)
-            if doing.tries + 1 < TRIES:
-                self._queue.insert(0, replace(doing, tries=doing.tries + 1))
-                return [
-                    *news,
-                    CheckNews(doing.work.take, "again", what=_("its worker was ended by the system")),
-                ]
-            sentence = _(
-                "{name}: the system ended the check twice, probably for want of memory. Close other "
-                "programs and try again."
-            ).format(name=doing.work.name)
-            return [*news, self._finished(doing.work, "failed", sentence)]
-        return news
+    def _told(self, news: TaskNews) -> CheckNews:
+        job: CheckJob = news.task.arguments[0]
+        match news.state:
+            case TaskState.PROGRESS:
+                return CheckNews(job.take, "progress", news.share, news.what)
+            case TaskState.AGAIN:
+                return CheckNews(job.take, "again", what=_("its worker was ended by the system"))
+            case TaskState.DIED:
+                sentence = _(
+                    "{name}: the system ended the check twice, probably for want of memory. Close other "
+                    "programs and try again."
+                ).format(name=job.name)
+                return self._finished(job, "failed", sentence)
+            case TaskState.FAILED:
+                return self._finished(job, "failed", news.what)
+            case _:
+                kind, answer = news.result
+                return self._finished(job, kind, answer)
 
     def _finished(self, work: CheckJob, kind: str, answer: Any) -> CheckNews:
         self._done += 1
@@ -219,13 +162,6 @@ class Checking:
         self.library.add_report(work.take, answer)
         return CheckNews(work.take, "checked" if answer["followed"] else "not followed", 1.0)
 
-    def _dismiss(self, worker: _Worker) -> None:
-        self._workers.remove(worker)
-        worker.connection.close()
-        if worker.process.is_alive():
-            worker.process.terminate()
-        worker.process.join(1.0)
-
     def rest(self) -> None:
         """Lets the workers go while nothing is to be done: they take memory."""
         if not self.busy:
@@ -234,9 +170,7 @@ class Checking:
 
     def stop(self) -> None:
         """Gives up what runs and what waits; the takes stay as they were."""
-        self._queue = []
-        for worker in list(self._workers):
-            self._dismiss(worker)
+        self.pool.stop()
 
 
 def job_of(library: Library, take: Take) -> CheckJob:
@@ -280,32 +214,7 @@ def options_of(take: Take, assignment: Assignment | None) -> Options:
     )
 
 
-def _start() -> _Worker:
-    context = multiprocessing.get_context("spawn")
-    here, there = context.Pipe()
-    before = {name: os.environ.get(name) for name in THREADS}
-    os.environ.update(dict.fromkeys(THREADS, "1"))
-    try:
-        process = context.Process(target=serve_jobs, args=(there,), daemon=True)
-        process.start()
-    finally:
-        for name, value in before.items():
-            os.environ.pop(name, None) if value is None else os.environ.update({name: value})
-    there.close()
-    return _Worker(process, here)
-
-
-def serve_jobs(connection: Connection) -> None:
-    """In the worker: checks the takes it is sent, one after another, until nobody is there to send any."""
-    with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
-        while True:
-            asked: CheckJob = connection.recv()
-            connection.send(
-                run_check_job(asked, lambda share, what: connection.send(("progress", share, what)))
-            )
-
-
-def run_check_job(asked: CheckJob, progress: Callable[[float, str], None]) -> tuple[str, Any]:
+def run_check_job(asked: CheckJob, *, progress: Callable[[float, str], None]) -> tuple[str, Any]:
     """("checked" or "rhythm", the report), ("stored" or "failed", a sentence): a pure function of the take,
     for any pool.
     """

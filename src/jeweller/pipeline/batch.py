@@ -5,11 +5,8 @@ is one JSON file.
 from __future__ import annotations
 
 import json
-import multiprocessing
 import os
 from collections.abc import Callable, Iterator
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
-from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -22,11 +19,9 @@ from jeweller.i18n import _
 from jeweller.log import log_fault, start_log
 from jeweller.notation.formats import ENDINGS
 from jeweller.pipeline.check import Options, check
+from jeweller.pipeline.workers import TRIES, Task, TaskState, WorkerPool
 from jeweller.report.build import settings_dict
 from jeweller.report.ear_version import ear_version
-
-TRIES = 2  # of a job whose process died: alone, or on a cluster
-THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
 
 
 @dataclass(frozen=True)
@@ -150,64 +145,29 @@ def _here(
     options: Options,
     workers: int | None,
     cancelled: Callable[[], bool],
-    task: Callable[[BatchJob, Options], tuple[str, str]] | None = None,
+    task: Callable[..., tuple[str, str]] | None = None,
 ) -> Iterator[BatchResult]:
-    """In processes of this machine. Only as many jobs are handed out as are worked on: when a process dies,
-    no others are under suspicion.
-    """
-    before = {name: os.environ.get(name) for name in THREADS}
-    os.environ.update(dict.fromkeys(THREADS, "1"))
-    waiting, suspects, tried = list(jobs), list[BatchJob](), dict[BatchJob, int]()
+    """In processes of this machine."""
+    pool = WorkerPool(workers=min(workers or os.cpu_count() or 1, len(jobs)))
+    pool.add(Task(key=job, function=task or report_of, arguments=(job, options)) for job in jobs)
     try:
-        while waiting or suspects:
-            # a job during which a process died is tried alone, so that it takes no other with it
-            alone = bool(suspects)
-            queue, count = (
-                (suspects, 1) if alone else (waiting, min(workers or os.cpu_count() or 1, len(waiting)))
-            )
-            with ProcessPoolExecutor(count, mp_context=multiprocessing.get_context("spawn")) as pool:
-                running: dict[Future[tuple[str, str]], BatchJob] = {}
-                while (queue or running) and not cancelled():
-                    while queue and len(running) < count:
-                        try:
-                            future = pool.submit(task or report_of, queue[0], options)
-                        # a process died since the last look: what runs is heard of below
-                        except BrokenProcessPool:
-                            break
-                        running[future] = queue.pop(0)
-                    if not running:
-                        break  # nothing was under way when it died: the next pool goes on
-                    died = []
-                    for future in wait(running, timeout=0.2, return_when=FIRST_COMPLETED)[0]:
-                        job = running.pop(future)
-                        if isinstance(future.exception(), BrokenProcessPool):
-                            died.append(job)
-                        else:
-                            yield _written(job, future.result())
-                    if died:
-                        died += running.values()
-                        if alone and tried.get(died[0], 0) + 1 >= TRIES:
-                            yield BatchResult(
-                                died[0],
-                                "failed",
-                                (
-                                    _(
-                                        "{name}: the system ended the check again and again, probably for "
-                                        "want of memory."
-                                    ).format(name=died[0].take.name)
-                                ),
-                            )
-                        elif alone:
-                            tried[died[0]] = tried.get(died[0], 0) + 1
-                            suspects.append(died[0])
-                        else:
-                            suspects += died
-                        break
-            if cancelled():
-                return
+        while pool.busy and not cancelled():
+            for news in pool.poll(0.2):
+                job: BatchJob = news.task.arguments[0]
+                if news.state == TaskState.DONE:
+                    yield _written(job, news.result)
+                elif news.state == TaskState.FAILED:
+                    yield BatchResult(job, "failed", f"{job.take.name}: {news.what}")
+                elif news.state == TaskState.DIED:
+                    yield BatchResult(
+                        job,
+                        "failed",
+                        _(
+                            "{name}: the system ended the check again and again, probably for want of memory."
+                        ).format(name=job.take.name),
+                    )
     finally:
-        for name, value in before.items():
-            os.environ.pop(name, None) if value is None else os.environ.update({name: value})
+        pool.stop()
 
 
 def _on_cluster(
@@ -248,12 +208,14 @@ def _written(job: BatchJob, answer: tuple[str, str]) -> BatchResult:
     return BatchResult(job, state)
 
 
-def report_of(job: BatchJob, options: Options) -> tuple[str, str]:
+def report_of(
+    job: BatchJob, options: Options, *, progress: Callable[[float, str], None] = lambda share, what: None
+) -> tuple[str, str]:
     """One check as a pure function, for any pool: ("checked" or "not followed", the report's text) or
     ("failed", a sentence).
     """
     try:
-        checked = check(job.score, job.take, options)
+        checked = check(job.score, job.take, options, progress=progress)
     except JewellerError as error:
         return "failed", str(error)
     except Exception as error:  # noqa: BLE001 -- a fault of the program ends this check, never the others

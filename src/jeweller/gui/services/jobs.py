@@ -7,21 +7,24 @@ A superseded job's result is dropped; a job that is over is forgotten and freed.
 from __future__ import annotations
 
 import contextvars
-import multiprocessing
+import itertools
 import queue
 import threading
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Hashable
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from jeweller.errors import JewellerError
-from jeweller.gui.services.worker import run_job
-from jeweller.i18n import _, chosen_language
+from jeweller.i18n import _
 from jeweller.log import log_fault
+from jeweller.pipeline.workers import Task, TaskNews, TaskState, WorkerPool
 
 POLL_MS = 30
 THREAD_POLL_MS = 10
+AT_ONCE = 8  # work that a user asked for does not wait for other work
+IDLE_S = 60.0  # a worker that knows everything already answers sooner: it is kept for so long
 Answers = queue.SimpleQueue[tuple[str, Any]]
 
 
@@ -38,52 +41,32 @@ class Job(QObject):
 
 
 class _ProcessJob(Job):
-    def __init__(
-        self, function: Callable[..., Any], arguments: tuple[Any, ...], parent: QObject | None
-    ) -> None:
+    """A task of the pool; the service tells it what it hears."""
+
+    def __init__(self, pool: WorkerPool, task: Task, parent: QObject | None) -> None:
         super().__init__(parent)
-        context = multiprocessing.get_context("spawn")
-        self._connection, child = context.Pipe(duplex=False)
-        self._stop = context.Event()
-        self._process = context.Process(
-            target=run_job, args=(child, self._stop, function, arguments, chosen_language()), daemon=True
-        )
-        self._process.start()
-        child.close()
-        self._timer = QTimer(self)
-        self._timer.timeout.connect(self._poll)
-        self._timer.start(POLL_MS)
+        self._pool, self._task = pool, task
+        self._over = False
+        pool.add([task])
 
-    def _poll(self) -> None:
-        try:
-            while self._connection.poll():
-                message = self._connection.recv()
-                if message[0] == "progress":
-                    self.progress.emit(message[1], message[2])
-                    continue
-                self._finish()
-                {"done": self.done.emit, "failed": self.failed.emit, "cancelled": self.cancelled.emit}[
-                    message[0]
-                ](*message[1:])
-                return
-        except (EOFError, OSError):
-            self._finish()
-            self.failed.emit(_("The work stopped unexpectedly; what was open is safe. Try it once more."))
-            return
-        if not self._process.is_alive() and not self._connection.poll():
-            self._finish()
-            self.failed.emit(_("The work stopped unexpectedly; what was open is safe. Try it once more."))
-
-    def _finish(self) -> None:
-        self._timer.stop()
-        self._connection.close()  # the child has answered and ends by itself
+    def tell(self, news: TaskNews) -> None:
+        match news.state:
+            case TaskState.PROGRESS:
+                self.progress.emit(news.share, news.what)
+            case TaskState.DONE:
+                self._over = True
+                self.done.emit(news.result)
+            case TaskState.FAILED:
+                self._over = True
+                self.failed.emit(news.what)
+            case TaskState.DIED:
+                self._over = True
+                self.failed.emit(_("The work stopped unexpectedly; what was open is safe. Try it once more."))
 
     def cancel(self) -> None:
-        if self._timer.isActive():
-            self._stop.set()
-            self._timer.stop()
-            self._process.terminate()
-            self._connection.close()
+        if not self._over:
+            self._over = True
+            self._pool.cancel(self._task.key)
             self.cancelled.emit()
 
 
@@ -132,10 +115,34 @@ class Jobs(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._running: dict[str, Job] = {}
+        self._pool = WorkerPool(workers=AT_ONCE)
+        self._tasks: dict[Hashable, _ProcessJob] = {}
+        self._numbers = itertools.count()
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._poll)
+        self._idle_since = time.monotonic()
 
     def process(self, name: str, function: Callable[..., Any], *arguments: Any) -> Job:
-        """`function(*arguments, progress=, cancelled=)` in a worker process."""
-        return self._start(name, _ProcessJob(function, arguments, self))
+        """`function(*arguments, progress=)` in a worker process."""
+        task = Task(key=next(self._numbers), function=function, arguments=arguments, tries=1)
+        job = _ProcessJob(self._pool, task, self)
+        self._tasks[task.key] = job
+        self._pool.poll()
+        self._timer.start(POLL_MS)
+        return self._start(name, job)
+
+    def _poll(self) -> None:
+        for news in self._pool.poll():
+            job = self._tasks.get(news.task.key)
+            if job is not None:
+                job.tell(news)
+            if news.state not in (TaskState.PROGRESS, TaskState.AGAIN):
+                self._tasks.pop(news.task.key, None)
+        if self._pool.busy:
+            self._idle_since = time.monotonic()
+        elif time.monotonic() - self._idle_since > IDLE_S:
+            self._pool.rest()
+            self._timer.stop()
 
     def threaded(self, name: str, function: Callable[..., Any], *arguments: Any) -> Job:
         """`function(*arguments)` in a thread: for work that lets others run (decoding, rendering)."""
@@ -166,3 +173,5 @@ class Jobs(QObject):
     def stop(self) -> None:
         for name in list(self._running):
             self.cancel(name)
+        self._timer.stop()
+        self._pool.stop()

@@ -26,7 +26,7 @@ from jeweller.documents.feedback_sheet import (
 from jeweller.documents.parts import SheetSettings, instrument_of, render_parts
 from jeweller.documents.rehearsal_plan import plan_pdf
 from jeweller.documents.theme import Theme
-from jeweller.errors import Cancelled, JewellerError, LedgerError
+from jeweller.errors import JewellerError, LedgerError
 from jeweller.files import write_bytes
 from jeweller.i18n import _
 from jeweller.instruments.table import require_instrument
@@ -54,9 +54,8 @@ def check_take(
     take: str,
     options: Options,
     progress: Callable[[float, str], None],
-    cancelled: Callable[[], bool],
 ) -> Checked:
-    return check(score, take, options, progress=progress, cancelled=cancelled)
+    return check(score, take, options, progress=progress)
 
 
 def write_pages(
@@ -67,7 +66,6 @@ def write_pages(
     player: str,
     theme: Theme,
     progress: Callable[[float, str], None],
-    cancelled: Callable[[], bool],
 ) -> list[Path]:
     progress(0.2, "writing")
     return write_documents(render_sheets(report, line, list(targets), findings, player, theme=theme), targets)
@@ -78,15 +76,12 @@ def write_sheet(
     settings: SheetSettings,
     targets: dict[str, str],
     progress: Callable[[float, str], None],
-    cancelled: Callable[[], bool],
 ) -> list[Path]:
     progress(0.2, "writing")
     return write_documents(render_parts(score, list(targets), settings), targets)
 
 
-def read_many(
-    paths: list[str], progress: Callable[[float, str], None], cancelled: Callable[[], bool]
-) -> list[tuple[Score, ...] | str]:
+def read_many(paths: list[str], progress: Callable[[float, str], None]) -> list[tuple[Score, ...] | str]:
     """The scores of many notation files and of those in folders; a sentence for each that cannot be read."""
     files = [
         f
@@ -95,8 +90,6 @@ def read_many(
     ]
     out: list[tuple[Score, ...] | str] = []
     for k, file in enumerate(files):
-        if cancelled():
-            raise Cancelled
         progress(k / len(files), file.name)
         try:
             out.append(load_scores(file))
@@ -105,9 +98,7 @@ def read_many(
     return out
 
 
-def write_part_sound(
-    part: Part, path: str, progress: Callable[[float, str], None], cancelled: Callable[[], bool]
-) -> list[Path]:
+def write_part_sound(part: Part, path: str, progress: Callable[[float, str], None]) -> list[Path]:
     progress(0.2, "playing")
     model = sounded(part, instrument_of(part).sound or "flute", count_in=True)
     target = Path(path)
@@ -124,7 +115,6 @@ def write_slips(
     target: str,
     theme: Theme,
     progress: Callable[[float, str], None],
-    cancelled: Callable[[], bool],
 ) -> list[Path]:
     """The slips of a tray: "pdf" all in one file; "html" (with sound) and "text" a file a player, in a
     folder. The library is only read.
@@ -136,8 +126,6 @@ def write_slips(
             raise LedgerError(_("No take of this tray is checked yet: there is nothing to write."))
         slips = []
         for k, data in enumerate(told):
-            if cancelled():
-                raise Cancelled
             progress(0.9 * k / len(told), data.player)
             slips.append(_slip(opened, data, sounds=kind == "html"))
         if kind == "pdf":
@@ -173,7 +161,6 @@ def recognise_many(
     library: Path,
     takes: list[tuple[str, str]],
     progress: Callable[[float, str], None],
-    cancelled: Callable[[], bool],
 ) -> dict[str, tuple[str, str]]:
     """By the path of a recording, (piece, part) that it follows; `takes` are paths with the id of the
     player's instrument. What follows none is left out.
@@ -184,7 +171,7 @@ def recognise_many(
     for k, (path, instrument) in enumerate(takes):
         progress(k / len(takes), Path(path).name)
         among = candidates(scores, require_instrument(instrument) if instrument else None)
-        found = recognise(Path(path), among[:MOST_HELD_AGAINST], cancelled=cancelled)
+        found = recognise(Path(path), among[:MOST_HELD_AGAINST])
         if found is not None:
             out[path] = (found.piece, found.part.name)
     return out
@@ -195,7 +182,6 @@ def write_plan(
     target: str,
     theme: Theme,
     progress: Callable[[float, str], None],
-    cancelled: Callable[[], bool],
 ) -> Path:
     """The rehearsal plan of a class as PDF."""
     progress(0.2, "writing")
