@@ -235,7 +235,7 @@ class Checked(LedgerCase):
                 CheckJob(
                     take=1, name=name, score=score, recording=take, sha256=file_hash(take), options=Options()
                 ),
-                lambda share, what: None,
+                progress=lambda share, what: None,
             )
             self.assertEqual(kind, wanted)
             if kind == "rhythm":
@@ -252,7 +252,7 @@ class Checked(LedgerCase):
                 CheckJob(
                     take=1, name="bad", score=score, recording=bad, sha256=file_hash(bad), options=Options()
                 ),
-                lambda share, what: None,
+                progress=lambda share, what: None,
             )[0],
             "checked",
         )
