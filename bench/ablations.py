@@ -388,6 +388,47 @@ def table(stage: str, results: list[dict[int, list[float] | str]]) -> list[dict[
     return sorted(rows, key=lambda r: (r["worth"], r["takes"]))
 
 
+SHOWN = 40  # rules of a stage on the page, those worth most
+
+
+def page(files: list[str]) -> str:
+    """What each rule is worth, as a page: of each stage those worth most, and how many are worth nothing."""
+    out = [
+        "# What each rule is worth",
+        "",
+        "Made by `bench/ablations.py STAGE.json ... --page docs/rules.md` from what "
+        "`bench/ablations.py TAKES "
+        "--work FOLDER --stage STAGE --json STAGE.json` measured on the validation set. A rule is a "
+        "branch that "
+        "rests on a number, or one of its conditions; what is lost without it: planted faults "
+        "found, less false "
+        "findings, plus verdicts that agree. *Noise* is the root of the summed squares over the takes.",
+    ]
+    for name in files:
+        rows = json.loads(Path(name).read_text(encoding="utf-8"))
+        nothing = sum(r["worth"] == 0 and not r["fails"] for r in rows)
+        needed = sum(bool(r["fails"]) for r in rows)
+        worse = sum(r["worth"] < 0 for r in rows)
+        out += [
+            "",
+            f"## {Path(name).stem}",
+            f"{len(rows)} conditions; without {needed} the program fails, {nothing} change nothing in these "
+            f"takes, without {worse} it is better off by one or two.",
+            "",
+            "| worth | noise | takes | found | false | verdicts | rule | condition |",
+            "|---|---|---|---|---|---|---|---|",
+        ]
+        told = [r for r in rows if r["worth"] != 0 and not r["fails"]]
+        for r in sorted(told, key=lambda r: -abs(r["worth"]))[:SHOWN]:
+            hits, left, agree, _near = r["lost"]
+            condition = r["condition"].replace("|", "\\|")
+            out.append(
+                f"| {r['worth']:g} | {r['noise']:g} | {r['takes']} | {hits:+g} | {-left:+g} | {agree:+g} | "
+                f"`{r['rule']}` | `{condition[:110]}` |"
+            )
+    return "\n".join(out) + "\n"
+
+
 def _takes(folders: list[str]) -> Iterator[str]:
     for folder in folders:
         yield from (str(p) for p in sorted(Path(folder).iterdir()) if (p / "truth.json").exists())
@@ -398,12 +439,16 @@ def main() -> None:
         description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
     )
     parser.add_argument("takes", nargs="+")
-    parser.add_argument("--work", required=True)
+    parser.add_argument("--work", default="")
     parser.add_argument("--stage", choices=STAGES, default="assessment")
     parser.add_argument("--only", default="", help="rules whose place holds one of these texts, with commas")
     parser.add_argument("--json")
+    parser.add_argument("--page", help="a page of the documents, made of --json files of all stages")
     parser.add_argument("--workers", type=int, default=2)
     o = parser.parse_args()
+    if o.page:
+        Path(o.page).write_text(page(o.takes), encoding="utf-8")
+        return
     Path(o.work).mkdir(parents=True, exist_ok=True)
     only = [t for t in o.only.split(",") if t]
     with ProcessPoolExecutor(o.workers, initializer=install) as pool:

@@ -71,6 +71,19 @@ def align(
     `tempo_bpm` (quarters a minute) is a hint; without one the written tempo is. `reference_shift`: semitones
     by which a take tuned to another pitch reference is known to sound higher than written. With `rhythm_only`
     (claps, taps, percussion) attacks alone are aligned. Raises Cancelled when `cancelled()` turns true.
+
+    >>> from jeweller.notation.performance import perform_part
+    >>> import numpy as np
+    >>> from jeweller.features.extraction import extract_features
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/2\\nQ:1/4=60\\nK:C\\nC E|G c|")[0].parts[0]
+    >>> line = perform_part("A line", part)
+    >>> t = np.arange(44100) / 22050
+    >>> played = [np.sin(2 * np.pi * 440.0 * 2 ** ((n.sounding_midi - 69) / 12) * t) for n in line.main_notes]
+    >>> sound = 0.2 * np.concatenate([tone * np.minimum(1.0, 20 * (2.0 - t)) for tone in played])
+    >>> alignment = align(line, extract_features(sound.astype(np.float32), 60, 72))
+    >>> alignment.followed, len(alignment.attempts)
+    (False, 1)
     """
     s = dataclasses.replace(settings, inside_cost=settings.rhythm_inside_cost) if rhythm_only else settings
     notes = make_note_arrays(line, rhythm_only=rhythm_only)

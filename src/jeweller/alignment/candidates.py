@@ -28,6 +28,13 @@ class Candidates:
 def compute_novelty(features: Features, span: int) -> Array:
     """1 - cosine of the pitch evidence before and after each pitch frame, 0..1, weighted by loudness. Shape
     (T,).
+
+    >>> import numpy as np
+    >>> tone = (0.2 * np.sin(2 * np.pi * 440.0 * np.arange(22050) / 22050)).astype(np.float32)
+    >>> from jeweller.features.extraction import extract_features
+    >>> features = extract_features(tone, 60, 72)
+    >>> compute_novelty(features, 5).shape == features.f0.shape
+    True
     """
     strength = np.maximum(features.salience - 0.5 * features.best[:, None], 0.0) ** 2
     total = np.cumsum(np.vstack([np.zeros((1, strength.shape[1]), np.float32), strength]), axis=0)
@@ -62,6 +69,15 @@ def pick_peaks(curve: Array, minimum: float, gap: int) -> npt.NDArray[np.int64]:
 def find_candidates(features: Features, s: AlignmentSettings, *, pitched: bool = True) -> Candidates:
     """Attacks, changes of pitch, and a sparse grid where there is neither. Without `pitched`, attacks of
     sounds without pitch count as well.
+
+    >>> import numpy as np
+    >>> tone = (0.2 * np.sin(2 * np.pi * 440.0 * np.arange(22050) / 22050)).astype(np.float32)
+    >>> from jeweller.features.extraction import extract_features
+    >>> features = extract_features(tone, 60, 72)
+    >>> from jeweller.alignment.settings import DEFAULT
+    >>> candidates = find_candidates(features, DEFAULT)
+    >>> len(candidates.frame) >= 2
+    True
     """
     from scipy.ndimage import maximum_filter1d, minimum_filter1d
 

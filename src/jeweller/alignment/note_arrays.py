@@ -32,6 +32,13 @@ class NoteArrays:
 def make_note_arrays(line: PerformedPart, *, rhythm_only: bool = False) -> NoteArrays:
     """The main notes of a line as arrays; for rhythm alone all of one pitch, each with an attack of its
     own.
+
+    >>> from jeweller.notation.performance import perform_part
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|c2 z2|")[0].parts[0]
+    >>> line = perform_part("A line", part)
+    >>> make_note_arrays(line).midi.tolist()
+    [65, 67, 69, 70, 72]
     """
     notes = line.main_notes
     n = len(notes)

@@ -102,6 +102,16 @@ def near_pitches(features: Features, reach: float) -> Array:
 
 
 def gather_evidence(features: Features, s: AlignmentSettings) -> Evidence:
+    """What every frame says for each written pitch, for silence and for other notes, nats a frame.
+
+    >>> import numpy as np
+    >>> tone = (0.2 * np.sin(2 * np.pi * 440.0 * np.arange(22050) / 22050)).astype(np.float32)
+    >>> from jeweller.features.extraction import extract_features
+    >>> features = extract_features(tone, 60, 72)
+    >>> from jeweller.alignment.settings import DEFAULT
+    >>> type(gather_evidence(features, DEFAULT)).__name__
+    'Evidence'
+    """
     frames = len(features.best)
     ratio = round(features.step_s / features.hop_s)
     level = features.level[::ratio][:frames]

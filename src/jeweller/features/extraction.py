@@ -67,6 +67,13 @@ def midi_to_hz(midi: npt.ArrayLike) -> npt.NDArray[np.float64]:
 def salience_near(features: Features, rows: slice, midi: int) -> tuple[Array, Array]:
     """(periodicity, exact MIDI pitch) within `NEAR_SEMITONES` of a pitch for the pitch frames `rows`, (n,)
     each: a tone between two semitones shows now in one column, now in the next.
+
+    >>> import numpy as np
+    >>> tone = (0.2 * np.sin(2 * np.pi * 440.0 * np.arange(22050) / 22050)).astype(np.float32)
+    >>> features = extract_features(tone, 60, 72)
+    >>> clear = salience_near(features, slice(20, 60), 69)[0]
+    >>> bool(np.median(clear) > 0.9)
+    True
     """
     low, width = features.low, features.salience.shape[1]
     columns = slice(min(max(0, midi - low - 1), width - 1), max(midi - low + 2, 1))
@@ -87,6 +94,12 @@ def extract_features(
 ) -> Features:
     """Features of mono samples at `settings.rate` for a part that sounds between two MIDI pitches. Linear in
     time and memory.
+
+    >>> import numpy as np
+    >>> tone = (0.2 * np.sin(2 * np.pi * 440.0 * np.arange(22050) / 22050)).astype(np.float32)
+    >>> features = extract_features(tone, 60, 72)
+    >>> round(float(np.nanmedian(features.f0)), 1)
+    69.0
     """
     s = settings
     low, high = low_midi - s.margin_down, min(high_midi + s.margin_up, 112)

@@ -136,7 +136,14 @@ def letter_of(value: float, out_of: float) -> str:
 
 
 def compute_deduction(finding: Finding, bars: int, habit_share: float = HABIT_SHARE) -> float:
-    """What a finding takes off its facet, 0..1."""
+    """What a finding takes off its facet, 0..1.
+
+    >>> from jeweller.assessment.finding import Finding
+    >>> where = {"bar": "1", "passing": 1, "beat": 1.0, "at_s": 0.0, "until_s": 1.0}
+    >>> wrong = Finding(kind="wrong_note", confidence=0.9, severity=0.6, notes=(), score_ids=(), **where)
+    >>> round(compute_deduction(wrong, 8), 3)
+    0.36
+    """
     if not is_sure(finding.confidence) or finding.kind in UNMARKED:
         return 0.0
     return (
@@ -148,7 +155,12 @@ def compute_deduction(finding: Finding, bars: int, habit_share: float = HABIT_SH
 
 
 def add_up_mark(findings: Sequence[Finding], scheme: Scheme, bars: int, asked: dict[str, int]) -> ReportMark:
-    """The report's `mark`: value, out_of, band, scheme, and its parts with the reason for each."""
+    """The report's `mark`: value, out_of, band, scheme, and its parts with the reason for each.
+
+    >>> mark = add_up_mark([], find_scheme("even"), 8, {"notes": 12})
+    >>> mark["value"], mark["band"]
+    (20.0, 'polished')
+    """
     parts: list[MarkPart] = []
     share = 0.0
     # A facet that the part does not ask counts all the same where something is surely wrong in it.
@@ -193,7 +205,11 @@ def facet_marks(
     wrong: dict[str, int],
     habit_share: float = HABIT_SHARE,
 ) -> dict[str, FacetMark]:
-    """The report's `facets`: asked, right, mark (None where nothing was asked and nothing found)."""
+    """The report's `facets`: asked, right, mark (None where nothing was asked and nothing found).
+
+    >>> facet_marks([], 8, {"notes": 12}, {})["notes"]
+    {'asked': 12, 'right': 12, 'mark': 1.0}
+    """
     out: dict[str, FacetMark] = {}
     for facet in FACETS:
         loss = min(1.0, sum(compute_deduction(f, bars, habit_share) for f in findings if f.facet == facet))

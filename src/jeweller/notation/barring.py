@@ -205,7 +205,13 @@ def _fits(at: Fraction, value: Fraction, dots: int, duration: Fraction, s: BarAt
 
 
 def bracket_tuplets(notes: Sequence[Note]) -> list[Note]:
-    """The notes of a bar with brackets on its groups of tuplets."""
+    """The notes of a bar with brackets on its groups of tuplets.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> bar = read_abc("M:2/4\\nL:1/8\\nK:C\\n(3CDE F2|")[0].parts[0].bars[0]
+    >>> [n.tuplet for n in bracket_tuplets(bar.notes)][:2]
+    [(3, 2), (3, 2)]
+    """
     out = list(notes)
     k = 0
     while k < len(out):

@@ -26,12 +26,23 @@ _AT_CLEF = {
 def bottom_line(sign: str, line: int) -> int:
     """The note on the lowest line of a staff with that clef, in steps above C0. Raises KeyError for a clef
     without pitch.
+
+    >>> bottom_line("G", 2), bottom_line("F", 4)
+    (30, 18)
     """
     return _AT_CLEF[sign].diatonic - 2 * (line - 1)
 
 
 def other_clefs(line: PerformedPart) -> tuple[str, ...]:
-    """The clefs that this part is not written in; none for a part without pitch."""
+    """The clefs that this part is not written in; none for a part without pitch.
+
+    >>> from jeweller.notation.performance import perform_part
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|c2 z2|")[0].parts[0]
+    >>> line = perform_part("A line", part)
+    >>> other_clefs(line)
+    ('bass', 'alto', 'tenor')
+    """
     sign, at, _ = line.bars[0].bar.clef
     return tuple(name for name, clef in CLEFS.items() if clef != (sign, at)) if sign in _AT_CLEF else ()
 
@@ -41,6 +52,13 @@ def read_in_clef(line: PerformedPart, clef: str, chromatic: int | None = None) -
     where None).
 
     A key signature alters the letters that are read; a printed accidental alters its note as printed.
+
+    >>> from jeweller.notation.performance import perform_part
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|c2 z2|")[0].parts[0]
+    >>> line = perform_part("A line", part)
+    >>> [n.written.pitch.name for n in read_in_clef(line, "bass", 0).main_notes[:2]]
+    ['A2', 'B♭2']
     """
     fifths = [b.bar.fifths for b in line.bars]
     add = line.part.chromatic if chromatic is None else chromatic

@@ -76,7 +76,13 @@ def last_pitch(voice: AbcVoice) -> Pitch | None:
 
 
 def notes_before(entry: Entry) -> int:
-    """How many notes and rests stand before the cursor, grace notes too."""
+    """How many notes and rests stand before the cursor, grace notes too.
+
+    >>> from fractions import Fraction
+    >>> entry = Entry("M:4/4\\nL:1/4\\nK:C\\nC D", 21)
+    >>> notes_before(entry)
+    2
+    """
     voice = standing(entry.before)
     return sum(len(b.notes) for b in voice.bars) + len(voice.notes)
 
@@ -97,7 +103,13 @@ def add_note(entry: Entry, letter: str, quarters: Fraction, *, grace: bool = Fal
 
 
 def add_rest(entry: Entry, quarters: Fraction) -> Entry:
-    """A rest, divided at the bar line where the bar is too full for it."""
+    """A rest, divided at the bar line where the bar is too full for it.
+
+    >>> from fractions import Fraction
+    >>> entry = Entry("M:4/4\\nL:1/4\\nK:C\\nC D", 21)
+    >>> add_rest(entry, Fraction(1)).text.splitlines()[-1]
+    'C D z'
+    """
     return _timed(entry, standing(entry.before), "z", quarters, "")
 
 
@@ -107,7 +119,13 @@ def add_triplet(entry: Entry) -> Entry:
 
 
 def dot(entry: Entry) -> Entry:
-    """The last note half as long again, or no longer so."""
+    """The last note half as long again, or no longer so.
+
+    >>> from fractions import Fraction
+    >>> entry = Entry("M:4/4\\nL:1/4\\nK:C\\nC D", 21)
+    >>> dot(entry).text.splitlines()[-1]
+    'C D3/2'
+    """
     chain = _chain(entry)
     if not chain:
         return entry
@@ -122,6 +140,11 @@ def dot(entry: Entry) -> Entry:
 def step(entry: Entry, by: int) -> Entry:
     """The last note some steps of the staff higher, or lower, with what is tied to it; its own sign is
     dropped.
+
+    >>> from fractions import Fraction
+    >>> entry = Entry("M:4/4\\nL:1/4\\nK:C\\nC D", 21)
+    >>> step(entry, 1).text.splitlines()[-1]
+    'C E'
     """
 
     def moved(head: str, first: bool) -> str:
@@ -138,6 +161,11 @@ def step(entry: Entry, by: int) -> Entry:
 def alter(entry: Entry, by: int) -> Entry:
     """The last note a semitone higher or lower, with what is tied to it; a sign is written only where one is
     needed.
+
+    >>> from fractions import Fraction
+    >>> entry = Entry("M:4/4\\nL:1/4\\nK:C\\nC D", 21)
+    >>> alter(entry, 1).text.splitlines()[-1]
+    'C ^D'
     """
     chain = _chain(entry)
     pitch = last_pitch(standing(entry.before))
@@ -151,7 +179,13 @@ def alter(entry: Entry, by: int) -> Entry:
 
 
 def tie(entry: Entry) -> Entry:
-    """The last note tied to the next, or no longer so."""
+    """The last note tied to the next, or no longer so.
+
+    >>> from fractions import Fraction
+    >>> entry = Entry("M:4/4\\nL:1/4\\nK:C\\nC D", 21)
+    >>> tie(entry).text.splitlines()[-1]
+    'C D-'
+    """
     chain = _chain(entry)
     if not chain or entry.text[chain[-1][0]] in "zx":
         return entry
@@ -161,7 +195,13 @@ def tie(entry: Entry) -> Entry:
 
 
 def slur(entry: Entry) -> Entry:
-    """A slur from the last note on; where one is open, its end at the last note."""
+    """A slur from the last note on; where one is open, its end at the last note.
+
+    >>> from fractions import Fraction
+    >>> entry = Entry("M:4/4\\nL:1/4\\nK:C\\nC D", 21)
+    >>> slur(entry).text.splitlines()[-1]
+    'C (D'
+    """
     chain = _chain(entry)
     if not chain:
         return entry
@@ -172,7 +212,13 @@ def slur(entry: Entry) -> Entry:
 
 
 def mark(entry: Entry, sign: str) -> Entry:
-    """A sign of ABC, such as "!trill!" or ".", at the last note, or no longer there."""
+    """A sign of ABC, such as "!trill!" or ".", at the last note, or no longer there.
+
+    >>> from fractions import Fraction
+    >>> entry = Entry("M:4/4\\nL:1/4\\nK:C\\nC D", 21)
+    >>> mark(entry, "!trill!").text.splitlines()[-1]
+    'C !trill!D'
+    """
     chain = _chain(entry)
     if not chain:
         return entry
@@ -183,7 +229,13 @@ def mark(entry: Entry, sign: str) -> Entry:
 
 
 def take_back(entry: Entry) -> Entry:
-    """Without the last note, and without what belongs to it or is tied to it."""
+    """Without the last note, and without what belongs to it or is tied to it.
+
+    >>> from fractions import Fraction
+    >>> entry = Entry("M:4/4\\nL:1/4\\nK:C\\nC D", 21)
+    >>> take_back(entry).text.splitlines()[-1]
+    'C '
+    """
     chain = _chain(entry)
     if not chain:
         return entry

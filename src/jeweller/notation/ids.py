@@ -14,17 +14,33 @@ _ALTER = {-2: "bb", -1: "b", 0: "", 1: "s", 2: "ss"}
 
 
 def note_id(part: str, bar: str, offset: Fraction, what: str) -> str:
-    """ "p1.b3.q1-2.Bb4": part, bar, quarters into the bar, what is there."""
+    """ "p1.b3.q1-2.Bb4": part, bar, quarters into the bar, what is there.
+
+    >>> from fractions import Fraction
+    >>> note_id("P1", "3", Fraction(3, 2), "C5")
+    'P1.3.q3-2.C5'
+    """
     place = f"{offset.numerator}" if offset.denominator == 1 else f"{offset.numerator}-{offset.denominator}"
     return f"{part}.{bar}.q{place}.{what}"
 
 
 def pitch_token(pitch: Pitch | None) -> str:
+    """A pitch in the letters of an id.
+
+    >>> from jeweller.notation.pitch import Pitch
+    >>> pitch_token(Pitch("B", -1, 4)), pitch_token(None)
+    ('Bb4', 'rest')
+    """
     return f"{pitch.step}{_ALTER[pitch.alter]}{pitch.octave}" if pitch is not None else "rest"
 
 
 def unique(wanted: str, seen: set[str]) -> str:
-    """The id, with a number where it is taken; it is taken from then on."""
+    """The id, with a number where it is taken; it is taken from then on.
+
+    >>> seen = set()
+    >>> unique("a", seen), unique("a", seen)
+    ('a', 'a.2')
+    """
     found, k = wanted, 1
     while found in seen:
         k += 1

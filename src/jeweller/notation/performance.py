@@ -126,7 +126,13 @@ class PerformedPart:
 
 
 def playing_order(bars: tuple[Bar, ...]) -> list[int]:
-    """Indexes of the written bars in the order they are played."""
+    """Indexes of the written bars in the order they are played.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|c2 z2|")[0].parts[0]
+    >>> playing_order(part.bars)
+    [0, 1]
+    """
     order: list[int] = []
     i = start = 0
     count = 1
@@ -221,6 +227,12 @@ TEMPO_WORDS = (*_FREE_WORDS, *_BACK_WORDS)  # what a direction begins with that 
 def perform_part(title: str, part: Part, *, rhythm_only: bool = False) -> PerformedPart:
     """Plays a part out; with `rhythm_only` notes without pitch too, and of a chord its first. Raises
     ScoreError where nothing is left to play.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|c2 z2|")[0].parts[0]
+    >>> line = perform_part("A line", part)
+    >>> [(n.written.pitch.name, float(n.onset)) for n in line.main_notes[:3]]
+    [('F4', 0.0), ('G4', 1.0), ('A4', 2.0)]
     """
     bars: list[PerformedBar] = []
     onset = Fraction(0)

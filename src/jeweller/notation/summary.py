@@ -12,7 +12,13 @@ from jeweller.notation.performance import playing_order
 
 
 def score_summary(score: Score) -> dict[str, Any]:
-    """Every part with its notes in order of performance; bars counts written bars."""
+    """Every part with its notes in order of performance; bars counts written bars.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> told = score_summary(read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|")[0])
+    >>> told["title"], len(told["parts"])
+    ('A line', 1)
+    """
     return {
         "schema": "jeweller.score/1",
         "title": score.title,

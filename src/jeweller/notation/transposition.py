@@ -14,6 +14,9 @@ MOST_SIGNS = 7
 def diatonic_of(chromatic: int) -> int:
     """The staff steps of an interval of so many semitones, by its usual name: 2 is a second, 3 a (minor)
     third, 6 a fourth.
+
+    >>> diatonic_of(-2), diatonic_of(-9), diatonic_of(12)
+    (-1, -5, 7)
     """
     octaves, rest = divmod(abs(chromatic), 12)
     steps = 7 * octaves + (0, 1, 1, 2, 2, 3, 3, 4, 5, 5, 6, 6)[rest]
@@ -21,12 +24,21 @@ def diatonic_of(chromatic: int) -> int:
 
 
 def fifths_of(chromatic: int, diatonic: int) -> int:
-    """How many sharps (negative: flats) an interval adds to a key."""
+    """How many sharps (negative: flats) an interval adds to a key.
+
+    >>> fifths_of(-2, -1)
+    -2
+    """
     return 7 * chromatic - 12 * diatonic
 
 
 def transpose_pitch(pitch: Pitch, chromatic: int, diatonic: int, fifths: int = 0) -> Pitch:
-    """A pitch moved by an interval; written otherwise where it would need more than a double sign."""
+    """A pitch moved by an interval; written otherwise where it would need more than a double sign.
+
+    >>> from jeweller.notation.pitch import Pitch
+    >>> transpose_pitch(Pitch("C", 0, 5), -2, -1).name
+    'B♭4'
+    """
     octave, index = divmod(pitch.octave * 7 + STEPS.index(pitch.step) + diatonic, 7)
     midi = pitch.midi + chromatic
     alter = midi - (12 * (octave + 1) + STEP_SEMITONE[STEPS[index]])
@@ -40,6 +52,11 @@ def transpose_part(
     `Part.chromatic` stays.
 
     Where a key would have more than `most_signs` signs its enharmonic equal is written.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|c2 z2|")[0].parts[0]
+    >>> [n.pitch.name for n in transpose_part(part, 2).bars[0].notes]
+    ['G4', 'A4', 'B4', 'C5']
     """
     steps = diatonic_of(chromatic) if diatonic is None else diatonic
     fifths = [b.fifths + fifths_of(chromatic, steps) for b in part.bars]

@@ -19,12 +19,20 @@ ALL_WELL = N_("Well done. Play it once more for fun, then take the next line.")
 
 
 def choose_faults(findings: Iterable[ReportFinding]) -> list[ReportFinding]:
-    """The findings that are worked at: the sure ones, tuning advice aside, in their order."""
+    """The findings that are worked at: the sure ones, tuning advice aside, in their order.
+
+    >>> choose_faults([{"kind": "tuned_high", "confidence": 0.9}, {"kind": "wrong_note", "confidence": 0.3}])
+    []
+    """
     return [f for f in findings if is_sure(f["confidence"]) and f["kind"] not in UNMARKED]
 
 
 def choose_tuning(findings: Iterable[ReportFinding]) -> list[ReportFinding]:
-    """What is said surely about the tuning of the whole take."""
+    """What is said surely about the tuning of the whole take.
+
+    >>> [f["kind"] for f in choose_tuning([{"kind": "tuned_high", "confidence": 0.9}])]
+    ['tuned_high']
+    """
     return [f for f in findings if is_sure(f["confidence"]) and f["kind"] in UNMARKED]
 
 

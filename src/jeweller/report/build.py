@@ -61,6 +61,14 @@ def settings_dict(
     followed_at: float | None,
     asked: dict[str, Any],
 ) -> dict[str, Any]:
+    """The report's `settings`: everything that was asked for, and a hash of it.
+
+    >>> from jeweller.assessment.settings import AssessmentSettings
+    >>> from jeweller.grading.scheme import find_scheme
+    >>> told = settings_dict(AssessmentSettings(), find_scheme("even"), "alone", "practised", None, {})
+    >>> told["tolerance"], len(told["settings_hash"])
+    ('standard', 16)
+    """
     values: dict[str, Any] = {
         "scheme": scheme.name,
         "support": support,
@@ -237,6 +245,7 @@ def _note(
 
 
 def finding_dict(x: Finding, case: AssessmentContext) -> ReportFinding:
+    """A finding as the report holds it."""
     detail = {k: (_r(v, 4) if isinstance(v, float) else v) for k, v in x.detail.items()}
     listed = [k for k, e in enumerate(case.table.events) if e.index is None and math.isfinite(e.midi)]
     extras = [listed.index(k) for k in x.extras if k in listed]
@@ -356,7 +365,11 @@ def asked_and_wrong(
 
 
 def wrong_by_facet(findings: Sequence[Finding]) -> dict[str, int]:
-    """How many chances of each facet sure findings took."""
+    """How many chances of each facet sure findings took.
+
+    >>> wrong_by_facet([])
+    {}
+    """
     wrong: dict[str, int] = {}
     for x in findings:
         if is_sure(x.confidence):

@@ -30,7 +30,12 @@ RULES = 10
 
 
 def numbers_in(module: ModuleType) -> dict[str, object]:
-    """Every declared number of a settings module, by "group.name"."""
+    """Every declared number of a settings module, by "group.name".
+
+    >>> import jeweller.features.settings
+    >>> numbers_in(jeweller.features.settings)["DEFAULT.hop"]
+    110
+    """
     return {
         f"{group}.{name}": value
         for group, settings in sorted(vars(module).items())
@@ -41,7 +46,11 @@ def numbers_in(module: ModuleType) -> dict[str, object]:
 
 @functools.cache
 def ear_version() -> str:
-    """Twelve letters; the same for the same ear on every machine."""
+    """Twelve letters; the same for the same ear on every machine.
+
+    >>> len(ear_version())
+    12
+    """
     told: dict[str, object] = {"rules": RULES, "tolerances": jeweller.assessment.settings.TOLERANCES}
     for module in PACKAGES:
         told[module.__name__] = numbers_in(module)

@@ -17,6 +17,7 @@ STEADY_CV = 0.05
 
 
 def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[GoodThing]:
+    """Up to four things worth saying, of what was asked and was right."""
     f = case.table
     sure = [x for x in findings if is_sure(x.confidence)]
     kinds = {x.kind for x in sure}

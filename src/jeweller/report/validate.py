@@ -19,7 +19,11 @@ def _validator() -> Draft202012Validator:
 
 
 def find_problems(report: TakeReport) -> list[str]:
-    """What does not fit the schema, as "place: message"; empty for a good report."""
+    """What does not fit the schema, as "place: message"; empty for a good report.
+
+    >>> find_problems({})[0]
+    ": 'schema' is a required property"
+    """
     return [
         f"{'/'.join(str(p) for p in e.absolute_path)}: {e.message[:200]}"
         for e in _validator().iter_errors(report)

@@ -52,6 +52,10 @@ def _matched(pattern: re.Pattern[str], text: str) -> re.Match[str]:
 def read_abc(text: str) -> list[Score]:
     """Every tune of the text, with what was not understood among its warnings. Raises ScoreError where there
     is none.
+
+    >>> score = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|")[0]
+    >>> score.title, [n.pitch.name for n in score.parts[0].bars[0].notes]
+    ('A line', ['F4', 'G4', 'A4', 'B♭4'])
     """
     scores = []
     for tune in tunes_of(text)[:MAX_TUNES]:
@@ -84,7 +88,11 @@ class TuneText:
 
 
 def tunes_of(text: str) -> list[TuneText]:
-    """The tunes of a text, each from its X: field to the next; a text without any X: is one tune."""
+    """The tunes of a text, each from its X: field to the next; a text without any X: is one tune.
+
+    >>> [t.line for t in tunes_of("X:1\\nT:One\\nK:C\\nC|\\n\\nX:2\\nT:Two\\nK:C\\nD|")]
+    [1, 6]
+    """
     lines = text.splitlines()
     starts = [k for k, line in enumerate(lines) if line.startswith("X:")] or [0]
     return [
@@ -93,7 +101,12 @@ def tunes_of(text: str) -> list[TuneText]:
 
 
 def parse_tune(text: str, *, first_line: int = 1) -> tuple[Score, tuple[Problem, ...]]:
-    """One tune, and what was not understood of it, in the order of the text. Nothing in the text raises."""
+    """One tune, and what was not understood of it, in the order of the text. Nothing in the text raises.
+
+    >>> score, problems = parse_tune("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A|")
+    >>> len(problems)
+    0
+    """
     reader = Reader(first_line)
     reader.read(text)
     return reader.score(), tuple(sorted(reader.problems, key=lambda p: (p.line, p.column)))

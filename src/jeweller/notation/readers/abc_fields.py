@@ -46,7 +46,11 @@ class AbcKey:
 
 
 def read_metre(value: str) -> tuple[int, int, bool] | None:
-    """(beats, beat type, whether bars may hold anything)."""
+    """(beats, beat type, whether bars may hold anything).
+
+    >>> read_metre("6/8"), read_metre("C|"), read_metre("x")
+    ((6, 8, False), (2, 2, False), None)
+    """
     text = value.strip()
     if text in ("C", "C|"):
         return (4, 4, False) if text == "C" else (2, 2, False)
@@ -61,7 +65,11 @@ def read_metre(value: str) -> tuple[int, int, bool] | None:
 
 
 def read_length(value: str) -> Fraction | None:
-    """The unit of length in quarters."""
+    """The unit of length in quarters.
+
+    >>> read_length("1/8"), read_length("x")
+    (Fraction(1, 2), None)
+    """
     match = re.fullmatch(r"\s*(\d{1,3})(?:\s*/\s*(\d{1,4}))?\s*", value)
     if match and int(match[1]) and int(match[2] or 1):
         return Fraction(int(match[1]) * 4, int(match[2] or 1))
@@ -69,7 +77,11 @@ def read_length(value: str) -> Fraction | None:
 
 
 def read_tempo(value: str) -> Mark | None:
-    """A speed, or words where no number stands with them."""
+    """A speed, or words where no number stands with them.
+
+    >>> read_tempo("1/4=96").value
+    96.0
+    """
     words = " ".join(re.findall(r'"([^"]*)"', value))
     rest = re.sub(r'"[^"]*"', "", value).strip()
     match = re.fullmatch(r"(?:(\d+)/(\d+)\s*=\s*)?(\d+(?:\.\d+)?)", rest)
@@ -84,7 +96,11 @@ def read_tempo(value: str) -> Mark | None:
 
 
 def read_key(value: str) -> AbcKey:
-    """A key by tonic and mode, with letters altered besides."""
+    """A key by tonic and mode, with letters altered besides.
+
+    >>> read_key("Bb").fifths, read_key("D minor").fifths
+    (-2, -1)
+    """
     value = value.replace("♭", "b").replace("♯", "#")
     match = KEY.match(value)
     tonic, mode = (match[1] or "", (match[2] or "").casefold()[:3]) if match else ("", "")

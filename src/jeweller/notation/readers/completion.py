@@ -20,6 +20,11 @@ FLAGS = ("repeat_start", "ending_start", "segno", "coda", "fine", "to_coda", "da
 def complete_score(score: Score) -> Score:
     """The score with each tuplet bracketed, and with what one part has and all must keep in each part. Note
     ids stay.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> score = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|")[0]
+    >>> len(complete_score(score).parts)
+    1
     """
     parts = [dataclasses.replace(p, bars=tuple(_bracketed(b) for b in p.bars)) for p in score.parts]
     return dataclasses.replace(score, parts=tuple(_shared(parts)))

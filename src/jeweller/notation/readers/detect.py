@@ -31,6 +31,9 @@ BINARY = {
 def read(data: bytes, grid: Fraction | None = None) -> list[Score]:
     """Every score in the bytes: a tunebook holds several. `grid` (quarters) is that of a MIDI file, None:
     chosen by fit. Raises ScoreError.
+
+    >>> [s.title for s in read(b"X:1\\nT:A line\\nM:4/4\\nL:1/4\\nK:C\\nC D E F|")]
+    ['A line']
     """
     if not data.strip(b" \t\r\n\0"):
         raise ScoreError(_("This file is empty."))
@@ -63,7 +66,11 @@ def read(data: bytes, grid: Fraction | None = None) -> list[Score]:
 
 
 def decode(data: bytes) -> str:
-    """Text by its byte-order mark, else as UTF-8, else as Latin-1; line ends as they are."""
+    """Text by its byte-order mark, else as UTF-8, else as Latin-1; line ends as they are.
+
+    >>> decode("Prélude".encode("utf-16"))
+    'Prélude'
+    """
     for mark, name in ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16")):
         if data.startswith(mark):
             return data.decode(name, errors="replace")

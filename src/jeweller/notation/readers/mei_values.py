@@ -19,10 +19,16 @@ TEMPO_UNIT = {"1": "whole", "2": "half", "4": "quarter", "8": "eighth", "16": "1
 
 
 def read_words(element: Element) -> str:
+    """All words inside an element, with single spaces."""
     return " ".join("".join(element.itertext()).split())
 
 
 def read_number(text: str | None, default: int) -> int:
+    """A whole number of an attribute; `default` where it is none.
+
+    >>> read_number("3", 1), read_number(None, 1), read_number("x", 1)
+    (3, 1, 1)
+    """
     match = re.match(r"\s*-?\d{1,4}", text or "")
     return int(match[0]) if match else default
 
@@ -36,6 +42,7 @@ def read_slur_number(element: Element) -> int:
 
 
 def is_inside(element: Element, tag: str) -> bool:
+    """Whether an element lies in another of that tag."""
     return any(a.tag == tag for a in element.iterancestors())
 
 
@@ -62,6 +69,7 @@ def read_duration(element: Element) -> Fraction:
 
 
 def read_ornament(element: Element) -> str:
+    """The ornament that a control event stands for."""
     form = element.get("form", "")
     if element.tag == "mordent":
         return "inverted_mordent" if form == "upper" else "mordent"
@@ -71,6 +79,7 @@ def read_ornament(element: Element) -> str:
 
 
 def read_tempo(element: Element, at: Fraction) -> Iterator[Mark]:
+    """The marks of a tempo event: its words, and its speed where it says one."""
     text, per_minute = read_words(element), element.get("mm") or ""
     if re.fullmatch(r"\d{1,3}(\.\d+)?", per_minute):
         unit = TEMPO_UNIT.get(element.get("mm.unit", "4"), "quarter")
@@ -134,6 +143,7 @@ def read_slurs(element: Element, which: str) -> tuple[str, ...]:
 
 
 def read_articulations(element: Element) -> list[str]:
+    """The articulations on a note, in the words of the model."""
     return [
         *(element.get("artic") or "").split(),
         *(a for child in element.iterfind("artic") for a in (child.get("artic") or "").split()),

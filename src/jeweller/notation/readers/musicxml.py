@@ -41,7 +41,14 @@ _ORNAMENTS = {
 
 
 def read(data: bytes) -> Score:
-    """The bytes of a notation file → Score. Raises ScoreError with a sentence for the user."""
+    """The bytes of a notation file → Score. Raises ScoreError with a sentence for the user.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> from jeweller.notation.writers.musicxml import write_musicxml
+    >>> score = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|")[0]
+    >>> len(read(write_musicxml(score)).parts[0].bars)
+    1
+    """
     if not data.strip():
         raise ScoreError(_("This file is empty."))
     root = parse_xml(unpack(data))

@@ -14,11 +14,17 @@ from jeweller.i18n import _
 
 
 def text_of(element: Element, path: str) -> str:
+    """The text of a child element, without white space around it; "" where there is none."""
     found = element.find(path)
     return (found.text or "").strip() if found is not None else ""
 
 
 def int_of(text: str | None, default: int, low: int, high: int) -> int:
+    """A whole number between two bounds; `default` where it is none.
+
+    >>> int_of("4", 1, 0, 9), int_of(None, 1, 0, 9)
+    (4, 1)
+    """
     try:
         return min(high, max(low, int(float(text or default))))
     except (ValueError, OverflowError):
@@ -26,6 +32,11 @@ def int_of(text: str | None, default: int, low: int, high: int) -> int:
 
 
 def split_numbers(text: str | None) -> tuple[int, ...]:
+    """The numbers of an ending, as "1, 2".
+
+    >>> split_numbers("1, 2"), split_numbers(None)
+    ((1, 2), ())
+    """
     found: list[int] = []
     for piece in re.split(r"[,\s]+", text or ""):
         match = re.fullmatch(r"(\d{1,2})(?:-(\d{1,2}))?\.?", piece)
@@ -70,6 +81,7 @@ def unpack(data: bytes) -> bytes:
 
 
 def find_rootfile(archive: zipfile.ZipFile, sizes: dict[str, int]) -> str:
+    """The score inside an .mxl file. Raises ScoreError."""
     name = ""
     if sizes.get("META-INF/container.xml", MAX_BYTES) < 2**20:
         root = parse_xml(archive.read("META-INF/container.xml"))
@@ -121,6 +133,7 @@ def parse_xml(data: bytes, what: str = "MusicXML") -> Element:
 
 
 def to_partwise(root: Element) -> Element:
+    """A timewise score turned part by part."""
     new = etree.Element("score-partwise")
     parts: dict[str, Element] = {}
     for child in root:

@@ -136,6 +136,11 @@ def _load_bytes(data: bytes, name: str, grid: Fraction | None) -> tuple[Score, .
 def choose_part(score: Score, wanted: str | None = None) -> Part:
     """The part named (by name, instrument, id or number from 1), or the first with notes. Raises ScoreError,
     naming the parts there are.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> score = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|")[0]
+    >>> choose_part(score, "1").note_count
+    4
     """
     names = ", ".join(f"{i + 1} {p.name}" for i, p in enumerate(score.parts))
     if wanted:
@@ -161,6 +166,11 @@ def choose_part(score: Score, wanted: str | None = None) -> Part:
 def usable_part(score: Score, wanted: str | None = None, *, rhythm_only: bool = False) -> Part:
     """`choose_part`, refusing parts a single melody instrument's take cannot be checked against (not for
     their rhythm alone). Raises ScoreError.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> score = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|")[0]
+    >>> usable_part(score, None).note_count
+    4
     """
     part = choose_part(score, wanted)
     if not part.note_count:

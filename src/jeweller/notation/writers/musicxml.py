@@ -28,6 +28,12 @@ def write_musicxml(
 ) -> bytes:
     """UTF-8 MusicXML 4.0 partwise. `texts` (by note id) are written as words above their notes;
     `bars_per_line` begins a new line after so many bars (0: nothing is said of lines).
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> from jeweller.notation.readers.musicxml import read
+    >>> score = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|")[0]
+    >>> read(write_musicxml(score)).title
+    'A line'
     """
     root = etree.Element("score-partwise", version="4.0")
     if score.title:
@@ -313,6 +319,11 @@ def _notations(element: Element, note: Note) -> None:
 def compute_beams(bar: Bar) -> dict[int, tuple[str, ...]]:
     """Beams by index of the note in the bar, in groups of the metre's beat; empty where the file brought its
     own.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> bar = read_abc("M:2/4\\nL:1/8\\nK:C\\nC D E F|")[0].parts[0].bars[0]
+    >>> compute_beams(bar)[0]
+    ('begin',)
     """
     if any(n.beams for n in bar.notes):
         return {}
