@@ -133,14 +133,16 @@ class Accidentals(unittest.TestCase):
 
 class Players(unittest.TestCase):
     def test_a_pitch_that_is_always_so_is_said_less_surely(self) -> None:
-        line = line_of("C5/1 D5/1 C5/1 E5/1 | C5/1 D5/1 C5/1 E5/1 | C5/1 F5/1 C5/1 G5/1")
-        every = {i: n.sounding_midi + 0.45 for i, n in enumerate(line.main_notes) if n.sounding_midi == 72}
-        once = {4: 72.45}
-        always = assess_tuning(case_of(line, onsets(line), midi=every))
-        single = assess_tuning(case_of(line, onsets(line), midi=once))
-        sure = [f.confidence for f in single if f.kind == "out_of_tune"]
-        self.assertEqual(len(sure), 1)
-        self.assertTrue(all(f.confidence < sure[0] for f in always if f.kind == "out_of_tune"))
+        line = line_of("C5/1 E5/1 G5/1 E5/1 | C5/1 E5/1 G5/1 E5/1 | C5/1 E5/1 G5/1 E5/1")
+        high = {i: n.sounding_midi + 0.45 for i, n in enumerate(line.main_notes)}
+        always = {i: high[i] for i in (0, 4, 8)}  # every C
+        once = {i: high[i] for i in (0, 1, 2)}  # one C, and as many notes in all
+        told = [
+            {f.notes[0]: f.confidence for f in assess_tuning(case_of(line, onsets(line), midi=midi))}
+            for midi in (always, once)
+        ]
+        first = line.main_notes[0].id
+        self.assertAlmostEqual(told[0][first], 0.5 * told[1][first])
 
     def test_an_unsteady_player_is_not_said_to_be_late(self) -> None:
         line = line_of(" | ".join(["C5/1 D5/1 E5/1 F5/1"] * 6))
@@ -156,7 +158,7 @@ class Players(unittest.TestCase):
     def test_who_moves_on_from_there_is_not_late(self) -> None:
         line = line_of(" | ".join(["C5/1 D5/1 E5/1 F5/1"] * 4))
         when = onsets(line)
-        moved = [t + (0.15 if k >= 9 else 0.0) for k, t in enumerate(when)]
+        moved = [t + (0.25 if k >= 9 else 0.0) for k, t in enumerate(when)]
         self.assertEqual([k for k in kinds(assess_rhythm(case_of(line, moved), set())) if k[0] == "late"], [])
 
     def test_a_breath_mark_excuses_a_note_cut_short(self) -> None:

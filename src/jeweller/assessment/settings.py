@@ -42,7 +42,7 @@ class AssessmentSettings:
     )
     tuned_cents: float = number(12.0, "cents", (0, 600), "so far off as a whole is said as slide advice")
     octave_evenness: float = number(
-        0.78, "share", (0, 1), "periodicity at half the period from which the octave above is thought of"
+        0.78, "share", (0, 10), "periodicity at half the period from which the octave above is thought of"
     )
     octave_partials_db: float = number(
         2.5, "dB", (0, 60), "the octave above sounds if the odd partials stand out by less"
@@ -56,20 +56,20 @@ class AssessmentSettings:
     # Time
     early_beats: float = number(0.16, "beats", (0, 8), "a note is early or late beyond this")
     early_share: float = number(
-        0.45, "share of the shorter neighbouring note", (0, 1), "or beyond this, whichever is less"
+        0.45, "share of the shorter neighbouring note", (0, 10), "or beyond this, whichever is less"
     )
     early_min_s: float = number(0.045, "s", (0, 10), "and at least this: less is not heard")
     step_beats: float = number(
         0.6, "beats", (0, 8), "all that follows shifted by this is a step in the count"
     )
-    step_share: float = number(0.6, "share of the rest or long note", (0, 1), "or by this, where it is less")
+    step_share: float = number(0.6, "share of the rest or long note", (0, 10), "or by this, where it is less")
     tempo_share: float = number(
-        0.08, "share", (0, 1), "the local tempo leaves the take's own by this: rushing, dragging"
+        0.08, "share", (0, 10), "the local tempo leaves the take's own by this: rushing, dragging"
     )
     tempo_quarters: float = number(3.0, "quarters", (0, 64), "over at least this long")
-    figure_share: float = number(0.12, "share", (0, 1), "a figure of short notes squeezed by this")
+    figure_share: float = number(0.12, "share", (0, 10), "a figure of short notes squeezed by this")
     uneven_ratio: float = number(1.25, "ratio", (0, 20), "equal notes that alternate by more are uneven")
-    uneven_spread: float = number(0.20, "share", (0, 1), "or whose lengths spread by more")
+    uneven_spread: float = number(0.20, "share", (0, 10), "or whose lengths spread by more")
     dot_even_ratio: float = number(
         1.75,
         "ratio",
@@ -87,7 +87,7 @@ class AssessmentSettings:
     click_share: float = number(
         0.15, "beats", (0, 8), "a constant lag behind the click, or before it, beyond this"
     )
-    asked_share: float = number(0.10, "share", (0, 1), "a tempo asked for is missed by more")
+    asked_share: float = number(0.10, "share", (0, 10), "a tempo asked for is missed by more")
     # Articulation
     tongue_dip_db: float = number(
         9.5, "dB", (0, 60), "so deep a dip in a slur of notes of 0.4 s, with a plain attack, is a tongue"
@@ -100,10 +100,10 @@ class AssessmentSettings:
     )
     breath_s: float = number(0.14, "s", (0, 10), "a longer gap is a breath")
     detached_share: float = number(
-        0.80, "share of the time to the next note", (0, 1), "a note marked short sounds for less"
+        0.80, "share of the time to the next note", (0, 10), "a note marked short sounds for less"
     )
     joined_share: float = number(
-        0.85, "share of the time to the next note", (0, 1), "a joined note sounds for more"
+        0.85, "share of the time to the next note", (0, 10), "a joined note sounds for more"
     )
     # Sound
     sag_cents: float = number(22.0, "cents", (0, 600), "a long note that sinks by so much,")
@@ -125,9 +125,9 @@ class AssessmentSettings:
     )
     # Lengths
     long_beats: float = number(1.5, "beats", (0, 8), "from here a note is long")
-    cut_share: float = number(0.60, "share", (0, 1), "a long note that sounds for less is cut short")
+    cut_share: float = number(0.60, "share", (0, 10), "a long note that sounds for less is cut short")
     cut_beats: float = number(0.75, "beats", (0, 8), "or, with nothing after it, ends so much early")
-    fill_share: float = number(0.35, "share of the rest", (0, 1), "sounding into a rest by more fills it")
+    fill_share: float = number(0.35, "share of the rest", (0, 10), "sounding into a rest by more fills it")
     fill_min_s: float = number(0.20, "s", (0, 10), "and by at least this")
 
     @property
