@@ -30,7 +30,11 @@ class Model:
 def play_model(
     line: PerformedPart, sound: str, when: Callable[[float], float], *, lead_s: float = 0.0
 ) -> Model:
-    """Renders the line. `when` gives the second at which a place in the line (quarters) falls."""
+    """Renders the line. `when` gives the second at which a place in the line (quarters) falls; notes without
+    pitch are struck, whatever the sound.
+    """
+    if all(n.written.unpitched for n in line.main_notes):
+        return _struck(line, lambda q: when(q) + lead_s)
     tones: list[Tone] = []
     onsets = []
     for main, (note, graces) in enumerate(zip(line.main_notes, line.graces, strict=True)):
@@ -90,10 +94,7 @@ def sounded(part: Part, sound: str, *, bpm: float | None = None, count_in: bool 
     beats = round(float(line.bars[0].bar.metre.length / line.beat)) if count_in else 0
     pickup = line.bars[0].bar.metre.length - line.bars[0].length if line.bars[0].bar.implicit else 0
     lead = beats * beat + (float(pickup) * spq if count_in else 0.0)
-    if part.percussion:
-        model = _struck(line, spq, lead)
-    else:
-        model = play_model(line, sound, lambda q: q * spq, lead_s=lead)
+    model = play_model(line, sound, lambda q: q * spq, lead_s=lead)
     samples = model.samples.copy()
     for k in range(round(lead / beat)):
         t = np.arange(int(4 * COUNT_FALL_S * model.rate)) / model.rate
@@ -121,8 +122,8 @@ def _calls(part: Part) -> Part:
     )
 
 
-def _struck(line: PerformedPart, spq: float, lead: float) -> Model:
-    onsets = tuple(lead + float(n.onset) * spq for n in line.main_notes)
+def _struck(line: PerformedPart, when: Callable[[float], float]) -> Model:
+    onsets = tuple(when(float(n.onset)) for n in line.main_notes)
     strokes = [
         (at, STROKES.get(n.written.stroke, "Tap"), 0.0) for at, n in zip(onsets, line.main_notes, strict=True)
     ]
