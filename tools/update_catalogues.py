@@ -10,6 +10,7 @@ as it is written in the source.
 
 from __future__ import annotations
 
+import datetime
 import io
 import sys
 from pathlib import Path
@@ -21,6 +22,7 @@ from babel.messages.pofile import read_po, write_po
 
 SOURCE = Path(__file__).parent.parent / "src" / "jeweller"
 LOCALE = SOURCE / "assets" / "locale"
+UNDATED = datetime.datetime(2026, 1, 1, tzinfo=datetime.UTC)
 UNSTABLE = (b'"POT-Creation', b'"PO-Revision', b'"Generated-By', b'"Last-T', b'"Language-Team', b'"Report-')
 KEYWORDS = {"_": None, "N_": None, "ngettext": (1, 2), "NN_": (1, 2)}
 
@@ -39,10 +41,9 @@ def extract() -> Catalog:
     return catalogue
 
 
-def merged(path: Path, template: Catalog) -> Catalog:
+def merged(written: bytes, locale: str, template: Catalog) -> Catalog:
     """A language with the messages of now; what nobody says any more is dropped."""
-    with path.open("rb") as file:
-        catalogue = read_po(file, locale=path.parts[-3])
+    catalogue = read_po(io.BytesIO(written), locale=locale)
     catalogue.update(template, no_fuzzy_matching=True)
     catalogue.obsolete.clear()
     return catalogue
@@ -53,6 +54,7 @@ def as_bytes(catalogue: Catalog) -> tuple[bytes, bytes]:
     catalogue.header_comment = f"# {catalogue.locale}: what is said otherwise than in the source."
     catalogue.msgid_bugs_address = catalogue.last_translator = catalogue.language_team = ""
     catalogue.version = ""
+    catalogue.creation_date = catalogue.revision_date = UNDATED
     po, mo = io.BytesIO(), io.BytesIO()
     write_po(po, catalogue, no_location=True, omit_header=False, sort_output=True, width=100)
     write_mo(mo, catalogue)
@@ -64,7 +66,8 @@ def main() -> int:
     template = extract()
     stale = []
     for path in sorted(LOCALE.glob("*/LC_MESSAGES/jeweller.po")):
-        po, mo = as_bytes(merged(path, template))
+        po, _unused = as_bytes(merged(path.read_bytes(), path.parts[-3], template))
+        po, mo = as_bytes(merged(po, path.parts[-3], template))  # where a message became a plural one
         compiled = path.with_suffix(".mo")
         if po != path.read_bytes() or not compiled.exists() or mo != compiled.read_bytes():
             stale.append(str(path.relative_to(LOCALE)))
