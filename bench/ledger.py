@@ -218,6 +218,7 @@ def tray(options: argparse.Namespace) -> None:
     window = opened(home / "library")
     window.go("pattern")
     window.pattern.open_file(str(DEMO / "lockkeepers-march.musicxml"))
+    pause(lambda: window.pattern.reading is None)
     window.pattern.put_on_shelf()
     window.go("bench")
     bench = window.bench
@@ -252,7 +253,7 @@ def tray(options: argparse.Namespace) -> None:
     keys += timed("gone through (without listening)", go_through)
 
     def slips() -> None:
-        bench.write_slips("pdf", str(home / "slips.pdf"))
+        bench.exports.write_slips("pdf", str(home / "slips.pdf"))
         pause((home / "slips.pdf").exists)
 
     timed("slips of all of them (PDF)", slips)
@@ -292,10 +293,12 @@ def book(options: argparse.Namespace) -> None:
     timed("searched", painted(window, lambda: place.shelf.search.setText("Piece 17")))
     bars = "|".join(["CDEF GABc", "c2B2 A2G2", "E4 (FG)AB", "c8"]) + "|\n"
     (home / "long.abc").write_text(f"X:1\nT:Two hundred bars\nM:4/4\nL:1/8\nK:Eb\n{bars * 50}")
-    timed(
-        "a part of 200 bars opened, to the painted frame",
-        painted(window, lambda: place.open_file(str(home / "long.abc"))),
-    )
+
+    def open_long() -> None:
+        place.open_file(str(home / "long.abc"))
+        pause(lambda: place.reading is None)
+
+    timed("a part of 200 bars opened, to the painted frame", painted(window, open_long))
     window.close()
 
 

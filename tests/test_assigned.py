@@ -277,7 +277,7 @@ class OnThePage(DeskCase):
 
     def test_the_pattern_book_gives_out_what_it_shows_with_what_is_ticked(self) -> None:
         self.window.go("pattern")
-        self.window.pattern.open_file(str(self.score))
+        self.open_music(self.score)
         for trap, box in self.window.pattern.look.boxes:
             box.setChecked(trap.kind == "rest")
         chosen = []

@@ -32,7 +32,7 @@ class Bench(DeskCase):
     def setUp(self) -> None:
         super().setUp()
         self.press(KEY.Key_2, CONTROL)
-        self.window.pattern.open_file(str(self.score))
+        self.open_music(self.score)
         self.window.pattern.put_on_shelf()
 
     def begin(self) -> None:
@@ -82,7 +82,7 @@ class Bench(DeskCase):
         self.assertEqual(self.window.next_button.text(), "Bring takes in…")
         self.assertIn("A tray is a pile of recordings", self.bench.empty.text())
         self.bring("Ilse test.wav", "Bram test 2.wav")
-        intake = self.bench.intake
+        intake = self.bench.intake.page
         self.assertEqual([intake.box(r, PLAYER).currentText() for r in range(2)], ["Bram", "Ilse"])
         self.assertEqual({intake.box(r, PIECE).currentText() for r in range(2)}, {"A test"})
         self.assertEqual({intake.box(r, PART).currentText() for r in range(2)}, {"Flute"})
@@ -147,7 +147,7 @@ class Bench(DeskCase):
         (self.folder / "pile").mkdir()
         shutil.copy(self.folder / "Ilse of the weir test.wav", self.folder / "pile" / "Ilse.wav")
         self.bring("Bram test.wav")
-        intake = self.bench.intake
+        intake = self.bench.intake.page
         row = next(r for r, g in enumerate(intake.guesses) if g.path.name.startswith("Ilse"))
         self.assertTrue(intake.guesses[row].twice)
         self.assertEqual((intake.ticked(), intake.box(row, PLAYER).currentText()), (1, "Ilse of the weir"))
@@ -207,8 +207,8 @@ class Bench(DeskCase):
             self.press(KEY.Key_Return, CONTROL)
         self.assertEqual(self.window.next_button.text(), "Write the slips…")
         for name, kind in (("slips.pdf", "pdf"), ("pages", "html"), ("mail", "text")):
-            self.bench.set_slips(with_mark=kind != "text", closing="Until Thursday, {name}.")
-            self.bench.write_slips(kind, str(self.folder / name))
+            self.bench.model.set_slips(with_mark=kind != "text", closing="Until Thursday, {name}.")
+            self.bench.exports.write_slips(kind, str(self.folder / name))
             self.wait(
                 lambda name=name: (
                     "Saved" in self.window.statusBar().currentMessage() and (self.folder / name).exists()
@@ -225,8 +225,8 @@ class Bench(DeskCase):
         self.assertIn("this is what I heard in “A test”", " ".join(mail.split()))
         self.assertNotIn(" of 20", mail)
         self.assertIn("Until Thursday, Ilse.", mail)
-        self.assertFalse(self.make_window().bench.slip_settings.with_mark)  # remembered
-        self.bench.write_marks("csv", str(self.folder / "marks.csv"))
+        self.assertFalse(self.make_window().bench.model.slips.with_mark)  # remembered
+        self.bench.exports.write_marks("csv", str(self.folder / "marks.csv"))
         rows = (self.folder / "marks.csv").read_text(encoding="utf-8-sig").splitlines()
         self.assertTrue(rows[1].startswith("'=Bram,Flute,A test,"), rows)
 
@@ -242,13 +242,13 @@ class Bench(DeskCase):
             return int(QDialog.DialogCode.Accepted)
 
         with mock.patch.object(MarksBox, "exec", accept):
-            self.bench.ask_marks()
-        self.assertEqual(self.bench.marks_asked(), (["player", "mark", "bpm"], "best"))
-        self.bench.write_marks("csv", str(self.folder / "marks.csv"))
+            self.bench.exports.ask_marks()
+        self.assertEqual(self.bench.model.marks_asked(), (["player", "mark", "bpm"], "best"))
+        self.bench.exports.write_marks("csv", str(self.folder / "marks.csv"))
         self.assertEqual(
             (self.folder / "marks.csv").read_text(encoding="utf-8-sig").splitlines()[0], "Player,Mark,Speed"
         )
-        self.bench.write_marks("xlsx", str(self.folder / "marks.xlsx"))
+        self.bench.exports.write_marks("xlsx", str(self.folder / "marks.xlsx"))
         self.assertTrue((self.folder / "marks.xlsx").read_bytes().startswith(b"PK"))
         self.assertEqual({line.state for line in self.bench.lines}, {"returned"})
 
@@ -290,26 +290,28 @@ class Bench(DeskCase):
         shutil.rmtree(self.window.library_folder / "shelf")
         self.begin()
         self.bring("REC 0004.wav")
-        self.assertIn("There is no music on the shelf yet", self.bench.intake.told.text())
+        self.assertIn("There is no music on the shelf yet", self.bench.intake.page.told.text())
         other = part_of("G4/1 A4/1 B4/1 G4/1 | D5/2 B4/2 | C5/1 B4/1 A4/1 F#4/1 | G4/4", fifths=1)
         (self.folder / "other.musicxml").write_bytes(write_musicxml(Score("Another tune", (other,))))
         self.drop(self.score, self.folder / "other.musicxml")  # onto the bench: to the shelf
-        self.wait(lambda: self.bench.intake.box(0, PIECE).count() == 3)
-        self.wait(lambda: self.bench.intake.box(0, PIECE).currentText() == "A test", 40, "to be recognised")
-        self.assertEqual(self.bench.intake.box(0, PART).currentText(), "Flute")
+        self.wait(lambda: self.bench.intake.page.box(0, PIECE).count() == 3)
+        self.wait(
+            lambda: self.bench.intake.page.box(0, PIECE).currentText() == "A test", 40, "to be recognised"
+        )
+        self.assertEqual(self.bench.intake.page.box(0, PART).currentText(), "Flute")
 
     def test_a_watched_folder_offers_what_is_new(self) -> None:
         self.checked_tray("Ilse")
         watched = self.folder / "watched"
         watched.mkdir()
         shutil.copy(self.folder / "Ilse test.wav", watched / "old.wav")  # is in the library
-        self.bench._settle.setInterval(100)
-        self.bench.watch(str(watched))
+        self.bench.intake._settle.setInterval(100)
+        self.bench.intake.watch(str(watched))
         QTest.qWait(300)
         self.assertEqual(self.bench.pages.currentIndex(), 0)
         (watched / "Bram test.wav").write_bytes(self.take.read_bytes() + b"new")
         self.wait(lambda: self.bench.pages.currentIndex() == 1)
-        self.assertEqual([g.path.name for g in self.bench.intake.guesses], ["Bram test.wav"])
+        self.assertEqual([g.path.name for g in self.bench.intake.page.guesses], ["Bram test.wav"])
 
     def test_a_library_is_backed_up_restored_and_another_opened(self) -> None:
         self.checked_tray("Ilse")

@@ -182,7 +182,7 @@ class LookedOver(DeskCase):
         library.close()
         self.press(KEY.Key_2, CONTROL)
         place = self.window.pattern
-        place.open_file(str(self.score))
+        self.open_music(self.score)
         next(a for a in place.players_menu().actions() if a.text() == "Ilse").trigger()
         said = [t.what for t, _ in place.look.boxes]
         self.assertIn("G5 is new for this player", said)

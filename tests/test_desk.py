@@ -65,6 +65,11 @@ class DeskCase(WindowCase):
         QTest.keyClick(self.window, key, modifier)
         self.app.processEvents()
 
+    def open_music(self, path: object) -> None:
+        """A file is opened in the pattern book and read."""
+        self.window.pattern.open_file(str(path))
+        self.wait(lambda: self.window.pattern.reading is None)
+
     def drop(self, *paths: object) -> None:
         data = QMimeData()
         data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
@@ -74,6 +79,7 @@ class DeskCase(WindowCase):
         self.assertTrue(enter.isAccepted())
         event = QDropEvent(QPointF(400, 300), Qt.DropAction.CopyAction, data, left, none)
         QApplication.sendEvent(self.window, event)
+        self.wait(lambda: self.window.pattern.reading is None)
 
     def checked(self) -> None:
         self.wait(
@@ -131,6 +137,7 @@ class Opening(DeskCase):
         self.drop(score, take)
         self.checked()
         self.assertEqual(self.kinds(), ["wrong_note"])
+        self.wait(lambda: self.window.loupe._model is not None, what="for the model of the strokes")
         self.press(Qt.Key.Key_Down)
         self.press(Qt.Key.Key_P)  # the heard pitch: there is none, and nothing breaks
         self.press(Qt.Key.Key_Right)

@@ -128,7 +128,7 @@ class Shown(DeskCase):
 
     def test_every_word_of_the_window_follows_and_goes_back(self) -> None:
         self.window.go("pattern")
-        self.window.pattern.open_file(str(self.score))
+        self.open_music(self.score)
         plain = self.every_place(self.window)
         self.window.set_language("en_US")
         other = "\n".join(t for t in self.every_place(self.window) if not t.startswith("English"))

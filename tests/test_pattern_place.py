@@ -175,7 +175,7 @@ class PatternBook(DeskCase):
         self.place.tunes.setCurrentIndex(1)
         self.assertEqual(self.title(), "Second")
         (self.folder / "bad.abc").write_text("hello")
-        self.place.open_file(str(self.folder / "bad.abc"))
+        self.open_music(self.folder / "bad.abc")
         self.assertIn("no notation file", self.window.last_trouble)
         self.assertEqual(self.title(), "Second")
 
@@ -198,6 +198,7 @@ class PatternBook(DeskCase):
         self.assertTrue(self.place.grid.isVisible())
         self.assertEqual(self.place.part().bars[0].notes[0].tuplet, (3, 2))  # type: ignore[union-attr]
         self.place.grid.setCurrentIndex(self.place.grid.findText("sixteenths"))
+        self.wait(lambda: self.place.reading is None)
         self.assertIsNone(self.place.part().bars[0].notes[0].tuplet)  # type: ignore[union-attr]
 
     def test_what_was_ticked_is_answered_by_the_check(self) -> None:
@@ -331,8 +332,9 @@ class PatternBook(DeskCase):
         from tests.support import score_file
 
         path = score_file(self.folder, part_of(" | ".join(["C5/1 D5/.5 E5/.5 F5/1 G5/1"] * 200)))
-        self.place.open_file(str(path))  # starts the reader once
+        self.open_music(path)  # starts the reader once
+        self.wait(lambda: self.place.view.paper.engraving is not None)
         begin = time.process_time()
         self.place.refresh()
-        self.app.processEvents()
+        self.wait(lambda: self.place.view.paper.engraving is not None)
         self.assertLess(time.process_time() - begin, 3.0)  # a second on a quiet machine

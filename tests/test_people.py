@@ -165,7 +165,7 @@ class InTheWindow(DeskCase):
         library = self.window.bench.library
         assert library is not None
         self.window.go("pattern")
-        self.window.pattern.open_file(str(self.score))
+        self.open_music(self.score)
         asked = CriteriaDialog(self.window, [(self.piece, "A test")], None, kinds_of=lambda piece: ["rest"])
         boxes = (
             asked,

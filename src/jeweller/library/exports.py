@@ -7,12 +7,21 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jeweller.decisions.standing import FindingState
+from jeweller.i18n import N_
 from jeweller.instruments.table import find_instrument
 from jeweller.library.audit_log import WHOLE
 from jeweller.library.library import Library
 from jeweller.library.summary import format_mark
 from jeweller.library.tray import OpenTake, list_takes, open_take
 from jeweller.report_format import ReportFinding
+
+# Which of several attempts of a player counts.
+ATTEMPTS = {
+    "all": N_("every one, a row each"),
+    "best": N_("the best"),
+    "last": N_("the last"),
+    "mean": N_("their mean"),
+}
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -95,18 +95,20 @@ def fill_menus(w: Window) -> Menus:
         ("html", _("Pages with sound, one a player…")),
         ("text", _("Plain text for mail, one a player…")),
     ):
-        add_action(w, slips, words, lambda k=kind: w.bench.write_slips(k))
+        add_action(w, slips, words, lambda k=kind: w.bench.exports.write_slips(k))
     slips.addSeparator()
-    add_action(w, slips, _("Greeting and closing…"), lambda: w.bench.ask_slip_words())
-    with_mark = add_check(w, slips, _("With the mark"), False, lambda on: w.bench.set_slips(with_mark=on))
+    add_action(w, slips, _("Greeting and closing…"), lambda: w.bench.exports.ask_slip_words())
+    with_mark = add_check(
+        w, slips, _("With the mark"), False, lambda on: w.bench.model.set_slips(with_mark=on)
+    )
     two = add_check(
-        w, slips, _("Two to a page"), False, lambda on: w.bench.set_slips(per_page=2 if on else 1)
+        w, slips, _("Two to a page"), False, lambda on: w.bench.model.set_slips(per_page=2 if on else 1)
     )
 
     def as_remembered() -> None:
         for action, on in (
-            (with_mark, w.bench.slip_settings.with_mark),
-            (two, w.bench.slip_settings.per_page == 2),
+            (with_mark, w.bench.model.slips.with_mark),
+            (two, w.bench.model.slips.per_page == 2),
         ):
             action.blockSignals(True)
             action.setChecked(on)
@@ -115,13 +117,13 @@ def fill_menus(w: Window) -> Menus:
     slips.aboutToShow.connect(as_remembered)
     marks = file.addMenu(_("Marks of the tray as"))
     for kind, words in (("csv", _("CSV…")), ("xlsx", _("Spreadsheet (XLSX)…"))):
-        add_action(w, marks, words, lambda k=kind: w.bench.write_marks(k))
+        add_action(w, marks, words, lambda k=kind: w.bench.exports.write_marks(k))
     marks.addSeparator()
-    add_action(w, marks, _("Their columns…"), lambda: w.bench.ask_marks())
+    add_action(w, marks, _("Their columns…"), lambda: w.bench.exports.ask_marks())
     file.addSeparator()
     library = file.addMenu(_("Library"))
-    add_action(w, library, _("Watch a folder for new recordings…"), lambda: w.bench.watch(None))
-    add_action(w, library, _("Watch no folder"), lambda: w.bench.watch(""))
+    add_action(w, library, _("Watch a folder for new recordings…"), lambda: w.bench.intake.watch(None))
+    add_action(w, library, _("Watch no folder"), lambda: w.bench.intake.watch(""))
     library.addSeparator()
     add_action(w, library, _("Back it up as one file…"), lambda: w.back_up())
     add_action(w, library, _("Make a library of a backup…"), lambda: w.restore_backup())

@@ -59,11 +59,14 @@ class Routes(QMainWindow):
     def _bench_step(self) -> tuple[str, Callable[[], object]]:
         bench = self.bench
         if bench.pages.currentIndex() == 1:
-            return _("Enter {ticked} takes").format(ticked=bench.intake.ticked()), bench.intake.enter
+            ticked = bench.intake.page.ticked()
+            words = ngettext("Enter {n} take", "Enter {n} takes", ticked)
+            return words.format(n=ticked), bench.intake.page.enter
         if not bench.lines:
-            return _("Bring takes in…"), bench.ask_takes
+            return _("Bring takes in…"), bench.intake.ask_takes
         if bench.waiting() and bench.checking is not None and not bench.checking.busy:
-            return _("Check {waiting} takes").format(waiting=bench.waiting()), bench.check
+            words = ngettext("Check {n} take", "Check {n} takes", bench.waiting())
+            return words.format(n=bench.waiting()), bench.check
         if any(line.take.summary.get("open") and not line.done for line in bench.lines):
             return _("Next doubtful place"), lambda: bench.step_place(1)
         if bench.checking is not None and bench.checking.busy:
@@ -71,8 +74,8 @@ class Routes(QMainWindow):
         if any(not line.done for line in bench.lines):
             return _("Decided; the next take"), bench.decide_take
         if any(line.state == "decided" for line in bench.lines):
-            return _("Write the slips…"), bench.write_slips
-        return _("Bring takes in…"), bench.ask_takes
+            return _("Write the slips…"), bench.exports.write_slips
+        return _("Bring takes in…"), bench.intake.ask_takes
 
     def _ledger_step(self) -> tuple[str, Callable[[], object]]:
         if self.ledger.way == "class" and self.ledger.view is not None:

@@ -1,61 +1,71 @@
-"""How takes come to the bench: dropped, opened, from a watched folder; who and what each is; the music they
-are of.
-"""
+"""How takes come to the bench: dropped, opened, from a watched folder; who and what each is; their music."""
 
 from __future__ import annotations
 
 import tempfile
 from pathlib import Path
 
-from PySide6.QtCore import QFileSystemWatcher, QTimer, SignalInstance
-from PySide6.QtWidgets import QFileDialog, QStackedWidget
+from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from jeweller.errors import JewellerError
-from jeweller.gui.places.bench.exports import Leaving
 from jeweller.gui.places.bench.intake_page import IntakePage
-from jeweller.gui.services.work import recognise_many
+from jeweller.gui.places.bench.model import BenchModel
+from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.work import read_many, recognise_many
 from jeweller.i18n import _, ngettext
 from jeweller.library.intake import Guess, Known, enter_tray, look_at, recordings
 from jeweller.notation.formats import ENDINGS
-from jeweller.notation.readers.sandbox import load_scores
+from jeweller.notation.model import Score
+
+SETTLE_MS = 3000  # after the last change in the watched folder
 
 
-class BringingIn(Leaving):
-    """What the bench has of it."""
+class TakeIntake(QObject):
+    """Looks at recordings, shows what they seem to be on `page`, and enters them.
 
-    pages: QStackedWidget
-    intake: IntakePage
-    changed: SignalInstance
-    _unpacked: tempfile.TemporaryDirectory[str]
-    _watcher: QFileSystemWatcher
-    _settle: QTimer
-    _sources: list[str]  # what is looked at
-    _offered: set[str]  # recordings of the watched folder that were shown before
+    `shown` says whether the page is to be seen; `entered` the tray that was made.
+    """
 
-    def wake(self) -> None:
-        raise NotImplementedError
+    shown = Signal(bool)
+    entered = Signal(int)
 
-    def show_trays(self, tray: int | None = None) -> None:
-        raise NotImplementedError
+    def __init__(self, owner: QWidget, model: BenchModel, jobs: Jobs) -> None:
+        super().__init__(owner)
+        self.owner, self.model, self.jobs = owner, model, jobs
+        self.page = IntakePage()
+        self.page.entered.connect(self._enter)
+        self.page.left.connect(self._leave)
+        self.page.wanted_music.connect(lambda: self.ask_music())
+        self.visible = False
+        self._sources: list[str] = []  # what is looked at
+        self._offered: set[str] = set()  # recordings of the watched folder that were shown before
+        self._unpacked = tempfile.TemporaryDirectory(prefix="jeweller-")
+        self._settle = QTimer(self)  # a recording that is being written is not taken half
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(SETTLE_MS)
+        self._settle.timeout.connect(self._look_at_watched)
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.directoryChanged.connect(lambda _unused: self._settle.start())
 
-    def check(self, takes: list[int] | None = None) -> None:
-        raise NotImplementedError
+    def clean_up(self) -> None:
+        """What was unpacked is taken away."""
+        self._unpacked.cleanup()
+
+    def _show(self, on: bool) -> None:
+        self.visible = on
+        self.shown.emit(on)
 
     def ask_takes(self) -> None:
         paths, _unused = QFileDialog.getOpenFileNames(
-            self, _("Recordings of a tray, or a zip file"), str(Path.home())
+            self.owner, _("Recordings of a tray, or a zip file"), str(Path.home())
         )
         if paths:
             self.take_in(paths)
 
     def take_in(self, paths: list[str]) -> None:
         """Recordings, folders, zip files: what they seem to be is shown for correction."""
-        if self.library is None:
-            self.wake()
-        if self.library is None:
-            return
-        if self.library.store.read_only:
-            self.trouble.emit(self.library.store.told)
+        if not self.model.writable or self.model.library is None:
             return
         music = [p for p in paths if p.casefold().endswith(ENDINGS)]
         if music:
@@ -65,47 +75,53 @@ class BringingIn(Leaving):
             return
         self._sources = paths
         job = self.jobs.threaded(
-            "intake", look_at, self.library, [Path(p) for p in paths], Path(self._unpacked.name), self._band()
+            "intake",
+            look_at,
+            self.model.library,
+            [Path(p) for p in paths],
+            Path(self._unpacked.name),
+            self._band(),
         )
-        self.message.emit(_("Looking at the recordings…"))
+        self.model.message.emit(_("Looking at the recordings…"))
         job.done.connect(self._looked)
-        job.failed.connect(self.trouble)
+        job.failed.connect(self.model.trouble)
 
     def _band(self) -> int | None:
-        if self.tray is not None:
-            return self.tray.band_id
-        bands = self.opened.bands()
+        if self.model.tray is not None:
+            return self.model.tray.band_id
+        bands = self.model.opened.bands()
         return bands[0].id if bands else None
 
     def _looked(self, found: tuple[list[Guess], list[Known], list[str]]) -> None:
         guesses, pieces, told = found
         if not guesses:
-            self.trouble.emit(" ".join(told))
+            self.model.trouble.emit(" ".join(told))
             return
-        band = self._band() or self.opened.add_band(_("My band")).id
-        self.intake.show_guesses(self.opened, band, guesses, pieces, told)
-        self.pages.setCurrentIndex(1)
-        self.changed.emit()
+        band = self._band() or self.model.opened.add_band(_("My band")).id
+        self.page.show_guesses(self.model.opened, band, guesses, pieces, told)
+        self._show(True)
         unknown = [
             (str(g.path), self.instrument_of(g.player))
             for g in guesses
             if not g.piece and not g.twice and g.kind == "played"
         ]
         if unknown and pieces:
-            job = self.jobs.process("recognise", recognise_many, self.opened.folder, unknown)
+            job = self.jobs.process("recognise", recognise_many, self.model.opened.folder, unknown)
             job.progress.connect(
-                lambda share, name: self.message.emit(_("Identifying the piece: {name}").format(name=name))
+                lambda share, name: self.model.message.emit(
+                    _("Identifying the piece: {name}").format(name=name)
+                )
             )
             job.done.connect(self._recognised)
 
     def instrument_of(self, player: int | None) -> str:
         """The id of a player's instrument; "" where it is not known."""
-        return next((p.instrument for p in self.opened.players() if p.id == player), "")
+        return next((p.instrument for p in self.model.opened.players() if p.id == player), "")
 
     def _recognised(self, found: dict[str, tuple[str, str]]) -> None:
         """What was told by the sound, entered where nothing was chosen meanwhile."""
-        named = self.intake.recognised(found)
-        self.message.emit(
+        named = self.page.recognised(found)
+        self.model.message.emit(
             _("{named} recognised by sound.").format(named=named)
             if named
             else _("No other piece was recognised by its sound.")
@@ -118,7 +134,7 @@ class BringingIn(Leaving):
         """Music that is not on the shelf yet."""
         endings = " ".join(f"*{e}" for e in ENDINGS)
         paths, _unused = QFileDialog.getOpenFileNames(
-            self,
+            self.owner,
             _("The music of these recordings"),
             str(Path.home()),
             _("Notation files ({endings})").format(endings=endings),
@@ -128,17 +144,22 @@ class BringingIn(Leaving):
 
     def add_music(self, paths: list[str]) -> None:
         """Puts notation files on the shelf of the library; recordings that are looked at are guessed anew."""
+        job = self.jobs.process("shelve", read_many, paths)
+        job.done.connect(self._shelve)
+        job.failed.connect(self.model.trouble)
+
+    def _shelve(self, read: list[tuple[Score, ...] | str]) -> None:
         new = []
-        for path in paths:
-            try:
-                for score in load_scores(path):
-                    there = self.opened.shelf.same_music(score)
-                    new.append((there[0] if there else self.opened.shelf.add(score)).title)
-            except JewellerError as error:
-                self.trouble.emit(str(error))
+        for scores in read:
+            if isinstance(scores, str):
+                self.model.trouble.emit(scores)
+                continue
+            for score in scores:
+                there = self.model.opened.shelf.same_music(score)
+                new.append((there[0] if there else self.model.opened.shelf.add(score)).title)
         if new:
-            self.message.emit(_("On the shelf: {new}.").format(new=", ".join(new)))
-            if self.pages.currentIndex() == 1 and self._sources:
+            self.model.message.emit(_("On the shelf: {new}.").format(new=", ".join(new)))
+            if self.visible and self._sources:
                 self.take_in(self._sources)
 
     # ---- a watched folder
@@ -148,46 +169,44 @@ class BringingIn(Leaving):
         """Watches a folder for new recordings ("" for none; None asks)."""
         if folder is None:
             folder = QFileDialog.getExistingDirectory(
-                self, _("A folder to be watched for new recordings"), str(Path.home())
+                self.owner, _("A folder to be watched for new recordings"), str(Path.home())
             )
             if not folder:
                 return
         if self._watcher.directories():
             self._watcher.removePaths(self._watcher.directories())
-        self.settings.setValue("watched", folder)
+        self.model.settings.setValue("watched", folder)
         if folder and Path(folder).is_dir():
             self._watcher.addPath(folder)
             self._settle.start()
 
     def _look_at_watched(self) -> None:
         """What is new in the watched folder is shown to be entered, once it is not being written any more."""
-        if self.library is None or self.pages.currentIndex() == 1 or not self._watcher.directories():
+        if self.model.library is None or self.visible or not self._watcher.directories():
             return
         folder = Path(self._watcher.directories()[0])
         found, _unused = recordings([folder], Path(self._unpacked.name))
-        fresh = [p for p in found if str(p) not in self._offered and not self.library.same_recording(p)]
+        fresh = [p for p in found if str(p) not in self._offered and not self.model.library.same_recording(p)]
         self._offered |= {str(p) for p in fresh}
         if fresh:
-            self.message.emit(
+            self.model.message.emit(
                 ngettext(
                     "{n} new recording in {folder}.", "{n} new recordings in {folder}.", len(fresh)
                 ).format(n=len(fresh), folder=folder.name)
             )
             self.take_in([str(p) for p in fresh])
 
-    def _leave_intake(self) -> None:
-        self.pages.setCurrentIndex(0)
-        self.changed.emit()
+    def _leave(self) -> None:
+        self._show(False)
 
     def _enter(self, guesses: list[Guess]) -> None:
         """Enters recordings as a new tray and begins to check them."""
-        self._leave_intake()
+        self._show(False)
         if not guesses:
             return
         try:
-            tray = enter_tray(self.opened, self._band() or 0, guesses, self.intake.setup)
+            tray = enter_tray(self.model.opened, self._band() or 0, guesses, self.page.setup)
         except JewellerError as error:
-            self.trouble.emit(str(error))
+            self.model.trouble.emit(str(error))
             return
-        self.show_trays(tray.id)
-        self.check()
+        self.entered.emit(tray.id)

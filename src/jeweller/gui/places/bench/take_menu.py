@@ -94,7 +94,7 @@ def put_right(bench: BenchPlace, take: Take, **values: Any) -> None:
     elif again:
         values = {**values, "state": "waiting"}
     try:
-        bench.opened.change(take, **values)
+        bench.model.opened.change(take, **values)
     except JewellerError as error:
         bench.trouble.emit(str(error))
         return
@@ -139,8 +139,8 @@ def delete_take(bench: BenchPlace, take: Take, *, sure: bool = False) -> None:
         if box.clickedButton() is not button:
             return
     bench.stop()
-    bench.hand = None
-    bench.opened.remove_take(take.id)
+    bench.model.hand = None
+    bench.model.opened.remove_take(take.id)
     bench.refresh()
     if bench.list.count():
         bench.list.setCurrentRow(0)

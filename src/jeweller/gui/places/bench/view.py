@@ -5,13 +5,14 @@ doubtful place.
 from __future__ import annotations
 
 import datetime
-import tempfile
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QFileSystemWatcher, QSettings, Qt, QTimer, Signal
+from PySide6.QtCore import QSettings, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QComboBox,
+    QDialog,
     QHBoxLayout,
     QInputDialog,
     QLabel,
@@ -26,15 +27,16 @@ from jeweller.audio.decode import Recording
 from jeweller.audio.playback import Transport, cut
 from jeweller.audio.ports import Speaker
 from jeweller.documents.theme import LIGHT, Theme
-from jeweller.errors import JewellerError, LedgerError
-from jeweller.gui.places.bench.intake_page import IntakePage
-from jeweller.gui.places.bench.marks import Marking
+from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_again
+from jeweller.gui.places.bench.exports import TrayExports
+from jeweller.gui.places.bench.intake import TakeIntake
+from jeweller.gui.places.bench.model import BenchModel
 from jeweller.gui.places.bench.take_list import TakeList
 from jeweller.gui.places.bench.take_menu import take_menu
 from jeweller.gui.places.bench.take_page import TakePage
 from jeweller.gui.services.jobs import Jobs
-from jeweller.i18n import N_, _, ngettext
-from jeweller.library.assignments import criteria_of, reminder
+from jeweller.i18n import _
+from jeweller.library.assignments import kinds_of, reminder
 from jeweller.library.audit_log import WHOLE
 from jeweller.library.checking import Checking
 from jeweller.library.library import Library
@@ -43,26 +45,19 @@ from jeweller.library.tray import (
     OpenTake,
     TakeEntry,
     decision,
-    dismiss_alike,
-    list_takes,
     load_take,
-    next_place,
-    open_take,
 )
 from jeweller.notation.performance import PerformedPart
-from jeweller.report.ear_version import ear_version
 from jeweller.synthesis.sampler import RATE
 
 POLL_MS = 60
 # the take is seen before its sound is looked for, which takes the interpreter from the painting
 PAINTED_MS = 20
 EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
-SETTLE_MS = 3000  # after the last change in the watched folder
 KEPT = 4  # takes whose music and sound are kept at hand
-UNDONE = N_("There is nothing to take back.")
 
 
-class BenchPlace(Marking):
+class BenchPlace(QWidget):
     """`message` is a line for the foot of the window, `trouble` a sentence in a box, `to_loupe` the id of a
     take; `changed` says that the next step may be another, `change_kind` asks for another kind for a
     finding.
@@ -84,46 +79,28 @@ class BenchPlace(Marking):
         fill_library: Callable[[Library], int] | None = None,
     ) -> None:
         super().__init__()
-        self.jobs, self.settings, self.open_library, self.fill_library = (
-            jobs,
-            settings,
-            open_library,
-            fill_library,
-        )
+        self.jobs, self.fill_library = jobs, fill_library
+        self.model = BenchModel(settings, open_library, self)
+        self.model.message.connect(self.message)
+        self.model.trouble.connect(self.trouble)
+        self.model.touched.connect(self._touched)
+        self.exports = TrayExports(self, self.model, jobs)
+        self.intake = TakeIntake(self, self.model, jobs)
+        self.intake.shown.connect(self._show_intake)
+        self.intake.entered.connect(self._entered)
         self.transport = Transport(speaker)
         self.theme, self.points = LIGHT, 11.0
-        self.library: Library | None = None
-        self.checking: Checking | None = None
-        self.tray: Tray | None = None
-        self.hand: OpenTake | None = None
-        self.key: str | None = None  # the finding in hand
-        self.lines: list[TakeEntry] = []
-        self._heard: dict[
-            int, tuple[PerformedPart | None, Recording]
-        ] = {}  # the music and the sound of the take in hand and of those beside it
+        # the music and the sound of the take in hand and of those beside it
+        self._heard: dict[int, tuple[PerformedPart | None, Recording]] = {}
         self._fetching: set[int] = set()
-        self.slip_settings = self.remembered_slips()
         self.stale = False  # whether something was changed elsewhere since
         self._begun = False  # whether anything was looked at since the tray was shown
-        self._sources: list[str] = []
-        self._offered: set[str] = set()
-        self._unpacked = tempfile.TemporaryDirectory(prefix="jeweller-")
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 4, 16, 8)
         self.pages = QStackedWidget()
-        self.intake = IntakePage()
-        self.intake.entered.connect(self._enter)
-        self.intake.left.connect(self._leave_intake)
-        self.intake.wanted_music.connect(lambda: self.ask_music())
         self.pages.addWidget(self._tray_page())
-        self.pages.addWidget(self.intake)
+        self.pages.addWidget(self.intake.page)
         outer.addWidget(self.pages)
-        self._watcher = QFileSystemWatcher(self)
-        self._watcher.directoryChanged.connect(lambda _unused: self._settle.start())
-        self._settle = QTimer(self)  # a recording that is being written is not taken half
-        self._settle.setSingleShot(True)
-        self._settle.setInterval(SETTLE_MS)
-        self._settle.timeout.connect(self._look_at_watched)
         self._poll = QTimer(self)
         self._poll.setInterval(POLL_MS)
         self._poll.timeout.connect(self._hear_checks)
@@ -157,7 +134,7 @@ class BenchPlace(Marking):
         self.asked.setToolTip(_("Bars, speed, what is judged and how it is marked, for this tray"))
         self.asked.clicked.connect(lambda: self.ask())
         self.bring = QPushButton(_("Bring takes in…"))
-        self.bring.clicked.connect(lambda: self.ask_takes())
+        self.bring.clicked.connect(lambda: self.intake.ask_takes())
         for button in (self.pause, self.halt, self.alike, self.asked, self.bring):
             row.addWidget(button)
         column.addLayout(row)
@@ -207,38 +184,71 @@ class BenchPlace(Marking):
         if self.library is not None:
             self._show_hand()
 
+    # What the model holds, as the window and the menus ask for it.
+
+    @property
+    def library(self) -> Library | None:
+        return self.model.library
+
+    @property
+    def tray(self) -> Tray | None:
+        return self.model.tray
+
+    @property
+    def hand(self) -> OpenTake | None:
+        return self.model.hand
+
+    @property
+    def key(self) -> str | None:
+        return self.model.key
+
+    @property
+    def lines(self) -> list[TakeEntry]:
+        return self.model.lines
+
+    @property
+    def checking(self) -> Checking | None:
+        return self.model.checking
+
     def wake(self) -> None:
         """Opens the library on first use and shows the newest tray."""
-        if self.library is not None:
+        if not self.model.wake():
             return
-        try:
-            self.library = self.open_library()
-        except JewellerError as error:
-            self.trouble.emit(str(error))
-            return
-        self.checking = Checking(library=self.library)
-        if self.library.store.told:
-            self.message.emit(self.library.store.told)
         QTimer.singleShot(PAINTED_MS, self._remind)
-        self.watch(str(self.settings.value("watched", "")))
+        self.intake.watch(str(self.model.settings.value("watched", "")))
         self.show_trays()
-        if self.fill_library is not None and not self.library.store.read_only:
+        library = self.model.opened
+        if self.fill_library is not None and not library.store.read_only:
             self.empty.setText(
                 _(
                     "The demo band is being entered: its players, its music, two weeks of "
                     "recordings. A moment…"
                 )
             )
-            job = self.jobs.threaded("fill", self.fill_library, self.library)
+            job = self.jobs.threaded("fill", self.fill_library, library)
             job.done.connect(lambda new: self._filled() if new else None)
             job.failed.connect(self.trouble)
 
     def _remind(self) -> None:
         """Says what is due and has not come in, unless something else is being said."""
-        if self.library is None or self.library.store.closed or self.library.store.told:
+        library = self.model.library
+        if library is None or library.store.closed or library.store.told:
             return
-        if told := reminder(self.library, datetime.date.today()):
+        if told := reminder(library, datetime.date.today()):
             self.message.emit(told)
+
+    def take_in(self, paths: list[str]) -> None:
+        """Recordings, folders, zip files and music, brought in."""
+        self.wake()
+        self.intake.take_in(paths)
+
+    def _show_intake(self, on: bool) -> None:
+        self.pages.setCurrentIndex(1 if on else 0)
+        self.changed.emit()
+
+    def _entered(self, tray: int) -> None:
+        self.show_trays(tray)
+        self.check()
 
     def _filled(self) -> None:
         """The library holds something now."""
@@ -250,7 +260,7 @@ class BenchPlace(Marking):
         """Every tray, the newest first."""
         self.trays.blockSignals(True)
         self.trays.clear()
-        for t in self.opened.trays():
+        for t in self.model.opened.trays():
             self.trays.addItem(t.name, t)
         if tray is not None:
             self.trays.setCurrentIndex(
@@ -261,7 +271,7 @@ class BenchPlace(Marking):
         self._choose_tray()
 
     def _choose_tray(self) -> None:
-        self.tray = self.trays.currentData()
+        self.model.tray = self.trays.currentData()
         self.refresh()
         if self.lines and (self.hand is None or self.hand.take.id not in self.list.order()):
             self.list.setCurrentRow(0)
@@ -269,7 +279,7 @@ class BenchPlace(Marking):
 
     def refresh(self) -> None:
         """The list anew, in the order of need; what is in hand stays so."""
-        self.lines = list_takes(self.opened, self.tray.id) if self.tray is not None else []
+        self.model.read_tray()
         self.list.show_lines(self.lines, self.hand.take.id if self.hand is not None else None)
         self.split.setVisible(bool(self.lines))
         self.empty.setVisible(not self.lines)
@@ -285,29 +295,8 @@ class BenchPlace(Marking):
         self._say_state()
 
     def _say_state(self) -> None:
-        states = [line.state for line in self.lines]
-        told = [ngettext("{n} take", "{n} takes", len(states)).format(n=len(states))] if states else []
-        for state in ("to hear", "decided", "returned", "not this piece", "failed"):
-            if state in states:
-                told.append(f"{states.count(state)} {_(state)}")
-        if any(line.take.summary.get("ear", ear_version()) != ear_version() for line in self.lines):
-            told.append(_("checked by an earlier version: “This take…” checks again"))
         busy = self.checking is not None and self.checking.busy
-        if busy and self.checking is not None:
-            now = self.checking.state()
-            told = [
-                _("{done} of {done2} checked").format(
-                    done=now.done, done2=now.done + now.running + now.waiting
-                )
-            ]
-            told += (
-                [_("paused")]
-                if now.paused
-                else [_("about {time} left").format(time=_time(now.left_s))]
-                if now.left_s is not None
-                else []
-            )
-        self.state.setText(" · ".join(told))
+        self.state.setText(" · ".join(self.model.state_words()))
         self.pause.setVisible(busy)
         self.halt.setVisible(busy)
         self.pause.setText(_("Go on") if self.checking is not None and self.checking.paused else _("Pause"))
@@ -321,19 +310,12 @@ class BenchPlace(Marking):
     def take_in_hand(self, take: int, key: str | None = None) -> None:
         """Shows a take, with its first doubtful place or another."""
         self.stop()
-        self.hand = open_take(self.opened, take)
-        doubtful = self.hand.doubtful()
-        self.key = key or (doubtful[0] if doubtful else self.hand.shown[0].key if self.hand.shown else None)
+        self.model.take_up(take, key)
         self._show_hand()
         QTimer.singleShot(PAINTED_MS, lambda: self._fetch_soon(take))
 
     def _fetch_soon(self, take: int) -> None:
-        if (
-            self.hand is not None
-            and self.hand.take.id == take
-            and self.library is not None
-            and not self.library.store.closed
-        ):
+        if self.hand is not None and self.hand.take.id == take and self.model.readable:
             self._fetch(take)
 
     def _fetch(self, take: int) -> None:
@@ -375,11 +357,8 @@ class BenchPlace(Marking):
     def _show_hand(self) -> None:
         """Everything that is known of the take in hand."""
         if self.hand is not None:
-            line = next((x for x in self.lines if x.take.id == self.hand.take.id), None)
-            self.page.kinds = criteria_of(
-                self.opened.assignment_of(self.opened.tray(self.hand.take.tray_id)), self.hand.take.piece
-            )
-            self.page.show_hand(self.hand, line, self.key, self._music())
+            self.page.kinds = self.model.criteria()
+            self.page.show_hand(self.hand, self.model.line_in_hand(), self.key, self._music())
         self.alike.setEnabled(self.key is not None)
 
     def _music(self) -> PerformedPart | None:
@@ -390,7 +369,7 @@ class BenchPlace(Marking):
 
     def choose(self, key: str) -> None:
         """Takes a finding in hand and plays it."""
-        self.key = key
+        self.model.key = key
         self._show_hand()
         self.play()
 
@@ -398,13 +377,7 @@ class BenchPlace(Marking):
         """The next or previous doubtful place of the tray, played. False where there is none."""
         if self.library is None:
             return False
-        found = next_place(
-            self.library,
-            self.list.order(),
-            self.hand.take.id if self.hand is not None else None,
-            self.key,
-            step,
-        )
+        found = self.model.place_after(self.list.order(), step)
         if found is None:
             self.message.emit(
                 _("No doubtful place is left.") if step > 0 else _("That was the first doubtful place.")
@@ -418,7 +391,7 @@ class BenchPlace(Marking):
             self.list.blockSignals(False)
             self.take_in_hand(take, key)
         else:
-            self.key = key
+            self.model.key = key
             self._show_hand()
         self.play()
         return True
@@ -435,50 +408,28 @@ class BenchPlace(Marking):
         if self.library is None or self.hand is None or key is None:
             return
         if what == "change" and not kind:
-            self.key = key
+            self.model.key = key
             self.change_kind.emit(key)
             return
         body = {"key": key} if what == "restore" else decision(key, what, kind=kind, note=note)
-        if not self._do([(self.hand.take.id, "restore" if what == "restore" else "decide", body)]):
+        if not self.model.act([(self.hand.take.id, "restore" if what == "restore" else "decide", body)]):
             return
-        self.key = key
+        self.model.key = key
         if what == "restore" or not self.step_place(1):
             self._show_hand()
 
-    def _do(self, acts: list[tuple[int, str, dict[str, Any]]]) -> bool:
-        try:
-            self.opened.act(acts)
-        except JewellerError as error:
-            self.trouble.emit(str(error))
-            return False
-        self._touched({take for take, *_unused in acts})
-        return True
-
     def _touched(self, takes: set[int]) -> None:
-        """What changed in some takes, shown where they stand: the list keeps its order while it is worked
-        through.
-        """
-        for k, line in enumerate(self.lines):
+        """Shows what changed in some takes."""
+        for line in self.lines:
             if line.take.id in takes:
-                self.lines[k] = TakeEntry(self.opened.take(line.take.id), line.player, line.title)
-                self.list.change(self.lines[k])
-        if self.hand is not None and self.hand.take.id in takes:
-            self.hand = open_take(self.opened, self.hand.take.id)
+                self.list.change(line)
         self._say_state()
 
     def undo(self, *, again: bool = False) -> None:
         """Takes the last step in this tray back, or does it again; also after the program was closed."""
-        if self.library is None or self.tray is None:
-            return
-        try:
-            takes = self.library.redo(self.tray.id) if again else self.library.undo(self.tray.id)
-        except JewellerError as error:
-            self.trouble.emit(str(error))
-            return
+        takes = self.model.undo(again=again)
         if not takes:
-            self.message.emit(UNDONE)
             return
-        self._touched(takes)
         if self.hand is None or self.hand.take.id not in takes:
             self.list.pick(next(iter(takes)))
         self._show_hand()
@@ -487,39 +438,64 @@ class BenchPlace(Marking):
         """Dismisses every undecided finding of the kind in hand, in all takes of the tray, with one
         reason.
         """
-        if self.library is None or self.tray is None or self.hand is None or self.key is None:
+        kind = self.model.kind_in_hand()
+        if kind is None:
             return
-        kind = next(s.finding["kind"] for s in self.hand.shown if s.key == self.key)
         if why is None:
             why, ok = QInputDialog.getText(
                 self,
                 _("All of this kind"),
-                _("Dismiss every undecided “{replace}” of this tray. Why?").format(
-                    replace=kind.replace("_", " ")
-                ),
+                _("Dismiss every undecided “{kind}” of this tray. Why?").format(kind=kind.replace("_", " ")),
             )
             if not ok:
                 return
-        try:
-            count = dismiss_alike(self.library, self.tray.id, kind, why)
-        except JewellerError as error:
-            self.trouble.emit(str(error))
+        count = self.model.dismiss_kind(kind, why)
+        if count is not None:
+            self._show_hand()
+            self.message.emit(_("{count} dismissed; Ctrl+Z brings them back.").format(count=count))
+
+    def mark_by_hand(self, words: str) -> None:
+        """A mark the teacher typed."""
+        if self.model.mark_by_hand(words):
+            self._show_hand()
+        self.list.setFocus()
+
+    def explain_mark(self) -> str:
+        """The mark of the take in hand as a sum."""
+        return self.model.explain_mark()
+
+    def ask(self) -> None:
+        """What was asked for in this tray, in a box."""
+        if self.library is None or self.tray is None:
             return
-        self._touched({line.take.id for line in self.lines})
+        pieces = self.model.pieces()
+        dialog = CriteriaDialog(
+            self, pieces, self.library.assignment_of(self.tray), partial(kinds_of, self.library)
+        )
+        if pieces and dialog.exec() == QDialog.DialogCode.Accepted:
+            self.assign(dialog.asked())
+
+    def assign(self, asked: dict[str, Any]) -> None:
+        """Sets what was asked for; takes are checked again where that changes what is found."""
+        if self.tray is None:
+            return
+        again = checks_again(self.model.opened.assignment_of(self.tray), asked)
+        if not self.model.assign(asked):
+            return
+        self.trays.setItemData(self.trays.currentIndex(), self.tray)
         self._show_hand()
-        self.message.emit(_("{count} dismissed; Ctrl+Z brings them back.").format(count=count))
+        if again:
+            self.check([line.take.id for line in self.lines if line.take.piece == asked["piece"]])
 
     def decide_take(self) -> None:
         """The take in hand is done; the next one that is not comes."""
         if (
             self.hand is None
-            or not self._do([(self.hand.take.id, "state", {"state": "decided"})])
+            or not self.model.act([(self.hand.take.id, "state", {"state": "decided"})])
             or self.step_place(1)
         ):
             return
-        undone = next(
-            (line.take.id for line in self.lines if not line.done and line.take.state == "checked"), None
-        )
+        undone = self.model.next_undone()
         if undone is not None:
             self.list.pick(undone)
         else:
@@ -532,7 +508,7 @@ class BenchPlace(Marking):
 
     def _commented(self, words: str) -> None:
         if self.hand is not None and words != self.hand.standing.comments.get(WHOLE, ""):
-            self._do([(self.hand.take.id, "comment", {"key": WHOLE, "text": words})])
+            self.model.act([(self.hand.take.id, "comment", {"key": WHOLE, "text": words})])
         self.list.setFocus()
 
     # ---- sound
@@ -564,14 +540,11 @@ class BenchPlace(Marking):
 
     def waiting(self) -> int:
         """How many takes wait to be checked."""
-        return sum(line.take.state == "waiting" for line in self.lines)
+        return self.model.waiting()
 
     def check(self, takes: list[int] | None = None) -> None:
         """Checks the takes that wait, or these once more."""
-        if self.checking is None or self.library is None:
-            return
-        if self.library.store.read_only:
-            self.trouble.emit(self.library.store.told)
+        if self.checking is None or not self.model.writable:
             return
         chosen = [
             x.take
@@ -610,7 +583,7 @@ class BenchPlace(Marking):
                 done.add(news.take)
         self.list.viewport().update()
         if done:
-            self._touched(done)
+            self.model.touch(done)
             if self.hand is not None and self.hand.take.id in done:
                 self.take_in_hand(self.hand.take.id)
         if not self.checking.busy:
@@ -630,33 +603,23 @@ class BenchPlace(Marking):
             return
         if self.stale:
             self.stale = False
-            try:
-                self.hand = open_take(self.library, self.hand.take.id) if self.hand is not None else None
-            except LedgerError:  # it was deleted
-                self.hand = None
+            self.model.read_hand()
             self.show_trays(self.tray.id if self.tray is not None else None)
         if self.hand is not None:
-            self._touched({self.hand.take.id})
+            self.model.touch({self.hand.take.id})
             self._show_hand()
 
     def close_library(self) -> None:
         """Stops what runs and lets go of the library."""
         self._poll.stop()
         self.stop()
-        if self.checking is not None:
-            self.checking.stop()
-        if self.library is not None:
-            self.library.close()
+        self.model.close()
 
     def clean_up(self) -> None:
         """What was unpacked is taken away."""
-        self._unpacked.cleanup()
+        self.intake.clean_up()
 
     def forget(self) -> None:
         """Nothing of a library that was closed stays."""
-        self.library, self.checking, self.tray, self.hand, self.key = None, None, None, None, None
-        self.lines, self._heard = [], {}
-
-
-def _time(seconds: float) -> str:
-    return f"{round(seconds)} s" if seconds < 90 else f"{round(seconds / 60)} min"
+        self.model.forget()
+        self._heard = {}

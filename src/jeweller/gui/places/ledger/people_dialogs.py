@@ -23,17 +23,12 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.documents.marks_export import COLUMNS
-from jeweller.i18n import N_, _
+from jeweller.i18n import _
 from jeweller.instruments.table import instruments
+from jeweller.library.exports import ATTEMPTS
 from jeweller.library.tables import Band, Player
 from jeweller.library.years import format_name
 
-ATTEMPTS = {
-    "all": N_("every one, a row each"),
-    "best": N_("the best"),
-    "last": N_("the last"),
-    "mean": N_("their mean"),
-}
 LISTED = 132  # pixels of a list in a box
 
 

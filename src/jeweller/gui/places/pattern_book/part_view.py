@@ -4,6 +4,8 @@ a chosen trap washed.
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QScrollArea, QWidget
@@ -13,6 +15,7 @@ from jeweller.documents.parts import instrument_of
 from jeweller.documents.text_lines import TextLineSettings, draw_text_above, draw_text_below, rows_height
 from jeweller.documents.theme import Theme
 from jeweller.gui.places.loupe.paper import DEFAULT_ZOOM
+from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import drawn
 from jeweller.i18n import _
@@ -21,6 +24,7 @@ from jeweller.notation.model import Part
 RING = 21.0  # page units: the wash behind a notehead
 REACH = 26.0  # page units around a notehead in which it is meant
 FOOT = 40.0
+LONG_BARS = 40  # a longer part is engraved beside the window, which takes 0.1 s and more
 
 
 class PartPaper(QWidget):
@@ -31,7 +35,7 @@ class PartPaper(QWidget):
     bar_chosen = Signal(int)
     note_chosen = Signal(str)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, jobs: Jobs, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setAccessibleName(_("The part"))
         self.part: Part | None = None
@@ -45,6 +49,7 @@ class PartPaper(QWidget):
         self.bars_per_line = 0
         self.points = 11.0
         self._pixmap: QPixmap | None = None
+        self.jobs = jobs  # where long parts are engraved
 
     def show_part(
         self,
@@ -80,18 +85,34 @@ class PartPaper(QWidget):
         instrument = instrument_of(self.part)
         units = max(600.0, round(self.width() / self.zoom / 20) * 20.0)
         if self.engraving is None or abs(self.engraving.width - units) > 1:
-            self.engraving = engrave(
+            make = partial(
+                engrave,
                 self.part,
                 units,
                 rails=False,
                 room=rows_height(self.under, instrument),
                 bars_per_line=self.bars_per_line,
             )
-        height = self.engraving.systems[-1].lowest + rows_height(self.under, instrument) + FOOT
-        over = draw_text_below(self.engraving, self.part, self.under, instrument, self.theme)
-        over += draw_text_above(self.engraving, self.pencilled, self.theme.brass)
-        svg = self.engraving.svg(self.theme, over, under=self._wash(), height=height)
-        scale = self.width() / self.engraving.width
+            if len(self.part.bars) > LONG_BARS:
+                job = self.jobs.threaded("sheet engraved", make)
+                job.done.connect(partial(self._engraved, self.part))
+                return
+            self.engraving = make()
+        self.jobs.cancel("sheet engraved")
+        self._show(self.engraving, self.part, self.theme)
+
+    def _engraved(self, part: Part, engraving: Engraving) -> None:
+        if part is self.part and self.theme is not None:
+            self.engraving = engraving
+            self._show(engraving, part, self.theme)
+
+    def _show(self, engraving: Engraving, part: Part, theme: Theme) -> None:
+        instrument = instrument_of(part)
+        height = engraving.systems[-1].lowest + rows_height(self.under, instrument) + FOOT
+        over = draw_text_below(engraving, part, self.under, instrument, theme)
+        over += draw_text_above(engraving, self.pencilled, theme.brass)
+        svg = engraving.svg(theme, over, under=self._wash(), height=height)
+        scale = self.width() / engraving.width
         self.setMinimumHeight(int(height * scale) + 1)
         self._pixmap = drawn(svg, self.width(), height * scale, self.devicePixelRatioF())
         self.update()
@@ -171,9 +192,9 @@ class PartPaper(QWidget):
 class PartView(QScrollArea):
     """The paper in a scrolled area."""
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, jobs: Jobs, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.paper = PartPaper()
+        self.paper = PartPaper(jobs)
         self.setWidget(self.paper)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -7,6 +7,7 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt, QTimer, Signal
@@ -44,7 +45,7 @@ from jeweller.gui.places.pattern_book.part_view import PartView
 from jeweller.gui.places.pattern_book.sentence import ExerciseSentence
 from jeweller.gui.places.pattern_book.shelf_page import ShelfPage
 from jeweller.gui.places.pattern_book.typed_page import TypedPage
-from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.jobs import Job, Jobs
 from jeweller.gui.services.work import read_many, write_part_sound, write_sheet
 from jeweller.i18n import N_, _, ngettext
 from jeweller.instruments.table import instruments, require_instrument
@@ -96,6 +97,7 @@ class PatternPlace(QWidget):
         self.way = "make"
         self.opened: tuple[Score, ...] = ()
         self.opened_path = ""
+        self.reading: Job | None = None  # a file that is being read
         self.score: Score | None = None
         self.told: tuple[str, ...] = ()
         column = QVBoxLayout(self)
@@ -129,7 +131,7 @@ class PatternPlace(QWidget):
         self.whom.changed.connect(self._choose_part)
         column.addWidget(self.whom)
         column.addWidget(self.note)
-        self.view = PartView()
+        self.view = PartView(self.jobs)
         self.view.paper.bar_chosen.connect(self._bar_chosen)
         self.view.paper.note_chosen.connect(self.remind)
         self.reminders: dict[str, str] = {}
@@ -526,12 +528,22 @@ class PatternPlace(QWidget):
             )
         if not path:
             return
-        try:
-            played = Path(path).suffix.casefold() in (".mid", ".midi")
-            scores = load_scores(path, grid=self.grid.currentData() if played else None)
-        except JewellerError as error:
-            self.trouble.emit(str(error))
-            return
+        played = Path(path).suffix.casefold() in (".mid", ".midi")
+        self.reading = self.jobs.threaded(
+            "read", partial(load_scores, path, grid=self.grid.currentData() if played else None)
+        )
+        self.message.emit(_("Reading {name}…").format(name=Path(path).name))
+        self.reading.done.connect(lambda scores: self._opened(path, scores, played))
+        self.reading.failed.connect(self._unread)
+
+    def _unread(self, sentence: str) -> None:
+        self.reading = None
+        self.message.emit("")
+        self.trouble.emit(sentence)
+
+    def _opened(self, path: str, scores: tuple[Score, ...], played: bool) -> None:
+        self.reading = None
+        self.message.emit("")
         self.settings.setValue("folder", str(Path(path).parent))
         self.opened, self.opened_path = scores, path
         self.grid.setVisible(played)
