@@ -403,6 +403,21 @@ class Causes(unittest.TestCase):
         )
 
 
+class NoPause(unittest.TestCase):
+    """A take cut tight at both ends, played in one breath: its quietest moments are music too."""
+
+    def test_it_is_heard_and_a_wrong_note_is_found(self) -> None:
+        for events, kinds in (
+            (straight(LINE, 90, share=1.0), []),
+            (changed(straight(LINE, 90, share=1.0), 2, by=2), ["wrong_note"]),
+        ):
+            a, b = events[0][0] + 0.02, sum(events[-1][:2]) - 0.1
+            sound = sounding(events)[round(a * RATE) : round(b * RATE)]
+            findings, case = hear_and_judge(LINE, sound)
+            self.assertTrue(case.table.followed)
+            self.assertEqual([x.kind for x in findings], kinds)
+
+
 class Empty(unittest.TestCase):
     def test_an_empty_first_note_is_a_later_one_left_out(self) -> None:
         line = line_of("C5/1 C5/1 C5/1 C5/1 | E5/1 F5/1 G5/1 E5/1 | D5/1 E5/1 F5/1 D5/1 | C5/4")

@@ -142,8 +142,9 @@ def extract_features(
         progress(stop / frames)
     level = _levels(squares, pad, fine, s)
     flux = _flux(padded, pad, fine, s)
-    floor = float(np.percentile(level, 4))
     loud = float(np.percentile(level, 90))
+    # A take without a pause, cut tight at both ends, shows no room: its quietest moments are music too.
+    floor = min(float(np.percentile(level, 4)), loud - s.least_range_db)
     return Features(
         rate=s.rate,
         hop_s=s.hop / s.rate,

@@ -45,6 +45,13 @@ class FeatureSettings:
         12.0, "ratio", (0, 48), "times a band's quiet energy: growth below counts for little"
     )
     level_window: int = number(441, "samples", (0, 1764), "samples: 20 ms")
+    least_range_db: float = number(
+        14.0,
+        "dB",
+        (0, 56),
+        "the room is at least so far below the loud music: what is nearer is music, and a note at the usual "
+        "level counts as sound in full",
+    )
     period_ratio: float = number(
         2.2,
         "periodicity",
