@@ -79,11 +79,12 @@ def align(
     >>> part = read_abc("T:A line\\nM:4/4\\nL:1/2\\nQ:1/4=60\\nK:C\\nC E|G c|")[0].parts[0]
     >>> line = perform_part("A line", part)
     >>> t = np.arange(44100) / 22050
-    >>> played = [np.sin(2 * np.pi * 440.0 * 2 ** ((n.sounding_midi - 69) / 12) * t) for n in line.main_notes]
-    >>> sound = 0.2 * np.concatenate([tone * np.minimum(1.0, 20 * (2.0 - t)) for tone in played])
-    >>> alignment = align(line, extract_features(sound.astype(np.float32), 60, 72))
+    >>> hz = [440.0 * 2 ** ((n.sounding_midi - 69) / 12) for n in line.main_notes]
+    >>> tone = sum(np.sin(2 * np.pi * k * np.outer(hz, t)) / k for k in range(1, 8))
+    >>> sound = (tone * np.minimum(0.2, 4 * (2.0 - t))).ravel().astype(np.float32)
+    >>> alignment = align(line, extract_features(sound, 60, 72))
     >>> alignment.followed, len(alignment.attempts)
-    (False, 1)
+    (True, 1)
     """
     s = dataclasses.replace(settings, inside_cost=settings.rhythm_inside_cost) if rhythm_only else settings
     notes = make_note_arrays(line, rhythm_only=rhythm_only)
@@ -175,6 +176,12 @@ def _make_attempt(
 def split_attempts(way: AlignmentPath, count: int) -> list[AlignmentPath]:
     """The way cut where a player who had come to the end of the line, or nearly, began again at its
     beginning: each piece a complete attempt.
+
+    >>> step = dict(start=0, end=1, pitch=None)
+    >>> way = [PathStep(item=k, kind=StepKind.NOTE, **step) for k in range(4)]
+    >>> again = [PathStep(item=4, kind=StepKind.JUMP, **step), *way]
+    >>> [len(a.steps) for a in split_attempts(AlignmentPath((*way, *again), 0.0), 4)]
+    [4, 4]
     """
     pieces: list[list[PathStep]] = [[]]
     for k, step in enumerate(way.steps):

@@ -63,6 +63,24 @@ def decode_path(
 
     With `carried`, `spq` only says where to begin: every way carries its own tempo, learnt from its own
     intervals. With `near` only the neighbourhood of a way found before is looked at.
+
+    >>> from jeweller.alignment.candidates import find_candidates
+    >>> from jeweller.alignment.note_arrays import make_note_arrays
+    >>> from jeweller.alignment.segments import gather_evidence
+    >>> from jeweller.alignment.settings import DEFAULT
+    >>> from jeweller.features.extraction import extract_features
+    >>> from jeweller.notation.performance import perform_part
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> notes = make_note_arrays(perform_part("", read_abc("T:A\\nM:2/4\\nL:1/4\\nK:C\\nA c|")[0].parts[0]))
+    >>> t = np.arange(22050) / 22050
+    >>> tones = sum(np.sin(2 * np.pi * k * np.outer([440.0, 523.25], t)) / k for k in range(1, 8))
+    >>> sound = (tones * np.minimum(0.2, 4 * (1.0 - t))).ravel().astype(np.float32)
+    >>> features = extract_features(sound, 60, 76)
+    >>> evidence, candidates = gather_evidence(features, DEFAULT), find_candidates(features, DEFAULT)
+    >>> table = SegmentTable(notes, evidence, candidates, features.step_s, DEFAULT)
+    >>> path = decode_path(table, np.array([1.0, 1.0]))
+    >>> [(StepKind(s.kind).name, s.item) for s in path.steps]
+    [('NOTE', 0), ('NOTE', 1)]
     """
     return _Search(table, spq, carried, stop or len(table.frame), near).run(cancelled)
 

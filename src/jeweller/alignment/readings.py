@@ -40,6 +40,16 @@ def _heard_midi(features: Features) -> npt.NDArray[np.float64]:
 def list_readings(line: PerformedPart, features: Features, s: AlignmentSettings) -> list[Reading]:
     """The few other clefs, each in the octave and transposition in which the time written on each pitch is
     most like the time heard on it.
+
+    >>> from jeweller.alignment.settings import DEFAULT
+    >>> from jeweller.features.extraction import extract_features
+    >>> from jeweller.notation.performance import perform_part
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:C\\nA c A c|")[0].parts[0]
+    >>> tone = (0.2 * np.sin(2 * np.pi * 440.0 * np.arange(22050) / 22050)).astype(np.float32)
+    >>> readings = list_readings(perform_part("", part), extract_features(tone, 40, 90), DEFAULT)
+    >>> [reading.clef for reading in readings]
+    ['bass', 'bass', 'bass', 'bass']
     """
     heard = _heard_midi(features)
     found: list[tuple[float, Reading]] = []
@@ -69,6 +79,24 @@ def choose_reading(
 ) -> tuple[Reading | None, int] | None:
     """The reading in another clef, or (None and) the shift in semitones, whose rough way is best, if it beats
     the written pitch clearly; else None.
+
+    >>> from jeweller.alignment.candidates import find_candidates
+    >>> from jeweller.alignment.segments import gather_evidence
+    >>> from jeweller.alignment.settings import DEFAULT
+    >>> from jeweller.features.extraction import extract_features
+    >>> from jeweller.notation.performance import perform_part
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:C\\nC E D F|G E D C|")[0].parts[0]
+    >>> items = make_note_arrays(perform_part("", part))
+    >>> t = np.arange(11025) / 22050
+    >>> hz = 440.0 * 2 ** ((items.midi + 2 - 69) / 12)  # every note a tone too high
+    >>> tones = sum(np.sin(2 * np.pi * k * np.outer(hz, t)) / k for k in range(1, 8))
+    >>> sound = (tones * np.minimum(0.2, 4 * (0.5 - t))).ravel().astype(np.float32)
+    >>> features = extract_features(sound, 55, 80)
+    >>> evidence, candidates = gather_evidence(features, DEFAULT), find_candidates(features, DEFAULT)
+    >>> table = SegmentTable(items, evidence, candidates, features.step_s, DEFAULT)
+    >>> choose_reading(table, candidates, features, 120.0, [], lambda: False)
+    (None, 2)
     """
     shift, best, plain = _likely_shift(table, boundaries, features, bpm, cancelled)
     chosen: tuple[Reading | None, int] | None = (None, shift) if shift else None

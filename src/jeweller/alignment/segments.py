@@ -87,6 +87,13 @@ class Segments:
 def near_pitches(features: Features, reach: float) -> Array:
     """(T, P) the periodicity within `reach` semitones of every pitch of the take's own tuning: a note between
     two semitones is heard as either.
+
+    >>> import numpy as np
+    >>> from jeweller.features.extraction import extract_features
+    >>> tone = (0.2 * np.sin(2 * np.pi * 440.0 * np.arange(22050) / 22050)).astype(np.float32)
+    >>> features = extract_features(tone, 60, 72)
+    >>> near_pitches(features, 0.6).shape == features.salience.shape
+    True
     """
     clear = ~np.isnan(features.f0) & (features.best > SEGMENTS.clear)
     turns = np.exp(2j * np.pi * features.f0[clear])
@@ -151,6 +158,13 @@ def gather_evidence(features: Features, s: AlignmentSettings) -> Evidence:
 def gather_attack_evidence(features: Features, s: AlignmentSettings) -> Evidence:
     """Evidence for rhythm alone: no pitch speaks for or against a note; only where there is sound is
     known.
+
+    >>> import numpy as np
+    >>> from jeweller.features.extraction import extract_features
+    >>> from jeweller.alignment.settings import DEFAULT
+    >>> tone = (0.2 * np.sin(2 * np.pi * 440.0 * np.arange(22050) / 22050)).astype(np.float32)
+    >>> gather_attack_evidence(extract_features(tone, 60, 72), DEFAULT).written.shape[1]
+    1
     """
     frames = len(features.best)
     level = features.level[:: round(features.step_s / features.hop_s)][:frames]

@@ -21,6 +21,18 @@ def estimate_local_tempo(
     least a quarter, shape (N,).
 
     Single short intervals are left out: a dotted figure played even, or a swung run, is no change of tempo.
+
+    >>> from jeweller.alignment.note_arrays import make_note_arrays
+    >>> from jeweller.alignment.decoder import PathStep
+    >>> from jeweller.notation.performance import perform_part
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A\\nM:4/4\\nL:1/4\\nK:C\\nA c A c|")[0].parts[0]
+    >>> notes = make_note_arrays(perform_part("", part))
+    >>> frame = np.array([0, 50, 100, 150, 200])
+    >>> candidates = Candidates(frame, np.ones(5), np.zeros(5), np.zeros(5))
+    >>> steps = [PathStep(start=k, end=k + 1, item=k, kind=StepKind.NOTE, pitch=None) for k in range(4)]
+    >>> estimate_local_tempo(notes, AlignmentPath(tuple(steps), 0.0), candidates, 0.01, 1.0)
+    array([0.5, 0.5, 0.5, 0.5])
     """
     n = len(items.midi)
     where, value, weight = [], [], []

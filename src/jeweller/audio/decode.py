@@ -45,6 +45,15 @@ def decode(
     with a warning.
 
     Raises TakeError with a sentence where nothing can be used, Cancelled when `cancelled()` turns true.
+
+    >>> import tempfile
+    >>> import numpy as np
+    >>> from jeweller.audio.encode import write_sound
+    >>> folder = tempfile.TemporaryDirectory()
+    >>> write_sound(Path(folder.name) / "take.wav", np.zeros(44100, np.float32), 44100)
+    >>> decode(Path(folder.name) / "take.wav", 22050).samples.shape
+    (22050,)
+    >>> folder.cleanup()
     """
     import av
 
@@ -144,6 +153,11 @@ def _mono(block: npt.NDArray[np.float32]) -> Samples:
 
 
 def file_hash(path: str | os.PathLike[str]) -> str:
-    """SHA-256 of a file's bytes."""
+    """SHA-256 of a file's bytes.
+
+    >>> import os
+    >>> file_hash(os.devnull)[:12]
+    'e3b0c44298fc'
+    """
     with open(path, "rb") as stream:
         return hashlib.file_digest(stream, "sha256").hexdigest()

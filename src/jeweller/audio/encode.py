@@ -14,6 +14,15 @@ Array = npt.NDArray[np.float32]
 def write_sound(path: Path, samples: Array, rate: int) -> None:
     """Encodes mono samples by the file's ending: wav (16 bit), flac, ogg (Opus), mp3, m4a (AAC), webm
     (Opus).
+
+    >>> import tempfile
+    >>> import numpy as np
+    >>> from jeweller.audio.decode import decode
+    >>> folder = tempfile.TemporaryDirectory()
+    >>> write_sound(Path(folder.name) / "a.flac", np.zeros(22050, np.float32), 22050)
+    >>> decode(Path(folder.name) / "a.flac", 22050).samples.shape
+    (22050,)
+    >>> folder.cleanup()
     """
     import av
 

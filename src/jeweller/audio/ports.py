@@ -152,7 +152,11 @@ class DeviceSpeaker(Speaker):
 
 
 def open_speaker() -> Speaker:
-    """The computer's loudspeaker, or the simulated one where there is none."""
+    """The computer's loudspeaker, or the simulated one where there is none.
+
+    >>> isinstance(open_speaker(), (DeviceSpeaker, SimulatedSpeaker))
+    True
+    """
     try:
         return DeviceSpeaker()
     except (OSError, ImportError):

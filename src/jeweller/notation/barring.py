@@ -66,6 +66,13 @@ def lay_out_bars(
 ) -> tuple[Bar, ...]:
     """Bars of a row; `signatures` holds for one bar after another, the last for all that follow. A last bar
     that is not full ends in rests.
+
+    >>> from fractions import Fraction as F
+    >>> from jeweller.notation.pitch import Pitch
+    >>> row = [UnbarredNote(F(3), (Pitch("C", 0, 5),)), UnbarredNote(F(2), (Pitch("E", 0, 5),))]
+    >>> bars = lay_out_bars(row, [BarAttributes()])
+    >>> [[(n.pitch.letter if n.pitch else "rest", str(n.duration)) for n in b.notes] for b in bars]
+    [[('C', '3'), ('E', '1')], [('E', '1'), ('rest', '1'), ('rest', '2')]]
     """
     bars: list[Bar] = []
     notes: list[Note] = []
@@ -165,6 +172,10 @@ def _grace(pitch: Pitch, at: Fraction) -> Note:
 def split(at: Fraction, duration: Fraction, s: BarAttributes, *, rest: bool) -> tuple[Fraction, ...]:
     """The printed values of a note or rest of `duration` that begins at `at` quarters in its bar: as few as
     can be read at sight.
+
+    >>> from fractions import Fraction as F
+    >>> [str(v) for v in split(F(1, 2), F(2), BarAttributes(), rest=False)]
+    ['1/2', '3/2']
     """
     out: list[Fraction] = []
     while duration > 0:
@@ -236,6 +247,11 @@ def bracket_tuplets(notes: Sequence[Note]) -> list[Note]:
 def add_accidentals(bars: Sequence[Bar], *, courtesy: bool = True) -> tuple[Bar, ...]:
     """The bars with the accidentals that must be printed, and in brackets those that remind of the key after
     an alteration in the bar before.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> bars = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF B =B B|B4|")[0].parts[0].bars
+    >>> [[(n.accidental, n.cautionary) for n in b.notes] for b in add_accidentals(bars)]
+    [[(None, False), (None, False), ('natural', False), (None, False)], [('flat', True)]]
     """
     out: list[Bar] = []
     altered_before: set[tuple[str, int]] = set()
@@ -263,7 +279,15 @@ def add_accidentals(bars: Sequence[Bar], *, courtesy: bool = True) -> tuple[Bar,
 
 
 def add_marks(bars: Sequence[Bar], marks: Iterable[tuple[Fraction, Mark]]) -> tuple[Bar, ...]:
-    """The bars with directions set at places counted in quarters from the beginning."""
+    """The bars with directions set at places counted in quarters from the beginning.
+
+    >>> from fractions import Fraction as F
+    >>> from jeweller.notation.model import Mark
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> bars = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|c4|")[0].parts[0].bars
+    >>> [len(b.marks) for b in add_marks(bars, [(F(4), Mark(kind="words", offset=F(0), text="slower"))])]
+    [0, 1]
+    """
     starts, now = [], Fraction(0)
     for bar in bars:
         starts.append(now)

@@ -60,14 +60,22 @@ class Entry:
 
 
 def standing(before: str) -> AbcVoice:
-    """The voice as it stands at the end of a text: its open bar, key, unit, slurs."""
+    """The voice as it stands at the end of a text: its open bar, key, unit, slurs.
+
+    >>> standing("M:4/4\\nL:1/4\\nK:F\\nC D").fifths
+    -1
+    """
     reader = Reader(1)
     reader.read(before, whole=False)
     return reader.current()
 
 
 def last_pitch(voice: AbcVoice) -> Pitch | None:
-    """The last pitch that was written."""
+    """The last pitch that was written.
+
+    >>> last_pitch(standing("M:4/4\\nL:1/4\\nK:F\\nC B")).letter
+    'B♭'
+    """
     for notes in (voice.notes, *(b.notes for b in reversed(voice.bars))):
         for note in reversed(notes):
             if note.pitch is not None and not note.grace:
@@ -90,6 +98,11 @@ def notes_before(entry: Entry) -> int:
 def add_note(entry: Entry, letter: str, quarters: Fraction, *, grace: bool = False) -> Entry:
     """A note of the key by its letter, in the octave nearest to the note before it; tied over the bar line
     where the bar is too full for it.
+
+    >>> from fractions import Fraction
+    >>> entry = Entry("M:4/4\\nL:1/4\\nK:C\\nC D", 21)
+    >>> add_note(entry, "B", Fraction(1)).text.splitlines()[-1]
+    'C D B,'
     """
     voice = standing(entry.before)
     before = last_pitch(voice)
@@ -114,7 +127,11 @@ def add_rest(entry: Entry, quarters: Fraction) -> Entry:
 
 
 def add_triplet(entry: Entry) -> Entry:
-    """The next three notes are a triplet."""
+    """The next three notes are a triplet.
+
+    >>> add_triplet(Entry("M:4/4\\nL:1/4\\nK:C\\nC D", 21)).text.splitlines()[-1]
+    'C D (3'
+    """
     return _insert(entry, " (3")
 
 

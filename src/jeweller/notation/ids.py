@@ -50,6 +50,10 @@ def unique(wanted: str, seen: set[str]) -> str:
 
 
 def ids_of(finding: Mapping[str, Any]) -> list[str]:
-    """The printed notes and rests that a finding of a report lies on, which its key holds."""
+    """The printed notes and rests that a finding of a report lies on, which its key holds.
+
+    >>> ids_of({"kind": "wrong_note", "key": "wrong_note:P1.3.q0.C5,P1.3.q1.D5:1"})
+    ['P1.3.q0.C5', 'P1.3.q1.D5']
+    """
     ids = str(finding["key"]).removeprefix(f"{finding['kind']}:").rpartition(":")[0]
     return ids.split(",") if ids else []

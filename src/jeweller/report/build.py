@@ -96,6 +96,15 @@ def build_report(
 ) -> TakeReport:
     """The report. `judged`: ids of the notes inside the bars asked for; `attempts`: the complete attempts of
     the take, where there were several.
+
+    >>> from jeweller.grading.scheme import find_scheme
+    >>> case, scheme = checked.case, find_scheme("even")
+    >>> told = settings_dict(case.settings, scheme, "alone", "practised", None, {})
+    >>> judged = {n.id for n in checked.line.notes}
+    >>> given = (checked.recording, "take.wav", "", told, scheme, ("1", "5"), judged)
+    >>> report = build_report(case, checked.findings, *given)
+    >>> report["mark"]["value"], report["followed"]
+    (14.0, True)
     """
     f = case.table
     line = f.line
@@ -163,7 +172,12 @@ def build_report(
 def note_verdicts(
     case: AssessmentContext, findings: Sequence[Finding], judged: set[str] | None = None
 ) -> dict[str, tuple[str, bool]]:
-    """(verdict, unsure) by note id."""
+    """(verdict, unsure) by note id.
+
+    >>> verdicts = note_verdicts(checked.case, checked.findings)
+    >>> [verdicts[n.id] for n in checked.line.notes[2:6]]
+    [('wrong', False), ('wrong', False), ('ok', False), ('wrong', False)]
+    """
     f = case.table
     out: dict[str, tuple[str, bool]] = {}
     main = case.notes
@@ -245,7 +259,12 @@ def _note(
 
 
 def finding_dict(x: Finding, case: AssessmentContext) -> ReportFinding:
-    """A finding as the report holds it."""
+    """A finding as the report holds it.
+
+    >>> found = finding_dict(checked.findings[0], checked.case)
+    >>> found["kind"], found["bar"], found["beat"]
+    ('missed_accidental', '1', 4.0)
+    """
     detail = {k: (_r(v, 4) if isinstance(v, float) else v) for k, v in x.detail.items()}
     listed = [k for k, e in enumerate(case.table.events) if e.index is None and math.isfinite(e.midi)]
     extras = [listed.index(k) for k in x.extras if k in listed]
@@ -342,7 +361,12 @@ def _sound(case: AssessmentContext) -> ReportSound:
 def asked_and_wrong(
     case: AssessmentContext, findings: Sequence[Finding]
 ) -> tuple[dict[str, int], dict[str, int]]:
-    """How many chances each facet had, and how many of them a sure finding took."""
+    """How many chances each facet had, and how many of them a sure finding took.
+
+    >>> asked, wrong = asked_and_wrong(checked.case, checked.findings)
+    >>> asked["accidentals"], wrong["accidentals"]
+    (6, 2)
+    """
     f = case.table
     if not f.followed:
         return {}, {}

@@ -21,7 +21,13 @@ from jeweller.report_format import ReportFinding, ReportNote, TakeReport
 def decided_report(
     report: TakeReport, case: AssessmentContext, findings: Sequence[Finding], scheme: Scheme
 ) -> TakeReport:
-    """A copy of `report` for the findings that stand after the teacher's decisions."""
+    """A copy of `report` for the findings that stand after the teacher's decisions.
+
+    >>> from jeweller.grading.scheme import find_scheme
+    >>> cleared = decided_report(checked.report, checked.case, (), find_scheme("even"))
+    >>> checked.report["mark"]["value"], cleared["mark"]["value"]
+    (14.0, 20.0)
+    """
     judged = {n["id"] for n in report["notes"] if n["verdict"] != "not_heard"}
     verdicts = note_verdicts(case, findings, judged)
     notes = []
@@ -42,7 +48,13 @@ def decided_report(
 
 
 def remarked(report: TakeReport, findings: Sequence[Finding], scheme: Scheme) -> TakeReport:
-    """A copy of a report with its facets and its mark for other findings."""
+    """A copy of a report with its facets and its mark for other findings.
+
+    >>> from jeweller.grading.scheme import find_scheme
+    >>> report = {"facets": {"notes": {"asked": 20}}, "mark": {"bars": 5}, "notes": []}
+    >>> remarked(report, [], find_scheme("even"))["mark"]["value"]
+    20.0
+    """
     asked = {facet: f["asked"] for facet, f in report["facets"].items()}
     bars = report["mark"].get("bars") or len(
         {(n["bar"], n["pass"]) for n in report["notes"] if n["verdict"] != "not_heard"}
@@ -52,12 +64,21 @@ def remarked(report: TakeReport, findings: Sequence[Finding], scheme: Scheme) ->
 
 
 def standing_of(report: TakeReport, decisions: Decisions) -> list[StandingFinding]:
-    """Every finding of a stored report as it is after the decisions, then those the teacher added."""
+    """Every finding of a stored report as it is after the decisions, then those the teacher added.
+
+    >>> from jeweller.decisions.records import Decisions
+    >>> standing_of({"findings": []}, Decisions())
+    []
+    """
     return apply_decisions((finding_of(f) for f in report["findings"]), decisions)
 
 
 def finding_of(f: ReportFinding) -> Finding:
-    """A finding of a report as the marks are added up from it."""
+    """A finding of a report as the marks are added up from it.
+
+    >>> [finding_of(f).kind for f in checked.report["findings"]]
+    ['missed_accidental', 'rest_short', 'wrong_note']
+    """
     return Finding(
         kind=f["kind"],
         bar=f["bar"],

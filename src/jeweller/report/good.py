@@ -17,7 +17,11 @@ STEADY_CV = 0.05
 
 
 def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[GoodThing]:
-    """Up to four things worth saying, of what was asked and was right."""
+    """Up to four things worth saying, of what was asked and was right.
+
+    >>> good_things(checked.case, checked.findings)[0]["what"]
+    'played through from the first bar to the last'
+    """
     f = case.table
     sure = [x for x in findings if is_sure(x.confidence)]
     kinds = {x.kind for x in sure}
@@ -72,6 +76,9 @@ def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[Go
 def run_spread(case: AssessmentContext) -> float | None:
     """Spread (standard deviation of log lengths) of neighbouring equal short notes; None where there are
     fewer than six.
+
+    >>> run_spread(checked.case) is None
+    True
     """
     intervals = [
         v

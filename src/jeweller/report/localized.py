@@ -8,7 +8,11 @@ from jeweller.report_format import TakeReport
 
 
 def localized_report(report: TakeReport) -> TakeReport:
-    """A report whose sentences can be shown."""
+    """A report whose sentences can be shown.
+
+    >>> localized_report({"findings": [], "good": []})
+    {'findings': [], 'good': []}
+    """
     if chosen_language() == SOURCE:
         return report
     return {

@@ -19,6 +19,9 @@ def answer_traps(
 ) -> list[tuple[Trap, int, int]]:
     """(trap, notes right, notes played) for each trap that lies on notes, by a report's verdicts and
     findings; with the line rests are answered too.
+
+    >>> answer_traps([], {"notes": [], "findings": []})
+    []
     """
     verdicts: dict[str, list[bool]] = {}
     for n in report["notes"]:
@@ -53,7 +56,13 @@ def _rests(report: TakeReport, line: PerformedPart) -> dict[str, list[bool]]:
 
 
 def answer_alterations(case: AssessmentContext, verdicts: dict[str, tuple[str, bool]]) -> list[ReportTrap]:
-    """The altered notes one by one: "E♭: 4 of 6"."""
+    """The altered notes one by one: "E♭: 4 of 6".
+
+    >>> from jeweller.report.build import note_verdicts
+    >>> traps = answer_alterations(checked.case, note_verdicts(checked.case, checked.findings))
+    >>> [(trap["what"], trap["right"], trap["total"]) for trap in traps]
+    [('B♭', 3, 3), ('E♭', 1, 3)]
+    """
     groups: dict[str, list[str]] = {}
     for note in case.notes:
         if note.written.pitch is not None and (

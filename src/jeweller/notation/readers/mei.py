@@ -21,7 +21,7 @@ from jeweller.notation.pitch import Pitch, key_alter
 from jeweller.notation.readers.mei_marks import MeiMarks, MeiStaff
 from jeweller.notation.readers.mei_values import (
     Element,
-    number_slurs,
+    order_by_time,
     read_articulations,
     read_duration,
     read_number,
@@ -79,7 +79,12 @@ GRACE_TYPE = {"4": "quarter", "16": "16th", "32": "32nd"}
 
 
 def read_humdrum(text: str) -> Score:
-    """Humdrum `**kern` → Score. Raises ScoreError."""
+    """Humdrum `**kern` → Score. Raises ScoreError.
+
+    >>> kern = "**kern\\n*clefG2\\n*k[b-]\\n*M4/4\\n4f\\n4g\\n4a\\n4b-\\n==\\n*-\\n"
+    >>> read_humdrum(kern).parts[0].note_count
+    4
+    """
     import verovio
 
     toolkit = verovio.toolkit()
@@ -90,7 +95,15 @@ def read_humdrum(text: str) -> Score:
 
 
 def read_mei(data: bytes) -> Score:
-    """The bytes of an MEI file → Score. Raises ScoreError."""
+    """The bytes of an MEI file → Score. Raises ScoreError.
+
+    >>> staff = '<staff n="1"><layer><note pname="c" oct="5" dur="4"/></layer></staff>'
+    >>> definition = '<scoreDef><staffGrp><staffDef n="1" lines="5" clef.shape="G"/></staffGrp></scoreDef>'
+    >>> music = f'<score>{definition}<section><measure n="1">{staff}</measure></section></score>'
+    >>> file = f"<mei><music><body><mdiv>{music}</mdiv></body></music></mei>".encode()
+    >>> read_mei(file).parts[0].note_count
+    1
+    """
     root = parse_xml(data, "MEI")
     for element in root.iter():
         if isinstance(element.tag, str) and "}" in element.tag:
@@ -154,7 +167,7 @@ class _Reader(MeiMarks):
                 self._warn(staff, warning)
             if bars and not any(b.final_bar for b in bars):
                 bars[-1] = dataclasses.replace(bars[-1], final_bar=True)
-            bars = [dataclasses.replace(b, notes=number_slurs(b.notes)) for b in bars]
+            bars = [dataclasses.replace(b, notes=order_by_time(b.notes)) for b in bars]
             name = staff.name or _("Part {k}").format(k=k + 1)
             parts.append(
                 Part(

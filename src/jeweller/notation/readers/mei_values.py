@@ -19,7 +19,12 @@ TEMPO_UNIT = {"1": "whole", "2": "half", "4": "quarter", "8": "eighth", "16": "1
 
 
 def read_words(element: Element) -> str:
-    """All words inside an element, with single spaces."""
+    """All words inside an element, with single spaces.
+
+    >>> from lxml import etree
+    >>> read_words(etree.fromstring("<tempo>Not too <rend>fast</rend></tempo>"))
+    'Not too fast'
+    """
     return " ".join("".join(element.itertext()).split())
 
 
@@ -36,25 +41,46 @@ def read_number(text: str | None, default: int) -> int:
 def read_slur_number(element: Element) -> int:
     """A small number that the two ends of a slur share: its place among the slurs of its bar, at most five
     are told apart.
+
+    >>> from lxml import etree
+    >>> bar = etree.fromstring("<measure><slur/><tie/><slur/></measure>")
+    >>> [read_slur_number(slur) for slur in bar.iter("slur")]
+    [0, 1]
     """
     parent = element.getparent()
     return [e for e in parent if e.tag == "slur"].index(element) % 5 if parent is not None else 0
 
 
 def is_inside(element: Element, tag: str) -> bool:
-    """Whether an element lies in another of that tag."""
+    """Whether an element lies in another of that tag.
+
+    >>> from lxml import etree
+    >>> chord = etree.fromstring("<chord><note/></chord>")
+    >>> is_inside(chord[0], "chord"), is_inside(chord, "beam")
+    (True, False)
+    """
     return any(a.tag == tag for a in element.iterancestors())
 
 
 def read_ratio(tuplet: Element) -> tuple[int, int]:
-    """(actual, normal) of a tuplet."""
+    """(actual, normal) of a tuplet.
+
+    >>> from lxml import etree
+    >>> read_ratio(etree.fromstring('<tuplet num="3" numbase="2"/>'))
+    (3, 2)
+    """
     return max(1, min(64, read_number(tuplet.get("num"), 3))), max(
         1, min(64, read_number(tuplet.get("numbase"), 2))
     )
 
 
 def read_duration(element: Element) -> Fraction:
-    """Quarters of a note, rest or chord by its value and dots. Raises ScoreError."""
+    """Quarters of a note, rest or chord by its value and dots. Raises ScoreError.
+
+    >>> from lxml import etree
+    >>> read_duration(etree.fromstring('<note dur="4" dots="1"/>'))
+    Fraction(3, 2)
+    """
     text = element.get("dur") or element.get("dur.default") or "4"
     if text in ("breve", "long"):
         base = TYPE_QUARTERS[text]
@@ -69,7 +95,12 @@ def read_duration(element: Element) -> Fraction:
 
 
 def read_ornament(element: Element) -> str:
-    """The ornament that a control event stands for."""
+    """The ornament that a control event stands for.
+
+    >>> from lxml import etree
+    >>> read_ornament(etree.fromstring('<mordent form="upper"/>'))
+    'inverted_mordent'
+    """
     form = element.get("form", "")
     if element.tag == "mordent":
         return "inverted_mordent" if form == "upper" else "mordent"
@@ -79,7 +110,13 @@ def read_ornament(element: Element) -> str:
 
 
 def read_tempo(element: Element, at: Fraction) -> Iterator[Mark]:
-    """The marks of a tempo event: its words, and its speed where it says one."""
+    """The marks of a tempo event: its words, and its speed where it says one.
+
+    >>> from fractions import Fraction
+    >>> from lxml import etree
+    >>> [m.value for m in read_tempo(etree.fromstring('<tempo mm="60" mm.unit="2"/>'), Fraction(0))]
+    [120.0]
+    """
     text, per_minute = read_words(element), element.get("mm") or ""
     if re.fullmatch(r"\d{1,3}(\.\d+)?", per_minute):
         unit = TEMPO_UNIT.get(element.get("mm.unit", "4"), "quarter")
@@ -95,7 +132,12 @@ def read_tempo(element: Element, at: Fraction) -> Iterator[Mark]:
 
 
 def read_signature(element: Element) -> dict[str, Any]:
-    """What a definition says of key, metre and clef, in attributes or in elements."""
+    """What a definition says of key, metre and clef, in attributes or in elements.
+
+    >>> from lxml import etree
+    >>> read_signature(etree.fromstring('<scoreDef keysig="2s" meter.count="3" meter.unit="4"/>'))
+    {'fifths': 2, 'mode': 'major', 'beats': 3, 'beat_type': 4}
+    """
     out: dict[str, Any] = {}
     key, meter, clef = (element.find(t) for t in ("keySig", "meterSig", "clef"))
     sig = (key.get("sig") if key is not None else None) or element.get("keysig") or element.get("key.sig")
@@ -128,13 +170,24 @@ def read_signature(element: Element) -> dict[str, Any]:
     return out
 
 
-def number_slurs(notes: tuple[Note, ...]) -> tuple[Note, ...]:
-    """The notes in order of time, grace notes before the note they belong to."""
+def order_by_time(notes: tuple[Note, ...]) -> tuple[Note, ...]:
+    """The notes in order of time, grace notes before the note they belong to.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> notes = read_abc("T:A line\\nL:1/4\\nK:C\\nC E|")[0].parts[0].bars[0].notes
+    >>> [n.pitch.letter for n in order_by_time(notes[::-1])]
+    ['C', 'E']
+    """
     return tuple(sorted(notes, key=lambda n: n.offset))
 
 
 def read_slurs(element: Element, which: str) -> tuple[str, ...]:
-    """The slurs that begin ("i") or end ("t") on a note by its own attribute, as "i1 t2"."""
+    """The slurs that begin ("i") or end ("t") on a note by its own attribute, as "i1 t2".
+
+    >>> from lxml import etree
+    >>> read_slurs(etree.fromstring('<note slur="i1 t2"/>'), "i")
+    ('1',)
+    """
     return tuple(
         s[1:] or "1"
         for s in (element.get("slur") or "").split()
@@ -143,7 +196,12 @@ def read_slurs(element: Element, which: str) -> tuple[str, ...]:
 
 
 def read_articulations(element: Element) -> list[str]:
-    """The articulations on a note, in the words of the model."""
+    """The articulations on a note, in the abbreviations of MEI.
+
+    >>> from lxml import etree
+    >>> read_articulations(etree.fromstring('<note artic="stacc"><artic artic="acc"/></note>'))
+    ['stacc', 'acc']
+    """
     return [
         *(element.get("artic") or "").split(),
         *(a for child in element.iterfind("artic") for a in (child.get("artic") or "").split()),
@@ -151,7 +209,12 @@ def read_articulations(element: Element) -> list[str]:
 
 
 def read_ornament_attribute(element: Element) -> str | None:
-    """An ornament given as an attribute of its note ("A" trill, "M" mordent, "S" turn)."""
+    """An ornament given as an attribute of its note ("A" trill, "M" mordent, "S" turn).
+
+    >>> from lxml import etree
+    >>> read_ornament_attribute(etree.fromstring('<note ornam="M"/>'))
+    'mordent'
+    """
     return {
         "A": "trill",
         "a": "trill",

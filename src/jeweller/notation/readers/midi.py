@@ -79,6 +79,13 @@ class _Track:
 def read_midi(data: bytes, grid: Fraction | None = None) -> Score:
     """The bytes of a MIDI file → Score, in sounding pitch. `grid` in quarters (None: chosen beat by beat).
     Raises ScoreError.
+
+    >>> from fractions import Fraction
+    >>> on, off = mido.Message("note_on", note=60), mido.Message("note_off", note=60, time=480)
+    >>> data = io.BytesIO()
+    >>> mido.MidiFile(tracks=[mido.MidiTrack([on, off])]).save(file=data)
+    >>> [n.pitch.letter for n in read_midi(data.getvalue()).parts[0].bars[0].notes if n.pitch]
+    ['C']
     """
     start = data.find(b"MThd")
     try:
@@ -298,6 +305,11 @@ def quantise(
 ) -> list[tuple[Fraction, Fraction, list[int]]]:
     """(onset, end, pitches) in order, drawn to a grid (quarters); None: to the coarsest that fits in each
     beat. Notes that begin together are a chord.
+
+    >>> from fractions import Fraction as F
+    >>> played = [(F(1, 50), F(95, 100), 60), (F(51, 50), F(3, 2), 62), (F(29, 20), F(2), 64)]
+    >>> [(str(on), str(end), pitches) for on, end, pitches in quantise(played, None)]
+    [('0', '1', [60]), ('1', '3/2', [62]), ('3/2', '2', [64])]
     """
     ordered = sorted(notes)
     beats: dict[int, list[Fraction]] = {}

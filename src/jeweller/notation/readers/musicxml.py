@@ -89,6 +89,12 @@ def read(data: bytes) -> Score:
 def one_voice(bars: list[Bar]) -> tuple[list[Bar], tuple[str, ...], str]:
     """Keeps the voice that holds most notes, and of equals the first: (bars, the voices left out, what is to
     be said of it).
+
+    >>> from fractions import Fraction
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> bars = list(read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|c4|")[0].parts[0].bars)
+    >>> [len(b.notes) for b in one_voice(bars)[0]]
+    [4, 1]
     """
     count = Counter(n.voice for b in bars for n in b.notes if not n.is_rest and not n.cue)
     voices = sorted({n.voice for b in bars for n in b.notes}, key=lambda v: (len(v), v))

@@ -33,6 +33,15 @@ FILE_BYTES = 64 * 2**20
 def load_score(path: str | os.PathLike[str], tune: str | None = None) -> Score:
     """Reads a notation file: of a tunebook the tune asked for by its title or its number from 1, else the
     first. Raises ScoreError with one sentence.
+
+    >>> import tempfile
+    >>> folder = tempfile.TemporaryDirectory()
+    >>> book = Path(folder.name) / "book.abc"
+    >>> text = "X:1\\nT:First\\nL:1/4\\nK:C\\nCDEF|\\n\\nX:2\\nT:Second\\nL:1/4\\nK:G\\nGABc|\\n"
+    >>> written = book.write_text(text)
+    >>> load_score(book, "Second").title, load_score(book, "2").title
+    ('Second', 'Second')
+    >>> folder.cleanup()
     """
     scores = load_scores(path)
     if len(scores) == 1 and tune is None:
@@ -60,6 +69,15 @@ def load_score(path: str | os.PathLike[str], tune: str | None = None) -> Score:
 def load_scores(path: str | os.PathLike[str], *, grid: Fraction | None = None) -> tuple[Score, ...]:
     """Every score of a notation file; `grid` in quarters for a MIDI file, None: chosen by fit. Raises
     ScoreError with one sentence that says what, where and what to do.
+
+    >>> import tempfile
+    >>> folder = tempfile.TemporaryDirectory()
+    >>> book = Path(folder.name) / "book.abc"
+    >>> text = "X:1\\nT:First\\nL:1/4\\nK:C\\nCDEF|\\n\\nX:2\\nT:Second\\nL:1/4\\nK:G\\nGABc|\\n"
+    >>> written = book.write_text(text)
+    >>> [score.title for score in load_scores(book)]
+    ['First', 'Second']
+    >>> folder.cleanup()
     """
     path = Path(path)
     try:
