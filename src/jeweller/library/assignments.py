@@ -17,6 +17,7 @@ from jeweller.difficulty.traps import KINDS, find_traps
 from jeweller.errors import JewellerError
 from jeweller.i18n import _, ngettext
 from jeweller.library.library import Library
+from jeweller.library.states import DONE
 from jeweller.library.tables import Assignment, Player, Take, Tray
 from jeweller.notation.model import Score
 from jeweller.notation.performance import PerformedPart
@@ -104,7 +105,7 @@ def assignment_status(library: Library, band: int | None = None) -> list[Assignm
         here = {p for p, _unused in takes[a.id] if p is not None}
         handed_in = tuple(sorted((players[p] for p in here if p in players), key=str.casefold))
         missing = tuple(name for p, name in players.items() if p not in here)
-        waiting = sum(state not in ("decided", "returned") for _unused, state in takes[a.id])
+        waiting = sum(state not in DONE for _unused, state in takes[a.id])
         out.append(
             AssignmentStatus(
                 assignment=a,

@@ -20,6 +20,7 @@ from jeweller.features.settings import SPEECH
 from jeweller.features.speech import measure_held_and_voiced
 from jeweller.i18n import N_, _
 from jeweller.library.library import Library
+from jeweller.library.states import TakeState
 from jeweller.library.tables import Assignment, Take
 from jeweller.log import log_fault, start_log
 from jeweller.pipeline.check import Checked, Options, check
@@ -92,14 +93,14 @@ class Checking:
         new: list[Task] = []
         busy = {t.key for t in (*self.pool.running, *self.pool.waiting)}
         for take in takes:
-            if take.id in busy or take.state == "stored":
+            if take.id in busy or take.state == TakeState.STORED:
                 continue
             try:
                 job = job_of(self.library, take)
                 new.append(Task(key=take.id, function=run_check_job, arguments=(job,)))
             except JewellerError as error:
                 self.library.failed(take.id, str(error))
-                news.append(CheckNews(take.id, "failed", what=str(error)))
+                news.append(CheckNews(take.id, TakeState.FAILED, what=str(error)))
         self.pool.add(new, first=first)
         return news
 
@@ -153,14 +154,14 @@ class Checking:
         self._done += 1
         if kind == "failed":
             self.library.failed(work.take, answer)
-            return CheckNews(work.take, "failed", 1.0, answer)
+            return CheckNews(work.take, TakeState.FAILED, 1.0, answer)
         if kind == "stored":
             self.library.store_for_the_ear(work.take, answer)
-            return CheckNews(work.take, "stored", 1.0, answer)
+            return CheckNews(work.take, TakeState.STORED, 1.0, answer)
         if kind == "rhythm":
             self.library.change(self.library.take(work.take), kind="rhythm")
         self.library.add_report(work.take, answer)
-        return CheckNews(work.take, "checked" if answer["followed"] else "not followed", 1.0)
+        return CheckNews(work.take, TakeState.CHECKED if answer["followed"] else TakeState.NOT_FOLLOWED, 1.0)
 
     def rest(self) -> None:
         """Lets the workers go while nothing is to be done: they take memory."""

@@ -17,6 +17,7 @@ from jeweller.assessment.messages import FACET_NAMES
 from jeweller.i18n import N_, _
 from jeweller.instruments.table import find_instrument
 from jeweller.library.library import Library
+from jeweller.library.states import TakeState
 from jeweller.library.summary import place_text
 from jeweller.library.tray import list_takes
 
@@ -146,7 +147,7 @@ def pieces_of(library: Library, tray: int) -> list[tuple[str, str, int]]:
     """(id, title, how many takes) of the pieces of a tray, the one with most takes first."""
     counts: dict[tuple[str, str], int] = defaultdict(int)
     for line in list_takes(library, tray):
-        if line.take.piece and line.take.state == "checked":
+        if line.take.piece and line.take.state == TakeState.CHECKED:
             counts[(line.take.piece, line.title)] += 1
     return [(piece, title, n) for (piece, title), n in sorted(counts.items(), key=lambda c: (-c[1], c[0][1]))]
 
@@ -158,7 +159,7 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
     summaries: list[tuple[PlayerRow, dict[str, Any]]] = []
     title, order = "", [name for name, _unused in SECTIONS] + [OTHERS]
     for line in list_takes(library, tray):
-        if line.take.piece != piece or line.take.state != "checked":
+        if line.take.piece != piece or line.take.state != TakeState.CHECKED:
             continue
         title, summary = line.title, line.take.summary
         player = players.get(line.take.player_id or 0)

@@ -11,6 +11,7 @@ from jeweller.i18n import N_
 from jeweller.instruments.table import find_instrument
 from jeweller.library.audit_log import WHOLE
 from jeweller.library.library import Library
+from jeweller.library.states import TakeState
 from jeweller.library.summary import format_mark
 from jeweller.library.tray import OpenTake, list_takes, open_take
 from jeweller.report_format import ReportFinding
@@ -41,7 +42,7 @@ def collect_feedback(library: Library, tray: int, takes: list[int] | None = None
     """The slips of the takes that were checked (None: all of them), by player."""
     out = []
     for line in list_takes(library, tray):
-        if (takes is not None and line.take.id not in takes) or line.take.state != "checked":
+        if (takes is not None and line.take.id not in takes) or line.take.state != TakeState.CHECKED:
             continue
         hand = open_take(library, line.take.id)
         shown = tuple(s.finding for s in hand.shown if s.state != FindingState.DISMISSED)

@@ -25,6 +25,7 @@ from jeweller.grading.scheme import Scheme, find_scheme, scheme_of
 from jeweller.i18n import _
 from jeweller.library.audit_log import DecisionState, difference, find_undone, read_decisions
 from jeweller.library.people import LibraryPeople, name_of
+from jeweller.library.states import TakeState
 from jeweller.library.summary import VERSION, summarise
 from jeweller.library.tables import (
     Assignment,
@@ -161,7 +162,9 @@ class Library(LibraryPeople):
         where that may be.
         """
         old = {
-            t.id for t in takes if t.state in ("checked", "not followed") and t.summary.get("v") != VERSION
+            t.id
+            for t in takes
+            if t.state in (TakeState.CHECKED, TakeState.NOT_FOLLOWED) and t.summary.get("v") != VERSION
         }
         if not old:
             return takes
@@ -211,7 +214,7 @@ class Library(LibraryPeople):
         name = f"{digest[:2]}/{digest}{suffix}"
         if not (self.store.recordings / name).exists():
             self.store.keep_file(path, name)
-        state = "stored" if kind == "stored" else "waiting"
+        state = TakeState.STORED if kind == "stored" else TakeState.WAITING
         return self._add(
             Take(
                 tray_id=tray,
@@ -286,7 +289,7 @@ class Library(LibraryPeople):
                 )
             )
             summary = summarise(report, read_decisions(_acts(session, take)), _scheme(session, take, report))
-            state = "checked" if report["followed"] else "not followed"
+            state = TakeState.CHECKED if report["followed"] else TakeState.NOT_FOLLOWED
             session.execute(
                 update(Take).where(Take.id == take).values(state=state, sentence="", summary=summary)
             )
@@ -294,7 +297,9 @@ class Library(LibraryPeople):
     def failed(self, take: int, sentence: str) -> None:
         """A check that could not be done, and why."""
         with self.store.write() as session:
-            session.execute(update(Take).where(Take.id == take).values(state="failed", sentence=sentence))
+            session.execute(
+                update(Take).where(Take.id == take).values(state=TakeState.FAILED, sentence=sentence)
+            )
 
     def store_for_the_ear(self, take: int, sentence: str) -> None:
         """A take that a check can say nothing of, and why: it is the teacher's to hear."""

@@ -13,6 +13,7 @@ from typing import Any
 from jeweller.i18n import N_, _
 from jeweller.instruments.table import find_instrument
 from jeweller.library.library import Library
+from jeweller.library.states import TakeState
 from jeweller.library.summary import place_text
 from jeweller.library.tables import Player
 
@@ -74,7 +75,7 @@ def over_time(library: Library, player: Player) -> OverTime:
         tuple[str, str], tuple[str, dict[str, Any]]
     ] = {}  # by set-up and instrument, piece and sound of the take before
     for take in library.takes_of(player.id):
-        if take.state != "checked":
+        if take.state != TakeState.CHECKED:
             continue
         before = next((a for a in reversed(attempts) if a.piece == take.piece), None)
         facets = take.summary["facets"]

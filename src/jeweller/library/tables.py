@@ -12,6 +12,8 @@ from typing import Any
 from sqlalchemy import JSON, ForeignKey, Index, LargeBinary
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
+from jeweller.library.states import TakeState
+
 
 class Base(DeclarativeBase):
     type_annotation_map = {dict[str, Any]: JSON, list[str]: JSON}  # noqa: RUF012 -- as SQLAlchemy wants it
@@ -74,7 +76,7 @@ class Take(Base):
     reading: Mapped[str] = mapped_column(default="practised")  # practised, sight, memory
     # with what it was recorded: loudness is compared within one set-up only
     setup: Mapped[str] = mapped_column(default="", server_default="")
-    state: Mapped[str] = mapped_column(default="waiting")  # waiting, checked, not followed, failed, stored
+    state: Mapped[str] = mapped_column(default=TakeState.WAITING)  # a TakeState
     sentence: Mapped[str] = mapped_column(default="")  # why it failed
     added_at: Mapped[datetime.datetime]
     # what a list shows of it, as it stands after every decision

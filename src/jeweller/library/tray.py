@@ -17,6 +17,7 @@ from jeweller.i18n import N_, _
 from jeweller.library.audit_log import DecisionState
 from jeweller.library.checking import options_of
 from jeweller.library.library import Library
+from jeweller.library.states import DONE, ReviewState, TakeState
 from jeweller.library.tables import Player, Take
 from jeweller.notation.performance import PerformedPart
 from jeweller.pipeline.check import open_line
@@ -24,9 +25,27 @@ from jeweller.pipeline.review import Shown
 from jeweller.report.decided import standing_of
 from jeweller.report_format import ReportFinding, TakeReport
 
-STATE_WORDS = {"": N_("to hear"), "heard": N_("heard"), "decided": N_("decided"), "returned": N_("returned")}
+EAR_WORDS = {
+    TakeState.WAITING: N_("waiting"),
+    TakeState.CHECKED: N_("checked"),
+    TakeState.NOT_FOLLOWED: N_("not this piece"),
+    TakeState.FAILED: N_("failed"),
+    TakeState.STORED: N_("for the ear"),
+}
+STATE_WORDS = {
+    ReviewState.UNHEARD: N_("to hear"),
+    ReviewState.HEARD: N_("heard"),
+    ReviewState.DECIDED: N_("decided"),
+    ReviewState.RETURNED: N_("returned"),
+}
 UNKNOWN_BPM = 90.0  # quarters a minute, where no tempo was heard
-RANK = {"not followed": 0, "failed": 0, "checked": 1, "stored": 2, "waiting": 3}
+RANK = {
+    TakeState.NOT_FOLLOWED: 0,
+    TakeState.FAILED: 0,
+    TakeState.CHECKED: 1,
+    TakeState.STORED: 2,
+    TakeState.WAITING: 3,
+}
 
 
 @dataclass(frozen=True)
@@ -40,15 +59,17 @@ class TakeEntry:
     @property
     def state(self) -> str:
         """In a word: waiting, failed, not this piece, to hear, heard, decided, returned."""
-        if self.take.state == "checked":
-            return STATE_WORDS[self.take.summary.get("state", "")]
-        return {"not followed": N_("not this piece"), "stored": N_("for the ear")}.get(
-            self.take.state, self.take.state
-        )
+        if self.take.state == TakeState.CHECKED:
+            return STATE_WORDS[self.review]
+        return EAR_WORDS[TakeState(self.take.state)]
+
+    @property
+    def review(self) -> ReviewState:
+        return ReviewState(self.take.summary.get("state", ""))
 
     @property
     def done(self) -> bool:
-        return self.take.summary.get("state", "") in ("decided", "returned")
+        return self.review in DONE
 
 
 @dataclass(frozen=True)
@@ -77,7 +98,7 @@ def list_takes(library: Library, tray: int) -> list[TakeEntry]:
         found,
         key=lambda line: (
             line.done,
-            RANK[line.take.state],
+            RANK[TakeState(line.take.state)],
             -float(line.take.summary.get("need", 0.0)),
             line.player.casefold(),
         ),
@@ -194,7 +215,7 @@ def next_place(
     )
     for k in range(start, len(order) if step > 0 else -1, step):
         summary = library.take(order[k]).summary
-        if not summary.get("open") or summary["state"] in ("decided", "returned"):
+        if not summary.get("open") or summary["state"] in DONE:
             continue  # told without opening its report
         hand = open_take(library, order[k])
         keys = hand.doubtful()

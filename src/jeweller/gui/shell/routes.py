@@ -19,6 +19,7 @@ from jeweller.gui.places.loupe.view import Loupe
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.retranslation import retranslate
 from jeweller.i18n import _, ngettext
+from jeweller.library.states import ReviewState
 
 if TYPE_CHECKING:
     from jeweller.gui.places.bench.view import BenchPlace
@@ -73,7 +74,7 @@ class Routes(QMainWindow):
             return _("Checking…"), lambda: None
         if any(not line.done for line in bench.lines):
             return _("Decided; the next take"), bench.decide_take
-        if any(line.state == "decided" for line in bench.lines):
+        if any(line.review == ReviewState.DECIDED for line in bench.lines):
             return _("Write the slips…"), bench.exports.write_slips
         return _("Bring takes in…"), bench.intake.ask_takes
 

@@ -23,6 +23,7 @@ from jeweller.library.assignments import criteria_of
 from jeweller.library.checking import Checking
 from jeweller.library.exports import ATTEMPTS, list_marks
 from jeweller.library.library import Library
+from jeweller.library.states import ReviewState, TakeState
 from jeweller.library.summary import explain_mark
 from jeweller.library.tables import Tray
 from jeweller.library.tray import OpenTake, TakeEntry, dismiss_alike, list_takes, next_place, open_take
@@ -138,11 +139,11 @@ class BenchModel(QObject):
 
     def next_undone(self) -> int | None:
         """The first checked take that is not decided."""
-        return next((x.take.id for x in self.lines if not x.done and x.take.state == "checked"), None)
+        return next((x.take.id for x in self.lines if not x.done and x.take.state == TakeState.CHECKED), None)
 
     def waiting(self) -> int:
         """How many takes wait to be checked."""
-        return sum(line.take.state == "waiting" for line in self.lines)
+        return sum(line.take.state == TakeState.WAITING for line in self.lines)
 
     def pieces(self) -> list[tuple[str, str]]:
         """(id, title) of the pieces of the tray, the one with most takes first."""
@@ -262,12 +263,12 @@ class BenchModel(QObject):
     # ---- what leaves
 
     def checked_takes(self) -> list[int]:
-        return [x.take.id for x in self.lines if x.take.state == "checked"]
+        return [x.take.id for x in self.lines if x.take.state == TakeState.CHECKED]
 
     def returned(self, takes: list[int]) -> None:
         """Slips of these takes were written: those that were decided are given back."""
-        decided = {x.take.id for x in self.lines if x.state == "decided"}
-        self.act([(t, "state", {"state": "returned"}) for t in takes if t in decided])
+        decided = {x.take.id for x in self.lines if x.review == ReviewState.DECIDED}
+        self.act([(t, "state", {"state": ReviewState.RETURNED}) for t in takes if t in decided])
 
     def set_slips(self, **settings: Any) -> None:
         """How slips are written from now on; kept for the next time."""

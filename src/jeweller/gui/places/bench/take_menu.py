@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QInputDialog, QMenu
 from jeweller.errors import JewellerError
 from jeweller.i18n import N_, _
 from jeweller.library.intake import part_for
+from jeweller.library.states import TakeState
 from jeweller.library.tables import Take
 
 if TYPE_CHECKING:
@@ -92,7 +93,7 @@ def put_right(bench: BenchPlace, take: Take, **values: Any) -> None:
     if values.get("kind") == "stored":
         values, again = {**values, "state": "stored"}, False
     elif again:
-        values = {**values, "state": "waiting"}
+        values = {**values, "state": TakeState.WAITING}
     try:
         bench.model.opened.change(take, **values)
     except JewellerError as error:

@@ -24,14 +24,15 @@ from jeweller.gui.widgets.snippet import Snippet
 from jeweller.i18n import N_, _
 from jeweller.library.assignments import answer_chosen_traps
 from jeweller.library.audit_log import WHOLE
+from jeweller.library.states import TakeState
 from jeweller.library.summary import format_mark
 from jeweller.library.tray import OpenTake, TakeEntry
 from jeweller.notation.performance import PerformedPart
 
 MOST_ASKED = 5  # altered notes that are told, where nothing was chosen
-UNCHECKED = {
-    "waiting": N_("It is not checked yet."),
-    "stored": N_("It sounds like speech: saved for you to listen to."),
+UNCHECKED: dict[str, str] = {
+    TakeState.WAITING: N_("It is not checked yet."),
+    TakeState.STORED: N_("It sounds like speech: saved for you to listen to."),
 }
 UNFOLLOWED = N_(
     "This recording does not match this part. Is it the right piece, the right part, the right recording?"
@@ -189,7 +190,7 @@ class TakePage(QWidget):
 def told_of(hand: OpenTake) -> str:
     """One line under the name: the mark, the speed, or why there is none."""
     summary = hand.take.summary
-    if hand.take.state in ("failed", "stored", "waiting"):
+    if hand.take.state in (TakeState.FAILED, TakeState.STORED, TakeState.WAITING):
         return hand.take.sentence or UNCHECKED.get(hand.take.state, "")
     if not summary.get("followed"):
         return UNFOLLOWED

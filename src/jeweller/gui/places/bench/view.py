@@ -40,6 +40,7 @@ from jeweller.library.assignments import kinds_of, reminder
 from jeweller.library.audit_log import WHOLE
 from jeweller.library.checking import Checking
 from jeweller.library.library import Library
+from jeweller.library.states import ReviewState, TakeState
 from jeweller.library.tables import Tray
 from jeweller.library.tray import (
     OpenTake,
@@ -491,7 +492,7 @@ class BenchPlace(QWidget):
         """The take in hand is done; the next one that is not comes."""
         if (
             self.hand is None
-            or not self.model.act([(self.hand.take.id, "state", {"state": "decided"})])
+            or not self.model.act([(self.hand.take.id, "state", {"state": ReviewState.DECIDED})])
             or self.step_place(1)
         ):
             return
@@ -549,11 +550,11 @@ class BenchPlace(QWidget):
         chosen = [
             x.take
             for x in self.lines
-            if (x.take.id in takes if takes is not None else x.take.state == "waiting")
+            if (x.take.id in takes if takes is not None else x.take.state == TakeState.WAITING)
         ]
         for news in self.checking.add(chosen):
             self.list.progress.pop(news.take, None)
-        self.list.progress.update({t.id: "waiting" for t in chosen if t.piece})
+        self.list.progress.update({t.id: TakeState.WAITING for t in chosen if t.piece})
         self._poll.start()
         self._say_state()
 

@@ -30,6 +30,7 @@ from jeweller.gui.places.pattern_book.display_options import plain_table
 from jeweller.i18n import N_, _
 from jeweller.library.assignments import AssignmentStatus, assignment_status, kinds_of
 from jeweller.library.library import Library
+from jeweller.library.states import TakeState
 
 COLUMNS = ("Due", "Piece", N_("What matters"), N_("Handed in"), N_("To decide"), N_("Not yet from"))
 NOTHING = N_(
@@ -236,7 +237,7 @@ class AssignmentsPage(QWidget):
                 if t.piece == asked["piece"] and checks_again(g.assignment, asked)
             ]
             for take in again:
-                library.change(take, state="waiting")
+                library.change(take, state=TakeState.WAITING)
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
