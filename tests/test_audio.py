@@ -4,15 +4,19 @@ loudspeaker.
 
 from __future__ import annotations
 
+import time
+import unittest
 import wave
 from pathlib import Path
+from unittest import mock
 
+import miniaudio
 import numpy as np
 
 from jeweller.audio.decode import decode
 from jeweller.audio.encode import write_sound
 from jeweller.audio.playback import Transport, cut, slow_down
-from jeweller.audio.ports import SimulatedSpeaker
+from jeweller.audio.ports import DeviceSpeaker, FoundSpeaker, SimulatedSpeaker
 from jeweller.errors import Cancelled, TakeError
 from jeweller.simulator.room import Room, put_in_room
 from tests.support import TempCase, play, tone
@@ -103,6 +107,26 @@ class Decoding(TempCase):
         write_sound(self.folder / "a.wav", tone(60, 1.0), 22050)
         with self.assertRaises(Cancelled):
             decode(self.folder / "a.wav", 22050, lambda: True)
+
+
+class Device(unittest.TestCase):
+    """A real output device of the sound library, which throws away what it is given."""
+
+    def test_it_pulls_what_is_played_to_the_end(self) -> None:
+        transport = Transport(DeviceSpeaker([miniaudio.Backend.NULL]))
+        transport.play([cut(tone(69, 0.3, 48000), 48000, 0.0, 0.3, 1.0)])
+        end = time.monotonic() + 10
+        while transport.playing and time.monotonic() < end:
+            time.sleep(0.02)
+        self.assertFalse(transport.playing)
+        transport.stop()
+
+    def test_what_discards_all_sound_is_no_device(self) -> None:
+        there = [{"name": "Discard all samples (playback) or generate zero samples (capture)"}]
+        for devices, silent in (([], True), (there, True), ([*there, {"name": "Analog"}], False)):
+            with mock.patch.object(miniaudio.Devices, "get_playbacks", return_value=devices):
+                speaker = FoundSpeaker()
+                self.assertEqual((speaker.look(), speaker.silent), (not silent, silent))
 
 
 class Playing(TempCase):

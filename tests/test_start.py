@@ -17,7 +17,7 @@ LIGHT = {"PySide6", "cython_runtime", "jeweller", "lxml", "shiboken6"}
 SHOWN = """
 import json, os, sys
 from pathlib import Path
-from jeweller.audio.ports import SimulatedSpeaker
+from jeweller.audio.ports import FoundSpeaker
 from jeweller.gui.shell.app import make_app, open_settings
 from jeweller.gui.shell.window import Window
 
@@ -25,7 +25,7 @@ def loaded():
     return sorted({m.split(".")[0] for m in sys.modules} - set(sys.stdlib_module_names))
 
 app = make_app()
-window = Window(open_settings(Path(sys.argv[1]) / "desk.ini"), SimulatedSpeaker())
+window = Window(open_settings(Path(sys.argv[1]) / "desk.ini"), FoundSpeaker())
 window.show()
 app.processEvents()
 before, built = loaded(), window._built

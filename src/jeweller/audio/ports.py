@@ -9,18 +9,20 @@ from __future__ import annotations
 import threading
 import time
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Generator
+from collections.abc import Callable, Generator, Sequence
 from typing import TYPE_CHECKING
 
 from jeweller.i18n import N_, _
 
 if TYPE_CHECKING:
+    import miniaudio
     import numpy as np
     import numpy.typing as npt
 
     Samples = npt.NDArray[np.float32]
     Pull = Callable[[int], Samples]  # asked for n frames; fewer than n means the end
 BLOCK = 512
+DISCARDS = "Discard all samples"  # how ALSA calls the device that is there where there is none
 
 
 class Speaker(ABC):
@@ -28,6 +30,10 @@ class Speaker(ABC):
 
     name = ""
     silent = False
+
+    def look(self) -> bool:
+        """Whether somebody hears it. To find out may take a moment."""
+        return not self.silent
 
     @abstractmethod
     def start(self, rate: int, pull: Pull) -> None:
@@ -105,23 +111,27 @@ class SimulatedSpeaker(Speaker):
 
 
 class DeviceSpeaker(Speaker):
-    """The computer's default output. Raises OSError where there is none."""
+    """The computer's default output, or that of other `backends` of miniaudio. Raises OSError where there is
+    none.
+    """
 
     name = "loudspeaker"
 
-    def __init__(self) -> None:
+    def __init__(self, backends: Sequence[miniaudio.Backend] = ()) -> None:
         import miniaudio
 
+        self._backends = list(backends) or None
         try:
-            devices = miniaudio.Devices().get_playbacks()
+            devices = miniaudio.Devices(self._backends).get_playbacks()
         except miniaudio.MiniaudioError as error:
             raise OSError(str(error)) from error
-        if not devices:
+        if not any(self._backends or not str(d["name"]).startswith(DISCARDS) for d in devices):
             raise OSError(_("no output device"))
         self._device: miniaudio.PlaybackDevice | None = None
 
     def start(self, rate: int, pull: Pull) -> None:
         import miniaudio
+        import numpy as np
 
         self.stop()
 
@@ -137,6 +147,7 @@ class DeviceSpeaker(Speaker):
                 nchannels=1,
                 sample_rate=rate,
                 buffersize_msec=60,
+                backends=self._backends,
             )
             generator = blocks()
             next(generator)
@@ -161,3 +172,28 @@ def open_speaker() -> Speaker:
         return DeviceSpeaker()
     except (OSError, ImportError):
         return SimulatedSpeaker()
+
+
+class FoundSpeaker(Speaker):
+    """What `open_speaker` finds, when it is first needed: the window is there before that."""
+
+    def __init__(self) -> None:
+        self._found: Speaker | None = None
+        self._lock = threading.Lock()
+
+    def _speaker(self) -> Speaker:
+        with self._lock:
+            if self._found is None:
+                self._found = open_speaker()
+                self.name, self.silent = self._found.name, self._found.silent
+            return self._found
+
+    def look(self) -> bool:
+        return self._speaker().look()
+
+    def start(self, rate: int, pull: Pull) -> None:
+        self._speaker().start(rate, pull)
+
+    def stop(self) -> None:
+        if self._found is not None:
+            self._found.stop()

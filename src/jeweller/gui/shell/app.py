@@ -9,7 +9,7 @@ from pathlib import Path
 from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
-from jeweller.audio.ports import Speaker, open_speaker
+from jeweller.audio.ports import FoundSpeaker, Speaker
 from jeweller.demo_band import TrayTake
 from jeweller.gui.services.garbage import MainThreadCollector
 from jeweller.gui.shell.style import load_fonts
@@ -68,7 +68,7 @@ def run_window(
     app = make_app()
     from jeweller.gui.shell.window import Window
 
-    window = Window(open_settings(), speaker or open_speaker(), tray, tray_name)
+    window = Window(open_settings(), speaker or FoundSpeaker(), tray, tray_name)
     window.show()
     QTimer.singleShot(BUILD_AFTER_MS, window.build_places)
     files = [f for f in (score, take) if f]

@@ -91,8 +91,6 @@ class Window(Routes):
         if geometry is None or not self.restoreGeometry(geometry):
             self.resize(1280, 800)
         self.lay_out_as_left()
-        if speaker.silent:
-            self.say(_("No sound device: everything works silently."))
         self._refresh()
 
     # ---- construction
@@ -167,6 +165,10 @@ class Window(Routes):
             return self.__dict__[name]
         raise AttributeError(name)
 
+    def _say_whether_it_sounds(self, sounds: bool) -> None:
+        if not sounds:
+            self.say(_("No sound device: everything works silently."))
+
     def build_places(self) -> None:
         """The places besides the loupe, with all that they load: after the window is there."""
         if self._built:
@@ -176,6 +178,7 @@ class Window(Routes):
         from jeweller.gui.places.pattern_book.view import PatternPlace
 
         self._built = True
+        self.jobs.threaded("speaker", self.speaker.look).done.connect(self._say_whether_it_sounds)
         self.pattern = PatternPlace(
             self.jobs, self.speaker, self.settings, self.library_folder / "shelf", self.waked_library
         )
