@@ -221,10 +221,12 @@ class Counting(unittest.TestCase):
         self.assertEqual(kinds(said), [("rushing", "2")])
         self.assertEqual(said[0].detail["scope"], "figure")
 
-    def test_a_pause_is_still_one(self) -> None:
+    def test_a_pause_is_still_one_and_stands_before_the_note_it_delays(self) -> None:
         times = [t + (0.8 if i >= 6 else 0.0) for i, t in enumerate(onsets(LINE))]
-        counted = assess_count(case_of(LINE, times))
-        self.assertEqual([f.kind for f in counted.findings], ["hesitation"])
+        case = case_of(LINE, times)
+        (pause,) = assess_count(case).findings
+        self.assertEqual((pause.kind, pause.notes), ("hesitation", (case.notes[6].id,)))
+        self.assertEqual((pause.bar, pause.passing, pause.beat), case.where(6))
 
     def test_a_note_beside_a_step_is_not_late_as_well(self) -> None:
         i = next(k for k, n in enumerate(LINE.main_notes) if n.bar == "3" and n.offset == 2)

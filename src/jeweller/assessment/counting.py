@@ -217,13 +217,9 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
     if amount > 0:
         if duration_beats >= s.long_beats and sounding - written_s > COUNTING_LIMITS.held_on * v.excess:
             return _held_over(case, v, amount, confidence, detail)
-        nxt = case.notes[v.j]
-        bar, passing, beat = case.where(v.j)
         whole = round(amount)
-        if (
-            whole >= 1 and abs(amount - whole) <= COUNTING_LIMITS.whole_beats
-        ):  # the count goes on from a whole beat later
-            bar, passing, beat = case.where(v.i)
+        # The count goes on from a whole beat later.
+        if whole >= 1 and abs(amount - whole) <= COUNTING_LIMITS.whole_beats:
             return case.finding(
                 v.i,
                 "beat_added",
@@ -233,17 +229,14 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
                 detail=detail,
             )
         return case.finding(
-            v.i,
+            v.j,
             "hesitation",
             at_s=event.on_s + min(written_s, sounding),
             until_s=after.on_s,
-            notes=(nxt.id,),
-            score_ids=(nxt.score_id,),
             confidence=confidence,
             severity=0.5,
             detail=detail,
         )
-    bar, passing, beat = case.where(v.i)
     detail |= {"written_beats": round(duration_beats, 2), "heard_beats": round(duration_beats + amount, 2)}
     return case.finding(
         v.i,
