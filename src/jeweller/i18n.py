@@ -37,14 +37,15 @@ _language: ContextVar[str] = ContextVar("language", default=SOURCE)
 
 
 def _(message: str) -> str:
-    """The message in the language that is chosen.
+    """The message in the language that is chosen; nothing is nothing in all of them.
 
     >>> use_language("en_GB")
-    >>> _("eighth notes")
-    'quavers'
+    >>> _("eighth notes"), _("")
+    ('quavers', '')
     >>> use_language("en")
     """
-    return _catalogue(_language.get()).gettext(message)
+    # In a catalogue the empty message stands for what is known of the catalogue itself.
+    return _catalogue(_language.get()).gettext(message) if message else ""
 
 
 def ngettext(one: str, several: str, number: float) -> str:

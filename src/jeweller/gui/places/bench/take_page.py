@@ -173,6 +173,7 @@ class TakePage(QWidget):
         """The bars in question, once the music is there."""
         if self.kinds:
             self._tell(hand, music)
+        self.snippet.setVisible(hand.report is not None)
         if hand.report is None or music is None:
             self.snippet.clear(_("Opening the music and the recording…") if hand.report is not None else "")
         else:
@@ -191,9 +192,9 @@ def told_of(hand: OpenTake) -> str:
     """One line under the name: the mark, the speed, or why there is none."""
     summary = hand.take.summary
     if hand.take.state in (TakeState.FAILED, TakeState.STORED, TakeState.WAITING):
-        return hand.take.sentence or UNCHECKED.get(hand.take.state, "")
+        return hand.take.sentence or _(UNCHECKED.get(hand.take.state, ""))
     if not summary.get("followed"):
-        return UNFOLLOWED
+        return _(UNFOLLOWED)
     mark = format_mark(summary)
     computed = (
         _("computed: {mark:g} of {out_of}").format(mark=summary["mark"], out_of=summary["out_of"])
