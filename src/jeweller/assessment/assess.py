@@ -272,6 +272,14 @@ def _parsimony(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         for n in f.notes
     }
     extras = [f.at_s for f in found if f.kind == "extra_note" and is_sure(f.confidence)]
+    cracks = [
+        (
+            f.at_s - ASSESS_LIMITS.crack_room_s,
+            f.at_s + f.detail["milliseconds"] / 1000 + ASSESS_LIMITS.crack_room_s,
+        )
+        for f in found
+        if f.kind == "cracked" and is_sure(f.confidence)
+    ]
     heard_extras = [
         (f.at_s - 0.3, max(f.at_s + 0.3, f.until_s + ASSESS_LIMITS.crack_room_s))
         for f in found
@@ -313,6 +321,12 @@ def _parsimony(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
             f.kind == "extra_note"
             and "milliseconds" in f.detail
             and any(a < f.at_s < b for a, b in heard_extras)
+        ):
+            continue
+        if (
+            f.kind == "extra_note"
+            and f.until_s - f.at_s <= ASSESS_LIMITS.longest_crack_s
+            and any(a <= f.at_s <= b for a, b in cracks)
         ):
             continue
         if f.kind in ("early", "late") and (set(f.notes) & steps or set(f.notes) & wrong):

@@ -192,7 +192,15 @@ def _step(case: AssessmentContext, k: int, v: Interval) -> Finding | None:
         "rests_on": rests_on(setting, abs(amount), threshold, max(spread, 0.04), "beats"),
     }
     if rest_beats > 0 and v.rest is not None:
+        if (
+            amount > 0
+            and duration_beats >= s.long_beats
+            and sounding - written_s > COUNTING_LIMITS.held_share * v.excess
+        ):
+            return _held_over(case, v, amount, confidence, detail)
         kind = "rest_long" if amount > 0 else "rest_short"
+        if amount > max(COUNTING_LIMITS.stopped_beats, COUNTING_LIMITS.stopped_share * rest_beats):
+            kind = "hesitation"  # nobody counts a rest so long: the player stopped
         rest = v.rest
         bar = rest.bar
         beat = case.table.line.beat_in_bar(rest.bar_index, rest.offset)

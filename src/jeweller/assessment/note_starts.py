@@ -28,7 +28,8 @@ def assess_starts(case: AssessmentContext) -> list[Finding]:
         apart = s.midi - event.midi
         partial = _is_partial(case, s, apart)
         if stands_between(case, s, event, expected):
-            if s.index not in case.graced:
+            # a tone that wavers is no other note
+            if abs(apart) >= NOTE_STARTS_LIMITS.wavers + event.spread and s.index not in case.graced:
                 found.append(_said(case, s, apart, log_odds("blip", blip_features(case, s, event, expected))))
             continue
         if partial and s.length_s > NOTE_STARTS_LIMITS.whole * (event.off_s - s.on_s):
@@ -81,7 +82,8 @@ def stands_between(
     apart = s.midi - event.midi
     partial = _is_partial(case, s, apart)
     aside = not partial and _near_the_last(case, s)
-    return aside or not partial or _between(s, expected)
+    crack = partial and s.length_s <= NOTE_STARTS_LIMITS.longest_crack_s and not _between(s, expected)
+    return aside or (abs(apart) < NOTE_STARTS_LIMITS.near_steps and not crack)
 
 
 def blip_features(

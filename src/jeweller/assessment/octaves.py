@@ -68,18 +68,19 @@ class OctaveJudge:
         self, i: int, event: PlayedNote, up: int, fullness: float, written: float
     ) -> tuple[int, float] | None:
         """The octave or twelfth above: it is as periodic, and the partials that only the written note has do
-        not stand out.
+        not stand out as the neighbours' do.
         """
         s = self.case.settings
         if fullness < s.octave_evenness:
             return None
         own = self._contrast(i, up, above=written > event.midi)
-        limit = s.octave_partials_db
+        contrast = self._usual_contrast(i, up) if fullness > PITCHES_LIMITS.fullest else 0.0
+        limit = s.octave_partials_db + contrast
         if own > limit + 2.0:
             return None
         self.why[i] = rests_on(
             "octave_partials_db",
-            own,
+            own - contrast,
             s.octave_partials_db,
             PITCHES_LIMITS.partials_error_db,
             "dB",
@@ -90,6 +91,19 @@ class OctaveJudge:
         if self._alike(i, up, own):
             confidence = min(confidence, PITCHES_LIMITS.listen)
         return up, confidence if event.off_s - event.on_s > PITCHES_LIMITS.short_s else min(confidence, 0.45)
+
+    def _usual_contrast(self, i: int, up: int) -> float:
+        """dB by which the limit is raised where the partials of notes of about the same height stand out
+        far: an instrument of strong odd partials, whose octaves show more of them too.
+        """
+        midi = self.case.notes[i].sounding_midi
+        beside = [k for k in self.plain if k != i and abs(self.case.notes[k].sounding_midi - midi) <= 2]
+        near = sorted(beside, key=lambda k: abs(k - i))[: PITCHES_LIMITS.neighbours]
+        usual = [self._contrast(k, up) for k in near]
+        if not usual:
+            return 0.0
+        above = (float(np.median(usual)) - PITCHES_LIMITS.usual_db) / PITCHES_LIMITS.usual_slope
+        return max(0.0, min(PITCHES_LIMITS.usual_most_db, above))
 
     def _alike(self, i: int, up: int, own: float) -> bool:
         """Whether these partials stand out hardly more in another sounding of that pitch that is heard in its

@@ -277,6 +277,18 @@ def _source(note: Note, written: Pitch, from_key: int, case: AssessmentContext, 
     return "carried"
 
 
+def _clear_only_now(case: AssessmentContext, before: PlayedNote, event: PlayedNote) -> bool:
+    """Whether a sound is the note before it, which was blurred at first and is heard clearly only now."""
+    if (
+        before.index is None
+        or event.attack >= DOUBTS.held_attack
+        or event.on_s - before.off_s >= DOUBTS.no_room_s
+    ):
+        return False
+    meant = case.notes[before.index].sounding_midi
+    return abs(before.midi - meant) > PITCHES_LIMITS.blurred_apart and abs(event.midi - meant) < 0.5
+
+
 def _extras(case: AssessmentContext) -> list[Finding]:
     """Sounds that are not written: a note too many. Abandoned tries are told by `counting`."""
     found = []
@@ -284,8 +296,12 @@ def _extras(case: AssessmentContext) -> list[Finding]:
         if event.index is not None or math.isnan(event.midi):
             continue
         length = event.off_s - event.on_s
+        if length < PITCHES_LIMITS.min_extra_s:
+            continue
         i = min(event.before, len(case.notes) - 1)
         before = case.table.events[k - 1] if k else None
+        if before is not None and _clear_only_now(case, before, event):
+            continue
         same = before is not None and abs(before.midi - event.midi) < 0.6
         doubt = 1.5 * max(0.0, 0.85 - event.clarity) / 0.2 + 1.2 * max(0.0, 0.11 - length) / 0.05
         doubt += 1.4 if same and event.attack < 0.5 else 0.0

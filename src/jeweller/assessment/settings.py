@@ -342,6 +342,16 @@ CLICK_LIMITS = ClickLimits()
 class CountingLimits:
     """`assessment.counting`."""
 
+    stopped_beats: float = number(
+        2.5, "beats", (0, 10), "a rest too long by more than this, and by a share of it, was no rest: a stop"
+    )
+    stopped_share: float = number(1.2, "share", (0, 5), "the share of it")
+    held_share: float = number(
+        0.6,
+        "share",
+        (0, 1),
+        "of the excess of a note and its rest: if the note itself was held by so much, it was miscounted",
+    )
     compensated: float = number(
         0.55,
         "share",
@@ -382,6 +392,11 @@ COUNTING_LIMITS = CountingLimits()
 class NoteStartsLimits:
     """`assessment.note_starts`."""
 
+    longest_crack_s: float = number(0.24, "s", (0, 1), "longer is a note of its own, if it is near")
+    wavers: float = number(
+        0.7, "semitones", (0, 2.8), "nearer to its note, and to how far that wavers, a sound is that note"
+    )
+    near_steps: float = number(8.5, "semitones", (0, 34), "what fingers may let slip in between")
     whole: float = number(0.8, "share", (0, 1), "of the note: what sounds so long is the note")
     near_last: float = number(5.0, "semitones", (0, 20), "semitones to the note before: fingers on their way")
     in_time_s: float = number(
@@ -438,7 +453,22 @@ ORNAMENTS_LIMITS = OrnamentsLimits()
 class PitchesLimits:
     """`assessment.pitches`."""
 
+    blurred_apart: float = number(
+        0.7, "semitones", (0, 2.8), "a note heard so far aside, and clearly behind, was blurred at first"
+    )
+    fullest: float = number(
+        0.995, "periodicity", (0, 1), "at half the period: from here the neighbours' partials are asked too"
+    )
+    neighbours: int = number(
+        16, "notes", (0, 64), "notes of about the same height whose partials say what is usual"
+    )
+    usual_slope: float = number(4.0, "dB per dB", (1, 16), "so many dB more raise it by one")
+    usual_most_db: float = number(4.0, "dB", (0, 16), "and by no more than this")
+    usual_db: float = number(
+        25.0, "dB", (0, 100), "partials that usually stand out by more than this raise the limit"
+    )
     tendency_cents: float = number(18.0, "cents", (0, 72), "so near its other soundings: a tendency, no slip")
+    min_extra_s: float = number(0.07, "s", (0, 0.28), "a note that is not written lasts at least this long")
     attack: float = number(0.3, "share", (0, 1), "strength of an attack that is a stroke")
     slide_cents: float = number(
         18.0, "cents", (0, 72), "so far from the nearest semitone, a wrong pitch is one of the slide"
@@ -542,6 +572,12 @@ STROKES_LIMITS = StrokesLimits()
 class TimingLimits:
     """`assessment.timing`."""
 
+    squeezed_share: float = number(
+        0.75, "share", (0, 1), "of the notes of a squeezed figure must be shorter than they are written"
+    )
+    trend_most: float = number(
+        0.6, "share", (0, 1), "a stretch of more of the take than this is its tempo, and leaves none"
+    )
     neighbour_beats: float = number(
         4.0, "beats", (0, 16), "the local beat is fitted over so many beats on each side"
     )

@@ -135,6 +135,8 @@ def _single(case: AssessmentContext, steps: set[int], leave: set[int], pitched: 
             0.5 * threshold, TIMING_LIMITS.made_good * abs(deviation)
         ):
             continue
+        if any(v.i in steps and abs(v.excess) > s.step_beats * beat_s for v in (left, right)):
+            continue  # the count stepped there
         event = case.sounded(i)
         confidence = bounded_confidence(
             abs(deviation), threshold, 1.3 * spread, sure_at=TIMING_LIMITS.sure_single
@@ -381,6 +383,8 @@ def _figures(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Find
                 squeeze = -float(ratios.mean())
                 if squeeze < 0.8 * s.figure_share or part[-1].seconds < each:
                     continue
+                if float((ratios < 0).mean()) < TIMING_LIMITS.squeezed_share:
+                    continue
                 spread = max(_pair_spread(case, usable, run) * 0.7, 1.4 * s.onset_error_s / each) / math.sqrt(
                     len(part) - 1
                 )
@@ -452,9 +456,11 @@ def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
                 TIMING_LIMITS.wander * math.sqrt(TIMING_LIMITS.wander_quarters / length),
             )
             z = (abs(mean) - s.tempo_share) / error
-            if z < TIMING_LIMITS.trend_z * 0.6:
+            if z < TIMING_LIMITS.trend_z * 0.6 or length > TIMING_LIMITS.trend_most * float(quarters.sum()):
                 continue
             if not _has_trend(part, np.sign(mean)):
+                continue
+            if not _by_more_than_one(w, part, np.sign(mean), s.tempo_share):
                 continue
             if best is None or z * math.sqrt(length) > best[0]:
                 best = (z * math.sqrt(length), a, b, mean, error)
@@ -489,6 +495,14 @@ def _trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
             detail=detail,
         )
     ]
+
+
+def _by_more_than_one(weight: np.ndarray, part: np.ndarray, sign: float, share: float) -> bool:  # type: ignore[type-arg]
+    """Whether the stretch is away from the take's tempo without the interval that is farthest away, too: one
+    note out of place moves no tempo.
+    """
+    rest = np.arange(len(part)) != int((sign * weight * part).argmax())
+    return bool(sign * (weight[rest] * part[rest]).sum() > share * weight[rest].sum())
 
 
 def _has_trend(part: np.ndarray, sign: float) -> bool:  # type: ignore[type-arg]
