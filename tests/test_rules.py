@@ -228,6 +228,12 @@ class Counting(unittest.TestCase):
         self.assertEqual((pause.kind, pause.notes), ("hesitation", (case.notes[6].id,)))
         self.assertEqual((pause.bar, pause.passing, pause.beat), case.where(6))
 
+    def test_a_rest_that_nobody_counts_so_long_is_a_stop(self) -> None:
+        line = line_of("C5/1 D5/1 E5/1 F5/1 | G5/1 r/1 E5/1 D5/1 | C5/1 D5/1 E5/1 F5/1 | G5/4")
+        for beats, kind in ((1.0, "rest_long"), (6.0, "hesitation")):
+            times = [t + (beats * 60 / 90 if k >= 5 else 0.0) for k, t in enumerate(onsets(line))]
+            self.assertEqual([f.kind for f in assess_count(case_of(line, times)).findings], [kind])
+
     def test_a_note_beside_a_step_is_not_late_as_well(self) -> None:
         i = next(k for k, n in enumerate(LINE.main_notes) if n.bar == "3" and n.offset == 2)
         times = [t + (60 / 90 if k >= i else 0.0) for k, t in enumerate(onsets(LINE))]

@@ -95,6 +95,10 @@ class OneCause(unittest.TestCase):
         short = finding("rest_short", at, 3, score_ids=("r",))
         self.assertEqual(self.left(finding("rest_filled", at, 3, score_ids=("r",)), short), ["rest_short"])
         self.assertEqual(self.left(crack, finding("late", at, 6)), ["cracked", "late"])
+        inside = finding("extra_note", at, 2, at_s=crack.at_s + 0.02, until_s=crack.at_s + 0.1)
+        self.assertEqual(self.left(crack, inside), ["cracked"])  # the crack's own sound
+        long = dataclasses.replace(inside, until_s=crack.at_s + 0.5)
+        self.assertEqual(self.left(crack, long), ["extra_note"])
 
     def test_the_worst_is_said_first_and_the_unsure_last(self) -> None:
         light = finding("late", self.case, 1, severity=0.2)
