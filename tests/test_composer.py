@@ -23,7 +23,7 @@ from jeweller.simulator.perform import Manner, perform
 from jeweller.simulator.plan import FaultTruth, Plan
 from jeweller.simulator.recordings import make_take, played_instruments
 from jeweller.simulator.room import Room, put_in_room
-from jeweller.simulator.truth import gather_faults
+from jeweller.simulator.truth import gather_faults, write_take
 from jeweller.synthesis.sampler import RATE, Tone, render
 from tests.support import TempCase
 
@@ -219,7 +219,7 @@ class Truth(TempCase):
 
     def test_written_to_a_folder(self) -> None:
         take = make_take("tune", 4, faults=1)
-        folder = studio.write_take(take, self.folder)
+        folder = write_take(take, self.folder)
         self.assertEqual({p.name.split(".")[0] for p in Path(folder).iterdir()}, {"score", "truth", "take"})
 
     def test_a_missed_note_makes_no_sound(self) -> None:
