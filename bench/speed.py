@@ -43,7 +43,8 @@ STAGES = (
 def make(job: tuple[float, str]) -> str:
     minutes, folder = job
     from jeweller.simulator.compose import Style
-    from jeweller.simulator.recordings import make_take, write_take
+    from jeweller.simulator.recordings import make_take
+    from jeweller.simulator.truth import write_take
 
     take = make_take(
         "tune", 700, style=Style(bars=(round(minutes * 24), round(minutes * 24)), repeat=0.0), faults=3
