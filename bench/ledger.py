@@ -230,7 +230,12 @@ def tray(options: argparse.Namespace) -> None:
         pause(lambda: bench.pages.currentIndex() == 1)
 
     timed("dropped: who and what each is, shown", drop)
-    timed("entered", lambda: window.next_button.click())
+
+    def enter() -> None:
+        window.next_button.click()
+        pause(lambda: not window.jobs.running("enter"))
+
+    timed("entered", enter)
     keys += 1
     timed("checked", lambda: pause(lambda: bench.checking is not None and not bench.checking.busy))
     waiting = sum(line.take.summary.get("open", 0) for line in bench.lines)

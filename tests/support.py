@@ -243,9 +243,8 @@ class Watchdog:
     not count: the system's part of its work (disks that others write to), looks of this thread that come late.
     """
 
-    # The aim is 0.1 s. The first showing of a page (its style) and what is written to the library at once (0.15 s
-    # on a quiet machine, twice that beside another process) are still beyond it.
-    HELD_S, BLOCKED_S = 0.5, 0.6
+    # The aim is 0.1 s; the first showing of a page (its style) is still beyond it.
+    HELD_S, BLOCKED_S = 0.25, 0.6
     LOOK_S = 0.01
 
     def __init__(self) -> None:

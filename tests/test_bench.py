@@ -70,6 +70,7 @@ class Bench(DeskCase):
 
     def enter(self) -> None:
         self.window.next_button.click()
+        self.wait(lambda: not self.bench.jobs.running("enter"))
         self.wait(lambda: self.bench.checking is not None and not self.bench.checking.busy, 60)
         self.wait(lambda: self.bench.hand is not None and self.bench.hand.take.id in self.bench._heard)
 

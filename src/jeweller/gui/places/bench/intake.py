@@ -8,7 +8,6 @@ from pathlib import Path
 from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from jeweller.errors import JewellerError
 from jeweller.gui.places.bench.intake_page import IntakePage
 from jeweller.gui.places.bench.model import BenchModel
 from jeweller.gui.services.jobs import Jobs
@@ -204,9 +203,9 @@ class TakeIntake(QObject):
         self._show(False)
         if not guesses:
             return
-        try:
-            tray = enter_tray(self.model.opened, self._band() or 0, guesses, self.page.setup)
-        except JewellerError as error:
-            self.model.trouble.emit(str(error))
-            return
-        self.entered.emit(tray.id)
+        job = self.jobs.threaded(
+            "enter", enter_tray, self.model.opened, self._band() or 0, guesses, self.page.setup
+        )
+        self.model.message.emit(_("Entering the recordings…"))
+        job.done.connect(lambda tray: self.entered.emit(tray.id))
+        job.failed.connect(self.model.trouble)

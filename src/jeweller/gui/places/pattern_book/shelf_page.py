@@ -28,6 +28,7 @@ from jeweller.difficulty.analysis import HARDEST, LEVELS
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
 from jeweller.gui.places.pattern_book.thumbnails import SIZE, Thumbnails
+from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import N_, _, ngettext
 from jeweller.notation.model import Part, Score
 from jeweller.repertoire.shelf import CONTAINS, Piece, Query, Shelf
@@ -51,7 +52,7 @@ class ShelfPage(QWidget):
     trouble = Signal(str)
     message = Signal(str)
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, jobs: Jobs, folder: Path) -> None:
         super().__init__()
         self.folder = folder
         self.shelf: Shelf | None = None
@@ -103,7 +104,7 @@ class ShelfPage(QWidget):
         self.list.setWordWrap(True)
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.verticalScrollBar().valueChanged.connect(lambda _unused: self._ask_pictures())
-        self.thumbs = Thumbnails(self._beginning, self)
+        self.thumbs = Thumbnails(jobs, self._beginning, self)
         self.thumbs.drawn.connect(self._drawn)
         self.theme, self.removed = LIGHT, dict[str, bytes]()
         self.blank = QPixmap(SIZE)

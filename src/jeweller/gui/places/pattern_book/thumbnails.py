@@ -1,5 +1,5 @@
-"""Small engraved pictures of the first bars of pieces, drawn one at a time while nothing else is to be done,
-and kept while the program runs.
+"""Small engraved pictures of the first bars of pieces, read and engraved one at a time beside the window, and
+kept while the program runs.
 """
 
 from __future__ import annotations
@@ -7,12 +7,13 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject, QSize, QTimer, Signal
+from PySide6.QtCore import QObject, QSize, Signal
 from PySide6.QtGui import QPixmap
 
-from jeweller.documents.engraving import engrave
+from jeweller.documents.engraving import Engraving, engrave
 from jeweller.documents.theme import Theme
 from jeweller.errors import JewellerError
+from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.widgets.shapes import drawn
 from jeweller.notation.model import Part
 
@@ -22,30 +23,36 @@ SCALE = 0.27  # pixels for a page unit
 BAR_UNITS, BAR_ROOM, BAR_SCALE = 900.0, 24.0, 0.5
 
 
+def engraved_beginning(read: Callable[[str], Part | None], piece: str) -> Engraving | None:
+    """The first bars of a piece, engraved; None where there is nothing to engrave. For a thread."""
+    try:
+        part = read(piece)
+    except JewellerError:
+        return None
+    return engrave(part, SIZE.width() / SCALE, rails=False) if part is not None else None
+
+
 class Thumbnails(QObject):
     """`ask` for pictures; `drawn` tells the id of a piece whose picture is there. `read` gives the first bars
-    of a piece.
+    of a piece, and is called in a thread.
     """
 
     drawn = Signal(str)
 
-    def __init__(self, read: Callable[[str], Part | None], parent: QObject | None = None) -> None:
+    def __init__(self, jobs: Jobs, read: Callable[[str], Part | None], parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.read = read
+        self.jobs, self.read = jobs, read
         self.pictures: dict[tuple[str, str], QPixmap] = {}
         self.waiting: list[str] = []
         self.theme: Theme | None = None
         self.ratio = 1.0
-        self.timer = QTimer(self)
-        self.timer.setInterval(0)
-        self.timer.timeout.connect(self._next)
 
     def ask(self, pieces: list[str], theme: Theme, ratio: float) -> None:
         """These pictures are wanted now; those asked for earlier and not drawn yet are forgotten."""
         self.theme, self.ratio = theme, ratio
         self.waiting = [p for p in pieces if (p, theme.name) not in self.pictures]
-        if self.waiting:
-            self.timer.start()
+        if not self.jobs.running("thumbnail"):
+            self._next()
 
     def picture(self, piece: str, theme: Theme) -> QPixmap | None:
         """The picture, where it is drawn."""
@@ -57,16 +64,19 @@ class Thumbnails(QObject):
             del self.pictures[key]
 
     def _next(self) -> None:
-        if not self.waiting or self.theme is None:
-            self.timer.stop()
-            return
-        piece = self.waiting.pop(0)
-        try:
-            part = self.read(piece)
-        except JewellerError:
-            part = None
-        self.pictures[(piece, self.theme.name)] = first_bars(part, self.theme, self.ratio)
+        if self.waiting:
+            piece = self.waiting[0]
+            job = self.jobs.threaded("thumbnail", engraved_beginning, self.read, piece)
+            job.done.connect(lambda engraving: self._draw(piece, engraving))
+            job.failed.connect(lambda _sentence: self._draw(piece, None))
+
+    def _draw(self, piece: str, engraving: Engraving | None) -> None:
+        if self.theme is not None:
+            self.pictures[(piece, self.theme.name)] = first_bars(engraving, self.theme, self.ratio)
+        if piece in self.waiting:
+            self.waiting.remove(piece)
         self.drawn.emit(piece)
+        self._next()
 
 
 def one_bar(part: Part, number: str, theme: Theme, ratio: float) -> QPixmap | None:
@@ -89,11 +99,10 @@ def one_bar(part: Part, number: str, theme: Theme, ratio: float) -> QPixmap | No
     ).copy(0, 0, round(wide * BAR_SCALE * ratio), round((bottom - top) * BAR_SCALE * ratio))
 
 
-def first_bars(part: Part | None, theme: Theme, ratio: float) -> QPixmap:
-    """As much of a part as goes into SIZE; empty paper where there is none."""
-    if part is None:
+def first_bars(engraving: Engraving | None, theme: Theme, ratio: float) -> QPixmap:
+    """As much of it as goes into SIZE; empty paper where there is none."""
+    if engraving is None:
         return drawn('<svg xmlns="http://www.w3.org/2000/svg"/>', SIZE.width(), SIZE.height(), ratio)
-    engraving = engrave(part, SIZE.width() / SCALE, rails=False)
     middle = (engraving.systems[0].top + engraving.systems[0].bottom) / 2
     height = SIZE.height() / SCALE
     return drawn(
