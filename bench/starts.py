@@ -23,7 +23,7 @@ from typing import Any
 
 import numpy as np
 
-from jeweller.assessment.settings import NOTE_STARTS_LIMITS
+from jeweller.assessment.limits import NOTE_STARTS_LIMITS
 from joins import fitted, left_out
 
 RIDGE = 1.0

@@ -11,9 +11,10 @@ import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import SURE, Finding, rests_on
+from jeweller.assessment.limits import ARTICULATION_LIMITS
 from jeweller.assessment.regression import log_odds
-from jeweller.assessment.settings import ARTICULATION_LIMITS, AssessmentSettings
-from jeweller.notes.settings import TRANSITIONS
+from jeweller.assessment.settings import AssessmentSettings
+from jeweller.notes.detail_settings import TRANSITIONS
 from jeweller.notes.table import NoteTransition
 from jeweller.report_format import RestsOn
 

@@ -9,11 +9,12 @@ from jeweller.assessment.click import assess_click, assess_tempo
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.counting import CountAssessment, assess_count
 from jeweller.assessment.finding import UNMARKED, WRONG_KINDS, Finding, calibrate, is_sure
+from jeweller.assessment.limits import ASSESS_LIMITS
 from jeweller.assessment.messages import write_texts
 from jeweller.assessment.note_starts import assess_starts
 from jeweller.assessment.ornaments import assess_ornaments
 from jeweller.assessment.pitches import assess_attacks, assess_pitches, assess_tuning
-from jeweller.assessment.settings import ASSESS_LIMITS, AssessmentSettings
+from jeweller.assessment.settings import AssessmentSettings
 from jeweller.assessment.sound import assess_clearness, assess_dynamics, assess_sustain
 from jeweller.assessment.strokes import assess_strokes
 from jeweller.assessment.timing import assess_rhythm

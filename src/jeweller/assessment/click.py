@@ -10,7 +10,7 @@ import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
-from jeweller.assessment.settings import CLICK_LIMITS
+from jeweller.assessment.limits import CLICK_LIMITS
 from jeweller.notes.table import Click
 
 

@@ -11,7 +11,8 @@ from dataclasses import dataclass
 
 from jeweller.assessment.context import AssessmentContext, Interval
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
-from jeweller.assessment.settings import COUNTING_LIMITS
+from jeweller.assessment.limits import COUNTING_LIMITS
+from jeweller.i18n import N_
 from jeweller.report_format import FindingDetail
 
 
@@ -356,7 +357,7 @@ def _lengths(case: AssessmentContext, steps: set[int]) -> list[Finding]:
                         over / rest_s,
                         threshold / rest_s,
                         1.3 * error / rest_s,
-                        "share of the rest",
+                        N_("share of the rest"),
                     ),
                 }
                 place = case.table.line.beat_in_bar(rest.bar_index, rest.offset)

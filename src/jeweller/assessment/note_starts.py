@@ -6,12 +6,12 @@ import math
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding
+from jeweller.assessment.limits import NOTE_STARTS_LIMITS
 from jeweller.assessment.pitches import wrong_pitch
 from jeweller.assessment.regression import log_odds
-from jeweller.assessment.settings import NOTE_STARTS_LIMITS
 from jeweller.assessment.timing import expected_onsets
 from jeweller.notation.pitch import spell
-from jeweller.notes.settings import NOTE_STARTS
+from jeweller.notes.detail_settings import NOTE_STARTS
 from jeweller.notes.table import PlayedNote, StartSound
 
 PARTIALS = (*NOTE_STARTS.squeaks, 5.0, -5.0)  # semitones to what a crack catches on brass

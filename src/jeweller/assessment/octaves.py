@@ -8,7 +8,7 @@ import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import rests_on
-from jeweller.assessment.settings import PITCHES_LIMITS
+from jeweller.assessment.limits import PITCHES_LIMITS
 from jeweller.notes.table import PlayedNote
 from jeweller.report_format import RestsOn
 

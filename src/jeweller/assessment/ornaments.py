@@ -6,7 +6,7 @@ import math
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding
-from jeweller.assessment.settings import ORNAMENTS_LIMITS
+from jeweller.assessment.limits import ORNAMENTS_LIMITS
 from jeweller.notes.ornaments import FIGURES
 from jeweller.notes.table import HeardOrnament, StartSound
 

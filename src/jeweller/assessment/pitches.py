@@ -8,8 +8,8 @@ import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
+from jeweller.assessment.limits import PITCHES_LIMITS
 from jeweller.assessment.octaves import OctaveJudge
-from jeweller.assessment.settings import PITCHES_LIMITS
 from jeweller.notation.model import Note
 from jeweller.notation.performance import PerformedNote
 from jeweller.notation.pitch import Pitch, in_key, key_alter, spell

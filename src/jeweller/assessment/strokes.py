@@ -10,7 +10,8 @@ import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, rests_on
-from jeweller.assessment.settings import STROKES_LIMITS
+from jeweller.assessment.limits import STROKES_LIMITS
+from jeweller.i18n import N_
 
 
 def assess_strokes(case: AssessmentContext) -> list[Finding]:
@@ -44,7 +45,7 @@ def assess_strokes(case: AssessmentContext) -> list[Finding]:
                     "written": name,
                     "heard": lines[int(near)],
                     "stroke": True,
-                    "rests_on": rests_on("stroke_odds", odds, setting, 1.0, "log odds"),
+                    "rests_on": rests_on("stroke_odds", odds, setting, 1.0, N_("log odds")),
                 },
             )
         )

@@ -13,7 +13,7 @@ import numpy as np
 
 from jeweller.features.extraction import Features
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
-from jeweller.notes.settings import NOTE_STARTS
+from jeweller.notes.detail_settings import NOTE_STARTS
 from jeweller.notes.table import NoteTable, PlayedNote, StartSound
 
 

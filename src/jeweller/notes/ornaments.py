@@ -16,7 +16,7 @@ from jeweller.features.extraction import Features
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import in_key
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
-from jeweller.notes.settings import ORNAMENTS
+from jeweller.notes.detail_settings import ORNAMENTS
 from jeweller.notes.table import HeardOrnament, NoteTable, PlayedNote
 
 FIGURES = {

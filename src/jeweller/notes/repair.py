@@ -12,10 +12,10 @@ import numpy.typing as npt
 
 from jeweller.alignment.note_arrays import NoteArrays
 from jeweller.notation.performance import PerformedPart
+from jeweller.notes.detail_settings import ORNAMENTS, REPAIR
 from jeweller.notes.measure import NoteMeasurer
 from jeweller.notes.ornaments import FIGURES
 from jeweller.notes.restarts import usual_level
-from jeweller.notes.settings import ORNAMENTS, REPAIR
 from jeweller.notes.table import Jump, PlayedNote
 
 Array = npt.NDArray[np.float64]

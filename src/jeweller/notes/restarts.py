@@ -10,7 +10,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from jeweller.alignment.note_arrays import NoteArrays
-from jeweller.notes.settings import RESTARTS
+from jeweller.notes.detail_settings import RESTARTS
 from jeweller.notes.table import Jump, PlayedNote
 
 

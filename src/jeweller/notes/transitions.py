@@ -12,7 +12,7 @@ import numpy.typing as npt
 from numpy.lib.stride_tricks import sliding_window_view
 
 from jeweller.features.extraction import Features, midi_to_hz
-from jeweller.notes.settings import TRANSITIONS
+from jeweller.notes.detail_settings import TRANSITIONS
 from jeweller.notes.table import NoteTable, NoteTransition, PlayedNote
 
 

@@ -14,8 +14,10 @@ from types import ModuleType
 import jeweller.alignment.settings
 import jeweller.assessment
 import jeweller.assessment.finding
+import jeweller.assessment.limits
 import jeweller.assessment.settings
 import jeweller.features.settings
+import jeweller.notes.detail_settings
 import jeweller.notes.settings
 from jeweller.setting import numbers_of
 
@@ -23,7 +25,9 @@ PACKAGES = (
     jeweller.features.settings,
     jeweller.alignment.settings,
     jeweller.notes.settings,
+    jeweller.notes.detail_settings,
     jeweller.assessment.settings,
+    jeweller.assessment.limits,
 )
 # What no number tells: raised where a rule comes or goes.
 RULES = 10
