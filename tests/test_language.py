@@ -4,6 +4,7 @@ was. And that nothing a user reads is left out of the catalogue.
 
 from __future__ import annotations
 
+import ast
 import contextlib
 import gettext
 import io
@@ -19,7 +20,7 @@ from PySide6.QtCore import QEvent
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QWidget
 
-from jeweller import i18n
+from jeweller import errors, i18n
 from jeweller.assessment.messages import localized, texts_of
 from jeweller.cli.main import main
 from jeweller.documents.check_documents import render_sheets
@@ -46,6 +47,31 @@ class Catalogues(unittest.TestCase):
             check=False,
         )
         self.assertEqual((done.returncode, done.stderr), (0, ""), done.stdout)
+
+    def test_no_sentence_is_told_past_them(self) -> None:
+        """What is raised for the user, written to the window or a terminal, or warned of, is looked up first."""
+        told = {
+            "emit",
+            "setText",
+            "setToolTip",
+            "setPlaceholderText",
+            "addItem",
+            "say",
+            "warn",
+            "print",
+            "get",
+        }
+        told |= {name for name in vars(errors) if name.endswith("Error")}
+        for path in (ROOT / "src" / "jeweller").rglob("*.py"):
+            for call in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+                name = getattr(call, "func", None)
+                name = getattr(name, "id", getattr(name, "attr", ""))
+                if not isinstance(call, ast.Call) or name not in told:
+                    continue
+                for given in call.args[name == "get" :]:  # of `get` what is said where nothing is known
+                    pieces = given.values if isinstance(given, ast.JoinedStr) else [given]
+                    words = "".join(str(x.value) for x in pieces if isinstance(x, ast.Constant))
+                    self.assertNotRegex(words, r"[a-z]{2,} [a-z]{2,}", f"{path.name}:{call.lineno}")
 
     def test_only_bars_and_note_values_change(self) -> None:
         with in_language("en_GB"):

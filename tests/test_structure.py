@@ -6,6 +6,8 @@ from __future__ import annotations
 
 import ast
 import collections
+import importlib
+import importlib.util
 import re
 import subprocess
 import sys
@@ -120,6 +122,18 @@ class Structure(unittest.TestCase):
             [sys.executable, "-c", code], capture_output=True, text=True, env=environment, check=False
         )
         self.assertEqual((done.returncode, done.stderr), (0, ""))
+
+    def test_benches_and_tools_import_what_is_there(self) -> None:
+        for path in [
+            *(SOURCE.parents[1] / "bench").glob("*.py"),
+            *(SOURCE.parents[1] / "tools").glob("*.py"),
+        ]:
+            for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+                if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("jeweller"):
+                    module = importlib.import_module(node.module or "")
+                    for name in (alias.name for alias in node.names):
+                        there = hasattr(module, name) or importlib.util.find_spec(f"{node.module}.{name}")
+                        self.assertTrue(there, f"{path.name}: {node.module}.{name}")
 
     def test_no_colour_outside_the_theme(self) -> None:
         for path in SOURCE.rglob("*.py"):

@@ -84,13 +84,14 @@ def _bring(library: Library, options: argparse.Namespace) -> int:
                     None,
                     [
                         g.name or _("nobody known"),
-                        titles.get(g.piece, "piece not known"),
+                        titles.get(g.piece, _("piece not known")),
                         g.part,
                         "" if g.kind == "played" else g.kind,
                     ],
                 )
             )
-            print(f"{g.path.name}: {what}{' (here already, left out)' if g.twice else ''}")
+            told_of = _("{name}: {what} (here already, left out)") if g.twice else "{name}: {what}"
+            print(told_of.format(name=g.path.name, what=what))
         new = [g for g in guesses if not g.twice]
         if options.look or not new:
             return 0

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from jeweller import __version__
+from jeweller.cli.choices import parse_choices
 from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
 from jeweller.i18n import LANGUAGES, SOURCE, _, in_language
@@ -282,13 +283,7 @@ def _asked(options: argparse.Namespace) -> Options:
     from jeweller.assessment.settings import make_settings
     from jeweller.pipeline.check import Options
 
-    changes: dict[str, str] = {}
-    for item in options.set:
-        name, equals, value = item.partition("=")
-        if not equals:
-            raise JewellerError(f"--set takes NAME=VALUE, not “{item}”.")
-        changes[name] = value
-    settings = make_settings(options.tolerance, options.articulation, changes)
+    settings = make_settings(options.tolerance, options.articulation, parse_choices(options.set))
     return Options(
         part=options.part,
         tune=options.tune,
@@ -422,12 +417,12 @@ def _batch(options: argparse.Namespace) -> int:
         print(
             (
                 f"{number}/{len(jobs)}  {done.job.take}: "
-                f"{done.state}{f' - {done.sentence}' if done.sentence else ''}"
+                f"{_(done.state)}{f' - {done.sentence}' if done.sentence else ''}"
             ),
             file=sys.stderr,
         )
     print(
-        ", ".join(f"{n} {state}" for state, n in sorted(counts.items()))
+        ", ".join(f"{n} {_(state)}" for state, n in sorted(counts.items()))
         + _("; reports in {target}").format(target=target)
     )
     return UNUSABLE if counts.get("failed") else NOT_FOLLOWED if counts.get("not followed") else 0

@@ -8,12 +8,13 @@ from pathlib import Path
 
 from jeweller.assessment.phrases import name_bars
 from jeweller.audio.encode import write_sound
+from jeweller.cli.choices import parse_choices
 from jeweller.difficulty.analysis import analyse_part
 from jeweller.difficulty.ensemble import describe_ensemble
 from jeweller.documents.check_documents import write_documents
 from jeweller.documents.parts import SheetSettings, instrument_of, render_parts
 from jeweller.documents.text_lines import COUNTINGS, LINES, TextLineSettings
-from jeweller.errors import DrillError, SettingError
+from jeweller.errors import SettingError
 from jeweller.exercises.make import BAND, make_exercise
 from jeweller.exercises.parts import best_octave, write_for_instrument
 from jeweller.exercises.request import BOUNDS, CHOICES, KINDS, SPANS, USES, ExerciseRequest, apply_choices
@@ -49,11 +50,7 @@ def run_make(options: argparse.Namespace) -> int:
         choices["tonic"] = options.key
     if options.written:
         choices["concert"] = "no"
-    for item in options.set:
-        name, equals, value = item.partition("=")
-        if not equals:
-            raise DrillError(f"--set takes NAME=VALUE, not “{item}”.")
-        choices[name] = value
+    choices |= parse_choices(options.set)
     made = make_exercise(apply_choices(ExerciseRequest(), choices), players(options.players))
     print(made.score.title)
     for part in made.score.parts:

@@ -16,6 +16,7 @@ from jeweller.assessment.messages import localized
 from jeweller.documents.page import marked_page, page_names, replace_page_names
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.files import write_bytes
+from jeweller.i18n import _
 from jeweller.notation.model import Score
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.writers.musicxml import write_musicxml
@@ -29,10 +30,11 @@ def heard_midi(report: TakeReport) -> bytes:
     track = mido.MidiTrack()
     file.tracks.append(track)
     track.append(mido.MetaMessage("set_tempo", tempo=500_000, time=0))
+    name = _("{part}, as heard").format(part=report["score"]["part"])
     track.append(
         mido.MetaMessage(
             "track_name",
-            name=f"{report['score']['part']}, as heard".encode("latin-1", "replace").decode("latin-1"),
+            name=name.encode("latin-1", "replace").decode("latin-1"),
             time=0,
         )
     )
@@ -59,7 +61,7 @@ def heard_midi(report: TakeReport) -> bytes:
             (stop, 0, mido.Message("note_off", note=note)),
         ]
     now = 0
-    for at, _, message in sorted(events, key=lambda e: (e[0], e[1])):
+    for at, _order, message in sorted(events, key=lambda e: (e[0], e[1])):
         track.append(message.copy(time=at - now))
         now = at
     buffer = io.BytesIO()

@@ -151,14 +151,14 @@ def rest_lines(r: RestsOn, confidence: float) -> list[str]:
             _(
                 "measured: {measured:g} {unit}; with this take's own spread ({spread:g}) {bound} {bound2:g}"
             ).format(
-                measured=r["measured"], unit=r["unit"], spread=r["spread"], bound=bound, bound2=r["bound"]
+                measured=r["measured"], unit=_(r["unit"]), spread=r["spread"], bound=bound, bound2=r["bound"]
             )
         ),
         (
             _(
                 "threshold: {threshold:g} {unit} (setting {setting}); said surely only when the "
                 "bound is {side} it"
-            ).format(threshold=r["threshold"], unit=r["unit"], setting=r["setting"], side=side)
+            ).format(threshold=r["threshold"], unit=_(r["unit"]), setting=r["setting"], side=side)
         ),
     ]
     if not is_sure(confidence):

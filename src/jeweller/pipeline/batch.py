@@ -15,7 +15,7 @@ from jeweller.audio.formats import is_recording
 from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
 from jeweller.grading.scheme import find_scheme
-from jeweller.i18n import _
+from jeweller.i18n import N_, _
 from jeweller.log import log_fault, start_log
 from jeweller.notation.formats import ENDINGS
 from jeweller.pipeline.check import Options, check
@@ -177,7 +177,7 @@ def _on_cluster(
         from distributed import Client, as_completed
     except ImportError:
         raise JewellerError(
-            "--scheduler needs the package “distributed”; install it beside Jeweller and try again."
+            _("--scheduler needs the package “distributed”; install it beside Jeweller and try again.")
         ) from None
     try:
         client = Client(scheduler, timeout="5s")
@@ -224,7 +224,7 @@ def report_of(
         return "failed", _(
             "{name}: a fault of the program ended this check; the log has its details."
         ).format(name=job.take.name)
-    return "checked" if checked.report["followed"] else "not followed", json_text(checked.report)
+    return N_("checked") if checked.report["followed"] else N_("not followed"), json_text(checked.report)
 
 
 def _is_current(job: BatchJob, options: Options) -> bool:

@@ -332,7 +332,9 @@ def read_click(text: str | None, beat_q: float) -> Click | None:
         click = Click(beat_s=60.0 / float(bpm) * beat_q, at_s=float(at))
     except (ValueError, ZeroDivisionError):
         raise SettingError(
-            f"--click takes “heard”, or a speed and the second of one click as in 96@0.42, not “{text}”."
+            _(
+                "--click takes “heard”, or a speed and the second of one click as in 96@0.42, not “{text}”."
+            ).format(text=text)
         ) from None
     if not 0.1 < click.beat_s < 10.0:
         raise SettingError(

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import dataclasses
 import re
-from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
@@ -20,7 +19,7 @@ from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar, Note, Part, Score
 from jeweller.notation.pitch import Pitch, key_alter
 from jeweller.notation.readers.abc_fields import ALTER
-from jeweller.notation.readers.abc_head import NOTE, Problem
+from jeweller.notation.readers.abc_head import NOTE, Problem, tell_problems, tunes_of
 from jeweller.notation.readers.abc_signs import AbcSigns
 from jeweller.notation.readers.abc_voice import AbcTune, AbcVoice
 from jeweller.notation.values import guess_type
@@ -60,44 +59,11 @@ def read_abc(text: str) -> list[Score]:
     scores = []
     for tune in tunes_of(text)[:MAX_TUNES]:
         score, problems = parse_tune(tune.text, first_line=tune.line)
-        told = tuple(
-            _("line {line}, column {column}: {text}").format(line=p.line, column=p.column, text=p.text)
-            for p in problems
-        )
         if score.parts:
-            scores.append(
-                dataclasses.replace(
-                    score,
-                    warnings=(
-                        *told[:20],
-                        *([f"and {len(told) - 20} more of the kind"] if len(told) > 20 else []),
-                    ),
-                )
-            )
+            scores.append(dataclasses.replace(score, warnings=tell_problems(problems)))
     if not scores:
         raise ScoreError(_("There are no notes in this ABC text."))
     return scores
-
-
-@dataclass(frozen=True)
-class TuneText:
-    """One tune of a tunebook, as it stands in the text from `line` (1-based) on."""
-
-    line: int
-    text: str
-
-
-def tunes_of(text: str) -> list[TuneText]:
-    """The tunes of a text, each from its X: field to the next; a text without any X: is one tune.
-
-    >>> [t.line for t in tunes_of("X:1\\nT:One\\nK:C\\nC|\\n\\nX:2\\nT:Two\\nK:C\\nD|")]
-    [1, 6]
-    """
-    lines = text.splitlines()
-    starts = [k for k, line in enumerate(lines) if line.startswith("X:")] or [0]
-    return [
-        TuneText(a + 1, "\n".join(lines[a:b])) for a, b in zip(starts, [*starts[1:], len(lines)], strict=True)
-    ]
 
 
 def parse_tune(text: str, *, first_line: int = 1) -> tuple[Score, tuple[Problem, ...]]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 import html
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
@@ -44,6 +45,7 @@ CLEFS = {
 }
 
 
+TOLD = 20  # problems that are told one by one
 SILENT_FIELDS = "ABDFGHIJNORSUWXZmrsPuw"  # say nothing about what is played
 
 
@@ -54,6 +56,42 @@ class Problem:
     line: int
     column: int
     text: str
+
+
+def tell_problems(problems: Sequence[Problem]) -> tuple[str, ...]:
+    """A sentence each, with its place; of many the first, and how many more.
+
+    >>> tell_problems([Problem(5, 1, "This is not understood.")])
+    ('line 5, column 1: This is not understood.',)
+    """
+    told = [
+        _("line {line}, column {column}: {text}").format(line=p.line, column=p.column, text=p.text)
+        for p in problems[:TOLD]
+    ]
+    if len(problems) > TOLD:
+        told.append(_("and {n} more of the kind").format(n=len(problems) - TOLD))
+    return tuple(told)
+
+
+@dataclass(frozen=True)
+class TuneText:
+    """One tune of a tunebook, as it stands in the text from `line` (1-based) on."""
+
+    line: int
+    text: str
+
+
+def tunes_of(text: str) -> list[TuneText]:
+    """The tunes of a text, each from its X: field to the next; a text without any X: is one tune.
+
+    >>> [t.line for t in tunes_of("X:1\\nT:One\\nK:C\\nC|\\n\\nX:2\\nT:Two\\nK:C\\nD|")]
+    [1, 6]
+    """
+    lines = text.splitlines()
+    starts = [k for k, line in enumerate(lines) if line.startswith("X:")] or [0]
+    return [
+        TuneText(a + 1, "\n".join(lines[a:b])) for a, b in zip(starts, [*starts[1:], len(lines)], strict=True)
+    ]
 
 
 class AbcHead:

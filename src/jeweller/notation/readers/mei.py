@@ -183,7 +183,7 @@ class _Reader(MeiMarks):
         return Score(title, tuple(parts), composer, tuple(dict.fromkeys(self.warnings)))
 
     def _warn(self, staff: MeiStaff, text: str) -> None:
-        self.warnings.append(f"{staff.name or 'staff ' + staff.n}: {text}")
+        self.warnings.append(f"{staff.name or _('staff {n}').format(n=staff.n)}: {text}")
 
     def _walk(self, element: Element) -> None:
         tag = element.tag

@@ -143,7 +143,7 @@ class _PartReader(MarkReader):
         self.staff = "1"
 
     def warn(self, text: str) -> None:
-        self.warnings.append(f"{self.name or f'part {self.index + 1}'}: {text}")
+        self.warnings.append(f"{self.name or _('part {n}').format(n=self.index + 1)}: {text}")
 
     def read(self) -> Part:
         measures = self.element.findall("measure")
@@ -352,7 +352,7 @@ class _PartReader(MarkReader):
             self.longest = max(self.longest, self.now)
         if element.findtext("staff", "1").strip() != self.staff:
             if self.staff == "1" and "staves" not in self.flags:
-                self.warn("written on several staves: the first is used")
+                self.warn(_("written on several staves: the first is used"))
             return
         pitch_element, rest = element.find("pitch"), element.find("rest")
         pitch = None
@@ -436,7 +436,7 @@ class _PartReader(MarkReader):
                 ).format(step=step[:4], octave=octave[:12])
             )
         if alter != round(alter):
-            self.warn("quarter tones are read as the nearest semitone")
+            self.warn(_("quarter tones are read as the nearest semitone"))
         return pitch
 
     def _notations(self, element: Element) -> dict[str, Any]:

@@ -6,6 +6,7 @@ import re
 from fractions import Fraction
 from typing import Any
 
+from jeweller.i18n import _
 from jeweller.notation.model import Mark
 from jeweller.notation.readers.musicxml_file import Element, int_of, split_numbers, text_of
 from jeweller.notation.readers.vocabulary import JUMP_WORDS
@@ -84,7 +85,7 @@ class MarkReader:
                 )
             )
         else:
-            self.warn(f"a speed of {match[0]} is not believed")
+            self.warn(_("a speed of {speed} is not believed").format(speed=match[0]))
 
     def read_sound(self, element: Element) -> None:
         for name, flag in (

@@ -102,7 +102,7 @@ def rows_of(f: ReportFinding) -> list[tuple[str, str]]:
                 (
                     _("{measured:.3g} {unit}, surely {side} {bound:.3g}; the line is {threshold:.3g}").format(
                         measured=rest["measured"],
-                        unit=rest["unit"],
+                        unit=_(rest["unit"]),
                         side=side,
                         bound=rest["bound"],
                         threshold=rest["threshold"],

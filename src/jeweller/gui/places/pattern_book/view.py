@@ -115,7 +115,7 @@ class PatternPlace(QWidget):
         self.sources.addWidget(self.maker)
         self.sources.addWidget(self._typed_page())
         self.sources.addWidget(self._open_page())
-        self.shelf = ShelfPage(shelf)
+        self.shelf = ShelfPage(jobs, shelf)
         self.shelf.chosen.connect(self._from_shelf)
         self.shelf.trouble.connect(self.trouble)
         self.shelf.message.connect(self.message)
@@ -374,7 +374,7 @@ class PatternPlace(QWidget):
             "open": _("Drop a notation file here, or open one."),
             "shelf": _("Choose a piece. What was made, typed or opened is put here by “Put on the shelf”."),
         }
-        empty = words.get(self.way, "There is nothing to show yet.")
+        empty = words.get(self.way, _("There is nothing to show yet."))
         playable = part is not None and part.note_count > 0
         self.view.paper.show_part(part, self.theme, self.shown.under(), empty, self.shown.bars_per_line)
         known = self.known if self.player else frozenset()
