@@ -161,6 +161,12 @@ class Answered(LedgerCase):
         assert hand.report is not None
         return answer_chosen_traps(kinds, self.line, hand.report, hand.shown)
 
+    def test_only_the_assignment_of_its_own_piece_says_how_a_take_is_marked(self) -> None:
+        plain = self.library.scheme(self.take.id)
+        for piece, followed in (("other", False), (self.piece, True)):
+            self.library.assign(self.tray, piece, "A test", scheme="rhythm-first")
+            self.assertEqual(self.library.scheme(self.take.id) != plain, followed)
+
     def test_the_kinds_of_a_piece_are_those_a_check_can_answer(self) -> None:
         clean = Score("", (part_of("C4/4 | D4/4"),))
         self.assertEqual(kinds_in(clean), [])

@@ -15,11 +15,12 @@ from jeweller.assessment.counting import assess_count
 from jeweller.assessment.finding import Finding
 from jeweller.assessment.pitches import accidental_kind, assess_tuning
 from jeweller.assessment.timing import assess_rhythm
+from jeweller.grading.scheme import find_scheme
 from jeweller.notation.performance import PerformedPart
 from jeweller.notes.table import Jump
-from jeweller.report.build import asked_and_wrong, finding_dict, note_verdicts
+from jeweller.report.build import asked_and_wrong, build_report, finding_dict, note_verdicts
 from jeweller.report.good import good_things
-from tests.support import line_of
+from tests.support import checked_take, line_of
 from tests.test_rules import case_of, kinds, onsets, with_evidence
 
 MUSIC = "C5/1 D5/1 E5/1 F5/1 | G5/1 F5/1 E5/1 D5/1 | C5/1 D5/1 E5/1 F5/1 | G5/2 C5/2"
@@ -44,6 +45,22 @@ class Verdicts(unittest.TestCase):
         self.assertEqual(note_verdicts(self.case, [unsure])[self.ids[2]], ("ok", True))
         missed = finding("missed_note", self.case, 3)
         self.assertEqual(note_verdicts(self.case, [missed])[self.ids[3]], ("missed", False))
+
+    def test_a_missed_note_has_no_onset_whatever_sounded_there(self) -> None:
+        told = checked_take()
+        case, judged = told.case, {n.id for n in told.line.notes}
+        given = (
+            told.recording,
+            "take.wav",
+            "",
+            told.report["settings"],
+            find_scheme("even"),
+            ("1", "5"),
+            judged,
+        )
+        gone = build_report(case, [finding("missed_note", case, 1)], *given)["notes"]
+        self.assertEqual((gone[1]["verdict"], gone[1]["heard"], gone[1]["timing"]), ("missed", None, None))
+        self.assertIsNotNone(gone[2]["heard"])
 
     def test_a_repeat_that_may_be_left_out_is_no_chance(self) -> None:
         asked, _ = asked_and_wrong(self.case, [])

@@ -69,7 +69,6 @@ class AssessmentSettings:
     tempo_quarters: float = number(3.0, "quarters", (0, 64), "over at least this long")
     figure_share: float = number(0.12, "share", (0, 10), "a figure of short notes squeezed by this")
     uneven_ratio: float = number(1.25, "ratio", (0, 20), "equal notes that alternate by more are uneven")
-    uneven_spread: float = number(0.20, "share", (0, 10), "or whose lengths spread by more")
     dot_even_ratio: float = number(
         1.75,
         "ratio",
