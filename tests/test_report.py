@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -307,6 +308,14 @@ class Marks(WithCheck):
 
 
 class Sheets(WithCheck):
+    def test_two_threads_engrave_two_parts(self) -> None:
+        """The loupe, the pattern book and small pictures may do so at the same moment."""
+        other = part_of("C5/1 D5/1 E5/1 F5/1 | G5/4")
+        alone = [engrave(part, 1000.0) for part in (PART, other)]
+        with ThreadPoolExecutor(4) as pool:
+            beside = list(pool.map(lambda k: engrave((PART, other)[k % 2], 1000.0), range(24)))
+        self.assertTrue(all(e.notes == alone[k % 2].notes for k, e in enumerate(beside)))
+
     def test_engraving_knows_where_every_note_stands(self) -> None:
         for width in (900.0, 1900.0):
             e = engrave(PART, width)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import functools
 import re
+import threading
 from dataclasses import dataclass
 from typing import Any
 
@@ -123,12 +124,16 @@ class Engraving:
         )
 
 
-@functools.lru_cache(maxsize=1)
+@functools.cache
 def _toolkit() -> Any:
     import verovio
 
     verovio.enableLog(verovio.LOG_OFF)
     return verovio.toolkit()
+
+
+# The engraver keeps its options and its score between two calls: one part at a time, whatever the thread.
+ENGRAVER = threading.Lock()
 
 
 def engrave(
@@ -138,45 +143,47 @@ def engrave(
     page units of text, under each system. `bars_per_line` bars stand in a line (0: as many as fit).
     """
     xml = write_musicxml(Score("", (part,)), names=False, bars_per_line=bars_per_line).decode("utf-8")
-    tk = _toolkit()
-    tk.setOptions(
-        {
-            "pageWidth": int(max(width, 500)),
-            "pageHeight": 60000,
-            "adjustPageHeight": True,
-            "scale": 100,
-            "header": "none",
-            "footer": "none",
-            "breaks": "line" if bars_per_line else "auto",
-            "svgViewBox": True,
-            "svgRemoveXlink": False,
-            "expandNever": True,
-            "pageMarginLeft": 40,
-            "pageMarginRight": 40,
-            "pageMarginTop": 70,
-            "pageMarginBottom": 30 + int(RAIL_HEIGHT + RAIL_GAP + 20),
-            "mnumInterval": 0,
-            "justificationSystem": 0.0,
-            "spacingSystem": 13 if rails else 6 + round(room / 9.0),
-            "minLastJustification": 0.65,
-            "spacingNonLinear": 0.5,
-            "spacingLinear": 0.35 if not room else 0.5,
-            "xmlIdSeed": 7,
-            "svgFormatRaw": True,
-        }
-    )
-    if not tk.loadData(xml):
-        raise ValueError("the engraver refused a part that Jeweller wrote")
-    return _rewrite(tk.renderToSVG(1), len(part.bars))
+    options = {
+        "pageWidth": int(max(width, 500)),
+        "pageHeight": 60000,
+        "adjustPageHeight": True,
+        "scale": 100,
+        "header": "none",
+        "footer": "none",
+        "breaks": "line" if bars_per_line else "auto",
+        "svgViewBox": True,
+        "svgRemoveXlink": False,
+        "expandNever": True,
+        "pageMarginLeft": 40,
+        "pageMarginRight": 40,
+        "pageMarginTop": 70,
+        "pageMarginBottom": 30 + int(RAIL_HEIGHT + RAIL_GAP + 20),
+        "mnumInterval": 0,
+        "justificationSystem": 0.0,
+        "spacingSystem": 13 if rails else 6 + round(room / 9.0),
+        "minLastJustification": 0.65,
+        "spacingNonLinear": 0.5,
+        "spacingLinear": 0.35 if not room else 0.5,
+        "xmlIdSeed": 7,
+        "svgFormatRaw": True,
+    }
+    with ENGRAVER:
+        tk = _toolkit()
+        tk.setOptions(options)
+        if not tk.loadData(xml):
+            raise ValueError("the engraver refused a part that Jeweller wrote")
+        svg = tk.renderToSVG(1)
+    return _rewrite(svg, len(part.bars))
 
 
 def written_mei(score: Score) -> bytes:
     """The score as MEI, which the engraver makes of the MusicXML we write. The ids of bars and notes stay."""
-    tk = _toolkit()
-    tk.resetOptions()
-    if not tk.loadData(write_musicxml(score).decode("utf-8")):
-        raise ValueError("the engraver refused a score that Jeweller wrote")
-    text: str = tk.getMEI()
+    with ENGRAVER:
+        tk = _toolkit()
+        tk.resetOptions()
+        if not tk.loadData(write_musicxml(score).decode("utf-8")):
+            raise ValueError("the engraver refused a score that Jeweller wrote")
+        text: str = tk.getMEI()
     return text.encode("utf-8")
 
 
