@@ -177,7 +177,7 @@ def large(options: argparse.Namespace) -> None:
     window = opened(folder)
 
     timed("bench: opened, to the painted frame", painted(window, lambda: window.go("bench")))
-    timed("bench: another tray", painted(window, lambda: window.bench.trays.setCurrentIndex(5)))
+    timed("bench: another tray", painted(window, lambda: window.bench.tray_page.trays.setCurrentIndex(5)))
     timed("bench: a decision", painted(window, lambda: window.act("keep")))
     timed("ledger: opened, with the class picture", painted(window, lambda: window.go("ledger")))
     timed("ledger: players", painted(window, lambda: window.ledger.choose_way("players")))
@@ -239,7 +239,7 @@ def tray(options: argparse.Namespace) -> None:
     keys += 1
     timed("checked", lambda: pause(lambda: bench.checking is not None and not bench.checking.busy))
     waiting = sum(line.take.summary.get("open", 0) for line in bench.lines)
-    lengths = [bench._heard[t][1].duration for t in bench._heard]
+    lengths = [bench.listening.fetched[t][1].duration for t in bench.listening.fetched]
     print(
         f"{'':56} {len(bench.lines)} takes, about {sum(lengths) / max(1, len(lengths)):.0f} s each; "
         f"{waiting} doubtful places"

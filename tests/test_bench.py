@@ -56,7 +56,9 @@ class Bench(DeskCase):
             library.add_report(take.id, Bench.report)
         library.close()
         self.begin()
-        self.wait(lambda: self.bench.hand is not None and self.bench.hand.take.id in self.bench._heard)
+        self.wait(
+            lambda: self.bench.hand is not None and self.bench.hand.take.id in self.bench.listening.fetched
+        )
 
     def bring(self, *names: str) -> None:
         for name in names:
@@ -72,7 +74,9 @@ class Bench(DeskCase):
         self.window.next_button.click()
         self.wait(lambda: not self.bench.jobs.running("enter"))
         self.wait(lambda: self.bench.checking is not None and not self.bench.checking.busy, 60)
-        self.wait(lambda: self.bench.hand is not None and self.bench.hand.take.id in self.bench._heard)
+        self.wait(
+            lambda: self.bench.hand is not None and self.bench.hand.take.id in self.bench.listening.fetched
+        )
 
     def kinds(self) -> list[str]:
         assert self.bench.hand is not None
@@ -81,7 +85,7 @@ class Bench(DeskCase):
     def test_from_a_folder_to_the_last_decision_by_keyboard(self) -> None:
         self.begin()
         self.assertEqual(self.window.next_button.text(), "Bring takes in…")
-        self.assertIn("A tray is a pile of recordings", self.bench.empty.text())
+        self.assertIn("A tray is a pile of recordings", self.bench.tray_page.empty.text())
         self.bring("Ilse test.wav", "Bram test 2.wav")
         intake = self.bench.intake.page
         self.assertEqual([intake.box(r, PLAYER).currentText() for r in range(2)], ["Bram", "Ilse"])
@@ -95,7 +99,7 @@ class Bench(DeskCase):
         self.assertEqual(self.window.next_button.text(), "Next doubtful place")
         for key in (KEY.Key_D, KEY.Key_K, KEY.Key_K):  # each decides, and the next place comes and is played
             self.press(key)
-        self.assertTrue(self.bench.transport.playing)
+        self.assertTrue(self.bench.listening.transport.playing)
         self.assertEqual(self.bench.lines[1].take.id, self.bench.hand.take.id if self.bench.hand else 0)
         summary = self.bench.lines[0].take.summary
         self.assertEqual((summary["open"], summary["sure"]), (0, 2))
@@ -154,7 +158,7 @@ class Bench(DeskCase):
         self.assertEqual((intake.ticked(), intake.box(row, PLAYER).currentText()), (1, "Ilse of the weir"))
         intake.cancel.click()
         self.assertEqual(
-            (self.bench.trays.count(), self.window.next_button.text()), (1, "Next doubtful place")
+            (self.bench.tray_page.trays.count(), self.window.next_button.text()), (1, "Next doubtful place")
         )
 
     def test_nothing_to_bring_in_is_a_sentence(self) -> None:

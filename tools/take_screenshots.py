@@ -123,21 +123,21 @@ def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) 
     """The demo band's trays, checked and looked at."""
     window.go("bench")
     bench = window.bench
-    wait(lambda: bench.trays.count() == 2)  # the demo band is entered beside the window
+    wait(lambda: bench.tray_page.trays.count() == 2)  # the demo band is entered beside the window
     for tray in (2, 1):
         assert bench.library is not None and bench.checking is not None
         bench.show_trays(tray)
         bench.check()
         wait(lambda: bench.checking is not None and not bench.checking.busy, 300)
     bench.list.setCurrentRow(0)
-    wait(lambda: bench.hand is not None and bench.hand.take.id in bench._heard)
+    wait(lambda: bench.hand is not None and bench.hand.take.id in bench.listening.fetched)
     window.act("keep")
-    wait(lambda: bench.hand is not None and bench.hand.take.id in bench._heard)
-    bench.stop()
+    wait(lambda: bench.hand is not None and bench.hand.take.id in bench.listening.fetched)
+    bench.listening.stop()
     shot("bench-light")
     window.set_theme("dark")
     bench.list.setCurrentRow(1)
-    wait(lambda: bench.hand is not None and bench.hand.take.id in bench._heard)
+    wait(lambda: bench.hand is not None and bench.hand.take.id in bench.listening.fetched)
     shot("bench-dark")
     window.set_theme("light")
     assert bench.hand is not None

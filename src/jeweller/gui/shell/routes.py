@@ -120,7 +120,7 @@ class Routes(QMainWindow):
         if self.place == "pattern":
             self.pattern.toggle_play()
         elif self.place == "bench":
-            self.bench.toggle_play()
+            self.bench.listening.toggle_play()
         else:
             self.loupe.toggle_play()
 

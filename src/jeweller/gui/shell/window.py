@@ -322,7 +322,7 @@ class Window(Routes):
         self.loupe.stop()
         if self._built:
             self.pattern.stop()
-            self.bench.stop()
+            self.bench.listening.stop()
         if place in ("bench", "ledger"):
             self.bench.wake()
         if place == "ledger":
@@ -587,7 +587,7 @@ class Window(Routes):
 
     def escape(self) -> None:
         if self.place == "bench":
-            self.bench.stop()
+            self.bench.listening.stop()
         elif self.pages.currentIndex() == 1:
             self.cancel_check()
         elif self.place == "loupe" and self.pair.store is not None and not self.loupe.transport.playing:

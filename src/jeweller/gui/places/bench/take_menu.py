@@ -139,7 +139,7 @@ def delete_take(bench: BenchPlace, take: Take, *, sure: bool = False) -> None:
         box.exec()
         if box.clickedButton() is not button:
             return
-    bench.stop()
+    bench.listening.stop()
     bench.model.hand = None
     bench.model.opened.remove_take(take.id)
     bench.refresh()

@@ -9,31 +9,24 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QSettings, Qt, QTimer, Signal
+from PySide6.QtCore import QSettings, QTimer, Signal
 from PySide6.QtWidgets import (
-    QComboBox,
     QDialog,
-    QHBoxLayout,
     QInputDialog,
-    QLabel,
-    QPushButton,
-    QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from jeweller.audio.decode import Recording
-from jeweller.audio.playback import Transport, cut
 from jeweller.audio.ports import Speaker
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_again
 from jeweller.gui.places.bench.exports import TrayExports
 from jeweller.gui.places.bench.intake import TakeIntake
+from jeweller.gui.places.bench.listening import PAINTED_MS, TakeListening
 from jeweller.gui.places.bench.model import BenchModel
-from jeweller.gui.places.bench.take_list import TakeList
 from jeweller.gui.places.bench.take_menu import take_menu
-from jeweller.gui.places.bench.take_page import TakePage
+from jeweller.gui.places.bench.tray_page import TrayPage
 from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import _
 from jeweller.library.assignments import kinds_of, reminder
@@ -46,16 +39,9 @@ from jeweller.library.tray import (
     OpenTake,
     TakeEntry,
     decision,
-    load_take,
 )
-from jeweller.notation.performance import PerformedPart
-from jeweller.synthesis.sampler import RATE
 
 POLL_MS = 60
-# the take is seen before its sound is looked for, which takes the interpreter from the painting
-PAINTED_MS = 20
-EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
-KEPT = 4  # takes whose music and sound are kept at hand
 
 
 class BenchPlace(QWidget):
@@ -89,90 +75,54 @@ class BenchPlace(QWidget):
         self.intake = TakeIntake(self, self.model, jobs)
         self.intake.shown.connect(self._show_intake)
         self.intake.entered.connect(self._entered)
-        self.transport = Transport(speaker)
         self.theme, self.points = LIGHT, 11.0
-        # the music and the sound of the take in hand and of those beside it
-        self._heard: dict[int, tuple[PerformedPart | None, Recording]] = {}
-        self._fetching: set[int] = set()
         self.stale = False  # whether something was changed elsewhere since
         self._begun = False  # whether anything was looked at since the tray was shown
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 4, 16, 8)
         self.pages = QStackedWidget()
-        self.pages.addWidget(self._tray_page())
+        self.tray_page = TrayPage()
+        # what the window and the tests ask the bench for
+        self.list, self.page, self.split = self.tray_page.list, self.tray_page.page, self.tray_page.split
+        self.listening = TakeListening(self, self.model, jobs, speaker, self.list.order)
+        self._connect()
+        self.pages.addWidget(self.tray_page)
         self.pages.addWidget(self.intake.page)
         outer.addWidget(self.pages)
         self._poll = QTimer(self)
         self._poll.setInterval(POLL_MS)
         self._poll.timeout.connect(self._hear_checks)
 
-    # ---- construction
-    # --------------------------------------------------------------------------------------------
-
-    def _tray_page(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(8)
-        row = QHBoxLayout()
-        row.setSpacing(8)
-        self.trays = QComboBox()
-        self.trays.setAccessibleName(_("The tray"))
-        self.trays.currentIndexChanged.connect(lambda _unused: self._choose_tray())
-        row.addWidget(self.trays)
-        self.state = QLabel()
-        self.state.setObjectName("plain")
-        row.addWidget(self.state, 1)
-        self.pause = QPushButton(_("Pause"))
-        self.pause.clicked.connect(self._toggle_pause)
-        self.halt = QPushButton(_("Stop"))
-        self.halt.setToolTip(_("Stop checking; what is not checked waits"))
-        self.halt.clicked.connect(self.stop_checking)
-        self.alike = QPushButton(_("All of this kind…"))
-        self.alike.setToolTip(_("Dismiss every undecided finding of this kind in the tray at once"))
-        self.alike.clicked.connect(lambda: self.dismiss_all())
-        self.asked = QPushButton(_("Assignment settings…"))
-        self.asked.setToolTip(_("Bars, speed, what is judged and how it is marked, for this tray"))
-        self.asked.clicked.connect(lambda: self.ask())
-        self.bring = QPushButton(_("Bring takes in…"))
-        self.bring.clicked.connect(lambda: self.intake.ask_takes())
-        for button in (self.pause, self.halt, self.alike, self.asked, self.bring):
-            row.addWidget(button)
-        column.addLayout(row)
-        split = QSplitter(Qt.Orientation.Horizontal)
-        self.list = TakeList()
-        self.page = TakePage()
+    def _connect(self) -> None:
+        """What the parts of the page tell the place."""
+        tray = self.tray_page
+        tray.trays.currentIndexChanged.connect(lambda _unused: self._choose_tray())
+        tray.pause.clicked.connect(self._toggle_pause)
+        tray.halt.clicked.connect(self.stop_checking)
+        tray.alike.clicked.connect(lambda: self.dismiss_all())
+        tray.asked.clicked.connect(lambda: self.ask())
+        tray.bring.clicked.connect(lambda: self.intake.ask_takes())
         self.list.picked.connect(self._pick)
         self.list.opened.connect(self.to_loupe)
-        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.list.customContextMenuRequested.connect(
             lambda point: take_menu(self).popup(self.list.mapToGlobal(point))
         )
-        self.page.of_take.clicked.connect(
-            lambda: take_menu(self).popup(
-                self.page.of_take.mapToGlobal(self.page.of_take.rect().bottomLeft())
-            )
+        of_take = self.page.of_take
+        of_take.clicked.connect(
+            lambda: take_menu(self).popup(of_take.mapToGlobal(of_take.rect().bottomLeft()))
         )
-        split.addWidget(self.list)
         self.page.chosen.connect(self.choose)
         self.page.act.connect(self.act)
         self.page.commented.connect(self._commented)
         self.page.marked.connect(self.mark_by_hand)
         self.page.asked_why.connect(lambda: self.trouble.emit(self.explain_mark()))
         self.page.decided.clicked.connect(self.decide_take)
-        split.addWidget(self.page)
-        split.setCollapsible(0, False)
-        split.setSizes([540, 620])
-        column.addWidget(split, 1)
-        self.empty = QLabel()
-        self.empty.setObjectName("sheet")
-        self.empty.setWordWrap(True)
-        self.empty.setMaximumWidth(EMPTY_WIDTH)
-        column.addWidget(self.empty)
-        column.addStretch(0)
-        split.setObjectName("bench")
-        self.split = split
-        return page
+        self.listening.loaded.connect(self._loaded)
+        self.listening.failed.connect(self.page.snippet.clear)
+
+    def _loaded(self) -> None:
+        if self.hand is not None:
+            self.page.show_snippet(self.hand, self.key, self.listening.music())
 
     # ---- what is shown
     # -------------------------------------------------------------------------------------------
@@ -220,7 +170,7 @@ class BenchPlace(QWidget):
         self.show_trays()
         library = self.model.opened
         if self.fill_library is not None and not library.store.read_only:
-            self.empty.setText(
+            self.tray_page.empty.setText(
                 _(
                     "The demo band is being entered: its players, its music, two weeks of "
                     "recordings. A moment…"
@@ -259,20 +209,11 @@ class BenchPlace(QWidget):
 
     def show_trays(self, tray: int | None = None) -> None:
         """Every tray, the newest first."""
-        self.trays.blockSignals(True)
-        self.trays.clear()
-        for t in self.model.opened.trays():
-            self.trays.addItem(t.name, t)
-        if tray is not None:
-            self.trays.setCurrentIndex(
-                next((k for k in range(self.trays.count()) if self.trays.itemData(k).id == tray), 0)
-            )
-        self.trays.blockSignals(False)
-        self.trays.setVisible(self.trays.count() > 0)
+        self.tray_page.list_trays(self.model.opened.trays(), tray)
         self._choose_tray()
 
     def _choose_tray(self) -> None:
-        self.model.tray = self.trays.currentData()
+        self.model.tray = self.tray_page.trays.currentData()
         self.refresh()
         if self.lines and (self.hand is None or self.hand.take.id not in self.list.order()):
             self.list.setCurrentRow(0)
@@ -282,26 +223,14 @@ class BenchPlace(QWidget):
         """The list anew, in the order of need; what is in hand stays so."""
         self.model.read_tray()
         self.list.show_lines(self.lines, self.hand.take.id if self.hand is not None else None)
-        self.split.setVisible(bool(self.lines))
-        self.empty.setVisible(not self.lines)
-        for button in (self.alike, self.asked, self.bring):  # the next step offers it where there is nothing
-            button.setVisible(bool(self.lines))
-        self.empty.setText(
-            _(
-                "A tray is a pile of recordings: one line, many players. Drop a folder, a zip file "
-                "or recordings here. Jeweller works out who is playing what, you correct what it "
-                "guessed, and it checks them while you do something else."
-            )
-        )
+        self.tray_page.show_takes(bool(self.lines))
         self._say_state()
 
     def _say_state(self) -> None:
         busy = self.checking is not None and self.checking.busy
-        self.state.setText(" · ".join(self.model.state_words()))
-        self.pause.setVisible(busy)
-        self.halt.setVisible(busy)
-        self.pause.setText(_("Go on") if self.checking is not None and self.checking.paused else _("Pause"))
-        self.alike.setEnabled(self.key is not None)
+        self.tray_page.state.setText(" · ".join(self.model.state_words()))
+        self.tray_page.show_checking(busy, paused=self.checking is not None and self.checking.paused)
+        self.tray_page.alike.setEnabled(self.key is not None)
         self.changed.emit()
 
     def _pick(self, take: int) -> None:
@@ -310,60 +239,17 @@ class BenchPlace(QWidget):
 
     def take_in_hand(self, take: int, key: str | None = None) -> None:
         """Shows a take, with its first doubtful place or another."""
-        self.stop()
+        self.listening.stop()
         self.model.take_up(take, key)
         self._show_hand()
-        QTimer.singleShot(PAINTED_MS, lambda: self._fetch_soon(take))
-
-    def _fetch_soon(self, take: int) -> None:
-        if self.hand is not None and self.hand.take.id == take and self.model.readable:
-            self._fetch(take)
-
-    def _fetch(self, take: int) -> None:
-        """Loads the music and the sound of a take, and then of the one after it, before it is asked for."""
-        if take in self._heard:
-            self._fetch_next(take)
-        elif take not in self._fetching:
-            self._fetching.add(take)
-            job = self.jobs.threaded(_("take {take}").format(take=take), load_take, self.library, take, RATE)
-            job.done.connect(lambda found, t=take: self._loaded(t, found))
-            job.failed.connect(lambda sentence, t=take: self._not_loaded(t, sentence))
-
-    def _fetch_next(self, take: int) -> None:
-        order = self.list.order()
-        after = order.index(take) + 1 if take in order else len(order)
-        if self.hand is not None and take == self.hand.take.id and after < len(order):
-            self._fetch(order[after])
-
-    def _loaded(self, take: int, found: tuple[PerformedPart, Recording]) -> None:
-        self._fetching.discard(take)
-        self._heard[take] = found
-        for old in list(self._heard)[:-KEPT]:
-            if self.hand is None or old != self.hand.take.id:
-                del self._heard[old]
-        if self.hand is not None and self.hand.take.id == take:
-            self.page.show_snippet(self.hand, self.key, self._music())
-            if self._play_when_loaded:
-                self._play_when_loaded = False
-                self.play()
-            self._fetch_next(take)
-
-    def _not_loaded(self, take: int, sentence: str) -> None:
-        self._fetching.discard(take)
-        if self.hand is not None and self.hand.take.id == take:
-            self.page.snippet.clear(sentence)
-
-    _play_when_loaded = False
+        self.listening.fetch_soon(take)
 
     def _show_hand(self) -> None:
         """Everything that is known of the take in hand."""
         if self.hand is not None:
             self.page.kinds = self.model.criteria()
-            self.page.show_hand(self.hand, self.model.line_in_hand(), self.key, self._music())
-        self.alike.setEnabled(self.key is not None)
-
-    def _music(self) -> PerformedPart | None:
-        return self._heard.get(self.hand.take.id, (None, None))[0] if self.hand is not None else None
+            self.page.show_hand(self.hand, self.model.line_in_hand(), self.key, self.listening.music())
+        self.tray_page.alike.setEnabled(self.key is not None)
 
     # ---- going through
     # -------------------------------------------------------------------------------------------
@@ -372,7 +258,7 @@ class BenchPlace(QWidget):
         """Takes a finding in hand and plays it."""
         self.model.key = key
         self._show_hand()
-        self.play()
+        self.listening.play()
 
     def step_place(self, step: int) -> bool:
         """The next or previous doubtful place of the tray, played. False where there is none."""
@@ -394,7 +280,7 @@ class BenchPlace(QWidget):
         else:
             self.model.key = key
             self._show_hand()
-        self.play()
+        self.listening.play()
         return True
 
     def step_take(self, step: int) -> None:
@@ -483,7 +369,7 @@ class BenchPlace(QWidget):
         again = checks_again(self.model.opened.assignment_of(self.tray), asked)
         if not self.model.assign(asked):
             return
-        self.trays.setItemData(self.trays.currentIndex(), self.tray)
+        self.tray_page.trays.setItemData(self.tray_page.trays.currentIndex(), self.tray)
         self._show_hand()
         if again:
             self.check([line.take.id for line in self.lines if line.take.piece == asked["piece"]])
@@ -511,30 +397,6 @@ class BenchPlace(QWidget):
         if self.hand is not None and words != self.hand.standing.comments.get(WHOLE, ""):
             self.model.act([(self.hand.take.id, "comment", {"key": WHOLE, "text": words})])
         self.list.setFocus()
-
-    # ---- sound
-    # ---------------------------------------------------------------------------------------------------
-
-    def play(self) -> None:
-        """From two beats before the finding in hand to a beat after it."""
-        if self.hand is None:
-            return
-        if self.hand.take.id not in self._heard:
-            self._play_when_loaded = True
-            return
-        sound = self._heard[self.hand.take.id][1]
-        start, end = self.hand.span(self.key) if self.key is not None else (0.0, sound.duration)
-        self.transport.play([cut(sound.samples, sound.rate, start, min(end, sound.duration), 1.0)])
-
-    def toggle_play(self) -> None:
-        if self.transport.playing:
-            self.stop()
-        else:
-            self.play()
-
-    def stop(self) -> None:
-        self._play_when_loaded = False
-        self.transport.stop()
 
     # ---- checking
     # ------------------------------------------------------------------------------------------------
@@ -613,7 +475,7 @@ class BenchPlace(QWidget):
     def close_library(self) -> None:
         """Stops what runs and lets go of the library."""
         self._poll.stop()
-        self.stop()
+        self.listening.stop()
         self.model.close()
 
     def clean_up(self) -> None:
@@ -623,4 +485,4 @@ class BenchPlace(QWidget):
     def forget(self) -> None:
         """Nothing of a library that was closed stays."""
         self.model.forget()
-        self._heard = {}
+        self.listening.forget()
