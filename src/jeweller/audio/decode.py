@@ -124,12 +124,16 @@ def decode(
                 name=path.name, seconds=seconds
             )
         )
+    try:
+        sha256 = file_hash(path)
+    except OSError as error:
+        raise TakeError(_("{name} was taken away while it was being read.").format(name=path.name)) from error
     return Recording(
         samples=samples,
         rate=rate,
         source_rate=source_rate,
         channels=channels,
-        sha256=file_hash(path),
+        sha256=sha256,
         warnings=tuple(warnings),
     )
 
