@@ -21,7 +21,7 @@ from jeweller.audio.encode import write_sound
 from jeweller.decisions.records import decisions_path
 from jeweller.documents.annotations import draw_marks, staff_place
 from jeweller.documents.check_documents import annotated_musicxml, heard_midi, render_sheets
-from jeweller.documents.engraving import engrave
+from jeweller.documents.engraving import _engrave, engrave
 from jeweller.documents.mark_canvas import Ruler, View
 from jeweller.documents.page import html_to_pdf, marked_page, pdf_to_png
 from jeweller.documents.plain_text import explain_text, player_words, summary_text
@@ -313,7 +313,11 @@ class Sheets(WithCheck):
         other = part_of("C5/1 D5/1 E5/1 F5/1 | G5/4")
         alone = [engrave(part, 1000.0) for part in (PART, other)]
         with ThreadPoolExecutor(4) as pool:
-            beside = list(pool.map(lambda k: engrave((PART, other)[k % 2], 1000.0), range(24)))
+            beside = list(
+                pool.map(
+                    lambda k: _engrave.__wrapped__((PART, other)[k % 2], 1000.0, True, 0.0, 0), range(24)
+                )
+            )
         self.assertTrue(all(e.notes == alone[k % 2].notes for k, e in enumerate(beside)))
 
     def test_engraving_knows_where_every_note_stands(self) -> None:

@@ -132,6 +132,7 @@ def _toolkit() -> Any:
     return verovio.toolkit()
 
 
+KEPT = 16  # engravings
 # The engraver keeps its options and its score between two calls: one part at a time, whatever the thread.
 ENGRAVER = threading.Lock()
 
@@ -140,8 +141,14 @@ def engrave(
     part: Part, width: float = 1900.0, *, rails: bool = True, room: float = 0.0, bars_per_line: int = 0
 ) -> Engraving:
     """Engraves one part on one endless page of `width` page units, with room for a timing rail, or for `room`
-    page units of text, under each system. `bars_per_line` bars stand in a line (0: as many as fit).
+    page units of text, under each system. `bars_per_line` bars stand in a line (0: as many as fit). The last
+    engravings are kept: a class plays the same piece, and a thread makes ready what the window draws.
     """
+    return _engrave(part, width, rails, room, bars_per_line)
+
+
+@functools.lru_cache(maxsize=KEPT)
+def _engrave(part: Part, width: float, rails: bool, room: float, bars_per_line: int) -> Engraving:
     xml = write_musicxml(Score("", (part,)), names=False, bars_per_line=bars_per_line).decode("utf-8")
     options = {
         "pageWidth": int(max(width, 500)),

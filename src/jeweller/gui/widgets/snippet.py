@@ -14,12 +14,18 @@ from jeweller.documents.excerpt import excerpt
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import drawn
+from jeweller.notation.model import Part
 from jeweller.notation.performance import PerformedPart
 from jeweller.report_format import ReportFinding, TakeReport
 
 UNITS = 1500.0  # page units of a line
 SCALE = 0.62  # pixels for a page unit at the usual size
 HEIGHT = 176
+
+
+def engrave_for_snippet(part: Part) -> Engraving:
+    """A part as a snippet shows it. Who fetches the music makes it ready beside the window."""
+    return engrave(part, UNITS)
 
 
 class Snippet(QWidget):
@@ -31,7 +37,6 @@ class Snippet(QWidget):
         self.theme: Theme = LIGHT
         self.points = 11.0
         self.words = ""
-        self._engraved: tuple[PerformedPart, Engraving] | None = None
         self._pixmap: QPixmap | None = None
         self._last: tuple[Any, ...] | None = None
 
@@ -44,9 +49,7 @@ class Snippet(QWidget):
     ) -> None:
         """Draws the system that holds the finding `key` (None: the first)."""
         self._last = (line, report, findings, key)
-        if self._engraved is None or self._engraved[0] is not line:
-            self._engraved = (line, engrave(line.part, UNITS))
-        engraving = self._engraved[1]
+        engraving = engrave_for_snippet(line.part)
         shown = excerpt(engraving, line, report, self.theme, findings, key)
         scale = min(
             SCALE * self.points / 11.0,

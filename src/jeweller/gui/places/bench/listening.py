@@ -11,6 +11,8 @@ from jeweller.audio.playback import Transport, cut
 from jeweller.audio.ports import Speaker
 from jeweller.gui.places.bench.model import BenchModel
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.widgets.snippet import engrave_for_snippet
+from jeweller.library.library import Library
 from jeweller.library.tray import load_take
 from jeweller.notation.performance import PerformedPart
 from jeweller.synthesis.sampler import RATE
@@ -18,6 +20,14 @@ from jeweller.synthesis.sampler import RATE
 # the take is seen before its sound is looked for, which takes the interpreter from the painting
 PAINTED_MS = 20
 KEPT = 4  # takes whose music and sound are kept at hand
+
+
+def fetch_take(library: Library, take: int, rate: int) -> tuple[PerformedPart | None, Recording]:
+    """The music and the sound of a take, the music engraved as the bench shows it. Raises JewellerError."""
+    music, sound = load_take(library, take, rate)
+    if music is not None:
+        engrave_for_snippet(music.part)
+    return music, sound
 
 
 class TakeListening(QObject):
@@ -61,7 +71,7 @@ class TakeListening(QObject):
             self._fetch_next(take)
         elif take not in self._fetching:
             self._fetching.add(take)
-            job = self.jobs.threaded(f"take {take}", load_take, self.model.library, take, RATE)
+            job = self.jobs.threaded(f"take {take}", fetch_take, self.model.library, take, RATE)
             job.done.connect(lambda found, t=take: self._loaded(t, found))
             job.failed.connect(lambda sentence, t=take: self._not_loaded(t, sentence))
 
