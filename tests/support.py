@@ -10,6 +10,7 @@ import functools
 import gc
 import os
 import re
+import resource
 import sys
 import tempfile
 import threading
@@ -245,21 +246,25 @@ class Watchdog:
 
     # The aim is 0.1 s; the first showing of a page (its style) is still beyond it.
     HELD_S, BLOCKED_S = 0.25, 0.6
-    LOOK_S = 0.01
+    LOOK_S, QUIET_S = 0.02, 0.1  # how often it looks; a heart that beat so lately needs no look
 
     def __init__(self) -> None:
         self.held: list[str] = []
         self._main = threading.main_thread().ident or 0
         self._state = Path(f"/proc/self/task/{threading.main_thread().native_id}/stat")
-        self._beat: float | None = None
+        self._beat: tuple[float, float] | None = None  # when the heart beat last, and the work until then
         self._began = self._garbage = 0.0
+        self._looking = False
         gc.callbacks.append(self._collected)
-        threading.Thread(target=self._look, daemon=True).start()
 
     def beat(self) -> None:
         """The event loop runs: nothing holds it now."""
         if self._beat is not None:
-            self._beat = time.monotonic()
+            self._beat = self._now()
+
+    def _now(self) -> tuple[float, float]:
+        """(now, seconds of work of this thread so far)."""
+        return time.monotonic(), resource.getrusage(resource.RUSAGE_THREAD).ru_utime - self._garbage
 
     def _collected(self, phase: str, _info: dict[str, int]) -> None:
         """A collection of garbage takes as long as all tests of the process have left things to look through,
@@ -278,30 +283,33 @@ class Watchdog:
 
     @contextlib.contextmanager
     def watching(self) -> Iterator[None]:
-        self._beat = time.monotonic()
+        if not self._looking:  # only in processes that open a window
+            self._looking = True
+            threading.Thread(target=self._look, daemon=True).start()
+        self._beat = self._now()
         try:
             yield
         finally:
             self._beat = None
 
     def _look(self) -> None:
-        told: float | None = None
-        seen: float | None = None
-        asleep = before = 0.0
+        told: tuple[float, float] | None = None
+        seen: tuple[float, float] | None = None
+        asleep = 0.0
         while True:
             time.sleep(self.LOOK_S)
             beat = self._beat
-            if beat is None or beat == told:
+            if beat is None or beat is told or time.monotonic() - beat[0] < self.QUIET_S:
                 continue
+            if beat is not seen:
+                seen, asleep = beat, 0.0
             work, sleeps = self._looked()
-            if beat != seen:
-                seen, before, asleep = beat, work, 0.0
             # One look stands for no more than its own time: looks that come late say that the machine is busy.
             asleep += self.LOOK_S * sleeps
-            worked = work - before
+            worked = work - beat[1]
             if worked > self.HELD_S or asleep > self.BLOCKED_S:
                 where = self._where()
-                if self._beat == beat:
+                if self._beat is beat:
                     told = beat
                     if where.startswith("support.turn"):
                         continue  # Qt itself: styling and laying out what is shown for the first time
@@ -335,7 +343,7 @@ class WindowCase(TempCase):
         WATCHDOG.held = []
         self._heart = QTimer()
         self._heart.timeout.connect(WATCHDOG.beat)
-        self._heart.start(4)
+        self._heart.start(20)
         before = sys.excepthook
 
         def hook(kind: type[BaseException], value: BaseException, trace: TracebackType | None) -> None:
@@ -356,7 +364,7 @@ class WindowCase(TempCase):
     def wait(self, ready: Callable[[], object], seconds: float = 25.0, what: str = "") -> None:
         end = time.monotonic() + seconds
         while not ready():
-            self.turn(8)
+            self.turn(20)
             if time.monotonic() > end:
                 self.fail(f"waited {seconds} s in vain {what}")
         self.turn(5)
