@@ -134,9 +134,9 @@ class Bench(DeskCase):
         self.assertEqual(self.window.pair.player, "Bram")
         first = self.window.review.shown[0].key  # type: ignore[union-attr]
         self.window.loupe.choose(first)
-        self.window.loupe.stop()
+        self.window.loupe.listening.stop()
         self.press(KEY.Key_D)
-        self.window.loupe.stop()
+        self.window.loupe.listening.stop()
         self.press(KEY.Key_Escape)
         self.assertEqual(self.window.place, "bench")
         self.assertEqual(self.bench.lines[0].take.summary["open"], 2)

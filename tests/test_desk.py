@@ -68,7 +68,7 @@ class DeskCase(WindowCase):
     def open_music(self, path: object) -> None:
         """A file is opened in the pattern book and read."""
         self.window.pattern.open_file(str(path))
-        self.wait(lambda: self.window.pattern.reading is None)
+        self.wait(lambda: self.window.pattern.files.reading is None)
 
     def drop(self, *paths: object) -> None:
         data = QMimeData()
@@ -79,7 +79,7 @@ class DeskCase(WindowCase):
         self.assertTrue(enter.isAccepted())
         event = QDropEvent(QPointF(400, 300), Qt.DropAction.CopyAction, data, left, none)
         QApplication.sendEvent(self.window, event)
-        self.wait(lambda: self.window.pattern.reading is None)
+        self.wait(lambda: self.window.pattern.files.reading is None)
 
     def checked(self) -> None:
         self.wait(
@@ -97,7 +97,7 @@ class DeskCase(WindowCase):
         self.window._checked(pair, DeskCase.prepared)
         self.checked()
         loupe = self.window.loupe
-        self.wait(lambda: loupe._sound is not None and loupe._model is not None, what="for the sound")
+        self.wait(lambda: loupe.listening.sound and loupe.listening.model, what="for the sound")
         self.wait(lambda: loupe.paper.engraving is not None, what="for the page")
 
     def note_of(self, key: str) -> MarginNote:
@@ -137,7 +137,7 @@ class Opening(DeskCase):
         self.drop(score, take)
         self.checked()
         self.assertEqual(self.kinds(), ["wrong_note"])
-        self.wait(lambda: self.window.loupe._model is not None, what="for the model of the strokes")
+        self.wait(lambda: self.window.loupe.listening.model is not None, what="for the model of the strokes")
         self.press(Qt.Key.Key_Down)
         self.press(Qt.Key.Key_P)  # the heard pitch: there is none, and nothing breaks
         self.press(Qt.Key.Key_Right)
@@ -226,12 +226,12 @@ class Choosing(DeskCase):
         place = loupe.paper.place_of(key)
         assert place is not None
         QTest.mouseClick(loupe.paper, Qt.MouseButton.LeftButton, pos=place.toPoint())
-        self.assertEqual(loupe.chosen, key)
+        self.assertEqual(loupe.selection.chosen, key)
         self.assertTrue(self.note_of(key).opened)
         other = next(n for n in loupe.margin.notes if n.shown.key != key)
         wanted = other.shown.key
         QTest.mouseClick(other, Qt.MouseButton.LeftButton, pos=QPoint(120, 12))
-        self.assertEqual(loupe.chosen, wanted)
+        self.assertEqual(loupe.selection.chosen, wanted)
         at = self.window.review.places(next(s.finding for s in self.window.review.shown if s.key == key))[0][
             0
         ]
@@ -240,24 +240,24 @@ class Choosing(DeskCase):
             Qt.MouseButton.LeftButton,
             pos=QPoint(round(loupe.strip.wave.x_of(at + 0.1)), 40),
         )
-        self.assertEqual(loupe.chosen, key)
+        self.assertEqual(loupe.selection.chosen, key)
         self.assertIsNotNone(loupe.strip.wave.chosen)
 
     def test_keys_walk_findings_and_notes(self) -> None:
         self.open()
         loupe = self.window.loupe
-        seen = {loupe.chosen}
+        seen = {loupe.selection.chosen}
         for _ in range(2):
             self.press(KEY.Key_Down)
-            seen.add(loupe.chosen)
+            seen.add(loupe.selection.chosen)
         self.assertEqual(len(seen), 3)
         self.press(KEY.Key_Escape)
-        self.assertIsNone(loupe.chosen)
+        self.assertIsNone(loupe.selection.chosen)
         self.press(KEY.Key_Right)
         self.press(KEY.Key_Right)
-        self.assertEqual(loupe.note_id(), LINE.main_notes[1].id)
+        self.assertEqual(loupe.selection.note_id, LINE.main_notes[1].id)
         self.press(KEY.Key_Left)
-        self.assertEqual(loupe.note_id(), LINE.main_notes[0].id)
+        self.assertEqual(loupe.selection.note_id, LINE.main_notes[0].id)
 
     def test_the_facet_filter_leaves_its_kind_alone(self) -> None:
         self.open()
@@ -306,7 +306,7 @@ class Deciding(DeskCase):
         review = self.window.review
         assert review is not None
         before = review.report["mark"]["value"]
-        key = self.window.loupe.chosen
+        key = self.window.loupe.selection.chosen
         self.press(KEY.Key_D)
         self.assertGreater(review.report["mark"]["value"], before)
         self.assertEqual(next(s.state for s in review.shown if s.key == key), "dismissed")
@@ -324,7 +324,7 @@ class Deciding(DeskCase):
 
     def test_decisions_are_there_again_when_the_pair_is_opened_again(self) -> None:
         self.open()
-        key = self.window.loupe.chosen
+        key = self.window.loupe.selection.chosen
         self.press(KEY.Key_D)
         self.window.close()
         self.window = self.make_window()
@@ -336,7 +336,7 @@ class Deciding(DeskCase):
         self.open()
         review = self.window.review
         assert review is not None
-        key = self.window.loupe.chosen
+        key = self.window.loupe.selection.chosen
         self.press(KEY.Key_C)
         self.choose_kind("Sound", "fuzzy")
         self.assertEqual(next(s.finding["kind"] for s in review.shown if s.key == key), "fuzzy")
@@ -346,7 +346,7 @@ class Deciding(DeskCase):
         self.choose_kind("Rhythm", "late")
         added = [s for s in review.shown if s.state == "added"]
         self.assertEqual([s.finding["kind"] for s in added], ["late"])
-        self.assertEqual(self.window.loupe.chosen, added[0].key)
+        self.assertEqual(self.window.loupe.selection.chosen, added[0].key)
 
     def choose_kind(self, facet: str, kind: str) -> None:
         menu = self.window.kind_menu
@@ -385,13 +385,13 @@ class Playing(DeskCase):
         loupe.choose(key)
         at = next(s.finding["at_s"] for s in self.window.review.shown if s.key == key)
         self.press(KEY.Key_Space)
-        self.wait(lambda: loupe.transport.playing and loupe.strip.wave.playhead is not None)
+        self.wait(lambda: loupe.listening.playing and loupe.strip.wave.playhead is not None)
         assert loupe.strip.wave.playhead is not None
         self.assertAlmostEqual(loupe.strip.wave.playhead, at - 2 * 60 / 90, delta=0.4)
         first = loupe.paper._cursor
         self.wait(lambda: loupe.paper._cursor not in (None, first), 5)
         self.press(KEY.Key_Space)
-        self.assertFalse(loupe.transport.playing)
+        self.assertFalse(loupe.listening.playing)
         self.assertIsNone(loupe.paper._cursor)
         self.assertIn("No sound device", self.window.statusBar().currentMessage())
 
@@ -400,21 +400,21 @@ class Playing(DeskCase):
         loupe = self.window.loupe
         self.press(KEY.Key_M)
         self.press(KEY.Key_BracketLeft)
-        self.assertEqual((loupe.source, loupe.speed), ("model", 0.85))
+        self.assertEqual((loupe.listening.source, loupe.listening.speed), ("model", 0.85))
         self.press(KEY.Key_L)
         self.press(KEY.Key_Space)
-        self.wait(lambda: loupe.transport.playing)
-        note = loupe.note_id()
+        self.wait(lambda: loupe.listening.playing)
+        note = loupe.selection.note_id
         assert note is not None and self.window.review is not None
-        self.assertEqual(loupe.stretch(), self.window.review.bar_span(note))
-        length = loupe.transport._queue[0]
+        self.assertEqual(loupe.selection.stretch(loupe.listening.loop), self.window.review.bar_span(note))
+        length = loupe.listening.transport._queue[0]
         start, end = self.window.review.bar_span(note)
         self.assertAlmostEqual(len(length.samples) / length.rate, (end - start) / 0.85, delta=0.05)
         self.assertEqual(length.label, "model")
         self.press(KEY.Key_B)
-        self.wait(lambda: [s.label for s in loupe.transport._queue] == ["take", "model"])
+        self.wait(lambda: [s.label for s in loupe.listening.transport._queue] == ["take", "model"])
         self.press(KEY.Key_Escape)
-        self.assertFalse(loupe.transport.playing)
+        self.assertFalse(loupe.listening.playing)
 
     def test_dragging_over_the_sound_loops_that_stretch(self) -> None:
         self.open()
@@ -424,8 +424,8 @@ class Playing(DeskCase):
         QTest.mouseMove(wave, QPoint((a.x() + b.x()) // 2, 40))
         QTest.mouseMove(wave, b)
         QTest.mouseRelease(wave, Qt.MouseButton.LeftButton, pos=b)
-        self.wait(lambda: self.window.loupe.transport.playing)
-        span = self.window.loupe.stretch()
+        self.wait(lambda: self.window.loupe.listening.playing)
+        span = self.window.loupe.selection.stretch(False)
         assert span is not None
         self.assertAlmostEqual(span[0], 3.0, delta=0.1)
         self.assertAlmostEqual(span[1], 4.0, delta=0.1)

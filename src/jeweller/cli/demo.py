@@ -90,7 +90,7 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
 
 
 def _views(window: Any, folder: Path) -> None:
-    _wait(lambda: window.loupe._model is not None)
+    _wait(lambda: window.loupe.listening.model is not None)
     window.grab().save(str(folder / "view-loupe-light.png"))
     window.set_theme("dark")
     window.menus.pitch_action.setChecked(True)

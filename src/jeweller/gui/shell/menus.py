@@ -182,7 +182,7 @@ def fill_menus(w: Window) -> Menus:
     add_action(w, play, _("Slower"), lambda: w.loupe.step_speed(1), "[")
     add_action(w, play, _("Faster"), lambda: w.loupe.step_speed(-1), "]")
     add_action(w, play, _("Loop the bar"), lambda: w.loupe.strip.looping.toggle(), "L")
-    add_check(w, play, _("Model at the written speed"), False, w.loupe.set_written_speed)
+    add_check(w, play, _("Model at the written speed"), False, w.loupe.listening.set_written_speed)
 
     go = bar.addMenu(_("&Go"))
     for place, (words, _unused) in PLACES.items():

@@ -122,7 +122,7 @@ class Routes(QMainWindow):
         elif self.place == "bench":
             self.bench.listening.toggle_play()
         else:
-            self.loupe.toggle_play()
+            self.loupe.listening.toggle()
 
     def act(self, what: str) -> None:
         """A decision over the finding in hand, wherever one is."""

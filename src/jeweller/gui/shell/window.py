@@ -287,8 +287,10 @@ class Window(Routes):
         if not self.pair.score:
             return _("Open a score…"), self.open_score
         if self.review is None:
-            return ("Check", self.start_check) if self.pair.take else (_("Open a recording…"), self.open_take)
-        if any(s.state == "open" and s.key != self.loupe.chosen for s in self.review.shown):
+            return (
+                (_("Check"), self.start_check) if self.pair.take else (_("Open a recording…"), self.open_take)
+            )
+        if self.loupe.selection.next_open() is not None:
             return _("Next finding"), self._next_open
         if self._tray_index() is not None and (self._tray_index() or 0) + 1 < len(self.tray):
             return _("Next take"), lambda: self.step_tray(1)
@@ -319,9 +321,9 @@ class Window(Routes):
 
     def go(self, place: str) -> None:
         """To another place of the program; everything there is as it was left."""
-        self.loupe.stop()
+        self.loupe.listening.stop()
         if self._built:
-            self.pattern.stop()
+            self.pattern.listening.stop()
             self.bench.listening.stop()
         if place in ("bench", "ledger"):
             self.bench.wake()
@@ -348,14 +350,9 @@ class Window(Routes):
 
     def _next_open(self) -> None:
         """The next finding that was not decided yet, from the chosen one on."""
-        if self.review is None:
-            return
-        keys = [s.key for s in self.review.shown]
-        start = keys.index(self.loupe.chosen) + 1 if self.loupe.chosen in keys else 0
-        for k in [*range(start, len(keys)), *range(start)]:
-            if self.review.shown[k].state == "open" and keys[k] != self.loupe.chosen:
-                self.loupe.choose(keys[k])
-                return
+        key = self.loupe.selection.next_open()
+        if key is not None:
+            self.loupe.choose(key)
 
     def _fill_empty(self) -> None:
         entries = [
@@ -498,7 +495,7 @@ class Window(Routes):
 
     def _show_busy(self, words: str) -> None:
         """What is open stays so until a check is accepted."""
-        self.loupe.stop()
+        self.loupe.listening.stop()
         self._page_before = self.pages.currentIndex() if self.pages.currentIndex() != 1 else self._page_before
         self.busy.begin(words)
         self.pages.setCurrentIndex(1)
@@ -510,7 +507,7 @@ class Window(Routes):
             self._check(pair)
             return
         self.pair, self.review = pair, None
-        self.loupe.stop()
+        self.loupe.listening.stop()
         self.pages.setCurrentIndex(0)
         self._refresh()
 
@@ -590,10 +587,10 @@ class Window(Routes):
             self.bench.listening.stop()
         elif self.pages.currentIndex() == 1:
             self.cancel_check()
-        elif self.place == "loupe" and self.pair.store is not None and not self.loupe.transport.playing:
+        elif self.place == "loupe" and self.pair.store is not None and not self.loupe.listening.playing:
             self.go("bench")
-        elif self.loupe.transport.playing:
-            self.loupe.stop()
+        elif self.loupe.listening.playing:
+            self.loupe.listening.stop()
         else:
             self.loupe.choose(None)
 
@@ -646,7 +643,7 @@ class Window(Routes):
         menu.popup(widget.mapToGlobal(widget.rect().center()))
 
     def _popup_at_choice(self, menu: QMenu) -> None:
-        point = self.loupe.paper.place_of(self.loupe.chosen or "")
+        point = self.loupe.paper.place_of(self.loupe.selection.chosen or "")
         where = (
             self.loupe.paper.mapToGlobal(point.toPoint())
             if point is not None
@@ -664,7 +661,7 @@ class Window(Routes):
         self._popup_at_choice(kind_menu(self, act))
 
     def add_menu(self) -> None:
-        note_id = self.loupe.note_id()
+        note_id = self.loupe.selection.note_id
         if self.review is None or note_id is None:
             self.say(_("Choose a note first; then A adds a finding there."))
             return
@@ -716,8 +713,11 @@ class Window(Routes):
             LIGHT,
         )
         self.say(_("Writing…"))
-        job.done.connect(lambda paths: self.say(_("Saved: ") + ", ".join(str(p) for p in paths)))
+        job.done.connect(self._saved)
         job.failed.connect(self.trouble)
+
+    def _saved(self, paths: list[object]) -> None:
+        self.say(_("Saved: {path}").format(path=", ".join(str(p) for p in paths)))
 
     def show_keys(self) -> None:
         """All keys in one place."""
@@ -726,9 +726,9 @@ class Window(Routes):
     def closeEvent(self, event: QCloseEvent) -> None:
         self.settings.setValue("geometry", self.saveGeometry())
         self.remember_layout()
-        self.loupe.stop()
+        self.loupe.listening.stop()
         if self._built:
-            self.pattern.stop()
+            self.pattern.listening.stop()
         self.jobs.stop()
         if self._built:
             self.bench.close_library()
