@@ -218,7 +218,7 @@ def tray(options: argparse.Namespace) -> None:
     window = opened(home / "library")
     window.go("pattern")
     window.pattern.open_file(str(DEMO / "lockkeepers-march.musicxml"))
-    pause(lambda: window.pattern.reading is None)
+    pause(lambda: window.pattern.files.reading is None)
     window.pattern.put_on_shelf()
     window.go("bench")
     bench = window.bench
@@ -301,7 +301,7 @@ def book(options: argparse.Namespace) -> None:
 
     def open_long() -> None:
         place.open_file(str(home / "long.abc"))
-        pause(lambda: place.reading is None)
+        pause(lambda: place.files.reading is None)
 
     timed("a part of 200 bars opened, to the painted frame", painted(window, open_long))
     window.close()

@@ -10,6 +10,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from jeweller.audio.ports import SimulatedSpeaker
+from jeweller.documents.engraving import Engraving
 from jeweller.documents.parts import parts_page
 from jeweller.exercises.request import KINDS
 from jeweller.gui.places.pattern_book.sentence import SENTENCES, ExerciseSentence
@@ -35,9 +36,16 @@ class PatternBook(DeskCase):
         next(a for a in menu.actions() if a.text() == words).trigger()
         self.app.processEvents()
 
+    def engraved(self) -> Engraving:
+        """The sheet, once it is engraved as it was last asked for."""
+        paper = self.place.view.paper
+        self.wait(lambda: paper.engraving is not None and not self.window.jobs.running("sheet engraved"))
+        assert paper.engraving is not None
+        return paper.engraving
+
     def title(self) -> str:
-        assert self.place.score is not None
-        return self.place.score.title
+        assert self.place.model.score is not None
+        return self.place.model.score.title
 
     def test_the_key_goes_there_and_back_and_the_next_step_is_the_sheet(self) -> None:
         self.assertEqual(self.window.next_button.text(), "Save the sheet…")
@@ -98,13 +106,13 @@ class PatternBook(DeskCase):
         self.assertEqual(
             [n.pitch.name for b in self.place.part().bars for n in b.notes if n.pitch],
             ["C4", "D4", "E4", "F4", "G♯4", "A4"],
-        )  # type: ignore[union-attr]
+        )
         self.place.typed.go_to("0")
         self.assertEqual(edit.textCursor().blockNumber(), 3)
         # there again the next time
         self.assertIn("F2 ^G &", self.make_window().pattern.typed.edit.toPlainText())
         self.place.typed_for.setCurrentIndex(self.place.typed_for.findData("clarinet"))
-        self.assertEqual(self.place.part().chromatic, -2)  # type: ignore[union-attr]
+        self.assertEqual(self.place.part().chromatic, -2)
 
     def test_notes_are_entered_by_keys_and_the_last_one_is_washed(self) -> None:
         self.place.way_buttons.button(1).click()
@@ -130,6 +138,7 @@ class PatternBook(DeskCase):
 
     def coloured(self, colour: str) -> bool:
         """Whether a colour is to be seen on the paper."""
+        self.engraved()
         image = self.place.view.paper.grab().toImage()
         return any(
             image.pixelColor(x, y).name().upper() == colour
@@ -141,8 +150,7 @@ class PatternBook(DeskCase):
         self.place.maker.set_players([require_instrument("trumpet")])
         self.place.shown.bars.setCurrentIndex(self.place.shown.bars.findData(2))
         self.place.shown.lines["fingerings"].setChecked(True)
-        engraving = self.place.view.paper.engraving
-        assert engraving is not None
+        engraving = self.engraved()
         self.assertEqual(
             [sum(b.system == k for b in engraving.bars) for k in range(len(engraving.systems))], [2, 2]
         )
@@ -171,7 +179,7 @@ class PatternBook(DeskCase):
         book = self.folder / "book.abc"
         book.write_text("X:1\nT:First\nK:C\nL:1/4\nCDEF|\n\nX:2\nT:Second\nK:G\nL:1/4\nGABc|\n")
         self.drop(book)
-        self.assertEqual((self.place.way, self.title(), self.place.tunes.count()), ("open", "First", 2))
+        self.assertEqual((self.place.model.way, self.title(), self.place.tunes.count()), ("open", "First", 2))
         self.place.tunes.setCurrentIndex(1)
         self.assertEqual(self.title(), "Second")
         (self.folder / "bad.abc").write_text("hello")
@@ -189,17 +197,17 @@ class PatternBook(DeskCase):
         assert part is not None
         self.assertEqual((part.name, part.bars[0].clef[0]), ("Tuba", "F"))
         self.assertFalse(self.place.note.isVisible())
-        self.assertEqual(len(self.place.printed().parts), 1)  # type: ignore[union-attr]
+        self.assertEqual(len(self.place.printed().parts), 1)
 
     def test_a_midi_file_is_drawn_to_the_grid_that_is_chosen(self) -> None:
         path = self.folder / "played.mid"
         path.write_bytes(midi([(0, 0.3, 72), (0.35, 0.6, 74), (0.7, 0.95, 76), (1, 2, 77)]))
         self.drop(path)
         self.assertTrue(self.place.grid.isVisible())
-        self.assertEqual(self.place.part().bars[0].notes[0].tuplet, (3, 2))  # type: ignore[union-attr]
+        self.assertEqual(self.place.part().bars[0].notes[0].tuplet, (3, 2))
         self.place.grid.setCurrentIndex(self.place.grid.findText("sixteenths"))
-        self.wait(lambda: self.place.reading is None)
-        self.assertIsNone(self.place.part().bars[0].notes[0].tuplet)  # type: ignore[union-attr]
+        self.wait(lambda: self.place.files.reading is None)
+        self.assertIsNone(self.place.part().bars[0].notes[0].tuplet)
 
     def test_what_was_ticked_is_answered_by_the_check(self) -> None:
         self.drop(self.score)
@@ -254,7 +262,7 @@ class PatternBook(DeskCase):
         shelf.list.setCurrentRow(0)
         self.wait(lambda: not shelf.thumbs.waiting and shelf.thumbs.pictures)
         self.window.pattern.whom.octaves.setCurrentIndex(self.window.pattern.whom.octaves.findData(1))
-        self.assertEqual(self.place.part().bars[0].notes[0].pitch.name, "B♭5")  # type: ignore[union-attr]
+        self.assertEqual(self.place.part().bars[0].notes[0].pitch.name, "B♭5")
         self.window.pattern.whom.octaves.setCurrentIndex(self.window.pattern.whom.octaves.findData(0))
         shelf.remove()
         self.assertEqual(shelf.list.count(), 0)
@@ -264,7 +272,7 @@ class PatternBook(DeskCase):
         shelf.take_in(str(self.folder / "pieces.zip"))
         self.assertEqual(shelf.list.count(), 1)  # it was there already
         shelf.ask_passage("2-3")
-        self.assertEqual([b.number for b in self.place.part().bars], ["2", "3"])  # type: ignore[union-attr]
+        self.assertEqual([b.number for b in self.place.part().bars], ["2", "3"])
         shelf.ask_passage("9-12")
         self.assertIn("There are no bars 9 to 12", self.window.last_trouble)
 
@@ -275,15 +283,15 @@ class PatternBook(DeskCase):
         (folder / "b.mid").write_bytes(midi([(0, 1, 72), (1, 3, 67)]))
         (folder / "c.abc").write_text("hello")
         self.drop(folder)
-        self.wait(lambda: self.place.way == "shelf")
+        self.wait(lambda: self.place.model.way == "shelf")
         self.assertEqual(self.place.shelf.list.count(), 3)
         self.assertIn("c.abc: This is no notation file", self.window.last_trouble)
 
     def test_a_bar_clicked_says_what_the_others_have_there(self) -> None:
         self.place.maker.set_players([require_instrument(n) for n in ("flute", "clarinet", "alto-saxophone")])
-        box = self.place.view.paper.engraving.bars[1]  # type: ignore[union-attr]
-        system = self.place.view.paper.engraving.systems[box.system]  # type: ignore[union-attr]
-        scale = self.place.view.paper.width() / self.place.view.paper.engraving.width  # type: ignore[union-attr]
+        box = self.engraved().bars[1]
+        system = self.engraved().systems[box.system]
+        scale = self.place.view.paper.width() / self.engraved().width
         point = QPoint(int((box.left + box.right) / 2 * scale), int(system.top * scale))
         QTest.mouseClick(
             self.place.view.paper, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point
@@ -296,34 +304,35 @@ class PatternBook(DeskCase):
         part = self.place.part()
         assert part is not None
         note = part.bars[0].notes[1].id
-        box = self.place.view.paper.engraving.notes[note]  # type: ignore[union-attr]
-        scale = self.place.view.paper.width() / self.place.view.paper.engraving.width  # type: ignore[union-attr]
+        box = self.engraved().notes[note]
+        scale = self.place.view.paper.width() / self.engraved().width
         self.assertEqual(self.place.view.paper.note_at(box.x * scale, box.y * scale), note)
         self.place.remind(note, "breathe low")
         self.assertEqual(self.place.view.paper.pencilled, {note: "breathe low"})
         self.assertIn(
-            "breathe low", parts_page(self.place.printed(), self.place.shown.settings(self.place.reminders))
+            "breathe low",
+            parts_page(self.place.printed(), self.place.shown.settings(self.place.model.reminders)),
         )  # type: ignore[arg-type]
         self.place.remind(note, "")
         self.assertEqual(self.place.view.paper.pencilled, {})
         self.place.remind(note, "slow")
         self.choose("tonic", "F")  # other music: the reminder is not for it
-        self.assertEqual(self.place.reminders, {})
+        self.assertEqual(self.place.model.reminders, {})
 
     def test_space_plays_and_stops(self) -> None:
         self.place.view.setFocus()
         self.press(KEY.Key_Space)
         self.assertEqual(self.place.play_button.text(), "Stop")
-        self.wait(lambda: self.place.transport.playing)
+        self.wait(lambda: self.place.listening.transport.playing)
         self.press(KEY.Key_Space)
-        self.assertFalse(self.place.transport.playing)
+        self.assertFalse(self.place.listening.transport.playing)
         self.assertEqual(self.place.play_button.text(), "Play")
 
     def test_the_button_says_play_again_when_the_sound_has_ended(self) -> None:
-        self.place.transport.speaker = SimulatedSpeaker(real_time=False)
+        self.place.listening.transport.speaker = SimulatedSpeaker(real_time=False)
         self.place.toggle_play()
-        self.wait(lambda: self.place.transport.playing)
-        self.place.transport.speaker.run(600.0)
+        self.wait(lambda: self.place.listening.transport.playing)
+        self.place.listening.transport.speaker.run(600.0)
         self.wait(lambda: self.place.play_button.text() == "Play")
 
     def test_two_hundred_bars_are_on_paper_within_a_second(self) -> None:
@@ -333,8 +342,8 @@ class PatternBook(DeskCase):
 
         path = score_file(self.folder, part_of(" | ".join(["C5/1 D5/.5 E5/.5 F5/1 G5/1"] * 200)))
         self.open_music(path)  # starts the reader once
-        self.wait(lambda: self.place.view.paper.engraving is not None)
+        self.engraved()
         begin = time.process_time()
         self.place.refresh()
-        self.wait(lambda: self.place.view.paper.engraving is not None)
+        self.engraved()
         self.assertLess(time.process_time() - begin, 3.0)  # a second on a quiet machine

@@ -104,7 +104,7 @@ def main() -> None:
         shot("pattern-typed")
         for score in sorted(DEMO.glob("*.musicxml")):
             place.open_file(str(score))
-            wait(lambda: place.reading is None)
+            wait(lambda: place.files.reading is None)
             place.put_on_shelf()
         for kind in ("scale", "arpeggio", "intervals"):
             place.maker.choose("kind", kind)

@@ -4,6 +4,7 @@ a chosen trap washed.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
@@ -24,15 +25,31 @@ from jeweller.notation.model import Part
 RING = 21.0  # page units: the wash behind a notehead
 REACH = 26.0  # page units around a notehead in which it is meant
 FOOT = 40.0
-LONG_BARS = 40  # a longer part is engraved beside the window, which takes 0.1 s and more
+
+
+@dataclass(frozen=True, kw_only=True)
+class Layout:
+    """What an engraving is made from: a part, the width and the room under its systems in page units, and how
+    many bars stand in a line.
+    """
+
+    part: Part
+    units: float
+    room: float
+    bars_per_line: int
+
+    def engrave(self) -> Engraving:
+        return engrave(self.part, self.units, rails=False, room=self.room, bars_per_line=self.bars_per_line)
 
 
 class PartPaper(QWidget):
-    """One part. `show_part(None, …)` shows an empty sheet with a sentence; `bar_chosen` is emitted with the
-    index of a bar that was clicked, `note_chosen` with the id of a note that was double-clicked.
+    """One part. `show_part(None, …)` shows an empty sheet with a sentence. `bar_chosen` is emitted with the
+    index of a bar that was clicked, `note_chosen` with the id of a note that was double-clicked, `engraved`
+    when a part that was not shown before stands on the sheet.
     """
 
     bar_chosen = Signal(int)
+    engraved = Signal()
     note_chosen = Signal(str)
 
     def __init__(self, jobs: Jobs, parent: QWidget | None = None) -> None:
@@ -49,7 +66,9 @@ class PartPaper(QWidget):
         self.bars_per_line = 0
         self.points = 11.0
         self._pixmap: QPixmap | None = None
-        self.jobs = jobs  # where long parts are engraved
+        self.jobs = jobs
+        self._wanted: Layout | None = None  # what is to be engraved, and what is engraved
+        self._shown: Layout | None = None
 
     def show_part(
         self,
@@ -59,13 +78,8 @@ class PartPaper(QWidget):
         words: str = "",
         bars_per_line: int = 0,
     ) -> None:
-        self.part, self.theme, self.under, self.words, self.bars_per_line = (
-            part,
-            theme,
-            under,
-            words,
-            bars_per_line,
-        )
+        self.part, self.theme, self.under = part, theme, under
+        self.words, self.bars_per_line = words if part is None else "", bars_per_line
         self.engraving = None
         self.washed, self.pencilled = frozenset(), {}
         self.draw()
@@ -76,35 +90,47 @@ class PartPaper(QWidget):
         self.draw()
 
     def draw(self) -> None:
-        """Engraves for the width there is, if that changed, and draws."""
-        self._pixmap = None
+        """Engraves for the width there is, if that changed, and draws. What was shown stays until then."""
         if self.part is None or self.theme is None or self.width() < 50:
+            self._wanted = self._pixmap = None
             self.setMinimumHeight(200)
             self.update()
             return
-        instrument = instrument_of(self.part)
-        units = max(600.0, round(self.width() / self.zoom / 20) * 20.0)
-        if self.engraving is None or abs(self.engraving.width - units) > 1:
-            make = partial(
-                engrave,
-                self.part,
-                units,
-                rails=False,
-                room=rows_height(self.under, instrument),
-                bars_per_line=self.bars_per_line,
-            )
-            if len(self.part.bars) > LONG_BARS:
-                job = self.jobs.threaded("sheet engraved", make)
-                job.done.connect(partial(self._engraved, self.part))
-                return
-            self.engraving = make()
-        self.jobs.cancel("sheet engraved")
-        self._show(self.engraving, self.part, self.theme)
+        self._wanted = Layout(
+            part=self.part,
+            units=max(600.0, round(self.width() / self.zoom / 20) * 20.0),
+            room=rows_height(self.under, instrument_of(self.part)),
+            bars_per_line=self.bars_per_line,
+        )
+        if self.engraving is not None and self._wanted == self._shown:
+            self._show(self.engraving, self.part, self.theme)
+        elif not self.jobs.running("sheet engraved"):
+            self._engrave(self._wanted)
 
-    def _engraved(self, part: Part, engraving: Engraving) -> None:
-        if part is self.part and self.theme is not None:
-            self.engraving = engraving
-            self._show(engraving, part, self.theme)
+    def _engrave(self, layout: Layout) -> None:
+        """One at a time: who types or drags faster than it can be engraved is shown the last."""
+        job = self.jobs.threaded("sheet engraved", layout.engrave)
+        job.done.connect(partial(self._engraved, layout))
+        job.failed.connect(partial(self._refused, layout))
+
+    def _engraved(self, layout: Layout, engraving: Engraving) -> None:
+        if layout != self._wanted:
+            self._engrave_wanted()
+        elif self.theme is not None:
+            self.engraving, self._shown = engraving, layout
+            self._show(engraving, layout.part, self.theme)
+            self.engraved.emit()
+
+    def _refused(self, layout: Layout, sentence: str) -> None:
+        if layout != self._wanted:
+            self._engrave_wanted()
+        else:
+            self._pixmap, self.words = None, sentence
+            self.update()
+
+    def _engrave_wanted(self) -> None:
+        if self._wanted is not None:
+            self._engrave(self._wanted)
 
     def _show(self, engraving: Engraving, part: Part, theme: Theme) -> None:
         instrument = instrument_of(part)
@@ -195,12 +221,19 @@ class PartView(QScrollArea):
     def __init__(self, jobs: Jobs, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.paper = PartPaper(jobs)
+        self.paper.engraved.connect(self._scroll)
+        self._brought = ""
         self.setWidget(self.paper)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
 
     def bring(self, note: str) -> None:
-        """Scrolls to a note's system."""
-        top = self.paper.top_of(note)
+        """Scrolls to a note's system, once it is engraved."""
+        self._brought = note
+        self._scroll()
+
+    def _scroll(self) -> None:
+        top = self.paper.top_of(self._brought)
         if top is not None:
+            self._brought = ""
             self.verticalScrollBar().setValue(max(0, top - 40))

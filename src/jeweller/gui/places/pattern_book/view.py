@@ -6,16 +6,13 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Callable
-from fractions import Fraction
-from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, Qt, QTimer, Signal
+from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QInputDialog,
     QLabel,
@@ -27,46 +24,27 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.audio.playback import Transport, cut
 from jeweller.audio.ports import Speaker
-from jeweller.difficulty.analysis import analyse_part, scale_unknown
-from jeweller.difficulty.ensemble import compare_parts, describe_ensemble
-from jeweller.difficulty.traps import OUTSIDE
-from jeweller.documents.parts import instrument_of
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
-from jeweller.exercises.make import make_exercise
-from jeweller.files import write_bytes
 from jeweller.gui.places.loupe.margin import width_at
 from jeweller.gui.places.pattern_book.analysis_list import AnalysisList
 from jeweller.gui.places.pattern_book.display_options import DisplayOptions, PartChoice, plain
-from jeweller.gui.places.pattern_book.model import SHEETS
+from jeweller.gui.places.pattern_book.files import MusicFiles, is_played
+from jeweller.gui.places.pattern_book.listening import PartListening
+from jeweller.gui.places.pattern_book.model import GRIDS, WAYS, PatternModel
 from jeweller.gui.places.pattern_book.part_view import PartView
 from jeweller.gui.places.pattern_book.sentence import ExerciseSentence
 from jeweller.gui.places.pattern_book.shelf_page import ShelfPage
 from jeweller.gui.places.pattern_book.typed_page import TypedPage
-from jeweller.gui.services.jobs import Job, Jobs
-from jeweller.gui.services.work import read_many, write_part_sound, write_sheet
-from jeweller.i18n import N_, _, ngettext
-from jeweller.instruments.table import instruments, require_instrument
+from jeweller.gui.services.jobs import Jobs
+from jeweller.i18n import _, ngettext
+from jeweller.instruments.table import instruments
 from jeweller.library.library import Library
 from jeweller.library.progress import known_notes
-from jeweller.notation.formats import ENDINGS
 from jeweller.notation.model import Part, Score
-from jeweller.notation.readers.sandbox import load_scores
-from jeweller.notation.transposition import diatonic_of
-from jeweller.notation.writers.musicxml import write_musicxml
-from jeweller.synthesis.model import Model, sounded
 
-WAYS = (("make", N_("Make")), ("type", N_("Type in")), ("open", N_("Open")), ("shelf", N_("Shelf")))
-GRIDS: dict[str, Fraction | None] = {
-    N_("chosen by fit"): None,
-    N_("quarters"): Fraction(1),
-    N_("eighths"): Fraction(1, 2),
-    N_("sixteenths"): Fraction(1, 4),
-    N_("triplets"): Fraction(1, 3),
-}
-REMINDER = 24  # letters of a reminder above a note
+TOLD = 4  # sentences about the music that are shown at once
 MAKER_HEIGHT, EDITOR_HEIGHT, KEYS_HEIGHT, SHELF_HEIGHT = 68, 150, 44, 292
 
 
@@ -89,17 +67,16 @@ class PatternPlace(QWidget):
     ) -> None:
         super().__init__()
         self.jobs, self.settings, self.library = jobs, settings, library
-        self.transport = Transport(speaker)
-        self.playing_ends = QTimer(self)
-        self.playing_ends.setInterval(150)
-        self.playing_ends.timeout.connect(self._look_whether_it_plays)
+        self.model = PatternModel()
+        self.files = MusicFiles(self, self.model, jobs, settings)
+        self.files.opened.connect(self._opened)
+        self.files.many.connect(self._keep)
+        self.listening = PartListening(self, jobs, speaker)
+        self.listening.turned.connect(self._turned)
+        for part in (self.files, self.listening):
+            part.message.connect(self.message)
+            part.trouble.connect(self.trouble)
         self.theme, self.points = LIGHT, 11.0
-        self.way = "make"
-        self.opened: tuple[Score, ...] = ()
-        self.opened_path = ""
-        self.reading: Job | None = None  # a file that is being read
-        self.score: Score | None = None
-        self.told: tuple[str, ...] = ()
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 4, 16, 8)
         column.setSpacing(8)
@@ -119,7 +96,6 @@ class PatternPlace(QWidget):
         self.shelf.chosen.connect(self._from_shelf)
         self.shelf.trouble.connect(self.trouble)
         self.shelf.message.connect(self.message)
-        self.shelved: Score | None = None
         self.sources.addWidget(self.shelf)
         self.grid.hide()
         self.grid_words.hide()
@@ -134,15 +110,12 @@ class PatternPlace(QWidget):
         self.view = PartView(self.jobs)
         self.view.paper.bar_chosen.connect(self._bar_chosen)
         self.view.paper.note_chosen.connect(self.remind)
-        self.reminders: dict[str, str] = {}
         self.look = AnalysisList()
         self.look.shown.connect(self._show_notes)
         self.look.ticked.connect(self._pencil)
         self.look.asked_whom.connect(
             lambda: self.players_menu().popup(self.look.whom.mapToGlobal(self.look.whom.rect().bottomLeft()))
         )
-        # for whom it is looked over, and the written notes they have learnt
-        self.player, self.known = "", frozenset[int]()
         split = QSplitter(Qt.Orientation.Horizontal)
         split.addWidget(self.view)
         split.addWidget(self.look)
@@ -166,7 +139,7 @@ class PatternPlace(QWidget):
         for k, (way, words) in enumerate(WAYS):
             button = QPushButton(_(words))
             button.setCheckable(True)
-            button.setChecked(way == self.way)
+            button.setChecked(way == self.model.way)
             button.clicked.connect(lambda _unused=False, w=way: self.choose_way(w))
             self.way_buttons.addButton(button, k)
             row.addWidget(button)
@@ -208,7 +181,9 @@ class PatternPlace(QWidget):
         row.addWidget(button)
         self.tunes = QComboBox()
         self.tunes.setAccessibleName(_("The tune of the book"))
-        self.tunes.currentIndexChanged.connect(lambda _unused: self.refresh() if self.way == "open" else None)
+        self.tunes.currentIndexChanged.connect(
+            lambda _unused: self.refresh() if self.model.way == "open" else None
+        )
         row.addWidget(self.tunes)
         self.tunes.hide()
         self.grid_words = plain(_("Grid"))
@@ -216,11 +191,20 @@ class PatternPlace(QWidget):
         self.grid.setAccessibleName(_("The grid that played notes are drawn to"))
         for words, grid in GRIDS.items():
             self.grid.addItem(_(words), grid)
-        self.grid.currentIndexChanged.connect(lambda _unused: self.open_file(self.opened_path, ask=False))
+        self.grid.currentIndexChanged.connect(
+            lambda _unused: self.open_file(self.model.opened_path, ask=False)
+        )
         row.addWidget(self.grid_words)
         row.addWidget(self.grid)
         row.addStretch(1)
         return page
+
+    def _tune_chosen(self, _index: int) -> None:
+        if self.model.way == "open":
+            self.refresh()
+
+    def _grid_chosen(self, _index: int) -> None:
+        self.open_file(self.model.opened_path, ask=False)
 
     # ---- what is shown
     # -------------------------------------------------------------------------------------------
@@ -232,16 +216,16 @@ class PatternPlace(QWidget):
         self.maker.rebuild()
         self.shelf.set_theme(theme, points)
         self.view.paper.points = points
-        self.choose_way(self.way)
+        self.choose_way(self.model.way)
 
     def choose_way(self, way: str) -> None:
-        self.way = way
+        self.model.way = way
         index = [w for w, _unused in WAYS].index(way)
         self.way_buttons.button(index).setChecked(True)
         self.sources.setCurrentIndex(index)
         self.shelf_button.setVisible(way != "shelf")
         if way == "shelf":
-            self.shelf.fill(self.shelf_id)
+            self.shelf.fill(self.model.shelf_id)
         self._fit_sources()
         self.refresh()
         if way == "type":
@@ -251,7 +235,7 @@ class PatternPlace(QWidget):
         """As much height as the way of getting music needs."""
         keys = KEYS_HEIGHT if self.typed.edit.by_keys else 0
         heights = {"make": MAKER_HEIGHT, "type": EDITOR_HEIGHT + 90 + keys, "open": 44, "shelf": SHELF_HEIGHT}
-        self.sources.setMaximumHeight(round(heights[self.way] * self.points / 11.0))
+        self.sources.setMaximumHeight(round(heights[self.model.way] * self.points / 11.0))
 
     awake = False  # nothing is made before the place is first seen
 
@@ -265,45 +249,28 @@ class PatternPlace(QWidget):
         """Makes or reads the music anew and shows it."""
         if not self.awake:
             return
-        self.told, self.score = (), None
-        music = {
-            "make": (self.maker.drill, self.maker.players),
-            "open": (self.opened_path, self.tunes.currentIndex()),
-            "shelf": self.shelf_id,
-        }.get(self.way, "")
-        if (self.way, music) != self._reminded:
-            self.reminders, self._reminded = {}, (self.way, music)
-        try:
-            if self.way == "make":
-                made = make_exercise(self.maker.drill, self.maker.players)
-                self.score, self.told = made.score, made.told
-            elif self.way == "type" and self.typed.score is not None:
-                self.score = self._written_for(self.typed.score)
-            elif self.way == "open" and self.opened:
-                self.score = self.opened[max(0, self.tunes.currentIndex())]
-                self.told = self.score.warnings
-            elif self.way == "shelf":
-                self.score = self.shelved
-                piece = self.shelf.piece()
-                self.told = (piece.background,) if piece is not None and piece.background else ()
-        except JewellerError as error:
-            self.told = (str(error),)
+        model, way = self.model, self.model.way
+        if way == "make":
+            model.make(self.maker.drill, self.maker.players)
+        elif way == "type":
+            model.write(self.typed.score, str(self.typed_for.currentData()))
+        elif way == "open":
+            model.open_tune(self.tunes.currentIndex())
+        else:
+            model.take_from_shelf(self.shelf.piece())
+        told = model.told
         self.note.setText(
-            " ".join(self.told[:4])
-            + (_(" And {n} more.").format(n=len(self.told) - 4) if len(self.told) > 4 else "")
+            " ".join(told[:TOLD]) + (_(" And {n} more.").format(n=len(told) - TOLD) if told[TOLD:] else "")
         )
-        self.note.setVisible(bool(self.told))
-        self.whom.show_score(self.score, free=self.way in ("open", "shelf"))
-        self.stop()
+        self.note.setVisible(bool(told))
+        self.whom.show_score(model.score, free=way in ("open", "shelf"))
+        self.listening.stop()
         self._show_part()
-
-    shelf_id = ""
-    _reminded: tuple[str, object] = ("", "")  # the music that the reminders belong to
 
     def _typed_changed(self) -> None:
         """What is typed is kept, and there again the next time."""
         self.settings.setValue("typed", self.typed.edit.toPlainText())
-        if self.way == "type":
+        if self.model.way == "type":
             self.refresh()
             part, entered = self.part(), self.typed.entered()
             notes = (
@@ -318,7 +285,7 @@ class PatternPlace(QWidget):
         if shelf is None:
             return
         try:
-            self.shelved, self.shelf_id = shelf.score(piece_id), piece_id
+            self.model.shelved, self.model.shelf_id = shelf.score(piece_id), piece_id
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
@@ -330,40 +297,26 @@ class PatternPlace(QWidget):
         if score is not None:
             self.shelf.put(score)
 
-    def _written_for(self, score: Score) -> Score:
-        """A typed line as a part of the instrument it is written for."""
-        instrument = require_instrument(str(self.typed_for.currentData()))
-        name, chromatic = instrument.name, instrument.chromatic
-        parts = [
-            dataclasses.replace(
-                p, name=name, instrument=name, chromatic=chromatic, diatonic=diatonic_of(chromatic)
-            )
-            if not p.instrument
-            else p
-            for p in score.parts
-        ]
-        return dataclasses.replace(score, parts=tuple(parts))
-
     def part(self) -> Part | None:
         """The part that is shown."""
-        return self.whom.part(self.score)
+        return self.whom.part(self.model.score)
 
     def printed(self) -> Score | None:
         """What is saved and taken along: everything, or, where it was written for another instrument, the
         part that is shown.
         """
         part = self.part()
-        if self.score is None or part is None or not self.whom.moved:
-            return self.score
-        return dataclasses.replace(self.score, parts=(part,))
+        if self.model.score is None or part is None or not self.whom.moved:
+            return self.model.score
+        return dataclasses.replace(self.model.score, parts=(part,))
 
     def _choose_part(self) -> None:
         """Another part, or one for somebody else: where it lies badly is said."""
         self.whom.fit()
-        advice = self.whom.advice(self.score)
+        advice = self.whom.advice(self.model.score)
         if advice:
             self.note.setText(advice)
-        self.note.setVisible(bool(advice or self.told))
+        self.note.setVisible(bool(advice or self.model.told))
         self._show_part()
 
     def _show_part(self) -> None:
@@ -374,32 +327,14 @@ class PatternPlace(QWidget):
             "open": _("Drop a notation file here, or open one."),
             "shelf": _("Choose a piece. What was made, typed or opened is put here by “Put on the shelf”."),
         }
-        empty = words.get(self.way, _("There is nothing to show yet."))
+        empty = words.get(self.model.way, _("There is nothing to show yet."))
         playable = part is not None and part.note_count > 0
         self.view.paper.show_part(part, self.theme, self.shown.under(), empty, self.shown.bars_per_line)
-        known = self.known if self.player else frozenset()
-        over = analyse_part(part, instrument_of(part), known) if part is not None and playable else None
-        missing = scale_unknown(part, known) if part is not None and self.player else ()
-        scale = (
-            _("Of its scale {notes} are new for {player}.").format(
-                notes=", ".join(missing[:6]) + (" …" if len(missing) > 6 else ""), player=self.player
-            )
-            if missing
-            else _("{player} knows every note of its scale.").format(player=self.player)
-            if self.player
-            else ""
-        )
-        across = (
-            describe_ensemble(self.score)
-            if self.score is not None and len(self.score.parts) > 1 and self.way != "make"
-            else []
-        )
-        self.look.show_over(over, self.theme, self.points, across, self.player, scale)
-        outside = (
-            next((t.notes for t in over.traps if t.what.startswith(OUTSIDE)), ()) if over is not None else ()
-        )
-        if outside:  # nothing is moved to fit: what cannot be played is shown
-            self.view.paper.mark(frozenset(outside), {})
+        overview = self.model.survey(part)
+        player, analysis = self.model.player, overview.analysis
+        self.look.show_over(analysis, self.theme, self.points, overview.across, player, overview.scale)
+        if overview.outside:  # nothing is moved to fit: what cannot be played is shown
+            self.view.paper.mark(frozenset(overview.outside), {})
         for button in (self.play_button, self.loupe_button, self.shelf_button):
             button.setEnabled(playable)
         self._pencil()
@@ -420,7 +355,7 @@ class PatternPlace(QWidget):
 
     def look_for(self, player: str, known: frozenset[int]) -> None:
         """Looks the part over for a player who has learnt some (written) notes."""
-        self.player, self.known = player, known
+        self.model.player, self.model.known = player, known
         self._show_part()
 
     def _show_notes(self, notes: tuple[str, ...]) -> None:
@@ -438,37 +373,25 @@ class PatternPlace(QWidget):
                 self,
                 _("A reminder"),
                 _("Pencilled above this note (empty: taken away):"),
-                text=self.reminders.get(note, ""),
+                text=self.model.reminders.get(note, ""),
             )
             if not ok:
                 return
-        if words.strip():
-            self.reminders[note] = words.strip()[:REMINDER]
-        else:
-            self.reminders.pop(note, None)
+        self.model.remind(note, words)
         self._pencil()
 
     def _bar_chosen(self, bar: int) -> None:
         """Says what every part has in a bar, each in its own letters."""
-        if self.score is None or len(self.score.parts) < 2 or self.whom.moved:
-            return
-        lines = compare_parts(self.score, bar, bar)
-        number = self.score.parts[0].bars[bar].number if bar < len(self.score.parts[0].bars) else str(bar + 1)
-        self.note.setText(
-            _("Bar {number}: ").format(number=number)
-            + "; ".join(f"{x.part} {' '.join(x.own)}" for x in lines)
-            + "."
-        )
-        self.note.show()
+        words = "" if self.whom.moved else self.model.describe_bar(bar)
+        if words:
+            self.note.setText(words)
+            self.note.show()
 
     def keep_files(self, paths: list[str]) -> None:
         """Puts every piece of many files on the shelf; what cannot be read is named, the others are kept all
         the same.
         """
-        job = self.jobs.process("keep", read_many, paths)
-        job.progress.connect(lambda share, what: self.message.emit(_("Reading {what} …").format(what=what)))
-        job.failed.connect(self.trouble)
-        job.done.connect(self._keep)
+        self.files.read_all(paths)
 
     def _keep(self, found: list[tuple[Score, ...] | str]) -> None:
         shelf = self.shelf.open()
@@ -504,11 +427,7 @@ class PatternPlace(QWidget):
 
     def _pencil(self) -> None:
         """Numbers the notes of the ticked traps on the part."""
-        marks = dict(self.reminders)
-        for k, trap in enumerate(self.look.ticks(), 1):
-            for note in trap.notes:
-                marks[note] = f"{marks[note]} {k}" if note in marks else str(k)
-        paper = self.view.paper
+        paper, marks = self.view.paper, self.model.pencilled(self.look.ticks())
         if marks != paper.pencilled:
             paper.mark(paper.washed, marks)
 
@@ -517,37 +436,13 @@ class PatternPlace(QWidget):
 
     def open_file(self, path: str = "", *, ask: bool = True) -> None:
         """Opens every tune of a notation file. What was open stays where it cannot be read."""
-        if not path and ask:
-            folder = str(self.settings.value("folder", str(Path.home())))
-            pattern = " ".join(f"*{e}" for e in ENDINGS)
-            path, _unused = QFileDialog.getOpenFileName(
-                self,
-                _("Open a score"),
-                folder,
-                _("Notation files ({pattern});;All files (*)").format(pattern=pattern),
-            )
-        if not path:
-            return
-        played = Path(path).suffix.casefold() in (".mid", ".midi")
-        self.reading = self.jobs.threaded(
-            "read", partial(load_scores, path, grid=self.grid.currentData() if played else None)
-        )
-        self.message.emit(_("Reading {name}…").format(name=Path(path).name))
-        self.reading.done.connect(lambda scores: self._opened(path, scores, played))
-        self.reading.failed.connect(self._unread)
+        self.files.open(path, self.grid.currentData(), ask=ask)
 
-    def _unread(self, sentence: str) -> None:
-        self.reading = None
-        self.message.emit("")
-        self.trouble.emit(sentence)
-
-    def _opened(self, path: str, scores: tuple[Score, ...], played: bool) -> None:
-        self.reading = None
-        self.message.emit("")
-        self.settings.setValue("folder", str(Path(path).parent))
-        self.opened, self.opened_path = scores, path
-        self.grid.setVisible(played)
-        self.grid_words.setVisible(played)
+    def _opened(self) -> None:
+        """A file was read: its tunes are there to choose from."""
+        path, scores = self.model.opened_path, self.model.opened
+        self.grid.setVisible(is_played(path))
+        self.grid_words.setVisible(is_played(path))
         self.tunes.blockSignals(True)
         self.tunes.clear()
         for k, score in enumerate(scores, 1):
@@ -558,79 +453,27 @@ class PatternPlace(QWidget):
 
     def save(self, kind: str = "pdf", path: str = "") -> None:
         """Writes the sheet: every part, as it is shown."""
-        if self.score is None:
+        if self.model.score is None:
             self.message.emit(_("There is nothing to save yet."))
             return
-        ending = next(e for k, _unused, e in SHEETS if k == kind)
-        if not path:
-            folder = Path(str(self.settings.value("save_folder", str(Path.home()))))
-            path, _unused = QFileDialog.getSaveFileName(
-                self, _("Save the sheet"), str(folder / f"{self._file_name()}{ending}"), f"*{ending}"
-            )
-        if not path:
-            return
-        self.settings.setValue("save_folder", str(Path(path).parent))
-        if kind == "wav":
-            job = self.jobs.process("sheet", write_part_sound, self.part(), path)
-        else:
-            job = self.jobs.process(
-                "sheet", write_sheet, self.printed(), self.shown.settings(self.reminders), {kind: path}
-            )
-        self.message.emit(_("Writing…"))
-        job.done.connect(lambda paths: self.message.emit(_("Saved: ") + ", ".join(str(p) for p in paths)))
-        job.failed.connect(self.trouble)
-
-    def _file_name(self) -> str:
-        title = self.score.title if self.score is not None else ""
-        return "".join(c if c.isalnum() or c in " -♭♯" else "-" for c in title).strip() or "sheet"
+        settings = self.shown.settings(self.model.reminders)
+        self.files.save(kind, path, self.part(), self.printed(), settings)
 
     def take_to_loupe(self, path: str | bool = "") -> None:
         """Keeps the music as MusicXML and opens it where a take is compared with it."""
         score = self.printed()
         if score is None:
             return
-        if self.way == "open" and len(self.opened) == 1 and not self.whom.moved:
-            self.to_loupe.emit(self.opened_path, self.whom.parts.currentText())
-            return
-        if not isinstance(path, str) or not path:
-            folder = Path(str(self.settings.value("save_folder", str(Path.home()))))
-            path, _unused = QFileDialog.getSaveFileName(
-                self, _("Keep the music as"), str(folder / f"{self._file_name()}.musicxml"), "*.musicxml"
-            )
-        if not path:
-            return
-        try:
-            write_bytes(Path(path), write_musicxml(score))
-        except JewellerError as error:
-            self.trouble.emit(str(error))
-            return
-        self.to_loupe.emit(path, self.whom.parts.currentText())
+        if self.model.way == "open" and len(self.model.opened) == 1 and not self.whom.moved:
+            kept = self.model.opened_path
+        else:
+            kept = self.files.keep_music(score, path if isinstance(path, str) else "")
+        if kept:
+            self.to_loupe.emit(kept, self.whom.parts.currentText())
 
     def toggle_play(self) -> None:
         """Plays the part shown at its own speed, or stops."""
-        part = self.part()
-        if self.playing_ends.isActive() or part is None:
-            self.stop()
-            return
-        self.play_button.setText(_("Stop"))
-        self.playing_ends.start()
-        job = self.jobs.threaded("listen", sounded, part, instrument_of(part).sound or "flute")
-        job.done.connect(self._play)
-        job.failed.connect(self.trouble)
-        job.failed.connect(self.stop)
+        self.listening.toggle(self.part())
 
-    def _play(self, model: Model) -> None:
-        whole = cut(model.samples, model.rate, 0.0, len(model.samples) / model.rate, 1.0, "model")
-        self.transport.play([whole])
-        if self.transport.speaker.silent:
-            self.message.emit(_("No sound device: this plays silently."))
-
-    def _look_whether_it_plays(self) -> None:
-        if not self.transport.playing and not self.jobs.running("listen"):
-            self.stop()
-
-    def stop(self) -> None:
-        self.jobs.cancel("listen")
-        self.playing_ends.stop()
-        self.transport.stop()
-        self.play_button.setText(_("Play"))
+    def _turned(self, on: bool) -> None:
+        self.play_button.setText(_("Stop") if on else _("Play"))
