@@ -11,9 +11,9 @@ import numpy.typing as npt
 Array = npt.NDArray[np.float32]
 
 
-def write_sound(path: Path, samples: Array, rate: int) -> None:
+def write_sound(path: Path, samples: Array, rate: int, bit_rate: int | None = None) -> None:
     """Encodes mono samples by the file's ending: wav (16 bit), flac, ogg (Opus), mp3, m4a (AAC), webm
-    (Opus).
+    (Opus); at `bit_rate` bits a second where it is given.
 
     >>> import tempfile
     >>> import numpy as np
@@ -26,7 +26,7 @@ def write_sound(path: Path, samples: Array, rate: int) -> None:
     """
     import av
 
-    codec, bit_rate = {
+    codec, usual = {
         ".wav": ("pcm_s16le", 0),
         ".flac": ("flac", 0),
         ".ogg": ("libopus", 48000),
@@ -39,8 +39,8 @@ def write_sound(path: Path, samples: Array, rate: int) -> None:
     }[path.suffix.lower()]
     with av.open(str(path), "w") as container:
         stream = container.add_stream(codec, rate=rate, layout="mono")
-        if bit_rate:
-            stream.bit_rate = bit_rate
+        if bit_rate or usual:
+            stream.bit_rate = bit_rate or usual
         wanted = stream.format.name
         size = 960 if codec == "libopus" else 1152 if codec == "libmp3lame" else 1024
         resampler = av.AudioResampler(format=wanted, layout="mono", rate=rate)
