@@ -9,6 +9,7 @@ tests/run.py NAME ...   only these test modules
 
 from __future__ import annotations
 
+import faulthandler
 import os
 import re
 import subprocess
@@ -75,6 +76,7 @@ class TimedResult(unittest.TextTestResult):
 
 def run_tests(names: list[str]) -> int:
     """These test modules, in this process, in a home of their own."""
+    faulthandler.enable()  # a crash says where
     os.environ["QT_QPA_PLATFORM"] = os.environ.get("JEWELLER_TEST_PLATFORM", "offscreen")
     home = tempfile.mkdtemp(prefix="jeweller-test-")
     for name in ("HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"):

@@ -135,6 +135,19 @@ class Structure(unittest.TestCase):
                         there = hasattr(module, name) or importlib.util.find_spec(f"{node.module}.{name}")
                         self.assertTrue(there, f"{path.name}: {node.module}.{name}")
 
+    def test_what_is_done_later_is_dropped_with_its_owner(self) -> None:
+        """A functor called after its widget was destroyed ends the program, some paints later."""
+        bare = [
+            f"{name}:{node.lineno}"
+            for name, tree in modules().items()
+            for node in ast.walk(tree)
+            if isinstance(node, ast.Call)
+            and isinstance(node.func, ast.Attribute)
+            and node.func.attr == "singleShot"
+            and len(node.args) < 3
+        ]
+        self.assertEqual(bare, [])
+
     def test_no_colour_outside_the_theme(self) -> None:
         for path in SOURCE.rglob("*.py"):
             if path.name != "theme.py":

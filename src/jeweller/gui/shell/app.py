@@ -70,7 +70,7 @@ def run_window(
 
     window = Window(open_settings(), speaker or FoundSpeaker(), tray, tray_name)
     window.show()
-    QTimer.singleShot(BUILD_AFTER_MS, window.build_places)
+    QTimer.singleShot(BUILD_AFTER_MS, window, window.build_places)
     files = [f for f in (score, take) if f]
     if files:
         window.when_idle(lambda: window.open_files(files))

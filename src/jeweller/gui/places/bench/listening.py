@@ -59,7 +59,7 @@ class TakeListening(QObject):
 
     def fetch_soon(self, take: int) -> None:
         """Once the take is shown, unless another is taken in hand before."""
-        QTimer.singleShot(PAINTED_MS, lambda: self._fetch_if_in_hand(take))
+        QTimer.singleShot(PAINTED_MS, self, lambda: self._fetch_if_in_hand(take))
 
     def _fetch_if_in_hand(self, take: int) -> None:
         if self._in_hand(take) and self.model.readable:

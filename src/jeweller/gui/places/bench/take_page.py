@@ -144,7 +144,7 @@ class TakePage(QWidget):
         box.addStretch(1)
         self.notes.setWidget(content)
         if key in self.cards:
-            QTimer.singleShot(0, lambda: self._bring(key or ""))
+            QTimer.singleShot(0, self, lambda: self._bring(key or ""))
         self.show_snippet(hand, key, music)
 
     kinds: tuple[str, ...] = ()  # of traps that were chosen when the take was asked for

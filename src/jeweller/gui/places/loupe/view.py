@@ -175,7 +175,7 @@ class Loupe(QWidget):
     def _show_engraving(self, found: tuple[float, Engraving]) -> None:
         zoom, engraving = found
         self.paper.show_engraving(engraving, zoom)
-        QTimer.singleShot(0, self._lay_out)
+        QTimer.singleShot(0, self, self._lay_out)
 
     def _lay_out(self) -> None:
         """What stands beside the paper, and the choice brought into view."""
