@@ -21,7 +21,8 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QWidget
 
 from jeweller import errors, i18n
-from jeweller.assessment.messages import localized, texts_of
+from jeweller.assessment.finding import KINDS
+from jeweller.assessment.messages import KIND_NAMES, localized, texts_of
 from jeweller.cli.main import main
 from jeweller.documents.check_documents import render_sheets
 from jeweller.documents.plain_text import summary_text
@@ -47,6 +48,9 @@ class Catalogues(unittest.TestCase):
             check=False,
         )
         self.assertEqual((done.returncode, done.stderr), (0, ""), done.stdout)
+
+    def test_every_kind_of_finding_has_a_name(self) -> None:
+        self.assertEqual(set(KIND_NAMES), set(KINDS))
 
     def test_no_sentence_is_told_past_them(self) -> None:
         """What is raised for the user, written to the window or a terminal, or warned of, is looked up first."""

@@ -43,7 +43,66 @@ FACET_NAMES = {
     "articulation": N_("Articulation"),
     "sound": N_("Sound"),
 }
+KIND_NAMES = {
+    "wrong_note": N_("wrong note"),
+    "wrong_octave": N_("wrong octave"),
+    "wrong_partial": N_("wrong partial"),
+    "missed_note": N_("missed note"),
+    "extra_note": N_("extra note"),
+    "wrong_transposition": N_("wrong transposition"),
+    "missed_accidental": N_("missed accidental"),
+    "added_accidental": N_("added accidental"),
+    "cut_short": N_("cut short"),
+    "held_over": N_("held over"),
+    "rest_filled": N_("rest filled"),
+    "rest_short": N_("rest short"),
+    "rest_long": N_("rest long"),
+    "beat_dropped": N_("beat dropped"),
+    "beat_added": N_("beat added"),
+    "hesitation": N_("hesitation"),
+    "restart": N_("restart"),
+    "bar_skipped": N_("bar skipped"),
+    "repeat_skipped": N_("repeat skipped"),
+    "early": N_("early"),
+    "late": N_("late"),
+    "uneven": N_("uneven"),
+    "dot_lost": N_("dot lost"),
+    "dot_overdone": N_("dot overdone"),
+    "rushing": N_("rushing"),
+    "dragging": N_("dragging"),
+    "off_click": N_("off click"),
+    "wrong_tempo": N_("wrong tempo"),
+    "grace_missed": N_("grace missed"),
+    "grace_slipped": N_("grace slipped"),
+    "trill_missed": N_("trill missed"),
+    "trill_start": N_("trill start"),
+    "trill_thin": N_("trill thin"),
+    "ornament_wrong": N_("ornament wrong"),
+    "tongued_in_slur": N_("tongued in slur"),
+    "slurred_over_tongue": N_("slurred over tongue"),
+    "breath_in_slur": N_("breath in slur"),
+    "breath_every_note": N_("breath every note"),
+    "not_detached": N_("not detached"),
+    "not_joined": N_("not joined"),
+    "out_of_tune": N_("out of tune"),
+    "tuned_high": N_("tuned high"),
+    "tuned_low": N_("tuned low"),
+    "cracked": N_("cracked"),
+    "fuzzy": N_("fuzzy"),
+    "sagging": N_("sagging"),
+    "unsteady": N_("unsteady"),
+    "dynamics_flat": N_("dynamics flat"),
+}
 TEACHER = "teacher"  # who wrote a finding that was added or reworded by hand
+
+
+def kind_name(kind: str) -> str:
+    """A kind of finding in the teacher's words.
+
+    >>> kind_name("wrong_note")
+    'wrong note'
+    """
+    return _(KIND_NAMES[kind])
 
 
 def write_texts(finding: Finding) -> Finding:

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.assessment.finding import FACET_OF, Finding
+from jeweller.assessment.messages import kind_name
 from jeweller.errors import JewellerError
 from jeweller.files import write_bytes
 from jeweller.i18n import _
@@ -97,8 +98,8 @@ class Decisions:
 
 
 def added_finding(a: Added) -> Finding:
-    text = a.text or _("Bar {bar}, beat {beat:g}: {replace} (teacher).").format(
-        bar=a.bar, beat=a.beat, replace=a.kind.replace("_", " ")
+    text = a.text or _("Bar {bar}, beat {beat:g}: {kind} (teacher).").format(
+        bar=a.bar, beat=a.beat, kind=kind_name(a.kind)
     )
     return Finding(
         kind=a.kind,

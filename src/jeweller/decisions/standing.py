@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from jeweller.assessment.finding import UNMARKED, Finding, is_sure
+from jeweller.assessment.messages import kind_name
 from jeweller.assessment.sentence import describe_place
 from jeweller.decisions.records import Decision, DecisionAct, Decisions, added_finding
 from jeweller.i18n import _
@@ -65,11 +66,8 @@ def _decided(finding: Finding, decision: Decision | None) -> StandingFinding:
     changed = finding
     if decision.act == DecisionAct.CHANGE:
         place = describe_place(finding)
-        text = _("{upper}{place}: {replace} (changed by the teacher from {replace2}).").format(
-            upper=place[0].upper(),
-            place=place[1:],
-            replace=decision.kind.replace("_", " "),
-            replace2=finding.kind.replace("_", " "),
+        text = _("{place}: {new} (changed by the teacher from {old}).").format(
+            place=place[0].upper() + place[1:], new=kind_name(decision.kind), old=kind_name(finding.kind)
         )
         changed = finding.replace(kind=decision.kind, confidence=1.0, cause=None, text=text)
     elif decision.act == DecisionAct.KEEP:

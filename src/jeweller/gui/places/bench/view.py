@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from jeweller.assessment.messages import kind_name
 from jeweller.audio.ports import Speaker
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_again
@@ -165,7 +166,7 @@ class BenchPlace(QWidget):
         """Opens the library on first use and shows the newest tray."""
         if not self.model.wake():
             return
-        QTimer.singleShot(PAINTED_MS, self._remind)
+        QTimer.singleShot(PAINTED_MS, self, self._remind)
         self.intake.watch(str(self.model.settings.value("watched", "")))
         self.show_trays()
         library = self.model.opened
@@ -332,7 +333,7 @@ class BenchPlace(QWidget):
             why, ok = QInputDialog.getText(
                 self,
                 _("All of this kind"),
-                _("Dismiss every undecided “{kind}” of this tray. Why?").format(kind=kind.replace("_", " ")),
+                _("Dismiss every undecided “{kind}” of this tray. Why?").format(kind=kind_name(kind)),
             )
             if not ok:
                 return

@@ -14,7 +14,8 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 from jeweller.errors import JewellerError
 from jeweller.files import write_bytes
-from jeweller.gui.places.pattern_book.model import SHEETS, PatternModel
+from jeweller.gui.places.pattern_book.choices import SHEETS
+from jeweller.gui.places.pattern_book.model import PatternModel
 from jeweller.gui.services.jobs import Job, Jobs
 from jeweller.gui.services.work import read_many, write_part_sound, write_sheet
 from jeweller.i18n import _

@@ -1,5 +1,5 @@
-"""What the pattern book is, with no widget: where its music comes from, what is pencilled on it, for whom it
-is looked over, and as what it can be saved.
+"""What the pattern book is, with no widget: where its music comes from, what is pencilled on it, and
+for whom it is looked over.
 """
 
 from __future__ import annotations
@@ -7,7 +7,6 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Sequence
 from dataclasses import dataclass
-from fractions import Fraction
 from typing import TYPE_CHECKING
 
 from jeweller.difficulty.analysis import PartAnalysis, analyse_part, scale_unknown
@@ -16,7 +15,7 @@ from jeweller.difficulty.traps import OUTSIDE, Trap
 from jeweller.documents.parts import instrument_of
 from jeweller.errors import JewellerError
 from jeweller.exercises.make import make_exercise
-from jeweller.i18n import N_, _
+from jeweller.i18n import _
 from jeweller.instruments.table import require_instrument
 from jeweller.notation.transposition import diatonic_of
 
@@ -26,24 +25,6 @@ if TYPE_CHECKING:
     from jeweller.notation.model import Part, Score
     from jeweller.repertoire.shelf import Piece
 
-# kind, words, ending
-SHEETS = (
-    ("pdf", "PDF", ".pdf"),
-    ("musicxml", "MusicXML", ".musicxml"),
-    ("mei", "MEI", ".mei"),
-    ("midi", "MIDI", ".mid"),
-    ("png", N_("Picture"), ".png"),
-    ("html", N_("Page for a browser"), ".html"),
-    ("wav", N_("Sound, with a count-in"), ".wav"),
-)
-WAYS = (("make", N_("Make")), ("type", N_("Type in")), ("open", N_("Open")), ("shelf", N_("Shelf")))
-GRIDS: dict[str, Fraction | None] = {
-    N_("chosen by fit"): None,
-    N_("quarters"): Fraction(1),
-    N_("eighths"): Fraction(1, 2),
-    N_("sixteenths"): Fraction(1, 4),
-    N_("triplets"): Fraction(1, 3),
-}
 REMINDER = 24  # letters of a reminder above a note
 SCALE_SHOWN = 6  # new notes of a scale that are named
 

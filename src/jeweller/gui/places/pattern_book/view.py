@@ -29,10 +29,11 @@ from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
 from jeweller.gui.places.loupe.margin import width_at
 from jeweller.gui.places.pattern_book.analysis_list import AnalysisList
+from jeweller.gui.places.pattern_book.choices import GRIDS, WAYS
 from jeweller.gui.places.pattern_book.display_options import DisplayOptions, PartChoice, plain
 from jeweller.gui.places.pattern_book.files import MusicFiles, is_played
 from jeweller.gui.places.pattern_book.listening import PartListening
-from jeweller.gui.places.pattern_book.model import GRIDS, WAYS, PatternModel
+from jeweller.gui.places.pattern_book.model import PatternModel
 from jeweller.gui.places.pattern_book.part_view import PartView
 from jeweller.gui.places.pattern_book.sentence import ExerciseSentence
 from jeweller.gui.places.pattern_book.shelf_page import ShelfPage
