@@ -130,9 +130,14 @@ class Bench(DeskCase):
     def test_to_the_loupe_and_back_and_all_of_a_kind(self) -> None:
         self.checked_tray("Ilse", "Bram")
         self.press(KEY.Key_O)
-        self.wait(lambda: self.window.review is not None and self.window.pages.currentIndex() == 2, 60)
-        self.assertEqual(self.window.pair.player, "Bram")
-        first = self.window.review.shown[0].key  # type: ignore[union-attr]
+        self.wait(
+            lambda: (
+                self.window.loupe_place.review is not None and self.window.loupe_place.currentIndex() == 2
+            ),
+            60,
+        )
+        self.assertEqual(self.window.loupe_place.pair.player, "Bram")
+        first = self.window.loupe_place.review.shown[0].key  # type: ignore[union-attr]
         self.window.loupe.choose(first)
         self.window.loupe.listening.stop()
         self.press(KEY.Key_D)

@@ -19,10 +19,10 @@ from jeweller.audio.ports import SimulatedSpeaker
 from jeweller.demo_band import read_band
 from jeweller.gui.places.loupe.margin import MarginNote
 from jeweller.gui.places.loupe.model import OpenPair
+from jeweller.gui.places.loupe.recent import recent_pairs
 from jeweller.gui.services.jobs import Job, Jobs
 from jeweller.gui.shell.app import open_settings
 from jeweller.gui.shell.dialogs import KEYS
-from jeweller.gui.shell.recent import recent_pairs
 from jeweller.gui.shell.window import Window
 from jeweller.notation.model import Score
 from jeweller.notation.performance import perform_part
@@ -83,7 +83,9 @@ class DeskCase(WindowCase):
 
     def checked(self) -> None:
         self.wait(
-            lambda: self.window.review is not None and self.window.pages.currentIndex() == 2,
+            lambda: (
+                self.window.loupe_place.review is not None and self.window.loupe_place.currentIndex() == 2
+            ),
             what="for the check",
         )
 
@@ -94,7 +96,7 @@ class DeskCase(WindowCase):
         if DeskCase.prepared is None:
             DeskCase.prepared = check(self.score, self.take)
         pair = OpenPair(score=str(self.score), take=str(self.take), part="Flute", parts=("Flute",))
-        self.window._checked(pair, DeskCase.prepared)
+        self.window.loupe_place._checked(pair, DeskCase.prepared)
         self.checked()
         loupe = self.window.loupe
         self.wait(lambda: loupe.listening.sound and loupe.listening.model, what="for the sound")
@@ -104,8 +106,8 @@ class DeskCase(WindowCase):
         return next(n for n in self.window.loupe.margin.notes if n.shown.key == key)
 
     def kinds(self) -> list[str]:
-        assert self.window.review is not None
-        return [s.finding["kind"] for s in self.window.review.shown]
+        assert self.window.loupe_place.review is not None
+        return [s.finding["kind"] for s in self.window.loupe_place.review.shown]
 
 
 class Opening(DeskCase):
@@ -113,7 +115,7 @@ class Opening(DeskCase):
         self.assertEqual(self.window.next_button.text(), "Open a score…")
         begin = time.monotonic()
         self.drop(self.score, self.take)
-        self.assertEqual(self.window.pages.currentIndex(), 1)
+        self.assertEqual(self.window.loupe_place.currentIndex(), 1)
         self.checked()
         self.assertLess(time.monotonic() - begin, 15)
         self.assertEqual(sorted(self.kinds()), ["missed_accidental", "rest_short", "wrong_note"])
@@ -121,8 +123,8 @@ class Opening(DeskCase):
         self.assertEqual(self.window.next_button.text(), "Next finding")
 
     def test_on_a_first_start_title_and_words_stand_together(self) -> None:
-        title, words = self.window.empty.title, self.window.empty.text
-        self.assertFalse(self.window.empty.list.isVisible())
+        title, words = self.window.loupe_place.empty.title, self.window.loupe_place.empty.text
+        self.assertFalse(self.window.loupe_place.empty.list.isVisible())
         self.assertLess(words.geometry().top() - title.geometry().bottom(), 40)
         self.assertLess(title.geometry().height(), 80)
 
@@ -143,13 +145,13 @@ class Opening(DeskCase):
         self.press(Qt.Key.Key_Right)
         self.press(Qt.Key.Key_Down)
         self.press(Qt.Key.Key_D)
-        assert self.window.review is not None
-        self.assertEqual(self.window.review.report["mark"]["value"], 20)
+        assert self.window.loupe_place.review is not None
+        self.assertEqual(self.window.loupe_place.review.report["mark"]["value"], 20)
 
     def test_one_after_the_other_in_either_order(self) -> None:
         self.drop(self.score)
         self.wait(lambda: self.window.next_button.text() == "Open a recording…")
-        self.assertEqual(self.window.empty.title.text(), "Now the recording")
+        self.assertEqual(self.window.loupe_place.empty.title.text(), "Now the recording")
         self.drop(self.take)
         self.checked()
         second = self.make_window()
@@ -160,16 +162,16 @@ class Opening(DeskCase):
 
     def test_esc_stops_a_check_and_keeps_what_was_open(self) -> None:
         self.open()
-        before = self.window.review
+        before = self.window.loupe_place.review
         self.drop(self.score, self.take)
         self.press(KEY.Key_Escape)
-        self.wait(lambda: self.window.pages.currentIndex() == 2)
-        self.assertIs(self.window.review, before)
+        self.wait(lambda: self.window.loupe_place.currentIndex() == 2)
+        self.assertIs(self.window.loupe_place.review, before)
         self.assertIn("Stopped", self.window.statusBar().currentMessage())
 
     def test_bad_input_is_a_sentence_and_what_was_open_stays(self) -> None:
         self.open()
-        before = self.window.review
+        before = self.window.loupe_place.review
         bad, silent, text = (
             self.folder / "bad.musicxml",
             self.folder / "silent.wav",
@@ -189,8 +191,8 @@ class Opening(DeskCase):
                 self.wait(lambda: self.window.last_trouble)
                 self.assertRegex(self.window.last_trouble, words)
                 self.press(KEY.Key_Escape)
-                self.assertIs(self.window.review, before)
-                self.assertEqual(self.window.pages.currentIndex(), 2)
+                self.assertIs(self.window.loupe_place.review, before)
+                self.assertEqual(self.window.loupe_place.currentIndex(), 2)
 
     def test_recent_pairs_and_window_are_remembered(self) -> None:
         self.open()
@@ -198,9 +200,11 @@ class Opening(DeskCase):
         self.window.close()
         self.window = self.make_window()
         self.assertEqual(recent_pairs(self.window.settings), [(str(self.score), str(self.take), "Flute")])
-        self.assertEqual(self.window.empty.list.count(), 1)
-        item = self.window.empty.list.visualItemRect(self.window.empty.list.item(0))
-        QTest.mouseClick(self.window.empty.list.viewport(), Qt.MouseButton.LeftButton, pos=item.center())
+        self.assertEqual(self.window.loupe_place.empty.list.count(), 1)
+        item = self.window.loupe_place.empty.list.visualItemRect(self.window.loupe_place.empty.list.item(0))
+        QTest.mouseClick(
+            self.window.loupe_place.empty.list.viewport(), Qt.MouseButton.LeftButton, pos=item.center()
+        )
         self.checked()
 
     def test_going_through_a_tray_by_keys(self) -> None:
@@ -209,7 +213,7 @@ class Opening(DeskCase):
         self.press(KEY.Key_PageDown, CONTROL)
         self.checked()
         self.assertIn("Rafi", self.window.words["take"].text())
-        self.window.review = None
+        self.window.loupe_place.review = None
         self.press(KEY.Key_PageDown, CONTROL)
         self.checked()
         self.assertIn("Oda", self.window.words["take"].text())
@@ -221,8 +225,8 @@ class Choosing(DeskCase):
     def test_a_mark_a_note_a_margin_note_and_the_sound_choose_the_same(self) -> None:
         self.open()
         loupe = self.window.loupe
-        assert self.window.review is not None
-        key = next(s.key for s in self.window.review.shown if s.finding["kind"] == "wrong_note")
+        assert self.window.loupe_place.review is not None
+        key = next(s.key for s in self.window.loupe_place.review.shown if s.finding["kind"] == "wrong_note")
         place = loupe.paper.place_of(key)
         assert place is not None
         QTest.mouseClick(loupe.paper, Qt.MouseButton.LeftButton, pos=place.toPoint())
@@ -232,9 +236,9 @@ class Choosing(DeskCase):
         wanted = other.shown.key
         QTest.mouseClick(other, Qt.MouseButton.LeftButton, pos=QPoint(120, 12))
         self.assertEqual(loupe.selection.chosen, wanted)
-        at = self.window.review.places(next(s.finding for s in self.window.review.shown if s.key == key))[0][
-            0
-        ]
+        at = self.window.loupe_place.review.places(
+            next(s.finding for s in self.window.loupe_place.review.shown if s.key == key)
+        )[0][0]
         QTest.mouseClick(
             loupe.strip.wave,
             Qt.MouseButton.LeftButton,
@@ -303,7 +307,7 @@ class Choosing(DeskCase):
 class Deciding(DeskCase):
     def test_dismiss_undo_redo_restore_by_keys_and_the_mark_follows(self) -> None:
         self.open()
-        review = self.window.review
+        review = self.window.loupe_place.review
         assert review is not None
         before = review.report["mark"]["value"]
         key = self.window.loupe.selection.chosen
@@ -329,12 +333,14 @@ class Deciding(DeskCase):
         self.window.close()
         self.window = self.make_window()
         self.open()
-        assert self.window.review is not None
-        self.assertEqual(next(s.state for s in self.window.review.shown if s.key == key), "dismissed")
+        assert self.window.loupe_place.review is not None
+        self.assertEqual(
+            next(s.state for s in self.window.loupe_place.review.shown if s.key == key), "dismissed"
+        )
 
     def test_changing_the_kind_and_adding_at_a_note_from_the_menu(self) -> None:
         self.open()
-        review = self.window.review
+        review = self.window.loupe_place.review
         assert review is not None
         key = self.window.loupe.selection.chosen
         self.press(KEY.Key_C)
@@ -367,12 +373,12 @@ class Deciding(DeskCase):
     def test_saving(self) -> None:
         self.open()
         for kind, name in (("pdf", "o.pdf"), ("midi", "o.mid"), ("json", "o.json")):
-            self.window.save_as(kind, str(self.folder / name))
+            self.window.loupe_place.save_as(kind, str(self.folder / name))
             self.wait(lambda n=name: (self.folder / n).exists())
         self.wait(lambda: "Saved" in self.window.statusBar().currentMessage())
         self.assertEqual(json.loads((self.folder / "o.json").read_text())["schema"], "jeweller.report/1")
         self.window.last_trouble = ""
-        self.window.save_as("json", "/nowhere/at/all.json")
+        self.window.loupe_place.save_as("json", "/nowhere/at/all.json")
         self.assertIn("cannot be written", self.window.last_trouble)
 
 
@@ -380,10 +386,10 @@ class Playing(DeskCase):
     def test_space_plays_from_two_beats_before_and_the_cursor_moves(self) -> None:
         self.open()
         loupe = self.window.loupe
-        assert self.window.review is not None
-        key = next(s.key for s in self.window.review.shown if s.finding["kind"] == "rest_short")
+        assert self.window.loupe_place.review is not None
+        key = next(s.key for s in self.window.loupe_place.review.shown if s.finding["kind"] == "rest_short")
         loupe.choose(key)
-        at = next(s.finding["at_s"] for s in self.window.review.shown if s.key == key)
+        at = next(s.finding["at_s"] for s in self.window.loupe_place.review.shown if s.key == key)
         self.press(KEY.Key_Space)
         self.wait(lambda: loupe.listening.playing and loupe.strip.wave.playhead is not None)
         assert loupe.strip.wave.playhead is not None
@@ -405,10 +411,12 @@ class Playing(DeskCase):
         self.press(KEY.Key_Space)
         self.wait(lambda: loupe.listening.playing)
         note = loupe.selection.note_id
-        assert note is not None and self.window.review is not None
-        self.assertEqual(loupe.selection.stretch(loupe.listening.loop), self.window.review.bar_span(note))
+        assert note is not None and self.window.loupe_place.review is not None
+        self.assertEqual(
+            loupe.selection.stretch(loupe.listening.loop), self.window.loupe_place.review.bar_span(note)
+        )
         length = loupe.listening.transport._queue[0]
-        start, end = self.window.review.bar_span(note)
+        start, end = self.window.loupe_place.review.bar_span(note)
         self.assertAlmostEqual(len(length.samples) / length.rate, (end - start) / 0.85, delta=0.05)
         self.assertEqual(length.label, "model")
         self.press(KEY.Key_B)

@@ -214,8 +214,8 @@ class PatternBook(DeskCase):
         for trap, box in self.place.look.boxes:
             box.setChecked(trap.kind == "altered")
         self.place.take_to_loupe()
-        self.window.open_take(str(self.take))
-        self.wait(lambda: self.window.pages.currentIndex() == 2)
+        self.window.loupe_place.open_take(str(self.take))
+        self.wait(lambda: self.window.loupe_place.currentIndex() == 2)
         self.wait(lambda: len(self.window.loupe.margin.asked) == 2)
         asked = self.window.loupe.margin.asked
         self.assertRegex(asked[0], r"^B♭ by the key signature: \d+ of \d+$")

@@ -66,10 +66,12 @@ def main() -> None:
 
         def open_take(k: int) -> None:
             t = tray[k]
-            window.open_pair(str(t.score), str(t.take), t.part, t.player)
-            wait(lambda: window.pair.take == str(t.take) and window.pages.currentIndex() == 2)
-            assert window.review is not None
-            window.loupe.choose(window.review.shown[0].key)
+            window.loupe_place.open_pair(str(t.score), str(t.take), t.part, t.player)
+            wait(
+                lambda: window.loupe_place.pair.take == str(t.take) and window.loupe_place.currentIndex() == 2
+            )
+            assert window.loupe_place.review is not None
+            window.loupe.choose(window.loupe_place.review.shown[0].key)
 
         shot("opening")
         window.show_keys()

@@ -54,13 +54,13 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
     totals = [0, 0, 0]
     for k, take in enumerate(tray):
         begin = time.monotonic()
-        window.review = None
+        window.loupe_place.review = None
         window.open_pair(str(take.score), str(take.take), take.part, take.player)
         if k == 0:
-            _wait(lambda: window.busy.bar.value() > 100 or window.review is not None)
+            _wait(lambda: window.busy.bar.value() > 100 or window.loupe_place.review is not None)
             window.grab().save(str(folder / "view-checking.png"))
-        _wait(lambda: window.review is not None or bool(window.last_trouble))
-        if window.review is None:
+        _wait(lambda: window.loupe_place.review is not None or bool(window.last_trouble))
+        if window.loupe_place.review is None:
             print(
                 _("jeweller: {name}: {last_trouble}").format(
                     name=take.take.name, last_trouble=window.last_trouble
@@ -68,11 +68,11 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
                 file=sys.stderr,
             )
             return 1
-        report = window.review.report
+        report = window.loupe_place.review.report
         for what, rows in enumerate(_compare(take, report)):
             totals[what] += len(rows)
         _print_take(take, report, time.monotonic() - begin)
-        pdf = html_to_pdf(marked_page(report, window.review.checked.line, player=take.player))
+        pdf = html_to_pdf(marked_page(report, window.loupe_place.review.checked.line, player=take.player))
         (folder / f"{take.take.stem}.pdf").write_bytes(pdf)
         for n, png in enumerate(pdf_to_png(pdf)):
             (folder / f"{take.take.stem}{f'-{n + 1}' if n else ''}.png").write_bytes(png)

@@ -10,23 +10,16 @@ from PySide6.QtGui import QAction, QActionGroup, QKeySequence
 from PySide6.QtWidgets import QMenu, QWidget
 
 from jeweller.assessment.finding import FACETS
-from jeweller.assessment.messages import FACET_NAMES
+from jeweller.assessment.messages import FACET_NAMES, kind_name
 from jeweller.documents.theme import THEMES
-from jeweller.gui.places.pattern_book.model import SHEETS
+from jeweller.gui.places.loupe.model import DOCUMENTS
+from jeweller.gui.places.pattern_book.choices import SHEETS
 from jeweller.gui.shell.sidebar import KEYS, PLACES
 from jeweller.gui.widgets.shapes import facet_pixmap
-from jeweller.i18n import LANGUAGES, N_, _, chosen_language
+from jeweller.i18n import LANGUAGES, _, chosen_language
 
 if TYPE_CHECKING:
     from jeweller.gui.shell.window import Window
-
-DOCUMENTS = (
-    ("pdf", "PDF", ".pdf"),
-    ("png", N_("Picture (PNG)"), ".png"),
-    ("html", N_("Page for a browser (HTML)"), ".html"),
-    ("midi", N_("Notes heard (MIDI)"), ".mid"),
-    ("musicxml", N_("Score with the findings (MusicXML)"), ".musicxml"),
-)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -72,8 +65,8 @@ def fill_menus(w: Window) -> Menus:
     """Writes every menu of the window."""
     bar = w.menuBar()
     file = bar.addMenu(_("&File"))
-    add_action(w, file, _("Open a score…"), w.open_score, "Ctrl+O")
-    add_action(w, file, _("Open a recording…"), w.open_take, "Ctrl+R")
+    add_action(w, file, _("Open a score…"), w.loupe_place.open_score, "Ctrl+O")
+    add_action(w, file, _("Open a recording…"), w.loupe_place.open_take, "Ctrl+R")
     recent_menu = file.addMenu(_("Recent pairs"))
     recent_menu.aboutToShow.connect(lambda: w.fill_recent(recent_menu))
     if w.tray:
@@ -83,9 +76,13 @@ def fill_menus(w: Window) -> Menus:
     save_menu = file.addMenu(_("Save the marked part as"))
     for kind, words, _unused in DOCUMENTS:
         add_action(
-            w, save_menu, f"{_(words)}…", lambda k=kind: w.save_as(k), "Ctrl+S" if kind == "pdf" else ""
+            w,
+            save_menu,
+            f"{_(words)}…",
+            lambda k=kind: w.loupe_place.save_as(k),
+            "Ctrl+S" if kind == "pdf" else "",
         )
-    add_action(w, save_menu, _("Report (JSON)…"), lambda: w.save_as("json"))
+    add_action(w, save_menu, _("Report (JSON)…"), lambda: w.loupe_place.save_as("json"))
     sheets = file.addMenu(_("Save the sheet of the pattern book as"))
     for kind, words, _unused in SHEETS:
         add_action(w, sheets, f"{_(words)}…", lambda k=kind: w.pattern.save(k))
@@ -219,5 +216,5 @@ def kind_menu(w: Window, chosen: Callable[[str], object]) -> QMenu:
         sub = menu.addMenu(_(FACET_NAMES[facet]))
         sub.setIcon(facet_pixmap(facet, w.theme, 18))
         for kind in kinds:
-            add_action(w, sub, kind.replace("_", " "), lambda k=kind: chosen(k))
+            add_action(w, sub, kind_name(kind), lambda k=kind: chosen(k))
     return menu

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QSettings, Qt, QTimer
+from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QMenu,
@@ -21,22 +19,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.audio.formats import RECORDING_ENDINGS, is_recording
+from jeweller.assessment.messages import kind_name
+from jeweller.audio.formats import is_recording
 from jeweller.audio.ports import Speaker
-from jeweller.decisions.records import decisions_path
 from jeweller.demo_band import TrayTake
-from jeweller.documents.plain_text import attempts_sentence
 from jeweller.documents.theme import LIGHT, THEMES
 from jeweller.errors import JewellerError
-from jeweller.files import json_text, write_bytes
-from jeweller.gui.places.loupe.busy_page import BusyPage
-from jeweller.gui.places.loupe.empty_page import EmptyPage
-from jeweller.gui.places.loupe.model import OpenPair, choose_pair_part
-from jeweller.gui.places.loupe.view import Loupe
+from jeweller.gui.places.loupe.place import LoupePlace
+from jeweller.gui.places.loupe.recent import recent_pairs
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.dialogs import show_keys, show_sentence
-from jeweller.gui.shell.menus import DOCUMENTS, add_action, fill_menus, kind_menu
-from jeweller.gui.shell.recent import recent_pairs, remember_pair
+from jeweller.gui.shell.menus import add_action, fill_menus, kind_menu
 from jeweller.gui.shell.retranslation import remembered_language, translate_dialogs
 from jeweller.gui.shell.routes import Routes
 from jeweller.gui.shell.sidebar import PLACES, Sidebar
@@ -45,9 +38,7 @@ from jeweller.i18n import _, use_language
 from jeweller.notation.formats import ENDINGS
 
 if TYPE_CHECKING:
-    from jeweller.difficulty.traps import Trap
-    from jeweller.pipeline.check import Checked, Options
-    from jeweller.pipeline.review import DecisionStore, Review
+    pass
 
 LARGE_PT = 14.0
 
@@ -66,9 +57,6 @@ class Window(Routes):
         self.jobs = Jobs(self)
         self.speaker = speaker
         self._built = False
-        self.pair = OpenPair()
-        self.reading: OpenPair | None = None  # whose score is being read
-        self.review: Review | None = None
         self.theme = THEMES.get(str(settings.value("theme", "light")), LIGHT)
         language = remembered_language(settings)
         use_language(language)
@@ -79,10 +67,12 @@ class Window(Routes):
         self.setAcceptDrops(True)
         self.setWindowTitle(_("Jeweller"))
         self.setMinimumSize(900, 560)
-        self.loupe = Loupe(self.jobs, speaker)
-        self.loupe.message.connect(self.say)
-        self.loupe.changed.connect(self._refresh)
-        self.loupe.choice.connect(lambda _unused: self._refresh())
+        self.loupe_place = LoupePlace(self.jobs, speaker, settings, tray, tray_name)
+        self.loupe_place.message.connect(self.say)
+        self.loupe_place.trouble.connect(self.trouble)
+        self.loupe_place.changed.connect(self._refresh)
+        self.loupe_place.wanted.connect(lambda: self.go("loupe") if self.place != "loupe" else None)
+        self.loupe = self.loupe_place.view
         self.loupe.change_kind.connect(self._change_menu)
         self._build()
         self.menus = fill_menus(self)
@@ -131,18 +121,8 @@ class Window(Routes):
         self.next_button.clicked.connect(lambda: self._next_step()[1]())
         self.line.addWidget(self.next_button)
         column.addWidget(top)
-        self.pages = QStackedWidget()
-        self.empty = EmptyPage()
-        self.empty.chosen.connect(lambda pair: self.open_pair(*pair))
-        self.pages.addWidget(self.empty)
-        self.busy = BusyPage()
-        self.busy.stopped.connect(self.cancel_check)
-        self.pages.addWidget(self.busy)
-        self.pages.addWidget(self.loupe)
         self.places = QStackedWidget()
-        self.places.addWidget(self.pages)
-        # no button has the keys before somebody tabs to it
-        self.pages.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.places.addWidget(self.loupe_place)
         for _unused in range(len(PLACES) - 1):
             self.places.addWidget(QWidget())  # until its place is built
         column.addWidget(self.places, 1)
@@ -155,7 +135,7 @@ class Window(Routes):
         row.addWidget(self.spine)
         row.addWidget(middle, 1)
         self.setCentralWidget(whole)
-        self.pages.setFocus()
+        self.loupe_place.setFocus()
         self.statusBar().setSizeGripEnabled(False)
 
     def __getattr__(self, name: str) -> Any:
@@ -234,11 +214,10 @@ class Window(Routes):
         points = LARGE_PT if self.large else BASE_PT
         if isinstance(app, QApplication):
             apply_theme(app, self.theme, points)
-        self.loupe.set_theme(self.theme, points)
+        self.loupe_place.set_theme(self.theme, points)
         if self._built:
             self._theme_places()
         self.spine.set_theme(self.theme, points)
-        self.empty.set_points(points)
 
     def say(self, text: str) -> None:
         """One line at the bottom; long ones stay longer."""
@@ -248,31 +227,27 @@ class Window(Routes):
     # --------------------------------------------------------------------------------------------
 
     def _refresh(self) -> None:
-        score = Path(self.pair.score)
-        title = self.review.checked.line.title if self.review is not None else score.stem
-        self.words["score"].setText(title if self.pair.score else _("a score"))
-        self.words["part"].setText(self.pair.part or _("part"))
+        pair, review = self.loupe_place.pair, self.loupe_place.review
+        title = review.checked.line.title if review is not None else Path(pair.score).stem
+        self.words["score"].setText(title if pair.score else _("a score"))
+        self.words["part"].setText(pair.part or _("part"))
+        take = Path(pair.take).name if pair.take else _("a recording")
+        self.words["take"].setText(f"{pair.player}, {take}" if pair.player and pair.take else take)
         here = self.place == "loupe"
         self.place_label.setText(_(PLACES[self.place][0]))
         self.subtitle.setText("" if here else _(PLACES[self.place][1]))
         for key in self.words:
-            self.words[key].setVisible(here and (key != "part" or bool(self.pair.parts)))
-            self.dots[key].setVisible(here and (key != "part" or bool(self.pair.parts)))
-        take = Path(self.pair.take).name if self.pair.take else _("a recording")
-        self.words["take"].setText(
-            f"{self.pair.player}, {take}" if self.pair.player and self.pair.take else take
-        )
+            self.words[key].setVisible(here and (key != "part" or bool(pair.parts)))
+            self.dots[key].setVisible(here and (key != "part" or bool(pair.parts)))
         words, _unused = self._next_step()
         self.next_button.setText(words)
-        ready = self.review is not None
-        self.menus.save_menu.setEnabled(ready)
+        self.menus.save_menu.setEnabled(review is not None)
         bench = self.place == "bench"
         for action in self.menus.deciding:
             action.setEnabled(bench or here)
-        self.menus.undo_action.setEnabled(bench or (self.review is not None and self.review.can_undo))
-        self.menus.redo_action.setEnabled(bench or (self.review is not None and self.review.can_redo))
-        if self.pages.currentIndex() == 0:
-            self._fill_empty()
+        self.menus.undo_action.setEnabled(bench or (review is not None and review.can_undo))
+        self.menus.redo_action.setEnabled(bench or (review is not None and review.can_redo))
+        self.loupe_place.fill_empty()
 
     def _next_step(self) -> tuple[str, Callable[[], object]]:
         """The one next step of this place."""
@@ -282,19 +257,7 @@ class Window(Routes):
             return self._bench_step()
         if self.place == "ledger":
             return self._ledger_step()
-        if self.pages.currentIndex() == 1:
-            return _("Checking…"), lambda: None
-        if not self.pair.score:
-            return _("Open a score…"), self.open_score
-        if self.review is None:
-            return (
-                (_("Check"), self.start_check) if self.pair.take else (_("Open a recording…"), self.open_take)
-            )
-        if self.loupe.selection.next_open() is not None:
-            return _("Next finding"), self._next_open
-        if self._tray_index() is not None and (self._tray_index() or 0) + 1 < len(self.tray):
-            return _("Next take"), lambda: self.step_tray(1)
-        return _("Save the marked part…"), lambda: self.save_as("pdf")
+        return self.loupe_place.next_step()
 
     def open_from_bench(self, take: int) -> None:
         """A take of the library under the loupe; Esc goes back to where one was."""
@@ -310,7 +273,7 @@ class Window(Routes):
             self.trouble(str(error))
             return
         player = player_of(library, library.take(take))
-        self.open_pair(
+        self.loupe_place.open_pair(
             str(work.score),
             str(work.recording),
             work.options.part or "",
@@ -333,7 +296,7 @@ class Window(Routes):
         if place == "bench":
             self.bench.list.setFocus()
             # what was decided under the loupe, or asked for in the ledger
-            if self.pair.store is not None or self.bench.stale:
+            if self.loupe_place.pair.store is not None or self.bench.stale:
                 self.bench.came_back()
         self.place = place
         self.places.setCurrentIndex(list(PLACES).index(place))
@@ -342,44 +305,23 @@ class Window(Routes):
 
     def _compare(self, path: str, part: str) -> None:
         """Music of the pattern book, to be compared with a take."""
-        self._criteria = (path, tuple(self.pattern.look.ticks()))
+        self.loupe_place.criteria = (path, tuple(self.pattern.look.ticks()))
         self.go("loupe")
-        self.open_pair(path, "", part)
-
-    _criteria: tuple[str, tuple[Trap, ...]] = ("", ())
-
-    def _next_open(self) -> None:
-        """The next finding that was not decided yet, from the chosen one on."""
-        key = self.loupe.selection.next_open()
-        if key is not None:
-            self.loupe.choose(key)
-
-    def _fill_empty(self) -> None:
-        entries = [
-            (f"{t.player} · {t.part} · {t.title}", (str(t.score), str(t.take), t.part, t.player))
-            for t in self.tray
-        ]
-        for score, take, part in recent_pairs(self.settings):
-            entries.append(
-                (f"{Path(take).name} · {part or 'part'} · {Path(score).stem}", (score, take, part, ""))
-            )
-        self.empty.fill(
-            entries, self.pair.score if not self.pair.take else "", self.tray_name if self.tray else ""
-        )
+        self.loupe_place.open_pair(path, "", part)
 
     def _popup(self, word: str) -> None:
         menu = QMenu(self)
         if word == "part":
-            for name in self.pair.parts:
-                action = add_action(self, menu, name, lambda n=name: self.choose_part(n))
+            for name in self.loupe_place.pair.parts:
+                action = add_action(self, menu, name, lambda n=name: self.loupe_place.choose_part(n))
                 action.setCheckable(True)
-                action.setChecked(name == self.pair.part)
+                action.setChecked(name == self.loupe_place.pair.part)
         elif word == "score":
-            add_action(self, menu, _("Open a score…"), self.open_score)
+            add_action(self, menu, _("Open a score…"), self.loupe_place.open_score)
             menu.addSeparator()
             self.fill_recent(menu)
         else:
-            add_action(self, menu, _("Open a recording…"), self.open_take)
+            add_action(self, menu, _("Open a recording…"), self.loupe_place.open_take)
             if self.tray:
                 menu.addSeparator()
                 self.fill_tray(menu)
@@ -389,9 +331,7 @@ class Window(Routes):
     def fill_tray(self, menu: QMenu) -> None:
         for t in self.tray:
             words = f"{t.player} · {t.part} · {t.title}"
-            add_action(
-                self, menu, words, lambda t=t: self.open_pair(str(t.score), str(t.take), t.part, t.player)
-            )
+            add_action(self, menu, words, lambda t=t: self.loupe_place.open_tray_take(t))
 
     def fill_recent(self, menu: QMenu) -> None:
         if menu is self.menus.recent_menu:
@@ -399,198 +339,29 @@ class Window(Routes):
         pairs = recent_pairs(self.settings)
         for score, take, part in pairs:
             words = f"{Path(take).name} · {part or 'part'} · {Path(score).stem}"
-            add_action(self, menu, words, lambda s=score, t=take, p=part: self.open_pair(s, t, p))
+            add_action(self, menu, words, lambda s=score, t=take, p=part: self.loupe_place.open_pair(s, t, p))
         if not pairs:
             menu.addAction(_("none yet")).setEnabled(False)
-
-    def _remember(self) -> None:
-        if self._tray_index() is None:
-            remember_pair(self.settings, (self.pair.score, self.pair.take, self.pair.part))
-
-    def _tray_index(self) -> int | None:
-        return next((k for k, t in enumerate(self.tray) if str(t.take) == self.pair.take), None)
-
-    def step_tray(self, step: int) -> None:
-        if self.place == "bench":
-            self.bench.step_take(step)
-            return
-        if not self.tray:
-            self.say(_("There is no tray of takes here."))
-            return
-        at = self._tray_index()
-        k = (at + step) if at is not None else 0
-        if not 0 <= k < len(self.tray):
-            self.say(
-                _("That was the last take of the tray.")
-                if step > 0
-                else _("That was the first take of the tray.")
-            )
-            return
-        t = self.tray[k]
-        self.open_pair(str(t.score), str(t.take), t.part, t.player)
 
     # ---- opening
     # -------------------------------------------------------------------------------------------------
 
-    def _ask_file(self, title: str, endings: tuple[str, ...]) -> str:
-        pattern = " ".join(f"*{e}" for e in endings)
-        folder = str(self.settings.value("folder", str(Path.home())))
-        path, _unused = QFileDialog.getOpenFileName(
-            self,
-            title,
-            folder,
-            _("{capitalize} ({pattern});;All files (*)").format(
-                capitalize=title.removeprefix("Open ").capitalize(), pattern=pattern
-            ),
-        )
-        if path:
-            self.settings.setValue("folder", str(Path(path).parent))
-        return path
-
-    def open_score(self, path: str = "") -> None:
-        path = path or self._ask_file(_("Open a score"), ENDINGS)
-        if path:
-            self.open_pair(path, "" if self.review is not None else self.pair.take, "")
-
-    def open_take(self, path: str = "") -> None:
-        path = path or self._ask_file(_("Open a recording"), RECORDING_ENDINGS)
-        if not path:
-            return
-        score = (self.reading or self.pair).score
-        if not score:
-            self.pair = dataclasses.replace(self.pair, take=path)
-            self.say(_("Now open the score it was played from (Ctrl+O)."))
-            self._refresh()
-            return
-        self.open_pair(score, path, (self.reading or self.pair).part)
-
-    def choose_part(self, name: str) -> None:
-        self.open_pair(self.pair.score, self.pair.take, name, self.pair.player)
-
-    def open_pair(
-        self,
-        score: str,
-        take: str,
-        part: str = "",
-        player: str = "",
-        options: Options | None = None,
-        store: DecisionStore | None = None,
-    ) -> None:
-        """Opens a score, and checks the take against it if there is one. What was open stays open when the
-        new files cannot be used. `options` say how it is checked, `store` where the decisions are kept:
-        beside the take, unless it is given.
-        """
-        if self.place != "loupe":
-            self.go("loupe")
-        asked = OpenPair(score=score, take=take, part=part, player=player, options=options, store=store)
-        self.reading = asked
-        if take:
-            self._show_busy(player or Path(take).stem)
-        from jeweller.notation.readers.sandbox import load_score
-
-        job = self.jobs.threaded("score", load_score, score)
-        job.done.connect(lambda loaded: self._score_read(choose_pair_part(asked, loaded)))
-        job.failed.connect(self._check_failed)
-        job.cancelled.connect(lambda: self._back(_("Stopped; nothing was changed.")))
-
-    def _show_busy(self, words: str) -> None:
-        """What is open stays so until a check is accepted."""
-        self.loupe.listening.stop()
-        self._page_before = self.pages.currentIndex() if self.pages.currentIndex() != 1 else self._page_before
-        self.busy.begin(words)
-        self.pages.setCurrentIndex(1)
-        self._refresh()
-
-    def _score_read(self, pair: OpenPair) -> None:
-        self.reading = None
-        if pair.take:
-            self._check(pair)
-            return
-        self.pair, self.review = pair, None
-        self.loupe.listening.stop()
-        self.pages.setCurrentIndex(0)
-        self._refresh()
-
-    def start_check(self) -> None:
-        """Checks what is open."""
-        self._check(self.pair)
-
-    def _check(self, pair: OpenPair) -> None:
-        self._show_busy(", ".join(filter(None, (pair.player, pair.part))))
-        from jeweller.gui.services.work import check_take
-        from jeweller.pipeline.check import Options
-
-        options = pair.options or Options(part=pair.part)
-        job = self.jobs.process("check", check_take, pair.score, pair.take, options)
-        job.progress.connect(self.busy.show_progress)
-        job.done.connect(lambda checked: self._checked(pair, checked))
-        job.failed.connect(self._check_failed)
-        job.cancelled.connect(lambda: self._back(_("Stopped; nothing was changed.")))
-
-    _page_before = 0
-
-    def _checked(self, pair: OpenPair, checked: Checked) -> None:
-        from jeweller.pipeline.review import BesideTake, Review
-
-        try:
-            store = pair.store or BesideTake(decisions_path(pair.take, pair.score))
-            review = Review(checked, store)
-        except JewellerError as error:
-            self.trouble(str(error))
-            review = Review(checked, None)
-        self.pair, self.review = pair, review
-        self.loupe.criteria = self._criteria[1] if self._criteria[0] == pair.score else ()
-        self.pages.setCurrentIndex(2)
-        self.loupe.show_review(review, pair.take)
-        self._remember()
-        notes = [*checked.score.warnings, *checked.recording.warnings]
-        if not checked.report["followed"]:
-            self.trouble(
-                _(
-                    "This recording does not match this part. Is it the right piece, the right "
-                    "part, the right recording?"
-                )
-            )
-        elif notes or checked.report.get("attempts"):
-            self.say(
-                " ".join(
-                    filter(
-                        None,
-                        [
-                            attempts_sentence(checked.report),
-                            _("Note: {notes}").format(notes="; ".join(notes)) if notes else "",
-                        ],
-                    )
-                )
-            )
-        self._refresh()
-        self.loupe.setFocus()
-
-    def _check_failed(self, sentence: str) -> None:
-        self._back("")
-        self.trouble(sentence)
-
-    def _back(self, words: str) -> None:
-        self.reading = None
-        if self.pages.currentIndex() == 1:
-            self.pages.setCurrentIndex(self._page_before)
-        if words:
-            self.say(words)
-        self._refresh()
-
-    def cancel_check(self) -> None:
-        self.jobs.cancel("score")
-        self.jobs.cancel("check")
+    def step_tray(self, step: int) -> None:
+        """The next take (1) or the one before (-1): of the bench, or of the takes that were given along."""
+        if self.place == "bench":
+            self.bench.step_take(step)
+        else:
+            self.loupe_place.step_tray(step)
 
     def escape(self) -> None:
         if self.place == "bench":
             self.bench.listening.stop()
-        elif self.pages.currentIndex() == 1:
-            self.cancel_check()
-        elif self.place == "loupe" and self.pair.store is not None and not self.loupe.listening.playing:
-            self.go("bench")
+        elif self.loupe_place.checking:
+            self.loupe_place.cancel_check()
         elif self.loupe.listening.playing:
             self.loupe.listening.stop()
+        elif self.place == "loupe" and self.loupe_place.pair.store is not None:
+            self.go("bench")
         else:
             self.loupe.choose(None)
 
@@ -624,9 +395,9 @@ class Window(Routes):
         elif score and not take and self.place == "pattern":
             self.pattern.open_file(score)
         elif score:
-            self.open_pair(score, take or (self.pair.take if self.review is None else ""))
+            self.loupe_place.open_beside(score, take)
         elif take:
-            self.open_take(take)
+            self.loupe_place.open_take(take)
         elif paths:
             self.trouble(
                 _(
@@ -654,21 +425,21 @@ class Window(Routes):
 
     def _change_menu(self, key: str) -> None:
         def act(kind: str) -> None:
-            if self.review is not None:
-                self.review.change(key, kind)
-                self.loupe.after_decision(_("Changed to {replace}.").format(replace=kind.replace("_", " ")))
+            if self.loupe_place.review is not None:
+                self.loupe_place.review.change(key, kind)
+                self.loupe.after_decision(_("Changed to {kind}.").format(kind=kind_name(kind)))
 
         self._popup_at_choice(kind_menu(self, act))
 
     def add_menu(self) -> None:
         note_id = self.loupe.selection.note_id
-        if self.review is None or note_id is None:
+        if self.loupe_place.review is None or note_id is None:
             self.say(_("Choose a note first; then A adds a finding there."))
             return
 
         def act(kind: str) -> None:
-            if self.review is not None:
-                key = self.review.add(kind, note_id)
+            if self.loupe_place.review is not None:
+                key = self.loupe_place.review.add(kind, note_id)
                 self.loupe.after_decision(_("Added."))
                 self.loupe.choose(key)
 
@@ -676,48 +447,6 @@ class Window(Routes):
 
     # ---- leaving
     # -------------------------------------------------------------------------------------------------
-
-    def save_as(self, kind: str, path: str = "") -> None:
-        if self.review is None:
-            self.say(_("There is nothing to save yet."))
-            return
-        ending = ".json" if kind == "json" else next(e for k, _unused, e in DOCUMENTS if k == kind)
-        if not path:
-            folder = str(self.settings.value("save_folder", str(Path.home())))
-            name = f"{Path(self.pair.take).stem}{ending}"
-            path, _unused = QFileDialog.getSaveFileName(
-                self, _("Save the marked part"), str(Path(folder) / name), f"*{ending}"
-            )
-        if not path:
-            return
-        self.settings.setValue("save_folder", str(Path(path).parent))
-        if kind == "json":
-            try:
-                write_bytes(Path(path), json_text(self.review.report).encode("utf-8"))
-            except JewellerError as error:
-                self.trouble(str(error))
-                return
-            self.say(_("Saved: {path}").format(path=path))
-            return
-        report = self.review.report
-        from jeweller.gui.services.work import write_pages
-
-        job = self.jobs.process(
-            "save",
-            write_pages,
-            report,
-            self.review.checked.line,
-            report["findings"],
-            {kind: path},
-            self.pair.player,
-            LIGHT,
-        )
-        self.say(_("Writing…"))
-        job.done.connect(self._saved)
-        job.failed.connect(self.trouble)
-
-    def _saved(self, paths: list[object]) -> None:
-        self.say(_("Saved: {path}").format(path=", ".join(str(p) for p in paths)))
 
     def show_keys(self) -> None:
         """All keys in one place."""
@@ -736,4 +465,4 @@ class Window(Routes):
         event.accept()
 
     def when_idle(self, act: Callable[[], object]) -> None:
-        QTimer.singleShot(0, act)
+        QTimer.singleShot(0, self, act)

@@ -1,4 +1,5 @@
-"""What the loupe has to do with no widget: what is open in it, and the part engraved so that it fits."""
+"""What the loupe has to do with no widget: what is open in it, as what it is saved, and the part
+engraved so that it fits."""
 
 from __future__ import annotations
 
@@ -9,11 +10,22 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from jeweller.documents.engraving import Engraving, engrave
+from jeweller.i18n import N_
 
 if TYPE_CHECKING:
     from jeweller.notation.model import Part, Score
     from jeweller.pipeline.check import Options
     from jeweller.pipeline.review import DecisionStore
+
+
+# kind, words, ending
+DOCUMENTS = (
+    ("pdf", "PDF", ".pdf"),
+    ("png", N_("Picture (PNG)"), ".png"),
+    ("html", N_("Page for a browser (HTML)"), ".html"),
+    ("midi", N_("Notes heard (MIDI)"), ".mid"),
+    ("musicxml", N_("Score with the findings (MusicXML)"), ".musicxml"),
+)
 
 
 @dataclass(frozen=True, kw_only=True)
