@@ -58,12 +58,7 @@ def decode(
     import av
 
     path = Path(path)
-    if path.is_dir():
-        raise TakeError(_("{name} is a folder; choose a recording.").format(name=path.name))
-    if not path.exists():
-        raise TakeError(_("There is no file {path}.").format(path=path))
-    if path.stat().st_size == 0:
-        raise TakeError(_("{name} is empty.").format(name=path.name))
+    _require_file(path)
     av.logging.set_level(av.logging.PANIC)
     warnings: list[str] = []
     pieces: list[Samples] = []
@@ -136,6 +131,16 @@ def decode(
         sha256=sha256,
         warnings=tuple(warnings),
     )
+
+
+def _require_file(path: Path) -> None:
+    """Raises TakeError where there is no file with something in it."""
+    if path.is_dir():
+        raise TakeError(_("{name} is a folder; choose a recording.").format(name=path.name))
+    if not path.exists():
+        raise TakeError(_("There is no file {path}.").format(path=path))
+    if path.stat().st_size == 0:
+        raise TakeError(_("{name} is empty.").format(name=path.name))
 
 
 def _not_readable(path: Path) -> str:

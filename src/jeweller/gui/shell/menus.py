@@ -63,8 +63,27 @@ def add_check(
 
 def fill_menus(w: Window) -> Menus:
     """Writes every menu of the window."""
-    bar = w.menuBar()
-    file = bar.addMenu(_("&File"))
+    recent_menu, save_menu = _fill_file(w)
+    undo_action, redo_action, deciding = _fill_edit(w)
+    pitch_action = _fill_view(w)
+    _fill_play(w)
+    deciding += _fill_go(w)
+    help_ = w.menuBar().addMenu(_("&Help"))
+    add_action(w, help_, _("Keys"), w.show_keys, "F1")
+    add_action(w, w, _("Stop"), w.escape, "Esc")
+    return Menus(
+        recent_menu=recent_menu,
+        save_menu=save_menu,
+        undo_action=undo_action,
+        redo_action=redo_action,
+        pitch_action=pitch_action,
+        deciding=tuple(deciding),
+    )
+
+
+def _fill_file(w: Window) -> tuple[QMenu, QMenu]:
+    """Its menus of recent pairs and of what the marked part is saved as."""
+    file = w.menuBar().addMenu(_("&File"))
     add_action(w, file, _("Open a score…"), w.loupe_place.open_score, "Ctrl+O")
     add_action(w, file, _("Open a recording…"), w.loupe_place.open_take, "Ctrl+R")
     recent_menu = file.addMenu(_("Recent pairs"))
@@ -86,6 +105,26 @@ def fill_menus(w: Window) -> Menus:
     sheets = file.addMenu(_("Save the sheet of the pattern book as"))
     for kind, words, _unused in SHEETS:
         add_action(w, sheets, f"{_(words)}…", lambda k=kind: w.pattern.save(k))
+    _fill_slips(w, file)
+    marks = file.addMenu(_("Marks of the tray as"))
+    for kind, words in (("csv", _("CSV…")), ("xlsx", _("Spreadsheet (XLSX)…"))):
+        add_action(w, marks, words, lambda k=kind: w.bench.exports.write_marks(k))
+    marks.addSeparator()
+    add_action(w, marks, _("Their columns…"), lambda: w.bench.exports.ask_marks())
+    file.addSeparator()
+    library = file.addMenu(_("Library"))
+    add_action(w, library, _("Watch a folder for new recordings…"), lambda: w.bench.intake.watch(None))
+    add_action(w, library, _("Watch no folder"), lambda: w.bench.intake.watch(""))
+    library.addSeparator()
+    add_action(w, library, _("Back it up as one file…"), lambda: w.back_up())
+    add_action(w, library, _("Make a library of a backup…"), lambda: w.restore_backup())
+    add_action(w, library, _("Open another library…"), lambda: w.other_library())
+    file.addSeparator()
+    add_action(w, file, _("Quit"), w.close, "Ctrl+Q")
+    return recent_menu, save_menu
+
+
+def _fill_slips(w: Window, file: QMenu) -> None:
     slips = file.addMenu(_("Slips of the tray as"))
     for kind, words in (
         ("pdf", _("One PDF for print…")),
@@ -112,23 +151,11 @@ def fill_menus(w: Window) -> Menus:
             action.blockSignals(False)
 
     slips.aboutToShow.connect(as_remembered)
-    marks = file.addMenu(_("Marks of the tray as"))
-    for kind, words in (("csv", _("CSV…")), ("xlsx", _("Spreadsheet (XLSX)…"))):
-        add_action(w, marks, words, lambda k=kind: w.bench.exports.write_marks(k))
-    marks.addSeparator()
-    add_action(w, marks, _("Their columns…"), lambda: w.bench.exports.ask_marks())
-    file.addSeparator()
-    library = file.addMenu(_("Library"))
-    add_action(w, library, _("Watch a folder for new recordings…"), lambda: w.bench.intake.watch(None))
-    add_action(w, library, _("Watch no folder"), lambda: w.bench.intake.watch(""))
-    library.addSeparator()
-    add_action(w, library, _("Back it up as one file…"), lambda: w.back_up())
-    add_action(w, library, _("Make a library of a backup…"), lambda: w.restore_backup())
-    add_action(w, library, _("Open another library…"), lambda: w.other_library())
-    file.addSeparator()
-    add_action(w, file, _("Quit"), w.close, "Ctrl+Q")
 
-    edit = bar.addMenu(_("&Edit"))
+
+def _fill_edit(w: Window) -> tuple[QAction, QAction, list[QAction]]:
+    """Undo, redo, and what decides on findings."""
+    edit = w.menuBar().addMenu(_("&Edit"))
     undo_action = add_action(w, edit, _("Undo"), lambda: w.act("undo"), "Ctrl+Z", "U")
     redo_action = add_action(w, edit, _("Redo"), lambda: w.act("redo"), "Ctrl+Shift+Z", "Ctrl+Y")
     edit.addSeparator()
@@ -141,8 +168,12 @@ def fill_menus(w: Window) -> Menus:
         add_action(w, edit, _("A word to the player"), w.write_note, "N"),
         add_action(w, edit, _("This take is decided"), w.take_decided, "Ctrl+Return"),
     ]
+    return undo_action, redo_action, deciding
 
-    view = bar.addMenu(_("&View"))
+
+def _fill_view(w: Window) -> QAction:
+    """The heard pitch."""
+    view = w.menuBar().addMenu(_("&View"))
     add_action(w, view, _("Larger"), lambda: w.loupe.set_zoom(1), "Ctrl++", "Ctrl+=")
     add_action(w, view, _("Smaller"), lambda: w.loupe.set_zoom(-1), "Ctrl+-")
     add_action(w, view, _("Usual size"), lambda: w.loupe.set_zoom(0), "Ctrl+0")
@@ -167,8 +198,11 @@ def fill_menus(w: Window) -> Menus:
     passes = view.addMenu(_("Repeated bars show"))
     for k, words in ((1, _("the first time")), (2, _("the second time"))):
         add_action(w, passes, words, lambda p=k: w.loupe.set_passing(p))
+    return pitch_action
 
-    play = bar.addMenu(_("&Play"))
+
+def _fill_play(w: Window) -> None:
+    play = w.menuBar().addMenu(_("&Play"))
     add_action(w, play, _("Play or stop"), w.play, "Space")
     for key, source, words in (
         ("T", "take", _("The take")),
@@ -181,11 +215,14 @@ def fill_menus(w: Window) -> Menus:
     add_action(w, play, _("Loop the bar"), lambda: w.loupe.strip.looping.toggle(), "L")
     add_check(w, play, _("Model at the written speed"), False, w.loupe.listening.set_written_speed)
 
-    go = bar.addMenu(_("&Go"))
+
+def _fill_go(w: Window) -> list[QAction]:
+    """What leads to findings and notes."""
+    go = w.menuBar().addMenu(_("&Go"))
     for place, (words, _unused) in PLACES.items():
         add_action(w, go, _(words), lambda p=place: w.go(p), f"Ctrl+{KEYS[place]}")
     go.addSeparator()
-    deciding += [
+    stepping = [
         add_action(w, go, _("Next finding"), lambda: w.step_finding(1), "Down"),
         add_action(w, go, _("Previous finding"), lambda: w.step_finding(-1), "Up"),
         add_action(w, go, _("Next note"), lambda: w.loupe.step_note(1), "Right"),
@@ -195,18 +232,7 @@ def fill_menus(w: Window) -> Menus:
     add_action(w, go, _("Open the take in detail"), w.look_closely, "O")
     add_action(w, go, _("Next take of the tray"), lambda: w.step_tray(1), "Ctrl+PgDown")
     add_action(w, go, _("Previous take of the tray"), lambda: w.step_tray(-1), "Ctrl+PgUp")
-
-    help_ = bar.addMenu(_("&Help"))
-    add_action(w, help_, _("Keys"), w.show_keys, "F1")
-    add_action(w, w, _("Stop"), w.escape, "Esc")
-    return Menus(
-        recent_menu=recent_menu,
-        save_menu=save_menu,
-        undo_action=undo_action,
-        redo_action=redo_action,
-        pitch_action=pitch_action,
-        deciding=tuple(deciding),
-    )
+    return stepping
 
 
 def kind_menu(w: Window, chosen: Callable[[str], object]) -> QMenu:
