@@ -14,7 +14,7 @@ from jeweller.errors import JewellerError
 from jeweller.pipeline.batch import BatchJob, _here, find_jobs, run_batch
 from jeweller.pipeline.check import Options
 from jeweller.pipeline.workers import Task, TaskState, WorkerPool
-from tests.support import RATE, TempCase, part_of, score_file, sounding, straight
+from tests.support import RATE, TempCase, line_of, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE
 
 
@@ -80,10 +80,11 @@ class Batch(TempCase):
         self.assertEqual(told, [(2, TaskState.DONE)])
 
     def test_what_was_checked_with_a_backing_is_not_checked_again(self) -> None:
-        score = score_file(self.folder, part_of(TUNE, fifths=-2))
+        music = "C5/1 D5/1 E5/1 F5/1 | G5/1 F5/1 E5/1 D5/1 | C5/4"
+        score = score_file(self.folder, part_of(music))
         take, backing = self.folder / "one.wav", self.folder / "backing.flac"
-        write_sound(take, sounding(straight(LINE, 90)), RATE)
-        write_sound(backing, sounding(straight(LINE, 60)), RATE)
+        write_sound(take, sounding(straight(line_of(music), 90)), RATE)
+        write_sound(backing, sounding(straight(line_of(music), 60)), RATE)
         jobs = [BatchJob(score, take, self.folder / "one.json")]
         options = Options(backing=str(backing))
         self.assertEqual(options.support, "with_model")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import json
 import os
 import subprocess
@@ -11,6 +13,7 @@ from pathlib import Path
 import numpy as np
 
 from jeweller.audio.encode import write_sound
+from jeweller.cli.main import main
 from jeweller.report.validate import find_problems
 from tests.support import RATE, TempCase, line_of, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE
@@ -37,6 +40,16 @@ class Commands(TempCase):
             timeout=120,
             check=False,
         )
+
+    def run_here(self, *words: object) -> tuple[int, str, str]:
+        """The same in this process: (status, standard output, standard error)."""
+        out, told = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(told):
+            try:
+                status = main([*map(str, words)])
+            except SystemExit as ended:
+                status = int(ended.code or 0)
+        return status, out.getvalue(), told.getvalue()
 
     def test_check_writes_what_it_is_asked_for(self) -> None:
         write_sound(self.take, sounding(straight(LINE, 90)), RATE)
@@ -85,10 +98,11 @@ class Commands(TempCase):
         }
         for name, words in cases.items():
             with self.subTest(name):
-                done = self.run_jeweller(*words)
-                self.assertEqual((done.returncode, done.stdout), (2, ""))
-                self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
-                self.assertTrue(done.stderr.startswith("jeweller: "))
+                status, out, told = self.run_here(*words)
+                self.assertEqual((status, out), (2, ""))
+                self.assertEqual(len(told.strip().splitlines()), 1, told)
+                self.assertTrue(told.startswith("jeweller: "))
+        self.assertEqual(self.run_jeweller("polish").returncode, 2)
 
     def test_score_and_explain(self) -> None:
         done = self.run_jeweller("score", self.score, "--json", "-")
@@ -100,6 +114,6 @@ class Commands(TempCase):
         events = straight(LINE, 90)
         events[3] = (*events[3][:2], events[3][2] + 4)
         write_sound(self.take, sounding(events), RATE)
-        self.run_jeweller("check", self.score, self.take, "--json", self.folder / "r.json")
-        self.assertIn("confidence: ", self.run_jeweller("explain", self.folder / "r.json", 1).stdout)
-        self.assertEqual(self.run_jeweller("explain", self.folder / "r.json", 9).returncode, 2)
+        self.run_here("check", self.score, self.take, "--json", self.folder / "r.json")
+        self.assertIn("confidence: ", self.run_here("explain", self.folder / "r.json", 1)[1])
+        self.assertEqual(self.run_here("explain", self.folder / "r.json", 9)[0], 2)
