@@ -11,13 +11,16 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from jeweller.assessment.finding import is_sure
 from jeweller.demo_band import TrayTake, demo_band
 from jeweller.documents.page import html_to_pdf, marked_page, pdf_to_png
 from jeweller.i18n import _
 from jeweller.report_format import ReportFinding, TakeReport
+
+if TYPE_CHECKING:
+    from jeweller.gui.shell.window import Window
 
 
 def run_demo(out: Path | None, most: int | None = None) -> int:
@@ -55,9 +58,9 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
     for k, take in enumerate(tray):
         begin = time.monotonic()
         window.loupe_place.review = None
-        window.open_pair(str(take.score), str(take.take), take.part, take.player)
+        window.loupe_place.open_pair(str(take.score), str(take.take), take.part, take.player)
         if k == 0:
-            _wait(lambda: window.busy.bar.value() > 100 or window.loupe_place.review is not None)
+            _wait(lambda: window.loupe_place.busy.bar.value() > 100 or window.loupe_place.review is not None)
             window.grab().save(str(folder / "view-checking.png"))
         _wait(lambda: window.loupe_place.review is not None or bool(window.last_trouble))
         if window.loupe_place.review is None:
@@ -89,7 +92,7 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
     return 0
 
 
-def _views(window: Any, folder: Path) -> None:
+def _views(window: Window, folder: Path) -> None:
     _wait(lambda: window.loupe.listening.model is not None)
     window.grab().save(str(folder / "view-loupe-light.png"))
     window.set_theme("dark")

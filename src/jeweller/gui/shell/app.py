@@ -77,6 +77,6 @@ def run_window(
     elif tray:
         first = tray[0]
         window.when_idle(
-            lambda: window.open_pair(str(first.score), str(first.take), first.part, first.player)
+            lambda: window.loupe_place.open_pair(str(first.score), str(first.take), first.part, first.player)
         )
     return app.exec()

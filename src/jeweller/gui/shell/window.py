@@ -138,12 +138,14 @@ class Window(Routes):
         self.loupe_place.setFocus()
         self.statusBar().setSizeGripEnabled(False)
 
-    def __getattr__(self, name: str) -> Any:
-        """The pattern book, the bench and the ledger are built when one of them is first wanted."""
-        if name in BUILT_LATER and not self._built:
-            self.build_places()
-            return self.__dict__[name]
-        raise AttributeError(name)
+    if not TYPE_CHECKING:  # the types stand in `Routes`: any other name is a mistake
+
+        def __getattr__(self, name: str) -> Any:
+            """The pattern book, the bench and the ledger are built when one of them is first wanted."""
+            if name in BUILT_LATER and not self._built:
+                self.build_places()
+                return self.__dict__[name]
+            raise AttributeError(name)
 
     def _say_whether_it_sounds(self, sounds: bool) -> None:
         if not sounds:
