@@ -116,6 +116,7 @@ def main() -> None:
         place.choose_way("shelf")
         place.shelf.list.setCurrentRow(4)
         place.shelf.ask("background", "An air for a slow evening: long lines, one breath to two bars.")
+        wait(lambda: not place.shelf.thumbs.waiting)
         shot("pattern-shelf")
         bench_and_ledger(window, shot, target)
         window.close()

@@ -103,7 +103,9 @@ def first_bars(engraving: Engraving | None, theme: Theme, ratio: float) -> QPixm
     """As much of it as goes into SIZE; empty paper where there is none."""
     if engraving is None:
         return drawn('<svg xmlns="http://www.w3.org/2000/svg"/>', SIZE.width(), SIZE.height(), ratio)
-    middle = (engraving.systems[0].top + engraving.systems[0].bottom) / 2
+    # The staff with its notes in the middle: low ones would be cut off below.
+    system, heads = engraving.systems[0], [b.y for b in engraving.notes.values() if b.system == 0]
+    middle = (min([system.top, *heads]) + max([system.bottom, *heads])) / 2
     height = SIZE.height() / SCALE
     return drawn(
         engraving.svg(theme, top=middle - height / 2, height=height, system=0),
