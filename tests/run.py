@@ -78,12 +78,12 @@ def run_tests(names: list[str]) -> int:
     """These test modules, in this process, in a home of their own."""
     faulthandler.enable()  # a crash says where
     os.environ["QT_QPA_PLATFORM"] = os.environ.get("JEWELLER_TEST_PLATFORM", "offscreen")
-    home = tempfile.mkdtemp(prefix="jeweller-test-")
-    for name in ("HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"):
-        os.environ[name] = home
-    sys.path.insert(0, str(ROOT))
-    suite = unittest.TestLoader().loadTestsFromNames([f"tests.{n}" for n in names])
-    result = unittest.TextTestRunner(verbosity=1, stream=sys.stdout, resultclass=TimedResult).run(suite)
+    with tempfile.TemporaryDirectory(prefix="jeweller-test-", ignore_cleanup_errors=True) as home:
+        for name in ("HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME"):
+            os.environ[name] = home
+        sys.path.insert(0, str(ROOT))
+        suite = unittest.TestLoader().loadTestsFromNames([f"tests.{n}" for n in names])
+        result = unittest.TextTestRunner(verbosity=1, stream=sys.stdout, resultclass=TimedResult).run(suite)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     passed = max(0, result.testsRun - failed - len(result.skipped))
     print(f"{passed} passed, {failed} failed")
