@@ -111,7 +111,15 @@ def run_all(quick: bool = False, slowest: bool = False) -> int:
                 out = Path(folder) / name
                 with out.open("w") as file:
                     process = subprocess.Popen(
-                        [sys.executable, *command], cwd=ROOT, stdout=file, stderr=subprocess.STDOUT, text=True
+                        [sys.executable, *command],
+                        cwd=ROOT,
+                        stdout=file,
+                        stderr=subprocess.STDOUT,
+                        text=True,
+                        env={
+                            **os.environ,
+                            "OPENBLAS_NUM_THREADS": "1",
+                        },  # the other process has the other core
                     )
                 running[process] = (name, out, time.monotonic())
             time.sleep(0.05)

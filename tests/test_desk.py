@@ -30,7 +30,17 @@ from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.pipeline.check import Checked, check
 from jeweller.synthesis.percussion import RATE as STROKE_RATE
 from jeweller.synthesis.percussion import render as render_strokes
-from tests.support import RATE, WindowCase, changed, part_of, score_file, sounding, straight
+from tests.support import (
+    RATE,
+    WATCHDOG,
+    WindowCase,
+    changed,
+    part_of,
+    score_file,
+    slowness,
+    sounding,
+    straight,
+)
 from tests.test_ear import LINE, TUNE, index_of
 from tests.test_rhythm import drum_part, onsets
 
@@ -91,15 +101,21 @@ class DeskCase(WindowCase):
 
     prepared: Checked | None = None  # the check of the take, which is the same in every test
 
-    def open(self) -> None:
-        """The marked part as after a drop (which `Opening` tests with its check in a process of its own)."""
+    def open(self, sound: bool = False) -> None:
+        """The marked part as after a drop (which `Opening` tests with its check in a process of its own);
+        without its sounds, which take long to make, unless they are to be played.
+        """
+        if not sound:
+            self.window.loupe.listening.open = lambda take_path: None  # type: ignore[method-assign]
         if DeskCase.prepared is None:
             DeskCase.prepared = check(self.score, self.take)
         pair = OpenPair(score=str(self.score), take=str(self.take), part="Flute", parts=("Flute",))
         self.window.loupe_place._checked(pair, DeskCase.prepared)
         self.checked()
         loupe = self.window.loupe
-        self.wait(lambda: loupe.listening.sound and loupe.listening.model, what="for the sound")
+        self.wait(
+            lambda: not sound or (loupe.listening.ready and loupe.listening.model), what="for the sound"
+        )
         self.wait(lambda: loupe.paper.engraving is not None, what="for the page")
 
     def note_of(self, key: str) -> MarginNote:
@@ -384,7 +400,7 @@ class Deciding(DeskCase):
 
 class Playing(DeskCase):
     def test_space_plays_from_two_beats_before_and_the_cursor_moves(self) -> None:
-        self.open()
+        self.open(sound=True)
         loupe = self.window.loupe
         assert self.window.loupe_place.review is not None
         key = next(s.key for s in self.window.loupe_place.review.shown if s.finding["kind"] == "rest_short")
@@ -402,7 +418,7 @@ class Playing(DeskCase):
         self.assertIn("No sound device", self.window.statusBar().currentMessage())
 
     def test_model_both_slower_and_loop(self) -> None:
-        self.open()
+        self.open(sound=True)
         loupe = self.window.loupe
         self.press(KEY.Key_M)
         self.press(KEY.Key_BracketLeft)
@@ -425,7 +441,7 @@ class Playing(DeskCase):
         self.assertFalse(loupe.listening.playing)
 
     def test_dragging_over_the_sound_loops_that_stretch(self) -> None:
-        self.open()
+        self.open(sound=True)
         wave = self.window.loupe.strip.wave
         a, b = QPoint(round(wave.x_of(3.0)), 40), QPoint(round(wave.x_of(4.0)), 40)
         QTest.mousePress(wave, Qt.MouseButton.LeftButton, pos=a)
@@ -482,6 +498,20 @@ class Working(WindowCase):
         time.sleep(0.1)
         self.app.processEvents()
         self.assertEqual(told, ["cancelled"])
+
+
+class Watched(WindowCase):
+    def test_what_holds_the_window_is_noticed_at_work_and_asleep(self) -> None:
+        def hold() -> None:
+            until = time.thread_time() + 2.5 * WATCHDOG.HELD_S * slowness()
+            while time.thread_time() < until:
+                pass
+
+        for act, word in ((hold, "hold"), (lambda: time.sleep(0.9), "<lambda>")):
+            QTimer.singleShot(0, self.app, act)
+            self.turn(1200)
+            held, WATCHDOG.held = WATCHDOG.held, []
+            self.assertIn(word, "".join(held))
 
 
 class Garbage(WindowCase):
