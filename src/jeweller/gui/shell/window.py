@@ -37,9 +37,6 @@ from jeweller.gui.shell.style import BASE_PT, apply_theme
 from jeweller.i18n import _, use_language
 from jeweller.notation.formats import ENDINGS
 
-if TYPE_CHECKING:
-    pass
-
 LARGE_PT = 14.0
 
 

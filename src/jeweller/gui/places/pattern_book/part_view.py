@@ -115,7 +115,7 @@ class PartPaper(QWidget):
 
     def _engraved(self, layout: Layout, engraving: Engraving) -> None:
         if layout != self._wanted:
-            self._engrave_wanted()
+            self.draw()
         elif self.theme is not None:
             self.engraving, self._shown = engraving, layout
             self._show(engraving, layout.part, self.theme)
@@ -123,14 +123,10 @@ class PartPaper(QWidget):
 
     def _refused(self, layout: Layout, sentence: str) -> None:
         if layout != self._wanted:
-            self._engrave_wanted()
+            self.draw()
         else:
             self._pixmap, self.words = None, sentence
             self.update()
-
-    def _engrave_wanted(self) -> None:
-        if self._wanted is not None:
-            self._engrave(self._wanted)
 
     def _show(self, engraving: Engraving, part: Part, theme: Theme) -> None:
         instrument = instrument_of(part)

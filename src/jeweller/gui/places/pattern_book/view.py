@@ -182,9 +182,7 @@ class PatternPlace(QWidget):
         row.addWidget(button)
         self.tunes = QComboBox()
         self.tunes.setAccessibleName(_("The tune of the book"))
-        self.tunes.currentIndexChanged.connect(
-            lambda _unused: self.refresh() if self.model.way == "open" else None
-        )
+        self.tunes.currentIndexChanged.connect(self._tune_chosen)
         row.addWidget(self.tunes)
         self.tunes.hide()
         self.grid_words = plain(_("Grid"))
@@ -192,9 +190,7 @@ class PatternPlace(QWidget):
         self.grid.setAccessibleName(_("The grid that played notes are drawn to"))
         for words, grid in GRIDS.items():
             self.grid.addItem(_(words), grid)
-        self.grid.currentIndexChanged.connect(
-            lambda _unused: self.open_file(self.model.opened_path, ask=False)
-        )
+        self.grid.currentIndexChanged.connect(self._grid_chosen)
         row.addWidget(self.grid_words)
         row.addWidget(self.grid)
         row.addStretch(1)
