@@ -185,6 +185,16 @@ class Opening(DeskCase):
         self.assertIs(self.window.loupe_place.review, before)
         self.assertIn("Stopped", self.window.statusBar().currentMessage())
 
+    def test_keys_decide_on_nothing_that_is_not_seen(self) -> None:
+        self.open()
+        before = self.window.loupe_place.review
+        assert before is not None
+        self.window.loupe_place.open_score(str(self.score))
+        self.wait(lambda: self.window.loupe_place.currentIndex() == 0)
+        self.press(KEY.Key_D)
+        self.assertFalse(before.can_undo)
+        self.assertIsNone(self.window.loupe_place.review)
+
     def test_bad_input_is_a_sentence_and_what_was_open_stays(self) -> None:
         self.open()
         before = self.window.loupe_place.review
@@ -229,7 +239,7 @@ class Opening(DeskCase):
         self.press(KEY.Key_PageDown, CONTROL)
         self.checked()
         self.assertIn("Rafi", self.window.words["take"].text())
-        self.window.loupe_place.review = None
+        self.window.loupe.close_review()
         self.press(KEY.Key_PageDown, CONTROL)
         self.checked()
         self.assertIn("Oda", self.window.words["take"].text())

@@ -57,7 +57,7 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
     totals = [0, 0, 0]
     for k, take in enumerate(tray):
         begin = time.monotonic()
-        window.loupe_place.review = None
+        window.loupe.close_review()
         window.loupe_place.open_pair(str(take.score), str(take.take), take.part, take.player)
         if k == 0:
             _wait(lambda: window.loupe_place.busy.bar.value() > 100 or window.loupe_place.review is not None)

@@ -26,7 +26,7 @@ from jeweller.demo_band import TrayTake
 from jeweller.documents.theme import LIGHT, THEMES
 from jeweller.errors import JewellerError
 from jeweller.gui.places.loupe.place import LoupePlace
-from jeweller.gui.places.loupe.recent import recent_pairs
+from jeweller.gui.places.loupe.recent import recent_label, recent_pairs
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.dialogs import show_keys, show_sentence
 from jeweller.gui.shell.menus import add_action, fill_menus, kind_menu
@@ -337,7 +337,7 @@ class Window(Routes):
             menu.clear()
         pairs = recent_pairs(self.settings)
         for score, take, part in pairs:
-            words = f"{Path(take).name} · {part or 'part'} · {Path(score).stem}"
+            words = recent_label((score, take, part))
             add_action(self, menu, words, lambda s=score, t=take, p=part: self.loupe_place.open_pair(s, t, p))
         if not pairs:
             menu.addAction(_("none yet")).setEnabled(False)

@@ -23,7 +23,7 @@ from jeweller.files import json_text, write_bytes
 from jeweller.gui.places.loupe.busy_page import BusyPage
 from jeweller.gui.places.loupe.empty_page import EmptyPage
 from jeweller.gui.places.loupe.model import DOCUMENTS, OpenPair, choose_pair_part
-from jeweller.gui.places.loupe.recent import recent_pairs, remember_pair
+from jeweller.gui.places.loupe.recent import recent_label, recent_pairs, remember_pair
 from jeweller.gui.places.loupe.view import Loupe
 from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import _
@@ -55,7 +55,6 @@ class LoupePlace(QStackedWidget):
         self.jobs, self.settings, self.tray, self.tray_name = jobs, settings, tray, tray_name
         self.pair = OpenPair()
         self.reading: OpenPair | None = None  # whose score is being read
-        self.review: Review | None = None
         # a score, and the traps that were ticked when it was looked over
         self.criteria: tuple[str, tuple[Trap, ...]] = ("", ())
         self._page_before = EMPTY
@@ -75,6 +74,11 @@ class LoupePlace(QStackedWidget):
     def set_theme(self, theme: Theme, points: float) -> None:
         self.view.set_theme(theme, points)
         self.empty.set_points(points)
+
+    @property
+    def review(self) -> Review | None:
+        """What lies under the loupe."""
+        return self.view.review
 
     @property
     def checking(self) -> bool:
@@ -113,9 +117,7 @@ class LoupePlace(QStackedWidget):
             for t in self.tray
         ]
         for score, take, part in recent_pairs(self.settings):
-            entries.append(
-                (f"{Path(take).name} · {part or 'part'} · {Path(score).stem}", (score, take, part, ""))
-            )
+            entries.append((recent_label((score, take, part)), (score, take, part, "")))
         self.empty.fill(
             entries, self.pair.score if not self.pair.take else "", self.tray_name if self.tray else ""
         )
@@ -226,8 +228,8 @@ class LoupePlace(QStackedWidget):
         if pair.take:
             self._check(pair)
             return
-        self.pair, self.review = pair, None
-        self.view.listening.stop()
+        self.pair = pair
+        self.view.close_review()
         self.setCurrentIndex(EMPTY)
         self.changed.emit()
 
@@ -256,7 +258,7 @@ class LoupePlace(QStackedWidget):
         except JewellerError as error:
             self.trouble.emit(str(error))
             review = Review(checked, None)
-        self.pair, self.review = pair, review
+        self.pair = pair
         self.view.criteria = self.criteria[1] if self.criteria[0] == pair.score else ()
         self.setCurrentIndex(LOUPE)
         self.view.show_review(review, pair.take)

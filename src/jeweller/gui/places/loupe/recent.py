@@ -7,6 +7,8 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings
 
+from jeweller.i18n import _
+
 KEPT = 8
 Pair = tuple[str, str, str]
 
@@ -18,6 +20,12 @@ def recent_pairs(settings: QSettings) -> list[Pair]:
     except (ValueError, TypeError):
         return []
     return [p for p in pairs if Path(p[0]).exists() and Path(p[1]).exists()]
+
+
+def recent_label(pair: Pair) -> str:
+    """What a pair is called where one chooses among them."""
+    score, take, part = pair
+    return f"{Path(take).name} · {part or _('part')} · {Path(score).stem}"
 
 
 def remember_pair(settings: QSettings, pair: Pair) -> None:

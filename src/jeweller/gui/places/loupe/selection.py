@@ -33,6 +33,11 @@ class Selection:
         self.review = review
         self.choose(next((s.key for s in review.shown if s.number == 1), None))
 
+    def close(self) -> None:
+        """No review, nothing chosen."""
+        self.review = None
+        self.choose(None)
+
     def choose(self, key: str | None) -> None:
         """Another choice; what was dragged in the sound is forgotten."""
         self.chosen = key

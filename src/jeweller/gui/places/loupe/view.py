@@ -113,6 +113,12 @@ class Loupe(QWidget):
         self.scroller.verticalScrollBar().setValue(0)
         self._after_choice()
 
+    def close_review(self) -> None:
+        """Nothing lies under the loupe: no key decides on what is not seen."""
+        self.listening.stop()
+        self.jobs.cancel("engraving")
+        self.selection.close()
+
     def set_theme(self, theme: Theme, points: float) -> None:
         larger, self.theme, self.points = points != self.points, theme, points
         self.strip.set_theme(theme, self.listening.playing)
