@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 
 from jeweller.errors import LedgerError
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog
+from jeweller.gui.places.ledger.model import LedgerModel
 from jeweller.gui.places.ledger.people_dialogs import MarksBox, PlayerBox, YearBox
 from jeweller.library.library import Library
 from jeweller.library.privacy import delete_band
@@ -87,6 +88,52 @@ class Years(LedgerCase):
         with mock.patch("jeweller.library.privacy.delete", stopped), self.assertRaises(KeyboardInterrupt):
             delete_band(self.library, self.band.id)
         self.assertEqual(len(self.library.trays(self.band.id)), 1)
+
+
+class Model(LedgerCase):
+    """What the ledger knows and does, with no widget."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.tray, self.piece, _ = fill(self.library, self.band.id, ("Ilse", "flute"), ("Bram", "trumpet"))
+        self.troubles: list[str] = []
+        self.model = LedgerModel(lambda: self.library)
+        self.model.trouble.connect(self.troubles.append)
+        self.people = self.model.players
+        self.people.read()
+
+    def test_somebody_is_found_by_each_word_in_a_band(self) -> None:
+        found = self.people.find("FLUTE il", None, 5)
+        self.assertEqual([words for words, _number in found], ["Ilse · Flute"])
+        self.assertEqual(self.people.find("flute bram", None, 5), [])
+        self.assertEqual(self.people.find("", self.band.id + 1, 5), [])
+        self.assertEqual(len(self.people.find("", self.band.id, 1)), 1)
+
+    def test_who_is_deleted_is_looked_at_no_longer(self) -> None:
+        (_words, bram), *_unused = self.people.find("bram", None, 5)
+        self.people.choose(bram)
+        self.assertFalse(self.people.change({"name": ""}))
+        self.assertEqual(self.troubles, ["A player needs a name."])
+        self.assertTrue(self.people.delete())
+        self.people.read()
+        self.assertIsNone(self.people.player)
+        self.assertEqual([words for words, _number in self.people.find("", None, 5)], ["Ilse · Flute"])
+
+    def test_the_class_of_a_piece(self) -> None:
+        picture = self.model.picture
+        self.assertEqual([number for _name, number in picture.trays()], [self.tray])
+        ((words, piece),) = picture.pieces(self.tray)
+        self.assertEqual((words[-4:], piece), (" (2)", self.piece))
+        picture.choose(self.tray, piece)
+        assert picture.view is not None
+        self.assertEqual([row.player for row in picture.view.rows], ["Ilse", "Bram"])
+        picture.choose(None, None)
+        self.assertIsNone(picture.view)
+
+    def test_no_library(self) -> None:
+        model = LedgerModel(lambda: None)
+        self.assertEqual((model.picture.trays(), model.players.bands(), model.first_band()), ([], [], None))
+        self.assertFalse(model.apply(lambda library: library.add_band("The Weir Band")))
 
 
 class InTheWindow(DeskCase):

@@ -5,8 +5,6 @@ out.
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable
-from functools import partial
 from typing import Any
 
 from PySide6.QtCore import Signal
@@ -22,22 +20,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.difficulty.analysis import SAID
 from jeweller.documents.theme import LIGHT, Theme
-from jeweller.errors import JewellerError
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_again
+from jeweller.gui.places.ledger.model import LedgerModel
 from jeweller.gui.places.pattern_book.display_options import plain_table
 from jeweller.i18n import N_, _
-from jeweller.library.assignments import AssignmentStatus, assignment_status, kinds_of
-from jeweller.library.library import Library
-from jeweller.library.states import TakeState
+from jeweller.library.assignments import AssignmentStatus
 
 COLUMNS = ("Due", "Piece", N_("What matters"), N_("Handed in"), N_("To decide"), N_("Not yet from"))
 NOTHING = N_(
     "Nothing was given out yet. What is given out says how its takes are checked and marked; who "
     "has not handed in is named here."
 )
-NAMED = 6  # players named in a row
 
 
 class AssignmentsPage(QWidget):
@@ -50,11 +44,10 @@ class AssignmentsPage(QWidget):
     message = Signal(str)
     trouble = Signal(str)
 
-    def __init__(self, library: Callable[[], Library | None]) -> None:
+    def __init__(self, model: LedgerModel) -> None:
         super().__init__()
-        self._library = library
+        self.model, self.given = model, model.assignments
         self.theme: Theme = LIGHT
-        self.rows: list[AssignmentStatus] = []
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
@@ -85,8 +78,8 @@ class AssignmentsPage(QWidget):
         column.addLayout(row)
 
     @property
-    def library(self) -> Library | None:
-        return self._library()
+    def rows(self) -> list[AssignmentStatus]:
+        return self.given.rows
 
     def chosen(self) -> AssignmentStatus | None:
         """The assignment that is chosen."""
@@ -96,27 +89,14 @@ class AssignmentsPage(QWidget):
     def show_all(self, theme: Theme, today: datetime.date | None = None) -> None:
         """Every assignment that stands."""
         self.theme = theme
-        if self.library is None:
+        if self.model.library is None:
             return
         today = today or datetime.date.today()
         now = self.chosen()
-        self.rows = assignment_status(self.library)
+        self.given.read()
         self.table.setRowCount(len(self.rows))
         for k, g in enumerate(self.rows):
-            a = g.assignment
-            bars = _(", bars {bars}").format(bars=a.bars) if a.bars else ""
-            matters = ", ".join(_(SAID[t]) for t in a.settings.get("traps") or () if t in SAID)
-            missing = ", ".join(g.missing[:NAMED]) + (
-                _(" and {n} more").format(n=len(g.missing) - NAMED) if len(g.missing) > NAMED else ""
-            )
-            cells = (
-                g.due_words(today),
-                a.title + bars,
-                matters,
-                _("{n} of {n2}").format(n=len(g.handed_in), n2=len(g.handed_in) + len(g.missing)),
-                str(g.waiting or ""),
-                missing,
-            )
+            cells = self.given.cells(g, today)
             for n, words in enumerate(cells):
                 item = QTableWidgetItem(words)
                 item.setToolTip(", ".join(g.missing) if n == len(cells) - 1 else words)
@@ -127,7 +107,7 @@ class AssignmentsPage(QWidget):
         self.table.verticalHeader().setDefaultSectionSize(self.table.fontMetrics().height() + 16)
         pressing = sum(g.presses(today) for g in self.rows)
         self.told.setText(
-            NOTHING
+            _(NOTHING)
             if not self.rows
             else _("{pressing} due, and not yet from everybody.").format(pressing=pressing)
             if pressing
@@ -164,39 +144,21 @@ class AssignmentsPage(QWidget):
         """Gives something out: a piece of the shelf, what of it, until when, how it is judged. `asked` in
         place of the box.
         """
-        library = self.library
-        if library is None:
+        if self.model.library is None:
             return
-        library.shelf.read()
-        pieces = [
-            (p.id, p.title)
-            for p in sorted(library.shelf.pieces.values(), key=lambda p: p.title.casefold())
-            if not p.passage_of
-        ]
+        pieces = self.given.pieces()
         if not pieces:
             self.trouble.emit(
                 _("There is no music on the shelf yet: put a piece there from the pattern book first.")
             )
             return
         if asked is None:
-            dialog = CriteriaDialog(self, pieces, None, partial(kinds_of, library))
+            dialog = CriteriaDialog(self, pieces, None, self.given.kinds_of)
             dialog.choose(piece, traps or [])
             if dialog.exec() != QDialog.DialogCode.Accepted:
                 return
             asked = dialog.asked()
-        bands = library.bands()
-        try:
-            band = bands[0].id if bands else library.add_band(_("My band")).id
-            library.give(
-                band,
-                asked["piece"],
-                asked["title"],
-                bars=asked["bars"],
-                due=asked["due"],
-                **asked["settings"],
-            )
-        except JewellerError as error:
-            self.trouble.emit(str(error))
+        if not self.given.give(asked):
             return
         self.message.emit(
             _("{title} is given out; takes of it that are brought in are handed in for it.").format(
@@ -208,45 +170,28 @@ class AssignmentsPage(QWidget):
 
     def change(self, asked: dict[str, Any] | None = None) -> None:
         """Other words for the chosen assignment: the marks of its takes follow."""
-        library, g = self.library, self.chosen()
-        if library is None or g is None:
+        g = self.chosen()
+        if self.model.library is None or g is None:
             return
         if asked is None:
             dialog = CriteriaDialog(
                 self,
                 [(g.assignment.piece, g.assignment.title)],
                 g.assignment,
-                partial(kinds_of, library),
+                self.given.kinds_of,
             )
             if dialog.exec() != QDialog.DialogCode.Accepted:
                 return
             asked = dialog.asked()
-        try:
-            library.reassign(
-                g.assignment.id,
-                asked["piece"],
-                asked["title"],
-                bars=asked["bars"],
-                due=asked["due"],
-                **asked["settings"],
-            )
-            again = [
-                t
-                for tray in g.trays
-                for t in library.takes(tray)
-                if t.piece == asked["piece"] and checks_again(g.assignment, asked)
-            ]
-            for take in again:
-                library.change(take, state=TakeState.WAITING)
-        except JewellerError as error:
-            self.trouble.emit(str(error))
+        waiting = self.given.change(g, asked, check_again=checks_again(g.assignment, asked))
+        if waiting is None:
             return
-        if again:
+        if waiting:
             self.message.emit(
                 _(
                     "{n} takes wait on the bench to be checked again by what is asked for now; what "
                     "was decided stays."
-                ).format(n=len(again))
+                ).format(n=waiting)
             )
         self.show_all(self.theme)
         self.changed.emit()

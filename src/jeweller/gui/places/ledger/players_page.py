@@ -5,7 +5,6 @@ deleted for good.
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -32,17 +31,14 @@ from PySide6.QtWidgets import (
 from jeweller.assessment.messages import FACET_NAMES
 from jeweller.assessment.phrases import capitalized
 from jeweller.documents.theme import LIGHT, Theme
-from jeweller.errors import JewellerError
+from jeweller.gui.places.ledger.model import LedgerModel
 from jeweller.gui.places.ledger.people_dialogs import PlayerBox, YearBox
 from jeweller.gui.places.ledger.progress_chart import ProgressChart
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.i18n import N_, _, ngettext
-from jeweller.instruments.table import find_instrument, instruments
-from jeweller.library.library import Library
-from jeweller.library.privacy import delete_band, delete_player, export_player, list_held
-from jeweller.library.progress import OverTime, over_time
-from jeweller.library.tables import Band, Player
-from jeweller.library.years import format_name, list_held_in_band, new_year
+from jeweller.library.progress import OverTime
+from jeweller.library.tables import Player
+from jeweller.library.years import format_name
 
 SHOWN = 150  # players listed at once: more are found by another letter
 NOBODY = N_("Nobody is entered yet. Who plays is entered with their first recordings on the bench, or here.")
@@ -52,16 +48,12 @@ class PlayersPage(QWidget):
     """`changed` is emitted when somebody was entered, changed or deleted."""
 
     message = Signal(str)
-    trouble = Signal(str)
     changed = Signal()
 
-    def __init__(self, library: Callable[[], Library | None]) -> None:
+    def __init__(self, model: LedgerModel) -> None:
         super().__init__()
-        self._library = library
+        self.model, self.people = model, model.players
         self.theme, self.points = LIGHT, 11.0
-        self.player: Player | None = None
-        self.told: OverTime | None = None
-        self._named: list[tuple[str, int, int]] = []  # words, player, band
         split = QSplitter(Qt.Orientation.Horizontal)
         split.addWidget(self._everybody())
         split.addWidget(self._somebody())
@@ -149,16 +141,12 @@ class PlayersPage(QWidget):
     # -------------------------------------------------------------------------------------------
 
     @property
-    def library(self) -> Library | None:
-        return self._library()
+    def player(self) -> Player | None:
+        return self.people.player
 
     @property
-    def opened(self) -> Library:
-        """The library, where one is known to be open. Raises LookupError."""
-        library = self.library
-        if library is None:
-            raise LookupError("no library is open")
-        return library
+    def progress(self) -> OverTime | None:
+        return self.people.progress
 
     @property
     def band(self) -> int | None:
@@ -169,46 +157,33 @@ class PlayersPage(QWidget):
     def show_all(self, theme: Theme, points: float) -> None:
         """Everybody, by the words they are found by."""
         self.theme, self.points = theme, points
-        if self.library is None:
+        if self.model.library is None:
             return
-        now = self.bands.currentData()
-        bands = self.library.bands()
+        now, bands = self.bands.currentData(), self.people.bands()
         self.bands.blockSignals(True)
         self.bands.clear()
         if len(bands) != 1:
             self.bands.addItem(_("every band"), None)
-        for band in bands:
-            self.bands.addItem(format_name(band), band.id)
+        for name, band in bands:
+            self.bands.addItem(name, band)
         self.bands.setCurrentIndex(max(0, self.bands.findData(now)))
         self.bands.blockSignals(False)
-        names = {i.id: i.name for i in instruments()}
-        self._named = [
-            (" · ".join(filter(None, [p.name, names.get(p.instrument, p.part)])), p.id, p.band)
-            for p in self.library.who_plays_what()
-        ]
-        here = self.player.id if self.player is not None else None
-        self.player = next((self.library.player(i) for _name, i, _band in self._named if i == here), None)
+        self.people.read()
         stays = self.player  # who is chosen by the list is shown by it
         self._fill()
         if stays is not None and self.player is not None and self.player.id == stays.id:
-            self.show_player(self.player)
+            self.show_player(stays.id)
 
     def _fill(self) -> None:
-        wanted = self.search.text().casefold().split()
-        now, band = self.player.id if self.player is not None else None, self.band
+        now = self.player.id if self.player is not None else None
         self.list.blockSignals(True)
         self.list.clear()
-        for words, player, of in self._named:
-            if (
-                self.list.count() < SHOWN
-                and band in (None, of)
-                and all(w in words.casefold() for w in wanted)
-            ):
-                item = QListWidgetItem(words)
-                item.setData(Qt.ItemDataRole.UserRole, player)
-                self.list.addItem(item)
-                if player == now:
-                    self.list.setCurrentItem(item)
+        for words, player in self.people.find(self.search.text(), self.band, SHOWN):
+            item = QListWidgetItem(words)
+            item.setData(Qt.ItemDataRole.UserRole, player)
+            self.list.addItem(item)
+            if player == now:
+                self.list.setCurrentItem(item)
         self.list.blockSignals(False)
         if self.list.currentItem() is None and self.list.count():
             self.list.setCurrentRow(0)
@@ -216,41 +191,42 @@ class PlayersPage(QWidget):
             self._show_nobody()
 
     def _show_nobody(self) -> None:
-        self.player, self.told = None, None
+        self.people.choose(None)
         self.title.setText("")
-        self.under.setText(NOBODY if not self._named else _("Nobody of that name or instrument."))
+        self.under.setText(_(NOBODY) if not self.people.named else _("Nobody of that name or instrument."))
         self.chart.show_attempts((), self.theme, self.points)
         self.attempts.setWidget(QWidget())
         for button in self._acts:
             button.setVisible(False)
 
     def _picked(self, item: QListWidgetItem | None) -> None:
-        if item is not None and self.library is not None:
-            self.show_player(self.library.player(item.data(Qt.ItemDataRole.UserRole)))
+        if item is not None:
+            self.show_player(item.data(Qt.ItemDataRole.UserRole))
 
-    def show_player(self, player: Player) -> None:
+    def show_player(self, number: int) -> None:
         """One player over time."""
-        self.player = player
-        self.told = over_time(self.opened, player)
+        self.people.choose(number)
+        player, progress = self.player, self.progress
+        if player is None or progress is None:
+            return
         for button in self._acts:
             button.setVisible(True)
-        instrument = find_instrument(player.instrument) if player.instrument else None
         self.title.setText(player.name)
-        told = [
-            instrument.name if instrument is not None else player.part,
-            ngettext("{n} take", "{n} takes", len(self.told.attempts)).format(n=len(self.told.attempts)),
-            ngettext("{minutes} minutes on {n} day", "{minutes} minutes on {n} days", self.told.days).format(
-                minutes=self.told.minutes, n=self.told.days
+        known = [
+            self.people.instrument_name(),
+            ngettext("{n} take", "{n} takes", len(progress.attempts)).format(n=len(progress.attempts)),
+            ngettext("{minutes} minutes on {n} day", "{minutes} minutes on {n} days", progress.days).format(
+                minutes=progress.minutes, n=progress.days
             )
-            if self.told.days
+            if progress.days
             else "",
             _("consent of {consent}").format(consent=player.consent)
             if player.consent
             else _("no consent noted: left out of what others see"),
         ]
-        self.under.setText(" · ".join(filter(None, told)))
+        self.under.setText(" · ".join(filter(None, known)))
         self.consent.setText(_("Withdraw consent") if player.consent else _("Consent was given today"))
-        self.chart.show_attempts(self.told.attempts, self.theme, self.points)
+        self.chart.show_attempts(progress.attempts, self.theme, self.points)
         self.attempts.setWidget(self._attempts())
 
     def _attempts(self) -> QWidget:
@@ -258,12 +234,12 @@ class PlayersPage(QWidget):
         column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 8, 0)
         column.setSpacing(4)
-        told = self.told
-        if told is not None and told.habits:
+        progress = self.progress
+        if progress is not None and progress.habits:
             column.addWidget(wrapped(_("Recurring problems"), self.points + 1, weight=600, serif=True))
-            for habit in told.habits:
+            for habit in progress.habits:
                 column.addWidget(wrapped(f"{capitalized(habit)}.", self.points))
-        for a in reversed(told.attempts if told is not None else ()):
+        for a in reversed(progress.attempts if progress is not None else ()):
             mark = (
                 _("{mark:g} of {out_of:g}").format(mark=a.mark, out_of=a.out_of)
                 if a.mark is not None and a.out_of is not None
@@ -309,60 +285,40 @@ class PlayersPage(QWidget):
     # ---- who there is
     # --------------------------------------------------------------------------------------------
 
-    def _do(self, act: Callable[[Library], Any]) -> bool:
-        """Does something with the library; says why where it cannot be. Everything is shown anew."""
-        if self.library is None:
-            return False
-        try:
-            act(self.library)
-        except JewellerError as error:
-            self.trouble.emit(str(error))
-            return False
-        self.show_all(self.theme, self.points)
-        self.changed.emit()
-        return True
+    def _show_changed(self, done: bool) -> bool:
+        """Shows everything anew after what was `done`."""
+        if done:
+            self.show_all(self.theme, self.points)
+            self.changed.emit()
+        return done
 
     def add(self, values: dict[str, Any] | None = None) -> None:
         """Enters somebody; `values` in place of the box."""
-        if self.library is None:
-            return
         if values is None:
-            if not self.library.bands() and not self._do(lambda library: library.add_band(_("My band"))):
+            if self.model.first_band() is None:
                 return
-            box = PlayerBox(self, self.library.bands(), band=self.band)
+            box = PlayerBox(self, self.people.band_rows(), band=self.band)
             if box.exec() != QDialog.DialogCode.Accepted:
                 return
             values = box.values()
-        told = dict(values)
-        band = told.pop("band_id")
-        self._do(lambda library: setattr(self, "player", library.add_player(band, **told)))
+        self._show_changed(self.people.add(values))
 
     def change(self, values: dict[str, Any] | None = None) -> None:
         """Another name, instrument, part or band for the chosen player; `values` in place of the box. What
         was recorded stays theirs.
         """
-        if self.library is None or self.player is None:
+        if self.player is None:
             return
-        player = self.player
         if values is None:
-            box = PlayerBox(self, self.library.bands(), player)
+            box = PlayerBox(self, self.people.band_rows(), self.player)
             if box.exec() != QDialog.DialogCode.Accepted:
                 return
             values = box.values()
-        if not values["name"]:
-            self.trouble.emit(_("A player needs a name."))
-            return
-        self._do(lambda library: library.change(player, **values))
+        self._show_changed(self.people.change(values))
 
     def toggle_consent(self) -> None:
         """Notes that consent was given today, or takes it back."""
-        if self.player is not None:
-            player = self.player
-            self._do(
-                lambda library: library.change(
-                    player, consent="" if player.consent else datetime.date.today().isoformat()
-                )
-            )
+        self._show_changed(self.people.toggle_consent(datetime.date.today()))
 
     def add_practice(self, minutes: int | None = None) -> None:
         """Minutes of today, asked for where they are not given."""
@@ -374,40 +330,30 @@ class PlayersPage(QWidget):
             )
             if not ok:
                 return
-        number, today = self.player.id, datetime.date.today().isoformat()
-        self._do(lambda library: library.add_practice(number, today, minutes))
+        self._show_changed(self.people.add_practice(minutes, datetime.date.today()))
 
     def export_player(self, target: str = "") -> None:
         """Everything that is held on the player as one file."""
-        if self.player is None or self.library is None:
+        if self.player is None:
             return
         if not target:
             target, _unused = QFileDialog.getSaveFileName(
                 self, _("What is held on this player"), str(Path.home() / f"{self.player.name}.zip"), "*.zip"
             )
-        if not target:
-            return
-        try:
-            count = export_player(self.library, self.player, Path(target))
-        except JewellerError as error:
-            self.trouble.emit(str(error))
-            return
-        self.message.emit(
-            ngettext("{count} file saved: {target}", "{count} files saved: {target}", count).format(
-                count=count, target=target
+        count = self.people.export(Path(target)) if target else None
+        if count is not None:
+            self.message.emit(
+                ngettext("{count} file saved: {target}", "{count} files saved: {target}", count).format(
+                    count=count, target=target
+                )
             )
-        )
 
     def delete(self, *, sure: bool = False) -> None:
         """Deletes the player for good, after saying what goes."""
-        if (
-            self.player is None
-            or self.library is None
-            or not (sure or self._sure(list_held(self.library, self.player)))
-        ):
-            return
         player = self.player
-        if self._do(lambda library: delete_player(library, player)):
+        if player is None or not (sure or self._sure(self.people.list_held())):
+            return
+        if self._show_changed(self.people.delete()):
             self.message.emit(_("{name} is deleted.").format(name=player.name))
 
     def _sure(self, goes: list[str]) -> bool:
@@ -430,10 +376,6 @@ class PlayersPage(QWidget):
     # ---- bands and years
     # -----------------------------------------------------------------------------------------
 
-    def _row_of_band(self) -> Band | None:
-        bands = self.library.bands() if self.library is not None else []
-        return next((b for b in bands if b.id == self.band), None)
-
     def band_menu(self) -> QMenu:
         """What can be done with the band that is chosen."""
         menu = QMenu(self)
@@ -449,19 +391,13 @@ class PlayersPage(QWidget):
         """A new band or year, with those of the chosen one who go on; a `box` that was filled in place of the
         one that is shown.
         """
-        if self.library is None:
-            return
-        band = self._row_of_band()
+        band = self.people.band(self.band)
         if box is None:
-            box = YearBox(
-                self,
-                band.name if band is not None else "",
-                self.library.players(band.id) if band is not None else [],
-            )
+            box = YearBox(self, band.name if band is not None else "", self.people.members(band))
             if box.exec() != QDialog.DialogCode.Accepted:
                 return
-        name, year, going_on = box.name.text(), box.year.text(), box.going_on
-        if self._do(lambda library: new_year(library, name, year, going_on)):
+        name, going_on = box.name.text(), box.going_on
+        if self._show_changed(self.people.new_year(name, box.year.text(), going_on)):
             self.bands.setCurrentIndex(self.bands.count() - 1)
             self.message.emit(
                 _("{n} players go on into {split}; what was recorded stays theirs.").format(
@@ -470,24 +406,19 @@ class PlayersPage(QWidget):
             )
 
     def rename_band(self, name: str = "") -> None:
-        band = self._row_of_band()
+        band = self.people.band(self.band)
         if band is None:
             return
         if not name:
             name, ok = QInputDialog.getText(self, _("Another name"), _("The band is called:"), text=band.name)
             if not ok:
                 return
-        if name.strip():
-            self._do(lambda library: library.change(band, name=" ".join(name.split())[:80]))
+        self._show_changed(self.people.rename_band(band, name))
 
     def delete_band(self, *, sure: bool = False) -> None:
         """Deletes a band or year for good, after saying what goes."""
-        band = self._row_of_band()
-        if (
-            band is None
-            or self.library is None
-            or not (sure or self._sure(list_held_in_band(self.library, band)))
-        ):
+        band = self.people.band(self.band)
+        if band is None or not (sure or self._sure(self.people.list_held_in_band(band))):
             return
-        if self._do(lambda library: delete_band(library, band.id)):
+        if self._show_changed(self.people.delete_band(band)):
             self.message.emit(_("{format_name} is deleted.").format(format_name=format_name(band)))

@@ -23,16 +23,16 @@ from PySide6.QtWidgets import (
 
 from jeweller.assessment.phrases import capitalized
 from jeweller.documents.theme import LIGHT, Theme
-from jeweller.errors import JewellerError
 from jeweller.gui.places.ledger.assignments_page import AssignmentsPage
 from jeweller.gui.places.ledger.class_grid import ClassGrid
+from jeweller.gui.places.ledger.model import LedgerModel
 from jeweller.gui.places.ledger.players_page import PlayersPage
 from jeweller.gui.places.loupe.margin import width_at, wrapped
 from jeweller.gui.places.pattern_book.thumbnails import one_bar
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.work import write_plan
 from jeweller.i18n import N_, _
-from jeweller.library.class_view import ClassView, PlayerRow, class_view, pieces_of
+from jeweller.library.class_view import ClassView, PlayerRow
 from jeweller.library.library import Library
 
 EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
@@ -53,10 +53,10 @@ class LedgerPlace(QWidget):
 
     def __init__(self, jobs: Jobs, library: Callable[[], Library | None]) -> None:
         super().__init__()
-        self.jobs, self._library = jobs, library
+        self.jobs, self.model = jobs, LedgerModel(library, self)
+        self.model.trouble.connect(self.trouble)
         self.theme, self.points = LIGHT, 11.0
         self.way = "class"
-        self.view: ClassView | None = None
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 4, 16, 8)
         outer.setSpacing(8)
@@ -80,12 +80,11 @@ class LedgerPlace(QWidget):
         outer.addLayout(row)
         self.pages = QStackedWidget()
         self.pages.addWidget(self._class_page())
-        self.players = PlayersPage(lambda: self.library)
+        self.players = PlayersPage(self.model)
         self.players.message.connect(self.message)
-        self.players.trouble.connect(self.trouble)
         self.players.changed.connect(self._players_changed)
         self.pages.addWidget(self.players)
-        self.assigned = AssignmentsPage(lambda: self.library)
+        self.assigned = AssignmentsPage(self.model)
         self.assigned.message.connect(self.message)
         self.assigned.trouble.connect(self.trouble)
         self.assigned.changed.connect(self.changed)
@@ -132,31 +131,22 @@ class LedgerPlace(QWidget):
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
-        if self.library is not None and self.isVisible():
+        if self.model.library is not None and self.isVisible():
             self.refresh()
 
     @property
-    def library(self) -> Library | None:
-        return self._library()
-
-    @property
-    def opened(self) -> Library:
-        """The library, where one is known to be open. Raises LookupError."""
-        library = self.library
-        if library is None:
-            raise LookupError("no library is open")
-        return library
+    def view(self) -> ClassView | None:
+        return self.model.picture.view
 
     def refresh(self) -> None:
         """Everything anew: it may have changed on the bench."""
-        library = self.library
-        if library is None:
+        if self.model.library is None:
             return
         now = self.trays.currentData()
         self.trays.blockSignals(True)
         self.trays.clear()
-        for tray in library.trays():
-            self.trays.addItem(tray.name, tray.id)
+        for name, tray in self.model.picture.trays():
+            self.trays.addItem(name, tray)
         self.trays.setCurrentIndex(max(0, self.trays.findData(now)))
         self.trays.blockSignals(False)
         self._fill_pieces()
@@ -179,7 +169,7 @@ class LedgerPlace(QWidget):
 
     def choose_way(self, way: str) -> None:
         self.way = way
-        if way == "players" and not self._players_stand and self.library is not None:
+        if way == "players" and not self._players_stand and self.model.library is not None:
             self._players_stand = True
             self.players.show_all(self.theme, self.points)
         index = [w for w, _unused in WAYS].index(way)
@@ -196,36 +186,26 @@ class LedgerPlace(QWidget):
         now = self.pieces.currentData()
         self.pieces.blockSignals(True)
         self.pieces.clear()
-        for piece, title, count in (
-            pieces_of(self.opened, self.trays.currentData()) if self.trays.count() else ()
-        ):
-            self.pieces.addItem(f"{title} ({count})", piece)
+        for words, piece in self.model.picture.pieces(self.trays.currentData()):
+            self.pieces.addItem(words, piece)
         self.pieces.setCurrentIndex(max(0, self.pieces.findData(now)))
         self.pieces.blockSignals(False)
         self._show_class()
 
     def _show_class(self) -> None:
-        self.view = None
-        if self.pieces.count():
-            try:
-                self.view = class_view(self.opened, self.trays.currentData(), self.pieces.currentData())
-            except JewellerError as error:
-                self.trouble.emit(str(error))
+        self.model.picture.choose(self.trays.currentData(), self.pieces.currentData())
         self.grid.show_view(self.view, self.theme, self.points)
         self.words.setWidget(self._class_words())
         self.changed.emit()
 
     def _bar(self, row: PlayerRow, number: str) -> QPixmap | None:
         """A bar as it stands in the part of one row of the picture."""
-        piece = str(self.pieces.currentData())
-        key = (piece, row.part, number, self.theme.name)
+        key = (str(self.pieces.currentData()), row.part, number, self.theme.name)
         if key not in self._bars:
-            try:
-                score = self.opened.shelf.score(piece)
-                part = next((p for p in score.parts if p.name == row.part), score.parts[0])
-                self._bars[key] = one_bar(part, number, self.theme, self.devicePixelRatioF())
-            except JewellerError:
-                self._bars[key] = None
+            part = self.model.picture.part(row.part)
+            self._bars[key] = (
+                one_bar(part, number, self.theme, self.devicePixelRatioF()) if part is not None else None
+            )
         return self._bars[key]
 
     def _class_words(self) -> QWidget:
@@ -286,7 +266,7 @@ class LedgerPlace(QWidget):
 
     def write_plan(self, target: str = "") -> None:
         """The rehearsal plan on paper."""
-        if self.view is None or self.library is None:
+        if self.view is None or self.model.library is None:
             return
         if not target:
             target, _unused = QFileDialog.getSaveFileName(
