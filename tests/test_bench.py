@@ -267,7 +267,7 @@ class Bench(DeskCase):
         QTest.keyClicks(self.bench.page.mark, "15")
         QTest.keyClick(self.bench.page.mark, KEY.Key_Return)
         self.assertIn("15 · computed: ", self.bench.page.under.text())
-        self.assertIn("Your own mark stands in its place: 15.", self.bench.explain_mark())
+        self.assertIn("Your own mark stands in its place: 15.", self.bench.model.explain_mark())
         library = self.bench.library
         assert library is not None and self.bench.tray is not None and self.bench.hand is not None
         dialog = CriteriaDialog(self.bench, [(self.bench.hand.take.piece, "A test")], None)

@@ -36,10 +36,8 @@ class Overlay:
 
 class _Drawer(MarkCanvas):
     # ---- places
-    # --------------------------------------------------------------------------------------------------
 
     # ---- drawing
-    # -------------------------------------------------------------------------------------------------
 
     def draw(self, findings: Sequence[ReportFinding]) -> Overlay:
         chosen = next((f for f in findings if f["key"] == self.view.chosen), None)
@@ -98,10 +96,8 @@ class _Drawer(MarkCanvas):
         return found[:6]
 
     # ---- the rail
-    # ------------------------------------------------------------------------------------------------
 
     # ---- findings
-    # ------------------------------------------------------------------------------------------------
 
     def _finding(self, f: ReportFinding, number: int) -> None:
         colour = self.theme.facets[f["facet"]]

@@ -48,10 +48,8 @@ class Library(LibraryPeople):
     """Everything in one folder. Raises LedgerError with a sentence where something cannot be."""
 
     # ---- bands and players
-    # ---------------------------------------------------------------------------------------
 
     # ---- assignments and trays
-    # -----------------------------------------------------------------------------------
 
     def give(
         self, band: int, piece: str, title: str, *, bars: str = "", due: str = "", **settings: Any
@@ -148,7 +146,6 @@ class Library(LibraryPeople):
         return self._get(Tray, tray)
 
     # ---- takes
-    # ---------------------------------------------------------------------------------------------------
 
     def takes(self, tray: int) -> list[Take]:
         return self._fresh(self._all(select(Take).where(Take.tray_id == tray).order_by(Take.id)))
@@ -273,7 +270,6 @@ class Library(LibraryPeople):
             (self.store.recordings / file).unlink(missing_ok=True)
 
     # ---- reports
-    # -------------------------------------------------------------------------------------------------
 
     def add_report(self, take: int, report: TakeReport) -> None:
         """Keeps a report beside the earlier ones; decisions stand over it by the keys of the findings."""
@@ -321,7 +317,6 @@ class Library(LibraryPeople):
         return [_opened(body) for body in reversed(bodies)]
 
     # ---- acts
-    # ----------------------------------------------------------------------------------------------------
 
     def decisions_of(self, take: int) -> DecisionState:
         with self.store.read() as session:
@@ -418,10 +413,8 @@ class Library(LibraryPeople):
             )
 
     # ---- practice
-    # ------------------------------------------------------------------------------------------------
 
     # ---- within
-    # --------------------------------------------------------------------------------------------------
 
 
 def _acts(session: Session, take: int) -> list[AuditEntry]:

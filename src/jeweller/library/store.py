@@ -262,7 +262,6 @@ class Store:
             ) from error
 
     # ---- as one file
-    # ---------------------------------------------------------------------------------------------
 
     def backup(self, target: Path) -> int:
         """Writes the whole library to one zip file; returns how many files it holds. Given up when the

@@ -70,7 +70,6 @@ class Review:
         self._refresh()
 
     # ---- what stands
-    # ---------------------------------------------------------------------------------------------
 
     @property
     def decisions(self) -> Decisions:
@@ -98,7 +97,6 @@ class Review:
         ]
 
     # ---- acts
-    # ----------------------------------------------------------------------------------------------------
 
     def _do(self, decisions: Decisions) -> None:
         if decisions == self.decisions:
@@ -175,7 +173,6 @@ class Review:
         return True
 
     # ---- time and place
-    # ------------------------------------------------------------------------------------------
 
     def note_at(self, seconds: float) -> ReportNote | None:
         """The heard note sounding at (or last before) a time in the take."""

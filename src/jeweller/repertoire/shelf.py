@@ -330,7 +330,6 @@ class Shelf:
         self.pieces[piece.id] = piece
 
     # ---- as one file
-    # ---------------------------------------------------------------------------------------------
 
     def export(self, path: Path, pieces: Iterable[str] | None = None) -> int:
         """Writes pieces (all of them: None) and what their passages lie in to one zip file; returns how many.

@@ -14,7 +14,7 @@ from jeweller.assessment.messages import FACET_NAMES, kind_name
 from jeweller.documents.theme import THEMES
 from jeweller.gui.places.loupe.model import DOCUMENTS
 from jeweller.gui.places.pattern_book.choices import SHEETS
-from jeweller.gui.shell.sidebar import KEYS, PLACES
+from jeweller.gui.shell.sidebar import PLACES
 from jeweller.gui.widgets.shapes import facet_pixmap
 from jeweller.i18n import LANGUAGES, _, chosen_language
 
@@ -219,8 +219,8 @@ def _fill_play(w: Window) -> None:
 def _fill_go(w: Window) -> list[QAction]:
     """What leads to findings and notes."""
     go = w.menuBar().addMenu(_("&Go"))
-    for place, (words, _unused) in PLACES.items():
-        add_action(w, go, _(words), lambda p=place: w.go(p), f"Ctrl+{KEYS[place]}")
+    for place, named in PLACES.items():
+        add_action(w, go, _(named.word), lambda p=place: w.go(p), f"Ctrl+{named.key}")
     go.addSeparator()
     stepping = [
         add_action(w, go, _("Next finding"), lambda: w.step_finding(1), "Down"),

@@ -5,7 +5,6 @@ loupe or the pattern book.
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -16,10 +15,10 @@ from jeweller.demo_band import TrayTake, data_home, read_trays
 from jeweller.documents.theme import THEMES, Theme
 from jeweller.errors import JewellerError
 from jeweller.gui.places.loupe.view import Loupe
+from jeweller.gui.places.place import PlaceView
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.retranslation import retranslate
 from jeweller.i18n import _, ngettext
-from jeweller.library.states import ReviewState
 
 if TYPE_CHECKING:
     from jeweller.gui.places.bench.view import BenchPlace
@@ -36,6 +35,7 @@ class Routes(QMainWindow):
     loupe: Loupe
     pattern: PatternPlace
     ledger: LedgerPlace
+    rooms: dict[str, PlaceView]
     jobs: Jobs
     settings: QSettings
     theme: Theme
@@ -56,37 +56,6 @@ class Routes(QMainWindow):
 
     def trouble(self, sentence: str) -> None:
         raise NotImplementedError
-
-    def _bench_step(self) -> tuple[str, Callable[[], object]]:
-        bench = self.bench
-        if bench.pages.currentIndex() == 1:
-            ticked = bench.intake.page.ticked()
-            words = ngettext("Enter {n} take", "Enter {n} takes", ticked)
-            return words.format(n=ticked), bench.intake.page.enter
-        if not bench.lines:
-            return _("Bring takes in…"), bench.intake.ask_takes
-        if bench.waiting() and bench.checking is not None and not bench.checking.busy:
-            words = ngettext("Check {n} take", "Check {n} takes", bench.waiting())
-            return words.format(n=bench.waiting()), bench.check
-        if any(line.take.summary.get("open") and not line.done for line in bench.lines):
-            return _("Next doubtful place"), lambda: bench.step_place(1)
-        if bench.checking is not None and bench.checking.busy:
-            return _("Checking…"), lambda: None
-        if any(not line.done for line in bench.lines):
-            return _("Decided; the next take"), bench.decide_take
-        if any(line.review == ReviewState.DECIDED for line in bench.lines):
-            return _("Write the slips…"), bench.exports.write_slips
-        return _("Bring takes in…"), bench.intake.ask_takes
-
-    def _ledger_step(self) -> tuple[str, Callable[[], object]]:
-        if self.ledger.way == "class" and self.ledger.view is not None:
-            return _("Print the rehearsal…"), self.ledger.write_plan
-        if self.ledger.way == "assigned":
-            chosen = self.ledger.assigned.chosen()
-            if chosen is None or not chosen.trays:
-                return _("Give something out…"), self.ledger.assigned.give
-            return _("Show submissions"), self.ledger.assigned.show_takes
-        return _("To the bench"), lambda: self.go("bench")
 
     def show_on_bench(self, take: int, key: str) -> None:
         """A place of the class picture, where it can be heard and decided."""
@@ -117,12 +86,7 @@ class Routes(QMainWindow):
             self.ledger.assigned.give(piece.id, kinds)
 
     def play(self) -> None:
-        if self.place == "pattern":
-            self.pattern.toggle_play()
-        elif self.place == "bench":
-            self.bench.listening.toggle_play()
-        else:
-            self.loupe.listening.toggle()
+        self.rooms[self.place].toggle_play()
 
     def act(self, what: str) -> None:
         """A decision over the finding in hand, wherever one is."""
@@ -191,7 +155,6 @@ class Routes(QMainWindow):
                 split.restoreState(state)
 
     # ---- the library
-    # ---------------------------------------------------------------------------------------------
 
     @property
     def library_folder(self) -> Path:

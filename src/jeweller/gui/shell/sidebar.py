@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtWidgets import QToolButton, QVBoxLayout, QWidget
 
@@ -9,15 +11,25 @@ from jeweller.documents.theme import Theme
 from jeweller.gui.widgets.shapes import icon
 from jeweller.i18n import N_, _
 
-# place: (its word, a plain subtitle)
+
+class PlaceName(NamedTuple):
+    """What a place is called, and how it is reached."""
+
+    word: str
+    subtitle: str
+    key: int  # with Ctrl
+    library: bool = False  # whether the library has to be open there
+
+
+# In the order of the work. The names are those of the window's attributes and of the icons.
 PLACES = {
-    "loupe": (N_("Loupe"), N_("one take looked at closely")),
-    "pattern": (N_("Pattern book"), N_("music made, typed in or opened, looked over and printed")),
-    "bench": (N_("Bench"), N_("a tray of takes, gone through")),
-    "ledger": (N_("Ledger"), N_("the class and each player, over time")),
+    "pattern": PlaceName(
+        N_("Pattern book"), N_("music made, typed in or opened, looked over and printed"), 2
+    ),
+    "bench": PlaceName(N_("Bench"), N_("a tray of takes, gone through"), 5, library=True),
+    "ledger": PlaceName(N_("Ledger"), N_("the class and each player, over time"), 7, library=True),
+    "loupe": PlaceName(N_("Loupe"), N_("one take looked at closely"), 1),
 }
-ORDER = ("pattern", "bench", "ledger", "loupe")  # the order of the work
-KEYS = {"loupe": 1, "pattern": 2, "bench": 5, "ledger": 7}  # with Ctrl
 WIDTH = 84
 ICON = 26
 
@@ -36,11 +48,11 @@ class Sidebar(QWidget):
         column.setContentsMargins(4, 12, 4, 12)
         column.setSpacing(8)
         self.buttons: dict[str, QToolButton] = {}
-        for place in ORDER:
+        for place, named in PLACES.items():
             button = QToolButton()
-            button.setText(_(PLACES[place][0]).replace(" ", "\n"))
-            button.setToolTip(f"{_(PLACES[place][1])} (Ctrl+{KEYS[place]})")
-            button.setAccessibleName(_(PLACES[place][0]))
+            button.setText(_(named.word).replace(" ", "\n"))
+            button.setToolTip(f"{_(named.subtitle)} (Ctrl+{named.key})")
+            button.setAccessibleName(_(named.word))
             button.setCheckable(True)
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(QSize(ICON, ICON))

@@ -27,6 +27,7 @@ from jeweller.documents.theme import LIGHT, THEMES
 from jeweller.errors import JewellerError
 from jeweller.gui.places.loupe.place import LoupePlace
 from jeweller.gui.places.loupe.recent import recent_label, recent_pairs
+from jeweller.gui.places.place import PlaceView
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.dialogs import show_keys, show_sentence
 from jeweller.gui.shell.menus import add_action, fill_menus, kind_menu
@@ -38,9 +39,7 @@ from jeweller.i18n import _, use_language
 from jeweller.notation.formats import ENDINGS
 
 LARGE_PT = 14.0
-
-
-BUILT_LATER = ("pattern", "bench", "ledger")
+BUILT_LATER = tuple(place for place in PLACES if place != "loupe")
 
 
 class Window(Routes):
@@ -65,6 +64,7 @@ class Window(Routes):
         self.setWindowTitle(_("Jeweller"))
         self.setMinimumSize(900, 560)
         self.loupe_place = LoupePlace(self.jobs, speaker, settings, tray, tray_name)
+        self.rooms: dict[str, PlaceView] = {"loupe": self.loupe_place}  # those that are built
         self.loupe_place.message.connect(self.say)
         self.loupe_place.trouble.connect(self.trouble)
         self.loupe_place.changed.connect(self._refresh)
@@ -81,7 +81,6 @@ class Window(Routes):
         self._refresh()
 
     # ---- construction
-    # --------------------------------------------------------------------------------------------
 
     def _build(self) -> None:
         middle = QWidget()
@@ -115,13 +114,11 @@ class Window(Routes):
         self.line.addStretch(1)
         self.next_button = QPushButton()
         self.next_button.setObjectName("next")
-        self.next_button.clicked.connect(lambda: self._next_step()[1]())
+        self.next_button.clicked.connect(lambda: self.rooms[self.place].next_step()[1]())
         self.line.addWidget(self.next_button)
         column.addWidget(top)
         self.places = QStackedWidget()
         self.places.addWidget(self.loupe_place)
-        for _unused in range(len(PLACES) - 1):
-            self.places.addWidget(QWidget())  # until its place is built
         column.addWidget(self.places, 1)
         self.spine = Sidebar()
         self.spine.chosen.connect(self.go)
@@ -185,37 +182,27 @@ class Window(Routes):
         self.ledger.message.connect(self.say)
         self.ledger.trouble.connect(self.trouble)
         self.ledger.changed.connect(self._refresh)
+        self.ledger.bench_wanted.connect(lambda: self.go("bench"))
         self.ledger.to_bench.connect(self.show_on_bench)
         self.ledger.to_tray.connect(self.show_tray)
         for page in (self.ledger.assigned, self.ledger.players):
             page.changed.connect(lambda: setattr(self.bench, "stale", True))
         self.pattern.give_button.clicked.connect(self.give_out)
-        for k, place in enumerate((self.pattern, self.bench, self.ledger), 1):
-            waiting = self.places.widget(k)
-            if waiting is not None:
-                self.places.removeWidget(waiting)
-                waiting.deleteLater()
-            self.places.insertWidget(k, place)
-        self._theme_places()
-        self.lay_out_as_left()
-        self.places.setCurrentIndex(list(PLACES).index(self.place))
-
-    def _theme_places(self) -> None:
-        points = LARGE_PT if self.large else BASE_PT
         for place in (self.pattern, self.bench, self.ledger):
-            place.set_theme(self.theme, points)
+            self.places.addWidget(place)
+            place.set_theme(self.theme, LARGE_PT if self.large else BASE_PT)
+        self.rooms.update(pattern=self.pattern, bench=self.bench, ledger=self.ledger)
+        self.lay_out_as_left()
 
     # ---- look
-    # ----------------------------------------------------------------------------------------------------
 
     def apply_theme(self) -> None:
         app = QApplication.instance()
         points = LARGE_PT if self.large else BASE_PT
         if isinstance(app, QApplication):
             apply_theme(app, self.theme, points)
-        self.loupe_place.set_theme(self.theme, points)
-        if self._built:
-            self._theme_places()
+        for place in self.rooms.values():
+            place.set_theme(self.theme, points)
         self.spine.set_theme(self.theme, points)
 
     def say(self, text: str) -> None:
@@ -223,7 +210,6 @@ class Window(Routes):
         self.statusBar().showMessage(text, 4000 + 60 * len(text))
 
     # ---- what is open
-    # --------------------------------------------------------------------------------------------
 
     def _refresh(self) -> None:
         pair, review = self.loupe_place.pair, self.loupe_place.review
@@ -233,12 +219,12 @@ class Window(Routes):
         take = Path(pair.take).name if pair.take else _("a recording")
         self.words["take"].setText(f"{pair.player}, {take}" if pair.player and pair.take else take)
         here = self.place == "loupe"
-        self.place_label.setText(_(PLACES[self.place][0]))
-        self.subtitle.setText("" if here else _(PLACES[self.place][1]))
+        self.place_label.setText(_(PLACES[self.place].word))
+        self.subtitle.setText("" if here else _(PLACES[self.place].subtitle))
         for key in self.words:
             self.words[key].setVisible(here and (key != "part" or bool(pair.parts)))
             self.dots[key].setVisible(here and (key != "part" or bool(pair.parts)))
-        words, _unused = self._next_step()
+        words, _unused = self.rooms[self.place].next_step()
         self.next_button.setText(words)
         self.menus.save_menu.setEnabled(review is not None)
         bench = self.place == "bench"
@@ -247,16 +233,6 @@ class Window(Routes):
         self.menus.undo_action.setEnabled(bench or (review is not None and review.can_undo))
         self.menus.redo_action.setEnabled(bench or (review is not None and review.can_redo))
         self.loupe_place.fill_empty()
-
-    def _next_step(self) -> tuple[str, Callable[[], object]]:
-        """The one next step of this place."""
-        if self.place == "pattern":
-            return _("Save the sheet…"), self.pattern.save
-        if self.place == "bench":
-            return self._bench_step()
-        if self.place == "ledger":
-            return self._ledger_step()
-        return self.loupe_place.next_step()
 
     def open_from_bench(self, take: int) -> None:
         """A take of the library under the loupe; Esc goes back to where one was."""
@@ -283,22 +259,17 @@ class Window(Routes):
 
     def go(self, place: str) -> None:
         """To another place of the program; everything there is as it was left."""
-        self.loupe.listening.stop()
-        if self._built:
-            self.pattern.listening.stop()
-            self.bench.listening.stop()
-        if place in ("bench", "ledger"):
+        for left in self.rooms.values():
+            left.stop_playing()
+        if place in BUILT_LATER:
+            self.build_places()
+        if PLACES[place].library:
             self.bench.wake()
-        if place == "ledger":
-            self.ledger.refresh()
-            self.ledger.take_focus()
-        if place == "bench":
-            self.bench.list.setFocus()
-            # what was decided under the loupe, or asked for in the ledger
-            if self.loupe_place.pair.store is not None or self.bench.stale:
-                self.bench.came_back()
+        if place == "bench" and self.loupe_place.pair.store is not None:
+            self.bench.hand_stale = True
+        self.rooms[place].arrive()
         self.place = place
-        self.places.setCurrentIndex(list(PLACES).index(place))
+        self.places.setCurrentIndex(list(self.rooms).index(place))
         self.spine.show_place(place)
         self._refresh()
 
@@ -343,7 +314,6 @@ class Window(Routes):
             menu.addAction(_("none yet")).setEnabled(False)
 
     # ---- opening
-    # -------------------------------------------------------------------------------------------------
 
     def step_tray(self, step: int) -> None:
         """The next take (1) or the one before (-1): of the bench, or of the takes that were given along."""
@@ -372,7 +342,6 @@ class Window(Routes):
     last_trouble = ""
 
     # ---- drag and drop
-    # -------------------------------------------------------------------------------------------
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if event.mimeData().hasUrls():
@@ -406,7 +375,6 @@ class Window(Routes):
             )
 
     # ---- decisions
-    # -----------------------------------------------------------------------------------------------
 
     def _menu_at(self, widget: QWidget, menu: QMenu) -> None:
         self.kind_menu = menu
@@ -445,7 +413,6 @@ class Window(Routes):
         self._popup_at_choice(kind_menu(self, act))
 
     # ---- leaving
-    # -------------------------------------------------------------------------------------------------
 
     def show_keys(self) -> None:
         """All keys in one place."""

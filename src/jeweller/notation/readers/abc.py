@@ -128,10 +128,8 @@ class Reader(AbcSigns):
                 self.close_bar(voice)
 
     # ---- fields
-    # --------------------------------------------------------------------------------------------------
 
     # ---- music
-    # ---------------------------------------------------------------------------------------------------
 
     def music(self, line: str, start: int) -> None:
         at = start
@@ -324,7 +322,6 @@ class Reader(AbcSigns):
         voice.tie, voice.tied = False, None
 
     # ---- bars
-    # ----------------------------------------------------------------------------------------------------
 
     def _bar(self, voice: AbcVoice, text: str, column: int) -> None:
         sign = _matched(BAR_SIGN, text)

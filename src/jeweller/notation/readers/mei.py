@@ -212,7 +212,6 @@ class _Reader(MeiMarks):
             self._measure(element)
 
     # ---- signatures
-    # ----------------------------------------------------------------------------------------------
 
     def _score_def(self, element: Element) -> None:
         common = read_signature(element)
@@ -255,7 +254,6 @@ class _Reader(MeiMarks):
         _apply(staff, read_signature(element))
 
     # ---- one bar
-    # -------------------------------------------------------------------------------------------------
 
     def _measure(self, element: Element) -> None:
         self.measures += 1

@@ -183,7 +183,6 @@ class _PartReader(MarkReader):
         )
 
     # ---- one bar
-    # -------------------------------------------------------------------------------------------------
 
     def read_bar(self, measure: Element, index: int) -> Bar:
         self.now = self.longest = Fraction(0)
@@ -480,4 +479,3 @@ class _PartReader(MarkReader):
         return unique(wanted, self.seen)
 
     # ---- directions and bar lines
-    # --------------------------------------------------------------------------------

@@ -127,7 +127,6 @@ class TakeIntake(QObject):
         )
 
     # ---- music
-    # ---------------------------------------------------------------------------------------------------
 
     def ask_music(self) -> None:
         """Music that is not on the shelf yet."""
@@ -162,7 +161,6 @@ class TakeIntake(QObject):
                 self.take_in(self._sources)
 
     # ---- a watched folder
-    # ----------------------------------------------------------------------------------------
 
     def watch(self, folder: str | None) -> None:
         """Watches a folder for new recordings ("" for none; None asks)."""

@@ -26,8 +26,10 @@ from jeweller.gui.places.bench.exports import TrayExports
 from jeweller.gui.places.bench.intake import TakeIntake
 from jeweller.gui.places.bench.listening import PAINTED_MS, TakeListening
 from jeweller.gui.places.bench.model import BenchModel
+from jeweller.gui.places.bench.next_step import next_step
 from jeweller.gui.places.bench.take_menu import take_menu
 from jeweller.gui.places.bench.tray_page import TrayPage
+from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import _
 from jeweller.library.assignments import kinds_of, reminder
@@ -78,6 +80,7 @@ class BenchPlace(QWidget):
         self.intake.entered.connect(self._entered)
         self.theme, self.points = LIGHT, 11.0
         self.stale = False  # whether something was changed elsewhere since
+        self.hand_stale = False  # whether the take in hand may have been decided elsewhere since
         self._begun = False  # whether anything was looked at since the tray was shown
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 4, 16, 8)
@@ -116,7 +119,7 @@ class BenchPlace(QWidget):
         self.page.act.connect(self.act)
         self.page.commented.connect(self._commented)
         self.page.marked.connect(self.mark_by_hand)
-        self.page.asked_why.connect(lambda: self.trouble.emit(self.explain_mark()))
+        self.page.asked_why.connect(lambda: self.trouble.emit(self.model.explain_mark()))
         self.page.decided.clicked.connect(self.decide_take)
         self.listening.loaded.connect(self._loaded)
         self.listening.failed.connect(self.page.snippet.clear)
@@ -126,7 +129,6 @@ class BenchPlace(QWidget):
             self.page.show_snippet(self.hand, self.key, self.listening.music())
 
     # ---- what is shown
-    # -------------------------------------------------------------------------------------------
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
@@ -253,7 +255,6 @@ class BenchPlace(QWidget):
         self.tray_page.alike.setEnabled(self.key is not None)
 
     # ---- going through
-    # -------------------------------------------------------------------------------------------
 
     def choose(self, key: str) -> None:
         """Takes a finding in hand and plays it."""
@@ -348,10 +349,6 @@ class BenchPlace(QWidget):
             self._show_hand()
         self.list.setFocus()
 
-    def explain_mark(self) -> str:
-        """The mark of the take in hand as a sum."""
-        return self.model.explain_mark()
-
     def ask(self) -> None:
         """What was asked for in this tray, in a box."""
         if self.library is None or self.tray is None:
@@ -400,7 +397,6 @@ class BenchPlace(QWidget):
         self.list.setFocus()
 
     # ---- checking
-    # ------------------------------------------------------------------------------------------------
 
     def waiting(self) -> int:
         """How many takes wait to be checked."""
@@ -461,10 +457,25 @@ class BenchPlace(QWidget):
                 self.list.blockSignals(False)
                 self.take_in_hand(self.lines[0].take.id)
 
+    def arrive(self) -> None:
+        self.list.setFocus()
+        if self.stale or self.hand_stale:
+            self.came_back()
+
+    def toggle_play(self) -> None:
+        self.listening.toggle_play()
+
+    def stop_playing(self) -> None:
+        self.listening.stop()
+
+    def next_step(self) -> NextStep:
+        return next_step(self)
+
     def came_back(self) -> None:
         """Shows anew what may have been decided under the loupe, or asked for in the ledger."""
         if self.library is None:
             return
+        self.hand_stale = False
         if self.stale:
             self.stale = False
             self.model.read_hand()

@@ -59,7 +59,6 @@ class ClassGrid(QWidget):
         self.update()
 
     # ---- places
-    # --------------------------------------------------------------------------------------------------
 
     def _px(self, pixels: int) -> int:
         return round(pixels * self.points / 11.0)
@@ -155,7 +154,6 @@ class ClassGrid(QWidget):
         return "\n".join((line.player, *(c.text for c in cells)))
 
     # ---- painting
-    # ------------------------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -220,7 +218,6 @@ class ClassGrid(QWidget):
         return self._shapes[key]
 
     # ---- choosing
-    # ------------------------------------------------------------------------------------------------
 
     def _choose(self, at: tuple[int, int] | None) -> None:
         if at is None or self.view is None:

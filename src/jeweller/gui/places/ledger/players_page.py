@@ -138,7 +138,6 @@ class PlayersPage(QWidget):
         return right
 
     # ---- what is shown
-    # -------------------------------------------------------------------------------------------
 
     @property
     def player(self) -> Player | None:
@@ -283,7 +282,6 @@ class PlayersPage(QWidget):
         return page
 
     # ---- who there is
-    # --------------------------------------------------------------------------------------------
 
     def _show_changed(self, done: bool) -> bool:
         """Shows everything anew after what was `done`."""
@@ -374,7 +372,6 @@ class PlayersPage(QWidget):
         return box.clickedButton() is button
 
     # ---- bands and years
-    # -----------------------------------------------------------------------------------------
 
     def band_menu(self) -> QMenu:
         """What can be done with the band that is chosen."""

@@ -47,7 +47,6 @@ class ProgressChart(QWidget):
         self.update()
 
     # ---- places
-    # --------------------------------------------------------------------------------------------------
 
     def _px(self, pixels: float) -> int:
         return round(pixels * self.points / 11.0)
@@ -80,7 +79,6 @@ class ProgressChart(QWidget):
         return QPointF(self.middle(index), self._px(12) + self._px(MARKS - 20) * (1.0 - share))
 
     # ---- painting
-    # ------------------------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

@@ -29,6 +29,7 @@ from jeweller.gui.places.ledger.model import LedgerModel
 from jeweller.gui.places.ledger.players_page import PlayersPage
 from jeweller.gui.places.loupe.margin import width_at, wrapped
 from jeweller.gui.places.pattern_book.thumbnails import one_bar
+from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.work import write_plan
 from jeweller.i18n import N_, _
@@ -49,6 +50,7 @@ class LedgerPlace(QWidget):
     trouble = Signal(str)
     to_bench = Signal(int, str)
     to_tray = Signal(int)
+    bench_wanted = Signal()
     changed = Signal()
 
     def __init__(self, jobs: Jobs, library: Callable[[], Library | None]) -> None:
@@ -127,7 +129,6 @@ class LedgerPlace(QWidget):
         return split
 
     # ---- what is shown
-    # -------------------------------------------------------------------------------------------
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
@@ -137,6 +138,27 @@ class LedgerPlace(QWidget):
     @property
     def view(self) -> ClassView | None:
         return self.model.picture.view
+
+    def arrive(self) -> None:
+        self.refresh()
+        self.take_focus()
+
+    def toggle_play(self) -> None:
+        """Nothing sounds here."""
+
+    def stop_playing(self) -> None:
+        """Nothing sounds here."""
+
+    def next_step(self) -> NextStep:
+        """The one next step: of the class on paper, of an assignment on the bench."""
+        if self.way == "class" and self.view is not None:
+            return _("Print the rehearsal…"), self.write_plan
+        if self.way == "assigned":
+            chosen = self.assigned.chosen()
+            if chosen is None or not chosen.trays:
+                return _("Give something out…"), self.assigned.give
+            return _("Show submissions"), self.assigned.show_takes
+        return _("To the bench"), self.bench_wanted.emit
 
     def refresh(self) -> None:
         """Everything anew: it may have changed on the bench."""

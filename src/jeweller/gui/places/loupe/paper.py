@@ -58,7 +58,6 @@ class Paper(QWidget):
         self._pitch: list[QPainterPath] = []
 
     # ---- content
-    # -------------------------------------------------------------------------------------------------
 
     def show_review(self, review: Review | None, theme: Theme) -> None:
         self.review, self.theme = review, theme
@@ -159,7 +158,6 @@ class Paper(QWidget):
                 self._pitch.append(path)
 
     # ---- the cursor
-    # ----------------------------------------------------------------------------------------------
 
     def set_cursor_quarters(self, quarters: float | None) -> QRectF | None:
         """Shows where playing is (quarters in the line); returns its place in pixels, None when there is
@@ -188,7 +186,6 @@ class Paper(QWidget):
         return tops[max(0, bisect.bisect_right([t - 40 for t in tops], point.y()) - 1)]
 
     # ---- events
-    # --------------------------------------------------------------------------------------------------
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

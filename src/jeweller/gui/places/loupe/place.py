@@ -5,7 +5,6 @@ stays open when new files cannot be used.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -25,6 +24,7 @@ from jeweller.gui.places.loupe.empty_page import EmptyPage
 from jeweller.gui.places.loupe.model import DOCUMENTS, OpenPair, choose_pair_part
 from jeweller.gui.places.loupe.recent import recent_label, recent_pairs, remember_pair
 from jeweller.gui.places.loupe.view import Loupe
+from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import _
 from jeweller.notation.formats import ENDINGS
@@ -85,7 +85,16 @@ class LoupePlace(QStackedWidget):
         """Whether a take is being opened or checked."""
         return self.currentIndex() == BUSY
 
-    def next_step(self) -> tuple[str, Callable[[], object]]:
+    def arrive(self) -> None:
+        """Everything is as it was left."""
+
+    def toggle_play(self) -> None:
+        self.view.listening.toggle()
+
+    def stop_playing(self) -> None:
+        self.view.listening.stop()
+
+    def next_step(self) -> NextStep:
         """The one next step: words and act."""
         if self.checking:
             return _("Checking…"), lambda: None
@@ -123,7 +132,6 @@ class LoupePlace(QStackedWidget):
         )
 
     # ---- the tray
-    # ---------------------------------------------------------------------------------------------
 
     def _remember(self) -> None:
         if self.tray_index() is None:
@@ -151,7 +159,6 @@ class LoupePlace(QStackedWidget):
         self.open_pair(str(t.score), str(t.take), t.part, t.player)
 
     # ---- opening
-    # ---------------------------------------------------------------------------------------------
 
     def _ask_file(self, title: str, files: str, endings: tuple[str, ...]) -> str:
         """A path, empty where none was chosen; `files` says what is looked for, with {pattern}."""
@@ -303,7 +310,6 @@ class LoupePlace(QStackedWidget):
         self.jobs.cancel("check")
 
     # ---- leaving
-    # ---------------------------------------------------------------------------------------------
 
     def save_as(self, kind: str, path: str = "") -> None:
         if self.review is None:

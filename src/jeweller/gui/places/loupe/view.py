@@ -96,7 +96,6 @@ class Loupe(QWidget):
         return self.selection.review
 
     # ---- content
-    # -------------------------------------------------------------------------------------------------
 
     def show_review(self, review: Review, take_path: str) -> None:
         """A new check under the loupe."""
@@ -223,7 +222,6 @@ class Loupe(QWidget):
         self._rebuild_margin()
 
     # ---- choosing
-    # ------------------------------------------------------------------------------------------------
 
     def choose(self, key: str | None) -> None:
         """A finding's key or a note's id, everywhere at once."""
@@ -297,7 +295,6 @@ class Loupe(QWidget):
             self.choose(key)
 
     # ---- decisions
-    # -----------------------------------------------------------------------------------------------
 
     def act(self, what: str, key: str | None = None) -> None:
         """keep, dismiss, restore, change, undo, redo."""
@@ -338,7 +335,6 @@ class Loupe(QWidget):
         self.changed.emit()
 
     # ---- playing
-    # -------------------------------------------------------------------------------------------------
 
     def set_source(self, source: str) -> None:
         self.strip.sources[source].setChecked(True)

@@ -214,7 +214,6 @@ class ShelfPage(QWidget):
         self.folders.setVisible(bool(names))
 
     # ---- pictures
-    # ------------------------------------------------------------------------------------------------
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme = theme

@@ -38,6 +38,7 @@ from jeweller.gui.places.pattern_book.part_view import PartView
 from jeweller.gui.places.pattern_book.sentence import ExerciseSentence
 from jeweller.gui.places.pattern_book.shelf_page import ShelfPage
 from jeweller.gui.places.pattern_book.typed_page import TypedPage
+from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import _, ngettext
 from jeweller.instruments.table import instruments
@@ -131,7 +132,6 @@ class PatternPlace(QWidget):
         self.choose_way("make")
 
     # ---- construction
-    # --------------------------------------------------------------------------------------------
 
     def _ways(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -204,7 +204,6 @@ class PatternPlace(QWidget):
         self.open_file(self.model.opened_path, ask=False)
 
     # ---- what is shown
-    # -------------------------------------------------------------------------------------------
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
@@ -429,7 +428,6 @@ class PatternPlace(QWidget):
             paper.mark(paper.washed, marks)
 
     # ---- opening, leaving, hearing
-    # -------------------------------------------------------------------------------
 
     def open_file(self, path: str = "", *, ask: bool = True) -> None:
         """Opens every tune of a notation file. What was open stays where it cannot be read."""
@@ -467,6 +465,15 @@ class PatternPlace(QWidget):
             kept = self.files.keep_music(score, path if isinstance(path, str) else "")
         if kept:
             self.to_loupe.emit(kept, self.whom.parts.currentText())
+
+    def arrive(self) -> None:
+        """Everything is as it was left."""
+
+    def next_step(self) -> NextStep:
+        return _("Save the sheet…"), self.save
+
+    def stop_playing(self) -> None:
+        self.listening.stop()
 
     def toggle_play(self) -> None:
         """Plays the part shown at its own speed, or stops."""
