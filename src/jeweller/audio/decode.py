@@ -9,12 +9,17 @@ import os
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
 
 from jeweller.errors import Cancelled, TakeError
 from jeweller.i18n import _
+
+if TYPE_CHECKING:
+    from av.audio.stream import AudioStream
+    from av.container import InputContainer
 
 Samples = npt.NDArray[np.float32]
 MAX_SECONDS = 2 * 3600.0  # longer files are cut here, with a warning
@@ -36,6 +41,48 @@ class Recording:
     @property
     def duration(self) -> float:
         return len(self.samples) / self.rate
+
+
+def _read_frames(
+    container: InputContainer,
+    stream: AudioStream,
+    rate: int,
+    cancelled: Callable[[], bool],
+    warnings: list[str],
+) -> list[Samples]:
+    """Pieces of sound, mono at `rate` Hz, as far as they can be read; adds why there are no more of them."""
+    import av
+
+    pieces: list[Samples] = []
+    layout = "mono" if int(stream.channels or 1) == 1 else "stereo"
+    resampler, waiting = av.AudioResampler(format="fltp", layout=layout, rate=rate), av.AudioFifo()
+
+    def resample(frame: av.AudioFrame | None) -> int:
+        found = [_mono(part.to_ndarray()) for part in resampler.resample(frame)]
+        pieces.extend(found)
+        return sum(len(piece) for piece in found)
+
+    total = 0
+    try:
+        for frame in container.decode(stream):
+            if cancelled():
+                raise Cancelled
+            frame.pts = None  # a gap in a file's own times is no gap in the sound
+            waiting.write(frame)
+            while (block := waiting.read(AT_ONCE)) is not None:
+                total += resample(block)
+            if total > MAX_SECONDS * rate:
+                warnings.append(_("only the first two hours of the recording are used"))
+                break
+    except (av.error.FFmpegError, OSError, ValueError, EOFError):
+        warnings.append(_("the recording is damaged or cut off; what could be read is used"))
+    try:
+        if (block := waiting.read(0, partial=True)) is not None:
+            resample(block)
+        resample(None)
+    except (av.error.FFmpegError, ValueError):
+        pass
+    return pieces
 
 
 def decode(
@@ -61,9 +108,6 @@ def decode(
     _require_file(path)
     av.logging.set_level(av.logging.PANIC)
     warnings: list[str] = []
-    pieces: list[Samples] = []
-    total = 0
-    source_rate = channels = 0
     try:
         container = av.open(str(path), mode="r", metadata_errors="ignore")
     except (av.error.FFmpegError, OSError, ValueError) as error:
@@ -75,33 +119,7 @@ def decode(
         source_rate, channels = int(stream.rate or 0), int(stream.channels or 1)
         if source_rate <= 0:
             raise TakeError(_not_readable(path))
-        layout = "mono" if channels == 1 else "stereo"
-        resampler, waiting = av.AudioResampler(format="fltp", layout=layout, rate=rate), av.AudioFifo()
-
-        def resample(frame: av.AudioFrame | None) -> int:
-            found = [_mono(part.to_ndarray()) for part in resampler.resample(frame)]
-            pieces.extend(found)
-            return sum(len(piece) for piece in found)
-
-        try:
-            for frame in container.decode(stream):
-                if cancelled():
-                    raise Cancelled
-                frame.pts = None  # a gap in a file's own times is no gap in the sound
-                waiting.write(frame)
-                while (block := waiting.read(AT_ONCE)) is not None:
-                    total += resample(block)
-                if total > MAX_SECONDS * rate:
-                    warnings.append(_("only the first two hours of the recording are used"))
-                    break
-        except (av.error.FFmpegError, OSError, ValueError, EOFError):
-            warnings.append(_("the recording is damaged or cut off; what could be read is used"))
-        try:
-            if (block := waiting.read(0, partial=True)) is not None:
-                resample(block)
-            resample(None)
-        except (av.error.FFmpegError, ValueError):
-            pass
+        pieces = _read_frames(container, stream, rate, cancelled, warnings)
         expected = float(container.duration or 0) / 1_000_000
     if not pieces:
         raise TakeError(_not_readable(path))

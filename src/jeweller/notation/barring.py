@@ -56,6 +56,99 @@ class BarAttributes:
         return Metre(self.beats, self.beat_type)
 
 
+class _Layout:
+    """Bars that are filled from the left, each closed as soon as it is full."""
+
+    def __init__(self, signatures: Sequence[BarAttributes], pickup: Fraction, prefix: str) -> None:
+        self._signatures, self._pickup, self._prefix = signatures, pickup, prefix
+        self._bars: list[Bar] = []
+        self._notes: list[Note] = []  # of the bar that is being filled
+        self._now = Fraction(0)  # how far it is filled, in quarters
+
+    @property
+    def _signature(self) -> BarAttributes:
+        return self._signatures[min(len(self._bars), len(self._signatures) - 1)]
+
+    @property
+    def _in_pickup(self) -> bool:
+        return bool(self._pickup) and not self._bars
+
+    @property
+    def _length(self) -> Fraction:
+        return self._pickup if self._in_pickup else self._signature.metre.length
+
+    def add(self, sound: UnbarredNote) -> None:
+        """One note, chord or rest, tied over as many bars as it lasts."""
+        left, tied = sound.duration, False
+        while left > 0:
+            here = min(left, self._length - self._now)
+            lead = self._signature.metre.length - self._length
+            if sound.pitches or here < self._length or lead:
+                pieces = split(self._now + lead, here, self._signature, rest=not sound.pitches)
+            else:
+                pieces = (here,)
+            for k, piece in enumerate(pieces):
+                self._add_piece(sound, piece, first=not tied, last=left == here and k == len(pieces) - 1)
+                tied = True
+            left -= here
+            if self._now == self._length:
+                self._close()
+
+    def _add_piece(self, sound: UnbarredNote, piece: Fraction, *, first: bool, last: bool) -> None:
+        """One printed value of a note; what is printed once stands at its first or its last."""
+        if first:
+            self._notes += [_grace(p, self._now) for p in sound.marks.get("graces", ())]
+        kind, dots, tuplet = guess_type(piece)
+        marks = {
+            m: v
+            for m, v in sound.marks.items()
+            if m != "graces" and (first or m not in FIRST_ONLY) and (last or m not in LAST_ONLY)
+        }
+        for c, pitch in enumerate(sound.pitches or (None,)):
+            note = Note(
+                id="",
+                offset=self._now,
+                duration=piece,
+                pitch=pitch,
+                type=kind,
+                dots=dots,
+                tuplet=tuplet,
+                chord=c > 0,
+                tie_stop=not first and pitch is not None,
+                tie_start=not last and pitch is not None,
+            )
+            self._notes.append(dataclasses.replace(note, **(marks if c == 0 else {})))
+        self._now += piece
+
+    def _close(self) -> None:
+        s, bars, notes = self._signature, self._bars, self._notes
+        whole = len(notes) == 1 and notes[0].is_rest and not self._in_pickup
+        done = [dataclasses.replace(notes[0], whole_bar=True)] if whole else bracket_tuplets(notes)
+        id_start = f"{self._prefix}.m{len(bars) + 1}.n"
+        bars.append(
+            Bar(
+                number=str(len(bars) + (0 if self._pickup else 1)),
+                length=self._length,
+                beats=s.beats,
+                beat_type=s.beat_type,
+                fifths=s.fifths,
+                mode=s.mode,
+                clef=s.clef,
+                notes=tuple(dataclasses.replace(n, id=f"{id_start}{k}") for k, n in enumerate(done, 1)),
+                implicit=self._in_pickup,
+            )
+        )
+        self._notes, self._now = [], Fraction(0)
+
+    def finish(self) -> list[Bar]:
+        """All bars; the last one is filled with rests."""
+        if self._notes:
+            for piece in split(self._now, self._length - self._now, self._signature, rest=True):
+                self._add_piece(UnbarredNote(piece, ()), piece, first=True, last=True)
+            self._close()
+        return self._bars
+
+
 def lay_out_bars(
     row: Iterable[UnbarredNote],
     signatures: Sequence[BarAttributes],
@@ -74,87 +167,10 @@ def lay_out_bars(
     >>> [[(n.pitch.letter if n.pitch else "rest", str(n.duration)) for n in b.notes] for b in bars]
     [[('C', '3'), ('E', '1')], [('E', '1'), ('rest', '1'), ('rest', '2')]]
     """
-    bars: list[Bar] = []
-    notes: list[Note] = []
-    now = Fraction(0)
-
-    def signature() -> BarAttributes:
-        return signatures[min(len(bars), len(signatures) - 1)]
-
-    def length() -> Fraction:
-        return pickup if pickup and not bars else signature().metre.length
-
-    def close() -> None:
-        s = signature()
-        whole = len(notes) == 1 and notes[0].is_rest and not (pickup and not bars)
-        done = [dataclasses.replace(notes[0], whole_bar=True)] if whole else bracket_tuplets(notes)
-        number = len(bars) + (0 if pickup else 1)
-        named = [dataclasses.replace(n, id=f"{prefix}.m{len(bars) + 1}.n{k + 1}") for k, n in enumerate(done)]
-        bars.append(
-            Bar(
-                number=str(number),
-                length=length(),
-                beats=s.beats,
-                beat_type=s.beat_type,
-                fifths=s.fifths,
-                mode=s.mode,
-                clef=s.clef,
-                notes=tuple(named),
-                implicit=bool(pickup) and not bars,
-            )
-        )
-        notes.clear()
-
+    layout = _Layout(signatures, pickup, prefix)
     for sound in row:
-        left, tied = sound.duration, False
-        graces = sound.marks.get("graces", ())
-        while left > 0:
-            here = min(left, length() - now)
-            at = now
-            lead = signature().metre.length - length()
-            if sound.pitches or here < length() or lead:
-                pieces = split(at + lead, here, signature(), rest=not sound.pitches)
-            else:
-                pieces = (here,)
-            for k, piece in enumerate(pieces):
-                last = left == here and k == len(pieces) - 1
-                first = not tied
-                if first:
-                    notes += [_grace(p, at) for p in graces]
-                kind, dots, tuplet = guess_type(piece)
-                marks = {
-                    m: v
-                    for m, v in sound.marks.items()
-                    if m != "graces" and (first or m not in FIRST_ONLY) and (last or m not in LAST_ONLY)
-                }
-                for c, pitch in enumerate(sound.pitches or (None,)):
-                    note = Note(
-                        id="",
-                        offset=at,
-                        duration=piece,
-                        pitch=pitch,
-                        type=kind,
-                        dots=dots,
-                        tuplet=tuplet,
-                        chord=c > 0,
-                        tie_stop=tied and pitch is not None,
-                        tie_start=not last and pitch is not None,
-                    )
-                    notes.append(dataclasses.replace(note, **(marks if c == 0 else {})))
-                tied = True
-                at += piece
-            now, left = at, left - here
-            if now == length():
-                close()
-                now = Fraction(0)
-    if notes:
-        for piece in split(now, length() - now, signature(), rest=True):
-            kind, dots, tuplet = guess_type(piece)
-            notes.append(
-                Note(id="", offset=now, duration=piece, pitch=None, type=kind, dots=dots, tuplet=tuplet)
-            )
-            now += piece
-        close()
+        layout.add(sound)
+    bars = layout.finish()
     if bars:
         bars[-1] = dataclasses.replace(bars[-1], final_bar=True)
     return add_accidentals(bars, courtesy=courtesy)

@@ -7,6 +7,7 @@ notes left out.
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
@@ -224,16 +225,8 @@ _BACK_WORDS = ("a tempo", "tempo i", "tempo primo")
 TEMPO_WORDS = (*_FREE_WORDS, *_BACK_WORDS)  # what a direction begins with that moves the speed
 
 
-def perform_part(title: str, part: Part, *, rhythm_only: bool = False) -> PerformedPart:
-    """Plays a part out; with `rhythm_only` notes without pitch too, and of a chord its first. Raises
-    ScoreError where nothing is left to play.
-
-    >>> from jeweller.notation.readers.abc import read_abc
-    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|c2 z2|")[0].parts[0]
-    >>> line = perform_part("A line", part)
-    >>> [(n.written.pitch.name, float(n.onset)) for n in line.main_notes[:3]]
-    [('F4', 0.0), ('G4', 1.0), ('A4', 2.0)]
-    """
+def _unfold_bars(part: Part) -> list[PerformedBar]:
+    """The bars in the order they are played, each with the pass it is played in and where it begins."""
     bars: list[PerformedBar] = []
     onset = Fraction(0)
     passes: dict[int, int] = {}
@@ -246,92 +239,122 @@ def perform_part(title: str, part: Part, *, rhythm_only: bool = False) -> Perfor
             )
         )
         onset += bar.length
-    events = [
-        (k, b, n)
-        for k, b in enumerate(bars)
-        for n in b.bar.notes
-        if not n.cue and not n.chord and (rhythm_only or not n.unpitched)
-    ]
+    return bars
+
+
+def _perform_rest(
+    rest: Note, played: PerformedBar, index: int, rests: list[PerformedRest], apart: bool
+) -> None:
+    """Adds a rest, or makes the last one longer where it follows on it and no note stands between."""
+    at = played.onset + rest.offset
+    if rests and rests[-1].onset + rests[-1].duration == at and not apart:
+        rests[-1] = dataclasses.replace(rests[-1], duration=rests[-1].duration + rest.duration)
+        return
+    rests.append(
+        PerformedRest(
+            id=f"{rest.id}@{played.passing}",
+            score_id=rest.id,
+            bar_index=index,
+            bar=played.number,
+            passing=played.passing,
+            offset=rest.offset,
+            onset=at,
+            duration=rest.duration,
+        )
+    )
+
+
+def _perform_events(
+    bars: Sequence[PerformedBar], chromatic: int, *, rhythm_only: bool
+) -> tuple[list[PerformedNote], list[PerformedRest]]:
+    """Notes and rests of the bars; tied notes are one."""
     notes: list[PerformedNote] = []
     rests: list[PerformedRest] = []
     slurs: set[str] = set()
     tie_open = False
-    for k, played, note in events:
-        at = played.onset + note.offset
-        if note.is_rest:
-            if rests and rests[-1].onset + rests[-1].duration == at and not (notes and notes[-1].onset >= at):
-                rests[-1] = dataclasses.replace(rests[-1], duration=rests[-1].duration + note.duration)
+    for index, played in enumerate(bars):
+        for note in played.bar.notes:
+            if note.cue or note.chord or (note.unpitched and not rhythm_only):
+                continue
+            at = played.onset + note.offset
+            if note.is_rest:
+                _perform_rest(note, played, index, rests, bool(notes) and notes[-1].onset >= at)
+                tie_open = False
+                continue
+            before = bool(slurs)
+            slurs -= set(note.slur_stops)
+            slurs |= set(note.slur_starts)
+            last = notes[-1] if notes else None
+            tied = tie_open and note.tie_stop and last is not None
+            if tied and last is not None and last.end == at and last.written.pitch == note.pitch:
+                notes[-1] = dataclasses.replace(
+                    last,
+                    duration=last.duration + note.duration,
+                    tied_ids=(*last.tied_ids, note.id),
+                    slurred_to_next=bool(slurs),
+                    fermata=last.fermata or note.fermata,
+                    breath_after=note.breath_after,
+                )
             else:
-                rests.append(
-                    PerformedRest(
+                sounding = note.pitch.midi + chromatic if note.pitch is not None else NO_PITCH
+                notes.append(
+                    PerformedNote(
                         id=f"{note.id}@{played.passing}",
                         score_id=note.id,
-                        bar_index=k,
+                        bar_index=index,
                         bar=played.number,
                         passing=played.passing,
                         offset=note.offset,
                         onset=at,
                         duration=note.duration,
+                        written=note,
+                        sounding_midi=sounding,
+                        tied_ids=(note.id,),
+                        grace=note.grace,
+                        slurred_to_next=bool(slurs),
+                        slurred_from_previous=before,
+                        fermata=note.fermata,
+                        breath_after=note.breath_after,
                     )
                 )
-            tie_open = False
-            continue
-        before = bool(slurs)
-        slurs -= set(note.slur_stops)
-        slurs |= set(note.slur_starts)
-        if (
-            tie_open
-            and note.tie_stop
-            and notes
-            and notes[-1].end == at
-            and notes[-1].written.pitch == note.pitch
-        ):
-            last = notes[-1]
-            notes[-1] = dataclasses.replace(
-                last,
-                duration=last.duration + note.duration,
-                tied_ids=(*last.tied_ids, note.id),
-                slurred_to_next=bool(slurs),
-                fermata=last.fermata or note.fermata,
-                breath_after=note.breath_after,
-            )
-        else:
-            sounding = note.pitch.midi + part.chromatic if note.pitch is not None else NO_PITCH
-            notes.append(
-                PerformedNote(
-                    id=f"{note.id}@{played.passing}",
-                    score_id=note.id,
-                    bar_index=k,
-                    bar=played.number,
-                    passing=played.passing,
-                    offset=note.offset,
-                    onset=at,
-                    duration=note.duration,
-                    written=note,
-                    sounding_midi=sounding,
-                    tied_ids=(note.id,),
-                    grace=note.grace,
-                    slurred_to_next=bool(slurs),
-                    slurred_from_previous=before,
-                    fermata=note.fermata,
-                    breath_after=note.breath_after,
-                )
-            )
-        tie_open = note.tie_start
+            tie_open = note.tie_start
+    return notes, rests
+
+
+def _free_stretches(
+    bars: Sequence[PerformedBar], tempi: Sequence[Fraction]
+) -> tuple[tuple[Fraction, Fraction], ...]:
+    """(begin, end) of each stretch whose speed is the player's: from "rit." and the like to the next speed,
+    "a tempo" or the end.
+    """
+    end = bars[-1].onset + bars[-1].length
+    words = [(b.onset + m.offset, m.text.casefold()) for b in bars for m in b.bar.marks if m.kind == "words"]
+    backs = sorted(
+        [at for at, text in words if text.startswith(_BACK_WORDS)] + [at for at in tempi if at > 0]
+    )
+    return tuple(
+        (at, next((b for b in backs if b > at), end)) for at, text in words if text.startswith(_FREE_WORDS)
+    )
+
+
+def perform_part(title: str, part: Part, *, rhythm_only: bool = False) -> PerformedPart:
+    """Plays a part out; with `rhythm_only` notes without pitch too, and of a chord its first. Raises
+    ScoreError where nothing is left to play.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|c2 z2|")[0].parts[0]
+    >>> line = perform_part("A line", part)
+    >>> [(n.written.pitch.name, float(n.onset)) for n in line.main_notes[:3]]
+    [('F4', 0.0), ('G4', 1.0), ('A4', 2.0)]
+    """
+    bars = _unfold_bars(part)
+    notes, rests = _perform_events(bars, part.chromatic, rhythm_only=rhythm_only)
     if not any(not n.grace for n in notes):
         raise ScoreError(_("The part “{name}” has no notes to play.").format(name=part.name))
     notes[-1] = dataclasses.replace(notes[-1], slurred_to_next=False)
     tempo = [
         (b.onset + m.offset, m.value) for b in bars for m in b.bar.marks if m.kind == "tempo" and m.value
     ]
-    free: list[tuple[Fraction, Fraction]] = []
-    words = [(b.onset + m.offset, m.text.casefold()) for b in bars for m in b.bar.marks if m.kind == "words"]
-    backs = sorted(
-        [at for at, text in words if text.startswith(_BACK_WORDS)] + [at for at, _unused in tempo if at > 0]
-    )
-    for at, text in words:
-        if text.startswith(_FREE_WORDS):
-            free.append((at, next((b for b in backs if b > at), onset)))
     return PerformedPart(
         title=title or part.name,
         part=part,
@@ -340,5 +363,5 @@ def perform_part(title: str, part: Part, *, rhythm_only: bool = False) -> Perfor
         rests=tuple(rests),
         written_bpm=tempo[0][1] if tempo and tempo[0][0] == 0 else None,
         tempo_marks=tuple(tempo),
-        free_from=tuple(free),
+        free_from=_free_stretches(bars, [at for at, _bpm in tempo]),
     )

@@ -136,6 +136,65 @@ def bar_range(line: PerformedPart, bars: str | None) -> tuple[tuple[str, str], s
     return (first, last), ids
 
 
+def _hear(
+    recording: Recording,
+    name: str,
+    line: PerformedPart,
+    instrument: Instrument,
+    options: Options,
+    cancelled: Callable[[], bool],
+    progress: Callable[[float, str], None],
+) -> tuple[Features, tuple[NoteTable, ...]]:
+    """The features of a recording and a note table for each attempt at the part. Raises TakeError where it is
+    silent.
+    """
+    low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
+
+    def listen(lowest: int, highest: int, begin: float) -> Features:
+        return extract_features(
+            recording.samples,
+            lowest,
+            highest,
+            HEAR,
+            cancelled,
+            lambda share: progress(begin + 0.3 * share, _("listening")),
+        )
+
+    def follow(features: Features) -> tuple[NoteTable, ...]:
+        alignment = align(
+            line,
+            features,
+            tempo_bpm=options.tempo_bpm,
+            rhythm_only=options.rhythm_only or line.part.percussion,
+            reference_shift=options.settings.reference_shift,
+            cancelled=cancelled,
+        )
+        return build_note_tables(alignment, features)
+
+    features = listen(low, high, 0.2)
+    if float(features.level.max(initial=-200.0)) < SILENCE_DB:  # a few claps are sound as well
+        raise TakeError(
+            _(
+                "{name} is silent: no sound is louder than {silence_db:g} dB. Check the microphone "
+                "and record again."
+            ).format(name=name, silence_db=SILENCE_DB)
+        )
+    progress(0.5, _("following"))
+    tables = follow(features)
+    # What was played may lie elsewhere than the part: below what was listened to, or, where nothing follows,
+    # anywhere on the instrument.
+    down = low + shifted_down(tables[-1])
+    lowest, highest = (
+        (low, high)
+        if tables[-1].followed or options.rhythm_only
+        else (min(low, instrument.low), max(high, instrument.high))
+    )
+    if (lowest, highest) != (low, high) or down < features.low:
+        features = listen(min(lowest, down), highest, 0.5)
+        tables = follow(features)
+    return features, tables
+
+
 def check(
     score_path: str | os.PathLike[str],
     take_path: str | os.PathLike[str],
@@ -156,47 +215,9 @@ def check(
     recording = decode(take_path, HEAR.rate, cancelled)
     if options.backing:
         recording = remove_known_backing(recording, options.backing, cancelled)
-    progress(0.2, "listening")
-    low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
-    features = extract_features(
-        recording.samples, low, high, HEAR, cancelled, lambda share: progress(0.2 + 0.3 * share, "listening")
-    )
-    if float(features.level.max(initial=-200.0)) < SILENCE_DB:  # a few claps are sound as well
-        raise TakeError(
-            _(
-                "{name} is silent: no sound is louder than {silence_db:g} dB. Check the microphone "
-                "and record again."
-            ).format(name=Path(take_path).name, silence_db=SILENCE_DB)
-        )
-    progress(0.5, "following")
-
-    rhythm_only = options.rhythm_only or line.part.percussion
-
-    def aligned(features: Features) -> tuple[NoteTable, ...]:
-        alignment = align(
-            line,
-            features,
-            tempo_bpm=options.tempo_bpm,
-            rhythm_only=rhythm_only,
-            reference_shift=options.settings.reference_shift,
-            cancelled=cancelled,
-        )
-        return build_note_tables(alignment, features)
-
-    tables = aligned(features)
-    # What was played may lie elsewhere than the part: below what was listened to, or, where nothing follows,
-    # anywhere on the instrument.
-    down = low + shifted_down(tables[-1])
-    lowest, highest = (
-        (low, high)
-        if tables[-1].followed or options.rhythm_only
-        else (min(low, instrument.low), max(high, instrument.high))
-    )
-    if (lowest, highest) != (low, high) or down < features.low:
-        progress(0.6, "listening")
-        features = extract_features(recording.samples, min(lowest, down), highest, HEAR, cancelled)
-        tables = aligned(features)
-    progress(0.9, "judging")
+    progress(0.2, _("listening"))
+    features, tables = _hear(recording, Path(take_path).name, line, instrument, options, cancelled, progress)
+    progress(0.9, _("judging"))
     tries = [_assess(table, features, instrument, options, judged, line) for table in tables]
     if options.support == "with_model":
         tries = [
@@ -220,7 +241,7 @@ def check(
         judged,
         describe_attempts(tries),
     )
-    progress(1.0, "done")
+    progress(1.0, _("done"))
     return Checked(
         report=report,
         score=score,

@@ -140,6 +140,46 @@ def fingerprint(part: Part) -> str:
     return hashlib.sha256(" ".join(text).encode()).hexdigest()[:24] if length else ""
 
 
+def _read_archive(path: Path) -> tuple[list[Piece], dict[str, bytes]]:
+    """The pieces of a zip file and its files by name. Raises BookError."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            if (
+                sum(i.file_size for i in archive.infolist()) > ARCHIVE_BYTES
+                or len(archive.infolist()) > 2 * MOST_PIECES
+            ):
+                raise BookError(
+                    _("{name} is larger than any shelf and is not opened.").format(name=path.name)
+                )
+            files = {
+                i.filename: archive.read(i)
+                for i in archive.infolist()
+                if re.fullmatch(r"[a-z0-9-]{1,80}\.(json|musicxml)", i.filename)
+            }
+    except (OSError, zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
+        raise BookError(
+            _("{name} is no file of a shelf, or is damaged ({error}).").format(name=path.name, error=error)
+        ) from error
+    pieces = []
+    for name, data in files.items():
+        if not name.endswith(".json"):
+            continue
+        try:
+            told = json.loads(data)
+            if told.pop("schema", "") != SCHEMA:
+                raise ValueError
+            pieces.append(from_plain(Piece, told))
+        except (ValueError, KeyError, TypeError) as error:
+            raise BookError(
+                _("{name} in {name2} is damaged; nothing was taken from it.").format(
+                    name=name, name2=path.name
+                )
+            ) from error
+    if not pieces:
+        raise BookError(_("{name} holds no pieces.").format(name=path.name))
+    return pieces, files
+
+
 class Shelf:
     """The pieces of one folder. Reading goes by the small files; the music itself is read when it is asked
     for.
@@ -356,43 +396,7 @@ class Shelf:
         """Puts the pieces of a zip file on the shelf: (those new, titles of those that were there already).
         Raises BookError; nothing is changed then.
         """
-        try:
-            with zipfile.ZipFile(path) as archive:
-                if (
-                    sum(i.file_size for i in archive.infolist()) > ARCHIVE_BYTES
-                    or len(archive.infolist()) > 2 * MOST_PIECES
-                ):
-                    raise BookError(
-                        _("{name} is larger than any shelf and is not opened.").format(name=path.name)
-                    )
-                files = {
-                    i.filename: archive.read(i)
-                    for i in archive.infolist()
-                    if re.fullmatch(r"[a-z0-9-]{1,80}\.(json|musicxml)", i.filename)
-                }
-        except (OSError, zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
-            raise BookError(
-                _("{name} is no file of a shelf, or is damaged ({error}).").format(
-                    name=path.name, error=error
-                )
-            ) from error
-        pieces = []
-        for name, data in files.items():
-            if not name.endswith(".json"):
-                continue
-            try:
-                told = json.loads(data)
-                if told.pop("schema", "") != SCHEMA:
-                    raise ValueError
-                pieces.append(from_plain(Piece, told))
-            except (ValueError, KeyError, TypeError) as error:
-                raise BookError(
-                    _("{name} in {name2} is damaged; nothing was taken from it.").format(
-                        name=name, name2=path.name
-                    )
-                ) from error
-        if not pieces:
-            raise BookError(_("{name} holds no pieces.").format(name=path.name))
+        pieces, files = _read_archive(path)
         renamed: dict[str, str] = {}
         new, there = [], []
         for piece in sorted(pieces, key=lambda p: bool(p.passage_of)):

@@ -23,7 +23,7 @@ from jeweller.simulator import noises
 from jeweller.simulator.compose import Style, compose
 from jeweller.simulator.faults import plan_faults
 from jeweller.simulator.perform import Manner, Performance, perform
-from jeweller.simulator.plan import FaultTruth
+from jeweller.simulator.plan import FaultTruth, Plan
 from jeweller.simulator.room import Room, put_in_room
 from jeweller.simulator.truth import SimulatedTake, tell_note, truth_of
 from jeweller.synthesis import additive as synth
@@ -87,6 +87,52 @@ def played_instruments() -> list[Instrument]:
     return [by_id[name] for name in PLAYED]
 
 
+def _perform_plans(line: PerformedPart, manner: Manner, plans: tuple[Plan, ...], seed: int) -> Performance:
+    """The line with its planted faults; what is read in another clef is played without a slip."""
+    misread = next((p for p in plans if p.cause == "read_as_other_clef"), None)
+    if misread is None:
+        return perform(line, manner, plans, seed)
+    return perform(
+        read_in_clef(line, misread.way, round(misread.amount)),
+        manner,
+        (dataclasses.replace(misread, amount=0.0),),
+        seed,
+    )
+
+
+def _render(
+    kind: str,
+    chosen: Instrument,
+    played: Performance,
+    rng: np.random.Generator,
+    seed: int,
+    bank: Path | None,
+    spoken: dict[float, float],
+) -> tuple[npt.NDArray[np.float32], int, str]:
+    """Samples, their rate in Hz and the name of the source; notes when each note speaks in `spoken`."""
+    sampled = (bank is not None or (kind in SAMPLED and chosen.sound in SAMPLED[kind])) and rng.random() < (
+        0.75 if kind != "test" else 0.6
+    )
+    if sampled:
+        dry, rate = (
+            sampler.render(
+                list(played.tones), chosen.sound, played.seconds, folder=bank or SOUNDS, spoken=spoken
+            ),
+            sampler.RATE,
+        )
+        sound = f"sampled {bank.name if bank else 'shipped'}"
+    else:
+        number_ = int(rng.choice(list(VOICES[kind])))
+        dry, rate = (
+            synth.render(
+                list(played.tones), synth.voice(chosen.sound, number_), played.seconds, seed, spoken
+            ),
+            synth.RATE,
+        )
+        sound = f"synthetic {number_}"
+    return dry, rate, sound
+
+
 def make_take(
     kind: str,
     number: int,
@@ -138,37 +184,9 @@ def make_take(
         click=click,
         upper_start=manner.upper_start,
     )
-    misread = next((p for p in plans if p.cause == "read_as_other_clef"), None)
-    if misread is None:
-        played = perform(line, manner, plans, seed)
-    else:  # what is read is played without a slip
-        played = perform(
-            read_in_clef(line, misread.way, round(misread.amount)),
-            manner,
-            (dataclasses.replace(misread, amount=0.0),),
-            seed,
-        )
-    sampled = (bank is not None or (kind in SAMPLED and chosen.sound in SAMPLED[kind])) and rng.random() < (
-        0.75 if kind != "test" else 0.6
-    )
+    played = _perform_plans(line, manner, plans, seed)
     spoken: dict[float, float] = {}
-    if sampled:
-        dry, rate = (
-            sampler.render(
-                list(played.tones), chosen.sound, played.seconds, folder=bank or SOUNDS, spoken=spoken
-            ),
-            sampler.RATE,
-        )
-        sound = f"sampled {bank.name if bank else 'shipped'}"
-    else:
-        number_ = int(rng.choice(list(VOICES[kind])))
-        dry, rate = (
-            synth.render(
-                list(played.tones), synth.voice(chosen.sound, number_), played.seconds, seed, spoken
-            ),
-            synth.RATE,
-        )
-        sound = f"synthetic {number_}"
+    dry, rate, sound = _render(kind, chosen, played, rng, seed, bank, spoken)
     samples, conditions = _record(dry, rate, line, played, manner, rng, rough, seed, click)
     ending = str(rng.choice(ENDINGS, p=[0.35, 0.1, 0.2, 0.15, 0.2]))
     truth = truth_of(line, played, spoken) | {

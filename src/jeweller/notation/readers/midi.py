@@ -8,7 +8,7 @@ grid of each beat is the coarsest that its notes fit.
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
@@ -183,34 +183,13 @@ def _signatures(file: mido.MidiFile, end: Fraction) -> list[BarAttributes]:
     return out
 
 
-def _part(
-    track: _Track,
-    index: int,
-    per_quarter: int,
-    signatures: list[BarAttributes],
-    tempo: float,
-    grid: Fraction | None,
-    warnings: list[str],
-) -> Part:
-    drums = track.channel == DRUMS
-    name = (
-        track.name
-        or ("Percussion" if drums else NAMES.get(track.program or -1, ""))
-        or _("Part {index}").format(index=index + 1)
-    )
-    instrument = (
-        "Percussion" if drums else NAMES.get(track.program if track.program is not None else -1, track.name)
-    )
-    placed = quantise(
-        [(Fraction(a, per_quarter), Fraction(b, per_quarter), p) for a, b, p in track.notes], grid
-    )
-    middle = sorted(p for _unused, _unused, ps in placed for p in ps)[len(placed) // 2] if placed else 60
-    clef = ("percussion", 2, 0) if drums else ("F", 4, 0) if middle < FIRST_CLEF_BELOW else ("G", 2, 0)
-    mine = [
-        BarAttributes(beats=s.beats, beat_type=s.beat_type, fifths=s.fifths, mode=s.mode, clef=clef)
-        for s in signatures
-    ]
-    key_at = _keys(mine)
+def _row(
+    placed: Sequence[tuple[Fraction, Fraction, list[int]]],
+    key_at: Callable[[Fraction], int],
+    *,
+    drums: bool,
+) -> tuple[list[UnbarredNote], bool]:
+    """One voice of notes (begin, end, pitches), and whether some were cut short for it."""
     row: list[UnbarredNote] = []
     now = Fraction(0)
     cut = False
@@ -243,6 +222,37 @@ def _part(
                 )
             )
         now = off
+    return row, cut
+
+
+def _part(
+    track: _Track,
+    index: int,
+    per_quarter: int,
+    signatures: list[BarAttributes],
+    tempo: float,
+    grid: Fraction | None,
+    warnings: list[str],
+) -> Part:
+    drums = track.channel == DRUMS
+    name = (
+        track.name
+        or ("Percussion" if drums else NAMES.get(track.program or -1, ""))
+        or _("Part {index}").format(index=index + 1)
+    )
+    instrument = (
+        "Percussion" if drums else NAMES.get(track.program if track.program is not None else -1, track.name)
+    )
+    placed = quantise(
+        [(Fraction(a, per_quarter), Fraction(b, per_quarter), p) for a, b, p in track.notes], grid
+    )
+    middle = sorted(p for _unused, _unused, ps in placed for p in ps)[len(placed) // 2] if placed else 60
+    clef = ("percussion", 2, 0) if drums else ("F", 4, 0) if middle < FIRST_CLEF_BELOW else ("G", 2, 0)
+    mine = [
+        BarAttributes(beats=s.beats, beat_type=s.beat_type, fifths=s.fifths, mode=s.mode, clef=clef)
+        for s in signatures
+    ]
+    row, cut = _row(placed, _keys(mine), drums=drums)
     if cut:
         warnings.append(
             _("{name}: notes that sound together with later ones were cut short").format(name=name)
