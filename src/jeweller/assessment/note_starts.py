@@ -12,6 +12,7 @@ from jeweller.assessment.regression import log_odds
 from jeweller.assessment.timing import expected_onsets
 from jeweller.notation.pitch import spell
 from jeweller.notes.detail_settings import NOTE_STARTS
+from jeweller.notes.settings import SAME_PITCH
 from jeweller.notes.table import PlayedNote, StartSound
 
 PARTIALS = (*NOTE_STARTS.squeaks, 5.0, -5.0)  # semitones to what a crack catches on brass
@@ -104,7 +105,7 @@ def blip_features(
         heard * _clip(s.below_db / 5.0, -1.0, 3.0),
         _clip(math.log(max(s.gain, 0.02)), -4.0, 1.5),
         _clip((s.held_s - 0.045) / 0.02, -2.5, 3.0),
-        float(before is not None and abs(s.midi - before.midi) < 0.7),
+        float(before is not None and abs(s.midi - before.midi) < SAME_PITCH),
         _clip(event.attack, 0.0, 1.5),
         float(_between(s, expected)),
         _clip((event.on_s - before.off_s) / 0.1, -2.0, 2.0) if before is not None else 2.0,
@@ -153,7 +154,7 @@ def _alike(s: StartSound, starts: tuple[StartSound, ...]) -> int:
     """How many other notes begin with the same tone: then it is how this instrument speaks."""
     return sum(
         o is not s
-        and abs(o.midi - s.midi) < 0.7
+        and abs(o.midi - s.midi) < SAME_PITCH
         and o.gain >= NOTE_STARTS_LIMITS.alike_gain * s.gain
         and o.length_s >= 0.6 * s.length_s
         for o in starts

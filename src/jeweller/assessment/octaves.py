@@ -9,6 +9,7 @@ import numpy as np
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import rests_on
 from jeweller.assessment.limits import PITCHES_LIMITS
+from jeweller.notes.settings import SAME_PITCH
 from jeweller.notes.table import PlayedNote
 from jeweller.report_format import RestsOn
 
@@ -28,9 +29,9 @@ class OctaveJudge:
             apart = case.apart(i)
             if event is None or math.isnan(apart):
                 continue
-            if abs(apart) < 0.6:
+            if abs(apart) < SAME_PITCH:
                 self.plain.append(i)
-            elif any(abs(apart + d) < 0.6 for d in (12, 19, 24)):
+            elif any(abs(apart + d) < SAME_PITCH for d in (12, 19, 24)):
                 self.below.add(i)
 
     def judge(self, i: int, event: PlayedNote, apart: float) -> tuple[int, float] | None:
@@ -40,7 +41,7 @@ class OctaveJudge:
         case = self.case
         midi = case.notes[i].sounding_midi
         for up in (12, 19):
-            if abs(apart - up) < 0.6:
+            if abs(apart - up) < SAME_PITCH:
                 return up, 0.9
         if i in self.below:
             if round(apart) == -12 and self._contrast(i, 12) < case.settings.octave_partials_db:
@@ -58,7 +59,7 @@ class OctaveJudge:
             if event.expected_clarity > 0.55 * event.clarity:
                 return (down, 0.3) if not same else (0, 1.0)
             return (0, 1.0) if near and same >= 0.34 * len(near) else (down, 0.85 if near else 0.6)
-        if abs(apart) > 0.6:
+        if abs(apart) > SAME_PITCH:
             return None
         return self._above(i, event, 12, event.octave_up, event.midi) or self._above(
             i, event, 19, event.twelfth_up, event.midi

@@ -14,7 +14,7 @@ from jeweller.notation.model import Note
 from jeweller.notation.performance import PerformedNote
 from jeweller.notation.pitch import Pitch, in_key, key_alter, spell
 from jeweller.notes.restarts import usual_level
-from jeweller.notes.settings import DOUBTS
+from jeweller.notes.settings import DOUBTS, SAME_PITCH
 from jeweller.notes.table import PlayedNote
 from jeweller.report_format import RestsOn
 
@@ -39,7 +39,11 @@ def assess_pitches(case: AssessmentContext) -> list[Finding]:
             continue
         apart = case.apart(i)
         # The notes of an ornament are not apart by what stands out of them.
-        octaves = octave.judge(i, event, apart) if note.written.ornament is None or abs(apart) > 0.6 else None
+        octaves = (
+            octave.judge(i, event, apart)
+            if note.written.ornament is None or abs(apart) > SAME_PITCH
+            else None
+        )
         if octaves is not None:
             amount, confidence = octaves
             low = amount in (-19, -24) and event.clarity < DOUBTS.blurred
@@ -302,7 +306,7 @@ def _extras(case: AssessmentContext) -> list[Finding]:
         before = case.table.events[k - 1] if k else None
         if before is not None and _clear_only_now(case, before, event):
             continue
-        same = before is not None and abs(before.midi - event.midi) < 0.6
+        same = before is not None and abs(before.midi - event.midi) < SAME_PITCH
         doubt = 1.5 * max(0.0, 0.85 - event.clarity) / 0.2 + 1.2 * max(0.0, 0.11 - length) / 0.05
         doubt += 1.4 if same and event.attack < 0.5 else 0.0
         doubt += 1.0 * max(0.0, (case.table.loud_db - 16) - event.level_db) / 8
@@ -356,7 +360,7 @@ def assess_tuning(case: AssessmentContext, taken_out: int = 0) -> list[Finding]:
     """
     found: list[Finding] = []
     s = case.settings
-    deviations = [abs(case.apart(i)) * 100 for i in range(len(case.notes)) if abs(case.apart(i)) < 0.6]
+    deviations = [abs(case.apart(i)) * 100 for i in range(len(case.notes)) if abs(case.apart(i)) < SAME_PITCH]
     spread = max(1.4826 * float(np.median(deviations)) if deviations else 10.0, 5.0)
     for i, note in enumerate(case.notes):
         event = case.event(i)
@@ -375,7 +379,7 @@ def assess_tuning(case: AssessmentContext, taken_out: int = 0) -> list[Finding]:
         near = [
             k
             for k, n in enumerate(case.notes)
-            if k != i and abs(n.sounding_midi - note.sounding_midi) <= 1 and abs(case.apart(k)) < 0.6
+            if k != i and abs(n.sounding_midi - note.sounding_midi) <= 1 and abs(case.apart(k)) < SAME_PITCH
         ]
         others = [100 * case.apart(k) for k in near]
         usual = (

@@ -11,7 +11,7 @@ import numpy as np
 
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
 from jeweller.notes.restarts import ghost_odds, usual_level
-from jeweller.notes.settings import DOUBTS
+from jeweller.notes.settings import DOUBTS, SAME_PITCH
 from jeweller.notes.table import NoteDoubt, NoteTable, PartialContrast, PlayedNote
 
 OCTAVES = (12, 19, 24)  # semitones from a tone to those it may be taken for
@@ -60,11 +60,11 @@ def measure_partials(
         apart = table.apart(i)
         if event is None or math.isnan(apart):
             continue
-        if abs(apart) <= 0.6:
+        if abs(apart) <= SAME_PITCH:
             plain.append(i)
             if max(event.octave_up, event.twelfth_up) >= evenness:
                 question.append(i)
-        elif any(abs(apart + d) < 0.6 for d in OCTAVES):
+        elif any(abs(apart + d) < SAME_PITCH for d in OCTAVES):
             question.append(i)
     near = written[question]
     wanted = {*question, *(k for k in plain if len(near) and np.abs(near - written[k]).min() <= 2)}
@@ -97,7 +97,7 @@ def not_sounded(table: NoteTable, i: int, event: PlayedNote) -> float:
         after is not None
         and before is not None
         and after.index == i + 1
-        and abs(after.midi - event.midi) < 0.7
+        and abs(after.midi - event.midi) < SAME_PITCH
     ):
         # The next note of the same pitch split in two: it came when that one was due, not this.
         ioi_s = float(table.notes[i + 1].onset - table.notes[i].onset) * table.seconds_per_quarter[i]
@@ -117,7 +117,7 @@ def not_sounded(table: NoteTable, i: int, event: PlayedNote) -> float:
             event.clarity > DOUBTS.own_clarity
             and abs(table.apart(i)) < 0.5
             and after is not None
-            and abs(after.midi - event.midi) > 0.7
+            and abs(after.midi - event.midi) > SAME_PITCH
         )
         # the next note begins where this one should, unless what begins there is this one
         return 0.0 if own else 0.8
@@ -125,7 +125,9 @@ def not_sounded(table: NoteTable, i: int, event: PlayedNote) -> float:
         event.off_s - event.on_s,
         float(table.notes[i].duration) * table.seconds_per_quarter[i],
     )
-    goes_on = before is not None and abs(before.midi - event.midi) < 0.7 and before.off_s > event.on_s - 0.06
+    goes_on = (
+        before is not None and abs(before.midi - event.midi) < SAME_PITCH and before.off_s > event.on_s - 0.06
+    )
     if (
         before is not None
         and before.index is not None
@@ -133,10 +135,10 @@ def not_sounded(table: NoteTable, i: int, event: PlayedNote) -> float:
     ):
         # The last notes of a trill have attacks of their own.
         late = (
-            any(abs(event.midi - before.midi - d) < 0.7 for d in (0, 1, 2))
+            any(abs(event.midi - before.midi - d) < SAME_PITCH for d in (0, 1, 2))
             and before.off_s > event.on_s - 0.06
         )
-        if late and length < DOUBTS.trill_tail * written_s and abs(table.apart(i)) > 0.7:
+        if late and length < DOUBTS.trill_tail * written_s and abs(table.apart(i)) > SAME_PITCH:
             return 0.8
     held, short = (
         goes_on and event.attack < DOUBTS.held_attack,
@@ -146,7 +148,7 @@ def not_sounded(table: NoteTable, i: int, event: PlayedNote) -> float:
     # too many, and likelier than a note left out.
     clear = DOUBTS.held_clarity if abs(table.apart(i)) > DOUBTS.accidental else DOUBTS.accidental_clarity
     through = length > DOUBTS.held_through * (event.next_s - event.on_s) and event.clarity > clear
-    if (held or short) and abs(table.apart(i)) > 0.7 and not through:
+    if (held or short) and abs(table.apart(i)) > SAME_PITCH and not through:
         return 0.8  # only the note before goes on
     if short and length < DOUBTS.brief_share * written_s:
         return 0.7
@@ -174,7 +176,7 @@ def written_sounded(
     events = table.events
     k = table.last_try[i] or 0
     before = [e for e in events[max(0, k - 1) : k] if not math.isnan(e.midi) and event.on_s - e.off_s < 1.0]
-    if before and abs(before[-1].midi - table.notes[i].sounding_midi) < 0.7:
+    if before and abs(before[-1].midi - table.notes[i].sounding_midi) < SAME_PITCH:
         return False  # the note before may only have been held
     from_s = event.on_s + 0.03
     frames, _ = decomposition.frames(from_s, max(from_s + 0.05, min(event.next_s - 0.03, event.on_s + 0.8)))
@@ -183,7 +185,9 @@ def written_sounded(
     # its pitch.
     heard = (
         []
-        if math.isnan(apart) or abs(apart) < 0.7 or any(abs(abs(apart) - d) < 0.7 for d in (12, 19, 24))
+        if math.isnan(apart)
+        or abs(apart) < SAME_PITCH
+        or any(abs(abs(apart) - d) < SAME_PITCH for d in (12, 19, 24))
         else [shift_spectrum(voice, apart)]
     )
     shares, _ = decompose(

@@ -14,7 +14,7 @@ from jeweller.alignment.candidates import pick_peaks
 from jeweller.alignment.note_arrays import NoteArrays
 from jeweller.features.extraction import Features
 from jeweller.notes.measure import NoteMeasurer
-from jeweller.notes.settings import INSERTED_ONSETS
+from jeweller.notes.settings import INSERTED_ONSETS, SAME_PITCH
 from jeweller.notes.table import PlayedNote
 
 
@@ -43,11 +43,11 @@ def find_inserted_onsets(
         runs = [
             r
             for r in _runs(event, after, features, measurer)
-            if not any(abs(r.midi - g) < 0.7 for g in graces)
+            if not any(abs(r.midi - g) < SAME_PITCH for g in graces)
         ]
         out.append(event)
         # A tone that wavers is no other note.
-        out.extend(_extra(r, event) for r in runs if abs(r.midi - event.midi) > 0.7 + event.spread)
+        out.extend(_extra(r, event) for r in runs if abs(r.midi - event.midi) > SAME_PITCH + event.spread)
     return out
 
 
@@ -148,11 +148,11 @@ def _runs(
         while (
             m < b
             and f.best[m] > INSERTED_ONSETS.min_clarity
-            and abs(float(f.f0[m]) - pitch) < 0.6
+            and abs(float(f.f0[m]) - pitch) < SAME_PITCH
             and level[m] > max(event.level_db - INSERTED_ONSETS.level_below_db, f.floor_db + 6.0)
         ):
             m += 1
-        same = any(abs(abs(pitch - event.midi) - d) < 0.7 for d in INSERTED_ONSETS.folded)
+        same = any(abs(abs(pitch - event.midi) - d) < SAME_PITCH for d in INSERTED_ONSETS.folded)
         long_enough = (m - k) * f.step_s >= INSERTED_ONSETS.min_run_s
         if same:
             gap = (k - last_same) * f.step_s

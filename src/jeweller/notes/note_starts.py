@@ -14,6 +14,7 @@ import numpy as np
 from jeweller.features.extraction import Features
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
 from jeweller.notes.detail_settings import NOTE_STARTS
+from jeweller.notes.settings import SAME_PITCH
 from jeweller.notes.table import NoteTable, PlayedNote, StartSound
 
 
@@ -76,7 +77,7 @@ def _doubtful(event: PlayedNote, f: Features) -> bool:
     a, b = round((event.on_s - 0.02) / f.step_s), round((event.on_s + NOTE_STARTS.speaks_s) / f.step_s)
     ratio = round(f.step_s / f.hop_s)
     pitch, best, level = f.f0[a:b], f.best[a:b], f.level[a * ratio : b * ratio : ratio][: b - a]
-    clear = (np.abs(pitch - event.midi) < 0.7) & (best > NOTE_STARTS.surely_the_note)
+    clear = (np.abs(pitch - event.midi) < SAME_PITCH) & (best > NOTE_STARTS.surely_the_note)
     return (
         int((~clear[: len(level)] & (level > event.level_db - NOTE_STARTS.sounding_db)).sum())
         >= NOTE_STARTS.doubtful
@@ -104,7 +105,9 @@ def _made_up(
     weights = np.array([k.sum() for k in known])
     left = np.maximum(frames - (shares * scale[:, None] / weights) @ np.array(known), 0.0)[loud].sum(axis=0)
     tones = {
-        c: shift_spectrum(own, c) for c in caught if not (room and abs(event.midi + c - room[-1].midi) < 0.7)
+        c: shift_spectrum(own, c)
+        for c in caught
+        if not (room and abs(event.midi + c - room[-1].midi) < SAME_PITCH)
     }
     like = {
         c: float(left @ tone / np.sqrt((tone @ tone) * (left @ left) + 1e-12)) for c, tone in tones.items()
@@ -114,12 +117,14 @@ def _made_up(
     ]
     if heard is not None:
         apart = heard.midi - event.midi
-        tried = [c for c in tried if abs(c - apart) > 0.7] + [apart]
+        tried = [c for c in tried if abs(c - apart) > SAME_PITCH] + [apart]
         tones[apart] = shift_spectrum(own, apart)
     best: StartSound | None = heard
     for c in tried:
         # What the room holds of that very pitch is no reason to leave it out.
-        others = [k for k, e in zip(known[2:], room, strict=True) if abs(e.midi - event.midi - c) > 0.7]
+        others = [
+            k for k, e in zip(known[2:], room, strict=True) if abs(e.midi - event.midi - c) > SAME_PITCH
+        ]
         shares_with, misfit_with = decompose(frames, [own, mixture.noise, *others, tones[c]])
         base = misfit if len(others) == len(room) else decompose(frames, [own, mixture.noise, *others])[1]
         gain = base - misfit_with
@@ -144,7 +149,7 @@ def _made_up(
             after=float(shares_with[b : b + 6, 0].mean()) if b < len(times) else 0.0,
             edge=a == 0,
         )
-        if heard is not None and abs(c - (heard.midi - event.midi)) <= 0.7:
+        if heard is not None and abs(c - (heard.midi - event.midi)) <= SAME_PITCH:
             found = dataclasses.replace(
                 heard,
                 held_s=found.held_s,
@@ -167,7 +172,7 @@ def _most(gain: np.ndarray) -> tuple[int, int] | None:  # type: ignore[type-arg]
 
 def _same(pitch: float, other: float) -> bool:
     """Whether a pitch is heard of a tone of another: the same, or a multiple of its period."""
-    return any(abs(other - pitch - d) < 0.7 for d in NOTE_STARTS.folded)
+    return any(abs(other - pitch - d) < SAME_PITCH for d in NOTE_STARTS.folded)
 
 
 def _start(
@@ -243,7 +248,7 @@ def _other(
         return False
     # An octave up is another partial only for a player whose note is not as good as an octave up itself.
     if (
-        any(abs(pitch - event.midi - d) < 0.7 for d in (12.0, 19.0))
+        any(abs(pitch - event.midi - d) < SAME_PITCH for d in (12.0, 19.0))
         and event.octave_up > NOTE_STARTS.half_full
     ):
         return False
@@ -251,7 +256,7 @@ def _other(
         _same(pitch, before.midi)
         or (
             before.octave_up > NOTE_STARTS.half_full
-            and any(abs(pitch - before.midi - d) < 0.7 for d in (12.0, 19.0))
+            and any(abs(pitch - before.midi - d) < SAME_PITCH for d in (12.0, 19.0))
         )
     ):
         return False

@@ -17,6 +17,7 @@ from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import in_key
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
 from jeweller.notes.detail_settings import ORNAMENTS
+from jeweller.notes.settings import SAME_PITCH
 from jeweller.notes.table import HeardOrnament, NoteTable, PlayedNote
 
 FIGURES = {
@@ -46,7 +47,11 @@ def measure_ornaments(
             grace = _grace(
                 i, event, before, graces[-1].sounding_midi + shift, note.sounding_midi + shift, mixture
             )
-            if trilled and before is not None and -0.7 < graces[-1].sounding_midi + shift - before.midi < 2.7:
+            if (
+                trilled
+                and before is not None
+                and -SAME_PITCH < graces[-1].sounding_midi + shift - before.midi < 2.7
+            ):
                 grace = dataclasses.replace(grace, hidden=True)  # the trill has that note too
             out.append(
                 dataclasses.replace(
@@ -96,7 +101,7 @@ def join_ornaments(events: list[PlayedNote], line: PerformedPart) -> list[Played
             j = next((m for m in range(k + 1, min(k + 3, len(events))) if events[m].index is not None), k)
             after = events[j] if j > k else None
             if after is not None and after.index is not None and after.on_s - event.off_s < 0.15:
-                if any(abs(event.midi - g.sounding_midi) < 0.7 for g in line.graces[after.index]):
+                if any(abs(event.midi - g.sounding_midi) < SAME_PITCH for g in line.graces[after.index]):
                     continue
                 if _touches(event, after, line):
                     events[j] = dataclasses.replace(after, on_s=event.on_s)
@@ -124,7 +129,7 @@ def _touches(event: PlayedNote, note: PlayedNote, line: PerformedPart) -> bool:
     pitch = main.sounding_midi if math.isnan(note.midi) else note.midi
     apart = event.midi - pitch
     if main.written.ornament == "trill":
-        return -0.7 < apart < 2.7
+        return -SAME_PITCH < apart < 2.7
     return main.written.ornament is not None and abs(apart) < 2.7
 
 
@@ -178,9 +183,9 @@ def _grace(
         gain = misfit - left
         return _best_run((with_it[:, -1] > ORNAMENTS.grace_part) & (gain > ORNAMENTS.grace_gain) & loud, gain)
 
-    tuning = event.midi - round(event.midi) if abs(event.midi - main) < 0.7 else 0.0
+    tuning = event.midi - round(event.midi) if abs(event.midi - main) < SAME_PITCH else 0.0
     gain, length, begin = needed(grace + tuning)
-    hidden = grace == main or (previous is not None and abs(previous - grace) < 0.7)
+    hidden = grace == main or (previous is not None and abs(previous - grace) < SAME_PITCH)
     gone = False
     if hidden and grace != main:
         last = (times > event.on_s - ORNAMENTS.gone_s) & (times <= event.on_s)
@@ -196,7 +201,7 @@ def _grace(
         tried = [
             p
             for p in range(grace - 5, grace + 6)
-            if abs(p - main) > 0 and p != grace and (previous is None or abs(p - previous) > 0.7)
+            if abs(p - main) > 0 and p != grace and (previous is None or abs(p - previous) > SAME_PITCH)
         ]
         other = max((needed(p + tuning)[0] for p in tried), default=0.0)
     doubtful = (
@@ -260,7 +265,7 @@ def _figure(
     heard: dict[str, tuple[float, float]] = {}
     wanted, hidden = FIGURES[kind], False
     for name, step in (("upper", up), ("lower", down)):
-        if room and abs(room[-1].midi - main - step) < 0.7:
+        if room and abs(room[-1].midi - main - step) < SAME_PITCH:
             # The room still has that pitch of the note before; but it dies away there, and a figure makes it
             # rise.
             risen, at = _rise(

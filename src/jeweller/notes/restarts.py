@@ -11,6 +11,7 @@ import numpy as np
 
 from jeweller.alignment.note_arrays import NoteArrays
 from jeweller.notes.detail_settings import RESTARTS
+from jeweller.notes.settings import SAME_PITCH
 from jeweller.notes.table import Jump, PlayedNote
 
 
@@ -31,7 +32,7 @@ def ghost_odds(event: PlayedNote, before: PlayedNote | None, usual_db: float) ->
         + 6.0 * max(0.0, 0.95 - event.clarity)
     )
     same = before is not None and any(
-        abs(before.midi - event.midi - d) < 0.7 for d in (0.0, 12.0, 19.0, 24.0)
+        abs(before.midi - event.midi - d) < SAME_PITCH for d in (0.0, 12.0, 19.0, 24.0)
     )
     odds += max(0.0, min(RESTARTS.blink_s, 0.5 * room) - length) / 0.015
     return odds + (1.0 if same else 0.0)
@@ -118,7 +119,7 @@ def _abandoned(events: list[PlayedNote], k: int, items: NoteArrays, spq: np.ndar
     if m >= len(events) or events[m].index != first.before or first.before + run > len(items.midi):
         return 0
     for offset in range(run):
-        if not abs(events[k + offset].midi - items.midi[first.before + offset]) < 0.7:
+        if not abs(events[k + offset].midi - items.midi[first.before + offset]) < SAME_PITCH:
             return 0
     # One note again is a restart only after a pause, or as long as written: else it is a note too many.
     last = events[m - 1]
@@ -143,7 +144,7 @@ def begin_with_sound(events: list[PlayedNote], items: NoteArrays) -> list[Played
             np.isnan(first.midi)
             or first.clarity < 0.3
             or (
-                abs(first.midi - items.midi[0]) > 0.7
+                abs(first.midi - items.midi[0]) > SAME_PITCH
                 and first.clarity < RESTARTS.unclear
                 and first.level_db < usual_level(events, 0) - RESTARTS.unclear_db
             )

@@ -8,6 +8,17 @@ from jeweller.setting import number
 
 
 @dataclass(frozen=True, kw_only=True)
+class PitchSettings:
+    """What the whole of `notes` and `assessment` means by one pitch."""
+
+    same: float = number(0.7, "semitones", (0.5, 1), "two pitches closer than this are one")
+
+
+PITCH = PitchSettings()
+SAME_PITCH = PITCH.same
+
+
+@dataclass(frozen=True, kw_only=True)
 class BuildSettings:
     """`notes.build`."""
 

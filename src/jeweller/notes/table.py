@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.notation.performance import PerformedNote, PerformedPart
-from jeweller.notes.settings import TABLE
+from jeweller.notes.settings import SAME_PITCH, TABLE
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -233,7 +233,7 @@ class NoteTable:
             if event is not None and event.midi == event.midi:
                 apart = event.midi - note.sounding_midi
                 apart -= 12 * round(apart / 12)
-                if abs(apart) < 0.7 and event.clarity > 0.6:
+                if abs(apart) < SAME_PITCH and event.clarity > 0.6:
                     found.append(apart * 100)
         return float(np.median(found)) if found else 0.0
 
