@@ -38,7 +38,7 @@ def perform(line: PerformedPart, manner: Manner, plans: tuple[Plan, ...] = (), s
     """Plays the line with the planned faults."""
     rng = np.random.default_rng(seed)
     notes = line.main_notes
-    acts = _plain_acts(line, manner, rng, flat=any(p.kind == "dynamics_flat" for p in plans))
+    acts = plain_acts(line, manner, rng, flat=any(p.kind == "dynamics_flat" for p in plans))
     marks: list[tuple[Plan, list[int]]] = [(plan, _apply(plan, acts, line, manner)) for plan in plans]
     restarts = {p.at: p for p in plans if p.kind == "restart"}
     skipped = {
@@ -53,7 +53,7 @@ def perform(line: PerformedPart, manner: Manner, plans: tuple[Plan, ...] = (), s
             if i == start + plan.count - 1:
                 sequence[-plan.count :] = [(k, True) for k in range(start, start + plan.count)]
                 sequence.extend((k, False) for k in range(start, start + plan.count))
-    return _Stage(line, acts, sequence, restarts, skipped, marks, manner, rng).play()
+    return Stage(line, acts, sequence, restarts, skipped, marks, manner, rng).play()
 
 
 def loudness(line: PerformedPart) -> list[float]:
@@ -84,7 +84,7 @@ def loudness(line: PerformedPart) -> list[float]:
     return [float(np.interp(float(n.onset), x, y)) for n in line.main_notes]
 
 
-def _plain_acts(
+def plain_acts(
     line: PerformedPart, manner: Manner, rng: np.random.Generator, *, flat: bool
 ) -> list[SoundedNote]:
     notes = line.main_notes
@@ -267,7 +267,7 @@ def _whole(plan: Plan, acts: list[SoundedNote], line: PerformedPart, local: floa
             act.sound = (plan.amount or 0.92) * float(notes[i].duration) * local
 
 
-class _Stage:
+class Stage:
     """Plays the sequence of acts in time and keeps the truth."""
 
     def __init__(
