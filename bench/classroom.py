@@ -2,6 +2,7 @@
 """What is said of a classroom: takes of beginners' habits by family, made and scored.
 
     bench/classroom.py make SET FOLDER --takes N [--first N] [--bank FOLDER] [--speech FOLDER]
+        [--family NAME]
     bench/classroom.py score FOLDER [FOLDER ...] [--json OUT] [--reports FOLDER] [--verbose] [--by case]
 
 `told`: everything a teacher would say is said for sure (of a take that does not hold the whole part: which
@@ -130,6 +131,7 @@ def main() -> None:
     making.add_argument("--first", type=int, default=0)
     making.add_argument("--bank")
     making.add_argument("--speech")
+    making.add_argument("--family", help="takes of this family alone")
     scoring = commands.add_parser("score")
     scoring.add_argument("folders", nargs="+")
     scoring.add_argument("--json")
@@ -142,7 +144,11 @@ def main() -> None:
     o = parser.parse_args()
     with ProcessPoolExecutor(2) as pool:
         if o.command == "make":
-            jobs = [(o.set, o.first + k, o.folder, o.bank, o.speech) for k in range(o.takes)]
+            from jeweller.simulator.classroom import FAMILIES
+
+            step, place = (len(FAMILIES), FAMILIES.index(o.family)) if o.family else (1, 0)
+            numbers = [o.first + place + step * k for k in range(o.takes)]
+            jobs = [(o.set, n, o.folder, o.bank, o.speech) for n in numbers]
             print(len(list(pool.map(make, jobs, chunksize=4))), "takes in", o.folder)
             return
         cases = [

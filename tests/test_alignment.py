@@ -94,7 +94,7 @@ class Tempo(unittest.TestCase):
                 )
                 frames.append(frames[-1] + length)
         nothing = np.zeros(len(frames), np.float32)
-        candidates = Candidates(np.array(frames), nothing, nothing, nothing)
+        candidates = Candidates(np.array(frames), nothing, nothing, nothing, nothing)
         local = estimate_local_tempo(notes, AlignmentPath(tuple(steps), 0.0), candidates, 0.01, 2.0)
         np.testing.assert_allclose(local[:7], 0.5, rtol=0.02)
 

@@ -23,7 +23,7 @@ from jeweller.audio.decode import decode
 from jeweller.notation.pitch import Pitch
 
 BEFORE_S = 0.005  # kept before the sound
-STARTS = 0.01  # of its peak: from here a file sounds
+STARTS = 0.15  # of its peak: from here a file sounds; long notes are begun more slowly than short ones
 SILENT_DB = 30.0  # odd partials so far below the even ones are not there
 LEAST_S = 2.8  # shorter files are left out: the sampler loops from 1.2 to 2.7 s
 

@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.alignment.settings import CANDIDATES, AlignmentSettings
+from jeweller.alignment.tongues import score_tongues
 from jeweller.features.extraction import Features
 
 Array = npt.NDArray[np.float32]
@@ -23,6 +24,7 @@ class Candidates:
     attack: Array
     change: Array
     fresh: Array  # 0 or 1: an attack out of silence
+    tongue: Array  # nats for a new note of the same pitch, against one that goes on
 
 
 def compute_novelty(features: Features, span: int) -> Array:
@@ -134,4 +136,5 @@ def find_candidates(features: Features, s: AlignmentSettings, *, pitched: bool =
     fresh = (
         (attack > CANDIDATES.fresh_attack) & silent & (loud[k] > quiet[k] + CANDIDATES.fresh_rise_db)
     ).astype(np.float32)
-    return Candidates(frame, attack, np.minimum(moved * after, 1.0), fresh)
+    tongue = score_tongues(features, frame) if pitched else np.zeros(len(frame), np.float32)
+    return Candidates(frame, attack, np.minimum(moved * after, 1.0), fresh, tongue)

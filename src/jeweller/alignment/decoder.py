@@ -116,6 +116,10 @@ class _Search:
         self.narrow = (1.0 / np.array(spreads)).astype(np.float32)
         self.gain = np.array(self.s.carried_gains, np.float32)
         self.count = len(self.items.midi)
+        # The pitches of the next few notes from each note on, (N, phrase); behind the end none is alike.
+        phrase = self.s.phrase_notes
+        pitches = np.concatenate([self.items.midi, -1 - np.arange(phrase)])
+        self.phrases = np.lib.stride_tricks.sliding_window_view(pitches, phrase)[: self.count]
         self.starts = np.nonzero(self.items.bar_start)[0]
         self.openings = np.nonzero(self.items.opening)[0]
         longest = float(self.items.ioi_q.max()) * self.s.longest_spq + 1.5
@@ -207,13 +211,23 @@ class _Search:
         near &= self.table.may_begin(b, targets)
         targets, away = targets[near], away[near]
         back = (targets < place) & (away >= -s.back_bars)
-        worth = np.where(back, value - s.back_cost, value - s.jump_cost).astype(np.float32)
+        cost = np.where(back, s.back_cost, s.jump_cost) + s.alike_cost * self._alike(place, targets)
+        worth = (value - cost).astype(np.float32)
         better = self.best[b, targets - lo] < worth
         k = targets[better] - lo
         self.best[b, k] = worth[better]
         self.back_at[b, k], self.back_kind[b, k], self.back_item[b, k] = b, StepKind.JUMP, place
         if self.carried:
             self.pace[b, k], self.age[b, k] = self.pace[b, top], self.age[b, top]
+
+    def _alike(self, place: int, targets: npt.NDArray[np.int64]) -> npt.NDArray[np.float64]:
+        """0..1, (T,): how little the pitches that follow tell whether one went on at `place` or from one of
+        `targets`. Where they tell nothing a jump rests on the count alone, and a beginner's count is no
+        evidence.
+        """
+        here = self.phrases[min(place, self.count - 1)]
+        same = (self.phrases[targets] == here).mean(axis=1)
+        return np.asarray(np.clip((same - self.s.alike_from) / (1.0 - self.s.alike_from), 0.0, 1.0))
 
     def _aligned(
         self,
@@ -290,7 +304,9 @@ class _Search:
                 ratio[:, free] = np.where(ratio[:, free] > 0, 0.4 * ratio[:, free], ratio[:, free])
             cost = np.abs(ratio)
             cost *= self.narrow[age[:, :m]] if self.carried else self.narrow[0]
-            np.minimum(cost, np.float32(s.ioi_cap), out=cost)
+            # Beats lost or added cost no more than a cap; what is no count at all costs more and more.
+            beyond = cost - np.float32(s.ioi_cap)
+            cost = np.where(beyond > 0, np.float32(s.ioi_cap) + np.float32(s.ioi_tail) * beyond, cost)
             whole = segments.worth
             whole += previous[:, :m]
             total = whole - cost

@@ -198,12 +198,19 @@ class SegmentTable:
         self.columns = items.midi - evidence.low
         hit = np.minimum(boundaries.attack, 1.0)
         moved = np.minimum(np.maximum(hit, boundaries.change), 1.0)
-        inside = s.inside_cost * np.maximum(hit - s.attack_pivot, 0.0) + s.fresh_cost * boundaries.fresh
+        # What grows inside a note and is no tongue is the crest of a vibrato, or breath: no cost.
+        told = 1.0 / (1.0 + np.exp(-boundaries.tongue)) if items.pitched else np.ones(len(hit))
+        inside = (
+            s.inside_cost * np.maximum(hit - s.attack_pivot, 0.0) * told + s.fresh_cost * boundaries.fresh
+        )
         self.inside = np.concatenate([[0.0], np.cumsum(inside)])
         by_frame = np.zeros(len(evidence.sound) + 1)
         np.add.at(by_frame, self.frame + 1, inside)
         self.inside_frame = np.cumsum(by_frame)  # of all attacks before a frame
-        change, repeat = s.change_reward * (moved - s.attack_pivot), s.repeat_reward * (hit - s.attack_pivot)
+        change = s.change_reward * (moved - s.attack_pivot)
+        repeat = (
+            s.tongue_weight * boundaries.tongue if items.pitched else s.repeat_reward * (hit - s.attack_pivot)
+        )
         self.change = np.minimum(change, 0.0).astype(np.float32)
         # What an attack at a boundary is worth to a note, (boundaries, 4): one that is slurred need not have
         # one.

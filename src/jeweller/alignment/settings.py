@@ -51,7 +51,12 @@ class AlignmentSettings:
         0.8, "share", (0, 1), "evidence of a pitch an octave or twelfth below what the frame itself says"
     )
     # Attacks
-    repeat_reward: float = number(5.0, "ratio", (0, 20), "an attack where the same pitch is written again")
+    repeat_reward: float = number(
+        5.0, "ratio", (0, 20), "an attack where a note is written, where attacks are all there is"
+    )
+    tongue_weight: float = number(
+        1.0, "share", (0, 4), "of the nats for a tongue, where the same pitch is written again"
+    )
     change_reward: float = number(
         2.5, "ratio", (0, 10), "an attack or a change of pitch where another note begins"
     )
@@ -80,7 +85,10 @@ class AlignmentSettings:
     carried_step: tuple[float, float] = number(
         (0.9, 0.25), "log ratio", (0, 3.6), "log ratio: no interval moves it further, at first and later"
     )
-    ioi_cap: float = number(4.5, "ratio", (0, 18), "no wrong duration costs more than this")
+    ioi_cap: float = number(4.5, "nats", (0, 18), "what beats lost or added cost at most")
+    ioi_tail: float = number(
+        0.4, "share", (0, 1), "of what a duration would cost beyond that: so far off it is no count at all"
+    )
     longest_spq: float = number(
         2.6,
         "s",
@@ -115,6 +123,13 @@ class AlignmentSettings:
     jump_cost: float = number(9.0, "ratio", (0, 36), "going on from a later bar")
     back_cost: float = number(
         6.5, "ratio", (0, 26), "going back to the beginning of this bar or one of the last"
+    )
+    phrase_notes: int = number(
+        6, "notes", (1, 24), "notes after a jump that are compared with those gone on to"
+    )
+    alike_from: float = number(0.5, "share", (0, 1), "share of them alike from which a jump costs more")
+    alike_cost: float = number(
+        12.0, "nats", (0, 48), "what a jump costs more where its pitches are those of going on"
     )
     back_bars: int = number(
         3, "count", (0, 12), "how far back that is; from farther it is as dear as going ahead"
@@ -272,3 +287,28 @@ class TempoSettings:
 
 
 TEMPO = TempoSettings()
+
+
+@dataclass(frozen=True, kw_only=True)
+class TonguesSettings:
+    """`alignment.tongues`."""
+
+    dip_before_s: float = number(0.1, "s", (0, 0.4), "before an attack its dip is looked for")
+    dip_after_s: float = number(0.03, "s", (0, 0.12), "and after it")
+    before_s: float = number(0.25, "s", (0, 1), "before it the loudness of the note before is looked for")
+    apart_s: float = number(0.02, "s", (0, 0.08), "up to so shortly before it")
+    after_s: float = number(0.15, "s", (0, 0.6), "after it that of the note itself")
+    near_s: float = number(0.03, "s", (0, 0.12), "on both sides the growth of the spectrum")
+    growth: tuple[float, float] = number(
+        (0.05, 3.0), "share", (0, 12), "growth of the spectrum counts between these"
+    )
+    dip_most_db: float = number(30.0, "dB", (0, 120), "no dip counts for more")
+    rise_most_db: float = number(40.0, "dB", (0, 160), "nor a rise")
+    lost_least: float = number(0.003, "periodicity", (0, 1), "a lower loss of periodicity is none")
+    one_s: float = number(0.09, "s", (0, 0.36), "attacks closer than this have one tongue between them")
+    beside: float = number(1.5, "nats", (0, 8), "against a beginning where a stronger one is so near")
+    most: float = number(4.0, "nats", (0, 16), "no tongue counts for more")
+    least: float = number(1.5, "nats", (0, 16), "nor the lack of one: a room fills the dips")
+
+
+TONGUES = TonguesSettings()

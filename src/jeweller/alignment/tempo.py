@@ -29,7 +29,7 @@ def estimate_local_tempo(
     >>> part = read_abc("T:A\\nM:4/4\\nL:1/4\\nK:C\\nA c A c|")[0].parts[0]
     >>> notes = make_note_arrays(perform_part("", part))
     >>> frame = np.array([0, 50, 100, 150, 200])
-    >>> candidates = Candidates(frame, np.ones(5), np.zeros(5), np.zeros(5))
+    >>> candidates = Candidates(frame, np.ones(5), np.zeros(5), np.zeros(5), np.zeros(5))
     >>> steps = [PathStep(start=k, end=k + 1, item=k, kind=StepKind.NOTE, pitch=None) for k in range(4)]
     >>> estimate_local_tempo(notes, AlignmentPath(tuple(steps), 0.0), candidates, 0.01, 1.0)
     array([0.5, 0.5, 0.5, 0.5])

@@ -262,9 +262,12 @@ def _flux(x: Array, pad: int, fine: int, s: FeatureSettings) -> Array:
     # Compression relative to the recording's own level and to the noise of each band: what is 45 dB below the
     # music, or in the noise, counts for nothing.
     reference = float(np.percentile(energies.max(axis=1), 95)) * 10**-4.5 + 1e-12
-    noise = s.flux_noise * np.percentile(
-        uniform_filter1d(energies, s.flux_quiet, axis=0)[:: max(1, fine // 4000)], 10, axis=0
-    )
+    quiet = uniform_filter1d(energies, s.flux_quiet, axis=0)[:: max(1, fine // 4000)]
+    # A band's quietest tenth is noise where the pitches change. Where one pitch sounds nearly all the time it
+    # is that pitch, and the noise is what the band holds while the whole recording is quiet.
+    total = quiet.sum(axis=1)
+    silent = quiet[total <= np.percentile(total, s.flux_silent)]
+    noise = s.flux_noise * np.minimum(np.percentile(quiet, 10, axis=0), np.median(silent, axis=0))
     log = np.log10(
         1.0
         + uniform_filter1d(energies, s.flux_smooth, axis=0) / np.maximum(noise, reference).astype(np.float32)

@@ -40,6 +40,7 @@ class FeatureSettings:
     )
     flux_smooth: int = number(3, "hops", (0, 12), "hops over which band energies are averaged")
     flux_quiet: int = number(20, "hops", (0, 80), "hops over which a band's quietest time is sought")
+    flux_silent: float = number(4.0, "percent", (0.5, 20), "of a recording are quiet, at least")
     flux_usual: int = number(61, "hops", (0, 244), "hops over which the usual flutter is measured")
     flux_noise: float = number(
         12.0, "ratio", (0, 48), "times a band's quiet energy: growth below counts for little"

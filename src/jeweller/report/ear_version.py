@@ -30,7 +30,7 @@ PACKAGES = (
     jeweller.assessment.limits,
 )
 # What no number tells: raised where a rule comes or goes.
-RULES = 10
+RULES = 11
 
 
 def numbers_in(module: ModuleType) -> dict[str, object]:
@@ -60,6 +60,7 @@ def ear_version() -> str:
         told[module.__name__] = numbers_in(module)
     told["asked"] = dataclasses.asdict(jeweller.assessment.settings.AssessmentSettings())
     told["calibration"] = (jeweller.assessment.finding.RAW, jeweller.assessment.finding.RIGHT)
-    for weights in sorted(Path(jeweller.assessment.__file__).parent.glob("*.json")):
-        told[weights.name] = json.loads(weights.read_text(encoding="utf-8"))
+    for package in (jeweller.alignment, jeweller.assessment):
+        for weights in sorted(Path(str(package.__file__)).parent.glob("*.json")):
+            told[weights.name] = json.loads(weights.read_text(encoding="utf-8"))
     return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()[:12]
