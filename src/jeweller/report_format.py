@@ -224,6 +224,19 @@ class ExtraSound(TypedDict):
     after_note: str | None
 
 
+class HeardPart(TypedDict):
+    """How much of what is judged the take holds: printed bars "1-8" of so many, notes of so many, bars left
+    out in between; whether that is all.
+    """
+
+    bars: str
+    of: int
+    notes: int
+    notes_of: int
+    gaps: list[str]
+    whole: bool
+
+
 class GoodThing(TypedDict):
     what: str
     places: list[str]
@@ -258,6 +271,7 @@ class ReportMark(TypedDict):
     band: str | None
     scheme: str
     parts: list[MarkPart]
+    not_played: NotRequired[float]  # points for what the take does not hold, where the scheme counts them
     bars: NotRequired[int]
 
 
@@ -274,6 +288,7 @@ class TakeReport(TypedDict):
     tempo: ReportTempo
     tuning: ReportTuning
     sound: NotRequired[ReportSound]
+    heard: NotRequired[HeardPart]  # not in reports of earlier versions
     notes: list[ReportNote]
     extras: list[ExtraSound]
     findings: list[ReportFinding]

@@ -45,6 +45,7 @@ def _asked(options: argparse.Namespace) -> Options:
         backing=options.backing,
         rhythm_only=options.rhythm_only,
         scheme=options.scheme,
+        unheard=options.unheard.replace("-", "_"),
         settings=settings,
     )
 

@@ -285,6 +285,12 @@ def _add_asked(parser: argparse.ArgumentParser) -> None:
         help=_("marking scheme: even, rhythm-first, notes-first, sound-first"),
     )
     parser.add_argument(
+        "--unheard",
+        choices=("left-out", "not-played"),
+        default="left-out",
+        help=_("bars that the take does not hold: left out of the mark, or counted as not played"),
+    )
+    parser.add_argument(
         "--tolerance", metavar="NAME", default="standard", help=_("gentle, standard or strict")
     )
     parser.add_argument(

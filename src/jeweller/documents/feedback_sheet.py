@@ -23,7 +23,8 @@ from jeweller.documents.plain_text import good_sentence
 from jeweller.documents.theme import LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
 from jeweller.i18n import N_, _
 from jeweller.notation.performance import PerformedPart
-from jeweller.report.advice import ALL_WELL, choose_faults, plan_practice
+from jeweller.report.advice import choose_faults, plan_practice, praise
+from jeweller.report.heard import heard_of, heard_sentence
 from jeweller.report.localized import localized_report
 from jeweller.report_format import ReportFinding, TakeReport
 
@@ -80,7 +81,7 @@ def choose_findings(slip: FeedbackSheet, most: int = POLISHED) -> list[ReportFin
 def format_advice(slip: FeedbackSheet) -> str:
     """How to practise: a speed to begin with, steps, minutes."""
     plan = plan_practice(slip.report, len(choose_findings(slip)))
-    return plan.in_steps() if plan is not None else _(ALL_WELL)
+    return plan.in_steps() if plan is not None else praise(slip.report)
 
 
 def criteria(slip: FeedbackSheet) -> list[str]:
@@ -96,7 +97,8 @@ def next_step(slip: FeedbackSheet) -> str:
     """What comes after this."""
     things = choose_findings(slip)
     if not things:
-        return _("The next line may come.")
+        whole = heard_of(slip.report)["whole"]
+        return _("The next line may come.") if whole else _("Record it again, all of it.")
     first = things[0]
     places = first["places"] if first["count"] > 1 and first["places"] else [first["bar"]]
     return _("Record it again when {bars} went right three times in a row.").format(bars=name_bars(places))
@@ -137,7 +139,7 @@ def format_feedback_text(
     """One slip as plain text, for mail."""
     slip = _worded(slip)
     out = [f"{slip.title} · {slip.part}", ""]
-    paragraphs = [_greeted(settings.greeting, slip)]
+    paragraphs = [_greeted(settings.greeting, slip), heard_sentence(heard_of(slip.report))]
     good = good_sentence(slip.report)
     if good:
         paragraphs.append(_("Good: {good}").format(good=good))
@@ -201,6 +203,7 @@ def _shown(slip: FeedbackSheet, settings: FeedbackSettings, theme: Theme) -> dic
         "title": slip.title,
         "part": slip.part,
         "greeting": _greeted(settings.greeting, slip),
+        "heard": heard_sentence(heard_of(slip.report)),
         "good": good_sentence(slip.report),
         "things": things,
         "how": format_advice(slip),

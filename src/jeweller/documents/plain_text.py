@@ -8,7 +8,8 @@ from jeweller.assessment.finding import is_sure
 from jeweller.assessment.messages import cause_words
 from jeweller.assessment.phrases import capitalized
 from jeweller.i18n import _
-from jeweller.report.advice import ALL_WELL, choose_faults, choose_tuning, plan_practice
+from jeweller.report.advice import choose_faults, choose_tuning, plan_practice, praise
+from jeweller.report.heard import heard_of, heard_sentence
 from jeweller.report_format import ReportFinding, RestsOn, TakeReport
 
 SHOWN_FIRST = 3
@@ -74,7 +75,7 @@ def player_words(report: TakeReport) -> str:
     sure = choose_faults(report["findings"])
     lines = []
     if not sure:
-        lines.append(_(ALL_WELL))
+        lines.append(praise(report))
     for f in sure[:2]:
         if f["advice"] not in lines:
             lines.append(f["advice"])
@@ -105,6 +106,8 @@ def summary_text(report: TakeReport, width: int = 100) -> str:
             out_of=report["mark"]["out_of"],
         )
     )
+    if heard_sentence(heard_of(report)):
+        out.append(heard_sentence(heard_of(report)))
     if report.get("attempts"):
         out.append(attempts_sentence(report))
     if report["take"].get("helped"):

@@ -22,6 +22,7 @@ HABIT_SHARE = 0.25
 FACETS_ALL = tuple(FACETS)
 
 
+UNHEARD = {"left_out": N_("left out of the mark"), "not_played": N_("counts as not played")}
 FORMS = {"number": N_("out of a number"), "bands": N_("in words"), "letters": N_("in letters")}
 
 
@@ -38,6 +39,7 @@ class Scheme:
     habit_share: float = HABIT_SHARE
     out_of: int = OUT_OF
     form: str = "number"  # of FORMS: how the mark is told
+    unheard: str = "left_out"  # of UNHEARD: what becomes of bars that the take does not hold
 
 
 LETTERS = ((0.93, "A"), (0.80, "B"), (0.60, "C"), (0.40, "D"), (0.0, "E"))
@@ -99,7 +101,7 @@ def find_scheme(name: str) -> Scheme:
 
 def scheme_of(told: Mapping[str, Any]) -> Scheme:
     """A scheme as an assignment has it: the name of one, with what differs from it (weights, facets,
-    habit_share, out_of, form). Raises SettingError.
+    habit_share, out_of, form, unheard). Raises SettingError.
 
     >>> scheme_of({"scheme": "even", "out_of": 10}).out_of
     10
@@ -114,7 +116,8 @@ def scheme_of(told: Mapping[str, Any]) -> Scheme:
     out_of = int(told.get("out_of", scheme.out_of))
     habit = float(told.get("habit_share", scheme.habit_share))
     form = str(told.get("form", scheme.form))
-    if not 2 <= out_of <= 1000 or not 0 <= habit <= 1 or form not in FORMS:
+    unheard = str(told.get("unheard", scheme.unheard))
+    if not 2 <= out_of <= 1000 or not 0 <= habit <= 1 or form not in FORMS or unheard not in UNHEARD:
         raise SettingError(
             _(
                 "A mark is out of 2 to 1000, a further place of a habit costs 0 to 1 of the first, "
@@ -122,7 +125,12 @@ def scheme_of(told: Mapping[str, Any]) -> Scheme:
             )
         )
     return replace(
-        scheme, facets=tuple(told.get("facets") or scheme.facets), habit_share=habit, out_of=out_of, form=form
+        scheme,
+        facets=tuple(told.get("facets") or scheme.facets),
+        habit_share=habit,
+        out_of=out_of,
+        form=form,
+        unheard=unheard,
     )
 
 
@@ -154,8 +162,11 @@ def compute_deduction(finding: Finding, bars: int, habit_share: float = HABIT_SH
     )
 
 
-def add_up_mark(findings: Sequence[Finding], scheme: Scheme, bars: int, asked: dict[str, int]) -> ReportMark:
-    """The report's `mark`: value, out_of, band, scheme, and its parts with the reason for each.
+def add_up_mark(
+    findings: Sequence[Finding], scheme: Scheme, bars: int, asked: dict[str, int], heard: float = 1.0
+) -> ReportMark:
+    """The report's `mark`: value, out_of, band, scheme, and its parts with the reason for each. `heard`: the
+    share of the notes that the take holds, which counts where the scheme counts the others as not played.
 
     >>> mark = add_up_mark([], find_scheme("even"), 8, {"notes": 12})
     >>> mark["value"], mark["band"]
@@ -186,9 +197,11 @@ def add_up_mark(findings: Sequence[Finding], scheme: Scheme, bars: int, asked: d
                 "why": worst[0] if worst else "clean",
             }
         )
-    value = round(scheme.out_of * share * 2) / 2 if counted else float(scheme.out_of)
+    played = heard if scheme.unheard == "not_played" else 1.0
+    share = (share if counted else 1.0) * played
+    value = round(scheme.out_of * share * 2) / 2
     band = next(b for limit, b in BANDS if value / scheme.out_of >= limit)
-    return {
+    mark: ReportMark = {
         "value": value,
         "out_of": scheme.out_of,
         "band": band,
@@ -196,6 +209,9 @@ def add_up_mark(findings: Sequence[Finding], scheme: Scheme, bars: int, asked: d
         "bars": bars,
         "parts": parts,
     }
+    if 0 < played < 1:
+        mark["not_played"] = round(scheme.out_of * share * (1.0 / played - 1.0), 2)
+    return mark
 
 
 def facet_marks(

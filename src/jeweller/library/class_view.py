@@ -78,6 +78,7 @@ class PlayerRow:
     mark: float | None
     cells: dict[str, tuple[Cell, ...]]
     heard: frozenset[str]
+    whole: bool = True  # whether the take holds the whole part
     part: str = ""
 
 
@@ -188,6 +189,7 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
             mark=summary["mark"],
             cells={b: tuple(c) for b, c in cells.items()},
             heard=frozenset(summary["heard"]),
+            whole=(summary.get("part_heard") or {"whole": True})["whole"],
             part=line.take.part,
         )
         rows.append(row)
@@ -205,7 +207,7 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
         plan=plan(places, bars),
         tuning=_tuning(summaries),
         help=tuple(r.player for r in rows if r.band in HELP),
-        move_on=tuple(r.player for r in rows if r.band == MOVE_ON and not r.cells),
+        move_on=tuple(r.player for r in rows if r.band == MOVE_ON and not r.cells and r.whole),
     )
 
 

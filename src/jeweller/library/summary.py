@@ -15,9 +15,10 @@ from jeweller.grading.scheme import Scheme, letter_of
 from jeweller.i18n import N_, _
 from jeweller.library.audit_log import DecisionState
 from jeweller.report.decided import remarked, standing_of
-from jeweller.report_format import ReportSound, TakeReport
+from jeweller.report.heard import heard_of, heard_sentence
+from jeweller.report_format import HeardPart, ReportSound, TakeReport
 
-VERSION = 4  # of what a summary holds: older ones are made anew where they are read
+VERSION = 5  # of what a summary holds: older ones are made anew where they are read
 UNSURE_NEED, SURE_NEED = 0.5, 1.0  # how much a finding asks for an ear, times its severity
 FAR_NOTES = 6  # notes of a take that lie furthest from its own tuning
 HABITS = {
@@ -58,6 +59,7 @@ def summarise(report: TakeReport, now: DecisionState, scheme: Scheme) -> dict[st
             "places": [],
             "bars": [],
             "heard": [],
+            "part_heard": None,
             "offset": None,
             "notes": [],
             "right": [],
@@ -120,6 +122,7 @@ def _seen(report: TakeReport, standing: list[Finding]) -> dict[str, Any]:
         "places": places,
         "bars": list(dict.fromkeys(n["bar"] for n in report["notes"])),
         "heard": list(dict.fromkeys(n["bar"] for n in report["notes"] if n["verdict"] != "not_heard")),
+        "part_heard": heard_of(report),
         "offset": offset,
         "notes": [[name, cents] for name, cents in sorted(notes, key=lambda n: -abs(n[1]))[:FAR_NOTES]],
         "right": sorted(
@@ -181,6 +184,10 @@ def format_mark(summary: dict[str, Any]) -> str:
         told = _("{band}, {mark:g} of {out_of}").format(
             band=summary["band"], mark=summary["mark"], out_of=summary["out_of"]
         )
+    part: HeardPart | None = summary.get("part_heard")
+    if part is not None and not part["whole"]:
+        first, _dash, last = part["bars"].partition("-")
+        told += _(", bars {first} to {last} of {of}").format(first=first, last=last, of=part["of"])
     return told + {"with_model": _(", played with the model"), "with_click": _(", played with a click")}.get(
         str(summary.get("support", "")), ""
     )
@@ -203,6 +210,16 @@ def explain_mark(report: TakeReport, now: DecisionState, scheme: Scheme) -> list
             _("{facet}: {left:.1f} of {weight:.1f}{off}").format(
                 facet=_(FACET_NAMES[part["facet"]]), left=left, weight=part["weight"], off=off
             )
+        )
+    if "not_played" in after:
+        lines.append(
+            _("{heard} {points:.1f} off for what was not played.").format(
+                heard=heard_sentence(heard_of(report)), points=after["not_played"]
+            )
+        )
+    elif heard_sentence(heard_of(report)):
+        lines.append(
+            _("{heard} The rest is left out of the mark.").format(heard=heard_sentence(heard_of(report)))
         )
     silent = [
         _(FACET_NAMES[f]).lower()

@@ -52,6 +52,7 @@ class Options:
     tempo_bpm: float | None = None
     click: str | None = None  # "heard" or "BPM@SECONDS"
     scheme: str = "even"
+    unheard: str = "left_out"  # what becomes of bars that the take does not hold, in the mark
     settings: AssessmentSettings = field(default_factory=AssessmentSettings)
     rhythm_only: bool = False  # claps, taps, counting aloud; parts without pitch are so by themselves
     support: str = "alone"  # with_model: a model or a backing part sounded in the room; with_click
@@ -72,6 +73,7 @@ class Options:
             "bars_asked": self.bars,
             "click": self.click,
             "rhythm_only": self.rhythm_only,
+            **({"unheard": self.unheard} if self.unheard != "left_out" else {}),
             **({"tune_asked": self.tune} if self.tune else {}),
             **({"backing": file_hash(self.backing)} if self.backing else {}),
         }
@@ -207,7 +209,7 @@ def check(
     to stop.
     """
     options = options or Options()
-    scheme = find_scheme(options.scheme)
+    scheme = dataclasses.replace(find_scheme(options.scheme), unheard=options.unheard)
     progress(0.0, _("reading the part"))
     score, line, instrument = open_line(score_path, options)
     bars, judged = bar_range(line, options.bars)

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from jeweller.assessment.finding import UNMARKED, is_sure
 from jeweller.i18n import N_, _
+from jeweller.report.heard import heard_of
 from jeweller.report_format import ReportFinding, TakeReport
 
 STEPS = (0.7, 0.85, 1.0)  # of the speed that was played
@@ -16,6 +17,7 @@ SLOWEST = 40  # beats a minute: slower is no beat any more
 MINUTES = {1: 4, 2: 6}  # a day, by the number of things to work at
 LONG_MINUTES = 10  # for more of them; the lips rest in the middle
 ALL_WELL = N_("Well done. Play it once more for fun, then take the next line.")
+PART_WELL = N_("What was heard went well. Now play all of it, from the first bar to the last.")
 
 
 def choose_faults(findings: Iterable[ReportFinding]) -> list[ReportFinding]:
@@ -34,6 +36,15 @@ def choose_tuning(findings: Iterable[ReportFinding]) -> list[ReportFinding]:
     ['tuned_high']
     """
     return [f for f in findings if is_sure(f["confidence"]) and f["kind"] in UNMARKED]
+
+
+def praise(report: TakeReport) -> str:
+    """What is said where nothing went wrong: the next line comes only after all of this one.
+
+    >>> praise(checked.report)
+    'Well done. Play it once more for fun, then take the next line.'
+    """
+    return _(ALL_WELL) if heard_of(report)["whole"] else _(PART_WELL)
 
 
 @dataclass(frozen=True)

@@ -24,6 +24,7 @@ from jeweller.notation.performance import PerformedNote
 from jeweller.notation.pitch import Pitch, key_name
 from jeweller.report.ear_version import ear_version
 from jeweller.report.good import good_things
+from jeweller.report.heard import measure_heard, share_of
 from jeweller.report.traps import answer_alterations
 from jeweller.report_format import (
     FindingDetail,
@@ -114,6 +115,9 @@ def build_report(
     asked, wrong = asked_and_wrong(case, findings)
     played = len({case.notes[i].bar_index for i in range(f.first, f.last + 1)}) if f.followed else 0
     main = [e for e in f.events if e.index is not None]
+    told = [finding_dict(x, case) for x in findings]
+    counted = {n.id for n in line.main_notes if n.id in judged and n.id not in case.left_out}
+    heard = measure_heard(notes, told, counted, _bars_between(case, counted))
     report: TakeReport = {
         "schema": "jeweller.report/1",
         "program": {"name": "Jeweller", "version": __version__, "ear_version": ear_version()},
@@ -144,6 +148,7 @@ def build_report(
         "tempo": _tempo(case),
         "tuning": _tuning(case),
         "sound": _sound(case),
+        "heard": heard,
         "notes": notes,
         "extras": [
             {
@@ -156,17 +161,25 @@ def build_report(
             for e in f.events
             if e.index is None and math.isfinite(e.midi)
         ],
-        "findings": [finding_dict(x, case) for x in findings],
+        "findings": told,
         "good": good_things(case, findings) if f.followed else [],
         "traps": answer_alterations(case, verdicts) if f.followed else [],
         "facets": facet_marks(findings, played, asked, wrong, scheme.habit_share),
-        "mark": add_up_mark(findings, scheme, played, asked)
+        "mark": add_up_mark(findings, scheme, played, asked, share_of(heard))
         if f.followed
         else {"value": None, "out_of": None, "band": None, "scheme": scheme.name, "parts": []},
     }
     if attempts:
         report["attempts"] = list(attempts)
     return report
+
+
+def _bars_between(case: AssessmentContext, judged: set[str]) -> int:
+    """How many bars lie in what is judged, as they are performed; all of them where all notes are."""
+    indexes = [n.bar_index for n in case.notes if n.id in judged]
+    if len(indexes) == len(case.notes):
+        return len(case.table.line.bars)
+    return max(indexes) - min(indexes) + 1 if indexes else 0
 
 
 def note_verdicts(

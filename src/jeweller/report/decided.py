@@ -14,6 +14,7 @@ from jeweller.grading.scheme import Scheme, add_up_mark, facet_marks
 from jeweller.notation.ids import ids_of
 from jeweller.report.build import finding_dict, note_verdicts, wrong_by_facet
 from jeweller.report.good import good_things
+from jeweller.report.heard import heard_of, share_of
 from jeweller.report.traps import answer_alterations
 from jeweller.report_format import ReportFinding, ReportNote, TakeReport
 
@@ -51,7 +52,7 @@ def remarked(report: TakeReport, findings: Sequence[Finding], scheme: Scheme) ->
     """A copy of a report with its facets and its mark for other findings.
 
     >>> from jeweller.grading.scheme import find_scheme
-    >>> report = {"facets": {"notes": {"asked": 20}}, "mark": {"bars": 5}, "notes": []}
+    >>> report = {"facets": {"notes": {"asked": 20}}, "mark": {"bars": 5}, "notes": [], "findings": []}
     >>> remarked(report, [], find_scheme("even"))["mark"]["value"]
     20.0
     """
@@ -60,7 +61,11 @@ def remarked(report: TakeReport, findings: Sequence[Finding], scheme: Scheme) ->
         {(n["bar"], n["pass"]) for n in report["notes"] if n["verdict"] != "not_heard"}
     )
     facets = facet_marks(findings, bars, asked, wrong_by_facet(findings), scheme.habit_share)
-    return {**report, "facets": facets, "mark": add_up_mark(findings, scheme, bars, asked)}
+    return {
+        **report,
+        "facets": facets,
+        "mark": add_up_mark(findings, scheme, bars, asked, share_of(heard_of(report))),
+    }
 
 
 def standing_of(report: TakeReport, decisions: Decisions) -> list[StandingFinding]:

@@ -35,7 +35,9 @@ def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[Go
         and not kinds & {"bar_skipped", "repeat_skipped"}
         and len(notes) >= 6
     ):
-        out.append({"what": _("every note was right, all {n}").format(n=len(notes)), "places": []})
+        whole = f.first == 0 and not f.ended_early
+        words = _("every note was right, all {n}") if whole else _("every note that was heard was right, {n}")
+        out.append({"what": words.format(n=len(notes)), "places": []})
     altered = [n for n in notes if n.written.pitch is not None and n.written.pitch.alter]
     if "accidentals" not in facets and altered:
         letters = list(dict.fromkeys(n.written.pitch.letter for n in altered if n.written.pitch))

@@ -474,7 +474,7 @@ def _beside(instrument: Instrument, rng: np.random.Generator) -> Case:
     if way in ("talk after", "student after"):
         case.after_s = float(rng.uniform(3.0, 6.0))
     if way.startswith("student"):
-        other = str(rng.choice([n for n in ("flute", "clarinet", "trumpet", "trombone", instrument.sound)]))
+        other = str(rng.choice(["flute", "clarinet", "trumpet", "trombone", instrument.sound]))
         phrase = [int(rng.integers(-5, 8)) for _ in range(int(rng.integers(4, 9)))]
 
         def play(dry: Samples, rate: int, played: Performance) -> None:
@@ -488,7 +488,7 @@ def _beside(instrument: Instrument, rng: np.random.Generator) -> Case:
             else:
                 gaps = [
                     (b - a, a)
-                    for a, b in zip(sorted(ends), sorted(begins)[1:] + [0.0], strict=False)
+                    for a, b in zip(sorted(ends), [*sorted(begins)[1:], 0.0], strict=False)
                     if b - a > 0.5 * beat
                 ]
                 if not gaps:

@@ -29,7 +29,7 @@ from jeweller.assessment.finding import FACETS
 from jeweller.assessment.messages import FACET_NAMES
 from jeweller.assessment.settings import ARTICULATIONS, TOLERANCES
 from jeweller.difficulty.analysis import SAID
-from jeweller.grading.scheme import FORMS, HABIT_SHARE, OUT_OF, SCHEMES, find_scheme
+from jeweller.grading.scheme import FORMS, HABIT_SHARE, OUT_OF, SCHEMES, UNHEARD, find_scheme
 from jeweller.gui.places.pattern_book.display_options import plain
 from jeweller.i18n import N_, _
 from jeweller.library.assignments import day_of
@@ -173,6 +173,10 @@ class CriteriaDialog(QDialog):
         self.habit.setToolTip(_("What each further place of a habit costs, as a share of the first"))
         self._row(form, _("A habit's further places"), self.habit)
         self.form = self._choice(form, _("The mark is told"), dict(FORMS), str(told.get("form", "number")))
+        unheard = {value: _(words) for value, words in UNHEARD.items()}
+        self.unheard = self._choice(
+            form, _("What is not heard"), unheard, str(told.get("unheard", "left_out"))
+        )
         self.out_of = QSpinBox()
         self.out_of.setRange(2, 1000)
         self.out_of.setValue(int(told.get("out_of", OUT_OF)))
@@ -256,6 +260,7 @@ class CriteriaDialog(QDialog):
             "facets": facets if len(facets) < len(FACETS) else None,
             "habit_share": round(self.habit.value(), 2),
             "form": self.form.currentData(),
+            "unheard": self.unheard.currentData(),
             "out_of": self.out_of.value(),
         }
         due = self.due.date().toString("yyyy-MM-dd") if self.has_due.isChecked() else ""

@@ -34,6 +34,7 @@ from jeweller.report_format import ReportFinding
 
 if TYPE_CHECKING:
     from jeweller.pipeline.review import Review, Shown
+from jeweller.report.heard import heard_of, heard_sentence
 
 WIDTH = 348  # pixels at the usual size of text
 GAP = 8
@@ -278,6 +279,8 @@ class Margin(QWidget):
                 )
             )
             box.addWidget(label)
+            if heard := heard_sentence(heard_of(review.report)):
+                box.addWidget(wrapped(heard, self.points, weight=600))
         row = QHBoxLayout()
         row.setSpacing(2)
         self._buttons = {}
