@@ -9,6 +9,7 @@ from jeweller.assessment.click import assess_click, assess_tempo
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.counting import CountAssessment, assess_count
 from jeweller.assessment.finding import UNMARKED, WRONG_KINDS, Finding, calibrate, is_sure
+from jeweller.assessment.habits import explain_habits
 from jeweller.assessment.limits import ASSESS_LIMITS
 from jeweller.assessment.messages import write_texts
 from jeweller.assessment.note_starts import assess_starts
@@ -127,7 +128,7 @@ def _in_order(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """What is left when every cause is said once, with its words, most important first."""
     found = [
         f.replace(confidence=calibrate(f.confidence))
-        for f in _parsimony(case, found)
+        for f in explain_habits(case, _parsimony(case, found))
         if f.confidence >= ASSESS_LIMITS.least_said
     ]
     # Unsure is unsure: a kind that several weak reasons point to stays below the line.

@@ -31,6 +31,11 @@ FACETS: dict[str, tuple[str, ...]] = {
         "restart",
         "bar_skipped",
         "repeat_skipped",
+        "tie_struck",
+        "past_fine",
+        "jump_skipped",
+        "wrong_ending",
+        "metre",
     ),
     "rhythm": (
         "early",
@@ -76,7 +81,7 @@ UNMARKED = frozenset({"tuned_high", "tuned_low"})  # advice, never marked down
 WRONG_KINDS = frozenset(
     {"wrong_note", "wrong_octave", "wrong_partial", "missed_accidental", "added_accidental"}
 )
-MISSED_KINDS = frozenset({"missed_note", "bar_skipped", "repeat_skipped"})
+MISSED_KINDS = frozenset({"missed_note", "bar_skipped", "repeat_skipped", "jump_skipped"})
 SURE = 0.5  # confidence from which a finding is said, below it is "listen here"
 
 

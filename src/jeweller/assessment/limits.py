@@ -111,6 +111,18 @@ ASSESS_LIMITS = AssessLimits()
 
 
 @dataclass(frozen=True, kw_only=True)
+class HabitsLimits:
+    """`assessment.habits`."""
+
+    log_prior: float = number(-4.0, "log odds", (-16, 0), "one player in fifty has any certain habit")
+    kept: float = number(0.85, "share", (0.5, 1), "of the places that ask for it show a habit")
+    slip: float = number(0.04, "share", (0, 0.5), "of such places show the same slip by chance")
+
+
+HABITS_LIMITS = HabitsLimits()
+
+
+@dataclass(frozen=True, kw_only=True)
 class ClickLimits:
     """`assessment.click`."""
 

@@ -4,12 +4,23 @@ from __future__ import annotations
 
 from jeweller.assessment.finding import Finding
 from jeweller.assessment.phrases import natural, octaves, spell_accidental
-from jeweller.assessment.sentence import Texts, fill_in
+from jeweller.assessment.sentence import Texts, describe_place, fill_in
 from jeweller.i18n import N_, NN_, _
+
+
+def _write_previous_key(f: Finding) -> Texts:
+    return (
+        _("{at}: {n} notes of {of} sounded as in another key: the one of a piece before?").format(
+            at=describe_place(f), n=f.count, of=f.detail.get("of", f.count)
+        ),
+        _("Play the scale of this key first; then name every note that the signature changes, and play."),
+    )
 
 
 def write_missed_accidental(f: Finding) -> Texts:
     d = f.detail
+    if f.cause == "previous_key":
+        return _write_previous_key(f)
     letter = d.get("letter", "")
     heard, written = natural(d.get("heard_letter", "")), natural(letter)
     times, of = d.get("count", f.count), d.get("of", 1)
@@ -51,6 +62,8 @@ def write_missed_accidental(f: Finding) -> Texts:
 
 
 def write_added_accidental(f: Finding) -> Texts:
+    if f.cause == "previous_key":
+        return _write_previous_key(f)
     heard, written = natural(f.detail.get("heard_letter", "")), natural(f.detail.get("letter", ""))
     return (
         fill_in(

@@ -8,8 +8,62 @@ from jeweller.assessment.sentence import Texts, fill_in
 from jeweller.i18n import N_, NN_, _, ngettext
 
 
+def write_metre(f: Finding) -> Texts:
+    played, asked = f.detail["played"], f.detail["asked"]
+    return (
+        _("you count {played} to a bar; it is in {asked} ({times} bars of {of}).").format(
+            played=played, asked=asked, times=f.count, of=f.detail.get("of", f.count)
+        ),
+        _("Count aloud from “one” to {asked} in every bar; clap it so, then play it so.").format(asked=asked),
+    )
+
+
+def write_tie_struck(f: Finding) -> Texts:
+    return (
+        fill_in(
+            NN_(
+                "{at}: the tied note was struck again.",
+                "{at}: the tied note was struck again, {times} times of {of}.",
+            ),
+            f,
+            of=f.detail.get("of", f.count),
+        ),
+        _("A tie makes one long note of two: one tongue, and the air goes on over the bar line."),
+    )
+
+
+def write_past_fine(f: Finding) -> Texts:
+    return (
+        _("you played on past the Fine in bar {bar}.").format(bar=f.detail.get("from", f.bar)),
+        _("Circle the word Fine: the second time the piece ends there."),
+    )
+
+
+def write_jump_skipped(f: Finding) -> Texts:
+    return (
+        _("{sign} was not taken: bars {first} to {last} did not come again.").format(
+            sign=f.detail.get("how", "D.C."), first=f.detail["from"], last=f.detail["to"]
+        ),
+        _("Circle the sign at the end, and find with a finger the place it sends you to, before you play."),
+    )
+
+
+def write_wrong_ending(f: Finding) -> Texts:
+    return (
+        _("the second ending was played the first time; the repeat was left out with it."),
+        _("Number the endings with a pencil: first time 1, second time 2; read the road once with a finger."),
+    )
+
+
 def write_rest_length(f: Finding) -> Texts:
     d = f.detail
+    if f.cause == "rests_not_counted":
+        return (
+            _("the rests of {written} are not counted, {times} of {of}.").format(
+                written=counts(d["written_beats"]), times=f.count, of=d.get("of", f.count)
+            ),
+            _("Whisper “rest” on every rest, one word a count; then play and whisper."),
+        )
     message = (
         N_(
             "{at}: the rest of {written} lasted {heard}; the next entry came {beats} early; from there on "
@@ -43,6 +97,13 @@ def write_rest_filled(f: Finding) -> Texts:
 
 
 def write_cut_short(f: Finding) -> Texts:
+    if f.cause == "air":
+        return (
+            _("long notes stop early, {times} of {of}; what follows comes in time.").format(
+                times=f.count, of=f.detail.get("of", f.count)
+            ),
+            _("Breathe deeper before each long note: hold it for three counts first, then for all of them."),
+        )
     return (
         fill_in(
             NN_(
@@ -70,6 +131,16 @@ def write_held_over(f: Finding) -> Texts:
 
 
 def write_beat_dropped(f: Finding) -> Texts:
+    if f.cause == "long_notes_short":
+        return (
+            _("your notes of {written} get {heard}, {times} of {of}.").format(
+                written=counts(f.detail["written_beats"]),
+                heard=counts(f.detail["heard_beats"]),
+                times=f.count,
+                of=f.detail.get("of", f.count),
+            ),
+            _("Count every long note aloud to its last count; clap the next note; then play."),
+        )
     return (
         fill_in(N_("{at}: {beats} dropped; the rest is steady."), f, beats=beats(f.detail["beats"])),
         _("Count this bar aloud, all its beats, then clap it; then play it with the bar before."),

@@ -32,7 +32,7 @@ def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[Go
         out.append({"what": _("played through from the first bar to the last"), "places": []})
     if (
         not facets & {"notes", "accidentals"}
-        and not kinds & {"bar_skipped", "repeat_skipped"}
+        and not kinds & {"bar_skipped", "repeat_skipped", "jump_skipped"}
         and len(notes) >= 6
     ):
         whole = f.first == 0 and not f.ended_early

@@ -1,0 +1,211 @@
+"""Findings explained together: one habit against many slips.
+
+A slip is one thing that went wrong at one place, and rare; a habit is what a player does nearly every time
+the part asks for the same thing. Of n places that ask for it, k came out alike: the log odds of a habit
+against k slips are
+
+    log prior + k log(kept / slip) + (n - k) log((1 - kept) / (1 - slip))
+
+so that four of four are a habit, and two of ten are not. What a habit explains is not told again.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+from jeweller.assessment.context import AssessmentContext
+from jeweller.assessment.finding import Finding, is_sure
+from jeweller.assessment.limits import HABITS_LIMITS
+from jeweller.notation.pitch import key_alter
+
+PITCH_KINDS = ("wrong_note", "missed_accidental", "added_accidental", "wrong_partial", "wrong_octave")
+STEP_KINDS = ("beat_added", "held_over", "rest_long", "hesitation", "beat_dropped", "rest_short", "cut_short")
+TEMPO_KINDS = ("rushing", "dragging", "late", "early", "hesitation", "restart")
+
+
+def habit_odds(times: int, chances: int) -> float:
+    """Log odds that what came `times` times in `chances` is a habit and not so many slips.
+
+    >>> habit_odds(4, 4) > 0, habit_odds(3, 3) > 0, habit_odds(2, 10) > 0, habit_odds(7, 10) > 0
+    (True, True, False, True)
+    """
+    s = HABITS_LIMITS
+    others = max(0, chances - times)
+    return (
+        s.log_prior + times * math.log(s.kept / s.slip) + others * math.log((1.0 - s.kept) / (1.0 - s.slip))
+    )
+
+
+def explain_habits(case: AssessmentContext, found: Sequence[Finding]) -> list[Finding]:
+    """The findings with each habit told once, with all its places."""
+    rest = list(found)
+    # What lies in certain notes or rests before what lies in all bars: it says more.
+    for explain in (_long_notes, _rests, _metre, _short_of_air, _pitches, _previous_key):
+        rest = explain(case, rest)
+    return rest
+
+
+def _merge(found: Sequence[Finding], chances: int, **changes: Any) -> Finding:
+    """One finding for all of them, at the first's place."""
+    some = sorted(found, key=lambda f: f.at_s)
+    first = max(some, key=lambda f: f.confidence)
+    times = sum(f.count for f in some)
+    detail = {**first.detail, **changes.pop("detail", {}), "count": times, "of": max(chances, times)}
+    places = [bar for f in some for bar in (f.places or (f.bar,))]
+    base = some[0].replace(
+        notes=tuple(dict.fromkeys(n for f in some for n in f.notes)),
+        score_ids=tuple(dict.fromkeys(n for f in some for n in f.score_ids)),
+        count=times,
+        places=tuple(dict.fromkeys(places)),
+        confidence=first.confidence,
+        severity=max(f.severity for f in some),
+        until_s=max(f.until_s for f in some),
+        detail=detail,
+    )
+    return base.replace(**changes)
+
+
+def _without(found: Iterable[Finding], gone: Iterable[Finding]) -> list[Finding]:
+    drop = {id(f) for f in gone}
+    return [f for f in found if id(f) not in drop]
+
+
+def _sure(found: Iterable[Finding], kinds: Sequence[str]) -> list[Finding]:
+    return [f for f in found if f.kind in kinds and is_sure(f.confidence)]
+
+
+def _metre(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
+    """Another number of counts in nearly every bar: "you count four to a bar; it is in three"."""
+    by_bar: dict[tuple[str, int], list[Finding]] = defaultdict(list)
+    amounts: dict[tuple[str, int], float] = defaultdict(float)
+    for f in _sure(found, STEP_KINDS):
+        amount = f.detail.get("beats")
+        if amount is not None:
+            by_bar[f.bar, f.passing].append(f)
+            amounts[f.bar, f.passing] += amount
+    bars = list(dict.fromkeys((n.bar, n.passing) for n in case.notes if case.event(case.index_of[n.id])))
+    metre = case.table.line.bars[0].bar.metre
+    written = round(float(metre.length) / case.beat_q)
+    for step in (1, -1):
+        alike = [b for b, amount in amounts.items() if round(amount) == step and abs(amount - step) < 0.5]
+        # The last bar has none behind it that would show how long it was.
+        chances = len(bars) - 1
+        if written + step < 2 or habit_odds(len(alike), chances) <= 0:
+            continue
+        parts = [f for b in alike for f in by_bar[b]]
+        others = [f for f in _sure(found, (*STEP_KINDS, *TEMPO_KINDS)) if f.kind != "cut_short"]
+        merged = _merge(
+            [max(by_bar[b], key=lambda f: f.confidence) for b in alike],
+            chances,
+            kind="metre",
+            cause="counts_in_another_metre",
+            severity=0.9,
+            detail={"played": written + step, "asked": written},
+        )
+        # In a take that is counted otherwise no tempo and no single step means what it says.
+        return [*_without(found, [*parts, *others]), merged]
+    return found
+
+
+def _long_notes(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
+    """Long notes of one length that get a count too few, with all that follows coming earlier."""
+    groups: dict[float, list[Finding]] = defaultdict(list)
+    for f in _sure(found, ("beat_dropped",)):
+        written = f.detail.get("written_beats", 0.0)
+        if written >= case.settings.long_beats and f.notes:
+            groups[round(written, 2)].append(f)
+    for written, some in groups.items():
+        chances = sum(
+            abs(float(n.duration) / case.beat_q - written) < 0.01 and not case.is_free(i)
+            for i, n in enumerate(case.notes)
+            if case.event(i) is not None
+        )
+        if habit_odds(len(some), chances) > 0:
+            found = [*_without(found, some), _merge(some, chances, cause="long_notes_short", severity=0.8)]
+    return found
+
+
+def _rests(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
+    """Rests of one length that are not counted."""
+    groups: dict[float, list[Finding]] = defaultdict(list)
+    for f in _sure(found, ("rest_short",)):
+        groups[round(f.detail.get("written_beats", 0.0), 2)].append(f)
+    for written, some in groups.items():
+        chances = sum(
+            case.rest_after[i] is not None
+            and i + 1 < len(case.notes)
+            and abs(float(case.notes[i + 1].onset - n.end) / case.beat_q - written) < 0.01
+            for i, n in enumerate(case.notes)
+            if case.event(i) is not None
+        )
+        if habit_odds(len(some), chances) > 0:
+            found = [*_without(found, some), _merge(some, chances, cause="rests_not_counted", severity=0.8)]
+    return found
+
+
+def _short_of_air(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
+    """Long notes that stop early while what follows comes in time: air, not counting."""
+    some = _sure(found, ("cut_short",))
+    chances = sum(
+        float(n.duration) / case.beat_q >= case.settings.long_beats
+        for i, n in enumerate(case.notes)
+        if case.event(i) is not None
+    )
+    if habit_odds(len(some), chances) <= 0:
+        return found
+    every = [f for f in found if f.kind == "breath_every_note"]
+    return [*_without(found, [*some, *every]), _merge(some, chances, cause="air", severity=0.7)]
+
+
+def _pitches(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
+    """A pitch that comes out as the same other one nearly every time, whatever it is spelled as."""
+    groups: dict[tuple[int, int], list[Finding]] = defaultdict(list)
+    for f in _sure(found, PITCH_KINDS):
+        written = {case.notes[case.index_of[n]].sounding_midi for n in f.notes if n in case.index_of}
+        if len(written) == 1 and "semitones" in f.detail:
+            groups[written.pop(), round(f.detail["semitones"])].append(f)
+    for (midi, _semitones), some in groups.items():
+        chances = sum(n.sounding_midi == midi and case.event(i) is not None for i, n in enumerate(case.notes))
+        if len(some) > 1 and habit_odds(sum(f.count for f in some), chances) > 0:
+            first = max(some, key=lambda f: f.count)
+            cause = next((f.cause for f in some if f.cause), None)
+            found = [*_without(found, some), _merge([first, *_without(some, [first])], chances, cause=cause)]
+    return found
+
+
+def _previous_key(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
+    """Alterations that all fit another key signature: it was carried over from the piece before."""
+    some = [f for f in _sure(found, ("missed_accidental", "added_accidental")) if f.detail.get("letter")]
+    kinds = {f.kind for f in some}
+    letters = {str(f.detail["heard_letter"])[0] for f in some if f.detail.get("heard_letter")}
+    if len(some) < 2 or (len(kinds) < 2 and len(letters) < 2) or sum(f.count for f in some) < 3:
+        return found
+    own = case.table.line.bars[0].bar.fifths
+
+    def spelled(step: str, fifths: int) -> str:
+        return step + {0: "", 1: "♯", -1: "♭"}[key_alter(step, fifths)]
+
+    def fits(fifths: int, f: Finding) -> bool:
+        heard = str(f.detail["heard_letter"])
+        return heard == spelled(heard[0], fifths)
+
+    keys = [k for k in range(-6, 7) if k != own and all(fits(k, f) for f in some)]
+    if not keys:
+        return found
+    nearest = min(keys, key=lambda k: (abs(k - own), abs(k)))
+    changed = [s for s in "CDEFGAB" if key_alter(s, nearest) != key_alter(s, own)]
+    # Every letter in which the two keys differ must have come out so, where the part has it.
+    there = {n.written.pitch.step for n in case.notes if n.written.pitch is not None}
+    if not {s for s in changed if s in there} <= letters:
+        return found
+    chances = sum(
+        n.written.pitch is not None and n.written.pitch.step in letters and case.event(i) is not None
+        for i, n in enumerate(case.notes)
+    )
+    if habit_odds(sum(f.count for f in some), chances) <= 0:
+        return found
+    merged = _merge(some, chances, cause="previous_key", detail={"signature": nearest})
+    return [*_without(found, some), merged]
