@@ -130,6 +130,7 @@ def _align_read(
         before, local = local, estimate_local_tempo(notes, path, candidates, features.step_s, spq)
         if float(np.abs(np.log(local / before)).max()) < s.settled:
             break
+    path = leave_others_out(path, len(notes.midi))
     paths = split_attempts(path, len(notes.midi))
     seconds = candidates.frame * features.step_s
     ends = [float(seconds[after.steps[0].start]) for after in paths[1:]] + [features.seconds]
@@ -171,6 +172,39 @@ def _make_attempt(
     return AlignedAttempt(
         path=path, seconds_per_quarter=local, until_s=until_s, share_right=share, followed=followed
     )
+
+
+def leave_others_out(way: AlignmentPath, count: int) -> AlignmentPath:
+    """The way without what lies before a beginning or behind the end and does not go as written: somebody
+    else who plays, not a try.
+
+    >>> step = dict(start=0, end=1, pitch=None)
+    >>> way = [PathStep(item=k, kind=StepKind.NOTE, **step) for k in range(4)]
+    >>> other = [PathStep(item=4, kind=StepKind.JUMP, **step)]
+    >>> other += [PathStep(item=k, kind=StepKind.WRONG, **step) for k in range(1, 4)]
+    >>> len(leave_others_out(AlignmentPath((*way, *other), 0.0), 4).steps)
+    4
+    """
+    steps = list(way.steps)
+    for k, step in enumerate(steps):
+        done = max((x.item for x in steps[:k] if x.kind in (StepKind.NOTE, StepKind.WRONG)), default=-1)
+        if step.kind == StepKind.JUMP and done >= count - 1 and not _as_written(steps[k + 1 :]):
+            steps = steps[:k]
+            break
+    for k in reversed(range(len(steps))):
+        step = steps[k]
+        begins = step.kind == StepKind.JUMP and k + 1 < len(steps) and steps[k + 1].item == 0
+        if begins and not _as_written(steps[:k]):
+            steps = steps[k + 1 :]
+            break
+    return AlignmentPath(tuple(steps), way.score)
+
+
+def _as_written(steps: list[PathStep]) -> bool:
+    """Whether most of what sounded is what is written, and not by chance."""
+    right = sum(x.kind == StepKind.NOTE for x in steps)
+    against = sum(x.kind in (StepKind.WRONG, StepKind.EXTRA, StepKind.MISSED, StepKind.JUNK) for x in steps)
+    return right >= ALIGN.own_share * (right + against)
 
 
 def split_attempts(way: AlignmentPath, count: int) -> list[AlignmentPath]:

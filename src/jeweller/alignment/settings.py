@@ -202,6 +202,9 @@ class AlignSettings:
     begins_clear: float = number(
         0.8, "periodicity", (0, 1), "if it sounds before: seconds looked at, periodicity"
     )
+    own_share: float = number(
+        0.75, "share", (0, 1), "of what sounds before the beginning or behind the end is as written, in a try"
+    )
     whole: float = number(0.8, "share", (0, 1), "of the line: who came so far made a complete attempt")
 
 

@@ -263,6 +263,9 @@ class PitchesLimits:
         25.0, "dB", (0, 100), "partials that usually stand out by more than this raise the limit"
     )
     tendency_cents: float = number(18.0, "cents", (0, 72), "so near its other soundings: a tendency, no slip")
+    beside_music: float = number(
+        0.4, "confidence", (0, 1), "no sound before the first or after the last written note is said surer"
+    )
     min_extra_s: float = number(0.07, "s", (0, 0.28), "a note that is not written lasts at least this long")
     attack: float = number(0.3, "share", (0, 1), "strength of an attack that is a stroke")
     slide_cents: float = number(

@@ -296,6 +296,8 @@ def _clear_only_now(case: AssessmentContext, before: PlayedNote, event: PlayedNo
 def _extras(case: AssessmentContext) -> list[Finding]:
     """Sounds that are not written: a note too many. Abandoned tries are told by `counting`."""
     found = []
+    written = [e for e in case.table.events if e.index is not None]
+    first_s, last_s = (written[0].on_s, written[-1].on_s) if written else (0.0, 0.0)
     for k, event in enumerate(case.table.events):
         if event.index is not None or math.isnan(event.midi):
             continue
@@ -317,6 +319,9 @@ def _extras(case: AssessmentContext) -> list[Finding]:
         )
         doubt += 2.5 if k == 0 else 0.0  # before the music: a sounded first note is not music
         confidence = 1.0 / (1.0 + math.exp(-(2.2 - 2.0 * doubt)))
+        if not first_s < event.on_s < last_s:
+            # Before and after the music anybody may play, or talk: it is a place to listen to.
+            confidence = min(confidence, PITCHES_LIMITS.beside_music)
         last = case.event(i - 1) if i else None
         anchor = i - 1 if i and last is not None and event.on_s < last.next_s + 0.05 else i
         bar, passing, _ = case.where(anchor)
