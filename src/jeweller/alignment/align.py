@@ -23,7 +23,7 @@ from jeweller.alignment.segments import SegmentTable, StepKind, gather_attack_ev
 from jeweller.alignment.settings import ALIGN, DEFAULT, AlignmentSettings
 from jeweller.alignment.tempo import estimate_local_tempo
 from jeweller.features.extraction import Features, salience_near
-from jeweller.notation.performance import PerformedPart
+from jeweller.notation.performance import PerformedPart, perform_past_fine
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -49,6 +49,7 @@ class Alignment:
     candidates: Candidates
     attempts: tuple[AlignedAttempt, ...]
     clef: str = ""
+    past_fine: tuple[float, float] | None = None  # seconds in which it goes on past the Fine
 
     @property
     def followed(self) -> bool:
@@ -95,6 +96,13 @@ def align(
     bpm = tempo_bpm or line.written_bpm or s.default_bpm
     table = SegmentTable(notes, evidence, candidates, features.step_s, s)
     as_written = _align_read(line, table, candidates, features, bpm, cancelled)
+    longer = perform_past_fine(line) if not rhythm_only else None
+    if longer is not None:
+        items = make_note_arrays(longer)
+        items = dataclasses.replace(items, midi=items.midi + reference_shift)
+        beyond = SegmentTable(items, evidence, candidates, features.step_s, s)
+        went_on = _align_read(longer, beyond, candidates, features, bpm, cancelled)
+        as_written = _cut_at_fine(as_written, went_on, len(notes.midi))
     if as_written.followed or rhythm_only:
         return as_written
     # Read from another instrument's part the whole take is shifted alike; in another clef, every note keeps
@@ -172,6 +180,30 @@ def _make_attempt(
     return AlignedAttempt(
         path=path, seconds_per_quarter=local, until_s=until_s, share_right=share, followed=followed
     )
+
+
+def _cut_at_fine(as_written: Alignment, went_on: Alignment, count: int) -> Alignment:
+    """What is heard to its Fine of a take that goes on past it; the other alignment where it does not."""
+    last, other = as_written.attempts[-1], went_on.attempts[-1]
+    steps = other.path.steps
+    cut = next((k for k, x in enumerate(steps) if x.item >= count and x.kind != StepKind.DELETED), len(steps))
+    beyond = [x for x in steps[cut:] if x.kind == StepKind.NOTE]
+    if (
+        not other.followed
+        or len(beyond) < ALIGN.past_fine_notes
+        or other.path.score < last.path.score + ALIGN.past_fine_gain
+    ):
+        return as_written
+    seconds = went_on.candidates.frame
+    step_s = last.until_s / max(1, int(seconds[-1])) if len(seconds) else 0.0
+    begin, end = (float(seconds[k] * step_s) for k in (steps[cut].start, steps[-1].end))
+    kept = dataclasses.replace(
+        other,
+        path=AlignmentPath(steps[:cut], other.path.score),
+        seconds_per_quarter=other.seconds_per_quarter[:count],
+        until_s=begin,
+    )
+    return dataclasses.replace(as_written, attempts=(kept,), past_fine=(begin, end))
 
 
 def leave_others_out(way: AlignmentPath, count: int) -> AlignmentPath:

@@ -43,7 +43,7 @@ def assess_count(case: AssessmentContext, *, lengths: bool = True) -> CountAsses
 
 
 def _jumps(case: AssessmentContext) -> list[Finding]:
-    found = _not_again(case)
+    found = _not_again(case) + _ties(case) + _past_fine(case)
     printed = {
         n.score_id: i for i, n in reversed(list(enumerate(case.notes)))
     }  # a line that goes back in this is at a repeat
@@ -61,7 +61,7 @@ def _jumps(case: AssessmentContext) -> list[Finding]:
                 ),
                 None,
             )
-            kind = "bar_skipped" if back is None else "repeat_skipped"
+            kind, sign = ("bar_skipped", "") if back is None else _road(case, back)
             first = case.notes[back] if back is not None else first
             found.append(
                 case.finding(
@@ -73,7 +73,7 @@ def _jumps(case: AssessmentContext) -> list[Finding]:
                     score_ids=tuple(x.score_id for x in skipped),
                     confidence=0.9,
                     severity=0.9,
-                    detail={"bars": len(bars), "from": first.bar, "to": skipped[-1].bar},
+                    detail={"bars": len(bars), "from": first.bar, "to": skipped[-1].bar, "how": sign},
                 )
             )
         else:
@@ -97,6 +97,57 @@ def _jumps(case: AssessmentContext) -> list[Finding]:
     return found
 
 
+def _road(case: AssessmentContext, i: int) -> tuple[str, str]:
+    """(kind, sign) where the music that main note i begins again is left out: a repeat, or a jump."""
+    before = case.notes[i].bar_index - 1
+    bar = case.table.line.bars[before].bar if before >= 0 else None
+    if bar is not None and (bar.dacapo or bar.dalsegno):
+        return "jump_skipped", "D.C." if bar.dacapo else "D.S."
+    return "repeat_skipped", ""
+
+
+def _past_fine(case: AssessmentContext) -> list[Finding]:
+    """The take goes on past the Fine."""
+    f = case.table
+    if f.past_fine is None or case.event(f.last) is None:
+        return []
+    begin, end = f.past_fine
+    bar = case.notes[f.last].bar
+    return [
+        case.finding(
+            f.last,
+            "past_fine",
+            at_s=begin,
+            until_s=end,
+            confidence=0.9,
+            severity=0.7,
+            detail={"from": bar},
+        )
+    ]
+
+
+def _ties(case: AssessmentContext) -> list[Finding]:
+    """Tied notes that were struck again."""
+    found = []
+    for tie in case.table.ties:
+        event = case.event(tie.index)
+        if event is None or abs(case.apart(tie.index)) > 0.5:
+            continue
+        confidence = 1.0 / (1.0 + math.exp(COUNTING_LIMITS.tie_nats - tie.nats))
+        if confidence > 0.2:
+            found.append(
+                case.finding(
+                    tie.index,
+                    "tie_struck",
+                    at_s=tie.at_s,
+                    confidence=confidence,
+                    severity=0.4,
+                    detail={"of": len(case.table.ties)},
+                )
+            )
+    return found
+
+
 def _not_again(case: AssessmentContext) -> list[Finding]:
     """The repeat at the end of the line, where the take ends with its first time."""
     f, notes = case.table, case.notes
@@ -111,17 +162,23 @@ def _not_again(case: AssessmentContext) -> list[Finding]:
         return []
     event = f.event_of(f.last)
     at = event.off_s if event is not None else 0.0
+    kind, sign = _road(case, f.last + 1)
     return [
         case.finding(
             f.last + 1,
-            "repeat_skipped",
+            kind,
             at_s=at,
             until_s=at,
             notes=tuple(n.id for n in rest),
             score_ids=tuple(n.score_id for n in rest),
             confidence=0.9,
             severity=0.9,
-            detail={"bars": len({n.bar_index for n in rest}), "from": rest[0].bar, "to": rest[-1].bar},
+            detail={
+                "bars": len({n.bar_index for n in rest}),
+                "from": rest[0].bar,
+                "to": rest[-1].bar,
+                "how": sign,
+            },
         )
     ]
 

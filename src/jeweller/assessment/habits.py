@@ -43,7 +43,7 @@ def explain_habits(case: AssessmentContext, found: Sequence[Finding]) -> list[Fi
     """The findings with each habit told once, with all its places."""
     rest = list(found)
     # What lies in certain notes or rests before what lies in all bars: it says more.
-    for explain in (_long_notes, _rests, _metre, _short_of_air, _pitches, _previous_key):
+    for explain in (_long_notes, _rests, _metre, _ties, _short_of_air, _pitches, _previous_key):
         rest = explain(case, rest)
     return rest
 
@@ -144,6 +144,25 @@ def _rests(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         if habit_odds(len(some), chances) > 0:
             found = [*_without(found, some), _merge(some, chances, cause="rests_not_counted", severity=0.8)]
     return found
+
+
+def _ties(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
+    """Ties struck again; what the second tongue made of the note besides is not told."""
+    some = _sure(found, ("tie_struck",))
+    if not some:
+        return found
+    tied = {n for f in some for n in f.notes}
+    struck = [f.at_s for f in some]
+    explained = [
+        f
+        for f in found
+        if (f.kind == "cut_short" and set(f.notes) <= tied)
+        or (f.kind == "extra_note" and any(abs(f.at_s - at) < 0.5 for at in struck))
+    ]
+    chances = len(case.table.ties)
+    if len(some) > 1 and habit_odds(len(some), chances) > 0:
+        return [*_without(found, [*some, *explained]), _merge(some, chances)]
+    return _without(found, explained)
 
 
 def _short_of_air(case: AssessmentContext, found: list[Finding]) -> list[Finding]:

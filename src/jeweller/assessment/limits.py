@@ -137,6 +137,9 @@ CLICK_LIMITS = ClickLimits()
 class CountingLimits:
     """`assessment.counting`."""
 
+    tie_nats: float = number(
+        2.5, "nats", (0, 10), "for a tongue at a tie, from where it is said: few tied notes are struck again"
+    )
     stopped_beats: float = number(
         2.5, "beats", (0, 10), "a rest too long by more than this, and by a share of it, was no rest: a stop"
     )

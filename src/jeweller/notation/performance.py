@@ -225,6 +225,23 @@ _BACK_WORDS = ("a tempo", "tempo i", "tempo primo")
 TEMPO_WORDS = (*_FREE_WORDS, *_BACK_WORDS)  # what a direction begins with that moves the speed
 
 
+def perform_past_fine(line: PerformedPart) -> PerformedPart | None:
+    """The same part as somebody plays it who does not see the Fine and goes on to the end; None where the
+    line does not end at a Fine.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|c2 z2|")[0].parts[0]
+    >>> perform_past_fine(perform_part("A line", part)) is None
+    True
+    """
+    last = line.bars[-1]
+    if not last.bar.fine or last.index + 1 >= len(line.part.bars):
+        return None
+    bars = tuple(dataclasses.replace(b, fine=False) for b in line.part.bars)
+    longer = perform_part(line.title, dataclasses.replace(line.part, bars=bars))
+    return longer if longer.main_notes[: len(line.main_notes)] == line.main_notes else None
+
+
 def _unfold_bars(part: Part) -> list[PerformedBar]:
     """The bars in the order they are played, each with the pass it is played in and where it begins."""
     bars: list[PerformedBar] = []

@@ -17,6 +17,7 @@ from jeweller.notes.settings import EVIDENCE
 from jeweller.notes.strokes import measure_strokes
 from jeweller.notes.sustain import measure_clearness, measure_sustain
 from jeweller.notes.table import NoteTable
+from jeweller.notes.ties import measure_ties
 from jeweller.notes.transitions import measure_transitions
 
 
@@ -61,6 +62,7 @@ def add_evidence(
         tones=tuple(measure_sustain(table, features)),
         clearness=tuple(measure_clearness(table, features)),
         transitions=tuple(measure_transitions(short, features, limits.run_on_db)),
+        ties=tuple(measure_ties(short, features)),
         click=find_click(short, features) if listen_for_click else None,
     )
 

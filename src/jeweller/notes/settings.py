@@ -19,6 +19,21 @@ SAME_PITCH = PITCH.same
 
 
 @dataclass(frozen=True, kw_only=True)
+class TiesSettings:
+    """`notes.ties`."""
+
+    around: float = number(
+        0.4,
+        "share",
+        (0, 1),
+        "of the shorter of two tied notes, on each side of the tie, where it may be struck",
+    )
+
+
+TIES = TiesSettings()
+
+
+@dataclass(frozen=True, kw_only=True)
 class BuildSettings:
     """`notes.build`."""
 

@@ -147,6 +147,15 @@ class Stroke:
 
 
 @dataclass(frozen=True, kw_only=True)
+class StruckTie:
+    """A tie of main note `index`: the moment near it where a tongue is likeliest, and nats for one."""
+
+    index: int
+    at_s: float
+    nats: float
+
+
+@dataclass(frozen=True, kw_only=True)
 class Click:
     """A click: seconds a beat, and the moment of one of its strokes."""
 
@@ -211,6 +220,8 @@ class NoteTable:
     transitions: tuple[NoteTransition, ...] = ()
     strokes: tuple[Stroke, ...] = ()
     click: Click | None = None
+    ties: tuple[StruckTie, ...] = ()
+    past_fine: tuple[float, float] | None = None  # seconds in which the take goes on past the Fine
 
     @property
     def notes(self) -> tuple[PerformedNote, ...]:
