@@ -18,7 +18,7 @@ import numpy.typing as npt
 from jeweller.alignment.candidates import Candidates, find_candidates
 from jeweller.alignment.decoder import AlignmentPath, PathStep, decode_path
 from jeweller.alignment.note_arrays import NoteArrays, make_note_arrays
-from jeweller.alignment.readings import choose_reading, list_readings
+from jeweller.alignment.readings import choose_reading, choose_register, list_readings
 from jeweller.alignment.segments import SegmentTable, StepKind, gather_attack_evidence, gather_evidence
 from jeweller.alignment.settings import ALIGN, DEFAULT, AlignmentSettings
 from jeweller.alignment.tempo import estimate_local_tempo
@@ -105,6 +105,12 @@ def align(
         as_written = _cut_at_fine(as_written, went_on, len(notes.midi))
     if as_written.followed or rhythm_only:
         return as_written
+    lost = choose_register(table, candidates, features, bpm, cancelled)
+    if lost is not None:
+        lower = SegmentTable(dataclasses.replace(notes, midi=lost), evidence, candidates, features.step_s, s)
+        read = _align_read(line, lower, candidates, features, bpm, cancelled)
+        if read.followed and read.attempts[-1].share_right >= s.shifted_min:
+            return read
     # Read from another instrument's part the whole take is shifted alike; in another clef, every note keeps
     # its place on the staff.
     readings = list_readings(line, features, s) if not reference_shift else []

@@ -107,6 +107,49 @@ def choose_reading(
     return chosen
 
 
+def choose_register(
+    table: SegmentTable,
+    boundaries: Candidates,
+    features: Features,
+    bpm: float,
+    cancelled: Callable[[], bool],
+) -> npt.NDArray[np.int64] | None:
+    """The pitches, (N,), of a player who loses a register: from some written pitch up everything an octave or
+    a twelfth low. None where that does not fit clearly better than the part as written, or all of it as low.
+
+    >>> from jeweller.alignment.candidates import find_candidates
+    >>> from jeweller.alignment.segments import gather_evidence
+    >>> from jeweller.alignment.settings import DEFAULT
+    >>> from jeweller.features.extraction import extract_features
+    >>> from jeweller.notation.performance import perform_part
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:C\\nC G A G|E G A G|")[0].parts[0]
+    >>> items = make_note_arrays(perform_part("", part))
+    >>> t = np.arange(11025) / 22050
+    >>> hz = 440.0 * 2 ** ((items.midi - 69) / 12)
+    >>> tones = sum(np.sin(2 * np.pi * k * np.outer(hz, t)) / k for k in range(1, 8))
+    >>> sound = (tones * np.minimum(0.2, 4 * (0.5 - t))).ravel().astype(np.float32)
+    >>> features = extract_features(sound, 40, 80)
+    >>> evidence, candidates = gather_evidence(features, DEFAULT), find_candidates(features, DEFAULT)
+    >>> table = SegmentTable(items, evidence, candidates, features.step_s, DEFAULT)
+    >>> choose_register(table, candidates, features, 120.0, lambda: False) is None
+    True
+    """
+    midi, s = table.items.midi, table.s
+
+    def score(pitches: npt.NDArray[np.int64]) -> float:
+        return _rough_score(table, pitches, boundaries, features, bpm, cancelled)
+
+    whole = max(score(midi - down) for down in READINGS.registers)
+    best, chosen = max(score(midi) + s.shift_gain, whole + s.clef_gain), None
+    for down in READINGS.registers:
+        for lowest in np.unique(midi)[1:]:
+            pitches = np.where(midi >= lowest, midi - down, midi)
+            if (found := score(pitches)) > best:
+                best, chosen = found, pitches
+    return chosen
+
+
 def _rough_score(
     table: SegmentTable,
     midi: npt.NDArray[np.int64],

@@ -253,6 +253,9 @@ DECODER = DecoderSettings()
 class ReadingsSettings:
     """`alignment.readings`."""
 
+    registers: tuple[int, ...] = number(
+        (12, 19), "semitones", (1, 36), "by which a register that is lost is low"
+    )
     trill_reach: int = number(2, "semitones", (0, 8), "semitones above a note to which its trill may go")
 
 

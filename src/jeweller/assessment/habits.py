@@ -43,7 +43,7 @@ def explain_habits(case: AssessmentContext, found: Sequence[Finding]) -> list[Fi
     """The findings with each habit told once, with all its places."""
     rest = list(found)
     # What lies in certain notes or rests before what lies in all bars: it says more.
-    for explain in (_long_notes, _rests, _metre, _ties, _short_of_air, _pitches, _previous_key):
+    for explain in (_long_notes, _rests, _metre, _ties, _short_of_air, _register, _pitches, _previous_key):
         rest = explain(case, rest)
     return rest
 
@@ -177,6 +177,28 @@ def _short_of_air(case: AssessmentContext, found: list[Finding]) -> list[Finding
         return found
     every = [f for f in found if f.kind == "breath_every_note"]
     return [*_without(found, [*some, *every]), _merge(some, chances, cause="air", severity=0.7)]
+
+
+def _register(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
+    """From some pitch up everything an octave or a twelfth low: a register is lost."""
+    groups: dict[int, list[Finding]] = defaultdict(list)
+    for f in _sure(found, ("wrong_octave", "wrong_partial")):
+        if f.detail.get("semitones", 0) <= -12:
+            groups[round(f.detail["semitones"])].append(f)
+    for some in groups.values():
+        low = [case.notes[case.index_of[n]] for f in some for n in f.notes if n in case.index_of]
+        if len({n.sounding_midi for n in low}) < 2:
+            continue
+        lowest = min(low, key=lambda n: n.sounding_midi)
+        chances = sum(
+            n.sounding_midi >= lowest.sounding_midi and case.event(i) is not None
+            for i, n in enumerate(case.notes)
+        )
+        if habit_odds(sum(f.count for f in some), chances) > 0 and lowest.written.pitch is not None:
+            name = lowest.written.pitch.name
+            merged = _merge(some, chances, cause="register_lost", detail={"from": name}, severity=0.9)
+            found = [*_without(found, some), merged]
+    return found
 
 
 def _pitches(case: AssessmentContext, found: list[Finding]) -> list[Finding]:

@@ -111,7 +111,21 @@ def write_wrong_note(f: Finding) -> Texts:
     )
 
 
+def _write_register(f: Finding) -> Texts:
+    message = (
+        N_("from {written} up everything sounded a twelfth low, {n} notes of {of}.")
+        if round(f.detail["semitones"]) == -19
+        else N_("from {written} up everything sounded an octave low, {n} notes of {of}.")
+    )
+    return (
+        _(message).format(written=f.detail["from"], n=f.count, of=f.detail.get("of", f.count)),
+        _("Slur up from the last note that speaks, with faster air, until the upper one holds."),
+    )
+
+
 def write_wrong_octave(f: Finding) -> Texts:
+    if f.cause == "register_lost":
+        return _write_register(f)
     d = f.detail
     if d["semitones"] > 0:
         message = NN_(

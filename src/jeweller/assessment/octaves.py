@@ -56,6 +56,8 @@ class OctaveJudge:
             ]
             same = sum(k in self.below for k in near)
             down = round(apart)
+            if down == -12 and self._contrast(i, 12) > PITCHES_LIMITS.plain_partials_db:
+                return down, PITCHES_LIMITS.plainly_low  # whatever the others do: no sound carries as much
             if event.expected_clarity > 0.55 * event.clarity:
                 return (down, 0.3) if not same else (0, 1.0)
             return (0, 1.0) if near and same >= 0.34 * len(near) else (down, 0.85 if near else 0.6)

@@ -78,4 +78,12 @@ def find_transposition(table: NoteTable) -> int:
     above = [e.twelfth_up if top == -19 else e.octave_up for e in table.events if e.index is not None]
     if top in (-12, -19, -24) and float(np.median(above)) > EVIDENCE.subharmonic_clarity:
         return 0  # the written pitch is there: it is the sound that carries a lower one
+    low = {
+        table.notes[i].sounding_midi for (i, _event), a in zip(heard, apart, strict=False) if round(a) == top
+    }
+    right = {
+        table.notes[i].sounding_midi for (i, _event), a in zip(heard, apart, strict=False) if round(a) == 0
+    }
+    if top in (-12, -19, -24) and right and max(right) < min(low):
+        return 0  # the lower notes are where they are written: a register is lost, the part is not another
     return top if top != 0 and number.max() >= EVIDENCE.shift_share * len(apart) else 0
