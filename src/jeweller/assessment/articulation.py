@@ -186,6 +186,9 @@ def _tongued(case: AssessmentContext, joins: list[NoteTransition]) -> list[Findi
     """
     if len(joins) < 2 * ARTICULATION_LIMITS.least_joins:
         return []
+    every = _all_slurred(case, joins)
+    if every is not None:
+        return [every]
     s = case.settings
     usual = float(np.median([j.dip_db for j in joins]))
     odds = [
@@ -203,6 +206,29 @@ def _tongued(case: AssessmentContext, joins: list[NoteTransition]) -> list[Findi
             )
         )
     return found
+
+
+def _all_slurred(case: AssessmentContext, joins: list[NoteTransition]) -> Finding | None:
+    """All joins run together where each has a tongue of its own: hardly one of them dips. A single such join
+    is told by the player's others; where all are alike there is nothing else to tell it by.
+    """
+    a = ARTICULATION_LIMITS
+    changing = [j for j in joins if j.crossing is not None or _changes(case, j)]
+    if len(changing) < 2 * a.least_joins:
+        return None
+    deep = float(np.percentile([j.dip_db for j in changing], a.deepest_share))
+    drop = float(np.median([j.drop_db for j in changing]))
+    odds = (a.slurred_dip_db - deep) / a.slurred_dip_error_db + (
+        a.slurred_drop_db - drop
+    ) / a.slurred_drop_error_db
+    if odds < a.slurred_least_odds:
+        return None
+    alike = [j for j in changing if j.dip_db < a.slurred_dip_db]
+    return _say("slurred_over_tongue", case, alike, _odds(odds), 0.5)
+
+
+def _changes(case: AssessmentContext, j: NoteTransition) -> bool:
+    return case.notes[j.index].sounding_midi != case.notes[j.index - 1].sounding_midi
 
 
 def plain_features(dip_db: float, usual_db: float, gap_s: float, ioi_s: float) -> list[float]:

@@ -11,6 +11,18 @@ from jeweller.setting import number
 class ArticulationLimits:
     """`assessment.articulation`."""
 
+    deepest_share: float = number(
+        75.0, "percent", (50, 100), "of the joins of a take dip less than its deeper ones"
+    )
+    slurred_dip_db: float = number(
+        4.2, "dB", (0, 16), "where all is slurred even those dip less (3.4 at most of 18)"
+    )
+    slurred_dip_error_db: float = number(
+        0.5, "dB", (0.05, 4), "and where all is tongued more (5.1 at least of 58)"
+    )
+    slurred_drop_db: float = number(5.0, "dB", (0, 20), "the middle join sinks by less where all is slurred")
+    slurred_drop_error_db: float = number(2.0, "dB", (0.1, 8), "how much that scatters")
+    slurred_least_odds: float = number(-1.4, "log odds", (-8, 8), "from where all slurred is thought of")
     least_joins: int = number(4, "count", (0, 16), "a habit is told from so many")
     habit_share: float = number(0.6, "share", (0, 1), "of the joins must be so, to be a habit")
     breaths_share: float = number(
