@@ -82,7 +82,7 @@ class EarVersion(unittest.TestCase):
         ear_version.ear_version.cache_clear()
         self.assertEqual(ear_version.ear_version(), before)
         ear_version.ear_version.cache_clear()
-        other = dataclasses.replace(limits.TIMING_LIMITS, trend_z=1.7)
+        other = dataclasses.replace(limits.TIMING_LIMITS, neighbour_beats=5.0)
         with mock.patch.object(limits, "TIMING_LIMITS", other):
             self.assertNotEqual(ear_version.ear_version(), before)
 

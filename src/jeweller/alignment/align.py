@@ -50,6 +50,7 @@ class Alignment:
     attempts: tuple[AlignedAttempt, ...]
     clef: str = ""
     past_fine: tuple[float, float] | None = None  # seconds in which it goes on past the Fine
+    register_lost: bool = False  # followed only with all notes from some pitch up low
 
     @property
     def followed(self) -> bool:
@@ -110,7 +111,7 @@ def align(
         lower = SegmentTable(dataclasses.replace(notes, midi=lost), evidence, candidates, features.step_s, s)
         read = _align_read(line, lower, candidates, features, bpm, cancelled)
         if read.followed and read.attempts[-1].share_right >= s.shifted_min:
-            return read
+            return dataclasses.replace(read, register_lost=True)
     # Read from another instrument's part the whole take is shifted alike; in another clef, every note keeps
     # its place on the staff.
     readings = list_readings(line, features, s) if not reference_shift else []

@@ -214,7 +214,8 @@ def _all_slurred(case: AssessmentContext, joins: list[NoteTransition]) -> Findin
     """
     a = ARTICULATION_LIMITS
     changing = [j for j in joins if j.crossing is not None or _changes(case, j)]
-    if len(changing) < 2 * a.least_joins:
+    gaps = [j.gap_s for j in changing]
+    if len(changing) < 2 * a.least_joins or float(np.median(gaps)) > a.slurred_gap_s:
         return None
     deep = float(np.percentile([j.dip_db for j in changing], a.deepest_share))
     drop = float(np.median([j.drop_db for j in changing]))

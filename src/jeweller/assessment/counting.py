@@ -119,8 +119,8 @@ def _past_fine(case: AssessmentContext) -> list[Finding]:
             "past_fine",
             at_s=begin,
             until_s=end,
-            confidence=0.9,
-            severity=0.7,
+            confidence=COUNTING_LIMITS.road,
+            severity=COUNTING_LIMITS.road_severity,
             detail={"from": bar},
         )
     ]
@@ -134,14 +134,14 @@ def _ties(case: AssessmentContext) -> list[Finding]:
         if event is None or abs(case.apart(tie.index)) > 0.5:
             continue
         confidence = 1.0 / (1.0 + math.exp(COUNTING_LIMITS.tie_nats - tie.nats))
-        if confidence > 0.2:
+        if confidence > COUNTING_LIMITS.tie_least:
             found.append(
                 case.finding(
                     tie.index,
                     "tie_struck",
                     at_s=tie.at_s,
                     confidence=confidence,
-                    severity=0.4,
+                    severity=COUNTING_LIMITS.tie_severity,
                     detail={"of": len(case.table.ties)},
                 )
             )

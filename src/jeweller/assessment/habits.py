@@ -18,7 +18,7 @@ from typing import Any
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, is_sure
-from jeweller.assessment.limits import HABITS_LIMITS
+from jeweller.assessment.joint_limits import HABITS_LIMITS
 from jeweller.notation.pitch import key_alter
 
 PITCH_KINDS = ("wrong_note", "missed_accidental", "added_accidental", "wrong_partial", "wrong_octave")
@@ -102,7 +102,7 @@ def _metre(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
             chances,
             kind="metre",
             cause="counts_in_another_metre",
-            severity=0.9,
+            severity=HABITS_LIMITS.grave,
             detail={"played": written + step, "asked": written},
         )
         # In a take that is counted otherwise no tempo and no single step means what it says.
@@ -119,12 +119,15 @@ def _long_notes(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
             groups[round(written, 2)].append(f)
     for written, some in groups.items():
         chances = sum(
-            abs(float(n.duration) / case.beat_q - written) < 0.01 and not case.is_free(i)
+            abs(float(n.duration) / case.beat_q - written) < HABITS_LIMITS.one_length and not case.is_free(i)
             for i, n in enumerate(case.notes)
             if case.event(i) is not None
         )
         if habit_odds(len(some), chances) > 0:
-            found = [*_without(found, some), _merge(some, chances, cause="long_notes_short", severity=0.8)]
+            found = [
+                *_without(found, some),
+                _merge(some, chances, cause="long_notes_short", severity=HABITS_LIMITS.heavy),
+            ]
     return found
 
 
@@ -137,12 +140,15 @@ def _rests(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         chances = sum(
             case.rest_after[i] is not None
             and i + 1 < len(case.notes)
-            and abs(float(case.notes[i + 1].onset - n.end) / case.beat_q - written) < 0.01
+            and abs(float(case.notes[i + 1].onset - n.end) / case.beat_q - written) < HABITS_LIMITS.one_length
             for i, n in enumerate(case.notes)
             if case.event(i) is not None
         )
         if habit_odds(len(some), chances) > 0:
-            found = [*_without(found, some), _merge(some, chances, cause="rests_not_counted", severity=0.8)]
+            found = [
+                *_without(found, some),
+                _merge(some, chances, cause="rests_not_counted", severity=HABITS_LIMITS.heavy),
+            ]
     return found
 
 
@@ -176,7 +182,10 @@ def _short_of_air(case: AssessmentContext, found: list[Finding]) -> list[Finding
     if habit_odds(len(some), chances) <= 0:
         return found
     every = [f for f in found if f.kind == "breath_every_note"]
-    return [*_without(found, [*some, *every]), _merge(some, chances, cause="air", severity=0.7)]
+    return [
+        *_without(found, [*some, *every]),
+        _merge(some, chances, cause="air", severity=HABITS_LIMITS.plain),
+    ]
 
 
 def _register(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
@@ -196,7 +205,9 @@ def _register(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         )
         if habit_odds(sum(f.count for f in some), chances) > 0 and lowest.written.pitch is not None:
             name = lowest.written.pitch.name
-            merged = _merge(some, chances, cause="register_lost", detail={"from": name}, severity=0.9)
+            merged = _merge(
+                some, chances, cause="register_lost", detail={"from": name}, severity=HABITS_LIMITS.grave
+            )
             found = [*_without(found, some), merged]
     return found
 

@@ -22,6 +22,7 @@ class ArticulationLimits:
     )
     slurred_drop_db: float = number(5.0, "dB", (0, 20), "the middle join sinks by less where all is slurred")
     slurred_drop_error_db: float = number(2.0, "dB", (0.1, 8), "how much that scatters")
+    slurred_gap_s: float = number(0.02, "s", (0, 0.2), "no longer gap lies between slurred notes")
     slurred_least_odds: float = number(-1.4, "log odds", (-8, 8), "from where all slurred is thought of")
     least_joins: int = number(4, "count", (0, 16), "a habit is told from so many")
     habit_share: float = number(0.6, "share", (0, 1), "of the joins must be so, to be a habit")
@@ -123,18 +124,6 @@ ASSESS_LIMITS = AssessLimits()
 
 
 @dataclass(frozen=True, kw_only=True)
-class HabitsLimits:
-    """`assessment.habits`."""
-
-    log_prior: float = number(-4.0, "log odds", (-16, 0), "one player in fifty has any certain habit")
-    kept: float = number(0.85, "share", (0.5, 1), "of the places that ask for it show a habit")
-    slip: float = number(0.04, "share", (0, 0.5), "of such places show the same slip by chance")
-
-
-HABITS_LIMITS = HabitsLimits()
-
-
-@dataclass(frozen=True, kw_only=True)
 class ClickLimits:
     """`assessment.click`."""
 
@@ -149,6 +138,10 @@ CLICK_LIMITS = ClickLimits()
 class CountingLimits:
     """`assessment.counting`."""
 
+    road: float = number(0.9, "confidence", (0, 1), "of a road through the part that was not taken")
+    road_severity: float = number(0.7, "share", (0, 1), "of playing on past the Fine")
+    tie_least: float = number(0.2, "confidence", (0, 1), "from where a tie struck again is thought of")
+    tie_severity: float = number(0.4, "share", (0, 1), "of a tie struck again")
     tie_nats: float = number(
         2.5, "nats", (0, 10), "for a tongue at a tie, from where it is said: few tied notes are struck again"
     )
@@ -392,9 +385,6 @@ class TimingLimits:
     squeezed_share: float = number(
         0.75, "share", (0, 1), "of the notes of a squeezed figure must be shorter than they are written"
     )
-    trend_most: float = number(
-        0.6, "share", (0, 1), "a stretch of more of the take than this is its tempo, and leaves none"
-    )
     neighbour_beats: float = number(
         4.0, "beats", (0, 16), "the local beat is fitted over so many beats on each side"
     )
@@ -404,9 +394,6 @@ class TimingLimits:
         "log ratio",
         (0, 0.4),
         "log ratio: nobody's pairs are steadier than this after our listening error",
-    )
-    trend_z: float = number(
-        1.6, "ratio", (0, 6.4), "standard errors by which a change of tempo must be beyond the threshold"
     )
     shared_onset: float = number(
         1.3,
@@ -454,20 +441,6 @@ class TimingLimits:
         "log ratio",
         (0, 0.48),
         "log ratio: a squeezed or overdone figure takes its written time within this",
-    )
-    min_trend_intervals: int = number(4, "intervals", (0, 16), "fewer intervals are no trend")
-    longest_trend: float = number(24.0, "quarters", (0, 96), "no longer stretch is looked at")
-    wander: float = number(
-        0.022,
-        "log ratio",
-        (0, 0.088),
-        "log ratio: everybody's tempo wanders so much from one stretch of so many quarters to the next",
-    )
-    wander_quarters: float = number(
-        4.0,
-        "quarters",
-        (0, 16),
-        "log ratio: everybody's tempo wanders so much from one stretch of so many quarters to the next",
     )
 
 

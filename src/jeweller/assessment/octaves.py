@@ -56,6 +56,8 @@ class OctaveJudge:
             ]
             same = sum(k in self.below for k in near)
             down = round(apart)
+            if case.table.register_lost:
+                return down, PITCHES_LIMITS.plainly_low  # the part was followed only so
             if down == -12 and self._contrast(i, 12) > PITCHES_LIMITS.plain_partials_db:
                 return down, PITCHES_LIMITS.plainly_low  # whatever the others do: no sound carries as much
             if event.expected_clarity > 0.55 * event.clarity:
@@ -114,12 +116,23 @@ class OctaveJudge:
         """
         midi = self.case.notes[i].sounding_midi
         same = [k for k in self.plain if k != i and self.case.notes[k].sounding_midi == midi]
-        limit = self.case.settings.octave_partials_db
-        right = [found for k in same if (found := self._contrast(k, up)) > limit]
+        s = self.case.settings
+        # Right are those whose partials stand out, and those that are not as periodic at half the period.
+        right = [
+            found
+            for k in same
+            if (found := self._contrast(k, up)) > s.octave_partials_db
+            or self._fullness(k, up) < s.octave_evenness
+        ]
         return (
             bool(right)
             and float(np.percentile(right, PITCHES_LIMITS.alike_share)) < own + PITCHES_LIMITS.alike_db
         )
+
+    def _fullness(self, i: int, up: int) -> float:
+        """Periodicity of note i at half (a third) of its period."""
+        event = self.case.sounded(i)
+        return event.octave_up if up == 12 else event.twelfth_up
 
     def _contrast(self, i: int, up: int, *, above: bool = False) -> float:
         """dB by which the partials of note i stand out that the octave (twelfth) above it has not; `above`:

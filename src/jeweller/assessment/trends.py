@@ -1,104 +1,165 @@
-"""Rushing and dragging: stretches in which the local tempo leaves the take's own."""
+"""Rushing and dragging: stretches in which the local tempo leaves the take's own.
+
+The tempo is a state with its own noise. Every player wanders, the one more and the other less, and what
+wanders is no rushing: the take itself tells by how much. The log tempo at each interval is
+
+    the take's tempo + wander (neighbours alike) + the scatter of single onsets + (perhaps) a change
+
+and a change is said where it is unlikely under this player's wander: a generalised likelihood ratio, the
+wander being fitted with the change and without it.
+"""
 
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
-from jeweller.alignment.tempo import weighted_median
-from jeweller.assessment.context import AssessmentContext
+from jeweller.assessment.context import AssessmentContext, Interval
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
-from jeweller.assessment.limits import TIMING_LIMITS
+from jeweller.assessment.joint_limits import TREND_LIMITS
 from jeweller.report_format import FindingDetail
+
+Array = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True, kw_only=True)
+class _Change:
+    """A stretch of rows, first..last, in which the log tempo is other by `amount` at its farthest."""
+
+    first: int
+    last: int
+    amount: float  # log ratio; positive: slower
+    error: float
+    base: float  # log seconds a quarter of the take without it
+    gain: float  # nats by which it explains the take better
 
 
 def find_trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
-    """Stretches where the local tempo leaves the take's own, with a trend: rushing or dragging."""
-    s = case.settings
+    """Stretches where the local tempo leaves the take's own: rushing or dragging."""
+    t, s = TREND_LIMITS, case.settings
     rows = [
         v
         for v in case.intervals
         if v.i not in steps and not case.is_free(v.i) and v.quarters > 0 and v.rest_quarters == 0
     ]
-    if len(rows) < 2 * TIMING_LIMITS.min_trend_intervals:
+    if len(rows) < 2 * t.least_intervals:
         return []
-    logs = np.array([math.log(v.seconds / v.quarters) for v in rows])
-    quarters = np.array([v.quarters for v in rows])
-    take = weighted_median(logs, quarters)
-    away = logs - take
-    weight = np.minimum(quarters, 2.0)
-    noise = max(1.4826 * float(np.median(np.abs(np.diff(away)))) / math.sqrt(2.0), 0.035)
-    best: tuple[float, int, int, float, float] | None = None
-    ends = np.cumsum(quarters)
-    starts = ends - quarters
-    for a in range(len(rows)):
-        for b in range(a + TIMING_LIMITS.min_trend_intervals, len(rows) + 1):
-            length = ends[b - 1] - starts[a]
-            if length > TIMING_LIMITS.longest_trend:
-                break
-            if length < max(s.tempo_quarters, 2.0 * case.beat_q):
-                continue
-            if rows[b - 1].j - rows[a].i > (b - a) + 2:
-                break
-            w = weight[a:b]
-            part = np.clip(away[a:b], -0.45, 0.45)
-            mean = float((w * part).sum() / w.sum())
-            error = math.hypot(
-                noise / math.sqrt(b - a),
-                TIMING_LIMITS.wander * math.sqrt(TIMING_LIMITS.wander_quarters / length),
-            )
-            z = (abs(mean) - s.tempo_share) / error
-            if z < TIMING_LIMITS.trend_z * 0.6 or length > TIMING_LIMITS.trend_most * float(quarters.sum()):
-                continue
-            if not _has_trend(part, np.sign(mean)):
-                continue
-            if not _by_more_than_one(w, part, np.sign(mean), s.tempo_share):
-                continue
-            if best is None or z * math.sqrt(length) > best[0]:
-                best = (z * math.sqrt(length), a, b, mean, error)
-    if best is None:
+    change = _likeliest_change(case, rows)
+    if change is None or change.gain < t.least_gain:
         return []
-    _, a, b, mean, error = best
-    # Back to where the leaving began.
-    while a > 0 and away[a - 1] * np.sign(mean) > 0.03 and rows[a - 1].j == rows[a].i:
-        a -= 1
-    first, last = rows[a], rows[b - 1]
-    _on, end = case.sounded(first.i), case.sounded(last.j)
+    first, last = rows[change.first], rows[change.last]
+    end = case.sounded(last.j)
     notes = [case.notes[k] for k in range(first.i, last.j)]
-    extreme = float(np.median(away[max(a, b - 4) : b]))
+    confidence = bounded_confidence(
+        abs(change.amount), math.log1p(s.tempo_share), change.error, sure_at=t.sure_at
+    )
+    # What the take hardly needs to be explained is not said for sure.
+    confidence = min(confidence, 1.0 / (1.0 + math.exp(t.even_gain - change.gain)))
     detail: FindingDetail = {
-        "from_bpm": round(60 / math.exp(take)),
-        "to_bpm": round(60 / math.exp(take + extreme)),
-        "percent": round(100 * (math.exp(-mean) - 1)),
-        "quarters": round(float(ends[b - 1] - starts[a]), 1),
+        "from_bpm": round(60 / math.exp(change.base)),
+        "to_bpm": round(60 / math.exp(change.base + change.amount)),
+        "percent": round(100 * (math.exp(-change.amount) - 1)),
+        "quarters": round(float(case.notes[last.j].onset - case.notes[first.i].onset), 1),
         "rests_on": rests_on(
-            "tempo_share", abs(mean), s.tempo_share, error, "share", sure_at=TIMING_LIMITS.trend_z
+            "tempo_share", abs(change.amount), s.tempo_share, change.error, "share", sure_at=t.sure_at
         ),
     }
     return [
         case.finding(
             first.i,
-            "dragging" if mean > 0 else "rushing",
+            "dragging" if change.amount > 0 else "rushing",
             until_s=end.on_s,
             notes=tuple(n.id for n in notes),
             score_ids=tuple(n.score_id for n in notes),
-            confidence=bounded_confidence(abs(mean), s.tempo_share, error, sure_at=TIMING_LIMITS.trend_z),
-            severity=0.6,
+            confidence=confidence,
+            severity=t.severity,
             detail=detail,
         )
     ]
 
 
-def _by_more_than_one(weight: np.ndarray, part: np.ndarray, sign: float, share: float) -> bool:  # type: ignore[type-arg]
+def _likeliest_change(case: AssessmentContext, rows: list[Interval]) -> _Change | None:
+    t = TREND_LIMITS
+    seconds = np.array([v.seconds for v in rows])
+    at = np.array([float(case.notes[v.i].onset) for v in rows])
+    length = np.array([v.quarters for v in rows])
+    tempo = np.log(seconds / length)
+    tempo = np.clip(tempo, np.median(tempo) - t.most, np.median(tempo) + t.most)
+    scatter = (case.time_spread / seconds) ** 2
+    alike = np.exp(-np.abs(at[:, None] - at[None, :]) / t.wander_quarters)
+    shapes, spans = _shapes(case, at, length)
+    if not spans:
+        return None
+    # What any take may have: a tempo of its own, and a slowing at its very end.
+    total = at[-1] + length[-1]
+    slows = min(t.ending_quarters, t.ending_share * (total - at[0]))
+    ending = np.clip((at - (total - slows)) / slows, 0.0, 1.0)
+    usual = np.stack([np.ones(len(at)), ending], axis=1)
+    best: tuple[float, int, float, float] | None = None
+    plain = -math.inf
+    for wander in t.wanders:
+        root = np.linalg.cholesky(np.diag(scatter) + wander**2 * alike)
+        y, x, z = (np.linalg.solve(root, a) for a in (tempo, usual, shapes))
+        q, _r = np.linalg.qr(x)
+        y = y - q @ (q.T @ y)
+        z = z - q @ (q.T @ z)
+        level = -0.5 * float(y @ y) - float(np.log(np.diag(root)).sum())
+        plain = max(plain, level)
+        power = np.maximum((z * z).sum(axis=0), 1e-9)
+        amount = (z.T @ y) / power
+        gain = 0.5 * amount**2 * power
+        k = int(gain.argmax())
+        if best is None or level + gain[k] > best[0]:
+            best = (level + float(gain[k]), k, float(amount[k]), float(1.0 / math.sqrt(power[k])))
+    if best is None:
+        return None
+    score, k, amount_, error = best
+    first, last = spans[k]
+    here = slice(first, last + 1)
+    base = float(np.median(np.delete(tempo, here)))
+    if not _by_more_than_one(tempo[here] - base, length[here], amount_, case.settings.tempo_share):
+        return None
+    return _Change(first=first, last=last, amount=amount_, error=error, base=base, gain=score - plain)
+
+
+def _by_more_than_one(away: Array, length: Array, amount: float, share: float) -> bool:
     """Whether the stretch is away from the take's tempo without the interval that is farthest away, too: one
     note out of place moves no tempo.
     """
-    rest = np.arange(len(part)) != int((sign * weight * part).argmax())
-    return bool(sign * (weight[rest] * part[rest]).sum() > share * weight[rest].sum())
+    sign, weight = math.copysign(1.0, amount), np.minimum(length, TREND_LIMITS.heaviest)
+    rest = np.arange(len(away)) != int((sign * weight * away).argmax())
+    return bool(sign * (weight[rest] * away[rest]).sum() > share * weight[rest].sum())
 
 
-def _has_trend(part: np.ndarray, sign: float) -> bool:  # type: ignore[type-arg]
-    """The stretch moves away from the take's tempo: its last third is farther off than its first."""
-    third = max(1, len(part) // 3)
-    return bool(sign * (np.median(part[-third:]) - np.median(part[:third])) > 0.02)
+def _shapes(
+    case: AssessmentContext, at: Array, length: Array
+) -> tuple[npt.NDArray[np.float64], list[tuple[int, int]]]:
+    """((N, K) courses of a change, from nought to one: it sets in within a few quarters, and lasts so long or
+    to the end; the rows each spans).
+    """
+    t = TREND_LIMITS
+    bar = float(case.table.line.bars[0].bar.metre.length)
+    end = float(at[-1] + length[-1])
+    columns, spans = [], []
+    for begin in np.unique(at[:: max(1, len(at) // t.places)]):
+        for bars in t.lengths_bars:
+            until = begin + bars * bar if bars else end
+            if until > end or (bars and end - until < 1.0):
+                continue
+            if until - begin < 2.0 * case.beat_q or until - begin > t.longest_share * (end - at[0]):
+                continue
+            inside = np.flatnonzero((at >= begin) & (at < until))
+            if len(inside) < t.least_intervals or inside[-1] - inside[0] + 1 != len(inside):
+                continue
+            for sets_in in t.sets_in_quarters:
+                if sets_in > until - begin:
+                    continue
+                course = np.zeros(len(at))
+                middle = at[inside] + 0.5 * length[inside] - begin
+                course[inside] = np.clip(middle / sets_in, 0.0, 1.0)
+                columns.append(course / course.max())
+                spans.append((int(inside[0]), int(inside[-1])))
+    return (np.stack(columns, axis=1) if columns else np.zeros((len(at), 0))), spans

@@ -151,5 +151,6 @@ def _build(alignment: Alignment, attempt: AlignedAttempt, features: Features) ->
         room_db=features.floor_db,
         loud_db=features.loud_db,
         clef=alignment.clef,
+        register_lost=alignment.register_lost,
         past_fine=alignment.past_fine if attempt is alignment.attempts[-1] else None,
     )

@@ -221,6 +221,7 @@ class NoteTable:
     strokes: tuple[Stroke, ...] = ()
     click: Click | None = None
     ties: tuple[StruckTie, ...] = ()
+    register_lost: bool = False  # followed only with all notes from some pitch up an octave or twelfth low
     past_fine: tuple[float, float] | None = None  # seconds in which the take goes on past the Fine
 
     @property

@@ -14,6 +14,7 @@ from types import ModuleType
 import jeweller.alignment.settings
 import jeweller.assessment
 import jeweller.assessment.finding
+import jeweller.assessment.joint_limits
 import jeweller.assessment.limits
 import jeweller.assessment.settings
 import jeweller.features.settings
@@ -28,6 +29,7 @@ PACKAGES = (
     jeweller.notes.detail_settings,
     jeweller.assessment.settings,
     jeweller.assessment.limits,
+    jeweller.assessment.joint_limits,
 )
 # What no number tells: raised where a rule comes or goes.
 RULES = 11

@@ -110,7 +110,7 @@ def _render(
     spoken: dict[float, float],
 ) -> tuple[npt.NDArray[np.float32], int, str]:
     """Samples, their rate in Hz and the name of the source; notes when each note speaks in `spoken`."""
-    sounds = bank is None or (bank / f"{chosen.sound}.ogg").exists()
+    sounds = bank is None or not bank.is_dir() or (bank / f"{chosen.sound}.ogg").exists()
     sampled = sounds and (bank is not None or (kind in SAMPLED and chosen.sound in SAMPLED[kind]))
     sampled = sampled and rng.random() < (0.75 if kind != "test" else 0.6)
     if sampled:
