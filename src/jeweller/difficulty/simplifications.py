@@ -93,14 +93,21 @@ def find_lookalikes(part: Part) -> Iterator[tuple[str, str, list[Note]]]:
     as an earlier one.
     """
     contents = [_content(b) for b in part.bars]
+    # Every pair of bars is compared: their notes are counted once, and compared as numbers.
+    number: dict[object, int] = {}
+    sets = [frozenset(number.setdefault(c, len(number)) for c in content) for content in contents]
+    wholes: dict[object, int] = {}
+    whole = [wholes.setdefault(content, len(wholes)) for content in contents]
     for k, bar in enumerate(part.bars):
-        if any(contents[j] == contents[k] for j in range(k)):
+        if whole[k] in whole[:k]:
             continue
         best: tuple[float, int] | None = None
+        mine = sets[k]
+        if len(mine) < NEAR_NOTES:
+            continue
         for j in range(k):
-            mine, other = set(contents[k]), set(contents[j])
-            share = len(mine & other) / max(len(mine), len(other), 1)
-            if NEAR_SHARE <= share < 1 and len(mine) >= NEAR_NOTES and (best is None or share > best[0]):
+            share = len(mine & sets[j]) / max(len(mine), len(sets[j]), 1)
+            if NEAR_SHARE <= share < 1 and (best is None or share > best[0]):
                 best = (share, j)
         if best is not None:
             other = set(contents[best[1]])
