@@ -115,6 +115,7 @@ class _Search:
         spreads = self.s.carried_spreads if carried else (self.s.ioi_spread,)
         self.narrow = (1.0 / np.array(spreads)).astype(np.float32)
         self.gain = np.array(self.s.carried_gains, np.float32)
+        self.tail = np.array([self.s.ioi_cap * (1.0 - self.s.ioi_tail), self.s.ioi_tail], np.float32)
         self.count = len(self.items.midi)
         # The pitches of the next few notes from each note on, (N, phrase); behind the end none is alike.
         phrase = self.s.phrase_notes
@@ -305,8 +306,8 @@ class _Search:
             cost = np.abs(ratio)
             cost *= self.narrow[age[:, :m]] if self.carried else self.narrow[0]
             # Beats lost or added cost no more than a cap; what is no count at all costs more and more.
-            beyond = cost - np.float32(s.ioi_cap)
-            cost = np.where(beyond > 0, np.float32(s.ioi_cap) + np.float32(s.ioi_tail) * beyond, cost)
+            # (The lower of two lines that cross at the cap.)
+            np.minimum(cost, self.tail[0] + self.tail[1] * cost, out=cost)
             whole = segments.worth
             whole += previous[:, :m]
             total = whole - cost
