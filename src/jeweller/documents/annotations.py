@@ -22,6 +22,7 @@ HALF = SPACE / 2
 SIGN = {-2: "𝄫", -1: "♭", 0: "♮", 1: "♯", 2: "𝄪"}
 # of the whole take: no place on the part
 WHOLE = "tuned_high", "tuned_low", "wrong_transposition", "off_click", "wrong_tempo"
+VEIL = 0.62  # how much of a bar that was not heard the paper covers
 NUMBERED = 3  # so many findings carry a numeral on the part
 
 
@@ -47,6 +48,7 @@ class _Drawer(MarkCanvas):
             self._wash_note(self.view.chosen)
         if self.view.rail:
             self._rails()
+        self._veil_unheard()
         number = 0
         for f in findings:
             sure = is_sure(f["confidence"]) and f["kind"] not in WHOLE[:2]
@@ -62,6 +64,24 @@ class _Drawer(MarkCanvas):
             if box is not None and n["pass"] == self._pass_of(n):
                 self.hits.append(Hit(kind="note", key=n["id"], x=box.x, y=box.y, radius=16.0))
         return Overlay("".join(self.out), "".join(self.under), self.hits)
+
+    def _veil_unheard(self) -> None:
+        """Bars that the take does not hold are pale: what is said is not said of them."""
+        heard: set[int] = set()
+        unheard: set[int] = set()
+        for n in self.report["notes"]:
+            box = self.box(n["id"])
+            if box is not None and not n["grace"]:
+                (unheard if n["verdict"] == "not_heard" else heard).add(box.bar)
+        for index in sorted(unheard - heard):
+            bar = self.e.bars[index]
+            system = self.e.systems[bar.system]
+            self.out.append(
+                f'<rect x="{bar.left + 3:.1f}" y="{system.highest - 34:.1f}" '
+                f'width="{bar.right - bar.left - 6:.1f}" '
+                f'height="{system.rail + RAIL_HEIGHT - system.highest + 34:.1f}" '
+                f'fill="{self.theme.paper}" fill-opacity="{VEIL}"/>'
+            )
 
     def _wash(self, f: ReportFinding) -> None:
         for index in self._bars_of(f):
