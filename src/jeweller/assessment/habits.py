@@ -221,6 +221,9 @@ def _pitches(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
             groups[written.pop(), round(f.detail["semitones"])].append(f)
     for (midi, _semitones), some in groups.items():
         chances = sum(n.sounding_midi == midi and case.event(i) is not None for i, n in enumerate(case.notes))
+        # A sign forgotten in the key and one overlooked in the bar are two things to learn, whatever sounds.
+        if len({f.cause for f in some if f.cause}) > 1:
+            continue
         if len(some) > 1 and habit_odds(sum(f.count for f in some), chances) > 0:
             first = max(some, key=lambda f: f.count)
             cause = next((f.cause for f in some if f.cause), None)
@@ -230,7 +233,12 @@ def _pitches(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
 
 def _previous_key(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """Alterations that all fit another key signature: it was carried over from the piece before."""
-    some = [f for f in _sure(found, ("missed_accidental", "added_accidental")) if f.detail.get("letter")]
+    some = [
+        f
+        for f in _sure(found, ("missed_accidental", "added_accidental"))
+        if f.detail.get("letter")
+        and (f.kind == "added_accidental" or f.detail.get("source") == "key_signature")
+    ]
     kinds = {f.kind for f in some}
     letters = {str(f.detail["heard_letter"])[0] for f in some if f.detail.get("heard_letter")}
     if len(some) < 2 or (len(kinds) < 2 and len(letters) < 2) or sum(f.count for f in some) < 3:
@@ -257,7 +265,9 @@ def _previous_key(case: AssessmentContext, found: list[Finding]) -> list[Finding
         n.written.pitch is not None and n.written.pitch.step in letters and case.event(i) is not None
         for i, n in enumerate(case.notes)
     )
-    if habit_odds(sum(f.count for f in some), chances) <= 0:
+    times = sum(f.count for f in some)
+    # Another key is in the fingers all the time; a letter forgotten now and then is forgotten.
+    if habit_odds(times, chances) <= 0 or times < HABITS_LIMITS.kept * chances:
         return found
     merged = _merge(some, chances, cause="previous_key", detail={"signature": nearest})
     return [*_without(found, some), merged]
