@@ -18,6 +18,8 @@ from pathlib import Path
 
 import numpy as np
 
+from joins import fitted
+
 NEAR_S, APART_S, EDGE_S = 0.06, 0.09, 0.05
 LEAST_FLUX = 0.22
 RIDGE = 0.01
@@ -68,21 +70,6 @@ def rows_of(case: Path) -> list[list[float]]:
     return rows
 
 
-def fit(x: np.ndarray, y: np.ndarray) -> np.ndarray:
-    """Weights of a logistic regression, the constant first."""
-    x = np.column_stack([np.ones(len(x)), x])
-    w = np.zeros(x.shape[1])
-    for _ in range(100):
-        p = 1 / (1 + np.exp(-x @ w))
-        step = np.linalg.solve(
-            (x * (p * (1 - p) + 1e-9)[:, None]).T @ x + RIDGE * np.eye(len(w)), x.T @ (y - p) - RIDGE * w
-        )
-        w += step
-        if np.abs(step).max() < 1e-7:
-            break
-    return w
-
-
 def area(score: np.ndarray, y: np.ndarray) -> float:
     rank = np.empty(len(score))
     rank[np.argsort(score)] = np.arange(len(score))
@@ -107,13 +94,13 @@ def main() -> None:
     print(f"{int(y.sum())} struck again, {int((1 - y).sum())} going on;", end=" ")
     print(f"told on {int(y2.sum())}, {int((1 - y2).sum())}")
     for name, columns in MEASURES.items():
-        w = fit(x[:, columns], y)
-        even = w[0] - np.log(y.mean() / (1 - y.mean()))
-        score = even + x2[:, columns] @ w[1:]
+        weights, constant = fitted(x[:, columns], y, RIDGE)
+        even = constant - np.log(y.mean() / (1 - y.mean()))
+        score = even + x2[:, columns] @ weights
         missed, false = (score[y2 == 1] < 0).mean(), (score[y2 == 0] > 0).mean()
         print(f"{name:20} area {area(score, y2):.4f}  missed {missed:.3f}  false {false:.3f}")
     if o.fit:
-        told = {"constant": round(float(even), 4), "weights": [round(float(v), 4) for v in w[1:]]}
+        told = {"constant": round(float(even), 4), "weights": [round(float(v), 4) for v in weights]}
         Path(o.fit).write_text(json.dumps(told) + "\n", encoding="utf-8")
 
 

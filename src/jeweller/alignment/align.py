@@ -103,7 +103,7 @@ def align(
         items = dataclasses.replace(items, midi=items.midi + reference_shift)
         beyond = SegmentTable(items, evidence, candidates, features.step_s, s)
         went_on = _align_read(longer, beyond, candidates, features, bpm, cancelled)
-        as_written = _cut_at_fine(as_written, went_on, len(notes.midi))
+        as_written = _cut_at_fine(as_written, went_on, len(notes.midi), features.step_s)
     if as_written.followed or rhythm_only:
         return as_written
     lost = choose_register(table, candidates, features, bpm, cancelled)
@@ -189,7 +189,7 @@ def _make_attempt(
     )
 
 
-def _cut_at_fine(as_written: Alignment, went_on: Alignment, count: int) -> Alignment:
+def _cut_at_fine(as_written: Alignment, went_on: Alignment, count: int, step_s: float) -> Alignment:
     """What is heard to its Fine of a take that goes on past it; the other alignment where it does not."""
     last, other = as_written.attempts[-1], went_on.attempts[-1]
     steps = other.path.steps
@@ -201,9 +201,7 @@ def _cut_at_fine(as_written: Alignment, went_on: Alignment, count: int) -> Align
         or other.path.score < last.path.score + ALIGN.past_fine_gain
     ):
         return as_written
-    seconds = went_on.candidates.frame
-    step_s = last.until_s / max(1, int(seconds[-1])) if len(seconds) else 0.0
-    begin, end = (float(seconds[k] * step_s) for k in (steps[cut].start, steps[-1].end))
+    begin, end = (float(went_on.candidates.frame[k] * step_s) for k in (steps[cut].start, steps[-1].end))
     kept = dataclasses.replace(
         other,
         path=AlignmentPath(steps[:cut], other.path.score),

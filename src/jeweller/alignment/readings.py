@@ -142,11 +142,17 @@ def choose_register(
 
     whole = max(score(midi - down) for down in READINGS.registers)
     best, chosen = max(score(midi) + s.shift_gain, whole + s.clef_gain), None
-    for down in READINGS.registers:
-        for lowest in np.unique(midi)[1:]:
-            pitches = np.where(midi >= lowest, midi - down, midi)
-            if (found := score(pitches)) > best:
-                best, chosen = found, pitches
+    heard, weight = _heard_midi(features), table.items.ioi_q * table.items.sound_share
+    tried = [
+        np.where(midi >= lowest, midi - down, midi)
+        for down in READINGS.registers
+        for lowest in np.unique(midi)[1:]
+        if lowest - down >= 0
+    ]
+    tried.sort(key=lambda pitches: -float((heard[pitches] * weight).sum()))
+    for pitches in tried[: s.shift_tries]:
+        if (found := score(pitches)) > best:
+            best, chosen = found, pitches
     return chosen
 
 

@@ -7,8 +7,6 @@ ratio.
 
 from __future__ import annotations
 
-import functools
-import json
 from pathlib import Path
 
 import numpy as np
@@ -16,8 +14,10 @@ import numpy.typing as npt
 
 from jeweller.alignment.settings import TONGUES
 from jeweller.features.extraction import Features
+from jeweller.regression import read_regression
 
 Array = npt.NDArray[np.float32]
+FITTED = Path(__file__).parent / "tongue.json"
 
 
 def measure_tongues(features: Features, frame: npt.NDArray[np.int64]) -> npt.NDArray[np.float64]:
@@ -68,12 +68,6 @@ def measure_tongues(features: Features, frame: npt.NDArray[np.int64]) -> npt.NDA
     )
 
 
-@functools.cache
-def _weights() -> tuple[float, npt.NDArray[np.float64]]:
-    data = json.loads((Path(__file__).parent / "tongue.json").read_text(encoding="utf-8"))
-    return float(data["constant"]), np.array(data["weights"])
-
-
 def score_tongues(features: Features, frame: npt.NDArray[np.int64]) -> Array:
     """Nats, (N,), that speak for a new note of the same pitch at some pitch frames, against one that goes on.
 
@@ -82,7 +76,7 @@ def score_tongues(features: Features, frame: npt.NDArray[np.int64]) -> Array:
     >>> bool((score_tongues(extract_features(tone, 60, 72), np.array([40, 60])) < 0).all())
     True
     """
-    constant, weights = _weights()
+    constant, weights = read_regression(FITTED)
     nats = constant + measure_tongues(features, frame) @ weights
     nats = np.clip(nats, -TONGUES.least, TONGUES.most)
     # One tongue has one dip and one growth: of candidates around it only the strongest is a beginning.

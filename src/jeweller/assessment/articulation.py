@@ -213,7 +213,8 @@ def _all_slurred(case: AssessmentContext, joins: list[NoteTransition]) -> Findin
     is told by the player's others; where all are alike there is nothing else to tell it by.
     """
     a = ARTICULATION_LIMITS
-    changing = [j for j in joins if j.crossing is not None or _changes(case, j)]
+    notes = case.notes
+    changing = [j for j in joins if notes[j.index].sounding_midi != notes[j.index - 1].sounding_midi]
     gaps = [j.gap_s for j in changing]
     if len(changing) < 2 * a.least_joins or float(np.median(gaps)) > a.slurred_gap_s:
         return None
@@ -226,10 +227,6 @@ def _all_slurred(case: AssessmentContext, joins: list[NoteTransition]) -> Findin
         return None
     alike = [j for j in changing if j.dip_db < a.slurred_dip_db]
     return _say("slurred_over_tongue", case, alike, _odds(odds), 0.5)
-
-
-def _changes(case: AssessmentContext, j: NoteTransition) -> bool:
-    return case.notes[j.index].sounding_midi != case.notes[j.index - 1].sounding_midi
 
 
 def plain_features(dip_db: float, usual_db: float, gap_s: float, ioi_s: float) -> list[float]:

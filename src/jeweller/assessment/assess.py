@@ -8,7 +8,7 @@ from jeweller.assessment.articulation import assess_transitions
 from jeweller.assessment.click import assess_click, assess_tempo
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.counting import CountAssessment, assess_count
-from jeweller.assessment.finding import UNMARKED, WRONG_KINDS, Finding, calibrate, is_sure
+from jeweller.assessment.finding import SKIPPED_KINDS, UNMARKED, WRONG_KINDS, Finding, calibrate, is_sure
 from jeweller.assessment.habits import explain_habits
 from jeweller.assessment.limits import ASSESS_LIMITS
 from jeweller.assessment.messages import write_texts
@@ -264,7 +264,7 @@ def _fingering_cause(case: AssessmentContext, first: Finding, found: list[Findin
 def _parsimony(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """Drops what another finding explains."""
     kept: list[Finding] = []
-    skipped = {n for f in found if f.kind in ("bar_skipped", "repeat_skipped") for n in f.notes}
+    skipped = {n for f in found if f.kind in SKIPPED_KINDS for n in f.notes}
     stretches = [(f.at_s - 0.05, f.until_s + 0.05) for f in found if f.kind == "restart"]
     steps = {n for f in found if f.kind in ("hesitation", "held_over", "beat_dropped") for n in f.notes}
     wrong = {

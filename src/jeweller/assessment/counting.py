@@ -62,6 +62,8 @@ def _jumps(case: AssessmentContext) -> list[Finding]:
                 None,
             )
             kind, sign = ("bar_skipped", "") if back is None else _road(case, back)
+            if _other_ending(case, jump.origin, jump.target):
+                kind = "wrong_ending"
             first = case.notes[back] if back is not None else first
             found.append(
                 case.finding(
@@ -104,6 +106,14 @@ def _road(case: AssessmentContext, i: int) -> tuple[str, str]:
     if bar is not None and (bar.dacapo or bar.dalsegno):
         return "jump_skipped", "D.C." if bar.dacapo else "D.S."
     return "repeat_skipped", ""
+
+
+def _other_ending(case: AssessmentContext, origin: int, target: int) -> bool:
+    """Whether the player went to a later ending in place of an earlier one."""
+    bars = case.table.line.bars
+    last = len(case.notes) - 1
+    here, there = (bars[case.notes[min(i, last)].bar_index].bar.ending for i in (origin, target))
+    return bool(here and there) and max(here) < min(there)
 
 
 def _past_fine(case: AssessmentContext) -> list[Finding]:

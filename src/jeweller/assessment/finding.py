@@ -81,7 +81,9 @@ UNMARKED = frozenset({"tuned_high", "tuned_low"})  # advice, never marked down
 WRONG_KINDS = frozenset(
     {"wrong_note", "wrong_octave", "wrong_partial", "missed_accidental", "added_accidental"}
 )
-MISSED_KINDS = frozenset({"missed_note", "bar_skipped", "repeat_skipped", "jump_skipped"})
+# kinds that tell of a stretch that was not played
+SKIPPED_KINDS = frozenset({"bar_skipped", "repeat_skipped", "jump_skipped", "wrong_ending"})
+MISSED_KINDS = SKIPPED_KINDS | {"missed_note"}
 SURE = 0.5  # confidence from which a finding is said, below it is "listen here"
 
 

@@ -4,21 +4,14 @@ wrote beside this module.
 
 from __future__ import annotations
 
-import functools
-import json
 from pathlib import Path
 
 import numpy as np
 
-
-@functools.cache
-def regression(name: str) -> tuple[float, tuple[float, ...]]:
-    """(constant, weights) of the regression in `name`.json."""
-    data = json.loads((Path(__file__).parent / f"{name}.json").read_text(encoding="utf-8"))
-    return float(data["constant"]), tuple(data["weights"])
+from jeweller.regression import read_regression
 
 
 def log_odds(name: str, features: list[float]) -> float:
-    """What that regression says of something with these features."""
-    constant, weights = regression(name)
+    """What the regression in `name`.json says of something with these features."""
+    constant, weights = read_regression(Path(__file__).parent / f"{name}.json")
     return constant + float(np.dot(weights, features))

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from jeweller.assessment.finding import is_sure
+from jeweller.assessment.finding import SKIPPED_KINDS, is_sure
 from jeweller.documents.engraving import RAIL_HEIGHT, SPACE, Engraving, NoteBox
 from jeweller.documents.mark_canvas import Hit, MarkCanvas, View
 from jeweller.documents.theme import Theme, shape_svg
@@ -285,7 +285,7 @@ class _Drawer(MarkCanvas):
     def _count(self, f: ReportFinding, colour: str, width: float) -> None:
         d = f["detail"]
         boxes = [b for _, b in self._boxes(f)]
-        if f["kind"] in ("bar_skipped", "repeat_skipped", "restart") and boxes:
+        if f["kind"] in {*SKIPPED_KINDS, "restart"} and boxes:
             for system in sorted({b.system for b in boxes}):
                 mine = [b for b in boxes if b.system == system]
                 x0, x1 = min(b.x for b in mine) - 18, max(b.x for b in mine) + 18

@@ -22,6 +22,7 @@ from jeweller.documents.theme import LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
 from jeweller.i18n import _, chosen_language
 from jeweller.notation.performance import PerformedPart
 from jeweller.report.advice import choose_faults, choose_tuning
+from jeweller.report.heard import heard_of, heard_sentence
 from jeweller.report.localized import localized_report
 from jeweller.report_format import ReportFinding, TakeReport
 
@@ -112,6 +113,7 @@ def marked_page(
             further=shown[SHOWN_FIRST:],
             unsure=unsure,
             tuning=tuning,
+            heard=heard_sentence(heard_of(report)),
             good=good_sentence(report),
             t=theme,
             played=_played(report),

@@ -198,8 +198,8 @@ def add_up_mark(
             }
         )
     played = heard if scheme.unheard == "not_played" else 1.0
-    share = (share if counted else 1.0) * played
-    value = round(scheme.out_of * share * 2) / 2
+    share = share if counted else 1.0
+    value = round(scheme.out_of * share * played * 2) / 2
     band = next(b for limit, b in BANDS if value / scheme.out_of >= limit)
     mark: ReportMark = {
         "value": value,
@@ -209,8 +209,8 @@ def add_up_mark(
         "bars": bars,
         "parts": parts,
     }
-    if 0 < played < 1:
-        mark["not_played"] = round(scheme.out_of * share * (1.0 / played - 1.0), 2)
+    if played < 1:
+        mark["not_played"] = round(scheme.out_of * share * (1.0 - played), 2)
     return mark
 
 

@@ -168,6 +168,15 @@ def habit_of(f: Finding) -> str:
     return HABITS.get(f.kind, "")
 
 
+def heard_bars(summary: dict[str, Any]) -> str:
+    """Which bars a take holds, in short; "" where it holds all, or it is not known."""
+    part: HeardPart | None = summary.get("part_heard")
+    if part is None or part["whole"]:
+        return ""
+    first, _dash, last = part["bars"].partition("-")
+    return _("bars {first} to {last} of {of}").format(first=first, last=last, of=part["of"])
+
+
 def format_mark(summary: dict[str, Any]) -> str:
     """The mark as it is told: the teacher's own where one was typed; how a take was helped is told with
     it.
@@ -184,10 +193,8 @@ def format_mark(summary: dict[str, Any]) -> str:
         told = _("{band}, {mark:g} of {out_of}").format(
             band=summary["band"], mark=summary["mark"], out_of=summary["out_of"]
         )
-    part: HeardPart | None = summary.get("part_heard")
-    if part is not None and not part["whole"]:
-        first, _dash, last = part["bars"].partition("-")
-        told += _(", bars {first} to {last} of {of}").format(first=first, last=last, of=part["of"])
+    if bars := heard_bars(summary):
+        told += f", {bars}"
     return told + {"with_model": _(", played with the model"), "with_click": _(", played with a click")}.get(
         str(summary.get("support", "")), ""
     )

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
-from jeweller.assessment.finding import Finding, is_sure
+from jeweller.assessment.finding import SKIPPED_KINDS, Finding, is_sure
 from jeweller.i18n import _
 from jeweller.report_format import GoodThing
 
@@ -30,11 +30,7 @@ def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[Go
     out: list[GoodThing] = []
     if f.first == 0 and not f.ended_early and not f.jumps:
         out.append({"what": _("played through from the first bar to the last"), "places": []})
-    if (
-        not facets & {"notes", "accidentals"}
-        and not kinds & {"bar_skipped", "repeat_skipped", "jump_skipped"}
-        and len(notes) >= 6
-    ):
+    if not facets & {"notes", "accidentals"} and not kinds & SKIPPED_KINDS and len(notes) >= 6:
         whole = f.first == 0 and not f.ended_early
         words = _("every note was right, all {n}") if whole else _("every note that was heard was right, {n}")
         out.append({"what": words.format(n=len(notes)), "places": []})

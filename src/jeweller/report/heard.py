@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Sequence
 
-from jeweller.assessment.finding import is_sure
+from jeweller.assessment.finding import SKIPPED_KINDS, is_sure
 from jeweller.i18n import _, ngettext
 from jeweller.report_format import HeardPart, ReportFinding, ReportNote, TakeReport
-
-LEFT_OUT = ("bar_skipped", "repeat_skipped", "jump_skipped")  # kinds whose notes were not played
 
 
 def measure_heard(
@@ -26,7 +24,8 @@ def measure_heard(
     {'bars': '1-3', 'of': 4, 'notes': 3, 'notes_of': 4, 'gaps': [], 'whole': False}
     """
     main = [n for n in notes if not n["grace"] and (judged is None or n["id"] in judged)]
-    skipped = {i for f in findings if f["kind"] in LEFT_OUT and is_sure(f["confidence"]) for i in f["notes"]}
+    left_out = (f for f in findings if f["kind"] in SKIPPED_KINDS and is_sure(f["confidence"]))
+    skipped = {i for f in left_out for i in f["notes"]}
     reached = [k for k, n in enumerate(main) if n["verdict"] != "not_heard" and n["id"] not in skipped]
     count = bars if bars is not None else len(dict.fromkeys((n["bar"], n["pass"]) for n in main))
     if not reached:

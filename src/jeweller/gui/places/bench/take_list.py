@@ -19,6 +19,7 @@ from jeweller.documents.theme import LIGHT
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import FacetShapes
 from jeweller.i18n import _
+from jeweller.library.summary import heard_bars
 from jeweller.library.tray import TakeEntry
 
 SHAPE, STEP = 18, 26  # pixels: a facet's shape, from one to the next
@@ -100,7 +101,7 @@ class _Row(QStyledItemDelegate):
     def _second(line: TakeEntry) -> str:
         s = line.take.summary
         mark = s.get("typed") or (f"{s['mark']:g}" if s.get("mark") is not None else "")
-        return " · ".join(filter(None, [mark, f"? {s['unsure']}" if s.get("unsure") else ""]))
+        return " · ".join(filter(None, [heard_bars(s), mark, f"? {s['unsure']}" if s.get("unsure") else ""]))
 
     @staticmethod
     def _text(
