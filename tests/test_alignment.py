@@ -15,7 +15,8 @@ from jeweller.alignment.decoder import AlignmentPath, PathStep
 from jeweller.alignment.note_arrays import make_note_arrays
 from jeweller.alignment.segments import StepKind
 from jeweller.alignment.tempo import estimate_local_tempo
-from jeweller.features.extraction import extract_features
+from jeweller.alignment.tongues import score_tongues
+from jeweller.features.extraction import Features, extract_features
 from tests.support import line_of
 
 RATE, BEAT_S = 22050, 0.5
@@ -97,6 +98,39 @@ class Tempo(unittest.TestCase):
         candidates = Candidates(np.array(frames), nothing, nothing, nothing, nothing)
         local = estimate_local_tempo(notes, AlignmentPath(tuple(steps), 0.0), candidates, 0.01, 2.0)
         np.testing.assert_allclose(local[:7], 0.5, rtol=0.02)
+
+
+class Tongues(unittest.TestCase):
+    """A note struck again, and one that swells: the same growth, another dip."""
+
+    RATE, HZ = 22050, 440.0
+
+    def features(self, envelope: np.ndarray) -> Features:
+        t = np.arange(len(envelope)) / self.RATE
+        tone = sum(np.sin(2 * np.pi * k * self.HZ * t) / k for k in range(1, 8))
+        hum = 0.001 * np.random.default_rng(3).standard_normal(len(t))
+        return extract_features((0.2 * tone * envelope + hum).astype(np.float32), 60, 76)
+
+    def struck(self, gap_s: float) -> Features:
+        t = np.arange(4 * self.RATE) / self.RATE
+        envelope = np.clip(np.minimum(t, 4.0 - t) / 0.03, 0, 1)
+        return self.features(envelope * np.clip(np.abs(t - 2.0 + gap_s / 2) / gap_s * 2 - 0.8, 0, 1))
+
+    def swelling(self) -> Features:
+        t = np.arange(4 * self.RATE) / self.RATE
+        edges = np.clip(np.minimum(t, 4.0 - t) / 0.03, 0, 1)
+        return self.features(edges * (1.0 + 0.25 * np.sin(2 * np.pi * 5.0 * t)))
+
+    def test_a_tongue_is_told_from_a_swelling(self) -> None:
+        struck, swelling = self.struck(0.08), self.swelling()
+        near = np.arange(round(1.9 / struck.step_s), round(2.1 / struck.step_s))
+        self.assertGreater(float(score_tongues(struck, near).max()), 2.0)
+        self.assertLess(float(score_tongues(swelling, near).max()), 0.0)
+
+    def test_one_tongue_is_one_beginning(self) -> None:
+        struck = self.struck(0.08)
+        near = np.arange(round(1.95 / struck.step_s), round(2.05 / struck.step_s))
+        self.assertEqual(int((score_tongues(struck, near) > 0).sum()), 1)
 
 
 if __name__ == "__main__":

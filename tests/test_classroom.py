@@ -14,7 +14,10 @@ from jeweller.alignment.align import leave_others_out
 from jeweller.alignment.decoder import AlignmentPath, PathStep
 from jeweller.alignment.segments import StepKind
 from jeweller.assessment.habits import habit_odds
-from jeweller.grading.scheme import add_up_mark, find_scheme
+from jeweller.documents.plain_text import summary_text
+from jeweller.errors import SettingError
+from jeweller.grading.scheme import add_up_mark, find_scheme, scheme_of
+from jeweller.library.summary import format_mark, heard_bars
 from jeweller.pipeline.check import check
 from jeweller.report.advice import praise
 from jeweller.report.heard import heard_sentence, measure_heard
@@ -56,6 +59,7 @@ class Families(unittest.TestCase):
         self.assertEqual(report["heard"]["bars"], "-".join(truth["heard"]))
         self.assertEqual((report["heard"]["of"], report["heard"]["whole"]), (16, False))
         self.assertIn("play all of it", praise(report))
+        self.assertIn(heard_sentence(report["heard"]), summary_text(report))
         self.assertFalse(any("played through" in g["what"] for g in report["good"]))
         verdicts = [n["verdict"] for n in report["notes"]]
         self.assertEqual(verdicts.count("not_heard"), len(verdicts) - report["heard"]["notes"])
@@ -134,6 +138,20 @@ class Unheard(unittest.TestCase):
             (mark["value"], mark["not_played"], mark["band"]), (10.0, 10.0, "still in the rough")
         )
         self.assertNotIn("not_played", add_up_mark([], strict, 8, asked, 1.0))
+
+    def test_the_tray_and_the_mark_say_which_bars(self) -> None:
+        part = {"bars": "1-8", "of": 16, "notes": 24, "notes_of": 48, "gaps": [], "whole": False}
+        summary = {"mark": 20.0, "out_of": 20, "band": "polished", "part_heard": part}
+        self.assertEqual(heard_bars(summary), "bars 1 to 8 of 16")
+        self.assertEqual(format_mark(summary), "polished, 20 of 20, bars 1 to 8 of 16")
+        whole = {**summary, "part_heard": {**part, "whole": True}}
+        self.assertEqual((heard_bars(whole), format_mark(whole)), ("", "polished, 20 of 20"))
+        self.assertEqual(heard_bars({"mark": 20.0}), "")  # of an earlier version
+
+    def test_another_choice_than_these_two_is_refused(self) -> None:
+        self.assertEqual(scheme_of({"unheard": "not_played"}).unheard, "not_played")
+        with self.assertRaises(SettingError):
+            scheme_of({"unheard": "forgiven"})
 
     def test_gaps_are_bars_that_were_left_out_whole(self) -> None:
         notes: list[Any] = [
