@@ -4,6 +4,8 @@ shows afterwards.
 
 from __future__ import annotations
 
+import datetime
+from pathlib import Path
 from unittest import mock
 
 import sqlalchemy
@@ -129,6 +131,33 @@ class Model(LedgerCase):
         self.assertEqual([row.player for row in picture.view.rows], ["Ilse", "Bram"])
         picture.choose(None, None)
         self.assertIsNone(picture.view)
+
+    def test_consent_practice_and_what_is_held(self) -> None:
+        (_words, ilse), *_unused = self.people.find("ilse", None, 5)
+        self.people.choose(ilse)
+        today = datetime.date(2026, 11, 29)
+        assert self.people.player is not None
+        before = self.people.player.consent
+        self.assertTrue(self.people.toggle_consent(today))
+        self.people.choose(ilse)
+        self.assertEqual(self.people.player.consent, "" if before else "2026-11-29")
+        self.assertTrue(self.people.add_practice(25, today))
+        self.people.choose(ilse)
+        assert self.people.progress is not None
+        self.assertEqual((self.people.progress.minutes, self.people.progress.days), (25, 1))
+        self.assertEqual(self.people.instrument_name(), "Flute")
+        self.assertTrue(self.people.list_held())
+        count = self.people.export(Path(self.library.store.folder) / "ilse.zip")
+        self.assertGreater(count or 0, 0)
+
+    def test_a_band_is_named_in_short_and_goes(self) -> None:
+        band = self.people.band(self.band.id)
+        assert band is not None
+        self.assertFalse(self.people.rename_band(band, "   "))
+        self.assertTrue(self.people.rename_band(band, "  The   Weir  Band " + "x" * 90))
+        self.assertEqual(len(self.people.band_rows()[0].name), 80)
+        self.assertTrue(self.people.delete_band(self.people.band_rows()[0]))
+        self.assertEqual(self.people.bands(), [])
 
     def test_no_library(self) -> None:
         model = LedgerModel(lambda: None)

@@ -38,7 +38,18 @@ ORDER = [
     "gui",
     "cli",
 ]
-SHARED = {"assets", "errors", "files", "log", "serialization", "i18n", "report_format", "setting", ""}
+SHARED = {
+    "assets",
+    "errors",
+    "files",
+    "log",
+    "regression",
+    "serialization",
+    "i18n",
+    "report_format",
+    "setting",
+    "",
+}
 EAR = ("features", "alignment", "notes", "assessment", "grading", "decisions", "report", "pipeline")
 
 
