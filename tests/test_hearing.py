@@ -7,7 +7,7 @@ from __future__ import annotations
 import dataclasses
 import unittest
 from collections.abc import Callable
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 from scipy.signal import resample_poly
@@ -70,6 +70,12 @@ class Repeats(TempCase):
     """Repeats that are not taken, however the search came through music that is there twice."""
 
     SECTION = "C5/1 D5/1 E5/1 F5/1 | G5/1 F5/1 E5/1 D5/1 | C5/2 E5/2"
+    ENDED = f"{SECTION} | D5/1 B4/1 C5/2"
+    ENDINGS: ClassVar[dict[int, dict[str, object]]] = {
+        0: {"repeat_start": True},
+        2: {"ending": (1,), "ending_start": True, "ending_stop": "stop", "repeat_times": 2},
+        3: {"ending": (2,), "ending_start": True, "ending_stop": "discontinue"},
+    }
 
     def checked(
         self,
@@ -98,22 +104,17 @@ class Repeats(TempCase):
     def test_at_the_beginning_with_endings_and_at_the_end(self) -> None:
         first = {2: {"repeat_times": 2}}
         once = f"{self.SECTION} | D5/1 E5/1 F5/1 D5/1 | E5/1 G5/1 F5/1 E5/1 | C5/4"
-        endings: dict[int, dict[str, object]] = {
-            0: {"repeat_start": True},
-            2: {"ending": (1,), "ending_start": True, "ending_stop": "stop", "repeat_times": 2},
-            3: {"ending": (2,), "ending_start": True, "ending_stop": "discontinue"},
-        }
+        repeat = ("repeat_skipped", "The repeat from bar 1 to bar 3 was not taken.")
+        ending = (
+            "wrong_ending",
+            "The second ending was played the first time; the repeat was left out with it.",
+        )
         for music, flags, left_out, said in (
-            (once, first, lambda n: n.passing == 2, "The repeat from bar 1 to bar 3 was not taken."),
-            (
-                f"{self.SECTION} | D5/1 B4/1 C5/2",
-                endings,
-                lambda n: n.passing == 2 or n.bar == "3",
-                "The repeat from bar 1 to bar 2 was not taken.",
-            ),
-            (self.SECTION, first, lambda n: n.passing == 2, "The repeat from bar 1 to bar 3 was not taken."),
+            (once, first, lambda n: n.passing == 2, repeat),
+            (self.ENDED, self.ENDINGS, lambda n: n.passing == 2 or n.bar == "3", ending),
+            (self.SECTION, first, lambda n: n.passing == 2, repeat),
         ):
-            self.assertEqual(self.told(self.checked(music, flags, left_out)), [("repeat_skipped", said)])
+            self.assertEqual(self.told(self.checked(music, flags, left_out)), [said])
             self.assertEqual(self.told(self.checked(music, flags, lambda n: False)), [])
 
     def test_they_may_be_left_out_where_that_is_the_school(self) -> None:
@@ -122,6 +123,11 @@ class Repeats(TempCase):
         )
         self.assertEqual((self.told(report), report["facets"]["notes"]["asked"]), ([], 10))
         self.assertEqual({n["verdict"] for n in report["notes"][10:]}, {"not_heard"})
+        report = self.checked(
+            self.ENDED, self.ENDINGS, lambda n: n.passing == 2 or n.bar == "3", repeats="free"
+        )
+        self.assertEqual(self.told(report), [])
+        self.assertTrue(report["heard"]["whole"])
 
     def test_a_bar_left_out_of_the_second_time_is_a_bar(self) -> None:
         music = f"{self.SECTION} | D5/1 E5/1 F5/1 D5/1 | C5/4"

@@ -80,8 +80,10 @@ def _finish(case: AssessmentContext, found: list[Finding]) -> tuple[list[Finding
     found = _in_order(case, found)
     left_out: frozenset[str] = frozenset()
     if case.settings.repeats == "free":
-        left_out = frozenset(n for f in found if f.kind == "repeat_skipped" for n in f.notes)
-        found = [f for f in found if f.kind != "repeat_skipped"]
+        # Who leaves a repeat out goes to its second ending at once.
+        once = [f for f in found if f.kind in ("repeat_skipped", "wrong_ending")]
+        left_out = frozenset(n for f in once for n in f.notes)
+        found = [f for f in found if f not in once]
     return found, dataclasses.replace(case, left_out=left_out)
 
 
