@@ -41,7 +41,7 @@ OTHERS = {
     "bar_skipped",
     "grace_slipped",
 }  # may sound there, too
-JUDGED_BY = Path(__file__).parent.parent / "src" / "jeweller" / "judge"
+JUDGED_BY = Path(__file__).parent.parent / "src" / "jeweller" / "assessment"
 
 
 def sounds_of(folder: str) -> list[dict[str, Any]]:

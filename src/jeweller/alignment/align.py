@@ -18,6 +18,7 @@ import numpy.typing as npt
 from jeweller.alignment.candidates import Candidates, find_candidates
 from jeweller.alignment.decoder import AlignmentPath, PathStep, decode_path
 from jeweller.alignment.note_arrays import NoteArrays, make_note_arrays
+from jeweller.alignment.posterior import NotePosteriors, weigh_ways
 from jeweller.alignment.readings import choose_reading, choose_register, list_readings
 from jeweller.alignment.segments import SegmentTable, StepKind, gather_attack_evidence, gather_evidence
 from jeweller.alignment.settings import ALIGN, DEFAULT, AlignmentSettings
@@ -35,6 +36,7 @@ class AlignedAttempt:
     until_s: float  # where the recording ends, or the next attempt begins
     share_right: float  # of the notes reached, sounded as written, 0..1
     followed: bool  # whether this is the part at all
+    posteriors: NotePosteriors
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -155,7 +157,9 @@ def _align_read(
             local if len(paths) == 1 else estimate_local_tempo(notes, part, candidates, features.step_s, spq)
         )
         steps = _recover_starts(part.steps, notes, candidates, tempo, features)
-        attempts.append(_make_attempt(AlignmentPath(steps, part.score), notes, seconds, tempo, until_s, s))
+        posteriors = weigh_ways(table, tempo, part)
+        path = AlignmentPath(steps, part.score)
+        attempts.append(_make_attempt(path, notes, seconds, tempo, until_s, posteriors, s))
     return Alignment(line=line, notes=notes, candidates=candidates, attempts=tuple(attempts))
 
 
@@ -165,6 +169,7 @@ def _make_attempt(
     seconds: npt.NDArray[np.floating],
     local: npt.NDArray[np.float64],
     until_s: float,
+    posteriors: NotePosteriors,
     s: AlignmentSettings,
 ) -> AlignedAttempt:
     """`seconds`: of each candidate boundary. Another piece can be stitched together from its own notes, but
@@ -185,7 +190,12 @@ def _make_attempt(
         timed += bool(notes.last_free[x.item] or abs(float(np.log(length_s / expected_s))) < s.in_time)
     followed = share * timed / max(len(right), 1) >= s.followed_min and len(right) >= min(3, len(notes.midi))
     return AlignedAttempt(
-        path=path, seconds_per_quarter=local, until_s=until_s, share_right=share, followed=followed
+        path=path,
+        seconds_per_quarter=local,
+        until_s=until_s,
+        share_right=share,
+        followed=followed,
+        posteriors=posteriors,
     )
 
 
@@ -206,6 +216,7 @@ def _cut_at_fine(as_written: Alignment, went_on: Alignment, count: int, step_s: 
         other,
         path=AlignmentPath(steps[:cut], other.path.score),
         seconds_per_quarter=other.seconds_per_quarter[:count],
+        posteriors=other.posteriors.cut(count),
         until_s=begin,
     )
     return dataclasses.replace(as_written, attempts=(kept,), past_fine=(begin, end))

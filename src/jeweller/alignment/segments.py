@@ -55,11 +55,11 @@ class Evidence:
 
 @dataclass(frozen=True, kw_only=True)
 class SegmentStarts:
-    """Boundaries from which a segment to boundary `end` may come, (A,) each, and what such a segment is worth
-    whatever note is written.
+    """Boundaries from which segments to the boundaries `end` may come, (A,) each, and what such a segment is
+    worth whatever note is written. `end` is one for all, (1,), or each its own, (A,).
     """
 
-    end: int
+    end: npt.NDArray[np.int64]
     before: npt.NDArray[np.int64]  # the boundaries
     top: Array  # nats for the likeliest pitch
     top_pitch: npt.NDArray[np.int64]  # that pitch
@@ -73,6 +73,7 @@ class Segments:
     """The segments from A starts to one boundary, for the M notes that may end there."""
 
     worth: Array  # (A, M)
+    attack: Array  # (A, M) what the attack at its beginning is worth to a note that sounds
     written: Array  # (A, M) nats for the written pitch
     other: Array  # (A, M) for another one
     gone: Array  # (A,) for none
@@ -228,12 +229,14 @@ class SegmentTable:
         self.ornamented = items.trill | np.array([bool(g) for g in items.graces], bool)
         self._trills: dict[int, npt.NDArray[np.float64]] = {}
 
-    def best_pitch(self, b: int, before: npt.NDArray[np.int64]) -> tuple[Array, Array]:
+    def best_pitch(
+        self, b: int | npt.NDArray[np.int64], before: npt.NDArray[np.int64]
+    ) -> tuple[Array, Array]:
         """((A, P) nats for every pitch in the segments from boundaries `before` to b, (A,) the most of them,
         trills included).
         """
         e = self.evidence
-        fa, fb = self.frame[before], int(self.frame[b])
+        fa, fb = self.frame[before], self.frame[b]
         every = e.any[fb] - e.any[fa]
         most = every.max(axis=1)
         for column in self.trills.tolist():
@@ -241,12 +244,14 @@ class SegmentTable:
             most = np.maximum(most, (self.s.trill_share * (own[fb] - own[fa])).astype(np.float32))
         return every, most
 
-    def starts(self, b: int, before: npt.NDArray[np.int64], every: Array) -> SegmentStarts:
+    def starts(
+        self, b: int | npt.NDArray[np.int64], before: npt.NDArray[np.int64], every: Array
+    ) -> SegmentStarts:
         """What the segments from boundaries `before` to b are worth, `every` (A, P) being their nats for
-        every pitch.
+        every pitch. b: one for all, or (A,).
         """
         s, e = self.s, self.evidence
-        fa, fb = self.frame[before], int(self.frame[b])
+        fa, fb = self.frame[before], self.frame[b]
         inside = (self.inside[b] - self.inside[before + 1]).astype(np.float32)
         top_pitch = every.argmax(axis=1)
         top = every[np.arange(len(before)), top_pitch]
@@ -256,7 +261,7 @@ class SegmentTable:
         near = self.time[b] - self.time[before] < SEGMENTS.longest_extra_s
         stay = np.where(near, np.maximum(extra, junk), junk).astype(np.float32)
         return SegmentStarts(
-            end=b,
+            end=np.atleast_1d(np.asarray(b)),
             before=before,
             top=top,
             top_pitch=top_pitch + e.low,
@@ -268,7 +273,7 @@ class SegmentTable:
     def segments(self, starts: SegmentStarts, index: npt.NDArray[np.int64]) -> Segments:
         """The segments from `starts`, for the notes `index` (ascending)."""
         s, e = self.s, self.evidence
-        fa, fb = self.frame[starts.before], int(self.frame[starts.end])
+        fa, fb = self.frame[starts.before], self.frame[starts.end]
         written = self._written(fa, fb, index)
         trills = self.items.trill[index]
         if trills.any():  # a trill has its own attacks: they count against it only where it was no trill
@@ -281,19 +286,18 @@ class SegmentTable:
         gone = (e.silence[fb] - e.silence[fa] - s.missed_cost).astype(np.float32)
         heard = np.maximum(written, other)
         attack = self.reward[starts.before].take(self.begins[index], axis=1)
-        attack += heard
-        worth = np.where(gone[:, None] > heard, gone[:, None], attack)
+        worth = np.where(gone[:, None] > heard, gone[:, None], attack + heard)
         worth -= starts.inside[:, None]
         rested = np.flatnonzero(self.rested[index])
         if len(rested):
             split = np.maximum(
-                self._split(fa[:, None], fb, self.items.sound_share[index[rested]]),
+                self._split(fa[:, None], fb[:, None], self.items.sound_share[index[rested]]),
                 np.minimum(fa + 1, fb)[:, None],
             )
             worth[:, rested] += np.float32(1.0 - s.rest_inside_share) * (
-                self.inside_frame[fb] - self.inside_frame[split]
+                self.inside_frame[fb][:, None] - self.inside_frame[split]
             ).astype(np.float32)
-        return Segments(worth, written, other, gone)
+        return Segments(worth, attack, written, other, gone)
 
     def may_begin(self, b: int, index: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
         """Whether what sounds from boundary b on is not clearly another pitch than the notes `index` begin
@@ -307,7 +311,7 @@ class SegmentTable:
 
     @staticmethod
     def _split(
-        fa: npt.NDArray[np.int64], fb: int, share: float | npt.NDArray[np.float64]
+        fa: npt.NDArray[np.int64], fb: npt.NDArray[np.int64], share: float | npt.NDArray[np.float64]
     ) -> npt.NDArray[np.int64]:
         """The frame where a note's own share of its time ends and the written rest behind it begins."""
         return np.asarray(np.minimum(fa + np.rint((fb - fa) * share).astype(np.int64), fb))
@@ -321,17 +325,20 @@ class SegmentTable:
             )
         return found
 
-    def _written(self, fa: npt.NDArray[np.int64], fb: int, index: npt.NDArray[np.int64]) -> Array:
+    def _written(
+        self, fa: npt.NDArray[np.int64], fb: npt.NDArray[np.int64], index: npt.NDArray[np.int64]
+    ) -> Array:
         """(A, M) evidence of the written pitches, with silence for the share of a segment that is a written
         rest.
         """
         s, e = self.s, self.evidence
         columns, plain = self.columns[index], self.plain[index]
-        here = e.written[fb, columns] - e.written[fa[:, None], columns]
+        here = e.written[fb[:, None], columns] - e.written[fa[:, None], columns]
         if not plain.all():
             c, share = columns[~plain], self.items.sound_share[index[~plain]]
-            split = self._split(fa[:, None], fb, share)
-            here[:, ~plain] += e.written[split, c] - e.written[fb, c] + e.rest[fb, c] - e.rest[split, c]
+            to = fb[:, None]
+            split = self._split(fa[:, None], to, share)
+            here[:, ~plain] += e.written[split, c] - e.written[to, c] + e.rest[to, c] - e.rest[split, c]
         for k in np.nonzero(self.items.trill[index])[0]:
             own = self._trilled(int(columns[k]))
             here[:, k] = np.maximum(here[:, k], s.trill_share * (own[fb] - own[fa]))

@@ -320,3 +320,18 @@ class TonguesSettings:
 
 
 TONGUES = TonguesSettings()
+
+
+@dataclass(frozen=True, kw_only=True)
+class PosteriorSettings:
+    """`alignment.posterior`."""
+
+    temper: float = number(1.0, "ratio", (0.1, 8), "nats of the search that are worth one of real odds")
+    places: int = number(3, "notes", (1, 12), "places on each side of the way found that are weighed")
+    around_s: float = number(3.0, "s", (0, 12), "before its beginning and behind its end as well")
+    least_reach_s: float = number(0.6, "s", (0, 2.4), "segments at least so long are weighed")
+    longest: float = number(2.2, "ratio", (1, 8), "and those up to so many times what a note is expected to last")
+    same_s: float = number(0.05, "s", (0, 0.2), "two beginnings so near are one")
+
+
+POSTERIOR = PosteriorSettings()

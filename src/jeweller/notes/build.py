@@ -152,5 +152,6 @@ def _build(alignment: Alignment, attempt: AlignedAttempt, features: Features) ->
         loud_db=features.loud_db,
         clef=alignment.clef,
         register_lost=alignment.register_lost,
+        posteriors=attempt.posteriors,
         past_fine=alignment.past_fine if attempt is alignment.attempts[-1] else None,
     )

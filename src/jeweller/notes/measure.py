@@ -206,12 +206,15 @@ class NoteMeasurer:
         if end:
             for k in np.nonzero(np.diff(sounding) > round(0.08 / f.hop_s))[0]:
                 left, right = int(sounding[k]), int(sounding[k + 1])
-                # A tone that wavers goes on: its pitch was hardly lost, and nothing was begun anew.
+                # A tone that wavers, swells or is covered by a noise goes on: its pitch was hardly lost, and
+                # nothing was begun anew.
                 gap, begun = holds[left:right], float(f.flux[k0 + left + 1 : k0 + right + 1].max(initial=0.0))
+                anew = begun > MEASURE.waver_attack
+                long = right - left > round(MEASURE.waver_s / f.hop_s)
                 if (
-                    right - left > round(MEASURE.waver_s / f.hop_s)
-                    or gap.mean() < MEASURE.held_in_waver
-                    or (begun > MEASURE.waver_attack and not gap.all())
+                    gap.mean() < MEASURE.held_in_waver
+                    or (anew and gap.mean() < MEASURE.held_in_noise)
+                    or (long and (anew or not gap.all()))
                 ):
                     end = int(k) + 1
                     break

@@ -11,6 +11,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
+from jeweller.alignment.posterior import NotePosteriors
 from jeweller.notation.performance import PerformedNote, PerformedPart
 from jeweller.notes.settings import SAME_PITCH, TABLE
 
@@ -223,6 +224,7 @@ class NoteTable:
     ties: tuple[StruckTie, ...] = ()
     register_lost: bool = False  # followed only with all notes from some pitch up an octave or twelfth low
     past_fine: tuple[float, float] | None = None  # seconds in which the take goes on past the Fine
+    posteriors: NotePosteriors | None = None  # of the main notes; None: not weighed
 
     @property
     def notes(self) -> tuple[PerformedNote, ...]:
