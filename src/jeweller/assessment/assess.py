@@ -8,6 +8,7 @@ from jeweller.assessment.articulation import assess_transitions
 from jeweller.assessment.click import assess_click, assess_tempo
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.counting import CountAssessment, assess_count
+from jeweller.assessment.credence import weigh
 from jeweller.assessment.finding import SKIPPED_KINDS, UNMARKED, WRONG_KINDS, Finding, calibrate, is_sure
 from jeweller.assessment.habits import explain_habits
 from jeweller.assessment.limits import ASSESS_LIMITS
@@ -52,16 +53,16 @@ def assess(
         found += counted.findings + assess_rhythm(case, counted.steps, pitched=False)
         return _finish(case, found + assess_click(case, click) + assess_tempo(case, asked_bpm))
     found = _elsewhere(case)
-    pitches = assess_pitches(case)
+    pitches = weigh(case, assess_pitches(case))
     case = _without(case, _surely_missed(pitches))
     counted = assess_count(case)
     taken_out = table.shift if table.shift == settings.reference_shift else 0
-    found += _habits(case, pitches + assess_tuning(case, taken_out)) + counted.findings
-    found += assess_rhythm(case, counted.steps) + assess_ornaments(case)
-    found += _not_twice(assess_starts(case), pitches)
-    found += assess_sustain(case) + assess_clearness(case) + assess_dynamics(case)
-    found += assess_click(case, click or table.click) + assess_tempo(case, asked_bpm)
-    return _finish(case, found + assess_transitions(case))
+    found += _habits(case, pitches + weigh(case, assess_tuning(case, taken_out)))
+    more = counted.findings + assess_rhythm(case, counted.steps) + assess_ornaments(case)
+    more += _not_twice(assess_starts(case), pitches)
+    more += assess_sustain(case) + assess_clearness(case) + assess_dynamics(case)
+    more += assess_click(case, click or table.click) + assess_tempo(case, asked_bpm)
+    return _finish(case, found + weigh(case, more + assess_transitions(case)))
 
 
 def _surely_missed(found: list[Finding]) -> set[str]:
@@ -129,7 +130,7 @@ def _struck_again(
 def _in_order(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """What is left when every cause is said once, with its words, most important first."""
     found = [
-        f.replace(confidence=calibrate(f.confidence))
+        f if f.weighed else f.replace(confidence=calibrate(f.confidence))
         for f in explain_habits(case, _parsimony(case, found))
         if f.confidence >= ASSESS_LIMITS.least_said
     ]

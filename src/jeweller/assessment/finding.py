@@ -119,6 +119,8 @@ class Finding:
     cause: str | None = None
     text: str = ""
     advice: str = ""
+    measures: tuple[float, ...] = ()  # what its confidence rests on (`jeweller.assessment.credence`)
+    weighed: bool = False  # whether the confidence is that of all measures already
 
     @property
     def facet(self) -> str:

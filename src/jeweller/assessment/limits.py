@@ -232,6 +232,12 @@ class OrnamentsLimits:
     """`assessment.ornaments`."""
 
     min_turns: int = number(3, "count", (0, 12), "alternations of a trill")
+    turns_unheard: int = number(
+        3, "count", (0, 12), "more beginnings inside a trill than turns: some of its turns were not heard"
+    )
+    turns_a_second: float = number(
+        5.0, "turns per second", (0, 20), "of the slowest trill: beginnings farther apart are none of its turns"
+    )
     plain_trill_s: float = number(
         0.6, "s", (0, 2.4), "in a shorter note few turns may be all there is room for"
     )
@@ -259,6 +265,11 @@ class PitchesLimits:
     blurred_apart: float = number(
         0.7, "semitones", (0, 2.8), "a note heard so far aside, and clearly behind, was blurred at first"
     )
+    octave_odds: float = number(
+        1.0, "nats", (0, 4), "taken off what the regression says of an octave above: few notes are one"
+    )
+    octave_asked: float = number(-1.5, "nats", (-8, 4), "log odds from which an octave above is said at all")
+    evenness_error: float = number(0.02, "share", (0, 1), "spread of the periodicity at half the period")
     fullest: float = number(
         0.995, "periodicity", (0, 1), "at half the period: from here the neighbours' partials are asked too"
     )

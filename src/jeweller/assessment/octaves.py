@@ -9,9 +9,21 @@ import numpy as np
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import rests_on
 from jeweller.assessment.limits import PITCHES_LIMITS
+from jeweller.assessment.regression import log_odds
 from jeweller.notes.settings import SAME_PITCH
-from jeweller.notes.table import PlayedNote
+from jeweller.notes.table import PartialContrast, PlayedNote
 from jeweller.report_format import RestsOn
+
+
+def octave_measures(found: PartialContrast) -> list[float]:
+    """What tells the octave above from the written note: the energy of the odd partials, the pitch line, how
+    far the odd partials stand out. `bench/octaves.py` fitted a regression on them.
+    """
+    return [
+        min(max(found.odd_db, -40.0), 0.0) / 10.0,
+        found.above,
+        min(max(found.second_db, -5.0), 30.0) / 10.0,
+    ]
 
 
 class OctaveJudge:
@@ -65,9 +77,29 @@ class OctaveJudge:
             return (0, 1.0) if near and same >= 0.34 * len(near) else (down, 0.85 if near else 0.6)
         if abs(apart) > SAME_PITCH:
             return None
-        return self._above(i, event, 12, event.octave_up, event.midi) or self._above(
-            i, event, 19, event.twelfth_up, event.midi
+        return self._octave(i, event) or self._above(i, event, 19, event.twelfth_up, event.midi)
+
+    def _octave(self, i: int, event: PlayedNote) -> tuple[int, float] | None:
+        """The octave above: it is as periodic, and the partials that only the written note has are not
+        there.
+        """
+        found = self.case.table.partials[i]
+        if found is None or event.octave_up < self.case.settings.octave_evenness:
+            return None
+        odds = log_odds("octave", octave_measures(found)) - PITCHES_LIMITS.octave_odds
+        if odds < PITCHES_LIMITS.octave_asked:
+            return None
+        s = self.case.settings
+        self.why[i] = rests_on(
+            "octave_evenness",
+            event.octave_up,
+            s.octave_evenness,
+            PITCHES_LIMITS.evenness_error,
+            "share",
+            sure_at=0.0,
         )
+        confidence = 1.0 / (1.0 + math.exp(-odds))
+        return 12, confidence if event.off_s - event.on_s > PITCHES_LIMITS.short_s else min(confidence, 0.45)
 
     def _above(
         self, i: int, event: PlayedNote, up: int, fullness: float, written: float

@@ -26,6 +26,11 @@ def assess_ornaments(case: AssessmentContext) -> list[Finding]:
             kind, confidence, how = _figure(o)
         elif o.hidden:
             continue
+        elif o.turns < ORNAMENTS_LIMITS.min_turns and o.attacks >= max(
+            o.turns + ORNAMENTS_LIMITS.turns_unheard,
+            ORNAMENTS_LIMITS.turns_a_second * (event.off_s - event.on_s),
+        ):
+            continue  # something begins again and again in it: the room blurs its turns
         elif o.turns == 0:
             kind, confidence = "trill_missed", 0.85 if o.certain else 0.4
         elif o.turns < ORNAMENTS_LIMITS.min_turns:

@@ -137,6 +137,20 @@ class SpectralDecomposition:
                 )
         return float(np.median(found)) if found else 99.0
 
+    def odd_energy(self, event: PlayedNote) -> float:
+        """dB by which the first odd partials of a note have more energy than the even ones (negative: less).
+
+        Where only the even ones sound the octave above does; the odd ones that leak into the gaps between
+        them are far weaker than those of any instrument.
+        """
+        own, hz = self.own(event), float(midi_to_hz(event.midi + self.shift)) * self.size / self.f.rate
+
+        def energy(partials: tuple[int, ...]) -> float:
+            places = [round(k * hz) for k in partials]
+            return sum(float(own[max(0, k - 1) : k + 2].max(initial=0.0)) ** 2 for k in places)
+
+        return 10.0 * math.log10((energy((1, 3, 5)) + 1e-12) / (energy((2, 4, 6)) + 1e-12))
+
     def voice(self, midi: float, leave: PlayedNote | None = None) -> Array | None:
         """How a pitch sounds in this player's voice: the nearest well-heard note's spectrum, moved to it;
         None where none is near.

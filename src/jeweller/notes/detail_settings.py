@@ -202,6 +202,9 @@ class OrnamentsSettings:
         0.03, "periodicity", (0, 1), "periodicity: one of the two notes is heard before the other by so much"
     )
     trill_dwell_s: float = number(0.03, "s", (0, 0.12), "one note of a trill lasts at least this long")
+    turn_attack: float = number(
+        0.25, "share", (0, 1), "growth of the spectrum from which something begins inside a trill"
+    )
     plain_depth: float = number(
         0.22,
         "share",

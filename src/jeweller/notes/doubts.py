@@ -78,9 +78,20 @@ def measure_partials(
                 second_db=decomposition.standing_out(event, 2),
                 third_db=decomposition.standing_out(event, 3),
                 second_above_db=decomposition.standing_out(event, 2, event.midi + 12),
+                odd_db=decomposition.odd_energy(event),
+                above=_an_octave_above(decomposition, event),
             )
         )
     return tuple(out)
+
+
+def _an_octave_above(decomposition: SpectralDecomposition, event: PlayedNote) -> float:
+    """0..1 of a note in which the pitch line runs an octave above what was heard for it."""
+    f = decomposition.f
+    begin = round((event.on_s + DOUBTS.speaks_s) / f.step_s)
+    own = f.f0[begin : max(round((event.off_s - DOUBTS.speaks_s) / f.step_s), begin + 1)]
+    apart = own - decomposition.shift - event.midi
+    return float(np.mean(np.abs(apart - 12.0) < 0.5)) if len(own) else 0.0
 
 
 def not_sounded(table: NoteTable, i: int, event: PlayedNote) -> float:

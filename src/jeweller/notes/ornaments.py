@@ -12,6 +12,7 @@ import math
 import numpy as np
 import numpy.typing as npt
 
+from jeweller.alignment.candidates import pick_peaks
 from jeweller.features.extraction import Features
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import in_key
@@ -340,11 +341,16 @@ def _trill(index: int, event: PlayedNote, main: int, features: Features) -> Hear
             dwell = 0
     inner = difference[3:-3] if len(difference) > 12 else difference
     depth = float(np.subtract(*np.percentile(inner, [90, 10]))) if len(inner) else 0.0
+    inside = features.flux[
+        round((event.on_s + ORNAMENTS.trill_dwell_s) / features.hop_s) : round(end / features.hop_s)
+    ]
+    gap = round(ORNAMENTS.trill_dwell_s / features.hop_s)
     return HeardOrnament(
         index=index,
         kind="trill",
         heard=turns >= 3,
         turns=turns,
+        attacks=len(pick_peaks(inside, ORNAMENTS.turn_attack, gap)),
         share=last_turn / max(len(difference), 1),
         certain=depth < ORNAMENTS.plain_depth,
         first="upper" if first > 0 else "main" if first < 0 else "",

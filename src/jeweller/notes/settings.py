@@ -121,6 +121,9 @@ DECOMPOSITION = DecompositionSettings()
 class DoubtsSettings:
     """`notes.doubts`."""
 
+    speaks_s: float = number(
+        0.04, "s", (0, 0.16), "at its beginning and end a note is not asked which octave it has"
+    )
     unclear_attack: float = number(
         0.5, "share", (0, 1), "a sound without a pitch is no note if it is so weakly begun, or so soft"
     )

@@ -96,6 +96,7 @@ class HeardOrnament:
     heard: bool
     turns: int = 0
     share: float = 0.0  # of the note that trills
+    attacks: int = 0  # growths of the spectrum inside a trill: where its turns are blurred, these are not
     hidden: bool = False
     certain: bool = True  # of an answer "not heard": nothing else in the sound could have hidden it
     length_s: float = 0.0  # of the grace note
@@ -184,6 +185,8 @@ class PartialContrast:
     second_db: float
     third_db: float
     second_above_db: float  # the first, were the note an octave higher than heard
+    odd_db: float = 99.0  # energy of the odd partials against that of the even ones, dB
+    above: float = 0.0  # 0..1 of the note in which the pitch line itself runs an octave above
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,0 +1,172 @@
+"""How likely a finding is right, given all that was measured about it: how sure its own rule is, how the
+ways through the part share out there, how the note sounds, how hard the take is to hear.
+
+One regression for all kinds and a deviation for each group of them, fitted by `bench/credence.py` on takes of
+the tuning set. What a rule says of its kind is one measure among others.
+"""
+
+from __future__ import annotations
+
+import functools
+import json
+import math
+from pathlib import Path
+
+import numpy as np
+
+from jeweller.assessment.context import AssessmentContext
+from jeweller.assessment.finding import WRONG_KINDS, Finding, calibrate, is_sure
+from jeweller.notes.restarts import usual_level
+from jeweller.notes.table import PlayedNote
+
+FITTED = Path(__file__).parent / "credence.json"
+MEASURES = (
+    "said",
+    "sure",
+    "story",
+    "elsewhere",
+    "spread",
+    "soft",
+    "clean",
+    "unclear",
+    "attack",
+    "length",
+    "fast",
+    "unsteady",
+    "repeated",
+    "ornament",
+    "slurred",
+    "hard",
+    "dips",
+)
+GROUPS: dict[str, tuple[str, ...]] = {
+    "pitch": ("wrong_note", "wrong_partial", "missed_accidental", "added_accidental"),
+    "octave": ("wrong_octave",),
+    "missed": ("missed_note",),
+    "extra": ("extra_note",),
+    "moved": ("early", "late"),
+    "figure": ("uneven", "dot_lost", "dot_overdone"),
+    "length": ("cut_short", "held_over", "rest_filled", "rest_short", "rest_long"),
+    "count": ("beat_dropped", "beat_added", "hesitation", "restart"),
+    "skipped": ("bar_skipped", "repeat_skipped"),
+    "cracked": ("cracked",),
+    "trill": ("trill_missed", "trill_thin", "trill_start"),
+    "ornament": ("grace_missed", "grace_slipped", "ornament_wrong"),
+    "joined": ("tongued_in_slur", "slurred_over_tongue", "breath_in_slur"),
+    "sound": ("out_of_tune", "sagging", "unsteady", "fuzzy", "dynamics_flat"),
+}
+GROUP_OF = {kind: group for group, kinds in GROUPS.items() for kind in kinds}
+LEAST = 0.002  # of a posterior: no story is surer
+
+
+def weigh(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
+    """The findings with the confidence that all measures together give them."""
+    out = []
+    for f in found:
+        measures = measure_credence(case, f)
+        confidence = calibrate(f.confidence)
+        if measures is not None and GROUP_OF.get(f.kind) in _fitted():
+            constant, weights = _fitted()[GROUP_OF[f.kind]]
+            confidence = 1.0 / (1.0 + math.exp(-_clip(constant + float(np.dot(weights, measures)), -6.0, 4.6)))
+        out.append(f.replace(confidence=confidence, measures=measures or (), weighed=True))
+    return out
+
+
+@functools.cache
+def _fitted() -> dict[str, tuple[float, tuple[float, ...]]]:
+    if not FITTED.exists():
+        return {}
+    data = json.loads(FITTED.read_text(encoding="utf-8"))
+    return {g: (float(v["constant"]), tuple(v["weights"])) for g, v in data["groups"].items()}
+
+
+def measure_credence(case: AssessmentContext, f: Finding) -> tuple[float, ...] | None:
+    """The measures of a finding, in the order of MEASURES; None where it is about no single note."""
+    places = _places(case, f)
+    posteriors = case.table.posteriors
+    if not places or posteriors is None:
+        return None
+    last = len(case.notes) - 1
+    around = sorted({k for i in places for k in (i - 1, i, i + 1) if 0 <= k <= last})
+    events = [e for i in places if (e := case.event(i)) is not None]
+    event = _worst(case, events)
+    i = places[0]
+    beat = case.beat_s(i)
+    table = case.table
+    k = table.events.index(event) if event is not None else 0
+    ioi = float(case.notes[min(i + 1, last)].onset - case.notes[i].onset) * case.spq(i)
+    return (
+        _logit(f.confidence),
+        float(is_sure(f.confidence)),
+        _story(case, f, places),
+        math.log(1.01 - min(float(posteriors.near[k]) for k in around)),
+        _clip(math.log(max(float(posteriors.spread_s[k]) for k in around) / beat + 0.005), -6.0, 1.0),
+        _clip((usual_level(table.events, k) - event.level_db) / 6.0, -2.0, 4.0) if event is not None else 0.0,
+        _clip((table.loud_db - table.room_db - 30.0) / 10.0, -2.0, 3.0),
+        math.log(1.02 - min(event.clarity, 1.0)) if event is not None else 0.0,
+        min(event.attack, 1.5) if event is not None else 0.0,
+        _clip(math.log((event.off_s - event.on_s) / beat + 0.02), -4.0, 2.0) if event is not None else 0.0,
+        _clip(math.log(max(ioi, 0.05)), -3.0, 1.0),
+        _clip(math.log(case.time_spread / beat), -4.0, 0.0),
+        float(i > 0 and case.notes[i].sounding_midi == case.notes[i - 1].sounding_midi),
+        float(any(case.notes[k].written.ornament or k in case.graced for k in around)),
+        float(case.notes[i].slurred_from_previous),
+        _hard(case),
+        _dips(case),
+    )
+
+
+def _places(case: AssessmentContext, f: Finding) -> list[int]:
+    """Main notes that a finding is about."""
+    found = [case.index_of[n] for n in f.notes if n in case.index_of]
+    if found or not f.extras:
+        return found
+    last = len(case.notes) - 1
+    return [min(case.table.events[k].before, last) for k in f.extras if k < len(case.table.events)]
+
+
+def _worst(case: AssessmentContext, events: list[PlayedNote]) -> PlayedNote | None:
+    """The one heard least clearly."""
+    return min(events, key=lambda e: e.clarity, default=None)
+
+
+def _story(case: AssessmentContext, f: Finding, places: list[int]) -> float:
+    """Log odds, by the posteriors, of what a finding says of its notes' sounding; 0 where it says nothing of
+    it.
+    """
+    p = case.table.posteriors
+    if p is None:
+        return 0.0
+    if f.kind == "extra_note":
+        return _logit(min(float(p.extra_before[places[0]]), 1.0))
+    if f.kind in ("missed_note", *WRONG_KINDS):
+        return _logit(1.0 - max(float(p.written[i]) for i in places))
+    return -_logit(1.0 - min(float(p.written[i] + p.other[i]) for i in places))
+
+
+def _hard(case: AssessmentContext) -> float:
+    """How doubtful the ways through the whole take are: log of the mean share of ways that begin a note
+    elsewhere.
+    """
+    p = case.table.posteriors
+    if p is None:
+        return 0.0
+    heard = p.near[case.table.first : case.table.last + 1]
+    return math.log(1.02 - float(np.mean(heard))) if len(heard) else 0.0
+
+
+def _dips(case: AssessmentContext) -> float:
+    """dB / 10 by which the loudness usually falls between two tongued notes: little in a long reverberation."""
+    dips = [
+        t.dip_db for t in case.table.transitions if not case.notes[t.index].slurred_from_previous
+    ]
+    return _clip(float(np.median(dips)) / 10.0, 0.0, 3.0) if dips else 1.0
+
+
+def _logit(share: float) -> float:
+    inside = _clip(share, LEAST, 1.0 - LEAST)
+    return math.log(inside / (1.0 - inside))
+
+
+def _clip(value: float, low: float, high: float) -> float:
+    return max(low, min(high, value))
