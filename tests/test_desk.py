@@ -9,14 +9,16 @@ import threading
 import time
 
 from PySide6.QtCore import QMimeData, QObject, QPoint, QPointF, Qt, QTimer, QUrl
-from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtGui import QColor, QDragEnterEvent, QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QLabel
 
 from jeweller.assets import DEMO
 from jeweller.audio.encode import write_sound
 from jeweller.audio.ports import SimulatedSpeaker
 from jeweller.demo_band import read_band
+from jeweller.documents.theme import LIGHT
+from jeweller.gui.places.loupe.closeup import CloseupPicture
 from jeweller.gui.places.loupe.margin import MarginNote
 from jeweller.gui.places.loupe.model import OpenPair
 from jeweller.gui.places.loupe.recent import recent_pairs
@@ -124,6 +126,28 @@ class DeskCase(WindowCase):
     def kinds(self) -> list[str]:
         assert self.window.loupe_place.review is not None
         return [s.finding["kind"] for s in self.window.loupe_place.review.shown]
+
+
+class Closer(DeskCase):
+    def test_a_key_shows_the_sound_that_a_finding_rests_on(self) -> None:
+        self.open()
+        loupe = self.window.loupe
+        loupe.choose(None)
+        self.press(Qt.Key.Key_E)
+        self.assertEqual(loupe.findChildren(CloseupPicture), [])
+        wrong = next(n for n in loupe.margin.notes if n.shown.finding["kind"] == "wrong_note")
+        loupe.choose(wrong.shown.key)
+        self.press(Qt.Key.Key_E)
+        (picture,) = loupe.findChildren(CloseupPicture)
+        self.assertTrue(picture.isVisible())
+        image = picture.grab().toImage()
+        colours = {image.pixel(x, y) for x in range(0, image.width(), 3) for y in range(0, image.height(), 3)}
+        for colour in (LIGHT.wash, LIGHT.brass, LIGHT.ink):  # the doubt, the beginnings, the curves
+            self.assertIn(QColor(colour).rgb(), colours)
+        dialog = picture.window()
+        self.assertTrue(any("in its place" in x.text() for x in dialog.findChildren(QLabel)))
+        QTest.keyClick(dialog, Qt.Key.Key_Escape)
+        self.assertFalse(dialog.isVisible())
 
 
 class Opening(DeskCase):

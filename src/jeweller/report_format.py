@@ -20,6 +20,17 @@ class RestsOn(TypedDict):
     below: bool
 
 
+class Rival(TypedDict):
+    """What else a finding's note may have been, and the share (0..1) of the ways through the part that say so.
+
+    `story` is as_written, another_pitch, silent (its time passed without it), left_out (with its time) or
+    begins_elsewhere (than where it was heard to begin).
+    """
+
+    story: str
+    share: float
+
+
 # What a finding holds besides its place; which of these depends on its kind.
 FindingDetail = TypedDict(
     "FindingDetail",
@@ -60,6 +71,7 @@ FindingDetail = TypedDict(
         "ratio": float,
         "rest_beats": float,
         "rests_on": RestsOn,
+        "rivals": list[Rival],
         "scope": str,
         "seconds": float,
         "semitones": int,

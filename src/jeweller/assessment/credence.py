@@ -10,14 +10,18 @@ from __future__ import annotations
 import functools
 import json
 import math
+from collections import Counter
 from pathlib import Path
 
 import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import WRONG_KINDS, Finding, calibrate, is_sure
+from jeweller.assessment.joint_limits import CREDENCE
 from jeweller.notes.restarts import usual_level
+from jeweller.notes.settings import SAME_PITCH
 from jeweller.notes.table import PlayedNote
+from jeweller.report_format import FindingDetail, Rival
 
 FITTED = Path(__file__).parent / "credence.json"
 MEASURES = (
@@ -38,6 +42,11 @@ MEASURES = (
     "slurred",
     "hard",
     "dips",
+    "heard",
+    "audible",
+    "own",
+    "gap",
+    "many",
 )
 GROUPS: dict[str, tuple[str, ...]] = {
     "pitch": ("wrong_note", "wrong_partial", "missed_accidental", "added_accidental"),
@@ -53,23 +62,47 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "trill": ("trill_missed", "trill_thin", "trill_start"),
     "ornament": ("grace_missed", "grace_slipped", "ornament_wrong"),
     "joined": ("tongued_in_slur", "slurred_over_tongue", "breath_in_slur"),
-    "sound": ("out_of_tune", "sagging", "unsteady", "fuzzy", "dynamics_flat"),
+    "sound": ("out_of_tune", "sagging", "unsteady", "dynamics_flat"),
 }
 GROUP_OF = {kind: group for group, kinds in GROUPS.items() for kind in kinds}
-LEAST = 0.002  # of a posterior: no story is surer
 
 
 def weigh(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """The findings with the confidence that all measures together give them."""
     out = []
+    many = Counter(GROUP_OF.get(f.kind) for f in found)
     for f in found:
-        measures = measure_credence(case, f)
+        measures = measure_credence(case, f, many[GROUP_OF.get(f.kind)])
         confidence = calibrate(f.confidence)
         if measures is not None and GROUP_OF.get(f.kind) in _fitted():
             constant, weights = _fitted()[GROUP_OF[f.kind]]
-            confidence = 1.0 / (1.0 + math.exp(-_clip(constant + float(np.dot(weights, measures)), -6.0, 4.6)))
-        out.append(f.replace(confidence=confidence, measures=measures or (), weighed=True))
+            confidence = 1.0 / (1.0 + math.exp(-_clip(constant + float(np.dot(weights, measures)), *CREDENCE.odds)))
+        rivals = _rivals(case, f)
+        detail: FindingDetail = {**f.detail, "rivals": rivals} if rivals else f.detail
+        out.append(
+            f.replace(confidence=confidence, measures=measures or (), weighed=True, detail=detail)
+        )
     return out
+
+
+def _rivals(case: AssessmentContext, f: Finding) -> list[Rival]:
+    """What the ways through the part say of the most doubtful of a finding's notes."""
+    p, places = case.table.posteriors, _places(case, f)
+    if p is None or not places:
+        return []
+    i = min(places, key=lambda k: float(p.near[k]))
+    shares = {
+        "as_written": float(p.written[i]),
+        "another_pitch": float(p.other[i]),
+        "silent": float(p.missed[i]),
+        "left_out": float(p.left_out[i]),
+        "begins_elsewhere": 1.0 - float(p.near[i]) if p.near[i] > 0.0 else 0.0,
+    }
+    return [
+        {"story": story, "share": round(min(share, 1.0), 2)}
+        for story, share in shares.items()
+        if share >= CREDENCE.least_share
+    ]
 
 
 @functools.cache
@@ -80,8 +113,10 @@ def _fitted() -> dict[str, tuple[float, tuple[float, ...]]]:
     return {g: (float(v["constant"]), tuple(v["weights"])) for g, v in data["groups"].items()}
 
 
-def measure_credence(case: AssessmentContext, f: Finding) -> tuple[float, ...] | None:
-    """The measures of a finding, in the order of MEASURES; None where it is about no single note."""
+def measure_credence(case: AssessmentContext, f: Finding, many: int) -> tuple[float, ...] | None:
+    """The measures of a finding, in the order of MEASURES; None where it is about no single note. `many`: so
+    many of its group were found in the take.
+    """
     places = _places(case, f)
     posteriors = case.table.posteriors
     if not places or posteriors is None:
@@ -113,6 +148,26 @@ def measure_credence(case: AssessmentContext, f: Finding) -> tuple[float, ...] |
         float(case.notes[i].slurred_from_previous),
         _hard(case),
         _dips(case),
+        float(event is not None),
+        *_sounding(case, event, k),
+        math.log(many),
+    )
+
+
+def _sounding(case: AssessmentContext, event: PlayedNote | None, k: int) -> tuple[float, float, float]:
+    """(dB / 10 above the room, whether it has its written pitch and the note before another, seconds / 0.1 of
+    silence before it) of what was heard for a note.
+    """
+    if event is None:
+        return 0.0, 0.0, 0.0
+    before = case.table.events[k - 1] if k else None
+    apart = abs(event.midi - case.notes[event.index].sounding_midi) if event.index is not None else 99.0
+    new = before is None or not abs(before.midi - event.midi) < SAME_PITCH
+    gap = event.on_s - before.off_s if before is not None else 1.0
+    return (
+        _clip((event.level_db - case.table.room_db) / 10.0, -1.0, 5.0),
+        float(apart < SAME_PITCH and new),
+        _clip(gap / 0.1, -1.0, 3.0),
     )
 
 
@@ -164,7 +219,7 @@ def _dips(case: AssessmentContext) -> float:
 
 
 def _logit(share: float) -> float:
-    inside = _clip(share, LEAST, 1.0 - LEAST)
+    inside = _clip(share, CREDENCE.surest, 1.0 - CREDENCE.surest)
     return math.log(inside / (1.0 - inside))
 
 

@@ -52,6 +52,7 @@ class TrendLimits:
     longest_share: float = number(
         0.75, "share", (0, 1), "a longer stretch is the take's tempo, and leaves none"
     )
+    most_changes: int = number(3, "count", (1, 12), "in one take: who changes oftener has no tempo")
     least_gain: float = number(7.0, "nats", (0, 32), "by which a change must explain the take better")
     even_gain: float = number(
         7.0, "nats", (0, 32), "where a change is as likely as none: it may lie anywhere"
@@ -64,3 +65,17 @@ class TrendLimits:
 
 
 TREND_LIMITS = TrendLimits()
+
+
+@dataclass(frozen=True, kw_only=True)
+class CredenceLimits:
+    """`assessment.credence`."""
+
+    surest: float = number(0.002, "share", (0, 0.1), "no story is taken to be surer, or less sure, than this")
+    least_share: float = number(0.005, "share", (0, 0.1), "a rival with a smaller share is not told")
+    odds: tuple[float, float] = number(
+        (-6.0, 4.6), "nats", (-12, 12), "no finding is told with odds beyond these"
+    )
+
+
+CREDENCE = CredenceLimits()

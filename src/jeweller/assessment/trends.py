@@ -35,6 +35,7 @@ class _Change:
     error: float
     base: float  # log seconds a quarter of the take without it
     gain: float  # nats by which it explains the take better
+    course: Array  # of it at each row, 0..1
 
 
 def find_trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
@@ -47,9 +48,17 @@ def find_trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
     ]
     if len(rows) < 2 * t.least_intervals:
         return []
-    change = _likeliest_change(case, rows)
-    if change is None or change.gain < t.least_gain:
-        return []
+    found: list[_Change] = []
+    while len(found) < t.most_changes:
+        change = _likeliest_change(case, rows, found)
+        if change is None or change.gain < t.least_gain:
+            break
+        found.append(change)
+    return [_say(case, rows, change) for change in found]
+
+
+def _say(case: AssessmentContext, rows: list[Interval], change: _Change) -> Finding:
+    t, s = TREND_LIMITS, case.settings
     first, last = rows[change.first], rows[change.last]
     end = case.sounded(last.j)
     notes = [case.notes[k] for k in range(first.i, last.j)]
@@ -67,21 +76,22 @@ def find_trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
             "tempo_share", abs(change.amount), s.tempo_share, change.error, "share", sure_at=t.sure_at
         ),
     }
-    return [
-        case.finding(
-            first.i,
-            "dragging" if change.amount > 0 else "rushing",
-            until_s=end.on_s,
-            notes=tuple(n.id for n in notes),
-            score_ids=tuple(n.score_id for n in notes),
-            confidence=confidence,
-            severity=t.severity,
-            detail=detail,
-        )
-    ]
+    return case.finding(
+        first.i,
+        "dragging" if change.amount > 0 else "rushing",
+        until_s=end.on_s,
+        notes=tuple(n.id for n in notes),
+        score_ids=tuple(n.score_id for n in notes),
+        confidence=confidence,
+        severity=t.severity,
+        detail=detail,
+    )
 
 
-def _likeliest_change(case: AssessmentContext, rows: list[Interval]) -> _Change | None:
+def _likeliest_change(
+    case: AssessmentContext, rows: list[Interval], known: list[_Change]
+) -> _Change | None:
+    """The change that explains most of what those already `known` do not."""
     t = TREND_LIMITS
     seconds = np.array([v.seconds for v in rows])
     at = np.array([float(case.notes[v.i].onset) for v in rows])
@@ -91,13 +101,16 @@ def _likeliest_change(case: AssessmentContext, rows: list[Interval]) -> _Change 
     scatter = (case.time_spread / seconds) ** 2
     alike = np.exp(-np.abs(at[:, None] - at[None, :]) / t.wander_quarters)
     shapes, spans = _shapes(case, at, length)
+    taken = [k for k, span in enumerate(spans) if any(_overlap(span, c) for c in known)]
+    shapes = np.delete(shapes, taken, axis=1)
+    spans = [span for k, span in enumerate(spans) if k not in set(taken)]
     if not spans:
         return None
     # What any take may have: a tempo of its own, and a slowing at its very end.
     total = at[-1] + length[-1]
     slows = min(t.ending_quarters, t.ending_share * (total - at[0]))
     ending = np.clip((at - (total - slows)) / slows, 0.0, 1.0)
-    usual = np.stack([np.ones(len(at)), ending], axis=1)
+    usual = np.stack([np.ones(len(at)), ending, *(c.course for c in known)], axis=1)
     best: tuple[float, int, float, float] | None = None
     plain = -math.inf
     for wander in t.wanders:
@@ -119,10 +132,25 @@ def _likeliest_change(case: AssessmentContext, rows: list[Interval]) -> _Change 
     score, k, amount_, error = best
     first, last = spans[k]
     here = slice(first, last + 1)
-    base = float(np.median(np.delete(tempo, here)))
+    plainly = np.ones(len(tempo), np.bool_)
+    for a, b in ((first, last), *((c.first, c.last) for c in known)):
+        plainly[a : b + 1] = False
+    base = float(np.median(tempo[plainly])) if plainly.any() else float(np.median(tempo))
     if not _by_more_than_one(tempo[here] - base, length[here], amount_, case.settings.tempo_share):
         return None
-    return _Change(first=first, last=last, amount=amount_, error=error, base=base, gain=score - plain)
+    return _Change(
+        first=first,
+        last=last,
+        amount=amount_,
+        error=error,
+        base=base,
+        gain=score - plain,
+        course=shapes[:, k],
+    )
+
+
+def _overlap(span: tuple[int, int], change: _Change) -> bool:
+    return span[0] <= change.last and change.first <= span[1]
 
 
 def _by_more_than_one(away: Array, length: Array, amount: float, share: float) -> bool:

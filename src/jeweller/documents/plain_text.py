@@ -7,7 +7,7 @@ import textwrap
 from jeweller.assessment.finding import is_sure
 from jeweller.assessment.messages import cause_words
 from jeweller.assessment.phrases import capitalized
-from jeweller.i18n import _
+from jeweller.i18n import N_, _
 from jeweller.report.advice import choose_faults, choose_tuning, plan_practice, praise
 from jeweller.report.heard import heard_of, heard_sentence
 from jeweller.report_format import ReportFinding, RestsOn, TakeReport
@@ -146,6 +146,35 @@ def _wrapped(text: str, width: int) -> list[str]:
     return textwrap.wrap(text, width, subsequent_indent="  ")
 
 
+STORIES = {
+    "as_written": N_("{percent} % have the note as written"),
+    "another_pitch": N_("{percent} % have another pitch in its place"),
+    "silent": N_("{percent} % have silence in its place"),
+    "left_out": N_("{percent} % leave it out with its time"),
+}
+
+
+def rival_lines(finding: ReportFinding) -> list[str]:
+    """What else the note of a finding may have been, with how much speaks for it; none where nothing was
+    weighed.
+    """
+    rivals = {r["story"]: r["share"] for r in finding["detail"].get("rivals", ())}
+    told = [
+        _(STORIES[story]).format(percent=round(100 * share))
+        for story, share in sorted(rivals.items(), key=lambda pair: -pair[1])
+        if story in STORIES and round(100 * share)
+    ]
+    lines = []
+    if told:
+        lines.append(_("Of the ways in which the music fits this sound, {told}.").format(told=", ".join(told)))
+    elsewhere = round(100 * rivals.get("begins_elsewhere", 0.0))
+    if elsewhere:
+        lines.append(
+            _("{percent} % begin it somewhere else than where it was heard.").format(percent=elsewhere)
+        )
+    return lines
+
+
 def rest_lines(r: RestsOn, confidence: float) -> list[str]:
     """Why a finding is said: the amount, its bound, the threshold and the setting that moves it."""
     side, bound = ("below", _("at most")) if r["below"] else ("beyond", _("at least"))
@@ -164,8 +193,13 @@ def rest_lines(r: RestsOn, confidence: float) -> list[str]:
             ).format(threshold=r["threshold"], unit=_(r["unit"]), setting=r["setting"], side=side)
         ),
     ]
+    beyond = r["bound"] < r["threshold"] if r["below"] else r["bound"] > r["threshold"]
     if not is_sure(confidence):
-        lines.append(_("the bound is not: listen here"))
+        lines.append(
+            _("it is, but how the notes around it were heard leaves a doubt: listen here")
+            if beyond
+            else _("the bound is not: listen here")
+        )
     return lines
 
 
@@ -185,10 +219,11 @@ def explain_text(report: TakeReport, finding: ReportFinding) -> str:
     out += [
         f"  {k.replace('_', ' ')}: {v}"
         for k, v in finding["detail"].items()
-        if v not in ("", None) and k != "rests_on"
+        if v not in ("", None) and k not in ("rests_on", "rivals")
     ]
     if finding["detail"].get("rests_on"):
         out += [f"  {line}" for line in rest_lines(finding["detail"]["rests_on"], finding["confidence"])]
+    out += [f"  {line}" for line in rival_lines(finding)]
     if finding["cause"]:
         out.append(
             _("  likely cause: {cause}").format(cause=cause_words(finding["cause"]) or finding["cause"])

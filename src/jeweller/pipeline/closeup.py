@@ -58,6 +58,12 @@ class Closeup:
     def has_pitch(self) -> bool:
         return bool(np.isfinite(self.pitch).any())
 
+    def above(self, bar: NoteBar) -> bool:
+        """Whether most of what was heard in a bar's time lies above it."""
+        here = self.pitch[(self.pitch_s >= bar.from_s) & (self.pitch_s < bar.to_s)]
+        here = here[np.isfinite(here)]
+        return bool(len(here)) and float(np.median(here)) > bar.midi + 0.3
+
 
 def look_closer(checked: Checked, finding: ReportFinding) -> Closeup:
     """What is known of the sound around a finding of the report."""

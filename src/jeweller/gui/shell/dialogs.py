@@ -23,6 +23,7 @@ KEYS = (
     ("D", N_("dismiss it")),
     ("R", N_("restore it")),
     ("C", N_("change its kind")),
+    ("E", N_("look closer at what a finding rests on")),
     ("A", N_("add a finding at the chosen note")),
     (N_("U, Ctrl+Z"), "undo"),
     ("Ctrl+Shift+Z", "redo"),

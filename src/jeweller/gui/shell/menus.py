@@ -195,6 +195,7 @@ def _fill_view(w: Window) -> QAction:
     view.addSeparator()
     add_check(w, view, _("Timing rail"), True, w.loupe.set_rail)
     pitch_action = add_check(w, view, _("Heard pitch on the staff"), False, w.loupe.set_pitch, "P")
+    add_action(w, view, _("Look closer at the finding"), lambda: w.act("look_closer"), "E")
     passes = view.addMenu(_("Repeated bars show"))
     for k, words in ((1, _("the first time")), (2, _("the second time"))):
         add_action(w, passes, words, lambda p=k: w.loupe.set_passing(p))

@@ -93,6 +93,8 @@ class Routes(QMainWindow):
         if self.place == "bench":
             if what in ("undo", "redo"):
                 self.bench.undo(again=what == "redo")
+            elif what == "look_closer":
+                self.look_closely()
             else:
                 self.bench.act(what)
         elif self.place == "loupe":

@@ -102,7 +102,9 @@ class CloseupPicture(QWidget):
             painter.drawRect(box)
             if box.width() >= NAMED_PX and bar.name:
                 painter.setPen(QColor(t.quiet))
-                painter.drawText(QPointF(box.left() + 2, box.top() - 4), bar.name)
+                # on the side where no pitch was heard
+                under = box.bottom() + painter.fontMetrics().ascent() + 2
+                painter.drawText(QPointF(box.left() + 2, under if c.above(bar) else box.top() - 4), bar.name)
         for bar in c.heard:
             x = self._x(bar.from_s)
             painter.setPen(QPen(QColor(t.brass), 2.0))

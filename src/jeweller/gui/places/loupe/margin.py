@@ -193,6 +193,14 @@ class MarginNote(QFrame):
             buttons.addWidget(button)
         buttons.addStretch(1)
         box.addLayout(buttons)
+        closer = QPushButton(_("Look closer (E)"))
+        closer.setFont(font(points - 1, weight=600))
+        closer.setToolTip(_("The pitch, the loudness and the attacks that this rests on"))
+        closer.clicked.connect(lambda: self.act.emit("look_closer", self.shown.key))
+        row = QHBoxLayout()
+        row.addWidget(closer)
+        row.addStretch(1)
+        box.addLayout(row)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.chosen.emit(self.shown.key)

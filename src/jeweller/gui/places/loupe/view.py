@@ -10,9 +10,11 @@ from PySide6.QtCore import QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
+from jeweller.assessment.messages import localized
 from jeweller.audio.ports import Speaker
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.mark_canvas import View
+from jeweller.documents.plain_text import rival_lines
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.loupe.listening import ReviewListening
 from jeweller.gui.places.loupe.margin import Margin, width_at
@@ -297,7 +299,7 @@ class Loupe(QWidget):
     # ---- decisions
 
     def act(self, what: str, key: str | None = None) -> None:
-        """keep, dismiss, restore, change, undo, redo."""
+        """keep, dismiss, restore, change, look_closer, undo, redo."""
         review = self.review
         if review is None:
             return
@@ -309,6 +311,9 @@ class Loupe(QWidget):
                 return
         elif key is None:
             self.message.emit(_("Choose a finding first."))
+            return
+        elif what == "look_closer":
+            self._look_closer(key)
             return
         elif what == "change":
             self.choose(key) if key != self.selection.chosen else None
@@ -325,6 +330,18 @@ class Loupe(QWidget):
                 "redo": _("Done again."),
             }[what]
         )
+
+    def _look_closer(self, key: str) -> None:
+        """The sound around a finding, as a picture."""
+        from jeweller.gui.places.loupe.closeup import show_closeup
+        from jeweller.pipeline.closeup import look_closer
+
+        shown = next((x for x in self.review.shown if x.key == key), None) if self.review else None
+        if shown is None or self.review is None:
+            return
+        closeup = look_closer(self.review.checked, shown.finding)
+        rivals = rival_lines(shown.finding)
+        show_closeup(closeup, localized(shown.finding)["text"], rivals, self.theme, self.points, self)
 
     def after_decision(self, words: str) -> None:
         self.paper.remark()
