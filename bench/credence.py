@@ -25,7 +25,7 @@ import numpy as np
 from jeweller.assessment.credence import FITTED, GROUP_OF, GROUPS, MEASURES
 from scoring import SURE, pair
 
-POOL, DEVIATION, CONSTANT = 2.0, 6.0, 1.0  # ridges
+POOL, DEVIATION, CONSTANT = 2.0, 8.0, 1.0  # ridges
 FOLDS, BINS = 5, 10
 
 

@@ -39,7 +39,9 @@ def notes_of(case: Path) -> list[tuple[bool, list[float]]]:
     table = checked.table
     if not table.followed or table.shift:
         return []
-    above = {i for f in truth["faults"] if f["kind"] == "wrong_octave" and f["amount"] == 12 for i in f["notes"]}
+    above = {
+        i for f in truth["faults"] if f["kind"] == "wrong_octave" and f["amount"] == 12 for i in f["notes"]
+    }
     lowest = min(n.sounding_midi for n in table.notes)
     # every note is asked, not only those whose octave is in question
     partials = measure_partials(table, SpectralDecomposition(checked.features, table.events, lowest, 0), 0.0)

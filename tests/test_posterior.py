@@ -78,7 +78,7 @@ class Credence(unittest.TestCase):
         checked = checked_take()
         for f in checked.findings:
             with self.subTest(f.kind):
-                measures = measure_credence(checked.case, f, 1)
+                measures = measure_credence(checked.case, f)
                 if f.notes:
                     assert measures is not None
                     self.assertEqual(len(measures), len(MEASURES))
@@ -94,10 +94,10 @@ class Credence(unittest.TestCase):
         i = checked.case.index_of[f.notes[0]]
         posteriors = checked.case.table.posteriors
         assert posteriors is not None
-        before = measure_credence(checked.case, f, 1)
+        before = measure_credence(checked.case, f)
         self.addCleanup(posteriors.written.__setitem__, i, float(posteriors.written[i]))
         posteriors.written[i] = 0.97
-        after = measure_credence(checked.case, f, 1)
+        after = measure_credence(checked.case, f)
         assert before is not None and after is not None
         self.assertLess(after[story], before[story] - 2.0)
 

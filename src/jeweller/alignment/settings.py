@@ -330,7 +330,9 @@ class PosteriorSettings:
     places: int = number(3, "notes", (1, 12), "places on each side of the way found that are weighed")
     around_s: float = number(3.0, "s", (0, 12), "before its beginning and behind its end as well")
     least_reach_s: float = number(0.6, "s", (0, 2.4), "segments at least so long are weighed")
-    longest: float = number(2.2, "ratio", (1, 8), "and those up to so many times what a note is expected to last")
+    longest: float = number(
+        2.2, "ratio", (1, 8), "and those up to so many times what a note is expected to last"
+    )
     same_s: float = number(0.05, "s", (0, 0.2), "two beginnings so near are one")
 
 

@@ -10,13 +10,12 @@ from __future__ import annotations
 import functools
 import json
 import math
-from collections import Counter
 from pathlib import Path
 
 import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
-from jeweller.assessment.finding import WRONG_KINDS, Finding, calibrate, is_sure
+from jeweller.assessment.finding import SURE, WRONG_KINDS, Finding, calibrate, is_sure
 from jeweller.assessment.joint_limits import CREDENCE
 from jeweller.notes.restarts import usual_level
 from jeweller.notes.settings import SAME_PITCH
@@ -31,22 +30,15 @@ MEASURES = (
     "elsewhere",
     "spread",
     "soft",
-    "clean",
     "unclear",
-    "attack",
-    "length",
-    "fast",
-    "unsteady",
     "repeated",
     "ornament",
     "slurred",
-    "hard",
     "dips",
     "heard",
     "audible",
     "own",
     "gap",
-    "many",
 )
 GROUPS: dict[str, tuple[str, ...]] = {
     "pitch": ("wrong_note", "wrong_partial", "missed_accidental", "added_accidental"),
@@ -70,18 +62,16 @@ GROUP_OF = {kind: group for group, kinds in GROUPS.items() for kind in kinds}
 def weigh(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """The findings with the confidence that all measures together give them."""
     out = []
-    many = Counter(GROUP_OF.get(f.kind) for f in found)
     for f in found:
-        measures = measure_credence(case, f, many[GROUP_OF.get(f.kind)])
+        measures = measure_credence(case, f)
         confidence = calibrate(f.confidence)
         if measures is not None and GROUP_OF.get(f.kind) in _fitted():
             constant, weights = _fitted()[GROUP_OF[f.kind]]
-            confidence = 1.0 / (1.0 + math.exp(-_clip(constant + float(np.dot(weights, measures)), *CREDENCE.odds)))
+            odds = _clip(constant + float(np.dot(weights, measures)), *CREDENCE.odds)
+            confidence = _said(1.0 / (1.0 + math.exp(-odds)))
         rivals = _rivals(case, f)
         detail: FindingDetail = {**f.detail, "rivals": rivals} if rivals else f.detail
-        out.append(
-            f.replace(confidence=confidence, measures=measures or (), weighed=True, detail=detail)
-        )
+        out.append(f.replace(confidence=confidence, measures=measures or (), weighed=True, detail=detail))
     return out
 
 
@@ -105,6 +95,13 @@ def _rivals(case: AssessmentContext, f: Finding) -> list[Rival]:
     ]
 
 
+def _said(right: float) -> float:
+    """A chance of being right as a confidence: what is hardly likelier than not is a place to listen to."""
+    if right >= CREDENCE.sure_from:
+        return right
+    return right * (SURE - 0.001) / CREDENCE.sure_from
+
+
 @functools.cache
 def _fitted() -> dict[str, tuple[float, tuple[float, ...]]]:
     if not FITTED.exists():
@@ -113,10 +110,8 @@ def _fitted() -> dict[str, tuple[float, tuple[float, ...]]]:
     return {g: (float(v["constant"]), tuple(v["weights"])) for g, v in data["groups"].items()}
 
 
-def measure_credence(case: AssessmentContext, f: Finding, many: int) -> tuple[float, ...] | None:
-    """The measures of a finding, in the order of MEASURES; None where it is about no single note. `many`: so
-    many of its group were found in the take.
-    """
+def measure_credence(case: AssessmentContext, f: Finding) -> tuple[float, ...] | None:
+    """The measures of a finding, in the order of MEASURES; None where it is about no single note."""
     places = _places(case, f)
     posteriors = case.table.posteriors
     if not places or posteriors is None:
@@ -129,7 +124,6 @@ def measure_credence(case: AssessmentContext, f: Finding, many: int) -> tuple[fl
     beat = case.beat_s(i)
     table = case.table
     k = table.events.index(event) if event is not None else 0
-    ioi = float(case.notes[min(i + 1, last)].onset - case.notes[i].onset) * case.spq(i)
     return (
         _logit(f.confidence),
         float(is_sure(f.confidence)),
@@ -137,20 +131,13 @@ def measure_credence(case: AssessmentContext, f: Finding, many: int) -> tuple[fl
         math.log(1.01 - min(float(posteriors.near[k]) for k in around)),
         _clip(math.log(max(float(posteriors.spread_s[k]) for k in around) / beat + 0.005), -6.0, 1.0),
         _clip((usual_level(table.events, k) - event.level_db) / 6.0, -2.0, 4.0) if event is not None else 0.0,
-        _clip((table.loud_db - table.room_db - 30.0) / 10.0, -2.0, 3.0),
         math.log(1.02 - min(event.clarity, 1.0)) if event is not None else 0.0,
-        min(event.attack, 1.5) if event is not None else 0.0,
-        _clip(math.log((event.off_s - event.on_s) / beat + 0.02), -4.0, 2.0) if event is not None else 0.0,
-        _clip(math.log(max(ioi, 0.05)), -3.0, 1.0),
-        _clip(math.log(case.time_spread / beat), -4.0, 0.0),
         float(i > 0 and case.notes[i].sounding_midi == case.notes[i - 1].sounding_midi),
         float(any(case.notes[k].written.ornament or k in case.graced for k in around)),
         float(case.notes[i].slurred_from_previous),
-        _hard(case),
         _dips(case),
         float(event is not None),
         *_sounding(case, event, k),
-        math.log(many),
     )
 
 
@@ -199,22 +186,9 @@ def _story(case: AssessmentContext, f: Finding, places: list[int]) -> float:
     return -_logit(1.0 - min(float(p.written[i] + p.other[i]) for i in places))
 
 
-def _hard(case: AssessmentContext) -> float:
-    """How doubtful the ways through the whole take are: log of the mean share of ways that begin a note
-    elsewhere.
-    """
-    p = case.table.posteriors
-    if p is None:
-        return 0.0
-    heard = p.near[case.table.first : case.table.last + 1]
-    return math.log(1.02 - float(np.mean(heard))) if len(heard) else 0.0
-
-
 def _dips(case: AssessmentContext) -> float:
     """dB / 10 by which the loudness usually falls between two tongued notes: little in a long reverberation."""
-    dips = [
-        t.dip_db for t in case.table.transitions if not case.notes[t.index].slurred_from_previous
-    ]
+    dips = [t.dip_db for t in case.table.transitions if not case.notes[t.index].slurred_from_previous]
     return _clip(float(np.median(dips)) / 10.0, 0.0, 3.0) if dips else 1.0
 
 

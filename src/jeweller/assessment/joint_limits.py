@@ -72,6 +72,9 @@ class CredenceLimits:
     """`assessment.credence`."""
 
     surest: float = number(0.002, "share", (0, 0.1), "no story is taken to be surer, or less sure, than this")
+    sure_from: float = number(
+        0.6, "share", (0.5, 1), "chance of being right from which a finding is said surely"
+    )
     least_share: float = number(0.005, "share", (0, 0.1), "a rival with a smaller share is not told")
     odds: tuple[float, float] = number(
         (-6.0, 4.6), "nats", (-12, 12), "no finding is told with odds beyond these"

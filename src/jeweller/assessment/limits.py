@@ -236,7 +236,10 @@ class OrnamentsLimits:
         3, "count", (0, 12), "more beginnings inside a trill than turns: some of its turns were not heard"
     )
     turns_a_second: float = number(
-        5.0, "turns per second", (0, 20), "of the slowest trill: beginnings farther apart are none of its turns"
+        5.0,
+        "turns per second",
+        (0, 20),
+        "of the slowest trill: beginnings farther apart are none of its turns",
     )
     plain_trill_s: float = number(
         0.6, "s", (0, 2.4), "in a shorter note few turns may be all there is room for"

@@ -88,9 +88,7 @@ def _say(case: AssessmentContext, rows: list[Interval], change: _Change) -> Find
     )
 
 
-def _likeliest_change(
-    case: AssessmentContext, rows: list[Interval], known: list[_Change]
-) -> _Change | None:
+def _likeliest_change(case: AssessmentContext, rows: list[Interval], known: list[_Change]) -> _Change | None:
     """The change that explains most of what those already `known` do not."""
     t = TREND_LIMITS
     seconds = np.array([v.seconds for v in rows])

@@ -166,7 +166,9 @@ def rival_lines(finding: ReportFinding) -> list[str]:
     ]
     lines = []
     if told:
-        lines.append(_("Of the ways in which the music fits this sound, {told}.").format(told=", ".join(told)))
+        lines.append(
+            _("Of the ways in which the music fits this sound, {told}.").format(told=", ".join(told))
+        )
     elsewhere = round(100 * rivals.get("begins_elsewhere", 0.0))
     if elsewhere:
         lines.append(

@@ -361,7 +361,10 @@ class MeasureSettings:
         "share of a dip in which its pitch is there; an attack so strong in it begins another sound",
     )
     held_in_noise: float = number(
-        0.85, "share", (0, 1), "of a dip with an attack in it has the pitch: a noise, the tone goes on behind it"
+        0.85,
+        "share",
+        (0, 1),
+        "of a dip with an attack in it has the pitch: a noise, the tone goes on behind it",
     )
     waver_step: float = number(
         0.25,

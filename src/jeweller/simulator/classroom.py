@@ -28,6 +28,7 @@ from jeweller.synthesis import sampler
 F = Fraction
 __all__ = ["FAMILIES", "make_classroom_take"]
 Samples = npt.NDArray[np.float32]
+DISTURBED = 0.12  # of the takes have a cough, of as many a chair is moved, as many have automatic gain
 ENDINGS = (".wav", ".flac", ".ogg", ".mp3", ".m4a")
 
 
@@ -59,6 +60,12 @@ def make_classroom_take(
         case.beside(dry, sampler.RATE, played)
     if family == "beside":
         _talk(dry, played, case, rng, speech)
+    conditions, chance = [], np.random.default_rng((seed, 11))
+    for name, noise in (("cough", noises.cough), ("chair", noises.chair)):
+        if chance.random() < DISTURBED:
+            level = _level(dry) * float(chance.uniform(0.3, 0.9))
+            noise(dry, sampler.RATE, float(chance.uniform(0.1, 0.95)) * played.seconds, level, chance)
+            conditions.append(name)
     rough = bool(rng.random() < 0.3)
     room = Room(
         float(rng.uniform(0.5, 1.1) if rough else rng.uniform(0.2, 0.6)),
@@ -66,6 +73,9 @@ def make_classroom_take(
         float(rng.uniform(20, 32) if rough else rng.uniform(30, 48)),
     )
     samples = put_in_room(dry, sampler.RATE, room, seed)
+    if chance.random() < DISTURBED:
+        samples = noises.automatic_gain(samples, sampler.RATE)
+        conditions.append("automatic gain")
     truth = truth_of(case.line, played, spoken) | {
         "family": family,
         "case": case.name,
@@ -74,6 +84,7 @@ def make_classroom_take(
         "instrument": instrument.name,
         "bpm": round(case.manner.bpm, 2),
         "rough": rough,
+        "conditions": conditions,
         "seed": seed,
         "sound": bank.name if bank else "shipped",
     }
@@ -92,11 +103,16 @@ def make_classroom_take(
     )
 
 
+def _level(dry: Samples) -> float:
+    """RMS of what sounds."""
+    loud = dry[np.abs(dry) > 0.05 * np.abs(dry).max()]
+    return float(np.sqrt((loud**2).mean())) if len(loud) else 0.1
+
+
 def _talk(
     dry: Samples, played: Performance, case: Case, rng: np.random.Generator, speech: Path | None
 ) -> None:
-    loud = dry[np.abs(dry) > 0.05 * np.abs(dry).max()]
-    level = float(np.sqrt((loud**2).mean())) * float(rng.uniform(0.3, 0.8))
+    level = _level(dry) * float(rng.uniform(0.3, 0.8))
     ends = [t.off_s for t in played.notes if t.off_s is not None]
     first, last = min(t.on_s for t in played.notes if t.on_s is not None), max(ends)
     if case.name == "talk after":

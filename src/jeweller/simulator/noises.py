@@ -80,6 +80,47 @@ def pages(out: Array, rate: int, at_s: float, level: float, rng: np.random.Gener
     _put(out, at_s, level * noise * np.sin(np.pi * t) * flutter, rate)
 
 
+def cough(out: Array, rate: int, at_s: float, level: float, rng: np.random.Generator) -> None:
+    """Two or three bursts of breath through an open mouth."""
+    at = at_s
+    for k in range(int(rng.integers(2, 4))):
+        seconds = float(rng.uniform(0.1, 0.22))
+        t = np.arange(int(seconds * rate)) / rate
+        burst = _resonance(rng.standard_normal(len(t)), float(rng.uniform(450, 900)), 250, rate)
+        burst += 0.5 * _resonance(rng.standard_normal(len(t)), float(rng.uniform(1300, 2400)), 500, rate)
+        burst *= np.exp(-t / (0.35 * seconds)) * np.minimum(t / 0.008, 1.0)
+        _put(out, at, level * (1.0 if k == 0 else 0.6) * burst / (burst.std() + 1e-9), rate)
+        at += seconds + float(rng.uniform(0.05, 0.15))
+
+
+def chair(out: Array, rate: int, at_s: float, level: float, rng: np.random.Generator) -> None:
+    """A chair that is moved: a knock, then a scrape that squeals a little."""
+    t = np.arange(int(0.06 * rate)) / rate
+    knock = rng.standard_normal(len(t)) * np.exp(-t / 0.012)
+    _put(out, at_s, 1.6 * level * knock, rate)
+    seconds = float(rng.uniform(0.25, 0.6))
+    t = np.arange(int(seconds * rate)) / rate
+    hz = float(rng.uniform(280, 900)) * (1.0 + 0.15 * np.cumsum(rng.standard_normal(len(t))) / rate**0.5)
+    stick = np.sign(np.sin(2 * np.pi * np.cumsum(hz) / rate)) * (rng.random(len(t)) < 0.7)
+    scrape = _resonance(stick + 0.8 * rng.standard_normal(len(t)), float(rng.uniform(500, 1500)), 600, rate)
+    scrape *= np.sin(np.pi * t / seconds) ** 0.5
+    _put(out, at_s + 0.08, level * scrape / (scrape.std() + 1e-9), rate)
+
+
+def automatic_gain(out: Array, rate: int, most_db: float = 14.0) -> Array:
+    """What a recorder that sets its own level makes of a sound: soft stretches are raised slowly, by `most_db`
+    at most, and loud ones brought down at once.
+    """
+    from scipy.ndimage import maximum_filter1d, uniform_filter1d
+
+    hop = int(0.01 * rate)
+    frames = np.abs(np.pad(out, (0, -len(out) % hop))).reshape(-1, hop).max(axis=1) + 1e-6
+    held = uniform_filter1d(maximum_filter1d(frames, 60), 80)  # rises within 0.3 s, falls within 0.8 s
+    gain = np.clip(held.max() / held, 1.0, 10 ** (most_db / 20))
+    every = np.interp(np.arange(len(out)), np.arange(len(gain)) * hop, gain)
+    return (out * every * (0.7 / (np.abs(out * every).max() + 1e-9))).astype(np.float32)
+
+
 def fan(out: Array, rate: int, level: float, rng: np.random.Generator) -> None:
     from scipy.signal import lfilter
 

@@ -82,7 +82,9 @@ class CloseupPicture(QWidget):
             painter.drawLine(QPointF(x, lanes[0].top()), QPointF(x, lanes[-1].bottom()))
             painter.setPen(QColor(t.quiet))
             box = QRectF(x - 40, lanes[-1].bottom() + 4, 80, BOTTOM - 6)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, _("{seconds:g} s").format(seconds=round(at, 1)))
+            painter.drawText(
+                box, Qt.AlignmentFlag.AlignCenter, _("{seconds:g} s").format(seconds=round(at, 1))
+            )
             at += step
 
     def _draw_pitch(self, painter: QPainter, lane: QRectF) -> None:
@@ -124,7 +126,9 @@ class CloseupPicture(QWidget):
 
         painter.setPen(QPen(QColor(t.faint), 1.0, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(lane.left(), y(c.room_db)), QPointF(lane.right(), y(c.room_db)))
-        self._draw_curve(painter, [QPointF(self._x(float(a)), y(float(v))) for a, v in self._thinned(c.level_db)])
+        self._draw_curve(
+            painter, [QPointF(self._x(float(a)), y(float(v))) for a, v in self._thinned(c.level_db)]
+        )
 
     def _draw_attacks(self, painter: QPainter, lane: QRectF) -> None:
         def y(attack: float) -> float:
@@ -176,6 +180,7 @@ def show_closeup(
     buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
     buttons.rejected.connect(box.reject)
     column.addWidget(buttons)
+    box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     box.resize(1000, 680)
     box.show()
     return box
