@@ -22,7 +22,8 @@ from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.counting import assess_count
 from jeweller.assessment.finding import SURE, Finding
 from jeweller.assessment.ornaments import assess_ornaments
-from jeweller.assessment.pitches import assess_tuning
+from jeweller.assessment.messages import texts_of
+from jeweller.assessment.pitches import assess_tuning, wrong_pitch
 from jeweller.assessment.settings import AssessmentSettings, make_settings
 from jeweller.assessment.sound import assess_clearness
 from jeweller.assessment.timing import assess_rhythm
@@ -108,6 +109,38 @@ def onsets(line: PerformedPart, bpm: float = 90.0) -> list[float]:
 
 def kinds(found: list[Finding]) -> list[tuple[str, str]]:
     return [(f.kind, f.bar) for f in found if f.confidence >= SURE]
+
+
+class Slide(unittest.TestCase):
+    """On a slide the place comes before the letter."""
+
+    LINE = line_of("C4/1 D4/1 E4/1 F4/1 | C4/2 C4/2", name="Trombone")
+
+    def test_a_sharp_where_none_is_written_is_a_slide_too_far_in(self) -> None:
+        case = case_of(self.LINE, onsets(self.LINE), name="Trombone")
+        f = wrong_pitch(
+            case_of(self.LINE, onsets(self.LINE), name="Trombone", midi={0: 61.0}),
+            0,
+            case.sounded(0),
+            61,
+            0.9,
+        )
+        self.assertEqual((f.kind, f.cause), ("added_accidental", "neighbour_slide_position"))
+        text, advice = texts_of(f)
+        self.assertIn("the slide was too far in", text)
+        self.assertIn("position 3, about a hand further out", advice)
+
+    def test_a_pitch_between_two_places_says_which_way(self) -> None:
+        case = case_of(self.LINE, onsets(self.LINE), name="Trombone", midi={5: 59.55})
+        (f,) = [f for f in assess_tuning(case) if f.kind == "out_of_tune"]
+        self.assertIn("Position 3 is a little further in", texts_of(f)[1])
+
+    def test_where_there_is_no_slide_nothing_is_said_of_one(self) -> None:
+        case = case_of(self.LINE, onsets(self.LINE), name="Euphonium", midi={0: 61.0})
+        f = wrong_pitch(case, 0, case.sounded(0), 61, 0.9)
+        self.assertNotIn("slide", " ".join(texts_of(f)))
+        self.assertIsNone(require_instrument("Euphonium").slide_place(60, 1.0))
+        self.assertIsNone(require_instrument("Trombone").slide_place(58, 1.0))  # farther in than all the way
 
 
 class Tempo(unittest.TestCase):

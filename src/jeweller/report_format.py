@@ -66,6 +66,7 @@ FindingDetail = TypedDict(
         "of": int,
         "over_beats": float,
         "percent": int,
+        "position": int,
         "quarters": float,
         "played": int,
         "ratio": float,
@@ -84,6 +85,7 @@ FindingDetail = TypedDict(
         "usual": float,
         "written": str,
         "written_beats": float,
+        "slide": str,
     },
     total=False,
 )

@@ -450,6 +450,9 @@ class TimingLimits:
         0.25, "share", (0, 1), "of the squared error: what explains so much better is preferred"
     )
     figure_notes: int = number(12, "notes", (0, 48), "no figure is longer")
+    still_the_beat: float = number(
+        0.3, "log ratio", (0, 1.2), "a dotted pair longer or shorter than its beat by more is no lost dot"
+    )
     back_on_the_beat: float = number(
         0.12,
         "log ratio",

@@ -61,9 +61,38 @@ def write_missed_accidental(f: Finding) -> Texts:
     ).format(written=written)
 
 
+def _write_slide(f: Finding) -> Texts:
+    """A slide in a wrong place: which way, before which letter."""
+    d, out = f.detail, f.detail["slide"] == "in"
+    message = (
+        NN_(
+            "{at}: {heard} sounded where {written} is written: the slide was too far in.",
+            "{at}: {heard} sounded where {written} is written, {times} times: the slide was too far in.",
+        )
+        if out
+        else NN_(
+            "{at}: {heard} sounded where {written} is written: the slide was too far out.",
+            "{at}: {heard} sounded where {written} is written, {times} times: the slide was too far out.",
+        )
+    )
+    advice = (
+        _("{written} is in position {position}, about a hand further out. Slide there from the note before.")
+        if out
+        else _(
+            "{written} is in position {position}, about a hand further in. Slide there from the note before."
+        )
+    )
+    written = natural(d["letter"])
+    return fill_in(message, f, heard=natural(d["heard_letter"]), written=written), advice.format(
+        written=written, position=d["position"]
+    )
+
+
 def write_added_accidental(f: Finding) -> Texts:
     if f.cause == "previous_key":
         return _write_previous_key(f)
+    if f.cause == "neighbour_slide_position" and "position" in f.detail:
+        return _write_slide(f)
     heard, written = natural(f.detail.get("heard_letter", "")), natural(f.detail.get("letter", ""))
     return (
         fill_in(
@@ -95,6 +124,8 @@ def write_wrong_note(f: Finding) -> Texts:
                 "where each one goes."
             ),
         )
+    if f.cause == "neighbour_slide_position" and "position" in d:
+        return _write_slide(f)
     return (
         fill_in(
             NN_(

@@ -16,7 +16,7 @@ from jeweller.notation.pitch import Pitch, in_key, key_alter, spell
 from jeweller.notes.restarts import usual_level
 from jeweller.notes.settings import DOUBTS, SAME_PITCH
 from jeweller.notes.table import PlayedNote
-from jeweller.report_format import RestsOn
+from jeweller.report_format import FindingDetail, RestsOn
 
 
 def assess_pitches(case: AssessmentContext) -> list[Finding]:
@@ -206,11 +206,7 @@ def wrong_pitch(
         }.get(source)
         if _earlier_key(case, note, heard_written, fifths):
             cause = "previous_key"
-        elif (
-            cause is None
-            and case.instrument.slide
-            and abs(case.apart(i) - apart) > PITCHES_LIMITS.slide_cents / 100
-        ):
+        elif cause is None and case.instrument.slide_place(note.sounding_midi, apart) is not None:
             cause = "neighbour_slide_position"  # no finger falls between two semitones
     elif fingering and abs(apart) > 2:
         kind = "wrong_partial"
@@ -232,6 +228,7 @@ def wrong_pitch(
             "letter": written.letter,
             "heard_letter": heard_pitch.letter,
             "fingering": fingering or "",
+            **slide_detail(case, note.sounding_midi, case.apart(i) if abs(apart) <= 1 else math.nan),
             "signature": fifths,
             "rests_on": why
             or rests_on(
@@ -247,6 +244,12 @@ def wrong_pitch(
         },
         cause=cause,
     )
+
+
+def slide_detail(case: AssessmentContext, sounding_midi: int, apart: float) -> FindingDetail:
+    """Which position a pitch has and which way the slide was off; nothing without a slide."""
+    place = None if math.isnan(apart) else case.instrument.slide_place(sounding_midi, apart)
+    return {} if place is None else {"position": place, "slide": "in" if apart > 0 else "out"}
 
 
 def _earlier_key(case: AssessmentContext, note: PerformedNote, heard_written: int, fifths: int) -> bool:
@@ -293,6 +296,13 @@ def _clear_only_now(case: AssessmentContext, before: PlayedNote, event: PlayedNo
     return abs(before.midi - meant) > PITCHES_LIMITS.blurred_apart and abs(event.midi - meant) < 0.5
 
 
+def _of_an_ornament(case: AssessmentContext, i: int, event: PlayedNote) -> bool:
+    """Whether a sound in the time of main note i is that note itself, heard again behind its ornament."""
+    if i < 0 or not case.notes[i].written.ornament or case.event(i) is None:
+        return False
+    return abs(event.midi - case.notes[i].sounding_midi - case.offset_cents / 100) < SAME_PITCH
+
+
 def _extras(case: AssessmentContext) -> list[Finding]:
     """Sounds that are not written: a note too many. Abandoned tries are told by `counting`."""
     found = []
@@ -307,6 +317,8 @@ def _extras(case: AssessmentContext) -> list[Finding]:
         i = min(event.before, len(case.notes) - 1)
         before = case.table.events[k - 1] if k else None
         if before is not None and _clear_only_now(case, before, event):
+            continue
+        if _of_an_ornament(case, i - 1, event):
             continue
         same = before is not None and abs(before.midi - event.midi) < SAME_PITCH
         doubt = 1.5 * max(0.0, 0.85 - event.clarity) / 0.2 + 1.2 * max(0.0, 0.11 - length) / 0.05
@@ -401,7 +413,9 @@ def assess_tuning(case: AssessmentContext, taken_out: int = 0) -> list[Finding]:
                 confidence=bounded_confidence(abs(apart), s.tune_cents, error, sure_at=0.6)
                 * (0.5 if usual else 1.0),
                 severity=0.3,
+                cause="neighbour_slide_position" if case.instrument.slide else None,
                 detail={
+                    **slide_detail(case, note.sounding_midi, case.apart(i)),
                     "cents": round(apart),
                     "written": note.written.pitch.name if note.written.pitch else "",
                     "letter": note.written.pitch.letter if note.written.pitch else "",

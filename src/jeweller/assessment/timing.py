@@ -205,7 +205,9 @@ def _dots(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding
     in_time = [
         (p, abs(math.log((p[0].seconds + p[1].seconds) / (p[0].expected + p[1].expected)))) for p in pairs
     ]
-    lost = [p for p, _ in in_time if p[2] < math.log(s.dot_even_ratio)]
+    lost = [
+        p for p, off in in_time if p[2] < math.log(s.dot_even_ratio) and off < TIMING_LIMITS.still_the_beat
+    ]
     over = [
         p for p, off in in_time if p[2] > math.log(s.dot_over_ratio) and off < TIMING_LIMITS.back_on_the_beat
     ]

@@ -14,10 +14,15 @@ def write_out_of_tune(f: Finding) -> Texts:
         if d["cents"] > 0
         else N_("{at}: {written} is {cents} cents low against your own tuning.")
     )
-    return (
-        fill_in(message, f, written=d["written"], cents=abs(d["cents"])),
-        _("Play the note long against a held tone and move it until the beating stops."),
-    )
+    said = fill_in(message, f, written=d["written"], cents=abs(d["cents"]))
+    if "position" in d:
+        advice = (
+            _("Position {position} is a little further out: play it long and slide until it rings.")
+            if d["slide"] == "in"
+            else _("Position {position} is a little further in: play it long and slide until it rings.")
+        )
+        return said, advice.format(position=d["position"])
+    return said, _("Play the note long against a held tone and move it until the beating stops.")
 
 
 def write_tuned(f: Finding) -> Texts:

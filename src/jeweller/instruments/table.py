@@ -148,6 +148,15 @@ class Instrument:
             p == q and len(valves[d] ^ valves[e]) == 1 for d, p in self.fingerings(a)[:1] for e, q in found
         )
 
+    def slide_place(self, sounding_midi: int, apart: float) -> int | None:
+        """The position of a pitch, counted from 1, if one `apart` semitones off it (positive: higher) is the same
+        partial with the slide in a wrong place; None where it is not, or there is no slide.
+        """
+        way = next(iter(self.ways(sounding_midi)), None) if self.slide else None
+        if way is None or not -0.4 <= way.drop - apart <= self.slide - 0.6:
+            return None
+        return way.drop + 1
+
     def habit_of(self, a: int, b: int) -> str | None:
         """The id of another instrument that this player knows whose fingering of sounding pitch `a`, as
         written, gives `b` here; else None.

@@ -10,8 +10,8 @@ import math
 import numpy as np
 
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
-from jeweller.notes.restarts import ghost_odds, usual_level
-from jeweller.notes.settings import DOUBTS, SAME_PITCH
+from jeweller.notes.settings import DOUBTS, SAME_PITCH, SOUNDED
+from jeweller.notes.sounded import unsounded_odds
 from jeweller.notes.table import NoteDoubt, NoteTable, PartialContrast, PlayedNote
 
 OCTAVES = (12, 19, 24)  # semitones from a tone to those it may be taken for
@@ -100,79 +100,8 @@ def not_sounded(table: NoteTable, i: int, event: PlayedNote) -> float:
     """
     if table.notes[i].written.ornament:
         return 0.0  # an ornament has no one pitch
-    events = table.events
-    k = table.last_try[i] or 0
-    before = events[k - 1] if k else None
-    after = events[k + 1] if k + 1 < len(events) else None
-    if (
-        after is not None
-        and before is not None
-        and after.index == i + 1
-        and abs(after.midi - event.midi) < SAME_PITCH
-    ):
-        # The next note of the same pitch split in two: it came when that one was due, not this.
-        ioi_s = float(table.notes[i + 1].onset - table.notes[i].onset) * table.seconds_per_quarter[i]
-        due = (
-            before.on_s
-            + float(table.notes[i].onset - table.notes[i - 1].onset) * table.seconds_per_quarter[i - 1]
-            if before.index == i - 1
-            else event.on_s
-        )
-        if (
-            after.on_s - event.on_s < DOUBTS.split_share * ioi_s
-            and event.on_s - due > DOUBTS.split_late * ioi_s
-        ):
-            return 0.8
-    if event.next_s - event.on_s < DOUBTS.no_room_s:
-        own = (
-            event.clarity > DOUBTS.own_clarity
-            and abs(table.apart(i)) < 0.5
-            and after is not None
-            and abs(after.midi - event.midi) > SAME_PITCH
-        )
-        # the next note begins where this one should, unless what begins there is this one
-        return 0.0 if own else 0.8
-    length, written_s = (
-        event.off_s - event.on_s,
-        float(table.notes[i].duration) * table.seconds_per_quarter[i],
-    )
-    goes_on = (
-        before is not None and abs(before.midi - event.midi) < SAME_PITCH and before.off_s > event.on_s - 0.06
-    )
-    if (
-        before is not None
-        and before.index is not None
-        and table.notes[before.index].written.ornament == "trill"
-    ):
-        # The last notes of a trill have attacks of their own.
-        late = (
-            any(abs(event.midi - before.midi - d) < SAME_PITCH for d in (0, 1, 2))
-            and before.off_s > event.on_s - 0.06
-        )
-        if late and length < DOUBTS.trill_tail * written_s and abs(table.apart(i)) > SAME_PITCH:
-            return 0.8
-    held, short = (
-        goes_on and event.attack < DOUBTS.held_attack,
-        goes_on and length < min(DOUBTS.tail_s, DOUBTS.tail_share * written_s),
-    )
-    # The wrong note, on the pitch of the one before: a semitone off that is an accidental forgotten, or one
-    # too many, and likelier than a note left out.
-    clear = DOUBTS.held_clarity if abs(table.apart(i)) > DOUBTS.accidental else DOUBTS.accidental_clarity
-    through = length > DOUBTS.held_through * (event.next_s - event.on_s) and event.clarity > clear
-    if (held or short) and abs(table.apart(i)) > SAME_PITCH and not through:
-        return 0.8  # only the note before goes on
-    if short and length < DOUBTS.brief_share * written_s:
-        return 0.7
-    if held and event.attack < 0.5 * DOUBTS.held_attack and length < 0.45 * written_s:
-        return 0.7
-    odds = ghost_odds(event, before, usual_level(events, k))
-    soft = (
-        event.attack < DOUBTS.unclear_attack
-        or event.level_db < usual_level(events, k) - DOUBTS.unclear_below_db
-    )
-    if (math.isnan(event.midi) or event.clarity < 0.35) and soft:
-        odds = max(odds, 0.4)
-    return 1.0 / (1.0 + math.exp(-1.5 * odds)) if odds > -0.7 else 0.0
+    odds = unsounded_odds(table, i, event)
+    return 0.0 if odds < SOUNDED.asked else 1.0 / (1.0 + math.exp(SOUNDED.even - odds))
 
 
 def written_sounded(

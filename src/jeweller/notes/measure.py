@@ -211,6 +211,9 @@ class NoteMeasurer:
                 gap, begun = holds[left:right], float(f.flux[k0 + left + 1 : k0 + right + 1].max(initial=0.0))
                 anew = begun > MEASURE.waver_attack
                 long = right - left > round(MEASURE.waver_s / f.hop_s)
+                behind = int(np.count_nonzero(sounding > right - 1)) * f.hop_s
+                if (right - left) * f.hop_s < MEASURE.noise_s and behind > MEASURE.behind_noise_s:
+                    continue
                 if (
                     gap.mean() < MEASURE.held_in_waver
                     or (anew and gap.mean() < MEASURE.held_in_noise)

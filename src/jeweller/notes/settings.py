@@ -124,66 +124,10 @@ class DoubtsSettings:
     speaks_s: float = number(
         0.04, "s", (0, 0.16), "at its beginning and end a note is not asked which octave it has"
     )
-    unclear_attack: float = number(
-        0.5, "share", (0, 1), "a sound without a pitch is no note if it is so weakly begun, or so soft"
-    )
-    unclear_below_db: float = number(
-        8.0, "dB", (0, 32), "a sound without a pitch is no note if it is so weakly begun, or so soft"
-    )
     held_attack: float = number(
         0.5, "share", (0, 1), "the pitch of the note before, begun more weakly, is that note still"
     )
-    accidental: float = number(
-        1.4, "semitones", (0, 5.6), "a pitch so near the written one may be a forgotten accidental"
-    )
-    accidental_clarity: float = number(
-        0.7, "semitones", (0, 2.8), "and is one if it is heard as clearly as this"
-    )
-    held_through: float = number(
-        0.9,
-        "share",
-        (0, 1),
-        "but not where it goes on clearly right up to the next note: who leaves a note out stops",
-    )
-    held_clarity: float = number(
-        0.97,
-        "share",
-        (0, 1),
-        "but not where it goes on clearly right up to the next note: who leaves a note out stops",
-    )
-    own_clarity: float = number(
-        0.85, "share", (0, 1), "the pitch of a note is its own from this clearness on"
-    )
-    split_share: float = number(0.25, "share", (0, 1), "of the time a note is written for")
-    split_late: float = number(0.6, "share", (0, 1), "of the time a note is written for")
     no_room_s: float = number(0.03, "s", (0, 0.12), "two sounds nearer than this have no room between them")
-    brief_share: float = number(
-        0.12, "share", (0, 1), "and where it is the written pitch too, for no longer than this"
-    )
-    trill_tail: float = number(
-        0.35,
-        "share",
-        (0, 1),
-        "of the written length: a note so short on the pitch of the trill before is that trill's end",
-    )
-    tail_s: float = number(
-        0.15,
-        "s",
-        (0, 0.6),
-        (
-            "the pitch of the note before for no longer than this, and than so much of the written "
-            "length, is its tail"
-        ),
-    )
-    tail_share: float = number(
-        0.25,
-        "share",
-        (0, 1),
-        (
-            "the pitch of the note before for no longer than this, and than so much of the written "
-            "length, is its tail"
-        ),
-    )
     after_grace_s: float = number(
         0.05,
         "s",
@@ -366,6 +310,10 @@ class MeasureSettings:
         (0, 1),
         "of a dip with an attack in it has the pitch: a noise, the tone goes on behind it",
     )
+    noise_s: float = number(0.15, "s", (0, 0.6), "a noise covers a tone no longer than this,")
+    behind_noise_s: float = number(
+        0.3, "s", (0, 1.2), "and what sounds at its pitch for so long behind it is still that tone"
+    )
     waver_step: float = number(
         0.25,
         "semitones",
@@ -458,3 +406,17 @@ class TableSettings:
 
 
 TABLE = TableSettings()
+
+
+@dataclass(frozen=True, kw_only=True)
+class SoundedSettings:
+    """`notes.sounded`."""
+
+    at_once_s: float = number(0.06, "s", (0, 0.24), "after the note before: nothing lies between them")
+    room_s: float = number(0.2, "s", (0, 0.8), "a note with less room than this has little")
+    asked: float = number(-1.0, "nats", (-8, 8), "log odds from which what was heard may be no note")
+    even: float = number(-1.5, "nats", (-8, 8), "log odds at which one is as likely as the other")
+    surest: float = number(0.002, "share", (0, 0.1), "no story is taken to be surer, or less sure, than this")
+
+
+SOUNDED = SoundedSettings()
