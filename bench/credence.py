@@ -4,12 +4,12 @@ the regression that tells it.
 
     bench/credence.py FOLDER [FOLDER ...] [--against FOLDER ...] [--fit] [--rows FILE]
 
-One logistic regression for all kinds, and for each group of kinds a deviation from it that is shrunk the more:
-a group with few findings follows the pool. Each take's findings are left out of what they are told by (five
-folds by take). Prints for each group what is said surely, right and false, and what is doubted, by the rules
-alone and by all measures; the calibration error and the area under the curve. With --against the fit is told
-on other takes too. With --fit it is written down: it is what the ear judges by. --rows keeps the measures in a
-file, or takes them from it.
+One logistic regression for all kinds, and for each group of kinds a deviation from it that is shrunk the
+more: a group with few findings follows the pool. Each take's findings are left out of what they are told by
+(five folds by take). Prints for each group what is said surely, right and false, and what is doubted, by the
+rules alone and by all measures; the calibration error and the area under the curve. With --against the fit is
+told on other takes too. With --fit it is written down: it is what the ear judges by. --rows keeps the
+measures in a file, or takes them from it.
 """
 
 from __future__ import annotations

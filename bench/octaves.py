@@ -1,13 +1,13 @@
 #!/usr/bin/env python3
-"""How well a note that sounded an octave above the written one is told from one that sounded as written, where
-the period of both is the written one's.
+"""How well a note that sounded an octave above the written one is told from one that sounded as written,
+where the period of both is the written one's.
 
     bench/make_takes.py tune FOLDER --standard 60 --rough 30 --first 24000 --kinds wrong_octave [--bank BANK]
     bench/octaves.py FOLDER ... [--fit]
 
-A logistic regression on `jeweller.assessment.octaves.octave_measures`, each take's notes left out of what they
-are told by (five folds by take). Prints what is missed and false with each of the measures more; with --fit it
-is written down: it is what the ear judges by.
+A logistic regression on `jeweller.assessment.octaves.octave_measures`, each take's notes left out of what
+they are told by (five folds by take). Prints what is missed and false with each of the measures more; with
+--fit it is written down: it is what the ear judges by.
 """
 
 from __future__ import annotations

@@ -4,11 +4,11 @@ regression that tells it.
 
     bench/sounded.py FOLDER ... [--fit] [--rows FILE]
 
-Every main note for which something was heard, but for ornaments, against the truth: it was left out, or it was
-played (rightly or not). Each take's notes are left out of what they are told by (five folds by take). Prints
-what is missed and false from several odds on, by the rules and by the regression, and what each measure is
-worth. With --fit it is written down: it is what the ear judges by. --rows keeps the measures in a file, or
-takes them from it.
+Every main note for which something was heard, but for ornaments, against the truth: it was left out, or it
+was played (rightly or not). Each take's notes are left out of what they are told by (five folds by take).
+Prints what is missed and false from several odds on, as the ear judges now and by the regression, and what
+each measure is worth. With --fit it is written down: it is what the ear judges by. --rows keeps the measures
+in a file, or takes them from it.
 """
 
 from __future__ import annotations
@@ -88,7 +88,7 @@ def main() -> None:
     take = np.array([names.index(r["place"].split(":")[0]) for r in rows])
     rule = np.array([r["rule"] for r in rows])
     print(f"{len(y)} notes, {y.sum():.0f} not played")
-    print(f"  rules: missed {((rule < 0.5) & (y == 1)).sum()}, false {((rule >= 0.5) & (y == 0)).sum()}")
+    print(f"  by now: missed {((rule < 0.5) & (y == 1)).sum()}, false {((rule >= 0.5) & (y == 0)).sum()}")
 
     def show(name: str, odds: np.ndarray) -> None:
         cells = [

@@ -21,8 +21,8 @@ from jeweller.assessment.articulation import assess_transitions
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.counting import assess_count
 from jeweller.assessment.finding import SURE, Finding
-from jeweller.assessment.ornaments import assess_ornaments
 from jeweller.assessment.messages import texts_of
+from jeweller.assessment.ornaments import assess_ornaments
 from jeweller.assessment.pitches import assess_tuning, wrong_pitch
 from jeweller.assessment.settings import AssessmentSettings, make_settings
 from jeweller.assessment.sound import assess_clearness

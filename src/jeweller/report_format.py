@@ -21,7 +21,8 @@ class RestsOn(TypedDict):
 
 
 class Rival(TypedDict):
-    """What else a finding's note may have been, and the share (0..1) of the ways through the part that say so.
+    """What else a finding's note may have been, and the share (0..1) of the ways through the part that say
+    so.
 
     `story` is as_written, another_pitch, silent (its time passed without it), left_out (with its time) or
     begins_elsewhere (than where it was heard to begin).

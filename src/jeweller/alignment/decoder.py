@@ -16,7 +16,14 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.alignment.segments import NEVER, SegmentStarts, SegmentTable, StepKind
+from jeweller.alignment.segments import (
+    NEVER,
+    SegmentStarts,
+    SegmentTable,
+    StepKind,
+    cost_of_duration,
+    expect_seconds,
+)
 from jeweller.alignment.settings import DECODER, SEGMENTS
 from jeweller.errors import Cancelled
 
@@ -111,11 +118,10 @@ class _Search:
         self.along = None if near is None else _along(near, total)
         self.items, self.s, self.evidence = table.items, table.s, table.evidence
         self.time = table.time
-        self.log_expected = np.log(np.maximum(self.items.ioi_q * spq, 0.02)).astype(np.float32)
+        self.log_expected = expect_seconds(self.items, spq).astype(np.float32)
         spreads = self.s.carried_spreads if carried else (self.s.ioi_spread,)
         self.narrow = (1.0 / np.array(spreads)).astype(np.float32)
         self.gain = np.array(self.s.carried_gains, np.float32)
-        self.tail = np.array([self.s.ioi_cap * (1.0 - self.s.ioi_tail), self.s.ioi_tail], np.float32)
         self.count = len(self.items.midi)
         # The pitches of the next few notes from each note on, (N, phrase); behind the end none is alike.
         phrase = self.s.phrase_notes
@@ -300,14 +306,8 @@ class _Search:
             ratio = log_seconds[:, None] - self.log_expected[index]
             if self.carried:
                 ratio -= pace[:, :m]
-            free = self.items.last_free[index]
-            if free.any():
-                ratio[:, free] = np.where(ratio[:, free] > 0, 0.4 * ratio[:, free], ratio[:, free])
-            cost = np.abs(ratio)
-            cost *= self.narrow[age[:, :m]] if self.carried else self.narrow[0]
-            # Beats lost or added cost no more than a cap; what is no count at all costs more and more.
-            # (The lower of two lines that cross at the cap.)
-            np.minimum(cost, self.tail[0] + self.tail[1] * cost, out=cost)
+            narrow = self.narrow[age[:, :m]] if self.carried else self.narrow[0]
+            cost = cost_of_duration(ratio, self.items.last_free[index], narrow, s)
             whole = segments.worth
             whole += previous[:, :m]
             total = whole - cost

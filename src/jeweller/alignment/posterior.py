@@ -1,5 +1,5 @@
-"""How likely each note's story is, all ways through the part weighed: forward and backward over the lattice of
-the search, near the way that was found.
+"""How likely each note's story is, all ways through the part weighed: forward and backward over the lattice
+of the search, near the way that was found.
 
 The search says which way is best; this says by how much. A note whose beginning could as well have been
 elsewhere, or that could as well be missing, is told from one that leaves no doubt.
@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.alignment.decoder import AlignmentPath, PathStep
-from jeweller.alignment.segments import SegmentTable, StepKind
+from jeweller.alignment.segments import SegmentTable, StepKind, cost_of_duration, expect_seconds
 from jeweller.alignment.settings import POSTERIOR
 
 Array = npt.NDArray[np.float64]
@@ -46,6 +46,18 @@ class NotePosteriors:
 def weigh_ways(table: SegmentTable, spq: Array, path: AlignmentPath) -> NotePosteriors:
     """The posteriors of every note that the way comes by, at local tempo `spq` (seconds per quarter at each
     note, (N,)). Where a note is played more than once, its last time counts.
+
+    >>> from jeweller.alignment.align import align
+    >>> from jeweller.features.extraction import extract_features
+    >>> from jeweller.notation.performance import perform_part
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A\\nM:4/4\\nL:1/2\\nQ:1/4=60\\nK:C\\nC E|G c|")[0].parts[0]
+    >>> line, t = perform_part("", part), np.arange(44100) / 22050
+    >>> hz = [440.0 * 2 ** ((n.sounding_midi - 69) / 12) for n in line.main_notes]
+    >>> tone = sum(np.sin(2 * np.pi * k * np.outer(hz, t)) / k for k in range(1, 8))
+    >>> sound = (tone * np.minimum(0.2, 4 * (2.0 - t))).ravel().astype(np.float32)
+    >>> align(line, extract_features(sound, 60, 72)).attempts[-1].posteriors.written.round().tolist()
+    [1.0, 1.0, 1.0, 1.0]
     """
     out = _empty(len(table.items.midi))
     runs = _runs(path)
@@ -98,7 +110,7 @@ class _Lattice:
     ) -> None:
         self.table, self.run = table, run
         self.count = len(table.items.midi)
-        self.log_expected = np.log(np.maximum(table.items.ioi_q * spq, 0.02))
+        self.log_expected = expect_seconds(table.items, spq)
         time = table.time
         self.reach = POSTERIOR.places
         self.width = 2 * self.reach + 2
@@ -154,10 +166,8 @@ class _Lattice:
             starts = table.starts(end, before, every)
             segments = table.segments(starts, index)
             ratio = np.log(time[end] - time[before])[:, None] - self.log_expected[index]
-            free = table.items.last_free[index]
-            ratio[:, free] = np.where(ratio[:, free] > 0, 0.4 * ratio[:, free], ratio[:, free])
-            cost = np.abs(ratio) / s.ioi_spread
-            cost = np.minimum(cost, s.ioi_cap * (1.0 - s.ioi_tail) + s.ioi_tail * cost)
+            narrow = np.array(1.0 / s.ioi_spread, np.float32)
+            cost = cost_of_duration(ratio, table.items.last_free[index], narrow, s)
             heard = np.maximum(segments.written, segments.other)
             gone = segments.gone[:, None]
             common = segments.worth - np.where(gone > heard, gone, segments.attack + heard) - cost
@@ -214,9 +224,9 @@ class _Lattice:
         if self.last:
             left = heard[-1] - heard
             columns = self.base[:, None] + np.arange(self.width)
-            dear = np.where(columns == self.count, 0.0, s.early_end_cost)
+            early = np.where(columns == self.count, 0.0, s.early_end_cost)
             final = np.where(
-                self.inside & (columns > 0), (-s.lead_rate * left[:, None] - dear) / POSTERIOR.temper, NEVER
+                self.inside & (columns > 0), (-s.lead_rate * left[:, None] - early) / POSTERIOR.temper, NEVER
             )
         else:
             final[end, goal - self.base[end]] = 0.0
@@ -329,8 +339,8 @@ class _Lattice:
             if mass <= 0.0:
                 continue
             at = time[rows]
-            here = float(time[step.start - self.low])
-            out.near[step.item] = float(share[np.abs(at - here) <= POSTERIOR.same_s].sum()) / mass
+            found = float(time[step.start - self.low])
+            out.near[step.item] = float(share[np.abs(at - found) <= POSTERIOR.same_s].sum()) / mass
             mean = float((share * at).sum()) / mass
             out.spread_s[step.item] = float(np.sqrt((share * (at - mean) ** 2).sum() / mass))
 

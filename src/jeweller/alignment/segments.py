@@ -182,6 +182,42 @@ def gather_attack_evidence(features: Features, s: AlignmentSettings) -> Evidence
     )
 
 
+def expect_seconds(items: NoteArrays, spq: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """Log seconds that each note is expected to take until the next, (N,), at `spq` seconds per quarter.
+
+    >>> from jeweller.alignment.note_arrays import make_note_arrays
+    >>> from jeweller.notation.performance import perform_part
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A\\nM:2/4\\nL:1/4\\nK:C\\nA c|")[0].parts[0]
+    >>> np.exp(expect_seconds(make_note_arrays(perform_part("", part)), np.array([1.0, 0.5]))).tolist()
+    [1.0, 0.5]
+    """
+    return np.log(np.maximum(items.ioi_q * spq, SEGMENTS.shortest_s))
+
+
+def cost_of_duration(
+    ratio: npt.NDArray[np.floating], free: npt.NDArray[np.bool_], narrow: Array, s: AlignmentSettings
+) -> npt.NDArray[np.floating]:
+    """Nats that segments cost for being longer or shorter than expected, (A, M), by the log ratio of the two
+    and one over its spread. Of notes that are `free` (M,) a longer time counts less: `ratio` is changed so.
+
+    Beats lost or added cost no more than a cap; what is no count at all costs more and more: the lower of two
+    lines that cross at the cap.
+
+    >>> from jeweller.alignment.settings import DEFAULT
+    >>> ratio = np.array([[0.0, 0.18, 9.0]])
+    >>> cost_of_duration(ratio, np.zeros(3, bool), np.array(1 / 0.18), DEFAULT).round(1).tolist()
+    [[0.0, 1.0, 22.7]]
+    """
+    if free.any():
+        here = ratio[:, free]
+        ratio[:, free] = np.where(here > 0, SEGMENTS.free_share * here, here)
+    cost = np.abs(ratio)
+    cost *= narrow
+    np.minimum(cost, s.ioi_cap * (1.0 - s.ioi_tail) + s.ioi_tail * cost, out=cost)
+    return cost
+
+
 class SegmentTable:
     """Computes `Segments` by boundary."""
 

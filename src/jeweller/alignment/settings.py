@@ -266,6 +266,10 @@ READINGS = ReadingsSettings()
 class SegmentsSettings:
     """`alignment.segments`."""
 
+    shortest_s: float = number(0.02, "s", (0.001, 0.08), "no note is expected to be shorter")
+    free_share: float = number(
+        0.4, "share", (0, 1), "of a longer time counts where a note may be held as long as liked"
+    )
     longest_note_s: float = number(60.0, "s", (0, 240), "no segment is longer")
     longest_extra_s: float = number(2.5, "s", (0, 10), "nor a note that is not written")
     plain: float = number(0.98, "share", (0, 1), "a note's own share of its time from which no rest follows")

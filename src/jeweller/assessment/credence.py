@@ -15,11 +15,12 @@ from pathlib import Path
 import numpy as np
 
 from jeweller.assessment.context import AssessmentContext
-from jeweller.assessment.finding import SURE, WRONG_KINDS, Finding, calibrate, is_sure
+from jeweller.assessment.finding import WRONG_KINDS, Finding, calibrate, is_sure
 from jeweller.assessment.joint_limits import CREDENCE
 from jeweller.notes.restarts import usual_level
 from jeweller.notes.settings import SAME_PITCH
 from jeweller.notes.table import PlayedNote
+from jeweller.regression import clip, logit
 from jeweller.report_format import FindingDetail, Rival
 
 FITTED = Path(__file__).parent / "credence.json"
@@ -67,7 +68,7 @@ def weigh(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         confidence = calibrate(f.confidence)
         if measures is not None and GROUP_OF.get(f.kind) in _fitted():
             constant, weights = _fitted()[GROUP_OF[f.kind]]
-            odds = _clip(constant + float(np.dot(weights, measures)), *CREDENCE.odds)
+            odds = clip(constant + float(np.dot(weights, measures)), *CREDENCE.odds)
             confidence = _said(1.0 / (1.0 + math.exp(-odds)))
         rivals = _rivals(case, f)
         detail: FindingDetail = {**f.detail, "rivals": rivals} if rivals else f.detail
@@ -99,7 +100,7 @@ def _said(right: float) -> float:
     """A chance of being right as a confidence: what is hardly likelier than not is a place to listen to."""
     if right >= CREDENCE.sure_from:
         return right
-    return right * (SURE - 0.001) / CREDENCE.sure_from
+    return right * CREDENCE.unsure_to / CREDENCE.sure_from
 
 
 @functools.cache
@@ -125,13 +126,18 @@ def measure_credence(case: AssessmentContext, f: Finding) -> tuple[float, ...] |
     table = case.table
     k = table.events.index(event) if event is not None else 0
     return (
-        _logit(f.confidence),
+        logit(f.confidence, CREDENCE.surest),
         float(is_sure(f.confidence)),
         _story(case, f, places),
-        math.log(1.01 - min(float(posteriors.near[k]) for k in around)),
-        _clip(math.log(max(float(posteriors.spread_s[k]) for k in around) / beat + 0.005), -6.0, 1.0),
-        _clip((usual_level(table.events, k) - event.level_db) / 6.0, -2.0, 4.0) if event is not None else 0.0,
-        math.log(1.02 - min(event.clarity, 1.0)) if event is not None else 0.0,
+        math.log(CREDENCE.nowhere + 1.0 - min(float(posteriors.near[k]) for k in around)),
+        clip(
+            math.log(max(float(posteriors.spread_s[k]) for k in around) / beat + CREDENCE.least_spread),
+            *CREDENCE.spread,
+        ),
+        clip((usual_level(table.events, k) - event.level_db) / CREDENCE.soft_db, -2.0, 4.0)
+        if event is not None
+        else 0.0,
+        math.log(CREDENCE.clearest + 1.0 - min(event.clarity, 1.0)) if event is not None else 0.0,
         float(i > 0 and case.notes[i].sounding_midi == case.notes[i - 1].sounding_midi),
         float(any(case.notes[k].written.ornament or k in case.graced for k in around)),
         float(case.notes[i].slurred_from_previous),
@@ -148,13 +154,13 @@ def _sounding(case: AssessmentContext, event: PlayedNote | None, k: int) -> tupl
     if event is None:
         return 0.0, 0.0, 0.0
     before = case.table.events[k - 1] if k else None
-    apart = abs(event.midi - case.notes[event.index].sounding_midi) if event.index is not None else 99.0
+    apart = abs(event.midi - case.notes[event.index].sounding_midi) if event.index is not None else math.inf
     new = before is None or not abs(before.midi - event.midi) < SAME_PITCH
     gap = event.on_s - before.off_s if before is not None else 1.0
     return (
-        _clip((event.level_db - case.table.room_db) / 10.0, -1.0, 5.0),
+        clip((event.level_db - case.table.room_db) / 10.0, *CREDENCE.audible),
         float(apart < SAME_PITCH and new),
-        _clip(gap / 0.1, -1.0, 3.0),
+        clip(gap / CREDENCE.gap_s, -1.0, 3.0),
     )
 
 
@@ -180,22 +186,13 @@ def _story(case: AssessmentContext, f: Finding, places: list[int]) -> float:
     if p is None:
         return 0.0
     if f.kind == "extra_note":
-        return _logit(min(float(p.extra_before[places[0]]), 1.0))
+        return logit(min(float(p.extra_before[places[0]]), 1.0), CREDENCE.surest)
     if f.kind in ("missed_note", *WRONG_KINDS):
-        return _logit(1.0 - max(float(p.written[i]) for i in places))
-    return -_logit(1.0 - min(float(p.written[i] + p.other[i]) for i in places))
+        return logit(1.0 - max(float(p.written[i]) for i in places), CREDENCE.surest)
+    return -logit(1.0 - min(float(p.written[i] + p.other[i]) for i in places), CREDENCE.surest)
 
 
 def _dips(case: AssessmentContext) -> float:
-    """dB / 10 by which the loudness usually falls between two tongued notes: little in a long reverberation."""
+    """dB / 10 by which the loudness usually falls between two tongued notes: little in a long reverb."""
     dips = [t.dip_db for t in case.table.transitions if not case.notes[t.index].slurred_from_previous]
-    return _clip(float(np.median(dips)) / 10.0, 0.0, 3.0) if dips else 1.0
-
-
-def _logit(share: float) -> float:
-    inside = _clip(share, CREDENCE.surest, 1.0 - CREDENCE.surest)
-    return math.log(inside / (1.0 - inside))
-
-
-def _clip(value: float, low: float, high: float) -> float:
-    return max(low, min(high, value))
+    return clip(float(np.median(dips)) / 10.0, 0.0, 3.0) if dips else 1.0

@@ -119,8 +119,9 @@ class Finding:
     cause: str | None = None
     text: str = ""
     advice: str = ""
-    measures: tuple[float, ...] = ()  # what its confidence rests on (`jeweller.assessment.credence`)
-    weighed: bool = False  # whether the confidence is that of all measures already
+    # what its confidence rests on (`jeweller.assessment.credence`), and whether it is that of all already
+    measures: tuple[float, ...] = field(default=(), compare=False)
+    weighed: bool = field(default=False, compare=False)
 
     @property
     def facet(self) -> str:

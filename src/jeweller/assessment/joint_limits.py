@@ -75,6 +75,16 @@ class CredenceLimits:
     sure_from: float = number(
         0.6, "share", (0.5, 1), "chance of being right from which a finding is said surely"
     )
+    unsure_to: float = number(0.499, "share", (0, 0.5), "what is less likely is told with less than this")
+    nowhere: float = number(0.01, "share", (0.001, 0.1), "so little of the ways is none, in logs")
+    least_spread: float = number(0.005, "beats", (0.0005, 0.1), "as is a smaller spread of a beginning")
+    spread: tuple[float, float] = number((-6.0, 1.0), "log beats", (-8, 4), "and it counts between these")
+    soft_db: float = number(6.0, "dB", (1, 24), "softer than the notes around it by this is soft")
+    clearest: float = number(0.02, "periodicity", (0.001, 0.1), "no tone is clearer than but for this")
+    audible: tuple[float, float] = number(
+        (-1.0, 5.0), "10 dB", (-4, 12), "above the room counts between these"
+    )
+    gap_s: float = number(0.1, "s", (0.01, 1), "of silence before a note begins it plainly")
     least_share: float = number(0.005, "share", (0, 0.1), "a rival with a smaller share is not told")
     odds: tuple[float, float] = number(
         (-6.0, 4.6), "nats", (-12, 12), "no finding is told with odds beyond these"

@@ -14,6 +14,7 @@ from jeweller.notation.pitch import spell
 from jeweller.notes.detail_settings import NOTE_STARTS
 from jeweller.notes.settings import SAME_PITCH
 from jeweller.notes.table import PlayedNote, StartSound
+from jeweller.regression import clip
 
 PARTIALS = (*NOTE_STARTS.squeaks, 5.0, -5.0)  # semitones to what a crack catches on brass
 
@@ -101,17 +102,17 @@ def blip_features(
     heard = float(s.clarity > 0.0)
     return [
         heard,
-        _clip((s.attack - 0.3) / 0.3, -1.0, 2.0),
-        heard * _clip(s.below_db / 5.0, -1.0, 3.0),
-        _clip(math.log(max(s.gain, 0.02)), -4.0, 1.5),
-        _clip((s.held_s - 0.045) / 0.02, -2.5, 3.0),
+        clip((s.attack - 0.3) / 0.3, -1.0, 2.0),
+        heard * clip(s.below_db / 5.0, -1.0, 3.0),
+        clip(math.log(max(s.gain, 0.02)), -4.0, 1.5),
+        clip((s.held_s - 0.045) / 0.02, -2.5, 3.0),
         float(before is not None and abs(s.midi - before.midi) < SAME_PITCH),
-        _clip(event.attack, 0.0, 1.5),
+        clip(event.attack, 0.0, 1.5),
         float(_between(s, expected)),
-        _clip((event.on_s - before.off_s) / 0.1, -2.0, 2.0) if before is not None else 2.0,
-        _clip((s.on_s - event.on_s) / 0.05, -3.0, 3.0),
+        clip((event.on_s - before.off_s) / 0.1, -2.0, 2.0) if before is not None else 2.0,
+        clip((s.on_s - event.on_s) / 0.05, -3.0, 3.0),
         float(min(_alike(s, case.table.starts), 3)),
-        _clip(s.after, 0.0, 1.0),
+        clip(s.after, 0.0, 1.0),
     ]
 
 
@@ -126,16 +127,16 @@ def crack_features(case: AssessmentContext, s: StartSound, event: PlayedNote) ->
     before = _before(case, s)
     heard = float(s.clarity > 0.0)
     return [
-        _clip(max(_odds_by_pitch(s), _odds_by_spectrum(s)), -5.0, 3.0),
+        clip(max(_odds_by_pitch(s), _odds_by_spectrum(s)), -5.0, 3.0),
         float(_is_partial(case, s, s.midi - event.midi)),
         heard,
-        heard * _clip((s.clarity - 0.94) / 0.04, -3.0, 1.5),
-        heard * _clip(s.spread / 0.2, 0.0, 3.0),
-        _clip((s.attack - 0.3) / 0.3, -1.0, 2.0),
-        _clip(event.attack, 0.0, 1.5),
-        _clip((s.held_s - NOTE_STARTS_LIMITS.held_s) / 0.02, -2.5, 3.0),
-        _clip((event.on_s - before.off_s) / 0.1, -2.0, 2.0) if before is not None else 2.0,
-        _clip(math.log(event.off_s - event.on_s), -2.0, 1.0),
+        heard * clip((s.clarity - 0.94) / 0.04, -3.0, 1.5),
+        heard * clip(s.spread / 0.2, 0.0, 3.0),
+        clip((s.attack - 0.3) / 0.3, -1.0, 2.0),
+        clip(event.attack, 0.0, 1.5),
+        clip((s.held_s - NOTE_STARTS_LIMITS.held_s) / 0.02, -2.5, 3.0),
+        clip((event.on_s - before.off_s) / 0.1, -2.0, 2.0) if before is not None else 2.0,
+        clip(math.log(event.off_s - event.on_s), -2.0, 1.0),
         float(min(_alike(s, case.table.starts), 3)),
     ]
 
@@ -169,10 +170,10 @@ def _between(s: StartSound, expected: dict[int, float]) -> bool:
 
 def _odds_by_pitch(s: StartSound) -> float:
     """Log odds of a crack by the pitch line: it is long enough, clear, has an attack, and is not soft."""
-    odds = 0.3 + _clip((s.length_s - 0.04) / 0.03, -1.5, 1.5) + _clip((s.clarity - 0.94) / 0.03, -2.0, 1.0)
+    odds = 0.3 + clip((s.length_s - 0.04) / 0.03, -1.5, 1.5) + clip((s.clarity - 0.94) / 0.03, -2.0, 1.0)
     return (
         odds
-        + 0.8 * _clip((s.attack - 0.2) / 0.2, -1.0, 1.0)
+        + 0.8 * clip((s.attack - 0.2) / 0.2, -1.0, 1.0)
         - max(0.0, s.below_db - 5.0) / 3.0
         - (NOTE_STARTS_LIMITS.unseen if s.gain < NOTE_STARTS_LIMITS.least_gain else 0.0)
     )
@@ -185,8 +186,8 @@ def _odds_by_spectrum(s: StartSound) -> float:
     if s.gain <= 0.0:
         return -9.0
     odds = (
-        _clip((s.held_s - NOTE_STARTS_LIMITS.held_s) / 0.006, -2.5, 2.5)
-        + 0.6 * _clip(math.log(s.gain / NOTE_STARTS_LIMITS.usual_gain), -1.5, 1.5)
+        clip((s.held_s - NOTE_STARTS_LIMITS.held_s) / 0.006, -2.5, 2.5)
+        + 0.6 * clip(math.log(s.gain / NOTE_STARTS_LIMITS.usual_gain), -1.5, 1.5)
         + 3.0 * (s.part - 0.45)
     )
     return odds - (1.5 if s.edge and s.clarity == 0.0 else 0.0) - max(0.0, 0.6 - s.after) / 0.2
@@ -212,7 +213,3 @@ def _said(case: AssessmentContext, s: StartSound, apart: float, odds: float) -> 
             "milliseconds": round(1000 * s.length_s),
         },
     )
-
-
-def _clip(value: float, low: float, high: float) -> float:
-    return max(low, min(high, value))

@@ -40,7 +40,7 @@ class _Change:
 
 def find_trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
     """Stretches where the local tempo leaves the take's own: rushing or dragging."""
-    t, s = TREND_LIMITS, case.settings
+    t = TREND_LIMITS
     rows = [
         v
         for v in case.intervals

@@ -149,8 +149,8 @@ class Instrument:
         )
 
     def slide_place(self, sounding_midi: int, apart: float) -> int | None:
-        """The position of a pitch, counted from 1, if one `apart` semitones off it (positive: higher) is the same
-        partial with the slide in a wrong place; None where it is not, or there is no slide.
+        """The position of a pitch, counted from 1, if one `apart` semitones off it (positive: higher) is the
+        same partial with the slide in a wrong place; None where it is not, or there is no slide.
         """
         way = next(iter(self.ways(sounding_midi)), None) if self.slide else None
         if way is None or not -0.4 <= way.drop - apart <= self.slide - 0.6:

@@ -14,7 +14,7 @@ import numpy as np
 from jeweller.notes.restarts import usual_level
 from jeweller.notes.settings import SAME_PITCH, SOUNDED
 from jeweller.notes.table import NoteTable, PlayedNote
-from jeweller.regression import read_regression
+from jeweller.regression import clip, logit, read_regression
 
 FITTED = Path(__file__).parent / "sounded.json"
 MEASURES = (
@@ -56,27 +56,18 @@ def sounded_measures(table: NoteTable, i: int, event: PlayedNote) -> list[float]
     splits = after is not None and after.index == i + 1 and abs(after.midi - event.midi) < SAME_PITCH
     p = table.posteriors
     return [
-        _clip((usual_level(events, k) - event.level_db) / 6.0, -2.0, 4.0),
-        _clip((event.level_db - table.room_db) / 10.0, -1.0, 4.0),
+        clip((usual_level(events, k) - event.level_db) / 6.0, -2.0, 4.0),
+        clip((event.level_db - table.room_db) / 10.0, -1.0, 4.0),
         min(event.attack, 1.2),
-        _clip(length / room, 0.0, 1.0),
-        _clip(math.log(length / written_s + 0.02), -3.5, 0.7),
+        clip(length / room, 0.0, 1.0),
+        clip(math.log(length / written_s + 0.02), -3.5, 0.7),
         math.log(1.02 - min(event.clarity, 1.0)),
         float(same) * float(gap < SOUNDED.at_once_s),
-        _clip(gap / 0.1, -1.0, 3.0),
+        clip(gap / 0.1, -1.0, 3.0),
         float(apart > SAME_PITCH),
-        _clip((SOUNDED.room_s - room) / SOUNDED.room_s, 0.0, 1.0),
-        float(splits) * _clip(1.0 - (room / written_s), 0.0, 1.0),
-        _logit(float(p.written[i])) if p is not None else 0.0,
-        _logit(float(p.missed[i] + p.left_out[i])) if p is not None else 0.0,
+        clip((SOUNDED.room_s - room) / SOUNDED.room_s, 0.0, 1.0),
+        float(splits) * clip(1.0 - (room / written_s), 0.0, 1.0),
+        logit(float(p.written[i]), SOUNDED.surest) if p is not None else 0.0,
+        logit(float(p.missed[i] + p.left_out[i]), SOUNDED.surest) if p is not None else 0.0,
         float(math.isnan(event.midi)),
     ]
-
-
-def _logit(share: float) -> float:
-    inside = _clip(share, SOUNDED.surest, 1.0 - SOUNDED.surest)
-    return math.log(inside / (1.0 - inside))
-
-
-def _clip(value: float, low: float, high: float) -> float:
-    return max(low, min(high, value))

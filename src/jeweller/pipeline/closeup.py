@@ -1,5 +1,5 @@
-"""A finding looked at closely: the pitch line, the loudness and the attacks around it, what is written and what
-was heard there. What a person can judge a doubt by.
+"""A finding looked at closely: the pitch line, the loudness and the attacks around it, what is written and
+what was heard there. What a person can judge a doubt by.
 """
 
 from __future__ import annotations
@@ -31,8 +31,8 @@ class NoteBar:
 
 @dataclass(frozen=True, kw_only=True)
 class Closeup:
-    """`pitch` (T,) is sounding MIDI, NaN where none is clear, at `pitch_s` (T,); `level_db` and `attack` (L,) are
-    at `level_s` (L,).
+    """`pitch` (T,) is sounding MIDI, NaN where none is clear, at `pitch_s` (T,); `level_db` and `attack` (L,)
+    are at `level_s` (L,).
     """
 
     from_s: float

@@ -108,8 +108,8 @@ def chair(out: Array, rate: int, at_s: float, level: float, rng: np.random.Gener
 
 
 def automatic_gain(out: Array, rate: int, most_db: float = 14.0) -> Array:
-    """What a recorder that sets its own level makes of a sound: soft stretches are raised slowly, by `most_db`
-    at most, and loud ones brought down at once.
+    """What a recorder that sets its own level makes of a sound: soft stretches are raised slowly, by
+    `most_db` at most, and loud ones brought down at once.
     """
     from scipy.ndimage import maximum_filter1d, uniform_filter1d
 

@@ -1,5 +1,5 @@
-"""The picture that a finding is judged by: pitch line, loudness and attacks around it, with what is written and
-what was heard, and the stretch that is in doubt.
+"""The picture that a finding is judged by: pitch line, loudness and attacks around it, with what is written
+and what was heard, and the stretch that is in doubt.
 """
 
 from __future__ import annotations
@@ -170,8 +170,9 @@ def show_closeup(
     column.addWidget(CloseupPicture(closeup, theme, points), 1)
     legend = QLabel(
         _(
-            "Boxes: what is written, where it was due. Dots: the pitch that was heard. Upright strokes: where a "
-            "note was heard to begin. Coloured ground: the stretch this is about. Dashed line: the room."
+            "Boxes: what is written, where it was due. Dots: the pitch that was heard. Upright strokes: "
+            "where a note was heard to begin. Coloured ground: the stretch this is about. Dashed line: the "
+            "room."
         )
     )
     legend.setWordWrap(True)
