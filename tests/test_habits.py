@@ -74,6 +74,28 @@ class Tempo(unittest.TestCase):
         self.assertEqual(find_trends(case_of(line, onsets(line)), set()), [])
 
 
+class Metre(unittest.TestCase):
+    """Bars measured by the pace inside them, where no step in the count was told."""
+
+    LINE = line_of(" | ".join(["C5/1 D5/1 E5/1"] * 10), beats=3)
+
+    def case(self, over: float) -> AssessmentContext:
+        when, at = [], 0.8
+        for n in self.LINE.main_notes:
+            when.append(at)
+            at += 60 / 90 * (1 + over * (n.offset == 2))
+        return case_of(self.LINE, when)
+
+    def test_a_beat_more_in_every_bar_is_another_metre(self) -> None:
+        (found,) = explain_habits(self.case(1.0), [])
+        self.assertEqual((found.kind, found.cause, found.count), ("metre", "counts_in_another_metre", 9))
+        self.assertEqual((found.detail["played"], found.detail["asked"]), (4, 3))
+
+    def test_bars_as_written_or_lengthened_a_little_are_not(self) -> None:
+        for over in (0.0, 0.3):
+            self.assertEqual(explain_habits(self.case(over), []), [])
+
+
 class Habits(unittest.TestCase):
     def setUp(self) -> None:
         self.case = case_of(LONG, onsets(LONG))

@@ -16,6 +16,8 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from typing import Any
 
+import numpy as np
+
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, is_sure
 from jeweller.assessment.joint_limits import HABITS_LIMITS
@@ -107,6 +109,45 @@ def _metre(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         )
         # In a take that is counted otherwise no tempo and no single step means what it says.
         return [*_without(found, [*parts, *others]), merged]
+    return _metre_measured(case, found, written)
+
+
+def _metre_measured(case: AssessmentContext, found: list[Finding], written: int) -> list[Finding]:
+    """Where the beat followed the longer bars, and no step was told: every bar measured by the pace of the
+    notes inside it.
+    """
+    inside = [v for v in case.intervals if case.notes[v.i].bar_index == case.notes[v.j].bar_index]
+    # A rest before the bar line may be left out for itself.
+    crossing = [
+        v
+        for v in case.intervals
+        if case.notes[v.j].bar_index == case.notes[v.i].bar_index + 1 and v.rest_quarters == 0
+    ]
+    if len(inside) < HABITS_LIMITS.paced or not crossing:
+        return found
+    spq = float(np.median([v.seconds / v.quarters for v in inside]))
+    beats = [(v, (v.seconds - v.quarters * spq) / (spq * case.beat_q)) for v in crossing]
+    for step in (1, -1):
+        alike = [(v, b) for v, b in beats if abs(b - step) < HABITS_LIMITS.near_a_beat]
+        if written + step < 2 or habit_odds(len(alike), len(beats)) <= 0:
+            continue
+        notes = [case.notes[v.i] for v, _ in alike]
+        told = _sure(found, (*STEP_KINDS, *TEMPO_KINDS))
+        gone = [f for f in told if f.kind != "cut_short"]
+        metre = case.finding(
+            alike[0][0].i,
+            "metre",
+            confidence=HABITS_LIMITS.measured,
+            severity=HABITS_LIMITS.grave,
+            until_s=case.sounded(alike[-1][0].j).on_s,
+            notes=tuple(n.id for n in notes),
+            score_ids=tuple(n.score_id for n in notes),
+            count=len(alike),
+            places=tuple(dict.fromkeys(n.bar for n in notes)),
+            cause="counts_in_another_metre",
+            detail={"played": written + step, "asked": written, "count": len(alike), "of": len(beats)},
+        )
+        return [*_without(found, gone), metre]
     return found
 
 

@@ -17,6 +17,11 @@ class HabitsLimits:
     one_length: float = number(0.01, "beats", (0, 0.1), "lengths so near are one")
     grave: float = number(0.9, "share", (0, 1), "severity of another metre, and of a lost register")
     heavy: float = number(0.8, "share", (0, 1), "of long notes or rests that are not counted")
+    paced: int = number(6, "intervals", (2, 32), "inside bars tell the pace that bars are measured by")
+    near_a_beat: float = number(
+        0.35, "beats", (0, 0.5), "a bar longer or shorter by a beat is so by this much"
+    )
+    measured: float = number(0.9, "share", (0, 1), "raw confidence of a metre that was measured")
     plain: float = number(0.7, "share", (0, 1), "of long notes that stop early")
 
 
@@ -52,6 +57,7 @@ class TrendLimits:
     longest_share: float = number(
         0.75, "share", (0, 1), "a longer stretch is the take's tempo, and leaves none"
     )
+    noticed: float = number(0.3, "share", (0, 1), "of a change has come where it is told to begin")
     most_changes: int = number(3, "count", (1, 12), "in one take: who changes oftener has no tempo")
     least_gain: float = number(7.0, "nats", (0, 32), "by which a change must explain the take better")
     even_gain: float = number(

@@ -285,8 +285,8 @@ class PitchesLimits:
         25.0, "dB", (0, 100), "partials that usually stand out by more than this raise the limit"
     )
     tendency_cents: float = number(18.0, "cents", (0, 72), "so near its other soundings: a tendency, no slip")
-    plain_partials_db: float = number(
-        22.0, "dB", (0, 60), "the partials of the octave below stand out so far only where it was played"
+    plainly_low_odds: float = number(
+        -2.0, "nats", (-12, 0), "for the octave above what was heard: below, the low note itself sounded"
     )
     plainly_low: float = number(0.9, "confidence", (0, 1), "of a note that plainly came an octave low")
     beside_music: float = number(

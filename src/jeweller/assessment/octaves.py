@@ -70,7 +70,7 @@ class OctaveJudge:
             down = round(apart)
             if case.table.register_lost:
                 return down, PITCHES_LIMITS.plainly_low  # the part was followed only so
-            if down == -12 and self._contrast(i, 12) > PITCHES_LIMITS.plain_partials_db:
+            if down == -12 and self._plainly_low(i):
                 return down, PITCHES_LIMITS.plainly_low  # whatever the others do: no sound carries as much
             if event.expected_clarity > 0.55 * event.clarity:
                 return (down, 0.3) if not same else (0, 1.0)
@@ -78,6 +78,13 @@ class OctaveJudge:
         if abs(apart) > SAME_PITCH:
             return None
         return self._octave(i, event) or self._above(i, event, 19, event.twelfth_up, event.midi)
+
+    def _plainly_low(self, i: int) -> bool:
+        """Whether a note heard an octave low has odd partials as only a low note has."""
+        found = self.case.table.partials[i]
+        return (
+            found is not None and log_odds("octave", octave_measures(found)) < PITCHES_LIMITS.plainly_low_odds
+        )
 
     def _octave(self, i: int, event: PlayedNote) -> tuple[int, float] | None:
         """The octave above: it is as periodic, and the partials that only the written note has are not

@@ -59,7 +59,9 @@ def find_trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
 
 def _say(case: AssessmentContext, rows: list[Interval], change: _Change) -> Finding:
     t, s = TREND_LIMITS, case.settings
-    first, last = rows[change.first], rows[change.last]
+    # It is told from where it can be noticed, not from where it sets in.
+    begins = next(k for k in range(change.first, change.last + 1) if change.course[k] >= t.noticed)
+    first, last = rows[begins], rows[change.last]
     end = case.sounded(last.j)
     notes = [case.notes[k] for k in range(first.i, last.j)]
     confidence = bounded_confidence(
