@@ -50,6 +50,7 @@ class Evidence:
     any: Array
     silence: npt.NDArray[np.float64]
     sound: npt.NDArray[np.float64]
+    quiet: Array  # (T+1,) nats that silence costs a note that is to sound: it is in `written` already
     low: int
 
 
@@ -152,6 +153,7 @@ def gather_evidence(features: Features, s: AlignmentSettings) -> Evidence:
         any=total(free),
         silence=silence,
         sound=sound,
+        quiet=total(silent[:, None])[:, 0],
         low=features.low,
     )
 
@@ -178,6 +180,7 @@ def gather_attack_evidence(features: Features, s: AlignmentSettings) -> Evidence
         any=nothing,
         silence=np.zeros(frames + 1),
         sound=np.concatenate([[0.0], np.cumsum(voiced * features.step_s)]),
+        quiet=np.zeros(frames + 1, np.float32),
         low=NO_PITCH,
     )
 
@@ -317,7 +320,7 @@ class SegmentTable:
         other = np.where(
             (starts.top_pitch - e.low)[:, None] == self.columns[index],
             NEVER,
-            (starts.top - np.float32(s.wrong_cost))[:, None],
+            (starts.top - np.float32(s.wrong_cost))[:, None] - self._quiet(fa, fb, index),
         )
         gone = (e.silence[fb] - e.silence[fa] - s.missed_cost).astype(np.float32)
         heard = np.maximum(written, other)
@@ -334,6 +337,19 @@ class SegmentTable:
                 self.inside_frame[fb][:, None] - self.inside_frame[split]
             ).astype(np.float32)
         return Segments(worth, attack, written, other, gone)
+
+    def _quiet(
+        self, fa: npt.NDArray[np.int64], fb: npt.NDArray[np.int64], index: npt.NDArray[np.int64]
+    ) -> Array:
+        """(A, M) or (A, 1) nats that silence costs where a note is to sound, whatever its pitch."""
+        quiet, rested = self.evidence.quiet, ~self.plain[index]
+        whole = (quiet[fb] - quiet[fa])[:, None]
+        if not rested.any():
+            return whole
+        out = np.repeat(whole, len(index), axis=1)
+        split = self._split(fa[:, None], fb[:, None], self.items.sound_share[index[rested]])
+        out[:, rested] = quiet[split] - quiet[fa][:, None]
+        return out
 
     def may_begin(self, b: int, index: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
         """Whether what sounds from boundary b on is not clearly another pitch than the notes `index` begin
