@@ -32,7 +32,7 @@ FALSE = (0.0005, 0.001, 0.002, 0.005, 0.01)
 LEAST = 8  # joins of a take
 RIDGE = 3.0
 ONE_IN = {
-    "slurred_over_tongue": 300,
+    "slurred_over_tongue": 1000,
     "tongued_in_slur": 100,
 }  # joins, in takes as they are, of which one is so
 FRAME = 512

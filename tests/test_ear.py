@@ -130,8 +130,8 @@ class Perfect(unittest.TestCase):
         self.assertGreater(trill.off_s - trill.on_s, 1.0)
         plain = straight(line, 60 / 0.7)
         self.assertEqual(
-            kinds(check(line, sounding(plain))[0]),
-            [("trill_missed", "2"), ("trill_missed", "4"), ("grace_missed", "1"), ("grace_missed", "3")],
+            sorted(kinds(check(line, sounding(plain))[0])),
+            [("grace_missed", "1"), ("grace_missed", "3"), ("trill_missed", "2"), ("trill_missed", "4")],
         )
 
     def test_shifting_in_time_changes_only_times(self) -> None:

@@ -127,6 +127,8 @@ class _Search:
         phrase = self.s.phrase_notes
         pitches = np.concatenate([self.items.midi, -1 - np.arange(phrase)])
         self.phrases = np.lib.stride_tricks.sliding_window_view(pitches, phrase)[: self.count]
+        second = self.items.first_time < np.arange(self.count)
+        self.again = np.concatenate([[0], np.cumsum(second)])  # how many before each note come again
         self.starts = np.nonzero(self.items.bar_start)[0]
         self.openings = np.nonzero(self.items.opening)[0]
         longest = float(self.items.ioi_q.max()) * self.s.longest_spq + 1.5
@@ -205,7 +207,8 @@ class _Search:
         """
         s, bars = self.s, self.items.bar
         value, place = float(self.best[b, top]), lo + top
-        if self.broken[b][0] > value:
+        broke = self.broken[b][0] > value
+        if broke:
             value, place = self.broken[b][0], self.broken[b][2] + 1
         else:
             self.broken[b] = NOT_BROKEN
@@ -218,7 +221,12 @@ class _Search:
         near &= self.table.may_begin(b, targets)
         targets, away = targets[near], away[near]
         back = (targets < place) & (away >= -s.back_bars)
-        cost = np.where(back, s.back_cost, s.jump_cost) + s.alike_cost * self._alike(place, targets)
+        alike = np.where(self._leaves_out_a_repeat(place, targets), 0.0, self._alike(place, targets))
+        if broke:  # a blink of the note before is not what tells the places apart
+            known = (targets == place - 1) | self._leaves_out_a_repeat(place - 1, targets)
+            again = np.where(known, 0.0, self._alike(place - 1, targets))
+            alike = np.maximum(alike, again)
+        cost = np.where(back, s.back_cost, s.jump_cost) + s.alike_cost * alike
         worth = (value - cost).astype(np.float32)
         better = self.best[b, targets - lo] < worth
         k = targets[better] - lo
@@ -226,6 +234,14 @@ class _Search:
         self.back_at[b, k], self.back_kind[b, k], self.back_item[b, k] = b, StepKind.JUMP, place
         if self.carried:
             self.pace[b, k], self.age[b, k] = self.pace[b, top], self.age[b, top]
+
+    def _leaves_out_a_repeat(self, place: int, targets: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
+        """Whether what is left out on the way to each of `targets`, (T,), is nothing but a second time: no
+        pitches could tell that.
+        """
+        first = self.items.first_time
+        same = first[targets] == first[min(place, self.count - 1)]
+        return (targets > place) & (same | (self.again[targets] - self.again[place] == targets - place))
 
     def _alike(self, place: int, targets: npt.NDArray[np.int64]) -> npt.NDArray[np.float64]:
         """0..1, (T,): how little the pitches that follow tell whether one went on at `place` or from one of

@@ -23,6 +23,7 @@ class NoteArrays:
     bar_start: npt.NDArray[np.bool_]  # first note of a bar (of the performance)
     # of these, one a take may begin with: a bar that comes again is begun with its first time
     opening: npt.NDArray[np.bool_]
+    first_time: npt.NDArray[np.int64]  # which note it is the second time of; its own index at its first
     bar: npt.NDArray[np.int64]
     last_free: npt.NDArray[np.bool_]  # may be held as long as liked: the last note, fermatas
     graces: tuple[frozenset[int], ...]  # sounding pitches of the grace notes before each
@@ -58,7 +59,8 @@ def make_note_arrays(line: PerformedPart, *, rhythm_only: bool = False) -> NoteA
     last_free = np.array([i == n - 1 or notes[i].fermata for i in range(n)])
     bar_start = np.array([i == 0 or bars[i] != bars[i - 1] for i in range(n)])
     first_time = {x.score_id: i for i, x in reversed(list(enumerate(notes)))}
-    opening = bar_start & np.array([first_time[x.score_id] == i for i, x in enumerate(notes)])
+    first = np.array([first_time[x.score_id] for x in notes], np.int64)
+    opening = bar_start & (first == np.arange(n))
     if rhythm_only:
         no, none = np.zeros(n, np.bool_), tuple(frozenset[int]() for _ in notes)
         return NoteArrays(
@@ -70,6 +72,7 @@ def make_note_arrays(line: PerformedPart, *, rhythm_only: bool = False) -> NoteA
             trill=no,
             bar_start=bar_start,
             opening=opening,
+            first_time=first,
             bar=bars,
             last_free=last_free,
             graces=none,
@@ -84,6 +87,7 @@ def make_note_arrays(line: PerformedPart, *, rhythm_only: bool = False) -> NoteA
         trill=np.array([x.written.ornament == "trill" for x in notes]),
         bar_start=bar_start,
         opening=opening,
+        first_time=first,
         bar=bars,
         last_free=last_free,
         graces=tuple(frozenset(g.sounding_midi for g in before) for before in line.graces),

@@ -64,6 +64,9 @@ def weigh(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """The findings with the confidence that all measures together give them."""
     out = []
     for f in found:
+        if f.weighed:  # a place to listen to, whatever its sound
+            out.append(f)
+            continue
         measures = measure_credence(case, f)
         confidence = calibrate(f.confidence)
         if measures is not None and GROUP_OF.get(f.kind) in _fitted():
@@ -112,10 +115,13 @@ def _fitted() -> dict[str, tuple[float, tuple[float, ...]]]:
 
 
 def measure_credence(case: AssessmentContext, f: Finding) -> tuple[float, ...] | None:
-    """The measures of a finding, in the order of MEASURES; None where it is about no single note."""
+    """The measures of a finding, in the order of MEASURES; None where it is about no single note, or the ways
+    tell nothing of it.
+    """
     places = _places(case, f)
     posteriors = case.table.posteriors
-    if not places or posteriors is None:
+    followed_low = f.kind == "wrong_octave" and case.table.register_lost
+    if not places or posteriors is None or followed_low:  # the ways were those of the lower notes
         return None
     last = len(case.notes) - 1
     around = sorted({k for i in places for k in (i - 1, i, i + 1) if 0 <= k <= last})

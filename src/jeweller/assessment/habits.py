@@ -165,8 +165,9 @@ def _long_notes(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
             if case.event(i) is not None
         )
         if habit_odds(len(some), chances) > 0:
+            # In a take that is counted otherwise no tempo means what it says.
             found = [
-                *_without(found, some),
+                *_without(found, [*some, *_sure(found, TEMPO_KINDS)]),
                 _merge(some, chances, cause="long_notes_short", severity=HABITS_LIMITS.heavy),
             ]
     return found
@@ -187,7 +188,7 @@ def _rests(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         )
         if habit_odds(len(some), chances) > 0:
             found = [
-                *_without(found, some),
+                *_without(found, [*some, *_sure(found, TEMPO_KINDS)]),
                 _merge(some, chances, cause="rests_not_counted", severity=HABITS_LIMITS.heavy),
             ]
     return found

@@ -52,7 +52,7 @@ class TrendLimits:
         (1, 2, 3, 4, 6, 8, 12, 0), "bars", (0, 64), "how long it lasts; 0: to the end"
     )
     sets_in_quarters: tuple[float, ...] = number(
-        (1.0, 4.0, 8.0), "quarters", (0.25, 32), "within how long it has set in"
+        (1.0, 4.0, 8.0, 16.0, 32.0), "quarters", (0.25, 64), "within how long it has set in"
     )
     longest_share: float = number(
         0.75, "share", (0, 1), "a longer stretch is the take's tempo, and leaves none"

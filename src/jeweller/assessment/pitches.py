@@ -296,6 +296,15 @@ def _clear_only_now(case: AssessmentContext, before: PlayedNote, event: PlayedNo
     return abs(before.midi - meant) > PITCHES_LIMITS.blurred_apart and abs(event.midi - meant) < 0.5
 
 
+def _in_a_rest(case: AssessmentContext, i: int, event: PlayedNote) -> bool:
+    """Whether a sound before main note i lies by itself in a written rest of a beat or more."""
+    last, this = case.event(i - 1) if i else None, case.event(i)
+    if last is None or this is None or case.rest_after[i - 1] is None:
+        return False
+    rest = float(case.notes[i].onset - case.notes[i - 1].end)
+    return rest >= case.beat_q and event.on_s > last.off_s and event.off_s < this.on_s
+
+
 def _of_an_ornament(case: AssessmentContext, i: int, event: PlayedNote) -> bool:
     """Whether a sound in the time of main note i is that note itself, heard again behind its ornament."""
     if i < 0 or not case.notes[i].written.ornament or case.event(i) is None:
@@ -331,8 +340,9 @@ def _extras(case: AssessmentContext) -> list[Finding]:
         )
         doubt += 2.5 if k == 0 else 0.0  # before the music: a sounded first note is not music
         confidence = 1.0 / (1.0 + math.exp(-(2.2 - 2.0 * doubt)))
-        if not first_s < event.on_s < last_s:
-            # Before and after the music anybody may play, or talk: it is a place to listen to.
+        beside = not first_s < event.on_s < last_s or _in_a_rest(case, i, event)
+        if beside:
+            # Before and after the music, and in its rests, anybody may play, or talk: a place to listen to.
             confidence = min(confidence, PITCHES_LIMITS.beside_music)
         last = case.event(i - 1) if i else None
         anchor = i - 1 if i and last is not None and event.on_s < last.next_s + 0.05 else i
@@ -366,6 +376,7 @@ def _extras(case: AssessmentContext) -> list[Finding]:
                     "after": note.written.pitch.name if note.written.pitch else "",
                 },
                 cause=cause,
+                weighed=beside,
             )
         )
     return found

@@ -90,8 +90,10 @@ def _octave(instrument: Instrument, rng: np.random.Generator) -> Case:
         places = [int(rng.integers(2, len(notes) - 2))]
     else:
         places = []
+    down = down if way != "once" else -12
+    places = [i for i in places if notes[i].sounding_midi + down >= instrument.low]  # it has no lower ones
     for i in places:
-        case.acts[i].midi += down if way != "once" else -12
+        case.acts[i].midi += down
     if places:
         case.expect(("wrong_octave", "wrong_partial"), places, "register_lost" if way == "register" else None)
     return case
