@@ -65,7 +65,7 @@ class Report(WithCheck):
         report = self.checked.report
         self.assertEqual(find_problems(report), [])
         self.assertEqual(
-            [(f["kind"], f["bar"], f["count"]) for f in report["findings"] if f["confidence"] >= 0.5],
+            sorted((f["kind"], f["bar"], f["count"]) for f in report["findings"] if f["confidence"] >= 0.5),
             [("missed_accidental", "2", 2), ("rest_short", "4", 1), ("wrong_note", "1", 1)],
         )
         self.assertEqual([n["verdict"] for n in report["notes"]].count("wrong"), 3)

@@ -43,7 +43,6 @@ MEASURES = (
 )
 GROUPS: dict[str, tuple[str, ...]] = {
     "pitch": ("wrong_note", "wrong_partial", "missed_accidental", "added_accidental"),
-    "octave": ("wrong_octave",),
     "missed": ("missed_note",),
     "extra": ("extra_note",),
     "moved": ("early", "late"),
@@ -67,10 +66,11 @@ def weigh(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         if f.weighed:  # a place to listen to, whatever its sound
             out.append(f)
             continue
-        measures = measure_credence(case, f)
+        group = GROUP_OF.get(f.kind, "")
+        measures = measure_credence(case, f) if group else None
         confidence = calibrate(f.confidence)
-        if measures is not None and GROUP_OF.get(f.kind) in _fitted():
-            constant, weights = _fitted()[GROUP_OF[f.kind]]
+        if measures is not None and group in _fitted():
+            constant, weights = _fitted()[group]
             odds = clip(constant + float(np.dot(weights, measures)), *CREDENCE.odds)
             confidence = _said(1.0 / (1.0 + math.exp(-odds)))
         rivals = _rivals(case, f)
@@ -115,13 +115,10 @@ def _fitted() -> dict[str, tuple[float, tuple[float, ...]]]:
 
 
 def measure_credence(case: AssessmentContext, f: Finding) -> tuple[float, ...] | None:
-    """The measures of a finding, in the order of MEASURES; None where it is about no single note, or the ways
-    tell nothing of it.
-    """
+    """The measures of a finding, in the order of MEASURES; None where it is about no single note."""
     places = _places(case, f)
     posteriors = case.table.posteriors
-    followed_low = f.kind == "wrong_octave" and case.table.register_lost
-    if not places or posteriors is None or followed_low:  # the ways were those of the lower notes
+    if not places or posteriors is None:
         return None
     last = len(case.notes) - 1
     around = sorted({k for i in places for k in (i - 1, i, i + 1) if 0 <= k <= last})

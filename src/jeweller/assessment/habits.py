@@ -45,7 +45,11 @@ def explain_habits(case: AssessmentContext, found: Sequence[Finding]) -> list[Fi
     """The findings with each habit told once, with all its places."""
     rest = list(found)
     # What lies in certain notes or rests before what lies in all bars: it says more.
-    for explain in (_long_notes, _rests, _metre, _ties, _short_of_air, _register, _pitches, _previous_key):
+    habits = (
+        *(_long_notes, _rests, _metre, _ties, _short_of_air, _register, _pitches, _previous_key),
+        _detached,
+    )
+    for explain in habits:
         rest = explain(case, rest)
     return rest
 
@@ -213,6 +217,16 @@ def _ties(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     return _without(found, explained)
 
 
+def _detached(_case: AssessmentContext, found: list[Finding]) -> list[Finding]:
+    """Who detaches all that is slurred takes breath in slurs and ends notes early: that is one cause."""
+    told = [f for f in _sure(found, ("not_joined", "tongued_in_slur")) if f.count >= HABITS_LIMITS.detached]
+    if not told:
+        return found
+    most = max(told, key=lambda f: f.count)
+    parts = ("not_joined", "tongued_in_slur", "breath_in_slur", "breath_every_note", "cut_short")
+    return _without(found, [f for f in _sure(found, parts) if f is not most])
+
+
 def _short_of_air(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """Long notes that stop early while what follows comes in time: air, not counting."""
     some = _sure(found, ("cut_short",))
@@ -221,9 +235,10 @@ def _short_of_air(case: AssessmentContext, found: list[Finding]) -> list[Finding
         for i, n in enumerate(case.notes)
         if case.event(i) is not None
     )
-    if habit_odds(len(some), chances) <= 0:
-        return found
     every = [f for f in found if f.kind == "breath_every_note"]
+    breathless = bool(_sure(every, ("breath_every_note",))) and len(some) >= HABITS_LIMITS.airless
+    if habit_odds(len(some), chances) <= 0 and not breathless:
+        return found
     return [
         *_without(found, [*some, *every]),
         _merge(some, chances, cause="air", severity=HABITS_LIMITS.plain),

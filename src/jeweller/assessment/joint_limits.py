@@ -17,6 +17,10 @@ class HabitsLimits:
     one_length: float = number(0.01, "beats", (0, 0.1), "lengths so near are one")
     grave: float = number(0.9, "share", (0, 1), "severity of another metre, and of a lost register")
     heavy: float = number(0.8, "share", (0, 1), "of long notes or rests that are not counted")
+    detached: int = number(4, "notes", (2, 24), "parted in slurs are a way of playing, not slips")
+    airless: int = number(
+        3, "notes", (1, 12), "that stop early tell air where breath is taken after every note as well"
+    )
     paced: int = number(6, "intervals", (2, 32), "inside bars tell the pace that bars are measured by")
     near_a_beat: float = number(
         0.35, "beats", (0, 0.5), "a bar longer or shorter by a beat is so by this much"
@@ -52,7 +56,7 @@ class TrendLimits:
         (1, 2, 3, 4, 6, 8, 12, 0), "bars", (0, 64), "how long it lasts; 0: to the end"
     )
     sets_in_quarters: tuple[float, ...] = number(
-        (1.0, 4.0, 8.0, 16.0, 32.0), "quarters", (0.25, 64), "within how long it has set in"
+        (1.0, 4.0, 8.0), "quarters", (0.25, 32), "within how long it has set in"
     )
     longest_share: float = number(
         0.75, "share", (0, 1), "a longer stretch is the take's tempo, and leaves none"
@@ -64,7 +68,7 @@ class TrendLimits:
         7.0, "nats", (0, 32), "where a change is as likely as none: it may lie anywhere"
     )
     sure_at: float = number(
-        1.0, "ratio", (0, 6.4), "standard errors beyond the threshold from where it is sure"
+        0.5, "ratio", (0, 6.4), "standard errors beyond the threshold from where it is sure"
     )
     heaviest: float = number(2.0, "quarters", (0.5, 8), "no interval counts for more in a stretch")
     severity: float = number(0.6, "share", (0, 1), "of rushing and dragging")
