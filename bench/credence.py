@@ -22,6 +22,7 @@ from typing import Any
 
 import numpy as np
 
+from classroom import belongs
 from jeweller.assessment.credence import FITTED, GROUP_OF, GROUPS, MEASURES
 from scoring import SURE, pair
 
@@ -37,9 +38,12 @@ def findings_of(case: Path) -> list[dict[str, Any]]:
     truth = json.loads((case / "truth.json").read_text(encoding="utf-8"))
     checked = check(case / "score.musicxml", next(case.glob("take.*")), Options())
     told = checked.report["findings"]
-    right = set(pair(told, truth["faults"]).values())
     sure = [k for k, f in enumerate(told) if f["confidence"] >= SURE]
-    right |= {sure[k] for k in pair([told[k] for k in sure], truth["faults"]).values()}
+    if "expected" in truth:  # of the classroom
+        right = {k for k, f in enumerate(told) if any(belongs(f, e) for e in truth["expected"])}
+    else:
+        right = set(pair(told, truth["faults"]).values())
+        right |= {sure[k] for k in pair([told[k] for k in sure], truth["faults"]).values()}
     return [
         {
             "take": str(case),
