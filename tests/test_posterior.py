@@ -126,6 +126,12 @@ class Closer(unittest.TestCase):
         inside = (closeup.pitch_s > finding["at_s"] + 0.05) & (closeup.pitch_s < finding["until_s"] - 0.05)
         self.assertAlmostEqual(float(np.nanmedian(closeup.pitch[inside])), note.midi + 4, delta=0.2)
 
+    def test_of_several_places_the_first_is_shown(self) -> None:
+        checked = checked_take()
+        finding = next(f for f in checked.report["findings"] if f["kind"] == "missed_accidental")
+        self.assertEqual(finding["count"], 2)
+        self.assertLess(look_closer(checked, finding).doubt[1], finding["until_s"] - 0.3)
+
 
 if __name__ == "__main__":
     unittest.main()

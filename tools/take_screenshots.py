@@ -23,6 +23,7 @@ from jeweller.audio.ports import SimulatedSpeaker
 from jeweller.demo_band import read_band
 from jeweller.documents.page import pdf_to_png
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog
+from jeweller.gui.places.loupe.closeup import CloseupPicture
 from jeweller.gui.shell.app import make_app, open_settings
 from jeweller.gui.shell.window import Window
 from jeweller.instruments.table import require_instrument
@@ -80,6 +81,11 @@ def main() -> None:
         window.keys_box.close()
         open_take(1)
         shot("loupe-light")
+        window.act("look_closer")
+        QTest.qWait(300)
+        closer = window.loupe.findChildren(CloseupPicture)[0].window()
+        closer.grab().save(str(target / "closer.png"))
+        closer.close()
         window.set_theme("dark")
         window.menus.pitch_action.setChecked(True)
         open_take(3)

@@ -16,6 +16,7 @@ from jeweller.report_format import ReportFinding
 
 Array = npt.NDArray[np.float64]
 AROUND_S, LONGEST_S = 1.5, 8.0  # shown before and behind it; no more than so much of a long stretch
+LEAST_S = 0.05  # of the stretch it is about
 CLEAR = 0.5  # periodicity from which a frame has a pitch
 
 
@@ -66,9 +67,15 @@ class Closeup:
 
 
 def look_closer(checked: Checked, finding: ReportFinding) -> Closeup:
-    """What is known of the sound around a finding of the report."""
+    """What is known of the sound around a finding of the report; of one that tells several places around the
+    first.
+    """
     f, table = checked.features, checked.case.table
-    doubt = finding["at_s"], max(finding["until_s"], finding["at_s"] + 0.05)
+    until_s = finding["until_s"]
+    if finding["count"] > 1 and finding["notes"]:
+        event = checked.case.event(checked.case.index_of.get(finding["notes"][0], 0))
+        until_s = event.off_s if event is not None else finding["at_s"]
+    doubt = finding["at_s"], max(until_s, finding["at_s"] + LEAST_S)
     begin = max(0.0, doubt[0] - AROUND_S)
     end = min(f.seconds, min(doubt[1], doubt[0] + LONGEST_S) + AROUND_S)
     rows = slice(round(begin / f.step_s), round(end / f.step_s))

@@ -341,6 +341,8 @@ class Loupe(QWidget):
             return
         closeup = look_closer(self.review.checked, shown.finding)
         rivals = rival_lines(shown.finding)
+        if shown.finding["count"] > 1:
+            rivals.append(_("Shown is the first of {n} places.").format(n=shown.finding["count"]))
         show_closeup(closeup, localized(shown.finding)["text"], rivals, self.theme, self.points, self)
 
     def after_decision(self, words: str) -> None:
