@@ -64,6 +64,16 @@ class Tempo(unittest.TestCase):
         case = self.case(0.008, 0.25, 58, 64, grows=True)
         self.assertEqual([f for f in find_trends(case, set()) if f.confidence >= 0.5], [])
 
+    def test_a_second_change_is_told_too(self) -> None:
+        rng, at, when = np.random.default_rng(7), 0.8, []
+        for k in range(len(TUNE.main_notes)):
+            when.append(at)
+            change = 1.25 if 12 <= k < 24 else 0.78 if 36 <= k < 48 else 1.0
+            at += 60 / 90 * change * float(np.exp(0.008 * rng.standard_normal()))
+        found = [f for f in find_trends(case_of(TUNE, when), set()) if f.confidence >= 0.5]
+        self.assertEqual(sorted(f.kind for f in found), ["dragging", "rushing"])
+        self.assertEqual({f.kind: f.bar for f in found}, {"dragging": "4", "rushing": "10"})
+
     def test_one_note_out_of_place_moves_no_tempo(self) -> None:
         when = onsets(TUNE)
         when[30:] = [t + 0.5 for t in when[30:]]
@@ -94,6 +104,32 @@ class Metre(unittest.TestCase):
     def test_bars_as_written_or_lengthened_a_little_are_not(self) -> None:
         for over in (0.0, 0.3):
             self.assertEqual(explain_habits(self.case(over), []), [])
+
+
+class OneCause(unittest.TestCase):
+    """What belongs together is told once."""
+
+    def setUp(self) -> None:
+        self.case = case_of(LONG, onsets(LONG))
+
+    def test_who_detaches_everything_takes_no_breaths_in_slurs(self) -> None:
+        found = [slip(self.case, 1, "not_joined", count=6), slip(self.case, 3, "breath_in_slur")]
+        self.assertEqual(said(explain_habits(self.case, found)), [("not_joined", None, 6)])
+
+    def test_a_breath_beside_one_tongue_is_still_told(self) -> None:
+        found = [slip(self.case, 1, "tongued_in_slur"), slip(self.case, 3, "breath_in_slur")]
+        self.assertEqual(len(explain_habits(self.case, found)), 2)
+
+    def test_breath_after_every_note_and_notes_that_stop_early_are_air(self) -> None:
+        found = [slip(self.case, i, "cut_short") for i in (0, 10, 20)]
+        every = slip(self.case, 1, "breath_every_note", count=20)
+        self.assertEqual(said(explain_habits(self.case, [*found, every])), [("cut_short", "air", 3)])
+
+    def test_where_long_notes_are_a_count_short_no_tempo_is_told(self) -> None:
+        long = [i for i, n in enumerate(LONG.main_notes) if n.duration == 3]
+        found = [slip(self.case, i, "beat_dropped", detail={"written_beats": 3.0}) for i in long]
+        found.append(slip(self.case, 2, "rushing"))
+        self.assertEqual([f.kind for f in explain_habits(self.case, found)], ["beat_dropped"])
 
 
 class Habits(unittest.TestCase):

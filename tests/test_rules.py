@@ -23,7 +23,7 @@ from jeweller.assessment.counting import assess_count
 from jeweller.assessment.finding import SURE, Finding
 from jeweller.assessment.messages import texts_of
 from jeweller.assessment.ornaments import assess_ornaments
-from jeweller.assessment.pitches import assess_tuning, wrong_pitch
+from jeweller.assessment.pitches import assess_pitches, assess_tuning, wrong_pitch
 from jeweller.assessment.settings import AssessmentSettings, make_settings
 from jeweller.assessment.sound import assess_clearness
 from jeweller.assessment.timing import assess_rhythm
@@ -32,7 +32,7 @@ from jeweller.instruments.table import Instrument, require_instrument
 from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.notes.ornaments import HeardOrnament
 from jeweller.notes.sustain import measure_clearness
-from jeweller.notes.table import NoteTable, PlayedNote
+from jeweller.notes.table import NoteDoubt, NoteTable, PlayedNote
 from jeweller.notes.transitions import NoteTransition
 from tests.support import assess_heard, changed, line_of, part_of, sounding, straight, table_of
 
@@ -109,6 +109,56 @@ def onsets(line: PerformedPart, bpm: float = 90.0) -> list[float]:
 
 def kinds(found: list[Finding]) -> list[tuple[str, str]]:
     return [(f.kind, f.bar) for f in found if f.confidence >= SURE]
+
+
+class Beside(unittest.TestCase):
+    """Sounds that are not the player's, and what only seems to be a fault."""
+
+    REST = line_of("C5/1 D5/1 r/2 | E5/1 F5/1 G5/2")
+
+    def with_sound(self, on_s: float, midi: float) -> AssessmentContext:
+        """A clear sound of a quarter of a second that is not written."""
+        case = case_of(self.REST, onsets(self.REST))
+        sound = dataclasses.replace(
+            case.sounded(1), index=None, before=2, on_s=on_s, off_s=on_s + 0.25, next_s=on_s + 0.3, midi=midi
+        )
+        events = (*case.table.events[:2], sound, *case.table.events[2:])
+        last = tuple(k if k < 2 else k + 1 for k in range(len(case.notes)))
+        return with_evidence(
+            case,
+            events=events,
+            last_try=last,
+            doubts=tuple(NoteDoubt() for _ in case.notes),
+            partials=(None,) * len(case.notes),
+        )
+
+    def test_what_sounds_by_itself_in_a_rest_may_be_anybody(self) -> None:
+        case = self.with_sound(2.5, 79.0)  # the rest is from 2.1 to 3.5 s
+        (found,) = [f for f in assess_pitches(case) if f.kind == "extra_note"]
+        self.assertLess(found.confidence, SURE)
+        self.assertTrue(found.weighed)  # nothing makes it surer
+
+    def test_a_dotted_pair_that_takes_far_more_than_its_beat_is_no_lost_dot(self) -> None:
+        line = line_of(" | ".join(["C5/.75 D5/.25 E5/.75 F5/.25 G5/2"] * 4))
+        even, paused = onsets(line), onsets(line)
+        for when, gap in ((even, 0.0), (paused, 0.5)):
+            beat = 60 / 90
+            when[1] = when[0] + 0.5 * (beat + gap)
+            when[2:] = [t + gap for t in when[2:]]
+        kinds_of = [
+            {f.kind for f in assess_rhythm(case_of(line, when), set()) if f.confidence >= SURE}
+            for when in (even, paused)
+        ]
+        self.assertIn("dot_lost", kinds_of[0])
+        self.assertNotIn("dot_lost", kinds_of[1])
+
+    def test_a_trill_that_the_room_blurs_is_not_called_thin(self) -> None:
+        line = line_of("C5/1 D5/1 E5/2t | C5/4")
+        case = case_of(line, onsets(line))
+        for attacks, told in ((2, True), (9, False)):
+            heard = HeardOrnament(index=2, kind="trill", heard=False, turns=1, share=0.3, attacks=attacks)
+            found = assess_ornaments(with_evidence(case, ornaments=(heard,)))
+            self.assertEqual([f.kind for f in found], ["trill_thin"] if told else [])
 
 
 class Slide(unittest.TestCase):

@@ -285,6 +285,9 @@ class PitchesLimits:
         25.0, "dB", (0, 100), "partials that usually stand out by more than this raise the limit"
     )
     tendency_cents: float = number(18.0, "cents", (0, 72), "so near its other soundings: a tendency, no slip")
+    plainly_low_share: float = number(
+        0.6, "share", (0, 1), "of the clearness that the written pitch may have where the low one sounded"
+    )
     plainly_low_odds: float = number(
         -2.0, "nats", (-12, 0), "for the octave above what was heard: below, the low note itself sounded"
     )

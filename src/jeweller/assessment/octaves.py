@@ -56,7 +56,7 @@ class OctaveJudge:
             if abs(apart - up) < SAME_PITCH:
                 return up, 0.9
         if i in self.below:
-            if round(apart) == -12 and self._plainly_low(i):
+            if round(apart) == -12 and self._plainly_low(i, event):
                 return -12, PITCHES_LIMITS.plainly_low  # whatever the others do: no sound carries as much
             if round(apart) == -12 and self._contrast(i, 12) < case.settings.octave_partials_db:
                 # The partials of the lower note are not there: the period is a subharmonic.
@@ -79,12 +79,14 @@ class OctaveJudge:
             return None
         return self._octave(i, event) or self._above(i, event, 19, event.twelfth_up, event.midi)
 
-    def _plainly_low(self, i: int) -> bool:
-        """Whether a note heard an octave low has odd partials as only a low note has."""
+    def _plainly_low(self, i: int, event: PlayedNote) -> bool:
+        """Whether a note heard an octave low has odd partials as only a low note has; a room puts a common
+        period of two notes below both, but then the written pitch is nearly as clear.
+        """
         found = self.case.table.partials[i]
-        return (
-            found is not None and log_odds("octave", octave_measures(found)) < PITCHES_LIMITS.plainly_low_odds
-        )
+        if found is None or event.expected_clarity > PITCHES_LIMITS.plainly_low_share * event.clarity:
+            return False
+        return log_odds("octave", octave_measures(found)) < PITCHES_LIMITS.plainly_low_odds
 
     def _octave(self, i: int, event: PlayedNote) -> tuple[int, float] | None:
         """The octave above: it is as periodic, and the partials that only the written note has are not
