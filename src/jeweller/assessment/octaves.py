@@ -56,6 +56,8 @@ class OctaveJudge:
             if abs(apart - up) < SAME_PITCH:
                 return up, 0.9
         if i in self.below:
+            if case.table.register_lost:
+                return round(apart), PITCHES_LIMITS.plainly_low  # the part was followed only so
             if round(apart) == -12 and self._plainly_low(i, event):
                 return -12, PITCHES_LIMITS.plainly_low  # whatever the others do: no sound carries as much
             if round(apart) == -12 and self._contrast(i, 12) < case.settings.octave_partials_db:
@@ -70,8 +72,6 @@ class OctaveJudge:
             ]
             same = sum(k in self.below for k in near)
             down = round(apart)
-            if case.table.register_lost:
-                return down, PITCHES_LIMITS.plainly_low  # the part was followed only so
             if event.expected_clarity > 0.55 * event.clarity:
                 return (down, 0.3) if not same else (0, 1.0)
             return (0, 1.0) if near and same >= 0.34 * len(near) else (down, 0.85 if near else 0.6)
