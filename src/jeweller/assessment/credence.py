@@ -66,7 +66,8 @@ def weigh(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         if f.weighed:  # a place to listen to, whatever its sound
             out.append(f)
             continue
-        group = GROUP_OF.get(f.kind, "")
+        # What is left of a backing sounds as written: then the ways through the part say nothing.
+        group = "" if case.table.backed else GROUP_OF.get(f.kind, "")
         measures = measure_credence(case, f) if group else None
         confidence = calibrate(f.confidence)
         if measures is not None and group in _fitted():

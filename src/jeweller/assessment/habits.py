@@ -171,7 +171,7 @@ def _long_notes(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         if habit_odds(len(some), chances) > 0:
             # In a take that is counted otherwise no tempo means what it says.
             found = [
-                *_without(found, [*some, *_sure(found, TEMPO_KINDS)]),
+                *_without(found, [*some, *_sure(found, ("rushing", "dragging"))]),
                 _merge(some, chances, cause="long_notes_short", severity=HABITS_LIMITS.heavy),
             ]
     return found
@@ -192,7 +192,7 @@ def _rests(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         )
         if habit_odds(len(some), chances) > 0:
             found = [
-                *_without(found, [*some, *_sure(found, TEMPO_KINDS)]),
+                *_without(found, [*some, *_sure(found, ("rushing", "dragging"))]),
                 _merge(some, chances, cause="rests_not_counted", severity=HABITS_LIMITS.heavy),
             ]
     return found

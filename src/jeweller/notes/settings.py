@@ -414,6 +414,9 @@ class SoundedSettings:
 
     at_once_s: float = number(0.06, "s", (0, 0.24), "after the note before: nothing lies between them")
     room_s: float = number(0.2, "s", (0, 0.8), "a note with less room than this has little")
+    backed: float = number(
+        4.0, "nats", (0, 12), "more for no note where a backing was taken out: it leaves soft notes behind"
+    )
     asked: float = number(-1.0, "nats", (-8, 8), "log odds from which what was heard may be no note")
     even: float = number(-1.5, "nats", (-8, 8), "log odds at which one is as likely as the other")
     surest: float = number(0.002, "share", (0, 0.1), "no story is taken to be surer, or less sure, than this")

@@ -38,7 +38,8 @@ MEASURES = (
 def unsounded_odds(table: NoteTable, i: int, event: PlayedNote) -> float:
     """Log odds that main note i did not sound, and `event` is no note."""
     constant, weights = read_regression(FITTED)
-    return constant + float(np.dot(weights, sounded_measures(table, i, event)))
+    left = SOUNDED.backed if table.backed else 0.0
+    return constant + left + float(np.dot(weights, sounded_measures(table, i, event)))
 
 
 def sounded_measures(table: NoteTable, i: int, event: PlayedNote) -> list[float]:

@@ -228,6 +228,7 @@ class NoteTable:
     register_lost: bool = False  # followed only with all notes from some pitch up an octave or twelfth low
     past_fine: tuple[float, float] | None = None  # seconds in which the take goes on past the Fine
     posteriors: NotePosteriors | None = None  # of the main notes; None: not weighed
+    backed: bool = False  # a backing was taken out of the take: what is left of it sounds like soft notes
 
     @property
     def notes(self) -> tuple[PerformedNote, ...]:

@@ -381,7 +381,7 @@ def _assess(
     rhythm_only = options.rhythm_only or line.part.percussion
     click = read_click(options.click, float(line.beat))
     table = add_evidence(
-        table,
+        dataclasses.replace(table, backed=bool(options.backing)),
         features,
         settings.evidence_limits,
         brass=instrument.family == "brass",
