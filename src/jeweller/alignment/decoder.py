@@ -218,17 +218,19 @@ class _Search:
         targets = targets[targets != place]
         away = bars[targets] - bars[min(place, self.count - 1)]
         near = (np.abs(away) <= s.jump_bars) | (targets == 0)  # the whole line once more may be farther
-        near &= self.table.may_begin(b, targets)
-        targets, away = targets[near], away[near]
         back = (targets < place) & (away >= -s.back_bars)
-        alike = np.where(self._leaves_out_a_repeat(place, targets), 0.0, self._alike(place, targets))
+        cost = np.where(back, s.back_cost, s.jump_cost)
+        # Few of them would be any better off, even if the pitches told them well apart.
+        near &= self.best[b, targets - lo] < value - cost
+        if not near.any():
+            return
+        targets, cost = targets[near], cost[near]
+        cost = cost + s.alike_cost * self._untold(place, targets)
         if broke:  # a blink of the note before is not what tells the places apart
-            known = (targets == place - 1) | self._leaves_out_a_repeat(place - 1, targets)
-            again = np.where(known, 0.0, self._alike(place - 1, targets))
-            alike = np.maximum(alike, again)
-        cost = np.where(back, s.back_cost, s.jump_cost) + s.alike_cost * alike
+            again = np.where(targets == place - 1, 0.0, self._untold(place - 1, targets))
+            cost = np.maximum(cost, np.where(back[near], s.back_cost, s.jump_cost) + s.alike_cost * again)
         worth = (value - cost).astype(np.float32)
-        better = self.best[b, targets - lo] < worth
+        better = (self.best[b, targets - lo] < worth) & self.table.may_begin(b, targets)
         k = targets[better] - lo
         self.best[b, k] = worth[better]
         self.back_at[b, k], self.back_kind[b, k], self.back_item[b, k] = b, StepKind.JUMP, place
@@ -242,6 +244,10 @@ class _Search:
         first = self.items.first_time
         same = first[targets] == first[min(place, self.count - 1)]
         return (targets > place) & (same | (self.again[targets] - self.again[place] == targets - place))
+
+    def _untold(self, place: int, targets: npt.NDArray[np.int64]) -> npt.NDArray[np.float64]:
+        """0..1, (T,): how far a jump from `place` rests on the count alone."""
+        return np.where(self._leaves_out_a_repeat(place, targets), 0.0, self._alike(place, targets))
 
     def _alike(self, place: int, targets: npt.NDArray[np.int64]) -> npt.NDArray[np.float64]:
         """0..1, (T,): how little the pitches that follow tell whether one went on at `place` or from one of

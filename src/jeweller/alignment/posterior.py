@@ -210,23 +210,25 @@ class _Lattice:
         final = np.full((len(self.place), self.width), NEVER)
         start, end = self.run[0].start - self.low, self.run[-1].end - self.low
         heard = np.concatenate([[0.0], np.cumsum(np.diff(sound[self.low : self.high]))])
+        places = self.base[:, None] + np.arange(self.width)
         if self.first:
             item = self.run[0].item
-            for i in np.flatnonzero(self.table.items.opening):
-                column = i - self.base
-                rows = np.flatnonzero((column >= 0) & (column < self.width))
-                dear = s.late_start_cost if i > 0 else 0.0
-                begin[rows, column[rows]] = (-s.lead_rate * heard[rows] - dear) / POSTERIOR.temper
+            opening = self.table.items.opening[np.clip(places, 0, self.count - 1)]
+            dear = np.where(places > 0, s.late_start_cost, 0.0)
+            begin = np.where(
+                self.inside & (places < self.count) & opening,
+                (-s.lead_rate * heard[:, None] - dear) / POSTERIOR.temper,
+                NEVER,
+            )
             begin[start, item - self.base[start]] = max(begin[start, item - self.base[start]], 0.0)
         else:
             begin[start, self.run[0].item - self.base[start]] = 0.0
         goal = self.run[-1].item + (self.run[-1].kind in SOUNDED)
         if self.last:
             left = heard[-1] - heard
-            columns = self.base[:, None] + np.arange(self.width)
-            early = np.where(columns == self.count, 0.0, s.early_end_cost)
+            early = np.where(places == self.count, 0.0, s.early_end_cost)
             final = np.where(
-                self.inside & (columns > 0), (-s.lead_rate * left[:, None] - early) / POSTERIOR.temper, NEVER
+                self.inside & (places > 0), (-s.lead_rate * left[:, None] - early) / POSTERIOR.temper, NEVER
             )
         else:
             final[end, goal - self.base[end]] = 0.0
