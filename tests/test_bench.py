@@ -10,7 +10,7 @@ from unittest import mock
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QDialog
+from PySide6.QtWidgets import QDialog, QPushButton
 
 from jeweller.assessment.finding import FACETS
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_again
@@ -151,6 +151,14 @@ class Bench(DeskCase):
         self.assertEqual([line.take.summary["facets"]["notes"] for line in self.bench.lines], [1.0, 1.0])
         self.press(KEY.Key_Z, CONTROL)
         self.assertTrue(all(line.take.summary["facets"]["notes"] < 1.0 for line in self.bench.lines))
+
+    def test_the_sound_of_a_finding_is_looked_at_under_the_loupe(self) -> None:
+        self.checked_tray("Ilse", "Bram")
+        words = [b.text() for b in self.bench.page.findChildren(QPushButton)]
+        self.assertTrue(any("(K)" in w for w in words))
+        self.assertFalse(any("(E)" in w for w in words))
+        self.press(KEY.Key_E)
+        self.wait(lambda: self.window.place == "loupe", 60)
 
     def test_what_is_here_already_is_left_out_and_a_name_can_be_corrected(self) -> None:
         self.checked_tray("Ilse of the weir")

@@ -130,10 +130,17 @@ class MarginNote(QFrame):
     act = Signal(str, str)  # what, key
 
     def __init__(
-        self, shown: Shown, theme: Theme, points: float, opened: bool, parent: QWidget | None = None
+        self,
+        shown: Shown,
+        theme: Theme,
+        points: float,
+        opened: bool,
+        parent: QWidget | None = None,
+        *,
+        closer: bool = False,  # whether the sound it rests on can be looked at from here
     ) -> None:
         super().__init__(parent)
-        self.shown, self.theme, self.opened = shown, theme, opened
+        self.shown, self.theme, self.opened, self.closer = shown, theme, opened, closer
         f = localized(shown.finding)
         colour = theme.facets[f["facet"]]
         off = shown.state == FindingState.DISMISSED
@@ -193,6 +200,8 @@ class MarginNote(QFrame):
             buttons.addWidget(button)
         buttons.addStretch(1)
         box.addLayout(buttons)
+        if not self.closer:
+            return
         closer = QPushButton(_("Look closer (E)"))
         closer.setFont(font(points - 1, weight=600))
         closer.setToolTip(_("The pitch, the loudness and the attacks that this rests on"))
@@ -254,7 +263,7 @@ class Margin(QWidget):
         for shown in review.shown:
             if self.facets is not None and shown.finding["facet"] not in self.facets:
                 continue
-            note = MarginNote(shown, theme, points, shown.key == chosen, self)
+            note = MarginNote(shown, theme, points, shown.key == chosen, self, closer=True)
             note.chosen.connect(self.chosen)
             note.act.connect(self.act)
             note.show()
