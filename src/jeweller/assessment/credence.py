@@ -124,6 +124,8 @@ def measure_credence(case: AssessmentContext, f: Finding) -> tuple[float, ...] |
     last = len(case.notes) - 1
     around = sorted({k for i in places for k in (i - 1, i, i + 1) if 0 <= k <= last})
     events = [e for i in places if (e := case.event(i)) is not None]
+    if f.kind == "missed_note":  # what has no pitch is none of it
+        events = [e for e in events if not math.isnan(e.midi)]
     event = _worst(case, events)
     i = places[0]
     beat = case.beat_s(i)

@@ -86,6 +86,9 @@ class OctaveJudge:
         found = self.case.table.partials[i]
         if found is None or event.expected_clarity > PITCHES_LIMITS.plainly_low_share * event.clarity:
             return False
+        ways = self.case.table.posteriors
+        if ways is not None and ways.written[i] > 0.5:
+            return False  # the written pitch fits better
         return log_odds("octave", octave_measures(found)) < PITCHES_LIMITS.plainly_low_odds
 
     def _octave(self, i: int, event: PlayedNote) -> tuple[int, float] | None:
