@@ -24,6 +24,7 @@ import numpy as np
 
 from classroom import belongs
 from jeweller.assessment.credence import FITTED, GROUP_OF, GROUPS, MEASURES
+from jeweller.assessment.joint_limits import CREDENCE
 from scoring import SURE, pair
 
 POOL, DEVIATION, CONSTANT = 2.0, 8.0, 1.0  # ridges
@@ -102,7 +103,7 @@ def fit(x: np.ndarray, group: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np
 
 def told(x: np.ndarray, group: np.ndarray, fitted: tuple[np.ndarray, np.ndarray]) -> np.ndarray:
     weights, constants = fitted
-    return 1.0 / (1.0 + np.exp(-np.clip((x * weights[group]).sum(axis=1) + constants[group], -6.0, 4.6)))
+    return 1.0 / (1.0 + np.exp(-np.clip((x * weights[group]).sum(axis=1) + constants[group], *CREDENCE.odds)))
 
 
 def left_out(x: np.ndarray, group: np.ndarray, y: np.ndarray, take: np.ndarray) -> np.ndarray:

@@ -132,6 +132,7 @@ class _Lattice:
         columns = self.base[:, None] + np.arange(self.width)
         self.inside = (columns >= 0) & (columns <= self.count)
         self.edges = self._make_edges()
+        self.begin, self.final = self._ends()
 
     def weigh(self, out: NotePosteriors) -> None:
         """Writes the posteriors of the notes of this run."""
@@ -235,10 +236,8 @@ class _Lattice:
         return begin, final
 
     def _forward(self) -> tuple[Array, float]:
-        begin, final = self._ends()
-        alpha = begin
+        alpha = self.begin.copy()
         left_out = -self.table.s.deleted_cost / POSTERIOR.temper
-        self.arrived = np.full_like(alpha, NEVER)
         done = 0
         for group in self.edges:
             for b, p, q in group.slices:
@@ -249,7 +248,7 @@ class _Lattice:
                 here = self.base[b] + np.arange(self.width)
                 self._add(alpha, b, here, self._at(alpha, before, here) + group.stay[p:q, None])
         self._leave_out(alpha, done, len(alpha), left_out)
-        whole = alpha + final
+        whole = alpha + self.final
         top = float(whole.max())
         return alpha, top + float(np.log(np.exp(whole - top).sum()))
 
@@ -267,7 +266,7 @@ class _Lattice:
         alpha[b, column[there]] = np.logaddexp(alpha[b, column[there]], summed[there])
 
     def _backward(self) -> Array:
-        _begin, beta = self._ends()
+        beta = self.final.copy()
         cost = -self.table.s.deleted_cost / POSTERIOR.temper
         done = len(beta)
         for group in reversed(self.edges):

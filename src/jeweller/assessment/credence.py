@@ -109,8 +109,6 @@ def _said(right: float) -> float:
 
 @functools.cache
 def _fitted() -> dict[str, tuple[float, tuple[float, ...]]]:
-    if not FITTED.exists():
-        return {}
     data = json.loads(FITTED.read_text(encoding="utf-8"))
     return {g: (float(v["constant"]), tuple(v["weights"])) for g, v in data["groups"].items()}
 
@@ -195,7 +193,7 @@ def _story(case: AssessmentContext, f: Finding, places: list[int]) -> float:
         return logit(min(float(p.extra_before[places[0]]), 1.0), CREDENCE.surest)
     if f.kind in ("missed_note", *WRONG_KINDS):
         return logit(1.0 - max(float(p.written[i]) for i in places), CREDENCE.surest)
-    return -logit(1.0 - min(float(p.written[i] + p.other[i]) for i in places), CREDENCE.surest)
+    return logit(min(float(p.written[i] + p.other[i]) for i in places), CREDENCE.surest)
 
 
 def _dips(case: AssessmentContext) -> float:

@@ -10,7 +10,6 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.assessment.timing import expected_onsets
 from jeweller.pipeline.check import Checked
 from jeweller.report_format import ReportFinding
 
@@ -81,11 +80,12 @@ def look_closer(checked: Checked, finding: ReportFinding) -> Closeup:
     rows = slice(round(begin / f.step_s), round(end / f.step_s))
     fine = slice(round(begin / f.hop_s), round(end / f.hop_s))
     pitch = np.where(f.best[rows] > CLEAR, f.f0[rows], np.nan).astype(np.float64)
-    due = expected_onsets(checked.case)
+    told = {n["id"]: n["timing"] for n in checked.report["notes"]}
     written, last = [], None
     for i, note in enumerate(table.notes):
         spq = table.seconds_per_quarter[i]
-        at = due.get(i)
+        timing = told[note.id]
+        at = timing["expected_s"] if timing is not None else None
         if at is None and last is not None:  # not heard: due so long after the note before
             at = last[0] + float(note.onset - table.notes[last[1]].onset) * spq
         if at is None:
