@@ -2,18 +2,32 @@
 
 from __future__ import annotations
 
+import dataclasses
 import unittest
+from collections.abc import Callable
 
 import numpy as np
 
 from jeweller.alignment.align import AlignedAttempt, align
 from jeweller.alignment.posterior import NotePosteriors
-from jeweller.assessment.credence import GROUP_OF, MEASURES, measure_credence
-from jeweller.assessment.finding import KINDS, WRONG_KINDS
+from jeweller.alignment.segments import StepKind
+from jeweller.assessment.credence import GROUP_OF, MEASURES, measure_credence, weigh
+from jeweller.assessment.finding import KINDS, WRONG_KINDS, calibrate
 from jeweller.documents.plain_text import explain_text, rival_lines
 from jeweller.features.extraction import extract_features
+from jeweller.notation.performance import perform_part
 from jeweller.pipeline.closeup import look_closer
-from tests.support import changed, checked_take, line_of, play, sounding, straight
+from tests.support import (
+    RATE,
+    changed,
+    checked_take,
+    line_of,
+    part_of,
+    play,
+    sounding,
+    straight,
+    table_of,
+)
 
 TUNE = line_of("C5/1 D5/1 E5/1 E5/1 | G5/1 F5/1 E5/2 | D5/1 E5/1 F5/1 D5/1 | C5/4")
 
@@ -101,6 +115,96 @@ class Credence(unittest.TestCase):
         after = measure_credence(checked.case, f)
         assert before is not None and after is not None
         self.assertLess(after[story], before[story] - 2.0)
+
+
+class Weighed(unittest.TestCase):
+    """What all measures make of a finding, and when they are not asked."""
+
+    def setUp(self) -> None:
+        self.checked = checked_take()
+        self.found = next(f for f in self.checked.findings if f.kind == "wrong_note")
+        self.found = self.found.replace(confidence=0.9, weighed=False)
+
+    def test_a_place_to_listen_to_stays_one(self) -> None:
+        doubt = self.found.replace(confidence=0.4, weighed=True)
+        self.assertEqual(weigh(self.checked.case, [doubt]), [doubt])
+
+    def test_what_is_left_of_a_backing_is_not_asked(self) -> None:
+        case = self.checked.case
+        backed = dataclasses.replace(case, table=dataclasses.replace(case.table, backed=True))
+        (told,) = weigh(backed, [self.found])
+        self.assertEqual(told.confidence, calibrate(0.9))
+
+    def test_what_most_ways_have_as_written_is_no_longer_sure(self) -> None:
+        case = self.checked.case
+        i = case.index_of[self.found.notes[0]]
+        ways = case.table.posteriors
+        assert ways is not None
+        (before,) = weigh(case, [self.found])
+        for values, share in ((ways.written, 0.999), (ways.other, 0.001), (ways.near, 0.2)):
+            self.addCleanup(values.__setitem__, i, float(values[i]))
+            values[i] = share
+        (after,) = weigh(case, [self.found])
+        self.assertGreater(before.confidence, 0.9)
+        self.assertLess(after.confidence, before.confidence - 0.2)
+        stories = {r["story"]: r["share"] for r in after.detail["rivals"]}
+        self.assertEqual((stories["as_written"], stories["begins_elsewhere"]), (1.0, 0.8))
+
+    def test_nothing_hardly_likelier_than_not_is_said_surely(self) -> None:
+        for f in weigh(self.checked.case, list(self.checked.findings)):
+            self.assertFalse(0.5 <= f.confidence < 0.6, (f.kind, f.confidence))
+
+
+class Ends(unittest.TestCase):
+    """A tone is heard to its end: it may fade, and a noise may cover it."""
+
+    LINE = line_of("C5/4 | D5/2 E5/2")
+
+    def length(self, change: Callable[[np.ndarray], None]) -> float:
+        """Share of its time for which the first note is heard, its sound changed."""
+        sound = sounding(straight(self.LINE, 90))
+        change(sound)
+        table = table_of(self.LINE, extract_features(sound, 60, 84))
+        event = table.event_of(0)
+        assert event is not None
+        return (event.off_s - event.on_s) / (4 * 60 / 90)
+
+    def test_one_that_fades_and_swells_again_goes_on(self) -> None:
+        def fade(sound: np.ndarray) -> None:
+            a, b = round(1.3 * RATE), round(2.3 * RATE)
+            sound[a:b] *= 10 ** (-15 * np.sin(np.linspace(0, np.pi, b - a)) / 20)
+
+        self.assertGreater(self.length(fade), 0.8)
+
+    def test_one_behind_a_noise_goes_on(self) -> None:
+        def cover(sound: np.ndarray) -> None:
+            a = round(1.5 * RATE)
+            noise = np.random.default_rng(2).standard_normal(round(0.09 * RATE))
+            sound[a : a + len(noise)] = 0.3 * noise
+
+        self.assertGreater(self.length(cover), 0.8)
+
+    def test_one_that_stops_has_stopped(self) -> None:
+        def stop(sound: np.ndarray) -> None:
+            sound[round(1.8 * RATE) : round(3.4 * RATE)] *= 0.001
+
+        self.assertLess(self.length(stop), 0.5)
+
+
+class Repeats(unittest.TestCase):
+    def test_a_repeat_left_out_is_one_jump_though_no_pitch_tells_it(self) -> None:
+        part = part_of("C5/1 D5/1 E5/1 F5/1 | G5/1 E5/1 D5/1 C5/1 | C5/1 D5/1 E5/1 F5/1 | C5/4")
+        bars = list(part.bars)
+        bars[1] = dataclasses.replace(bars[1], repeat_times=2)
+        line = perform_part("", dataclasses.replace(part, bars=tuple(bars)))
+        once = [n for n in line.main_notes if n.passing == 1]
+        begin, events = 0.8, []
+        for n in once:
+            events.append((begin, float(n.duration) * 0.6, float(n.sounding_midi)))
+            begin += float(n.duration) * 60 / 90
+        attempt = align(line, extract_features(sounding(events), 60, 84)).attempts[-1]
+        self.assertEqual(sum(x.kind == StepKind.JUMP for x in attempt.path.steps), 1)
+        self.assertEqual(attempt.share_right, 1.0)
 
 
 class Closer(unittest.TestCase):
