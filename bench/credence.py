@@ -23,12 +23,14 @@ from typing import Any
 import numpy as np
 
 from classroom import belongs
+from fitting import area
 from jeweller.assessment.credence import FITTED, GROUP_OF, GROUPS, MEASURES
 from jeweller.assessment.joint_limits import CREDENCE
 from scoring import SURE, pair
 
 POOL, DEVIATION, CONSTANT = 2.0, 8.0, 1.0  # ridges
 FOLDS, BINS = 5, 10
+RULES = "rules"
 
 
 def findings_of(case: Path) -> list[dict[str, Any]]:
@@ -114,13 +116,6 @@ def left_out(x: np.ndarray, group: np.ndarray, y: np.ndarray, take: np.ndarray) 
     return out
 
 
-def area(score: np.ndarray, y: np.ndarray) -> float:
-    rank = np.empty(len(score))
-    rank[np.argsort(score)] = np.arange(len(score))
-    ones = y.sum()
-    return float((rank[y == 1].sum() - ones * (ones - 1) / 2) / max(ones * (len(y) - ones), 1.0))
-
-
 def calibration(score: np.ndarray, y: np.ndarray) -> float:
     """Expected calibration error over bins of equal width."""
     which = np.minimum((score * BINS).astype(int), BINS - 1)
@@ -135,8 +130,9 @@ def show(title: str, rows: list[dict[str, Any]], ways: dict[str, np.ndarray]) ->
     for g, name in [*enumerate(GROUPS), (-1, "all")]:
         mine = (group == g) | (g < 0)
         cells = []
-        for score in ways.values():
-            sure, right = score[mine] >= SURE, y[mine] == 1
+        for way, score in ways.items():
+            line = SURE if way == RULES else CREDENCE.sure_from
+            sure, right = score[mine] >= line, y[mine] == 1
             cells.append(
                 f"{(sure & right).sum():5d}{(sure & ~right).sum():4d}{(~sure & right).sum():5d}"
                 f"{(~sure & ~right).sum():4d}"
@@ -165,13 +161,13 @@ def main() -> None:
             kept.write_text(json.dumps(rows), encoding="utf-8")
     x, group, y, take = matrix(rows)
     rule = np.array([r["rule"] for r in rows])
-    show("told by other takes", rows, {"rules": rule, "all measures": left_out(x, group, y, take)})
+    show("told by other takes", rows, {RULES: rule, "all measures": left_out(x, group, y, take)})
     fitted = fit(x, group, y)
     if o.against:
         others = gather(o.against, o.workers)
         x2, group2, _y2, _take2 = matrix(others)
         rule2 = np.array([r["rule"] for r in others])
-        show("on others", others, {"rules": rule2, "all measures": told(x2, group2, fitted)})
+        show("on others", others, {RULES: rule2, "all measures": told(x2, group2, fitted)})
     if o.fit:
         weights, constants = fitted
         data = {

@@ -25,6 +25,7 @@ from typing import Any
 
 import numpy as np
 
+from fitting import fitted, left_out, write_regression
 from jeweller.assessment.articulation import plain_features, slur_features
 
 EDGES = np.geomspace(150, 9000, 9)
@@ -142,34 +143,6 @@ def table(
     return np.array(now), np.array(bands), np.array(courses), np.array(planted, float), np.array(take)
 
 
-def fitted(x: np.ndarray, y: np.ndarray, ridge: float) -> tuple[np.ndarray, float]:
-    """Weights of the plain features, and the constant, of a logistic regression on standardised ones."""
-    middle, spread = x.mean(axis=0), x.std(axis=0) + 1e-9
-    w = regression(np.c_[(x - middle) / spread, np.ones(len(x))], y, ridge)
-    return w[:-1] / spread, float(w[-1] - (w[:-1] * middle / spread).sum())
-
-
-def regression(z: np.ndarray, y: np.ndarray, ridge: float) -> np.ndarray:
-    w = np.zeros(z.shape[1])
-    for _ in range(30):
-        p = 1.0 / (1.0 + np.exp(-np.clip(z @ w, -30, 30)))
-        w += np.linalg.solve(
-            (z * (p * (1 - p))[:, None]).T @ z + ridge * np.eye(len(w)), z.T @ (y - p) - ridge * w
-        )
-    return w
-
-
-def left_out(x: np.ndarray, y: np.ndarray, take: np.ndarray, ridge: float) -> np.ndarray:
-    """Log odds of each join, told by a regression without its own take's fold, (J,)."""
-    z = np.c_[(x - x.mean(axis=0)) / (x.std(axis=0) + 1e-9), np.ones(len(x))]
-    out = np.zeros(len(y))
-    for fold in range(5):
-        out[take % 5 == fold] = z[take % 5 == fold] @ regression(
-            z[take % 5 != fold], y[take % 5 != fold], ridge
-        )
-    return out
-
-
 def main() -> None:
     parser = argparse.ArgumentParser(
         description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
@@ -215,18 +188,7 @@ def main() -> None:
             f"Log odds of {options.kind} at a join: bench/joins.py --fit, {len(y)} joins, {y.sum():.0f} "
             f"planted; one in {one_in} is expected."
         )
-        Path(options.fit).write_text(
-            json.dumps(
-                {
-                    "about": about,
-                    "constant": round(constant, 4),
-                    "weights": [round(float(w), 4) for w in weights],
-                },
-                indent=1,
-            )
-            + "\n",
-            encoding="utf-8",
-        )
+        write_regression(Path(options.fit), about, weights, constant)
 
 
 if __name__ == "__main__":

@@ -20,7 +20,7 @@ from pathlib import Path
 
 import numpy as np
 
-from joins import fitted, left_out
+from fitting import fitted, left_out, write_regression
 
 RIDGE = 0.3
 NEAR = 0.6  # semitones from the written pitch
@@ -80,12 +80,7 @@ def main() -> None:
     if o.fit:
         weights, constant = fitted(x, y, RIDGE)
         about = f"Log odds that the octave above sounded: bench/octaves.py --fit, {len(y)} notes."
-        told = {
-            "about": about,
-            "constant": round(constant, 4),
-            "weights": [round(float(w), 4) for w in weights],
-        }
-        TARGET.write_text(json.dumps(told, indent=1) + "\n", encoding="utf-8")
+        write_regression(TARGET, about, weights, constant)
 
 
 if __name__ == "__main__":

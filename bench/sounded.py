@@ -21,7 +21,7 @@ from typing import Any
 
 import numpy as np
 
-from joins import fitted, left_out
+from fitting import fitted, left_out, write_regression
 
 RIDGE = 1.0
 ODDS = (-2, -1, 0, 1, 2)
@@ -104,12 +104,7 @@ def main() -> None:
         about = (
             f"Log odds that a note did not sound: bench/sounded.py --fit, {len(y)} notes, {y.sum():.0f} not."
         )
-        told = {
-            "about": about,
-            "constant": round(constant, 4),
-            "weights": [round(float(w), 4) for w in weights],
-        }
-        FITTED.write_text(json.dumps(told, indent=1) + "\n", encoding="utf-8")
+        write_regression(FITTED, about, weights, constant)
 
 
 if __name__ == "__main__":

@@ -23,8 +23,8 @@ from typing import Any
 
 import numpy as np
 
+from fitting import fitted, left_out, write_regression
 from jeweller.assessment.limits import NOTE_STARTS_LIMITS
-from joins import fitted, left_out
 
 RIDGE = 1.0
 # a planted sound lies where it was planted, to so much; a crack lies in the beginning of its note
@@ -156,12 +156,7 @@ def told(rows: list[tuple[dict[str, Any], int, bool]], sort: str, target: Path |
             f"Log odds that a sound where a note begins is a {sort}: bench/starts.py --fit, {len(y)} "
             f"sounds, {y.sum():.0f} planted."
         )
-        found = {
-            "about": about,
-            "constant": round(constant, 4),
-            "weights": [round(float(w), 4) for w in weights[:-1]],
-        }
-        target.write_text(json.dumps(found, indent=1) + "\n", encoding="utf-8")
+        write_regression(target, about, weights[:-1], constant)
 
 
 if __name__ == "__main__":

@@ -18,7 +18,7 @@ from pathlib import Path
 
 import numpy as np
 
-from joins import fitted
+from fitting import area, fitted
 
 NEAR_S, APART_S, EDGE_S = 0.06, 0.09, 0.05
 LEAST_FLUX = 0.22
@@ -68,13 +68,6 @@ def rows_of(case: Path) -> list[list[float]]:
             if np.abs(onsets - times[j]).min() > APART_S:
                 rows.append([0.0, *measures[j].tolist()])
     return rows
-
-
-def area(score: np.ndarray, y: np.ndarray) -> float:
-    rank = np.empty(len(score))
-    rank[np.argsort(score)] = np.arange(len(score))
-    ones = y.sum()
-    return float((rank[y == 1].sum() - ones * (ones - 1) / 2) / (ones * (len(y) - ones)))
 
 
 def main() -> None:

@@ -16,12 +16,14 @@ from jeweller.alignment.segments import StepKind
 from jeweller.assessment.habits import habit_odds
 from jeweller.documents.plain_text import summary_text
 from jeweller.errors import SettingError
+from jeweller.features.extraction import extract_features
 from jeweller.grading.scheme import add_up_mark, find_scheme, scheme_of
 from jeweller.library.summary import format_mark, heard_bars
 from jeweller.pipeline.check import check
 from jeweller.report.advice import praise
 from jeweller.report.heard import heard_sentence, measure_heard
 from jeweller.report_format import TakeReport
+from jeweller.simulator import noises
 from jeweller.simulator.classroom import FAMILIES, make_classroom_take
 from jeweller.simulator.truth import write_take
 
@@ -29,6 +31,37 @@ from jeweller.simulator.truth import write_take
 def told(report: TakeReport) -> list[tuple[str, str | None, int]]:
     """Kind, cause and count of what is said for sure."""
     return [(f["kind"], f["cause"], f["count"]) for f in report["findings"] if f["confidence"] >= 0.5]
+
+
+class Noises(unittest.TestCase):
+    """What else sounds in a classroom: none of it is a tone that could be taken for a note."""
+
+    RATE = 22050
+
+    def heard(self, add: Any, seconds: float = 2.0) -> np.ndarray:
+        out = np.zeros(round(seconds * self.RATE), np.float32)
+        add(out, self.RATE, 0.5, 0.1, np.random.default_rng(3))
+        return out
+
+    def test_a_cough_and_a_chair_sound_where_they_are_put_and_end(self) -> None:
+        for add in (noises.cough, noises.chair):
+            with self.subTest(add.__name__):
+                out = self.heard(add)
+                self.assertEqual(float(np.abs(out[: self.RATE // 2]).max()), 0.0)
+                self.assertGreater(float(np.abs(out[self.RATE // 2 : self.RATE]).max()), 0.05)
+                self.assertEqual(float(np.abs(out[round(1.9 * self.RATE) :]).max()), 0.0)
+
+    def test_a_cough_has_no_pitch(self) -> None:
+        features = extract_features(self.heard(noises.cough), 60, 84)
+        self.assertLess(float(np.median(features.best[50:80])), 0.8)
+
+    def test_automatic_gain_raises_what_is_soft_and_no_more_than_it_may(self) -> None:
+        t = np.arange(6 * self.RATE) / self.RATE
+        sound = (0.5 * np.sin(2 * np.pi * 440 * t)).astype(np.float32)
+        sound[3 * self.RATE :] *= 0.1  # 20 dB softer
+        out = noises.automatic_gain(sound, self.RATE, 14.0)
+        loud, soft = (float(np.abs(out[round(a * self.RATE) :][: self.RATE]).max()) for a in (1.0, 4.5))
+        self.assertAlmostEqual(20 * np.log10(loud / soft), 6.0, delta=0.5)
 
 
 class Families(unittest.TestCase):

@@ -34,6 +34,7 @@ TUNE = line_of("C5/1 D5/1 E5/1 E5/1 | G5/1 F5/1 E5/2 | D5/1 E5/1 F5/1 D5/1 | C5/
 
 def weighed(sound: np.ndarray) -> tuple[AlignedAttempt, NotePosteriors]:
     attempt = align(TUNE, extract_features(sound, 60, 84)).attempts[-1]
+    assert attempt.posteriors is not None
     return attempt, attempt.posteriors
 
 

@@ -36,7 +36,7 @@ class AlignedAttempt:
     until_s: float  # where the recording ends, or the next attempt begins
     share_right: float  # of the notes reached, sounded as written, 0..1
     followed: bool  # whether this is the part at all
-    posteriors: NotePosteriors
+    posteriors: NotePosteriors | None  # None for rhythm alone: nothing asks for them there
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -157,7 +157,7 @@ def _align_read(
             local if len(paths) == 1 else estimate_local_tempo(notes, part, candidates, features.step_s, spq)
         )
         steps = _recover_starts(part.steps, notes, candidates, tempo, features)
-        posteriors = weigh_ways(table, tempo, part)
+        posteriors = weigh_ways(table, tempo, part) if notes.pitched else None
         path = AlignmentPath(steps, part.score)
         attempts.append(_make_attempt(path, notes, seconds, tempo, until_s, posteriors, s))
     return Alignment(line=line, notes=notes, candidates=candidates, attempts=tuple(attempts))
@@ -169,7 +169,7 @@ def _make_attempt(
     seconds: npt.NDArray[np.floating],
     local: npt.NDArray[np.float64],
     until_s: float,
-    posteriors: NotePosteriors,
+    posteriors: NotePosteriors | None,
     s: AlignmentSettings,
 ) -> AlignedAttempt:
     """`seconds`: of each candidate boundary. Another piece can be stitched together from its own notes, but
@@ -216,7 +216,7 @@ def _cut_at_fine(as_written: Alignment, went_on: Alignment, count: int, step_s: 
         other,
         path=AlignmentPath(steps[:cut], other.path.score),
         seconds_per_quarter=other.seconds_per_quarter[:count],
-        posteriors=other.posteriors.cut(count),
+        posteriors=None if other.posteriors is None else other.posteriors.cut(count),
         until_s=begin,
     )
     return dataclasses.replace(as_written, attempts=(kept,), past_fine=(begin, end))

@@ -133,7 +133,8 @@ def _metre_measured(case: AssessmentContext, found: list[Finding], written: int)
     beats = [(v, (v.seconds - v.quarters * spq) / (spq * case.beat_q)) for v in crossing]
     for step in (1, -1):
         alike = [(v, b) for v, b in beats if abs(b - step) < HABITS_LIMITS.near_a_beat]
-        if written + step < 2 or habit_odds(len(alike), len(beats)) <= 0:
+        odds = habit_odds(len(alike), len(beats))
+        if written + step < 2 or odds <= 0:
             continue
         notes = [case.notes[v.i] for v, _ in alike]
         told = _sure(found, (*STEP_KINDS, *TEMPO_KINDS))
@@ -141,7 +142,7 @@ def _metre_measured(case: AssessmentContext, found: list[Finding], written: int)
         metre = case.finding(
             alike[0][0].i,
             "metre",
-            confidence=HABITS_LIMITS.measured,
+            confidence=1.0 / (1.0 + math.exp(-odds)),
             severity=HABITS_LIMITS.grave,
             until_s=case.sounded(alike[-1][0].j).on_s,
             notes=tuple(n.id for n in notes),

@@ -25,7 +25,6 @@ class HabitsLimits:
     near_a_beat: float = number(
         0.35, "beats", (0, 0.5), "a bar longer or shorter by a beat is so by this much"
     )
-    measured: float = number(0.9, "share", (0, 1), "raw confidence of a metre that was measured")
     plain: float = number(0.7, "share", (0, 1), "of long notes that stop early")
 
 
