@@ -20,6 +20,7 @@ from PySide6.QtTest import QTest
 
 from jeweller.assets import DEMO
 from jeweller.audio.ports import SimulatedSpeaker
+from jeweller.cli.main import main as run_command
 from jeweller.demo_band import read_band
 from jeweller.documents.page import pdf_to_png
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog
@@ -190,6 +191,9 @@ def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) 
     wait((pile / "slips.pdf").exists, 120)
     first = next(k for k, s in enumerate(sorted(line.player for line in bench.lines)) if s == "Bram")
     (target / "slip.png").write_bytes(pdf_to_png((pile / "slips.pdf").read_bytes(), 90)[first])
+    march, bram = DEMO / "lockkeepers-march.musicxml", DEMO / "02-bram-trumpet.ogg"
+    on_paper = str(target / "marked-part.png")
+    run_command(["check", str(march), str(bram), "--part", "Trumpet in B♭", "--png", on_paper])
 
 
 if __name__ == "__main__":
