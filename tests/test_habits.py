@@ -125,6 +125,21 @@ class OneCause(unittest.TestCase):
         every = slip(self.case, 1, "breath_every_note", count=20)
         self.assertEqual(said(explain_habits(self.case, [*found, every])), [("cut_short", "air", 3)])
 
+    def test_runs_that_always_hurry_are_one_habit_and_two_of_six_are_two_slips(self) -> None:
+        def hurried(bar: int) -> Finding:
+            run = {"scope": "figure", "notes": 8, "percent": 14, "of": 6}
+            return slip(self.case, 4 * bar, "rushing", detail=run)
+
+        (found,) = explain_habits(self.case, [hurried(bar) for bar in range(5)])
+        self.assertEqual((found.cause, found.count, len(found.places)), ("runs_squeezed", 5, 5))
+        text, _advice = texts_of(found)
+        self.assertEqual(text, "Your runs of short notes hurry and then wait for the beat, 5 of 6.")
+        self.assertEqual(len(explain_habits(self.case, [hurried(0), hurried(3)])), 2)
+        text, _advice = texts_of(hurried(0))
+        self.assertEqual(
+            text, "Bar 1, beat 1: the run of 8 notes hurries, 14 % too fast, and waits for the beat."
+        )
+
     def test_where_long_notes_are_a_count_short_no_tempo_is_told(self) -> None:
         long = [i for i, n in enumerate(LONG.main_notes) if n.duration == 3]
         found = [slip(self.case, i, "beat_dropped", detail={"written_beats": 3.0}) for i in long]

@@ -47,7 +47,7 @@ def explain_habits(case: AssessmentContext, found: Sequence[Finding]) -> list[Fi
     # What lies in certain notes or rests before what lies in all bars: it says more.
     habits = (
         *(_long_notes, _rests, _metre, _ties, _short_of_air, _register, _pitches, _previous_key),
-        _detached,
+        *(_detached, _squeezed),
     )
     for explain in habits:
         rest = explain(case, rest)
@@ -226,6 +226,15 @@ def _detached(_case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     most = max(told, key=lambda f: f.count)
     parts = ("not_joined", "tongued_in_slur", "breath_in_slur", "breath_every_note", "cut_short")
     return _without(found, [f for f in _sure(found, parts) if f is not most])
+
+
+def _squeezed(_case: AssessmentContext, found: list[Finding]) -> list[Finding]:
+    """Runs of short notes that hurry, and wait for the beat at their end, nearly every time."""
+    some = [f for f in _sure(found, ("rushing",)) if f.detail.get("scope") == "figure"]
+    if len(some) < 2 or habit_odds(len(some), max(f.detail.get("of", 0) for f in some)) <= 0:
+        return found
+    chances = max(f.detail.get("of", 0) for f in some)
+    return [*_without(found, some), _merge(some, chances, cause="runs_squeezed")]
 
 
 def _short_of_air(case: AssessmentContext, found: list[Finding]) -> list[Finding]:

@@ -37,6 +37,7 @@ CAUSE_WORDS = {
     "long_notes_short": N_("long notes get a count too few"),
     "rests_not_counted": N_("rests are not counted"),
     "counts_in_another_metre": N_("counted in another metre"),
+    "runs_squeezed": N_("runs hurry and wait for the beat"),
 }
 FACET_NAMES = {
     "notes": N_("Notes"),

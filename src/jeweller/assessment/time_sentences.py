@@ -222,6 +222,22 @@ def write_dotted(f: Finding) -> Texts:
 
 
 def write_tempo_drift(f: Finding) -> Texts:
+    if f.detail.get("scope") == "figure":
+        message = (
+            N_("your runs of short notes hurry and then wait for the beat, {times} of {of}.")
+            if f.cause == "runs_squeezed"
+            else N_("{at}: the run of {notes} notes hurries, {percent} % too fast, and waits for the beat.")
+        )
+        return (
+            fill_in(
+                message,
+                f,
+                of=f.detail.get("of", f.count),
+                notes=f.detail["notes"],
+                percent=f.detail["percent"],
+            ),
+            _("Play the run with a click on every note, slowly; lean on the first and the last of it."),
+        )
     message = (
         N_("from bar {bar}: the beat quickens from {before} to {after}.")
         if f.kind == "rushing"

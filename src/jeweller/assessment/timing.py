@@ -363,7 +363,8 @@ def _figures(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Find
     s = case.settings
     found: list[Finding] = []
     touched: set[int] = set()
-    for run in _equal_runs(case, usable):
+    runs = _equal_runs(case, usable)
+    for run in runs:
         # The figure ends on a beat: its last interval makes good what the others lost.
         for end in range(4, len(run) + 1):
             onset = float(case.notes[run[end - 1].j].offset) / case.beat_q
@@ -402,6 +403,7 @@ def _figures(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Find
                         severity=0.4,
                         detail={
                             "scope": "figure",
+                            "of": len(runs),
                             "percent": round(100 * (1 - math.exp(-squeeze))),
                             "notes": len(part),
                             "rests_on": rests_on(
