@@ -14,7 +14,7 @@ import numpy as np
 from jeweller.alignment.candidates import find_candidates, pick_peaks
 from jeweller.alignment.decoder import decode_path
 from jeweller.alignment.note_arrays import make_note_arrays
-from jeweller.alignment.segments import SegmentTable, gather_evidence
+from jeweller.alignment.segments import SegmentTable, StepKind, gather_evidence
 from jeweller.alignment.settings import DECODER, DEFAULT
 from jeweller.alignment.tempo import weighted_median
 from jeweller.assessment.articulation import assess_transitions
@@ -266,6 +266,29 @@ class Searching(unittest.TestCase):
                 every.append(decode_path(table, spq, carried=True))
         self.assertEqual(every[0], every[1])
         self.assertGreater(len(every[0].steps), len(events))
+
+    def test_the_second_search_goes_along_a_jump_farther_than_it_looks(self) -> None:
+        rng = np.random.default_rng(4)
+        names = [
+            f"{'CDEFGAB'[int(k)]}{o}/1" for k, o in zip(rng.integers(0, 7, 48), [4, 5] * 24, strict=True)
+        ]
+        line = line_of(" | ".join(" ".join(names[k : k + 4]) for k in range(0, 48, 4)))
+        played = straight(line, 90)
+        left_out = played[36][0] - played[4][0]
+        sound = sounding(played[:4] + [(on - left_out, length, midi) for on, length, midi in played[36:]])
+        features = listened(line, sound)
+        table = SegmentTable(
+            make_note_arrays(line),
+            gather_evidence(features, DEFAULT),
+            find_candidates(features, DEFAULT),
+            features.step_s,
+            DEFAULT,
+        )
+        spq = np.full(48, 60 / 90)
+        first = decode_path(table, spq, carried=True)
+        for way in (first, decode_path(table, spq, near=first)):
+            said = [s.item for s in way.steps if s.kind == StepKind.NOTE]
+            self.assertEqual(said, [*range(4), *range(36, 48)])
 
     def test_peaks_keep_their_distance(self) -> None:
         curve = np.zeros(60, np.float32)

@@ -92,17 +92,21 @@ def decode_path(
     return _Search(table, spq, carried, stop or len(table.frame), near).run(cancelled)
 
 
-def _along(way: AlignmentPath, total: int) -> npt.NDArray[np.int64]:
-    """The note that a way is at, at each of its boundaries, (total,)."""
-    out = np.full(total, -1, np.int64)
+def _along(way: AlignmentPath, total: int) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+    """The first and the last note that a way is at, at each of its boundaries, (total,) each: where it jumps
+    it is at two.
+    """
+    first, last = np.full(total, np.iinfo(np.int64).max), np.full(total, -1, np.int64)
     for step in way.steps:
         if step.kind not in (StepKind.JUMP, StepKind.DELETED):
-            out[step.start : step.end + 1] = step.item
-    known = np.flatnonzero(out >= 0)
+            here = slice(step.start, step.end + 1)
+            first[here] = np.minimum(first[here], step.item)
+            last[here] = np.maximum(last[here], step.item)
+    known = np.flatnonzero(last >= 0)
     if not len(known):
-        return np.zeros(total, np.int64)
+        return np.zeros(total, np.int64), np.zeros(total, np.int64)
     nearest = known[np.clip(np.searchsorted(known, np.arange(total), side="right") - 1, 0, len(known) - 1)]
-    return np.asarray(out[nearest])
+    return first[nearest], last[nearest]
 
 
 class _Search:
@@ -298,8 +302,8 @@ class _Search:
         left, right = lo, lo + self.width
         if self.along is not None:  # the neighbourhood of the way found before
             left, right = (
-                max(left, int(self.along[b]) - s.near_notes),
-                min(right, int(self.along[b]) + s.near_notes + 1),
+                max(left, int(self.along[0][b]) - s.near_notes),
+                min(right, int(self.along[1][b]) + s.near_notes + 1),
             )
         one = bool((self.low[before] == lo).all())  # window for all
         if one:
