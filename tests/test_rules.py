@@ -273,7 +273,7 @@ class Searching(unittest.TestCase):
             f"{'CDEFGAB'[int(k)]}{o}/1" for k, o in zip(rng.integers(0, 7, 48), [4, 5] * 24, strict=True)
         ]
         line = line_of(" | ".join(" ".join(names[k : k + 4]) for k in range(0, 48, 4)))
-        played = straight(line, 90)
+        played = straight(line, 90, share=1.0)
         left_out = played[36][0] - played[4][0]
         sound = sounding(played[:4] + [(on - left_out, length, midi) for on, length, midi in played[36:]])
         features = listened(line, sound)
