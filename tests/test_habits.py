@@ -14,7 +14,7 @@ from jeweller.assessment.finding import SKIPPED_KINDS, Finding
 from jeweller.assessment.habits import explain_habits
 from jeweller.assessment.messages import texts_of
 from jeweller.assessment.trends import find_trends
-from jeweller.notation.performance import perform_past_fine
+from jeweller.notation.performance import PerformedPart, perform_past_fine
 from jeweller.notes.table import Jump, StruckTie
 from tests.test_rules import case_of, line_of, onsets
 
@@ -106,6 +106,40 @@ class Metre(unittest.TestCase):
             self.assertEqual(explain_habits(self.case(over), []), [])
 
 
+class Short(unittest.TestCase):
+    """Long notes and rests a count too short by the pace of the others, where few steps were told or none."""
+
+    RESTED = line_of(" | ".join(["C5/1 D5/1 E5/1 r/1"] * 8))
+
+    @staticmethod
+    def case(line: PerformedPart, short: frozenset[int]) -> AssessmentContext:
+        """A case in which the notes `short`, or the rests behind them, get a count too few."""
+        when, at, notes = [], 0.8, line.main_notes
+        for i, (n, after) in enumerate(zip(notes, [*notes[1:], None], strict=True)):
+            when.append(at)
+            beats = float(after.onset - n.onset) if after is not None else 0.0
+            at += (beats - (i in short)) * 60 / 90
+        return case_of(line, when)
+
+    def test_long_notes_nearly_all_short_are_a_habit_though_two_were_told(self) -> None:
+        long = [i for i, n in enumerate(LONG.main_notes) if n.duration == 3]
+        case = self.case(LONG, frozenset(long[1:]))
+        told = [slip(case, i, "beat_dropped", detail={"written_beats": 3.0}) for i in long[2:4]]
+        (found,) = explain_habits(case, [*told, slip(case, 2, "late")])
+        self.assertEqual((found.kind, found.cause), ("beat_dropped", "long_notes_short"))
+        self.assertEqual((found.count, found.detail["of"], found.detail["heard_beats"]), (5, 6, 2.0))
+
+    def test_two_short_ones_of_six_are_none(self) -> None:
+        long = [i for i, n in enumerate(LONG.main_notes) if n.duration == 3]
+        self.assertEqual(explain_habits(self.case(LONG, frozenset(long[:2])), []), [])
+
+    def test_rests_left_out_are_a_habit_and_playing_into_them_is_of_it(self) -> None:
+        rests = [i for i, n in enumerate(self.RESTED.main_notes) if n.offset == 2]
+        case = self.case(self.RESTED, frozenset(rests))
+        (found,) = explain_habits(case, [slip(case, rests[2], "rest_filled")])
+        self.assertEqual((found.kind, found.cause, found.count), ("rest_short", "rests_not_counted", 7))
+
+
 class OneCause(unittest.TestCase):
     """What belongs together is told once."""
 
@@ -115,6 +149,13 @@ class OneCause(unittest.TestCase):
     def test_who_detaches_everything_takes_no_breaths_in_slurs(self) -> None:
         found = [slip(self.case, 1, "not_joined", count=6), slip(self.case, 3, "breath_in_slur")]
         self.assertEqual(said(explain_habits(self.case, found)), [("not_joined", None, 6)])
+
+    def test_gaps_so_long_that_they_seem_breaths_are_of_it_too(self) -> None:
+        found = [
+            slip(self.case, 1, "tongued_in_slur", count=2),
+            slip(self.case, 3, "breath_in_slur", count=5),
+        ]
+        self.assertEqual(said(explain_habits(self.case, found)), [("tongued_in_slur", None, 7)])
 
     def test_a_breath_beside_one_tongue_is_still_told(self) -> None:
         found = [slip(self.case, 1, "tongued_in_slur"), slip(self.case, 3, "breath_in_slur")]

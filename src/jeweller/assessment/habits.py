@@ -18,13 +18,14 @@ from typing import Any
 
 import numpy as np
 
-from jeweller.assessment.context import AssessmentContext
+from jeweller.assessment.context import AssessmentContext, Interval
 from jeweller.assessment.finding import Finding, is_sure
 from jeweller.assessment.joint_limits import HABITS_LIMITS
 from jeweller.notation.pitch import key_alter
 
 PITCH_KINDS = ("wrong_note", "missed_accidental", "added_accidental", "wrong_partial", "wrong_octave")
 STEP_KINDS = ("beat_added", "held_over", "rest_long", "hesitation", "beat_dropped", "rest_short", "cut_short")
+PACE_KINDS = ("rushing", "dragging", "late", "early")
 TEMPO_KINDS = ("rushing", "dragging", "late", "early", "hesitation", "restart")
 
 
@@ -116,6 +117,40 @@ def _metre(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     return _metre_measured(case, found, written)
 
 
+def _measured(
+    case: AssessmentContext, group: list[Interval], others: list[Interval], step: float
+) -> tuple[list[Interval], float]:
+    """(those of a group of intervals that are `step` beats longer than written by the pace of others, log
+    odds that this is a habit).
+
+    Where the beat followed what was counted otherwise no step is told, and the pace still shows it.
+    """
+    if len(others) < HABITS_LIMITS.paced or not group:
+        return [], -math.inf
+    spq = float(np.median([v.seconds / v.quarters for v in others]))
+    over = [(v.seconds - v.quarters * spq) / (spq * case.beat_q) for v in group]
+    alike = [v for v, b in zip(group, over, strict=True) if abs(b - step) < HABITS_LIMITS.near_a_beat]
+    return alike, habit_odds(len(alike), len(group))
+
+
+def _as_measured(
+    case: AssessmentContext, kind: str, alike: list[Interval], odds: float, **more: Any
+) -> Finding:
+    """One finding for all intervals that were measured alike."""
+    notes = [case.notes[v.i] for v in alike]
+    return case.finding(
+        alike[0].i,
+        kind,
+        confidence=1.0 / (1.0 + math.exp(-odds)),
+        until_s=case.sounded(alike[-1].j).on_s,
+        notes=tuple(n.id for n in notes),
+        score_ids=tuple(n.score_id for n in notes),
+        count=len(alike),
+        places=tuple(dict.fromkeys(n.bar for n in notes)),
+        **more,
+    )
+
+
 def _metre_measured(case: AssessmentContext, found: list[Finding], written: int) -> list[Finding]:
     """Where the beat followed the longer bars, and no step was told: every bar measured by the pace of the
     notes inside it.
@@ -127,32 +162,51 @@ def _metre_measured(case: AssessmentContext, found: list[Finding], written: int)
         for v in case.intervals
         if case.notes[v.j].bar_index == case.notes[v.i].bar_index + 1 and v.rest_quarters == 0
     ]
-    if len(inside) < HABITS_LIMITS.paced or not crossing:
-        return found
-    spq = float(np.median([v.seconds / v.quarters for v in inside]))
-    beats = [(v, (v.seconds - v.quarters * spq) / (spq * case.beat_q)) for v in crossing]
     for step in (1, -1):
-        alike = [(v, b) for v, b in beats if abs(b - step) < HABITS_LIMITS.near_a_beat]
-        odds = habit_odds(len(alike), len(beats))
+        alike, odds = _measured(case, crossing, inside, step)
         if written + step < 2 or odds <= 0:
             continue
-        notes = [case.notes[v.i] for v, _ in alike]
         told = _sure(found, (*STEP_KINDS, *TEMPO_KINDS))
         gone = [f for f in told if f.kind != "cut_short"]
-        metre = case.finding(
-            alike[0][0].i,
-            "metre",
-            confidence=1.0 / (1.0 + math.exp(-odds)),
-            severity=HABITS_LIMITS.grave,
-            until_s=case.sounded(alike[-1][0].j).on_s,
-            notes=tuple(n.id for n in notes),
-            score_ids=tuple(n.score_id for n in notes),
-            count=len(alike),
-            places=tuple(dict.fromkeys(n.bar for n in notes)),
-            cause="counts_in_another_metre",
-            detail={"played": written + step, "asked": written, "count": len(alike), "of": len(beats)},
-        )
+        detail = {"played": written + step, "asked": written, "count": len(alike), "of": len(crossing)}
+        cause = "counts_in_another_metre"
+        severity = HABITS_LIMITS.grave
+        metre = _as_measured(case, "metre", alike, odds, severity=severity, cause=cause, detail=detail)
         return [*_without(found, gone), metre]
+    return found
+
+
+def _short_measured(
+    case: AssessmentContext, found: list[Finding], *, rests: bool, told: Sequence[str]
+) -> list[Finding]:
+    """Long notes, or rests, of one length that get a count too few nearly every time, by the pace of the
+    other notes; those that were told of singly are of it.
+    """
+    groups: dict[float, list[Interval]] = defaultdict(list)
+    others = []
+    for v in case.intervals:
+        if case.is_free(v.i):
+            continue
+        beats = round((v.rest_quarters if rests else v.quarters) / case.beat_q, 2)
+        if v.j == v.i + 1 and bool(v.rest_quarters) == rests and beats >= (1.0 if rests else 2.0):
+            groups[beats].append(v)
+        elif not v.rest_quarters and v.quarters < 2.0 * case.beat_q:
+            others.append(v)
+    for beats, group in groups.items():
+        alike, odds = _measured(case, group, others, -1.0)
+        if odds <= 0:
+            continue
+        detail = {"beats": -1.0, "written_beats": beats, "heard_beats": beats - 1.0}
+        short = _as_measured(
+            case,
+            "rest_short" if rests else "beat_dropped",
+            alike,
+            odds,
+            cause="rests_not_counted" if rests else "long_notes_short",
+            severity=HABITS_LIMITS.heavy,
+            detail={**detail, "count": len(alike), "of": len(group)},
+        )
+        return [*_without(found, _sure(found, (*told, *PACE_KINDS))), short]
     return found
 
 
@@ -172,10 +226,12 @@ def _long_notes(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         if habit_odds(len(some), chances) > 0:
             # In a take that is counted otherwise no tempo means what it says.
             found = [
-                *_without(found, [*some, *_sure(found, ("rushing", "dragging"))]),
+                *_without(found, [*some, *_sure(found, PACE_KINDS)]),
                 _merge(some, chances, cause="long_notes_short", severity=HABITS_LIMITS.heavy),
             ]
-    return found
+    if any(f.cause == "long_notes_short" for f in found):
+        return found
+    return _short_measured(case, found, rests=False, told=("beat_dropped",))
 
 
 def _rests(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
@@ -192,11 +248,14 @@ def _rests(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
             if case.event(i) is not None
         )
         if habit_odds(len(some), chances) > 0:
+            # Who does not count a rest plays into it, where it is not left out.
             found = [
-                *_without(found, [*some, *_sure(found, ("rushing", "dragging"))]),
+                *_without(found, [*some, *_sure(found, ("rest_filled", *PACE_KINDS))]),
                 _merge(some, chances, cause="rests_not_counted", severity=HABITS_LIMITS.heavy),
             ]
-    return found
+    if any(f.cause == "rests_not_counted" for f in found):
+        return found
+    return _short_measured(case, found, rests=True, told=("rest_short", "rest_filled"))
 
 
 def _ties(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
@@ -220,12 +279,15 @@ def _ties(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
 
 def _detached(_case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """Who detaches all that is slurred takes breath in slurs and ends notes early: that is one cause."""
-    told = [f for f in _sure(found, ("not_joined", "tongued_in_slur")) if f.count >= HABITS_LIMITS.detached]
-    if not told:
+    parts = ("not_joined", "tongued_in_slur", "breath_in_slur", "breath_every_note", "cut_short")
+    told = _sure(found, ("not_joined", "tongued_in_slur"))
+    breaths = _sure(found, ("breath_in_slur",))
+    if sum(f.count for f in (*told, *breaths)) < HABITS_LIMITS.detached or not told:
         return found
     most = max(told, key=lambda f: f.count)
-    parts = ("not_joined", "tongued_in_slur", "breath_in_slur", "breath_every_note", "cut_short")
-    return _without(found, [f for f in _sure(found, parts) if f is not most])
+    if most.count < HABITS_LIMITS.detached:  # some of the gaps are so long that they seem breaths
+        most = _merge([*told, *breaths], 0, kind=most.kind, cause=most.cause)
+    return [*_without(found, _sure(found, parts)), most]
 
 
 def _squeezed(_case: AssessmentContext, found: list[Finding]) -> list[Finding]:
