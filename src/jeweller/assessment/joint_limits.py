@@ -46,8 +46,8 @@ class TrendLimits:
         (0, 0.3),
         "how far a player may wander: the take tells which",
     )
-    ending_quarters: float = number(
-        8.0, "quarters", (0, 32), "at the end a take may slow down, which is no dragging"
+    ending_quarters: tuple[float, ...] = number(
+        (8.0, 4.0), "quarters", (1, 32), "at the end a take may slow down, which is no dragging"
     )
     ending_share: float = number(0.25, "share", (0, 1), "of a line, no more than which its end is")
     places: int = number(60, "places", (8, 400), "where a change may begin, at most")
@@ -93,6 +93,11 @@ class CredenceLimits:
     audible: tuple[float, float] = number(
         (-1.0, 5.0), "10 dB", (-4, 12), "above the room counts between these"
     )
+    noise: tuple[float, float] = number(
+        (-4.0, 0.5), "10 dB", (-8, 2), "noise against the music between these"
+    )
+    noise_before_s: float = number(0.12, "s", (0, 1), "noise is looked for from so long before a place")
+    noise_after_s: float = number(0.2, "s", (0, 1), "to so long after it")
     gap_s: float = number(0.1, "s", (0.01, 1), "of silence before a note begins it plainly")
     least_share: float = number(0.005, "share", (0, 0.1), "a rival with a smaller share is not told")
     odds: tuple[float, float] = number(

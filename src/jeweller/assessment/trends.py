@@ -106,27 +106,28 @@ def _likeliest_change(case: AssessmentContext, rows: list[Interval], known: list
     spans = [span for k, span in enumerate(spans) if k not in set(taken)]
     if not spans:
         return None
-    # What any take may have: a tempo of its own, and a slowing at its very end.
+    # What any take may have: a tempo of its own, and a slowing at its very end, longer or shorter.
     total = at[-1] + length[-1]
-    slows = min(t.ending_quarters, t.ending_share * (total - at[0]))
-    ending = np.clip((at - (total - slows)) / slows, 0.0, 1.0)
-    usual = np.stack([np.ones(len(at)), ending, *(c.course for c in known)], axis=1)
+    slows = [min(quarters, t.ending_share * (total - at[0])) for quarters in t.ending_quarters]
+    endings = [np.clip((at - (total - long)) / long, 0.0, 1.0) for long in slows]
     best: tuple[float, int, float, float] | None = None
     plain = -math.inf
     for wander in t.wanders:
         root = np.linalg.cholesky(np.diag(scatter) + wander**2 * alike)
-        y, x, z = (np.linalg.solve(root, a) for a in (tempo, usual, shapes))
-        q, _r = np.linalg.qr(x)
-        y = y - q @ (q.T @ y)
-        z = z - q @ (q.T @ z)
-        level = -0.5 * float(y @ y) - float(np.log(np.diag(root)).sum())
-        plain = max(plain, level)
-        power = np.maximum((z * z).sum(axis=0), 1e-9)
-        amount = (z.T @ y) / power
-        gain = 0.5 * amount**2 * power
-        k = int(gain.argmax())
-        if best is None or level + gain[k] > best[0]:
-            best = (level + float(gain[k]), k, float(amount[k]), float(1.0 / math.sqrt(power[k])))
+        flat, courses = (np.linalg.solve(root, a) for a in (tempo, shapes))
+        for ending in endings:
+            usual = np.stack([np.ones(len(at)), ending, *(c.course for c in known)], axis=1)
+            q, _r = np.linalg.qr(np.linalg.solve(root, usual))
+            y = flat - q @ (q.T @ flat)
+            z = courses - q @ (q.T @ courses)
+            level = -0.5 * float(y @ y) - float(np.log(np.diag(root)).sum())
+            plain = max(plain, level)
+            power = np.maximum((z * z).sum(axis=0), 1e-9)
+            amount = (z.T @ y) / power
+            gain = 0.5 * amount**2 * power
+            k = int(gain.argmax())
+            if best is None or level + gain[k] > best[0]:
+                best = (level + float(gain[k]), k, float(amount[k]), float(1.0 / math.sqrt(power[k])))
     if best is None:
         return None
     score, k, amount_, error = best
