@@ -9,7 +9,7 @@ yet.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -140,13 +140,10 @@ def _align_read(
     """The alignment of one reading of the part, cut into complete attempts."""
     s, notes = table.s, table.items
     spq = 60.0 / bpm
-    path = decode_path(table, np.full(len(notes.midi), spq), carried=True, cancelled=cancelled)
-    local = estimate_local_tempo(notes, path, candidates, features.step_s, spq)
-    for _ in range(s.passes):
-        path = decode_path(table, local, near=path, cancelled=cancelled)
-        before, local = local, estimate_local_tempo(notes, path, candidates, features.step_s, spq)
-        if float(np.abs(np.log(local / before)).max()) < s.settled:
-            break
+    path, local = _search(table, candidates, features.step_s, spq, (), cancelled)
+    closed = find_excursions(path)
+    if closed:
+        path, local = _search(table, candidates, features.step_s, spq, closed, cancelled)
     path = leave_others_out(path, len(notes.midi))
     paths = split_attempts(path, len(notes.midi))
     seconds = candidates.frame * features.step_s
@@ -161,6 +158,49 @@ def _align_read(
         path = AlignmentPath(steps, part.score)
         attempts.append(_make_attempt(path, notes, seconds, tempo, until_s, posteriors, s))
     return Alignment(line=line, notes=notes, candidates=candidates, attempts=tuple(attempts))
+
+
+def _search(
+    table: SegmentTable,
+    candidates: Candidates,
+    step_s: float,
+    spq: float,
+    closed: Sequence[tuple[int, int]],
+    cancelled: Callable[[], bool],
+) -> tuple[AlignmentPath, npt.NDArray[np.float64]]:
+    """The best way and its local tempo at every note: once with a tempo carried along, then by the tempo that
+    was found, until it does not change any more.
+    """
+    s, notes = table.s, table.items
+    rough = np.full(len(notes.midi), spq)
+    path = decode_path(table, rough, carried=True, closed=closed, cancelled=cancelled)
+    local = estimate_local_tempo(notes, path, candidates, step_s, spq)
+    for _ in range(s.passes):
+        path = decode_path(table, local, near=path, closed=closed, cancelled=cancelled)
+        before, local = local, estimate_local_tempo(notes, path, candidates, step_s, spq)
+        if float(np.abs(np.log(local / before)).max()) < s.settled:
+            break
+    return path, local
+
+
+def find_excursions(way: AlignmentPath) -> list[tuple[int, int]]:
+    """Stretches of boundaries in which a way goes elsewhere for a few notes and comes back to the very place
+    it left: somebody else plays there, or nobody. Who begins again goes on from where he began.
+
+    >>> step = dict(start=3, end=4, pitch=None)
+    >>> there = [PathStep(item=k, kind=StepKind.NOTE, **step) for k in (0, 1)]
+    >>> jump = [PathStep(start=4, end=4, item=k, kind=StepKind.JUMP, pitch=None) for k in (9, 2)]
+    >>> back = [PathStep(item=9, kind=StepKind.NOTE, **step)]
+    >>> find_excursions(AlignmentPath((jump[0], *there, jump[1], *back), 0.0))
+    [(4, 4)]
+    """
+    steps, found = way.steps, []
+    jumps = [k for k, x in enumerate(steps) if x.kind == StepKind.JUMP and k + 1 < len(steps)]
+    for out, home in zip(jumps, jumps[1:], strict=False):
+        away = sum(x.kind in (StepKind.NOTE, StepKind.WRONG) for x in steps[out:home])
+        if away <= ALIGN.excursion_notes and abs(steps[home + 1].item - steps[out].item) <= 1:
+            found.append((steps[max(0, out - 1)].start, steps[home].end))
+    return found
 
 
 def _make_attempt(

@@ -9,7 +9,7 @@ around the best place so far, are looked at.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -63,13 +63,15 @@ def decode_path(
     carried: bool = False,
     stop: int | None = None,
     near: AlignmentPath | None = None,
+    closed: Sequence[tuple[int, int]] = (),
     cancelled: Callable[[], bool] = lambda: False,
 ) -> AlignmentPath:
     """The best way over the first `stop` boundaries, for the local tempo `spq` (seconds per quarter at each
     note, shape (N,)).
 
     With `carried`, `spq` only says where to begin: every way carries its own tempo, learnt from its own
-    intervals. With `near` only the neighbourhood of a way found before is looked at.
+    intervals. With `near` only the neighbourhood of a way found before is looked at. No way jumps within the
+    stretches of boundaries `closed`.
 
     >>> from jeweller.alignment.candidates import find_candidates
     >>> from jeweller.alignment.note_arrays import make_note_arrays
@@ -89,7 +91,7 @@ def decode_path(
     >>> [(StepKind(s.kind).name, s.item) for s in path.steps]
     [('NOTE', 0), ('NOTE', 1)]
     """
-    return _Search(table, spq, carried, stop or len(table.frame), near).run(cancelled)
+    return _Search(table, spq, carried, stop or len(table.frame), near, closed).run(cancelled)
 
 
 def _along(way: AlignmentPath, total: int) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
@@ -117,9 +119,13 @@ class _Search:
         carried: bool,
         total: int,
         near: AlignmentPath | None = None,
+        closed: Sequence[tuple[int, int]] = (),
     ) -> None:
         self.table, self.carried, self.total = table, carried, total
         self.along = None if near is None else _along(near, total)
+        self.may_jump = np.ones(total, np.bool_)
+        for first, last in closed:
+            self.may_jump[first : last + 1] = False
         self.items, self.s, self.evidence = table.items, table.s, table.evidence
         self.time = table.time
         self.log_expected = expect_seconds(self.items, spq).astype(np.float32)
@@ -189,7 +195,10 @@ class _Search:
             top = int(row.argmax())
             centre = lo + top
             self.top[b] = row[top]
-            self._jump(b, lo, top)
+            if self.may_jump[b]:
+                self._jump(b, lo, top)
+            else:
+                self.broken[b] = NOT_BROKEN
         return self._trace(sound)
 
     def _begin(self, b: int, lo: int, lead: np.float32) -> None:

@@ -207,6 +207,9 @@ class AlignSettings:
     own_share: float = number(
         0.75, "share", (0, 1), "of what sounds before the beginning or behind the end is as written, in a try"
     )
+    excursion_notes: int = number(
+        4, "notes", (0, 16), "played elsewhere, and on from the very place that was left: not this player"
+    )
     whole: float = number(0.8, "share", (0, 1), "of the line: who came so far made a complete attempt")
 
 
