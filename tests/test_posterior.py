@@ -185,6 +185,18 @@ class Ends(unittest.TestCase):
 
         self.assertGreater(self.length(cover), 0.8)
 
+    def test_one_behind_a_long_noise_goes_on_if_the_noise_covers_all(self) -> None:
+        def covered_by(below: float) -> Callable[[np.ndarray], None]:
+            def cover(sound: np.ndarray) -> None:
+                a = round(1.5 * RATE)
+                noise = np.random.default_rng(2).standard_normal(round(0.4 * RATE))
+                sound[a : a + len(noise)] = below * noise
+
+            return cover
+
+        self.assertGreater(self.length(covered_by(0.3)), 0.8)
+        self.assertLess(self.length(covered_by(0.01)), 0.5)  # so soft a noise would let the tone be heard
+
     def test_one_that_stops_has_stopped(self) -> None:
         def stop(sound: np.ndarray) -> None:
             sound[round(1.8 * RATE) : round(3.4 * RATE)] *= 0.001

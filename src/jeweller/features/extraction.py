@@ -84,6 +84,21 @@ def salience_near(features: Features, rows: slice, midi: int) -> tuple[Array, Ar
     return area[index, pick], pitch[index, pick]
 
 
+def unpitched_db(features: Features) -> Array:
+    """(T,) dB of what no period explains, at each pitch frame: breath, keys, a cough, somebody else.
+
+    >>> import numpy as np
+    >>> tone = (0.2 * np.sin(2 * np.pi * 440.0 * np.arange(22050) / 22050)).astype(np.float32)
+    >>> hiss = (0.2 * np.random.default_rng(0).standard_normal(22050)).astype(np.float32)
+    >>> [round(float(np.median(unpitched_db(extract_features(x, 60, 72))))) for x in (tone, hiss)]
+    [-42, -15]
+    """
+    at = np.arange(len(features.best)) * (features.step_s / features.hop_s)
+    level = np.interp(at, np.arange(len(features.level)), features.level)
+    left = np.clip(1.0 - features.best, EXTRACTION.least_unpitched, 1.0)
+    return np.maximum(level + 10.0 * np.log10(left), features.floor_db).astype(np.float32)
+
+
 def extract_features(
     samples: Array,
     low_midi: int,

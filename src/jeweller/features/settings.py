@@ -75,6 +75,9 @@ class ExtractionSettings:
     near_semitones: float = number(
         0.75, "share", (0, 1), "a pitch so far off is still that note, out of tune"
     )
+    least_unpitched: float = number(
+        0.003, "share", (0, 0.1), "of a tone no period explains at the least: breath, and the arithmetic"
+    )
 
 
 EXTRACTION = ExtractionSettings()

@@ -16,7 +16,7 @@ from jeweller.notes.ornaments import join_ornaments
 from jeweller.notes.repair import assign_to_repeat, move_figure_starts, move_trill_starts, repair_alignment
 from jeweller.notes.restarts import begin_with_sound, drop_false_starts, drop_ghosts, find_restarts
 from jeweller.notes.settings import BUILD
-from jeweller.notes.table import Jump, NoteTable, PlayedNote
+from jeweller.notes.table import Jump, NoteTable, PlayedNote, Unpitched
 
 
 def build_note_tables(alignment: Alignment, features: Features) -> tuple[NoteTable, ...]:
@@ -153,5 +153,6 @@ def _build(alignment: Alignment, attempt: AlignedAttempt, features: Features) ->
         clef=alignment.clef,
         register_lost=alignment.register_lost,
         posteriors=attempt.posteriors,
+        unpitched=Unpitched(measurer.unpitched, features.step_s),
         past_fine=alignment.past_fine if attempt is alignment.attempts[-1] else None,
     )

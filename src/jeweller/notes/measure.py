@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.features.extraction import Features, salience_near
+from jeweller.features.extraction import Features, salience_near, unpitched_db
 from jeweller.features.settings import EXTRACTION
 from jeweller.notes.settings import MEASURE
 
@@ -33,6 +33,7 @@ class NoteMeasurer:
     def __init__(self, features: Features) -> None:
         self.f = features
         self.ratio = round(features.step_s / features.hop_s)
+        self.unpitched = unpitched_db(features)
 
     def onset(
         self, frame: int, pitch: int | None, end: int | None = None, before: int | None = None
@@ -154,6 +155,58 @@ class NoteMeasurer:
                 last = float(f0[k])
         return out
 
+    def _ends(
+        self,
+        k0: int,
+        sounding: npt.NDArray[np.intp],
+        holds: npt.NDArray[np.bool_],
+        above: npt.NDArray[np.float64],
+    ) -> int:
+        """How many of the fine frames `sounding`, counted from k0, belong to a note: the first gap of more
+        than 60 ms ends it. What comes after is room, breath or something else.
+
+        `holds`: where its pitch is there; `above`: dB by which a frame is louder than the note was before it.
+        """
+        f = self.f
+        for k in np.nonzero(np.diff(sounding) > round(0.08 / f.hop_s))[0]:
+            left, right = int(sounding[k]), int(sounding[k + 1])
+            # A tone that wavers, swells or is covered by a noise goes on: its pitch was hardly lost, and
+            # nothing was begun anew.
+            gap, begun = holds[left:right], float(f.flux[k0 + left + 1 : k0 + right + 1].max(initial=0.0))
+            anew = begun > MEASURE.waver_attack
+            seconds = (right - left) * f.hop_s
+            behind = int(np.count_nonzero(sounding > right - 1)) * f.hop_s
+            if seconds < MEASURE.noise_s and behind > MEASURE.behind_noise_s:
+                continue
+            covered = self._covered(k0, sounding, left, right, above)
+            if covered and behind > MEASURE.behind_cover_s:
+                continue
+            if (
+                gap.mean() < MEASURE.held_in_waver
+                or (anew and gap.mean() < MEASURE.held_in_noise)
+                or (seconds > MEASURE.waver_s and (anew or not gap.all()))
+            ):
+                return int(k) + 1
+        return len(sounding)
+
+    def _covered(
+        self,
+        k0: int,
+        sounding: npt.NDArray[np.intp],
+        left: int,
+        right: int,
+        above: npt.NDArray[np.float64],
+    ) -> bool:
+        """Whether between two fine frames a noise covers whatever sounds: it never got softer there, and what
+        no tone explains is far louder than where the note sounds alone.
+        """
+        far = (right - left) * self.f.hop_s > MEASURE.cover_s
+        if far or float(above[left:right].min()) < -MEASURE.cover_db:
+            return False
+        noise = np.repeat(self.unpitched, self.ratio)[k0 : k0 + len(above)]
+        alone = float(np.percentile(noise[sounding[sounding < len(noise)]], MEASURE.alone_percent))
+        return bool(float(np.median(noise[left:right])) > alone + MEASURE.covers_db)
+
     def measure(
         self, on_s: float, next_s: float, pitch: int, written: int, *, trill: bool = False
     ) -> NoteMeasures:
@@ -201,26 +254,7 @@ class NoteMeasurer:
             max(loud - MEASURE.faded_db, f.floor_db + 3.0),
         )
         sounding = np.nonzero(alive & holds)[0]
-        # The first gap of more than 60 ms ends the note: what comes after is room, breath or something else.
-        end = len(sounding)
-        if end:
-            for k in np.nonzero(np.diff(sounding) > round(0.08 / f.hop_s))[0]:
-                left, right = int(sounding[k]), int(sounding[k + 1])
-                # A tone that wavers, swells or is covered by a noise goes on: its pitch was hardly lost, and
-                # nothing was begun anew.
-                gap, begun = holds[left:right], float(f.flux[k0 + left + 1 : k0 + right + 1].max(initial=0.0))
-                anew = begun > MEASURE.waver_attack
-                long = right - left > round(MEASURE.waver_s / f.hop_s)
-                behind = int(np.count_nonzero(sounding > right - 1)) * f.hop_s
-                if (right - left) * f.hop_s < MEASURE.noise_s and behind > MEASURE.behind_noise_s:
-                    continue
-                if (
-                    gap.mean() < MEASURE.held_in_waver
-                    or (anew and gap.mean() < MEASURE.held_in_noise)
-                    or (long and (anew or not gap.all()))
-                ):
-                    end = int(k) + 1
-                    break
+        end = self._ends(k0, sounding, holds, level - np.minimum(recent, loud))
         off_s = on_s + (int(sounding[end - 1]) + 1) * f.hop_s if end else min(next_s, on_s + 0.05)
         off_s = min(max(off_s, on_s + 0.02), next_s)
         length = off_s - on_s

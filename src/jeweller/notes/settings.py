@@ -314,6 +314,13 @@ class MeasureSettings:
     behind_noise_s: float = number(
         0.3, "s", (0, 1.2), "and what sounds at its pitch for so long behind it is still that tone"
     )
+    cover_s: float = number(0.8, "s", (0, 3), "a louder one no longer than this,")
+    cover_db: float = number(6.0, "dB", (0, 24), "where nothing gets softer than the tone by so much")
+    covers_db: float = number(6.0, "dB", (0, 24), "and what no tone explains is so much louder")
+    alone_percent: float = number(
+        20.0, "percentile", (0, 50), "of it over the note: so much there is where the note sounds alone"
+    )
+    behind_cover_s: float = number(0.1, "s", (0, 1.2), "and its pitch sounds for so long behind it")
     waver_step: float = number(
         0.25,
         "semitones",

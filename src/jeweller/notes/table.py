@@ -52,6 +52,23 @@ class PlayedNote:
 
 
 @dataclass(frozen=True)
+class Unpitched:
+    """How loud what no tone explains is: dB (T,) of the frames, `step_s` seconds apart."""
+
+    db: npt.NDArray[np.float32]
+    step_s: float
+
+    def loudest(self, from_s: float, until_s: float) -> float:
+        """The most of it in a stretch, dB.
+
+        >>> Unpitched(np.array([-60.0, -30.0, -50.0], np.float32), 0.1).loudest(0.15, 0.25)
+        -50.0
+        """
+        first = min(max(0, round(from_s / self.step_s)), len(self.db) - 1)
+        return float(self.db[first : max(first, round(until_s / self.step_s)) + 1].max())
+
+
+@dataclass(frozen=True)
 class Jump:
     """The player went from before main note `origin` to main note `target` at `at_s`."""
 
@@ -228,6 +245,7 @@ class NoteTable:
     register_lost: bool = False  # followed only with all notes from some pitch up an octave or twelfth low
     past_fine: tuple[float, float] | None = None  # seconds in which the take goes on past the Fine
     posteriors: NotePosteriors | None = None  # of the main notes; None: not weighed
+    unpitched: Unpitched | None = None  # what no tone explains; None: not measured
     backed: bool = False  # a backing was taken out of the take: what is left of it sounds like soft notes
 
     @property
