@@ -40,6 +40,7 @@ MEASURES = (
     "audible",
     "own",
     "gap",
+    "noise",
 )
 GROUPS: dict[str, tuple[str, ...]] = {
     "pitch": ("wrong_note", "wrong_partial", "missed_accidental", "added_accidental"),
@@ -148,6 +149,7 @@ def measure_credence(case: AssessmentContext, f: Finding) -> tuple[float, ...] |
         _dips(case),
         float(event is not None),
         *_sounding(case, event, k),
+        _noise(case, f),
     )
 
 
@@ -168,11 +170,26 @@ def _sounding(case: AssessmentContext, event: PlayedNote | None, k: int) -> tupl
     )
 
 
+def _noise(case: AssessmentContext, f: Finding) -> float:
+    """dB / 10 below the music of the loudest that no tone explains where a finding begins or ends: a cough, a
+    chair, somebody else.
+    """
+    unpitched = case.table.unpitched
+    if unpitched is None:
+        return CREDENCE.noise[0]
+    around = (CREDENCE.noise_before_s, CREDENCE.noise_after_s)
+    loudest = max(unpitched.loudest(at - around[0], at + around[1]) for at in (f.at_s, f.until_s))
+    return clip((loudest - case.table.loud_db) / 10.0, *CREDENCE.noise)
+
+
 def _places(case: AssessmentContext, f: Finding) -> list[int]:
     """Main notes that a finding is about."""
     found = [case.index_of[n] for n in f.notes if n in case.index_of]
-    if found or not f.extras:
+    if found:
         return found
+    if not f.extras:  # a sound before a note, whose name it does not bear
+        here = (f.bar, f.passing, f.beat)
+        return [i for i in range(len(case.notes)) if case.where(i) == here][:1]
     last = len(case.notes) - 1
     return [min(case.table.events[k].before, last) for k in f.extras if k < len(case.table.events)]
 

@@ -30,8 +30,9 @@ def assess_starts(case: AssessmentContext) -> list[Finding]:
         apart = s.midi - event.midi
         partial = _is_partial(case, s, apart)
         if stands_between(case, s, event, expected):
-            # a tone that wavers is no other note
-            if abs(apart) >= NOTE_STARTS_LIMITS.wavers + event.spread and s.index not in case.graced:
+            # A tone that wavers is no other note, and before the first note nothing lies between two.
+            wavers = abs(apart) < NOTE_STARTS_LIMITS.wavers + event.spread
+            if not wavers and s.index not in case.graced and _before(case, s) is not None:
                 found.append(_said(case, s, apart, log_odds("blip", blip_features(case, s, event, expected))))
             continue
         if partial and s.length_s > NOTE_STARTS_LIMITS.whole * (event.off_s - s.on_s):
