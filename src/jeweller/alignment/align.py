@@ -138,7 +138,7 @@ def _align_read(
     cancelled: Callable[[], bool],
 ) -> Alignment:
     """The alignment of one reading of the part, cut into complete attempts."""
-    s, notes = table.s, table.items
+    notes = table.items
     spq = 60.0 / bpm
     path, local = _search(table, candidates, features.step_s, spq, (), cancelled)
     closed = find_excursions(path)
@@ -146,8 +146,7 @@ def _align_read(
         path, local = _search(table, candidates, features.step_s, spq, closed, cancelled)
     path = leave_others_out(path, len(notes.midi))
     paths = split_attempts(path, len(notes.midi))
-    seconds = candidates.frame * features.step_s
-    ends = [float(seconds[after.steps[0].start]) for after in paths[1:]] + [features.seconds]
+    ends = [float(table.time[after.steps[0].start]) for after in paths[1:]] + [features.seconds]
     attempts = []
     for part, until_s in zip(paths, ends, strict=True):
         tempo = (
@@ -156,7 +155,7 @@ def _align_read(
         steps = _recover_starts(part.steps, notes, candidates, tempo, features)
         posteriors = weigh_ways(table, tempo, part) if notes.pitched else None
         path = AlignmentPath(steps, part.score)
-        attempts.append(_make_attempt(path, notes, seconds, tempo, until_s, posteriors, s))
+        attempts.append(_make_attempt(path, table, tempo, until_s, posteriors))
     return Alignment(line=line, notes=notes, candidates=candidates, attempts=tuple(attempts))
 
 
@@ -205,19 +204,28 @@ def find_excursions(way: AlignmentPath) -> list[tuple[int, int]]:
 
 def _make_attempt(
     path: AlignmentPath,
-    notes: NoteArrays,
-    seconds: npt.NDArray[np.floating],
+    table: SegmentTable,
     local: npt.NDArray[np.float64],
     until_s: float,
     posteriors: NotePosteriors | None,
-    s: AlignmentSettings,
 ) -> AlignedAttempt:
-    """`seconds`: of each candidate boundary. Another piece can be stitched together from its own notes, but
-    not in their time.
-    """
-    steps = path.steps
+    """Another piece can be stitched together from its own notes, but not in their time."""
+    steps, notes, s = path.steps, table.items, table.s
     right = [x for x in steps if x.kind == StepKind.NOTE]
     against = (StepKind.WRONG, StepKind.MISSED, StepKind.EXTRA, StepKind.JUNK)
+    # A note that died early leaves the rest of its time behind: that is neither music nor another piece.
+    silent = {
+        id(x)
+        for x in steps
+        if x.kind == StepKind.JUNK
+        and table.heard_s(x.start, x.end)
+        < ALIGN.silent_share * float(table.time[x.end] - table.time[x.start])
+    }
+    steps = tuple(x for x in steps if id(x) not in silent)
+    ends = [
+        b.start if b.kind == StepKind.NOTE and b.item == a.item + 1 else a.end
+        for a, b in zip(steps, [*steps[1:], *steps[-1:]], strict=True)
+    ]
     wrong = sum(1 for x in steps if x.kind in against) + sum(
         (steps[k + 1].item - x.item) if k + 1 < len(steps) else 1
         for k, x in enumerate(steps)
@@ -225,8 +233,10 @@ def _make_attempt(
     )
     share = len(right) / max(1, len(right) + wrong)
     timed = 0
-    for x in right:
-        length_s, expected_s = seconds[x.end] - seconds[x.start], notes.ioi_q[x.item] * local[x.item]
+    for x, end in zip(steps, ends, strict=True):
+        if x.kind != StepKind.NOTE:
+            continue
+        length_s, expected_s = table.time[end] - table.time[x.start], notes.ioi_q[x.item] * local[x.item]
         timed += bool(notes.last_free[x.item] or abs(float(np.log(length_s / expected_s))) < s.in_time)
     followed = share * timed / max(len(right), 1) >= s.followed_min and len(right) >= min(3, len(notes.midi))
     return AlignedAttempt(

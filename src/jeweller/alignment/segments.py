@@ -351,6 +351,11 @@ class SegmentTable:
         out[:, rested] = quiet[split] - quiet[fa][:, None]
         return out
 
+    def heard_s(self, start: int, end: int) -> float:
+        """Seconds of sound between two boundaries."""
+        sound = self.evidence.sound
+        return float(sound[self.frame[end]] - sound[self.frame[start]])
+
     def may_begin(self, b: int, index: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
         """Whether what sounds from boundary b on is not clearly another pitch than the notes `index` begin
         with, (M,).
