@@ -694,6 +694,28 @@ class Clear(unittest.TestCase):
         self.assertEqual([(f.kind, f.notes) for f in found], [("fuzzy", (LINE.main_notes[8].id,))])
         self.assertTrue(0.3 < found[0].confidence < SURE)
 
+    def test_breath_with_every_tone_is_one_place_to_listen_to_and_a_noisy_room_is_none(self) -> None:
+        tones = sounding(straight(LINE, 60))
+        tones *= 0.1 / float(tones.std())
+        noise = 0.03 * np.random.default_rng(4).standard_normal(len(tones)).astype(np.float32)
+        with_them = np.abs(tones) > 0.001  # the breath is there while a tone is
+        with_them = np.convolve(with_them, np.ones(200), "same") > 0
+        found = {}
+        for name, sound in {
+            "breath": tones + noise * with_them,
+            "room": tones + noise,
+            "clear": tones,
+        }.items():
+            table = table_of(LINE, listened(LINE, sound.astype(np.float32)))
+            case = AssessmentContext(
+                table=table, settings=AssessmentSettings(), instrument=require_instrument("Flute")
+            )
+            found[name] = assess_clearness(case)
+        (breath,) = found.pop("breath")
+        self.assertEqual((breath.kind, breath.detail["scope"]), ("fuzzy", "throughout"))
+        self.assertTrue(0.2 < breath.confidence < SURE)
+        self.assertEqual(found, {"room": [], "clear": []})
+
     def test_where_every_note_differs_none_is_fuzzy(self) -> None:
         case = case_of(LINE, onsets(LINE))
         rough = [(i, c) for i, c in enumerate([0.95, 0.8, 0.9, 0.78, 0.97, 0.85, 0.99, 0.82])]

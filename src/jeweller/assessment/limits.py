@@ -359,6 +359,8 @@ class SoundLimits:
     clearness_error: float = number(
         0.015, "periodicity", (0, 1), "periodicity: how exactly a note's clearness is known"
     )
+    above_room_db: float = number(12.0, "dB", (0, 40), "louder than the room alone: it comes with the tones")
+    breath_error_db: float = number(1.5, "dB", (0.1, 6), "how exactly it is known")
     change_notes: int = number(3, "notes", (0, 12), "notes on each side of a change that are compared")
     single_change: float = number(
         0.45,

@@ -113,6 +113,9 @@ class AssessmentSettings:
         (0, 600),
         "a slow waver of pitch (vibrato taken out) of so much, one standard deviation, is unsteady",
     )
+    breathy_db: float = number(
+        -14.0, "dB", (-40, 0), "beside the tones: so much breath is heard throughout a take"
+    )
     fuzzy_clarity: float = number(
         0.07,
         "periodicity",

@@ -11,6 +11,7 @@ import numpy as np
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
 from jeweller.assessment.limits import SOUND_LIMITS
+from jeweller.notes.settings import SUSTAIN
 from jeweller.notes.table import SustainedTone
 from jeweller.report_format import FindingDetail
 
@@ -65,10 +66,12 @@ def assess_sustain(case: AssessmentContext) -> list[Finding]:
 
 
 def assess_clearness(case: AssessmentContext) -> list[Finding]:
-    """`fuzzy` notes: less clear than the player's usual by far more than any but one of the others. Always
-    "listen here".
+    """`fuzzy` notes: less clear than the player's usual by far more than any but one of the others; or breath
+    in the sound of them all. Always "listen here".
     """
     clearness = case.table.clearness
+    if throughout := _breathy(case):
+        return throughout
     if len(clearness) < SOUND_LIMITS.least_clear:
         return []
     s = case.settings
@@ -100,6 +103,45 @@ def assess_clearness(case: AssessmentContext) -> list[Finding]:
             )
         )
     return found
+
+
+def _breathy(case: AssessmentContext) -> list[Finding]:
+    """Breath in the sound throughout: far louder than the room by itself, and not far below the tones."""
+    unpitched = case.table.unpitched
+    if unpitched is None or case.table.backed:
+        return []
+    head, tail, least = SUSTAIN.head_s, SUSTAIN.tail_s, SUSTAIN.clearness_s
+    beside = {
+        i: unpitched.usual(e.on_s + head, e.off_s - tail) - e.level_db
+        for i in range(len(case.notes))
+        if (e := case.event(i)) is not None and e.off_s - e.on_s > least and not math.isnan(e.midi)
+    }
+    if len(beside) < SOUND_LIMITS.least_clear:
+        return []
+    usual = float(np.median(list(beside.values())))
+    room = case.table.room_db - case.table.loud_db
+    threshold = max(case.settings.breathy_db, room + SOUND_LIMITS.above_room_db)
+    if usual < threshold:
+        return []
+    notes = [case.notes[i] for i in beside]
+    error = SOUND_LIMITS.breath_error_db
+    return [
+        case.finding(
+            next(iter(beside)),
+            "fuzzy",
+            until_s=case.sounded(max(beside)).off_s,
+            notes=tuple(n.id for n in notes),
+            score_ids=("whole",),
+            confidence=SOUND_LIMITS.listen * bounded_confidence(usual, threshold, error),
+            severity=0.25,
+            count=len(notes),
+            detail={
+                "scope": "throughout",
+                "db": round(usual, 1),
+                "rests_on": rests_on("breathy_db", usual, threshold, error, "dB"),
+            },
+        )
+    ]
 
 
 def _spread(values: list[float], least: float) -> float:

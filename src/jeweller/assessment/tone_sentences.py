@@ -156,6 +156,11 @@ def write_unsteady(f: Finding) -> Texts:
 
 
 def write_fuzzy(f: Finding) -> Texts:
+    if f.detail.get("scope") == "throughout":
+        return (
+            _("there is breath in the sound throughout; it may be the microphone, too."),
+            _("Play one long tone close by, then two steps away: is it the air you hear, or the room?"),
+        )
     return (
         fill_in(
             N_("{at}: {written} sounds less clear than your other notes."), f, written=f.detail["written"]

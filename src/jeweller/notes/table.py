@@ -64,8 +64,16 @@ class Unpitched:
         >>> Unpitched(np.array([-60.0, -30.0, -50.0], np.float32), 0.1).loudest(0.15, 0.25)
         -50.0
         """
+        return float(self._within(from_s, until_s).max())
+
+    def usual(self, from_s: float, until_s: float) -> float:
+        """The median of it in a stretch, dB."""
+        return float(np.median(self._within(from_s, until_s)))
+
+    def _within(self, from_s: float, until_s: float) -> npt.NDArray[np.float32]:
+        """The frames of a stretch: one at the least."""
         first = min(max(0, round(from_s / self.step_s)), len(self.db) - 1)
-        return float(self.db[first : max(first, round(until_s / self.step_s)) + 1].max())
+        return self.db[first : max(first, round(until_s / self.step_s)) + 1]
 
 
 @dataclass(frozen=True)
