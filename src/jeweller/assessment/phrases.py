@@ -106,15 +106,30 @@ def octaves(semitones: float) -> str:
 
 
 def name_bars(places: Sequence[str]) -> str:
-    """The bars of a finding.
+    """The bars of a finding; from three in a row on only the first and the last of them.
 
     >>> name_bars(("4",)), name_bars(("4", "7", "4", "9"))
     ('bar 4', 'bars 4, 7 and 9')
+    >>> name_bars(("1", "2", "3", "7", "9", "10")), name_bars(("X1", "1", "2", "3", "4"))
+    ('bars 1 to 3, 7, 9 and 10', 'bars X1 and 1 to 4')
+    >>> name_bars(("1", "2", "3"))
+    'bars 1 to 3'
     """
-    unique = list(dict.fromkeys(places))
-    if len(unique) == 1:
-        return _("bar {bar}").format(bar=unique[0])
-    return _("bars {first} and {last}").format(first=", ".join(unique[:-1]), last=unique[-1])
+    rows: list[list[str]] = []
+    for bar in dict.fromkeys(places):
+        follows = rows and bar.isdecimal() and rows[-1][-1].isdecimal() and int(bar) == int(rows[-1][-1]) + 1
+        if follows:
+            rows[-1].append(bar)
+        else:
+            rows.append([bar])
+    said = []
+    for row in rows:
+        said += row if len(row) < 3 else [_("{first} to {last}").format(first=row[0], last=row[-1])]
+    if len(said) == 1:
+        return (
+            _("bar {bar}").format(bar=said[0]) if len(rows[0]) == 1 else _("bars {bars}").format(bars=said[0])
+        )
+    return _("bars {first} and {last}").format(first=", ".join(said[:-1]), last=said[-1])
 
 
 def bar_beat(bar: str, beat: float) -> str:
