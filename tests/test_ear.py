@@ -330,6 +330,6 @@ class Confusions(unittest.TestCase):
         self.assertAlmostEqual(items.sound_share[index_of("4", 0.0)], 0.5)
 
     def test_tolerance_changes_what_is_said(self) -> None:
-        events = changed(straight(LINE, 90), index_of("2", 2.0), by=0.36)
+        events = changed(straight(LINE, 90), index_of("2", 2.0), by=0.42)
         self.assertEqual(kinds(check(LINE, sounding(events))[0]), [("out_of_tune", "2")])
         self.assertEqual(kinds(check(LINE, sounding(events), make_settings("gentle"))[0]), [])

@@ -15,6 +15,7 @@ from jeweller.assessment.finding import Finding
 from jeweller.assessment.settings import AssessmentSettings
 from jeweller.instruments.table import Instrument
 from jeweller.notation.performance import PerformedNote, PerformedRest
+from jeweller.notes.settings import SAME_PITCH
 from jeweller.notes.table import NoteTable, PlayedNote
 
 
@@ -160,6 +161,13 @@ class AssessmentContext:
             or i == len(self.notes) - 1
             or any(a <= note.onset < b for a, b in self.table.line.free_from)
         )
+
+    def as_written(self, event: PlayedNote) -> bool:
+        """Whether what was played for a note has its pitch, the take's own tuning aside, or none at all."""
+        if event.index is None:
+            return False
+        meant = self.notes[event.index].sounding_midi + self.offset_cents / 100
+        return not abs(event.midi - meant) >= SAME_PITCH
 
     def where(self, i: int) -> tuple[str, int, float]:
         """Bar, pass and beat of main note i."""

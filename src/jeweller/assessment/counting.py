@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from jeweller.assessment.context import AssessmentContext, Interval
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
-from jeweller.assessment.limits import COUNTING_LIMITS
+from jeweller.assessment.limits import COUNTING_LIMITS, PITCHES_LIMITS
 from jeweller.i18n import N_
 from jeweller.report_format import FindingDetail
 
@@ -84,6 +84,7 @@ def _jumps(case: AssessmentContext) -> list[Finding]:
                 continue
             note = case.notes[jump.target]
             ids = tuple(case.notes[e.index].id for e in tries if e.index is not None)
+            as_written = any(case.as_written(e) for e in tries)
             found.append(
                 case.finding(
                     jump.target,
@@ -91,7 +92,9 @@ def _jumps(case: AssessmentContext) -> list[Finding]:
                     at_s=tries[0].on_s,
                     until_s=jump.at_s,
                     notes=ids,
-                    confidence=0.9,
+                    # A try of which nothing is as written may be anybody's.
+                    confidence=0.9 if as_written else PITCHES_LIMITS.beside_music,
+                    weighed=not as_written,
                     severity=0.5,
                     detail={"notes": len(tries), "from": note.bar},
                 )

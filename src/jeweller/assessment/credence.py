@@ -18,7 +18,6 @@ from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import WRONG_KINDS, Finding, calibrate, is_sure
 from jeweller.assessment.joint_limits import CREDENCE
 from jeweller.notes.restarts import usual_level
-from jeweller.notes.settings import SAME_PITCH
 from jeweller.notes.table import PlayedNote
 from jeweller.regression import clip, logit
 from jeweller.report_format import FindingDetail, Rival
@@ -37,9 +36,6 @@ MEASURES = (
     "slurred",
     "dips",
     "heard",
-    "audible",
-    "own",
-    "gap",
     "noise",
 )
 GROUPS: dict[str, tuple[str, ...]] = {
@@ -148,25 +144,7 @@ def measure_credence(case: AssessmentContext, f: Finding) -> tuple[float, ...] |
         float(case.notes[i].slurred_from_previous),
         _dips(case),
         float(event is not None),
-        *_sounding(case, event, k),
         _noise(case, f),
-    )
-
-
-def _sounding(case: AssessmentContext, event: PlayedNote | None, k: int) -> tuple[float, float, float]:
-    """(dB / 10 above the room, whether it has its written pitch and the note before another, seconds / 0.1 of
-    silence before it) of what was heard for a note.
-    """
-    if event is None:
-        return 0.0, 0.0, 0.0
-    before = case.table.events[k - 1] if k else None
-    apart = abs(event.midi - case.notes[event.index].sounding_midi) if event.index is not None else math.inf
-    new = before is None or not abs(before.midi - event.midi) < SAME_PITCH
-    gap = event.on_s - before.off_s if before is not None else 1.0
-    return (
-        clip((event.level_db - case.table.room_db) / 10.0, *CREDENCE.audible),
-        float(apart < SAME_PITCH and new),
-        clip(gap / CREDENCE.gap_s, -1.0, 3.0),
     )
 
 

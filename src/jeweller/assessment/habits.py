@@ -48,7 +48,7 @@ def explain_habits(case: AssessmentContext, found: Sequence[Finding]) -> list[Fi
     # What lies in certain notes or rests before what lies in all bars: it says more.
     habits = (
         *(_long_notes, _rests, _metre, _ties, _short_of_air, _register, _pitches, _previous_key),
-        *(_detached, _squeezed),
+        *(_detached, _squeezed, _one_too_many),
     )
     for explain in habits:
         rest = explain(case, rest)
@@ -288,6 +288,26 @@ def _detached(_case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     if most.count < HABITS_LIMITS.detached:  # some of the gaps are so long that they seem breaths
         most = _merge([*told, *breaths], 0, kind=most.kind, cause=most.cause)
     return [*_without(found, _sure(found, parts)), most]
+
+
+def _one_too_many(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
+    """A note that is not written, and a count that is longer by its time: one note too many, and surely this
+    player's.
+    """
+    rest = list(found)
+    for step in _sure(found, ("rest_long", "beat_added", "hesitation", "held_over")):
+        seconds = step.detail.get("seconds")
+        for extra in found:
+            if extra.kind != "extra_note" or not step.at_s <= extra.at_s < step.until_s or seconds is None:
+                continue
+            after = (e.on_s for e in case.table.events if e.on_s > extra.at_s + HABITS_LIMITS.apart_s)
+            own = next(after, extra.until_s) - extra.at_s
+            beat = case.beat_s(case.index_of[step.notes[0]]) if step.notes else seconds
+            if abs(own - seconds) < HABITS_LIMITS.near_a_beat * beat:
+                surely = extra.replace(confidence=max(extra.confidence, step.confidence))
+                rest = [surely if f is extra else f for f in rest if f is not step]
+                break
+    return rest
 
 
 def _squeezed(_case: AssessmentContext, found: list[Finding]) -> list[Finding]:

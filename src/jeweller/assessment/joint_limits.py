@@ -25,6 +25,7 @@ class HabitsLimits:
     near_a_beat: float = number(
         0.35, "beats", (0, 0.5), "a bar longer or shorter by a beat is so by this much"
     )
+    apart_s: float = number(0.05, "s", (0, 0.5), "later than a sound by more is another")
     plain: float = number(0.7, "share", (0, 1), "of long notes that stop early")
 
 
@@ -90,15 +91,11 @@ class CredenceLimits:
     spread: tuple[float, float] = number((-6.0, 1.0), "log beats", (-8, 4), "and it counts between these")
     soft_db: float = number(6.0, "dB", (1, 24), "softer than the notes around it by this is soft")
     clearest: float = number(0.02, "periodicity", (0.001, 0.1), "no tone is clearer than but for this")
-    audible: tuple[float, float] = number(
-        (-1.0, 5.0), "10 dB", (-4, 12), "above the room counts between these"
-    )
     noise: tuple[float, float] = number(
         (-4.0, 0.5), "10 dB", (-8, 2), "noise against the music between these"
     )
     noise_before_s: float = number(0.12, "s", (0, 1), "noise is looked for from so long before a place")
     noise_after_s: float = number(0.2, "s", (0, 1), "to so long after it")
-    gap_s: float = number(0.1, "s", (0.01, 1), "of silence before a note begins it plainly")
     least_share: float = number(0.005, "share", (0, 0.1), "a rival with a smaller share is not told")
     odds: tuple[float, float] = number(
         (-6.0, 4.6), "nats", (-12, 12), "no finding is told with odds beyond these"

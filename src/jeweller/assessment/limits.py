@@ -295,6 +295,7 @@ class PitchesLimits:
     beside_music: float = number(
         0.4, "confidence", (0, 1), "no sound before the first or after the last written note is said surer"
     )
+    near_the_bar: float = number(0.2, "beats", (0, 0.5), "before a bar begins, a sound belongs to it")
     min_extra_s: float = number(0.07, "s", (0, 0.28), "a note that is not written lasts at least this long")
     attack: float = number(0.3, "share", (0, 1), "strength of an attack that is a stroke")
     slide_cents: float = number(

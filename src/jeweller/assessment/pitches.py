@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from fractions import Fraction
 
 import numpy as np
 
@@ -312,6 +313,23 @@ def _of_an_ornament(case: AssessmentContext, i: int, event: PlayedNote) -> bool:
     return abs(event.midi - case.notes[i].sounding_midi - case.offset_cents / 100) < SAME_PITCH
 
 
+def _sounds_at(
+    case: AssessmentContext, anchor: int, following: int, event: PlayedNote
+) -> tuple[str, int, float]:
+    """(bar, pass, beat) where a sound behind main note `anchor` lies by the beat of that note: no later than
+    in the bar of the note that follows.
+    """
+    note, on, bars = case.notes[anchor], case.event(anchor), case.table.line.bars
+    later = (event.on_s - on.on_s) / case.beat_s(anchor) * case.beat_q if on is not None else 0.0
+    index, quarters = note.bar_index, float(note.offset) + later
+    near = PITCHES_LIMITS.near_the_bar * case.beat_q
+    while index < case.notes[following].bar_index and quarters > float(bars[index].length) - near:
+        quarters -= float(bars[index].length)
+        index += 1
+    beat = case.table.line.beat_in_bar(index, Fraction(max(0.0, quarters)).limit_denominator(960))
+    return bars[index].number, bars[index].passing, max(1.0, beat)
+
+
 def _extras(case: AssessmentContext) -> list[Finding]:
     """Sounds that are not written: a note too many. Abandoned tries are told by `counting`."""
     found = []
@@ -346,11 +364,7 @@ def _extras(case: AssessmentContext) -> list[Finding]:
             confidence = min(confidence, PITCHES_LIMITS.beside_music)
         last = case.event(i - 1) if i else None
         anchor = i - 1 if i and last is not None and event.on_s < last.next_s + 0.05 else i
-        bar, passing, _ = case.where(anchor)
-        on = case.event(anchor)
-        beat = case.where(anchor)[2] + (
-            (event.on_s - on.on_s) / case.beat_s(anchor) if on is not None else 0.0
-        )
+        bar, passing, beat = _sounds_at(case, anchor, i, event)
         note = case.notes[anchor]
         pitch = spell(
             round(event.midi - case.offset_cents / 100) - case.table.line.part.chromatic,
@@ -362,7 +376,7 @@ def _extras(case: AssessmentContext) -> list[Finding]:
                 kind="extra_note",
                 bar=bar,
                 passing=passing,
-                beat=max(1.0, beat),
+                beat=beat,
                 at_s=event.on_s,
                 until_s=event.off_s,
                 notes=(),

@@ -46,9 +46,25 @@ def find_inserted_onsets(
             if not any(abs(r.midi - g) < SAME_PITCH for g in graces)
         ]
         out.append(event)
-        # A tone that wavers is no other note.
-        out.extend(_extra(r, event) for r in runs if abs(r.midi - event.midi) > SAME_PITCH + event.spread)
+        # A tone that wavers is no other note, and one of the same pitch comes behind silence.
+        out.extend(
+            _extra(r, event)
+            for r in runs
+            if abs(r.midi - event.midi) > SAME_PITCH + event.spread or _after_silence(r, event, features)
+        )
     return out
+
+
+def _after_silence(run: _Run, event: PlayedNote, f: Features) -> bool:
+    """Whether a sound of the note's own pitch begins plainly, and as loud, out of silence behind the note."""
+    quiet = f.level[round(event.off_s / f.hop_s) : round(run.on_s / f.hop_s)]
+    silent = quiet < min(event.level_db, run.level_db) - INSERTED_ONSETS.silence_db
+    return (
+        float(np.count_nonzero(silent)) * f.hop_s > INSERTED_ONSETS.silence_s
+        and run.off_s - run.on_s > INSERTED_ONSETS.min_run_s
+        and run.attack > INSERTED_ONSETS.twice_attack
+        and abs(run.level_db - event.level_db) < INSERTED_ONSETS.sure_below_db
+    )
 
 
 def find_inserted_strokes(

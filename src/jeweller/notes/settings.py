@@ -236,6 +236,8 @@ class InsertedOnsetsSettings:
     own_dip_db: float = number(
         3.0, "dB", (0, 12), "the same pitch again is a note of its own after such an attack and such a dip"
     )
+    silence_db: float = number(15.0, "dB", (3, 60), "softer than both: silence between two notes of a pitch,")
+    silence_s: float = number(0.15, "s", (0, 1), "for longer than this")
     twice_attack: float = number(0.45, "share", (0, 1), "and a note was sounded twice")
     twice_dip_db: float = number(6.0, "dB", (0, 24), "and a note was sounded twice")
     dotted: float = number(
