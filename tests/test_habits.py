@@ -79,6 +79,20 @@ class Tempo(unittest.TestCase):
         when[30:] = [t + 0.5 for t in when[30:]]
         self.assertEqual([f for f in find_trends(case_of(TUNE, when), set()) if f.confidence >= 0.5], [])
 
+    def test_one_late_note_hides_no_change(self) -> None:
+        rng, at, when = np.random.default_rng(3), 0.8, []
+        for k in range(len(TUNE.main_notes)):
+            when.append(at + 0.25 * (k == 58))
+            at += 60 / 90 * (1.22 if 24 <= k < 44 else 1.0) * float(np.exp(0.008 * rng.standard_normal()))
+        (found,) = [f for f in find_trends(case_of(TUNE, when), set()) if f.confidence >= 0.5]
+        self.assertEqual(found.kind, "dragging")
+        self.assertIn(found.bar, ("6", "7"))
+
+    def test_slower_over_more_bars_than_an_ending_takes_is_dragging(self) -> None:
+        (found,) = find_trends(self.case(0.008, 0.3, 36, 64, grows=True), set())
+        self.assertEqual(found.kind, "dragging")
+        self.assertGreater(found.confidence, 0.5)
+
     def test_a_few_notes_have_no_tempo(self) -> None:
         line = line_of("C5/1 D5/1 E5/1 F5/1")
         self.assertEqual(find_trends(case_of(line, onsets(line)), set()), [])

@@ -295,7 +295,7 @@ def _one_too_many(case: AssessmentContext, found: list[Finding]) -> list[Finding
     player's.
     """
     rest = list(found)
-    for step in _sure(found, ("rest_long", "beat_added", "hesitation", "held_over")):
+    for step in _sure(found, ("rest_long", "beat_added", "held_over")):
         seconds = step.detail.get("seconds")
         for extra in found:
             if extra.kind != "extra_note" or not step.at_s <= extra.at_s < step.until_s or seconds is None:

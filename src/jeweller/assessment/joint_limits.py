@@ -51,6 +51,10 @@ class TrendLimits:
         (8.0, 4.0), "quarters", (1, 32), "at the end a take may slow down, which is no dragging"
     )
     ending_share: float = number(0.25, "share", (0, 1), "of a line, no more than which its end is")
+    beside: int = number(2, "intervals", (1, 8), "on each side tell what is usual around one")
+    farthest_spreads: float = number(
+        3.0, "spreads", (1, 10), "of single onsets, no farther from it than this"
+    )
     places: int = number(60, "places", (8, 400), "where a change may begin, at most")
     lengths_bars: tuple[int, ...] = number(
         (1, 2, 3, 4, 6, 8, 12, 0), "bars", (0, 64), "how long it lasts; 0: to the end"

@@ -39,7 +39,8 @@ def assess_rhythm(case: AssessmentContext, steps: set[int], *, pitched: bool = T
     runs = [r for r in runs if not set(r.notes) & {case.notes[k].id for k in squeezed}]
     in_runs |= squeezed
     trends = find_trends(case, steps | dotted | in_runs) + figures
-    free = dotted | in_runs | {i for t in trends for i in _inside(case, t)}
+    # Where the tempo snaps back, the first note of the old one is in nobody's place.
+    free = dotted | in_runs | {k for t in trends for i in _inside(case, t) for k in (i, i + 1)}
     return trends + dots + runs + _single(case, steps, free, pitched)
 
 

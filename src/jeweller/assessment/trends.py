@@ -51,7 +51,7 @@ def find_trends(case: AssessmentContext, steps: set[int]) -> list[Finding]:
     found: list[_Change] = []
     while len(found) < t.most_changes:
         change = _likeliest_change(case, rows, found)
-        if change is None or change.gain < t.least_gain:
+        if change is None:
             break
         found.append(change)
     return [_say(case, rows, change) for change in found]
@@ -99,6 +99,7 @@ def _likeliest_change(case: AssessmentContext, rows: list[Interval], known: list
     tempo = np.log(seconds / length)
     tempo = np.clip(tempo, np.median(tempo) - t.most, np.median(tempo) + t.most)
     scatter = (case.time_spread / seconds) ** 2
+    tempo = _without_outliers(tempo, np.sqrt(scatter))
     alike = np.exp(-np.abs(at[:, None] - at[None, :]) / t.wander_quarters)
     shapes, spans = _shapes(case, at, length)
     taken = [k for k, span in enumerate(spans) if any(_overlap(span, c) for c in known)]
@@ -110,7 +111,9 @@ def _likeliest_change(case: AssessmentContext, rows: list[Interval], known: list
     total = at[-1] + length[-1]
     slows = [min(quarters, t.ending_share * (total - at[0])) for quarters in t.ending_quarters]
     endings = [np.clip((at - (total - long)) / long, 0.0, 1.0) for long in slows]
-    best: tuple[float, int, float, float] | None = None
+    ways: list[
+        tuple[Array, Array, Array]
+    ] = []  # of each wander and ending: scores, amounts, errors of shapes
     plain = -math.inf
     for wander in t.wanders:
         root = np.linalg.cholesky(np.diag(scatter) + wander**2 * alike)
@@ -124,30 +127,43 @@ def _likeliest_change(case: AssessmentContext, rows: list[Interval], known: list
             plain = max(plain, level)
             power = np.maximum((z * z).sum(axis=0), 1e-9)
             amount = (z.T @ y) / power
-            gain = 0.5 * amount**2 * power
-            k = int(gain.argmax())
-            if best is None or level + gain[k] > best[0]:
-                best = (level + float(gain[k]), k, float(amount[k]), float(1.0 / math.sqrt(power[k])))
-    if best is None:
-        return None
-    score, k, amount_, error = best
-    first, last = spans[k]
-    here = slice(first, last + 1)
+            ways.append((level + 0.5 * amount**2 * power, amount, 1.0 / np.sqrt(power)))
+    score, amounts, errors = (np.stack(values) for values in zip(*ways, strict=True))
     plainly = np.ones(len(tempo), np.bool_)
-    for a, b in ((first, last), *((c.first, c.last) for c in known)):
-        plainly[a : b + 1] = False
-    base = float(np.median(tempo[plainly])) if plainly.any() else float(np.median(tempo))
-    if not _by_more_than_one(tempo[here] - base, length[here], amount_, case.settings.tempo_share):
-        return None
-    return _Change(
-        first=first,
-        last=last,
-        amount=amount_,
-        error=error,
-        base=base,
-        gain=score - plain,
-        course=shapes[:, k],
-    )
+    for c in known:
+        plainly[c.first : c.last + 1] = False
+    for at_ in np.argsort(-score, axis=None):
+        way, k = divmod(int(at_), score.shape[1])
+        gain = float(score[way, k]) - plain
+        if gain < t.least_gain:
+            return None
+        first, last = spans[k]
+        own = plainly.copy()
+        own[first : last + 1] = False
+        base = float(np.median(tempo[own] if own.any() else tempo))
+        here, share = slice(first, last + 1), case.settings.tempo_share
+        if _by_more_than_one(tempo[here] - base, length[here], float(amounts[way, k]), share):
+            return _Change(
+                first=first,
+                last=last,
+                amount=float(amounts[way, k]),
+                error=float(errors[way, k]),
+                base=base,
+                gain=gain,
+                course=shapes[:, k],
+            )
+    return None
+
+
+def _without_outliers(tempo: Array, spread: Array) -> Array:
+    """The tempo with each interval no farther from those around it than the scatter of its onsets explains:
+    one late note is no tempo.
+    """
+    t = TREND_LIMITS
+    padded = np.pad(tempo, t.beside, mode="edge")
+    usual = np.median(np.lib.stride_tricks.sliding_window_view(padded, 2 * t.beside + 1), axis=1)
+    far = t.farthest_spreads * spread
+    return np.asarray(usual + np.clip(tempo - usual, -far, far))
 
 
 def _overlap(span: tuple[int, int], change: _Change) -> bool:
