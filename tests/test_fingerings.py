@@ -32,6 +32,7 @@ BREAKS = {
     ("flute", 92),
     ("flute", 94),
     ("bassoon", 53),
+    ("bassoon", 56),  # the vents
 }
 
 

@@ -110,7 +110,7 @@ class Fingered(unittest.TestCase):
                     shift = dict(i.sides)[way.side]
                     exact = (i.fundamental or 0) + shift - way.drop + 12 * math.log2(way.partial)
                     self.assertLess(abs(exact - n), 0.5, (i.id, n, way))
-                    self.assertLessEqual(way.drop, 6)
+                    self.assertLessEqual(way.drop, 6 if i.valves < 4 else 11)
         self.assertEqual(
             texts("trumpet", "C4", "D4", "E4", "F4", "G4", "A4", "B4", "C5"),
             ["0", "1-3", "1-2", "1", "0", "1-2", "2", "0"],
@@ -128,12 +128,14 @@ class Fingered(unittest.TestCase):
             "mellophone",
             "alto-horn",
             "baritone-tc",
-            "euphonium-tc",
-            "bass-eb-tc",
-            "bass-bb-tc",
         )
+        fourth = ("euphonium-tc", "bass-eb-tc", "bass-bb-tc")
         for n in range(note_midi("F♯3"), note_midi("C6") + 1):
-            self.assertEqual(len({fingerings(require_instrument(name), n)[0].text for name in names}), 1, n)
+            three = {fingerings(require_instrument(name), n)[0].text for name in names}
+            four = {fingerings(require_instrument(name), n)[0].text for name in fourth}
+            self.assertEqual((len(three), len(four)), (1, 1), n)
+            instead = {"1-3": "4", "1-2-3": "2-4"}
+            self.assertEqual({instead.get(text, text) for text in three}, four, n)
 
     def test_thumb_and_trigger(self) -> None:
         self.assertEqual(
@@ -149,24 +151,34 @@ class Fingered(unittest.TestCase):
         self.assertEqual(fingerings(require_instrument("trombone-f"), note_midi("C2"))[0].text, "F 6")
         self.assertEqual(fingerings(require_instrument("trombone-f"), note_midi("B♭2"))[0].text, "1")
 
-    def test_neighbours_on_a_slide_are_at_most_a_slide_apart_and_the_nearest_way_is_proposed(self) -> None:
-        self.assertEqual(texts("trombone", "D4", "C♯4", "D4"), ["1", "2", "1"])
-        self.assertEqual(texts("trombone", "F4", "D4"), ["1", "1"])
-        # A saxophone's B♭ between A and C is the side key, in an arpeggio of B♭ from F♯-less fingers the bis
-        # key.
-        self.assertEqual(texts("alto-saxophone", "B♭4", "B4", "B♭4")[1], "1")
-
-    def test_an_alternate_is_proposed_where_it_saves_a_finger(self) -> None:
-        sax = require_instrument("alto-saxophone")
-        usual = [fingerings(sax, note_midi(n))[0].text for n in ("F4", "F♯4")]
-        self.assertEqual(usual, ["1 2 3 | 4", "1 2 3 | 5"])
-        self.assertEqual(texts("alto-saxophone", "F4", "F♯4", "F4")[1], "1 2 3 | 4 fF♯")
+    def test_passages_are_fingered_as_a_teacher_expects(self) -> None:
+        """Each line of the table: the instrument, notes, and what must be held for each of them."""
+        lines = (Path(__file__).parent / "passages.txt").read_text(encoding="utf-8").splitlines()
+        passages = [line for line in lines if line and not line.startswith("#")]
+        self.assertGreaterEqual(len(passages), 200)
+        for line in passages:
+            name, notes, wanted = (part.split() for part in line.split(":"))
+            instrument = require_instrument(name[0])
+            fast = notes[0] == "fast"
+            seconds = [0.1] * (len(notes) - fast) if fast else None
+            chosen = choose(instrument, [note_midi(n) for n in notes[fast:]], seconds)
+            for f, want in zip(chosen, wanted, strict=True):
+                with self.subTest(line):
+                    assert f is not None
+                    if instrument.fundamental is not None:
+                        self.assertEqual(f.text, want.replace("_", " "))
+                        continue
+                    for key in want.split(",") if want != "." else ():
+                        if key[0] == "-":
+                            self.assertNotIn(key[1:], f.keys)
+                        else:
+                            self.assertIn(key, f.keys)
 
     def test_a_trill_moves_one_finger_where_one_does_it(self) -> None:
         for name, main, upper, moves in (
             ("flute", "A4", "B4", "2"),
             ("flute", "C5", "D5", "tr1"),
-            ("clarinet", "A4", "B4", "s4"),
+            ("clarinet", "A4", "B4", "s3 s4"),
             ("alto-saxophone", "G4", "A4", "3"),
             ("trumpet", "D5", "E5", "1"),
             ("trumpet", "F4", "G4", "1"),

@@ -12,6 +12,7 @@ from jeweller.documents.engraving import Engraving
 from jeweller.documents.theme import Theme, text_svg
 from jeweller.i18n import N_
 from jeweller.instruments.choose import Fingering, Trill, choose, trill
+from jeweller.instruments.fingerings import count_holes
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Note, Part
 from jeweller.notation.pitch import STEPS, Pitch, key_alter
@@ -79,6 +80,7 @@ THUMBS = {
     "8va": "8va",
     "8va2": "8va",
     "W": "w",
+    "V": "v",
 }  # keys drawn above the holes
 PLACES_LEGEND = N_("L line, S space, counted from below; + steps above the staff, − below it")
 ROW = 34.0  # page units from one line of text to the next
@@ -127,13 +129,26 @@ def list_texts(
 def fingerings_of(part: Part, instrument: Instrument) -> dict[str, Fingering]:
     """The proposed fingering of each note that has one."""
     notes = [n for bar in part.bars for n in bar.notes if not n.chord and not n.cue and not n.tie_stop]
-    found = choose(instrument, [n.pitch.midi if n.pitch is not None else None for n in notes])
+    found = choose(instrument, [n.pitch.midi if n.pitch is not None else None for n in notes], _seconds(part))
     trills = trills_of(part, instrument)
     return {
         n.id: trills[n.id].main if n.id in trills else f
         for n, f in zip(notes, found, strict=True)
         if f is not None
     }
+
+
+def _seconds(part: Part) -> list[float] | None:
+    """How long each note lasts that a fingering is proposed for; None where no tempo is written."""
+    per_quarter, out = 0.0, []
+    for bar in part.bars:
+        for mark in bar.marks:
+            if mark.kind == "tempo" and mark.value:
+                per_quarter = 60.0 / mark.value
+        out += [
+            float(n.duration) * per_quarter for n in bar.notes if not n.chord and not n.cue and not n.tie_stop
+        ]
+    return out if per_quarter else None
 
 
 def trills_of(part: Part, instrument: Instrument) -> dict[str, Trill]:
@@ -206,7 +221,9 @@ def _height(line: str, instrument: Instrument | None) -> float:
     """How much room one line takes: fingerings are drawn, the others are text."""
     if line != "fingerings" or instrument is None or instrument.family not in ("woodwind", "brass"):
         return ROW
-    return DIAGRAM if instrument.family == "woodwind" else TUBE
+    if instrument.family == "brass":
+        return TUBE
+    return DIAGRAM + HOLE_STEP * (count_holes(instrument.id) - 6)
 
 
 def draw_text_below(
@@ -232,16 +249,12 @@ def draw_text_below(
                     'stroke-width="1.6" fill="none"/>'
                 )
             elif drawn and instrument is not None:
-                draw = diagram if instrument.family == "woodwind" else tube
-                out.append(
-                    draw(
-                        chosen[note_id],
-                        box.x,
-                        y + 4,
-                        theme,
-                        trills[note_id].moves if note_id in trills else frozenset(),
-                    )
-                )
+                moves = trills[note_id].moves if note_id in trills else frozenset()
+                if instrument.family == "woodwind":
+                    holes = count_holes(instrument.id)
+                    out.append(diagram(chosen[note_id], box.x, y + 4, theme, moves, holes))
+                else:
+                    out.append(tube(chosen[note_id], box.x, y + 4, theme, moves, max(3, instrument.valves)))
             else:
                 size = TEXT if len(text) < 4 else TEXT * 0.8
                 out.append(text_svg(box.x, y + TEXT - 4, text, round(size), theme.ink))
@@ -262,39 +275,37 @@ def draw_text_above(engraving: Engraving, words: Mapping[str, str], colour: str)
 
 
 def diagram(
-    fingering: Fingering, x: float, y: float, theme: Theme, moves: frozenset[str] = frozenset()
+    fingering: Fingering,
+    x: float,
+    y: float,
+    theme: Theme,
+    moves: frozenset[str] = frozenset(),
+    holes: int = 6,
 ) -> str:
-    """A woodwind fingering as a column of holes: left hand, a gap, right hand; thumb keys as a bar above,
-    other keys by name below. What moves in a trill has a second ring, or is named after "tr".
+    """A woodwind fingering as a column of holes: left hand, a gap, right hand; thumb keys by name above, or
+    where there are seven holes the thumb's beside the first; other keys by name below. What moves in a trill
+    has a second ring, or is named after "tr".
     """
     out = []
     keys = fingering.keys
     thumb = [k for k in THUMBS if k in keys]
-    if thumb:
+    if holes > 6:
+        out.append(_hole(x - 2.4 * HOLE, y + 34, keys, "T", theme))
+    elif thumb:
         out.append(text_svg(x, y + 18, " ".join(THUMBS[k] for k in thumb), KEY_TEXT, theme.quiet))
     top = y + 34
     named = set(THUMBS)
-    for k in range(6):
+    for k in range(holes):
         cy = top + HOLE_STEP * k + (HAND_GAP if k > 2 else 0)
         name = str(k + 1)
-        half = f"{name}half" in keys
         named |= {name, f"{name}half"}
-        fill = theme.ink if name in keys else theme.paper
         if moves & {name, f"{name}half"}:
             out.append(
                 f'<circle cx="{x:.1f}" cy="{cy:.1f}" r="{HOLE + 4.5}" fill="none" '
                 f'stroke="{theme.brass}" stroke-width="2"/>'
             )
-        out.append(
-            f'<circle cx="{x:.1f}" cy="{cy:.1f}" r="{HOLE}" fill="{fill}" stroke="{theme.ink}" '
-            'stroke-width="1.4"/>'
-        )
-        if half:
-            out.append(
-                f'<path d="M {x - HOLE:.1f} {cy:.1f} A {HOLE} {HOLE} 0 0 0 {x + HOLE:.1f} {cy:.1f} '
-                f'Z" fill="{theme.ink}"/>'
-            )
-    below = top + 6 * HOLE_STEP + 18
+        out.append(_hole(x, cy, keys, name, theme))
+    below = top + holes * HOLE_STEP + 18
     rest = " ".join(sorted(k for k in keys if k not in named and k not in moves))
     trilled = " ".join(
         THUMBS.get(k, k).removeprefix("tr") for k in sorted(moves) if k not in named or k in THUMBS
@@ -306,8 +317,30 @@ def diagram(
     return "".join(out)
 
 
-def tube(fingering: Fingering, x: float, y: float, theme: Theme, moves: frozenset[str] = frozenset()) -> str:
-    """A brass fingering: three valves from the side, those pressed lying low and filled, or the slide drawn
+def _hole(x: float, y: float, keys: frozenset[str], name: str, theme: Theme) -> str:
+    """A hole: closed, half closed or open."""
+    fill = theme.ink if name in keys else theme.paper
+    out = (
+        f'<circle cx="{x:.1f}" cy="{y:.1f}" r="{HOLE}" fill="{fill}" stroke="{theme.ink}" '
+        'stroke-width="1.4"/>'
+    )
+    if f"{name}half" in keys:
+        out += (
+            f'<path d="M {x - HOLE:.1f} {y:.1f} A {HOLE} {HOLE} 0 0 0 {x + HOLE:.1f} {y:.1f} '
+            f'Z" fill="{theme.ink}"/>'
+        )
+    return out
+
+
+def tube(
+    fingering: Fingering,
+    x: float,
+    y: float,
+    theme: Theme,
+    moves: frozenset[str] = frozenset(),
+    valves: int = 3,
+) -> str:
+    """A brass fingering: its valves from the side, those pressed lying low and filled, or the slide drawn
     out along its seven places; the number below. A valve that moves in a trill has a line above it.
     """
     out = []
@@ -327,9 +360,9 @@ def tube(fingering: Fingering, x: float, y: float, theme: Theme, moves: frozense
             'fill="none"/>'
         )
     else:
-        for k in range(3):
+        for k in range(valves):
             up = VALVE_DOWN if str(k + 1) in fingering.keys else VALVE_UP
-            left = x + VALVE_STEP * (k - 1) - VALVE_WIDTH / 2
+            left = x + VALVE_STEP * (k - (valves - 1) / 2) - VALVE_WIDTH / 2
             fill = theme.ink if up == VALVE_DOWN else theme.paper
             out.append(
                 f'<rect x="{left:.1f}" y="{floor - up:.1f}" width="{VALVE_WIDTH}" height="{up}" '
@@ -342,7 +375,8 @@ def tube(fingering: Fingering, x: float, y: float, theme: Theme, moves: frozense
                     f'stroke="{theme.brass}" stroke-width="3"/>'
                 )
         out.append(
-            f'<path d="M {x - 30:.1f} {floor:.1f} h 60" stroke="{theme.ink}" stroke-width="2.4" fill="none"/>'
+            f'<path d="M {x - 10 * valves:.1f} {floor:.1f} h {20 * valves}" stroke="{theme.ink}" '
+            'stroke-width="2.4" fill="none"/>'
         )
     out.append(
         text_svg(

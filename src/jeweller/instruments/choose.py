@@ -1,5 +1,6 @@
-"""Which of several fingerings to propose for each note of a line: those that move the fewest fingers, or the
-slide the least, between neighbours.
+"""Which of several fingerings to propose for each note of a line: the usual one, as it is taught. Another
+only where it saves a finger from sliding from key to key, or in quick notes a change of fingers against each
+other, or a slide a long way; never for its own sake.
 """
 
 from __future__ import annotations
@@ -7,13 +8,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jeweller.instruments.fingerings import chart, trill_chart
-from jeweller.instruments.table import VALVE_DROPS, FingeringWay, Instrument
+from jeweller.instruments.fingerings import chart, keys_by_finger, trill_chart
+from jeweller.instruments.table import FingeringWay, Instrument
 
-UNUSUAL = 0.6  # fingers moved that an alternate must save to be proposed in place of the usual fingering
-UNUSUAL_VALVES = 5.0  # the same for valves: others than the usual are for tuning and trills
+UNUSUAL = 0.9  # what an alternate costs, so that it must save a slide of a finger, or a change in quick notes
+LATER = 0.02  # more for each one further down in its chart
+FAST_S = 0.16  # seconds that a quick note lasts at the most
+FAR = 0.3  # of a quick slide's way, for each position
 TRILLED = 2  # fingers that a trill may move
-SIDE = 0.5  # fingers that another side of the tube counts as
+HANDS = (frozenset({"T", "1", "2", "3"}), frozenset("4567"))
 
 
 @dataclass(frozen=True)
@@ -74,13 +77,14 @@ def _brass(instrument: Instrument, way: FingeringWay) -> Fingering:
     text = instrument.way_name(way)
     if instrument.slide:
         return Fingering(frozenset(), way.drop + 1, way.side, text)
-    return Fingering(frozenset(VALVE_DROPS[way.drop].split("-")) - {"open"}, 0, way.side, text)
+    return Fingering(frozenset(instrument.valve_drops[way.drop].split("-")) - {"open"}, 0, way.side, text)
 
 
 def _keys_text(keys: frozenset[str]) -> str:
     """The keys in the order of the hands: left thumb, left, right; "–" where none is held."""
     order = {
-        k: n for n, k in enumerate(("T", "Thalf", "TB♭", "R", "8va", "8va2", "W", "1half", "1", "2", "3"))
+        k: n
+        for n, k in enumerate(("V", "T", "Thalf", "TB♭", "R", "8va", "8va2", "W", "1half", "1", "2", "3"))
     }
     left = sorted((k for k in keys if k in order), key=lambda k: order[k])
     right = sorted(k for k in keys if k in "4567" or k in ("6half", "7half"))
@@ -88,37 +92,57 @@ def _keys_text(keys: frozenset[str]) -> str:
     return " ".join([*left, *(["|"] if right and left else []), *right, *rest]) or "–"
 
 
-def moved(a: Fingering, b: Fingering) -> float:
-    """Fingers moved, or positions of the slide, between two fingerings."""
-    return len(a.keys ^ b.keys) + abs(a.position - b.position) + SIDE * (a.side != b.side)
-
-
-def choose(instrument: Instrument, written: Sequence[int | None]) -> list[Fingering | None]:
-    """The fingerings proposed for a row of written notes (None: a rest), by the way through all of them that
-    moves least.
+def _cost(a: Fingering, b: Fingering, fingers: Sequence[frozenset[str]], fast: bool) -> float:
+    """What going from one fingering to the next costs: a finger that slides from key to key; in quick notes
+    fingers of a hand that change against each other, and the way of a slide.
     """
+    held = [(a.keys & keys, b.keys & keys) for keys in fingers]
+    slides = sum(bool(x) and bool(y) and not x & y for x, y in held)
+    if not fast:
+        return float(slides)
+    changes = sum(bool((a.keys - b.keys) & hand) and bool((b.keys - a.keys) & hand) for hand in HANDS)
+    return slides + changes + FAR * abs(a.position - b.position)
+
+
+def choose(
+    instrument: Instrument, written: Sequence[int | None], seconds: Sequence[float] | None = None
+) -> list[Fingering | None]:
+    """The fingerings proposed for a row of written notes (None: a rest), which last so many seconds each, by
+    the way through all of them that costs least.
+
+    >>> from jeweller.instruments.table import require_instrument
+    >>> [f.text for f in choose(require_instrument("trombone"), [58, 60, 62]) if f]
+    ['1', '3', '1']
+    """
+    fingers = keys_by_finger(instrument.id)
     out: list[Fingering | None] = [None] * len(written)
     begin = 0
     while begin < len(written):
         options = [fingerings(instrument, n) if n is not None else () for n in written[begin:]]
         length = next((k for k, o in enumerate(options) if not o), len(options))
         if length:
-            out[begin : begin + length] = _path(
-                options[:length], UNUSUAL_VALVES if instrument.valves else UNUSUAL
-            )
+            fast = [s <= FAST_S for s in seconds[begin : begin + length]] if seconds else [False] * length
+            # Other valves than the usual are for tuning and trills.
+            usual = [o[:1] for o in options[:length]] if instrument.valves else options[:length]
+            out[begin : begin + length] = _path(usual, fingers, fast)
         begin += max(1, length)
     return out
 
 
-def _path(options: list[tuple[Fingering, ...]], unusual: float) -> list[Fingering]:
-    cost = [[unusual * (k > 0) for k in range(len(options[0]))]]
+def _path(
+    options: list[tuple[Fingering, ...]], fingers: Sequence[frozenset[str]], fast: list[bool]
+) -> list[Fingering]:
+    def own(k: int) -> float:
+        return UNUSUAL * (k > 0) + LATER * k
+
+    cost = [[own(k) for k in range(len(options[0]))]]
     back: list[list[int]] = []
-    for before, here in zip(options, options[1:], strict=False):
+    for m, (before, here) in enumerate(zip(options, options[1:], strict=False)):
         row, came = [], []
         for k, fingering in enumerate(here):
-            ways = [cost[-1][j] + moved(other, fingering) for j, other in enumerate(before)]
+            ways = [cost[-1][j] + _cost(other, fingering, fingers, fast[m]) for j, other in enumerate(before)]
             best = min(range(len(ways)), key=ways.__getitem__)
-            row.append(ways[best] + unusual * (k > 0))
+            row.append(ways[best] + own(k))
             came.append(best)
         cost.append(row)
         back.append(came)

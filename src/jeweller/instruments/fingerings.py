@@ -10,6 +10,7 @@ import functools
 import json
 import re
 from pathlib import Path
+from typing import Any
 
 from jeweller.i18n import _
 from jeweller.notation.pitch import STEP_SEMITONE
@@ -24,9 +25,9 @@ RESTING: dict[str, Keys] = {
     "oboe": frozenset({"8va", "8va2"}),
     "clarinet": frozenset({"T", "R"}),
     "saxophone": frozenset({"8va"}),
-    "bassoon": frozenset({"W"}),
+    "bassoon": frozenset({"W", "V"}),
 }
-REGISTER = frozenset({"T", "Thalf", "R", "8va", "8va2", "1half", "W"})
+REGISTER = frozenset({"T", "Thalf", "R", "8va", "8va2", "1half", "W", "V"})
 THUMB = frozenset({"T", "Thalf", "TB♭"})
 ALTER = {"♭": -1, "♯": 1, "": 0}
 
@@ -35,8 +36,14 @@ Charts = dict[str, dict[int, tuple[Keys, ...]]]
 
 
 @functools.cache
+def _file() -> dict[str, Any]:
+    data: dict[str, Any] = json.loads((Path(__file__).parent / "fingerings.json").read_text(encoding="utf-8"))
+    return data
+
+
+@functools.cache
 def _data() -> tuple[Charts, dict[str, str], Charts]:
-    data = json.loads((Path(__file__).parent / "fingerings.json").read_text(encoding="utf-8"))
+    data = _file()
     charts, trills = (
         {
             name: {note_midi(n): tuple(frozenset(f.split()) for f in ways) for n, ways in notes.items()}
@@ -65,6 +72,26 @@ def chart(instrument: str) -> dict[int, tuple[Keys, ...]]:
 def trill_chart(instrument: str) -> dict[int, tuple[Keys, ...]]:
     """Fingerings that serve as the upper note of a trill alone, as `chart` gives the others."""
     return _chart(instrument, _data()[2])
+
+
+def keys_by_finger(instrument: str) -> tuple[Keys, ...]:
+    """The keys that one finger works, for each finger that works several: from one to another it slides.
+
+    >>> any({"C", "E♭"} <= keys for keys in keys_by_finger("oboe"))
+    True
+    """
+    name = _data()[1].get(instrument, "").partition(" ")[0]
+    return tuple(frozenset(keys) for keys in _file()["fingers"].get(name, {}).values())
+
+
+@functools.cache
+def count_holes(instrument: str) -> int:
+    """How many fingers close holes: seven on a recorder, else six.
+
+    >>> count_holes("alto-recorder"), count_holes("flute")
+    (7, 6)
+    """
+    return 7 if any("7" in keys for ways in chart(instrument).values() for keys in ways) else 6
 
 
 def _chart(instrument: str, charts: Charts) -> dict[int, tuple[Keys, ...]]:

@@ -21,8 +21,13 @@ from jeweller.instruments.fingerings import by_habit, note_midi, one_finger_apar
 
 # Semitones that valve combinations and slide positions lower the tube by, in the usual order of preference.
 VALVE_DROPS = {0: "open", 2: "1", 1: "2", 3: "1-2", 4: "2-3", 5: "1-3", 6: "1-2-3"}
-# the seventh, eleventh, thirteenth and fourteenth are too far out of tune to be played
-PARTIALS = 2, 3, 4, 5, 6, 8, 9, 10, 12, 15, 16
+# What a fourth valve adds: it is used in place of 1-3, whose tube is too short.
+FOURTH_DROPS = {5: "4", 6: "2-4", 7: "1-4", 8: "1-2-4", 9: "2-3-4", 10: "1-3-4", 11: "1-2-3-4"}
+# The seventh, eleventh, thirteenth, fourteenth and fifteenth are too far out of tune to be played, but the
+# seventh where a slide makes it good.
+PARTIALS = 2, 3, 4, 5, 6, 8, 9, 10, 12, 16
+FLAT_PARTIAL = 7
+TRIGGER = 4.5  # semitones of the slide that a trigger must save
 
 
 @dataclass(frozen=True)
@@ -72,12 +77,7 @@ class Instrument:
         """
         if self.fundamental is None:
             return ()
-        found = []
-        for drop in sorted(VALVE_DROPS):
-            for partial in PARTIALS:
-                if round(self.fundamental - drop + 12 * math.log2(partial)) == sounding_midi:
-                    found.append((drop, partial))
-        return tuple(found)
+        return tuple((w.drop, w.partial) for w in self.ways(sounding_midi) if not w.side)
 
     def ways(self, sounding_midi: int) -> tuple[FingeringWay, ...]:
         """Every way to play a pitch on brass, other sides of the tube included, the usual one first; () on
@@ -87,29 +87,36 @@ class Instrument:
             return ()
         found = []
         for side, shift in self.sides:
-            for drop in range(self.slide - (shift < 0) if self.slide else 1 + max(VALVE_DROPS)):
-                for partial in PARTIALS:
+            for drop in range(self.slide - (shift < 0) if self.slide else 1 + max(self.valve_drops)):
+                for partial in (*PARTIALS, FLAT_PARTIAL) if self.slide and drop else PARTIALS:
                     if round(self.fundamental + shift - drop + 12 * math.log2(partial)) == sounding_midi:
                         found.append(FingeringWay(side, drop, partial))
         return tuple(sorted(found, key=lambda w: self._unusual(w, sounding_midi)))
 
-    def _unusual(self, way: FingeringWay, sounding_midi: int) -> tuple[int, int, int, int]:
-        """Sorts the ways to play a pitch: on the side that is usual there, then with the least tube; a horn's
-        B♭ side leaves its flat fifth partial alone.
+    @property
+    def valve_drops(self) -> dict[int, str]:
+        """The valves by the semitones they lower by, the usual ones."""
+        return VALVE_DROPS | FOURTH_DROPS if self.valves > len("123") else VALVE_DROPS
+
+    def _unusual(self, way: FingeringWay, sounding_midi: int) -> tuple[float, ...]:
+        """Sorts the ways to play a pitch: on the side that is usual there, then with the least tube. A horn's
+        B♭ side leaves its flat fifth and tenth partials alone, valves the ninth where the tenth has the note;
+        a trigger is for what would be far out on the slide.
         """
-        if self.slide:  # the trigger where the slide would be far out
-            last = 1 if way.side and way.drop > 0 else 0
-            return (0, way.drop + 2 * bool(way.side) + last, len(way.side), way.partial)
+        if self.slide:
+            return (way.drop + TRIGGER * len(way.side.split()), way.partial)
         usual = (
             self.sides[-1][0]
             if self.side_from and sounding_midi - self.chromatic >= note_midi(self.side_from)
             else ""
         )
-        return (way.side != usual, bool(way.side) and way.partial == 5, way.drop, way.partial)
+        flat = way.partial in (5, 10) if way.side else way.partial == 9
+        return (way.side != usual, flat, way.drop, way.partial)
 
     def way_name(self, way: FingeringWay) -> str:
-        """How it is printed: "0", "1-2", "T 1-2", "3" (a position), "F 2"."""
-        what = str(way.drop + 1) if self.slide else VALVE_DROPS[way.drop].replace("open", "0")
+        """How it is printed: "0", "1-2", "T 1-2", "3" (a position), "♯2" (raised), "F 2"."""
+        raised = "♯" if way.partial == FLAT_PARTIAL else ""
+        what = f"{raised}{way.drop + 1}" if self.slide else self.valve_drops[way.drop].replace("open", "0")
         return f"{way.side} {what}" if way.side else what
 
     def written_range(self, level: str) -> tuple[int, int] | None:
@@ -143,7 +150,7 @@ class Instrument:
         if self.slide:
             return False
         found = {(d, p) for d, p in self.fingerings(b)[:1]}
-        valves = {drop: frozenset(name.split("-")) - {"open"} for drop, name in VALVE_DROPS.items()}
+        valves = {drop: frozenset(name.split("-")) - {"open"} for drop, name in self.valve_drops.items()}
         return any(
             p == q and len(valves[d] ^ valves[e]) == 1 for d, p in self.fingerings(a)[:1] for e, q in found
         )
@@ -171,9 +178,9 @@ class Instrument:
         return (
             "open"
             if drop == 0
-            else _("valves {valve_drops}").format(valve_drops=VALVE_DROPS[drop])
-            if "-" in VALVE_DROPS[drop]
-            else _("valve {valve_drops}").format(valve_drops=VALVE_DROPS[drop])
+            else _("valves {valve_drops}").format(valve_drops=self.valve_drops[drop])
+            if "-" in self.valve_drops[drop]
+            else _("valve {valve_drops}").format(valve_drops=self.valve_drops[drop])
         )
 
     def same_fingering(self, a: int, b: int) -> str | None:
