@@ -117,11 +117,11 @@ def _write_json(data: Mapping[str, Any], target: str) -> None:
 
 
 def _check(options: argparse.Namespace) -> int:
-    from jeweller.documents.theme import LIGHT
+    from jeweller.documents.theme import PRINTED
     from jeweller.pipeline.check import check
 
     checked = check(options.score, options.take, _asked(options))
-    report, theme = checked.report, LIGHT
+    report, theme = checked.report, PRINTED
     if options.json:
         _write_json(report, options.json)
     wanted = {

@@ -14,7 +14,7 @@ import mido
 from jeweller.assessment.finding import is_sure
 from jeweller.assessment.messages import localized
 from jeweller.documents.page import marked_page, page_names, replace_page_names
-from jeweller.documents.theme import LIGHT, Theme
+from jeweller.documents.theme import PRINTED, Theme
 from jeweller.files import write_bytes
 from jeweller.i18n import _
 from jeweller.notation.model import Score
@@ -93,7 +93,7 @@ def render_sheets(
     findings: Sequence[ReportFinding] | None = None,
     player: str = "",
     *,
-    theme: Theme = LIGHT,
+    theme: Theme = PRINTED,
 ) -> dict[str, list[bytes]]:
     """The documents asked for, by kind; PNG has a page each."""
     findings = list(report["findings"] if findings is None else findings)
@@ -121,6 +121,6 @@ def write_documents(
     return written
 
 
-def write_sheets(checked: Checked, targets: Mapping[str, str], theme: Theme = LIGHT) -> list[Path]:
+def write_sheets(checked: Checked, targets: Mapping[str, str], theme: Theme = PRINTED) -> list[Path]:
     """The documents of a check, by kind (html, pdf, png, midi, musicxml), to files."""
     return write_documents(render_sheets(checked.report, checked.line, list(targets), theme=theme), targets)

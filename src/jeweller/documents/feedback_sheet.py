@@ -20,7 +20,7 @@ from jeweller.documents.engraving import engrave
 from jeweller.documents.excerpt import excerpt
 from jeweller.documents.page import environment, fonts, html_to_pdf
 from jeweller.documents.plain_text import good_sentence
-from jeweller.documents.theme import LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
+from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme, shape_svg
 from jeweller.i18n import N_, _
 from jeweller.notation.performance import PerformedPart
 from jeweller.report.advice import choose_faults, plan_practice, praise
@@ -105,7 +105,7 @@ def next_step(slip: FeedbackSheet) -> str:
 
 
 def render_feedback_html(
-    slips: Sequence[FeedbackSheet], settings: FeedbackSettings, *, theme: Theme = LIGHT
+    slips: Sequence[FeedbackSheet], settings: FeedbackSettings, *, theme: Theme = PRINTED
 ) -> str:
     """All slips as one HTML page that stands alone; in print each begins a new page, or every second one
     does.
@@ -127,14 +127,14 @@ def render_feedback_html(
 
 
 def render_feedback_pdf(
-    slips: Sequence[FeedbackSheet], settings: FeedbackSettings, *, theme: Theme = LIGHT
+    slips: Sequence[FeedbackSheet], settings: FeedbackSettings, *, theme: Theme = PRINTED
 ) -> bytes:
     """The same on paper."""
     return html_to_pdf(render_feedback_html(slips, settings, theme=theme))
 
 
 def format_feedback_text(
-    slip: FeedbackSheet, settings: FeedbackSettings, width: int = 76, *, theme: Theme = LIGHT
+    slip: FeedbackSheet, settings: FeedbackSettings, width: int = 76, *, theme: Theme = PRINTED
 ) -> str:
     """One slip as plain text, for mail."""
     slip = _worded(slip)

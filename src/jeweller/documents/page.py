@@ -18,7 +18,7 @@ from jeweller.documents.annotations import draw_marks
 from jeweller.documents.engraving import Engraving, engrave
 from jeweller.documents.mark_canvas import View
 from jeweller.documents.plain_text import SHOWN_FIRST, good_sentence, player_words, sureness
-from jeweller.documents.theme import LIGHT, SANS, SERIF, SIGNS, Theme, shape_svg
+from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme, shape_svg
 from jeweller.i18n import _, chosen_language
 from jeweller.notation.performance import PerformedPart
 from jeweller.report.advice import choose_faults, choose_tuning
@@ -85,7 +85,7 @@ def marked_page(
     line: PerformedPart,
     findings: Sequence[ReportFinding] | None = None,
     *,
-    theme: Theme = LIGHT,
+    theme: Theme = PRINTED,
     player: str = "",
     rail: bool = True,
 ) -> str:

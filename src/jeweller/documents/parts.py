@@ -19,7 +19,7 @@ from jeweller.documents.text_lines import (
     draw_text_below,
     rows_height,
 )
-from jeweller.documents.theme import LIGHT, SANS, SERIF, SIGNS, Theme
+from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme
 from jeweller.instruments.table import Instrument, instrument_for
 from jeweller.notation.model import Part, Score
 from jeweller.notation.performance import perform_part
@@ -51,7 +51,7 @@ class SheetSettings:
     big: bool = False  # notes to be read from a distance
     bars_per_line: int = 0  # 0: as many as fit
     reminders: tuple[tuple[str, str], ...] = ()  # (id of a note, words pencilled above it)
-    theme: Theme = LIGHT
+    theme: Theme = PRINTED
 
 
 def instrument_of(part: Part) -> Instrument:

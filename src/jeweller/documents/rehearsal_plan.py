@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from jeweller.documents.page import environment, fonts, html_to_pdf
-from jeweller.documents.theme import LIGHT, SANS, SERIF, SIGNS, Theme
+from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme
 from jeweller.library.class_view import ClassView
 
 
-def plan_page(view: ClassView, theme: Theme = LIGHT) -> str:
+def plan_page(view: ClassView, theme: Theme = PRINTED) -> str:
     """The page as HTML that stands alone."""
     return (
         environment()
@@ -24,6 +24,6 @@ def plan_page(view: ClassView, theme: Theme = LIGHT) -> str:
     )
 
 
-def plan_pdf(view: ClassView, theme: Theme = LIGHT) -> bytes:
+def plan_pdf(view: ClassView, theme: Theme = PRINTED) -> bytes:
     """The same on paper."""
     return html_to_pdf(plan_page(view, theme))

@@ -7,7 +7,7 @@ Contrast to their ground is at least 5.4 : 1.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from html import escape
 
 from jeweller.i18n import N_
@@ -75,6 +75,8 @@ DARK = Theme(
         "sound": "#9A958C",
     },
 )
+# What is printed stands on white paper: a tint is for the screen, and costs toner.
+PRINTED = replace(LIGHT, name=N_("printed"), paper="#FFFFFF", desk="#FFFFFF", wash="#F5EFE0")
 THEMES = {t.name: t for t in (LIGHT, DARK)}
 
 # Shapes in a box of -10..10: (path, filled). The same everywhere: score, lists, slips.

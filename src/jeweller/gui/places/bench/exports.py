@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QWidget
 
-from jeweller.documents.theme import LIGHT
+from jeweller.documents.theme import PRINTED
 from jeweller.gui.places.bench.model import BenchModel
 from jeweller.gui.places.ledger.people_dialogs import MarksBox, ticked
 from jeweller.gui.services.jobs import Jobs
@@ -47,7 +47,7 @@ class TrayExports:
             model.slips,
             kind,
             target,
-            LIGHT,
+            PRINTED,
         )
         job.progress.connect(
             lambda share, who: model.message.emit(_("Writing the slips: {who} …").format(who=who))

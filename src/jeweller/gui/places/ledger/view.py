@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.assessment.phrases import capitalized
-from jeweller.documents.theme import LIGHT, Theme
+from jeweller.documents.theme import LIGHT, PRINTED, Theme
 from jeweller.gui.places.ledger.assignments_page import AssignmentsPage
 from jeweller.gui.places.ledger.class_grid import ClassGrid
 from jeweller.gui.places.ledger.model import LedgerModel
@@ -299,6 +299,6 @@ class LedgerPlace(QWidget):
             )
         if not target:
             return
-        job = self.jobs.process("plan", write_plan, self.view, target, LIGHT)
+        job = self.jobs.process("plan", write_plan, self.view, target, PRINTED)
         job.done.connect(lambda path: self.message.emit(_("Saved: {path}").format(path=path)))
         job.failed.connect(self.trouble)

@@ -16,7 +16,7 @@ from jeweller.audio.ports import Speaker
 from jeweller.decisions.records import decisions_path
 from jeweller.demo_band import TrayTake
 from jeweller.documents.plain_text import attempts_sentence
-from jeweller.documents.theme import LIGHT, Theme
+from jeweller.documents.theme import PRINTED, Theme
 from jeweller.errors import JewellerError
 from jeweller.files import json_text, write_bytes
 from jeweller.gui.places.loupe.busy_page import BusyPage
@@ -344,7 +344,7 @@ class LoupePlace(QStackedWidget):
             report["findings"],
             {kind: path},
             self.pair.player,
-            LIGHT,
+            PRINTED,
         )
         self.message.emit(_("Writing…"))
         job.done.connect(self._saved)
