@@ -30,6 +30,7 @@ from scoring import SURE, pair
 
 POOL, DEVIATION, CONSTANT = 2.0, 8.0, 1.0  # ridges
 FOLDS, BINS = 5, 10
+ENDS = 1.0, 99.0  # percentiles of a measure between which it counts
 RULES = "rules"
 
 
@@ -76,6 +77,11 @@ def matrix(rows: list[dict[str, Any]]) -> tuple[np.ndarray, np.ndarray, np.ndarr
         np.array([float(r["right"]) for r in rows]),
         np.array([takes[r["take"]] for r in rows]),
     )
+
+
+def ranges(x: np.ndarray) -> np.ndarray:
+    """(M, 2) between which each measure counts: beyond them nothing is known."""
+    return np.percentile(x, ENDS, axis=0).T
 
 
 def fit(x: np.ndarray, group: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -161,11 +167,14 @@ def main() -> None:
             kept.write_text(json.dumps(rows), encoding="utf-8")
     x, group, y, take = matrix(rows)
     rule = np.array([r["rule"] for r in rows])
+    counts = ranges(x)
+    x = np.clip(x, *counts.T)
     show("told by other takes", rows, {RULES: rule, "all measures": left_out(x, group, y, take)})
     fitted = fit(x, group, y)
     if o.against:
         others = gather(o.against, o.workers)
         x2, group2, _y2, _take2 = matrix(others)
+        x2 = np.clip(x2, *counts.T)
         rule2 = np.array([r["rule"] for r in others])
         show("on others", others, {RULES: rule2, "all measures": told(x2, group2, fitted)})
     if o.fit:
@@ -173,6 +182,7 @@ def main() -> None:
         data = {
             "about": f"Log odds that a finding is right: bench/credence.py --fit, {len(y)} findings.",
             "measures": list(MEASURES),
+            "ranges": [[round(float(v), 4) for v in pair] for pair in counts],
             "groups": {
                 name: {
                     "constant": round(float(constants[g]), 4),

@@ -10,9 +10,11 @@ from __future__ import annotations
 import functools
 import json
 import math
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+import numpy.typing as npt
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import WRONG_KINDS, Finding, calibrate, is_sure
@@ -67,9 +69,10 @@ def weigh(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
         group = "" if case.table.backed else GROUP_OF.get(f.kind, "")
         measures = measure_credence(case, f) if group else None
         confidence = calibrate(f.confidence)
-        if measures is not None and group in _fitted():
-            constant, weights = _fitted()[group]
-            odds = clip(constant + float(np.dot(weights, measures)), *CREDENCE.odds)
+        if measures is not None and group in _fitted().groups:
+            constant, weights = _fitted().groups[group]
+            known = np.clip(measures, *_fitted().ranges)
+            odds = clip(constant + float(np.dot(weights, known)), *CREDENCE.odds)
             confidence = _said(1.0 / (1.0 + math.exp(-odds)))
         rivals = _rivals(case, f)
         detail: FindingDetail = {**f.detail, "rivals": rivals} if rivals else f.detail
@@ -104,10 +107,21 @@ def _said(right: float) -> float:
     return right * CREDENCE.unsure_to / CREDENCE.sure_from
 
 
+@dataclass(frozen=True)
+class _Fit:
+    """What `bench/credence.py` wrote: constant and weights of each group, and (2, M) the lowest and highest
+    of each measure that it was fitted on. Beyond them nothing is known.
+    """
+
+    groups: dict[str, tuple[float, tuple[float, ...]]]
+    ranges: npt.NDArray[np.float64]
+
+
 @functools.cache
-def _fitted() -> dict[str, tuple[float, tuple[float, ...]]]:
+def _fitted() -> _Fit:
     data = json.loads(FITTED.read_text(encoding="utf-8"))
-    return {g: (float(v["constant"]), tuple(v["weights"])) for g, v in data["groups"].items()}
+    groups = {g: (float(v["constant"]), tuple(v["weights"])) for g, v in data["groups"].items()}
+    return _Fit(groups, np.array(data["ranges"], np.float64).T)
 
 
 def measure_credence(case: AssessmentContext, f: Finding) -> tuple[float, ...] | None:
