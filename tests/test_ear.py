@@ -187,7 +187,7 @@ class OneFault(unittest.TestCase):
             (3, ("1", "2", "7"), 6, "forgot_key_signature"),
         )
         self.assertEqual(
-            found.text, "Bars 1, 2 and 7: E natural sounded; the key signature says E flat, 3 times of 6."
+            found.text, "Bars 1, 2 and 7: E natural sounded; the key signature says E flat, 3 of 6 times."
         )
 
     def test_left_out_and_too_many(self) -> None:

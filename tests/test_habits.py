@@ -188,7 +188,7 @@ class OneCause(unittest.TestCase):
         (found,) = explain_habits(self.case, [hurried(bar) for bar in range(5)])
         self.assertEqual((found.cause, found.count, len(found.places)), ("runs_squeezed", 5, 5))
         text, _advice = texts_of(found)
-        self.assertEqual(text, "Your runs of short notes hurry and then wait for the beat, 5 of 6.")
+        self.assertEqual(text, "Your runs of short notes hurry and then wait for the beat, 5 of 6 times.")
         self.assertEqual(len(explain_habits(self.case, [hurried(0), hurried(3)])), 2)
         text, _advice = texts_of(hurried(0))
         self.assertEqual(
@@ -216,7 +216,7 @@ class Habits(unittest.TestCase):
         found = explain_habits(self.case, [self.dropped(i) for i in self.long])
         self.assertEqual(said(found), [("beat_dropped", "long_notes_short", len(self.long))])
         text, _advice = texts_of(found[0])
-        self.assertEqual(text, "Your notes of three counts get two counts, 6 of 6.")
+        self.assertEqual(text, "Your notes of three counts get two counts, 6 of 6 times.")
 
     def test_two_of_six_are_two_slips(self) -> None:
         found = explain_habits(self.case, [self.dropped(i) for i in self.long[:2]])
@@ -252,9 +252,9 @@ class Habits(unittest.TestCase):
         self.assertEqual(
             (found.cause, found.count, found.detail["of"]), ("register_lost", len(high), len(high))
         )
-        self.assertIn("From E5 up everything sounded an octave low", texts_of(found)[0])
+        self.assertIn("From E5 up every note came out an octave too low", texts_of(found)[0])
         twelfth = explain_habits(self.case, [self.octave(i, -19) for i in high])
-        self.assertIn("a twelfth low", texts_of(twelfth[0])[0])
+        self.assertIn("a twelfth too low", texts_of(twelfth[0])[0])
 
     def test_one_pitch_low_is_no_register(self) -> None:
         notes = [i for i, n in enumerate(LONG.main_notes) if n.sounding_midi == 76]
@@ -310,7 +310,7 @@ class Ties(unittest.TestCase):
         elsewhere = slip(case, 4, "extra_note", at_s=found[0].at_s + 3.0)
         told = explain_habits(case, [*found, short, extra, elsewhere])
         self.assertEqual(sorted(said(told)), [("extra_note", None, 1), ("tie_struck", None, 3)])
-        self.assertIn("3 times of 3", texts_of(next(f for f in told if f.kind == "tie_struck"))[0])
+        self.assertIn("3 of 3 times", texts_of(next(f for f in told if f.kind == "tie_struck"))[0])
 
 
 class Road(unittest.TestCase):

@@ -412,7 +412,7 @@ class Sheets(WithCheck):
             "1 Accidentals · Bars 2 and 7: E natural sounded",
             "Likely cause: key signature forgotten.",
             "Good: ",
-            "To the player: Before you play, name every E: flat.",
+            "To the player: Say “E flat” each time you come to E.",
         ):
             self.assertIn(words, text)
         self.assertIn("expected at", explain_text(self.checked.report, self.checked.report["findings"][0]))

@@ -124,7 +124,7 @@ class Claps(TempCase):
                 ),
                 0,
             )
-        self.assertIn("a stroke sounded and is not written there", page.read_text(encoding="utf-8"))
+        self.assertIn("a stroke was played and is not written", page.read_text(encoding="utf-8"))
 
     def test_a_bar_begun_twice_is_a_restart(self) -> None:
         times = onsets(self.LINE)

@@ -474,7 +474,7 @@ class Habits(unittest.TestCase):
         self.assertGreaterEqual(len(slips), 4)
         found = self.said(slips, "Flute")
         self.assertEqual([(f.kind, f.count) for f in found], [("wrong_octave", len(slips))])
-        self.assertIn(f"{len(slips)} times", found[0].text)
+        self.assertIn(f"{len(slips)} of 5 times", found[0].text)
 
     def test_two_octave_slips_are_two(self) -> None:
         where = self.places(72)

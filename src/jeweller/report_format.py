@@ -51,6 +51,7 @@ FindingDetail = TypedDict(
         "db": float,
         "dip_db": float,
         "fingering": str | None,
+        "hands": str,
         "first": str,
         "from": str,
         "from_bpm": int,

@@ -129,8 +129,12 @@ def _struck_again(
 
 def _in_order(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """What is left when every cause is said once, with its words, most important first."""
+    hands = case.instrument.hands
     found = [
-        f if f.weighed else f.replace(confidence=calibrate(f.confidence))
+        f.replace(
+            confidence=f.confidence if f.weighed else calibrate(f.confidence),
+            detail={**f.detail, "hands": hands},
+        )
         for f in explain_habits(case, _parsimony(case, found))
         if f.confidence >= ASSESS_LIMITS.least_said
     ]

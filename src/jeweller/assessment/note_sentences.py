@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from jeweller.assessment.finding import Finding
 from jeweller.assessment.phrases import natural, octaves, spell_accidental
-from jeweller.assessment.sentence import Texts, describe_place, fill_in
+from jeweller.assessment.sentence import Texts, by_hands, fill_in
 from jeweller.i18n import N_, NN_, _
 
 
 def _write_previous_key(f: Finding) -> Texts:
     return (
-        _("{at}: {n} notes of {of} sounded as in another key: the one of a piece before?").format(
-            at=describe_place(f), n=f.count, of=f.detail.get("of", f.count)
-        ),
+        fill_in(N_("{at}: notes of another key, {often}: the key of the piece before?"), f),
         _("Play the scale of this key first; then name every note that the signature changes, and play."),
     )
 
@@ -23,41 +21,60 @@ def write_missed_accidental(f: Finding) -> Texts:
         return _write_previous_key(f)
     letter = d.get("letter", "")
     heard, written = natural(d.get("heard_letter", "")), natural(letter)
-    times, of = d.get("count", f.count), d.get("of", 1)
+    of = d.get("of", 1)
     source = d.get("source", "")
-    values = {"heard": heard, "written": written, "altered": spell_accidental(letter), "n": times, "of": of}
+    values = {"heard": heard, "written": written, "altered": spell_accidental(letter)}
     one, several = {
         "key_signature": (
             N_("{at}: {heard} sounded; the key signature says {altered}."),
-            N_("{at}: {heard} sounded; the key signature says {altered}, {n} times of {of}."),
+            N_("{at}: {heard} sounded; the key signature says {altered}, {often}."),
         ),
         "printed": (
             N_("{at}: {heard} sounded; {written} is printed."),
-            N_("{at}: {heard} sounded; {written} is printed, {n} times of {of}."),
+            N_("{at}: {heard} sounded; {written} is printed, {often}."),
         ),
         "carried": (
             N_("{at}: {heard} sounded; {written} still holds from earlier in the bar."),
-            N_("{at}: {heard} sounded; {written} still holds from earlier in the bar, {n} times of {of}."),
+            N_("{at}: {heard} sounded; {written} still holds from earlier in the bar, {often}."),
         ),
     }.get(
         source,
         (
             N_("{at}: {heard} sounded; {written} is written."),
-            N_("{at}: {heard} sounded; {written} is written, {n} times of {of}."),
+            N_("{at}: {heard} sounded; {written} is written, {often}."),
         ),
     )
     text = fill_in(several if of > 1 else one, f, **values)
     if source == "key_signature":
-        return text, _(
-            "Before you play, name every {letter}: {sign}. Then finger the line once without playing."
-        ).format(letter=letter[0], sign=spell_accidental(letter).split(" ", 1)[-1])
+        return text, by_hands(
+            f,
+            slide=N_(
+                "Say “{altered}” each time you come to {letter}. Then go through the "
+                "line once with the slide "
+                "alone."
+            ),
+            mallets=N_(
+                "Say “{altered}” each time you come to {letter}. Then point at each bar of the line once."
+            ),
+            other=N_(
+                "Say “{altered}” each time you come to {letter}. Then finger the line once without playing."
+            ),
+        ).format(letter=letter[0], altered=spell_accidental(letter))
     if source == "carried":
         return text, _(
             "An accidental holds to the bar line: pencil the sign before every {letter} "
             "of the bar, then play it slowly."
         ).format(letter=letter[0])
-    return text, _(
-        "Stop before the sign, name the note ({written}), finger it, then play the two notes around it."
+    return text, by_hands(
+        f,
+        slide=N_(
+            "Stop before the sign, say the note ({written}), put the slide there, "
+            "then play the notes around it."
+        ),
+        mallets=N_(
+            "Stop before the sign, say the note ({written}), find its bar, then play the notes around it."
+        ),
+        other=N_("Stop before the sign, say the note ({written}), finger it, then play the notes around it."),
     ).format(written=written)
 
 
@@ -96,14 +113,13 @@ def write_added_accidental(f: Finding) -> Texts:
     heard, written = natural(f.detail.get("heard_letter", "")), natural(f.detail.get("letter", ""))
     return (
         fill_in(
-            N_("{at}: {heard} sounded where {written} is written; nothing alters it there."),
+            N_("{at}: {heard} sounded where {written} is written; no sign changes it."),
             f,
             heard=heard,
             written=written,
         ),
         _(
-            "Name the note first: {written}. Play it between its neighbours, slowly, until the "
-            "finger knows it."
+            "Say the note first: {written}. Play it between its neighbours, slowly, until it comes by itself."
         ).format(written=written),
     )
 
@@ -136,20 +152,26 @@ def write_wrong_note(f: Finding) -> Texts:
             heard=d["heard"],
             written=d["written"],
         ),
-        _("Name the notes on both sides of it, finger {written}, then join the three slowly.").format(
-            written=natural(d.get("letter", ""))
-        ),
+        by_hands(
+            f,
+            slide=N_(
+                "Say the notes on both sides of it, put the slide where {written} is, "
+                "then join the three slowly."
+            ),
+            mallets=N_("Say the notes on both sides of it, find {written}, then join the three slowly."),
+            other=N_("Say the notes on both sides of it, finger {written}, then join the three slowly."),
+        ).format(written=natural(d.get("letter", ""))),
     )
 
 
 def _write_register(f: Finding) -> Texts:
     message = (
-        N_("from {written} up everything sounded a twelfth low, {n} notes of {of}.")
+        N_("from {written} up every note came out a twelfth too low, {often}.")
         if round(f.detail["semitones"]) == -19
-        else N_("from {written} up everything sounded an octave low, {n} notes of {of}.")
+        else N_("from {written} up every note came out an octave too low, {often}.")
     )
     return (
-        _(message).format(written=f.detail["from"], n=f.count, of=f.detail.get("of", f.count)),
+        fill_in(message, f, written=f.detail["from"]),
         _("Slur up from the last note that speaks, with faster air, until the upper one holds."),
     )
 
@@ -158,41 +180,64 @@ def write_wrong_octave(f: Finding) -> Texts:
     if f.cause == "register_lost":
         return _write_register(f)
     d = f.detail
+    several = f.count > 1
     if d["semitones"] > 0:
-        message = NN_(
-            "{at}: {written} sounded {octaves} above.",
-            "{at}: {written} sounded {octaves} above, {times} times.",
+        message = (
+            N_("{at}: {written} came out {octaves} too high, {often}.")
+            if several
+            else N_("{at}: {written} came out {octaves} too high.")
         )
-        advice = _("Relax the lips, keep the air slow and warm, and start the note again.")
+        advice = by_hands(
+            f,
+            flute=N_("Slower air, aimed further down, and start the note again softly."),
+            recorder=N_("Close the thumb hole wholly, breathe softly, and start the note again."),
+            reed=N_("Take the thumb off the register key, keep the air warm, and start the note again."),
+            other=N_("Relax the lips, keep the air slow and warm, and start the note again."),
+        )
     else:
-        message = NN_(
-            "{at}: {written} sounded {octaves} below.",
-            "{at}: {written} sounded {octaves} below, {times} times.",
+        message = (
+            N_("{at}: {written} came out {octaves} too low, {often}.")
+            if several
+            else N_("{at}: {written} came out {octaves} too low.")
         )
-        advice = _("Sing the note first, then play it with a steady, faster air stream.")
+        advice = by_hands(
+            f,
+            flute=N_("Faster air through a smaller opening; slur up to it from the octave below."),
+            recorder=N_("Open the thumb hole just a little, like a thin moon, and breathe a little faster."),
+            reed=N_("Check the register key, then slur up to it from the octave below, the air steady."),
+            other=N_("Sing the note first, then play it with a steady, faster air stream."),
+        )
     return fill_in(message, f, written=d["written"], octaves=octaves(d["semitones"])), advice
 
 
 def write_wrong_partial(f: Finding) -> Texts:
     d = f.detail
-    text = (
-        fill_in(
-            N_("{at}: {heard} sounded where {written} is written; {fingering}, another partial."),
-            f,
-            heard=d["heard"],
-            written=d["written"],
-            fingering=d["fingering"],
+    message = N_("{at}: {heard} came out where {written} is written.")
+    if d.get("fingering"):
+        message = {
+            "slide": N_(
+                "{at}: {heard} came out where {written} is written; the slide was right ({fingering})."
+            ),
+            "valves": N_(
+                "{at}: {heard} came out where {written} is written; the valves were right ({fingering})."
+            ),
+        }.get(
+            str(d.get("hands", "")),
+            N_("{at}: {heard} came out where {written} is written; the fingers were right."),
         )
-        if d.get("fingering")
-        else fill_in(
-            N_("{at}: {heard} sounded where {written} is written."),
+    return (
+        fill_in(message, f, heard=d["heard"], written=d["written"], fingering=d.get("fingering", "")),
+        by_hands(
             f,
-            heard=d["heard"],
-            written=d["written"],
-        )
-    )
-    return text, _(
-        "The fingers were right: buzz or sing the pitch first, then play it, lips and air doing the work."
+            flute=N_("Sing the note first; then the same fingers, with the air slower for a lower note."),
+            recorder=N_(
+                "Sing the note first; then the same fingers, the thumb hole and the air doing the work."
+            ),
+            reed=N_(
+                "Sing the note first; then the same fingers, the register key and the air doing the work."
+            ),
+            other=N_("Buzz or sing the note first, then play it, lips and air doing the work."),
+        ),
     )
 
 
@@ -213,14 +258,18 @@ def write_extra_note(f: Finding) -> Texts:
     if f.cause == "fingers_not_together":
         return (
             fill_in(
-                N_("{at}: {heard} sounded and is not written there. A short blip between two notes."),
+                N_("{at}: a short {heard} slipped in between two notes."),
                 f,
                 heard=f.detail["heard"],
             ),
-            _("Move both fingers in one motion: change between the two notes four times slowly."),
+            by_hands(
+                f,
+                slide=N_("Move the slide in one go while the tongue closes the air: four times slowly."),
+                other=N_("Move the fingers in one motion: change between the two notes four times slowly."),
+            ),
         )
     return (
-        fill_in(N_("{at}: {heard} sounded and is not written there."), f, heard=f.detail["heard"]),
+        fill_in(N_("{at}: {heard} was played and is not written."), f, heard=f.detail["heard"]),
         _("Play the bar from the page, note by note, at half speed: only what is written."),
     )
 
@@ -237,7 +286,7 @@ def write_bar_skipped(f: Finding) -> Texts:
 
 def write_repeat_skipped(f: Finding) -> Texts:
     return (
-        _("the repeat from bar {first} to bar {last} was not taken.").format(
+        _("the repeat from bar {first} to bar {last} was not played.").format(
             first=f.detail["from"], last=f.detail["to"]
         ),
         _("Circle the repeat signs and trace the way with a finger before you play."),

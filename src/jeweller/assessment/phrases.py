@@ -44,6 +44,22 @@ COUNTS = {
     3.5: N_("three and a half counts"),
     4.0: N_("four counts"),
 }
+# how the parts of a beat are counted: quarters of it, or thirds
+COUNTED = {0.0: "", 0.25: N_("e"), 1 / 3: N_("la"), 0.5: N_("&"), 2 / 3: N_("li"), 0.75: N_("a"), 1.0: ""}
+INTERVALS = {
+    1: N_("a semitone"),
+    2: N_("a tone"),
+    3: N_("a minor third"),
+    4: N_("a major third"),
+    5: N_("a fourth"),
+    6: N_("a tritone"),
+    7: N_("a fifth"),
+    8: N_("a minor sixth"),
+    9: N_("a major sixth"),
+    10: N_("a minor seventh"),
+    11: N_("a major seventh"),
+    12: N_("an octave"),
+}
 MOST_NAMED = 4.25  # beats or counts: more is a number
 
 
@@ -133,12 +149,39 @@ def name_bars(places: Sequence[str]) -> str:
 
 
 def bar_beat(bar: str, beat: float) -> str:
-    """A place in the music, to a quarter of a beat.
+    """A place in the music as it is counted, to a quarter or a third of a beat.
 
-    >>> bar_beat("3", 2.5), bar_beat("3", 2.0)
-    ('bar 3, beat 2.5', 'bar 3, beat 2')
+    >>> bar_beat("3", 2.0), bar_beat("3", 2.5), bar_beat("5", 1.67)
+    ('bar 3, beat 2', 'bar 3, the “&” of 2', 'bar 5, the “li” of 1')
     """
-    return _("bar {bar}, beat {beat}").format(bar=bar, beat=f"{round(beat * 4) / 4:g}")
+    whole = int(beat)
+    part = min(COUNTED, key=lambda k: abs(whole + k - beat))
+    if part == 1.0:
+        whole, part = whole + 1, 0.0
+    if not part:
+        return _("bar {bar}, beat {beat}").format(bar=bar, beat=whole)
+    return _("bar {bar}, the “{part}” of {beat}").format(bar=bar, part=_(COUNTED[part]), beat=whole)
+
+
+def how_often(times: int, of: int) -> str:
+    """How many of the places that ask for something it came in.
+
+    >>> how_often(3, 4), how_often(1, 7), how_often(4, 4)
+    ('3 of 4 times', 'once in 7', '4 of 4 times')
+    """
+    if times == 1:
+        return _("once in {of}").format(of=of)
+    return _("{times} of {of} times").format(times=times, of=of)
+
+
+def interval(semitones: float) -> str:
+    """An interval by its name.
+
+    >>> interval(-2), interval(15)
+    ('a tone', '15 semitones')
+    """
+    n = round(abs(semitones))
+    return _(INTERVALS[n]) if n in INTERVALS else _("{n} semitones").format(n=n)
 
 
 def capitalized(text: str) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from jeweller.assessment.finding import Finding
-from jeweller.assessment.phrases import bar_beat, name_bars
+from jeweller.assessment.phrases import bar_beat, how_often, name_bars
 from jeweller.i18n import _, ngettext
 
 Texts = tuple[str, str]  # for the teacher, for the player
@@ -18,7 +18,16 @@ def describe_place(finding: Finding) -> str:
     return bar_beat(finding.bar, finding.beat)
 
 
+def by_hands(finding: Finding, **ways: str) -> str:
+    """The sentence, in the language of the catalogue, for what the instrument is played with: `slide`,
+    `valves`, `flute`, `reed`, `recorder`, `mallets` or `sticks`; `other` for any that has none of its own.
+    """
+    return _(ways.get(str(finding.detail.get("hands", "")), ways["other"]))
+
+
 def fill_in(message: str | tuple[str, str], finding: Finding, **values: Any) -> str:
     """A sentence with its place and values; of a pair the one that fits the number of times."""
     said = _(message) if isinstance(message, str) else ngettext(*message, finding.count)
-    return said.format(at=describe_place(finding), times=finding.count, **values)
+    of = values.pop("of", 0) or finding.detail.get("of", 0) or finding.count
+    often = how_often(finding.count, of)
+    return said.format(at=describe_place(finding), times=finding.count, of=of, often=often, **values)

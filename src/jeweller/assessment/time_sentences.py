@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from jeweller.assessment.finding import Finding
 from jeweller.assessment.phrases import beats, counts
-from jeweller.assessment.sentence import Texts, fill_in
+from jeweller.assessment.sentence import Texts, by_hands, fill_in
 from jeweller.i18n import N_, NN_, _, ngettext
 
 
 def write_metre(f: Finding) -> Texts:
     played, asked = f.detail["played"], f.detail["asked"]
     return (
-        _("you count {played} to a bar; it is in {asked} ({times} bars of {of}).").format(
-            played=played, asked=asked, times=f.count, of=f.detail.get("of", f.count)
+        fill_in(
+            N_("you count {played} to a bar; it is in {asked} ({times} of {of} bars)."),
+            f,
+            played=played,
+            asked=asked,
         ),
         _("Count aloud from “one” to {asked} in every bar; clap it so, then play it so.").format(asked=asked),
     )
@@ -21,12 +24,10 @@ def write_metre(f: Finding) -> Texts:
 def write_tie_struck(f: Finding) -> Texts:
     return (
         fill_in(
-            NN_(
-                "{at}: the tied note was struck again.",
-                "{at}: the tied note was struck again, {times} times of {of}.",
-            ),
+            N_("{at}: the tied note was struck again, {often}.")
+            if f.count > 1
+            else N_("{at}: the tied note was struck again."),
             f,
-            of=f.detail.get("of", f.count),
         ),
         _("A tie makes one long note of two: one tongue, and the air goes on over the bar line."),
     )
@@ -59,20 +60,16 @@ def write_rest_length(f: Finding) -> Texts:
     d = f.detail
     if f.cause == "rests_not_counted":
         return (
-            _("the rests of {written} are not counted, {times} of {of}.").format(
-                written=counts(d["written_beats"]), times=f.count, of=d.get("of", f.count)
+            fill_in(
+                N_("the rests of {written} are not counted, {often}."), f, written=counts(d["written_beats"])
             ),
             _("Whisper “rest” on every rest, one word a count; then play and whisper."),
         )
     message = (
-        N_(
-            "{at}: the rest of {written} lasted {heard}; the next entry came {beats} early; from there on "
-            "the count holds."
-        )
+        N_("{at}: after the rest of {written} you came in {beats} early, and went on steadily from there.")
         if f.kind == "rest_short"
         else N_(
-            "{at}: the rest of {written} lasted {heard}; the next entry came {beats} late; from there on "
-            "the count holds."
+            "{at}: after the rest of {written} you came in {beats} late, and went on steadily from there."
         )
     )
     return (
@@ -80,7 +77,6 @@ def write_rest_length(f: Finding) -> Texts:
             message,
             f,
             written=counts(d["written_beats"]),
-            heard=counts(d["heard_beats"]),
             beats=beats(d["beats"]),
         ),
         _("Count the rest aloud and clap the notes around it; then play and whisper the counts."),
@@ -89,9 +85,7 @@ def write_rest_length(f: Finding) -> Texts:
 
 def write_rest_filled(f: Finding) -> Texts:
     return (
-        fill_in(
-            N_("{at}: the note before sounds {beats} into the rest."), f, beats=beats(f.detail["over_beats"])
-        ),
+        fill_in(N_("{at}: you held the note {beats} into the rest."), f, beats=beats(f.detail["over_beats"])),
         _("Say “rest” where the sound must stop, then play to that word."),
     )
 
@@ -99,16 +93,14 @@ def write_rest_filled(f: Finding) -> Texts:
 def write_cut_short(f: Finding) -> Texts:
     if f.cause == "air":
         return (
-            _("long notes stop early, {times} of {of}; what follows comes in time.").format(
-                times=f.count, of=f.detail.get("of", f.count)
-            ),
+            fill_in(N_("long notes stop early, {often}; what follows comes in time."), f),
             _("Breathe deeper before each long note: hold it for three counts first, then for all of them."),
         )
     return (
         fill_in(
             NN_(
-                "{at}: the note of {written} sounded for {heard}.",
-                "{at}: the note of {written} sounded for {heard}, {times} times.",
+                "{at}: the note of {written} lasted {heard}.",
+                "{at}: the note of {written} lasted {heard}, {times} times.",
             ),
             f,
             written=counts(f.detail["written_beats"]),
@@ -133,35 +125,41 @@ def write_held_over(f: Finding) -> Texts:
 def write_beat_dropped(f: Finding) -> Texts:
     if f.cause == "long_notes_short":
         return (
-            _("your notes of {written} get {heard}, {times} of {of}.").format(
+            fill_in(
+                N_("your notes of {written} get {heard}, {often}."),
+                f,
                 written=counts(f.detail["written_beats"]),
                 heard=counts(f.detail["heard_beats"]),
-                times=f.count,
-                of=f.detail.get("of", f.count),
             ),
             _("Count every long note aloud to its last count; clap the next note; then play."),
         )
     return (
-        fill_in(N_("{at}: {beats} dropped; the rest is steady."), f, beats=beats(f.detail["beats"])),
+        fill_in(N_("{at}: {beats} went missing; the rest is steady."), f, beats=beats(f.detail["beats"])),
         _("Count this bar aloud, all its beats, then clap it; then play it with the bar before."),
     )
 
 
 def write_beat_added(f: Finding) -> Texts:
     return (
-        fill_in(N_("{at}: {beats} added; the rest is steady."), f, beats=beats(f.detail["beats"])),
+        fill_in(N_("{at}: {beats} too many; the rest is steady."), f, beats=beats(f.detail["beats"])),
         _("Count this bar aloud, then clap it, then play it."),
     )
 
 
 def write_hesitation(f: Finding) -> Texts:
     return (
-        _("before bar {bar}, beat {beat}: a pause of {beats} where none is written.").format(
-            bar=f.bar, beat=f"{f.beat:.3g}", beats=beats(f.detail["beats"])
+        fill_in(
+            N_("before {at}: a pause of {beats} that is not written."), f, beats=beats(f.detail["beats"])
         ),
-        _(
-            "Stop on purpose before this place, look at the next four notes, finger them, then play across "
-            "without a gap."
+        by_hands(
+            f,
+            slide=N_(
+                "Stop here on purpose, go through the next four notes with the slide, "
+                "then play across without a gap."
+            ),
+            mallets=N_("Stop here on purpose, point at the next four notes, then play across without a gap."),
+            sticks=N_("Stop here on purpose, say the next four notes, then play across without a gap."),
+            other=N_("Stop here on purpose, finger the next four notes, then play across without a gap."),
         ),
     )
 
@@ -170,8 +168,8 @@ def write_restart(f: Finding) -> Texts:
     n = f.detail["notes"]
     return (
         ngettext(
-            "bar {bar}: broken off after {n} note and taken again.",
-            "bar {bar}: broken off after {n} notes and taken again.",
+            "bar {bar}: you stopped after {n} note and started again.",
+            "bar {bar}: you stopped after {n} notes and started again.",
             n,
         ).format(bar=f.bar, n=n),
         _("When something slips, keep the beat going and join in at the next bar; mend the bar afterwards."),
@@ -179,9 +177,14 @@ def write_restart(f: Finding) -> Texts:
 
 
 def write_early_late(f: Finding) -> Texts:
-    message = N_("{at}: {beats} early.") if f.kind == "early" else N_("{at}: {beats} late.")
+    written = f.detail.get("written", "")
+    message = (
+        (N_("{at}: {written} comes {beats} early.") if written else N_("{at}: {beats} early."))
+        if f.kind == "early"
+        else (N_("{at}: {written} comes {beats} late.") if written else N_("{at}: {beats} late."))
+    )
     return (
-        fill_in(message, f, beats=beats(f.detail["beats"])),
+        fill_in(message, f, beats=beats(f.detail["beats"]), written=written),
         _("Tap the beat with your foot and say the rhythm of this bar; then play it on one note."),
     )
 
@@ -189,28 +192,44 @@ def write_early_late(f: Finding) -> Texts:
 def write_uneven(f: Finding) -> Texts:
     d = f.detail
     message = (
-        N_("{at}: {n} equal notes came out long and short, {ratio} : 1.")
+        N_("{at}: {n} equal notes came out long-short; make them even.")
         if d.get("long_first", True)
-        else N_("{at}: {n} equal notes came out short and long, {ratio} : 1.")
+        else N_("{at}: {n} equal notes came out short-long; make them even.")
     )
     return (
-        fill_in(message, f, n=d["notes"], ratio=f"{d['ratio']:.1f}"),
+        fill_in(message, f, n=d["notes"]),
         _(
-            "Play the run dotted one way, then the other way, then even; start at a speed where every note "
-            "has the same room."
+            "Play the run long-short, then short-long, then even; start at a speed where every note has the "
+            "same room."
         ),
     )
 
 
+EVEN_RATIO = 1.5  # of a dotted pair: nearer to 1 : 1 than to 2 : 1
+
+
 def write_dotted(f: Finding) -> Texts:
     d = f.detail
-    of = d.get("of", 0)
-    message = (
-        N_("{at}: the dotted figure came out {ratio} : 1 where 3 : 1 is written, {times} times of {of}.")
-        if of > 1
-        else N_("{at}: the dotted figure came out {ratio} : 1 where 3 : 1 is written.")
-    )
-    text = fill_in(message, f, ratio=f"{d['ratio']:.1f}", of=of)
+    several = d.get("of", 0) > 1
+    if f.kind == "dot_overdone":
+        message = (
+            N_("{at}: the dotted rhythm came out too sharp, {often}: the short note is too short.")
+            if several
+            else N_("{at}: the dotted rhythm came out too sharp: the short note is too short.")
+        )
+    elif d["ratio"] < EVEN_RATIO:
+        message = (
+            N_("{at}: the dotted rhythm came out even, {often}: make the first note longer.")
+            if several
+            else N_("{at}: the dotted rhythm came out even: make the first note longer.")
+        )
+    else:
+        message = (
+            N_("{at}: the dotted rhythm came out like a triplet, {often}: make the first note longer.")
+            if several
+            else N_("{at}: the dotted rhythm came out like a triplet: make the first note longer.")
+        )
+    text = fill_in(message, f)
     if f.kind == "dot_lost":
         return text, _(
             "First only the rhythm: the figure on one note, “long — short”, counted slowly; then with its "
@@ -224,7 +243,7 @@ def write_dotted(f: Finding) -> Texts:
 def write_tempo_drift(f: Finding) -> Texts:
     if f.detail.get("scope") == "figure":
         message = (
-            N_("your runs of short notes hurry and then wait for the beat, {times} of {of}.")
+            N_("your runs of short notes hurry and then wait for the beat, {often}.")
             if f.cause == "runs_squeezed"
             else N_("{at}: the run of {notes} notes hurries, {percent} % too fast, and waits for the beat.")
         )
@@ -232,16 +251,15 @@ def write_tempo_drift(f: Finding) -> Texts:
             fill_in(
                 message,
                 f,
-                of=f.detail.get("of", f.count),
                 notes=f.detail["notes"],
                 percent=f.detail["percent"],
             ),
             _("Play the run with a click on every note, slowly; lean on the first and the last of it."),
         )
     message = (
-        N_("from bar {bar}: the beat quickens from {before} to {after}.")
+        N_("from bar {bar} on you sped up, from {before} to {after}.")
         if f.kind == "rushing"
-        else N_("from bar {bar}: the beat slows from {before} to {after}.")
+        else N_("from bar {bar} on you slowed down, from {before} to {after}.")
     )
     return (
         _(message).format(bar=f.bar, before=f.detail["from_bpm"], after=f.detail["to_bpm"]),
@@ -254,9 +272,9 @@ def write_tempo_drift(f: Finding) -> Texts:
 
 def write_off_click(f: Finding) -> Texts:
     message = (
-        N_("the whole take lies {beats} behind the click, steadily.")
+        N_("the whole take is {beats} behind the click.")
         if f.detail["beats"] > 0
-        else N_("the whole take lies {beats} ahead of the click, steadily.")
+        else N_("the whole take is {beats} ahead of the click.")
     )
     return (
         _(message).format(beats=beats(f.detail["beats"])),

@@ -151,6 +151,7 @@ def _single(case: AssessmentContext, steps: set[int], leave: set[int], pitched: 
                 confidence=confidence,
                 severity=0.35,
                 detail={
+                    "written": pitch.name if (pitch := case.notes[i].written.pitch) is not None else "",
                     "beats": round(deviation / beat_s, 2),
                     "seconds": round(deviation, 3),
                     "rests_on": rests_on(

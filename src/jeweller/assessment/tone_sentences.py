@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from jeweller.assessment.finding import Finding
-from jeweller.assessment.sentence import Texts, fill_in
+from jeweller.assessment.phrases import interval
+from jeweller.assessment.sentence import Texts, by_hands, fill_in
 from jeweller.i18n import N_, NN_, _
 
 
@@ -25,22 +26,30 @@ def write_out_of_tune(f: Finding) -> Texts:
     return said, _("Play the note long against a held tone and move it until the beating stops.")
 
 
+MOUTH = ("reed", "bocal")  # nothing there is pulled: the mouth tunes
+
+
 def write_tuned(f: Finding) -> Texts:
     d = f.detail
     values = {"cents": abs(d["cents"]), "slide": _(d["move"])}
-    if d["cents"] > 0:
-        return (
-            _(
-                "the whole take is {cents} cents high: pull the {slide} a little and measure again when warm."
-            ).format(**values),
-            _("After warming up, pull the {slide} a little and check one long note.").format(**values),
+    if d["move"] in MOUTH:
+        text = (
+            N_("the whole take is {cents} cents high: check reed and lip, and measure again when warm.")
+            if d["cents"] > 0
+            else N_("the whole take is {cents} cents low: check reed and lip, and measure again when warm.")
         )
-    return (
-        _(
+        advice = N_("After warming up, check one long note: a rounder mouth is lower, a firmer one higher.")
+    elif d["cents"] > 0:
+        text = N_(
+            "the whole take is {cents} cents high: pull the {slide} a little and measure again when warm."
+        )
+        advice = N_("After warming up, pull the {slide} a little and check one long note.")
+    else:
+        text = N_(
             "the whole take is {cents} cents low: push in the {slide} a little and measure again when warm."
-        ).format(**values),
-        _("After warming up, push in the {slide} a little and check one long note.").format(**values),
-    )
+        )
+        advice = N_("After warming up, push in the {slide} a little and check one long note.")
+    return _(text).format(**values), _(advice).format(**values)
 
 
 def write_wrong_transposition(f: Finding) -> Texts:
@@ -58,12 +67,12 @@ def write_wrong_transposition(f: Finding) -> Texts:
             ),
         )
     message = (
-        N_("the whole take sounds {n} semitones higher than this part asks for.")
+        N_("the whole take sounds {interval} higher than this part asks for.")
         if d["semitones"] > 0
-        else N_("the whole take sounds {n} semitones lower than this part asks for.")
+        else N_("the whole take sounds {interval} lower than this part asks for.")
     )
     return (
-        _(message).format(n=abs(d["semitones"])),
+        _(message).format(interval=interval(d["semitones"])),
         _("Check that this is the part for your instrument, and its clef."),
     )
 
@@ -85,7 +94,13 @@ def write_cracked(f: Finding) -> Texts:
 def write_tongued_in_slur(f: Finding) -> Texts:
     return (
         fill_in(NN_("{at}: tongued inside a slur.", "{at}: tongued inside a slur, {times} times."), f),
-        _("Play the slur on one breath with “taah” only on its first note; let the fingers make the others."),
+        by_hands(
+            f,
+            slide=N_("Say “doo” so softly that the air never stops; the slide moves late and quickly."),
+            other=N_(
+                "Play the slur on one breath with “taah” only on its first note; the fingers make the others."
+            ),
+        ),
     )
 
 
@@ -119,13 +134,17 @@ def write_breath_every_note(f: Finding) -> Texts:
 def write_not_joined(f: Finding) -> Texts:
     of = f.detail.get("of", 0)
     message = (
-        N_("the notes are not joined: gaps at {times} joins of {of}.")
+        N_("the notes are not joined: gaps at {times} of {of} joins.")
         if of
         else N_("the notes are not joined: gaps at {times} joins.")
     )
     return (
         fill_in(message, f, of=of),
-        _("Blow one long note and let the fingers change under it."),
+        by_hands(
+            f,
+            slide=N_("Blow one long note and let the slide move under it, quickly and late."),
+            other=N_("Blow one long note and let the fingers change under it."),
+        ),
     )
 
 
@@ -165,16 +184,22 @@ def write_fuzzy(f: Finding) -> Texts:
         fill_in(
             N_("{at}: {written} sounds less clear than your other notes."), f, written=f.detail["written"]
         ),
-        _("Listen to the start of the note: air first, lips or reed at rest."),
+        by_hands(
+            f,
+            reed=N_("Listen to the start of the note: air first, the reed free to swing."),
+            flute=N_("Listen to the start of the note: air first, aimed at the far edge."),
+            recorder=N_("Listen to the start of the note: air first, gently and steadily."),
+            other=N_("Listen to the start of the note: air first, lips relaxed."),
+        ),
     )
 
 
 def write_dynamics_flat(f: Finding) -> Texts:
     of = f.detail.get("of", 0)
     text = (
-        _("the written changes of loudness are hardly heard ({of} places).").format(of=of)
+        _("the dynamics need more difference ({of} places).").format(of=of)
         if of > 1
-        else _("the written changes of loudness are hardly heard.")
+        else _("the dynamics need more difference.")
     )
     return text, _(
         "Play the line once all soft and once all loud, then as printed: make more of it than you think."

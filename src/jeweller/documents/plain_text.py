@@ -221,7 +221,7 @@ def explain_text(report: TakeReport, finding: ReportFinding) -> str:
     out += [
         f"  {k.replace('_', ' ')}: {v}"
         for k, v in finding["detail"].items()
-        if v not in ("", None) and k not in ("rests_on", "rivals")
+        if v not in ("", None) and k not in ("rests_on", "rivals", "hands")
     ]
     if finding["detail"].get("rests_on"):
         out += [f"  {line}" for line in rest_lines(finding["detail"]["rests_on"], finding["confidence"])]

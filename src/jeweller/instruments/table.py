@@ -71,6 +71,21 @@ class Instrument:
     side_from: str = ""  # the written pitch from which the last side is usual
     knows: tuple[str, ...] = ()  # ids of other instruments that this player plays as well
 
+    @property
+    def hands(self) -> str:
+        """What it is played with, for words about it: slide, valves, flute, recorder, reed, mallets or
+        sticks.
+        """
+        if self.fundamental is not None:
+            return "slide" if self.slide else "valves"
+        if self.family == "woodwind":
+            return next(
+                (w for w in ("flute", "recorder") if w in (self.sound, self.id.split("-")[-1])), "reed"
+            )
+        if self.family == "percussion":
+            return "sticks" if self.clef == "percussion" else "mallets"
+        return "other"
+
     def fingerings(self, sounding_midi: int) -> tuple[tuple[int, int], ...]:
         """(semitones the tube is lowered by, partial) for each way to play a pitch on brass, the usual one
         first; () on others.

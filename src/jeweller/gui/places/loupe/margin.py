@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 
 from jeweller.assessment.finding import UNMARKED, is_sure
 from jeweller.assessment.messages import FACET_NAMES, cause_words, localized
-from jeweller.assessment.phrases import capitalized, name_bars
+from jeweller.assessment.phrases import capitalized, how_often, name_bars
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import WHOLE
 from jeweller.documents.plain_text import good_sentence, sureness
@@ -90,8 +90,8 @@ def rows_of(f: ReportFinding) -> list[tuple[str, str]]:
     if "percent" in d:
         much.append(f"{d['percent']:+d} %")
     if f["count"] > 1:
-        message = _("{times} times of {of}") if d.get("of") else _("{times} times")
-        much.append(message.format(times=f["count"], of=d.get("of")))
+        of = d.get("of") or 0
+        much.append(how_often(f["count"], of) if of else _("{times} times").format(times=f["count"]))
     if much:
         rows.append((_("how much"), ", ".join(much)))
     rest = d.get("rests_on")
