@@ -162,7 +162,7 @@ class Shown(DeskCase):
         plain = self.every_place(self.window)
         self.window.set_language("en_US")
         other = "\n".join(t for t in self.every_place(self.window) if not t.startswith("English"))
-        for words in ("Loop the measure", "Measures in a line", "Measure 3, beat 3: the rest"):
+        for words in ("Loop the measure", "Measures in a line", "Measure 3, beat 3: after the rest"):
             self.assertIn(words, other)
         self.assertNotRegex(other, r"\b[Bb]ars?\b(?! lines?)(?! Chimes)")
         again = self.make_window()
