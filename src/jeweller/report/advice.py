@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from jeweller.assessment.finding import UNMARKED, is_sure
 from jeweller.i18n import N_, _
+from jeweller.instruments.table import find_instrument
 from jeweller.report.heard import heard_of
 from jeweller.report_format import ReportFinding, TakeReport
 
@@ -16,6 +17,7 @@ STEPS = (0.7, 0.85, 1.0)  # of the speed that was played
 SLOWEST = 40  # beats a minute: slower is no beat any more
 MINUTES = {1: 4, 2: 6}  # a day, by the number of things to work at
 LONG_MINUTES = 10  # for more of them; the lips rest in the middle
+LIPS = ("valves", "slide", "reed")  # what tires them
 ALL_WELL = N_("Well done. Play it once more for fun, then take the next line.")
 PART_WELL = N_("What was heard went well. Now play all of it, from the first bar to the last.")
 
@@ -53,6 +55,7 @@ class PracticePlan:
 
     speeds: tuple[int, ...]
     minutes: int
+    lips: bool = True  # whether there are lips to rest
 
     @property
     def long(self) -> bool:
@@ -62,12 +65,16 @@ class PracticePlan:
     def in_short(self) -> str:
         """The plan in one sentence."""
         message = (
-            _(
+            _("Begin at {slow} beats a minute; {minutes} minutes are enough.")
+            if not self.long
+            else _(
                 "Begin at {slow} beats a minute; {minutes} minutes are enough, with a rest for the lips in "
                 "the middle."
             )
-            if self.long
-            else _("Begin at {slow} beats a minute; {minutes} minutes are enough.")
+            if self.lips
+            else _(
+                "Begin at {slow} beats a minute; {minutes} minutes are enough, with a pause in the middle."
+            )
         )
         return message.format(slow=self.speeds[0], minutes=self.minutes)
 
@@ -76,12 +83,17 @@ class PracticePlan:
         message = (
             _(
                 "Begin at {first} beats a minute. Three times right: {second}. Three times right again: "
-                "{third}. {minutes} minutes a day are enough, with a rest for the lips in the middle."
+                "{third}. {minutes} minutes a day are enough."
             )
-            if self.long
+            if not self.long
             else _(
                 "Begin at {first} beats a minute. Three times right: {second}. Three times right again: "
-                "{third}. {minutes} minutes a day are enough."
+                "{third}. {minutes} minutes a day are enough, with a rest for the lips in the middle."
+            )
+            if self.lips
+            else _(
+                "Begin at {first} beats a minute. Three times right: {second}. Three times right again: "
+                "{third}. {minutes} minutes a day are enough, with a pause in the middle."
             )
         )
         first, second, third = self.speeds
@@ -93,11 +105,13 @@ def plan_practice(report: TakeReport, faults: int) -> PracticePlan | None:
 
     >>> report = {"tempo": {"played_bpm": 96.0}, "score": {"beat_unit_q": 1}}
     >>> plan_practice(report, 2)
-    PracticePlan(speeds=(68, 82, 96), minutes=6)
+    PracticePlan(speeds=(68, 82, 96), minutes=6, lips=True)
     """
     played = report["tempo"]["played_bpm"]
     if not faults or not played:
         return None
     unit = report["score"]["beat_unit_q"] or 1
     speeds = tuple(max(SLOWEST, 2 * round(played / unit * step / 2)) for step in STEPS)
-    return PracticePlan(speeds, MINUTES.get(faults, LONG_MINUTES))
+    player = find_instrument(report["score"].get("instrument") or "")
+    lips = player is None or player.hands in LIPS
+    return PracticePlan(speeds, MINUTES.get(faults, LONG_MINUTES), lips)
