@@ -204,7 +204,9 @@ class LedgerPlace(DeskCase):
     def test_a_place_of_the_picture_is_heard_on_the_bench(self) -> None:
         grid = self.ledger.grid
         self.assertEqual(self.window.next_button.text(), "Print the rehearsal…")
-        self.assertIn("Bar 3, beat 3: after the rest of two counts you came in one beat early", grid.told(1, 2))
+        self.assertIn(
+            "Bar 3, beat 3: after the rest of two counts you came in one beat early", grid.told(1, 2)
+        )
         self.assertEqual(grid.told(0, 4), "Ilse, bar 5: clean")
         head = QPoint(grid.centre(0, 2).x(), 10)
         self.assertEqual(

@@ -11,7 +11,7 @@ import functools
 import json
 import math
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -28,6 +28,11 @@ FOURTH_DROPS = {5: "4", 6: "2-4", 7: "1-4", 8: "1-2-4", 9: "2-3-4", 10: "1-3-4",
 PARTIALS = 2, 3, 4, 5, 6, 8, 9, 10, 12, 16
 FLAT_PARTIAL = 7
 TRIGGER = 4.5  # semitones of the slide that a trigger must save
+
+
+SMALL_AND_LARGE = "piccolo sopranino soprano descant alto tenor baritone bass contra contrabass double"
+SIZES = frozenset(SMALL_AND_LARGE.split())
+KEY = r"[a-g]b?"
 
 
 @dataclass(frozen=True)
@@ -239,22 +244,54 @@ def find_instrument(name: str) -> Instrument | None:
     """By id, name or another usual name; also where the name holds more ("2nd Clarinet in Bb"). None where
     nothing fits.
     """
-    wanted = _plain(name)
+    return _find(_plain(name), same=True)
+
+
+def _find(wanted: str, *, same: bool) -> Instrument | None:
+    """The instrument whose name, or the longest of whose names, is in `wanted`: with `same` none of another
+    size or key.
+    """
     names = [(_plain(n), i) for i in instruments() for n in (i.id, i.name, i.uk, *i.also) if n]
     exact = next((i for n, i in names if n == wanted), None)
     if exact is not None:
         return exact
-    inside = [(len(n), k, i) for k, (n, i) in enumerate(names) if re.search(rf"\b{re.escape(n)}s?\b", wanted)]
+    inside = [
+        (len(n), k, i)
+        for k, (n, i) in enumerate(names)
+        if (found := re.search(rf"\b{re.escape(n)}s?\b", wanted))
+        and not (same and _another(wanted, found, i))
+    ]
     return max(inside, key=lambda t: (t[0], -t[1]))[2] if inside else None
 
 
+def _another(wanted: str, found: re.Match[str], instrument: Instrument) -> bool:
+    """Whether a name that holds an instrument's is of another size or key: "trumpet in D", "bass oboe"."""
+    own = " ".join(_plain(n) for n in (instrument.name, instrument.uk, *instrument.also))
+    before, behind = wanted[: found.start()].split(), wanted[found.end() :].split()
+    key = behind[1:2] if behind[:1] == ["in"] else [w for w in before[-1:] if re.fullmatch(KEY, w)]
+    sizes = [w for w in before if w in SIZES]
+    return any(re.search(rf"\b{re.escape(w)}\b", own) is None for w in (*key, *sizes))
+
+
 def instrument_for(name: str, chromatic: int, low: int, high: int) -> Instrument:
-    """The instrument of a part, by its name, or a nameless one with the part's own transposition and
-    range.
+    """The instrument of a part, by its name; one of another size or key with the part's own transposition;
+    or a nameless one with that and the part's range.
     """
     found = find_instrument(name)
     if found is not None:
         return found
+    sibling = _find(_plain(name), same=False)
+    if sibling is not None:
+        up = chromatic - sibling.chromatic
+        moved = None if sibling.fundamental is None else sibling.fundamental + up
+        return replace(
+            sibling,
+            name=name,
+            chromatic=chromatic,
+            low=sibling.low + up,
+            high=sibling.high + up,
+            fundamental=moved,
+        )
     return Instrument(
         id="other",
         name=name or "Instrument",

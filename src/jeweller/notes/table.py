@@ -61,7 +61,7 @@ class Unpitched:
     def loudest(self, from_s: float, until_s: float) -> float:
         """The most of it in a stretch, dB.
 
-        >>> Unpitched(np.array([-60.0, -30.0, -50.0], np.float32), 0.1).loudest(0.15, 0.25)
+        >>> Unpitched(np.array([-60.0, -30.0, -50.0], np.float32), 0.1).loudest(0.2, 0.3)
         -50.0
         """
         return float(self._within(from_s, until_s).max())
