@@ -112,6 +112,45 @@ class Property(unittest.TestCase):
             )
 
 
+class EveryChoice(unittest.TestCase):
+    def test_no_choice_ends_in_anything_but_music_or_a_sentence(self) -> None:
+        rng = np.random.default_rng(11)
+        tonics = [letter + sign for letter in "CDEFGAB" for sign in ("", "♭", "♯")]
+        spans = ("five notes", "tetrachord", "one octave", "two octaves", "full range", "register throat")
+        figures = ("1 2 3 1", "1 2 3 4 5 4 3 2", "1 8 1", "1", "3 1 2")
+        players, made = instruments(), 0
+        for _ in range(800):
+            chosen = {name: str(rng.choice(choices)) for name, choices in CHOICES.items()}
+            request = ExerciseRequest(
+                **chosen,  # type: ignore[arg-type]
+                tonic=str(rng.choice(tonics)),
+                concert=bool(rng.integers(2)),
+                span=str(rng.choice(spans)),
+                figure=str(rng.choice(figures)),
+                degree=int(rng.integers(1, 8)),
+                counts=int(rng.choice([1, 2, 7, 32])),
+                rest=int(rng.choice([0, 1, 16])),
+                bars=int(rng.choice([1, 2, 8])),
+                pickup=bool(rng.integers(2)),
+                seed=int(rng.integers(99)),
+            )
+            with self.subTest(request), contextlib.suppress(DrillError):
+                make_exercise(request, [players[int(rng.integers(len(players)))]])
+                made += 1
+        self.assertGreater(made, 300)
+
+    def test_what_does_not_fit_is_said(self) -> None:
+        for request, words in (
+            (ExerciseRequest(kind="intervals", interval="sixths", span="five notes"), "Sixths do not fit"),
+            (
+                ExerciseRequest(kind="pattern", figure="1 2 3 4 5", span="tetrachord"),
+                "1 2 3 4 5 does not fit",
+            ),
+        ):
+            with self.assertRaisesRegex(DrillError, words):
+                make_exercise(request, [require_instrument("flute")])
+
+
 class ByHand(unittest.TestCase):
     def test_the_same_sound_for_everybody_or_the_same_written_key(self) -> None:
         together = make_exercise(

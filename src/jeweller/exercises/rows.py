@@ -11,6 +11,7 @@ from fractions import Fraction
 
 import numpy as np
 
+from jeweller.errors import DrillError
 from jeweller.exercises.request import CHORDS, INTERVALS, ExerciseRequest
 from jeweller.exercises.rhythms import ROWS, draw_bar
 from jeweller.i18n import _
@@ -114,10 +115,18 @@ def _groups(drill: ExerciseRequest, ladder: ScaleLadder) -> list[tuple[int, ...]
     top = len(ladder.up) - 1
     if drill.kind == "intervals":
         step = INTERVALS[drill.interval]
-        return [(i, i + step) for i in range(top - step + 1)]
+        pairs = [(i, i + step) for i in range(top - step + 1)]
+        if not pairs:
+            message = _("{interval} do not fit into {span}: choose a wider span.")
+            raise DrillError(message.format(interval=_(drill.interval).capitalize(), span=_(drill.span)))
+        return pairs
     if drill.kind == "pattern":
         steps = drill.figure_steps
-        return [tuple(i + s for s in steps) for i in range(top - max(steps) + 1)]
+        figures = [tuple(i + s for s in steps) for i in range(top - max(steps) + 1)]
+        if not figures:
+            message = _("The figure {figure} does not fit into {span}: choose a wider span.")
+            raise DrillError(message.format(figure=drill.figure, span=_(drill.span)))
+        return figures
     if drill.kind == "arpeggio":
         degrees = CHORDS[drill.chord]
         return [(i,) for i in range(top + 1) if (i - ladder.tonic) % ladder.octave in degrees]
