@@ -4,6 +4,7 @@
     bench/classroom.py make SET FOLDER --takes N [--first N] [--bank FOLDER] [--speech FOLDER]
         [--family NAME]
     bench/classroom.py score FOLDER [FOLDER ...] [--json OUT] [--reports FOLDER] [--verbose] [--by case]
+        [--off COMPONENT]
 
 `told`: everything a teacher would say is said for sure (of a take that does not hold the whole part: which
 bars it holds), and nothing where nothing is to be said; `one`: in no more findings than there are things to
@@ -40,13 +41,15 @@ def make(job: tuple[str, int, str, str | None, str | None]) -> str:
     return write_take(take, Path(folder)).name
 
 
-def check_one(job: tuple[Path, Path | None]) -> dict[str, Any]:
+def check_one(job: tuple[Path, Path | None, str]) -> dict[str, Any]:
+    from components import switched_off
     from jeweller.pipeline.check import check
 
-    case, reports = job
+    case, reports, off = job
     truth = json.loads((case / "truth.json").read_text(encoding="utf-8"))
     try:
-        report: dict[str, Any] = dict(check(case / "score.musicxml", next(case.glob("take.*"))).report)
+        with switched_off(off):
+            report: dict[str, Any] = dict(check(case / "score.musicxml", next(case.glob("take.*"))).report)
     except Exception as error:  # noqa: BLE001 -- whatever it is, the other takes are scored
         report = {"error": f"{error!r}\n{traceback.format_exc()}", "findings": [], "followed": False}
     if reports is not None:
@@ -141,6 +144,7 @@ def main() -> None:
     )
     scoring.add_argument("--by", choices=("family", "case"), default="family")
     scoring.add_argument("--family", help="this family alone")
+    scoring.add_argument("--off", default="", help="a component to switch off: see bench/components.py")
     o = parser.parse_args()
     with ProcessPoolExecutor(2) as pool:
         if o.command == "make":
@@ -159,7 +163,7 @@ def main() -> None:
         reports = Path(o.reports) if o.reports else None
         if reports is not None:
             reports.mkdir(parents=True, exist_ok=True)
-        rows = list(pool.map(check_one, [(c, reports) for c in cases], chunksize=2))
+        rows = list(pool.map(check_one, [(c, reports, o.off) for c in cases], chunksize=2))
     if o.verbose:
         for r in rows:
             if not r["told"] or r["false"] or (r["expected"] and not r["one"]):

@@ -36,6 +36,11 @@ SECOND: dict[str, tuple[str, Any]] = {
         "jeweller.notes.build.repair_alignment",
         lambda events, jumps, items, spq: (events, jumps),
     ),
+    "all ways weighed": ("jeweller.alignment.align.weigh_ways", lambda *a: None),
+    "one confidence from all measures": ("jeweller.assessment.assess.weigh", lambda case, found: found),
+    "habits": ("jeweller.assessment.assess.explain_habits", lambda case, found: list(found)),
+    "tones covered by a noise": ("jeweller.notes.measure.NoteMeasurer._covered", lambda *a: False),
+    "ways that go elsewhere and come back": ("jeweller.alignment.align.find_excursions", lambda way: []),
     "blurred notes looked at again": ("jeweller.notes.doubts.written_sounded", lambda *a: False),
 }
 

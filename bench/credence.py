@@ -30,7 +30,6 @@ from scoring import SURE, pair
 
 POOL, DEVIATION, CONSTANT = 2.0, 8.0, 1.0  # ridges
 FOLDS, BINS = 5, 10
-ENDS = 1.0, 99.0  # percentiles of a measure between which it counts
 RULES = "rules"
 
 
@@ -81,7 +80,7 @@ def matrix(rows: list[dict[str, Any]]) -> tuple[np.ndarray, np.ndarray, np.ndarr
 
 def ranges(x: np.ndarray) -> np.ndarray:
     """(M, 2) between which each measure counts: beyond them nothing is known."""
-    return np.percentile(x, ENDS, axis=0).T
+    return np.stack([x.min(axis=0), x.max(axis=0)], axis=1)
 
 
 def fit(x: np.ndarray, group: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
