@@ -28,7 +28,7 @@ from jeweller.assessment.credence import FITTED, GROUP_OF, GROUPS, MEASURES
 from jeweller.assessment.joint_limits import CREDENCE
 from scoring import SURE, pair
 
-POOL, DEVIATION, CONSTANT = 2.0, 25.0, 1.0  # ridges
+POOL, DEVIATION, CONSTANT = 2.0, 8.0, 1.0  # ridges
 FOLDS, BINS = 5, 10
 RULES = "rules"
 

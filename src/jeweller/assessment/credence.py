@@ -36,7 +36,6 @@ MEASURES = (
     "repeated",
     "ornament",
     "slurred",
-    "dips",
     "heard",
     "noise",
 )
@@ -156,7 +155,6 @@ def measure_credence(case: AssessmentContext, f: Finding) -> tuple[float, ...] |
         float(i > 0 and case.notes[i].sounding_midi == case.notes[i - 1].sounding_midi),
         float(any(case.notes[k].written.ornament or k in case.graced for k in around)),
         float(case.notes[i].slurred_from_previous),
-        _dips(case),
         float(event is not None),
         _noise(case, f),
     )
@@ -203,9 +201,3 @@ def _story(case: AssessmentContext, f: Finding, places: list[int]) -> float:
     if f.kind in ("missed_note", *WRONG_KINDS):
         return logit(1.0 - max(float(p.written[i]) for i in places), CREDENCE.surest)
     return logit(min(float(p.written[i] + p.other[i]) for i in places), CREDENCE.surest)
-
-
-def _dips(case: AssessmentContext) -> float:
-    """dB / 10 by which the loudness usually falls between two tongued notes: little in a long reverb."""
-    dips = [t.dip_db for t in case.table.transitions if not case.notes[t.index].slurred_from_previous]
-    return clip(float(np.median(dips)) / 10.0, 0.0, 3.0) if dips else 1.0
