@@ -115,7 +115,7 @@ def _groups(drill: ExerciseRequest, ladder: ScaleLadder) -> list[tuple[int, ...]
     top = len(ladder.up) - 1
     if drill.kind == "intervals":
         step = INTERVALS[drill.interval]
-        pairs = [(i, i + step) for i in range(top - step + 1)]
+        pairs: list[tuple[int, ...]] = [(i, i + step) for i in range(top - step + 1)]
         if not pairs:
             message = _("{interval} do not fit into {span}: choose a wider span.")
             raise DrillError(message.format(interval=_(drill.interval).capitalize(), span=_(drill.span)))
