@@ -50,7 +50,7 @@ class Traps(unittest.TestCase):
     def test_metre_pickup_and_lengths(self) -> None:
         found = traps("C5/1 | C5/1.5 D5/.5 E5/1 | r/1 C5/.5 E5/1 D5/.5 | C5/2_ | C5/2", beats=3)
         self.assertIn("3/4", found)
-        self.assertIn("begins with 1 beat before the first bar; the last bar is as much shorter", found)
+        self.assertIn("begins with a quarter note before the first bar; the last bar makes it up", found)
         self.assertEqual(found["a rest to be counted"].bars, ("3",))
         self.assertEqual(found["a dotted note and the short one after it"].count, 1)
         self.assertEqual(found["begins off the beat and holds over it"].bars, ("3",))
@@ -63,7 +63,12 @@ class Traps(unittest.TestCase):
         self.assertEqual(found["the highest note is A5"].count, 1)
         part = part_of("E4/1 G4/1 B4/1 C5/1")
         self.assertEqual(
-            [t.count for t in find_traps(part, require_instrument("clarinet")) if t.kind == "register"], [2]
+            {
+                t.what: t.count
+                for t in find_traps(part, require_instrument("clarinet"))
+                if t.kind == "register"
+            },
+            {"crosses the break": 1, "another register from here": 1},
         )
         self.assertIn(
             "is new for this player",
@@ -72,6 +77,17 @@ class Traps(unittest.TestCase):
         self.assertIn(
             "outside the range of the Trumpet",
             " ".join(t.what for t in find_traps(part_of("C3/4"), require_instrument("trumpet"))),
+        )
+
+    def test_what_is_no_trap(self) -> None:
+        fills = traps("C5/3 | D5/3 | E5/3", beats=3)  # a dotted half note fills its bar
+        self.assertNotIn("a dotted note and the short one after it", fills)
+        alike = traps("C5/1 C5/1 C5/2 | C5/4")
+        self.assertFalse([what for what in alike if what.startswith(("the highest", "the lowest"))])
+        rests = traps("C5/4 | r/4 | r/4 | r/4 | D5/4 | r/4 | C5/4")
+        self.assertEqual(
+            [what for what in rests if "rest" in what],
+            ["3 bars of rest, from bar 2", "1 bar of rest, from bar 6"],
         )
 
     def test_signs_form_and_bars_that_look_alike(self) -> None:

@@ -15,7 +15,6 @@ import jeweller
 from jeweller import report_format
 from jeweller.assessment.finding import FACET_OF, KINDS, Finding, bounded_confidence
 from jeweller.assessment.messages import write_texts
-from jeweller.assessment.phrases import beats, counts
 from jeweller.assessment.settings import make_settings
 from jeweller.audio.encode import write_sound
 from jeweller.decisions.records import decisions_path
@@ -29,6 +28,7 @@ from jeweller.documents.theme import DARK, LIGHT
 from jeweller.errors import ScoreError, SettingError, TakeError
 from jeweller.grading.scheme import SCHEMES, add_up_mark, find_scheme
 from jeweller.notation.readers.musicxml import read
+from jeweller.phrases import beats, counts
 from jeweller.pipeline.check import Checked, Options, bar_range, check
 from jeweller.pipeline.review import BesideTake, Review
 from jeweller.report.validate import find_problems

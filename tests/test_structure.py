@@ -46,6 +46,7 @@ SHARED = {
     "regression",
     "serialization",
     "i18n",
+    "phrases",
     "report_format",
     "setting",
     "",

@@ -12,9 +12,9 @@ from typing import Any
 
 from jeweller.assessment import note_sentences, time_sentences, tone_sentences
 from jeweller.assessment.finding import Finding
-from jeweller.assessment.phrases import capitalized
 from jeweller.assessment.sentence import Texts, describe_place
 from jeweller.i18n import N_, SOURCE, _, chosen_language
+from jeweller.phrases import capitalized
 from jeweller.report_format import ReportFinding
 
 CAUSE_WORDS = {

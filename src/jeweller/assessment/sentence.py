@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from jeweller.assessment.finding import Finding
-from jeweller.assessment.phrases import bar_beat, how_often, name_bars
 from jeweller.i18n import _, ngettext
+from jeweller.phrases import bar_beat, how_often, name_bars
 
 Texts = tuple[str, str]  # for the teacher, for the player
 

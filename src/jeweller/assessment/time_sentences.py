@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from jeweller.assessment.finding import Finding
-from jeweller.assessment.phrases import beats, counts
 from jeweller.assessment.sentence import Texts, by_hands, fill_in
 from jeweller.i18n import N_, NN_, _, ngettext
+from jeweller.phrases import beats, counts
 
 
 def write_metre(f: Finding) -> Texts:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from jeweller.assessment.finding import Finding
-from jeweller.assessment.phrases import interval
 from jeweller.assessment.sentence import Texts, by_hands, fill_in
 from jeweller.i18n import N_, NN_, _
+from jeweller.phrases import interval
 
 
 def write_out_of_tune(f: Finding) -> Texts:

@@ -6,7 +6,6 @@ import argparse
 import dataclasses
 from pathlib import Path
 
-from jeweller.assessment.phrases import name_bars
 from jeweller.audio.encode import write_sound
 from jeweller.cli.choices import parse_choices
 from jeweller.difficulty.analysis import analyse_part
@@ -23,6 +22,7 @@ from jeweller.i18n import _, ngettext
 from jeweller.instruments.table import Instrument, instruments, require_instrument
 from jeweller.notation.model import Score
 from jeweller.notation.readers.sandbox import choose_part, load_score
+from jeweller.phrases import name_bars
 from jeweller.serialization import to_plain
 from jeweller.synthesis.model import sounded
 
@@ -121,13 +121,9 @@ def run_look(options: argparse.Namespace) -> int:
         else ""
     )
     print(
-        _("{scale}{besides}; reads {level}{why}; begin at {begin_bpm} of {bpm:g}").format(
-            scale=over.scale,
-            besides=besides,
-            level=over.level,
-            why=why,
-            begin_bpm=over.begin_bpm,
-            bpm=over.bpm,
+        (over.scale + besides + "; " if over.scale else "")
+        + _("reads {level}{why}; begin at {begin} of {written} {beat} a minute").format(
+            level=_(over.level), why=why, begin=over.beats[0], written=over.beats[1], beat=over.beat
         )
     )
     print(_("Traps"))

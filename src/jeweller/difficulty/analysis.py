@@ -16,6 +16,7 @@ from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Part
 from jeweller.notation.pitch import in_key, key_name, spell
+from jeweller.phrases import name_bars, name_range
 
 # What a trap adds to the weight of its bar; the others, that lie on whole pieces, none.
 WEIGHTS = {
@@ -56,6 +57,13 @@ SAID = {
 # up to so much; beyond: very hard
 LEVELS = (1.6, N_("first notes")), (3.0, N_("easy")), (5.0, N_("medium")), (8.0, N_("hard"))
 HARDEST = N_("very hard")
+BEATS = {
+    Fraction(1, 2): N_("eighths"),
+    Fraction(1): N_("quarters"),
+    Fraction(3, 2): N_("dotted quarters"),
+    Fraction(2): N_("halves"),
+    Fraction(3): N_("dotted halves"),
+}
 SLOWER, EASY_SLOWER = 0.6, 0.8  # of the written speed to begin at, and for what is easy
 ISOLATED = 3  # bars that are practised by themselves
 
@@ -72,6 +80,8 @@ class PartAnalysis:
     reasons: tuple[str, ...]
     bpm: float  # the speed it is written for, quarters a minute
     begin_bpm: float
+    beats: tuple[int, int]  # the same two as they are printed, in beats a minute: to begin at, written
+    beat: str  # what a beat is
     path: tuple[str, ...]
     hardest: tuple[str, ...]  # printed bar numbers, the hardest first
     warm_up: tuple[str, ...]  # the piece's own notes, lowest first
@@ -103,15 +113,18 @@ def analyse_part(
     )
     pitches = {n.pitch.midi: n.pitch.name for n in notes if n.pitch}
     begin = round(bpm * (SLOWER if level != "first notes" else EASY_SLOWER))
+    beat_q = first.metre.beat
     return PartAnalysis(
         traps=traps,
         lighter=lighter,
-        scale=key_name(first.fifths, first.mode),
+        scale=key_name(first.fifths, first.mode) if notes else "",
         outside_scale=outside,
         level=level,
         reasons=tuple(reasons),
         bpm=bpm,
         begin_bpm=begin,
+        beats=(round(begin / beat_q), round(bpm / float(beat_q))),
+        beat=_(BEATS.get(beat_q, BEATS[Fraction(1)])),
         path=tuple(_path(part, weight, hardest, lighter)),
         hardest=tuple(hardest),
         warm_up=tuple(pitches[m] for m in sorted(pitches)),
@@ -163,7 +176,12 @@ def _level(
     by_kind = {k: WEIGHTS[k] * c / bars for k, c in counts.items() if k in WEIGHTS}
     signs = abs(part.bars[0].fifths)
     fastest = min(
-        (n.duration for b in part.bars for n in b.notes if not n.is_rest and not n.grace and n.duration),
+        (
+            n.duration
+            for b in part.bars
+            for n in b.notes
+            if not n.is_rest and not n.grace and not n.tuplet and n.duration
+        ),
         default=Fraction(1),
     )
     speed = 0.0 if fastest >= 1 else 0.5 if fastest >= Fraction(1, 2) else 1.5
@@ -177,7 +195,7 @@ def _level(
     if fastest < Fraction(1, 2):
         reasons.append(_("sixteenths or faster"))
     if span > 1.0:
-        reasons.append(_("a range of {max} semitones").format(max=max(midi) - min(midi)))
+        reasons.append(_("a range of {interval}").format(interval=name_range(max(midi) - min(midi))))
     if again > 0.3:
         reasons.append(_("lighter, because much of it comes again"))
     return score, reasons
@@ -192,17 +210,16 @@ def _path(
         return [_("Play it slowly, then at its speed.")]
     played = [any(not n.is_rest for n in b.notes) for b in part.bars]
     windows = [(sum(weight[n] for n in numbers[k : k + 2]), k) for k in range(len(numbers) - 1) if played[k]]
-    easy = min(windows, default=(0.0, 0))[1]
+    plain = [w for w in windows if not set(numbers[w[1] : w[1] + 2]) & set(hardest)]
+    easy = min(plain or windows, default=(0.0, 0))[1]
     out = [
-        _("Begin with bars {numbers} and {numbers2}: they hold least.").format(
+        _("Begin with bars {numbers} and {numbers2}: the easiest place to start.").format(
             numbers=numbers[easy], numbers2=numbers[easy + 1]
         )
     ]
     if hardest:
         out.append(
-            _("Take alone, slowly: {bars}.").format(
-                bars=", ".join(_("bar {bar}").format(bar=b) for b in hardest)
-            )
+            _("Take alone, slowly: {bars}.").format(bars=name_bars(sorted(hardest, key=numbers.index)))
         )
         k = numbers.index(hardest[0])
         before, after = numbers[max(0, k - 1)], numbers[min(len(numbers) - 1, k + 1)]

@@ -10,10 +10,22 @@ from fractions import Fraction
 
 from jeweller.difficulty.simplifications import find_lookalikes
 from jeweller.i18n import N_, _, ngettext
+from jeweller.instruments.fingerings import note_midi
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Note, Part
 from jeweller.notation.pitch import key_alter, key_letters, key_name
 
+VALUES = {
+    Fraction(1, 4): N_("a sixteenth note"),
+    Fraction(1, 2): N_("an eighth note"),
+    Fraction(3, 4): N_("a dotted eighth note"),
+    Fraction(1): N_("a quarter note"),
+    Fraction(3, 2): N_("a dotted quarter note"),
+    Fraction(2): N_("a half note"),
+    Fraction(3): N_("a dotted half note"),
+}
+CROSSED = 5  # semitones from which another register of brass is far away
+BREAK = 19  # semitones that an instrument with a break overblows
 LEAP = 7  # semitones from which a leap is one
 REPEATED = 3  # notes on one pitch, after which the line moves
 OUTSIDE = "outside"
@@ -114,9 +126,10 @@ def _spelled(fifths: int) -> str:
 
 def _signature(part: Part) -> Iterator[Trap]:
     before: Bar | None = None
+    pitched = any(n.pitch is not None for b in part.bars for n in b.notes)
     for bar in part.bars:
         since = "{what}" if before is None else _("from bar {number} on: {what}")
-        if bar.fifths != (before.fifths if before is not None else 0):
+        if pitched and bar.fifths != (before.fifths if before is not None else 0):
             yield Trap(
                 kind="key",
                 what=since.format(
@@ -137,7 +150,7 @@ def _signature(part: Part) -> Iterator[Trap]:
     first, last = part.bars[0], part.bars[-1]
     if first.implicit and first.length < first.metre.length:
         message = (
-            _("begins with {beats} before the first bar; the last bar is as much shorter")
+            _("begins with {beats} before the first bar; the last bar makes it up")
             if last.length + first.length == first.metre.length
             else _("begins with {beats} before the first bar")
         )
@@ -149,6 +162,9 @@ def _signature(part: Part) -> Iterator[Trap]:
 
 
 def _beats(quarters: Fraction, bar: Bar) -> str:
+    """How long a pickup is: a note value where there is one, else beats."""
+    if quarters in VALUES:
+        return _(VALUES[quarters])
     beats = quarters * Fraction(bar.beat_type, 4)
     return ngettext("{n} beat", "{n} beats", 1 if beats <= 1 else 2).format(n=beats)
 
@@ -191,10 +207,8 @@ def _pitches(part: Part, instrument: Instrument | None, known: frozenset[int]) -
         return
     midi = [n.pitch.midi for _unused, n in notes if n.pitch]
     high, low = max(midi), min(midi)
-    for message, value in (
-        (_("the highest note is {note}"), high),
-        (_("the lowest note is {note}"), low),
-    ):
+    ends = (_("the highest note is {note}"), high), (_("the lowest note is {note}"), low)
+    for message, value in ends if high > low else ():
         there = [x for x, m in zip(notes, midi, strict=True) if m == value]
         yield _trap("range", message.format(note=_name(there[0][1])), there)
     if instrument is not None:
@@ -253,23 +267,51 @@ def _on_instrument(notes: list[tuple[Bar, Note]], midi: list[int], instrument: I
                 _("{outside} the range of the {name}").format(outside=OUTSIDE, name=instrument.name),
                 outside,
             )
-    registers = [instrument.register(m) for m in midi]
+    steps = list(zip(notes[1:], midi[1:], midi, strict=False))
     crossings = [
-        x for x, here, before in zip(notes[1:], registers[1:], registers, strict=False) if here != before
+        x
+        for x, here, before in steps
+        if instrument.register(here) != instrument.register(before)
+        and (instrument.family == "woodwind" or abs(here - before) >= CROSSED)
     ]
+    over = [
+        x
+        for x, here, before in steps
+        if BREAK in instrument.overblows and _over_the_break(instrument, before, here)
+    ]
+    if over:
+        yield _trap("register", _("crosses the break"), over)
+        crossings = [x for x in crossings if x not in over]
     if crossings:
         yield _trap("register", _("another register from here"), crossings)
 
 
+def _over_the_break(instrument: Instrument, a: int, b: int) -> bool:
+    """Whether a step goes from the notes below an instrument's break to those above it, or back."""
+    upper = note_midi(next(first for name, first in instrument.registers if name == "clarion"))
+    return min(a, b) < upper <= max(a, b)
+
+
 def _lengths(part: Part) -> Iterator[Trap]:
     main = _main(part)
-    rests = [x for x in main if x[1].is_rest]
+    empty = [all(n.is_rest for n in b.notes) for b in part.bars]
+    whole = {id(b) for b, silent in zip(part.bars, empty, strict=True) if silent}
+    rests = [x for x in main if x[1].is_rest and id(x[0]) not in whole]
     if rests:
         yield _trap("rest", _("a rest to be counted"), rests)
+    yield from _bars_of_rest(part, empty)
     ties = [x for x in main if x[1].tie_start and not x[1].tie_stop]
     if ties:
         yield _trap("tie", _("tied to the next: not played again"), ties)
-    dotted = [(b, n) for b, n in main if n.dots and not n.is_rest and b.metre.beat.numerator != 3]
+    dotted = [
+        (b, n)
+        for (b, n), (_after, short) in zip(main, main[1:], strict=False)
+        if n.dots
+        and not n.is_rest
+        and b.metre.beat.numerator != 3
+        and n.duration < 2 * b.metre.beat
+        and short.duration < n.duration / 2
+    ]
     if dotted:
         yield _trap("dotted", _("a dotted note and the short one after it"), dotted)
     off = [
@@ -287,6 +329,26 @@ def _lengths(part: Part) -> Iterator[Trap]:
     tuplets = [x for x in main if x[1].tuplet and x[1].tuplet_mark == "start"]
     if tuplets:
         yield _trap("tuplet", _("triplets or the like"), tuplets)
+
+
+def _bars_of_rest(part: Part, empty: list[bool]) -> Iterator[Trap]:
+    """Rests of whole bars, each run of them once."""
+    k = 0
+    while k < len(empty):
+        end = k
+        while end < len(empty) and empty[end]:
+            end += 1
+        if end > k:
+            bars, n = part.bars[k:end], end - k
+            yield Trap(
+                kind="rest",
+                what=ngettext(
+                    "{n} bar of rest, from bar {bar}", "{n} bars of rest, from bar {bar}", n
+                ).format(n=n, bar=bars[0].number),
+                bars=tuple(b.number for b in bars),
+                notes=tuple(x.id for b in bars for x in b.notes if x.is_rest),
+            )
+        k = max(end, k + 1)
 
 
 def _signs(part: Part) -> Iterator[Trap]:

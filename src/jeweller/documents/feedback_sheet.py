@@ -15,7 +15,6 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from jeweller.assessment.messages import FACET_NAMES, localized
-from jeweller.assessment.phrases import name_bars
 from jeweller.documents.engraving import engrave
 from jeweller.documents.excerpt import excerpt
 from jeweller.documents.page import environment, fonts, html_to_pdf
@@ -23,6 +22,7 @@ from jeweller.documents.plain_text import good_sentence
 from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme, shape_svg
 from jeweller.i18n import N_, _
 from jeweller.notation.performance import PerformedPart
+from jeweller.phrases import name_bars
 from jeweller.report.advice import choose_faults, plan_practice, praise
 from jeweller.report.heard import heard_of, heard_sentence
 from jeweller.report.localized import localized_report

@@ -12,7 +12,6 @@ from jinja2 import Environment, PackageLoader, select_autoescape
 
 from jeweller.assessment.finding import is_sure
 from jeweller.assessment.messages import FACET_NAMES, cause_words, localized
-from jeweller.assessment.phrases import capitalized
 from jeweller.assets import FONTS
 from jeweller.documents.annotations import draw_marks
 from jeweller.documents.engraving import Engraving, engrave
@@ -21,6 +20,7 @@ from jeweller.documents.plain_text import SHOWN_FIRST, good_sentence, player_wor
 from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme, shape_svg
 from jeweller.i18n import _, chosen_language
 from jeweller.notation.performance import PerformedPart
+from jeweller.phrases import capitalized
 from jeweller.report.advice import choose_faults, choose_tuning
 from jeweller.report.heard import heard_of, heard_sentence
 from jeweller.report.localized import localized_report

@@ -6,8 +6,8 @@ import textwrap
 
 from jeweller.assessment.finding import is_sure
 from jeweller.assessment.messages import cause_words
-from jeweller.assessment.phrases import capitalized
 from jeweller.i18n import N_, _
+from jeweller.phrases import capitalized
 from jeweller.report.advice import choose_faults, choose_tuning, plan_practice, praise
 from jeweller.report.heard import heard_of, heard_sentence
 from jeweller.report_format import ReportFinding, RestsOn, TakeReport

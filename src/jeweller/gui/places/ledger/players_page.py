@@ -29,7 +29,6 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.assessment.messages import FACET_NAMES
-from jeweller.assessment.phrases import capitalized
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.ledger.model import LedgerModel
 from jeweller.gui.places.ledger.people_dialogs import PlayerBox, YearBox
@@ -39,6 +38,7 @@ from jeweller.i18n import N_, _, ngettext
 from jeweller.library.progress import OverTime
 from jeweller.library.tables import Player
 from jeweller.library.years import format_name
+from jeweller.phrases import capitalized
 
 SHOWN = 150  # players listed at once: more are found by another letter
 NOBODY = N_("Nobody is entered yet. Who plays is entered with their first recordings on the bench, or here.")

@@ -21,7 +21,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.assessment.phrases import capitalized
 from jeweller.documents.theme import LIGHT, PRINTED, Theme
 from jeweller.gui.places.ledger.assignments_page import AssignmentsPage
 from jeweller.gui.places.ledger.class_grid import ClassGrid
@@ -35,6 +34,7 @@ from jeweller.gui.services.work import write_plan
 from jeweller.i18n import N_, _
 from jeweller.library.class_view import ClassView, PlayerRow
 from jeweller.library.library import Library
+from jeweller.phrases import capitalized
 
 EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
 WAYS = (("class", N_("The class")), ("players", N_("Players")), ("assigned", N_("Assignments")))

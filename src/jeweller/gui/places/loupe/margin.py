@@ -22,7 +22,6 @@ from PySide6.QtWidgets import (
 
 from jeweller.assessment.finding import UNMARKED, is_sure
 from jeweller.assessment.messages import FACET_NAMES, cause_words, localized
-from jeweller.assessment.phrases import capitalized, how_often, name_bars
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import WHOLE
 from jeweller.documents.plain_text import good_sentence, sureness
@@ -30,6 +29,7 @@ from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import facet_pixmap
 from jeweller.i18n import N_, _, ngettext
+from jeweller.phrases import capitalized, how_often, name_bars
 from jeweller.report_format import ReportFinding
 
 if TYPE_CHECKING:

@@ -98,8 +98,9 @@ class AnalysisList(QScrollArea):
         why = f": {', '.join(over.reasons)}" if over.reasons else ""
         column.addWidget(
             wrapped(
-                _("{scale}{outside}. Reads {level}{why}. Begin at {begin_bpm} to the minute.").format(
-                    scale=over.scale, outside=outside, level=over.level, why=why, begin_bpm=over.begin_bpm
+                (f"{over.scale}{outside}. " if over.scale else "")
+                + _("Reads {level}{why}. Begin at {begin} of {written} {beat} a minute.").format(
+                    level=_(over.level), why=why, begin=over.beats[0], written=over.beats[1], beat=over.beat
                 ),
                 points,
                 theme.quiet,

@@ -60,6 +60,16 @@ INTERVALS = {
     11: N_("a major seventh"),
     12: N_("an octave"),
 }
+# wider than an octave, up to so many semitones
+RANGES = {
+    14: N_("a ninth"),
+    16: N_("a tenth"),
+    18: N_("an eleventh"),
+    20: N_("a twelfth"),
+    22: N_("a thirteenth"),
+    25: N_("two octaves"),
+}
+RANGE_BEYOND = N_("more than two octaves")
 MOST_NAMED = 4.25  # beats or counts: more is a number
 
 
@@ -131,6 +141,8 @@ def name_bars(places: Sequence[str]) -> str:
     >>> name_bars(("1", "2", "3"))
     'bars 1 to 3'
     """
+    if set(places) == {"0"}:
+        return _("the pickup")
     rows: list[list[str]] = []
     for bar in dict.fromkeys(places):
         follows = rows and bar.isdecimal() and rows[-1][-1].isdecimal() and int(bar) == int(rows[-1][-1]) + 1
@@ -182,6 +194,17 @@ def interval(semitones: float) -> str:
     """
     n = round(abs(semitones))
     return _(INTERVALS[n]) if n in INTERVALS else _("{n} semitones").format(n=n)
+
+
+def name_range(semitones: int) -> str:
+    """How far it is from the lowest note to the highest.
+
+    >>> name_range(9), name_range(14), name_range(24), name_range(30)
+    ('a major sixth', 'a ninth', 'two octaves', 'more than two octaves')
+    """
+    if semitones <= max(INTERVALS):
+        return interval(semitones) if semitones else _("one note")
+    return _(next((name for most, name in RANGES.items() if semitones <= most), RANGE_BEYOND))
 
 
 def capitalized(text: str) -> str:
