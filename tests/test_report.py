@@ -21,12 +21,13 @@ from jeweller.decisions.records import decisions_path
 from jeweller.documents.annotations import draw_marks, staff_place
 from jeweller.documents.check_documents import annotated_musicxml, heard_midi, render_sheets
 from jeweller.documents.engraving import _engrave, engrave
-from jeweller.documents.mark_canvas import Ruler, View
+from jeweller.documents.mark_canvas import MarkCanvas, Ruler, View
 from jeweller.documents.page import html_to_pdf, marked_page, pdf_to_png
 from jeweller.documents.plain_text import explain_text, player_words, summary_text
 from jeweller.documents.theme import DARK, LIGHT
 from jeweller.errors import ScoreError, SettingError, TakeError
 from jeweller.grading.scheme import SCHEMES, add_up_mark, find_scheme
+from jeweller.notation.performance import perform_part
 from jeweller.notation.readers.musicxml import read
 from jeweller.phrases import beats, counts
 from jeweller.pipeline.check import Checked, Options, bar_range, check
@@ -308,6 +309,15 @@ class Marks(WithCheck):
 
 
 class Sheets(WithCheck):
+    def test_no_mark_lies_on_a_trill_sign(self) -> None:
+        part = part_of("C5/1 E5/2t C5/1 | C5/4")
+        engraving, trilled = engrave(part, 1000.0), part.bars[0].notes[1].id
+        box = engraving.notes[trilled]
+        signs = [y for left, right, y in engraving.words if left - 20 < box.x < right + 20 and y < box.top]
+        canvas = MarkCanvas(engraving, perform_part("", part), self.checked.report, LIGHT, View())
+        self.assertTrue(signs)
+        self.assertLess(canvas.free_y(box.x, box.top - 26, -24), min(signs) - 14)
+
     def test_two_threads_engrave_two_parts(self) -> None:
         """The loupe, the pattern book and small pictures may do so at the same moment."""
         other = part_of("C5/1 D5/1 E5/1 F5/1 | G5/4")

@@ -34,6 +34,10 @@ SLACK = 120.0  # page units: how far a mark may reach from where it begins
 _NUMBER = re.compile(r"-?\d+(?:\.\d+)?")
 
 
+OVER_NOTES = ("trill", "mordent", "turn", "fermata")  # printed over a note: no mark may lie on them
+SIGN_WIDTH, SIGN_DROP = 24.0, 6.0  # page units: how wide they are, and how far below their origin they reach
+
+
 @dataclass(frozen=True, kw_only=True)
 class NoteBox:
     """Centre of a notehead or rest in page units, its system, and the written bar's index."""
@@ -82,7 +86,7 @@ class Engraving:
     notes: dict[str, NoteBox]
     bars: tuple[BarBox, ...]
     systems: tuple[SystemBox, ...]
-    words: tuple[tuple[float, float, float], ...] = ()  # (left, right, base line) of every text
+    words: tuple[tuple[float, float, float], ...] = ()  # (left, right, base line) of every text and sign
 
     def svg(
         self,
@@ -223,6 +227,12 @@ def _rewrite(svg: str, bar_count: int) -> Engraving:
         x, y = (float(text.get("x", "0")) + dx) * scale, (float(text.get("y", "0")) + dy) * scale
         width = sum(0.52 * float(r.get("font-size", "0")) * len(r.text or "") for r in text) * scale
         words.append((x, x + width, y))
+    for g in margin.iter(f"{_SVG}g"):
+        if (g.get("class") or "").split()[:1] in ([kind] for kind in OVER_NOTES):
+            for use in g.iter(f"{_SVG}use"):
+                x, y = (float(v) for v in _NUMBER.findall(use.get("transform"))[:2])
+                left = (x + dx) * scale
+                words.append((left, left + SIGN_WIDTH, (y + dy) * scale + SIGN_DROP))
     defs = "".join(etree.tostring(d, encoding="unicode") for d in root.iterfind(f"{_SVG}defs"))
     inks = []
     for system in [g for g in margin if g.get("class") == "system"]:
