@@ -177,6 +177,31 @@ def rival_lines(finding: ReportFinding) -> list[str]:
     return lines
 
 
+def rest_sentence(r: RestsOn) -> str:
+    """What a finding rests on, in one sentence.
+
+    >>> rest_sentence({"measured": 1.02, "bound": 0.968, "threshold": 0.6, "unit": "beats", "below": False,
+    ...     "setting": "step_beats", "spread": 0.04})
+    'Measured: 1.02 beats, at least 0.968; it is said from 0.6 on.'
+    """
+    values = {
+        "measured": r["measured"],
+        "unit": _(r["unit"]),
+        "bound": r["bound"],
+        "threshold": r["threshold"],
+    }
+    message = (
+        N_(
+            "Measured: {measured:.3g} {unit}, at most {bound:.3g}; it is said from {threshold:.3g} down."
+        )
+        if r["below"]
+        else N_(
+            "Measured: {measured:.3g} {unit}, at least {bound:.3g}; it is said from {threshold:.3g} on."
+        )
+    )
+    return _(message).format(**values)
+
+
 def rest_lines(r: RestsOn, confidence: float) -> list[str]:
     """Why a finding is said: the amount, its bound, the threshold and the setting that moves it."""
     side, bound = ("below", _("at most")) if r["below"] else ("beyond", _("at least"))

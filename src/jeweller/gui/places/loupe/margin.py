@@ -94,23 +94,6 @@ def rows_of(f: ReportFinding) -> list[tuple[str, str]]:
         much.append(how_often(f["count"], of) if of else _("{times} times").format(times=f["count"]))
     if much:
         rows.append((_("how much"), ", ".join(much)))
-    rest = d.get("rests_on")
-    if rest:
-        side = _("at most") if rest["below"] else _("at least")
-        rows.append(
-            (
-                _("rests on"),
-                (
-                    _("{measured:.3g} {unit}, surely {side} {bound:.3g}; the line is {threshold:.3g}").format(
-                        measured=rest["measured"],
-                        unit=_(rest["unit"]),
-                        side=side,
-                        bound=rest["bound"],
-                        threshold=rest["threshold"],
-                    )
-                ),
-            )
-        )
     if f["cause"]:
         rows.append((_("why"), cause_words(f["cause"])))
     return rows

@@ -14,7 +14,7 @@ from jeweller.assessment.messages import localized
 from jeweller.audio.ports import Speaker
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.mark_canvas import View
-from jeweller.documents.plain_text import rival_lines
+from jeweller.documents.plain_text import rest_sentence, rival_lines
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.loupe.listening import ReviewListening
 from jeweller.gui.places.loupe.margin import Margin, width_at
@@ -341,6 +341,8 @@ class Loupe(QWidget):
             return
         closeup = look_closer(self.review.checked, shown.finding)
         rivals = rival_lines(shown.finding)
+        if "rests_on" in shown.finding["detail"]:
+            rivals.append(rest_sentence(shown.finding["detail"]["rests_on"]))
         if shown.finding["count"] > 1:
             rivals.append(_("Shown is the first of {n} places.").format(n=shown.finding["count"]))
         show_closeup(closeup, localized(shown.finding)["text"], rivals, self.theme, self.points, self)
