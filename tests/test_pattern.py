@@ -139,6 +139,18 @@ class EveryChoice(unittest.TestCase):
                 made += 1
         self.assertGreater(made, 300)
 
+    def test_keys_of_seven_signs_and_a_chromatic_scale_that_comes_down_in_flats(self) -> None:
+        def made(tonic: str, scale: str) -> Part:
+            request = ExerciseRequest(tonic=tonic, scale=scale, concert=False)
+            return make_exercise(request, [require_instrument("flute")]).score.parts[0]
+
+        self.assertEqual([made(t, "major").bars[0].fifths for t in ("C♯", "C♭")], [7, -7])
+        letters = [n.known_pitch.letter for b in made("F♯", "chromatic").bars for n in b.notes]
+        self.assertIn("D♯", letters[:12])
+        self.assertEqual(
+            letters[12:25], ["F♯", "F", "E", "E♭", "D", "D♭", "C", "B", "B♭", "A", "A♭", "G", "F♯"]
+        )
+
     def test_what_does_not_fit_is_said(self) -> None:
         for request, words in (
             (ExerciseRequest(kind="intervals", interval="sixths", span="five notes"), "Sixths do not fit"),

@@ -191,13 +191,9 @@ def rest_sentence(r: RestsOn) -> str:
         "threshold": r["threshold"],
     }
     message = (
-        N_(
-            "Measured: {measured:.3g} {unit}, at most {bound:.3g}; it is said from {threshold:.3g} down."
-        )
+        N_("Measured: {measured:.3g} {unit}, at most {bound:.3g}; it is said from {threshold:.3g} down.")
         if r["below"]
-        else N_(
-            "Measured: {measured:.3g} {unit}, at least {bound:.3g}; it is said from {threshold:.3g} on."
-        )
+        else N_("Measured: {measured:.3g} {unit}, at least {bound:.3g}; it is said from {threshold:.3g} on.")
     )
     return _(message).format(**values)
 

@@ -96,8 +96,12 @@ def make_exercise(drill: ExerciseRequest, players: Sequence[Instrument]) -> Made
 
 
 def written_tonic(drill: ExerciseRequest, instrument: Instrument) -> Pitch:
-    """The tonic as this instrument reads it, spelled for the fewest signs."""
+    """The tonic as this instrument reads it: as it was asked for, where that is the written one and can be
+    printed; else spelled for the fewest signs.
+    """
     tonic = require_tonic(drill.tonic)
+    if not drill.concert and key_of(SCALES[drill.scale], tonic) is not None:
+        return tonic
     moved = (
         transpose_pitch(tonic, -instrument.chromatic, -diatonic_of(instrument.chromatic))
         if drill.concert

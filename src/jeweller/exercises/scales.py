@@ -147,20 +147,25 @@ def notes_of(scale: Scale, tonic: Pitch, low: int, high: int, *, down: bool = Fa
                 pitch = Pitch(step, alter, octave + up)
                 # Without a key to read it by, a plain letter: no E♯, no double signs.
                 out.append(
-                    _plain(midi)
+                    _plain(midi, flats=down)
                     if scale.key is None
-                    and (abs(alter) > 1 or (STEP_SEMITONE[step] + alter not in BLACK and alter))
+                    and (
+                        abs(alter) > 1
+                        or (STEP_SEMITONE[step] + alter not in BLACK and alter)
+                        # all twelve come down in flats, but for the tonic itself
+                        or (down and alter > 0 and semitones and len(scale.degrees) == 12)
+                    )
                     else pitch
                 )
     return out
 
 
-def _plain(midi: int) -> Pitch:
-    """A note by its plain letter, black keys as sharps."""
+def _plain(midi: int, *, flats: bool = False) -> Pitch:
+    """A note by its plain letter, black keys as sharps, or as flats."""
     step = next((s for s in STEPS if (midi - STEP_SEMITONE[s]) % 12 == 0), None)
     if step is None:
-        below = _plain(midi - 1)
-        return Pitch(below.step, 1, below.octave)
+        beside = _plain(midi + 1 if flats else midi - 1)
+        return Pitch(beside.step, -1 if flats else 1, beside.octave)
     return Pitch(step, 0, (midi - STEP_SEMITONE[step]) // 12 - 1)
 
 
