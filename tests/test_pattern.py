@@ -325,6 +325,13 @@ class Printed(TempCase):
         self.assertEqual(
             list(list_texts(six, "counts", TextLineSettings(), None).values()), ["1", "la", "li", "2", "li"]
         )
+        short = part_of("C5/.5 D5/.25 E5/.25 F5/.5 G5/1.5", beats=6, beat_type=8)
+        self.assertEqual(
+            list(list_texts(short, "counts", TextLineSettings(), None).values()), ["1", "la", "ta", "li", "2"]
+        )
+        sixteenths = part_of("C5/.25 D5/.25 E5/.25 F5/.25 G5/.5 r/.5 C5/2")
+        ta = list_texts(sixteenths, "counts", TextLineSettings(counting="ta ti-ti"), None)
+        self.assertEqual(list(ta.values()), ["ti", "ka", "ti", "ka", "ti", "(s)", "ta-a"])
         pickup = part_of("C5/1 | D5/4")
         self.assertEqual(
             list(list_texts(pickup, "counts", TextLineSettings(), None).values()), ["4", "1-2-3-4"]

@@ -53,9 +53,7 @@ TA_NAMES = {
     F(3, 2): "tam",
     F(1): "ta",
     F(1, 2): "ti",
-    F(1, 4): "ti-ka",
     F(3, 4): "tim",
-    F(1, 3): "tri",
 }
 SOLFEGE = {
     0: "do",
@@ -171,8 +169,8 @@ def count_text(bar: Bar, note: Note, counting: str) -> str:
     """
     if counting == "ta ti-ti":
         if note.is_rest:
-            return "(" + " ".join(["sh"] * max(1, round(note.duration))) + ")"
-        return "" if note.tie_stop else TA_NAMES.get(note.duration, "ta")
+            return "(s)" if note.duration < 1 else "(" + " ".join(["sh"] * round(note.duration)) + ")"
+        return "" if note.tie_stop else _ta_name(note)
     beat = bar.metre.beat
     lead = (
         bar.metre.length - bar.length
@@ -181,11 +179,32 @@ def count_text(bar: Bar, note: Note, counting: str) -> str:
     )
     begin, end = (note.offset + lead) / beat, (note.offset + lead + note.duration) / beat
     whole, part = divmod(begin, 1)
-    first = str(int(whole) + 1) if not part else COUNTINGS.get(counting, COUNTINGS["1 & 2 &"]).get(part, "·")
+    first = str(int(whole) + 1) if not part else _within(part, beat, counting)
     later = [str(k + 1) for k in range(int(whole) + 1, 64) if k < end]
     if note.is_rest:
         return "(" + " ".join([first, *later]) + ")"
     return "-".join([first, *later])
+
+
+def _within(part: F, beat: F, counting: str) -> str:
+    """What is said at a place within a beat: halves of a dotted beat lie between its thirds, and where a beat
+    is a half note what is shorter than a quarter is said as within a quarter.
+    """
+    names = COUNTINGS.get(counting, COUNTINGS["1 & 2 &"])
+    if beat.numerator == 3 and part == F(1, 2):
+        return "ta"
+    if part not in names and beat == 2:
+        part = part * beat % 1
+    return names.get(part, "·")
+
+
+def _ta_name(note: Note) -> str:
+    """The syllable of a note by its value, and of the short ones by their place: ti ka ti ka, tri o la."""
+    if note.duration == F(1, 4):
+        return "ka" if note.offset / F(1, 4) % 2 else "ti"
+    if note.duration == F(1, 3):
+        return ("tri", "o", "la")[int(note.offset * 3 % 3)]
+    return TA_NAMES.get(note.duration, "ta")
 
 
 def solfege(bar: Bar, note: Note) -> str:

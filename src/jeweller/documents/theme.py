@@ -110,7 +110,7 @@ def text_svg(
     style = ' font-style="italic"' if italic else ""
     runs = "".join(
         f'<tspan font-family="{SIGNS if k % 2 else SERIF if serif else SANS}">{escape(piece)}</tspan>'
-        for k, piece in enumerate(re.split("([♭♮♯𝄫𝄪♩♪]+)", content))
+        for k, piece in enumerate(re.split("([♭♮♯♩♪]+)", content.replace("𝄫", "♭♭").replace("𝄪", "×")))
         if piece
     )
     style += f' font-size="{size:g}" font-weight="{weight}"'

@@ -159,6 +159,9 @@ def choose_part(score: Score, wanted: str | None = None) -> Part:
     >>> score = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|")[0]
     >>> choose_part(score, "1").note_count
     4
+    >>> names = tuple(dataclasses.replace(score.parts[0], name=n) for n in ("Flute", "Trumpet in B♭"))
+    >>> choose_part(dataclasses.replace(score, parts=names), "trumpet in Bb").name
+    'Trumpet in B♭'
     """
     names = ", ".join(f"{i + 1} {p.name}" for i, p in enumerate(score.parts))
     if wanted:
@@ -170,7 +173,7 @@ def choose_part(score: Score, wanted: str | None = None) -> Part:
             )
         for same in (str.__eq__, lambda a, b: a.startswith(b), lambda a, b: b in a):
             for part in score.parts:
-                if any(same(t.casefold(), wanted.casefold()) for t in (part.name, part.instrument, part.id)):
+                if any(same(_plain(t), _plain(wanted)) for t in (part.name, part.instrument, part.id)):
                     return part
         raise ScoreError(
             _("There is no part “{wanted}”; the score has {names}.").format(wanted=wanted, names=names)
@@ -179,6 +182,11 @@ def choose_part(score: Score, wanted: str | None = None) -> Part:
         if part.note_count:
             return part
     raise ScoreError(_("This score has no notes."))
+
+
+def _plain(name: str) -> str:
+    """A name as it is typed: “Trumpet in Bb” is “Trumpet in B♭”."""
+    return " ".join(name.casefold().replace("♭", "b").replace("♯", "#").split())
 
 
 def usable_part(score: Score, wanted: str | None = None, *, rhythm_only: bool = False) -> Part:
