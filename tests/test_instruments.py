@@ -86,6 +86,17 @@ class Table(unittest.TestCase):
             )
             self.assertGreaterEqual(ranges[0][1] - ranges[0][0], 7 if i.id == "timpani" else 12, i.id)
 
+    def test_the_first_scale_of_a_band_lies_in_every_beginner_s_range(self) -> None:
+        elsewhere = {"recorder", "alto-recorder", "tenor-recorder", "clarinet-a"}  # no band's first scale
+        for i in instruments():
+            if i.family == "percussion" or i.id in elsewhere:
+                continue
+            tonic = (10 - i.chromatic) % 12
+            low, high = i.written_range("beginner") or (0, 0)
+            self.assertTrue(
+                any(low <= n and n + 12 <= high for n in range(tonic, 127, 12)), (i.id, low, high)
+            )
+
     def test_registers_begin_at_the_bottom_and_rise(self) -> None:
         for i in instruments():
             starts = [note_midi(first) for _, first in i.registers]
