@@ -74,6 +74,10 @@ class Guessed(unittest.TestCase):
             ("Noor air.wav", (None, "air", "")),
             ("weir steps bram.wav", (None, "steps", "Trombone")),
             ("REC0001.WAV", (None, "", "")),
+            ("IMG_2231 Ilse.ogg", (1, "", "")),
+            ("noor v clarinet air final FINAL.ogg", (2, "air", "Clarinet in B♭")),
+            ("Ilze air.wav", (None, "air", "")),  # too short a name to be wrong in
+            ("nor_wikk.wav", (None, "", "")),
         ):
             with self.subTest(name):
                 found = guess(Path("/takes") / name, PLAYERS, PIECES)
@@ -84,6 +88,20 @@ class Guessed(unittest.TestCase):
         self.assertEqual(
             guess(Path("/t/01_Rafi_trumpet_march.wav"), PLAYERS, PIECES, assigned="march").name, "Rafi"
         )
+
+    def test_a_letter_wrong_is_the_same_name_where_there_is_no_other(self) -> None:
+        pupils = (player(1, "Matilda Brandt", "flute"), player(2, "Magnus", "tuba"))
+        for name, wanted in (("matlida.wav", 1), ("Magnuss take2.wav", 2), ("branches.wav", None)):
+            self.assertEqual(guess(Path("/t") / name, pupils, PIECES).player, wanted, name)
+
+    def test_what_a_camera_or_a_place_to_hand_in_wrote_is_nobody_s_name(self) -> None:
+        for name, wanted in (
+            ("IMG_2231 Bram.ogg", "Bram"),
+            ("wren_assignsubmission_file_tuba final FINAL.ogg", "Wren"),
+            ("IMG_0007.MOV", ""),
+            ("2026-11-03 Kit week 9.m4a", "Kit"),
+        ):
+            self.assertEqual(guess(Path("/t") / name, PLAYERS, PIECES).name, wanted, name)
 
     def test_what_kind_of_take(self) -> None:
         self.assertEqual(

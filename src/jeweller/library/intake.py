@@ -11,6 +11,7 @@ import unicodedata
 import zipfile
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from difflib import SequenceMatcher
 from pathlib import Path
 
 from jeweller.audio.decode import file_hash
@@ -47,6 +48,12 @@ NAMELESS = frozenset(
         "new",
         "file",
         "copy",
+        # what cameras, phones and places to hand in at put around a name
+        *("img", "dsc", "vid", "mov", "movie", "video", "track", "untitled", "whatsapp", "ptt"),
+        *("final", "finals", "version", "attempt", "try", "practice", "practise", "homework", "submission"),
+        *("submitted", "assignment", "assignsubmission", "late", "week", "lesson", "exercise", "test"),
+        *("jan", "feb", "mar", "apr", "jun", "jul", "aug", "sep", "sept", "oct", "nov", "dec"),
+        *("mon", "tue", "wed", "thu", "fri", "monday", "tuesday", "wednesday", "thursday", "friday"),
     )
 )
 VOICES = frozenset(("tenor", "alto", "baritone", "bass", "in", "bb", "eb"))
@@ -54,6 +61,7 @@ LISTEN_S = 30.0  # seconds of a recording that are held against each piece
 ENOUGH = 0.6  # share of the notes that must be right for a piece to be recognised
 # words that tell no title from another
 LITTLE = frozenset(("the", "a", "an", "of", "on", "in", "and", "for", "to", "up", "no"))
+NEARLY = 0.85  # share of letters in common: one in seven wrong
 STEM, ENDING = 4, 2  # letters that must agree, and that may be added
 SHORT_TITLE = 2  # words of a title of which one alone is too little
 
@@ -212,13 +220,26 @@ def guess_all(
 
 def _player(told: list[str], players: Sequence[Player]) -> Player | None:
     """The player whose whole name stands among the words, the longest name first; else the one player whose
-    first name does.
+    first name does, by the initial of the last where two share it; else the one whose name is nearly so.
     """
-    whole = [p for p in players if (w := words(p.name)) and all(x in told for x in w)]
+    names = {p.id: words(p.name) for p in players}
+    whole = [p for p in players if names[p.id] and all(x in told for x in names[p.id])]
     if whole:
-        return max(whole, key=lambda p: len(words(p.name)))
-    first = [p for p in players if (w := words(p.name)) and w[0] in told and len(w[0]) > 1]
-    return first[0] if len(first) == 1 else None
+        return max(whole, key=lambda p: len(names[p.id]))
+    first = [p for p in players if names[p.id] and names[p.id][0] in told and len(names[p.id][0]) > 1]
+    if len(first) > 1:
+        first = [p for p in first if any(w[0] in told for w in names[p.id][1:])]
+    if first:
+        return first[0] if len(first) == 1 else None
+    near = [p for p in players if any(_nearly(w, t) for w in names[p.id] for t in told if t not in NAMELESS)]
+    return near[0] if len(near) == 1 else None
+
+
+def _nearly(name: str, told: str) -> bool:
+    """Whether a word is a name with a letter wrong, left out or too many."""
+    if min(len(name), len(told)) < STEM or find_instrument(told) is not None:
+        return False
+    return SequenceMatcher(None, name, told).ratio() >= NEARLY
 
 
 def _piece(told: list[str], pieces: Sequence[Known]) -> str:
