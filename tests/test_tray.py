@@ -24,6 +24,7 @@ from jeweller.demo_band import read_band
 from jeweller.errors import LedgerError
 from jeweller.instruments.table import require_instrument
 from jeweller.library.checking import Checking, CheckJob, CheckNews, options_of, run_check_job
+from jeweller.library.class_list import Listed, read_class_list
 from jeweller.library.demo import fill_demo
 from jeweller.library.intake import (
     Known,
@@ -41,7 +42,7 @@ from jeweller.notation.readers.sandbox import load_score
 from jeweller.pipeline.check import Options
 from jeweller.pipeline.workers import WorkerPool
 from jeweller.simulator.noises import say
-from tests.support import RATE, changed, part_of, score_file, sounding, straight
+from tests.support import RATE, TempCase, changed, part_of, score_file, sounding, straight
 from tests.test_ledger import LedgerCase
 
 PIECES = (
@@ -332,6 +333,39 @@ class Checked(LedgerCase):
         )
 
 
+class ClassLists(TempCase):
+    def read(self, text: str, encoding: str = "utf-8") -> tuple[list[Listed], list[str]]:
+        path = self.folder / "class.csv"
+        path.write_bytes(text.encode(encoding))
+        return read_class_list(path)
+
+    def test_any_columns_in_any_order(self) -> None:
+        wanted = [Listed("Zoë Vale", "clarinet", "2"), Listed("Bram Holt", "trumpet")]
+        for text, encoding in (
+            ("Name,Instrument,Part\nZoë Vale,Clarinet,2\nBram Holt,Trumpet,\n", "utf-8-sig"),
+            ("part;surname;forename;plays\n2;Vale;Zoë;clarinet\n;Holt;Bram;trumpet\n", "cp1252"),
+        ):
+            self.assertEqual(self.read(text, encoding), (wanted, []))
+        no_head = "1\tZoë Vale\tClarinet\n2\tBram Holt\tTrumpet\n"
+        self.assertEqual(
+            [(x.name, x.instrument) for x in self.read(no_head)[0]],
+            [("Zoë Vale", "clarinet"), ("Bram Holt", "trumpet")],
+        )
+
+    def test_doubles_are_one_and_what_is_no_list_is_a_sentence(self) -> None:
+        self.assertEqual(len(self.read("name\nKit\nkit\nWren\n")[0]), 2)
+        for text, words in (
+            ("", "empty"),
+            ("1,2\n3,4\n", "no column of names"),
+            ("a\0b", "is no text"),
+            ("name\n,\n", "no names"),
+        ):
+            with self.assertRaisesRegex(LedgerError, words):
+                self.read(text)
+        with self.assertRaisesRegex(LedgerError, "cannot be read"):
+            read_class_list(self.folder / "nowhere.csv")
+
+
 class Commands(LedgerCase):
     def ledger(self, *words: object) -> tuple[int, str, str]:
         self.library.close()
@@ -339,6 +373,26 @@ class Commands(LedgerCase):
         with contextlib.redirect_stdout(out), contextlib.redirect_stderr(told):
             status = main(["ledger", "--library", str(self.library.folder), *map(str, words)])
         return status, out.getvalue(), told.getvalue()
+
+    def test_a_folder_with_its_music_and_a_class_list_is_all_that_a_first_class_needs(self) -> None:
+        _, demo = read_band(DEMO)
+        pile, players = self.folder / "pile", self.folder / "class.csv"
+        pile.mkdir()
+        shutil.copy(demo[1].score, pile / demo[1].score.name)
+        shutil.copy(demo[1].take, pile / "IMG_2231 Bram.ogg")
+        players.write_text(
+            "Last name;First name;Instrument\nHolt;Bram;Trumpet\nVale;Noor;Clarinett\n", encoding="cp1252"
+        )
+        status, out, told = self.ledger("bring", pile, "--players", players)
+        self.assertEqual(status, 0, told)
+        self.assertIn("class list: 2 new, 0 brought up to date", out)
+        self.assertIn("Noor Vale: there is no instrument “Clarinett”.", told)
+        self.assertIn("music: The Lockkeeper's March", out)
+        self.assertIn("IMG_2231 Bram.ogg: Bram Holt · ", out)
+        players.write_text("name,instrument\nNoor Vale,Clarinet\nBram Holt,Trumpet\n")
+        out = self.ledger("bring", pile, "--players", players)[1]
+        self.assertIn("class list: 0 new, 1 brought up to date", out)
+        self.assertIn("(here already, left out)", out)
 
     def test_a_tray_from_the_command_line(self) -> None:
         _, demo = read_band(DEMO)
@@ -352,7 +406,11 @@ class Commands(LedgerCase):
             (status, out.splitlines()[0]),
             (0, "Bram trumpet lockkeepers march.ogg: Bram · The Lockkeeper's March · Trumpet in B♭"),
         )
-        status, out, told = self.ledger("bring", pile)
+        status, _, told = self.ledger("bring", pile)
+        self.assertEqual(status, 2)
+        self.assertIn("Not in the class yet: Bram, Ilse. Nothing was entered", told)
+        self.assertEqual(self.ledger("trays")[1], "")
+        status, out, told = self.ledger("bring", pile, "--new")
         self.assertEqual(status, 2)  # one of them is no sound
         self.assertIn("Bram · The Lockkeeper's March · Trumpet in B♭ · to hear · nearly there, ", out)
         self.assertIn("Ilse march.wav: failed - ", told)

@@ -16,9 +16,10 @@ from jeweller.errors import LedgerError
 from jeweller.files import write_bytes
 from jeweller.i18n import _, ngettext
 from jeweller.library.checking import Checking
+from jeweller.library.class_list import enter_class, read_class_list
 from jeweller.library.class_view import class_view, pieces_of
 from jeweller.library.exports import list_marks
-from jeweller.library.intake import enter_tray, look_at
+from jeweller.library.intake import bring_music, enter_tray, look_at
 from jeweller.library.library import Library
 from jeweller.library.privacy import delete_player, export_player, list_held
 from jeweller.library.store import restore
@@ -71,6 +72,11 @@ def _player(library: Library, name: str) -> Player:
 
 def _bring(library: Library, options: argparse.Namespace) -> int:
     with tempfile.TemporaryDirectory() as folder:
+        if options.players and not options.look:
+            _enter_class(library, Path(options.players))
+        if not options.look:
+            for title in bring_music(library, [Path(p) for p in options.paths]):
+                print(_("music: {title}").format(title=title))
         bands = library.bands()
         guesses, pieces, told = look_at(
             library, [Path(p) for p in options.paths], Path(folder), bands[0].id if bands else None
@@ -95,9 +101,27 @@ def _bring(library: Library, options: argparse.Namespace) -> int:
         new = [g for g in guesses if not g.twice]
         if options.look or not new:
             return 0
+        unknown = sorted({g.name for g in new if g.player is None and g.name})
+        if unknown and not options.new:
+            raise LedgerError(
+                _(
+                    "Not in the class yet: {names}. Nothing was entered: --new enters them, --players LIST "
+                    "takes a class list."
+                ).format(names=", ".join(unknown))
+            )
         tray = enter_tray(library, bands[0].id if bands else library.add_band(_("My band")).id, new)
     options.tray = str(tray.id)
     return _check(library, options)
+
+
+def _enter_class(library: Library, path: Path) -> None:
+    listed, told = read_class_list(path)
+    for sentence in told:
+        print(_("note: {sentence}").format(sentence=sentence), file=sys.stderr)
+    bands = library.bands()
+    band = bands[0].id if bands else library.add_band(_("My band")).id
+    new, changed = enter_class(library, band, listed)
+    print(_("class list: {new} new, {changed} brought up to date").format(new=new, changed=changed))
 
 
 def _check(library: Library, options: argparse.Namespace) -> int:

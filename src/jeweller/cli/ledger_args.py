@@ -24,6 +24,10 @@ def add_ledger(commands: Any) -> None:
     )
     bring.add_argument("paths", metavar="PATH", nargs="+")
     bring.add_argument("--look", action="store_true", help=_("only show what each recording seems to be"))
+    bring.add_argument("--new", action="store_true", help=_("enter players that are not in the class yet"))
+    bring.add_argument(
+        "--players", metavar="LIST", help=_("a class list (CSV) that is brought up to date first")
+    )
     acts.add_parser("trays", help=_("list the trays"))
     check = acts.add_parser(
         "check", help=_("check what waits in a tray, on all cores; what was interrupted goes on")

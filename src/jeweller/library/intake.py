@@ -10,7 +10,7 @@ import re
 import unicodedata
 import zipfile
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from difflib import SequenceMatcher
 from pathlib import Path
 
@@ -25,6 +25,7 @@ from jeweller.library.library import Library
 from jeweller.library.tables import Player, Tray
 from jeweller.notation.model import Part, Score
 from jeweller.notation.performance import perform_part
+from jeweller.notation.readers.sandbox import load_scores
 
 ARCHIVE_BYTES = 4 * 2**30  # unpacked; a zip of more is none of a class
 # words for a take of its rhythm alone
@@ -57,6 +58,7 @@ NAMELESS = frozenset(
     )
 )
 VOICES = frozenset(("tenor", "alto", "baritone", "bass", "in", "bb", "eb"))
+MUSIC = frozenset((".musicxml", ".mxl", ".xml", ".mei", ".abc", ".mid", ".midi"))
 LISTEN_S = 30.0  # seconds of a recording that are held against each piece
 ENOUGH = 0.6  # share of the notes that must be right for a piece to be recognised
 # words that tell no title from another
@@ -370,7 +372,36 @@ def look_at(
     pieces = [Known(p.id, p.title, p.parts) for p in library.shelf.pieces.values() if not p.passage_of]
     pieces.sort(key=lambda p: p.title.casefold())
     players = library.players(band) if band is not None else []
-    return guess_all(found, players, pieces, known=lambda p: bool(library.same_recording(p))), pieces, told
+    only = pieces[0].id if len(pieces) == 1 else ""  # then a recording can be of nothing else
+
+    def known(path: Path) -> bool:
+        return bool(library.same_recording(path))
+
+    return guess_all(found, players, pieces, assigned=only, known=known), pieces, told
+
+
+def bring_music(library: Library, sources: Iterable[Path]) -> list[str]:
+    """Puts the scores among files and folders on the shelf, each once; their titles. What is no score that
+    can be read is left where it is.
+    """
+    library.shelf.read()
+    there = {p.title.casefold() for p in library.shelf.pieces.values()}
+    brought = []
+    for source in sources:
+        for path in sorted(source.rglob("*")) if source.is_dir() else [source]:
+            if path.suffix.casefold() not in MUSIC or not path.is_file():
+                continue
+            try:
+                scores = load_scores(path)
+            except JewellerError:
+                continue
+            for score in scores:
+                titled = score if score.title else replace(score, title=path.stem)
+                if titled.title.casefold() not in there:
+                    there.add(titled.title.casefold())
+                    library.shelf.add(titled)
+                    brought.append(titled.title)
+    return brought
 
 
 def enter_tray(library: Library, band: int, guesses: Sequence[Guess], setup: str = "") -> Tray:
