@@ -354,13 +354,13 @@ class ClassLists(TempCase):
 
     def test_doubles_are_one_and_what_is_no_list_is_a_sentence(self) -> None:
         self.assertEqual(len(self.read("name\nKit\nkit\nWren\n")[0]), 2)
-        for text, words in (
+        for text, said in (
             ("", "empty"),
             ("1,2\n3,4\n", "no column of names"),
             ("a\0b", "is no text"),
             ("name\n,\n", "no names"),
         ):
-            with self.assertRaisesRegex(LedgerError, words):
+            with self.assertRaisesRegex(LedgerError, said):
                 self.read(text)
         with self.assertRaisesRegex(LedgerError, "cannot be read"):
             read_class_list(self.folder / "nowhere.csv")
