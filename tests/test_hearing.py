@@ -104,7 +104,7 @@ class Repeats(TempCase):
     def test_at_the_beginning_with_endings_and_at_the_end(self) -> None:
         first = {2: {"repeat_times": 2}}
         once = f"{self.SECTION} | D5/1 E5/1 F5/1 D5/1 | E5/1 G5/1 F5/1 E5/1 | C5/4"
-        repeat = ("repeat_skipped", "The repeat from bar 1 to bar 3 was not taken.")
+        repeat = ("repeat_skipped", "The repeat from bar 1 to bar 3 was not played.")
         ending = (
             "wrong_ending",
             "The second ending was played the first time; the repeat was left out with it.",

@@ -402,6 +402,7 @@ STROKES_LIMITS = StrokesLimits()
 class TimingLimits:
     """`assessment.timing`."""
 
+    even_ratio: float = number(1.5, "ratio", (1, 2), "of a dotted pair below which it is called even")
     squeezed_share: float = number(
         0.75, "share", (0, 1), "of the notes of a squeezed figure must be shorter than they are written"
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from jeweller.assessment.finding import Finding
+from jeweller.assessment.limits import TIMING_LIMITS
 from jeweller.assessment.sentence import Texts, by_hands, fill_in
 from jeweller.i18n import N_, NN_, _, ngettext
 from jeweller.phrases import beats, counts
@@ -205,9 +206,6 @@ def write_uneven(f: Finding) -> Texts:
     )
 
 
-EVEN_RATIO = 1.5  # of a dotted pair: nearer to 1 : 1 than to 2 : 1
-
-
 def write_dotted(f: Finding) -> Texts:
     d = f.detail
     several = d.get("of", 0) > 1
@@ -217,7 +215,7 @@ def write_dotted(f: Finding) -> Texts:
             if several
             else N_("{at}: the dotted rhythm came out too sharp: the short note is too short.")
         )
-    elif d["ratio"] < EVEN_RATIO:
+    elif d["ratio"] < TIMING_LIMITS.even_ratio:
         message = (
             N_("{at}: the dotted rhythm came out even, {often}: make the first note longer.")
             if several
