@@ -106,6 +106,7 @@ def main() -> None:
         place.shown.lines["fingerings"].setChecked(True)
         for trap, box in place.look.boxes:
             box.setChecked(trap.kind in ("altered", "register"))
+        wait(lambda: place.view.paper.engraving is not None)
         shot("pattern-book")
         place.shown.lines["fingerings"].setChecked(False)
         place.choose_way("type")

@@ -98,7 +98,10 @@ def analyse_part(
     lighter = tuple(find_simplifications(part))
     weight = _weights(part, traps)
     new = [b for b in part.bars if weight[b.number] > 0]
-    hardest = sorted((b.number for b in new), key=lambda n: -weight[n])[:ISOLATED]
+    alone = min(
+        ISOLATED, max(1, len(part.bars) // 3)
+    )  # of a short piece less, or nothing is left to begin with
+    hardest = sorted((b.number for b in new), key=lambda n: -weight[n])[:alone]
     score, reasons = _level(part, traps, lighter)
     level = next((name for limit, name in LEVELS if score <= limit), HARDEST)
     bpm = next((m.value for b in part.bars for m in b.marks if m.kind == "tempo" and m.value), None) or 90.0
