@@ -272,6 +272,13 @@ class Opening(DeskCase):
 
 
 class Choosing(DeskCase):
+    def test_notes_whose_places_lie_below_the_fold_are_stacked_from_the_top(self) -> None:
+        self.open()
+        margin = self.window.loupe.margin
+        for visible, at in ((2000.0, 900), (600.0, margin._head.height())):
+            margin.place(lambda _key: 900.0, visible)
+            self.assertAlmostEqual(min(n.y() for n in margin.notes), at, delta=24)
+
     def test_a_mark_a_note_a_margin_note_and_the_sound_choose_the_same(self) -> None:
         self.open()
         loupe = self.window.loupe

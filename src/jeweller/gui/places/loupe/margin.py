@@ -309,9 +309,10 @@ class Margin(QWidget):
         self.facets = on or None
         self.filtered.emit()
 
-    def place(self, level: Callable[[str], float | None]) -> list[tuple[str, float]]:
-        """Lays the notes out; `level` gives the height a note wishes for. Returns (key, y of its hair line)
-        and sets the height.
+    def place(self, level: Callable[[str], float | None], visible: float) -> list[tuple[str, float]]:
+        """Lays the notes out; `level` gives the height a note wishes for. Where the first of them would lie
+        below what is `visible` of the top, they are stacked from there. Returns (key, y of its hair line) and
+        sets the height.
         """
         self._head.setGeometry(0, 0, self.wide - 8, self._head.sizeHint().height())
         y = self._head.sizeHint().height() + GAP
@@ -336,6 +337,9 @@ class Margin(QWidget):
         wished = [(level(n.shown.key), n) for n in sure]
         total = sum(self._height(n) + GAP for n in sure)
         ordered = sorted(wished, key=lambda p: (p[0] if p[0] is not None else -1.0, p[1].shown.number))
+        first = next(((w, n) for w, n in ordered if w is not None), None)
+        if first is not None and first[0] + min(self._height(first[1]), visible / 2) > visible:
+            ordered = [(None, n) for _unused, n in ordered]
         bottom = max((w for w, _unused in ordered if w is not None), default=0.0) + 400
         for wish, note in ordered:
             if wish is not None and y + total < max(bottom, y + total):
@@ -344,7 +348,7 @@ class Margin(QWidget):
                 y = max(y, int(min(wish, bottom - total)))
             total -= self._height(note) + GAP
             y = self._put(note, y)
-            if wish is not None:
+            if level(note.shown.key) is not None:
                 ends.append((note.shown.key, note.y() + 18.0))
         if not sure and self._followed:
             y = self._label(

@@ -210,7 +210,7 @@ class Loupe(QWidget):
         self._lay_margin()
 
     def _lay_margin(self) -> None:
-        ends = self.margin.place(self.paper.system_top)
+        ends = self.margin.place(self.paper.system_top, self.scroller.viewport().height())
         lines = []
         for key, y in ends:
             start = self.paper.place_of(key)
