@@ -272,6 +272,17 @@ class Opening(DeskCase):
 
 
 class Choosing(DeskCase):
+    def test_a_full_mark_above_a_finding_says_why(self) -> None:
+        self.open()
+        review = self.window.loupe_place.review
+        assert review is not None
+        mark = review.report["mark"]
+        words = lambda: " ".join(x.text() for x in self.window.loupe.margin._head.findChildren(QLabel))  # noqa: E731
+        self.assertNotIn("What is found", words())
+        mark["value"] = mark["out_of"]
+        self.window.loupe._rebuild_margin()
+        self.assertIn("What is found takes off less than is counted.", words())
+
     def test_notes_whose_places_lie_below_the_fold_are_stacked_from_the_top(self) -> None:
         self.open()
         margin = self.window.loupe.margin

@@ -99,6 +99,16 @@ def rows_of(f: ReportFinding) -> list[tuple[str, str]]:
     return rows
 
 
+def _stands(review: Review) -> bool:
+    """Whether a sure finding stands that is no advice."""
+    return any(
+        s.state != FindingState.DISMISSED
+        and is_sure(s.finding["confidence"])
+        and s.finding["kind"] not in UNMARKED
+        for s in review.shown
+    )
+
+
 def _beats(value: float) -> str:
     quarters = round(4 * value) / 4
     return ngettext("{n:g} beat", "{n:g} beats", quarters).format(n=quarters)
@@ -279,6 +289,16 @@ class Margin(QWidget):
                 )
             )
             box.addWidget(label)
+            if mark["value"] == mark["out_of"] and _stands(review):
+                box.addWidget(
+                    wrapped(
+                        _("What is found takes off less than is counted.")
+                        if any(p["taken_off"] for p in mark["parts"])
+                        else _("What is found is not marked under this scheme."),
+                        self.points,
+                        self.theme.quiet,
+                    )
+                )
             if heard := heard_sentence(heard_of(review.report)):
                 box.addWidget(wrapped(heard, self.points, weight=600))
         row = QHBoxLayout()
