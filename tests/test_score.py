@@ -221,6 +221,21 @@ class Pitches(unittest.TestCase):
 
 
 class Writing(TempCase):
+    def test_a_way_back_says_how_far(self) -> None:
+        bars = " | ".join(["C5/4"] * 4)
+        for flags, words in (
+            (
+                {0: {"segno": True}, 1: {"to_coda": True}, 2: {"dalsegno": True}, 3: {"coda": True}},
+                "D.S. al Coda",
+            ),
+            ({1: {"fine": True}, 3: {"dacapo": True}}, "D.C. al Fine"),
+            ({3: {"dacapo": True}}, "D.C."),
+        ):
+            part = part_of(bars, flags=flags)
+            written = write_musicxml(Score("T", (part,)))
+            self.assertIn(f">{words}<".encode(), written)
+            self.assertEqual([b.dacapo for b in read(written).parts[0].bars], [b.dacapo for b in part.bars])
+
     def test_what_is_written_reads_back_the_same(self) -> None:
         part = part_of(
             "G4/1 | C5/.75( D5/.25) Eb5/1t {F5}E5/.5 F#5/.5 G5/1_ | G5/3 r/1 | C5/4f",

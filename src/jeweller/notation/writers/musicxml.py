@@ -99,7 +99,7 @@ def _part(element: Element, part: Part, texts: Mapping[str, str], bars_per_line:
             _add(measure, "print", **{"new-system": "yes"})
         _left_barline(measure, bar)
         _attributes(measure, bar, before, divisions, part if index == 0 else None)
-        _bar(measure, bar, divisions, texts, strokes)
+        _bar(measure, bar, divisions, texts, strokes, _until(part))
         _right_barline(measure, bar)
         before = bar
 
@@ -170,8 +170,20 @@ def _right_barline(measure: Element, bar: Bar) -> None:
         )
 
 
+def _until(part: Part) -> str:
+    """What a player who goes back is told besides: how far."""
+    if any(b.to_coda or b.coda for b in part.bars):
+        return " al Coda"
+    return " al Fine" if any(b.fine for b in part.bars) else ""
+
+
 def _bar(
-    measure: Element, bar: Bar, divisions: int, texts: Mapping[str, str], strokes: Mapping[str, str]
+    measure: Element,
+    bar: Bar,
+    divisions: int,
+    texts: Mapping[str, str],
+    strokes: Mapping[str, str],
+    until: str,
 ) -> None:
     for flag in ("segno", "coda"):
         if getattr(bar, flag):
@@ -195,8 +207,8 @@ def _bar(
     for flag, words, sound in (
         ("fine", "Fine", "fine"),
         ("to_coda", "To Coda", "tocoda"),
-        ("dacapo", "D.C.", "dacapo"),
-        ("dalsegno", "D.S.", "dalsegno"),
+        ("dacapo", f"D.C.{until}", "dacapo"),
+        ("dalsegno", f"D.S.{until}", "dalsegno"),
     ):
         if getattr(bar, flag):
             direction = _add(measure, "direction", placement="above")
