@@ -329,6 +329,16 @@ class Printed(TempCase):
         self.assertEqual(
             list(list_texts(short, "counts", TextLineSettings(), None).values()), ["1", "la", "ta", "li", "2"]
         )
+        for counting, wanted in (
+            ("1 2 3 4 5 6", ["1", "2", "&", "3", "4-5-6"]),
+            ("du de", ["du", "da", "ta", "di", "du"]),
+        ):
+            told = list_texts(short, "counts", TextLineSettings(counting=counting), None)
+            self.assertEqual(list(told.values()), wanted)
+        duple = list_texts(
+            part_of("C5/.5 D5/.5 E5/1 F5/2"), "counts", TextLineSettings(counting="du de"), None
+        )
+        self.assertEqual(list(duple.values()), ["du", "de", "du", "du-u"])
         sixteenths = part_of("C5/.25 D5/.25 E5/.25 F5/.25 G5/.5 r/.5 C5/2")
         ta = list_texts(sixteenths, "counts", TextLineSettings(counting="ta ti-ti"), None)
         self.assertEqual(list(ta.values()), ["ti", "ka", "ti", "ka", "ti", "(s)", "ta-a"])

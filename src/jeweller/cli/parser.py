@@ -224,7 +224,10 @@ def _add_printing(parser: argparse.ArgumentParser) -> None:
         "--blank", metavar="LINES", default="", help=_("which of them are left blank to be filled in")
     )
     parser.add_argument(
-        "--counting", metavar="WAY", default="1 & 2 &", help=_("“1 & 2 &”, “1 te 2 te” or “ta ti-ti”")
+        "--counting",
+        metavar="WAY",
+        default="1 & 2 &",
+        help=_("“1 & 2 &”, “1 te 2 te”, “1 2 3 4 5 6” (in 6/8), “du de” or “ta ti-ti”"),
     )
     parser.add_argument("--big", action="store_true", help=_("large notes"))
     parser.add_argument(

@@ -46,6 +46,15 @@ COUNTINGS = {
         F(5, 6): "ta",
     },
 }
+# the same in syllables: the beat too has a name, whichever it is
+COUNTINGS["du de"] = {
+    **dict.fromkeys((F(1, 4), F(3, 4), F(1, 6), F(5, 6)), "ta"),
+    F(1, 2): "de",
+    F(1, 3): "da",
+    F(2, 3): "di",
+}
+IN_SIX = "1 2 3 4 5 6"  # every eighth of 6/8 counted; elsewhere as "1 & 2 &"
+COUNTINGS[IN_SIX] = COUNTINGS["1 & 2 &"]
 TA_NAMES = {
     F(4): "ta-a-a-a",
     F(3): "ta-a-a",
@@ -172,6 +181,8 @@ def count_text(bar: Bar, note: Note, counting: str) -> str:
             return "(s)" if note.duration < 1 else "(" + " ".join(["sh"] * round(note.duration)) + ")"
         return "" if note.tie_stop else _ta_name(note)
     beat = bar.metre.beat
+    if counting == IN_SIX and beat.numerator == 3:
+        beat /= 3
     lead = (
         bar.metre.length - bar.length
         if bar.implicit and bar.number in ("0", "1") and bar.length < bar.metre.length
@@ -179,8 +190,10 @@ def count_text(bar: Bar, note: Note, counting: str) -> str:
     )
     begin, end = (note.offset + lead) / beat, (note.offset + lead + note.duration) / beat
     whole, part = divmod(begin, 1)
-    first = str(int(whole) + 1) if not part else _within(part, beat, counting)
-    later = [str(k + 1) for k in range(int(whole) + 1, 64) if k < end]
+    syllables = counting == "du de"
+    on_beat = "du" if syllables else str(int(whole) + 1)
+    first = on_beat if not part else _within(part, beat, counting)
+    later = ["u" if syllables else str(k + 1) for k in range(int(whole) + 1, 64) if k < end]
     if note.is_rest:
         return "(" + " ".join([first, *later]) + ")"
     return "-".join([first, *later])
