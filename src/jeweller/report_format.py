@@ -51,6 +51,8 @@ FindingDetail = TypedDict(
         "db": float,
         "dip_db": float,
         "fingering": str | None,
+        "fingers_heard": str,  # how the note that was heard is usually fingered,
+        "fingers_written": str,  # and the one that is written
         "hands": str,
         "first": str,
         "from": str,

@@ -21,6 +21,7 @@ from jeweller.assessment.sound import assess_clearness, assess_dynamics, assess_
 from jeweller.assessment.strokes import assess_strokes
 from jeweller.assessment.timing import assess_rhythm
 from jeweller.i18n import SOURCE, in_language
+from jeweller.instruments.choose import fingerings
 from jeweller.instruments.table import Instrument
 from jeweller.notation.pitch import key_alter
 from jeweller.notes.table import Click, NoteTable
@@ -129,11 +130,10 @@ def _struck_again(
 
 def _in_order(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     """What is left when every cause is said once, with its words, most important first."""
-    hands = case.instrument.hands
     found = [
         f.replace(
             confidence=f.confidence if f.weighed else calibrate(f.confidence),
-            detail={**f.detail, "hands": hands},
+            detail={**f.detail, "hands": case.instrument.hands, **_fingers(case, f)},
         )
         for f in explain_habits(case, _parsimony(case, found))
         if f.confidence >= ASSESS_LIMITS.least_said
@@ -142,6 +142,22 @@ def _in_order(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
     found.sort(key=lambda f: (not is_sure(f.confidence), f.kind in UNMARKED, -_weight(f), f.at_s, f.kind))
     with in_language(SOURCE):  # a report keeps its words; they are said otherwise where they are shown
         return [write_texts(f) for f in found]
+
+
+def _fingers(case: AssessmentContext, f: Finding) -> FindingDetail:
+    """How the note that is written and the one that was heard are usually fingered, or where the slide is for
+    them.
+    """
+    if f.kind not in WRONG_KINDS or not f.notes or "semitones" not in f.detail:
+        return {}
+    pitch = case.notes[case.index_of[f.notes[0]]].written.pitch
+    if pitch is None:
+        return {}
+    written, heard = (
+        next((x.text for x in fingerings(case.instrument, pitch.midi + up)), "")
+        for up in (0, round(f.detail["semitones"]))
+    )
+    return {"fingers_written": written, "fingers_heard": heard} if written else {}
 
 
 def _without(case: AssessmentContext, missed: set[str]) -> AssessmentContext:

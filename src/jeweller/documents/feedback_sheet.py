@@ -18,7 +18,7 @@ from jeweller.assessment.messages import FACET_NAMES, localized
 from jeweller.documents.engraving import engrave
 from jeweller.documents.excerpt import excerpt
 from jeweller.documents.page import environment, fonts, html_to_pdf
-from jeweller.documents.plain_text import good_sentence
+from jeweller.documents.plain_text import fingers_shown, good_sentence
 from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme, shape_svg
 from jeweller.i18n import N_, _
 from jeweller.notation.performance import PerformedPart
@@ -192,6 +192,7 @@ def _shown(slip: FeedbackSheet, settings: FeedbackSettings, theme: Theme) -> dic
                 "bar": f["bar"],
                 "advice": f["advice"],
                 "text": f["text"],
+                "fingers": fingers_shown(f),
                 "comment": slip.comments.get(f["key"], ""),
                 "svg": excerpt(engraving, slip.line, slip.report, theme, chosen, f["key"]).svg,
                 "played": clip.played,

@@ -15,6 +15,10 @@ from jeweller.report_format import ReportFinding, RestsOn, TakeReport
 SHOWN_FIRST = 3
 
 
+# What of a finding's detail is said in sentences of its own, or only chooses words.
+TOLD_ELSEWHERE = frozenset(("rests_on", "rivals", "hands", "fingers_written", "fingers_heard"))
+
+
 def sureness(confidence: float) -> str:
     return (
         _("sure")
@@ -177,6 +181,18 @@ def rival_lines(finding: ReportFinding) -> list[str]:
     return lines
 
 
+def fingers_shown(finding: ReportFinding) -> str:
+    """The usual fingering, or position, of what is written and of what was heard; "" where none is known.
+
+    >>> finding = {"detail": {"written": "C3", "heard": "D3", "fingers_written": "6", "fingers_heard": "4"}}
+    >>> fingers_shown(finding)
+    'C3: 6 · D3: 4'
+    """
+    d = finding["detail"]
+    pairs = ((d.get("written"), d.get("fingers_written")), (d.get("heard"), d.get("fingers_heard")))
+    return " · ".join(f"{name}: {fingers}" for name, fingers in pairs if name and fingers)
+
+
 def rest_sentence(r: RestsOn) -> str:
     """What a finding rests on, in one sentence.
 
@@ -242,7 +258,7 @@ def explain_text(report: TakeReport, finding: ReportFinding) -> str:
     out += [
         f"  {k.replace('_', ' ')}: {v}"
         for k, v in finding["detail"].items()
-        if v not in ("", None) and k not in ("rests_on", "rivals", "hands")
+        if v not in ("", None) and k not in TOLD_ELSEWHERE
     ]
     if finding["detail"].get("rests_on"):
         out += [f"  {line}" for line in rest_lines(finding["detail"]["rests_on"], finding["confidence"])]

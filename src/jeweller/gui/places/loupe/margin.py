@@ -24,7 +24,7 @@ from jeweller.assessment.finding import UNMARKED, is_sure
 from jeweller.assessment.messages import FACET_NAMES, cause_words, localized
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import WHOLE
-from jeweller.documents.plain_text import good_sentence, sureness
+from jeweller.documents.plain_text import fingers_shown, good_sentence, sureness
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import facet_pixmap
@@ -94,6 +94,8 @@ def rows_of(f: ReportFinding) -> list[tuple[str, str]]:
         much.append(how_often(f["count"], of) if of else _("{times} times").format(times=f["count"]))
     if much:
         rows.append((_("how much"), ", ".join(much)))
+    if shown := fingers_shown(f):
+        rows.append((_("position") if d.get("hands") == "slide" else _("fingering"), shown))
     if f["cause"]:
         rows.append((_("why"), cause_words(f["cause"])))
     return rows
