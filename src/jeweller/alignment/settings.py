@@ -203,7 +203,7 @@ class AlignSettings:
         0.8, "periodicity", (0, 1), "if it sounds before: seconds looked at, periodicity"
     )
     past_fine_notes: int = number(3, "notes", (1, 12), "as written behind the Fine: the take goes on past it")
-    past_fine_gain: float = number(12.0, "nats", (0, 48), "by which going on must fit better")
+    past_fine_gain: float = number(6.0, "nats", (0, 48), "by which going on must fit better")
     own_share: float = number(
         0.75, "share", (0, 1), "of what sounds before the beginning or behind the end is as written, in a try"
     )
