@@ -16,16 +16,20 @@ import numpy as np
 
 from jeweller.audio.decode import decode
 from jeweller.cli.main import main
-from jeweller.documents.parts import SheetSettings, parts_page, played_midi
+from jeweller.documents.engraving import engrave
+from jeweller.documents.parts import SheetSettings, drum_legend, parts_page, played_midi
 from jeweller.documents.text_lines import TextLineSettings, list_texts
 from jeweller.errors import DrillError
+from jeweller.exercises.harmony import VOICES, voice_line, voice_of
 from jeweller.exercises.make import make_exercise, written_tonic
+from jeweller.exercises.pages import make_page
 from jeweller.exercises.request import (
     ARTICULATIONS,
     CHOICES,
     INTERVALS,
     KINDS,
     METRES,
+    USES,
     ExerciseRequest,
     apply_choices,
 )
@@ -34,8 +38,10 @@ from jeweller.exercises.scales import SCALES, read_tonic
 from jeweller.instruments.table import find_instrument, instruments, require_instrument
 from jeweller.notation.model import Part
 from jeweller.notation.performance import perform_part
+from jeweller.notation.readers.musicxml import read
 from jeweller.notation.readers.sandbox import load_score
 from jeweller.notation.values import TYPE_QUARTERS
+from jeweller.notation.writers.musicxml import compute_beams, rest_blocks, write_musicxml
 from jeweller.synthesis.model import sounded
 from tests.support import TempCase, part_of
 
@@ -131,6 +137,8 @@ class EveryChoice(unittest.TestCase):
                 counts=int(rng.choice([1, 2, 7, 32])),
                 rest=int(rng.choice([0, 1, 16])),
                 bars=int(rng.choice([1, 2, 8])),
+                progression=str(rng.choice(["1 4 5 1", "1", "2 7 3", "8", "x"])),
+                uses=tuple(u for u in USES if rng.random() < 0.3),
                 pickup=bool(rng.integers(2)),
                 seed=int(rng.integers(99)),
             )
@@ -208,6 +216,16 @@ class ByHand(unittest.TestCase):
 
     def test_each_kind(self) -> None:
         for changes, expected in (
+            ({"kind": "arpeggio", "chord": "dominant seventh"}, "F4 A4 C5 E♭5 F5 E♭5 C5 A4 F4"),
+            (
+                {"kind": "arpeggio", "chord": "diminished seventh", "tonic": "B"},
+                "B4 D5 F5 A♭5 B5 A♭5 F5 D5 B4",
+            ),
+            (
+                {"kind": "inversions", "direction": "up"},
+                "F4 A4 C5 A4 C5 F5 C5 F5 A5 F5 A5 C6",
+            ),
+            ({"kind": "chords", "progression": "1 4 5", "metre": "3/4"}, "F4 A4 C5 F4 B♭4 D5 G4 C5 E5 F4"),
             (
                 {"kind": "intervals"},
                 "F4 A4 G4 B♭4 A4 C5 B♭4 D5 C5 E5 D5 F5 D5 E5 C5 D5 B♭4 C5 A4 B♭4 G4 A4 F4",
@@ -229,7 +247,7 @@ class ByHand(unittest.TestCase):
             ),
         ):
             with self.subTest(changes):
-                part = one(replace(DRILL, tonic="F", rhythm="quarters", **changes))  # type: ignore[arg-type]
+                part = one(replace(DRILL, **{"tonic": "F", "rhythm": "quarters", **changes}))  # type: ignore[arg-type]
                 self.assertEqual(
                     " ".join(n.written.pitch.name for n in perform_part("", part).notes if n.written.pitch),
                     expected,
@@ -243,6 +261,96 @@ class ByHand(unittest.TestCase):
         shrinking = one(replace(DRILL, kind="shrinking", span="tetrachord"))
         self.assertEqual([n.duration for n in perform_part("", shrinking).notes][:7], [4, 2, 2, 1, 1, 1, 1])
         self.assertTrue(all(shrinking.bars[k].notes[0].is_rest for k in (1, 3, 5)))
+
+    def test_a_call_is_answered_by_all_the_others(self) -> None:
+        request = replace(DRILL, kind="call", bars=4, span="five notes")
+        players = [require_instrument(n) for n in ("trumpet", "flute", "tuba")]
+        caller, *others = make_exercise(request, players).score.parts
+        silent = [[all(n.is_rest for n in b.notes) for b in p.bars] for p in (caller, *others)]
+        self.assertEqual(silent, [[False, True] * 2, [True, False] * 2, [True, False] * 2])
+        for other in others:
+            for call, answer in zip(caller.bars[::2], other.bars[1::2], strict=True):
+                self.assertEqual(
+                    [((n.known_pitch.midi + caller.chromatic) % 12, n.duration) for n in call.notes],
+                    [((n.known_pitch.midi + other.chromatic) % 12, n.duration) for n in answer.notes],
+                )
+
+    def test_a_chorale_has_whole_chords_and_no_fifths_side_by_side(self) -> None:
+        band = [require_instrument(n) for n in ("flute", "clarinet", "trombone", "tuba")]
+        self.assertEqual([voice_of(i) for i in band], ["soprano", "alto", "tenor", "bass"])
+        rng = np.random.default_rng(5)
+        for _ in range(20):
+            degrees = rng.integers(1, 8, 8)
+            request = replace(DRILL, kind="chorale", tonic="C", progression=" ".join(map(str, degrees)))
+            rows = [[s for s, _length in voice_line(request, v).steps] for v in VOICES]
+            chords = list(zip(*rows, strict=True))
+            for degree, chord in zip(degrees, chords, strict=True):
+                self.assertEqual(
+                    {s % 7 for s in chord if s is not None}, {(degree - 1 + t) % 7 for t in (0, 2, 4)}
+                )
+            for one_voice, other in itertools.combinations(rows, 2):
+                for k in range(len(rows[0]) - 1):
+                    a, b, c, d = one_voice[k], other[k], one_voice[k + 1], other[k + 1]
+                    assert a is not None and b is not None and c is not None and d is not None
+                    alike = (a - b) % 7 == (c - d) % 7 and (a - b) % 7 in (0, 4)
+                    self.assertFalse(alike and a != c and (c - a) * (d - b) > 0, (degrees, k))
+        made = make_exercise(replace(DRILL, kind="tuning chord", progression="1"), band).score.parts
+        letters = [[(n.sounding_midi - 10) % 12 for n in perform_part("", p).notes] for p in made]
+        self.assertEqual(letters, [[0, 0, 0], [0, 0, 4], [0, 7, 7], [0, 0, 0]])
+
+    def test_metres_that_change_and_rests_of_several_bars(self) -> None:
+        part = one(replace(DRILL, kind="rhythm", bars=16, uses=("changes of metre", "long rests"), seed=4))
+        self.assertGreater(len({(b.beats, b.beat_type) for b in part.bars}), 1)
+        self.assertTrue(rest_blocks(part))
+        self.assertEqual(part.bars[-1].metre, part.bars[0].metre)
+        seven = one(replace(DRILL, kind="rhythm", metre="7/8", bars=4, rhythm="eighths", uses=("fast",)))
+        beams = [compute_beams(b) for b in seven.bars]
+        starts = {
+            seven.bars[i].notes[k].offset
+            for i, bar in enumerate(beams)
+            for k, v in bar.items()
+            if v[0] == "begin"
+        }
+        self.assertLessEqual(starts, {Fraction(0), Fraction(1), Fraction(2), Fraction(5, 2)})
+
+    def test_a_page_of_exercises_each_under_its_own_key(self) -> None:
+        requests = (replace(DRILL, tonic="every key"), replace(DRILL, kind="arpeggio", tonic="F, C"))
+        made = make_page(requests, [require_instrument(n) for n in ("flute", "clarinet")])
+        flute, clarinet = made.score.parts
+        headings = [[b.heading for b in p.bars if b.heading] for p in (flute, clarinet)]
+        self.assertEqual([len(h) for h in headings], [14, 14])
+        self.assertEqual((headings[0][0], headings[1][0]), ("1. B♭ major", "1. C major"))
+        self.assertEqual(headings[0][12], "13. F major, triad")
+        self.assertEqual([b.number for b in flute.bars], [str(k + 1) for k in range(len(flute.bars))])
+        self.assertEqual(
+            len({n.id for b in flute.bars for n in b.notes}), sum(len(b.notes) for b in flute.bars)
+        )
+        engraved = engrave(flute, rails=False)
+        firsts = {b.index for b in engraved.bars if b.left == engraved.systems[b.system].left}
+        self.assertLessEqual({k for k, b in enumerate(flute.bars) if b.heading}, firsts)
+        self.assertEqual({n.id for b in flute.bars for n in b.notes}, engraved.notes.keys())
+        self.assertEqual([b.index for b in engraved.bars], list(range(len(flute.bars))))
+        tops = [s.highest for s in engraved.systems]
+        self.assertTrue(all(a.lowest < b for a, b in zip(engraved.systems, tops[1:], strict=False)))
+        again = read(write_musicxml(made.score))
+        self.assertEqual([b.fifths for b in again.parts[0].bars], [b.fifths for b in flute.bars])
+
+    def test_a_groove_on_one_staff(self) -> None:
+        part = one(replace(DRILL, kind="drums", bars=5), "drum-set")
+        first = part.bars[1].notes
+        self.assertEqual((first[0].stroke, first[0].head, first[0].display), ("Hi-hat", "x", "G5"))
+        self.assertEqual([(n.stroke, n.chord) for n in first[1:2]], [("Bass drum", True)])
+        backbeats = {n.offset for n in first if n.stroke == "Snare drum"}
+        self.assertEqual(backbeats, {1, 3})
+        self.assertIn("Bass drum in the first space", drum_legend(part))
+        back = read(
+            write_musicxml(
+                make_exercise(replace(DRILL, kind="drums"), [require_instrument("drum-set")]).score
+            )
+        )
+        self.assertEqual(
+            {n.stroke for n in back.parts[0].bars[1].notes if n.unpitched}, {n.stroke for n in first}
+        )
 
     def test_an_echo_is_answered_note_for_note(self) -> None:
         part = one(replace(DRILL, kind="echo", bars=6, span="five notes"))

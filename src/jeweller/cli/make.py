@@ -12,9 +12,17 @@ from jeweller.difficulty.analysis import analyse_part
 from jeweller.difficulty.ensemble import describe_ensemble
 from jeweller.documents.check_documents import write_documents
 from jeweller.documents.parts import SheetSettings, instrument_of, render_parts
-from jeweller.documents.text_lines import COUNTINGS, LINES, TextLineSettings
+from jeweller.documents.text_lines import (
+    ALL_COUNTINGS,
+    LINES,
+    OWN_WORDS,
+    SOLFEGES,
+    TextLineSettings,
+    read_words,
+)
 from jeweller.errors import SettingError
-from jeweller.exercises.make import BAND, make_exercise
+from jeweller.exercises.make import BAND
+from jeweller.exercises.pages import make_page
 from jeweller.exercises.parts import best_octave, write_for_instrument
 from jeweller.exercises.request import BOUNDS, CHOICES, KINDS, SPANS, USES, ExerciseRequest, apply_choices
 from jeweller.files import json_text, write_bytes
@@ -51,7 +59,9 @@ def run_make(options: argparse.Namespace) -> int:
     if options.written:
         choices["concert"] = "no"
     choices |= parse_choices(options.set)
-    made = make_exercise(apply_choices(ExerciseRequest(), choices), players(options.players))
+    first = apply_choices(ExerciseRequest(), choices)
+    requests = [first, *[_then(first, text) for text in options.then]]
+    made = make_page(requests, players(options.players))
     print(made.score.title)
     for part in made.score.parts:
         print(
@@ -62,6 +72,12 @@ def run_make(options: argparse.Namespace) -> int:
     for sentence in made.told:
         print(_("  note: {sentence}").format(sentence=sentence))
     return write_parts(made.score, options)
+
+
+def _then(first: ExerciseRequest, text: str) -> ExerciseRequest:
+    """One more exercise on the page, like the first but for what is said of it. Raises DrillError."""
+    kind, *choices = [piece.strip() for piece in text.split(";")]
+    return apply_choices(first, {"kind": kind} | parse_choices(choices))
 
 
 def run_sheet(options: argparse.Namespace) -> int:
@@ -159,14 +175,28 @@ def write_parts(score: Score, options: argparse.Namespace) -> int:
                     name=name, lines=", ".join(LINES)
                 )
             )
-    if options.counting not in (*COUNTINGS, "ta ti-ti"):
+    words = _own_words(Path(options.words)) if options.words else ()
+    counting = OWN_WORDS if words else options.counting
+    if counting not in (*ALL_COUNTINGS, OWN_WORDS):
         raise SettingError(
-            _("There is no way of counting “{counting}”; there are {countings} and ta ti-ti.").format(
-                counting=options.counting, countings=", ".join(COUNTINGS)
+            _("There is no way of counting “{counting}”; there are {countings}.").format(
+                counting=options.counting, countings=", ".join(ALL_COUNTINGS)
+            )
+        )
+    if options.solfege not in SOLFEGES:
+        raise SettingError(
+            _("There is no solfège “{solfege}”; there are {schools}.").format(
+                solfege=options.solfege, schools=", ".join(SOLFEGES)
             )
         )
     settings = SheetSettings(
-        under=TextLineSettings((*lines, *(b for b in blank if b not in lines)), blank, options.counting),
+        under=TextLineSettings(
+            (*lines, *(b for b in blank if b not in lines)),
+            blank,
+            counting,
+            solfege=options.solfege,
+            words=words,
+        ),
         big=options.big,
     )
     targets = {
@@ -188,6 +218,21 @@ def write_parts(score: Score, options: argparse.Namespace) -> int:
     for path in write_documents(render_parts(score, list(targets), settings), targets):
         print(path)
     return 0
+
+
+def _own_words(path: Path) -> tuple[tuple[str, str], ...]:
+    """The words of a table. Raises SettingError."""
+    try:
+        words = read_words(path.read_text("utf-8"))
+    except (OSError, UnicodeDecodeError) as error:
+        raise SettingError(_("{name} cannot be read: {error}.").format(name=path.name, error=error)) from None
+    if not words:
+        raise SettingError(
+            _("{name} holds no words; it is JSON, as in {example}.").format(
+                name=path.name, example='{"quarter note": "walk", "eighth note": "run"}'
+            )
+        )
+    return words
 
 
 def print_choices() -> None:
@@ -213,6 +258,7 @@ def print_choices() -> None:
                 "other": _("a note"),
                 "uses": ", ".join(USES),
                 "pickup": _("yes or no"),
+                "progression": _("degrees: 1 4 5 1"),
             }[field.name]
         default = getattr(ExerciseRequest(), field.name)
         print(f"  {field.name:13} {what}  [{', '.join(default) if isinstance(default, tuple) else default}]")

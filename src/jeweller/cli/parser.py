@@ -130,7 +130,10 @@ def _add_make(commands: Commands) -> None:
     make.add_argument(
         "--key",
         metavar="B♭",
-        help=_("the key or first note; it names the sounding key, with --written every player's own"),
+        help=_(
+            "the key or first note, several with commas, or “every key”; it names the sounding key, with "
+            "--written every player's own"
+        ),
     )
     make.add_argument("--written", action="store_true", help=_("the key is the one each player reads"))
     make.add_argument(
@@ -143,6 +146,13 @@ def _add_make(commands: Commands) -> None:
     )
     make.add_argument(
         "--set", metavar="NAME=VALUE", action="append", default=[], help=_("any choice that --list shows")
+    )
+    make.add_argument(
+        "--then",
+        metavar="KIND; NAME=VALUE; …",
+        action="append",
+        default=[],
+        help=_("one more exercise on the same page, like the first but for what is said here"),
     )
     make.add_argument("--list", action="store_true", help=_("show every choice"))
     _add_printing(make)
@@ -228,6 +238,19 @@ def _add_printing(parser: argparse.ArgumentParser) -> None:
         metavar="WAY",
         default="1 & 2 &",
         help=_("“1 & 2 &”, “1 te 2 te”, “1 2 3 4 5 6” (in 6/8), “du de” or “ta ti-ti”"),
+    )
+    parser.add_argument(
+        "--words",
+        metavar="FILE",
+        help=_("count with an own table of words: JSON of lengths and words"),
+    )
+    parser.add_argument(
+        "--solfège",
+        "--solfege",
+        dest="solfege",
+        metavar="SCHOOL",
+        default="movable do, minor on la",
+        help=_("what the notes are called: “movable do, minor on la”, “movable do, minor on do”, “fixed do”"),
     )
     parser.add_argument("--big", action="store_true", help=_("large notes"))
     parser.add_argument(

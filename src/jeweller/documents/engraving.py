@@ -7,9 +7,12 @@ become signs of our own font. Colours are the tokens INK; `Engraving.svg` fills 
 
 from __future__ import annotations
 
+import dataclasses
 import functools
+import itertools
 import re
 import threading
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -19,11 +22,14 @@ from jeweller.documents.theme import SERIF, SIGNS, Theme
 from jeweller.errors import ScoreError
 from jeweller.i18n import _
 from jeweller.notation.model import Part, Score
-from jeweller.notation.writers.musicxml import write_musicxml
+from jeweller.notation.writers.musicxml import regular_lines, rest_blocks, write_musicxml
 
 SPACE = 18.0  # staff space in page units
 HALF_HEAD = 10.8  # half the width of a notehead
 Element = Any  # lxml's stubs make every attribute optional; what the engraver writes is known
+WIDOW = 0.5  # of a full line: a last line with less is a widow
+EXERCISE_GAP = 30.0  # page units between two exercises
+TEXT_GAP = 16.0
 RAIL_GAP = 16.0  # between the lowest ink of a system and its rail
 RAIL_HEIGHT = 58.0
 _SVG = "{http://www.w3.org/2000/svg}"
@@ -86,6 +92,8 @@ class Engraving:
     notes: dict[str, NoteBox]
     bars: tuple[BarBox, ...]
     systems: tuple[SystemBox, ...]
+    scale: float  # page units in a unit of the drawing
+    bar_count: int  # written bars, those within a block of rests too
     words: tuple[tuple[float, float, float], ...] = ()  # (left, right, base line) of every text and sign
 
     def svg(
@@ -142,18 +150,141 @@ ENGRAVER = threading.Lock()
 
 
 def engrave(
-    part: Part, width: float = 1900.0, *, rails: bool = True, room: float = 0.0, bars_per_line: int = 0
+    part: Part,
+    width: float = 1900.0,
+    *,
+    rails: bool = True,
+    room: float = 0.0,
+    bars_per_line: int = 0,
+    block_rests: bool = False,
 ) -> Engraving:
     """Engraves one part on one endless page of `width` page units, with room for a timing rail, or for `room`
-    page units of text, under each system. `bars_per_line` bars stand in a line (0: as many as fit). The last
-    engravings are kept: a class plays the same piece, and a thread makes ready what the window draws.
+    page units of text, under each system. `bars_per_line` bars stand in a line (0: as many as fit, no line
+    much emptier than the others). With `block_rests` bars of rest stand as one with their number: the first
+    of them has a box, the others none. The last engravings are kept: a class plays the same piece, and a
+    thread makes ready what the window draws.
     """
-    return _engrave(part, width, rails, room, bars_per_line)
+    return _engrave(part, width, rails, room, bars_per_line, block_rests)
 
 
 @functools.lru_cache(maxsize=KEPT)
-def _engrave(part: Part, width: float, rails: bool, room: float, bars_per_line: int) -> Engraving:
-    xml = write_musicxml(Score("", (part,)), names=False, bars_per_line=bars_per_line).decode("utf-8")
+def _engrave(
+    part: Part, width: float, rails: bool, room: float, bars_per_line: int, block_rests: bool
+) -> Engraving:
+    sections = exercises_of(part)
+    if len(sections) > 1:
+        drawn = [_engrave(p, width, rails, room, bars_per_line, block_rests) for p in sections]
+        return _stacked(
+            drawn, room + (TEXT_GAP if room else 0.0) + (RAIL_GAP + RAIL_HEIGHT if rails else 0.0)
+        )
+    starts = regular_lines(part, bars_per_line)
+    spacing = 13.0 if rails else 6.0 + round(room / 9.0)
+    if not bars_per_line:
+        filled = _drawn(part, width, spacing, room, frozenset(), block_rests)
+        starts = even_lines(filled.bars)
+        if not starts:
+            return filled
+    return _drawn(part, width, spacing, room, frozenset(starts), block_rests)
+
+
+def exercises_of(part: Part) -> list[Part]:
+    """The exercises of a part, each a part of its own: every heading begins one."""
+    starts = [k for k, b in enumerate(part.bars) if b.heading and k]
+    return [
+        dataclasses.replace(part, bars=part.bars[begin:end])
+        for begin, end in itertools.pairwise([0, *starts, len(part.bars)])
+    ]
+
+
+def _stacked(drawn: Sequence[Engraving], under: float) -> Engraving:
+    """Exercises below one another, as one engraving; `under` is the room each system needs below it."""
+    inks: list[str] = []
+    notes: dict[str, NoteBox] = {}
+    bars: list[BarBox] = []
+    systems: list[SystemBox] = []
+    words: list[tuple[float, float, float]] = []
+    bottom, count = drawn[0].systems[0].highest, 0
+    for one in drawn:
+        down = bottom - one.systems[0].highest
+        first = len(systems)
+        inks += [f'<g transform="translate(0 {down / one.scale:.1f})">{ink}</g>' for ink in one.inks]
+        notes |= {
+            key: dataclasses.replace(
+                n,
+                y=n.y + down,
+                top=n.top + down,
+                bottom=n.bottom + down,
+                system=n.system + first,
+                bar=n.bar + count,
+            )
+            for key, n in one.notes.items()
+        }
+        bars += [dataclasses.replace(b, index=b.index + count, system=b.system + first) for b in one.bars]
+        systems += [
+            dataclasses.replace(
+                s,
+                top=s.top + down,
+                bottom=s.bottom + down,
+                lowest=s.lowest + down,
+                highest=s.highest + down,
+            )
+            for s in one.systems
+        ]
+        words += [(left, right, y + down) for left, right, y in one.words]
+        bottom, count = systems[-1].lowest + under + EXERCISE_GAP, count + one.bar_count
+    return dataclasses.replace(
+        drawn[0],
+        defs="".join(dict.fromkeys(one.defs for one in drawn)),
+        height=systems[-1].rail + RAIL_HEIGHT + 20,
+        inks=tuple(inks),
+        notes=notes,
+        bars=tuple(bars),
+        systems=tuple(systems),
+        words=tuple(words),
+        bar_count=count,
+    )
+
+
+def even_lines(bars: Sequence[BarBox]) -> set[int]:
+    """Where the lines of a part should begin so that no last line is a widow, by how its bars were laid out
+    in lines that were filled one after the other; empty where they are well as they are.
+    """
+    lines: dict[int, list[BarBox]] = {}
+    for b in bars:
+        lines.setdefault(b.system, []).append(b)
+    widths = {k: sum(b.right - b.left for b in row) for k, row in lines.items()}
+    if len(lines) < 2 or widths[len(lines) - 1] >= WIDOW * max(widths.values()):
+        return set()
+    return {bars[k].index for k in _evenly([b.right - b.left for b in bars], len(lines))}
+
+
+def _evenly(widths: Sequence[float], rows: int) -> list[int]:
+    """The indexes at which a row of widths is broken into so many lines, as even as can be."""
+    sums = [0.0, *itertools.accumulate(widths)]
+    best = {(0, 0): (0.0, 0)}
+    for row in range(1, rows + 1):
+        for end in range(row, len(widths) + 1):
+            found = [
+                (best[row - 1, k][0] + (sums[end] - sums[k]) ** 2, k)
+                for k in range(row - 1, end)
+                if (row - 1, k) in best
+            ]
+            best[row, end] = min(found)
+    breaks, end = [], len(widths)
+    for row in range(rows, 1, -1):
+        end = best[row, end][1]
+        breaks.append(end)
+    return breaks
+
+
+def _drawn(
+    part: Part, width: float, spacing: float, room: float, starts: frozenset[int], block_rests: bool
+) -> Engraving:
+    xml = write_musicxml(Score("", (part,)), names=False, line_starts=starts, block_rests=block_rests).decode(
+        "utf-8"
+    )
+    blocks = rest_blocks(part) if block_rests else {}
+    within = {k + j for k, n in blocks.items() for j in range(1, n)}
     options = {
         "pageWidth": int(max(width, 500)),
         "pageHeight": 60000,
@@ -161,7 +292,7 @@ def _engrave(part: Part, width: float, rails: bool, room: float, bars_per_line: 
         "scale": 100,
         "header": "none",
         "footer": "none",
-        "breaks": "line" if bars_per_line else "auto",
+        "breaks": "line" if starts else "auto",
         "svgViewBox": True,
         "svgRemoveXlink": False,
         "expandNever": True,
@@ -171,8 +302,8 @@ def _engrave(part: Part, width: float, rails: bool, room: float, bars_per_line: 
         "pageMarginBottom": 30 + int(RAIL_HEIGHT + RAIL_GAP + 20),
         "mnumInterval": 0,
         "justificationSystem": 0.0,
-        "spacingSystem": 13 if rails else 6 + round(room / 9.0),
-        "minLastJustification": 0.65,
+        "spacingSystem": spacing,
+        "minLastJustification": 0.3 if part.bars[0].heading else 0.65,
         "spacingNonLinear": 0.5,
         "spacingLinear": 0.35 if not room else 0.5,
         "xmlIdSeed": 7,
@@ -184,7 +315,7 @@ def _engrave(part: Part, width: float, rails: bool, room: float, bars_per_line: 
         if not tk.loadData(xml):
             raise ValueError("the engraver refused a part that Jeweller wrote")
         svg = tk.renderToSVG(1)
-    return _rewrite(svg, len(part.bars))
+    return _rewrite(svg, [k for k in range(len(part.bars)) if k not in within], len(part.bars))
 
 
 def written_mei(score: Score) -> bytes:
@@ -198,7 +329,7 @@ def written_mei(score: Score) -> bytes:
     return text.encode("utf-8")
 
 
-def _rewrite(svg: str, bar_count: int) -> Engraving:
+def _rewrite(svg: str, indexes: Sequence[int], bar_count: int) -> Engraving:
     root: Element = etree.fromstring(svg.encode("utf-8"), etree.XMLParser(huge_tree=True))
     view = [float(v) for v in root.get("viewBox").split()]
     inner = root.find(f"{_SVG}svg")
@@ -221,7 +352,7 @@ def _rewrite(svg: str, bar_count: int) -> Engraving:
                 element.set("fill", "INK" if tag != "polyline" and not _open_path(element) else "none")
     margin = next(g for g in inner.iter(f"{_SVG}g") if g.get("class") == "page-margin")
     dx, dy = (float(v) for v in _NUMBER.findall(margin.get("transform")))
-    notes, bars, systems = _geometry(margin, dx, dy, scale)
+    notes, bars, systems = _geometry(margin, dx, dy, scale, indexes)
     words = []
     for text in margin.iter(f"{_SVG}text"):
         x, y = (float(text.get("x", "0")) + dx) * scale, (float(text.get("y", "0")) + dy) * scale
@@ -242,7 +373,7 @@ def _rewrite(svg: str, bar_count: int) -> Engraving:
         f'<g transform="scale({scale:g})" fill="INK" color="INK"><g '
         f'transform="{margin.get("transform")}">SYSTEMS</g></g>'
     )
-    if len(bars) != bar_count:
+    if len(bars) != len(indexes):
         raise ScoreError(_("This part cannot be engraved."))
     height = max(view[3], systems[-1].rail + RAIL_HEIGHT + 20)
     return Engraving(
@@ -255,6 +386,8 @@ def _rewrite(svg: str, bar_count: int) -> Engraving:
         bars=tuple(bars),
         systems=tuple(systems),
         words=tuple(words),
+        scale=scale,
+        bar_count=bar_count,
     )
 
 
@@ -303,15 +436,16 @@ def _flatten(text: Element) -> None:
     runs = []
     for leaf in text.iter(f"{_SVG}tspan"):
         if leaf.text and leaf.text.strip("\n"):
-            size, family, style, anchor = None, None, None, None
+            size, family, style, anchor, weight = None, None, None, None, None
             node = leaf
             while node is not None and node is not text.getparent():
                 size = size or (node.get("font-size") if node.get("font-size") != "0px" else None)
                 family = family or node.get("font-family")
                 style = style or node.get("font-style")
                 anchor = anchor or node.get("text-anchor")
+                weight = weight or node.get("font-weight")
                 node = node.getparent()
-            runs.append((leaf.text, size, family, style))
+            runs.append((leaf.text, size, family, style, weight))
     x, y, anchor = text.get("x", "0"), text.get("y", "0"), text.get("text-anchor", "start")
     holder = text.getparent()
     group = (holder.get("class") or "") if holder is not None else ""
@@ -325,14 +459,17 @@ def _flatten(text: Element) -> None:
     text.set("text-anchor", anchor)
     text.set("fill", "INK")
     text.set("stroke", "none")
-    for content, size, family, style in runs:
+    for content, size, family, style, weight in runs:
         tspan = etree.SubElement(text, f"{_SVG}tspan")
         music = family is not None and "Leipzig" in family
         tspan.set("font-family", SIGNS if music else SERIF)
         tspan.set("font-size", (size or "405px").removesuffix("px"))
         if music:
             tspan.set("font-size", "520")
-        if style == "italic" or group.startswith(("dir", "mNum")):
+        heading = weight == "bold" and group.startswith("dir")
+        if heading:
+            tspan.set("font-weight", "600")
+        elif style == "italic" or group.startswith(("dir", "mNum")):
             tspan.set("font-style", "italic")
         if group.startswith("tempo") and not music:
             tspan.set("font-weight", "600")
@@ -340,7 +477,7 @@ def _flatten(text: Element) -> None:
 
 
 def _geometry(
-    margin: Element, dx: float, dy: float, scale: float
+    margin: Element, dx: float, dy: float, scale: float, indexes: Sequence[int]
 ) -> tuple[dict[str, NoteBox], list[BarBox], list[SystemBox]]:
     notes: dict[str, NoteBox] = {}
     bars: list[BarBox] = []
@@ -355,6 +492,7 @@ def _geometry(
             left, right = (rows[0][0] + dx) * scale, (rows[0][2] + dx) * scale
             lines.extend(((r[1] + dy) * scale, left, right) for r in rows)
             xs = []
+            index = indexes[min(len(bars), len(indexes) - 1)]
             for g in staff.iter(f"{_SVG}g"):
                 kind = (g.get("class") or "").split()[:1]
                 if kind not in (["note"], ["rest"], ["mRest"]) or g.get("id") is None:
@@ -373,13 +511,13 @@ def _geometry(
                 ]
                 ys = [(v + dy) * scale for v in stems] + [py - 9, py + 9]
                 notes[g.get("id")] = NoteBox(
-                    x=px, y=py, system=len(systems), bar=len(bars), top=min(ys), bottom=max(ys)
+                    x=px, y=py, system=len(systems), bar=index, top=min(ys), bottom=max(ys)
                 )
                 if px > 0:
                     xs.append(px)
             bars.append(
                 BarBox(
-                    index=len(bars),
+                    index=index,
                     system=len(systems),
                     left=left,
                     right=right,

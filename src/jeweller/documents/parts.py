@@ -20,6 +20,8 @@ from jeweller.documents.text_lines import (
     rows_height,
 )
 from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme
+from jeweller.i18n import _
+from jeweller.instruments.drums import DRUM_SET
 from jeweller.instruments.table import Instrument, instrument_for
 from jeweller.notation.model import Part, Score
 from jeweller.notation.performance import perform_part
@@ -75,6 +77,7 @@ def parts_page(score: Score, settings: SheetSettings | None = None) -> str:
             rails=False,
             room=room,
             bars_per_line=settings.bars_per_line,
+            block_rests=True,
         )
         overlay = draw_text_below(engraving, part, settings.under, instrument, settings.theme)
         overlay += draw_text_above(engraving, dict(settings.reminders), settings.theme.brass)
@@ -86,7 +89,7 @@ def parts_page(score: Score, settings: SheetSettings | None = None) -> str:
                 bottom = min(max(bottom, system.lowest + 20.0), engraving.systems[k + 1].highest)
             systems.append(engraving.svg(settings.theme, overlay, top=top, height=bottom - top, system=k))
             top = bottom
-        legend = PLACES_LEGEND if "places" in settings.under.lines else ""
+        legend = drum_legend(part) or (_(PLACES_LEGEND) if "places" in settings.under.lines else "")
         pages.append({"title": score.title, "name": part.name, "systems": systems, "legend": legend})
     return (
         environment()
@@ -101,6 +104,14 @@ def parts_page(score: Score, settings: SheetSettings | None = None) -> str:
             signs=SIGNS,
         )
     )
+
+
+def drum_legend(part: Part) -> str:
+    """What each place on the staff of a drum set is, of what is struck in the part; "" for others."""
+    struck = {n.stroke for b in part.bars for n in b.notes if n.stroke}
+    if len(struck) < 3 or not struck <= DRUM_SET.keys():
+        return ""
+    return ", ".join(f"{_(v.name)} {_(v.where)}" for v in DRUM_SET.values() if v.name in struck)
 
 
 def render_parts(
@@ -147,7 +158,7 @@ def played_midi(score: Score) -> bytes:
         moments = []
         for n in line.main_notes:
             pitch = (
-                {"Bass drum": 36, "Cymbals": 49}.get(n.written.stroke, 38)
+                (DRUM_SET[n.written.stroke].midi if n.written.stroke in DRUM_SET else 38)
                 if part.percussion
                 else n.sounding_midi
             )

@@ -4,6 +4,7 @@ filled in, or blank for the player.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
@@ -21,6 +22,7 @@ LINES = {
     "counts": N_("counts"),
     "names": N_("note names"),
     "solfège": N_("solfège"),
+    "degrees": N_("degrees"),
     "fingerings": N_("fingerings"),
     "places": N_("places"),
 }
@@ -55,6 +57,27 @@ COUNTINGS["du de"] = {
 }
 IN_SIX = "1 2 3 4 5 6"  # every eighth of 6/8 counted; elsewhere as "1 & 2 &"
 COUNTINGS[IN_SIX] = COUNTINGS["1 & 2 &"]
+OWN_WORDS = "own words"
+ALL_COUNTINGS = (*COUNTINGS, "ta ti-ti")
+# What an own table of words has a row for, and how long each is; rests are asked for as "quarter rest".
+WORD_VALUES = {
+    N_("whole note"): F(4),
+    N_("dotted half note"): F(3),
+    N_("half note"): F(2),
+    N_("dotted quarter note"): F(3, 2),
+    N_("quarter note"): F(1),
+    N_("dotted eighth note"): F(3, 4),
+    N_("eighth note"): F(1, 2),
+    N_("triplet eighth"): F(1, 3),
+    N_("sixteenth note"): F(1, 4),
+    N_("half rest"): F(-2),
+    N_("quarter rest"): F(-1),
+    N_("eighth rest"): F(-1, 2),
+}
+MOVABLE, DO_MINOR, FIXED = N_("movable do, minor on la"), N_("movable do, minor on do"), N_("fixed do")
+SOLFEGES = (MOVABLE, DO_MINOR, FIXED)
+FIXED_NAMES = {"C": "do", "D": "re", "E": "mi", "F": "fa", "G": "sol", "A": "la", "B": "si"}
+NO_KEY = 3  # letters with signs in music without a signature: its first and last note is what it turns round
 TA_NAMES = {
     F(4): "ta-a-a-a",
     F(3): "ta-a-a",
@@ -107,7 +130,9 @@ class TextLineSettings:
 
     lines: tuple[str, ...] = ()
     blank: tuple[str, ...] = ()
-    counting: str = "1 & 2 &"  # or "ta ti-ti"
+    counting: str = "1 & 2 &"  # or "ta ti-ti", or OWN_WORDS
+    solfege: str = MOVABLE
+    words: tuple[tuple[str, str], ...] = ()  # of an own table: a row of WORD_VALUES, and what is said
 
 
 def list_texts(
@@ -116,12 +141,18 @@ def list_texts(
     """The text of one line for each note (and rest, for counts), by note id."""
     main = [(bar, n) for bar in part.bars for n in bar.notes if not n.grace and not n.chord and not n.cue]
     if line == "counts":
+        if settings.counting == OWN_WORDS:
+            return {n.id: text for _unused, n in main if (text := own_word(n, settings.words))}
         return {n.id: text for bar, n in main if (text := count_text(bar, n, settings.counting))}
     sounding = [(bar, n) for bar, n in main if n.pitch is not None and not n.tie_stop]
     if line == "names":
         return {n.id: n.pitch.letter for _unused, n in sounding if n.pitch}
     if line == "solfège":
-        return {n.id: solfege(bar, n) for bar, n in sounding}
+        tonic = own_tonic(part)
+        return {n.id: solfege(bar, n, settings.solfege, tonic) for bar, n in sounding}
+    if line == "degrees":
+        tonic = own_tonic(part)
+        return {n.id: degree_text(bar, n, tonic) for bar, n in sounding}
     if line == "places":
         return {n.id: staff_place_of(bar, n) for bar, n in sounding}
     if line == "fingerings" and instrument is not None:
@@ -220,16 +251,95 @@ def _ta_name(note: Note) -> str:
     return TA_NAMES.get(note.duration, "ta")
 
 
-def solfege(bar: Bar, note: Note) -> str:
-    """Movable do, la-based minor; altered notes by their own syllables."""
+def write_words(words: tuple[tuple[str, str], ...]) -> str:
+    """An own table of words as JSON: an object of values and what is said on them."""
+    return json.dumps(dict(words), ensure_ascii=False, indent=1)
+
+
+def read_words(text: str) -> tuple[tuple[str, str], ...]:
+    """An own table of words from JSON; what is none of its rows is left out.
+
+    >>> read_words('{"quarter note": "walk", "weight": 3}')
+    (('quarter note', 'walk'),)
+    """
+    try:
+        found = json.loads(text or "{}")
+    except ValueError:
+        return ()
+    rows = found.items() if isinstance(found, dict) else ()
+    return tuple((str(k), str(v)) for k, v in rows if k in WORD_VALUES and isinstance(v, str) and v.strip())
+
+
+def own_word(note: Note, words: tuple[tuple[str, str], ...]) -> str:
+    """What an own table says on a note or rest, by its value; a note that is tied on has nothing.
+
+    >>> half = Note(id="n", offset=F(0), duration=F(2), pitch=Pitch("C", 0, 4))
+    >>> own_word(half, (("half note", "slow-ly"),))
+    'slow-ly'
+    """
+    if note.tie_stop:
+        return ""
+    length = -note.duration if note.is_rest else note.duration
+    return next((said for name, said in words if WORD_VALUES.get(name) == length), "")
+
+
+def own_tonic(part: Part) -> Pitch | None:
+    """What music without a key signature turns round, where many of its letters have signs (whole-tone and
+    chromatic scales): the note that it begins and ends on. None for all other music.
+    """
+    pitches = [n.pitch for b in part.bars for n in b.notes if n.pitch is not None and not n.grace]
+    if not pitches or any(b.fifths for b in part.bars):
+        return None
+    signs = {(p.step, p.alter) for p in pitches if p.alter}
+    around = pitches[0].midi % 12 == pitches[-1].midi % 12
+    return pitches[0] if around and len(signs) >= NO_KEY else None
+
+
+def _key_note(bar: Bar, tonic: Pitch | None, *, minor: bool) -> int:
+    """The pitch class that is called do, or 1."""
+    if tonic is not None:
+        return tonic.midi % 12
+    return (7 * bar.fifths + (9 if minor and bar.mode == "minor" else 0)) % 12
+
+
+def solfege(bar: Bar, note: Note, school: str = MOVABLE, tonic: Pitch | None = None) -> str:
+    """Syllables by the school; altered notes by their own, but for those of fixed do."""
     pitch = note.known_pitch
-    tonic = (7 * bar.fifths) % 12
-    apart = (pitch.midi - tonic) % 12
-    if pitch.alter < key_alter(pitch.step, bar.fifths) and apart in FLAT_SOLFEGE:
+    if school == FIXED:
+        return FIXED_NAMES[pitch.step]
+    apart = (pitch.midi - _key_note(bar, tonic, minor=school == DO_MINOR)) % 12
+    own = tonic.alter if tonic is not None and pitch.step == tonic.step else 0
+    usual = own if tonic is not None else key_alter(pitch.step, bar.fifths)
+    if pitch.alter < usual and apart in FLAT_SOLFEGE:
         return FLAT_SOLFEGE[apart]
-    if pitch.alter > key_alter(pitch.step, bar.fifths):
+    if pitch.alter > usual:
         return {3: "ri", 8: "si", 10: "li"}.get(apart, SOLFEGE[apart])
     return SOLFEGE[apart]
+
+
+def degree_text(bar: Bar, note: Note, tonic: Pitch | None = None) -> str:
+    """The degree of the scale that a note is, from the tonic of its key; altered ones with their sign.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> bar = read_abc("M:4/4\\nL:1/4\\nK:F\\nF A =B c|")[0].parts[0].bars[0]
+    >>> [degree_text(bar, n) for n in bar.notes]
+    ['1', '3', '♯4', '5']
+    """
+    pitch = note.known_pitch
+    steps = "CDEFGAB"
+    if tonic is not None:
+        first, usual = steps.index(tonic.step), None
+    else:
+        minor = bar.mode == "minor"
+        first = (4 * bar.fifths + (5 if minor else 0)) % 7
+        usual = key_alter(pitch.step, bar.fifths)
+    degree = (steps.index(pitch.step) - first) % 7
+    if usual is None:
+        apart = (pitch.midi - (tonic.midi if tonic is not None else 0)) % 12
+        sign = (apart - (0, 2, 4, 5, 7, 9, 11)[degree] + 6) % 12 - 6
+    else:
+        sign = pitch.alter - usual
+    return {-2: "𝄫", -1: "♭", 1: "♯", 2: "𝄪"}.get(sign, "") + str(degree + 1)
 
 
 def staff_place_of(bar: Bar, note: Note) -> str:

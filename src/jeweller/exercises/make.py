@@ -4,16 +4,16 @@ that suits it.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
 from jeweller.errors import DrillError
 from jeweller.exercises.drums import drum_bars
+from jeweller.exercises.harmony import place_line, voice_line, voice_of
 from jeweller.exercises.request import LEVELS, ExerciseRequest, check_request
-from jeweller.exercises.rows import ScaleLadder, highest_index, make_row
+from jeweller.exercises.rows import NoteRow, ScaleLadder, highest_index, make_row
 from jeweller.exercises.scales import (
-    SCALES,
     Scale,
     key_of,
     notes_of,
@@ -22,6 +22,7 @@ from jeweller.exercises.scales import (
     require_tonic,
 )
 from jeweller.i18n import _
+from jeweller.instruments.drums import DRUM_SET
 from jeweller.instruments.fingerings import note_midi
 from jeweller.instruments.table import Instrument
 from jeweller.notation.barring import BarAttributes, add_marks, lay_out_bars
@@ -34,7 +35,7 @@ DRUM_PARTS = {
     "bass-drum": ("Bass drum",),
     "cymbals": ("Cymbals",),
     "percussion": ("Bass drum", "Snare drum"),
-    "drum-set": ("Bass drum", "Snare drum", "Cymbals"),
+    "drum-set": tuple(DRUM_SET),
 }
 
 # A band as it usually is: of instruments that read alike, one.
@@ -100,14 +101,14 @@ def written_tonic(drill: ExerciseRequest, instrument: Instrument) -> Pitch:
     printed; else spelled for the fewest signs.
     """
     tonic = require_tonic(drill.tonic)
-    if not drill.concert and key_of(SCALES[drill.scale], tonic) is not None:
+    if not drill.concert and key_of(drill.notes_of, tonic) is not None:
         return tonic
     moved = (
         transpose_pitch(tonic, -instrument.chromatic, -diatonic_of(instrument.chromatic))
         if drill.concert
         else tonic
     )
-    return printable_tonic(SCALES[drill.scale], moved)
+    return printable_tonic(drill.notes_of, moved)
 
 
 def _part(drill: ExerciseRequest, instrument: Instrument, index: int) -> tuple[Part, str]:
@@ -116,40 +117,37 @@ def _part(drill: ExerciseRequest, instrument: Instrument, index: int) -> tuple[P
         bars = drum_bars(drill, DRUM_PARTS.get(instrument.id, (instrument.name,)), prefix)
         note = ""
     else:
-        scale, tonic = SCALES[drill.scale], written_tonic(drill, instrument)
+        scale, tonic = drill.notes_of, written_tonic(drill, instrument)
         fifths = key_of(scale, tonic)
         if fifths is None:
             raise DrillError(
                 _("The {scale} scale on {letter} would need more than seven signs.").format(
-                    scale=drill.scale, letter=tonic.letter
+                    scale=_(scale.name), letter=tonic.letter
                 )
             )
-        ladder, level = _placed(drill, instrument, scale, tonic)
-        note = "" if level == drill.level else _("it needs the {level} range.").format(level=level)
-        beats, beat_type = drill.beats
-        row = make_row(drill, ladder)
-        pickup = row.sounds[0].duration if drill.kind == "rhythm" and drill.pickup else Fraction(0)
-        signature = BarAttributes(
-            beats=beats, beat_type=beat_type, fifths=fifths, mode=scale.mode, clef=instrument.clef_sign
+        row, level = (
+            _shared(drill, instrument, scale, tonic)
+            if drill.kind in ("chorale", "tuning chord")
+            else _placed(drill, instrument, scale, tonic, leads=index == 0)
         )
-        bars = add_marks(lay_out_bars(row.sounds, [signature], pickup=pickup, prefix=prefix), row.marks)
-    beat_unit = "half" if drill.metre == "2/2" else "quarter." if drill.beats[1] == 8 else "quarter"
-    quarters = {"half": 2.0, "quarter.": 1.5}.get(beat_unit, 1.0) * drill.bpm
-    bars = add_marks(
-        bars,
-        [
-            (
-                Fraction(0),
-                Mark(
-                    kind="tempo",
-                    offset=Fraction(0),
-                    value=quarters,
-                    beat_unit=beat_unit,
-                    per_minute=str(drill.bpm),
-                ),
+        note = "" if level == drill.level else _("it needs the {level} range.").format(level=_(level))
+        pickup = row.sounds[0].duration if drill.kind == "rhythm" and drill.pickup else Fraction(0)
+        signatures = [
+            BarAttributes(
+                beats=beats, beat_type=beat_type, fifths=fifths, mode=scale.mode, clef=instrument.clef_sign
             )
-        ],
-    )
+            for beats, beat_type in row.metres or [drill.beats]
+        ]
+        bars = add_marks(lay_out_bars(row.sounds, signatures, pickup=pickup, prefix=prefix), row.marks)
+    thirds = drill.beats[1] == 8 and drill.beats[0] % 3 == 0
+    beat_unit = "half" if drill.beats[1] == 2 else "quarter." if thirds else "quarter"
+    quarters = {"half": 2.0, "quarter.": 1.5}.get(beat_unit, 1.0) * drill.bpm
+    head = [
+        Mark(kind="tempo", offset=Fraction(0), value=quarters, beat_unit=beat_unit, per_minute=str(drill.bpm))
+    ]
+    if drill.feel == "swing":
+        head.append(Mark(kind="words", offset=Fraction(0), text=_("swing the eighths")))
+    bars = add_marks(bars, [(Fraction(0), mark) for mark in head])
     diatonic = diatonic_of(instrument.chromatic)
     return Part(
         id=f"P{index + 1}",
@@ -162,19 +160,37 @@ def _part(drill: ExerciseRequest, instrument: Instrument, index: int) -> tuple[P
     ), note
 
 
-def _placed(
+def _ranges(drill: ExerciseRequest, instrument: Instrument) -> Iterator[tuple[str, tuple[int, int]]]:
+    """The level that is asked for and those above it, with the range that each has."""
+    for level in LEVELS[LEVELS.index(drill.level) :]:
+        limits = instrument.written_range(level)
+        if limits is not None:
+            yield level, limits
+
+
+def _shared(
     drill: ExerciseRequest, instrument: Instrument, scale: Scale, tonic: Pitch
-) -> tuple[ScaleLadder, str]:
+) -> tuple[NoteRow, str]:
+    """What this instrument has of chords that the band shares, and the level whose range holds it."""
+    line = voice_line(drill, voice_of(instrument))
+    for level, (low, high) in _ranges(drill, instrument):
+        sounds = place_line(line, notes_of(scale, tonic, low, high), tonic, _middle(instrument))
+        if sounds is not None:
+            words = [(at, Mark(kind="words", offset=Fraction(0), text=said)) for at, said in line.words]
+            return NoteRow(tuple(sounds), tuple(words)), level
+    raise DrillError(_("its range holds too few notes for this."))
+
+
+def _placed(
+    drill: ExerciseRequest, instrument: Instrument, scale: Scale, tonic: Pitch, *, leads: bool
+) -> tuple[NoteRow, str]:
     """The notes of the drill on this instrument, and the level whose range holds them: the one asked for, or
     the next that does.
     """
-    for level in LEVELS[LEVELS.index(drill.level) :]:
-        limits = instrument.written_range(level)
-        if limits is None:
-            continue
+    for level, limits in _ranges(drill, instrument):
         ladder = _ladder(drill, instrument, scale, tonic, limits)
         if ladder is not None:
-            return ladder, level
+            return make_row(drill, ladder, leads=leads), level
     raise DrillError(
         _("{span} from {letter} does not lie within its range.").format(span=drill.span, letter=tonic.letter)
     )
@@ -276,13 +292,15 @@ def title_of(drill: ExerciseRequest, players: Sequence[Instrument]) -> str:
     else:
         tonic = read_tonic(drill.tonic)
         key = (_("Concert {key}") if drill.concert else _("Written {key}")).format(
-            key=printable_tonic(SCALES[drill.scale], tonic).letter if tonic else drill.tonic
+            key=printable_tonic(drill.notes_of, tonic).letter if tonic else drill.tonic
         )
     what = {
         "scale": "",
         "intervals": _(" in {interval}").format(interval=drill.interval),
         "pattern": _(", figure {figure}").format(figure=drill.figure),
-        "arpeggio": f", {drill.chord}",
+        "arpeggio": _(", {chord}").format(chord=_(drill.chord)),
+        "inversions": _(", {chord} and its inversions").format(chord=_(drill.chord)),
+        "chords": _(", chords {progression}").format(progression=drill.progression),
         "leaps": _(", leaps {leaps} from {degree}").format(leaps=drill.leaps, degree=drill.degree),
         "long tones": _(", long tones"),
         "switch": _(", two notes to and fro"),
@@ -290,7 +308,10 @@ def title_of(drill: ExerciseRequest, players: Sequence[Instrument]) -> str:
         "rhythm": _(", rhythm {seed}").format(seed=drill.seed),
         "shrinking": _(", shrinking notes"),
         "echo": _(", echo {seed}").format(seed=drill.seed),
+        "call": _(", call and answer {seed}").format(seed=drill.seed),
+        "tuning chord": _(", chords to tune"),
+        "chorale": _(", chorale {progression}").format(progression=drill.progression),
     }[drill.kind]
-    if drill.kind in ("switch", "two notes", "rhythm"):
+    if drill.kind in ("switch", "two notes", "rhythm") or drill.named_chord:
         return f"{key}{what}"
-    return f"{key} {drill.scale}{what}"
+    return f"{key} {_(drill.scale)}{what}"

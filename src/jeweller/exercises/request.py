@@ -8,7 +8,7 @@ from fractions import Fraction
 
 from jeweller.errors import DrillError
 from jeweller.exercises.rhythms import ROWS
-from jeweller.exercises.scales import SCALES, read_tonic
+from jeweller.exercises.scales import CHORDS_BY_NAME, SCALES, Scale, read_tonic, require_tonic
 from jeweller.i18n import N_, _
 from jeweller.notation.metre import Metre
 
@@ -18,6 +18,8 @@ KINDS = {
     "intervals": N_("the scale in thirds, fourths …"),
     "pattern": N_("a figure that climbs by step"),
     "arpeggio": N_("the notes of the chord"),
+    "inversions": N_("the chord from each of its notes"),
+    "chords": N_("the chords of the key, broken"),
     "leaps": N_("leaps that widen from one degree"),
     "long tones": N_("each note held, with counted rests"),
     "switch": N_("two notes to and fro"),
@@ -25,6 +27,9 @@ KINDS = {
     "rhythm": N_("a rhythm line"),
     "shrinking": N_("held notes that get shorter, silent bars between"),
     "echo": N_("a bar to hear, a bar to answer"),
+    "call": N_("the first player calls, all answer"),
+    "tuning chord": N_("a chord built up note by note, to tune"),
+    "chorale": N_("a chorale in four voices"),
     "drums": N_("a drum pattern"),
 }
 SPANS = (
@@ -36,7 +41,7 @@ SPANS = (
 )  # and "register NAME"
 DIRECTIONS = ("up", "down", "both")
 INTERVALS = {"thirds": 2, "fourths": 3, "fifths": 4, "sixths": 5, "sevenths": 6, "octaves": 7}
-CHORDS = {"triad": (0, 2, 4), "seventh": (0, 2, 4, 6)}
+CHORDS = {N_("triad"): (0, 2, 4), N_("seventh"): (0, 2, 4, 6)}  # of the scale; others by name
 ARTICULATIONS = (
     "tongued",
     "slurred",
@@ -49,10 +54,34 @@ ARTICULATIONS = (
     "accents",
 )
 DYNAMICS = ("none", "crescendo", "diminuendo", "swell", "terraces")
-METRES = ("2/4", "3/4", "4/4", "6/8", "2/2", "9/8", "12/8")
+METRES = ("2/4", "3/4", "4/4", "5/4", "6/8", "3/8", "7/8", "2/2", "9/8", "12/8")
+# What a bar may change to where a rhythm line holds changes of metre.
+CHANGES = {
+    "2/4": ("3/4",),
+    "3/4": ("4/4", "2/4"),
+    "4/4": ("3/4", "2/4"),
+    "5/4": ("4/4", "3/4"),
+    "6/8": ("9/8", "3/8"),
+    "3/8": ("6/8",),
+    "7/8": ("2/4", "3/4"),
+    "2/2": ("3/2",),
+    "9/8": ("6/8",),
+    "12/8": ("9/8", "6/8"),
+}
+EVERY_KEY = N_("every key")
+# Round the circle of fifths, from the key a band begins with.
+KEYS = ("B♭", "F", "C", "G", "D", "A", "E", "B", "G♭", "D♭", "A♭", "E♭")
+FEELS = (N_("even"), N_("swing"))
 ON = (N_("one note"), N_("the scale"))
 LEAPS = ("outward", "inward")
-USES = ("dots", "rests", "ties", "fast")
+USES = (
+    N_("dots"),
+    N_("rests"),
+    N_("ties"),
+    N_("fast"),
+    N_("long rests"),
+    N_("changes of metre"),
+)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -71,6 +100,7 @@ class ExerciseRequest:
     interval: str = "thirds"
     figure: str = "1 2 3 1"  # degrees, the first being 1
     chord: str = "triad"
+    progression: str = "1 4 5 1"  # the degrees that chords stand on
     degree: int = 1
     leaps: str = "outward"
     counts: int = 4
@@ -79,6 +109,7 @@ class ExerciseRequest:
     articulation: str = "tongued"
     dynamics: str = "none"
     metre: str = "4/4"
+    feel: str = "even"
     bpm: int = 72
     bars: int = 8
     uses: tuple[str, ...] = ()  # what rhythm lines and drum patterns hold besides plain values
@@ -97,8 +128,29 @@ class ExerciseRequest:
         return Metre(*self.beats).length
 
     @property
+    def named_chord(self) -> bool:
+        """Whether the notes are those of a chord by its own name, and of no scale."""
+        return self.kind in ("arpeggio", "inversions") and self.chord in CHORDS_BY_NAME
+
+    @property
+    def notes_of(self) -> Scale:
+        """What the notes are taken from."""
+        return CHORDS_BY_NAME[self.chord] if self.named_chord else SCALES[self.scale]
+
+    @property
     def figure_steps(self) -> tuple[int, ...]:
         return tuple(int(n) - 1 for n in self.figure.split())
+
+    @property
+    def keys(self) -> tuple[str, ...]:
+        """The keys that the tonic names: one, several with commas between, or every key.
+
+        >>> ExerciseRequest(tonic="F, Bb").keys, len(ExerciseRequest(tonic="every key").keys)
+        (('F', 'Bb'), 12)
+        """
+        if self.tonic.strip().casefold() == EVERY_KEY:
+            return KEYS
+        return tuple(key.strip() for key in self.tonic.split(","))
 
 
 CHOICES: dict[str, tuple[str, ...]] = {
@@ -107,14 +159,16 @@ CHOICES: dict[str, tuple[str, ...]] = {
     "direction": DIRECTIONS,
     "rhythm": tuple(ROWS),
     "interval": tuple(INTERVALS),
-    "chord": tuple(CHORDS),
+    "chord": (*CHORDS, *CHORDS_BY_NAME),
     "articulation": ARTICULATIONS,
     "dynamics": DYNAMICS,
     "metre": METRES,
     "on": ON,
     "level": LEVELS,
     "leaps": LEAPS,
+    "feel": FEELS,
 }
+OF_CHORDS = ("chords", "tuning chord", "chorale")
 BOUNDS = {
     "degree": (1, 7),
     "counts": (1, 32),
@@ -143,12 +197,8 @@ def check_request(drill: ExerciseRequest) -> ExerciseRequest:
                     name=name, low=low, high=high, value=value
                 )
             )
-    if read_tonic(drill.tonic) is None:
-        raise DrillError(
-            _("“{tonic}” is no key; write a letter from A to G, with b or # where it needs one.").format(
-                tonic=drill.tonic
-            )
-        )
+    for key in drill.keys:
+        require_tonic(key)
     if drill.kind == "switch" and drill.other and read_tonic(drill.other) is None:
         raise DrillError(
             _("“{other}” is no note; write a letter from A to G, with b or # where it needs one.").format(
@@ -174,7 +224,8 @@ def check_request(drill: ExerciseRequest) -> ExerciseRequest:
         raise DrillError(
             _("A rhythm can hold {uses}, not “{unknown}”.").format(uses=", ".join(USES), unknown=unknown[0])
         )
-    if drill.kind == "arpeggio" and len(SCALES[drill.scale].degrees) != 7:
+    of_a_scale = drill.kind in ("arpeggio", "inversions", *OF_CHORDS) and not drill.named_chord
+    if of_a_scale and len(SCALES[drill.scale].degrees) != 7:
         raise DrillError(
             _(
                 "The notes of a chord are taken from a scale of seven notes; the {scale} scale has {n}."

@@ -8,6 +8,7 @@ from fractions import Fraction
 import numpy as np
 
 from jeweller.i18n import N_
+from jeweller.notation.metre import Metre
 
 F = Fraction
 # Values that a scale goes round in, quarters; a negative one is a rest.
@@ -26,6 +27,10 @@ ROWS: dict[str, tuple[Fraction, ...]] = {
     N_("sharp dotted"): (F(3, 4), F(1, 4)),
     N_("short first"): (F(1, 4), F(3, 4)),
     N_("off the beat"): (F(1, 2), F(1), F(1, 2)),
+    N_("syncopated quarters"): (F(1), F(2), F(1)),
+    N_("syncopated sixteenths"): (F(1, 4), F(1, 2), F(1, 4)),
+    N_("held over the beat"): (F(1, 2), F(1), F(1), F(1), F(1, 2)),
+    N_("ahead of three"): (F(3, 2), F(5, 2)),
     N_("quarter and rest"): (F(1), F(-1)),
     N_("swung six"): (F(1), F(1, 2)),
 }
@@ -54,6 +59,20 @@ COMPOUND = Cells(
     rests=((F(-3, 2),), (F(1), F(-1, 2)), (F(-1, 2), F(1))),
     fast=((F(1, 2), F(1, 4), F(1, 4), F(1, 2)), (F(1, 2), F(1, 2), F(1, 4), F(1, 4))),
 )
+
+
+def draw_in(rng: np.random.Generator, metre: Metre, uses: frozenset[str]) -> list[Fraction]:
+    """One bar of a metre: group by group where its groups are unequal, or three eighths are a whole bar.
+
+    >>> import numpy as np
+    >>> sum(abs(v) for v in draw_in(np.random.default_rng(1), Metre(7, 8), frozenset()))
+    Fraction(7, 2)
+    """
+    groups = metre.beam_groups
+    if metre.is_compound or (len(set(groups)) == 1 and groups[0].numerator != 3):
+        return draw_bar(rng, metre.length, metre.beat, uses)
+    bar = [v for g in groups for v in draw_bar(rng, g, g, uses)]
+    return bar if any(v > 0 for v in bar) else [metre.length]
 
 
 def draw_bar(

@@ -12,8 +12,9 @@ from fractions import Fraction
 import numpy as np
 
 from jeweller.errors import DrillError
-from jeweller.exercises.request import CHORDS, INTERVALS, ExerciseRequest
-from jeweller.exercises.rhythms import ROWS, draw_bar
+from jeweller.exercises.harmony import broken_chords, chord_members
+from jeweller.exercises.request import CHANGES, CHORDS, INTERVALS, ExerciseRequest
+from jeweller.exercises.rhythms import ROWS, draw_in
 from jeweller.i18n import _
 from jeweller.notation.barring import UnbarredNote
 from jeweller.notation.metre import Metre
@@ -48,18 +49,24 @@ class NoteRow:
 
     sounds: tuple[UnbarredNote, ...]
     marks: tuple[tuple[Fraction, Mark], ...] = ()
+    metres: tuple[tuple[int, int], ...] = ()  # bar for bar, where they change
 
 
-def make_row(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
-    """The row of a drill on a ladder."""
+def make_row(drill: ExerciseRequest, ladder: ScaleLadder, *, leads: bool = False) -> NoteRow:
+    """The row of a drill on a ladder; of a call and its answers the caller's where this player `leads`."""
     make: Callable[[ExerciseRequest, ScaleLadder], NoteRow] = _SPECIAL.get(drill.kind, _melodic)
-    row = make(drill, ladder)
+    row = _call(drill, ladder, leads) if drill.kind == "call" else make(drill, ladder)
     return dataclasses.replace(row, marks=(*row.marks, *_dynamics(drill, row.sounds)))
 
 
 def highest_index(drill: ExerciseRequest, octave: int) -> int:
     """How many steps above its first note the ladder of a drill of one octave reaches."""
-    return {"five notes": 4, "tetrachord": 3, "two octaves": 2 * octave}.get(drill.span, octave)
+    if drill.kind == "chords":
+        return octave
+    steps = {"five notes": 4, "tetrachord": 3, "two octaves": 2 * octave}.get(drill.span, octave)
+    if drill.kind == "inversions":  # the last of them ends above the octave
+        steps += octave - 1 if drill.named_chord else CHORDS[drill.chord][-1]
+    return steps
 
 
 def _melodic(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
@@ -96,6 +103,9 @@ def _pitches(drill: ExerciseRequest, ladder: ScaleLadder) -> list[Pitch]:
     top = len(ladder.up) - 1
     if drill.kind == "leaps":
         return _leaps(drill, ladder)
+    if drill.kind == "inversions":
+        ladder = _of_chord(drill, ladder)
+        top = len(ladder.up) - 1
     groups = _groups(drill, ladder)
     up = [ladder.up[i] for g in groups for i in g]
     last_down = len(ladder.down) - 1
@@ -103,11 +113,21 @@ def _pitches(drill: ExerciseRequest, ladder: ScaleLadder) -> list[Pitch]:
     if drill.kind in ("scale", "arpeggio"):
         back = [ladder.down[i] for g in reversed(groups) for i in g if i <= last_down]
         return up if drill.direction == "up" else back if drill.direction == "down" else [*up, *back[1:]]
+    if drill.kind == "inversions":  # whole chords: the turning note belongs to both
+        return up if drill.direction == "up" else down if drill.direction == "down" else [*up, *down]
     first, last = ladder.up[0], ladder.up[top]
     rising, falling = [*up, last] if up[-1] != last else up, [*down, first] if down[-1] != first else down
     if drill.direction == "both":
         return [*rising, *falling[1 if falling[0] == last else 0 :]]
     return rising if drill.direction == "up" else falling
+
+
+def _of_chord(drill: ExerciseRequest, ladder: ScaleLadder) -> ScaleLadder:
+    """Of a ladder the notes of the chord alone."""
+    up, down = (
+        tuple(chord_members(drill, notes, ladder.octave, ladder.tonic)) for notes in (ladder.up, ladder.down)
+    )
+    return ScaleLadder(up, down, ladder.octave if drill.named_chord else len(CHORDS[drill.chord]))
 
 
 def _groups(drill: ExerciseRequest, ladder: ScaleLadder) -> list[tuple[int, ...]]:
@@ -127,7 +147,14 @@ def _groups(drill: ExerciseRequest, ladder: ScaleLadder) -> list[tuple[int, ...]
             message = _("The figure {figure} does not fit into {span}: choose a wider span.")
             raise DrillError(message.format(figure=drill.figure, span=_(drill.span)))
         return figures
-    if drill.kind == "arpeggio":
+    if drill.kind == "inversions":
+        size = ladder.octave
+        inversions = [tuple(range(i, i + size)) for i in range(top - size + 2)]
+        if not inversions:
+            message = _("The inversions of a chord do not fit into {span}: choose a wider span.")
+            raise DrillError(message.format(span=_(drill.span)))
+        return inversions
+    if drill.kind == "arpeggio" and not drill.named_chord:
         degrees = CHORDS[drill.chord]
         return [(i,) for i in range(top + 1) if (i - ladder.tonic) % ladder.octave in degrees]
     return [(i,) for i in range(top + 1)]
@@ -202,10 +229,22 @@ def _rhythm(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     if drill.pickup:
         values.append(beat if beat.numerator == 1 else Fraction(1, 2))
     full = drill.bars - 1 if not drill.pickup else drill.bars - 2
-    for _unused in range(max(1, full)):
-        values += draw_bar(rng, drill.bar_length, beat, uses)
+    metre, metres = drill.beats, [drill.beats] if drill.pickup else []
+    for k in range(max(1, full)):
+        if "changes of metre" in uses and k and k % 2 == 0:
+            others = [m for m in (drill.metre, *CHANGES[drill.metre]) if m != f"{metre[0]}/{metre[1]}"]
+            chosen = others[int(rng.integers(len(others)))]
+            metre = (int(chosen.partition("/")[0]), int(chosen.partition("/")[2]))
+        length = Metre(*metre).length
+        if "long rests" in uses and k and k % 3 == 0:
+            bars = int(rng.integers(2, 5))
+            values.append(-bars * length)
+            metres += [metre] * bars
+        values += draw_in(rng, Metre(*metre), uses)
+        metres.append(metre)
     values.append(drill.bar_length - values[0] if drill.pickup else drill.bar_length)
-    if "ties" in uses:
+    metres.append(drill.beats)
+    if "ties" in uses and "changes of metre" not in uses:
         values = _tied(values, drill, rng)
     way = (
         _turn(dataclasses.replace(drill, direction="both"), ladder)
@@ -221,7 +260,7 @@ def _rhythm(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
             k += 1
     if drill.on == "the scale" and sounds:
         sounds[-1] = UnbarredNote(sounds[-1].duration, (ladder.up[0],))
-    return NoteRow(tuple(_articulated(sounds, drill)))
+    return NoteRow(tuple(_articulated(sounds, drill)), metres=tuple(metres))
 
 
 def _tied(values: Sequence[Fraction], drill: ExerciseRequest, rng: np.random.Generator) -> list[Fraction]:
@@ -260,23 +299,47 @@ def _shrinking(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
     return NoteRow(tuple(sounds[:-1]))
 
 
-def _echo(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
-    """Bars that the program plays, small, each with a bar to answer in."""
+def _drawn_calls(drill: ExerciseRequest, ladder: ScaleLadder) -> list[list[UnbarredNote]]:
+    """Bars of a few notes of the scale, drawn by seed: the same degrees on every ladder."""
     rng = np.random.default_rng(drill.seed)
-    beat = Metre(*drill.beats).beat
-    sounds: list[UnbarredNote] = []
-    at = 0
+    at, calls = ladder.tonic, []
     for _unused in range(max(1, drill.bars // 2)):
         call = []
-        for value in draw_bar(rng, drill.bar_length, beat, frozenset(drill.uses)):
-            at = int(np.clip(at + rng.integers(-2, 3), 0, len(ladder.up) - 1))
+        for value in draw_in(rng, Metre(*drill.beats), frozenset(drill.uses)):
+            at = int(np.clip(at + rng.integers(-2, 3), ladder.tonic, len(ladder.up) - 1))
             call.append(UnbarredNote(abs(value), (ladder.up[at],) if value > 0 else ()))
+        calls.append(call)
+    return calls
+
+
+def _echo(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
+    """Bars that the program plays, small, each with a bar to answer in."""
+    sounds: list[UnbarredNote] = []
+    for call in _drawn_calls(drill, ladder):
         sounds += [dataclasses.replace(s, marks={"cue": True}) if s.pitches else s for s in call]
         sounds += call
-    return NoteRow(
-        tuple(sounds),
-        ((Fraction(0), Mark(kind="words", offset=Fraction(0), text=_("small notes: listen; then answer"))),),
-    )
+    return NoteRow(tuple(sounds), (_said(_("small notes: listen; then answer")),))
+
+
+def _call(drill: ExerciseRequest, ladder: ScaleLadder, leads: bool) -> NoteRow:
+    """Bars that one player calls, each answered by all the others in the next."""
+    silent = UnbarredNote(drill.bar_length)
+    sounds: list[UnbarredNote] = []
+    for call in _drawn_calls(drill, ladder):
+        sounds += [*call, silent] if leads else [silent, *call]
+    words = _("you call, the others answer") if leads else _("listen to the call, then answer")
+    return NoteRow(tuple(sounds), (_said(words),))
+
+
+def _said(words: str) -> tuple[Fraction, Mark]:
+    """Words at the beginning."""
+    return Fraction(0), Mark(kind="words", offset=Fraction(0), text=words)
+
+
+def _chords(drill: ExerciseRequest, ladder: ScaleLadder) -> NoteRow:
+    """A bar of each chord of the key that is asked for, broken."""
+    sounds = [UnbarredNote(v, (ladder.up[s],)) for s, v in broken_chords(drill, ROWS[drill.rhythm])]
+    return NoteRow(tuple(_articulated(sounds, drill)))
 
 
 _SPECIAL: dict[str, Callable[[ExerciseRequest, ScaleLadder], NoteRow]] = {
@@ -286,6 +349,7 @@ _SPECIAL: dict[str, Callable[[ExerciseRequest, ScaleLadder], NoteRow]] = {
     "rhythm": _rhythm,
     "shrinking": _shrinking,
     "echo": _echo,
+    "chords": _chords,
 }
 
 

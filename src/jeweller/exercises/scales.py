@@ -7,7 +7,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jeweller.errors import DrillError
-from jeweller.i18n import _
+from jeweller.i18n import N_, _
 from jeweller.notation.pitch import STEP_SEMITONE, STEPS, Pitch
 
 BLACK = frozenset({1, 3, 6, 8, 10})
@@ -93,6 +93,23 @@ SCALES = {
                 (6, 11),
             ),
         ),
+    )
+}
+
+
+# The notes of chords that are asked for by name, under the signature of the key they are mostly met in.
+CHORDS_BY_NAME = {
+    s.name: s
+    for s in (
+        Scale(name=N_("major triad"), degrees=((0, 0), (2, 4), (4, 7))),
+        Scale(name=N_("minor triad"), degrees=((0, 0), (2, 3), (4, 7)), key=-3, mode="minor"),
+        Scale(name=N_("diminished triad"), degrees=((0, 0), (2, 3), (4, 6)), key=-5),
+        Scale(name=N_("augmented triad"), degrees=((0, 0), (2, 4), (4, 8))),
+        Scale(name=N_("dominant seventh"), degrees=((0, 0), (2, 4), (4, 7), (6, 10)), key=-1),
+        Scale(name=N_("major seventh"), degrees=((0, 0), (2, 4), (4, 7), (6, 11))),
+        Scale(name=N_("minor seventh"), degrees=((0, 0), (2, 3), (4, 7), (6, 10)), key=-3, mode="minor"),
+        Scale(name=N_("half-diminished seventh"), degrees=((0, 0), (2, 3), (4, 6), (6, 10)), key=-5),
+        Scale(name=N_("diminished seventh"), degrees=((0, 0), (2, 3), (4, 6), (6, 9)), key=-5),
     )
 }
 

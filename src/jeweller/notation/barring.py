@@ -33,7 +33,7 @@ PLAIN = sorted(
 @dataclass(frozen=True)
 class UnbarredNote:
     """A note, chord (highest first) or rest (no pitches) of the row. `marks` are fields of the `Note` it
-    becomes.
+    becomes; "strokes" are a name, a place and a notehead for each, of what has no pitch.
     """
 
     duration: Fraction
@@ -102,8 +102,11 @@ class _Layout:
         marks = {
             m: v
             for m, v in sound.marks.items()
-            if m != "graces" and (first or m not in FIRST_ONLY) and (last or m not in LAST_ONLY)
+            if m not in ("graces", "strokes")
+            and (first or m not in FIRST_ONLY)
+            and (last or m not in LAST_ONLY)
         }
+        strokes = sound.marks.get("strokes", ())
         for c, pitch in enumerate(sound.pitches or (None,)):
             note = Note(
                 id="",
@@ -117,6 +120,18 @@ class _Layout:
                 tie_stop=not first and pitch is not None,
                 tie_start=not last and pitch is not None,
             )
+            if strokes:
+                name, place, head = strokes[c]
+                note = dataclasses.replace(
+                    note,
+                    pitch=None,
+                    unpitched=True,
+                    tie_start=False,
+                    tie_stop=False,
+                    stroke=name,
+                    display=place,
+                    head=head,
+                )
             self._notes.append(dataclasses.replace(note, **(marks if c == 0 else {})))
         self._now += piece
 
@@ -228,7 +243,9 @@ def _fits(at: Fraction, value: Fraction, dots: int, duration: Fraction, s: BarAt
     # From off the beat: to the next beat, or a plain syncopation of a beat and no more.
     if end % beat == 0 and end - at < beat:
         return True
-    return value == duration and not compound and not dots and value == beat and (at % beat) * 2 == beat
+    plain = value == duration and not compound and not dots and value == beat and (at % beat) * 2 == beat
+    # The middle of a bar of four is shown.
+    return plain and not (s.beats == 4 and at < 2 * beat < end)
 
 
 def bracket_tuplets(notes: Sequence[Note]) -> list[Note]:

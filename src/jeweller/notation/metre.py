@@ -50,5 +50,16 @@ class Metre:
             return Fraction(12, self.beat_type)
         return Fraction(4, min(self.beat_type, 4))
 
+    @property
+    def beam_groups(self) -> tuple[Fraction, ...]:
+        """The groups of a bar in their order; of unequal ones the long one is last, as it is mostly felt.
+
+        >>> [str(g) for g in Metre(7, 8).beam_groups], [str(g) for g in Metre(5, 8).beam_groups]
+        (['1', '1', '3/2'], ['1', '3/2'])
+        """
+        if self.beat_type == 8 and self.beats % 2 and self.beats % 3:
+            return (*[Fraction(1)] * ((self.beats - 3) // 2), Fraction(3, 2))
+        return (self.beam_group,) * max(1, int(self.length / self.beam_group))
+
     def __str__(self) -> str:
         return f"{self.beats}/{self.beat_type}"

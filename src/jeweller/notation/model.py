@@ -47,6 +47,7 @@ class Note:
     # named
     stroke: str = ""
     display: str = ""  # without pitch: the place on the staff, as "F4"
+    head: str = ""  # another notehead than the ordinary one: "x"
 
     @property
     def known_pitch(self) -> Pitch:
@@ -101,6 +102,7 @@ class Bar:
     dacapo: bool = False
     dalsegno: bool = False
     double_bar: bool = False
+    heading: str = ""  # an exercise begins here, on a line of its own
     final_bar: bool = False
 
     @property

@@ -4,8 +4,10 @@ programs.
 
 from __future__ import annotations
 
+import bisect
+import itertools
 import math
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from fractions import Fraction
 
 from lxml import etree
@@ -24,10 +26,18 @@ Element = etree._Element
 
 
 def write_musicxml(
-    score: Score, *, texts: Mapping[str, str] | None = None, names: bool = True, bars_per_line: int = 0
+    score: Score,
+    *,
+    texts: Mapping[str, str] | None = None,
+    names: bool = True,
+    bars_per_line: int = 0,
+    line_starts: Collection[int] = (),
+    block_rests: bool = True,
 ) -> bytes:
     """UTF-8 MusicXML 4.0 partwise. `texts` (by note id) are written as words above their notes;
-    `bars_per_line` begins a new line after so many bars (0: nothing is said of lines).
+    `bars_per_line` begins a new line after so many bars (0: nothing is said of lines), and before the bars
+    whose indexes are `line_starts`. `block_rests`: bars of rest are marked to be printed as one with their
+    number.
 
     >>> from jeweller.notation.readers.abc import read_abc
     >>> from jeweller.notation.readers.musicxml import read
@@ -51,7 +61,8 @@ def write_musicxml(
         for k, name in enumerate(_strokes(part), 2):
             _add(_add(head, "score-instrument", id=f"{_part_id(part)}-I{k}"), "instrument-name", name)
     for part in score.parts:
-        _part(_add(root, "part", id=_part_id(part)), part, texts or {}, bars_per_line)
+        starts = {*line_starts, *regular_lines(part, bars_per_line)}
+        _part(_add(root, "part", id=_part_id(part)), part, texts or {}, starts, block_rests)
     doctype = (
         '<!DOCTYPE score-partwise PUBLIC "-//Recordare//DTD MusicXML 4.0 Partwise//EN" '
         '"http://www.musicxml.org/dtds/partwise.dtd">'
@@ -82,7 +93,55 @@ def _add(parent: Element, tag: str, text: str | None = None, **attributes: str) 
     return element
 
 
-def _part(element: Element, part: Part, texts: Mapping[str, str], bars_per_line: int) -> None:
+def regular_lines(part: Part, bars_per_line: int) -> set[int]:
+    """The indexes of the bars that begin a line: after so many bars, and where an exercise begins."""
+    starts = {k for k, b in enumerate(part.bars) if b.heading and k}
+    if bars_per_line:
+        pickup = int(bool(part.bars) and part.bars[0].implicit)
+        starts |= set(range(pickup + bars_per_line, len(part.bars), bars_per_line))
+    return starts
+
+
+def rest_blocks(part: Part) -> dict[int, int]:
+    """Bars of rest that are printed as one: how many, by the index of the first. Two at least, nothing new
+    within them, nothing printed over them.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:2/4\\nL:1/4\\nK:F\\nF G|z2|z2|z2|c2|")[0].parts[0]
+    >>> rest_blocks(part)
+    {1: 3}
+    """
+    out: dict[int, int] = {}
+    start, before = -1, None
+    for k, bar in enumerate(part.bars):
+        silent = len(bar.notes) == 1 and bar.notes[0].is_rest and bar.notes[0].whole_bar
+        silent = silent and not bar.notes[0].fermata and not bar.implicit
+        begins = bool(
+            bar.marks or bar.repeat_start or bar.ending_start or bar.segno or bar.coda or bar.heading
+        ) or (before is not None and _signature(before) != _signature(bar))
+        if silent and start >= 0 and not begins:
+            out[start] += 1
+        else:
+            start = k if silent else -1
+            if silent:
+                out[start] = 1
+        if bar.repeat_times or bar.ending_stop or bar.double_bar or bar.final_bar or _goes_on_elsewhere(bar):
+            start = -1
+        before = bar
+    return {k: n for k, n in out.items() if n > 1}
+
+
+def _signature(bar: Bar) -> tuple[object, ...]:
+    return bar.fifths, bar.beats, bar.beat_type, bar.clef
+
+
+def _goes_on_elsewhere(bar: Bar) -> bool:
+    return bar.fine or bar.to_coda or bar.dacapo or bar.dalsegno
+
+
+def _part(
+    element: Element, part: Part, texts: Mapping[str, str], line_starts: Collection[int], block_rests: bool
+) -> None:
     divisions = 1
     for bar in part.bars:
         for note in bar.notes:
@@ -92,26 +151,24 @@ def _part(element: Element, part: Part, texts: Mapping[str, str], bars_per_line:
     divisions = min(divisions, 10080)
     strokes = {name: f"{_part_id(part)}-I{k}" for k, name in enumerate(_strokes(part), 2)}
     before: Bar | None = None
-    pickup = int(bool(part.bars) and part.bars[0].implicit)
+    blocks = rest_blocks(part) if block_rests else {}
     for index, bar in enumerate(part.bars):
         measure = _add(element, "measure", number=bar.number, **({"implicit": "yes"} if bar.implicit else {}))
-        if bars_per_line and index > pickup and (index - pickup) % bars_per_line == 0:
+        if index in line_starts:
             _add(measure, "print", **{"new-system": "yes"})
         _left_barline(measure, bar)
         _attributes(measure, bar, before, divisions, part if index == 0 else None)
+        if index in blocks:
+            attributes = measure.find("attributes")
+            style = _add(_add(measure, "attributes") if attributes is None else attributes, "measure-style")
+            _add(style, "multiple-rest", str(blocks[index]))
         _bar(measure, bar, divisions, texts, strokes, _until(part))
         _right_barline(measure, bar)
         before = bar
 
 
 def _attributes(measure: Element, bar: Bar, before: Bar | None, divisions: int, part: Part | None) -> None:
-    changed = before is None or (bar.fifths, bar.beats, bar.beat_type, bar.clef) != (
-        before.fifths,
-        before.beats,
-        before.beat_type,
-        before.clef,
-    )
-    if not changed:
+    if before is not None and _signature(bar) == _signature(before):
         return
     attributes = _add(measure, "attributes")
     if before is None:
@@ -194,6 +251,9 @@ def _bar(
     for k, note in enumerate(bar.notes):
         while waiting and waiting[0].offset <= note.offset:
             _direction(measure, waiting.pop(0), bar)
+        if bar.heading and k == 0:  # after what stands nearer to the staff
+            direction = _add(measure, "direction", placement="above")
+            _add(_add(direction, "direction-type"), "words", bar.heading, **{"font-weight": "bold"})
         if note.id in texts:
             direction = _add(measure, "direction", placement="above")
             _add(_add(direction, "direction-type"), "words", texts[note.id], **{"font-size": "8"})
@@ -296,6 +356,10 @@ def _note(
         modification = _add(element, "time-modification")
         _add(modification, "actual-notes", str(note.tuplet[0]))
         _add(modification, "normal-notes", str(note.tuplet[1]))
+    if note.unpitched and not note.grace:
+        _add(element, "stem", "up")  # what is struck: the hands' notes and the feet's on one stem
+    if note.head:
+        _add(element, "notehead", note.head)
     for level, beam in enumerate(beams, 1):
         _add(element, "beam", beam, number=str(level))
     _notations(element, note)
@@ -339,18 +403,22 @@ def compute_beams(bar: Bar) -> dict[int, tuple[str, ...]]:
     """
     if any(n.beams for n in bar.notes):
         return {}
-    group = bar.metre.beam_group
+    ends = list(itertools.accumulate(bar.metre.beam_groups))
     lead = bar.metre.length - bar.length if bar.implicit else Fraction(0)
     groups: dict[int, list[int]] = {}
+    main: list[int] = []  # of a chord the first note
     for k, note in enumerate(bar.notes):
-        if note.is_rest or note.grace or note.chord or note.type not in _FLAGS:
+        if note.chord:
             continue
-        groups.setdefault(int((note.offset + lead) / group), []).append(k)
+        main.append(k)
+        if note.is_rest or note.grace or note.type not in _FLAGS:
+            continue
+        groups.setdefault(bisect.bisect_right(ends, note.offset + lead), []).append(k)
     out: dict[int, list[str]] = {}
     for members in groups.values():
         runs: list[list[int]] = []
         for k in members:
-            if runs and runs[-1][-1] == k - 1:
+            if runs and main.index(runs[-1][-1]) == main.index(k) - 1:
                 runs[-1].append(k)
             else:
                 runs.append([k])

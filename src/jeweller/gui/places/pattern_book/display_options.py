@@ -4,13 +4,31 @@ the notes, how large, how many bars in a line.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QTableWidget, QWidget
+from PySide6.QtCore import QSettings, Qt, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QTableWidget,
+    QWidget,
+)
 
 from jeweller.documents.parts import SheetSettings
-from jeweller.documents.text_lines import LINES, TextLineSettings
+from jeweller.documents.text_lines import (
+    ALL_COUNTINGS,
+    LINES,
+    OWN_WORDS,
+    SOLFEGES,
+    TextLineSettings,
+    read_words,
+    write_words,
+)
 from jeweller.exercises.parts import best_octave, to_concert_pitch, write_for_instrument
 from jeweller.i18n import N_, _, ngettext
 from jeweller.instruments.table import instruments, require_instrument
@@ -147,12 +165,18 @@ class PartChoice(QWidget):
 
 
 class DisplayOptions(QWidget):
-    """What stands under the notes and how they are laid out. `changed` is emitted by another choice."""
+    """What stands under the notes and how they are laid out; `settings` keeps how it is counted and named.
+    `changed` is emitted by another choice.
+    """
 
     changed = Signal()
 
-    def __init__(self) -> None:
+    def __init__(self, settings: QSettings) -> None:
         super().__init__()
+        self.kept = settings
+        self.counting = self._kept("counting", (*ALL_COUNTINGS, OWN_WORDS))
+        self.solfege = self._kept("solfege", SOLFEGES)
+        self.words = read_words(str(settings.value("own words") or ""))
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(8)
@@ -160,6 +184,13 @@ class DisplayOptions(QWidget):
         self.lines: dict[str, QCheckBox] = {}
         for line, words in LINES.items():
             self.lines[line] = self._box(row, _(words), "")
+        self.ways = QPushButton(_("How…"))
+        self.ways.setObjectName("inline")
+        self.ways.setToolTip(_("How it is counted, and what the notes are called"))
+        self.ways.clicked.connect(
+            lambda: self.ways_menu().popup(self.ways.mapToGlobal(self.ways.rect().bottomLeft()))
+        )
+        row.addWidget(self.ways)
         self.blank = self._box(row, _("blank"), _("Lines to be filled in by the player"))
         self.big = self._box(row, _("big print"), _("To be read from a distance"))
         row.addStretch(1)
@@ -178,13 +209,70 @@ class DisplayOptions(QWidget):
         row.addWidget(box)
         return box
 
+    def _kept(self, name: str, choices: Sequence[str]) -> str:
+        value = str(self.kept.value(name) or "")
+        return value if value in choices else choices[0]
+
+    def ways_menu(self) -> QMenu:
+        """How it is counted, with own words too, and what the notes are called."""
+        menu = QMenu(self)
+        counting = menu.addMenu(_("Counting"))
+        for way in ALL_COUNTINGS:
+            self._way(counting, way, way == self.counting, lambda w=way: self.count_by(w))
+        self._way(counting, _("Own words…"), self.counting == OWN_WORDS, self.ask_words)
+        solfege = menu.addMenu(_("Solfège"))
+        for way in SOLFEGES:
+            self._way(solfege, _(way), way == self.solfege, lambda w=way: self.name_by(w))
+        return menu
+
+    def _way(self, menu: QMenu, words: str, on: bool, act: Callable[[], object]) -> None:
+        action = menu.addAction(words)
+        action.setCheckable(True)
+        action.setChecked(on)
+        action.triggered.connect(lambda _unused=False: act())
+
+    def count_by(self, way: str, words: tuple[tuple[str, str], ...] | None = None) -> None:
+        """Counts this way from now on, with `words` where they are an own table; the counts are shown."""
+        self.counting = way
+        self.words = self.words if words is None else words
+        self.kept.setValue("counting", way)
+        self.kept.setValue("own words", write_words(self.words))
+        self._show_line("counts")
+
+    def name_by(self, way: str) -> None:
+        """Calls the notes by this school from now on; the syllables are shown."""
+        self.solfege = way
+        self.kept.setValue("solfege", way)
+        self._show_line("solfège")
+
+    def _show_line(self, line: str) -> None:
+        if self.lines[line].isChecked():
+            self.changed.emit()
+        self.lines[line].setChecked(True)
+
+    def ask_words(self) -> QDialog:
+        """Asks for the words of an own table."""
+        from jeweller.gui.places.pattern_book.words_dialog import WordsDialog
+
+        dialog = WordsDialog(self.words, self.window())
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.accepted.connect(lambda: self.count_by(OWN_WORDS, dialog.words()))
+        dialog.open()
+        return dialog
+
     @property
     def bars_per_line(self) -> int:
         return int(self.bars.currentData())
 
     def under(self) -> TextLineSettings:
         chosen = tuple(line for line, box in self.lines.items() if box.isChecked())
-        return TextLineSettings(chosen, chosen if self.blank.isChecked() else ())
+        return TextLineSettings(
+            chosen,
+            chosen if self.blank.isChecked() else (),
+            counting=self.counting,
+            solfege=self.solfege,
+            words=self.words,
+        )
 
     def settings(self, reminders: dict[str, str]) -> SheetSettings:
         """How the sheet is printed: as it is shown."""

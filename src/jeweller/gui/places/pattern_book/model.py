@@ -14,7 +14,7 @@ from jeweller.difficulty.ensemble import compare_parts, describe_ensemble
 from jeweller.difficulty.traps import OUTSIDE, Trap
 from jeweller.documents.parts import instrument_of
 from jeweller.errors import JewellerError
-from jeweller.exercises.make import make_exercise
+from jeweller.exercises.pages import make_page
 from jeweller.i18n import _
 from jeweller.instruments.table import require_instrument
 from jeweller.notation.transposition import diatonic_of
@@ -59,16 +59,18 @@ class PatternModel:
         self.shelf_id = ""
         self.score: Score | None = None
         self.told: tuple[str, ...] = ()
+        self.page: tuple[ExerciseRequest, ...] = ()  # the exercises before the one that is being made
         self.reminders: dict[str, str] = {}  # words by note id
         self._reminded: tuple[str, object] = ("", "")  # the music that the reminders belong to
         # for whom it is looked over, and the written notes they have learnt
         self.player, self.known = "", frozenset[int]()
 
     def make(self, request: ExerciseRequest, players: Sequence[Instrument]) -> None:
-        """Music made by a sentence."""
-        self._begin((request, tuple(players)))
+        """Music made by a sentence, after what was put on the page before."""
+        requests = (*self.page, request)
+        self._begin((requests, tuple(players)))
         try:
-            made = make_exercise(request, players)
+            made = make_page(requests, players)
         except JewellerError as error:
             self.told = (str(error),)
         else:

@@ -39,7 +39,14 @@ class Layout:
     bars_per_line: int
 
     def engrave(self) -> Engraving:
-        return engrave(self.part, self.units, rails=False, room=self.room, bars_per_line=self.bars_per_line)
+        return engrave(
+            self.part,
+            self.units,
+            rails=False,
+            room=self.room,
+            bars_per_line=self.bars_per_line,
+            block_rests=True,
+        )
 
 
 class PartPaper(QWidget):

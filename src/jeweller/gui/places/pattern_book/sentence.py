@@ -15,22 +15,26 @@ from jeweller.exercises.request import (
     CHORDS,
     DIRECTIONS,
     DYNAMICS,
+    EVERY_KEY,
+    FEELS,
     INTERVALS,
     KINDS,
     LEAPS,
     LEVELS,
     METRES,
+    OF_CHORDS,
     ON,
     SPANS,
     USES,
     ExerciseRequest,
 )
 from jeweller.exercises.rhythms import ROWS
-from jeweller.exercises.scales import SCALES
-from jeweller.i18n import N_, _
+from jeweller.exercises.scales import CHORDS_BY_NAME, SCALES
+from jeweller.i18n import N_, _, ngettext
 from jeweller.instruments.table import Instrument, instruments, require_instrument
 
 TONICS = ("C", "G", "D", "A", "E", "B", "F♯", "F", "B♭", "E♭", "A♭", "D♭")
+PROGRESSIONS = ("1 4 5 1", "1 5 1", "1 6 4 5 1", "1 2 5 1", "1 4 2 5 1", "1")
 FIGURES = ("1 2 3 1", "1 2 3 4", "1 2 3 2", "1 3 2 1", "1 2 3 4 5", "1 3 5 3", "3 2 1 2")
 NUMBERS = {
     "bpm": (40, 48, 56, 60, 66, 72, 80, 88, 96, 104, 112, 120, 132, 144),
@@ -52,6 +56,10 @@ SENTENCES = {
     "arpeggio": N_(
         "{kind} of a {chord} over {span}, {scale}, on {concert} {tonic}, {direction}, in {rhythm},"
     ),
+    "inversions": N_(
+        "{kind} of a {chord} over {span}, {scale}, on {concert} {tonic}, {direction}, in {rhythm},"
+    ),
+    "chords": N_("{kind} on degrees {progression} of {scale}, {concert} {tonic}, in {rhythm},"),
     "leaps": (
         N_(
             "{kind} {leaps} from degree {degree} of a {span} {scale} on {concert} {tonic}, "
@@ -69,15 +77,25 @@ SENTENCES = {
     "rhythm": N_("{kind} of {bars} bars with {uses} on {on}, {concert} {tonic}, {pickup}, number {seed},"),
     "shrinking": N_("{kind} on a {span} {scale}, {concert} {tonic},"),
     "echo": N_("{kind} of {bars} bars on a {span} {scale}, {concert} {tonic}, number {seed},"),
+    "call": N_("{kind} of {bars} bars on a {span} {scale}, {concert} {tonic}, number {seed},"),
+    "tuning chord": N_(
+        "{kind} on degrees {progression} of {scale}, {concert} {tonic}, each {counts} counts and {rest} of "
+        "rest,"
+    ),
+    "chorale": N_("{kind} on degrees {progression} of {scale}, {concert} {tonic},"),
     "drums": N_("{kind} of {bars} bars with {uses}, number {seed},"),
 }
-JOINED = N_("{articulation}, {dynamics}; in {metre} at {bpm}, for {players}, {level} range.")
-LAST = N_("in {metre} at {bpm}, for {players}, {level} range.")
+# Where the notes are a chord's by its own name, no scale is spoken of.
+OF_NAMED_CHORD = N_("{kind} of a {chord} over {span}, on {concert} {tonic}, {direction}, in {rhythm},")
+JOINED = N_("{articulation}, {dynamics}, {feel}; in {metre} at {bpm}, for {players}, {level} range.")
+LAST = N_("in {metre} at {bpm}, {feel}, for {players}, {level} range.")
 KIND_WORDS = {
     "scale": N_("scale"),
     "intervals": N_("scale in"),
     "pattern": N_("A figure"),
     "arpeggio": N_("An arpeggio"),
+    "inversions": N_("The inversions"),
+    "chords": N_("Broken chords"),
     "leaps": N_("Leaps"),
     "long tones": N_("Long tones"),
     "switch": N_("A switch"),
@@ -85,13 +103,17 @@ KIND_WORDS = {
     "rhythm": N_("A rhythm line"),
     "shrinking": N_("Shrinking notes"),
     "echo": N_("An echo"),
+    "call": N_("Call and answer"),
+    "tuning chord": N_("Chords to tune"),
+    "chorale": N_("A chorale"),
     "drums": N_("A drum pattern"),
 }
-UNJOINED = {"long tones", "two notes", "shrinking", "echo", "drums"}
+UNJOINED = {"long tones", "two notes", "shrinking", "echo", "call", "tuning chord", "chorale", "drums"}
 SAID = {
     "direction": {"both": N_("up and down")},
     "concert": {"True": N_("concert"), "False": N_("written")},
     "dynamics": {"none": N_("at one loudness")},
+    "feel": {"even": N_("even eighths"), "swing": N_("swung eighths")},
     "pickup": {"True": N_("with a pickup"), "False": N_("without a pickup")},
 }
 
@@ -105,6 +127,7 @@ class ExerciseSentence(QWidget):
         super().__init__(parent)
         self.drill = ExerciseRequest()
         self.players: tuple[Instrument, ...] = (require_instrument("flute"),)
+        self.page: tuple[ExerciseRequest, ...] = ()  # what stands on the page before this exercise
         self.words: dict[str, QPushButton] = {}
         self.rows = QVBoxLayout(self)
         self.rows.setContentsMargins(0, 0, 0, 0)
@@ -120,7 +143,7 @@ class ExerciseSentence(QWidget):
                 row.hide()
                 row.deleteLater()
         self.words = {}
-        first = _(SENTENCES[self.drill.kind])
+        first = _(OF_NAMED_CHORD if self.drill.named_chord else SENTENCES[self.drill.kind])
         second = _(LAST) if self.drill.kind in UNJOINED else _(JOINED)
         for sentence in (first, second):
             row = QWidget()
@@ -136,6 +159,44 @@ class ExerciseSentence(QWidget):
                     line.addWidget(label)
             line.addStretch(1)
             self.rows.addWidget(row)
+        self.rows.addWidget(self._page_row())
+
+    def _page_row(self) -> QWidget:
+        """One more exercise for the same page, and the last of them taken away again."""
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(8)
+        self.more = QPushButton(_("One more below it"))
+        self.more.setToolTip(_("This exercise stays on the page; the sentence makes the next one"))
+        self.more.clicked.connect(self.put_on_page)
+        line.addWidget(self.more)
+        self.fewer = QPushButton(_("Take the last away"))
+        self.fewer.clicked.connect(self.take_from_page)
+        said = QLabel(
+            ngettext(
+                "{n} exercise stands above it on the page.",
+                "{n} exercises stand above it on the page.",
+                len(self.page),
+            ).format(n=len(self.page))
+        )
+        said.setObjectName("plain")
+        for widget in (self.fewer, said):
+            widget.setVisible(bool(self.page))
+            line.addWidget(widget)
+        line.addStretch(1)
+        return row
+
+    def put_on_page(self) -> None:
+        """Keeps this exercise on the page; the next one is made like it."""
+        self.page = (*self.page, self.drill)
+        self._say()
+
+    def take_from_page(self) -> None:
+        """Takes the last exercise off the page: it is the one that is being made again."""
+        *before, last = self.page
+        self.page, self.drill = tuple(before), last
+        self._say()
 
     def _word(self, name: str) -> QPushButton:
         button = QPushButton(self.said(name))
@@ -165,7 +226,7 @@ class ExerciseSentence(QWidget):
         if name == "kind":
             return KIND_WORDS[value]
         if name == "uses":
-            return ", ".join(value) if value else _("plain values")
+            return ", ".join(_(use) for use in value) if value else _("plain values")
         if name == "other" and not value:
             return _("the next note")
         return SAID.get(name, {}).get(str(value), str(value))
@@ -200,12 +261,14 @@ class ExerciseSentence(QWidget):
             "span": (*SPANS, *registers),
             "scale": tuple(SCALES),
             "concert": (True, False),
-            "tonic": TONICS,
+            "tonic": (*TONICS, EVERY_KEY),
             "direction": DIRECTIONS,
             "rhythm": tuple(ROWS),
             "interval": tuple(INTERVALS),
             "figure": FIGURES,
-            "chord": tuple(CHORDS),
+            "chord": (*CHORDS, *CHORDS_BY_NAME),
+            "progression": PROGRESSIONS,
+            "feel": FEELS,
             "leaps": LEAPS,
             "other": ("", *TONICS),
             "on": ON,
@@ -249,16 +312,17 @@ class ExerciseSentence(QWidget):
     def choose(self, name: str, value: object) -> None:
         self.drill = dataclasses.replace(self.drill, **{name: value})  # type: ignore[arg-type]
         if name == "metre":  # the beat of the metre stays the beat of the rhythm
-            beats = ("quarters", _("dotted quarters"))
+            beats = ("quarters", "dotted quarters")
             if self.drill.rhythm in beats:
                 self.drill = dataclasses.replace(self.drill, rhythm=beats[value in ("6/8", "9/8", "12/8")])
         if name == "kind":
             drums = value == "drums"
             if drums and not any(i.clef == "percussion" for i in self.players):
-                self.players = (require_instrument("percussion"),)
+                self.players = (require_instrument("drum-set"),)
             elif not drums and all(i.clef == "percussion" for i in self.players):
                 self.players = (require_instrument("flute"),)
-            if value == "arpeggio" and len(SCALES[self.drill.scale].degrees) != 7:
+            of_a_scale = value in ("arpeggio", "inversions", *OF_CHORDS)
+            if of_a_scale and len(SCALES[self.drill.scale].degrees) != 7:
                 self.drill = dataclasses.replace(self.drill, scale="major")
         self._say()
 

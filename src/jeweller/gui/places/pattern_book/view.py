@@ -47,7 +47,7 @@ from jeweller.library.progress import known_notes
 from jeweller.notation.model import Part, Score
 
 TOLD = 4  # sentences about the music that are shown at once
-MAKER_HEIGHT, EDITOR_HEIGHT, KEYS_HEIGHT, SHELF_HEIGHT = 68, 150, 44, 292
+MAKER_HEIGHT, EDITOR_HEIGHT, KEYS_HEIGHT, SHELF_HEIGHT = 104, 150, 44, 292
 
 
 class PatternPlace(QWidget):
@@ -126,7 +126,7 @@ class PatternPlace(QWidget):
         split.setSizes([860, width_at(11.0)])
         split.setObjectName("pattern")
         column.addWidget(split, 1)
-        self.shown = DisplayOptions()
+        self.shown = DisplayOptions(settings)
         self.shown.changed.connect(self._show_part)
         column.addWidget(self.shown)
         self.choose_way("make")
@@ -247,6 +247,7 @@ class PatternPlace(QWidget):
             return
         model, way = self.model, self.model.way
         if way == "make":
+            model.page = self.maker.page
             model.make(self.maker.drill, self.maker.players)
         elif way == "type":
             model.write(self.typed.score, str(self.typed_for.currentData()))
