@@ -12,14 +12,18 @@ import unittest
 from jeweller.cli.main import main
 from jeweller.difficulty.analysis import analyse_part
 from jeweller.difficulty.simplifications import find_simplifications
-from jeweller.difficulty.traps import KINDS, Trap, find_traps
+from jeweller.difficulty.trap import Trap
+from jeweller.difficulty.traps import KINDS, find_traps
 from jeweller.errors import ScoreError
 from jeweller.exercises.make import make_exercise
 from jeweller.exercises.request import ExerciseRequest
 from jeweller.instruments.table import require_instrument
 from jeweller.notation.model import Part
+from jeweller.notation.readers.abc import read_abc
 from jeweller.report.traps import answer_traps
 from tests.support import TempCase, part_of, score_file
+
+GOOD_BREATH = "no rest here for long: a good place to breathe is after this note"
 
 
 def traps(music: str, **options: object) -> dict[str, Trap]:
@@ -53,7 +57,7 @@ class Traps(unittest.TestCase):
         self.assertIn("begins with a quarter note before the first bar; the last bar makes it up", found)
         self.assertEqual(found["a rest to be counted"].bars, ("3",))
         self.assertEqual(found["a dotted note and the short one after it"].count, 1)
-        self.assertEqual(found["begins off the beat and holds over it"].bars, ("3",))
+        self.assertEqual(found["syncopation: short, long, short"].bars, ("3",))
         self.assertEqual(found["tied to the next: not played again"].count, 1)
 
     def test_leaps_repeated_notes_and_range(self) -> None:
@@ -77,6 +81,35 @@ class Traps(unittest.TestCase):
         self.assertIn(
             "outside the range of the Trumpet",
             " ".join(t.what for t in find_traps(part_of("C3/4"), require_instrument("trumpet"))),
+        )
+
+    def test_what_the_instrument_asks(self) -> None:
+        for name, music, what, bars in (
+            ("trombone", "Bb2/1 C3/1 Bb2/2", "a long way on the slide to this note", ("1",)),
+            ("trumpet", "D4/2 E4/2", "valves 1-3 or 1-2-3, which are sharp: the third slide out", ("1",)),
+            ("trumpet", "A5/2 G4/2", "high, where notes of one fingering lie close: hear it first", ("1",)),
+            ("alto-saxophone", "C5/2 D5/2", "the register key and several fingers at once", ("1",)),
+            ("flute", "C4/2 Eb4/2", "the same little finger goes from key to key", ("1",)),
+            ("flute", "C6/2 A4/2", "two ledger lines or more", ("1",)),
+            ("flute", "G#4/2 A4/1 Ab4/1", "G♯ and A♭ are the same key", ("1",)),
+            ("flute", "G4/4 | A4/4 | G4/4 | A4/4 | G4/4 | A4/4", GOOD_BREATH, ("2", "5")),
+        ):
+            with self.subTest(what):
+                found = {t.what: t for t in find_traps(part_of(music), require_instrument(name))}
+                self.assertIn(what, found)
+                self.assertEqual(found[what].bars, bars)
+        calm = find_traps(part_of("F3/1 G3/1 A3/1 G3/1 | F3/4"), require_instrument("trumpet"))
+        self.assertFalse([t for t in calm if t.kind in ("technique", "breath")])
+
+    def test_a_mute_needs_time(self) -> None:
+        text = 'M:4/4\nL:1/4\nQ:1/4=60\nK:C\nG4|z4|z4|"mute"G4|"open"A4|]'
+        part = read_abc(text)[0].parts[0]
+        said = [t.what for t in find_traps(part, require_instrument("trumpet")) if "mute" in t.what]
+        self.assertIn("the mute goes in: 8 seconds for it", said)
+        self.assertIn("the mute comes out: no rest to do it in", said)
+        self.assertIn(
+            "asks for a mute, which it has not",
+            [t.what for t in find_traps(part, require_instrument("flute"))],
         )
 
     def test_what_is_no_trap(self) -> None:

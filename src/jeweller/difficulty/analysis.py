@@ -10,7 +10,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from jeweller.difficulty.simplifications import Simplification, find_simplifications
-from jeweller.difficulty.traps import Trap, find_traps
+from jeweller.difficulty.trap import Trap
+from jeweller.difficulty.traps import find_traps
 from jeweller.errors import ScoreError
 from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument
@@ -35,24 +36,28 @@ WEIGHTS = {
     "repeated": 0.3,
     "look-alike": 1.0,
     "range": 0.2,
+    "outside": 0.2,
+    "technique": 0.8,
 }
 # And what it is called where it makes a part hard to read.
 SAID = {
-    "printed": "accidentals",
+    "printed": N_("accidentals"),
     "carried": N_("accidentals that hold through the bar"),
     "altered": N_("notes the key alters"),
-    "leap": "leaps",
+    "leap": N_("leaps"),
     "register": N_("changes of register"),
     "dotted": N_("dotted rhythms"),
     "off the beat": N_("notes off the beat"),
-    "tuplet": "triplets",
-    "tie": "ties",
-    "rest": "rests",
-    "ornament": "ornaments",
-    "slur": "slurs",
+    "tuplet": N_("triplets"),
+    "tie": N_("ties"),
+    "rest": N_("rests"),
+    "ornament": N_("ornaments"),
+    "slur": N_("slurs"),
     "repeated": N_("repeated notes"),
     "look-alike": N_("bars that look alike"),
-    "range": "range",
+    "range": N_("range"),
+    "outside": N_("notes outside the range"),
+    "technique": N_("awkward changes"),
 }
 # up to so much; beyond: very hard
 LEVELS = (1.6, N_("first notes")), (3.0, N_("easy")), (5.0, N_("medium")), (8.0, N_("hard"))
@@ -192,9 +197,10 @@ def _level(
     span = (max(midi) - min(midi)) / 12.0 if midi else 0.0
     again = sum(len(x.notes) for x in lighter if x.kind == "repeat") / max(1, part.note_count)
     score = (sum(by_kind.values()) + 0.25 * signs + speed + 0.6 * span) * (1.0 - 0.4 * again)
-    reasons = [SAID[k] for k, v in sorted(by_kind.items(), key=lambda x: -x[1])[:3] if v > 0.3]
+    reasons = [_(SAID[k]) for k, v in sorted(by_kind.items(), key=lambda x: -x[1])[:3] if v > 0.3]
     if signs >= 3:
-        reasons.append(f"{signs} {'sharps' if part.bars[0].fifths > 0 else 'flats'}")
+        message = _("{n} sharps") if part.bars[0].fifths > 0 else _("{n} flats")
+        reasons.append(message.format(n=signs))
     if fastest < Fraction(1, 2):
         reasons.append(_("sixteenths or faster"))
     if span > 1.0:

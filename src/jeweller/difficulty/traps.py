@@ -4,11 +4,12 @@ on, so that a check can answer it.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Collection, Iterator
 from fractions import Fraction
 
 from jeweller.difficulty.simplifications import find_lookalikes
+from jeweller.difficulty.technique import technique_traps
+from jeweller.difficulty.trap import Trap, main_notes, trap_of
 from jeweller.i18n import N_, _, ngettext
 from jeweller.instruments.fingerings import note_midi
 from jeweller.instruments.table import Instrument
@@ -25,10 +26,8 @@ VALUES = {
     Fraction(3): N_("a dotted half note"),
 }
 CROSSED = 5  # semitones from which another register of brass is far away
-BREAK = 19  # semitones that an instrument with a break overblows
 LEAP = 7  # semitones from which a leap is one
 REPEATED = 3  # notes on one pitch, after which the line moves
-OUTSIDE = "outside"
 SHORT_OFF = Fraction(1, 2)
 JUMPS = {
     "dacapo": N_("D.C.: from the beginning"),
@@ -36,19 +35,6 @@ JUMPS = {
     "to_coda": N_("To Coda: jump to the coda"),
     "fine": N_("Fine: the end the second time"),
 }
-
-
-@dataclass(frozen=True, kw_only=True)
-class Trap:
-    """One thing that may trip a player. `notes` are ids of printed notes, `bars` printed numbers in order;
-    `count` how often it comes.
-    """
-
-    kind: str
-    what: str
-    bars: tuple[str, ...] = ()
-    notes: tuple[str, ...] = ()
-    count: int = 1
 
 
 # In the order in which they are looked for on the page.
@@ -60,13 +46,15 @@ KINDS = (
     "printed",
     "carried",
     "range",
+    "outside",
     "register",
+    "technique",
     "leap",
     "repeated",
     "rest",
     "tie",
     "dotted",
-    N_("off the beat"),
+    "off the beat",
     "tuplet",
     "slur",
     "ornament",
@@ -86,10 +74,13 @@ def find_traps(
     """Every trap of a part, in the order of KINDS. `known`: written MIDI notes that the player has learnt;
     where it is empty no note is called new.
     """
+    technique = list(technique_traps(part, instrument))
+    said = {n for t in technique if t.kind == "register" for n in t.notes}
     found = [
         *_signature(part),
         *_accidentals(part),
-        *_pitches(part, instrument, known),
+        *_pitches(part, instrument, known, said),
+        *technique,
         *_lengths(part),
         *_signs(part),
         *_form(part),
@@ -97,22 +88,8 @@ def find_traps(
     return sorted(found, key=lambda t: KINDS.index(t.kind))
 
 
-def _main(part: Part) -> list[tuple[Bar, Note]]:
-    return [(b, n) for b in part.bars for n in b.notes if not n.grace and not n.chord and not n.cue]
-
-
 def _name(note: Note) -> str:
     return note.pitch.name if note.pitch else ""
-
-
-def _bars(pairs: list[tuple[Bar, Note]]) -> tuple[str, ...]:
-    return tuple(dict.fromkeys(b.number for b, _unused in pairs))
-
-
-def _trap(kind: str, what: str, pairs: list[tuple[Bar, Note]]) -> Trap:
-    return Trap(
-        kind=kind, what=what, bars=_bars(pairs), notes=tuple(n.id for _unused, n in pairs), count=len(pairs)
-    )
 
 
 def _spelled(fifths: int) -> str:
@@ -190,19 +167,21 @@ def _accidentals(part: Part) -> Iterator[Trap]:
             elif n.pitch.alter and key_alter(n.pitch.step, bar.fifths) == n.pitch.alter:
                 by_key.setdefault(n.pitch.letter, []).append((bar, n))
     for letter, pairs in by_key.items():
-        yield _trap("altered", _("{letter} by the key signature").format(letter=letter), pairs)
+        yield trap_of("altered", _("{letter} by the key signature").format(letter=letter), pairs)
     for letter, pairs in printed.items():
-        yield _trap("printed", f"{letter} printed", pairs)
+        yield trap_of("printed", _("{letter} printed").format(letter=letter), pairs)
     for letter, pairs in carried.items():
-        yield _trap(
+        yield trap_of(
             "carried",
             _("{letter} still, by the accidental before it in the bar").format(letter=letter),
             pairs,
         )
 
 
-def _pitches(part: Part, instrument: Instrument | None, known: frozenset[int]) -> Iterator[Trap]:
-    notes = [(b, n) for b, n in _main(part) if n.pitch is not None and not n.tie_stop]
+def _pitches(
+    part: Part, instrument: Instrument | None, known: frozenset[int], said: Collection[str]
+) -> Iterator[Trap]:
+    notes = [(b, n) for b, n in main_notes(part) if n.pitch is not None and not n.tie_stop]
     if not notes:
         return
     midi = [n.pitch.midi for _unused, n in notes if n.pitch]
@@ -210,13 +189,13 @@ def _pitches(part: Part, instrument: Instrument | None, known: frozenset[int]) -
     ends = (_("the highest note is {note}"), high), (_("the lowest note is {note}"), low)
     for message, value in ends if high > low else ():
         there = [x for x, m in zip(notes, midi, strict=True) if m == value]
-        yield _trap("range", message.format(note=_name(there[0][1])), there)
+        yield trap_of("range", message.format(note=_name(there[0][1])), there)
     if instrument is not None:
-        yield from _on_instrument(notes, midi, instrument)
+        yield from _on_instrument(notes, midi, instrument, said)
     if known:
         for value in sorted({m for m in midi if m not in known}):
             there = [x for x, m in zip(notes, midi, strict=True) if m == value]
-            yield _trap(
+            yield trap_of(
                 "range",
                 _("{note} is new for this player").format(note=_name(there[0][1])),
                 there,
@@ -238,16 +217,16 @@ def _pitches(part: Part, instrument: Instrument | None, known: frozenset[int]) -
                 runs.append(b)
             same = 1
     if leaps:
-        yield _trap("leap", _("a leap of a fifth or more to this note"), leaps)
+        yield trap_of("leap", _("a leap of a fifth or more to this note"), leaps)
     if runs:
-        yield _trap("repeated", _("after several notes alike the line moves"), runs)
+        yield trap_of("repeated", _("after several notes alike the line moves"), runs)
 
 
 def _adjacent(part: Part) -> set[tuple[str, str]]:
     """Pairs of note ids with no rest between them."""
     out: set[tuple[str, str]] = set()
     last: str | None = None
-    for _unused, n in _main(part):
+    for _unused, n in main_notes(part):
         if n.is_rest:
             last = None
         elif not n.tie_stop:
@@ -257,14 +236,16 @@ def _adjacent(part: Part) -> set[tuple[str, str]]:
     return out
 
 
-def _on_instrument(notes: list[tuple[Bar, Note]], midi: list[int], instrument: Instrument) -> Iterator[Trap]:
+def _on_instrument(
+    notes: list[tuple[Bar, Note]], midi: list[int], instrument: Instrument, said: Collection[str]
+) -> Iterator[Trap]:
     whole = instrument.written_range("advanced")
     if whole:
         outside = [x for x, m in zip(notes, midi, strict=True) if not whole[0] <= m <= whole[1]]
         if outside:
-            yield _trap(
-                "range",
-                _("{outside} the range of the {name}").format(outside=OUTSIDE, name=instrument.name),
+            yield trap_of(
+                "outside",
+                _("outside the range of the {name}").format(name=instrument.name),
                 outside,
             )
     steps = list(zip(notes[1:], midi[1:], midi, strict=False))
@@ -275,15 +256,14 @@ def _on_instrument(notes: list[tuple[Bar, Note]], midi: list[int], instrument: I
         and (instrument.family == "woodwind" or abs(here - before) >= CROSSED)
     ]
     over = [
-        x
-        for x, here, before in steps
-        if BREAK in instrument.overblows and _over_the_break(instrument, before, here)
+        x for x, here, before in steps if instrument.has_break and _over_the_break(instrument, before, here)
     ]
     if over:
-        yield _trap("register", _("crosses the break"), over)
+        yield trap_of("register", _("crosses the break"), over)
         crossings = [x for x in crossings if x not in over]
+    crossings = [x for x in crossings if x[1].id not in said]
     if crossings:
-        yield _trap("register", _("another register from here"), crossings)
+        yield trap_of("register", _("another register from here"), crossings)
 
 
 def _over_the_break(instrument: Instrument, a: int, b: int) -> bool:
@@ -293,16 +273,16 @@ def _over_the_break(instrument: Instrument, a: int, b: int) -> bool:
 
 
 def _lengths(part: Part) -> Iterator[Trap]:
-    main = _main(part)
+    main = main_notes(part)
     empty = [all(n.is_rest for n in b.notes) for b in part.bars]
     whole = {id(b) for b, silent in zip(part.bars, empty, strict=True) if silent}
     rests = [x for x in main if x[1].is_rest and id(x[0]) not in whole]
     if rests:
-        yield _trap("rest", _("a rest to be counted"), rests)
+        yield trap_of("rest", _("a rest to be counted"), rests)
     yield from _bars_of_rest(part, empty)
     ties = [x for x in main if x[1].tie_start and not x[1].tie_stop]
     if ties:
-        yield _trap("tie", _("tied to the next: not played again"), ties)
+        yield trap_of("tie", _("tied to the next: not played again"), ties)
     dotted = [
         (b, n)
         for (b, n), (_after, short) in zip(main, main[1:], strict=False)
@@ -313,7 +293,7 @@ def _lengths(part: Part) -> Iterator[Trap]:
         and short.duration < n.duration / 2
     ]
     if dotted:
-        yield _trap("dotted", _("a dotted note and the short one after it"), dotted)
+        yield trap_of("dotted", _("a dotted note and the short one after it"), dotted)
     off = [
         (b, n)
         for b, n in main
@@ -324,11 +304,22 @@ def _lengths(part: Part) -> Iterator[Trap]:
         and n.duration > SHORT_OFF
         and n.offset % b.metre.beat + n.duration > b.metre.beat
     ]
-    if off:
-        yield _trap(_("off the beat"), _("begins off the beat and holds over it"), off)
+    known = [x for x in off if _is_syncopation(x, main)]
+    if known:
+        yield trap_of("off the beat", _("syncopation: short, long, short"), known)
+    others = [x for x in off if x not in known]
+    if others:
+        yield trap_of("off the beat", _("begins off the beat and holds over it"), others)
     tuplets = [x for x in main if x[1].tuplet and x[1].tuplet_mark == "start"]
     if tuplets:
-        yield _trap("tuplet", _("triplets or the like"), tuplets)
+        yield trap_of("tuplet", _("triplets or the like"), tuplets)
+
+
+def _is_syncopation(x: tuple[Bar, Note], main: list[tuple[Bar, Note]]) -> bool:
+    """Whether a note stands between two that are half as long."""
+    k = main.index(x)
+    beside = main[max(0, k - 1)], main[min(len(main) - 1, k + 1)]
+    return all(n.duration * 2 == x[1].duration and not n.is_rest for _bar, n in beside)
 
 
 def _bars_of_rest(part: Part, empty: list[bool]) -> Iterator[Trap]:
@@ -361,7 +352,7 @@ def _signs(part: Part) -> Iterator[Trap]:
         ("breath", _("a breath mark"), [x for x in every if x[1].breath_after]),
     ):
         if chosen:
-            yield _trap(kind, what, chosen)
+            yield trap_of(kind, what, chosen)
     marks = [(b, m) for b in part.bars for m in b.marks]
     levels = [(b.number, m.text) for b, m in marks if m.kind == "dynamics"]
     if levels:
@@ -394,7 +385,7 @@ def _form(part: Part) -> Iterator[Trap]:
     for flag, what in JUMPS.items():
         bars = tuple(b.number for b in part.bars if getattr(b, flag))
         if bars:
-            yield Trap(kind="jump", what=what, bars=bars, count=len(bars))
+            yield Trap(kind="jump", what=_(what), bars=bars, count=len(bars))
     for here, earlier, differs in find_lookalikes(part):
         notes = tuple(n.id for n in differs)
         yield Trap(

@@ -170,9 +170,20 @@ class MarkCanvas:
                     t.quiet,
                     1.6 if first else 1.1,
                 )
-                self.text(x, system.rail + 27, str(round(lead / beat) + k + 1), 20, t.quiet)
+                # Beside its line: where a note came lies under it.
+                count = str(round(lead / beat) + k + 1)
+                self.text(x + 4, system.rail + 24, count, 20, t.quiet, anchor="start")
             if box.left > system.left + 5:
-                self.text(box.left, system.rail - 6, bar.number, 22, t.quiet, serif=True, italic=True)
+                self.text(
+                    box.left - 3,
+                    system.rail - 6,
+                    bar.number,
+                    22,
+                    t.quiet,
+                    anchor="end",
+                    serif=True,
+                    italic=True,
+                )
         off = {
             i
             for f in self.report["findings"]

@@ -12,11 +12,12 @@ from fractions import Fraction
 from jeweller.documents.engraving import Engraving
 from jeweller.documents.theme import Theme, text_svg
 from jeweller.i18n import N_
-from jeweller.instruments.choose import Fingering, Trill, choose, trill
+from jeweller.instruments.choose import Fingering
 from jeweller.instruments.fingerings import count_holes
+from jeweller.instruments.of_part import fingerings_of, trills_of
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Note, Part
-from jeweller.notation.pitch import STEPS, Pitch, key_alter
+from jeweller.notation.pitch import Pitch, key_alter
 
 LINES = {
     "counts": N_("counts"),
@@ -121,7 +122,7 @@ TUBE = 108.0  # height of a brass instrument's
 VALVE_STEP, VALVE_WIDTH, VALVE_UP, VALVE_DOWN = 18.0, 11.0, 28.0, 10.0
 SLIDE_LENGTH = 78.0  # of the slide drawn to the seventh position
 # radius, distance of the holes, between the hands, names of keys
-HOLE, HOLE_STEP, HAND_GAP, KEY_TEXT = 7.5, 18.5, 7.0, 23
+HOLE, HOLE_STEP, HAND_GAP, KEY_TEXT = 7.5, 18.5, 7.0, 26
 
 
 @dataclass(frozen=True)
@@ -162,45 +163,6 @@ def list_texts(
             for i, f in fingerings_of(part, instrument).items()
         }
     return {}
-
-
-def fingerings_of(part: Part, instrument: Instrument) -> dict[str, Fingering]:
-    """The proposed fingering of each note that has one."""
-    notes = [n for bar in part.bars for n in bar.notes if not n.chord and not n.cue and not n.tie_stop]
-    found = choose(instrument, [n.pitch.midi if n.pitch is not None else None for n in notes], _seconds(part))
-    trills = trills_of(part, instrument)
-    return {
-        n.id: trills[n.id].main if n.id in trills else f
-        for n, f in zip(notes, found, strict=True)
-        if f is not None
-    }
-
-
-def _seconds(part: Part) -> list[float] | None:
-    """How long each note lasts that a fingering is proposed for; None where no tempo is written."""
-    per_quarter, out = 0.0, []
-    for bar in part.bars:
-        for mark in bar.marks:
-            if mark.kind == "tempo" and mark.value:
-                per_quarter = 60.0 / mark.value
-        out += [
-            float(n.duration) * per_quarter for n in bar.notes if not n.chord and not n.cue and not n.tie_stop
-        ]
-    return out if per_quarter else None
-
-
-def trills_of(part: Part, instrument: Instrument) -> dict[str, Trill]:
-    """How each trill is fingered, to the next note of the key above, where few fingers do it."""
-    found = {}
-    for bar in part.bars:
-        for n in bar.notes:
-            if n.ornament == "trill" and n.pitch is not None and not n.cue:
-                step = STEPS[(n.pitch.diatonic + 1) % 7]
-                upper = Pitch(step, key_alter(step, bar.fifths), (n.pitch.diatonic + 1) // 7)
-                made = trill(instrument, n.pitch.midi, upper.midi)
-                if made is not None:
-                    found[n.id] = made
-    return found
 
 
 def count_text(bar: Bar, note: Note, counting: str) -> str:

@@ -92,6 +92,9 @@ FACET_SHAPES = {
 SHAPE_WIDTH = {"rhythm": 4.0, "articulation": 5.0}
 
 
+SMALLEST = 25.5  # page units: 7 points on paper
+
+
 def text_svg(
     x: float,
     y: float,
@@ -104,8 +107,8 @@ def text_svg(
     weight: int = 400,
     italic: bool = False,
 ) -> str:
-    """Words as an SVG text. One family to a run: QtSvg reads no lists of families; the signs of music stand
-    in a font of their own.
+    """Words as an SVG text, never smaller than SMALLEST. One family to a run: QtSvg reads no lists of
+    families; the signs of music stand in a font of their own.
     """
     style = ' font-style="italic"' if italic else ""
     runs = "".join(
@@ -113,7 +116,7 @@ def text_svg(
         for k, piece in enumerate(re.split("([♭♮♯♩♪]+)", content.replace("𝄫", "♭♭").replace("𝄪", "×")))
         if piece
     )
-    style += f' font-size="{size:g}" font-weight="{weight}"'
+    style += f' font-size="{max(size, SMALLEST):g}" font-weight="{weight}"'
     return f'<text x="{x:.1f}" y="{y:.1f}" text-anchor="{anchor}" fill="{colour}"{style}>{runs}</text>'
 
 

@@ -15,9 +15,14 @@ from jeweller.notation.model import Bar, Part, Score
 MOST = 60  # exercises on a page
 
 
+def keys_of(request: ExerciseRequest) -> tuple[str, ...]:
+    """The keys an exercise is made in; a drum pattern has none."""
+    return request.keys if request.kind != "drums" else request.keys[:1]
+
+
 def make_page(requests: Sequence[ExerciseRequest], players: Sequence[Instrument]) -> MadeExercise:
     """Every exercise for every player, in one score. Raises DrillError where one of them is for nobody."""
-    asked = [dataclasses.replace(r, tonic=key) for r in requests for key in r.keys]
+    asked = [dataclasses.replace(r, tonic=key) for r in requests for key in keys_of(r)]
     if len(asked) == 1:
         return make_exercise(asked[0], players)
     if len(asked) > MOST:

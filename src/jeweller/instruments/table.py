@@ -30,6 +30,7 @@ FLAT_PARTIAL = 7
 TRIGGER = 4.5  # semitones of the slide that a trigger must save
 
 
+TWELFTH = 19  # semitones
 SMALL_AND_LARGE = "piccolo sopranino soprano descant alto tenor baritone bass contra contrabass double"
 SIZES = frozenset(SMALL_AND_LARGE.split())
 KEY = r"[a-g]b?"
@@ -74,6 +75,7 @@ class Instrument:
     # brass: (name, semitones by which the open tube is higher) of each length of tube it can choose
     sides: tuple[tuple[str, int], ...] = (("", 0),)
     side_from: str = ""  # the written pitch from which the last side is usual
+    mutes: tuple[str, ...] = ()  # brass: what is put in, or the hand
     knows: tuple[str, ...] = ()  # ids of other instruments that this player plays as well
 
     @property
@@ -90,6 +92,11 @@ class Instrument:
         if self.family == "percussion":
             return "sticks" if self.clef == "percussion" else "mallets"
         return "other"
+
+    @property
+    def has_break(self) -> bool:
+        """Whether it overblows at the twelfth, so that between its registers nearly all fingers move."""
+        return TWELFTH in self.overblows
 
     def fingerings(self, sounding_midi: int) -> tuple[tuple[int, int], ...]:
         """(semitones the tube is lowered by, partial) for each way to play a pitch on brass, the usual one

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import is_sure
-from jeweller.difficulty.traps import Trap
+from jeweller.difficulty.trap import Trap
 from jeweller.notation.ids import ids_of
 from jeweller.notation.performance import PerformedPart
 from jeweller.report_format import ReportTrap, TakeReport

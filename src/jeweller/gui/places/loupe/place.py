@@ -30,7 +30,7 @@ from jeweller.i18n import _
 from jeweller.notation.formats import ENDINGS
 
 if TYPE_CHECKING:
-    from jeweller.difficulty.traps import Trap
+    from jeweller.difficulty.trap import Trap
     from jeweller.pipeline.check import Checked, Options
     from jeweller.pipeline.review import DecisionStore, Review
 

@@ -26,7 +26,7 @@ from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import _
 
 if TYPE_CHECKING:
-    from jeweller.difficulty.traps import Trap
+    from jeweller.difficulty.trap import Trap
     from jeweller.documents.engraving import Engraving
     from jeweller.pipeline.review import Review
 

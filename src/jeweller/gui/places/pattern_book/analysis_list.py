@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.difficulty.analysis import PartAnalysis
-from jeweller.difficulty.traps import Trap
+from jeweller.difficulty.trap import Trap
 from jeweller.documents.theme import Theme
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.i18n import _, ngettext

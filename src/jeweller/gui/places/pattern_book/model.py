@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from jeweller.difficulty.analysis import PartAnalysis, analyse_part, scale_unknown
 from jeweller.difficulty.ensemble import compare_parts, describe_ensemble
-from jeweller.difficulty.traps import OUTSIDE, Trap
+from jeweller.difficulty.trap import Trap
 from jeweller.documents.parts import instrument_of
 from jeweller.errors import JewellerError
 from jeweller.exercises.pages import make_page
@@ -43,7 +43,7 @@ class Overview:
     def outside(self) -> tuple[str, ...]:
         """The notes that the instrument does not have."""
         traps = self.analysis.traps if self.analysis is not None else ()
-        return next((t.notes for t in traps if t.what.startswith(OUTSIDE)), ())
+        return next((t.notes for t in traps if t.kind == "outside"), ())
 
 
 class PatternModel:
