@@ -98,7 +98,7 @@ class Traps(unittest.TestCase):
                 found = {t.what: t for t in find_traps(part_of(music), require_instrument(name))}
                 self.assertIn(what, found)
                 self.assertEqual(found[what].bars, bars)
-        calm = find_traps(part_of("F3/1 G3/1 A3/1 G3/1 | F3/4"), require_instrument("trumpet"))
+        calm = find_traps(part_of("E4/1 F4/1 G4/1 F4/1 | E4/4"), require_instrument("trumpet"))
         self.assertFalse([t for t in calm if t.kind in ("technique", "breath")])
 
     def test_a_mute_needs_time(self) -> None:
