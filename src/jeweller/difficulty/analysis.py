@@ -4,8 +4,9 @@ a path through it.
 
 from __future__ import annotations
 
+import math
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -59,8 +60,9 @@ SAID = {
     "outside": N_("notes outside the range"),
     "technique": N_("awkward changes"),
 }
-# up to so much; beyond: very hard
-LEVELS = (1.6, N_("first notes")), (3.0, N_("easy")), (5.0, N_("medium")), (8.0, N_("hard"))
+LEVELS = tuple(
+    zip((0.5, 1.5, 2.5, 3.5), (N_("first notes"), N_("easy"), N_("medium"), N_("hard")), strict=True)
+)  # up to so much; beyond: very hard
 HARDEST = N_("very hard")
 BEATS = {
     Fraction(1, 2): N_("eighths"),
@@ -69,6 +71,26 @@ BEATS = {
     Fraction(2): N_("halves"),
     Fraction(3): N_("dotted halves"),
 }
+# What makes a part hard to read, a level for each unit: notes a second beyond one, kinds of rhythm, signs,
+# accidentals to a bar, octaves, the share of notes beyond what beginners and most players have, awkward
+# changes to a bar, ornaments to a bar, doublings of eight bars, unusual metres.
+DEMANDS = {
+    "pace": 0.26,
+    "rhythm": 0.4,
+    "signs": 0.12,
+    "accidentals": 0.5,
+    "span": 0.55,
+    "beyond beginners": 0.3,
+    "beyond most": 0.5,
+    "technique": 0.1,
+    "ornaments": 0.3,
+    "length": 0.3,
+    "metre": 0.3,
+}
+BASE = 0.1
+LIGHTER = 0.2  # of the level, where all of it comes again
+COMMON = {(4, 4), (2, 4), (3, 4)}
+QUICK_PACE = 3.0  # notes a second beyond one
 SLOWER, EASY_SLOWER = 0.6, 0.8  # of the written speed to begin at, and for what is easy
 ISOLATED = 3  # bars that are practised by themselves
 
@@ -107,9 +129,9 @@ def analyse_part(
         ISOLATED, max(1, len(part.bars) // 3)
     )  # of a short piece less, or nothing is left to begin with
     hardest = sorted((b.number for b in new), key=lambda n: -weight[n])[:alone]
-    score, reasons = _level(part, traps, lighter)
-    level = next((name for limit, name in LEVELS if score <= limit), HARDEST)
     bpm = next((m.value for b in part.bars for m in b.marks if m.kind == "tempo" and m.value), None) or 90.0
+    score, reasons = _level(part, instrument, traps, lighter, bpm)
+    level = next((name for limit, name in LEVELS if score <= limit), HARDEST)
     first = part.bars[0]
     outside = tuple(
         dict.fromkeys(
@@ -172,42 +194,73 @@ def _density(bar: Bar) -> float:
 
 
 def _level(
-    part: Part, traps: tuple[Trap, ...], lighter: tuple[Simplification, ...]
+    part: Part,
+    instrument: Instrument | None,
+    traps: tuple[Trap, ...],
+    lighter: tuple[Simplification, ...],
+    bpm: float,
 ) -> tuple[float, list[str]]:
-    """How hard a part reads, and in what: the weight of its traps to a bar, its signs, its fastest notes, its
-    range, less what comes again.
+    """How hard a part reads, and in what. The demands that a teacher weighs, each in its own unit, with the
+    weights of DEMANDS (`bench/levels.py` holds them against forty pieces judged by hand), less what comes
+    again.
     """
-    bars = max(1, sum(any(not n.is_rest for n in b.notes) for b in part.bars))
     counts: Counter[str] = Counter()
     for t in traps:
         counts[t.kind] += t.count
-    by_kind = {k: WEIGHTS[k] * c / bars for k, c in counts.items() if k in WEIGHTS}
-    signs = abs(part.bars[0].fifths)
-    fastest = min(
-        (
-            n.duration
-            for b in part.bars
-            for n in b.notes
-            if not n.is_rest and not n.grace and not n.tuplet and n.duration
-        ),
-        default=Fraction(1),
-    )
-    speed = 0.0 if fastest >= 1 else 0.5 if fastest >= Fraction(1, 2) else 1.5
-    midi = [n.pitch.midi for b in part.bars for n in b.notes if n.pitch is not None]
+    played = [b for b in part.bars if any(not n.is_rest and not n.cue for n in b.notes)]
+    bars = max(1, len(played))
+    midi = [n.pitch.midi for b in part.bars for n in b.notes if n.pitch is not None and not n.cue]
+    lengths = [n.duration for b in played for n in b.notes if not n.is_rest and not n.grace and n.duration]
+    shortest = min(lengths, default=Fraction(1))
     span = (max(midi) - min(midi)) / 12.0 if midi else 0.0
+    kinds = sum(bool(counts[k]) for k in ("dotted", "off the beat", "tuplet", "tie"))
+    metres = {(b.beats, b.beat_type) for b in part.bars}
+    demands = {
+        "pace": max(_pace(played, bpm), 1.0) - 1.0,
+        "rhythm": min(kinds, 3) + 0.5 * (shortest <= Fraction(1, 2)) + (shortest < Fraction(1, 2)),
+        "signs": abs(part.bars[0].fifths),
+        "accidentals": min((counts["printed"] + counts["carried"]) / bars, 1.5),
+        "span": span,
+        "beyond beginners": _outside(midi, instrument, "beginner"),
+        "beyond most": _outside(midi, instrument, "intermediate"),
+        "technique": min((counts["technique"] + counts["leap"] + counts["register"]) / bars, 4.0),
+        "ornaments": counts["ornament"] / bars,
+        "length": max(-1.0, math.log2(bars / 8)),
+        "metre": float(bool(metres - COMMON)) + any(m[0] in (5, 7) for m in metres) + (len(metres) > 1),
+    }
     again = sum(len(x.notes) for x in lighter if x.kind == "repeat") / max(1, part.note_count)
-    score = (sum(by_kind.values()) + 0.25 * signs + speed + 0.6 * span) * (1.0 - 0.4 * again)
+    score = (sum(DEMANDS[k] * v for k, v in demands.items()) - BASE) * (1.0 - LIGHTER * again)
+    by_kind = {k: WEIGHTS[k] * c / bars for k, c in counts.items() if k in WEIGHTS}
     reasons = [_(SAID[k]) for k, v in sorted(by_kind.items(), key=lambda x: -x[1])[:3] if v > 0.3]
+    signs = abs(part.bars[0].fifths)
     if signs >= 3:
         message = _("{n} sharps") if part.bars[0].fifths > 0 else _("{n} flats")
         reasons.append(message.format(n=signs))
-    if fastest < Fraction(1, 2):
+    if any(n < Fraction(1, 2) for n in lengths if n.denominator & (n.denominator - 1) == 0):
         reasons.append(_("sixteenths or faster"))
+    if demands["pace"] > QUICK_PACE:
+        reasons.append(_("its speed"))
     if span > 1.0:
         reasons.append(_("a range of {interval}").format(interval=name_range(max(midi) - min(midi))))
     if again > 0.3:
         reasons.append(_("lighter, because much of it comes again"))
     return score, reasons
+
+
+def _pace(played: Sequence[Bar], bpm: float) -> float:
+    """Notes a second in a busy bar: four bars of five have fewer."""
+    paces = sorted(
+        sum(not n.is_rest and not n.tie_stop and not n.cue and not n.chord for n in b.notes)
+        / (float(b.length) * 60.0 / bpm)
+        for b in played
+    )
+    return paces[min(len(paces) - 1, round(0.8 * (len(paces) - 1)))] if paces else 0.0
+
+
+def _outside(midi: Sequence[int], instrument: Instrument | None, level: str) -> float:
+    """Which part of the notes lies outside the range of a level."""
+    limits = instrument.written_range(level) if instrument is not None else None
+    return sum(not limits[0] <= m <= limits[1] for m in midi) / len(midi) if limits and midi else 0.0
 
 
 def _path(
