@@ -340,11 +340,3 @@ class Bench(DeskCase):
         self.assertEqual([line.player for line in self.bench.lines], ["Ilse"])
         self.window.restore_backup(str(self.folder / "all.zip"), str(self.folder / "moved"))
         self.assertIn("is not empty", self.window.last_trouble)
-
-
-class Levels(unittest.TestCase):
-    def test_levels_agree_with_pieces_judged_by_hand(self) -> None:
-        rows = judged()
-        same, near = agreement(rows)
-        self.assertEqual((len(rows), near), (40, 40))
-        self.assertGreaterEqual(same, 33)

@@ -9,6 +9,8 @@ import io
 import json
 import unittest
 
+from bench.levels import agreement, judged
+
 from jeweller.cli.main import main
 from jeweller.difficulty.analysis import analyse_part
 from jeweller.difficulty.simplifications import find_simplifications
@@ -223,3 +225,11 @@ class Over(TempCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Levels(unittest.TestCase):
+    def test_levels_agree_with_pieces_judged_by_hand(self) -> None:
+        rows = judged()
+        same, near = agreement(rows)
+        self.assertEqual((len(rows), near), (40, 40))
+        self.assertGreaterEqual(same, 33)

@@ -11,8 +11,12 @@ from fractions import Fraction
 from jeweller.i18n import _
 from jeweller.notation.model import Bar, Part, Score
 from jeweller.notation.transposition import transpose_pitch
+from jeweller.phrases import capitalized, name_bars
 
 LONGEST = 8  # bars of a passage to begin from
+MOST_GROUPS = 4  # of parts with a rhythm of their own: more are told no more
+MOST_NAMES = 4  # of the largest group that are named
+MOST_TOLD = 12
 
 
 @dataclass(frozen=True)
@@ -128,30 +132,58 @@ def alterations(score: Score) -> list[tuple[str, tuple[tuple[str, str], ...]]]:
 
 
 def describe_ensemble(score: Score) -> list[str]:
-    """All of it in sentences."""
+    """All of it in sentences; bars that read alike are told together."""
     sentences = []
+    everybody = [p.name for p in score.parts]
     passage = begin_from(score)
     if passage is not None:
-        bars = (
-            _("bar {first}").format(first=passage.first)
-            if passage.first == passage.last
-            else _("bars {first} to {last}").format(first=passage.first, last=passage.last)
-        )
         sentences.append(
-            _("Begin with {bars}: {names} have the same rhythm there.").format(
-                bars=bars, names=_names(passage.parts)
-            )
+            (
+                _("Begin with {bars}: everybody has the same rhythm there.")
+                if len(passage.parts) == len(everybody)
+                else _("Begin with {bars}: {names} have the same rhythm there.")
+            ).format(bars=_stretch(passage.first, passage.last), names=_names(passage.parts))
         )
+    sentences += _told_rhythms(score)
+    told: dict[str, list[str]] = {}
     for bar, who in alterations(score):
         by_letter: dict[str, list[str]] = {}
         for part, letter in who:
             by_letter.setdefault(letter, []).append(part)
-        sentences.append(
-            _("Bar {bar}: {parts}.").format(
-                bar=bar, parts="; ".join(f"{_names(parts)} {letter}" for letter, parts in by_letter.items())
-            )
-        )
+        words = "; ".join(f"{_names(parts)} {letter}" for letter, parts in by_letter.items())
+        told.setdefault(words, []).append(bar)
+    sentences += [f"{capitalized(name_bars(bars))}: {words}." for words, bars in told.items()]
     return sentences
+
+
+def _stretch(first: str, last: str) -> str:
+    if first == last or (first.isdecimal() and last == str(int(first) + 1) and first != "0"):
+        return name_bars((first, last))
+    if first == "0":
+        return _("the pickup to bar {last}").format(last=last)
+    return _("bars {first} to {last}").format(first=first, last=last)
+
+
+def _told_rhythms(score: Score) -> list[str]:
+    """Who has which rhythm, wherever they differ: one sentence for all bars with the same groups."""
+    numbers = [b.number for b in max(score.parts, key=lambda p: len(p.bars)).bars]
+    told: dict[str, list[str]] = {}
+    for number, groups in zip(numbers, rhythm_groups(score), strict=True):
+        if not 1 < len(groups) <= MOST_GROUPS or len(groups[0]) < 2:
+            continue
+        largest, *others = groups
+        few = "; ".join(_together(g) for g in others)
+        rest = _("the rest together") if len(largest) > MOST_NAMES else _together(largest)
+        told.setdefault(f"{few}; {rest}.", []).append(number)
+    return [f"{capitalized(name_bars(bars))}: {words}" for words, bars in told.items()][:MOST_TOLD]
+
+
+def _together(names: Sequence[str]) -> str:
+    return (
+        _("{name} alone").format(name=names[0])
+        if len(names) == 1
+        else _("{names} together").format(names=_names(names))
+    )
 
 
 def _names(parts: Sequence[str]) -> str:
