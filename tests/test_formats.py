@@ -123,12 +123,50 @@ class Abc(unittest.TestCase):
             [("Flute", 3, "G"), ("Tuba", 3, "F")],
         )
 
+    def test_slips_are_told_with_their_cure(self) -> None:
+        for music, told in (
+            ("C D E H|c4|", "“H” stands before no note; for the note write B."),
+            ("F G A|c4|", "is read as a pickup. If a note is missing, add it."),
+            ("F G A B-|c4|", "The tie before this note leads to another pitch"),
+            ("(F G A B|c4|", "A slur begins that does not end"),
+            ("|:F G A B|c4|", "is not ended: write :|."),
+            ("F G A B|[2 c4|", "There is a second ending and no first"),
+            ("C# D E F|", "as in ^C for C sharp"),
+            ("♭B A G F|", "as in _B for B flat"),
+            ("F. G A B|", "write F3/2 for a dotted F"),
+            ("Fq G A B|", "lengths are numbers"),
+            ("r F G A|", "a rest is z"),
+            ("Bb A G|c4|", "for B flat write _B"),
+            ("!f F G A B|", "“!f” needs its second mark: !f!"),
+            ("F G A B|M:3/4 c3|", "within a line is written [M:3/4]"),
+            ("F G A B|D.S. al Coda|c4|", 'words stand in quotes, as in "D.S. al Coda"'),
+            ("c'''' F G A|", "outside what any instrument plays"),
+            ("Berta ate seven small plums", "is words, not music"),
+            ("F G A B c|c4|", "Bar 1 has 5 beats; 4/4 needs 4."),
+            ("(3F G|A4|", "too few notes"),
+        ):
+            with self.subTest(music):
+                problems = parse_tune("T:A\nM:4/4\nL:1/4\nK:F\n" + music)[1]
+                self.assertTrue(any(told in p.text for p in problems), [p.text for p in problems])
+        for music in ("F G A B|c4|", "A|F G A B|c3|", "uF vG !f!A .B|(3FGA F2 HG|", '"D.C."F2 [M:3/4]F2 G|'):
+            told = parse_tune("T:A\nM:4/4\nL:1/4\nK:F\n" + music)[1]
+            self.assertFalse([p.text for p in told if "bar" not in p.text.casefold()])
+
+    def test_one_note_of_a_chord_is_tied(self) -> None:
+        bar, after = parse_tune("M:2/4\nL:1/4\nK:C\n[C-E]2|[CE]2|]")[0].parts[0].bars
+        self.assertEqual(
+            [(n.known_pitch.letter, n.tie_start) for n in bar.notes], [("C", True), ("E", False)]
+        )
+        self.assertEqual(
+            [(n.known_pitch.letter, n.tie_stop) for n in after.notes], [("C", True), ("E", False)]
+        )
+
     def test_what_is_not_understood_is_told_with_its_place(self) -> None:
         _, problems = parse_tune(HEAD + "K:C\nc8|c4 § !nosuch!d2|\nc2 & e2|c8|")
         told = [(p.line, p.column, p.text[:12]) for p in problems]
         self.assertIn((7, 7, "“§” is not u"), told)
         self.assertIn((7, 9, "The sign !no"), told)
-        self.assertIn((7, 4, "bar 2 holds "), told)
+        self.assertIn((7, 4, "Bar 2 has 3 "), told)
         self.assertIn((8, 4, "A second voi"), told)
 
     def test_a_tunebook_holds_several_and_rubbish_none(self) -> None:

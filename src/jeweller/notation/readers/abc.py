@@ -13,17 +13,19 @@ from fractions import Fraction
 from typing import Any
 
 from jeweller.errors import ScoreError
-from jeweller.i18n import _
+from jeweller.i18n import _, ngettext
 from jeweller.notation.ids import note_id, pitch_token, unique
 from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar, Note, Part, Score
 from jeweller.notation.pitch import Pitch, key_alter
+from jeweller.notation.readers.abc_cures import DOT_BEHIND, cure_of, flat_behind, slip_at
 from jeweller.notation.readers.abc_fields import ALTER
 from jeweller.notation.readers.abc_head import NOTE, Problem, tell_problems, tunes_of
 from jeweller.notation.readers.abc_signs import AbcSigns
 from jeweller.notation.readers.abc_voice import AbcTune, AbcVoice
 from jeweller.notation.values import guess_type
 
+HIGHEST = 108  # MIDI: no instrument of a band plays higher
 MAX_TUNES, MAX_NOTES, MAX_BARS = 2000, 100_000, 5000
 ACCIDENTAL = {1: "sharp", 2: "double-sharp", 0: "natural", -1: "flat", -2: "flat-flat"}
 
@@ -126,6 +128,8 @@ class Reader(AbcSigns):
         for voice in self.voices.values():
             if voice.notes and whole:
                 self.close_bar(voice)
+            if voice.bars and whole:
+                self._tell_open(voice)
 
     # ---- fields
 
@@ -134,16 +138,19 @@ class Reader(AbcSigns):
     def music(self, line: str, start: int) -> None:
         at = start
         while at < len(line):
-            match = TOKEN.match(line, at)
             column = at + 1
+            slip = slip_at(line, at)
+            if slip is not None:
+                at, words = slip
+                self.tell(column, words)
+                continue
+            match = TOKEN.match(line, at)
             if match is None:
                 if line[at] == "&":
                     self.tell(column, _("A second voice laid over the bar (&) is left out."))
                     at = next((k for k in range(at, len(line)) if line[k] == "|"), len(line))
                     continue
-                self.tell(
-                    column, _("“{line}” is not understood here and was left out.").format(line=line[at])
-                )
+                self.tell(column, cure_of(line[at]))
                 at += 1
                 continue
             at = match.end()
@@ -154,8 +161,15 @@ class Reader(AbcSigns):
                 self.body_field(text[1], text[3:-1].strip(), column + 3)
                 continue
             voice = self.current()
+            behind = voice.notes and line[at - 2 : at - 1].strip() and line[at : at + 1] in ("", " ", "|")
+            if text == "." and behind:
+                self.tell(column, _(DOT_BEHIND))
+                continue
             if not voice.notes and voice.now == 0:
                 voice.place = (self.number, column)
+                voice.text_from = at - len(text)
+            if kind == "bar":
+                voice.text = line[voice.text_from : at - len(text)]
             getattr(self, f"_{kind}")(voice, text, column)
 
     def _duration(self, voice: AbcVoice, number: str, slashes: str, divisor: str) -> Fraction:
@@ -177,7 +191,10 @@ class Reader(AbcSigns):
         voice.tuplet = (actual, normal, left - 1) if left > 1 else None
         return duration * Fraction(normal, actual), (actual, normal), mark
 
-    def _pitch(self, voice: AbcVoice, sign: str, letter: str, octaves: str) -> tuple[Pitch, str | None]:
+    def _pitch(
+        self, voice: AbcVoice, sign: str, letter: str, octaves: str, *, inside: bool = False
+    ) -> tuple[Pitch, str | None]:
+        """A pitch, and its accidental where one is printed; `inside` a chord whose first note was read."""
         step = letter.upper()
         octave = (5 if letter.islower() else 4) + octaves.count("'") - octaves.count(",") + voice.octave
         key = (step, octave)
@@ -185,7 +202,7 @@ class Reader(AbcSigns):
             voice.state[key] = ALTER[sign]
         if key in voice.state:
             alter = voice.state[key]
-        elif voice.tie and voice.tied == key:
+        elif key in (voice.arriving if inside else voice.ties):
             alter = (
                 voice.notes[-1].pitch.alter
                 if voice.notes and voice.notes[-1].pitch
@@ -215,7 +232,7 @@ class Reader(AbcSigns):
             )
         match = _matched(NOTE, text)
         pitch, accidental = self._pitch(voice, match[1] or "", match[2], match[3])
-        if not 0 <= pitch.octave <= 9:
+        if pitch.octave < 0 or pitch.midi > HIGHEST:
             self.tell(
                 column, _("{text} lies outside what any instrument plays and was left out.").format(text=text)
             )
@@ -246,7 +263,13 @@ class Reader(AbcSigns):
         kind, dots, ratio = guess_type(duration, tuplet)
         given = {} if chord else self._decorated(voice, column)
         key = (pitch.step, pitch.octave) if pitch else None
-        joined = voice.tie and key is not None and key == voice.tied
+        if not chord:
+            if voice.ties and key is not None and key not in voice.ties:
+                self.tell(
+                    column, _("The tie before this note leads to another pitch: a slur is written ( ).")
+                )
+            voice.arriving, voice.ties = voice.ties, set()
+        joined = key is not None and key in voice.arriving
         if not chord:
             voice.notes.extend(voice.graces)
             voice.graces = []
@@ -268,7 +291,6 @@ class Reader(AbcSigns):
         )
         if not chord:
             voice.opened = []
-            voice.tie, voice.tied = False, key
         voice.notes.append(note)
         if not chord:
             voice.now += duration
@@ -287,12 +309,16 @@ class Reader(AbcSigns):
             / voice.default_unit()
         )
         duration, tuplet, mark = self._timed(voice, length)
-        start = voice.now
+        start, tied = voice.now, set[tuple[str, int]]()
         for k, m in enumerate(pitches):
-            pitch, accidental = self._pitch(voice, m[1] or "", m[2], m[3])
+            pitch, accidental = self._pitch(voice, m[1] or "", m[2], m[3], inside=k > 0)
             end, voice.now = voice.now, start
             self._put(voice, pitch, accidental, duration, tuplet, mark if not k else "", column, chord=k > 0)
+            if inner[m.end() : m.end() + 1] == "-" and voice.notes:
+                voice.notes[-1] = dataclasses.replace(voice.notes[-1], tie_start=True)
+                tied.add((pitch.step, pitch.octave))
             voice.now = max(end, voice.now)
+        voice.ties |= tied
 
     def _bars(self, voice: AbcVoice, text: str, column: int) -> None:
         """Whole bars of rest."""
@@ -319,7 +345,7 @@ class Reader(AbcSigns):
             voice.now = length
             if k < count - 1:
                 self.close_bar(voice)
-        voice.tie, voice.tied = False, None
+        voice.ties = set()
 
     # ---- bars
 
@@ -360,6 +386,8 @@ class Reader(AbcSigns):
             )
         metre = Metre(voice.beats, voice.beat_type).length
         first = not voice.bars
+        if first:
+            voice.first_place = voice.place
         if voice.graces:  # after the last note of the bar: they stand before the next one
             voice.graces = [dataclasses.replace(g, offset=Fraction(0)) for g in voice.graces]
         implicit = voice.now < metre and (first or self._half_before_repeat(voice, metre))
@@ -390,25 +418,78 @@ class Reader(AbcSigns):
             )
         )
         if voice.now != metre and not implicit and not voice.free:
-            self.problems.append(
-                Problem(
-                    *voice.place,
-                    _(
-                        "bar {number} holds {count} where the metre asks for {beats} ({beats}/{beat_type})."
-                    ).format(
-                        number=number,
-                        count=_count(voice.now * Fraction(voice.beat_type, 4)),
-                        beats=voice.beats,
-                        beat_type=voice.beat_type,
-                    ),
-                )
-            )
+            self._tell_length(voice, number, metre)
+        self._tell_loose(voice)
         if ends_ending:
             voice.ending = ()
         voice.flags = {}
         graces = voice.graces
         voice.begin_bar()
         voice.graces = graces
+
+    def _tell_length(self, voice: AbcVoice, number: str, metre: Fraction) -> None:
+        """That a bar holds too much or too little."""
+        beats = voice.now * Fraction(voice.beat_type, 4)
+        told = ngettext(
+            "Bar {number} has {count} beat; {beats}/{beat_type} needs {beats}.",
+            "Bar {number} has {count} beats; {beats}/{beat_type} needs {beats}.",
+            1 if beats <= 1 else 2,
+        ).format(number=number, count=_count(beats), beats=voice.beats, beat_type=voice.beat_type)
+        flat = flat_behind(voice.text) if voice.now > metre and voice.default_unit() < 1 else ""
+        self.problems.append(Problem(*voice.place, " ".join(s for s in (told, flat) if s)))
+
+    def _tell_loose(self, voice: AbcVoice) -> None:
+        """What hangs in the air at the end of a bar."""
+        if "fermata" in voice.decorations and voice.text.rstrip().endswith("H"):
+            self.problems.append(Problem(*voice.place, cure_of("H")))
+            voice.decorations = []
+        if voice.default_unit() >= 1 and (flat := flat_behind(voice.text)):
+            # Quarters have no beams: two of them are written apart.
+            self.problems.append(Problem(*voice.place, flat))
+        if voice.tuplet is not None and not voice.tuplet_begins:
+            self.problems.append(
+                Problem(*voice.place, _("A group such as (3 has too few notes before the bar line."))
+            )
+            voice.tuplet = None
+
+    def _tell_open(self, voice: AbcVoice) -> None:
+        """What was begun and is not ended at the end of the music, and a first bar that may lack a note."""
+        last = Problem(self.number, 1, "")
+        bars = voice.bars
+        if voice.slurs or voice.opened:
+            self.problems.append(
+                dataclasses.replace(last, text=_("A slur begins that does not end: write )."))
+            )
+        if voice.ties:
+            self.problems.append(dataclasses.replace(last, text=_("The last tie leads to no note.")))
+        starts = [k for k, b in enumerate(bars) if b.repeat_start]
+        ends = [k for k, b in enumerate(bars) if b.repeat_times]
+        if starts and (not ends or ends[-1] < starts[-1]):
+            self.problems.append(
+                dataclasses.replace(last, text=_("The repeat that begins with |: is not ended: write :|."))
+            )
+        seconds = [k for k, b in enumerate(bars) if b.ending_start and b.ending[:1] == (2,)]
+        if seconds and not any(b.ending[:1] == (1,) for b in bars[: seconds[0]]):
+            self.problems.append(
+                dataclasses.replace(
+                    last, text=_("There is a second ending and no first: write [1 before it.")
+                )
+            )
+        first = bars[0]
+        if first.implicit and len(bars) > 1 and not starts and not ends:
+            missing = first.metre.length - first.length
+            if bars[-1].length in (first.metre.length, Fraction(0)) and missing <= first.metre.beat:
+                self.problems.append(
+                    Problem(
+                        *voice.first_place,
+                        _(
+                            "The first bar has {count} of {beats} beats and is read as a pickup. If a note "
+                            "is missing, add it."
+                        ).format(
+                            count=_count(first.length * Fraction(first.beat_type, 4)), beats=first.beats
+                        ),
+                    )
+                )
 
     @staticmethod
     def _half_before_repeat(voice: AbcVoice, metre: Fraction) -> bool:

@@ -32,6 +32,12 @@ KEY = re.compile(
 )
 
 
+# What may stand behind a key: altered letters, a clef, a transposition and the like.
+UNUSUAL = re.compile(
+    r"(\^\^|\^|__|_|=)[A-Ga-g](?![a-z])|\bexp\b|\w+=\S+|\b(treble|bass|alto|tenor|perc|none)([+-]8)?\b", re.I
+)
+
+
 @dataclass(frozen=True, kw_only=True)
 class AbcKey:
     """What a K: field says. `fifths` None: the key stays; `altered` letters besides the signature; `rest`
@@ -124,6 +130,9 @@ def read_key(value: str) -> AbcKey:
             if value.strip()
             else ""
         )
+    left = UNUSUAL.sub("", rest).strip()
+    if left and not told:
+        told = _("“{left}” after the key is not understood and was left out.").format(left=left[:20])
     altered = {
         letter.upper(): ALTER[sign]
         for sign, letter in re.findall(r"(?<![a-z=])(\^\^|\^|__|_|=)([A-Ga-g])(?![a-z])", rest)

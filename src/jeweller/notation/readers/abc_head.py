@@ -195,6 +195,10 @@ class AbcHead:
 
     def metre(self, value: str, column: int) -> tuple[int, int, bool]:
         found = read_metre(value)
+        first, _unused, rest = value.strip().partition(" ")
+        if found is None and rest and read_metre(first) is not None:
+            self.tell(column, _("The music behind the metre is left out: it begins on the next line."))
+            return read_metre(first) or (4, 4, False)
         if found is None:
             self.tell(
                 column,

@@ -17,6 +17,8 @@ from jeweller.notation.readers.abc_voice import AbcVoice
 from jeweller.notation.readers.vocabulary import DECORATIONS, DYNAMICS, JUMP_WORDS, SIGNS
 from jeweller.notation.values import guess_type
 
+MOST_SLURS = 20  # open at once
+
 
 class AbcSigns(AbcHead):
     """Reads the signs of a line onto its notes."""
@@ -79,7 +81,8 @@ class AbcSigns(AbcHead):
 
     def _slur(self, voice: AbcVoice, text: str, column: int) -> None:
         used = {*voice.slurs, *voice.opened}
-        voice.opened.append(next(k for k in range(1, 99) if k not in used))
+        if len(used) < MOST_SLURS:
+            voice.opened.append(next(k for k in range(1, MOST_SLURS + 1) if k not in used))
 
     def _close(self, voice: AbcVoice, text: str, column: int) -> None:
         note = self._last(voice)
@@ -94,7 +97,14 @@ class AbcSigns(AbcHead):
             self.tell(column, _("A tie stands after no note and was left out."))
             return
         self._change(voice, tie_start=True)
-        voice.tie = True
+        voice.ties.add((note.pitch.step, note.pitch.octave))
+        if not voice.notes:
+            return
+        start = max(k for k, n in enumerate(voice.notes) if not n.chord and not n.grace)
+        for k, n in enumerate(voice.notes[start + 1 :], start + 1):  # of a chord every note
+            if n.chord and n.pitch is not None:
+                voice.notes[k] = dataclasses.replace(n, tie_start=True)
+                voice.ties.add((n.pitch.step, n.pitch.octave))
 
     def _last(self, voice: AbcVoice) -> Note | None:
         """The last main note of the bar in hand, or of the bar before."""

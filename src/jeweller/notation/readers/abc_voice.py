@@ -51,8 +51,10 @@ class AbcVoice:
         self.decorations: list[str] = []
         self.opened: list[int] = []
         self.graces: list[Note] = []
-        self.tie = False
-        self.tied: tuple[str, int] | None = None
+        self.ties: set[tuple[str, int]] = set()  # what is tied to the next note or chord
+        self.arriving: set[tuple[str, int]] = set()  # what was tied to the last one
+        self.text, self.text_from = "", 0  # the line of the bar in hand, and where it begins
+        self.first_place = (1, 1)
         self.broken: tuple[Fraction, Fraction] | None = None
         self.tuplet: tuple[int, int, int] | None = None  # (actual, normal, notes left)
         self.tuplet_begins = False
