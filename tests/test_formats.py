@@ -28,6 +28,7 @@ from jeweller.notation.readers.midi import quantise, read_midi
 from jeweller.notation.readers.musicxml import read as read_musicxml
 from jeweller.notation.readers.sandbox import load_score, load_scores
 from jeweller.notation.transposition import diatonic_of, transpose_part, transpose_pitch
+from jeweller.notation.writers.midi import write_midi
 from jeweller.notation.writers.musicxml import write_musicxml
 from tests.support import TempCase, part_of
 
@@ -151,6 +152,56 @@ class Abc(unittest.TestCase):
         for music in ("F G A B|c4|", "A|F G A B|c3|", "uF vG !f!A .B|(3FGA F2 HG|", '"D.C."F2 [M:3/4]F2 G|'):
             told = parse_tune("T:A\nM:4/4\nL:1/4\nK:F\n" + music)[1]
             self.assertFalse([p.text for p in told if "bar" not in p.text.casefold()])
+
+    def test_out_as_midi_and_back_in(self) -> None:
+        music = (
+            "X:1\nT:Out\nM:6/8\nL:1/8\nQ:3/8=60\nK:Bb\nF|B2c d2e|[K:D][M:4/4][Q:1/4=120]"
+            "f2a2 d2^g2|[K:Gm]=e2 d2 ^f2 g2|(g4 d4)|]"
+        )
+        score = parse_tune(music)[0]
+        back = read_midi(write_midi(score, lambda part: "flute"))
+        self.assertEqual(
+            [[(n.pitch, n.offset) for n in b.notes] for b in back.parts[0].bars],
+            [[(n.pitch, n.offset) for n in b.notes] for b in score.parts[0].bars],
+        )
+        self.assertEqual(
+            [(b.fifths, b.mode, b.metre, b.implicit) for b in back.parts[0].bars],
+            [(b.fifths, b.mode, b.metre, b.implicit) for b in score.parts[0].bars],
+        )
+        speeds = [[m.value for m in b.marks if m.kind == "tempo"] for b in back.parts[0].bars]
+        self.assertEqual(speeds, [[90.0], [], [120.0], [], []])
+
+    def test_a_transposition_that_changes_and_a_chord_from_the_other_staff(self) -> None:
+        score = parse_tune("X:1\nM:2/4\nL:1/4\nK:C\nC E|D F|]")[0]
+        text = write_musicxml(score).decode()
+        transpose = (
+            "<attributes><transpose><diatonic>-1</diatonic><chromatic>-2</chromatic></transpose></attributes>"
+        )
+        changed = re.sub(r'(<measure number="2"[^>]*>)', rf"\1{transpose}", text)
+        part = read_musicxml(changed.encode()).parts[0]
+        self.assertEqual(part.chromatic, 0)
+        names = [n.known_pitch.name for b in part.bars for n in b.notes]
+        self.assertEqual(names, ["C4", "E4", "C4", "E♭4"])
+        note = "<note>{chord}<pitch><step>{step}</step><octave>{octave}</octave></pitch><duration>1</duration>{staff}</note>"
+        low = note.format(chord="", step="C", octave=3, staff="<staff>2</staff>")
+        high = note.format(chord="<chord/>", step="G", octave=4, staff="<staff>1</staff>")
+        both = re.sub(
+            r'(<note id="[^"]*C4[^"]*">.*?</note>)', rf"\1{low}{high}", text, count=1, flags=re.DOTALL
+        )
+        notes = read_musicxml(both.encode()).parts[0].bars[0].notes
+        self.assertEqual(
+            [(n.known_pitch.name, n.offset, n.chord) for n in notes],
+            [("C4", 0, False), ("G4", 1, False), ("E4", 2, False)],
+        )
+
+    def test_mei_ids_that_begin_with_a_digit(self) -> None:
+        score = parse_tune("X:1\nM:2/4\nL:1/4\nK:C\n(C E)|!trill!D- D|]")[0]
+        text = written_mei(score).decode()
+        for k, name in enumerate(re.findall(r'xml:id="([^"]+)"', text)):
+            text = text.replace(f'"{name}"', f'"{k}x{name}"').replace(f'#{name}"', f'#{k}x{name}"')
+        first, second = open_any(text.encode())[0].parts[0].bars
+        self.assertEqual([bool(n.slur_starts) for n in first.notes], [True, False])
+        self.assertEqual([(n.ornament, n.tie_start) for n in second.notes], [("trill", True), (None, False)])
 
     def test_one_note_of_a_chord_is_tied(self) -> None:
         bar, after = parse_tune("M:2/4\nL:1/4\nK:C\n[C-E]2|[CE]2|]")[0].parts[0].bars

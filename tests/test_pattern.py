@@ -17,7 +17,7 @@ import numpy as np
 from jeweller.audio.decode import decode
 from jeweller.cli.main import main
 from jeweller.documents.engraving import engrave
-from jeweller.documents.parts import SheetSettings, drum_legend, parts_page, played_midi
+from jeweller.documents.parts import SheetSettings, drum_legend, parts_page
 from jeweller.documents.text_lines import TextLineSettings, list_texts
 from jeweller.errors import DrillError
 from jeweller.exercises.harmony import VOICES, voice_line, voice_of
@@ -41,6 +41,7 @@ from jeweller.notation.performance import perform_part
 from jeweller.notation.readers.musicxml import read
 from jeweller.notation.readers.sandbox import load_score
 from jeweller.notation.values import TYPE_QUARTERS
+from jeweller.notation.writers.midi import write_midi
 from jeweller.notation.writers.musicxml import compute_beams, rest_blocks, write_musicxml
 from jeweller.synthesis.model import sounded
 from tests.support import TempCase, part_of
@@ -464,7 +465,7 @@ class Printed(TempCase):
         self.assertEqual(html.count("<main>"), 3)
         self.assertIn("Clarinet in B♭", html)
         self.assertGreater(html.count("<circle"), 100)  # the woodwinds' holes
-        tracks = mido.MidiFile(file=io.BytesIO(played_midi(score))).tracks
+        tracks = mido.MidiFile(file=io.BytesIO(write_midi(score, lambda part: "flute"))).tracks
         self.assertEqual([sum(m.type == "note_on" for m in t) for t in tracks], [15, 15, 15])
 
     def test_the_sound_begins_with_a_bar_of_clicks_and_an_echo_leaves_room_to_answer(self) -> None:

@@ -4,11 +4,8 @@ PDF, PNG, MusicXML, MEI, MIDI.
 
 from __future__ import annotations
 
-import io
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-
-import mido
 
 from jeweller.documents.engraving import engrave, written_mei
 from jeweller.documents.page import PAGE_UNITS, environment, fonts, replace_page_names
@@ -24,25 +21,10 @@ from jeweller.i18n import _
 from jeweller.instruments.drums import DRUM_SET
 from jeweller.instruments.table import Instrument, instrument_for
 from jeweller.notation.model import Part, Score
-from jeweller.notation.performance import perform_part
+from jeweller.notation.writers.midi import write_midi
 from jeweller.notation.writers.musicxml import write_musicxml
 
 BIG = 0.68  # of the usual page width in engraving units: notes half as large again
-TICKS = 480
-GENERAL_MIDI = {
-    "flute": 73,
-    "oboe": 68,
-    "clarinet": 71,
-    "bassoon": 70,
-    "recorder": 74,
-    "alto-saxophone": 65,
-    "tenor-saxophone": 66,
-    "trumpet": 56,
-    "horn": 60,
-    "trombone": 57,
-    "euphonium": 58,
-    "tuba": 58,
-}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -126,59 +108,5 @@ def render_parts(
     if "mei" in kinds:
         out["mei"] = [written_mei(score)]
     if "midi" in kinds:
-        out["midi"] = [played_midi(score)]
+        out["midi"] = [write_midi(score, lambda part: instrument_of(part).sound)]
     return out
-
-
-def played_midi(score: Score) -> bytes:
-    """Every part played out as written, at its own speed, a track each."""
-    file = mido.MidiFile(ticks_per_beat=TICKS)
-    for k, part in enumerate(score.parts):
-        track = mido.MidiTrack()
-        file.tracks.append(track)
-        track.append(
-            mido.MetaMessage(
-                "track_name", name=part.name.encode("latin-1", "replace").decode("latin-1"), time=0
-            )
-        )
-        if not part.note_count:
-            continue
-        line = perform_part(score.title, part, rhythm_only=part.percussion)
-        if k == 0:
-            track.append(
-                mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(line.written_bpm or 90.0), time=0)
-            )
-        channel = 9 if part.percussion else (k if k < 9 else 10 + (k - 9) % 6)
-        program = GENERAL_MIDI.get(instrument_of(part).sound, 73)
-        track.append(
-            mido.Message(
-                "program_change", program=program if not part.percussion else 0, channel=channel, time=0
-            )
-        )
-        moments = []
-        for n in line.main_notes:
-            pitch = (
-                (DRUM_SET[n.written.stroke].midi if n.written.stroke in DRUM_SET else 38)
-                if part.percussion
-                else n.sounding_midi
-            )
-            moments += [
-                (round(TICKS * n.onset), 1, pitch),
-                (round(TICKS * (n.onset + n.duration * (1 if n.slurred_to_next else 0.92))), 0, pitch),
-            ]
-        now = 0
-        for tick, on, pitch in sorted(moments):
-            kind = "note_on" if on else "note_off"
-            track.append(
-                mido.Message(
-                    kind,
-                    note=max(0, min(127, pitch)),
-                    velocity=80 if on else 0,
-                    channel=channel,
-                    time=tick - now,
-                )
-            )
-            now = tick
-    buffer = io.BytesIO()
-    file.save(file=buffer)
-    return buffer.getvalue()

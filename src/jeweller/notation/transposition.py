@@ -64,11 +64,19 @@ def transpose_part(
         steps += 1
     elif fifths and min(fifths) < -most_signs and max(fifths) + 12 <= MOST_SIGNS:
         steps -= 1
-    bars = [_moved(b, chromatic, steps) for b in part.bars]
+    bars = [move_bar(b, chromatic, steps) for b in part.bars]
     return dataclasses.replace(part, bars=add_accidentals(bars))
 
 
-def _moved(bar: Bar, chromatic: int, diatonic: int) -> Bar:
+def move_bar(bar: Bar, chromatic: int, diatonic: int) -> Bar:
+    """The written notes of a bar and its key moved by an interval; printed accidentals are as they were.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> bar = read_abc("M:2/4\\nL:1/4\\nK:C\\nC E|")[0].parts[0].bars[0]
+    >>> moved = move_bar(bar, 2, 1)
+    >>> moved.fifths, [n.known_pitch.name for n in moved.notes]
+    (2, ['D4', 'F♯4'])
+    """
     fifths = bar.fifths + fifths_of(chromatic, diatonic)
     while fifths > MOST_SIGNS:
         fifths -= 12

@@ -76,6 +76,7 @@ PASSED = {
     "add",
 }
 GRACE_TYPE = {"4": "quarter", "16": "16th", "32": "32nd"}
+DIGIT_ID = re.compile(rb"""(\bxml:id\s*=\s*["'])(?=[0-9])""")
 
 
 def read_humdrum(text: str) -> Score:
@@ -94,6 +95,13 @@ def read_humdrum(text: str) -> Score:
     return read_mei(toolkit.getMEI().encode())
 
 
+def _named(data: bytes) -> bytes:
+    """The file with ids that may stand in XML: some programs write some that begin with a digit."""
+    if not DIGIT_ID.search(data):
+        return data
+    return re.sub(rb"""(["'\s]#)(?=[0-9])""", rb"\1_", DIGIT_ID.sub(rb"\1_", data))
+
+
 def read_mei(data: bytes) -> Score:
     """The bytes of an MEI file → Score. Raises ScoreError.
 
@@ -104,7 +112,7 @@ def read_mei(data: bytes) -> Score:
     >>> read_mei(file).parts[0].note_count
     1
     """
-    root = parse_xml(data, "MEI")
+    root = parse_xml(_named(data), "MEI")
     for element in root.iter():
         if isinstance(element.tag, str) and "}" in element.tag:
             element.tag = element.tag.split("}", 1)[1]

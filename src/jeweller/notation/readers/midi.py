@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
@@ -17,8 +17,9 @@ import mido
 
 from jeweller.errors import ScoreError
 from jeweller.i18n import _
-from jeweller.notation.barring import BarAttributes, UnbarredNote, lay_out_bars
-from jeweller.notation.model import Bar, Mark, Part, Score
+from jeweller.instruments.drums import DRUM_SET
+from jeweller.notation.barring import BarAttributes, UnbarredNote, add_marks, lay_out_bars
+from jeweller.notation.model import Mark, Part, Score
 from jeweller.notation.pitch import Pitch, in_key, spell
 from jeweller.notation.readers.musicxml import MAX_BARS, MAX_NOTES
 
@@ -34,13 +35,11 @@ GRIDS = (
 )
 # quarters, and share of the time to the next note: a shorter gap is a tongue, not a rest
 LEGATO_GAP, LEGATO_SHARE = Fraction(1, 4), Fraction(3, 10)
+MOST_TEMPOS = 40
 DRUMS = 9  # the channel of percussion
-STROKES = {
-    "Bass drum": ("F4", (35, 36)),
-    "Snare drum": ("C5", (38, 40)),
-    "Cymbals": ("A5", (49, 57)),
-}  # place on the staff, General MIDI keys
-PERCUSSION = {key: (name, place) for name, (place, keys) in STROKES.items() for key in keys}
+# General MIDI's further keys for what the drum set has, by the key it is written with.
+ALSO = {35: 36, 40: 38, 57: 49, 55: 49, 46: 42, 59: 51, 53: 51, 43: 41, 45: 47, 48: 50}
+PERCUSSION = {v.midi: v for v in DRUM_SET.values()}
 FIRST_CLEF_BELOW = 57  # a part whose middle lies lower is written in bass clef
 NAMES = {
     9: "Glockenspiel",
@@ -110,11 +109,11 @@ def read_midi(data: bytes, grid: Fraction | None = None) -> Score:
     per_quarter = file.ticks_per_beat
     end = max(off for t in tracks for _unused, off, _unused in t.notes)
     signatures = _signatures(file, Fraction(end, per_quarter))
-    tempo = next((mido.tempo2bpm(m.tempo) for t in file.tracks for m in t if m.type == "set_tempo"), 120.0)
+    tempos = _tempos(file)
     warnings = [_("A MIDI file holds no note values, slurs or ornaments: look over the rhythm.")]
     parts = []
     for k, track in enumerate(tracks):
-        parts.append(_part(track, k, per_quarter, signatures, tempo, grid, warnings))
+        parts.append(_part(track, k, per_quarter, signatures, tempos, grid, warnings))
     title = next((t.name.strip() for t in file.tracks if t.name.strip()), "")
     return Score(_clean(title), tuple(parts), "", tuple(dict.fromkeys(warnings)))
 
@@ -203,12 +202,12 @@ def _row(
         if on > now:
             row.append(UnbarredNote(on - now))
         if drums:
-            stroke, display = PERCUSSION.get(pitches[-1], ("", "C5"))
+            known = PERCUSSION.get(ALSO.get(pitches[-1], pitches[-1]))
             row.append(
                 UnbarredNote(
                     off - on,
                     (spell(60),),
-                    {"pitch": None, "unpitched": True, "stroke": stroke, "display": display},
+                    {"strokes": ((known.name, known.place, known.head) if known else ("", "C5", ""),)},
                 )
             )
         else:
@@ -230,7 +229,7 @@ def _part(
     index: int,
     per_quarter: int,
     signatures: list[BarAttributes],
-    tempo: float,
+    tempos: Sequence[tuple[Fraction, float]],
     grid: Fraction | None,
     warnings: list[str],
 ) -> Part:
@@ -257,8 +256,13 @@ def _part(
         warnings.append(
             _("{name}: notes that sound together with later ones were cut short").format(name=name)
         )
-    bars = lay_out_bars(row, mine, prefix=f"p{index + 1}")
-    bars = (_with_tempo(bars[0], tempo), *bars[1:])
+    short = len(mine) > 1 and mine[0].metre.length < mine[1].metre.length
+    begins_short = short and mine[0].metre != mine[1].metre
+    # A first bar that is shorter than those behind it is their pickup.
+    pickup = mine[0].metre.length if begins_short else Fraction(0)
+    signed = [mine[1], *mine[1:]] if begins_short else mine
+    bars = lay_out_bars(row, signed, pickup=pickup, prefix=f"p{index + 1}")
+    bars = add_marks(bars, [(at, mark) for at, bpm in tempos if (mark := _tempo_mark(bpm)) is not None])
     return Part(
         id=f"P{index + 1}",
         name=name,
@@ -279,21 +283,33 @@ def _spelled(pitch: int, fifths: int, ahead: int | None) -> Pitch:
     return spell(pitch, 0 if ahead > pitch else -1)
 
 
-def _with_tempo(bar: Bar, bpm: float) -> Bar:
+def _tempos(file: mido.MidiFile) -> list[tuple[Fraction, float]]:
+    """The speeds, quarters a minute, each with where it begins; where none is given it is MIDI's own."""
+    found: dict[Fraction, float] = {}
+    for track in file.tracks:
+        now = 0
+        for m in track:
+            now += m.time
+            if m.type == "set_tempo":
+                found[Fraction(now, file.ticks_per_beat)] = mido.tempo2bpm(m.tempo)
+    found.setdefault(Fraction(0), 120.0)
+    rows: list[tuple[Fraction, float]] = []
+    for at, bpm in sorted(found.items()):
+        if not rows or round(bpm, 1) != round(rows[-1][1], 1):
+            rows.append((at, bpm))
+    # A file that was played, with a speed for every beat, is written at the first.
+    return rows if len(rows) <= MOST_TEMPOS else rows[:1]
+
+
+def _tempo_mark(bpm: float) -> Mark | None:
     if not 10 <= bpm <= 600:
-        return bar
-    return replace(
-        bar,
-        marks=(
-            Mark(
-                kind="tempo",
-                offset=Fraction(0),
-                value=round(bpm, 2),
-                beat_unit="quarter",
-                per_minute=f"{round(bpm)}",
-            ),
-            *bar.marks,
-        ),
+        return None
+    return Mark(
+        kind="tempo",
+        offset=Fraction(0),
+        value=round(bpm, 2),
+        beat_unit="quarter",
+        per_minute=f"{round(bpm)}",
     )
 
 

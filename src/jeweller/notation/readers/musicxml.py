@@ -22,6 +22,7 @@ from jeweller.notation.pitch import STEPS, Pitch
 from jeweller.notation.readers.musicxml_file import Element, int_of, parse_xml, text_of, to_partwise, unpack
 from jeweller.notation.readers.musicxml_marks import MarkReader
 from jeweller.notation.readers.vocabulary import ARTICULATIONS
+from jeweller.notation.transposition import move_bar
 from jeweller.notation.values import TYPE_QUARTERS, guess_type
 
 MAX_BARS = 5000
@@ -154,9 +155,11 @@ class _PartReader(MarkReader):
                 )
             )
         bars: list[Bar] = []
+        moved: list[tuple[int, int]] = []  # how each bar's notes are transposed
         total = 0
         for i, measure in enumerate(measures):
             bars.append(self.read_bar(measure, i))
+            moved.append((self.chromatic, self.diatonic))
             total += len(bars[-1].notes)
             if total > MAX_NOTES:
                 raise ScoreError(
@@ -164,6 +167,18 @@ class _PartReader(MarkReader):
                         max_notes=MAX_NOTES
                     )
                 )
+        chromatic, diatonic = moved[0] if moved else (0, 0)
+        other = next((k for k, m in enumerate(moved) if m[0] != chromatic), None)
+        if other is not None:
+            self.warn(
+                _("it changes its transposition in bar {number}; it is written for one throughout").format(
+                    number=bars[other].number
+                )
+            )
+            bars = [
+                b if m[0] == chromatic else move_bar(b, m[0] - chromatic, m[1] - diatonic)
+                for b, m in zip(bars, moved, strict=True)
+            ]
         bars, left_out, warning = one_voice(bars)
         if warning:
             self.warn(warning)
@@ -175,8 +190,8 @@ class _PartReader(MarkReader):
             id=self.element.get("id") or f"P{self.index + 1}",
             name=self.name or f"Part {self.index + 1}",
             instrument=self.instrument,
-            diatonic=self.diatonic,
-            chromatic=self.chromatic,
+            diatonic=diatonic,
+            chromatic=chromatic,
             bars=tuple(bars),
             percussion=unpitched > pitched,
             voices_left_out=left_out,
@@ -185,7 +200,8 @@ class _PartReader(MarkReader):
     # ---- one bar
 
     def read_bar(self, measure: Element, index: int) -> Bar:
-        self.now = self.longest = Fraction(0)
+        self.now = self.longest = self.struck_at = Fraction(0)
+        self.chord_begun = False
         self.notes: list[Note] = []
         self.marks: list[Mark] = []
         self.flags: dict[str, Any] = {}
@@ -344,11 +360,13 @@ class _PartReader(MarkReader):
         )
         duration = Fraction(0) if grace is not None else self._unrounded(element)
         start = self.now
-        if chord and self.notes:
-            start = self.notes[-1].offset
+        if chord:
+            start = self.struck_at
         elif grace is None:
             self.now += duration
             self.longest = max(self.longest, self.now)
+        if not chord:
+            self.struck_at, self.chord_begun = start, False
         if element.findtext("staff", "1").strip() != self.staff:
             if self.staff == "1" and "staves" not in self.flags:
                 self.warn(_("written on several staves: the first is used"))
@@ -379,6 +397,8 @@ class _PartReader(MarkReader):
         }
         if pitch is not None and not cue and grace is None and duration == 0:
             return
+        # A chord may begin on the other staff: here its first note is the first that stands on this one.
+        chord, self.chord_begun = chord and self.chord_begun, True
         self.notes.append(
             Note(
                 id=self._id(element, measure, start, pitch),
