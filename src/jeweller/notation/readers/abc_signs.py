@@ -100,7 +100,9 @@ class AbcSigns(AbcHead):
         voice.ties.add((note.pitch.step, note.pitch.octave))
         if not voice.notes:
             return
-        start = max(k for k, n in enumerate(voice.notes) if not n.chord and not n.grace)
+        start = len(voice.notes) - 1
+        while voice.notes[start].chord or voice.notes[start].grace:
+            start -= 1
         for k, n in enumerate(voice.notes[start + 1 :], start + 1):  # of a chord every note
             if n.chord and n.pitch is not None:
                 voice.notes[k] = dataclasses.replace(n, tie_start=True)
@@ -115,7 +117,7 @@ class AbcSigns(AbcHead):
         """Changes the note of `_last`."""
         last = self._last(voice)
         if voice.notes:
-            k = max(i for i, n in enumerate(voice.notes) if n is last)
+            k = next(i for i in range(len(voice.notes) - 1, -1, -1) if voice.notes[i] is last)
             voice.notes[k] = dataclasses.replace(voice.notes[k], **changes)
         elif last is not None:
             notes = [dataclasses.replace(n, **changes) if n is last else n for n in voice.bars[-1].notes]
