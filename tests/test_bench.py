@@ -17,6 +17,7 @@ from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_aga
 from jeweller.gui.places.bench.intake_page import PART, PIECE, PLAYER
 from jeweller.gui.places.bench.take_list import in_words
 from jeweller.gui.places.bench.take_menu import delete_take, put_right, take_menu
+from jeweller.gui.places.ledger.class_dialogs import ClassListDialog
 from jeweller.gui.places.ledger.people_dialogs import MarksBox
 from jeweller.library.library import Library
 from jeweller.notation.model import Score
@@ -72,6 +73,9 @@ class Bench(DeskCase):
 
     def enter(self) -> None:
         self.window.next_button.click()
+        if self.bench.intake.asking is not None:
+            self.bench.intake.asking.accept()
+            self.window.activateWindow()  # no window manager here does it
         self.wait(lambda: not self.bench.jobs.running("enter"))
         self.wait(lambda: self.bench.checking is not None and not self.bench.checking.busy, 60)
         self.wait(
@@ -317,6 +321,49 @@ class Bench(DeskCase):
             lambda: self.bench.intake.page.box(0, PIECE).currentText() == "A test", 40, "to be recognised"
         )
         self.assertEqual(self.bench.intake.page.box(0, PART).currentText(), "Flute")
+
+    def test_a_first_class_in_four_acts(self) -> None:
+        self.window.pattern.shelf.list.clear()
+        shutil.rmtree(self.window.library_folder / "shelf")
+        self.begin()
+        pile = self.folder / "monday"
+        pile.mkdir()
+        for name in ("IMG_2231 Bram.wav", "noor k final FINAL.wav", "Fenn.MOV.wav"):
+            (pile / name).write_bytes(self.take.read_bytes() + name.encode())
+        shutil.copy(self.score, pile / "the piece.musicxml")
+        (pile / "7b.csv").write_text("Surname,First name,Section\nHolt,Bram,Flutes\nKell,Noor,Flutes\n")
+        acts = 1
+        self.drop(pile)
+        self.wait(lambda: bool(self.window.findChildren(ClassListDialog)))
+        listed = self.window.findChildren(ClassListDialog)[0]
+        self.assertEqual([r.name for r in listed.chosen()], ["Bram Holt", "Noor Kell"])
+        self.assertEqual({r.plays for r in listed.chosen()}, {"Flute"})
+        listed.accept()
+        acts += 1
+        intake = self.bench.intake.page
+        self.wait(lambda: intake.table.rowCount() == 3 and bool(intake.pieces), 60)
+        self.wait(lambda: {intake.box(r, PIECE).currentText() for r in range(3)} == {"A test"}, 60)
+        who = {intake.guesses[r].path.name: intake.box(r, PLAYER).currentText() for r in range(3)}
+        self.assertEqual(who["IMG_2231 Bram.wav"], "Bram Holt")
+        self.assertEqual(who["noor k final FINAL.wav"], "Noor Kell")
+        self.window.next_button.click()
+        acts += 1
+        asking = self.bench.intake.asking
+        assert asking is not None
+        self.assertEqual([r.name for r in asking.chosen()], ["Fenn"])
+        cell = asking.table.item(0, 0)
+        assert cell is not None
+        cell.setCheckState(Qt.CheckState.Unchecked)  # a name that is no player
+        self.assertEqual(asking.accepting.text(), "Enter the takes without players")
+        asking.accept()
+        acts += 1
+        self.wait(lambda: not self.bench.jobs.running("enter"))
+        self.wait(lambda: self.bench.checking is not None and not self.bench.checking.busy, 60)
+        assert self.bench.library is not None
+        self.assertEqual(sorted(p.name for p in self.bench.library.players()), ["Bram Holt", "Noor Kell"])
+        takes = self.bench.library.takes(self.bench.library.trays()[0].id)
+        self.assertEqual({t.state for t in takes}, {"checked"})
+        self.assertEqual(acts, 4)
 
     def test_a_watched_folder_offers_what_is_new(self) -> None:
         self.checked_tray("Ilse")

@@ -15,6 +15,7 @@ from pathlib import Path
 from unittest import mock
 
 import numpy as np
+from openpyxl import Workbook
 
 from jeweller.assets import DEMO
 from jeweller.audio.decode import file_hash
@@ -24,7 +25,7 @@ from jeweller.demo_band import read_band
 from jeweller.errors import LedgerError
 from jeweller.instruments.table import require_instrument
 from jeweller.library.checking import Checking, CheckJob, CheckNews, options_of, run_check_job
-from jeweller.library.class_list import Listed, read_class_list
+from jeweller.library.class_list import Listed, read_class_list, read_pasted_list
 from jeweller.library.demo import fill_demo
 from jeweller.library.intake import (
     Known,
@@ -351,6 +352,27 @@ class ClassLists(TempCase):
             [(x.name, x.instrument) for x in self.read(no_head)[0]],
             [("Zoë Vale", "clarinet"), ("Bram Holt", "trumpet")],
         )
+
+    def test_a_workbook_and_a_pasted_table(self) -> None:
+        wanted = [Listed("Zoë Vale", "clarinet", "2"), Listed("Bram Holt", "trumpet", "")]
+        path = self.folder / "class.xlsx"
+        book = Workbook()
+        book.active.append(["First name", "Last name", "Period", "Instrument", "Part"])
+        book.active.append(["Zoë", "Vale", 3, "Clarinet", 2])
+        book.active.append(["Bram", "Holt", 3, "Trumpet", None])
+        book.save(path)
+        self.assertEqual(read_class_list(path), (wanted, []))
+        self.assertEqual(
+            read_pasted_list("Name\tInstrument\tPart\nZoë Vale\tClarinet\t2\nBram Holt\tTrumpet\t\n"),
+            (wanted, []),
+        )
+        self.assertEqual(
+            [r.name for r in read_pasted_list("Kit Moor\nWren Alder\n")[0]], ["Kit Moor", "Wren Alder"]
+        )
+        for damage in (path.read_bytes()[:900], b"PK\x03\x04", b"name\nKit"):
+            path.write_bytes(damage)
+            with self.assertRaisesRegex(LedgerError, "no workbook"):
+                read_class_list(path)
 
     def test_doubles_are_one_and_what_is_no_list_is_a_sentence(self) -> None:
         self.assertEqual(len(self.read("name\nKit\nkit\nWren\n")[0]), 2)

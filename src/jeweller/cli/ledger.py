@@ -75,7 +75,7 @@ def _bring(library: Library, options: argparse.Namespace) -> int:
         if options.players and not options.look:
             _enter_class(library, Path(options.players))
         if not options.look:
-            for title in bring_music(library, [Path(p) for p in options.paths]):
+            for title in bring_music(library, [Path(p) for p in options.paths], Path(folder)):
                 print(_("music: {title}").format(title=title))
         bands = library.bands()
         guesses, pieces, told = look_at(

@@ -1,11 +1,12 @@
-"""A class list as teachers have it: a CSV file with any columns, read into names, instruments and parts, and
-brought up to date without doubles.
+"""A class list as teachers have it: a CSV or XLSX file with any columns, or pasted from one, read into names,
+instruments and parts, and brought up to date without doubles.
 """
 
 from __future__ import annotations
 
 import csv
 import io
+import zipfile
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,6 +17,10 @@ from jeweller.instruments.table import find_instrument
 from jeweller.library.library import Library
 
 MOST_BYTES = 2**20  # a longer file is no class list
+MOST_UNPACKED = 2**25  # of a workbook
+MOST_ROWS, MOST_COLUMNS = 5000, 60
+SHEETS = (".xlsx", ".xlsm")
+ENDINGS = (*SHEETS, ".csv", ".tsv")
 # What the columns are called, in plain words; the first that fits names it.
 NAMES = ("name", "player", "student", "pupil", "full name", "student name")
 FIRST, LAST = (
@@ -23,7 +28,8 @@ FIRST, LAST = (
     ("last name", "last", "surname", "family name"),
 )
 INSTRUMENTS = ("instrument", "instruments", "plays")
-PARTS = ("part", "parts", "voice", "chair", "section")
+PARTS = ("part", "parts", "voice", "chair")
+SECTIONS = ("section", "group", "class", "period")
 
 
 @dataclass(frozen=True)
@@ -34,18 +40,37 @@ class Listed:
     instrument: str = ""
     part: str = ""
 
+    @property
+    def plays(self) -> str:
+        """The name of the instrument; "" where none is known."""
+        found = find_instrument(self.instrument) if self.instrument else None
+        return found.name if found is not None else ""
+
 
 def read_class_list(path: Path) -> tuple[list[Listed], list[str]]:
-    """The players of a CSV file, in its order, and a sentence for each thing in it that is not understood.
-    Raises LedgerError where there are no names in it.
+    """The players of a CSV or XLSX file, in its order, and a sentence for each thing in it that is not
+    understood. Raises LedgerError where there are no names in it.
     """
-    rows = [[cell.strip() for cell in row] for row in _rows(path)]
+    return _listed(_rows(path), path.name)
+
+
+def read_pasted_list(text: str) -> tuple[list[Listed], list[str]]:
+    """The players of a list that was pasted from a table or typed, one in a line. Raises LedgerError.
+
+    >>> read_pasted_list("Kit Moor\\tTuba\\nWren Alder\\tFlute")[0][0]
+    Listed(name='Kit Moor', instrument='tuba', part='')
+    """
+    return _listed(_parted(text, _("The list")), _("The list"))
+
+
+def _listed(cells: list[list[str]], called_list: str) -> tuple[list[Listed], list[str]]:
+    rows = [[cell.strip() for cell in row] for row in cells]
     rows = [row for row in rows if any(row)]
     if not rows:
-        raise LedgerError(_("{name} is empty.").format(name=path.name))
+        raise LedgerError(_("{name} is empty.").format(name=called_list))
     columns = _columns(rows)
     if columns is None:
-        raise LedgerError(_("{name} has no column of names; call one “name”.").format(name=path.name))
+        raise LedgerError(_("{name} has no column of names; call one “name”.").format(name=called_list))
     name, last, instrument, part, headed = columns
     listed: dict[str, Listed] = {}
     told = []
@@ -59,7 +84,7 @@ def read_class_list(path: Path) -> tuple[list[Listed], list[str]]:
             told.append(_("{name}: there is no instrument “{plays}”.").format(name=called, plays=plays))
         listed.setdefault(called.casefold(), Listed(called, found.id if found else "", _cell(row, part)))
     if not listed:
-        raise LedgerError(_("{name} has no names in it.").format(name=path.name))
+        raise LedgerError(_("{name} has no names in it.").format(name=called_list))
     return list(listed.values()), told
 
 
@@ -95,20 +120,52 @@ def _rows(path: Path) -> list[list[str]]:
         raise LedgerError(
             _("{name} cannot be read ({error}).").format(name=path.name, error=error)
         ) from error
+    if path.suffix.casefold() in SHEETS:
+        return _sheet(data, path.name)
     if b"\0" in data:
-        raise LedgerError(_("{name} is no text; save the list as CSV and open that.").format(name=path.name))
+        raise LedgerError(
+            _("{name} is no text; save the list as CSV or XLSX and open that.").format(name=path.name)
+        )
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
         text = data.decode("cp1252", "replace")
-    first = text.split("\n", 1)[0]
+    return _parted(text, path.name)
+
+
+def _sheet(data: bytes, name: str) -> list[list[str]]:
+    """The cells of the first sheet of a workbook that holds any, as text."""
+    from openpyxl import load_workbook
+
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as packed:
+            if sum(i.file_size for i in packed.infolist()) > MOST_UNPACKED:
+                raise LedgerError(_("{name} is too long for a class list.").format(name=name))
+        book = load_workbook(io.BytesIO(data), read_only=True, data_only=True, keep_links=False)
+        for sheet in book.worksheets:
+            rows = [
+                ["" if cell is None else str(cell) for cell in row]
+                for row in sheet.iter_rows(max_row=MOST_ROWS, max_col=MOST_COLUMNS, values_only=True)
+            ]
+            if any(any(row) for row in rows):
+                return rows
+    except LedgerError:
+        raise
+    except Exception as error:  # a damaged workbook fails in as many ways as it has parts
+        raise LedgerError(
+            _("{name} is no workbook that can be read; save it again, or as CSV.").format(name=name)
+        ) from error
+    return []
+
+
+def _parted(text: str, name: str) -> list[list[str]]:
+    """The cells of a text, parted by whatever stands between them most in its first line."""
+    first = text.strip().split("\n", 1)[0]
     comma = max(",;\t", key=first.count)
     try:
-        return list(csv.reader(io.StringIO(text), delimiter=comma))
+        return list(csv.reader(io.StringIO(text), delimiter=comma))[:MOST_ROWS]
     except csv.Error as error:
-        raise LedgerError(
-            _("{name} cannot be read ({error}).").format(name=path.name, error=error)
-        ) from error
+        raise LedgerError(_("{name} cannot be read ({error}).").format(name=name, error=error)) from error
 
 
 def _columns(rows: list[list[str]]) -> tuple[int, int | None, int | None, int | None, int] | None:
@@ -123,13 +180,23 @@ def _columns(rows: list[list[str]]) -> tuple[int, int | None, int | None, int | 
     first = column(FIRST)
     name = first if first is not None else column(NAMES)
     if name is not None:
-        return name, column(LAST) if first is not None else None, column(INSTRUMENTS), column(PARTS), 1
+        part = column(PARTS)
+        instrument = column(INSTRUMENTS)
+        if instrument is None:  # in a band a section is what they play
+            instrument = _of_instruments(rows[1:], column(SECTIONS))
+        return name, column(LAST) if first is not None else None, instrument, part, 1
     width = max(map(len, rows))
     plays = [sum(find_instrument(_cell(r, k)) is not None for r in rows) for k in range(width)]
     instrument = max(range(width), key=plays.__getitem__) if any(plays) else None
     words = [sum(any(c.isalpha() for c in _cell(r, k)) for r in rows) for k in range(width)]
     texts = [k for k in range(width) if k != instrument and 2 * words[k] > len(rows)]
     return (texts[0], None, instrument, None, 0) if texts else None
+
+
+def _of_instruments(rows: list[list[str]], k: int | None) -> int | None:
+    """A column, if what stands in it is mostly instruments."""
+    known = sum(find_instrument(_cell(r, k)) is not None for r in rows if _cell(r, k))
+    return k if k is not None and 2 * known > len(rows) else None
 
 
 def _cell(row: list[str], k: int | None) -> str:

@@ -6,6 +6,7 @@ A guess is only ever shown for correction. Names are compared without accents an
 
 from __future__ import annotations
 
+import contextlib
 import re
 import unicodedata
 import zipfile
@@ -21,6 +22,7 @@ from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.i18n import _
 from jeweller.instruments.table import Instrument, find_instrument, require_instrument
 from jeweller.library.assignments import open_for
+from jeweller.library.class_list import Listed
 from jeweller.library.library import Library
 from jeweller.library.tables import Player, Tray
 from jeweller.notation.model import Part, Score
@@ -118,15 +120,38 @@ def recordings(sources: Iterable[Path], unpack_to: Path) -> tuple[list[Path], li
     return found, told
 
 
-def _unpacked(archive: Path, target: Path) -> list[Path]:
-    """The recordings of a zip file, unpacked under names of ours, in folders as they lay."""
+def music_in(sources: Iterable[Path], unpack_to: Path) -> list[Path]:
+    """Every notation file among files, folders and zip files; what is in zip files is unpacked below
+    `unpack_to`.
+    """
+    found: list[Path] = []
+    for source in sources:
+        if source.is_dir():
+            found += sorted(p for p in source.rglob("*") if is_music(p) and p.is_file())
+        elif source.suffix.casefold() == ".zip":
+            with contextlib.suppress(LedgerError):  # `recordings` tells of what cannot be unpacked
+                found += _unpacked(source, unpack_to / "music", is_music)
+        elif is_music(source):
+            found.append(source)
+    return found
+
+
+def is_music(path: Path) -> bool:
+    """Whether a file is named as notation."""
+    return path.suffix.casefold() in MUSIC and not path.name.startswith(".")
+
+
+def _unpacked(archive: Path, target: Path, wanted: Callable[[Path], bool] = is_recording) -> list[Path]:
+    """The recordings of a zip file, or what else is wanted of it, unpacked under names of ours, in folders as
+    they lay.
+    """
     out = []
     try:
         with zipfile.ZipFile(archive) as packed:
             members = [
                 m
                 for m in packed.infolist()
-                if not m.is_dir() and is_recording(m.filename) and "__MACOSX" not in m.filename
+                if not m.is_dir() and wanted(Path(m.filename)) and "__MACOSX" not in m.filename
             ]
             if sum(m.file_size for m in members) > ARCHIVE_BYTES:
                 raise LedgerError(
@@ -380,34 +405,49 @@ def look_at(
     return guess_all(found, players, pieces, assigned=only, known=known), pieces, told
 
 
-def bring_music(library: Library, sources: Iterable[Path]) -> list[str]:
-    """Puts the scores among files and folders on the shelf, each once; their titles. What is no score that
-    can be read is left where it is.
+def bring_music(library: Library, sources: Iterable[Path], unpack_to: Path) -> list[str]:
+    """Puts the scores among files, folders and zip files on the shelf, each once; their titles. What is no
+    score that can be read is left where it is.
     """
     library.shelf.read()
     there = {p.title.casefold() for p in library.shelf.pieces.values()}
     brought = []
-    for source in sources:
-        for path in sorted(source.rglob("*")) if source.is_dir() else [source]:
-            if path.suffix.casefold() not in MUSIC or not path.is_file():
-                continue
-            try:
-                scores = load_scores(path)
-            except JewellerError:
-                continue
-            for score in scores:
-                titled = score if score.title else replace(score, title=path.stem)
-                if titled.title.casefold() not in there:
-                    there.add(titled.title.casefold())
-                    library.shelf.add(titled)
-                    brought.append(titled.title)
+    for path in music_in(sources, unpack_to):
+        try:
+            scores = load_scores(path)
+        except JewellerError:
+            continue
+        for score in scores:
+            titled = score if score.title else replace(score, title=path.stem)
+            if titled.title.casefold() not in there:
+                there.add(titled.title.casefold())
+                library.shelf.add(titled)
+                brought.append(titled.title)
     return brought
 
 
-def enter_tray(library: Library, band: int, guesses: Sequence[Guess], setup: str = "") -> Tray:
-    """A new tray of these recordings, made with one set-up; unknown players are entered too. Takes of one
-    piece are handed in for the assignment of that piece that is open. Raises LedgerError.
+def new_players(guesses: Iterable[Guess]) -> list[Listed]:
+    """Who is named among recordings and is not in the class yet, each once, with what they seem to play."""
+    out: dict[str, Listed] = {}
+    for g in guesses:
+        if g.player is None and g.name:
+            found = find_instrument(g.part)
+            out.setdefault(g.name.casefold(), Listed(g.name, found.id if found is not None else "", g.part))
+    return list(out.values())
+
+
+def enter_tray(
+    library: Library,
+    band: int,
+    guesses: Sequence[Guess],
+    setup: str = "",
+    entering: Sequence[Listed] | None = None,
+) -> Tray:
+    """A new tray of these recordings, made with one set-up. Of unknown players those of `entering` are
+    entered too (None: all of them); takes of others are nobody's for now. Takes of one piece are handed in
+    for the assignment of that piece that is open. Raises LedgerError.
     """
+    asked = {row.name.casefold(): row for row in (new_players(guesses) if entering is None else entering)}
     titles = {p.id: p.title for p in library.shelf.pieces.values()}
     named = {titles[g.piece] for g in guesses if g.piece in titles}
     name = next(iter(named)) if len(named) == 1 else guesses[0].path.parent.name or _("A tray")
@@ -419,11 +459,9 @@ def enter_tray(library: Library, band: int, guesses: Sequence[Guess], setup: str
     new: dict[str, int] = {}
     for g in guesses:
         player = g.player if g.player is not None else new.get(g.name.casefold())
-        if player is None and g.name:
-            instrument = find_instrument(g.part)
-            player = new[g.name.casefold()] = library.add_player(
-                band, g.name, instrument.id if instrument is not None else "", g.part
-            ).id
+        row = asked.get(g.name.casefold())
+        if player is None and row is not None:
+            player = new[g.name.casefold()] = library.add_player(band, row.name, row.instrument, row.part).id
         library.add_take(
             tray.id,
             g.path,

@@ -5,15 +5,26 @@ from __future__ import annotations
 import tempfile
 from pathlib import Path
 
-from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtCore import QFileSystemWatcher, QObject, Qt, QTimer, Signal
+from PySide6.QtWidgets import QDialog, QFileDialog, QWidget
 
 from jeweller.gui.places.bench.intake_page import IntakePage
 from jeweller.gui.places.bench.model import BenchModel
+from jeweller.gui.places.ledger.class_dialogs import ClassListDialog, NewPlayersDialog, said_entered
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.work import read_many, recognise_many
 from jeweller.i18n import _, ngettext
-from jeweller.library.intake import Guess, Known, enter_tray, look_at, recordings
+from jeweller.library.class_list import ENDINGS as LISTS
+from jeweller.library.class_list import Listed, enter_class
+from jeweller.library.intake import (
+    Guess,
+    Known,
+    enter_tray,
+    look_at,
+    music_in,
+    new_players,
+    recordings,
+)
 from jeweller.notation.formats import ENDINGS
 from jeweller.notation.model import Score
 
@@ -36,8 +47,11 @@ class TakeIntake(QObject):
         self.page.entered.connect(self._enter)
         self.page.left.connect(self._leave)
         self.page.wanted_music.connect(lambda: self.ask_music())
+        self.page.wanted_class.connect(lambda: self.ask_class())
+        self.asking: NewPlayersDialog | None = None  # about who is new
         self.visible = False
         self._sources: list[str] = []  # what is looked at
+        self._taken: set[str] = set()  # lists and music beside recordings that were taken with them
         self._offered: set[str] = set()  # recordings of the watched folder that were shown before
         self._unpacked = tempfile.TemporaryDirectory(prefix="jeweller-")
         self._settle = QTimer(self)  # a recording that is being written is not taken half
@@ -66,13 +80,20 @@ class TakeIntake(QObject):
         """Recordings, folders, zip files: what they seem to be is shown for correction."""
         if not self.model.writable or self.model.library is None:
             return
+        lists = [p for p in paths if p.casefold().endswith(LISTS)]
+        beside = [str(f) for p in paths if Path(p).is_dir() for f in sorted(Path(p).iterdir())]
+        found = [*lists, *(f for f in beside if f.casefold().endswith(LISTS))]
+        if found and found[0] not in self._taken:
+            self._taken.add(found[0])
+            self.ask_class(found[0])
         music = [p for p in paths if p.casefold().endswith(ENDINGS)]
         if music:
             self.add_music(music)
-        paths = [p for p in paths if p not in music]
+        paths = [p for p in paths if p not in (*music, *lists)]
         if not paths:
             return
         self._sources = paths
+        self._take_music(paths)
         job = self.jobs.threaded(
             "intake",
             look_at,
@@ -84,6 +105,39 @@ class TakeIntake(QObject):
         self.model.message.emit(_("Looking at the recordings…"))
         job.done.connect(self._looked)
         job.failed.connect(self.model.trouble)
+
+    def _take_music(self, paths: list[str]) -> None:
+        """The music that lies beside recordings in a folder or a zip file is taken with them, once."""
+        beside = [Path(p) for p in paths if Path(p).is_dir() or p.casefold().endswith(".zip")]
+        if not beside:
+            return
+        job = self.jobs.threaded("music beside", music_in, beside, Path(self._unpacked.name))
+        job.done.connect(self._found_music)
+        job.failed.connect(self.model.trouble)
+
+    def _found_music(self, found: list[Path]) -> None:
+        fresh = [str(p) for p in found if str(p) not in self._taken]
+        self._taken |= set(fresh)
+        if fresh:
+            self.add_music(fresh)
+
+    def ask_class(self, path: str = "") -> QDialog:
+        """The class list, from a file or pasted; recordings that are looked at are guessed anew after it."""
+        dialog = ClassListDialog(self.owner.window(), self._known_names(), path)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.accepted.connect(lambda: self._enter_class(dialog.chosen()))
+        dialog.open()
+        return dialog
+
+    def _known_names(self) -> list[str]:
+        return [p.name for p in self.model.opened.players(self._band())]
+
+    def _enter_class(self, listed: list[Listed]) -> None:
+        band = self._band() or self.model.opened.add_band(_("My band")).id
+        new, changed = enter_class(self.model.opened, band, listed)
+        self.model.message.emit(said_entered(new, changed))
+        if self.visible and self._sources:
+            self.take_in(self._sources)
 
     def _band(self) -> int | None:
         if self.model.tray is not None:
@@ -198,11 +252,22 @@ class TakeIntake(QObject):
 
     def _enter(self, guesses: list[Guess]) -> None:
         """Enters recordings as a new tray and begins to check them."""
-        self._show(False)
         if not guesses:
+            self._show(False)
             return
+        new = new_players(guesses)
+        if not new:
+            self._enter_with(guesses, [])
+            return
+        self.asking = asking = NewPlayersDialog(self.owner.window(), new)
+        asking.accepted.connect(lambda: self._enter_with(guesses, asking.chosen()))
+        asking.open()
+
+    def _enter_with(self, guesses: list[Guess], new: list[Listed]) -> None:
+        """Enters recordings, and of those who are new whom the teacher ticked."""
+        self._show(False)
         job = self.jobs.threaded(
-            "enter", enter_tray, self.model.opened, self._band() or 0, guesses, self.page.setup
+            "enter", enter_tray, self.model.opened, self._band() or 0, guesses, self.page.setup, new
         )
         self.model.message.emit(_("Entering the recordings…"))
         job.done.connect(lambda tray: self.entered.emit(tray.id))

@@ -30,12 +30,14 @@ FILE, PLAYER, PIECE, PART, KIND = 1, 2, 3, 4, 5
 
 class IntakePage(QWidget):
     """`entered` is emitted with what is to be entered: guesses as they were corrected, unknown players by
-    name. `left` when nothing is, `wanted_music` when the music of a recording is not on the shelf.
+    name. `left` when nothing is, `wanted_music` when the music of a recording is not on the shelf,
+    `wanted_class` when the players are to be taken from a class list.
     """
 
     entered = Signal(object)
     left = Signal()
     wanted_music = Signal()
+    wanted_class = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -66,6 +68,10 @@ class IntakePage(QWidget):
         self.music.setToolTip(_("A notation file that is not on the shelf yet"))
         self.music.clicked.connect(self.wanted_music)
         row.addWidget(self.music)
+        self.class_list = QPushButton(_("Class list…"))
+        self.class_list.setToolTip(_("Who is in the class, pasted or from a file: names are found by it"))
+        self.class_list.clicked.connect(self.wanted_class)
+        row.addWidget(self.class_list)
         row.addSpacing(16)
         row.addWidget(plain(_("Recorded with")))
         self.setups = QComboBox()
@@ -111,9 +117,13 @@ class IntakePage(QWidget):
         )
         words += (
             [
-                _("{are} by somebody new: the name that is typed is entered as a player.").format(
-                    are=_are(unknown)
-                )
+                ngettext(
+                    "{n} is by somebody who is not in the class yet: type or choose a name, or open the "
+                    "class list.",
+                    "{n} are by players who are not in the class yet: type or choose names, or open the "
+                    "class list.",
+                    unknown,
+                ).format(n=unknown)
             ]
             if unknown
             else []

@@ -17,6 +17,7 @@ from jeweller.errors import JewellerError
 from jeweller.i18n import _
 from jeweller.instruments.table import find_instrument, instruments
 from jeweller.library.assignments import AssignmentStatus, assignment_status, kinds_of
+from jeweller.library.class_list import Listed, enter_class
 from jeweller.library.class_view import ClassView, class_view, pieces_of
 from jeweller.library.library import Library
 from jeweller.library.privacy import delete_band, delete_player, export_player, list_held
@@ -174,6 +175,16 @@ class PlayersModel:
             self.player = library.add_player(band, **fields)
 
         return self._model.apply(enter)
+
+    def names(self, band: int) -> list[Player]:
+        """Everybody of a band."""
+        return list(self._model.library.players(band)) if self._model.library is not None else []
+
+    def enter_class(self, band: int, listed: Sequence[Listed]) -> tuple[int, int] | None:
+        """Enters a class list; how many are new, how many were brought up to date. None where it failed."""
+        told: list[tuple[int, int]] = []
+        done = self._model.apply(lambda library: told.append(enter_class(library, band, listed)))
+        return told[0] if done and told else None
 
     def change(self, values: Mapping[str, Any]) -> bool:
         """Another name, instrument, part or band for the chosen player."""

@@ -30,18 +30,23 @@ from PySide6.QtWidgets import (
 
 from jeweller.assessment.messages import FACET_NAMES
 from jeweller.documents.theme import LIGHT, Theme
+from jeweller.gui.places.ledger.class_dialogs import ClassListDialog, said_entered
 from jeweller.gui.places.ledger.model import LedgerModel
 from jeweller.gui.places.ledger.people_dialogs import PlayerBox, YearBox
 from jeweller.gui.places.ledger.progress_chart import ProgressChart
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.i18n import N_, _, ngettext
+from jeweller.library.class_list import Listed
 from jeweller.library.progress import OverTime
 from jeweller.library.tables import Player
 from jeweller.library.years import format_name
 from jeweller.phrases import capitalized
 
 SHOWN = 150  # players listed at once: more are found by another letter
-NOBODY = N_("Nobody is entered yet. Who plays is entered with their first recordings on the bench, or here.")
+NOBODY = N_(
+    "Nobody is entered yet. Open or paste a class list, add players one by one, or bring recordings to "
+    "the bench."
+)
 
 
 class PlayersPage(QWidget):
@@ -94,7 +99,14 @@ class PlayersPage(QWidget):
         column.addWidget(self.list, 1)
         self.new = QPushButton(_("Add player…"))
         self.new.clicked.connect(lambda: self.add())
-        column.addWidget(self.new, 0, Qt.AlignmentFlag.AlignLeft)
+        self.listed = QPushButton(_("Class list…"))
+        self.listed.setToolTip(_("Many players at once, pasted or from a file; nobody is entered twice"))
+        self.listed.clicked.connect(lambda: self.ask_class())
+        row = QHBoxLayout()
+        row.addWidget(self.new)
+        row.addWidget(self.listed)
+        row.addStretch(1)
+        column.addLayout(row)
         return left
 
     def _somebody(self) -> QWidget:
@@ -300,6 +312,24 @@ class PlayersPage(QWidget):
                 return
             values = box.values()
         self._show_changed(self.people.add(values))
+
+    def ask_class(self, path: str = "") -> QDialog | None:
+        """A class list, entered once it was looked over."""
+        band = self.model.first_band()
+        if band is None:
+            return None
+        chosen = self.band if self.band is not None else band
+        dialog = ClassListDialog(self.window(), [p.name for p in self.people.names(chosen)], path)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.accepted.connect(lambda: self._enter_class(chosen, dialog.chosen()))
+        dialog.open()
+        return dialog
+
+    def _enter_class(self, band: int, listed: list[Listed]) -> None:
+        told = self.people.enter_class(band, listed)
+        if told is not None:
+            self._show_changed(True)
+            self.message.emit(said_entered(*told))
 
     def change(self, values: dict[str, Any] | None = None) -> None:
         """Another name, instrument, part or band for the chosen player; `values` in place of the box. What
