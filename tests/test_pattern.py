@@ -466,7 +466,7 @@ class Printed(TempCase):
         self.assertIn("Clarinet in B♭", html)
         self.assertGreater(html.count("<circle"), 100)  # the woodwinds' holes
         tracks = mido.MidiFile(file=io.BytesIO(write_midi(score, lambda part: "flute"))).tracks
-        self.assertEqual([sum(m.type == "note_on" for m in t) for t in tracks], [15, 15, 15])
+        self.assertEqual([sum(m.type == "note_on" for m in t) for t in tracks[1:]], [15, 15, 15])
 
     def test_the_sound_begins_with_a_bar_of_clicks_and_an_echo_leaves_room_to_answer(self) -> None:
         part = one(replace(DRILL, bpm=60))

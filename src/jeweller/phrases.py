@@ -178,9 +178,11 @@ def bar_beat(bar: str, beat: float) -> str:
 def how_often(times: int, of: int) -> str:
     """How many of the places that ask for something it came in.
 
-    >>> how_often(3, 4), how_often(1, 7), how_often(4, 4)
-    ('3 of 4 times', 'once in 7', '4 of 4 times')
+    >>> how_often(3, 4), how_often(1, 7), how_often(4, 4), how_often(1, 1)
+    ('3 of 4 times', 'once in 7', '4 of 4 times', 'once')
     """
+    if times == of == 1:
+        return _("once")
     if times == 1:
         return _("once in {of}").format(of=of)
     return _("{times} of {of} times").format(times=times, of=of)

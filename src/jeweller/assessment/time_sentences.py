@@ -180,9 +180,9 @@ def write_restart(f: Finding) -> Texts:
 def write_early_late(f: Finding) -> Texts:
     written = f.detail.get("written", "")
     message = (
-        (N_("{at}: {written} comes {beats} early.") if written else N_("{at}: {beats} early."))
+        (N_("{at}: {written} comes {beats} early.") if written else N_("{at}: you came {beats} early."))
         if f.kind == "early"
-        else (N_("{at}: {written} comes {beats} late.") if written else N_("{at}: {beats} late."))
+        else (N_("{at}: {written} comes {beats} late.") if written else N_("{at}: you came {beats} late."))
     )
     return (
         fill_in(message, f, beats=beats(f.detail["beats"]), written=written),

@@ -133,10 +133,10 @@ def write_breath_every_note(f: Finding) -> Texts:
 
 def write_not_joined(f: Finding) -> Texts:
     of = f.detail.get("of", 0)
-    message = (
+    message: str | tuple[str, str] = (
         N_("the notes are not joined: gaps at {times} of {of} joins.")
-        if of
-        else N_("the notes are not joined: gaps at {times} joins.")
+        if of > 1
+        else NN_("the notes are not joined: a gap.", "the notes are not joined: gaps at {times} joins.")
     )
     return (
         fill_in(message, f, of=of),
@@ -150,7 +150,13 @@ def write_not_joined(f: Finding) -> Texts:
 
 def write_not_detached(f: Finding) -> Texts:
     return (
-        fill_in(N_("the notes marked short sound their full length, {times} times."), f),
+        fill_in(
+            NN_(
+                "a note marked short sounds its full length.",
+                "the notes marked short sound their full length, {times} times.",
+            ),
+            f,
+        ),
         _("Say “tut”: the tongue that ends one note waits for the next."),
     )
 
