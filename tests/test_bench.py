@@ -299,7 +299,7 @@ class Bench(DeskCase):
         take = self.bench.hand.take
         other = next(p for p in library.players() if p.id != take.player_id)
         menu = take_menu(self.bench)
-        who = next(a.menu() for a in menu.actions() if a.text() == "Played by")
+        who = next(a.menu() for a in menu.actions() if a.text() == "Who played it")
         next(a for a in who.actions() if a.text() == other.name).trigger()  # type: ignore[attr-defined]
         self.assertEqual(library.take(take.id).player_id, other.id)
         put_right(self.bench, library.take(take.id), kind="stored")
@@ -321,6 +321,20 @@ class Bench(DeskCase):
             lambda: self.bench.intake.page.box(0, PIECE).currentText() == "A test", 40, "to be recognised"
         )
         self.assertEqual(self.bench.intake.page.box(0, PART).currentText(), "Flute")
+
+    def test_all_clean_takes_are_decided_at_once_and_taken_back_at_once(self) -> None:
+        self.checked_tray("Ilse", "Bram", "Noor")
+        assert self.bench.library is not None
+        report = {**Bench.report, "findings": []}
+        for line in list(self.bench.lines)[:2]:
+            self.bench.library.add_report(line.take.id, report)
+        self.bench.refresh()
+        self.assertEqual(self.bench.tray_page.clean.text(), "Decide the 2 clean ones")
+        self.press(KEY.Key_Return, CONTROL | Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual(sorted(line.done for line in self.bench.lines), [False, True, True])
+        self.assertTrue(self.bench.tray_page.clean.isHidden())
+        self.press(KEY.Key_Z, CONTROL)
+        self.assertFalse(any(line.done for line in self.bench.lines))
 
     def test_a_first_class_in_four_acts(self) -> None:
         self.window.pattern.shelf.list.clear()

@@ -7,6 +7,7 @@ import json
 import sys
 import threading
 import time
+from unittest import mock
 
 from PySide6.QtCore import QMimeData, QObject, QPoint, QPointF, Qt, QTimer, QUrl
 from PySide6.QtGui import QColor, QDragEnterEvent, QDropEvent
@@ -162,11 +163,18 @@ class Opening(DeskCase):
         self.assertEqual(self.window.words["take"].text(), "take.wav")
         self.assertEqual(self.window.next_button.text(), "Next finding")
 
-    def test_on_a_first_start_title_and_words_stand_together(self) -> None:
-        title, words = self.window.loupe_place.empty.title, self.window.loupe_place.empty.text
-        self.assertFalse(self.window.loupe_place.empty.list.isVisible())
+    def test_on_a_first_start_there_is_something_to_drop_on_and_what_comes_out(self) -> None:
+        page = self.window.loupe_place.empty
+        title, words = page.field.title, page.field.text
+        self.assertFalse(page.list.isVisible())
         self.assertLess(words.geometry().top() - title.geometry().bottom(), 40)
-        self.assertLess(title.geometry().height(), 80)
+        self.assertGreater(page.picture.pixmap().width(), 300)
+        with mock.patch("jeweller.gui.shell.window.QProcess.startDetached", return_value=(True, 1)) as start:
+            page.demo.click()
+        self.assertEqual(start.call_args.args[1][-1], "demo")
+        page.guide.click()
+        self.assertTrue(self.window.guide.isVisible())
+        self.window.guide.close()
 
     def test_a_drum_part_is_opened_marked_and_decided_like_any_other(self) -> None:
         line = perform_part("Drums", drum_part(), rhythm_only=True)
@@ -191,7 +199,7 @@ class Opening(DeskCase):
     def test_one_after_the_other_in_either_order(self) -> None:
         self.drop(self.score)
         self.wait(lambda: self.window.next_button.text() == "Open a recording…")
-        self.assertEqual(self.window.loupe_place.empty.title.text(), "Now the recording")
+        self.assertEqual(self.window.loupe_place.empty.field.title.text(), "Now the recording")
         self.drop(self.take)
         self.checked()
         second = self.make_window()
@@ -362,6 +370,15 @@ class Choosing(DeskCase):
         colour = self.window.loupe.paper.grab().toImage().pixelColor(4, 4).name().upper()
         self.assertEqual(colour, self.window.theme.paper)
         self.press(KEY.Key_F1)
+        guide = self.window.guide
+        titles = [guide.chapters.item(k).text() for k in range(guide.chapters.count())]
+        self.assertEqual((titles[0], len(titles)), ("From a part and a recording to a slip", 5))
+        before = guide.text.verticalScrollBar().value()
+        guide.chapters.setCurrentRow(3)
+        self.assertGreater(guide.text.verticalScrollBar().value(), before)
+        guide.close()
+        self.window.activateWindow()
+        self.window.show_keys()
         self.assertEqual(self.window.keys_box.windowTitle(), "Keys")
         keys = [
             a.shortcut().toString()

@@ -16,9 +16,10 @@ from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
+from PIL import Image
 from PySide6.QtTest import QTest
 
-from jeweller.assets import DEMO
+from jeweller.assets import DEMO, GUIDE
 from jeweller.audio.ports import SimulatedSpeaker
 from jeweller.cli.main import main as run_command
 from jeweller.demo_band import read_band
@@ -30,6 +31,7 @@ from jeweller.gui.shell.window import Window
 from jeweller.instruments.table import require_instrument
 from jeweller.library.assignments import kinds_of
 
+PICTURE = 960  # pixels of the width of a picture in the guide
 TYPED = (
     "T:Harbour song\nM:3/4\nL:1/4\nQ:1/4=96\nK:F\nC | F2 A | !trill!c2 B | A ^G A | _e2 d !foo! | c3 | "
     "(f2 e) | f2 |]\n"
@@ -130,6 +132,25 @@ def main() -> None:
         window.close()
 
 
+def guide_pictures(target: Path) -> None:
+    """The pictures of the guide and of the opening page, smaller, of the same views."""
+    march, bram = DEMO / "lockkeepers-march.musicxml", DEMO / "02-bram-trumpet.ogg"
+    with tempfile.TemporaryDirectory() as folder:
+        page = Path(folder) / "page.png"
+        run_command(["check", str(march), str(bram), "--part", "Trumpet in B♭", "--png", str(page)])
+        whole = Image.open(page).convert("RGB")
+    marked = whole.crop((50, 60, whole.width - 50, round(whole.height * 0.71)))
+    views = {"loupe": "loupe-light", "bench": "bench-light", "pattern": "pattern-book"}
+    pictures = {name: Image.open(target / f"{view}.png").convert("RGB") for name, view in views.items()}
+    for name, picture in {**pictures, "marked": marked}.items():
+        small = picture.resize(
+            (PICTURE, round(picture.height * PICTURE / picture.width)), Image.Resampling.LANCZOS
+        )
+        small.quantize(160, method=Image.Quantize.MAXCOVERAGE).save(
+            GUIDE / "pictures" / f"{name}.png", optimize=True
+        )
+
+
 def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) -> None:
     """The demo band's trays, checked and looked at."""
     window.go("bench")
@@ -192,6 +213,7 @@ def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) 
     wait((pile / "slips.pdf").exists, 120)
     first = next(k for k, s in enumerate(sorted(line.player for line in bench.lines)) if s == "Bram")
     (target / "slip.png").write_bytes(pdf_to_png((pile / "slips.pdf").read_bytes(), 90)[first])
+    guide_pictures(target)
     march, bram = DEMO / "lockkeepers-march.musicxml", DEMO / "02-bram-trumpet.ogg"
     on_paper = str(target / "marked-part.png")
     run_command(["check", str(march), str(bram), "--part", "Trumpet in B♭", "--png", on_paper])

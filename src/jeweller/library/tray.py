@@ -68,6 +68,18 @@ class TakeEntry:
         return ReviewState(self.take.summary.get("state", ""))
 
     @property
+    def clean(self) -> bool:
+        """Whether all of it was heard and nothing is to be said of it, not even as a doubt."""
+        told = self.take.summary
+        return bool(
+            self.take.state == TakeState.CHECKED
+            and told.get("followed", True)
+            and not told.get("sure")
+            and not told.get("unsure")
+            and (told.get("part_heard") or {}).get("whole", True)
+        )
+
+    @property
     def done(self) -> bool:
         return self.review in DONE
 

@@ -7,7 +7,14 @@ import sys
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt, QTimer
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import (
+    QApplication,
+    QProxyStyle,
+    QStyle,
+    QStyleHintReturn,
+    QStyleOption,
+    QWidget,
+)
 
 from jeweller.audio.ports import FoundSpeaker, Speaker
 from jeweller.demo_band import TrayTake
@@ -25,6 +32,21 @@ def has_display() -> bool:
     )
 
 
+class PlainStyle(QProxyStyle):
+    """The style without what a desktop puts into it: no icons of its own on buttons."""
+
+    def styleHint(
+        self,
+        hint: QStyle.StyleHint,
+        option: QStyleOption | None = None,
+        widget: QWidget | None = None,
+        returnData: QStyleHintReturn | None = None,  # noqa: N803 (the name Qt calls it by)
+    ) -> int:
+        if hint == QStyle.StyleHint.SH_DialogButtonBox_ButtonsHaveIcons:
+            return 0
+        return super().styleHint(hint, option, widget, returnData)
+
+
 def make_app() -> QApplication:
     """The application, once a process; offscreen where there is no display."""
     existing = QApplication.instance()
@@ -36,7 +58,7 @@ def make_app() -> QApplication:
     app = QApplication(sys.argv[:1])
     app.setApplicationName("jeweller")
     app.setApplicationDisplayName("Jeweller")
-    app.setStyle("Fusion")
+    app.setStyle(PlainStyle("Fusion"))
     load_fonts()
     MainThreadCollector(app)
     return app

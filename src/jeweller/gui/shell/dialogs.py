@@ -31,11 +31,13 @@ KEYS = (
     ("Ctrl++, Ctrl+−, Ctrl+0", N_("larger, smaller, usual size")),
     ("Ctrl+Page Down, Ctrl+Page Up", N_("next and previous take of the tray")),
     (N_("N, Ctrl+Return"), N_("bench: a word to the player; the take is decided")),
+    ("Ctrl+Shift+Return", N_("bench: all clean takes are decided")),
     (N_("O, Escape"), N_("bench: look closely at the take; back")),
     ("Ctrl+O", N_("open a score")),
     ("Ctrl+R", N_("open a recording")),
     ("Ctrl+S", N_("save the marked part")),
-    ("F1", N_("this page")),
+    ("F1", N_("the guide")),
+    ("Shift+F1", N_("this page")),
 )
 
 

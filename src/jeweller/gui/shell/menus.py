@@ -69,7 +69,9 @@ def fill_menus(w: Window) -> Menus:
     _fill_play(w)
     deciding += _fill_go(w)
     help_ = w.menuBar().addMenu(_("&Help"))
-    add_action(w, help_, _("Keys"), w.show_keys, "F1")
+    add_action(w, help_, _("Guide"), w.show_guide, "F1")
+    add_action(w, help_, _("All keys"), w.show_keys, "Shift+F1")
+    add_action(w, help_, _("The demo band"), w.show_demo)
     add_action(w, w, _("Stop"), w.escape, "Esc")
     return Menus(
         recent_menu=recent_menu,
@@ -167,6 +169,7 @@ def _fill_edit(w: Window) -> tuple[QAction, QAction, list[QAction]]:
         add_action(w, edit, _("Add a finding at the note…"), w.add_menu, "A"),
         add_action(w, edit, _("A word to the player"), w.write_note, "N"),
         add_action(w, edit, _("This take is decided"), w.take_decided, "Ctrl+Return"),
+        add_action(w, edit, _("All clean takes are decided"), w.clean_decided, "Ctrl+Shift+Return"),
     ]
     return undo_action, redo_action, deciding
 

@@ -121,6 +121,10 @@ class Routes(QMainWindow):
         if self.place == "bench":
             self.bench.decide_take()
 
+    def clean_decided(self) -> None:
+        if self.place == "bench":
+            self.bench.decide_clean()
+
     def waked_library(self) -> Library | None:
         """The library, opened on first use."""
         self.bench.wake()

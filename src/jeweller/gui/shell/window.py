@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtCore import QProcess, QSettings, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -30,6 +31,7 @@ from jeweller.gui.places.loupe.recent import recent_label, recent_pairs
 from jeweller.gui.places.place import PlaceView
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.dialogs import show_keys, show_sentence
+from jeweller.gui.shell.guide import GuideWindow
 from jeweller.gui.shell.menus import add_action, fill_menus, kind_menu
 from jeweller.gui.shell.retranslation import remembered_language, translate_dialogs
 from jeweller.gui.shell.routes import Routes
@@ -66,6 +68,7 @@ class Window(Routes):
         self.loupe_place = LoupePlace(self.jobs, speaker, settings, tray, tray_name)
         self.rooms: dict[str, PlaceView] = {"loupe": self.loupe_place}  # those that are built
         self.loupe_place.message.connect(self.say)
+        self.loupe_place.asked.connect(lambda what: self.show_demo() if what == "demo" else self.show_guide())
         self.loupe_place.trouble.connect(self.trouble)
         self.loupe_place.changed.connect(self._refresh)
         self.loupe_place.wanted.connect(lambda: self.go("loupe") if self.place != "loupe" else None)
@@ -413,6 +416,20 @@ class Window(Routes):
         self._popup_at_choice(kind_menu(self, act))
 
     # ---- leaving
+
+    def show_guide(self) -> None:
+        """The guide, beside the work."""
+        self.guide = GuideWindow(self, LARGE_PT if self.large else BASE_PT)
+        self.guide.show()
+
+    def show_demo(self) -> None:
+        """The demo band in a window of its own, with a library of its own."""
+        started = QProcess.startDetached(sys.executable, ["-m", "jeweller", "demo"])
+        self.say(
+            _("The demo band opens in a window of its own.")
+            if started
+            else _("The demo could not be started; “jeweller demo” in a terminal does it.")
+        )
 
     def show_keys(self) -> None:
         """All keys in one place."""

@@ -164,6 +164,8 @@ class BenchModel(QObject):
         states = [line.state for line in self.lines]
         told = [ngettext("{n} take", "{n} takes", len(states)).format(n=len(states))] if states else []
         told += [f"{states.count(s)} {_(s)}" for s in COUNTED if s in states]
+        if clean := sum(line.clean for line in self.lines):
+            told.append(_("{n} clean").format(n=clean))
         if any(x.take.summary.get("ear", ear_version()) != ear_version() for x in self.lines):
             told.append(_("checked by an earlier version: “This take…” checks again"))
         return told
@@ -179,6 +181,16 @@ class BenchModel(QObject):
             return False
         self.touch({take for take, *_rest in acts})
         return True
+
+    def undecided_clean(self) -> list[int]:
+        """The takes that are clean and not decided yet."""
+        return [line.take.id for line in self.lines if line.clean and not line.done]
+
+    def decide_clean(self) -> int:
+        """Decides every clean take as one step; how many there were."""
+        clean = self.undecided_clean()
+        acts = [(take, "state", {"state": ReviewState.DECIDED}) for take in clean]
+        return len(clean) if acts and self.act(acts) else 0
 
     def touch(self, takes: set[int]) -> None:
         """Reads takes anew of which something changed, where they stand: the list keeps its order while it is

@@ -17,9 +17,9 @@ from jeweller.library.tables import Take
 if TYPE_CHECKING:
     from jeweller.gui.places.bench.view import BenchPlace
 
-SUPPORT = {"alone": "alone", "with_model": N_("with the model sounding"), "with_click": N_("with a click")}
-READING = {"practised": "practised", "sight": N_("at first sight"), "memory": N_("from memory")}
-KIND = {"played": "played", "rhythm": N_("clapped or spoken"), "stored": N_("for the ear alone")}
+SUPPORT = {"alone": N_("nothing: alone"), "with_model": N_("the model"), "with_click": N_("a click")}
+READING = {"practised": N_("practised"), "sight": N_("at first sight"), "memory": N_("from memory")}
+KIND = {"played": N_("played"), "rhythm": N_("clapped or spoken"), "stored": N_("for the ear alone")}
 
 
 def take_menu(bench: BenchPlace) -> QMenu:
@@ -39,12 +39,12 @@ def take_menu(bench: BenchPlace) -> QMenu:
         lambda _unused=False: bench.check([x.take.id for x in bench.lines if x.take.piece])
     )
     menu.addSeparator()
-    who = menu.addMenu(_("Played by"))
+    who = menu.addMenu(_("Who played it"))
     for player in library.players(library.tray(take.tray_id).band_id):
         _item(bench, who, player.name, player.id == take.player_id, take, player_id=player.id)
     who.addSeparator()
     who.addAction(_("Add player…")).triggered.connect(lambda _unused=False: _somebody(bench, take))
-    piece = menu.addMenu(_("It is of"))
+    piece = menu.addMenu(_("Which piece it is"))
     for p in sorted(library.shelf.pieces.values(), key=lambda p: p.title.casefold()):
         if not p.passage_of:
             _item(
@@ -57,18 +57,18 @@ def take_menu(bench: BenchPlace) -> QMenu:
                 part=part_for(p.parts, take.part, None),
             )
     known = library.shelf.pieces.get(take.piece)
-    part = menu.addMenu(_("The part"))
+    part = menu.addMenu(_("Which part it is"))
     for name in known.parts if known is not None else ():
         _item(bench, part, name, name == take.part, take, part=name)
     for column, words, choices in (
-        ("support", _("It was played"), SUPPORT),
-        ("reading", _("It was"), READING),
-        ("kind", _("It is"), KIND),
+        ("support", _("What sounded with it"), SUPPORT),
+        ("reading", _("How well it was known"), READING),
+        ("kind", _("What kind of take it is"), KIND),
     ):
         sub = menu.addMenu(words)
         for value, said in choices.items():
             _item(bench, sub, said, getattr(take, column) == value, take, **{column: value})
-    setup = menu.addMenu(_("Recorded with"))
+    setup = menu.addMenu(_("What it was recorded with"))
     for name in ("", *library.setups()):
         _item(bench, setup, name or _("not specified"), name == take.setup, take, setup=name)
     setup.addSeparator()

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSpli
 
 from jeweller.gui.places.bench.take_list import TakeList
 from jeweller.gui.places.bench.take_page import TakePage
-from jeweller.i18n import _
+from jeweller.i18n import _, ngettext
 from jeweller.library.tables import Tray
 
 EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
@@ -34,12 +34,14 @@ class TrayPage(QWidget):
         self.pause = QPushButton(_("Pause"))
         self.halt = QPushButton(_("Stop"))
         self.halt.setToolTip(_("Stop checking; what is not checked waits"))
+        self.clean = QPushButton()
+        self.clean.setToolTip(_("All of them at once (Ctrl+Shift+Return); Ctrl+Z takes it back"))
         self.alike = QPushButton(_("All of this kind…"))
         self.alike.setToolTip(_("Dismiss every undecided finding of this kind in the tray at once"))
         self.asked = QPushButton(_("Assignment settings…"))
         self.asked.setToolTip(_("Bars, speed, what is judged and how it is marked, for this tray"))
         self.bring = QPushButton(_("Bring takes in…"))
-        for button in (self.pause, self.halt, self.alike, self.asked, self.bring):
+        for button in (self.pause, self.halt, self.clean, self.alike, self.asked, self.bring):
             row.addWidget(button)
         column.addLayout(row)
         self.split = QSplitter(Qt.Orientation.Horizontal)
@@ -74,6 +76,13 @@ class TrayPage(QWidget):
         self.pause.setVisible(busy)
         self.halt.setVisible(busy)
         self.pause.setText(_("Go on") if paused else _("Pause"))
+
+    def show_clean(self, count: int) -> None:
+        """How many clean takes can be decided at once."""
+        self.clean.setVisible(count > 0)
+        self.clean.setText(
+            ngettext("Decide the clean one", "Decide the {n} clean ones", count).format(n=count)
+        )
 
     def show_takes(self, some: bool) -> None:
         """Takes to go through, or what is said where there are none."""

@@ -31,7 +31,7 @@ from jeweller.gui.places.bench.take_menu import take_menu
 from jeweller.gui.places.bench.tray_page import TrayPage
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
-from jeweller.i18n import _
+from jeweller.i18n import _, ngettext
 from jeweller.library.assignments import kinds_of, reminder
 from jeweller.library.audit_log import WHOLE
 from jeweller.library.checking import Checking
@@ -105,6 +105,7 @@ class BenchPlace(QWidget):
         tray.halt.clicked.connect(self.stop_checking)
         tray.alike.clicked.connect(lambda: self.dismiss_all())
         tray.asked.clicked.connect(lambda: self.ask())
+        tray.clean.clicked.connect(self.decide_clean)
         tray.bring.clicked.connect(lambda: self.intake.ask_takes())
         self.list.picked.connect(self._pick)
         self.list.opened.connect(self.to_loupe)
@@ -232,6 +233,7 @@ class BenchPlace(QWidget):
     def _say_state(self) -> None:
         busy = self.checking is not None and self.checking.busy
         self.tray_page.state.setText(" · ".join(self.model.state_words()))
+        self.tray_page.show_clean(len(self.model.undecided_clean()) if self.lines else 0)
         self.tray_page.show_checking(busy, paused=self.checking is not None and self.checking.paused)
         self.tray_page.alike.setEnabled(self.key is not None)
         self.changed.emit()
@@ -380,6 +382,26 @@ class BenchPlace(QWidget):
             or self.step_place(1)
         ):
             return
+        undone = self.model.next_undone()
+        if undone is not None:
+            self.list.pick(undone)
+        else:
+            self._show_hand()
+
+    def decide_clean(self) -> None:
+        """Every clean take of the tray is decided at once; one undo takes all of it back."""
+        if not self.model.writable:
+            return
+        count = self.model.decide_clean()
+        self.message.emit(
+            ngettext(
+                "{n} clean take decided; Ctrl+Z takes it back.",
+                "{n} clean takes decided; Ctrl+Z takes it back.",
+                count,
+            ).format(n=count)
+            if count
+            else _("No clean take is left to be decided.")
+        )
         undone = self.model.next_undone()
         if undone is not None:
             self.list.pick(undone)

@@ -43,6 +43,7 @@ class LoupePlace(QStackedWidget):
     `changed` tells that something else is open or was decided, `wanted` that the place should be seen.
     """
 
+    asked = Signal(str)
     message = Signal(str)
     trouble = Signal(str)
     changed = Signal()
@@ -60,6 +61,7 @@ class LoupePlace(QStackedWidget):
         self._page_before = EMPTY
         self.empty = EmptyPage()
         self.empty.chosen.connect(lambda pair: self.open_pair(*pair))
+        self.empty.wanted.connect(self._wanted)
         self.busy = BusyPage()
         self.busy.stopped.connect(self.cancel_check)
         self.view = Loupe(jobs, speaker)
@@ -73,7 +75,7 @@ class LoupePlace(QStackedWidget):
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.view.set_theme(theme, points)
-        self.empty.set_points(points)
+        self.empty.set_theme(theme, points)
 
     @property
     def review(self) -> Review | None:
@@ -116,6 +118,15 @@ class LoupePlace(QStackedWidget):
         key = self.view.selection.next_open()
         if key is not None:
             self.view.choose(key)
+
+    def _wanted(self, what: str) -> None:
+        """What was asked for on the opening page; the window has the demo band and the guide."""
+        if what == "score":
+            self.open_score()
+        elif what == "take":
+            self.open_take()
+        else:
+            self.asked.emit(what)
 
     def fill_empty(self) -> None:
         """What can be opened at once: the tray and what was open before."""
