@@ -149,7 +149,14 @@ class Abc(unittest.TestCase):
             with self.subTest(music):
                 problems = parse_tune("T:A\nM:4/4\nL:1/4\nK:F\n" + music)[1]
                 self.assertTrue(any(told in p.text for p in problems), [p.text for p in problems])
-        for music in ("F G A B|c4|", "A|F G A B|c3|", "uF vG !f!A .B|(3FGA F2 HG|", '"D.C."F2 [M:3/4]F2 G|'):
+        for music in (
+            "F G A B|c4|",
+            "G E D C|F4|",
+            "GEDC|.D.C.D z|",
+            "A|F G A B|c3|",
+            "uF vG !f!A .B|(3FGA F2 HG|",
+            '"D.C."F2 [M:3/4]F2 G|',
+        ):
             told = parse_tune("T:A\nM:4/4\nL:1/4\nK:F\n" + music)[1]
             self.assertFalse([p.text for p in told if "bar" not in p.text.casefold()])
 

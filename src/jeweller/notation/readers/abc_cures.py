@@ -11,7 +11,7 @@ WORD = r"(?=[A-Za-z']*[h-twIJKNQRUVWY])(?![uv][A-Ga-g])(?![A-Ga-g][qwst](?![A-Za
 # What stands at a place, and the sentence about it; {text} is what was found. The first that fits is told.
 SLIPS = (
     (
-        re.compile(r"(?:D\.? ?[CS]\.?(?: al (?:Fine|Coda))?|To Coda)(?![A-Za-z'\",])|Fine(?![A-Za-z])"),
+        re.compile(r"(?:D\. ?[CS]\.(?: al (?:Fine|Coda)|(?=[\s|]|$))|To Coda|Fine)(?![A-Za-z'\",])"),
         N_('“{text}” is left out: words stand in quotes, as in "{text}".'),
     ),
     (re.compile(r"[MKLQV]:[^\s|]+"), N_("A new {text} within a line is written [{text}].")),
@@ -59,7 +59,11 @@ def slip_at(line: str, at: int) -> tuple[int, str] | None:
 
 
 def cure_of(letter: str) -> str:
-    """What to say about a single letter that is no music."""
+    """What to say about a single letter that is no music.
+
+    >>> cure_of("r")
+    '“r” is left out: a rest is z, as long as a note: z2, z/2.'
+    """
     message = LETTERS.get(letter) or (AS_LENGTH if letter in LENGTHS else OTHER)
     return _(message).format(text=letter)
 

@@ -94,7 +94,12 @@ def _add(parent: Element, tag: str, text: str | None = None, **attributes: str) 
 
 
 def regular_lines(part: Part, bars_per_line: int) -> set[int]:
-    """The indexes of the bars that begin a line: after so many bars, and where an exercise begins."""
+    """The indexes of the bars that begin a line: after so many bars, and where an exercise begins.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> regular_lines(read_abc("M:2/4\\nL:1/4\\nK:C\\nC D|E F|G A|")[0].parts[0], 2)
+    {2}
+    """
     starts = {k for k, b in enumerate(part.bars) if b.heading and k}
     if bars_per_line:
         pickup = int(bool(part.bars) and part.bars[0].implicit)
@@ -114,7 +119,7 @@ def rest_blocks(part: Part) -> dict[int, int]:
     out: dict[int, int] = {}
     start, before = -1, None
     for k, bar in enumerate(part.bars):
-        silent = len(bar.notes) == 1 and bar.notes[0].is_rest and bar.notes[0].whole_bar
+        silent = len(bar.notes) == 1 and bar.notes[0].is_rest and bar.notes[0].duration == bar.length
         silent = silent and not bar.notes[0].fermata and not bar.implicit
         begins = bool(
             bar.marks or bar.repeat_start or bar.ending_start or bar.segno or bar.coda or bar.heading
