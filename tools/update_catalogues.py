@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import datetime
 import io
+import json
 import sys
 from pathlib import Path
 
@@ -38,7 +39,19 @@ def extract() -> Catalog:
     )
     for path, line, message, comments, context in sorted(found, key=lambda f: (f[0], f[1])):
         catalogue.add(message, None, [(path, line)], auto_comments=comments, context=context)
+    for message in instrument_words():
+        catalogue.add(message, None, [("instruments/table.json", 1)])
     return catalogue
+
+
+def instrument_words() -> list[str]:
+    """What a user reads of the instrument table: names, registers, what is moved to tune, mutes."""
+    table = json.loads((SOURCE / "instruments" / "table.json").read_text(encoding="utf-8"))["instruments"]
+    words = []
+    for entry in table:
+        words += [entry["name"], entry["tuning"], *entry.get("mutes", ())]
+        words += [f"register {name}" for name, _lowest in entry["registers"]]
+    return [w for w in dict.fromkeys(words) if w]
 
 
 def merged(written: bytes, locale: str, template: Catalog) -> Catalog:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Sequence
 
 from jeweller.i18n import N_, _
@@ -31,6 +32,47 @@ BEATS = {
     3.5: N_("three and a half beats"),
     4.0: N_("four beats"),
 }
+# What each note is called: "note B♭" is B in one language, si♭ in another; in English the letter itself.
+NOTE = "note "
+NOTE_NAMES = {
+    "C": N_("note C"),
+    "C♭": N_("note C♭"),
+    "C♯": N_("note C♯"),
+    "C𝄫": N_("note C𝄫"),
+    "C𝄪": N_("note C𝄪"),
+    "D": N_("note D"),
+    "D♭": N_("note D♭"),
+    "D♯": N_("note D♯"),
+    "D𝄫": N_("note D𝄫"),
+    "D𝄪": N_("note D𝄪"),
+    "E": N_("note E"),
+    "E♭": N_("note E♭"),
+    "E♯": N_("note E♯"),
+    "E𝄫": N_("note E𝄫"),
+    "E𝄪": N_("note E𝄪"),
+    "F": N_("note F"),
+    "F♭": N_("note F♭"),
+    "F♯": N_("note F♯"),
+    "F𝄫": N_("note F𝄫"),
+    "F𝄪": N_("note F𝄪"),
+    "G": N_("note G"),
+    "G♭": N_("note G♭"),
+    "G♯": N_("note G♯"),
+    "G𝄫": N_("note G𝄫"),
+    "G𝄪": N_("note G𝄪"),
+    "A": N_("note A"),
+    "A♭": N_("note A♭"),
+    "A♯": N_("note A♯"),
+    "A𝄫": N_("note A𝄫"),
+    "A𝄪": N_("note A𝄪"),
+    "B": N_("note B"),
+    "B♭": N_("note B♭"),
+    "B♯": N_("note B♯"),
+    "B𝄫": N_("note B𝄫"),
+    "B𝄪": N_("note B𝄪"),
+}
+PITCH_NAME = re.compile(r"([A-G][♭♯𝄫𝄪]?)(♮?)(-?\d*)")
+KEY_NAME = re.compile(r"([A-G][♭♯]?) (major|minor)")
 LEAST_BEATS = 0.085  # less is too little to be called a tenth
 COUNTS = {
     0.25: N_("a quarter of a count"),
@@ -73,12 +115,55 @@ RANGE_BEYOND = N_("more than two octaves")
 MOST_NAMED = 4.25  # beats or counts: more is a number
 
 
+def note_name(name: str) -> str:
+    """A note as it is called in the language that is chosen: "B♭4" as it is in English, "B4" in German. What
+    is no name of a note stays as it is.
+
+    >>> note_name("B♭4"), note_name("position 3")
+    ('B♭4', 'position 3')
+    """
+    match = PITCH_NAME.fullmatch(name)
+    if match is None:
+        return name
+    said = _(NOTE_NAMES[match[1]]) if match[1] in NOTE_NAMES else match[1]
+    return said.removeprefix(NOTE) + match[2] + match[3]
+
+
+def key_said(name: str) -> str:
+    """A key in the language that is chosen.
+
+    >>> key_said("B♭ major")
+    'B♭ major'
+    """
+    match = KEY_NAME.fullmatch(name)
+    if match is None:
+        return name
+    tonic = note_name(match[1])
+    message = _("{tonic} major") if match[2] == "major" else _("{tonic} minor")
+    return message.format(tonic=tonic, small=tonic[:1].lower() + tonic[1:])
+
+
+def joined_notes(letters: Sequence[str]) -> str:
+    """Notes in one row: "B♭, E♭ and A♭".
+
+    >>> joined_notes(("B♭", "E♭", "A♭")), joined_notes(("F♯",))
+    ('B♭, E♭ and A♭', 'F♯')
+    """
+    said = [note_name(letter) for letter in letters]
+    if len(said) < 2:
+        return "".join(said)
+    return _("{first} and {last}").format(first=", ".join(said[:-1]), last=said[-1])
+
+
 def spell_accidental(name: str) -> str:
     """A pitch name in words that cannot be misread; "F4" → "F natural" is left to the caller.
 
     >>> spell_accidental("B♭4")
     'B flat4'
     """
+    said = note_name(name)
+    if said != name:
+        return said  # a language that has words of its own
     for sign, words in (
         ("𝄫", _(" double flat")),
         ("𝄪", _(" double sharp")),
@@ -95,7 +180,11 @@ def natural(letter: str) -> str:
     >>> natural("B"), natural("B♭")
     ('B natural', 'B flat')
     """
-    return spell_accidental(letter) if len(letter) > 1 else _("{letter} natural").format(letter=letter)
+    return (
+        spell_accidental(letter)
+        if len(letter) > 1
+        else _("{letter} natural").format(letter=note_name(letter))
+    )
 
 
 def beats(value: float) -> str:

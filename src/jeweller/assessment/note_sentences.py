@@ -5,7 +5,7 @@ from __future__ import annotations
 from jeweller.assessment.finding import Finding
 from jeweller.assessment.sentence import Texts, by_hands, fill_in
 from jeweller.i18n import N_, NN_, _
-from jeweller.phrases import natural, octaves, spell_accidental
+from jeweller.phrases import natural, note_name, octaves, spell_accidental
 
 
 def _write_previous_key(f: Finding) -> Texts:
@@ -59,12 +59,12 @@ def write_missed_accidental(f: Finding) -> Texts:
             other=N_(
                 "Say “{altered}” each time you come to {letter}. Then finger the line once without playing."
             ),
-        ).format(letter=letter[0], altered=spell_accidental(letter))
+        ).format(letter=note_name(letter[0]), altered=spell_accidental(letter))
     if source == "carried":
         return text, _(
             "An accidental holds to the bar line: pencil the sign before every {letter} "
             "of the bar, then play it slowly."
-        ).format(letter=letter[0])
+        ).format(letter=note_name(letter[0]))
     return text, by_hands(
         f,
         slide=N_(

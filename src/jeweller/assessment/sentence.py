@@ -6,7 +6,7 @@ from typing import Any
 
 from jeweller.assessment.finding import Finding
 from jeweller.i18n import _, ngettext
-from jeweller.phrases import bar_beat, how_often, name_bars
+from jeweller.phrases import bar_beat, how_often, name_bars, note_name
 
 Texts = tuple[str, str]  # for the teacher, for the player
 
@@ -30,4 +30,5 @@ def fill_in(message: str | tuple[str, str], finding: Finding, **values: Any) -> 
     said = _(message) if isinstance(message, str) else ngettext(*message, finding.count)
     of = values.pop("of", 0) or finding.detail.get("of", 0) or finding.count
     often = how_often(finding.count, of)
+    values = {k: note_name(v) if isinstance(v, str) else v for k, v in values.items()}
     return said.format(at=describe_place(finding), times=finding.count, of=of, often=often, **values)

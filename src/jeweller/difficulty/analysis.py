@@ -18,7 +18,7 @@ from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Part
 from jeweller.notation.pitch import in_key, key_name, spell
-from jeweller.phrases import name_bars, name_range
+from jeweller.phrases import key_said, name_bars, name_range, note_name
 
 # What a trap adds to the weight of its bar; the others, that lie on whole pieces, none.
 WEIGHTS = {
@@ -135,19 +135,19 @@ def analyse_part(
     first = part.bars[0]
     outside = tuple(
         dict.fromkeys(
-            n.pitch.letter
+            note_name(n.pitch.letter)
             for b in part.bars
             for n in b.notes
             if n.pitch and not n.cue and not in_key(n.pitch.midi, b.fifths)
         )
     )
-    pitches = {n.pitch.midi: n.pitch.name for n in notes if n.pitch}
+    pitches = {n.pitch.midi: note_name(n.pitch.name) for n in notes if n.pitch}
     begin = round(bpm * (SLOWER if level != "first notes" else EASY_SLOWER))
     beat_q = first.metre.beat
     return PartAnalysis(
         traps=traps,
         lighter=lighter,
-        scale=key_name(first.fifths, first.mode) if notes else "",
+        scale=key_said(key_name(first.fifths, first.mode)) if notes else "",
         outside_scale=outside,
         level=level,
         reasons=tuple(reasons),
@@ -170,7 +170,9 @@ def scale_unknown(part: Part, known: frozenset[int]) -> tuple[str, ...]:
         return ()
     fifths = part.bars[0].fifths
     return tuple(
-        spell(m, fifths).name for m in range(min(midi), max(midi) + 1) if in_key(m, fifths) and m not in known
+        note_name(spell(m, fifths).name)
+        for m in range(min(midi), max(midi) + 1)
+        if in_key(m, fifths) and m not in known
     )
 
 

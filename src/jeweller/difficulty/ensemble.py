@@ -11,7 +11,7 @@ from fractions import Fraction
 from jeweller.i18n import _
 from jeweller.notation.model import Bar, Part, Score
 from jeweller.notation.transposition import transpose_pitch
-from jeweller.phrases import capitalized, name_bars
+from jeweller.phrases import capitalized, name_bars, note_name
 
 LONGEST = 8  # bars of a passage to begin from
 MOST_GROUPS = 4  # of parts with a rhythm of their own: more are told no more
@@ -150,7 +150,7 @@ def describe_ensemble(score: Score) -> list[str]:
         by_letter: dict[str, list[str]] = {}
         for part, letter in who:
             by_letter.setdefault(letter, []).append(part)
-        words = "; ".join(f"{_names(parts)} {letter}" for letter, parts in by_letter.items())
+        words = "; ".join(f"{_names(parts)} {note_name(letter)}" for letter, parts in by_letter.items())
         told.setdefault(words, []).append(bar)
     sentences += [f"{capitalized(name_bars(bars))}: {words}." for words, bars in told.items()]
     return sentences

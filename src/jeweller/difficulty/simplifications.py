@@ -10,6 +10,7 @@ from fractions import Fraction
 
 from jeweller.i18n import _
 from jeweller.notation.model import Bar, Note, Part
+from jeweller.phrases import note_name
 
 NEAR_SHARE = 0.6  # of the notes of a bar that are the same, for it to look like another
 NEAR_NOTES = 3
@@ -70,7 +71,9 @@ def _repeats(part: Part) -> Iterator[Simplification]:
             notes = tuple(n.id for b in part.bars[k : k + best] for n in _sounding(b))
             yield Simplification(
                 "repeat",
-                f"{here} {'are' if best > 1 else 'is'} {there} again",
+                (_("{here} are {there} again") if best > 1 else _("{here} is {there} again")).format(
+                    here=here, there=there
+                ),
                 (part.bars[k].number, part.bars[k + best - 1].number),
                 notes,
             )
@@ -190,7 +193,9 @@ def _runs(part: Part) -> Iterator[Simplification]:
                 if kind == "chromatic run"
                 else (_("a scale from {first} up to {last}"), _("a scale from {first} down to {last}"))
             )[direction < 0]
-            what = message.format(first=first[1].known_pitch.name, last=last[1].known_pitch.name)
+            what = message.format(
+                first=note_name(first[1].known_pitch.name), last=note_name(last[1].known_pitch.name)
+            )
             yield Simplification(
                 kind, what, (first[0].number, last[0].number), tuple(n.id for _unused, n in row[k : end + 1])
             )

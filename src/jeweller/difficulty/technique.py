@@ -16,6 +16,7 @@ from jeweller.instruments.fingerings import REGISTER, keys_by_finger
 from jeweller.instruments.of_part import fingerings_of
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Note, Part
+from jeweller.phrases import note_name
 
 FAR_SHIFT = 4  # positions of a slide between two notes
 LONG_TUBE = frozenset({"1-3", "1-2-3"})  # valves whose tube is too short: the third slide goes out
@@ -142,7 +143,7 @@ def _two_names(notes: Pairs) -> Iterator[Trap]:
             first, *_others, last = names
             yield trap_of(
                 "printed",
-                _("{one} and {other} are the same key").format(one=first, other=last),
+                _("{one} and {other} are the same key").format(one=note_name(first), other=note_name(last)),
                 [x for name in (first, last) for x in names[name][:1]],
             )
 

@@ -15,6 +15,7 @@ from jeweller.instruments.fingerings import note_midi
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Note, Part
 from jeweller.notation.pitch import key_alter, key_letters, key_name
+from jeweller.phrases import joined_notes, key_said, note_name
 
 VALUES = {
     Fraction(1, 4): N_("a sixteenth note"),
@@ -89,16 +90,11 @@ def find_traps(
 
 
 def _name(note: Note) -> str:
-    return note.pitch.name if note.pitch else ""
+    return note_name(note.pitch.name) if note.pitch else ""
 
 
 def _spelled(fifths: int) -> str:
-    letters = key_letters(fifths)
-    return (
-        _("no sharps or flats")
-        if not letters
-        else ", ".join(letters[:-1]) + (" and " if len(letters) > 1 else "") + letters[-1]
-    )
+    return joined_notes(key_letters(fifths)) or _("no sharps or flats")
 
 
 def _signature(part: Part) -> Iterator[Trap]:
@@ -112,7 +108,7 @@ def _signature(part: Part) -> Iterator[Trap]:
                 what=since.format(
                     number=bar.number,
                     what=_("{key}: {letters}").format(
-                        key=key_name(bar.fifths, bar.mode), letters=_spelled(bar.fifths)
+                        key=key_said(key_name(bar.fifths, bar.mode)), letters=_spelled(bar.fifths)
                     ),
                 ),
                 bars=(bar.number,),
@@ -167,13 +163,13 @@ def _accidentals(part: Part) -> Iterator[Trap]:
             elif n.pitch.alter and key_alter(n.pitch.step, bar.fifths) == n.pitch.alter:
                 by_key.setdefault(n.pitch.letter, []).append((bar, n))
     for letter, pairs in by_key.items():
-        yield trap_of("altered", _("{letter} by the key signature").format(letter=letter), pairs)
+        yield trap_of("altered", _("{letter} by the key signature").format(letter=note_name(letter)), pairs)
     for letter, pairs in printed.items():
-        yield trap_of("printed", _("{letter} printed").format(letter=letter), pairs)
+        yield trap_of("printed", _("{letter} printed").format(letter=note_name(letter)), pairs)
     for letter, pairs in carried.items():
         yield trap_of(
             "carried",
-            _("{letter} still, by the accidental before it in the bar").format(letter=letter),
+            _("{letter} still, by the accidental before it in the bar").format(letter=note_name(letter)),
             pairs,
         )
 
@@ -245,7 +241,7 @@ def _on_instrument(
         if outside:
             yield trap_of(
                 "outside",
-                _("outside the range of the {name}").format(name=instrument.name),
+                _("outside the range of the {name}").format(name=instrument.said),
                 outside,
             )
     steps = list(zip(notes[1:], midi[1:], midi, strict=False))

@@ -16,6 +16,7 @@ from jeweller.documents.mark_canvas import Hit, MarkCanvas, View
 from jeweller.documents.theme import Theme, shape_svg
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import Pitch, spell
+from jeweller.phrases import note_name
 from jeweller.report_format import ReportFinding, ReportNote, TakeReport
 
 HALF = SPACE / 2
@@ -207,7 +208,7 @@ class _Drawer(MarkCanvas):
                     else:
                         steps = heard.diatonic - written.diatonic
                         y = box.y - steps * HALF
-                        self._triangle(box.x - 20, y, colour, width, heard.letter)
+                        self._triangle(box.x - 20, y, colour, width, note_name(heard.letter))
             self.hits.append(Hit(kind="finding", key=f["key"], x=box.x, y=box.y, radius=18))
         if not self.hits or self.hits[-1].key != f["key"]:
             self._at_bar(f, colour, width)
@@ -238,7 +239,7 @@ class _Drawer(MarkCanvas):
             )
             y = box.y - (heard.diatonic - written.diatonic) * HALF
             self._triangle(x + 8, y, colour, width, "", ring=True)
-            self.text(x, y - 22, heard.letter, 21, colour, weight=600)
+            self.text(x, y - 22, note_name(heard.letter), 21, colour, weight=600)
             self.hits.append(Hit(kind="finding", key=f["key"], x=x, y=y, radius=20))
 
     def _accidental(self, f: ReportFinding, colour: str, width: float) -> None:

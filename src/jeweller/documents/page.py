@@ -19,8 +19,9 @@ from jeweller.documents.mark_canvas import View
 from jeweller.documents.plain_text import SHOWN_FIRST, good_sentence, player_words, sureness
 from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme, shape_svg
 from jeweller.i18n import _, chosen_language
+from jeweller.instruments.table import said_instrument
 from jeweller.notation.performance import PerformedPart
-from jeweller.phrases import capitalized
+from jeweller.phrases import capitalized, key_said
 from jeweller.report.advice import choose_faults, choose_tuning
 from jeweller.report.heard import heard_of, heard_sentence
 from jeweller.report.localized import localized_report
@@ -55,7 +56,11 @@ def environment() -> Environment:
         trim_blocks=True,
     )
     environment.globals.update(
-        _=_, language=lambda: chosen_language().replace("_", "-"), capitalized=capitalized
+        _=_,
+        language=lambda: chosen_language().replace("_", "-"),
+        capitalized=capitalized,
+        key_said=key_said,
+        said_instrument=said_instrument,
     )
     return environment
 

@@ -7,7 +7,7 @@ import textwrap
 from jeweller.assessment.finding import is_sure
 from jeweller.assessment.messages import cause_words
 from jeweller.i18n import N_, _
-from jeweller.phrases import capitalized
+from jeweller.phrases import capitalized, note_name
 from jeweller.report.advice import choose_faults, choose_tuning, plan_practice, praise
 from jeweller.report.heard import heard_of, heard_sentence
 from jeweller.report_format import ReportFinding, RestsOn, TakeReport
@@ -190,7 +190,7 @@ def fingers_shown(finding: ReportFinding) -> str:
     """
     d = finding["detail"]
     pairs = ((d.get("written"), d.get("fingers_written")), (d.get("heard"), d.get("fingers_heard")))
-    return " · ".join(f"{name}: {fingers}" for name, fingers in pairs if name and fingers)
+    return " · ".join(f"{note_name(name)}: {fingers}" for name, fingers in pairs if name and fingers)
 
 
 def rest_sentence(r: RestsOn) -> str:

@@ -11,13 +11,14 @@ from fractions import Fraction
 
 from jeweller.documents.engraving import Engraving
 from jeweller.documents.theme import Theme, text_svg
-from jeweller.i18n import N_
+from jeweller.i18n import N_, _
 from jeweller.instruments.choose import Fingering
 from jeweller.instruments.fingerings import count_holes
 from jeweller.instruments.of_part import fingerings_of, trills_of
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Note, Part
 from jeweller.notation.pitch import Pitch, key_alter
+from jeweller.phrases import note_name
 
 LINES = {
     "counts": N_("counts"),
@@ -56,6 +57,7 @@ COUNTINGS["du de"] = {
     F(1, 3): "da",
     F(2, 3): "di",
 }
+SPOKEN = ("1 & 2 &", "1 2 3 4 5 6")  # said with the words of the language
 IN_SIX = "1 2 3 4 5 6"  # every eighth of 6/8 counted; elsewhere as "1 & 2 &"
 COUNTINGS[IN_SIX] = COUNTINGS["1 & 2 &"]
 OWN_WORDS = "own words"
@@ -147,7 +149,7 @@ def list_texts(
         return {n.id: text for bar, n in main if (text := count_text(bar, n, settings.counting))}
     sounding = [(bar, n) for bar, n in main if n.pitch is not None and not n.tie_stop]
     if line == "names":
-        return {n.id: n.pitch.letter for _unused, n in sounding if n.pitch}
+        return {n.id: note_name(n.pitch.letter) for _unused, n in sounding if n.pitch}
     if line == "solfège":
         tonic = own_tonic(part)
         return {n.id: solfege(bar, n, settings.solfege, tonic) for bar, n in sounding}
@@ -201,7 +203,8 @@ def _within(part: F, beat: F, counting: str) -> str:
         return "ta"
     if part not in names and beat == 2:
         part = part * beat % 1
-    return names.get(part, "·")
+    said = names.get(part, "·")
+    return _(said) if counting in SPOKEN else said
 
 
 def _ta_name(note: Note) -> str:

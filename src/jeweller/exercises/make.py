@@ -29,6 +29,7 @@ from jeweller.notation.barring import BarAttributes, add_marks, lay_out_bars
 from jeweller.notation.model import Mark, Part, Score
 from jeweller.notation.pitch import Pitch
 from jeweller.notation.transposition import diatonic_of, transpose_pitch
+from jeweller.phrases import note_name
 
 DRUM_PARTS = {
     "snare-drum": ("Snare drum",),
@@ -78,19 +79,19 @@ def make_exercise(drill: ExerciseRequest, players: Sequence[Instrument]) -> Made
         drums = instrument.clef == "percussion"
         if drums != (drill.kind == "drums"):
             told.append(
-                _("{name}: this has no pitch; make a drum pattern for it.").format(name=instrument.name)
+                _("{name}: this has no pitch; make a drum pattern for it.").format(name=instrument.said)
                 if drums
-                else _("{name}: a drum pattern is for drums.").format(name=instrument.name)
+                else _("{name}: a drum pattern is for drums.").format(name=instrument.said)
             )
             continue
         try:
             part, note = _part(drill, instrument, k)
         except DrillError as error:
-            told.append(f"{instrument.name}: {error}")
+            told.append(f"{instrument.said}: {error}")
             continue
         parts.append(part)
         if note:
-            told.append(f"{instrument.name}: {note}")
+            told.append(f"{instrument.said}: {note}")
     if not parts:
         raise DrillError(" ".join(told) or _("Choose an instrument to make the exercise for."))
     return MadeExercise(Score(title_of(drill, players), tuple(parts)), tuple(told))
@@ -122,7 +123,7 @@ def _part(drill: ExerciseRequest, instrument: Instrument, index: int) -> tuple[P
         if fifths is None:
             raise DrillError(
                 _("The {scale} scale on {letter} would need more than seven signs.").format(
-                    scale=_(scale.name), letter=tonic.letter
+                    scale=_(scale.name), letter=note_name(tonic.letter)
                 )
             )
         row, level = (
@@ -192,7 +193,9 @@ def _placed(
         if ladder is not None:
             return make_row(drill, ladder, leads=leads), level
     raise DrillError(
-        _("{span} from {letter} does not lie within its range.").format(span=drill.span, letter=tonic.letter)
+        _("{span} from {letter} does not lie within its range.").format(
+            span=drill.span, letter=note_name(tonic.letter)
+        )
     )
 
 
@@ -288,11 +291,11 @@ def title_of(drill: ExerciseRequest, players: Sequence[Instrument]) -> str:
     if drill.kind == "drums":
         return _("Drum pattern {seed} in {metre}").format(seed=drill.seed, metre=drill.metre)
     if len(players) == 1:
-        key = written_tonic(drill, players[0]).letter
+        key = note_name(written_tonic(drill, players[0]).letter)
     else:
         tonic = read_tonic(drill.tonic)
         key = (_("Concert {key}") if drill.concert else _("Written {key}")).format(
-            key=printable_tonic(drill.notes_of, tonic).letter if tonic else drill.tonic
+            key=note_name(printable_tonic(drill.notes_of, tonic).letter if tonic else drill.tonic)
         )
     what = {
         "scale": "",

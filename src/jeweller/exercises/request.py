@@ -12,7 +12,7 @@ from jeweller.exercises.scales import CHORDS_BY_NAME, SCALES, Scale, read_tonic,
 from jeweller.i18n import N_, _
 from jeweller.notation.metre import Metre
 
-LEVELS = ("beginner", "intermediate", "advanced")
+LEVELS = (N_("beginner"), N_("intermediate"), N_("advanced"))
 KINDS = {
     "scale": N_("the scale itself"),
     "intervals": N_("the scale in thirds, fourths …"),
@@ -34,26 +34,33 @@ KINDS = {
 }
 SPANS = (
     N_("five notes"),
-    "tetrachord",
+    N_("tetrachord"),
     N_("one octave"),
     N_("two octaves"),
     N_("full range"),
 )  # and "register NAME"
-DIRECTIONS = ("up", "down", "both")
-INTERVALS = {"thirds": 2, "fourths": 3, "fifths": 4, "sixths": 5, "sevenths": 6, "octaves": 7}
+DIRECTIONS = (N_("up"), N_("down"), "both")
+INTERVALS = {
+    N_("thirds"): 2,
+    N_("fourths"): 3,
+    N_("fifths"): 4,
+    N_("sixths"): 5,
+    N_("sevenths"): 6,
+    N_("octaves"): 7,
+}
 CHORDS = {N_("triad"): (0, 2, 4), N_("seventh"): (0, 2, 4, 6)}  # of the scale; others by name
 ARTICULATIONS = (
-    "tongued",
-    "slurred",
+    N_("tongued"),
+    N_("slurred"),
     N_("two and two"),
     N_("slur two tongue two"),
     N_("tongue two slur two"),
     N_("slur three tongue one"),
-    "staccato",
-    "tenuto",
-    "accents",
+    N_("staccato"),
+    N_("tenuto"),
+    N_("accents"),
 )
-DYNAMICS = ("none", "crescendo", "diminuendo", "swell", "terraces")
+DYNAMICS = ("none", N_("crescendo"), N_("diminuendo"), N_("swell"), N_("terraces"))
 METRES = ("2/4", "3/4", "4/4", "5/4", "6/8", "3/8", "7/8", "2/2", "9/8", "12/8")
 # What a bar may change to where a rhythm line holds changes of metre.
 CHANGES = {
@@ -73,7 +80,7 @@ EVERY_KEY = N_("every key")
 KEYS = ("B♭", "F", "C", "G", "D", "A", "E", "B", "G♭", "D♭", "A♭", "E♭")
 FEELS = (N_("even"), N_("swing"))
 ON = (N_("one note"), N_("the scale"))
-LEAPS = ("outward", "inward")
+LEAPS = (N_("outward"), N_("inward"))
 USES = (
     N_("dots"),
     N_("rests"),

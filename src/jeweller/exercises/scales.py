@@ -34,35 +34,38 @@ def _seven(text: str) -> tuple[tuple[int, int], ...]:
 SCALES = {
     s.name: s
     for s in (
-        Scale(name="major", degrees=_seven("0 2 4 5 7 9 11")),
-        Scale(name="natural minor", degrees=_seven("0 2 3 5 7 8 10"), key=-3, mode="minor"),
-        Scale(name="harmonic minor", degrees=_seven("0 2 3 5 7 8 11"), key=-3, mode="minor"),
+        Scale(name=N_("major"), degrees=_seven("0 2 4 5 7 9 11")),
+        Scale(name=N_("natural minor"), degrees=_seven("0 2 3 5 7 8 10"), key=-3, mode="minor"),
+        Scale(name=N_("harmonic minor"), degrees=_seven("0 2 3 5 7 8 11"), key=-3, mode="minor"),
         Scale(
-            name="melodic minor",
+            name=N_("melodic minor"),
             degrees=_seven("0 2 3 5 7 9 11"),
             key=-3,
             down=_seven("0 2 3 5 7 8 10"),
             mode="minor",
         ),
-        Scale(name="dorian", degrees=_seven("0 2 3 5 7 9 10"), key=-2),
-        Scale(name="phrygian", degrees=_seven("0 1 3 5 7 8 10"), key=-4),
-        Scale(name="lydian", degrees=_seven("0 2 4 6 7 9 11"), key=1),
-        Scale(name="mixolydian", degrees=_seven("0 2 4 5 7 9 10"), key=-1),
-        Scale(name="locrian", degrees=_seven("0 1 3 5 6 8 10"), key=-5),
-        Scale(name="major pentatonic", degrees=((0, 0), (1, 2), (2, 4), (4, 7), (5, 9))),
+        Scale(name=N_("dorian"), degrees=_seven("0 2 3 5 7 9 10"), key=-2),
+        Scale(name=N_("phrygian"), degrees=_seven("0 1 3 5 7 8 10"), key=-4),
+        Scale(name=N_("lydian"), degrees=_seven("0 2 4 6 7 9 11"), key=1),
+        Scale(name=N_("mixolydian"), degrees=_seven("0 2 4 5 7 9 10"), key=-1),
+        Scale(name=N_("locrian"), degrees=_seven("0 1 3 5 6 8 10"), key=-5),
+        Scale(name=N_("major pentatonic"), degrees=((0, 0), (1, 2), (2, 4), (4, 7), (5, 9))),
         Scale(
-            name="minor pentatonic", degrees=((0, 0), (2, 3), (3, 5), (4, 7), (6, 10)), key=-3, mode="minor"
+            name=N_("minor pentatonic"),
+            degrees=((0, 0), (2, 3), (3, 5), (4, 7), (6, 10)),
+            key=-3,
+            mode="minor",
         ),
         Scale(
-            name="blues",
+            name=N_("blues"),
             degrees=((0, 0), (2, 3), (3, 5), (3, 6), (4, 7), (6, 10)),
             key=-3,
             down=((0, 0), (2, 3), (3, 5), (4, 6), (4, 7), (6, 10)),
             mode="minor",
         ),
-        Scale(name="whole-tone", degrees=((0, 0), (1, 2), (2, 4), (3, 6), (4, 8), (5, 10)), key=None),
+        Scale(name=N_("whole-tone"), degrees=((0, 0), (1, 2), (2, 4), (3, 6), (4, 8), (5, 10)), key=None),
         Scale(
-            name="chromatic",
+            name=N_("chromatic"),
             degrees=(
                 (0, 0),
                 (0, 1),

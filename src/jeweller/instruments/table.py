@@ -79,6 +79,11 @@ class Instrument:
     knows: tuple[str, ...] = ()  # ids of other instruments that this player plays as well
 
     @property
+    def said(self) -> str:
+        """Its name in the language that is chosen."""
+        return _(self.name)
+
+    @property
     def hands(self) -> str:
         """What it is played with, for words about it: slide, valves, flute, recorder, reed, mallets or
         sticks.
@@ -310,6 +315,20 @@ def instrument_for(name: str, chromatic: int, low: int, high: int) -> Instrument
         sound="flute" if low >= 60 else "trombone",
         tuning="instrument",
     )
+
+
+@functools.cache
+def _names() -> frozenset[str]:
+    return frozenset(i.name for i in instruments())
+
+
+def said_instrument(name: str) -> str:
+    """An instrument's name in the language that is chosen; other names of parts stay as they are.
+
+    >>> said_instrument("Trumpet in B♭"), said_instrument("Solo")
+    ('Trumpet in B♭', 'Solo')
+    """
+    return _(name) if name in _names() else name
 
 
 def require_instrument(name: str) -> Instrument:

@@ -182,7 +182,7 @@ def class_view(library: Library, tray: int, piece: str) -> ClassView:
                 )
         row = PlayerRow(
             player=line.player,
-            instrument=found.name if found is not None else line.take.part,
+            instrument=found.said if found is not None else line.take.part,
             section=section_of(found.id) if found is not None else OTHERS,
             take=line.take.id,
             band=summary["band"],

@@ -10,6 +10,7 @@ import numpy as np
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import SKIPPED_KINDS, Finding, is_sure
 from jeweller.i18n import _
+from jeweller.phrases import joined_notes
 from jeweller.report_format import GoodThing
 
 EVEN_SPREAD = 0.10  # runs with a spread below this are worth a word
@@ -39,7 +40,7 @@ def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[Go
         letters = list(dict.fromkeys(n.written.pitch.letter for n in altered if n.written.pitch))
         out.append(
             {
-                "what": _("{letters} remembered every time").format(letters=" and ".join(letters[:3])),
+                "what": _("{letters} remembered every time").format(letters=joined_notes(letters[:3])),
                 "places": [],
             }
         )

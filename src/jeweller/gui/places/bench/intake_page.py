@@ -23,8 +23,8 @@ from jeweller.library.intake import Guess, Known, part_for
 from jeweller.library.library import Library
 from jeweller.library.tables import Player
 
-KINDS = (("played", "played"), ("rhythm", N_("clapped or spoken")), ("stored", N_("for the ear alone")))
-COLUMNS = ("", "Recording", "Player", "Piece", "Part", N_("What it is"))
+KINDS = (("played", N_("played")), ("rhythm", N_("clapped or spoken")), ("stored", N_("for the ear alone")))
+COLUMNS = ("", N_("Recording"), N_("Player"), N_("Piece"), N_("Part"), N_("What it is"))
 FILE, PLAYER, PIECE, PART, KIND = 1, 2, 3, 4, 5
 
 
@@ -179,7 +179,7 @@ class IntakePage(QWidget):
         self._box(row, PART, _("The part in {name}").format(name=guess.path.name), [])
         self._parts(row, guess.part)
         kind = self._box(
-            row, KIND, _("What {name} is").format(name=guess.path.name), [(words, k) for k, words in KINDS]
+            row, KIND, _("What {name} is").format(name=guess.path.name), [(_(words), k) for k, words in KINDS]
         )
         kind.setCurrentIndex(kind.findData(guess.kind))
 

@@ -27,7 +27,7 @@ from jeweller.gui.places.pattern_book.display_options import plain_table
 from jeweller.i18n import N_, _
 from jeweller.library.assignments import AssignmentStatus
 
-COLUMNS = ("Due", "Piece", N_("What matters"), N_("Handed in"), N_("To decide"), N_("Not yet from"))
+COLUMNS = (N_("Due"), N_("Piece"), N_("What matters"), N_("Handed in"), N_("To decide"), N_("Not yet from"))
 NOTHING = N_(
     "Nothing was given out yet. What is given out says how its takes are checked and marked; who "
     "has not handed in is named here."

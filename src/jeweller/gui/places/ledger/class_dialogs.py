@@ -80,7 +80,7 @@ class _ListDialog(QDialog):
             box.setAccessibleName(_("What {name} plays").format(name=row.name))
             box.addItem(_("not specified"), "")
             for i in instruments():
-                box.addItem(i.name, i.id)
+                box.addItem(i.said, i.id)
             box.setCurrentIndex(max(0, box.findData(row.instrument)))
             self.table.setCellWidget(k, PLAYS, box)
             self.table.setItem(k, PART, QTableWidgetItem(row.part))

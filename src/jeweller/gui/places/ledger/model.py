@@ -125,7 +125,7 @@ class PlayersModel:
     def read(self) -> None:
         """Everybody anew; the chosen player stays chosen while they are there."""
         library = self._model.opened
-        names = {i.id: i.name for i in instruments()}
+        names = {i.id: i.said for i in instruments()}
         self.named = [
             (" · ".join(filter(None, [p.name, names.get(p.instrument, p.part)])), p.id, p.band)
             for p in library.who_plays_what()
@@ -162,7 +162,7 @@ class PlayersModel:
         if self.player is None:
             return ""
         instrument = find_instrument(self.player.instrument) if self.player.instrument else None
-        return instrument.name if instrument is not None else self.player.part
+        return instrument.said if instrument is not None else self.player.part
 
     # ---- what can be done
 

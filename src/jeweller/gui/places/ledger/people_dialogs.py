@@ -104,21 +104,21 @@ class PlayerBox(_Box):
         super().__init__(parent, player.name if player is not None else _("Add player"))
         self.name = QLineEdit(player.name if player is not None else "")
         self.name.setPlaceholderText(_("a name or nickname"))
-        self.row("Name", self.name)
+        self.row(_("Name"), self.name)
         self.instrument = QComboBox()
         self.instrument.addItem(_("not specified"), "")
         for i in instruments():
-            self.instrument.addItem(i.name, i.id)
+            self.instrument.addItem(i.said, i.id)
         self.instrument.setCurrentIndex(
             max(0, self.instrument.findData(player.instrument if player is not None else ""))
         )
-        self.row("Plays", self.instrument)
+        self.row(_("Plays"), self.instrument)
         self.part = QLineEdit(player.part if player is not None else "")
         self.part.setPlaceholderText(_("which part of a score, as 2nd clarinet"))
-        self.row("Part", self.part)
+        self.row(_("Part"), self.part)
         self.also = self.ticks(
             _("Has played too"),
-            [(i.name, i.id) for i in instruments()],
+            [(i.said, i.id) for i in instruments()],
             player.also if player is not None else (),
         )
         self.also.setToolTip(_("Fingerings and lips of these may slip in: a wrong note is then told as such"))
@@ -126,7 +126,7 @@ class PlayerBox(_Box):
         for b in bands:
             self.band.addItem(format_name(b), b.id)
         self.band.setCurrentIndex(max(0, self.band.findData(player.band_id if player is not None else band)))
-        self.row("Band", self.band)
+        self.row(_("Band"), self.band)
 
     def values(self) -> dict[str, Any]:
         return {

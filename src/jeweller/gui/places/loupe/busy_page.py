@@ -30,7 +30,7 @@ class BusyPage(QWidget):
 
     def begin(self, title: str) -> None:
         self.title.setText(title)
-        self.show_progress(0.0, "beginning")
+        self.show_progress(0.0, _("beginning"))
 
     def show_progress(self, share: float, what: str) -> None:
         self.bar.setValue(round(1000 * share))

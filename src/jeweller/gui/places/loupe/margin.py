@@ -29,7 +29,7 @@ from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import facet_pixmap
 from jeweller.i18n import N_, _, ngettext
-from jeweller.phrases import capitalized, how_often, name_bars
+from jeweller.phrases import capitalized, how_often, name_bars, note_name
 from jeweller.report_format import ReportFinding
 
 if TYPE_CHECKING:
@@ -75,9 +75,9 @@ def rows_of(f: ReportFinding) -> list[tuple[str, str]]:
     d = f["detail"]
     rows = []
     if d.get("written") or d.get("written_beats") is not None:
-        rows.append((_("written"), str(d.get("written") or _beats(d["written_beats"]))))
+        rows.append((_("written"), note_name(str(d.get("written") or "")) or str(_beats(d["written_beats"]))))
     if d.get("heard") or d.get("heard_beats") is not None:
-        rows.append((_("heard"), str(d.get("heard") or _beats(d["heard_beats"]))))
+        rows.append((_("heard"), note_name(str(d.get("heard") or "")) or str(_beats(d["heard_beats"]))))
     much = []
     if "beats" in d:
         much.append(_("{beats:+g} beats").format(beats=d["beats"]))

@@ -48,7 +48,7 @@ def plain(words: str) -> QLabel:
 def plain_table(columns: Sequence[str], name: str) -> QTableWidget:
     """An empty table without lines, its headings at the left; `name` is what a screen reader says."""
     table = QTableWidget(0, len(columns))
-    table.setHorizontalHeaderLabels(list(columns))
+    table.setHorizontalHeaderLabels([_(c) for c in columns])
     table.setAccessibleName(name)
     table.verticalHeader().hide()
     table.setShowGrid(False)
@@ -88,7 +88,7 @@ class PartChoice(QWidget):
         self.instrument.addItem(_("concert pitch"), CONCERT)
         for i in instruments():
             if i.clef != "percussion":
-                self.instrument.addItem(i.name, i.id)
+                self.instrument.addItem(i.said, i.id)
         row.addWidget(self.instrument)
         self.octaves = QComboBox()
         self.octaves.setAccessibleName(_("Moved by octaves"))
@@ -161,7 +161,7 @@ class PartChoice(QWidget):
         if best == self.octave:
             return ""
         words = self.octaves.itemText(self.octaves.findData(best))
-        return _("On the {name} it lies best {words}.").format(name=instrument.name, words=words)
+        return _("On the {name} it lies best {words}.").format(name=instrument.said, words=words)
 
 
 class DisplayOptions(QWidget):

@@ -108,6 +108,12 @@ KIND_WORDS = {
     "chorale": N_("A chorale"),
     "drums": N_("A drum pattern"),
 }
+FAMILIES = (
+    ("woodwind", N_("Woodwinds")),
+    ("brass", N_("Brass")),
+    ("percussion", N_("Percussion")),
+    ("other", N_("Others")),
+)
 UNJOINED = {"long tones", "two notes", "shrinking", "echo", "call", "tuning chord", "chorale", "drums"}
 SAID = {
     "direction": {"both": N_("up and down")},
@@ -201,7 +207,7 @@ class ExerciseSentence(QWidget):
     def _word(self, name: str) -> QPushButton:
         button = QPushButton(self.said(name))
         button.setObjectName("inline")
-        button.setAccessibleName(f"{name}: {self.said(name)}")
+        button.setAccessibleName(self.said(name))
         button.clicked.connect(
             lambda _unused=False, n=name, b=button: self.menu(n).popup(b.mapToGlobal(b.rect().bottomLeft()))
         )
@@ -214,7 +220,7 @@ class ExerciseSentence(QWidget):
 
     def _said(self, name: str) -> str:
         if name == "players":
-            names = [i.name for i in self.players]
+            names = [i.said for i in self.players]
             return (
                 names[0]
                 if len(names) == 1
@@ -290,15 +296,15 @@ class ExerciseSentence(QWidget):
 
     def _players_menu(self, menu: QMenu) -> None:
         self._item(menu, _("the whole band"), lambda: self.set_players([require_instrument(n) for n in BAND]))
-        for family, title in (("woodwind", "Woodwinds"), ("brass", "Brass"), ("percussion", "Percussion")):
-            sub = menu.addMenu(title)
+        for family, title in FAMILIES:
+            sub = menu.addMenu(_(title))
             for i in instruments():
                 if i.family == family:
-                    self._item(sub, i.name, lambda i=i: self.set_players([i]), self.players == (i,))
+                    self._item(sub, i.said, lambda i=i: self.set_players([i]), self.players == (i,))
         more = menu.addMenu(_("One more"))
         for i in instruments():
             if i not in self.players:
-                self._item(more, i.name, lambda i=i: self.set_players([*self.players, i]))
+                self._item(more, i.said, lambda i=i: self.set_players([*self.players, i]))
 
     def set_players(self, players: Sequence[Instrument]) -> None:
         self.players = tuple(players)

@@ -233,8 +233,9 @@ class TypedPage(QWidget):
         self.score = score if score.parts and score.parts[0].note_count else None
         self._underline()
         if self.problems:
+            at_line = _("line {line}")
             links = [
-                f'<a href="{k}">line {p.line}</a>: {_escaped(p.text)}'
+                f'<a href="{k}">{at_line.format(line=p.line)}</a>: {_escaped(p.text)}'
                 for k, p in enumerate(self.problems[:SHOWN])
             ]
             more = len(self.problems) - SHOWN

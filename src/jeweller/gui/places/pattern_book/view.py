@@ -165,7 +165,7 @@ class PatternPlace(QWidget):
         self.typed_for.setAccessibleName(_("The instrument the line is written for"))
         for i in instruments():
             if i.clef != "percussion":
-                self.typed_for.addItem(i.name, i.id)
+                self.typed_for.addItem(i.said, i.id)
         self.typed_for.setCurrentIndex(self.typed_for.findData("flute"))
         self.typed_for.currentIndexChanged.connect(lambda _unused: self.refresh())
         self.typed.row.insertWidget(0, plain(_("Written for")))
