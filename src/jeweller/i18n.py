@@ -23,6 +23,8 @@ LANGUAGES = {
     SOURCE: "English: bar, quarter note",
     "en_GB": "English (UK): bar, crotchet",
     "en_US": "English (US): measure, quarter note",
+    "de": "Deutsch",
+    "es": "Español",
 }
 
 
@@ -88,6 +90,16 @@ def find_language(name: str) -> str:
             )
         )
     return name
+
+
+def language_of(locale: str) -> str:
+    """The language for a desktop's locale: its own where there is one, that of the source else.
+
+    >>> language_of("de_AT"), language_of("en_GB.UTF-8"), language_of("fr_FR")
+    ('de', 'en_GB', 'en')
+    """
+    name = locale.partition(".")[0]
+    return next((n for n in (name, name.partition("_")[0]) if n in LANGUAGES), SOURCE)
 
 
 def use_language(language: str) -> None:

@@ -30,5 +30,6 @@ def fill_in(message: str | tuple[str, str], finding: Finding, **values: Any) -> 
     said = _(message) if isinstance(message, str) else ngettext(*message, finding.count)
     of = values.pop("of", 0) or finding.detail.get("of", 0) or finding.count
     often = how_often(finding.count, of)
-    values = {k: note_name(v) if isinstance(v, str) else v for k, v in values.items()}
+    # A letter alone was spelled out before: only names of pitches are still those of the report.
+    values = {k: note_name(v) if isinstance(v, str) and v[-1:].isdigit() else v for k, v in values.items()}
     return said.format(at=describe_place(finding), times=finding.count, of=of, often=often, **values)

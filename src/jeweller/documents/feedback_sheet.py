@@ -22,7 +22,7 @@ from jeweller.documents.plain_text import fingers_shown, good_sentence
 from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme, shape_svg
 from jeweller.i18n import N_, _
 from jeweller.notation.performance import PerformedPart
-from jeweller.phrases import name_bars
+from jeweller.phrases import name_bars, note_name
 from jeweller.report.advice import choose_faults, plan_practice, praise
 from jeweller.report.heard import heard_of, heard_sentence
 from jeweller.report.localized import localized_report
@@ -87,7 +87,7 @@ def format_advice(slip: FeedbackSheet) -> str:
 def criteria(slip: FeedbackSheet) -> list[str]:
     """What was asked for, and how often it was right."""
     return list(slip.asked) or [
-        _("{what}: {right} of {total}").format(what=t["what"], right=t["right"], total=t["total"])
+        _("{what}: {right} of {total}").format(what=note_name(t["what"]), right=t["right"], total=t["total"])
         for t in slip.report["traps"]
         if t["total"]
     ]
@@ -139,7 +139,7 @@ def format_feedback_text(
     """One slip as plain text, for mail."""
     slip = _worded(slip)
     out = [f"{slip.title} · {slip.part}", ""]
-    paragraphs = [_greeted(settings.greeting, slip), heard_sentence(heard_of(slip.report))]
+    paragraphs = [_greeted(_(settings.greeting), slip), heard_sentence(heard_of(slip.report))]
     good = good_sentence(slip.report)
     if good:
         paragraphs.append(_("Good: {good}").format(good=good))
@@ -203,7 +203,7 @@ def _shown(slip: FeedbackSheet, settings: FeedbackSettings, theme: Theme) -> dic
         "player": slip.player,
         "title": slip.title,
         "part": slip.part,
-        "greeting": _greeted(settings.greeting, slip),
+        "greeting": _greeted(_(settings.greeting), slip),
         "heard": heard_sentence(heard_of(slip.report)),
         "good": good_sentence(slip.report),
         "things": things,

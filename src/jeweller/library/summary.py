@@ -186,12 +186,12 @@ def format_mark(summary: dict[str, Any]) -> str:
     elif summary.get("mark") is None:
         return ""
     elif summary.get("form") == "bands":
-        told = str(summary["band"])
+        told = _(str(summary["band"]))
     elif summary.get("form") == "letters":
         told = letter_of(summary["mark"], summary["out_of"])
     else:
         told = _("{band}, {mark:g} of {out_of}").format(
-            band=summary["band"], mark=summary["mark"], out_of=summary["out_of"]
+            band=_(str(summary["band"])), mark=summary["mark"], out_of=summary["out_of"]
         )
     if bars := heard_bars(summary):
         told += f", {bars}"

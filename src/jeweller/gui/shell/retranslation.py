@@ -10,14 +10,14 @@ from PySide6.QtCore import QLibraryInfo, QLocale, QObject, QSettings, QTranslato
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QWidget
 
-from jeweller.i18n import LANGUAGES, SOURCE, _, source_messages, use_language
+from jeweller.i18n import LANGUAGES, SOURCE, _, language_of, source_messages, use_language
 
 PROPERTIES = ("text", "title", "toolTip", "accessibleName", "placeholderText", "suffix")
 
 
 def remembered_language(settings: QSettings) -> str:
-    """The language that was chosen the last time."""
-    language = str(settings.value("language", SOURCE))
+    """The language that was chosen the last time; at first that of the desktop."""
+    language = str(settings.value("language") or language_of(QLocale.system().name()))
     return language if language in LANGUAGES else SOURCE
 
 

@@ -31,7 +31,14 @@ PLACES = {
     "loupe": PlaceName(N_("Loupe"), N_("one take looked at closely"), 1),
 }
 WIDTH = 84
+BOLD = 1.1  # how much wider the words are than in the font of the spine
 ICON = 26
+
+
+def _on_lines(word: str) -> str:
+    """A name on two lines where it has several words."""
+    first, _unused, last = word.rpartition(" ")
+    return f"{first}\n{last}" if first else word
 
 
 class Sidebar(QWidget):
@@ -50,7 +57,7 @@ class Sidebar(QWidget):
         self.buttons: dict[str, QToolButton] = {}
         for place, named in PLACES.items():
             button = QToolButton()
-            button.setText(_(named.word).replace(" ", "\n"))
+            button.setText(_on_lines(_(named.word)))
             button.setToolTip(f"{_(named.subtitle)} (Ctrl+{named.key})")
             button.setAccessibleName(_(named.word))
             button.setCheckable(True)
@@ -68,7 +75,11 @@ class Sidebar(QWidget):
             button.setChecked(name == place)
 
     def set_theme(self, theme: Theme, points: float) -> None:
-        width = round(WIDTH * points / 11.0)
+        for place, button in self.buttons.items():
+            button.setText(_on_lines(_(PLACES[place].word)))
+        words = [w for button in self.buttons.values() for w in button.text().split("\n")]
+        widest = max(self.fontMetrics().horizontalAdvance(word) for word in words)
+        width = max(round(WIDTH * points / 11.0), round(BOLD * widest) + 40)
         self.setFixedWidth(width)
         for place, button in self.buttons.items():
             button.setIcon(icon(place, theme, ICON))

@@ -28,6 +28,7 @@ from jeweller.library.states import TakeState
 from jeweller.library.summary import format_mark
 from jeweller.library.tray import OpenTake, TakeEntry
 from jeweller.notation.performance import PerformedPart
+from jeweller.phrases import note_name
 
 MOST_ASKED = 5  # altered notes that are told, where nothing was chosen
 UNCHECKED: dict[str, str] = {
@@ -158,7 +159,9 @@ class TakePage(QWidget):
             )
         elif hand.report is not None:
             asked = [
-                _("{what}: {right} of {total}").format(what=t["what"], right=t["right"], total=t["total"])
+                _("{what}: {right} of {total}").format(
+                    what=note_name(t["what"]), right=t["right"], total=t["total"]
+                )
                 for t in hand.report["traps"]
                 if t["total"]
             ][:MOST_ASKED]

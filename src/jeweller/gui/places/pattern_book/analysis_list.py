@@ -131,9 +131,7 @@ class AnalysisList(QScrollArea):
             column.addWidget(wrapped(_("What makes it lighter"), points, weight=600))
         for light in over.lighter[:LIGHTER]:
             column.addLayout(
-                self._row(
-                    light.what, () if light.what.startswith("bar") else light.bars[:1], light.notes, theme
-                )
+                self._row(light.what, () if light.kind == "repeat" else light.bars[:1], light.notes, theme)
             )
         if len(over.lighter) > LIGHTER:
             column.addWidget(

@@ -32,6 +32,7 @@ from jeweller.exercises.rhythms import ROWS
 from jeweller.exercises.scales import CHORDS_BY_NAME, SCALES
 from jeweller.i18n import N_, _, ngettext
 from jeweller.instruments.table import Instrument, instruments, require_instrument
+from jeweller.phrases import note_name
 
 TONICS = ("C", "G", "D", "A", "E", "B", "F♯", "F", "B♭", "E♭", "A♭", "D♭")
 PROGRESSIONS = ("1 4 5 1", "1 5 1", "1 6 4 5 1", "1 2 5 1", "1 4 2 5 1", "1")
@@ -233,6 +234,8 @@ class ExerciseSentence(QWidget):
             return KIND_WORDS[value]
         if name == "uses":
             return ", ".join(_(use) for use in value) if value else _("plain values")
+        if name in ("tonic", "other") and value:
+            return note_name(str(value))
         if name == "other" and not value:
             return _("the next note")
         return SAID.get(name, {}).get(str(value), str(value))
@@ -253,6 +256,8 @@ class ExerciseSentence(QWidget):
                 words = (
                     KINDS[str(value)]
                     if name == "kind"
+                    else note_name(str(value))
+                    if name in ("tonic", "other") and value
                     else SAID.get(name, {}).get(str(value), str(value)) or _("the next note")
                 )
                 self._item(
