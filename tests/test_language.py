@@ -16,9 +16,11 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+from babel.messages.pofile import read_po
 from PySide6.QtCore import QEvent
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QWidget
+from tools.update_catalogues import extract
 
 from jeweller import errors, i18n
 from jeweller.assessment.finding import KINDS
@@ -26,13 +28,16 @@ from jeweller.assessment.messages import KIND_NAMES, localized, texts_of
 from jeweller.cli.main import main
 from jeweller.documents.check_documents import render_sheets
 from jeweller.documents.plain_text import summary_text
+from jeweller.documents.text_lines import count_text
 from jeweller.errors import SettingError
+from jeweller.exercises.request import KINDS as KINDS_MADE
 from jeweller.gui.shell.retranslation import PROPERTIES
 from jeweller.i18n import SOURCE, _, in_language, ngettext, use_language
 from jeweller.instruments.table import instruments
 from jeweller.library.library import Library
+from jeweller.phrases import key_said, natural, note_name
 from jeweller.report.localized import localized_report
-from tests.support import checked_take
+from tests.support import checked_take, part_of
 from tests.test_class import fill
 from tests.test_desk import DeskCase
 
@@ -88,8 +93,49 @@ class Catalogues(unittest.TestCase):
             self.assertEqual(ngettext("{n} bar", "{n} bars", 2), "{n} measures")
         self.assertEqual(_("bar {bar}"), "bar {bar}")
 
+    def test_german_and_spanish_are_complete(self) -> None:
+        """Whatever is read in the window, a report, a slip, on a sheet; the command line may speak English."""
+        terminal = ("cli/", "simulator/", "demo_band", "setting", "regression")
+        for language in ("de", "es"):
+            catalogue = (i18n.LOCALE / language / "LC_MESSAGES" / "jeweller.po").read_bytes()
+            written = read_po(io.BytesIO(catalogue))
+            for message in extract():
+                seen = [place for place, _line in message.locations if not place.startswith(terminal)]
+                if message.id and seen:
+                    said = written[message.id].string
+                    self.assertTrue(all(said) if isinstance(said, tuple) else said, (language, message.id))
+
+    def test_notes_and_keys_have_the_names_of_the_language(self) -> None:
+        for language, said in (
+            ("en", ["B♭4", "B", "B flat", "F♯", "B♭ major", "1 e & a"]),
+            ("de", ["B4", "H", "B", "Fis", "B-Dur", "1 e + e"]),
+            ("es", ["si♭4", "si", "si♭", "fa♯", "si♭ mayor", "1 ta y ta"]),
+        ):
+            with in_language(language):
+                counted = [
+                    count_text(bar, n, "1 & 2 &")
+                    for bar in part_of("C5/.25 C5/.25 C5/.25 C5/.25 C5/1 C5/2").bars
+                    for n in bar.notes[:4]
+                ]
+                self.assertEqual(
+                    [
+                        note_name("B♭4"),
+                        note_name("B"),
+                        natural("B♭"),
+                        note_name("F♯"),
+                        key_said("B♭ major"),
+                        " ".join(counted),
+                    ],
+                    said,
+                )
+
+    def test_a_desktop_speaks_its_own_language(self) -> None:
+        self.assertEqual(
+            [i18n.language_of(x) for x in ("de_CH", "es_MX", "en_GB", "pt_BR")], ["de", "es", "en_GB", "en"]
+        )
+
     def test_placeholders_are_the_same_in_every_language(self) -> None:
-        for language in ("en_GB", "en_US"):
+        for language in ("en_GB", "en_US", "de", "es"):
             with in_language(language):
                 for said, message in i18n.source_messages().items():
                     self.assertEqual(
@@ -97,7 +143,7 @@ class Catalogues(unittest.TestCase):
                     )
 
     def test_an_unknown_language_is_named(self) -> None:
-        with self.assertRaisesRegex(SettingError, "no language “xx”; there are en, en_GB, en_US"):
+        with self.assertRaisesRegex(SettingError, "no language “xx”; there are en, en_GB, en_US, de, es"):
             use_language("xx")
 
 
@@ -170,29 +216,46 @@ class Shown(DeskCase):
         again.close()
         self.window.set_language("en_GB")
         self.assertIn("crotchets", "\n".join(self.every_place(self.window)))
+        self.window.set_language("de")
+        german = "\n".join(self.every_place(self.window))
+        for words in ("Den Takt wiederholen", "Klassenbuch", "Takt 3, Schlag 3: nach der Pause"):
+            self.assertIn(words, german)
         self.window.set_language(SOURCE)
         self.assertEqual(set(self.every_place(self.window)), set(plain))
 
     def test_nothing_is_said_past_the_catalogue(self) -> None:
+        asked: set[str] = set()
+
+        def looked_up(message: str) -> str:
+            asked.add(message)
+            return f"⟦{message}⟧"
+
         marked = gettext.NullTranslations()
-        marked.gettext = lambda message: f"⟦{message}⟧"  # type: ignore[method-assign]
-        marked.ngettext = lambda one, many, n: f"⟦{one if n == 1 else many}⟧"  # type: ignore[method-assign]
+        marked.gettext = looked_up  # type: ignore[method-assign]
+        marked.ngettext = lambda one, many, n: looked_up(one if n == 1 else many)  # type: ignore[method-assign]
         with mock.patch.object(i18n, "_catalogue", lambda language: marked):
             self.window.settings.setValue("language", "en_US")
             window = self.make_window()
             for place in ("loupe", "pattern", "bench", "ledger"):
                 window.go(place)
                 self.turn(50)
+            for kind in KINDS_MADE:
+                window.pattern.maker.choose("kind", kind)
+                for word in window.pattern.maker.words:
+                    window.pattern.maker.menu(word)
             said = shown(window)
             lists = [m.title() for m in window.findChildren(QMenu)]
             window.close()
+        known = {x for m in extract() for x in ([m.id] if isinstance(m.id, str) else m.id)}
+        unknown = {m for m in asked - known if re.search("[A-Za-z]{2}", m) and "⟦" not in m}
+        self.assertEqual(unknown - {"PDF", "MEI", "MIDI", "MusicXML"}, set())
         own = {*i18n.LANGUAGES.values(), *(i.name for i in instruments()), "First week", "Space"}
         left = [
             t
             for t in (*said, *lists)
             if "⟦" not in t and re.search("[A-Za-z]{3}", t) and t not in own and "A test" not in t
         ]
-        pieces = [t for t in left if t.strip().endswith(("⟧", ",", "for"))]  # of a sentence in parts
+        pieces = [t for t in left if t != t.strip() or t.startswith(", ")]  # of a sentence in parts
         self.assertEqual([t for t in left if t not in pieces], [])
 
 

@@ -73,6 +73,14 @@ NOTE_NAMES = {
 }
 PITCH_NAME = re.compile(r"([A-G][♭♯𝄫𝄪]?)(♮?)(-?\d*)")
 KEY_NAME = re.compile(r"([A-G][♭♯]?) (major|minor)")
+# What a speed counts, by how many quarters it lasts.
+BEAT_NAMES = {
+    0.5: N_("eighths"),
+    1.0: N_("quarters"),
+    1.5: N_("dotted quarters"),
+    2.0: N_("halves"),
+    3.0: N_("dotted halves"),
+}
 LEAST_BEATS = 0.085  # less is too little to be called a tenth
 COUNTS = {
     0.25: N_("a quarter of a count"),
@@ -141,6 +149,15 @@ def key_said(name: str) -> str:
     tonic = note_name(match[1])
     message = _("{tonic} major") if match[2] == "major" else _("{tonic} minor")
     return message.format(tonic=tonic, small=tonic[:1].lower() + tonic[1:])
+
+
+def beat_name(quarters: float) -> str:
+    """What a speed counts in a metre whose beat lasts so many quarters.
+
+    >>> beat_name(1.5)
+    'dotted quarters'
+    """
+    return _(BEAT_NAMES.get(quarters, BEAT_NAMES[1.0]))
 
 
 def joined_notes(letters: Sequence[str]) -> str:

@@ -18,7 +18,7 @@ from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Bar, Part
 from jeweller.notation.pitch import in_key, key_name, spell
-from jeweller.phrases import key_said, name_bars, name_range, note_name
+from jeweller.phrases import beat_name, key_said, name_bars, name_range, note_name
 
 # What a trap adds to the weight of its bar; the others, that lie on whole pieces, none.
 WEIGHTS = {
@@ -64,13 +64,6 @@ LEVELS = tuple(
     zip((0.5, 1.5, 2.5, 3.5), (N_("first notes"), N_("easy"), N_("medium"), N_("hard")), strict=True)
 )  # up to so much; beyond: very hard
 HARDEST = N_("very hard")
-BEATS = {
-    Fraction(1, 2): N_("eighths"),
-    Fraction(1): N_("quarters"),
-    Fraction(3, 2): N_("dotted quarters"),
-    Fraction(2): N_("halves"),
-    Fraction(3): N_("dotted halves"),
-}
 # What makes a part hard to read, a level for each unit: notes a second beyond one, kinds of rhythm, signs,
 # accidentals to a bar, octaves, the share of notes beyond what beginners and most players have, awkward
 # changes to a bar, ornaments to a bar, doublings of eight bars, unusual metres.
@@ -154,7 +147,7 @@ def analyse_part(
         bpm=bpm,
         begin_bpm=begin,
         beats=(round(begin / beat_q), round(bpm / float(beat_q))),
-        beat=_(BEATS.get(beat_q, BEATS[Fraction(1)])),
+        beat=beat_name(float(beat_q)),
         path=tuple(_path(part, weight, hardest, lighter)),
         hardest=tuple(hardest),
         warm_up=tuple(pitches[m] for m in sorted(pitches)),

@@ -21,7 +21,7 @@ from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme, shape_s
 from jeweller.i18n import _, chosen_language
 from jeweller.instruments.table import said_instrument
 from jeweller.notation.performance import PerformedPart
-from jeweller.phrases import capitalized, key_said
+from jeweller.phrases import beat_name, capitalized, key_said
 from jeweller.report.advice import choose_faults, choose_tuning
 from jeweller.report.heard import heard_of, heard_sentence
 from jeweller.report.localized import localized_report
@@ -38,14 +38,16 @@ FONT_FILES = (
 
 
 def _played(report: TakeReport) -> str:
-    """How fast it was played, and how fast it is written, where that is said."""
+    """How fast it was played, and how fast it is written, where that is said, in printed beats."""
+    beat = report["score"]["beat_unit_q"]
     written = report["score"]["written_bpm"]
     message = (
-        _("played at {played:.0f} (written {written:.0f}) quarters a minute")
+        _("played at {played:.0f} (written {written:.0f}) {beat} a minute")
         if written
-        else _("played at {played:.0f} quarters a minute")
+        else _("played at {played:.0f} {beat} a minute")
     )
-    return message.format(played=report["tempo"]["played_bpm"] or 0, written=written or 0)
+    played = (report["tempo"]["played_bpm"] or 0) / beat
+    return message.format(played=played, written=(written or 0) / beat, beat=beat_name(beat))
 
 
 @functools.cache

@@ -97,13 +97,18 @@ def player_words(report: TakeReport) -> str:
 def summary_text(report: TakeReport, width: int = 100) -> str:
     """The page of a check as text."""
     s, t = report["score"], report["tempo"]
-    out = [f"{s['title'] or 'Untitled'} · {s['part']} · {report['take']['file']}"]
+    out = [f"{s['title'] or _('Untitled')} · {s['part']} · {report['take']['file']}"]
     if not report["followed"]:
         return "\n".join([*out, _("The recording does not follow this part."), ""])
-    asked = _(" (written {written_bpm:g})").format(written_bpm=s["written_bpm"]) if s["written_bpm"] else ""
+    beat = s["beat_unit_q"]
+    asked = (
+        _(" (written {written_bpm:g})").format(written_bpm=round(s["written_bpm"] / beat, 1))
+        if s["written_bpm"]
+        else ""
+    )
     out.append(
         _("Tempo {played_bpm:.0f}{asked}. {band}: {value:g} of {out_of}.").format(
-            played_bpm=t["played_bpm"],
+            played_bpm=(t["played_bpm"] or 0) / beat,
             asked=asked,
             band=capitalized(_(str(report["mark"]["band"]))),
             value=report["mark"]["value"],

@@ -66,7 +66,8 @@ def good_things(case: AssessmentContext, findings: Sequence[Finding]) -> list[Go
         )
     logs = np.log(np.array(f.seconds_per_quarter[f.first : f.last + 1]))
     if len(logs) >= 8 and float(np.std(logs)) < STEADY_CV and not kinds & {"rushing", "dragging"}:
-        out.append({"what": _("tempo steady at {value:.0f}").format(value=60 / f.take_spq), "places": []})
+        bpm = 60 / f.take_spq / float(f.line.beat)
+        out.append({"what": _("tempo steady at {value:.0f}").format(value=bpm), "places": []})
     if f.line.bars[0].bar.implicit and f.first == 0 and not {"early", "late"} & kinds:
         out.append({"what": _("the pickup came in right"), "places": [f.line.bars[0].number]})
     return out[:4]

@@ -5,10 +5,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import partial
 
 from PySide6.QtCore import QLibraryInfo, QLocale, QObject, QSettings, QTranslator
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QTableWidget, QWidget
 
 from jeweller.i18n import LANGUAGES, SOURCE, _, language_of, source_messages, use_language
 
@@ -30,27 +31,39 @@ def translate_dialogs(app: QApplication, language: str) -> None:
 
 
 def retranslate(root: QWidget, language: str) -> None:
-    """Changes the language of this context, and every fixed word of a window with it."""
+    """Changes the language of this context, and every fixed word of a window with it. Two messages may be the
+    same word in a language: which one a text stands for is remembered where it was changed.
+    """
     messages = source_messages()
     use_language(language)
-    for now, change in _texts(root):
-        message = messages.get(now, now)
+    for owner, key, now, change in _texts(root):
+        kept = owner.property(key)
+        message = kept[1] if isinstance(kept, list) and kept[0] == now else messages.get(now, now)
         if message and (said := _(message)) != now:
             change(said)
+            owner.setProperty(key, [said, message])
 
 
-def _texts(root: QWidget) -> Iterator[tuple[str, Callable[[str], object]]]:
-    """Every text that is shown, with what changes it."""
+def _texts(root: QWidget) -> Iterator[tuple[QObject, str, str, Callable[[str], object]]]:
+    """Every text that is shown: whose it is, under which name its message is remembered, the text, and what
+    changes it.
+    """
     for owner in (*root.findChildren(QWidget), *root.findChildren(QAction)):
         if isinstance(owner, QMenu):
             continue  # its title is the text of its action
         if isinstance(owner, QComboBox):
             for k in range(owner.count()):
-                yield owner.itemText(k), lambda text, o=owner, k=k: o.setItemText(k, text)  # type: ignore[misc]
+                change = partial(owner.setItemText, k)
+                yield owner, f"message of item {k}", owner.itemText(k), change
+        if isinstance(owner, QTableWidget):
+            for k in range(owner.columnCount()):
+                heading = owner.horizontalHeaderItem(k)
+                if heading is not None and heading.text():
+                    yield owner, f"message of heading {k}", heading.text(), heading.setText
         for name in PROPERTIES:
             said = owner.property(name)
             if isinstance(said, str) and said:
-                yield said, lambda text, o=owner, n=name: _set(o, n, text)  # type: ignore[misc]
+                yield owner, f"message of {name}", said, partial(_set, owner, name)
 
 
 def _set(owner: QObject, name: str, text: str) -> None:
