@@ -303,6 +303,7 @@ class ByHand(unittest.TestCase):
         part = one(replace(DRILL, kind="rhythm", bars=16, uses=("changes of metre", "long rests"), seed=4))
         self.assertGreater(len({(b.beats, b.beat_type) for b in part.bars}), 1)
         self.assertTrue(rest_blocks(part))
+        self.assertFalse(rest_blocks(one(replace(DRILL, kind="two notes"))))  # bars to fill, not to count
         self.assertEqual(part.bars[-1].metre, part.bars[0].metre)
         seven = one(replace(DRILL, kind="rhythm", metre="7/8", bars=4, rhythm="eighths", uses=("fast",)))
         beams = [compute_beams(b) for b in seven.bars]

@@ -325,7 +325,8 @@ class Sheets(WithCheck):
         with ThreadPoolExecutor(4) as pool:
             beside = list(
                 pool.map(
-                    lambda k: _engrave.__wrapped__((PART, other)[k % 2], 1000.0, True, 0.0, 0), range(24)
+                    lambda k: _engrave.__wrapped__((PART, other)[k % 2], 1000.0, True, 0.0, 0, False),
+                    range(24),
                 )
             )
         self.assertTrue(all(e.notes == alone[k % 2].notes for k, e in enumerate(beside)))

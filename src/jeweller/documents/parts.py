@@ -18,8 +18,8 @@ from jeweller.documents.text_lines import (
 )
 from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme
 from jeweller.i18n import _
-from jeweller.instruments.drums import DRUM_SET
 from jeweller.instruments.table import Instrument, instrument_for
+from jeweller.notation.drums import DRUM_SET
 from jeweller.notation.model import Part, Score
 from jeweller.notation.writers.midi import write_midi
 from jeweller.notation.writers.musicxml import write_musicxml

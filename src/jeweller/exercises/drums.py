@@ -12,8 +12,8 @@ import numpy as np
 
 from jeweller.exercises.request import ExerciseRequest
 from jeweller.exercises.rhythms import draw_in
-from jeweller.instruments.drums import DRUM_SET, DrumVoice
 from jeweller.notation.barring import BarAttributes, UnbarredNote, lay_out_bars
+from jeweller.notation.drums import DRUM_SET, DrumVoice
 from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar
 from jeweller.notation.pitch import Pitch

@@ -4,6 +4,7 @@ that suits it.
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
@@ -22,14 +23,14 @@ from jeweller.exercises.scales import (
     require_tonic,
 )
 from jeweller.i18n import _
-from jeweller.instruments.drums import DRUM_SET
 from jeweller.instruments.fingerings import note_midi
 from jeweller.instruments.table import Instrument
 from jeweller.notation.barring import BarAttributes, add_marks, lay_out_bars
+from jeweller.notation.drums import DRUM_SET
 from jeweller.notation.model import Mark, Part, Score
 from jeweller.notation.pitch import Pitch
 from jeweller.notation.transposition import diatonic_of, transpose_pitch
-from jeweller.phrases import note_name
+from jeweller.phrases import key_said, note_name
 
 DRUM_PARTS = {
     "snare-drum": ("Snare drum",),
@@ -140,6 +141,8 @@ def _part(drill: ExerciseRequest, instrument: Instrument, index: int) -> tuple[P
             for beats, beat_type in row.metres or [drill.beats]
         ]
         bars = add_marks(lay_out_bars(row.sounds, signatures, pickup=pickup, prefix=prefix), row.marks)
+        if drill.kind == "two notes":  # bars to make something of
+            bars = tuple(dataclasses.replace(b, to_fill=k > 1) for k, b in enumerate(bars))
     thirds = drill.beats[1] == 8 and drill.beats[0] % 3 == 0
     beat_unit = "half" if drill.beats[1] == 2 else "quarter." if thirds else "quarter"
     quarters = {"half": 2.0, "quarter.": 1.5}.get(beat_unit, 1.0) * drill.bpm
@@ -317,4 +320,6 @@ def title_of(drill: ExerciseRequest, players: Sequence[Instrument]) -> str:
     }[drill.kind]
     if drill.kind in ("switch", "two notes", "rhythm") or drill.named_chord:
         return f"{key}{what}"
+    if drill.scale == "major" and len(players) == 1:
+        return key_said(f"{written_tonic(drill, players[0]).letter} major") + what
     return f"{key} {_(drill.scale)}{what}"

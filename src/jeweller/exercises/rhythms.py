@@ -71,12 +71,18 @@ def draw_in(rng: np.random.Generator, metre: Metre, uses: frozenset[str]) -> lis
     groups = metre.beam_groups
     if metre.is_compound or (len(set(groups)) == 1 and groups[0].numerator != 3):
         return draw_bar(rng, metre.length, metre.beat, uses)
-    bar = [v for g in groups for v in draw_bar(rng, g, g, uses)]
+    # Thirds of a quarter are not counted in a metre of eighths.
+    bar = [v for g in groups for v in draw_bar(rng, g, g, uses, thirds=False)]
     return bar if any(v > 0 for v in bar) else [metre.length]
 
 
 def draw_bar(
-    rng: np.random.Generator, length: Fraction, beat: Fraction, uses: frozenset[str]
+    rng: np.random.Generator,
+    length: Fraction,
+    beat: Fraction,
+    uses: frozenset[str],
+    *,
+    thirds: bool = True,
 ) -> list[Fraction]:
     """One bar of values that add up to `length`, from the cells that `uses` allows (dots, rests, fast)."""
     cells = COMPOUND if beat.numerator == 3 else SIMPLE
@@ -88,7 +94,11 @@ def draw_bar(
     out: list[Fraction] = []
     left = length
     while left > 0:
-        fitting = [c for c in choices if sum(abs(v) for v in c) * scale <= left]
+        fitting = [
+            c
+            for c in choices
+            if sum(abs(v) for v in c) * scale <= left and (thirds or all(v.denominator != 3 for v in c))
+        ]
         if not fitting:
             out.append(left)
             break

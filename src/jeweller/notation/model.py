@@ -102,6 +102,7 @@ class Bar:
     dacapo: bool = False
     dalsegno: bool = False
     double_bar: bool = False
+    to_fill: bool = False  # left empty for the player: no rest to be counted
     heading: str = ""  # an exercise begins here, on a line of its own
     final_bar: bool = False
 

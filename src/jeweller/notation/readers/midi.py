@@ -17,8 +17,8 @@ import mido
 
 from jeweller.errors import ScoreError
 from jeweller.i18n import _
-from jeweller.instruments.drums import DRUM_SET
 from jeweller.notation.barring import BarAttributes, UnbarredNote, add_marks, lay_out_bars
+from jeweller.notation.drums import DRUM_SET
 from jeweller.notation.model import Mark, Part, Score
 from jeweller.notation.pitch import Pitch, in_key, spell
 from jeweller.notation.readers.musicxml import MAX_BARS, MAX_NOTES

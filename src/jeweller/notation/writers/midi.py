@@ -8,7 +8,7 @@ from fractions import Fraction
 
 import mido
 
-from jeweller.instruments.drums import DRUM_SET
+from jeweller.notation.drums import DRUM_SET
 from jeweller.notation.model import Bar, Part, Score
 from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.notation.transposition import diatonic_of, fifths_of

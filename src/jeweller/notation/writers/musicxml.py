@@ -120,7 +120,7 @@ def rest_blocks(part: Part) -> dict[int, int]:
     start, before = -1, None
     for k, bar in enumerate(part.bars):
         silent = len(bar.notes) == 1 and bar.notes[0].is_rest and bar.notes[0].duration == bar.length
-        silent = silent and not bar.notes[0].fermata and not bar.implicit
+        silent = silent and not bar.notes[0].fermata and not bar.implicit and not bar.to_fill
         begins = bool(
             bar.marks or bar.repeat_start or bar.ending_start or bar.segno or bar.coda or bar.heading
         ) or (before is not None and _signature(before) != _signature(bar))

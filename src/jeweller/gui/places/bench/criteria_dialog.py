@@ -30,7 +30,7 @@ from jeweller.assessment.messages import FACET_NAMES
 from jeweller.assessment.settings import ARTICULATIONS, TOLERANCES
 from jeweller.difficulty.analysis import SAID
 from jeweller.grading.scheme import FORMS, HABIT_SHARE, OUT_OF, SCHEMES, UNHEARD, find_scheme
-from jeweller.gui.places.pattern_book.display_options import plain
+from jeweller.gui.widgets.plain import plain
 from jeweller.i18n import N_, _
 from jeweller.library.assignments import day_of
 from jeweller.library.tables import Assignment

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.gui.places.pattern_book.display_options import plain, plain_table
+from jeweller.gui.widgets.plain import plain, plain_table
 from jeweller.i18n import N_, _, ngettext
 from jeweller.library.intake import Guess, Known, part_for
 from jeweller.library.library import Library

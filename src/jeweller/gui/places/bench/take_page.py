@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.loupe.margin import MarginNote, wrapped
-from jeweller.gui.places.pattern_book.display_options import plain
+from jeweller.gui.widgets.plain import plain
 from jeweller.gui.widgets.snippet import Snippet
 from jeweller.i18n import N_, _
 from jeweller.library.assignments import answer_chosen_traps

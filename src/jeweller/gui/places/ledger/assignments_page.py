@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_again
 from jeweller.gui.places.ledger.model import LedgerModel
-from jeweller.gui.places.pattern_book.display_options import plain_table
+from jeweller.gui.widgets.plain import plain_table
 from jeweller.i18n import N_, _
 from jeweller.library.assignments import AssignmentStatus
 

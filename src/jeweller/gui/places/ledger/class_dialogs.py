@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.errors import LedgerError
-from jeweller.gui.places.pattern_book.display_options import plain_table
+from jeweller.gui.widgets.plain import plain_table
 from jeweller.i18n import _, ngettext
 from jeweller.instruments.table import instruments
 from jeweller.library.class_list import ENDINGS, Listed, read_class_list, read_pasted_list

@@ -12,10 +12,8 @@ from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QHBoxLayout,
-    QLabel,
     QMenu,
     QPushButton,
-    QTableWidget,
     QWidget,
 )
 
@@ -30,6 +28,7 @@ from jeweller.documents.text_lines import (
     write_words,
 )
 from jeweller.exercises.parts import best_octave, to_concert_pitch, write_for_instrument
+from jeweller.gui.widgets.plain import plain
 from jeweller.i18n import N_, _, ngettext
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.notation.model import Part, Score
@@ -37,23 +36,6 @@ from jeweller.notation.transposition import transpose_part
 
 CONCERT = N_("concert pitch")
 BARS_PER_LINE = (0, 1, 2, 3, 4, 5, 6, 8)
-
-
-def plain(words: str) -> QLabel:
-    label = QLabel(words)
-    label.setObjectName("plain")
-    return label
-
-
-def plain_table(columns: Sequence[str], name: str) -> QTableWidget:
-    """An empty table without lines, its headings at the left; `name` is what a screen reader says."""
-    table = QTableWidget(0, len(columns))
-    table.setHorizontalHeaderLabels([_(c) for c in columns])
-    table.setAccessibleName(name)
-    table.verticalHeader().hide()
-    table.setShowGrid(False)
-    table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-    return table
 
 
 def _octaves(n: int) -> str:

@@ -30,7 +30,7 @@ from jeweller.errors import JewellerError
 from jeweller.gui.places.loupe.margin import width_at
 from jeweller.gui.places.pattern_book.analysis_list import AnalysisList
 from jeweller.gui.places.pattern_book.choices import GRIDS, WAYS
-from jeweller.gui.places.pattern_book.display_options import DisplayOptions, PartChoice, plain
+from jeweller.gui.places.pattern_book.display_options import DisplayOptions, PartChoice
 from jeweller.gui.places.pattern_book.files import MusicFiles, is_played
 from jeweller.gui.places.pattern_book.listening import PartListening
 from jeweller.gui.places.pattern_book.model import PatternModel
@@ -40,6 +40,7 @@ from jeweller.gui.places.pattern_book.shelf_page import ShelfPage
 from jeweller.gui.places.pattern_book.typed_page import TypedPage
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.widgets.plain import plain
 from jeweller.i18n import _, ngettext
 from jeweller.instruments.table import instruments
 from jeweller.library.library import Library

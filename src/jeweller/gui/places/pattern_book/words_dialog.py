@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QTableWidgetItem, QVBoxLayout, QWidget
 
 from jeweller.documents.text_lines import WORD_VALUES
-from jeweller.gui.places.pattern_book.display_options import plain_table
+from jeweller.gui.widgets.plain import plain_table
 from jeweller.i18n import _
 
 WIDTH, HEIGHT = 420, 480
