@@ -228,6 +228,15 @@ class LedgerPlace(DeskCase):
             (2, grid.view.rows[1].cells["3"][0].key),
         )  # type: ignore[union-attr]
 
+    def test_a_newer_tray_with_nothing_checked_hides_no_class(self) -> None:
+        assert self.window.bench.library is not None
+        self.window.bench.library.add_tray(1, "Second week")
+        self.window.go("bench")
+        self.window.go("ledger")
+        self.assertEqual((self.ledger.trays.count(), len(self.ledger.grid.view.rows)), (2, 2))
+        self.ledger.trays.setCurrentIndex(1 - self.ledger.trays.currentIndex())
+        self.assertTrue(self.ledger.empty.isVisible() and self.ledger.trays.isVisible())
+
     def test_the_rehearsal_is_printed_and_players_are_found_and_deleted(self) -> None:
         self.ledger.write_plan(str(self.folder / "plan.pdf"))
         self.wait(lambda: (self.folder / "plan.pdf").exists())

@@ -169,11 +169,16 @@ class LedgerPlace(QWidget):
         self.trays.clear()
         for name, tray in self.model.picture.trays():
             self.trays.addItem(name, tray)
-        self.trays.setCurrentIndex(max(0, self.trays.findData(now)))
+        found = self.trays.findData(now)
+        self.trays.setCurrentIndex(found if found >= 0 else self._first_with_takes())
         self.trays.blockSignals(False)
-        self._fill_pieces()
         self._players_stand = False
-        self.choose_way(self.way)
+        self._fill_pieces()
+
+    def _first_with_takes(self) -> int:
+        """The newest tray of which something is checked; the newest, where none is."""
+        rows = range(self.trays.count())
+        return next((k for k in rows if self.model.picture.pieces(self.trays.itemData(k))), 0)
 
     def _players_changed(self) -> None:
         """Who is there, or what is held on them, is another now."""
@@ -200,8 +205,8 @@ class LedgerPlace(QWidget):
             self.assigned.show_all(self.theme)
         here = {"class": self.view is not None, "players": True, "assigned": True}[way]
         self.pages.setCurrentIndex(index if here else len(WAYS))
-        for box in (self.trays, self.pieces):
-            box.setVisible(way == "class" and self.view is not None)
+        self.trays.setVisible(way == "class" and self.trays.count() > 0)
+        self.pieces.setVisible(way == "class" and self.view is not None)
         self.changed.emit()
 
     def _fill_pieces(self) -> None:
@@ -218,7 +223,7 @@ class LedgerPlace(QWidget):
         self.model.picture.choose(self.trays.currentData(), self.pieces.currentData())
         self.grid.show_view(self.view, self.theme, self.points)
         self.words.setWidget(self._class_words())
-        self.changed.emit()
+        self.choose_way(self.way)
 
     def _bar(self, row: PlayerRow, number: str) -> QPixmap | None:
         """A bar as it stands in the part of one row of the picture."""
