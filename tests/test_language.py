@@ -19,7 +19,7 @@ from unittest import mock
 from babel.messages.pofile import read_po
 from PySide6.QtCore import QEvent
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QWidget
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QMenu, QWidget
 from tools.update_catalogues import extract
 
 from jeweller import errors, i18n
@@ -31,6 +31,7 @@ from jeweller.documents.plain_text import summary_text
 from jeweller.documents.text_lines import count_text
 from jeweller.errors import SettingError
 from jeweller.exercises.request import KINDS as KINDS_MADE
+from jeweller.gui.places.pattern_book.choices import WAYS
 from jeweller.gui.shell.retranslation import PROPERTIES
 from jeweller.i18n import SOURCE, _, in_language, ngettext, use_language
 from jeweller.instruments.table import instruments
@@ -222,6 +223,25 @@ class Shown(DeskCase):
             self.assertIn(words, german)
         self.window.set_language(SOURCE)
         self.assertEqual(set(self.every_place(self.window)), set(plain))
+
+    def test_no_word_is_cut_short_in_any_language_with_large_text(self) -> None:
+        self.window.resize(1280, 800)
+        self.window.set_large(True)
+        for language in (SOURCE, "de", "es"):
+            self.window.set_language(language)
+            for place in ("loupe", "pattern", "bench", "ledger"):
+                self.window.go(place)
+                for way, _said in WAYS if place == "pattern" else (("", ""),):
+                    if way:
+                        self.window.pattern.choose_way(way)
+                    self.turn(100)
+                    cut = [
+                        (language, place, way, w.text())
+                        for kind in (QAbstractButton, QLabel)
+                        for w in self.window.findChildren(kind)
+                        if w.isVisible() and w.text() and w.width() < w.minimumSizeHint().width()
+                    ]
+                    self.assertEqual(cut, [])
 
     def test_nothing_is_said_past_the_catalogue(self) -> None:
         asked: set[str] = set()

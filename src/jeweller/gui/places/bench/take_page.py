@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -19,6 +20,7 @@ from PySide6.QtWidgets import (
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.loupe.margin import MarginNote, wrapped
+from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain
 from jeweller.gui.widgets.snippet import Snippet
 from jeweller.i18n import N_, _
@@ -83,7 +85,7 @@ class TakePage(QWidget):
         self.notes.setWidgetResizable(True)
         self.notes.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self.notes, 1)
-        row = QHBoxLayout()
+        row = FlowRow()
         row.addWidget(plain(_("A word to the player")))
         self.comment = QLineEdit()
         self.comment.setAccessibleName(_("A word to the player about the take"))
@@ -94,7 +96,9 @@ class TakePage(QWidget):
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
         self.comment.setCompleter(completer)
         self.comment.returnPressed.connect(lambda: self.commented.emit(self.comment.text().strip()))
-        row.addWidget(self.comment, 1)
+        self.comment.setMinimumWidth(160)
+        self.comment.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        row.addWidget(self.comment)
         row.addWidget(plain(_("Your mark")))
         self.mark = QLineEdit()
         self.mark.setAccessibleName(_("A mark of your own in place of the computed one"))

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
 
 from jeweller.gui.places.bench.take_list import TakeList
 from jeweller.gui.places.bench.take_page import TakePage
+from jeweller.gui.widgets.flow import FlowRow
 from jeweller.i18n import _, ngettext
 from jeweller.library.tables import Tray
 
@@ -23,14 +24,14 @@ class TrayPage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        row = QHBoxLayout()
-        row.setSpacing(8)
+        row = FlowRow()
         self.trays = QComboBox()
         self.trays.setAccessibleName(_("The tray"))
         row.addWidget(self.trays)
         self.state = QLabel()
         self.state.setObjectName("plain")
-        row.addWidget(self.state, 1)
+        row.addWidget(self.state)
+        row.addStretch()
         self.pause = QPushButton(_("Pause"))
         self.halt = QPushButton(_("Stop"))
         self.halt.setToolTip(_("Stop checking; what is not checked waits"))

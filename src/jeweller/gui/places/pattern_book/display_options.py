@@ -28,6 +28,7 @@ from jeweller.documents.text_lines import (
     write_words,
 )
 from jeweller.exercises.parts import best_octave, to_concert_pitch, write_for_instrument
+from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain
 from jeweller.i18n import N_, _, ngettext
 from jeweller.instruments.table import instruments, require_instrument
@@ -56,9 +57,7 @@ class PartChoice(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(8)
+        row = FlowRow(self)
         self.parts = QComboBox()
         self.parts.setAccessibleName(_("The part shown"))
         row.addWidget(self.parts)
@@ -81,7 +80,7 @@ class PartChoice(QWidget):
             )
         self.octaves.setCurrentIndex(3)
         row.addWidget(self.octaves)
-        row.addStretch(1)
+        row.addStretch()
         self.free = False  # whether it may be written for another
         for box in (self.parts, self.instrument, self.octaves):
             box.currentIndexChanged.connect(lambda _unused: self.changed.emit())
@@ -159,9 +158,7 @@ class DisplayOptions(QWidget):
         self.counting = self._kept("counting", (*ALL_COUNTINGS, OWN_WORDS))
         self.solfege = self._kept("solfege", SOLFEGES)
         self.words = read_words(str(settings.value("own words") or ""))
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(8)
+        row = FlowRow(self)
         row.addWidget(plain(_("Under the notes:")))
         self.lines: dict[str, QCheckBox] = {}
         for line, words in LINES.items():
@@ -175,16 +172,20 @@ class DisplayOptions(QWidget):
         row.addWidget(self.ways)
         self.blank = self._box(row, _("blank"), _("Lines to be filled in by the player"))
         self.big = self._box(row, _("big print"), _("To be read from a distance"))
-        row.addStretch(1)
-        row.addWidget(plain(_("Bars in a line")))
+        row.addStretch()
         self.bars = QComboBox()
         self.bars.setAccessibleName(_("Bars in a line"))
         for n in BARS_PER_LINE:
             self.bars.addItem(str(n) if n else _("as fit"), n)
         self.bars.currentIndexChanged.connect(lambda _unused: self.changed.emit())
-        row.addWidget(self.bars)
+        last = QWidget()  # the words stay with their box where the row breaks
+        pair = QHBoxLayout(last)
+        pair.setContentsMargins(0, 0, 0, 0)
+        pair.addWidget(plain(_("Bars in a line")))
+        pair.addWidget(self.bars)
+        row.addWidget(last)
 
-    def _box(self, row: QHBoxLayout, words: str, tip: str) -> QCheckBox:
+    def _box(self, row: FlowRow, words: str, tip: str) -> QCheckBox:
         box = QCheckBox(words)
         box.setToolTip(tip)
         box.toggled.connect(lambda _unused: self.changed.emit())

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from jeweller.exercises.make import BAND
 from jeweller.exercises.request import (
@@ -30,6 +30,7 @@ from jeweller.exercises.request import (
 )
 from jeweller.exercises.rhythms import ROWS
 from jeweller.exercises.scales import CHORDS_BY_NAME, SCALES
+from jeweller.gui.widgets.flow import FlowRow
 from jeweller.i18n import N_, _, ngettext
 from jeweller.instruments.table import Instrument, instruments, require_instrument
 from jeweller.phrases import note_name
@@ -154,9 +155,7 @@ class ExerciseSentence(QWidget):
         second = _(LAST) if self.drill.kind in UNJOINED else _(JOINED)
         for sentence in (first, second):
             row = QWidget()
-            line = QHBoxLayout(row)
-            line.setContentsMargins(0, 0, 0, 0)
-            line.setSpacing(0)
+            line = FlowRow(row, spacing=0)
             for piece in sentence.replace("{", "\0{").replace("}", "}\0").split("\0"):
                 if piece.startswith("{"):
                     line.addWidget(self._word(piece[1:-1]))
@@ -164,16 +163,14 @@ class ExerciseSentence(QWidget):
                     label = QLabel(piece)
                     label.setObjectName("plain")
                     line.addWidget(label)
-            line.addStretch(1)
+            line.addStretch()
             self.rows.addWidget(row)
         self.rows.addWidget(self._page_row())
 
     def _page_row(self) -> QWidget:
         """One more exercise for the same page, and the last of them taken away again."""
         row = QWidget()
-        line = QHBoxLayout(row)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(8)
+        line = FlowRow(row)
         self.more = QPushButton(_("One more below it"))
         self.more.setToolTip(_("This exercise stays on the page; the sentence makes the next one"))
         self.more.clicked.connect(self.put_on_page)
@@ -191,7 +188,7 @@ class ExerciseSentence(QWidget):
         for widget in (self.fewer, said):
             widget.setVisible(bool(self.page))
             line.addWidget(widget)
-        line.addStretch(1)
+        line.addStretch()
         return row
 
     def put_on_page(self) -> None:

@@ -11,7 +11,6 @@ from PySide6.QtGui import QColor, QKeyEvent, QTextCharFormat, QTextCursor
 from PySide6.QtWidgets import (
     QCheckBox,
     QCompleter,
-    QHBoxLayout,
     QLabel,
     QPlainTextEdit,
     QPushButton,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.gui.shell.style import font
+from jeweller.gui.widgets.flow import FlowRow
 from jeweller.i18n import N_, _
 from jeweller.notation import entry
 from jeweller.notation.entry import VALUE_NAMES, VALUES, Entry
@@ -191,8 +191,7 @@ class TypedPage(QWidget):
         self.edit = AbcEdit()
         self.edit.setPlainText(START)
         self.edit.valued.connect(self._say_keys)
-        self.row = QHBoxLayout()
-        self.row.setSpacing(8)
+        self.row = FlowRow()
         self.keys_box = QCheckBox(_("Enter by keys"))
         self.keys_box.setToolTip(
             _(
@@ -206,7 +205,7 @@ class TypedPage(QWidget):
         self.anew.setToolTip(_("An empty line; Ctrl+Z brings the other back"))
         self.anew.clicked.connect(self.begin_anew)
         self.row.addWidget(self.anew)
-        self.row.addStretch(1)
+        self.row.addStretch()
         column.addLayout(self.row)
         column.addWidget(self.edit)
         self.keys = QLabel()

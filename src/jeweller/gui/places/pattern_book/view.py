@@ -13,7 +13,6 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
-    QHBoxLayout,
     QInputDialog,
     QLabel,
     QMenu,
@@ -40,6 +39,7 @@ from jeweller.gui.places.pattern_book.shelf_page import ShelfPage
 from jeweller.gui.places.pattern_book.typed_page import TypedPage
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain
 from jeweller.i18n import _, ngettext
 from jeweller.instruments.table import instruments
@@ -134,9 +134,8 @@ class PatternPlace(QWidget):
 
     # ---- construction
 
-    def _ways(self) -> QHBoxLayout:
-        row = QHBoxLayout()
-        row.setSpacing(4)
+    def _ways(self) -> FlowRow:
+        row = FlowRow(spacing=4)
         self.way_buttons = QButtonGroup(self)
         for k, (way, words) in enumerate(WAYS):
             button = QPushButton(_(words))
@@ -145,7 +144,7 @@ class PatternPlace(QWidget):
             button.clicked.connect(lambda _unused=False, w=way: self.choose_way(w))
             self.way_buttons.addButton(button, k)
             row.addWidget(button)
-        row.addStretch(1)
+        row.addStretch()
         self.shelf_button = QPushButton(_("Put on the shelf"))
         self.shelf_button.clicked.connect(self.put_on_shelf)
         row.addWidget(self.shelf_button)
@@ -176,8 +175,7 @@ class PatternPlace(QWidget):
 
     def _open_page(self) -> QWidget:
         page = QWidget()
-        row = QHBoxLayout(page)
-        row.setContentsMargins(0, 0, 0, 0)
+        row = FlowRow(page)
         button = QPushButton(_("Open a file…"))
         button.clicked.connect(lambda: self.open_file())
         row.addWidget(button)
@@ -194,7 +192,7 @@ class PatternPlace(QWidget):
         self.grid.currentIndexChanged.connect(self._grid_chosen)
         row.addWidget(self.grid_words)
         row.addWidget(self.grid)
-        row.addStretch(1)
+        row.addStretch()
         return page
 
     def _tune_chosen(self, _index: int) -> None:
