@@ -6,11 +6,13 @@ from __future__ import annotations
 
 import json
 import math
+import re
 import unittest
 from pathlib import Path
 
 import jsonschema
 
+from jeweller.errors import ScoreError
 from jeweller.instruments import table
 from jeweller.instruments.choose import choose, fingerings, trill
 from jeweller.instruments.fingerings import note_midi
@@ -69,6 +71,15 @@ class Table(unittest.TestCase):
         self.assertEqual((high.id, high.chromatic, high.name), ("trumpet", 2, "Trumpet in D"))
         for n in range(note_midi("C4"), note_midi("C5")):
             self.assertEqual(fingerings(high, n)[0].text, fingerings(usual, n)[0].text)
+
+    def test_an_unknown_name_is_told_with_those_that_may_be_meant(self) -> None:
+        for name, told in (
+            ("Sax", "Is it one of these: Soprano saxophone, Alto saxophone, "),
+            ("Trombon", "Is it one of these: Trombone, Trombone with F attachment, Bass trombone?"),
+            ("Kazoo", "there are Piccolo, Flute, "),
+        ):
+            with self.assertRaisesRegex(ScoreError, re.escape(told)):
+                require_instrument(name)
 
     def test_ranges_lie_in_one_another_and_on_the_instrument(self) -> None:
         for i in instruments():

@@ -154,6 +154,11 @@ class EveryChoice(unittest.TestCase):
             return make_exercise(request, [require_instrument("flute")]).score.parts[0]
 
         self.assertEqual([made(t, "major").bars[0].fifths for t in ("C♯", "C♭")], [7, -7])
+        band = make_exercise(
+            ExerciseRequest(tonic="C♯"), [require_instrument(n) for n in ("flute", "clarinet")]
+        )
+        self.assertEqual([p.bars[0].fifths for p in band.score.parts], [-5, -3])
+        self.assertEqual(band.told, ("Flute: C♯ is written as D♭, with fewer signs.",))
         letters = [n.known_pitch.letter for b in made("F♯", "chromatic").bars for n in b.notes]
         self.assertIn("D♯", letters[:12])
         self.assertEqual(
@@ -386,6 +391,8 @@ class ByHand(unittest.TestCase):
         self.assertTrue(all(n.written_midi < 67 for n in perform_part("", low).notes))
         with self.assertRaisesRegex(DrillError, "chalumeau, throat, clarion, altissimo"):
             one(replace(DRILL, span="register high"), "clarinet")
+        with self.assertRaisesRegex(DrillError, "C is not among its notes there"):
+            one(replace(DRILL, span="register throat"), "clarinet")
         made = make_exercise(replace(DRILL, level="beginner", tonic="Db"), [require_instrument("oboe")])
         self.assertIn("needs the intermediate range", made.told[0])
         with self.assertRaisesRegex(DrillError, "no pitch"):

@@ -244,11 +244,13 @@ def name_bars(places: Sequence[str]) -> str:
     ('bar 4', 'bars 4, 7 and 9')
     >>> name_bars(("1", "2", "3", "7", "9", "10")), name_bars(("X1", "1", "2", "3", "4"))
     ('bars 1 to 3, 7, 9 and 10', 'bars X1 and 1 to 4')
-    >>> name_bars(("1", "2", "3"))
-    'bars 1 to 3'
+    >>> name_bars(("1", "2", "3")), name_bars(("0", "4"))
+    ('bars 1 to 3', 'the pickup and bar 4')
     """
     if set(places) == {"0"}:
         return _("the pickup")
+    if "0" in places:
+        return _("the pickup and {bars}").format(bars=name_bars([p for p in places if p != "0"]))
     rows: list[list[str]] = []
     for bar in dict.fromkeys(places):
         follows = rows and bar.isdecimal() and rows[-1][-1].isdecimal() and int(bar) == int(rows[-1][-1]) + 1
@@ -271,14 +273,17 @@ def bar_beat(bar: str, beat: float) -> str:
 
     >>> bar_beat("3", 2.0), bar_beat("3", 2.5), bar_beat("5", 1.67)
     ('bar 3, beat 2', 'bar 3, the “&” of 2', 'bar 5, the “li” of 1')
+    >>> bar_beat("0", 4.0)
+    'the pickup, beat 4'
     """
     whole = int(beat)
     part = min(COUNTED, key=lambda k: abs(whole + k - beat))
     if part == 1.0:
         whole, part = whole + 1, 0.0
+    place = name_bars((bar,))
     if not part:
-        return _("bar {bar}, beat {beat}").format(bar=bar, beat=whole)
-    return _("bar {bar}, the “{part}” of {beat}").format(bar=bar, part=_(COUNTED[part]), beat=whole)
+        return _("{bar}, beat {beat}").format(bar=place, beat=whole)
+    return _("{bar}, the “{part}” of {beat}").format(bar=place, part=_(COUNTED[part]), beat=whole)
 
 
 def how_often(times: int, of: int) -> str:

@@ -228,7 +228,7 @@ def _add_printing(parser: argparse.ArgumentParser) -> None:
         "--under",
         metavar="LINES",
         default="",
-        help=_("lines under the notes, commas between: counts, names, solfège, fingerings, places"),
+        help=_("lines under the notes, commas between: counts, names, solfège, degrees, fingerings, places"),
     )
     parser.add_argument(
         "--blank", metavar="LINES", default="", help=_("which of them are left blank to be filled in")

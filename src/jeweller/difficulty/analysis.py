@@ -270,19 +270,15 @@ def _path(
     plain = [w for w in windows if not set(numbers[w[1] : w[1] + 2]) & set(hardest)]
     easy = min(plain or windows, default=(0.0, 0))[1]
     out = [
-        _("Begin with bars {numbers} and {numbers2}: the easiest place to start.").format(
-            numbers=numbers[easy], numbers2=numbers[easy + 1]
-        )
+        _("Begin with {bars}: the easiest place to start.").format(bars=name_bars(numbers[easy : easy + 2]))
     ]
     if hardest:
         out.append(
             _("Take alone, slowly: {bars}.").format(bars=name_bars(sorted(hardest, key=numbers.index)))
         )
         k = numbers.index(hardest[0])
-        before, after = numbers[max(0, k - 1)], numbers[min(len(numbers) - 1, k + 1)]
-        out.append(
-            _("Join: bars {before} to {after}, then four bars at a time.").format(before=before, after=after)
-        )
+        around = name_bars(numbers[max(0, k - 1) : k + 2])
+        out.append(_("Join: {bars}, then four bars at a time.").format(bars=around))
     again = [x for x in lighter if x.kind == "repeat"]
     if again:
         out.append(_("Nothing new: {bars}.").format(bars="; ".join(x.what for x in again[:3])))

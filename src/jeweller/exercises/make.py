@@ -132,7 +132,15 @@ def _part(drill: ExerciseRequest, instrument: Instrument, index: int) -> tuple[P
             if drill.kind in ("chorale", "tuning chord")
             else _placed(drill, instrument, scale, tonic, leads=index == 0)
         )
-        note = "" if level == drill.level else _("it needs the {level} range.").format(level=_(level))
+        notes = [] if level == drill.level else [_("it needs the {level} range.").format(level=_(level))]
+        asked = require_tonic(drill.tonic)
+        if drill.concert and not instrument.chromatic % 12 and tonic.letter != asked.letter:
+            notes.append(
+                _("{asked} is written as {letter}, with fewer signs.").format(
+                    asked=note_name(asked.letter), letter=note_name(tonic.letter)
+                )
+            )
+        note = " ".join(notes)
         pickup = row.sounds[0].duration if drill.kind == "rhythm" and drill.pickup else Fraction(0)
         signatures = [
             BarAttributes(
@@ -195,6 +203,8 @@ def _placed(
         ladder = _ladder(drill, instrument, scale, tonic, limits)
         if ladder is not None:
             return make_row(drill, ladder, leads=leads), level
+    if drill.span.startswith("register "):
+        raise DrillError(_("{letter} is not among its notes there.").format(letter=note_name(tonic.letter)))
     raise DrillError(
         _("{span} from {letter} does not lie within its range.").format(
             span=drill.span, letter=note_name(tonic.letter)

@@ -7,6 +7,7 @@ pitches.
 
 from __future__ import annotations
 
+import difflib
 import functools
 import json
 import math
@@ -331,9 +332,24 @@ def said_instrument(name: str) -> str:
     return _(name) if name in _names() else name
 
 
+def _nearly(name: str) -> list[str]:
+    """The instruments one of whose words begins like a word of `name`, or is spelled nearly so."""
+    own = {i.name: [w for w in _plain(i.name).split() if len(w) > 2] for i in instruments()}
+    every = {w for words in own.values() for w in words}
+    meant = [w for w in _plain(name).split() if len(w) > 2]
+    close = {n for w in meant for n in difflib.get_close_matches(w, every, 2, 0.75)}
+    return [n for n, words in own.items() if any(w in close or w.startswith(tuple(meant)) for w in words)]
+
+
 def require_instrument(name: str) -> Instrument:
-    """By name. Raises ScoreError, listing the table."""
+    """By name. Raises ScoreError with those that may be meant, else with the table."""
     found = find_instrument(name)
+    if found is None and (near := _nearly(name)):
+        raise ScoreError(
+            _("There is no instrument “{name}” in the table. Is it one of these: {names}?").format(
+                name=name, names=", ".join(near)
+            )
+        )
     if found is None:
         raise ScoreError(
             _("There is no instrument “{name}” in the table; there are {names}.").format(
