@@ -220,6 +220,13 @@ class Over(TempCase):
                 0,
             )
         self.assertIn("Bar 1: Flute", out.getvalue())
+        typed = self.folder / "typed.abc"
+        typed.write_text("X:1\nM:4/4\nL:1/4\nK:F\nC# D E F|c4|\n")
+        for command in (["look", str(typed)], ["sheet", str(typed), "--midi", str(self.folder / "t.mid")]):
+            told = io.StringIO()
+            with contextlib.redirect_stderr(told), contextlib.redirect_stdout(io.StringIO()):
+                self.assertEqual(main(command), 0)
+            self.assertIn("as in ^C for C sharp", told.getvalue())
         self.assertIn("3 octaves lower than it sounded", out.getvalue())
 
 

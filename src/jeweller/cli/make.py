@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import dataclasses
+import sys
 from pathlib import Path
 
 from jeweller.audio.encode import write_sound
@@ -80,8 +81,16 @@ def _then(first: ExerciseRequest, text: str) -> ExerciseRequest:
     return apply_choices(first, {"kind": kind} | parse_choices(choices))
 
 
-def run_sheet(options: argparse.Namespace) -> int:
+def _read(options: argparse.Namespace) -> Score:
+    """The score that was named; what was not understood of it is said beside what is printed."""
     score = load_score(options.file, options.tune)
+    for warning in score.warnings:
+        print(_("jeweller: note: {warning}").format(warning=warning), file=sys.stderr)
+    return score
+
+
+def run_sheet(options: argparse.Namespace) -> int:
+    score = _read(options)
     if options.part:
         score = dataclasses.replace(score, parts=(choose_part(score, options.part),))
     if options.player:
@@ -108,7 +117,7 @@ def run_sheet(options: argparse.Namespace) -> int:
 
 
 def run_look(options: argparse.Namespace) -> int:
-    score = load_score(options.file, options.tune)
+    score = _read(options)
     if options.band:
         print(score.title or Path(options.file).name)
         for sentence in describe_ensemble(score) or [
