@@ -177,6 +177,12 @@ class Unheard(unittest.TestCase):
         summary = {"mark": 20.0, "out_of": 20, "band": "polished", "part_heard": part}
         self.assertEqual(heard_bars(summary), "bars 1 to 8 of 16")
         self.assertEqual(format_mark(summary), "polished, 20 of 20, bars 1 to 8 of 16")
+        for changes, told in (
+            ({"gaps": ["5"]}, "bars 1 to 8 of 16, without bar 5"),
+            ({"gaps": ["5"], "of": 8}, "without bar 5"),
+            ({"bars": "0-8"}, "the pickup to bar 8 of 16"),
+        ):
+            self.assertEqual(heard_bars({**summary, "part_heard": {**part, **changes}}), told)
         whole = {**summary, "part_heard": {**part, "whole": True}}
         self.assertEqual((heard_bars(whole), format_mark(whole)), ("", "polished, 20 of 20"))
         self.assertEqual(heard_bars({"mark": 20.0}), "")  # of an earlier version
@@ -198,7 +204,7 @@ class Unheard(unittest.TestCase):
         self.assertEqual(
             (heard["bars"], heard["gaps"], heard["notes"], heard["whole"]), ("1-6", ["3-4"], 8, False)
         )
-        self.assertEqual(heard_sentence(heard), "Heard: bars 1 to 6 of 6. Left out: bars 3–4.")
+        self.assertEqual(heard_sentence(heard), "Heard: all but bars 3–4.")
         self.assertTrue(np.isfinite(heard["notes_of"]))
 
 

@@ -15,7 +15,7 @@ from jeweller.grading.scheme import Scheme, letter_of
 from jeweller.i18n import N_, _
 from jeweller.library.audit_log import DecisionState
 from jeweller.report.decided import remarked, standing_of
-from jeweller.report.heard import heard_of, heard_sentence
+from jeweller.report.heard import gaps_of, heard_of, heard_sentence, spans_all
 from jeweller.report_format import HeardPart, ReportSound, TakeReport
 
 VERSION = 5  # of what a summary holds: older ones are made anew where they are read
@@ -173,8 +173,13 @@ def heard_bars(summary: dict[str, Any]) -> str:
     part: HeardPart | None = summary.get("part_heard")
     if part is None or part["whole"]:
         return ""
+    left_out = _("without {bars}").format(bars=gaps_of(part)) if part["gaps"] else ""
+    if left_out and spans_all(part):
+        return left_out
     first, _dash, last = part["bars"].partition("-")
-    return _("bars {first} to {last} of {of}").format(first=first, last=last, of=part["of"])
+    said = _("the pickup to bar {last} of {of}") if first == "0" else _("bars {first} to {last} of {of}")
+    heard = said.format(first=first, last=last, of=part["of"])
+    return f"{heard}, {left_out}" if left_out else heard
 
 
 def format_mark(summary: dict[str, Any]) -> str:

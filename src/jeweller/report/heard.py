@@ -75,18 +75,33 @@ def heard_sentence(heard: HeardPart) -> str:
     >>> part = {"bars": "1-8", "of": 16, "notes": 24, "notes_of": 48, "gaps": ["3", "5-6"], "whole": False}
     >>> heard_sentence(part)
     'Heard: bars 1 to 8 of 16. Left out: bars 3, 5–6.'
+    >>> heard_sentence({**part, "of": 8})
+    'Heard: all but bars 3, 5–6.'
     """
     if heard["whole"]:
         return ""
     first, _dash, last = heard["bars"].partition("-")
     if not first:
         return _("Nothing of the part was heard.")
+    if heard["gaps"] and spans_all(heard):
+        return _("Heard: all but {bars}.").format(bars=gaps_of(heard))
     if first == last:
         said = _("Heard: bar {bar} of {of}.").format(bar=first, of=heard["of"])
     else:
         said = _("Heard: bars {first} to {last} of {of}.").format(first=first, last=last, of=heard["of"])
     if heard["gaps"]:
-        many = len(heard["gaps"]) + any("-" in g for g in heard["gaps"])
-        gaps = ", ".join(g.replace("-", "–") for g in heard["gaps"])
-        said += " " + ngettext("Left out: bar {bars}.", "Left out: bars {bars}.", many).format(bars=gaps)
+        said += " " + _("Left out: {bars}.").format(bars=gaps_of(heard))
     return said
+
+
+def spans_all(heard: HeardPart) -> bool:
+    """Whether the first bar heard and the last are those of the part."""
+    first, _dash, last = heard["bars"].partition("-")
+    return first.isdecimal() and last.isdecimal() and int(last) - int(first) + 1 == heard["of"]
+
+
+def gaps_of(heard: HeardPart) -> str:
+    """The bars left out between the first bar heard and the last, in words."""
+    many = len(heard["gaps"]) + any("-" in g for g in heard["gaps"])
+    gaps = ", ".join(g.replace("-", "–") for g in heard["gaps"])
+    return ngettext("bar {bars}", "bars {bars}", many).format(bars=gaps)
