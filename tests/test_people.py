@@ -61,9 +61,9 @@ class Years(LedgerCase):
         self.assertEqual(
             goes[:3],
             [
-                "1 players: Bram",
-                "1 trays with 2 recordings, their reports and what was decided",
-                "1 recordings of these players in trays of other bands",
+                "1 player: Bram",
+                "1 tray with 2 recordings, their reports and what was decided",
+                "1 recording of these players in trays of other bands",
             ],
         )
         self.assertEqual([t.id for t in self.library.trays(self.band.id)], [tray])

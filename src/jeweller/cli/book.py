@@ -113,7 +113,7 @@ def line_of(piece: Piece) -> str:
     bars = (
         _("bars {passage} to {passage2}").format(passage=piece.passage[0], passage2=piece.passage[1])
         if piece.passage_of
-        else f"{piece.bars} bars"
+        else ngettext("{n} bar", "{n} bars", piece.bars).format(n=piece.bars)
     )
     keys, metres = ", ".join(piece.keys), ", ".join(piece.metres)
     said = [part for part in (piece.title, keys, metres, bars, piece.level, piece.folder) if part]

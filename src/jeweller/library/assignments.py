@@ -143,8 +143,9 @@ def reminder(library: Library, today: datetime.date) -> str:
     told = []
     for g in assignment_status(library):
         if g.presses(today):
-            short = len(g.missing) <= 3
-            who = ", ".join(g.missing) if short else f"{len(g.missing)} players"
+            many = len(g.missing)
+            named = ", ".join(g.missing)
+            who = named if many <= 3 else ngettext("{n} player", "{n} players", many).format(n=many)
             told.append(
                 ngettext(
                     "{title} is {due}; {who} has not handed in.",

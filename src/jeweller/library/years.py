@@ -8,7 +8,7 @@ from collections.abc import Sequence
 
 from sqlalchemy import func, select
 
-from jeweller.i18n import _
+from jeweller.i18n import _, ngettext
 from jeweller.library.library import Library
 from jeweller.library.tables import Band, Take, Tray
 
@@ -47,14 +47,20 @@ def list_held_in_band(library: Library, band: Band) -> list[str]:
         _(" and {n} more").format(n=len(players) - 12) if len(players) > 12 else ""
     )
     out = [
-        f"{len(players)} players{f': {named}' if named else ''}",
-        _("{n} trays with {takes} recordings, their reports and what was decided").format(
-            n=len(trays), takes=takes
+        ngettext("{n} player", "{n} players", len(players)).format(n=len(players))
+        + (f": {named}" if named else ""),
+        _("{trays} with {takes}, their reports and what was decided").format(
+            trays=ngettext("{n} tray", "{n} trays", len(trays)).format(n=len(trays)),
+            takes=ngettext("{n} recording", "{n} recordings", takes).format(n=takes),
         ),
     ]
     if elsewhere:
         out.append(
-            _("{elsewhere} recordings of these players in trays of other bands").format(elsewhere=elsewhere)
+            ngettext(
+                "{n} recording of these players in trays of other bands",
+                "{n} recordings of these players in trays of other bands",
+                elsewhere,
+            ).format(n=elsewhere)
         )
     return [*out, _("what was given out to it, and practice days")]
 

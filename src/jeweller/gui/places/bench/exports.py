@@ -12,7 +12,7 @@ from jeweller.gui.places.bench.model import BenchModel
 from jeweller.gui.places.ledger.people_dialogs import MarksBox, ticked
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.work import write_slips
-from jeweller.i18n import _
+from jeweller.i18n import _, ngettext
 
 
 class TrayExports:
@@ -98,7 +98,11 @@ class TrayExports:
         left_out = model.write_marks(kind, Path(target))
         if left_out is not None:
             message = (
-                _("Saved: {path}; {n} takes left out, for whom no consent is noted")
+                ngettext(
+                    "Saved: {path}; {n} take left out, for whom no consent is noted",
+                    "Saved: {path}; {n} takes left out, for whom no consent is noted",
+                    left_out,
+                )
                 if left_out
                 else _("Saved: {path}")
             )

@@ -8,7 +8,7 @@ from __future__ import annotations
 import dataclasses
 import json
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -30,7 +30,6 @@ from jeweller.library.tray import OpenTake, TakeEntry, dismiss_alike, list_takes
 from jeweller.report.ear_version import ear_version
 
 UNDONE = N_("There is nothing to take back.")
-COUNTED = ("to hear", "decided", "returned", "not this piece", "failed")  # states that are said of a tray
 
 
 class BenchModel(QObject):
@@ -163,9 +162,7 @@ class BenchModel(QObject):
             return told
         states = [line.state for line in self.lines]
         told = [ngettext("{n} take", "{n} takes", len(states)).format(n=len(states))] if states else []
-        told += [f"{states.count(s)} {_(s)}" for s in COUNTED if s in states]
-        if clean := sum(line.clean for line in self.lines):
-            told.append(_("{n} clean").format(n=clean))
+        told += _count_states(states, sum(line.clean for line in self.lines))
         if any(x.take.summary.get("ear", ear_version()) != ear_version() for x in self.lines):
             told.append(_("checked by an earlier version: “This take…” checks again"))
         return told
@@ -323,3 +320,17 @@ class BenchModel(QObject):
 
 def _time(seconds: float) -> str:
     return _("{n} s").format(n=round(seconds)) if seconds < 90 else _("{n} min").format(n=round(seconds / 60))
+
+
+def _count_states(states: Sequence[str], clean: int) -> list[str]:
+    """How many takes of a tray are in each state that is said of it, and how many are clean."""
+    n = {s: states.count(s) for s in set(states)} | ({"clean": clean} if clean else {})
+    said = {
+        "to hear": ngettext("{n} to hear", "{n} to hear", n.get("to hear", 0)),
+        "decided": ngettext("{n} decided", "{n} decided", n.get("decided", 0)),
+        "returned": ngettext("{n} returned", "{n} returned", n.get("returned", 0)),
+        "not this piece": ngettext("{n} not this piece", "{n} not this piece", n.get("not this piece", 0)),
+        "failed": ngettext("{n} failed", "{n} failed", n.get("failed", 0)),
+        "clean": ngettext("{n} clean", "{n} clean", n.get("clean", 0)),
+    }
+    return [words.format(n=n[state]) for state, words in said.items() if state in n]

@@ -101,7 +101,7 @@ class _Row(QStyledItemDelegate):
     def _second(line: TakeEntry) -> str:
         s = line.take.summary
         mark = s.get("typed") or (f"{s['mark']:g}" if s.get("mark") is not None else "")
-        return " · ".join(filter(None, [heard_bars(s), mark, f"? {s['unsure']}" if s.get("unsure") else ""]))
+        return " · ".join(filter(None, [mark, f"? {s['unsure']}" if s.get("unsure") else "", heard_bars(s)]))
 
     @staticmethod
     def _text(

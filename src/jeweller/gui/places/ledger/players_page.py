@@ -427,9 +427,11 @@ class PlayersPage(QWidget):
         if self._show_changed(self.people.new_year(name, box.year.text(), going_on)):
             self.bands.setCurrentIndex(self.bands.count() - 1)
             self.message.emit(
-                _("{n} players go on into {split}; what was recorded stays theirs.").format(
-                    n=len(going_on), split=" ".join(name.split())
-                )
+                ngettext(
+                    "{n} player goes on into {split}; what was recorded stays theirs.",
+                    "{n} players go on into {split}; what was recorded stays theirs.",
+                    len(going_on),
+                ).format(n=len(going_on), split=" ".join(name.split()))
             )
 
     def rename_band(self, name: str = "") -> None:

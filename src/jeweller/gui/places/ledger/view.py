@@ -169,16 +169,15 @@ class LedgerPlace(QWidget):
         self.trays.clear()
         for name, tray in self.model.picture.trays():
             self.trays.addItem(name, tray)
-        found = self.trays.findData(now)
-        self.trays.setCurrentIndex(found if found >= 0 else self._first_with_takes())
+        self.trays.setCurrentIndex(self._first_with_takes(self.trays.findData(now)))
         self.trays.blockSignals(False)
         self._players_stand = False
         self._fill_pieces()
 
-    def _first_with_takes(self) -> int:
-        """The newest tray of which something is checked; the newest, where none is."""
-        rows = range(self.trays.count())
-        return next((k for k in rows if self.model.picture.pieces(self.trays.itemData(k))), 0)
+    def _first_with_takes(self, chosen: int) -> int:
+        """The chosen tray (-1: none) if something of it is checked, else the newest of which something is."""
+        rows = [k for k in (chosen, *range(self.trays.count())) if k >= 0]
+        return next((k for k in rows if self.model.picture.pieces(self.trays.itemData(k))), max(0, chosen))
 
     def _players_changed(self) -> None:
         """Who is there, or what is held on them, is another now."""
