@@ -227,13 +227,14 @@ class Shown(DeskCase):
     def test_no_word_is_cut_short_in_any_language_with_large_text(self) -> None:
         self.window.resize(1280, 800)
         self.window.set_large(True)
+        ways = {"pattern": [w for w, _said in WAYS], "ledger": ["class", "players", "assigned"]}
         for language in (SOURCE, "de", "es"):
             self.window.set_language(language)
             for place in ("loupe", "pattern", "bench", "ledger"):
                 self.window.go(place)
-                for way, _said in WAYS if place == "pattern" else (("", ""),):
+                for way in ways.get(place, ("",)):
                     if way:
-                        self.window.pattern.choose_way(way)
+                        getattr(self.window, place).choose_way(way)
                     self.turn(100)
                     cut = [
                         (language, place, way, w.text())

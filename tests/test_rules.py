@@ -384,12 +384,25 @@ class OnePlace(unittest.TestCase):
             times[self.first_of("2") + k] += 0.09
         self.assertEqual(kinds(assess_rhythm(case_of(self.RUN, times), set())), [("uneven", "2")])
 
-    def dotted(self, bars: tuple[str, ...], later: float) -> list[tuple[str, str]]:
+    def dotted(self, bars: tuple[str, ...], later: float, school: str = "written") -> list[tuple[str, str]]:
         line = line_of(" | ".join(["C5/.75 D5/.25 E5/1 D5/1 E5/1", "E5/1 D5/1 C5/1 D5/1"] * 5 + ["C5/4"]))
         times = onsets(line, 60.0)
         for bar in bars:
             times[self.first_of(bar, line) + 1] += later
-        return kinds(assess_rhythm(case_of(line, times, bpm=60.0), set()))
+        settings = make_settings(changes={"dots": school})
+        return kinds(assess_rhythm(case_of(line, times, bpm=60.0, settings=settings), set()))
+
+    def test_dots_by_the_school_that_is_asked_for(self) -> None:
+        bars = ("1", "3", "5", "7", "9")
+        for later, school, said in (
+            (0.125, "written", [("dot_overdone", "1")]),
+            (0.125, "either", []),
+            (0.125, "double", []),
+            (0.0, "either", []),
+            (0.0, "double", [("dot_lost", "1")]),
+            (-0.25, "either", [("dot_lost", "1")]),
+        ):
+            self.assertEqual(self.dotted(bars, later, school), said, (later, school))
 
     def test_a_few_sharp_dotted_pairs_of_many_are_no_habit(self) -> None:
         self.assertEqual(self.dotted(("1", "5"), 0.06), [])

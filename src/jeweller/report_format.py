@@ -50,6 +50,7 @@ FindingDetail = TypedDict(
         "count": int,
         "db": float,
         "dip_db": float,
+        "dots": str,  # double: what was asked for
         "fingering": str | None,
         "fingers_heard": str,  # how the note that was heard is usually fingered,
         "fingers_written": str,  # and the one that is written

@@ -403,6 +403,9 @@ class TimingLimits:
     """`assessment.timing`."""
 
     even_ratio: float = number(1.5, "ratio", (1, 2), "of a dotted pair below which it is called even")
+    double_dotted: float = number(
+        7.0, "ratio", (3, 15), "to 1: how a double-dotted pair divides its beat, where that is asked for"
+    )
     squeezed_share: float = number(
         0.75, "share", (0, 1), "of the notes of a squeezed figure must be shorter than they are written"
     )

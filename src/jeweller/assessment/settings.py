@@ -31,6 +31,7 @@ class AssessmentSettings:
     )
     trill_first: str = _choice("either", "name", "the first note of a trill: either, upper or main")
     graces: str = _choice("either", "name", "grace notes sound before the beat, on it, or either")
+    dots: str = _choice("written", "name", "dotted rhythms: as written, double-dotted, or either")
     repeats: str = _choice("all", "name", "repeats are played (all), or may be left out (free)")
     pitch_reference: float = number(440.0, "Hz", REFERENCES, "tuning is told against this A")
     # Pitch
@@ -172,6 +173,7 @@ CHOICES = {
     "articulation": ARTICULATIONS,
     "trill_first": ("either", "upper", "main"),
     "graces": ("either", "before", "on"),
+    "dots": ("written", "double", "either"),
     "repeats": ("all", "free"),
 }
 

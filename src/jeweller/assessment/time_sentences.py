@@ -215,6 +215,12 @@ def write_dotted(f: Finding) -> Texts:
             if several
             else N_("{at}: the dotted rhythm came out too sharp: the short note is too short.")
         )
+    elif d.get("dots") == "double":
+        message = (
+            N_("{at}: double dots are asked for; the short note came too soon, {often}.")
+            if several
+            else N_("{at}: double dots are asked for; the short note came too soon.")
+        )
     elif d["ratio"] < TIMING_LIMITS.even_ratio:
         message = (
             N_("{at}: the dotted rhythm came out even, {often}: make the first note longer.")

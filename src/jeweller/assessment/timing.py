@@ -190,6 +190,9 @@ def _dots(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding
     it is gross.
     """
     s = case.settings
+    school = (
+        math.log(TIMING_LIMITS.double_dotted / 3.0) if s.dots == "double" else 0.0
+    )  # ratios are told from the asked one
     pairs = []
     for a, b in zip(usable, usable[1:], strict=False):
         if (
@@ -198,7 +201,7 @@ def _dots(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding
             or float(case.notes[a.i].duration) < a.quarters - 1e-6
         ):
             continue
-        pairs.append((a, b, math.log(a.seconds / b.seconds)))
+        pairs.append((a, b, math.log(a.seconds / b.seconds) - school))
     if not pairs:
         return [], set()
     spread = _pair_spread(case, usable)
@@ -214,7 +217,10 @@ def _dots(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding
         p for p, off in in_time if p[2] > math.log(s.dot_over_ratio) and off < TIMING_LIMITS.back_on_the_beat
     ]
     found: list[Finding] = []
-    touched: set[int] = set()
+    # What is asked for lies elsewhere than it is written: nobody is late there.
+    touched = _dotted_notes({"double": pairs, "either": over}.get(s.dots, []))
+    if s.dots == "either":
+        over = []
     for kind, some, sign, pooled, single in (
         ("dot_lost", lost, -1.0, "dot_even_ratio", "dot_single_ratio"),
         ("dot_overdone", over, 1.0, "dot_over_ratio", "dot_over_single_ratio"),
@@ -226,8 +232,12 @@ def _dots(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding
                 _dot_finding(kind, case, some, len(pairs), sign, pooled if habit else single, spread)
             )
             if found[-1].confidence >= TIMING_LIMITS.hardly:
-                touched |= {k for p in some for k in (p[0].i, p[1].i, p[1].j)}
+                touched |= _dotted_notes(some)
     return found, touched
+
+
+def _dotted_notes(pairs: Sequence[tuple[Interval, Interval, float]]) -> set[int]:
+    return {k for p in pairs for k in (p[0].i, p[1].i, p[1].j)}
 
 
 def _dot_finding(
@@ -247,6 +257,7 @@ def _dot_finding(
     ) / math.sqrt(len(some))
     confidence = bounded_confidence(sign * (ratio - limit), 0.0, error, sure_at=0.8)
     first = some[0][0]
+    asked = TIMING_LIMITS.double_dotted / 3.0 if case.settings.dots == "double" else 1.0
     _on, last = case.sounded(first.i), case.sounded(some[-1][1].j)
     notes = [case.notes[k] for p in some for k in (p[0].i, p[1].i)]
     return case.finding(
@@ -260,13 +271,14 @@ def _dot_finding(
         count=len(some),
         places=tuple(dict.fromkeys(case.notes[p[0].i].bar for p in some)),
         detail={
-            "ratio": round(math.exp(ratio), 2),
+            "ratio": round(asked * math.exp(ratio), 2),
             "of": of,
+            **({"dots": "double"} if asked > 1.0 else {}),
             "rests_on": rests_on(
                 setting,
-                math.exp(ratio),
-                math.exp(limit),
-                math.exp(ratio) * error,
+                asked * math.exp(ratio),
+                asked * math.exp(limit),
+                asked * math.exp(ratio) * error,
                 "ratio",
                 sure_at=0.8,
                 below=sign < 0,

@@ -41,6 +41,7 @@ OWN = "own"
 CLICKS = {"": "no", "heard": N_("yes, it is heard in the recording")}
 TRILLS = {"either": N_("on either note"), "upper": N_("on the note above"), "main": N_("on the written note")}
 GRACES = {"either": N_("before the beat or on it"), "before": N_("before the beat"), "on": N_("on the beat")}
+DOTS = {"written": N_("as written"), "double": N_("double-dotted"), "either": N_("either way")}
 REPEATS = {"all": N_("all of them"), "free": N_("may be left out")}
 WEEK = 7  # days until an assignment is due, where nothing else is said
 
@@ -115,6 +116,7 @@ class CriteriaDialog(QDialog):
         judging = told.get("judging") or {}
         self.trills = self._choice(form, _("Trills begin"), TRILLS, str(judging.get("trill_first", "either")))
         self.graces = self._choice(form, _("Grace notes"), GRACES, str(judging.get("graces", "either")))
+        self.dots = self._choice(form, _("Dotted rhythms"), DOTS, str(judging.get("dots", "written")))
         self.repeats = self._choice(form, "Repeats", REPEATS, str(judging.get("repeats", "all")))
         self.due = QDateEdit()
         self.due.setCalendarPopup(True)
@@ -244,7 +246,12 @@ class CriteriaDialog(QDialog):
         """What was chosen; settings only where they differ from what is usual."""
         scheme = str(self.scheme.currentData())
         facets = [f for f, box in self.judged.items() if box.isChecked()]
-        schools = (("trill_first", self.trills), ("graces", self.graces), ("repeats", self.repeats))
+        schools = (
+            ("trill_first", self.trills),
+            ("graces", self.graces),
+            ("dots", self.dots),
+            ("repeats", self.repeats),
+        )
         judging = {
             name: str(box.currentData()) for name, box in schools if box.currentIndex()
         }  # the first is the usual one

@@ -11,7 +11,6 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QDialog,
-    QHBoxLayout,
     QHeaderView,
     QLabel,
     QPushButton,
@@ -23,6 +22,7 @@ from PySide6.QtWidgets import (
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_again
 from jeweller.gui.places.ledger.model import LedgerModel
+from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain_table
 from jeweller.i18n import N_, _
 from jeweller.library.assignments import AssignmentStatus
@@ -65,7 +65,7 @@ class AssignmentsPage(QWidget):
         self.table.itemSelectionChanged.connect(self._fit)
         self.table.cellDoubleClicked.connect(lambda row, _unused: self.show_takes())
         column.addWidget(self.table, 1)
-        row = QHBoxLayout()
+        row = FlowRow()
         self.takes = QPushButton(_("Show submissions"))
         self.takes.clicked.connect(self.show_takes)
         self.edit = QPushButton(_("Change it…"))
@@ -74,7 +74,6 @@ class AssignmentsPage(QWidget):
         self.again.clicked.connect(lambda: self.give())
         for button in (self.takes, self.edit, self.again):
             row.addWidget(button)
-        row.addStretch(1)
         column.addLayout(row)
 
     @property

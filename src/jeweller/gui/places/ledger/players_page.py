@@ -35,6 +35,7 @@ from jeweller.gui.places.ledger.model import LedgerModel
 from jeweller.gui.places.ledger.people_dialogs import PlayerBox, YearBox
 from jeweller.gui.places.ledger.progress_chart import ProgressChart
 from jeweller.gui.places.loupe.margin import wrapped
+from jeweller.gui.widgets.flow import FlowRow
 from jeweller.i18n import N_, _, ngettext
 from jeweller.library.class_list import Listed
 from jeweller.library.progress import OverTime
@@ -102,11 +103,10 @@ class PlayersPage(QWidget):
         self.listed = QPushButton(_("Class list…"))
         self.listed.setToolTip(_("Many players at once, pasted or from a file; nobody is entered twice"))
         self.listed.clicked.connect(lambda: self.ask_class())
-        row = QHBoxLayout()
-        row.addWidget(self.new)
-        row.addWidget(self.listed)
-        row.addStretch(1)
-        column.addLayout(row)
+        ways_in = FlowRow()
+        ways_in.addWidget(self.new)
+        ways_in.addWidget(self.listed)
+        column.addLayout(ways_in)
         return left
 
     def _somebody(self) -> QWidget:
@@ -127,7 +127,7 @@ class PlayersPage(QWidget):
         self.attempts.setWidgetResizable(True)
         self.attempts.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self.attempts, 1)
-        row = QHBoxLayout()
+        row = FlowRow()
         self.edit = QPushButton(_("Change…"))
         self.edit.setToolTip(_("Name, instrument, part, band"))
         self.practised = QPushButton(_("Practised today…"))
@@ -144,7 +144,6 @@ class PlayersPage(QWidget):
         for button, act in acts:
             button.clicked.connect(act)
             row.addWidget(button)
-        row.addStretch(1)
         column.addLayout(row)
         self._acts = [button for button, _unused in acts]
         return right

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
     QFileDialog,
-    QHBoxLayout,
     QLabel,
     QPushButton,
     QScrollArea,
@@ -31,6 +30,7 @@ from jeweller.gui.places.pattern_book.thumbnails import one_bar
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.work import write_plan
+from jeweller.gui.widgets.flow import FlowRow
 from jeweller.i18n import N_, _
 from jeweller.library.class_view import ClassView, PlayerRow
 from jeweller.library.library import Library
@@ -62,8 +62,7 @@ class LedgerPlace(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(16, 4, 16, 8)
         outer.setSpacing(8)
-        row = QHBoxLayout()
-        row.setSpacing(4)
+        row = FlowRow(spacing=4)
         self.ways = QButtonGroup(self)
         for k, (way, words) in enumerate(WAYS):
             button = QPushButton(_(words))
@@ -71,14 +70,13 @@ class LedgerPlace(QWidget):
             button.clicked.connect(lambda _unused=False, w=way: self.choose_way(w))
             self.ways.addButton(button, k)
             row.addWidget(button)
-        row.addSpacing(16)
+        row.addStretch()
         self.trays, self.pieces = QComboBox(), QComboBox()
         for box, name in ((self.trays, _("The tray")), (self.pieces, _("The piece"))):
             box.setAccessibleName(name)
             row.addWidget(box)
         self.trays.currentIndexChanged.connect(lambda _unused: self._fill_pieces())
         self.pieces.currentIndexChanged.connect(lambda _unused: self._show_class())
-        row.addStretch(1)
         outer.addLayout(row)
         self.pages = QStackedWidget()
         self.pages.addWidget(self._class_page())

@@ -22,6 +22,7 @@ from jeweller.assets import GUIDE
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.gui.shell.style import font
+from jeweller.gui.widgets.flow import FlowRow
 from jeweller.i18n import N_, _
 
 PICTURE = 520  # pixels of the picture's width
@@ -58,13 +59,13 @@ class DropField(QWidget):
         self.text = wrapped("", 11)
         self.text.setAlignment(Qt.AlignmentFlag.AlignHCenter)
         column.addWidget(self.text)
-        row = QHBoxLayout()
-        row.addStretch(1)
+        row = FlowRow()
+        row.addStretch()
         self.score = QPushButton(_("Open a score…"))
         self.take = QPushButton(_("Open a recording…"))
         for button in (self.score, self.take):
             row.addWidget(button)
-        row.addStretch(1)
+        row.addStretch()
         column.addLayout(row)
         column.addStretch(1)
 
@@ -100,7 +101,7 @@ class EmptyPage(QWidget):
         self.field.score.clicked.connect(lambda: self.wanted.emit("score"))
         self.field.take.clicked.connect(lambda: self.wanted.emit("take"))
         column.addWidget(self.field, 3)
-        row = QHBoxLayout()
+        row = FlowRow()
         self.demo = QPushButton(_("Look at the demo band"))
         self.demo.setToolTip(_("Made-up players with takes to check; it opens in a window of its own"))
         self.demo.clicked.connect(lambda: self.wanted.emit("demo"))
@@ -108,7 +109,6 @@ class EmptyPage(QWidget):
         self.guide.clicked.connect(lambda: self.wanted.emit("guide"))
         row.addWidget(self.demo)
         row.addWidget(self.guide)
-        row.addStretch(1)
         column.addLayout(row)
         self.heading = QLabel()
         self.heading.setObjectName("plain")
