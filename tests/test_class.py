@@ -103,7 +103,7 @@ class Seen(LedgerCase):
         first = next(i for i in view.plan if i.what.startswith("Accidentals"))
         self.assertEqual(
             (first.bars, first.minutes, first.who),
-            ("bars 1 to 2", 6, "Flutes and oboes and trumpets and low brass"),
+            ("bars 1 and 2", 6, "Flutes and oboes; Trumpets; Low brass"),
         )
         few = plan([p for p in view.places if p.facet == "count"], view.bars)
         self.assertEqual(len(few), 1)

@@ -14,20 +14,20 @@ from jeweller.assessment.messages import FACET_NAMES
 from jeweller.i18n import N_, _
 
 COLUMNS = {
-    "player": "Player",
-    "instrument": "Instrument",
-    "part": "Part",
-    "piece": "Piece",
-    "tray": "Tray",
-    "date": "Date",
-    "mark": "Mark",
+    "player": N_("Player"),
+    "instrument": N_("Instrument"),
+    "part": N_("Part"),
+    "piece": N_("Piece"),
+    "tray": N_("Tray"),
+    "date": N_("Date"),
+    "mark": N_("Mark"),
     "out_of": N_("Out of"),
     "computed": N_("Computed mark"),
     "band": N_("In words"),
-    "state": "State",
-    "comment": "Comment",
-    "bpm": "Speed",
-    **{f: _(FACET_NAMES[f]) for f in FACETS},
+    "state": N_("State"),
+    "comment": N_("Comment"),
+    "bpm": N_("Speed"),
+    **{f: FACET_NAMES[f] for f in FACETS},
 }
 USUAL = ("player", "instrument", "piece", "date", "mark", "out_of", "band", "comment")
 DANGEROUS = ("=", "+", "-", "@", "\t", "\r", "\n")
@@ -44,7 +44,7 @@ def marks_csv(rows: Sequence[Mapping[str, str | float | None]], columns: Sequenc
     """UTF-8 with a mark in front that spreadsheets know it by."""
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow([COLUMNS[c] for c in columns])
+    writer.writerow([_(COLUMNS[c]) for c in columns])
     for row in rows:
         writer.writerow([_cell(row.get(c)) for c in columns])
     return out.getvalue().encode("utf-8-sig")
@@ -63,7 +63,7 @@ def marks_xlsx(
     sheet = book.add_worksheet("".join(c for c in title if c not in "[]:*?/\\'")[:31] or "Marks")
     bold = book.add_format({"bold": True})
     for k, column in enumerate(columns):
-        sheet.write_string(0, k, COLUMNS[column], bold)
+        sheet.write_string(0, k, _(COLUMNS[column]), bold)
     for r, row in enumerate(rows, 1):
         for k, column in enumerate(columns):
             value = row.get(column)

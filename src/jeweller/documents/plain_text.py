@@ -5,7 +5,7 @@ from __future__ import annotations
 import textwrap
 
 from jeweller.assessment.finding import is_sure
-from jeweller.assessment.messages import cause_words
+from jeweller.assessment.messages import FACET_NAMES, cause_words
 from jeweller.i18n import N_, _
 from jeweller.phrases import capitalized, note_name
 from jeweller.report.advice import choose_faults, choose_tuning, plan_practice, praise
@@ -125,9 +125,9 @@ def summary_text(report: TakeReport, width: int = 100) -> str:
     tuning = choose_tuning(report["findings"])
     unsure = [f for f in report["findings"] if not is_sure(f["confidence"])]
     for k, f in enumerate(sure[:SHOWN_FIRST], 1):
-        out += _wrapped(f"{k} {f['facet'].capitalize()} · {_said(f)} ({sureness(f['confidence'])})", width)
+        out += _wrapped(f"{k} {_(FACET_NAMES[f['facet']])} · {_said(f)} ({sureness(f['confidence'])})", width)
     if len(sure) > SHOWN_FIRST:
-        out.append("Further:")
+        out.append(_("Further:"))
         for f in sure[SHOWN_FIRST:]:
             out += _wrapped(f"- {_said(f)}", width)
     if unsure:

@@ -77,7 +77,7 @@ SCHEMES = {
     )
 }
 BANDS = (
-    (0.93, "polished"),
+    (0.93, N_("polished")),
     (0.80, N_("nearly there")),
     (0.60, N_("taking shape")),
     (0.0, N_("still in the rough")),

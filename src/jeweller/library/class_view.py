@@ -20,18 +20,20 @@ from jeweller.library.library import Library
 from jeweller.library.states import TakeState
 from jeweller.library.summary import place_text
 from jeweller.library.tray import list_takes
+from jeweller.phrases import name_bars
 
 SECTIONS = (
     (N_("Flutes and oboes"), ("piccolo", "flute", "oboe", "english-horn", "recorder", "alto-recorder")),
-    ("Clarinets", ("clarinet",)),
-    ("Saxophones", ("saxophone",)),
-    ("Bassoons", ("bassoon",)),
-    ("Trumpets", ("trumpet", "cornet", "flugelhorn")),
-    ("Horns", ("horn", "mellophone")),
+    (N_("Clarinets"), ("clarinet",)),
+    (N_("Saxophones"), ("saxophone",)),
+    (N_("Bassoons"), ("bassoon",)),
+    (N_("Trumpets"), ("trumpet", "cornet", "flugelhorn")),
+    (N_("Horns"), ("horn", "mellophone")),
     (N_("Low brass"), ("trombone", "euphonium", "baritone", "tuba", "bass-")),
 )
-OTHERS = "Others"
+OTHERS = N_("Others")
 MOST_PLACES = 8  # most missed places that are named
+MOST_SECTIONS = 3  # that are named; else it is for everybody
 PLANNED = 6  # places of one rehearsal
 HELP, MOVE_ON = (N_("taking shape"), N_("still in the rough")), "polished"
 DRILLS = {
@@ -269,24 +271,11 @@ def plan(places: Sequence[Place], bars: Sequence[str]) -> tuple[Item, ...]:
         players = {x for p in group for x in p.players}
         sections = list(dict.fromkeys(s for p in group for s in p.sections))
         share = len(players) / max(1, max(p.of for p in group))
-        who = (
-            "everybody"
-            if len(sections) > 3
-            else " and ".join(s.casefold() if k else s for k, s in enumerate(sections))
-        )
+        who = _("everybody") if len(sections) > MOST_SECTIONS else "; ".join(_(s) for s in sections)
         what = _("{n} of {max} players").format(n=len(players), max=max(p.of for p in group))
-        listed = " and ".join(filter(None, [", ".join(numbers[:-1]), numbers[-1]]))
-        together = order[numbers[-1]] - order[numbers[0]] == len(numbers) - 1
-        span = (
-            _("bar {numbers}").format(numbers=numbers[0])
-            if len(numbers) == 1
-            else _("bars {numbers} to {numbers2}").format(numbers=numbers[0], numbers2=numbers[-1])
-            if together
-            else _("bars {listed}").format(listed=listed)
-        )
         items.append(
             Item(
-                bars=span,
+                bars=name_bars(numbers),
                 what=_("{facet}: {what}. {told}").format(
                     facet=_(FACET_NAMES[group[0].facet]), what=what, told=group[0].told[0]
                 ),

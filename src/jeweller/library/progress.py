@@ -14,7 +14,7 @@ from jeweller.i18n import N_, _
 from jeweller.instruments.table import find_instrument
 from jeweller.library.library import Library
 from jeweller.library.states import TakeState
-from jeweller.library.summary import place_text
+from jeweller.library.summary import habit_said, place_text
 from jeweller.library.tables import Player
 
 # (of the sound of a take, from which change on it is told at the same piece and at another, words for more,
@@ -109,7 +109,7 @@ def over_time(library: Library, player: Player) -> OverTime:
             wrong[what].add(take.piece)
             counts[what] += 1
     habits = tuple(
-        _("{what}, in {n} pieces").format(what=_(what), n=len(wrong[what]))
+        _("{what}, in {n} pieces").format(what=habit_said(what), n=len(wrong[what]))
         for what, n in counts.most_common()
         if len(wrong[what]) >= STAYS
     )

@@ -14,6 +14,7 @@ from jeweller.decisions.standing import FindingState
 from jeweller.grading.scheme import Scheme, letter_of
 from jeweller.i18n import N_, _
 from jeweller.library.audit_log import DecisionState
+from jeweller.phrases import note_name
 from jeweller.report.decided import remarked, standing_of
 from jeweller.report.heard import gaps_of, heard_of, heard_sentence, spans_all
 from jeweller.report_format import HeardPart, ReportSound, TakeReport
@@ -26,7 +27,7 @@ HABITS = {
     "rest_long": N_("rests too long"),
     "cut_short": N_("long notes cut short"),
     "dot_lost": N_("dotted rhythms evened out"),
-    "rushing": "rushing",
+    "rushing": N_("rushing"),
     "dragging": N_("slowing down"),
     "breath_in_slur": N_("breaths inside slurs"),
     "tongued_in_slur": N_("slurs tongued"),
@@ -34,6 +35,7 @@ HABITS = {
     "sagging": N_("long notes sink"),
     "cracked": N_("starts that crack"),
 }
+FORGOTTEN = " forgotten"  # ends the stored habit of an altered note; `habit_said` says it
 UNFOLLOWED_NEED = 100.0  # a recording that does not follow its part comes first
 
 
@@ -164,8 +166,19 @@ def habit_of(f: Finding) -> str:
     """
     written = f.detail.get("written")
     if f.kind == "missed_accidental" and written:
-        return f"{str(written).rstrip('0123456789')} forgotten"
+        return f"{str(written).rstrip('0123456789')}{FORGOTTEN}"
     return HABITS.get(f.kind, "")
+
+
+def habit_said(habit: str) -> str:
+    """A stored habit in the language that is chosen.
+
+    >>> habit_said("B♭ forgotten"), habit_said("rushing")
+    ('B♭ forgotten', 'rushing')
+    """
+    if habit.endswith(FORGOTTEN):
+        return _("{note} forgotten").format(note=note_name(habit.removesuffix(FORGOTTEN)))
+    return _(habit)
 
 
 def heard_bars(summary: dict[str, Any]) -> str:

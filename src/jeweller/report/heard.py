@@ -95,13 +95,21 @@ def heard_sentence(heard: HeardPart) -> str:
 
 
 def spans_all(heard: HeardPart) -> bool:
-    """Whether the first bar heard and the last are those of the part."""
+    """Whether the first bar heard and the last are those of the part.
+
+    >>> spans_all({"bars": "1-8", "of": 16, "notes": 24, "notes_of": 48, "gaps": [], "whole": False})
+    False
+    """
     first, _dash, last = heard["bars"].partition("-")
     return first.isdecimal() and last.isdecimal() and int(last) - int(first) + 1 == heard["of"]
 
 
 def gaps_of(heard: HeardPart) -> str:
-    """The bars left out between the first bar heard and the last, in words."""
+    """The bars left out between the first bar heard and the last, in words.
+
+    >>> gaps_of({"bars": "1-8", "of": 8, "notes": 40, "notes_of": 48, "gaps": ["3"], "whole": False})
+    'bar 3'
+    """
     many = len(heard["gaps"]) + any("-" in g for g in heard["gaps"])
     gaps = ", ".join(g.replace("-", "–") for g in heard["gaps"])
     return ngettext("bar {bars}", "bars {bars}", many).format(bars=gaps)

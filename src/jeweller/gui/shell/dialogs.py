@@ -12,10 +12,10 @@ from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.i18n import N_, _
 
 KEYS = (
-    ("Ctrl+1, 2, 5, 7", N_("the loupe, the pattern book, the bench, the ledger")),
-    ("Space", N_("play from two beats before the chosen place, or stop")),
+    (N_("Ctrl+1, 2, 5, 7"), N_("the loupe, the pattern book, the bench, the ledger")),
+    (N_("Space"), N_("play from two beats before the chosen place, or stop")),
     ("T, M, B", N_("the take, the model, one after the other")),
-    ("[ and ]", N_("slower, faster")),
+    (N_("[ and ]"), N_("slower, faster")),
     ("L", N_("loop the chosen bar")),
     (N_("Down, Up"), N_("next and previous finding; on the bench, of the whole tray")),
     (N_("Right, Left"), N_("next and previous note")),
@@ -25,19 +25,19 @@ KEYS = (
     ("C", N_("change its kind")),
     ("E", N_("look closer at what a finding rests on")),
     ("A", N_("add a finding at the chosen note")),
-    (N_("U, Ctrl+Z"), "undo"),
-    ("Ctrl+Shift+Z", "redo"),
+    (N_("U, Ctrl+Z"), N_("undo")),
+    (N_("Ctrl+Shift+Z"), N_("redo")),
     ("P", N_("the heard pitch as a line on the staff")),
-    ("Ctrl++, Ctrl+−, Ctrl+0", N_("larger, smaller, usual size")),
-    ("Ctrl+Page Down, Ctrl+Page Up", N_("next and previous take of the tray")),
+    (N_("Ctrl++, Ctrl+−, Ctrl+0"), N_("larger, smaller, usual size")),
+    (N_("Ctrl+Page Down, Ctrl+Page Up"), N_("next and previous take of the tray")),
     (N_("N, Ctrl+Return"), N_("bench: a word to the player; the take is decided")),
-    ("Ctrl+Shift+Return", N_("bench: all clean takes are decided")),
+    (N_("Ctrl+Shift+Return"), N_("bench: all clean takes are decided")),
     (N_("O, Escape"), N_("bench: look closely at the take; back")),
-    ("Ctrl+O", N_("open a score")),
-    ("Ctrl+R", N_("open a recording")),
-    ("Ctrl+S", N_("save the marked part")),
+    (N_("Ctrl+O"), N_("open a score")),
+    (N_("Ctrl+R"), N_("open a recording")),
+    (N_("Ctrl+S"), N_("save the marked part")),
     ("F1", N_("the guide")),
-    ("Shift+F1", N_("this page")),
+    (N_("Shift+F1"), N_("this page")),
 )
 
 
@@ -83,10 +83,10 @@ def show_keys(parent: QWidget) -> QDialog:
     grid.setVerticalSpacing(4)
     half = (len(KEYS) + 1) // 2
     for k, (key, words) in enumerate(KEYS):
-        label = QLabel(key)
+        label = QLabel(_(key))
         label.setStyleSheet("font-weight: 600;")
         grid.addWidget(label, k % half, 2 * (k // half))
-        grid.addWidget(QLabel(words), k % half, 2 * (k // half) + 1)
+        grid.addWidget(QLabel(_(words)), k % half, 2 * (k // half) + 1)
     title = QLabel(_("Keys"))
     title.setObjectName("title")
-    return _box(parent, "Keys", title, grid, button=QDialogButtonBox.StandardButton.Close)
+    return _box(parent, _("Keys"), title, grid, button=QDialogButtonBox.StandardButton.Close)

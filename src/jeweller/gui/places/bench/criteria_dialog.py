@@ -27,7 +27,6 @@ from PySide6.QtWidgets import (
 
 from jeweller.assessment.finding import FACETS
 from jeweller.assessment.messages import FACET_NAMES
-from jeweller.assessment.settings import ARTICULATIONS, TOLERANCES
 from jeweller.difficulty.analysis import SAID
 from jeweller.grading.scheme import FORMS, HABIT_SHARE, OUT_OF, SCHEMES, UNHEARD, find_scheme
 from jeweller.gui.widgets.plain import plain
@@ -38,10 +37,18 @@ from jeweller.library.tables import Assignment
 # what changes a check, and not the mark alone
 CHECKED = "tempo_bpm", "tolerance", "articulation", "click", "judging"
 OWN = "own"
-CLICKS = {"": "no", "heard": N_("yes, it is heard in the recording")}
+CLICKS = {"": N_("no"), "heard": N_("yes, it is heard in the recording")}
 TRILLS = {"either": N_("on either note"), "upper": N_("on the note above"), "main": N_("on the written note")}
 GRACES = {"either": N_("before the beat or on it"), "before": N_("before the beat"), "on": N_("on the beat")}
 DOTS = {"written": N_("as written"), "double": N_("double-dotted"), "either": N_("either way")}
+JOINS = {
+    "printed": N_("as printed"),
+    "slurs-optional": N_("slurs optional"),
+    "joined": N_("joined"),
+    "detached": N_("detached"),
+    "free": N_("not judged"),
+}
+TOLERATED = {"gentle": N_("gentle"), "standard": N_("standard"), "strict": N_("strict")}
 REPEATS = {"all": N_("all of them"), "free": N_("may be left out")}
 WEEK = 7  # days until an assignment is due, where nothing else is said
 
@@ -109,15 +116,15 @@ class CriteriaDialog(QDialog):
         self.click = self._choice(form, _("To a click"), CLICKS, str(told.get("click") or ""))
         self.articulation = self._choice(
             form,
-            "Articulation",
-            {a: a.replace("-", " ") for a in ARTICULATIONS},
+            _("Articulation"),
+            JOINS,
             told.get("articulation", "printed"),
         )
         judging = told.get("judging") or {}
         self.trills = self._choice(form, _("Trills begin"), TRILLS, str(judging.get("trill_first", "either")))
         self.graces = self._choice(form, _("Grace notes"), GRACES, str(judging.get("graces", "either")))
         self.dots = self._choice(form, _("Dotted rhythms"), DOTS, str(judging.get("dots", "written")))
-        self.repeats = self._choice(form, "Repeats", REPEATS, str(judging.get("repeats", "all")))
+        self.repeats = self._choice(form, _("Repeats"), REPEATS, str(judging.get("repeats", "all")))
         self.due = QDateEdit()
         self.due.setCalendarPopup(True)
         self.due.setDisplayFormat("yyyy-MM-dd")
@@ -143,14 +150,12 @@ class CriteriaDialog(QDialog):
 
     def _marked(self, told: dict[str, Any]) -> QVBoxLayout:
         side, form = self._side(_("How it is marked"))
-        self.tolerance = self._choice(
-            form, "Tolerance", {t: t for t in TOLERANCES}, told.get("tolerance", "standard")
-        )
+        self.tolerance = self._choice(form, _("Tolerance"), TOLERATED, told.get("tolerance", "standard"))
         scheme = OWN if told.get("weights") else str(told.get("scheme", "even"))
         self.scheme = self._choice(
             form,
             _("What counts most"),
-            {**{s.name: s.title for s in SCHEMES.values()}, OWN: _("Weights of my own")},
+            {**{s.name: s.title for s in SCHEMES.values()}, OWN: N_("Weights of my own")},
             scheme,
         )
         self.scheme.currentIndexChanged.connect(lambda _unused: self._fill_weights())
@@ -175,9 +180,8 @@ class CriteriaDialog(QDialog):
         self.habit.setToolTip(_("What each further place of a habit costs, as a share of the first"))
         self._row(form, _("A habit's further places"), self.habit)
         self.form = self._choice(form, _("The mark is told"), dict(FORMS), str(told.get("form", "number")))
-        unheard = {value: _(words) for value, words in UNHEARD.items()}
         self.unheard = self._choice(
-            form, _("What is not heard"), unheard, str(told.get("unheard", "left_out"))
+            form, _("What is not heard"), UNHEARD, str(told.get("unheard", "left_out"))
         )
         self.out_of = QSpinBox()
         self.out_of.setRange(2, 1000)
@@ -228,7 +232,7 @@ class CriteriaDialog(QDialog):
     def _choice(self, form: QFormLayout, words: str, choices: dict[str, str], now: str) -> QComboBox:
         box = QComboBox()
         for value, said in choices.items():
-            box.addItem(said, value)
+            box.addItem(_(said), value)
         box.setCurrentIndex(max(0, box.findData(now)))
         self._row(form, words, box)
         return box

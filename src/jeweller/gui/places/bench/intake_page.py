@@ -111,7 +111,13 @@ class IntakePage(QWidget):
             ).format(n=len(guesses))
         ]
         words += (
-            [_("{are} in the library already and left out unless ticked.").format(are=_are(twice))]
+            [
+                ngettext(
+                    "{n} is in the library already and left out unless ticked.",
+                    "{n} are in the library already and left out unless ticked.",
+                    twice,
+                ).format(n=twice)
+            ]
             if twice
             else []
         )
@@ -272,7 +278,3 @@ class IntakePage(QWidget):
                 )
             )
         self.entered.emit(out)
-
-
-def _are(count: int) -> str:
-    return "1 is" if count == 1 else f"{count} are"

@@ -169,7 +169,7 @@ class ClassGrid(QWidget):
         every = 1 if column >= self._px(30) else 2
         for k, number in enumerate(bars):
             if k % every == 0:
-                words = "up" if number == "0" else number
+                words = _("pickup") if number == "0" else number
                 painter.drawText(
                     QRect(names + column * k, 0, column * every, self._px(HEAD)),
                     int(Qt.AlignmentFlag.AlignCenter),
@@ -183,7 +183,7 @@ class ClassGrid(QWidget):
                 painter.drawText(
                     QRect(12, top - self._px(SECTION), right, self._px(SECTION)),
                     int(Qt.AlignmentFlag.AlignVCenter),
-                    row.section,
+                    _(row.section),
                 )
             painter.setPen(QColor(self.theme.faint))
             painter.drawLine(12, top, right, top)

@@ -84,13 +84,13 @@ class MarksBox(_Box):
         super().__init__(parent, _("Marks for the office"))
         order = [*columns, *(c for c in COLUMNS if c not in columns)]
         self.columns = self.ticks(
-            _("Columns, dragged into their order"), [(COLUMNS[c], c) for c in order], columns
+            _("Columns, dragged into their order"), [(_(COLUMNS[c]), c) for c in order], columns
         )
         self.columns.setFixedHeight(2 * LISTED)
         self.columns.setDragDropMode(QListWidget.DragDropMode.InternalMove)
         self.attempts = QComboBox()
         for value, words in ATTEMPTS.items():
-            self.attempts.addItem(words, value)
+            self.attempts.addItem(_(words), value)
         self.attempts.setCurrentIndex(max(0, self.attempts.findData(attempts)))
         self.row(_("Of several attempts"), self.attempts)
 
@@ -144,9 +144,9 @@ class YearBox(_Box):
     def __init__(self, parent: QWidget, name: str, players: Sequence[Player]) -> None:
         super().__init__(parent, _("A new band or year"))
         self.name = QLineEdit(name)
-        self.row("Name", self.name)
+        self.row(_("Name"), self.name)
         self.year = QLineEdit(str(datetime.date.today().year))
-        self.row("Year", self.year)
+        self.row(_("Year"), self.year)
         self.players = self.ticks(
             _("Who goes on into it"), [(p.name, p.id) for p in players], [p.id for p in players]
         )

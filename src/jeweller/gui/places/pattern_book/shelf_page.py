@@ -35,7 +35,7 @@ from jeweller.repertoire.shelf import CONTAINS, Piece, Query, Shelf
 
 LETTERS = ("F♯", "C♯", "G♯", "D♯", "B♭", "E♭", "A♭", "D♭")
 ASKED = {
-    "title": "Title:",
+    "title": N_("Title:"),
     "folder": N_("Folder (empty: none):"),
     "tags": N_("Tags, with commas between them:"),
     "background": N_("Origin, dance, character, what it means for playing:"),
@@ -341,7 +341,7 @@ class ShelfPage(QWidget):
             return
         if text is None:
             now = ", ".join(piece.tags) if what == "tags" else str(getattr(piece, what))
-            text, ok = QInputDialog.getText(self, piece.title, ASKED[what], text=now)
+            text, ok = QInputDialog.getText(self, piece.title, _(ASKED[what]), text=now)
             if not ok:
                 return
         told = tuple(t.strip() for t in text.split(",") if t.strip()) if what == "tags" else text.strip()

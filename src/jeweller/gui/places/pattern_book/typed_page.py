@@ -238,7 +238,9 @@ class TypedPage(QWidget):
                 for k, p in enumerate(self.problems[:SHOWN])
             ]
             more = len(self.problems) - SHOWN
-            self.told.setText("<br>".join(links) + (f"<br>and {more} more" if more > 0 else ""))
+            self.told.setText(
+                "<br>".join([*links, *([_("and {n} more").format(n=more)] if more > 0 else [])])
+            )
         else:
             fine = _("Every bar adds up.")
             self.told.setText(

@@ -152,7 +152,7 @@ class PatternPlace(QWidget):
         self.give_button.setToolTip(_("As an assignment, with the traps that are ticked"))
         row.addWidget(self.give_button)
         self.play_button = QPushButton(_("Play"))
-        self.play_button.setToolTip("Space")
+        self.play_button.setToolTip(_("Space"))
         self.play_button.clicked.connect(self.toggle_play)
         row.addWidget(self.play_button)
         self.loupe_button = QPushButton(_("Compare a take…"))
