@@ -28,6 +28,7 @@ from jeweller.i18n import N_, _
 from jeweller.library.assignments import AssignmentStatus
 
 COLUMNS = (N_("Due"), N_("Piece"), N_("What matters"), N_("Handed in"), N_("To decide"), N_("Not yet from"))
+MATTERS = 2  # the column
 NOTHING = N_(
     "Nothing was given out yet. What is given out says how its takes are checked and marked; who "
     "has not handed in is named here."
@@ -61,7 +62,8 @@ class AssignmentsPage(QWidget):
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(len(COLUMNS) - 1, QHeaderView.ResizeMode.Stretch)
+        for wide in (MATTERS, len(COLUMNS) - 1):  # the two that hold whole sentences share what is left
+            header.setSectionResizeMode(wide, QHeaderView.ResizeMode.Stretch)
         self.table.itemSelectionChanged.connect(self._fit)
         self.table.cellDoubleClicked.connect(lambda row, _unused: self.show_takes())
         column.addWidget(self.table, 1)
