@@ -1,0 +1,204 @@
+"""The microphone port, and its simulated stand-in.
+
+A port pushes mono float32 blocks with the time (in seconds, on a clock that never goes back) at which the
+block's last frame was there; from that the recorder knows what is missing. `SimulatedMicrophone` plays
+samples into the same port, in real time or as fast as it is asked to, late, with drop-outs, or until it
+vanishes.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Generator, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from jeweller.audio.ports import DISCARDS
+from jeweller.i18n import N_, _
+
+if TYPE_CHECKING:
+    import miniaudio
+    import numpy as np
+    import numpy.typing as npt
+
+    Samples = npt.NDArray[np.float32]
+    Push = Callable[[Samples, float], None]  # a block, and when its last frame was there (seconds)
+BLOCK_S = 0.02
+RATE = 44100
+
+
+@dataclass(frozen=True)
+class Input:
+    """A recording device that can be chosen."""
+
+    name: str
+    index: int
+
+
+class Microphone(ABC):
+    """Where sound comes from. `name` and `rate` say what is used; `simulated` that nobody is heard."""
+
+    name = ""
+    rate = RATE
+    simulated = False
+
+    @abstractmethod
+    def start(self, push: Push, ended: Callable[[str], None]) -> None:
+        """Begins to push blocks until `stop`. `ended` is called once with a sentence where the sound ends by
+        itself, by a device that is pulled out ("" where a simulated one has no more to play). Both are
+        called in another thread. Raises OSError.
+        """
+
+    @abstractmethod
+    def stop(self) -> None:
+        """Stops; returns when no further block is pushed."""
+
+
+class SimulatedMicrophone(Microphone):
+    """Plays `samples` (mono, at `rate` a second) into the port.
+
+    `latency_s`: silence before them, as of a slow device; `drops`: (second, seconds) of what a device loses,
+    while its clock goes on; `vanishes_s`: when it is pulled out. With `real_time` it takes as long as the
+    sound lasts; else it is driven by `run`, on a clock of its own.
+    """
+
+    name = N_("simulated microphone")
+    simulated = True
+
+    def __init__(
+        self,
+        samples: Samples,
+        rate: int = RATE,
+        *,
+        real_time: bool = True,
+        latency_s: float = 0.0,
+        drops: Sequence[tuple[float, float]] = (),
+        vanishes_s: float | None = None,
+    ) -> None:
+        import numpy as np
+
+        late = np.zeros(round(latency_s * rate), np.float32)
+        self.samples = np.concatenate([late, np.asarray(samples, np.float32)])
+        self.rate, self.real_time = rate, real_time
+        self.drops, self.vanishes_s = tuple(drops), vanishes_s
+        self._at = 0
+        self._push: Push | None = None
+        self._ended: Callable[[str], None] | None = None
+        self._stop = threading.Event()
+        self._thread: threading.Thread | None = None
+
+    def start(self, push: Push, ended: Callable[[str], None]) -> None:
+        self.stop()
+        self._push, self._ended, self._at = push, ended, 0
+        self._stop.clear()
+        if self.real_time:
+            self._thread = threading.Thread(target=self._play, daemon=True)
+            self._thread.start()
+
+    def _play(self) -> None:
+        begin = time.monotonic()
+        while not self._stop.is_set() and self._block():
+            self._stop.wait(max(0.0, begin + self._at / self.rate - time.monotonic()))
+
+    def _block(self) -> bool:
+        if self._push is None or self._ended is None:
+            return False
+        first, count = self._at, round(BLOCK_S * self.rate)
+        if self.vanishes_s is not None and first >= self.vanishes_s * self.rate:
+            ended, self._push = self._ended, None
+            ended(_("The microphone is gone."))
+            return False
+        if first >= len(self.samples):
+            ended, self._push = self._ended, None
+            ended("")
+            return False
+        self._at += count
+        if not any(at <= first / self.rate < at + lost for at, lost in self.drops):
+            self._push(self.samples[first : first + count], self._at / self.rate)
+        return True
+
+    def run(self, seconds: float) -> None:
+        """Plays so many seconds at once (not in real time)."""
+        until = self._at + seconds * self.rate
+        while self._at < until and self._block():
+            pass
+
+    def stop(self) -> None:
+        self._stop.set()
+        if self._thread is not None and self._thread is not threading.current_thread():
+            self._thread.join(1.0)
+        self._thread = None
+        self._push = None
+
+
+class DeviceMicrophone(Microphone):
+    """An input of the computer: the usual one, or `wanted`; one channel of it, where it has several. Raises
+    OSError where there is none.
+    """
+
+    def __init__(self, wanted: Input | None = None, rate: int = RATE) -> None:
+        import miniaudio
+
+        self.rate = rate
+        try:
+            found = miniaudio.Devices().get_captures()
+        except miniaudio.MiniaudioError as error:
+            raise OSError(str(error)) from error
+        usable = [d for d in found if not str(d["name"]).startswith(DISCARDS)]
+        chosen = [d for d in usable if wanted is not None and d["name"] == wanted.name] or usable
+        if not chosen:
+            raise OSError(_("no microphone"))
+        self.name = str(chosen[0]["name"])
+        self._id = chosen[0]["id"]
+        self._device: miniaudio.CaptureDevice | None = None
+
+    def start(self, push: Push, ended: Callable[[str], None]) -> None:
+        import miniaudio
+        import numpy as np
+
+        self.stop()
+
+        def blocks() -> Generator[None, bytes, None]:
+            while True:
+                data = yield
+                push(np.frombuffer(data, np.float32).copy(), time.monotonic())
+
+        try:
+            self._device = miniaudio.CaptureDevice(
+                input_format=miniaudio.SampleFormat.FLOAT32,
+                nchannels=1,
+                sample_rate=self.rate,
+                buffersize_msec=round(1000 * BLOCK_S),
+                device_id=self._id,
+            )
+            self._device.stop_callback = lambda: ended(_("The microphone is gone."))
+            generator = blocks()
+            next(generator)
+            self._device.start(generator)
+        except miniaudio.MiniaudioError as error:
+            self._device = None
+            raise OSError(str(error)) from error
+
+    def stop(self) -> None:
+        if self._device is not None:
+            self._device.stop_callback = None
+            self._device.close()
+            self._device = None
+
+
+def inputs() -> list[Input]:
+    """The recording devices that can be chosen; [] where there are none.
+
+    >>> all(isinstance(i.name, str) for i in inputs())
+    True
+    """
+    import miniaudio
+
+    try:
+        found = miniaudio.Devices().get_captures()
+    except miniaudio.MiniaudioError:
+        return []
+    names = [str(d["name"]) for d in found]
+    return [Input(n, k) for k, n in enumerate(names) if not n.startswith(DISCARDS)]

@@ -1,0 +1,220 @@
+"""A take recorded straight to disk, so that nothing of what was played a second ago can be lost.
+
+What comes from the microphone is appended to a WAV file whose header says from the first byte on that it is
+as long as it gets, so it can be read however it was cut off; every half second it is on the disk itself. A
+file that was not finished is made whole by `recover`.
+"""
+
+from __future__ import annotations
+
+import os
+import queue
+import struct
+import threading
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from jeweller.files import sync_folder
+from jeweller.i18n import _
+
+if TYPE_CHECKING:
+    import numpy as np
+    import numpy.typing as npt
+
+    Samples = npt.NDArray[np.float32]
+PART = ".part.wav"  # ends the name of a take that is not finished
+HEADER = 44  # bytes
+WIDTH = 2  # bytes a sample
+ENDLESS = 0xFFFFFFFF
+SYNC_S = 0.5  # of sound, at most, that only the system has and the disk has not
+LATE_S = 0.06  # a clock ahead of what came by more than its usual is a drop-out: blocks come every 0.02 s
+SETTLED = 8  # blocks: so long a lag must stand; one late block alone is caught up with
+CLIPPED = 0.999  # of full scale
+LEAST_S = 0.2  # a shorter piece of sound is no take
+
+
+@dataclass(frozen=True)
+class Dropout:
+    """Sound that the device lost: where in the recording (seconds), and how much was lost there."""
+
+    at_s: float
+    seconds: float
+
+
+@dataclass(frozen=True)
+class Recorded:
+    """A finished recording. `clipped`: share of its samples at full scale, 0..1; `trouble`: in a sentence
+    what ended it, "" where it was stopped.
+    """
+
+    path: Path
+    rate: int
+    seconds: float
+    dropouts: tuple[Dropout, ...] = ()
+    clipped: float = 0.0
+    trouble: str = ""
+
+
+def _header(rate: int, data_bytes: int) -> bytes:
+    whole = ENDLESS if data_bytes == ENDLESS else data_bytes + HEADER - 8
+    return struct.pack(
+        "<4sI4s4sIHHIIHH4sI",
+        b"RIFF",
+        whole,
+        b"WAVE",
+        b"fmt ",
+        16,
+        1,
+        1,
+        rate,
+        rate * WIDTH,
+        WIDTH,
+        8 * WIDTH,
+        b"data",
+        data_bytes,
+    )
+
+
+@dataclass
+class _Gaps:
+    """Finds what the device lost: its clock is ahead of its frames, and stays so."""
+
+    rate: int
+    lag: float | None = None  # seconds: the least that the clock was ahead, lately
+    frames: int = 0
+    recent: list[tuple[float, float]] = field(default_factory=list)  # (lag, second in the recording)
+    found: list[Dropout] = field(default_factory=list)
+
+    def add(self, count: int, at_s: float) -> None:
+        self.frames += count
+        lag = at_s - self.frames / self.rate
+        if self.lag is None:
+            self.lag = lag
+            return
+        self.recent.append((lag, (self.frames - count) / self.rate))
+        if len(self.recent) < SETTLED:
+            return
+        least = min(x for x, _at in self.recent)
+        if least - self.lag > LATE_S:
+            at = next(at for x, at in self.recent if x - self.lag > LATE_S)
+            self.found.append(Dropout(at, least - self.lag))
+            self.lag = least
+            self.recent.clear()
+            return
+        self.lag = min(self.lag, least) if least < self.lag else self.lag
+        self.recent.pop(0)
+
+
+class TakeRecorder:
+    """Writes one take. `push` may be called from the thread of the device: it only hands over; the disk is
+    waited for in a thread of the recorder's own.
+
+    `trouble` is a sentence as soon as something went wrong (the disk is full); what was written until then
+    stays.
+    """
+
+    def __init__(self, path: Path, rate: int) -> None:
+        self.path, self.rate = path, rate
+        self.part = path.with_name(path.name.removesuffix(".wav") + PART)
+        self.trouble = ""
+        self.seconds = 0.0
+        self.peak = 0.0  # of the newest block, 0..1
+        self._gaps = _Gaps(rate)
+        self._clipped = self._count = self._unsynced = 0  # samples, samples, bytes
+        self._blocks: queue.SimpleQueue[bytes | None] = queue.SimpleQueue()
+        self._file = os.open(self.part, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600)
+        os.write(self._file, _header(rate, ENDLESS))
+        os.fsync(self._file)
+        self._writer = threading.Thread(target=self._write, daemon=True)
+        self._writer.start()
+
+    def push(self, block: Samples, at_s: float) -> None:
+        """A block of sound (mono, -1..1) whose last frame was there at `at_s` (s, the device's clock)."""
+        import numpy as np
+
+        if self.trouble or not len(block):
+            return
+        size = np.abs(block)
+        self.peak = float(size.max())
+        self._clipped += int(np.count_nonzero(size >= CLIPPED))
+        self._count += len(block)
+        self.seconds = self._count / self.rate
+        self._gaps.add(len(block), at_s)
+        self._blocks.put((np.clip(block, -1.0, 1.0) * 32767.0).astype("<i2").tobytes())
+
+    def _write(self) -> None:
+        try:
+            while (data := self._blocks.get()) is not None:
+                self._unsynced += len(data)
+                while data:
+                    data = data[os.write(self._file, data) :]
+                if self._unsynced >= SYNC_S * self.rate * WIDTH:
+                    os.fdatasync(self._file)
+                    self._unsynced = 0
+        except OSError as error:
+            self.trouble = _("The recording could not be written any further: {error}.").format(
+                error=error.strerror
+            )
+
+    def finish(self, trouble: str = "") -> Recorded:
+        """Ends the take and gives the file its name. `trouble`: what ended it."""
+        self._blocks.put(None)
+        self._writer.join()
+        os.close(self._file)
+        told = self.trouble or trouble
+        whole = _make_whole(self.part, self.path)
+        return Recorded(
+            self.path,
+            self.rate,
+            whole,
+            tuple(self._gaps.found),
+            self._clipped / max(1, self._count),
+            told,
+        )
+
+    def discard(self) -> None:
+        """Ends the take and leaves nothing of it."""
+        self._blocks.put(None)
+        self._writer.join()
+        os.close(self._file)
+        self.part.unlink(missing_ok=True)
+
+
+def _make_whole(part: Path, path: Path) -> float:
+    """Writes how long a file is into its header and gives it its name; its length in seconds."""
+    with part.open("r+b") as file:
+        head = file.read(HEADER)
+        rate = struct.unpack_from("<I", head, 24)[0] if len(head) == HEADER else 0
+        count = (file.seek(0, os.SEEK_END) - HEADER) // WIDTH
+        if rate:
+            file.truncate(HEADER + count * WIDTH)
+            file.seek(0)
+            file.write(_header(rate, count * WIDTH))
+            os.fsync(file.fileno())
+    part.replace(path)
+    sync_folder(path.parent)
+    return count / rate if rate else 0.0
+
+
+def recover(folder: Path) -> list[Recorded]:
+    """Makes whole what a program that ended suddenly left in a folder; what holds nearly nothing goes.
+
+    >>> import tempfile
+    >>> recover(Path(tempfile.gettempdir()) / "no such folder")
+    []
+    """
+    found = []
+    for part in sorted(folder.glob(f"*{PART}")):
+        with part.open("rb") as file:
+            head = file.read(HEADER)
+        rate = struct.unpack_from("<I", head, 24)[0] if len(head) == HEADER else 0
+        if not rate or (part.stat().st_size - HEADER) / WIDTH / rate < LEAST_S:
+            part.unlink()
+            continue
+        path = part.with_name(part.name.removesuffix(PART) + ".wav")
+        seconds = _make_whole(part, path)
+        found.append(
+            Recorded(path, rate, seconds, trouble=_("The program ended while this take was recorded."))
+        )
+    return found

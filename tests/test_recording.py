@@ -1,0 +1,144 @@
+"""Recording: the simulated microphone, a take straight to disk, what a device loses, and ends that come suddenly."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+
+from jeweller.audio.decode import decode
+from jeweller.audio.microphone import SimulatedMicrophone
+from jeweller.audio.recorder import PART, TakeRecorder, recover
+
+RATE = 44100
+TONE = (0.5 * np.sin(2 * np.pi * 440.0 * np.arange(3 * RATE) / RATE)).astype(np.float32)
+# Records a tone in real time, and says after each block how much was played until then.
+CHILD = """
+import sys
+from pathlib import Path
+import numpy as np
+from jeweller.audio.microphone import SimulatedMicrophone
+from jeweller.audio.recorder import TakeRecorder
+take = TakeRecorder(Path(sys.argv[1]), 44100)
+tone = np.full(44100 * 20, 0.25, np.float32)
+def push(block, at):
+    take.push(block, at)
+    print(f"{at:.3f}", flush=True)
+SimulatedMicrophone(tone).start(push, print)
+sys.stdin.read()
+"""
+
+
+class Recording(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "take.wav"
+
+    def record(
+        self, microphone: SimulatedMicrophone, seconds: float = 60.0
+    ) -> tuple[TakeRecorder, list[str]]:
+        take, ends = TakeRecorder(self.path, microphone.rate), []
+        microphone.start(take.push, ends.append)
+        microphone.run(seconds)
+        return take, ends
+
+    def test_what_was_played_is_in_the_file_and_its_end_is_told(self) -> None:
+        take, ends = self.record(SimulatedMicrophone(TONE, real_time=False, latency_s=0.25))
+        self.assertEqual((ends, self.path.exists()), ([""], False))
+        done = take.finish()
+        self.assertEqual((done.path, done.dropouts, done.trouble), (self.path, (), ""))
+        self.assertEqual(self.path.stat().st_mode & 0o777, 0o600)
+        heard = decode(self.path, RATE)
+        self.assertAlmostEqual(heard.duration, 3.25, delta=0.03)
+        self.assertLess(float(np.abs(heard.samples[: int(0.2 * heard.rate)]).max()), 1e-3)
+
+    def test_drop_outs_are_found_where_they_are(self) -> None:
+        drops = ((0.8, 0.2), (2.0, 0.1))
+        take, _ends = self.record(SimulatedMicrophone(TONE, real_time=False, drops=drops))
+        found = take.finish().dropouts
+        self.assertEqual(len(found), 2)
+        for (at, lost), gap, before in zip(drops, found, (0.0, 0.2), strict=True):
+            self.assertAlmostEqual(gap.at_s, at - before, delta=0.03)
+            self.assertAlmostEqual(gap.seconds, lost, delta=0.03)
+
+    def test_one_block_that_comes_late_is_no_drop_out(self) -> None:
+        take = TakeRecorder(self.path, RATE)
+        block = np.zeros(882, np.float32)
+        for k in range(100):
+            take.push(block, 0.02 * (k + 1) + (0.15 if k % 9 == 4 else 0.0) + 1e-5 * k)
+        self.assertEqual(take.finish().dropouts, ())
+
+    def test_a_device_that_is_pulled_out_leaves_the_take(self) -> None:
+        take, ends = self.record(SimulatedMicrophone(TONE, real_time=False, vanishes_s=1.5))
+        self.assertEqual(ends, ["The microphone is gone."])
+        done = take.finish(ends[0])
+        self.assertAlmostEqual(done.seconds, 1.5, delta=0.03)
+        self.assertEqual(done.trouble, ends[0])
+
+    def test_full_scale_is_told(self) -> None:
+        take, _ends = self.record(SimulatedMicrophone(np.clip(4 * TONE, -1, 1), real_time=False))
+        self.assertGreater(take.finish().clipped, 0.3)
+
+    def test_a_full_disk_ends_the_take_and_keeps_what_there_is(self) -> None:
+        written, write = [], os.write
+
+        def fills_up(file: int, data: bytes) -> int:
+            written.append(len(data))
+            if sum(written) > 100_000:
+                raise OSError(28, "No space left on device")
+            return write(file, data)
+
+        with mock.patch("jeweller.audio.recorder.os.write", fills_up):
+            take, _ends = self.record(SimulatedMicrophone(TONE, real_time=False))
+            done = take.finish()
+        self.assertIn("No space left on device", done.trouble)
+        self.assertAlmostEqual(decode(done.path, RATE).duration, done.seconds, delta=0.01)
+        self.assertGreater(done.seconds, 0.9)
+
+    def test_nothing_is_left_of_a_take_that_is_discarded(self) -> None:
+        take, _ends = self.record(SimulatedMicrophone(TONE, real_time=False), 1.0)
+        take.discard()
+        self.assertEqual(list(self.path.parent.iterdir()), [])
+
+    def test_a_killed_recording_is_whole_to_the_last_second(self) -> None:
+        for wait in (0.8, 1.3):
+            child = subprocess.Popen(
+                [sys.executable, "-c", CHILD, str(self.path)], stdout=subprocess.PIPE, stdin=subprocess.PIPE
+            )
+            assert child.stdout is not None and child.stdin is not None
+            child.stdout.readline()
+            time.sleep(wait)
+            child.send_signal(signal.SIGKILL)
+            played = float(child.stdout.read().split()[-1])
+            child.stdout.close()
+            child.stdin.close()
+            child.wait()
+            self.assertEqual([p.name for p in self.path.parent.iterdir()], [f"take{PART}"])
+            cut = decode(self.path.with_name(f"take{PART}"), RATE)  # can be heard as it is, too
+            (done,) = recover(self.path.parent)
+            self.assertAlmostEqual(cut.duration, done.seconds, delta=0.03)
+            self.assertEqual(done.path, self.path)
+            self.assertGreater(done.seconds, played - 1.0)
+            heard = decode(self.path, RATE)
+            self.assertAlmostEqual(heard.duration, done.seconds, delta=0.01)
+            self.assertAlmostEqual(float(np.median(heard.samples)), 0.25, delta=0.01)
+            self.path.unlink()
+
+    def test_what_holds_nothing_is_swept_away(self) -> None:
+        (self.path.parent / f"cut{PART}").write_bytes(b"RIFF")
+        TakeRecorder(self.path, RATE)._blocks.put(None)  # killed before any sound
+        self.assertEqual(recover(self.path.parent), [])
+        self.assertEqual(list(self.path.parent.iterdir()), [])
+
+
+if __name__ == "__main__":
+    unittest.main()
