@@ -25,6 +25,7 @@ ORDER = [
     "audio",
     "synthesis",
     "features",
+    "warmup",
     "alignment",
     "notes",
     "assessment",

@@ -1,0 +1,1 @@
+"""Before playing: the tuner, and what a tuning shows of a player on an instrument."""
