@@ -85,6 +85,17 @@ class Traps(unittest.TestCase):
             " ".join(t.what for t in find_traps(part_of("C3/4"), require_instrument("trumpet"))),
         )
 
+    def test_notes_that_an_instrument_has_are_not_outside_it_though_few_play_them(self) -> None:
+        for name, note, outside in (
+            ("bass-clarinet", "Eb3", False),
+            ("bass-clarinet", "D3", True),
+            ("bassoon", "A4", False),
+            ("euphonium", "Eb2", False),
+            ("timpani", "D2", False),
+        ):
+            told = [t.kind for t in find_traps(part_of(f"{note}/4"), require_instrument(name))]
+            self.assertEqual("outside" in told, outside, (name, note))
+
     def test_what_the_instrument_asks(self) -> None:
         for name, music, what, bars in (
             ("trombone", "Bb2/1 C3/1 Bb2/2", "a long way on the slide to this note", ("1",)),

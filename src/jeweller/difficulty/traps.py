@@ -235,9 +235,9 @@ def _adjacent(part: Part) -> set[tuple[str, str]]:
 def _on_instrument(
     notes: list[tuple[Bar, Note]], midi: list[int], instrument: Instrument, said: Collection[str]
 ) -> Iterator[Trap]:
-    whole = instrument.written_range("advanced")
-    if whole:
-        outside = [x for x, m in zip(notes, midi, strict=True) if not whole[0] <= m <= whole[1]]
+    if instrument.written_range("advanced"):
+        low, high = instrument.low - instrument.chromatic, instrument.high - instrument.chromatic
+        outside = [x for x, m in zip(notes, midi, strict=True) if not low <= m <= high]
         if outside:
             yield trap_of(
                 "outside",
