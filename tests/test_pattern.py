@@ -14,7 +14,9 @@ from fractions import Fraction
 import mido
 import numpy as np
 
+from jeweller.assessment.finding import SURE
 from jeweller.audio.decode import decode
+from jeweller.audio.encode import write_sound
 from jeweller.cli.main import main
 from jeweller.documents.engraving import engrave
 from jeweller.documents.parts import SheetSettings, drum_legend, parts_page
@@ -36,13 +38,15 @@ from jeweller.exercises.request import (
 from jeweller.exercises.rhythms import ROWS
 from jeweller.exercises.scales import SCALES, read_tonic
 from jeweller.instruments.table import find_instrument, instruments, require_instrument
-from jeweller.notation.model import Part
+from jeweller.notation.model import Mark, Part, Score
 from jeweller.notation.performance import perform_part
 from jeweller.notation.readers.musicxml import read
 from jeweller.notation.readers.sandbox import load_score
+from jeweller.notation.swing import swung
 from jeweller.notation.values import TYPE_QUARTERS
 from jeweller.notation.writers.midi import write_midi
 from jeweller.notation.writers.musicxml import compute_beams, rest_blocks, write_musicxml
+from jeweller.pipeline.check import check
 from jeweller.synthesis.model import sounded
 from tests.support import TempCase, part_of
 
@@ -420,6 +424,42 @@ class ByHand(unittest.TestCase):
                 self.assertLessEqual(abs(signs), 6, (instrument.id, key, scale))
         self.assertIsNone(read_tonic("H"))
         self.assertGreaterEqual(len(INTERVALS), 6)
+
+
+class Swung(TempCase):
+    def test_swung_eighths_are_played_heard_and_never_held_against_anyone(self) -> None:
+        for kind, name in (("rhythm", "flute"), ("scale", "clarinet")):
+            asked = replace(DRILL, kind=kind, rhythm="eighths", feel="swing", bpm=92)
+            part = one(asked, name)
+            printed = perform_part("", part)
+            onsets = [n.onset for n in swung(printed).main_notes]
+            late = [b - a.onset for a, b in zip(printed.main_notes, onsets, strict=True) if b != a.onset]
+            self.assertEqual(set(late), {Fraction(1, 6)})
+            score = self.folder / "swung.musicxml"
+            score.write_bytes(write_musicxml(Score("Swung", (part,))))
+            bars = tuple(replace(b, marks=tuple(m for m in b.marks if m.kind != "words")) for b in part.bars)
+            for played, swings in ((part, True), (replace(part, bars=bars), False)):
+                model = sounded(played, require_instrument(name).sound)
+                write_sound(self.folder / "take.wav", model.samples, model.rate)
+                heard = check(score, self.folder / "take.wav")
+                sure = [f["text"] for f in heard.report["findings"] if f["confidence"] >= SURE]
+                self.assertEqual(sure, [], (kind, swings))
+                self.assertEqual([n.onset for n in heard.line.main_notes] == onsets, swings)
+
+    def test_triplets_sixteenths_compound_metres_and_straight_bars_stay(self) -> None:
+        for music, at in (
+            ("C4/.5 D4/.5 E4/1 F4/2", ["0", "2/3", "1", "2"]),
+            ("C4/.5 D4/.25 E4/.25 F4/3", ["0", "1/2", "3/4", "1"]),
+            ("C4/1.5 D4/.5 E4/2", ["0", "5/3", "2"]),
+        ):
+            part = part_of(music)
+            word = Mark(kind="words", offset=Fraction(0), text="Swing")
+            part = replace(part, bars=(replace(part.bars[0], marks=(*part.bars[0].marks, word)),))
+            self.assertEqual([str(n.onset) for n in swung(perform_part("", part)).main_notes], at)
+            straight = replace(word, text="straight eighths", offset=Fraction(0))
+            bars = (replace(part.bars[0], marks=(word, straight)),)
+            line = perform_part("", replace(part, bars=bars))
+            self.assertEqual(swung(line).notes, line.notes)
 
 
 class Printed(TempCase):

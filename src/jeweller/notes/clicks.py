@@ -49,7 +49,7 @@ def find_click(table: NoteTable, features: Features) -> Click | None:
             free,
             (strength, weight),
             float(beat_s),
-            (float(onsets.min()), float(onsets.max())),
+            onsets,
         )
         if found is not None and (best is None or found[0] > best[0]):
             best = found[0], Click(beat_s=float(beat_s), at_s=found[1])
@@ -62,13 +62,13 @@ def _standing_out(
     free: npt.NDArray[np.bool_],
     flux: tuple[npt.NDArray[np.floating], ...],
     beat_s: float,
-    span: tuple[float, float],
+    onsets: npt.NDArray[np.floating],
 ) -> tuple[float, float] | None:
     """(how far the best place in the beat stands out over the others, times the share of beats in which
     something is heard there; the first second at that place) for one length of the beat; None where that is
     too little for a click.
     """
-    n = round(beat_s / CLICKS.place_s)
+    n, span = round(beat_s / CLICKS.place_s), (float(onsets.min()), float(onsets.max()))
     beats_in = seconds / beat_s
     place = ((beats_in - np.floor(beats_in)) * n).astype(np.int64) % n
     strength, frames = (np.bincount(place, x, n) for x in flux)
@@ -87,14 +87,29 @@ def _standing_out(
         np.arange(np.ceil(span[0] / beat_s - (best + 0.5) / n), span[1] / beat_s) * beat_s
         + (best + 0.5) / n * beat_s
     )
-    beats, struck, half = 0, [], round(CLICKS.click_s / features.hop_s)
+    struck, half = [], round(CLICKS.click_s / features.hop_s)
+    heard: list[tuple[float, bool]] = []  # (moment, whether something is struck there)
     for moment in at:
         centre = round(moment / features.hop_s)
         around = slice(max(0, centre - half), centre + half + 1)
         if free[around].size and free[around].mean() > CLICKS.mostly_free:
-            beats += 1
-            if float(features.flux[around].max()) > CLICKS.click_flux:
+            heard.append((float(moment), float(features.flux[around].max()) > CLICKS.click_flux))
+            if heard[-1][1]:
                 struck.append((around.start + int(features.flux[around].argmax())) * features.hop_s - moment)
-    if beats < LEAST_BEATS or not struck:
+    if len(heard) < LEAST_BEATS or not struck or _follows_notes(heard, onsets):
         return None
-    return stands_out * len(struck) / beats, float(at[0] + np.median(struck) + CLICKS.early_s)
+    return stands_out * len(struck) / len(heard), float(at[0] + np.median(struck) + CLICKS.early_s)
+
+
+def _follows_notes(heard: list[tuple[float, bool]], onsets: npt.NDArray[np.floating]) -> bool:
+    """Whether what is struck comes a fixed time after notes begin, and is not there where none began: then it
+    is how the notes of this instrument sound, and no click.
+    """
+    ordered = np.sort(onsets)
+    moments, struck = np.array([m for m, _hit in heard]), np.array([hit for _m, hit in heard])
+    since = moments - ordered[np.maximum(np.searchsorted(ordered, moments, "right") - 1, 0)]
+    after = np.abs(since - np.median(since[struck])) < CLICKS.follows_s
+    alone = ~after
+    if alone.sum() < CLICKS.least_alone or not after.any():
+        return False
+    return bool(struck[alone].mean() < CLICKS.alone_share * struck[after].mean())

@@ -55,6 +55,13 @@ class ClicksSettings:
         (0, 1),
         "share by which the click may be faster or slower than the beat that was played",
     )
+    follows_s: float = number(0.03, "s", (0, 0.1), "what comes so nearly alike after notes belongs to them")
+    least_alone: int = number(
+        3, "count", (1, 12), "beats in which no note began so long before, to compare with"
+    )
+    alone_share: float = number(
+        0.5, "share", (0, 1), "of what is struck after notes: less where none began is no click"
+    )
     place_s: float = number(0.01, "s", (0, 0.04), "places in the beat that are told apart")
     beside: int = number(6, "count", (0, 24), "places beside the best that are not compared with it")
     least_free: float = number(

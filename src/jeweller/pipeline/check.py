@@ -27,9 +27,11 @@ from jeweller.instruments.table import Instrument, instrument_for, require_instr
 from jeweller.notation.model import Score
 from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.notation.readers.sandbox import load_score, usable_part
+from jeweller.notation.swing import swung
 from jeweller.notes.build import build_note_tables
 from jeweller.notes.evidence import add_evidence
 from jeweller.notes.table import Click, NoteTable, shifted_down
+from jeweller.pipeline.swung import unsteadiness
 from jeweller.report.build import build_report, note_verdicts, settings_dict
 from jeweller.report_format import ReportAttempt, TakeReport
 
@@ -147,8 +149,8 @@ def _hear(
     cancelled: Callable[[], bool],
     progress: Callable[[float, str], None],
 ) -> tuple[Features, tuple[NoteTable, ...]]:
-    """The features of a recording and a note table for each attempt at the part. Raises TakeError where it is
-    silent.
+    """The features of a recording and a note table for each attempt at the part, its eighths swung where that
+    is asked for and was done. Raises TakeError where it is silent.
     """
     low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
 
@@ -162,7 +164,7 @@ def _hear(
             lambda share: progress(begin + 0.3 * share, _("listening")),
         )
 
-    def follow(features: Features) -> tuple[NoteTable, ...]:
+    def follow_line(line: PerformedPart, features: Features) -> tuple[NoteTable, ...]:
         alignment = align(
             line,
             features,
@@ -172,6 +174,13 @@ def _hear(
             cancelled=cancelled,
         )
         return build_note_tables(alignment, features)
+
+    def follow(features: Features) -> tuple[NoteTable, ...]:
+        as_asked = swung(line)
+        if as_asked is line:
+            return follow_line(line, features)
+        readings = [follow_line(reading, features) for reading in (as_asked, line)]
+        return min(readings, key=lambda tables: unsteadiness(tables[-1]))
 
     features = listen(low, high, 0.2)
     if float(features.level.max(initial=-200.0)) < SILENCE_DB:  # a few claps are sound as well
@@ -220,6 +229,8 @@ def check(
     progress(0.2, _("listening"))
     features, tables = _hear(recording, Path(take_path).name, line, instrument, options, cancelled, progress)
     progress(0.9, _("judging"))
+    if swung(line) is not line and not tables[-1].clef:
+        line = tables[-1].line
     tries = [_assess(table, features, instrument, options, judged, line) for table in tables]
     if options.support == "with_model":
         tries = [

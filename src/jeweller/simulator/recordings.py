@@ -19,6 +19,7 @@ from jeweller.instruments.table import Instrument, instruments
 from jeweller.notation.clefs import read_in_clef
 from jeweller.notation.model import Score
 from jeweller.notation.performance import PerformedPart, perform_part
+from jeweller.notation.swing import swung
 from jeweller.simulator import noises
 from jeweller.simulator.compose import Style, compose
 from jeweller.simulator.faults import plan_faults
@@ -154,7 +155,7 @@ def make_take(
         next(i for i in table if i.id == instrument) if instrument else table[int(rng.integers(len(table)))]
     )
     score = compose(seed, chosen, style)
-    line = perform_part(score.title, score.parts[0])
+    line = swung(perform_part(score.title, score.parts[0]))
     written = line.written_bpm or 90.0
     speed = float(
         rng.choice(

@@ -13,6 +13,7 @@ import numpy.typing as npt
 
 from jeweller.notation.model import Note, Part
 from jeweller.notation.performance import PerformedPart, perform_part
+from jeweller.notation.swing import swung
 from jeweller.synthesis.percussion import RATE as STROKE_RATE
 from jeweller.synthesis.percussion import render as render_strokes
 from jeweller.synthesis.sampler import RATE, Tone, render
@@ -88,7 +89,7 @@ def sounded(part: Part, sound: str, *, bpm: float | None = None, count_in: bool 
 
     Of an echo drill only what the program plays sounds; the bars to answer in are silent.
     """
-    line = perform_part("", _calls(part), rhythm_only=part.percussion)
+    line = swung(perform_part("", _calls(part), rhythm_only=part.percussion))
     spq = 60.0 / (bpm or line.written_bpm or 90.0)
     beat = float(line.beat) * spq
     beats = round(float(line.bars[0].bar.metre.length / line.beat)) if count_in else 0
