@@ -15,9 +15,6 @@ FAR = 1.0  # log ratio: a pause or a slip counts no more than this
 def unsteadiness(table: NoteTable) -> float:
     """How far (mean log ratio) the intervals from note to note stray from one beat, as the table's line has
     them; infinite where nothing is followed.
-
-    >>> 0.0 <= unsteadiness(checked.table) < 0.2
-    True
     """
     if not table.followed:
         return math.inf
