@@ -445,6 +445,8 @@ class Swung(TempCase):
                 sure = [f["text"] for f in heard.report["findings"] if f["confidence"] >= SURE]
                 self.assertEqual(sure, [], (kind, swings))
                 self.assertEqual([n.onset for n in heard.line.main_notes] == onsets, swings)
+                told = "The eighths were played even; swing is asked for." in heard.recording.warnings
+                self.assertEqual(told, not swings)
 
     def test_triplets_sixteenths_compound_metres_and_straight_bars_stay(self) -> None:
         for music, at in (

@@ -230,6 +230,9 @@ def check(
     features, tables = _hear(recording, Path(take_path).name, line, instrument, options, cancelled, progress)
     progress(0.9, _("judging"))
     if swung(line) is not line and not tables[-1].clef:
+        if tables[-1].followed and tables[-1].line is line:
+            told = _("The eighths were played even; swing is asked for.")
+            recording = dataclasses.replace(recording, warnings=(*recording.warnings, told))
         line = tables[-1].line
     tries = [_assess(table, features, instrument, options, judged, line) for table in tables]
     if options.support == "with_model":
