@@ -44,8 +44,12 @@ sys.stdin.read()
 """
 
 
-def tone(hz: float, partials: tuple[float, ...], rng: np.random.Generator, noise_db: float | None) -> Samples:
-    t = np.arange(round(0.8 * RATE)) / RATE
+def tone(
+    hz: float, partials: tuple[float, ...], seconds: float = 0.8, noise_db: float | None = None
+) -> Samples:
+    """A steady tone, with noise so many dB below it; the same for the same pitch."""
+    rng = np.random.default_rng(round(100 * hz))
+    t = np.arange(round(seconds * RATE)) / RATE
     sound = np.zeros(len(t))
     for h, size in enumerate(partials, 1):
         if h * hz < 0.45 * RATE:
@@ -62,14 +66,14 @@ def tuner_errors(noise_db: float | None, rng: np.random.Generator) -> tuple[floa
     for hz in np.geomspace(30.0, 2500.0, 160):
         for partials in TONES.values():
             exact = hz * 2 ** (rng.uniform(-0.5, 0.5) / 12)
-            for reading in Tuner(RATE).push(tone(exact, partials, rng, noise_db)):
+            for reading in Tuner(RATE).push(tone(exact, partials, noise_db=noise_db)):
                 errors.append(1200.0 if reading.hz is None else abs(1200 * np.log2(reading.hz / exact)))
     return float(np.max(errors)), float(np.median(errors))
 
 
-def tuner_cost(rng: np.random.Generator, seconds: float = 20.0) -> tuple[float, float]:
+def tuner_cost(seconds: float = 20.0) -> tuple[float, float]:
     """Readings a second, and the share of one core that they take."""
-    sound = np.tile(tone(220.0, TONES["brass"], rng, 30.0), round(seconds / 0.8))
+    sound = np.tile(tone(220.0, TONES["brass"], noise_db=30.0), round(seconds / 0.8))
     tuner, begin, count = Tuner(RATE), time.process_time(), 0
     for k in range(0, len(sound), 882):
         count += len(tuner.push(sound[k : k + 882]))
@@ -104,7 +108,7 @@ def main() -> None:
         short |= worst > most
         where = "steady tones" if noise_db is None else f"{noise_db:g} dB of noise"
         print(f"tuner, 30 to 2500 Hz, {where}: worst {worst:.3f} cents (asked {most:g}), median {middle:.4f}")
-    a_second, share = tuner_cost(rng)
+    a_second, share = tuner_cost()
     short |= a_second < A_SECOND or share > SHARE
     print(f"tuner: {a_second:.1f} readings a second (asked {A_SECOND:g})")
     print(f"tuner: {100 * share:.1f} % of a core (asked {100 * SHARE:g})")

@@ -47,7 +47,7 @@ from jeweller.notation.values import TYPE_QUARTERS
 from jeweller.notation.writers.midi import write_midi
 from jeweller.notation.writers.musicxml import compute_beams, rest_blocks, write_musicxml
 from jeweller.pipeline.check import check
-from jeweller.synthesis.model import sounded
+from jeweller.synthesis.model import play_model, sounded
 from tests.support import TempCase, part_of
 
 KEYS = ("C", "G", "D", "A", "E", "B", "F#", "F", "Bb", "Eb", "Ab", "Db")
@@ -435,6 +435,9 @@ class Swung(TempCase):
             onsets = [n.onset for n in swung(printed).main_notes]
             late = [b - a.onset for a, b in zip(printed.main_notes, onsets, strict=True) if b != a.onset]
             self.assertEqual(set(late), {Fraction(1, 6)})
+            self.assertEqual(swung(swung(printed)), swung(printed))
+            heard_as = play_model(printed, require_instrument(name).sound, float).onsets  # whoever plays it
+            self.assertEqual(heard_as, tuple(map(float, onsets)))
             score = self.folder / "swung.musicxml"
             score.write_bytes(write_musicxml(Score("Swung", (part,))))
             bars = tuple(replace(b, marks=tuple(m for m in b.marks if m.kind != "words")) for b in part.bars)

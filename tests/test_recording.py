@@ -13,6 +13,7 @@ from pathlib import Path
 from unittest import mock
 
 import numpy as np
+from bench.booth import RECORDING
 
 from jeweller.audio.decode import decode
 from jeweller.audio.microphone import SimulatedMicrophone
@@ -20,21 +21,6 @@ from jeweller.audio.recorder import PART, TakeRecorder, recover
 
 RATE = 44100
 TONE = (0.5 * np.sin(2 * np.pi * 440.0 * np.arange(3 * RATE) / RATE)).astype(np.float32)
-# Records a tone in real time, and says after each block how much was played until then.
-CHILD = """
-import sys
-from pathlib import Path
-import numpy as np
-from jeweller.audio.microphone import SimulatedMicrophone
-from jeweller.audio.recorder import TakeRecorder
-take = TakeRecorder(Path(sys.argv[1]), 44100)
-tone = np.full(44100 * 20, 0.25, np.float32)
-def push(block, at):
-    take.push(block, at)
-    print(f"{at:.3f}", flush=True)
-SimulatedMicrophone(tone).start(push, print)
-sys.stdin.read()
-"""
 
 
 class Recording(unittest.TestCase):
@@ -69,6 +55,12 @@ class Recording(unittest.TestCase):
         for (at, lost), gap, before in zip(drops, found, (0.0, 0.2), strict=True):
             self.assertAlmostEqual(gap.at_s, at - before, delta=0.03)
             self.assertAlmostEqual(gap.seconds, lost, delta=0.03)
+
+    def test_clocks_that_drift_apart_lose_nothing(self) -> None:
+        take = TakeRecorder(self.path, RATE)
+        for k in range(2000):
+            take.push(np.zeros(882, np.float32), 0.0201 * (k + 1))
+        self.assertEqual(take.finish().dropouts, ())
 
     def test_one_block_that_comes_late_is_no_drop_out(self) -> None:
         take = TakeRecorder(self.path, RATE)
@@ -112,7 +104,9 @@ class Recording(unittest.TestCase):
     def test_a_killed_recording_is_whole_to_the_last_second(self) -> None:
         for wait in (0.8, 1.3):
             child = subprocess.Popen(
-                [sys.executable, "-c", CHILD, str(self.path)], stdout=subprocess.PIPE, stdin=subprocess.PIPE
+                [sys.executable, "-c", RECORDING, str(self.path)],
+                stdout=subprocess.PIPE,
+                stdin=subprocess.PIPE,
             )
             assert child.stdout is not None and child.stdin is not None
             child.stdout.readline()

@@ -6,38 +6,11 @@ import time
 import unittest
 
 import numpy as np
+from bench.booth import RATE, TONES, tone
 
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.warmup.tendency import NoteTendency, ToneFollower, advise, after_move, tendencies, tube_length
-from jeweller.warmup.tuner import Samples, Tuner
-
-RATE = 44100
-TONES = {  # sizes of partials
-    "pure": (1.0,),
-    "odd": (1.0, 0.05, 0.6, 0.05, 0.4, 0.05, 0.2),
-    "full": (0.5, 0.8, 1.0, 0.9, 0.7, 0.5, 0.4, 0.3, 0.2, 0.15, 0.1, 0.05),
-    "weak below": (0.05, 1.0, 0.8, 0.6, 0.5, 0.4, 0.3, 0.2, 0.1),
-}
-
-
-def tone(
-    hz: float, partials: tuple[float, ...], seconds: float = 0.6, noise_db: float | None = None
-) -> Samples:
-    """A steady tone, with noise so many dB below it."""
-    rng = np.random.default_rng(round(hz))
-    t = np.arange(round(seconds * RATE)) / RATE
-    sound = sum(
-        (
-            a * np.sin(2 * np.pi * h * hz * t + rng.uniform(0, 6))
-            for h, a in enumerate(partials, 1)
-            if h * hz < 2e4
-        ),
-        np.zeros(len(t)),
-    )
-    sound *= 0.2 / np.sqrt(np.mean(sound**2))
-    if noise_db is not None:
-        sound += rng.normal(0, 0.2 * 10 ** (-noise_db / 20), len(t))
-    return np.asarray(sound, np.float32)
+from jeweller.warmup.tuner import Tuner
 
 
 class Tuning(unittest.TestCase):
@@ -51,7 +24,7 @@ class Tuning(unittest.TestCase):
                         self.assertLess(abs(cents), most, (hz, partials, noise_db))
 
     def test_fifteen_times_a_second_at_little_cost(self) -> None:
-        tuner, sound = Tuner(RATE), tone(220.0, TONES["full"], 4.0)
+        tuner, sound = Tuner(RATE), tone(220.0, TONES["brass"], 4.0)
         begin, count = time.process_time(), 0
         for k in range(0, len(sound), 882):
             count += len(tuner.push(sound[k : k + 882]))
@@ -71,10 +44,10 @@ class Held(unittest.TestCase):
         high = 2 ** (12 / 1200)
         sound = np.concatenate(
             [
-                tone(233.08 * high, TONES["odd"], 2.0),
+                tone(233.08 * high, TONES["clarinet"], 2.0),
                 np.zeros(RATE // 2, np.float32),
-                tone(261.63, TONES["odd"], 2.0),
-                tone(293.66, TONES["odd"], 0.3),
+                tone(261.63, TONES["clarinet"], 2.0),
+                tone(293.66, TONES["clarinet"], 0.3),
             ]
         )
         follower = ToneFollower(clarinet)
@@ -96,7 +69,7 @@ class Held(unittest.TestCase):
 
     def test_another_reference(self) -> None:
         follower = ToneFollower(require_instrument("oboe"), reference=415.0)
-        for reading in Tuner(RATE).push(tone(415.0, TONES["full"], 2.0)):
+        for reading in Tuner(RATE).push(tone(415.0, TONES["brass"], 2.0)):
             follower.push(reading)
         (held,) = follower.finish()
         self.assertEqual((held.written, abs(held.cents) < 0.5), ("A4", True))

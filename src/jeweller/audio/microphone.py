@@ -12,8 +12,7 @@ import threading
 import time
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Generator, Sequence
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from jeweller.audio.ports import DISCARDS
 from jeweller.i18n import N_, _
@@ -27,14 +26,6 @@ if TYPE_CHECKING:
     Push = Callable[[Samples, float], None]  # a block, and when its last frame was there (seconds)
 BLOCK_S = 0.02
 RATE = 44100
-
-
-@dataclass(frozen=True)
-class Input:
-    """A recording device that can be chosen."""
-
-    name: str
-    index: int
 
 
 class Microphone(ABC):
@@ -134,20 +125,14 @@ class SimulatedMicrophone(Microphone):
 
 
 class DeviceMicrophone(Microphone):
-    """An input of the computer: the usual one, or `wanted`; one channel of it, where it has several. Raises
-    OSError where there is none.
+    """An input of the computer: the usual one, or the one named `wanted`; one channel of it, where it has
+    several. Raises OSError where there is none.
     """
 
-    def __init__(self, wanted: Input | None = None, rate: int = RATE) -> None:
-        import miniaudio
-
+    def __init__(self, wanted: str = "", rate: int = RATE) -> None:
         self.rate = rate
-        try:
-            found = miniaudio.Devices().get_captures()
-        except miniaudio.MiniaudioError as error:
-            raise OSError(str(error)) from error
-        usable = [d for d in found if not str(d["name"]).startswith(DISCARDS)]
-        chosen = [d for d in usable if wanted is not None and d["name"] == wanted.name] or usable
+        usable = _captures()
+        chosen = [d for d in usable if d["name"] == wanted] or usable
         if not chosen:
             raise OSError(_("no microphone"))
         self.name = str(chosen[0]["name"])
@@ -188,17 +173,21 @@ class DeviceMicrophone(Microphone):
             self._device = None
 
 
-def inputs() -> list[Input]:
-    """The recording devices that can be chosen; [] where there are none.
-
-    >>> all(isinstance(i.name, str) for i in inputs())
-    True
-    """
+def _captures() -> list[dict[str, Any]]:
+    """The recording devices as miniaudio has them; not the one that is there where there is none."""
     import miniaudio
 
     try:
         found = miniaudio.Devices().get_captures()
     except miniaudio.MiniaudioError:
         return []
-    names = [str(d["name"]) for d in found]
-    return [Input(n, k) for k, n in enumerate(names) if not n.startswith(DISCARDS)]
+    return [d for d in found if not str(d["name"]).startswith(DISCARDS)]
+
+
+def inputs() -> list[str]:
+    """The names of the recording devices that can be chosen; [] where there are none.
+
+    >>> all(isinstance(name, str) for name in inputs())
+    True
+    """
+    return [str(d["name"]) for d in _captures()]

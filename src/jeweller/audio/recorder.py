@@ -102,7 +102,7 @@ class _Gaps:
             self.lag = least
             self.recent.clear()
             return
-        self.lag = min(self.lag, least) if least < self.lag else self.lag
+        self.lag = least  # two clocks drift apart, slowly
         self.recent.pop(0)
 
 

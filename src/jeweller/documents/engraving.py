@@ -18,7 +18,8 @@ from typing import Any
 
 from lxml import etree
 
-from jeweller.documents.theme import SERIF, SIGNS, Theme
+from jeweller.documents.svg_tidy import bare, flatten_text, is_open_path
+from jeweller.documents.theme import Theme
 from jeweller.errors import ScoreError
 from jeweller.i18n import _
 from jeweller.notation.model import Part, Score
@@ -33,7 +34,6 @@ TEXT_GAP = 16.0
 RAIL_GAP = 16.0  # between the lowest ink of a system and its rail
 RAIL_HEIGHT = 58.0
 _SVG = "{http://www.w3.org/2000/svg}"
-_GLYPHS = {"\ueca5": "♩", "\ueca7": "♪", "\ueca3": "𝅗𝅥", "\uecb7": ".", "\ue1d5": "♩", "\ue1e7": "."}
 _TRANSLATED = re.compile(r"translate\(-?[\d.]+[, ]\s*(-?[\d.]+)\)")
 _BEGUN = re.compile(r"^M\s*-?[\d.]+[ ,]\s*(-?[\d.]+)")
 SLACK = 120.0  # page units: how far a mark may reach from where it begins
@@ -343,13 +343,13 @@ def _rewrite(svg: str, indexes: Sequence[int], bar_count: int) -> Engraving:
         if "placeholder" in classes:
             g.getparent().remove(g)
     for text in inner.iter(f"{_SVG}text"):
-        _flatten(text)
+        flatten_text(text)
     for tag in ("path", "polygon", "rect", "ellipse", "polyline"):
         for element in inner.iter(f"{_SVG}{tag}"):
             if element.get("stroke") is None:
                 element.set("stroke", "INK")
             if element.get("fill") in (None, "currentColor"):
-                element.set("fill", "INK" if tag != "polyline" and not _open_path(element) else "none")
+                element.set("fill", "INK" if tag != "polyline" and not is_open_path(element) else "none")
     margin = next(g for g in inner.iter(f"{_SVG}g") if g.get("class") == "page-margin")
     dx, dy = (float(v) for v in _NUMBER.findall(margin.get("transform")))
     notes, bars, systems = _geometry(margin, dx, dy, scale, indexes)
@@ -367,7 +367,7 @@ def _rewrite(svg: str, indexes: Sequence[int], bar_count: int) -> Engraving:
     defs = "".join(etree.tostring(d, encoding="unicode") for d in root.iterfind(f"{_SVG}defs"))
     inks = []
     for system in [g for g in margin if g.get("class") == "system"]:
-        inks.append(_bare(etree.tostring(system, encoding="unicode")))
+        inks.append(bare(etree.tostring(system, encoding="unicode")))
         margin.remove(system)
     frame = (
         f'<g transform="scale({scale:g})" fill="INK" color="INK"><g '
@@ -379,7 +379,7 @@ def _rewrite(svg: str, indexes: Sequence[int], bar_count: int) -> Engraving:
     return Engraving(
         width=view[2],
         height=height,
-        defs=_bare(defs),
+        defs=bare(defs),
         frame=frame,
         inks=tuple(inks),
         notes=notes,
@@ -409,71 +409,7 @@ def near(overlay: str, top: float, bottom: float) -> str:
         )
         if top - SLACK <= y <= bottom + SLACK:
             kept.append(etree.tostring(element, encoding="unicode", with_tail=False))
-    return _bare("".join(kept))
-
-
-def _bare(svg: str) -> str:
-    return (
-        svg.replace(' xmlns="http://www.w3.org/2000/svg"', "")
-        .replace(' xmlns:xlink="http://www.w3.org/1999/xlink"', "")
-        .replace("currentColor", "INK")
-    )
-
-
-def _open_path(element: Element) -> bool:
-    """Lines (staff, stems, bar lines) have a stroke width and only M and L; closed shapes are filled."""
-    d = element.get("d", "")
-    return (
-        element.tag.endswith("path")
-        and element.get("stroke-width") is not None
-        and "C" not in d
-        and "c" not in d
-        and "z" not in d.lower()
-    )
-
-
-def _flatten(text: Element) -> None:
-    runs = []
-    for leaf in text.iter(f"{_SVG}tspan"):
-        if leaf.text and leaf.text.strip("\n"):
-            size, family, style, anchor, weight = None, None, None, None, None
-            node = leaf
-            while node is not None and node is not text.getparent():
-                size = size or (node.get("font-size") if node.get("font-size") != "0px" else None)
-                family = family or node.get("font-family")
-                style = style or node.get("font-style")
-                anchor = anchor or node.get("text-anchor")
-                weight = weight or node.get("font-weight")
-                node = node.getparent()
-            runs.append((leaf.text, size, family, style, weight))
-    x, y, anchor = text.get("x", "0"), text.get("y", "0"), text.get("text-anchor", "start")
-    holder = text.getparent()
-    group = (holder.get("class") or "") if holder is not None else ""
-    for child in list(text):
-        text.remove(child)
-    text.text = None
-    for name in list(text.attrib):
-        del text.attrib[name]
-    text.set("x", x)
-    text.set("y", y)
-    text.set("text-anchor", anchor)
-    text.set("fill", "INK")
-    text.set("stroke", "none")
-    for content, size, family, style, weight in runs:
-        tspan = etree.SubElement(text, f"{_SVG}tspan")
-        music = family is not None and "Leipzig" in family
-        tspan.set("font-family", SIGNS if music else SERIF)
-        tspan.set("font-size", (size or "405px").removesuffix("px"))
-        if music:
-            tspan.set("font-size", "520")
-        heading = weight == "bold" and group.startswith("dir")
-        if heading:
-            tspan.set("font-weight", "600")
-        elif style == "italic" or group.startswith(("dir", "mNum")):
-            tspan.set("font-style", "italic")
-        if group.startswith("tempo") and not music:
-            tspan.set("font-weight", "600")
-        tspan.text = "".join(_GLYPHS.get(c, c) for c in (content.replace(" ", "") if music else content))
+    return bare("".join(kept))
 
 
 def _geometry(

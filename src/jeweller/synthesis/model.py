@@ -32,8 +32,9 @@ def play_model(
     line: PerformedPart, sound: str, when: Callable[[float], float], *, lead_s: float = 0.0
 ) -> Model:
     """Renders the line. `when` gives the second at which a place in the line (quarters) falls; notes without
-    pitch are struck, whatever the sound.
+    pitch are struck, whatever the sound. Eighths swing where the line asks for it.
     """
+    line = swung(line)
     if all(n.written.unpitched for n in line.main_notes):
         return _struck(line, lambda q: when(q) + lead_s)
     tones: list[Tone] = []
@@ -89,7 +90,7 @@ def sounded(part: Part, sound: str, *, bpm: float | None = None, count_in: bool 
 
     Of an echo drill only what the program plays sounds; the bars to answer in are silent.
     """
-    line = swung(perform_part("", _calls(part), rhythm_only=part.percussion))
+    line = perform_part("", _calls(part), rhythm_only=part.percussion)
     spq = 60.0 / (bpm or line.written_bpm or 90.0)
     beat = float(line.beat) * spq
     beats = round(float(line.bars[0].bar.metre.length / line.beat)) if count_in else 0

@@ -27,7 +27,9 @@ class TunerLimits:
     highest_hz: float = number(2800.0, "Hz", (1000, 5000), "above what is tuned by ear or eye")
     near: float = number(1.03, "ratio", (1, 1.05), "the period's own estimate is nearer than this")
     partials: int = number(12, "count", (1, 40), "more say nothing new")
-    partial_hz: float = number(5000.0, "Hz", (1000, 12000), "higher partials are mostly breath")
+    partial_hz: float = number(
+        6000.0, "Hz", (1000, 12000), "higher is mostly breath; the second of the highest note is below"
+    )
 
 
 TUNER_LIMITS = TunerLimits()

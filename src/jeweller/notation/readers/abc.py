@@ -13,15 +13,16 @@ from fractions import Fraction
 from typing import Any
 
 from jeweller.errors import ScoreError
-from jeweller.i18n import _, ngettext
+from jeweller.i18n import _
 from jeweller.notation.ids import note_id, pitch_token, unique
 from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar, Note, Part, Score
 from jeweller.notation.pitch import Pitch, key_alter
-from jeweller.notation.readers.abc_cures import DOT_BEHIND, cure_of, flat_behind, slip_at
+from jeweller.notation.readers.abc_cures import DOT_BEHIND, cure_of, slip_at
 from jeweller.notation.readers.abc_fields import ALTER
 from jeweller.notation.readers.abc_head import NOTE, Problem, tell_problems, tunes_of
 from jeweller.notation.readers.abc_signs import AbcSigns
+from jeweller.notation.readers.abc_slips import tell_length, tell_loose, tell_open
 from jeweller.notation.readers.abc_voice import AbcTune, AbcVoice
 from jeweller.notation.values import guess_type
 
@@ -129,7 +130,7 @@ class Reader(AbcSigns):
             if voice.notes and whole:
                 self.close_bar(voice)
             if voice.bars and whole:
-                self._tell_open(voice)
+                self.problems += tell_open(voice, self.number)
 
     # ---- fields
 
@@ -418,78 +419,14 @@ class Reader(AbcSigns):
             )
         )
         if voice.now != metre and not implicit and not voice.free:
-            self._tell_length(voice, number, metre)
-        self._tell_loose(voice)
+            self.problems.append(tell_length(voice, number, metre))
+        self.problems += tell_loose(voice)
         if ends_ending:
             voice.ending = ()
         voice.flags = {}
         graces = voice.graces
         voice.begin_bar()
         voice.graces = graces
-
-    def _tell_length(self, voice: AbcVoice, number: str, metre: Fraction) -> None:
-        """That a bar holds too much or too little."""
-        beats = voice.now * Fraction(voice.beat_type, 4)
-        told = ngettext(
-            "Bar {number} has {count} beat; {beats}/{beat_type} needs {beats}.",
-            "Bar {number} has {count} beats; {beats}/{beat_type} needs {beats}.",
-            1 if beats <= 1 else 2,
-        ).format(number=number, count=_count(beats), beats=voice.beats, beat_type=voice.beat_type)
-        flat = flat_behind(voice.text) if voice.now > metre and voice.default_unit() < 1 else ""
-        self.problems.append(Problem(*voice.place, " ".join(s for s in (told, flat) if s)))
-
-    def _tell_loose(self, voice: AbcVoice) -> None:
-        """What hangs in the air at the end of a bar."""
-        if "fermata" in voice.decorations and voice.text.rstrip().endswith("H"):
-            self.problems.append(Problem(*voice.place, cure_of("H")))
-            voice.decorations = []
-        if voice.default_unit() >= 1 and (flat := flat_behind(voice.text)):
-            # Quarters have no beams: two of them are written apart.
-            self.problems.append(Problem(*voice.place, flat))
-        if voice.tuplet is not None and not voice.tuplet_begins:
-            self.problems.append(
-                Problem(*voice.place, _("A group such as (3 has too few notes before the bar line."))
-            )
-            voice.tuplet = None
-
-    def _tell_open(self, voice: AbcVoice) -> None:
-        """What was begun and is not ended at the end of the music, and a first bar that may lack a note."""
-        last = Problem(self.number, 1, "")
-        bars = voice.bars
-        if voice.slurs or voice.opened:
-            self.problems.append(
-                dataclasses.replace(last, text=_("A slur begins that does not end: write )."))
-            )
-        if voice.ties:
-            self.problems.append(dataclasses.replace(last, text=_("The last tie leads to no note.")))
-        starts = [k for k, b in enumerate(bars) if b.repeat_start]
-        ends = [k for k, b in enumerate(bars) if b.repeat_times]
-        if starts and (not ends or ends[-1] < starts[-1]):
-            self.problems.append(
-                dataclasses.replace(last, text=_("The repeat that begins with |: is not ended: write :|."))
-            )
-        seconds = [k for k, b in enumerate(bars) if b.ending_start and b.ending[:1] == (2,)]
-        if seconds and not any(b.ending[:1] == (1,) for b in bars[: seconds[0]]):
-            self.problems.append(
-                dataclasses.replace(
-                    last, text=_("There is a second ending and no first: write [1 before it.")
-                )
-            )
-        first = bars[0]
-        if first.implicit and len(bars) > 1 and not starts and not ends:
-            missing = first.metre.length - first.length
-            if bars[-1].length in (first.metre.length, Fraction(0)) and missing <= first.metre.beat:
-                self.problems.append(
-                    Problem(
-                        *voice.first_place,
-                        _(
-                            "The first bar has {count} of {beats} beats and is read as a pickup. If a note "
-                            "is missing, add it."
-                        ).format(
-                            count=_count(first.length * Fraction(first.beat_type, 4)), beats=first.beats
-                        ),
-                    )
-                )
 
     @staticmethod
     def _half_before_repeat(voice: AbcVoice, metre: Fraction) -> bool:
@@ -539,11 +476,3 @@ def _span(piece: str) -> list[int]:
         if first.isdigit() and (not last or last.isdigit())
         else [1]
     )
-
-
-def _count(beats: Fraction) -> str:
-    whole, rest = divmod(beats, 1)
-    part = {Fraction(1, 2): "½", Fraction(1, 4): "¼", Fraction(3, 4): "¾"}.get(
-        rest, f" {rest}" if rest else ""
-    )
-    return f"{whole or ''}{part}" or "0"

@@ -497,5 +497,3 @@ class _PartReader(MarkReader):
             bar = re.sub(r"\W", "", measure.get("number", ""))
             wanted = note_id(f"p{self.index + 1}", f"b{bar}", start, pitch_token(pitch))
         return unique(wanted, self.seen)
-
-    # ---- directions and bar lines

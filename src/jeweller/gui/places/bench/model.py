@@ -6,6 +6,7 @@ Errors are told by `trouble`, never raised at a widget.
 from __future__ import annotations
 
 import dataclasses
+import datetime
 import json
 from collections import Counter
 from collections.abc import Callable, Sequence
@@ -19,7 +20,7 @@ from jeweller.documents.marks_export import COLUMNS, USUAL, marks_csv, marks_xls
 from jeweller.errors import JewellerError, LedgerError
 from jeweller.files import write_bytes
 from jeweller.i18n import N_, _, ngettext
-from jeweller.library.assignments import criteria_of
+from jeweller.library.assignments import criteria_of, reminder
 from jeweller.library.checking import Checking
 from jeweller.library.exports import ATTEMPTS, list_marks
 from jeweller.library.library import Library
@@ -183,11 +184,24 @@ class BenchModel(QObject):
         """The takes that are clean and not decided yet."""
         return [line.take.id for line in self.lines if line.clean and not line.done]
 
-    def decide_clean(self) -> int:
-        """Decides every clean take as one step; how many there were."""
-        clean = self.undecided_clean()
-        acts = [(take, "state", {"state": ReviewState.DECIDED}) for take in clean]
-        return len(clean) if acts and self.act(acts) else 0
+    def decide_clean(self) -> None:
+        """Decides every clean take as one step, which one undo takes back, and says how many there were."""
+        acts = [(take, "state", {"state": ReviewState.DECIDED}) for take in self.undecided_clean()]
+        count = len(acts) if acts and self.act(acts) else 0
+        said = ngettext(
+            "{n} clean take decided; Ctrl+Z takes it back.",
+            "{n} clean takes decided; Ctrl+Z takes it back.",
+            count,
+        )
+        self.message.emit(said.format(n=count) if count else _("No clean take is left to be decided."))
+
+    def remind(self) -> None:
+        """Says what is due and has not come in, unless something else is being said."""
+        library = self.library
+        if library is None or library.store.closed or library.store.told:
+            return
+        if told := reminder(library, datetime.date.today()):
+            self.message.emit(told)
 
     def touch(self, takes: set[int]) -> None:
         """Reads takes anew of which something changed, where they stand: the list keeps its order while it is

@@ -4,12 +4,11 @@ doubtful place.
 
 from __future__ import annotations
 
-import datetime
 from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QSettings, QTimer, Signal
+from PySide6.QtCore import QSettings, QSignalBlocker, QTimer, Signal
 from PySide6.QtWidgets import (
     QDialog,
     QInputDialog,
@@ -31,8 +30,8 @@ from jeweller.gui.places.bench.take_menu import take_menu
 from jeweller.gui.places.bench.tray_page import TrayPage
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
-from jeweller.i18n import _, ngettext
-from jeweller.library.assignments import kinds_of, reminder
+from jeweller.i18n import _
+from jeweller.library.assignments import kinds_of
 from jeweller.library.audit_log import WHOLE
 from jeweller.library.checking import Checking
 from jeweller.library.library import Library
@@ -169,7 +168,7 @@ class BenchPlace(QWidget):
         """Opens the library on first use and shows the newest tray."""
         if not self.model.wake():
             return
-        QTimer.singleShot(PAINTED_MS, self, self._remind)
+        QTimer.singleShot(PAINTED_MS, self, self.model.remind)
         self.intake.watch(str(self.model.settings.value("watched", "")))
         self.show_trays()
         library = self.model.opened
@@ -183,14 +182,6 @@ class BenchPlace(QWidget):
             job = self.jobs.threaded("fill", self.fill_library, library)
             job.done.connect(lambda new: self._filled() if new else None)
             job.failed.connect(self.trouble)
-
-    def _remind(self) -> None:
-        """Says what is due and has not come in, unless something else is being said."""
-        library = self.model.library
-        if library is None or library.store.closed or library.store.told:
-            return
-        if told := reminder(library, datetime.date.today()):
-            self.message.emit(told)
 
     def take_in(self, paths: list[str]) -> None:
         """Recordings, folders, zip files and music, brought in."""
@@ -326,9 +317,7 @@ class BenchPlace(QWidget):
         self._show_hand()
 
     def dismiss_all(self, why: str | None = None) -> None:
-        """Dismisses every undecided finding of the kind in hand, in all takes of the tray, with one
-        reason.
-        """
+        """Dismisses every undecided finding of the kind in hand in the tray, with one reason."""
         kind = self.model.kind_in_hand()
         if kind is None:
             return
@@ -382,26 +371,15 @@ class BenchPlace(QWidget):
             or self.step_place(1)
         ):
             return
-        undone = self.model.next_undone()
-        if undone is not None:
-            self.list.pick(undone)
-        else:
-            self._show_hand()
+        self._go_on()
 
     def decide_clean(self) -> None:
-        """Every clean take of the tray is decided at once; one undo takes all of it back."""
-        if not self.model.writable:
-            return
-        count = self.model.decide_clean()
-        self.message.emit(
-            ngettext(
-                "{n} clean take decided; Ctrl+Z takes it back.",
-                "{n} clean takes decided; Ctrl+Z takes it back.",
-                count,
-            ).format(n=count)
-            if count
-            else _("No clean take is left to be decided.")
-        )
+        """Every clean take of the tray is decided at once."""
+        if self.model.writable:
+            self.model.decide_clean()
+            self._go_on()
+
+    def _go_on(self) -> None:
         undone = self.model.next_undone()
         if undone is not None:
             self.list.pick(undone)
@@ -474,9 +452,8 @@ class BenchPlace(QWidget):
             self.refresh()
             self.checking.rest()
             if not self._begun and self.lines:  # what needs an ear most comes first
-                self.list.blockSignals(True)
-                self.list.setCurrentRow(0)
-                self.list.blockSignals(False)
+                with QSignalBlocker(self.list):
+                    self.list.setCurrentRow(0)
                 self.take_in_hand(self.lines[0].take.id)
 
     def arrive(self) -> None:
