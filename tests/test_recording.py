@@ -50,11 +50,14 @@ class Recording(unittest.TestCase):
     def test_drop_outs_are_found_where_they_are(self) -> None:
         drops = ((0.8, 0.2), (2.0, 0.1))
         take, _ends = self.record(SimulatedMicrophone(TONE, real_time=False, drops=drops))
-        found = take.finish().dropouts
-        self.assertEqual(len(found), 2)
-        for (at, lost), gap, before in zip(drops, found, (0.0, 0.2), strict=True):
-            self.assertAlmostEqual(gap.at_s, at - before, delta=0.03)
+        done = take.finish()
+        self.assertEqual(len(done.dropouts), 2)
+        for (at, lost), gap in zip(drops, done.dropouts, strict=True):
+            self.assertAlmostEqual(gap.at_s, at, delta=0.03)
             self.assertAlmostEqual(gap.seconds, lost, delta=0.03)
+        self.assertAlmostEqual(done.seconds, 3.0, delta=0.05)  # silence stands where sound was lost
+        heard = decode(done.path, RATE).samples
+        self.assertLess(float(np.abs(heard[round(0.86 * RATE) : round(0.94 * RATE)]).max()), 1e-3)
 
     def test_clocks_that_drift_apart_lose_nothing(self) -> None:
         take = TakeRecorder(self.path, RATE)

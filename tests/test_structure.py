@@ -35,6 +35,7 @@ ORDER = [
     "pipeline",
     "library",
     "documents",
+    "booth",
     "demo_band",
     "gui",
     "cli",

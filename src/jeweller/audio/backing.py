@@ -37,9 +37,13 @@ class BackingRemoval:
     share_db: float
 
 
-def find_delay(samples: Array, known: Array) -> tuple[int, float]:
+SEARCH_S = 0.4  # around where the known sound is expected: devices and rooms are not later
+
+
+def find_delay(samples: Array, known: Array, near: tuple[int, int] | None = None) -> tuple[int, float]:
     """(samples by which `known` begins later in the take, how many deviations the peak stands out), by phase
-    correlation.
+    correlation; `near`: between which two delays it is sought, where that is known (clicks look alike a beat
+    later).
 
     >>> import numpy as np
     >>> noise = np.random.default_rng(1).standard_normal(22050).astype(np.float32)
@@ -52,13 +56,19 @@ def find_delay(samples: Array, known: Array) -> tuple[int, float]:
     size = sfft.next_fast_len(len(samples) + len(known), real=True)
     cross = sfft.rfft(samples, size) * np.conj(sfft.rfft(known, size))
     curve = sfft.irfft(cross / (np.abs(cross) + 1e-9), size)
-    k = int(np.abs(curve).argmax())
+    if near is None:
+        k = int(np.abs(curve).argmax())
+    else:
+        k = int(max(range(*near), key=lambda d: abs(curve[d % size]), default=0)) % size
     return (k if k < len(samples) else k - size), float(np.abs(curve[k]) / (curve.std() + 1e-12))
 
 
-def remove_backing(samples: Array, known: Array, rate: int) -> BackingRemoval:
+def remove_backing(
+    samples: Array, known: Array, rate: int, expected_s: float | None = None
+) -> BackingRemoval:
     """Mono samples of the take and of the known sound at the same rate → the take without it. Linear in time;
-    unchanged where it is not heard.
+    unchanged where it is not heard. `expected_s`: about when the known sound begins in the take (negative:
+    before it), where that is known.
 
     >>> import numpy as np
     >>> known = np.random.default_rng(1).standard_normal(44100).astype(np.float32)
@@ -68,12 +78,16 @@ def remove_backing(samples: Array, known: Array, rate: int) -> BackingRemoval:
     """
     from scipy.signal import ShortTimeFFT  # costs a second, which only helped takes are to pay
 
-    delay, peak = find_delay(samples, known)
+    near = None
+    if expected_s is not None:
+        near = round((expected_s - SEARCH_S) * rate), round((expected_s + SEARCH_S) * rate)
+    delay, peak = find_delay(samples, known, near)
     if peak < HEARD_PEAK:
         return BackingRemoval(samples, 0.0, False, -120.0)
     lined = np.zeros(len(samples), np.float32)
     a, b = max(0, delay), min(len(samples), delay + len(known))
-    lined[a:b] = known[a - delay : b - delay]
+    if a < b:
+        lined[a:b] = known[a - delay : b - delay]
     transform = ShortTimeFFT(np.hanning(FRAME + 1)[:-1], HOP, rate)
     heard, sent = transform.stft(samples), transform.stft(lined)  # (bins, frames)
     left = np.concatenate(

@@ -46,13 +46,18 @@ class Microphone(ABC):
     def stop(self) -> None:
         """Stops; returns when no further block is pushed."""
 
+    def now(self) -> float:
+        """Seconds now, on the clock of the blocks."""
+        return time.monotonic()
+
 
 class SimulatedMicrophone(Microphone):
     """Plays `samples` (mono, at `rate` a second) into the port.
 
     `latency_s`: silence before them, as of a slow device; `drops`: (second, seconds) of what a device loses,
-    while its clock goes on; `vanishes_s`: when it is pulled out. With `real_time` it takes as long as the
-    sound lasts; else it is driven by `run`, on a clock of its own.
+    while its clock goes on; `vanishes_s`: when it is pulled out; `endless`: after them it is silent, until
+    something is played to it (`play`) or a loudspeaker sounds that it hears (`hear`). With `real_time` it
+    takes as long as the sound lasts, divided by `speed`; else it is driven by `run`, on a clock of its own.
     """
 
     name = N_("simulated microphone")
@@ -60,40 +65,52 @@ class SimulatedMicrophone(Microphone):
 
     def __init__(
         self,
-        samples: Samples,
+        samples: Samples | None = None,
         rate: int = RATE,
         *,
         real_time: bool = True,
+        speed: float = 1.0,
         latency_s: float = 0.0,
         drops: Sequence[tuple[float, float]] = (),
         vanishes_s: float | None = None,
+        endless: bool = False,
     ) -> None:
         import numpy as np
 
-        late = np.zeros(round(latency_s * rate), np.float32)
-        self.samples = np.concatenate([late, np.asarray(samples, np.float32)])
-        self.rate, self.real_time = rate, real_time
-        self.drops, self.vanishes_s = tuple(drops), vanishes_s
+        self.rate, self.real_time, self.speed = rate, real_time, speed
+        self.drops, self.vanishes_s, self.endless = tuple(drops), vanishes_s, endless
+        self.latency_s = latency_s
+        self._sound: Samples = np.zeros(0, np.float32)
+        if samples is not None:
+            self._mix(samples, round(latency_s * rate))
         self._at = 0
+        self._began = time.monotonic()
+        self._mixing = threading.Lock()
         self._push: Push | None = None
         self._ended: Callable[[str], None] | None = None
         self._stop = threading.Event()
         self._thread: threading.Thread | None = None
+        self._heard_from = 0.0
+
+    def now(self) -> float:
+        return (time.monotonic() - self._began) * self.speed if self.real_time else self._at / self.rate
 
     def start(self, push: Push, ended: Callable[[str], None]) -> None:
         self.stop()
         self._push, self._ended, self._at = push, ended, 0
+        self._began = time.monotonic()
         self._stop.clear()
         if self.real_time:
             self._thread = threading.Thread(target=self._play, daemon=True)
             self._thread.start()
 
     def _play(self) -> None:
-        begin = time.monotonic()
         while not self._stop.is_set() and self._block():
-            self._stop.wait(max(0.0, begin + self._at / self.rate - time.monotonic()))
+            self._stop.wait(max(0.0, self._at / self.rate - self.now()) / self.speed)
 
     def _block(self) -> bool:
+        import numpy as np
+
         if self._push is None or self._ended is None:
             return False
         first, count = self._at, round(BLOCK_S * self.rate)
@@ -101,14 +118,46 @@ class SimulatedMicrophone(Microphone):
             ended, self._push = self._ended, None
             ended(_("The microphone is gone."))
             return False
-        if first >= len(self.samples):
+        if first >= len(self._sound) and not self.endless:
             ended, self._push = self._ended, None
             ended("")
             return False
         self._at += count
         if not any(at <= first / self.rate < at + lost for at, lost in self.drops):
-            self._push(self.samples[first : first + count], self._at / self.rate)
+            with self._mixing:
+                block = self._sound[first : first + count].copy()
+            if self.endless:
+                block = np.pad(block, (0, count - len(block)))
+            self._push(block, self._at / self.rate)
         return True
+
+    def _mix(self, samples: Samples, first: int) -> None:
+        import numpy as np
+
+        if len(self._sound) < first + len(samples):
+            self._sound = np.pad(self._sound, (0, first + len(samples) - len(self._sound)))
+        self._sound[first : first + len(samples)] += np.asarray(samples, np.float32)
+
+    def play(self, samples: Samples, at_s: float) -> None:
+        """Somebody plays `samples` (at the microphone's own rate) from a second of its clock on."""
+        with self._mixing:
+            first = max(round(at_s * self.rate), self._at)
+            self._mix(samples, first)
+
+    def hear(self, block: Samples, rate: int, first: int) -> None:
+        """What a loudspeaker plays, block by block: heard `latency_s` later. `first`: its frame number."""
+        import numpy as np
+
+        if not len(block):
+            return
+        if first == 0:
+            self._heard_from = self.now() + self.latency_s
+        at = self._heard_from + first / rate
+        begin = int(np.ceil(at * self.rate))
+        times = begin / self.rate - at + np.arange(int(len(block) / rate * self.rate)) / self.rate
+        heard = np.interp(times, np.arange(len(block)) / rate, block, right=0.0)
+        with self._mixing:
+            self._mix(heard.astype(np.float32), max(begin, 0))
 
     def run(self, seconds: float) -> None:
         """Plays so many seconds at once (not in real time)."""
@@ -122,6 +171,26 @@ class SimulatedMicrophone(Microphone):
             self._thread.join(1.0)
         self._thread = None
         self._push = None
+
+
+STROKE_S, STROKE_HZ = 0.03, 700.0
+
+
+class KeyMicrophone(SimulatedMicrophone):
+    """No microphone at all: each key that is struck is a short stroke in the recording."""
+
+    name = N_("keys")
+
+    def __init__(self) -> None:
+        super().__init__(endless=True)
+
+    def strike(self) -> None:
+        """A key was struck, now."""
+        import numpy as np
+
+        t = np.arange(round(STROKE_S * self.rate)) / self.rate
+        stroke = 0.5 * np.sin(2 * np.pi * STROKE_HZ * t) * np.exp(-6.0 * t / STROKE_S)
+        self.play(stroke.astype(np.float32), self.now() + BLOCK_S)
 
 
 class DeviceMicrophone(Microphone):

@@ -47,15 +47,18 @@ class Speaker(ABC):
 
 
 class SimulatedSpeaker(Speaker):
-    """Keeps what it was given in `heard`. With `real_time` it takes as long as the sound lasts; else it is
-    driven by `run`.
+    """Keeps what it was given in `heard`. With `real_time` it takes as long as the sound lasts, divided by
+    `speed`; else it is driven by `run`. `listener` is told each block, its rate and its first frame: a
+    simulated microphone in the same room.
     """
 
     name = N_("no sound device")
     silent = True
 
-    def __init__(self, real_time: bool = True) -> None:
-        self.real_time = real_time
+    def __init__(self, real_time: bool = True, speed: float = 1.0) -> None:
+        self.real_time, self.speed = real_time, speed
+        self.listener: Callable[[Samples, int, int], None] | None = None
+        self._given = 0
         self.heard: list[Samples] = []
         self.rate = 0
         self._stop = threading.Event()
@@ -65,24 +68,26 @@ class SimulatedSpeaker(Speaker):
     def start(self, rate: int, pull: Pull) -> None:
         self.stop()
         self.rate, self._pull = rate, pull
-        self.heard = []
+        self.heard, self._given = [], 0
         self._stop.clear()
         if self.real_time:
             self._thread = threading.Thread(target=self._play, daemon=True)
             self._thread.start()
 
     def _play(self) -> None:
-        begin, given = time.monotonic(), 0
+        begin = time.monotonic()
         while not self._stop.is_set():
             if not self._block():
                 return
-            given += BLOCK
-            self._stop.wait(max(0.0, begin + given / self.rate - time.monotonic()))
+            self._stop.wait(max(0.0, begin + self._given / self.rate / self.speed - time.monotonic()))
 
     def _block(self) -> bool:
         if self._pull is None:
             return False
         block = self._pull(BLOCK)
+        if self.listener is not None:
+            self.listener(block, self.rate, self._given)
+        self._given += len(block)
         if len(self.heard) < 60 * 60 * 100:
             self.heard.append(block)
         return len(block) == BLOCK

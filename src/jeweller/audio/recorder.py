@@ -7,10 +7,12 @@ file that was not finished is made whole by `recover`.
 
 from __future__ import annotations
 
+import math
 import os
 import queue
 import struct
 import threading
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -31,12 +33,13 @@ SYNC_S = 0.5  # of sound, at most, that only the system has and the disk has not
 LATE_S = 0.06  # a clock ahead of what came by more than its usual is a drop-out: blocks come every 0.02 s
 SETTLED = 8  # blocks: so long a lag must stand; one late block alone is caught up with
 CLIPPED = 0.999  # of full scale
+SNAPSHOT = ".snapshot.wav"  # ends the name of a copy of what was recorded so far
 LEAST_S = 0.2  # a shorter piece of sound is no take
 
 
 @dataclass(frozen=True)
 class Dropout:
-    """Sound that the device lost: where in the recording (seconds), and how much was lost there."""
+    """Sound that the device lost: where in the recording (seconds, silence stands there), and how much."""
 
     at_s: float
     seconds: float
@@ -120,6 +123,7 @@ class TakeRecorder:
         self.trouble = ""
         self.seconds = 0.0
         self.peak = 0.0  # of the newest block, 0..1
+        self.began_s = math.inf  # of the device's clock: when the first frame was there
         self._gaps = _Gaps(rate)
         self._clipped = self._count = self._unsynced = 0  # samples, samples, bytes
         self._blocks: queue.SimpleQueue[bytes | None] = queue.SimpleQueue()
@@ -140,6 +144,8 @@ class TakeRecorder:
         self._clipped += int(np.count_nonzero(size >= CLIPPED))
         self._count += len(block)
         self.seconds = self._count / self.rate
+        if not self._gaps.found:  # a block may come late, none comes early: the least says it
+            self.began_s = min(self.began_s, at_s - self.seconds)
         self._gaps.add(len(block), at_s)
         self._blocks.put((np.clip(block, -1.0, 1.0) * 32767.0).astype("<i2").tobytes())
 
@@ -157,21 +163,26 @@ class TakeRecorder:
                 error=error.strerror
             )
 
+    @property
+    def dropouts(self) -> tuple[Dropout, ...]:
+        """What the device lost so far."""
+        lost, out = 0.0, []
+        for gap in self._gaps.found:
+            out.append(Dropout(gap.at_s + lost, gap.seconds))
+            lost += gap.seconds
+        return tuple(out)
+
     def finish(self, trouble: str = "") -> Recorded:
         """Ends the take and gives the file its name. `trouble`: what ended it."""
         self._blocks.put(None)
         self._writer.join()
         os.close(self._file)
         told = self.trouble or trouble
+        dropouts = self.dropouts
+        if dropouts:
+            _fill(self.part, self.part, dropouts)
         whole = _make_whole(self.part, self.path)
-        return Recorded(
-            self.path,
-            self.rate,
-            whole,
-            tuple(self._gaps.found),
-            self._clipped / max(1, self._count),
-            told,
-        )
+        return Recorded(self.path, self.rate, whole, dropouts, self._clipped / max(1, self._count), told)
 
     def discard(self) -> None:
         """Ends the take and leaves nothing of it."""
@@ -197,6 +208,37 @@ def _make_whole(part: Path, path: Path) -> float:
     return count / rate if rate else 0.0
 
 
+def _fill(source: Path, target: Path, lost: Sequence[Dropout]) -> None:
+    """Writes a recording with silence where the device lost sound, so that its time is that of the room."""
+    data = source.read_bytes()
+    rate = struct.unpack_from("<I", data, 24)[0]
+    sound, pieces, before = data[HEADER:], [data[:HEADER]], 0
+    gone = 0.0
+    for gap in lost:
+        at = min(len(sound), round((gap.at_s - gone) * rate) * WIDTH)
+        pieces += [sound[before:at], bytes(round(gap.seconds * rate) * WIDTH)]
+        before, gone = at, gone + gap.seconds
+    filled = target.with_name(target.name + ".fill")
+    with open(os.open(filled, os.O_CREAT | os.O_TRUNC | os.O_WRONLY, 0o600), "wb") as file:
+        file.write(b"".join([*pieces, sound[before:]]))
+    filled.replace(target)
+
+
+def snapshot(part: Path, path: Path, lost: Sequence[Dropout] = ()) -> float:
+    """A whole file of what a take that is still recorded holds so far, with silence where the device lost
+    sound; its length in seconds. Raises OSError.
+
+    >>> import tempfile, numpy as np
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     take = TakeRecorder(Path(folder) / "take.wav", 22050)
+    ...     take.push(np.zeros(22050, np.float32), 1.0)
+    ...     take.finish().path.replace(take.part) and snapshot(take.part, Path(folder) / f"1{SNAPSHOT}")
+    1.0
+    """
+    _fill(part, path, lost)
+    return _make_whole(path, path)
+
+
 def recover(folder: Path) -> list[Recorded]:
     """Makes whole what a program that ended suddenly left in a folder; what holds nearly nothing goes.
 
@@ -205,6 +247,8 @@ def recover(folder: Path) -> list[Recorded]:
     []
     """
     found = []
+    for left in (*folder.glob(f"*{SNAPSHOT}"), *folder.glob("*.fill")):
+        left.unlink()
     for part in sorted(folder.glob(f"*{PART}")):
         with part.open("rb") as file:
             head = file.read(HEADER)

@@ -18,6 +18,7 @@ from sqlalchemy.orm import Session
 from jeweller.errors import LedgerError
 from jeweller.files import replacing
 from jeweller.i18n import _, ngettext
+from jeweller.library.journal import forget_player, journal_files
 from jeweller.library.library import Library
 from jeweller.library.tables import Assignment, AuditEntry, Band, Phrase, Player, Practice, Report, Take, Tray
 
@@ -29,7 +30,7 @@ def list_held(library: Library, player: Player) -> list[str]:
         ids = [t.id for t in takes]
         reports = len(list(session.scalars(select(Report.id).where(Report.take_id.in_(ids)))))
         acts = len(list(session.scalars(select(AuditEntry.id).where(AuditEntry.take_id.in_(ids)))))
-    days = library.practice(player.id)
+    days, own = library.practice(player.id), journal_files(library.folder, player.id)
     megabytes = (
         sum(p.stat().st_size for t in takes if (p := library.store.recordings / t.file).exists()) / 2**20
     )
@@ -43,6 +44,9 @@ def list_held(library: Library, player: Player) -> list[str]:
         ),
         ngettext("{acts} decision or comment", "{acts} decisions and comments", acts).format(acts=acts),
         ngettext("{n} practice day", "{n} practice days", len(days)).format(n=len(days)),
+        ngettext(
+            "{n} file of the booth and the warm-up", "{n} files of the booth and the warm-up", len(own)
+        ).format(n=len(own)),
     ]
 
 
@@ -60,7 +64,7 @@ def delete_players(library: Library, players: list[Player]) -> None:
     ids = [p.id for p in players]
     with library.store.write() as session:
         files = _delete_rows(session, Take.player_id.in_(ids), ids)
-    _clear(library, files)
+    _clear(library, files, ids)
 
 
 def _delete_rows(session: Session, of_takes: ColumnElement[bool], players: list[int]) -> set[str]:
@@ -77,14 +81,16 @@ def _delete_rows(session: Session, of_takes: ColumnElement[bool], players: list[
     return files - set(session.scalars(select(Take.file).where(Take.file.in_(files))))
 
 
-def _clear(library: Library, files: set[str]) -> None:
-    """Takes away recordings, every copy of the database, and what is left in its pages. Raises
+def _clear(library: Library, files: set[str], players: list[int]) -> None:
+    """Takes away recordings, what the booth keeps of these players, every copy of the database, and what is left in its pages. Raises
     LedgerError.
     """
     store = library.store
     try:
         for file in files:
             (store.recordings / file).unlink(missing_ok=True)
+        for player in players:
+            forget_player(library.folder, player)
         for copy in store.copies.glob("*.db*"):
             copy.unlink(missing_ok=True)
     except OSError as error:
@@ -134,7 +140,7 @@ def delete_band(library: Library, band: int) -> None:
         files = _delete_rows(session, Take.tray_id.in_(trays) | Take.player_id.in_(players), players)
         for kind, column in ((Tray, Tray.band_id), (Assignment, Assignment.band_id), (Band, Band.id)):
             session.execute(delete(kind).where(column == band))
-    _clear(library, files)
+    _clear(library, files, players)
 
 
 def export_player(library: Library, player: Player, target: Path) -> int:
@@ -181,6 +187,8 @@ def export_player(library: Library, player: Player, target: Path) -> int:
                     ),
                 )
                 count += 1
+            for path in journal_files(library.folder, player.id):
+                archive.write(path, f"booth/{path.name}")
             practice = io.StringIO()
             writer = csv.writer(practice)
             writer.writerow(["day", "minutes", "note"])

@@ -280,7 +280,7 @@ class Store:
                 zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive,
             ):
                 archive.write(copy, "ledger.db")
-                for folder in (self.recordings, self.shelf):
+                for folder in (self.recordings, self.shelf, self.folder / "booth"):
                     for path in sorted(p for p in folder.rglob("*") if p.is_file() and ".part" not in p.name):
                         reach()
                         if self._closed:
@@ -341,7 +341,7 @@ def restore(archive: Path, folder: Path) -> None:
             if "ledger.db" not in names or any(
                 n.startswith(("/", "\\"))
                 or ".." in Path(n).parts
-                or Path(n).parts[0] not in ("ledger.db", "recordings", "shelf")
+                or Path(n).parts[0] not in ("ledger.db", "recordings", "shelf", "booth")
                 for n in names
             ):
                 raise LedgerError(_("{name} is no backup of a library.").format(name=archive.name))

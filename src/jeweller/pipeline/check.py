@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import dataclasses
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -58,11 +58,14 @@ class Options:
     settings: AssessmentSettings = field(default_factory=AssessmentSettings)
     rhythm_only: bool = False  # claps, taps, counting aloud; parts without pitch are so by themselves
     support: str = "alone"  # with_model: a model or a backing part sounded in the room; with_click
-    backing: str | None = None  # a recording of that model or backing part: it is taken out of the take
+    backing: str | None = None  # a recording of that model, part or click: it is taken out of the take
+    backing_from_s: float | None = None  # when it began in the take, where that is known
     reading: str = "practised"
+    # (second, seconds) of silence that stands where the recording device lost sound: nothing is judged there
+    lost: tuple[tuple[float, float], ...] = ()
 
     def __post_init__(self) -> None:
-        if self.backing:  # that it sounded in the room is known, whatever else was said
+        if self.backing and self.support == "alone":  # that it sounded in the room is known
             object.__setattr__(self, "support", "with_model")
 
     @property
@@ -225,7 +228,7 @@ def check(
     progress(0.05, _("opening the recording"))
     recording = decode(take_path, HEAR.rate, cancelled)
     if options.backing:
-        recording = remove_known_backing(recording, options.backing, cancelled)
+        recording = remove_known_backing(recording, options.backing, options.backing_from_s, cancelled)
     progress(0.2, _("listening"))
     features, tables = _hear(recording, Path(take_path).name, line, instrument, options, cancelled, progress)
     progress(0.9, _("judging"))
@@ -240,6 +243,11 @@ def check(
             (discount_helped(found, HELPED_KNOWN if options.backing else HELPED), case)
             for found, case in tries
         ]
+    if options.lost:
+        recording = dataclasses.replace(
+            recording, warnings=(*recording.warnings, *(lost_sentence(at, s) for at, s in options.lost))
+        )
+        tries = [(outside_lost(found, options.lost), case) for found, case in tries]
     findings, case = tries[choose_attempt(tries)]
     settings = settings_dict(
         options.settings, scheme, options.support, options.reading, options.tempo_bpm, options.asked
@@ -290,13 +298,16 @@ def on_the_page(case: AssessmentContext, line: PerformedPart) -> AssessmentConte
 
 
 def remove_known_backing(
-    recording: Recording, backing: str, cancelled: Callable[[], bool] = lambda: False
+    recording: Recording,
+    backing: str,
+    expected_s: float | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
 ) -> Recording:
     """The recording without the sound of another that a loudspeaker played in the room, with a warning that
     says what was done. Raises TakeError.
     """
     known = decode(backing, recording.rate, cancelled)
-    taken = remove_backing(recording.samples, known.samples, recording.rate)
+    taken = remove_backing(recording.samples, known.samples, recording.rate, expected_s)
     name = Path(backing).name
     told = (
         _("{name} sounded in the room {share_db:.0f} dB below the take and was taken out.").format(
@@ -306,6 +317,33 @@ def remove_known_backing(
         else _("{name} is not heard in this take; nothing was taken out.").format(name=name)
     )
     return dataclasses.replace(recording, samples=taken.samples, warnings=(*recording.warnings, told))
+
+
+LOST_EDGE_S = 0.15  # beside a gap a note seems to begin or end
+
+
+def outside_lost(findings: list[Finding], lost: Sequence[tuple[float, float]]) -> list[Finding]:
+    """The findings that do not touch a place where the device lost sound: what seems to be a rest there is
+    none of the player's.
+    """
+    return [
+        f
+        for f in findings
+        if not any(
+            f.at_s < at + seconds + LOST_EDGE_S and f.until_s > at - LOST_EDGE_S for at, seconds in lost
+        )
+    ]
+
+
+def lost_sentence(at_s: float, seconds: float) -> str:
+    """
+    >>> lost_sentence(64.2, 0.25)
+    'The device lost 0.2 s of sound at 1:04; nothing is judged there.'
+    """
+    minutes, rest = divmod(int(at_s), 60)
+    return _(
+        "The device lost {seconds:.1f} s of sound at {minutes}:{rest:02d}; nothing is judged there."
+    ).format(seconds=seconds, minutes=minutes, rest=rest)
 
 
 def discount_helped(findings: list[Finding], factor: float) -> list[Finding]:

@@ -1,0 +1,1 @@
+"""With one player at the microphone: counted in, recorded, told, tried again."""
