@@ -80,6 +80,7 @@ class SimulatedMicrophone(Microphone):
         self.rate, self.real_time, self.speed = rate, real_time, speed
         self.drops, self.vanishes_s, self.endless = tuple(drops), vanishes_s, endless
         self.latency_s = latency_s
+        self.hurry_s = 0.0  # until then it goes as fast as it is listened to
         self._sound: Samples = np.zeros(0, np.float32)
         if samples is not None:
             self._mix(samples, round(latency_s * rate))
@@ -106,6 +107,9 @@ class SimulatedMicrophone(Microphone):
 
     def _play(self) -> None:
         while not self._stop.is_set() and self._block():
+            if self._at / self.rate < self.hurry_s:
+                self._began = time.monotonic() - self._at / self.rate / self.speed
+                continue
             self._stop.wait(max(0.0, self._at / self.rate - self.now()) / self.speed)
 
     def _block(self) -> bool:

@@ -192,8 +192,10 @@ class TakeRecorder:
         self.part.unlink(missing_ok=True)
 
 
-def _make_whole(part: Path, path: Path) -> float:
-    """Writes how long a file is into its header and gives it its name; its length in seconds."""
+def _make_whole(part: Path, path: Path, *, safe: bool = True) -> float:
+    """Writes how long a file is into its header and gives it its name; its length in seconds. `safe`: it is
+    on the disk when this returns.
+    """
     with part.open("r+b") as file:
         head = file.read(HEADER)
         rate = struct.unpack_from("<I", head, 24)[0] if len(head) == HEADER else 0
@@ -202,9 +204,11 @@ def _make_whole(part: Path, path: Path) -> float:
             file.truncate(HEADER + count * WIDTH)
             file.seek(0)
             file.write(_header(rate, count * WIDTH))
-            os.fsync(file.fileno())
+            if safe:
+                os.fsync(file.fileno())
     part.replace(path)
-    sync_folder(path.parent)
+    if safe:
+        sync_folder(path.parent)
     return count / rate if rate else 0.0
 
 
@@ -236,7 +240,20 @@ def snapshot(part: Path, path: Path, lost: Sequence[Dropout] = ()) -> float:
     1.0
     """
     _fill(part, path, lost)
-    return _make_whole(path, path)
+    return _make_whole(path, path, safe=False)
+
+
+def settle(path: Path) -> None:
+    """A file and its name are on the disk when this returns. Raises OSError.
+
+    >>> settle(Path(__file__))
+    """
+    file = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(file)
+    finally:
+        os.close(file)
+    sync_folder(path.parent)
 
 
 def recover(folder: Path) -> list[Recorded]:

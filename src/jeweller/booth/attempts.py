@@ -20,7 +20,7 @@ MOST_TOLD = 4  # sentences of a comparison, either way
 
 
 @dataclass(frozen=True, kw_only=True)
-class Attempt:
+class BoothTake:
     """One take of a session. `report` is None where it could not be checked (`trouble` says why) or nothing
     can be told of it by a microphone.
     """
@@ -94,7 +94,7 @@ class Comparison:
         return tuple(out) or (_("As before."),)
 
 
-def compare(before: Attempt, after: Attempt) -> Comparison:
+def compare(before: BoothTake, after: BoothTake) -> Comparison:
     """Two attempts, note by note where both were heard, and by what is to be mended in each."""
     if before.report is None or after.report is None:
         return Comparison((), (), (), ())
@@ -138,7 +138,7 @@ def _note_said(old: ReportNote, new: ReportNote) -> str:
     return told.format(bar=new["bar"], note=new["written"])
 
 
-def _further(before: Attempt, after: Attempt) -> list[str]:
+def _further(before: BoothTake, after: BoothTake) -> list[str]:
     if before.stopped_at and not after.stopped_at and after.report is not None and after.report["followed"]:
         return [_("played to the end; before it stopped at bar {bar}.").format(bar=before.stopped_at)]
     return []

@@ -31,7 +31,7 @@ ROUNDS = {"ears": N_("listen and sing it back"), "fingers": N_("finger it back")
 
 
 @dataclass(frozen=True, kw_only=True)
-class Phrase:
+class EchoPhrase:
     """A phrase: its bars "3-4", when it is played to the player, when the answer is due, how long it is
     (seconds of the track).
     """
@@ -47,7 +47,7 @@ class EchoTrack:
     """What sounds, and the phrases in it."""
 
     track: Track
-    phrases: tuple[Phrase, ...]
+    phrases: tuple[EchoPhrase, ...]
 
 
 @dataclass(frozen=True)
@@ -71,13 +71,13 @@ def phrase_bars(music: Music, plan: TakePlan, bars: int = ECHO.bars) -> list[str
 
 
 def echo_track(music: Music, plan: TakePlan, bars: int = ECHO.bars) -> EchoTrack:
-    """The track of an echo: counted in, then phrase and gap in turn, in one steady time. Raises ScoreError."""
+    """The track of an echo: counted in, then phrase and gap in turn, in one time. Raises ScoreError."""
     whole = music.line(plan)
     cues, at = count_in(whole, plan)
     downbeat = at
     spq = 60.0 / plan.bpm
     sound = instrument_of(music.part).sound or "flute"
-    phrases: list[Phrase] = []
+    phrases: list[EchoPhrase] = []
     pieces: list[tuple[Samples, float]] = []
     beats: list[Beat] = []
     shown: list[Cue] = list(cues)
@@ -86,7 +86,7 @@ def echo_track(music: Music, plan: TakePlan, bars: int = ECHO.bars) -> EchoTrack
         full = sum(float(b.bar.metre.length) for b in line.bars) * spq
         lead = full - float(sum(b.length for b in line.bars)) * spq
         beat = float(line.beat) * spq
-        phrases.append(Phrase(bars=span, call_s=at, answer_s=at + full + lead, seconds=full - lead))
+        phrases.append(EchoPhrase(bars=span, call_s=at, answer_s=at + full + lead, seconds=full - lead))
         model = play_model(line, sound, lambda q: q * spq).samples
         pieces.append((TRACK.model_gain * model, at + lead))
         shown.append(Cue(at, _("listen"), True, False))
@@ -126,7 +126,7 @@ def _line(music: Music, plan: TakePlan, bars: str) -> PerformedPart:
 def check_answers(
     music: Music,
     plan: TakePlan,
-    phrases: Sequence[Phrase],
+    phrases: Sequence[EchoPhrase],
     take: Path,
     track_from_s: float,
     folder: Path,
@@ -151,7 +151,7 @@ def check_answers(
 
 
 def _check_answer(
-    music: Music, plan: TakePlan, phrase: Phrase, sound: Samples, folder: Path, instrument: str
+    music: Music, plan: TakePlan, phrase: EchoPhrase, sound: Samples, folder: Path, instrument: str
 ) -> Answer:
     quiet = np.zeros(round(0.3 * RATE), np.float32)
     path = folder / "answer.wav"

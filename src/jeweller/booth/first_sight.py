@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from jeweller.booth.attempts import Attempt
+from jeweller.booth.attempts import BoothTake
 from jeweller.booth.settings import SIGHT
 from jeweller.difficulty.analysis import HARDEST, LEVELS
 from jeweller.i18n import _
@@ -22,7 +22,7 @@ def look_seconds(bars: int) -> float:
     return float(min(SIGHT.most_s, SIGHT.look_s + SIGHT.bar_s * bars))
 
 
-def step_after(attempt: Attempt) -> int:
+def step_after(attempt: BoothTake) -> int:
     """1 where something harder may come next, -1 something easier, 0 about the same."""
     if attempt.report is None or not attempt.report["followed"] or attempt.stopped_at:
         return -1

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jeweller.booth.attempts import Attempt
+from jeweller.booth.attempts import BoothTake
 from jeweller.booth.plan import LAYERS, Music
 from jeweller.booth.settings import LADDER
 from jeweller.i18n import _, ngettext
@@ -45,11 +45,11 @@ class Rung:
     reached: bool = False
 
 
-def next_rung(ladder: SpeedLadder, attempts: Sequence[Attempt]) -> Rung:
+def next_rung(ladder: SpeedLadder, attempts: Sequence[BoothTake]) -> Rung:
     """Where the ladder leads after these attempts (of the same bars, oldest first).
 
     >>> from jeweller.booth.plan import TakePlan
-    >>> tried = Attempt(number=1, plan=TakePlan(bpm=60))
+    >>> tried = BoothTake(number=1, plan=TakePlan(bpm=60))
     >>> next_rung(SpeedLadder(goal_bpm=90), [tried]).sentence
     'Not clean yet: the same speed once more.'
     """
@@ -88,7 +88,7 @@ def next_rung(ladder: SpeedLadder, attempts: Sequence[Attempt]) -> Rung:
     return Rung(bpm, _("Not clean yet: the same speed once more."))
 
 
-def _last_run(attempts: Sequence[Attempt], clean: bool) -> int:
+def _last_run(attempts: Sequence[BoothTake], clean: bool) -> int:
     """How many of the last attempts were all clean, or all not."""
     count = 0
     for a in reversed(attempts):
@@ -98,7 +98,7 @@ def _last_run(attempts: Sequence[Attempt], clean: bool) -> int:
     return count
 
 
-def first_speed(attempts: Sequence[Attempt], goal_bpm: float) -> float:
+def first_speed(attempts: Sequence[BoothTake], goal_bpm: float) -> float:
     """A speed to begin with, where the errors vanish: through the shares of notes that went wrong at each
     speed goes a line, and where it is down to none is that speed; of one take alone it is guessed from the
     share.
@@ -128,7 +128,7 @@ def first_speed(attempts: Sequence[Attempt], goal_bpm: float) -> float:
     return float(max(LADDER.slowest_bpm, min(goal_bpm, round(bpm * min(factor, 1.0)))))
 
 
-def _wrong_share(attempt: Attempt) -> float:
+def _wrong_share(attempt: BoothTake) -> float:
     if attempt.report is None:
         return 1.0
     notes = {i for f in attempt.findings for i in f["notes"]}
@@ -136,7 +136,7 @@ def _wrong_share(attempt: Attempt) -> float:
     return max(len(notes), len(attempt.findings)) / of
 
 
-def worst_bar(attempt: Attempt) -> str:
+def worst_bar(attempt: BoothTake) -> str:
     """The bar that most is to be mended in; "" where there is none."""
     count: Counter[str] = Counter()
     for f in attempt.findings:
@@ -184,7 +184,7 @@ def wider(music: Music, bars: str) -> str:
     return ""
 
 
-def layers_for(attempt: Attempt) -> tuple[str, ...]:
+def layers_for(attempt: BoothTake) -> tuple[str, ...]:
     """The layers to go through before playing again, by what is to be mended; () where nothing is."""
     facets = Counter(f["facet"] for f in attempt.findings)
     if not facets:

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import contextlib
 import threading
+import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -20,7 +21,7 @@ import numpy.typing as npt
 
 from jeweller.audio.microphone import Microphone
 from jeweller.audio.ports import SimulatedSpeaker, Speaker
-from jeweller.audio.recorder import SNAPSHOT, Dropout, Recorded, TakeRecorder
+from jeweller.audio.recorder import SNAPSHOT, Dropout, Recorded, TakeRecorder, settle
 from jeweller.booth.stopping import LevelMeter, Moment, StopWatch
 from jeweller.booth.track import Track
 from jeweller.i18n import _
@@ -31,16 +32,21 @@ from jeweller.report_format import TakeReport
 Samples = npt.NDArray[np.float32]
 LEAST_LEAD_S = 0.5  # before the music: whoever comes in early is recorded too
 SILENT_PORT_S = 2.0  # without a block: the device is gone, whatever it says
-AWAKE_S = 5.0  # a clock that jumps so far was asleep
+ASLEEP_S = 2.0  # of the machine's sleep: nothing was recorded meanwhile
 
 
-class TakeState(StrEnum):
+class SessionState(StrEnum):
     """How far a take is."""
 
     COUNTING = "counting"
     PLAYING = "playing"
     CHECKING = "checking"
     DONE = "done"
+
+
+def seconds_asleep() -> float:
+    """How long the machine slept since it was started: the one clock goes on then, the other does not."""
+    return time.clock_gettime(time.CLOCK_BOOTTIME) - time.clock_gettime(time.CLOCK_MONOTONIC)
 
 
 @dataclass(frozen=True)
@@ -84,7 +90,8 @@ class TakeSession:
     line: PerformedPart
     path: Path
     latency_s: float = 0.0
-    state: TakeState = TakeState.COUNTING
+    asleep: Callable[[], float] = seconds_asleep
+    state: SessionState = SessionState.COUNTING
     meter: LevelMeter = field(default_factory=LevelMeter)
     trouble: str = ""
     stopped_early: bool = False  # the player stopped, or nobody played
@@ -95,8 +102,9 @@ class TakeSession:
     _playback: _Playback | None = None
     _pending: WantedCheck | None = None
     _checks: int = 0
-    _last_block_s: float = 0.0
-    _last_poll_s: float = 0.0
+    _last_block_s: float = 0.0  # when the last block came
+    _heard_until_s: float = 0.0  # and the time it says it was there: what came later is not known yet
+    _asleep_s: float = 0.0
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
     def begin(self) -> None:
@@ -108,7 +116,7 @@ class TakeSession:
         except OSError:  # it is gone: counted silently
             self.speaker = SimulatedSpeaker()
             self.speaker.start(self.track.rate, self._playback.pull)
-        self._last_block_s = self._last_poll_s = self.microphone.now()
+        self._last_block_s, self._asleep_s = self.microphone.now(), self.asleep()
 
     # ---- the clock
 
@@ -145,9 +153,9 @@ class TakeSession:
 
     def _push(self, block: Samples, at_s: float) -> None:
         with self._lock:
-            self._last_block_s = self.microphone.now()
+            self._last_block_s, self._heard_until_s = self.microphone.now(), at_s
             db = self.meter.push(block)
-            if self.state == TakeState.COUNTING:
+            if self.state == SessionState.COUNTING:
                 lead = max(LEAST_LEAD_S, self.track.spq)
                 if np.isfinite(self.downbeat_s) and at_s >= self.downbeat_s - lead:
                     try:
@@ -158,8 +166,8 @@ class TakeSession:
                         )
                         return
                     self._watch = StopWatch(self.line, self.track, self.downbeat_s, self.latency_s)
-                    self.state = TakeState.PLAYING
-            if self._recorder is not None and self.state in (TakeState.PLAYING, TakeState.CHECKING):
+                    self.state = SessionState.PLAYING
+            if self._recorder is not None and self.state in (SessionState.PLAYING, SessionState.CHECKING):
                 self._recorder.push(block, at_s)
                 if self._watch is not None:
                     self._watch.push(db, at_s)
@@ -172,14 +180,13 @@ class TakeSession:
     def poll(self) -> WantedCheck | None:
         """Looks what happened; a check that is wanted now."""
         now = self.microphone.now()
-        slept, self._last_poll_s = now - self._last_poll_s, now
         with self._lock:
             recorder, watch = self._recorder, self._watch
-        if self.state in (TakeState.DONE, TakeState.CHECKING):
+        if self.state in (SessionState.DONE, SessionState.CHECKING):
             return None
         if recorder is not None and recorder.trouble:
             self.trouble = recorder.trouble
-        if not self.trouble and slept > AWAKE_S:
+        if not self.trouble and self.asleep() - self._asleep_s > ASLEEP_S:
             self.trouble = _("The computer was asleep while this take was recorded.")
         if not self.trouble and now - self._last_block_s > SILENT_PORT_S * self._pace:
             self.trouble = _("The microphone sends nothing any more.")
@@ -187,7 +194,9 @@ class TakeSession:
             return self._stop()
         if watch is None:
             return None
-        match watch.look(now):
+        match watch.look(self._heard_until_s):
+            case Moment.STOPPED if self._pending is not None and watch.asked_of_s == watch.heard_s:
+                return None  # what was heard since the check was asked for is silence
             case Moment.STOPPED | Moment.NOBODY:
                 self.stopped_early = not self.track.sounds_along
                 return self._stop()
@@ -218,7 +227,7 @@ class TakeSession:
 
     def stop(self) -> WantedCheck | None:
         """Ends the take as it is; the check of it that is wanted."""
-        if self.state in (TakeState.DONE, TakeState.CHECKING):
+        if self.state in (SessionState.DONE, SessionState.CHECKING):
             return None
         return self._stop()
 
@@ -226,16 +235,16 @@ class TakeSession:
         self._silence()
         with self._lock:
             recorder, watch = self._recorder, self._watch
-            self.state = TakeState.CHECKING
+            self.state = SessionState.CHECKING
         self._drop_pending()
         if recorder is None:
-            self.state = TakeState.DONE
+            self.state = SessionState.DONE
             return None
         downbeat, track_from = self._times()
         self.last_note_s = watch.heard_s if watch is not None else None
         self.recorded = recorder.finish(self.trouble)
         if self.last_note_s is None and self.recorded.seconds < LEAST_LEAD_S * 2:
-            self.state = TakeState.DONE
+            self.state = SessionState.DONE
             self.recorded.path.unlink(missing_ok=True)
             return None
         return WantedCheck(self.recorded.path, self.recorded.path, downbeat, track_from)
@@ -253,7 +262,7 @@ class TakeSession:
         """Gives the take up; nothing is left of it."""
         self._silence()
         with self._lock:
-            self.state = TakeState.DONE
+            self.state = SessionState.DONE
         self._drop_pending()
         if self._recorder is not None and self.recorded is None:
             self._recorder.discard()
@@ -262,7 +271,7 @@ class TakeSession:
     def told(self, wanted: WantedCheck, report: TakeReport | None) -> bool:
         """What a check found (None: it could not be done); whether the take is done by it."""
         if wanted.part == wanted.path:
-            self.state = TakeState.DONE
+            self.state = SessionState.DONE
             return True
         if wanted is not self._pending:
             with contextlib.suppress(OSError):
@@ -275,12 +284,17 @@ class TakeSession:
         assert self._recorder is not None
         gaps = self._recorder.dropouts
         self._silence()
-        self.state = TakeState.DONE
+        self.state = SessionState.DONE
         wanted.path.replace(self.path)
-        rate, seconds = self._recorder.rate, self._recorder.seconds
-        self._recorder.discard()
-        self.recorded = Recorded(self.path, rate, seconds, gaps)
+        self.recorded = Recorded(self.path, self._recorder.rate, self._recorder.seconds, gaps)
+        threading.Thread(target=_let_go, args=(self.path, self._recorder), daemon=True).start()
         return True
+
+
+def _let_go(path: Path, recorder: TakeRecorder) -> None:
+    """What was recorded goes when the take that was made of it is on the disk; until then both are there."""
+    settle(path)
+    recorder.discard()
 
 
 def is_whole(report: TakeReport) -> bool:

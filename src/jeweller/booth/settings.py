@@ -29,7 +29,7 @@ class StopLimits:
     below_loud_db: float = number(32.0, "dB", (15, 60), "under the loudest: an echo in the room, no note")
     silent_db: float = number(-58.0, "dB", (-90, -30), "nothing is softer and still heard")
     ends_s: float = number(0.15, "s", (0.05, 1), "of quiet: the last note may be over, a check may begin")
-    near_end: float = number(0.55, "share", (0.2, 1), "of the music's time: before it no last note can be")
+    near_end: float = number(0.75, "share", (0.2, 1), "of the music's time: before it no last note can be")
     again_s: float = number(1.0, "s", (0.2, 5), "between two checks of what was played so far")
     rests_slack: float = number(1.5, "ratio", (1, 3), "rests are counted slower than written")
     stopped_s: float = number(3.0, "s", (1, 20), "of quiet beyond the longest rest: the player has stopped")

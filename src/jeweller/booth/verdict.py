@@ -2,47 +2,96 @@
 
 from __future__ import annotations
 
+import contextlib
 import dataclasses
+import json
+import os
+import time
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from jeweller.audio.decode import decode
 from jeweller.audio.recorder import Dropout, snapshot
-from jeweller.booth.echo import Answer, Phrase, check_answers
+from jeweller.booth.echo import Answer, EchoPhrase, check_answers
 from jeweller.booth.made_up import MadeUp, look_at_made_up
 from jeweller.booth.plan import Help, Music, TakePlan
-from jeweller.booth.session import WantedCheck
-from jeweller.booth.track import Track
-from jeweller.errors import TakeError
+from jeweller.booth.session import WantedCheck, is_whole
+from jeweller.errors import JewellerError, TakeError
+from jeweller.features.extraction import HeardAhead, listen_ahead
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.i18n import _
-from jeweller.pipeline.check import Checked, Options, check
+from jeweller.pipeline.check import Checked, Options, check, open_line
 
 Progress = Callable[[float, str], None]
+AHEAD_BYTES = 8 * 44100 * 2  # new sound from which it is worth listening to
+LOOK_S = 0.01
+NOT_OVER = -1.0  # as progress
 
 
-def options_for(
-    plan: TakePlan,
-    track: Track,
-    wanted: WantedCheck,
-    track_path: Path | None,
-    *,
-    timed: bool,
-    instrument: str = "",
-) -> Options:
-    """How a take is checked; `timed` where the delay of the devices is known, `track_path` where what sounded
-    is written.
+@dataclass(frozen=True, kw_only=True)
+class Terms:
+    """What a take is checked by: how it was to be made, and, where something sounded from the loudspeaker,
+    the recording of it. `timed`: the delay of the devices is known.
     """
-    sounded = track_path if track.sounds_along or track.clicks_s else None
-    options = plan.options(wanted.downbeat_s if timed else None, sounded, instrument)
-    return dataclasses.replace(options, backing_from_s=wanted.track_from_s if sounded else None)
+
+    plan: TakePlan
+    track: Path | None = None
+    timed: bool = False
+    instrument: str = ""
+
+    def options(self, wanted: WantedCheck, lost: Sequence[Dropout] = ()) -> Options:
+        """How one check of the take is done."""
+        made = self.plan.options(wanted.downbeat_s if self.timed else None, self.track, self.instrument)
+        return dataclasses.replace(
+            made,
+            backing_from_s=wanted.track_from_s if self.track is not None else None,
+            lost=tuple((gap.at_s, gap.seconds) for gap in lost),
+        )
+
+
+GIVEN_UP = "[]"
+
+
+def ask(asking: Path, wanted: WantedCheck, lost: Sequence[Dropout]) -> None:
+    """Asks whoever listens along for a check, by a file. Raises OSError."""
+    told = [
+        str(wanted.part),
+        str(wanted.path),
+        wanted.downbeat_s,
+        wanted.track_from_s,
+        [[gap.at_s, gap.seconds] for gap in lost],
+    ]
+    _write(asking, json.dumps(told))
+
+
+def give_up(asking: Path) -> None:
+    """Tells whoever listens along that the take was given up. Raises OSError."""
+    _write(asking, GIVEN_UP)
+
+
+def _write(asking: Path, text: str) -> None:
+    part = asking.with_suffix(".new")
+    part.write_text(text, encoding="utf-8")
+    part.replace(asking)
+
+
+def _asked(asking: Path) -> tuple[WantedCheck, list[Dropout]] | None:
+    """What is asked for; None where the take was given up."""
+    told = json.loads(asking.read_text(encoding="utf-8"))
+    asking.unlink()
+    if not told:
+        return None
+    part, path, downbeat_s, track_from_s, lost = told
+    return WantedCheck(Path(part), Path(path), downbeat_s, track_from_s), [Dropout(*gap) for gap in lost]
 
 
 def check_attempt(
     score: str,
+    terms: Terms,
     wanted: WantedCheck,
     lost: Sequence[Dropout],
-    options: Options,
+    ahead: HeardAhead | None = None,
     progress: Progress = lambda share, what: None,
 ) -> Checked:
     """Checks a take, or what there is of one that is still recorded, by a copy of it. Raises as `check`."""
@@ -51,22 +100,62 @@ def check_attempt(
             snapshot(wanted.part, wanted.path, lost)
         except OSError as error:
             raise TakeError(_("The recording cannot be read: {error}.").format(error=error)) from error
-    options = dataclasses.replace(options, lost=tuple((gap.at_s, gap.seconds) for gap in lost))
-    return check(score, wanted.path, options, progress=progress)
+    return check(score, wanted.path, terms.options(wanted, lost), progress=progress, ahead=ahead)
 
 
-def warm_worker(score: str, options: Options, progress: Progress) -> None:
-    """Loads what a check needs before the first is asked for, by looking at the part."""
-    from jeweller.pipeline.check import open_line
+def listen_along(score: str, part: Path, asking: Path, terms: Terms, progress: Progress) -> Checked | None:
+    """Listens to a take while it is recorded, so that its verdict is there soon after its last note. Each
+    check that is asked for by the file `asking` is done; the first that finds the whole music, or the last
+    one asked for, is the result; None where the take was given up. Progress of -1 says that the music is not
+    over yet. Raises as `check`.
+    """
+    _score, line, _instrument = open_line(score, terms.plan.options(None, None, terms.instrument))
+    low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
+    ahead, known_bytes, parent = None, 0, os.getppid()
+    while os.getppid() == parent:
+        if asking.exists():
+            asked = _asked(asking)
+            if asked is None:
+                return None
+            checked = _check_so_far(score, terms, *asked, ahead, progress)
+            if checked is not None:
+                return checked
+            progress(NOT_OVER, asked[0].path.name)
+            continue
+        size = part.stat().st_size if part.exists() else 0
+        if size - known_bytes > AHEAD_BYTES:
+            known_bytes = size
+            with contextlib.suppress(TakeError):
+                samples = decode(part, HEAR.rate).samples
+                ahead = listen_ahead(samples[: -HEAR.rate // 2], low, high, HEAR, ahead)
+            continue
+        time.sleep(LOOK_S)
+    return None
 
-    open_line(score, options)
-    progress(1.0, "")
+
+def _check_so_far(
+    score: str,
+    terms: Terms,
+    wanted: WantedCheck,
+    lost: Sequence[Dropout],
+    ahead: HeardAhead | None,
+    progress: Progress,
+) -> Checked | None:
+    """The check of what there is so far where the music is over by it, or the one of a finished take."""
+    final = wanted.part == wanted.path
+    try:
+        checked = check_attempt(score, terms, wanted, lost, ahead, progress)
+    except JewellerError:
+        if final:
+            raise
+        return None
+    return checked if final or is_whole(checked.report) else None
 
 
 def check_echo(
     music: Music,
     plan: TakePlan,
-    phrases: Sequence[Phrase],
+    phrases: Sequence[EchoPhrase],
     take: Path,
     track_from_s: float,
     track_path: Path,

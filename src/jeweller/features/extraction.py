@@ -48,6 +48,32 @@ class Features:
         return len(self.level) * self.hop_s
 
 
+@dataclass(frozen=True, kw_only=True)
+class HeardAhead:
+    """What was extracted from the beginning of a recording while it still grew: of n samples, the first
+    `filtered` without what lies below the instrument, the first rows of both grids.
+    """
+
+    samples: Array  # (n,)
+    bounds: tuple[int, int]  # the MIDI pitches it was listened for
+    settings: FeatureSettings
+    filtered: Array
+    salience: Array
+    place: Array
+    best: Array
+    f0: Array
+    energies: Array  # (fine frames, flux bands)
+
+    def fits(self, samples: Array, bounds: tuple[int, int], settings: FeatureSettings) -> bool:
+        """Whether these samples begin with those."""
+        return (
+            self.bounds == bounds
+            and self.settings == settings
+            and len(samples) >= len(self.samples)
+            and np.array_equal(samples[: len(self.samples)], self.samples)
+        )
+
+
 def hz_to_midi(hz: npt.ArrayLike) -> npt.NDArray[np.float64]:
     """
     >>> hz_to_midi([440.0, 880.0]).tolist()
@@ -106,9 +132,10 @@ def extract_features(
     settings: FeatureSettings = DEFAULT,
     cancelled: Callable[[], bool] = lambda: False,
     progress: Callable[[float], None] = lambda share: None,
+    ahead: HeardAhead | None = None,
 ) -> Features:
     """Features of mono samples at `settings.rate` for a part that sounds between two MIDI pitches. Linear in
-    time and memory.
+    time and memory. What is known of the beginning (`ahead`, by `listen_ahead`) is not computed again.
 
     >>> import numpy as np
     >>> tone = (0.2 * np.sin(2 * np.pi * 440.0 * np.arange(22050) / 22050)).astype(np.float32)
@@ -117,46 +144,20 @@ def extract_features(
     69.0
     """
     s = settings
-    low, high = low_midi - s.margin_down, min(high_midi + s.margin_up, 112)
-    lag_max = int(np.ceil(s.rate / midi_to_hz(low - 0.6))) + 1
-    lag_min = max(4, int(s.rate / midi_to_hz(high + 0.6)) - 1)
-    window = int(np.clip(s.window_periods * lag_max, s.window_min, s.window_max))
-    x = _high_pass(samples, s.rate, float(midi_to_hz(low)) * 0.8)
+    g = _Grid.of(low_midi, high_midi, s)
+    if ahead is not None and not ahead.fits(samples, (low_midi, high_midi), s):
+        ahead = None
+    x = _high_pass(samples, s.rate, g.cutoff, ahead.filtered if ahead is not None else None)
     fine = len(x) // s.hop + 1
     frames = (fine + s.pitch_every - 1) // s.pitch_every
-    pad = s.window_max + lag_max + 1024
+    low, window, pad = g.low, g.window, g.pad
     padded = np.pad(x, (pad, pad))
-    columns = high - low + 1
-    salience = np.zeros((frames, columns), np.float32)
-    place = np.tile(np.arange(low, high + 1, dtype=np.float32), (frames, 1))
-    best = np.zeros(frames, np.float32)
-    f0 = np.full(frames, np.nan, np.float32)
     squares = np.zeros(len(padded) + 1)
     np.square(padded, out=squares[1:])
     np.cumsum(squares, out=squares)
-    block = 512
-    for start in range(0, frames, block):
-        if cancelled():
-            raise Cancelled
-        stop = min(frames, start + block)
-        centres = pad + np.arange(start, stop) * s.hop * s.pitch_every
-        _pitch_block(
-            padded,
-            squares,
-            centres,
-            window,
-            lag_min,
-            lag_max,
-            low,
-            s,
-            salience[start:stop],
-            place[start:stop],
-            best[start:stop],
-            f0[start:stop],
-        )
-        progress(stop / frames)
+    salience, place, best, f0 = _pitches(padded, squares, g, s, frames, ahead, cancelled, progress)
     level = _levels(squares, pad, fine, s)
-    flux = _flux(padded, pad, fine, s)
+    flux = _flux(_energies(padded, pad, fine, s, ahead), s)
     loud = float(np.percentile(level, 90))
     # A take without a pause, cut tight at both ends, shows no room: its quietest moments are music too.
     floor = min(float(np.percentile(level, 4)), loud - s.least_range_db)
@@ -176,6 +177,126 @@ def extract_features(
         window_s=window / s.rate,
         samples=samples,
     )
+
+
+@dataclass(frozen=True)
+class _Grid:
+    """What the grids of a part's range are made by."""
+
+    low: int
+    high: int
+    lag_min: int
+    lag_max: int
+    window: int
+    pad: int
+    cutoff: float
+
+    @classmethod
+    def of(cls, low_midi: int, high_midi: int, s: FeatureSettings) -> _Grid:
+        low, high = low_midi - s.margin_down, min(high_midi + s.margin_up, 112)
+        lag_max = int(np.ceil(s.rate / midi_to_hz(low - 0.6))) + 1
+        lag_min = max(4, int(s.rate / midi_to_hz(high + 0.6)) - 1)
+        window = int(np.clip(s.window_periods * lag_max, s.window_min, s.window_max))
+        pad = s.window_max + lag_max + 1024
+        return cls(low, high, lag_min, lag_max, window, pad, float(midi_to_hz(low)) * 0.8)
+
+
+def listen_ahead(
+    samples: Array,
+    low_midi: int,
+    high_midi: int,
+    settings: FeatureSettings = DEFAULT,
+    before: HeardAhead | None = None,
+) -> HeardAhead | None:
+    """What `extract_features` would find at the beginning of a recording that goes on after `samples`, as far
+    as nothing that is still to come can change it; None where that is nothing yet. `before` is what a call
+    before this gave.
+
+    >>> noise = np.random.default_rng(0).standard_normal(4 * 22050).astype(np.float32)
+    >>> ahead = listen_ahead(noise[: 3 * 22050 + 5000], 60, 72)
+    >>> once, twice = extract_features(noise, 60, 72), extract_features(noise, 60, 72, ahead=ahead)
+    >>> bool(np.array_equal(once.salience, twice.salience)), bool(np.array_equal(once.flux, twice.flux))
+    (True, True)
+    """
+    s = settings
+    g = _Grid.of(low_midi, high_midi, s)
+    if before is not None and not before.fits(samples, (low_midi, high_midi), s):
+        before = None
+    steps = (len(samples) - FILTER_SIZE + FILTER_HALF) // FILTER_STEP + 1
+    if steps < 1:
+        return None
+    if before is not None and len(before.filtered) >= steps * FILTER_STEP:
+        return before
+    x = _high_pass(samples, s.rate, g.cutoff, before.filtered if before is not None else None)
+    x = x[: steps * FILTER_STEP]
+    reach = max(g.window + g.lag_max + 2, s.flux_size)
+    fine = max(0, (len(x) - reach) // s.hop)
+    frames = fine // s.pitch_every
+    padded = np.pad(x, (g.pad, g.pad))
+    squares = np.zeros(len(padded) + 1)
+    np.square(padded, out=squares[1:])
+    np.cumsum(squares, out=squares)
+    salience, place, best, f0 = _pitches(padded, squares, g, s, frames, before)
+    return HeardAhead(
+        samples=samples.copy(),
+        bounds=(low_midi, high_midi),
+        settings=s,
+        filtered=x,
+        salience=salience,
+        place=place,
+        best=best,
+        f0=f0,
+        energies=_energies(padded, g.pad, fine, s, before),
+    )
+
+
+def _pitches(
+    padded: Array,
+    squares: npt.NDArray[np.float64],
+    g: _Grid,
+    s: FeatureSettings,
+    frames: int,
+    ahead: HeardAhead | None,
+    cancelled: Callable[[], bool] = lambda: False,
+    progress: Callable[[float], None] = lambda share: None,
+) -> tuple[Array, Array, Array, Array]:
+    """(salience, place, best, f0) of the pitch grid."""
+    salience = np.zeros((frames, g.high - g.low + 1), np.float32)
+    place = np.tile(np.arange(g.low, g.high + 1, dtype=np.float32), (frames, 1))
+    best = np.zeros(frames, np.float32)
+    f0 = np.full(frames, np.nan, np.float32)
+    first = 0
+    if ahead is not None:
+        first = min(frames, len(ahead.best))
+        for whole, known in (
+            (salience, ahead.salience),
+            (place, ahead.place),
+            (best, ahead.best),
+            (f0, ahead.f0),
+        ):
+            whole[:first] = known[:first]
+    block = 512
+    for start in range(first, frames, block):
+        if cancelled():
+            raise Cancelled
+        stop = min(frames, start + block)
+        centres = g.pad + np.arange(start, stop) * s.hop * s.pitch_every
+        _pitch_block(
+            padded,
+            squares,
+            centres,
+            g.window,
+            g.lag_min,
+            g.lag_max,
+            g.low,
+            s,
+            salience[start:stop],
+            place[start:stop],
+            best[start:stop],
+            f0[start:stop],
+        )
+        progress(stop / frames)
+    return salience, place, best, f0
 
 
 def _pitch_block(
@@ -229,19 +350,26 @@ def _pitch_block(
     f0[any_good] = place[np.nonzero(any_good)[0], last[any_good]]
 
 
-def _high_pass(x: Array, rate: int, cutoff: float) -> Array:
+FILTER_SIZE, FILTER_HALF = 1 << 16, 2048
+FILTER_STEP = FILTER_SIZE - 2 * FILTER_HALF
+
+
+def _high_pass(x: Array, rate: int, cutoff: float, done: Array | None = None) -> Array:
     """Zero-phase high pass by overlapping FFT blocks: keeps hum and rumble below the instrument out of the
-    periodicity.
+    periodicity. `done` are whole blocks of its beginning.
     """
     from scipy import fft as sfft
 
-    size, half = 1 << 16, 2048
+    size, half, step = FILTER_SIZE, FILTER_HALF, FILTER_STEP
     frequencies = np.fft.rfftfreq(size, 1.0 / rate)
     gain = (1.0 / (1.0 + (np.maximum(cutoff, 1.0) / np.maximum(frequencies, 1e-3)) ** 8)).astype(np.float32)
     out = np.empty_like(x)
-    step = size - 2 * half
+    first = 0
+    if done is not None:
+        first = min(len(done), len(x)) // step * step
+        out[:first] = done[:first]
     padded = np.pad(x, (half, size))
-    for start in range(0, len(x), step):
+    for start in range(first, len(x), step):
         block = sfft.irfft(sfft.rfft(padded[start : start + size]) * gain, size)
         stop = min(len(x), start + step)
         out[start:stop] = block[half : half + stop - start]
@@ -255,9 +383,9 @@ def _levels(squares: npt.NDArray[np.float64], pad: int, fine: int, s: FeatureSet
     return (10.0 * np.log10(np.maximum(power, 1e-10))).astype(np.float32)
 
 
-def _flux(x: Array, pad: int, fine: int, s: FeatureSettings) -> Array:
+def _energies(x: Array, pad: int, fine: int, s: FeatureSettings, ahead: HeardAhead | None) -> Array:
+    """(fine, bands) energies of log bands."""
     from scipy import fft as sfft
-    from scipy.ndimage import median_filter, uniform_filter1d
 
     frequencies = np.fft.rfftfreq(s.flux_size, 1.0 / s.rate)
     edges = np.geomspace(s.flux_low_hz, s.flux_high_hz, s.flux_bands + 1)
@@ -269,11 +397,22 @@ def _flux(x: Array, pad: int, fine: int, s: FeatureSettings) -> Array:
         bank[inside, band] = 1.0 / inside.sum()
     window = np.hanning(s.flux_size).astype(np.float32)
     energies = np.empty((fine, s.flux_bands), np.float32)
-    for start in range(0, fine, 4096):
+    first = 0
+    if ahead is not None:
+        first = min(fine, len(ahead.energies))
+        energies[:first] = ahead.energies[:first]
+    for start in range(first, fine, 4096):
         stop = min(fine, start + 4096)
         begin = pad + np.arange(start, stop) * s.hop - s.flux_size // 2
         spectra = sfft.rfft(sliding_window_view(x, s.flux_size)[begin] * window, axis=1)
         energies[start:stop] = (spectra.real**2 + spectra.imag**2) @ bank
+    return energies
+
+
+def _flux(energies: Array, s: FeatureSettings) -> Array:
+    from scipy.ndimage import median_filter, uniform_filter1d
+
+    fine = len(energies)
     # Compression relative to the recording's own level and to the noise of each band: what is 45 dB below the
     # music, or in the noise, counts for nothing.
     reference = float(np.percentile(energies.max(axis=1), 95)) * 10**-4.5 + 1e-12

@@ -82,8 +82,8 @@ def _delete_rows(session: Session, of_takes: ColumnElement[bool], players: list[
 
 
 def _clear(library: Library, files: set[str], players: list[int]) -> None:
-    """Takes away recordings, what the booth keeps of these players, every copy of the database, and what is left in its pages. Raises
-    LedgerError.
+    """Takes away recordings, what the booth keeps of these players, every copy of the database, and what is
+    left in its pages. Raises LedgerError.
     """
     store = library.store
     try:

@@ -19,7 +19,7 @@ from jeweller.assessment.settings import AssessmentSettings
 from jeweller.audio.backing import remove_backing
 from jeweller.audio.decode import Recording, decode, file_hash
 from jeweller.errors import ScoreError, SettingError, TakeError
-from jeweller.features.extraction import Features, extract_features
+from jeweller.features.extraction import Features, HeardAhead, extract_features
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.grading.scheme import find_scheme
 from jeweller.i18n import _
@@ -151,6 +151,7 @@ def _hear(
     options: Options,
     cancelled: Callable[[], bool],
     progress: Callable[[float, str], None],
+    ahead: HeardAhead | None,
 ) -> tuple[Features, tuple[NoteTable, ...]]:
     """The features of a recording and a note table for each attempt at the part, its eighths swung where that
     is asked for and was done. Raises TakeError where it is silent.
@@ -165,6 +166,7 @@ def _hear(
             HEAR,
             cancelled,
             lambda share: progress(begin + 0.3 * share, _("listening")),
+            ahead,
         )
 
     def follow_line(line: PerformedPart, features: Features) -> tuple[NoteTable, ...]:
@@ -216,9 +218,10 @@ def check(
     *,
     cancelled: Callable[[], bool] = lambda: False,
     progress: Callable[[float, str], None] = lambda share, what: None,
+    ahead: HeardAhead | None = None,
 ) -> Checked:
-    """Checks one take. Raises ScoreError, TakeError, SettingError with a sentence each; Cancelled when asked
-    to stop.
+    """Checks one take; `ahead`: what was extracted while it was recorded. Raises ScoreError, TakeError,
+    SettingError with a sentence each; Cancelled when asked to stop.
     """
     options = options or Options()
     scheme = dataclasses.replace(find_scheme(options.scheme), unheard=options.unheard)
@@ -230,7 +233,9 @@ def check(
     if options.backing:
         recording = remove_known_backing(recording, options.backing, options.backing_from_s, cancelled)
     progress(0.2, _("listening"))
-    features, tables = _hear(recording, Path(take_path).name, line, instrument, options, cancelled, progress)
+    features, tables = _hear(
+        recording, Path(take_path).name, line, instrument, options, cancelled, progress, ahead
+    )
     progress(0.9, _("judging"))
     if swung(line) is not line and not tables[-1].clef:
         if tables[-1].followed and tables[-1].line is line:
