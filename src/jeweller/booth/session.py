@@ -90,6 +90,7 @@ class TakeSession:
     line: PerformedPart
     path: Path
     latency_s: float = 0.0
+    by_time: bool = False  # it ends when the music's time is over, whatever is heard
     asleep: Callable[[], float] = seconds_asleep
     state: SessionState = SessionState.COUNTING
     meter: LevelMeter = field(default_factory=LevelMeter)
@@ -146,6 +147,13 @@ class TakeSession:
         return self._recorder is not None and self.recorded is None
 
     @property
+    def strokes(self) -> list[float]:
+        """When something was struck or begun: seconds after the music's first count."""
+        if self._watch is None:
+            return []
+        return [at - self.downbeat_s - self.latency_s for at in self._watch.strokes_s]
+
+    @property
     def dropouts(self) -> tuple[Dropout, ...]:
         return self._recorder.dropouts if self._recorder is not None else ()
 
@@ -165,7 +173,9 @@ class TakeSession:
                             error=error.strerror
                         )
                         return
-                    self._watch = StopWatch(self.line, self.track, self.downbeat_s, self.latency_s)
+                    self._watch = StopWatch(
+                        self.line, self.track, self.downbeat_s, self.latency_s, self.by_time
+                    )
                     self.state = SessionState.PLAYING
             if self._recorder is not None and self.state in (SessionState.PLAYING, SessionState.CHECKING):
                 self._recorder.push(block, at_s)
@@ -198,7 +208,7 @@ class TakeSession:
             case Moment.STOPPED if self._pending is not None and watch.asked_of_s == watch.heard_s:
                 return None  # what was heard since the check was asked for is silence
             case Moment.STOPPED | Moment.NOBODY:
-                self.stopped_early = not self.track.sounds_along
+                self.stopped_early = not self.track.sounds_along and not self.by_time
                 return self._stop()
             case Moment.MAY_BE_OVER if self._pending is None:
                 return self._ask_so_far()
@@ -209,7 +219,7 @@ class TakeSession:
         """How much faster than the world the microphone's clock runs."""
         return float(getattr(self.microphone, "speed", 1.0))
 
-    def _times(self) -> tuple[float, float]:
+    def times(self) -> tuple[float, float]:
         """(the music's first count, the track's beginning) in the recording, as it came back from the
         room.
         """
@@ -222,7 +232,7 @@ class TakeSession:
         self.last_note_s = self._watch.heard_s
         self._checks += 1
         copy = self.path.with_name(f"{self.path.stem}-{self._checks}{SNAPSHOT}")
-        self._pending = WantedCheck(self._recorder.part, copy, *self._times())
+        self._pending = WantedCheck(self._recorder.part, copy, *self.times())
         return self._pending
 
     def stop(self) -> WantedCheck | None:
@@ -240,7 +250,7 @@ class TakeSession:
         if recorder is None:
             self.state = SessionState.DONE
             return None
-        downbeat, track_from = self._times()
+        downbeat, track_from = self.times()
         self.last_note_s = watch.heard_s if watch is not None else None
         self.recorded = recorder.finish(self.trouble)
         if self.last_note_s is None and self.recorded.seconds < LEAST_LEAD_S * 2:

@@ -35,6 +35,8 @@ class StopLimits:
     stopped_s: float = number(3.0, "s", (1, 20), "of quiet beyond the longest rest: the player has stopped")
     waits_s: float = number(12.0, "s", (3, 60), "for a first note; then nobody plays")
     settle_s: float = number(0.6, "s", (0.1, 3), "after the end of what sounds from the loudspeaker")
+    stroke_db: float = number(9.0, "dB", (3, 30), "louder than just before: something is struck or begun")
+    stroke_apart_s: float = number(0.08, "s", (0.02, 0.3), "between two strokes")
     masked_s: float = number(0.09, "s", (0.02, 0.3), "of a click in the room: loud, but no player")
 
 

@@ -84,12 +84,15 @@ class StopWatch:
     track: Track
     downbeat_s: float
     latency_s: float
+    by_time: bool = False  # over when its time is, whatever is heard
+    strokes_s: list[float] = field(default_factory=list)  # when something was struck or begun
     first_s: float | None = None  # when something was first heard
     heard_s: float | None = None  # when something was last heard
     asked_s: float = -math.inf  # when it was last said that it may be over
     asked_of_s: float = -math.inf  # and of what was heard until when
     _floor: list[float] = field(default_factory=list)
     _loud_db: float = -120.0
+    _before: list[float] = field(default_factory=list)  # the levels just before
 
     @property
     def due_s(self) -> float:
@@ -109,8 +112,12 @@ class StopWatch:
         threshold = max(
             STOP.silent_db, min(floor + STOP.above_floor_db, -40.0), self._loud_db - STOP.below_loud_db
         )
+        rose = bool(self._before) and db - min(self._before) > STOP.stroke_db
+        self._before = [*self._before[-2:], db]
         if db < threshold or self._is_click(at_s):
             return
+        if rose and (not self.strokes_s or at_s - self.strokes_s[-1] > STOP.stroke_apart_s):
+            self.strokes_s.append(at_s)
         if at_s > self.downbeat_s - 0.5 * self.track.spq:
             self.first_s = at_s if self.first_s is None else self.first_s
             self.heard_s = at_s
@@ -122,7 +129,7 @@ class StopWatch:
     def look(self, now_s: float) -> Moment:
         """What to do now."""
         music_s = now_s - self.downbeat_s
-        if self.track.sounds_along:  # the room is never quiet: the music's own end is the end
+        if self.track.sounds_along or self.by_time:  # the room is never quiet: the music's own end is the end
             return Moment.STOPPED if music_s > self.due_s + STOP.settle_s else Moment.GOES_ON
         if self.heard_s is None or self.first_s is None:
             silent_start = float(self.line.main_notes[0].onset) * self.track.spq

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from jeweller.audio.decode import decode
-from jeweller.audio.recorder import Dropout, snapshot
+from jeweller.audio.recorder import PART, Dropout, snapshot
 from jeweller.booth.echo import Answer, EchoPhrase, check_answers
 from jeweller.booth.made_up import MadeUp, look_at_made_up
 from jeweller.booth.plan import Help, Music, TakePlan
@@ -149,7 +149,10 @@ def _check_so_far(
         if final:
             raise
         return None
-    return checked if final or is_whole(checked.report) else None
+    if not final and not is_whole(checked.report):
+        return None
+    checked.report["take"]["file"] = wanted.part.name.replace(PART, ".wav")
+    return checked
 
 
 def check_echo(

@@ -207,16 +207,13 @@ def _fill_view(w: Window) -> QAction:
 
 def _fill_play(w: Window) -> None:
     play = w.menuBar().addMenu(_("&Play"))
-    add_action(w, play, _("Play or stop"), w.play, "Space")
-    for key, source, words in (
-        ("T", "take", _("The take")),
-        ("M", "model", _("The model")),
-        ("B", "both", _("One after the other")),
-    ):
-        add_action(w, play, words, lambda s=source: w.loupe.set_source(s), key)
-    add_action(w, play, _("Slower"), lambda: w.loupe.step_speed(1), "[")
-    add_action(w, play, _("Faster"), lambda: w.loupe.step_speed(-1), "]")
-    add_action(w, play, _("Loop the bar"), lambda: w.loupe.strip.looping.toggle(), "L")
+    add_action(w, play, _("Play or stop"), w.play, "Space").setAutoRepeat(False)
+    for key, source, words in (("T", "take", _("The take")), ("M", "model", _("The model"))):
+        add_action(w, play, words, lambda s=source: w.lens.set_source(s), key)
+    add_action(w, play, _("One after the other"), w.key_b, "B")
+    add_action(w, play, _("Slower"), lambda: w.lens.step_speed(1), "[")
+    add_action(w, play, _("Faster"), lambda: w.lens.step_speed(-1), "]")
+    add_action(w, play, _("Loop the bar"), lambda: w.lens.strip.looping.toggle(), "L")
     add_check(w, play, _("Model at the written speed"), False, w.loupe.listening.set_written_speed)
 
 
@@ -229,8 +226,8 @@ def _fill_go(w: Window) -> list[QAction]:
     stepping = [
         add_action(w, go, _("Next finding"), lambda: w.step_finding(1), "Down"),
         add_action(w, go, _("Previous finding"), lambda: w.step_finding(-1), "Up"),
-        add_action(w, go, _("Next note"), lambda: w.loupe.step_note(1), "Right"),
-        add_action(w, go, _("Previous note"), lambda: w.loupe.step_note(-1), "Left"),
+        add_action(w, go, _("Next note"), lambda: w.lens.step_note(1), "Right"),
+        add_action(w, go, _("Previous note"), lambda: w.lens.step_note(-1), "Left"),
     ]
     go.addSeparator()
     add_action(w, go, _("Open the take in detail"), w.look_closely, "O")

@@ -22,9 +22,11 @@ from jeweller.i18n import _, ngettext
 
 if TYPE_CHECKING:
     from jeweller.gui.places.bench.view import BenchPlace
+    from jeweller.gui.places.booth.view import BoothPlace
     from jeweller.gui.places.ledger.view import LedgerPlace
     from jeweller.gui.places.pattern_book.view import PatternPlace
     from jeweller.library.library import Library
+    from jeweller.notation.model import Score
 
 
 class Routes(QMainWindow):
@@ -35,6 +37,7 @@ class Routes(QMainWindow):
     loupe: Loupe
     pattern: PatternPlace
     ledger: LedgerPlace
+    booth: BoothPlace
     rooms: dict[str, PlaceView]
     jobs: Jobs
     settings: QSettings
@@ -85,6 +88,23 @@ class Routes(QMainWindow):
             kinds = list(dict.fromkeys(t.kind for t in self.pattern.look.ticks()))
             self.ledger.assigned.give(piece.id, kinds)
 
+    @property
+    def lens(self) -> Loupe:
+        """What a take is looked at with: the booth has one of its own."""
+        return self.booth.loupe if self.place == "booth" else self.loupe
+
+    def practise(self, score: Score, part: str) -> None:
+        """Music of the pattern book, in the booth."""
+        self.go("booth")
+        self.booth.open_score(score, part)
+
+    def key_b(self) -> None:
+        """In the booth only the bad bar; else take and model one after the other."""
+        if self.place == "booth":
+            self.booth.key_b()
+        else:
+            self.loupe.set_source("both")
+
     def play(self) -> None:
         self.rooms[self.place].toggle_play()
 
@@ -97,15 +117,15 @@ class Routes(QMainWindow):
                 self.look_closely()
             else:
                 self.bench.act(what)
-        elif self.place == "loupe":
-            self.loupe.act(what)
+        elif self.place in ("loupe", "booth"):
+            self.lens.act(what)
 
     def step_finding(self, step: int) -> None:
         """The next or the previous finding; on the bench the next doubtful place of the tray."""
         if self.place == "bench":
             self.bench.step_place(step)
         else:
-            self.loupe.step_finding(step)
+            self.lens.step_finding(step)
 
     def write_note(self) -> None:
         """A word to the player, on the bench."""

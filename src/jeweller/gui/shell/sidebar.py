@@ -26,6 +26,7 @@ PLACES = {
     "pattern": PlaceName(
         N_("Pattern book"), N_("music made, typed in or opened, looked over and printed"), 2
     ),
+    "booth": PlaceName(N_("Booth"), N_("counted in, recorded, seen at once, tried again"), 4, library=True),
     "bench": PlaceName(N_("Bench"), N_("a tray of takes, gone through"), 5, library=True),
     "ledger": PlaceName(N_("Ledger"), N_("the class and each player, over time"), 7, library=True),
     "loupe": PlaceName(N_("Loupe"), N_("one take looked at closely"), 1),

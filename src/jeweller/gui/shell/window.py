@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from jeweller.assessment.messages import kind_name
 from jeweller.audio.formats import is_recording
+from jeweller.audio.microphone import DeviceMicrophone, Microphone
 from jeweller.audio.ports import Speaker
 from jeweller.demo_band import TrayTake
 from jeweller.documents.theme import LIGHT, THEMES
@@ -29,6 +30,7 @@ from jeweller.errors import JewellerError
 from jeweller.gui.places.loupe.place import LoupePlace
 from jeweller.gui.places.loupe.recent import recent_label, recent_pairs
 from jeweller.gui.places.place import PlaceView
+from jeweller.gui.services.devices import Devices
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.dialogs import show_keys, show_sentence
 from jeweller.gui.shell.guide import GuideWindow
@@ -48,9 +50,15 @@ class Window(Routes):
     """The main window. `tray` are takes that can be gone through one after the other."""
 
     def __init__(
-        self, settings: QSettings, speaker: Speaker, tray: tuple[TrayTake, ...] = (), tray_name: str = ""
+        self,
+        settings: QSettings,
+        speaker: Speaker,
+        tray: tuple[TrayTake, ...] = (),
+        tray_name: str = "",
+        make_microphone: Callable[[str], Microphone] = DeviceMicrophone,
     ) -> None:
         super().__init__()
+        self.make_microphone = make_microphone
         self.settings, self.tray, self.tray_name = settings, tray, tray_name
         self.jobs = Jobs(self)
         self.speaker = speaker
@@ -153,6 +161,7 @@ class Window(Routes):
         if self._built:
             return
         from jeweller.gui.places.bench.view import BenchPlace
+        from jeweller.gui.places.booth.view import BoothPlace
         from jeweller.gui.places.ledger.view import LedgerPlace
         from jeweller.gui.places.pattern_book.view import PatternPlace
 
@@ -191,10 +200,23 @@ class Window(Routes):
         for page in (self.ledger.assigned, self.ledger.players):
             page.changed.connect(lambda: setattr(self.bench, "stale", True))
         self.pattern.give_button.clicked.connect(self.give_out)
-        for place in (self.pattern, self.bench, self.ledger):
+        self.pattern.to_booth.connect(self.practise)
+        self.devices = Devices(self.settings, self.speaker, self.make_microphone, self)
+        self.booth = BoothPlace(
+            self.jobs,
+            self.devices,
+            self.settings,
+            lambda: self.library_folder,
+            lambda: self.bench.library,
+        )
+        self.booth.message.connect(self.say)
+        self.booth.trouble.connect(self.trouble)
+        self.booth.changed.connect(self._refresh)
+        self.booth.handed_in.connect(lambda _take: setattr(self.bench, "stale", True))
+        for place in (self.pattern, self.booth, self.bench, self.ledger):
             self.places.addWidget(place)
             place.set_theme(self.theme, LARGE_PT if self.large else BASE_PT)
-        self.rooms.update(pattern=self.pattern, bench=self.bench, ledger=self.ledger)
+        self.rooms.update(pattern=self.pattern, booth=self.booth, bench=self.bench, ledger=self.ledger)
         self.lay_out_as_left()
 
     # ---- look
@@ -232,9 +254,10 @@ class Window(Routes):
         self.menus.save_menu.setEnabled(review is not None)
         bench = self.place == "bench"
         for action in self.menus.deciding:
-            action.setEnabled(bench or here)
-        self.menus.undo_action.setEnabled(bench or (review is not None and review.can_undo))
-        self.menus.redo_action.setEnabled(bench or (review is not None and review.can_redo))
+            action.setEnabled(bench or here or self.place == "booth")
+        looked_at = self.lens.review
+        self.menus.undo_action.setEnabled(bench or (looked_at is not None and looked_at.can_undo))
+        self.menus.redo_action.setEnabled(bench or (looked_at is not None and looked_at.can_redo))
         self.loupe_place.fill_empty()
 
     def open_from_bench(self, take: int) -> None:
@@ -328,6 +351,8 @@ class Window(Routes):
     def escape(self) -> None:
         if self.place == "bench":
             self.bench.listening.stop()
+        elif self.place == "booth":
+            self.booth.escape()
         elif self.loupe_place.checking:
             self.loupe_place.cancel_check()
         elif self.loupe.listening.playing:
@@ -363,6 +388,8 @@ class Window(Routes):
             sum(p.casefold().endswith(ENDINGS) for p in paths) > 1 or any(Path(p).is_dir() for p in paths)
         ):
             self.pattern.keep_files(paths)
+        elif score and not take and self.place == "booth":
+            self.booth.open_file(score)
         elif score and not take and self.place == "pattern":
             self.pattern.open_file(score)
         elif score:
@@ -441,6 +468,7 @@ class Window(Routes):
         self.loupe.listening.stop()
         if self._built:
             self.pattern.listening.stop()
+            self.booth.stop_playing()
         self.jobs.stop()
         if self._built:
             self.bench.close_library()

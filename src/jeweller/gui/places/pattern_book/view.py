@@ -53,12 +53,13 @@ MAKER_HEIGHT, EDITOR_HEIGHT, KEYS_HEIGHT, SHELF_HEIGHT = 104, 150, 44, 292
 
 class PatternPlace(QWidget):
     """`message` is a line for the foot of the window, `trouble` a sentence in a box, `to_loupe` the path of a
-    score and the part of it to compare a take with.
+    score and the part of it to compare a take with, `to_booth` a score and the part to be practised.
     """
 
     message = Signal(str)
     trouble = Signal(str)
     to_loupe = Signal(str, str)
+    to_booth = Signal(object, str)
 
     def __init__(
         self,
@@ -158,6 +159,10 @@ class PatternPlace(QWidget):
         self.loupe_button = QPushButton(_("Compare a take…"))
         self.loupe_button.clicked.connect(self.take_to_loupe)
         row.addWidget(self.loupe_button)
+        self.booth_button = QPushButton(_("Practise it"))
+        self.booth_button.setToolTip(_("In the booth: counted in, recorded, tried again"))
+        self.booth_button.clicked.connect(self.take_to_booth)
+        row.addWidget(self.booth_button)
         return row
 
     def _typed_page(self) -> QWidget:
@@ -465,6 +470,12 @@ class PatternPlace(QWidget):
             kept = self.files.keep_music(score, path if isinstance(path, str) else "")
         if kept:
             self.to_loupe.emit(kept, self.whom.parts.currentText())
+
+    def take_to_booth(self) -> None:
+        """The music, to be practised."""
+        score = self.printed()
+        if score is not None:
+            self.to_booth.emit(score, self.whom.parts.currentText())
 
     def arrive(self) -> None:
         """Everything is as it was left."""

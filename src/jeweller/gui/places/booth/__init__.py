@@ -1,0 +1,1 @@
+"""The booth: count in, record, see it, try again."""

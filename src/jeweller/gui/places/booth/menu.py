@@ -1,0 +1,89 @@
+"""What else can be done in the booth."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QInputDialog, QMenu
+
+from jeweller.gui.shell.menus import add_action, add_check
+from jeweller.i18n import _
+from jeweller.phrases import note_name
+
+if TYPE_CHECKING:
+    from jeweller.gui.places.booth.view import BoothPlace
+
+OFFERED = 8  # notes to make something up on
+
+
+def fill_more(menu: QMenu, place: BoothPlace) -> None:
+    """Ladders, turns, devices."""
+    model, devices = place.model, place.model.devices
+    add_check(
+        menu,
+        menu,
+        _("You first: say what you heard before the check does"),
+        model.own_first,
+        model.set_own_first,
+    )
+    add_check(
+        menu, menu, _("Show the place in the part with the click"), model.place_shown, model.set_place_shown
+    )
+    up = model.ladder is not None
+    add_check(
+        menu,
+        menu,
+        _("Speed ladder up to {bpm:.0f}").format(bpm=model.written_bpm),
+        up,
+        lambda on: model.set_ladder(model.written_bpm if on else None),
+    )
+    add_check(
+        menu,
+        menu,
+        _("Strike the rhythm on the space key"),
+        model.plan.keys,
+        lambda on: model.set_plan(keys=on),
+    )
+    menu.addSeparator()
+    add_action(menu, menu, _("Make something up on chosen notes…"), lambda: _ask_notes(place))
+    add_action(menu, menu, _("Put the take on the bench"), place.hand_in).setEnabled(
+        model.take is not None and model.take.path is not None
+    )
+    menu.addSeparator()
+    inputs = menu.addMenu(_("Microphone"))
+    names = devices.names()
+    for name in ("", *names):
+        action = add_action(menu, inputs, name or _("The usual one"), lambda n=name: devices.choose(n))
+        action.setCheckable(True)
+        action.setChecked(name == devices.wanted)
+    add_action(menu, menu, _("Measure the delay: loudspeaker beside the microphone"), devices.measure)
+    add_action(
+        menu,
+        menu,
+        _("Measure the delay by tapping along to sixteen clicks"),
+        lambda: devices.measure(by_taps=True),
+    )
+
+
+def _ask_notes(place: BoothPlace) -> None:
+    music = place.model.music
+    if music is None:
+        return
+    pitches = sorted(
+        {n.pitch for b in music.part.bars for n in b.notes if n.pitch is not None}, key=lambda p: p.midi
+    )
+    names = [note_name(p.name) for p in pitches]
+    told, ok = QInputDialog.getText(
+        place,
+        _("Chosen notes"),
+        _("Two or more of these, with spaces between: {names}").format(names=", ".join(names[:OFFERED])),
+        text=" ".join(names[:2]),
+    )
+    if not ok:
+        return
+    wanted = told.replace("b", "♭").replace("#", "♯").split()
+    chosen = tuple(p.midi for p, name in zip(pitches, names, strict=True) if name in wanted)
+    if len(chosen) < 2:
+        place.trouble.emit(_("Choose at least two notes of the part."))
+        return
+    place.model.make_up(chosen)

@@ -1,0 +1,236 @@
+"""Running one take: the track is rendered, a worker listens along, the session is polled, its checks are
+handed on.
+"""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from jeweller.audio.encode import write_sound
+from jeweller.audio.microphone import Microphone
+from jeweller.audio.recorder import PART
+from jeweller.booth.plan import Music, TakePlan
+from jeweller.booth.session import SessionState, TakeSession, WantedCheck
+from jeweller.booth.track import Track, render_track
+from jeweller.booth.verdict import Terms, ask, give_up, listen_along
+from jeweller.gui.services.devices import Devices, no_microphone
+from jeweller.gui.services.jobs import Job, Jobs
+
+LOOK_MS = 20
+LISTENING = "listening along"
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """What a take needs before it begins: what sounds, the notation file of its bars, the recording of what
+    sounds.
+    """
+
+    track: Track
+    score: Path
+    track_path: Path
+
+
+def prepare(music: Music, plan: TakePlan, folder: Path, made: Callable[[], Track] | None = None) -> Prepared:
+    """Renders the track of a take and writes what it is checked by. Raises ScoreError, TakeError."""
+    track = made() if made is not None else render_track(music, plan)
+    path = folder / "track.wav"
+    if track.sounds_along or track.clicks_s:
+        write_sound(path, track.samples, track.rate)
+    return Prepared(track, music.write(plan, folder), path)
+
+
+class TakeRunner(QObject):
+    """`began` when the count-in sounds, `ticked` each moment, `ended` with (session, Checked or None, a
+    sentence where it could not be checked).
+    """
+
+    began = Signal()
+    ticked = Signal()
+    ended = Signal(object, object, str)
+    trouble = Signal(str)
+
+    def __init__(self, jobs: Jobs, devices: Devices, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.jobs, self.devices = jobs, devices
+        self.session: TakeSession | None = None
+        self.prepared: Prepared | None = None
+        self.microphone: Microphone | None = None
+        self._wanted: WantedCheck | None = None
+        self._asking: Path | None = None
+        self._listener: Job | None = None
+        self._checked = True
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._look)
+
+    @property
+    def running(self) -> bool:
+        return self.session is not None
+
+    @property
+    def busy(self) -> bool:
+        """Whether a take is being prepared or made."""
+        return self.running or self.jobs.running("track")
+
+    def start(
+        self,
+        music: Music,
+        plan: TakePlan,
+        microphone: Microphone,
+        path: Path,
+        folder: Path,
+        *,
+        instrument: str = "",
+        checked: bool = True,
+        by_time: bool = False,
+        track: Callable[[], Track] | None = None,
+    ) -> None:
+        """Makes a take to `path`. `checked`: a worker listens along and says what it finds; else the take
+        ends without. `track` makes another track than that of the plan.
+        """
+        self.microphone = microphone
+        self._checked = checked
+        job = self.jobs.threaded("track", prepare, music, plan, folder, track)
+        job.done.connect(
+            lambda prepared: self._begin(prepared, music, plan, path, instrument=instrument, by_time=by_time)
+        )
+        job.failed.connect(self.trouble)
+
+    def _begin(
+        self, prepared: Prepared, music: Music, plan: TakePlan, path: Path, *, instrument: str, by_time: bool
+    ) -> None:
+        microphone = self.microphone
+        if microphone is None:
+            return
+        latency = self.devices.latency(microphone)
+        sounds = prepared.track.sounds_along or bool(prepared.track.clicks_s)
+        terms = Terms(
+            plan=plan,
+            track=prepared.track_path if sounds else None,
+            timed=latency is not None,
+            instrument=instrument,
+        )
+        self.prepared = prepared
+        session = TakeSession(
+            microphone,
+            self.devices.speaker,
+            prepared.track,
+            music.line(plan),
+            path,
+            latency_s=latency.seconds if latency is not None else 0.0,
+            by_time=by_time,
+        )
+        try:
+            session.begin()
+        except OSError as error:
+            self.trouble.emit(no_microphone(error))
+            return
+        self.session = session
+        if self._checked:
+            self._asking = path.with_suffix(".ask")
+            part = path.with_name(path.name.removesuffix(".wav") + PART)
+            self._listener = self.jobs.process(
+                LISTENING, listen_along, str(prepared.score), part, self._asking, terms
+            )
+            self._listener.progress.connect(self._progress)
+            self._listener.done.connect(self._told)
+            self._listener.failed.connect(self._failed)
+        self._timer.start(LOOK_MS)
+        self.began.emit()
+
+    def _look(self) -> None:
+        session = self.session
+        if session is None:
+            return
+        wanted = session.poll()
+        if wanted is not None:
+            self._ask(wanted)
+        if self.session is session and session.state == SessionState.DONE:  # nothing was recorded
+            self._end(None, "")
+            return
+        self.ticked.emit()
+
+    def _ask(self, wanted: WantedCheck) -> None:
+        session = self.session
+        if session is None:
+            return
+        self._wanted = wanted
+        if self._asking is None:
+            if wanted.part == wanted.path:
+                session.told(wanted, None)
+                self._end(None, "")
+            return
+        try:
+            ask(self._asking, wanted, session.dropouts)
+        except OSError as error:
+            self._failed(str(error))
+
+    def _progress(self, share: float, _what: str) -> None:
+        session, wanted = self.session, self._wanted
+        if share < 0.0 and session is not None and wanted is not None and wanted.part != wanted.path:
+            session.told(wanted, None)
+
+    def _told(self, checked: Any) -> None:
+        session, wanted = self.session, self._wanted
+        if session is None or checked is None or wanted is None:
+            return
+        if session.told(wanted, checked.report):
+            self._end(checked, "")
+
+    def _failed(self, sentence: str) -> None:
+        """The take could not be checked: it is kept all the same."""
+        session, wanted = self.session, self._wanted
+        if session is None:
+            return
+        if wanted is None or wanted.part != wanted.path:  # while it was still recorded
+            wanted = session.stop()
+        if wanted is not None:
+            session.told(wanted, None)
+        self._end(None, sentence)
+
+    def stop(self) -> None:
+        """Ends the take as it is, to be checked."""
+        if self.session is not None:
+            wanted = self.session.stop()
+            if wanted is not None:
+                self._ask(wanted)
+
+    def cancel(self) -> None:
+        """Gives the take up; nothing is left of it."""
+        self.jobs.cancel("track")
+        session, self.session = self.session, None
+        self._timer.stop()
+        if session is not None:
+            session.cancel()
+        self._let_go()
+
+    def keep(self) -> Path | None:
+        """Ends the take at once and keeps what was recorded, unchecked: the program is left."""
+        session, self.session = self.session, None
+        self._timer.stop()
+        if session is None:
+            return None
+        session.stop()
+        self._let_go()
+        return session.recorded.path if session.recorded is not None else None
+
+    def _end(self, checked: Any, sentence: str) -> None:
+        session, self.session = self.session, None
+        self._timer.stop()
+        if checked is None:
+            self._let_go()
+        self._asking = self._wanted = self._listener = None
+        self.ended.emit(session, checked, sentence)
+
+    def _let_go(self) -> None:
+        """Nobody waits for the listener any more."""
+        if self._asking is not None and self.jobs.running(LISTENING):
+            with contextlib.suppress(OSError):
+                give_up(self._asking)
+        self._asking = self._wanted = self._listener = None

@@ -1,0 +1,641 @@
+"""The booth: the part, how the next take is made, the count while it is made, the marked part after it, and
+the takes of this session.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QSettings, Qt, Signal
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QComboBox,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jeweller.booth.ladder import layer_name, layers_for, worst_bar
+from jeweller.booth.session import SessionState
+from jeweller.decisions.records import decisions_path
+from jeweller.documents.text_lines import TextLineSettings
+from jeweller.documents.theme import LIGHT, Theme
+from jeweller.errors import JewellerError
+from jeweller.gui.places.booth.displays import CountDisplay, LevelBar, StrokeRail
+from jeweller.gui.places.booth.menu import fill_more
+from jeweller.gui.places.booth.model import BoothModel, Stage
+from jeweller.gui.places.booth.own_view_page import OwnViewPanel
+from jeweller.gui.places.booth.paper import BoothSheet
+from jeweller.gui.places.booth.sentence import PlanSentence
+from jeweller.gui.places.booth.strip import StripArea
+from jeweller.gui.places.booth.turns import echo_sentence
+from jeweller.gui.places.loupe.margin import wrapped
+from jeweller.gui.places.loupe.view import Loupe
+from jeweller.gui.places.place import NextStep
+from jeweller.gui.services.devices import Devices
+from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.widgets.flow import FlowRow
+from jeweller.i18n import _
+from jeweller.instruments.table import find_instrument
+from jeweller.library.intake import part_for
+from jeweller.notation.model import Score
+from jeweller.repertoire.shelf import Shelf
+
+if TYPE_CHECKING:
+    from jeweller.library.library import Library
+
+SHEET, LOUPE, ANSWERS = range(3)
+
+
+class BoothPlace(QWidget):
+    """`message` is a line for the foot of the window, `trouble` a sentence in a box, `changed` another next
+    step, `warm_up_wanted` that somebody wants to warm up first, `handed_in` a take for the bench.
+    """
+
+    message = Signal(str)
+    trouble = Signal(str)
+    changed = Signal()
+    warm_up_wanted = Signal()
+    handed_in = Signal(int)
+
+    def __init__(
+        self,
+        jobs: Jobs,
+        devices: Devices,
+        settings: QSettings,
+        folder: Callable[[], Path],
+        library: Callable[[], Library | None],
+    ) -> None:
+        super().__init__()
+        self.jobs, self.library = jobs, library
+        self.model = BoothModel(jobs, devices, settings, folder, self)
+        self.model.changed.connect(self.refresh)
+        self.model.ticked.connect(self._tick)
+        self.model.message.connect(self.message)
+        self.model.trouble.connect(self.trouble)
+        devices.measured.connect(self.message)
+        self.theme, self.points = LIGHT, 11.0
+        self.warmed_up = False
+        self._shown: tuple[object, ...] = ()
+        self._opened: object = None
+        self._shelf: Shelf | None = None
+        self._folder = folder
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 4, 16, 8)
+        column.setSpacing(8)
+        column.addLayout(self._choices())
+        self.sentence = PlanSentence(self.model)
+        column.addWidget(self.sentence)
+        self.count = CountDisplay()
+        column.addWidget(self.count)
+        self.rail = StrokeRail()
+        column.addWidget(self.rail)
+        self.own_view = OwnViewPanel()
+        self.own_view.said.connect(self.model.say_first)
+        self.own_view.marked.connect(self._mark_bars)
+        column.addWidget(self.own_view)
+        self.told = wrapped("", 11)
+        column.addWidget(self.told)
+        column.addLayout(self._after_buttons())
+        self.pages = QStackedWidget()
+        self.sheet = BoothSheet(jobs)
+        self.sheet.paper.bar_chosen.connect(self._bar_chosen)
+        self.pages.addWidget(self.sheet)
+        self.loupe = Loupe(jobs, devices.speaker)
+        self.loupe.message.connect(self.message)
+        self.loupe.changed.connect(self.changed)
+        self.pages.addWidget(self.loupe)
+        self.pages.addWidget(self._answers_page())
+        column.addWidget(self.pages, 1)
+        column.addLayout(self._foot())
+        self.strip = StripArea()
+        self.strip.strip.chosen.connect(self._show_take)
+        self.strip.strip.beside.connect(self._compare_with)
+        self._beside: int | None = None
+        column.addWidget(self.strip)
+        for key, act in (
+            ("Return", self.enter),
+            ("Enter", self.enter),
+            ("S", self.model.slower),
+            ("J", self.model.join),
+            ("W", self.model.widen),
+            ("F", self.model.find_first_note),
+        ):
+            shortcut = QShortcut(QKeySequence(key), self, act)
+            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.refresh()
+
+    # ---- construction
+
+    def _choices(self) -> FlowRow:
+        row = FlowRow(spacing=8)
+        self.pieces, self.parts, self.players = QComboBox(), QComboBox(), QComboBox()
+        for box, name in (
+            (self.pieces, _("The piece")),
+            (self.parts, _("The part")),
+            (self.players, _("Who plays")),
+        ):
+            box.setAccessibleName(name)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+            box.setMinimumContentsLength(14)
+            row.addWidget(box)
+        self.pieces.activated.connect(self._piece_chosen)
+        self.parts.activated.connect(self._part_chosen)
+        self.players.activated.connect(self._player_chosen)
+        row.addStretch()
+        self.first_note = QPushButton(_("Find the first note (F)"))
+        self.first_note.clicked.connect(lambda: self.model.find_first_note())
+        self.listen = QPushButton(_("Listen (Space)"))
+        self.listen.clicked.connect(self.toggle_play)
+        self.echo = QPushButton(_("Echo"))
+        self.echo.setToolTip(_("Phrase by phrase: the program plays, you answer"))
+        self.echo.clicked.connect(self.model.echo)
+        self.sight = QPushButton(_("First sight"))
+        self.sight.setToolTip(_("Look it over for a while, then play it once"))
+        self.sight.clicked.connect(self.model.first_sight)
+        self.more = QPushButton(_("More…"))
+        self.more.clicked.connect(self._more)
+        for button in (self.first_note, self.listen, self.echo, self.sight, self.more):
+            row.addWidget(button)
+        return row
+
+    def _after_buttons(self) -> FlowRow:
+        row = FlowRow(spacing=4)
+        self.again = QPushButton(_("Try again (Enter)"))
+        self.again.clicked.connect(self.enter)
+        self.slower = QPushButton(_("Slower (S)"))
+        self.slower.clicked.connect(self.model.slower)
+        self.bar = QPushButton(_("Only the bar (B)"))
+        self.bar.clicked.connect(self.model.bad_bar)
+        self.join = QPushButton(_("Join the next (J)"))
+        self.join.clicked.connect(self.model.join)
+        self.wider = QPushButton(_("Wider (W)"))
+        self.wider.setToolTip(_("A bar alone, two joined, the line, the whole"))
+        self.wider.clicked.connect(self.model.widen)
+        self.layer = QPushButton()
+        self.layer.clicked.connect(self._next_layer)
+        self.harder = QPushButton()
+        self.harder.clicked.connect(self._take_next_piece)
+        self.know = QPushButton(_("I know this tune"))
+        self.know.clicked.connect(self.model.know_it)
+        for button in (
+            self.again,
+            self.slower,
+            self.bar,
+            self.join,
+            self.wider,
+            self.layer,
+            self.harder,
+            self.know,
+        ):
+            row.addWidget(button)
+        return row
+
+    def _answers_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.answers = QLabel()
+        self.answers.setObjectName("sheet")
+        self.answers.setWordWrap(True)
+        self.answers.setAlignment(Qt.AlignmentFlag.AlignTop)
+        column.addWidget(self.answers)
+        column.addStretch(1)
+        return page
+
+    def _foot(self) -> FlowRow:
+        row = FlowRow(spacing=12)
+        self.state = QLabel()
+        self.state.setObjectName("heading")
+        row.addWidget(self.state)
+        self.level = LevelBar()
+        row.addWidget(self.level)
+        row.addStretch()
+        self.source = QLabel()
+        self.source.setObjectName("quiet")
+        row.addWidget(self.source)
+        return row
+
+    # ---- what is chosen
+
+    def arrive(self) -> None:
+        """The shelf and the players may be others by now."""
+        self.fill()
+        self.setFocus()
+
+    def fill(self) -> None:
+        """What can be chosen."""
+        self._shelf = Shelf(self._folder() / "shelf")
+        here = self.model.music.piece if self.model.music is not None else ""
+        self.pieces.clear()
+        self.pieces.addItem(_("Choose a piece…"), "")
+        for piece in sorted(self._shelf.pieces.values(), key=lambda p: p.title.casefold()):
+            self.pieces.addItem(piece.title, piece.id)
+        if self.model.music is not None and not here:
+            self.pieces.addItem(self.model.music.title, None)
+            self.pieces.setCurrentIndex(self.pieces.count() - 1)
+        else:
+            self.pieces.setCurrentIndex(max(0, self.pieces.findData(here)))
+        library = self.library()
+        now = self.model.player.id if self.model.player is not None else None
+        self.players.clear()
+        self.players.addItem(_("Nobody of the class"), None)
+        bands = library.bands() if library is not None else []
+        if library is not None and bands:
+            for player in library.players(bands[-1].id):
+                self.players.addItem(player.name, player.id)
+        self.players.setCurrentIndex(max(0, self.players.findData(now)) if now is not None else 0)
+        self.refresh()
+
+    def _piece_chosen(self) -> None:
+        piece = self.pieces.currentData()
+        if piece:
+            self.open_piece(piece)
+
+    def open_piece(self, piece: str, part: str = "") -> None:
+        """A piece of the shelf."""
+        if self._shelf is None or piece not in self._shelf.pieces:
+            self._shelf = Shelf(self._folder() / "shelf")
+        job = self.jobs.threaded("booth score", self._shelf.score, piece)
+        title = self._shelf.pieces[piece].title if piece in self._shelf.pieces else ""
+        job.done.connect(lambda score: self.open_score(score, part, title, piece))
+        job.failed.connect(self.trouble)
+
+    def open_score(self, score: Score, part: str = "", title: str = "", piece: str = "") -> None:
+        """Music from anywhere."""
+        if not score.parts:
+            return
+        player = self.model.player
+        instrument = find_instrument(player.instrument) if player is not None else None
+        names = [p.name for p in score.parts if p.note_count]
+        wanted = part or part_for(names, player.part if player is not None else "", instrument)
+        self.model.choose(score, wanted, title, piece)
+        self.parts.clear()
+        self.parts.addItems(names)
+        if self.model.music is not None:
+            self.parts.setCurrentText(self.model.music.part.name)
+        index = self.pieces.findData(piece) if piece else -1
+        if index >= 0:
+            self.pieces.setCurrentIndex(index)
+        elif not piece:
+            self.fill()
+        self.refresh()
+        self.setFocus()
+
+    def open_file(self, path: str, part: str = "") -> None:
+        """A notation file that was dropped, or comes from the pattern book."""
+        from jeweller.notation.readers.sandbox import load_score
+
+        job = self.jobs.threaded("booth score", load_score, path)
+        job.done.connect(lambda score: self.open_score(score, part))
+        job.failed.connect(self.trouble)
+
+    def _part_chosen(self) -> None:
+        music = self.model.music
+        if music is not None:
+            self.model.choose(music.score, self.parts.currentText(), music.title, music.piece)
+
+    def _player_chosen(self) -> None:
+        library, player = self.library(), self.players.currentData()
+        chosen = library.player(player) if library is not None and player is not None else None
+        self.model.set_player(chosen)
+        music = self.model.music
+        if chosen is not None and music is not None:
+            self.open_score(music.score, "", music.title, music.piece)
+
+    # ---- acts
+
+    def enter(self) -> None:
+        """The one key."""
+        if self.model.stage == Stage.OWN_VIEW:
+            self.own_view.say()
+        else:
+            self.model.go()
+
+    def key_b(self) -> None:
+        """Only the bar that most is to be mended in."""
+        self.model.bad_bar()
+
+    def escape(self) -> None:
+        if self.loupe.listening.playing:
+            self.loupe.listening.stop()
+        elif not self.model.cancel():
+            self.loupe.choose(None)
+
+    def toggle_play(self) -> None:
+        """Space: strikes in rhythm mode, plays the marked take, or the model."""
+        if self.model.stage == Stage.TAKING:
+            self.model.strike()
+        elif self.model.stage == Stage.LISTENING:
+            self.model.cancel()
+        elif self.pages.currentIndex() == LOUPE and self.loupe.review is not None:
+            self.loupe.listening.toggle()
+        else:
+            self.model.listen()
+
+    def stop_playing(self) -> None:
+        """The place is left."""
+        self.loupe.listening.stop()
+        self.model.leave()
+
+    def next_step(self) -> NextStep:
+        match self.model.stage:
+            case Stage.TAKING:
+                return _("Stop (Enter)"), self.enter
+            case Stage.LOOKING:
+                return _("Play now (Enter)"), self.enter
+            case Stage.CHECKING:
+                return _("Checking…"), lambda: None
+            case Stage.OWN_VIEW:
+                return _("Show the verdict (Enter)"), self.enter
+        if self.model.music is None:
+            return _("Choose a piece…"), self.pieces.showPopup
+        if not self.warmed_up and not self.model.log.takes:
+            return _("Warm up first"), self.warm_up_wanted.emit
+        return (_("Try again (Enter)") if self.model.log.takes else _("Try it (Enter)")), self.enter
+
+    def _next_layer(self) -> None:
+        take = self.model.take
+        layers = layers_for(take) if take is not None else ()
+        if not layers:
+            return
+        at = layers.index(self.model.plan.layer) if self.model.plan.layer in layers else -1
+        self.model.set_plan(layer=layers[(at + 1) % len(layers)], keys=False)
+
+    def _take_next_piece(self) -> None:
+        if self._shelf is None:
+            return
+        piece, _sentence = self.model.next_sight(self._shelf)
+        if piece is not None:
+            self.open_piece(piece.id)
+
+    def _show_take(self, number: int) -> None:
+        self._beside = None
+        self.model.show(number)
+
+    def _compare_with(self, number: int) -> None:
+        self._beside = number
+        self.refresh()
+
+    def _bar_chosen(self, index: int) -> None:
+        music = self.model.music
+        if music is None:
+            return
+        bars = self.model.music_bars()
+        if not 0 <= index < len(bars):
+            return
+        if self.model.stage == Stage.OWN_VIEW:
+            self.own_view.toggle(bars[index])
+        elif self.model.stage in (Stage.READY, Stage.VERDICT) and not self.model.plan.bars:
+            self.model.set_plan(bars=bars[index])
+
+    def _mark_bars(self, numbers: list[str]) -> None:
+        bars = self.model.music_bars()
+        self.sheet.paper.marked = {bars.index(n) for n in numbers if n in bars}
+        self.sheet.paper.update()
+
+    def _more(self) -> None:
+        menu = QMenu(self)
+        fill_more(menu, self)
+        menu.popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def hand_in(self) -> None:
+        """The take that is shown goes to the bench, as any other take of the player."""
+        library = self.library()
+        try:
+            take = self.model.hand_in(library)
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        if take is not None:
+            self.message.emit(_("The take is on the bench."))
+            self.handed_in.emit(take)
+
+    # ---- look
+
+    def set_theme(self, theme: Theme, points: float) -> None:
+        self.theme, self.points = theme, points
+        for widget in (self.count, self.level, self.rail, self.strip.strip):
+            widget.theme, widget.points = theme, points
+            widget.updateGeometry()
+            widget.update()
+        self.strip.set_size(points)
+        self.own_view.set_theme(theme)
+        self.sheet.paper.points = points
+        self.loupe.set_theme(theme, points)
+        self.sentence.lay_out()
+        self._shown = ()
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Everything as the model is."""
+        model, stage = self.model, self.model.stage
+        taking = stage in (Stage.TAKING, Stage.LOOKING, Stage.FIRST_NOTE)
+        self.sentence.refresh()
+        self.count.setVisible(taking or stage == Stage.LISTENING)
+        rhythm = stage == Stage.TAKING and model.plan.rhythm_only and model.plan.recorded
+        self.rail.setVisible(rhythm)
+        self.own_view.setVisible(stage == Stage.OWN_VIEW)
+        after = stage == Stage.VERDICT
+        take = model.take
+        for button in (self.again, self.slower, self.bar, self.join, self.wider):
+            button.setVisible(after)
+        bar = worst_bar(take) if take is not None else ""
+        self.bar.setVisible(after and bool(bar))
+        self.bar.setText(_("Only bar {bar} (B)").format(bar=bar))
+        for button in (self.join, self.wider):
+            button.setVisible(after and bool(model.plan.bars))
+        layers = layers_for(take) if take is not None and after else ()
+        following = next((k for k in layers if k != model.plan.layer), "") if layers else ""
+        self.layer.setVisible(bool(following))
+        if following:
+            at = layers.index(model.plan.layer) if model.plan.layer in layers else -1
+            following = layers[(at + 1) % len(layers)]
+            self.layer.setText(_("Next layer: {layer}").format(layer=layer_name(following)))
+        self.know.setVisible(stage == Stage.LOOKING)
+        self.harder.setVisible(False)
+        idle = model.music is not None and not model.runner.busy
+        for button in (self.first_note, self.listen, self.echo, self.sight):
+            button.setEnabled(idle)
+        self.players.setEnabled(not model.runner.busy)
+        self.pieces.setEnabled(not model.runner.busy)
+        self.parts.setVisible(self.parts.count() > 1)
+        self.parts.setEnabled(not model.runner.busy)
+        self._show_page()
+        self._say_what_was_found()
+        bars = model.music.bar_numbers if model.music is not None else []
+        self.strip.strip.show_takes(model.log.takes, bars, model.log.shown, self._beside)
+        self.strip.setVisible(bool(model.log.takes))
+        self.strip.to_newest()
+        self._tick()
+        self.changed.emit()
+
+    def _show_page(self) -> None:
+        model = self.model
+        take = model.take
+        checked = model.log.checked.get(take.number) if take is not None else None
+        if model.stage == Stage.VERDICT and checked is not None and checked.report["followed"]:
+            self.pages.setCurrentIndex(LOUPE)
+            if self._opened is not checked:
+                self._open_review(checked)
+            return
+        if model.stage == Stage.ECHO:
+            self.pages.setCurrentIndex(ANSWERS)
+            self.answers.setText(self._answers_text())
+            return
+        self.pages.setCurrentIndex(SHEET)
+        wanted = (model.music, model.plan.bars, model.plan.rhythm_only, self.theme, self.points)
+        if wanted != self._shown:
+            self._shown = wanted
+            paper = self.sheet.paper
+            part = None
+            if model.music is not None:
+                line = model.music.line(model.plan)
+                part = line.part
+                paper.zoom = 0.62 * self.points / 11.0 * 1.15
+                paper.show_part(part, self.theme, TextLineSettings())
+                paper.show_line(line)
+            else:
+                words = _(
+                    "Choose a piece from the shelf, or drop a notation file here. Then Enter counts you in, "
+                    "records you, and shows what to mend as soon as you have played the last note."
+                )
+                paper.show_part(None, self.theme, TextLineSettings(), words)
+                paper.show_line(None)
+        if model.stage != Stage.OWN_VIEW and self.sheet.paper.marked:
+            self.sheet.paper.marked = set()
+        if model.stage == Stage.OWN_VIEW and not self.own_view.bars:
+            self.sheet.paper.marked = set()
+
+    def _open_review(self, checked: object) -> None:
+        from jeweller.pipeline.review import BesideTake, Review
+
+        self._opened = checked
+        take = self.model.take
+        if take is None or take.path is None:
+            return
+        found = self.model.log.checked[take.number]
+        try:
+            review = Review(found, BesideTake(decisions_path(str(take.path), take.path.stem)))
+        except JewellerError:
+            review = Review(found, None)
+        self.loupe.show_review(review, str(take.path))
+
+    def _answers_text(self) -> str:
+        turns = self.model.turns
+        if turns.made_up:
+            return turns.made_up
+        lines = [echo_sentence(turns.answers)]
+        lines += [_("{bars}: {what}").format(bars=a.bars, what=a.sentence) for a in turns.answers]
+        return "\n".join(lines)
+
+    def _say_what_was_found(self) -> None:
+        """The line over the page: what the take was, what got better, where the ladder leads."""
+        model, take = self.model, self.model.take
+        told: list[str] = []
+        if model.stage == Stage.VERDICT and take is not None:
+            told.append(
+                _("Take {number}: {what}. {made}.").format(
+                    number=take.number, what=take.sentence, made=take.made
+                )
+            )
+            compared = model.log.comparison(self._beside)
+            if compared is not None:
+                before, comparison = compared
+                told.append(_("Beside take {number}:").format(number=before.number))
+                told += comparison.sentences
+            told += model.log.agreement(model.journal)
+            if model.rung is not None and model.rung.sentence:
+                told.append(model.rung.sentence)
+            if self._shelf is not None and take.plan.reading == "sight":
+                piece, sentence = model.next_sight(self._shelf)
+                if sentence:
+                    told.append(sentence)
+                self.harder.setVisible(piece is not None)
+                if piece is not None:
+                    self.harder.setText(_("On to “{title}”").format(title=piece.title))
+        elif model.stage == Stage.READY and model.music is not None and not model.log.takes:
+            told.append(
+                _("Enter counts you in and records you; what is to be mended is shown after the last note.")
+            )
+        self.told.setText(" ".join(told))
+        self.told.setVisible(bool(told))
+
+    # ---- a moment
+
+    def _tick(self) -> None:
+        """The count, the level, the place: each moment of a take."""
+        model = self.model
+        session = model.runner.session
+        if model.stage == Stage.LOOKING:
+            left = max(0, round(model.sight.left_s))
+            self.count.show_count(f"{left}", _("Look it over: key, metre, traps. Then play it once."))
+        elif model.stage == Stage.FIRST_NOTE:
+            last = model.finder.last
+            said = last.sentence if last is not None else _("Play the first note and hold it.")
+            self.count.show_count("", said)
+        elif model.stage == Stage.LISTENING:
+            self.count.show_count("", _("Listen."))
+        elif session is not None and model.stage == Stage.TAKING:
+            self._show_moment(session.track_s)
+        elif model.stage == Stage.TAKING:
+            self.count.show_count("", _("One moment…"))
+        recording = session is not None and session.recording
+        if session is not None:
+            self.level.show_level(session.meter.peak, session.meter.said)
+        elif model.finder.hearing.listening:
+            meter = model.finder.hearing.meter
+            self.level.show_level(meter.peak, meter.said)
+        else:
+            self.level.show_level(0.0, None)
+        if recording and session is not None:
+            seconds = int(session.seconds)
+            state = _("■ Recording {minutes}:{seconds:02d}").format(
+                minutes=seconds // 60, seconds=seconds % 60
+            )
+        elif session is not None:
+            checking = session.state == SessionState.CHECKING
+            state = _("Checking…") if checking else _("Counting in; not yet recording")
+        else:
+            state = _("Checking…") if model.stage == Stage.CHECKING else _("Nothing is recorded")
+        self.state.setText(state)
+        microphone = model.runner.microphone
+        self.source.setText(
+            _("{name}, {rate} samples a second").format(name=_(microphone.name), rate=microphone.rate)
+            if session is not None and microphone is not None
+            else ""
+        )
+        if session is not None and self.rail.isVisible():
+            if self.rail.beats != session.track.beats:
+                spq = session.track.spq
+                self.rail.open(session.track, [float(n.onset) * spq for n in session.line.main_notes])
+            self.rail.show_strokes(session.strokes, session.track_s - session.track.downbeat_s)
+
+    def _show_moment(self, now: float) -> None:
+        session, model = self.model.runner.session, self.model
+        if session is None:
+            return
+        track = session.track
+        cue = next((c for c in reversed(track.cues) if c.at_s <= now + 0.02), None)
+        beat = next((b for b in reversed(track.beats) if b.at_s <= now + 0.02), None)
+        if beat is not None and beat.at_s >= track.downbeat_s and (cue is None or beat.at_s >= cue.at_s):
+            in_bar = max((b.number for b in track.beats), default=1)
+            timed = any(at >= track.downbeat_s for at in track.clicks_s) or track.sounds_along
+            shown = str(beat.number) if timed else ""
+            later = now - track.downbeat_s > 1.0
+            under = "" if later else _("Now")
+            self.count.show_count(shown, under, beat.number if timed else 0, in_bar if timed else 0)
+            quarters = (now - track.downbeat_s) / track.spq
+            follow = timed and model.place_shown and not model.turns.active
+            self.sheet.follow(quarters if follow and now < track.end_s else None)
+        elif cue is not None:
+            nexts = itertools.takewhile(lambda c: c.at_s <= now + 0.02, track.cues)
+            self.count.show_count(cue.said, _("breathe") if cue.breath else "", len(list(nexts)), 0)
+            self.sheet.follow(0.0 if model.place_shown and now >= track.downbeat_s else None)
