@@ -41,6 +41,8 @@ def extract() -> Catalog:
         catalogue.add(message, None, [(path, line)], auto_comments=comments, context=context)
     for message in instrument_words():
         catalogue.add(message, None, [("instruments/table.json", 1)])
+    for message in care_words():
+        catalogue.add(message, None, [("instruments/care.json", 1)])
     return catalogue
 
 
@@ -52,6 +54,13 @@ def instrument_words() -> list[str]:
         words += [entry["name"], entry["tuning"], *entry.get("mutes", ())]
         words += [f"register {name}" for name, _lowest in entry["registers"]]
     return [w for w in dict.fromkeys(words) if w]
+
+
+def care_words() -> list[str]:
+    """Every row of the care lists, every caution."""
+    table = json.loads((SOURCE / "instruments" / "care.json").read_text(encoding="utf-8"))
+    rows = [row for lists in table["lists"].values() for named in lists.values() for row in named]
+    return list(dict.fromkeys([*rows, *(c["text"] for c in table["cautions"])]))
 
 
 def merged(written: bytes, locale: str, template: Catalog) -> Catalog:

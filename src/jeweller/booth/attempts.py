@@ -87,11 +87,16 @@ class Comparison:
     notes_better: tuple[str, ...]  # by bar and place in it
     notes_worse: tuple[str, ...]
 
-    @property
-    def sentences(self) -> tuple[str, ...]:
-        out = [_("Better: {what}").format(what=s) for s in self.better[:MOST_TOLD]]
-        out += [_("Now to mend: {what}").format(what=s) for s in self.worse[:MOST_TOLD]]
-        return tuple(out) or (_("As before."),)
+    def sentences(self, number: int) -> tuple[str, ...]:
+        """What is told beside the take of this number."""
+        out = []
+        if self.better:
+            told = " ".join(self.better[:MOST_TOLD])
+            out.append(_("Better than take {number}: {what}").format(number=number, what=told))
+        if self.worse:
+            told = " ".join(self.worse[:MOST_TOLD])
+            out.append(_("New beside take {number}: {what}").format(number=number, what=told))
+        return tuple(out) or (_("As in take {number}.").format(number=number),)
 
 
 def compare(before: BoothTake, after: BoothTake) -> Comparison:
@@ -117,7 +122,7 @@ def compare(before: BoothTake, after: BoothTake) -> Comparison:
     if faster > 1.01 and len(after.findings) <= len(before.findings):
         told_bars.append(
             _("played at {bpm:.0f} instead of {before:.0f}.").format(
-                bpm=after.plan.bpm, before=before.plan.bpm
+                bpm=after.plan.bpm / after.plan.beat, before=before.plan.bpm / before.plan.beat
             )
         )
     return Comparison((*told_bars, *better), tuple(worse), notes_better, notes_worse)

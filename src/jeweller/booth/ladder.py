@@ -55,7 +55,7 @@ def next_rung(ladder: SpeedLadder, attempts: Sequence[BoothTake]) -> Rung:
     """
     if not attempts:
         return Rung(ladder.goal_bpm, "")
-    bpm = attempts[-1].plan.bpm
+    bpm, beat = attempts[-1].plan.bpm, attempts[-1].plan.beat
     running = [a for a in attempts if abs(a.plan.bpm - bpm) < 0.5]
     clean = _last_run(running, True)
     bad = _last_run(running, False)
@@ -67,11 +67,11 @@ def next_rung(ladder: SpeedLadder, attempts: Sequence[BoothTake]) -> Rung:
             faster,
             ngettext(
                 "Clean {n} time running: on to {bpm:.0f}.", "Clean {n} times running: on to {bpm:.0f}.", clean
-            ).format(n=clean, bpm=faster),
+            ).format(n=clean, bpm=faster / beat),
         )
     if bad >= ladder.bad_needed and bpm > LADDER.slowest_bpm:
         slower = max(LADDER.slowest_bpm, round(bpm * ladder.down))
-        return Rung(slower, _("A little slower: {bpm:.0f}, until it is easy.").format(bpm=slower))
+        return Rung(slower, _("A little slower: {bpm:.0f}, until it is easy.").format(bpm=slower / beat))
     if clean:
         left = ladder.clean_needed - clean
         return Rung(

@@ -74,13 +74,15 @@ READINGS = {"practised": N_("reading"), "memory": N_("from memory"), "sight": N_
 
 @dataclass(frozen=True, kw_only=True)
 class TakePlan:
-    """What the next take is. `bars` "9-16", "" all; `bpm` quarters a minute; `backing` the recording that
+    """What the next take is. `bars` "9-16", "" all; `bpm` quarters a minute, which is said
+    in beats of `beat` quarters; `backing` the recording that
     sounds along, where one was chosen; `words` those of the count-in, one a beat.
     """
 
     title: str = ""
     bars: str = ""
     bpm: float = 80.0
+    beat: float = 1.0
     count: CountKind = CountKind.NUMBERS
     count_bars: int = 1
     words: str = ""
@@ -135,7 +137,7 @@ def plan_sentence(plan: TakePlan) -> str:
             if last and last != first
             else _("bar {bar}").format(bar=first)
         )
-    told.append(_("{bpm:.0f} a minute").format(bpm=plan.bpm))
+    told.append(_("{bpm:.0f} a minute").format(bpm=plan.bpm / plan.beat))
     if plan.layer != "play":
         told.append(_(LAYERS[plan.layer][0]))
     told += [_(HELPS[plan.help]), _(CLICKS[plan.click])]

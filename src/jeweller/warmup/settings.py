@@ -48,3 +48,29 @@ class TendencyLimits:
 
 
 TENDENCY_LIMITS = TendencyLimits()
+
+
+@dataclass(frozen=True, kw_only=True)
+class ToneLimits:
+    """`warmup.tone`."""
+
+    silent_db: float = number(-52.0, "dB", (-80, -30), "softer is no tone")
+    edge_db: float = number(14.0, "dB", (6, 30), "under the full tone: there it begins and ends")
+    heard_db: float = number(28.0, "dB", (15, 50), "under the full tone: just heard")
+    least_s: float = number(0.4, "s", (0.2, 2), "a shorter sound is none that is held")
+    steady_cents: float = number(6.0, "cents", (2, 20), "the ear hears no wavering below")
+    drift_cents: float = number(12.0, "cents", (4, 40), "from one end to the other it goes unnoticed")
+    steady_db: float = number(1.8, "dB", (0.5, 6), "a voice wavers by as much and sounds steady")
+    drift_db: float = number(6.0, "dB", (2, 15), "half as loud to the ear from 10, plain from 6")
+    clear: float = number(0.93, "share", (0.7, 1), "likeness a period on, below which breath is heard")
+    rise_s: float = number(0.18, "s", (0.05, 1), "from just heard to full: longer is no clean start")
+    scoop_cents: float = number(25.0, "cents", (10, 80), "a quarter of a semitone off at an end is heard")
+    jump_cents: float = number(80.0, "cents", (40, 200), "farther is another note, no wavering")
+    short_share: float = number(0.4, "counts", (0.1, 1), "that may be missing at the end of a long tone")
+    glide_step: float = number(3.0, "semitones", (1, 7), "between two readings of a glide, at most")
+    glide_least: float = number(5.0, "semitones", (2, 12), "a fourth: less is no glide")
+    cold_s: float = number(300.0, "s", (60, 900), "of playing, until an instrument is warm")
+    again_s: float = number(600.0, "s", (120, 1800), "after a tuning: it is worth measuring again")
+
+
+TONE_LIMITS = ToneLimits()

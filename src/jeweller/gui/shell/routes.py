@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from jeweller.gui.places.booth.view import BoothPlace
     from jeweller.gui.places.ledger.view import LedgerPlace
     from jeweller.gui.places.pattern_book.view import PatternPlace
+    from jeweller.gui.places.warmup.view import WarmUpPlace
     from jeweller.library.library import Library
     from jeweller.notation.model import Score
 
@@ -38,6 +39,7 @@ class Routes(QMainWindow):
     pattern: PatternPlace
     ledger: LedgerPlace
     booth: BoothPlace
+    warmup: WarmUpPlace
     rooms: dict[str, PlaceView]
     jobs: Jobs
     settings: QSettings
@@ -97,6 +99,20 @@ class Routes(QMainWindow):
         """Music of the pattern book, in the booth."""
         self.go("booth")
         self.booth.open_score(score, part)
+
+    def warm_up(self) -> None:
+        """Before the music of the booth, with its notes, for who plays it."""
+        music, player = self.booth.model.music, self.booth.model.player
+        self.booth.warmed_up = True
+        self.go("warmup")
+        self.warmup.model.part = music.part if music is not None else None
+        if player is not None:
+            self.warmup.model.set_player(player)
+            self.warmup.arrive()
+        elif self.booth.model.instrument is not None:
+            self.warmup.model.set_instrument(self.booth.model.instrument)
+        if music is not None:
+            self.warmup.model.set_walk("piece")
 
     def key_b(self) -> None:
         """In the booth only the bad bar; else take and model one after the other."""

@@ -23,6 +23,7 @@ class PlaceName(NamedTuple):
 
 # In the order of the work. The names are those of the window's attributes and of the icons.
 PLACES = {
+    "warmup": PlaceName(N_("Warm up"), N_("tuned, long tones, breath, care"), 3, library=True),
     "pattern": PlaceName(
         N_("Pattern book"), N_("music made, typed in or opened, looked over and printed"), 2
     ),

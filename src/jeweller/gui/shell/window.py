@@ -164,6 +164,7 @@ class Window(Routes):
         from jeweller.gui.places.booth.view import BoothPlace
         from jeweller.gui.places.ledger.view import LedgerPlace
         from jeweller.gui.places.pattern_book.view import PatternPlace
+        from jeweller.gui.places.warmup.view import WarmUpPlace
 
         self._built = True
         self.jobs.threaded("speaker", self.speaker.look).done.connect(self._say_whether_it_sounds)
@@ -213,10 +214,24 @@ class Window(Routes):
         self.booth.trouble.connect(self.trouble)
         self.booth.changed.connect(self._refresh)
         self.booth.handed_in.connect(lambda _take: setattr(self.bench, "stale", True))
-        for place in (self.pattern, self.booth, self.bench, self.ledger):
+        self.warmup = WarmUpPlace(
+            self.jobs, self.devices, self.settings, lambda: self.library_folder, lambda: self.bench.library
+        )
+        self.warmup.message.connect(self.say)
+        self.warmup.trouble.connect(self.trouble)
+        self.warmup.changed.connect(self._refresh)
+        self.warmup.booth_wanted.connect(lambda: self.go("booth"))
+        self.booth.warm_up_wanted.connect(self.warm_up)
+        for place in (self.warmup, self.pattern, self.booth, self.bench, self.ledger):
             self.places.addWidget(place)
             place.set_theme(self.theme, LARGE_PT if self.large else BASE_PT)
-        self.rooms.update(pattern=self.pattern, booth=self.booth, bench=self.bench, ledger=self.ledger)
+        self.rooms.update(
+            warmup=self.warmup,
+            pattern=self.pattern,
+            booth=self.booth,
+            bench=self.bench,
+            ledger=self.ledger,
+        )
         self.lay_out_as_left()
 
     # ---- look
@@ -353,6 +368,8 @@ class Window(Routes):
             self.bench.listening.stop()
         elif self.place == "booth":
             self.booth.escape()
+        elif self.place == "warmup":
+            self.warmup.escape()
         elif self.loupe_place.checking:
             self.loupe_place.cancel_check()
         elif self.loupe.listening.playing:
@@ -469,6 +486,7 @@ class Window(Routes):
         if self._built:
             self.pattern.listening.stop()
             self.booth.stop_playing()
+            self.warmup.stop_playing()
         self.jobs.stop()
         if self._built:
             self.bench.close_library()

@@ -20,6 +20,9 @@ ICON_PATHS = {
     ),
     "loupe": '<circle cx="-2" cy="-2" r="7" fill="none" stroke="{c}" stroke-width="2.2"/>'
     '<path d="M 3 3 L 9 9" stroke="{c}" stroke-width="3" stroke-linecap="round"/>',
+    "warmup": '<path d="M -10 5 H 10 M -10 1 V 9 M 0 2 V 8 M 10 1 V 9" fill="none" stroke="{c}" '
+    'stroke-width="1.8"/><path d="M -4 -9 Q 0 -3 -4 1 M 2 -9 Q 6 -3 2 1" fill="none" stroke="{c}" '
+    'stroke-width="1.8"/>',
     "booth": '<path d="M -9 10 V -9 H 9 V 10" fill="none" stroke="{c}" stroke-width="1.8"/>'
     '<path d="M -4 -3 V 2 A 4 4 0 0 0 4 2 V -3 A 4 4 0 0 0 -4 -3 Z M 0 6 V 10" fill="none" stroke="{c}" '
     'stroke-width="1.8"/>',

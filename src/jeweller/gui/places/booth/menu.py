@@ -33,7 +33,7 @@ def fill_more(menu: QMenu, place: BoothPlace) -> None:
     add_check(
         menu,
         menu,
-        _("Speed ladder up to {bpm:.0f}").format(bpm=model.written_bpm),
+        _("Speed ladder up to {bpm:.0f}").format(bpm=model.written_bpm / model.beat),
         up,
         lambda on: model.set_ladder(model.written_bpm if on else None),
     )

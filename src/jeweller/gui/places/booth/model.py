@@ -5,7 +5,6 @@ session, where the ladders lead.
 from __future__ import annotations
 
 import dataclasses
-import datetime
 import zlib
 from collections.abc import Callable
 from enum import StrEnum
@@ -17,15 +16,15 @@ from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 from jeweller.audio.microphone import KeyMicrophone, Microphone, SimulatedMicrophone
 from jeweller.audio.playback import Transport, cut
 from jeweller.booth.attempts import BoothTake
-from jeweller.booth.ladder import Rung, SpeedLadder, first_speed, joined, next_rung, wider, worst_bar
+from jeweller.booth.ladder import next_rung
 from jeweller.booth.own_view import OwnView, agree
-from jeweller.booth.plan import Help, Music, TakePlan, cut_bars
+from jeweller.booth.plan import Help, Music
 from jeweller.booth.session import TakeSession
-from jeweller.booth.settings import LADDER
 from jeweller.booth.track import model_of
 from jeweller.documents.parts import instrument_of
-from jeweller.errors import JewellerError, LedgerError
+from jeweller.errors import JewellerError
 from jeweller.gui.places.booth.finder import FirstNoteFinder
+from jeweller.gui.places.booth.ladder_keys import USUAL_BPM, LadderKeys
 from jeweller.gui.places.booth.recording import TakeRunner
 from jeweller.gui.places.booth.sight import FirstSight, after_sight
 from jeweller.gui.places.booth.take_log import TakeLog, journal_entry
@@ -39,13 +38,11 @@ from jeweller.synthesis.sampler import RATE
 
 if TYPE_CHECKING:
     from jeweller.instruments.table import Instrument
-    from jeweller.library.library import Library
     from jeweller.library.tables import Player
     from jeweller.notation.model import Score
     from jeweller.pipeline.check import Checked
     from jeweller.repertoire.shelf import Piece, Shelf
 
-USUAL_BPM = 80.0
 LOOK_MS = 50
 
 
@@ -63,15 +60,12 @@ class Stage(StrEnum):
     ECHO = "echo"  # what became of the answers
 
 
-class BoothModel(QObject):
+class BoothModel(LadderKeys):
     """`changed`: something to be shown anew; `ticked`: a moment of a take has passed; `trouble`, `message`:
     sentences for the user.
     """
 
-    changed = Signal()
     ticked = Signal()
-    trouble = Signal(str)
-    message = Signal(str)
 
     def __init__(
         self,
@@ -89,13 +83,8 @@ class BoothModel(QObject):
         self.runner.began.connect(self.changed)
         self.runner.trouble.connect(self._refused)
         self.transport = Transport(devices.speaker)
-        self.music: Music | None = None
-        self.plan = TakePlan()
         self.player: Player | None = None
         self.stage = Stage.READY
-        self.log = TakeLog()
-        self.ladder: SpeedLadder | None = None
-        self.rung: Rung | None = None
         self.own_first = settings.value("booth/own_first", "no") == "yes"
         self.place_shown = settings.value("booth/place_shown", "yes") == "yes"
         self.turns = ByTurns(jobs, self.runner, self)
@@ -130,7 +119,9 @@ class BoothModel(QObject):
             self.trouble.emit(str(error))
             self.changed.emit()
             return
-        self.plan = dataclasses.replace(self.plan, title=self.music.title, bars="", bpm=bpm, layer="play")
+        self.plan = dataclasses.replace(
+            self.plan, title=self.music.title, bars="", bpm=bpm, beat=float(line.beat), layer="play"
+        )
         self.log, self.rung, self.ladder = TakeLog(), None, None
         self.turns.clear()
         self.stage = Stage.READY
@@ -145,30 +136,6 @@ class BoothModel(QObject):
     @property
     def instrument(self) -> Instrument | None:
         return instrument_of(self.music.part) if self.music is not None else None
-
-    def music_bars(self) -> list[str]:
-        """The printed numbers of the bars that are shown."""
-        if self.music is None:
-            return []
-        return [b.number for b in cut_bars(self.music.part, self.plan.bars).bars]
-
-    @property
-    def written_bpm(self) -> float:
-        """The speed that is written, or a usual one."""
-        if self.music is None:
-            return USUAL_BPM
-        return self.music.line(self.plan).written_bpm or USUAL_BPM
-
-    def bars_of(self, text: str) -> str | None:
-        """Bars as they were typed, "" all; None, with a sentence, where the music has none such."""
-        asked = "-".join(w.strip() for w in text.replace("–", "-").split("-") if w.strip())
-        try:
-            if self.music is not None:
-                cut_bars(self.music.part, asked)
-        except JewellerError as error:
-            self.trouble.emit(str(error))
-            return None
-        return asked
 
     @property
     def journal(self) -> PlayerJournal:
@@ -192,14 +159,6 @@ class BoothModel(QObject):
     def set_place_shown(self, on: bool) -> None:
         self.place_shown = on
         self.settings.setValue("booth/place_shown", "yes" if on else "no")
-        self.changed.emit()
-
-    def set_ladder(self, goal_bpm: float | None) -> None:
-        """A ladder up to a speed, from where the errors vanish; None for none."""
-        self.ladder = SpeedLadder(goal_bpm=goal_bpm) if goal_bpm is not None else None
-        self.rung = None
-        if goal_bpm is not None:
-            self.set_plan(bpm=first_speed(self.log.like(self.plan), goal_bpm))
         self.changed.emit()
 
     # ---- making a take
@@ -348,11 +307,6 @@ class BoothModel(QObject):
             self._show_verdict(take)
         self.changed.emit()
 
-    @property
-    def take(self) -> BoothTake | None:
-        """The take that is shown."""
-        return self.log.take
-
     def _show_verdict(self, take: BoothTake) -> None:
         self.stage = Stage.VERDICT
         if self.ladder is not None:
@@ -366,61 +320,6 @@ class BoothModel(QObject):
         if not self.runner.busy and self.log.show(number):
             self.stage = Stage.VERDICT
             self.changed.emit()
-
-    # ---- the keys after a take
-
-    def slower(self) -> None:
-        """A good deal slower."""
-        self.set_plan(bpm=float(max(LADDER.slowest_bpm, round(self.plan.bpm * LADDER.slower))))
-        self.message.emit(_("Slower: {bpm:.0f} a minute.").format(bpm=self.plan.bpm))
-
-    def bad_bar(self) -> None:
-        """Only the bar that most is to be mended in."""
-        bar = worst_bar(self.take) if self.take is not None else ""
-        if not bar or self.music is None or bar not in self.music.bar_numbers:
-            self.message.emit(_("There is no bar to mend in this take."))
-            return
-        self.set_plan(bars=bar)
-        self.message.emit(_("Bar {bar} alone.").format(bar=bar))
-
-    def join(self) -> None:
-        """The bars with the next one."""
-        if self.music is None or not self.plan.bars:
-            self.message.emit(_("The whole piece is practised already."))
-            return
-        self.set_plan(bars=joined(self.music, self.plan.bars))
-
-    def widen(self) -> None:
-        """The next step of the ladder of places."""
-        if self.music is not None and self.plan.bars:
-            self.set_plan(bars=wider(self.music, self.plan.bars))
-
-    def hand_in(self, library: Library | None) -> int | None:
-        """Puts the take that is shown into a tray of the day, as any take of its player; the take's id there.
-        Raises LedgerError.
-        """
-        take, music, player = self.take, self.music, self.player
-        if take is None or take.path is None or music is None:
-            return None
-        if library is None or player is None or not music.piece:
-            raise LedgerError(
-                _("Choose who plays, and a piece of the shelf: then the take can go to the bench.")
-            )
-        if take.plan.bars:
-            raise LedgerError(_("Only a take of the whole piece goes to the bench."))
-        name = _("Booth, {day}").format(day=datetime.date.today().isoformat())
-        trays = [t for t in library.trays(player.band_id) if t.name == name]
-        tray = trays[0] if trays else library.add_tray(player.band_id, name)
-        options = take.plan.options(None, None)
-        return library.add_take(
-            tray.id,
-            take.path,
-            player=player.id,
-            piece=music.piece,
-            part=music.part.name,
-            support=options.support,
-            reading=take.plan.reading,
-        ).id
 
     # ---- the player first
 

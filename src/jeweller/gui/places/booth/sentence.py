@@ -33,7 +33,7 @@ class PlanSentence(QWidget):
     def __init__(self, model: BoothModel, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.model = model
-        self.row = FlowRow(self, spacing=4)
+        self.row = FlowRow(self, spacing=0)
         self.words: dict[str, ChoiceWord] = {}
         offers: dict[str, tuple[str, Offers]] = {
             "bars": (_("Which bars"), self._bars),
@@ -63,8 +63,8 @@ class PlanSentence(QWidget):
         text = _(SENTENCE)
         while text:
             before, _brace, text = text.partition("{")
-            if before.strip():
-                self.row.addWidget(plain(before.strip()))
+            if before:  # its own spaces stand between the words
+                self.row.addWidget(plain(before.replace(" ", "\u00a0")))
             key, _brace, text = text.partition("}")
             if key in self.words:
                 self.row.addWidget(self.words[key])
@@ -84,7 +84,7 @@ class PlanSentence(QWidget):
             "bars": bars,
             "layer": _(LAYERS[plan.layer][0]) if not plan.keys else _("struck on the space key"),
             "help": _(HELPS[plan.help]),
-            "bpm": f"{plan.bpm:.0f}",
+            "bpm": f"{plan.bpm / self.model.beat:.0f}",
             "click": _(CLICKS[plan.click]),
             "reading": _(READINGS[plan.reading]),
             "count": _(COUNTS[plan.count]) if plan.count != CountKind.WORDS else f"“{plan.words}”",
@@ -109,12 +109,20 @@ class PlanSentence(QWidget):
         bpm = self.model.written_bpm
         offers: list[tuple[str, Any] | None] = [
             (
-                _("{share:.0f} % of the written speed: {bpm:.0f}").format(share=100 * s, bpm=bpm * s),
-                round(bpm * s),
+                _("{share:.0f} % of the written speed: {bpm:.0f}").format(
+                    share=100 * s, bpm=bpm * s / self.model.beat
+                ),
+                bpm * s,
             )
             for s in SLOWER
         ]
-        return [*offers, None, *[(str(s), s) for s in SPEEDS], None, (_("Another speed…"), None)]
+        return [
+            *offers,
+            None,
+            *[(str(s), s * self.model.beat) for s in SPEEDS],
+            None,
+            (_("Another speed…"), None),
+        ]
 
     def _picked(self, key: str, value: Any) -> None:
         model = self.model
@@ -130,10 +138,11 @@ class PlanSentence(QWidget):
         elif key == "bpm":
             if value is None:
                 value, ok = QInputDialog.getInt(
-                    self, _("The speed"), _("Quarters a minute"), round(model.plan.bpm), 20, 300
+                    self, _("The speed"), _("Beats a minute"), round(model.plan.bpm / model.beat), 20, 300
                 )
                 if not ok:
                     return
+                value *= model.beat
             value = float(value)
         elif key == "count" and value == CountKind.WORDS:
             words, ok = QInputDialog.getText(

@@ -84,7 +84,7 @@ class TakeStrip(QWidget):
         painter.drawText(
             QRectF(inside.left(), inside.top(), inside.width(), line),
             int(Qt.AlignmentFlag.AlignLeft),
-            f"{take.number}   {take.plan.bpm:.0f}{bars}",
+            f"{take.number}   {take.plan.bpm / take.plan.beat:.0f}{bars}",
         )
         rail = inside.top() + line + (inside.height() - 2 * line) / 2
         painter.setPen(QPen(QColor(t.faint), 1))

@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import dataclasses
+import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from jeweller.booth.attempts import BoothTake, Comparison, compare
 from jeweller.booth.own_view import OwnMark, OwnView, agree, trend
 from jeweller.booth.plan import Music, TakePlan
+from jeweller.errors import LedgerError
 from jeweller.i18n import _
 from jeweller.library.journal import PlayerJournal
 
 if TYPE_CHECKING:
+    from jeweller.library.library import Library
+    from jeweller.library.tables import Player
     from jeweller.pipeline.check import Checked
 
 
@@ -106,3 +110,30 @@ def journal_entry(take: BoothTake, music: Music | None) -> dict[str, Any]:
         "findings": [[f["kind"], f["bar"]] for f in take.findings],
         "mark": take.report["mark"]["value"] if take.report is not None else None,
     }
+
+
+def hand_in(
+    library: Library | None, player: Player | None, music: Music | None, take: BoothTake | None
+) -> int | None:
+    """Puts the take that is shown into a tray of the day, as any take of its player; the take's id there.
+    Raises LedgerError.
+    """
+    if take is None or take.path is None or music is None:
+        return None
+    if library is None or player is None or not music.piece:
+        raise LedgerError(_("Choose who plays, and a piece of the shelf: then the take can go to the bench."))
+    if take.plan.bars:
+        raise LedgerError(_("Only a take of the whole piece goes to the bench."))
+    name = _("Booth, {day}").format(day=datetime.date.today().isoformat())
+    trays = [t for t in library.trays(player.band_id) if t.name == name]
+    tray = trays[0] if trays else library.add_tray(player.band_id, name)
+    options = take.plan.options(None, None)
+    return library.add_take(
+        tray.id,
+        take.path,
+        player=player.id,
+        piece=music.piece,
+        part=music.part.name,
+        support=options.support,
+        reading=take.plan.reading,
+    ).id

@@ -4,7 +4,6 @@ the takes of this session.
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -21,19 +20,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.booth.ladder import layer_name, layers_for, worst_bar
-from jeweller.booth.session import SessionState
 from jeweller.decisions.records import decisions_path
 from jeweller.documents.text_lines import TextLineSettings
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
-from jeweller.gui.places.booth.displays import CountDisplay, LevelBar, StrokeRail
+from jeweller.gui.places.booth.after_row import AfterRow
 from jeweller.gui.places.booth.menu import fill_more
 from jeweller.gui.places.booth.model import BoothModel, Stage
+from jeweller.gui.places.booth.moments import TakeMoments
 from jeweller.gui.places.booth.own_view_page import OwnViewPanel
 from jeweller.gui.places.booth.paper import BoothSheet
 from jeweller.gui.places.booth.sentence import PlanSentence
 from jeweller.gui.places.booth.strip import StripArea
+from jeweller.gui.places.booth.take_log import hand_in
 from jeweller.gui.places.booth.turns import echo_sentence
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.gui.places.loupe.view import Loupe
@@ -41,6 +40,7 @@ from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.devices import Devices
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.widgets.flow import FlowRow
+from jeweller.gui.widgets.player_choice import PlayerChoice
 from jeweller.i18n import _
 from jeweller.instruments.table import find_instrument
 from jeweller.library.intake import part_for
@@ -49,6 +49,7 @@ from jeweller.repertoire.shelf import Shelf
 
 if TYPE_CHECKING:
     from jeweller.library.library import Library
+    from jeweller.library.tables import Player
 
 SHEET, LOUPE, ANSWERS = range(3)
 
@@ -76,7 +77,7 @@ class BoothPlace(QWidget):
         self.jobs, self.library = jobs, library
         self.model = BoothModel(jobs, devices, settings, folder, self)
         self.model.changed.connect(self.refresh)
-        self.model.ticked.connect(self._tick)
+
         self.model.message.connect(self.message)
         self.model.trouble.connect(self.trouble)
         devices.measured.connect(self.message)
@@ -92,20 +93,22 @@ class BoothPlace(QWidget):
         column.addLayout(self._choices())
         self.sentence = PlanSentence(self.model)
         column.addWidget(self.sentence)
-        self.count = CountDisplay()
-        column.addWidget(self.count)
-        self.rail = StrokeRail()
-        column.addWidget(self.rail)
+        self.sheet = BoothSheet(jobs)
+        self.sheet.paper.bar_chosen.connect(self._bar_chosen)
+        self.moments = TakeMoments(self.model, self.sheet)
+        self.model.ticked.connect(self.moments.tick)
+        column.addWidget(self.moments.count)
+        column.addWidget(self.moments.rail)
         self.own_view = OwnViewPanel()
         self.own_view.said.connect(self.model.say_first)
         self.own_view.marked.connect(self._mark_bars)
         column.addWidget(self.own_view)
         self.told = wrapped("", 11)
         column.addWidget(self.told)
-        column.addLayout(self._after_buttons())
+        self.after = AfterRow(self.model)
+        self.after.harder.clicked.connect(self._take_next_piece)
+        column.addWidget(self.after)
         self.pages = QStackedWidget()
-        self.sheet = BoothSheet(jobs)
-        self.sheet.paper.bar_chosen.connect(self._bar_chosen)
         self.pages.addWidget(self.sheet)
         self.loupe = Loupe(jobs, devices.speaker)
         self.loupe.message.connect(self.message)
@@ -113,7 +116,7 @@ class BoothPlace(QWidget):
         self.pages.addWidget(self.loupe)
         self.pages.addWidget(self._answers_page())
         column.addWidget(self.pages, 1)
-        column.addLayout(self._foot())
+        column.addLayout(self.moments.foot())
         self.strip = StripArea()
         self.strip.strip.chosen.connect(self._show_take)
         self.strip.strip.beside.connect(self._compare_with)
@@ -136,19 +139,17 @@ class BoothPlace(QWidget):
 
     def _choices(self) -> FlowRow:
         row = FlowRow(spacing=8)
-        self.pieces, self.parts, self.players = QComboBox(), QComboBox(), QComboBox()
-        for box, name in (
-            (self.pieces, _("The piece")),
-            (self.parts, _("The part")),
-            (self.players, _("Who plays")),
-        ):
+        self.pieces, self.parts = QComboBox(), QComboBox()
+        for box, name in ((self.pieces, _("The piece")), (self.parts, _("The part"))):
             box.setAccessibleName(name)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
             box.setMinimumContentsLength(14)
             row.addWidget(box)
+        self.players = PlayerChoice(self.library)
+        row.addWidget(self.players)
         self.pieces.activated.connect(self._piece_chosen)
         self.parts.activated.connect(self._part_chosen)
-        self.players.activated.connect(self._player_chosen)
+        self.players.picked.connect(self._player_chosen)
         row.addStretch()
         self.first_note = QPushButton(_("Find the first note (F)"))
         self.first_note.clicked.connect(lambda: self.model.find_first_note())
@@ -166,38 +167,6 @@ class BoothPlace(QWidget):
             row.addWidget(button)
         return row
 
-    def _after_buttons(self) -> FlowRow:
-        row = FlowRow(spacing=4)
-        self.again = QPushButton(_("Try again (Enter)"))
-        self.again.clicked.connect(self.enter)
-        self.slower = QPushButton(_("Slower (S)"))
-        self.slower.clicked.connect(self.model.slower)
-        self.bar = QPushButton(_("Only the bar (B)"))
-        self.bar.clicked.connect(self.model.bad_bar)
-        self.join = QPushButton(_("Join the next (J)"))
-        self.join.clicked.connect(self.model.join)
-        self.wider = QPushButton(_("Wider (W)"))
-        self.wider.setToolTip(_("A bar alone, two joined, the line, the whole"))
-        self.wider.clicked.connect(self.model.widen)
-        self.layer = QPushButton()
-        self.layer.clicked.connect(self._next_layer)
-        self.harder = QPushButton()
-        self.harder.clicked.connect(self._take_next_piece)
-        self.know = QPushButton(_("I know this tune"))
-        self.know.clicked.connect(self.model.know_it)
-        for button in (
-            self.again,
-            self.slower,
-            self.bar,
-            self.join,
-            self.wider,
-            self.layer,
-            self.harder,
-            self.know,
-        ):
-            row.addWidget(button)
-        return row
-
     def _answers_page(self) -> QWidget:
         page = QWidget()
         column = QVBoxLayout(page)
@@ -209,19 +178,6 @@ class BoothPlace(QWidget):
         column.addWidget(self.answers)
         column.addStretch(1)
         return page
-
-    def _foot(self) -> FlowRow:
-        row = FlowRow(spacing=12)
-        self.state = QLabel()
-        self.state.setObjectName("heading")
-        row.addWidget(self.state)
-        self.level = LevelBar()
-        row.addWidget(self.level)
-        row.addStretch()
-        self.source = QLabel()
-        self.source.setObjectName("quiet")
-        row.addWidget(self.source)
-        return row
 
     # ---- what is chosen
 
@@ -243,15 +199,7 @@ class BoothPlace(QWidget):
             self.pieces.setCurrentIndex(self.pieces.count() - 1)
         else:
             self.pieces.setCurrentIndex(max(0, self.pieces.findData(here)))
-        library = self.library()
-        now = self.model.player.id if self.model.player is not None else None
-        self.players.clear()
-        self.players.addItem(_("Nobody of the class"), None)
-        bands = library.bands() if library is not None else []
-        if library is not None and bands:
-            for player in library.players(bands[-1].id):
-                self.players.addItem(player.name, player.id)
-        self.players.setCurrentIndex(max(0, self.players.findData(now)) if now is not None else 0)
+        self.players.fill(self.model.player)
         self.refresh()
 
     def _piece_chosen(self) -> None:
@@ -302,9 +250,7 @@ class BoothPlace(QWidget):
         if music is not None:
             self.model.choose(music.score, self.parts.currentText(), music.title, music.piece)
 
-    def _player_chosen(self) -> None:
-        library, player = self.library(), self.players.currentData()
-        chosen = library.player(player) if library is not None and player is not None else None
+    def _player_chosen(self, chosen: Player | None) -> None:
         self.model.set_player(chosen)
         music = self.model.music
         if chosen is not None and music is not None:
@@ -361,14 +307,6 @@ class BoothPlace(QWidget):
             return _("Warm up first"), self.warm_up_wanted.emit
         return (_("Try again (Enter)") if self.model.log.takes else _("Try it (Enter)")), self.enter
 
-    def _next_layer(self) -> None:
-        take = self.model.take
-        layers = layers_for(take) if take is not None else ()
-        if not layers:
-            return
-        at = layers.index(self.model.plan.layer) if self.model.plan.layer in layers else -1
-        self.model.set_plan(layer=layers[(at + 1) % len(layers)], keys=False)
-
     def _take_next_piece(self) -> None:
         if self._shelf is None:
             return
@@ -410,7 +348,7 @@ class BoothPlace(QWidget):
         """The take that is shown goes to the bench, as any other take of the player."""
         library = self.library()
         try:
-            take = self.model.hand_in(library)
+            take = hand_in(library, self.model.player, self.model.music, self.model.take)
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
@@ -422,8 +360,8 @@ class BoothPlace(QWidget):
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
-        for widget in (self.count, self.level, self.rail, self.strip.strip):
-            widget.theme, widget.points = theme, points
+        for widget in (*self.moments.widgets, self.strip.strip):
+            widget.theme, widget.points = theme, points  # type: ignore[attr-defined]
             widget.updateGeometry()
             widget.update()
         self.strip.set_size(points)
@@ -437,30 +375,10 @@ class BoothPlace(QWidget):
     def refresh(self) -> None:
         """Everything as the model is."""
         model, stage = self.model, self.model.stage
-        taking = stage in (Stage.TAKING, Stage.LOOKING, Stage.FIRST_NOTE)
         self.sentence.refresh()
-        self.count.setVisible(taking or stage == Stage.LISTENING)
-        rhythm = stage == Stage.TAKING and model.plan.rhythm_only and model.plan.recorded
-        self.rail.setVisible(rhythm)
+        self.moments.show_stage()
         self.own_view.setVisible(stage == Stage.OWN_VIEW)
-        after = stage == Stage.VERDICT
-        take = model.take
-        for button in (self.again, self.slower, self.bar, self.join, self.wider):
-            button.setVisible(after)
-        bar = worst_bar(take) if take is not None else ""
-        self.bar.setVisible(after and bool(bar))
-        self.bar.setText(_("Only bar {bar} (B)").format(bar=bar))
-        for button in (self.join, self.wider):
-            button.setVisible(after and bool(model.plan.bars))
-        layers = layers_for(take) if take is not None and after else ()
-        following = next((k for k in layers if k != model.plan.layer), "") if layers else ""
-        self.layer.setVisible(bool(following))
-        if following:
-            at = layers.index(model.plan.layer) if model.plan.layer in layers else -1
-            following = layers[(at + 1) % len(layers)]
-            self.layer.setText(_("Next layer: {layer}").format(layer=layer_name(following)))
-        self.know.setVisible(stage == Stage.LOOKING)
-        self.harder.setVisible(False)
+        self.after.refresh()
         idle = model.music is not None and not model.runner.busy
         for button in (self.first_note, self.listen, self.echo, self.sight):
             button.setEnabled(idle)
@@ -474,7 +392,6 @@ class BoothPlace(QWidget):
         self.strip.strip.show_takes(model.log.takes, bars, model.log.shown, self._beside)
         self.strip.setVisible(bool(model.log.takes))
         self.strip.to_newest()
-        self._tick()
         self.changed.emit()
 
     def _show_page(self) -> None:
@@ -549,8 +466,7 @@ class BoothPlace(QWidget):
             compared = model.log.comparison(self._beside)
             if compared is not None:
                 before, comparison = compared
-                told.append(_("Beside take {number}:").format(number=before.number))
-                told += comparison.sentences
+                told += comparison.sentences(before.number)
             told += model.log.agreement(model.journal)
             if model.rung is not None and model.rung.sentence:
                 told.append(model.rung.sentence)
@@ -558,84 +474,11 @@ class BoothPlace(QWidget):
                 piece, sentence = model.next_sight(self._shelf)
                 if sentence:
                     told.append(sentence)
-                self.harder.setVisible(piece is not None)
                 if piece is not None:
-                    self.harder.setText(_("On to “{title}”").format(title=piece.title))
+                    self.after.offer_next(piece.title)
         elif model.stage == Stage.READY and model.music is not None and not model.log.takes:
             told.append(
                 _("Enter counts you in and records you; what is to be mended is shown after the last note.")
             )
         self.told.setText(" ".join(told))
         self.told.setVisible(bool(told))
-
-    # ---- a moment
-
-    def _tick(self) -> None:
-        """The count, the level, the place: each moment of a take."""
-        model = self.model
-        session = model.runner.session
-        if model.stage == Stage.LOOKING:
-            left = max(0, round(model.sight.left_s))
-            self.count.show_count(f"{left}", _("Look it over: key, metre, traps. Then play it once."))
-        elif model.stage == Stage.FIRST_NOTE:
-            last = model.finder.last
-            said = last.sentence if last is not None else _("Play the first note and hold it.")
-            self.count.show_count("", said)
-        elif model.stage == Stage.LISTENING:
-            self.count.show_count("", _("Listen."))
-        elif session is not None and model.stage == Stage.TAKING:
-            self._show_moment(session.track_s)
-        elif model.stage == Stage.TAKING:
-            self.count.show_count("", _("One moment…"))
-        recording = session is not None and session.recording
-        if session is not None:
-            self.level.show_level(session.meter.peak, session.meter.said)
-        elif model.finder.hearing.listening:
-            meter = model.finder.hearing.meter
-            self.level.show_level(meter.peak, meter.said)
-        else:
-            self.level.show_level(0.0, None)
-        if recording and session is not None:
-            seconds = int(session.seconds)
-            state = _("■ Recording {minutes}:{seconds:02d}").format(
-                minutes=seconds // 60, seconds=seconds % 60
-            )
-        elif session is not None:
-            checking = session.state == SessionState.CHECKING
-            state = _("Checking…") if checking else _("Counting in; not yet recording")
-        else:
-            state = _("Checking…") if model.stage == Stage.CHECKING else _("Nothing is recorded")
-        self.state.setText(state)
-        microphone = model.runner.microphone
-        self.source.setText(
-            _("{name}, {rate} samples a second").format(name=_(microphone.name), rate=microphone.rate)
-            if session is not None and microphone is not None
-            else ""
-        )
-        if session is not None and self.rail.isVisible():
-            if self.rail.beats != session.track.beats:
-                spq = session.track.spq
-                self.rail.open(session.track, [float(n.onset) * spq for n in session.line.main_notes])
-            self.rail.show_strokes(session.strokes, session.track_s - session.track.downbeat_s)
-
-    def _show_moment(self, now: float) -> None:
-        session, model = self.model.runner.session, self.model
-        if session is None:
-            return
-        track = session.track
-        cue = next((c for c in reversed(track.cues) if c.at_s <= now + 0.02), None)
-        beat = next((b for b in reversed(track.beats) if b.at_s <= now + 0.02), None)
-        if beat is not None and beat.at_s >= track.downbeat_s and (cue is None or beat.at_s >= cue.at_s):
-            in_bar = max((b.number for b in track.beats), default=1)
-            timed = any(at >= track.downbeat_s for at in track.clicks_s) or track.sounds_along
-            shown = str(beat.number) if timed else ""
-            later = now - track.downbeat_s > 1.0
-            under = "" if later else _("Now")
-            self.count.show_count(shown, under, beat.number if timed else 0, in_bar if timed else 0)
-            quarters = (now - track.downbeat_s) / track.spq
-            follow = timed and model.place_shown and not model.turns.active
-            self.sheet.follow(quarters if follow and now < track.end_s else None)
-        elif cue is not None:
-            nexts = itertools.takewhile(lambda c: c.at_s <= now + 0.02, track.cues)
-            self.count.show_count(cue.said, _("breathe") if cue.breath else "", len(list(nexts)), 0)
-            self.sheet.follow(0.0 if model.place_shown and now >= track.downbeat_s else None)

@@ -1,0 +1,1 @@
+"""Warm up: tune, hold tones, breathe, before the music."""
