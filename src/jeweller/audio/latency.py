@@ -1,6 +1,6 @@
 """How long sound takes from the program to the loudspeaker, through the room and back from the microphone.
 
-By a loop-back: short bursts of noise at uneven moments are played and recorded; each is found by
+By a loop-back: short rising chirps at uneven moments are played and recorded; each is found by
 cross-correlation, and the median says it, so that a burst that a cough hides does no harm. Where the
 microphone cannot hear the loudspeaker: the player taps along to the click, and the median of the taps says
 it, less surely.
@@ -17,6 +17,7 @@ import numpy.typing as npt
 Samples = npt.NDArray[np.float32]
 BURSTS_S = 0.3, 0.95, 1.45, 2.2, 2.65, 3.35  # uneven: no other shift looks alike
 BURST_S, PROBE_S = 0.06, 4.0
+LOWEST_HZ, HIGHEST_HZ = 500.0, 6000.0  # of a chirp: what any loudspeaker plays and any microphone hears
 MOST_S = 0.6  # no device is later
 HEARD_PEAK = 9.0  # deviations by which the correlation's peak stands out where a burst was heard
 LEAST_HEARD, LEAST_TAPS = 3, 8
@@ -34,17 +35,19 @@ class Latency:
 
 
 def probe(rate: int) -> Samples:
-    """What is played to measure: bursts of noise, the same each time.
+    """What is played to measure: bursts that are the same at any rate.
 
     >>> probe(22050).shape
     (88200,)
     """
     sound = np.zeros(round(PROBE_S * rate), np.float32)
-    rng = np.random.default_rng(7)
     n = round(BURST_S * rate)
+    t = np.arange(n) / rate
+    chirp = np.sin(2 * np.pi * (LOWEST_HZ + (HIGHEST_HZ - LOWEST_HZ) * t / (2 * BURST_S)) * t)
+    burst = LEVEL * chirp * np.hanning(n)
     for at in BURSTS_S:
         first = round(at * rate)
-        sound[first : first + n] = LEVEL * rng.standard_normal(n).clip(-2, 2) / 2 * np.hanning(n)
+        sound[first : first + n] = burst
     return sound
 
 

@@ -106,11 +106,15 @@ class SimulatedMicrophone(Microphone):
             self._thread.start()
 
     def _play(self) -> None:
-        while not self._stop.is_set() and self._block():
+        block_s = round(BLOCK_S * self.rate) / self.rate
+        while not self._stop.is_set():
+            over = self._at / self.rate + block_s  # a block is there when its last frame has sounded
             if self._at / self.rate < self.hurry_s:
-                self._began = time.monotonic() - self._at / self.rate / self.speed
-                continue
-            self._stop.wait(max(0.0, self._at / self.rate - self.now()) / self.speed)
+                self._began = time.monotonic() - over / self.speed
+            else:
+                self._stop.wait(max(0.0, over - self.now()) / self.speed)
+            if self._stop.is_set() or not self._block():
+                return
 
     def _block(self) -> bool:
         import numpy as np

@@ -25,6 +25,7 @@ class CarePage(QWidget):
         grid.setSpacing(16)
         self.heads: dict[str, QLabel] = {}
         self.edits: dict[str, QPlainTextEdit] = {}
+        self._kept: dict[str, str] = {}  # the lists as they are in the library
         for k, (name, words) in enumerate(LISTS.items()):
             box = QVBoxLayout()
             head = QLabel(_(words))
@@ -55,8 +56,9 @@ class CarePage(QWidget):
         for name, edit in self.edits.items():
             rows = care.list_for(instrument, name)
             edit.blockSignals(True)
-            if edit.toPlainText() != "\n".join(rows) and not edit.document().isModified():
+            if edit.toPlainText() == self._kept.get(name, "") and edit.toPlainText() != "\n".join(rows):
                 edit.setPlainText("\n".join(rows))
+            self._kept[name] = "\n".join(rows)
             edit.blockSignals(False)
             there = bool(rows) or name != "reed" or instrument.hands == "reed"
             edit.setVisible(there)
@@ -65,12 +67,16 @@ class CarePage(QWidget):
         self._changed()
 
     def _changed(self) -> None:
-        self.keep.setEnabled(any(e.document().isModified() for e in self.edits.values()))
+        self.keep.setEnabled(bool(self._changes()))
+
+    def _changes(self) -> dict[str, str]:
+        """The texts that are others than those that are kept."""
+        texts = {name: edit.toPlainText() for name, edit in self.edits.items()}
+        return {name: text for name, text in texts.items() if text != self._kept.get(name, "")}
 
     def save(self) -> None:
         """Keeps the lists that were changed."""
-        for name, edit in self.edits.items():
-            if edit.document().isModified():
-                edit.document().setModified(False)
-                self.model.change_list(name, edit.toPlainText())
+        for name, text in self._changes().items():
+            self._kept[name] = text
+            self.model.change_list(name, text)
         self.refresh()

@@ -93,7 +93,7 @@ class WarmUpModel(QObject):
         self.counts, self.count_s = 8, 1.0
         self.tones: list[tuple[ToneMeasures, str]] = []
         self._catcher: ToneCatcher | None = None
-        self._read_blocks = 0
+        self._read_blocks = self._caught = 0
         self.readings: list[PitchReading] = []
         self.glides: list[Glide] = []
         self.air = "buzz"  # buzz, siren, or a breathing exercise
@@ -242,7 +242,10 @@ class WarmUpModel(QObject):
         if len(blocks) > 500:  # what is read is not kept
             self.hearing.blocks, self._read_blocks = [], 0
         if self.way == "air" and self.air == "siren":
-            self.glides = find_glides(self.readings)
+            glides = find_glides(self.readings)
+            if glides != self.glides:
+                self.glides = glides
+                self.changed.emit()
         if self._began is not None and self._now() - self._began > BREAK_S and not self._told_break:
             self._told_break = True
             self.message.emit(" ".join(self.care.cautions_for(self.instrument, "tuner")))
@@ -305,7 +308,8 @@ class WarmUpModel(QObject):
 
     def _tone_over(self, sound: Any) -> None:
         rate = self.hearing.microphone.rate if self.hearing.microphone is not None else 44100
-        job = self.jobs.threaded("tone", measure_tone, sound, rate, self.reference)
+        self._caught += 1
+        job = self.jobs.threaded(f"tone {self._caught}", measure_tone, sound, rate, self.reference)
         job.done.connect(self._measured)
         job.failed.connect(self.message)
 
