@@ -1,22 +1,44 @@
-"""What recording and tuning reach: the tuner's error over its range, its cost, recordings killed.
+"""What recording and tuning reach: the tuner's error over its range, its cost, recordings killed; planted
+delays; the time from the last note of three minutes to the verdict; clean answers that are called wrong.
 
-python -m bench.booth [KILLS]
+python -m bench.booth [--takes N] [--answers N] [--kills N]
 
 Exits with 1 where a figure falls short.
 """
 
 from __future__ import annotations
 
+import argparse
+import os
 import random
 import subprocess
 import sys
 import tempfile
 import time
+from fractions import Fraction
 from pathlib import Path
+
+for _name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"):
+    os.environ.setdefault(_name, "1")
 
 import numpy as np
 
-from jeweller.audio.recorder import recover
+from jeweller.audio.encode import write_sound
+from jeweller.audio.latency import find_latency, probe
+from jeweller.audio.microphone import SimulatedMicrophone
+from jeweller.audio.ports import SimulatedSpeaker
+from jeweller.audio.recorder import PART, TakeRecorder, recover
+from jeweller.booth.echo import check_answers, echo_track
+from jeweller.booth.plan import ClickKind, Music, TakePlan
+from jeweller.booth.session import SessionState, TakeSession, WantedCheck
+from jeweller.booth.track import render_track
+from jeweller.booth.verdict import Terms, ask, listen_along
+from jeweller.pipeline.workers import Task, TaskState, WorkerPool
+from jeweller.simulator.classroom_lines import scale_of, score_of, tune
+from jeweller.simulator.perform import Manner, perform
+from jeweller.simulator.recordings import played_instruments
+from jeweller.simulator.room import Room, put_in_room
+from jeweller.synthesis import sampler
 from jeweller.warmup.tuner import Samples, Tuner
 
 RATE = 44100
@@ -29,6 +51,7 @@ TONES = {  # sizes of the partials
 }
 ASKED = {None: 1.0, 20.0: 2.0}  # noise so many dB below → cents
 A_SECOND, SHARE, LOST_S = 15.0, 0.08, 1.0
+DELAY_MS, VERDICT_S = 3.0, 2.0
 RECORDING = """
 import sys
 from pathlib import Path
@@ -101,7 +124,153 @@ def killed(times: int) -> tuple[float, int]:
     return worst, gone
 
 
+def recording_cost(seconds: float = 30.0) -> float:
+    """The share of one core that writing a take needs."""
+    sound = tone(220.0, TONES["brass"], 1.0)
+    with tempfile.TemporaryDirectory() as folder:
+        begin = time.process_time()
+        take = TakeRecorder(Path(folder) / "take.wav", RATE)
+        for k in range(round(seconds / 0.02)):
+            at = k * 882 % (len(sound) - 882)
+            take.push(sound[at : at + 882], 0.02 * (k + 1))
+        take.finish()
+        return (time.process_time() - begin) / seconds
+
+
+def delays(rng: np.random.Generator) -> float:
+    """The worst error (ms) of planted delays from 20 to 300 ms, in rooms with echo and noise."""
+    worst = 0.0
+    for planted in np.linspace(0.02, 0.3, 15):
+        for noise in (0.001, 0.01, 0.03):
+            late = np.pad(0.3 * probe(RATE), (round(planted * RATE), RATE))
+            heard = late + 0.25 * np.roll(late, 900) + rng.normal(0, noise, len(late))
+            found = find_latency(heard.astype(np.float32), RATE)
+            worst = max(worst, np.inf if found is None else abs(found.seconds - planted))
+    return 1000.0 * worst
+
+
+def played(music: Music, plan: TakePlan, rng: np.random.Generator, seed: int) -> Samples:
+    """The bars of a plan as a person plays them, in a room, from the first count on; at `RATE`."""
+    line = music.line(plan)
+    manner = Manner(
+        bpm=plan.bpm,
+        drift=float(rng.uniform(0.008, 0.02)),
+        jitter_s=float(rng.uniform(0.005, 0.012)),
+        tuning_cents=float(rng.uniform(-6, 6)),
+        lead_s=0.0,
+    )
+    performance = perform(line, manner, (), seed)
+    sound = next(i.sound for i in played_instruments() if i.name == music.part.instrument)
+    dry = sampler.render(list(performance.tones), sound, performance.seconds)
+    room = Room(float(rng.uniform(0.2, 0.6)), 0.15, float(rng.uniform(30, 48)))
+    heard = put_in_room(dry, sampler.RATE, room, seed)
+    at = np.arange(round(len(heard) * RATE / sampler.RATE)) / RATE
+    return np.interp(at, np.arange(len(heard)) / sampler.RATE, heard).astype(np.float32)
+
+
+def three_minutes(number: int) -> tuple[Music, TakePlan]:
+    """A line of three minutes for one of the instruments."""
+    rng = np.random.default_rng((19, number))
+    table = played_instruments()
+    instrument = table[number % len(table)]
+    score = score_of(instrument, tune(rng, 10, 64), scale_of(instrument, 0, rng), bpm=84.0)
+    plan = TakePlan(bpm=84.0 + float(rng.uniform(-1, 1)), click=ClickKind.OFF)
+    return Music(title="Three minutes", part=score.parts[0], score=score), plan
+
+
+def seconds_to_verdict(number: int, pool: WorkerPool) -> float:
+    """From the end of the last note to the verdict. All but the last seconds are played in a hurry."""
+    music, plan = three_minutes(number)
+    rng = np.random.default_rng((20, number))
+    sound = played(music, plan, rng, number)
+    loud = np.flatnonzero(np.abs(sound) > 0.05 * np.abs(sound).max())
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        microphone = SimulatedMicrophone(endless=True)
+        noise = rng.normal(0, 1e-4, len(sound) + 20 * RATE).astype(np.float32)
+        session = TakeSession(
+            microphone, SimulatedSpeaker(), render_track(music, plan), music.line(plan), folder / "take.wav"
+        )
+        arguments = (str(music.write(plan, folder)), folder / f"take{PART}", folder / "ask", Terms(plan=plan))
+        pool.add([Task(key=number, function=listen_along, arguments=arguments)])
+        session.begin()
+        while not np.isfinite(session.began_s):
+            time.sleep(0.001)
+        microphone.play(noise, 0.0)
+        microphone.play(sound, session.downbeat_s)
+        last = session.downbeat_s + loud[-1] / RATE
+        microphone.hurry_s = last - 10.0
+        ended: float | None = None
+        wanted: WantedCheck | None = None
+        end = time.monotonic() + 120.0
+        while session.state != SessionState.DONE and time.monotonic() < end:
+            asked = session.poll()
+            if ended is None and microphone.now() >= last:
+                ended = time.monotonic()
+            if asked is not None:
+                wanted = asked
+                ask(folder / "ask", wanted, session.dropouts)
+            for news in pool.poll(0.01):
+                if wanted is None:
+                    continue
+                if news.state == TaskState.DONE:
+                    session.told(wanted, news.result.report)
+                elif (news.state == TaskState.PROGRESS and news.share < 0) or news.state == TaskState.FAILED:
+                    session.told(wanted, None)
+        if ended is None:
+            return float("inf")
+        took = time.monotonic() - ended
+        time.sleep(0.3)  # the part is let go of in a thread
+        return took
+
+
+def answers(count: int) -> tuple[int, int, list[str]]:
+    """(clean answers of one to three pitches, called wrong, what was said of them), on every instrument."""
+    done = wrong = 0
+    said: list[str] = []
+    table = played_instruments()
+    number = 0
+    while done < count:
+        rng = np.random.default_rng((21, number))
+        instrument = table[number % len(table)]
+        pitches = int(rng.integers(1, 4))
+        scale = scale_of(instrument, int(rng.integers(-3, 3)), rng)
+        home = int(rng.integers(0, 5))
+        cells = ((1, 1, 1, 1), (2, 1, 1), (1, 1, 2), (2, 2), (4,), (1, 0.5, 0.5, 2), (0.5, 0.5, 1, 1, 1))
+        row = []
+        for _bar in range(8):
+            for length in cells[int(rng.integers(len(cells)))]:
+                row.append((home + int(rng.integers(pitches)), Fraction(length)))
+        score = score_of(instrument, row, scale, bpm=80.0)
+        music = Music(title="Answers", part=score.parts[0], score=score)
+        plan = TakePlan(bpm=80.0, click=ClickKind.OFF)
+        made = echo_track(music, plan)
+        sound = np.zeros(round((made.track.end_s + 1.0) * RATE), np.float32)
+        for k, phrase in enumerate(made.phrases):
+            answer = played(music, TakePlan(bpm=80.0, bars=phrase.bars), rng, 1000 * number + k)
+            at = round((phrase.answer_s + float(rng.uniform(-0.05, 0.12))) * RATE)
+            sound[at : at + len(answer)] += answer[: len(sound) - at]
+        sound += rng.normal(0, 2e-4, len(sound)).astype(np.float32)
+        with tempfile.TemporaryDirectory() as name:
+            take = Path(name) / "take.wav"
+            write_sound(take, sound, RATE)
+            found = check_answers(music, plan, made.phrases, take, 0.0, Path(name))
+        done += len(found)
+        bad = [a for a in found if not a.clean]
+        wrong += len(bad)
+        said += [f"{instrument.name} {number}/{a.bars}: {a.sentence}" for a in bad]
+        number += 1
+    return done, wrong, said
+
+
 def main() -> None:
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
+    parser.add_argument("--takes", type=int, default=50)
+    parser.add_argument("--answers", type=int, default=200)
+    parser.add_argument("--kills", type=int, default=50)
+    options = parser.parse_args()
     rng, short = np.random.default_rng(19), False
     for noise_db, most in ASKED.items():
         worst, middle = tuner_errors(noise_db, rng)
@@ -112,10 +281,32 @@ def main() -> None:
     short |= a_second < A_SECOND or share > SHARE
     print(f"tuner: {a_second:.1f} readings a second (asked {A_SECOND:g})")
     print(f"tuner: {100 * share:.1f} % of a core (asked {100 * SHARE:g})")
-    kills = int(sys.argv[1]) if len(sys.argv) > 1 else 50
-    worst, gone = killed(kills)
-    short |= worst > LOST_S or gone > 0
-    print(f"recording, {kills} kills: {worst:.2f} s lost at most (asked {LOST_S:g}), {gone} lost wholly")
+    print(f"recording: {100 * recording_cost():.1f} % of a core")
+    worst_ms = delays(rng)
+    short |= worst_ms > DELAY_MS
+    print(f"delays of 20 to 300 ms: worst error {worst_ms:.2f} ms (asked {DELAY_MS:g})")
+    if options.kills:
+        worst, gone = killed(options.kills)
+        short |= worst > LOST_S or gone > 0
+        print(
+            f"recording, {options.kills} kills: {worst:.2f} s lost at most (asked {LOST_S:g}), "
+            f"{gone} lost wholly"
+        )
+    if options.answers:
+        done, wrong, said = answers(options.answers)
+        short |= wrong > done / 200
+        print(f"clean answers of one to three pitches: {wrong} of {done} called wrong (asked 1 of 200)")
+        for sentence in said:
+            print(f"    {sentence}")
+    if options.takes:
+        pool = WorkerPool(workers=1)
+        took = sorted(seconds_to_verdict(k, pool) for k in range(options.takes))
+        pool.stop()
+        short |= took[-1] > VERDICT_S
+        print(
+            f"last note to verdict, takes of three minutes: median {took[len(took) // 2]:.2f} s, worst "
+            f"{took[-1]:.2f} s of {len(took)} (asked {VERDICT_S:g})"
+        )
     raise SystemExit(int(short))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import unittest
 from unittest import mock
 
@@ -12,7 +13,6 @@ from PySide6.QtTest import QTest
 from jeweller.audio.recorder import PART, TakeRecorder
 from jeweller.booth.plan import ClickKind, CountKind, Help
 from jeweller.gui.places.booth.model import Stage
-from jeweller.library.journal import recover_takes
 from jeweller.simulator.guest import play_line
 from tests.booth_support import BoothCase
 
@@ -49,7 +49,7 @@ class Takes(BoothCase):
         QTest.keyClick(self.booth, KEY.Key_S)
         self.assertAlmostEqual(self.model.plan.bpm, 102.0)
         self.take(wrong=(6,))
-        self.assertIn("Better than take 1: bar 1: E5 is right now.", self.booth.told.text())
+        self.assertIn("Better than take 1: Bar 1: E5 is right now.", self.booth.told.text())
         self.assertEqual(self.model.log.takes[1].plan.bpm, 102.0)
         self.assertEqual([e["clean"] for e in self.model.journal.entries("take")], [False, False])
 
@@ -295,7 +295,11 @@ class Faults(BoothCase):
         recorder.push(np.full(3 * 44100, 0.2, np.float32), 3.0)
         recorder._blocks.put(None)
         recorder._writer.join()
-        self.assertEqual(len(recover_takes(self.folder / "library")), 1)
+        os.close(recorder._file)
+        self.window.recover_takes()
+        self.assertIn(
+            "The program ended while a take was recorded. 3 seconds of it are safe", self.window.last_trouble
+        )
         self.assertTrue(path.exists())
 
 

@@ -132,7 +132,11 @@ class Recording(unittest.TestCase):
 
     def test_what_holds_nothing_is_swept_away(self) -> None:
         (self.path.parent / f"cut{PART}").write_bytes(b"RIFF")
-        TakeRecorder(self.path, RATE)._blocks.put(None)  # killed before any sound
+        take = TakeRecorder(self.path, RATE)
+        take._blocks.put(None)
+        self.assertEqual(recover(self.path.parent), [])  # it is still recorded
+        self.assertTrue(take.part.exists())
+        os.close(take._file)  # killed before any sound
         self.assertEqual(recover(self.path.parent), [])
         self.assertEqual(list(self.path.parent.iterdir()), [])
 

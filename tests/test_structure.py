@@ -37,6 +37,7 @@ ORDER = [
     "documents",
     "booth",
     "demo_band",
+    "simulator",
     "gui",
     "cli",
 ]

@@ -131,7 +131,7 @@ class Tones(WarmUpCase):
         glide = 0.2 * np.sin(2 * np.pi * np.cumsum(200.0 * 2 ** (t / 2)) / RATE)
         self.sound(glide.astype(np.float32), glide[::-1].astype(np.float32))
         self.assertEqual(len(self.warm.glides), 1)
-        self.assertIn("from A3 up to G", self.place.air_lines.text())
+        self.assertIn("from A3 up to A4", self.place.air_lines.text())
 
     def test_breathing_by_the_clock_with_its_caution(self) -> None:
         self.warm.set_way("air")

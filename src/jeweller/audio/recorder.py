@@ -7,6 +7,7 @@ file that was not finished is made whole by `recover`.
 
 from __future__ import annotations
 
+import fcntl
 import math
 import os
 import queue
@@ -128,6 +129,7 @@ class TakeRecorder:
         self._clipped = self._count = self._unsynced = 0  # samples, samples, bytes
         self._blocks: queue.SimpleQueue[bytes | None] = queue.SimpleQueue()
         self._file = os.open(self.part, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600)
+        fcntl.flock(self._file, fcntl.LOCK_EX)  # whoever recovers leaves it alone while it is recorded
         os.write(self._file, _header(rate, ENDLESS))
         os.fsync(self._file)
         self._writer = threading.Thread(target=self._write, daemon=True)
@@ -268,6 +270,10 @@ def recover(folder: Path) -> list[Recorded]:
         left.unlink()
     for part in sorted(folder.glob(f"*{PART}")):
         with part.open("rb") as file:
+            try:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except OSError:  # another window records it
+                continue
             head = file.read(HEADER)
         rate = struct.unpack_from("<I", head, 24)[0] if len(head) == HEADER else 0
         if not rate or (part.stat().st_size - HEADER) / WIDTH / rate < LEAST_S:

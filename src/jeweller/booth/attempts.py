@@ -13,6 +13,7 @@ from jeweller.assessment.messages import localized
 from jeweller.booth.plan import TakePlan, plan_sentence
 from jeweller.booth.session import is_whole
 from jeweller.i18n import _, ngettext
+from jeweller.phrases import capitalized
 from jeweller.report.heard import heard_of
 from jeweller.report_format import ReportFinding, ReportNote, TakeReport
 
@@ -91,7 +92,7 @@ class Comparison:
         """What is told beside the take of this number."""
         out = []
         if self.better:
-            told = " ".join(self.better[:MOST_TOLD])
+            told = " ".join(capitalized(s) for s in self.better[:MOST_TOLD])
             out.append(_("Better than take {number}: {what}").format(number=number, what=told))
         if self.worse:
             told = " ".join(self.worse[:MOST_TOLD])

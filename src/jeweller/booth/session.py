@@ -210,7 +210,7 @@ class TakeSession:
             case Moment.STOPPED | Moment.NOBODY:
                 self.stopped_early = not self.track.sounds_along and not self.by_time
                 return self._stop()
-            case Moment.MAY_BE_OVER if self._pending is None:
+            case Moment.MAY_BE_OVER:  # a check that is not done is of less than was heard by now
                 return self._ask_so_far()
         return None
 

@@ -88,8 +88,7 @@ class StopWatch:
     strokes_s: list[float] = field(default_factory=list)  # when something was struck or begun
     first_s: float | None = None  # when something was first heard
     heard_s: float | None = None  # when something was last heard
-    asked_s: float = -math.inf  # when it was last said that it may be over
-    asked_of_s: float = -math.inf  # and of what was heard until when
+    asked_of_s: float = -math.inf  # until when was heard what it was last said of that it may be over
     _floor: list[float] = field(default_factory=list)
     _loud_db: float = -120.0
     _before: list[float] = field(default_factory=list)  # the levels just before
@@ -142,12 +141,7 @@ class StopWatch:
             >= STOP.near_end * (self.due_s - float(self.line.main_notes[0].onset) * self.track.spq)
             - float(self.line.main_notes[-1].duration) * self.track.spq
         )
-        if (
-            quiet >= STOP.ends_s
-            and far_enough
-            and self.heard_s > self.asked_of_s
-            and now_s - self.asked_s >= STOP.again_s
-        ):
-            self.asked_s, self.asked_of_s = now_s, self.heard_s
+        if quiet >= STOP.ends_s and far_enough and self.heard_s > self.asked_of_s:
+            self.asked_of_s = self.heard_s
             return Moment.MAY_BE_OVER
         return Moment.GOES_ON

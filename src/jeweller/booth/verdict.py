@@ -17,7 +17,7 @@ from jeweller.booth.echo import Answer, EchoPhrase, check_answers
 from jeweller.booth.made_up import MadeUp, look_at_made_up
 from jeweller.booth.plan import Help, Music, TakePlan
 from jeweller.booth.session import WantedCheck, is_whole
-from jeweller.errors import JewellerError, TakeError
+from jeweller.errors import Cancelled, JewellerError, TakeError
 from jeweller.features.extraction import HeardAhead, listen_ahead
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.i18n import _
@@ -93,6 +93,7 @@ def check_attempt(
     lost: Sequence[Dropout],
     ahead: HeardAhead | None = None,
     progress: Progress = lambda share, what: None,
+    cancelled: Callable[[], bool] = lambda: False,
 ) -> Checked:
     """Checks a take, or what there is of one that is still recorded, by a copy of it. Raises as `check`."""
     if wanted.part != wanted.path:
@@ -100,7 +101,9 @@ def check_attempt(
             snapshot(wanted.part, wanted.path, lost)
         except OSError as error:
             raise TakeError(_("The recording cannot be read: {error}.").format(error=error)) from error
-    return check(score, wanted.path, terms.options(wanted, lost), progress=progress, ahead=ahead)
+    return check(
+        score, wanted.path, terms.options(wanted, lost), cancelled=cancelled, progress=progress, ahead=ahead
+    )
 
 
 def listen_along(score: str, part: Path, asking: Path, terms: Terms, progress: Progress) -> Checked | None:
@@ -112,12 +115,19 @@ def listen_along(score: str, part: Path, asking: Path, terms: Terms, progress: P
     _score, line, _instrument = open_line(score, terms.plan.options(None, None, terms.instrument))
     low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
     ahead, known_bytes, parent = None, 0, os.getppid()
+    checked: Checked | None = None
     while os.getppid() == parent:
         if asking.exists():
             asked = _asked(asking)
             if asked is None:
                 return None
-            checked = _check_so_far(score, terms, *asked, ahead, progress)
+            try:
+                checked = _check_so_far(score, terms, *asked, ahead, progress, asking.exists)
+            except Cancelled:  # more was heard since
+                continue
+            finally:
+                if asked[0].part != asked[0].path and checked is None:
+                    asked[0].path.unlink(missing_ok=True)
             if checked is not None:
                 return checked
             progress(NOT_OVER, asked[0].path.name)
@@ -140,11 +150,12 @@ def _check_so_far(
     lost: Sequence[Dropout],
     ahead: HeardAhead | None,
     progress: Progress,
+    cancelled: Callable[[], bool],
 ) -> Checked | None:
     """The check of what there is so far where the music is over by it, or the one of a finished take."""
     final = wanted.part == wanted.path
     try:
-        checked = check_attempt(score, terms, wanted, lost, ahead, progress)
+        checked = check_attempt(score, terms, wanted, lost, ahead, progress, cancelled)
     except JewellerError:
         if final:
             raise

@@ -47,7 +47,7 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
     window = Window(open_settings(folder / "desk.ini"), SimulatedSpeaker(), tray, name)
     window.resize(1280, 800)
     window.show()
-    _wait(lambda: True)
+    wait_for(lambda: True)
     window.grab().save(str(folder / "view-opening.png"))
     print(
         _(
@@ -60,9 +60,11 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
         window.loupe.close_review()
         window.loupe_place.open_pair(str(take.score), str(take.take), take.part, take.player)
         if k == 0:
-            _wait(lambda: window.loupe_place.busy.bar.value() > 100 or window.loupe_place.review is not None)
+            wait_for(
+                lambda: window.loupe_place.busy.bar.value() > 100 or window.loupe_place.review is not None
+            )
             window.grab().save(str(folder / "view-checking.png"))
-        _wait(lambda: window.loupe_place.review is not None or bool(window.last_trouble))
+        wait_for(lambda: window.loupe_place.review is not None or bool(window.last_trouble))
         if window.loupe_place.review is None:
             print(
                 _("jeweller: {name}: {last_trouble}").format(
@@ -93,21 +95,22 @@ def _offscreen(name: str, tray: tuple[TrayTake, ...], folder: Path) -> int:
 
 
 def _views(window: Window, folder: Path) -> None:
-    _wait(lambda: window.loupe.listening.model is not None)
+    wait_for(lambda: window.loupe.listening.model is not None)
     window.grab().save(str(folder / "view-loupe-light.png"))
     window.set_theme("dark")
     window.menus.pitch_action.setChecked(True)
-    _wait(lambda: True)
+    wait_for(lambda: True)
     window.grab().save(str(folder / "view-loupe-dark.png"))
     window.menus.pitch_action.setChecked(False)
     window.set_theme("light")
     window.show_keys()
-    _wait(lambda: True)
+    wait_for(lambda: True)
     window.keys_box.grab().save(str(folder / "view-keys.png"))
     window.keys_box.close()
 
 
-def _wait(ready: Callable[[], bool], seconds: float = 120.0) -> None:
+def wait_for(ready: Callable[[], bool], seconds: float = 120.0) -> None:
+    """Lets the window work until something is so, or the time is over."""
     from PySide6.QtTest import QTest
 
     end = time.monotonic() + seconds

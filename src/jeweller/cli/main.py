@@ -83,6 +83,10 @@ def _run(options: argparse.Namespace) -> int:
             return {"make": run_make, "sheet": run_sheet, "look": run_look}[options.command](options)
         if options.command == "explain":
             return _explain(options)
+        if options.command == "demo" and options.booth:
+            from jeweller.cli.demo_booth import run_booth_demo
+
+            return run_booth_demo(Path(options.out) if options.out else None)
         if options.command == "demo":
             from jeweller.cli.demo import run_demo
 

@@ -214,6 +214,9 @@ def _add_demo(commands: Commands) -> None:
         help=_("where pages and pictures go when there is no display (default: a folder it names)"),
     )
     demo.add_argument("--takes", type=int, metavar="N", help=_("only the first N takes of the band"))
+    demo.add_argument(
+        "--booth", action="store_true", help=_("takes being made with a simulated microphone, in the booth")
+    )
 
 
 def _add_open(commands: Commands) -> None:

@@ -18,7 +18,7 @@ from jeweller.assessment.finding import Finding, is_sure
 from jeweller.assessment.settings import AssessmentSettings
 from jeweller.audio.backing import remove_backing
 from jeweller.audio.decode import Recording, decode, file_hash
-from jeweller.errors import ScoreError, SettingError, TakeError
+from jeweller.errors import Cancelled, ScoreError, SettingError, TakeError
 from jeweller.features.extraction import Features, HeardAhead, extract_features
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.grading.scheme import find_scheme
@@ -236,6 +236,8 @@ def check(
     features, tables = _hear(
         recording, Path(take_path).name, line, instrument, options, cancelled, progress, ahead
     )
+    if cancelled():
+        raise Cancelled
     progress(0.9, _("judging"))
     if swung(line) is not line and not tables[-1].clef:
         if tables[-1].followed and tables[-1].line is line:

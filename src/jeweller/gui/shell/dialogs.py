@@ -13,6 +13,11 @@ from jeweller.i18n import N_, _
 
 KEYS = (
     (N_("Ctrl+1, 2, 5, 7"), N_("the loupe, the pattern book, the bench, the ledger")),
+    (N_("Ctrl+3, 4"), N_("warm up, the booth")),
+    (N_("Enter"), N_("booth: begin a take, end it, try again; warm up: listen, stop")),
+    ("S, B", N_("booth: slower; only the bad bar")),
+    ("J, W", N_("booth: join the next bar; wider")),
+    ("F", N_("booth: find the first note")),
     (N_("Space"), N_("play from two beats before the chosen place, or stop")),
     ("T, M, B", N_("the take, the model, one after the other")),
     (N_("[ and ]"), N_("slower, faster")),

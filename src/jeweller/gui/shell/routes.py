@@ -19,6 +19,7 @@ from jeweller.gui.places.place import PlaceView
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.retranslation import retranslate
 from jeweller.i18n import _, ngettext
+from jeweller.library.journal import recover_takes, recovered_sentence
 
 if TYPE_CHECKING:
     from jeweller.gui.places.bench.view import BenchPlace
@@ -197,6 +198,12 @@ class Routes(QMainWindow):
                 split.restoreState(state)
 
     # ---- the library
+
+    def recover_takes(self) -> None:
+        """Makes whole what was recorded when the program ended suddenly, and says so."""
+        told = recovered_sentence(recover_takes(self.library_folder))
+        if told:
+            self.trouble(told)
 
     @property
     def library_folder(self) -> Path:

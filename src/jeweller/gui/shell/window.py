@@ -233,6 +233,7 @@ class Window(Routes):
             ledger=self.ledger,
         )
         self.lay_out_as_left()
+        self.recover_takes()
 
     # ---- look
 
