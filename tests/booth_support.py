@@ -12,7 +12,7 @@ from jeweller.audio.latency import Latency
 from jeweller.audio.microphone import SimulatedMicrophone
 from jeweller.audio.ports import SimulatedSpeaker
 from jeweller.booth.session import TakeSession
-from jeweller.gui.places.booth.model import Stage
+from jeweller.gui.places.booth.model import BoothStage
 from jeweller.gui.shell.app import open_settings
 from jeweller.gui.shell.window import Window
 from jeweller.notation.model import Score
@@ -78,7 +78,9 @@ class BoothCase(WindowCase):
         return session
 
     def verdict(self) -> None:
-        self.wait(lambda: self.model.stage in (Stage.VERDICT, Stage.OWN_VIEW), what="for the verdict")
+        self.wait(
+            lambda: self.model.stage in (BoothStage.VERDICT, BoothStage.OWN_VIEW), what="for the verdict"
+        )
 
     def take(self, **slips: Any) -> None:
         """A whole take."""

@@ -12,7 +12,7 @@ from PySide6.QtTest import QTest
 
 from jeweller.audio.recorder import PART, TakeRecorder
 from jeweller.booth.plan import ClickKind, CountKind, Help
-from jeweller.gui.places.booth.model import Stage
+from jeweller.gui.places.booth.model import BoothStage
 from jeweller.simulator.guest import play_line
 from tests.booth_support import BoothCase
 
@@ -82,7 +82,7 @@ class Takes(BoothCase):
         self.play()
         self.wait(lambda: self.model.runner.session is not None and self.model.runner.session.recording)
         self.window.escape()
-        self.assertEqual(self.model.stage, Stage.READY)
+        self.assertEqual(self.model.stage, BoothStage.READY)
         self.assertEqual(len(self.model.log.takes), 1)
         self.assertFalse(list(self.journal_folder.glob(f"*{PART}")))
 
@@ -156,14 +156,14 @@ class Ladders(BoothCase):
     def test_the_player_says_first_and_both_are_compared(self) -> None:
         self.model.set_own_first(True)
         self.take(wrong=(2, 6))
-        self.assertEqual(self.model.stage, Stage.OWN_VIEW)
+        self.assertEqual(self.model.stage, BoothStage.OWN_VIEW)
         self.assertIsNot(self.booth.pages.currentWidget(), self.booth.loupe)
         self.booth._bar_chosen(0)
         self.booth._bar_chosen(1)
         self.booth.own_view.facets["notes"].click()
         self.booth.own_view.good.setText("the long note, by blowing on")
         QTest.keyClick(self.booth, KEY.Key_Return)
-        self.assertEqual(self.model.stage, Stage.VERDICT)
+        self.assertEqual(self.model.stage, BoothStage.VERDICT)
         told = self.booth.told.text()
         for words in ("Bar 1: both.", "Bar 3: only the check.", "Bar 2: only you (Notes).", "by blowing on"):
             self.assertIn(words, told)
@@ -185,7 +185,7 @@ class Ladders(BoothCase):
             alone = music.line(type(self.model.plan)(bars=phrase.bars))
             sound = play_line(alone, session.track.spq, "flute", 44100, wrong=(1,) if k == 1 else ())
             self.microphones[-1].play(sound, session.began_s + phrase.answer_s)
-        self.wait(lambda: self.model.stage == Stage.ECHO, 60, "for the answers")
+        self.wait(lambda: self.model.stage == BoothStage.ECHO, 60, "for the answers")
         self.assertEqual([a.clean for a in self.model.turns.answers], [True, False, None, True])
         self.assertIn("2 of 4 phrases came back right.", self.booth.answers.text())
 
@@ -203,7 +203,7 @@ class Ladders(BoothCase):
             at = round(k * beat * 44100)
             sound[at : at + len(tone)] += tone.astype(np.float32)
         self.microphones[-1].play(sound, session.downbeat_s)
-        self.wait(lambda: self.model.stage == Stage.ECHO, 60, "for what was heard")
+        self.wait(lambda: self.model.stage == BoothStage.ECHO, 60, "for what was heard")
         self.assertIn("16 notes, 16 of them in time. Besides the chosen notes: E5.", self.model.turns.made_up)
 
     def test_the_first_note_is_found_and_is_no_part_of_the_take(self) -> None:
@@ -216,13 +216,13 @@ class Ladders(BoothCase):
         self.wait(lambda: self.model.finder.last is not None)
         assert self.model.finder.last is not None
         self.assertIn("That is D5; it begins on C5.", self.model.finder.last.sentence)
-        self.wait(lambda: self.model.stage == Stage.READY, what="for the right note")
+        self.wait(lambda: self.model.stage == BoothStage.READY, what="for the right note")
         self.assertFalse(list(self.journal_folder.glob("*.wav")))
 
     def test_first_sight_is_looked_over_played_once_and_leads_on(self) -> None:
         other = self.shelf.add(self.shelf.score(self.piece.id))
         self.model.first_sight()
-        self.assertEqual(self.model.stage, Stage.LOOKING)
+        self.assertEqual(self.model.stage, BoothStage.LOOKING)
         self.take()
         take = self.model.take
         assert take is not None and take.report is not None
@@ -237,7 +237,7 @@ class Faults(BoothCase):
         with mock.patch.object(self.window.devices, "_make", side_effect=OSError("no microphone")):
             self.booth.enter()
         self.assertIn("No microphone can be opened (no microphone).", self.window.last_trouble)
-        self.assertEqual(self.model.stage, Stage.READY)
+        self.assertEqual(self.model.stage, BoothStage.READY)
 
     def test_a_device_that_is_pulled_out_leaves_the_take(self) -> None:
         self.arguments["vanishes_s"] = 7.0
@@ -277,7 +277,7 @@ class Faults(BoothCase):
     def test_nobody_plays(self) -> None:
         self.booth.enter()
         self.counting()
-        self.wait(lambda: self.model.stage != Stage.TAKING, 40)
+        self.wait(lambda: self.model.stage != BoothStage.TAKING, 40)
         self.assertEqual(len(self.model.log.takes), 1)
         assert self.model.take is not None
         self.assertFalse(self.model.take.clean)

@@ -49,6 +49,7 @@ from tests.test_class import fill
 from tests.test_desk import DeskCase
 
 ROOT = Path(__file__).parent.parent
+EVERY_PLACE = ("loupe", "pattern", "warmup", "booth", "bench", "ledger")
 DATA = (
     "First week",
     "A test",
@@ -221,7 +222,7 @@ class Shown(DeskCase):
 
     def every_place(self, window: QWidget) -> list[str]:
         out = []
-        for place in ("pattern", "bench", "ledger"):
+        for place in EVERY_PLACE[1:]:
             self.window.go(place)
             QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
             out += shown(window)
@@ -252,9 +253,10 @@ class Shown(DeskCase):
         self.window.resize(1280, 800)
         self.window.set_large(True)
         ways = {"pattern": [w for w, _said in WAYS], "ledger": ["class", "players", "assigned"]}
+        ways["warmup"] = ["tuner", "tones", "air", "lists"]
         for language in (SOURCE, "de", "es"):
             self.window.set_language(language)
-            for place in ("loupe", "pattern", "bench", "ledger"):
+            for place in EVERY_PLACE:
                 self.window.go(place)
                 for way in ways.get(place, ("",)):
                     if way:
@@ -281,7 +283,7 @@ class Shown(DeskCase):
         with mock.patch.object(i18n, "_catalogue", lambda language: marked):
             self.window.settings.setValue("language", "en_US")
             window = self.make_window()
-            for place in ("loupe", "pattern", "bench", "ledger"):
+            for place in EVERY_PLACE:
                 window.go(place)
                 self.turn(50)
             for kind in KINDS_MADE:
@@ -299,7 +301,7 @@ class Shown(DeskCase):
         self.assertEqual(unknown - {"PDF", "MEI", "MIDI", "MusicXML"}, set())
         own = {*i18n.LANGUAGES.values(), *(i.name for i in instruments()), "Cancel", "Close"}  # Qt's, too
         own |= {
-            t for t in said if t.startswith((" ", ", ")) or t == " range.⟧"
+            t for t in said if t.startswith((" ", ", ", "; ")) or t == " range.⟧"
         }  # pieces of the maker's sentence
         left = {x: outside for x in (*said, *lists) if x not in own and (outside := past_catalogue(x))}
         self.assertEqual(left, {})

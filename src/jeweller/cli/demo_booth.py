@@ -55,7 +55,7 @@ def run_booth_demo(out: Path | None) -> int:
 
 
 def _offscreen(window: Window, folder: Path) -> int:
-    from jeweller.gui.places.booth.model import Stage
+    from jeweller.gui.places.booth.model import BoothStage
 
     model = window.booth.model
     wait_for(lambda: model.music is not None)
@@ -78,7 +78,7 @@ def _offscreen(window: Window, folder: Path) -> int:
         if k == 0:
             wait_for(lambda: model.runner.session is not None and model.runner.session.seconds > 4.0)
             window.grab().save(str(folder / "view-booth-while.png"))
-        wait_for(lambda c=count: len(model.log.takes) > c and model.stage == Stage.VERDICT)  # type: ignore[misc]
+        wait_for(lambda c=count: len(model.log.takes) > c and model.stage == BoothStage.VERDICT)  # type: ignore[misc]
         if len(model.log.takes) == count:
             print(window.last_trouble or _("The take was not finished."))
             return 1

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QPushButton, QWidget
 
 from jeweller.booth.attempts import BoothTake
 from jeweller.booth.ladder import layer_name, layers_for, worst_bar
-from jeweller.gui.places.booth.model import BoothModel, Stage
+from jeweller.gui.places.booth.model import BoothModel, BoothStage
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.i18n import _
 
@@ -38,18 +38,18 @@ class AfterRow(QWidget):
     def refresh(self) -> None:
         """What leads on from the take that is shown."""
         model, take = self.model, self.model.take
-        after = model.stage == Stage.VERDICT
+        after = model.stage == BoothStage.VERDICT
         bar = worst_bar(take) if take is not None else ""
         self.slower.setVisible(after)
         self.bar.setVisible(after and bool(bar) and model.plan.bars != bar)
         self.bar.setText(_("Only bar {bar} (B)").format(bar=bar))
         for button in (self.join, self.wider):
-            button.setVisible(bool(model.plan.bars) and model.stage in (Stage.VERDICT, Stage.READY))
+            button.setVisible(bool(model.plan.bars) and model.stage in (BoothStage.VERDICT, BoothStage.READY))
         layer = self._following(take) if after else ""
         self.layer.setVisible(bool(layer))
         if layer:
             self.layer.setText(_("Next layer: {layer}").format(layer=layer_name(layer)))
-        self.know.setVisible(model.stage == Stage.LOOKING)
+        self.know.setVisible(model.stage == BoothStage.LOOKING)
         self.harder.hide()
         self.setVisible(any(not b.isHidden() for b in self.findChildren(QPushButton)))
 

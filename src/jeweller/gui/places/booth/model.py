@@ -46,7 +46,7 @@ if TYPE_CHECKING:
 LOOK_MS = 50
 
 
-class Stage(StrEnum):
+class BoothStage(StrEnum):
     """What the booth is doing."""
 
     READY = "ready"
@@ -84,7 +84,7 @@ class BoothModel(LadderKeys):
         self.runner.trouble.connect(self._refused)
         self.transport = Transport(devices.speaker)
         self.player: Player | None = None
-        self.stage = Stage.READY
+        self.stage = BoothStage.READY
         self.own_first = settings.value("booth/own_first", "no") == "yes"
         self.place_shown = settings.value("booth/place_shown", "yes") == "yes"
         self.turns = ByTurns(jobs, self.runner, self)
@@ -124,13 +124,13 @@ class BoothModel(LadderKeys):
         )
         self.log, self.rung, self.ladder = TakeLog(), None, None
         self.turns.clear()
-        self.stage = Stage.READY
+        self.stage = BoothStage.READY
         self.changed.emit()
 
     def set_player(self, player: Player | None) -> None:
         self.player = player
         self.log = TakeLog()
-        self.stage = Stage.READY
+        self.stage = BoothStage.READY
         self.changed.emit()
 
     @property
@@ -148,8 +148,8 @@ class BoothModel(LadderKeys):
         self.plan = dataclasses.replace(self.plan, **changes)
         if "bpm" in changes and self.music is not None and self.music.piece:
             self.settings.setValue(f"booth/bpm/{self.music.piece}", self.plan.bpm)
-        if "bars" in changes and self.stage in (Stage.VERDICT, Stage.ECHO):
-            self.stage = Stage.READY
+        if "bars" in changes and self.stage in (BoothStage.VERDICT, BoothStage.ECHO):
+            self.stage = BoothStage.READY
         self.changed.emit()
 
     def set_own_first(self, on: bool) -> None:
@@ -173,16 +173,16 @@ class BoothModel(LadderKeys):
 
     def go(self) -> None:
         """The one key: begins a take, or ends the one that is made."""
-        if self.stage == Stage.TAKING:
+        if self.stage == BoothStage.TAKING:
             self.runner.stop()
             return
-        if self.stage == Stage.LOOKING:
+        if self.stage == BoothStage.LOOKING:
             self.sight.stop()
             self._take()
             return
-        if self.runner.busy or self.stage == Stage.CHECKING:
+        if self.runner.busy or self.stage == BoothStage.CHECKING:
             return
-        if self.stage == Stage.OWN_VIEW:
+        if self.stage == BoothStage.OWN_VIEW:
             return
         if self.music is None:
             self.message.emit(_("Choose a piece first."))
@@ -202,7 +202,7 @@ class BoothModel(LadderKeys):
         except OSError as error:
             self._refused(no_microphone(error))
             return
-        self.stage = Stage.TAKING
+        self.stage = BoothStage.TAKING
         self.turns.forget()
         self.runner.start(
             self.music,
@@ -230,22 +230,22 @@ class BoothModel(LadderKeys):
 
     def cancel(self) -> bool:
         """Gives up what is being done; whether anything was."""
-        if self.stage == Stage.LISTENING:
+        if self.stage == BoothStage.LISTENING:
             self._stop_listening()
-        elif self.stage == Stage.FIRST_NOTE:
+        elif self.stage == BoothStage.FIRST_NOTE:
             self.finder.stop()
-        elif self.stage == Stage.LOOKING:
+        elif self.stage == BoothStage.LOOKING:
             self.sight.stop()
-        elif self.runner.busy or self.stage == Stage.TAKING:
+        elif self.runner.busy or self.stage == BoothStage.TAKING:
             self.runner.cancel()
             self.message.emit(_("Given up; nothing of it is kept."))
-        elif self.stage == Stage.CHECKING:
+        elif self.stage == BoothStage.CHECKING:
             self.jobs.cancel("answers")
-        elif self.stage in (Stage.VERDICT, Stage.ECHO, Stage.OWN_VIEW):
+        elif self.stage in (BoothStage.VERDICT, BoothStage.ECHO, BoothStage.OWN_VIEW):
             pass
         else:
             return False
-        self.stage = Stage.READY
+        self.stage = BoothStage.READY
         self.changed.emit()
         return True
 
@@ -257,12 +257,18 @@ class BoothModel(LadderKeys):
         kept = self.runner.keep()
         if kept is not None:
             self.message.emit(_("The take was ended; it is kept as {path}.").format(path=kept))
-        if self.stage in (Stage.TAKING, Stage.LISTENING, Stage.LOOKING, Stage.CHECKING, Stage.FIRST_NOTE):
-            self.stage = Stage.READY
+        if self.stage in (
+            BoothStage.TAKING,
+            BoothStage.LISTENING,
+            BoothStage.LOOKING,
+            BoothStage.CHECKING,
+            BoothStage.FIRST_NOTE,
+        ):
+            self.stage = BoothStage.READY
             self.changed.emit()
 
     def _refused(self, sentence: str) -> None:
-        self.stage = Stage.READY
+        self.stage = BoothStage.READY
         self.changed.emit()
         self.trouble.emit(sentence)
 
@@ -273,14 +279,14 @@ class BoothModel(LadderKeys):
 
     def _ended(self, session: TakeSession, checked: Checked | None, sentence: str) -> None:
         if self.turns.active:
-            self.stage = Stage.CHECKING
+            self.stage = BoothStage.CHECKING
             self.turns.ended(session)
             self.changed.emit()
             return
         recorded = session.recorded
         kept = recorded is not None and recorded.path.exists()
         if not kept and self.plan.recorded:
-            self.stage = Stage.READY
+            self.stage = BoothStage.READY
             self.changed.emit()
             told = session.trouble or _("Nothing was heard: nobody played, or the microphone is off.")
             self.message.emit(told)
@@ -302,13 +308,13 @@ class BoothModel(LadderKeys):
         elif sentence:
             self.message.emit(sentence)
         if checked is not None and self.own_first and checked.report["followed"]:
-            self.stage = Stage.OWN_VIEW
+            self.stage = BoothStage.OWN_VIEW
         else:
             self._show_verdict(take)
         self.changed.emit()
 
     def _show_verdict(self, take: BoothTake) -> None:
-        self.stage = Stage.VERDICT
+        self.stage = BoothStage.VERDICT
         if self.ladder is not None:
             self.rung = next_rung(self.ladder, self.log.like(self.plan))
             self.plan = self.plan.with_speed(self.rung.bpm)
@@ -318,7 +324,7 @@ class BoothModel(LadderKeys):
     def show(self, number: int) -> None:
         """Another take of the session."""
         if not self.runner.busy and self.log.show(number):
-            self.stage = Stage.VERDICT
+            self.stage = BoothStage.VERDICT
             self.changed.emit()
 
     # ---- the player first
@@ -341,14 +347,14 @@ class BoothModel(LadderKeys):
         if self.music is None or self.runner.busy:
             return
         self._after = after
-        self.stage = Stage.LISTENING
+        self.stage = BoothStage.LISTENING
         job = self.jobs.threaded("booth model", model_of, self.music, self.plan)
         job.done.connect(self._play)
         job.failed.connect(self._refused)
         self.changed.emit()
 
     def _play(self, samples: Any) -> None:
-        if self.stage != Stage.LISTENING:
+        if self.stage != BoothStage.LISTENING:
             return
         self.transport.play([cut(samples, RATE, 0.0, len(samples) / RATE, 1.0, "model")])
         self._listen.start(LOOK_MS)
@@ -359,7 +365,7 @@ class BoothModel(LadderKeys):
         self._listen.stop()
         self.transport.stop()
         after, self._after = self._after, None
-        self.stage = Stage.READY
+        self.stage = BoothStage.READY
         if after is not None:
             after()
         self.changed.emit()
@@ -395,7 +401,7 @@ class BoothModel(LadderKeys):
             self._refused(no_microphone(error))
             return
         self.finder.stop()
-        self.stage = Stage.TAKING
+        self.stage = BoothStage.TAKING
         try:
             start(microphone)
         except (OSError, JewellerError) as error:
@@ -403,7 +409,7 @@ class BoothModel(LadderKeys):
         self.changed.emit()
 
     def _turns_over(self) -> None:
-        self.stage = Stage.ECHO
+        self.stage = BoothStage.ECHO
         self.changed.emit()
 
     # ---- before a take
@@ -419,12 +425,12 @@ class BoothModel(LadderKeys):
         except OSError as error:
             self._refused(no_microphone(error))
             return
-        self.stage = Stage.FIRST_NOTE
+        self.stage = BoothStage.FIRST_NOTE
         self.finder.start(instrument, target, microphone, sounded=sounded)
         self.changed.emit()
 
     def _note_found(self) -> None:
-        self.stage = Stage.READY
+        self.stage = BoothStage.READY
         if self.finder.last is not None:
             self.message.emit(self.finder.last.sentence)
         self.changed.emit()
@@ -434,7 +440,7 @@ class BoothModel(LadderKeys):
         if self.music is None or self.runner.busy:
             return
         self.plan = dataclasses.replace(self.plan, reading="sight", help=Help.ALONE)
-        self.stage = Stage.LOOKING
+        self.stage = BoothStage.LOOKING
         self.sight.look(len(self.music.line(self.plan).bars))
         self.changed.emit()
 

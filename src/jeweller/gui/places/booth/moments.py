@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QLabel, QWidget
 
 from jeweller.booth.session import SessionState, TakeSession
 from jeweller.gui.places.booth.displays import CountDisplay, LevelBar, StrokeRail
-from jeweller.gui.places.booth.model import BoothModel, Stage
+from jeweller.gui.places.booth.model import BoothModel, BoothStage
 from jeweller.gui.places.booth.paper import BoothSheet
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.i18n import _
@@ -44,9 +44,14 @@ class TakeMoments:
     def show_stage(self) -> None:
         """What is seen at all."""
         model, stage = self.model, self.model.stage
-        counted = stage in (Stage.TAKING, Stage.LOOKING, Stage.FIRST_NOTE, Stage.LISTENING)
+        counted = stage in (
+            BoothStage.TAKING,
+            BoothStage.LOOKING,
+            BoothStage.FIRST_NOTE,
+            BoothStage.LISTENING,
+        )
         self.count.setVisible(counted)
-        self.rail.setVisible(stage == Stage.TAKING and model.plan.rhythm_only and model.plan.recorded)
+        self.rail.setVisible(stage == BoothStage.TAKING and model.plan.rhythm_only and model.plan.recorded)
         self.tick()
 
     def tick(self) -> None:
@@ -64,18 +69,18 @@ class TakeMoments:
     def _show_words(self, session: TakeSession | None) -> None:
         model = self.model
         match model.stage:
-            case Stage.LOOKING:
+            case BoothStage.LOOKING:
                 left = max(0, round(model.sight.left_s))
                 self.count.show_count(f"{left}", _("Look it over: key, metre, traps. Then play it once."))
-            case Stage.FIRST_NOTE:
+            case BoothStage.FIRST_NOTE:
                 last = model.finder.last
                 said = last.sentence if last is not None else _("Play the first note and hold it.")
                 self.count.show_count("", said)
-            case Stage.LISTENING:
+            case BoothStage.LISTENING:
                 self.count.show_count("", _("Listen."))
-            case Stage.TAKING if session is not None:
+            case BoothStage.TAKING if session is not None:
                 self._show_count(session, session.track_s)
-            case Stage.TAKING:
+            case BoothStage.TAKING:
                 self.count.show_count("", _("One moment…"))
 
     def _show_level(self, session: TakeSession | None) -> None:
@@ -87,7 +92,7 @@ class TakeMoments:
 
     def _show_state(self, session: TakeSession | None) -> None:
         if session is None:
-            told = _("Checking…") if self.model.stage == Stage.CHECKING else ""
+            told = _("Checking…") if self.model.stage == BoothStage.CHECKING else ""
         elif session.recording:
             minutes, seconds = divmod(int(session.seconds), 60)
             told = _("■ Recording {minutes}:{seconds:02d}").format(minutes=minutes, seconds=seconds)

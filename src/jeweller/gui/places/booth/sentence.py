@@ -64,7 +64,7 @@ class PlanSentence(QWidget):
         while text:
             before, _brace, text = text.partition("{")
             if before:  # its own spaces stand between the words
-                self.row.addWidget(plain(before.replace(" ", "\u00a0")))
+                self.row.addWidget(plain(before))
             key, _brace, text = text.partition("}")
             if key in self.words:
                 self.row.addWidget(self.words[key])

@@ -26,7 +26,7 @@ from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
 from jeweller.gui.places.booth.after_row import AfterRow
 from jeweller.gui.places.booth.menu import fill_more
-from jeweller.gui.places.booth.model import BoothModel, Stage
+from jeweller.gui.places.booth.model import BoothModel, BoothStage
 from jeweller.gui.places.booth.moments import TakeMoments
 from jeweller.gui.places.booth.own_view_page import OwnViewPanel
 from jeweller.gui.places.booth.paper import BoothSheet
@@ -260,7 +260,7 @@ class BoothPlace(QWidget):
 
     def enter(self) -> None:
         """The one key."""
-        if self.model.stage == Stage.OWN_VIEW:
+        if self.model.stage == BoothStage.OWN_VIEW:
             self.own_view.say()
         else:
             self.model.go()
@@ -277,9 +277,9 @@ class BoothPlace(QWidget):
 
     def toggle_play(self) -> None:
         """Space: strikes in rhythm mode, plays the marked take, or the model."""
-        if self.model.stage == Stage.TAKING:
+        if self.model.stage == BoothStage.TAKING:
             self.model.strike()
-        elif self.model.stage == Stage.LISTENING:
+        elif self.model.stage == BoothStage.LISTENING:
             self.model.cancel()
         elif self.pages.currentIndex() == LOUPE and self.loupe.review is not None:
             self.loupe.listening.toggle()
@@ -293,13 +293,13 @@ class BoothPlace(QWidget):
 
     def next_step(self) -> NextStep:
         match self.model.stage:
-            case Stage.TAKING:
+            case BoothStage.TAKING:
                 return _("Stop (Enter)"), self.enter
-            case Stage.LOOKING:
+            case BoothStage.LOOKING:
                 return _("Play now (Enter)"), self.enter
-            case Stage.CHECKING:
+            case BoothStage.CHECKING:
                 return _("Checking…"), lambda: None
-            case Stage.OWN_VIEW:
+            case BoothStage.OWN_VIEW:
                 return _("Show the verdict (Enter)"), self.enter
         if self.model.music is None:
             return _("Choose a piece…"), self.pieces.showPopup
@@ -329,9 +329,9 @@ class BoothPlace(QWidget):
         bars = self.model.music_bars()
         if not 0 <= index < len(bars):
             return
-        if self.model.stage == Stage.OWN_VIEW:
+        if self.model.stage == BoothStage.OWN_VIEW:
             self.own_view.toggle(bars[index])
-        elif self.model.stage in (Stage.READY, Stage.VERDICT) and not self.model.plan.bars:
+        elif self.model.stage in (BoothStage.READY, BoothStage.VERDICT) and not self.model.plan.bars:
             self.model.set_plan(bars=bars[index])
 
     def _mark_bars(self, numbers: list[str]) -> None:
@@ -377,7 +377,7 @@ class BoothPlace(QWidget):
         model, stage = self.model, self.model.stage
         self.sentence.refresh()
         self.moments.show_stage()
-        self.own_view.setVisible(stage == Stage.OWN_VIEW)
+        self.own_view.setVisible(stage == BoothStage.OWN_VIEW)
         self.after.refresh()
         idle = model.music is not None and not model.runner.busy
         for button in (self.first_note, self.listen, self.echo, self.sight):
@@ -398,12 +398,12 @@ class BoothPlace(QWidget):
         model = self.model
         take = model.take
         checked = model.log.checked.get(take.number) if take is not None else None
-        if model.stage == Stage.VERDICT and checked is not None and checked.report["followed"]:
+        if model.stage == BoothStage.VERDICT and checked is not None and checked.report["followed"]:
             self.pages.setCurrentIndex(LOUPE)
             if self._opened is not checked:
                 self._open_review(checked)
             return
-        if model.stage == Stage.ECHO:
+        if model.stage == BoothStage.ECHO:
             self.pages.setCurrentIndex(ANSWERS)
             self.answers.setText(self._answers_text())
             return
@@ -426,9 +426,9 @@ class BoothPlace(QWidget):
                 )
                 paper.show_part(None, self.theme, TextLineSettings(), words)
                 paper.show_line(None)
-        if model.stage != Stage.OWN_VIEW and self.sheet.paper.marked:
+        if model.stage != BoothStage.OWN_VIEW and self.sheet.paper.marked:
             self.sheet.paper.marked = set()
-        if model.stage == Stage.OWN_VIEW and not self.own_view.bars:
+        if model.stage == BoothStage.OWN_VIEW and not self.own_view.bars:
             self.sheet.paper.marked = set()
 
     def _open_review(self, checked: object) -> None:
@@ -457,7 +457,7 @@ class BoothPlace(QWidget):
         """The line over the page: what the take was, what got better, where the ladder leads."""
         model, take = self.model, self.model.take
         told: list[str] = []
-        if model.stage == Stage.VERDICT and take is not None:
+        if model.stage == BoothStage.VERDICT and take is not None:
             told.append(
                 _("Take {number}: {what}. {made}.").format(
                     number=take.number, what=take.sentence, made=take.made
@@ -476,7 +476,7 @@ class BoothPlace(QWidget):
                     told.append(sentence)
                 if piece is not None:
                     self.after.offer_next(piece.title)
-        elif model.stage == Stage.READY and model.music is not None and not model.log.takes:
+        elif model.stage == BoothStage.READY and model.music is not None and not model.log.takes:
             told.append(
                 _("Enter counts you in and records you; what is to be mended is shown after the last note.")
             )

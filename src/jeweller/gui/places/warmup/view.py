@@ -245,6 +245,10 @@ class WarmUpPlace(QWidget):
         self.refresh()
         self.setFocus()
 
+    def choose_way(self, way: str) -> None:
+        """Another page."""
+        self.model.set_way(way)
+
     def enter(self) -> None:
         """The one key: listen or stop; where a move is advised, it was made."""
         self.model.go()
