@@ -202,20 +202,24 @@ def seconds_to_verdict(number: int, pool: WorkerPool) -> float:
         microphone.hurry_s = last - 10.0
         ended: float | None = None
         wanted: WantedCheck | None = None
+        known: dict[str, WantedCheck] = {}
         end = time.monotonic() + 120.0
         while session.state != SessionState.DONE and time.monotonic() < end:
             asked = session.poll()
             if ended is None and microphone.now() >= last:
                 ended = time.monotonic()
             if asked is not None:
-                wanted = asked
+                wanted = known[asked.path.name] = asked
                 ask(folder / "ask", wanted, session.dropouts)
             for news in pool.poll(0.01):
                 if wanted is None:
                     continue
                 if news.state == TaskState.DONE:
-                    session.told(wanted, news.result.report)
-                elif (news.state == TaskState.PROGRESS and news.share < 0) or news.state == TaskState.FAILED:
+                    checked, checked_name = news.result
+                    session.told(known[checked_name], checked.report)
+                elif news.state == TaskState.PROGRESS and news.share < 0:
+                    session.told(known[news.what], None)
+                elif news.state == TaskState.FAILED:
                     session.told(wanted, None)
         if ended is None:
             return float("inf")

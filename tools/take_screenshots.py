@@ -16,21 +16,28 @@ from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
+import numpy as np
 from PIL import Image
 from PySide6.QtTest import QTest
 
 from jeweller.assets import DEMO, GUIDE
 from jeweller.audio.ports import SimulatedSpeaker
+from jeweller.booth.plan import ClickKind
 from jeweller.cli.main import main as run_command
 from jeweller.demo_band import read_band
 from jeweller.documents.page import pdf_to_png
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog
+from jeweller.gui.places.booth.model import BoothStage
 from jeweller.gui.places.loupe.closeup import CloseupPicture
+from jeweller.gui.services.guest import BoothGuest
 from jeweller.gui.shell.app import make_app, open_settings
 from jeweller.gui.shell.window import Window
 from jeweller.instruments.table import require_instrument
 from jeweller.library.assignments import kinds_of
+from jeweller.notation.readers.sandbox import load_score
+from jeweller.repertoire.shelf import Shelf
 
+SPEED = 4.0  # of the simulated devices
 PICTURE = 960  # pixels of the width of a picture in the guide
 TYPED = (
     "T:Harbour song\nM:3/4\nL:1/4\nQ:1/4=96\nK:F\nC | F2 A | !trill!c2 B | A ^G A | _e2 d !foo! | c3 | "
@@ -167,11 +174,6 @@ def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) 
     wait(lambda: bench.hand is not None and bench.hand.take.id in bench.listening.fetched)
     bench.listening.stop()
     shot("bench-light")
-    window.set_theme("dark")
-    bench.list.setCurrentRow(1)
-    wait(lambda: bench.hand is not None and bench.hand.take.id in bench.listening.fetched)
-    shot("bench-dark")
-    window.set_theme("light")
     assert bench.hand is not None
     march = bench.hand.take.piece
     dialog = CriteriaDialog(
@@ -213,10 +215,76 @@ def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) 
     wait((pile / "slips.pdf").exists, 120)
     first = next(k for k, s in enumerate(sorted(line.player for line in bench.lines)) if s == "Bram")
     (target / "slip.png").write_bytes(pdf_to_png((pile / "slips.pdf").read_bytes(), 90)[first])
+    booth_and_warm_up(target)
     guide_pictures(target)
     march, bram = DEMO / "lockkeepers-march.musicxml", DEMO / "02-bram-trumpet.ogg"
     on_paper = str(target / "marked-part.png")
     run_command(["check", str(march), str(bram), "--part", "Trumpet in B♭", "--png", on_paper])
+
+
+def booth_and_warm_up(target: Path) -> None:
+    """A player of the simulated microphone: tuned, recorded, told, tried again."""
+    with tempfile.TemporaryDirectory() as folder:
+        settings = open_settings(Path(folder) / "desk.ini")
+        settings.setValue("library", str(Path(folder) / "library"))
+        guest = BoothGuest(SPEED)
+        speaker = SimulatedSpeaker(speed=SPEED)
+        speaker.silent = False
+        window = Window(settings, speaker, make_microphone=guest.make_microphone)
+        window.resize(1280, 800)
+        window.show()
+
+        def shot(what: str) -> None:
+            QTest.qWait(400)
+            window.statusBar().clearMessage()
+            QTest.qWait(30)
+            window.grab().save(str(target / f"{what}.png"))
+            print(target / f"{what}.png")
+
+        score = load_score(DEMO / "canal-lanterns.musicxml")
+        piece = Shelf(Path(folder) / "library" / "shelf").add(score)
+        window.go("booth")
+        booth, model = window.booth, window.booth.model
+        booth.open_piece(piece.id, "Clarinet in B♭")
+        wait(lambda: model.music is not None and booth.sheet.paper.engraving is not None)
+        warm_up(window, guest)
+        shot("warmup")
+        window.go("booth")
+        guest.visit(model)
+        model.set_plan(click=ClickKind.ON)
+        for k in range(2):
+            booth.enter()
+            if k == 0:
+                wait(lambda: model.runner.session is not None and model.runner.session.seconds > 4.0)
+                shot("booth-while")
+            wait(lambda k=k: len(model.log.takes) > k and model.stage == BoothStage.VERDICT)  # type: ignore[misc]
+        wait(lambda: booth.loupe.paper.engraving is not None)
+        window.set_theme("dark")
+        wait(lambda: True)
+        shot("booth-after")
+        window.close()
+
+
+def warm_up(window: Window, guest: BoothGuest) -> None:
+    """Five notes, a little high, the last of them held."""
+    window.go("warmup")
+    place = window.warmup
+    place.model.set_instrument(require_instrument("clarinet"))
+    place.model.set_walk("five")
+    place.enter()
+    microphone = guest.microphone
+    assert microphone is not None
+    at = 0.4
+    for midi, cents in ((58, 14), (60, 18), (62, 21), (63, 11), (65, 24)):
+        hz = 440.0 * 2 ** ((midi - 69 + cents / 100) / 12)
+        lasts = 9.0 if midi == 65 else 2.6
+        t = np.arange(round(lasts * microphone.rate)) / microphone.rate
+        phase = 2 * np.pi * np.cumsum(hz * 2 ** (2.5 * np.sin(2 * np.pi * 1.1 * t) / 1200)) / microphone.rate
+        edge = np.minimum(1.0, np.minimum(t, lasts - t) / 0.05)
+        sound = 0.2 * edge * (np.sin(phase) + 0.6 * np.sin(3 * phase) + 0.3 * np.sin(5 * phase))
+        microphone.play(sound.astype(np.float32), at)
+        at += 3.0
+    wait(lambda: microphone.now() > at - 1.5)
 
 
 if __name__ == "__main__":

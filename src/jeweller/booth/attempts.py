@@ -13,7 +13,7 @@ from jeweller.assessment.messages import localized
 from jeweller.booth.plan import TakePlan, plan_sentence
 from jeweller.booth.session import is_whole
 from jeweller.i18n import _, ngettext
-from jeweller.phrases import capitalized
+from jeweller.phrases import capitalized, note_name
 from jeweller.report.heard import heard_of
 from jeweller.report_format import ReportFinding, ReportNote, TakeReport
 
@@ -141,7 +141,7 @@ def _notes(report: TakeReport) -> dict[str, ReportNote]:
 def _note_said(old: ReportNote, new: ReportNote) -> str:
     missed = old["verdict"] in ("missed", "not_heard")
     told = _("bar {bar}: {note} is there now.") if missed else _("bar {bar}: {note} is right now.")
-    return told.format(bar=new["bar"], note=new["written"])
+    return told.format(bar=new["bar"], note=note_name(new["written"]))
 
 
 def _further(before: BoothTake, after: BoothTake) -> list[str]:

@@ -263,10 +263,10 @@ class TakeSession:
         self.microphone.stop()
         self.speaker.stop()
 
-    def _drop_pending(self) -> None:
-        if self._pending is not None:
+    def _drop_pending(self, but: WantedCheck | None = None) -> None:
+        if self._pending is not None and self._pending is not but:
             self._pending.path.unlink(missing_ok=True)
-            self._pending = None
+        self._pending = None
 
     def cancel(self) -> None:
         """Gives the take up; nothing is left of it."""
@@ -283,14 +283,13 @@ class TakeSession:
         if wanted.part == wanted.path:
             self.state = SessionState.DONE
             return True
-        if wanted is not self._pending:
+        if report is None or not is_whole(report):
+            if wanted is self._pending:
+                self._pending = None
             with contextlib.suppress(OSError):
                 wanted.path.unlink(missing_ok=True)
             return False
-        if report is None or not is_whole(report):
-            self._drop_pending()
-            return False
-        self._pending = None
+        self._drop_pending(but=wanted)
         assert self._recorder is not None
         gaps = self._recorder.dropouts
         self._silence()

@@ -106,11 +106,13 @@ def check_attempt(
     )
 
 
-def listen_along(score: str, part: Path, asking: Path, terms: Terms, progress: Progress) -> Checked | None:
+def listen_along(
+    score: str, part: Path, asking: Path, terms: Terms, progress: Progress
+) -> tuple[Checked, str] | None:
     """Listens to a take while it is recorded, so that its verdict is there soon after its last note. Each
     check that is asked for by the file `asking` is done; the first that finds the whole music, or the last
-    one asked for, is the result; None where the take was given up. Progress of -1 says that the music is not
-    over yet. Raises as `check`.
+    one asked for, is the result, with the name of the file that was checked; None where the take was given
+    up. Progress of -1 says that the music is not over yet by the file that is named. Raises as `check`.
     """
     _score, line, _instrument = open_line(score, terms.plan.options(None, None, terms.instrument))
     low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
@@ -129,7 +131,7 @@ def listen_along(score: str, part: Path, asking: Path, terms: Terms, progress: P
                 if asked[0].part != asked[0].path and checked is None:
                     asked[0].path.unlink(missing_ok=True)
             if checked is not None:
-                return checked
+                return checked, asked[0].path.name
             progress(NOT_OVER, asked[0].path.name)
             continue
         size = part.stat().st_size if part.exists() else 0

@@ -5,9 +5,11 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QToolButton, QVBoxLayout, QWidget
 
 from jeweller.documents.theme import Theme
+from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.shapes import icon
 from jeweller.i18n import N_, _
 
@@ -33,7 +35,6 @@ PLACES = {
     "loupe": PlaceName(N_("Loupe"), N_("one take looked at closely"), 1),
 }
 WIDTH = 84
-BOLD = 1.1  # how much wider the words are than in the font of the spine
 ICON = 26
 
 
@@ -80,8 +81,9 @@ class Sidebar(QWidget):
         for place, button in self.buttons.items():
             button.setText(_on_lines(_(PLACES[place].word)))
         words = [w for button in self.buttons.values() for w in button.text().split("\n")]
-        widest = max(self.fontMetrics().horizontalAdvance(word) for word in words)
-        width = max(round(WIDTH * points / 11.0), round(BOLD * widest) + 40)
+        metrics = QFontMetrics(font(points, weight=600))  # that of the sheet: it may not be applied yet
+        widest = max(metrics.horizontalAdvance(word) for word in words)
+        width = max(round(WIDTH * points / 11.0), widest + 40)
         self.setFixedWidth(width)
         for place, button in self.buttons.items():
             button.setIcon(icon(place, theme, ICON))

@@ -30,7 +30,6 @@ from jeweller.errors import JewellerError
 from jeweller.gui.places.loupe.place import LoupePlace
 from jeweller.gui.places.loupe.recent import recent_label, recent_pairs
 from jeweller.gui.places.place import PlaceView
-from jeweller.gui.services.devices import Devices
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.dialogs import show_keys, show_sentence
 from jeweller.gui.shell.guide import GuideWindow
@@ -165,6 +164,7 @@ class Window(Routes):
         from jeweller.gui.places.ledger.view import LedgerPlace
         from jeweller.gui.places.pattern_book.view import PatternPlace
         from jeweller.gui.places.warmup.view import WarmUpPlace
+        from jeweller.gui.services.devices import Devices
 
         self._built = True
         self.jobs.threaded("speaker", self.speaker.look).done.connect(self._say_whether_it_sounds)

@@ -32,6 +32,9 @@ class AfterRow(QWidget):
         self.harder = QPushButton()
         self.know = QPushButton(_("I know this tune"))
         self.know.clicked.connect(model.know_it)
+        self.bar.setAccessibleName(_("Only the bar that most is to be mended in"))
+        self.layer.setAccessibleName(_("The next layer"))
+        self.harder.setAccessibleName(_("On to another piece"))
         for button in (self.slower, self.bar, self.join, self.wider, self.layer, self.harder, self.know):
             row.addWidget(button)
 

@@ -44,6 +44,12 @@ class CountDisplay(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QColor(self.theme.ink))
         painter.setFont(font(3.6 * self.points, serif=True, weight=600))
+        if not self.count and not self.beats:
+            painter.setFont(font(1.3 * self.points))
+            words = int(Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap)
+            painter.drawText(QRectF(16, 0, self.width() - 32, self.height()), words, self.under)
+            painter.end()
+            return
         left = QRectF(16, 0, self.width() * 0.5 - 16, self.height())
         painter.drawText(left, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight), self.count)
         right = self.width() * 0.5 + 24

@@ -236,6 +236,7 @@ class BoothModel(LadderKeys):
             self.finder.stop()
         elif self.stage == BoothStage.LOOKING:
             self.sight.stop()
+            self.plan = dataclasses.replace(self.plan, reading="practised")
         elif self.runner.busy or self.stage == BoothStage.TAKING:
             self.runner.cancel()
             self.message.emit(_("Given up; nothing of it is kept."))

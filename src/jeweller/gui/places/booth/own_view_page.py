@@ -53,12 +53,6 @@ class OwnViewPanel(QWidget):
         self.good.setAccessibleName(_("What went well, and how did you do it?"))
         column.addWidget(self.why)
         column.addWidget(self.good)
-        last = FlowRow()
-        self.button = QPushButton(_("Show what the check heard (Enter)"))
-        self.button.setObjectName("next")
-        self.button.clicked.connect(self.say)
-        last.addWidget(self.button)
-        column.addLayout(last)
         self.reasons: dict[str, str] = {}
         self.begin()
 

@@ -21,6 +21,7 @@ from jeweller.booth.track import Track, render_track
 from jeweller.booth.verdict import Terms, ask, give_up, listen_along
 from jeweller.gui.services.devices import Devices, no_microphone
 from jeweller.gui.services.jobs import Job, Jobs
+from jeweller.pipeline.check import Checked
 
 LOOK_MS = 20
 LISTENING = "listening along"
@@ -62,7 +63,8 @@ class TakeRunner(QObject):
         self.session: TakeSession | None = None
         self.prepared: Prepared | None = None
         self.microphone: Microphone | None = None
-        self._wanted: WantedCheck | None = None
+        self._wanted: WantedCheck | None = None  # the newest check that was asked for
+        self._asked: dict[str, WantedCheck] = {}  # all of this take, by the name of the file
         self._asking: Path | None = None
         self._listener: Job | None = None
         self._checked = True
@@ -160,7 +162,7 @@ class TakeRunner(QObject):
         session = self.session
         if session is None:
             return
-        self._wanted = wanted
+        self._wanted = self._asked[wanted.path.name] = wanted
         if self._asking is None:
             if wanted.part == wanted.path:
                 session.told(wanted, None)
@@ -171,16 +173,19 @@ class TakeRunner(QObject):
         except OSError as error:
             self._failed(str(error))
 
-    def _progress(self, share: float, _what: str) -> None:
-        session, wanted = self.session, self._wanted
+    def _progress(self, share: float, name: str) -> None:
+        session, wanted = self.session, self._asked.get(name)
         if share < 0.0 and session is not None and wanted is not None and wanted.part != wanted.path:
             session.told(wanted, None)
 
-    def _told(self, checked: Any) -> None:
-        session, wanted = self.session, self._wanted
-        if session is None or checked is None or wanted is None:
+    def _told(self, told: tuple[Checked, str] | None) -> None:
+        session = self.session
+        if session is None or told is None:
             return
-        if session.told(wanted, checked.report):
+        checked, name = told
+        # The whole music was heard in an earlier part of a take that has ended meanwhile: it is its verdict.
+        wanted = self._wanted if session.state == SessionState.CHECKING else self._asked.get(name)
+        if wanted is not None and session.told(wanted, checked.report):
             self._end(checked, "")
 
     def _failed(self, sentence: str) -> None:
@@ -225,7 +230,7 @@ class TakeRunner(QObject):
         self._timer.stop()
         if checked is None:
             self._let_go()
-        self._asking = self._wanted = self._listener = None
+        self._forget()
         self.ended.emit(session, checked, sentence)
 
     def _let_go(self) -> None:
@@ -233,4 +238,8 @@ class TakeRunner(QObject):
         if self._asking is not None and self.jobs.running(LISTENING):
             with contextlib.suppress(OSError):
                 give_up(self._asking)
+        self._forget()
+
+    def _forget(self) -> None:
         self._asking = self._wanted = self._listener = None
+        self._asked = {}

@@ -31,6 +31,7 @@ class TakeStrip(QWidget):
         self.takes: list[BoothTake] = []
         self.bars: list[str] = []
         self.shown: int | None = None
+        self.untold = False  # the take that is shown keeps its verdict to itself: the player says first
         self.compared: int | None = None
         self.setAccessibleName(_("The takes of this session"))
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -90,7 +91,8 @@ class TakeStrip(QWidget):
         painter.setPen(QPen(QColor(t.faint), 1))
         painter.drawLine(QPointF(inside.left(), rail), QPointF(inside.right(), rail))
         numbers = self._bars_of(take)
-        for f in take.findings:
+        untold = chosen and self.untold
+        for f in take.findings if not untold else ():
             for bar in f["places"] or [f["bar"]]:
                 if bar in numbers:
                     at = (numbers.index(bar) + 0.5) / len(numbers)
@@ -99,7 +101,7 @@ class TakeStrip(QWidget):
         painter.setPen(QColor(t.quiet))
         painter.setFont(font(max(10.0, self.points - 1)))
         words = painter.fontMetrics().elidedText(
-            take.sentence, Qt.TextElideMode.ElideRight, int(inside.width())
+            "…" if untold else take.sentence, Qt.TextElideMode.ElideRight, int(inside.width())
         )
         painter.drawText(
             QRectF(inside.left(), inside.bottom() - line, inside.width(), line),

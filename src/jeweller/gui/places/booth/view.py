@@ -12,7 +12,6 @@ from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QComboBox,
-    QLabel,
     QMenu,
     QPushButton,
     QStackedWidget,
@@ -39,6 +38,7 @@ from jeweller.gui.places.loupe.view import Loupe
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.devices import Devices
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.player_choice import PlayerChoice
 from jeweller.i18n import _
@@ -51,7 +51,7 @@ if TYPE_CHECKING:
     from jeweller.library.library import Library
     from jeweller.library.tables import Player
 
-SHEET, LOUPE, ANSWERS = range(3)
+SHEET, LOUPE = range(2)
 
 
 class BoothPlace(QWidget):
@@ -114,7 +114,6 @@ class BoothPlace(QWidget):
         self.loupe.message.connect(self.message)
         self.loupe.changed.connect(self.changed)
         self.pages.addWidget(self.loupe)
-        self.pages.addWidget(self._answers_page())
         column.addWidget(self.pages, 1)
         column.addLayout(self.moments.foot())
         self.strip = StripArea()
@@ -166,18 +165,6 @@ class BoothPlace(QWidget):
         for button in (self.first_note, self.listen, self.echo, self.sight, self.more):
             row.addWidget(button)
         return row
-
-    def _answers_page(self) -> QWidget:
-        page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(0, 0, 0, 0)
-        self.answers = QLabel()
-        self.answers.setObjectName("sheet")
-        self.answers.setWordWrap(True)
-        self.answers.setAlignment(Qt.AlignmentFlag.AlignTop)
-        column.addWidget(self.answers)
-        column.addStretch(1)
-        return page
 
     # ---- what is chosen
 
@@ -364,6 +351,8 @@ class BoothPlace(QWidget):
             widget.theme, widget.points = theme, points  # type: ignore[attr-defined]
             widget.updateGeometry()
             widget.update()
+        self.told.setFont(font(points))
+        self.own_view.title.setFont(font(points + 1, serif=True, weight=600))
         self.strip.set_size(points)
         self.own_view.set_theme(theme)
         self.sheet.paper.points = points
@@ -389,6 +378,7 @@ class BoothPlace(QWidget):
         self._show_page()
         self._say_what_was_found()
         bars = model.music.bar_numbers if model.music is not None else []
+        self.strip.strip.untold = stage == BoothStage.OWN_VIEW
         self.strip.strip.show_takes(model.log.takes, bars, model.log.shown, self._beside)
         self.strip.setVisible(bool(model.log.takes))
         self.strip.to_newest()
@@ -402,10 +392,6 @@ class BoothPlace(QWidget):
             self.pages.setCurrentIndex(LOUPE)
             if self._opened is not checked:
                 self._open_review(checked)
-            return
-        if model.stage == BoothStage.ECHO:
-            self.pages.setCurrentIndex(ANSWERS)
-            self.answers.setText(self._answers_text())
             return
         self.pages.setCurrentIndex(SHEET)
         wanted = (model.music, model.plan.bars, model.plan.rhythm_only, self.theme, self.points)
@@ -426,9 +412,9 @@ class BoothPlace(QWidget):
                 )
                 paper.show_part(None, self.theme, TextLineSettings(), words)
                 paper.show_line(None)
-        if model.stage != BoothStage.OWN_VIEW and self.sheet.paper.marked:
-            self.sheet.paper.marked = set()
-        if model.stage == BoothStage.OWN_VIEW and not self.own_view.bars:
+        if model.stage == BoothStage.ECHO:
+            self._mark_answers()
+        elif model.stage != BoothStage.OWN_VIEW or not self.own_view.bars:
             self.sheet.paper.marked = set()
 
     def _open_review(self, checked: object) -> None:
@@ -445,13 +431,27 @@ class BoothPlace(QWidget):
             review = Review(found, None)
         self.loupe.show_review(review, str(take.path))
 
-    def _answers_text(self) -> str:
+    def _turns_said(self) -> list[str]:
+        """What came back, and what did not; the bars that did not are marked in the part."""
         turns = self.model.turns
         if turns.made_up:
-            return turns.made_up
-        lines = [echo_sentence(turns.answers)]
-        lines += [_("{bars}: {what}").format(bars=a.bars, what=a.sentence) for a in turns.answers]
-        return "\n".join(lines)
+            return [turns.made_up]
+        told = [echo_sentence(turns.answers)]
+        told += [
+            _("{bars}: {what}").format(bars=a.bars, what=a.sentence) for a in turns.answers if not a.clean
+        ]
+        return told
+
+    def _mark_answers(self) -> None:
+        bars = self.model.music_bars()
+        wrong = {a.bars for a in self.model.turns.answers if not a.clean}
+        inside: set[int] = set()
+        for span in wrong:
+            first, _dash, last = span.partition("-")
+            if first in bars:
+                inside |= set(range(bars.index(first), bars.index(last or first) + 1))
+        self.sheet.paper.marked = inside
+        self.sheet.paper.update()
 
     def _say_what_was_found(self) -> None:
         """The line over the page: what the take was, what got better, where the ladder leads."""
@@ -467,7 +467,9 @@ class BoothPlace(QWidget):
             if compared is not None:
                 before, comparison = compared
                 told += comparison.sentences(before.number)
-            told += model.log.agreement(model.journal)
+            agreed = model.log.agreement(model.journal)
+            if agreed:
+                told = ["\n".join([" ".join(told), *agreed])]
             if model.rung is not None and model.rung.sentence:
                 told.append(model.rung.sentence)
             if self._shelf is not None and take.plan.reading == "sight":
@@ -476,6 +478,8 @@ class BoothPlace(QWidget):
                     told.append(sentence)
                 if piece is not None:
                     self.after.offer_next(piece.title)
+        elif model.stage == BoothStage.ECHO:
+            told = self._turns_said()
         elif model.stage == BoothStage.READY and model.music is not None and not model.log.takes:
             told.append(
                 _("Enter counts you in and records you; what is to be mended is shown after the last note.")

@@ -37,6 +37,7 @@ from jeweller.gui.places.warmup.displays import DaysChart, TendencyChart, Tuning
 from jeweller.gui.places.warmup.model import WAYS, WarmUpModel
 from jeweller.gui.services.devices import Devices
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain, plain_table
 from jeweller.gui.widgets.player_choice import PlayerChoice
@@ -297,6 +298,8 @@ class WarmUpPlace(QWidget):
             widget.theme, widget.points = theme, points
             widget.updateGeometry()
             widget.update()
+        for label in (self.advice, self.moves, self.caution):
+            label.setFont(font(points))
         self.refresh()
 
     def refresh(self) -> None:
