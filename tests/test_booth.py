@@ -120,6 +120,18 @@ class Takes(BoothCase):
             self.assertEqual(take.report["settings"]["support"], "with_model")
         self.assertTrue(session.track.sounds_along)
 
+    def test_who_plays_together_with_the_model_is_judged_without_it(self) -> None:
+        self.arguments["latency_s"] = 0.1
+        self.in_one_room, self.speaker.speed, self.arguments["speed"] = True, 2.0, 2.0
+        self.set_latency(0.1)
+        self.plan(help=Help.TOGETHER, click=ClickKind.OFF)
+        self.take(wrong=(6,))
+        take = self.model.take
+        assert take is not None and take.report is not None
+        self.assertEqual([(f["kind"], f["bar"]) for f in take.findings], [("wrong_note", "3")])
+        self.assertIn("was taken out", " ".join(take.report["take"]["warnings"]))
+        self.assertIn("together with the model", take.made)
+
     def test_a_rhythm_struck_on_the_space_key(self) -> None:
         self.model.set_plan(keys=True, click=ClickKind.OFF, bpm=60.0)
         self.booth.enter()
@@ -189,6 +201,23 @@ class Ladders(BoothCase):
         self.assertEqual([a.clean for a in self.model.turns.answers], [True, False, None, True])
         self.assertIn("2 of 4 phrases came back right. 2:", self.booth.told.text())
         self.assertEqual(self.booth.sheet.paper.marked, {1, 2})
+
+    def test_an_echo_of_the_fingers_is_heard_by_nobody(self) -> None:
+        self.plan(bars="1", click=ClickKind.OFF, bpm=200.0)
+        self.model.echo("fingers")
+        self.wait(lambda: self.model.stage == BoothStage.ECHO, 40, "for its end")
+        self.assertEqual(self.booth.told.text(), "Fingered through to the end.")
+        self.assertFalse(list(self.journal_folder.glob("*.wav")))
+
+    def test_two_bars_of_takes_are_compared_by_a_click(self) -> None:
+        for wrong in ((2,), (), (6,)):
+            self.take(wrong=wrong)
+        self.booth.strip.strip.beside.emit(1)
+        told = self.booth.told.text()
+        self.assertIn("Better than take 1: Bar 1: E5 is right now.", told)
+        self.assertIn("New beside take 1:", told)
+        self.booth.strip.strip.chosen.emit(2)
+        self.assertEqual(self.model.log.shown, 2)
 
     def test_made_up_on_two_notes_only_time_and_notes_count(self) -> None:
         self.model.make_up((72, 74))

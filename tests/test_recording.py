@@ -65,6 +65,16 @@ class Recording(unittest.TestCase):
             take.push(np.zeros(882, np.float32), 0.0201 * (k + 1))
         self.assertEqual(take.finish().dropouts, ())
 
+    def test_a_device_at_another_rate_than_it_says_is_told(self) -> None:
+        long = np.tile(TONE, 4)
+        wrong = SimulatedMicrophone(long, real_time=False, says_rate=48000)
+        take, _ends = self.record(wrong)
+        self.assertIn("delivers 44100 samples a second and says 48000", take.finish().trouble)
+        drops = ((2.0, 0.6), (5.0, 0.6))
+        self.path.unlink()
+        take, _ends = self.record(SimulatedMicrophone(long, real_time=False, drops=drops))
+        self.assertEqual(take.finish().trouble, "")
+
     def test_one_block_that_comes_late_is_no_drop_out(self) -> None:
         take = TakeRecorder(self.path, RATE)
         block = np.zeros(882, np.float32)

@@ -9,7 +9,15 @@ import numpy as np
 from bench.booth import RATE, TONES, tone
 
 from jeweller.instruments.table import instruments, require_instrument
-from jeweller.warmup.tendency import NoteTendency, ToneFollower, advise, after_move, tendencies, tube_length
+from jeweller.warmup.tendency import (
+    NoteTendency,
+    ToneFollower,
+    advise,
+    advise_valves,
+    after_move,
+    tendencies,
+    tube_length,
+)
 from jeweller.warmup.tuner import Tuner
 
 
@@ -73,6 +81,20 @@ class Held(unittest.TestCase):
             follower.push(reading)
         (held,) = follower.finish()
         self.assertEqual((held.written, abs(held.cents) < 0.5), ("A4", True))
+
+
+class Valves(unittest.TestCase):
+    def test_a_valve_that_lies_apart_from_the_open_notes_has_its_own_slide(self) -> None:
+        trumpet = require_instrument("trumpet")
+        first, second = (
+            next(m for m in range(58, 72) if trumpet.valve_drops[trumpet.ways(m)[0].drop] == valve)
+            for valve in ("1", "2")
+        )
+        notes = [NoteTendency(m, "", c, 1.0, 2) for m, c in ((58, 2.0), (first, 24.0), (second, 5.0))]
+        (told,) = advise_valves(notes, trumpet)
+        self.assertIn("With valve 1 it is 22 cents higher than open", told)
+        for other in ("trombone", "clarinet", "snare drum"):
+            self.assertEqual(advise_valves(notes, require_instrument(other)), [])
 
 
 class Moves(unittest.TestCase):

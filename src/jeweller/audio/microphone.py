@@ -55,7 +55,8 @@ class SimulatedMicrophone(Microphone):
     """Plays `samples` (mono, at `rate` a second) into the port.
 
     `latency_s`: silence before them, as of a slow device; `drops`: (second, seconds) of what a device loses,
-    while its clock goes on; `vanishes_s`: when it is pulled out; `endless`: after them it is silent, until
+    while its clock goes on; `vanishes_s`: when it is pulled out; `says_rate`: a rate that it claims and has
+    not; `endless`: after them it is silent, until
     something is played to it (`play`) or a loudspeaker sounds that it hears (`hear`). With `real_time` it
     takes as long as the sound lasts, divided by `speed`; else it is driven by `run`, on a clock of its own.
     """
@@ -73,11 +74,13 @@ class SimulatedMicrophone(Microphone):
         latency_s: float = 0.0,
         drops: Sequence[tuple[float, float]] = (),
         vanishes_s: float | None = None,
+        says_rate: int | None = None,
         endless: bool = False,
     ) -> None:
         import numpy as np
 
-        self.rate, self.real_time, self.speed = rate, real_time, speed
+        self.true_rate, self.real_time, self.speed = rate, real_time, speed
+        self.rate = says_rate or rate
         self.drops, self.vanishes_s, self.endless = tuple(drops), vanishes_s, endless
         self.latency_s = latency_s
         self.hurry_s = 0.0  # until then it goes as fast as it is listened to
@@ -94,7 +97,7 @@ class SimulatedMicrophone(Microphone):
         self._heard_from = 0.0
 
     def now(self) -> float:
-        return (time.monotonic() - self._began) * self.speed if self.real_time else self._at / self.rate
+        return (time.monotonic() - self._began) * self.speed if self.real_time else self._at / self.true_rate
 
     def start(self, push: Push, ended: Callable[[str], None]) -> None:
         self.stop()
@@ -106,10 +109,10 @@ class SimulatedMicrophone(Microphone):
             self._thread.start()
 
     def _play(self) -> None:
-        block_s = round(BLOCK_S * self.rate) / self.rate
+        block_s = round(BLOCK_S * self.true_rate) / self.true_rate
         while not self._stop.is_set():
-            over = self._at / self.rate + block_s  # a block is there when its last frame has sounded
-            if self._at / self.rate < self.hurry_s:
+            over = self._at / self.true_rate + block_s  # a block is there when its last frame has sounded
+            if self._at / self.true_rate < self.hurry_s:
                 self._began = time.monotonic() - over / self.speed
             else:
                 self._stop.wait(max(0.0, over - self.now()) / self.speed)
@@ -121,8 +124,8 @@ class SimulatedMicrophone(Microphone):
 
         if self._push is None or self._ended is None:
             return False
-        first, count = self._at, round(BLOCK_S * self.rate)
-        if self.vanishes_s is not None and first >= self.vanishes_s * self.rate:
+        first, count = self._at, round(BLOCK_S * self.true_rate)
+        if self.vanishes_s is not None and first >= self.vanishes_s * self.true_rate:
             ended, self._push = self._ended, None
             ended(_("The microphone is gone."))
             return False
@@ -131,12 +134,12 @@ class SimulatedMicrophone(Microphone):
             ended("")
             return False
         self._at += count
-        if not any(at <= first / self.rate < at + lost for at, lost in self.drops):
+        if not any(at <= first / self.true_rate < at + lost for at, lost in self.drops):
             with self._mixing:
                 block = self._sound[first : first + count].copy()
             if self.endless:
                 block = np.pad(block, (0, count - len(block)))
-            self._push(block, self._at / self.rate)
+            self._push(block, self._at / self.true_rate)
         return True
 
     def _mix(self, samples: Samples, first: int) -> None:
@@ -149,7 +152,7 @@ class SimulatedMicrophone(Microphone):
     def play(self, samples: Samples, at_s: float) -> None:
         """Somebody plays `samples` (at the microphone's own rate) from a second of its clock on."""
         with self._mixing:
-            first = max(round(at_s * self.rate), self._at)
+            first = max(round(at_s * self.true_rate), self._at)
             self._mix(samples, first)
 
     def hear(self, block: Samples, rate: int, first: int) -> None:
@@ -161,15 +164,17 @@ class SimulatedMicrophone(Microphone):
         if first == 0:
             self._heard_from = self.now() + self.latency_s
         at = self._heard_from + first / rate
-        begin = int(np.ceil(at * self.rate))
-        times = begin / self.rate - at + np.arange(int(len(block) / rate * self.rate)) / self.rate
+        begin = int(np.ceil(at * self.true_rate))
+        times = (
+            begin / self.true_rate - at + np.arange(int(len(block) / rate * self.true_rate)) / self.true_rate
+        )
         heard = np.interp(times, np.arange(len(block)) / rate, block, right=0.0)
         with self._mixing:
             self._mix(heard.astype(np.float32), max(begin, 0))
 
     def run(self, seconds: float) -> None:
         """Plays so many seconds at once (not in real time)."""
-        until = self._at + seconds * self.rate
+        until = self._at + seconds * self.true_rate
         while self._at < until and self._block():
             pass
 
@@ -196,7 +201,7 @@ class KeyMicrophone(SimulatedMicrophone):
         """A key was struck, now."""
         import numpy as np
 
-        t = np.arange(round(STROKE_S * self.rate)) / self.rate
+        t = np.arange(round(STROKE_S * self.true_rate)) / self.true_rate
         stroke = 0.5 * np.sin(2 * np.pi * STROKE_HZ * t) * np.exp(-6.0 * t / STROKE_S)
         self.play(stroke.astype(np.float32), self.now() + BLOCK_S)
 

@@ -16,6 +16,7 @@ import threading
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from statistics import median
 from typing import TYPE_CHECKING
 
 from jeweller.files import sync_folder
@@ -35,6 +36,8 @@ LATE_S = 0.06  # a clock ahead of what came by more than its usual is a drop-out
 SETTLED = 8  # blocks: so long a lag must stand; one late block alone is caught up with
 CLIPPED = 0.999  # of full scale
 SNAPSHOT = ".snapshot.wav"  # ends the name of a copy of what was recorded so far
+PACE_BLOCKS, PACE_WINDOWS = 50, 4  # of blocks: a second; so many ends of them are needed
+PACE_WRONG = 0.015  # of the rate: clocks of devices differ by a hundredth of it at most
 LEAST_S = 0.2  # a shorter piece of sound is no take
 
 
@@ -78,6 +81,33 @@ def _header(rate: int, data_bytes: int) -> bytes:
         b"data",
         data_bytes,
     )
+
+
+@dataclass
+class _Pace:
+    """Whether the device delivers as many frames a second as it says: its lag changes in every window of
+    blocks alike; what is lost now and then is in some of them.
+    """
+
+    rate: int
+    lags: list[tuple[float, float]] = field(default_factory=list)  # (second, lag) at the ends of windows
+    blocks: int = 0
+    frames: int = 0
+
+    def add(self, count: int, at_s: float) -> None:
+        self.blocks, self.frames = self.blocks + 1, self.frames + count
+        if self.blocks % PACE_BLOCKS == 0:
+            self.lags.append((at_s, at_s - self.frames / self.rate))
+
+    @property
+    def rate_found(self) -> float | None:
+        """The rate it really has, frames a second, where that is another; None while it is not known."""
+        if len(self.lags) < PACE_WINDOWS:
+            return None
+        pairs = zip(self.lags, self.lags[1:], strict=False)
+        drifts = sorted((b[1] - a[1]) / (b[0] - a[0]) for a, b in pairs)
+        always = drifts[0] > PACE_WRONG or drifts[-1] < -PACE_WRONG
+        return self.rate * (1.0 - median(drifts)) if always else None
 
 
 @dataclass
@@ -126,6 +156,7 @@ class TakeRecorder:
         self.peak = 0.0  # of the newest block, 0..1
         self.began_s = math.inf  # of the device's clock: when the first frame was there
         self._gaps = _Gaps(rate)
+        self._pace = _Pace(rate)
         self._clipped = self._count = self._unsynced = 0  # samples, samples, bytes
         self._blocks: queue.SimpleQueue[bytes | None] = queue.SimpleQueue()
         self._file = os.open(self.part, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o600)
@@ -149,6 +180,14 @@ class TakeRecorder:
         if not self._gaps.found:  # a block may come late, none comes early: the least says it
             self.began_s = min(self.began_s, at_s - self.seconds)
         self._gaps.add(len(block), at_s)
+        self._pace.add(len(block), at_s)
+        found = self._pace.rate_found
+        if found is not None:
+            self.trouble = _(
+                "The microphone delivers {found:.0f} samples a second and says {rate}: what it records is out "
+                "of tune and out of time. Choose another input."
+            ).format(found=found, rate=self.rate)
+            return
         self._blocks.put((np.clip(block, -1.0, 1.0) * 32767.0).astype("<i2").tobytes())
 
     def _write(self) -> None:

@@ -26,8 +26,12 @@ from jeweller.synthesis.model import play_model
 from jeweller.synthesis.sampler import RATE
 
 Samples = npt.NDArray[np.float32]
-# My turn, your turn, three times: heard and hummed, then fingered, then played.
-ROUNDS = {"ears": N_("listen and sing it back"), "fingers": N_("finger it back"), "song": N_("play it back")}
+# My turn, your turn, three times: by ear, by the fingers, played; the words, and the layer it is.
+ROUNDS = {
+    "ears": (N_("Listen and sing it back"), "sing"),
+    "fingers": (N_("Finger it back, silently"), "fingers"),
+    "song": (N_("Play it back"), "play"),
+}
 
 
 @dataclass(frozen=True, kw_only=True)

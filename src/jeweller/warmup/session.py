@@ -11,7 +11,7 @@ from statistics import median
 from jeweller.i18n import _
 from jeweller.instruments.table import Instrument
 from jeweller.warmup.settings import TONE_LIMITS
-from jeweller.warmup.tendency import HeldTone, NoteTendency, TuningMove, advise, tendencies
+from jeweller.warmup.tendency import HeldTone, NoteTendency, TuningMove, advise, advise_valves, tendencies
 
 
 @dataclass(frozen=True)
@@ -109,6 +109,7 @@ class TuningSession:
                 )
         elif self.enough:
             out.append(_("In tune as a whole. What is left is for lips and ears, note by note."))
+        out += advise_valves(self.notes, self.instrument) if self.enough else []
         if self.moves and self.moves[-1].after is not None:
             last = self.moves[-1]
             out.append(

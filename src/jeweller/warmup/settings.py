@@ -44,6 +44,7 @@ class TendencyLimits:
     settles_s: float = number(0.3, "s", (0, 1), "the beginning of a tone, not counted: it has to find itself")
     sound_m_s: float = number(345.0, "m/s", (330, 360), "sound in a tube warmed by breath, about 23 degrees")
     worth_cents: float = number(5.0, "cents", (1, 20), "nearer is in tune: nobody pulls a slide for less")
+    valve_cents: float = number(8.0, "cents", (3, 30), "from the open notes: less is the lips' doing")
     reach_m: float = number(0.12, "m", (0.02, 0.3), "of tube, farther than anything is pulled")
 
 

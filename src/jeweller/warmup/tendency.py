@@ -206,6 +206,49 @@ def advise(notes: Sequence[NoteTendency], instrument: Instrument) -> TuningMove 
     return TuningMove(instrument.tuning, way, millimetres, before, after, sentence)
 
 
+def advise_valves(notes: Sequence[NoteTendency], instrument: Instrument) -> list[str]:
+    """What to do about single valves whose notes lie otherwise than the open ones, a sentence each; [] where
+    there are no valves or no such notes.
+
+    >>> from jeweller.instruments.table import require_instrument
+    >>> notes = [NoteTendency(58, "C4", 0.0, 1.0, 2), NoteTendency(63, "F4", 20.0, 1.0, 2)]
+    >>> advise_valves(notes, require_instrument("trumpet"))
+    ['With valve 1 it is 20 cents higher than open: pull the slide of valve 1 out by about 10 mm.']
+    """
+    if not instrument.valves:
+        return []
+    by_valves: dict[str, list[NoteTendency]] = {}
+    for note in notes:
+        way = next(iter(instrument.ways(note.midi)), None)
+        if way is not None and not way.side:
+            by_valves.setdefault(instrument.valve_drops[way.drop], []).append(note)
+    plain = by_valves.get("open", [])
+    if not plain:
+        return []
+    told, rest = [], median(t.cents for t in plain)
+    for valve in "123":
+        some = by_valves.get(valve, [])
+        off = median(t.cents for t in some) - rest if some else 0.0
+        if abs(off) < TENDENCY_LIMITS.valve_cents:
+            continue
+        longer = tube_length(instrument, some[0].midi) * (2.0 ** (abs(off) / 1200.0) - 1.0)
+        message = _BY_VALVE[off > 0]
+        millimetres = max(1, round(1000.0 * longer / 2.0))
+        told.append(_(message).format(valve=valve, cents=round(abs(off)), mm=millimetres))
+    return told
+
+
+# by whether it is high
+_BY_VALVE = {
+    True: N_(
+        "With valve {valve} it is {cents} cents higher than open: pull the slide of valve {valve} out by "
+        "about {mm} mm."
+    ),
+    False: N_(
+        "With valve {valve} it is {cents} cents lower than open: push the slide of valve {valve} in by about "
+        "{mm} mm, if it is out; else lip it up."
+    ),
+}
 _BY_MOVE = {
     "out": N_("{cents} cents high as a whole: pull the {slide} out by about {mm} mm, and measure again."),
     "in": N_("{cents} cents low as a whole: push the {slide} in by about {mm} mm, and measure again."),

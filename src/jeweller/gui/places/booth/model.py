@@ -16,9 +16,10 @@ from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 from jeweller.audio.microphone import KeyMicrophone, Microphone, SimulatedMicrophone
 from jeweller.audio.playback import Transport, cut
 from jeweller.booth.attempts import BoothTake
+from jeweller.booth.echo import ROUNDS
 from jeweller.booth.ladder import next_rung
 from jeweller.booth.own_view import OwnView, agree
-from jeweller.booth.plan import Help, Music
+from jeweller.booth.plan import ClickKind, Help, Music
 from jeweller.booth.session import TakeSession
 from jeweller.booth.track import model_of
 from jeweller.documents.parts import instrument_of
@@ -32,6 +33,7 @@ from jeweller.gui.places.booth.turns import ByTurns
 from jeweller.gui.services.devices import Devices, no_microphone
 from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import _
+from jeweller.instruments.care import load_care
 from jeweller.library.journal import PlayerJournal
 from jeweller.notation.performance import perform_part
 from jeweller.synthesis.sampler import RATE
@@ -134,6 +136,15 @@ class BoothModel(LadderKeys):
         self.changed.emit()
 
     @property
+    def cautions(self) -> list[str]:
+        """What to mind before the first take."""
+        try:
+            care = load_care(self._library())
+        except JewellerError:
+            care = load_care(None)
+        return care.cautions_for(self.instrument, "booth") if self.instrument is not None else []
+
+    @property
     def instrument(self) -> Instrument | None:
         return instrument_of(self.music.part) if self.music is not None else None
 
@@ -202,6 +213,11 @@ class BoothModel(LadderKeys):
         except OSError as error:
             self._refused(no_microphone(error))
             return
+        judged = self.plan.click in (ClickKind.ON, ClickKind.FIRST) and not self.plan.keys
+        if judged and self.plan.recorded and self.devices.latency(microphone) is None:
+            self.message.emit(
+                _("The delay of these devices is not measured yet, so clicks are not judged: see “More…”.")
+            )
         self.stage = BoothStage.TAKING
         self.turns.forget()
         self.runner.start(
@@ -379,12 +395,14 @@ class BoothModel(LadderKeys):
 
     # ---- by turns
 
-    def echo(self) -> None:
-        """Phrase by phrase: heard, and answered in the gap."""
+    def echo(self, answered: str = "song") -> None:
+        """Phrase by phrase: heard, and answered in the gap: by ear, by the fingers, played."""
         if self.music is None or self.runner.busy:
             return
-        music = self.music
-        self._by_turns(lambda m: self.turns.echo(music, self.plan, m, self.journal, self._folder()))
+        music, plan = self.music, dataclasses.replace(self.plan, layer=ROUNDS[answered][1], keys=False)
+        self._by_turns(
+            lambda m: self.turns.echo(music, plan, m, self.journal, self._folder()), silent=not plan.recorded
+        )
 
     def make_up(self, chosen: tuple[int, ...]) -> None:
         """Made up on chosen notes (written MIDI numbers), to the click."""
@@ -395,9 +413,9 @@ class BoothModel(LadderKeys):
             lambda m: self.turns.make_up(music, self.plan, m, self.journal, self._folder(), sounding)
         )
 
-    def _by_turns(self, start: Callable[[Microphone], None]) -> None:
+    def _by_turns(self, start: Callable[[Microphone], None], *, silent: bool = False) -> None:
         try:
-            microphone = self.devices.microphone()
+            microphone = SimulatedMicrophone(endless=True) if silent else self.devices.microphone()
         except OSError as error:
             self._refused(no_microphone(error))
             return

@@ -102,7 +102,12 @@ class ByTurns(QObject):
             self.trouble.emit(session.trouble or _("Nothing was heard."))
             return
         downbeat, track_from = session.times()
-        if self._echo is not None:
+        if self._echo is not None and not self._plan.recorded:  # fingered: nobody hears it
+            recorded.path.unlink(missing_ok=True)
+            self.forget()
+            self.answers, self.made_up = [], _("Fingered through to the end.")
+            self.over.emit()
+        elif self._echo is not None:
             job = self.jobs.process(
                 "answers",
                 check_echo,
@@ -114,13 +119,15 @@ class ByTurns(QObject):
                 prepared.track_path,
             )
             job.done.connect(self._answered)
+            job.failed.connect(self.trouble)
+            self.forget()
         else:
             beats = prepared.track.beats
             bpm = 60.0 / (beats[1].at_s - beats[0].at_s) if len(beats) > 1 else self._plan.bpm
             job = self.jobs.process("answers", check_made_up, recorded.path, self._chosen, bpm, downbeat)
             job.done.connect(self._heard)
-        job.failed.connect(self.trouble)
-        self.forget()
+            job.failed.connect(self.trouble)
+            self.forget()
 
     def _answered(self, answers: list[Answer]) -> None:
         self.answers = answers

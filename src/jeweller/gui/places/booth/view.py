@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from jeweller.booth.echo import ROUNDS
 from jeweller.decisions.records import decisions_path
 from jeweller.documents.text_lines import TextLineSettings
 from jeweller.documents.theme import LIGHT, Theme
@@ -38,6 +39,7 @@ from jeweller.gui.places.loupe.view import Loupe
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.devices import Devices
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.shell.menus import add_action
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.player_choice import PlayerChoice
@@ -156,7 +158,7 @@ class BoothPlace(QWidget):
         self.listen.clicked.connect(self.toggle_play)
         self.echo = QPushButton(_("Echo"))
         self.echo.setToolTip(_("Phrase by phrase: the program plays, you answer"))
-        self.echo.clicked.connect(self.model.echo)
+        self.echo.clicked.connect(self._ask_round)
         self.sight = QPushButton(_("First sight"))
         self.sight.setToolTip(_("Look it over for a while, then play it once"))
         self.sight.clicked.connect(self.model.first_sight)
@@ -326,6 +328,13 @@ class BoothPlace(QWidget):
         self.sheet.paper.marked = {bars.index(n) for n in numbers if n in bars}
         self.sheet.paper.update()
 
+    def _ask_round(self) -> None:
+        """How the phrases are answered: by ear, by the fingers, played."""
+        menu = QMenu(self)
+        for key, (words, _layer) in ROUNDS.items():
+            add_action(self, menu, _(words), lambda k=key: self.model.echo(k))
+        menu.popup(self.echo.mapToGlobal(self.echo.rect().bottomLeft()))
+
     def _more(self) -> None:
         menu = QMenu(self)
         fill_more(menu, self)
@@ -484,5 +493,7 @@ class BoothPlace(QWidget):
             told.append(
                 _("Enter counts you in and records you; what is to be mended is shown after the last note.")
             )
+            if model.instrument is not None:
+                told += model.cautions
         self.told.setText(" ".join(told))
         self.told.setVisible(bool(told))
