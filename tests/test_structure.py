@@ -35,6 +35,7 @@ ORDER = [
     "pipeline",
     "library",
     "documents",
+    "practice",
     "booth",
     "demo_band",
     "simulator",

@@ -184,8 +184,8 @@ class TakeRecorder:
         found = self._pace.rate_found
         if found is not None:
             self.trouble = _(
-                "The microphone delivers {found:.0f} samples a second and says {rate}: what it records is out "
-                "of tune and out of time. Choose another input."
+                "The microphone delivers {found:.0f} samples a second and says {rate}: what it records is "
+                "out of tune and out of time. Choose another input."
             ).format(found=found, rate=self.rate)
             return
         self._blocks.put((np.clip(block, -1.0, 1.0) * 32767.0).astype("<i2").tobytes())

@@ -102,6 +102,8 @@ class TakeSession:
     _watch: StopWatch | None = None
     _playback: _Playback | None = None
     _pending: WantedCheck | None = None
+    _finisher: threading.Thread | None = None
+    _asked_at_end: bool = False
     _checks: int = 0
     _last_block_s: float = 0.0  # when the last block came
     _heard_until_s: float = 0.0  # and the time it says it was there: what came later is not known yet
@@ -192,7 +194,9 @@ class TakeSession:
         now = self.microphone.now()
         with self._lock:
             recorder, watch = self._recorder, self._watch
-        if self.state in (SessionState.DONE, SessionState.CHECKING):
+        if self.state == SessionState.CHECKING:
+            return self._finished()
+        if self.state == SessionState.DONE:
             return None
         if recorder is not None and recorder.trouble:
             self.trouble = recorder.trouble
@@ -201,7 +205,8 @@ class TakeSession:
         if not self.trouble and now - self._last_block_s > SILENT_PORT_S * self._pace:
             self.trouble = _("The microphone sends nothing any more.")
         if self.trouble:
-            return self._stop()
+            self._stop()
+            return None
         if watch is None:
             return None
         match watch.look(self._heard_until_s):
@@ -209,7 +214,7 @@ class TakeSession:
                 return None  # what was heard since the check was asked for is silence
             case Moment.STOPPED | Moment.NOBODY:
                 self.stopped_early = not self.track.sounds_along and not self.by_time
-                return self._stop()
+                self._stop()
             case Moment.MAY_BE_OVER:  # a check that is not done is of less than was heard by now
                 return self._ask_so_far()
         return None
@@ -235,13 +240,19 @@ class TakeSession:
         self._pending = WantedCheck(self._recorder.part, copy, *self.times())
         return self._pending
 
-    def stop(self) -> WantedCheck | None:
-        """Ends the take as it is; the check of it that is wanted."""
-        if self.state in (SessionState.DONE, SessionState.CHECKING):
-            return None
-        return self._stop()
+    def stop(self) -> None:
+        """Ends the take as it is; the check of it is asked for when it is on the disk."""
+        if self.state not in (SessionState.DONE, SessionState.CHECKING):
+            self._stop()
 
-    def _stop(self) -> WantedCheck | None:
+    def keep(self) -> Path | None:
+        """Ends the take and waits until it is on the disk; None where nothing was recorded."""
+        self.stop()
+        if self._finisher is not None:
+            self._finisher.join()
+        return self.recorded.path if self.recorded is not None else None
+
+    def _stop(self) -> None:
         self._silence()
         with self._lock:
             recorder, watch = self._recorder, self._watch
@@ -249,10 +260,21 @@ class TakeSession:
         self._drop_pending()
         if recorder is None:
             self.state = SessionState.DONE
-            return None
-        downbeat, track_from = self.times()
+            return
         self.last_note_s = watch.heard_s if watch is not None else None
+        self._finisher = threading.Thread(target=self._finish, args=(recorder,))
+        self._finisher.start()
+
+    def _finish(self, recorder: TakeRecorder) -> None:
+        """The disk is waited for in a thread of its own."""
         self.recorded = recorder.finish(self.trouble)
+
+    def _finished(self) -> WantedCheck | None:
+        """The check of the whole take, once, when it is on the disk."""
+        if self.recorded is None or self._asked_at_end:
+            return None
+        self._asked_at_end = True
+        downbeat, track_from = self.times()
         if self.last_note_s is None and self.recorded.seconds < LEAST_LEAD_S * 2:
             self.state = SessionState.DONE
             self.recorded.path.unlink(missing_ok=True)

@@ -68,6 +68,7 @@ class TakeRunner(QObject):
         self._asking: Path | None = None
         self._listener: Job | None = None
         self._checked = True
+        self._sentence = ""  # why it could not be checked while it was recorded
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._look)
 
@@ -97,7 +98,7 @@ class TakeRunner(QObject):
         ends without. `track` makes another track than that of the plan.
         """
         self.microphone = microphone
-        self._checked = checked
+        self._checked, self._sentence = checked, ""
         job = self.jobs.threaded("track", prepare, music, plan, folder, track)
         job.done.connect(
             lambda prepared: self._begin(prepared, music, plan, path, instrument=instrument, by_time=by_time)
@@ -153,6 +154,7 @@ class TakeRunner(QObject):
         wanted = session.poll()
         if wanted is not None:
             self._ask(wanted)
+            return
         if self.session is session and session.state == SessionState.DONE:  # nothing was recorded
             self._end(None, "")
             return
@@ -166,7 +168,7 @@ class TakeRunner(QObject):
         if self._asking is None:
             if wanted.part == wanted.path:
                 session.told(wanted, None)
-                self._end(None, "")
+                self._end(None, self._sentence)
             return
         try:
             ask(self._asking, wanted, session.dropouts)
@@ -190,21 +192,20 @@ class TakeRunner(QObject):
 
     def _failed(self, sentence: str) -> None:
         """The take could not be checked: it is kept all the same."""
-        session, wanted = self.session, self._wanted
+        session = self.session
         if session is None:
             return
-        if wanted is None or wanted.part != wanted.path:  # while it was still recorded
-            wanted = session.stop()
-        if wanted is not None:
-            session.told(wanted, None)
+        if self._wanted is None or self._wanted.part != self._wanted.path:  # it is still recorded
+            self._sentence, self._asking = sentence, None
+            session.stop()
+            return
+        session.told(self._wanted, None)
         self._end(None, sentence)
 
     def stop(self) -> None:
         """Ends the take as it is, to be checked."""
         if self.session is not None:
-            wanted = self.session.stop()
-            if wanted is not None:
-                self._ask(wanted)
+            self.session.stop()
 
     def cancel(self) -> None:
         """Gives the take up; nothing is left of it."""
@@ -221,9 +222,9 @@ class TakeRunner(QObject):
         self._timer.stop()
         if session is None:
             return None
-        session.stop()
+        kept = session.keep()
         self._let_go()
-        return session.recorded.path if session.recorded is not None else None
+        return kept
 
     def _end(self, checked: Any, sentence: str) -> None:
         session, self.session = self.session, None

@@ -1,0 +1,1 @@
+"""From findings to what to do: remedies by kind, instrument and cause."""

@@ -1,0 +1,135 @@
+"""The remedy table: for a kind of finding, what an instrument is played with and a cause, what to look at,
+what to try first and next, which drill, what to mind. Open JSON (`remedies.json`); a changed copy lies in the
+library, and where a row of it is missing or foreign the shipped one stands in.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from jeweller.assessment.finding import KINDS
+from jeweller.errors import SettingError
+from jeweller.files import json_text, write_bytes
+from jeweller.i18n import _
+from jeweller.instruments.table import Instrument
+
+SHIPPED = Path(__file__).parent / "remedies.json"
+HANDS = ("valves", "slide", "flute", "recorder", "reed", "mallets", "sticks", "other")
+DRILLS = (
+    "switch",
+    "slow_bar",
+    "from_safe",
+    "octaves",
+    "one_note",
+    "say_scale",
+    "reminders",
+    "count_clap",
+    "breaths",
+    "far_slow_click",
+    "point_way",
+    "shrinking",
+    "grace_without",
+    "trill_slow",
+    "long_tones",
+    "none",
+)
+MOST_WORDS = 240  # characters of a sentence
+
+
+@dataclass(frozen=True, kw_only=True)
+class Remedy:
+    """A row: kinds of finding, what the instrument is played with, the cause ("" any), and what to do."""
+
+    kinds: tuple[str, ...]
+    hands: tuple[str, ...]
+    cause: str = ""
+    look: str
+    first: str
+    next: str
+    drill: str
+    caution: str = ""
+
+    @property
+    def name(self) -> str:
+        """By which a changed row is known again: what it is for, not what it says."""
+        return f"{' '.join(self.kinds)}|{' '.join(self.hands)}|{self.cause}"
+
+
+@dataclass(frozen=True)
+class RemedyTable:
+    """`rows` in the order in which they are tried; `foreign` names what could not be used of a changed
+    table.
+    """
+
+    rows: tuple[Remedy, ...]
+    foreign: tuple[str, ...] = ()
+
+    def remedies_for(self, kind: str, instrument: Instrument, cause: str | None = None) -> list[Remedy]:
+        """What to try, the row for this cause before the one for any; never empty.
+
+        >>> from jeweller.instruments.table import require_instrument
+        >>> table, horn = load_remedies(None), require_instrument("horn")
+        >>> [r.drill for r in table.remedies_for("missed_accidental", horn, "previous_key")]
+        ['say_scale', 'reminders']
+        """
+        hands = instrument.hands
+        fitting = [r for r in self.rows if kind in r.kinds and hands in r.hands]
+        own = [r for r in fitting if cause and r.cause == cause]
+        return [*own, *(r for r in fitting if not r.cause)]
+
+
+def load_remedies(library: Path | None) -> RemedyTable:
+    """The table of a library over the shipped one. Raises SettingError where the library's cannot be read at
+    all.
+    """
+    shipped = _read(json.loads(SHIPPED.read_text(encoding="utf-8")))[0]
+    path = library / "remedies.json" if library is not None else None
+    if path is None or not path.exists():
+        return RemedyTable(tuple(shipped))
+    try:
+        rows, foreign = _read(json.loads(path.read_text(encoding="utf-8")))
+    except (OSError, ValueError, TypeError, AttributeError) as error:
+        raise SettingError(
+            _("{name} is no table of remedies: {error}.").format(name=path, error=error)
+        ) from error
+    changed = {r.name: r for r in rows}
+    known = {r.name for r in shipped}
+    own = [r for r in rows if r.name not in known]
+    return RemedyTable((*own, *(changed.get(r.name, r) for r in shipped)), tuple(foreign))
+
+
+def _read(data: Any) -> tuple[list[Remedy], list[str]]:
+    """(rows that can be used, what cannot). Raises ValueError where it is no table."""
+    if not isinstance(data, dict) or not isinstance(data.get("rows"), list):
+        raise ValueError(_("it has no rows"))
+    rows, foreign = [], []
+    for number, row in enumerate(data["rows"], 1):
+        try:
+            rows.append(_row(row))
+        except (ValueError, KeyError, TypeError) as error:
+            foreign.append(_("row {number}: {error}").format(number=number, error=error))
+    return rows, foreign
+
+
+def _row(row: Any) -> Remedy:
+    kinds, hands = tuple(row["kinds"]), tuple(row["hands"])
+    unknown = [*(k for k in kinds if k not in KINDS), *(h for h in hands if h not in HANDS)]
+    if unknown or row["drill"] not in DRILLS:
+        raise ValueError(_("{what} is not known").format(what=", ".join(unknown) or row["drill"]))
+    texts = {
+        name: str(row.get(name, "")).strip()[:MOST_WORDS] for name in ("look", "first", "next", "caution")
+    }
+    if not texts["first"]:
+        raise ValueError(_("it says nothing to try"))
+    return Remedy(kinds=kinds, hands=hands, cause=str(row.get("cause", "")), drill=row["drill"], **texts)
+
+
+def save_remedies(library: Path, rows: Sequence[Remedy]) -> None:
+    """Keeps changed rows in the library. Raises OSError."""
+    data = {"rows": [dataclasses.asdict(r) for r in rows]}
+    write_bytes(library / "remedies.json", json_text(data).encode("utf-8"))
