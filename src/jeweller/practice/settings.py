@@ -1,0 +1,37 @@
+"""The numbers of practising, each with unit, bounds and reason."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jeweller.setting import number
+
+
+@dataclass(frozen=True, kw_only=True)
+class PolishLimits:
+    """`practice.polish`: how the minutes are shared out."""
+
+    warm_share: float = number(0.15, "share", (0, 0.5), "of the minutes, to warm up")
+    fun_share: float = number(0.15, "share", (0, 0.5), "of the minutes, for something enjoyed, at the end")
+    least_min: int = number(2, "minutes", (1, 10), "of a drill: less is no practice")
+    most_min: int = number(6, "minutes", (2, 20), "of a drill: more tires, and is not better")
+    most_things: int = number(4, "things", (1, 10), "to work at in one go")
+    lips_min: int = number(8, "minutes", (3, 20), "of playing, then the lips rest")
+    tries: int = number(2, "sessions", (1, 5), "without help, then the next row of the table")
+    slowest_bpm: float = number(40.0, "beats a minute", (20, 60), "slower falls apart")
+
+
+POLISH = PolishLimits()
+
+
+@dataclass(frozen=True, kw_only=True)
+class SpacingLimits:
+    """`practice.spacing`: when something comes again. The interval doubles with each time it was right and
+    falls back to the first where it was not (boxes of a card file, Leitner 1972).
+    """
+
+    first_days: int = number(1, "days", (1, 7), "after something was shaky")
+    most_days: int = number(32, "days", (4, 120), "between two times: a month, and a season is forgotten")
+
+
+SPACING = SpacingLimits()

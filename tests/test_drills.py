@@ -1,0 +1,90 @@
+"""Drills made of the place a finding was heard in: each is music that the check can follow."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any, cast
+
+from jeweller.errors import DrillError
+from jeweller.instruments.table import require_instrument
+from jeweller.notation.model import Part
+from jeweller.notation.performance import perform_part
+from jeweller.practice.drills import DRILLS, make_drill
+from jeweller.practice.remedies import load_remedies
+from jeweller.report_format import ReportFinding
+from tests.support import part_of
+
+MUSIC = (
+    "Bb4/1 C5/1 D5/1 Eb5/1 | {G5}F5/2 Eb5/1.5 D5/.5 | D5/2t r/2 | Bb4/1 D5/1 F5/1 Eb5/1( | D5/1 C5/1) Bb4/2"
+)
+
+
+def at(bar: str, beat: float = 1.0, kind: str = "wrong_note") -> ReportFinding:
+    return cast(ReportFinding, {"kind": kind, "bar": bar, "beat": beat, "pass": 1, "notes": []})
+
+
+class Drills(unittest.TestCase):
+    def make(
+        self, kind: str, bar: str = "2", beat: float = 1.0, instrument: str = "flute", **options: Any
+    ) -> Part:
+        part = part_of(MUSIC, fifths=-2, **options)
+        drill = make_drill(kind, part, at(bar, beat), require_instrument(instrument))
+        self.assertTrue(drill.title and drill.how)
+        line = perform_part("", drill.part)  # a take of it can be checked
+        self.assertEqual(len({n.id for n in line.notes}), len(line.notes))
+        for bar_ in drill.part.bars:
+            self.assertLessEqual(sum(n.duration for n in bar_.notes if not n.chord), bar_.metre.length)
+        return drill.part
+
+    def names(self, part: Part) -> list[str]:
+        return [n.pitch.name for b in part.bars for n in b.notes if n.pitch is not None]
+
+    def test_every_drill_of_the_table_can_be_made(self) -> None:
+        wanted = {r.drill for r in load_remedies(None).rows} - {"none"}
+        self.assertEqual(wanted, set(DRILLS))
+        for kind in DRILLS:
+            self.make(kind)
+
+    def test_the_two_notes_in_turn(self) -> None:
+        self.assertEqual(set(self.names(self.make("switch", "1", 4.0))), {"D5", "E♭5"})
+
+    def test_its_rhythm_on_one_note(self) -> None:
+        part = self.make("one_note", "2", 3.0)
+        self.assertEqual(set(self.names(part)), {"E♭5"})
+        self.assertEqual([float(n.duration) for n in part.bars[0].notes], [2.0, 1.5, 0.5])
+
+    def test_without_the_grace_note_then_with_it(self) -> None:
+        part = self.make("grace_without")
+        self.assertEqual([any(n.grace for n in b.notes) for b in part.bars], [False, True])
+
+    def test_the_trill_from_its_note_in_the_key(self) -> None:
+        self.assertEqual(set(self.names(self.make("trill_slow", "3"))), {"D5", "E♭5"})
+
+    def test_reminders_stand_before_every_altered_note(self) -> None:
+        part = self.make("reminders", "1")
+        signs = [n.accidental for n in part.bars[0].notes]
+        self.assertEqual(signs, ["flat", None, None, "flat"])
+
+    def test_the_scale_is_that_of_the_place(self) -> None:
+        names = {n[:-1] for n in self.names(self.make("say_scale"))}
+        self.assertEqual(names, {"B♭", "C", "D", "E♭", "F", "G", "A"})
+
+    def test_octaves_stay_on_the_instrument(self) -> None:
+        low = self.names(self.make("octaves", "1", 1.0))
+        self.assertEqual(set(low), {"B♭4", "B♭5"})  # the flute has no B♭3
+
+    def test_slurs_lead_up_from_a_safe_note(self) -> None:
+        part = self.make("from_safe", "4", 3.0)
+        notes = [n for b in part.bars for n in b.notes]
+        self.assertEqual([bool(n.slur_starts) for n in notes][:2], [True, False])
+        self.assertLess(cast(Any, notes[0].pitch).midi, cast(Any, notes[1].pitch).midi)
+
+    def test_what_cannot_be_made_is_said(self) -> None:
+        with self.assertRaisesRegex(DrillError, "There is no drill"):
+            make_drill("none", part_of(MUSIC), at("1"), require_instrument("flute"))
+        with self.assertRaises(DrillError):
+            make_drill("switch", part_of("C5/4 | r/4"), at("2"), require_instrument("flute"))
+
+
+if __name__ == "__main__":
+    unittest.main()
