@@ -130,8 +130,10 @@ class DeviceSpeaker(Speaker):
             devices = miniaudio.Devices(self._backends).get_playbacks()
         except miniaudio.MiniaudioError as error:
             raise OSError(str(error)) from error
-        if not any(self._backends or not str(d["name"]).startswith(DISCARDS) for d in devices):
+        usable = [d for d in devices if self._backends or not str(d["name"]).startswith(DISCARDS)]
+        if not usable:
             raise OSError(_("no output device"))
+        self.name = str(usable[0]["name"])  # the usual one stands first: the delay is kept by it
         self._device: miniaudio.PlaybackDevice | None = None
 
     def start(self, rate: int, pull: Pull) -> None:
