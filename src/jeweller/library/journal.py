@@ -50,7 +50,11 @@ class PlayerJournal:
             os.close(file)
 
     def entries(self, kind: str) -> list[dict[str, Any]]:
-        """The entries of a kind, oldest first. A line that was cut off by a crash is passed over."""
+        """The entries of a kind, oldest first."""
+        return [e for e in self.every() if e["kind"] == kind]
+
+    def every(self) -> list[dict[str, Any]]:
+        """All entries, oldest first. A line that was cut off by a crash is passed over."""
         try:
             lines = self.path.read_text(encoding="utf-8", errors="replace").splitlines()
         except OSError:
@@ -61,7 +65,7 @@ class PlayerJournal:
                 entry = json.loads(line)
             except ValueError:
                 continue
-            if isinstance(entry, dict) and entry.get("kind") == kind:
+            if isinstance(entry, dict) and isinstance(entry.get("kind"), str):
                 out.append(entry)
         return out
 

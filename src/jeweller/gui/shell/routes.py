@@ -26,7 +26,10 @@ if TYPE_CHECKING:
     from jeweller.gui.places.booth.view import BoothPlace
     from jeweller.gui.places.ledger.view import LedgerPlace
     from jeweller.gui.places.pattern_book.view import PatternPlace
+    from jeweller.gui.places.practice.model import Source
+    from jeweller.gui.places.practice.view import PracticePlace
     from jeweller.gui.places.warmup.view import WarmUpPlace
+    from jeweller.gui.services.devices import Devices
     from jeweller.library.library import Library
     from jeweller.notation.model import Score
 
@@ -41,6 +44,8 @@ class Routes(QMainWindow):
     ledger: LedgerPlace
     booth: BoothPlace
     warmup: WarmUpPlace
+    practice: PracticePlace
+    devices: Devices
     rooms: dict[str, PlaceView]
     jobs: Jobs
     settings: QSettings
@@ -96,10 +101,39 @@ class Routes(QMainWindow):
         """What a take is looked at with: the booth has one of its own."""
         return self.booth.loupe if self.place == "booth" else self.loupe
 
-    def practise(self, score: Score, part: str) -> None:
-        """Music of the pattern book, in the booth."""
+    def practise(self, score: Score, part: str, bpm: float = 0.0) -> None:
+        """Music of the pattern book or a drill, in the booth; at a speed of its own where it has one."""
         self.go("booth")
         self.booth.open_score(score, part)
+        if bpm:
+            self.booth.model.set_plan(bpm=bpm)
+
+    def takes_to_practise(self) -> list[Source]:
+        """The takes a polish list can be made from: those of the booth, newest first, then what lies under
+        the loupe and on the bench.
+        """
+        from jeweller.gui.places.practice.model import Source
+        from jeweller.library.tray import music_of
+
+        out = []
+        model = self.booth.model
+        for take in reversed(model.log.takes):
+            if take.report is not None and take.report["followed"] and model.music is not None:
+                words = _("Booth, take {number} of “{title}”").format(
+                    number=take.number, title=model.music.title
+                )
+                out.append(Source(words, take.report, model.music.part, model.music.title, model.player))
+        review = self.loupe.review
+        if review is not None and review.report["followed"]:
+            line = review.checked.line
+            out.append(Source(_("The take under the loupe"), review.report, line.part, line.title))
+        library, hand = self.bench.library, self.bench.hand
+        if library is not None and hand is not None and hand.report is not None and hand.report["followed"]:
+            player = library.player(hand.take.player_id) if hand.take.player_id is not None else None
+            line = music_of(library, hand.take)
+            words = _("The take in hand on the bench")
+            out.append(Source(words, hand.report, line.part, line.title, player))
+        return out
 
     def warm_up(self) -> None:
         """Before the music of the booth, with its notes, for who plays it."""

@@ -31,6 +31,7 @@ PLACES = {
     ),
     "booth": PlaceName(N_("Booth"), N_("counted in, recorded, seen at once, tried again"), 4, library=True),
     "bench": PlaceName(N_("Bench"), N_("a tray of takes, gone through"), 5, library=True),
+    "practice": PlaceName(N_("Practice"), N_("what to work at, how, for how many minutes"), 6, library=True),
     "ledger": PlaceName(N_("Ledger"), N_("the class and each player, over time"), 7, library=True),
     "loupe": PlaceName(N_("Loupe"), N_("one take looked at closely"), 1),
 }

@@ -77,7 +77,7 @@ class Window(Routes):
         self.loupe_place.message.connect(self.say)
         self.loupe_place.asked.connect(lambda what: self.show_demo() if what == "demo" else self.show_guide())
         self.loupe_place.trouble.connect(self.trouble)
-        self.loupe_place.changed.connect(self._refresh)
+        self.loupe_place.changed.connect(self.refresh)
         self.loupe_place.wanted.connect(lambda: self.go("loupe") if self.place != "loupe" else None)
         self.loupe = self.loupe_place.view
         self.loupe.change_kind.connect(self._change_menu)
@@ -88,7 +88,7 @@ class Window(Routes):
         if geometry is None or not self.restoreGeometry(geometry):
             self.resize(1280, 800)
         self.lay_out_as_left()
-        self._refresh()
+        self.refresh()
 
     # ---- construction
 
@@ -151,7 +151,8 @@ class Window(Routes):
                 return self.__dict__[name]
             raise AttributeError(name)
 
-    def _say_whether_it_sounds(self, sounds: bool) -> None:
+    def say_whether_it_sounds(self, sounds: bool) -> None:
+        """Once, when the loudspeaker was looked for."""
         if not sounds:
             self.say(_("No sound device: everything works silently."))
 
@@ -159,83 +160,22 @@ class Window(Routes):
         """The places besides the loupe, with all that they load: after the window is there."""
         if self._built:
             return
-        from jeweller.gui.places.bench.view import BenchPlace
-        from jeweller.gui.places.booth.view import BoothPlace
-        from jeweller.gui.places.ledger.view import LedgerPlace
-        from jeweller.gui.places.pattern_book.view import PatternPlace
-        from jeweller.gui.places.warmup.view import WarmUpPlace
-        from jeweller.gui.services.devices import Devices
+        from jeweller.gui.shell.rooms import build_rooms
 
         self._built = True
-        self.jobs.threaded("speaker", self.speaker.look).done.connect(self._say_whether_it_sounds)
-        self.pattern = PatternPlace(
-            self.jobs, self.speaker, self.settings, self.library_folder / "shelf", self.waked_library
-        )
-        self.pattern.message.connect(self.say)
-        self.pattern.trouble.connect(self.trouble)
-        self.pattern.to_loupe.connect(self._compare)
-        self.bench = BenchPlace(
-            self.jobs,
-            self.speaker,
-            self.settings,
-            self.open_library,
-            self.fill_library if self.tray else None,
-        )
-        self.bench.message.connect(self.say)
-        self.bench.trouble.connect(self.trouble)
-        self.bench.to_loupe.connect(self.open_from_bench)
-        self.bench.changed.connect(self._refresh)
-        self.bench.filled.connect(lambda: self.ledger.refresh() if self.place == "ledger" else None)
-        self.bench.change_kind.connect(
-            lambda key: self._menu_at(
-                self.bench.list, kind_menu(self, lambda kind: self.bench.act("change", key, kind=kind))
-            )
-        )
-        self.ledger = LedgerPlace(self.jobs, lambda: self.bench.library)
-        self.ledger.message.connect(self.say)
-        self.ledger.trouble.connect(self.trouble)
-        self.ledger.changed.connect(self._refresh)
-        self.ledger.bench_wanted.connect(lambda: self.go("bench"))
-        self.ledger.to_bench.connect(self.show_on_bench)
-        self.ledger.to_tray.connect(self.show_tray)
-        for page in (self.ledger.assigned, self.ledger.players):
-            page.changed.connect(lambda: setattr(self.bench, "stale", True))
-        self.pattern.give_button.clicked.connect(self.give_out)
-        self.pattern.to_booth.connect(self.practise)
-        self.devices = Devices(self.settings, self.speaker, self.make_microphone, self)
-        self.booth = BoothPlace(
-            self.jobs,
-            self.devices,
-            self.settings,
-            lambda: self.library_folder,
-            lambda: self.bench.library,
-        )
-        self.booth.message.connect(self.say)
-        self.booth.trouble.connect(self.trouble)
-        self.booth.changed.connect(self._refresh)
-        self.booth.handed_in.connect(lambda _take: setattr(self.bench, "stale", True))
-        self.warmup = WarmUpPlace(
-            self.jobs, self.devices, self.settings, lambda: self.library_folder, lambda: self.bench.library
-        )
-        self.warmup.message.connect(self.say)
-        self.warmup.trouble.connect(self.trouble)
-        self.warmup.changed.connect(self._refresh)
-        self.warmup.booth_wanted.connect(lambda: self.go("booth"))
-        self.booth.warm_up_wanted.connect(self.warm_up)
-        for place in (self.warmup, self.pattern, self.booth, self.bench, self.ledger):
-            self.places.addWidget(place)
-            place.set_theme(self.theme, LARGE_PT if self.large else BASE_PT)
-        self.rooms.update(
-            warmup=self.warmup,
-            pattern=self.pattern,
-            booth=self.booth,
-            bench=self.bench,
-            ledger=self.ledger,
-        )
+        self.jobs.threaded("speaker", self.speaker.look).done.connect(self.say_whether_it_sounds)
+        build_rooms(self)
+        self.apply_to_rooms()
         self.lay_out_as_left()
         self.recover_takes()
 
     # ---- look
+
+    def apply_to_rooms(self) -> None:
+        """The places that were built later, in the colours and the size of text of now."""
+        for name, place in self.rooms.items():
+            if name != "loupe":
+                place.set_theme(self.theme, LARGE_PT if self.large else BASE_PT)
 
     def apply_theme(self) -> None:
         app = QApplication.instance()
@@ -252,7 +192,8 @@ class Window(Routes):
 
     # ---- what is open
 
-    def _refresh(self) -> None:
+    def refresh(self) -> None:
+        """What stands at the top, and which entries of the menus can be used, by what is open."""
         pair, review = self.loupe_place.pair, self.loupe_place.review
         title = review.checked.line.title if review is not None else Path(pair.score).stem
         self.words["score"].setText(title if pair.score else _("a score"))
@@ -313,9 +254,9 @@ class Window(Routes):
         self.place = place
         self.places.setCurrentIndex(list(self.rooms).index(place))
         self.spine.show_place(place)
-        self._refresh()
+        self.refresh()
 
-    def _compare(self, path: str, part: str) -> None:
+    def compare_take(self, path: str, part: str) -> None:
         """Music of the pattern book, to be compared with a take."""
         self.loupe_place.criteria = (path, tuple(self.pattern.look.ticks()))
         self.go("loupe")
@@ -424,7 +365,8 @@ class Window(Routes):
 
     # ---- decisions
 
-    def _menu_at(self, widget: QWidget, menu: QMenu) -> None:
+    def menu_at(self, widget: QWidget, menu: QMenu) -> None:
+        """A menu over the middle of a widget."""
         self.kind_menu = menu
         menu.popup(widget.mapToGlobal(widget.rect().center()))
 

@@ -30,6 +30,9 @@ ICON_PATHS = {
     'stroke-linecap="round"/>'
     '<circle cx="-4" cy="-7" r="3" fill="{c}"/><circle cx="5" cy="0" r="3" fill="{c}"/><circle '
     'cx="-1" cy="7" r="3" fill="{c}"/>',
+    "practice": '<path d="M -9 -9 H 9 M -9 -3 H 9 M -9 3 H 3 M -9 9 H -2" fill="none" stroke="{c}" '
+    'stroke-width="1.8" stroke-linecap="round"/><circle cx="7" cy="6" r="4" fill="none" stroke="{c}" '
+    'stroke-width="1.8"/>',
     "ledger": '<path d="M -8 -10 H 8 V 10 H -8 Z M -8 -4 H 8 M -8 2 H 8 M -2 -10 V 10" fill="none" '
     'stroke="{c}" stroke-width="1.8" '
     'stroke-linejoin="round"/>',

@@ -13,6 +13,7 @@ from jeweller.booth.plan import Music, TakePlan
 from jeweller.errors import LedgerError
 from jeweller.i18n import _
 from jeweller.library.journal import PlayerJournal
+from jeweller.practice.polish import thing_of
 
 if TYPE_CHECKING:
     from jeweller.library.library import Library
@@ -108,6 +109,7 @@ def journal_entry(take: BoothTake, music: Music | None) -> dict[str, Any]:
         "clean": take.clean,
         "stopped_at": take.stopped_at,
         "findings": [[f["kind"], f["bar"]] for f in take.findings],
+        "things": sorted({thing_of(f) for f in take.findings}),
         "mark": take.report["mark"]["value"] if take.report is not None else None,
     }
 

@@ -1,0 +1,1 @@
+"""Practice: what to work at, why, how, for how long."""

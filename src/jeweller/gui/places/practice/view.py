@@ -1,0 +1,277 @@
+"""The practice place: today's minutes as a column of cards, each with its drill; printed, or taken to the
+booth.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QSettings, Qt, Signal
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jeweller.documents.engraving import Engraving
+from jeweller.documents.polish_sheet import polish_pdf
+from jeweller.documents.theme import LIGHT, PRINTED, Theme
+from jeweller.errors import JewellerError
+from jeweller.files import write_bytes
+from jeweller.gui.places.loupe.margin import wrapped
+from jeweller.gui.places.place import NextStep
+from jeweller.gui.places.practice.model import MINUTES, PracticeModel, Source
+from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.shell.style import font
+from jeweller.gui.widgets.flow import FlowRow
+from jeweller.gui.widgets.plain import plain
+from jeweller.gui.widgets.shapes import drawn, facet_pixmap
+from jeweller.i18n import _, ngettext
+from jeweller.notation.model import Score
+from jeweller.practice.polish import FUN, REST, PolishItem
+
+if TYPE_CHECKING:
+    pass
+
+DRILL_SCALE = 0.42  # pixels of a page unit
+SHAPE = 20
+
+
+class PolishCard(QFrame):
+    """One thing to work at: why, how, at what speed, how long; its drill beside it. `wanted` asks for the
+    drill in the booth.
+    """
+
+    wanted = Signal()
+
+    def __init__(
+        self, number: int, item: PolishItem, drill: Engraving | None, theme: Theme, points: float
+    ) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 12, 16, 12)
+        row.setSpacing(20)
+        left = QVBoxLayout()
+        head = QHBoxLayout()
+        shape = QLabel()
+        shape.setPixmap(facet_pixmap(item.finding["facet"], theme, SHAPE))
+        head.addWidget(shape, 0, Qt.AlignmentFlag.AlignTop)
+        head.addWidget(wrapped(f"{number}. {item.why}", points, weight=600), 1)
+        left.addLayout(head)
+        for sentence in item.sentences:
+            left.addWidget(wrapped(sentence, points))
+        self.speed = wrapped(
+            ngettext(
+                "{n} minute, from {bpm:.0f} beats a minute",
+                "{n} minutes, from {bpm:.0f} beats a minute",
+                item.minutes,
+            ).format(n=item.minutes, bpm=item.bpm),
+            points,
+            theme.quiet,
+        )
+        left.addWidget(self.speed)
+        left.addStretch(1)
+        row.addLayout(left, 2)
+        right = QVBoxLayout()
+        if item.drill is not None and drill is not None:
+            right.addWidget(wrapped(f"{item.drill.title}. {item.drill.how}", points, theme.quiet))
+            picture = QLabel()
+            scale = DRILL_SCALE * points / 11.0
+            picture.setPixmap(
+                drawn(drill.svg(theme), drill.width * scale, drill.height * scale, self.devicePixelRatioF())
+            )
+            picture.setAccessibleName(item.drill.title)
+            right.addWidget(picture)
+            self.button = QPushButton(_("Practise it in the booth"))
+            self.button.clicked.connect(self.wanted)
+            buttons = FlowRow()
+            buttons.addWidget(self.button)
+            right.addLayout(buttons)
+        right.addStretch(1)
+        row.addLayout(right, 3)
+
+
+class PracticePlace(QWidget):
+    """`to_booth` carries a score, the name of its part and a speed; the others are those of every place."""
+
+    message = Signal(str)
+    trouble = Signal(str)
+    changed = Signal()
+    to_booth = Signal(object, str, float)
+
+    def __init__(
+        self,
+        jobs: Jobs,
+        settings: QSettings,
+        folder: Callable[[], Path],
+        sources: Callable[[], list[Source]],
+    ) -> None:
+        super().__init__()
+        self.model = PracticeModel(jobs, settings, folder, self)
+        self.model.changed.connect(self.refresh)
+        self.model.message.connect(self.message)
+        self.model.trouble.connect(self.trouble)
+        self._sources = sources
+        self.offered: list[Source] = []
+        self.cards: list[PolishCard] = []
+        self.theme, self.points = LIGHT, 11.0
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 4, 16, 8)
+        column.setSpacing(8)
+        row = FlowRow(spacing=8)
+        row.addWidget(plain(_("From")))
+        self.takes = QComboBox()
+        self.takes.setAccessibleName(_("The take to work from"))
+        self.takes.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.takes.setMinimumContentsLength(24)
+        self.takes.activated.connect(self._take_chosen)
+        row.addWidget(self.takes)
+        self.minutes = QComboBox()
+        self.minutes.setAccessibleName(_("The minutes there are"))
+        for n in MINUTES:
+            self.minutes.addItem(_("{minutes} minutes").format(minutes=n), n)
+        self.minutes.activated.connect(lambda _unused: self.model.set_minutes(self.minutes.currentData()))
+        row.addWidget(self.minutes)
+        row.addStretch()
+        self.print_button = QPushButton(_("Print the list…"))
+        self.print_button.clicked.connect(lambda: self.print_list())
+        row.addWidget(self.print_button)
+        column.addLayout(row)
+        self.scroller = QScrollArea()
+        self.scroller.setWidgetResizable(True)
+        self.scroller.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        column.addWidget(self.scroller, 1)
+        self.refresh()
+
+    # ---- what is chosen
+
+    def arrive(self) -> None:
+        """There may be newer takes."""
+        self.offered = self._sources()
+        words = [s.words for s in self.offered]
+        self.takes.clear()
+        self.takes.addItems(words)
+        now = self.model.source
+        same = next((k for k, s in enumerate(self.offered) if now is not None and s.report is now.report), -1)
+        if same >= 0:
+            self.takes.setCurrentIndex(same)
+            self.refresh()
+        elif self.offered:
+            self.takes.setCurrentIndex(0)
+            self.model.choose(self.offered[0])
+        else:
+            self.model.choose(None)
+        self.setFocus()
+
+    def _take_chosen(self, index: int) -> None:
+        if 0 <= index < len(self.offered):
+            self.model.choose(self.offered[index])
+
+    def toggle_play(self) -> None:
+        """Nothing sounds here."""
+
+    def stop_playing(self) -> None:
+        """Nothing sounds here."""
+
+    def next_step(self) -> NextStep:
+        made = self.model.made
+        if made is not None and made.list.items and made.list.items[0].drill is not None:
+            return _("Practise the first thing"), lambda: self.practise(0)
+        return _("Print the list…"), self.print_list
+
+    def practise(self, number: int) -> None:
+        """The drill of an item in the booth; noted, so that it can be seen whether it helped."""
+        found = self.model.drill_score(number)
+        if found is None or self.model.made is None:
+            return
+        part, bpm = found
+        self.model.worked_at(number)
+        drill = self.model.made.list.items[number].drill
+        title = drill.title if drill is not None else ""
+        self.to_booth.emit(Score(title, (part,), ""), part.name, bpm)
+
+    def print_list(self, path: str = "") -> None:
+        """The list on paper."""
+        made, source = self.model.made, self.model.source
+        if made is None or source is None:
+            self.message.emit(_("There is nothing to save yet."))
+            return
+        if not path:
+            name = f"{source.title}.pdf"
+            path, _unused = QFileDialog.getSaveFileName(
+                self, _("Print the list"), str(Path.home() / name), "*.pdf"
+            )
+        if not path:
+            return
+        player = source.player.name if source.player is not None else ""
+        try:
+            write_bytes(Path(path), polish_pdf(made.list, source.title, player, PRINTED))
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self.message.emit(_("Saved: {path}").format(path=path))
+
+    # ---- look
+
+    def set_theme(self, theme: Theme, points: float) -> None:
+        self.theme, self.points = theme, points
+        self.refresh()
+
+    def refresh(self) -> None:
+        """The list as it is."""
+        made = self.model.made
+        self.minutes.setCurrentIndex(max(0, self.minutes.findData(self.model.minutes)))
+        self.print_button.setEnabled(made is not None)
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 8, 0)
+        column.setSpacing(8)
+        self.cards = []
+        if made is None:
+            words = (
+                _("One moment…")
+                if self.model.source is not None
+                else _(
+                    "Make a take in the booth, or check one on the bench: what to work at stands here then, "
+                    "with a drill for each thing, fitted into the minutes there are."
+                )
+            )
+            label = wrapped(words, self.points)
+            label.setFont(font(self.points))
+            column.addWidget(label)
+        else:
+            self._fill(column)
+        column.addStretch(1)
+        self.scroller.setWidget(page)
+        self.changed.emit()
+
+    def _fill(self, column: QVBoxLayout) -> None:
+        made = self.model.made
+        if made is None:
+            return
+
+        def line(words: str, minutes: int = 0) -> None:
+            if minutes:
+                words = f"{words} · " + _("{minutes} minutes").format(minutes=minutes)
+            column.addWidget(wrapped(words, self.points, self.theme.quiet))
+
+        line(made.list.warm_words, made.list.warm_up)
+        for k, (item, drill) in enumerate(zip(made.list.items, made.drills, strict=True)):
+            card = PolishCard(k + 1, item, drill, self.theme, self.points)
+            card.wanted.connect(lambda n=k: self.practise(n))
+            self.cards.append(card)
+            column.addWidget(card)
+            if k in made.list.rests:
+                line(_(REST))
+        if not made.list.items:
+            line(_("Nothing is to be mended in this take."))
+        line(_(FUN), made.list.fun)

@@ -1,0 +1,71 @@
+"""Practice through the real window: from a take of the booth to a list, its drills, and back to the booth."""
+
+from __future__ import annotations
+
+import unittest
+from pathlib import Path
+
+from PySide6.QtWidgets import QLabel
+
+from jeweller.practice.settings import POLISH
+from tests.booth_support import BoothCase
+
+
+class Practising(BoothCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.window.practice.model.source = self.window.practice.model.made = None
+        self.place, self.work = self.window.practice, self.window.practice.model
+
+    def list_of(self, **slips: object) -> None:
+        """A list of a take with slips."""
+        self.window.go("booth")
+        self.take(**slips)
+        self.window.go("practice")
+        self.wait(lambda: self.work.made is not None, what="for the list")
+
+    def said(self) -> str:
+        return "\n".join(label.text() for label in self.place.scroller.findChildren(QLabel))
+
+    def test_with_no_take_it_says_where_one_comes_from(self) -> None:
+        self.window.go("practice")
+        self.assertIn("Make a take in the booth", self.said())
+
+    def test_each_thing_is_a_card_with_its_drill_and_leads_to_the_booth(self) -> None:
+        self.list_of(wrong=(2, 6))
+        (card,) = self.place.cards  # twice the same thing is one thing
+        said = self.said()
+        for words in ("sounded where", "Say the two notes, finger them silently", "The two notes in turn."):
+            self.assertIn(words, said)
+        card.button.click()
+        self.assertEqual(self.window.place, "booth")
+        assert self.model.music is not None
+        self.assertEqual(self.model.music.title, "The two notes in turn")
+        self.assertLess(self.model.plan.bpm, 90.0)
+        self.take()  # a drill is checked like any take
+        assert self.model.take is not None
+        self.assertTrue(self.model.take.clean, self.model.take.findings)
+
+    def test_what_comes_again_is_tried_otherwise(self) -> None:
+        for _k in range(POLISH.tries):
+            self.list_of(wrong=(2,))
+            self.work.worked_at(0)
+        self.list_of(wrong=(2,))
+        self.assertEqual(list(self.work.in_vain().values()), [POLISH.tries])
+
+    def test_another_number_of_minutes_and_a_clean_take(self) -> None:
+        self.list_of()
+        self.assertEqual(self.place.cards, [])
+        self.assertIn("Nothing is to be mended in this take.", self.said())
+        self.work.set_minutes(10)
+        self.wait(lambda: self.work.made is not None and self.work.made.list.minutes == 10)
+
+    def test_the_list_on_paper(self) -> None:
+        self.list_of(wrong=(2,))
+        page = Path(self.folder) / "list.pdf"
+        self.place.print_list(str(page))
+        self.assertEqual(page.read_bytes()[:4], b"%PDF")
+
+
+if __name__ == "__main__":
+    unittest.main()
