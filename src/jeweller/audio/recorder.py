@@ -215,9 +215,7 @@ class TakeRecorder:
 
     def finish(self, trouble: str = "") -> Recorded:
         """Ends the take and gives the file its name. `trouble`: what ended it."""
-        self._blocks.put(None)
-        self._writer.join()
-        os.close(self._file)
+        self.close()
         told = self.trouble or trouble
         dropouts = self.dropouts
         if dropouts:
@@ -227,10 +225,14 @@ class TakeRecorder:
 
     def discard(self) -> None:
         """Ends the take and leaves nothing of it."""
+        self.close()
+        self.part.unlink(missing_ok=True)
+
+    def close(self) -> None:
+        """Ends the take and leaves it as it is, unfinished."""
         self._blocks.put(None)
         self._writer.join()
         os.close(self._file)
-        self.part.unlink(missing_ok=True)
 
 
 def _make_whole(part: Path, path: Path, *, safe: bool = True) -> float:

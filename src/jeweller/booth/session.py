@@ -324,7 +324,11 @@ class TakeSession:
 
 def _let_go(path: Path, recorder: TakeRecorder) -> None:
     """What was recorded goes when the take that was made of it is on the disk; until then both are there."""
-    settle(path)
+    try:
+        settle(path)
+    except OSError:  # the disk refuses it: what was recorded stays, and is found at the next start
+        recorder.close()
+        return
     recorder.discard()
 
 

@@ -71,6 +71,7 @@ def make_drill(kind: str, part: Part, finding: ReportFinding, instrument: Instru
         dataclasses.replace(
             b,
             number=str(k),
+            marks=(),  # its speed is told with the drill
             notes=tuple(dataclasses.replace(n, id=f"d{k}-{i}") for i, n in enumerate(b.notes)),
         )
         for k, b in enumerate(bars, 1)
