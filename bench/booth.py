@@ -221,9 +221,9 @@ def seconds_to_verdict(number: int, pool: WorkerPool) -> float:
                     session.told(known[news.what], None)
                 elif news.state == TaskState.FAILED:
                     session.told(wanted, None)
-        if ended is None:
+        if session.state != SessionState.DONE:
             return float("inf")
-        took = time.monotonic() - ended
+        took = time.monotonic() - ended if ended is not None else 0.0  # while the last note died away
         time.sleep(0.3)  # the part is let go of in a thread
         return took
 

@@ -43,6 +43,8 @@ def extract() -> Catalog:
         catalogue.add(message, None, [("instruments/table.json", 1)])
     for message in care_words():
         catalogue.add(message, None, [("instruments/care.json", 1)])
+    for message in remedy_words():
+        catalogue.add(message, None, [("practice/remedies.json", 1)])
     return catalogue
 
 
@@ -61,6 +63,14 @@ def care_words() -> list[str]:
     table = json.loads((SOURCE / "instruments" / "care.json").read_text(encoding="utf-8"))
     rows = [row for lists in table["lists"].values() for named in lists.values() for row in named]
     return list(dict.fromkeys([*rows, *(c["text"] for c in table["cautions"])]))
+
+
+def remedy_words() -> list[str]:
+    """What the remedy table says: to look at, to try first and next, to mind; its schools."""
+    table = json.loads((SOURCE / "practice" / "remedies.json").read_text(encoding="utf-8"))
+    rows = [row[name] for row in table["rows"] for name in ("look", "first", "next", "caution")]
+    schools = [words for school in table["schools"].values() for words in school.values()]
+    return [w for w in dict.fromkeys([*rows, *schools]) if w]
 
 
 def merged(written: bytes, locale: str, template: Catalog) -> Catalog:
