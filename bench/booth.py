@@ -31,7 +31,7 @@ from jeweller.audio.recorder import PART, TakeRecorder, recover
 from jeweller.booth.echo import check_answers, echo_track
 from jeweller.booth.plan import ClickKind, Music, TakePlan
 from jeweller.booth.session import SessionState, TakeSession, WantedCheck
-from jeweller.booth.track import render_track
+from jeweller.booth.track import prepare
 from jeweller.booth.verdict import Terms, ask, listen_along
 from jeweller.pipeline.workers import Task, TaskState, WorkerPool
 from jeweller.simulator.classroom_lines import scale_of, score_of, tune
@@ -52,6 +52,7 @@ TONES = {  # sizes of the partials
 ASKED = {None: 1.0, 20.0: 2.0}  # noise so many dB below → cents
 A_SECOND, SHARE, LOST_S = 15.0, 0.08, 1.0
 DELAY_MS, VERDICT_S = 3.0, 2.0
+CLICK_HEARD = 0.1  # of the loudspeaker in the microphone
 RECORDING = """
 import sys
 from pathlib import Path
@@ -168,19 +169,19 @@ def played(music: Music, plan: TakePlan, rng: np.random.Generator, seed: int) ->
     return np.interp(at, np.arange(len(heard)) / sampler.RATE, heard).astype(np.float32)
 
 
-def three_minutes(number: int) -> tuple[Music, TakePlan]:
+def three_minutes(number: int, click: ClickKind = ClickKind.START) -> tuple[Music, TakePlan]:
     """A line of three minutes for one of the instruments."""
     rng = np.random.default_rng((19, number))
     table = played_instruments()
     instrument = table[number % len(table)]
     score = score_of(instrument, tune(rng, 10, 64), scale_of(instrument, 0, rng), bpm=84.0)
-    plan = TakePlan(bpm=84.0 + float(rng.uniform(-1, 1)), click=ClickKind.OFF)
+    plan = TakePlan(bpm=84.0 + float(rng.uniform(-1, 1)), click=click)
     return Music(title="Three minutes", part=score.parts[0], score=score), plan
 
 
-def seconds_to_verdict(number: int, pool: WorkerPool) -> float:
+def seconds_to_verdict(number: int, pool: WorkerPool, click: ClickKind) -> float:
     """From the end of the last note to the verdict. All but the last seconds are played in a hurry."""
-    music, plan = three_minutes(number)
+    music, plan = three_minutes(number, click)
     rng = np.random.default_rng((20, number))
     sound = played(music, plan, rng, number)
     loud = np.flatnonzero(np.abs(sound) > 0.05 * np.abs(sound).max())
@@ -188,16 +189,18 @@ def seconds_to_verdict(number: int, pool: WorkerPool) -> float:
         folder = Path(name)
         microphone = SimulatedMicrophone(endless=True)
         noise = rng.normal(0, 1e-4, len(sound) + 20 * RATE).astype(np.float32)
-        session = TakeSession(
-            microphone, SimulatedSpeaker(), render_track(music, plan), music.line(plan), folder / "take.wav"
-        )
-        arguments = (str(music.write(plan, folder)), folder / f"take{PART}", folder / "ask", Terms(plan=plan))
+        prepared = prepare(music, plan, folder)
+        track = prepared.track
+        session = TakeSession(microphone, SimulatedSpeaker(), track, music.line(plan), folder / "take.wav")
+        terms = Terms(plan=plan, track=prepared.track_path if prepared.taken_out else None)
+        arguments = (str(prepared.score), folder / f"take{PART}", folder / "take.ask", terms)
         pool.add([Task(key=number, function=listen_along, arguments=arguments)])
         session.begin()
         while not np.isfinite(session.began_s):
             time.sleep(0.001)
         microphone.play(noise, 0.0)
         microphone.play(sound, session.downbeat_s)
+        microphone.play(CLICK_HEARD * track.samples, session.began_s)
         last = session.downbeat_s + loud[-1] / RATE
         microphone.hurry_s = last - 10.0
         ended: float | None = None
@@ -210,7 +213,7 @@ def seconds_to_verdict(number: int, pool: WorkerPool) -> float:
                 ended = time.monotonic()
             if asked is not None:
                 wanted = known[asked.path.name] = asked
-                ask(folder / "ask", wanted, session.dropouts)
+                ask(folder / "take.ask", wanted, session.dropouts)
             for news in pool.poll(0.01):
                 if wanted is None:
                     continue
@@ -274,6 +277,7 @@ def main() -> None:
     parser.add_argument("--takes", type=int, default=50)
     parser.add_argument("--answers", type=int, default=200)
     parser.add_argument("--kills", type=int, default=50)
+    parser.add_argument("--click", choices=list(ClickKind), default=ClickKind.START, help="of the takes")
     options = parser.parse_args()
     rng, short = np.random.default_rng(19), False
     for noise_db, most in ASKED.items():
@@ -303,13 +307,13 @@ def main() -> None:
         for sentence in said:
             print(f"    {sentence}")
     if options.takes:
-        pool = WorkerPool(workers=1)
-        took = sorted(seconds_to_verdict(k, pool) for k in range(options.takes))
+        pool, click = WorkerPool(workers=1), ClickKind(options.click)
+        took = sorted(seconds_to_verdict(k, pool, click) for k in range(options.takes))
         pool.stop()
         short |= took[-1] > VERDICT_S
         print(
-            f"last note to verdict, takes of three minutes: median {took[len(took) // 2]:.2f} s, worst "
-            f"{took[-1]:.2f} s of {len(took)} (asked {VERDICT_S:g})"
+            f"last note to verdict, takes of three minutes, click {click.value}: median "
+            f"{took[len(took) // 2]:.2f} s, worst {took[-1]:.2f} s of {len(took)} (asked {VERDICT_S:g})"
         )
     raise SystemExit(int(short))
 

@@ -49,7 +49,7 @@ from tests.test_class import fill
 from tests.test_desk import DeskCase
 
 ROOT = Path(__file__).parent.parent
-EVERY_PLACE = ("loupe", "pattern", "warmup", "booth", "bench", "ledger")
+EVERY_PLACE = ("loupe", "pattern", "warmup", "booth", "practice", "bench", "ledger")
 DATA = (
     "First week",
     "A test",

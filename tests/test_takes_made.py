@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import dataclasses
+import tempfile
 import unittest
+from pathlib import Path
 from typing import Any, cast
 
 import numpy as np
@@ -21,10 +23,10 @@ from jeweller.booth.ladder import (
     worst_bar,
 )
 from jeweller.booth.own_view import OwnMark, OwnView, agree
-from jeweller.booth.plan import ClickKind, CountKind, Music, TakePlan, cut_bars
+from jeweller.booth.plan import ClickKind, CountKind, Help, Music, TakePlan, cut_bars
 from jeweller.booth.settings import STOP
 from jeweller.booth.stopping import LevelMeter, Loudness, Moment, StopWatch
-from jeweller.booth.track import Track, render_track
+from jeweller.booth.track import Track, prepare, render_track
 from jeweller.errors import ScoreError
 from jeweller.library.journal import PlayerJournal, forget_player
 from jeweller.notation.model import Score
@@ -70,6 +72,15 @@ class Tracks(unittest.TestCase):
         ]
         self.assertLess(loud[-1], loud[2] / 2)
         self.assertLess(max(loud), 0.2)  # low, for the ears
+
+    def test_what_is_taken_out_of_a_take_before_it_is_heard(self) -> None:
+        def taken_out(**chosen: Any) -> bool:
+            with tempfile.TemporaryDirectory() as folder:
+                return prepare(music(), TakePlan(**chosen), Path(folder)).taken_out
+
+        self.assertFalse(taken_out(click=ClickKind.ON))  # the ear knows clicks
+        self.assertTrue(taken_out(click=ClickKind.ON, keys=True))  # where strokes are all there is to hear
+        self.assertTrue(taken_out(click=ClickKind.OFF, help=Help.TOGETHER))
 
     def test_the_count_in(self) -> None:
         track = render_track(music(), TakePlan(bpm=60.0, count_bars=2))

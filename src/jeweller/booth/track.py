@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
 
 from jeweller.audio.decode import decode
+from jeweller.audio.encode import write_sound
 from jeweller.booth.plan import ClickKind, CountKind, Help, Music, TakePlan
 from jeweller.booth.settings import TRACK
 from jeweller.documents.parts import instrument_of
@@ -193,3 +196,26 @@ def model_of(music: Music, plan: TakePlan) -> Samples:
     line = perform_part(music.title, music.line(plan).part, rhythm_only=music.part.percussion)
     spq = 60.0 / plan.bpm
     return play_model(line, instrument_of(music.part).sound or "flute", lambda q: q * spq).samples
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """What a take needs before it begins: what sounds, the notation file of its bars, the recording of what
+    sounds, and whether that is to be taken out of the take before it is heard. Clicks are no notes to the
+    ear, only to one that listens for strokes alone.
+    """
+
+    track: Track
+    score: Path
+    track_path: Path
+    taken_out: bool
+
+
+def prepare(music: Music, plan: TakePlan, folder: Path, made: Callable[[], Track] | None = None) -> Prepared:
+    """Renders the track of a take and writes what it is checked by. Raises ScoreError, TakeError."""
+    track = made() if made is not None else render_track(music, plan)
+    path = folder / "track.wav"
+    taken_out = track.sounds_along or (plan.rhythm_only and bool(track.clicks_s))
+    if taken_out or made is not None:
+        write_sound(path, track.samples, track.rate)
+    return Prepared(track, music.write(plan, folder), path, taken_out)

@@ -15,7 +15,7 @@ from jeweller.audio.decode import decode
 from jeweller.audio.recorder import PART, Dropout, snapshot
 from jeweller.booth.echo import Answer, EchoPhrase, check_answers
 from jeweller.booth.made_up import MadeUp, look_at_made_up
-from jeweller.booth.plan import Help, Music, TakePlan
+from jeweller.booth.plan import Music, TakePlan
 from jeweller.booth.session import WantedCheck, is_whole
 from jeweller.errors import Cancelled, JewellerError, TakeError
 from jeweller.features.extraction import HeardAhead, listen_ahead
@@ -187,12 +187,3 @@ def check_made_up(
     """What was made up on chosen notes."""
     progress(0.1, "")
     return look_at_made_up(decode(take, HEAR.rate).samples, chosen, bpm, beat_at_s)
-
-
-def help_said(plan: TakePlan) -> str:
-    """What one does before a take with this help; "" where there is nothing to do.
-
-    >>> help_said(TakePlan())
-    ''
-    """
-    return _("Listen first; then it is your turn.") if plan.help == Help.LISTEN else ""

@@ -13,7 +13,7 @@ from jeweller.i18n import N_, _
 
 KEYS = (
     (N_("Ctrl+1, 2, 5, 7"), N_("the loupe, the pattern book, the bench, the ledger")),
-    (N_("Ctrl+3, 4"), N_("warm up, the booth")),
+    (N_("Ctrl+3, 4, 6"), N_("warm up, the booth, practice")),
     (N_("Enter"), N_("booth: begin a take, end it, try again; warm up: listen, stop")),
     ("S, B", N_("booth: slower; only the bad bar")),
     ("J, W", N_("booth: join the next bar; wider")),

@@ -6,18 +6,16 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from jeweller.audio.encode import write_sound
 from jeweller.audio.microphone import Microphone
 from jeweller.audio.recorder import PART
 from jeweller.booth.plan import Music, TakePlan
 from jeweller.booth.session import SessionState, TakeSession, WantedCheck
-from jeweller.booth.track import Track, render_track
+from jeweller.booth.track import Prepared, Track, prepare
 from jeweller.booth.verdict import Terms, ask, give_up, listen_along
 from jeweller.gui.services.devices import Devices, no_microphone
 from jeweller.gui.services.jobs import Job, Jobs
@@ -25,26 +23,6 @@ from jeweller.pipeline.check import Checked
 
 LOOK_MS = 20
 LISTENING = "listening along"
-
-
-@dataclass(frozen=True)
-class Prepared:
-    """What a take needs before it begins: what sounds, the notation file of its bars, the recording of what
-    sounds.
-    """
-
-    track: Track
-    score: Path
-    track_path: Path
-
-
-def prepare(music: Music, plan: TakePlan, folder: Path, made: Callable[[], Track] | None = None) -> Prepared:
-    """Renders the track of a take and writes what it is checked by. Raises ScoreError, TakeError."""
-    track = made() if made is not None else render_track(music, plan)
-    path = folder / "track.wav"
-    if track.sounds_along or track.clicks_s:
-        write_sound(path, track.samples, track.rate)
-    return Prepared(track, music.write(plan, folder), path)
 
 
 class TakeRunner(QObject):
@@ -112,10 +90,9 @@ class TakeRunner(QObject):
         if microphone is None:
             return
         latency = self.devices.latency(microphone)
-        sounds = prepared.track.sounds_along or bool(prepared.track.clicks_s)
         terms = Terms(
             plan=plan,
-            track=prepared.track_path if sounds else None,
+            track=prepared.track_path if prepared.taken_out else None,
             timed=latency is not None,
             instrument=instrument,
         )
