@@ -225,12 +225,15 @@ class Shown(DeskCase):
         for place in EVERY_PLACE[1:]:
             self.window.go(place)
             QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+            # what there is to practise is worked out in the background
+            self.wait(lambda: _("One moment…") not in shown(self.window.practice))
             out += shown(window)
         return [*out, self.window.ledger.grid.told(1, 2)]
 
     def test_every_word_of_the_window_follows_and_goes_back(self) -> None:
         self.window.go("pattern")
         self.open_music(self.score)
+        self.every_place(self.window)  # everything is open then
         plain = self.every_place(self.window)
         self.window.set_language("en_US")
         other = "\n".join(t for t in self.every_place(self.window) if not t.startswith("English"))

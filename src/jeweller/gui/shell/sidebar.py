@@ -84,7 +84,7 @@ class Sidebar(QWidget):
         words = [w for button in self.buttons.values() for w in button.text().split("\n")]
         metrics = QFontMetrics(font(points, weight=600))  # that of the sheet: it may not be applied yet
         widest = max(metrics.horizontalAdvance(word) for word in words)
-        width = max(round(WIDTH * points / 11.0), widest + 40)
+        width = max(round(WIDTH * points / 11.0), widest + 46)
         self.setFixedWidth(width)
         for place, button in self.buttons.items():
             button.setIcon(icon(place, theme, ICON))

@@ -14,7 +14,7 @@ from jeweller.documents.engraving import Engraving, engrave
 from jeweller.documents.parts import instrument_of
 from jeweller.errors import JewellerError
 from jeweller.gui.services.jobs import Jobs
-from jeweller.i18n import _
+from jeweller.i18n import _, chosen_language
 from jeweller.library.journal import PlayerJournal
 from jeweller.practice.polish import PolishList, count_in_vain, make_polish_list, thing_of
 from jeweller.practice.remedies import RemedyTable, load_remedies
@@ -76,6 +76,7 @@ class PracticeModel(QObject):
         self.minutes = int(str(settings.value("practice/minutes", MINUTES[1])))
         self.source: Source | None = None
         self.made: Made | None = None
+        self._language = ""  # of what is made
 
     @property
     def journal(self) -> PlayerJournal:
@@ -111,6 +112,7 @@ class PracticeModel(QObject):
         if self.source is None:
             self.changed.emit()
             return
+        self._language = chosen_language()
         player = self.source.player
         job = self.jobs.threaded(
             "polish",
@@ -124,6 +126,12 @@ class PracticeModel(QObject):
         job.done.connect(self._made)
         job.failed.connect(self.trouble)
         self.changed.emit()
+
+    def speak(self) -> None:
+        """The list in the language that is chosen by now."""
+        if self.source is not None and self._language != chosen_language():
+            self.made = None
+            self.make()
 
     def _made(self, made: Made) -> None:
         self.made = made

@@ -226,6 +226,7 @@ class PracticePlace(QWidget):
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
+        self.model.speak()
         self.refresh()
 
     def refresh(self) -> None:
