@@ -372,7 +372,7 @@ class Choosing(DeskCase):
         self.press(KEY.Key_F1)
         guide = self.window.guide
         titles = [guide.chapters.item(k).text() for k in range(guide.chapters.count())]
-        self.assertEqual((titles[0], len(titles)), ("From a part and a recording to a slip", 5))
+        self.assertEqual((titles[0], len(titles)), ("From a part and a recording to a slip", 6))
         before = guide.text.verticalScrollBar().value()
         guide.chapters.setCurrentRow(3)
         self.assertGreater(guide.text.verticalScrollBar().value(), before)

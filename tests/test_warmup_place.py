@@ -76,6 +76,7 @@ class Tuning(WarmUpCase):
         self.assertFalse(self.warm.listening)
 
     def test_another_pitch_of_a(self) -> None:
+        self.addCleanup(self.place.reference.setValue, 440.0)  # it is remembered
         self.place.reference.setValue(442.0)
         self.place.enter()
         self.sound(tone(69.0 + 1200 * np.log2(442 / 440) / 100, 1.5))
