@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import queue
+import time
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
 
     Block = tuple[npt.NDArray[np.float32], float]
 LOOK_MS = 40
+AT_ONCE_S = 0.03  # what piles up is listened to bit by bit: the window is not held
 
 
 class PitchHearing(QObject):
@@ -54,12 +56,17 @@ class PitchHearing(QObject):
         self.microphone = microphone
         self._timer.start(LOOK_MS)
 
+    @property
+    def behind(self) -> bool:
+        """Whether there is sound that was not listened to yet."""
+        return not self._queue.empty()
+
     def _told(self, sentence: str) -> None:
         self._why = sentence
 
     def _look(self) -> None:
-        tuner = self._tuner
-        while tuner is not None and not self._queue.empty():
+        tuner, until = self._tuner, time.monotonic() + AT_ONCE_S
+        while tuner is not None and not self._queue.empty() and time.monotonic() < until:
             block, _at = self._queue.get()
             self.meter.push(block)
             if self.blocks is not None:
