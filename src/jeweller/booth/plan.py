@@ -9,6 +9,7 @@ from pathlib import Path
 
 from jeweller.errors import ScoreError
 from jeweller.i18n import N_, _
+from jeweller.notation.excerpt import stand_alone
 from jeweller.notation.model import Part, Score
 from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.notation.writers.musicxml import write_musicxml
@@ -162,36 +163,7 @@ def cut_bars(part: Part, bars: str) -> Part:
             )
         )
     inside = part.bars[numbers.index(first) : len(numbers) - numbers[::-1].index(last)]
-    plain = tuple(
-        dataclasses.replace(
-            b,
-            repeat_start=False,
-            repeat_times=0,
-            ending=(),
-            ending_start=False,
-            ending_stop="",
-            dacapo=False,
-            dalsegno=False,
-            to_coda=False,
-        )
-        for b in inside
-    )
-    first_notes = tuple(
-        dataclasses.replace(n, tie_stop=False) if k == 0 else n for k, n in enumerate(plain[0].notes)
-    )
-    last_notes = (first_notes if len(plain) == 1 else plain[-1].notes)[:-1] + tuple(
-        dataclasses.replace(n, tie_start=False)
-        for n in (first_notes if len(plain) == 1 else plain[-1].notes)[-1:]
-    )
-    if len(plain) == 1:
-        plain = (dataclasses.replace(plain[0], notes=last_notes),)
-    else:
-        plain = (
-            dataclasses.replace(plain[0], notes=first_notes),
-            *plain[1:-1],
-            dataclasses.replace(plain[-1], notes=last_notes),
-        )
-    return dataclasses.replace(part, bars=plain)
+    return dataclasses.replace(part, bars=stand_alone(inside))
 
 
 @dataclass(frozen=True, kw_only=True)

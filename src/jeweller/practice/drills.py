@@ -15,9 +15,9 @@ from jeweller.exercises.request import ExerciseRequest
 from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument
 from jeweller.notation.barring import BarAttributes, UnbarredNote, lay_out_bars
+from jeweller.notation.excerpt import stand_alone
 from jeweller.notation.model import Bar, Note, Part
 from jeweller.notation.pitch import Pitch, key_alter, key_name
-from jeweller.phrases import key_said
 from jeweller.report_format import ReportFinding
 
 F = Fraction
@@ -121,29 +121,7 @@ class _Place:
     def around(self, before: int = 0, after: int = 0) -> list[Bar]:
         """Bars around the place, as if they stood alone."""
         some = self.part.bars[max(0, self.index - before) : self.index + after + 1]
-        return [
-            dataclasses.replace(
-                b,
-                marks=(),
-                repeat_start=False,
-                repeat_times=0,
-                ending=(),
-                ending_start=False,
-                ending_stop="",
-                dacapo=False,
-                dalsegno=False,
-                to_coda=False,
-                notes=tuple(
-                    dataclasses.replace(
-                        n,
-                        tie_stop=n.tie_stop and k > 0,
-                        tie_start=n.tie_start and k < len(some) - 1,
-                    )
-                    for n in b.notes
-                ),
-            )
-            for k, b in enumerate(some)
-        ]
+        return [dataclasses.replace(b, marks=()) for b in stand_alone(some)]
 
     def row(self, notes: Sequence[tuple[Pitch, Fraction]], *, slurred: int = 0) -> list[Bar]:
         """Notes laid out in the key and clef of the place, in 4/4; each `slurred` of them under one slur."""
@@ -248,12 +226,6 @@ def _made(place: _Place, instrument: Instrument, kind: str) -> list[Bar]:
     scale = "major" if mode != "minor" else "melodic minor"
     request = ExerciseRequest(kind=kind, tonic=tonic, scale=scale, concert=False, rhythm="quarters")
     return list(make_exercise(request, [instrument]).score.parts[0].bars)
-
-
-def key_of_place(part: Part, bar: str) -> str:
-    """The key of a bar as it is said: what a player looks for before playing."""
-    found = next((b for b in part.bars if b.number == bar), part.bars[0])
-    return key_said(key_name(found.fifths, found.mode))
 
 
 _MADE: dict[str, Callable[[_Place, Instrument], list[Bar]]] = {
