@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 import unittest
 from typing import Any, cast
 
@@ -10,7 +9,6 @@ from jeweller.instruments.table import require_instrument
 from jeweller.practice.polish import count_in_vain, make_polish_list, thing_of
 from jeweller.practice.remedies import load_remedies
 from jeweller.practice.settings import POLISH
-from jeweller.practice.spacing import next_day
 from jeweller.report_format import TakeReport
 from tests.support import checked_take
 
@@ -59,14 +57,6 @@ class Lists(unittest.TestCase):
         clean = cast(TakeReport, {**checked.report, "findings": []})
         made = make_polish_list(clean, checked.line.part, require_instrument("flute"), 20, TABLE)
         self.assertEqual((made.items, made.fun), ((), 17))
-
-    def test_spacing(self) -> None:
-        day = datetime.date(2026, 1, 1)
-        step = datetime.timedelta(1)
-        self.assertIsNone(next_day([]))
-        self.assertEqual(next_day([(day, False)]), day + step)
-        self.assertEqual(next_day([(day, True), (day, False)]), day + step)
-        self.assertEqual(next_day([(day + k * step, True) for k in range(9)]), day + 8 * step + 32 * step)
 
 
 if __name__ == "__main__":

@@ -11,7 +11,7 @@ from jeweller.assessment.finding import KINDS
 from jeweller.assessment.messages import CAUSE_WORDS
 from jeweller.errors import SettingError
 from jeweller.instruments.table import instruments, require_instrument
-from jeweller.practice.remedies import load_remedies, save_remedies
+from jeweller.practice.remedies import load_remedies
 from tests.support import TempCase
 
 # What a word is of, and which instruments have it.
@@ -58,11 +58,11 @@ class Changed(TempCase):
     def test_a_row_of_ones_own_stands_and_a_foreign_one_is_named(self) -> None:
         shipped = load_remedies(None).rows
         changed = dataclasses.replace(shipped[0], first="Sing it first.")
-        save_remedies(self.folder, [changed])
+        path = self.folder / "remedies.json"
+        path.write_text(json.dumps({"rows": [dataclasses.asdict(changed)]}))
         table = load_remedies(self.folder)
         self.assertEqual([r.first for r in table.rows if r.name == changed.name], ["Sing it first."])
         self.assertEqual(len(table.rows), len(shipped))
-        path = self.folder / "remedies.json"
         data = json.loads(path.read_text())
         data["rows"].append({"kinds": ["no_such"], "hands": ["valves"], "first": "x", "drill": "switch"})
         path.write_text(json.dumps(data))

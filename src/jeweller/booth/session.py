@@ -95,7 +95,6 @@ class TakeSession:
     state: SessionState = SessionState.COUNTING
     meter: LevelMeter = field(default_factory=LevelMeter)
     trouble: str = ""
-    stopped_early: bool = False  # the player stopped, or nobody played
     recorded: Recorded | None = None
     last_note_s: float | None = None  # when something was last heard, on the microphone's clock
     _recorder: TakeRecorder | None = None
@@ -213,7 +212,6 @@ class TakeSession:
             case Moment.STOPPED if self._pending is not None and watch.asked_of_s == watch.heard_s:
                 return None  # what was heard since the check was asked for is silence
             case Moment.STOPPED | Moment.NOBODY:
-                self.stopped_early = not self.track.sounds_along and not self.by_time
                 self._stop()
             case Moment.MAY_BE_OVER:  # a check that is not done is of less than was heard by now
                 return self._ask_so_far()

@@ -5,16 +5,13 @@ library, and where a row of it is missing or foreign the shipped one stands in.
 
 from __future__ import annotations
 
-import dataclasses
 import json
-from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from jeweller.assessment.finding import KINDS
 from jeweller.errors import SettingError
-from jeweller.files import json_text, write_bytes
 from jeweller.i18n import _
 from jeweller.instruments.table import Instrument
 
@@ -127,9 +124,3 @@ def _row(row: Any) -> Remedy:
     if not texts["first"]:
         raise ValueError(_("it says nothing to try"))
     return Remedy(kinds=kinds, hands=hands, cause=str(row.get("cause", "")), drill=row["drill"], **texts)
-
-
-def save_remedies(library: Path, rows: Sequence[Remedy]) -> None:
-    """Keeps changed rows in the library. Raises OSError."""
-    data = {"rows": [dataclasses.asdict(r) for r in rows]}
-    write_bytes(library / "remedies.json", json_text(data).encode("utf-8"))

@@ -22,16 +22,3 @@ class PolishLimits:
 
 
 POLISH = PolishLimits()
-
-
-@dataclass(frozen=True, kw_only=True)
-class SpacingLimits:
-    """`practice.spacing`: when something comes again. The interval doubles with each time it was right and
-    falls back to the first where it was not (boxes of a card file, Leitner 1972).
-    """
-
-    first_days: int = number(1, "days", (1, 7), "after something was shaky")
-    most_days: int = number(32, "days", (4, 120), "between two times: a month, and a season is forgotten")
-
-
-SPACING = SpacingLimits()
