@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QInputDialog, QMenu
+from PySide6.QtWidgets import QMenu
 
 from jeweller.gui.shell.menus import add_action, add_check
+from jeweller.gui.widgets.note_choice import ask_notes
 from jeweller.i18n import _
 from jeweller.phrases import note_name
 
@@ -72,17 +73,17 @@ def _ask_notes(place: BoothPlace) -> None:
     pitches = sorted(
         {n.pitch for b in music.part.bars for n in b.notes if n.pitch is not None}, key=lambda p: p.midi
     )
-    names = [note_name(p.name) for p in pitches]
-    told, ok = QInputDialog.getText(
+    known = {note_name(p.name): p.midi for p in pitches}
+    names = list(known)
+    told = ask_notes(
         place,
-        _("Chosen notes"),
         _("Two or more of these, with spaces between: {names}").format(names=", ".join(names[:OFFERED])),
-        text=" ".join(names[:2]),
+        known,
+        " ".join(names[:2]),
     )
-    if not ok:
+    if told is None:
         return
-    wanted = told.replace("b", "♭").replace("#", "♯").split()
-    chosen = tuple(p.midi for p, name in zip(pitches, names, strict=True) if name in wanted)
+    chosen = tuple(sorted(set(told[0])))
     if len(chosen) < 2:
         place.trouble.emit(_("Choose at least two notes of the part."))
         return

@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtWidgets import (
     QComboBox,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -24,12 +23,11 @@ from PySide6.QtWidgets import (
 from jeweller.documents.engraving import Engraving
 from jeweller.documents.polish_sheet import polish_pdf
 from jeweller.documents.theme import LIGHT, PRINTED, Theme
-from jeweller.errors import JewellerError
-from jeweller.files import write_bytes
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.places.practice.model import MINUTES, PracticeModel, Source
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.saving import save_pdf
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain
@@ -207,20 +205,14 @@ class PracticePlace(QWidget):
         if made is None or source is None:
             self.message.emit(_("There is nothing to save yet."))
             return
-        if not path:
-            name = f"{source.title}.pdf"
-            path, _unused = QFileDialog.getSaveFileName(
-                self, _("Print the list"), str(Path.home() / name), "*.pdf"
-            )
-        if not path:
-            return
         player = source.player.name if source.player is not None else ""
-        try:
-            write_bytes(Path(path), polish_pdf(made.list, source.title, player, PRINTED))
-        except JewellerError as error:
-            self.trouble.emit(str(error))
-            return
-        self.message.emit(_("Saved: {path}").format(path=path))
+        save_pdf(
+            self,
+            _("Print the list"),
+            f"{source.title}.pdf",
+            lambda: polish_pdf(made.list, source.title, player, PRINTED),
+            path,
+        )
 
     # ---- look
 

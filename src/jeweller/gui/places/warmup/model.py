@@ -46,7 +46,7 @@ RECENT_S = 2.0  # of readings that the smear is made of
 WALKED_S = 1.0  # a note of a walk is held for so long
 BREAK_S = 1200.0  # of playing, then a break
 TICK_MS = 100
-RANGE = "range"
+RANGE, CHOSEN = "range", "chosen"
 
 
 class WarmUpModel(QObject):
@@ -280,8 +280,18 @@ class WarmUpModel(QObject):
 
     def walk_through(self, targets: Sequence[int]) -> None:
         """A row of chosen notes (sounding MIDI numbers)."""
-        self.walk_name, self.walk = "chosen", NoteWalk(self.instrument, targets)
+        sung = self.walk.sung if self.walk is not None else False
+        self.walk_name, self.walk = CHOSEN, NoteWalk(self.instrument, targets, sung=sung)
         self.changed.emit()
+
+    @property
+    def note_names(self) -> dict[str, int]:
+        """Every note of the instrument by its written names, sharp and flat → sounding MIDI number."""
+        out = {}
+        for midi in range(self.instrument.low, self.instrument.high + 1):
+            for fifths in (-1, 1):
+                out[note_name(spell(midi - self.instrument.chromatic, fifths).name)] = midi
+        return out
 
     def set_sung(self, on: bool) -> None:
         """Each note is sung before it is played."""

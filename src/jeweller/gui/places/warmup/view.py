@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDoubleSpinBox,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -28,17 +27,17 @@ from PySide6.QtWidgets import (
 
 from jeweller.documents.care_sheet import care_pdf
 from jeweller.documents.theme import LIGHT, PRINTED, Theme
-from jeweller.errors import JewellerError
-from jeweller.files import write_bytes
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.places.warmup.care_page import CarePage
 from jeweller.gui.places.warmup.displays import DaysChart, TendencyChart, TuningRuler
-from jeweller.gui.places.warmup.model import WAYS, WarmUpModel
+from jeweller.gui.places.warmup.model import CHOSEN, WAYS, WarmUpModel
 from jeweller.gui.services.devices import Devices
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.saving import save_pdf
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.flow import FlowRow
+from jeweller.gui.widgets.note_choice import ask_notes
 from jeweller.gui.widgets.plain import plain, plain_table
 from jeweller.gui.widgets.player_choice import PlayerChoice
 from jeweller.i18n import N_, _
@@ -60,6 +59,7 @@ WALKS = {
     "five": N_("five notes"),
     "range": N_("the range, outwards"),
     "piece": N_("the notes of the piece to come"),
+    CHOSEN: N_("chosen notes…"),
 }
 AIRS = {"buzz": N_("a held buzz, without the instrument"), "siren": N_("the siren: a glide, low to high")}
 REFERENCES = 415.0, 446.0  # Hz
@@ -148,7 +148,7 @@ class WarmUpPlace(QWidget):
         self.walks.setAccessibleName(_("Which notes"))
         for name, words in WALKS.items():
             self.walks.addItem(_(words), name)
-        self.walks.activated.connect(lambda _unused: self.model.set_walk(self.walks.currentData()))
+        self.walks.activated.connect(self._walk_chosen)
         row.addWidget(self.walks)
         self.sung = QCheckBox(_("Sing each one first"))
         self.sung.toggled.connect(self.model.set_sung)
@@ -274,21 +274,36 @@ class WarmUpPlace(QWidget):
         breath = self.model.way == "air" and self.model.air not in AIRS
         return (_("Begin (Enter)") if breath else _("Listen (Enter)")), self.enter
 
+    def _walk_chosen(self) -> None:
+        name = self.walks.currentData()
+        if name == CHOSEN:
+            self.choose_notes()
+        else:
+            self.model.set_walk(name)
+
+    def choose_notes(self) -> None:
+        """A walk through notes that are typed."""
+        model = self.model
+        walk = model.walk.targets if model.walk is not None else ()
+        told = ask_notes(
+            self,
+            _("The notes in their order, with spaces between: C4 E4 G4"),
+            model.note_names,
+            " ".join(model.written(m) for m in walk),
+        )
+        if told is not None and told[1]:
+            self.trouble.emit(_("Not a note of this instrument: {names}.").format(names=", ".join(told[1])))
+        elif told is not None and told[0]:
+            model.walk_through(told[0])
+        self.refresh()
+
     def print_lists(self, path: str = "") -> None:
         """The care lists of the instrument on a page."""
-        if not path:
-            name = _("care of the {instrument}.pdf").format(instrument=self.model.instrument.said)
-            path, _unused = QFileDialog.getSaveFileName(
-                self, _("Print the lists"), str(Path.home() / name), "*.pdf"
-            )
-        if not path:
-            return
-        try:
-            write_bytes(Path(path), care_pdf(self.model.care, self.model.instrument, PRINTED))
-        except JewellerError as error:
-            self.trouble.emit(str(error))
-            return
-        self.message.emit(_("Saved: {path}").format(path=path))
+        model = self.model
+        name = _("care of the {instrument}.pdf").format(instrument=model.instrument.said)
+        save_pdf(
+            self, _("Print the lists"), name, lambda: care_pdf(model.care, model.instrument, PRINTED), path
+        )
 
     # ---- look
 
