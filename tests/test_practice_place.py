@@ -64,6 +64,7 @@ class Practising(BoothCase):
         self.list_of(wrong=(2,))
         page = Path(self.folder) / "list.pdf"
         self.place.print_list(str(page))
+        self.wait(page.exists, what="for the page")
         self.assertEqual(page.read_bytes()[:4], b"%PDF")
 
 

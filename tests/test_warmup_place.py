@@ -160,6 +160,7 @@ class Care(WarmUpCase):
         self.assertEqual(table.list_for(require_instrument("flute"), "away")[0][:4], "Swab")
         page = Path(self.folder) / "care.pdf"
         self.place.print_lists(str(page))
+        self.wait(page.exists, what="for the page")
         self.assertEqual(page.read_bytes()[:4], b"%PDF")
 
     def test_every_instrument_has_lists_and_none_of_what_it_has_not(self) -> None:

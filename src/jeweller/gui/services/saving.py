@@ -4,26 +4,29 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import Protocol, cast
+from typing import Any, Protocol, cast
 
 from PySide6.QtCore import SignalInstance
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from jeweller.errors import JewellerError
-from jeweller.files import write_bytes
+from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.work import write_page
 from jeweller.i18n import _
 
 
 class Telling(Protocol):
     """A place that says what happened."""
 
+    jobs: Jobs
     message: SignalInstance
     trouble: SignalInstance
 
 
-def save_pdf(place: Telling, title: str, name: str, make: Callable[[], bytes], path: str = "") -> None:
-    """Saves the page that `make` makes as `path`, or, without one, where the user says, from `name` in the
-    home folder on.
+def save_pdf(
+    place: Telling, title: str, name: str, path: str, make: Callable[..., bytes], *arguments: Any
+) -> None:
+    """Saves the page that `make` makes of the arguments as `path`, or, where that is "", where the user says,
+    from `name` in the home folder on. Pages take a second and more: a worker makes them.
     """
     if not path:
         path, _unused = QFileDialog.getSaveFileName(
@@ -31,9 +34,6 @@ def save_pdf(place: Telling, title: str, name: str, make: Callable[[], bytes], p
         )
     if not path:
         return
-    try:
-        write_bytes(Path(path), make())
-    except JewellerError as error:
-        place.trouble.emit(str(error))
-        return
-    place.message.emit(_("Saved: {path}").format(path=path))
+    job = place.jobs.process(f"page {name}", write_page, make, arguments, path)
+    job.done.connect(lambda saved: place.message.emit(_("Saved: {path}").format(path=saved)))
+    job.failed.connect(place.trouble)

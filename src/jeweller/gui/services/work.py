@@ -6,6 +6,7 @@ import dataclasses
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -24,14 +25,12 @@ from jeweller.documents.feedback_sheet import (
     sound_address,
 )
 from jeweller.documents.parts import SheetSettings, instrument_of, render_parts
-from jeweller.documents.rehearsal_plan import plan_pdf
 from jeweller.documents.theme import Theme
 from jeweller.errors import JewellerError, LedgerError
 from jeweller.files import write_bytes
 from jeweller.i18n import _
 from jeweller.instruments.table import require_instrument
 from jeweller.library.assignments import answer_chosen_traps, criteria_of
-from jeweller.library.class_view import ClassView
 from jeweller.library.exports import FeedbackData, collect_feedback
 from jeweller.library.intake import candidates, recognise
 from jeweller.library.library import Library
@@ -177,15 +176,15 @@ def recognise_many(
     return out
 
 
-def write_plan(
-    view: ClassView,
+def write_page(
+    make: Callable[..., bytes],
+    arguments: tuple[Any, ...],
     target: str,
-    theme: Theme,
     progress: Callable[[float, str], None],
 ) -> Path:
-    """The rehearsal plan of a class as PDF."""
+    """A page that `make` makes of the arguments, as a file."""
     progress(0.2, "writing")
-    write_bytes(Path(target), plan_pdf(view, theme))
+    write_bytes(Path(target), make(*arguments))
     return Path(target)
 
 

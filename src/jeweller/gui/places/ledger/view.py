@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
-    QFileDialog,
     QLabel,
     QPushButton,
     QScrollArea,
@@ -20,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from jeweller.documents.rehearsal_plan import plan_pdf
 from jeweller.documents.theme import LIGHT, PRINTED, Theme
 from jeweller.gui.places.ledger.assignments_page import AssignmentsPage
 from jeweller.gui.places.ledger.class_grid import ClassGrid
@@ -29,7 +28,7 @@ from jeweller.gui.places.loupe.margin import width_at, wrapped
 from jeweller.gui.places.pattern_book.thumbnails import one_bar
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
-from jeweller.gui.services.work import write_plan
+from jeweller.gui.services.saving import save_pdf
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.i18n import N_, _
 from jeweller.library.class_view import ClassView, PlayerRow
@@ -292,15 +291,5 @@ class LedgerPlace(QWidget):
         """The rehearsal plan on paper."""
         if self.view is None or self.model.library is None:
             return
-        if not target:
-            target, _unused = QFileDialog.getSaveFileName(
-                self,
-                _("Save the rehearsal plan"),
-                str(Path.home() / f"{self.view.title} - rehearsal.pdf"),
-                "*.pdf",
-            )
-        if not target:
-            return
-        job = self.jobs.process("plan", write_plan, self.view, target, PRINTED)
-        job.done.connect(lambda path: self.message.emit(_("Saved: {path}").format(path=path)))
-        job.failed.connect(self.trouble)
+        name = f"{self.view.title} - rehearsal.pdf"
+        save_pdf(self, _("Save the rehearsal plan"), name, target, plan_pdf, self.view, PRINTED)

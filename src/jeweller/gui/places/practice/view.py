@@ -120,7 +120,7 @@ class PracticePlace(QWidget):
         self.model.changed.connect(self.refresh)
         self.model.message.connect(self.message)
         self.model.trouble.connect(self.trouble)
-        self._sources = sources
+        self.jobs, self._sources = jobs, sources
         self.offered: list[Source] = []
         self.cards: list[PolishCard] = []
         self.theme, self.points = LIGHT, 11.0
@@ -206,13 +206,8 @@ class PracticePlace(QWidget):
             self.message.emit(_("There is nothing to save yet."))
             return
         player = source.player.name if source.player is not None else ""
-        save_pdf(
-            self,
-            _("Print the list"),
-            f"{source.title}.pdf",
-            lambda: polish_pdf(made.list, source.title, player, PRINTED),
-            path,
-        )
+        arguments = made.list, source.title, player, PRINTED
+        save_pdf(self, _("Print the list"), f"{source.title}.pdf", path, polish_pdf, *arguments)
 
     # ---- look
 

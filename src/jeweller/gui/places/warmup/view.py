@@ -301,9 +301,7 @@ class WarmUpPlace(QWidget):
         """The care lists of the instrument on a page."""
         model = self.model
         name = _("care of the {instrument}.pdf").format(instrument=model.instrument.said)
-        save_pdf(
-            self, _("Print the lists"), name, lambda: care_pdf(model.care, model.instrument, PRINTED), path
-        )
+        save_pdf(self, _("Print the lists"), name, path, care_pdf, model.care, model.instrument, PRINTED)
 
     # ---- look
 
