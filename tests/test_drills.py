@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import dataclasses
 import unittest
 from typing import Any, cast
 
 from jeweller.errors import DrillError
-from jeweller.instruments.table import require_instrument
+from jeweller.instruments.table import Instrument, instruments, require_instrument
 from jeweller.notation.model import Part
 from jeweller.notation.performance import perform_part
 from jeweller.practice.drills import DRILLS, make_drill
@@ -21,6 +22,33 @@ MUSIC = (
 
 def at(bar: str, beat: float = 1.0, kind: str = "wrong_note") -> ReportFinding:
     return cast(ReportFinding, {"kind": kind, "bar": bar, "beat": beat, "pass": 1, "notes": []})
+
+
+SCALES = ("say_scale", "shrinking", "octaves")  # need an octave and more
+FLUTE = require_instrument("flute")
+PLAYED = [i for i in instruments() if i.clef != "percussion"]
+
+
+def moved_to(instrument: Instrument, text: str) -> Part:
+    """Music in the middle of what an instrument has."""
+    part = part_of(text, chromatic=instrument.chromatic)
+    middle = (instrument.low + instrument.high) // 2 - instrument.chromatic
+    by = 12 * round((middle - 74) / 12)
+    bars = tuple(
+        dataclasses.replace(
+            b,
+            notes=tuple(
+                n
+                if n.pitch is None
+                else dataclasses.replace(
+                    n, pitch=dataclasses.replace(n.pitch, octave=n.pitch.octave + by // 12)
+                )
+                for n in b.notes
+            ),
+        )
+        for b in part.bars
+    )
+    return dataclasses.replace(part, bars=bars)
 
 
 class Drills(unittest.TestCase):
@@ -78,6 +106,46 @@ class Drills(unittest.TestCase):
         notes = [n for b in part.bars for n in b.notes]
         self.assertEqual([bool(n.slur_starts) for n in notes][:2], [True, False])
         self.assertLess(cast(Any, notes[0].pitch).midi, cast(Any, notes[1].pitch).midi)
+
+    def test_a_tie_inside_the_bar_stays_one_note(self) -> None:
+        drill = make_drill("slow_bar", part_of("C5/4_ | C5/1 D5/1_ D5/1 E5/1_ | E5/4"), at("2"), FLUTE)
+        line = perform_part("", drill.part)
+        self.assertEqual([float(n.duration) for n in line.main_notes], [1.0, 2.0, 1.0])
+
+    def test_each_can_be_played_on_every_instrument_wherever_it_is_asked_for(self) -> None:
+        for instrument in PLAYED:
+            part = moved_to(instrument, "r/4 | C5/1 r/.5 D5/1.5 E5/1 | F5/2 {E5}D5/2t | C5/4")
+            top = max(n.sounding_midi for n in perform_part("", part).notes)
+            for kind in DRILLS:
+                for bar in ("1", "2", "3", "99"):
+                    try:
+                        drill = make_drill(kind, part, at(bar), instrument)
+                    except DrillError as error:
+                        highest = kind == "trill_slow" and top + 2 > instrument.high
+                        narrow = kind in SCALES and instrument.high - instrument.low < 24
+                        told = (kind, instrument.id, bar, str(error))
+                        self.assertTrue(bar in ("1", "99") or highest or narrow, told)
+                        continue
+                    line = perform_part("", drill.part)
+                    outside = [
+                        n.sounding_midi
+                        for n in line.notes
+                        if not instrument.low <= n.sounding_midi <= instrument.high
+                    ]
+                    self.assertEqual(outside, [], (kind, instrument.id, bar))
+
+    def test_in_compound_time_and_with_a_pickup(self) -> None:
+        part = part_of("C5/.5 | D5/1.5 E5/1 F5/.5 | G5/3 | C5/2.5", beats=6, beat_type=8)
+        for kind in DRILLS:
+            for bar in [b.number for b in part.bars]:
+                try:
+                    drill = make_drill(kind, part, at(bar), FLUTE)
+                except DrillError:
+                    continue
+                for made in drill.part.bars:
+                    filled = sum(n.duration for n in made.notes if not n.chord and not n.grace)
+                    self.assertLessEqual(filled, made.metre.length, (kind, bar))
+                self.assertTrue(perform_part("", drill.part).main_notes)
 
     def test_what_cannot_be_made_is_said(self) -> None:
         with self.assertRaisesRegex(DrillError, "There is no drill"):

@@ -101,6 +101,10 @@ class Tracks(unittest.TestCase):
         alone = cut_bars(part, "2")
         (bar,) = alone.bars
         self.assertEqual([(n.tie_start, n.tie_stop) for n in bar.notes], [(False, False)] * 2)
+        tied = part_of("C5/4_ | C5/1 D5/1_ D5/1 E5/1_ | E5/4")
+        inside = cut_bars(tied, "2").bars[0].notes
+        self.assertEqual([n.tie_start for n in inside], [False, True, False, False])
+        self.assertEqual([n.tie_stop for n in inside], [False, False, True, False])
         with self.assertRaisesRegex(ScoreError, "There are no bars 3-9 in this part"):
             cut_bars(part, "3-9")
 

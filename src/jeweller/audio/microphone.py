@@ -207,8 +207,8 @@ class KeyMicrophone(SimulatedMicrophone):
 
 
 class DeviceMicrophone(Microphone):
-    """An input of the computer: the usual one, or the one named `wanted`; one channel of it, where it has
-    several. Raises OSError where there is none.
+    """An input of the computer: the usual one, or the one named `wanted`; several channels are heard as one.
+    Raises OSError where there is none.
     """
 
     def __init__(self, wanted: str = "", rate: int = RATE) -> None:

@@ -67,6 +67,11 @@ def make_drill(kind: str, part: Part, finding: ReportFinding, instrument: Instru
     bars = _MADE[kind](place, instrument)
     if not bars or not any(not n.is_rest for b in bars for n in b.notes):
         raise DrillError(_("There is nothing to practise in this bar."))
+    pitches = [n.pitch.midi for b in (*part.bars, *bars) for n in b.notes if n.pitch is not None]
+    own = [n.pitch.midi for b in part.bars for n in b.notes if n.pitch is not None]
+    low, high = instrument.low - part.chromatic, instrument.high - part.chromatic
+    if min(pitches) < min(low, *own) or max(pitches) > max(high, *own):  # as a trill on the highest note
+        raise DrillError(_("There is nothing to practise in this bar."))
     numbered = tuple(
         dataclasses.replace(
             b,

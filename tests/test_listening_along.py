@@ -1,0 +1,169 @@
+"""A worker that listens along while a take is recorded: what it is asked, what it answers, when it gives up."""
+
+from __future__ import annotations
+
+import threading
+import unittest
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from jeweller.audio.recorder import PART, SNAPSHOT, Dropout, TakeRecorder
+from jeweller.booth.plan import ClickKind, Music, TakePlan
+from jeweller.booth.session import WantedCheck
+from jeweller.booth.verdict import Terms, ask, check_attempt, give_up, listen_along
+from jeweller.errors import Cancelled, TakeError
+from jeweller.notation.model import Score
+from jeweller.pipeline.check import Checked
+from jeweller.simulator.guest import play_line
+from tests.support import TempCase, part_of
+
+MUSIC = "C5/1 D5/1 E5/1 F5/1 | G5/2 E5/2 | F5/1 D5/1 E5/1 C5/1 | D5/1 r/1 C5/2"
+RATE, BPM, LEAD_S = 44100, 120.0, 0.5
+
+
+class Listening(TempCase):
+    def setUp(self) -> None:
+        super().setUp()
+        part = part_of(MUSIC, bpm=BPM)
+        self.music = Music(title="A test", part=part, score=Score("A test", (part,), ""))
+        self.plan = TakePlan(bpm=BPM, click=ClickKind.OFF)
+        self.score = str(self.music.write(self.plan, self.folder))
+        self.asking = self.folder / "take.ask"
+        self.recorder = TakeRecorder(self.folder / "take.wav", RATE)
+        self.addCleanup(lambda: self.recorder.part.exists() and self.recorder.discard())
+        self.told: list[tuple[float, str]] = []
+        self.answer: list[Any] = []
+        rng = np.random.default_rng(1)
+        self.sound = np.concatenate(
+            [
+                np.zeros(round(LEAD_S * RATE), np.float32),
+                play_line(self.music.line(self.plan), 60.0 / BPM, "flute", RATE),
+                np.zeros(RATE, np.float32),
+            ]
+        )
+        self.sound += rng.normal(0, 1e-4, len(self.sound)).astype(np.float32)
+        self.at = 0
+
+    def record(self, seconds: float) -> None:
+        """What was played goes on for so long, and is in the file."""
+        block = self.sound[self.at : self.at + round(seconds * RATE)]
+        self.at += len(block)
+        self.recorder.push(block, self.at / RATE)
+        header = 100
+        while self.recorder.part.stat().st_size < 2 * self.at - header:
+            threading.Event().wait(0.005)
+
+    def wanted(self, number: int) -> WantedCheck:
+        path = self.folder / f"take-{number}{SNAPSHOT}"
+        return WantedCheck(self.recorder.part, path, LEAD_S, 0.0)
+
+    def listen(self, **terms: Any) -> threading.Thread:
+        def run() -> None:
+            try:
+                self.answer.append(
+                    listen_along(
+                        self.score,
+                        self.recorder.part,
+                        self.asking,
+                        Terms(plan=self.plan, **terms),
+                        lambda share, what: self.told.append((share, what)),
+                    )
+                )
+            except TakeError as error:
+                self.answer.append(error)
+
+        thread = threading.Thread(target=run)
+        thread.start()
+        self.addCleanup(thread.join, 20.0)
+        return thread
+
+    def not_over(self) -> list[str]:
+        return [what for share, what in self.told if share < 0.0]
+
+    def test_it_says_that_it_is_not_over_and_then_what_was_played(self) -> None:
+        self.record(4.0)
+        thread = self.listen()
+        ask(self.asking, self.wanted(1), ())
+        while not self.not_over():
+            threading.Event().wait(0.01)
+        self.assertEqual(self.not_over(), [f"take-1{SNAPSHOT}"])
+        self.assertFalse(self.wanted(1).path.exists())  # a copy that is of no use goes
+        self.record(60.0)
+        ask(self.asking, self.wanted(2), ())
+        thread.join(20.0)
+        checked, name = self.answer[0]
+        self.assertIsInstance(checked, Checked)
+        self.assertEqual(name, f"take-2{SNAPSHOT}")
+        self.assertEqual(checked.report["take"]["file"], "take.wav")  # as it will be called
+        self.assertEqual(checked.report["findings"], [])
+        self.assertTrue(self.wanted(2).path.exists())  # it becomes the take
+
+    def test_it_goes_when_the_take_is_given_up(self) -> None:
+        self.record(1.0)
+        thread = self.listen()
+        give_up(self.asking)
+        thread.join(10.0)
+        self.assertEqual(self.answer, [None])
+
+    def test_a_newer_question_ends_the_check_of_an_older_one(self) -> None:
+        self.record(60.0)
+        asked = [0]
+
+        def newer() -> bool:
+            asked[0] += 1
+            return asked[0] > 2
+
+        with self.assertRaises(Cancelled):
+            check_attempt(self.score, Terms(plan=self.plan), self.wanted(1), (), None, cancelled=newer)
+
+    def test_a_take_that_is_finished_is_told_whole_or_not(self) -> None:
+        self.record(4.0)
+        finished = self.recorder.finish().path
+        thread = self.listen()
+        ask(self.asking, WantedCheck(finished, finished, LEAD_S, 0.0), ())
+        thread.join(20.0)
+        checked, name = self.answer[0]
+        self.assertEqual(name, "take.wav")
+        self.assertEqual(checked.report["heard"]["whole"], False)
+        self.assertEqual(self.not_over(), [])
+
+    def test_what_cannot_be_checked_is_a_sentence(self) -> None:
+        self.recorder.push(np.zeros(3 * RATE, np.float32), 3.0)
+        finished = self.recorder.finish().path
+        thread = self.listen()
+        ask(self.asking, WantedCheck(finished, finished, LEAD_S, 0.0), ())
+        thread.join(20.0)
+        self.assertRegex(str(self.answer[0]), "is silent")
+
+    def test_where_sound_was_lost_nothing_is_judged(self) -> None:
+        plan, wanted = self.plan, self.wanted(1)
+        begin = round((LEAD_S + 2.0) * RATE)
+        self.sound[begin : begin + RATE] = 0.0  # the second bar
+        self.record(60.0)
+        judged = check_attempt(self.score, Terms(plan=plan), wanted, ())
+        spared = check_attempt(
+            self.score, Terms(plan=plan), self.wanted(2), [Dropout(at_s=LEAD_S + 2.0, seconds=0.0)]
+        )
+        self.assertTrue(judged.report["findings"])
+        self.assertTrue(any("lost" in w for w in spared.report["take"]["warnings"]))
+
+    def test_the_click_is_judged_only_where_the_delay_is_known(self) -> None:
+        plan = TakePlan(bpm=BPM, click=ClickKind.ON)
+        wanted = self.wanted(1)
+        self.assertIsNone(Terms(plan=plan).options(wanted).click)
+        timed = Terms(plan=plan, timed=True).options(wanted)
+        self.assertEqual(timed.click, f"120@{LEAD_S:.4f}")
+        self.assertIsNone(timed.backing_from_s)
+        helped = Terms(plan=plan, timed=True, track=Path("track.wav")).options(wanted)
+        self.assertEqual((helped.backing, helped.backing_from_s), ("track.wav", 0.0))
+        lost = Terms(plan=plan).options(wanted, [Dropout(at_s=1.0, seconds=0.5)])
+        self.assertEqual(lost.lost, ((1.0, 0.5),))
+
+    def test_the_part_is_the_one_that_grows(self) -> None:
+        self.assertEqual(self.recorder.part.name, f"take{PART}")
+
+
+if __name__ == "__main__":
+    unittest.main()
