@@ -16,6 +16,9 @@ class FlowRow(QLayout):
     def __init__(self, parent: QWidget | None = None, spacing: int = 8) -> None:
         super().__init__(parent)  # type: ignore[arg-type]  # None is taken; the stubs forget it
         self.items: list[QLayoutItem] = []
+        # by width, until a widget changes: Qt asks a hundred times over for each picture
+        self._known: dict[int, list[list[QLayoutItem]]] = {}
+        self._heights: dict[int, int] = {}
         self.setSpacing(spacing)
         self.setContentsMargins(0, 0, 0, 0)
 
@@ -23,6 +26,7 @@ class FlowRow(QLayout):
         """A widget before the `index`-th that is there."""
         self.addWidget(widget)
         self.items.insert(index, self.items.pop())
+        self.invalidate()
 
     def addStretch(self) -> None:  # as Qt's rows call it
         """What comes after it stands at the right."""
@@ -32,6 +36,11 @@ class FlowRow(QLayout):
         self.items.append(item)
         self.invalidate()
 
+    def invalidate(self) -> None:
+        """A widget was shown, hidden, or has other words."""
+        self._known, self._heights = {}, {}
+        super().invalidate()
+
     def count(self) -> int:
         return len(self.items)
 
@@ -39,6 +48,7 @@ class FlowRow(QLayout):
         return self.items[index] if 0 <= index < len(self.items) else None
 
     def takeAt(self, index: int) -> QLayoutItem | None:  # type: ignore[override]
+        self._known, self._heights = {}, {}
         return self.items.pop(index) if 0 <= index < len(self.items) else None
 
     def expandingDirections(self) -> Qt.Orientation:
@@ -48,8 +58,11 @@ class FlowRow(QLayout):
         return True
 
     def heightForWidth(self, width: int) -> int:
-        lines = self._lines(width)
-        return sum(_height(line) for line in lines) + self.spacing() * max(0, len(lines) - 1)
+        if width not in self._heights:
+            lines = self._lines(width)
+            gaps = self.spacing() * max(0, len(lines) - 1)
+            self._heights[width] = sum(_height(line) for line in lines) + gaps
+        return self._heights[width]
 
     def sizeHint(self) -> QSize:
         shown = self._shown()
@@ -76,6 +89,11 @@ class FlowRow(QLayout):
         return [i for i in self.items if i.widget() is not None and not i.isEmpty()]
 
     def _lines(self, width: int) -> list[list[QLayoutItem]]:
+        if width not in self._known:
+            self._known[width] = self._laid_out(width)
+        return self._known[width]
+
+    def _laid_out(self, width: int) -> list[list[QLayoutItem]]:
         lines: list[list[QLayoutItem]] = [[]]
         used = 0
         for item in self.items:
