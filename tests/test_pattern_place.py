@@ -347,3 +347,10 @@ class PatternBook(DeskCase):
         self.place.refresh()
         self.engraved()
         self.assertLess(time.process_time() - begin, 3.0)  # a second on a quiet machine
+        self.wait(lambda: self.place.look.boxes)
+        _trap, box = self.place.look.boxes[0]
+        box.setChecked(True)
+        self.place.refresh()  # what was ticked stays, while the list is written anew and after
+        self.wait(lambda: self.place.look.boxes and self.place.look.boxes[0][1] is not box)
+        self.assertEqual([t for t, b in self.place.look.boxes if b.isChecked()], self.place.look.ticks())
+        self.assertEqual(len(self.place.look.ticks()), 1)

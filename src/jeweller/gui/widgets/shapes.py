@@ -5,7 +5,7 @@ part.
 from __future__ import annotations
 
 from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
-from PySide6.QtGui import QIcon, QPainter, QPixmap, QPixmapCache
+from PySide6.QtGui import QIcon, QImage, QPainter, QPixmap, QPixmapCache
 from PySide6.QtSvg import QSvgRenderer
 
 from jeweller.documents.theme import Theme, shape_svg
@@ -49,16 +49,20 @@ ICON_PATHS = {
 
 def drawn(svg: str, width: float, height: float, ratio: float) -> QPixmap:
     """An SVG document drawn into a clear pixmap of so many (logical) pixels."""
-    pixmap = QPixmap(QSize(max(1, int(width * ratio)), max(1, int(height * ratio))))
-    pixmap.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(pixmap)
+    return QPixmap.fromImage(drawn_image(svg, width, height, ratio))
+
+
+def drawn_image(svg: str, width: float, height: float, ratio: float) -> QImage:
+    """The same as an image: a long document is drawn in a thread, where no pixmap may be touched."""
+    size = QSize(max(1, int(width * ratio)), max(1, int(height * ratio)))
+    image = QImage(size, QImage.Format.Format_ARGB32_Premultiplied)
+    image.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(image)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    QSvgRenderer(QByteArray(svg.encode("utf-8"))).render(
-        painter, QRectF(0, 0, pixmap.width(), pixmap.height())
-    )
+    QSvgRenderer(QByteArray(svg.encode("utf-8"))).render(painter, QRectF(0, 0, image.width(), image.height()))
     painter.end()
-    pixmap.setDevicePixelRatio(ratio)
-    return pixmap
+    image.setDevicePixelRatio(ratio)
+    return image
 
 
 def svg_pixmap(body: str, size: int, ratio: float = 2.0) -> QPixmap:

@@ -4,7 +4,10 @@ lighter, a path.
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+import time
+from collections.abc import Iterator
+
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
@@ -25,6 +28,7 @@ GAP = 4
 PAD = 12
 ACROSS = 40  # sentences about the band, at most
 LIGHTER = 10  # of what makes a piece lighter
+AT_ONCE_S = 0.03  # of writing a long list
 SHOWN_BARS = 6  # numbers of bars named for one trap
 
 
@@ -42,8 +46,16 @@ class AnalysisList(QScrollArea):
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.over: PartAnalysis | None = None
-        self.boxes: list[tuple[Trap, QCheckBox]] = []
+        self._boxes: list[tuple[Trap, QCheckBox]] = []
+        self._kept: set[str] = set()  # ticks of the list before, while this one is written
+        self._steps: Iterator[None] | None = None
         self.points = 11.0
+
+    @property
+    def boxes(self) -> list[tuple[Trap, QCheckBox]]:
+        """The traps with their boxes; a list that is still being written is written to its end."""
+        self._go_on(float("inf"))
+        return self._boxes
 
     def show_over(
         self,
@@ -57,31 +69,55 @@ class AnalysisList(QScrollArea):
         """Writes the list; the ticks of traps that are still there stay. `across`: sentences about the whole
         band; `whom` the player it is looked over for, `told` what that player knows of its scale.
         """
-        kept = {t.what for t, box in self.boxes if box.isChecked()}
-        self.over, self.points, self.boxes = over, points, []
+        if self._steps is None and self.over is not None:
+            self._kept = {t.what for t, box in self._boxes if box.isChecked()}
+        self.over, self.points, self._boxes = over, points, []
+        self._steps = self._write(over, theme, points, across, whom, told)
+        self._go_on()
+
+    def _go_on(self, at_once_s: float = AT_ONCE_S) -> None:
+        """A long list is written bit by bit: the window is not held."""
+        until = time.monotonic() + at_once_s
+        while self._steps is not None:
+            if next(self._steps, self) is self:
+                self._steps = None
+            elif time.monotonic() > until:
+                QTimer.singleShot(0, self, self._go_on)
+                return
+
+    def _write(
+        self,
+        over: PartAnalysis | None,
+        theme: Theme,
+        points: float,
+        across: list[str] | None,
+        whom: str,
+        told: str,
+    ) -> Iterator[None]:
+        """Step by step; the list is shown with the last."""
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(PAD, PAD, PAD, PAD)
         column.setSpacing(GAP)
         if over is not None:
-            self._write(column, over, theme, points, kept, whom, told)
+            yield from self._write_part(column, over, theme, points, whom, told)
         if across:
             column.addWidget(wrapped(_("Across the band"), points, weight=600))
             for sentence in across[:ACROSS]:
                 column.addWidget(wrapped(sentence, points, theme.ink))
+                yield
         column.addStretch(1)
         self.setWidget(page)
 
-    def _write(
+    def _write_part(
         self,
         column: QVBoxLayout,
         over: PartAnalysis,
         theme: Theme,
         points: float,
-        kept: set[str],
         whom: str,
         told: str,
-    ) -> None:
+    ) -> Iterator[None]:
         head = QHBoxLayout()
         head.addWidget(wrapped(_("Look it over"), points + 2, weight=600, serif=True), 1)
         self.whom = QPushButton(_("for {whom}").format(whom=whom) if whom else _("for any player"))
@@ -122,17 +158,19 @@ class AnalysisList(QScrollArea):
             row = self._row(f"{trap.what}{times}", trap.bars, trap.notes, theme)
             box = QCheckBox()
             box.setAccessibleName(trap.what)
-            box.setChecked(trap.what in kept)
+            box.setChecked(trap.what in self._kept)
             box.toggled.connect(lambda _unused: self.ticked.emit())
             row.insertWidget(0, box, 0, Qt.AlignmentFlag.AlignTop)
-            self.boxes.append((trap, box))
+            self._boxes.append((trap, box))
             column.addLayout(row)
+            yield
         if over.lighter:
             column.addWidget(wrapped(_("What makes it lighter"), points, weight=600))
         for light in over.lighter[:LIGHTER]:
             column.addLayout(
                 self._row(light.what, () if light.kind == "repeat" else light.bars[:1], light.notes, theme)
             )
+            yield
         if len(over.lighter) > LIGHTER:
             column.addWidget(
                 wrapped(
@@ -146,7 +184,6 @@ class AnalysisList(QScrollArea):
     def _row(self, words: str, bars: tuple[str, ...], notes: tuple[str, ...], theme: Theme) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(GAP)
-        words = words
         label = wrapped(f"{words} · {_where(bars)}" if bars else words, self.points, theme.ink)
         row.addWidget(label, 1)
         if notes:
@@ -160,7 +197,9 @@ class AnalysisList(QScrollArea):
 
     def ticks(self) -> list[Trap]:
         """The traps that were ticked."""
-        return [t for t, box in self.boxes if box.isChecked()]
+        if self._steps is not None and self.over is not None:
+            return [t for t in self.over.traps if t.what in self._kept]
+        return [t for t, box in self._boxes if box.isChecked()]
 
 
 def _where(bars: tuple[str, ...]) -> str:

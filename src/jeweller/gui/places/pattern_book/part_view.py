@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
+from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QScrollArea, QWidget
 
 from jeweller.documents.engraving import Engraving, engrave
@@ -18,7 +18,7 @@ from jeweller.documents.theme import Theme
 from jeweller.gui.places.loupe.paper import DEFAULT_ZOOM
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.style import font
-from jeweller.gui.widgets.shapes import drawn
+from jeweller.gui.widgets.shapes import drawn_image
 from jeweller.i18n import _
 from jeweller.notation.model import Part
 
@@ -49,6 +49,44 @@ class Layout:
         )
 
 
+@dataclass(frozen=True, kw_only=True)
+class Look:
+    """What a sheet looks like: its layout, the width in pixels, and what is drawn on it."""
+
+    layout: Layout
+    theme: Theme
+    under: TextLineSettings
+    washed: frozenset[str]
+    pencilled: tuple[tuple[str, str], ...]
+    width: int
+    ratio: float  # physical pixels in a logical one
+
+    def draw(self, engraving: Engraving) -> QImage:
+        """The sheet as a picture; may be called in any thread."""
+        part, instrument = self.layout.part, instrument_of(self.layout.part)
+        over = draw_text_below(engraving, part, self.under, instrument, self.theme)
+        over += draw_text_above(engraving, dict(self.pencilled), self.theme.brass)
+        boxes = [engraving.notes[n] for n in self.washed if n in engraving.notes]
+        wash = "".join(
+            f'<circle cx="{b.x:.1f}" cy="{b.y:.1f}" r="{RING}" fill="{self.theme.wash}" stroke="none"/>'
+            for b in boxes
+        )
+        svg = engraving.svg(self.theme, over, under=wash, height=self._units(engraving))
+        return drawn_image(svg, self.width, self.height(engraving), self.ratio)
+
+    def engrave(self) -> tuple[Engraving, QImage]:
+        """Engraved, and drawn."""
+        engraving = self.layout.engrave()
+        return engraving, self.draw(engraving)
+
+    def _units(self, engraving: Engraving) -> float:
+        return engraving.systems[-1].lowest + self.layout.room + FOOT
+
+    def height(self, engraving: Engraving) -> float:
+        """In pixels."""
+        return self._units(engraving) * self.width / engraving.width
+
+
 class PartPaper(QWidget):
     """One part. `show_part(None, …)` shows an empty sheet with a sentence. `bar_chosen` is emitted with the
     index of a bar that was clicked, `note_chosen` with the id of a note that was double-clicked, `engraved`
@@ -74,8 +112,8 @@ class PartPaper(QWidget):
         self.points = 11.0
         self._pixmap: QPixmap | None = None
         self.jobs = jobs
-        self._wanted: Layout | None = None  # what is to be engraved, and what is engraved
-        self._shown: Layout | None = None
+        self._wanted: Look | None = None  # what is to be shown, and what is
+        self._shown: Look | None = None
 
     def show_part(
         self,
@@ -103,57 +141,57 @@ class PartPaper(QWidget):
             self.setMinimumHeight(200)
             self.update()
             return
-        self._wanted = Layout(
-            part=self.part,
-            units=max(600.0, round(self.width() / self.zoom / 20) * 20.0),
-            room=rows_height(self.under, instrument_of(self.part)),
-            bars_per_line=self.bars_per_line,
+        self._wanted = Look(
+            layout=Layout(
+                part=self.part,
+                units=max(600.0, round(self.width() / self.zoom / 20) * 20.0),
+                room=rows_height(self.under, instrument_of(self.part)),
+                bars_per_line=self.bars_per_line,
+            ),
+            theme=self.theme,
+            under=self.under,
+            washed=self.washed,
+            pencilled=tuple(self.pencilled.items()),
+            width=self.width(),
+            ratio=self.devicePixelRatioF(),
         )
-        if self.engraving is not None and self._wanted == self._shown:
-            self._show(self.engraving, self.part, self.theme)
+        if (
+            self.engraving is not None
+            and self._shown is not None
+            and self._wanted.layout == self._shown.layout
+        ):
+            self._show(self._wanted, self.engraving, self._wanted.draw(self.engraving))
         elif not self.jobs.running("sheet engraved"):
             self._engrave(self._wanted)
 
-    def _engrave(self, layout: Layout) -> None:
+    def _engrave(self, look: Look) -> None:
         """One at a time: who types or drags faster than it can be engraved is shown the last."""
-        job = self.jobs.threaded("sheet engraved", layout.engrave)
-        job.done.connect(partial(self._engraved, layout))
-        job.failed.connect(partial(self._refused, layout))
+        job = self.jobs.threaded("sheet engraved", look.engrave)
+        job.done.connect(partial(self._engraved, look))
+        job.failed.connect(partial(self._refused, look))
 
-    def _engraved(self, layout: Layout, engraving: Engraving) -> None:
-        if layout != self._wanted:
+    def _engraved(self, look: Look, made: tuple[Engraving, QImage]) -> None:
+        if self._wanted is None or look.layout != self._wanted.layout:
             self.draw()
-        elif self.theme is not None:
-            self.engraving, self._shown = engraving, layout
-            self._show(engraving, layout.part, self.theme)
-            self.engraved.emit()
+            return
+        self.engraving, image = made
+        self._show(look, self.engraving, image)
+        if look != self._wanted:  # other notes were marked meanwhile
+            self.draw()
+        self.engraved.emit()
 
-    def _refused(self, layout: Layout, sentence: str) -> None:
-        if layout != self._wanted:
+    def _refused(self, look: Look, sentence: str) -> None:
+        if self._wanted is None or look.layout != self._wanted.layout:
             self.draw()
         else:
             self._pixmap, self.words = None, sentence
             self.update()
 
-    def _show(self, engraving: Engraving, part: Part, theme: Theme) -> None:
-        instrument = instrument_of(part)
-        height = engraving.systems[-1].lowest + rows_height(self.under, instrument) + FOOT
-        over = draw_text_below(engraving, part, self.under, instrument, theme)
-        over += draw_text_above(engraving, self.pencilled, theme.brass)
-        svg = engraving.svg(theme, over, under=self._wash(), height=height)
-        scale = self.width() / engraving.width
-        self.setMinimumHeight(int(height * scale) + 1)
-        self._pixmap = drawn(svg, self.width(), height * scale, self.devicePixelRatioF())
+    def _show(self, look: Look, engraving: Engraving, image: QImage) -> None:
+        self._shown = look
+        self.setMinimumHeight(int(look.height(engraving)) + 1)
+        self._pixmap = QPixmap.fromImage(image)
         self.update()
-
-    def _wash(self) -> str:
-        if self.engraving is None or self.theme is None:
-            return ""
-        boxes = [self.engraving.notes[n] for n in self.washed if n in self.engraving.notes]
-        return "".join(
-            f'<circle cx="{b.x:.1f}" cy="{b.y:.1f}" r="{RING}" fill="{self.theme.wash}" stroke="none"/>'
-            for b in boxes
-        )
 
     def top_of(self, note: str) -> int | None:
         """Pixels from the top to the system a note stands in."""

@@ -4,6 +4,7 @@ printed, heard, or taken to the loupe.
 
 from __future__ import annotations
 
+import copy
 import dataclasses
 from collections.abc import Callable
 from pathlib import Path
@@ -32,7 +33,7 @@ from jeweller.gui.places.pattern_book.choices import GRIDS, WAYS
 from jeweller.gui.places.pattern_book.display_options import DisplayOptions, PartChoice
 from jeweller.gui.places.pattern_book.files import MusicFiles, is_played
 from jeweller.gui.places.pattern_book.listening import PartListening
-from jeweller.gui.places.pattern_book.model import PatternModel
+from jeweller.gui.places.pattern_book.model import Overview, PatternModel
 from jeweller.gui.places.pattern_book.part_view import PartView
 from jeweller.gui.places.pattern_book.sentence import ExerciseSentence
 from jeweller.gui.places.pattern_book.shelf_page import ShelfPage
@@ -47,6 +48,7 @@ from jeweller.library.library import Library
 from jeweller.library.progress import known_notes
 from jeweller.notation.model import Part, Score
 
+AT_ONCE_BARS = 60  # a longer part is looked over in a thread
 TOLD = 4  # sentences about the music that are shown at once
 MAKER_HEIGHT, EDITOR_HEIGHT, KEYS_HEIGHT, SHELF_HEIGHT = 104, 150, 44, 292
 
@@ -331,14 +333,25 @@ class PatternPlace(QWidget):
         empty = words.get(self.model.way, _("There is nothing to show yet."))
         playable = part is not None and part.note_count > 0
         self.view.paper.show_part(part, self.theme, self.shown.under(), empty, self.shown.bars_per_line)
-        overview = self.model.survey(part)
-        player, analysis = self.model.player, overview.analysis
-        self.look.show_over(analysis, self.theme, self.points, overview.across, player, overview.scale)
-        if overview.outside:  # nothing is moved to fit: what cannot be played is shown
-            self.view.paper.mark(frozenset(overview.outside), {})
+        if part is not None and len(part.bars) > AT_ONCE_BARS:
+            self._show_overview(Overview(analysis=None, scale="", across=[]))
+            # what the model is by then is not what this part is looked over for: the thread has its own copy
+            job = self.jobs.threaded("part looked over", copy.copy(self.model).survey, part)
+            job.done.connect(self._show_overview)
+            job.failed.connect(self.trouble)
+        else:
+            self.jobs.cancel("part looked over")
+            self._show_overview(self.model.survey(part))
         for button in (self.play_button, self.loupe_button, self.shelf_button):
             button.setEnabled(playable)
         self._pencil()
+
+    def _show_overview(self, overview: Overview) -> None:
+        self.look.show_over(
+            overview.analysis, self.theme, self.points, overview.across, self.model.player, overview.scale
+        )
+        if overview.outside:  # nothing is moved to fit: what cannot be played is shown
+            self.view.paper.mark(frozenset(overview.outside), {})
 
     def players_menu(self) -> QMenu:
         """For whom the part is looked over."""
