@@ -133,7 +133,8 @@ class Takes(BoothCase):
         self.assertIn("together with the model", take.made)
 
     def test_a_rhythm_struck_on_the_space_key(self) -> None:
-        self.model.set_plan(keys=True, click=ClickKind.OFF, bpm=60.0)
+        self.speaker.speed, self.arguments["speed"] = 2.0, 2.0
+        self.model.set_plan(keys=True, click=ClickKind.OFF, bars="1-2")
         self.booth.enter()
         session = self.counting()
         self.assertTrue(self.booth.moments.rail.isVisible())
@@ -341,9 +342,12 @@ class Delay(BoothCase):
         self.arguments["latency_s"] = 0.137
         told: list[str] = []
         self.window.devices.measured.connect(told.append)
-        self.window.devices.measure()
-        self.wait(lambda: bool(told), what="for the delay")
-        found = self.window.devices.latency(self.microphones[-1])
+        found = None
+        for _again in range(3):  # what a busy machine swallowed of the sound is asked for again
+            told.clear()
+            self.window.devices.measure()
+            self.wait(lambda: bool(told), what="for the delay")
+            found = found or self.window.devices.latency(self.microphones[-1])
         assert found is not None, told
         self.assertAlmostEqual(found.seconds, 0.137, delta=0.003)
 
