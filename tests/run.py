@@ -20,22 +20,32 @@ import unittest
 from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
-# The longest first, so that both processes end together; the others follow by name.
+# The longest first, so that both processes end together; the others follow by name, some to a process: what
+# they all import is imported once.
 FIRST = (
+    "test_booth",
+    "test_bench",
     "test_desk",
+    "test_classroom",
+    "test_pattern_place",
     "test_kinds",
     "test_takes",
-    "test_bench",
-    "test_pattern_place",
+    "test_practice_place",
+    "test_warmup_place",
+    "test_tray",
+    "test_language",
     "test_pattern",
+    "test_ledger",
+    "test_hearing",
+    "test_batch",
+    "test_booth_menu",
+    "test_ear",
     "test_rhythm",
     "test_player",
-    "test_hearing",
-    "test_ledger",
-    "test_cli",
-    "test_tray",
-    "test_ear",
+    "test_structure",
+    "test_start",
 )
+TOGETHER = 8
 # What neither renders sound nor opens a window.
 QUICK = (
     "test_rules",
@@ -57,6 +67,7 @@ STATIC = {
     "mypy": ("-m", "mypy"),
 }
 PROCESSES = 2
+HUNG_S = 280.0  # nothing takes so long
 
 
 class TimedResult(unittest.TextTestResult):
@@ -97,10 +108,11 @@ def run_all(quick: bool = False, slowest: bool = False) -> int:
         (p.stem for p in (ROOT / "tests").glob("test_*.py")),
         key=lambda n: (FIRST.index(n) if n in FIRST else len(FIRST), n),
     )
-    waiting: list[tuple[str, tuple[str, ...]]] = [(name, (__file__, name)) for name in every]
-    if quick:
-        waiting = [(name, (__file__, name)) for name in QUICK]
-    place = 0 if quick else len(FIRST)
+    alone = [] if quick else [name for name in every if name in FIRST]
+    light = [name for name in every if name in QUICK] if quick else every[len(alone) :]
+    groups = [[name] for name in alone] + [light[k : k + TOGETHER] for k in range(0, len(light), TOGETHER)]
+    waiting: list[tuple[str, tuple[str, ...]]] = [(" ".join(group), (__file__, *group)) for group in groups]
+    place = len(alone)
     waiting[place:place] = list(STATIC.items())
     running: dict[subprocess.Popen[str], tuple[str, Path, float]] = {}
     passed = failed = 0
@@ -108,7 +120,7 @@ def run_all(quick: bool = False, slowest: bool = False) -> int:
         while waiting or running:
             while waiting and len(running) < PROCESSES:
                 name, command = waiting.pop(0)
-                out = Path(folder) / name
+                out = Path(folder) / name.split()[0]
                 with out.open("w") as file:
                     process = subprocess.Popen(
                         [sys.executable, *command],
@@ -123,6 +135,10 @@ def run_all(quick: bool = False, slowest: bool = False) -> int:
                     )
                 running[process] = (name, out, time.monotonic())
             time.sleep(0.05)
+            for process, (name, _out, since) in running.items():
+                if time.monotonic() - since > HUNG_S and process.poll() is None:
+                    print(f"{name}: hangs")
+                    process.kill()
             for process in [p for p in running if p.poll() is not None]:
                 name, out, since = running.pop(process)
                 text = out.read_text(encoding="utf-8", errors="replace")
@@ -136,7 +152,7 @@ def run_all(quick: bool = False, slowest: bool = False) -> int:
                     continue
                 good, bad = (int(n) for n in counted[-1]) if counted else (0, 1)
                 passed, failed = passed + good, failed + (bad or (0 if right else 1))
-                for line in re.findall(r"^slow: .*$", text, re.MULTILINE) if slowest else ():
+                for line in re.findall(r"slow: .*", text) if slowest else ():
                     print("   ", line)
                 print(f"{name}: {good} passed, {bad} not, {time.monotonic() - since:.0f} s", flush=True)
     print(f"{time.monotonic() - begin:.0f} seconds\n{passed} passed, {failed} failed")
