@@ -10,6 +10,7 @@ from typing import Any, cast
 
 import numpy as np
 
+from jeweller.audio.clicks import Click, remove_clicks
 from jeweller.audio.latency import find_latency, probe, tapped_latency
 from jeweller.booth.attempts import BoothTake
 from jeweller.booth.first_sight import step_after
@@ -74,13 +75,14 @@ class Tracks(unittest.TestCase):
         self.assertLess(max(loud), 0.2)  # low, for the ears
 
     def test_what_is_taken_out_of_a_take_before_it_is_heard(self) -> None:
-        def taken_out(**chosen: Any) -> bool:
+        def made(**chosen: Any) -> tuple[bool, bool]:
             with tempfile.TemporaryDirectory() as folder:
-                return prepare(music(), TakePlan(**chosen), Path(folder)).taken_out
+                prepared = prepare(music(), TakePlan(**chosen), Path(folder))
+                return prepared.taken_out, prepared.track.click_track(Path("count.wav")) is not None
 
-        self.assertFalse(taken_out(click=ClickKind.ON))  # the ear knows clicks
-        self.assertTrue(taken_out(click=ClickKind.ON, keys=True))  # where strokes are all there is to hear
-        self.assertTrue(taken_out(click=ClickKind.OFF, help=Help.TOGETHER))
+        self.assertEqual(made(click=ClickKind.ON), (False, True))
+        self.assertEqual(made(click=ClickKind.OFF), (False, False))
+        self.assertEqual(made(click=ClickKind.OFF, help=Help.TOGETHER), (True, False))
 
     def test_the_count_in(self) -> None:
         track = render_track(music(), TakePlan(bpm=60.0, count_bars=2))
@@ -252,6 +254,61 @@ class Journals(TempCase):
 
     def test_a_plan_is_kept_as_words(self) -> None:
         self.assertEqual(dataclasses.asdict(TakePlan(click=ClickKind.FIRST))["click"], "first")
+
+
+class Clicked(unittest.TestCase):
+    """Clicks of a loudspeaker in a room, behind somebody who plays."""
+
+    RATE = 22050
+
+    def room(self, ppm: float, *, loud: float = 1.0, seconds: float = 40.0) -> tuple[Any, Any, Any, Any]:
+        rng = np.random.default_rng(3)
+        times = [0.5 * k + 0.2 for k in range(int(2 * seconds))]
+        every = [Click(t, 1200.0 if k % 4 else 1600.0) for k, t in enumerate(times)]
+        size = round((seconds + 1) * self.RATE)
+        clicks = np.zeros(size)
+        t = np.arange(round(0.2 * self.RATE)) / self.RATE
+        for c in every:
+            at = (c.at_s * (1 + ppm * 1e-6) + 0.0711) * self.RATE
+            first = int(np.ceil(at))
+            late = t + (first - at) / self.RATE
+            wave = np.sin(2 * np.pi * c.hz * late) * np.exp(-late / 0.02)
+            clicks[first : first + len(t)] += loud * wave
+        player = 1e-3 * rng.normal(size=size)
+        for k, begin in enumerate(range(round(2.3 * self.RATE), size - self.RATE, self.RATE // 2)):
+            n = np.arange(self.RATE // 2) / self.RATE
+            player[begin : begin + len(n)] += 0.5 * np.sin(2 * np.pi * 440 * 2 ** (k % 12 / 12) * n)
+        return clicks, player, every[:4], every[4:]
+
+    def left_db(self, ppm: float) -> float:
+        clicks, player, count, later = self.room(ppm)
+        cut = round(1.6 * self.RATE)
+        heard = (clicks + player).astype(np.float32)
+        left, there = remove_clicks(heard[cut:], heard[:cut], self.RATE, count, later)
+        self.assertTrue(there)
+        return float(10 * np.log10(np.sum((left - player[cut:]) ** 2) / np.sum(clicks[cut:] ** 2)))
+
+    def test_they_go_and_the_player_stays(self) -> None:
+        self.assertLess(self.left_db(0.0), -17.0)
+
+    def test_also_where_the_clocks_of_two_devices_drift_apart(self) -> None:
+        for ppm in (-60.0, 60.0):
+            self.assertLess(self.left_db(ppm), -15.0)
+
+    def test_what_is_known_of_the_beginning_stays_true(self) -> None:
+        clicks, player, count, later = self.room(40.0)
+        heard, cut, half = (clicks + player).astype(np.float32), round(1.6 * self.RATE), 20 * self.RATE
+        whole, _there = remove_clicks(heard[cut:], heard[:cut], self.RATE, count, later)
+        begun, _there = remove_clicks(heard[cut : cut + half], heard[:cut], self.RATE, count, later)
+        sure = half - self.RATE // 2
+        self.assertTrue(np.array_equal(whole[:sure], begun[:sure]))
+
+    def test_where_no_click_is_heard_nothing_is_touched(self) -> None:
+        _clicks, player, count, later = self.room(0.0)
+        heard, cut = player.astype(np.float32), round(1.6 * self.RATE)
+        left, there = remove_clicks(heard[cut:], heard[:cut], self.RATE, count, later)
+        self.assertFalse(there)
+        self.assertIs(left.base if left.base is not None else left, heard)
 
 
 if __name__ == "__main__":

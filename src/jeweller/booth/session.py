@@ -19,6 +19,7 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
+from jeweller.audio.encode import write_sound
 from jeweller.audio.microphone import Microphone
 from jeweller.audio.ports import SimulatedSpeaker, Speaker
 from jeweller.audio.recorder import SNAPSHOT, Dropout, Recorded, TakeRecorder, settle
@@ -91,12 +92,14 @@ class TakeSession:
     path: Path
     latency_s: float = 0.0
     by_time: bool = False  # it ends when the music's time is over, whatever is heard
+    count_path: Path | None = None  # where the count-in, as the microphone heard it, is kept
     asleep: Callable[[], float] = seconds_asleep
     state: SessionState = SessionState.COUNTING
     meter: LevelMeter = field(default_factory=LevelMeter)
     trouble: str = ""
     recorded: Recorded | None = None
     last_note_s: float | None = None  # when something was last heard, on the microphone's clock
+    _count: list[Samples] = field(default_factory=list)  # what was heard before the take
     _recorder: TakeRecorder | None = None
     _watch: StopWatch | None = None
     _playback: _Playback | None = None
@@ -178,6 +181,8 @@ class TakeSession:
                         self.line, self.track, self.downbeat_s, self.latency_s, self.by_time
                     )
                     self.state = SessionState.PLAYING
+                elif self.count_path is not None:
+                    self._count.append(block)
             if self._recorder is not None and self.state in (SessionState.PLAYING, SessionState.CHECKING):
                 self._recorder.push(block, at_s)
                 if self._watch is not None:
@@ -208,6 +213,7 @@ class TakeSession:
             return None
         if watch is None:
             return None
+        self._keep_count()
         match watch.look(self._heard_until_s):
             case Moment.STOPPED if self._pending is not None and watch.asked_of_s == watch.heard_s:
                 return None  # what was heard since the check was asked for is silence
@@ -216,6 +222,13 @@ class TakeSession:
             case Moment.MAY_BE_OVER:  # a check that is not done is of less than was heard by now
                 return self._ask_so_far()
         return None
+
+    def _keep_count(self) -> None:
+        """The count-in on disk, once the take has begun. What a full disk refuses is not needed to record."""
+        blocks, self._count = self._count, []
+        if self.count_path is not None and blocks:
+            with contextlib.suppress(OSError):
+                write_sound(self.count_path, np.concatenate(blocks), self.microphone.rate)
 
     @property
     def _pace(self) -> float:

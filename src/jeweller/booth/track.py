@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
+from jeweller.audio.clicks import Click, ClickTrack
 from jeweller.audio.decode import decode
 from jeweller.audio.encode import write_sound
 from jeweller.booth.plan import ClickKind, CountKind, Help, Music, TakePlan
@@ -52,11 +53,22 @@ class Track:
     rate: int
     cues: tuple[Cue, ...]
     beats: tuple[Beat, ...]
-    clicks_s: tuple[float, ...]
+    clicks: tuple[Click, ...]  # that sound while somebody plays
     downbeat_s: float
     end_s: float
     spq: float  # seconds a quarter
     sounds_along: bool  # whether more than clicks sounds while the player plays
+
+    @property
+    def clicks_s(self) -> tuple[float, ...]:
+        return tuple(c.at_s for c in self.clicks)
+
+    def click_track(self, before: Path) -> ClickTrack | None:
+        """What is known of its clicks, where any sounds while somebody plays; `before` is the recording of
+        the count-in.
+        """
+        count = tuple(Click(c.at_s, _click_hz(c.first)) for c in self.cues)
+        return ClickTrack(str(before), count, self.clicks) if self.clicks else None
 
 
 def count_in(line: PerformedPart, plan: TakePlan) -> tuple[list[Cue], float]:
@@ -115,9 +127,13 @@ def _click_gain(plan: TakePlan, line: PerformedPart, beat: Beat, length: float) 
     return 0.0
 
 
+def _click_hz(first: bool) -> float:
+    return COUNT_HZ[not first]
+
+
 def click_sound(first: bool) -> Samples:
     t = np.arange(int(4 * COUNT_FALL_S * RATE)) / RATE
-    wave = np.sin(2 * np.pi * COUNT_HZ[not first] * t) * np.exp(-t / COUNT_FALL_S)
+    wave = np.sin(2 * np.pi * _click_hz(first) * t) * np.exp(-t / COUNT_FALL_S)
     return (TRACK.click_gain * wave).astype(np.float32)
 
 
@@ -136,7 +152,7 @@ def render_track(music: Music, plan: TakePlan) -> Track:
     for beat in beats:
         gain = _click_gain(plan, line, beat, length)
         if gain > 0.0:
-            clicks.append(beat.at_s)
+            clicks.append(Click(beat.at_s, _click_hz(beat.number == 1), gain))
             add_sound(out, np.float32(gain) * click_sound(beat.number == 1), beat.at_s)
     along = _along(music, plan, line, spq)
     if along is not None:
@@ -146,7 +162,7 @@ def render_track(music: Music, plan: TakePlan) -> Track:
         rate=RATE,
         cues=tuple(cues),
         beats=tuple(beats),
-        clicks_s=tuple(clicks),
+        clicks=tuple(clicks),
         downbeat_s=downbeat,
         end_s=end,
         spq=spq,
@@ -201,8 +217,7 @@ def model_of(music: Music, plan: TakePlan) -> Samples:
 @dataclass(frozen=True)
 class Prepared:
     """What a take needs before it begins: what sounds, the notation file of its bars, the recording of what
-    sounds, and whether that is to be taken out of the take before it is heard. Clicks are no notes to the
-    ear, only to one that listens for strokes alone.
+    sounds, and whether that is to be taken out of the take before it is heard.
     """
 
     track: Track
@@ -215,7 +230,7 @@ def prepare(music: Music, plan: TakePlan, folder: Path, made: Callable[[], Track
     """Renders the track of a take and writes what it is checked by. Raises ScoreError, TakeError."""
     track = made() if made is not None else render_track(music, plan)
     path = folder / "track.wav"
-    taken_out = track.sounds_along or (plan.rhythm_only and bool(track.clicks_s))
+    taken_out = track.sounds_along
     if taken_out or made is not None:
         write_sound(path, track.samples, track.rate)
     return Prepared(track, music.write(plan, folder), path, taken_out)

@@ -11,6 +11,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from jeweller.audio.clicks import ClickTrack
 from jeweller.audio.decode import decode
 from jeweller.audio.recorder import PART, Dropout, snapshot
 from jeweller.booth.echo import Answer, EchoPhrase, check_answers
@@ -18,10 +19,10 @@ from jeweller.booth.made_up import MadeUp, look_at_made_up
 from jeweller.booth.plan import Music, TakePlan
 from jeweller.booth.session import WantedCheck, is_whole
 from jeweller.errors import Cancelled, JewellerError, TakeError
-from jeweller.features.extraction import HeardAhead, listen_ahead
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.i18n import _
-from jeweller.pipeline.check import Checked, Options, check, open_line
+from jeweller.pipeline.ahead import KnownAhead, know_ahead
+from jeweller.pipeline.check import Checked, Options, check, open_line, without_clicks
 
 Progress = Callable[[float, str], None]
 AHEAD_BYTES = 8 * 44100 * 2  # new sound from which it is worth listening to
@@ -37,6 +38,7 @@ class Terms:
 
     plan: TakePlan
     track: Path | None = None
+    clicks: ClickTrack | None = None  # where only those sounded from the loudspeaker
     timed: bool = False
     instrument: str = ""
 
@@ -46,6 +48,7 @@ class Terms:
         return dataclasses.replace(
             made,
             backing_from_s=wanted.track_from_s if self.track is not None else None,
+            clicks=self.clicks,
             lost=tuple((gap.at_s, gap.seconds) for gap in lost),
         )
 
@@ -91,7 +94,7 @@ def check_attempt(
     terms: Terms,
     wanted: WantedCheck,
     lost: Sequence[Dropout],
-    ahead: HeardAhead | None = None,
+    ahead: KnownAhead | None = None,
     progress: Progress = lambda share, what: None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> Checked:
@@ -114,9 +117,10 @@ def listen_along(
     one asked for, is the result, with the name of the file that was checked; None where the take was given
     up. Progress of -1 says that the music is not over yet by the file that is named. Raises as `check`.
     """
-    _score, line, _instrument = open_line(score, terms.plan.options(None, None, terms.instrument))
-    low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
-    ahead, known_bytes, parent = None, 0, os.getppid()
+    asked_for = terms.plan.options(None, None, terms.instrument)
+    _score, line, _instrument = open_line(score, asked_for)
+    ahead: KnownAhead | None = None
+    known_bytes, parent = 0, os.getppid()
     checked: Checked | None = None
     while os.getppid() == parent:
         if asking.exists():
@@ -137,9 +141,19 @@ def listen_along(
         size = part.stat().st_size if part.exists() else 0
         if size - known_bytes > AHEAD_BYTES:
             known_bytes = size
-            with contextlib.suppress(TakeError):
-                samples = decode(part, HEAR.rate).samples
-                ahead = listen_ahead(samples[: -HEAR.rate // 2], low, high, HEAR, ahead)
+            with contextlib.suppress(TakeError, Cancelled):
+                recording = decode(part, HEAR.rate)
+                if terms.clicks is not None:
+                    recording = without_clicks(recording, terms.clicks)
+                ahead = know_ahead(
+                    recording.samples[: -HEAR.rate // 2],
+                    line,
+                    ahead,
+                    tempo_bpm=asked_for.tempo_bpm,
+                    rhythm_only=asked_for.rhythm_only,
+                    reference_shift=asked_for.settings.reference_shift,
+                    cancelled=asking.exists,
+                )
             continue
         time.sleep(LOOK_S)
     return None
@@ -150,7 +164,7 @@ def _check_so_far(
     terms: Terms,
     wanted: WantedCheck,
     lost: Sequence[Dropout],
-    ahead: HeardAhead | None,
+    ahead: KnownAhead | None,
     progress: Progress,
     cancelled: Callable[[], bool],
 ) -> Checked | None:

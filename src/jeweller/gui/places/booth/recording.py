@@ -90,9 +90,11 @@ class TakeRunner(QObject):
         if microphone is None:
             return
         latency = self.devices.latency(microphone)
+        count_path = prepared.score.with_name("count.wav")
         terms = Terms(
             plan=plan,
             track=prepared.track_path if prepared.taken_out else None,
+            clicks=None if prepared.taken_out else prepared.track.click_track(count_path),
             timed=latency is not None,
             instrument=instrument,
         )
@@ -105,6 +107,7 @@ class TakeRunner(QObject):
             path,
             latency_s=latency.seconds if latency is not None else 0.0,
             by_time=by_time,
+            count_path=count_path,
         )
         try:
             session.begin()
