@@ -6,16 +6,22 @@ import threading
 import unittest
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 
+from jeweller.alignment.decoder import decode_path
+from jeweller.audio.decode import decode
+from jeweller.audio.encode import write_sound
 from jeweller.audio.recorder import PART, SNAPSHOT, Dropout, TakeRecorder
 from jeweller.booth.plan import ClickKind, Music, TakePlan
 from jeweller.booth.session import WantedCheck
 from jeweller.booth.verdict import Terms, ask, check_attempt, give_up, listen_along
 from jeweller.errors import Cancelled, TakeError
+from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.notation.model import Score
-from jeweller.pipeline.check import Checked
+from jeweller.pipeline.ahead import KnownAhead, know_ahead
+from jeweller.pipeline.check import Checked, check
 from jeweller.simulator.guest import play_line
 from tests.support import TempCase, part_of
 
@@ -163,6 +169,60 @@ class Listening(TempCase):
 
     def test_the_part_is_the_one_that_grows(self) -> None:
         self.assertEqual(self.recorder.part.name, f"take{PART}")
+
+
+class Ahead(TempCase):
+    """What was known while it was recorded saves work, and changes nothing."""
+
+    def test_the_same_report_with_one_search_less(self) -> None:
+        text = " | ".join(["C5/1 D5/1 E5/1 F5/1", "G5/2 E5/2", "F5/1 D5/.5 E5/.5 C5/1 A4/1"] * 4)
+        part = part_of(text, bpm=BPM)
+        music = Music(title="A test", part=part, score=Score("A test", (part,), ""))
+        plan = TakePlan(bpm=BPM, click=ClickKind.OFF)
+        score = music.write(plan, self.folder)
+        line = music.line(plan)
+        sound = play_line(line, 60.0 / BPM, "flute", RATE, wrong=(7, 30))
+        sound = np.concatenate([sound[: 9 * RATE], sound[8 * RATE + RATE // 3 :], np.zeros(RATE, np.float32)])
+        sound += np.random.default_rng(1).normal(0, 1e-4, len(sound)).astype(np.float32)
+        take = self.folder / "take.wav"
+        write_sound(take, sound, RATE)
+        samples = decode(take, HEAR.rate).samples
+        ahead: KnownAhead | None = None
+        for end in range(6 * HEAR.rate, len(samples) - HEAR.rate, 6 * HEAR.rate):
+            ahead = know_ahead(samples[:end], line, ahead)
+        assert ahead is not None and ahead.way is not None
+        carried: list[bool] = []
+
+        def decoded(*given: Any, **named: Any) -> Any:
+            carried.append(bool(named.get("carried")))
+            return decode_path(*given, **named)
+
+        with mock.patch("jeweller.alignment.align.decode_path", decoded):
+            known = check(score, take, ahead=ahead).report
+            self.assertEqual(carried, [False] * len(carried))
+            afterwards = check(score, take).report
+            self.assertIn(True, carried)
+        self.assertEqual(known["notes"], afterwards["notes"])
+        self.assertEqual(known["findings"], afterwards["findings"])
+        self.assertTrue(known["findings"])
+
+    def test_a_way_through_another_part_is_of_no_use(self) -> None:
+        part = part_of(MUSIC, bpm=BPM)
+        music = Music(title="A test", part=part, score=Score("A test", (part,), ""))
+        plan = TakePlan(bpm=BPM, click=ClickKind.OFF)
+        take = self.folder / "take.wav"
+        write_sound(take, play_line(music.line(plan), 60.0 / BPM, "flute", RATE), RATE)
+        samples = decode(take, HEAR.rate).samples
+        shorter = Music(title="A", part=part, score=music.score).line(TakePlan(bpm=BPM, bars="1-2"))
+        ahead = know_ahead(samples[: 5 * HEAR.rate], shorter, None)
+        self.assertEqual(check(music.write(plan, self.folder), take, ahead=ahead).report["findings"], [])
+
+    def test_it_gives_way_when_the_verdict_is_asked_for(self) -> None:
+        part = part_of(MUSIC, bpm=BPM)
+        line = Music(title="A", part=part, score=Score("A", (part,), "")).line(TakePlan(bpm=BPM))
+        samples = play_line(line, 60.0 / BPM, "flute", HEAR.rate)
+        with self.assertRaises(Cancelled):
+            know_ahead(samples, line, None, cancelled=lambda: True)
 
 
 if __name__ == "__main__":

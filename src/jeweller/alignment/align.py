@@ -16,7 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.alignment.candidates import Candidates, find_candidates
-from jeweller.alignment.decoder import AlignmentPath, PathStep, decode_path
+from jeweller.alignment.decoder import AlignmentPath, Neighbourhood, PathStep, decode_path, neighbourhood
 from jeweller.alignment.note_arrays import NoteArrays, make_note_arrays
 from jeweller.alignment.posterior import NotePosteriors, weigh_ways
 from jeweller.alignment.readings import choose_reading, choose_register, list_readings
@@ -68,13 +68,15 @@ def align(
     settings: AlignmentSettings = DEFAULT,
     rhythm_only: bool = False,
     reference_shift: int = 0,
+    foreseen: Foreseen | None = None,
     cancelled: Callable[[], bool] = lambda: False,
 ) -> Alignment:
     """Finds the most likely path of a take through a part.
 
     `tempo_bpm` (quarters a minute) is a hint; without one the written tempo is. `reference_shift`: semitones
     by which a take tuned to another pitch reference is known to sound higher than written. With `rhythm_only`
-    (claps, taps, percussion) attacks alone are aligned. Raises Cancelled when `cancelled()` turns true.
+    (claps, taps, percussion) attacks alone are aligned. `foreseen`, by `foresee`, saves the rough search.
+    Raises Cancelled when `cancelled()` turns true.
 
     >>> from jeweller.notation.performance import perform_part
     >>> import numpy as np
@@ -90,15 +92,10 @@ def align(
     >>> alignment.followed, len(alignment.attempts)
     (True, 1)
     """
-    s = dataclasses.replace(settings, inside_cost=settings.rhythm_inside_cost) if rhythm_only else settings
-    notes = make_note_arrays(line, rhythm_only=rhythm_only)
-    if reference_shift and not rhythm_only:
-        notes = dataclasses.replace(notes, midi=notes.midi + reference_shift)
-    evidence = gather_attack_evidence(features, s) if rhythm_only else gather_evidence(features, s)
-    candidates = find_candidates(features, s, pitched=not rhythm_only)
-    bpm = tempo_bpm or line.written_bpm or s.default_bpm
-    table = SegmentTable(notes, evidence, candidates, features.step_s, s)
-    as_written = _align_read(line, table, candidates, features, bpm, cancelled)
+    bpm = tempo_bpm or line.written_bpm or settings.default_bpm
+    table, candidates = _table(line, features, settings, rhythm_only, reference_shift)
+    s, notes, evidence = table.s, table.items, table.evidence
+    as_written = _align_read(line, table, candidates, features, bpm, cancelled, foreseen)
     longer = perform_past_fine(line) if not rhythm_only else None
     if longer is not None:
         items = make_note_arrays(longer)
@@ -129,6 +126,62 @@ def align(
     return as_written
 
 
+@dataclass(frozen=True, kw_only=True)
+class Foreseen:
+    """A way through the beginning of a take that goes on: where it is at some moments (s), (B,) each, and the
+    local tempo at every note of the part, (N,), as far as it is known.
+    """
+
+    at_s: npt.NDArray[np.floating]
+    along: Neighbourhood
+    seconds_per_quarter: npt.NDArray[np.float64]
+
+    def along_of(self, time: npt.NDArray[np.floating], count: int) -> Neighbourhood:
+        """The neighbourhood at other boundaries (s); behind what is known anything may be."""
+        k = np.clip(np.searchsorted(self.at_s, time), 0, len(self.at_s) - 1)
+        earlier = np.maximum(k - 1, 0)
+        first = np.minimum(self.along.first[earlier], self.along.first[k])
+        last = np.maximum(self.along.last[earlier], self.along.last[k])
+        return Neighbourhood(first, np.where(time > self.at_s[-1] - ALIGN.foreseen_tail_s, count, last))
+
+
+def foresee(
+    line: PerformedPart,
+    features: Features,
+    *,
+    tempo_bpm: float | None = None,
+    settings: AlignmentSettings = DEFAULT,
+    rhythm_only: bool = False,
+    reference_shift: int = 0,
+    before: Foreseen | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Foreseen:
+    """The way through what there is of a take so far, for `align`; arguments as there. `before`: what was
+    foreseen of less.
+    """
+    bpm = tempo_bpm or line.written_bpm or settings.default_bpm
+    table, candidates = _table(line, features, settings, rhythm_only, reference_shift)
+    path, local = _search(table, candidates, features.step_s, 60.0 / bpm, (), cancelled, before)
+    return Foreseen(at_s=table.time, along=neighbourhood(path, len(table.time)), seconds_per_quarter=local)
+
+
+def _table(
+    line: PerformedPart,
+    features: Features,
+    settings: AlignmentSettings,
+    rhythm_only: bool,
+    reference_shift: int,
+) -> tuple[SegmentTable, Candidates]:
+    """What the search looks at."""
+    s = dataclasses.replace(settings, inside_cost=settings.rhythm_inside_cost) if rhythm_only else settings
+    notes = make_note_arrays(line, rhythm_only=rhythm_only)
+    if reference_shift and not rhythm_only:
+        notes = dataclasses.replace(notes, midi=notes.midi + reference_shift)
+    evidence = gather_attack_evidence(features, s) if rhythm_only else gather_evidence(features, s)
+    candidates = find_candidates(features, s, pitched=not rhythm_only)
+    return SegmentTable(notes, evidence, candidates, features.step_s, s), candidates
+
+
 def _align_read(
     line: PerformedPart,
     table: SegmentTable,
@@ -136,11 +189,12 @@ def _align_read(
     features: Features,
     bpm: float,
     cancelled: Callable[[], bool],
+    foreseen: Foreseen | None = None,
 ) -> Alignment:
     """The alignment of one reading of the part, cut into complete attempts."""
     notes = table.items
     spq = 60.0 / bpm
-    path, local = _search(table, candidates, features.step_s, spq, (), cancelled)
+    path, local = _search(table, candidates, features.step_s, spq, (), cancelled, foreseen)
     closed = find_excursions(path)
     if closed:
         path, local = _search(table, candidates, features.step_s, spq, closed, cancelled)
@@ -166,16 +220,27 @@ def _search(
     spq: float,
     closed: Sequence[tuple[int, int]],
     cancelled: Callable[[], bool],
+    foreseen: Foreseen | None = None,
 ) -> tuple[AlignmentPath, npt.NDArray[np.float64]]:
-    """The best way and its local tempo at every note: once with a tempo carried along, then by the tempo that
-    was found, until it does not change any more.
+    """The best way and its local tempo at every note: once with a tempo carried along, where it is not
+    foreseen; then by the tempo that was found, until it does not change any more.
     """
     s, notes = table.s, table.items
-    rough = np.full(len(notes.midi), spq)
-    path = decode_path(table, rough, carried=True, closed=closed, cancelled=cancelled)
-    local = estimate_local_tempo(notes, path, candidates, step_s, spq)
+    near: AlignmentPath | Neighbourhood
+    if (
+        foreseen is not None
+        and s.passes
+        and len(foreseen.at_s)
+        and len(foreseen.seconds_per_quarter) == len(notes.midi)
+    ):
+        near, local = foreseen.along_of(table.time, len(notes.midi)), foreseen.seconds_per_quarter
+    else:
+        rough = np.full(len(notes.midi), spq)
+        near = decode_path(table, rough, carried=True, closed=closed, cancelled=cancelled)
+        local = estimate_local_tempo(notes, near, candidates, step_s, spq)
+    path = near if isinstance(near, AlignmentPath) else AlignmentPath((), 0.0)
     for _ in range(s.passes):
-        path = decode_path(table, local, near=path, closed=closed, cancelled=cancelled)
+        near = path = decode_path(table, local, near=near, closed=closed, cancelled=cancelled)
         before, local = local, estimate_local_tempo(notes, path, candidates, step_s, spq)
         if float(np.abs(np.log(local / before)).max()) < s.settled:
             break

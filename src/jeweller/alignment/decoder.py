@@ -56,13 +56,23 @@ class AlignmentPath:
     score: float
 
 
+@dataclass(frozen=True)
+class Neighbourhood:
+    """The first and the last note that a way is at, at each boundary, (B,) each: where it jumps it is at
+    two.
+    """
+
+    first: npt.NDArray[np.int64]
+    last: npt.NDArray[np.int64]
+
+
 def decode_path(
     table: SegmentTable,
     spq: npt.NDArray[np.float64],
     *,
     carried: bool = False,
     stop: int | None = None,
-    near: AlignmentPath | None = None,
+    near: AlignmentPath | Neighbourhood | None = None,
     closed: Sequence[tuple[int, int]] = (),
     cancelled: Callable[[], bool] = lambda: False,
 ) -> AlignmentPath:
@@ -94,9 +104,12 @@ def decode_path(
     return _Search(table, spq, carried, stop or len(table.frame), near, closed).run(cancelled)
 
 
-def _along(way: AlignmentPath, total: int) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
-    """The first and the last note that a way is at, at each of its boundaries, (total,) each: where it jumps
-    it is at two.
+def neighbourhood(way: AlignmentPath, total: int) -> Neighbourhood:
+    """Where a way is at each of `total` boundaries.
+
+    >>> step = PathStep(start=0, end=2, item=5, kind=StepKind.NOTE, pitch=None)
+    >>> neighbourhood(AlignmentPath((step,), 0.0), 4).last.tolist()
+    [5, 5, 5, 5]
     """
     first, last = np.full(total, np.iinfo(np.int64).max), np.full(total, -1, np.int64)
     for step in way.steps:
@@ -106,9 +119,9 @@ def _along(way: AlignmentPath, total: int) -> tuple[npt.NDArray[np.int64], npt.N
             last[here] = np.maximum(last[here], step.item)
     known = np.flatnonzero(last >= 0)
     if not len(known):
-        return np.zeros(total, np.int64), np.zeros(total, np.int64)
+        return Neighbourhood(np.zeros(total, np.int64), np.zeros(total, np.int64))
     nearest = known[np.clip(np.searchsorted(known, np.arange(total), side="right") - 1, 0, len(known) - 1)]
-    return first[nearest], last[nearest]
+    return Neighbourhood(first[nearest], last[nearest])
 
 
 class _Search:
@@ -118,11 +131,11 @@ class _Search:
         spq: npt.NDArray[np.float64],
         carried: bool,
         total: int,
-        near: AlignmentPath | None = None,
+        near: AlignmentPath | Neighbourhood | None = None,
         closed: Sequence[tuple[int, int]] = (),
     ) -> None:
         self.table, self.carried, self.total = table, carried, total
-        self.along = None if near is None else _along(near, total)
+        self.along = neighbourhood(near, total) if isinstance(near, AlignmentPath) else near
         self.may_jump = np.ones(total, np.bool_)
         for first, last in closed:
             self.may_jump[first : last + 1] = False
@@ -311,8 +324,8 @@ class _Search:
         left, right = lo, lo + self.width
         if self.along is not None:  # the neighbourhood of the way found before
             left, right = (
-                max(left, int(self.along[0][b]) - s.near_notes),
-                min(right, int(self.along[1][b]) + s.near_notes + 1),
+                max(left, int(self.along.first[b]) - s.near_notes),
+                min(right, int(self.along.last[b]) + s.near_notes + 1),
             )
         one = bool((self.low[before] == lo).all())  # window for all
         if one:

@@ -17,9 +17,10 @@ from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, is_sure
 from jeweller.assessment.settings import AssessmentSettings
 from jeweller.audio.backing import remove_backing
+from jeweller.audio.clicks import ClickTrack, remove_clicks
 from jeweller.audio.decode import Recording, decode, file_hash
 from jeweller.errors import Cancelled, ScoreError, SettingError, TakeError
-from jeweller.features.extraction import Features, HeardAhead, extract_features
+from jeweller.features.extraction import Features, extract_features
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.grading.scheme import find_scheme
 from jeweller.i18n import _
@@ -31,6 +32,7 @@ from jeweller.notation.swing import swung
 from jeweller.notes.build import build_note_tables
 from jeweller.notes.evidence import add_evidence
 from jeweller.notes.table import Click, NoteTable, shifted_down
+from jeweller.pipeline.ahead import KnownAhead
 from jeweller.pipeline.swung import unsteadiness
 from jeweller.report.build import build_report, note_verdicts, settings_dict
 from jeweller.report_format import ReportAttempt, TakeReport
@@ -60,6 +62,7 @@ class Options:
     support: str = "alone"  # with_model: a model or a backing part sounded in the room; with_click
     backing: str | None = None  # a recording of that model, part or click: it is taken out of the take
     backing_from_s: float | None = None  # when it began in the take, where that is known
+    clicks: ClickTrack | None = None  # that a loudspeaker played to it: they are taken out of the take
     reading: str = "practised"
     # (second, seconds) of silence that stands where the recording device lost sound: nothing is judged there
     lost: tuple[tuple[float, float], ...] = ()
@@ -151,7 +154,7 @@ def _hear(
     options: Options,
     cancelled: Callable[[], bool],
     progress: Callable[[float, str], None],
-    ahead: HeardAhead | None,
+    ahead: KnownAhead | None,
 ) -> tuple[Features, tuple[NoteTable, ...]]:
     """The features of a recording and a note table for each attempt at the part, its eighths swung where that
     is asked for and was done. Raises TakeError where it is silent.
@@ -166,7 +169,7 @@ def _hear(
             HEAR,
             cancelled,
             lambda share: progress(begin + 0.3 * share, _("listening")),
-            ahead,
+            ahead.heard if ahead is not None else None,
         )
 
     def follow_line(line: PerformedPart, features: Features) -> tuple[NoteTable, ...]:
@@ -176,6 +179,7 @@ def _hear(
             tempo_bpm=options.tempo_bpm,
             rhythm_only=options.rhythm_only or line.part.percussion,
             reference_shift=options.settings.reference_shift,
+            foreseen=ahead.way if ahead is not None else None,
             cancelled=cancelled,
         )
         return build_note_tables(alignment, features)
@@ -218,9 +222,9 @@ def check(
     *,
     cancelled: Callable[[], bool] = lambda: False,
     progress: Callable[[float, str], None] = lambda share, what: None,
-    ahead: HeardAhead | None = None,
+    ahead: KnownAhead | None = None,
 ) -> Checked:
-    """Checks one take; `ahead`: what was extracted while it was recorded. Raises ScoreError, TakeError,
+    """Checks one take; `ahead`: what was known of it while it was recorded. Raises ScoreError, TakeError,
     SettingError with a sentence each; Cancelled when asked to stop.
     """
     options = options or Options()
@@ -232,6 +236,8 @@ def check(
     recording = decode(take_path, HEAR.rate, cancelled)
     if options.backing:
         recording = remove_known_backing(recording, options.backing, options.backing_from_s, cancelled)
+    if options.clicks is not None:
+        recording = without_clicks(recording, options.clicks)
     progress(0.2, _("listening"))
     features, tables = _hear(
         recording, Path(take_path).name, line, instrument, options, cancelled, progress, ahead
@@ -324,6 +330,19 @@ def remove_known_backing(
         else _("{name} is not heard in this take; nothing was taken out.").format(name=name)
     )
     return dataclasses.replace(recording, samples=taken.samples, warnings=(*recording.warnings, told))
+
+
+def without_clicks(recording: Recording, track: ClickTrack) -> Recording:
+    """The recording without the clicks of the loudspeaker, with a warning that says so."""
+    try:
+        before = decode(track.before, recording.rate).samples
+    except TakeError:  # a count of one beat, a disk that was full: nothing is known of the click's sound
+        return recording
+    samples, heard = remove_clicks(recording.samples, before, recording.rate, track.count, track.clicks)
+    if not heard:
+        return recording
+    told = _("The click of the loudspeaker is heard in this take and was taken out.")
+    return dataclasses.replace(recording, samples=samples, warnings=(*recording.warnings, told))
 
 
 LOST_EDGE_S = 0.15  # beside a gap a note seems to begin or end

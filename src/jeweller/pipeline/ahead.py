@@ -1,0 +1,63 @@
+"""What can be known of a take while it is still recorded, so that its verdict is there soon after the end:
+its features, and the way through it so far.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jeweller.alignment.align import Foreseen, foresee
+from jeweller.features.extraction import HeardAhead, extract_features, listen_ahead
+from jeweller.features.settings import DEFAULT as HEAR
+from jeweller.notation.performance import PerformedPart
+from jeweller.notation.swing import swung
+
+Samples = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class KnownAhead:
+    """`heard` is exactly what a check would extract; `way` saves it the first, rough search. A part with
+    swing is read in two ways: no way is foreseen for it.
+    """
+
+    heard: HeardAhead
+    way: Foreseen | None = None
+
+
+def know_ahead(
+    samples: Samples,
+    line: PerformedPart,
+    before: KnownAhead | None,
+    *,
+    tempo_bpm: float | None = None,
+    rhythm_only: bool = False,
+    reference_shift: int = 0,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> KnownAhead | None:
+    """What is known of a take that goes on after `samples` (at the rate of `HEAR`); None where that is
+    nothing yet. `before` is what a call before this gave. Raises Cancelled; `before` is still right then.
+    """
+    low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
+    heard = listen_ahead(samples, low, high, HEAR, before.heard if before is not None else None)
+    if heard is None:
+        return before
+    known = KnownAhead(heard, before.way if before is not None else None)
+    if swung(line) is not line:
+        return known
+    features = extract_features(samples, low, high, HEAR, cancelled, ahead=heard)
+    way = foresee(
+        line,
+        features,
+        tempo_bpm=tempo_bpm,
+        rhythm_only=rhythm_only or line.part.percussion,
+        reference_shift=reference_shift,
+        before=known.way,
+        cancelled=cancelled,
+    )
+    return dataclasses.replace(known, way=way)
