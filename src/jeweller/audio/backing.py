@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 Array = npt.NDArray[np.float32]
+Spectra = npt.NDArray[np.complex64]
 
 FRAME, HOP = 2048, 512  # samples
 # frames of the known sound, before and after, that a frame of the take may hold: 0.3 s of room
@@ -22,6 +23,7 @@ BEFORE, AFTER = 1, 12
 ROUNDS = 3  # of the weighted fit
 HEARD_PEAK = 25.0  # the alignment's peak stands out so many deviations: the known sound is in the take
 RIDGE = 1e-3
+UNHEARD = 1e-6  # of the power of its loudest bin
 BINS = 32  # bins at a time: bounds the memory
 
 
@@ -90,9 +92,13 @@ def remove_backing(
         lined[a:b] = known[a - delay : b - delay]
     transform = ShortTimeFFT(np.hanning(FRAME + 1)[:-1], HOP, rate)
     heard, sent = transform.stft(samples), transform.stft(lined)  # (bins, frames)
-    left = np.concatenate(
-        [_left(heard[k : k + BINS], sent[k : k + BINS]) for k in range(0, len(heard), BINS)]
-    )
+    heard, sent = heard.astype(np.complex64), sent.astype(np.complex64)
+    power = (np.abs(sent) ** 2).mean(axis=1)
+    left = heard.copy()
+    sounding = np.flatnonzero(power > UNHEARD * power.max())  # of the others nothing reaches the take
+    for k in range(0, len(sounding), BINS):
+        bins = sounding[k : k + BINS]
+        left[bins] = _left(heard[bins], sent[bins])
     removed = heard - left
     share = 10.0 * np.log10(
         float((np.abs(removed) ** 2).sum()) / (float((np.abs(heard) ** 2).sum()) + 1e-12) + 1e-12
@@ -101,23 +107,19 @@ def remove_backing(
     return BackingRemoval(np.ascontiguousarray(out[: len(samples)]), delay / rate, True, share)
 
 
-def _left(
-    heard: npt.NDArray[np.complexfloating], sent: npt.NDArray[np.complexfloating]
-) -> npt.NDArray[np.complexfloating]:
+def _left(heard: Spectra, sent: Spectra) -> Spectra:
     """(bins, frames) of the take without what a filter of some frames makes of the known sound."""
-    frames = np.arange(heard.shape[1])
-    delays = range(-BEFORE, AFTER + 1)
-    taps = np.stack(
-        [np.roll(sent, d, axis=1) * ((frames >= d) & (frames < len(frames) + d)) for d in delays], axis=2
-    )
+    frames = heard.shape[1]
+    padded = np.pad(sent, ((0, 0), (AFTER, BEFORE)))
+    taps = np.lib.stride_tricks.sliding_window_view(padded, frames, axis=1)[:, ::-1]  # (bins, taps, frames)
     floor = 1e-3 * np.mean(np.abs(heard) ** 2, axis=1, keepdims=True) + 1e-12
     left = heard
     for _ in range(ROUNDS):
-        weight = 1.0 / (np.abs(left) ** 2 + floor)
-        gram = np.einsum("ftk,ft,ftl->fkl", taps.conj(), weight, taps, optimize=True)
+        weighted = taps.conj() * (1.0 / (np.abs(left) ** 2 + floor))[:, None]
+        gram = weighted @ taps.transpose(0, 2, 1)
         scale = np.trace(gram, axis1=1, axis2=2).real / gram.shape[1] + 1e-9
-        gram += (RIDGE * scale)[:, None, None] * np.eye(gram.shape[1])
-        right = np.einsum("ftk,ft,ft->fk", taps.conj(), weight, heard, optimize=True)
-        filters = np.linalg.solve(gram, right[..., None])[..., 0]
-        left = heard - np.einsum("ftk,fk->ft", taps, filters, optimize=True)
+        gram += (RIDGE * scale)[:, None, None] * np.eye(gram.shape[1], dtype=gram.dtype)
+        right = weighted @ heard[..., None]
+        filters = np.linalg.solve(gram, right)
+        left = heard - (taps.transpose(0, 2, 1) @ filters)[..., 0]
     return left
