@@ -1,7 +1,8 @@
 """What recording and tuning reach: the tuner's error over its range, its cost, recordings killed; planted
-delays; the time from the last note of three minutes to the verdict; clean answers that are called wrong.
+delays; loud clicks; the time from the last note of three minutes to the verdict; clean answers that are
+called wrong.
 
-python -m bench.booth [--takes N] [--answers N] [--kills N]
+python -m bench.booth [--takes N] [--answers N] [--kills N] [--clicked N] [--ahead N]
 
 Exits with 1 where a figure falls short.
 """
@@ -9,6 +10,7 @@ Exits with 1 where a figure falls short.
 from __future__ import annotations
 
 import argparse
+import dataclasses
 import os
 import random
 import subprocess
@@ -23,6 +25,7 @@ for _name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"):
 
 import numpy as np
 
+from jeweller.audio.decode import decode
 from jeweller.audio.encode import write_sound
 from jeweller.audio.latency import find_latency, probe
 from jeweller.audio.microphone import SimulatedMicrophone
@@ -31,8 +34,11 @@ from jeweller.audio.recorder import PART, TakeRecorder, recover
 from jeweller.booth.echo import check_answers, echo_track
 from jeweller.booth.plan import ClickKind, Music, TakePlan
 from jeweller.booth.session import SessionState, TakeSession, WantedCheck
-from jeweller.booth.track import prepare
+from jeweller.booth.track import prepare, render_track
 from jeweller.booth.verdict import Terms, ask, listen_along
+from jeweller.features.settings import DEFAULT as HEAR
+from jeweller.pipeline.ahead import know_ahead
+from jeweller.pipeline.check import check, open_line
 from jeweller.pipeline.workers import Task, TaskState, WorkerPool
 from jeweller.simulator.classroom_lines import scale_of, score_of, tune
 from jeweller.simulator.perform import Manner, perform
@@ -52,6 +58,7 @@ TONES = {  # sizes of the partials
 ASKED = {None: 1.0, 20.0: 2.0}  # noise so many dB below → cents
 A_SECOND, SHARE, LOST_S = 15.0, 0.08, 1.0
 DELAY_MS, VERDICT_S = 3.0, 2.0
+CLICK_DB = (-12.0, -6.0, 0.0)
 CLICK_HEARD = 0.1  # of the loudspeaker in the microphone
 RECORDING = """
 import sys
@@ -191,8 +198,15 @@ def seconds_to_verdict(number: int, pool: WorkerPool, click: ClickKind) -> float
         noise = rng.normal(0, 1e-4, len(sound) + 20 * RATE).astype(np.float32)
         prepared = prepare(music, plan, folder)
         track = prepared.track
-        session = TakeSession(microphone, SimulatedSpeaker(), track, music.line(plan), folder / "take.wav")
-        terms = Terms(plan=plan, track=prepared.track_path if prepared.taken_out else None)
+        count = folder / "count.wav"
+        session = TakeSession(
+            microphone, SimulatedSpeaker(), track, music.line(plan), folder / "take.wav", count_path=count
+        )
+        terms = Terms(
+            plan=plan,
+            track=prepared.track_path if prepared.taken_out else None,
+            clicks=None if prepared.taken_out else track.click_track(count),
+        )
         arguments = (str(prepared.score), folder / f"take{PART}", folder / "take.ask", terms)
         pool.add([Task(key=number, function=listen_along, arguments=arguments)])
         session.begin()
@@ -229,6 +243,71 @@ def seconds_to_verdict(number: int, pool: WorkerPool, click: ClickKind) -> float
         took = time.monotonic() - ended if ended is not None else 0.0  # while the last note died away
         time.sleep(0.3)  # the part is let go of in a thread
         return took
+
+
+def clicks_called(count: int, level_db: float | None) -> list[str]:
+    """What is found in `count` takes without a fault, with a click that stands so loud in the microphone
+    beside the player's peak (None: not at all); the loudspeaker's clock is 30 millionths off.
+    """
+    said, table = [], played_instruments()
+    for number in range(count):
+        rng = np.random.default_rng((23, number))
+        instrument = table[number % len(table)]
+        score = score_of(instrument, tune(rng, 2, 16), scale_of(instrument, 0, rng), bpm=84.0)
+        plan = TakePlan(bpm=84.0, click=ClickKind.ON)
+        music = Music(title="Clicked", part=score.parts[0], score=score)
+        track = render_track(music, plan)
+        sound = played(music, plan, rng, number)
+        at = np.arange(round(len(track.samples) * RATE / track.rate)) * (1 + 30e-6) * track.rate / RATE
+        clicks = np.interp(at, np.arange(len(track.samples)), track.samples)
+        clicks = put_in_room(clicks.astype(np.float32), RATE, Room(0.35, 0.15, 90.0), number)
+        first = round((track.downbeat_s + 0.06) * RATE)
+        heard = rng.normal(0, 2e-4, max(len(clicks), first + len(sound)) + RATE)
+        heard[first : first + len(sound)] += sound
+        if level_db is not None:
+            gain = np.abs(sound).max() / np.abs(clicks).max() * 10 ** (level_db / 20)
+            heard[round(0.06 * RATE) : round(0.06 * RATE) + len(clicks)] += gain * clicks
+        heard *= 0.8 / np.abs(heard).max()
+        cut = round((track.downbeat_s - 60.0 / plan.bpm + 0.06) * RATE)
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            write_sound(folder / "take.wav", heard[cut:].astype(np.float32), RATE)
+            write_sound(folder / "count.wav", heard[:cut].astype(np.float32), RATE)
+            options = dataclasses.replace(
+                plan.options(None, None), clicks=track.click_track(folder / "count.wav")
+            )
+            findings = check(music.write(plan, folder), folder / "take.wav", options).report["findings"]
+            said += [f["kind"] for f in findings]
+    return said
+
+
+def known_ahead(count: int) -> tuple[int, int]:
+    """(takes with a slip that were checked with what was known while they were recorded, those whose findings
+    differ from a check of the finished recording).
+    """
+    differ = 0
+    for number in range(count):
+        music, plan = three_minutes(number)
+        rng = np.random.default_rng((24, number))
+        sound = played(music, plan, rng, number)
+        cuts = np.sort(rng.integers(RATE, len(sound) - RATE, 6))  # a stumble here and there
+        pieces = np.split(sound, cuts)
+        lost = [p[: -int(rng.uniform(0.1, 0.9) * RATE)] if k % 2 else p for k, p in enumerate(pieces)]
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            write_sound(folder / "take.wav", np.concatenate(lost), RATE)
+            score = music.write(plan, folder)
+            options = plan.options(None, None)
+            _score, line, _instrument = open_line(score, options)
+            samples = decode(folder / "take.wav", HEAR.rate).samples
+            ahead = None
+            for end in range(8 * HEAR.rate, len(samples) - 2 * HEAR.rate, 8 * HEAR.rate):
+                ahead = know_ahead(samples[:end], line, ahead, tempo_bpm=options.tempo_bpm)
+            first, second = (
+                check(score, folder / "take.wav", options, ahead=a).report for a in (ahead, None)
+            )
+            differ += first["findings"] != second["findings"]
+    return count, differ
 
 
 def answers(count: int) -> tuple[int, int, list[str]]:
@@ -277,6 +356,8 @@ def main() -> None:
     parser.add_argument("--takes", type=int, default=50)
     parser.add_argument("--answers", type=int, default=200)
     parser.add_argument("--kills", type=int, default=50)
+    parser.add_argument("--clicked", type=int, default=24, help="takes with a loud click")
+    parser.add_argument("--ahead", type=int, default=12, help="takes checked with and without what was known")
     parser.add_argument("--click", choices=list(ClickKind), default=ClickKind.START, help="of the takes")
     options = parser.parse_args()
     rng, short = np.random.default_rng(19), False
@@ -306,6 +387,18 @@ def main() -> None:
         print(f"clean answers of one to three pitches: {wrong} of {done} called wrong (asked 1 of 200)")
         for sentence in said:
             print(f"    {sentence}")
+    if options.clicked:
+        usual = len(clicks_called(options.clicked, None))
+        for level_db in CLICK_DB:
+            called = len(clicks_called(options.clicked, level_db))
+            short |= called > usual + options.clicked / 24
+            print(
+                f"a click {level_db:g} dB beside the player's peak, {options.clicked} takes without a fault: "
+                f"{called} findings ({usual} without a click)"
+            )
+    if options.ahead:
+        done, differ = known_ahead(options.ahead)
+        print(f"takes with stumbles, checked by what was known ahead: {differ} of {done} differ")
     if options.takes:
         pool, click = WorkerPool(workers=1), ClickKind(options.click)
         took = sorted(seconds_to_verdict(k, pool, click) for k in range(options.takes))
