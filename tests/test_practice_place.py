@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import json
 import unittest
 from pathlib import Path
 
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QLabel, QMenu
 
+from jeweller.practice.remedies import load_remedies
 from jeweller.practice.settings import POLISH
 from tests.booth_support import BoothCase
 
@@ -66,6 +68,62 @@ class Practising(BoothCase):
         self.place.print_list(str(page))
         self.wait(page.exists, what="for the page")
         self.assertEqual(page.read_bytes()[:4], b"%PDF")
+
+    def test_schools_that_disagree_are_chosen_and_said(self) -> None:
+        self.list_of(wrong=(2,))
+        quiet = self.said()
+        self.assertNotIn("foot", quiet)
+        self.work.choose_school("memory", "memory")
+        self.addCleanup(self.work.choose_school, "memory", "")
+        self.work.made = None
+        self.wait(lambda: self.work.made is not None)
+        self.assertIn("Play it by heart as soon as it goes.", self.said())
+        menus = [a.menu() for a in self.place.schools_menu().actions()]
+        ticked = [a.text() for m in menus if isinstance(m, QMenu) for a in m.actions() if a.isChecked()]
+        self.assertEqual(ticked.count("nothing is said"), 4)
+        self.assertIn("Play it by heart as soon as it goes.", ticked)
+
+    def test_the_table_is_changed_given_away_and_brought_in(self) -> None:
+        self.list_of(wrong=(2,))
+        editor = self.place.edit_remedies()
+        table = editor.table
+        shipped = load_remedies(None).rows
+        self.assertEqual(editor.remedies(), list(shipped))
+        row = next(k for k, r in enumerate(shipped) if "wrong_note" in r.kinds and "flute" in r.hands)
+        cell = table.table.item(row, 4)
+        assert cell is not None
+        cell.setText("Sing the two notes.")
+        table.buttons["add"].click()
+        new = table.table.item(len(shipped), 4)
+        assert new is not None
+        new.setText("A row of one's own.")
+        path = self.folder / "given.json"
+        editor.give(str(path))
+        table.buttons["keep"].click()
+        self.work.made = None
+        self.wait(lambda: self.work.made is not None)
+        self.assertIn("Sing the two notes.", self.said())
+        kept = load_remedies(self.folder / "library")
+        self.assertEqual((len(kept.rows), kept.foreign), (len(shipped) + 1, ()))
+        (self.folder / "library" / "remedies.json").unlink()
+        data = json.loads(path.read_text())
+        data["rows"][0]["kinds"] = ["no_such_kind"]
+        path.write_text(json.dumps(data))
+        editor = self.place.edit_remedies()
+        editor.bring(str(path))
+        self.assertIn("row 1: no_such_kind is not known", self.window.last_trouble)
+        self.assertIn("Sing the two notes.", [r.first for r in editor.remedies()])
+        self.assertEqual(load_remedies(self.folder / "library").rows, shipped)  # nothing is kept unasked
+        for bad in ("{", "[1]"):
+            path.write_text(bad)
+            editor.bring(str(path))
+            self.assertIn("no table of remedies", self.window.last_trouble)
+        editor.bring(str(self.folder / "gone.json"))
+        self.assertIn("gone.json cannot be read", self.window.last_trouble)
+        editor.table.sought.setText("Sing the two")
+        hidden = [editor.table.table.isRowHidden(k) for k in range(editor.table.table.rowCount())]
+        self.assertEqual(hidden.count(False), 1)
+        editor.table.buttons["leave"].click()
 
 
 if __name__ == "__main__":

@@ -163,6 +163,28 @@ class Care(WarmUpCase):
         self.wait(page.exists, what="for the page")
         self.assertEqual(page.read_bytes()[:4], b"%PDF")
 
+    def test_a_caution_is_changed_and_another_put_in(self) -> None:
+        self.warm.set_way("lists")
+        table = self.place.lists.ask_cautions()
+        rows = table.rows()
+        self.assertEqual(rows[-1][:2], ["lists", "all"])
+        table.buttons["add"].click()
+        words = table.table.item(len(rows), 2)
+        assert words is not None
+        words.setText("  Wash your hands first. ")
+        changed = table.table.item(0, 2)
+        assert changed is not None
+        changed.setText("Rest the lips.")
+        table.buttons["keep"].click()
+        care = load_care(self.folder / "library")
+        self.assertEqual(care.cautions[0], ("tone", ["brass"], "Rest the lips."))
+        self.assertEqual(care.cautions[1:-1], load_care(None).cautions[1:])
+        self.assertIn("Wash your hands first.", self.place.lists.cautions.text())
+        table = self.place.lists.ask_cautions()
+        table.buttons["shipped"].click()
+        table.buttons["keep"].click()
+        self.assertEqual(load_care(self.folder / "library").cautions, load_care(None).cautions)
+
     def test_every_instrument_has_lists_and_none_of_what_it_has_not(self) -> None:
         care = load_care(None)
         for instrument in instruments():

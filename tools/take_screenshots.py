@@ -85,10 +85,6 @@ def main() -> None:
             window.loupe.choose(window.loupe_place.review.shown[0].key)
 
         shot("opening")
-        window.show_keys()
-        QTest.qWait(300)
-        window.keys_box.grab().save(str(target / "keys.png"))
-        window.keys_box.close()
         open_take(1)
         shot("loupe-light")
         window.act("look_closer")
@@ -262,6 +258,10 @@ def booth_and_warm_up(target: Path) -> None:
         window.set_theme("dark")
         wait(lambda: True)
         shot("booth-after")
+        window.set_theme("light")
+        window.go("practice")
+        wait(lambda: window.practice.model.made is not None)
+        shot("practice")
         window.close()
 
 

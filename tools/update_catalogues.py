@@ -69,7 +69,11 @@ def remedy_words() -> list[str]:
     """What the remedy table says: to look at, to try first and next, to mind; its schools."""
     table = json.loads((SOURCE / "practice" / "remedies.json").read_text(encoding="utf-8"))
     rows = [row[name] for row in table["rows"] for name in ("look", "first", "next", "caution")]
-    schools = [words for school in table["schools"].values() for words in school.values()]
+    schools = [
+        words
+        for school in table["schools"].values()
+        for words in (school["name"], *school["choices"].values())
+    ]
     return [w for w in dict.fromkeys([*rows, *schools]) if w]
 
 

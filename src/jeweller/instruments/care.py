@@ -5,6 +5,7 @@ teacher may change. Open JSON (`care.json`); a changed copy lies in the library.
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -20,6 +21,25 @@ LISTS = {
     "ready": N_("Ready to play"),
     "away": N_("Put away"),
     "reed": N_("Reed care"),
+}
+PLACES = {  # where a caution stands
+    "tuner": N_("while tuning"),
+    "tone": N_("at long tones"),
+    "range": N_("at high notes"),
+    "buzz": N_("at mouthpiece or reed alone"),
+    "breath": N_("at breathing"),
+    "booth": N_("in the booth"),
+    "lists": N_("beside the lists"),
+}
+GROUPS = {  # whom it is for
+    "all": N_("everybody"),
+    "woodwind": N_("woodwinds"),
+    "brass": N_("brass"),
+    "percussion": N_("percussion"),
+    "other": N_("other instruments"),
+    "reed": N_("who plays a reed"),
+    "strap": N_("who needs a strap or a stand"),
+    "heavy": N_("who carries something heavy"),
 }
 STRAP_BELOW, HEAVY_BELOW = 55, 45  # sounding MIDI number of the lowest note: the larger the instrument
 MOST_ROWS, MOST_WORDS = 20, 200  # rows of a list; characters of a row
@@ -120,6 +140,12 @@ def save_care(library: Path, table: CareTable) -> None:
         "cautions": [{"where": at, "who": who, "text": text} for at, who, text in table.cautions],
     }
     write_bytes(library / "care.json", json_text(data).encode("utf-8"))
+
+
+def with_cautions(table: CareTable, rows: Sequence[tuple[str, list[str], str]]) -> CareTable:
+    """The table with other cautions; rows without words go."""
+    kept = [(at, who, text.strip()[:MOST_WORDS]) for at, who, text in rows if text.strip()]
+    return CareTable(table.lists, kept)
 
 
 def with_list(table: CareTable, instrument: Instrument, name: str, rows: list[str]) -> CareTable:

@@ -58,6 +58,15 @@ class Drill:
     part: Part
 
 
+def drill_name(kind: str) -> str:
+    """What a drill is called.
+
+    >>> drill_name("none")
+    'no drill'
+    """
+    return _(DRILLS[kind][0]) if kind in DRILLS else _("no drill")
+
+
 def make_drill(kind: str, part: Part, finding: ReportFinding, instrument: Instrument) -> Drill:
     """A drill of a kind for a finding in a part. Raises DrillError where none can be made of this place."""
     if kind not in DRILLS:

@@ -13,7 +13,7 @@ from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Part
 from jeweller.practice.drills import Drill, make_drill
-from jeweller.practice.remedies import Remedy, RemedyTable
+from jeweller.practice.remedies import Remedy, RemedyTable, school_words
 from jeweller.practice.settings import POLISH
 from jeweller.report.advice import LIPS, choose_faults
 from jeweller.report_format import ReportFinding, TakeReport
@@ -35,12 +35,13 @@ class PolishItem:
     drill: Drill | None
     bpm: float
     minutes: int
+    school: tuple[str, ...] = ()  # what the schools that were chosen say of it
 
     @property
     def sentences(self) -> tuple[str, ...]:
         """What to look at, what to try first and next, what to mind."""
         told = (self.remedy.look, self.remedy.first, self.remedy.next, self.remedy.caution)
-        return tuple(_(t) for t in told if t)
+        return (*(_(t) for t in told if t), *self.school)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -55,6 +56,7 @@ class PolishList:
     fun: int
     rests: tuple[int, ...]
     warm_words: str
+    school: tuple[str, ...] = ()  # what the schools that were chosen say of every session
 
 
 def weight(finding: ReportFinding) -> float:
@@ -80,9 +82,10 @@ def make_polish_list(
     minutes: int,
     table: RemedyTable,
     in_vain: Mapping[str, int] | None = None,
+    schools: Mapping[str, str] | None = None,
 ) -> PolishList:
     """A list for so many minutes. `in_vain`: for how many sessions something (`thing_of`) was worked at and
-    came again.
+    came again; `schools`: which was chosen, by their keys.
     """
     minutes = max(LEAST_MINUTES, minutes)
     warm, fun = max(1, round(POLISH.warm_share * minutes)), max(1, round(POLISH.fun_share * minutes))
@@ -106,6 +109,7 @@ def make_polish_list(
                 drill=drill,
                 bpm=max(POLISH.slowest_bpm, 2.0 * round(bpm * share / 2)),
                 minutes=each,
+                school=tuple(school_words(schools or {}, finding["kind"])),
             )
         )
     fun += left - each * count
@@ -115,6 +119,7 @@ def make_polish_list(
         items=tuple(items),
         fun=fun,
         rests=_rests(items, warm) if instrument.hands in LIPS else (),
+        school=tuple(school_words(schools or {}, "")),
         warm_words=_(LOOSEN if instrument.hands in ("mallets", "sticks") else WARM_UP),
     )
 

@@ -5,13 +5,16 @@ library, and where a row of it is missing or foreign the shipped one stands in.
 
 from __future__ import annotations
 
+import dataclasses
 import json
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from jeweller.assessment.finding import KINDS
 from jeweller.errors import SettingError
+from jeweller.files import json_text, write_bytes
 from jeweller.i18n import _
 from jeweller.instruments.table import Instrument
 
@@ -35,6 +38,7 @@ DRILLS = (
     "long_tones",
     "none",
 )
+WHOLE = ("tuning", "memory")  # schools with a word for every session
 MOST_WORDS = 240  # characters of a sentence
 
 
@@ -55,6 +59,16 @@ class Remedy:
     def name(self) -> str:
         """By which a changed row is known again: what it is for, not what it says."""
         return f"{' '.join(self.kinds)}|{' '.join(self.hands)}|{self.cause}"
+
+
+@dataclass(frozen=True, kw_only=True)
+class School:
+    """A matter on which teachers disagree: for which kinds of finding, and what may be said, by name."""
+
+    key: str
+    name: str
+    kinds: tuple[str, ...]
+    choices: dict[str, str]
 
 
 @dataclass(frozen=True)
@@ -94,10 +108,67 @@ def load_remedies(library: Path | None) -> RemedyTable:
         raise SettingError(
             _("{name} is no table of remedies: {error}.").format(name=path, error=error)
         ) from error
-    changed = {r.name: r for r in rows}
-    known = {r.name for r in shipped}
-    own = [r for r in rows if r.name not in known]
+    known, changed, own = {r.name for r in shipped}, dict[str, Remedy](), list[Remedy]()
+    for row in rows:  # a second row for the same is one of the teacher's own
+        if row.name in known and row.name not in changed:
+            changed[row.name] = row
+        else:
+            own.append(row)
     return RemedyTable((*own, *(changed.get(r.name, r) for r in shipped)), tuple(foreign))
+
+
+def load_schools() -> tuple[School, ...]:
+    """The schools there are to choose from.
+
+    >>> [s.key for s in load_schools()]
+    ['foot', 'tuning', 'trills', 'graces', 'memory']
+    """
+    data = json.loads(SHIPPED.read_text(encoding="utf-8"))["schools"]
+    return tuple(
+        School(key=key, name=s["name"], kinds=tuple(s["kinds"]), choices=dict(s["choices"]))
+        for key, s in data.items()
+    )
+
+
+def school_words(chosen: Mapping[str, str], kind: str) -> list[str]:
+    """What the schools that were chosen have to say of a kind of finding; of "" what they say of the whole.
+
+    >>> school_words({"foot": "tap", "memory": "reading"}, "rushing")
+    ['Tap the beat with the foot.']
+    """
+    return [
+        _(s.choices[chosen[s.key]])
+        for s in load_schools()
+        if chosen.get(s.key) in s.choices and (kind in s.kinds if kind else s.key in WHOLE)
+    ]
+
+
+def remedies_text(rows: Sequence[Remedy]) -> str:
+    """Rows as a file holds them."""
+    return json_text({"rows": [dataclasses.asdict(r) for r in rows]})
+
+
+def read_remedies(text: str) -> tuple[list[Remedy], list[str]]:
+    """(the rows of a file that can be used, what of it cannot, in sentences). Raises SettingError where it is
+    no such file.
+    """
+    try:
+        return _read(json.loads(text))
+    except (ValueError, TypeError, AttributeError, RecursionError) as error:
+        raise SettingError(_("This is no table of remedies: {error}.").format(error=error)) from error
+
+
+def save_remedies(library: Path, rows: Sequence[Remedy]) -> None:
+    """Keeps in the library what is not as it came with the program: rows that say something else, and rows of
+    one's own, each behind the shipped one that is for the same. Raises OSError.
+    """
+    shipped = {r.name: r for r in load_remedies(None).rows}
+    names = [r.name for r in rows]
+    own = sorted(
+        (r for r in rows if shipped.get(r.name) != r or names.count(r.name) > 1),
+        key=lambda r: shipped.get(r.name) != r,
+    )
+    write_bytes(library / "remedies.json", remedies_text(own).encode("utf-8"))
 
 
 def _read(data: Any) -> tuple[list[Remedy], list[str]]:

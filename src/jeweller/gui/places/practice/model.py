@@ -17,7 +17,7 @@ from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import _, chosen_language
 from jeweller.library.journal import PlayerJournal
 from jeweller.practice.polish import PolishList, count_in_vain, make_polish_list, thing_of
-from jeweller.practice.remedies import RemedyTable, load_remedies
+from jeweller.practice.remedies import Remedy, RemedyTable, load_remedies, load_schools, save_remedies
 from jeweller.report_format import TakeReport
 
 if TYPE_CHECKING:
@@ -47,13 +47,20 @@ class Made:
     drills: tuple[Engraving | None, ...]
 
 
-def make(source: Source, minutes: int, table: RemedyTable, in_vain: dict[str, int], instrument: str) -> Made:
+def make(
+    source: Source,
+    minutes: int,
+    table: RemedyTable,
+    in_vain: dict[str, int],
+    instrument: str,
+    schools: dict[str, str],
+) -> Made:
     """The list of a take, with its drills engraved: done beside the window."""
     from jeweller.instruments.table import find_instrument
 
     player = find_instrument(instrument) if instrument else None
     polish = make_polish_list(
-        source.report, source.part, player or instrument_of(source.part), minutes, table, in_vain
+        source.report, source.part, player or instrument_of(source.part), minutes, table, in_vain, schools
     )
     drills = tuple(
         engrave(i.drill.part, DRILL_UNITS, rails=False) if i.drill is not None else None for i in polish.items
@@ -97,6 +104,25 @@ class PracticeModel(QObject):
             )
         return table
 
+    @property
+    def schools(self) -> dict[str, str]:
+        """Which school was chosen where they disagree; where none was, nothing is said."""
+        chosen = {s.key: str(self.settings.value(f"practice/school/{s.key}", "")) for s in load_schools()}
+        return {key: choice for key, choice in chosen.items() if choice}
+
+    def choose_school(self, key: str, choice: str) -> None:
+        """Another school, or none; the list is made anew."""
+        self.settings.setValue(f"practice/school/{key}", choice)
+        self.make()
+
+    def keep_remedies(self, rows: list[Remedy]) -> None:
+        """Another table; the list is made anew."""
+        try:
+            save_remedies(self._library(), rows)
+        except OSError as error:
+            self.trouble.emit(_("The table could not be kept: {error}.").format(error=error))
+        self.make()
+
     def choose(self, source: Source | None) -> None:
         """Another take to work from."""
         self.source, self.made = source, None
@@ -122,6 +148,7 @@ class PracticeModel(QObject):
             self.table,
             self.in_vain(),
             player.instrument if player is not None else "",
+            self.schools,
         )
         job.done.connect(self._made)
         job.failed.connect(self.trouble)

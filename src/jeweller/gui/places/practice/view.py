@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
+    QMenu,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -26,6 +27,7 @@ from jeweller.documents.theme import LIGHT, PRINTED, Theme
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.places.practice.model import MINUTES, PracticeModel, Source
+from jeweller.gui.places.practice.remedy_table import RemedyEditor
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.saving import save_pdf
 from jeweller.gui.shell.style import font
@@ -35,6 +37,7 @@ from jeweller.gui.widgets.shapes import drawn, facet_pixmap
 from jeweller.i18n import _, ngettext
 from jeweller.notation.model import Score
 from jeweller.practice.polish import FUN, REST, PolishItem
+from jeweller.practice.remedies import load_schools
 
 if TYPE_CHECKING:
     pass
@@ -142,6 +145,16 @@ class PracticePlace(QWidget):
         self.minutes.activated.connect(lambda _unused: self.model.set_minutes(self.minutes.currentData()))
         row.addWidget(self.minutes)
         row.addStretch()
+        self.schools = QPushButton(_("Schools…"))
+        self.schools.setToolTip(_("Where teachers disagree: what is said here"))
+        self.schools.clicked.connect(
+            lambda: self.schools_menu().popup(self.schools.mapToGlobal(self.schools.rect().bottomLeft()))
+        )
+        row.addWidget(self.schools)
+        self.remedies = QPushButton(_("What to try…"))
+        self.remedies.setToolTip(_("The table of remedies: change it, bring it from a file, give it to one"))
+        self.remedies.clicked.connect(lambda: self.edit_remedies())
+        row.addWidget(self.remedies)
         self.print_button = QPushButton(_("Print the list…"))
         self.print_button.clicked.connect(lambda: self.print_list())
         row.addWidget(self.print_button)
@@ -175,6 +188,27 @@ class PracticePlace(QWidget):
     def _take_chosen(self, index: int) -> None:
         if 0 <= index < len(self.offered):
             self.model.choose(self.offered[index])
+
+    def schools_menu(self) -> QMenu:
+        """Each matter on which teachers disagree, with what may be said of it, or nothing."""
+        menu = QMenu(self)
+        chosen = self.model.schools
+        for school in load_schools():
+            matter = menu.addMenu(_(school.name))
+            said = {"": _("nothing is said"), **{k: _(w) for k, w in school.choices.items()}}
+            for key, words in said.items():
+                action = matter.addAction(words)
+                action.setCheckable(True)
+                action.setChecked(chosen.get(school.key, "") == key)
+                action.triggered.connect(
+                    lambda _unused=False, s=school.key, k=key: self.model.choose_school(s, k)
+                )
+        return menu
+
+    def edit_remedies(self) -> RemedyEditor:
+        """The table of remedies, to be changed."""
+        self.editor = RemedyEditor(self.model, self)
+        return self.editor
 
     def toggle_play(self) -> None:
         """Nothing sounds here."""
@@ -255,6 +289,8 @@ class PracticePlace(QWidget):
             column.addWidget(wrapped(words, self.points, self.theme.quiet))
 
         line(made.list.warm_words, made.list.warm_up)
+        for words in made.list.school:
+            line(words)
         for k, (item, drill) in enumerate(zip(made.list.items, made.drills, strict=True)):
             card = PolishCard(k + 1, item, drill, self.theme, self.points)
             card.wanted.connect(lambda n=k: self.practise(n))

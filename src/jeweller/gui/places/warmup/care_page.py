@@ -7,8 +7,9 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QPlainTextEdit, QPushButton, 
 
 from jeweller.gui.places.warmup.model import WarmUpModel
 from jeweller.gui.widgets.flow import FlowRow
+from jeweller.gui.widgets.row_table import Column, RowTable
 from jeweller.i18n import _
-from jeweller.instruments.care import LISTS
+from jeweller.instruments.care import GROUPS, LISTS, PLACES, CareTable, load_care
 
 
 class CarePage(QWidget):
@@ -46,6 +47,9 @@ class CarePage(QWidget):
         self.keep = QPushButton(_("Keep the changes"))
         self.keep.clicked.connect(self.save)
         row.addWidget(self.keep)
+        self.change_cautions = QPushButton(_("Change the cautions…"))
+        self.change_cautions.clicked.connect(self.ask_cautions)
+        row.addWidget(self.change_cautions)
         column.addLayout(row)
         for edit in self.edits.values():
             edit.textChanged.connect(self._changed)
@@ -79,4 +83,39 @@ class CarePage(QWidget):
         for name, text in self._changes().items():
             self._kept[name] = text
             self.model.change_list(name, text)
+        self.refresh()
+
+    def ask_cautions(self) -> RowTable:
+        """The cautions as a table to be changed."""
+        table = RowTable(
+            self,
+            _("Cautions"),
+            _("Each is shown once, where the act is: a short sentence, never a lecture."),
+            (
+                Column(head=_("Where"), width=170, choices={k: _(w) for k, w in PLACES.items()}),
+                Column(head=_("For whom"), width=220, choices=self._groups()),
+                Column(head=_("Words"), width=480),
+            ),
+            self._cautions(self.model.care),
+            lambda: ["lists", "all", ""],
+        )
+        table.kept.connect(self._keep_cautions)
+        table.shipped.connect(lambda: table.show_rows(self._cautions(load_care(None))))
+        table.open()
+        return table
+
+    def _groups(self) -> dict[str, str]:
+        """Whom a caution may be for: each group, and those several groups that a row already names."""
+        several = [who for _at, who, _text in self.model.care.cautions if len(who) > 1]
+        both = {" ".join(who): ", ".join(_(GROUPS.get(w, w)) for w in who) for who in several}
+        return {**{k: _(w) for k, w in GROUPS.items()}, **both}
+
+    def _cautions(self, care: CareTable) -> list[list[str]]:
+        return [[at, " ".join(who), _(text)] for at, who, text in care.cautions]
+
+    def _keep_cautions(self, rows: list[list[str]]) -> None:
+        sources = {
+            _(text): text for care in (self.model.care, load_care(None)) for *_u, text in care.cautions
+        }
+        self.model.change_cautions([(at, who.split(), sources.get(text, text)) for at, who, text in rows])
         self.refresh()

@@ -18,7 +18,7 @@ from jeweller.gui.services.devices import Devices, no_microphone
 from jeweller.gui.services.hearing import PitchHearing
 from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import _, ngettext
-from jeweller.instruments.care import CareTable, load_care, save_care, with_list
+from jeweller.instruments.care import CareTable, load_care, save_care, with_cautions, with_list
 from jeweller.instruments.table import Instrument, require_instrument
 from jeweller.library.journal import PlayerJournal
 from jeweller.notation.pitch import spell
@@ -150,8 +150,15 @@ class WarmUpModel(QObject):
 
     def change_list(self, name: str, text: str) -> None:
         """Another care list for instruments of this kind: a row a line."""
+        self._keep_care(with_list(self.care, self.instrument, name, text.splitlines()))
+
+    def change_cautions(self, rows: list[tuple[str, list[str], str]]) -> None:
+        """Other cautions, for all instruments."""
+        self._keep_care(with_cautions(self.care, rows))
+
+    def _keep_care(self, care: CareTable) -> None:
         try:
-            save_care(self._library(), with_list(self.care, self.instrument, name, text.splitlines()))
+            save_care(self._library(), care)
         except OSError as error:
             self.trouble.emit(_("The list could not be kept: {error}.").format(error=error))
         self.changed.emit()
