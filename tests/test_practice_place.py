@@ -69,6 +69,16 @@ class Practising(BoothCase):
         self.wait(page.exists, what="for the page")
         self.assertEqual(page.read_bytes()[:4], b"%PDF")
 
+    def test_the_same_tune_made_fit_leads_to_the_booth(self) -> None:
+        self.list_of(wrong=(2,))
+        self.assertEqual(list(self.place.fits), ["key", "slower", "one_note", "skeleton"])
+        self.place.fits["one_note"].click()
+        self.assertEqual(self.window.place, "booth")
+        assert self.model.music is not None
+        self.assertIn("its rhythm on one note", self.model.music.title)
+        notes = [n for b in self.model.music.part.bars for n in b.notes]
+        self.assertEqual(len({n.pitch for n in notes if n.pitch is not None}), 1)
+
     def test_schools_that_disagree_are_chosen_and_said(self) -> None:
         self.list_of(wrong=(2,))
         quiet = self.said()

@@ -22,3 +22,17 @@ class PolishLimits:
 
 
 POLISH = PolishLimits()
+
+
+@dataclass(frozen=True, kw_only=True)
+class FitLimits:
+    """`practice.fit`: the same tune, made easier."""
+
+    most_shift: int = number(7, "semitones", (1, 12), "up or down: farther it is another tune to the hands")
+    unknown_sure: float = number(0.6, "share", (0, 1), "right of a note that this player never played")
+    sign_cost: float = number(0.03, "share", (0, 0.2), "of sureness that a sign of the key costs")
+    far_cost: float = number(0.01, "share", (0, 0.1), "of sureness that a semitone away costs")
+    leap_semitones: int = number(7, "semitones", (4, 12), "a wider step is a leap: more than a fifth")
+
+
+FIT = FitLimits()

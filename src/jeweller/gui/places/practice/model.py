@@ -16,8 +16,11 @@ from jeweller.errors import JewellerError
 from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import _, chosen_language
 from jeweller.library.journal import PlayerJournal
+from jeweller.notation.model import Score
+from jeweller.practice.fit import FittedTune, sure_notes, ways_for
 from jeweller.practice.polish import PolishList, count_in_vain, make_polish_list, thing_of
 from jeweller.practice.remedies import Remedy, RemedyTable, load_remedies, load_schools, save_remedies
+from jeweller.practice.settings import POLISH
 from jeweller.report_format import TakeReport
 
 if TYPE_CHECKING:
@@ -45,6 +48,7 @@ class Made:
 
     list: PolishList
     drills: tuple[Engraving | None, ...]
+    fits: tuple[FittedTune, ...] = ()  # the same tune, made fit
 
 
 def make(
@@ -65,7 +69,9 @@ def make(
     drills = tuple(
         engrave(i.drill.part, DRILL_UNITS, rails=False) if i.drill is not None else None for i in polish.items
     )
-    return Made(polish, drills)
+    whose = player or instrument_of(source.part)
+    fits = () if source.part.percussion else tuple(ways_for(source.part, whose, sure_notes([source.report])))
+    return Made(polish, drills, fits)
 
 
 class PracticeModel(QObject):
@@ -186,6 +192,19 @@ class PracticeModel(QObject):
             )
         except OSError as error:
             self.message.emit(_("The journal could not be written: {error}.").format(error=error))
+
+    def fit_score(self, way: str) -> tuple[Score, float] | None:
+        """The tune made fit as music, and the speed it begins at (quarters a minute)."""
+        if self.made is None or self.source is None:
+            return None
+        fitted = next((f for f in self.made.fits if f.way == way), None)
+        if fitted is None:
+            return None
+        played = self.source.report["tempo"]["played_bpm"] or 80.0
+        beat = float(fitted.part.bars[0].metre.beat)
+        bpm = max(POLISH.slowest_bpm, 2.0 * round(played * fitted.share / 2)) * beat
+        title = _("{title}, {made}").format(title=self.source.title, made=fitted.title)
+        return Score(title, (dataclasses.replace(fitted.part),), ""), bpm
 
     def drill_score(self, number: int) -> tuple[Part, float] | None:
         """The drill of an item as music, and the speed it begins at (quarters a minute)."""

@@ -126,6 +126,7 @@ class PracticePlace(QWidget):
         self.jobs, self._sources = jobs, sources
         self.offered: list[Source] = []
         self.cards: list[PolishCard] = []
+        self.fits: dict[str, QPushButton] = {}  # by the way the tune is made fit
         self.theme, self.points = LIGHT, 11.0
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 4, 16, 8)
@@ -233,6 +234,13 @@ class PracticePlace(QWidget):
         title = drill.title if drill is not None else ""
         self.to_booth.emit(Score(title, (part,), ""), part.name, bpm)
 
+    def practise_fit(self, way: str) -> None:
+        """The same tune, made fit, in the booth."""
+        found = self.model.fit_score(way)
+        if found is not None:
+            score, bpm = found
+            self.to_booth.emit(score, score.parts[0].name, bpm)
+
     def print_list(self, path: str = "") -> None:
         """The list on paper."""
         made, source = self.model.made, self.model.source
@@ -259,7 +267,7 @@ class PracticePlace(QWidget):
         column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 8, 0)
         column.setSpacing(8)
-        self.cards = []
+        self.cards, self.fits = [], {}
         if made is None:
             words = (
                 _("One moment…")
@@ -288,6 +296,20 @@ class PracticePlace(QWidget):
                 words = f"{words} · " + _("{minutes} minutes").format(minutes=minutes)
             column.addWidget(wrapped(words, self.points, self.theme.quiet))
 
+        def fits() -> None:
+            """The same tune in other ways, each a step to the booth."""
+            row = FlowRow(spacing=4)
+            row.addWidget(wrapped(_("The same tune, made fit:"), self.points, self.theme.quiet))
+            for fitted in made.fits:
+                button = QPushButton(fitted.title)
+                button.setObjectName("word")
+                button.setToolTip(fitted.how)
+                button.clicked.connect(lambda _unused=False, w=fitted.way: self.practise_fit(w))
+                self.fits[fitted.way] = button
+                row.addWidget(button)
+            row.addStretch()
+            column.addLayout(row)
+
         line(made.list.warm_words, made.list.warm_up)
         for words in made.list.school:
             line(words)
@@ -300,4 +322,6 @@ class PracticePlace(QWidget):
                 line(_(REST))
         if not made.list.items:
             line(_("Nothing is to be mended in this take."))
+        if made.fits:
+            fits()
         line(_(FUN), made.list.fun)
