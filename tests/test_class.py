@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 import zipfile
+from unittest import mock
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QMenu
 
 from jeweller.decisions.records import Decision, Decisions
 from jeweller.documents.rehearsal_plan import plan_page
@@ -236,6 +238,28 @@ class LedgerPlace(DeskCase):
         self.assertEqual((self.ledger.trays.count(), len(self.ledger.grid.view.rows)), (2, 2))
         self.ledger.trays.setCurrentIndex(1 - self.ledger.trays.currentIndex())
         self.assertTrue(self.ledger.empty.isVisible() and self.ledger.trays.isVisible())
+
+    def test_what_each_player_is_to_work_at_is_printed(self) -> None:
+        import pypdfium2
+
+        menu = self.ledger.lists_menu()
+        self.assertEqual(
+            [a.text() for a in menu.actions()], ["For everybody", "Flutes and oboes", "Trumpets"]
+        )
+        path = self.folder / "lists.pdf"
+        inner = menu.actions()[0].menu()
+        assert isinstance(inner, QMenu)
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+            inner.actions()[0].trigger()
+        self.wait(path.exists, what="for the lists")
+        document = pypdfium2.PdfDocument(path)
+        words = "\n".join(page.get_textpage().get_text_range() for page in document)
+        document.close()
+        self.assertIn("Ilse", words)
+        self.assertIn("Bram", words)
+        self.assertIn("10 minutes", words)
+        self.ledger.write_lists("Horns", 10, str(self.folder / "none.pdf"))
+        self.wait(lambda: "Nobody here" in self.window.last_trouble)
 
     def test_the_rehearsal_is_printed_and_players_are_found_and_deleted(self) -> None:
         self.ledger.write_plan(str(self.folder / "plan.pdf"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import contextlib
 import functools
 from collections.abc import Collection, Sequence
 from pathlib import Path
@@ -161,6 +162,24 @@ def html_to_pdf(html: str) -> bytes:
 
     # Only what stands in the page itself is loaded: never a file or an address.
     return bytes(HTML(string=html, url_fetcher=URLFetcher(allowed_protocols=("data",))).write_pdf())
+
+
+def join_pdfs(parts: Sequence[bytes]) -> bytes:
+    """One PDF of several, in their order."""
+    import io
+
+    import pypdfium2
+
+    whole = pypdfium2.PdfDocument.new()
+    try:
+        for part in parts:
+            with contextlib.closing(pypdfium2.PdfDocument(part)) as document:
+                whole.import_pages(document)
+        out = io.BytesIO()
+        whole.save(out)
+        return out.getvalue()
+    finally:
+        whole.close()
 
 
 def pdf_to_png(pdf: bytes, dpi: int = 130) -> list[bytes]:

@@ -69,6 +69,7 @@ def _build_player_rooms(w: Window) -> None:
     w.warmup = WarmUpPlace(w.jobs, w.devices, w.settings, lambda: w.library_folder, lambda: w.bench.library)
     w.warmup.booth_wanted.connect(lambda: w.go("booth"))
     w.practice = PracticePlace(w.jobs, w.settings, lambda: w.library_folder, w.takes_to_practise)
+    w.ledger.schools = lambda: w.practice.model.schools
     w.practice.to_booth.connect(w.practise)
 
 

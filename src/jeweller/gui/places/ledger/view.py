@@ -10,6 +10,7 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QComboBox,
     QLabel,
+    QMenu,
     QPushButton,
     QScrollArea,
     QSplitter,
@@ -18,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from jeweller.documents.class_lists import class_lists_pdf
 from jeweller.documents.rehearsal_plan import plan_pdf
 from jeweller.documents.theme import LIGHT, PRINTED, Theme
 from jeweller.gui.places.ledger.assignments_page import AssignmentsPage
@@ -37,6 +39,7 @@ from jeweller.phrases import capitalized
 
 EMPTY_WIDTH = 720  # pixels of what is said where there is nothing yet
 WAYS = (("class", N_("The class")), ("players", N_("Players")), ("assigned", N_("Assignments")))
+LIST_MINUTES = (10, 20, 30)
 SHOWN = 400  # players listed at once: more are found by another letter
 
 
@@ -70,6 +73,13 @@ class LedgerPlace(QWidget):
             self.ways.addButton(button, k)
             row.addWidget(button)
         row.addStretch()
+        self.lists = QPushButton(_("Practice lists…"))
+        self.lists.setToolTip(_("For each player, in the own part, what to work at"))
+        self.lists.clicked.connect(
+            lambda: self.lists_menu().popup(self.lists.mapToGlobal(self.lists.rect().bottomLeft()))
+        )
+        row.addWidget(self.lists)
+        self.schools: Callable[[], dict[str, str]] = dict  # which the teacher chose where they disagree
         self.trays, self.pieces = QComboBox(), QComboBox()
         for box, name in ((self.trays, _("The tray")), (self.pieces, _("The piece"))):
             box.setAccessibleName(name)
@@ -203,6 +213,7 @@ class LedgerPlace(QWidget):
         self.pages.setCurrentIndex(index if here else len(WAYS))
         self.trays.setVisible(way == "class" and self.trays.count() > 0)
         self.pieces.setVisible(way == "class" and self.view is not None)
+        self.lists.setVisible(way == "class" and self.view is not None)
         self.changed.emit()
 
     def _fill_pieces(self) -> None:
@@ -286,6 +297,29 @@ class LedgerPlace(QWidget):
                     say(message.format(instrument=t.instrument, far=far, notes=notes))
         column.addStretch(1)
         return page
+
+    def lists_menu(self) -> QMenu:
+        """For whom, and for how many minutes."""
+        menu = QMenu(self)
+        rows = self.view.rows if self.view is not None else ()
+        sections = list(dict.fromkeys(r.section for r in rows))
+        offers = [(_("For everybody"), ""), *((_(s), s) for s in sections if len(sections) > 1)]
+        for words, section in offers:
+            inner = menu.addMenu(words)
+            for minutes in LIST_MINUTES:
+                action = inner.addAction(_("{minutes} minutes").format(minutes=minutes))
+                action.triggered.connect(lambda _unused=False, s=section, m=minutes: self.write_lists(s, m))
+        return menu
+
+    def write_lists(self, section: str, minutes: int, target: str = "") -> None:
+        """What each player of a section ("" all) is to work at, on paper."""
+        library = self.model.library
+        if self.view is None or library is None:
+            return
+        name = f"{self.view.title} - {_('practice lists')}.pdf"
+        tray, piece = self.trays.currentData(), self.pieces.currentData()
+        arguments = library.folder, tray, piece, section, minutes, self.schools()
+        save_pdf(self, _("Save the practice lists"), name, target, class_lists_pdf, *arguments)
 
     def write_plan(self, target: str = "") -> None:
         """The rehearsal plan on paper."""
