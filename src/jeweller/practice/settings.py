@@ -36,3 +36,15 @@ class FitLimits:
 
 
 FIT = FitLimits()
+
+
+@dataclass(frozen=True, kw_only=True)
+class LogLimits:
+    """`practice.log`: the rule of a week until another is agreed on, and the timer."""
+
+    minutes: int = number(15, "minutes", (1, 180), "of a day that counts; fewer are kept apart")
+    days: int = number(5, "days", (1, 7), "a week: two free days let lips and hands recover")
+    pause_s: float = number(20.0, "s", (2, 120), "without a sound that still belong to practising")
+
+
+LOG = LogLimits()

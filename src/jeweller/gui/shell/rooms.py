@@ -68,7 +68,14 @@ def _build_player_rooms(w: Window) -> None:
     lens.change_kind.connect(lambda key: w.menu_at(lens, kind_menu(w, lambda kind: _change(w, key, kind))))
     w.warmup = WarmUpPlace(w.jobs, w.devices, w.settings, lambda: w.library_folder, lambda: w.bench.library)
     w.warmup.booth_wanted.connect(lambda: w.go("booth"))
-    w.practice = PracticePlace(w.jobs, w.settings, lambda: w.library_folder, w.takes_to_practise)
+    w.practice = PracticePlace(
+        w.jobs,
+        w.devices,
+        w.settings,
+        lambda: w.library_folder,
+        lambda: w.bench.library,
+        w.takes_to_practise,
+    )
     w.ledger.schools = lambda: w.practice.model.schools
     w.practice.to_booth.connect(w.practise)
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtWidgets import (
+    QButtonGroup,
     QComboBox,
     QFrame,
     QHBoxLayout,
@@ -17,6 +18,7 @@ from PySide6.QtWidgets import (
     QMenu,
     QPushButton,
     QScrollArea,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -24,10 +26,14 @@ from PySide6.QtWidgets import (
 from jeweller.documents.engraving import Engraving
 from jeweller.documents.polish_sheet import polish_pdf
 from jeweller.documents.theme import LIGHT, PRINTED, Theme
+from jeweller.documents.week_sheet import week_pdf
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.gui.places.place import NextStep
+from jeweller.gui.places.practice.log_model import LogModel
+from jeweller.gui.places.practice.log_page import LogPage
 from jeweller.gui.places.practice.model import MINUTES, PracticeModel, Source
 from jeweller.gui.places.practice.remedy_table import RemedyEditor
+from jeweller.gui.services.devices import Devices
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.saving import save_pdf
 from jeweller.gui.shell.style import font
@@ -40,8 +46,9 @@ from jeweller.practice.polish import FUN, REST, PolishItem
 from jeweller.practice.remedies import load_schools
 
 if TYPE_CHECKING:
-    pass
+    from jeweller.library.library import Library
 
+LIST, LOG_WAY = 0, 1  # the pages
 DRILL_SCALE = 0.42  # pixels of a page unit
 SHAPE = 20
 
@@ -114,11 +121,15 @@ class PracticePlace(QWidget):
     def __init__(
         self,
         jobs: Jobs,
+        devices: Devices,
         settings: QSettings,
         folder: Callable[[], Path],
+        library: Callable[[], Library | None],
         sources: Callable[[], list[Source]],
     ) -> None:
         super().__init__()
+        self.log = LogModel(devices, settings, folder, library, self)
+        self.log.trouble.connect(self.trouble)
         self.model = PracticeModel(jobs, settings, folder, self)
         self.model.changed.connect(self.refresh)
         self.model.message.connect(self.message)
@@ -128,8 +139,30 @@ class PracticePlace(QWidget):
         self.cards: list[PolishCard] = []
         self.fits: dict[str, QPushButton] = {}  # by the way the tune is made fit
         self.theme, self.points = LIGHT, 11.0
-        column = QVBoxLayout(self)
-        column.setContentsMargins(16, 4, 16, 8)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 4, 16, 8)
+        outer.setSpacing(8)
+        ways = FlowRow(spacing=4)
+        self.ways = QButtonGroup(self)
+        for k, words in enumerate((_("What to work at"), _("The log"))):
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.clicked.connect(lambda _unused=False, n=k: self.choose_way(n))
+            self.ways.addButton(button, k)
+            ways.addWidget(button)
+        outer.addLayout(ways)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self._list_page())
+        self.log_page = LogPage(self.log, library)
+        self.pages.addWidget(self.log_page)
+        outer.addWidget(self.pages, 1)
+        self.choose_way(LIST)
+
+    def _list_page(self) -> QWidget:
+        """What to work at."""
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
         row = FlowRow(spacing=8)
         row.addWidget(plain(_("From")))
@@ -164,12 +197,23 @@ class PracticePlace(QWidget):
         self.scroller.setWidgetResizable(True)
         self.scroller.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self.scroller, 1)
-        self.refresh()
+        return page
 
     # ---- what is chosen
 
+    def choose_way(self, way: int) -> None:
+        """What to work at, or the log."""
+        self.ways.button(way).setChecked(True)
+        self.pages.setCurrentIndex(way)
+        if way == LOG_WAY:
+            self.log_page.arrive()
+        else:
+            self.log.stop()
+        self.refresh()
+
     def arrive(self) -> None:
         """There may be newer takes."""
+        self.log_page.arrive()
         self.offered = self._sources()
         words = [s.words for s in self.offered]
         self.takes.clear()
@@ -215,9 +259,12 @@ class PracticePlace(QWidget):
         """Nothing sounds here."""
 
     def stop_playing(self) -> None:
-        """Nothing sounds here."""
+        """Nothing sounds here; nothing is listened to in another place."""
+        self.log.stop()
 
     def next_step(self) -> NextStep:
+        if self.pages.currentIndex() == LOG_WAY:
+            return _("Print the week…"), self.print_week
         made = self.model.made
         if made is not None and made.list.items and made.list.items[0].drill is not None:
             return _("Practise the first thing"), lambda: self.practise(0)
@@ -251,10 +298,18 @@ class PracticePlace(QWidget):
         arguments = made.list, source.title, player, PRINTED
         save_pdf(self, _("Print the list"), f"{source.title}.pdf", path, polish_pdf, *arguments)
 
+    def print_week(self, path: str = "") -> None:
+        """The week of the log on paper, with a line for a signature."""
+        week, player = self.log.week, self.log.player
+        name = f"{week.days[0].date.isoformat()}.pdf"
+        who = player.name if player is not None else ""
+        save_pdf(self, _("Print the week"), name, path, week_pdf, week, who, PRINTED)
+
     # ---- look
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
+        self.log_page.set_theme(theme, points)
         self.model.speak()
         self.refresh()
 
