@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import threading
 import unittest
 from pathlib import Path
@@ -169,6 +170,17 @@ class Listening(TempCase):
 
     def test_the_part_is_the_one_that_grows(self) -> None:
         self.assertEqual(self.recorder.part.name, f"take{PART}")
+
+    def test_what_is_not_written_yet_is_waited_for(self) -> None:
+        sound = self.sound
+        self.record(len(sound) / RATE - 3.0)  # the last notes are on their way to the disk
+        wanted = dataclasses.replace(self.wanted(1), size=44 + 2 * len(sound))
+        later = threading.Timer(0.4, self.recorder.push, (sound[self.at :], len(sound) / RATE))
+        later.start()
+        self.addCleanup(later.join)
+        checked = check_attempt(self.score, Terms(plan=self.plan), wanted, ())
+        self.assertEqual([n["verdict"] for n in checked.report["notes"] if n["verdict"] != "ok"], [])
+        self.assertEqual(checked.report["findings"], [])
 
 
 class Ahead(TempCase):

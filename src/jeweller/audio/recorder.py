@@ -205,6 +205,11 @@ class TakeRecorder:
             )
 
     @property
+    def size(self) -> int:
+        """Bytes that the file has once all is written that was pushed so far: a disk may be slow."""
+        return HEADER + WIDTH * self._count
+
+    @property
     def dropouts(self) -> tuple[Dropout, ...]:
         """What the device lost so far."""
         lost, out = 0.0, []

@@ -54,13 +54,14 @@ def seconds_asleep() -> float:
 class WantedCheck:
     """A check that is asked for: of a recording that still grows (`part`), by a copy of it (`path`); or of
     the finished one where both are the same. `downbeat_s`: when the first count falls in it; `track_from_s`:
-    when the track began in it.
+    when the track began in it; `size`: bytes that the growing one has when all that was heard is written.
     """
 
     part: Path
     path: Path
     downbeat_s: float
     track_from_s: float
+    size: int = 0
 
 
 @dataclass
@@ -248,7 +249,7 @@ class TakeSession:
         self.last_note_s = self._watch.heard_s
         self._checks += 1
         copy = self.path.with_name(f"{self.path.stem}-{self._checks}{SNAPSHOT}")
-        self._pending = WantedCheck(self._recorder.part, copy, *self.times())
+        self._pending = WantedCheck(self._recorder.part, copy, *self.times(), self._recorder.size)
         return self._pending
 
     def stop(self) -> None:

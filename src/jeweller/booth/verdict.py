@@ -53,6 +53,7 @@ class Terms:
         )
 
 
+WRITTEN_S = 3.0  # a disk that is slower is not waited for
 GIVEN_UP = "[]"
 
 
@@ -63,6 +64,7 @@ def ask(asking: Path, wanted: WantedCheck, lost: Sequence[Dropout]) -> None:
         str(wanted.path),
         wanted.downbeat_s,
         wanted.track_from_s,
+        wanted.size,
         [[gap.at_s, gap.seconds] for gap in lost],
     ]
     _write(asking, json.dumps(told))
@@ -85,8 +87,10 @@ def _asked(asking: Path) -> tuple[WantedCheck, list[Dropout]] | None:
     asking.unlink()
     if not told:
         return None
-    part, path, downbeat_s, track_from_s, lost = told
-    return WantedCheck(Path(part), Path(path), downbeat_s, track_from_s), [Dropout(*gap) for gap in lost]
+    part, path, downbeat_s, track_from_s, size, lost = told
+    return WantedCheck(Path(part), Path(path), downbeat_s, track_from_s, size), [
+        Dropout(*gap) for gap in lost
+    ]
 
 
 def check_attempt(
@@ -101,12 +105,22 @@ def check_attempt(
     """Checks a take, or what there is of one that is still recorded, by a copy of it. Raises as `check`."""
     if wanted.part != wanted.path:
         try:
+            _wait_for(wanted.part, wanted.size)
             snapshot(wanted.part, wanted.path, lost)
         except OSError as error:
             raise TakeError(_("The recording cannot be read: {error}.").format(error=error)) from error
     return check(
         score, wanted.path, terms.options(wanted, lost), cancelled=cancelled, progress=progress, ahead=ahead
     )
+
+
+def _wait_for(part: Path, size: int) -> None:
+    """Waits until a file that grows has so many bytes: else the last note would seem to be cut short. Raises
+    OSError where there is none.
+    """
+    until = time.monotonic() + WRITTEN_S
+    while part.stat().st_size < size and time.monotonic() < until:
+        time.sleep(LOOK_S)
 
 
 def listen_along(
