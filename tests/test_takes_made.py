@@ -10,7 +10,7 @@ from typing import Any, cast
 
 import numpy as np
 
-from jeweller.audio.clicks import Click, remove_clicks
+from jeweller.audio.clicks import TrackClick, remove_clicks
 from jeweller.audio.latency import find_latency, probe, tapped_latency
 from jeweller.booth.attempts import BoothTake
 from jeweller.booth.first_sight import step_after
@@ -264,7 +264,7 @@ class Clicked(unittest.TestCase):
     def room(self, ppm: float, *, loud: float = 1.0, seconds: float = 40.0) -> tuple[Any, Any, Any, Any]:
         rng = np.random.default_rng(3)
         times = [0.5 * k + 0.2 for k in range(int(2 * seconds))]
-        every = [Click(t, 1200.0 if k % 4 else 1600.0) for k, t in enumerate(times)]
+        every = [TrackClick(t, 1200.0 if k % 4 else 1600.0) for k, t in enumerate(times)]
         size = round((seconds + 1) * self.RATE)
         clicks = np.zeros(size)
         t = np.arange(round(0.2 * self.RATE)) / self.RATE

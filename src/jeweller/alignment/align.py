@@ -158,6 +158,18 @@ def foresee(
 ) -> Foreseen:
     """The way through what there is of a take so far, for `align`; arguments as there. `before`: what was
     foreseen of less.
+
+    >>> from jeweller.notation.performance import perform_part
+    >>> import numpy as np
+    >>> from jeweller.features.extraction import extract_features
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> part = read_abc("T:A line\\nM:4/4\\nL:1/2\\nQ:1/4=60\\nK:C\\nC E|G c|")[0].parts[0]
+    >>> t = np.arange(44100) / 22050
+    >>> tone = [sum(np.sin(2 * np.pi * k * hz * t) / k for k in range(1, 8)) for hz in (261.6, 329.6)]
+    >>> sound = (np.array(tone) * np.minimum(0.2, 4 * (2.0 - t))).ravel().astype(np.float32)
+    >>> way = foresee(perform_part("A line", part), extract_features(sound, 60, 72))
+    >>> len(way.seconds_per_quarter), round(float(way.at_s[-1]))
+    (4, 4)
     """
     bpm = tempo_bpm or line.written_bpm or settings.default_bpm
     table, candidates = _table(line, features, settings, rhythm_only, reference_shift)

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.audio.clicks import Click, ClickTrack
+from jeweller.audio.clicks import ClickTrack, TrackClick
 from jeweller.audio.decode import decode
 from jeweller.audio.encode import write_sound
 from jeweller.booth.plan import ClickKind, CountKind, Help, Music, TakePlan
@@ -53,7 +53,7 @@ class Track:
     rate: int
     cues: tuple[Cue, ...]
     beats: tuple[Beat, ...]
-    clicks: tuple[Click, ...]  # that sound while somebody plays
+    clicks: tuple[TrackClick, ...]  # that sound while somebody plays
     downbeat_s: float
     end_s: float
     spq: float  # seconds a quarter
@@ -67,7 +67,7 @@ class Track:
         """What is known of its clicks, where any sounds while somebody plays; `before` is the recording of
         the count-in.
         """
-        count = tuple(Click(c.at_s, _click_hz(c.first)) for c in self.cues)
+        count = tuple(TrackClick(c.at_s, _click_hz(c.first)) for c in self.cues)
         return ClickTrack(str(before), count, self.clicks) if self.clicks else None
 
 
@@ -152,7 +152,7 @@ def render_track(music: Music, plan: TakePlan) -> Track:
     for beat in beats:
         gain = _click_gain(plan, line, beat, length)
         if gain > 0.0:
-            clicks.append(Click(beat.at_s, _click_hz(beat.number == 1), gain))
+            clicks.append(TrackClick(beat.at_s, _click_hz(beat.number == 1), gain))
             add_sound(out, np.float32(gain) * click_sound(beat.number == 1), beat.at_s)
     along = _along(music, plan, line, spq)
     if along is not None:

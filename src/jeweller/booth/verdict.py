@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import dataclasses
+import gc
 import json
 import os
 import time
@@ -184,12 +185,15 @@ def _check_so_far(
 ) -> Checked | None:
     """The check of what there is so far where the music is over by it, or the one of a finished take."""
     final = wanted.part == wanted.path
+    gc.disable()  # a check makes no rings of objects to speak of; looking for them is a twentieth of it
     try:
         checked = check_attempt(score, terms, wanted, lost, ahead, progress, cancelled)
     except JewellerError:
         if final:
             raise
         return None
+    finally:
+        gc.enable()
     if not final and not is_whole(checked.report):
         return None
     checked.report["take"]["file"] = wanted.part.name.replace(PART, ".wav")

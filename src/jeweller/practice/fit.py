@@ -17,6 +17,7 @@ from jeweller.notation.barring import BarAttributes, UnbarredNote, lay_out_bars
 from jeweller.notation.model import Bar, Note, Part
 from jeweller.notation.pitch import Pitch, key_name
 from jeweller.notation.transposition import transpose_part
+from jeweller.phrases import key_said
 from jeweller.practice.settings import FIT
 from jeweller.report_format import TakeReport
 
@@ -66,7 +67,7 @@ def fit_tune(
         raise DrillError(_("That would leave the range of the instrument."))
     title = _(name)
     if way == "key":
-        title = _("in {key}").format(key=key_name(bars[0].fifths, bars[0].mode))
+        title = _("in {key}").format(key=key_said(key_name(bars[0].fifths, bars[0].mode)))
     made = dataclasses.replace(part, bars=bars)
     return FittedTune(way=way, title=title, how=_(how), share=share, part=made)
 

@@ -48,3 +48,15 @@ class LogLimits:
 
 
 LOG = LogLimits()
+
+
+@dataclass(frozen=True, kw_only=True)
+class WallLimits:
+    """`practice.wall`: how many stones, how often tested."""
+
+    new_a_day: int = number(3, "scales", (1, 12), "first set in a day: more are forgotten by the next")
+    old_days: int = number(14, "days", (2, 120), "since it was heard: then a stone may be tested again")
+    speed_share: float = number(0.94, "share", (0.7, 1), "of the speed asked for, at which it passed")
+
+
+WALL = WallLimits()

@@ -15,6 +15,7 @@ from jeweller.gui.shell.menus import kind_menu
 
 if TYPE_CHECKING:
     from jeweller.gui.shell.window import Window
+    from jeweller.notation.model import Score
 
 
 def build_rooms(w: Window) -> None:
@@ -75,9 +76,17 @@ def _build_player_rooms(w: Window) -> None:
         lambda: w.library_folder,
         lambda: w.bench.library,
         w.takes_to_practise,
+        w.music_in_hand,
     )
+    w.booth.model.changed.connect(lambda: w.practice.wall.look(_score_of(w), w.booth.model.log.takes))
     w.ledger.schools = lambda: w.practice.model.schools
     w.practice.to_booth.connect(w.practise)
+
+
+def _score_of(w: Window) -> Score | None:
+    """The music that is in the booth."""
+    music = w.booth.model.music
+    return music.score if music is not None else None
 
 
 def _change(w: Window, key: str, kind: str) -> None:

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from jeweller.gui.places.warmup.view import WarmUpPlace
     from jeweller.gui.services.devices import Devices
     from jeweller.library.library import Library
-    from jeweller.notation.model import Score
+    from jeweller.notation.model import Part, Score
 
 
 class Routes(QMainWindow):
@@ -134,6 +134,11 @@ class Routes(QMainWindow):
             words = _("The take in hand on the bench")
             out.append(Source(words, hand.report, line.part, line.title, player))
         return out
+
+    def music_in_hand(self) -> list[Part]:
+        """What is played: the music of the booth and of the pattern book."""
+        booth, book = self.booth.model.music, self.pattern.model.score
+        return [*([booth.part] if booth is not None else []), *(book.parts if book is not None else ())]
 
     def warm_up(self) -> None:
         """Before the music of the booth, with its notes, for who plays it."""

@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
 from jeweller.documents.engraving import Engraving
 from jeweller.documents.polish_sheet import polish_pdf
 from jeweller.documents.theme import LIGHT, PRINTED, Theme
+from jeweller.documents.wall_sheet import wall_pdf
 from jeweller.documents.week_sheet import week_pdf
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.gui.places.place import NextStep
@@ -33,6 +34,8 @@ from jeweller.gui.places.practice.log_model import LogModel
 from jeweller.gui.places.practice.log_page import LogPage
 from jeweller.gui.places.practice.model import MINUTES, PracticeModel, Source
 from jeweller.gui.places.practice.remedy_table import RemedyEditor
+from jeweller.gui.places.practice.wall_model import WallModel
+from jeweller.gui.places.practice.wall_page import WallPage
 from jeweller.gui.services.devices import Devices
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.saving import save_pdf
@@ -47,8 +50,9 @@ from jeweller.practice.remedies import load_schools
 
 if TYPE_CHECKING:
     from jeweller.library.library import Library
+    from jeweller.notation.model import Part
 
-LIST, LOG_WAY = 0, 1  # the pages
+LIST, WALL_WAY, LOG_WAY = 0, 1, 2  # the pages
 DRILL_SCALE = 0.42  # pixels of a page unit
 SHAPE = 20
 
@@ -126,10 +130,15 @@ class PracticePlace(QWidget):
         folder: Callable[[], Path],
         library: Callable[[], Library | None],
         sources: Callable[[], list[Source]],
+        music: Callable[[], list[Part]],
     ) -> None:
         super().__init__()
         self.log = LogModel(devices, settings, folder, library, self)
         self.log.trouble.connect(self.trouble)
+        self.wall = WallModel(settings, folder, music, self)
+        self.wall.message.connect(self.message)
+        self.wall.trouble.connect(self.trouble)
+        self.wall.to_booth.connect(self.to_booth)
         self.model = PracticeModel(jobs, settings, folder, self)
         self.model.changed.connect(self.refresh)
         self.model.message.connect(self.message)
@@ -144,7 +153,7 @@ class PracticePlace(QWidget):
         outer.setSpacing(8)
         ways = FlowRow(spacing=4)
         self.ways = QButtonGroup(self)
-        for k, words in enumerate((_("What to work at"), _("The log"))):
+        for k, words in enumerate((_("What to work at"), _("The scale wall"), _("The log"))):
             button = QPushButton(words)
             button.setCheckable(True)
             button.clicked.connect(lambda _unused=False, n=k: self.choose_way(n))
@@ -153,6 +162,9 @@ class PracticePlace(QWidget):
         outer.addLayout(ways)
         self.pages = QStackedWidget()
         self.pages.addWidget(self._list_page())
+        self.wall_page = WallPage(self.wall, library)
+        self.wall_page.printed.connect(lambda: self.print_wall())
+        self.pages.addWidget(self.wall_page)
         self.log_page = LogPage(self.log, library)
         self.pages.addWidget(self.log_page)
         outer.addWidget(self.pages, 1)
@@ -205,6 +217,8 @@ class PracticePlace(QWidget):
         """What to work at, or the log."""
         self.ways.button(way).setChecked(True)
         self.pages.setCurrentIndex(way)
+        if way == WALL_WAY:
+            self.wall_page.arrive()
         if way == LOG_WAY:
             self.log_page.arrive()
         else:
@@ -213,6 +227,7 @@ class PracticePlace(QWidget):
 
     def arrive(self) -> None:
         """There may be newer takes."""
+        self.wall_page.arrive()
         self.log_page.arrive()
         self.offered = self._sources()
         words = [s.words for s in self.offered]
@@ -265,6 +280,8 @@ class PracticePlace(QWidget):
     def next_step(self) -> NextStep:
         if self.pages.currentIndex() == LOG_WAY:
             return _("Print the week…"), self.print_week
+        if self.pages.currentIndex() == WALL_WAY:
+            return _("Play this scale"), self.wall_page.play
         made = self.model.made
         if made is not None and made.list.items and made.list.items[0].drill is not None:
             return _("Practise the first thing"), lambda: self.practise(0)
@@ -298,6 +315,13 @@ class PracticePlace(QWidget):
         arguments = made.list, source.title, player, PRINTED
         save_pdf(self, _("Print the list"), f"{source.title}.pdf", path, polish_pdf, *arguments)
 
+    def print_wall(self, path: str = "") -> None:
+        """The scale wall on paper."""
+        wall = self.wall
+        who = wall.player.name if wall.player is not None else ""
+        arguments = wall.keys, wall.stones, who, PRINTED
+        save_pdf(self, _("Print the wall"), "wall.pdf", path, wall_pdf, *arguments)
+
     def print_week(self, path: str = "") -> None:
         """The week of the log on paper, with a line for a signature."""
         week, player = self.log.week, self.log.player
@@ -309,6 +333,7 @@ class PracticePlace(QWidget):
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.theme, self.points = theme, points
+        self.wall_page.set_theme(theme, points)
         self.log_page.set_theme(theme, points)
         self.model.speak()
         self.refresh()

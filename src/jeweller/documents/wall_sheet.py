@@ -1,0 +1,39 @@
+"""The scale wall on a page."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from jeweller.documents.page import environment, fonts, html_to_pdf
+from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme
+from jeweller.i18n import _
+from jeweller.phrases import note_name
+from jeweller.practice.wall import FORMS, Slot, Stone
+from jeweller.practice.wall_words import CHECK_SIGN, EAR_SIGN, LOOSE_SIGN, stone_sign
+
+
+def wall_page(keys: Sequence[str], stones: Mapping[Slot, Stone], player: str, theme: Theme = PRINTED) -> str:
+    """The page as HTML that stands alone."""
+    return (
+        environment()
+        .get_template("wall.html")
+        .render(
+            title=_("The scale wall"),
+            player=player,
+            heads=[_(words) for words, _request in FORMS.values()],
+            rows=[(note_name(k), [stone_sign(stones.get(Slot(k, f))) for f in FORMS]) for k in keys],
+            told=_("{check} by a check, {ear} by the teacher's ear, {loose} to be set again.").format(
+                check=CHECK_SIGN, ear=EAR_SIGN, loose=LOOSE_SIGN
+            ),
+            t=theme,
+            fonts=fonts(),
+            sans=SANS,
+            serif=SERIF,
+            signs=SIGNS,
+        )
+    )
+
+
+def wall_pdf(keys: Sequence[str], stones: Mapping[Slot, Stone], player: str, theme: Theme = PRINTED) -> bytes:
+    """The same on paper."""
+    return html_to_pdf(wall_page(keys, stones, player, theme))

@@ -1,0 +1,203 @@
+"""What the scale wall knows and does, with no widget: whose wall, in which order, what is played for it and
+whether it passed.
+"""
+
+from __future__ import annotations
+
+import datetime
+import random
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QObject, QSettings, Signal
+
+from jeweller.booth.attempts import BoothTake
+from jeweller.errors import JewellerError
+from jeweller.i18n import _
+from jeweller.instruments.table import Instrument, find_instrument, require_instrument
+from jeweller.library.journal import PlayerJournal
+from jeweller.notation.model import Part, Score
+from jeweller.practice.settings import WALL
+from jeweller.practice.wall import (
+    CHECKED,
+    EAR,
+    ORDERS,
+    SPEEDS,
+    Slot,
+    Stone,
+    draw_test,
+    keys_in_order,
+    last_key,
+    make_scale,
+    may_set,
+    stones_of,
+)
+
+if TYPE_CHECKING:
+    from jeweller.library.tables import Player
+
+
+class WallModel(QObject):
+    """`changed`: something to be shown anew; `message`, `trouble`: sentences for the user; `to_booth` carries
+    the music that is asked for, its part and its speed.
+    """
+
+    changed = Signal()
+    message = Signal(str)
+    trouble = Signal(str)
+    to_booth = Signal(object, str, float)
+
+    def __init__(
+        self,
+        settings: QSettings,
+        folder: Callable[[], Path],
+        music: Callable[[], list[Part]],
+        parent: QObject | None = None,
+        today: Callable[[], datetime.date] = datetime.date.today,
+    ) -> None:
+        super().__init__(parent)
+        self.settings, self._folder, self._music, self.today = settings, folder, music, today
+        self.player: Player | None = None
+        self.session = False  # one testing session sets what is known already
+        self.reading = "practised"
+        self.bpm = float(SPEEDS[1])
+        self.draw = random.Random()
+        self._asked: tuple[Slot, float, str] | None = None  # what is played now
+        self._seen = 0  # takes of the booth that were looked at
+
+    # ---- whose, in which order
+
+    @property
+    def journal(self) -> PlayerJournal:
+        return PlayerJournal(self._folder(), self.player.id if self.player is not None else None)
+
+    @property
+    def instrument(self) -> Instrument:
+        """That of the player, or the one that was chosen last."""
+        if self.player is not None and self.player.instrument:
+            found = find_instrument(self.player.instrument)
+            if found is not None:
+                return found
+        return find_instrument(str(self.settings.value("warmup/instrument", "flute"))) or require_instrument(
+            "flute"
+        )
+
+    def choose(self, player: Player | None) -> None:
+        """Another player."""
+        self.player, self._asked = player, None
+        self.changed.emit()
+
+    @property
+    def order(self) -> str:
+        order = str(self.settings.value("practice/wall/order", "flats"))
+        return order if order in ORDERS else "flats"
+
+    @property
+    def own(self) -> str:
+        return str(self.settings.value("practice/wall/own", ""))
+
+    def set_order(self, order: str, own: str | None = None) -> None:
+        """Another order of the keys."""
+        self.settings.setValue("practice/wall/order", order)
+        if own is not None:
+            self.settings.setValue("practice/wall/own", own)
+        self.changed.emit()
+
+    @property
+    def keys(self) -> list[str]:
+        return keys_in_order(self.order, self._music() if self.order == "music" else (), self.own)
+
+    # ---- the stones
+
+    def entries(self) -> list[dict[str, Any]]:
+        return self.journal.entries("stone")
+
+    @property
+    def stones(self) -> dict[Slot, Stone]:
+        return stones_of(self.entries())
+
+    @property
+    def last_key(self) -> str:
+        """The key that was practised last."""
+        return last_key(self.entries())
+
+    def play(self, slot: Slot) -> None:
+        """Asks for the scale of a place, in the booth."""
+        if not may_set(self.entries(), slot, self.today(), session=self.session):
+            self.message.emit(
+                _("{n} new scales today are enough: they are to stay. Play one that stands.").format(
+                    n=WALL.new_a_day
+                )
+            )
+            return
+        try:
+            score = make_scale(slot, self.instrument, self.bpm)
+        except JewellerError as error:
+            self.trouble.emit(str(error))
+            return
+        self._asked = (slot, self.bpm, self.reading)
+        self.to_booth.emit(score, score.parts[0].name, self.bpm * float(score.parts[0].bars[0].metre.beat))
+
+    def test_an_old_one(self) -> None:
+        """One that stands, by chance."""
+        stone = draw_test(self.stones.values(), self.today(), self.draw)
+        if stone is None:
+            self.message.emit(
+                _("Nothing on the wall is {n} days old yet: there is nothing to test.").format(
+                    n=WALL.old_days
+                )
+            )
+            return
+        self.bpm, self.reading = stone.bpm, stone.reading or "practised"
+        self.play(stone.slot)
+
+    def look(self, music: Score | None, takes: list[BoothTake]) -> None:
+        """What was made in the booth: a take of the scale that was asked for is judged, once."""
+        if len(takes) < self._seen:
+            self._seen = 0
+        fresh, self._seen = takes[self._seen :], len(takes)
+        if self._asked is None or music is None or music.title != self._asked[0].said:
+            return
+        for take in fresh:
+            if take.report is not None and not take.plan.bars and take.plan.layer == "play":
+                self._judge(take)
+
+    def _judge(self, take: BoothTake) -> None:
+        if self._asked is None or take.report is None:
+            return
+        slot, bpm, reading = self._asked
+        beat = float(take.report["score"]["beat_unit_q"] or 1.0)
+        played = take.report["tempo"]["played_bpm"] or 0.0
+        asked = take.plan.bpm / beat
+        passed = take.clean and played >= WALL.speed_share * min(bpm, asked)
+        self._write(slot, min(bpm, asked), passed, CHECKED, take.plan.reading or reading)
+
+    def set_by_ear(self, slot: Slot) -> None:
+        """The teacher heard it: it stands, and is marked so."""
+        self._write(slot, self.bpm, True, EAR, self.reading)
+
+    def _write(self, slot: Slot, bpm: float, passed: bool, by: str, reading: str) -> None:
+        try:
+            self.journal.add(
+                "stone",
+                {
+                    "slot": slot.name,
+                    "day": self.today().isoformat(),
+                    "bpm": round(bpm),
+                    "passed": passed,
+                    "by": by,
+                    "reading": reading,
+                    "session": self.session,
+                },
+            )
+        except OSError as error:
+            self.message.emit(_("The journal could not be written: {error}.").format(error=error))
+            return
+        said = slot.said
+        self.message.emit(
+            _("{scale} stands at {bpm:.0f}.").format(scale=said, bpm=bpm)
+            if passed
+            else _("{scale} is not set yet: listen to what was heard, and try it again.").format(scale=said)
+        )
+        self.changed.emit()

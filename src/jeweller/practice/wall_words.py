@@ -1,0 +1,35 @@
+"""What is said of the places of the scale wall. Signs are told by their shape, not by colour."""
+
+from __future__ import annotations
+
+from jeweller.i18n import _
+from jeweller.practice.wall import EAR, Slot, Stone
+
+CHECK_SIGN, EAR_SIGN, LOOSE_SIGN = "■", "▣", "◇"
+
+
+def stone_sign(stone: Stone | None) -> str:
+    """
+    >>> stone_sign(None)
+    ''
+    """
+    if stone is None:
+        return ""
+    sign = LOOSE_SIGN if stone.loose else EAR_SIGN if stone.by == EAR else CHECK_SIGN
+    return f"{sign} {stone.bpm:.0f}"
+
+
+def stone_words(slot: Slot, stone: Stone | None) -> str:
+    """What stands in a place, in a sentence."""
+    if stone is None:
+        return _("{scale}: nothing stands here yet.").format(scale=slot.said)
+    day = stone.day.isoformat()
+    if stone.loose:
+        return _("{scale}: stood at {bpm:.0f}; tested on {day}, it is to be set again.").format(
+            scale=slot.said, bpm=stone.bpm, day=day
+        )
+    how = _("from memory") if stone.reading == "memory" else _("reading")
+    by = _("by the teacher's ear") if stone.by == EAR else _("by a check")
+    return _("{scale}: stands at {bpm:.0f} beats a minute, {how}, {by}, on {day}.").format(
+        scale=slot.said, bpm=stone.bpm, how=how, by=by, day=day
+    )
