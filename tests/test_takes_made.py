@@ -295,6 +295,18 @@ class Clicked(unittest.TestCase):
         for ppm in (-60.0, 60.0):
             self.assertLess(self.left_db(ppm), -15.0)
 
+    def test_clicks_that_are_all_alike_are_found_at_their_first(self) -> None:
+        every = [TrackClick(0.5 * k, 1200.0) for k in range(16)]
+        t = np.arange(1764) / self.RATE
+        heard = np.zeros(9 * self.RATE, np.float32)
+        for c in every:
+            first = round((c.at_s + 0.2) * self.RATE)
+            heard[first : first + len(t)] += np.sin(2 * np.pi * 1200 * t) * np.exp(-t / 0.02)
+        cut = 2 * self.RATE
+        left, there = remove_clicks(heard[cut:], heard[:cut], self.RATE, every[:4], every[4:])
+        self.assertTrue(there)
+        self.assertLess((left**2).sum(), 0.05 * (heard[cut:] ** 2).sum())
+
     def test_what_is_known_of_the_beginning_stays_true(self) -> None:
         clicks, player, count, later = self.room(40.0)
         heard, cut, half = (clicks + player).astype(np.float32), round(1.6 * self.RATE), 20 * self.RATE

@@ -19,6 +19,7 @@ Array = npt.NDArray[np.float32]
 BEFORE_S, AFTER_S, FADE_S = 0.004, 0.25, 0.03  # of a click's sound that is kept, and its end
 BAND_HZ = 1000.0  # beside the click's own pitch: what else sounds in the count-in is not kept
 HEARD = 12.0  # the count-in stands out of what else correlates; softer clicks do no harm
+ALIKE = 0.93  # of the best: with one of eight clicks missing it is less
 LOOK = 0.45  # periods around where a click is due: half a period off, another peak is as high
 SURE_S, DRIFT = 0.0001, 1e-4  # how exactly a clear click tells its place; how far clocks usually drift apart
 
@@ -120,7 +121,9 @@ def _find_track(heard: Array, rate: int, count: Sequence[TrackClick]) -> float |
     near = curve[: round(1.5 * rate)]  # devices are not later
     if not len(near):
         return None
-    k = int(near.argmax())
+    # a beat later the clicks of the music may look like those of the count-in: the first such place it is
+    first = int((near >= ALIKE * near.max()).argmax())
+    k = first + int(near[first : first + round(0.002 * rate)].argmax())
     apart = np.median(curve) + 1e-9
     return k / rate if near[k] > HEARD * apart else None
 
