@@ -44,6 +44,11 @@ class Lists(unittest.TestCase):
         after = self.make(30, in_vain={thing: POLISH.tries})
         second = {thing_of(i.finding): i.remedy for i in after.items}
         self.assertNotEqual(second[thing], first[thing])
+        drills = []
+        for sessions in range(4):
+            again = self.make(30, in_vain={"missed_accidental|forgot_key_signature": sessions * POLISH.tries})
+            drills += [i.remedy.drill for i in again.items if i.finding["kind"] == "missed_accidental"]
+        self.assertEqual(len(set(drills[:3])), 3, drills)  # three things are tried in three sessions
         self.assertEqual(count_in_vain([([thing], [thing])] * 2), {thing: 2})
         self.assertEqual(count_in_vain([([thing], [thing]), ([thing], [])]), {})
 

@@ -4,6 +4,7 @@ there is, with a warm-up, something enjoyed, and rests for the lips.
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -13,7 +14,7 @@ from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Part
 from jeweller.practice.drills import Drill, make_drill
-from jeweller.practice.remedies import Remedy, RemedyTable, school_words
+from jeweller.practice.remedies import Remedy, RemedyTable, drills_after, school_words
 from jeweller.practice.settings import POLISH
 from jeweller.report.advice import LIPS, choose_faults
 from jeweller.report_format import ReportFinding, TakeReport
@@ -70,9 +71,14 @@ def thing_of(finding: ReportFinding) -> str:
 
 
 def choose_remedy(table: RemedyTable, finding: ReportFinding, instrument: Instrument, in_vain: int) -> Remedy:
-    """The row to try: the next one after so many sessions in vain, the last one in the end."""
+    """The row to try: the next one after so many sessions in vain; where there is no other, the last one
+    with another drill, and so on from the beginning.
+    """
     rows = table.remedies_for(finding["kind"], instrument, finding["cause"])
-    return rows[min(in_vain // POLISH.tries, len(rows) - 1)]
+    known = {r.drill for r in rows}
+    others = [d for d in drills_after(rows[-1].drill, instrument) if d not in known]
+    ways = [*rows, *(dataclasses.replace(rows[-1], drill=d) for d in others)]
+    return ways[(in_vain // POLISH.tries) % len(ways)]
 
 
 def make_polish_list(

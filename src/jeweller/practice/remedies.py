@@ -38,6 +38,7 @@ DRILLS = (
     "long_tones",
     "none",
 )
+BLOWN = ("breaths", "long_tones", "octaves")  # drills that want air
 WHOLE = ("tuning", "memory")  # schools with a word for every session
 MOST_WORDS = 240  # characters of a sentence
 
@@ -115,6 +116,20 @@ def load_remedies(library: Path | None) -> RemedyTable:
         else:
             own.append(row)
     return RemedyTable((*own, *(changed.get(r.name, r) for r in shipped)), tuple(foreign))
+
+
+def drills_after(drill: str, instrument: Instrument) -> list[str]:
+    """Other drills for the same, where one did not help; none that the instrument cannot do.
+
+    >>> from jeweller.instruments.table import require_instrument
+    >>> drills_after("octaves", require_instrument("flute"))
+    ['from_safe', 'long_tones']
+    >>> drills_after("octaves", require_instrument("xylophone"))
+    ['from_safe']
+    """
+    after = json.loads(SHIPPED.read_text(encoding="utf-8"))["after"].get(drill, [])
+    blown = instrument.hands not in ("mallets", "sticks", "other")
+    return [d for d in after if blown or d not in BLOWN]
 
 
 def load_schools() -> tuple[School, ...]:

@@ -17,7 +17,7 @@ class PolishLimits:
     most_min: int = number(6, "minutes", (2, 20), "of a drill: more tires, and is not better")
     most_things: int = number(4, "things", (1, 10), "to work at in one go")
     lips_min: int = number(8, "minutes", (3, 20), "of playing, then the lips rest")
-    tries: int = number(2, "sessions", (1, 5), "without help, then the next row of the table")
+    tries: int = number(1, "sessions", (1, 5), "without help, then something else is tried")
     slowest_bpm: float = number(40.0, "beats a minute", (20, 60), "slower falls apart")
 
 

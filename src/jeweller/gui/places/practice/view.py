@@ -379,7 +379,7 @@ class PracticePlace(QWidget):
         def fits() -> None:
             """The same tune in other ways, each a step to the booth."""
             row = FlowRow(spacing=4)
-            row.addWidget(wrapped(_("The same tune, made fit:"), self.points, self.theme.quiet))
+            row.addWidget(plain(_("The same tune, made fit:")))
             for fitted in made.fits:
                 button = QPushButton(fitted.title)
                 button.setObjectName("word")
