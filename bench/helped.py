@@ -23,7 +23,8 @@ for _name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"):
 from jeweller.errors import JewellerError
 from jeweller.pipeline.check import Options, check
 from jeweller.practice.polish import count_in_vain, make_polish_list, thing_of
-from jeweller.practice.remedies import load_remedies
+from jeweller.practice.remedies import RemedyTable, load_remedies
+from jeweller.report_format import TakeReport
 from jeweller.simulator.faults import COMMON
 from jeweller.simulator.recordings import make_take
 from jeweller.simulator.truth import SimulatedTake, write_take
@@ -95,9 +96,10 @@ def practise(job: tuple[str, int, int]) -> tuple[str, int, str]:
             return kind, -1, "no such fault"
         first, cause = number, planted[0].get("cause") or ""
         mends = MENDS_CAUSE.get(cause, MENDS.get(kind, ""))
-        found, drills, worked = _listed(take, table, count_in_vain(told))
-        if told:
-            told[-1][1].extend(found)
+        report = _heard(take)
+        if told and report is not None:  # what came again counts before the next list is made
+            told[-1][1].extend(thing_of(f) for f in report["findings"])
+        drills, worked = _listed(take, report, table, count_in_vain(told))
         if mends in drills:
             return kind, session, mends
         tried += [f"{mends} wanted, {' '.join(drills) or 'nothing'} given"]
@@ -105,30 +107,27 @@ def practise(job: tuple[str, int, int]) -> tuple[str, int, str]:
     return kind, 0, "; ".join(tried)
 
 
-def _listed(
-    take: SimulatedTake, table: object, in_vain: dict[str, int]
-) -> tuple[list[str], list[str], list[str]]:
-    """(what the ear found, the drills of the list, what is worked at)."""
+def _heard(take: SimulatedTake) -> TakeReport | None:
+    """What the ear says of a take; None where it cannot follow."""
     with tempfile.TemporaryDirectory() as name:
         folder = write_take(take, Path(name))
         recording = next(p for p in folder.glob("take.*"))
         try:
-            report = check(
-                folder / "score.musicxml", recording, Options(instrument=take.instrument.id)
-            ).report
+            options = Options(instrument=take.instrument.id)
+            return check(folder / "score.musicxml", recording, options).report
         except JewellerError:
-            return [], [], []
-    made = make_polish_list(
-        report,
-        take.line.part,
-        take.instrument,
-        MINUTES,
-        table,
-        in_vain,  # type: ignore[arg-type]
-    )
-    found = [thing_of(f) for f in report["findings"]]
+            return None
+
+
+def _listed(
+    take: SimulatedTake, report: TakeReport | None, table: RemedyTable, in_vain: dict[str, int]
+) -> tuple[list[str], list[str]]:
+    """(the drills of the list, what is worked at)."""
+    if report is None:
+        return [], []
+    made = make_polish_list(report, take.line.part, take.instrument, MINUTES, table, in_vain)
     drills = [i.drill.kind for i in made.items if i.drill is not None]
-    return found, drills, [thing_of(i.finding) for i in made.items]
+    return drills, [thing_of(i.finding) for i in made.items]
 
 
 def main() -> None:
