@@ -16,7 +16,7 @@ from jeweller.audio.decode import decode
 from jeweller.audio.encode import write_sound
 from jeweller.audio.recorder import PART, SNAPSHOT, Dropout, TakeRecorder
 from jeweller.booth.plan import ClickKind, Music, TakePlan
-from jeweller.booth.session import WantedCheck
+from jeweller.booth.session import WantedCheck, is_whole
 from jeweller.booth.verdict import Terms, ask, check_attempt, give_up, listen_along
 from jeweller.errors import Cancelled, TakeError
 from jeweller.features.settings import DEFAULT as HEAR
@@ -181,6 +181,18 @@ class Listening(TempCase):
         checked = check_attempt(self.score, Terms(plan=self.plan), wanted, ())
         self.assertEqual([n["verdict"] for n in checked.report["notes"] if n["verdict"] != "ok"], [])
         self.assertEqual(checked.report["findings"], [])
+
+    def test_what_came_after_it_was_asked_is_none_of_it(self) -> None:
+        last = self.music.line(self.plan).main_notes[-1]
+        begins = LEAD_S + float(last.onset) * 60.0 / BPM
+        self.record(begins - 0.05)  # it may be over: the last note is about to begin
+        asked = 44 + 2 * self.at
+        self.record(0.4)  # and has begun when the check is
+        wanted = dataclasses.replace(self.wanted(1), size=asked)
+        checked = check_attempt(self.score, Terms(plan=self.plan), wanted, ())
+        self.assertFalse(is_whole(checked.report))
+        late = check_attempt(self.score, Terms(plan=self.plan), self.wanted(2), ())
+        self.assertTrue(is_whole(late.report))  # which would have ended the take
 
 
 class Ahead(TempCase):

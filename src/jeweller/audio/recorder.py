@@ -260,9 +260,9 @@ def _make_whole(part: Path, path: Path, *, safe: bool = True) -> float:
     return count / rate if rate else 0.0
 
 
-def _fill(source: Path, target: Path, lost: Sequence[Dropout]) -> None:
+def _fill(source: Path, target: Path, lost: Sequence[Dropout], size: int | None = None) -> None:
     """Writes a recording with silence where the device lost sound, so that its time is that of the room."""
-    data = source.read_bytes()
+    data = source.read_bytes()[:size]
     rate = struct.unpack_from("<I", data, 24)[0]
     sound, pieces, before = data[HEADER:], [data[:HEADER]], 0
     gone = 0.0
@@ -276,9 +276,9 @@ def _fill(source: Path, target: Path, lost: Sequence[Dropout]) -> None:
     filled.replace(target)
 
 
-def snapshot(part: Path, path: Path, lost: Sequence[Dropout] = ()) -> float:
+def snapshot(part: Path, path: Path, lost: Sequence[Dropout] = (), size: int | None = None) -> float:
     """A whole file of what a take that is still recorded holds so far, with silence where the device lost
-    sound; its length in seconds. Raises OSError.
+    sound; of `size` bytes of it where that is given. Its length in seconds. Raises OSError.
 
     >>> import tempfile, numpy as np
     >>> with tempfile.TemporaryDirectory() as folder:
@@ -287,7 +287,7 @@ def snapshot(part: Path, path: Path, lost: Sequence[Dropout] = ()) -> float:
     ...     take.finish().path.replace(take.part) and snapshot(take.part, Path(folder) / f"1{SNAPSHOT}")
     1.0
     """
-    _fill(part, path, lost)
+    _fill(part, path, lost, size)
     return _make_whole(path, path, safe=False)
 
 
