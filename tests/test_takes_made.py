@@ -112,8 +112,8 @@ class Tracks(unittest.TestCase):
 
 
 class Stopping(unittest.TestCase):
-    def watch(self, text: str = FOUR, **options: Any) -> StopWatch:
-        plan = TakePlan(bpm=60.0, click=ClickKind.OFF)
+    def watch(self, text: str = FOUR, click: ClickKind = ClickKind.OFF, **options: Any) -> StopWatch:
+        plan = TakePlan(bpm=60.0, click=click)
         m = music(text)
         return StopWatch(m.line(plan), render_track(m, plan), 10.0, 0.0, **options)
 
@@ -141,6 +141,13 @@ class Stopping(unittest.TestCase):
     def test_a_rest_before_the_end_asks_and_what_follows_asks_again(self) -> None:
         said = self.feed(self.watch(), [(10.0, 23.0), (24.0, 26.0)], 27.0)
         self.assertEqual([m for _at, m in said], [Moment.MAY_BE_OVER] * 2)
+
+    def test_clicks_in_a_last_note_do_not_end_it(self) -> None:
+        watch = self.watch("C5/4 | D5/4 | E5/4 | C5/4", ClickKind.ON)
+        watch.downbeat_s = 10.0
+        said = self.feed(watch, [(10.0, 26.0)], 27.0)
+        self.assertEqual([m for _at, m in said], [Moment.MAY_BE_OVER])
+        self.assertGreater(said[0][0], 26.0)
 
     def test_an_early_rest_is_no_end_and_whoever_stops_is_waited_for(self) -> None:
         said = self.feed(self.watch(), [(10.0, 14.0)], 40.0)

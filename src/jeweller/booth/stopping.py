@@ -72,6 +72,9 @@ class LevelMeter:
         return Loudness.QUIET if self.loud_db < LEVEL.quiet_db else Loudness.FINE
 
 
+MOST_BLOCK_S = 0.1  # a longer gap between two blocks is lost sound, and no quiet
+
+
 @dataclass
 class StopWatch:
     """Takes the blocks of a take and says whether it may be over.
@@ -89,6 +92,8 @@ class StopWatch:
     first_s: float | None = None  # when something was first heard
     heard_s: float | None = None  # when something was last heard
     asked_of_s: float = -math.inf  # until when was heard what it was last said of that it may be over
+    quiet_s: float = 0.0  # how long nobody plays; while a click sounds that cannot be told
+    _last_s: float = -math.inf  # when the last block was there
     _floor: list[float] = field(default_factory=list)
     _loud_db: float = -120.0
     _before: list[float] = field(default_factory=list)  # the levels just before
@@ -113,8 +118,13 @@ class StopWatch:
         )
         rose = bool(self._before) and db - min(self._before) > STOP.stroke_db
         self._before = [*self._before[-2:], db]
-        if db < threshold or self._is_click(at_s):
+        lasted, self._last_s = min(max(0.0, at_s - self._last_s), MOST_BLOCK_S), at_s
+        if self._is_click(at_s):
             return
+        if db < threshold:
+            self.quiet_s += lasted
+            return
+        self.quiet_s = 0.0
         if rose and (not self.strokes_s or at_s - self.strokes_s[-1] > STOP.stroke_apart_s):
             self.strokes_s.append(at_s)
         if at_s > self.downbeat_s - 0.5 * self.track.spq:
@@ -141,7 +151,7 @@ class StopWatch:
             >= STOP.near_end * (self.due_s - float(self.line.main_notes[0].onset) * self.track.spq)
             - float(self.line.main_notes[-1].duration) * self.track.spq
         )
-        if quiet >= STOP.ends_s and far_enough and self.heard_s > self.asked_of_s:
+        if self.quiet_s >= STOP.ends_s and far_enough and self.heard_s > self.asked_of_s:
             self.asked_of_s = self.heard_s
             return Moment.MAY_BE_OVER
         return Moment.GOES_ON
