@@ -22,7 +22,7 @@ from jeweller.errors import Cancelled, TakeError
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.notation.model import Score
 from jeweller.pipeline.ahead import KnownAhead, know_ahead
-from jeweller.pipeline.check import Checked, check
+from jeweller.pipeline.check import Checked, Options, check
 from jeweller.simulator.guest import play_line
 from tests.support import TempCase, part_of
 
@@ -198,55 +198,84 @@ class Listening(TempCase):
 class Ahead(TempCase):
     """What was known while it was recorded saves work, and changes nothing."""
 
-    def test_the_same_report_with_one_search_less(self) -> None:
+    def setUp(self) -> None:
+        super().setUp()
         text = " | ".join(["C5/1 D5/1 E5/1 F5/1", "G5/2 E5/2", "F5/1 D5/.5 E5/.5 C5/1 A4/1"] * 4)
         part = part_of(text, bpm=BPM)
-        music = Music(title="A test", part=part, score=Score("A test", (part,), ""))
-        plan = TakePlan(bpm=BPM, click=ClickKind.OFF)
-        score = music.write(plan, self.folder)
-        line = music.line(plan)
-        sound = play_line(line, 60.0 / BPM, "flute", RATE, wrong=(7, 30))
-        sound = np.concatenate([sound[: 9 * RATE], sound[8 * RATE + RATE // 3 :], np.zeros(RATE, np.float32)])
-        sound += np.random.default_rng(1).normal(0, 1e-4, len(sound)).astype(np.float32)
-        take = self.folder / "take.wav"
-        write_sound(take, sound, RATE)
-        samples = decode(take, HEAR.rate).samples
+        self.music = Music(title="A test", part=part, score=Score("A test", (part,), ""))
+        self.plan = TakePlan(bpm=BPM, click=ClickKind.OFF)
+        self.score = self.music.write(self.plan, self.folder)
+        self.line = self.music.line(self.plan)
+        self.take = self.folder / "take.wav"
+
+    def known(self, sound: Any, until_s: float) -> KnownAhead:
+        """The take is written, and known to so many seconds."""
+        noise = np.random.default_rng(1).normal(0, 1e-4, len(sound) + RATE)
+        noise[: len(sound)] += sound
+        write_sound(self.take, noise.astype(np.float32), RATE)
+        samples = decode(self.take, HEAR.rate).samples
         ahead: KnownAhead | None = None
-        for end in range(6 * HEAR.rate, len(samples) - HEAR.rate, 6 * HEAR.rate):
-            ahead = know_ahead(samples[:end], line, ahead)
+        for end in np.arange(6.0, until_s + 0.01, 6.0):
+            ahead = know_ahead(samples[: round(end * HEAR.rate)], self.line, ahead)
         assert ahead is not None and ahead.way is not None
-        carried: list[bool] = []
+        return ahead
+
+    def searches(self, ahead: KnownAhead | None, **options: Any) -> tuple[Any, list[bool]]:
+        """(the report, whether each search was a rough one)."""
+        rough: list[bool] = []
 
         def decoded(*given: Any, **named: Any) -> Any:
-            carried.append(bool(named.get("carried")))
+            rough.append(bool(named.get("carried")))
             return decode_path(*given, **named)
 
         with mock.patch("jeweller.alignment.align.decode_path", decoded):
-            known = check(score, take, ahead=ahead).report
-            self.assertEqual(carried, [False] * len(carried))
-            afterwards = check(score, take).report
-            self.assertIn(True, carried)
+            report = check(self.score, self.take, Options(**options), ahead=ahead).report
+        return report, rough
+
+    def same(self, ahead: KnownAhead) -> Any:
+        """The report, which is that of the finished recording, found without a rough search."""
+        known, rough = self.searches(ahead)
+        self.assertNotIn(True, rough)
+        afterwards, rough = self.searches(None)
+        self.assertIn(True, rough)
         self.assertEqual(known["notes"], afterwards["notes"])
         self.assertEqual(known["findings"], afterwards["findings"])
-        self.assertTrue(known["findings"])
+        return known
+
+    def test_the_same_report_with_one_search_less(self) -> None:
+        sound = play_line(self.line, 60.0 / BPM, "flute", RATE, wrong=(7, 30))
+        report = self.same(
+            self.known(np.concatenate([sound[: 9 * RATE], sound[8 * RATE + RATE // 3 :]]), 18.0)
+        )
+        self.assertTrue(report["findings"])
+
+    def test_whoever_begins_again_after_what_is_known_is_followed(self) -> None:
+        sound = play_line(self.line, 60.0 / BPM, "flute", RATE)
+        again = np.concatenate([sound[: 20 * RATE], np.zeros(RATE // 2, np.float32), sound])
+        report = self.same(self.known(again, 18.0))
+        self.assertEqual(report["notes"][-1]["verdict"], "ok")
+
+    def test_a_way_is_of_no_use_where_silence_was_put_in(self) -> None:
+        ahead = self.known(play_line(self.line, 60.0 / BPM, "flute", RATE), 18.0)
+        whole = decode(self.take, RATE).samples
+        gap = np.zeros(RATE // 2, np.float32)
+        write_sound(self.take, np.concatenate([whole[: 3 * RATE], gap, whole[3 * RATE :]]), RATE)
+        _report, rough = self.searches(ahead)
+        self.assertIn(True, rough)
 
     def test_a_way_through_another_part_is_of_no_use(self) -> None:
-        part = part_of(MUSIC, bpm=BPM)
-        music = Music(title="A test", part=part, score=Score("A test", (part,), ""))
-        plan = TakePlan(bpm=BPM, click=ClickKind.OFF)
-        take = self.folder / "take.wav"
-        write_sound(take, play_line(music.line(plan), 60.0 / BPM, "flute", RATE), RATE)
-        samples = decode(take, HEAR.rate).samples
-        shorter = Music(title="A", part=part, score=music.score).line(TakePlan(bpm=BPM, bars="1-2"))
-        ahead = know_ahead(samples[: 5 * HEAR.rate], shorter, None)
-        self.assertEqual(check(music.write(plan, self.folder), take, ahead=ahead).report["findings"], [])
+        sound = play_line(self.line, 60.0 / BPM, "flute", RATE)
+        write_sound(self.take, sound, RATE)
+        shorter = self.music.line(TakePlan(bpm=BPM, bars="1-2"))
+        ahead = know_ahead(decode(self.take, HEAR.rate).samples[: 5 * HEAR.rate], shorter, None)
+        report, rough = self.searches(ahead)
+        self.assertIn(True, rough)
+        self.assertEqual(report["findings"], [])
 
     def test_it_gives_way_when_the_verdict_is_asked_for(self) -> None:
-        part = part_of(MUSIC, bpm=BPM)
-        line = Music(title="A", part=part, score=Score("A", (part,), "")).line(TakePlan(bpm=BPM))
-        samples = play_line(line, 60.0 / BPM, "flute", HEAR.rate)
+        samples = play_line(self.line, 60.0 / BPM, "flute", HEAR.rate)
         with self.assertRaises(Cancelled):
-            know_ahead(samples, line, None, cancelled=lambda: True)
+            know_ahead(samples, self.line, None, cancelled=lambda: True)
 
 
 if __name__ == "__main__":

@@ -137,12 +137,15 @@ class Foreseen:
     seconds_per_quarter: npt.NDArray[np.float64]
 
     def along_of(self, time: npt.NDArray[np.floating], count: int) -> Neighbourhood:
-        """The neighbourhood at other boundaries (s); behind what is known anything may be."""
+        """The neighbourhood at other boundaries (s), of a part of so many notes; behind what is known
+        anything may be: whoever came to the end may begin again.
+        """
         k = np.clip(np.searchsorted(self.at_s, time), 0, len(self.at_s) - 1)
         earlier = np.maximum(k - 1, 0)
         first = np.minimum(self.along.first[earlier], self.along.first[k])
         last = np.maximum(self.along.last[earlier], self.along.last[k])
-        return Neighbourhood(first, np.where(time > self.at_s[-1] - ALIGN.foreseen_tail_s, count, last))
+        open_end = time > self.at_s[-1] - ALIGN.foreseen_tail_s
+        return Neighbourhood(np.where(open_end, 0, first), np.where(open_end, count, last))
 
 
 def foresee(
@@ -239,18 +242,13 @@ def _search(
     """
     s, notes = table.s, table.items
     near: AlignmentPath | Neighbourhood
-    if (
-        foreseen is not None
-        and s.passes
-        and len(foreseen.at_s)
-        and len(foreseen.seconds_per_quarter) == len(notes.midi)
-    ):
-        near, local = foreseen.along_of(table.time, len(notes.midi)), foreseen.seconds_per_quarter
+    if foreseen is not None and s.passes and len(foreseen.seconds_per_quarter) == len(notes.midi):
+        path, near = AlignmentPath((), 0.0), foreseen.along_of(table.time, len(notes.midi))
+        local = foreseen.seconds_per_quarter
     else:
         rough = np.full(len(notes.midi), spq)
-        near = decode_path(table, rough, carried=True, closed=closed, cancelled=cancelled)
-        local = estimate_local_tempo(notes, near, candidates, step_s, spq)
-    path = near if isinstance(near, AlignmentPath) else AlignmentPath((), 0.0)
+        near = path = decode_path(table, rough, carried=True, closed=closed, cancelled=cancelled)
+        local = estimate_local_tempo(notes, path, candidates, step_s, spq)
     for _ in range(s.passes):
         near = path = decode_path(table, local, near=near, closed=closed, cancelled=cancelled)
         before, local = local, estimate_local_tempo(notes, path, candidates, step_s, spq)

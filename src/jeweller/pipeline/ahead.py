@@ -29,6 +29,16 @@ class KnownAhead:
     heard: HeardAhead
     way: Foreseen | None = None
 
+    def way_for(self, samples: Samples, line: PerformedPart) -> Foreseen | None:
+        """The way, where a recording begins with what was heard: nothing was put in or taken out since."""
+        return self.way if self.heard.fits(samples, pitch_bounds(line), HEAR) else None
+
+
+def pitch_bounds(line: PerformedPart) -> tuple[int, int]:
+    """The lowest and the highest sounding pitch of a part (MIDI numbers)."""
+    pitches = [n.sounding_midi for n in line.notes]
+    return min(pitches), max(pitches)
+
 
 def know_ahead(
     samples: Samples,
@@ -43,7 +53,7 @@ def know_ahead(
     """What is known of a take that goes on after `samples` (at the rate of `HEAR`); None where that is
     nothing yet. `before` is what a call before this gave. Raises Cancelled; `before` is still right then.
     """
-    low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
+    low, high = pitch_bounds(line)
     heard = listen_ahead(samples, low, high, HEAR, before.heard if before is not None else None)
     if heard is None:
         return before

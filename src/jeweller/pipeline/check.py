@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from jeweller.alignment.align import align
+from jeweller.alignment.align import Foreseen, align
 from jeweller.assessment.assess import assess
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, is_sure
@@ -32,7 +32,7 @@ from jeweller.notation.swing import swung
 from jeweller.notes.build import build_note_tables
 from jeweller.notes.evidence import add_evidence
 from jeweller.notes.table import Click, NoteTable, shifted_down
-from jeweller.pipeline.ahead import KnownAhead
+from jeweller.pipeline.ahead import KnownAhead, pitch_bounds
 from jeweller.pipeline.swung import unsteadiness
 from jeweller.report.build import build_report, note_verdicts, settings_dict
 from jeweller.report_format import ReportAttempt, TakeReport
@@ -159,7 +159,7 @@ def _hear(
     """The features of a recording and a note table for each attempt at the part, its eighths swung where that
     is asked for and was done. Raises TakeError where it is silent.
     """
-    low, high = min(n.sounding_midi for n in line.notes), max(n.sounding_midi for n in line.notes)
+    low, high = pitch_bounds(line)
 
     def listen(lowest: int, highest: int, begin: float) -> Features:
         return extract_features(
@@ -172,22 +172,26 @@ def _hear(
             ahead.heard if ahead is not None else None,
         )
 
-    def follow_line(line: PerformedPart, features: Features) -> tuple[NoteTable, ...]:
+    way = ahead.way_for(recording.samples, line) if ahead is not None else None
+
+    def follow_line(
+        line: PerformedPart, features: Features, way: Foreseen | None = None
+    ) -> tuple[NoteTable, ...]:
         alignment = align(
             line,
             features,
             tempo_bpm=options.tempo_bpm,
             rhythm_only=options.rhythm_only or line.part.percussion,
             reference_shift=options.settings.reference_shift,
-            foreseen=ahead.way if ahead is not None else None,
+            foreseen=way,
             cancelled=cancelled,
         )
         return build_note_tables(alignment, features)
 
-    def follow(features: Features) -> tuple[NoteTable, ...]:
+    def follow(features: Features, way: Foreseen | None = None) -> tuple[NoteTable, ...]:
         as_asked = swung(line)
         if as_asked is line:
-            return follow_line(line, features)
+            return follow_line(line, features, way)
         readings = [follow_line(reading, features) for reading in (as_asked, line)]
         return min(readings, key=lambda tables: unsteadiness(tables[-1]))
 
@@ -200,7 +204,7 @@ def _hear(
             ).format(name=name, silence_db=SILENCE_DB)
         )
     progress(0.5, _("following"))
-    tables = follow(features)
+    tables = follow(features, way)
     # What was played may lie elsewhere than the part: below what was listened to, or, where nothing follows,
     # anywhere on the instrument.
     down = low + shifted_down(tables[-1])
