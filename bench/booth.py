@@ -204,8 +204,8 @@ def seconds_to_verdict(number: int, pool: WorkerPool, click: ClickKind) -> float
         )
         terms = Terms(
             plan=plan,
-            track=prepared.track_path if prepared.taken_out else None,
-            clicks=None if prepared.taken_out else track.click_track(count),
+            track=prepared.track_path if track.sounds_along else None,
+            clicks=track.click_track(count),
         )
         arguments = (str(prepared.score), folder / f"take{PART}", folder / "take.ask", terms)
         pool.add([Task(key=number, function=listen_along, arguments=arguments)])

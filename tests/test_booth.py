@@ -34,6 +34,7 @@ class Takes(BoothCase):
         )
         self.wait(lambda: "Recording" in self.booth.moments.state.text())
         self.assertEqual(len(list(self.journal_folder.glob(f"*{PART}"))), 1)
+        self.assertFalse(list(self.journal_folder.glob("*count*")))  # no click, nothing is kept of the count
         self.verdict()
         take = self.model.take
         assert take is not None and take.report is not None and take.path is not None
@@ -104,6 +105,24 @@ class Takes(BoothCase):
         self.verdict()
         assert self.model.take is not None
         self.assertEqual([f["kind"] for f in self.model.take.findings], ["off_click"])
+
+    def test_a_loud_click_is_none_of_the_player_and_the_count_is_forgotten(self) -> None:
+        self.arguments["latency_s"] = 0.1
+        self.in_one_room, self.speaker.speed, self.arguments["speed"] = True, 4.0, 4.0
+        self.set_latency(0.1)
+        self.plan(click=ClickKind.ON)
+        self.booth.enter()
+        session = self.counting()
+        self.assertIn("the click is listened to", self.booth.moments.state.text())
+        sound = play_line(session.line, session.track.spq, "flute", 44100)
+        self.microphones[-1].play(0.3 * sound, session.downbeat_s + session.latency_s)
+        self.wait(lambda: bool(list(self.journal_folder.glob("*count*"))), what="for the count-in")
+        self.verdict()
+        take = self.model.take
+        assert take is not None and take.report is not None
+        self.assertIn("The click of the loudspeaker", " ".join(take.report["take"]["warnings"]))
+        self.assertEqual(take.findings, [])
+        self.wait(lambda: not list(self.journal_folder.glob("*count*")), what="for it to go")
 
     def test_what_the_loudspeaker_plays_is_none_of_the_player(self) -> None:
         self.arguments["latency_s"] = 0.1

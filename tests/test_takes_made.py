@@ -78,7 +78,7 @@ class Tracks(unittest.TestCase):
         def made(**chosen: Any) -> tuple[bool, bool]:
             with tempfile.TemporaryDirectory() as folder:
                 prepared = prepare(music(), TakePlan(**chosen), Path(folder))
-                return prepared.taken_out, prepared.track.click_track(Path("count.wav")) is not None
+                return prepared.track.sounds_along, prepared.track.click_track(Path("count.wav")) is not None
 
         self.assertEqual(made(click=ClickKind.ON), (False, True))
         self.assertEqual(made(click=ClickKind.OFF), (False, False))

@@ -16,6 +16,8 @@ import numpy.typing as npt
 
 Array = npt.NDArray[np.float32]
 
+FIRST_HZ, OTHER_HZ = 1600.0, 1200.0  # of the first click of a bar, and of the others
+FALL_S = 0.02
 BEFORE_S, AFTER_S, FADE_S = 0.004, 0.25, 0.03  # of a click's sound that is kept, and its end
 BAND_HZ = 1000.0  # beside the click's own pitch: what else sounds in the count-in is not kept
 HEARD = 12.0  # the count-in stands out of what else correlates; softer clicks do no harm
@@ -52,11 +54,10 @@ def remove_clicks(
     `clicks` those that sound while somebody plays. Linear in time.
 
     >>> import numpy as np
-    >>> rate, t = 22050, np.arange(1764) / 22050
-    >>> wave = np.sin(2 * np.pi * 1200 * t) * np.exp(-t / 0.02)
+    >>> rate, wave = 22050, click_wave(1200.0, 22050)
     >>> room = np.zeros(8 * rate, np.float32)
     >>> for k in range(14):
-    ...     room[k * 11025 + 1000 : k * 11025 + 1000 + len(t)] += wave
+    ...     room[k * 11025 + 1000 : k * 11025 + 1000 + len(wave)] += wave
     >>> every = [TrackClick(0.5 * k, 1200.0) for k in range(14)]
     >>> left, heard = remove_clicks(room[2 * rate :], room[: 2 * rate], rate, every[:4], every[4:])
     >>> heard, bool((left**2).sum() < 0.05 * (room[2 * rate :] ** 2).sum())
@@ -100,9 +101,23 @@ class _Drift:
         self._weight += clear**2 * since_s**2
 
 
-def _click(rate: int, hz: float) -> Array:
-    t = np.arange(round(0.08 * rate)) / rate
-    return (np.sin(2 * np.pi * hz * t) * np.exp(-t / 0.02)).astype(np.float32)
+def click_hz(first: bool) -> float:
+    """The pitch of a click: of the first of a bar, or of another.
+
+    >>> click_hz(True) > click_hz(False)
+    True
+    """
+    return FIRST_HZ if first else OTHER_HZ
+
+
+def click_wave(hz: float, rate: int) -> Array:
+    """What a click sounds like: a short tone of full size that dies away.
+
+    >>> len(click_wave(1200.0, 22050))
+    1764
+    """
+    t = np.arange(round(4 * FALL_S * rate)) / rate
+    return (np.sin(2 * np.pi * hz * t) * np.exp(-t / FALL_S)).astype(np.float32)
 
 
 def _find_track(heard: Array, rate: int, count: Sequence[TrackClick]) -> float | None:
@@ -114,7 +129,7 @@ def _find_track(heard: Array, rate: int, count: Sequence[TrackClick]) -> float |
     length = round((count[-1].at_s + 0.1) * rate) + 1
     track = np.zeros(length, np.float32)
     for c in count:
-        wave = _click(rate, c.hz)
+        wave = click_wave(c.hz, rate)
         first = round(c.at_s * rate)
         track[first : first + len(wave)] += wave[: length - first]
     curve = np.abs(fftconvolve(heard, track[::-1], mode="full"))[length - 1 :]

@@ -93,7 +93,7 @@ class TakeSession:
     path: Path
     latency_s: float = 0.0
     by_time: bool = False  # it ends when the music's time is over, whatever is heard
-    count_path: Path | None = None  # where the count-in, as the microphone heard it, is kept
+    count_path: Path | None = None  # where the count-in, as the microphone heard it, is until the check
     asleep: Callable[[], float] = seconds_asleep
     state: SessionState = SessionState.COUNTING
     meter: LevelMeter = field(default_factory=LevelMeter)
@@ -231,6 +231,12 @@ class TakeSession:
             with contextlib.suppress(OSError):
                 write_sound(self.count_path, np.concatenate(blocks), self.microphone.rate)
 
+    def _forget_count(self) -> None:
+        """Nobody is to check the take: what was heard before it is of no use."""
+        self._count = []
+        if self.count_path is not None:
+            self.count_path.unlink(missing_ok=True)
+
     @property
     def _pace(self) -> float:
         """How much faster than the world the microphone's clock runs."""
@@ -262,6 +268,7 @@ class TakeSession:
         self.stop()
         if self._finisher is not None:
             self._finisher.join()
+        self._forget_count()
         return self.recorded.path if self.recorded is not None else None
 
     def _stop(self) -> None:
@@ -308,6 +315,7 @@ class TakeSession:
         with self._lock:
             self.state = SessionState.DONE
         self._drop_pending()
+        self._forget_count()
         if self._recorder is not None and self.recorded is None:
             self._recorder.discard()
             self._recorder = None

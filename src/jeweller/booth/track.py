@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.audio.clicks import ClickTrack, TrackClick
+from jeweller.audio.clicks import ClickTrack, TrackClick, click_hz, click_wave
 from jeweller.audio.decode import decode
 from jeweller.audio.encode import write_sound
 from jeweller.booth.plan import ClickKind, CountKind, Help, Music, TakePlan
@@ -18,7 +18,7 @@ from jeweller.documents.parts import instrument_of
 from jeweller.errors import ScoreError
 from jeweller.i18n import _
 from jeweller.notation.performance import PerformedPart, perform_part
-from jeweller.synthesis.model import COUNT_FALL_S, COUNT_HZ, play_model
+from jeweller.synthesis.model import play_model
 from jeweller.synthesis.sampler import RATE
 
 Samples = npt.NDArray[np.float32]
@@ -64,11 +64,11 @@ class Track:
         return tuple(c.at_s for c in self.clicks)
 
     def click_track(self, before: Path) -> ClickTrack | None:
-        """What is known of its clicks, where any sounds while somebody plays; `before` is the recording of
-        the count-in.
+        """What is known of its clicks, where nothing else sounds while somebody plays; `before` is the
+        recording of the count-in.
         """
-        count = tuple(TrackClick(c.at_s, _click_hz(c.first)) for c in self.cues)
-        return ClickTrack(str(before), count, self.clicks) if self.clicks else None
+        count = tuple(TrackClick(c.at_s, click_hz(c.first)) for c in self.cues)
+        return ClickTrack(str(before), count, self.clicks) if self.clicks and not self.sounds_along else None
 
 
 def count_in(line: PerformedPart, plan: TakePlan) -> tuple[list[Cue], float]:
@@ -127,14 +127,8 @@ def _click_gain(plan: TakePlan, line: PerformedPart, beat: Beat, length: float) 
     return 0.0
 
 
-def _click_hz(first: bool) -> float:
-    return COUNT_HZ[not first]
-
-
 def click_sound(first: bool) -> Samples:
-    t = np.arange(int(4 * COUNT_FALL_S * RATE)) / RATE
-    wave = np.sin(2 * np.pi * _click_hz(first) * t) * np.exp(-t / COUNT_FALL_S)
-    return (TRACK.click_gain * wave).astype(np.float32)
+    return np.float32(TRACK.click_gain) * click_wave(click_hz(first), RATE)
 
 
 def render_track(music: Music, plan: TakePlan) -> Track:
@@ -152,7 +146,7 @@ def render_track(music: Music, plan: TakePlan) -> Track:
     for beat in beats:
         gain = _click_gain(plan, line, beat, length)
         if gain > 0.0:
-            clicks.append(TrackClick(beat.at_s, _click_hz(beat.number == 1), gain))
+            clicks.append(TrackClick(beat.at_s, click_hz(beat.number == 1), gain))
             add_sound(out, np.float32(gain) * click_sound(beat.number == 1), beat.at_s)
     along = _along(music, plan, line, spq)
     if along is not None:
@@ -216,21 +210,19 @@ def model_of(music: Music, plan: TakePlan) -> Samples:
 
 @dataclass(frozen=True)
 class Prepared:
-    """What a take needs before it begins: what sounds, the notation file of its bars, the recording of what
-    sounds, and whether that is to be taken out of the take before it is heard.
+    """What a take needs before it begins: what sounds, the notation file of its bars, and, where more than
+    clicks sounds, the recording of it, which is taken out of the take before it is heard.
     """
 
     track: Track
     score: Path
     track_path: Path
-    taken_out: bool
 
 
 def prepare(music: Music, plan: TakePlan, folder: Path, made: Callable[[], Track] | None = None) -> Prepared:
     """Renders the track of a take and writes what it is checked by. Raises ScoreError, TakeError."""
     track = made() if made is not None else render_track(music, plan)
     path = folder / "track.wav"
-    taken_out = track.sounds_along
-    if taken_out or made is not None:
+    if track.sounds_along or made is not None:
         write_sound(path, track.samples, track.rate)
-    return Prepared(track, music.write(plan, folder), path, taken_out)
+    return Prepared(track, music.write(plan, folder), path)

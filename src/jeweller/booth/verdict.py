@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import dataclasses
-import gc
 import json
 import os
 import time
@@ -22,6 +21,7 @@ from jeweller.booth.session import WantedCheck, is_whole
 from jeweller.errors import Cancelled, JewellerError, TakeError
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.i18n import _
+from jeweller.notation.performance import PerformedPart
 from jeweller.pipeline.ahead import KnownAhead, know_ahead
 from jeweller.pipeline.check import Checked, Options, check, open_line, without_clicks
 
@@ -133,8 +133,18 @@ def listen_along(
     one asked for, is the result, with the name of the file that was checked; None where the take was given
     up. Progress of -1 says that the music is not over yet by the file that is named. Raises as `check`.
     """
-    asked_for = terms.plan.options(None, None, terms.instrument)
-    _score, line, _instrument = open_line(score, asked_for)
+    try:
+        return _listen(score, part, asking, terms, progress)
+    finally:
+        if terms.clicks is not None:  # the room before the take is of no more use
+            Path(terms.clicks.before).unlink(missing_ok=True)
+
+
+def _listen(
+    score: str, part: Path, asking: Path, terms: Terms, progress: Progress
+) -> tuple[Checked, str] | None:
+    options = terms.plan.options(None, None, terms.instrument)
+    _score, line, _instrument = open_line(score, options)
     ahead: KnownAhead | None = None
     known_bytes, parent = 0, os.getppid()
     checked: Checked | None = None
@@ -155,24 +165,37 @@ def listen_along(
             progress(NOT_OVER, asked[0].path.name)
             continue
         size = part.stat().st_size if part.exists() else 0
-        if size - known_bytes > AHEAD_BYTES:
+        # what sounds along is taken out of the whole take: nothing is known of the rest before
+        if terms.track is None and size - known_bytes > AHEAD_BYTES:
             known_bytes = size
             with contextlib.suppress(TakeError, Cancelled):
-                recording = decode(part, HEAR.rate)
-                if terms.clicks is not None:
-                    recording = without_clicks(recording, terms.clicks)
-                ahead = know_ahead(
-                    recording.samples[: -HEAR.rate // 2],
-                    line,
-                    ahead,
-                    tempo_bpm=asked_for.tempo_bpm,
-                    rhythm_only=asked_for.rhythm_only,
-                    reference_shift=asked_for.settings.reference_shift,
-                    cancelled=asking.exists,
-                )
+                ahead = _know_more(part, line, terms, options, ahead, asking.exists)
             continue
         time.sleep(LOOK_S)
     return None
+
+
+def _know_more(
+    part: Path,
+    line: PerformedPart,
+    terms: Terms,
+    options: Options,
+    ahead: KnownAhead | None,
+    cancelled: Callable[[], bool],
+) -> KnownAhead | None:
+    """What is known of a take by what there is of it now. Raises TakeError, Cancelled."""
+    recording = decode(part, HEAR.rate)
+    if terms.clicks is not None:
+        recording = without_clicks(recording, terms.clicks)
+    return know_ahead(
+        recording.samples[: -HEAR.rate // 2],
+        line,
+        ahead,
+        tempo_bpm=options.tempo_bpm,
+        rhythm_only=options.rhythm_only,
+        reference_shift=options.settings.reference_shift,
+        cancelled=cancelled,
+    )
 
 
 def _check_so_far(
@@ -186,15 +209,12 @@ def _check_so_far(
 ) -> Checked | None:
     """The check of what there is so far where the music is over by it, or the one of a finished take."""
     final = wanted.part == wanted.path
-    gc.disable()  # a check makes no rings of objects to speak of; looking for them is a twentieth of it
     try:
         checked = check_attempt(score, terms, wanted, lost, ahead, progress, cancelled)
     except JewellerError:
         if final:
             raise
         return None
-    finally:
-        gc.enable()
     if not final and not is_whole(checked.report):
         return None
     checked.report["take"]["file"] = wanted.part.name.replace(PART, ".wav")

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from jeweller.audio.clicks import click_hz, click_wave
 from jeweller.notation.model import Note, Part
 from jeweller.notation.performance import PerformedPart, perform_part
 from jeweller.notation.swing import swung
@@ -80,7 +81,6 @@ def play_model(
     return Model(0.7 * samples / max(float(np.abs(samples).max()), 1e-6), RATE, tuple(onsets))
 
 
-COUNT_HZ, COUNT_FALL_S = (1600.0, 1200.0), 0.02  # of the first click of a bar, and of the others
 STROKES = {"Cymbals": "Suspended cymbal", "Snare drum": "Snare drum", "Bass drum": "Bass drum"}
 
 
@@ -99,11 +99,10 @@ def sounded(part: Part, sound: str, *, bpm: float | None = None, count_in: bool 
     model = play_model(line, sound, lambda q: q * spq, lead_s=lead)
     samples = model.samples.copy()
     for k in range(round(lead / beat)):
-        t = np.arange(int(4 * COUNT_FALL_S * model.rate)) / model.rate
-        click = 0.5 * np.sin(2 * np.pi * COUNT_HZ[bool(k % max(beats, 1))] * t) * np.exp(-t / COUNT_FALL_S)
+        click = 0.5 * click_wave(click_hz(k % max(beats, 1) == 0), model.rate)
         at = int(k * beat * model.rate)
         end = min(len(samples), at + len(click))
-        samples[at:end] += click[: end - at].astype(np.float32)
+        samples[at:end] += click[: end - at]
     return Model(samples, model.rate, model.onsets)
 
 

@@ -125,6 +125,7 @@ class BoothModel(LadderKeys):
             self.plan, title=self.music.title, bars="", bpm=bpm, beat=float(line.beat), layer="play"
         )
         self.log, self.rung, self.ladder = TakeLog(), None, None
+        self.own_first = self.settings.value("booth/own_first", "no") == "yes"  # a scale asked for it
         self.turns.clear()
         self.stage = BoothStage.READY
         self.changed.emit()

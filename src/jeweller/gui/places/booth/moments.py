@@ -98,6 +98,8 @@ class TakeMoments:
             told = _("■ Recording {minutes}:{seconds:02d}").format(minutes=minutes, seconds=seconds)
         elif session.state == SessionState.CHECKING:
             told = _("Checking…")
+        elif session.count_path is not None:
+            told = _("Counting in; the click is listened to, the take not yet recorded")
         else:
             told = _("Counting in; not yet recording")
         self.state.setText(told)

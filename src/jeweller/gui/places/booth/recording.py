@@ -12,7 +12,7 @@ from typing import Any
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from jeweller.audio.microphone import Microphone
-from jeweller.audio.recorder import PART
+from jeweller.audio.recorder import PART, SNAPSHOT
 from jeweller.booth.plan import Music, TakePlan
 from jeweller.booth.session import SessionState, TakeSession, WantedCheck
 from jeweller.booth.track import Prepared, Track, prepare
@@ -90,11 +90,11 @@ class TakeRunner(QObject):
         if microphone is None:
             return
         latency = self.devices.latency(microphone)
-        count_path = prepared.score.with_name("count.wav")
+        clicks = prepared.track.click_track(path.with_name(f"{path.stem}-count{SNAPSHOT}"))
         terms = Terms(
             plan=plan,
-            track=prepared.track_path if prepared.taken_out else None,
-            clicks=None if prepared.taken_out else prepared.track.click_track(count_path),
+            track=prepared.track_path if prepared.track.sounds_along else None,
+            clicks=clicks if self._checked else None,
             timed=latency is not None,
             instrument=instrument,
         )
@@ -107,7 +107,7 @@ class TakeRunner(QObject):
             path,
             latency_s=latency.seconds if latency is not None else 0.0,
             by_time=by_time,
-            count_path=count_path,
+            count_path=Path(terms.clicks.before) if terms.clicks is not None else None,
         )
         try:
             session.begin()
