@@ -80,7 +80,7 @@ class Page(BoothCase):
         self.page.later.click()
         self.assertFalse(self.page.later.isEnabled())  # nothing is written ahead
         self.page.keep.click()  # nothing in the fields
-        self.assertEqual(len(self.log.entries()), 1)
+        self.assertEqual(len(self.log.entries), 1)
         self.page.least.setValue(30)
         self.addCleanup(self.log.set_rule, LOG.minutes, LOG.days)
         self.assertEqual(len(self.log.week.apart), 1)
@@ -98,7 +98,7 @@ class Page(BoothCase):
         self.log.write(DAY, 30, "the second line", "counted", "slower")
         self.assertEqual([d.minutes for d in self.log.week.days][:4], [20, 0, 0, 30])
         self.assertEqual([p.minutes for p in library.practice(player.id)], [20, 30])
-        self.assertIn("slower", [e.did for e in self.log.entries()])
+        self.assertIn("slower", [e.did for e in self.log.entries])
         self.log.choose(None)
         self.assertEqual(self.log.week.minutes, 0)
 

@@ -10,6 +10,7 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
+from jeweller.gui.places.booth.model import BoothStage
 from jeweller.gui.places.practice.view import WALL_WAY
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.notation.performance import perform_part
@@ -130,7 +131,14 @@ class Page(BoothCase):
             self.assertEqual(self.window.place, "booth")
             self.wait(lambda: self.model.music is not None and self.model.music.title == slot.said)
             self.take(**slips)
+            self.assertEqual(self.model.stage, BoothStage.OWN_VIEW)  # the player says first
+            self.assertEqual(self.wall.stones, {})
+            self.booth.own_view.say()
             self.assertEqual(stone_sign(self.wall.stones.get(slot)), sign)
+        self.assertEqual(self.wall.stones[slot].reading, "memory")
+        self.booth.open_piece(self.piece.id, "Flute")
+        self.wait(lambda: self.model.music is not None and self.model.music.title == "A test")
+        self.assertFalse(self.model.own_first)  # other music is played as it was before
         self.window.go("practice")
         self.choose(0, "five")
         self.assertIn("by a check", self.page.told.text())

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from jeweller.gui.places.bench.view import BenchPlace
+from jeweller.gui.places.booth.model import BoothStage
 from jeweller.gui.places.booth.view import BoothPlace
 from jeweller.gui.places.ledger.view import LedgerPlace
 from jeweller.gui.places.pattern_book.view import PatternPlace
@@ -15,7 +16,6 @@ from jeweller.gui.shell.menus import kind_menu
 
 if TYPE_CHECKING:
     from jeweller.gui.shell.window import Window
-    from jeweller.notation.model import Score
 
 
 def build_rooms(w: Window) -> None:
@@ -78,15 +78,17 @@ def _build_player_rooms(w: Window) -> None:
         w.takes_to_practise,
         w.music_in_hand,
     )
-    w.booth.model.changed.connect(lambda: w.practice.wall.look(_score_of(w), w.booth.model.log.takes))
+    w.practice.wall.asked.connect(w.play_scale)
+    w.booth.model.changed.connect(lambda: _show_wall(w))
     w.ledger.schools = lambda: w.practice.model.schools
     w.practice.to_booth.connect(w.practise)
 
 
-def _score_of(w: Window) -> Score | None:
-    """The music that is in the booth."""
-    music = w.booth.model.music
-    return music.score if music is not None else None
+def _show_wall(w: Window) -> None:
+    """The takes of the booth, to the scale wall, once their verdict is told."""
+    model = w.booth.model
+    if model.stage == BoothStage.VERDICT:
+        w.practice.wall.look(model.music.score if model.music is not None else None, model.log.takes)
 
 
 def _change(w: Window, key: str, kind: str) -> None:

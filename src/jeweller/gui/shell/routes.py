@@ -108,6 +108,14 @@ class Routes(QMainWindow):
         if bpm:
             self.booth.model.set_plan(bpm=bpm)
 
+    def play_scale(self, score: Score, bpm: float, reading: str) -> None:
+        """A scale of the wall, in the booth: the player says first whether it was right."""
+        if self.booth.model.player is not self.practice.wall.player:
+            self.booth.model.set_player(self.practice.wall.player)
+        self.practise(score, score.parts[0].name, bpm)
+        self.booth.model.set_plan(reading=reading)
+        self.booth.model.own_first = True
+
     def takes_to_practise(self) -> list[Source]:
         """The takes a polish list can be made from: those of the booth, newest first, then what lies under
         the loupe and on the bench.

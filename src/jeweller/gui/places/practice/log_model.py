@@ -52,6 +52,7 @@ class LogModel(QObject):
         self.today, self._now = today, now
         self.player: Player | None = None
         self.weeks_back = 0
+        self._entries: list[Practised] | None = None  # as they were read last
         self.timer = HeardTimer()
         self.hearing = PitchHearing(self)
         self.hearing.looked.connect(self._moment)
@@ -67,6 +68,11 @@ class LogModel(QObject):
         """Another player."""
         self.stop()
         self.player, self.timer, self.weeks_back = player, HeardTimer(), 0
+        self.reread()
+
+    def reread(self) -> None:
+        """The journal and the ledger may hold something else by now."""
+        self._entries = None
         self.changed.emit()
 
     @property
@@ -86,10 +92,13 @@ class LogModel(QObject):
         self.settings.setValue("practice/log/days", days)
         self.changed.emit()
 
+    @property
     def entries(self) -> list[Practised]:
         """All that was written down. The minutes of a player of the class are those of the ledger, whoever
         wrote them there.
         """
+        if self._entries is not None:
+            return self._entries
         told = [
             Practised(
                 day=str(e.get("day", "")),
@@ -104,17 +113,18 @@ class LogModel(QObject):
         if self.player is not None and library is not None:
             rows = library.practice(self.player.id)
             told += [Practised(day=p.day, minutes=p.minutes, note=p.note) for p in rows]
+        self._entries = told
         return told
 
     @property
     def week(self) -> LogWeek:
         """The week that is shown."""
         day = self.today() - datetime.timedelta(weeks=self.weeks_back)
-        return week_of(self.entries(), day, self.rule)
+        return week_of(self.entries, day, self.rule)
 
     def total(self) -> tuple[int, int]:
         """(minutes, days that count) since the beginning."""
-        return total(self.entries(), self.rule)
+        return total(self.entries, self.rule)
 
     def turn(self, weeks: int) -> None:
         """An earlier week (positive), or a later one; none is in the future."""
@@ -136,7 +146,7 @@ class LogModel(QObject):
             self.trouble.emit(_("The journal could not be written: {error}.").format(error=error))
             return False
         self.timer = HeardTimer()
-        self.changed.emit()
+        self.reread()
         return True
 
     # ---- the timer

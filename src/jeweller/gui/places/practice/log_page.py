@@ -16,16 +16,14 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSpinBox,
-    QVBoxLayout,
     QWidget,
 )
 
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.practice.log_model import LogModel
+from jeweller.gui.places.practice.player_page import PlayerPage
 from jeweller.gui.shell.style import font
-from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain
-from jeweller.gui.widgets.player_choice import PlayerChoice
 from jeweller.i18n import _
 from jeweller.practice.log import DAYS, LogWeek
 from jeweller.practice.log_words import day_name, week_words
@@ -98,21 +96,15 @@ class WeekBars(QWidget):
         painter.end()
 
 
-class LogPage(QWidget):
+class LogPage(PlayerPage):
     """The log of one player."""
 
     def __init__(
         self, model: LogModel, library: Callable[[], Library | None], parent: QWidget | None = None
     ) -> None:
-        super().__init__(parent)
+        super().__init__(model, library, parent)
         self.model = model
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(10)
-        row = FlowRow(spacing=8)
-        self.players = PlayerChoice(library)
-        self.players.picked.connect(model.choose)
-        row.addWidget(self.players)
+        column, row = self.column, self.row
         self.earlier, self.later = QPushButton(_("The week before")), QPushButton(_("The week after"))
         self.earlier.clicked.connect(lambda: model.turn(1))
         self.later.clicked.connect(lambda: model.turn(-1))
@@ -130,7 +122,6 @@ class LogPage(QWidget):
         for box in (self.least, self.days):
             box.valueChanged.connect(self._rule_changed)
             row.addWidget(box)
-        column.addLayout(row)
         self.title = QLabel()
         self.title.setObjectName("heading")
         column.addWidget(self.title)
@@ -141,7 +132,6 @@ class LogPage(QWidget):
         column.addWidget(self.told)
         column.addWidget(self._writing())
         column.addStretch(1)
-        model.changed.connect(self.refresh)
         model.ticked.connect(self._show_timer)
 
     def _writing(self) -> QWidget:
@@ -197,11 +187,6 @@ class LogPage(QWidget):
             self.minutes.setValue(0)
             for edit in self.fields.values():
                 edit.clear()
-
-    def arrive(self) -> None:
-        """Who is in the class may be others by now."""
-        self.players.fill(self.model.player)
-        self.refresh()
 
     def refresh(self) -> None:
         """The week as it is."""

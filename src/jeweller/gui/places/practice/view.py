@@ -138,7 +138,6 @@ class PracticePlace(QWidget):
         self.wall = WallModel(settings, folder, music, self)
         self.wall.message.connect(self.message)
         self.wall.trouble.connect(self.trouble)
-        self.wall.to_booth.connect(self.to_booth)
         self.model = PracticeModel(jobs, settings, folder, self)
         self.model.changed.connect(self.refresh)
         self.model.message.connect(self.message)
@@ -384,8 +383,8 @@ class PracticePlace(QWidget):
                 button = QPushButton(fitted.title)
                 button.setObjectName("word")
                 button.setToolTip(fitted.how)
-                button.clicked.connect(lambda _unused=False, w=fitted.way: self.practise_fit(w))
-                self.fits[fitted.way] = button
+                button.clicked.connect(lambda _unused=False, w=fitted.kind: self.practise_fit(w))
+                self.fits[fitted.kind] = button
                 row.addWidget(button)
             row.addStretch()
             column.addLayout(row)

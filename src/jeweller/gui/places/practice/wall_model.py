@@ -36,17 +36,18 @@ from jeweller.practice.wall import (
 
 if TYPE_CHECKING:
     from jeweller.library.tables import Player
+    from jeweller.report_format import TakeReport
 
 
 class WallModel(QObject):
-    """`changed`: something to be shown anew; `message`, `trouble`: sentences for the user; `to_booth` carries
-    the music that is asked for, its part and its speed.
+    """`changed`: something to be shown anew; `message`, `trouble`: sentences for the user; `asked` carries
+    the music to be played, its speed (quarters a minute), and whether from memory or reading.
     """
 
     changed = Signal()
     message = Signal(str)
     trouble = Signal(str)
-    to_booth = Signal(object, str, float)
+    asked = Signal(object, float, str)
 
     def __init__(
         self,
@@ -63,8 +64,9 @@ class WallModel(QObject):
         self.reading = "practised"
         self.bpm = float(SPEEDS[1])
         self.draw = random.Random()
-        self._asked: tuple[Slot, float, str] | None = None  # what is played now
-        self._seen = 0  # takes of the booth that were looked at
+        self._asked: Slot | None = None  # what is played now
+        self._entries: list[dict[str, Any]] | None = None  # of the journal, as they were read last
+        self._seen = 0  # takes of it that were looked at
 
     # ---- whose, in which order
 
@@ -86,7 +88,7 @@ class WallModel(QObject):
     def choose(self, player: Player | None) -> None:
         """Another player."""
         self.player, self._asked = player, None
-        self.changed.emit()
+        self.reread()
 
     @property
     def order(self) -> str:
@@ -110,21 +112,29 @@ class WallModel(QObject):
 
     # ---- the stones
 
+    @property
     def entries(self) -> list[dict[str, Any]]:
-        return self.journal.entries("stone")
+        if self._entries is None:
+            self._entries = self.journal.entries("stone")
+        return self._entries
+
+    def reread(self) -> None:
+        """The journal may hold something else by now."""
+        self._entries = None
+        self.changed.emit()
 
     @property
     def stones(self) -> dict[Slot, Stone]:
-        return stones_of(self.entries())
+        return stones_of(self.entries)
 
     @property
     def last_key(self) -> str:
         """The key that was practised last."""
-        return last_key(self.entries())
+        return last_key(self.entries)
 
     def play(self, slot: Slot) -> None:
         """Asks for the scale of a place, in the booth."""
-        if not may_set(self.entries(), slot, self.today(), session=self.session):
+        if not may_set(self.entries, slot, self.today(), session=self.session):
             self.message.emit(
                 _("{n} new scales today are enough: they are to stay. Play one that stands.").format(
                     n=WALL.new_a_day
@@ -136,8 +146,8 @@ class WallModel(QObject):
         except JewellerError as error:
             self.trouble.emit(str(error))
             return
-        self._asked = (slot, self.bpm, self.reading)
-        self.to_booth.emit(score, score.parts[0].name, self.bpm * float(score.parts[0].bars[0].metre.beat))
+        self._asked, self._seen = slot, 0
+        self.asked.emit(score, self.bpm * float(score.parts[0].bars[0].metre.beat), self.reading)
 
     def test_an_old_one(self) -> None:
         """One that stands, by chance."""
@@ -153,25 +163,20 @@ class WallModel(QObject):
         self.play(stone.slot)
 
     def look(self, music: Score | None, takes: list[BoothTake]) -> None:
-        """What was made in the booth: a take of the scale that was asked for is judged, once."""
-        if len(takes) < self._seen:
-            self._seen = 0
+        """Takes of the booth whose verdict is told: one of the scale that was asked for is judged, once."""
         fresh, self._seen = takes[self._seen :], len(takes)
-        if self._asked is None or music is None or music.title != self._asked[0].said:
+        if self._asked is None or music is None or music.title != self._asked.said:
             return
         for take in fresh:
             if take.report is not None and not take.plan.bars and take.plan.layer == "play":
-                self._judge(take)
+                self._judge(self._asked, take, take.report)
 
-    def _judge(self, take: BoothTake) -> None:
-        if self._asked is None or take.report is None:
-            return
-        slot, bpm, reading = self._asked
-        beat = float(take.report["score"]["beat_unit_q"] or 1.0)
-        played = take.report["tempo"]["played_bpm"] or 0.0
-        asked = take.plan.bpm / beat
-        passed = take.clean and played >= WALL.speed_share * min(bpm, asked)
-        self._write(slot, min(bpm, asked), passed, CHECKED, take.plan.reading or reading)
+    def _judge(self, slot: Slot, take: BoothTake, report: TakeReport) -> None:
+        """It passed where all of it was right, at the speed that was counted in."""
+        beat = float(report["score"]["beat_unit_q"] or 1.0)
+        asked, played = take.plan.bpm / beat, report["tempo"]["played_bpm"] or 0.0
+        passed = take.clean and played >= WALL.speed_share * asked
+        self._write(slot, asked, passed, CHECKED, take.plan.reading)
 
     def set_by_ear(self, slot: Slot) -> None:
         """The teacher heard it: it stands, and is marked so."""
@@ -200,4 +205,4 @@ class WallModel(QObject):
             if passed
             else _("{scale} is not set yet: listen to what was heard, and try it again.").format(scale=said)
         )
-        self.changed.emit()
+        self.reread()

@@ -16,17 +16,16 @@ from PySide6.QtWidgets import (
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 
 from jeweller.booth.plan import READINGS
 from jeweller.documents.theme import Theme
+from jeweller.gui.places.practice.player_page import PlayerPage
 from jeweller.gui.places.practice.wall_model import WallModel
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain
-from jeweller.gui.widgets.player_choice import PlayerChoice
 from jeweller.i18n import _
 from jeweller.phrases import note_name
 from jeweller.practice.wall import FORMS, ORDERS, SPEEDS, Slot
@@ -36,7 +35,7 @@ if TYPE_CHECKING:
     from jeweller.library.library import Library
 
 
-class WallPage(QWidget):
+class WallPage(PlayerPage):
     """`printed` asks for the wall on paper."""
 
     printed = Signal()
@@ -44,15 +43,9 @@ class WallPage(QWidget):
     def __init__(
         self, model: WallModel, library: Callable[[], Library | None], parent: QWidget | None = None
     ) -> None:
-        super().__init__(parent)
+        super().__init__(model, library, parent)
         self.model = model
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(8)
-        row = FlowRow(spacing=8)
-        self.players = PlayerChoice(library)
-        self.players.picked.connect(model.choose)
-        row.addWidget(self.players)
+        column, row = self.column, self.row
         self.order = QComboBox()
         self.order.setAccessibleName(_("The order of the keys"))
         for key, words in ORDERS.items():
@@ -75,7 +68,6 @@ class WallPage(QWidget):
         self.session = QCheckBox(_("Testing session: what is known already"))
         self.session.toggled.connect(lambda on: setattr(model, "session", on))
         row.addWidget(self.session)
-        column.addLayout(row)
         self.table = QTableWidget(0, len(FORMS))
         self.table.setAccessibleName(_("The scale wall"))
         self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -102,7 +94,6 @@ class WallPage(QWidget):
         buttons.addStretch()
         buttons.addWidget(self.paper)
         column.addLayout(buttons)
-        model.changed.connect(self.refresh)
 
     def place(self) -> Slot | None:
         """The place that is chosen."""
@@ -134,11 +125,6 @@ class WallPage(QWidget):
             self.play()
         else:
             super().keyPressEvent(event)
-
-    def arrive(self) -> None:
-        """Who is in the class may be others by now."""
-        self.players.fill(self.model.player)
-        self.refresh()
 
     def refresh(self) -> None:
         """The wall as it stands."""
