@@ -54,7 +54,7 @@ class Ways(unittest.TestCase):
 
     def test_what_there_is_nothing_of_is_not_offered(self) -> None:
         plain = part_of("C5/1 D5/1 E5/1 F5/1 | G5/4")
-        offered = [f.way for f in ways_for(plain, self.flute)]
+        offered = [f.kind for f in ways_for(plain, self.flute)]
         self.assertEqual(offered, ["key", "slower", "one_note", "skeleton"])
         with self.assertRaises(DrillError):
             fit_tune("slurs", plain, self.flute)
@@ -71,7 +71,7 @@ class Ways(unittest.TestCase):
             for fitted in ways_for(part, instrument):
                 perform_part("", fitted.part)
                 written = [n.pitch.midi for b in fitted.part.bars for n in b.notes if n.pitch is not None]
-                self.assertGreaterEqual(min(written) + part.chromatic, min(instrument.low, low), fitted.way)
+                self.assertGreaterEqual(min(written) + part.chromatic, min(instrument.low, low), fitted.kind)
 
 
 class Keys(unittest.TestCase):

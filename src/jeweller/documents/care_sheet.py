@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from jeweller.documents.page import environment, fonts, html_to_pdf
-from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme
+from jeweller.documents.page import html_to_pdf, render_page
+from jeweller.documents.theme import PRINTED, Theme
 from jeweller.i18n import _
 from jeweller.instruments.care import LISTS, CareTable
 from jeweller.instruments.table import Instrument
@@ -14,19 +14,12 @@ def care_page(care: CareTable, instrument: Instrument, theme: Theme = PRINTED) -
     named = [(_(words), care.list_for(instrument, name)) for name, words in LISTS.items()]
     places = ("tone", "range", "buzz", "breath", "booth", "lists")
     cautions = [text for where in places for text in care.cautions_for(instrument, where)]
-    return (
-        environment()
-        .get_template("care.html")
-        .render(
-            title=instrument.said,
-            lists=[(words, rows) for words, rows in named if rows],
-            cautions=cautions,
-            t=theme,
-            fonts=fonts(),
-            sans=SANS,
-            serif=SERIF,
-            signs=SIGNS,
-        )
+    return render_page(
+        "care.html",
+        theme,
+        title=instrument.said,
+        lists=[(words, rows) for words, rows in named if rows],
+        cautions=cautions,
     )
 
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import cast
 
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.page import html_to_pdf, join_pdfs
@@ -23,6 +23,7 @@ from jeweller.library.library import Library
 from jeweller.library.tray import music_of, open_take
 from jeweller.practice.polish import PolishList, make_polish_list
 from jeweller.practice.remedies import load_remedies
+from jeweller.report_format import TakeReport
 
 
 @dataclass(frozen=True)
@@ -56,10 +57,10 @@ def class_lists(
         part = music_of(library, hand.take).part
         player = players.get(hand.take.player_id or 0)
         own = find_instrument(player.instrument) if player is not None and player.instrument else None
-        standing: list[Any] = [s.finding for s in hand.shown if s.state != FindingState.DISMISSED]
-        report = {**hand.report, "findings": standing}
+        standing = [s.finding for s in hand.shown if s.state != FindingState.DISMISSED]
+        report = cast(TakeReport, {**hand.report, "findings": standing})
         made = make_polish_list(
-            report,  # type: ignore[arg-type]  # a report but for the findings that do not stand
+            report,
             part,
             own or instrument_of(part),
             minutes,

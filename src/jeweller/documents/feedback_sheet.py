@@ -17,9 +17,9 @@ from typing import Any
 from jeweller.assessment.messages import FACET_NAMES, localized
 from jeweller.documents.engraving import engrave
 from jeweller.documents.excerpt import excerpt
-from jeweller.documents.page import environment, fonts, html_to_pdf
+from jeweller.documents.page import html_to_pdf, render_page
 from jeweller.documents.plain_text import fingers_shown, good_sentence
-from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme, shape_svg
+from jeweller.documents.theme import PRINTED, Theme, shape_svg
 from jeweller.i18n import N_, _
 from jeweller.notation.performance import PerformedPart
 from jeweller.phrases import name_bars, note_name
@@ -111,18 +111,11 @@ def render_feedback_html(
     does.
     """
     pages = [_shown(_worded(slip), settings, theme) for slip in slips]
-    return (
-        environment()
-        .get_template("slip.html")
-        .render(
-            slips=pages,
-            per_page=settings.per_page,
-            t=theme,
-            fonts=fonts(),
-            sans=SANS,
-            serif=SERIF,
-            signs=SIGNS,
-        )
+    return render_page(
+        "slip.html",
+        theme,
+        slips=pages,
+        per_page=settings.per_page,
     )
 
 

@@ -76,6 +76,12 @@ def fonts() -> tuple[tuple[str, int, str], ...]:
     )
 
 
+def render_page(template: str, theme: Theme, **values: Any) -> str:
+    """A page as HTML that stands alone: a template with its values, in the colours of a theme."""
+    page = environment().get_template(template)
+    return page.render(t=theme, fonts=fonts(), sans=SANS, serif=SERIF, signs=SIGNS, **values)
+
+
 def bands(engraving: Engraving) -> list[tuple[float, float]]:
     """(top, height) of one band for each system: with its rail, and the words above it."""
     out = []
@@ -111,27 +117,20 @@ def marked_page(
     shown = [_shown(f, k, theme) for k, f in enumerate(choose_faults(findings), 1)]
     tuning = [f["text"] for f in choose_tuning(findings)]
     unsure = [_shown(f, 0, theme) for f in findings if not is_sure(f["confidence"])]
-    return (
-        environment()
-        .get_template("marked.html")
-        .render(
-            report=report,
-            systems=svg,
-            first=shown[:SHOWN_FIRST],
-            further=shown[SHOWN_FIRST:],
-            unsure=unsure,
-            tuning=tuning,
-            heard=heard_sentence(heard_of(report)),
-            good=good_sentence(report),
-            t=theme,
-            played=_played(report),
-            fonts=fonts(),
-            to_player=player_words({**report, "findings": findings}),
-            player=player,
-            sans=SANS,
-            serif=SERIF,
-            signs=SIGNS,
-        )
+    return render_page(
+        "marked.html",
+        theme,
+        report=report,
+        systems=svg,
+        first=shown[:SHOWN_FIRST],
+        further=shown[SHOWN_FIRST:],
+        unsure=unsure,
+        tuning=tuning,
+        heard=heard_sentence(heard_of(report)),
+        good=good_sentence(report),
+        played=_played(report),
+        to_player=player_words({**report, "findings": findings}),
+        player=player,
     )
 
 

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from jeweller.documents.engraving import engrave, written_mei
-from jeweller.documents.page import PAGE_UNITS, environment, fonts, replace_page_names
+from jeweller.documents.page import PAGE_UNITS, render_page, replace_page_names
 from jeweller.documents.text_lines import (
     PLACES_LEGEND,
     TextLineSettings,
@@ -16,7 +16,7 @@ from jeweller.documents.text_lines import (
     draw_text_below,
     rows_height,
 )
-from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme
+from jeweller.documents.theme import PRINTED, Theme
 from jeweller.i18n import _
 from jeweller.instruments.table import Instrument, instrument_for
 from jeweller.notation.drums import DRUM_SET
@@ -73,18 +73,11 @@ def parts_page(score: Score, settings: SheetSettings | None = None) -> str:
             top = bottom
         legend = drum_legend(part) or (_(PLACES_LEGEND) if "places" in settings.under.lines else "")
         pages.append({"title": score.title, "name": part.name, "systems": systems, "legend": legend})
-    return (
-        environment()
-        .get_template("parts.html")
-        .render(
-            pages=pages,
-            title=score.title,
-            t=settings.theme,
-            fonts=fonts(),
-            sans=SANS,
-            serif=SERIF,
-            signs=SIGNS,
-        )
+    return render_page(
+        "parts.html",
+        settings.theme,
+        pages=pages,
+        title=score.title,
     )
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from jeweller.documents.engraving import engrave
-from jeweller.documents.page import environment, fonts, html_to_pdf
-from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme
+from jeweller.documents.page import html_to_pdf, render_page
+from jeweller.documents.theme import PRINTED, Theme
 from jeweller.i18n import _
 from jeweller.practice.polish import FUN, REST, PolishList
 
@@ -29,21 +29,14 @@ def polish_page(made: PolishList, title: str, player: str, theme: Theme = PRINTE
                 "rest": _(REST) if k in made.rests else "",
             }
         )
-    return (
-        environment()
-        .get_template("polish.html")
-        .render(
-            title=title,
-            player=player,
-            made=made,
-            things=things,
-            fun=_(FUN),
-            t=theme,
-            fonts=fonts(),
-            sans=SANS,
-            serif=SERIF,
-            signs=SIGNS,
-        )
+    return render_page(
+        "polish.html",
+        theme,
+        title=title,
+        player=player,
+        made=made,
+        things=things,
+        fun=_(FUN),
     )
 
 

@@ -2,25 +2,18 @@
 
 from __future__ import annotations
 
-from jeweller.documents.page import environment, fonts, html_to_pdf
-from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme
+from jeweller.documents.page import html_to_pdf, render_page
+from jeweller.documents.theme import PRINTED, Theme
 from jeweller.library.class_view import ClassView
 
 
 def plan_page(view: ClassView, theme: Theme = PRINTED) -> str:
     """The page as HTML that stands alone."""
-    return (
-        environment()
-        .get_template("plan.html")
-        .render(
-            view=view,
-            minutes=sum(i.minutes for i in view.plan),
-            t=theme,
-            fonts=fonts(),
-            sans=SANS,
-            serif=SERIF,
-            signs=SIGNS,
-        )
+    return render_page(
+        "plan.html",
+        theme,
+        view=view,
+        minutes=sum(i.minutes for i in view.plan),
     )
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from jeweller.documents.page import environment, fonts, html_to_pdf
-from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme
+from jeweller.documents.page import html_to_pdf, render_page
+from jeweller.documents.theme import PRINTED, Theme
 from jeweller.i18n import _
 from jeweller.phrases import note_name
 from jeweller.practice.wall import FORMS, Slot, Stone
@@ -14,23 +14,16 @@ from jeweller.practice.wall_words import CHECK_SIGN, EAR_SIGN, LOOSE_SIGN, stone
 
 def wall_page(keys: Sequence[str], stones: Mapping[Slot, Stone], player: str, theme: Theme = PRINTED) -> str:
     """The page as HTML that stands alone."""
-    return (
-        environment()
-        .get_template("wall.html")
-        .render(
-            title=_("The scale wall"),
-            player=player,
-            heads=[_(words) for words, _request in FORMS.values()],
-            rows=[(note_name(k), [stone_sign(stones.get(Slot(k, f))) for f in FORMS]) for k in keys],
-            told=_("{check} by a check, {ear} by the teacher's ear, {loose} to be set again.").format(
-                check=CHECK_SIGN, ear=EAR_SIGN, loose=LOOSE_SIGN
-            ),
-            t=theme,
-            fonts=fonts(),
-            sans=SANS,
-            serif=SERIF,
-            signs=SIGNS,
-        )
+    return render_page(
+        "wall.html",
+        theme,
+        title=_("The scale wall"),
+        player=player,
+        heads=[_(words) for words, _request in FORMS.values()],
+        rows=[(note_name(k), [stone_sign(stones.get(Slot(k, f))) for f in FORMS]) for k in keys],
+        told=_("{check} by a check, {ear} by the teacher's ear, {loose} to be set again.").format(
+            check=CHECK_SIGN, ear=EAR_SIGN, loose=LOOSE_SIGN
+        ),
     )
 
 

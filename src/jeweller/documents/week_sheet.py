@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from jeweller.documents.page import environment, fonts, html_to_pdf
-from jeweller.documents.theme import PRINTED, SANS, SERIF, SIGNS, Theme
+from jeweller.documents.page import html_to_pdf, render_page
+from jeweller.documents.theme import PRINTED, Theme
 from jeweller.i18n import _
 from jeweller.practice.log import LogWeek
 from jeweller.practice.log_words import day_name, rule_words, week_words
@@ -21,21 +21,14 @@ def week_page(week: LogWeek, player: str, theme: Theme = PRINTED) -> str:
         }
         for d in week.days
     ]
-    return (
-        environment()
-        .get_template("week.html")
-        .render(
-            title=_("Practised from {first} to {last}").format(first=first, last=last),
-            player=player,
-            rule=rule_words(week.rule),
-            days=days,
-            told=week_words(week),
-            t=theme,
-            fonts=fonts(),
-            sans=SANS,
-            serif=SERIF,
-            signs=SIGNS,
-        )
+    return render_page(
+        "week.html",
+        theme,
+        title=_("Practised from {first} to {last}").format(first=first, last=last),
+        player=player,
+        rule=rule_words(week.rule),
+        days=days,
+        told=week_words(week),
     )
 
 

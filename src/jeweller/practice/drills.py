@@ -5,7 +5,7 @@ without its graces, with reminders, its long notes, its scale.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -67,6 +67,30 @@ def drill_name(kind: str) -> str:
     return _(DRILLS[kind][0]) if kind in DRILLS else _("no drill")
 
 
+def within(part: Part, bars: Sequence[Bar], instrument: Instrument) -> bool:
+    """Whether bars made of a part stay where the instrument, or the part itself, has notes."""
+    pitches = [n.pitch.midi for b in bars for n in b.notes if n.pitch is not None]
+    own = [n.pitch.midi for b in part.bars for n in b.notes if n.pitch is not None]
+    low, high = instrument.low - part.chromatic, instrument.high - part.chromatic
+    return not pitches or (min(pitches) >= min(low, *own) and max(pitches) <= max(high, *own))
+
+
+def on_one_note(bars: Iterable[Bar], pitch: Pitch) -> list[Bar]:
+    """The rhythm of bars on one note, without graces, ornaments and slurs."""
+
+    def flat(n: Note) -> Note:
+        if n.pitch is None:
+            return n
+        return dataclasses.replace(
+            n, pitch=pitch, accidental=None, ornament=None, slur_starts=(), slur_stops=()
+        )
+
+    return [
+        dataclasses.replace(b, notes=tuple(flat(n) for n in b.notes if not n.grace and not n.chord))
+        for b in bars
+    ]
+
+
 def make_drill(kind: str, part: Part, finding: ReportFinding, instrument: Instrument) -> Drill:
     """A drill of a kind for a finding in a part. Raises DrillError where none can be made of this place."""
     if kind not in DRILLS:
@@ -76,10 +100,7 @@ def make_drill(kind: str, part: Part, finding: ReportFinding, instrument: Instru
     bars = _MADE[kind](place, instrument)
     if not bars or not any(not n.is_rest for b in bars for n in b.notes):
         raise DrillError(_("There is nothing to practise in this bar."))
-    pitches = [n.pitch.midi for b in (*part.bars, *bars) for n in b.notes if n.pitch is not None]
-    own = [n.pitch.midi for b in part.bars for n in b.notes if n.pitch is not None]
-    low, high = instrument.low - part.chromatic, instrument.high - part.chromatic
-    if min(pitches) < min(low, *own) or max(pitches) > max(high, *own):  # as a trill on the highest note
+    if not within(part, bars, instrument):  # as a trill on the highest note
         raise DrillError(_("There is nothing to practise in this bar."))
     numbered = tuple(
         dataclasses.replace(
@@ -187,15 +208,7 @@ def _octaves(place: _Place, instrument: Instrument) -> list[Bar]:
 
 
 def _on_one_note(place: _Place, _instrument: Instrument) -> list[Bar]:
-    pitch = place.pitch()
-
-    def flat(n: Note) -> Note:
-        return n if n.pitch is None else dataclasses.replace(n, pitch=pitch, accidental=None, ornament=None)
-
-    return [
-        dataclasses.replace(b, notes=tuple(flat(n) for n in b.notes if not n.grace and not n.chord))
-        for b in place.around()
-    ] * 2
+    return on_one_note(place.around(), place.pitch()) * 2
 
 
 def _reminders(place: _Place, _instrument: Instrument) -> list[Bar]:

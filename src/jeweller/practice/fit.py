@@ -7,7 +7,6 @@ from __future__ import annotations
 import dataclasses
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from fractions import Fraction
 
 from jeweller.errors import DrillError
@@ -18,6 +17,7 @@ from jeweller.notation.model import Bar, Note, Part
 from jeweller.notation.pitch import Pitch, key_name
 from jeweller.notation.transposition import transpose_part
 from jeweller.phrases import key_said
+from jeweller.practice.drills import Drill, on_one_note, within
 from jeweller.practice.settings import FIT
 from jeweller.report_format import TakeReport
 
@@ -33,46 +33,27 @@ WAYS = {
 }
 
 
-@dataclass(frozen=True, kw_only=True)
-class FittedTune:
-    """A tune made fit: what was done, how it is practised, at which share of its speed it begins."""
-
-    way: str
-    title: str
-    how: str
-    share: float
-    part: Part
-
-
-def way_name(way: str) -> str:
-    return _(WAYS[way][0])
-
-
-def fit_tune(
-    way: str, part: Part, instrument: Instrument, sure: Mapping[int, float] | None = None
-) -> FittedTune:
-    """The tune of a part, made fit in one way. `sure`: how many of the notes at a written pitch (MIDI) this
-    player plays right, 0..1 (`sure_notes`). Raises DrillError where that way changes nothing.
+def fit_tune(way: str, part: Part, instrument: Instrument, sure: Mapping[int, float] | None = None) -> Drill:
+    """The tune of a part, made fit in one way, which is the kind of the drill. `sure`: how many of the notes
+    at a written pitch (MIDI) this player plays right, 0..1 (`sure_notes`). Raises DrillError where that way
+    changes nothing, or nothing can be made.
     """
     name, how, share = WAYS[way]
-    bars = _MADE[way](part, instrument, sure or {})
+    bars = tuple(_MADE[way](part, instrument, sure or {}))
     if way != "slower" and _same(bars, part.bars):
         raise DrillError(_("There is nothing of the kind in this tune."))
-    pitches = [n.pitch.midi for b in bars for n in b.notes if n.pitch is not None]
-    own = [n.pitch.midi for b in part.bars for n in b.notes if n.pitch is not None]
-    if not pitches:
+    if not any(n.pitch is not None for b in bars for n in b.notes):
         raise DrillError(_("There is nothing of the kind in this tune."))
-    low, high = instrument.low - part.chromatic, instrument.high - part.chromatic
-    if min(pitches) < min(low, *own) or max(pitches) > max(high, *own):
+    if not within(part, bars, instrument):
         raise DrillError(_("That would leave the range of the instrument."))
     title = _(name)
     if way == "key":
         title = _("in {key}").format(key=key_said(key_name(bars[0].fifths, bars[0].mode)))
     made = dataclasses.replace(part, bars=bars)
-    return FittedTune(way=way, title=title, how=_(how), share=share, part=made)
+    return Drill(kind=way, title=title, how=_(how), share=share, part=made)
 
 
-def ways_for(part: Part, instrument: Instrument, sure: Mapping[int, float] | None = None) -> list[FittedTune]:
+def ways_for(part: Part, instrument: Instrument, sure: Mapping[int, float] | None = None) -> list[Drill]:
     """Every way that changes something."""
     out = []
     for way in WAYS:
@@ -174,7 +155,7 @@ def _without_leaps(part: Part, _instrument: Instrument, _sure: Mapping[int, floa
     return _each(part, nearer)
 
 
-def _on_one_note(part: Part, _instrument: Instrument, sure: Mapping[int, float]) -> tuple[Bar, ...]:
+def _on_one_note(part: Part, _instrument: Instrument, sure: Mapping[int, float]) -> Sequence[Bar]:
     """On the note of the tune that is surest, and in the middle of it."""
     pitches = [n.pitch for b in part.bars for n in b.notes if n.pitch is not None]
     if not pitches:
@@ -182,16 +163,7 @@ def _on_one_note(part: Part, _instrument: Instrument, sure: Mapping[int, float])
     middle = sum(p.midi for p in pitches) / len(pitches)
     best = max(pitches, key=lambda p: (round(sure.get(p.midi, FIT.unknown_sure), 1), -abs(p.midi - middle)))
 
-    def flat(n: Note) -> Note | None:
-        if n.grace or n.chord:
-            return None
-        if n.pitch is None:
-            return n
-        return dataclasses.replace(
-            n, pitch=best, accidental=None, ornament=None, slur_starts=(), slur_stops=()
-        )
-
-    return _each(part, flat)
+    return on_one_note(part.bars, best)
 
 
 def _skeleton(part: Part, _instrument: Instrument, _sure: Mapping[int, float]) -> tuple[Bar, ...]:
@@ -221,7 +193,7 @@ def _skeleton(part: Part, _instrument: Instrument, _sure: Mapping[int, float]) -
     return lay_out_bars(row, signatures, pickup=pickup)
 
 
-_MADE: dict[str, Callable[[Part, Instrument, Mapping[int, float]], tuple[Bar, ...]]] = {
+_MADE: dict[str, Callable[[Part, Instrument, Mapping[int, float]], Sequence[Bar]]] = {
     "key": _other_key,
     "slower": lambda part, _i, _s: part.bars,
     "slurs": _without_slurs,

@@ -24,6 +24,7 @@ LOOSEN = N_("Loosen wrists and shoulders, then a few even strokes.")
 FUN = N_("Play something you like.")
 REST = N_("Rest the lips as long as you played.")
 LEAST_MINUTES = 5
+UNKNOWN_BPM = 80.0  # where nothing tells the speed
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -58,6 +59,15 @@ class PolishList:
     rests: tuple[int, ...]
     warm_words: str
     school: tuple[str, ...] = ()  # what the schools that were chosen say of every session
+
+
+def begin_bpm(played_bpm: float | None, share: float) -> float:
+    """The speed something is practised at first (beats a minute), from what was played.
+
+    >>> begin_bpm(90.0, 0.6), begin_bpm(50.0, 0.5)
+    (54.0, 40.0)
+    """
+    return max(POLISH.slowest_bpm, 2.0 * round((played_bpm or UNKNOWN_BPM) * share / 2))
 
 
 def weight(finding: ReportFinding) -> float:
@@ -101,7 +111,6 @@ def make_polish_list(
         found.setdefault(thing_of(f), f)
     count = min(len(found), POLISH.most_things, max(1, left // POLISH.least_min))
     each = min(POLISH.most_min, left // count) if count else 0
-    bpm = report["tempo"]["played_bpm"] or 80.0
     items = []
     for thing, finding in list(found.items())[:count]:
         remedy = choose_remedy(table, finding, instrument, (in_vain or {}).get(thing, 0))
@@ -113,7 +122,7 @@ def make_polish_list(
                 why=localized(finding)["text"],
                 remedy=remedy,
                 drill=drill,
-                bpm=max(POLISH.slowest_bpm, 2.0 * round(bpm * share / 2)),
+                bpm=begin_bpm(report["tempo"]["played_bpm"], share),
                 minutes=each,
                 school=tuple(school_words(schools or {}, finding["kind"])),
             )

@@ -6,6 +6,7 @@ library, and where a row of it is missing or foreign the shipped one stands in.
 from __future__ import annotations
 
 import dataclasses
+import functools
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -95,11 +96,17 @@ class RemedyTable:
         return [*own, *(r for r in fitting if not r.cause)]
 
 
+@functools.cache
+def _shipped() -> dict[str, Any]:
+    """What came with the program: it is asked for at each thing of each list."""
+    return dict(json.loads(SHIPPED.read_text(encoding="utf-8")))
+
+
 def load_remedies(library: Path | None) -> RemedyTable:
     """The table of a library over the shipped one. Raises SettingError where the library's cannot be read at
     all.
     """
-    shipped = _read(json.loads(SHIPPED.read_text(encoding="utf-8")))[0]
+    shipped = _read(_shipped())[0]
     path = library / "remedies.json" if library is not None else None
     if path is None or not path.exists():
         return RemedyTable(tuple(shipped))
@@ -127,7 +134,7 @@ def drills_after(drill: str, instrument: Instrument) -> list[str]:
     >>> drills_after("octaves", require_instrument("xylophone"))
     ['from_safe']
     """
-    after = json.loads(SHIPPED.read_text(encoding="utf-8"))["after"].get(drill, [])
+    after = _shipped()["after"].get(drill, [])
     blown = instrument.hands not in ("mallets", "sticks", "other")
     return [d for d in after if blown or d not in BLOWN]
 
@@ -138,10 +145,9 @@ def load_schools() -> tuple[School, ...]:
     >>> [s.key for s in load_schools()]
     ['foot', 'tuning', 'trills', 'graces', 'memory']
     """
-    data = json.loads(SHIPPED.read_text(encoding="utf-8"))["schools"]
     return tuple(
         School(key=key, name=s["name"], kinds=tuple(s["kinds"]), choices=dict(s["choices"]))
-        for key, s in data.items()
+        for key, s in _shipped()["schools"].items()
     )
 
 

@@ -283,6 +283,41 @@ class ShelfPage(QWidget):
         )
         return piece
 
+    def put_all(self, found: list[tuple[Score, ...] | str]) -> bool:
+        """Puts the music of many files on the shelf, and says how much of it is new and what could not be
+        read; whether there is a shelf.
+        """
+        shelf = self.open()
+        if shelf is None:
+            return False
+        new = there = 0
+        bad: list[str] = []
+        for answer in found:
+            if isinstance(answer, str):
+                bad.append(answer)
+                continue
+            for score in answer:
+                if shelf.same_music(score):
+                    there += 1
+                elif self.put(score) is not None:
+                    new += 1
+        self.message.emit(
+            (
+                ngettext(
+                    "{n} piece put on the shelf, {there} were there already.",
+                    "{n} pieces put on the shelf, {there} were there already.",
+                    new,
+                )
+                if there
+                else ngettext("{n} piece put on the shelf.", "{n} pieces put on the shelf.", new)
+            ).format(n=new, there=there)
+        )
+        if bad:
+            self.trouble.emit(
+                "\n".join([*bad[:8], *([_("and {n} more").format(n=len(bad) - 8)] if len(bad) > 8 else [])])
+            )
+        return True
+
     def piece_menu(self) -> QMenu:
         """What can be done with the chosen piece."""
         menu = QMenu(self)

@@ -42,7 +42,7 @@ from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain
-from jeweller.i18n import _, ngettext
+from jeweller.i18n import _
 from jeweller.instruments.table import instruments
 from jeweller.library.library import Library
 from jeweller.library.progress import known_notes
@@ -408,36 +408,8 @@ class PatternPlace(QWidget):
         self.files.read_all(paths)
 
     def _keep(self, found: list[tuple[Score, ...] | str]) -> None:
-        shelf = self.shelf.open()
-        if shelf is None:
-            return
-        new = there = 0
-        bad: list[str] = []
-        for answer in found:
-            if isinstance(answer, str):
-                bad.append(answer)
-                continue
-            for score in answer:
-                if shelf.same_music(score):
-                    there += 1
-                elif self.shelf.put(score) is not None:
-                    new += 1
-        self.choose_way("shelf")
-        self.message.emit(
-            (
-                ngettext(
-                    "{n} piece put on the shelf, {there} were there already.",
-                    "{n} pieces put on the shelf, {there} were there already.",
-                    new,
-                )
-                if there
-                else ngettext("{n} piece put on the shelf.", "{n} pieces put on the shelf.", new)
-            ).format(n=new, there=there)
-        )
-        if bad:
-            self.trouble.emit(
-                "\n".join([*bad[:8], *([_("and {n} more").format(n=len(bad) - 8)] if len(bad) > 8 else [])])
-            )
+        if self.shelf.put_all(found):
+            self.choose_way("shelf")
 
     def _pencil(self) -> None:
         """Numbers the notes of the ticked traps on the part."""

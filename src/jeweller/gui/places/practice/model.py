@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -17,10 +16,10 @@ from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import _, chosen_language
 from jeweller.library.journal import PlayerJournal
 from jeweller.notation.model import Score
-from jeweller.practice.fit import FittedTune, sure_notes, ways_for
-from jeweller.practice.polish import PolishList, count_in_vain, make_polish_list, thing_of
+from jeweller.practice.drills import Drill
+from jeweller.practice.fit import sure_notes, ways_for
+from jeweller.practice.polish import PolishList, begin_bpm, count_in_vain, make_polish_list, thing_of
 from jeweller.practice.remedies import Remedy, RemedyTable, load_remedies, load_schools, save_remedies
-from jeweller.practice.settings import POLISH
 from jeweller.report_format import TakeReport
 
 if TYPE_CHECKING:
@@ -48,7 +47,7 @@ class Made:
 
     list: PolishList
     drills: tuple[Engraving | None, ...]
-    fits: tuple[FittedTune, ...] = ()  # the same tune, made fit
+    fits: tuple[Drill, ...] = ()  # the same tune, made fit
 
 
 def make(
@@ -197,14 +196,13 @@ class PracticeModel(QObject):
         """The tune made fit as music, and the speed it begins at (quarters a minute)."""
         if self.made is None or self.source is None:
             return None
-        fitted = next((f for f in self.made.fits if f.way == way), None)
+        fitted = next((f for f in self.made.fits if f.kind == way), None)
         if fitted is None:
             return None
-        played = self.source.report["tempo"]["played_bpm"] or 80.0
         beat = float(fitted.part.bars[0].metre.beat)
-        bpm = max(POLISH.slowest_bpm, 2.0 * round(played * fitted.share / 2)) * beat
+        bpm = begin_bpm(self.source.report["tempo"]["played_bpm"], fitted.share) * beat
         title = _("{title}, {made}").format(title=self.source.title, made=fitted.title)
-        return Score(title, (dataclasses.replace(fitted.part),), ""), bpm
+        return Score(title, (fitted.part,), ""), bpm
 
     def drill_score(self, number: int) -> tuple[Part, float] | None:
         """The drill of an item as music, and the speed it begins at (quarters a minute)."""
@@ -214,4 +212,4 @@ class PracticeModel(QObject):
         if item.drill is None:
             return None
         beat = float(item.drill.part.bars[0].metre.beat)
-        return dataclasses.replace(item.drill.part), item.bpm * beat
+        return item.drill.part, item.bpm * beat

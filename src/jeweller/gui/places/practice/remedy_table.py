@@ -45,7 +45,10 @@ class RemedyEditor:
             ),
             (
                 Column(
-                    head=_("Finding"), width=150, choices=_choices(rows, "kinds", self._kinds()), fixed=True
+                    head=_("Finding"),
+                    width=150,
+                    choices=_choices(rows, "kinds", {k: kind_name(k) for k in KINDS}),
+                    fixed=True,
                 ),
                 Column(
                     head=_("Played with"), width=120, choices=_choices(rows, "hands", _hands()), fixed=True
@@ -66,16 +69,13 @@ class RemedyEditor:
             lambda: [KINDS[0], HANDS[0], "", "", "", "", "slow_bar", ""],
             files=True,
         )
-        self.table.kept.connect(self._keep)
+        self.table.kept.connect(lambda _rows: self.model.keep_remedies(self.remedies()))
         self.table.shipped.connect(
             lambda: self.table.show_rows([_cells(r) for r in load_remedies(None).rows])
         )
         self.table.brought.connect(lambda: self.bring())
         self.table.given.connect(lambda: self.give())
         self.table.open()
-
-    def _kinds(self) -> dict[str, str]:
-        return {k: kind_name(k) for k in KINDS}
 
     def remedies(self) -> list[Remedy]:
         """The rows as they are now; those that say nothing to try are left out."""
@@ -94,9 +94,6 @@ class RemedyEditor:
             for kinds, hands, cause, look, first, then, drill, caution in self.table.rows()
             if first
         ]
-
-    def _keep(self, _rows: list[list[str]]) -> None:
-        self.model.keep_remedies(self.remedies())
 
     def bring(self, path: str = "") -> None:
         """Rows from a file in place of those of the same name; nothing is kept before that is asked for."""
@@ -139,6 +136,10 @@ class RemedyEditor:
             write_bytes(Path(path), remedies_text(self.remedies()).encode("utf-8"))
         except OSError as error:
             self.model.trouble.emit(_("The table could not be kept: {error}.").format(error=error))
+
+
+def _kinds() -> dict[str, str]:
+    return {k: kind_name(k) for k in KINDS}
 
 
 def _hands() -> dict[str, str]:
