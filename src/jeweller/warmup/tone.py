@@ -183,15 +183,16 @@ def tone_sentence(tone: ToneMeasures, asked_s: float, counts: int) -> str:
             if tone.cents_drift > 0
             else _("it sinks by {cents:.0f} cents").format(cents=-tone.cents_drift)
         )
+    swells = tone.level_drift > TONE_LIMITS.drift_db  # throughout: then no end of its beginning is heard
     if tone.level_spread > TONE_LIMITS.steady_db:
         told.append(_("the loudness wavers"))
     elif tone.level_drift < -TONE_LIMITS.drift_db:
         told.append(_("it fades"))
-    elif tone.level_drift > TONE_LIMITS.drift_db:
+    elif swells:
         told.append(_("it swells"))
     if tone.midi is not None and tone.clarity < TONE_LIMITS.clear:
         told.append(_("airy or fuzzy"))
-    if tone.rise_s > TONE_LIMITS.rise_s:
+    if tone.rise_s > TONE_LIMITS.rise_s and not swells:
         told.append(_("it begins slowly"))
     elif abs(tone.scoop_cents) > TONE_LIMITS.scoop_cents:
         told.append(_("it slides in from below") if tone.scoop_cents < 0 else _("it slides in from above"))
