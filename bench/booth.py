@@ -25,6 +25,7 @@ for _name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"):
 
 import numpy as np
 
+from jeweller.audio.backing import remove_backing
 from jeweller.audio.decode import decode
 from jeweller.audio.encode import write_sound
 from jeweller.audio.latency import find_latency, probe
@@ -34,7 +35,7 @@ from jeweller.audio.recorder import PART, TakeRecorder, recover
 from jeweller.booth.echo import check_answers, echo_track
 from jeweller.booth.plan import ClickKind, Music, TakePlan
 from jeweller.booth.session import SessionState, TakeSession, WantedCheck
-from jeweller.booth.track import prepare, render_track
+from jeweller.booth.track import model_of, prepare, render_track
 from jeweller.booth.verdict import Terms, ask, listen_along
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.pipeline.ahead import know_ahead
@@ -245,9 +246,10 @@ def seconds_to_verdict(number: int, pool: WorkerPool, click: ClickKind) -> float
         return took
 
 
-def clicks_called(count: int, level_db: float | None) -> list[str]:
+def clicks_called(count: int, level_db: float | None, *, removed: bool = True) -> list[str]:
     """What is found in `count` takes without a fault, with a click that stands so loud in the microphone
-    beside the player's peak (None: not at all); the loudspeaker's clock is 30 millionths off.
+    beside the player's peak (None: not at all), taken out or not; the loudspeaker's clock is 30 millionths
+    off.
     """
     said, table = [], played_instruments()
     for number in range(count):
@@ -273,19 +275,39 @@ def clicks_called(count: int, level_db: float | None) -> list[str]:
             folder = Path(name)
             write_sound(folder / "take.wav", heard[cut:].astype(np.float32), RATE)
             write_sound(folder / "count.wav", heard[:cut].astype(np.float32), RATE)
-            options = dataclasses.replace(
-                plan.options(None, None), clicks=track.click_track(folder / "count.wav")
-            )
+            options = plan.options(None, None)
+            if removed:
+                options = dataclasses.replace(options, clicks=track.click_track(folder / "count.wav"))
             findings = check(music.write(plan, folder), folder / "take.wav", options).report["findings"]
             said += [f["kind"] for f in findings]
     return said
 
 
-def known_ahead(count: int) -> tuple[int, int]:
+def sounding_along() -> tuple[float, float]:
+    """(seconds that taking a model out of three minutes takes, dB that is left of it)."""
+    music, plan = three_minutes(3)
+    rng = np.random.default_rng(25)
+    sound = played(music, plan, rng, 3)
+    model = model_of(music, plan)
+    at = np.arange(round(len(model) * HEAR.rate / sampler.RATE)) * sampler.RATE / HEAR.rate
+    model = np.interp(at, np.arange(len(model)), model).astype(np.float32)
+    player = np.interp(np.arange(len(sound) // 2) * 2.0, np.arange(len(sound)), sound).astype(np.float32)
+    heard = put_in_room(model, HEAR.rate, Room(0.35, 0.15, 90.0), 3)
+    size = max(len(heard) + 1800, len(player) + 900)
+    along, alone = np.zeros(size, np.float32), rng.normal(0, 2e-4, size).astype(np.float32)
+    along[1800 : 1800 + len(heard)] = 0.3 * heard * np.abs(player).max() / np.abs(heard).max()
+    alone[900 : 900 + len(player)] += player
+    begin = time.perf_counter()
+    left = remove_backing(along + alone, model, HEAR.rate, 1800 / HEAR.rate).samples
+    took = time.perf_counter() - begin
+    return took, 10 * float(np.log10(np.sum((left - alone) ** 2) / np.sum(along**2)))
+
+
+def known_ahead(count: int) -> tuple[int, int, float]:
     """(takes with a slip that were checked with what was known while they were recorded, those whose findings
-    differ from a check of the finished recording).
+    differ from a check of the finished recording, the share of the time that the check took).
     """
-    differ = 0
+    differ, took = 0, [0.0, 0.0]
     for number in range(count):
         music, plan = three_minutes(number)
         rng = np.random.default_rng((24, number))
@@ -303,11 +325,13 @@ def known_ahead(count: int) -> tuple[int, int]:
             ahead = None
             for end in range(8 * HEAR.rate, len(samples) - 2 * HEAR.rate, 8 * HEAR.rate):
                 ahead = know_ahead(samples[:end], line, ahead, tempo_bpm=options.tempo_bpm)
-            first, second = (
-                check(score, folder / "take.wav", options, ahead=a).report for a in (ahead, None)
-            )
-            differ += first["findings"] != second["findings"]
-    return count, differ
+            found = []
+            for k, known in enumerate((ahead, None)):
+                begin = time.perf_counter()
+                found.append(check(score, folder / "take.wav", options, ahead=known).report["findings"])
+                took[k] += time.perf_counter() - begin
+            differ += found[0] != found[1]
+    return count, differ, took[0] / took[1]
 
 
 def answers(count: int) -> tuple[int, int, list[str]]:
@@ -392,13 +416,19 @@ def main() -> None:
         for level_db in CLICK_DB:
             called = len(clicks_called(options.clicked, level_db))
             short |= called > usual + options.clicked / 24
+            left_in = len(clicks_called(options.clicked, level_db, removed=False))
             print(
                 f"a click {level_db:g} dB beside the player's peak, {options.clicked} takes without a fault: "
-                f"{called} findings ({usual} without a click)"
+                f"{called} findings, {left_in} where it is left in, {usual} without a click"
             )
     if options.ahead:
-        done, differ = known_ahead(options.ahead)
-        print(f"takes with stumbles, checked by what was known ahead: {differ} of {done} differ")
+        done, differ, share = known_ahead(options.ahead)
+        print(
+            f"takes with stumbles, checked by what was known ahead: {differ} of {done} differ, in "
+            f"{100 * share:.0f} % of the time"
+        )
+        seconds, left_db = sounding_along()
+        print(f"a model taken out of three minutes: {seconds:.1f} s, {left_db:.0f} dB of it are left")
     if options.takes:
         pool, click = WorkerPool(workers=1), ClickKind(options.click)
         took = sorted(seconds_to_verdict(k, pool, click) for k in range(options.takes))

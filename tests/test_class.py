@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QMenu
 
 from jeweller.decisions.records import Decision, Decisions
+from jeweller.documents.class_lists import class_lists
 from jeweller.documents.rehearsal_plan import plan_page
 from jeweller.library.class_view import class_view, pieces_of, plan, section_of
 from jeweller.library.library import Library
@@ -99,6 +100,22 @@ class Seen(LedgerCase):
             self.library.decide(take, Decisions((Decision(key, "dismiss"),)))
         view = class_view(self.library, self.tray, self.piece)
         self.assertNotIn("count", [p.facet for p in view.places])
+
+    def test_what_was_dismissed_is_not_worked_at(self) -> None:
+        def worked_at(section: str = "") -> dict[str, set[str]]:
+            lists = class_lists(self.library, self.tray, self.piece, section, 40)
+            return {one.player: {i.finding["kind"] for i in one.list.items} for one in lists}
+
+        self.assertEqual(set(worked_at()), {"Ilse", "Bram", "Edda", "Zoë"})
+        self.assertEqual(set(worked_at("Trumpets")), {"Bram"})
+        kinds = worked_at()["Bram"]
+        for f in checked_take().report["findings"]:
+            if f["kind"] != "wrong_note":
+                take = self.takes[self.players[1].id]
+                self.library.decide(take, Decisions((Decision(f["key"], "dismiss"),)))
+                break
+        self.assertEqual(worked_at()["Bram"], kinds - {f["kind"]})
+        self.assertEqual(worked_at()["Ilse"], kinds)
 
     def test_the_rehearsal_joins_a_habit_and_gives_more_minutes_to_what_more_miss(self) -> None:
         view = class_view(self.library, self.tray, self.piece)
