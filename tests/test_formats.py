@@ -4,6 +4,7 @@ text in any encoding.
 
 from __future__ import annotations
 
+import concurrent.futures
 import contextlib
 import dataclasses
 import io
@@ -304,6 +305,8 @@ class MeiAndHumdrum(unittest.TestCase):
         part = open_any(KERN.encode())[0].parts[0]
         self.assertEqual([n for n, _ in notes(part)], ["F4", "A4", "C5", "B♭4", "A4", "G4"])
         self.assertTrue(part.bars[0].implicit and part.bars[2].notes[0].fermata)
+        with concurrent.futures.ThreadPoolExecutor(1) as another:
+            self.assertEqual(notes(another.submit(open_any, KERN.encode()).result()[0].parts[0]), notes(part))
 
     def test_damaged(self) -> None:
         for text, words in (

@@ -15,6 +15,7 @@ from typing import Any
 
 from jeweller.errors import ScoreError
 from jeweller.i18n import _
+from jeweller.notation.engraver import ENGRAVER, new_toolkit
 from jeweller.notation.ids import PLAIN, unique
 from jeweller.notation.model import Bar, Note, Part, Score
 from jeweller.notation.pitch import Pitch, key_alter
@@ -86,13 +87,13 @@ def read_humdrum(text: str) -> Score:
     >>> read_humdrum(kern).parts[0].note_count
     4
     """
-    import verovio
-
-    toolkit = verovio.toolkit()
-    toolkit.setInputFrom("humdrum")
-    if not toolkit.loadData(text):
-        raise ScoreError(_("This Humdrum file cannot be read; it is probably damaged."))
-    return read_mei(toolkit.getMEI().encode())
+    with ENGRAVER:
+        toolkit = new_toolkit()
+        toolkit.setInputFrom("humdrum")
+        if not toolkit.loadData(text):
+            raise ScoreError(_("This Humdrum file cannot be read; it is probably damaged."))
+        found = toolkit.getMEI().encode()
+    return read_mei(found)
 
 
 def _named(data: bytes) -> bytes:
@@ -137,7 +138,7 @@ class _Reader(MeiMarks):
         self.score = score
         self.staves: dict[str, MeiStaff] = {}
         self.warnings: list[str] = []
-        self.seen: set[str] = set()
+        self.seen: dict[str, int] = {}
         self.total = self.measures = 0
         self.ending: tuple[int, ...] = ()
         self.first_of_ending = False
