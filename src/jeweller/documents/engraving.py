@@ -11,24 +11,24 @@ import dataclasses
 import functools
 import itertools
 import re
-import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from lxml import etree
 
+from jeweller.documents.line_breaks import even_lines
 from jeweller.documents.svg_tidy import bare, flatten_text, is_open_path
 from jeweller.documents.theme import Theme
 from jeweller.errors import ScoreError
 from jeweller.i18n import _
+from jeweller.notation.engraver import ENGRAVER, new_toolkit
 from jeweller.notation.model import Part, Score
 from jeweller.notation.writers.musicxml import regular_lines, rest_blocks, write_musicxml
 
 SPACE = 18.0  # staff space in page units
 HALF_HEAD = 10.8  # half the width of a notehead
 Element = Any  # lxml's stubs make every attribute optional; what the engraver writes is known
-WIDOW = 0.5  # of a full line: a last line with less is a widow
 EXERCISE_GAP = 30.0  # page units between two exercises
 TEXT_GAP = 16.0
 RAIL_GAP = 16.0  # between the lowest ink of a system and its rail
@@ -138,15 +138,12 @@ class Engraving:
 
 @functools.cache
 def _toolkit() -> Any:
-    import verovio
-
-    verovio.enableLog(verovio.LOG_OFF)
-    return verovio.toolkit()
+    return new_toolkit()
 
 
+MOST_BARS = 400  # of a part that is engraved in one piece
 KEPT = 16  # engravings
 # The engraver keeps its options and its score between two calls: one part at a time, whatever the thread.
-ENGRAVER = threading.Lock()
 
 
 def engrave(
@@ -171,7 +168,7 @@ def engrave(
 def _engrave(
     part: Part, width: float, rails: bool, room: float, bars_per_line: int, block_rests: bool
 ) -> Engraving:
-    sections = exercises_of(part)
+    sections = [piece for section in exercises_of(part) for piece in _in_pieces(section)]
     if len(sections) > 1:
         drawn = [_engrave(p, width, rails, room, bars_per_line, block_rests) for p in sections]
         return _stacked(
@@ -181,7 +178,9 @@ def _engrave(
     spacing = 13.0 if rails else 6.0 + round(room / 9.0)
     if not bars_per_line:
         filled = _drawn(part, width, spacing, room, frozenset(), block_rests)
-        starts = even_lines(filled.bars)
+        lines = itertools.groupby(filled.bars, key=lambda b: b.system)
+        widths = [[b.right - b.left for b in line] for _system, line in lines]
+        starts = {filled.bars[k].index for k in even_lines(widths)}
         if not starts:
             return filled
     return _drawn(part, width, spacing, room, frozenset(starts), block_rests)
@@ -193,6 +192,20 @@ def exercises_of(part: Part) -> list[Part]:
     return [
         dataclasses.replace(part, bars=part.bars[begin:end])
         for begin, end in itertools.pairwise([0, *starts, len(part.bars)])
+    ]
+
+
+def _in_pieces(part: Part) -> list[Part]:
+    """A long part in pieces, engraved one below the other: the engraver's page ends somewhere, and its time
+    grows faster than the part. Where a piece begins the metre is printed again, and a slur is cut.
+    """
+    if len(part.bars) <= MOST_BARS:
+        return [part]
+    count = -(-len(part.bars) // MOST_BARS)
+    each = -(-len(part.bars) // count)
+    return [
+        dataclasses.replace(part, bars=part.bars[begin : begin + each])
+        for begin in range(0, len(part.bars), each)
     ]
 
 
@@ -243,38 +256,6 @@ def _stacked(drawn: Sequence[Engraving], under: float) -> Engraving:
         words=tuple(words),
         bar_count=count,
     )
-
-
-def even_lines(bars: Sequence[BarBox]) -> set[int]:
-    """Where the lines of a part should begin so that no last line is a widow, by how its bars were laid out
-    in lines that were filled one after the other; empty where they are well as they are.
-    """
-    lines: dict[int, list[BarBox]] = {}
-    for b in bars:
-        lines.setdefault(b.system, []).append(b)
-    widths = {k: sum(b.right - b.left for b in row) for k, row in lines.items()}
-    if len(lines) < 2 or widths[len(lines) - 1] >= WIDOW * max(widths.values()):
-        return set()
-    return {bars[k].index for k in _evenly([b.right - b.left for b in bars], len(lines))}
-
-
-def _evenly(widths: Sequence[float], rows: int) -> list[int]:
-    """The indexes at which a row of widths is broken into so many lines, as even as can be."""
-    sums = [0.0, *itertools.accumulate(widths)]
-    best = {(0, 0): (0.0, 0)}
-    for row in range(1, rows + 1):
-        for end in range(row, len(widths) + 1):
-            found = [
-                (best[row - 1, k][0] + (sums[end] - sums[k]) ** 2, k)
-                for k in range(row - 1, end)
-                if (row - 1, k) in best
-            ]
-            best[row, end] = min(found)
-    breaks, end = [], len(widths)
-    for row in range(rows, 1, -1):
-        end = best[row, end][1]
-        breaks.append(end)
-    return breaks
 
 
 def _drawn(

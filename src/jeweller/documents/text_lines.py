@@ -11,6 +11,7 @@ from fractions import Fraction
 
 from jeweller.documents.engraving import Engraving
 from jeweller.documents.theme import Theme, text_svg
+from jeweller.files import parse_json
 from jeweller.i18n import N_, _
 from jeweller.instruments.choose import Fingering
 from jeweller.instruments.fingerings import count_holes
@@ -228,7 +229,7 @@ def read_words(text: str) -> tuple[tuple[str, str], ...]:
     (('quarter note', 'walk'),)
     """
     try:
-        found = json.loads(text or "{}")
+        found = parse_json(text or "{}")
     except ValueError:
         return ()
     rows = found.items() if isinstance(found, dict) else ()
