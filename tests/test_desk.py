@@ -169,9 +169,12 @@ class Opening(DeskCase):
         self.assertFalse(page.list.isVisible())
         self.assertLess(words.geometry().top() - title.geometry().bottom(), 40)
         self.assertGreater(page.picture.pixmap().width(), 300)
-        with mock.patch("jeweller.gui.shell.window.QProcess.startDetached", return_value=(True, 1)) as start:
+        with mock.patch("jeweller.gui.shell.routes.QProcess.startDetached", return_value=(True, 1)) as start:
             page.demo.click()
         self.assertEqual(start.call_args.args[1][-1], "demo")
+        with mock.patch("jeweller.gui.shell.routes.QProcess.startDetached", return_value=(False, -1)):
+            page.demo.click()
+        self.assertIn("could not be started", self.window.statusBar().currentMessage())
         page.guide.click()
         self.assertTrue(self.window.guide.isVisible())
         self.window.guide.close()
@@ -363,7 +366,7 @@ class Choosing(DeskCase):
     def test_dark_large_and_pitch_line(self) -> None:
         self.open()
         self.window.set_theme("dark")
-        self.window.set_large(True)
+        self.window.set_text_size(125)
         self.press(KEY.Key_P)
         self.assertTrue(self.window.loupe.paper._pitch)
         self.app.processEvents()
@@ -372,7 +375,7 @@ class Choosing(DeskCase):
         self.press(KEY.Key_F1)
         guide = self.window.guide
         titles = [guide.chapters.item(k).text() for k in range(guide.chapters.count())]
-        self.assertEqual((titles[0], len(titles)), ("From a part and a recording to a slip", 6))
+        self.assertEqual((titles[0], len(titles)), ("From a part and a recording to a slip", 7))
         before = guide.text.verticalScrollBar().value()
         guide.chapters.setCurrentRow(3)
         self.assertGreater(guide.text.verticalScrollBar().value(), before)
@@ -555,6 +558,16 @@ class Working(WindowCase):
         jobs.process("x", _fail).failed.connect(over.append)
         self.wait(lambda: len(over) == 5 and not jobs.findChildren(Job))
         self.assertFalse(any(jobs.running(f"take {k}") for k in range(4)))
+
+    def test_what_is_over_when_another_begins_is_told_too(self) -> None:
+        jobs = Jobs()
+        over: list[object] = []
+        jobs.process("first", _fail).failed.connect(over.append)
+        worker = jobs._pool._workers[0].connection
+        self.assertTrue(worker.poll(60.0))  # its answer is there, and nobody has asked for it yet
+        jobs.process("second", _fail).failed.connect(over.append)
+        self.wait(lambda: len(over) == 2)
+        jobs.stop()
 
     def test_a_thread_that_is_given_up_says_so_once(self) -> None:
         jobs = Jobs()

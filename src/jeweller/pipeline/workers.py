@@ -23,6 +23,7 @@ from jeweller.i18n import chosen_language, use_language
 from jeweller.log import log_fault, start_log
 
 THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
+GIVING_WAY = 10  # of the system's niceness
 TRIES = 2  # of a task whose worker died
 LASTED_KEPT = 20  # tasks whose duration says how long the next will take
 
@@ -71,10 +72,13 @@ class _Worker:
 
 @dataclass(kw_only=True)
 class WorkerPool:
-    """Runs tasks in at most `workers` processes, in the order they were added."""
+    """Runs tasks in at most `workers` processes, in the order they were added. `gives_way`: whatever somebody
+    waits for (a key, a verdict) goes first.
+    """
 
     workers: int = field(default_factory=lambda: os.cpu_count() or 1)
     paused: bool = False
+    gives_way: bool = False
     _queue: list[Task] = field(default_factory=list)
     _workers: list[_Worker] = field(default_factory=list)
     _lasted: list[float] = field(default_factory=list)
@@ -108,13 +112,17 @@ class WorkerPool:
         begun = (time.monotonic() - w.began for w in self._workers if w.task is not None)
         return (mean * len(self._queue) + sum(max(0.0, mean - b) for b in begun)) / max(1, self.workers)
 
+    def start(self) -> None:
+        """Starts what can be started; what happened since is kept for the next poll."""
+        if not self.paused:
+            while self._queue and len(self.running) < self.workers:
+                self._hand_out(self._queue.pop(0))
+
     def poll(self, seconds: float = 0.0) -> list[TaskNews]:
         """Starts what can be started and tells what happened since; waits up to `seconds` for something to
         happen.
         """
-        if not self.paused:
-            while self._queue and len(self.running) < self.workers:
-                self._hand_out(self._queue.pop(0))
+        self.start()
         working = [w for w in self._workers if w.task is not None]
         ready = wait([w.connection for w in working], seconds) if working else []
         return [news for w in working if w.connection in ready for news in self._hear(w)]
@@ -139,7 +147,7 @@ class WorkerPool:
     def _hand_out(self, task: Task) -> None:
         worker = next((w for w in self._workers if w.task is None), None)
         if worker is None:
-            worker = _start()
+            worker = _start(GIVING_WAY if self.gives_way else 0)
             self._workers.append(worker)
         worker.task, worker.began = task, time.monotonic()
         with contextlib.suppress(OSError):  # it died while it had nothing to do: its end is heard of next
@@ -178,13 +186,13 @@ class WorkerPool:
             worker.process.terminate()
 
 
-def _start() -> _Worker:
+def _start(niceness: int) -> _Worker:
     context = multiprocessing.get_context("spawn")
     here, there = context.Pipe()
     before = {name: os.environ.get(name) for name in THREADS}
     os.environ.update(dict.fromkeys(THREADS, "1"))
     try:
-        process = context.Process(target=serve_tasks, args=(there,), daemon=True)
+        process = context.Process(target=serve_tasks, args=(there, niceness), daemon=True)
         process.start()
     finally:
         for name, value in before.items():
@@ -193,8 +201,9 @@ def _start() -> _Worker:
     return _Worker(process, here)
 
 
-def serve_tasks(connection: Connection) -> None:
+def serve_tasks(connection: Connection, niceness: int = 0) -> None:
     """In the worker: does the tasks it is sent, one after another, until nobody is there to send any."""
+    os.nice(niceness)
     with contextlib.suppress(EOFError, OSError, KeyboardInterrupt):
         while True:
             function, arguments, language = connection.recv()

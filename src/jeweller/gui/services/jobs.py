@@ -127,7 +127,7 @@ class Jobs(QObject):
         task = Task(key=next(self._numbers), function=function, arguments=arguments, tries=1)
         job = _ProcessJob(self._pool, task, self)
         self._tasks[task.key] = job
-        self._pool.poll()
+        self._pool.start()
         self._timer.start(POLL_MS)
         return self._start(name, job)
 
