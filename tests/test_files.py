@@ -11,7 +11,7 @@ from unittest import mock
 from jeweller.audio.formats import RECORDING_ENDINGS, is_recording
 from jeweller.errors import JewellerError
 from jeweller.files import replacing, write_bytes
-from jeweller.library.intake import recordings
+from jeweller.library.pile import recordings
 from jeweller.pipeline.batch import find_jobs
 from tests.support import TempCase
 

@@ -29,5 +29,9 @@ class LedgerError(JewellerError):
     """The library, or something in it, cannot be used."""
 
 
+class SlipError(JewellerError):
+    """A file that goes between a teacher and a player cannot be used."""
+
+
 class Cancelled(Exception):  # noqa: N818 -- not an error: the user asked for it
     """Raised inside long work when the user cancelled it."""

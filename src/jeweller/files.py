@@ -3,11 +3,17 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import json
 import os
+import stat
+import struct
+import unicodedata
+import zipfile
+import zlib
 from collections.abc import Iterator, Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 from jeweller.errors import JewellerError
 from jeweller.i18n import _
@@ -56,6 +62,83 @@ def write_bytes(path: Path, data: bytes, otherwise: str = "", *, private: bool =
                 path=path, value=error.strerror or error, otherwise=otherwise
             )
         ) from error
+
+
+# What opening and reading a zip file can end in, where it is damaged or none.
+ZIP_ERRORS = (
+    OSError,
+    zipfile.BadZipFile,
+    zlib.error,
+    EOFError,
+    RuntimeError,
+    NotImplementedError,
+    ValueError,  # names that are no text among them
+    IndexError,
+    struct.error,
+)
+
+
+DANGEROUS = ("=", "+", "-", "@", "\t", "\r", "\n")  # what a spreadsheet takes for the start of a formula
+
+
+def harmless(text: str) -> str:
+    """A text that no spreadsheet reckons with: an apostrophe stands before it where one would.
+
+    >>> harmless("=1+1"), harmless("scales")
+    ("'=1+1", 'scales')
+    """
+    return (
+        f"'{text}" if text.startswith(DANGEROUS) or text.lstrip().startswith(("=", "+", "-", "@")) else text
+    )
+
+
+def shown_name(path: str | os.PathLike[str]) -> str:
+    """The last part of a path as it can be shown anywhere: bytes that are no text, and control characters
+    (which a terminal would obey), are told by a sign.
+
+    >>> shown_name("takes/x\\x1b[31m.ogg"), shown_name(b"x\\xff.ogg".decode("utf-8", "surrogateescape"))
+    ('x\ufffd[31m.ogg', 'x\ufffd.ogg')
+    """
+    return shown_text(Path(path).name)
+
+
+def shown_text(text: str) -> str:
+    """A text without anything that is no text; lines and tabs stay."""
+    return "".join(
+        c if c in "\n\t" or unicodedata.category(c) not in ("Cc", "Cs") else "\ufffd" for c in text
+    )
+
+
+def read_regular(path: Path, most: int) -> bytes:
+    """The bytes of a regular file, at most so many; a device, a pipe or a socket is none. Raises OSError,
+    ValueError where there are more.
+    """
+    with open_regular(path) as file:
+        data = file.read(most + 1)
+    if len(data) > most:
+        raise ValueError(path)
+    return data
+
+
+def open_regular(path: Path) -> BinaryIO:
+    """A regular file, open to be read; nothing waits for somebody to write into a pipe. Raises OSError."""
+    handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK)
+    if not stat.S_ISREG(os.fstat(handle).st_mode):
+        os.close(handle)
+        raise OSError(errno.EINVAL, _("it is no regular file"))
+    return os.fdopen(handle, "rb")
+
+
+def parse_json(text: str | bytes) -> Any:
+    """What JSON says. Raises ValueError where it is none, also where it is nested too deeply to be read.
+
+    >>> parse_json('{"value": 18.5}')
+    {'value': 18.5}
+    """
+    try:
+        return json.loads(text)
+    except RecursionError:
+        raise ValueError(_("it is nested too deeply")) from None
 
 
 def json_text(data: Mapping[str, Any]) -> str:

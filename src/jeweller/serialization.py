@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import dataclasses
 import functools
+import math
 import types
 import typing
 from collections.abc import Callable
@@ -65,4 +66,21 @@ def _decoder(kind: Any) -> Callable[[Any], Any]:
         return lambda value: make(**{k: fields[k](v) for k, v in value.items() if k in fields})
     if kind is Fraction:
         return Fraction
-    return float if kind is float else lambda value: value
+    if kind is float:
+        return _finite
+    return _exactly(kind) if kind in (str, int, bool) else lambda value: value
+
+
+def _exactly(kind: type) -> Callable[[Any], Any]:
+    def decode(value: Any) -> Any:
+        if type(value) is not kind:
+            raise TypeError(f"{value!r:.40} is no {kind.__name__}")
+        return value
+
+    return decode
+
+
+def _finite(value: Any) -> float:
+    if type(value) not in (float, int) or not math.isfinite(value):
+        raise TypeError(f"{value!r:.40} is no number")
+    return float(value)
