@@ -4,7 +4,6 @@ beside the takes.
 
 from __future__ import annotations
 
-import json
 import os
 import shutil
 from dataclasses import dataclass
@@ -12,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.assets import DEMO
+from jeweller.files import parse_json
 from jeweller.i18n import N_
 
 FIRST_TRAY = N_("First week")
@@ -43,7 +43,7 @@ def read_band(folder: Path) -> tuple[str, tuple[TrayTake, ...]]:
 
 def read_trays(folder: Path) -> tuple[str, dict[str, tuple[TrayTake, ...]]]:
     """(name of the band, its takes by tray) of a folder with a band.json."""
-    data = json.loads((folder / "band.json").read_text(encoding="utf-8"))
+    data = parse_json((folder / "band.json").read_text(encoding="utf-8"))
     trays: dict[str, list[TrayTake]] = {}
     for t in data["takes"]:
         take = TrayTake(

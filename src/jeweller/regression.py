@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import functools
-import json
 import math
 from pathlib import Path
+
+from jeweller.files import parse_json
 
 
 @functools.cache
 def read_regression(path: Path) -> tuple[float, tuple[float, ...]]:
     """(constant, weights) of the regression in a file."""
-    data = json.loads(path.read_text(encoding="utf-8"))
+    data = parse_json(path.read_text(encoding="utf-8"))
     return float(data["constant"]), tuple(float(w) for w in data["weights"])
 
 

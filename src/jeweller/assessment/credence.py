@@ -8,7 +8,6 @@ the tuning set. What a rule says of its kind is one measure among others.
 from __future__ import annotations
 
 import functools
-import json
 import math
 from dataclasses import dataclass
 from pathlib import Path
@@ -19,6 +18,7 @@ import numpy.typing as npt
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import WRONG_KINDS, Finding, calibrate, is_sure
 from jeweller.assessment.joint_limits import CREDENCE
+from jeweller.files import parse_json
 from jeweller.notes.restarts import usual_level
 from jeweller.notes.table import PlayedNote
 from jeweller.regression import clip, logit
@@ -118,7 +118,7 @@ class _Fit:
 
 @functools.cache
 def _fitted() -> _Fit:
-    data = json.loads(FITTED.read_text(encoding="utf-8"))
+    data = parse_json(FITTED.read_text(encoding="utf-8"))
     groups = {g: (float(v["constant"]), tuple(v["weights"])) for g, v in data["groups"].items()}
     return _Fit(groups, np.array(data["ranges"], np.float64).T)
 

@@ -246,7 +246,7 @@ def write_missed_note(f: Finding) -> Texts:
         fill_in(N_("{at}: {times} notes were not played."), f)
         if f.count > 1
         else fill_in(N_("{at}: {written} was not played."), f, written=f.detail["written"])
-        if "written" in f.detail
+        if f.detail.get("written")
         else fill_in(N_("{at}: a note was not played."), f)
     )
     return text, _(

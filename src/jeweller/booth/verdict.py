@@ -20,6 +20,7 @@ from jeweller.booth.plan import Music, TakePlan
 from jeweller.booth.session import WantedCheck, is_whole
 from jeweller.errors import Cancelled, JewellerError, TakeError
 from jeweller.features.settings import DEFAULT as HEAR
+from jeweller.files import parse_json
 from jeweller.i18n import _
 from jeweller.notation.performance import PerformedPart
 from jeweller.pipeline.ahead import KnownAhead, know_ahead
@@ -84,7 +85,7 @@ def _write(asking: Path, text: str) -> None:
 
 def _asked(asking: Path) -> tuple[WantedCheck, list[Dropout]] | None:
     """What is asked for; None where the take was given up."""
-    told = json.loads(asking.read_text(encoding="utf-8"))
+    told = parse_json(asking.read_text(encoding="utf-8"))
     asking.unlink()
     if not told:
         return None

@@ -17,8 +17,9 @@ from typing import Any
 from jeweller.assessment.finding import FACET_OF, Finding
 from jeweller.assessment.messages import kind_name
 from jeweller.errors import JewellerError
-from jeweller.files import write_bytes
+from jeweller.files import parse_json, write_bytes
 from jeweller.i18n import _
+from jeweller.serialization import from_plain
 
 SCHEMA = "jeweller.decisions/1"
 
@@ -142,16 +143,19 @@ def load(path: Path) -> Decisions:
     if not path.exists():
         return Decisions()
     try:
-        data: Any = json.loads(path.read_text(encoding="utf-8"))
+        data: Any = parse_json(path.read_text(encoding="utf-8"))
         if not isinstance(data, dict) or data.get("schema") != SCHEMA:
             raise ValueError(_("it is no file of decisions"))
-        decisions = tuple(Decision(**d) for d in data["decisions"])
-        added = tuple(Added(**a) for a in data["added"])
-    except (OSError, ValueError, KeyError, TypeError) as error:
+        for name, kind in (("decisions", Decision), ("added", Added)):
+            known = {f.name for f in dataclasses.fields(kind)}
+            if any(row.keys() - known for row in data[name]):  # a newer version's: nothing of it is lost
+                raise ValueError(_("it says more than is known here"))
+        return from_plain(Decisions, {name: data[name] for name in ("decisions", "added")})
+    except (OSError, ValueError, KeyError, TypeError, AttributeError, OverflowError) as error:
+        ours = str(error) if type(error) is ValueError else getattr(error, "strerror", "")
         raise JewellerError(
             _(
                 "The decisions in {name} cannot be read ({error}); the file was left as it is and "
                 "is not used."
-            ).format(name=path.name, error=error)
+            ).format(name=path.name, error=ours or _("it is damaged"))
         ) from error
-    return Decisions(decisions, added)

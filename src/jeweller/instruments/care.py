@@ -4,14 +4,13 @@ teacher may change. Open JSON (`care.json`); a changed copy lies in the library.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from jeweller.errors import SettingError
-from jeweller.files import json_text, write_bytes
+from jeweller.files import json_text, parse_json, write_bytes
 from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument
 
@@ -103,7 +102,7 @@ def load_care(library: Path | None) -> CareTable:
     if not path.exists():
         path = SHIPPED
     try:
-        return read_care(json.loads(path.read_text(encoding="utf-8")))
+        return read_care(parse_json(path.read_text(encoding="utf-8")))
     except (OSError, ValueError) as error:
         raise SettingError(
             _("{name} is no table of care lists: {error}.").format(name=path, error=error)
@@ -139,7 +138,7 @@ def save_care(library: Path, table: CareTable) -> None:
         "lists": table.lists,
         "cautions": [{"where": at, "who": who, "text": text} for at, who, text in table.cautions],
     }
-    write_bytes(library / "care.json", json_text(data).encode("utf-8"))
+    write_bytes(library / "care.json", json_text(data).encode("utf-8"), private=True)
 
 
 def with_cautions(table: CareTable, rows: Sequence[tuple[str, list[str], str]]) -> CareTable:

@@ -7,11 +7,11 @@ Source: general knowledge of the instruments, held against rules by a test. Pitc
 from __future__ import annotations
 
 import functools
-import json
 import re
 from pathlib import Path
 from typing import Any
 
+from jeweller.files import parse_json
 from jeweller.i18n import _
 from jeweller.notation.pitch import STEP_SEMITONE
 
@@ -37,7 +37,7 @@ Charts = dict[str, dict[int, tuple[Keys, ...]]]
 
 @functools.cache
 def _file() -> dict[str, Any]:
-    data: dict[str, Any] = json.loads((Path(__file__).parent / "fingerings.json").read_text(encoding="utf-8"))
+    data: dict[str, Any] = parse_json((Path(__file__).parent / "fingerings.json").read_text(encoding="utf-8"))
     return data
 
 

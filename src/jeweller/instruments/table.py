@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import difflib
 import functools
-import json
 import math
 import re
 from dataclasses import dataclass, replace
@@ -17,6 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.errors import ScoreError
+from jeweller.files import parse_json
 from jeweller.i18n import _
 from jeweller.instruments.fingerings import by_habit, note_midi, one_finger_apart
 
@@ -237,7 +237,7 @@ class Instrument:
 @functools.cache
 def instruments() -> tuple[Instrument, ...]:
     """All instruments of the table."""
-    data = json.loads((Path(__file__).parent / "table.json").read_text(encoding="utf-8"))
+    data = parse_json((Path(__file__).parent / "table.json").read_text(encoding="utf-8"))
     entries: list[dict[str, Any]] = data["instruments"]
     for e in entries:
         e["ranges"] = [[level, *ends] for level, ends in e["ranges"].items()]

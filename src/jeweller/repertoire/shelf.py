@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import dataclasses
 import hashlib
-import json
 import re
 import zipfile
 from collections.abc import Iterable, Sequence
@@ -21,7 +20,7 @@ from pathlib import Path
 from jeweller.difficulty.analysis import analyse_part
 from jeweller.difficulty.traps import find_traps
 from jeweller.errors import BookError
-from jeweller.files import json_text, replacing, write_bytes
+from jeweller.files import ZIP_ERRORS, json_text, parse_json, replacing, write_bytes
 from jeweller.i18n import N_, _
 from jeweller.notation.model import Part, Score
 from jeweller.notation.pitch import key_name
@@ -156,7 +155,7 @@ def _read_archive(path: Path) -> tuple[list[Piece], dict[str, bytes]]:
                 for i in archive.infolist()
                 if re.fullmatch(r"[a-z0-9-]{1,80}\.(json|musicxml)", i.filename)
             }
-    except (OSError, zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
+    except ZIP_ERRORS as error:
         raise BookError(
             _("{name} is no file of a shelf, or is damaged ({error}).").format(name=path.name, error=error)
         ) from error
@@ -165,7 +164,7 @@ def _read_archive(path: Path) -> tuple[list[Piece], dict[str, bytes]]:
         if not name.endswith(".json"):
             continue
         try:
-            told = json.loads(data)
+            told = parse_json(data)
             if told.pop("schema", "") != SCHEMA:
                 raise ValueError
             pieces.append(from_plain(Piece, told))
@@ -190,7 +189,7 @@ class Shelf:
         self.folder = folder
         self.unread: list[str] = []  # files beside the music that could not be understood
         try:
-            folder.mkdir(parents=True, exist_ok=True)
+            folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         except OSError as error:
             raise BookError(
                 _("The shelf {folder} cannot be opened: {value}.").format(
@@ -205,7 +204,7 @@ class Shelf:
         self.pieces, self.unread = {}, []
         for path in sorted(self.folder.glob("*.json")):
             try:
-                data = json.loads(path.read_text(encoding="utf-8"))
+                data = parse_json(path.read_text(encoding="utf-8"))
                 if data.pop("schema", "") != SCHEMA:
                     raise ValueError
                 piece = from_plain(Piece, data)
@@ -223,7 +222,7 @@ class Shelf:
             tags=tuple(tags),
             background=background,
         )
-        write_bytes(self.music_path(piece.id), write_musicxml(score))
+        write_bytes(self.music_path(piece.id), write_musicxml(score), private=True)
         self._write(piece)
         self._keep_beginning(piece.id, score)
         return piece
@@ -285,7 +284,7 @@ class Shelf:
     def bring_back(self, files: dict[str, bytes]) -> None:
         """Puts what `remove` took away where it lay."""
         for name, data in files.items():
-            write_bytes(self.folder / name, data)
+            write_bytes(self.folder / name, data, private=True)
         self.read()
 
     def folders(self) -> list[str]:
@@ -321,7 +320,7 @@ class Shelf:
         """
         self.piece(piece_id)
         try:
-            return from_plain(Part, json.loads(self._beginning_path(piece_id).read_text(encoding="utf-8")))
+            return from_plain(Part, parse_json(self._beginning_path(piece_id).read_text(encoding="utf-8")))
         except (OSError, ValueError, KeyError, TypeError):
             return self._keep_beginning(piece_id, self.score(piece_id))
 
@@ -336,8 +335,8 @@ class Shelf:
             part, bars=tuple(dataclasses.replace(b, marks=()) for b in part.bars[:BEGINNING])
         )
         path = self._beginning_path(piece_id)
-        path.parent.mkdir(exist_ok=True)
-        write_bytes(path, json_text(to_plain(part)).encode("utf-8"))
+        path.parent.mkdir(exist_ok=True, mode=0o700)
+        write_bytes(path, json_text(to_plain(part)).encode("utf-8"), private=True)
         return part
 
     def find(self, query: Query) -> list[Piece]:
@@ -365,7 +364,9 @@ class Shelf:
 
     def _write(self, piece: Piece) -> None:
         write_bytes(
-            self.folder / f"{piece.id}.json", json_text({"schema": SCHEMA, **to_plain(piece)}).encode("utf-8")
+            self.folder / f"{piece.id}.json",
+            json_text({"schema": SCHEMA, **to_plain(piece)}).encode("utf-8"),
+            private=True,
         )
         self.pieces[piece.id] = piece
 
@@ -418,7 +419,7 @@ class Shelf:
                 music = files.get(f"{piece.id}.musicxml")
                 if music is None:
                     continue
-                write_bytes(self.music_path(free), music)
+                write_bytes(self.music_path(free), music, private=True)
             elif piece.passage_of not in renamed:
                 continue
             placed = dataclasses.replace(piece, id=free, passage_of=renamed.get(piece.passage_of, ""))

@@ -20,6 +20,7 @@ import jeweller.assessment.settings
 import jeweller.features.settings
 import jeweller.notes.detail_settings
 import jeweller.notes.settings
+from jeweller.files import parse_json
 from jeweller.setting import numbers_of
 
 PACKAGES = (
@@ -64,5 +65,5 @@ def ear_version() -> str:
     told["calibration"] = (jeweller.assessment.finding.RAW, jeweller.assessment.finding.RIGHT)
     for package in (jeweller.alignment, jeweller.assessment):
         for weights in sorted(Path(str(package.__file__)).parent.glob("*.json")):
-            told[weights.name] = json.loads(weights.read_text(encoding="utf-8"))
+            told[weights.name] = parse_json(weights.read_text(encoding="utf-8"))
     return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()[:12]

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import functools
-import json
 from pathlib import Path
 
 from jsonschema import Draft202012Validator
 
+from jeweller.files import parse_json
 from jeweller.report_format import TakeReport
 
 
 @functools.cache
 def _validator() -> Draft202012Validator:
     return Draft202012Validator(
-        json.loads((Path(__file__).parent / "schema.json").read_text(encoding="utf-8"))
+        parse_json((Path(__file__).parent / "schema.json").read_text(encoding="utf-8"))
     )
 
 

@@ -8,7 +8,6 @@ half with a crossfade.
 from __future__ import annotations
 
 import functools
-import json
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -18,6 +17,7 @@ import numpy.typing as npt
 from jeweller.assets import SOUNDS
 from jeweller.audio.decode import decode
 from jeweller.audio.formats import PLAYBACK_RATE
+from jeweller.files import parse_json
 
 Array = npt.NDArray[np.float32]
 RATE = PLAYBACK_RATE
@@ -87,7 +87,7 @@ def load_sound(name: str, folder: Path = SOUNDS) -> tuple[tuple[float, Array], .
     """(pitch as recorded in MIDI notes, samples) of one instrument, lowest first. The truth of a tone's
     beginning is its sample's beginning.
     """
-    index = json.loads((folder / "index.json").read_text(encoding="utf-8"))
+    index = parse_json((folder / "index.json").read_text(encoding="utf-8"))
     entry = index[name]
     samples = decode(folder / f"{name}.ogg", RATE).samples
     return tuple(
@@ -97,7 +97,7 @@ def load_sound(name: str, folder: Path = SOUNDS) -> tuple[tuple[float, Array], .
 
 
 def sound_names() -> tuple[str, ...]:
-    return tuple(json.loads((SOUNDS / "index.json").read_text(encoding="utf-8")))
+    return tuple(parse_json((SOUNDS / "index.json").read_text(encoding="utf-8")))
 
 
 def speaks_after(wave: Array, rate: int) -> float:

@@ -21,6 +21,7 @@ from jeweller.warmup.settings import TENDENCY_LIMITS
 from jeweller.warmup.tuner import PitchReading
 
 REFERENCE = 440.0  # Hz
+REFERENCES = 415.0, 446.0  # from a baroque A to a high one
 MOUTH = ("reed", "bocal")  # nothing there is pulled: the mouth tunes
 PULLED_ON_BOTH_LEGS = "tuning slide"
 
