@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import io
+import itertools
 import json
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import mido
 import numpy as np
@@ -330,6 +332,17 @@ class Sheets(WithCheck):
                 )
             )
         self.assertTrue(all(e.notes == alone[k % 2].notes for k, e in enumerate(beside)))
+
+    def test_a_long_part_is_engraved_in_pieces_below_one_another(self) -> None:
+        part = part_of(" | ".join(["C5/1 D5/1 E5/1 F5/1_", "F5/2 G5/1( A5/1", "B5/1) A5/1 G5/2"] * 5))
+        with mock.patch("jeweller.documents.engraving.MOST_BARS", 6):
+            found = engrave(part, 1899.0)
+        self.assertEqual([b.index for b in found.bars], list(range(15)))
+        self.assertEqual(set(found.notes), {n.id for b in part.bars for n in b.notes})
+        tops = [s.top for s in found.systems]
+        self.assertEqual((tops, len(tops) >= 3), (sorted(tops), True))
+        gaps = [below.highest - above.lowest for above, below in itertools.pairwise(found.systems)]
+        self.assertGreater(min(gaps), 0.0)
 
     def test_engraving_knows_where_every_note_stands(self) -> None:
         for width in (900.0, 1900.0):

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import stat
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,7 +15,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 import numpy.typing as npt
 
+from jeweller.audio.cut_off import missing_seconds
 from jeweller.errors import Cancelled, TakeError
+from jeweller.files import open_regular, shown_name, shown_text
 from jeweller.i18n import _
 
 if TYPE_CHECKING:
@@ -22,9 +25,11 @@ if TYPE_CHECKING:
     from av.container import InputContainer
 
 Samples = npt.NDArray[np.float32]
-MAX_SECONDS = 2 * 3600.0  # longer files are cut here, with a warning
+MAX_SECONDS = 20 * 60.0  # longer files are cut here, with a warning
+RATES = (4000, 400_000)  # Hz between which a file's rate means what it says
 MIN_SECONDS = 0.5  # nothing shorter can hold a take
 AT_ONCE = 16384  # frames resampled at once: the packets of a file are far shorter
+CUT_S = 0.2  # missing at the end of a file, from which on it is told
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -72,7 +77,7 @@ def _read_frames(
             while (block := waiting.read(AT_ONCE)) is not None:
                 total += resample(block)
             if total > MAX_SECONDS * rate:
-                warnings.append(_("only the first two hours of the recording are used"))
+                warnings.append(_("only the first twenty minutes of the recording are used"))
                 break
     except (av.error.FFmpegError, OSError, ValueError, EOFError):
         warnings.append(_("the recording is damaged or cut off; what could be read is used"))
@@ -109,23 +114,27 @@ def decode(
     av.logging.set_level(av.logging.PANIC)
     warnings: list[str] = []
     try:
-        container = av.open(str(path), mode="r", metadata_errors="ignore")
-    except (av.error.FFmpegError, OSError, ValueError) as error:
+        # the file itself is handed over, not its name: a name with a colon is no address to be fetched
+        with open_regular(path) as file:
+            missing = missing_seconds(file)
+            file.seek(0)
+            with av.open(file, mode="r", metadata_errors="ignore") as container:
+                if not container.streams.audio:
+                    raise TakeError(_("{name} holds no sound track.").format(name=shown_name(path)))
+                stream = container.streams.audio[0]
+                source_rate, channels = int(stream.rate or 0), int(stream.channels or 1)
+                if not RATES[0] <= source_rate <= RATES[1]:
+                    raise TakeError(_not_readable(path))
+                pieces = _read_frames(container, stream, rate, cancelled, warnings)
+                expected = float(container.duration or 0) / 1_000_000
+    except (av.error.FFmpegError, OSError, ValueError, AttributeError) as error:
         raise TakeError(_not_readable(path)) from error
-    with container:
-        if not container.streams.audio:
-            raise TakeError(_("{name} holds no sound track.").format(name=path.name))
-        stream = container.streams.audio[0]
-        source_rate, channels = int(stream.rate or 0), int(stream.channels or 1)
-        if source_rate <= 0:
-            raise TakeError(_not_readable(path))
-        pieces = _read_frames(container, stream, rate, cancelled, warnings)
-        expected = float(container.duration or 0) / 1_000_000
     if not pieces:
         raise TakeError(_not_readable(path))
-    samples = np.nan_to_num(np.concatenate(pieces), nan=0.0, posinf=1.0, neginf=-1.0)
+    samples = _joined(pieces)
     seconds = len(samples) / rate
-    if not warnings and expected > seconds + 1.0 and expected < 24 * 3600:
+    expected = max(expected, seconds + missing if missing > CUT_S else 0.0)
+    if not warnings and expected < 24 * 3600 and (missing > CUT_S or expected > seconds + 1.0):
         warnings.append(
             _("the recording is cut off: {seconds:.0f} of {expected:.0f} seconds could be read").format(
                 seconds=seconds, expected=expected
@@ -134,13 +143,15 @@ def decode(
     if seconds < MIN_SECONDS:
         raise TakeError(
             _("{name} lasts only {seconds:.1f} seconds; that is too short to hold a take.").format(
-                name=path.name, seconds=seconds
+                name=shown_name(path), seconds=seconds
             )
         )
     try:
         sha256 = file_hash(path)
     except OSError as error:
-        raise TakeError(_("{name} was taken away while it was being read.").format(name=path.name)) from error
+        raise TakeError(
+            _("{name} was taken away while it was being read.").format(name=shown_name(path))
+        ) from error
     return Recording(
         samples=samples,
         rate=rate,
@@ -151,21 +162,35 @@ def decode(
     )
 
 
+def _joined(pieces: list[Samples]) -> Samples:
+    """All pieces as one, each let go of as it is taken over; what is no number is silence."""
+    samples = np.empty(sum(len(p) for p in pieces), np.float32)
+    at = 0
+    for k, piece in enumerate(pieces):
+        samples[at : at + len(piece)] = np.nan_to_num(piece, nan=0.0, posinf=1.0, neginf=-1.0)
+        at, pieces[k] = at + len(piece), piece[:0]
+    return samples
+
+
 def _require_file(path: Path) -> None:
     """Raises TakeError where there is no file with something in it."""
-    if path.is_dir():
-        raise TakeError(_("{name} is a folder; choose a recording.").format(name=path.name))
-    if not path.exists():
-        raise TakeError(_("There is no file {path}.").format(path=path))
-    if path.stat().st_size == 0:
-        raise TakeError(_("{name} is empty.").format(name=path.name))
+    try:
+        told = path.stat()
+    except OSError as error:
+        raise TakeError(_("There is no file {path}.").format(path=shown_text(str(path)))) from error
+    if stat.S_ISDIR(told.st_mode):
+        raise TakeError(_("{name} is a folder; choose a recording.").format(name=shown_name(path)))
+    if not stat.S_ISREG(told.st_mode):
+        raise TakeError(_not_readable(path))
+    if told.st_size == 0:
+        raise TakeError(_("{name} is empty.").format(name=shown_name(path)))
 
 
 def _not_readable(path: Path) -> str:
     return _(
         "{name} is not a sound file that can be read, or it was cut off before its index was "
         "written. Try to send or export it again."
-    ).format(name=path.name)
+    ).format(name=shown_name(path))
 
 
 def _mono(block: npt.NDArray[np.float32]) -> Samples:

@@ -34,18 +34,20 @@ def pitch_token(pitch: Pitch | None) -> str:
     return f"{pitch.step}{_ALTER[pitch.alter]}{pitch.octave}" if pitch is not None else "rest"
 
 
-def unique(wanted: str, seen: set[str]) -> str:
-    """The id, with a number where it is taken; it is taken from then on.
+def unique(wanted: str, seen: dict[str, int]) -> str:
+    """The id, with a number where it is taken; it is taken from then on. `seen`: ids that are taken, with the
+    last number that was tried behind each.
 
-    >>> seen = set()
-    >>> unique("a", seen), unique("a", seen)
-    ('a', 'a.2')
+    >>> seen = {}
+    >>> unique("a", seen), unique("a", seen), unique("a.2", seen)
+    ('a', 'a.2', 'a.2.2')
     """
-    found, k = wanted, 1
+    found, k = wanted, seen.get(wanted, 1)
     while found in seen:
         k += 1
         found = f"{wanted}.{k}"
-    seen.add(found)
+    seen[wanted] = k
+    seen.setdefault(found, 1)
     return found
 
 

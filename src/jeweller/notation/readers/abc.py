@@ -26,6 +26,7 @@ from jeweller.notation.readers.abc_slips import tell_length, tell_loose, tell_op
 from jeweller.notation.readers.abc_voice import AbcTune, AbcVoice
 from jeweller.notation.values import guess_type
 
+MOST_SLASHES = 8  # behind a note: shorter is none that is written
 HIGHEST = 108  # MIDI: no instrument of a band plays higher
 MAX_TUNES, MAX_NOTES, MAX_BARS = 2000, 100_000, 5000
 ACCIDENTAL = {1: "sharp", 2: "double-sharp", 0: "natural", -1: "flat", -2: "flat-flat"}
@@ -91,7 +92,7 @@ class Reader(AbcSigns):
         self.voice: AbcVoice | None = None
         self.number = first_line - 1
         self.count = 0
-        self.ids: set[str] = set()
+        self.ids: dict[str, int] = {}
         self.heads: dict[str, str] = {}
 
     def read(self, text: str, *, whole: bool = True) -> None:
@@ -176,7 +177,7 @@ class Reader(AbcSigns):
     def _duration(self, voice: AbcVoice, number: str, slashes: str, divisor: str) -> Fraction:
         value = Fraction(int(number) if number else 1)
         if slashes:
-            value /= int(divisor) if divisor and int(divisor) else 2 ** len(slashes)
+            value /= int(divisor) if divisor and int(divisor) else 2 ** min(len(slashes), MOST_SLASHES)
         return value * voice.default_unit()
 
     def _timed(self, voice: AbcVoice, duration: Fraction) -> tuple[Fraction, tuple[int, int] | None, str]:

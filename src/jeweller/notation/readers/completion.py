@@ -10,10 +10,14 @@ from __future__ import annotations
 import dataclasses
 from typing import Any
 
+from jeweller.errors import ScoreError
+from jeweller.i18n import _
 from jeweller.notation.barring import bracket_tuplets
 from jeweller.notation.model import Bar, Mark, Part, Score
 from jeweller.notation.performance import TEMPO_WORDS
 
+LONGEST_BAR = 32  # quarters, where the metre asks for less than a quarter of it
+HIGHEST_OCTAVE, LAST_ENDING = 9, 99
 FLAGS = ("repeat_start", "ending_start", "segno", "coda", "fine", "to_coda", "dacapo", "dalsegno")
 
 
@@ -28,6 +32,42 @@ def complete_score(score: Score) -> Score:
     """
     parts = [dataclasses.replace(p, bars=tuple(_bracketed(b) for b in p.bars)) for p in score.parts]
     return dataclasses.replace(score, parts=tuple(_shared(parts)))
+
+
+def require_possible(score: Score) -> Score:
+    """The score, where every format could hold it: no bar far longer than its metre, no pitch that nothing
+    plays. Raises ScoreError.
+
+    >>> from jeweller.notation.readers.abc import read_abc
+    >>> score = read_abc("T:A line\\nM:4/4\\nL:1/4\\nK:F\\nF G A B|")[0]
+    >>> require_possible(score) is score
+    True
+    """
+    for part in score.parts:
+        for bar in part.bars:
+            metre = bar.metre.length
+            if bar.length > metre * 4 and bar.length > LONGEST_BAR:
+                raise ScoreError(
+                    _(
+                        "Bar {number} is {length:g} quarters long where the metre asks for {metre:g}; "
+                        "the file is damaged."
+                    ).format(number=bar.number, length=float(bar.length), metre=float(metre))
+                )
+            if any(not 1 <= n <= LAST_ENDING for n in bar.ending):
+                raise ScoreError(
+                    _("Bar {number} belongs to an ending that no music has; the file is damaged.").format(
+                        number=bar.number
+                    )
+                )
+            for note in bar.notes:
+                if note.pitch is not None and not 0 <= note.pitch.octave <= HIGHEST_OCTAVE:
+                    raise ScoreError(
+                        _(
+                            "A pitch in this file cannot be played (step {step!r}, octave {octave}); "
+                            "it is damaged."
+                        ).format(step=note.pitch.step, octave=note.pitch.octave)
+                    )
+    return score
 
 
 def _bracketed(bar: Bar) -> Bar:

@@ -13,7 +13,7 @@ from jeweller.errors import ScoreError
 from jeweller.i18n import N_, _
 from jeweller.notation.model import Score
 from jeweller.notation.readers import abc, mei, musicxml
-from jeweller.notation.readers.completion import complete_score
+from jeweller.notation.readers.completion import complete_score, require_possible
 from jeweller.notation.readers.musicxml_file import unpack
 
 FORMATS = N_("MusicXML (.musicxml, .xml, .mxl), MEI (.mei), ABC (.abc), Humdrum (.krn) and MIDI (.mid)")
@@ -40,7 +40,7 @@ def read(data: bytes, grid: Fraction | None = None) -> list[Score]:
     if data[:4] == b"MThd" or (data[:4] == b"RIFF" and data[8:12] == b"RMID"):
         from jeweller.notation.readers import midi  # its library takes as long to load as all the others
 
-        return [midi.read_midi(data, grid)]
+        return [require_possible(midi.read_midi(data, grid))]
     for head, what in BINARY.items():
         if data.startswith(head):
             raise ScoreError(
@@ -54,12 +54,16 @@ def read(data: bytes, grid: Fraction | None = None) -> list[Score]:
             re.sub(r"<\?.*?\?>|<!--.*?-->|<!.*?>", "", text[:20000], flags=re.S),
         )
         return [
-            complete_score(mei.read_mei(xml) if root is not None and root[1] == "mei" else musicxml.read(xml))
+            require_possible(
+                complete_score(
+                    mei.read_mei(xml) if root is not None and root[1] == "mei" else musicxml.read(xml)
+                )
+            )
         ]
     if re.search(r"^\*\*(kern|recip)", text, re.M):
-        return [complete_score(mei.read_humdrum(text))]
+        return [require_possible(complete_score(mei.read_humdrum(text)))]
     if re.search(r"^X:\s*\d*", text, re.M) or re.search(r"^K:\s*\S", text, re.M):
-        return [complete_score(s) for s in abc.read_abc(text)]
+        return [require_possible(complete_score(s)) for s in abc.read_abc(text)]
     raise ScoreError(
         _("This is no notation file that can be read. Jeweller reads {formats}.").format(formats=FORMATS)
     )

@@ -74,7 +74,7 @@ def read(data: bytes) -> Score:
         title = credits_[0] if credits_ else ""
     names = {p.get("id", ""): p for p in root.iterfind("part-list/score-part")}
     parts = []
-    seen: set[str] = set()
+    seen: dict[str, int] = {}
     for index, element in enumerate(root.iterfind("part")):
         parts.append(_PartReader(element, names.get(element.get("id", "")), index, seen, warnings).read())
     if not parts:
@@ -123,7 +123,7 @@ class _PartReader(MarkReader):
     """Walks one <part>: keeps the signature in force and the time within the bar."""
 
     def __init__(
-        self, element: Element, head: Element | None, index: int, seen: set[str], warnings: list[str]
+        self, element: Element, head: Element | None, index: int, seen: dict[str, int], warnings: list[str]
     ) -> None:
         self.element, self.index, self.seen, self.warnings = element, index, seen, warnings
         self.name = text_of(head, "part-name") if head is not None else ""

@@ -2,7 +2,7 @@
 plain Score comes back.
 
 The child (`python -m jeweller.notation.readers.sandbox`) reads the bytes from its standard input and never
-opens the file itself; it may use 20 s of processor time and 1.5 GB, may write no file, and answers in JSON,
+opens the file itself; it may use 20 s of processor time and 1 GB, may write no file, and answers in JSON,
 never in pickles.
 """
 
@@ -14,6 +14,7 @@ import hashlib
 import json
 import os
 import resource
+import signal
 import subprocess
 import sys
 from fractions import Fraction
@@ -21,13 +22,15 @@ from pathlib import Path
 from typing import Any
 
 from jeweller.errors import ScoreError
-from jeweller.i18n import _
+from jeweller.files import parse_json, read_regular, shown_name, shown_text
+from jeweller.i18n import N_, _
 from jeweller.notation.model import Part, Score
 from jeweller.serialization import from_plain, to_plain
 
 CHILD_SECONDS = 20
-CHILD_BYTES = 1536 * 2**20
+CHILD_BYTES = 1024 * 2**20
 FILE_BYTES = 64 * 2**20
+TOO_LONG = N_("{name} takes too long to read and was given up; the file is probably damaged.")
 
 
 def load_score(path: str | os.PathLike[str], tune: str | None = None) -> Score:
@@ -85,23 +88,22 @@ def load_scores(path: str | os.PathLike[str], *, grid: Fraction | None = None) -
             raise ScoreError(
                 _(
                     "{name} is a folder; choose a notation file (.musicxml, .mxl, .mei, .abc, .krn, .mid)."
-                ).format(name=path.name)
+                ).format(name=shown_name(path))
             )
-        if not path.exists():
-            raise ScoreError(_("There is no file {path}.").format(path=path))
-        size = path.stat().st_size
-        if size > FILE_BYTES:
-            raise ScoreError(
-                _("{name} is {size} MB large; a notation file of more than 64 MB is not opened.").format(
-                    name=path.name, size=size // 2**20
-                )
-            )
-        data = path.read_bytes()
+        data = read_regular(path, FILE_BYTES)
+    except FileNotFoundError as error:
+        raise ScoreError(_("There is no file {path}.").format(path=shown_text(str(path)))) from error
     except OSError as error:
         raise ScoreError(
-            _("{name} cannot be read: {value}.").format(name=path.name, value=error.strerror or error)
+            _("{name} cannot be read: {value}.").format(name=shown_name(path), value=error.strerror or error)
         ) from error
-    return _load_cached(_Bytes(data), path.name, grid)
+    except ValueError as error:
+        raise ScoreError(
+            _("{name} is too large; a notation file of more than 64 MB is not opened.").format(
+                name=shown_name(path)
+            )
+        ) from error
+    return _load_cached(_Bytes(data), shown_name(path), grid)
 
 
 class _Bytes:
@@ -126,26 +128,25 @@ def _load_cached(file: _Bytes, name: str, grid: Fraction | None) -> tuple[Score,
 
 def _load_bytes(data: bytes, name: str, grid: Fraction | None) -> tuple[Score, ...]:
     environment = {k: v for k, v in os.environ.items() if k not in ("PYTHONSTARTUP", "PYTHONINSPECT")}
-    command = [sys.executable, "-m", "jeweller.notation.readers.sandbox", *([str(grid)] if grid else [])]
+    command = [
+        sys.executable,
+        "-P",
+        "-m",
+        "jeweller.notation.readers.sandbox",
+        *([str(grid)] if grid else []),
+    ]
     try:
         run = subprocess.run(
             command, input=data, capture_output=True, timeout=CHILD_SECONDS + 10, env=environment, check=False
         )
     except subprocess.TimeoutExpired:
-        raise ScoreError(
-            _("{name} takes too long to read and was given up; the file is probably damaged.").format(
-                name=name
-            )
-        ) from None
+        raise ScoreError(_(TOO_LONG).format(name=name)) from None
     try:
-        answer = json.loads(run.stdout)
+        answer = parse_json(run.stdout)
     except ValueError:
-        raise ScoreError(
-            _(
-                "{name} cannot be read: it takes more time or memory than a score ever needs, so it "
-                "is probably damaged."
-            ).format(name=name)
-        ) from None
+        slow = run.returncode in (-signal.SIGXCPU, -signal.SIGKILL)
+        told = _(TOO_LONG) if slow else _("{name} cannot be read; it is probably damaged.")
+        raise ScoreError(told.format(name=name)) from None
     if "error" in answer:
         raise ScoreError(f"{name}: {answer['error']}")
     return tuple(from_plain(Score, s) for s in answer["scores"])
@@ -212,25 +213,32 @@ def usable_part(score: Score, wanted: str | None = None, *, rhythm_only: bool = 
     return part
 
 
-def _child() -> int:
+def answer_for(data: bytes, grid: Fraction | None) -> dict[str, Any]:
+    """What the child process answers for the bytes of a file: {"scores": …}, or {"error": a sentence}
+    whatever a damaged file does to a reader.
+
+    >>> answer_for(b"PK", None)["error"][:28]
+    'This is no notation file tha'
+    """
     from jeweller.notation.readers import detect as opening
 
+    try:
+        return {"scores": [to_plain(s, lean=True) for s in opening.read(data, grid)]}
+    except ScoreError as error:
+        return {"error": str(error)}
+    except (MemoryError, RecursionError):
+        return {"error": _("it needs more memory than a score ever does; it is probably damaged.")}
+    except Exception:  # noqa: BLE001 -- readers are many, and so are the ways to damage a file
+        return {"error": _("it cannot be read; it is probably damaged.")}
+
+
+def _child() -> int:
     data = sys.stdin.buffer.read()
     resource.setrlimit(resource.RLIMIT_AS, (CHILD_BYTES, CHILD_BYTES))
     resource.setrlimit(resource.RLIMIT_CPU, (CHILD_SECONDS, CHILD_SECONDS))
     resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    try:
-        answer: dict[str, Any] = {
-            "scores": [
-                to_plain(s, lean=True)
-                for s in opening.read(data, Fraction(sys.argv[1]) if len(sys.argv) > 1 else None)
-            ]
-        }
-    except ScoreError as error:
-        answer = {"error": str(error)}
-    except (MemoryError, RecursionError):
-        answer = {"error": _("it needs more memory than a score ever does; it is probably damaged.")}
+    answer = answer_for(data, Fraction(sys.argv[1]) if len(sys.argv) > 1 else None)
     sys.stdout.write(json.dumps(answer))
     return 0
 
