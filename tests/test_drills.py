@@ -6,6 +6,10 @@ import dataclasses
 import unittest
 from typing import Any, cast
 
+from jeweller.documents.drill_picture import draw_drill
+from jeweller.documents.engraving import engrave
+from jeweller.documents.text_lines import rows_height
+from jeweller.documents.theme import PRINTED
 from jeweller.errors import DrillError
 from jeweller.instruments.table import Instrument, instruments, require_instrument
 from jeweller.notation.model import Part
@@ -92,6 +96,34 @@ class Drills(unittest.TestCase):
         part = self.make("reminders", "1")
         signs = [n.accidental for n in part.bars[0].notes]
         self.assertEqual(signs, ["flat", None, None, "flat"])
+
+    def test_breaths_are_marked_around_the_slur_or_behind_the_bars(self) -> None:
+        slurred = part_of("C5/2 D5/2 | E5/1( F5/1 G5/1) A5/1 | C5/4")
+        for part, wanted in (
+            (slurred, ["D5", "G5"]),
+            (part_of("C5/2 D5/2 | E5/1 F5/1 G5/1 A5/1 | C5/4"), ["D5", "C5"]),
+        ):
+            drill = make_drill("breaths", part, at("2", 2.0), FLUTE)
+            told = [n.pitch.name for b in drill.part.bars for n in b.notes if n.breath_after and n.pitch]
+            self.assertEqual(told, wanted)
+
+    def test_fingerings_stand_once_under_each_note_to_switch_and_counts_under_what_is_counted(self) -> None:
+        part = part_of(MUSIC, fifths=-2)
+        for kind, instrument, words in (("switch", "trumpet", 2), ("one_note", "flute", None)):
+            made = require_instrument(instrument)
+            drill = make_drill(kind, part, at("1", 4.0), made)
+            picture = draw_drill(drill, made, 1500.0)
+            notes = [n for b in picture.told.bars for n in b.notes]
+            self.assertEqual(len(notes), words or len([n for b in drill.part.bars for n in b.notes]))
+            plain = engrave(drill.part, 1500.0, rails=False)
+            below = picture.engraving.systems[-1].lowest + rows_height(picture.lines, made)
+            self.assertLessEqual(below, picture.height)
+            self.assertGreater(len(picture.svg(PRINTED)), len(plain.svg(PRINTED)) + 100)
+        scale = make_drill("say_scale", part, at("1", 4.0), FLUTE)
+        self.assertEqual(
+            draw_drill(scale, FLUTE, 1500.0).svg(PRINTED),
+            engrave(scale.part, 1500.0, rails=False).svg(PRINTED),
+        )
 
     def test_the_scale_is_that_of_the_place(self) -> None:
         names = {n[:-1] for n in self.names(self.make("say_scale"))}

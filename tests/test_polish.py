@@ -6,7 +6,7 @@ import unittest
 from typing import Any, cast
 
 from jeweller.instruments.table import require_instrument
-from jeweller.practice.polish import count_in_vain, make_polish_list, thing_of
+from jeweller.practice.polish import PolishItem, count_in_vain, make_polish_list, thing_of
 from jeweller.practice.remedies import load_remedies
 from jeweller.practice.settings import POLISH
 from jeweller.report_format import TakeReport
@@ -51,6 +51,68 @@ class Lists(unittest.TestCase):
         self.assertEqual(len(set(drills[:3])), 3, drills)  # three things are tried in three sessions
         self.assertEqual(count_in_vain([([thing], [thing])] * 2), {thing: 2})
         self.assertEqual(count_in_vain([([thing], [thing]), ([thing], [])]), {})
+
+    def listed(self, *findings: dict[str, object], instrument: str = "clarinet") -> list[PolishItem]:
+        """The items of a list for these findings, each at a bar of the take's part."""
+        checked = checked_take()
+        rows = [{**checked.report["findings"][0], "cause": None, "places": [], **f} for f in findings]
+        report = cast(TakeReport, {**checked.report, "findings": rows})
+        part = checked.line.part
+        return list(make_polish_list(report, part, require_instrument(instrument), 30, TABLE).items)
+
+    def test_too_high_is_mended_otherwise_than_too_low(self) -> None:
+        for apart, words in ((12, "relaxed"), (-12, "register key")):
+            detail = {"written": "D5", "heard": "D6", "semitones": apart}
+            (item,) = self.listed({"kind": "wrong_octave", "bar": "1", "beat": 3.0, "detail": detail})
+            self.assertIn(words, item.remedy.first)
+
+    def test_a_note_too_many_is_of_the_fingers_or_of_the_tongue(self) -> None:
+        part = checked_take().line.part
+        beside = next(n.pitch.name for n in part.bars[0].notes if n.pitch is not None)
+        for heard, drill in (("A♭6", "switch"), (beside, "one_note")):
+            (item,) = self.listed({"kind": "extra_note", "bar": "1", "beat": 2.0, "detail": {"heard": heard}})
+            self.assertEqual(item.drill.kind if item.drill else "", drill)
+
+    def test_nobody_plays_the_same_drill_for_two_reasons(self) -> None:
+        detail = {"written": "E♭5", "heard": "E5", "letter": "E♭", "heard_letter": "E", "source": "printed"}
+        items = self.listed(
+            {
+                "kind": "missed_accidental",
+                "bar": "1",
+                "beat": 1.0,
+                "detail": detail,
+                "cause": "forgot_key_signature",
+            },
+            {"kind": "added_accidental", "bar": "1", "beat": 1.0, "detail": detail},
+        )
+        bars = [i.drill.part.bars for i in items if i.drill is not None]
+        self.assertEqual(len(bars), 2)
+        self.assertNotEqual(bars[0], bars[1])
+
+    def test_what_no_drill_mends_has_none(self) -> None:
+        (item,) = self.listed(
+            {"kind": "wrong_transposition", "bar": "1", "beat": 1.0, "detail": {"semitones": 2}}
+        )
+        self.assertIsNone(item.drill)
+
+    def test_one_doubtful_thing_may_stand_last(self) -> None:
+        detail = {"written": "D5", "heard": "G♭5", "semitones": 4}
+        sure = {"kind": "wrong_note", "bar": "1", "beat": 3.0, "detail": detail}
+        perhaps = [
+            {
+                "kind": kind,
+                "bar": "2",
+                "beat": 1.0,
+                "confidence": c,
+                "detail": {"heard": "A5"},
+                "severity": 0.5,
+            }
+            for kind, c in (("extra_note", 0.45), ("fuzzy", 0.4), ("cracked", 0.1))
+        ]
+        items = self.listed(*perhaps, sure)
+        self.assertEqual([i.finding["kind"] for i in items], ["wrong_note", "extra_note"])
+        self.assertTrue(items[1].why.startswith("Perhaps, listen first: "))
+        self.assertNotIn("Perhaps", items[0].why)
 
     def test_lips_rest_and_drums_have_none(self) -> None:
         self.assertTrue(self.make(40).rests)

@@ -11,7 +11,7 @@ from jeweller.assessment.finding import KINDS
 from jeweller.assessment.messages import CAUSE_WORDS
 from jeweller.errors import SettingError
 from jeweller.instruments.table import instruments, require_instrument
-from jeweller.practice.remedies import load_remedies
+from jeweller.practice.remedies import MANNERS, load_remedies
 from tests.support import TempCase
 
 # What a word is of, and which instruments have it.
@@ -37,7 +37,7 @@ class Table(unittest.TestCase):
                 found = table.remedies_for(kind, instrument)
                 self.assertTrue(found, (kind, instrument.id))
                 self.assertTrue(all(r.look and r.first and r.next for r in found), (kind, instrument.id))
-        self.assertEqual({r.cause for r in table.rows} - set(CAUSE_WORDS) - {""}, set())
+        self.assertEqual({r.cause for r in table.rows} - set(CAUSE_WORDS) - set(MANNERS) - {""}, set())
 
     def test_no_row_names_what_the_instrument_has_not(self) -> None:
         for row in load_remedies(None).rows:
@@ -52,6 +52,12 @@ class Table(unittest.TestCase):
         own = table.remedies_for("wrong_octave", trumpet, "register_lost")
         self.assertEqual(own[0].cause, "register_lost")
         self.assertEqual(own[1:], table.remedies_for("wrong_octave", trumpet))
+        manner = table.remedies_for("wrong_octave", trumpet, "register_lost", "too_high")
+        self.assertEqual([r.cause for r in manner[:2]], ["register_lost", "too_high"])
+        self.assertIn("Slower", manner[1].next)
+        flute = table.remedies_for("wrong_octave", require_instrument("flute"), None, "too_low")
+        self.assertIn("Faster air", flute[0].first)
+        self.assertEqual(table.remedies_for("bar_skipped", trumpet)[0].drill, "bars_joined")
 
 
 class Changed(TempCase):

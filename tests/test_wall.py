@@ -19,13 +19,15 @@ from jeweller.practice.wall import (
     FORMS,
     Slot,
     draw_test,
+    key_before,
     keys_in_order,
     last_key,
     make_scale,
     may_set,
+    signs_carried,
     stones_of,
 )
-from jeweller.practice.wall_words import stone_sign, stone_words
+from jeweller.practice.wall_words import carried_words, stone_sign, stone_words
 from tests.booth_support import BoothCase
 from tests.support import part_of
 
@@ -81,6 +83,27 @@ class Stones(unittest.TestCase):
         loose = [*told, entry("C|major", passed=False)]
         found = draw_test(stones_of(loose).values(), DAY, draw)
         self.assertEqual(found.slot.tonic if found is not None else "", "C")
+
+
+class TheKeyBefore(unittest.TestCase):
+    def test_a_sign_of_the_key_before_is_named_as_that(self) -> None:
+        told = [entry("G|major"), entry("F|five"), entry("F|major", passed=False)]
+        f_major = Slot("F", "major")
+        before = key_before(told, f_major)
+        self.assertEqual(before, Slot("G", "major"))
+        self.assertIsNone(key_before(told[1:], f_major))
+
+        def report(kind: str, heard: str) -> Any:
+            return {"findings": [{"kind": kind, "detail": {"heard_letter": heard}}]}
+
+        self.assertEqual(signs_carried(report("added_accidental", "F♯"), f_major, before), ["F♯"])
+        self.assertEqual(signs_carried(report("missed_accidental", "B"), f_major, before), ["B"])
+        for kind, heard in (("added_accidental", "C♯"), ("wrong_note", "F♯"), ("added_accidental", "")):
+            self.assertEqual(signs_carried(report(kind, heard), f_major, before), [])
+        self.assertEqual(signs_carried(report("added_accidental", "F♯"), f_major, None), [])
+        said = carried_words(["F♯", "B"], before)
+        self.assertTrue(said.startswith("F♯, B belong to G major, which you practised before."), said)
+        self.assertEqual(Slot("G♭", "melodic").fifths, 3)
 
 
 class Scales(unittest.TestCase):
@@ -167,6 +190,34 @@ class Page(BoothCase):
         self.wall.today = lambda: DAY + datetime.timedelta(days=30)
         self.page.test.click()
         self.assertEqual(self.window.place, "booth")
+
+    def test_the_class_at_a_glance_leads_to_each_wall(self) -> None:
+        library = self.window.waked_library()
+        assert library is not None
+        self.page.at_a_glance.setChecked(True)
+        self.assertIn("no class yet", self.page.told.text())
+        self.page.at_a_glance.setChecked(False)
+        band = library.add_band("Band", "2026")
+        players = [library.add_player(band.id, name, "flute") for name in ("Ada Reed", "Bo Horn")]
+        self.wall.choose(library.player(players[1].id))
+        self.choose(2, "major")
+        self.page.ear.click()
+        self.page.at_a_glance.setChecked(True)
+        table = self.page.table
+        self.assertEqual((table.rowCount(), table.columnCount()), (2, 12))
+        signs = [[item.text() for c in range(12) if (item := table.item(r, c))] for r in (0, 1)]
+        self.assertEqual((set(signs[0]), signs[1][2]), ({""}, "▣ 80"))
+        table.setCurrentCell(1, 2)
+        self.assertIn("Bo Horn: 1 of 12 keys stands in the form “major”.", self.page.told.text())
+        self.assertEqual(self.place.next_step()[0], "Look at this wall")
+        paper = self.folder / "class.pdf"
+        self.place.print_wall(str(paper))
+        self.wait(paper.exists, what="for the page")
+        table.setCurrentCell(0, 0)
+        self.place.next_step()[1]()
+        assert self.wall.player is not None
+        self.assertEqual((self.wall.player.name, self.page.whole_class), ("Ada Reed", False))
+        self.assertEqual(self.window.place, "practice")
 
     def test_another_order_keeps_what_stands(self) -> None:
         slot = self.choose(0, "major")

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from typing import Any
 
-from jeweller.documents.engraving import engrave
+from jeweller.documents.drill_picture import draw_drill
 from jeweller.documents.page import html_to_pdf, render_page
+from jeweller.documents.sound_clips import part_clip, sound_address
 from jeweller.documents.theme import PRINTED, Theme
 from jeweller.i18n import _
-from jeweller.practice.polish import FUN, REST, PolishList
+from jeweller.practice.polish import FUN, REST, PolishItem, PolishList
 
 UNITS = 1700.0  # page units of an engraved line
 
 
-def polish_page(made: PolishList, title: str, player: str, theme: Theme = PRINTED) -> str:
-    """The page as HTML that stands alone."""
+def polish_page(
+    made: PolishList, title: str, player: str, theme: Theme = PRINTED, *, sounds: bool = False
+) -> str:
+    """The page as HTML that stands alone; with `sounds` each drill can be heard in it."""
     things: list[dict[str, Any]] = []
     for k, item in enumerate(made.items):
         drill = item.drill
@@ -23,9 +26,10 @@ def polish_page(made: PolishList, title: str, player: str, theme: Theme = PRINTE
                 "why": item.why,
                 "how": item.sentences,
                 "drill": f"{drill.title}. {drill.how}" if drill is not None else "",
-                "svg": engrave(drill.part, UNITS, rails=False).svg(theme) if drill is not None else "",
+                "svg": draw_drill(drill, made.instrument, UNITS).svg(theme) if drill is not None else "",
                 "speed": _("Begin at {bpm:.0f} beats a minute.").format(bpm=item.bpm),
                 "minutes": item.minutes,
+                "sound": _sound(item) if sounds else "",
                 "rest": _(REST) if k in made.rests else "",
             }
         )
@@ -38,6 +42,18 @@ def polish_page(made: PolishList, title: str, player: str, theme: Theme = PRINTE
         things=things,
         fun=_(FUN),
     )
+
+
+def _sound(item: PolishItem) -> str:
+    if item.drill is None:
+        return ""
+    beat = float(item.drill.part.bars[0].metre.beat)
+    return sound_address(part_clip(item.drill.part, item.bpm * beat))
+
+
+def polish_html(made: PolishList, title: str, player: str, theme: Theme = PRINTED) -> bytes:
+    """A page for a screen, on which each drill can be heard."""
+    return polish_page(made, title, player, theme, sounds=True).encode("utf-8")
 
 
 def polish_pdf(made: PolishList, title: str, player: str, theme: Theme = PRINTED) -> bytes:

@@ -21,6 +21,7 @@ from jeweller.notation.pitch import Pitch, key_alter, key_name
 from jeweller.report_format import ReportFinding
 
 F = Fraction
+SHRINKING_BARS = 18  # three notes of the scale: wholes, halves, quarters each
 TURNS = 4  # bars of two notes in turn
 STEPS = "CDEFGAB"
 # What a drill is called, how it is practised, and at which share of the speed it begins.
@@ -39,6 +40,11 @@ DRILLS = {
     "count_clap": (N_("The bars, counted"), N_("Count aloud and clap, then play."), 0.7),
     "breaths": (N_("The bars in one breath"), N_("Breathe deep before, and only there."), 0.8),
     "far_slow_click": (N_("The bars with a click"), N_("Far slower than needed; then let it fade."), 0.5),
+    "bars_joined": (
+        N_("The bars around it"),
+        N_("Point along first; then play on through them."),
+        0.7,
+    ),
     "point_way": (N_("The bars around the sign"), N_("Point the way through, then play it."), 0.8),
     "shrinking": (N_("Shrinking notes"), N_("With the click: be there when it is."), 0.8),
     "grace_without": (N_("The bar without its grace notes"), N_("First so, then with them."), 0.6),
@@ -173,6 +179,12 @@ class _Place:
         return list(lay_out_bars(unbarred, [attributes]))
 
 
+def names_beside(part: Part, finding: ReportFinding) -> list[str]:
+    """The written notes at the place of a finding and before it, by name."""
+    place = _Place.of(part, finding)
+    return [n.pitch.name for n in (place.before, place.note) if n is not None and n.pitch is not None]
+
+
 def _neighbour(place: _Place, up: bool = True) -> Pitch:
     """The next note of the key above (below) the place's."""
     pitch = place.pitch()
@@ -222,6 +234,28 @@ def _reminders(place: _Place, _instrument: Instrument) -> list[Bar]:
     return [dataclasses.replace(b, notes=tuple(signed(n) for n in b.notes)) for b in place.around(0, 1)]
 
 
+def _breaths(place: _Place, _instrument: Instrument) -> list[Bar]:
+    """The bars with their breaths marked: before the slur and behind it; where there is none, at the end of
+    the bars before and after.
+    """
+    bars = place.around(1, 1)
+    sounding = [n for b in bars for n in b.notes if n.pitch is not None and not n.grace and not n.chord]
+    ids = [n.id for n in sounding]
+    at = ids.index(place.note.id) if place.note is not None and place.note.id in ids else -1
+    first = next((k for k in range(at, -1, -1) if sounding[k].slur_starts), -1)
+    last = next((k for k in range(max(at, 0), len(sounding)) if sounding[k].slur_stops), -1)
+    if at >= 0 and first >= 0 and last >= 0:
+        marked = {ids[k] for k in (first - 1, last) if k >= 0}
+    else:
+        by_bar = [[n.id for n in b.notes if n.id in ids] for b in bars]
+        marked = {own[-1] for k, own in enumerate(by_bar) if own and k != 1}
+
+    def breathed(n: Note) -> Note:
+        return dataclasses.replace(n, breath_after=n.id in marked)
+
+    return [dataclasses.replace(b, notes=tuple(breathed(n) for n in b.notes)) for b in bars]
+
+
 def _without_graces(place: _Place, _instrument: Instrument) -> list[Bar]:
     bars = place.around()
     plain = [dataclasses.replace(b, notes=tuple(n for n in b.notes if not n.grace)) for b in bars]
@@ -244,7 +278,7 @@ def _scale(place: _Place, instrument: Instrument) -> list[Bar]:
 
 
 def _shrinking(place: _Place, instrument: Instrument) -> list[Bar]:
-    return _made(place, instrument, "shrinking")
+    return _made(place, instrument, "shrinking")[:SHRINKING_BARS]
 
 
 def _made(place: _Place, instrument: Instrument, kind: str) -> list[Bar]:
@@ -264,8 +298,9 @@ _MADE: dict[str, Callable[[_Place, Instrument], list[Bar]]] = {
     "say_scale": _scale,
     "reminders": _reminders,
     "count_clap": lambda place, _i: place.around(1, 1),
-    "breaths": lambda place, _i: place.around(1, 1),
+    "breaths": _breaths,
     "far_slow_click": lambda place, _i: place.around(1, 1),
+    "bars_joined": lambda place, _i: place.around(1, 1),
     "point_way": lambda place, _i: place.around(2, 2),
     "shrinking": _shrinking,
     "grace_without": _without_graces,

@@ -8,12 +8,13 @@ import dataclasses
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from jeweller.assessment.finding import UNMARKED, is_sure
 from jeweller.assessment.messages import localized
 from jeweller.errors import DrillError
 from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Part
-from jeweller.practice.drills import Drill, make_drill
+from jeweller.practice.drills import Drill, make_drill, names_beside
 from jeweller.practice.remedies import Remedy, RemedyTable, drills_after, school_words
 from jeweller.practice.settings import POLISH
 from jeweller.report.advice import LIPS, choose_faults
@@ -38,11 +39,14 @@ class PolishItem:
     bpm: float
     minutes: int
     school: tuple[str, ...] = ()  # what the schools that were chosen say of it
+    back: str = ""  # why it comes back today, where it is not of this take
 
     @property
     def sentences(self) -> tuple[str, ...]:
         """What to look at, what to try first and next, what to mind."""
         told = (self.remedy.look, self.remedy.first, self.remedy.next, self.remedy.caution)
+        if self.back:
+            return (self.back, *(_(t) for t in (self.remedy.first, self.remedy.caution) if t))
         return (*(_(t) for t in told if t), *self.school)
 
 
@@ -53,6 +57,7 @@ class PolishList:
     """
 
     minutes: int
+    instrument: Instrument
     warm_up: int
     items: tuple[PolishItem, ...]
     fun: int
@@ -75,54 +80,89 @@ def weight(finding: ReportFinding) -> float:
     return float(finding["severity"] * finding["confidence"] * max(1, finding["count"]) ** 0.5)
 
 
+# Kinds that are one trouble to whoever practises: a stop to think is told as a pause, or as a beat too many.
+SAME_TROUBLE = {"beat_added": "hesitation"}
+
+
 def thing_of(finding: ReportFinding) -> str:
-    """By what a finding is the same again in another take: its kind and its cause, wherever it is."""
-    return f"{finding['kind']}|{finding['cause'] or ''}"
+    """By what a finding is the same again in another take: its kind and its cause, wherever it is.
 
-
-def choose_remedy(table: RemedyTable, finding: ReportFinding, instrument: Instrument, in_vain: int) -> Remedy:
-    """The row to try: the next one after so many sessions in vain; where there is no other, the last one
-    with another drill, and so on from the beginning.
+    >>> thing_of({"kind": "beat_added", "cause": None}) == thing_of({"kind": "hesitation", "cause": None})
+    True
     """
-    rows = table.remedies_for(finding["kind"], instrument, finding["cause"])
+    return f"{SAME_TROUBLE.get(finding['kind'], finding['kind'])}|{finding['cause'] or ''}"
+
+
+def manner_of(finding: ReportFinding, part: Part | None) -> str:
+    """In which of the MANNERS something went wrong, "" where it makes no difference."""
+    detail = finding["detail"]
+    if finding["kind"] in ("wrong_octave", "wrong_partial"):
+        apart = detail.get("semitones") or 0
+        return "too_high" if apart > 0 else "too_low" if apart < 0 else ""
+    if finding["kind"] == "extra_note" and part is not None:
+        beside = names_beside(part, finding)
+        return "another_pitch" if beside and str(detail.get("heard")) not in beside else ""
+    return ""
+
+
+def ways_to_try(
+    table: RemedyTable, finding: ReportFinding, instrument: Instrument, part: Part | None = None
+) -> list[Remedy]:
+    """All there is to try, in order: the rows for it; then the last one with other drills."""
+    rows = table.remedies_for(finding["kind"], instrument, finding["cause"], manner_of(finding, part))
     known = {r.drill for r in rows}
     others = [d for d in drills_after(rows[-1].drill, instrument) if d not in known]
-    ways = [*rows, *(dataclasses.replace(rows[-1], drill=d) for d in others)]
-    return ways[(in_vain // POLISH.tries) % len(ways)]
+    return [*rows, *(dataclasses.replace(rows[-1], drill=d) for d in others)]
 
 
 def make_polish_list(
-    report: TakeReport,
-    part: Part,
+    report: TakeReport | None,
+    part: Part | None,
     instrument: Instrument,
     minutes: int,
     table: RemedyTable,
     in_vain: Mapping[str, int] | None = None,
     schools: Mapping[str, str] | None = None,
+    back: Sequence[PolishItem] = (),
+    *,
+    doubtful: bool = True,
 ) -> PolishList:
-    """A list for so many minutes. `in_vain`: for how many sessions something (`thing_of`) was worked at and
-    came again; `schools`: which was chosen, by their keys.
+    """A list for so many minutes, from a take where there is one. `in_vain`: for how many sessions something
+    (`thing_of`) was worked at and came again; `schools`: which was chosen, by their keys; `back`: what comes
+    back from earlier days, which is played first; `doubtful`: where time is left, one thing that is not sure
+    may stand at the end, to be listened to first.
     """
     minutes = max(LEAST_MINUTES, minutes)
     warm, fun = max(1, round(POLISH.warm_share * minutes)), max(1, round(POLISH.fun_share * minutes))
     left = minutes - warm - fun
     found: dict[str, ReportFinding] = {}
-    for f in sorted(choose_faults(report["findings"]), key=weight, reverse=True):
+    faults = choose_faults(report["findings"]) if report is not None else []
+    for f in sorted(faults, key=weight, reverse=True):
         found.setdefault(thing_of(f), f)
+    if doubtful and report is not None and len(found) < POLISH.most_things:
+        found |= _perhaps(report, found)
+    items = []
+    for item in back:
+        kept = POLISH.least_min if found else 0  # for what is new
+        if thing_of(item.finding) not in found and left - kept >= item.minutes:
+            items.append(item)
+            left -= item.minutes
     count = min(len(found), POLISH.most_things, max(1, left // POLISH.least_min))
     each = min(POLISH.most_min, left // count) if count else 0
-    items = []
     for thing, finding in list(found.items())[:count]:
-        remedy = choose_remedy(table, finding, instrument, (in_vain or {}).get(thing, 0))
-        drill = _drill(remedy.drill, part, finding, instrument)
+        ways = ways_to_try(table, finding, instrument, part)
+        first = (in_vain or {}).get(thing, 0) // POLISH.tries
+        remedy, drill = _other_than(
+            items, [ways[(first + k) % len(ways)] for k in range(len(ways))], part, finding, instrument
+        )
         share = drill.share if drill is not None else 1.0
         items.append(
             PolishItem(
                 finding=finding,
-                why=localized(finding)["text"],
+                why=_why(finding),
                 remedy=remedy,
                 drill=drill,
-                bpm=begin_bpm(report["tempo"]["played_bpm"], share),
+                bpm=begin_bpm(report["tempo"]["played_bpm"] if report is not None else None, share),
                 minutes=each,
                 school=tuple(school_words(schools or {}, finding["kind"])),
             )
@@ -130,6 +170,7 @@ def make_polish_list(
     fun += left - each * count
     return PolishList(
         minutes=minutes,
+        instrument=instrument,
         warm_up=warm,
         items=tuple(items),
         fun=fun,
@@ -139,8 +180,47 @@ def make_polish_list(
     )
 
 
+def _perhaps(report: TakeReport, found: Mapping[str, ReportFinding]) -> dict[str, ReportFinding]:
+    """The doubtful finding that is most worth a listen, by its thing; {} where there is none."""
+    some = [
+        f
+        for f in report["findings"]
+        if POLISH.perhaps <= f["confidence"]
+        and not is_sure(f["confidence"])
+        and f["kind"] not in UNMARKED
+        and thing_of(f) not in found
+    ]
+    return {thing_of(f): f for f in sorted(some, key=weight)[-1:]}
+
+
+def _why(finding: ReportFinding) -> str:
+    """What was heard; of what is not sure, that it is to be listened to first."""
+    text = localized(finding)["text"]
+    return text if is_sure(finding["confidence"]) else _("Perhaps, listen first: {text}").format(text=text)
+
+
+def _other_than(
+    items: Sequence[PolishItem],
+    ways: Sequence[Remedy],
+    part: Part | None,
+    finding: ReportFinding,
+    instrument: Instrument,
+) -> tuple[Remedy, Drill | None]:
+    """The first way whose drill is not in the list yet: nobody plays the same thing twice for two reasons."""
+    if part is None:
+        return ways[0], None
+    there = [i.drill.part.bars for i in items if i.drill is not None]
+    for remedy in ways:
+        drill = _drill(remedy.drill, part, finding, instrument)
+        if drill is None or drill.part.bars not in there:
+            return remedy, drill
+    return ways[0], _drill(ways[0].drill, part, finding, instrument)
+
+
 def _drill(kind: str, part: Part, finding: ReportFinding, instrument: Instrument) -> Drill | None:
-    """The drill, or the bar itself where that one cannot be made there."""
+    """The drill, or the bar itself where that one cannot be made there; none where none helps."""
+    if kind == "none":
+        return None
     for wanted in (kind, "slow_bar"):
         try:
             return make_drill(wanted, part, finding, instrument)

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import dataclasses
 import functools
-import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,33 +14,24 @@ from typing import Any
 
 from jeweller.assessment.finding import KINDS
 from jeweller.errors import SettingError
-from jeweller.files import json_text, write_bytes
-from jeweller.i18n import _
+from jeweller.files import json_text, parse_json, write_bytes
+from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument
+from jeweller.practice.drills import DRILLS
 
 SHIPPED = Path(__file__).parent / "remedies.json"
 HANDS = ("valves", "slide", "flute", "recorder", "reed", "mallets", "sticks", "other")
-DRILLS = (
-    "switch",
-    "slow_bar",
-    "from_safe",
-    "octaves",
-    "one_note",
-    "say_scale",
-    "reminders",
-    "count_clap",
-    "breaths",
-    "far_slow_click",
-    "point_way",
-    "shrinking",
-    "grace_without",
-    "trill_slow",
-    "long_tones",
-    "none",
-)
+NAMED_DRILLS = (*DRILLS, "none")
 BLOWN = ("breaths", "long_tones", "octaves")  # drills that want air
+# How something went wrong, where no cause is known and it makes a difference to what helps.
+MANNERS = {
+    "too_high": N_("came out too high"),
+    "too_low": N_("came out too low"),
+    "another_pitch": N_("another pitch than its neighbours"),
+}
 WHOLE = ("tuning", "memory")  # schools with a word for every session
 MOST_WORDS = 240  # characters of a sentence
+FORMAT = 1  # of a table; raised where a field comes to mean something else
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -82,8 +72,11 @@ class RemedyTable:
     rows: tuple[Remedy, ...]
     foreign: tuple[str, ...] = ()
 
-    def remedies_for(self, kind: str, instrument: Instrument, cause: str | None = None) -> list[Remedy]:
-        """What to try, the row for this cause before the one for any; never empty.
+    def remedies_for(
+        self, kind: str, instrument: Instrument, cause: str | None = None, manner: str = ""
+    ) -> list[Remedy]:
+        """What to try: the row for this cause, then the one for the manner in which it went wrong (one of
+        MANNERS), then the one for any; never empty.
 
         >>> from jeweller.instruments.table import require_instrument
         >>> table, horn = load_remedies(None), require_instrument("horn")
@@ -92,14 +85,14 @@ class RemedyTable:
         """
         hands = instrument.hands
         fitting = [r for r in self.rows if kind in r.kinds and hands in r.hands]
-        own = [r for r in fitting if cause and r.cause == cause]
+        own = [r for why in (cause, manner) if why for r in fitting if r.cause == why]
         return [*own, *(r for r in fitting if not r.cause)]
 
 
 @functools.cache
 def _shipped() -> dict[str, Any]:
     """What came with the program: it is asked for at each thing of each list."""
-    return dict(json.loads(SHIPPED.read_text(encoding="utf-8")))
+    return dict(parse_json(SHIPPED.read_text(encoding="utf-8")))
 
 
 def load_remedies(library: Path | None) -> RemedyTable:
@@ -111,7 +104,7 @@ def load_remedies(library: Path | None) -> RemedyTable:
     if path is None or not path.exists():
         return RemedyTable(tuple(shipped))
     try:
-        rows, foreign = _read(json.loads(path.read_text(encoding="utf-8")))
+        rows, foreign = _read(parse_json(path.read_text(encoding="utf-8")))
     except (OSError, ValueError, TypeError, AttributeError) as error:
         raise SettingError(
             _("{name} is no table of remedies: {error}.").format(name=path, error=error)
@@ -166,7 +159,7 @@ def school_words(chosen: Mapping[str, str], kind: str) -> list[str]:
 
 def remedies_text(rows: Sequence[Remedy]) -> str:
     """Rows as a file holds them."""
-    return json_text({"rows": [dataclasses.asdict(r) for r in rows]})
+    return _text([dataclasses.asdict(r) for r in rows])
 
 
 def read_remedies(text: str) -> tuple[list[Remedy], list[str]]:
@@ -174,14 +167,15 @@ def read_remedies(text: str) -> tuple[list[Remedy], list[str]]:
     no such file.
     """
     try:
-        return _read(json.loads(text))
-    except (ValueError, TypeError, AttributeError, RecursionError) as error:
+        return _read(parse_json(text))
+    except (ValueError, TypeError, AttributeError) as error:
         raise SettingError(_("This is no table of remedies: {error}.").format(error=error)) from error
 
 
 def save_remedies(library: Path, rows: Sequence[Remedy]) -> None:
     """Keeps in the library what is not as it came with the program: rows that say something else, and rows of
-    one's own, each behind the shipped one that is for the same. Raises OSError.
+    one's own, each behind the shipped one that is for the same. Rows that only a newer version knows stay.
+    Raises OSError.
     """
     shipped = {r.name: r for r in load_remedies(None).rows}
     names = [r.name for r in rows]
@@ -189,7 +183,22 @@ def save_remedies(library: Path, rows: Sequence[Remedy]) -> None:
         (r for r in rows if shipped.get(r.name) != r or names.count(r.name) > 1),
         key=lambda r: shipped.get(r.name) != r,
     )
-    write_bytes(library / "remedies.json", remedies_text(own).encode("utf-8"))
+    path = library / "remedies.json"
+    text = _text([*(dataclasses.asdict(r) for r in own), *_foreign_rows(path)])
+    write_bytes(path, text.encode("utf-8"), private=True)
+
+
+def _text(rows: list[dict[str, Any]]) -> str:
+    return json_text({"format": FORMAT, "rows": rows})
+
+
+def _foreign_rows(path: Path) -> list[dict[str, Any]]:
+    """Those of a table that another version wrote and this one cannot use."""
+    try:
+        rows = parse_json(path.read_text(encoding="utf-8"))["rows"]
+    except (OSError, ValueError, TypeError, KeyError):
+        return []
+    return [r for r in rows if isinstance(r, dict) and not _read({"rows": [r]})[0]]
 
 
 def _read(data: Any) -> tuple[list[Remedy], list[str]]:
@@ -197,6 +206,9 @@ def _read(data: Any) -> tuple[list[Remedy], list[str]]:
     if not isinstance(data, dict) or not isinstance(data.get("rows"), list):
         raise ValueError(_("it has no rows"))
     rows, foreign = [], []
+    written = data.get("format", FORMAT)
+    if isinstance(written, int) and written > FORMAT:
+        foreign.append(_("a newer Jeweller wrote the table"))
     for number, row in enumerate(data["rows"], 1):
         try:
             rows.append(_row(row))
@@ -208,7 +220,7 @@ def _read(data: Any) -> tuple[list[Remedy], list[str]]:
 def _row(row: Any) -> Remedy:
     kinds, hands = tuple(row["kinds"]), tuple(row["hands"])
     unknown = [*(k for k in kinds if k not in KINDS), *(h for h in hands if h not in HANDS)]
-    if unknown or row["drill"] not in DRILLS:
+    if unknown or row["drill"] not in NAMED_DRILLS:
         raise ValueError(_("{what} is not known").format(what=", ".join(unknown) or row["drill"]))
     texts = {
         name: str(row.get(name, "")).strip()[:MOST_WORDS] for name in ("look", "first", "next", "caution")

@@ -17,11 +17,29 @@ class PolishLimits:
     most_min: int = number(6, "minutes", (2, 20), "of a drill: more tires, and is not better")
     most_things: int = number(4, "things", (1, 10), "to work at in one go")
     lips_min: int = number(8, "minutes", (3, 20), "of playing, then the lips rest")
+    perhaps: float = number(0.25, "confidence", (0, 1), "of a doubtful finding that is worth a listen")
     tries: int = number(1, "sessions", (1, 5), "without help, then something else is tried")
     slowest_bpm: float = number(40.0, "beats a minute", (20, 60), "slower falls apart")
 
 
 POLISH = PolishLimits()
+
+
+@dataclass(frozen=True, kw_only=True)
+class SpacingLimits:
+    """`practice.spacing`: when something that was worked at comes back. Source: practice spread over days
+    keeps what the same minutes in one go lose, and the gap may grow with the time it is to be kept (a review
+    of 317 experiments, Psychological Bulletin 132, 2006, 354 to 380); that the gap doubles is our choice.
+    """
+
+    first_days: int = number(1, "days", (1, 7), "until it comes back the first time: a night between")
+    factor: float = number(2.0, "times", (1, 4), "longer is the next wait, where it stayed mended")
+    most_days: int = number(32, "days", (7, 365), "a longer wait is none: it is known")
+    most_things: int = number(2, "things", (1, 6), "that come back in one session, the longest due first")
+    minutes: int = number(2, "minutes", (1, 10), "of each: it is tried, not learned anew")
+
+
+SPACING = SpacingLimits()
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -60,3 +78,16 @@ class WallLimits:
 
 
 WALL = WallLimits()
+
+
+@dataclass(frozen=True, kw_only=True)
+class SoftLimits:
+    """`practice.loudness`: softer by habit than is usual for a player in one set-up."""
+
+    by_db: float = number(6.0, "dB", (3, 20), "softer: less comes with another piece (`bench/setups.py`)")
+    days: int = number(3, "days", (2, 10), "running: fewer are a soft piece or a tired day")
+    usual_days: int = number(4, "days", (2, 30), "before them at least: else nothing is known to be usual")
+    again_days: int = number(60, "days", (7, 365), "until it may be said again: once is enough")
+
+
+SOFT = SoftLimits()

@@ -14,13 +14,14 @@ from typing import Any
 from jeweller.errors import DrillError
 from jeweller.exercises.make import make_exercise
 from jeweller.exercises.request import ExerciseRequest
-from jeweller.exercises.scales import read_tonic
+from jeweller.exercises.scales import read_tonic, tonic_fifths
 from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument
 from jeweller.notation.model import Part, Score
-from jeweller.notation.pitch import key_name
+from jeweller.notation.pitch import key_alter, key_name
 from jeweller.phrases import key_said
 from jeweller.practice.settings import WALL
+from jeweller.report_format import TakeReport
 
 # The columns: what a pattern book's request is, by name.
 FORMS: dict[str, tuple[str, dict[str, Any]]] = {
@@ -61,9 +62,31 @@ class Slot:
         >>> Slot("B♭", "major").said
         'B♭ major'
         """
-        minor = "minor" in FORMS[self.form][1]["scale"]
-        key = key_said(f"{self.tonic} {'minor' if minor else 'major'}")
-        return key if self.form == "major" else f"{key}, {_(FORMS[self.form][0])}"
+        return self.key if self.form == "major" else f"{self.key}, {_(FORMS[self.form][0])}"
+
+    @property
+    def minor(self) -> bool:
+        return "minor" in FORMS[self.form][1]["scale"]
+
+    @property
+    def key(self) -> str:
+        """
+        >>> Slot("B♭", "five").key
+        'B♭ major'
+        """
+        return key_said(f"{self.tonic} {'minor' if self.minor else 'major'}")
+
+    @property
+    def fifths(self) -> int:
+        """Of its key signature.
+
+        >>> Slot("B♭", "major").fifths, Slot("E", "harmonic").fifths
+        (-2, 1)
+        """
+        tonic = read_tonic(self.tonic)
+        assert tonic is not None  # a slot names a key note
+        fifths = tonic_fifths(tonic) - (3 if self.minor else 0)
+        return fifths if fifths >= -7 else fifths + 12  # G♭ minor is printed as F♯ minor
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -124,7 +147,7 @@ def stones_of(entries: Iterable[Mapping[str, Any]]) -> dict[Slot, Stone]:
             tonic, form = str(entry["slot"]).split("|")
             slot, day = Slot(tonic, form), datetime.date.fromisoformat(str(entry["day"]))
             bpm, passed = float(entry["bpm"]), bool(entry["passed"])
-        except (KeyError, ValueError):
+        except (KeyError, ValueError, TypeError, OverflowError):
             continue
         if form not in FORMS:
             continue
@@ -174,15 +197,42 @@ def draw_test(stones: Iterable[Stone], today: datetime.date, draw: random.Random
     return draw.choices([s for s, _n in old], [n for _s, n in old])[0] if old else None
 
 
+def slot_of(entry: Mapping[str, Any]) -> Slot | None:
+    """The place of an entry of the journal, None where it names none."""
+    tonic, _bar, form = str(entry.get("slot", "")).partition("|")
+    return Slot(tonic, form) if form in FORMS and read_tonic(tonic) is not None else None
+
+
 def last_key(entries: Sequence[Mapping[str, Any]]) -> str:
     """The key that was practised last, as it is said; "" before the first.
 
     >>> last_key([{"slot": "B♭|major", "day": "2024-02-29", "bpm": 60, "passed": True}])
     'B♭ major'
     """
-    for entry in reversed(entries):
-        tonic, _bar, form = str(entry.get("slot", "")).partition("|")
-        if form in FORMS:
-            minor = "minor" in FORMS[form][1]["scale"]
-            return key_said(f"{tonic} {'minor' if minor else 'major'}")
-    return ""
+    slot = next((s for s in map(slot_of, reversed(entries)) if s is not None), None)
+    return slot.key if slot is not None else ""
+
+
+def key_before(entries: Sequence[Mapping[str, Any]], slot: Slot) -> Slot | None:
+    """The last place that was practised in another key."""
+    places = [s for s in map(slot_of, reversed(entries)) if s is not None]
+    return next((s for s in places if s.fifths != slot.fifths), None)
+
+
+def signs_carried(report: TakeReport, slot: Slot, before: Slot | None) -> list[str]:
+    """The notes of a take of a place that belong to the key before and not to this one, as they are named:
+    F♯ in F major after G major.
+    """
+    if before is None:
+        return []
+    out = []
+    for f in report["findings"]:
+        heard = str(f["detail"].get("heard_letter") or "")
+        if f["kind"] not in ("missed_accidental", "added_accidental") or not heard:
+            continue
+        then, now = (
+            heard[0] + {-1: "♭", 0: "", 1: "♯"}[key_alter(heard[0], s.fifths)] for s in (before, slot)
+        )
+        if heard == then != now and heard not in out:
+            out.append(heard)
+    return out

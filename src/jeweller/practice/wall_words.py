@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from jeweller.i18n import _
+from collections.abc import Sequence
+
+from jeweller.i18n import _, ngettext
+from jeweller.phrases import note_name
 from jeweller.practice.wall import EAR, Slot, Stone
 
 CHECK_SIGN, EAR_SIGN, LOOSE_SIGN = "■", "▣", "◇"
@@ -33,3 +36,31 @@ def stone_words(slot: Slot, stone: Stone | None) -> str:
     return _("{scale}: stands at {bpm:.0f} beats a minute, {how}, {by}, on {day}.").format(
         scale=slot.said, bpm=stone.bpm, how=how, by=by, day=day
     )
+
+
+def carried_words(signs: Sequence[str], before: Slot | None) -> str:
+    """That notes of a take came from the key before, "" where none did.
+
+    >>> carried_words(["F♯"], Slot("G", "major"))
+    "F♯ belongs to G major, which you practised before. Say this key's own notes first, then play."
+    """
+    if not signs or before is None:
+        return ""
+    return ngettext(
+        "{notes} belongs to {key}, which you practised before. Say this key's own notes first, then play.",
+        "{notes} belong to {key}, which you practised before. Say this key's own notes first, then play.",
+        len(signs),
+    ).format(notes=", ".join(note_name(s) for s in signs), key=before.key)
+
+
+def class_words(player: str, standing: int, of: int, form: str) -> str:
+    """How much of one form stands for a player.
+
+    >>> class_words("Ada", 1, 12, "major")
+    'Ada: 1 of 12 keys stands in the form “major”.'
+    """
+    return ngettext(
+        "{player}: {n} of {of} keys stands in the form “{form}”.",
+        "{player}: {n} of {of} keys stand in the form “{form}”.",
+        standing,
+    ).format(player=player, n=standing, of=of, form=form)
