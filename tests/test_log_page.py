@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import unittest
+from unittest import mock
 
 import numpy as np
 from PySide6.QtWidgets import QPushButton
@@ -55,6 +56,27 @@ class Weeks(unittest.TestCase):
 
 
 class Page(BoothCase):
+    def test_softer_than_usual_is_said_once(self) -> None:
+        levels = (-20, -20, -21, -20, -30, -29, -28)
+        for k, level in enumerate(levels):
+            with mock.patch("jeweller.library.journal._now", return_value=f"2024-02-{20 + k}T17:00:00"):
+                self.log.journal.add("take", {"setup": "desk", "part": "Flute", "level_db": level})
+        self.log.today = lambda: DAY
+        self.log.reread()
+        self.assertIn("about 8 dB softer than usual", self.place.log_page.soft.text())
+        self.log.reread()
+        self.assertTrue(self.place.log_page.soft.isVisibleTo(self.place))
+        self.log.today = lambda: DAY + datetime.timedelta(days=1)
+        self.log.reread()
+        self.assertFalse(self.place.log_page.soft.isVisibleTo(self.place))
+
+    def test_a_take_tells_how_loud_it_was_and_with_what(self) -> None:
+        self.window.go("booth")
+        self.take()
+        entry = self.model.journal.entries("take")[-1]
+        self.assertTrue(entry["setup"])
+        self.assertLess(entry["level_db"], 0.0)
+
     def setUp(self) -> None:
         super().setUp()
         self.place, self.log = self.window.practice, self.window.practice.log

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import base64
+import datetime
 import json
+import re
 import unittest
 from pathlib import Path
 
 from PySide6.QtWidgets import QLabel, QMenu
 
+from jeweller.audio.decode import decode
 from jeweller.practice.remedies import load_remedies
 from jeweller.practice.settings import POLISH
 from tests.booth_support import BoothCase
@@ -31,7 +35,30 @@ class Practising(BoothCase):
 
     def test_with_no_take_it_says_where_one_comes_from(self) -> None:
         self.window.go("practice")
-        self.assertIn("Make a take in the booth", self.said())
+        self.wait(lambda: "Make a take in the booth" in self.said(), what="for what to do")
+        self.assertIn("comes back after 1 day, then after 2, 4", self.said())  # the rule
+
+    def test_what_was_worked_at_comes_back_on_another_day(self) -> None:
+        self.list_of(wrong=(2,))
+        self.place.cards[0].button.click()
+        self.window.go("practice")
+        self.assertIn("1 thing was worked at; 0 come back today", self.said())
+        tomorrow = datetime.date.today() + datetime.timedelta(days=1)
+        self.work.today = lambda: tomorrow
+        self.addCleanup(setattr, self.work, "today", datetime.date.today)
+        self.model.log.takes.clear()  # as after a start
+        self.window.go("booth")
+        self.window.go("practice")
+        self.wait(lambda: self.work.made is not None and bool(self.place.cards), what="for the list")
+        self.assertIn("Comes back from “A test”", self.said())
+        before = self.work.kept()[0]
+        self.place.cards[0].button.click()
+        assert self.model.music is not None
+        self.assertEqual(self.model.music.title, "The two notes in turn")
+        self.take()
+        assert self.model.take is not None
+        self.assertTrue(self.model.take.clean)
+        self.assertEqual((before.stage, self.work.kept()[0].stage), (0, 0))  # by the clock it is still today
 
     def test_each_thing_is_a_card_with_its_drill_and_leads_to_the_booth(self) -> None:
         self.list_of(wrong=(2, 6))
@@ -68,6 +95,14 @@ class Practising(BoothCase):
         self.place.print_list(str(page))
         self.wait(page.exists, what="for the page")
         self.assertEqual(page.read_bytes()[:4], b"%PDF")
+        heard = Path(self.folder) / "list.html"
+        self.place.print_list(str(heard), sounds=True)
+        self.wait(heard.exists, what="for the page with its sound")
+        sounds = re.findall('src="data:audio/mp4;base64,([^"]+)"', heard.read_text())
+        self.assertEqual(len(sounds), len(self.place.cards))
+        clip = self.folder / "drill.m4a"
+        clip.write_bytes(base64.b64decode(sounds[0]))
+        self.assertGreater(len(decode(clip, 22050).samples) / 22050, 10.0)  # eight bars, slowly
 
     def test_the_same_tune_made_fit_leads_to_the_booth(self) -> None:
         self.list_of(wrong=(2,))

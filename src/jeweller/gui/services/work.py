@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import dataclasses
-import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 
 from jeweller.audio.decode import decode
 from jeweller.audio.encode import write_sound
@@ -22,10 +20,11 @@ from jeweller.documents.feedback_sheet import (
     format_feedback_text,
     render_feedback_html,
     render_feedback_pdf,
-    sound_address,
 )
 from jeweller.documents.parts import SheetSettings, instrument_of, render_parts
+from jeweller.documents.sound_clips import compressed, sound_address
 from jeweller.documents.theme import Theme
+from jeweller.eartraining.hidden import EarRequest, HiddenTake, hide, hide_three
 from jeweller.errors import JewellerError, LedgerError
 from jeweller.files import write_bytes
 from jeweller.i18n import _
@@ -176,6 +175,25 @@ def recognise_many(
     return out
 
 
+def train_takes(
+    request: EarRequest, three: bool, folder: str, progress: Callable[[float, str], None]
+) -> tuple[tuple[HiddenTake, ...], int]:
+    """Takes to train the ear on, and which of them is asked about. Their sounds lie in files: megabytes that
+    pass through a pipe hold the window.
+    """
+    takes, asked = hide_three(request, progress) if three else ((hide(request, progress),), 0)
+    kept = []
+    for k, take in enumerate(takes):
+        np.save(sound_of(folder, request, k), take.samples)
+        kept.append(dataclasses.replace(take, samples=take.samples[:0]))
+    return tuple(kept), asked
+
+
+def sound_of(folder: str, request: EarRequest, number: int) -> str:
+    """Where the sound of a take to train the ear on lies."""
+    return str(Path(folder) / f"{request.seed}-{number}.npy")
+
+
 def write_page(
     make: Callable[..., bytes],
     arguments: tuple[Any, ...],
@@ -228,19 +246,7 @@ def _slip(library: Library, data: FeedbackData, *, sounds: bool) -> FeedbackShee
             else None
         )
         clips[f["key"]] = Clip(
-            sound_address(_compressed(played, sound.rate)),
-            sound_address(_compressed(should, model.rate))
-            if should is not None and model is not None
-            else "",
+            sound_address(compressed(played, sound.rate)),
+            sound_address(compressed(should, model.rate)) if should is not None and model is not None else "",
         )
     return dataclasses.replace(slip, clips=clips)
-
-
-def _compressed(samples: npt.NDArray[np.float32], rate: int) -> bytes:
-    """Sound as a browser plays it (AAC)."""
-    if not len(samples):
-        return b""
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "clip.m4a"
-        write_sound(path, np.ascontiguousarray(samples, dtype=np.float32), rate)
-        return path.read_bytes()

@@ -4,6 +4,7 @@ that listens.
 
 from __future__ import annotations
 
+import contextlib
 import datetime
 import time
 from collections.abc import Callable
@@ -16,9 +17,11 @@ from jeweller.booth.settings import STOP
 from jeweller.errors import JewellerError
 from jeweller.gui.services.devices import Devices, no_microphone
 from jeweller.gui.services.hearing import PitchHearing
+from jeweller.gui.services.kept import kept_number
 from jeweller.i18n import _
 from jeweller.library.journal import PlayerJournal
-from jeweller.practice.log import HeardTimer, LogWeek, Practised, Rule, total, week_of
+from jeweller.practice.log import DAYS, HeardTimer, LogWeek, Practised, Rule, total, week_of
+from jeweller.practice.loudness import HeardLevel, levels_of, may_tell, soft_by_habit, soft_words
 from jeweller.practice.settings import LOG
 
 if TYPE_CHECKING:
@@ -26,6 +29,7 @@ if TYPE_CHECKING:
     from jeweller.library.tables import Player
 
 MOST_WORDS = 200  # characters of a note
+MOST_MINUTES = 180  # that a rule may ask of a day
 
 
 class LogModel(QObject):
@@ -77,14 +81,10 @@ class LogModel(QObject):
 
     @property
     def rule(self) -> Rule:
-        value = self.settings.value
-        try:
-            return Rule(
-                int(str(value("practice/log/minutes", LOG.minutes))),
-                int(str(value("practice/log/days", LOG.days))),
-            )
-        except ValueError:
-            return Rule(LOG.minutes, LOG.days)
+        return Rule(
+            int(kept_number(self.settings, "practice/log/minutes", LOG.minutes, 1, MOST_MINUTES)),
+            int(kept_number(self.settings, "practice/log/days", LOG.days, 1, DAYS)),
+        )
 
     def set_rule(self, minutes: int, days: int) -> None:
         """Another rule, for all weeks."""
@@ -125,6 +125,25 @@ class LogModel(QObject):
     def total(self) -> tuple[int, int]:
         """(minutes, days that count) since the beginning."""
         return total(self.entries, self.rule)
+
+    def soft_words(self) -> str:
+        """That it has become softer than usual by habit, once; "" else."""
+        levels = levels_of(self.journal.every())
+        library = self._library()
+        if self.player is not None and library is not None:
+            for take in library.takes_of(self.player.id):
+                level = (take.summary.get("sound") or {}).get("level_db")
+                if take.setup and level is not None:
+                    setup = f"{take.setup} · {take.part}"
+                    levels.append(HeardLevel(take.added_at.date(), setup, float(level)))
+        habit = soft_by_habit(levels)
+        told = self.journal.entries("soft")
+        if habit is None or not may_tell(told, habit, self.today()):
+            return ""
+        if not told or told[-1]["day"] != self.today().isoformat():
+            with contextlib.suppress(OSError):  # it is said once more then
+                self.journal.add("soft", {"setup": habit.setup, "day": self.today().isoformat()})
+        return soft_words(habit)
 
     def turn(self, weeks: int) -> None:
         """An earlier week (positive), or a later one; none is in the future."""

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from jeweller.documents.theme import LIGHT, Theme
-from jeweller.gui.places.practice.log_model import LogModel
+from jeweller.gui.places.practice.log_model import MOST_MINUTES, LogModel
 from jeweller.gui.places.practice.player_page import PlayerPage
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.plain import plain
@@ -113,7 +113,7 @@ class LogPage(PlayerPage):
         row.addStretch()
         row.addWidget(plain(_("A day counts from")))
         self.least, self.days = QSpinBox(), QSpinBox()
-        self.least.setRange(1, 180)
+        self.least.setRange(1, MOST_MINUTES)
         self.least.setSuffix(" " + _("minutes"))
         self.least.setAccessibleName(_("Minutes from which a day counts"))
         self.days.setRange(1, DAYS)
@@ -130,6 +130,9 @@ class LogPage(PlayerPage):
         self.told = QLabel()
         self.told.setWordWrap(True)
         column.addWidget(self.told)
+        self.soft = QLabel()
+        self.soft.setWordWrap(True)
+        column.addWidget(self.soft)
         column.addWidget(self._writing())
         column.addStretch(1)
         model.ticked.connect(self._show_timer)
@@ -203,6 +206,9 @@ class LogPage(PlayerPage):
             minutes=minutes, days=days
         )
         self.told.setText(week_words(week) + (f"\n{since}" if minutes else ""))
+        soft = model.soft_words()
+        self.soft.setText(soft)
+        self.soft.setVisible(bool(soft))
         self.bars.show_week(week)
         chosen = self.day.currentData()
         today = model.today()
@@ -229,4 +235,5 @@ class LogPage(PlayerPage):
     def set_theme(self, theme: Theme, points: float) -> None:
         self.bars.theme, self.bars.points = theme, points
         self.told.setFont(font(points))
+        self.soft.setFont(font(points))
         self.refresh()

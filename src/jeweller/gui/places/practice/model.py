@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -9,17 +10,19 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QSettings, Signal
 
-from jeweller.documents.engraving import Engraving, engrave
+from jeweller.documents.drill_picture import DrillPicture, draw_drill
 from jeweller.documents.parts import instrument_of
 from jeweller.errors import JewellerError
 from jeweller.gui.services.jobs import Jobs
-from jeweller.i18n import _, chosen_language
+from jeweller.gui.services.kept import kept_number
+from jeweller.i18n import _, chosen_language, ngettext
 from jeweller.library.journal import PlayerJournal
 from jeweller.notation.model import Score
 from jeweller.practice.drills import Drill
 from jeweller.practice.fit import sure_notes, ways_for
 from jeweller.practice.polish import PolishList, begin_bpm, count_in_vain, make_polish_list, thing_of
 from jeweller.practice.remedies import Remedy, RemedyTable, load_remedies, load_schools, save_remedies
+from jeweller.practice.spacing import KeptThing, items_due, keep_drill, kept_things, rule_sentence
 from jeweller.report_format import TakeReport
 
 if TYPE_CHECKING:
@@ -32,13 +35,21 @@ DRILL_UNITS = 1500.0  # page units of an engraved drill
 
 @dataclass(frozen=True)
 class Source:
-    """A take that a list is made from."""
+    """A take that a list is made from; without a report only what comes back from earlier days."""
 
     words: str
-    report: TakeReport
-    part: Part
+    report: TakeReport | None
+    part: Part | None
     title: str
     player: Player | None = None
+    comment: str = ""  # what the teacher says of it
+
+    def is_like(self, other: Source | None) -> bool:
+        """Whether both are of the same take, or of none and the same player."""
+        if other is None or self.report is not other.report:
+            return False
+        ids = [s.player.id if s.player is not None else None for s in (self, other)]
+        return self.report is not None or ids[0] == ids[1]
 
 
 @dataclass(frozen=True)
@@ -46,7 +57,7 @@ class Made:
     """A list, and its drills engraved (None where there is none)."""
 
     list: PolishList
-    drills: tuple[Engraving | None, ...]
+    drills: tuple[DrillPicture | None, ...]
     fits: tuple[Drill, ...] = ()  # the same tune, made fit
 
 
@@ -57,19 +68,23 @@ def make(
     in_vain: dict[str, int],
     instrument: str,
     schools: dict[str, str],
+    kept: list[KeptThing],
+    today: datetime.date,
 ) -> Made:
     """The list of a take, with its drills engraved: done beside the window."""
-    from jeweller.instruments.table import find_instrument
+    from jeweller.instruments.table import find_instrument, require_instrument
 
-    player = find_instrument(instrument) if instrument else None
-    polish = make_polish_list(
-        source.report, source.part, player or instrument_of(source.part), minutes, table, in_vain, schools
-    )
+    whose = find_instrument(instrument) if instrument else None
+    if whose is None:
+        whose = instrument_of(source.part) if source.part is not None else require_instrument("flute")
+    back = items_due(kept, today, table, whose)
+    polish = make_polish_list(source.report, source.part, whose, minutes, table, in_vain, schools, back)
     drills = tuple(
-        engrave(i.drill.part, DRILL_UNITS, rails=False) if i.drill is not None else None for i in polish.items
+        draw_drill(i.drill, whose, DRILL_UNITS) if i.drill is not None else None for i in polish.items
     )
-    whose = player or instrument_of(source.part)
-    fits = () if source.part.percussion else tuple(ways_for(source.part, whose, sure_notes([source.report])))
+    fits: tuple[Drill, ...] = ()
+    if source.report is not None and source.part is not None and not source.part.percussion:
+        fits = tuple(ways_for(source.part, whose, sure_notes([source.report])))
     return Made(polish, drills, fits)
 
 
@@ -81,11 +96,16 @@ class PracticeModel(QObject):
     trouble = Signal(str)
 
     def __init__(
-        self, jobs: Jobs, settings: QSettings, library: Callable[[], Path], parent: QObject | None = None
+        self,
+        jobs: Jobs,
+        settings: QSettings,
+        library: Callable[[], Path],
+        parent: QObject | None = None,
+        today: Callable[[], datetime.date] = datetime.date.today,
     ) -> None:
         super().__init__(parent)
-        self.jobs, self.settings, self._library = jobs, settings, library
-        self.minutes = int(str(settings.value("practice/minutes", MINUTES[1])))
+        self.jobs, self.settings, self._library, self.today = jobs, settings, library, today
+        self.minutes = int(kept_number(settings, "practice/minutes", MINUTES[1], MINUTES[0], MINUTES[-1]))
         self.source: Source | None = None
         self.made: Made | None = None
         self._language = ""  # of what is made
@@ -152,8 +172,10 @@ class PracticeModel(QObject):
             self.minutes,
             self.table,
             self.in_vain(),
-            player.instrument if player is not None else "",
+            player.instrument if player is not None else self._usual_instrument,
             self.schools,
+            self.kept(),
+            self.today(),
         )
         job.done.connect(self._made)
         job.failed.connect(self.trouble)
@@ -168,6 +190,37 @@ class PracticeModel(QObject):
     def _made(self, made: Made) -> None:
         self.made = made
         self.changed.emit()
+
+    @property
+    def _usual_instrument(self) -> str:
+        """Of whoever is not of the class, where no part tells it."""
+        without = self.source is not None and self.source.part is None
+        return str(self.settings.value("warmup/instrument", "")) if without else ""
+
+    def kept(self) -> list[KeptThing]:
+        """What was worked at and comes back, the soonest due first."""
+        return kept_things(self.journal.every())
+
+    def coming_back(self) -> str:
+        """What comes back, and by which rule."""
+        kept = self.kept()
+        due = sum(k.due <= self.today() for k in kept)
+        if not kept:
+            return rule_sentence()
+        told = ngettext(
+            "{n} thing was worked at; {due} come back today, the next one on {day}.",
+            "{n} things were worked at; {due} come back today, the next one on {day}.",
+            len(kept),
+        )
+        later = [k.due for k in kept if k.due > self.today()]
+        if not later:
+            told = ngettext(
+                "{n} thing was worked at; {due} come back today.",
+                "{n} things were worked at; {due} come back today.",
+                len(kept),
+            )
+        day = min(later).isoformat() if later else ""
+        return told.format(n=len(kept), due=due, day=day) + " " + rule_sentence()
 
     def in_vain(self) -> dict[str, int]:
         """For how many sessions running each thing was worked at and came again."""
@@ -187,14 +240,19 @@ class PracticeModel(QObject):
         try:
             self.journal.add(
                 "polish",
-                {"things": [thing_of(item.finding)], "remedy": item.remedy.name, "minutes": item.minutes},
+                {
+                    "things": [thing_of(item.finding)],
+                    "remedy": item.remedy.name,
+                    "minutes": item.minutes,
+                    **({} if item.back else keep_drill(item, self.source.title if self.source else "")),
+                },
             )
         except OSError as error:
             self.message.emit(_("The journal could not be written: {error}.").format(error=error))
 
     def fit_score(self, way: str) -> tuple[Score, float] | None:
         """The tune made fit as music, and the speed it begins at (quarters a minute)."""
-        if self.made is None or self.source is None:
+        if self.made is None or self.source is None or self.source.report is None:
             return None
         fitted = next((f for f in self.made.fits if f.kind == way), None)
         if fitted is None:

@@ -14,7 +14,15 @@ from jeweller.gui.places.practice.model import PracticeModel
 from jeweller.gui.widgets.row_table import Column, RowTable
 from jeweller.i18n import N_, _
 from jeweller.practice.drills import drill_name
-from jeweller.practice.remedies import DRILLS, HANDS, Remedy, load_remedies, read_remedies, remedies_text
+from jeweller.practice.remedies import (
+    HANDS,
+    MANNERS,
+    NAMED_DRILLS,
+    Remedy,
+    load_remedies,
+    read_remedies,
+    remedies_text,
+)
 
 HAND_WORDS = {
     "valves": N_("valves"),
@@ -56,13 +64,17 @@ class RemedyEditor:
                 Column(
                     head=_("Cause"),
                     width=110,
-                    choices={"": _("any"), **{c: cause_words(c) for c in CAUSE_WORDS}},
+                    choices={
+                        "": _("any"),
+                        **{c: cause_words(c) for c in CAUSE_WORDS},
+                        **{m: _(words) for m, words in MANNERS.items()},
+                    },
                     fixed=True,
                 ),
                 Column(head=_("Look at"), width=190),
                 Column(head=_("Try first"), width=190),
                 Column(head=_("Then"), width=190),
-                Column(head=_("Drill"), width=120, choices={d: drill_name(d) for d in DRILLS}),
+                Column(head=_("Drill"), width=120, choices={d: drill_name(d) for d in NAMED_DRILLS}),
                 Column(head=_("Mind"), width=140),
             ),
             [_cells(r) for r in rows],

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtWidgets import (
+    QBoxLayout,
     QButtonGroup,
     QComboBox,
     QFrame,
@@ -23,25 +24,30 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.documents.engraving import Engraving
-from jeweller.documents.polish_sheet import polish_pdf
+from jeweller.assessment.messages import FACET_NAMES
+from jeweller.documents.drill_picture import DrillPicture
+from jeweller.documents.polish_sheet import polish_html, polish_pdf
 from jeweller.documents.theme import LIGHT, PRINTED, Theme
-from jeweller.documents.wall_sheet import wall_pdf
+from jeweller.documents.wall_sheet import class_wall_pdf, wall_pdf
 from jeweller.documents.week_sheet import week_pdf
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.gui.places.place import NextStep
+from jeweller.gui.places.practice.ear_model import EarModel
+from jeweller.gui.places.practice.ear_page import EarPage
 from jeweller.gui.places.practice.log_model import LogModel
 from jeweller.gui.places.practice.log_page import LogPage
 from jeweller.gui.places.practice.model import MINUTES, PracticeModel, Source
+from jeweller.gui.places.practice.player_page import PlayerPage
 from jeweller.gui.places.practice.remedy_table import RemedyEditor
 from jeweller.gui.places.practice.wall_model import WallModel
 from jeweller.gui.places.practice.wall_page import WallPage
 from jeweller.gui.services.devices import Devices
 from jeweller.gui.services.jobs import Jobs
-from jeweller.gui.services.saving import save_pdf
-from jeweller.gui.shell.style import font
+from jeweller.gui.services.saving import save_page
+from jeweller.gui.shell.style import STACKED_PT, font
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain
+from jeweller.gui.widgets.readable import StayingButton
 from jeweller.gui.widgets.shapes import drawn, facet_pixmap
 from jeweller.i18n import _, ngettext
 from jeweller.notation.model import Score
@@ -52,8 +58,9 @@ if TYPE_CHECKING:
     from jeweller.library.library import Library
     from jeweller.notation.model import Part
 
-LIST, WALL_WAY, LOG_WAY = 0, 1, 2  # the pages
+LIST, WALL_WAY, LOG_WAY, EAR_WAY = 0, 1, 2, 3  # the pages
 DRILL_SCALE = 0.42  # pixels of a page unit
+MOST_DRILL = 980.0  # pixels of width
 SHAPE = 20
 
 
@@ -65,11 +72,12 @@ class PolishCard(QFrame):
     wanted = Signal()
 
     def __init__(
-        self, number: int, item: PolishItem, drill: Engraving | None, theme: Theme, points: float
+        self, number: int, item: PolishItem, drill: DrillPicture | None, theme: Theme, points: float
     ) -> None:
         super().__init__()
         self.setObjectName("card")
-        row = QHBoxLayout(self)
+        beside = QBoxLayout.Direction.LeftToRight
+        row = QBoxLayout(QBoxLayout.Direction.TopToBottom if points >= STACKED_PT else beside, self)
         row.setContentsMargins(16, 12, 16, 12)
         row.setSpacing(20)
         left = QVBoxLayout()
@@ -78,6 +86,7 @@ class PolishCard(QFrame):
         head.setSpacing(8)
         shape = QLabel()
         shape.setPixmap(facet_pixmap(item.finding["facet"], theme, SHAPE))
+        shape.setAccessibleName(_(FACET_NAMES[item.finding["facet"]]))
         head.addWidget(shape, 0, Qt.AlignmentFlag.AlignTop)
         head.addWidget(wrapped(f"{number}. {item.why}", points, weight=600), 1)
         left.addLayout(head)
@@ -99,7 +108,7 @@ class PolishCard(QFrame):
         if item.drill is not None and drill is not None:
             right.addWidget(wrapped(f"{item.drill.title}. {item.drill.how}", points, theme.quiet))
             picture = QLabel()
-            scale = DRILL_SCALE * points / 11.0
+            scale = min(DRILL_SCALE * points / 11.0, MOST_DRILL / drill.width)
             picture.setPixmap(
                 drawn(drill.svg(theme), drill.width * scale, drill.height * scale, self.devicePixelRatioF())
             )
@@ -131,13 +140,21 @@ class PracticePlace(QWidget):
         library: Callable[[], Library | None],
         sources: Callable[[], list[Source]],
         music: Callable[[], list[Part]],
+        *,
+        at_home: bool = False,
     ) -> None:
+        """`at_home`: it is a player's own, with nothing that is the teacher's."""
         super().__init__()
+        self.at_home = at_home
         self.log = LogModel(devices, settings, folder, library, self)
         self.log.trouble.connect(self.trouble)
-        self.wall = WallModel(settings, folder, music, self)
+        self.wall = WallModel(settings, folder, library, music, self)
         self.wall.message.connect(self.message)
         self.wall.trouble.connect(self.trouble)
+        self.ear = EarModel(jobs, devices, settings, folder, self)
+        self.ear.message.connect(self.message)
+        self.ear.trouble.connect(self.trouble)
+        self.ear.changed.connect(self.changed)
         self.model = PracticeModel(jobs, settings, folder, self)
         self.model.changed.connect(self.refresh)
         self.model.message.connect(self.message)
@@ -152,20 +169,23 @@ class PracticePlace(QWidget):
         outer.setSpacing(8)
         ways = FlowRow(spacing=4)
         self.ways = QButtonGroup(self)
-        for k, words in enumerate((_("What to work at"), _("The scale wall"), _("The log"))):
-            button = QPushButton(words)
-            button.setCheckable(True)
+        pages = (_("What to work at"), _("The scale wall"), _("The log"), _("Train the ear"))
+        for k, words in enumerate(pages):
+            button = StayingButton(words)
             button.clicked.connect(lambda _unused=False, n=k: self.choose_way(n))
             self.ways.addButton(button, k)
             ways.addWidget(button)
         outer.addLayout(ways)
         self.pages = QStackedWidget()
         self.pages.addWidget(self._list_page())
-        self.wall_page = WallPage(self.wall, library)
+        self.wall_page = WallPage(self.wall, library, at_home=at_home)
         self.wall_page.printed.connect(lambda: self.print_wall())
+        self.wall_page.at_a_glance.toggled.connect(lambda _unused: self.changed.emit())
         self.pages.addWidget(self.wall_page)
         self.log_page = LogPage(self.log, library)
         self.pages.addWidget(self.log_page)
+        self.ear_page = EarPage(self.ear, jobs, library)
+        self.pages.addWidget(self.ear_page)
         outer.addWidget(self.pages, 1)
         self.choose_way(LIST)
 
@@ -200,11 +220,19 @@ class PracticePlace(QWidget):
         self.remedies.setToolTip(_("The table of remedies: change it, bring it from a file, give it to one"))
         self.remedies.clicked.connect(lambda: self.edit_remedies())
         row.addWidget(self.remedies)
+        if self.at_home:  # what the teacher has chosen
+            self.schools.hide()
+            self.remedies.hide()
         self.print_button = QPushButton(_("Print the list…"))
         self.print_button.clicked.connect(lambda: self.print_list())
         row.addWidget(self.print_button)
+        self.sound_button = QPushButton(_("Page with its sound…"))
+        self.sound_button.setToolTip(_("A page for a screen, on which each drill can be heard"))
+        self.sound_button.clicked.connect(lambda: self.print_list(sounds=True))
+        row.addWidget(self.sound_button)
         column.addLayout(row)
         self.scroller = QScrollArea()
+        self.scroller.setAccessibleName(_("What to work at"))
         self.scroller.setWidgetResizable(True)
         self.scroller.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self.scroller, 1)
@@ -213,35 +241,36 @@ class PracticePlace(QWidget):
     # ---- what is chosen
 
     def choose_way(self, way: int) -> None:
-        """What to work at, or the log."""
+        """One of the pages."""
         self.ways.button(way).setChecked(True)
         self.pages.setCurrentIndex(way)
-        if way == WALL_WAY:
-            self.wall_page.arrive()
-        if way == LOG_WAY:
-            self.log_page.arrive()
-        else:
+        page = self.pages.currentWidget()
+        if isinstance(page, PlayerPage):
+            page.arrive()
+        if way != LOG_WAY:
             self.log.stop()
+        if way != EAR_WAY:
+            self.ear.stop()
         self.refresh()
 
     def arrive(self) -> None:
         """There may be newer takes."""
-        self.wall_page.arrive()
-        self.log_page.arrive()
+        for page in (self.wall_page, self.log_page, self.ear_page):
+            page.arrive()
         self.offered = self._sources()
         words = [s.words for s in self.offered]
         self.takes.clear()
         self.takes.addItems(words)
         now = self.model.source
-        same = next((k for k, s in enumerate(self.offered) if now is not None and s.report is now.report), -1)
-        if same >= 0:
+        same = next((k for k, s in enumerate(self.offered) if s.is_like(now)), -1)
+        if same >= 0 and (same == 0 or now is None or now.report is not None):  # rather a take than none
             self.takes.setCurrentIndex(same)
+            if now is not None and now.report is None:  # something may have become due since
+                self.model.make()
             self.refresh()
-        elif self.offered:
+        else:
             self.takes.setCurrentIndex(0)
             self.model.choose(self.offered[0])
-        else:
-            self.model.choose(None)
         self.setFocus()
 
     def _take_chosen(self, index: int) -> None:
@@ -270,15 +299,22 @@ class PracticePlace(QWidget):
         return self.editor
 
     def toggle_play(self) -> None:
-        """Nothing sounds here."""
+        """Only takes to train the ear on sound here."""
+        if self.pages.currentIndex() == EAR_WAY:
+            self.ear.toggle()
 
     def stop_playing(self) -> None:
-        """Nothing sounds here; nothing is listened to in another place."""
+        """Nothing sounds, and nothing is listened to, in another place."""
         self.log.stop()
+        self.ear.stop()
 
     def next_step(self) -> NextStep:
+        if self.pages.currentIndex() == EAR_WAY:
+            return self.ear_page.next_step()
         if self.pages.currentIndex() == LOG_WAY:
             return _("Print the week…"), self.print_week
+        if self.pages.currentIndex() == WALL_WAY and self.wall_page.whole_class:
+            return _("Look at this wall"), self.wall_page.play
         if self.pages.currentIndex() == WALL_WAY:
             return _("Play this scale"), self.wall_page.play
         made = self.model.made
@@ -304,29 +340,35 @@ class PracticePlace(QWidget):
             score, bpm = found
             self.to_booth.emit(score, score.parts[0].name, bpm)
 
-    def print_list(self, path: str = "") -> None:
-        """The list on paper."""
+    def print_list(self, path: str = "", *, sounds: bool = False) -> None:
+        """The list on paper, or as a page for a screen on which its drills can be heard."""
         made, source = self.model.made, self.model.source
         if made is None or source is None:
             self.message.emit(_("There is nothing to save yet."))
             return
         player = source.player.name if source.player is not None else ""
-        arguments = made.list, source.title, player, PRINTED
-        save_pdf(self, _("Print the list"), f"{source.title}.pdf", path, polish_pdf, *arguments)
+        title = source.title or _("What comes back today")
+        make, ending = (polish_html, "html") if sounds else (polish_pdf, "pdf")
+        words = _("Save the list") if sounds else _("Print the list")
+        save_page(self, words, f"{title}.{ending}", path, make, made.list, title, player, PRINTED)
 
     def print_wall(self, path: str = "") -> None:
         """The scale wall on paper."""
         wall = self.wall
+        if self.wall_page.whole_class:
+            rows = [(p.name, stones) for p, stones in wall.of_class()]
+            form = self.wall_page.form.currentData()
+            save_page(self, _("Print the wall"), "wall.pdf", path, class_wall_pdf, wall.keys, rows, form)
+            return
         who = wall.player.name if wall.player is not None else ""
-        arguments = wall.keys, wall.stones, who, PRINTED
-        save_pdf(self, _("Print the wall"), "wall.pdf", path, wall_pdf, *arguments)
+        save_page(self, _("Print the wall"), "wall.pdf", path, wall_pdf, wall.keys, wall.stones, who)
 
     def print_week(self, path: str = "") -> None:
         """The week of the log on paper, with a line for a signature."""
         week, player = self.log.week, self.log.player
         name = f"{week.days[0].date.isoformat()}.pdf"
         who = player.name if player is not None else ""
-        save_pdf(self, _("Print the week"), name, path, week_pdf, week, who, PRINTED)
+        save_page(self, _("Print the week"), name, path, week_pdf, week, who, PRINTED)
 
     # ---- look
 
@@ -334,6 +376,7 @@ class PracticePlace(QWidget):
         self.theme, self.points = theme, points
         self.wall_page.set_theme(theme, points)
         self.log_page.set_theme(theme, points)
+        self.ear_page.set_theme(theme, points)
         self.model.speak()
         self.refresh()
 
@@ -341,26 +384,31 @@ class PracticePlace(QWidget):
         """The list as it is."""
         made = self.model.made
         self.minutes.setCurrentIndex(max(0, self.minutes.findData(self.model.minutes)))
-        self.print_button.setEnabled(made is not None)
+        for button in (self.print_button, self.sound_button):
+            button.setEnabled(made is not None)
         page = QWidget()
         column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 8, 0)
         column.setSpacing(8)
         self.cards, self.fits = [], {}
-        if made is None:
+        source = self.model.source
+        empty = source is None or (source.report is None and made is not None and not made.list.items)
+        if made is None or empty:
             words = (
-                _("One moment…")
-                if self.model.source is not None
-                else _(
+                _(
                     "Make a take in the booth, or check one on the bench: what to work at stands here then, "
                     "with a drill for each thing, fitted into the minutes there are."
                 )
+                if empty
+                else _("One moment…")
             )
             label = wrapped(words, self.points)
             label.setFont(font(self.points))
             column.addWidget(label)
         else:
             self._fill(column)
+        if source is not None:
+            column.addWidget(wrapped(self.model.coming_back(), self.points, self.theme.quiet))
         column.addStretch(1)
         self.scroller.setWidget(page)
         self.changed.emit()
@@ -389,6 +437,10 @@ class PracticePlace(QWidget):
             row.addStretch()
             column.addLayout(row)
 
+        source = self.model.source
+        if source is not None and source.comment:
+            said = _("Your teacher: {comment}").format(comment=source.comment)
+            column.addWidget(wrapped(said, self.points, weight=600))
         line(made.list.warm_words, made.list.warm_up)
         for words in made.list.school:
             line(words)

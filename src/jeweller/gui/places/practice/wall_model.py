@@ -27,14 +27,18 @@ from jeweller.practice.wall import (
     Slot,
     Stone,
     draw_test,
+    key_before,
     keys_in_order,
     last_key,
     make_scale,
     may_set,
+    signs_carried,
     stones_of,
 )
+from jeweller.practice.wall_words import carried_words
 
 if TYPE_CHECKING:
+    from jeweller.library.library import Library
     from jeweller.library.tables import Player
     from jeweller.report_format import TakeReport
 
@@ -53,12 +57,14 @@ class WallModel(QObject):
         self,
         settings: QSettings,
         folder: Callable[[], Path],
+        library: Callable[[], Library | None],
         music: Callable[[], list[Part]],
         parent: QObject | None = None,
         today: Callable[[], datetime.date] = datetime.date.today,
     ) -> None:
         super().__init__(parent)
-        self.settings, self._folder, self._music, self.today = settings, folder, music, today
+        self.settings, self._folder, self._library = settings, folder, library
+        self._music, self.today = music, today
         self.player: Player | None = None
         self.session = False  # one testing session sets what is known already
         self.reading = "practised"
@@ -132,6 +138,18 @@ class WallModel(QObject):
         """The key that was practised last."""
         return last_key(self.entries)
 
+    def why_not(self, slot: Slot) -> str:
+        """What was said of the last try of a place that did not pass, "" where it did or nothing was."""
+        entry = next((e for e in reversed(self.entries) if e.get("slot") == slot.name), None)
+        return str(entry.get("why", "")) if entry is not None and not entry.get("passed") else ""
+
+    def of_class(self) -> list[tuple[Player, dict[Slot, Stone]]]:
+        """What stands for each player of the newest class."""
+        library = self._library()
+        bands = library.bands() if library is not None else []
+        players = library.players(bands[-1].id) if library is not None and bands else []
+        return [(p, stones_of(PlayerJournal(self._folder(), p.id).entries("stone"))) for p in players]
+
     def play(self, slot: Slot) -> None:
         """Asks for the scale of a place, in the booth."""
         if not may_set(self.entries, slot, self.today(), session=self.session):
@@ -176,13 +194,15 @@ class WallModel(QObject):
         beat = float(report["score"]["beat_unit_q"] or 1.0)
         asked, played = take.plan.bpm / beat, report["tempo"]["played_bpm"] or 0.0
         passed = take.clean and played >= WALL.speed_share * asked
-        self._write(slot, asked, passed, CHECKED, take.plan.reading)
+        before = key_before(self.entries, slot)
+        carried = signs_carried(report, slot, before)
+        self._write(slot, asked, passed, CHECKED, take.plan.reading, carried_words(carried, before))
 
     def set_by_ear(self, slot: Slot) -> None:
         """The teacher heard it: it stands, and is marked so."""
         self._write(slot, self.bpm, True, EAR, self.reading)
 
-    def _write(self, slot: Slot, bpm: float, passed: bool, by: str, reading: str) -> None:
+    def _write(self, slot: Slot, bpm: float, passed: bool, by: str, reading: str, why: str = "") -> None:
         try:
             self.journal.add(
                 "stone",
@@ -194,15 +214,17 @@ class WallModel(QObject):
                     "by": by,
                     "reading": reading,
                     "session": self.session,
+                    **({"why": why} if why else {}),
                 },
             )
         except OSError as error:
             self.message.emit(_("The journal could not be written: {error}.").format(error=error))
             return
-        said = slot.said
-        self.message.emit(
-            _("{scale} stands at {bpm:.0f}.").format(scale=said, bpm=bpm)
-            if passed
-            else _("{scale} is not set yet: listen to what was heard, and try it again.").format(scale=said)
-        )
+        if passed:
+            told = _("{scale} stands at {bpm:.0f}.")
+        elif why:
+            told = _("{scale} is not set yet. {why}")
+        else:
+            told = _("{scale} is not set yet: listen to what was heard, and try it again.")
+        self.message.emit(told.format(scale=slot.said, bpm=bpm, why=why))
         self.reread()
