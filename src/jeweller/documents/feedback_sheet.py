@@ -7,7 +7,6 @@ teacher prefers. Nothing is loaded from elsewhere: pictures, fonts and sounds st
 
 from __future__ import annotations
 
-import base64
 import dataclasses
 import textwrap
 from collections.abc import Mapping, Sequence
@@ -207,8 +206,3 @@ def _shown(slip: FeedbackSheet, settings: FeedbackSettings, theme: Theme) -> dic
         "mark": slip.mark if settings.with_mark else "",
         "closing": _greeted(settings.closing, slip),
     }
-
-
-def sound_address(data: bytes, kind: str = "audio/mp4") -> str:
-    """Sound as an address that stands in the page itself."""
-    return f"data:{kind};base64,{base64.b64encode(data).decode()}" if data else ""
