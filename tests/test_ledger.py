@@ -256,6 +256,14 @@ class Decided(LedgerCase):
     def summary(self) -> dict[str, Any]:
         return self.library.take(self.take.id).summary
 
+    def test_a_summary_that_lost_something_is_made_anew(self) -> None:
+        whole = self.summary()
+        for name in ("sound", "out_of", "places"):
+            lost = {k: v for k, v in whole.items() if k != name}
+            with self.library.store.write() as session:
+                session.execute(update(Take).where(Take.id == self.take.id).values(summary=lost))
+            self.assertEqual(self.library.takes(self.tray.id)[0].summary, whole, name)
+
     def test_the_summary_follows_what_is_decided_and_undone_also_after_opening_again(self) -> None:
         before = self.summary()
         self.assertEqual(before["mark"], self.checked.report["mark"]["value"])

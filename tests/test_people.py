@@ -72,11 +72,17 @@ class Years(LedgerCase):
         _, take = self.a_take()
         recording = self.library.recording(take)
         with (
-            mock.patch("jeweller.library.privacy.text", lambda sql: sqlalchemy.text("SELECT * FROM nothing")),
-            self.assertRaisesRegex(LedgerError, "Everything was deleted, but the database could not be"),
+            mock.patch(
+                "jeweller.library.unfinished.text", lambda sql: sqlalchemy.text("SELECT * FROM nothing")
+            ),
+            self.assertRaisesRegex(LedgerError, "traces are left in its file"),
         ):
             delete_band(self.library, self.band.id)
         self.assertEqual((self.library.bands(), recording.exists()), ([], False))
+        note = self.library.folder / "deleting.json"
+        self.assertTrue(note.exists())
+        self.reopened()
+        self.assertFalse(note.exists())
 
     def test_a_band_is_deleted_whole_or_not_at_all(self) -> None:
         self.a_take()

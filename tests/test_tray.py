@@ -34,9 +34,9 @@ from jeweller.library.intake import (
     guess_all,
     part_for,
     recognise,
-    recordings,
     words,
 )
+from jeweller.library.pile import recordings
 from jeweller.library.tables import Assignment, Player, Take
 from jeweller.notation.performance import perform_part
 from jeweller.notation.readers.sandbox import load_score

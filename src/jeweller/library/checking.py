@@ -39,6 +39,8 @@ MOSTLY, WRONG = (
     0.125,
 )
 
+AT_ONCE = 10  # jobs made between two looks at the pool
+
 
 @dataclass(frozen=True, kw_only=True)
 class CheckJob:
@@ -82,19 +84,29 @@ class Checking:
     """
 
     library: Library
-    pool: WorkerPool = field(default_factory=WorkerPool)
+    pool: WorkerPool = field(default_factory=lambda: WorkerPool(gives_way=True))
     _done: int = 0
+    _later: list[Take] = field(default_factory=list)  # whose jobs are not made yet
 
     def add(self, takes: Sequence[Take], first: bool = False) -> list[CheckNews]:
-        """Puts takes into the row (`first`: before the others); tells at once of those that cannot be
-        checked.
+        """Puts takes into the row (`first`: before the others); tells of those that cannot be checked, at
+        once where they are among the next. The others' jobs are made as it is polled: many hold nobody up.
         """
+        busy = {t.key for t in (*self.pool.running, *self.pool.waiting)} | {t.id for t in self._later}
+        new = [t for t in takes if t.id not in busy and t.state != TakeState.STORED]
+        if first:
+            return self._prepare(new, first=True)
+        self._later += new
+        return self._prepare_next()
+
+    def _prepare_next(self) -> list[CheckNews]:
+        takes, self._later = self._later[:AT_ONCE], self._later[AT_ONCE:]
+        return self._prepare(takes)
+
+    def _prepare(self, takes: Sequence[Take], *, first: bool = False) -> list[CheckNews]:
         news: list[CheckNews] = []
         new: list[Task] = []
-        busy = {t.key for t in (*self.pool.running, *self.pool.waiting)}
         for take in takes:
-            if take.id in busy or take.state == TakeState.STORED:
-                continue
             try:
                 job = job_of(self.library, take)
                 new.append(Task(key=take.id, function=run_check_job, arguments=(job,)))
@@ -114,13 +126,13 @@ class Checking:
 
     @property
     def busy(self) -> bool:
-        return self.pool.busy
+        return self.pool.busy or bool(self._later)
 
     def state(self) -> CheckingState:
         return CheckingState(
             done=self._done,
             running=len(self.pool.running),
-            waiting=len(self.pool.waiting),
+            waiting=len(self.pool.waiting) + len(self._later),
             paused=self.paused,
             left_s=self.pool.seconds_left(),
         )
@@ -129,7 +141,8 @@ class Checking:
         """Starts what can be started and tells what happened since; waits up to `seconds` for something to
         happen.
         """
-        return [self._told(news) for news in self.pool.poll(seconds)]
+        unfit = self._prepare_next() if self._later else []
+        return [*unfit, *(self._told(news) for news in self.pool.poll(seconds))]
 
     def _told(self, news: TaskNews) -> CheckNews:
         job: CheckJob = news.task.arguments[0]
@@ -171,6 +184,7 @@ class Checking:
 
     def stop(self) -> None:
         """Gives up what runs and what waits; the takes stay as they were."""
+        self._later = []
         self.pool.stop()
 
 
@@ -181,10 +195,8 @@ def job_of(library: Library, take: Take) -> CheckJob:
     options = options_of(
         take, assignment if assignment is not None and assignment.piece == take.piece else None
     )
-    players = {p.id: p for p in library.players(tray.band_id)}
-    player = players.get(take.player_id or 0)
-    if player is not None:
-        options = replace(options, also=tuple(player.also))
+    if take.player_id is not None:
+        options = replace(options, also=tuple(library.player(take.player_id).also))
     if not take.piece:
         raise LedgerError(_("{name}: it is not known yet which piece this is.").format(name=take.name))
     return CheckJob(

@@ -60,5 +60,5 @@ def fill_demo(library: Library, name: str, trays: Mapping[str, Sequence[tuple[st
             library.hand_in(
                 row, library.give(band.id, piece.id, piece.title, due=due, traps=kinds_in(music)[:TRAPS]).id
             )
-    write_bytes(entered, b"")
+    write_bytes(entered, b"", private=True)
     return new

@@ -6,30 +6,29 @@ A guess is only ever shown for correction. Names are compared without accents an
 
 from __future__ import annotations
 
-import contextlib
 import re
+import time
 import unicodedata
-import zipfile
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from difflib import SequenceMatcher
 from pathlib import Path
 
 from jeweller.audio.decode import file_hash
-from jeweller.audio.formats import is_recording
-from jeweller.errors import JewellerError, LedgerError
+from jeweller.errors import JewellerError
 from jeweller.features.settings import DEFAULT as HEAR
+from jeweller.files import shown_name
 from jeweller.i18n import _
 from jeweller.instruments.table import Instrument, find_instrument, require_instrument
 from jeweller.library.assignments import open_for
 from jeweller.library.class_list import Listed
 from jeweller.library.library import Library
+from jeweller.library.pile import music_in, recordings
 from jeweller.library.tables import Player, Tray
 from jeweller.notation.model import Part, Score
 from jeweller.notation.performance import perform_part
 from jeweller.notation.readers.sandbox import load_scores
 
-ARCHIVE_BYTES = 4 * 2**30  # unpacked; a zip of more is none of a class
 # words for a take of its rhythm alone
 COUNTED = "count", "counting", "clap", "clapping", "claps", "tap", "tapping", "rhythm"
 # and for one of spoken names: its timing is checked, the rest is for the ear
@@ -60,7 +59,6 @@ NAMELESS = frozenset(
     )
 )
 VOICES = frozenset(("tenor", "alto", "baritone", "bass", "in", "bb", "eb"))
-MUSIC = frozenset((".musicxml", ".mxl", ".xml", ".mei", ".abc", ".mid", ".midi"))
 LISTEN_S = 30.0  # seconds of a recording that are held against each piece
 ENOUGH = 0.6  # share of the notes that must be right for a piece to be recognised
 # words that tell no title from another
@@ -93,90 +91,6 @@ class Guess:
     part: str
     kind: str  # played, rhythm or stored
     twice: bool = False
-
-
-def recordings(sources: Iterable[Path], unpack_to: Path) -> tuple[list[Path], list[str]]:
-    """Every recording among files, folders and zip files, and a sentence for each thing that is none. Zip
-    files are unpacked below `unpack_to`.
-    """
-    found: list[Path] = []
-    told: list[str] = []
-    for source in sources:
-        if source.is_dir():
-            found += sorted(
-                p for p in source.rglob("*") if p.is_file() and is_recording(p) and not p.name.startswith(".")
-            )
-        elif source.suffix.casefold() == ".zip":
-            try:
-                found += _unpacked(source, unpack_to)
-            except LedgerError as error:
-                told.append(str(error))
-        elif is_recording(source):
-            found.append(source)
-        else:
-            told.append(_("{name} is no recording, folder or zip file.").format(name=source.name))
-    if not found and not told:
-        told.append(_("There is no recording here (.wav, .flac, .ogg, .opus, .mp3, .m4a and others are)."))
-    return found, told
-
-
-def music_in(sources: Iterable[Path], unpack_to: Path) -> list[Path]:
-    """Every notation file among files, folders and zip files; what is in zip files is unpacked below
-    `unpack_to`.
-    """
-    found: list[Path] = []
-    for source in sources:
-        if source.is_dir():
-            found += sorted(p for p in source.rglob("*") if is_music(p) and p.is_file())
-        elif source.suffix.casefold() == ".zip":
-            with contextlib.suppress(LedgerError):  # `recordings` tells of what cannot be unpacked
-                found += _unpacked(source, unpack_to / "music", is_music)
-        elif is_music(source):
-            found.append(source)
-    return found
-
-
-def is_music(path: Path) -> bool:
-    """Whether a file is named as notation."""
-    return path.suffix.casefold() in MUSIC and not path.name.startswith(".")
-
-
-def _unpacked(archive: Path, target: Path, wanted: Callable[[Path], bool] = is_recording) -> list[Path]:
-    """The recordings of a zip file, or what else is wanted of it, unpacked under names of ours, in folders as
-    they lay.
-    """
-    out = []
-    try:
-        with zipfile.ZipFile(archive) as packed:
-            members = [
-                m
-                for m in packed.infolist()
-                if not m.is_dir() and wanted(Path(m.filename)) and "__MACOSX" not in m.filename
-            ]
-            if sum(m.file_size for m in members) > ARCHIVE_BYTES:
-                raise LedgerError(
-                    _("{name} is larger than four gigabytes unpacked; take its folders one by one.").format(
-                        name=archive.name
-                    )
-                )
-            for k, member in enumerate(members):
-                inside = Path(member.filename.replace("\\", "/"))
-                folder = target / f"{k:04d}" / _plain_name(inside.parent.name)
-                folder.mkdir(parents=True, exist_ok=True)
-                path = folder / (_plain_name(inside.name) or f"take{inside.suffix}")
-                with packed.open(member) as read, path.open("wb") as write:
-                    while block := read.read(1 << 20):
-                        write.write(block)
-                out.append(path)
-    except (OSError, zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
-        raise LedgerError(
-            _("{name} cannot be unpacked ({error}).").format(name=archive.name, error=error)
-        ) from error
-    return out
-
-
-def _plain_name(name: str) -> str:
-    return re.sub(r"[/\\\0]", "_", name).strip(". ")[:120] if name not in (".", "..") else ""
 
 
 def words(text: str) -> list[str]:
@@ -400,9 +314,46 @@ def look_at(
     only = pieces[0].id if len(pieces) == 1 else ""  # then a recording can be of nothing else
 
     def known(path: Path) -> bool:
-        return bool(library.same_recording(path))
+        if not library.same_recording(path):
+            return False
+        if not library.store.read_only and library.mend_recording(path):
+            told.append(
+                _("{name}: its recording was missing or changed, and is whole again.").format(
+                    name=shown_name(path)
+                )
+            )
+        return True
 
     return guess_all(found, players, pieces, assigned=only, known=known), pieces, told
+
+
+def fresh_recordings(
+    library: Library, folder: Path, offered: set[str], settled_s: float
+) -> tuple[list[Path], bool]:
+    """(the recordings of a watched folder that were not `offered` before and are not in the library, whether
+    there are some that were written to within the last `settled_s` seconds: these wait).
+    """
+    fresh, written = [], False
+    for path in recordings([folder], folder)[0]:
+        if str(path) in offered:
+            continue
+        try:
+            if time.time() - path.stat().st_mtime < settled_s:
+                written = True
+            elif not library.same_recording(path):
+                fresh.append(path)
+        except OSError:
+            continue
+    return fresh, written
+
+
+def put_on_shelf(library: Library, scores: Sequence[Score]) -> list[str]:
+    """Puts scores on the shelf of the library, each once; the titles as they stand there."""
+    titles = []
+    for score in scores:
+        there = library.shelf.same_music(score)
+        titles.append((there[0] if there else library.shelf.add(score)).title)
+    return titles
 
 
 def bring_music(library: Library, sources: Iterable[Path], unpack_to: Path) -> list[str]:

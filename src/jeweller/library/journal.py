@@ -8,10 +8,12 @@ import datetime
 import json
 import os
 import shutil
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
 from jeweller.audio.recorder import Recorded, recover
+from jeweller.files import parse_json
 from jeweller.i18n import _
 
 GUEST = "guest"  # whoever is not in the class
@@ -40,8 +42,12 @@ class PlayerJournal:
 
     def add(self, kind: str, entry: dict[str, Any]) -> None:
         """Writes an entry, on the disk when this returns. Raises OSError."""
+        self.add_line({"kind": kind, "at": _now(), **entry})
+
+    def add_line(self, entry: Mapping[str, Any]) -> None:
+        """The same with an entry that has its kind and its time. Raises OSError."""
         self.open()
-        line = json.dumps({"kind": kind, "at": _now(), **entry}, ensure_ascii=False) + "\n"
+        line = json.dumps(entry, ensure_ascii=False) + "\n"
         file = os.open(self.path, os.O_CREAT | os.O_APPEND | os.O_WRONLY, 0o600)
         try:
             os.write(file, line.encode("utf-8"))
@@ -62,7 +68,7 @@ class PlayerJournal:
         out = []
         for line in lines:
             try:
-                entry = json.loads(line)
+                entry = parse_json(line)
             except ValueError:
                 continue
             if isinstance(entry, dict) and isinstance(entry.get("kind"), str):

@@ -21,12 +21,13 @@ from sqlalchemy.orm import Session
 from jeweller.audio.decode import file_hash
 from jeweller.decisions.records import Decisions
 from jeweller.errors import LedgerError
+from jeweller.files import parse_json, shown_name
 from jeweller.grading.scheme import Scheme, find_scheme, scheme_of
 from jeweller.i18n import _
 from jeweller.library.audit_log import DecisionState, difference, find_undone, read_decisions
 from jeweller.library.people import LibraryPeople, name_of
 from jeweller.library.states import TakeState
-from jeweller.library.summary import VERSION, summarise
+from jeweller.library.summary import is_whole, summarise
 from jeweller.library.tables import (
     Assignment,
     AuditEntry,
@@ -34,7 +35,9 @@ from jeweller.library.tables import (
     Report,
     Take,
     Tray,
+    whole_rows,
 )
+from jeweller.library.unfinished import is_recording_name
 from jeweller.report_format import TakeReport
 
 PHRASES = 30  # offered at once
@@ -99,7 +102,7 @@ class Library(LibraryPeople):
             session.add(new)
             session.flush()
             old.replaced_by = new.id
-            trays = list(session.scalars(select(Tray).where(Tray.assignment_id == assignment)))
+            trays = whole_rows(session.scalars(select(Tray).where(Tray.assignment_id == assignment)))
             for tray in trays:
                 tray.assignment_id = new.id
             session.flush()
@@ -161,7 +164,7 @@ class Library(LibraryPeople):
         old = {
             t.id
             for t in takes
-            if t.state in (TakeState.CHECKED, TakeState.NOT_FOLLOWED) and t.summary.get("v") != VERSION
+            if t.state in (TakeState.CHECKED, TakeState.NOT_FOLLOWED) and not is_whole(t.summary)
         }
         if not old:
             return takes
@@ -209,7 +212,7 @@ class Library(LibraryPeople):
         digest = file_hash(path)
         suffix = "".join(c for c in path.suffix.casefold() if c.isalnum() or c == ".")[:6]
         name = f"{digest[:2]}/{digest}{suffix}"
-        if not (self.store.recordings / name).exists():
+        if not self._is_whole(name, digest):
             self.store.keep_file(path, name)
         state = TakeState.STORED if kind == "stored" else TakeState.WAITING
         return self._add(
@@ -219,7 +222,7 @@ class Library(LibraryPeople):
                 piece=piece,
                 part=part,
                 file=name,
-                name=path.name,
+                name=shown_name(path),
                 sha256=digest,
                 kind=kind,
                 support=support,
@@ -231,8 +234,27 @@ class Library(LibraryPeople):
             )
         )
 
+    def _is_whole(self, name: str, digest: str) -> bool:
+        """Whether a recording is there as it was brought in."""
+        path = self.store.recordings / name
+        return path.exists() and file_hash(path) == digest
+
+    def mend_recording(self, path: Path) -> bool:
+        """Puts a recording back whose file is missing or was changed; whether there was something to mend.
+        Raises LedgerError.
+        """
+        broken = [t for t in self.same_recording(path) if not self._is_whole(t.file, t.sha256)]
+        for take in broken:
+            if is_recording_name(take.file):
+                self.store.keep_file(path, take.file)
+        return bool(broken)
+
     def recording(self, take: Take) -> Path:
-        """The file of a take. Raises LedgerError where it is missing or another by now."""
+        """The file of a take. Raises LedgerError where it is missing, or has no name of ours."""
+        if not is_recording_name(take.file):
+            raise LedgerError(
+                _("The recording of {name} has a name that the library never gives.").format(name=take.name)
+            )
         path = self.store.recordings / take.file
         if not path.exists():
             raise LedgerError(
@@ -266,7 +288,7 @@ class Library(LibraryPeople):
             session.delete(row)
             session.flush()
             others = session.scalar(select(func.count()).select_from(Take).where(Take.file == file))
-        if not others:
+        if not others and is_recording_name(file):
             (self.store.recordings / file).unlink(missing_ok=True)
 
     # ---- reports
@@ -370,7 +392,7 @@ class Library(LibraryPeople):
 
     def _turn(self, tray: int, kind: str, which: Callable[[list[AuditEntry], set[int]], int]) -> set[int]:
         with self.store.write() as session:
-            acts = list(
+            acts = whole_rows(
                 session.scalars(
                     select(AuditEntry)
                     .join(Take, AuditEntry.take_id == Take.id)
@@ -418,7 +440,9 @@ class Library(LibraryPeople):
 
 
 def _acts(session: Session, take: int) -> list[AuditEntry]:
-    return list(session.scalars(select(AuditEntry).where(AuditEntry.take_id == take).order_by(AuditEntry.id)))
+    return whole_rows(
+        session.scalars(select(AuditEntry).where(AuditEntry.take_id == take).order_by(AuditEntry.id))
+    )
 
 
 def _scheme(session: Session, take: int, report: TakeReport) -> Scheme:
@@ -443,7 +467,10 @@ def _newest(session: Session, take: int) -> TakeReport | None:
 
 
 def _opened(body: bytes) -> TakeReport:
-    report: TakeReport = json.loads(zlib.decompress(body))
+    try:
+        report: TakeReport = parse_json(zlib.decompress(body))
+    except (zlib.error, ValueError) as error:
+        raise LedgerError(_("A report in the library is damaged; check the take again.")) from error
     return report
 
 

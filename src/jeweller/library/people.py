@@ -17,6 +17,7 @@ from jeweller.library.tables import (
     Player,
     Practice,
     Take,
+    whole_rows,
 )
 from jeweller.repertoire.shelf import Shelf
 
@@ -133,7 +134,7 @@ class LibraryPeople:
 
     def _all(self, query: Any) -> list[Any]:
         with self.store.read() as session:
-            return list(session.scalars(query))
+            return whole_rows(session.scalars(query))
 
     def _get(self, kind: type[Row], key: int) -> Row:
         with self.store.read() as session:

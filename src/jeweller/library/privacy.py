@@ -11,16 +11,28 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import ColumnElement, delete, select, text
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy import ColumnElement, delete, select
 from sqlalchemy.orm import Session
 
 from jeweller.errors import LedgerError
-from jeweller.files import replacing
+from jeweller.files import harmless, replacing
 from jeweller.i18n import _, ngettext
-from jeweller.library.journal import forget_player, journal_files
+from jeweller.library.journal import journal_files
 from jeweller.library.library import Library
-from jeweller.library.tables import Assignment, AuditEntry, Band, Phrase, Player, Practice, Report, Take, Tray
+from jeweller.library.store import Store
+from jeweller.library.tables import (
+    Assignment,
+    AuditEntry,
+    Band,
+    Phrase,
+    Player,
+    Practice,
+    Report,
+    Take,
+    Tray,
+    whole_rows,
+)
+from jeweller.library.unfinished import clear, write_down
 
 
 def list_held(library: Library, player: Player) -> list[str]:
@@ -63,55 +75,26 @@ def delete_players(library: Library, players: list[Player]) -> None:
     """
     ids = [p.id for p in players]
     with library.store.write() as session:
-        files = _delete_rows(session, Take.player_id.in_(ids), ids)
-    _clear(library, files, ids)
+        files = _delete_rows(library.store, session, Take.player_id.in_(ids), ids)
+    clear(library.store, files, ids)
 
 
-def _delete_rows(session: Session, of_takes: ColumnElement[bool], players: list[int]) -> set[str]:
+def _delete_rows(
+    store: Store, session: Session, of_takes: ColumnElement[bool], players: list[int]
+) -> set[str]:
     """Deletes these takes with their reports and acts, and these players; the recordings that no other take
-    is of, by name.
+    is of, by name. They are written down first: what is cut short is finished later.
     """
-    takes = list(session.scalars(select(Take).where(of_takes)))
+    takes = whole_rows(session.scalars(select(Take).where(of_takes)))
     ids, files = [t.id for t in takes], {t.file for t in takes}
     _forget_phrases(session, ids)
     for kind, column in ((Report, Report.take_id), (AuditEntry, AuditEntry.take_id), (Take, Take.id)):
         session.execute(delete(kind).where(column.in_(ids)))
     session.execute(delete(Practice).where(Practice.player_id.in_(players)))
     session.execute(delete(Player).where(Player.id.in_(players)))
-    return files - set(session.scalars(select(Take.file).where(Take.file.in_(files))))
-
-
-def _clear(library: Library, files: set[str], players: list[int]) -> None:
-    """Takes away recordings, what the booth keeps of these players, every copy of the database, and what is
-    left in its pages. Raises LedgerError.
-    """
-    store = library.store
-    try:
-        for file in files:
-            (store.recordings / file).unlink(missing_ok=True)
-        for player in players:
-            forget_player(library.folder, player)
-        for copy in store.copies.glob("*.db*"):
-            copy.unlink(missing_ok=True)
-    except OSError as error:
-        raise LedgerError(
-            _(
-                "{filename} could not be deleted: {strerror}. Everything else is deleted; delete "
-                "this file by hand."
-            ).format(filename=error.filename, strerror=error.strerror)
-        ) from error
-    try:
-        with store.using(), store.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as plain:
-            plain.execute(text("VACUUM"))
-            plain.execute(text("PRAGMA wal_checkpoint(TRUNCATE)"))
-    except DBAPIError as error:
-        raise LedgerError(
-            _(
-                "Everything was deleted, but the database could not be rewritten, so that traces "
-                "may be left in its file ({orig}). Make room on the disk, close other programs that "
-                "use the library, and delete once more."
-            ).format(orig=error.orig)
-        ) from error
+    going = files - set(session.scalars(select(Take.file).where(Take.file.in_(files))))
+    write_down(store, going, players)
+    return going
 
 
 def _forget_phrases(session: Session, takes: list[int]) -> None:
@@ -137,10 +120,12 @@ def delete_band(library: Library, band: int) -> None:
     with library.store.write() as session:
         trays = list(session.scalars(select(Tray.id).where(Tray.band_id == band)))
         players = list(session.scalars(select(Player.id).where(Player.band_id == band)))
-        files = _delete_rows(session, Take.tray_id.in_(trays) | Take.player_id.in_(players), players)
+        files = _delete_rows(
+            library.store, session, Take.tray_id.in_(trays) | Take.player_id.in_(players), players
+        )
         for kind, column in ((Tray, Tray.band_id), (Assignment, Assignment.band_id), (Band, Band.id)):
             session.execute(delete(kind).where(column == band))
-    _clear(library, files, players)
+    clear(library.store, files, players)
 
 
 def export_player(library: Library, player: Player, target: Path) -> int:
@@ -192,7 +177,7 @@ def export_player(library: Library, player: Player, target: Path) -> int:
             practice = io.StringIO()
             writer = csv.writer(practice)
             writer.writerow(["day", "minutes", "note"])
-            writer.writerows([p.day, p.minutes, p.note] for p in library.practice(player.id))
+            writer.writerows([p.day, p.minutes, harmless(p.note)] for p in library.practice(player.id))
             archive.writestr("practice.csv", practice.getvalue())
             count = len(archive.namelist())
         target.chmod(0o600)

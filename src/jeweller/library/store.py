@@ -20,20 +20,33 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import IO
 
-from sqlalchemy import Engine, create_engine, event
+from sqlalchemy import Engine, create_engine, event, select
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from jeweller.errors import LedgerError
-from jeweller.files import replacing
+from jeweller.files import ZIP_ERRORS, replacing
 from jeweller.i18n import N_, _
 from jeweller.library.killpoint import reach
+from jeweller.library.tables import Take
+from jeweller.library.unfinished import (
+    backing_up,
+    finish,
+    is_recording_name,
+    private_tree,
+    sweep_backup,
+    sweep_parts,
+)
 
 HEAD = "0002"  # the newest migration
 VERSIONS = ("0001", "0002")
 COPIES = 14  # daily copies of the database that are kept
 BUSY_S = 10.0
 CLOSED = N_("The library was closed meanwhile.")
+DAMAGED = N_(
+    "{database} is no library of Jeweller, or is damaged. Copies of earlier days lie in {copies}; nothing "
+    "was changed."
+)
 FULL = N_(
     "The disk is full or cannot be written: nothing was lost, the last step was not done. Make room "
     "and do it again."
@@ -61,13 +74,9 @@ class Store:
                     folder=folder, value=error.strerror or error
                 )
             ) from error
-        except (sqlite3.DatabaseError, DBAPIError) as error:
+        except (sqlite3.DatabaseError, DBAPIError, UnicodeDecodeError) as error:
             self._let_go()
-            damaged = _(
-                "{database} is no library of Jeweller, or is damaged. Copies of earlier days lie in "
-                "{copies}; nothing was changed."
-            ).format(database=self.database, copies=self.copies)
-            raise LedgerError(damaged) from error
+            raise LedgerError(_(DAMAGED).format(database=self.database, copies=self.copies)) from error
         except LedgerError:
             self._let_go()
             raise
@@ -85,6 +94,8 @@ class Store:
         if not self.read_only:
             self.database.chmod(0o600)
             self._sweep()
+            sweep_backup(self.folder)
+            finish(self)
             self._daily_copy()
 
     @property
@@ -104,7 +115,7 @@ class Store:
         return self.folder / "copies"
 
     def _take_lock(self) -> None:
-        lock = (self.folder / "open").open("a")
+        lock = os.fdopen(os.open(self.folder / "open", os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "a")
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
@@ -195,7 +206,9 @@ class Store:
         except (OSError, sqlite3.Error) as error:  # a library on a full disk can still be read
             self.told = _("Today's copy of the library could not be written: {error}.").format(error=error)
             return
-        for old in sorted(self.copies.glob("????-??-??.db"))[:-COPIES]:
+        # copies of days to come were made by a clock that was wrong: they go first, and never today's
+        copies = sorted(self.copies.glob("????-??-??.db"), key=lambda p: (p.stem <= today.stem, p.stem))
+        for old in copies[:-COPIES]:
             old.unlink(missing_ok=True)
 
     def copy_database(self, target: Path) -> None:
@@ -228,9 +241,21 @@ class Store:
 
     @contextlib.contextmanager
     def read(self) -> Iterator[Session]:
-        """A session to read with. Raises LedgerError when the library was closed."""
-        with self.using(), Session(self.engine, expire_on_commit=False) as session:
-            yield session
+        """A session to read with. Raises LedgerError when the library was closed, or is damaged."""
+        try:
+            with self.using(), Session(self.engine, expire_on_commit=False) as session:
+                yield session
+        except (DBAPIError, ValueError) as error:  # texts, days and JSON that are none among them
+            raise LedgerError(self._why(error)) from error
+
+    def _why(self, error: Exception) -> str:
+        """What an error of the database means, in a sentence."""
+        told = str(getattr(error, "orig", error)).casefold()
+        if "locked" in told:
+            return _("Another program is using the library: nothing was lost. Do it again in a moment.")
+        if any(word in told for word in ("full", "readonly", "unable to open", "disk i/o")):
+            return _(FULL)
+        return _(DAMAGED).format(database=self.database, copies=self.copies)
 
     @contextlib.contextmanager
     def write(self) -> Iterator[Session]:
@@ -240,8 +265,8 @@ class Store:
         try:
             with self.using(), Session(self.engine, expire_on_commit=False) as session, session.begin():
                 yield session
-        except DBAPIError as error:
-            raise LedgerError(FULL) from error
+        except (DBAPIError, ValueError) as error:  # texts, days and JSON that are none among them
+            raise LedgerError(self._why(error)) from error
 
     def keep_file(self, source: Path, name: str) -> None:
         """Copies a file into the recordings under a name of ours. Raises LedgerError."""
@@ -267,7 +292,7 @@ class Store:
         """Writes the whole library to one zip file; returns how many files it holds. Given up when the
         library is closed. Raises LedgerError.
         """
-        with self.using():
+        with self.using(), backing_up(self.folder, target):
             return self._backup(target)
 
     def _backup(self, target: Path) -> int:
@@ -324,6 +349,18 @@ class Store:
             self._lock = None
 
 
+def has_library(folder: Path) -> bool:
+    """Whether a folder holds a library. Raises LedgerError where nobody may look."""
+    try:
+        return (folder / "ledger.db").exists()
+    except OSError as error:
+        raise LedgerError(
+            _("The library {folder} cannot be opened: {value}.").format(
+                folder=folder, value=error.strerror or error
+            )
+        ) from error
+
+
 def restore(archive: Path, folder: Path) -> None:
     """Makes a library of a backup in a folder that holds none. Raises LedgerError; a folder begun is taken
     away again.
@@ -336,23 +373,35 @@ def restore(archive: Path, folder: Path) -> None:
         )
     begun = folder.with_name(f"{folder.name}.part{os.getpid()}")
     try:
+        with contextlib.suppress(OSError):
+            sweep_parts(folder)
         with zipfile.ZipFile(archive) as packed:
             names = packed.namelist()
             if "ledger.db" not in names or any(
                 n.startswith(("/", "\\"))
                 or ".." in Path(n).parts
+                or not Path(n).parts
                 or Path(n).parts[0] not in ("ledger.db", "recordings", "shelf", "booth")
                 for n in names
             ):
                 raise LedgerError(_("{name} is no backup of a library.").format(name=archive.name))
+            begun.mkdir(mode=0o700, parents=True)  # nobody reads along while it is unpacked
             packed.extractall(begun)
+        private_tree(begun)
         reach()
-        Store(begun).close()
+        restored = Store(begun)
+        try:
+            with restored.read() as session:
+                foreign = [f for f in session.scalars(select(Take.file)) if not is_recording_name(f)]
+        finally:
+            restored.close()
+        if foreign:
+            raise LedgerError(_("{name} is no backup of a library.").format(name=archive.name))
         folder.parent.mkdir(parents=True, exist_ok=True)
         if folder.exists():
             folder.rmdir()
         os.replace(begun, folder)
-    except (OSError, zipfile.BadZipFile, RuntimeError) as error:
+    except ZIP_ERRORS as error:
         raise LedgerError(
             _("{name} cannot be restored ({error}); nothing was changed.").format(
                 name=archive.name, error=error

@@ -39,6 +39,21 @@ FORGOTTEN = " forgotten"  # ends the stored habit of an altered note; `habit_sai
 UNFOLLOWED_NEED = 100.0  # a recording that does not follow its part comes first
 
 
+# What every summary holds, whatever the take.
+HELD = frozenset(
+    (
+        *("followed", "facets", "sure", "unsure", "open", "mark", "band", "typed", "state", "need", "bpm"),
+        *("comments", "places", "bars", "heard", "part_heard", "offset", "notes", "right", "sound"),
+    )
+)
+
+
+def is_whole(summary: dict[str, Any]) -> bool:
+    """Whether a summary is of this version and nothing of it is lost: otherwise it is made anew."""
+    held = HELD | {"out_of"} if summary.get("followed") else HELD
+    return summary.get("v") == VERSION and held <= summary.keys()
+
+
 def summarise(report: TakeReport, now: DecisionState, scheme: Scheme) -> dict[str, Any]:
     """The summary of one take; JSON values only."""
     rows = standing_of(report, now.decisions)

@@ -7,12 +7,21 @@ from all of them in order.
 from __future__ import annotations
 
 import datetime
+from collections.abc import Iterable
 from typing import Any
 
 from sqlalchemy import JSON, ForeignKey, Index, LargeBinary
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 from jeweller.library.states import TakeState
+
+
+def whole_rows(rows: Iterable[Any]) -> list[Any]:
+    """Rows of a table. Raises ValueError where one has lost its key: SQLAlchemy gives None for it."""
+    found = list(rows)
+    if any(row is None for row in found):
+        raise ValueError("a row without a key")
+    return found
 
 
 class Base(DeclarativeBase):

@@ -219,14 +219,17 @@ def shown_rows(report: TakeReport, decisions: Decisions) -> tuple[Shown, ...]:
 def next_place(
     library: Library, order: Sequence[int], take: int | None, key: str | None, step: int
 ) -> tuple[int, str] | None:
-    """The doubtful place after (`step` 1) or before (-1) another, across takes in an order; None at the end.
-    What is decided is passed over.
+    """The doubtful place after (`step` 1) or before (-1) another, across the takes of a tray in an order, or
+    None. What is decided is passed over.
     """
+    if not order:
+        return None
     start = (
         list(order).index(take) if take is not None and take in order else (0 if step > 0 else len(order) - 1)
     )
+    summaries = {t.id: t.summary for t in library.takes(library.take(order[start]).tray_id)}
     for k in range(start, len(order) if step > 0 else -1, step):
-        summary = library.take(order[k]).summary
+        summary = summaries[order[k]]
         if not summary.get("open") or summary["state"] in DONE:
             continue  # told without opening its report
         hand = open_take(library, order[k])
@@ -261,9 +264,7 @@ def decision(key: str, act: str, *, kind: str = "", note: str = "") -> dict[str,
 
 def player_of(library: Library, take: Take) -> Player | None:
     """Who played a take."""
-    return next(
-        (p for p in library.players(library.tray(take.tray_id).band_id) if p.id == take.player_id), None
-    )
+    return library.player(take.player_id) if take.player_id is not None else None
 
 
 def load_take(library: Library, take: int, rate: int) -> tuple[PerformedPart | None, Recording]:
