@@ -184,6 +184,9 @@ class DecisionFiles(TempCase):
             {**whole, "decisions": [{**one, "act": "change"}]},
             {**whole, "decisions": [{**one, "kind": "sneeze"}]},
             {**whole, "decisions": [{**one, "more": 1}]},
+            {**whole, "decisions": [{**one, "key": 5}]},
+            {**whole, "decisions": [{**one, "note": ["x"]}]},
+            {**whole, "decisions": ["one"]},
             {**whole, "added": [{"kind": "wrong_note"}]},
         ):
             text = json.dumps(data)

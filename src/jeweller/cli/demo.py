@@ -111,13 +111,20 @@ def _views(window: Window, folder: Path) -> None:
 
 def wait_for(ready: Callable[[], bool], seconds: float = 120.0) -> None:
     """Lets the window work until something is so, or the time is over."""
-    from PySide6.QtTest import QTest
-
     end = time.monotonic() + seconds
-    QTest.qWait(20)  # also carries out deferred deletions
+    _work(20)  # also carries out deferred deletions
     while not ready() and time.monotonic() < end:
-        QTest.qWait(10)
-    QTest.qWait(20)
+        _work(10)
+    _work(20)
+
+
+def _work(milliseconds: int) -> None:
+    from PySide6.QtCore import QCoreApplication, QEvent, QEventLoop, QTimer
+
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop, loop.quit)
+    loop.exec()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
 
 
 def _same_place(f: ReportFinding, p: dict[str, Any]) -> bool:

@@ -6,14 +6,13 @@ from __future__ import annotations
 
 import argparse
 import sys
-import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
 from jeweller.demo_band import data_home
 from jeweller.documents.marks_export import COLUMNS, marks_csv, marks_xlsx
 from jeweller.errors import LedgerError
-from jeweller.files import write_bytes
+from jeweller.files import shown_name, write_bytes
 from jeweller.i18n import _, ngettext
 from jeweller.library.checking import Checking
 from jeweller.library.class_list import enter_class, read_class_list
@@ -22,10 +21,12 @@ from jeweller.library.exports import list_marks
 from jeweller.library.intake import bring_music, enter_tray, look_at
 from jeweller.library.library import Library
 from jeweller.library.privacy import delete_player, export_player, list_held
-from jeweller.library.store import restore
+from jeweller.library.store import has_library, restore
 from jeweller.library.summary import format_mark
 from jeweller.library.tables import Player, Tray
 from jeweller.library.tray import list_takes
+from jeweller.library.verify import find_missing
+from jeweller.scratch import scratch_folder
 
 
 def run_ledger(options: argparse.Namespace) -> int:
@@ -33,16 +34,39 @@ def run_ledger(options: argparse.Namespace) -> int:
     if options.act == "restore":
         restore(Path(options.file), Path(options.folder))
         print(_("Restored to {folder}.").format(folder=options.folder))
-        return 0
-    reading = options.act in ("trays", "tray", "marks", "rehearse", "held", "give-out") or (
+        return _tell_missing(Path(options.folder))
+    reading = options.act in ("trays", "tray", "marks", "rehearse", "held", "give-out", "verify") or (
         options.act == "bring" and options.look
     )
     folder = Path(options.library) if options.library else data_home() / "library"
-    library = Library(folder, read_only=reading and (folder / "ledger.db").exists())
+    library = Library(folder, read_only=reading and has_library(folder))
     try:
         return ACTS[options.act](library, options) or 0
     finally:
         library.close()
+
+
+def _tell_missing(folder: Path) -> int:
+    """What a restored library has not, as sentences; the exit status."""
+    library = Library(folder, read_only=True)
+    try:
+        return _verify(library, None)
+    finally:
+        library.close()
+
+
+def _verify(library: Library, _options: argparse.Namespace | None) -> int:
+    missing = find_missing(library)
+    for sentence in missing:
+        print(sentence, file=sys.stderr)
+    if not missing:
+        takes = sum(len(library.takes(t.id)) for t in library.trays())
+        print(
+            ngettext("The library is whole: {n} take.", "The library is whole: {n} takes.", takes).format(
+                n=takes
+            )
+        )
+    return 2 if missing else 0
 
 
 def _tray_of(library: Library, wanted: str | None) -> Tray:
@@ -71,7 +95,7 @@ def _player(library: Library, name: str) -> Player:
 
 
 def _bring(library: Library, options: argparse.Namespace) -> int:
-    with tempfile.TemporaryDirectory() as folder:
+    with scratch_folder() as folder:
         if options.players and not options.look:
             _enter_class(library, Path(options.players))
         if not options.look:
@@ -97,7 +121,7 @@ def _bring(library: Library, options: argparse.Namespace) -> int:
                 )
             )
             told_of = _("{name}: {what} (here already, left out)") if g.twice else "{name}: {what}"
-            print(told_of.format(name=g.path.name, what=what))
+            print(told_of.format(name=shown_name(g.path), what=what))
         new = [g for g in guesses if not g.twice]
         if options.look or not new:
             return 0
@@ -229,12 +253,17 @@ def _rehearse(library: Library, options: argparse.Namespace) -> None:
             print(_("  No place is missed by more than one player."))
 
 
-def _backup(library: Library, options: argparse.Namespace) -> None:
+def _backup(library: Library, options: argparse.Namespace) -> int:
+    count = library.store.backup(Path(options.file))
     print(
-        ngettext(
-            "{backup} file in {file}", "{backup} files in {file}", library.store.backup(Path(options.file))
-        ).format(backup=library.store.backup(Path(options.file)), file=options.file)
+        ngettext("{backup} file in {file}", "{backup} files in {file}", count).format(
+            backup=count, file=options.file
+        )
     )
+    missing = find_missing(library)
+    for sentence in missing:
+        print(_("note: {sentence}").format(sentence=sentence), file=sys.stderr)
+    return 2 if missing else 0
 
 
 def _held(library: Library, options: argparse.Namespace) -> None:
@@ -271,6 +300,7 @@ ACTS: dict[str, Callable[[Library, argparse.Namespace], int | None]] = {
     "marks": _marks,
     "rehearse": _rehearse,
     "backup": _backup,
+    "verify": _verify,
     "held": _held,
     "give-out": _export_player,
     "delete": _delete,

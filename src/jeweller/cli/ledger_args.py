@@ -53,6 +53,7 @@ def add_ledger(commands: Any) -> None:
     marks.add_argument("--consent", action="store_true", help=_("leave players without consent out"))
     backup = acts.add_parser("backup", help=_("write the whole library to one file"))
     backup.add_argument("file", metavar="FILE")
+    acts.add_parser("verify", help=_("say what is missing or was changed; exit status 2 where something is"))
     back = acts.add_parser("restore", help=_("make a library of a backup, in a new folder"))
     back.add_argument("file", metavar="FILE")
     back.add_argument("folder", metavar="FOLDER")

@@ -5,7 +5,6 @@ follow the score, 1 a fault of the program.
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 from collections.abc import Mapping
 from pathlib import Path
@@ -14,8 +13,9 @@ from typing import TYPE_CHECKING, Any
 from jeweller import __version__
 from jeweller.cli.choices import parse_choices
 from jeweller.cli.parser import UNUSABLE, make_parser
+from jeweller.cli.plain_output import plain_output, tidy_end
 from jeweller.errors import JewellerError
-from jeweller.files import json_text, write_bytes
+from jeweller.files import json_text, parse_json, write_bytes
 from jeweller.i18n import _, in_language
 from jeweller.log import LOG, log_fault, start_log, state_home
 from jeweller.report.localized import localized_report
@@ -55,7 +55,7 @@ def main(argv: list[str] | None = None) -> int:
     arguments = sys.argv[1:] if argv is None else argv
     options = make_parser().parse_args(arguments)
     start_log(verbose=options.verbose)
-    with in_language(options.language):
+    with in_language(options.language), plain_output(), tidy_end():
         return _run(options)
 
 
@@ -93,7 +93,7 @@ def _run(options: argparse.Namespace) -> int:
             return run_demo(Path(options.out) if options.out else None, options.takes)
         from jeweller.gui.shell.app import run_window
 
-        return run_window(getattr(options, "score", None), getattr(options, "take", None))
+        return run_window(getattr(options, "files", ()))
     except JewellerError as error:
         print(_("jeweller: {error}").format(error=error), file=sys.stderr)
         return UNUSABLE
@@ -164,8 +164,12 @@ def _batch(options: argparse.Namespace) -> int:
     jobs = find_jobs(Path(options.source), target)
     target.mkdir(parents=True, exist_ok=True)
     counts: dict[str, int] = {}
+    certificates = Path(options.certificates) if options.certificates else None
     for number, done in enumerate(
-        run_batch(jobs, _asked(options), options.workers, scheduler=options.scheduler), 1
+        run_batch(
+            jobs, _asked(options), options.workers, scheduler=options.scheduler, certificates=certificates
+        ),
+        1,
     ):
         counts[done.state] = counts.get(done.state, 0) + 1
         print(
@@ -211,7 +215,7 @@ def _score(options: argparse.Namespace) -> int:
 
 def _explain(options: argparse.Namespace) -> int:
     try:
-        report = json.loads(Path(options.report).read_text(encoding="utf-8"))
+        report = parse_json(Path(options.report).read_text(encoding="utf-8"))
         findings = report["findings"]
     except (OSError, ValueError, KeyError, TypeError) as error:
         raise JewellerError(

@@ -101,7 +101,15 @@ def _add_batch(commands: Commands) -> None:
     batch.add_argument(
         "--scheduler",
         metavar="ADDRESS",
-        help=_("an existing Dask cluster that sees the same folders, as tcp://HOST:8786"),
+        help=_(
+            "an existing Dask cluster that sees the same folders, as tcp://HOST:8786; a plain one trusts "
+            "everybody in its network"
+        ),
+    )
+    batch.add_argument(
+        "--certificates",
+        metavar="D",
+        help=_("for a cluster at tls://HOST:8786: a folder with ca.pem, cert.pem and key.pem"),
     )
     _add_asked(batch)
 
@@ -220,9 +228,12 @@ def _add_demo(commands: Commands) -> None:
 
 
 def _add_open(commands: Commands) -> None:
-    window = commands.add_parser("open", help=_("open the window, with a score and a take if given"))
-    window.add_argument("score", nargs="?")
-    window.add_argument("take", nargs="?")
+    window = commands.add_parser(
+        "open",
+        help=_("open the window, with scores, recordings or a player's slip, if given"),
+        description=_("Opens the window; where it is open already, it gets the files."),
+    )
+    window.add_argument("files", metavar="FILE", nargs="*")
 
 
 def _add_printing(parser: argparse.ArgumentParser) -> None:

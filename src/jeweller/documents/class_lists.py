@@ -66,6 +66,7 @@ def class_lists(
             minutes,
             table,
             schools=schools,
+            doubtful=False,  # what is not sure is decided on the bench
         )
         if made.items:
             out.append(PlayerList(row.player, view.title, made))

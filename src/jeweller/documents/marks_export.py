@@ -11,6 +11,7 @@ from collections.abc import Mapping, Sequence
 
 from jeweller.assessment.finding import FACETS
 from jeweller.assessment.messages import FACET_NAMES
+from jeweller.files import harmless
 from jeweller.i18n import N_, _
 
 COLUMNS = {
@@ -30,14 +31,6 @@ COLUMNS = {
     **{f: FACET_NAMES[f] for f in FACETS},
 }
 USUAL = ("player", "instrument", "piece", "date", "mark", "out_of", "band", "comment")
-DANGEROUS = ("=", "+", "-", "@", "\t", "\r", "\n")
-
-
-def harmless(text: str) -> str:
-    """A text that no spreadsheet reckons with."""
-    return (
-        f"'{text}" if text.startswith(DANGEROUS) or text.lstrip().startswith(("=", "+", "-", "@")) else text
-    )
 
 
 def marks_csv(rows: Sequence[Mapping[str, str | float | None]], columns: Sequence[str] = USUAL) -> bytes:
