@@ -8,14 +8,19 @@ import signal
 import time
 import unittest
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from jeweller.audio.encode import write_sound
 from jeweller.errors import JewellerError
 from jeweller.pipeline.batch import BatchJob, _here, find_jobs, run_batch
 from jeweller.pipeline.check import Options
+from jeweller.pipeline.cluster import CERTIFICATES, run_on_cluster
 from jeweller.pipeline.workers import Task, TaskState, WorkerPool
 from tests.support import RATE, TempCase, line_of, part_of, score_file, sounding, straight
 from tests.test_ear import LINE, TUNE
+
+if TYPE_CHECKING:
+    from distributed import LocalCluster
 
 
 def nothing(*, progress: object) -> None:
@@ -35,6 +40,26 @@ def deadly(job: BatchJob, options: Options, *, progress: object) -> tuple[str, s
     if job.take.name == "always.wav" or (job.take.name == "once.wav" and not again):
         os.kill(os.getpid(), signal.SIGKILL)
     return "checked", "{}"
+
+
+def tenfold(number: int) -> int:
+    """A small task."""
+    time.sleep(0.1)
+    return 10 * number
+
+
+def cluster_here(protocol: str = "tcp://", **more: Any) -> LocalCluster:
+    """A scheduler and a worker in this process."""
+    from distributed import LocalCluster
+
+    return LocalCluster(
+        n_workers=1,
+        threads_per_worker=2,
+        processes=False,
+        protocol=protocol,
+        dashboard_address=None,
+        **more,
+    )
 
 
 class Batch(TempCase):
@@ -92,21 +117,41 @@ class Batch(TempCase):
         self.assertEqual([d.state for d in run_batch(jobs, options, 1)], ["kept"])
         self.assertEqual([d.state for d in run_batch(jobs, Options(scheme="rhythm-first"), 1)], ["checked"])
 
-    def test_a_cluster_runs_the_same_function(self) -> None:
-        from distributed import LocalCluster
+    def test_a_cluster_runs_the_same_function_over_tls(self) -> None:
+        from distributed import Security
 
+        secured = Security.temporary()  # holds the texts of its certificates
+        certificates = self.folder / "certificates"
+        certificates.mkdir()
+        for name, text in zip(
+            CERTIFICATES, (secured.tls_ca_file, secured.tls_client_cert, secured.tls_client_key), strict=True
+        ):
+            (certificates / name).write_text(text)
         score_file(self.folder, part_of(TUNE, fifths=-2))
         write_sound(self.folder / "one.wav", sounding(straight(LINE, 90)), RATE)
         shutil.copy(self.folder / "one.wav", self.folder / "two.wav")
         (self.folder / "three.wav").write_bytes(b"no sound")
         reports = self.folder / "reports"
         reports.mkdir()
-        with LocalCluster(
-            n_workers=1, threads_per_worker=2, processes=False, protocol="tcp://", dashboard_address=None
-        ) as cluster:
-            done = list(
-                run_batch(find_jobs(self.folder, reports), Options(), scheduler=cluster.scheduler_address)
-            )
+        jobs = find_jobs(self.folder, reports)
+        with cluster_here("tls://", security=secured) as cluster:
+            address = cluster.scheduler_address
+            for wrong, sentence in (
+                ({}, "wants certificates"),
+                ({"certificates": self.folder}, r"holds no ca\.pem"),
+            ):
+                with self.assertRaisesRegex(JewellerError, sentence):
+                    list(run_batch(jobs, Options(), scheduler=address, **wrong))
+            with self.assertRaisesRegex(JewellerError, "does not"):
+                list(
+                    run_batch(
+                        jobs,
+                        Options(),
+                        scheduler=address.replace("tls:", "tcp:"),
+                        certificates=certificates,
+                    )
+                )
+            done = list(run_batch(jobs, Options(), scheduler=address, certificates=certificates))
         self.assertEqual(
             sorted((d.job.take.name, d.state) for d in done),
             [("one.wav", "checked"), ("three.wav", "failed"), ("two.wav", "checked")],
@@ -114,6 +159,27 @@ class Batch(TempCase):
         here = {d.job.take.name: d.state for d in run_batch(find_jobs(self.folder, reports), Options())}
         self.assertEqual(here["one.wav"], "kept")  # what the cluster did is not done again
         self.assertEqual(len(list(Path(reports).glob("*.json"))), 2)
+
+    def test_a_scheduler_that_is_started_anew_gets_what_was_not_done(self) -> None:
+        first = cluster_here()
+        self.addCleanup(first.close)
+        address = first.scheduler_address
+        came, second = [], None
+        for item, answer in run_on_cluster(range(12), tenfold, address):
+            came.append((item, answer))
+            if len(came) == 4:
+                first.close()
+                second = cluster_here(scheduler_port=int(address.rpartition(":")[2]))
+                self.addCleanup(second.close)
+        self.assertIsNotNone(second)
+        self.assertEqual(sorted(came), [(k, 10 * k) for k in range(12)])
+
+    def test_a_scheduler_that_stays_away_ends_the_run_with_a_sentence(self) -> None:
+        gone = cluster_here()
+        self.addCleanup(gone.close)
+        with self.assertRaisesRegex(JewellerError, "What is done is kept"):
+            for _item in run_on_cluster(range(9), tenfold, gone.scheduler_address, away_s=0.2):
+                gone.close()
 
     def test_no_cluster_is_a_sentence(self) -> None:
         score_file(self.folder, part_of(TUNE, fifths=-2))

@@ -4,7 +4,8 @@ is one JSON file.
 
 from __future__ import annotations
 
-import json
+import functools
+import hashlib
 import os
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -13,15 +14,18 @@ from pathlib import Path
 from jeweller.audio.decode import file_hash
 from jeweller.audio.formats import is_recording
 from jeweller.errors import JewellerError
-from jeweller.files import json_text, write_bytes
+from jeweller.files import json_text, parse_json, shown_name, shown_text, write_bytes
 from jeweller.grading.scheme import find_scheme
 from jeweller.i18n import N_, _
 from jeweller.log import log_fault, start_log
 from jeweller.notation.formats import ENDINGS
 from jeweller.pipeline.check import Options, check
-from jeweller.pipeline.workers import TRIES, Task, TaskState, WorkerPool
+from jeweller.pipeline.cluster import run_on_cluster
+from jeweller.pipeline.workers import Task, TaskState, WorkerPool
 from jeweller.report.build import settings_dict
 from jeweller.report.ear_version import ear_version
+
+NAME_BYTES = 200  # of a report's name: disks take 255 bytes
 
 
 @dataclass(frozen=True)
@@ -112,7 +116,12 @@ def _listed(source: Path, target: Path) -> list[BatchJob]:
 
 
 def _name(path: Path) -> str:
-    return "--".join(path.parts) + ".json"
+    """The name of a report: its folders joined; where a name holds what joins them, told apart by a sum."""
+    joined = "--".join(path.parts)
+    plain = not any("--" in part or part.startswith("-") or part.endswith("-") for part in path.parts)
+    told = hashlib.sha256(os.fsencode(path)).hexdigest()[:8]
+    short = joined.encode("utf-8", "surrogateescape")[:NAME_BYTES].decode("utf-8", "replace")
+    return f"{joined}.json" if plain and short == joined else f"{shown_text(short)}~{told}.json"
 
 
 def run_batch(
@@ -121,11 +130,15 @@ def run_batch(
     workers: int | None = None,
     cancelled: Callable[[], bool] = lambda: False,
     scheduler: str | None = None,
+    certificates: Path | None = None,
 ) -> Iterator[BatchResult]:
     """Runs the jobs, each in a process with one thread of the numeric libraries, and yields what became of
     each as it is known. A job whose process died is tried once more. With `scheduler` (the address of a Dask
-    cluster that sees the same folders) the same function runs there. Raises JewellerError.
+    cluster that sees the same folders) the same function runs there, over TLS with `certificates` (a folder).
+    Raises JewellerError.
     """
+    if certificates is not None and not scheduler:
+        raise JewellerError(_("--certificates goes with --scheduler tls://HOST:8786."))
     waiting = []
     for job in jobs:
         if _is_current(job, options):
@@ -134,7 +147,7 @@ def run_batch(
             waiting.append(job)
     if waiting:
         yield from (
-            _on_cluster(waiting, options, scheduler, cancelled)
+            _on_cluster(waiting, options, scheduler, certificates, cancelled)
             if scheduler
             else _here(waiting, options, workers, cancelled)
         )
@@ -157,46 +170,38 @@ def _here(
                 if news.state == TaskState.DONE:
                     yield _written(job, news.result)
                 elif news.state == TaskState.FAILED:
-                    yield BatchResult(job, "failed", f"{job.take.name}: {news.what}")
+                    yield BatchResult(job, "failed", f"{shown_name(job.take)}: {news.what}")
                 elif news.state == TaskState.DIED:
-                    yield BatchResult(
-                        job,
-                        "failed",
-                        _(
-                            "{name}: the system ended the check again and again, probably for want of memory."
-                        ).format(name=job.take.name),
-                    )
+                    yield _died(job)
     finally:
         pool.stop()
 
 
 def _on_cluster(
-    jobs: list[BatchJob], options: Options, scheduler: str, cancelled: Callable[[], bool]
+    jobs: list[BatchJob],
+    options: Options,
+    scheduler: str,
+    certificates: Path | None,
+    cancelled: Callable[[], bool],
 ) -> Iterator[BatchResult]:
-    try:
-        from distributed import Client, as_completed
-    except ImportError:
-        raise JewellerError(
-            _("--scheduler needs the package “distributed”; install it beside Jeweller and try again.")
-        ) from None
-    try:
-        client = Client(scheduler, timeout="5s")
-    except (OSError, ValueError, TimeoutError) as error:
-        raise JewellerError(
-            _("No cluster answers at {scheduler} ({error}).").format(scheduler=scheduler, error=error)
-        ) from error
-    with client:
-        futures = {client.submit(report_of, job, options, pure=False, retries=TRIES - 1): job for job in jobs}
-        for future in as_completed(list(futures)):
-            job = futures[future]
-            yield (
-                BatchResult(job, "failed", f"{job.take.name}: {future.exception()}")
-                if future.status == "error"
-                else _written(job, future.result())
-            )
-            if cancelled():
-                client.cancel(list(futures))
-                return
+    task = functools.partial(report_of, options=options)
+    for job, came in run_on_cluster(jobs, task, scheduler, certificates=certificates, cancelled=cancelled):
+        if not isinstance(came, BaseException):
+            yield _written(job, came)
+        elif type(came).__name__ == "KilledWorker":
+            yield _died(job)
+        else:
+            yield BatchResult(job, "failed", f"{shown_name(job.take)}: {came}")
+
+
+def _died(job: BatchJob) -> BatchResult:
+    return BatchResult(
+        job,
+        "failed",
+        _("{name}: the system ended the check again and again, probably for want of memory.").format(
+            name=shown_name(job.take)
+        ),
+    )
 
 
 def _written(job: BatchJob, answer: tuple[str, str]) -> BatchResult:
@@ -223,14 +228,14 @@ def report_of(
         log_fault(error, "in a batch")
         return "failed", _(
             "{name}: a fault of the program ended this check; the log has its details."
-        ).format(name=job.take.name)
+        ).format(name=shown_name(job.take))
     return N_("checked") if checked.report["followed"] else N_("not followed"), json_text(checked.report)
 
 
 def _is_current(job: BatchJob, options: Options) -> bool:
     """Whether the report on disk is of this score, this take, this ear and these settings."""
     try:
-        report = json.loads(job.report.read_text(encoding="utf-8"))
+        report = parse_json(job.report.read_text(encoding="utf-8"))
         wanted = settings_dict(
             options.settings,
             find_scheme(options.scheme),
