@@ -9,10 +9,11 @@ import math
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QWidget
 
 from jeweller.documents.theme import Theme
 from jeweller.gui.shell.style import font
+from jeweller.gui.widgets.roomy import RoomyDialog
 from jeweller.i18n import _
 from jeweller.pipeline.closeup import Closeup
 
@@ -30,7 +31,9 @@ class CloseupPicture(QWidget):
     def __init__(self, closeup: Closeup, theme: Theme, points: float, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.closeup, self.theme, self.points = closeup, theme, points
-        self.setMinimumSize(640, 400)
+        self.setMinimumSize(640, round(400 * max(1.0, points / 14.0)))
+        self._left = round(LEFT * points / 11.0)
+        self._bottom = round(BOTTOM * points / 11.0)
         self.setAccessibleName(_("Pitch, loudness and attacks around the finding"))
 
     def sizeHint(self) -> QSize:
@@ -38,13 +41,13 @@ class CloseupPicture(QWidget):
 
     def _x(self, seconds: float) -> float:
         c = self.closeup
-        return LEFT + (seconds - c.from_s) / (c.to_s - c.from_s) * (self.width() - LEFT - RIGHT)
+        return self._left + (seconds - c.from_s) / (c.to_s - c.from_s) * (self.width() - self._left - RIGHT)
 
     def _lanes(self) -> list[QRectF]:
-        room = self.height() - TOP - BOTTOM - GAP * (len(LANES) - 1)
+        room = self.height() - TOP - self._bottom - GAP * (len(LANES) - 1)
         out, y = [], float(TOP)
         for share in LANES:
-            out.append(QRectF(LEFT, y, self.width() - LEFT - RIGHT, share * room))
+            out.append(QRectF(self._left, y, self.width() - self._left - RIGHT, share * room))
             y += share * room + GAP
         return out
 
@@ -61,14 +64,14 @@ class CloseupPicture(QWidget):
             painter.fillRect(doubt, QColor(t.wash))
         self._draw_seconds(painter, lanes)
         painter.save()
-        painter.setClipRect(QRectF(LEFT, 0, self.width() - LEFT - RIGHT, self.height()))
+        painter.setClipRect(QRectF(self._left, 0, self.width() - self._left - RIGHT, self.height()))
         self._draw_pitch(painter, lanes[0])
         self._draw_level(painter, lanes[1])
         self._draw_attacks(painter, lanes[2])
         painter.restore()
         painter.setPen(QColor(t.ink))
         for lane, name in zip(lanes, (_("pitch"), _("loudness"), _("attacks")), strict=True):
-            box = QRectF(8, lane.top(), LEFT - 20, lane.height())
+            box = QRectF(8, lane.top(), self._left - 20, lane.height())
             painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
         painter.end()
 
@@ -81,7 +84,7 @@ class CloseupPicture(QWidget):
             painter.setPen(QPen(QColor(t.faint), 1.0))
             painter.drawLine(QPointF(x, lanes[0].top()), QPointF(x, lanes[-1].bottom()))
             painter.setPen(QColor(t.quiet))
-            box = QRectF(x - 40, lanes[-1].bottom() + 4, 80, BOTTOM - 6)
+            box = QRectF(x - 40, lanes[-1].bottom() + 4, 80, self._bottom - 6)
             painter.drawText(
                 box, Qt.AlignmentFlag.AlignCenter, _("{seconds:g} s").format(seconds=round(at, 1))
             )
@@ -153,11 +156,8 @@ def show_closeup(
     closeup: Closeup, sentence: str, rivals: list[str], theme: Theme, points: float, parent: QWidget
 ) -> QDialog:
     """The picture with what the finding says, and what was weighed against it."""
-    box = QDialog(parent)
-    box.setWindowTitle(_("Look closer"))
-    column = QVBoxLayout(box)
-    column.setContentsMargins(16, 16, 16, 12)
-    column.setSpacing(8)
+    box = RoomyDialog(parent, _("Look closer"), spacing=8)
+    column = box.column
     said = QLabel(sentence)
     said.setWordWrap(True)
     said.setFont(font(points + 1, weight=600, serif=True))
@@ -178,10 +178,7 @@ def show_closeup(
     legend.setWordWrap(True)
     legend.setObjectName("quiet")
     column.addWidget(legend)
-    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-    buttons.rejected.connect(box.reject)
-    column.addWidget(buttons)
+    box.finish(QDialogButtonBox(QDialogButtonBox.StandardButton.Close))
     box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-    box.resize(1000, 680)
     box.show()
     return box

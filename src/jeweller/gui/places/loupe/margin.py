@@ -27,6 +27,7 @@ from jeweller.documents.annotations import WHOLE
 from jeweller.documents.plain_text import fingers_shown, good_sentence, sureness
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.shell.style import font
+from jeweller.gui.widgets.readable import StayingToolButton
 from jeweller.gui.widgets.shapes import facet_pixmap
 from jeweller.i18n import N_, _, ngettext
 from jeweller.phrases import capitalized, how_often, name_bars, note_name
@@ -36,7 +37,7 @@ if TYPE_CHECKING:
     from jeweller.pipeline.review import Review, Shown
 from jeweller.report.heard import heard_of, heard_sentence
 
-WIDTH = 348  # pixels at the usual size of text
+WIDTH, MOST_WIDTH = 348, 520  # pixels at the usual size of text; beside a part of any use
 GAP = 8
 STATE_WORDS = {
     "kept": N_("kept by the teacher"),
@@ -48,7 +49,7 @@ STATE_WORDS = {
 
 def width_at(points: float) -> int:
     """Pixels the margin takes at a size of text."""
-    return round(WIDTH * points / 11.0)
+    return min(round(WIDTH * points / 11.0), MOST_WIDTH)
 
 
 def wrapped(
@@ -148,6 +149,7 @@ class MarginNote(QFrame):
         head.setSpacing(8)
         picture = QLabel()
         picture.setPixmap(facet_pixmap(f["facet"], theme, 18, unsure=not is_sure(f["confidence"])))
+        picture.setAccessibleName(_(FACET_NAMES[f["facet"]]))
         head.addWidget(picture)
         number = f"{shown.number}  " if shown.number else ""
         where = (
@@ -308,9 +310,8 @@ class Margin(QWidget):
         self._buttons = {}
         here = {s.finding["facet"] for s in review.shown}
         for facet, name in ((f, _(n)) for f, n in FACET_NAMES.items()):
-            button = QToolButton()
+            button = StayingToolButton()
             button.setIcon(facet_pixmap(facet, self.theme, 20))
-            button.setCheckable(True)
             button.setChecked(self.facets is not None and facet in self.facets)
             button.setEnabled(facet in here or button.isChecked())
             button.setToolTip(

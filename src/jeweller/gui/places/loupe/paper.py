@@ -6,16 +6,19 @@ from __future__ import annotations
 
 import bisect
 import math
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import draw_marks, staff_place
 from jeweller.documents.mark_canvas import Hit, Ruler, View
+from jeweller.documents.note_words import note_words
 from jeweller.documents.theme import Theme
+from jeweller.gui.widgets.readable import ReadablePart
 from jeweller.gui.widgets.shapes import drawn
 from jeweller.i18n import _
 from jeweller.report_format import ReportFinding
@@ -56,6 +59,7 @@ class Paper(QWidget):
         ] = []  # hair lines from marks to margin notes: (from, y at the right edge)
         self._cursor: tuple[float, int] | None = None
         self._pitch: list[QPainterPath] = []
+        self._said: tuple[ReadablePart, ...] | None = None  # until the marks are drawn anew
 
     # ---- content
 
@@ -88,6 +92,7 @@ class Paper(QWidget):
 
     def remark(self) -> None:
         """Draws the marks anew: after a decision, another choice, another filter."""
+        self._said = None
         if self.review is None or self.engraving is None or self.theme is None:
             return
         shown = [s.finding for s in self.review.shown if s.state != FindingState.DISMISSED]
@@ -156,6 +161,36 @@ class Paper(QWidget):
                     started = True
             if started:
                 self._pitch.append(path)
+
+    # ---- for those who have it read to them
+
+    def readable_parts(self) -> Sequence[ReadablePart]:
+        """Every note of the part as it was played, with what is said of it."""
+        if self.review is None or self.engraving is None:
+            return ()
+        if self._said is None:
+            self._said = self._say(self.review)
+        return self._said
+
+    def readable_choice(self) -> str:
+        return self.view.chosen or ""
+
+    def _say(self, review: Review) -> tuple[ReadablePart, ...]:
+        line = review.checked.line
+        beats = {n.id: line.beat_in_bar(n.bar_index, n.offset) for n in line.notes}
+        findings = [s.finding for s in review.shown if s.state != FindingState.DISMISSED]
+        places = {h.key: h for h in self.hits if h.kind == "note"}
+        parts = []
+        for note in review.report["notes"]:
+            hit = places.get(note["id"])
+            place = QRect()
+            if hit is not None:
+                half = hit.radius * self.scale
+                place = QRectF(
+                    hit.x * self.scale - half, hit.y * self.scale - half, 2 * half, 2 * half
+                ).toRect()
+            parts.append(ReadablePart(note["id"], note_words(note, beats[note["id"]], findings), place))
+        return tuple(parts)
 
     # ---- the cursor
 

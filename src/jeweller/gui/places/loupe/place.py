@@ -8,7 +8,7 @@ import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSettings, Qt, Signal
+from PySide6.QtCore import QSettings, QSize, Qt, Signal
 from PySide6.QtWidgets import QFileDialog, QStackedWidget
 
 from jeweller.audio.formats import RECORDING_ENDINGS
@@ -26,6 +26,7 @@ from jeweller.gui.places.loupe.recent import recent_label, recent_pairs, remembe
 from jeweller.gui.places.loupe.view import Loupe
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.kept import kept_folder
 from jeweller.i18n import _
 from jeweller.notation.formats import ENDINGS
 
@@ -72,6 +73,16 @@ class LoupePlace(QStackedWidget):
             self.addWidget(page)
         # no button has the keys before somebody tabs to it
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+
+    def minimumSizeHint(self) -> QSize:
+        """That of the page which is shown."""
+        shown = self.currentWidget()
+        return shown.minimumSizeHint() if shown is not None else QSize()
+
+    @property
+    def needed_height(self) -> int:
+        """Pixels at the usual size of text: the part scrolls by itself, the empty page does not."""
+        return 0 if self.currentIndex() == 2 else 560
 
     def set_theme(self, theme: Theme, points: float) -> None:
         self.view.set_theme(theme, points)
@@ -173,7 +184,7 @@ class LoupePlace(QStackedWidget):
 
     def _ask_file(self, title: str, files: str, endings: tuple[str, ...]) -> str:
         """A path, empty where none was chosen; `files` says what is looked for, with {pattern}."""
-        folder = str(self.settings.value("folder", str(Path.home())))
+        folder = kept_folder(self.settings, "folder", str(Path.home()))
         pattern = " ".join(f"*{e}" for e in endings)
         path, _unused = QFileDialog.getOpenFileName(self, title, folder, files.format(pattern=pattern))
         if path:
@@ -328,7 +339,7 @@ class LoupePlace(QStackedWidget):
             return
         ending = ".json" if kind == "json" else next(e for k, _unused, e in DOCUMENTS if k == kind)
         if not path:
-            folder = str(self.settings.value("save_folder", str(Path.home())))
+            folder = kept_folder(self.settings, "save_folder", str(Path.home()))
             name = f"{Path(self.pair.take).stem}{ending}"
             path, _unused = QFileDialog.getSaveFileName(
                 self, _("Save the marked part"), str(Path(folder) / name), f"*{ending}"

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings
 
+from jeweller.gui.services.kept import kept_json
 from jeweller.i18n import _
 
 KEPT = 8
@@ -16,7 +17,7 @@ Pair = tuple[str, str, str]
 def recent_pairs(settings: QSettings) -> list[Pair]:
     """(score, take, part) of those whose files are still there."""
     try:
-        pairs = [(str(s), str(t), str(p)) for s, t, p in json.loads(str(settings.value("recent", "[]")))]
+        pairs = [(str(s), str(t), str(p)) for s, t, p in kept_json(settings, "recent", [])]
     except (ValueError, TypeError):
         return []
     return [p for p in pairs if Path(p[0]).exists() and Path(p[1]).exists()]

@@ -15,6 +15,7 @@ from jeweller.decisions.standing import FindingState
 from jeweller.documents.annotations import WHOLE
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.shell.style import font
+from jeweller.gui.widgets.readable import StayingToolButton
 from jeweller.gui.widgets.shapes import icon
 from jeweller.i18n import N_, _
 
@@ -174,9 +175,8 @@ class SoundStrip(QWidget):
         row.addWidget(self.button)
         self.sources: dict[str, QToolButton] = {}
         for key, words in SOURCES:
-            button = QToolButton()
+            button = StayingToolButton()
             button.setText(_(words))
-            button.setCheckable(True)
             button.setAutoExclusive(True)
             button.setToolTip(
                 {
@@ -196,8 +196,7 @@ class SoundStrip(QWidget):
         self.speeds.setAccessibleName(_("Speed"))
         self.speeds.currentIndexChanged.connect(lambda i: self.speed.emit(float(self.speeds.itemData(i))))
         row.addWidget(self.speeds)
-        self.looping = QToolButton()
-        self.looping.setCheckable(True)
+        self.looping = StayingToolButton()
         self.looping.setToolTip(_("Play the chosen bar again and again (L)"))
         self.looping.setAccessibleName(_("Loop"))
         self.looping.toggled.connect(self.loop)

@@ -23,6 +23,7 @@ from jeweller.gui.places.loupe.paper import DEFAULT_ZOOM, ZOOMS, Paper
 from jeweller.gui.places.loupe.selection import Selection
 from jeweller.gui.places.loupe.sound_strip import SoundStrip
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.widgets.readable import announce, tell_choice
 from jeweller.i18n import _
 
 if TYPE_CHECKING:
@@ -59,6 +60,7 @@ class Loupe(QWidget):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(0)
         self.scroller = QScrollArea()
+        self.scroller.setAccessibleName(_("The part and what is found"))
         self.scroller.setWidgetResizable(True)
         self.scroller.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.content = QWidget()
@@ -237,6 +239,9 @@ class Loupe(QWidget):
         self._rebuild_margin()
         self._after_choice()
         self._reveal()
+        tell_choice(self.paper)
+        if finding is not None:
+            announce(self.paper, localized(finding)["text"])
         self.choice.emit(key or "")
 
     def _after_choice(self) -> None:
