@@ -75,9 +75,30 @@ DARK = Theme(
         "sound": "#9A958C",
     },
 )
+# Black on white, every word and shape at seven to one and more.
+CONTRAST = Theme(
+    name=N_("high contrast"),
+    paper="#FFFFFF",
+    desk="#FFFFFF",
+    ink="#000000",
+    quiet="#2B2B2B",
+    faint="#5E5E5E",
+    wash="#FFE680",
+    brass="#4A3200",
+    on_brass="#FFFFFF",
+    facets={
+        "notes": "#55208A",
+        "accidentals": "#6B3A00",
+        "count": "#0B4080",
+        "rhythm": "#00504C",
+        "ornaments": "#7F0026",
+        "articulation": "#333A44",
+        "sound": "#47403A",
+    },
+)
 # What is printed stands on white paper: a tint is for the screen, and costs toner.
 PRINTED = replace(LIGHT, name=N_("printed"), paper="#FFFFFF", desk="#FFFFFF", wash="#F5EFE0")
-THEMES = {t.name: t for t in (LIGHT, DARK)}
+THEMES = {t.name: t for t in (LIGHT, DARK, CONTRAST)}
 
 # Shapes in a box of -10..10: (path, filled). The same everywhere: score, lists, slips.
 FACET_SHAPES = {

@@ -6,9 +6,10 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QWidget
 
 from jeweller.gui.places.loupe.margin import wrapped
+from jeweller.gui.widgets.roomy import RoomyDialog
 from jeweller.i18n import N_, _
 
 KEYS = (
@@ -46,23 +47,8 @@ KEYS = (
 )
 
 
-def _box(
-    parent: QWidget, title: str, *content: QWidget | QLayout, button: QDialogButtonBox.StandardButton
-) -> QDialog:
-    box = QDialog(parent)
-    box.setWindowTitle(title)
-    column = QVBoxLayout(box)
-    column.setContentsMargins(24, 20, 24, 16)
-    column.setSpacing(16)
-    for item in content:
-        if isinstance(item, QWidget):
-            column.addWidget(item)
-        else:
-            column.addLayout(item)
-    buttons = QDialogButtonBox(button)
-    buttons.accepted.connect(box.accept)
-    buttons.rejected.connect(box.reject)
-    column.addWidget(buttons)
+def _open(box: RoomyDialog, button: QDialogButtonBox.StandardButton) -> QDialog:
+    box.finish(QDialogButtonBox(button))
     box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     box.open()
     return box
@@ -73,8 +59,10 @@ def show_sentence(parent: QWidget, sentence: str, points: float) -> QDialog:
     sentence, _unused, details = sentence.partition("\n")
     more = _(" Please report it; its details can be copied, and hold no names.") if details else ""
     text = wrapped(sentence + more, points)
-    text.setMinimumWidth(440)
-    box = _box(parent, "Jeweller", text, button=QDialogButtonBox.StandardButton.Ok)
+    text.setMinimumWidth(round(40 * points))
+    made = RoomyDialog(parent, "Jeweller", spacing=16)
+    made.column.addWidget(text)
+    box = _open(made, QDialogButtonBox.StandardButton.Ok)
     buttons = box.findChild(QDialogButtonBox)
     if details and buttons is not None:
         copy = buttons.addButton(_("Copy details"), QDialogButtonBox.ButtonRole.ActionRole)
@@ -83,15 +71,21 @@ def show_sentence(parent: QWidget, sentence: str, points: float) -> QDialog:
 
 
 def show_keys(parent: QWidget) -> QDialog:
+    box = RoomyDialog(parent, _("Keys"), spacing=16)
     grid = QGridLayout()
     grid.setHorizontalSpacing(24)
     grid.setVerticalSpacing(4)
-    half = (len(KEYS) + 1) // 2
+    half = len(KEYS) if box.one_below_the_other else (len(KEYS) + 1) // 2
     for k, (key, words) in enumerate(KEYS):
         label = QLabel(_(key))
         label.setStyleSheet("font-weight: 600;")
         grid.addWidget(label, k % half, 2 * (k // half))
-        grid.addWidget(QLabel(_(words)), k % half, 2 * (k // half) + 1)
+        what = QLabel(_(words))
+        what.setWordWrap(box.one_below_the_other)
+        grid.addWidget(what, k % half, 2 * (k // half) + 1)
+    grid.setColumnStretch(1, 1)
     title = QLabel(_("Keys"))
     title.setObjectName("title")
-    return _box(parent, _("Keys"), title, grid, button=QDialogButtonBox.StandardButton.Close)
+    box.column.addWidget(title)
+    box.column.addLayout(grid)
+    return _open(box, QDialogButtonBox.StandardButton.Close)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import NamedTuple
 
 from PySide6.QtCore import QSize, Qt, Signal
@@ -10,6 +11,7 @@ from PySide6.QtWidgets import QToolButton, QVBoxLayout, QWidget
 
 from jeweller.documents.theme import Theme
 from jeweller.gui.shell.style import font
+from jeweller.gui.widgets.readable import StayingToolButton
 from jeweller.gui.widgets.shapes import icon
 from jeweller.i18n import N_, _
 
@@ -35,6 +37,7 @@ PLACES = {
     "ledger": PlaceName(N_("Ledger"), N_("the class and each player, over time"), 7, library=True),
     "loupe": PlaceName(N_("Loupe"), N_("one take looked at closely"), 1),
 }
+OF_ONE_PLAYER = ("warmup", "booth", "practice")  # the places of a player at home
 WIDTH = 84
 ICON = 26
 
@@ -50,7 +53,7 @@ class Sidebar(QWidget):
 
     chosen = Signal(str)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, places: Iterable[str] = PLACES, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("spine")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -59,12 +62,12 @@ class Sidebar(QWidget):
         column.setContentsMargins(4, 12, 4, 12)
         column.setSpacing(8)
         self.buttons: dict[str, QToolButton] = {}
-        for place, named in PLACES.items():
-            button = QToolButton()
+        for place in places:
+            named = PLACES[place]
+            button = StayingToolButton(one_of=True)
             button.setText(_on_lines(_(named.word)))
             button.setToolTip(f"{_(named.subtitle)} (Ctrl+{named.key})")
             button.setAccessibleName(_(named.word))
-            button.setCheckable(True)
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(QSize(ICON, ICON))
             button.setFixedWidth(WIDTH - 8)

@@ -13,6 +13,8 @@ from jeweller.documents.theme import SANS, SERIF, SIGNS, Theme
 
 SHEET = STYLES / "window.qss"
 BASE_PT = 11.0
+TEXT_SIZES = (100, 125, 150, 200)  # percent
+STACKED_PT = 15.0  # from this size of text on, what stands side by side stands one below the other
 
 
 def load_fonts() -> None:
@@ -67,7 +69,7 @@ def sheet(t: Theme, points: float) -> str:
         "sans": SANS,
         "serif": SERIF,
         "signs": SIGNS,
-        "arrow": (ICONS / f"down-{t.name}.svg").as_posix(),
+        "arrow": (ICONS / f"down-{t.name.split()[-1]}.svg").as_posix(),
     }
     colours = {
         f.name: getattr(t, f.name) for f in dataclasses.fields(t) if isinstance(getattr(t, f.name), str)

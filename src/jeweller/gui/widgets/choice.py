@@ -6,10 +6,12 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QMenu, QWidget
+
+from jeweller.gui.widgets.readable import ValueButton
 
 
-class ChoiceWord(QPushButton):
+class ChoiceWord(ValueButton):
     """`picked` carries the value that was chosen. `offers` gives (words, value) each time it is pressed, so
     that words follow the language and what there is; after None a line.
     """

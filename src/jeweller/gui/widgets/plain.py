@@ -23,5 +23,6 @@ def plain_table(columns: Sequence[str], name: str) -> QTableWidget:
     table.setAccessibleName(name)
     table.verticalHeader().hide()
     table.setShowGrid(False)
+    table.setTabKeyNavigation(False)  # Tab goes on to what stands behind it, arrows from cell to cell
     table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     return table

@@ -37,6 +37,7 @@ class PlayerChoice(QComboBox):
             for player in library.players(bands[-1].id):
                 self.addItem(player.name, player.id)
         self.setCurrentIndex(max(0, self.findData(now.id)) if now is not None else 0)
+        self.setVisible(self.count() > 1)  # with no class there is nobody to choose
 
     def _activated(self) -> None:
         library, player = self.library(), self.currentData()

@@ -17,6 +17,7 @@ from jeweller.files import write_bytes
 from jeweller.gui.places.pattern_book.choices import SHEETS
 from jeweller.gui.places.pattern_book.model import PatternModel
 from jeweller.gui.services.jobs import Job, Jobs
+from jeweller.gui.services.kept import kept_folder
 from jeweller.gui.services.work import read_many, write_part_sound, write_sheet
 from jeweller.i18n import _
 from jeweller.notation.formats import ENDINGS
@@ -51,7 +52,7 @@ class MusicFiles(QObject):
         where it cannot be read.
         """
         if not path and ask:
-            folder = str(self.settings.value("folder", str(Path.home())))
+            folder = kept_folder(self.settings, "folder", str(Path.home()))
             pattern = " ".join(f"*{e}" for e in ENDINGS)
             path, _unused = QFileDialog.getOpenFileName(
                 self.owner,
@@ -120,7 +121,7 @@ class MusicFiles(QObject):
         return path
 
     def _ask_where(self, title: str, ending: str) -> str:
-        folder = Path(str(self.settings.value("save_folder", str(Path.home()))))
+        folder = Path(kept_folder(self.settings, "save_folder", str(Path.home())))
         name = str(folder / f"{self.model.file_name}{ending}")
         path, _unused = QFileDialog.getSaveFileName(self.owner, title, name, f"*{ending}")
         return path

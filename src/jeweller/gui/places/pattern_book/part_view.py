@@ -4,20 +4,23 @@ a chosen trap washed.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QRect, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QScrollArea, QWidget
 
 from jeweller.documents.engraving import Engraving, engrave
+from jeweller.documents.note_words import part_words
 from jeweller.documents.parts import instrument_of
 from jeweller.documents.text_lines import TextLineSettings, draw_text_above, draw_text_below, rows_height
 from jeweller.documents.theme import Theme
 from jeweller.gui.places.loupe.paper import DEFAULT_ZOOM
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.shell.style import font
+from jeweller.gui.widgets.readable import ReadablePart
 from jeweller.gui.widgets.shapes import drawn_image
 from jeweller.i18n import _
 from jeweller.notation.model import Part
@@ -114,6 +117,7 @@ class PartPaper(QWidget):
         self.jobs = jobs
         self._wanted: Look | None = None  # what is to be shown, and what is
         self._shown: Look | None = None
+        self._said: tuple[ReadablePart, ...] | None = None  # until it is drawn anew
 
     def show_part(
         self,
@@ -125,7 +129,7 @@ class PartPaper(QWidget):
     ) -> None:
         self.part, self.theme, self.under = part, theme, under
         self.words, self.bars_per_line = words if part is None else "", bars_per_line
-        self.engraving = None
+        self.engraving = self._said = None
         self.washed, self.pencilled = frozenset(), {}
         self.draw()
 
@@ -188,7 +192,7 @@ class PartPaper(QWidget):
             self.update()
 
     def _show(self, look: Look, engraving: Engraving, image: QImage) -> None:
-        self._shown = look
+        self._shown, self._said = look, None
         self.setMinimumHeight(int(look.height(engraving)) + 1)
         self._pixmap = QPixmap.fromImage(image)
         self.update()
@@ -219,6 +223,28 @@ class PartPaper(QWidget):
         near = {i: (b.x - px) ** 2 + (b.y - py) ** 2 for i, b in self.engraving.notes.items()}
         best = min(near, key=near.__getitem__, default=None)
         return best if best is not None and near[best] < REACH**2 else None
+
+    # ---- for those who have it read to them
+
+    def readable_parts(self) -> Sequence[ReadablePart]:
+        """Every note and rest, as they stand on the page."""
+        part, engraving = self.part, self.engraving
+        if part is None or engraving is None:
+            return ()
+        if self._said is None:
+            self._said = tuple(ReadablePart(n, w, self._place(n)) for n, w in part_words(part))
+        return self._said
+
+    def readable_choice(self) -> str:
+        return ""
+
+    def _place(self, note: str) -> QRect:
+        box = self.engraving.notes.get(note) if self.engraving is not None else None
+        if box is None or self.engraving is None:
+            return QRect()
+        scale = self.width() / self.engraving.width
+        at = QRectF(box.x - RING, box.y - RING, 2 * RING, 2 * RING)
+        return QRectF(at.x() * scale, at.y() * scale, at.width() * scale, at.height() * scale).toRect()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         note = self.note_at(event.position().x(), event.position().y())
@@ -262,6 +288,7 @@ class PartView(QScrollArea):
     def __init__(self, jobs: Jobs, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.paper = PartPaper(jobs)
+        self.setAccessibleName(_("The sheet"))
         self.paper.engraved.connect(self._scroll)
         self._brought = ""
         self.setWidget(self.paper)

@@ -55,6 +55,7 @@ class AbcEdit(QPlainTextEdit):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.setTabChangesFocus(True)
         self.setAccessibleName(_("The line as ABC text"))
         names = sorted({*DECORATIONS, *DYNAMICS, *SIGNS} - {">", "^"})
         self.completer = QCompleter(QStringListModel(names, self), self)

@@ -42,6 +42,7 @@ from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain
+from jeweller.gui.widgets.readable import StayingButton
 from jeweller.i18n import _
 from jeweller.instruments.table import instruments
 from jeweller.library.library import Library
@@ -141,8 +142,7 @@ class PatternPlace(QWidget):
         row = FlowRow(spacing=4)
         self.way_buttons = QButtonGroup(self)
         for k, (way, words) in enumerate(WAYS):
-            button = QPushButton(_(words))
-            button.setCheckable(True)
+            button = StayingButton(_(words))
             button.setChecked(way == self.model.way)
             button.clicked.connect(lambda _unused=False, w=way: self.choose_way(w))
             self.way_buttons.addButton(button, k)

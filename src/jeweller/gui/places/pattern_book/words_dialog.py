@@ -5,10 +5,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QHeaderView,
+    QLabel,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from jeweller.documents.text_lines import WORD_VALUES
 from jeweller.gui.widgets.plain import plain_table
+from jeweller.gui.widgets.roomy import resize_by_text
 from jeweller.i18n import _
 
 WIDTH, HEIGHT = 420, 480
@@ -20,7 +29,7 @@ class WordsDialog(QDialog):
     def __init__(self, words: Sequence[tuple[str, str]], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(_("Own words"))
-        self.resize(WIDTH, HEIGHT)
+        resize_by_text(self, WIDTH, HEIGHT)
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 16, 20, 14)
         said = QLabel(_("What is said on a note or rest of this length:"))
@@ -35,7 +44,7 @@ class WordsDialog(QDialog):
             self.table.setItem(row, 0, value)
             self.table.setItem(row, 1, QTableWidgetItem(known.get(name, "")))
         self.table.horizontalHeader().setStretchLastSection(True)
-        self.table.setColumnWidth(0, WIDTH // 2 - 20)
+        self.table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         column.addWidget(self.table, 1)
         buttons = QDialogButtonBox()
         buttons.addButton(_("Use these words"), QDialogButtonBox.ButtonRole.AcceptRole)
