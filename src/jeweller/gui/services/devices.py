@@ -12,6 +12,7 @@ from jeweller.audio.latency import PROBE_S, Latency, find_latency, probe, tapped
 from jeweller.audio.microphone import DeviceMicrophone, Microphone, inputs
 from jeweller.audio.ports import Speaker
 from jeweller.booth.track import click_sound
+from jeweller.gui.services.kept import kept_json
 from jeweller.i18n import N_, _
 from jeweller.synthesis.sampler import RATE
 
@@ -90,11 +91,7 @@ class Devices(QObject):
         return f"{microphone.name}|{self.speaker.name}"
 
     def _known(self) -> dict[str, list[float | str]]:
-        try:
-            known = json.loads(str(self.settings.value("booth/latency", "{}")))
-        except ValueError:
-            return {}
-        return known if isinstance(known, dict) else {}
+        return kept_json(self.settings, "booth/latency", {})
 
     def latency(self, microphone: Microphone) -> Latency | None:
         """The delay that was measured with this input and this output; None where it was not."""

@@ -6,16 +6,20 @@ with its timers, and Qt ends the program: a thread that decodes or engraves is e
 
 from __future__ import annotations
 
+import ctypes
 import gc
+import time
 
 from PySide6.QtCore import QObject, QTimer
 
 EVERY_MS = 500
+TRIM_EVERY_S = 60.0  # it takes some 15 ms
 
 
 class MainThreadCollector(QObject):
     """Switches the automatic collection off and collects by the usual thresholds from a timer of its
-    thread.
+    thread. What is free is given back to the system now and then: threads leave their memory in pieces, and
+    an evening's takes would be held as long as the window is open.
     """
 
     def __init__(self, parent: QObject) -> None:
@@ -25,9 +29,14 @@ class MainThreadCollector(QObject):
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._collect)
         self._timer.start(EVERY_MS)
+        self._trim = getattr(ctypes.CDLL(None), "malloc_trim", None)  # of the usual C library
+        self._trimmed = time.monotonic()
 
     def _collect(self) -> None:
         counts, limits = gc.get_count(), gc.get_threshold()
         due = [k for k in range(3) if counts[k] > limits[k]]
         if due:
             gc.collect(max(due))
+        elif self._trim is not None and time.monotonic() - self._trimmed > TRIM_EVERY_S:
+            self._trim(0)
+            self._trimmed = time.monotonic()

@@ -22,7 +22,7 @@ class Telling(Protocol):
     trouble: SignalInstance
 
 
-def save_pdf(
+def save_page(
     place: Telling, title: str, name: str, path: str, make: Callable[..., bytes], *arguments: Any
 ) -> None:
     """Saves the page that `make` makes of the arguments as `path`, or, where that is "", where the user says,
@@ -30,7 +30,7 @@ def save_pdf(
     """
     if not path:
         path, _unused = QFileDialog.getSaveFileName(
-            cast(QWidget, place), title, str(Path.home() / name), "*.pdf"
+            cast(QWidget, place), title, str(Path.home() / name), f"*{Path(name).suffix}"
         )
     if not path:
         return

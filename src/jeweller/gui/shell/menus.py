@@ -14,7 +14,8 @@ from jeweller.assessment.messages import FACET_NAMES, kind_name
 from jeweller.documents.theme import THEMES
 from jeweller.gui.places.loupe.model import DOCUMENTS
 from jeweller.gui.places.pattern_book.choices import SHEETS
-from jeweller.gui.shell.sidebar import PLACES
+from jeweller.gui.shell.sidebar import OF_ONE_PLAYER, PLACES
+from jeweller.gui.shell.style import TEXT_SIZES
 from jeweller.gui.widgets.shapes import facet_pixmap
 from jeweller.i18n import LANGUAGES, _, chosen_language
 
@@ -63,15 +64,21 @@ def add_check(
 
 def fill_menus(w: Window) -> Menus:
     """Writes every menu of the window."""
-    recent_menu, save_menu = _fill_file(w)
-    undo_action, redo_action, deciding = _fill_edit(w)
+    if w.student is not None:
+        _fill_students_file(w)
+        recent_menu, save_menu, undo_action, redo_action = QMenu(w), QMenu(w), QAction(w), QAction(w)
+        deciding: list[QAction] = []
+    else:
+        recent_menu, save_menu = _fill_file(w)
+        undo_action, redo_action, deciding = _fill_edit(w)
     pitch_action = _fill_view(w)
     _fill_play(w)
     deciding += _fill_go(w)
     help_ = w.menuBar().addMenu(_("&Help"))
     add_action(w, help_, _("Guide"), w.show_guide, "F1")
     add_action(w, help_, _("All keys"), w.show_keys, "Shift+F1")
-    add_action(w, help_, _("The demo band"), w.show_demo)
+    if w.student is None:
+        add_action(w, help_, _("The demo band"), w.show_demo)
     add_action(w, w, _("Stop"), w.escape, "Esc")
     return Menus(
         recent_menu=recent_menu,
@@ -124,6 +131,14 @@ def _fill_file(w: Window) -> tuple[QMenu, QMenu]:
     file.addSeparator()
     add_action(w, file, _("Quit"), w.close, "Ctrl+Q")
     return recent_menu, save_menu
+
+
+def _fill_students_file(w: Window) -> None:
+    """Of a player at home: what goes back to the teacher."""
+    file = w.menuBar().addMenu(_("&File"))
+    add_action(w, file, _("My progress for my teacher…"), lambda: w.save_progress(), "Ctrl+S")
+    file.addSeparator()
+    add_action(w, file, _("Quit"), w.close, "Ctrl+Q")
 
 
 def _fill_slips(w: Window, file: QMenu) -> None:
@@ -187,7 +202,13 @@ def _fill_view(w: Window) -> QAction:
         action.setCheckable(True)
         action.setChecked(theme.name == w.theme.name)
         group.addAction(action)
-    add_check(w, view, _("Large text"), w.large, w.set_large)
+    sizes = view.addMenu(_("Size of text"))
+    group = QActionGroup(w)
+    for percent in TEXT_SIZES:
+        action = add_action(w, sizes, f"{percent} %", lambda p=percent: w.set_text_size(p))
+        action.setCheckable(True)
+        action.setChecked(percent == w.text_size)
+        group.addAction(action)
     languages = view.addMenu(_("Language"))
     group = QActionGroup(w)
     for language, name in LANGUAGES.items():
@@ -220,7 +241,8 @@ def _fill_play(w: Window) -> None:
 def _fill_go(w: Window) -> list[QAction]:
     """What leads to findings and notes."""
     go = w.menuBar().addMenu(_("&Go"))
-    for place, named in PLACES.items():
+    for place in PLACES if w.student is None else OF_ONE_PLAYER:
+        named = PLACES[place]
         add_action(w, go, _(named.word), lambda p=place: w.go(p), f"Ctrl+{named.key}")
     go.addSeparator()
     stepping = [

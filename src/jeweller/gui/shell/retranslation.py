@@ -13,7 +13,15 @@ from PySide6.QtWidgets import QApplication, QComboBox, QMenu, QTableWidget, QWid
 
 from jeweller.i18n import LANGUAGES, SOURCE, _, language_of, source_messages, use_language
 
-PROPERTIES = ("text", "title", "toolTip", "accessibleName", "placeholderText", "suffix")
+PROPERTIES = (
+    "text",
+    "title",
+    "toolTip",
+    "accessibleName",
+    "accessibleDescription",
+    "placeholderText",
+    "suffix",
+)
 
 
 def remembered_language(settings: QSettings) -> str:

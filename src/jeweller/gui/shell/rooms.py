@@ -77,9 +77,11 @@ def _build_player_rooms(w: Window) -> None:
         lambda: w.bench.library,
         w.takes_to_practise,
         w.music_in_hand,
+        at_home=w.student is not None,
     )
     w.practice.wall.asked.connect(w.play_scale)
     w.booth.model.changed.connect(lambda: _show_wall(w))
+    w.ledger.players.home.settings = w.practice_settings
     w.ledger.schools = lambda: w.practice.model.schools
     w.practice.to_booth.connect(w.practise)
 

@@ -5,10 +5,11 @@ loupe or the pattern book.
 from __future__ import annotations
 
 import datetime
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QByteArray, QSettings
+from PySide6.QtCore import QProcess, QSettings
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QSplitter
 
 from jeweller.demo_band import TrayTake, data_home, read_trays
@@ -17,6 +18,7 @@ from jeweller.errors import JewellerError
 from jeweller.gui.places.loupe.view import Loupe
 from jeweller.gui.places.place import PlaceView
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.kept import kept_layout, kept_path
 from jeweller.gui.shell.retranslation import retranslate
 from jeweller.i18n import _, ngettext
 from jeweller.library.journal import recover_takes, recovered_sentence
@@ -32,6 +34,16 @@ if TYPE_CHECKING:
     from jeweller.gui.services.devices import Devices
     from jeweller.library.library import Library
     from jeweller.notation.model import Part, Score
+    from jeweller.student.home import StudentHome
+
+
+TAKEN_HOME = (
+    "practice/minutes",
+    "practice/log/minutes",
+    "practice/log/days",
+    "practice/wall/order",
+    "practice/wall/own",
+)
 
 
 class Routes(QMainWindow):
@@ -47,10 +59,11 @@ class Routes(QMainWindow):
     practice: PracticePlace
     devices: Devices
     rooms: dict[str, PlaceView]
+    student: StudentHome | None
     jobs: Jobs
     settings: QSettings
     theme: Theme
-    large: bool
+    text_size: int
     tray: tuple[TrayTake, ...]
 
     def apply_theme(self) -> None:
@@ -141,7 +154,33 @@ class Routes(QMainWindow):
             line = music_of(library, hand.take)
             words = _("The take in hand on the bench")
             out.append(Source(words, hand.report, line.part, line.title, player))
+        for piece in self.student.pieces if self.student is not None else ():
+            if piece.report is not None:
+                words = _("From your teacher: “{title}”").format(title=piece.title)
+                out.append(
+                    Source(
+                        words,
+                        piece.report,
+                        piece.part_of(self.library_folder),
+                        piece.title,
+                        None,
+                        piece.comment,
+                    )
+                )
+        out.append(Source(_("No take: what comes back today"), None, None, "", model.player))
         return out
+
+    def open_first_piece(self) -> None:
+        """At home the first piece stands ready, where none was chosen yet."""
+        pieces = self.student.pieces if self.student is not None else ()
+        if pieces and self.booth.model.music is None:
+            self.booth.open_piece(pieces[0].id, pieces[0].part)
+
+    def practice_settings(self) -> dict[str, str]:
+        """What was chosen for practising, as a slip takes it home: minutes, rule, order, schools."""
+        chosen = {name: str(self.settings.value(name, "")) for name in TAKEN_HOME}
+        schools = {f"practice/school/{k}": v for k, v in self.practice.model.schools.items()}
+        return {name: value for name, value in (chosen | schools).items() if value}
 
     def music_in_hand(self) -> list[Part]:
         """What is played: the music of the booth and of the pattern book."""
@@ -211,7 +250,8 @@ class Routes(QMainWindow):
 
     def waked_library(self) -> Library | None:
         """The library, opened on first use."""
-        self.bench.wake()
+        if self.student is None:
+            self.bench.wake()
         return self.bench.library
 
     def set_theme(self, name: str) -> None:
@@ -219,9 +259,10 @@ class Routes(QMainWindow):
         self.settings.setValue("theme", name)
         self.apply_theme()
 
-    def set_large(self, on: bool) -> None:
-        self.large = on
-        self.settings.setValue("large", "yes" if on else "no")
+    def set_text_size(self, percent: int) -> None:
+        """All text so large, in percent of the usual size; kept for the next time."""
+        self.text_size = percent
+        self.settings.setValue("text_size", percent)
         self.apply_theme()
 
     def set_language(self, language: str) -> None:
@@ -240,8 +281,8 @@ class Routes(QMainWindow):
     def lay_out_as_left(self) -> None:
         """As wide as everything was the last time."""
         for split in self.findChildren(QSplitter):
-            state = self.settings.value(f"split/{split.objectName()}")
-            if isinstance(state, QByteArray):
+            state = kept_layout(self.settings, f"split/{split.objectName()}")
+            if not state.isEmpty():
                 split.restoreState(state)
 
     # ---- the library
@@ -254,13 +295,11 @@ class Routes(QMainWindow):
 
     @property
     def library_folder(self) -> Path:
-        """Where the library lies."""
-        return Path(
-            str(
-                self.settings.value("library", "")
-                or data_home() / ("demo-library" if self.tray else "library")
-            )
-        )
+        """Where the library lies; of a player at home what belongs to that player."""
+        if self.student is not None:
+            return self.student.folder
+        usual = data_home() / ("demo-library" if self.tray else "library")
+        return Path(kept_path(self.settings, "library") or usual)
 
     def open_library(self) -> Library:
         """The library of the settings; the demo band's where the demo runs. Raises LedgerError."""
@@ -294,16 +333,23 @@ class Routes(QMainWindow):
                 "*.zip",
             )
         if target:
-            job = self.jobs.threaded("backup", self.bench.library.store.backup, Path(target))
+            from jeweller.library.verify import back_up
+
+            job = self.jobs.threaded("backup", back_up, self.bench.library, Path(target))
             self.say(_("Writing the backup…"))
-            job.done.connect(
-                lambda count: self.say(
-                    ngettext(
-                        "Saved: {target}, {count} file.", "Saved: {target}, {count} files.", count
-                    ).format(target=target, count=count)
-                )
-            )
+            job.done.connect(lambda told: self._backed_up(target, *told))
             job.failed.connect(self.trouble)
+
+    def _backed_up(self, target: str, count: int, missing: list[str]) -> None:
+        from jeweller.library.verify import in_a_few_words
+
+        self.say(
+            ngettext("Saved: {target}, {count} file.", "Saved: {target}, {count} files.", count).format(
+                target=target, count=count
+            )
+        )
+        if missing:
+            self.trouble(in_a_few_words(missing))
 
     def restore_backup(self, archive: str = "", folder: str = "") -> None:
         """Makes a library of a backup in a new folder, and opens it."""
@@ -323,6 +369,63 @@ class Routes(QMainWindow):
             self.trouble(str(error))
             return
         self.other_library(folder)
+
+    def save_progress(self, target: str = "") -> None:
+        """What a player did at home, as a file for the teacher."""
+        from jeweller.student.progress import save_progress
+
+        if self.student is None:
+            return
+        if not target:
+            day = datetime.date.today().isoformat()
+            target, _unused = QFileDialog.getSaveFileName(
+                self,
+                _("My progress for my teacher"),
+                str(Path.home() / f"{self.student.name} {day}.jeweller"),
+                "*.jeweller",
+            )
+        if not target:
+            return
+        try:
+            count = save_progress(self.student, Path(target))
+        except JewellerError as error:
+            self.trouble(str(error))
+            return
+        self.say(
+            ngettext(
+                "Saved: {target}. {n} thing that you did since the slip was made; send it to your teacher.",
+                "Saved: {target}. {n} things that you did since the slip was made; send it to your teacher.",
+                count,
+            ).format(target=target, n=count)
+        )
+
+    def open_slip(self, path: str) -> None:
+        """A file of a player: progress is looked over in the ledger, a slip opens in a window of its own."""
+        from jeweller.student.slip import PROGRESS, kind_of
+
+        if kind_of(Path(path)) == PROGRESS:
+            self.go("ledger")
+            self.ledger.choose_way("players")
+            self.ledger.players.bring_progress(path)
+        elif self.start_beside("open", path):
+            self.say(_("The slip opens in a window of its own."))
+
+    def start_beside(self, *words: str) -> bool:
+        """Starts the program once more, with these words; whether that went."""
+        return bool(QProcess.startDetached(sys.executable, ["-P", "-m", "jeweller", *words])[0])
+
+    def student_told(self, path: str) -> str:
+        """What is to be said of a slip that is opened while its player's window is open."""
+        from jeweller.student.slip import read_slip
+
+        assert self.student is not None  # the window of a player
+        try:
+            slip = read_slip(Path(path))
+        except JewellerError as error:
+            return str(error)
+        if slip.made_at > self.student.made_at:
+            return _("This slip is newer than what is open here: close this window and open the slip again.")
+        return _("This slip is open here already.")
 
     def other_library(self, folder: str = "") -> None:
         """Closes the library and opens another one."""

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QProcess, QSettings, QTimer
+from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -15,7 +14,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QMenu,
     QPushButton,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -31,22 +29,31 @@ from jeweller.gui.places.loupe.place import LoupePlace
 from jeweller.gui.places.loupe.recent import recent_label, recent_pairs
 from jeweller.gui.places.place import PlaceView
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.kept import kept_layout, kept_number
 from jeweller.gui.shell.dialogs import show_keys, show_sentence
 from jeweller.gui.shell.guide import GuideWindow
 from jeweller.gui.shell.menus import add_action, fill_menus, kind_menu
 from jeweller.gui.shell.retranslation import remembered_language, translate_dialogs
+from jeweller.gui.shell.room_stack import RoomStack
 from jeweller.gui.shell.routes import Routes
-from jeweller.gui.shell.sidebar import PLACES, Sidebar
-from jeweller.gui.shell.style import BASE_PT, apply_theme
+from jeweller.gui.shell.sidebar import OF_ONE_PLAYER, PLACES, Sidebar
+from jeweller.gui.shell.style import BASE_PT, TEXT_SIZES, apply_theme
+from jeweller.gui.widgets.elided import ElidedButton, ElidedLabel
+from jeweller.gui.widgets.readable import announce, describe_boxes
 from jeweller.i18n import _, use_language
 from jeweller.notation.formats import ENDINGS
+from jeweller.student.slip import ENDING
 
-LARGE_PT = 14.0
+if TYPE_CHECKING:
+    from jeweller.student.home import StudentHome
+
 BUILT_LATER = tuple(place for place in PLACES if place != "loupe")
 
 
 class Window(Routes):
-    """The main window. `tray` are takes that can be gone through one after the other."""
+    """The main window. `tray` are takes that can be gone through one after the other; `student`: it is that
+    of one player at home.
+    """
 
     def __init__(
         self,
@@ -55,8 +62,10 @@ class Window(Routes):
         tray: tuple[TrayTake, ...] = (),
         tray_name: str = "",
         make_microphone: Callable[[str], Microphone] = DeviceMicrophone,
+        student: StudentHome | None = None,
     ) -> None:
         super().__init__()
+        self.student = student
         self.make_microphone = make_microphone
         self.settings, self.tray, self.tray_name = settings, tray, tray_name
         self.jobs = Jobs(self)
@@ -68,9 +77,10 @@ class Window(Routes):
         app = QApplication.instance()
         if isinstance(app, QApplication):
             translate_dialogs(app, language)
-        self.large = settings.value("large", "no") == "yes"
+        usual = 125 if settings.value("large") == "yes" else 100  # as an earlier version kept it
+        self.text_size = round(kept_number(settings, "text_size", usual, TEXT_SIZES[0], TEXT_SIZES[-1]))
         self.setAcceptDrops(True)
-        self.setWindowTitle(_("Jeweller"))
+        self.setWindowTitle(_("Jeweller") if student is None else f"{_('Jeweller')} · {student.name}")
         self.setMinimumSize(900, 560)
         self.loupe_place = LoupePlace(self.jobs, speaker, settings, tray, tray_name)
         self.rooms: dict[str, PlaceView] = {"loupe": self.loupe_place}  # those that are built
@@ -84,8 +94,7 @@ class Window(Routes):
         self._build()
         self.menus = fill_menus(self)
         self.apply_theme()
-        geometry = settings.value("geometry")
-        if geometry is None or not self.restoreGeometry(geometry):
+        if not self.restoreGeometry(kept_layout(settings, "geometry")):
             self.resize(1280, 800)
         self.lay_out_as_left()
         self.refresh()
@@ -104,7 +113,7 @@ class Window(Routes):
         self.place_label = QLabel()
         self.place_label.setObjectName("place")
         self.line.addWidget(self.place_label)
-        self.subtitle = QLabel()
+        self.subtitle = ElidedLabel()
         self.subtitle.setObjectName("quiet")
         self.line.addWidget(self.subtitle)
         self.words: dict[str, QPushButton] = {}
@@ -114,7 +123,7 @@ class Window(Routes):
             dot.setObjectName("dot")
             self.line.addWidget(dot)
             self.dots[key] = dot
-            button = QPushButton()
+            button = ElidedButton()
             button.setObjectName("word")
             self.words[key] = button
             self.line.addWidget(button)
@@ -127,10 +136,10 @@ class Window(Routes):
         self.next_button.clicked.connect(lambda: self.rooms[self.place].next_step()[1]())
         self.line.addWidget(self.next_button)
         column.addWidget(top)
-        self.places = QStackedWidget()
+        self.places = RoomStack()
         self.places.addWidget(self.loupe_place)
-        column.addWidget(self.places, 1)
-        self.spine = Sidebar()
+        column.addWidget(self.places.scrolled(), 1)
+        self.spine = Sidebar(PLACES if self.student is None else OF_ONE_PLAYER)
         self.spine.chosen.connect(self.go)
         whole = QWidget()
         row = QHBoxLayout(whole)
@@ -165,21 +174,31 @@ class Window(Routes):
         self._built = True
         self.jobs.threaded("speaker", self.speaker.look).done.connect(self.say_whether_it_sounds)
         build_rooms(self)
+        for name, room in self.rooms.items():
+            if isinstance(room, QWidget):
+                room.setAccessibleName(_(PLACES[name].word))
+                describe_boxes(room)
         self.apply_to_rooms()
         self.lay_out_as_left()
         self.recover_takes()
 
     # ---- look
 
+    @property
+    def points(self) -> float:
+        """The size of text."""
+        return BASE_PT * self.text_size / 100.0
+
     def apply_to_rooms(self) -> None:
         """The places that were built later, in the colours and the size of text of now."""
         for name, place in self.rooms.items():
             if name != "loupe":
-                place.set_theme(self.theme, LARGE_PT if self.large else BASE_PT)
+                place.set_theme(self.theme, self.points)
 
     def apply_theme(self) -> None:
         app = QApplication.instance()
-        points = LARGE_PT if self.large else BASE_PT
+        points = self.points
+        self.places.set_text_size(self.text_size)
         if isinstance(app, QApplication):
             apply_theme(app, self.theme, points)
         for place in self.rooms.values():
@@ -189,6 +208,7 @@ class Window(Routes):
     def say(self, text: str) -> None:
         """One line at the bottom; long ones stay longer."""
         self.statusBar().showMessage(text, 4000 + 60 * len(text))
+        announce(self, text)
 
     # ---- what is open
 
@@ -246,11 +266,13 @@ class Window(Routes):
             left.stop_playing()
         if place in BUILT_LATER:
             self.build_places()
-        if PLACES[place].library:
+        if PLACES[place].library and self.student is None:
             self.bench.wake()
         if place == "bench" and self.loupe_place.pair.store is not None:
             self.bench.hand_stale = True
         self.rooms[place].arrive()
+        if place == "booth":
+            self.open_first_piece()
         self.place = place
         self.places.setCurrentIndex(list(self.rooms).index(place))
         self.spine.show_place(place)
@@ -324,7 +346,7 @@ class Window(Routes):
     def trouble(self, sentence: str) -> None:
         """Something could not be done: a sentence in a box of its own that does not block the window."""
         self.last_trouble = sentence
-        show_sentence(self, sentence, LARGE_PT if self.large else BASE_PT)
+        show_sentence(self, sentence, self.points)
 
     last_trouble = ""
 
@@ -341,7 +363,12 @@ class Window(Routes):
         """Files that were dropped or named on the command line: told apart by their endings."""
         score = next((p for p in paths if p.casefold().endswith(ENDINGS)), "")
         take = next((p for p in paths if is_recording(p)), "")
-        if self.place == "bench" and paths:
+        slip = next((p for p in paths if p.casefold().endswith(ENDING)), "")
+        if self.student is not None and not (score and self.place == "booth"):
+            self.say(_("A part can be dropped on the booth."))
+        elif slip:
+            self.open_slip(slip)
+        elif self.place == "bench" and paths:
             self.bench.take_in(paths)
         elif self.place == "pattern" and (
             sum(p.casefold().endswith(ENDINGS) for p in paths) > 1 or any(Path(p).is_dir() for p in paths)
@@ -362,6 +389,18 @@ class Window(Routes):
                     "recording that can be read."
                 ).format(name=Path(paths[0]).name)
             )
+
+    def handed(self, paths: list[str]) -> None:
+        """What a second start of the program was given: this window comes forward and opens it."""
+        self.setWindowState(self.windowState() & ~Qt.WindowState.WindowMinimized)
+        self.raise_()
+        self.activateWindow()
+        if self.student is not None:
+            slips = [p for p in paths if p.casefold().endswith(ENDING)]
+            if slips:
+                self.say(self.student_told(slips[0]))
+        elif paths:
+            self.open_files(paths)
 
     # ---- decisions
 
@@ -406,12 +445,12 @@ class Window(Routes):
 
     def show_guide(self) -> None:
         """The guide, beside the work."""
-        self.guide = GuideWindow(self, LARGE_PT if self.large else BASE_PT)
+        self.guide = GuideWindow(self, self.points)
         self.guide.show()
 
     def show_demo(self) -> None:
         """The demo band in a window of its own, with a library of its own."""
-        started = QProcess.startDetached(sys.executable, ["-m", "jeweller", "demo"])
+        started = self.start_beside("demo")
         self.say(
             _("The demo band opens in a window of its own.")
             if started
