@@ -1,12 +1,14 @@
 #!/usr/bin/env python3
 """How long the library takes when it is large, and a whole tray from the drop to the slips.
 
-    .venv/bin/python bench/ledger.py large [--players 2000 --takes 20000] [--folder F]    opening, lists,
-        search, painted frames .venv/bin/python bench/ledger.py tray [--takes 40]
+    .venv/bin/python bench/ledger.py large [--players 2000 --takes 20000] [--folder F]
+        opening, lists, search, painted frames
+    .venv/bin/python bench/ledger.py tray [--takes 40]
         drop, check, decide by keyboard, slips
-
-    .venv/bin/python bench/ledger.py book [--pieces 2000]                                  the shelf, and a
-        part of 200 bars
+    .venv/bin/python bench/ledger.py drop [--files 200 --takes 20000] [--folder F]
+        many recordings dropped on a large library: how long the window is held at most
+    .venv/bin/python bench/ledger.py book [--pieces 2000]
+        the shelf, and a part of 200 bars
 
 Prints seconds; `tray` also the key presses. Offscreen; the figures of docs/performance.md come from here.
 """
@@ -26,7 +28,7 @@ from typing import Any
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OMP_NUM_THREADS", "1")
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 from sqlalchemy import insert
@@ -270,6 +272,61 @@ def tray(options: argparse.Namespace) -> None:
     window.close()
 
 
+class Heart:
+    """A timer of the window; the longest time between two of its beats."""
+
+    def __init__(self) -> None:
+        self.longest, self._last = 0.0, time.perf_counter()
+        self.timer = QTimer()
+        self.timer.timeout.connect(self._beat)
+        self.timer.start(5)
+
+    def _beat(self) -> None:
+        now = time.perf_counter()
+        self.longest, self._last = max(self.longest, now - self._last), now
+
+    def told(self, words: str) -> None:
+        print(f"{words + ': held at most':56} {self.longest:7.3f} s")
+        self.longest = 0.0
+
+
+def drop(options: argparse.Namespace) -> None:
+    home = options.folder or Path(tempfile.mkdtemp())
+    fill(home / "library", 2000, options.takes)
+    pile = home / "pile"
+    pile.mkdir(exist_ok=True)
+    _, demo = read_band(DEMO)
+    whole = demo[0].take.read_bytes()
+    for k in range(options.files):
+        (pile / f"Player {k:04d} march.ogg").write_bytes(whole + b"x" * k)
+    window = opened(home / "library")
+    window.go("bench")
+    bench = window.bench
+    pause(lambda: bench.library is not None)
+    QTest.qWait(1000)
+    heart = Heart()
+
+    def looked_at() -> None:
+        bench.take_in([str(p) for p in sorted(pile.iterdir())])
+        pause(lambda: bench.pages.currentIndex() == 1)
+        QTest.qWait(300)
+
+    timed(f"{options.files} files dropped: who and what each is, shown", looked_at)
+    heart.told("dropped")
+
+    def entered() -> None:
+        window.next_button.click()
+        pause(lambda: not window.jobs.running("enter") and bench.pages.currentIndex() == 0)
+
+    timed("entered", entered)
+    heart.told("entered")
+    begin = time.monotonic()
+    pause(lambda: time.monotonic() - begin > 20)
+    heart.told("twenty seconds of checking")
+    assert bench.checking is not None
+    window.close()
+
+
 def book(options: argparse.Namespace) -> None:
     """The shelf with many pieces, and a part of 200 bars opened."""
     home = Path(tempfile.mkdtemp())
@@ -320,6 +377,11 @@ def main() -> None:
     other = acts.add_parser("tray")
     other.add_argument("--takes", type=int, default=40)
     other.set_defaults(run=tray)
+    dropped = acts.add_parser("drop")
+    dropped.add_argument("--files", type=int, default=200)
+    dropped.add_argument("--takes", type=int, default=20_000)
+    dropped.add_argument("--folder", type=Path)
+    dropped.set_defaults(run=drop)
     third = acts.add_parser("book")
     third.add_argument("--pieces", type=int, default=2000)
     third.set_defaults(run=book)

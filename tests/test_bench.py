@@ -19,6 +19,7 @@ from jeweller.gui.places.bench.take_list import in_words
 from jeweller.gui.places.bench.take_menu import delete_take, put_right, take_menu
 from jeweller.gui.places.ledger.class_dialogs import ClassListDialog
 from jeweller.gui.places.ledger.people_dialogs import MarksBox
+from jeweller.library.intake import Guess
 from jeweller.library.library import Library
 from jeweller.notation.model import Score
 from jeweller.notation.writers.musicxml import write_musicxml
@@ -216,7 +217,7 @@ class Bench(DeskCase):
     def test_large_and_dark(self) -> None:
         self.checked_tray("Ilse")
         self.window.set_theme("dark")
-        self.window.set_large(True)
+        self.window.set_text_size(125)
         self.assertGreater(self.bench.list.sizeHintForRow(0), 55)
         self.assertEqual(self.bench.page.snippet.theme.name, "dark")
         self.assertTrue(
@@ -306,6 +307,28 @@ class Bench(DeskCase):
         self.assertEqual(next(x.state for x in self.bench.lines if x.take.id == take.id), "for the ear")
         delete_take(self.bench, library.take(take.id), sure=True)
         self.assertEqual(len(self.bench.lines), 1)
+
+    def test_a_pile_entered_before_its_table_is_filled_is_entered_as_after(self) -> None:
+        self.begin()
+        self.bring(*(f"{name} test.wav" for name in ("Ada", "Bo", "Cy", "Di", "Ed", "Flo", "Gus")))
+        page, came = self.bench.intake.page, list[list[Guess]]()
+        page.entered.disconnect()
+        page.entered.connect(came.append)
+        piece = page.pieces[0]
+        guesses = [
+            Guess(path=g.path, player=None, name=g.name, piece=p, part="", kind="played", twice=k == 5)
+            for k, (g, p) in enumerate(zip(page.guesses, ("", piece.id) * 4, strict=False))
+        ]
+        found = {str(guesses[6].path): (piece.id, "Flute")}
+        for wait in (False, True):
+            page.show_guesses(self.bench.model.opened, 1, guesses, page.pieces, [])
+            if wait:
+                self.wait(lambda: page.table.cellWidget(6, PIECE) is not None)
+            self.assertEqual((page.ticked(), page.recognised(found)), (6, 1))
+            self.assertEqual(page.table.cellWidget(6, PIECE) is not None, wait)
+            page.enter()
+        self.assertEqual(came[0], came[1])
+        self.assertEqual([(g.name, g.part) for g in came[0]][1], ("Bo", "Flute"))
 
     def test_music_is_opened_for_a_pile_and_told_by_its_sound(self) -> None:
         self.window.pattern.shelf.list.clear()

@@ -12,12 +12,10 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDateEdit,
-    QDialog,
     QDialogButtonBox,
     QDoubleSpinBox,
     QFormLayout,
     QGridLayout,
-    QHBoxLayout,
     QLabel,
     QLineEdit,
     QSpinBox,
@@ -30,6 +28,7 @@ from jeweller.assessment.messages import FACET_NAMES
 from jeweller.difficulty.analysis import SAID
 from jeweller.grading.scheme import FORMS, HABIT_SHARE, OUT_OF, SCHEMES, UNHEARD, find_scheme
 from jeweller.gui.widgets.plain import plain
+from jeweller.gui.widgets.roomy import RoomyDialog
 from jeweller.i18n import N_, _
 from jeweller.library.assignments import day_of
 from jeweller.library.tables import Assignment
@@ -59,7 +58,7 @@ def _heading(words: str) -> QLabel:
     return label
 
 
-class CriteriaDialog(QDialog):
+class CriteriaDialog(RoomyDialog):
     """`asked` gives what was chosen: piece, title, bars, due, settings. `kinds_of` names the kinds of trap in
     a piece.
     """
@@ -71,26 +70,19 @@ class CriteriaDialog(QDialog):
         assignment: Assignment | None,
         kinds_of: Callable[[str], list[str]] = lambda piece: [],
     ) -> None:
-        super().__init__(parent)
+        super().__init__(parent, _("What is asked for"))
         self.kinds_of = kinds_of
-        self.setWindowTitle(_("What is asked for"))
         told: dict[str, Any] = dict(assignment.settings) if assignment is not None else {}
-        column = QVBoxLayout(self)
-        column.setContentsMargins(24, 20, 24, 16)
-        column.setSpacing(12)
-        sides = QHBoxLayout()
+        sides = self.beside()
         sides.setSpacing(32)
         sides.addLayout(self._played(pieces, assignment, told), 1)
         sides.addLayout(self._marked(told), 1)
-        column.addLayout(sides)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        self.column.addLayout(sides)
         self._fill_weights()
         self._fill_traps()
+        self.finish(
+            QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        )
 
     def _played(
         self, pieces: list[tuple[str, str]], assignment: Assignment | None, told: dict[str, Any]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from pathlib import Path
 
 from PySide6.QtCore import QFileSystemWatcher, QObject, Qt, QTimer, Signal
@@ -20,14 +19,17 @@ from jeweller.library.intake import (
     Guess,
     Known,
     enter_tray,
+    fresh_recordings,
     look_at,
-    music_in,
     new_players,
-    recordings,
+    put_on_shelf,
 )
+from jeweller.library.pile import music_in
 from jeweller.notation.formats import ENDINGS
 from jeweller.notation.model import Score
+from jeweller.scratch import scratch_folder
 
+TOLD = 6  # files that are named in one sentence
 SETTLE_MS = 3000  # after the last change in the watched folder
 
 
@@ -53,7 +55,7 @@ class TakeIntake(QObject):
         self._sources: list[str] = []  # what is looked at
         self._taken: set[str] = set()  # lists and music beside recordings that were taken with them
         self._offered: set[str] = set()  # recordings of the watched folder that were shown before
-        self._unpacked = tempfile.TemporaryDirectory(prefix="jeweller-")
+        self._unpacked = scratch_folder()
         self._settle = QTimer(self)  # a recording that is being written is not taken half
         self._settle.setSingleShot(True)
         self._settle.setInterval(SETTLE_MS)
@@ -201,16 +203,21 @@ class TakeIntake(QObject):
         job.failed.connect(self.model.trouble)
 
     def _shelve(self, read: list[tuple[Score, ...] | str]) -> None:
-        new = []
-        for scores in read:
-            if isinstance(scores, str):
-                self.model.trouble.emit(scores)
-                continue
-            for score in scores:
-                there = self.model.opened.shelf.same_music(score)
-                new.append((there[0] if there else self.model.opened.shelf.add(score)).title)
+        refused = [scores for scores in read if isinstance(scores, str)]
+        if refused:  # told at once, however many there are
+            more = len(refused) - TOLD
+            rest = ngettext("and {n} file more.", "and {n} files more.", more).format(n=more)
+            self.model.trouble.emit("\n".join([*refused[:TOLD], *([rest] if more > 0 else [])]))
+        scores = [score for found in read if not isinstance(found, str) for score in found]
+        if scores:
+            job = self.jobs.threaded("put on shelf", put_on_shelf, self.model.opened, scores)
+            job.done.connect(self._shelved)
+            job.failed.connect(self.model.trouble)
+
+    def _shelved(self, new: list[str]) -> None:
         if new:
-            self.model.message.emit(_("On the shelf: {new}.").format(new=", ".join(new)))
+            shown = ", ".join(new[:TOLD]) + (" …" if len(new) > TOLD else "")
+            self.model.message.emit(_("On the shelf: {new}.").format(new=shown))
             if self.visible and self._sources:
                 self.take_in(self._sources)
 
@@ -236,8 +243,16 @@ class TakeIntake(QObject):
         if self.model.library is None or self.visible or not self._watcher.directories():
             return
         folder = Path(self._watcher.directories()[0])
-        found, _unused = recordings([folder], Path(self._unpacked.name))
-        fresh = [p for p in found if str(p) not in self._offered and not self.model.library.same_recording(p)]
+        job = self.jobs.threaded(
+            "watched", fresh_recordings, self.model.library, folder, set(self._offered), SETTLE_MS / 1000.0
+        )
+        job.done.connect(lambda found: self._found_watched(folder, *found))
+        job.failed.connect(self.model.message)
+
+    def _found_watched(self, folder: Path, fresh: list[Path], written: bool) -> None:
+        """What is new there; what is still `written` is looked at again later."""
+        if written:
+            self._settle.start()
         self._offered |= {str(p) for p in fresh}
         if fresh:
             self.model.message.emit(

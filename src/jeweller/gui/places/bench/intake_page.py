@@ -4,11 +4,13 @@ entered.
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+from dataclasses import replace
+
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
-    QHBoxLayout,
     QHeaderView,
     QLabel,
     QPushButton,
@@ -17,6 +19,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain, plain_table
 from jeweller.i18n import N_, _, ngettext
 from jeweller.library.intake import Guess, Known, part_for
@@ -26,6 +29,10 @@ from jeweller.library.tables import Player
 KINDS = (("played", N_("played")), ("rhythm", N_("clapped or spoken")), ("stored", N_("for the ear alone")))
 COLUMNS = ("", N_("Recording"), N_("Player"), N_("Piece"), N_("Part"), N_("What it is"))
 FILE, PLAYER, PIECE, PART, KIND = 1, 2, 3, 4, 5
+
+
+FILLED_AT_ONCE = 4  # rows between two looks at the keys
+LEAST_LETTERS = 14  # of a column
 
 
 class IntakePage(QWidget):
@@ -42,6 +49,8 @@ class IntakePage(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.guesses: list[Guess] = []
+        self._unfilled: list[int] = []
+        self._names = QStandardItemModel(self)
         self.pieces: list[Known] = []
         self.players: list[Player] = []
         column = QVBoxLayout(self)
@@ -58,7 +67,7 @@ class IntakePage(QWidget):
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         column.addWidget(self.table, 1)
-        row = QHBoxLayout()
+        row = FlowRow(spacing=8)
         row.addWidget(plain(_("All of them:")))
         self.all_pieces = QComboBox()
         self.all_pieces.setAccessibleName(_("The piece of all recordings"))
@@ -72,7 +81,6 @@ class IntakePage(QWidget):
         self.class_list.setToolTip(_("Who is in the class, pasted or from a file: names are found by it"))
         self.class_list.clicked.connect(self.wanted_class)
         row.addWidget(self.class_list)
-        row.addSpacing(16)
         row.addWidget(plain(_("Recorded with")))
         self.setups = QComboBox()
         self.setups.setEditable(True)
@@ -90,7 +98,7 @@ class IntakePage(QWidget):
             edit.setPlaceholderText(_("not specified"))
             edit.setAccessibleName(self.setups.accessibleName())
         row.addWidget(self.setups)
-        row.addStretch(1)
+        row.addStretch()
         self.cancel = QPushButton(_("Leave them"))
         self.cancel.clicked.connect(self.left)
         row.addWidget(self.cancel)
@@ -100,7 +108,7 @@ class IntakePage(QWidget):
         self, library: Library, band: int, guesses: list[Guess], pieces: list[Known], told: list[str]
     ) -> None:
         """One row a recording. What is in the library already is not ticked."""
-        self.guesses, self.pieces, self.players = guesses, pieces, library.players(band)
+        self.guesses, self.pieces, self.players = list(guesses), pieces, library.players(band)
         twice = sum(g.twice for g in guesses)
         unknown = sum(g.player is None for g in guesses)
         words = [
@@ -144,12 +152,41 @@ class IntakePage(QWidget):
         self.setups.addItems(library.setups())
         self.setups.setCurrentIndex(-1)
         self.setups.setEditText("")
+        self._names.clear()
+        for player in self.players:
+            item = QStandardItem(player.name)
+            item.setData(player.id, Qt.ItemDataRole.UserRole)
+            self._names.appendRow(item)
+        self.table.setRowCount(0)  # none of the pile before shows where a row waits for its turn
         self.table.setRowCount(len(guesses))
-        for row, guess in enumerate(guesses):
-            self._fill(row, guess)
-        self.table.verticalHeader().setDefaultSectionSize(self.table.fontMetrics().height() + 16)
+        self._unfilled = list(range(len(guesses)))
+        self._fill_some()
+        metrics = self.table.fontMetrics()
+        self.table.verticalHeader().setDefaultSectionSize(metrics.height() + 16)
+        # narrower the words cannot be told from one another: then the table is scrolled sideways
+        least = metrics.horizontalAdvance("n") * LEAST_LETTERS
+        wide = self.table.viewport().width() >= least * (self.table.columnCount() - 1)
+        header = self.table.horizontalHeader()
+        for column in range(1, self.table.columnCount()):
+            header.setSectionResizeMode(
+                column, QHeaderView.ResizeMode.Stretch if wide else QHeaderView.ResizeMode.Interactive
+            )
+            header.resizeSection(column, least)
+
+    def _fill_some(self) -> None:
+        """The next rows; the others in a moment: two hundred at once hold the window for a second."""
+        for row in self._unfilled[:FILLED_AT_ONCE]:
+            self._fill(row, self.guesses[row])
+        if self._unfilled:
+            QTimer.singleShot(0, self, self._fill_some)
+
+    def _need(self, row: int) -> None:
+        """A row that is asked for before its turn."""
+        if row in self._unfilled:
+            self._fill(row, self.guesses[row])
 
     def _fill(self, row: int, guess: Guess) -> None:
+        self._unfilled.remove(row)
         tick = QTableWidgetItem()
         tick.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled)
         tick.setCheckState(Qt.CheckState.Unchecked if guess.twice else Qt.CheckState.Checked)
@@ -163,9 +200,10 @@ class IntakePage(QWidget):
             row,
             PLAYER,
             _("Who played {name}").format(name=guess.path.name),
-            [(p.name, p.id) for p in self.players],
+            [],
         )
-        who.setEditable(True)
+        who.setEditable(True)  # first: what completes a name looks through a list that it is given so
+        who.setModel(self._names)  # one for all rows: a large class times a large pile is much
         who.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         if (edit := who.lineEdit()) is not None:
             edit.setAccessibleName(who.accessibleName())
@@ -199,6 +237,7 @@ class IntakePage(QWidget):
 
     def box(self, row: int, column: int) -> QComboBox:
         """The control in a cell."""
+        self._need(row)
         box = self.table.cellWidget(row, column)
         if not isinstance(box, QComboBox):
             raise LookupError(f"row {row} has no control in column {column}")
@@ -207,22 +246,32 @@ class IntakePage(QWidget):
     def _parts(self, row: int, chosen: str = "") -> None:
         """The parts of the piece a row is of."""
         box = self.box(row, PART)
-        piece = next((p for p in self.pieces if p.id == self.box(row, PIECE).currentData()), None)
-        player = next((p for p in self.players if p.id == self.box(row, PLAYER).currentData()), None)
+        piece, player = (self.box(row, column).currentData() for column in (PIECE, PLAYER))
         box.clear()
-        for part in piece.parts if piece is not None else ():
+        for part in self._parts_of(piece):
             box.addItem(part, part)
-        if piece is not None and not chosen and player is not None:
-            chosen = part_for(piece.parts, player.part, None)
-        box.setCurrentIndex(
-            box.findData(chosen) if chosen else (0 if piece is not None and len(piece.parts) == 1 else -1)
-        )
+        box.setCurrentIndex(box.findData(self._part_of(piece, player, chosen)))
+
+    def _parts_of(self, piece: str) -> tuple[str, ...]:
+        return next((p.parts for p in self.pieces if p.id == piece), ())
+
+    def _part_of(self, piece: str, player: int | None, chosen: str = "") -> str:
+        """The part of a piece somebody plays: the chosen one, that of the player, the only one; "" where it
+        is not known.
+        """
+        parts = self._parts_of(piece)
+        if not chosen and parts:
+            own = next((p.part for p in self.players if p.id == player), None)
+            chosen = part_for(parts, own, None) if own is not None else ""
+        return chosen or (parts[0] if len(parts) == 1 else "")
 
     def _all_of(self) -> None:
         """The same piece for every recording."""
         chosen = self.all_pieces.currentData()
-        for row in range(self.table.rowCount()):
-            if chosen:
+        for row, guess in enumerate(self.guesses) if chosen else ():
+            if row in self._unfilled:
+                self.guesses[row] = replace(guess, piece=chosen, part="")
+            else:
                 box = self.box(row, PIECE)
                 box.setCurrentIndex(box.findData(chosen))
 
@@ -233,6 +282,12 @@ class IntakePage(QWidget):
         named = 0
         for row, guess in enumerate(self.guesses):
             piece, part = found.get(str(guess.path), ("", ""))
+            if row in self._unfilled:
+                if piece and not guess.piece and self._parts_of(piece):
+                    part = part if part in self._parts_of(piece) else ""
+                    self.guesses[row] = replace(guess, piece=piece, part=part)
+                    named += 1
+                continue
             box = self.box(row, PIECE)
             if piece and not box.currentData() and box.findData(piece) >= 0:
                 box.setCurrentIndex(box.findData(piece))
@@ -242,6 +297,8 @@ class IntakePage(QWidget):
         return named
 
     def _ticked(self, row: int) -> bool:
+        if row in self._unfilled:
+            return not self.guesses[row].twice
         item = self.table.item(row, 0)
         return item is not None and item.checkState() == Qt.CheckState.Checked
 
@@ -259,6 +316,10 @@ class IntakePage(QWidget):
         out = []
         for row, guess in enumerate(self.guesses):
             if not self._ticked(row):
+                continue
+            if row in self._unfilled:  # nobody corrected it
+                part = self._part_of(guess.piece, guess.player, guess.part)
+                out.append(replace(guess, part=part))
                 continue
             who = self.box(row, PLAYER)
             name = who.currentText().strip()

@@ -19,6 +19,7 @@ from jeweller.documents.feedback_sheet import FeedbackSettings
 from jeweller.documents.marks_export import COLUMNS, USUAL, marks_csv, marks_xlsx
 from jeweller.errors import JewellerError, LedgerError
 from jeweller.files import write_bytes
+from jeweller.gui.services.kept import kept_json
 from jeweller.i18n import N_, _, ngettext
 from jeweller.library.assignments import criteria_of, reminder
 from jeweller.library.checking import Checking
@@ -299,19 +300,18 @@ class BenchModel(QObject):
         self.settings.setValue("slips", json.dumps(dataclasses.asdict(self.slips)))
 
     def _remembered_slips(self) -> FeedbackSettings:
-        try:
-            return FeedbackSettings(**json.loads(str(self.settings.value("slips", "{}"))))
-        except (ValueError, TypeError):
-            return FeedbackSettings()
+        usual = dataclasses.asdict(FeedbackSettings())
+        kept = kept_json(self.settings, "slips", {})
+        known = {k: v for k, v in kept.items() if k in usual and type(v) is type(usual[k])}
+        return FeedbackSettings(**(usual | known))
 
     def marks_asked(self) -> tuple[list[str], str]:
         """(columns, which of several attempts) of marks for the office, as they were chosen the last time."""
-        try:
-            told = json.loads(str(self.settings.value("marks", "{}")))
-            columns = [c for c in told.get("columns", USUAL) if c in COLUMNS]
-            return columns or list(USUAL), told["attempts"] if told.get("attempts") in ATTEMPTS else "all"
-        except (ValueError, TypeError, AttributeError):
-            return list(USUAL), "all"
+        told = kept_json(self.settings, "marks", {})
+        asked = told.get("columns")
+        columns = [c for c in COLUMNS if c in asked] if isinstance(asked, list) else []
+        attempts = str(told.get("attempts"))
+        return columns or list(USUAL), attempts if attempts in ATTEMPTS else "all"
 
     def write_marks(self, kind: str, target: Path) -> int | None:
         """The marks of the tray for the office; how many takes were left out for want of consent."""

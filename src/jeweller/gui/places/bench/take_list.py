@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 from jeweller.assessment.finding import FACETS
 from jeweller.assessment.messages import FACET_NAMES
 from jeweller.documents.theme import LIGHT
-from jeweller.gui.shell.style import font
+from jeweller.gui.shell.style import STACKED_PT, font
 from jeweller.gui.widgets.shapes import FacetShapes
 from jeweller.i18n import _
 from jeweller.library.summary import heard_bars
@@ -51,7 +51,8 @@ class _Row(QStyledItemDelegate):
         self.owner = owner
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
-        return QSize(200, round(self.owner.points * 4.4))
+        lines = 6.0 if self.owner.points >= STACKED_PT else 4.4  # the shapes on a line of their own
+        return QSize(200, round(self.owner.points * lines))
 
     def paint(
         self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
@@ -67,9 +68,12 @@ class _Row(QStyledItemDelegate):
         painter.setPen(QColor(theme.faint))
         painter.drawLine(rect.left() + 8, rect.bottom(), rect.right() - 8, rect.bottom())
         words = round(WORD_WIDTH * points / 11.0)
-        shapes = rect.right() - words - 12 - STEP * len(FACETS)
-        half = rect.height() // 2
-        name = QRect(rect.left() + 12, rect.top() + 4, shapes - rect.left() - 20, half)
+        stacked = points >= STACKED_PT
+        shapes = rect.left() + 12 if stacked else rect.right() - words - 12 - STEP * len(FACETS)
+        shapes_top = rect.bottom() - SHAPE - 8 if stacked else rect.top() + (rect.height() - SHAPE) // 2
+        half = round(2.2 * points)
+        wide = rect.width() - words - 24 if stacked else shapes - rect.left() - 20
+        name = QRect(rect.left() + 12, rect.top() + 4, wide, half)
         self._text(painter, name, line.player, theme.quiet if line.done else theme.ink, points, 600)
         under = line.take.sentence or " · ".join(filter(None, [line.title, line.take.part]))
         self._text(painter, name.translated(0, half - 5), under, theme.quiet, points - 1)
@@ -78,7 +82,7 @@ class _Row(QStyledItemDelegate):
             for k, facet in enumerate(FACETS):
                 painter.drawPixmap(
                     shapes + k * STEP,
-                    rect.top() + (rect.height() - SHAPE) // 2,
+                    shapes_top,
                     self.owner.shape(facet, facets.get(facet)),
                 )
         word = QRect(rect.right() - words, rect.top() + 4, words - 10, half)

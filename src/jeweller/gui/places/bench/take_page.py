@@ -82,6 +82,7 @@ class TakePage(QWidget):
         self.snippet = Snippet()
         column.addWidget(self.snippet)
         self.notes = QScrollArea()
+        self.notes.setAccessibleName(_("What is found in the take"))
         self.notes.setWidgetResizable(True)
         self.notes.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self.notes, 1)

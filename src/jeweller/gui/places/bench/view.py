@@ -30,6 +30,7 @@ from jeweller.gui.places.bench.take_menu import take_menu
 from jeweller.gui.places.bench.tray_page import TrayPage
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.kept import kept_folder
 from jeweller.i18n import _
 from jeweller.library.assignments import kinds_of
 from jeweller.library.audit_log import WHOLE
@@ -169,7 +170,7 @@ class BenchPlace(QWidget):
         if not self.model.wake():
             return
         QTimer.singleShot(PAINTED_MS, self, self.model.remind)
-        self.intake.watch(str(self.model.settings.value("watched", "")))
+        self.intake.watch(kept_folder(self.model.settings, "watched"))
         self.show_trays()
         library = self.model.opened
         if self.fill_library is not None and not library.store.read_only:

@@ -48,7 +48,7 @@ def fill_more(menu: QMenu, place: BoothPlace) -> None:
     menu.addSeparator()
     add_action(menu, menu, _("Make something up on chosen notes…"), lambda: _ask_notes(place))
     add_action(menu, menu, _("Put the take on the bench"), place.hand_in).setEnabled(
-        model.take is not None and model.take.path is not None
+        place.library() is not None and model.take is not None and model.take.path is not None
     )
     menu.addSeparator()
     inputs = menu.addMenu(_("Microphone"))

@@ -32,6 +32,7 @@ from jeweller.gui.places.booth.take_log import TakeLog, journal_entry
 from jeweller.gui.places.booth.turns import ByTurns
 from jeweller.gui.services.devices import Devices, no_microphone
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.kept import kept_number
 from jeweller.i18n import _
 from jeweller.instruments.care import load_care
 from jeweller.library.journal import PlayerJournal
@@ -46,6 +47,7 @@ if TYPE_CHECKING:
     from jeweller.repertoire.shelf import Piece, Shelf
 
 LOOK_MS = 50
+MOST_BPM = 400.0  # quarters a minute
 
 
 class BoothStage(StrEnum):
@@ -114,7 +116,9 @@ class BoothModel(LadderKeys):
         try:
             line = perform_part(self.music.title, chosen, rhythm_only=chosen.percussion)
             bpm = (
-                float(str(self.settings.value(f"booth/bpm/{piece}", 0) or 0)) or line.written_bpm or USUAL_BPM
+                kept_number(self.settings, f"booth/bpm/{piece}", 0.0, 0, MOST_BPM)
+                or line.written_bpm
+                or USUAL_BPM
             )
         except JewellerError as error:
             self.music = None
@@ -316,7 +320,7 @@ class BoothModel(LadderKeys):
             session.trouble or sentence,
         )
         try:
-            self.journal.add("take", journal_entry(take, self.music))
+            self.journal.add("take", journal_entry(take, self.music, self.runner.heard_with))
         except OSError as error:
             self.message.emit(_("The journal could not be written: {error}.").format(error=error))
         if session.trouble:

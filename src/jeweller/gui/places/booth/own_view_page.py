@@ -11,6 +11,7 @@ from jeweller.booth.own_view import OwnMark, OwnView
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.loupe.margin import wrapped
 from jeweller.gui.widgets.flow import FlowRow
+from jeweller.gui.widgets.readable import StayingButton
 from jeweller.gui.widgets.shapes import facet_pixmap
 from jeweller.i18n import _
 
@@ -23,7 +24,8 @@ class OwnViewPanel(QWidget):
     said = Signal(object)
     marked = Signal(object)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, parent: QWidget | None = None, *, own_take: bool = True) -> None:
+        """`own_take`: it is the player's own, who is asked why, and what went well."""
         super().__init__(parent)
         self.theme: Theme = LIGHT
         self.bars: dict[str, str] = {}  # marked bars, and the facet that is given, "" for none
@@ -31,7 +33,12 @@ class OwnViewPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        self.title = wrapped(_("You first: click the bars where it went wrong."), 12, weight=600, serif=True)
+        words = (
+            _("You first: click the bars where it went wrong.")
+            if own_take
+            else _("Click the bars where you hear something go wrong, and say what it is.")
+        )
+        self.title = wrapped(words, 12, weight=600, serif=True)
         column.addWidget(self.title)
         self.told = QLabel()
         self.told.setObjectName("quiet")
@@ -39,8 +46,7 @@ class OwnViewPanel(QWidget):
         row = FlowRow(spacing=4)
         self.facets: dict[str, QPushButton] = {}
         for facet in FACETS:
-            button = QPushButton(_(FACET_NAMES[facet]))
-            button.setCheckable(True)
+            button = StayingButton(_(FACET_NAMES[facet]))
             button.clicked.connect(lambda _unused=False, f=facet: self._facet(f))
             row.addWidget(button)
             self.facets[facet] = button
@@ -51,8 +57,9 @@ class OwnViewPanel(QWidget):
         self.good = QLineEdit()
         self.good.setPlaceholderText(_("What went well, and how did you do it?"))
         self.good.setAccessibleName(_("What went well, and how did you do it?"))
-        column.addWidget(self.why)
-        column.addWidget(self.good)
+        if own_take:
+            column.addWidget(self.why)
+            column.addWidget(self.good)
         self.reasons: dict[str, str] = {}
         self.begin()
 

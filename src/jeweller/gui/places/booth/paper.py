@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QScrollArea, QWidget
 from jeweller.documents.mark_canvas import Ruler
 from jeweller.gui.places.pattern_book.part_view import PartPaper
 from jeweller.gui.services.jobs import Jobs
+from jeweller.i18n import _
 from jeweller.notation.performance import PerformedPart
 
 CURSOR_WIDTH = 2.0
@@ -89,6 +90,7 @@ class BoothSheet(QScrollArea):
     def __init__(self, jobs: Jobs, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.paper = BoothPaper(jobs)
+        self.setAccessibleName(_("The sheet"))
         self.setWidget(self.paper)
         self.setWidgetResizable(True)
 

@@ -41,6 +41,7 @@ class TakeRunner(QObject):
         self.session: TakeSession | None = None
         self.prepared: Prepared | None = None
         self.microphone: Microphone | None = None
+        self.heard_with = ""  # the name of the microphone of the last take
         self._wanted: WantedCheck | None = None  # the newest check that was asked for
         self._asked: dict[str, WantedCheck] = {}  # all of this take, by the name of the file
         self._asking: Path | None = None
@@ -75,7 +76,7 @@ class TakeRunner(QObject):
         """Makes a take to `path`. `checked`: a worker listens along and says what it finds; else the take
         ends without. `track` makes another track than that of the plan.
         """
-        self.microphone = microphone
+        self.microphone, self.heard_with = microphone, microphone.name
         self._checked, self._sentence = checked, ""
         job = self.jobs.threaded("track", prepare, music, plan, folder, track)
         job.done.connect(

@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING, Any
 
 from jeweller.booth.attempts import BoothTake, Comparison, compare
 from jeweller.booth.own_view import OwnMark, OwnView, agree, trend
-from jeweller.booth.plan import Music, TakePlan
+from jeweller.booth.plan import Help, Music, TakePlan
 from jeweller.errors import LedgerError
 from jeweller.i18n import _
 from jeweller.library.journal import PlayerJournal
+from jeweller.library.summary import sound_of
 from jeweller.practice.polish import thing_of
 
 if TYPE_CHECKING:
@@ -98,9 +99,12 @@ class TakeLog:
         return [t for t in told if t]
 
 
-def journal_entry(take: BoothTake, music: Music | None) -> dict[str, Any]:
-    """What is kept of a take from session to session."""
+def journal_entry(take: BoothTake, music: Music | None, setup: str = "") -> dict[str, Any]:
+    """What is kept of a take from session to session; `setup` names what it was heard with."""
+    alone = take.plan.help == Help.ALONE and take.plan.layer == "play" and not take.plan.keys
+    level = sound_of(take.report).get("level_db") if take.report is not None and alone else None
     return {
+        **({"setup": setup, "level_db": level} if level is not None else {}),
         "piece": music.piece if music is not None else "",
         "title": take.plan.title,
         "part": music.part.name if music is not None else "",

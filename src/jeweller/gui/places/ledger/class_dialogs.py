@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 
 from jeweller.errors import LedgerError
 from jeweller.gui.widgets.plain import plain_table
+from jeweller.gui.widgets.roomy import resize_by_text
 from jeweller.i18n import _, ngettext
 from jeweller.instruments.table import instruments
 from jeweller.library.class_list import ENDINGS, Listed, read_class_list, read_pasted_list
@@ -47,7 +48,7 @@ class _ListDialog(QDialog):
     def __init__(self, parent: QWidget | None, title: str) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
-        self.resize(WIDTH, HEIGHT)
+        resize_by_text(self, WIDTH, HEIGHT)
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(20, 16, 20, 14)
         self.column.setSpacing(8)
@@ -217,7 +218,7 @@ class NewPlayersDialog(_ListDialog):
             if item is not None:
                 item.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled)
         self.table.setMinimumHeight(min(len(new), 8) * 40 + 40)
-        self.resize(WIDTH, min(HEIGHT, 220 + 42 * len(new)))
+        resize_by_text(self, WIDTH, min(HEIGHT, 220 + 42 * len(new)))
 
     def _count(self) -> None:
         n = len(self.chosen())

@@ -4,7 +4,7 @@ class is an empty page.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from html import escape
 
 from PySide6.QtCore import QBuffer, QByteArray, QEvent, QPoint, QRect, QSize, Qt, Signal
@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from jeweller.documents.theme import LIGHT, Theme, shape_svg
 from jeweller.gui.shell.style import font
+from jeweller.gui.widgets.readable import ReadablePart, tell_choice
 from jeweller.gui.widgets.shapes import svg_pixmap
 from jeweller.i18n import _
 from jeweller.library.class_view import ClassView, PlayerRow
@@ -153,6 +154,25 @@ class ClassGrid(QWidget):
             return message.format(player=line.player, bar=_named(number))
         return "\n".join((line.player, *(c.text for c in cells)))
 
+    # ---- for those who have it read to them
+
+    def readable_parts(self) -> Sequence[ReadablePart]:
+        """Every cell, player by player."""
+        if self.view is None:
+            return ()
+        size = QSize(self.column(), self._px(ROW))
+        return [
+            ReadablePart(f"{row} {bar}", self.told(row, bar), QRect(self._corner(row, bar), size))
+            for row in range(len(self.view.rows))
+            for bar in range(len(self.view.bars))
+        ]
+
+    def readable_choice(self) -> str:
+        return f"{self.at[0]} {self.at[1]}" if self.at is not None else ""
+
+    def _corner(self, row: int, bar: int) -> QPoint:
+        return self.centre(row, bar) - QPoint(self.column() // 2, self._px(ROW) // 2)
+
     # ---- painting
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -248,6 +268,7 @@ class ClassGrid(QWidget):
                 max(0, min(len(self.view.bars) - 1, bar + step[1])),
             )
             self.setAccessibleDescription(self.told(*self.at))
+            tell_choice(self)
             self.update()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self._choose(self.at)

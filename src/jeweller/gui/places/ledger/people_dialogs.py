@@ -11,18 +11,17 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
-    QDialog,
     QDialogButtonBox,
     QFormLayout,
     QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 
 from jeweller.documents.marks_export import COLUMNS
+from jeweller.gui.widgets.roomy import RoomyDialog
 from jeweller.i18n import _
 from jeweller.instruments.table import instruments
 from jeweller.library.exports import ATTEMPTS
@@ -32,26 +31,22 @@ from jeweller.library.years import format_name
 LISTED = 132  # pixels of a list in a box
 
 
-class _Box(QDialog):
+ROW_LETTERS = 24  # that a field has room for
+
+
+class _Box(RoomyDialog):
     def __init__(self, parent: QWidget, title: str) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(title)
-        self.setMinimumWidth(420)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(24, 20, 24, 16)
-        column.setSpacing(12)
+        super().__init__(parent, title)
         self.form = QFormLayout()
         self.form.setSpacing(8)
-        column.addLayout(self.form)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
+        self.column.addLayout(self.form)
+        self.finish(
+            QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         )
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
 
     def row(self, words: str, widget: QWidget) -> None:
         widget.setAccessibleName(words)
+        widget.setMinimumWidth(widget.fontMetrics().horizontalAdvance("n") * ROW_LETTERS)
         label = QLabel(words)
         label.setBuddy(widget)
         self.form.addRow(label, widget)

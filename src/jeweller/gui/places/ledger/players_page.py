@@ -31,10 +31,12 @@ from PySide6.QtWidgets import (
 from jeweller.assessment.messages import FACET_NAMES
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.gui.places.ledger.class_dialogs import ClassListDialog, said_entered
+from jeweller.gui.places.ledger.home_slips import HomeSlips, ProgressDialog
 from jeweller.gui.places.ledger.model import LedgerModel
 from jeweller.gui.places.ledger.people_dialogs import PlayerBox, YearBox
 from jeweller.gui.places.ledger.progress_chart import ProgressChart
 from jeweller.gui.places.loupe.margin import wrapped
+from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.i18n import N_, _, ngettext
 from jeweller.library.class_list import Listed
@@ -56,9 +58,12 @@ class PlayersPage(QWidget):
     message = Signal(str)
     changed = Signal()
 
-    def __init__(self, model: LedgerModel) -> None:
+    def __init__(self, model: LedgerModel, jobs: Jobs) -> None:
         super().__init__()
         self.model, self.people = model, model.players
+        self.home = HomeSlips(jobs, model, self)
+        self.home.message.connect(self.message)
+        self.home.entered.connect(lambda: self._show_changed(True))
         self.theme, self.points = LIGHT, 11.0
         split = QSplitter(Qt.Orientation.Horizontal)
         split.addWidget(self._everybody())
@@ -106,6 +111,10 @@ class PlayersPage(QWidget):
         ways_in = FlowRow()
         ways_in.addWidget(self.new)
         ways_in.addWidget(self.listed)
+        self.progress_in = QPushButton(_("Progress from home…"))
+        self.progress_in.setToolTip(_("What a player did at home, looked over before it is entered"))
+        self.progress_in.clicked.connect(lambda: self.bring_progress())
+        ways_in.addWidget(self.progress_in)
         column.addLayout(ways_in)
         return left
 
@@ -124,6 +133,7 @@ class PlayersPage(QWidget):
         self.chart = ProgressChart()
         column.addWidget(self.chart)
         self.attempts = QScrollArea()
+        self.attempts.setAccessibleName(_("The takes of the player"))
         self.attempts.setWidgetResizable(True)
         self.attempts.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self.attempts, 1)
@@ -132,11 +142,14 @@ class PlayersPage(QWidget):
         self.edit.setToolTip(_("Name, instrument, part, band"))
         self.practised = QPushButton(_("Practised today…"))
         self.consent = QPushButton()
+        self.slip = QPushButton(_("Slip for home…"))
+        self.slip.setToolTip(_("Music, findings and practice of this player as one file to take home"))
         self.out = QPushButton(_("Export this player's data…"))
         self.remove = QPushButton(_("Delete for good…"))
         acts = (
             (self.edit, lambda: self.change()),
             (self.practised, lambda: self.add_practice()),
+            (self.slip, lambda: self.give_slip()),
             (self.consent, self.toggle_consent),
             (self.out, lambda: self.export_player()),
             (self.remove, lambda: self.delete()),
@@ -359,6 +372,21 @@ class PlayersPage(QWidget):
                 return
         self._show_changed(self.people.add_practice(minutes, datetime.date.today()))
 
+    def give_slip(self, target: str = "") -> None:
+        """What the player takes home."""
+        if self.player is not None:
+            self.home.give([self.player], target)
+
+    def give_slips(self, target: str = "") -> None:
+        """The same for everybody of the band, one file each."""
+        library = self.model.library
+        if library is not None and self.band is not None:
+            self.home.give(library.players(self.band), target)
+
+    def bring_progress(self, path: str = "") -> ProgressDialog | None:
+        """What a player did at home."""
+        return self.home.bring(path)
+
     def export_player(self, target: str = "") -> None:
         """Everything that is held on the player as one file."""
         if self.player is None:
@@ -406,10 +434,12 @@ class PlayersPage(QWidget):
         """What can be done with the band that is chosen."""
         menu = QMenu(self)
         menu.addAction(_("A new band or year…")).triggered.connect(lambda _unused=False: self.add_year())
+        slips = menu.addAction(_("Slips for home, one a player…"))
+        slips.triggered.connect(lambda _unused=False: self.give_slips())
         rename, remove = menu.addAction(_("Rename…")), menu.addAction(_("Delete it for good…"))
         rename.triggered.connect(lambda _unused=False: self.rename_band())
         remove.triggered.connect(lambda _unused=False: self.delete_band())
-        for action in (rename, remove):
+        for action in (slips, rename, remove):
             action.setEnabled(self.band is not None)
         return menu
 

@@ -30,8 +30,9 @@ from jeweller.gui.places.loupe.margin import width_at, wrapped
 from jeweller.gui.places.pattern_book.thumbnails import one_bar
 from jeweller.gui.places.place import NextStep
 from jeweller.gui.services.jobs import Jobs
-from jeweller.gui.services.saving import save_pdf
+from jeweller.gui.services.saving import save_page
 from jeweller.gui.widgets.flow import FlowRow
+from jeweller.gui.widgets.readable import StayingButton
 from jeweller.i18n import N_, _
 from jeweller.library.class_view import ClassView, PlayerRow
 from jeweller.library.library import Library
@@ -67,8 +68,7 @@ class LedgerPlace(QWidget):
         row = FlowRow(spacing=4)
         self.ways = QButtonGroup(self)
         for k, (way, words) in enumerate(WAYS):
-            button = QPushButton(_(words))
-            button.setCheckable(True)
+            button = StayingButton(_(words))
             button.clicked.connect(lambda _unused=False, w=way: self.choose_way(w))
             self.ways.addButton(button, k)
             row.addWidget(button)
@@ -89,8 +89,9 @@ class LedgerPlace(QWidget):
         outer.addLayout(row)
         self.pages = QStackedWidget()
         self.pages.addWidget(self._class_page())
-        self.players = PlayersPage(self.model)
+        self.players = PlayersPage(self.model, jobs)
         self.players.message.connect(self.message)
+        self.players.home.trouble.connect(self.trouble)
         self.players.changed.connect(self._players_changed)
         self.pages.addWidget(self.players)
         self.assigned = AssignmentsPage(self.model)
@@ -122,9 +123,11 @@ class LedgerPlace(QWidget):
         self.grid.engraved = self._bar
         self._bars: dict[tuple[str, str, str, str], QPixmap | None] = {}
         scroll = QScrollArea()
+        scroll.setAccessibleName(_("The class, bar by bar"))
         scroll.setWidget(self.grid)
         scroll.setWidgetResizable(True)
         self.words = QScrollArea()
+        self.words.setAccessibleName(_("What to rehearse"))
         self.words.setWidgetResizable(True)
         self.words.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         split = QSplitter(Qt.Orientation.Horizontal)
@@ -319,11 +322,11 @@ class LedgerPlace(QWidget):
         name = f"{self.view.title} - {_('practice lists')}.pdf"
         tray, piece = self.trays.currentData(), self.pieces.currentData()
         arguments = library.folder, tray, piece, section, minutes, self.schools()
-        save_pdf(self, _("Save the practice lists"), name, target, class_lists_pdf, *arguments)
+        save_page(self, _("Save the practice lists"), name, target, class_lists_pdf, *arguments)
 
     def write_plan(self, target: str = "") -> None:
         """The rehearsal plan on paper."""
         if self.view is None or self.model.library is None:
             return
         name = f"{self.view.title} - rehearsal.pdf"
-        save_pdf(self, _("Save the rehearsal plan"), name, target, plan_pdf, self.view, PRINTED)
+        save_page(self, _("Save the rehearsal plan"), name, target, plan_pdf, self.view, PRINTED)

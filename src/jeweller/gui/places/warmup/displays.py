@@ -22,6 +22,8 @@ SOFTEST, DARKEST = 30, 150  # of 255: a reading that is old, and one that is new
 class TuningRuler(QWidget):
     """`show_tone` shows a note, where it lay lately, and, once it is held, where it lies."""
 
+    LEAST = 250  # pixels of height at the usual size of text
+
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.theme, self.points = LIGHT, 11.0
@@ -30,7 +32,7 @@ class TuningRuler(QWidget):
         self.held: float | None = None
         self.spread = 0.0
         self.asked = ""
-        self.setMinimumHeight(250)
+        self.setMinimumHeight(self.LEAST)
 
     def sizeHint(self) -> QSize:
         return QSize(560, round(270 * self.points / 11.0))
@@ -79,10 +81,9 @@ class TuningRuler(QWidget):
                 int(Qt.AlignmentFlag.AlignHCenter),
                 f"{cents:+d}".replace("-", "−") if cents else "0",
             )
-        painter.drawText(QRectF(left, y + 12 + 2 * p, 200, 2.4 * p), 0, _("low"))
-        painter.drawText(
-            QRectF(right - 200, y + 12 + 2 * p, 200, 2.4 * p), int(Qt.AlignmentFlag.AlignRight), _("high")
-        )
+        ends = QRectF(left, y - 16 - 2.2 * p, right - left, 2.2 * p)  # below is what is said
+        painter.drawText(ends, int(Qt.AlignmentFlag.AlignLeft), _("low"))
+        painter.drawText(ends, int(Qt.AlignmentFlag.AlignRight), _("high"))
         if self.held is not None:
             painter.setPen(QPen(QColor(t.ink), LINE))
             painter.drawLine(QPointF(x(self.held), y - 36), QPointF(x(self.held), y + 8))
@@ -101,11 +102,13 @@ class TuningRuler(QWidget):
 class TendencyChart(QWidget):
     """How each note lies: a length up or down from the line of in tune, under its name."""
 
+    LEAST = 130  # pixels of height at the usual size of text
+
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.theme, self.points = LIGHT, 11.0
         self.notes: list[tuple[str, float]] = []
-        self.setMinimumHeight(130)
+        self.setMinimumHeight(self.LEAST)
         self.setAccessibleName(_("How each note lies"))
 
     def show_notes(self, notes: Sequence[tuple[str, float]]) -> None:
@@ -140,15 +143,19 @@ class TendencyChart(QWidget):
 class DaysChart(QWidget):
     """(day, seconds) as a row of lengths, newest at the right."""
 
+    LEAST = 120  # pixels of height at the usual size of text
+
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.theme, self.points = LIGHT, 11.0
         self.days: list[tuple[str, float]] = []
-        self.setMinimumHeight(120)
+        self.setMinimumHeight(self.LEAST)
         self.setAccessibleName(_("The longest steady tone of each day"))
 
     def show_days(self, days: Sequence[tuple[str, float]]) -> None:
         self.days = list(days)[-24:]
+        told = "; ".join(f"{day} {seconds:.0f} s" for day, seconds in self.days)
+        self.setAccessibleName(_("The longest steady tone of each day: {days}").format(days=told))
         self.setVisible(len(self.days) > 1)
         self.update()
 

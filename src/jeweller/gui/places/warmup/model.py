@@ -17,9 +17,10 @@ from jeweller.errors import JewellerError
 from jeweller.gui.services.devices import Devices, no_microphone
 from jeweller.gui.services.hearing import PitchHearing
 from jeweller.gui.services.jobs import Jobs
+from jeweller.gui.services.kept import kept_number
 from jeweller.i18n import _, ngettext
 from jeweller.instruments.care import CareTable, load_care, save_care, with_cautions, with_list
-from jeweller.instruments.table import Instrument, require_instrument
+from jeweller.instruments.table import Instrument, find_instrument, require_instrument
 from jeweller.library.journal import PlayerJournal
 from jeweller.notation.pitch import spell
 from jeweller.phrases import note_name
@@ -33,7 +34,7 @@ from jeweller.warmup.exercises import (
     range_out,
 )
 from jeweller.warmup.session import TuningSession
-from jeweller.warmup.tendency import REFERENCE, HeldTone, ToneFollower, cents_from
+from jeweller.warmup.tendency import REFERENCE, REFERENCES, HeldTone, ToneFollower, cents_from
 from jeweller.warmup.tone import Glide, ToneCatcher, ToneMeasures, find_glides, measure_tone, tone_sentence
 from jeweller.warmup.tuner import PitchReading
 
@@ -76,8 +77,10 @@ class WarmUpModel(QObject):
         )
         self.way = "tuner"
         self.player: Player | None = None
-        self.instrument: Instrument = require_instrument(str(settings.value("warmup/instrument", "clarinet")))
-        self.reference = float(str(settings.value("warmup/reference", REFERENCE)))
+        self.instrument: Instrument = find_instrument(
+            str(settings.value("warmup/instrument", ""))
+        ) or require_instrument("clarinet")
+        self.reference = kept_number(settings, "warmup/reference", REFERENCE, *REFERENCES)
         self.part: Part | None = None  # of the piece to come
         self.hearing = PitchHearing(self)
         self.hearing.heard.connect(self._reading)

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
     QHBoxLayout,
+    QHeaderView,
     QLabel,
     QPushButton,
     QScrollArea,
@@ -34,16 +35,18 @@ from jeweller.gui.places.warmup.displays import DaysChart, TendencyChart, Tuning
 from jeweller.gui.places.warmup.model import CHOSEN, WAYS, WarmUpModel
 from jeweller.gui.services.devices import Devices
 from jeweller.gui.services.jobs import Jobs
-from jeweller.gui.services.saving import save_pdf
+from jeweller.gui.services.saving import save_page
 from jeweller.gui.shell.style import font
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.note_choice import ask_notes
 from jeweller.gui.widgets.plain import plain, plain_table
 from jeweller.gui.widgets.player_choice import PlayerChoice
+from jeweller.gui.widgets.readable import StayingButton
 from jeweller.i18n import N_, _
 from jeweller.instruments.table import instruments, require_instrument
 from jeweller.phrases import capitalized, note_name
 from jeweller.warmup.exercises import BREATHS
+from jeweller.warmup.tendency import REFERENCES
 
 if TYPE_CHECKING:
     from jeweller.library.library import Library
@@ -62,7 +65,6 @@ WALKS = {
     CHOSEN: N_("chosen notes…"),
 }
 AIRS = {"buzz": N_("a held buzz, without the instrument"), "siren": N_("the siren: a glide, low to high")}
-REFERENCES = 415.0, 446.0  # Hz
 COUNTS = (4, 6, 8, 12, 16, 20)
 
 
@@ -118,8 +120,7 @@ class WarmUpPlace(QWidget):
         row = FlowRow(spacing=4)
         self.ways = QButtonGroup(self)
         for k, way in enumerate(WAYS):
-            button = QPushButton(_(WORDS[way]))
-            button.setCheckable(True)
+            button = StayingButton(_(WORDS[way]))
             button.clicked.connect(lambda _unused=False, w=way: self.model.set_way(w))
             self.ways.addButton(button, k)
             row.addWidget(button)
@@ -184,6 +185,7 @@ class WarmUpPlace(QWidget):
         self.table = plain_table(
             (N_("Note"), N_("Cents"), N_("Steady to"), N_("Times")), _("How each note lies")
         )
+        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self.table.horizontalHeader().setStretchLastSection(True)
         right.addWidget(self.table, 1)
         self.moves = wrapped("", 11)
@@ -212,6 +214,7 @@ class WarmUpPlace(QWidget):
         self.tone_lines.setWordWrap(True)
         self.tone_lines.setAlignment(Qt.AlignmentFlag.AlignTop)
         scroll = QScrollArea()
+        scroll.setAccessibleName(_("What the long tone showed"))
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.tone_lines)
         column.addWidget(scroll, 1)
@@ -301,7 +304,7 @@ class WarmUpPlace(QWidget):
         """The care lists of the instrument on a page."""
         model = self.model
         name = _("care of the {instrument}.pdf").format(instrument=model.instrument.said)
-        save_pdf(self, _("Print the lists"), name, path, care_pdf, model.care, model.instrument, PRINTED)
+        save_page(self, _("Print the lists"), name, path, care_pdf, model.care, model.instrument, PRINTED)
 
     # ---- look
 
@@ -309,6 +312,7 @@ class WarmUpPlace(QWidget):
         self.theme, self.points = theme, points
         for widget in (self.ruler, self.now, self.air_now, self.days, self.chart):
             widget.theme, widget.points = theme, points
+            widget.setMinimumHeight(round(widget.LEAST * points / 11.0))
             widget.updateGeometry()
             widget.update()
         for label in (self.advice, self.moves, self.caution):
