@@ -254,7 +254,7 @@ class Shown(DeskCase):
 
     def test_no_word_is_cut_short_in_any_language_with_large_text(self) -> None:
         self.window.resize(1280, 800)
-        self.window.set_large(True)
+        self.window.set_text_size(125)
         ways = {"pattern": [w for w, _said in WAYS], "ledger": ["class", "players", "assigned"]}
         ways["warmup"] = ["tuner", "tones", "air", "lists"]
         for language in (SOURCE, "de", "es"):
