@@ -41,10 +41,40 @@ from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.notes.build import build_note_tables
 from jeweller.notes.evidence import add_evidence
 from jeweller.notes.table import NoteTable
+from jeweller.pipeline import workers
 from jeweller.pipeline.check import Checked
 
 RATE = 22050
 SIGNS = {-1: "flat", 0: "natural", 1: "sharp"}
+
+RESERVE: list[workers._Worker] = []  # idle processes that a closed window leaves to the next
+KEPT = 3
+
+
+def share_workers() -> None:
+    """Windows of one test process hand their idle workers on: to start one takes seconds, and each test has a
+    window of its own.
+    """
+    start, dismiss = workers._start, workers.WorkerPool._dismiss
+
+    def lent(niceness: int) -> workers._Worker:
+        while RESERVE:
+            worker = RESERVE.pop()
+            if worker.process.is_alive():
+                return worker
+        return start(niceness)
+
+    def given_back(pool: workers.WorkerPool, worker: workers._Worker) -> None:
+        if worker.task is None and worker.process.is_alive() and len(RESERVE) < KEPT:
+            pool._workers.remove(worker)
+            RESERVE.append(worker)
+        else:
+            dismiss(pool, worker)
+
+    workers._start, workers.WorkerPool._dismiss = lent, given_back  # type: ignore[method-assign]
+
+
+share_workers()
 
 
 def table_of(line: PerformedPart, features: Features, **options: Any) -> NoteTable:

@@ -37,8 +37,10 @@ ORDER = [
     "practice",
     "documents",
     "booth",
+    "student",
     "demo_band",
     "simulator",
+    "eartraining",
     "gui",
     "cli",
 ]
@@ -48,6 +50,7 @@ SHARED = {
     "files",
     "log",
     "regression",
+    "scratch",
     "serialization",
     "i18n",
     "phrases",
@@ -155,7 +158,7 @@ class Structure(unittest.TestCase):
         """A functor called after its widget was destroyed ends the program, some paints later."""
         bare = [
             f"{name}:{node.lineno}"
-            for name, tree in modules().items()
+            for name, tree in MODULES.items()
             for node in ast.walk(tree)
             if isinstance(node, ast.Call)
             and isinstance(node.func, ast.Attribute)
@@ -163,6 +166,12 @@ class Structure(unittest.TestCase):
             and len(node.args) < 3
         ]
         self.assertEqual(bare, [])
+
+    def test_json_is_read_in_one_place(self) -> None:
+        """There what is nested too deeply is told, too."""
+        for path in SOURCE.rglob("*.py"):
+            if path != SOURCE / "files.py":
+                self.assertNotRegex(path.read_text(encoding="utf-8"), r"json\.loads?\(", path)
 
     def test_no_colour_outside_the_theme(self) -> None:
         for path in SOURCE.rglob("*.py"):
