@@ -2,47 +2,46 @@
 """Takes the pictures of docs/screenshots anew, from the demo band, without a display.
 
 .venv/bin/python tools/take_screenshots.py docs/screenshots
+.venv/bin/python tools/take_screenshots.py FOLDER --text 200 --theme "high contrast"    to look at, not to keep
 """
 
 from __future__ import annotations
 
+import argparse
+import datetime
 import os
-import sys
 import tempfile
 import time
 from collections.abc import Callable
-from functools import partial
+from dataclasses import dataclass
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
 import numpy as np
 from PIL import Image
+from PySide6.QtCore import QSettings
 from PySide6.QtTest import QTest
 
 from jeweller.assets import DEMO, GUIDE
 from jeweller.audio.ports import SimulatedSpeaker
+from jeweller.booth.own_view import OwnMark, OwnView
 from jeweller.booth.plan import ClickKind
 from jeweller.cli.main import main as run_command
 from jeweller.demo_band import read_band
 from jeweller.documents.page import pdf_to_png
-from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog
 from jeweller.gui.places.booth.model import BoothStage
 from jeweller.gui.places.loupe.closeup import CloseupPicture
+from jeweller.gui.places.practice.view import EAR_WAY, LOG_WAY, WALL_WAY, PracticePlace
 from jeweller.gui.services.guest import BoothGuest
 from jeweller.gui.shell.app import make_app, open_settings
 from jeweller.gui.shell.window import Window
 from jeweller.instruments.table import require_instrument
-from jeweller.library.assignments import kinds_of
 from jeweller.notation.readers.sandbox import load_score
 from jeweller.repertoire.shelf import Shelf
 
 SPEED = 4.0  # of the simulated devices
 PICTURE = 960  # pixels of the width of a picture in the guide
-TYPED = (
-    "T:Harbour song\nM:3/4\nL:1/4\nQ:1/4=96\nK:F\nC | F2 A | !trill!c2 B | A ^G A | _e2 d !foo! | c3 | "
-    "(f2 e) | f2 |]\n"
-)
 
 
 def wait(ready: Callable[[], bool], seconds: float = 60.0) -> None:
@@ -54,8 +53,35 @@ def wait(ready: Callable[[], bool], seconds: float = 60.0) -> None:
     QTest.qWait(400)
 
 
+@dataclass(frozen=True)
+class Wanted:
+    """Where the pictures go; another size of text, another theme than the pictures of the documents have."""
+
+    target: Path
+    text: int
+    theme: str
+
+    @property
+    def kept(self) -> bool:
+        return self.text == 100 and not self.theme
+
+    def dress(self, settings: QSettings) -> None:
+        settings.setValue("text_size", self.text)
+        settings.setValue("theme", self.theme or "light")
+
+    def show(self, window: Window, theme: str) -> None:
+        window.set_theme(self.theme or theme)
+
+
 def main() -> None:
-    target = Path(sys.argv[1])
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
+    parser.add_argument("target", type=Path)
+    parser.add_argument("--text", type=int, default=100)
+    parser.add_argument("--theme", default="")
+    wanted = Wanted(**vars(parser.parse_args()))
+    target = wanted.target
     app = make_app()
     speaker = SimulatedSpeaker()
     speaker.silent = False
@@ -63,6 +89,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         settings = open_settings(Path(folder) / "desk.ini")
         settings.setValue("library", str(Path(folder) / "library"))
+        wanted.dress(settings)
         window = Window(settings, speaker, tray, name)
         window.resize(1280, 800)
         window.show()
@@ -92,11 +119,11 @@ def main() -> None:
         closer = window.loupe.findChildren(CloseupPicture)[0].window()
         closer.grab().save(str(target / "closer.png"))
         closer.close()
-        window.set_theme("dark")
+        wanted.show(window, "dark")
         window.menus.pitch_action.setChecked(True)
         open_take(3)
         shot("loupe-dark")
-        window.set_theme("light")
+        wanted.show(window, "light")
         window.go("pattern")
         place = window.pattern
         place.maker.set_players([require_instrument("clarinet")])
@@ -114,9 +141,6 @@ def main() -> None:
         wait(lambda: place.view.paper.engraving is not None)
         shot("pattern-book")
         place.shown.lines["fingerings"].setChecked(False)
-        place.choose_way("type")
-        place.typed.set_text(TYPED)
-        shot("pattern-typed")
         for score in sorted(DEMO.glob("*.musicxml")):
             place.open_file(str(score))
             wait(lambda: place.files.reading is None)
@@ -131,7 +155,7 @@ def main() -> None:
         place.shelf.ask("background", "An air for a slow evening: long lines, one breath to two bars.")
         wait(lambda: not place.shelf.thumbs.waiting)
         shot("pattern-shelf")
-        bench_and_ledger(window, shot, target)
+        bench_and_ledger(window, shot, wanted)
         window.close()
 
 
@@ -154,8 +178,9 @@ def guide_pictures(target: Path) -> None:
         )
 
 
-def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) -> None:
+def bench_and_ledger(window: Window, shot: Callable[[str], None], wanted: Wanted) -> None:
     """The demo band's trays, checked and looked at."""
+    target = wanted.target
     window.go("bench")
     bench = window.bench
     wait(lambda: bench.tray_page.trays.count() == 2)  # the demo band is entered beside the window
@@ -170,15 +195,6 @@ def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) 
     wait(lambda: bench.hand is not None and bench.hand.take.id in bench.listening.fetched)
     bench.listening.stop()
     shot("bench-light")
-    assert bench.hand is not None
-    march = bench.hand.take.piece
-    dialog = CriteriaDialog(
-        bench, [(march, "The Lockkeeper's March")], None, kinds_of=partial(kinds_of, window.waked_library())
-    )
-    dialog.show()
-    QTest.qWait(300)
-    dialog.grab().save(str(target / "asked.png"))
-    dialog.close()
     pile = Path(tempfile.mkdtemp())
     for k, name in enumerate(
         (
@@ -203,26 +219,27 @@ def bench_and_ledger(window: Window, shot: Callable[[str], None], target: Path) 
     listed = ledger.players.list
     listed.setCurrentRow(next(k for k in range(listed.count()) if listed.item(k).text().startswith("Oda")))
     shot("ledger-player")
-    ledger.choose_way("assigned")
-    shot("ledger-assigned")
     bench.show_trays(1)
     bench.model.set_slips(with_mark=True)
     bench.exports.write_slips("pdf", str(pile / "slips.pdf"))
     wait((pile / "slips.pdf").exists, 120)
     first = next(k for k, s in enumerate(sorted(line.player for line in bench.lines)) if s == "Bram")
     (target / "slip.png").write_bytes(pdf_to_png((pile / "slips.pdf").read_bytes(), 90)[first])
-    booth_and_warm_up(target)
+    booth_and_warm_up(wanted)
+    if not wanted.kept:
+        return
     guide_pictures(target)
     march, bram = DEMO / "lockkeepers-march.musicxml", DEMO / "02-bram-trumpet.ogg"
     on_paper = str(target / "marked-part.png")
     run_command(["check", str(march), str(bram), "--part", "Trumpet in B♭", "--png", on_paper])
 
 
-def booth_and_warm_up(target: Path) -> None:
+def booth_and_warm_up(wanted: Wanted) -> None:
     """A player of the simulated microphone: tuned, recorded, told, tried again."""
     with tempfile.TemporaryDirectory() as folder:
         settings = open_settings(Path(folder) / "desk.ini")
         settings.setValue("library", str(Path(folder) / "library"))
+        wanted.dress(settings)
         guest = BoothGuest(SPEED)
         speaker = SimulatedSpeaker(speed=SPEED)
         speaker.silent = False
@@ -234,8 +251,8 @@ def booth_and_warm_up(target: Path) -> None:
             QTest.qWait(400)
             window.statusBar().clearMessage()
             QTest.qWait(30)
-            window.grab().save(str(target / f"{what}.png"))
-            print(target / f"{what}.png")
+            window.grab().save(str(wanted.target / f"{what}.png"))
+            print(wanted.target / f"{what}.png")
 
         score = load_score(DEMO / "canal-lanterns.musicxml")
         piece = Shelf(Path(folder) / "library" / "shelf").add(score)
@@ -255,14 +272,59 @@ def booth_and_warm_up(target: Path) -> None:
                 shot("booth-while")
             wait(lambda k=k: len(model.log.takes) > k and model.stage == BoothStage.VERDICT)  # type: ignore[misc]
         wait(lambda: booth.loupe.paper.engraving is not None)
-        window.set_theme("dark")
+        wanted.show(window, "dark")
         wait(lambda: True)
         shot("booth-after")
-        window.set_theme("light")
+        wanted.show(window, "light")
         window.go("practice")
         wait(lambda: window.practice.model.made is not None)
         shot("practice")
+        wall_log_and_ear(window.practice, shot)
         window.close()
+
+
+def wall_log_and_ear(place: PracticePlace, shot: Callable[[str], None]) -> None:
+    """Some weeks of one player, and a take to train the ear on."""
+    place.choose_way(WALL_WAY)
+    today = datetime.date.today()
+    for slot, bpm, passed, by in (
+        ("C|five", 92, True, "check"),
+        ("C|major", 72, True, "check"),
+        ("F|five", 92, True, "check"),
+        ("F|major", 72, True, "ear"),
+        ("B♭|five", 80, True, "check"),
+        ("B♭|major", 60, True, "check"),
+        ("B♭|chord", 60, True, "ear"),
+        ("E♭|five", 60, True, "check"),
+        ("E♭|five", 60, False, "check"),
+    ):
+        entry = {"slot": slot, "day": today.isoformat(), "bpm": bpm, "passed": passed, "by": by}
+        place.wall.journal.add("stone", {**entry, "reading": "memory"})
+    place.wall.reread()
+    shot("wall")
+    place.choose_way(LOG_WAY)
+    monday = today - datetime.timedelta(days=7 + today.weekday())
+    place.log.turn(1)
+    for day, minutes, *words in (
+        (0, 25, "Long tones, the first line", "The low notes spoke", "counted before I played"),
+        (1, 8, "Only the scale", "", ""),
+        (3, 30, "Lanterns on the Canal, bars 1 to 8", "", "slower"),
+        (4, 18, "The trill", "even by the end", ""),
+    ):
+        place.log.write(monday + datetime.timedelta(days=day), minutes, *words)
+    shot("log")
+    place.choose_way(EAR_WAY)
+    for facets, heard in ((("rhythm", "notes", "count"), ("notes",)), (("rhythm", "sound"), ("rhythm",))):
+        for _k in range(7):
+            place.ear.journal.add("ear", {"of": facets, "heard": heard, "invented": []})
+    place.ear.set_request("facet", "rhythm")
+    place.ear.draw.seed(4)
+    place.ear.make()
+    wait(lambda: bool(place.ear.takes) and place.ear_page.sheet.paper.engraving is not None)
+    place.ear.stop()
+    take = place.ear.takes[0]
+    place.ear.say(OwnView((OwnMark(take.faults[0].bars[0], "rhythm"), OwnMark("2", "notes"))))
+    shot("ear")
 
 
 def warm_up(window: Window, guest: BoothGuest) -> None:
