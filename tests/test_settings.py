@@ -13,7 +13,7 @@ from PySide6.QtCore import QSettings
 
 import jeweller.gui
 from jeweller.audio.ports import SimulatedSpeaker
-from jeweller.gui.services.kept import FORMAT, check_format, kept_number
+from jeweller.gui.services.kept import FORMAT, check_format, kept_number, kept_path
 from jeweller.gui.shell.app import open_settings
 from jeweller.gui.shell.sidebar import PLACES
 from jeweller.gui.shell.window import Window
@@ -55,7 +55,7 @@ class OddSettings(WindowCase):
             settings = QSettings(str(self.folder / f"{turn}.ini"), QSettings.Format.IniFormat)
             for name in names:
                 settings.setValue(name, drawn.choice(JUNK))
-            settings.setValue("library", "/a\0b" if turn else str(self.folder / "library"))
+            settings.setValue("library", ("/a\0b", "here/library")[turn])
             window = Window(settings, SimulatedSpeaker())
             window.show()
             for place in PLACES:
@@ -65,6 +65,13 @@ class OddSettings(WindowCase):
             window.close()
             window.deleteLater()
         WATCHDOG.held = []  # two windows are built with all their places: that takes its time
+
+    def test_a_folder_without_its_beginning_is_no_folder(self) -> None:
+        settings = QSettings(str(self.folder / "part.ini"), QSettings.Format.IniFormat)
+        settings.setValue("library", "here/library")
+        self.assertEqual(kept_path(settings, "library"), "")
+        settings.setValue("library", str(self.folder / "library"))
+        self.assertEqual(kept_path(settings, "library"), str(self.folder / "library"))
 
     def test_large_text_of_an_earlier_version_stays_large(self) -> None:
         settings = open_settings(self.folder / "desk.ini")

@@ -31,7 +31,7 @@ def run_booth_demo(out: Path | None) -> int:
     from jeweller.notation.readers.sandbox import load_score
     from jeweller.repertoire.shelf import Shelf
 
-    folder = out or Path(tempfile.mkdtemp(prefix="jeweller-booth-"))
+    folder = (out or Path(tempfile.mkdtemp(prefix="jeweller-booth-"))).absolute()
     folder.mkdir(parents=True, exist_ok=True)
     seen = has_display() and out is None
     app = make_app()

@@ -41,10 +41,12 @@ def kept_json(settings: QSettings, name: str, usual: Shape) -> Shape:
 
 
 def kept_path(settings: QSettings, name: str) -> str:
-    """Where something lies, there or not; "" where the words can be no path."""
+    """Where something lies, there or not; "" where the words can be no whole path: one from "here" would lie
+    wherever the program was started.
+    """
     kept = str(settings.value(name, "") or "")
     try:
-        return "" if b"\0" in os.fsencode(kept) else kept
+        return kept if os.path.isabs(kept) and b"\0" not in os.fsencode(kept) else ""
     except UnicodeError:
         return ""
 
