@@ -225,10 +225,13 @@ class Shown(DeskCase):
         for place in EVERY_PLACE[1:]:
             self.window.go(place)
             QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
-            # what there is to practise is worked out in the background
-            self.wait(lambda: _("One moment…") not in shown(self.window.practice))
+            self.worked_out()
             out += shown(window)
         return [*out, self.window.ledger.grid.told(1, 2)]
+
+    def worked_out(self) -> None:
+        """What there is to practise is worked out in the background."""
+        self.wait(lambda: _("One moment…") not in shown(self.window.practice))
 
     def test_every_word_of_the_window_follows_and_goes_back(self) -> None:
         self.window.go("pattern")
@@ -261,6 +264,7 @@ class Shown(DeskCase):
             self.window.set_language(language)
             for place in EVERY_PLACE:
                 self.window.go(place)
+                self.worked_out()
                 for way in ways.get(place, ("",)):
                     if way:
                         getattr(self.window, place).choose_way(way)
