@@ -15,6 +15,7 @@ import numpy.typing as npt
 
 from jeweller.assets import SOUNDS
 from jeweller.audio.decode import decode
+from jeweller.instruments.table import Instrument
 from jeweller.simulator import noises
 from jeweller.simulator.classroom_case import Case
 from jeweller.simulator.classroom_cases import FAMILIES, MAKERS
@@ -26,7 +27,7 @@ from jeweller.simulator.truth import SimulatedTake, truth_of
 from jeweller.synthesis import sampler
 
 F = Fraction
-__all__ = ["FAMILIES", "make_classroom_take"]
+__all__ = ["FAMILIES", "make_classroom_take", "name_classroom_case"]
 Samples = npt.NDArray[np.float32]
 DISTURBED = 0.12  # of the takes have a cough, of as many a chair is moved, as many have automatic gain
 ENDINGS = (".wav", ".flac", ".ogg", ".mp3", ".m4a")
@@ -38,13 +39,8 @@ def make_classroom_take(
     """Take `number` of a set of the classroom. `bank`: a folder of sounds; `speech`: a folder of recorded or
     synthesised words that are heard beside the music, where there is one.
     """
-    seed = SETS[kind] + 500_000 + number
-    rng = np.random.default_rng((seed, 9))
-    family = FAMILIES[number % len(FAMILIES)]
-    names = {p.stem for p in (bank or SOUNDS).glob("*.ogg")}
-    table = [i for i in played_instruments() if i.sound in names]
-    instrument = table[int(rng.integers(len(table)))]
-    case = MAKERS[family](instrument, rng)
+    seed, family = SETS[kind] + 500_000 + number, FAMILIES[number % len(FAMILIES)]
+    instrument, case, rng = _draw(seed, family, bank)
     sequence = case.sequence or [(i, False) for i in range(len(case.line.main_notes))]
     played = Stage(case.line, case.acts, sequence, {}, set(), [], case.manner, rng).play()
     silent = {i for i, t in enumerate(played.notes) if t.on_s is None and not case.acts[i].silent}
@@ -101,6 +97,23 @@ def make_classroom_take(
         truth=truth,
         ending=str(rng.choice(ENDINGS)),
     )
+
+
+def name_classroom_case(kind: str, number: int) -> str:
+    """Which case a take is of: told without playing it.
+
+    >>> name_classroom_case("tune", FAMILIES.index("octave"))
+    'register'
+    """
+    return _draw(SETS[kind] + 500_000 + number, FAMILIES[number % len(FAMILIES)], None)[1].name
+
+
+def _draw(seed: int, family: str, bank: Path | None) -> tuple[Instrument, Case, np.random.Generator]:
+    rng = np.random.default_rng((seed, 9))
+    names = {p.stem for p in (bank or SOUNDS).glob("*.ogg")}
+    table = [i for i in played_instruments() if i.sound in names]
+    instrument = table[int(rng.integers(len(table)))]
+    return instrument, MAKERS[family](instrument, rng), rng
 
 
 def _level(dry: Samples) -> float:
