@@ -12,8 +12,6 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from statistics import median, pstdev
 
-from scipy.optimize import minimize_scalar
-
 from jeweller.i18n import N_, _
 from jeweller.instruments.table import TWELFTH, Instrument
 from jeweller.notation.pitch import spell
@@ -178,6 +176,8 @@ def advise(notes: Sequence[NoteTendency], instrument: Instrument) -> TuningMove 
     >>> move.way, round(move.millimetres)
     ('out', 9)
     """
+    from scipy.optimize import minimize_scalar  # takes a third of a second to load
+
     if not notes or not instrument.tuning:
         return None
     before = _root_mean_square([t.cents for t in notes])

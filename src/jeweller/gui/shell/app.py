@@ -13,11 +13,6 @@ from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import (
     QApplication,
-    QProxyStyle,
-    QStyle,
-    QStyleHintReturn,
-    QStyleOption,
-    QWidget,
 )
 
 from jeweller.audio.ports import FoundSpeaker, Speaker
@@ -45,21 +40,6 @@ def has_display() -> bool:
     )
 
 
-class PlainStyle(QProxyStyle):
-    """The style without what a desktop puts into it: no icons of its own on buttons."""
-
-    def styleHint(
-        self,
-        hint: QStyle.StyleHint,
-        option: QStyleOption | None = None,
-        widget: QWidget | None = None,
-        returnData: QStyleHintReturn | None = None,  # noqa: N803 (the name Qt calls it by)
-    ) -> int:
-        if hint == QStyle.StyleHint.SH_DialogButtonBox_ButtonsHaveIcons:
-            return 0
-        return super().styleHint(hint, option, widget, returnData)
-
-
 def make_app() -> QApplication:
     """The application, once a process; offscreen where there is no display."""
     existing = QApplication.instance()
@@ -73,7 +53,7 @@ def make_app() -> QApplication:
     app.setApplicationDisplayName("Jeweller")
     app.setDesktopFileName(DESKTOP_ID)
     app.setWindowIcon(QIcon(str(ICON)))
-    app.setStyle(PlainStyle("Fusion"))
+    app.setStyle("Fusion")
     load_fonts()
     app.setProperty("readable", ReadableWidgets())
     MainThreadCollector(app)
@@ -150,7 +130,7 @@ def run_window(
         from jeweller.gui.shell.one_window import OneWindow
 
         OneWindow(meeting, window).came.connect(window.handed)
-    QTimer.singleShot(BUILD_AFTER_MS, window, window.build_places)
+    QTimer.singleShot(BUILD_AFTER_MS, window, window.load_places)
     newer = check_format(settings)
     if newer:
         window.when_idle(lambda: window.trouble(newer))

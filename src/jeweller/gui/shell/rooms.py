@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from jeweller.gui.places.bench.view import BenchPlace
@@ -18,11 +19,11 @@ if TYPE_CHECKING:
     from jeweller.gui.shell.window import Window
 
 
-def build_rooms(w: Window) -> None:
-    """Builds every place and shows none of them."""
+def build_rooms(w: Window) -> Iterator[None]:
+    """Builds every place and shows none of them; bit by bit, so that keys are answered in between."""
     w.devices = Devices(w.settings, w.speaker, w.make_microphone, w)
-    _build_class_rooms(w)
-    _build_player_rooms(w)
+    yield from _build_class_rooms(w)
+    yield from _build_player_rooms(w)
     rooms = {
         "warmup": w.warmup,
         "pattern": w.pattern,
@@ -35,40 +36,46 @@ def build_rooms(w: Window) -> None:
         place.message.connect(w.say)  # type: ignore[attr-defined]  # each has these signals
         place.trouble.connect(w.trouble)  # type: ignore[attr-defined]
         w.places.addWidget(place)
+        yield
     for place in (w.warmup, w.booth, w.bench, w.practice, w.ledger):
         place.changed.connect(w.refresh)  # type: ignore[attr-defined]
     w.rooms.update(rooms)  # type: ignore[arg-type]
 
 
-def _build_class_rooms(w: Window) -> None:
+def _build_class_rooms(w: Window) -> Iterator[None]:
     """Music, a tray of takes, the class over time."""
     w.pattern = PatternPlace(w.jobs, w.speaker, w.settings, w.library_folder / "shelf", w.waked_library)
     w.pattern.to_loupe.connect(w.compare_take)
     w.pattern.to_booth.connect(w.practise)
     w.pattern.give_button.clicked.connect(w.give_out)
+    yield
     w.bench = BenchPlace(w.jobs, w.speaker, w.settings, w.open_library, w.fill_library if w.tray else None)
     w.bench.to_loupe.connect(w.open_from_bench)
     w.bench.filled.connect(lambda: w.ledger.refresh() if w.place == "ledger" else None)
     w.bench.change_kind.connect(
         lambda key: w.menu_at(w.bench.list, kind_menu(w, lambda kind: w.bench.act("change", key, kind=kind)))
     )
+    yield
     w.ledger = LedgerPlace(w.jobs, lambda: w.bench.library)
     w.ledger.bench_wanted.connect(lambda: w.go("bench"))
     w.ledger.to_bench.connect(w.show_on_bench)
     w.ledger.to_tray.connect(w.show_tray)
     for page in (w.ledger.assigned, w.ledger.players):
         page.changed.connect(lambda: setattr(w.bench, "stale", True))
+    yield
 
 
-def _build_player_rooms(w: Window) -> None:
+def _build_player_rooms(w: Window) -> Iterator[None]:
     """One player: warmed up, recorded, told what to practise."""
     w.booth = BoothPlace(w.jobs, w.devices, w.settings, lambda: w.library_folder, lambda: w.bench.library)
     w.booth.handed_in.connect(lambda _take: setattr(w.bench, "stale", True))
     w.booth.warm_up_wanted.connect(w.warm_up)
     lens = w.booth.loupe
     lens.change_kind.connect(lambda key: w.menu_at(lens, kind_menu(w, lambda kind: _change(w, key, kind))))
+    yield
     w.warmup = WarmUpPlace(w.jobs, w.devices, w.settings, lambda: w.library_folder, lambda: w.bench.library)
     w.warmup.booth_wanted.connect(lambda: w.go("booth"))
+    yield
     w.practice = PracticePlace(
         w.jobs,
         w.devices,

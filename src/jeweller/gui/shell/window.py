@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import importlib
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -71,6 +72,7 @@ class Window(Routes):
         self.jobs = Jobs(self)
         self.speaker = speaker
         self._built = False
+        self._building: Iterator[None] | None = None
         self.theme = THEMES.get(str(settings.value("theme", "light")), LIGHT)
         language = remembered_language(settings)
         use_language(language)
@@ -165,15 +167,32 @@ class Window(Routes):
         if not sounds:
             self.say(_("No sound device: everything works silently."))
 
+    def load_places(self) -> None:
+        """The places besides the loupe, bit by bit: the window is free while what they need is loaded."""
+        loading = self.jobs.threaded("places", importlib.import_module, "jeweller.gui.shell.rooms")
+        loading.done.connect(self._build_on)
+        loading.failed.connect(self._build_on)  # which says what is wrong
+
+    def _build_on(self, *_loaded: object) -> None:
+        """A place in a turn of the event loop."""
+        if not self._built:
+            self._build_next()
+            QTimer.singleShot(0, self, self._build_on)
+
     def build_places(self) -> None:
-        """The places besides the loupe, with all that they load: after the window is there."""
-        if self._built:
-            return
+        """The places besides the loupe, at once."""
+        while not self._built:
+            self._build_next()
+
+    def _build_next(self) -> None:
         from jeweller.gui.shell.rooms import build_rooms
 
-        self._built = True
+        if self._building is None:
+            self._building = build_rooms(self)
+        self._built = next(self._building, self) is self
+        if not self._built:
+            return
         self.jobs.threaded("speaker", self.speaker.look).done.connect(self.say_whether_it_sounds)
-        build_rooms(self)
         for name, room in self.rooms.items():
             if isinstance(room, QWidget):
                 room.setAccessibleName(_(PLACES[name].word))
@@ -465,7 +484,8 @@ class Window(Routes):
         self.settings.setValue("geometry", self.saveGeometry())
         self.remember_layout()
         self.loupe.listening.stop()
-        if self._built:
+        if self._building is not None:
+            self.build_places()  # what is half there could not be closed
             self.pattern.listening.stop()
             self.booth.stop_playing()
             self.warmup.stop_playing()
