@@ -6,6 +6,7 @@ import unittest
 from typing import Any
 from unittest import mock
 
+import numpy as np
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
 from jeweller import i18n
@@ -61,6 +62,28 @@ class Menu(BoothCase):
 
         part = part_of(MUSIC, bpm=120, name=name, chromatic=chromatic)
         return self.shelf.add(Score("For the clarinet", (part,), "")).id
+
+    def test_an_input_and_a_channel_of_it(self) -> None:
+        devices = self.window.devices
+
+        def offered() -> list[str]:
+            return [a.text() for a in self.offer("Microphone").menu().actions() if a.text()]
+
+        with mock.patch.object(devices, "inputs", return_value={"One": 1, "Two": 2}):
+            self.assertEqual(offered(), ["The usual one", "One", "Two"])
+            next(a for a in self.offer("Microphone").menu().actions() if a.text() == "Two").trigger()
+            self.assertEqual(offered()[3:], ["All channels as one", "Channel 1 alone", "Channel 2 alone"])
+            self.offer("Microphone").menu().actions()[-1].trigger()
+            self.assertEqual((devices.wanted, devices.channel), ("Two", 2))
+        self.arguments["samples"] = np.zeros((10, 2), np.float32)
+        self.booth.enter()
+        self.counting()
+        self.assertEqual(self.microphones[-1].channel, 2)
+        source = self.booth.moments.source
+        self.wait(lambda: source.text())
+        self.assertEqual(source.text(), "simulated microphone, channel 2, 44100 samples a second")
+        devices.choose("One")  # another input begins with all of its channels
+        self.assertEqual(devices.channel, 0)
 
     def test_the_ladder_and_the_keys_are_switched_on_and_off(self) -> None:
         ladder = self.offer("Speed ladder")

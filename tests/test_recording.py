@@ -16,7 +16,7 @@ import numpy as np
 from bench.booth import RECORDING
 
 from jeweller.audio.decode import decode
-from jeweller.audio.microphone import SimulatedMicrophone
+from jeweller.audio.microphone import DeviceMicrophone, SimulatedMicrophone
 from jeweller.audio.recorder import PART, TakeRecorder, recover
 
 RATE = 44100
@@ -46,6 +46,34 @@ class Recording(unittest.TestCase):
         heard = decode(self.path, RATE)
         self.assertAlmostEqual(heard.duration, 3.25, delta=0.03)
         self.assertLess(float(np.abs(heard.samples[: int(0.2 * heard.rate)]).max()), 1e-3)
+
+    def test_one_channel_of_an_input_that_has_several(self) -> None:
+        two = np.stack([np.zeros_like(TONE), TONE], axis=1)
+        for channel, loudest in ((0, 0.5), (1, 0.0), (2, 1.0)):
+            microphone = SimulatedMicrophone(two, real_time=False)
+            microphone.channel = channel
+            take, _ends = self.record(microphone)
+            heard = decode(take.finish().path, RATE).samples
+            self.assertAlmostEqual(float(np.abs(heard).max() / np.abs(TONE).max()), loudest, delta=0.02)
+
+    def test_a_device_is_opened_with_its_channels_only_where_one_is_chosen(self) -> None:
+        found = {"name": "Two inputs", "id": 1, "formats": [{"channels": 2}, {"channels": 1}]}
+        frames = np.array([[0.25, 0.5], [0.0, 1.0]], np.float32)
+        for channel, opened, sent, pushed in (
+            (0, 1, frames[:, :1], [0.25, 0.0]),
+            (2, 2, frames, [0.5, 1.0]),
+        ):
+            with (
+                mock.patch("miniaudio.Devices") as devices,
+                mock.patch("miniaudio.CaptureDevice") as device,
+            ):
+                devices.return_value.get_captures.return_value = [found]
+                microphone, blocks = DeviceMicrophone(), list[np.ndarray]()
+                microphone.channel = channel
+                microphone.start(lambda block, _at, into=blocks: into.append(block), lambda _why: None)
+                self.assertEqual((microphone.channels, device.call_args.kwargs["nchannels"]), (2, opened))
+                device.return_value.start.call_args.args[0].send(sent.tobytes())
+            self.assertEqual([b.tolist() for b in blocks], [pushed])
 
     def test_drop_outs_are_found_where_they_are(self) -> None:
         drops = ((0.8, 0.2), (2.0, 0.1))

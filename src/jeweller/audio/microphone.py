@@ -29,10 +29,14 @@ RATE = 44100
 
 
 class Microphone(ABC):
-    """Where sound comes from. `name` and `rate` say what is used; `simulated` that nobody is heard."""
+    """Where sound comes from. `name`, `rate` and `channel` (1 is the first; 0 all of `channels` as one) say
+    what is used; `simulated` that nobody is heard.
+    """
 
     name = ""
     rate = RATE
+    channels = 1
+    channel = 0
     simulated = False
 
     @abstractmethod
@@ -51,14 +55,26 @@ class Microphone(ABC):
         return time.monotonic()
 
 
+def one_channel(block: Samples, channel: int) -> Samples:
+    """Frames of several channels, (n, channels) → (n,): channel 1 is the first, 0 their mean.
+
+    >>> import numpy as np
+    >>> stereo = np.array([[0.5, 0.0], [0.25, 0.75]], np.float32)
+    >>> one_channel(stereo, 2).tolist(), one_channel(stereo, 0).tolist()
+    ([0.0, 0.75], [0.25, 0.5])
+    """
+    mixed: Samples = block.mean(axis=1) if not channel else block[:, channel - 1].copy()
+    return mixed
+
+
 class SimulatedMicrophone(Microphone):
-    """Plays `samples` (mono, at `rate` a second) into the port.
+    """Plays `samples` (mono, or one column a channel, at `rate` a second) into the port.
 
     `latency_s`: silence before them, as of a slow device; `drops`: (second, seconds) of what a device loses,
     while its clock goes on; `vanishes_s`: when it is pulled out; `says_rate`: a rate that it claims and has
-    not; `endless`: after them it is silent, until
-    something is played to it (`play`) or a loudspeaker sounds that it hears (`hear`). With `real_time` it
-    takes as long as the sound lasts, divided by `speed`; else it is driven by `run`, on a clock of its own.
+    not; `endless`: after them it is silent, until something is played to it (`play`) or a loudspeaker sounds
+    that it hears (`hear`), on every channel. With `real_time` it takes as long as the sound lasts, divided by
+    `speed`; else it is driven by `run`, on a clock of its own.
     """
 
     name = N_("simulated microphone")
@@ -84,7 +100,8 @@ class SimulatedMicrophone(Microphone):
         self.drops, self.vanishes_s, self.endless = tuple(drops), vanishes_s, endless
         self.latency_s = latency_s
         self.hurry_s = 0.0  # until then it goes as fast as it is listened to
-        self._sound: Samples = np.zeros(0, np.float32)
+        self.channels = samples.shape[1] if samples is not None and samples.ndim == 2 else 1
+        self._sound: Samples = np.zeros((0, self.channels), np.float32)
         if samples is not None:
             self._mix(samples, round(latency_s * rate))
         self._at = 0
@@ -138,16 +155,16 @@ class SimulatedMicrophone(Microphone):
             with self._mixing:
                 block = self._sound[first : first + count].copy()
             if self.endless:
-                block = np.pad(block, (0, count - len(block)))
-            self._push(block, self._at / self.true_rate)
+                block = np.pad(block, ((0, count - len(block)), (0, 0)))
+            self._push(one_channel(block, self.channel), self._at / self.true_rate)
         return True
 
     def _mix(self, samples: Samples, first: int) -> None:
         import numpy as np
 
         if len(self._sound) < first + len(samples):
-            self._sound = np.pad(self._sound, (0, first + len(samples) - len(self._sound)))
-        self._sound[first : first + len(samples)] += np.asarray(samples, np.float32)
+            self._sound = np.pad(self._sound, ((0, first + len(samples) - len(self._sound)), (0, 0)))
+        self._sound[first : first + len(samples)] += np.asarray(samples, np.float32).reshape(len(samples), -1)
 
     def play(self, samples: Samples, at_s: float) -> None:
         """Somebody plays `samples` (at the microphone's own rate) from a second of its clock on."""
@@ -207,8 +224,8 @@ class KeyMicrophone(SimulatedMicrophone):
 
 
 class DeviceMicrophone(Microphone):
-    """An input of the computer: the usual one, or the one named `wanted`; several channels are heard as one.
-    Raises OSError where there is none.
+    """An input of the computer: the usual one, or the one named `wanted`. Raises OSError where there is
+    none.
     """
 
     def __init__(self, wanted: str = "", rate: int = RATE) -> None:
@@ -219,6 +236,7 @@ class DeviceMicrophone(Microphone):
             raise OSError(_("no microphone"))
         self.name = str(chosen[0]["name"])
         self._id = chosen[0]["id"]
+        self.channels = _channels_of(chosen[0])
         self._device: miniaudio.CaptureDevice | None = None
 
     def start(self, push: Push, ended: Callable[[str], None]) -> None:
@@ -226,16 +244,19 @@ class DeviceMicrophone(Microphone):
         import numpy as np
 
         self.stop()
+        channel = self.channel if self.channel <= self.channels else 0
+        opened = self.channels if channel else 1  # as one: the device's own mixture
 
         def blocks() -> Generator[None, bytes, None]:
             while True:
                 data = yield
-                push(np.frombuffer(data, np.float32).copy(), time.monotonic())
+                block = np.frombuffer(data, np.float32).reshape(-1, opened)
+                push(one_channel(block, channel), time.monotonic())
 
         try:
             self._device = miniaudio.CaptureDevice(
                 input_format=miniaudio.SampleFormat.FLOAT32,
-                nchannels=1,
+                nchannels=opened,
                 sample_rate=self.rate,
                 buffersize_msec=round(1000 * BLOCK_S),
                 device_id=self._id,
@@ -266,10 +287,19 @@ def _captures() -> list[dict[str, Any]]:
     return [d for d in found if not str(d["name"]).startswith(DISCARDS)]
 
 
-def inputs() -> list[str]:
-    """The names of the recording devices that can be chosen; [] where there are none.
+MOST_CHANNELS = 8  # that can be chosen from
 
-    >>> all(isinstance(name, str) for name in inputs())
+
+def _channels_of(device: dict[str, Any]) -> int:
+    """How many a device has; two where it takes whatever it is asked for."""
+    told = [int(f["channels"]) for f in device["formats"]]
+    return min(max(told, default=0) or 2, MOST_CHANNELS)
+
+
+def inputs() -> dict[str, int]:
+    """The recording devices that can be chosen, and how many channels each has; {} where there are none.
+
+    >>> all(isinstance(name, str) and channels > 0 for name, channels in inputs().items())
     True
     """
-    return [str(d["name"]) for d in _captures()]
+    return {str(d["name"]): _channels_of(d) for d in _captures()}

@@ -9,10 +9,10 @@ import numpy as np
 from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 
 from jeweller.audio.latency import PROBE_S, Latency, find_latency, probe, tapped_latency
-from jeweller.audio.microphone import DeviceMicrophone, Microphone, inputs
+from jeweller.audio.microphone import MOST_CHANNELS, DeviceMicrophone, Microphone, inputs
 from jeweller.audio.ports import Speaker
 from jeweller.booth.track import click_sound
-from jeweller.gui.services.kept import kept_json
+from jeweller.gui.services.kept import kept_json, kept_number
 from jeweller.i18n import N_, _
 from jeweller.synthesis.sampler import RATE
 
@@ -76,14 +76,25 @@ class Devices(QObject):
 
     def choose(self, name: str) -> None:
         self.settings.setValue("booth/input", name)
+        self.choose_channel(0)
 
-    def names(self) -> list[str]:
-        """The inputs there are."""
-        return inputs() if not self.simulated else []
+    def inputs(self) -> dict[str, int]:
+        """The inputs there are, and how many channels each has."""
+        return inputs() if not self.simulated else {}
+
+    @property
+    def channel(self) -> int:
+        """The channel that was chosen, 0 all as one."""
+        return round(kept_number(self.settings, "booth/channel", 0, 0, MOST_CHANNELS))
+
+    def choose_channel(self, channel: int) -> None:
+        self.settings.setValue("booth/channel", channel)
 
     def microphone(self) -> Microphone:
         """The input that is chosen. Raises OSError with a sentence's end where there is none."""
-        return self._make(self.wanted)
+        made = self._make(self.wanted)
+        made.channel = self.channel if self.channel <= made.channels else 0
+        return made
 
     # ---- the delay
 

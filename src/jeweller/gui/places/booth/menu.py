@@ -13,6 +13,7 @@ from jeweller.phrases import note_name
 
 if TYPE_CHECKING:
     from jeweller.gui.places.booth.view import BoothPlace
+    from jeweller.gui.services.devices import Devices
 
 OFFERED = 8  # notes to make something up on
 
@@ -51,12 +52,7 @@ def fill_more(menu: QMenu, place: BoothPlace) -> None:
         place.library() is not None and model.take is not None and model.take.path is not None
     )
     menu.addSeparator()
-    inputs = menu.addMenu(_("Microphone"))
-    names = devices.names()
-    for name in ("", *names):
-        action = add_action(menu, inputs, name or _("The usual one"), lambda n=name: devices.choose(n))
-        action.setCheckable(True)
-        action.setChecked(name == devices.wanted)
+    _fill_inputs(menu, devices)
     add_action(menu, menu, _("Measure the delay: loudspeaker beside the microphone"), devices.measure)
     add_action(
         menu,
@@ -64,6 +60,25 @@ def fill_more(menu: QMenu, place: BoothPlace) -> None:
         _("Measure the delay by tapping along to sixteen clicks"),
         lambda: devices.measure(by_taps=True),
     )
+
+
+def _fill_inputs(menu: QMenu, devices: Devices) -> None:
+    """Which microphone, and which channel of it where it has several."""
+    inputs, found = menu.addMenu(_("Microphone")), devices.inputs()
+    for name in ("", *found):
+        action = add_action(menu, inputs, name or _("The usual one"), lambda n=name: devices.choose(n))
+        action.setCheckable(True)
+        action.setChecked(name == devices.wanted)
+    usual = next(iter(found.values()), 1)
+    count = found.get(devices.wanted, usual)
+    if count < 2:
+        return
+    inputs.addSeparator()
+    for channel in range(count + 1):
+        words = _("Channel {number} alone").format(number=channel) if channel else _("All channels as one")
+        action = add_action(menu, inputs, words, lambda n=channel: devices.choose_channel(n))
+        action.setCheckable(True)
+        action.setChecked(channel == devices.channel)
 
 
 def _ask_notes(place: BoothPlace) -> None:

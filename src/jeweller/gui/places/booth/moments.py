@@ -8,6 +8,7 @@ import itertools
 
 from PySide6.QtWidgets import QLabel, QWidget
 
+from jeweller.audio.microphone import Microphone
 from jeweller.booth.session import SessionState, TakeSession
 from jeweller.gui.places.booth.displays import CountDisplay, LevelBar, StrokeRail
 from jeweller.gui.places.booth.model import BoothModel, BoothStage
@@ -105,11 +106,7 @@ class TakeMoments:
         self.state.setText(told)
         self.state.setVisible(bool(told))
         microphone = self.model.runner.microphone
-        self.source.setText(
-            _("{name}, {rate} samples a second").format(name=_(microphone.name), rate=microphone.rate)
-            if session is not None and microphone is not None
-            else ""
-        )
+        self.source.setText(_source(microphone) if session is not None and microphone is not None else "")
         self.source.setVisible(session is not None)
 
     def _show_count(self, session: TakeSession, now: float) -> None:
@@ -130,3 +127,13 @@ class TakeMoments:
             nexts = itertools.takewhile(lambda c: c.at_s <= now + SOON_S, track.cues)
             self.count.show_count(cue.said, _("breathe") if cue.breath else "", len(list(nexts)), 0)
             self.sheet.follow(0.0 if model.place_shown and now >= track.downbeat_s else None)
+
+
+def _source(microphone: Microphone) -> str:
+    """What is recorded with."""
+    words = (
+        _("{name}, channel {channel}, {rate} samples a second")
+        if microphone.channel
+        else _("{name}, {rate} samples a second")
+    )
+    return words.format(name=_(microphone.name), channel=microphone.channel, rate=microphone.rate)
