@@ -12,6 +12,7 @@ from jeweller.alignment.decoder import AlignmentPath, PathStep
 from jeweller.alignment.note_arrays import NoteArrays
 from jeweller.alignment.segments import StepKind
 from jeweller.alignment.settings import TEMPO
+from jeweller.features.robust import median
 
 
 def estimate_local_tempo(
@@ -108,7 +109,7 @@ def _stepped(quarters: list[float], seconds: list[float]) -> set[int]:
         if len(beside) < TEMPO.step_beside:
             continue
         usual = weighted_median(logs[beside], heavy[beside])
-        steady = float(np.median(np.abs(logs[beside] - usual))) < TEMPO.step_steady
+        steady = median(np.abs(logs[beside] - usual)) < TEMPO.step_steady
         excess = seconds[k] - quarters[k] * math.exp(usual)
         if (
             steady

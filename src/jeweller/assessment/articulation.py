@@ -7,13 +7,12 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-import numpy as np
-
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import SURE, Finding, rests_on
 from jeweller.assessment.limits import ARTICULATION_LIMITS
 from jeweller.assessment.regression import log_odds
 from jeweller.assessment.settings import AssessmentSettings
+from jeweller.features.robust import median, percentile
 from jeweller.notes.detail_settings import TRANSITIONS
 from jeweller.notes.table import NoteTransition
 from jeweller.report_format import RestsOn
@@ -73,7 +72,7 @@ def assess_transitions(case: AssessmentContext) -> list[Finding]:
         if case.rest_after[i] is not None and (e := case.event(i)) is not None
     ]
     rests = [e.off_s - e.on_s - float(case.notes[i].duration) * case.spq(i) for i, e in before_rests]
-    clear_room = bool(rests) and float(np.median(rests)) < ARTICULATION_LIMITS.dry_tail_s
+    clear_room = bool(rests) and median(rests) < ARTICULATION_LIMITS.dry_tail_s
     found += _detached(case, [j for j in plain if j.index - 1 in asked.short], clear_room)
     found += _breaths(
         case, [j for j in plain if j.index - 1 not in asked.short and j.index not in asked.slurred]
@@ -190,7 +189,7 @@ def _tongued(case: AssessmentContext, joins: list[NoteTransition]) -> list[Findi
     if every is not None:
         return [every]
     s = case.settings
-    usual = float(np.median([j.dip_db for j in joins]))
+    usual = median([j.dip_db for j in joins])
     odds = [
         (j, _odds(_run_on_odds(j, usual, j.crossing, s)))
         for j in joins
@@ -216,10 +215,10 @@ def _all_slurred(case: AssessmentContext, joins: list[NoteTransition]) -> Findin
     notes = case.notes
     changing = [j for j in joins if notes[j.index].sounding_midi != notes[j.index - 1].sounding_midi]
     gaps = [j.gap_s for j in changing]
-    if len(changing) < 2 * a.least_joins or float(np.median(gaps)) > a.slurred_gap_s:
+    if len(changing) < 2 * a.least_joins or median(gaps) > a.slurred_gap_s:
         return None
-    deep = float(np.percentile([j.dip_db for j in changing], a.deepest_share))
-    drop = float(np.median([j.drop_db for j in changing]))
+    deep = percentile([j.dip_db for j in changing], a.deepest_share)
+    drop = median([j.drop_db for j in changing])
     odds = (a.slurred_dip_db - deep) / a.slurred_dip_error_db + (
         a.slurred_drop_db - drop
     ) / a.slurred_drop_error_db
@@ -323,7 +322,7 @@ def _breaths(case: AssessmentContext, joins: list[NoteTransition]) -> list[Findi
         if (
             len(of) >= 2 * ARTICULATION_LIMITS.least_joins
             and len(gaps) >= least * len(of)
-            and float(np.median([j.drop_db for j in gaps])) > ARTICULATION_LIMITS.silent_db
+            and median([j.drop_db for j in gaps]) > ARTICULATION_LIMITS.silent_db
         ):
             return [
                 _say(

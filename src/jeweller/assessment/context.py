@@ -13,6 +13,7 @@ import numpy as np
 
 from jeweller.assessment.finding import Finding
 from jeweller.assessment.settings import AssessmentSettings
+from jeweller.features.robust import median
 from jeweller.instruments.table import Instrument
 from jeweller.notation.performance import PerformedNote, PerformedRest
 from jeweller.notes.settings import SAME_PITCH
@@ -149,7 +150,7 @@ class AssessmentContext:
         )
         if len(excess) < 4:
             return 0.03
-        return float(max(1.4826 * np.median(np.abs(excess - np.median(excess))), self.settings.onset_error_s))
+        return float(max(1.4826 * median(np.abs(excess - median(excess))), self.settings.onset_error_s))
 
     def is_free(self, i: int) -> bool:
         """Whether the speed is the player's own there: under a rit. or the like, at a fermata, at the last

@@ -16,11 +16,10 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-import numpy as np
-
 from jeweller.assessment.context import AssessmentContext, Interval
 from jeweller.assessment.finding import Finding, is_sure
 from jeweller.assessment.joint_limits import HABITS_LIMITS
+from jeweller.features.robust import median
 from jeweller.notation.pitch import key_alter
 
 PITCH_KINDS = ("wrong_note", "missed_accidental", "added_accidental", "wrong_partial", "wrong_octave")
@@ -127,7 +126,7 @@ def _measured(
     """
     if len(others) < HABITS_LIMITS.paced or not group:
         return [], -math.inf
-    spq = float(np.median([v.seconds / v.quarters for v in others]))
+    spq = median([v.seconds / v.quarters for v in others])
     over = [(v.seconds - v.quarters * spq) / (spq * case.beat_q) for v in group]
     alike = [v for v, b in zip(group, over, strict=True) if abs(b - step) < HABITS_LIMITS.near_a_beat]
     return alike, habit_odds(len(alike), len(group))

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import math
 
-import numpy as np
-
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import rests_on
 from jeweller.assessment.limits import PITCHES_LIMITS
 from jeweller.assessment.regression import log_odds
+from jeweller.features.robust import median, percentile
 from jeweller.notes.settings import SAME_PITCH
 from jeweller.notes.table import PartialContrast, PlayedNote
 from jeweller.report_format import RestsOn
@@ -151,7 +150,7 @@ class OctaveJudge:
         usual = [self._contrast(k, up) for k in near]
         if not usual:
             return 0.0
-        above = (float(np.median(usual)) - PITCHES_LIMITS.usual_db) / PITCHES_LIMITS.usual_slope
+        above = (median(usual) - PITCHES_LIMITS.usual_db) / PITCHES_LIMITS.usual_slope
         return max(0.0, min(PITCHES_LIMITS.usual_most_db, above))
 
     def _alike(self, i: int, up: int, own: float) -> bool:
@@ -168,10 +167,7 @@ class OctaveJudge:
             if (found := self._contrast(k, up)) > s.octave_partials_db
             or self._fullness(k, up) < s.octave_evenness
         ]
-        return (
-            bool(right)
-            and float(np.percentile(right, PITCHES_LIMITS.alike_share)) < own + PITCHES_LIMITS.alike_db
-        )
+        return bool(right) and percentile(right, PITCHES_LIMITS.alike_share) < own + PITCHES_LIMITS.alike_db
 
     def _fullness(self, i: int, up: int) -> float:
         """Periodicity of note i at half (a third) of its period."""

@@ -5,12 +5,11 @@ from __future__ import annotations
 import math
 from fractions import Fraction
 
-import numpy as np
-
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
 from jeweller.assessment.limits import PITCHES_LIMITS
 from jeweller.assessment.octaves import OctaveJudge
+from jeweller.features.robust import median
 from jeweller.notation.model import Note
 from jeweller.notation.performance import PerformedNote
 from jeweller.notation.pitch import Pitch, in_key, key_alter, spell
@@ -403,7 +402,7 @@ def assess_tuning(case: AssessmentContext, taken_out: int = 0) -> list[Finding]:
     found: list[Finding] = []
     s = case.settings
     deviations = [abs(case.apart(i)) * 100 for i in range(len(case.notes)) if abs(case.apart(i)) < SAME_PITCH]
-    spread = max(1.4826 * float(np.median(deviations)) if deviations else 10.0, 5.0)
+    spread = max(1.4826 * median(deviations) if deviations else 10.0, 5.0)
     for i, note in enumerate(case.notes):
         event = case.event(i)
         apart = case.apart(i) * 100
@@ -424,11 +423,7 @@ def assess_tuning(case: AssessmentContext, taken_out: int = 0) -> list[Finding]:
             if k != i and abs(n.sounding_midi - note.sounding_midi) <= 1 and abs(case.apart(k)) < SAME_PITCH
         ]
         others = [100 * case.apart(k) for k in near]
-        usual = (
-            abs(apart - float(np.median(others))) < PITCHES_LIMITS.tendency_cents
-            if len(others) >= 2
-            else False
-        )
+        usual = abs(apart - median(others)) < PITCHES_LIMITS.tendency_cents if len(others) >= 2 else False
         found.append(
             case.finding(
                 i,

@@ -11,6 +11,7 @@ import numpy as np
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, bounded_confidence, rests_on
 from jeweller.assessment.limits import SOUND_LIMITS
+from jeweller.features.robust import median
 from jeweller.notes.settings import SUSTAIN
 from jeweller.notes.table import SustainedTone
 from jeweller.report_format import FindingDetail
@@ -75,7 +76,7 @@ def assess_clearness(case: AssessmentContext) -> list[Finding]:
     if len(clearness) < SOUND_LIMITS.least_clear:
         return []
     s = case.settings
-    usual = float(np.median([c for _, c in clearness]))
+    usual = median([c for _, c in clearness])
     ordinary = max(usual - sorted(c for _, c in clearness)[2], 0.0)
     found = []
     for i, c in clearness:
@@ -118,7 +119,7 @@ def _breathy(case: AssessmentContext) -> list[Finding]:
     }
     if len(beside) < SOUND_LIMITS.least_clear:
         return []
-    usual = float(np.median(list(beside.values())))
+    usual = median(list(beside.values()))
     room = case.table.room_db - case.table.loud_db
     threshold = max(case.settings.breathy_db, room + SOUND_LIMITS.above_room_db)
     if usual < threshold:
@@ -145,7 +146,7 @@ def _breathy(case: AssessmentContext) -> list[Finding]:
 
 
 def _spread(values: list[float], least: float) -> float:
-    return max(1.4826 * float(np.median(np.abs(np.array(values) - np.median(values)))), least)
+    return max(1.4826 * median(np.abs(np.array(values) - median(values))), least)
 
 
 def _say(
@@ -222,7 +223,7 @@ def assess_dynamics(case: AssessmentContext) -> list[Finding]:
 
 def _level(case: AssessmentContext, notes: list[int]) -> float:
     found = [e.level_db for i in notes if (e := case.event(i)) is not None and not math.isnan(e.midi)]
-    return float(np.median(found)) if found else float("nan")
+    return median(found) if found else float("nan")
 
 
 def _written_changes(case: AssessmentContext) -> list[tuple[int, list[int], list[int], int]]:

@@ -8,12 +8,16 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
+import numpy.typing as npt
 
 from jeweller.assessment.context import AssessmentContext, Interval
 from jeweller.assessment.counting import assess_count
 from jeweller.assessment.finding import Finding, bounded_confidence, is_sure, rests_on
 from jeweller.assessment.limits import TIMING_LIMITS
 from jeweller.assessment.trends import find_trends
+from jeweller.features.robust import median
+
+Table = npt.NDArray[np.float64]
 
 
 def assess_rhythm(case: AssessmentContext, steps: set[int], *, pitched: bool = True) -> list[Finding]:
@@ -78,28 +82,37 @@ def measure_deviations(case: AssessmentContext, steps: set[int]) -> dict[int, fl
     for group in groups:
         q = np.array([float(case.notes[i].onset) for i in group])
         t = np.array([e.on_s for i in group if (e := case.event(i)) is not None])
-        for k, i in enumerate(group):
-            first, last = np.searchsorted(q, [q[k] - reach, q[k] + reach])
-            near = np.delete(np.arange(first, last), k - first)
-            if len(near) < 4:
-                continue
-            slope, at = _robust_line(q[near] - q[k], t[near])
-            if slope > 0:
-                out[i] = float(t[k] - at)
+        first, last = np.searchsorted(q, q - reach), np.searchsorted(q, q + reach)
+        enough = np.flatnonzero(last - first > 4)
+        if not len(enough):
+            continue
+        # All notes at once, a row each: its neighbours' places, weight 0 where it has no more and for itself.
+        near = first[enough, None] + np.arange(int((last - first).max()))
+        inside = (near < last[enough, None]) & (near != enough[:, None])
+        near = np.minimum(near, len(group) - 1)
+        slopes, ats = _robust_lines(q[near] - q[enough, None], t[near], inside)
+        out |= {
+            group[k]: float(t[k] - at) for k, slope, at in zip(enough, slopes, ats, strict=True) if slope > 0
+        }
     return out
 
 
-def _robust_line(x: np.ndarray, y: np.ndarray) -> tuple[float, float]:  # type: ignore[type-arg]
-    """(slope, value at 0) by iteratively reweighted least absolute deviations."""
-    weight = np.ones(len(x))
-    slope, at = 0.0, 0.0
+def _robust_lines(x: Table, y: Table, inside: npt.NDArray[np.bool_]) -> tuple[Table, Table]:
+    """(N,) slopes and (N,) values at 0 of the lines through the points of each row, (N, M), that are
+    `inside`: by iteratively reweighted least absolute deviations.
+    """
+    weight = inside.astype(np.float64)
+    slope = at = np.zeros(len(x))
     for _ in range(6):
-        total = weight.sum()
-        mx, my = (weight * x).sum() / total, (weight * y).sum() / total
-        var = (weight * (x - mx) ** 2).sum()
-        slope = float((weight * (x - mx) * (y - my)).sum() / var) if var > 1e-9 else 0.0
-        at = float(my - slope * mx)
-        weight = 1.0 / np.maximum(np.abs(y - at - slope * x), 0.012)
+        total = weight.sum(axis=1)
+        mx, my = (weight * x).sum(axis=1) / total, (weight * y).sum(axis=1) / total
+        dx, dy = x - mx[:, None], y - my[:, None]
+        spread = (weight * dx**2).sum(axis=1)
+        slope = np.where(
+            spread > 1e-9, (weight * dx * dy).sum(axis=1) / np.where(spread > 1e-9, spread, 1.0), 0.0
+        )
+        at = my - slope * mx
+        weight = inside / np.maximum(np.abs(y - at[:, None] - slope[:, None] * x), 0.012)
     return slope, at
 
 
@@ -109,7 +122,7 @@ def _single(case: AssessmentContext, steps: set[int], leave: set[int], pitched: 
     if not off:
         return []
     values = np.array(list(off.values()))
-    spread = max(1.4826 * float(np.median(np.abs(values - np.median(values)))), s.onset_error_s)
+    spread = max(1.4826 * median(np.abs(values - median(values))), s.onset_error_s)
     found = []
     for i, deviation in off.items():
         if i in leave or case.is_free(i):
@@ -182,7 +195,7 @@ def _pair_spread(case: AssessmentContext, usable: list[Interval], leave: Sequenc
     ]
     if len(ratios) < 4:
         return 0.14
-    return max(1.4826 * float(np.median(np.abs(ratios))), TIMING_LIMITS.pair_spread_floor)
+    return max(1.4826 * median(np.abs(ratios)), TIMING_LIMITS.pair_spread_floor)
 
 
 def _dots(case: AssessmentContext, usable: list[Interval]) -> tuple[list[Finding], set[int]]:

@@ -115,12 +115,15 @@ def _likeliest_change(case: AssessmentContext, rows: list[Interval], known: list
         tuple[Array, Array, Array]
     ] = []  # of each wander and ending: scores, amounts, errors of shapes
     plain = -math.inf
+    usual = np.stack([np.ones(len(at)), *endings, *(c.course for c in known)], axis=1)
     for wander in t.wanders:
         root = np.linalg.cholesky(np.diag(scatter) + wander**2 * alike)
-        flat, courses = (np.linalg.solve(root, a) for a in (tempo, shapes))
-        for ending in endings:
-            usual = np.stack([np.ones(len(at)), ending, *(c.course for c in known)], axis=1)
-            q, _r = np.linalg.qr(np.linalg.solve(root, usual))
+        solved = np.linalg.solve(root, np.column_stack([tempo, usual, shapes]))
+        flat, courses = solved[:, 0], solved[:, 1 + usual.shape[1] :]
+        every, *ends = solved[:, 1 : 2 + len(endings)].T
+        others = solved[:, 2 + len(endings) : 1 + usual.shape[1]]
+        for ending in ends:
+            q, _r = np.linalg.qr(np.column_stack([every, ending, others]))
             y = flat - q @ (q.T @ flat)
             z = courses - q @ (q.T @ courses)
             level = -0.5 * float(y @ y) - float(np.log(np.diag(root)).sum())

@@ -10,6 +10,7 @@ from jeweller.alignment.align import AlignedAttempt, Alignment
 from jeweller.alignment.decoder import PathStep
 from jeweller.alignment.segments import StepKind
 from jeweller.features.extraction import Features
+from jeweller.features.robust import median
 from jeweller.notes.inserted_onsets import find_inserted_onsets, find_inserted_strokes, split_doubled_notes
 from jeweller.notes.measure import NoteMeasurer
 from jeweller.notes.ornaments import join_ornaments
@@ -135,7 +136,7 @@ def _build(alignment: Alignment, attempt: AlignedAttempt, features: Features) ->
     missed = [step.item for step in steps if step.kind == StepKind.MISSED]
     first = min(reached + missed, default=0)
     last = max(reached + missed, default=0)
-    take_spq = float(np.exp(np.median(np.log(local[first : last + 1])))) if n else 1.0
+    take_spq = float(np.exp(median(np.log(local[first : last + 1])))) if n else 1.0
     return NoteTable(
         line=line,
         events=tuple(events),

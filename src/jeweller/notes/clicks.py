@@ -6,6 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.features.extraction import Features
+from jeweller.features.robust import median, percentile
 from jeweller.notes.settings import CLICKS
 from jeweller.notes.table import Click, NoteTable
 
@@ -80,7 +81,7 @@ def _standing_out(
     others = others[others > 0]
     if len(others) < CLICKS.least_places:
         return None
-    stands_out = float(profile[best] / (np.percentile(others, 90) + 0.01))
+    stands_out = float(profile[best] / (percentile(others, 90) + 0.01))
     if stands_out <= CLICKS.stands_out:
         return None
     at = (
@@ -98,7 +99,7 @@ def _standing_out(
                 struck.append((around.start + int(features.flux[around].argmax())) * features.hop_s - moment)
     if len(heard) < LEAST_BEATS or not struck or _follows_notes(heard, onsets):
         return None
-    return stands_out * len(struck) / len(heard), float(at[0] + np.median(struck) + CLICKS.early_s)
+    return stands_out * len(struck) / len(heard), float(at[0] + median(struck) + CLICKS.early_s)
 
 
 def _follows_notes(heard: list[tuple[float, bool]], onsets: npt.NDArray[np.floating]) -> bool:
@@ -108,7 +109,7 @@ def _follows_notes(heard: list[tuple[float, bool]], onsets: npt.NDArray[np.float
     ordered = np.sort(onsets)
     moments, struck = np.array([m for m, _hit in heard]), np.array([hit for _m, hit in heard])
     since = moments - ordered[np.maximum(np.searchsorted(ordered, moments, "right") - 1, 0)]
-    after = np.abs(since - np.median(since[struck])) < CLICKS.follows_s
+    after = np.abs(since - median(since[struck])) < CLICKS.follows_s
     alone = ~after
     if alone.sum() < CLICKS.least_alone or not after.any():
         return False

@@ -16,6 +16,7 @@ import numpy.typing as npt
 from numpy.lib.stride_tricks import sliding_window_view
 
 from jeweller.features.extraction import Features, midi_to_hz
+from jeweller.features.robust import median
 from jeweller.notes.settings import DECOMPOSITION
 from jeweller.notes.table import PlayedNote
 
@@ -135,7 +136,7 @@ class SpectralDecomposition:
                         (at(k * hz) + 1e-9) / (0.5 * (at((k - 0.5) * hz) + at((k + 0.5) * hz)) + 1e-9)
                     )
                 )
-        return float(np.median(found)) if found else 99.0
+        return median(found) if found else 99.0
 
     def odd_energy(self, event: PlayedNote) -> float:
         """dB by which the first odd partials of a note have more energy than the even ones (negative: less).

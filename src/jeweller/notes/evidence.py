@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from jeweller.features.extraction import Features
+from jeweller.features.robust import median
 from jeweller.notes.clicks import find_click
 from jeweller.notes.decomposition import SpectralDecomposition
 from jeweller.notes.doubts import measure_doubts, measure_partials
@@ -76,7 +77,7 @@ def find_transposition(table: NoteTable) -> int:
     values, number = np.unique(np.rint(np.array(apart)).astype(int), return_counts=True)
     top = int(values[number.argmax()])
     above = [e.twelfth_up if top == -19 else e.octave_up for e in table.events if e.index is not None]
-    if top in (-12, -19, -24) and float(np.median(above)) > EVIDENCE.subharmonic_clarity:
+    if top in (-12, -19, -24) and median(above) > EVIDENCE.subharmonic_clarity:
         return 0  # the written pitch is there: it is the sound that carries a lower one
     low = {
         table.notes[i].sounding_midi for (i, _event), a in zip(heard, apart, strict=False) if round(a) == top

@@ -13,6 +13,7 @@ import numpy as np
 from jeweller.alignment.candidates import pick_peaks
 from jeweller.alignment.note_arrays import NoteArrays
 from jeweller.features.extraction import Features
+from jeweller.features.robust import median
 from jeweller.notes.measure import NoteMeasurer
 from jeweller.notes.settings import INSERTED_ONSETS, SAME_PITCH
 from jeweller.notes.table import PlayedNote
@@ -76,9 +77,9 @@ def find_inserted_strokes(
     f = features
     if len(events) < 4:
         return events
-    usual = float(np.median([e.attack for e in events]))
+    usual = median([e.attack for e in events])
     peak = [_loudest(e.on_s, f) for e in events]
-    loud = float(np.median(peak))
+    loud = median(peak)
     out: list[PlayedNote] = []
     for event in events:
         out.append(event)
@@ -183,7 +184,7 @@ def _runs(
                         off_s=m * f.step_s,
                         midi=event.midi,
                         attack=measurer.attack(k * f.step_s),
-                        level_db=float(np.median(level[k:m])),
+                        level_db=median(level[k:m]),
                     )
                 )
             last_same = m
@@ -196,9 +197,9 @@ def _runs(
                 _Run(
                     on_s=k * f.step_s,
                     off_s=m * f.step_s,
-                    midi=float(np.median(f.f0[k:m])),
+                    midi=median(f.f0[k:m]),
                     attack=measurer.attack(k * f.step_s),
-                    level_db=float(np.median(level[k:m])),
+                    level_db=median(level[k:m]),
                 )
             )
         k = max(m, k + 1)
@@ -214,9 +215,9 @@ def _begins(
     if measurer.attack(k * f.step_s) >= INSERTED_ONSETS.min_attack:
         return True
     sure = (m - k) * f.step_s >= INSERTED_ONSETS.sure_run_s and float(
-        np.median(f.best[k:m])
+        median(f.best[k:m])
     ) > INSERTED_ONSETS.sure_clarity
-    return sure and float(np.median(level[k:m])) > event.level_db - INSERTED_ONSETS.sure_below_db
+    return sure and median(level[k:m]) > event.level_db - INSERTED_ONSETS.sure_below_db
 
 
 def _next_note(
@@ -230,9 +231,7 @@ def _next_note(
         return False
     join = round(after.on_s / f.step_s)
     around = level[max(0, join - 8) : join + 4]
-    dip = (
-        min(float(np.median(level[begin:end])), after.level_db) - float(around.min()) if len(around) else 0.0
-    )
+    dip = min(median(level[begin:end]), after.level_db) - float(around.min()) if len(around) else 0.0
     return not (
         (end - begin) * f.step_s >= INSERTED_ONSETS.sure_run_s
         and after.attack >= INSERTED_ONSETS.own_attack

@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.features.extraction import Features, salience_near, unpitched_db
+from jeweller.features.robust import median, percentile
 from jeweller.features.settings import EXTRACTION
 from jeweller.notes.settings import MEASURE
 
@@ -69,7 +70,7 @@ class NoteMeasurer:
         level = self.f.level
         lo, hi = max(0, peak - 14), min(len(level), peak + 40)
         around = level[lo:hi]
-        steady = float(np.percentile(level[peak : peak + 60], 75))
+        steady = percentile(level[peak : peak + 60], 75)
         if len(around) < 20:
             return None
         quiet = int(around[:18].argmin())
@@ -93,7 +94,7 @@ class NoteMeasurer:
         n = min(len(sal), len(level))
         if n < 4:
             return frame
-        loud = float(np.percentile(f.level[:: self.ratio][frame:end], 75)) if end > frame else 0.0
+        loud = percentile(f.level[:: self.ratio][frame:end], 75) if end > frame else 0.0
         there = (
             (sal[:n] > f.best[frame : frame + n] - 0.12)
             & (sal[:n] > 0.5)
@@ -123,12 +124,12 @@ class NoteMeasurer:
         loud = np.flatnonzero(level > level.max(initial=-200.0) - MEASURE.sounding_db)
         b = a + int(loud[-1]) + 1 if len(loud) else b
         while pitch < near - 5:
-            here = float(np.median(salience_near(self.f, slice(a, b), pitch)[0])) if a < len(f.best) else 0.0
+            here = median(salience_near(self.f, slice(a, b), pitch)[0]) if a < len(f.best) else 0.0
             for up in (12, 19):
                 inside = pitch + up - f.low < f.salience.shape[1] and pitch + up <= near + 7
                 if (
                     inside
-                    and float(np.median(salience_near(self.f, slice(a, b), pitch + up)[0]))
+                    and median(salience_near(self.f, slice(a, b), pitch + up)[0])
                     > MEASURE.subharmonic_ratio * here
                     > 0
                 ):
@@ -204,8 +205,8 @@ class NoteMeasurer:
         if far or float(above[left:right].min()) < -MEASURE.cover_db:
             return False
         noise = np.repeat(self.unpitched, self.ratio)[k0 : k0 + len(above)]
-        alone = float(np.percentile(noise[sounding[sounding < len(noise)]], MEASURE.alone_percent))
-        return bool(float(np.median(noise[left:right])) > alone + MEASURE.covers_db)
+        alone = percentile(noise[sounding[sounding < len(noise)]], MEASURE.alone_percent)
+        return bool(median(noise[left:right]) > alone + MEASURE.covers_db)
 
     def measure(
         self, on_s: float, next_s: float, pitch: int, written: int, *, trill: bool = False
@@ -230,7 +231,7 @@ class NoteMeasurer:
                 level_db=f.floor_db,
             )
         head = level[: max(2, min(len(level), round(0.6 / f.hop_s)))]
-        loud = float(np.percentile(head[head > head.max() - MEASURE.head_db], 75))
+        loud = percentile(head[head > head.max() - MEASURE.head_db], 75)
         # A note may fade as long as it lasts; it ends where it fades fast.
         recent = maximum_filter1d(
             level,
@@ -258,7 +259,7 @@ class NoteMeasurer:
         off_s = on_s + (int(sounding[end - 1]) + 1) * f.hop_s if end else min(next_s, on_s + 0.05)
         off_s = min(max(off_s, on_s + 0.02), next_s)
         length = off_s - on_s
-        loud = float(np.percentile(level[: max(2, round(length / f.hop_s))], 75))
+        loud = percentile(level[: max(2, round(length / f.hop_s))], 75)
         skip = min(MEASURE.attack_skip_s, MEASURE.attack_skip_share * length)
         a, b = (
             round((on_s + skip) / f.step_s),
@@ -270,20 +271,16 @@ class NoteMeasurer:
         place = where[good]
         for up in (1, 2) if trill else ():
             steady = np.maximum(steady, salience_near(self.f, rows, pitch + up)[0])
-        clarity = float(np.median(steady)) if len(steady) else 0.0
+        clarity = median(steady) if len(steady) else 0.0
         want = written - f.low
-        expected = (
-            float(np.median(f.salience[rows, want]))
-            if 0 <= want < f.salience.shape[1] and len(steady)
-            else 0.0
-        )
+        expected = median(f.salience[rows, want]) if 0 <= want < f.salience.shape[1] and len(steady) else 0.0
         octave_up, twelfth_up = (
-            float(np.median(salience_near(self.f, rows, pitch + up)[0] / np.maximum(steady, 0.05)))
+            median(salience_near(self.f, rows, pitch + up)[0] / np.maximum(steady, 0.05))
             if len(steady)
             else 0.0
             for up in (12, 19)
         )
-        midi = float(np.median(place)) if len(place) else float("nan")
+        midi = median(place) if len(place) else float("nan")
         spread = float(np.subtract(*np.percentile(place, [75, 25]))) if len(place) > 2 else 0.0
         return NoteMeasures(
             off_s=off_s,

@@ -10,12 +10,16 @@ from __future__ import annotations
 import dataclasses
 
 import numpy as np
+import numpy.typing as npt
 
 from jeweller.features.extraction import Features
+from jeweller.features.robust import median
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
 from jeweller.notes.detail_settings import NOTE_STARTS
 from jeweller.notes.settings import SAME_PITCH
 from jeweller.notes.table import NoteTable, PlayedNote, StartSound
+
+Row = npt.NDArray[np.float64]
 
 
 def measure_starts(
@@ -170,9 +174,15 @@ def _most(gain: np.ndarray) -> tuple[int, int] | None:  # type: ignore[type-arg]
     return max(runs, key=lambda r: float(gain[r[0] : r[1]].sum())) if runs else None
 
 
-def _same(pitch: float, other: float) -> bool:
-    """Whether a pitch is heard of a tone of another: the same, or a multiple of its period."""
-    return any(abs(other - pitch - d) < SAME_PITCH for d in NOTE_STARTS.folded)
+def _same(pitch: Row, other: float) -> npt.NDArray[np.bool_]:
+    """Whether each pitch, (n,), is heard of a tone of another: the same, or a multiple of its period."""
+    apart = other - pitch[:, None] - np.array(NOTE_STARTS.folded)
+    return np.asarray((np.abs(apart) < SAME_PITCH).any(axis=1))
+
+
+def _partial(pitch: Row, other: float) -> npt.NDArray[np.bool_]:
+    """Whether each pitch, (n,), is an octave, or an octave and a fifth, over another."""
+    return np.asarray((np.abs(pitch[:, None] - other - np.array([12.0, 19.0])) < SAME_PITCH).any(axis=1))
 
 
 def _start(
@@ -193,20 +203,19 @@ def _start(
     floor = max(event.level_db - NOTE_STARTS.below_db, f.floor_db + 6.0)
     best: tuple[int, int] | None = None
     k = lo
-    own_at = [
-        k for k in range(lo, min(len(f.f0), hi + 12)) if _same(float(f.f0[k]), event.midi) and f.best[k] > 0.6
-    ]
+    heard = slice(lo, min(len(f.f0), hi + 12))
+    pitches = f.f0[heard].astype(np.float64)
+    own_at = (lo + np.flatnonzero(_same(pitches, event.midi) & (f.best[heard] > 0.6))).tolist()
+    level = f.level[np.minimum((lo + np.arange(len(pitches))) * ratio, len(f.level) - 1)]
+    other = _other(pitches, f.best[heard], event, before, graces, touched)
+    begins, goes_on = (other & ~(level < floor)).tolist(), (other & (level > floor)).tolist()
     while k < hi:
-        if not _other(k, event, before, graces, touched, f) or f.level[k * ratio] < floor:
+        if not begins[k - lo]:
             k += 1
             continue
         m = k
         while (
-            m < hi + 6
-            and m < len(f.f0)
-            and _other(m, event, before, graces, touched, f)
-            and abs(f.f0[m] - f.f0[k]) < 0.8
-            and f.level[m * ratio] > floor
+            m < hi + 6 and m < len(f.f0) and goes_on[m - lo] and abs(pitches[m - lo] - pitches[k - lo]) < 0.8
         ):
             m += 1
         settles = any(m <= o <= m + NOTE_STARTS.settle_s / f.step_s for o in own_at)
@@ -224,45 +233,39 @@ def _start(
     flux = f.flux[max(0, best[0] * ratio - 8) : best[0] * ratio + 8]
     return StartSound(
         index=index,
-        midi=float(np.median(pitch)),
+        midi=median(pitch),
         on_s=best[0] * f.step_s,
         off_s=best[1] * f.step_s,
-        clarity=float(np.median(f.best[rows])),
-        below_db=event.level_db - float(np.median(f.level[best[0] * ratio : best[1] * ratio])),
+        clarity=median(f.best[rows]),
+        below_db=event.level_db - median(f.level[best[0] * ratio : best[1] * ratio]),
         spread=float(np.subtract(*np.percentile(pitch, [90, 10]))),
         attack=float(flux.max()) if len(flux) else 0.0,
     )
 
 
 def _other(
-    k: int,
+    pitch: Row,
+    clear: npt.NDArray[np.float32],
     event: PlayedNote,
     before: PlayedNote | None,
     graces: list[float],
     touched: list[float],
-    f: Features,
-) -> bool:
-    """Whether frame k holds a clear pitch that is neither the note nor what belongs before it."""
-    pitch = float(f.f0[k])
-    if np.isnan(pitch) or f.best[k] < NOTE_STARTS.clear or _same(pitch, event.midi):
-        return False
+) -> npt.NDArray[np.bool_]:
+    """(n,) whether each frame holds a clear pitch that is neither the note nor what belongs before it."""
+    other = ~np.isnan(pitch) & ~(clear < NOTE_STARTS.clear) & ~_same(pitch, event.midi)
     # An octave up is another partial only for a player whose note is not as good as an octave up itself.
-    if (
-        any(abs(pitch - event.midi - d) < SAME_PITCH for d in (12.0, 19.0))
-        and event.octave_up > NOTE_STARTS.half_full
-    ):
-        return False
-    if before is not None and (
-        _same(pitch, before.midi)
-        or (
-            before.octave_up > NOTE_STARTS.half_full
-            and any(abs(pitch - before.midi - d) < SAME_PITCH for d in (12.0, 19.0))
-        )
-    ):
-        return False
-    return not any(_same(pitch, g) or _same(g, pitch) for g in graces) and not any(
-        _same(pitch, t) for t in touched
-    )
+    if event.octave_up > NOTE_STARTS.half_full:
+        other &= ~_partial(pitch, event.midi)
+    if before is not None:
+        other &= ~_same(pitch, before.midi)
+        if before.octave_up > NOTE_STARTS.half_full:
+            other &= ~_partial(pitch, before.midi)
+    for grace in graces:
+        folded = np.array(NOTE_STARTS.folded)
+        other &= ~_same(pitch, grace) & ~(np.abs(pitch[:, None] - grace - folded) < SAME_PITCH).any(axis=1)
+    for tone in touched:
+        other &= ~_same(pitch, tone)
+    return other
 
 
 def move_short_notes(following: NoteTable, starts: list[StartSound]) -> tuple[NoteTable, list[StartSound]]:

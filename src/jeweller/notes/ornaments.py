@@ -14,6 +14,7 @@ import numpy.typing as npt
 
 from jeweller.alignment.candidates import pick_peaks
 from jeweller.features.extraction import Features
+from jeweller.features.robust import median
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.pitch import in_key
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
@@ -37,7 +38,7 @@ def measure_ornaments(
     """
     out: list[HeardOrnament] = []
     line = following.line
-    usual = float(np.median([e.attack for e in following.events])) if following.events else 1.0
+    usual = median([e.attack for e in following.events]) if following.events else 1.0
     for i, (note, graces) in enumerate(zip(line.main_notes, line.graces, strict=True)):
         event = following.event_of(i)
         if event is None:

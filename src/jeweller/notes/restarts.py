@@ -10,6 +10,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from jeweller.alignment.note_arrays import NoteArrays
+from jeweller.features.robust import median
 from jeweller.notes.detail_settings import RESTARTS
 from jeweller.notes.settings import SAME_PITCH
 from jeweller.notes.table import Jump, PlayedNote
@@ -41,7 +42,7 @@ def ghost_odds(event: PlayedNote, before: PlayedNote | None, usual_db: float) ->
 def usual_level(events: Sequence[PlayedNote], k: int) -> float:
     """Median level of the notes around event k, dB."""
     near = [e.level_db for m, e in enumerate(events[max(0, k - 5) : k + 6], max(0, k - 5)) if m != k]
-    return float(np.median(near)) if near else events[k].level_db
+    return median(near) if near else events[k].level_db
 
 
 def drop_ghosts(events: list[PlayedNote], jumps: list[Jump]) -> tuple[list[PlayedNote], list[Jump]]:
@@ -174,7 +175,7 @@ def drop_false_starts(events: list[PlayedNote], jumps: list[Jump]) -> tuple[list
         written = [e.index for e in first if e.index is not None]
         few = (
             len(first) <= RESTARTS.false_start_notes
-            or float(np.median([e.expected_clarity for e in first])) < RESTARTS.spoken
+            or median([e.expected_clarity for e in first]) < RESTARTS.spoken
         )
         if (
             not written

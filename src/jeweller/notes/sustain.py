@@ -8,6 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from jeweller.features.extraction import Features, salience_near
+from jeweller.features.robust import median, percentile
 from jeweller.notes.settings import SUSTAIN
 from jeweller.notes.table import NoteTable, PlayedNote, SustainedTone
 
@@ -44,7 +45,7 @@ def measure_clearness(following: NoteTable, features: Features) -> list[tuple[in
         (i, salience_near(features, rows, round(event.midi))[0])
         for i, event, rows in _steady(following, features, SUSTAIN.clearness_s)
     ]
-    return [(i, float(np.percentile(clear, 80))) for i, clear in found if len(clear) >= 5]
+    return [(i, percentile(clear, 80)) for i, clear in found if len(clear) >= 5]
 
 
 def measure_sustain(following: NoteTable, features: Features) -> list[SustainedTone]:
@@ -68,11 +69,11 @@ def measure_sustain(following: NoteTable, features: Features) -> list[SustainedT
         out.append(
             SustainedTone(
                 index=i,
-                drift_cents=float(np.median(cents[-quarter:]) - np.median(cents[:quarter])),
-                drift_db=float(np.median(level[-quarter:]) - np.median(level[:quarter])),
+                drift_cents=median(cents[-quarter:]) - median(cents[:quarter]),
+                drift_db=median(level[-quarter:]) - median(level[:quarter]),
                 waver_cents=float(np.std(slow)),
                 waver_db=float(np.std(slow_db)),
-                clarity=float(np.median(clear)),
+                clarity=median(clear),
                 seconds=event.off_s - event.on_s,
             )
         )

@@ -12,6 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.alignment.posterior import NotePosteriors
+from jeweller.features.robust import median
 from jeweller.notation.performance import PerformedNote, PerformedPart
 from jeweller.notes.settings import SAME_PITCH, TABLE
 
@@ -68,7 +69,7 @@ class Unpitched:
 
     def usual(self, from_s: float, until_s: float) -> float:
         """The median of it in a stretch, dB."""
-        return float(np.median(self._within(from_s, until_s)))
+        return median(self._within(from_s, until_s))
 
     def _within(self, from_s: float, until_s: float) -> npt.NDArray[np.float32]:
         """The frames of a stretch: one at the least."""
@@ -279,7 +280,7 @@ class NoteTable:
                 apart -= 12 * round(apart / 12)
                 if abs(apart) < SAME_PITCH and event.clarity > 0.6:
                     found.append(apart * 100)
-        return float(np.median(found)) if found else 0.0
+        return median(found) if found else 0.0
 
     def apart(self, index: int) -> float:
         """Semitones that a main note sounded above the written pitch, the take's tuning taken out; NaN where

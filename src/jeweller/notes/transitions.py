@@ -12,6 +12,7 @@ import numpy.typing as npt
 from numpy.lib.stride_tricks import sliding_window_view
 
 from jeweller.features.extraction import Features, midi_to_hz
+from jeweller.features.robust import median, percentile
 from jeweller.notes.detail_settings import TRANSITIONS
 from jeweller.notes.table import NoteTable, NoteTransition, PlayedNote
 
@@ -44,7 +45,7 @@ def measure_transitions(following: NoteTable, features: Features, run_on_db: flo
         after = level[k : k + round(TRANSITIONS.after_s / features.hop_s)]
         if not len(before) or not len(middle) or not len(after):
             continue
-        dip = min(float(np.percentile(before, 80)), float(np.percentile(after, 80))) - float(middle.min())
+        dip = min(percentile(before, 80), percentile(after, 80)) - float(middle.min())
         asked = (
             notes[j].slurred_from_previous and dip > TRANSITIONS.flat_db
         ) or dip < run_on_db + TRANSITIONS.deep_db
@@ -117,7 +118,7 @@ def measure_crossing(features: Features, a: PlayedNote, b: PlayedNote, shift: in
         for these, others in (own, own[::-1])
     ]
     levels = [
-        20 * np.log10(loud / (float(np.median(loud[slice(*steady)])) + 1e-9) + 1e-3)
+        20 * np.log10(loud / (median(loud[slice(*steady)]) + 1e-9) + 1e-3)
         for loud, steady in zip(
             _loudness(features, b.on_s, apart, window),
             (TRANSITIONS.steady[:2], TRANSITIONS.steady[2:]),
