@@ -14,6 +14,9 @@ from PySide6.QtCore import QObject, QTimer
 
 EVERY_MS = 500
 TRIM_EVERY_S = 60.0  # it takes some 15 ms
+M_MMAP_THRESHOLD, M_ARENA_MAX = -3, -8  # as the usual C library numbers them
+ALONE_BYTES = 1 << 20  # what is larger (sounds, pictures) lies by itself, and goes when it is freed
+ARENAS = 2  # for all threads: each thread with its own kept what it once had
 
 
 class MainThreadCollector(QObject):
@@ -29,7 +32,11 @@ class MainThreadCollector(QObject):
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._collect)
         self._timer.start(EVERY_MS)
-        self._trim = getattr(ctypes.CDLL(None), "malloc_trim", None)  # of the usual C library
+        library = ctypes.CDLL(None)
+        self._trim = getattr(library, "malloc_trim", None)  # of the usual C library
+        if hasattr(library, "mallopt"):
+            library.mallopt(M_ARENA_MAX, ARENAS)
+            library.mallopt(M_MMAP_THRESHOLD, ALONE_BYTES)
         self._trimmed = time.monotonic()
 
     def _collect(self) -> None:

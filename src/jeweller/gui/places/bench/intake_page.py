@@ -4,6 +4,7 @@ entered.
 
 from __future__ import annotations
 
+import time
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, QTimer, Signal
@@ -31,7 +32,7 @@ COLUMNS = ("", N_("Recording"), N_("Player"), N_("Piece"), N_("Part"), N_("What 
 FILE, PLAYER, PIECE, PART, KIND = 1, 2, 3, 4, 5
 
 
-FILLED_AT_ONCE = 4  # rows between two looks at the keys
+FILLED_FOR_S = 0.03  # between two looks at the keys
 LEAST_LETTERS = 14  # of a column
 
 
@@ -160,7 +161,7 @@ class IntakePage(QWidget):
         self.table.setRowCount(0)  # none of the pile before shows where a row waits for its turn
         self.table.setRowCount(len(guesses))
         self._unfilled = list(range(len(guesses)))
-        self._fill_some()
+        QTimer.singleShot(0, self, self._fill_some)
         metrics = self.table.fontMetrics()
         self.table.verticalHeader().setDefaultSectionSize(metrics.height() + 16)
         # narrower the words cannot be told from one another: then the table is scrolled sideways
@@ -175,8 +176,11 @@ class IntakePage(QWidget):
 
     def _fill_some(self) -> None:
         """The next rows; the others in a moment: two hundred at once hold the window for a second."""
-        for row in self._unfilled[:FILLED_AT_ONCE]:
+        until = time.monotonic() + FILLED_FOR_S
+        for row in list(self._unfilled):
             self._fill(row, self.guesses[row])
+            if time.monotonic() > until:
+                break
         if self._unfilled:
             QTimer.singleShot(0, self, self._fill_some)
 
