@@ -1,5 +1,6 @@
 #!/usr/bin/env python3
-"""How long the window takes from the command to its first paint.
+"""How long the window takes from the command to its first paint, and until all of its places stand; and how
+long it is held meanwhile.
 
     .venv/bin/python bench/start.py [--runs 7]
 
@@ -36,6 +37,29 @@ painted = Painted()
 application.installEventFilter(painted)
 sys.exit(shell.run_window())
 """
+STANDS = """
+import os, sys, time
+from PySide6.QtCore import QTimer
+from jeweller.gui.shell import app as shell
+from jeweller.gui.shell.window import Window
+
+shell.has_display = lambda: True
+application = shell.make_app()
+begin, beats = time.perf_counter(), []
+
+def beat():
+    beats.append(time.perf_counter())
+    window = next((w for w in application.topLevelWidgets() if isinstance(w, Window)), None)
+    if window is not None and window._built:
+        held = max(b - a for a, b in zip(beats, beats[1:]))
+        print(beats[-1] - begin, held, flush=True)
+        os._exit(0)
+
+heart = QTimer()
+heart.timeout.connect(beat)
+QTimer.singleShot(0, lambda: heart.start(5))  # the first paint is measured apart
+sys.exit(shell.run_window())
+"""
 
 
 def main() -> None:
@@ -44,7 +68,7 @@ def main() -> None:
     )
     parser.add_argument("--runs", type=int, default=7)
     options = parser.parse_args()
-    took = []
+    took, stood, held = list[float](), list[float](), list[float]()
     with tempfile.TemporaryDirectory() as home:
         names = ("HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME", "XDG_STATE_HOME")
         environment = {
@@ -57,10 +81,19 @@ def main() -> None:
             begin = time.perf_counter()
             subprocess.run([sys.executable, "-c", PAINTED], env=environment, check=True)
             took.append(time.perf_counter() - begin)
-    took = took[1:]
+            told = subprocess.run(
+                [sys.executable, "-c", STANDS], env=environment, check=True, capture_output=True, text=True
+            ).stdout.split()
+            stood.append(float(told[-2]))
+            held.append(float(told[-1]))
+    took, stood, held = took[1:], stood[1:], held[1:]
     print(
         f"first paint: {statistics.median(took):.2f} s ({min(took):.2f} to {max(took):.2f}, {len(took)} runs)"
     )
+    print(
+        f"all places stand {statistics.median(stood):.2f} s after it; until then the window is held at most"
+    )
+    print(f"{statistics.median(held):.3f} s ({min(held):.3f} to {max(held):.3f})")
 
 
 if __name__ == "__main__":
