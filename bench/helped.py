@@ -1,6 +1,6 @@
 """Whether the plan finds what helps: a simulated player with a hidden cause practises what the polish list
 says; the fault goes when the drill that mends it is among it, else it comes again in the next take, of
-another piece.
+another piece on the same instrument.
 
 python -m bench.helped [--cases N] [--kinds A,B] [--sessions N]
 
@@ -85,16 +85,16 @@ def practise(job: tuple[str, int, int]) -> tuple[str, int, str]:
     kind, case, sessions = job
     table, cause, told = load_remedies(None), "", list[tuple[list[str], list[str]]]()
     tried: list[str] = []
-    first = 1000 * case
+    first, instrument = 1000 * case, ""
     for session in range(1, sessions + 1):
         for number in range(first + 1, first + LOOKED_AT):
-            take = make_take("tune", number, kinds=(kind,), faults=1)
+            take = make_take("tune", number, kinds=(kind,), faults=1, instrument=instrument)
             planted = [f for f in take.truth["faults"] if f["kind"] == kind]
             if planted and (session == 1 or (planted[0].get("cause") or "") == cause):
                 break
         else:
             return kind, -1, "no such fault"
-        first, cause = number, planted[0].get("cause") or ""
+        first, cause, instrument = number, planted[0].get("cause") or "", take.instrument.id
         mends = MENDS_CAUSE.get(cause, MENDS.get(kind, ""))
         report = _heard(take)
         if told and report is not None:  # what came again counts before the next list is made

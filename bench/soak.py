@@ -194,6 +194,7 @@ def main() -> None:
     for tray in range(trays):
         pile = home / f"pile{tray}"
         make_pile(pile, tray, options.in_tray, sounds)
+        os.sync()  # what is dropped on a window has lain on the disk for a while
         one_tray(window, pile, draw)
         for file in pile.iterdir():
             file.unlink()

@@ -5,8 +5,8 @@ from __future__ import annotations
 import unittest
 from typing import Any, cast
 
-from jeweller.instruments.table import require_instrument
-from jeweller.practice.polish import PolishItem, count_in_vain, make_polish_list, thing_of
+from jeweller.instruments.table import instruments, require_instrument
+from jeweller.practice.polish import PolishItem, count_in_vain, make_polish_list, thing_of, ways_to_try
 from jeweller.practice.remedies import load_remedies
 from jeweller.practice.settings import POLISH
 from jeweller.report_format import TakeReport
@@ -51,6 +51,16 @@ class Lists(unittest.TestCase):
         self.assertEqual(len(set(drills[:3])), 3, drills)  # three things are tried in three sessions
         self.assertEqual(count_in_vain([([thing], [thing])] * 2), {thing: 2})
         self.assertEqual(count_in_vain([([thing], [thing]), ([thing], [])]), {})
+
+    def test_nothing_is_tried_twice_in_other_words(self) -> None:
+        row = cast(Any, checked_take().report["findings"][0])
+        for row_of in TABLE.rows:
+            for kind in row_of.kinds:
+                for hands in row_of.hands:
+                    instrument = next(i for i in instruments() if i.hands == hands)
+                    found = {**row, "kind": kind, "cause": row_of.cause or None, "detail": {"semitones": 12}}
+                    drills = [r.drill for r in ways_to_try(TABLE, found, instrument)]
+                    self.assertEqual(len(set(drills)), len(drills), (kind, hands, row_of.cause))
 
     def listed(self, *findings: dict[str, object], instrument: str = "clarinet") -> list[PolishItem]:
         """The items of a list for these findings, each at a bar of the take's part."""

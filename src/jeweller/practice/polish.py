@@ -108,11 +108,15 @@ def manner_of(finding: ReportFinding, part: Part | None) -> str:
 def ways_to_try(
     table: RemedyTable, finding: ReportFinding, instrument: Instrument, part: Part | None = None
 ) -> list[Remedy]:
-    """All there is to try, in order: the rows for it; then the last one with other drills."""
-    rows = table.remedies_for(finding["kind"], instrument, finding["cause"], manner_of(finding, part))
-    known = {r.drill for r in rows}
-    others = [d for d in drills_after(rows[-1].drill, instrument) if d not in known]
-    return [*rows, *(dataclasses.replace(rows[-1], drill=d) for d in others)]
+    """All there is to try, in order: the rows for it, the nearest one of each drill (what was in vain is no
+    other way in other words); then the last one with other drills.
+    """
+    rows: dict[str, Remedy] = {}
+    for row in table.remedies_for(finding["kind"], instrument, finding["cause"], manner_of(finding, part)):
+        rows.setdefault(row.drill, row)
+    last = list(rows.values())[-1]
+    others = [d for d in drills_after(last.drill, instrument) if d not in rows]
+    return [*rows.values(), *(dataclasses.replace(last, drill=d) for d in others)]
 
 
 def make_polish_list(

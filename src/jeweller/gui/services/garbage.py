@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ctypes
 import gc
+import linecache
 import time
 
 from PySide6.QtCore import QObject, QTimer
@@ -45,5 +46,6 @@ class MainThreadCollector(QObject):
         if due:
             gc.collect(max(due))
         elif self._trim is not None and time.monotonic() - self._trimmed > TRIM_EVERY_S:
+            linecache.clearcache()  # the binding of Qt reads the source of all that is imported: 30 MB
             self._trim(0)
             self._trimmed = time.monotonic()
