@@ -107,9 +107,9 @@ class Takes(BoothCase):
         self.assertEqual([f["kind"] for f in self.model.take.findings], ["off_click"])
 
     def test_a_loud_click_is_none_of_the_player_and_the_count_is_forgotten(self) -> None:
-        self.arguments["latency_s"] = 0.1
+        self.arguments["latency_s"] = 0.3
         self.in_one_room, self.speaker.speed, self.arguments["speed"] = True, 4.0, 4.0
-        self.set_latency(0.1)
+        self.set_latency(0.3)
         self.plan(click=ClickKind.ON)
         self.booth.enter()
         session = self.counting()
@@ -125,9 +125,9 @@ class Takes(BoothCase):
         self.wait(lambda: not list(self.journal_folder.glob("*count*")), what="for it to go")
 
     def test_what_the_loudspeaker_plays_is_none_of_the_player(self) -> None:
-        self.arguments["latency_s"] = 0.1
+        self.arguments["latency_s"] = 0.3
         self.in_one_room = True
-        self.set_latency(0.1)
+        self.set_latency(0.3)
         self.plan(help=Help.TOGETHER, click=ClickKind.OFF)
         self.booth.enter()
         session = self.counting()
@@ -140,9 +140,9 @@ class Takes(BoothCase):
         self.assertTrue(session.track.sounds_along)
 
     def test_who_plays_together_with_the_model_is_judged_without_it(self) -> None:
-        self.arguments["latency_s"] = 0.1
+        self.arguments["latency_s"] = 0.3
         self.in_one_room, self.speaker.speed, self.arguments["speed"] = True, 2.0, 2.0
-        self.set_latency(0.1)
+        self.set_latency(0.3)
         self.plan(help=Help.TOGETHER, click=ClickKind.OFF)
         self.take(wrong=(6,))
         take = self.model.take
