@@ -18,9 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from jeweller.audio.ports import SimulatedSpeaker
 from jeweller.documents.theme import THEMES
-from jeweller.gui.shell.app import open_settings
 from jeweller.gui.shell.sidebar import PLACES
 from jeweller.gui.shell.style import apply_theme
 from jeweller.gui.shell.window import Window
@@ -85,12 +83,7 @@ class Focus(WindowCase):
 
 class Reached(WindowCase):
     def test_everything_that_takes_keys_is_reached_by_tab(self) -> None:
-        settings = open_settings(self.folder / "desk.ini")
-        settings.setValue("library", str(self.folder / "library"))
-        window = Window(settings, SimulatedSpeaker())
-        self.addCleanup(window.close)
-        window.resize(1280, 800)
-        window.show()
+        window = self.open_window()
         window.activateWindow()
         for place in PLACES:
             window.go(place)

@@ -20,12 +20,7 @@ WAYS = {"pattern": ("make", "type", "open", "shelf"), "ledger": ("class", "playe
 
 class Twice(WindowCase):
     def test_nothing_is_lost(self) -> None:
-        settings = open_settings(self.folder / "desk.ini")
-        settings.setValue("library", str(self.folder / "library"))
-        window = Window(settings, SimulatedSpeaker())
-        self.addCleanup(window.close)
-        window.resize(1280, 800)
-        window.show()
+        window = self.open_window()
         window.set_text_size(200)
         for place in PLACES:
             window.go(place)

@@ -244,7 +244,7 @@ class DeviceMicrophone(Microphone):
         import numpy as np
 
         self.stop()
-        channel = self.channel if self.channel <= self.channels else 0
+        channel = self.channel
         opened = self.channels if channel else 1  # as one: the device's own mixture
 
         def blocks() -> Generator[None, bytes, None]:
