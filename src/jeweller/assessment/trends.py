@@ -92,6 +92,8 @@ def _say(case: AssessmentContext, rows: list[Interval], change: _Change) -> Find
 
 def _likeliest_change(case: AssessmentContext, rows: list[Interval], known: list[_Change]) -> _Change | None:
     """The change that explains most of what those already `known` do not."""
+    from scipy.linalg import solve_triangular
+
     t = TREND_LIMITS
     seconds = np.array([v.seconds for v in rows])
     at = np.array([float(case.notes[v.i].onset) for v in rows])
@@ -118,7 +120,9 @@ def _likeliest_change(case: AssessmentContext, rows: list[Interval], known: list
     usual = np.stack([np.ones(len(at)), *endings, *(c.course for c in known)], axis=1)
     for wander in t.wanders:
         root = np.linalg.cholesky(np.diag(scatter) + wander**2 * alike)
-        solved = np.linalg.solve(root, np.column_stack([tempo, usual, shapes]))
+        solved = solve_triangular(
+            root, np.column_stack([tempo, usual, shapes]), lower=True, check_finite=False
+        )
         flat, courses = solved[:, 0], solved[:, 1 + usual.shape[1] :]
         every, *ends = solved[:, 1 : 2 + len(endings)].T
         others = solved[:, 2 + len(endings) : 1 + usual.shape[1]]
