@@ -254,9 +254,8 @@ class _Lattice:
 
     def _leave_out(self, alpha: Array, b: int, until: int, cost: float) -> None:
         """Notes left out at boundaries b..until-1: their row is complete."""
-        for row in range(b, until):
-            for k in range(1, self.width):
-                alpha[row, k] = np.logaddexp(alpha[row, k], alpha[row, k - 1] + cost)
+        climb = cost * np.arange(self.width)
+        alpha[b:until] = np.logaddexp.accumulate(alpha[b:until] - climb, axis=1) + climb
 
     def _add(self, alpha: Array, b: int, places: npt.NDArray[np.int64], values: Array) -> None:
         top = values.max(axis=0)
@@ -282,9 +281,9 @@ class _Lattice:
         return beta
 
     def _left_out_back(self, beta: Array, b: int, until: int, cost: float) -> None:
-        for row in range(b, until):
-            for k in range(self.width - 2, -1, -1):
-                beta[row, k] = np.logaddexp(beta[row, k], beta[row, k + 1] + cost)
+        climb = cost * np.arange(self.width)
+        from_end = beta[b:until, ::-1] - climb
+        beta[b:until] = (np.logaddexp.accumulate(from_end, axis=1) + climb)[:, ::-1]
 
     def _add_back(
         self, beta: Array, rows: npt.NDArray[np.int64], places: npt.NDArray[np.int64], values: Array
