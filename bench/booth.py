@@ -325,6 +325,8 @@ def known_ahead(count: int) -> tuple[int, int, float]:
             ahead = None
             for end in range(8 * HEAR.rate, len(samples) - 2 * HEAR.rate, 8 * HEAR.rate):
                 ahead = know_ahead(samples[:end], line, ahead, tempo_bpm=options.tempo_bpm)
+                if ahead is not None:
+                    ahead = dataclasses.replace(ahead, decoded=samples[: end - HEAR.rate // 2])
             found = []
             for k, known in enumerate((ahead, None)):
                 begin = time.perf_counter()

@@ -13,7 +13,7 @@ from unittest import mock
 import miniaudio
 import numpy as np
 
-from jeweller.audio.decode import decode
+from jeweller.audio.decode import _read_frames, decode
 from jeweller.audio.encode import write_sound
 from jeweller.audio.playback import Transport, cut, slow_down
 from jeweller.audio.ports import DeviceSpeaker, FoundSpeaker, SimulatedSpeaker
@@ -65,6 +65,29 @@ class Decoding(TempCase):
                     got = decode(self.folder / "a.wav", 22050)
                     self.assertEqual((got.source_rate, got.channels), (rate, 2))
                     self.assertAlmostEqual(float(np.abs(got.samples).max()), 0.2, delta=0.01)
+
+    def test_what_is_known_of_the_beginning_is_not_decoded_again(self) -> None:
+        noise = np.random.default_rng(1).normal(0, 0.1, 6 * 44100)
+        write_wav(self.folder / "a.wav", [noise], 44100)
+        whole = decode(self.folder / "a.wav", 22050).samples
+        decoded = 0
+
+        def counted(*given: object) -> list[np.ndarray]:
+            nonlocal decoded
+            pieces = _read_frames(*given)  # type: ignore[arg-type]
+            decoded += sum(map(len, pieces))
+            return pieces
+
+        with mock.patch("jeweller.audio.decode._read_frames", counted):
+            again = decode(self.folder / "a.wav", 22050, known=whole[: 4 * 22050]).samples
+        np.testing.assert_array_equal(again, whole)
+        self.assertLess(decoded, 3.2 * 22050)
+        # of another take with the same second in it nothing is believed
+        write_wav(self.folder / "b.wav", [np.r_[noise[:44100], noise]], 44100)
+        other = decode(self.folder / "b.wav", 22050).samples
+        np.testing.assert_array_equal(
+            decode(self.folder / "b.wav", 22050, known=whole[: 4 * 22050]).samples, other
+        )
 
     def test_channels_that_cancel_are_not_lost(self) -> None:
         x = tone(60, 1.0)

@@ -9,6 +9,7 @@ import os
 import stat
 from collections.abc import Callable
 from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -90,11 +91,50 @@ def _read_frames(
     return pieces
 
 
+def _read_rest(
+    container: InputContainer,
+    stream: AudioStream,
+    rate: int,
+    known: Samples,
+    cancelled: Callable[[], bool],
+    warnings: list[str],
+) -> list[Samples]:
+    """What `_read_frames` gives, of which the beginning is `known`: the last second of that is read again, to
+    see that the file is the same still; nothing where it is not, or where its places cannot be told.
+    """
+    source = int(stream.rate or 0)
+    begin = len(known) * source // rate - source
+    whole = float(container.duration or 0) / 1_000_000
+    if begin < source or not stream.codec.name.startswith("pcm_") or whole > MAX_SECONDS:
+        return []
+    container.seek(begin, stream=stream)
+    first = next(container.decode(stream), None)
+    if (
+        first is None
+        or first.pts is None
+        or first.pts * rate % source
+        or stream.time_base != Fraction(1, source)
+    ):
+        return []
+    at = first.pts * rate // source
+    joint = at + rate // 8  # what is before it in the file sounds in the first of these samples
+    container.seek(begin, stream=stream)
+    rest = np.concatenate(
+        [np.zeros(0, np.float32), *_read_frames(container, stream, rate, cancelled, warnings)]
+    )
+    both, again = known[joint:], rest[joint - at : len(known) - at]
+    same = len(both) > rate // 2 and np.array_equal(both, again) and bool(np.any(both != both[0]))
+    return [known[:joint], rest[joint - at :]] if same else []
+
+
 def decode(
-    path: str | os.PathLike[str], rate: int, cancelled: Callable[[], bool] = lambda: False
+    path: str | os.PathLike[str],
+    rate: int,
+    cancelled: Callable[[], bool] = lambda: False,
+    known: Samples | None = None,
 ) -> Recording:
     """Decodes the first sound track to mono at `rate` Hz. A file cut off in the middle gives what it holds,
-    with a warning.
+    with a warning. Of a recording that grows what was decoded before (`known`) is not decoded again.
 
     Raises TakeError with a sentence where nothing can be used, Cancelled when `cancelled()` turns true.
 
@@ -125,7 +165,14 @@ def decode(
                 source_rate, channels = int(stream.rate or 0), int(stream.channels or 1)
                 if not RATES[0] <= source_rate <= RATES[1]:
                     raise TakeError(_not_readable(path))
-                pieces = _read_frames(container, stream, rate, cancelled, warnings)
+                pieces = []
+                if known is not None:
+                    pieces = _read_rest(container, stream, rate, known, cancelled, warnings)
+                    if not pieces:
+                        warnings.clear()
+                        container.seek(0, stream=stream)
+                if not pieces:
+                    pieces = _read_frames(container, stream, rate, cancelled, warnings)
                 expected = float(container.duration or 0) / 1_000_000
     except (av.error.FFmpegError, OSError, ValueError, AttributeError) as error:
         raise TakeError(_not_readable(path)) from error

@@ -185,10 +185,11 @@ def _know_more(
     cancelled: Callable[[], bool],
 ) -> KnownAhead | None:
     """What is known of a take by what there is of it now. Raises TakeError, Cancelled."""
-    recording = decode(part, HEAR.rate)
+    recording = decode(part, HEAR.rate, known=ahead.decoded if ahead is not None else None)
+    decoded = recording.samples[: -HEAR.rate // 2]
     if terms.clicks is not None:
         recording = without_clicks(recording, terms.clicks)
-    return know_ahead(
+    known = know_ahead(
         recording.samples[: -HEAR.rate // 2],
         line,
         ahead,
@@ -197,6 +198,7 @@ def _know_more(
         reference_shift=options.settings.reference_shift,
         cancelled=cancelled,
     )
+    return None if known is None else dataclasses.replace(known, decoded=decoded)
 
 
 def _check_so_far(

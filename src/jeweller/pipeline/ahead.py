@@ -11,7 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.alignment.align import Foreseen, foresee
+from jeweller.alignment.align import foresee
+from jeweller.alignment.foreseen import Foreseen
 from jeweller.features.extraction import HeardAhead, extract_features, listen_ahead
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.notation.performance import PerformedPart
@@ -22,12 +23,14 @@ Samples = npt.NDArray[np.float32]
 
 @dataclass(frozen=True)
 class KnownAhead:
-    """`heard` is exactly what a check would extract; `way` saves it the first, rough search. A part with
-    swing is read in two ways: no way is foreseen for it.
+    """`heard` is exactly what a check would extract; `way` saves it most of the search. A part with swing is
+    read in two ways: no way is foreseen for it. `decoded` is the sound as it was decoded, before any click
+    was taken out.
     """
 
     heard: HeardAhead
     way: Foreseen | None = None
+    decoded: Samples | None = None
 
     def way_for(self, samples: Samples, line: PerformedPart) -> Foreseen | None:
         """The way, where a recording begins with what was heard: nothing was put in or taken out since."""

@@ -11,7 +11,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from jeweller.alignment.align import Foreseen, align
+from jeweller.alignment.align import align
+from jeweller.alignment.foreseen import Foreseen
 from jeweller.assessment.assess import assess
 from jeweller.assessment.context import AssessmentContext
 from jeweller.assessment.finding import Finding, is_sure
@@ -237,7 +238,7 @@ def check(
     score, line, instrument = open_line(score_path, options)
     bars, judged = bar_range(line, options.bars)
     progress(0.05, _("opening the recording"))
-    recording = decode(take_path, HEAR.rate, cancelled)
+    recording = decode(take_path, HEAR.rate, cancelled, known=ahead.decoded if ahead is not None else None)
     if options.backing:
         recording = remove_known_backing(recording, options.backing, options.backing_from_s, cancelled)
     if options.clicks is not None:
