@@ -16,7 +16,8 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.alignment.candidates import Candidates, find_candidates
-from jeweller.alignment.decoder import AlignmentPath, Neighbourhood, PathStep, decode_path, neighbourhood
+from jeweller.alignment.decoder import AlignmentPath, PathStep, decode_path
+from jeweller.alignment.foreseen import Foreseen, settled_steps
 from jeweller.alignment.note_arrays import NoteArrays, make_note_arrays
 from jeweller.alignment.posterior import NotePosteriors, weigh_ways
 from jeweller.alignment.readings import choose_reading, choose_register, list_readings
@@ -126,28 +127,6 @@ def align(
     return as_written
 
 
-@dataclass(frozen=True, kw_only=True)
-class Foreseen:
-    """A way through the beginning of a take that goes on: where it is at some moments (s), (B,) each, and the
-    local tempo at every note of the part, (N,), as far as it is known.
-    """
-
-    at_s: npt.NDArray[np.floating]
-    along: Neighbourhood
-    seconds_per_quarter: npt.NDArray[np.float64]
-
-    def along_of(self, time: npt.NDArray[np.floating], count: int) -> Neighbourhood:
-        """The neighbourhood at other boundaries (s), of a part of so many notes; behind what is known
-        anything may be: whoever came to the end may begin again.
-        """
-        k = np.clip(np.searchsorted(self.at_s, time), 0, len(self.at_s) - 1)
-        earlier = np.maximum(k - 1, 0)
-        first = np.minimum(self.along.first[earlier], self.along.first[k])
-        last = np.maximum(self.along.last[earlier], self.along.last[k])
-        open_end = time > self.at_s[-1] - ALIGN.foreseen_tail_s
-        return Neighbourhood(np.where(open_end, 0, first), np.where(open_end, count, last))
-
-
 def foresee(
     line: PerformedPart,
     features: Features,
@@ -177,7 +156,12 @@ def foresee(
     bpm = tempo_bpm or line.written_bpm or settings.default_bpm
     table, candidates = _table(line, features, settings, rhythm_only, reference_shift)
     path, local = _search(table, candidates, features.step_s, 60.0 / bpm, (), cancelled, before)
-    return Foreseen(at_s=table.time, along=neighbourhood(path, len(table.time)), seconds_per_quarter=local)
+    return Foreseen(
+        at_s=table.time,
+        seconds_per_quarter=local,
+        path=path,
+        settled=settled_steps(path, table.time, before),
+    )
 
 
 def _table(
@@ -237,20 +221,20 @@ def _search(
     cancelled: Callable[[], bool],
     foreseen: Foreseen | None = None,
 ) -> tuple[AlignmentPath, npt.NDArray[np.float64]]:
-    """The best way and its local tempo at every note: once with a tempo carried along, where it is not
-    foreseen; then by the tempo that was found, until it does not change any more.
+    """The best way and its local tempo at every note, behind what is foreseen: once with a tempo carried
+    along; then by the tempo that was found, until it does not change any more.
     """
     s, notes = table.s, table.items
-    near: AlignmentPath | Neighbourhood
-    if foreseen is not None and s.passes and len(foreseen.seconds_per_quarter) == len(notes.midi):
-        path, near = AlignmentPath((), 0.0), foreseen.along_of(table.time, len(notes.midi))
-        local = foreseen.seconds_per_quarter
-    else:
-        rough = np.full(len(notes.midi), spq)
-        near = path = decode_path(table, rough, carried=True, closed=closed, cancelled=cancelled)
-        local = estimate_local_tempo(notes, path, candidates, step_s, spq)
+    known: tuple[PathStep, ...] = ()
+    if foreseen is not None and len(foreseen.seconds_per_quarter) == len(notes.midi):
+        known = foreseen.known(table.time)
+        if known:
+            spq = float(foreseen.seconds_per_quarter[known[-1].item])
+    rough = np.full(len(notes.midi), spq)
+    near = path = decode_path(table, rough, carried=True, closed=closed, known=known, cancelled=cancelled)
+    local = estimate_local_tempo(notes, path, candidates, step_s, spq)
     for _ in range(s.passes):
-        near = path = decode_path(table, local, near=near, closed=closed, cancelled=cancelled)
+        near = path = decode_path(table, local, near=near, closed=closed, known=known, cancelled=cancelled)
         before, local = local, estimate_local_tempo(notes, path, candidates, step_s, spq)
         if float(np.abs(np.log(local / before)).max()) < s.settled:
             break

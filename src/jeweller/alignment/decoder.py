@@ -72,8 +72,9 @@ def decode_path(
     *,
     carried: bool = False,
     stop: int | None = None,
-    near: AlignmentPath | Neighbourhood | None = None,
+    near: AlignmentPath | None = None,
     closed: Sequence[tuple[int, int]] = (),
+    known: tuple[PathStep, ...] = (),
     cancelled: Callable[[], bool] = lambda: False,
 ) -> AlignmentPath:
     """The best way over the first `stop` boundaries, for the local tempo `spq` (seconds per quarter at each
@@ -81,7 +82,8 @@ def decode_path(
 
     With `carried`, `spq` only says where to begin: every way carries its own tempo, learnt from its own
     intervals. With `near` only the neighbourhood of a way found before is looked at. No way jumps within the
-    stretches of boundaries `closed`.
+    stretches of boundaries `closed`. It begins with the steps `known`, the last of which is a note; its score
+    is then that of the others.
 
     >>> from jeweller.alignment.candidates import find_candidates
     >>> from jeweller.alignment.note_arrays import make_note_arrays
@@ -101,7 +103,7 @@ def decode_path(
     >>> [(StepKind(s.kind).name, s.item) for s in path.steps]
     [('NOTE', 0), ('NOTE', 1)]
     """
-    return _Search(table, spq, carried, stop or len(table.frame), near, closed).run(cancelled)
+    return _Search(table, spq, carried, stop or len(table.frame), near, closed, known).run(cancelled)
 
 
 def neighbourhood(way: AlignmentPath, total: int) -> Neighbourhood:
@@ -131,11 +133,12 @@ class _Search:
         spq: npt.NDArray[np.float64],
         carried: bool,
         total: int,
-        near: AlignmentPath | Neighbourhood | None = None,
+        near: AlignmentPath | None = None,
         closed: Sequence[tuple[int, int]] = (),
+        known: tuple[PathStep, ...] = (),
     ) -> None:
-        self.table, self.carried, self.total = table, carried, total
-        self.along = neighbourhood(near, total) if isinstance(near, AlignmentPath) else near
+        self.table, self.carried, self.total, self.known = table, carried, total, known
+        self.along = neighbourhood(near, total) if near is not None else None
         self.may_jump = np.ones(total, np.bool_)
         for first, last in closed:
             self.may_jump[first : last + 1] = False
@@ -179,16 +182,20 @@ class _Search:
         lead = (-s.lead_rate * sound).astype(np.float32)
         deleted_ramp = (s.deleted_cost * np.arange(width)).astype(np.float32)
         places = np.arange(width)
-        centre = 0
-        for b in range(self.total):
+        begin, centre = (self.known[-1].end, self.known[-1].item + 1) if self.known else (0, 0)
+        for b in range(begin, self.total):
             if b % 256 == 0 and cancelled():
                 raise Cancelled
             lo = max(0, min((centre - width // 2) // WINDOW_STEP * WINDOW_STEP, n + 1 - width))
             self.low[b] = lo
             row = self.best[b]
-            if b < self.total - 1 and (b == 0 or lead[b] > self.top[b - 1] - s.beam):
+            if self.known and b == begin:
+                row[centre - lo] = 0.0
+                if self.carried:  # the tempo given is the one that was learnt
+                    self.age[b] = len(self.gain) - 1
+            elif not self.known and b < self.total - 1 and (b == 0 or lead[b] > self.top[b - 1] - s.beam):
                 self._begin(b, lo, lead[b])
-            if b:
+            if b > begin:
                 self._arrive(b, lo)
             # Notes left out together with their time: the best place before each, at a cost for every note
             # between.
@@ -441,4 +448,4 @@ class _Search:
                     )
                 )
             b = at
-        return AlignmentPath(tuple(reversed(steps)), score)
+        return AlignmentPath((*self.known, *reversed(steps)), score)

@@ -208,9 +208,13 @@ class AlignSettings:
         0.75, "share", (0, 1), "of what sounds before the beginning or behind the end is as written, in a try"
     )
     silent_share: float = number(0.2, "share", (0, 1), "of a stretch in which less sounds is silence")
-    foreseen_tail_s: float = number(
-        4.0, "s", (1, 16), "at the end of what was heard so far in which the way may still turn out otherwise"
+    settled_tail_s: float = number(
+        12.0,
+        "s",
+        (4, 60),
+        "that must have followed where two searches agree, for a way not to be searched again",
     )
+    moved_s: float = number(0.05, "s", (0, 0.2), "by which a boundary may move as more of a take is heard")
     excursion_notes: int = number(
         4, "notes", (0, 16), "played elsewhere, and on from the very place that was left: not this player"
     )
