@@ -59,6 +59,7 @@ TONES = {  # sizes of the partials
 ASKED = {None: 1.0, 20.0: 2.0}  # noise so many dB below → cents
 A_SECOND, SHARE, LOST_S = 15.0, 0.08, 1.0
 DELAY_MS, VERDICT_S = 3.0, 2.0
+TURN_S = 2.5  # in which eight seconds are played, until the last twenty
 CLICK_DB = (-12.0, -6.0, 0.0)
 CLICK_HEARD = 0.1  # of the loudspeaker in the microphone
 RECORDING = """
@@ -188,7 +189,7 @@ def three_minutes(number: int, click: ClickKind = ClickKind.START) -> tuple[Musi
 
 
 def seconds_to_verdict(number: int, pool: WorkerPool, click: ClickKind) -> float:
-    """From the end of the last note to the verdict. All but the last seconds are played in a hurry."""
+    """From the end of the last note to the verdict. All but the end is played three times as fast."""
     music, plan = three_minutes(number, click)
     rng = np.random.default_rng((20, number))
     sound = played(music, plan, rng, number)
@@ -217,13 +218,16 @@ def seconds_to_verdict(number: int, pool: WorkerPool, click: ClickKind) -> float
         microphone.play(sound, session.downbeat_s)
         microphone.play(CLICK_HEARD * track.samples, session.began_s)
         last = session.downbeat_s + loud[-1] / RATE
-        microphone.hurry_s = last - 10.0
         ended: float | None = None
         wanted: WantedCheck | None = None
         known: dict[str, WantedCheck] = {}
-        end = time.monotonic() + 120.0
+        began = time.monotonic()
+        end = began + 300.0
         while session.state != SessionState.DONE and time.monotonic() < end:
             asked = session.poll()
+            # faster than it is played, but no faster than it can be listened to along
+            turn = int((time.monotonic() - began) / TURN_S)
+            microphone.hurry_s = min(last - 20.0, 8.0 * (turn + 1))
             if ended is None and microphone.now() >= last:
                 ended = time.monotonic()
             if asked is not None:

@@ -17,7 +17,7 @@ from jeweller.audio.encode import write_sound
 from jeweller.audio.recorder import PART, SNAPSHOT, Dropout, TakeRecorder
 from jeweller.booth.plan import ClickKind, Music, TakePlan
 from jeweller.booth.session import WantedCheck, is_whole
-from jeweller.booth.verdict import Terms, ask, check_attempt, give_up, listen_along
+from jeweller.booth.verdict import Terms, ask, check_attempt, give_up, is_too_early, listen_along
 from jeweller.errors import Cancelled, TakeError
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.notation.model import Score
@@ -270,6 +270,14 @@ class Ahead(TempCase):
         report, known = self.searches(ahead)
         self.assertEqual(known, 0)
         self.assertEqual(report["findings"], [])
+
+    def test_what_cannot_be_over_yet_is_not_checked(self) -> None:
+        sound = play_line(self.line, 60.0 / BPM, "flute", RATE)
+        ahead = self.known(sound[: 10 * RATE], 10.0)
+        # eighteen seconds of music stood before the player at the sixth second
+        self.assertTrue(is_too_early(ahead, self.line, 12.0))
+        self.assertFalse(is_too_early(ahead, self.line, 16.0))
+        self.assertFalse(is_too_early(None, self.line, 1.0))
 
     def test_it_gives_way_when_the_verdict_is_asked_for(self) -> None:
         samples = play_line(self.line, 60.0 / BPM, "flute", HEAR.rate)

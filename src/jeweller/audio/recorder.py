@@ -140,6 +140,17 @@ class _Gaps:
         self.recent.pop(0)
 
 
+def seconds_at(part: Path, size: int) -> float:
+    """How long a recording is, or was, when its file holds `size` bytes; 0 where there is no such file."""
+    try:
+        with part.open("rb") as file:
+            head = file.read(HEADER)
+    except OSError:
+        return 0.0
+    rate = struct.unpack_from("<I", head, 24)[0] if len(head) == HEADER else 0
+    return max(0, size - HEADER) / (WIDTH * rate) if rate else 0.0
+
+
 class TakeRecorder:
     """Writes one take. `push` may be called from the thread of the device: it only hands over; the disk is
     waited for in a thread of the recorder's own.

@@ -30,6 +30,15 @@ class StopLimits:
     silent_db: float = number(-58.0, "dB", (-90, -30), "nothing is softer and still heard")
     ends_s: float = number(0.08, "s", (0.03, 1), "of quiet: the last note may be over, a check begins")
     near_end: float = number(0.75, "share", (0.2, 1), "of the music's time: before it no last note can be")
+    hurries: float = number(
+        0.5, "share", (0.1, 1), "of the time that the rest of the music takes: nobody plays it in less"
+    )
+    stale_s: float = number(
+        4.0,
+        "s",
+        (0, 20),
+        "of new sound, after which the way so far is looked for before a check",
+    )
     rests_slack: float = number(1.5, "ratio", (1, 3), "rests are counted slower than written")
     stopped_s: float = number(3.0, "s", (1, 20), "of quiet beyond the longest rest: the player has stopped")
     waits_s: float = number(12.0, "s", (3, 60), "for a first note; then nobody plays")

@@ -11,13 +11,15 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from jeweller.alignment.segments import StepKind
 from jeweller.audio.clicks import ClickTrack
 from jeweller.audio.decode import decode
-from jeweller.audio.recorder import PART, Dropout, snapshot
+from jeweller.audio.recorder import PART, Dropout, seconds_at, snapshot
 from jeweller.booth.echo import Answer, EchoPhrase, check_answers
 from jeweller.booth.made_up import MadeUp, look_at_made_up
 from jeweller.booth.plan import Music, TakePlan
 from jeweller.booth.session import WantedCheck, is_whole
+from jeweller.booth.settings import STOP
 from jeweller.errors import Cancelled, JewellerError, TakeError
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.files import parse_json
@@ -154,6 +156,15 @@ def _listen(
             asked = _asked(asking)
             if asked is None:
                 return None
+            now_s = seconds_at(asked[0].part, asked[0].size)
+            final = asked[0].part == asked[0].path
+            if not final and terms.track is None and now_s - _known_s(ahead) > STOP.stale_s:
+                known_bytes = asked[0].size
+                with contextlib.suppress(TakeError, Cancelled):
+                    ahead = _know_more(part, line, terms, options, ahead, asking.exists)
+            if not final and is_too_early(ahead, line, now_s):
+                progress(NOT_OVER, asked[0].path.name)
+                continue
             try:
                 checked = _check_so_far(score, terms, *asked, ahead, progress, asking.exists)
             except Cancelled:  # more was heard since
@@ -174,6 +185,24 @@ def _listen(
             continue
         time.sleep(LOOK_S)
     return None
+
+
+def _known_s(ahead: KnownAhead | None) -> float:
+    """Until when the way through a take is known; 0 where it is not."""
+    return float(ahead.way.at_s[-1]) if ahead is not None and ahead.way is not None else 0.0
+
+
+def is_too_early(ahead: KnownAhead | None, line: PerformedPart, now_s: float) -> bool:
+    """Whether the music cannot be over yet by what is known of the way so far: more of it was left than can
+    have been played since, much faster than before.
+    """
+    way = ahead.way if ahead is not None else None
+    sounded = [step for step in way.path.steps if step.kind == StepKind.NOTE] if way is not None else []
+    if way is None or not sounded:
+        return False
+    last, notes = sounded[-1], line.main_notes
+    left = float(notes[-1].onset - notes[last.item].onset) * float(way.seconds_per_quarter[last.item])
+    return STOP.hurries * left > now_s - float(way.at_s[last.start])
 
 
 def _know_more(
