@@ -289,7 +289,8 @@ def slowness() -> float:
 class Watchdog:
     """Notes where the main thread was when the event loop was held: for `HELD_S` of its own work, or asleep
     for `BLOCKED_S` (waiting for a lock, a child process). What a busy machine takes away from the thread does
-    not count: the system's part of its work (disks that others write to), looks of this thread that come late.
+    not count: the system's part of its work (disks that others write to), cores given to other machines, looks
+    of this thread that come late.
     """
 
     HELD_S, BLOCKED_S = 0.1, 0.6  # of a core that counts as fast as `COUNTED_S` says
@@ -311,7 +312,8 @@ class Watchdog:
 
     def _now(self) -> tuple[float, float]:
         """(now, seconds of work of this thread so far)."""
-        return time.monotonic(), resource.getrusage(resource.RUSAGE_THREAD).ru_utime - self._garbage
+        work = resource.getrusage(resource.RUSAGE_THREAD).ru_utime
+        return time.monotonic(), work - self._garbage - self._stolen()
 
     def _collected(self, phase: str, _info: dict[str, int]) -> None:
         """A collection of garbage takes as long as all tests of the process have left things to look through,
@@ -326,7 +328,16 @@ class Watchdog:
     def _looked(self) -> tuple[float, bool]:
         """(seconds of work so far, whether the main thread is asleep)."""
         fields = self._state.read_text().rpartition(") ")[2].split()
-        return int(fields[11]) / os.sysconf("SC_CLK_TCK") - self._garbage, fields[0] == "S"
+        work = int(fields[11]) / os.sysconf("SC_CLK_TCK")
+        return work - self._garbage - self._stolen(), fields[0] == "S"
+
+    @staticmethod
+    def _stolen() -> float:
+        """Seconds that the cores were given to other machines on the same host: they count as work of whoever
+        ran there.
+        """
+        with open("/proc/stat") as file:
+            return int(file.readline().split()[8]) / os.sysconf("SC_CLK_TCK")
 
     @contextlib.contextmanager
     def watching(self) -> Iterator[None]:
