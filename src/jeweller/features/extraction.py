@@ -11,6 +11,7 @@ hop / rate.
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -123,6 +124,25 @@ def unpitched_db(features: Features) -> Array:
     level = np.interp(at, np.arange(len(features.level)), features.level)
     left = np.clip(1.0 - features.best, EXTRACTION.least_unpitched, 1.0)
     return np.maximum(level + 10.0 * np.log10(left), features.floor_db).astype(np.float32)
+
+
+def attacks_above(features: Features, low_hz: float, settings: FeatureSettings = DEFAULT) -> Array:
+    """The attack strength as `Features.flux` has it, by what sounds above `low_hz` alone: there is little of
+    the notes of a low instrument, and much of a short click.
+
+    >>> import numpy as np
+    >>> tone = (0.2 * np.sin(2 * np.pi * 440.0 * np.arange(22050) / 22050)).astype(np.float32)
+    >>> tone[11025:11075] += np.float32(0.1) * np.random.default_rng(0).standard_normal(50).astype(np.float32)
+    >>> flux = attacks_above(extract_features(tone, 60, 72), 1500.0)
+    >>> abs(int(flux.argmax()) * 0.005 - 0.5) < 0.02
+    True
+    """
+    octaves = np.log2(settings.flux_high_hz / low_hz) / np.log2(settings.flux_high_hz / settings.flux_low_hz)
+    s = dataclasses.replace(
+        settings, flux_low_hz=low_hz, flux_bands=max(1, round(settings.flux_bands * octaves))
+    )
+    padded = np.pad(features.samples, (s.flux_size, s.flux_size))
+    return _flux(_energies(padded, s.flux_size, len(features.flux), s, None), s)
 
 
 def extract_features(

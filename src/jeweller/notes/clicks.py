@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import dataclasses
+
 import numpy as np
 import numpy.typing as npt
 
-from jeweller.features.extraction import Features
+from jeweller.features.extraction import Features, attacks_above
 from jeweller.features.robust import median, percentile
 from jeweller.notes.settings import CLICKS
 from jeweller.notes.table import Click, NoteTable
@@ -18,8 +20,15 @@ def find_click(table: NoteTable, features: Features) -> Click | None:
     none can be told from the notes.
 
     The attack strength, without the neighbourhood of the notes' own onsets, is averaged over all beats by its
-    place in the beat: a click stands out there alone, however soft it is in each.
+    place in the beat: a click stands out there alone, however soft it is in each; beside a loud low
+    instrument only by its high sound.
     """
+    return _find_by(table, features) or _find_by(
+        table, dataclasses.replace(features, flux=attacks_above(features, CLICKS.high_hz))
+    )
+
+
+def _find_by(table: NoteTable, features: Features) -> Click | None:
     placed = [
         (float(n.onset), e.on_s) for i, n in enumerate(table.notes) if (e := table.event_of(i)) is not None
     ]
