@@ -351,14 +351,17 @@ class SoundLimits:
     least_steps: int = number(2, "count", (0, 8), "a change of fewer steps may be too small to hear")
     least_clear: int = number(6, "notes", (0, 24), "notes from which the player's usual clearness is known")
     ordinary: float = number(
-        4.0,
+        2.0,
         "ratio",
         (0, 16),
-        "times the third largest deficit of the take is what its room and its player do by themselves",
+        "times the third largest excess of the take is what its room and its player do by themselves",
     )
     listen: float = number(0.45, "share", (0, 1), "of the confidence: however plain, it is not said as sure")
-    clearness_error: float = number(
-        0.015, "periodicity", (0, 1), "periodicity: how exactly a note's clearness is known"
+    unheard_share: float = number(
+        0.01, "share", (0.001, 0.1), "beside the tone, 20 dB below it: less is not heard"
+    )
+    fuzzy_error_db: float = number(
+        1.0, "dB", (0.1, 6), "how exactly it is known what is beside a note's tone"
     )
     above_room_db: float = number(12.0, "dB", (0, 40), "louder than the room alone: it comes with the tones")
     breath_error_db: float = number(1.5, "dB", (0.1, 6), "how exactly it is known")

@@ -117,11 +117,11 @@ class AssessmentSettings:
     breathy_db: float = number(
         -14.0, "dB", (-40, 0), "beside the tones: so much breath is heard throughout a take"
     )
-    fuzzy_clarity: float = number(
-        0.07,
-        "periodicity",
-        (0, 1),
-        "a note less clear than the player's usual, and than the take's own variety, by so much is fuzzy",
+    fuzzy_db: float = number(
+        6.0,
+        "dB",
+        (1, 40),
+        "so much more beside the tone than the player's usual, and than the take's own variety, is fuzzy",
     )
     dynamics_db: float = number(
         2.0, "dB", (0, 60), "a written change of loudness of which less is heard is flat"

@@ -67,8 +67,8 @@ def assess_sustain(case: AssessmentContext) -> list[Finding]:
 
 
 def assess_clearness(case: AssessmentContext) -> list[Finding]:
-    """`fuzzy` notes: less clear than the player's usual by far more than any but one of the others; or breath
-    in the sound of them all. Always "listen here".
+    """`fuzzy` notes: with more beside the tone than the player's usual, by far more than any but one of the
+    others; or breath in the sound of them all. Always "listen here".
     """
     clearness = case.table.clearness
     if throughout := _breathy(case):
@@ -77,11 +77,15 @@ def assess_clearness(case: AssessmentContext) -> list[Finding]:
         return []
     s = case.settings
     usual = median([c for _, c in clearness])
-    ordinary = max(usual - sorted(c for _, c in clearness)[2], 0.0)
+    beside_db = [
+        10.0 * math.log10(max(1.0 - c, SOUND_LIMITS.unheard_share)) for _, c in clearness
+    ]  # what is no tone, against the whole
+    usual_db = median(beside_db)
+    ordinary = max(sorted(beside_db)[-3] - usual_db, 0.0)
     found = []
-    for i, c in clearness:
-        event, beyond = case.event(i), usual - c - SOUND_LIMITS.ordinary * ordinary
-        if event is None or beyond < s.fuzzy_clarity - 2 * SOUND_LIMITS.clearness_error:
+    for (i, c), db in zip(clearness, beside_db, strict=True):
+        event, beyond = case.event(i), db - usual_db - SOUND_LIMITS.ordinary * ordinary
+        if event is None or beyond < s.fuzzy_db - 2 * SOUND_LIMITS.fuzzy_error_db:
             continue
         note = case.notes[i]
         detail: FindingDetail = {
@@ -89,16 +93,14 @@ def assess_clearness(case: AssessmentContext) -> list[Finding]:
             "lasts_s": round(event.off_s - event.on_s, 1),
             "clarity": round(c, 2),
             "usual": round(usual, 2),
-            "rests_on": rests_on(
-                "fuzzy_clarity", beyond, s.fuzzy_clarity, SOUND_LIMITS.clearness_error, "periodicity"
-            ),
+            "rests_on": rests_on("fuzzy_db", beyond, s.fuzzy_db, SOUND_LIMITS.fuzzy_error_db, "dB"),
         }
         found.append(
             case.finding(
                 i,
                 "fuzzy",
                 confidence=SOUND_LIMITS.listen
-                * bounded_confidence(beyond, s.fuzzy_clarity, SOUND_LIMITS.clearness_error),
+                * bounded_confidence(beyond, s.fuzzy_db, SOUND_LIMITS.fuzzy_error_db),
                 severity=0.25,
                 detail=detail,
             )
