@@ -22,6 +22,7 @@ ORDER = [
     "exercises",
     "difficulty",
     "repertoire",
+    "omr",
     "audio",
     "synthesis",
     "features",

@@ -29,6 +29,10 @@ class LedgerError(JewellerError):
     """The library, or something in it, cannot be used."""
 
 
+class PageError(JewellerError):
+    """A page of music, as a PDF or a picture, cannot be read."""
+
+
 class SlipError(JewellerError):
     """A file that goes between a teacher and a player cannot be used."""
 

@@ -1,0 +1,139 @@
+"""A page as lines of music: every staff read, and lines of one piece told from the beginning of another."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from jeweller.instruments.table import find_instrument
+from jeweller.omr.assemble import Assembly
+from jeweller.omr.bars import cut_bars
+from jeweller.omr.joins import join_curves, join_tuplets
+from jeweller.omr.line import ReadBar, ReadLine, ReadNote
+from jeweller.omr.primitives import Box, DrawnLine
+from jeweller.omr.symbols import StaffSigns
+from jeweller.omr.words import read_words
+
+ENDING = re.compile(r"^\s*(\d)\s*(?:[.,]|$)(?:\s*(\d)\s*\.?)?")
+TITLE = 2.2  # spaces: words so large are a title
+MULTI_REST = 40  # bars: no more are left out at once
+
+
+def read_line(signs: StaffSigns) -> ReadLine:
+    """One staff, read."""
+    assembly = Assembly(signs)
+    notes = assembly.read()
+    used = assembly.used
+    bars = cut_bars(signs, notes, used)
+    join_tuplets(signs, bars, used)
+    join_curves(signs, bars)
+    _endings(signs, bars)
+    _long_rests(signs, bars)
+    read_words(signs, bars, used)
+    staff = signs.staff
+    line = ReadLine(box=Box(staff.left, staff.top, staff.right, staff.bottom), space=staff.space, bars=bars)
+    line.label = _label(signs)
+    line.heading, line.player = _heading(signs)
+    return line
+
+
+def _heading(signs: StaffSigns) -> tuple[str, str]:
+    """(the largest words well above a staff, those that name an instrument)."""
+    staff = signs.staff
+    above = [w for w in signs.words if w.box.bottom < staff.top - 3.0 * staff.space and len(w.text) > 2]
+    player = next((w.text for w in above if find_instrument(w.text) is not None), "")
+    titles = [w for w in above if w.text != player and w.size > TITLE * staff.space]
+    return (max(titles, key=lambda w: w.size).text if titles else ""), player
+
+
+def _endings(signs: StaffSigns, bars: Sequence[ReadBar]) -> None:
+    """Brackets above the staff with the number of the pass in them."""
+    staff, space = signs.staff, signs.staff.space
+    numbers = [(w.box, ENDING.match(w.text.strip())) for w in signs.words if w.box.bottom < staff.top]
+    numbers += [
+        (s.box, ENDING.match(s.kind[-1] + "."))
+        for s in signs.symbols
+        if s.kind.startswith(("metre_", "tuplet_"))
+        and s.kind[-1].isdigit()
+        and s.box.bottom < staff.top - 0.5 * space
+    ]
+    for line in signs.level:
+        box = line.box
+        if box.y > staff.top - 0.8 * space or box.width < 2.0 * space:
+            continue
+        inside = [
+            m
+            for b, m in numbers
+            if m is not None
+            and 0 <= b.left - box.left < 2.5 * space
+            and -0.7 * space < b.y - box.y < 2.5 * space
+        ]
+        hooked = any(_hook(s, box.left, box.y, space) for s in _upright(signs))
+        if not inside or not hooked:
+            continue
+        passes = tuple(sorted(int(g) for g in inside[0].groups() if g))
+        over = [b for b in bars if b.right > box.left + space and b.left < box.right - space]
+        if not over:
+            continue
+        for bar in over:
+            bar.ending = passes
+        over[0].ending_start = True
+        closed = any(_hook(s, box.right, box.y, space) for s in _upright(signs))
+        over[-1].ending_stop = "stop" if closed or over[-1].repeat_end else "discontinue"
+
+
+def _upright(signs: StaffSigns) -> Sequence[DrawnLine]:
+    return signs.stems
+
+
+def _hook(stroke: DrawnLine, x: float, y: float, space: float) -> bool:
+    box = stroke.box
+    return abs(box.x - x) < 0.3 * space and abs(box.top - y) < 0.4 * space
+
+
+def _long_rests(signs: StaffSigns, bars: Sequence[ReadBar]) -> None:
+    """A number above a bar that holds nothing but a rest says how many bars it stands for."""
+    staff = signs.staff
+    for bar in bars:
+        if any(not n.is_rest for n in bar.notes):
+            continue
+        digits = sorted(
+            (
+                s
+                for s in signs.symbols
+                if s.kind.startswith("metre_")
+                and s.kind[-1].isdigit()
+                and bar.left < s.box.x < bar.right
+                and s.box.bottom < staff.top + 0.5 * staff.space
+            ),
+            key=lambda s: s.box.left,
+        )
+        words = [
+            w.text
+            for w in signs.words
+            if w.text.isdigit()
+            and w.box.bottom < staff.top + 0.5 * staff.space
+            and abs(w.box.x - 0.5 * (bar.left + bar.right)) < 0.2 * (bar.right - bar.left)
+        ]
+        if not digits and not words:
+            continue
+        count = int("".join(s.kind[-1] for s in digits) or words[0])
+        if not 1 < count <= MULTI_REST:
+            continue
+        if not bar.notes:  # the sign that stands for them is none of the rests of one bar
+            middle = Box(bar.left, staff.top, bar.right, staff.bottom)
+            bar.notes.append(ReadNote(box=middle, place=None, type="whole"))
+        bar.notes[0].bars, bar.notes[0].type = count, "whole"
+        del bar.notes[1:]
+
+
+def _label(signs: StaffSigns) -> str:
+    """The number before a staff, or above its beginning, as exercises are numbered."""
+    staff = signs.staff
+    for word in signs.words:
+        near = word.box.right < staff.left + 2 * staff.space or (
+            word.box.bottom < staff.top and word.box.left < staff.left + 6 * staff.space
+        )
+        if near and (m := re.match(r"^\s*(\d{1,3})\s*[.)]?(?:\s|$)", word.text)):
+            return m[1]
+    return ""

@@ -1,0 +1,104 @@
+"""Reading the pages of a foreign file safely: its bytes go to a child process with limits on time, memory and
+files; the pieces that were read come back as plain JSON.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import resource
+import signal
+import subprocess
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from jeweller.errors import PageError
+from jeweller.files import parse_json, read_regular, shown_name
+from jeweller.i18n import _
+from jeweller.instruments.table import Instrument, require_instrument
+from jeweller.omr.music import ReadPiece
+from jeweller.serialization import from_plain, to_plain
+
+CHILD_SECONDS = 30
+CHILD_BYTES = 1024 * 2**20
+FILE_BYTES = 64 * 2**20
+MOST_PAGES = 40  # at once
+
+
+def read_pages(
+    path: str | os.PathLike[str], pages: Sequence[int] = (), instrument: Instrument | None = None
+) -> tuple[ReadPiece, ...]:
+    """The pieces on some pages of a PDF file, counted from 0; on all, where none is named. Raises PageError
+    with one sentence.
+
+    >>> import tempfile
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     file = Path(folder) / "page.pdf"
+    ...     written = file.write_bytes(b"no page")
+    ...     read_pages(file)
+    Traceback (most recent call last):
+    jeweller.errors.PageError: page.pdf: The PDF cannot be opened: it is damaged.
+    """
+    path = Path(path)
+    name = shown_name(path)
+    if len(pages) > MOST_PAGES:
+        raise PageError(_("Choose at most {n} pages at once.").format(n=MOST_PAGES))
+    try:
+        data = read_regular(path, FILE_BYTES)
+    except OSError as error:
+        told = error.strerror or str(error)
+        raise PageError(_("{name} cannot be read: {value}.").format(name=name, value=told)) from error
+    except ValueError as error:
+        raise PageError(
+            _("{name} is too large; a page file of more than 64 MB is not opened.").format(name=name)
+        ) from error
+    asked = json.dumps({"pages": list(pages), "instrument": instrument.id if instrument is not None else ""})
+    environment = {k: v for k, v in os.environ.items() if k not in ("PYTHONSTARTUP", "PYTHONINSPECT")}
+    command = [sys.executable, "-P", "-m", "jeweller.omr.sandbox", asked]
+    slow = _("{name} takes too long to read and was given up; choose fewer pages.").format(name=name)
+    try:
+        run = subprocess.run(
+            command, input=data, capture_output=True, timeout=2 * CHILD_SECONDS, env=environment, check=False
+        )
+    except subprocess.TimeoutExpired:
+        raise PageError(slow) from None
+    try:
+        answer = parse_json(run.stdout)
+    except ValueError:
+        given_up = run.returncode in (-signal.SIGXCPU, -signal.SIGKILL)
+        told = slow if given_up else _("{name} cannot be read; it is probably damaged.").format(name=name)
+        raise PageError(told) from None
+    if "error" in answer:
+        raise PageError(f"{name}: {answer['error']}")
+    return tuple(from_plain(ReadPiece, piece) for piece in answer["pieces"])
+
+
+def answer_for(data: bytes, asked: dict[str, Any]) -> dict[str, Any]:
+    """What the child answers for the bytes of a file: {"pieces": …}, or {"error": a sentence}."""
+    from jeweller.omr.page import read_pdf
+
+    try:
+        instrument = require_instrument(asked["instrument"]) if asked["instrument"] else None
+        return {"pieces": [to_plain(p, lean=True) for p in read_pdf(data, asked["pages"], instrument)]}
+    except PageError as error:
+        return {"error": str(error)}
+    except (MemoryError, RecursionError):
+        return {"error": _("it needs more memory than a page ever does; it is probably damaged.")}
+    except Exception:  # noqa: BLE001 -- there are many ways to damage a file
+        return {"error": _("it cannot be read; it is probably damaged.")}
+
+
+def _child() -> int:
+    data = sys.stdin.buffer.read()
+    resource.setrlimit(resource.RLIMIT_AS, (CHILD_BYTES, CHILD_BYTES))
+    resource.setrlimit(resource.RLIMIT_CPU, (CHILD_SECONDS, CHILD_SECONDS))
+    resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    sys.stdout.write(json.dumps(answer_for(data, parse_json(sys.argv[1]))))
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(_child())
