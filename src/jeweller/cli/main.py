@@ -77,6 +77,10 @@ def _run(options: argparse.Namespace) -> int:
             from jeweller.cli.book import run_book
 
             return run_book(options)
+        if options.command == "page":
+            from jeweller.cli.page import run_page
+
+            return run_page(options)
         if options.command in ("make", "sheet", "look"):
             from jeweller.cli.make import run_look, run_make, run_sheet
 

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
 def make_parser() -> argparse.ArgumentParser:
     from jeweller.cli.book import add_book
     from jeweller.cli.ledger_args import add_ledger
+    from jeweller.cli.page import add_page
 
     parser = _Parser(
         prog="jeweller",
@@ -53,6 +54,7 @@ def make_parser() -> argparse.ArgumentParser:
     _add_sheet(commands)
     _add_look(commands)
     add_book(commands)
+    add_page(commands)
     add_ledger(commands)
     _add_explain(commands)
     _add_demo(commands)

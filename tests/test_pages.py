@@ -1,0 +1,175 @@
+"""Pages of a PDF read as music: our own engraver's pages, drawings, bad input, the command."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import json
+import unittest
+from fractions import Fraction
+
+from jeweller.cli.main import main
+from jeweller.documents.page import html_to_pdf
+from jeweller.documents.parts import parts_page
+from jeweller.errors import PageError
+from jeweller.notation.model import Part, Score
+from jeweller.notation.readers.abc import read_abc
+from jeweller.notation.readers.sandbox import load_score
+from jeweller.omr.primitives import DrawnLine
+from jeweller.omr.sandbox import read_pages
+from jeweller.omr.staves import find_staves
+from tests.support import TempCase
+
+LANTERNS = """X:1
+T:Two Lanterns
+M:3/4
+L:1/4
+Q:1/4=96
+K:Bb
+F|:"^Gently"B>c d|(3f/e/d/ c B|!trill!A2 G|!mf!F3-|F2 z|{c}d e/f/ g|[1 !fermata!f2 e:|[2 d2 c||
+!p!^c d =e|_g f e|.d .c !>!B|!tenuto!A3|Z4|(B/c/ d/e/ f/g/)|z/ a/ b/a/ g/f/|!f!e/>d/ c B|!D.C.!B2|]
+"""
+LOW = """X:1
+T:Slow barge
+M:C
+L:1/8
+K:D clef=bass
+D,2F,2 A,4|B,,2 ^A,,2 B,,4|z4 (F,2G,2)|(3D,E,F, G,2 A,8/2|D,8|]
+"""
+
+
+def printed(part: Part) -> list[tuple[object, ...]]:
+    """What counts of every note, in its bar."""
+    return [
+        (
+            k,
+            n.pitch.name if n.pitch is not None else "rest",
+            n.grace or n.duration,
+            n.tie_start,
+            bool(n.slur_starts),
+            bool(n.slur_stops),
+            n.articulations,
+            n.ornament,
+            n.fermata,
+            n.accidental,
+        )
+        for k, bar in enumerate(part.bars)
+        for n in bar.notes
+    ]
+
+
+def built(part: Part) -> list[tuple[object, ...]]:
+    """What counts of every bar."""
+    return [
+        (b.fifths, b.metre, b.clef, b.repeat_start, b.repeat_times, b.ending, b.ending_start, b.double_bar)
+        for b in part.bars
+    ]
+
+
+def said(arguments: list[str]) -> tuple[int, str]:
+    """(exit status, standard error) of a command."""
+    out, wrong = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(wrong):
+        status = main(arguments)
+    return status, wrong.getvalue()
+
+
+class Read(TempCase):
+    def written(self, score: Score) -> Part:
+        """The part as it is read from our own page of it."""
+        (self.folder / "page.pdf").write_bytes(html_to_pdf(parts_page(score)))
+        (piece,) = read_pages(self.folder / "page.pdf")
+        self.doubts = piece.doubts
+        self.places = piece.places
+        return piece.score.parts[0]
+
+    def test_all_of_a_page_is_read_as_it_is_written(self) -> None:
+        score = read_abc(LANTERNS)[0]
+        found, wanted = self.written(score), score.parts[0]
+        self.assertEqual(printed(found), printed(wanted))
+        self.assertEqual(built(found), built(wanted))
+        marks = [(k, m.kind, m.text) for k, b in enumerate(wanted.bars) for m in b.marks if m.text != "D.C."]
+        read = [(k, m.kind, m.text) for k, b in enumerate(found.bars) for m in b.marks]
+        self.assertEqual(read, marks)
+        self.assertEqual(next(m.value for m in found.bars[0].marks if m.kind == "tempo"), 96.0)
+        self.assertTrue(found.bars[-1].dacapo)
+        self.assertTrue(found.bars[0].implicit)
+        self.assertEqual(self.doubts, ())
+        # every printed note has its place on the page
+        last = self.places[-1]
+        self.assertEqual((last.note, last.page), (found.bars[-1].notes[-1].id, 0))
+        self.assertGreater(last.box.left, 400.0)
+
+    def test_the_bass_clef_and_a_common_metre(self) -> None:
+        score = read_abc(LOW)[0]
+        found = self.written(score)
+        self.assertEqual(printed(found), printed(score.parts[0]))
+        self.assertEqual(built(found), built(score.parts[0]))
+
+    def test_what_a_bar_lacks_is_said(self) -> None:
+        score = read_abc(LOW.replace("D,2F,2 A,4", "D,2F,2 A,2"))[0]
+        self.written(score)
+        (doubt,) = self.doubts
+        self.assertEqual((doubt.bar, doubt.note, doubt.why), ("1", "", ("bar",)))
+
+    def test_staves_in_pieces_and_lines_that_are_none(self) -> None:
+        pieces = [
+            DrawnLine(50.0 + 100 * k, 200.0 + 6 * line, 150.0 + 100 * k, 200.0 + 6 * line, 0.5)
+            for k in range(4)
+            for line in range(5)
+        ]
+        hairpin = [DrawnLine(60.0, 240.0, 160.0, 241.0, 0.5), DrawnLine(60.0, 246.0, 160.0, 245.0, 0.5)]
+        beside = DrawnLine(60.0, 199.75, 75.0, 199.75, 1.5)  # the edge of a beam says not where the line is
+        (staff,) = find_staves([beside, *pieces, *hairpin], 595.0)
+        self.assertEqual(staff.top, 200.0)
+        self.assertEqual((staff.left, staff.right, staff.space), (50.0, 450.0, 6.0))
+        self.assertEqual(staff.place(224.0), 0.0)
+        self.assertEqual(find_staves(pieces[:4], 595.0), [])
+
+    def test_what_cannot_be_read_is_told(self) -> None:
+        cases = {
+            "nothing.pdf": (b"", "damaged"),
+            "words.pdf": (html_to_pdf("<p>Bring your own stand.</p>"), "no staff with notes"),
+            "scan.pdf": (
+                html_to_pdf(
+                    '<img style="width:15cm" src="data:image/png;base64,iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAAAAAA6fptVAAAA'
+                    'CklEQVR4nGNgAAAAAgABSK+kcQAAAABJRU5ErkJggg=="/>'
+                ),
+                "scan or a photo",
+            ),
+        }
+        for name, (data, told) in cases.items():
+            with self.subTest(name):
+                (self.folder / name).write_bytes(data)
+                with self.assertRaises(PageError) as caught:
+                    read_pages(self.folder / name)
+                self.assertIn(told, str(caught.exception))
+        with self.assertRaises(PageError) as caught:
+            read_pages(self.folder / "words.pdf", (4,))
+        self.assertIn("no page 5", str(caught.exception))
+
+    def test_the_command_writes_what_it_read_and_what_it_doubts(self) -> None:
+        score = read_abc(LOW.replace("D,2F,2 A,4", "D,2F,2 A,2"))[0]
+        (self.folder / "page.pdf").write_bytes(html_to_pdf(parts_page(score)))
+        out = self.folder / "lines"
+        status, wrong = said(
+            [
+                *f"page {self.folder}/page.pdf --pages 1 --instrument trombone --musicxml-dir {out}".split(),
+                "--json",
+                f"{self.folder}/read.json",
+            ]
+        )
+        self.assertEqual((status, wrong), (0, ""))
+        read = json.loads((self.folder / "read.json").read_text())
+        (piece,) = read["pieces"]
+        self.assertEqual((read["format"], piece["bars"], len(piece["doubts"])), ("jeweller.page/1", 5, 1))
+        part = load_score(out / piece["file"]).parts[0]
+        self.assertEqual(part.name, "Trombone")
+        self.assertEqual(part.bars[4].notes[0].duration, Fraction(4))
+        status, wrong = said(["page", str(self.folder / "page.pdf"), "--pages", "0"])
+        self.assertEqual(status, 2)
+        self.assertIn("--pages", wrong)
+
+
+if __name__ == "__main__":
+    unittest.main()
