@@ -141,7 +141,15 @@ class _Gaps:
 
 
 def seconds_at(part: Path, size: int) -> float:
-    """How long a recording is, or was, when its file holds `size` bytes; 0 where there is no such file."""
+    """How long a recording is, or was, when its file holds `size` bytes; 0 where there is no such file.
+
+    >>> import tempfile
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     part = Path(folder) / "take.part.wav"
+    ...     written = part.write_bytes(_header(44100, ENDLESS))
+    ...     seconds_at(part, HEADER + WIDTH * 44100)
+    1.0
+    """
     try:
         with part.open("rb") as file:
             head = file.read(HEADER)
