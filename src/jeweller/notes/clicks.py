@@ -23,12 +23,14 @@ def find_click(table: NoteTable, features: Features) -> Click | None:
     place in the beat: a click stands out there alone, however soft it is in each; beside a loud low
     instrument only by its high sound.
     """
-    return _find_by(table, features) or _find_by(
-        table, dataclasses.replace(features, flux=attacks_above(features, CLICKS.high_hz))
-    )
+    found = _find_by(table, features, CLICKS.stands_out)
+    if found is not None:
+        return found
+    high = dataclasses.replace(features, flux=attacks_above(features, CLICKS.high_hz))
+    return _find_by(table, high, CLICKS.high_stands_out)
 
 
-def _find_by(table: NoteTable, features: Features) -> Click | None:
+def _find_by(table: NoteTable, features: Features, least: float) -> Click | None:
     placed = [
         (float(n.onset), e.on_s) for i, n in enumerate(table.notes) if (e := table.event_of(i)) is not None
     ]
@@ -63,7 +65,7 @@ def _find_by(table: NoteTable, features: Features) -> Click | None:
         )
         if found is not None and (best is None or found[0] > best[0]):
             best = found[0], Click(beat_s=float(beat_s), at_s=found[1])
-    return best[1] if best is not None and best[0] > CLICKS.stands_out else None
+    return best[1] if best is not None and best[0] > least else None
 
 
 def _standing_out(

@@ -48,6 +48,9 @@ class ClicksSettings:
     """`notes.clicks`."""
 
     least_notes: int = number(8, "notes", (0, 32), "fewer notes tell no click")
+    high_stands_out: float = number(
+        4.0, "ratio", (1, 16), "how far it stands out there: swung notes have high attacks of their own"
+    )
     high_hz: float = number(1500.0, "Hz", (200, 8000), "above it a click is louder than a low instrument")
     away_s: float = number(0.06, "s", (0, 0.24), "an attack so near a note's own is the note")
     stray: float = number(
