@@ -77,6 +77,18 @@ MENDS = {
     "unsteady": "long_tones",
     "out_of_tune": "long_tones",
     "fuzzy": "long_tones",
+    "tuned_high": "long_tones",
+    "tuned_low": "long_tones",
+    "dynamics_flat": "long_tones",
+    "bar_skipped": "bars_joined",
+    "repeat_skipped": "point_way",
+    "breath_every_note": "breaths",
+    "not_detached": "one_note",
+    "slurred_over_tongue": "one_note",
+    "not_joined": "slow_bar",
+    "tongued_in_slur": "slow_bar",
+    "trill_start": "trill_slow",
+    "ornament_wrong": "trill_slow",
 }
 
 
