@@ -68,7 +68,7 @@ def _endings(signs: StaffSigns, bars: Sequence[ReadBar]) -> None:
             and 0 <= b.left - box.left < 2.5 * space
             and -0.7 * space < b.y - box.y < 2.5 * space
         ]
-        hooked = any(_hook(s, box.left, box.y, space) for s in _upright(signs))
+        hooked = any(_hook(s, box.left, box.y, space) for s in signs.stems)
         if not inside or not hooked:
             continue
         passes = tuple(sorted(int(g) for g in inside[0].groups() if g))
@@ -78,12 +78,8 @@ def _endings(signs: StaffSigns, bars: Sequence[ReadBar]) -> None:
         for bar in over:
             bar.ending = passes
         over[0].ending_start = True
-        closed = any(_hook(s, box.right, box.y, space) for s in _upright(signs))
+        closed = any(_hook(s, box.right, box.y, space) for s in signs.stems)
         over[-1].ending_stop = "stop" if closed or over[-1].repeat_end else "discontinue"
-
-
-def _upright(signs: StaffSigns) -> Sequence[DrawnLine]:
-    return signs.stems
 
 
 def _hook(stroke: DrawnLine, x: float, y: float, space: float) -> bool:

@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import json
 import os
-import resource
 import signal
 import subprocess
 import sys
@@ -18,12 +17,11 @@ from jeweller.errors import PageError
 from jeweller.files import parse_json, read_regular, shown_name
 from jeweller.i18n import _
 from jeweller.instruments.table import Instrument, require_instrument
+from jeweller.notation.readers.sandbox import FILE_BYTES, limit_child
 from jeweller.omr.music import ReadPiece
 from jeweller.serialization import from_plain, to_plain
 
 CHILD_SECONDS = 30
-CHILD_BYTES = 1024 * 2**20
-FILE_BYTES = 64 * 2**20
 MOST_PAGES = 40  # at once
 
 
@@ -92,10 +90,7 @@ def answer_for(data: bytes, asked: dict[str, Any]) -> dict[str, Any]:
 
 def _child() -> int:
     data = sys.stdin.buffer.read()
-    resource.setrlimit(resource.RLIMIT_AS, (CHILD_BYTES, CHILD_BYTES))
-    resource.setrlimit(resource.RLIMIT_CPU, (CHILD_SECONDS, CHILD_SECONDS))
-    resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    limit_child(CHILD_SECONDS)
     sys.stdout.write(json.dumps(answer_for(data, parse_json(sys.argv[1]))))
     return 0
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
-from fractions import Fraction
 
 from jeweller.instruments.table import find_instrument
 from jeweller.omr.line import ReadBar, ReadMark
@@ -24,7 +23,6 @@ REPEATS = (
 )
 DYNAMIC = re.compile(r"(p{1,4}|f{1,4}|m[pf]|sf|sfz|fz|rfz|fp)")
 SPEED = re.compile(r"=\s*(?:c(?:a|irca)?\.?\s*)?(\d{2,3})")
-UNITS = {"unit_quarter": Fraction(1), "unit_half": Fraction(2), "unit_eighth": Fraction(1, 2)}
 
 
 def join_letters(letters: Iterable[Glyph]) -> list[Word]:

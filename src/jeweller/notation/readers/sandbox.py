@@ -232,12 +232,23 @@ def answer_for(data: bytes, grid: Fraction | None) -> dict[str, Any]:
         return {"error": _("it cannot be read; it is probably damaged.")}
 
 
-def _child() -> int:
-    data = sys.stdin.buffer.read()
+def limit_child(seconds: int) -> None:
+    """Limits this process, which reads foreign bytes: its processor time, `CHILD_BYTES`, no file written.
+
+    >>> limited = "from jeweller.notation.readers.sandbox import limit_child; limit_child(5); "
+    >>> asked = limited + "import resource; print(resource.getrlimit(resource.RLIMIT_FSIZE))"
+    >>> subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True).stdout.strip()
+    '(0, 0)'
+    """
     resource.setrlimit(resource.RLIMIT_AS, (CHILD_BYTES, CHILD_BYTES))
-    resource.setrlimit(resource.RLIMIT_CPU, (CHILD_SECONDS, CHILD_SECONDS))
+    resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds))
     resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+
+
+def _child() -> int:
+    data = sys.stdin.buffer.read()
+    limit_child(CHILD_SECONDS)
     answer = answer_for(data, Fraction(sys.argv[1]) if len(sys.argv) > 1 else None)
     sys.stdout.write(json.dumps(answer))
     return 0
