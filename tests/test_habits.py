@@ -171,6 +171,14 @@ class OneCause(unittest.TestCase):
         ]
         self.assertEqual(said(explain_habits(self.case, found)), [("tongued_in_slur", None, 7)])
 
+    def test_breath_between_all_notes_is_told_as_that_where_slurs_are_broken_by_it(self) -> None:
+        found = [
+            slip(self.case, 1, "breath_every_note", count=20),
+            slip(self.case, 2, "not_joined", count=4),
+            slip(self.case, 3, "breath_in_slur", count=5),
+        ]
+        self.assertEqual(said(explain_habits(self.case, found)), [("breath_every_note", None, 20)])
+
     def test_a_breath_beside_one_tongue_is_still_told(self) -> None:
         found = [slip(self.case, 1, "tongued_in_slur"), slip(self.case, 3, "breath_in_slur")]
         self.assertEqual(len(explain_habits(self.case, found)), 2)

@@ -277,12 +277,17 @@ def _ties(case: AssessmentContext, found: list[Finding]) -> list[Finding]:
 
 
 def _detached(_case: AssessmentContext, found: list[Finding]) -> list[Finding]:
-    """Who detaches all that is slurred takes breath in slurs and ends notes early: that is one cause."""
+    """Who detaches all that is slurred takes breath in slurs and ends notes early: that is one cause. Who
+    breathes between nearly all notes detaches those that are slurred by that, too.
+    """
     parts = ("not_joined", "tongued_in_slur", "breath_in_slur", "breath_every_note", "cut_short")
     told = _sure(found, ("not_joined", "tongued_in_slur"))
     breaths = _sure(found, ("breath_in_slur",))
     if sum(f.count for f in (*told, *breaths)) < HABITS_LIMITS.detached or not told:
         return found
+    everywhere = _sure(found, ("breath_every_note",))
+    if everywhere:
+        return [*_without(found, _sure(found, parts)), *everywhere]
     most = max(told, key=lambda f: f.count)
     if most.count < HABITS_LIMITS.detached:  # some of the gaps are so long that they seem breaths
         most = _merge([*told, *breaths], 0, kind=most.kind, cause=most.cause)
