@@ -248,7 +248,7 @@ def _apply(plan: Plan, acts: list[SoundedNote], line: PerformedPart, manner: Man
 def _whole(plan: Plan, acts: list[SoundedNote], line: PerformedPart, local: float, manner: Manner) -> None:
     notes = line.main_notes
     for i, act in enumerate(acts):
-        rest = act.ioi - float(notes[i].duration) * local > 1e-3
+        rest = i + 1 < len(notes) and notes[i + 1].onset > notes[i].end
         if plan.kind == "wrong_transposition":
             act.midi += plan.amount
         elif plan.kind in ("tuned_high", "tuned_low"):
