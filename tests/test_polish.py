@@ -124,6 +124,15 @@ class Lists(unittest.TestCase):
         self.assertTrue(items[1].why.startswith("Perhaps, listen first: "))
         self.assertNotIn("Perhaps", items[0].why)
 
+    def test_who_is_out_of_tune_tunes_first_and_not_for_long(self) -> None:
+        wrong = {"kind": "wrong_note", "bar": "1", "beat": 3.0, "severity": 1.0, "confidence": 0.99}
+        tuned = {"kind": "tuned_high", "bar": None, "beat": None, "severity": 0.1, "confidence": 0.95}
+        detail = {"written": "D5", "heard": "G♭5", "semitones": 4, "cents": 24}
+        items = self.listed(*({**f, "detail": detail} for f in (wrong, tuned)))
+        self.assertEqual([i.finding["kind"] for i in items], ["tuned_high", "wrong_note"])
+        self.assertEqual(items[0].minutes, POLISH.least_min)
+        self.assertGreater(items[1].minutes, POLISH.least_min)
+
     def test_lips_rest_and_drums_have_none(self) -> None:
         self.assertTrue(self.make(40).rests)
         self.assertEqual(self.make(40, "xylophone").rests, ())

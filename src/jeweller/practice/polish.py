@@ -17,7 +17,7 @@ from jeweller.notation.model import Part
 from jeweller.practice.drills import Drill, make_drill, names_beside
 from jeweller.practice.remedies import Remedy, RemedyTable, drills_after, school_words
 from jeweller.practice.settings import POLISH
-from jeweller.report.advice import LIPS, choose_faults
+from jeweller.report.advice import LIPS, choose_faults, choose_tuning
 from jeweller.report_format import ReportFinding, TakeReport
 
 WARM_UP = N_("Warm up: long tones, then five notes up and down.")
@@ -140,9 +140,10 @@ def make_polish_list(
     warm, fun = max(1, round(POLISH.warm_share * minutes)), max(1, round(POLISH.fun_share * minutes))
     left = minutes - warm - fun
     found: dict[str, ReportFinding] = {}
-    faults = choose_faults(report["findings"]) if report is not None else []
-    for f in sorted(faults, key=weight, reverse=True):
-        found.setdefault(thing_of(f), f)
+    if report is not None:  # who is out of tune tunes first, else the rest is practised out of tune
+        tuning, faults = choose_tuning(report["findings"]), choose_faults(report["findings"])
+        for f in (*tuning, *sorted(faults, key=weight, reverse=True)):
+            found.setdefault(thing_of(f), f)
     if doubtful and report is not None and len(found) < POLISH.most_things:
         found |= _perhaps(report, found)
     items = []
@@ -153,6 +154,7 @@ def make_polish_list(
             left -= item.minutes
     count = min(len(found), POLISH.most_things, max(1, left // POLISH.least_min))
     each = min(POLISH.most_min, left // count) if count else 0
+    given = 0
     for thing, finding in list(found.items())[:count]:
         ways = ways_to_try(table, finding, instrument, part)
         first = (in_vain or {}).get(thing, 0) // POLISH.tries
@@ -160,6 +162,8 @@ def make_polish_list(
             items, [ways[(first + k) % len(ways)] for k in range(len(ways))], part, finding, instrument
         )
         share = drill.share if drill is not None else 1.0
+        own = min(each, POLISH.least_min) if finding["kind"] in UNMARKED else each  # to tune is soon done
+        given += own
         items.append(
             PolishItem(
                 finding=finding,
@@ -167,11 +171,11 @@ def make_polish_list(
                 remedy=remedy,
                 drill=drill,
                 bpm=begin_bpm(report["tempo"]["played_bpm"] if report is not None else None, share),
-                minutes=each,
+                minutes=own,
                 school=tuple(school_words(schools or {}, finding["kind"])),
             )
         )
-    fun += left - each * count
+    fun += left - given
     return PolishList(
         minutes=minutes,
         instrument=instrument,
