@@ -20,6 +20,7 @@ from pathlib import Path
 for _name in ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS"):
     os.environ.setdefault(_name, "1")
 
+from jeweller.assessment.settings import make_settings
 from jeweller.errors import JewellerError
 from jeweller.pipeline.check import Options, check
 from jeweller.practice.polish import count_in_vain, make_polish_list, thing_of
@@ -125,7 +126,8 @@ def _heard(take: SimulatedTake) -> TakeReport | None:
         folder = write_take(take, Path(name))
         recording = next(p for p in folder.glob("take.*"))
         try:
-            options = Options(instrument=take.instrument.id)
+            asked = make_settings(changes=take.truth.get("asked", {}))  # as the school of its trills
+            options = Options(settings=asked, instrument=take.instrument.id)
             return check(folder / "score.musicxml", recording, options).report
         except JewellerError:
             return None
