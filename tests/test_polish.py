@@ -126,7 +126,7 @@ class Lists(unittest.TestCase):
 
     def test_who_is_out_of_tune_tunes_first_and_not_for_long(self) -> None:
         wrong = {"kind": "wrong_note", "bar": "1", "beat": 3.0, "severity": 1.0, "confidence": 0.99}
-        tuned = {"kind": "tuned_high", "bar": None, "beat": None, "severity": 0.1, "confidence": 0.95}
+        tuned = {"kind": "tuned_high", "bar": "1", "beat": 1.0, "severity": 0.1, "confidence": 0.95}
         detail = {"written": "D5", "heard": "G♭5", "semitones": 4, "cents": 24}
         items = self.listed(*({**f, "detail": detail} for f in (wrong, tuned)))
         self.assertEqual([i.finding["kind"] for i in items], ["tuned_high", "wrong_note"])
