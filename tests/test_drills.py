@@ -25,7 +25,7 @@ MUSIC = (
 
 
 def at(bar: str, beat: float = 1.0, kind: str = "wrong_note") -> ReportFinding:
-    return cast(ReportFinding, {"kind": kind, "bar": bar, "beat": beat, "pass": 1, "notes": []})
+    return cast(ReportFinding, {"kind": kind, "bar": bar, "beat": beat, "pass": 1, "notes": [], "detail": {}})
 
 
 SCALES = ("say_scale", "shrinking", "octaves")  # need an octave and more
@@ -84,6 +84,20 @@ class Drills(unittest.TestCase):
         part = self.make("one_note", "2", 3.0)
         self.assertEqual(set(self.names(part)), {"E♭5"})
         self.assertEqual([float(n.duration) for n in part.bars[0].notes], [2.0, 1.5, 0.5])
+
+    def test_what_spoke_too_high_is_come_to_from_above(self) -> None:
+        part, flute = part_of(MUSIC, fifths=-2), FLUTE
+        for apart, above in ((12, True), (-12, False), (0, False)):
+            wrong = cast(ReportFinding, {**at("2", 3.0, "wrong_partial"), "detail": {"semitones": apart}})
+            safe, note = [
+                n.known_pitch.midi for n in make_drill("from_safe", part, wrong, flute).part.bars[0].notes
+            ]
+            self.assertEqual(safe > note, above, apart)
+
+    def test_a_bar_of_one_note_is_practised_with_the_one_before(self) -> None:
+        part = part_of("C5/1 D5/1 E5/1 F5/1 | G5/4 | F5/1 E5/1 D5/2")
+        bars = [len(make_drill("slow_bar", part, at(n), FLUTE).part.bars) for n in ("1", "2", "3")]
+        self.assertEqual(bars, [1, 2, 1])
 
     def test_without_the_grace_note_then_with_it(self) -> None:
         part = self.make("grace_without")

@@ -25,8 +25,11 @@ class Lists(unittest.TestCase):
     def test_the_minutes_are_all_given_out(self) -> None:
         for minutes in (5, 10, 30, 60):
             made = self.make(minutes)
-            self.assertEqual(made.warm_up + sum(i.minutes for i in made.items) + made.fun, minutes)
+            self.assertEqual(
+                made.warm_up + sum(i.minutes for i in made.items) + made.whole + made.fun, minutes
+            )
             self.assertTrue(all(i.minutes >= POLISH.least_min for i in made.items), minutes)
+            self.assertLessEqual(made.fun, 0.2 * minutes)  # what is left over is for the piece itself
         self.assertEqual(len(self.make(5).items), 1)
 
     def test_each_thing_once_with_its_drill_at_its_place(self) -> None:

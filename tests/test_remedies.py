@@ -21,6 +21,7 @@ PARTS = {
     r"\b(position|positions)\b": ["slide"],
     r"\bvalves?\b": ["valves"],
     r"\bbuzz\b": ["valves", "slide"],
+    r"\b(pull|pulled|push)\b": ["valves", "slide", "flute", "recorder"],  # an oboe is not pulled
     r"\blips\b": ["valves", "slide", "flute"],
     r"\b(reed|pad|bit(e|ing))\b": ["reed"],
     r"\b(thumb|register key)\b": ["recorder", "reed"],
@@ -58,6 +59,11 @@ class Table(unittest.TestCase):
         flute = table.remedies_for("wrong_octave", require_instrument("flute"), None, "too_low")
         self.assertIn("Faster air", flute[0].first)
         self.assertEqual(table.remedies_for("bar_skipped", trumpet)[0].drill, "bars_joined")
+        trombone = require_instrument("trombone")
+        flat = table.remedies_for("added_accidental", trombone, "neighbour_slide_position")[0]
+        self.assertEqual((flat.drill, "slide" in flat.look), ("from_safe", True))
+        for cause in ("long_notes_short", "long_note_miscounted"):
+            self.assertEqual(table.remedies_for("beat_dropped", trumpet, cause)[0].drill, "count_clap")
 
 
 class Changed(TempCase):

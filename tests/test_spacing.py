@@ -113,7 +113,7 @@ class ComingBack(unittest.TestCase):
         self.assertEqual(due[0].drill.part, drill.part)  # the drill itself was kept
         for minutes in (5, 10, 30):
             made = make_polish_list(None, None, FLUTE, minutes, TABLE, back=due)
-            used = made.warm_up + made.fun + sum(i.minutes for i in made.items)
+            used = made.warm_up + made.whole + made.fun + sum(i.minutes for i in made.items)
             self.assertEqual((used, made.items[0].back), (minutes, due[0].back))
         self.assertIn("is it mended?", due[0].sentences[0])
 

@@ -9,7 +9,7 @@ from jeweller.documents.page import html_to_pdf, render_page
 from jeweller.documents.sound_clips import part_clip, sound_address
 from jeweller.documents.theme import PRINTED, Theme
 from jeweller.i18n import _
-from jeweller.practice.polish import FUN, REST, PolishItem, PolishList
+from jeweller.practice.polish import FUN, REST, WHOLE, PolishItem, PolishList
 
 UNITS = 1700.0  # page units of an engraved line
 
@@ -41,6 +41,7 @@ def polish_page(
         made=made,
         things=things,
         fun=_(FUN),
+        whole=_(WHOLE),
     )
 
 

@@ -23,6 +23,7 @@ from jeweller.report_format import ReportFinding
 F = Fraction
 SHRINKING_BARS = 18  # three notes of the scale: wholes, halves, quarters each
 TURNS = 4  # bars of two notes in turn
+LEAST_NOTES = 3  # of a bar that is practised by itself; else with the one before
 STEPS = "CDEFGAB"
 # What a drill is called, how it is practised, and at which share of the speed it begins.
 DRILLS = {
@@ -32,7 +33,7 @@ DRILLS = {
         0.6,
     ),
     "slow_bar": (N_("The bar, slowly"), N_("Three times right running, then a little faster."), 0.6),
-    "from_safe": (N_("Up from a safe note"), N_("Slur it; then tongue the second note."), 0.6),
+    "from_safe": (N_("From a safe note"), N_("Slur it; then tongue the second note."), 0.6),
     "octaves": (N_("Octaves, slurred"), N_("The fingers stay as near as they can; the air does it."), 0.6),
     "one_note": (N_("Its rhythm on one note"), N_("Count the parts of the beat aloud, then play."), 0.7),
     "say_scale": (N_("Its scale"), N_("Say each altered note before you play it."), 0.7),
@@ -129,6 +130,7 @@ class _Place:
     index: int
     note: Note | None
     before: Note | None
+    too_high: bool = False  # what came out was above the note
 
     @classmethod
     def of(cls, part: Part, finding: ReportFinding) -> _Place:
@@ -140,6 +142,7 @@ class _Place:
             for n in b.notes
             if n.pitch is not None and not n.grace and not n.cue and not n.chord
         ]
+        too_high = (finding["detail"].get("semitones") or 0) > 0
         bar = part.bars[index]
         beat = float(bar.metre.beat)
         inside = [(i, n) for i, (k, n) in enumerate(sounding) if k == index]
@@ -147,11 +150,16 @@ class _Place:
             return cls(part, index, None, None)
         at, note = min(inside, key=lambda x: abs(float(x[1].offset) / beat + 1.0 - finding["beat"]))
         before = sounding[at - 1][1] if at else (sounding[at + 1][1] if at + 1 < len(sounding) else None)
-        return cls(part, index, note, before)
+        return cls(part, index, note, before, too_high)
 
     @property
     def bar(self) -> Bar:
         return self.part.bars[self.index]
+
+    @property
+    def full(self) -> bool:
+        """Whether there is enough in the bar to be practised by itself."""
+        return sum(n.pitch is not None and not n.grace and not n.chord for n in self.bar.notes) >= LEAST_NOTES
 
     def pitch(self) -> Pitch:
         """Raises DrillError where the place has none."""
@@ -203,8 +211,10 @@ def _switch(place: _Place, _instrument: Instrument) -> list[Bar]:
 
 def _from_safe(place: _Place, instrument: Instrument) -> list[Bar]:
     low = [n.pitch for b in place.part.bars for n in b.notes if n.pitch is not None and not n.cue]
-    below = sorted({p for p in low if p.midi < place.pitch().midi}, key=lambda p: -p.midi)
-    safe = below[min(2, len(below) - 1)] if below else _neighbour(place, up=False)
+    # what spoke too high is come to from above, else it is come to from below
+    here, way = place.pitch().midi, 1 if place.too_high else -1
+    near = sorted({p for p in low if way * (p.midi - here) > 0}, key=lambda p: abs(p.midi - here))
+    safe = near[min(2, len(near) - 1)] if near else _neighbour(place, up=place.too_high)
     return place.row([(safe, F(2)), (place.pitch(), F(2))] * TURNS, slurred=2)
 
 
@@ -291,7 +301,7 @@ def _made(place: _Place, instrument: Instrument, kind: str) -> list[Bar]:
 
 _MADE: dict[str, Callable[[_Place, Instrument], list[Bar]]] = {
     "switch": _switch,
-    "slow_bar": lambda place, _i: place.around(),
+    "slow_bar": lambda place, _i: place.around(0 if place.full else 1),
     "from_safe": _from_safe,
     "octaves": _octaves,
     "one_note": _on_one_note,

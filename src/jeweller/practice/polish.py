@@ -22,6 +22,7 @@ from jeweller.report_format import ReportFinding, TakeReport
 
 WARM_UP = N_("Warm up: long tones, then five notes up and down.")
 LOOSEN = N_("Loosen wrists and shoulders, then a few even strokes.")
+WHOLE = N_("The whole piece: slowly, so that every note comes right; then at its own speed.")
 FUN = N_("Play something you like.")
 REST = N_("Rest the lips as long as you played.")
 LEAST_MINUTES = 5
@@ -52,7 +53,7 @@ class PolishItem:
 
 @dataclass(frozen=True, kw_only=True)
 class PolishList:
-    """`minutes` for all: `warm_up`, the items, `fun`; `rests` are the numbers of the items after which the
+    """`minutes` for all: `warm_up`, the items, the `whole` piece, `fun`; `rests` are the numbers of the items after which the
     lips rest.
     """
 
@@ -63,6 +64,7 @@ class PolishList:
     fun: int
     rests: tuple[int, ...]
     warm_words: str
+    whole: int = 0
     school: tuple[str, ...] = ()  # what the schools that were chosen say of every session
 
 
@@ -175,13 +177,16 @@ def make_polish_list(
                 school=tuple(school_words(schools or {}, finding["kind"])),
             )
         )
-    fun += left - given
+    spare = left - given
+    whole = spare if items and spare >= POLISH.least_min else 0  # what was mended is put where it belongs
+    fun += spare - whole
     return PolishList(
         minutes=minutes,
         instrument=instrument,
         warm_up=warm,
         items=tuple(items),
         fun=fun,
+        whole=whole,
         rests=_rests(items, warm) if instrument.hands in LIPS else (),
         school=tuple(school_words(schools or {}, "")),
         warm_words=_(LOOSEN if instrument.hands in ("mallets", "sticks") else WARM_UP),

@@ -51,7 +51,7 @@ from jeweller.gui.widgets.readable import StayingButton
 from jeweller.gui.widgets.shapes import drawn, facet_pixmap
 from jeweller.i18n import _, ngettext
 from jeweller.notation.model import Score
-from jeweller.practice.polish import FUN, REST, PolishItem
+from jeweller.practice.polish import FUN, REST, WHOLE, PolishItem
 from jeweller.practice.remedies import load_schools
 
 if TYPE_CHECKING:
@@ -455,4 +455,6 @@ class PracticePlace(QWidget):
             line(_("Nothing is to be mended in this take."))
         if made.fits:
             fits()
+        if made.list.whole:
+            line(_(WHOLE), made.list.whole)
         line(_(FUN), made.list.fun)
