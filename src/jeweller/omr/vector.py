@@ -19,6 +19,8 @@ BEAM = (0.22, 0.9)  # spaces: how thick a beam may be
 OUTLINE_PIXELS = 40.0
 SMALL = (1.0, 0.7)  # signs may be drawn so small: grace notes, cues
 LIKE = 0.41  # how far off a sign may be from what it is taken for
+SURELY = 0.2  # and where it might be a curve
+SIGN_WIDE = 2.6  # spaces: no sign that might be a curve is wider
 
 
 def read_signs(drawing: PageDrawing) -> list[StaffSigns]:
@@ -73,7 +75,9 @@ def _signs_of(drawing: PageDrawing, space: float) -> tuple[list[Symbol], list[Gl
     return symbols, letters
 
 
-def _named(bitmap: Bitmap | None, box: Box, space: float) -> tuple[str, float] | None:
+def _named(
+    bitmap: Bitmap | None, box: Box, space: float, like: float = LIKE
+) -> tuple[str, float] | None:
     """(what a sign is, how sure); None where it is none of music."""
     if bitmap is None or not bitmap.size:
         return None
@@ -85,7 +89,7 @@ def _named(bitmap: Bitmap | None, box: Box, space: float) -> tuple[str, float] |
         off = shape.distance + (0.04 if scale < 1.0 else 0.0)
         if best is None or off < best[0]:
             best = off, shape.kind, shape.sure
-    if best is None or best[0] > LIKE:
+    if best is None or best[0] > like:
         return None
     return best[1], best[2]
 
@@ -138,6 +142,10 @@ def _outline(outline: Outline, space: float) -> Symbol | Curve | Beam | None:
     if beam is not None:
         return beam
     if wide > 1.2 and outline.curved and not (wide < 2.2 and high > 1.5):
+        # an accent and a stroke of a pen are thin and bent too
+        known = _named(_drawn(outline), box, space, SURELY) if outline.filled and wide < SIGN_WIDE else None
+        if known is not None:
+            return Symbol(known[0], box, known[1])
         curve = _curve(outline, space)
         if curve is not None:
             return curve
