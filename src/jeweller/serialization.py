@@ -60,6 +60,9 @@ def _decoder(kind: Any) -> Callable[[Any], Any]:
             item = items[0]
             return lambda value: tuple([item(v) for v in value])
         return lambda value: tuple([decode(v) for decode, v in zip(items, value, strict=True)])
+    if origin is list:
+        each = _decoder(args[0])
+        return lambda value: [each(v) for v in value]
     if dataclasses.is_dataclass(kind):
         make = typing.cast(type, kind)
         fields = {name: _decoder(hint) for name, hint in typing.get_type_hints(make).items()}

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import argparse
-import re
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from jeweller.errors import PageError, SettingError
+from jeweller.errors import PageError
 from jeweller.files import json_text, write_bytes
 from jeweller.i18n import _, ngettext
 from jeweller.instruments.table import require_instrument
 from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.omr.music import ReadPiece
+from jeweller.omr.page import parse_pages, pieces_of
 from jeweller.omr.sandbox import read_pages
 
 FORMAT = "jeweller.page/1"
@@ -21,8 +21,10 @@ FORMAT = "jeweller.page/1"
 
 def add_page(commands: Any) -> None:
     """The command and what belongs to it, added to those of a parser."""
-    page = commands.add_parser("page", help=_("read the music of a PDF's pages, one line at a time"))
-    page.add_argument("file", metavar="FILE.pdf")
+    page = commands.add_parser(
+        "page", help=_("read the music of pages, a PDF or a picture, one line at a time")
+    )
+    page.add_argument("file", metavar="FILE")
     page.add_argument("--pages", metavar="4-6", default="", help=_("which pages, as 2 or 4-6 (default: all)"))
     page.add_argument("--instrument", metavar="NAME", help=_("who plays it: how it is to sound"))
     page.add_argument("--musicxml-dir", metavar="FOLDER", help=_("write every piece there as MusicXML"))
@@ -34,7 +36,7 @@ def add_page(commands: Any) -> None:
 def run_page(options: argparse.Namespace) -> int:
     pages = parse_pages(options.pages)
     instrument = require_instrument(options.instrument) if options.instrument else None
-    pieces = read_pages(options.file, pages, instrument)
+    pieces = pieces_of(read_pages(options.file, pages).lines, instrument)
     files = _write(pieces, Path(options.file).stem, options.musicxml_dir)
     if options.json:
         text = json_text(describe(pieces, files))
@@ -64,25 +66,6 @@ def run_page(options: argparse.Namespace) -> int:
             )
     print(_("Look it over before a take is checked against it. Copying music is for those who may."))
     return 0
-
-
-def parse_pages(text: str) -> tuple[int, ...]:
-    """ "2,4-6" → pages counted from 0. Raises SettingError.
-
-    >>> parse_pages("2,4-6")
-    (1, 3, 4, 5)
-    """
-    out: list[int] = []
-    for piece in (p.strip() for p in text.split(",") if p.strip()):
-        found = re.fullmatch(r"(\d{1,5})(?:\s*-\s*(\d{1,5}))?", piece)
-        first = int(found[1]) if found else 0
-        last = int(found[2] or found[1]) if found else 0
-        if not 1 <= first <= last or last - first >= 1000:
-            raise SettingError(
-                _("--pages takes a page or some, as in 2 or 4-6, not “{text}”.").format(text=text)
-            )
-        out += range(first - 1, last)
-    return tuple(out)
 
 
 def _write(pieces: Sequence[ReadPiece], stem: str, folder: str | None) -> list[str]:

@@ -123,5 +123,5 @@ class ReadLine:
     page: int = 0
     heading: str = ""  # the largest words over the first staff of a page
     player: str = ""  # whose part it is, where a word says so
-    label: str = ""  # what stands before it, or a number above its beginning
+    numbers: list[str] = field(default_factory=list)  # before it or above its beginning; its first bar's too
     doubts: list[str] = field(default_factory=list)

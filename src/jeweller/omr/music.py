@@ -4,6 +4,7 @@ what is doubted of each note.
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
@@ -45,6 +46,7 @@ class NotePlace:
     note: str
     page: int
     box: Box
+    spot: tuple[int, int, int]  # its line of the piece, its bar in it, its place in the bar
 
 
 @dataclass(frozen=True)
@@ -73,10 +75,11 @@ def make_piece(lines: Sequence[ReadLine], title: str, instrument: Instrument | N
     bars: list[Bar] = []
     doubts: list[Doubt] = []
     places: list[NotePlace] = []
-    read = [(k, line.page, bar) for k, line in enumerate(lines) for bar in line.bars]
+    lines = copy.deepcopy(lines)  # to add up, bars are filled
+    read = [(k, line.page, j, bar) for k, line in enumerate(lines) for j, bar in enumerate(line.bars)]
     number = 0 if read and _is_pickup(read) else 1
     pickup = number == 0
-    for at, (line, page, bar) in enumerate(read):
+    for at, (line, page, place, bar) in enumerate(read):
         state.altered = {}
         state.clef = bar.clef or state.clef
         state.fifths = state.fifths if bar.fifths is None else bar.fifths
@@ -86,7 +89,7 @@ def make_piece(lines: Sequence[ReadLine], title: str, instrument: Instrument | N
             made = _make_bar(
                 bar,
                 str(number),
-                (page, line),
+                (page, line, place),
                 state,
                 seen,
                 doubts,
@@ -110,14 +113,14 @@ def make_piece(lines: Sequence[ReadLine], title: str, instrument: Instrument | N
     return ReadPiece(Score(title, (part,)), tuple(doubts), tuple(places))
 
 
-def _is_pickup(read: Sequence[tuple[int, int, ReadBar]]) -> bool:
-    first = read[0][2]
+def _is_pickup(read: Sequence[tuple[int, int, int, ReadBar]]) -> bool:
+    first = read[0][3]
     metre = first.metre or (4, 4)
     whole = Metre(*metre).length
     filled = sum((n.quarters for n in first.notes if not n.chord), Fraction(0))
     if not first.notes or any(n.is_rest and n.type == "whole" for n in first.notes) or filled >= whole:
         return False
-    last = read[-1][2]
+    last = read[-1][3]
     end = sum((n.quarters for n in last.notes if not n.chord), Fraction(0))
     return filled + end == whole or filled <= whole / 2
 
@@ -125,7 +128,7 @@ def _is_pickup(read: Sequence[tuple[int, int, ReadBar]]) -> bool:
 def _make_bar(
     bar: ReadBar,
     number: str,
-    where: tuple[int, int],
+    where: tuple[int, int, int],
     state: _State,
     seen: dict[str, int],
     doubts: list[Doubt],
@@ -141,7 +144,7 @@ def _make_bar(
     notes: list[Note] = []
     at: list[tuple[float, Fraction]] = []
     previous = Fraction(0)
-    for read in bar.notes:
+    for k, read in enumerate(bar.notes):
         whole_bar = read.is_rest and read.type == "whole" and len([n for n in bar.notes if not n.grace]) == 1
         quarters = length if whole_bar else read.quarters
         offset = previous if read.chord else now
@@ -151,9 +154,9 @@ def _make_bar(
         identity = unique(found, seen)
         notes.append(_note(read, identity, offset, quarters, pitch, whole_bar=whole_bar))
         if first:
-            places.append(NotePlace(identity, where[0], read.box))
+            places.append(NotePlace(identity, where[0], read.box, (*where[1:], k)))
             if read.sure < 1.0:
-                doubts.append(Doubt(identity, number, *where, read.box, read.sure, tuple(read.doubts)))
+                doubts.append(Doubt(identity, number, *where[:2], read.box, read.sure, tuple(read.doubts)))
         if not read.chord and not read.grace:
             previous = now
             now += quarters
@@ -163,7 +166,7 @@ def _make_bar(
             Doubt(
                 "",
                 number,
-                *where,
+                *where[:2],
                 Box(bar.left, bar.notes[0].box.top, bar.right, bar.notes[0].box.bottom),
                 0.2,
                 ("bar",),

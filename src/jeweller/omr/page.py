@@ -1,39 +1,132 @@
-"""Pages of a PDF → pieces of music."""
+"""Pages of a file → lines of music, and lines → pieces."""
 
 from __future__ import annotations
 
+import base64
+import re
+import time
 from collections.abc import Sequence
+from dataclasses import dataclass
 
-from jeweller.errors import PageError
-from jeweller.i18n import _
+from jeweller.errors import PageError, SettingError
+from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument, find_instrument
 from jeweller.omr.line import ReadLine
 from jeweller.omr.music import ReadPiece, make_piece
-from jeweller.omr.pdf import count_pages, read_drawing
 from jeweller.omr.reading import read_line
-from jeweller.omr.vector import read_signs
+
+NO_STAFF = N_("There is no staff with notes on this page.")
+SCAN_DPI = 300.0
+SHOWN_DPI = 150.0  # of the picture of a page that is shown beside what was read
+ENOUGH_S = 12.0  # after so long no further page is begun: the next child reads it
 
 
-def read_pdf(data: bytes, pages: Sequence[int], instrument: Instrument | None) -> list[ReadPiece]:
-    """The pieces on some pages of a PDF, counted from 0; on all of them, where none is named. Raises
-    PageError.
+@dataclass(frozen=True)
+class PagePicture:
+    """What a page looks like: its number, from 0, its size in points, a PNG in base 64, and whether it was a
+    scan or a photo.
     """
+
+    page: int
+    width: float
+    height: float
+    png: str
+    scanned: bool
+
+    @property
+    def data(self) -> bytes:
+        """The PNG file."""
+        return base64.b64decode(self.png)
+
+
+@dataclass(frozen=True)
+class PagesRead:
+    """The lines of some pages, how the pages look, and which pages are still to be read."""
+
+    lines: tuple[ReadLine, ...]
+    pictures: tuple[PagePicture, ...]
+    left: tuple[int, ...]
+
+
+def parse_pages(text: str) -> tuple[int, ...]:
+    """ "2,4-6" → pages counted from 0. Raises SettingError.
+
+    >>> parse_pages("2,4-6")
+    (1, 3, 4, 5)
+    """
+    out: list[int] = []
+    for piece in (p.strip() for p in text.split(",") if p.strip()):
+        found = re.fullmatch(r"(\d{1,5})(?:\s*-\s*(\d{1,5}))?", piece)
+        first = int(found[1]) if found else 0
+        last = int(found[2] or found[1]) if found else 0
+        if not 1 <= first <= last or last - first >= 1000:
+            raise SettingError(_("Pages are named as in 2 or 4-6, not “{text}”.").format(text=text))
+        out += range(first - 1, last)
+    return tuple(out)
+
+
+def read_lines(data: bytes, pages: Sequence[int], *, seconds: float = ENOUGH_S) -> PagesRead:
+    """The lines on some pages of a file, counted from 0; on all of them, where none is named. A PDF's pages,
+    or one picture. Raises PageError.
+    """
+    began = time.process_time()
+    if not data.lstrip()[:5].startswith(b"%PDF"):
+        return _from_picture(data)
+    from jeweller.omr.pdf import count_pages
+
+    wanted = list(pages or range(count_pages(data)))
     lines: list[ReadLine] = []
-    pictures = False
-    for page in pages or range(count_pages(data)):
-        drawing = read_drawing(data, page)
-        staves = read_signs(drawing)
-        pictures |= drawing.pictures and not staves
-        for line in map(read_line, staves):
-            if line.bars:
-                line.page = page
-                lines.append(line)
-    if not lines and pictures:
-        raise PageError(
-            _("This page is a scan or a photo; only pages that a notation program drew can be read.")
-        )
+    pictures: list[PagePicture] = []
+    while wanted and (not pictures or time.process_time() - began < seconds):
+        page = wanted.pop(0)
+        found, picture = _from_pdf(data, page)
+        lines += found
+        pictures.append(picture)
+    return PagesRead(tuple(lines), tuple(pictures), tuple(wanted))
+
+
+def _from_pdf(data: bytes, page: int) -> tuple[list[ReadLine], PagePicture]:
+    from jeweller.omr.pdf import read_drawing, render_page
+    from jeweller.omr.vector import read_signs
+
+    drawing = read_drawing(data, page)
+    found = [line for line in map(read_line, read_signs(drawing)) if line.bars]
+    scanned = not found and drawing.pictures
+    shown, width, height = render_page(data, page, SHOWN_DPI), drawing.width, drawing.height
+    if scanned:
+        from jeweller.omr.picture import read_picture
+
+        picture = read_picture(render_page(data, page, SCAN_DPI), SCAN_DPI)
+        if picture.lines:
+            found, shown = picture.lines, picture.upright
+            width, height = picture.width, picture.height
+    for line in found:
+        line.page = page
+    return found, PagePicture(page, width, height, _png(shown), scanned)
+
+
+def _from_picture(data: bytes) -> PagesRead:
+    from jeweller.omr.picture import open_picture, read_picture
+
+    picture = read_picture(open_picture(data), SCAN_DPI)
+    shown = PagePicture(0, picture.width, picture.height, _png(picture.upright), True)
+    return PagesRead(tuple(picture.lines), (shown,), ())
+
+
+def _png(grey: object) -> str:
+    import io
+
+    from PIL import Image
+
+    held = io.BytesIO()
+    Image.fromarray(grey).save(held, "PNG", compress_level=3)  # type: ignore[arg-type]
+    return base64.b64encode(held.getvalue()).decode("ascii")
+
+
+def pieces_of(lines: Sequence[ReadLine], instrument: Instrument | None) -> list[ReadPiece]:
+    """The pieces that some lines are. Raises PageError where there is no line."""
     if not lines:
-        raise PageError(_("There is no staff with notes on this page."))
+        raise PageError(_(NO_STAFF))
     pieces = []
     player = ""
     for label, group in split_pieces(lines):
@@ -46,10 +139,16 @@ def read_pdf(data: bytes, pages: Sequence[int], instrument: Instrument | None) -
 def split_pieces(lines: Sequence[ReadLine]) -> list[tuple[str, list[ReadLine]]]:
     """Lines that belong together, with the number that they begin with."""
     groups: list[tuple[str, list[ReadLine]]] = []
+    count = 1  # of the bars so far: a line may begin with that of its first bar
     for line in lines:
-        ended = bool(groups) and groups[-1][1][-1].bars[-1].final
-        if not groups or (line.label and ended) or (ended and line.bars[0].metre is not None):
-            groups.append((line.label, [line]))
+        label = next((n for n in line.numbers if n != str(count)), "")
+        last = groups[-1][1][-1].bars[-1] if groups else None
+        begins = line.bars[0].metre is not None
+        ended = last is not None and last.final
+        parted = last is not None and (last.repeat_end or last.double)
+        if not groups or (ended and (label or begins)) or (parted and label and begins):
+            groups.append((label, [line]))
         else:
             groups[-1][1].append(line)
+        count += sum(max((n.bars for n in bar.notes), default=0) or 1 for bar in line.bars)
     return groups

@@ -24,6 +24,7 @@ DEEPEST = 6  # of forms within forms
 CURVE_STEPS = 8  # straight pieces that stand for a curve
 THIN = 0.2  # a filled rectangle or polygon is a line where it is so much thinner than long
 LETTER_PIXELS = 48.0  # height of the em of a sign in its picture
+LONGEST = 3600.0  # pixels of a page's picture
 LOOSE = 0.8  # of the height that a font takes: its size
 
 Matrix = tuple[float, float, float, float, float, float]
@@ -44,6 +45,16 @@ def read_drawing(data: bytes, page: int) -> PageDrawing:
                 _("There is no page {page}; the file has {count}.").format(page=page + 1, count=len(document))
             )
         return _Page(document, document[page]).read()
+
+
+def render_page(data: bytes, page: int, dpi: float) -> npt.NDArray[np.uint8]:
+    """What page `page`, from 0, looks like: grey values, (H, W). Raises PageError."""
+    with _opened(data) as document:
+        held = document[page]
+        wide, high = held.get_size()
+        scale = min(dpi / 72.0, LONGEST / max(wide, high, 1.0))
+        image = held.render(scale=scale, grayscale=True, may_draw_forms=False).to_numpy()
+        return np.array(image.reshape(image.shape[:2]), np.uint8)
 
 
 @contextlib.contextmanager

@@ -32,7 +32,7 @@ def read_line(signs: StaffSigns) -> ReadLine:
     read_words(signs, bars, used)
     staff = signs.staff
     line = ReadLine(box=Box(staff.left, staff.top, staff.right, staff.bottom), space=staff.space, bars=bars)
-    line.label = _label(signs)
+    line.numbers = _numbers(signs)
     line.heading, line.player = _heading(signs)
     return line
 
@@ -123,13 +123,16 @@ def _long_rests(signs: StaffSigns, bars: Sequence[ReadBar]) -> None:
         del bar.notes[1:]
 
 
-def _label(signs: StaffSigns) -> str:
-    """The number before a staff, or above its beginning, as exercises are numbered."""
+def _numbers(signs: StaffSigns) -> list[str]:
+    """The numbers before a staff, or above its beginning, as exercises and bars are numbered: first those
+    with a full stop, then the larger ones.
+    """
     staff = signs.staff
+    found: list[tuple[bool, float, str]] = []
     for word in signs.words:
         near = word.box.right < staff.left + 2 * staff.space or (
-            word.box.bottom < staff.top and word.box.left < staff.left + 6 * staff.space
+            word.box.bottom < staff.top and word.box.left < staff.left + 9 * staff.space
         )
-        if near and (m := re.match(r"^\s*(\d{1,3})\s*[.)]?(?:\s|$)", word.text)):
-            return m[1]
-    return ""
+        if near and (m := re.match(r"^\s*(\d{1,3})\s*([.)]?)(?:\s|$)", word.text)):
+            found.append((not m[2], -word.size, m[1]))
+    return [number for _stop, _size, number in sorted(found)]

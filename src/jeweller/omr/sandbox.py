@@ -1,5 +1,5 @@
 """Reading the pages of a foreign file safely: its bytes go to a child process with limits on time, memory and
-files; the pieces that were read come back as plain JSON.
+files; the lines that were read come back as plain JSON.
 """
 
 from __future__ import annotations
@@ -9,16 +9,16 @@ import os
 import signal
 import subprocess
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
 from jeweller.errors import PageError
 from jeweller.files import parse_json, read_regular, shown_name
 from jeweller.i18n import _
-from jeweller.instruments.table import Instrument, require_instrument
 from jeweller.notation.readers.sandbox import FILE_BYTES, limit_child
-from jeweller.omr.music import ReadPiece
+from jeweller.omr.line import ReadLine
+from jeweller.omr.page import NO_STAFF, PagePicture, PagesRead, read_lines
 from jeweller.serialization import from_plain, to_plain
 
 CHILD_SECONDS = 30
@@ -26,15 +26,17 @@ MOST_PAGES = 40  # at once
 
 
 def read_pages(
-    path: str | os.PathLike[str], pages: Sequence[int] = (), instrument: Instrument | None = None
-) -> tuple[ReadPiece, ...]:
-    """The pieces on some pages of a PDF file, counted from 0; on all, where none is named. Raises PageError
-    with one sentence.
+    path: str | os.PathLike[str],
+    pages: Sequence[int] = (),
+    progress: Callable[[float, str], None] | None = None,
+) -> PagesRead:
+    """The lines on some pages of a PDF or a picture, counted from 0; on all, where none is named. `progress`
+    is told the share that is done. Raises PageError with one sentence.
 
     >>> import tempfile
     >>> with tempfile.TemporaryDirectory() as folder:
     ...     file = Path(folder) / "page.pdf"
-    ...     written = file.write_bytes(b"no page")
+    ...     written = file.write_bytes(b"%PDF no page")
     ...     read_pages(file)
     Traceback (most recent call last):
     jeweller.errors.PageError: page.pdf: The PDF cannot be opened: it is damaged.
@@ -52,9 +54,28 @@ def read_pages(
         raise PageError(
             _("{name} is too large; a page file of more than 64 MB is not opened.").format(name=name)
         ) from error
-    asked = json.dumps({"pages": list(pages), "instrument": instrument.id if instrument is not None else ""})
+    lines: list[ReadLine] = []
+    pictures: list[PagePicture] = []
+    wanted = tuple(pages)
+    while wanted or not pictures:
+        read = _ask_child(data, name, wanted)
+        lines += read.lines
+        pictures += read.pictures
+        wanted = read.left
+        if len(wanted) + len(pictures) > MOST_PAGES:
+            raise PageError(_("Choose at most {n} pages at once.").format(n=MOST_PAGES))
+        if progress is not None:
+            progress(len(pictures) / (len(pictures) + len(wanted)), name)
+    if not lines:
+        raise PageError(f"{name}: {_(NO_STAFF)}")
+    return PagesRead(tuple(lines), tuple(pictures), ())
+
+
+def _ask_child(data: bytes, name: str, pages: Sequence[int]) -> PagesRead:
+    """What one child reads of some pages: each has its own limits."""
     environment = {k: v for k, v in os.environ.items() if k not in ("PYTHONSTARTUP", "PYTHONINSPECT")}
-    command = [sys.executable, "-P", "-m", "jeweller.omr.sandbox", asked]
+    environment |= {"OMP_NUM_THREADS": "2", "OPENBLAS_NUM_THREADS": "2"}
+    command = [sys.executable, "-P", "-m", "jeweller.omr.sandbox", json.dumps(list(pages))]
     slow = _("{name} takes too long to read and was given up; choose fewer pages.").format(name=name)
     try:
         run = subprocess.run(
@@ -70,16 +91,13 @@ def read_pages(
         raise PageError(told) from None
     if "error" in answer:
         raise PageError(f"{name}: {answer['error']}")
-    return tuple(from_plain(ReadPiece, piece) for piece in answer["pieces"])
+    return from_plain(PagesRead, answer["read"])
 
 
-def answer_for(data: bytes, asked: dict[str, Any]) -> dict[str, Any]:
-    """What the child answers for the bytes of a file: {"pieces": …}, or {"error": a sentence}."""
-    from jeweller.omr.page import read_pdf
-
+def answer_for(data: bytes, pages: Sequence[int]) -> dict[str, Any]:
+    """What the child answers for the bytes of a file: {"read": …}, or {"error": a sentence}."""
     try:
-        instrument = require_instrument(asked["instrument"]) if asked["instrument"] else None
-        return {"pieces": [to_plain(p, lean=True) for p in read_pdf(data, asked["pages"], instrument)]}
+        return {"read": to_plain(read_lines(data, pages), lean=True)}
     except PageError as error:
         return {"error": str(error)}
     except (MemoryError, RecursionError):

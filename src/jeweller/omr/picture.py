@@ -1,0 +1,222 @@
+"""Scans and photos of pages → lines of music. Runs in the child with limits only (`jeweller.omr.sandbox`)."""
+
+from __future__ import annotations
+
+import dataclasses
+import io
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy import ndimage
+
+from jeweller.errors import PageError
+from jeweller.i18n import _
+from jeweller.omr.flat import (
+    FoundStaff,
+    find_flat_staves,
+    ink_of,
+    space_of,
+    straighten,
+    tilt_of,
+)
+from jeweller.omr.line import ReadLine
+from jeweller.omr.network import REACH, SIGNS, Array, Seen, look_at
+from jeweller.omr.primitives import Box
+from jeweller.omr.reading import read_line
+from jeweller.omr.seen import UNIT, signs_of, straight_staff
+from jeweller.omr.symbols import StaffSigns
+
+Grey = npt.NDArray[np.uint8]
+LONGEST = 3600  # pixels: larger pictures are made smaller
+MOST_PIXELS = 100_000_000
+SURELY_STAVES = 60.0  # spaces of staff: the page is no accident
+TILTED = 0.004  # radians: less is followed line by line
+CLEFS = tuple(k for k, kind in enumerate(SIGNS) if kind.startswith("clef_"))
+SHOWN = 2200  # pixels of the longer side of a page that is shown
+LOOKED_AT = 3  # staves that tell whether a page is upside down
+POINTS = 72.0
+
+
+@dataclass(frozen=True)
+class FlatPage:
+    """The staves of a page, each straight, with what was seen on it; `turned` quarter turns to the right and
+    `tilt` make the picture upright, `size` is (height, width) then.
+    """
+
+    staves: tuple[FoundStaff, ...]
+    seen: tuple[Seen, ...]
+    widths: tuple[int, ...]
+    turned: int
+    tilt: float
+    size: tuple[int, int]
+
+
+@dataclass(frozen=True)
+class ReadPicture:
+    """The lines of a page, the upright picture made small, and the page's size in points."""
+
+    lines: list[ReadLine]
+    upright: Grey
+    width: float
+    height: float
+
+
+def open_picture(data: bytes) -> Grey:
+    """A picture file as grey values, (H, W), turned as its camera says. Raises PageError."""
+    from PIL import Image, ImageOps
+
+    Image.MAX_IMAGE_PIXELS = MOST_PIXELS
+    try:
+        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "TIFF", "WEBP", "BMP")) as picture:
+            if picture.width * picture.height > MOST_PIXELS:
+                raise PageError(_("The picture is too large; 100 million dots are the most."))
+            picture.draft("L", (LONGEST, LONGEST))
+            upright = ImageOps.exif_transpose(picture)
+            if upright.mode in ("RGBA", "LA", "P"):
+                ground = Image.new("RGBA", upright.size, "white")
+                upright = Image.alpha_composite(ground, upright.convert("RGBA"))
+            grey = upright.convert("L")
+            grey.thumbnail((LONGEST, LONGEST), Image.Resampling.BOX)
+            return np.asarray(grey, np.uint8)
+    except PageError:
+        raise
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+        raise PageError(_("The picture cannot be opened: it is damaged.")) from error
+
+
+def flatten(grey: Grey) -> FlatPage:
+    """The staves of a picture, whichever way up it lies."""
+    ink = ink_of(grey)
+    turned = 0
+    ink, tilt, staves = _upright_staves(ink)
+    if _length(staves) < SURELY_STAVES:  # it may lie on its side
+        aside = _upright_staves(np.ascontiguousarray(np.rot90(ink_of(grey), -1)))
+        if _length(aside[2]) > _length(staves):
+            (ink, tilt, staves), turned = aside, 1
+    some = staves[:LOOKED_AT]
+    straight = [straighten(ink, s) for s in some]
+    if some and _likely_clefs(straight) < _likely_clefs(
+        [np.ascontiguousarray(s[::-1, ::-1]) for s in straight]
+    ):
+        ink, turned = np.ascontiguousarray(ink[::-1, ::-1]), turned + 2
+        staves = find_flat_staves(ink, space_of(ink))
+    pictures = [straighten(ink, s) for s in staves]
+    seen = [look_at(p) for p in pictures]
+    return FlatPage(
+        tuple(staves),
+        tuple(seen),
+        tuple(p.shape[1] for p in pictures),
+        turned,
+        tilt,
+        (ink.shape[0], ink.shape[1]),
+    )
+
+
+def _upright_staves(ink: Array) -> tuple[Array, float, list[FoundStaff]]:
+    """(the picture with its lines level, by which angle they fell, its staves)."""
+    tilt = tilt_of(ink)
+    if abs(tilt) > TILTED:
+        ink = _rotated(ink, tilt)
+    space = space_of(ink)
+    return ink, tilt, find_flat_staves(ink, space) if space else []
+
+
+def _length(staves: Sequence[FoundStaff]) -> float:
+    """Of all staves together, in their spaces."""
+    return sum(float(s.xs[-1] - s.xs[0]) / s.space for s in staves)
+
+
+def _rotated(ink: Array, tilt: float) -> Array:
+    return np.asarray(ndimage.rotate(ink, np.degrees(tilt), reshape=False, order=1), np.float32)
+
+
+def _likely_clefs(pictures: Sequence[Array]) -> float:
+    """How surely clefs stand at the beginning of some staves."""
+    told = 0.0
+    for picture in pictures:
+        seen = look_at(np.ascontiguousarray(picture[:, : 12 * 8])).signs
+        told += float(seen[list(CLEFS)].max())
+    return told
+
+
+def read_picture(grey: Grey, dpi: float) -> ReadPicture:
+    """The lines of a picture of a page; their boxes are in points of the upright page, so many of its dots an
+    inch.
+    """
+    page = flatten(grey)
+    points = POINTS / dpi
+    lines = []
+    for k, staff in enumerate(page.staves):
+        signs = signs_of(page.seen[k], straight_staff(page.widths[k]))
+        line = read_line(_mine(signs, page.staves, k))
+        if line.bars and any(not n.is_rest for b in line.bars for n in b.notes):
+            _move(line, _onto_page(staff, points))
+            line.space = staff.space * points
+            lines.append(line)
+    high, wide = page.size
+    return ReadPicture(lines, _upright(grey, page), wide * points, high * points)
+
+
+def _move(line: ReadLine, on_page: Callable[[Box], Box]) -> None:
+    """Puts a line from its straight picture onto the page."""
+    line.box = on_page(line.box)
+    for bar in line.bars:
+        edges = on_page(Box(bar.left, REACH * UNIT, bar.right, REACH * UNIT))
+        bar.left, bar.right = edges.left, edges.right
+        for mark in bar.marks:
+            mark.x = on_page(Box(mark.x, REACH * UNIT, mark.x, REACH * UNIT)).left
+        for note in bar.notes:
+            note.box = on_page(note.box)
+
+
+def _upright(grey: Grey, page: FlatPage) -> Grey:
+    """The page as it is to be looked at, made small."""
+    from PIL import Image
+
+    turned = np.ascontiguousarray(np.rot90(grey, -page.turned))
+    if abs(page.tilt) > TILTED:
+        paper = int(np.percentile(turned, 80))
+        turned = ndimage.rotate(turned, np.degrees(page.tilt), reshape=False, order=1, cval=paper)
+    small = Image.fromarray(turned)
+    small.thumbnail((SHOWN, SHOWN), Image.Resampling.BOX)
+    return np.asarray(small, np.uint8)
+
+
+def _onto_page(staff: FoundStaff, points: float) -> Callable[[Box], Box]:
+    def on_page(box: Box) -> Box:
+        corners = [
+            staff.on_page(x / UNIT, y / UNIT - REACH)
+            for x in (box.left, box.right)
+            for y in (box.top, box.bottom)
+        ]
+        xs, ys = [points * c[0] for c in corners], [points * c[1] for c in corners]
+        return Box(min(xs), min(ys), max(xs), max(ys))
+
+    return on_page
+
+
+def _mine(signs: StaffSigns, staves: Sequence[FoundStaff], k: int) -> StaffSigns:
+    """Without what belongs to the staff above or below: the nearer one has it."""
+    own = staves[k]
+    middle = float(own.middles.mean())
+    others = [s for s in staves if s is not own and s.xs[0] < own.xs[-1] and s.xs[-1] > own.xs[0]]
+    above = max((float(s.middles.mean()) for s in others if s.middles.mean() < middle), default=-1e9)
+    below = min((float(s.middles.mean()) for s in others if s.middles.mean() > middle), default=1e9)
+    top = max((above - middle) / 2 / own.space, -REACH) + REACH
+    bottom = min((below - middle) / 2 / own.space, REACH) + REACH
+
+    def inside(y: float) -> bool:
+        return top * UNIT <= y <= bottom * UNIT
+
+    return dataclasses.replace(
+        signs,
+        symbols=tuple(s for s in signs.symbols if inside(s.box.y)),
+        stems=tuple(s for s in signs.stems if inside(s.box.y)),
+        beams=tuple(b for b in signs.beams if inside(0.5 * (b.y0 + b.y1))),
+        curves=tuple(c for c in signs.curves if inside(c.middle)),
+        level=tuple(s for s in signs.level if inside(s.box.y)),
+        slanted=tuple(s for s in signs.slanted if inside(s.box.y)),
+        words=tuple(w for w in signs.words if inside(w.box.y)),
+    )

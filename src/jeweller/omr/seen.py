@@ -1,0 +1,253 @@
+"""What the recogniser saw in a straightened staff → its signs, stems, beams, bar lines and curves, as they
+are read from a drawn page. Units are staff spaces times UNIT, from the picture's top left corner.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy import ndimage
+
+from jeweller.omr.flat import MARGIN
+from jeweller.omr.network import CELL, LINES, PIXELS, REACH, SIGNS, Array, Seen, typical_sizes
+from jeweller.omr.primitives import Box, DrawnLine, Word
+from jeweller.omr.staves import Staff
+from jeweller.omr.symbols import BarLine, Beam, Curve, StaffSigns, Symbol
+
+UNIT = 8.0  # a staff space in what is answered
+A_SPACE = PIXELS / CELL  # cells
+LEAST = 0.3  # how likely a sign must be
+SURE = 0.3  # how likely a line's cell must be
+ENOUGH = 0.5  # likelier by so much than anything else: no doubt is left
+APART = 0.42  # spaces: nearer signs are two readings of one
+LETTER_APART = 0.3
+WIDTH = {"thin": 0.16, "thick": 0.5, "beam": 0.5}
+
+
+def signs_of(seen: Seen, staff: Staff) -> StaffSigns:
+    """All that was seen on one staff."""
+    found = _signs(seen.signs)
+    symbols = [s for s in found if not s.kind.startswith("letter_")]
+    fields = dict(zip(LINES, seen.lines, strict=True))
+    bar_lines = _bar_lines(fields["thin"], fields["thick"], staff)
+    stems = _upright(fields["stem"])
+    beams = [
+        Beam(t.xs[0], t.fit(t.xs[0]), t.xs[-1], t.fit(t.xs[-1]), WIDTH["beam"] * UNIT)
+        for t in _ridges(fields["beam"], steep=1)
+        if t.length > 0.6 * UNIT
+    ]
+    curves = [
+        Curve(t.xs[0], t.ys[0], t.xs[-1], t.ys[-1], t.middle)
+        for t in _ridges(fields["curve"], steep=2, gap=3)
+        if t.length > 0.9 * UNIT
+    ]
+    level = [
+        DrawnLine(t.xs[0], t.level, t.xs[-1], t.level, 0.15 * UNIT)
+        for t in _ridges(fields["level"], steep=1)
+        if t.length > 0.8 * UNIT
+    ]
+    slanted = [
+        DrawnLine(t.xs[0], t.fit(t.xs[0]), t.xs[-1], t.fit(t.xs[-1]), 0.15 * UNIT)
+        for t in _ridges(fields["slant"], steep=1)
+        if t.length > 1.5 * UNIT
+    ]
+    words = _words(fields["word"], [s for s in found if s.kind.startswith("letter_")])
+    return StaffSigns(
+        staff=staff,
+        symbols=tuple(sorted(symbols, key=lambda s: s.box.left)),
+        stems=tuple(stems),
+        beams=tuple(beams),
+        bar_lines=tuple(bar_lines),
+        curves=tuple(curves),
+        level=tuple(level),
+        slanted=tuple(slanted),
+        words=tuple(_with_speeds(words, symbols, staff)),
+    )
+
+
+def straight_staff(width: int) -> Staff:
+    """The staff in a straightened picture of so many pixels."""
+    lines = tuple(UNIT * (REACH + k) for k in (-2, -1, 0, 1, 2))
+    return Staff(MARGIN * UNIT, (width / PIXELS - MARGIN) * UNIT, lines)
+
+
+def _place(cell: float) -> float:
+    return (cell + 0.5) * UNIT / A_SPACE
+
+
+def _signs(likely: Array) -> list[Symbol]:
+    """The tops of what is likely, each place for the likeliest; how sure is by how much it is likelier than
+    what else might be there.
+    """
+    tops = (likely == ndimage.maximum_filter(likely, (1, 3, 3))) & (likely > 0.5 * LEAST)
+    kinds, rows, columns = np.nonzero(tops)
+    values = likely[kinds, rows, columns]
+    order = np.argsort(-values)
+    taken: list[tuple[float, float, int]] = []
+    out: list[Symbol] = []
+    sizes = typical_sizes()
+    for n in order:
+        kind, i, j, value = int(kinds[n]), int(rows[n]), int(columns[n]), float(values[n])
+        letter = SIGNS[kind].startswith("letter_")
+        near = (LETTER_APART if letter else APART) * A_SPACE
+        if any(abs(i - y) < near and abs(j - x) < near for y, x, _k in taken):
+            continue
+        taken.append((i, j, kind))
+        if value < LEAST:
+            continue
+        reach = max(1, int(near))
+        around = likely[:, max(i - reach, 0) : i + reach + 1, max(j - reach, 0) : j + reach + 1].max(
+            axis=(1, 2)
+        )
+        around[kind] = 0.0
+        sure = float(np.clip((value - float(around.max())) / ENOUGH, 0.0, 1.0))
+        y, x = _middle(likely[kind], i, j)
+        wide, high = (float(v) * UNIT for v in sizes[kind])
+        cx, cy = _place(x), _place(y)
+        name = {"small_head": "head_black", "rest_block": "rest_whole"}.get(SIGNS[kind], SIGNS[kind])
+        out.append(Symbol(name, Box(cx - wide / 2, cy - high / 2, cx + wide / 2, cy + high / 2), sure))
+    return out
+
+
+def _middle(field_: Array, i: int, j: int) -> tuple[float, float]:
+    """The top of a hill between cells."""
+    i0, j0 = max(i - 1, 0), max(j - 1, 0)
+    part = field_[i0 : i + 2, j0 : j + 2] ** 2
+    total = float(part.sum())
+    ys, xs = np.mgrid[i0 : i0 + part.shape[0], j0 : j0 + part.shape[1]]
+    return float((part * ys).sum() / total), float((part * xs).sum() / total)
+
+
+@dataclass
+class _Track:
+    """A line that runs to the right, in units."""
+
+    cells: list[tuple[int, float]] = field(default_factory=list)  # (column, row)
+
+    @property
+    def xs(self) -> list[float]:
+        return [_place(c) for c, _r in self.cells]
+
+    @property
+    def ys(self) -> list[float]:
+        return [_place(r) for _c, r in self.cells]
+
+    @property
+    def length(self) -> float:
+        return self.xs[-1] - self.xs[0]
+
+    @property
+    def level(self) -> float:
+        return float(np.median(self.ys))
+
+    @property
+    def middle(self) -> float:
+        """The height of a curve's middle."""
+        n = len(self.cells)
+        return float(np.mean(self.ys[n // 3 : max(2 * n // 3, n // 3 + 1)]))
+
+    def fit(self, x: float) -> float:
+        """The height of the straight line through it."""
+        if len(self.cells) < 3:
+            return float(np.mean(self.ys))
+        slope, at = np.polyfit(self.xs, self.ys, 1)
+        return float(slope * x + at)
+
+
+def _ridges(likely: Array, *, steep: int, gap: int = 2) -> list[_Track]:
+    """Lines that run to the right, each followed from column to column."""
+    padded = np.pad(likely, ((1, 1), (0, 0)))
+    tops = (likely > SURE) & (likely >= padded[:-2]) & (likely > padded[2:])
+    done: list[_Track] = []
+    running: list[_Track] = []
+    for j in range(likely.shape[1]):
+        rows = np.flatnonzero(tops[:, j])
+        free = set(rows.tolist())
+        for track in sorted(running, key=lambda t: -len(t.cells)):
+            last, row = track.cells[-1]
+            before = track.cells[-4] if len(track.cells) > 3 else track.cells[0]
+            slope = (row - before[1]) / (last - before[0]) if last > before[0] else 0.0
+            wanted = row + slope * (j - last)
+            near = [i for i in free if abs(i - wanted) <= steep + 0.5 or abs(i - row) <= steep]
+            if near:
+                i = min(near, key=lambda i: abs(i - wanted))
+                free.remove(i)
+                track.cells.append((j, _between(likely[:, j], i)))
+        stopped = [t for t in running if j - t.cells[-1][0] > gap]
+        done += stopped
+        running = [t for t in running if j - t.cells[-1][0] <= gap]
+        running += [_Track([(j, _between(likely[:, j], i))]) for i in free]
+    return done + running
+
+
+def _between(column: Array, i: int) -> float:
+    low, high = max(i - 1, 0), min(i + 2, len(column))
+    part = column[low:high]
+    return float((part * np.arange(low, high)).sum() / part.sum())
+
+
+def _upright(likely: Array) -> list[DrawnLine]:
+    """Lines that run down: stems, and the hooks of brackets."""
+    return [
+        DrawnLine(
+            float(np.mean(t.ys)),
+            t.xs[0] - 0.12 * UNIT,
+            float(np.mean(t.ys)),
+            t.xs[-1] + 0.12 * UNIT,
+            0.12 * UNIT,
+        )
+        for t in _ridges(np.ascontiguousarray(likely.T), steep=1)
+        if t.length > 0.7 * UNIT
+    ]
+
+
+def _bar_lines(thin: Array, thick: Array, staff: Staff) -> list[BarLine]:
+    top, bottom = int((REACH - 2) * A_SPACE), int((REACH + 2) * A_SPACE)
+    out: list[BarLine] = []
+    for kind, likely in (("thick", thick), ("thin", thin)):
+        wide = ndimage.maximum_filter1d(likely[top:bottom], 3, axis=1)
+        share = (wide > SURE).mean(axis=0)
+        strength = likely[top:bottom].mean(axis=0)
+        good = (share > 0.7) & (strength == ndimage.maximum_filter1d(strength, 3))
+        for j in np.flatnonzero(good):
+            x = _place(float(j))
+            if not any(abs(x - b.x) < 0.3 * UNIT for b in out):
+                out.append(BarLine(x, WIDTH[kind] * UNIT))
+    return sorted(out, key=lambda b: b.x)
+
+
+def _words(likely: Array, letters: list[Symbol]) -> list[Word]:
+    """Where words stand; of their letters figures alone are read."""
+    lines = [
+        Box(t.xs[0] - 0.3 * UNIT, t.level - 0.9 * UNIT, t.xs[-1] + 0.3 * UNIT, t.level + 0.9 * UNIT)
+        for t in _ridges(likely, steep=1, gap=4)
+    ]
+    words = []
+    used: set[int] = set()
+    for box in lines:
+        own = [
+            k
+            for k, s in enumerate(letters)
+            if k not in used and box.left <= s.box.x <= box.right and box.top <= s.box.y <= box.bottom
+        ]
+        used.update(own)
+        text = "".join(letters[k].kind[-1] for k in sorted(own, key=lambda k: letters[k].box.x))
+        words.append(Word(text, box, "", 2.0 * UNIT))
+    return words
+
+
+def _with_speeds(words: list[Word], symbols: list[Symbol], staff: Staff) -> list[Word]:
+    """Words that stand behind a head above the staff say a speed: their "=" is no letter that is read."""
+    out = []
+    for word in words:
+        unit = any(
+            s.kind.startswith("head_")
+            and s.box.bottom < staff.top - UNIT
+            and -0.3 * UNIT < word.box.left - s.box.right < 3.5 * UNIT
+            and abs(word.box.y - s.box.y) < 1.6 * UNIT
+            for s in symbols
+        )
+        out.append(dataclasses.replace(word, text=f"= {word.text}") if unit else word)
+    return out
