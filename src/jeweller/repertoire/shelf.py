@@ -145,7 +145,7 @@ def _read_archive(path: Path) -> tuple[list[Piece], dict[str, bytes]]:
         with zipfile.ZipFile(path) as archive:
             if (
                 sum(i.file_size for i in archive.infolist()) > ARCHIVE_BYTES
-                or len(archive.infolist()) > 2 * MOST_PIECES
+                or len(archive.infolist()) > 3 * MOST_PIECES
             ):
                 raise BookError(
                     _("{name} is larger than any shelf and is not opened.").format(name=path.name)
@@ -153,7 +153,7 @@ def _read_archive(path: Path) -> tuple[list[Piece], dict[str, bytes]]:
             files = {
                 i.filename: archive.read(i)
                 for i in archive.infolist()
-                if re.fullmatch(r"[a-z0-9-]{1,80}\.(json|musicxml)", i.filename)
+                if re.fullmatch(r"[a-z0-9-]{1,80}\.(json|musicxml|page)", i.filename)
             }
     except ZIP_ERRORS as error:
         raise BookError(
@@ -274,7 +274,7 @@ class Shelf:
         files: dict[str, bytes] = {}
         for other in [p.id for p in self.pieces.values() if p.passage_of == piece_id] + [piece_id]:
             self._beginning_path(other).unlink(missing_ok=True)
-            for path in (self.music_path(other), self.folder / f"{other}.json"):
+            for path in (self.music_path(other), self.page_path(other), self.folder / f"{other}.json"):
                 if path.exists():
                     files[path.name] = path.read_bytes()
                     path.unlink()
@@ -299,6 +299,22 @@ class Shelf:
 
     def music_path(self, piece_id: str) -> Path:
         return self.folder / f"{piece_id}.musicxml"
+
+    def page_path(self, piece_id: str) -> Path:
+        """Where the page lies that a piece was read from, if it was."""
+        return self.folder / f"{piece_id}.page"
+
+    def keep_page(self, piece_id: str, page: bytes) -> None:
+        """Keeps the page that a piece was read from beside it. Raises BookError, OSError."""
+        write_bytes(self.page_path(self.piece(piece_id).id), page, private=True)
+
+    def page(self, piece_id: str) -> bytes | None:
+        """The page that a piece, or what it is a passage of, was read from. Raises BookError."""
+        piece = self.piece(piece_id)
+        try:
+            return self.page_path(piece.passage_of or piece_id).read_bytes()
+        except OSError:
+            return None
 
     def score(self, piece_id: str) -> Score:
         """The music of a piece; of a passage its bars alone. Raises BookError, ScoreError."""
@@ -384,7 +400,8 @@ class Shelf:
                 zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive,
             ):
                 for piece_id in sorted(chosen):
-                    for file in (self.folder / f"{piece_id}.json", self.music_path(piece_id)):
+                    held = self.folder / f"{piece_id}.json"
+                    for file in (held, self.music_path(piece_id), self.page_path(piece_id)):
                         if file.exists():
                             archive.write(file, file.name)
         except OSError as error:
@@ -420,6 +437,8 @@ class Shelf:
                 if music is None:
                     continue
                 write_bytes(self.music_path(free), music, private=True)
+                if (page := files.get(f"{piece.id}.page")) is not None:
+                    write_bytes(self.page_path(free), page, private=True)
             elif piece.passage_of not in renamed:
                 continue
             placed = dataclasses.replace(piece, id=free, passage_of=renamed.get(piece.passage_of, ""))
