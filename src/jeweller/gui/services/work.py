@@ -38,6 +38,8 @@ from jeweller.notation.formats import ENDINGS
 from jeweller.notation.model import Part, Score
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.readers.sandbox import load_scores
+from jeweller.omr.page import PagesRead, parse_pages
+from jeweller.omr.sandbox import read_pages
 from jeweller.pipeline.check import Checked, Options, check
 from jeweller.repertoire.shelf import Shelf
 from jeweller.report_format import ReportFinding, TakeReport
@@ -250,3 +252,8 @@ def _slip(library: Library, data: FeedbackData, *, sounds: bool) -> FeedbackShee
             sound_address(compressed(should, model.rate)) if should is not None and model is not None else "",
         )
     return dataclasses.replace(slip, clips=clips)
+
+
+def read_page_lines(path: str, pages: str, progress: Callable[[float, str], None]) -> PagesRead:
+    """The lines on pages of a file, "4-6", or all of them. Raises JewellerError."""
+    return read_pages(path, parse_pages(pages), progress)

@@ -81,6 +81,20 @@ class Routes(QMainWindow):
     def trouble(self, sentence: str) -> None:
         raise NotImplementedError
 
+    def read_page(self, path: str) -> None:
+        """A PDF or a picture that was dropped: its music is read in the pattern book."""
+        self.go("pattern")
+        self.pattern.open_page(path)
+
+    def refuse(self, name: str) -> None:
+        """A file that was dropped is none that is known."""
+        self.trouble(
+            _(
+                "{name} is neither a notation file (MusicXML, MEI, ABC, Humdrum, MIDI) nor a page (PDF, "
+                "picture) nor a recording that can be read."
+            ).format(name=name)
+        )
+
     def show_on_bench(self, take: int, key: str) -> None:
         """A place of the class picture, where it can be heard and decided."""
         library = self.bench.library

@@ -28,6 +28,7 @@ from jeweller.documents.theme import LIGHT, THEMES
 from jeweller.errors import JewellerError
 from jeweller.gui.places.loupe.place import LoupePlace
 from jeweller.gui.places.loupe.recent import recent_label, recent_pairs
+from jeweller.gui.places.pattern_book.choices import PAGES
 from jeweller.gui.places.place import PlaceView
 from jeweller.gui.services.jobs import Jobs
 from jeweller.gui.services.kept import kept_layout, kept_number
@@ -383,6 +384,7 @@ class Window(Routes):
         score = next((p for p in paths if p.casefold().endswith(ENDINGS)), "")
         take = next((p for p in paths if is_recording(p)), "")
         slip = next((p for p in paths if p.casefold().endswith(ENDING)), "")
+        page = next((p for p in paths if p.casefold().endswith(PAGES)), "")
         if self.student is not None and not (score and self.place == "booth"):
             self.say(_("A part can be dropped on the booth."))
         elif slip:
@@ -393,6 +395,8 @@ class Window(Routes):
             sum(p.casefold().endswith(ENDINGS) for p in paths) > 1 or any(Path(p).is_dir() for p in paths)
         ):
             self.pattern.keep_files(paths)
+        elif page and not score and not take:
+            self.read_page(page)
         elif score and not take and self.place == "booth":
             self.booth.open_file(score)
         elif score and not take and self.place == "pattern":
@@ -402,12 +406,7 @@ class Window(Routes):
         elif take:
             self.loupe_place.open_take(take)
         elif paths:
-            self.trouble(
-                _(
-                    "{name} is neither a notation file (MusicXML, MEI, ABC, Humdrum, MIDI) nor a "
-                    "recording that can be read."
-                ).format(name=Path(paths[0]).name)
-            )
+            self.refuse(Path(paths[0]).name)
 
     def handed(self, paths: list[str]) -> None:
         """What a second start of the program was given: this window comes forward and opens it."""

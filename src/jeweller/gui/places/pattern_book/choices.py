@@ -16,7 +16,14 @@ SHEETS = (
     ("html", N_("Page for a browser"), ".html"),
     ("wav", N_("Sound, with a count-in"), ".wav"),
 )
-WAYS = (("make", N_("Make")), ("type", N_("Type in")), ("open", N_("Open")), ("shelf", N_("Shelf")))
+PAGES = (".pdf", ".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp")  # what a page is read from
+WAYS = (
+    ("make", N_("Make")),
+    ("type", N_("Type in")),
+    ("open", N_("Open")),
+    ("page", N_("From a page")),
+    ("shelf", N_("Shelf")),
+)
 GRIDS: dict[str, Fraction | None] = {
     N_("chosen by fit"): None,
     N_("quarters"): Fraction(1),

@@ -88,6 +88,11 @@ class PatternModel:
             self.score = self.opened[max(0, index)]
             self.told = self.score.warnings
 
+    def look_over(self, score: Score | None, page: tuple[str, int]) -> None:
+        """A piece that was read from a page of a file."""
+        self._begin(page)
+        self.score = score
+
     def take_from_shelf(self, piece: Piece | None) -> None:
         """The piece that was taken from the shelf."""
         self._begin(self.shelf_id)

@@ -27,6 +27,7 @@ from PySide6.QtWidgets import (
 from jeweller.difficulty.analysis import HARDEST, LEVELS
 from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
+from jeweller.gui.places.pattern_book.page_picture import show_kept_page
 from jeweller.gui.places.pattern_book.thumbnails import SIZE, Thumbnails
 from jeweller.gui.services.jobs import Jobs
 from jeweller.i18n import N_, _, ngettext
@@ -265,14 +266,18 @@ class ShelfPage(QWidget):
             else None
         )
 
-    def put(self, score: Score) -> Piece | None:
-        """Puts a score on the shelf, unless the same music is there; says so either way."""
+    def put(self, score: Score, page: bytes | None = None) -> Piece | None:
+        """Puts a score on the shelf, with the page it was read from, unless the same music is there; says so
+        either way.
+        """
         shelf = self.open()
         if shelf is None:
             return None
         there = shelf.same_music(score)
         try:
             piece = there[0] if there else shelf.add(score)
+            if page is not None:
+                shelf.keep_page(piece.id, page)
         except JewellerError as error:
             self.trouble.emit(str(error))
             return None
@@ -318,11 +323,20 @@ class ShelfPage(QWidget):
             )
         return True
 
+    def show_page(self) -> None:
+        """The page that the chosen piece was read from, in a window of its own."""
+        piece = self.piece()
+        data = self.shelf.page(piece.id) if piece is not None and self.shelf is not None else None
+        if piece is not None and data is not None and not show_kept_page(self, piece.title, data):
+            self.trouble.emit(_("The page of “{title}” cannot be read any more.").format(title=piece.title))
+
     def piece_menu(self) -> QMenu:
         """What can be done with the chosen piece."""
         menu = QMenu(self)
         piece = self.piece()
         if piece is not None:
+            if self.shelf is not None and self.shelf.page_path(piece.passage_of or piece.id).exists():
+                menu.addAction(_("The page it was read from…")).triggered.connect(self.show_page)
             menu.addAction(_("Another title…")).triggered.connect(lambda _unused=False: self.ask("title"))
             menu.addAction(_("Folder…")).triggered.connect(lambda _unused=False: self.ask("folder"))
             menu.addAction(_("Tags…")).triggered.connect(lambda _unused=False: self.ask("tags"))

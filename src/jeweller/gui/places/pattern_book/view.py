@@ -29,11 +29,13 @@ from jeweller.documents.theme import LIGHT, Theme
 from jeweller.errors import JewellerError
 from jeweller.gui.places.loupe.margin import width_at
 from jeweller.gui.places.pattern_book.analysis_list import AnalysisList
-from jeweller.gui.places.pattern_book.choices import GRIDS, WAYS
+from jeweller.gui.places.pattern_book.choices import WAYS
 from jeweller.gui.places.pattern_book.display_options import DisplayOptions, PartChoice
 from jeweller.gui.places.pattern_book.files import MusicFiles, is_played
+from jeweller.gui.places.pattern_book.from_page import FromPage
 from jeweller.gui.places.pattern_book.listening import PartListening
 from jeweller.gui.places.pattern_book.model import Overview, PatternModel
+from jeweller.gui.places.pattern_book.opened_row import OpenedRow
 from jeweller.gui.places.pattern_book.part_view import PartView
 from jeweller.gui.places.pattern_book.sentence import ExerciseSentence
 from jeweller.gui.places.pattern_book.shelf_page import ShelfPage
@@ -52,6 +54,7 @@ from jeweller.notation.model import Part, Score
 AT_ONCE_BARS = 60  # a longer part is looked over in a thread
 TOLD = 4  # sentences about the music that are shown at once
 MAKER_HEIGHT, EDITOR_HEIGHT, KEYS_HEIGHT, SHELF_HEIGHT = 104, 150, 44, 292
+PAGE_HEIGHT = 356
 
 
 class PatternPlace(QWidget):
@@ -98,14 +101,19 @@ class PatternPlace(QWidget):
         self.typed.edit.setFixedHeight(EDITOR_HEIGHT)
         self.sources.addWidget(self.maker)
         self.sources.addWidget(self._typed_page())
-        self.sources.addWidget(self._open_page())
+        opened = OpenedRow()
+        self.tunes, self.grid, self.grid_words = opened.tunes, opened.grid, opened.grid_words
+        opened.asked.connect(self.open_file)
+        self.tunes.currentIndexChanged.connect(self._tune_chosen)
+        self.grid.currentIndexChanged.connect(lambda _i: self.open_file(self.model.opened_path, ask=False))
+        self.sources.addWidget(opened)
+        self.page = self._read_page()
+        self.sources.addWidget(self.page)
         self.shelf = ShelfPage(jobs, shelf)
         self.shelf.chosen.connect(self._from_shelf)
         self.shelf.trouble.connect(self.trouble)
         self.shelf.message.connect(self.message)
         self.sources.addWidget(self.shelf)
-        self.grid.hide()
-        self.grid_words.hide()
         column.addWidget(self.sources)
         self.note = QLabel()
         self.note.setObjectName("quiet")
@@ -180,34 +188,36 @@ class PatternPlace(QWidget):
         self.typed.keys_box.toggled.connect(lambda _unused: self._fit_sources())
         return self.typed
 
-    def _open_page(self) -> QWidget:
-        page = QWidget()
-        row = FlowRow(page)
-        button = QPushButton(_("Open a file…"))
-        button.clicked.connect(lambda: self.open_file())
-        row.addWidget(button)
-        self.tunes = QComboBox()
-        self.tunes.setAccessibleName(_("The tune of the book"))
-        self.tunes.currentIndexChanged.connect(self._tune_chosen)
-        row.addWidget(self.tunes)
-        self.tunes.hide()
-        self.grid_words = plain(_("Grid"))
-        self.grid = QComboBox()
-        self.grid.setAccessibleName(_("The grid that played notes are drawn to"))
-        for words, grid in GRIDS.items():
-            self.grid.addItem(_(words), grid)
-        self.grid.currentIndexChanged.connect(self._grid_chosen)
-        row.addWidget(self.grid_words)
-        row.addWidget(self.grid)
-        row.addStretch()
+    def _read_page(self) -> FromPage:
+        page = FromPage(self.jobs, self.settings)
+        page.changed.connect(self._page_changed)
+        page.moved.connect(self._mark_page)
+        page.trouble.connect(self.trouble)
+        page.message.connect(self.message)
+        page.kept.connect(lambda score, held: self.shelf.put(score, held))
         return page
+
+    def open_page(self, path: str) -> None:
+        """Reads the music of a PDF's pages, or of a picture."""
+        self.choose_way("page")
+        self.page.open(path)
+
+    def _page_changed(self) -> None:
+        if self.model.way == "page":
+            self._fit_sources()
+            self.refresh()
+            self._mark_page()
+
+    def _mark_page(self) -> None:
+        """What is doubted of the piece is washed, and what is looked at is brought into sight."""
+        if self.model.way == "page":
+            notes = self.page.marked_notes()
+            self.view.paper.mark(notes, self.view.paper.pencilled)
+            self.view.bring(self.page.looked_note())
 
     def _tune_chosen(self, _index: int) -> None:
         if self.model.way == "open":
             self.refresh()
-
-    def _grid_chosen(self, _index: int) -> None:
-        self.open_file(self.model.opened_path, ask=False)
 
     # ---- what is shown
 
@@ -236,7 +246,9 @@ class PatternPlace(QWidget):
     def _fit_sources(self) -> None:
         """As much height as the way of getting music needs."""
         keys = KEYS_HEIGHT if self.typed.edit.by_keys else 0
-        heights = {"make": MAKER_HEIGHT, "type": EDITOR_HEIGHT + 90 + keys, "open": 44, "shelf": SHELF_HEIGHT}
+        page = PAGE_HEIGHT if self.page.score is not None else 44
+        heights = {"make": MAKER_HEIGHT, "type": EDITOR_HEIGHT + 90 + keys, "open": 44, "page": page}
+        heights["shelf"] = SHELF_HEIGHT
         self.sources.setMaximumHeight(round(heights[self.model.way] * self.points / 11.0))
 
     awake = False  # nothing is made before the place is first seen
@@ -259,6 +271,8 @@ class PatternPlace(QWidget):
             model.write(self.typed.score, str(self.typed_for.currentData()))
         elif way == "open":
             model.open_tune(self.tunes.currentIndex())
+        elif way == "page":
+            model.look_over(self.page.score, (self.page.model.path, self.page.model.index))
         else:
             model.take_from_shelf(self.shelf.piece())
         told = model.told
@@ -295,10 +309,10 @@ class PatternPlace(QWidget):
         self.refresh()
 
     def put_on_shelf(self) -> None:
-        """Keeps what is shown on the shelf."""
+        """Keeps what is shown on the shelf, with the page it was read from."""
         score = self.printed()
         if score is not None:
-            self.shelf.put(score)
+            self.shelf.put(score, self.page.kept_page() if self.model.way == "page" else None)
 
     def part(self) -> Part | None:
         """The part that is shown."""
@@ -328,6 +342,9 @@ class PatternPlace(QWidget):
         part = self.part()
         words = {
             "open": _("Drop a notation file here, or open one."),
+            "page": _(
+                "Drop a page here, a PDF, a scan or a photo, or read one: one staff at a time is read."
+            ),
             "shelf": _("Choose a piece. What was made, typed or opened is put here by “Put on the shelf”."),
         }
         empty = words.get(self.model.way, _("There is nothing to show yet."))
@@ -396,6 +413,10 @@ class PatternPlace(QWidget):
 
     def _bar_chosen(self, bar: int) -> None:
         """Says what every part has in a bar, each in its own letters."""
+        part = self.part()
+        if self.model.way == "page" and part is not None and bar < len(part.bars) and part.bars[bar].notes:
+            self.page.look_at_note(part.bars[bar].notes[0].id)
+            return
         words = "" if self.whom.moved else self.model.describe_bar(bar)
         if words:
             self.note.setText(words)
