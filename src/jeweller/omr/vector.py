@@ -75,9 +75,7 @@ def _signs_of(drawing: PageDrawing, space: float) -> tuple[list[Symbol], list[Gl
     return symbols, letters
 
 
-def _named(
-    bitmap: Bitmap | None, box: Box, space: float, like: float = LIKE
-) -> tuple[str, float] | None:
+def _named(bitmap: Bitmap | None, box: Box, space: float, like: float = LIKE) -> tuple[str, float] | None:
     """(what a sign is, how sure); None where it is none of music."""
     if bitmap is None or not bitmap.size:
         return None

@@ -53,8 +53,8 @@ class PolishItem:
 
 @dataclass(frozen=True, kw_only=True)
 class PolishList:
-    """`minutes` for all: `warm_up`, the items, the `whole` piece, `fun`; `rests` are the numbers of the items after which the
-    lips rest.
+    """`minutes` for all: `warm_up`, the items, the `whole` piece, `fun`; `rests` are the numbers of the items
+    after which the lips rest.
     """
 
     minutes: int
