@@ -9,12 +9,13 @@ import dataclasses
 import sys
 from pathlib import Path
 
-sys.path[:0] = [str(Path(__file__).parents[1]), str(Path(__file__).parents[1] / "src")]
+sys.path.insert(0, str(Path(__file__).parents[1]))
+sys.path.insert(0, str(Path(__file__).parents[1] / "src"))
 
 import numpy as np
+from bench.spoil import scan
 from PIL import Image
 
-from bench.spoil import scan
 from jeweller.assets import DEMO
 from jeweller.documents.page import html_to_pdf
 from jeweller.documents.parts import parts_page
@@ -54,7 +55,9 @@ def main() -> None:
     pdf = html_to_pdf(parts_page(Score("Page 9: crossing the lock", (exercises(),))))
     page = scan(render_page(pdf, 0, 300.0), np.random.default_rng(9))
     small = Image.fromarray(page)
-    small = small.resize((round(small.width * DPI / 300), round(small.height * DPI / 300)), Image.Resampling.BOX)
+    small = small.resize(
+        (round(small.width * DPI / 300), round(small.height * DPI / 300)), Image.Resampling.BOX
+    )
     path = DEMO / "page-9.jpg"
     small.save(path, "JPEG", quality=62, dpi=(round(DPI), round(DPI)))
     print(f"{path.name}: {path.stat().st_size / 1024:.0f} KB")

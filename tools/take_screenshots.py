@@ -140,21 +140,13 @@ def main() -> None:
             box.setChecked(trap.kind in ("altered", "register"))
         wait(lambda: place.view.paper.engraving is not None)
         shot("pattern-book")
-        place.shown.lines["fingerings"].setChecked(False)
-        for score in sorted(DEMO.glob("*.musicxml")):
-            place.open_file(str(score))
-            wait(lambda: place.files.reading is None)
-            place.put_on_shelf()
-        for kind in ("scale", "arpeggio", "intervals"):
-            place.maker.choose("kind", kind)
-            place.choose_way("make")
-            place.put_on_shelf()
-        place.shown.lines["counts"].setChecked(False)
-        place.choose_way("shelf")
-        place.shelf.list.setCurrentRow(4)
-        place.shelf.ask("background", "An air for a slow evening: long lines, one breath to two bars.")
-        wait(lambda: not place.shelf.thumbs.waiting)
-        shot("pattern-shelf")
+        for name in ("fingerings", "counts"):
+            place.shown.lines[name].setChecked(False)
+        window.read_page(str(DEMO / "page-9.jpg"))
+        wait(lambda: place.page.score is not None)
+        place.page.walk(1)
+        wait(lambda: not window.jobs.running("sheet engraved"))
+        shot("pattern-page")
         bench_and_ledger(window, shot, wanted)
         window.close()
 

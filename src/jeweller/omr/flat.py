@@ -22,6 +22,9 @@ SCALES = (0.92, 0.96, 1.0, 1.04, 1.08)  # a staff's space, of the page's
 LEAST_COMB = 0.06  # how much darker five lines are than what lies between them
 LEAST_LENGTH = 12.0  # spaces: a shorter staff is none
 GAP_BANDS = 8  # bands without lines in the middle of a staff
+END_SHARE = 0.4  # of what the lines are darker by along the staff: they go on
+END_GAP = 3.0  # spaces without lines: the staff has ended
+CLEAR_SHARE = 0.4  # of what the staves of the page have: with less it is none
 MARGIN = 2.0  # spaces drawn left and right of a staff
 TILTS = np.radians(np.arange(-8.0, 8.01, 0.25))
 
@@ -151,8 +154,11 @@ def find_flat_staves(ink: Array, space: float) -> list[FoundStaff]:
     tracks += open_tracks
     least = LEAST_LENGTH / STEP
     kept = [t for t in tracks if len(t) >= 0.5 * least and t[-1][0] - t[0][0] + BAND / STEP >= least]
-    staves = [_staff(t, starts, band, space) for t in _apart(kept, space)]
-    return sorted(staves, key=lambda s: float(s.middles.mean()))
+    staves = [_stretched(ink, _staff(t, starts, band, space)) for t in _apart(kept, space)]
+    clear = [_clearness(ink, s) for s in staves]
+    enough = CLEAR_SHARE * float(np.median(clear)) if clear else 0.0
+    real = [s for s, each in zip(staves, clear, strict=True) if each >= enough and each > 0.0]
+    return sorted(real, key=lambda s: float(s.middles.mean()))
 
 
 def _combs(profile: Array, space: float) -> list[tuple[float, float, float]]:
@@ -224,6 +230,48 @@ def _staff(
     # the first and the last band may reach over the staff's end
     xs[0], xs[-1] = xs[0] - band / 2, xs[-1] + band / 2
     return FoundStaff(xs, ys, spaces)
+
+
+def _stretched(ink: Array, staff: FoundStaff) -> FoundStaff:
+    """The staff to where its lines really begin and end: the first and the last band say it only roughly."""
+    space = staff.space
+    enough = END_SHARE * _clearness(ink, staff)
+
+    def end(x: float, way: float) -> float:
+        last, gone = x, 0.0
+        at = x - way * 3.0 * space  # from a little inside
+        while gone < END_GAP and 0 <= at < ink.shape[1]:
+            if _lines_at(ink, staff, at) > enough:
+                last, gone = at, 0.0
+            else:
+                gone += 0.25
+            at += way * 0.25 * space
+        return last
+
+    left, right = end(float(staff.xs[0]), -1.0), end(float(staff.xs[-1]), 1.0)
+    between = (staff.xs > left) & (staff.xs < right)
+    xs = np.concatenate([[left], staff.xs[between], [right]])
+    return FoundStaff(xs, staff.middle_at(xs), staff.space_at(xs))
+
+
+def _clearness(ink: Array, staff: FoundStaff) -> float:
+    """How much darker its lines are than what lies between them, in the middle of all places across."""
+    inside = np.linspace(staff.xs[0] + staff.space, staff.xs[-1] - staff.space, 40)
+    return float(np.median([_lines_at(ink, staff, float(x)) for x in inside]))
+
+
+def _lines_at(ink: Array, staff: FoundStaff, x: float) -> float:
+    """How much darker the five lines are than what lies between them, around a place across."""
+    half = max(1, round(0.25 * staff.space))
+    columns = ink[:, max(int(x) - half, 0) : int(x) + half + 1].mean(axis=1)
+    middle, space = float(staff.middle_at(x)), float(staff.space_at(x))
+    rows = np.arange(len(columns), dtype=np.float64)
+    best = -1.0
+    for off in (-0.2, -0.1, 0.0, 0.1, 0.2):  # an end may be bent
+        at = middle + (np.arange(-4, 5) / 2 + off) * space
+        values = np.interp(at, rows, columns, left=0.0, right=0.0)
+        best = max(best, float(np.sort(values[::2])[1] - np.median(values[1::2])))
+    return best
 
 
 def straighten(ink: Array, staff: FoundStaff) -> Array:

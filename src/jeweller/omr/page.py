@@ -146,7 +146,8 @@ def split_pieces(lines: Sequence[ReadLine]) -> list[tuple[str, list[ReadLine]]]:
         begins = line.bars[0].metre is not None
         ended = last is not None and last.final
         parted = last is not None and (last.repeat_end or last.double)
-        if not groups or (ended and (label or begins)) or (parted and label and begins):
+        other_key = last is not None and line.bars[0].fifths != groups[-1][1][-1].bars[0].fifths
+        if not groups or (ended and (label or begins)) or (parted and begins and (label or other_key)):
             groups.append((label, [line]))
         else:
             groups[-1][1].append(line)

@@ -20,8 +20,10 @@ UNIT = 8.0  # a staff space in what is answered
 A_SPACE = PIXELS / CELL  # cells
 LEAST = 0.3  # how likely a sign must be
 SURE = 0.3  # how likely a line's cell must be
-ENOUGH = 0.5  # likelier by so much than anything else: no doubt is left
+ENOUGH = 0.3  # likelier by so much than anything else: no doubt is left
 APART = 0.42  # spaces: nearer signs are two readings of one
+OPENING = 16.0  # spaces: clef, key and metre take no more
+SURE_LETTER = 0.8
 LETTER_APART = 0.3
 WIDTH = {"thin": 0.16, "thick": 0.5, "beam": 0.5}
 
@@ -54,6 +56,8 @@ def signs_of(seen: Seen, staff: Staff) -> StaffSigns:
         if t.length > 1.5 * UNIT
     ]
     words = _words(fields["word"], [s for s in found if s.kind.startswith("letter_")])
+    words, symbols = _without_speed(words, symbols, staff)
+    symbols = [s for s in symbols if not s.kind.startswith("clef_") or _is_clef(s, symbols, staff)]
     return StaffSigns(
         staff=staff,
         symbols=tuple(sorted(symbols, key=lambda s: s.box.left)),
@@ -63,7 +67,7 @@ def signs_of(seen: Seen, staff: Staff) -> StaffSigns:
         curves=tuple(curves),
         level=tuple(level),
         slanted=tuple(slanted),
-        words=tuple(_with_speeds(words, symbols, staff)),
+        words=tuple(words),
     )
 
 
@@ -233,21 +237,56 @@ def _words(likely: Array, letters: list[Symbol]) -> list[Word]:
             if k not in used and box.left <= s.box.x <= box.right and box.top <= s.box.y <= box.bottom
         ]
         used.update(own)
-        text = "".join(letters[k].kind[-1] for k in sorted(own, key=lambda k: letters[k].box.x))
+        # half a number is worse than none
+        surely = all(letters[k].sure > SURE_LETTER for k in own)
+        text = "".join(letters[k].kind[-1] for k in sorted(own, key=lambda k: letters[k].box.x) if surely)
         words.append(Word(text, box, "", 2.0 * UNIT))
     return words
 
 
-def _with_speeds(words: list[Word], symbols: list[Symbol], staff: Staff) -> list[Word]:
-    """Words that stand behind a head above the staff say a speed: their "=" is no letter that is read."""
-    out = []
-    for word in words:
-        unit = any(
-            s.kind.startswith("head_")
-            and s.box.bottom < staff.top - UNIT
-            and -0.3 * UNIT < word.box.left - s.box.right < 3.5 * UNIT
-            and abs(word.box.y - s.box.y) < 1.6 * UNIT
-            for s in symbols
-        )
-        out.append(dataclasses.replace(word, text=f"= {word.text}") if unit else word)
-    return out
+def _is_clef(sign: Symbol, symbols: list[Symbol], staff: Staff) -> bool:
+    """Whether a clef is one: at the beginning, or so sure and so alone that the clef really changes. A wrong
+    one would move every note behind it.
+    """
+    if sign.box.left < staff.left + 4.0 * UNIT:
+        return True
+    alone = not any(
+        s is not sign
+        and s.kind.startswith(("head_", "clef_", "rest_"))
+        and abs(s.box.x - sign.box.x) < 1.6 * UNIT
+        for s in symbols
+    )
+    return sign.sure >= 1.0 and alone and abs(sign.box.y - 0.5 * (staff.top + staff.bottom)) < 1.5 * UNIT
+
+
+def _without_speed(words: list[Word], symbols: list[Symbol], staff: Staff) -> tuple[list[Word], list[Symbol]]:
+    """The words and signs without the unit of a speed: a head above the staff that stands over the clef, the
+    key or the metre, where no note can be, or that a word follows. The word says the speed, where its figures
+    were read.
+    """
+    begins = [
+        s.box.right
+        for s in symbols
+        if s.kind.startswith(("clef_", "metre_"))
+        and staff.top - UNIT < s.box.y < staff.bottom + UNIT
+        and s.box.left < staff.left + OPENING * UNIT
+    ]
+    opening = max(begins, default=staff.left)
+    units = []
+    told = list(words)
+    for symbol in symbols:
+        if not symbol.kind.startswith("head_") or symbol.box.bottom > staff.top:
+            continue
+        beside = [
+            k
+            for k, word in enumerate(told)
+            if -0.3 * UNIT < word.box.left - symbol.box.right < 3.5 * UNIT
+            and abs(word.box.y - symbol.box.y) < 1.6 * UNIT
+        ]
+        if symbol.box.x < opening or (beside and symbol.box.x < staff.left + OPENING * UNIT):
+            units.append(symbol)
+            told[:] = [
+                dataclasses.replace(w, text=f"= {w.text}") if k in beside[:1] else w
+                for k, w in enumerate(told)
+            ]
+    return told, [s for s in symbols if s not in units]

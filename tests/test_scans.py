@@ -1,0 +1,98 @@
+"""Scans and photos of pages: the scanned page of the demo, whichever way it lies; pictures that are none."""
+
+from __future__ import annotations
+
+import io
+import unittest
+
+import numpy as np
+from PIL import Image
+
+from jeweller.assets import DEMO
+from jeweller.errors import PageError
+from jeweller.notation.model import Score
+from jeweller.omr.flat import find_flat_staves, ink_of, space_of, straighten
+from jeweller.omr.network import LINES, PIXELS, REACH, SIGNS, look_at
+from jeweller.omr.page import pieces_of
+from jeweller.omr.picture import open_picture, read_picture
+from jeweller.omr.sandbox import read_pages
+from tests.support import TempCase
+
+SECOND = "Bb4:3 C5:2 D5:1 Eb5:1 D5:1 C5:1 Bb4:3 D5:2 C5:1 Bb4:2 A4:1 G4:1 A4:1 C5:1 Bb4:3"
+THIRD = (
+    "C5:1 C5:1/2 D5:1/2 E5:1 rest:1 F5:1 E5:1/2 D5:1/2 C5:2 rest:1 G4:1 A4:1 B4:1 "
+    "C5:1/2 D5:1/2 E5:1/2 D5:1/2 C5:2"
+)
+
+
+def printed(score: Score) -> str:
+    """Every note and rest with its length in quarters."""
+    return " ".join(
+        f"{n.pitch.name.replace('♭', 'b').replace('♯', '#') if n.pitch else 'rest'}:{n.duration}"
+        for bar in score.parts[0].bars
+        for n in bar.notes
+    )
+
+
+class Scans(unittest.TestCase):
+    """The upper half of the page."""
+
+    def setUp(self) -> None:
+        whole = open_picture((DEMO / "page-9.jpg").read_bytes())
+        self.page = whole[: whole.shape[0] * 3 // 10]
+
+    def test_it_is_read_as_it_is_printed_whichever_way_it_lies(self) -> None:
+        for turns in (0, 1, 2):
+            with self.subTest(turns):
+                read = read_picture(np.ascontiguousarray(np.rot90(self.page, turns)), 200.0)
+                pieces = pieces_of(read.lines, None)
+                self.assertEqual([printed(p.score) for p in pieces[1:3]], [SECOND, THIRD])
+                bars = [p.score.parts[0].bars[0] for p in pieces]
+                self.assertEqual([(b.beats, b.fifths) for b in bars[:3]], [(4, -1), (3, -2), (4, 0)])
+                # what was read has its place on the upright page
+                first = pieces[1].places[0].box
+                self.assertTrue(0.1 * read.width < first.x < 0.3 * read.width, first)
+                self.assertGreater(read.width, read.height)
+
+    def test_shadow_and_bends_are_taken_out(self) -> None:
+        page = self.page.astype(np.float32)
+        high, wide = page.shape
+        rows = np.arange(high)[:, None] + 6 * np.sin(np.arange(wide) / wide * 3.0)[None, :]
+        bent = page[np.clip(rows, 0, high - 1).astype(int), np.arange(wide)[None, :]]
+        shaded = (bent * np.linspace(0.45, 0.95, wide)[None, :]).astype(np.uint8)
+        ink = ink_of(shaded)
+        self.assertLess(float(np.median(ink)), 0.08)
+        staves = find_flat_staves(ink, space_of(ink))
+        self.assertEqual(len(staves), 3)
+        flat = straighten(ink, staves[0])
+        lines = np.median(flat[:, 40:-40], axis=1)
+        middle = REACH * PIXELS
+        for k in (-2, -1, 0, 1, 2):  # five lines where they belong
+            at = middle + k * PIXELS
+            self.assertGreater(lines[at - 1 : at + 1].max(), lines[at + PIXELS // 2] + 0.03)
+
+    def test_every_cell_has_its_answer(self) -> None:
+        seen = look_at(np.zeros((2 * REACH * PIXELS, 100), np.float32))
+        self.assertEqual(seen.signs.shape, (len(SIGNS), REACH * PIXELS, 50))
+        self.assertEqual(seen.lines.shape, (len(LINES), REACH * PIXELS, 50))
+        self.assertLess(float(seen.signs.max()), 0.3)  # on empty paper nothing is seen
+
+
+class NoScans(TempCase):
+    def test_what_is_no_picture_or_no_music_is_a_sentence(self) -> None:
+        grey = Image.fromarray(np.full((300, 200), 240, np.uint8))
+        held = io.BytesIO()
+        grey.save(held, "PNG")
+        for name, data, told in (
+            ("broken.png", held.getvalue()[:60], "damaged"),
+            ("empty.png", held.getvalue(), "no staff with notes"),
+            ("words.txt", b"Bring your own stand.", "damaged"),
+        ):
+            path = self.folder / name
+            path.write_bytes(data)
+            with self.subTest(name), self.assertRaisesRegex(PageError, told):
+                read_pages(path)
+
+
+if __name__ == "__main__":
+    unittest.main()
