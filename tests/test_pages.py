@@ -169,7 +169,7 @@ class Read(TempCase):
         self.assertEqual(part.bars[4].notes[0].duration, Fraction(4))
         status, wrong = said(["page", str(self.folder / "page.pdf"), "--pages", "0"])
         self.assertEqual(status, 2)
-        self.assertIn("--pages", wrong)
+        self.assertIn("Pages are named as", wrong)
 
 
 if __name__ == "__main__":

@@ -34,6 +34,7 @@ MOST_PIXELS = 100_000_000
 SURELY_STAVES = 60.0  # spaces of staff: the page is no accident
 TILTED = 0.004  # radians: less is followed line by line
 CLEFS = tuple(k for k, kind in enumerate(SIGNS) if kind.startswith("clef_"))
+LEAST_NOTES = 6  # of a line without a clef
 SHOWN = 2200  # pixels of the longer side of a page that is shown
 LOOKED_AT = 3  # staves that tell whether a page is upside down
 POINTS = 72.0
@@ -151,12 +152,18 @@ def read_picture(grey: Grey, dpi: float) -> ReadPicture:
     for k, staff in enumerate(page.staves):
         signs = signs_of(page.seen[k], straight_staff(page.widths[k]))
         line = read_line(_mine(signs, page.staves, k))
-        if line.bars and any(not n.is_rest for b in line.bars for n in b.notes):
+        if line.bars and _is_music(line):
             _move(line, _onto_page(staff, points))
             line.space = staff.space * points
             lines.append(line)
     high, wide = page.size
     return ReadPicture(lines, _upright(grey, page), wide * points, high * points)
+
+
+def _is_music(line: ReadLine) -> bool:
+    """Whether a line is one: it has a clef, or a few notes at least; lines of words and tables have none."""
+    notes = sum(not n.is_rest for bar in line.bars for n in bar.notes)
+    return notes >= (1 if any(bar.clef is not None for bar in line.bars[:1]) else LEAST_NOTES)
 
 
 def _move(line: ReadLine, on_page: Callable[[Box], Box]) -> None:

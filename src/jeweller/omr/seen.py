@@ -20,7 +20,9 @@ UNIT = 8.0  # a staff space in what is answered
 A_SPACE = PIXELS / CELL  # cells
 LEAST = 0.3  # how likely a sign must be
 SURE = 0.3  # how likely a line's cell must be
-ENOUGH = 0.3  # likelier by so much than anything else: no doubt is left
+ENOUGH = 0.4  # likelier by so much than anything else: no doubt is left
+MOST_STEPS, FEWEST_STEPS = 19, -11  # above the lowest line: no farther off is a note printed
+SURE_BEAM = 0.2  # without its beam a note is twice as long
 APART = 0.42  # spaces: nearer signs are two readings of one
 OPENING = 16.0  # spaces: clef, key and metre take no more
 SURE_LETTER = 0.8
@@ -37,7 +39,7 @@ def signs_of(seen: Seen, staff: Staff) -> StaffSigns:
     stems = _upright(fields["stem"])
     beams = [
         Beam(t.xs[0], t.fit(t.xs[0]), t.xs[-1], t.fit(t.xs[-1]), WIDTH["beam"] * UNIT)
-        for t in _ridges(fields["beam"], steep=1)
+        for t in _ridges(fields["beam"], steep=1, least=SURE_BEAM)
         if t.length > 0.6 * UNIT
     ]
     curves = [
@@ -56,7 +58,8 @@ def signs_of(seen: Seen, staff: Staff) -> StaffSigns:
         if t.length > 1.5 * UNIT
     ]
     words = _words(fields["word"], [s for s in found if s.kind.startswith("letter_")])
-    words, symbols = _without_speed(words, symbols, staff)
+    words, symbols = _without_speed(words, symbols, stems, beams, staff)
+    symbols = [s for s in symbols if _is_where_notes_are(s, words, staff)]
     symbols = [s for s in symbols if not s.kind.startswith("clef_") or _is_clef(s, symbols, staff)]
     return StaffSigns(
         staff=staff,
@@ -160,10 +163,10 @@ class _Track:
         return float(slope * x + at)
 
 
-def _ridges(likely: Array, *, steep: int, gap: int = 2) -> list[_Track]:
+def _ridges(likely: Array, *, steep: int, gap: int = 2, least: float = SURE) -> list[_Track]:
     """Lines that run to the right, each followed from column to column."""
     padded = np.pad(likely, ((1, 1), (0, 0)))
-    tops = (likely > SURE) & (likely >= padded[:-2]) & (likely > padded[2:])
+    tops = (likely > least) & (likely >= padded[:-2]) & (likely > padded[2:])
     done: list[_Track] = []
     running: list[_Track] = []
     for j in range(likely.shape[1]):
@@ -259,10 +262,41 @@ def _is_clef(sign: Symbol, symbols: list[Symbol], staff: Staff) -> bool:
     return sign.sure >= 1.0 and alone and abs(sign.box.y - 0.5 * (staff.top + staff.bottom)) < 1.5 * UNIT
 
 
-def _without_speed(words: list[Word], symbols: list[Symbol], staff: Staff) -> tuple[list[Word], list[Symbol]]:
-    """The words and signs without the unit of a speed: a head above the staff that stands over the clef, the
-    key or the metre, where no note can be, or that a word follows. The word says the speed, where its figures
-    were read.
+def _is_where_notes_are(sign: Symbol, words: list[Word], staff: Staff) -> bool:
+    """Whether a head or a rest may be one by where it is: round letters are no heads, a block above the staff
+    is no rest.
+    """
+    y = sign.box.y
+    if sign.kind.startswith("rest_"):
+        return staff.top - UNIT < y < staff.bottom + UNIT
+    if not sign.kind.startswith("head_"):
+        return True
+    place = staff.place(y)
+    off = max(staff.top - y, y - staff.bottom)
+    if not FEWEST_STEPS <= place <= MOST_STEPS:
+        return False
+    inside = any(w.box.left <= sign.box.x <= w.box.right and abs(w.box.y - y) < 0.9 * UNIT for w in words)
+    return not (inside and off > UNIT)
+
+
+def _has_free_stem_up(head: Symbol, stems: list[DrawnLine], beams: list[Beam]) -> bool:
+    """Whether a head has a stem up and no beam: above the staff no note of a single line is printed so."""
+    for stem in stems:
+        top, bottom = sorted((stem.y0, stem.y1))
+        if abs(stem.x0 - head.box.right) < 0.4 * UNIT and abs(bottom - head.box.y) < 0.9 * UNIT:
+            held = any(
+                b.x0 - UNIT < stem.x0 < b.x1 + UNIT and abs(b.height_at(stem.x0) - top) < UNIT for b in beams
+            )
+            return not held
+    return False
+
+
+def _without_speed(
+    words: list[Word], symbols: list[Symbol], stems: list[DrawnLine], beams: list[Beam], staff: Staff
+) -> tuple[list[Word], list[Symbol]]:
+    """The words and signs without heads and rests over and among clef, key and metre, where no note can be,
+    and without the unit of a speed: a head above the staff with its stem up, or that a word follows. The word
+    says the speed, where its figures were read.
     """
     begins = [
         s.box.right
@@ -275,6 +309,8 @@ def _without_speed(words: list[Word], symbols: list[Symbol], staff: Staff) -> tu
     units = []
     told = list(words)
     for symbol in symbols:
+        if symbol.kind.startswith(("head_", "rest_")) and symbol.box.x < opening:
+            units.append(symbol)
         if not symbol.kind.startswith("head_") or symbol.box.bottom > staff.top:
             continue
         beside = [
@@ -283,7 +319,18 @@ def _without_speed(words: list[Word], symbols: list[Symbol], staff: Staff) -> tu
             if -0.3 * UNIT < word.box.left - symbol.box.right < 3.5 * UNIT
             and abs(word.box.y - symbol.box.y) < 1.6 * UNIT
         ]
-        if symbol.box.x < opening or (beside and symbol.box.x < staff.left + OPENING * UNIT):
+        flagged = any(
+            s.kind.startswith("flag_")
+            and 0 < s.box.right - symbol.box.x < 2.5 * UNIT
+            and s.box.y < symbol.box.y
+            for s in symbols
+        )  # a grace note
+        up = _has_free_stem_up(symbol, stems, beams) and not flagged
+        if (
+            symbol.box.x < opening
+            or (up and symbol.box.x < staff.left + OPENING * UNIT)
+            or (beside and symbol.box.x < staff.left + OPENING * UNIT)
+        ):
             units.append(symbol)
             told[:] = [
                 dataclasses.replace(w, text=f"= {w.text}") if k in beside[:1] else w
