@@ -128,7 +128,7 @@ def _middle(field_: Array, i: int, j: int) -> tuple[float, float]:
 
 
 @dataclass
-class _Track:
+class _Ridge:
     """A line that runs to the right, in units."""
 
     cells: list[tuple[int, float]] = field(default_factory=list)  # (column, row)
@@ -163,12 +163,12 @@ class _Track:
         return float(slope * x + at)
 
 
-def _ridges(likely: Array, *, steep: int, gap: int = 2, least: float = SURE) -> list[_Track]:
+def _ridges(likely: Array, *, steep: int, gap: int = 2, least: float = SURE) -> list[_Ridge]:
     """Lines that run to the right, each followed from column to column."""
     padded = np.pad(likely, ((1, 1), (0, 0)))
     tops = (likely > least) & (likely >= padded[:-2]) & (likely > padded[2:])
-    done: list[_Track] = []
-    running: list[_Track] = []
+    done: list[_Ridge] = []
+    running: list[_Ridge] = []
     for j in range(likely.shape[1]):
         rows = np.flatnonzero(tops[:, j])
         free = set(rows.tolist())
@@ -185,7 +185,7 @@ def _ridges(likely: Array, *, steep: int, gap: int = 2, least: float = SURE) -> 
         stopped = [t for t in running if j - t.cells[-1][0] > gap]
         done += stopped
         running = [t for t in running if j - t.cells[-1][0] <= gap]
-        running += [_Track([(j, _between(likely[:, j], i))]) for i in free]
+        running += [_Ridge([(j, _between(likely[:, j], i))]) for i in free]
     return done + running
 
 

@@ -90,7 +90,7 @@ class PagePaper(QWidget):
         painter = QPainter(self)
         painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
         # printed paper stays paper in every theme: a page is looked at as it is
-        painter.fillRect(event.rect(), QColor("#FFFFFF"))
+        painter.fillRect(event.rect(), Qt.GlobalColor.white)
         if self._pixmap is not None and not self._pixmap.isNull():
             painter.drawPixmap(QRectF(self.rect()), self._pixmap, QRectF(self._pixmap.rect()))
         pen = QPen(QColor(LIGHT.brass), 2.0, Qt.PenStyle.DotLine)
