@@ -237,7 +237,7 @@ class PatternBook(DeskCase):
         self.choose("kind", KINDS["arpeggio"])
         self.place.put_on_shelf()
         self.place.put_on_shelf()  # the same music is not kept twice
-        self.place.way_buttons.button(3).click()
+        self.place.way_buttons.button(4).click()
         shelf = self.place.shelf
         self.assertEqual(
             [shelf.list.item(k).text().split("\n")[0] for k in range(shelf.list.count())],
