@@ -72,7 +72,7 @@ class FromPage(QWidget):
         self.pages = QLineEdit()
         self.pages.setPlaceholderText(_("all, or 4-6"))
         self.pages.setAccessibleName(_("Which pages are read"))
-        self.pages.setMaximumWidth(110)
+        self.pages.setMaximumWidth(220)  # of large text too
         self.row.addWidget(self.pages_words)
         self.row.addWidget(self.pages)
         self.stop_button = QPushButton(_("Stop"))
