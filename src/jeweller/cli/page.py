@@ -13,7 +13,7 @@ from jeweller.i18n import _, ngettext
 from jeweller.instruments.table import require_instrument
 from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.omr.music import ReadPiece
-from jeweller.omr.page import parse_pages, pieces_of
+from jeweller.omr.page import WORDS_UNREAD, parse_pages, pieces_of
 from jeweller.omr.sandbox import read_pages
 
 FORMAT = "jeweller.page/1"
@@ -36,7 +36,8 @@ def add_page(commands: Any) -> None:
 def run_page(options: argparse.Namespace) -> int:
     pages = parse_pages(options.pages)
     instrument = require_instrument(options.instrument) if options.instrument else None
-    pieces = pieces_of(read_pages(options.file, pages).lines, instrument)
+    read = read_pages(options.file, pages)
+    pieces = pieces_of(read.lines, instrument)
     files = _write(pieces, Path(options.file).stem, options.musicxml_dir)
     if options.json:
         text = json_text(describe(pieces, files))
@@ -64,6 +65,8 @@ def run_page(options: argparse.Namespace) -> int:
                     bar=doubt.bar, what=what, sure=100 * doubt.sure
                 )
             )
+    if read.scanned:
+        print(_(WORDS_UNREAD))
     print(_("Look it over before a take is checked against it. Copying music is for those who may."))
     return 0
 

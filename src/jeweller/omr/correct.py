@@ -147,15 +147,13 @@ def alter(lines: Lines, spot: Spot, by: int) -> Lines:
 
 
 def toggle(lines: Lines, spot: Spot, what: str) -> Lines:
-    """With or without an ornament, a fermata, an articulation, or as a grace note."""
+    """With or without a trill, a fermata, an articulation."""
 
     def act(note: ReadNote) -> None:
         if what == "trill":
             note.ornament = "" if note.ornament else "trill"
         elif what == "fermata":
             note.fermata = not note.fermata
-        elif what == "grace":
-            note.grace = not note.grace
         elif what in note.articulations:
             note.articulations.remove(what)
         else:
@@ -164,31 +162,26 @@ def toggle(lines: Lines, spot: Spot, what: str) -> Lines:
     return _changed(lines, spot, act)
 
 
-def _next_note(lines: Lines, spot: Spot) -> Spot | None:
-    after = [
-        s for s in spots(lines) if s > spot and not note_at(lines, s).is_rest and not note_at(lines, s).grace
-    ]
-    return after[0] if after else None
+def _with_next(lines: Lines, spot: Spot) -> tuple[Lines, ReadNote, ReadNote]:
+    """(other lines, the note of theirs at a spot, the next one). Raises ScoreError where there is none."""
+    made = _changed(lines, spot, lambda _note: None)
+    after = [note_at(made, s) for s in spots(made) if s > spot]
+    second = next((n for n in after if not n.is_rest and not n.grace), None)
+    if second is None:
+        raise ScoreError(_("There is no note after this one."))
+    return made, note_at(made, spot), second
 
 
 def tie(lines: Lines, spot: Spot) -> Lines:
     """A tie to the next note, or none where there was one."""
-    after = _next_note(lines, spot)
-    if after is None:
-        raise ScoreError(_("There is no note after this one."))
-    made = _changed(lines, spot, lambda _note: None)
-    first, second = note_at(made, spot), note_at(made, after)
+    made, first, second = _with_next(lines, spot)
     first.tie_start = second.tie_stop = not first.tie_start
     return made
 
 
 def slur(lines: Lines, spot: Spot) -> Lines:
     """A slur to the next note, or none where there was one; one that ends here goes on to the next."""
-    after = _next_note(lines, spot)
-    if after is None:
-        raise ScoreError(_("There is no note after this one."))
-    made = _changed(lines, spot, lambda _note: None)
-    first, second = note_at(made, spot), note_at(made, after)
+    made, first, second = _with_next(lines, spot)
     if first.slur_stops:
         first.slur_stops -= 1
         second.slur_stops += 1

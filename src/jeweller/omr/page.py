@@ -16,6 +16,7 @@ from jeweller.omr.music import ReadPiece, make_piece
 from jeweller.omr.reading import read_line
 
 NO_STAFF = N_("There is no staff with notes on this page.")
+WORDS_UNREAD = N_("On scans and photos words are not read: look for Fine, D.C. and speeds.")
 SCAN_DPI = 300.0
 SHOWN_DPI = 150.0  # of the picture of a page that is shown beside what was read
 ENOUGH_S = 12.0  # after so long no further page is begun: the next child reads it
@@ -46,6 +47,11 @@ class PagesRead:
     lines: tuple[ReadLine, ...]
     pictures: tuple[PagePicture, ...]
     left: tuple[int, ...]
+
+    @property
+    def scanned(self) -> bool:
+        """Whether any of it is a scan or a photo, on which words are not read."""
+        return any(picture.scanned for picture in self.pictures)
 
 
 def parse_pages(text: str) -> tuple[int, ...]:

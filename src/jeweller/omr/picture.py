@@ -22,7 +22,7 @@ from jeweller.omr.flat import (
     tilt_of,
 )
 from jeweller.omr.line import ReadLine
-from jeweller.omr.network import REACH, SIGNS, Array, Seen, look_at
+from jeweller.omr.network import PIXELS, REACH, SIGNS, Array, Seen, look_at
 from jeweller.omr.primitives import Box
 from jeweller.omr.reading import read_line
 from jeweller.omr.seen import UNIT, signs_of, straight_staff
@@ -36,6 +36,7 @@ TILTED = 0.004  # radians: less is followed line by line
 CLEFS = tuple(k for k, kind in enumerate(SIGNS) if kind.startswith("clef_"))
 LEAST_NOTES = 6  # of a line without a clef
 SHOWN = 2200  # pixels of the longer side of a page that is shown
+CLEF_SPACES = 12  # from a picture's left edge: there the clef is
 LOOKED_AT = 3  # staves that tell whether a page is upside down
 POINTS = 72.0
 
@@ -89,11 +90,10 @@ def open_picture(data: bytes) -> Grey:
 
 def flatten(grey: Grey) -> FlatPage:
     """The staves of a picture, whichever way up it lies."""
-    ink = ink_of(grey)
-    turned = 0
-    ink, tilt, staves = _upright_staves(ink)
+    plain, turned = ink_of(grey), 0
+    ink, tilt, staves = _upright_staves(plain)
     if _length(staves) < SURELY_STAVES:  # it may lie on its side
-        aside = _upright_staves(np.ascontiguousarray(np.rot90(ink_of(grey), -1)))
+        aside = _upright_staves(np.ascontiguousarray(np.rot90(plain, -1)))
         if _length(aside[2]) > _length(staves):
             (ink, tilt, staves), turned = aside, 1
     some = staves[:LOOKED_AT]
@@ -137,7 +137,7 @@ def _likely_clefs(pictures: Sequence[Array]) -> float:
     """How surely clefs stand at the beginning of some staves."""
     told = 0.0
     for picture in pictures:
-        seen = look_at(np.ascontiguousarray(picture[:, : 12 * 8])).signs
+        seen = look_at(np.ascontiguousarray(picture[:, : CLEF_SPACES * PIXELS])).signs
         told += float(seen[list(CLEFS)].max())
     return told
 

@@ -92,16 +92,16 @@ def _signs(likely: Array) -> list[Symbol]:
     kinds, rows, columns = np.nonzero(tops)
     values = likely[kinds, rows, columns]
     order = np.argsort(-values)
-    taken: list[tuple[float, float, int]] = []
+    taken: list[tuple[int, int]] = []
     out: list[Symbol] = []
     sizes = typical_sizes()
     for n in order:
         kind, i, j, value = int(kinds[n]), int(rows[n]), int(columns[n]), float(values[n])
         letter = SIGNS[kind].startswith("letter_")
         near = (LETTER_APART if letter else APART) * A_SPACE
-        if any(abs(i - y) < near and abs(j - x) < near for y, x, _k in taken):
+        if any(abs(i - y) < near and abs(j - x) < near for y, x in taken):
             continue
-        taken.append((i, j, kind))
+        taken.append((i, j))
         if value < LEAST:
             continue
         reach = max(1, int(near))
@@ -306,34 +306,35 @@ def _without_speed(
         and s.box.left < staff.left + OPENING * UNIT
     ]
     opening = max(begins, default=staff.left)
-    units = []
-    told = list(words)
+    told, units = list(words), []
     for symbol in symbols:
-        if symbol.kind.startswith(("head_", "rest_")) and symbol.box.x < opening:
+        head = symbol.kind.startswith("head_")
+        among = symbol.box.x < opening and (head or symbol.kind.startswith("rest_"))
+        above = head and symbol.box.bottom <= staff.top
+        beside = [k for k, word in enumerate(told) if _follows(word, symbol)] if above else []
+        speed = (
+            above
+            and symbol.box.x < staff.left + OPENING * UNIT
+            and (
+                bool(beside) or (_has_free_stem_up(symbol, stems, beams) and not _is_flagged(symbol, symbols))
+            )
+        )
+        if among or speed:
             units.append(symbol)
-        if not symbol.kind.startswith("head_") or symbol.box.bottom > staff.top:
-            continue
-        beside = [
-            k
-            for k, word in enumerate(told)
-            if -0.3 * UNIT < word.box.left - symbol.box.right < 3.5 * UNIT
-            and abs(word.box.y - symbol.box.y) < 1.6 * UNIT
-        ]
-        flagged = any(
-            s.kind.startswith("flag_")
-            and 0 < s.box.right - symbol.box.x < 2.5 * UNIT
-            and s.box.y < symbol.box.y
-            for s in symbols
-        )  # a grace note
-        up = _has_free_stem_up(symbol, stems, beams) and not flagged
-        if (
-            symbol.box.x < opening
-            or (up and symbol.box.x < staff.left + OPENING * UNIT)
-            or (beside and symbol.box.x < staff.left + OPENING * UNIT)
-        ):
-            units.append(symbol)
-            told[:] = [
-                dataclasses.replace(w, text=f"= {w.text}") if k in beside[:1] else w
-                for k, w in enumerate(told)
-            ]
+        if beside and (among or speed):
+            told[beside[0]] = dataclasses.replace(told[beside[0]], text=f"= {told[beside[0]].text}")
     return told, [s for s in symbols if s not in units]
+
+
+def _follows(word: Word, head: Symbol) -> bool:
+    """Whether a word stands behind a head, at its height."""
+    near = -0.3 * UNIT < word.box.left - head.box.right < 3.5 * UNIT
+    return near and abs(word.box.y - head.box.y) < 1.6 * UNIT
+
+
+def _is_flagged(head: Symbol, symbols: list[Symbol]) -> bool:
+    """Whether a head has a flag over it: a grace note has, a speed's quarter has not."""
+    return any(
+        s.kind.startswith("flag_") and 0 < s.box.right - head.box.x < 2.5 * UNIT and s.box.y < head.box.y
+        for s in symbols
+    )

@@ -29,7 +29,7 @@ from jeweller.notation.entry import VALUES
 from jeweller.notation.model import Score
 from jeweller.omr import correct
 from jeweller.omr.correct import Lines, Spot
-from jeweller.omr.page import PagesRead
+from jeweller.omr.page import WORDS_UNREAD, PagesRead
 
 METRES = ((2, 4), (3, 4), (4, 4), (2, 2), (3, 8), (6, 8), (9, 8), (12, 8), (5, 4), (7, 8))
 COPYING = N_("Copying music is for those who may.")
@@ -208,7 +208,8 @@ class FromPage(QWidget):
             self.piece.addItem(self.model.title_of(looked))
         chosen = self.model.instrument.id if self.model.instrument is not None else ""
         self.player.setCurrentIndex(max(0, self.player.findData(chosen)))
-        self.message.emit(_("Look it over before a take is checked against it.") + " " + _(COPYING))
+        words = _(WORDS_UNREAD) if read.scanned else _("Look it over before a take is checked against it.")
+        self.message.emit(f"{words} {_(COPYING)}")
         self._changed()
         self.view.setFocus()
 
