@@ -6,7 +6,12 @@ import contextlib
 import io
 import json
 import unittest
+from collections.abc import Callable
 from fractions import Fraction
+from typing import Any
+from unittest.mock import patch
+
+import verovio
 
 from jeweller.cli.main import main
 from jeweller.documents.page import html_to_pdf
@@ -106,6 +111,21 @@ class Read(TempCase):
         found = self.written(score)
         self.assertEqual(printed(found), printed(score.parts[0]))
         self.assertEqual(built(found), built(score.parts[0]))
+
+    def test_an_accent_is_no_slur_in_whatever_font(self) -> None:
+        plain: Callable[..., Any] = verovio.toolkit.setOptions
+        for font, note in (
+            ("Bravura", "c"),
+            ("Leland", "d"),
+            ("Petaluma", "e"),
+        ):  # no two alike: they are kept
+
+            def varied(kit: Any, options: dict[str, object], font: str = font) -> Any:
+                return plain(kit, {**options, "font": font})
+
+            score = read_abc(f"X:1\nT:{font}\nM:3/4\nL:1/4\nK:C\n!>!{note} !tenuto!{note} {note}|]\n")[0]
+            with self.subTest(font), patch.object(verovio.toolkit, "setOptions", varied):
+                self.assertEqual(printed(self.written(score)), printed(score.parts[0]))
 
     def test_what_a_bar_lacks_is_said(self) -> None:
         score = read_abc(LOW.replace("D,2F,2 A,4", "D,2F,2 A,2"))[0]
