@@ -284,6 +284,16 @@ class Ahead(TempCase):
         with self.assertRaises(Cancelled):
             know_ahead(samples, self.line, None, cancelled=lambda: True)
 
+    def test_a_check_gives_way_while_it_judges_too(self) -> None:
+        write_sound(self.take, play_line(self.line, 60.0 / BPM, "flute", RATE), RATE)
+        told: list[str] = []
+
+        def asked() -> bool:
+            return told[-1:] == ["judging"]
+
+        with self.assertRaises(Cancelled):
+            check(self.score, self.take, cancelled=asked, progress=lambda share, what: told.append(what))
+
 
 if __name__ == "__main__":
     unittest.main()

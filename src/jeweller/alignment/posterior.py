@@ -18,6 +18,7 @@ from jeweller.alignment.segments import SegmentTable, StepKind, cost_of_duration
 from jeweller.alignment.settings import POSTERIOR
 
 Array = npt.NDArray[np.float64]
+Index = npt.NDArray[np.int64]
 NEVER = -1e12
 SOUNDED = (StepKind.NOTE, StepKind.WRONG, StepKind.MISSED)
 
@@ -88,18 +89,23 @@ def _runs(path: AlignmentPath) -> list[list[PathStep]]:
 
 @dataclass(frozen=True)
 class _Edges:
-    """The segments that end at boundaries of one place in the line: (E,) pairs, sorted by end; log weights
-    (E, M) for the notes `index`, (E,) where the place stays.
+    """The segments between two boundaries, (E,) pairs, sorted by where they end. Log weights (E, W) of the
+    notes from the place before column 0 of the end on, (E,) where the place stays.
     """
 
-    before: npt.NDArray[np.int64]
-    end: npt.NDArray[np.int64]
-    index: npt.NDArray[np.int64]
-    kinds: tuple[Array, Array, Array]  # written, other, missed
+    before: Index
+    end: Index
+    kinds: Array  # (3, E, W): written, other, missed
     all: Array
     stay: Array
     is_extra: npt.NDArray[np.bool_]
-    slices: tuple[tuple[int, int, int], ...]  # (boundary, first pair, behind its last)
+
+
+def _sum_of(weights: Array) -> Array:
+    """(2, E, W) log weights of ways → (W,) those of all of them."""
+    ways = weights.reshape(-1, weights.shape[2])
+    top = ways.max(axis=0)
+    return np.asarray(top + np.log(np.exp(ways - top).sum(axis=0)))
 
 
 class _Lattice:
@@ -142,14 +148,15 @@ class _Lattice:
             return
         self._collect(out, forward, backward, total)
 
-    def _make_edges(self) -> list[_Edges]:
+    def _make_edges(self) -> _Edges:
         table, s, time = self.table, self.table.s, self.table.time
         groups = np.flatnonzero(np.r_[True, np.diff(self.place) != 0, True])
-        out = []
+        pairs: list[tuple[Index, Index]] = []
+        weights, stays, extras = [], [], []
         for g, h in zip(groups[:-1], groups[1:], strict=True):
             ends = np.arange(g, h) + self.low
-            place = int(self.place[g])
-            index = np.arange(max(0, place - self.reach - 1), min(self.count, place + self.reach + 1))
+            first = int(self.base[g]) - 1  # the note that leads to column 0
+            index = np.arange(max(0, first), min(self.count, first + self.width))
             if not len(index):
                 continue
             longest = max(
@@ -172,37 +179,29 @@ class _Lattice:
             heard = np.maximum(segments.written, segments.other)
             gone = segments.gone[:, None]
             common = segments.worth - np.where(gone > heard, gone, segments.attack + heard) - cost
-            kinds = tuple(
-                (w / POSTERIOR.temper).astype(np.float64)
-                for w in (
-                    common + segments.attack + segments.written,
-                    common + segments.attack + segments.other,
-                    common + gone,
-                )
-            )
-            out.append(
-                _Edges(
-                    before=before - self.low,
-                    end=end - self.low,
-                    index=index,
-                    kinds=(kinds[0], kinds[1], kinds[2]),
-                    all=np.logaddexp(np.logaddexp(kinds[0], kinds[1]), kinds[2]),
-                    stay=starts.stay.astype(np.float64) / POSTERIOR.temper,
-                    is_extra=starts.is_extra,
-                    slices=tuple(
-                        (int(b) - self.low, int(offset[k]), int(offset[k + 1]))
-                        for k, b in enumerate(ends)
-                        if number[k]
-                    ),
-                )
-            )
-        return out
-
-    def _at(self, table: Array, rows: npt.NDArray[np.int64], places: npt.NDArray[np.int64]) -> Array:
-        """(A, M) the entries of `table` at boundaries `rows` and places (M,)."""
-        column = places - self.base[rows][:, None]
-        there = (column >= 0) & (column < self.width)
-        return np.where(there, table[rows[:, None], np.where(there, column, 0)], NEVER)
+            mine = np.full((3, len(end), self.width), NEVER)
+            columns = slice(int(index[0]) - first, int(index[-1]) - first + 1)
+            mine[0, :, columns] = common + segments.attack + segments.written
+            mine[1, :, columns] = common + segments.attack + segments.other
+            mine[2, :, columns] = common + gone
+            pairs.append((before - self.low, end - self.low))
+            weights.append(mine)
+            stays.append(starts.stay.astype(np.float64))
+            extras.append(starts.is_extra)
+        if not pairs:
+            none = np.zeros(0, np.int64)
+            weights, pairs = [np.zeros((3, 0, self.width))], [(none, none)]
+            stays, extras = [np.zeros(0)], [np.zeros(0, np.bool_)]
+        before, end = (np.concatenate(some) for some in zip(*pairs, strict=True))
+        kinds = np.concatenate(weights, axis=1) / POSTERIOR.temper
+        return _Edges(
+            before=before,
+            end=end,
+            kinds=kinds,
+            all=np.logaddexp(np.logaddexp(kinds[0], kinds[1]), kinds[2]),
+            stay=np.concatenate(stays) / POSTERIOR.temper,
+            is_extra=np.concatenate(extras),
+        )
 
     def _ends(self) -> tuple[Array, Array]:
         """Log weights with which a way may begin, and end, at each boundary and place."""
@@ -235,99 +234,78 @@ class _Lattice:
             final[end, goal - self.base[end]] = 0.0
         return begin, final
 
+    def _column(self, rows: Index, columns: Index) -> Index:
+        """Where the entries of `rows` (E,) at `columns` (E, W) are in a table with one more column, which is
+        never come by, on each side.
+        """
+        return rows[:, None] * (self.width + 2) + np.clip(columns, -1, self.width) + 1
+
     def _forward(self) -> tuple[Array, float]:
-        alpha = self.begin.copy()
-        left_out = -self.table.s.deleted_cost / POSTERIOR.temper
-        done = 0
-        for group in self.edges:
-            for b, p, q in group.slices:
-                self._leave_out(alpha, done, b, left_out)
-                done = b
-                before = group.before[p:q]
-                self._add(alpha, b, group.index + 1, self._at(alpha, before, group.index) + group.all[p:q])
-                here = self.base[b] + np.arange(self.width)
-                self._add(alpha, b, here, self._at(alpha, before, here) + group.stay[p:q, None])
-        self._leave_out(alpha, done, len(alpha), left_out)
-        whole = alpha + self.final
+        """((B, W + 2) log weights of all ways to a place at a boundary, that of all ways to the end)."""
+        edges, own = self.edges, np.arange(self.width)
+        alpha = np.full((len(self.place), self.width + 2), NEVER)
+        ways, climb = alpha.reshape(-1), self._climb()
+        bounds = np.searchsorted(edges.end, np.arange(len(alpha) + 1)).tolist()
+        ahead = (self.base[edges.end] - self.base[edges.before])[:, None] + own
+        came = np.stack([self._column(edges.before, ahead - 1), self._column(edges.before, ahead)])
+        worth = np.stack([edges.all, np.broadcast_to(edges.stay[:, None], edges.all.shape)])
+        for b, (p, q) in enumerate(zip(bounds[:-1], bounds[1:], strict=True)):
+            row = self.begin[b]
+            if q > p:
+                row = np.logaddexp(row, _sum_of(ways.take(came[:, p:q]) + worth[:, p:q]))
+            alpha[b, 1:-1] = np.logaddexp.accumulate(row - climb) + climb  # and notes left out
+        whole = alpha[:, 1:-1] + self.final
         top = float(whole.max())
         return alpha, top + float(np.log(np.exp(whole - top).sum()))
 
-    def _leave_out(self, alpha: Array, b: int, until: int, cost: float) -> None:
-        """Notes left out at boundaries b..until-1: their row is complete."""
-        climb = cost * np.arange(self.width)
-        alpha[b:until] = np.logaddexp.accumulate(alpha[b:until] - climb, axis=1) + climb
-
-    def _add(self, alpha: Array, b: int, places: npt.NDArray[np.int64], values: Array) -> None:
-        top = values.max(axis=0)
-        summed = top + np.log(np.exp(values - np.maximum(top, NEVER / 2)).sum(axis=0) + 1e-300)
-        column = places - self.base[b]
-        there = (column >= 0) & (column < self.width) & (places <= self.count) & (top > NEVER / 2)
-        alpha[b, column[there]] = np.logaddexp(alpha[b, column[there]], summed[there])
+    def _climb(self) -> Array:
+        return np.arange(self.width, dtype=np.float64) * (-self.table.s.deleted_cost / POSTERIOR.temper)
 
     def _backward(self) -> Array:
-        beta = self.final.copy()
-        cost = -self.table.s.deleted_cost / POSTERIOR.temper
-        done = len(beta)
-        for group in reversed(self.edges):
-            for b, p, q in reversed(group.slices):
-                self._left_out_back(beta, b, done, cost)
-                done = b
-                before = group.before[p:q]
-                ahead = self._at(beta, np.array([b]), group.index + 1) + group.all[p:q]
-                self._add_back(beta, before, group.index, ahead)
-                here = self.base[b] + np.arange(self.width)
-                self._add_back(beta, before, here, beta[b] + group.stay[p:q, None])
-        self._left_out_back(beta, 0, done, cost)
+        """(B, W + 2) log weights of all ways from a place at a boundary to the end."""
+        edges, own = self.edges, np.arange(self.width)
+        beta = np.full((len(self.place), self.width + 2), NEVER)
+        ways, climb = beta.reshape(-1), self._climb()
+        order = np.argsort(edges.before, kind="stable")
+        before, end = edges.before[order], edges.end[order]
+        bounds = np.searchsorted(before, np.arange(len(beta) + 1)).tolist()
+        back = own - (self.base[end] - self.base[before])[:, None]
+        padded = np.pad(edges.all[order], ((0, 0), (1, 1)), constant_values=NEVER)
+        note = self._column(np.arange(len(order)), back + 1)
+        goes = np.stack([self._column(end, back + 1), self._column(end, back)])
+        worth = np.stack([padded.reshape(-1)[note], np.broadcast_to(edges.stay[order][:, None], note.shape)])
+        for b in range(len(beta) - 1, -1, -1):
+            p, q = bounds[b], bounds[b + 1]
+            row = self.final[b]
+            if q > p:
+                row = np.logaddexp(row, _sum_of(ways.take(goes[:, p:q]) + worth[:, p:q]))
+            beta[b, 1:-1] = (np.logaddexp.accumulate(row[::-1] - climb) + climb)[::-1]
         return beta
 
-    def _left_out_back(self, beta: Array, b: int, until: int, cost: float) -> None:
-        climb = cost * np.arange(self.width)
-        from_end = beta[b:until, ::-1] - climb
-        beta[b:until] = (np.logaddexp.accumulate(from_end, axis=1) + climb)[:, ::-1]
-
-    def _add_back(
-        self, beta: Array, rows: npt.NDArray[np.int64], places: npt.NDArray[np.int64], values: Array
-    ) -> None:
-        column = places - self.base[rows][:, None]
-        there = (column >= 0) & (column < self.width) & (values > NEVER / 2)
-        r, c = np.nonzero(there)
-        k = column[r, c]
-        beta[rows[r], k] = np.logaddexp(beta[rows[r], k], values[r, c])
-
     def _collect(self, out: NotePosteriors, alpha: Array, beta: Array, total: float) -> None:
+        edges, own, width = self.edges, np.arange(self.width), self.width
         items = sorted({x.item for x in self.run})
         mine = slice(items[0], min(items[-1] + 1, self.count))
         for values in (out.written, out.other, out.missed, out.left_out, out.extra_before):
             values[mine] = 0.0
-        begins = np.zeros((len(self.place), self.width))  # that the note of a place begins at a boundary
-        for group in self.edges:
-            ahead = self._at(beta, group.end, group.index + 1)
-            behind = self._at(alpha, group.before, group.index)
-            for kind, values in zip(group.kinds, (out.written, out.other, out.missed), strict=True):
-                share = np.exp(np.minimum(behind + kind + ahead - total, 0.0))
-                np.add.at(values, group.index, share.sum(axis=0))
-                if kind is not group.kinds[2]:
-                    column = group.index - self.base[group.before][:, None]
-                    there = (column >= 0) & (column < self.width)
-                    r, c = np.nonzero(there)
-                    np.add.at(begins, (group.before[r], column[r, c]), share[r, c])
-            extra = np.flatnonzero(group.is_extra)
-            if len(extra):
-                here = self.base[group.end[extra]][:, None] + np.arange(self.width)
-                column = here - self.base[group.before[extra]][:, None]
-                there = (column >= 0) & (column < self.width) & (here >= 0) & (here < self.count)
-                r, c = np.nonzero(there)
-                share = np.exp(
-                    np.minimum(
-                        alpha[group.before[extra][r], column[r, c]]
-                        + group.stay[extra][r]
-                        + beta[group.end[extra][r], c]
-                        - total,
-                        0.0,
-                    )
-                )
-                np.add.at(out.extra_before, here[r, c], share)
-        self._collect_left_out(out, alpha, beta, total)
+        here = self.base[edges.end][:, None] + own
+        ahead = here - self.base[edges.before][:, None]
+        behind = alpha.reshape(-1).take(self._column(edges.before, ahead - 1))
+        shares = np.exp(np.minimum(behind + edges.kinds + beta[edges.end, 1:-1] - total, 0.0))
+        note = np.clip(here - 1, 0, self.count - 1)  # outside the part nothing has a share
+        for share, values in zip(shares, (out.written, out.other, out.missed), strict=True):
+            values += np.bincount(note.ravel(), share.ravel(), self.count)
+        there = (ahead >= 1) & (ahead <= width)
+        at_row = (edges.before[:, None] * width + ahead - 1)[there]
+        begins = np.bincount(at_row, (shares[0] + shares[1])[there], len(self.place) * width)
+        begins = begins.reshape(-1, width)  # that the note of a place begins at a boundary
+        extra = edges.is_extra
+        stays = alpha.reshape(-1).take(self._column(edges.before, ahead))[extra]
+        stays = stays + edges.stay[extra][:, None] + beta[edges.end[extra], 1:-1] - total
+        inside = (here >= 0) & (here < self.count) & (ahead >= 0) & (ahead < width)
+        shared = np.exp(np.minimum(stays, 0.0))[inside[extra]]
+        out.extra_before[:] += np.bincount(here[extra][inside[extra]], shared, self.count)
+        self._collect_left_out(out, alpha[:, 1:-1], beta[:, 1:-1], total)
         time = self.table.time[self.low : self.high]
         for step in self.run:
             if step.kind not in (StepKind.NOTE, StepKind.WRONG):

@@ -124,16 +124,17 @@ def _likeliest_change(case: AssessmentContext, rows: list[Interval], known: list
             root, np.column_stack([tempo, usual, shapes]), lower=True, check_finite=False
         )
         flat, courses = solved[:, 0], solved[:, 1 + usual.shape[1] :]
+        whole = np.square(courses).sum(axis=0)
         every, *ends = solved[:, 1 : 2 + len(endings)].T
         others = solved[:, 2 + len(endings) : 1 + usual.shape[1]]
         for ending in ends:
             q, _r = np.linalg.qr(np.column_stack([every, ending, others]))
             y = flat - q @ (q.T @ flat)
-            z = courses - q @ (q.T @ courses)
             level = -0.5 * float(y @ y) - float(np.log(np.diag(root)).sum())
             plain = max(plain, level)
-            power = np.maximum((z * z).sum(axis=0), 1e-9)
-            amount = (z.T @ y) / power
+            # of what the usual does not explain of each course: q is orthonormal, and y at right angles to it
+            power = np.maximum(whole - np.square(q.T @ courses).sum(axis=0), 1e-9)
+            amount = (y @ courses) / power
             ways.append((level + 0.5 * amount**2 * power, amount, 1.0 / np.sqrt(power)))
     score, amounts, errors = (np.stack(values) for values in zip(*ways, strict=True))
     plainly = np.ones(len(tempo), np.bool_)

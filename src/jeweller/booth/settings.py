@@ -34,9 +34,9 @@ class StopLimits:
         0.5, "share", (0.1, 1), "of the time that the rest of the music takes: nobody plays it in less"
     )
     stale_s: float = number(
-        4.0,
+        10.0,
         "s",
-        (0, 20),
+        (0, 30),
         "of new sound, after which the way so far is looked for before a check",
     )
     rests_slack: float = number(1.5, "ratio", (1, 3), "rests are counted slower than written")

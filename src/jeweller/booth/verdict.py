@@ -29,7 +29,7 @@ from jeweller.pipeline.ahead import KnownAhead, know_ahead
 from jeweller.pipeline.check import Checked, Options, check, open_line, without_clicks
 
 Progress = Callable[[float, str], None]
-AHEAD_BYTES = 8 * 44100 * 2  # new sound from which it is worth listening to
+AHEAD_BYTES = 4 * 44100 * 2  # new sound from which it is worth listening to
 LOOK_S = 0.01
 NOT_OVER = -1.0  # as progress
 

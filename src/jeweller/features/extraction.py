@@ -43,6 +43,7 @@ class Features:
     loud_db: float  # level of the music: the 90th percentile of the level
     window_s: float  # seconds that one pitch frame looks at: shorter sounds are hidden
     samples: Array  # the sound itself at `rate`, for second hearings
+    high: Array | None = None  # energies of the beginning above `EXTRACTION.high_hz`, where they are known
 
     @property
     def seconds(self) -> float:
@@ -64,6 +65,7 @@ class HeardAhead:
     best: Array
     f0: Array
     energies: Array  # (fine frames, flux bands)
+    high: Array  # (fine frames, bands above `EXTRACTION.high_hz`)
 
     def fits(self, samples: Array, bounds: tuple[int, int], settings: FeatureSettings) -> bool:
         """Whether these samples begin with those."""
@@ -137,12 +139,16 @@ def attacks_above(features: Features, low_hz: float, settings: FeatureSettings =
     >>> abs(int(flux.argmax()) * 0.005 - 0.5) < 0.02
     True
     """
-    octaves = np.log2(settings.flux_high_hz / low_hz) / np.log2(settings.flux_high_hz / settings.flux_low_hz)
-    s = dataclasses.replace(
-        settings, flux_low_hz=low_hz, flux_bands=max(1, round(settings.flux_bands * octaves))
-    )
+    s = _only_above(low_hz, settings)
     padded = np.pad(features.samples, (s.flux_size, s.flux_size))
-    return _flux(_energies(padded, s.flux_size, len(features.flux), s, None), s)
+    known = features.high if low_hz == EXTRACTION.high_hz and settings is DEFAULT else None
+    return _flux(_energies(padded, s.flux_size, len(features.flux), s, known), s)
+
+
+def _only_above(low_hz: float, s: FeatureSettings) -> FeatureSettings:
+    """The settings by which the attacks above a frequency are heard."""
+    octaves = np.log2(s.flux_high_hz / low_hz) / np.log2(s.flux_high_hz / s.flux_low_hz)
+    return dataclasses.replace(s, flux_low_hz=low_hz, flux_bands=max(1, round(s.flux_bands * octaves)))
 
 
 def extract_features(
@@ -177,7 +183,7 @@ def extract_features(
     np.cumsum(squares, out=squares)
     salience, place, best, f0 = _pitches(padded, squares, g, s, frames, ahead, cancelled, progress)
     level = _levels(squares, pad, fine, s)
-    flux = _flux(_energies(padded, pad, fine, s, ahead), s)
+    flux = _flux(_energies(padded, pad, fine, s, ahead.energies if ahead is not None else None), s)
     loud = float(np.percentile(level, 90))
     # A take without a pause, cut tight at both ends, shows no room: its quietest moments are music too.
     floor = min(float(np.percentile(level, 4)), loud - s.least_range_db)
@@ -196,6 +202,7 @@ def extract_features(
         loud_db=loud,
         window_s=window / s.rate,
         samples=samples,
+        high=ahead.high if ahead is not None else None,
     )
 
 
@@ -237,6 +244,9 @@ def listen_ahead(
     >>> once, twice = extract_features(noise, 60, 72), extract_features(noise, 60, 72, ahead=ahead)
     >>> bool(np.array_equal(once.salience, twice.salience)), bool(np.array_equal(once.flux, twice.flux))
     (True, True)
+    >>> high = [attacks_above(x, EXTRACTION.high_hz) for x in (once, twice)]
+    >>> bool(np.array_equal(*high)), twice.high is ahead.high
+    (True, True)
     """
     s = settings
     g = _Grid.of(low_midi, high_midi, s)
@@ -266,7 +276,14 @@ def listen_ahead(
         place=place,
         best=best,
         f0=f0,
-        energies=_energies(padded, g.pad, fine, s, before),
+        energies=_energies(padded, g.pad, fine, s, before.energies if before is not None else None),
+        high=_energies(
+            np.pad(samples, (s.flux_size, 0)),
+            s.flux_size,
+            fine,
+            _only_above(EXTRACTION.high_hz, s),
+            before.high if before is not None else None,
+        ),
     )
 
 
@@ -403,8 +420,8 @@ def _levels(squares: npt.NDArray[np.float64], pad: int, fine: int, s: FeatureSet
     return (10.0 * np.log10(np.maximum(power, 1e-10))).astype(np.float32)
 
 
-def _energies(x: Array, pad: int, fine: int, s: FeatureSettings, ahead: HeardAhead | None) -> Array:
-    """(fine, bands) energies of log bands."""
+def _energies(x: Array, pad: int, fine: int, s: FeatureSettings, known: Array | None) -> Array:
+    """(fine, bands) energies of log bands; the first of them may be known."""
     from scipy import fft as sfft
 
     frequencies = np.fft.rfftfreq(s.flux_size, 1.0 / s.rate)
@@ -418,9 +435,9 @@ def _energies(x: Array, pad: int, fine: int, s: FeatureSettings, ahead: HeardAhe
     window = np.hanning(s.flux_size).astype(np.float32)
     energies = np.empty((fine, s.flux_bands), np.float32)
     first = 0
-    if ahead is not None:
-        first = min(fine, len(ahead.energies))
-        energies[:first] = ahead.energies[:first]
+    if known is not None:
+        first = min(fine, len(known))
+        energies[:first] = known[:first]
     for start in range(first, fine, 4096):
         stop = min(fine, start + 4096)
         begin = pad + np.arange(start, stop) * s.hop - s.flux_size // 2

@@ -78,6 +78,7 @@ class ExtractionSettings:
     least_unpitched: float = number(
         0.003, "share", (0, 0.1), "of a tone no period explains at the least: breath, and the arithmetic"
     )
+    high_hz: float = number(1500.0, "Hz", (200, 8000), "above it a click is louder than a low instrument")
 
 
 EXTRACTION = ExtractionSettings()

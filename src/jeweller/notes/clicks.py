@@ -9,6 +9,7 @@ import numpy.typing as npt
 
 from jeweller.features.extraction import Features, attacks_above
 from jeweller.features.robust import median, percentile
+from jeweller.features.settings import EXTRACTION
 from jeweller.notes.settings import CLICKS
 from jeweller.notes.table import Click, NoteTable
 
@@ -26,7 +27,7 @@ def find_click(table: NoteTable, features: Features) -> Click | None:
     found = _find_by(table, features, CLICKS.stands_out)
     if found is not None:
         return found
-    high = dataclasses.replace(features, flux=attacks_above(features, CLICKS.high_hz))
+    high = dataclasses.replace(features, flux=attacks_above(features, EXTRACTION.high_hz))
     return _find_by(table, high, CLICKS.high_stands_out)
 
 
@@ -51,15 +52,15 @@ def _find_by(table: NoteTable, features: Features, least: float) -> Click | None
             + 1
         ] = False
     best: tuple[float, Click] | None = None
-    strength, weight = np.minimum(features.flux, 1.0) * free, free.astype(np.float64)
+    strength, free_s = np.minimum(features.flux[free], 1.0), seconds[free]
     for beat_s in (
         float(slope) * float(table.line.beat) * np.linspace(1.0 - CLICKS.stray, 1.0 + CLICKS.stray, 31)
     ):
         found = _standing_out(
             features,
-            seconds,
             free,
-            (strength, weight),
+            free_s,
+            strength,
             float(beat_s),
             onsets,
         )
@@ -70,21 +71,23 @@ def _find_by(table: NoteTable, features: Features, least: float) -> Click | None
 
 def _standing_out(
     features: Features,
-    seconds: npt.NDArray[np.floating],
     free: npt.NDArray[np.bool_],
-    flux: tuple[npt.NDArray[np.floating], ...],
+    free_s: npt.NDArray[np.floating],
+    flux: npt.NDArray[np.floating],
     beat_s: float,
     onsets: npt.NDArray[np.floating],
 ) -> tuple[float, float] | None:
     """(how far the best place in the beat stands out over the others, times the share of beats in which
     something is heard there; the first second at that place) for one length of the beat; None where that is
-    too little for a click.
+    too little for a click. `flux` is the attack strength at the seconds `free_s`, where frames are `free`.
     """
     n, span = round(beat_s / CLICKS.place_s), (float(onsets.min()), float(onsets.max()))
-    beats_in = seconds / beat_s
+    beats_in = free_s / beat_s
     place = ((beats_in - np.floor(beats_in)) * n).astype(np.int64) % n
-    strength, frames = (np.bincount(place, x, n) for x in flux)
-    strength, frames = (x + np.roll(x, 1) + np.roll(x, -1) for x in (strength, frames))
+    strength, frames = (
+        x + np.roll(x, 1) + np.roll(x, -1)
+        for x in (np.bincount(place, flux, n), np.bincount(place, np.ones(len(place)), n))
+    )
     enough = frames > CLICKS.least_free * (span[1] - span[0]) / beat_s * 3 * CLICKS.place_s / features.hop_s
     profile = np.where(enough, strength / np.maximum(frames, 1.0), 0.0)
     best = int(profile.argmax())

@@ -45,6 +45,8 @@ class SpectralDecomposition:
         self.size = int(np.clip(sfft.next_fast_len(int(size), real=True), *DECOMPOSITION.sizes))
         self.top = int(DECOMPOSITION.top_hz * self.size / features.rate)
         self.window = np.hanning(self.size).astype(np.float32)
+        x = features.samples
+        self._windows = sliding_window_view(x, self.size) if len(x) >= self.size else None
         self.step_s = DECOMPOSITION.step * features.hop_s
         self.events = events
         self._own: dict[Heard, Array] = {}
@@ -71,11 +73,12 @@ class SpectralDecomposition:
     def _spectra(self, times: Array) -> Array:
         from scipy import fft as sfft
 
-        x = self.f.samples
+        x, windows = self.f.samples, self._windows
         begin = np.rint(times * self.f.rate).astype(np.int64) - self.size // 2
-        if begin.min() < 0 or begin.max() + self.size > len(x):
-            x, begin = np.pad(x, self.size), np.clip(begin, -self.size, len(x)) + self.size
-        block = sliding_window_view(x, self.size)[begin]
+        if windows is None or begin.min() < 0 or begin.max() >= len(windows):
+            windows = sliding_window_view(np.pad(x, self.size), self.size)
+            begin = np.clip(begin, -self.size, len(x)) + self.size
+        block = windows[begin]
         block *= self.window
         return np.asarray(np.abs(sfft.rfft(block, axis=1)[:, : self.top]))
 

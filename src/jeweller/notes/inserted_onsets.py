@@ -148,26 +148,19 @@ def _runs(
     if after is not None and after.index is not None:
         b = min(b, round((after.on_s - 0.02) / f.step_s))
     runs: list[_Run] = []
-    k = a
+    least_db = max(event.level_db - INSERTED_ONSETS.level_below_db, f.floor_db + 6.0)
     level = f.level[::ratio]
+    clear = (f.best[a:b] > INSERTED_ONSETS.min_clarity) & (level[a:b] > least_db)
+    pitches = np.where(clear, f.f0[a:b], np.nan).tolist()  # none where it is not clear
+    k = a
     last_same = round(event.on_s / f.step_s)
     while k < b:
-        sounding = (
-            f.best[k] > INSERTED_ONSETS.min_clarity
-            and level[k] > max(event.level_db - INSERTED_ONSETS.level_below_db, f.floor_db + 6.0)
-            and not np.isnan(f.f0[k])
-        )
-        if not sounding:
+        pitch = pitches[k - a]
+        if math.isnan(pitch):
             k += 1
             continue
-        pitch = float(f.f0[k])
         m = k
-        while (
-            m < b
-            and f.best[m] > INSERTED_ONSETS.min_clarity
-            and abs(float(f.f0[m]) - pitch) < SAME_PITCH
-            and level[m] > max(event.level_db - INSERTED_ONSETS.level_below_db, f.floor_db + 6.0)
-        ):
+        while m < b and abs(pitches[m - a] - pitch) < SAME_PITCH:
             m += 1
         same = any(abs(abs(pitch - event.midi) - d) < SAME_PITCH for d in INSERTED_ONSETS.folded)
         long_enough = (m - k) * f.step_s >= INSERTED_ONSETS.min_run_s

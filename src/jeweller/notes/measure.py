@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -141,19 +142,19 @@ class NoteMeasurer:
 
     def _wavers(self, t0: int, here: npt.NDArray[np.bool_], pitch: int) -> npt.NDArray[np.bool_]:
         """Frames from t0 on in which a tone has wandered off its pitch without a jump, (len(here),)."""
-        f0, best = self.f.f0[t0 : t0 + len(here)], self.f.best[t0 : t0 + len(here)]
+        rows, near = slice(t0, t0 + len(here)), EXTRACTION.near_semitones
+        clear = self.f.best[rows] > MEASURE.waver_clarity
         out = np.zeros(len(here), np.bool_)
-        last = float("nan")
-        for k in range(len(f0)):
-            if (
-                abs(f0[k] - last) < MEASURE.waver_step
-                and abs(f0[k] - pitch) < MEASURE.waver_semitones
-                and best[k] > MEASURE.waver_clarity
-            ):
+        last = math.nan
+        for k, (f0, is_clear, is_here) in enumerate(
+            zip(self.f.f0[rows].tolist(), clear.tolist(), here.tolist(), strict=False)
+        ):
+            apart = abs(f0 - pitch)
+            if abs(f0 - last) < MEASURE.waver_step and apart < MEASURE.waver_semitones and is_clear:
                 out[k] = True
-                last = float(f0[k])
-            elif here[k] and abs(f0[k] - pitch) <= EXTRACTION.near_semitones:
-                last = float(f0[k])
+                last = f0
+            elif is_here and apart <= near:
+                last = f0
         return out
 
     def _ends(

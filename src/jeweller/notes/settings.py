@@ -51,7 +51,6 @@ class ClicksSettings:
     high_stands_out: float = number(
         4.0, "ratio", (1, 16), "how far it stands out there: swung notes have high attacks of their own"
     )
-    high_hz: float = number(1500.0, "Hz", (200, 8000), "above it a click is louder than a low instrument")
     away_s: float = number(0.06, "s", (0, 0.24), "an attack so near a note's own is the note")
     stray: float = number(
         0.015,

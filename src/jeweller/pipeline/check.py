@@ -147,6 +147,15 @@ def bar_range(line: PerformedPart, bars: str | None) -> tuple[tuple[str, str], s
     return (first, last), ids
 
 
+def stop_if(cancelled: Callable[[], bool]) -> None:
+    """Raises Cancelled where it is asked for.
+
+    >>> stop_if(lambda: False)
+    """
+    if cancelled():
+        raise Cancelled
+
+
 def _hear(
     recording: Recording,
     name: str,
@@ -187,6 +196,7 @@ def _hear(
             foreseen=way,
             cancelled=cancelled,
         )
+        stop_if(cancelled)
         return build_note_tables(alignment, features)
 
     def follow(features: Features, way: Foreseen | None = None) -> tuple[NoteTable, ...]:
@@ -247,15 +257,14 @@ def check(
     features, tables = _hear(
         recording, Path(take_path).name, line, instrument, options, cancelled, progress, ahead
     )
-    if cancelled():
-        raise Cancelled
+    stop_if(cancelled)
     progress(0.9, _("judging"))
     if swung(line) is not line and not tables[-1].clef:
         if tables[-1].followed and tables[-1].line is line:
             told = _("The eighths were played even; swing is asked for.")
             recording = dataclasses.replace(recording, warnings=(*recording.warnings, told))
         line = tables[-1].line
-    tries = [_assess(table, features, instrument, options, judged, line) for table in tables]
+    tries = [_assess(table, features, instrument, options, judged, line, cancelled) for table in tables]
     if options.support == "with_model":
         tries = [
             (discount_helped(found, HELPED_KNOWN if options.backing else HELPED), case)
@@ -456,6 +465,7 @@ def _assess(
     options: Options,
     judged: set[str],
     line: PerformedPart,
+    cancelled: Callable[[], bool],
 ) -> tuple[list[Finding], AssessmentContext]:
     """The findings of one attempt, those of the bars that were asked for; none where it does not follow."""
     settings = options.settings
@@ -471,6 +481,7 @@ def _assess(
         rhythm_only=rhythm_only,
         listen_for_click=click is None,
     )
+    stop_if(cancelled)
     findings, case = assess(
         table, instrument, settings, asked_bpm=options.tempo_bpm, click=click, rhythm_only=rhythm_only
     )
