@@ -19,7 +19,7 @@ from jeweller.gui.places.bench.take_list import in_words
 from jeweller.gui.places.bench.take_menu import delete_take, put_right, take_menu
 from jeweller.gui.places.ledger.class_dialogs import ClassListDialog
 from jeweller.gui.places.ledger.people_dialogs import MarksBox
-from jeweller.library.intake import Guess
+from jeweller.library.intake import Guess, Pile
 from jeweller.library.library import Library
 from jeweller.notation.model import Score
 from jeweller.notation.writers.musicxml import write_musicxml
@@ -321,7 +321,7 @@ class Bench(DeskCase):
         ]
         found = {str(guesses[6].path): (piece.id, "Flute")}
         for wait in (False, True):
-            page.show_guesses(self.bench.model.opened, 1, guesses, page.pieces, [])
+            page.show_pile(Pile(guesses=guesses, pieces=page.pieces, players=page.players))
             if wait:
                 self.wait(lambda: page.table.cellWidget(6, PIECE) is not None)
             self.assertEqual((page.ticked(), page.recognised(found)), (6, 1))

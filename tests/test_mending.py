@@ -117,9 +117,9 @@ class Whole(LedgerCase):
             harm()  # type: ignore[operator]
             (told,) = find_missing(self.library)
             self.assertIn(f"ilse march.wav was {words}" if words == "changed" else "is missing", told)
-            found, _pieces, said = look_at(self.library, [source], self.folder / "u", None)
-            self.assertTrue(found[0].twice)
-            self.assertIn("is whole again", said[0])
+            pile = look_at(self.library, [source], self.folder / "u", None)
+            self.assertTrue(pile.guesses[0].twice)
+            self.assertIn("is whole again", pile.told[0])
             self.assertEqual(path.read_bytes(), b"RIFF sound")
             self.assertEqual(find_missing(self.library), [])
         path.unlink()

@@ -102,11 +102,11 @@ def _bring(library: Library, options: argparse.Namespace) -> int:
             for title in bring_music(library, [Path(p) for p in options.paths], Path(folder)):
                 print(_("music: {title}").format(title=title))
         bands = library.bands()
-        guesses, pieces, told = look_at(
+        pile = look_at(
             library, [Path(p) for p in options.paths], Path(folder), bands[0].id if bands else None
         )
-        titles = {p.id: p.title for p in pieces}
-        for sentence in told:
+        guesses, titles = pile.guesses, {p.id: p.title for p in pile.pieces}
+        for sentence in pile.told:
             print(_("note: {sentence}").format(sentence=sentence), file=sys.stderr)
         for g in guesses:
             what = " · ".join(

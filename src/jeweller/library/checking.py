@@ -39,7 +39,7 @@ MOSTLY, WRONG = (
     0.125,
 )
 
-AT_ONCE = 10  # jobs made between two looks at the pool
+AT_ONCE = 4  # takes whose jobs are made in one turn, and wait for a worker
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -100,6 +100,8 @@ class Checking:
         return self._prepare_next()
 
     def _prepare_next(self) -> list[CheckNews]:
+        if len(self.pool.waiting) >= AT_ONCE:
+            return []  # there is enough for the workers
         takes, self._later = self._later[:AT_ONCE], self._later[AT_ONCE:]
         return self._prepare(takes)
 

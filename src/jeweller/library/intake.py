@@ -10,7 +10,7 @@ import re
 import time
 import unicodedata
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from difflib import SequenceMatcher
 from pathlib import Path
 
@@ -300,12 +300,21 @@ def recognise(
     return among[best[1]] if best[0] >= ENOUGH else None
 
 
-def look_at(
-    library: Library, paths: Sequence[Path], unpack_to: Path, band: int | None
-) -> tuple[list[Guess], list[Known], list[str]]:
-    """What recordings, folders and zip files hold, as guesses; the pieces there are; a sentence for each
-    thing that is no recording.
+@dataclass(frozen=True, kw_only=True)
+class Pile:
+    """Recordings that were looked at; the pieces and the players there are, with what takes were recorded
+    before; a sentence for each thing that is no recording.
     """
+
+    guesses: list[Guess]
+    pieces: list[Known] = field(default_factory=list)
+    players: list[Player] = field(default_factory=list)
+    setups: list[str] = field(default_factory=list)
+    told: list[str] = field(default_factory=list)
+
+
+def look_at(library: Library, paths: Sequence[Path], unpack_to: Path, band: int | None) -> Pile:
+    """What recordings, folders and zip files hold, as guesses."""
     found, told = recordings(paths, unpack_to)
     library.shelf.read()  # music may have been put there since
     pieces = [Known(p.id, p.title, p.parts) for p in library.shelf.pieces.values() if not p.passage_of]
@@ -324,7 +333,13 @@ def look_at(
             )
         return True
 
-    return guess_all(found, players, pieces, assigned=only, known=known), pieces, told
+    return Pile(
+        guesses=guess_all(found, players, pieces, assigned=only, known=known),
+        pieces=pieces,
+        players=players,
+        setups=library.setups(),
+        told=told,
+    )
 
 
 def fresh_recordings(

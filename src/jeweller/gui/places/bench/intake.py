@@ -17,7 +17,7 @@ from jeweller.library.class_list import ENDINGS as LISTS
 from jeweller.library.class_list import Listed, enter_class
 from jeweller.library.intake import (
     Guess,
-    Known,
+    Pile,
     enter_tray,
     fresh_recordings,
     look_at,
@@ -147,20 +147,21 @@ class TakeIntake(QObject):
         bands = self.model.opened.bands()
         return bands[0].id if bands else None
 
-    def _looked(self, found: tuple[list[Guess], list[Known], list[str]]) -> None:
-        guesses, pieces, told = found
-        if not guesses:
-            self.model.trouble.emit(" ".join(told))
+    def _looked(self, pile: Pile) -> None:
+        if not pile.guesses:
+            self.model.trouble.emit(" ".join(pile.told))
             return
-        band = self._band() or self.model.opened.add_band(_("My band")).id
-        self.page.show_guesses(self.model.opened, band, guesses, pieces, told)
+        if self._band() is None:
+            self.model.opened.add_band(_("My band"))
+        self.page.show_pile(pile)
         self._show(True)
+        plays = {player.id: player.instrument for player in pile.players}
         unknown = [
-            (str(g.path), self.instrument_of(g.player))
-            for g in guesses
+            (str(g.path), plays.get(g.player or 0, ""))
+            for g in pile.guesses
             if not g.piece and not g.twice and g.kind == "played"
         ]
-        if unknown and pieces:
+        if unknown and pile.pieces:
             job = self.jobs.process("recognise", recognise_many, self.model.opened.folder, unknown)
             job.progress.connect(
                 lambda share, name: self.model.message.emit(
@@ -168,10 +169,6 @@ class TakeIntake(QObject):
                 )
             )
             job.done.connect(self._recognised)
-
-    def instrument_of(self, player: int | None) -> str:
-        """The id of a player's instrument; "" where it is not known."""
-        return next((p.instrument for p in self.model.opened.players() if p.id == player), "")
 
     def _recognised(self, found: dict[str, tuple[str, str]]) -> None:
         """What was told by the sound, entered where nothing was chosen meanwhile."""

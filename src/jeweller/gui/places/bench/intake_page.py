@@ -5,6 +5,7 @@ entered.
 from __future__ import annotations
 
 import time
+from collections.abc import Iterator
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, QTimer, Signal
@@ -23,8 +24,7 @@ from PySide6.QtWidgets import (
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain, plain_table
 from jeweller.i18n import N_, _, ngettext
-from jeweller.library.intake import Guess, Known, part_for
-from jeweller.library.library import Library
+from jeweller.library.intake import Guess, Known, Pile, part_for
 from jeweller.library.tables import Player
 
 KINDS = (("played", N_("played")), ("rhythm", N_("clapped or spoken")), ("stored", N_("for the ear alone")))
@@ -50,7 +50,8 @@ class IntakePage(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.guesses: list[Guess] = []
-        self._unfilled: list[int] = []
+        self._unfilled: set[int] = set()  # rows whose cells have no controls yet
+        self._half: tuple[int, Iterator[None]] | None = None  # the row that is being given them
         self._names = QStandardItemModel(self)
         self.pieces: list[Known] = []
         self.players: list[Player] = []
@@ -105,11 +106,10 @@ class IntakePage(QWidget):
         row.addWidget(self.cancel)
         column.addLayout(row)
 
-    def show_guesses(
-        self, library: Library, band: int, guesses: list[Guess], pieces: list[Known], told: list[str]
-    ) -> None:
+    def show_pile(self, pile: Pile) -> None:
         """One row a recording. What is in the library already is not ticked."""
-        self.guesses, self.pieces, self.players = list(guesses), pieces, library.players(band)
+        guesses, pieces = list(pile.guesses), pile.pieces
+        self.guesses, self.pieces, self.players = guesses, pieces, pile.players
         twice = sum(g.twice for g in guesses)
         unknown = sum(g.player is None for g in guesses)
         words = [
@@ -144,13 +144,13 @@ class IntakePage(QWidget):
             else []
         )
         words += [_("There is no music on the shelf yet: open what they are of.")] if not pieces else []
-        self.told.setText(" ".join(words + told[:4]))
+        self.told.setText(" ".join(words + pile.told[:4]))
         self.all_pieces.clear()
         self.all_pieces.addItem(_("as guessed"), "")
         for piece in pieces:
             self.all_pieces.addItem(piece.title, piece.id)
         self.setups.clear()
-        self.setups.addItems(library.setups())
+        self.setups.addItems(pile.setups)
         self.setups.setCurrentIndex(-1)
         self.setups.setEditText("")
         self._names.clear()
@@ -160,7 +160,9 @@ class IntakePage(QWidget):
             self._names.appendRow(item)
         self.table.setRowCount(0)  # none of the pile before shows where a row waits for its turn
         self.table.setRowCount(len(guesses))
-        self._unfilled = list(range(len(guesses)))
+        self._unfilled, self._half = set(range(len(guesses))), None
+        for row, guess in enumerate(guesses):
+            self._name(row, guess)
         QTimer.singleShot(0, self, self._fill_some)
         metrics = self.table.fontMetrics()
         self.table.verticalHeader().setDefaultSectionSize(metrics.height() + 16)
@@ -174,23 +176,38 @@ class IntakePage(QWidget):
             )
             header.resizeSection(column, least)
 
+    def _in_sight(self) -> range:
+        """The rows that are looked at."""
+        last = self.table.rowAt(self.table.viewport().height() - 1)
+        return range(max(0, self.table.rowAt(0)), (last if last >= 0 else self.table.rowCount() - 1) + 1)
+
     def _fill_some(self) -> None:
-        """The next rows; the others in a moment: two hundred at once hold the window for a second."""
+        """The next controls, first of what is looked at; the others in a moment: eight hundred at once hold
+        the window for seconds.
+        """
         until = time.monotonic() + FILLED_FOR_S
-        for row in list(self._unfilled):
-            self._fill(row, self.guesses[row])
-            if time.monotonic() > until:
-                break
-        if self._unfilled:
-            QTimer.singleShot(0, self, self._fill_some)
+        while time.monotonic() < until:
+            if self._half is None:
+                if not self._unfilled:
+                    return
+                row = next((r for r in self._in_sight() if r in self._unfilled), min(self._unfilled))
+                self._half = row, self._fill(row, self.guesses[row])
+            if next(self._half[1], self) is self:  # that row is done
+                self._half = None
+        QTimer.singleShot(0, self, self._fill_some)
 
     def _need(self, row: int) -> None:
         """A row that is asked for before its turn."""
-        if row in self._unfilled:
-            self._fill(row, self.guesses[row])
+        steps: Iterator[None] = iter(())
+        if self._half is not None and self._half[0] == row:
+            steps, self._half = self._half[1], None
+        elif row in self._unfilled:
+            steps = self._fill(row, self.guesses[row])
+        for _control in steps:
+            pass
 
-    def _fill(self, row: int, guess: Guess) -> None:
-        self._unfilled.remove(row)
+    def _name(self, row: int, guess: Guess) -> None:
+        """Which recording a row is of, and whether it is to be entered."""
         tick = QTableWidgetItem()
         tick.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled)
         tick.setCheckState(Qt.CheckState.Unchecked if guess.twice else Qt.CheckState.Checked)
@@ -200,6 +217,10 @@ class IntakePage(QWidget):
         name.setFlags(Qt.ItemFlag.ItemIsEnabled)
         name.setToolTip(str(guess.path))
         self.table.setItem(row, FILE, name)
+
+    def _fill(self, row: int, guess: Guess) -> Iterator[None]:
+        """Gives a row its controls, one at a step."""
+        self._unfilled.remove(row)
         who = self._box(
             row,
             PLAYER,
@@ -216,6 +237,7 @@ class IntakePage(QWidget):
         else:
             who.setCurrentIndex(-1)
             who.setEditText(guess.name)
+        yield
         piece = self._box(
             row,
             PIECE,
@@ -223,9 +245,11 @@ class IntakePage(QWidget):
             [(_("not known"), ""), *((p.title, p.id) for p in self.pieces)],
         )
         piece.setCurrentIndex(max(0, piece.findData(guess.piece)))
-        piece.currentIndexChanged.connect(lambda _unused, r=row: self._parts(r))
+        yield
         self._box(row, PART, _("The part in {name}").format(name=guess.path.name), [])
         self._parts(row, guess.part)
+        piece.currentIndexChanged.connect(lambda _unused, r=row: self._parts(r))
+        yield
         kind = self._box(
             row, KIND, _("What {name} is").format(name=guess.path.name), [(_(words), k) for k, words in KINDS]
         )
@@ -242,6 +266,9 @@ class IntakePage(QWidget):
     def box(self, row: int, column: int) -> QComboBox:
         """The control in a cell."""
         self._need(row)
+        return self._control(row, column)
+
+    def _control(self, row: int, column: int) -> QComboBox:
         box = self.table.cellWidget(row, column)
         if not isinstance(box, QComboBox):
             raise LookupError(f"row {row} has no control in column {column}")
@@ -249,8 +276,8 @@ class IntakePage(QWidget):
 
     def _parts(self, row: int, chosen: str = "") -> None:
         """The parts of the piece a row is of."""
-        box = self.box(row, PART)
-        piece, player = (self.box(row, column).currentData() for column in (PIECE, PLAYER))
+        box = self._control(row, PART)
+        piece, player = (self._control(row, column).currentData() for column in (PIECE, PLAYER))
         box.clear()
         for part in self._parts_of(piece):
             box.addItem(part, part)
@@ -301,8 +328,6 @@ class IntakePage(QWidget):
         return named
 
     def _ticked(self, row: int) -> bool:
-        if row in self._unfilled:
-            return not self.guesses[row].twice
         item = self.table.item(row, 0)
         return item is not None and item.checkState() == Qt.CheckState.Checked
 
