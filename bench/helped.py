@@ -2,10 +2,11 @@
 says; the fault goes when the drill that mends it is among it, else it comes again in the next take, of
 another piece on the same instrument.
 
-python -m bench.helped [--cases N] [--kinds A,B] [--sessions N]
+python -m bench.helped [--cases N] [--kinds A,B] [--sessions N] [--places N]
 
-The drill that mends a cause is given here, by kind and cause, not by the program's table. Exits with 1 where
-a kind is helped in fewer than nine cases of ten.
+`--places`: in how many places of a piece the cause strikes: once, or as often as a habit does. The drill
+that mends a cause is given here, by kind and cause, not by the program's table. Exits with 1 where a kind is
+helped in fewer than nine cases of ten.
 """
 
 from __future__ import annotations
@@ -93,15 +94,15 @@ MENDS = {
 }
 
 
-def practise(job: tuple[str, int, int]) -> tuple[str, int, str]:
+def practise(job: tuple[str, int, int, int]) -> tuple[str, int, str]:
     """(kind, the session in which something helped or 0, what was tried) of one player."""
-    kind, case, sessions = job
+    kind, case, sessions, places = job
     table, cause, told = load_remedies(None), "", list[tuple[list[str], list[str]]]()
     tried: list[str] = []
     first, instrument = 1000 * case, ""
     for session in range(1, sessions + 1):
         for number in range(first + 1, first + LOOKED_AT):
-            take = make_take("tune", number, kinds=(kind,), faults=1, instrument=instrument)
+            take = make_take("tune", number, kinds=(kind,), faults=places, instrument=instrument)
             planted = [f for f in take.truth["faults"] if f["kind"] == kind]
             if planted and (session == 1 or (planted[0].get("cause") or "") == cause):
                 break
@@ -151,9 +152,10 @@ def main() -> None:
     parser.add_argument("--cases", type=int, default=10)
     parser.add_argument("--kinds", default="")
     parser.add_argument("--sessions", type=int, default=3)
+    parser.add_argument("--places", type=int, default=1)
     options = parser.parse_args()
     kinds = [k for k in options.kinds.split(",") if k] or [k for k in COMMON if k in MENDS]
-    jobs = [(kind, case, options.sessions) for kind in kinds for case in range(options.cases)]
+    jobs = [(kind, case, options.sessions, options.places) for kind in kinds for case in range(options.cases)]
     short = False
     with ProcessPoolExecutor(2) as pool:
         every = list(pool.map(practise, jobs, chunksize=2))

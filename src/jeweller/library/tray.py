@@ -217,29 +217,25 @@ def shown_rows(report: TakeReport, decisions: Decisions) -> tuple[Shown, ...]:
 
 
 def next_place(
-    library: Library, order: Sequence[int], take: int | None, key: str | None, step: int
-) -> tuple[int, str] | None:
-    """The doubtful place after (`step` 1) or before (-1) another, across the takes of a tray in an order, or
-    None. What is decided is passed over.
+    library: Library, order: Sequence[Take], hand: OpenTake | None, key: str | None, step: int
+) -> tuple[OpenTake, str] | None:
+    """The doubtful place after (`step` 1) or before (-1) another (`key` of the take in `hand`), across takes
+    in an order, with its take opened; or None. What is decided is passed over.
     """
-    if not order:
-        return None
-    start = (
-        list(order).index(take) if take is not None and take in order else (0 if step > 0 else len(order) - 1)
-    )
-    summaries = {t.id: t.summary for t in library.takes(library.take(order[start]).tray_id)}
-    for k in range(start, len(order) if step > 0 else -1, step):
-        summary = summaries[order[k]]
-        if not summary.get("open") or summary["state"] in DONE:
+    ids = [take.id for take in order]
+    here = hand.take.id if hand is not None else None
+    start = ids.index(here) if here in ids else (0 if step > 0 else len(ids) - 1)
+    for take in order[start:] if step > 0 else order[start::-1] if ids else ():
+        if not take.summary.get("open") or take.summary["state"] in DONE:
             continue  # told without opening its report
-        hand = open_take(library, order[k])
-        keys = hand.doubtful()
-        if order[k] == take and key is not None:
-            everything = [s.key for s in hand.shown]
+        opened = hand if hand is not None and take.id == here else open_take(library, take.id)
+        keys = opened.doubtful()
+        if take.id == here and key is not None:
+            everything = [s.key for s in opened.shown]
             at = everything.index(key) if key in everything else -1
             keys = [x for x in keys if (everything.index(x) - at) * step > 0]
         if keys:
-            return order[k], keys[0 if step > 0 else -1]
+            return opened, keys[0 if step > 0 else -1]
     return None
 
 

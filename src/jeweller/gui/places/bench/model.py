@@ -52,6 +52,7 @@ class BenchModel(QObject):
         self.hand: OpenTake | None = None
         self.key: str | None = None  # the finding in hand
         self.lines: list[TakeEntry] = []
+        self._criteria: dict[tuple[int, str], tuple[str, ...]] = {}  # by tray and piece
         self.slips = self._remembered_slips()
 
     # ---- the library
@@ -108,11 +109,12 @@ class BenchModel(QObject):
 
     def read_tray(self) -> None:
         """The takes of the tray anew, in the order of need."""
+        self._criteria = {}
         self.lines = list_takes(self.opened, self.tray.id) if self.tray is not None else []
 
-    def take_up(self, take: int, key: str | None = None) -> None:
+    def take_up(self, take: int | OpenTake, key: str | None = None) -> None:
         """A take in hand, with its first doubtful place or another."""
-        self.hand = open_take(self.opened, take)
+        self.hand = open_take(self.opened, take) if isinstance(take, int) else take
         doubtful = self.hand.doubtful()
         self.key = key or (doubtful[0] if doubtful else self.hand.shown[0].key if self.hand.shown else None)
 
@@ -130,13 +132,16 @@ class BenchModel(QObject):
         """The kinds of trap that were chosen for the piece in hand."""
         if self.hand is None:
             return ()
-        tray = self.opened.tray(self.hand.take.tray_id)
-        return tuple(criteria_of(self.opened.assignment_of(tray), self.hand.take.piece))
+        piece, tray = self.hand.take.piece, self.hand.take.tray_id
+        if (tray, piece) not in self._criteria:
+            asked = self.opened.assignment_of(self.opened.tray(tray))
+            self._criteria[tray, piece] = tuple(criteria_of(asked, piece))
+        return self._criteria[tray, piece]
 
-    def place_after(self, order: list[int], step: int) -> tuple[int, str] | None:
+    def place_after(self, order: list[int], step: int) -> tuple[OpenTake, str] | None:
         """(take, key) of the next (`step` 1) or previous doubtful place of the tray."""
-        here = self.hand.take.id if self.hand is not None else None
-        return next_place(self.opened, order, here, self.key, step)
+        takes = {line.take.id: line.take for line in self.lines}
+        return next_place(self.opened, [takes[k] for k in order if k in takes], self.hand, self.key, step)
 
     def next_undone(self) -> int | None:
         """The first checked take that is not decided."""
@@ -208,11 +213,15 @@ class BenchModel(QObject):
         """Reads takes anew of which something changed, where they stand: the list keeps its order while it is
         worked through.
         """
-        for k, line in enumerate(self.lines):
-            if line.take.id in takes:
-                self.lines[k] = TakeEntry(self.opened.take(line.take.id), line.player, line.title)
+        known = {}
         if self.hand is not None and self.hand.take.id in takes:
             self.hand = open_take(self.opened, self.hand.take.id)
+            known[self.hand.take.id] = self.hand.take
+        for k, line in enumerate(self.lines):
+            number = line.take.id
+            if number in takes:
+                take = known.get(number) or self.opened.take(number)
+                self.lines[k] = TakeEntry(take, line.player, line.title)
         self.touched.emit(takes)
 
     def undo(self, *, again: bool = False) -> set[int]:
@@ -280,7 +289,7 @@ class BenchModel(QObject):
         except JewellerError as error:
             self.trouble.emit(str(error))
             return False
-        self.tray = self.opened.tray(self.tray.id)
+        self.tray, self._criteria = self.opened.tray(self.tray.id), {}
         self.touch({line.take.id for line in self.lines})
         return True
 

@@ -4,6 +4,8 @@ player.
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QStringListModel, Qt, QTimer, Signal
 from PySide6.QtWidgets import (
     QCompleter,
@@ -23,7 +25,7 @@ from jeweller.gui.places.loupe.margin import MarginNote, wrapped
 from jeweller.gui.widgets.flow import FlowRow
 from jeweller.gui.widgets.plain import plain
 from jeweller.gui.widgets.snippet import Snippet
-from jeweller.i18n import N_, _
+from jeweller.i18n import N_, _, chosen_language
 from jeweller.library.assignments import answer_chosen_traps
 from jeweller.library.audit_log import WHOLE
 from jeweller.library.states import TakeState
@@ -31,6 +33,9 @@ from jeweller.library.summary import format_mark
 from jeweller.library.tray import OpenTake, TakeEntry
 from jeweller.notation.performance import PerformedPart
 from jeweller.phrases import note_name
+
+if TYPE_CHECKING:
+    from jeweller.pipeline.review import Shown
 
 MOST_ASKED = 5  # altered notes that are told, where nothing was chosen
 UNCHECKED: dict[str, str] = {
@@ -57,6 +62,7 @@ class TakePage(QWidget):
         super().__init__()
         self.theme, self.points = LIGHT, 11.0
         self.cards: dict[str, MarginNote] = {}
+        self._shown_as: tuple[object, ...] = ()  # by which cards may stay as they are
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 0, 0, 0)
         column.setSpacing(8)
@@ -119,10 +125,6 @@ class TakePage(QWidget):
         self, hand: OpenTake, line: TakeEntry | None, key: str | None, music: PerformedPart | None
     ) -> None:
         """A take with its findings; `key` is the one that is opened."""
-        content = QWidget()
-        box = QVBoxLayout(content)
-        box.setContentsMargins(0, 0, 8, 0)
-        box.setSpacing(8)
         self.title.setText(
             " · ".join(
                 filter(
@@ -138,20 +140,42 @@ class TakePage(QWidget):
             f"{hand.take.summary['mark']:g}" if hand.take.summary.get("mark") is not None else ""
         )
         self.why.setVisible(hand.take.summary.get("mark") is not None)
-        self.cards = {}
+        self._show_cards(hand, key)
+        if key in self.cards:
+            QTimer.singleShot(0, self, lambda: self._bring(key or ""))
+        self.show_snippet(hand, key, music)
+
+    def _show_cards(self, hand: OpenTake, key: str | None) -> None:
+        """The findings as cards. Those that are as they were stay: making them all anew takes long."""
+        keys = [s.key for s in hand.shown]
+        shown_as = (hand.take.id, keys, hand.report is None, self.theme, self.points, chosen_language())
+        content = self.notes.widget()
+        column = content.layout() if content is not None and shown_as == self._shown_as else None
+        if column is not None:
+            for shown in hand.shown:
+                before = self.cards[shown.key]
+                if (before.shown, before.opened) != (shown, shown.key == key):
+                    column.replaceWidget(before, self._card(shown, key))
+                    before.hide()
+                    before.deleteLater()
+            return
+        self._shown_as, self.cards = shown_as, {}
+        content = QWidget()
+        box = QVBoxLayout(content)
+        box.setContentsMargins(0, 0, 8, 0)
+        box.setSpacing(8)
         for shown in hand.shown:
-            card = MarginNote(shown, self.theme, self.points, shown.key == key)
-            card.chosen.connect(self.chosen)
-            card.act.connect(self.act)
-            self.cards[shown.key] = card
-            box.addWidget(card)
+            box.addWidget(self._card(shown, key))
         if not hand.shown and hand.report is not None and hand.report["followed"]:
             box.addWidget(wrapped(_("No problems found."), self.points))
         box.addStretch(1)
         self.notes.setWidget(content)
-        if key in self.cards:
-            QTimer.singleShot(0, self, lambda: self._bring(key or ""))
-        self.show_snippet(hand, key, music)
+
+    def _card(self, shown: Shown, key: str | None) -> MarginNote:
+        card = self.cards[shown.key] = MarginNote(shown, self.theme, self.points, shown.key == key)
+        card.chosen.connect(self.chosen)
+        card.act.connect(self.act)
+        return card
 
     kinds: tuple[str, ...] = ()  # of traps that were chosen when the take was asked for
 

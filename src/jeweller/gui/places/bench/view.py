@@ -234,12 +234,12 @@ class BenchPlace(QWidget):
         self._begun = True
         self.take_in_hand(take)
 
-    def take_in_hand(self, take: int, key: str | None = None) -> None:
+    def take_in_hand(self, take: int | OpenTake, key: str | None = None) -> None:
         """Shows a take, with its first doubtful place or another."""
         self.listening.stop()
         self.model.take_up(take, key)
         self._show_hand()
-        self.listening.fetch_soon(take)
+        self.listening.fetch_soon(take if isinstance(take, int) else take.take.id)
 
     def _show_hand(self) -> None:
         """Everything that is known of the take in hand."""
@@ -268,10 +268,9 @@ class BenchPlace(QWidget):
             return False
         take, key = found
         self._begun = True
-        if self.hand is None or take != self.hand.take.id:
-            self.list.blockSignals(True)
-            self.list.pick(take)
-            self.list.blockSignals(False)
+        if self.hand is None or take.take.id != self.hand.take.id:
+            with QSignalBlocker(self.list):
+                self.list.pick(take.take.id)
             self.take_in_hand(take, key)
         else:
             self.model.key = key
