@@ -27,11 +27,13 @@ from jeweller.pipeline.check import Options, check
 from jeweller.practice.polish import count_in_vain, make_polish_list, thing_of
 from jeweller.practice.remedies import RemedyTable, load_remedies
 from jeweller.report_format import TakeReport
+from jeweller.simulator.classroom import FAMILIES, make_classroom_take, name_classroom_case
 from jeweller.simulator.faults import COMMON
 from jeweller.simulator.recordings import make_take
 from jeweller.simulator.truth import SimulatedTake, write_take
 
 ASKED = 0.9
+TOLD = "told"  # there is nothing to practise: that the list says it is what helps
 MINUTES = 30
 LOOKED_AT = 40  # takes that are looked through for the same cause again
 # What mends a cause, else a kind.
@@ -91,7 +93,23 @@ MENDS = {
     "tongued_in_slur": "slow_bar",
     "trill_start": "trill_slow",
     "ornament_wrong": "trill_slow",
+    "tie_struck": "count_clap",
+    "metre": "count_clap",
+    "past_fine": "point_way",
+    "jump_skipped": "point_way",
+    "wrong_ending": "point_way",
+    "wrong_tempo": "far_slow_click",
+    "wrong_transposition": TOLD,
 }
+# What only the player of a classroom does: by family and case.
+CLASSROOM = {
+    "tie_struck": ("road", "ties struck"),
+    "past_fine": ("road", "past fine"),
+    "jump_skipped": ("road", "no da capo"),
+    "wrong_ending": ("road", "second ending first"),
+    "metre": ("metre", "four in three"),
+}
+OTHER_SPEED = {"wrong_tempo": 1.4}  # of what is asked for to what is played
 
 
 def practise(job: tuple[str, int, int, int]) -> tuple[str, int, str]:
@@ -101,34 +119,58 @@ def practise(job: tuple[str, int, int, int]) -> tuple[str, int, str]:
     tried: list[str] = []
     first, instrument = 1000 * case, ""
     for session in range(1, sessions + 1):
-        for number in range(first + 1, first + LOOKED_AT):
-            take = make_take("tune", number, kinds=(kind,), faults=places, instrument=instrument)
-            planted = [f for f in take.truth["faults"] if f["kind"] == kind]
-            if planted and (session == 1 or (planted[0].get("cause") or "") == cause):
-                break
-        else:
+        found = _next_take(kind, first, instrument, places, cause if session > 1 else None)
+        if found is None:
             return kind, -1, "no such fault"
-        first, cause, instrument = number, planted[0].get("cause") or "", take.instrument.id
+        take, first, cause = found
+        instrument = take.instrument.id
         mends = MENDS_CAUSE.get(cause, MENDS.get(kind, ""))
-        report = _heard(take)
+        report = _heard(take, OTHER_SPEED.get(kind))
         if told and report is not None:  # what came again counts before the next list is made
             told[-1][1].extend(thing_of(f) for f in report["findings"])
         drills, worked = _listed(take, report, table, count_in_vain(told))
-        if mends in drills:
+        if mends in drills or (mends == TOLD and any(thing.startswith(f"{kind}|") for thing in worked)):
             return kind, session, mends
         tried += [f"{mends} wanted, {' '.join(drills) or 'nothing'} given"]
         told.append((worked, []))
     return kind, 0, "; ".join(tried)
 
 
-def _heard(take: SimulatedTake) -> TakeReport | None:
-    """What the ear says of a take; None where it cannot follow."""
+def _next_take(
+    kind: str, first: int, instrument: str, places: int, cause: str | None
+) -> tuple[SimulatedTake, int, str] | None:
+    """(a take behind take `first` with the fault, by the same cause where that is known; its number; the
+    cause); None where none is found.
+    """
+    if kind in CLASSROOM:
+        family, case = CLASSROOM[kind]
+        begin = first - first % len(FAMILIES) + FAMILIES.index(family)
+        for number in range(begin, begin + 100 * LOOKED_AT, len(FAMILIES)):
+            name, who = name_classroom_case("tune", number)
+            if number > first and name == case and instrument in ("", who):
+                return make_classroom_take("tune", number), number, ""
+        return None
+    for number in range(first + 1, first + LOOKED_AT):
+        if kind in OTHER_SPEED:
+            return make_take("tune", number, faults=0, instrument=instrument), number, ""
+        take = make_take("tune", number, kinds=(kind,), faults=places, instrument=instrument)
+        planted = [f.get("cause") or "" for f in take.truth["faults"] if f["kind"] == kind]
+        if planted and cause in (None, planted[0]):
+            return take, number, planted[0]
+    return None
+
+
+def _heard(take: SimulatedTake, faster: float | None) -> TakeReport | None:
+    """What the ear says of a take, where it was asked for `faster` than it was played; None where it cannot
+    follow.
+    """
     with tempfile.TemporaryDirectory() as name:
         folder = write_take(take, Path(name))
         recording = next(p for p in folder.glob("take.*"))
         try:
             asked = make_settings(changes=take.truth.get("asked", {}))  # as the school of its trills
-            options = Options(settings=asked, instrument=take.instrument.id)
+            asked_bpm = take.truth["bpm"] * faster if faster is not None else None
+            options = Options(settings=asked, instrument=take.instrument.id, tempo_bpm=asked_bpm)
             return check(folder / "score.musicxml", recording, options).report
         except JewellerError:
             return None
@@ -154,7 +196,9 @@ def main() -> None:
     parser.add_argument("--sessions", type=int, default=3)
     parser.add_argument("--places", type=int, default=1)
     options = parser.parse_args()
-    kinds = [k for k in options.kinds.split(",") if k] or [k for k in COMMON if k in MENDS]
+    kinds = [k for k in options.kinds.split(",") if k] or [
+        k for k in (*COMMON, *CLASSROOM, *OTHER_SPEED) if k in MENDS
+    ]
     jobs = [(kind, case, options.sessions, options.places) for kind in kinds for case in range(options.cases)]
     short = False
     with ProcessPoolExecutor(2) as pool:

@@ -99,13 +99,14 @@ def make_classroom_take(
     )
 
 
-def name_classroom_case(kind: str, number: int) -> str:
-    """Which case a take is of: told without playing it.
+def name_classroom_case(kind: str, number: int) -> tuple[str, str]:
+    """(which case a take is of, the id of its instrument): told without playing it.
 
-    >>> name_classroom_case("tune", FAMILIES.index("octave"))
+    >>> name_classroom_case("tune", FAMILIES.index("octave"))[0]
     'register'
     """
-    return _draw(SETS[kind] + 500_000 + number, FAMILIES[number % len(FAMILIES)], None)[1].name
+    instrument, case, _rng = _draw(SETS[kind] + 500_000 + number, FAMILIES[number % len(FAMILIES)], None)
+    return case.name, instrument.id
 
 
 def _draw(seed: int, family: str, bank: Path | None) -> tuple[Instrument, Case, np.random.Generator]:
