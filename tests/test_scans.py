@@ -4,16 +4,23 @@ from __future__ import annotations
 
 import io
 import unittest
+from unittest.mock import patch
 
 import numpy as np
 from PIL import Image
 
 from jeweller.assets import DEMO
+from jeweller.documents.page import html_to_pdf
+from jeweller.documents.parts import SheetSettings, parts_page
 from jeweller.errors import PageError
 from jeweller.notation.model import Score
+from jeweller.notation.readers.abc import read_abc
+from jeweller.omr import letters
 from jeweller.omr.flat import find_flat_staves, ink_of, space_of, straighten
+from jeweller.omr.letters import can_read
 from jeweller.omr.network import LINES, PIXELS, REACH, SIGNS, look_at
-from jeweller.omr.page import pieces_of
+from jeweller.omr.page import pieces_of, read_lines
+from jeweller.omr.pdf import render_page
 from jeweller.omr.picture import open_picture, read_picture
 from jeweller.omr.sandbox import read_pages
 from tests.support import TempCase
@@ -32,6 +39,48 @@ def printed(score: Score) -> str:
         for bar in score.parts[0].bars
         for n in bar.notes
     )
+
+
+LOCK_SONG = """X:1
+T:The Lower Lock
+Q:1/4=84
+M:4/4
+L:1/4
+K:F
+c d e f | g2 e2 | f e d c | "^Fine" F4 || a b c' b | a2 g2 | f g a f | "^D.C. al Fine" c4 |]
+"""
+
+
+@unittest.skipUnless(can_read(), "Tesseract is not installed")
+class WordsOnScans(unittest.TestCase):
+    """A page of our own, printed and scanned."""
+
+    def setUp(self) -> None:
+        song = read_abc(LOCK_SONG)[0]
+        pdf = html_to_pdf(parts_page(song, SheetSettings()))
+        self.page = render_page(pdf, 0, 250.0)
+
+    def test_title_speed_and_the_way_through_are_read(self) -> None:
+        (piece,) = pieces_of(read_picture(self.page, 250.0).lines, None)
+        bars = piece.score.parts[0].bars
+        self.assertEqual(piece.score.title, "The Lower Lock")
+        self.assertEqual([k for k, b in enumerate(bars) if b.fine], [3])
+        self.assertEqual([k for k, b in enumerate(bars) if b.dacapo], [7])
+        self.assertEqual([m.bpm for b in bars for m in b.marks if m.kind == "tempo"], [84.0])
+
+    def test_without_the_program_the_notes_are_read_and_that_is_told(self) -> None:
+        held = io.BytesIO()
+        Image.fromarray(self.page).save(held, "PNG")
+        with patch.object(letters.shutil, "which", return_value=None):
+            read = read_lines(held.getvalue(), ())
+        self.assertFalse(read.worded)
+        bars = pieces_of(read.lines, None)[0].score.parts[0].bars
+        self.assertEqual((len(bars), any(b.fine or b.dacapo for b in bars)), (8, False))
+
+    def test_a_program_that_fails_is_no_fault(self) -> None:
+        strip = letters.Strip(np.zeros((40, 80), np.float32), 1.0)
+        with patch.object(letters.shutil, "which", return_value="/bin/false"):
+            self.assertEqual(letters.read_strips([strip]), [[]])
 
 
 class Scans(unittest.TestCase):

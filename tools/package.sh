@@ -143,7 +143,7 @@ Installed-Size: $(du -sk "$stage" | cut -f1)
 Section: education
 Priority: optional
 Depends: $depends
-Recommends: fonts-dejavu-core
+Recommends: fonts-dejavu-core, tesseract-ocr
 Description: compares a band student's recording with the notated part
  Jeweller is for band teachers. It compares recordings of exercises, scales
  and tunes with the written part and shows on the part what differs; it makes

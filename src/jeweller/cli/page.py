@@ -65,7 +65,7 @@ def run_page(options: argparse.Namespace) -> int:
                     bar=doubt.bar, what=what, sure=100 * doubt.sure
                 )
             )
-    if read.scanned:
+    if not read.worded:
         print(_(WORDS_UNREAD))
     print(_("Look it over before a take is checked against it. Copying music is for those who may."))
     return 0

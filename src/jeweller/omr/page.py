@@ -16,7 +16,10 @@ from jeweller.omr.music import ReadPiece, make_piece
 from jeweller.omr.reading import read_line
 
 NO_STAFF = N_("There is no staff with notes on this page.")
-WORDS_UNREAD = N_("On scans and photos words are not read: look for Fine, D.C. and speeds.")
+WORDS_UNREAD = N_(
+    "Words on scans and photos are read where the program Tesseract is installed; here they were not: look "
+    "for Fine, D.C. and speeds."
+)
 SCAN_DPI = 300.0
 SHOWN_DPI = 150.0  # of the picture of a page that is shown beside what was read
 ENOUGH_S = 12.0  # after so long no further page is begun: the next child reads it
@@ -33,6 +36,7 @@ class PagePicture:
     height: float
     png: str
     scanned: bool
+    worded: bool = True  # whether its words could be read
 
     @property
     def data(self) -> bytes:
@@ -49,9 +53,9 @@ class PagesRead:
     left: tuple[int, ...]
 
     @property
-    def scanned(self) -> bool:
-        """Whether any of it is a scan or a photo, on which words are not read."""
-        return any(picture.scanned for picture in self.pictures)
+    def worded(self) -> bool:
+        """Whether the words of all pages could be read: those of scans need a program of the system."""
+        return all(picture.worded for picture in self.pictures)
 
 
 def parse_pages(text: str) -> tuple[int, ...]:
@@ -92,6 +96,7 @@ def read_lines(data: bytes, pages: Sequence[int], *, seconds: float = ENOUGH_S) 
 
 
 def _from_pdf(data: bytes, page: int) -> tuple[list[ReadLine], PagePicture]:
+    from jeweller.omr.letters import can_read
     from jeweller.omr.pdf import read_drawing, render_page
     from jeweller.omr.vector import read_signs
 
@@ -108,14 +113,15 @@ def _from_pdf(data: bytes, page: int) -> tuple[list[ReadLine], PagePicture]:
             width, height = picture.width, picture.height
     for line in found:
         line.page = page
-    return found, PagePicture(page, width, height, _png(shown), scanned)
+    return found, PagePicture(page, width, height, _png(shown), scanned, can_read() or not scanned)
 
 
 def _from_picture(data: bytes) -> PagesRead:
+    from jeweller.omr.letters import can_read
     from jeweller.omr.picture import open_picture, read_picture
 
     picture = read_picture(open_picture(data), SCAN_DPI)
-    shown = PagePicture(0, picture.width, picture.height, _png(picture.upright), True)
+    shown = PagePicture(0, picture.width, picture.height, _png(picture.upright), True, can_read())
     return PagesRead(tuple(picture.lines), (shown,), ())
 
 

@@ -21,6 +21,7 @@ from jeweller.omr.flat import (
     straighten,
     tilt_of,
 )
+from jeweller.omr.letters import tell_words
 from jeweller.omr.line import ReadLine
 from jeweller.omr.network import PIXELS, REACH, SIGNS, Array, Seen, look_at
 from jeweller.omr.primitives import Box
@@ -43,10 +44,11 @@ POINTS = 72.0
 
 @dataclass(frozen=True)
 class FlatPage:
-    """The staves of a page, each straight, with what was seen on it; `turned` quarter turns to the right and
-    `tilt` make the picture upright, `size` is (height, width) then.
+    """The `ink` of the upright page, its staves, what was seen on each when straight; `turned` quarter turns
+    to the right and `tilt` make the picture upright, `size` is (height, width) then.
     """
 
+    ink: Array
     staves: tuple[FoundStaff, ...]
     seen: tuple[Seen, ...]
     widths: tuple[int, ...]
@@ -106,6 +108,7 @@ def flatten(grey: Grey) -> FlatPage:
     pictures = [straighten(ink, s) for s in staves]
     seen = [look_at(p) for p in pictures]
     return FlatPage(
+        ink,
         tuple(staves),
         tuple(seen),
         tuple(p.shape[1] for p in pictures),
@@ -149,9 +152,12 @@ def read_picture(grey: Grey, dpi: float) -> ReadPicture:
     page = flatten(grey)
     points = POINTS / dpi
     lines = []
-    for k, staff in enumerate(page.staves):
-        signs = signs_of(page.seen[k], straight_staff(page.widths[k]))
-        line = read_line(_mine(signs, page.staves, k))
+    every = [
+        _mine(signs_of(page.seen[k], straight_staff(page.widths[k])), page.staves, k)
+        for k in range(len(page.staves))
+    ]
+    for staff, signs in zip(page.staves, tell_words(page.ink, page.staves, every), strict=True):
+        line = read_line(signs)
         if line.bars and _is_music(line):
             _move(line, _onto_page(staff, points))
             line.space = staff.space * points

@@ -5,14 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from jeweller.instruments.table import find_instrument
 from jeweller.omr.assemble import Assembly
 from jeweller.omr.bars import cut_bars
 from jeweller.omr.joins import join_curves, join_tuplets
 from jeweller.omr.line import ReadBar, ReadLine, ReadNote
-from jeweller.omr.primitives import Box, DrawnLine
+from jeweller.omr.primitives import Box, DrawnLine, Word
 from jeweller.omr.symbols import StaffSigns
-from jeweller.omr.words import read_words
+from jeweller.omr.words import names_player, read_words
 
 ENDING = re.compile(r"^\s*(\d)\s*(?:[.,]|$)(?:\s*(\d)\s*\.?)?")
 TITLE = 2.2  # spaces: words so large are a title
@@ -41,9 +40,10 @@ def _heading(signs: StaffSigns) -> tuple[str, str]:
     """(the largest words well above a staff, those that name an instrument)."""
     staff = signs.staff
     above = [w for w in signs.words if w.box.bottom < staff.top - 3.0 * staff.space and len(w.text) > 2]
-    player = next((w.text for w in above if find_instrument(w.text) is not None), "")
-    titles = [w for w in above if w.text != player and w.size > TITLE * staff.space]
-    return (max(titles, key=lambda w: w.size).text if titles else ""), player
+    player = next((w for w in above if names_player(w.text)), None)
+    titles = [w for w in above if w is not player and w.size > TITLE * staff.space]
+    title = max(titles, key=lambda w: w.size).text if titles else ""
+    return title, names_player(player.text) if player is not None else ""
 
 
 def _endings(signs: StaffSigns, bars: Sequence[ReadBar]) -> None:
@@ -123,16 +123,29 @@ def _long_rests(signs: StaffSigns, bars: Sequence[ReadBar]) -> None:
         del bar.notes[1:]
 
 
+def _in_bracket(word: Word, signs: StaffSigns) -> bool:
+    """Whether a number stands under the beginning of a bracket: it counts a pass, not an exercise."""
+    space = signs.staff.space
+    return any(
+        0 <= word.box.left - line.box.left < 2.5 * space
+        and -0.7 * space < word.box.y - line.box.y < 2.5 * space
+        for line in signs.level
+    )
+
+
 def _numbers(signs: StaffSigns) -> list[str]:
     """The numbers before a staff, or above its beginning, as exercises and bars are numbered: first those
     with a full stop, then the larger ones.
     """
     staff = signs.staff
+    heads = [s.box.right for s in signs.symbols if s.kind.startswith("head_") and s.box.left > staff.left]
+    begun = max(staff.left + 9 * staff.space, min(heads, default=staff.left))
     found: list[tuple[bool, float, str]] = []
     for word in signs.words:
-        near = word.box.right < staff.left + 2 * staff.space or (
-            word.box.bottom < staff.top and word.box.left < staff.left + 9 * staff.space
-        )
-        if near and (m := re.match(r"^\s*(\d{1,3})\s*([.)]?)(?:\s|$)", word.text)):
+        m = re.match(r"^\s*(\d{1,3})\s*([.)]?)(?:\s|$)", word.text)
+        before = word.box.right < staff.left + 2 * staff.space
+        if m is None or not (before or (word.box.bottom < staff.top and word.box.left < begun)):
+            continue
+        if before or not _in_bracket(word, signs):
             found.append((not m[2], -word.size, m[1]))
     return [number for _stop, _size, number in sorted(found)]

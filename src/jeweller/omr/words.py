@@ -11,6 +11,7 @@ from jeweller.omr.primitives import Glyph, Word
 from jeweller.omr.symbols import StaffSigns
 
 GAP = 0.28  # of the letters' size: a wider one parts two words
+NEIGHBOURS = 3  # letters that a letter may be level with
 FAR = 7.0  # spaces above a staff: words farther up are no part of its music
 SAME_LINE = 0.35  # of the letters' size
 REPEATS = (
@@ -23,6 +24,24 @@ REPEATS = (
 )
 DYNAMIC = re.compile(r"(p{1,4}|f{1,4}|m[pf]|sf|sfz|fz|rfz|fp)")
 SPEED = re.compile(r"=\s*(?:c(?:a|irca)?\.?\s*)?(\d{2,3})")
+
+
+IN_KEY = re.compile(r"\s+in\s+([A-G])(?:\W|\s*(?:flat|sharp|b)\b)*$", re.I)
+
+
+def names_player(text: str) -> str:
+    """What of some words names an instrument; "" where they do not. Its key may be written in several ways.
+
+    >>> names_player("Clarinet in B flat"), names_player("Flute"), names_player("Walking")
+    ('Clarinet', 'Flute', '')
+    """
+    text = text.strip()
+    if find_instrument(text) is not None:
+        return text
+    key = IN_KEY.search(text)
+    found = find_instrument(text[: key.start()]) if key is not None else None
+    same = key is not None and found is not None and f" in {key[1].upper()}" in found.name
+    return text[: key.start()] if key is not None and same else ""
 
 
 def join_letters(letters: Iterable[Glyph]) -> list[Word]:
@@ -39,8 +58,11 @@ def join_letters(letters: Iterable[Glyph]) -> list[Word]:
             last = words[-1][-1]
             size = max(last.size, 1.0)
             gap = glyph.box.left - last.box.right
-            level = abs(glyph.box.bottom - last.box.bottom) < SAME_LINE * size or (
-                last.box.top - 0.2 * size < glyph.box.y < last.box.bottom + 0.2 * size
+            # an apostrophe is high, a comma low: it is level with any letter before it
+            level = any(
+                abs(glyph.box.bottom - x.box.bottom) < SAME_LINE * size
+                or x.box.top - 0.2 * size < glyph.box.y < x.box.bottom + 0.2 * size
+                for x in words[-1][-NEIGHBOURS:]
             )
             if (
                 glyph.font == last.font
@@ -114,7 +136,7 @@ def _say(signs: StaffSigns, bars: Sequence[ReadBar], word: Word) -> None:
     staff = signs.staff
     text = word.text.strip()
     above = word.box.y < staff.top
-    if not text or word.box.bottom < staff.top - FAR * staff.space or find_instrument(text) is not None:
+    if not text or word.box.bottom < staff.top - FAR * staff.space or names_player(text):
         return
     if re.fullmatch(r"[\d\W]+", text) and not SPEED.search(text):
         return

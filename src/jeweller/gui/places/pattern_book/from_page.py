@@ -208,7 +208,7 @@ class FromPage(QWidget):
             self.piece.addItem(self.model.title_of(looked))
         chosen = self.model.instrument.id if self.model.instrument is not None else ""
         self.player.setCurrentIndex(max(0, self.player.findData(chosen)))
-        words = _(WORDS_UNREAD) if read.scanned else _("Look it over before a take is checked against it.")
+        words = _(WORDS_UNREAD) if not read.worded else _("Look it over before a take is checked against it.")
         self.message.emit(f"{words} {_(COPYING)}")
         self._changed()
         self.view.setFocus()
