@@ -10,6 +10,7 @@ import argparse
 import dataclasses
 import io
 import json
+import re
 import sys
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
@@ -37,6 +38,8 @@ REACH = 10  # spaces above and below the middle line that a picture shows
 MARGIN = 2  # spaces left and right of the staff
 CLEFS = ((("G", 2, 0), 0.6, 30), (("F", 4, 0), 0.25, 18), (("C", 3, 0), 0.08, 24), (("C", 4, 0), 0.07, 22))
 METRES = ((4, 4), (3, 4), (2, 4), (6, 8), (2, 2), (5, 4), (9, 8), (12, 8), (3, 8), (7, 8))
+SIGNED = {("4", "4"): "common", ("2", "2"): "cut"}  # metres that have a sign of their own
+TIME = re.compile(r"<time>(\s*<beats>(\d+)</beats>\s*<beat-type>(\d+)</beat-type>\s*</time>)")
 F = Fraction
 CELLS = {  # quarters, for beats of a quarter
     1: (((1,), 8), ((F(1, 2), F(1, 2)), 8), ((F(3, 4), F(1, 4)), 3), ((F(1, 4),) * 4, 3), ((F(1, 3),) * 3, 3),
@@ -126,7 +129,7 @@ class LineMaker:
             return
 
     def _metre(self) -> dict[str, int]:
-        k = int(self.rng.choice(len(METRES), p=[0.3, 0.15, 0.13, 0.12, 0.08, 0.04, 0.06, 0.05, 0.04, 0.03]))
+        k = int(self.rng.choice(len(METRES), p=[0.3, 0.15, 0.1, 0.1, 0.15, 0.04, 0.05, 0.04, 0.04, 0.03]))
         return dict(zip(("beats", "beat_type"), METRES[k], strict=True))
 
     def _rhythm(self, here: BarAttributes) -> list[F]:
@@ -260,8 +263,10 @@ def engraver_options(rng: np.random.Generator, font: str) -> dict[str, object]:
     }
 
 
-def engraved(score: Score, options: dict[str, object], bars_per_line: int) -> bytes:
-    """The score as a PDF, with other options than the program's own."""
+def engraved(score: Score, options: dict[str, object], bars_per_line: int, *, signed: bool) -> bytes:
+    """The score as a PDF, with other options than the program's own; metres as figures, or `signed` with
+    their C and cut C.
+    """
     import verovio
 
     plain: Callable[..., Any] = verovio.toolkit.setOptions
@@ -269,7 +274,19 @@ def engraved(score: Score, options: dict[str, object], bars_per_line: int) -> by
     def varied(self: Any, own: dict[str, object]) -> Any:
         return plain(self, {**own, **options})
 
-    with patch.object(verovio.toolkit, "setOptions", varied):
+    load: Callable[..., Any] = verovio.toolkit.loadData
+
+    def sign(found: re.Match[str]) -> str:
+        symbol = SIGNED.get((found[2], found[3]))
+        return f'<time symbol="{symbol}">{found[1]}' if symbol else found[0]
+
+    def loaded(self: Any, xml: str) -> Any:
+        return load(self, TIME.sub(sign, xml) if signed else xml)
+
+    with (
+        patch.object(verovio.toolkit, "setOptions", varied),
+        patch.object(verovio.toolkit, "loadData", loaded),
+    ):
         return html_to_pdf(parts_page(score, SheetSettings(bars_per_line=bars_per_line)))
 
 
@@ -348,8 +365,9 @@ def make_page(job: tuple[int, Path]) -> int:
     rng = np.random.default_rng([seed, 1])
     part = LineMaker(seed).part(int(rng.integers(24, 40)))
     options = engraver_options(rng, FONTS[seed % len(FONTS)])
+    width, signed = int(rng.choice([0, 0, 3, 4])), bool(rng.random() < 0.7)
     try:
-        made = strips_of(engraved(Score(f"Line {seed}", (part,)), options, int(rng.choice([0, 0, 3, 4]))))
+        made = strips_of(engraved(Score(f"Line {seed}", (part,)), options, width, signed=signed))
     except (ValueError, LookupError) as error:
         print(seed, repr(error)[:200], flush=True)
         return 0

@@ -24,7 +24,7 @@ from scipy import ndimage
 from torch import nn
 from torch.nn import functional
 
-from jeweller.omr.network import CELL, LINES, PIXELS, REACH, SIGNS, WEIGHTS, WIDTHS
+from jeweller.omr.network import CELL, LINES, PIXELS, REACH, SIGNS, WEIGHTS, WIDTHS, typical_sizes
 
 HELD = 12  # pixels a space of the pictures that are kept
 HELD_REACH = 10
@@ -46,6 +46,7 @@ class Reader(nn.Module):
 
     def __init__(self) -> None:
         super().__init__()
+        self.plain = False  # whether it goes on without normalisation
         a, b, c, d = WIDTHS
         self.a1, self.a2 = nn.Conv2d(1, a, 5, 2, 2), nn.Conv2d(a, a, 3, 1, 1)
         self.b1, self.b2 = nn.Conv2d(a, b, 3, 2, 1), nn.Conv2d(b, b, 3, 1, 1)
@@ -94,6 +95,24 @@ class Reader(nn.Module):
         )
         return kept
 
+    def unfold(self) -> None:
+        """The weights that ship. Their normalisation is in them: there is none any more."""
+        with np.load(WEIGHTS, allow_pickle=False) as held:
+            for name in (*self.layers(), "out"):
+                layer = getattr(self, name)
+                layer.weight.data = torch.as_tensor(held[f"{name}.weight"].astype(np.float32))
+                layer.bias.data = torch.as_tensor(held[f"{name}.bias"].astype(np.float32))
+        for norm in self.norms.values():
+            nn.init.ones_(norm.running_var).sub_(norm.eps)
+            norm.requires_grad_(False)
+        self.plain = True
+
+    def train(self, mode: bool = True) -> Reader:
+        super().train(mode)
+        if self.plain:
+            self.norms.eval()
+        return self
+
 
 class Strips:
     """The staves of a folder, and what is on them."""
@@ -115,7 +134,7 @@ class Strips:
 
     def sizes(self) -> np.ndarray:
         """Median width and height of each sign, in spaces."""
-        out = np.ones((len(SIGNS), 2), np.float32)
+        out = typical_sizes().copy() if WEIGHTS.exists() else np.ones((len(SIGNS), 2), np.float32)
         rows = np.array([s for signs in self.signs for s in signs])
         for k in range(len(SIGNS)):
             own = rows[rows[:, 0] == k]
@@ -338,7 +357,8 @@ def main() -> None:
     parser.add_argument("folder", type=Path)
     parser.add_argument("--minutes", type=float, default=100)
     parser.add_argument("--seed", type=int, default=1)
-    parser.add_argument("--go-on", type=Path)
+    parser.add_argument("--go-on", type=Path, help="from a reader.pt of a run before")
+    parser.add_argument("--from-shipped", action="store_true", help="from the weights that ship")
     parser.add_argument("--rate", type=float, default=3e-3)
     parser.add_argument("--threads", type=int, default=2)
     options = parser.parse_args()
@@ -349,6 +369,8 @@ def main() -> None:
     reader = Reader().to(memory_format=torch.channels_last)
     if options.go_on:
         reader.load_state_dict(torch.load(options.go_on))
+    if options.from_shipped:
+        reader.unfold()
     best = torch.optim.AdamW(reader.parameters(), lr=options.rate, weight_decay=1e-4)
     loader = iter(
         torch.utils.data.DataLoader(Pieces(strips, options.seed), BATCH, num_workers=1, prefetch_factor=6)
