@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 from jeweller.documents.page import html_to_pdf
 from jeweller.documents.parts import parts_page
 from jeweller.errors import ScoreError
+from jeweller.gui.places.pattern_book.from_page import METRES
 from jeweller.gui.places.pattern_book.page_model import PageModel, read_kept_page
 from jeweller.notation.readers.abc import read_abc
 from jeweller.omr import correct
@@ -205,6 +206,22 @@ class InTheWindow(DeskCase):
         )
         files = shelf.remove(piece.id)
         self.assertIn(f"{piece.id}.page", files)
+
+    def test_key_and_metre_have_keys_of_their_own(self) -> None:
+        def now() -> tuple[int, int, int]:
+            part = self.place.part()
+            assert part is not None
+            return part.bars[0].fifths, part.bars[0].beats, part.bars[0].beat_type
+
+        fifths, beats, unit = now()
+        self.type("k")
+        self.assertEqual(now()[0], fifths + 1)
+        for _twice in range(2):
+            QTest.keyClick(self.page.view.paper, Qt.Key.Key_K, Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual(now()[0], fifths - 1)
+        after = METRES[METRES.index((beats, unit)) + 1]
+        self.type("/")
+        self.assertEqual(now()[1:], after)
 
     def test_the_page_and_what_was_read_lead_to_one_another(self) -> None:
         part = self.place.part()

@@ -36,7 +36,7 @@ COPYING = N_("Copying music is for those who may.")
 KEYS = N_(
     "Tab the next doubt · Enter right as it is · ← → a note · ↑ ↓ a step, with Shift an octave · A–G its "
     "name · 1 2 4 8 6 its length · . dot · + − a semitone · R rest · 3 triplet · T tie · S slur · Ins one "
-    "more · Del none · | bar line · Ctrl+Z back"
+    "more · Del none · | bar line · K a sharp more in the key, with Shift a flat · / another metre · Ctrl+Z back"
 )
 TOGGLED = {"N": "trill", "H": "fermata", ",": "staccato", ">": "accent"}
 
@@ -371,6 +371,10 @@ class FromPage(QWidget):
             return lambda: self._do(lambda lines, spot: correct.last(lines, spot, VALUES[letter]))
         if letter and letter in "ABCDEFG":
             return lambda: self._do(lambda lines, spot: correct.name(lines, spot, letter))
+        if letter == "K":
+            return lambda: self._another(self.key, -1 if shift else 1)
+        if letter == "/":
+            return lambda: self._another(self.metre, 1)
         if letter in TOGGLED:
             return lambda: self._do(lambda lines, spot: correct.toggle(lines, spot, TOGGLED[letter]))
         simple: dict[str, Callable[[Lines, Spot], Lines]] = {
@@ -386,6 +390,12 @@ class FromPage(QWidget):
         if letter in simple:
             return lambda: self._do(simple[letter])
         return (lambda: self._rebuild(correct.bar_line)) if letter == "|" else None
+
+    def _another(self, box: QComboBox, by: int) -> None:
+        """The next key, or metre, in the row; behind the last one the first."""
+        at = (box.currentIndex() + by) % box.count()
+        box.setCurrentIndex(at)
+        box.activated.emit(at)
 
     def _step_to(self, by: int) -> None:
         self.model.move(by)
