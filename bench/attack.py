@@ -41,7 +41,7 @@ HANG_S, MOST_BYTES = 30, 1 << 30
 GOOD = ("answer", "sentence")
 OUTCOMES = (*GOOD, "traceback", "abort", "hang", "memory", "wrong")
 SHARES = {
-    "scores": 0.5,
+    "scores": 0.48,
     "recordings": 0.18,
     "zips": 0.1,
     "databases": 0.08,
@@ -52,6 +52,7 @@ SHARES = {
     "names": 0.015,
     "kills": 0.015,
     "full": 0.01,
+    "pages": 0.02,
 }
 REMEMBERED = {
     "format": 1,
@@ -170,6 +171,27 @@ def _scores(draw: random.Random, folder: Path) -> str:
         if notes[0] != notes[1]:
             return "wrong"
     return "answer"
+
+
+def _pages(draw: random.Random, folder: Path) -> str:
+    from jeweller.errors import PageError
+    from jeweller.notation.readers.sandbox import answer_for as read_score
+    from jeweller.notation.writers.musicxml import write_musicxml
+    from jeweller.omr.page import PagesRead, pieces_of
+    from jeweller.omr.sandbox import answer_for
+    from jeweller.serialization import from_plain
+
+    data = damaged(draw.choice(SEEDS["pages"]), draw)
+    (folder / "input").write_bytes(data)
+    answer = answer_for(data, [])
+    if "error" in answer:
+        return "sentence"
+    try:
+        pieces = pieces_of(from_plain(PagesRead, answer["read"]).lines, None)
+    except PageError:
+        return "sentence"
+    written = [read_score(write_musicxml(piece.score), None) for piece in pieces]
+    return "wrong" if any("error" in score for score in written) else "answer"
 
 
 def _recordings(draw: random.Random, folder: Path) -> str:
@@ -468,6 +490,7 @@ def _kills(draw: random.Random, folder: Path) -> str:
 
 ATTACKS: dict[str, Callable[[random.Random, Path], str]] = {
     "scores": _scores,
+    "pages": _pages,
     "recordings": _recordings,
     "zips": _zips,
     "databases": _databases,
@@ -623,11 +646,36 @@ def prepare(folder: Path) -> None:
     journal = home.journal.path.read_bytes()
     from jeweller.instruments.care import SHIPPED as CARE
 
+    SEEDS["pages"] = _seed_pages(first)
     SEEDS["tables"] = [
         ("remedies.json", SHIPPED.read_bytes()),
         ("care.json", CARE.read_bytes()),
         ("booth/guest/journal.jsonl", journal * 4),
     ]
+
+
+def _seed_pages(score: Any) -> list[bytes]:
+    """A line on a page: drawn, and as pictures of several kinds."""
+    import dataclasses
+    import io
+
+    from PIL import Image
+
+    from jeweller.documents.page import html_to_pdf
+    from jeweller.documents.parts import parts_page
+    from jeweller.omr.pdf import render_page
+
+    part = score.parts[0]
+    short = dataclasses.replace(score, parts=(dataclasses.replace(part, bars=part.bars[:4]),))
+    pdf = html_to_pdf(parts_page(short))
+    page = render_page(pdf, 0, 150.0)
+    line = Image.fromarray(page[: page.shape[0] // 4])
+    out = [pdf]
+    for kind in ("PNG", "JPEG", "TIFF", "WEBP", "BMP"):
+        held = io.BytesIO()
+        line.save(held, kind)
+        out.append(held.getvalue())
+    return out
 
 
 # ---- trying
@@ -663,8 +711,8 @@ def attempt(job: tuple[str, int, str]) -> Tried:
         outcome, where = "hang" if slow else "abort", f"status {status}"
     if used.ru_maxrss * 1024 > MOST_BYTES + BASE_BYTES:
         outcome, where = "memory", f"{used.ru_maxrss // 1024} MB"
-    if kind == "scores" and outcome in ("abort", "hang", "memory"):
-        outcome = _as_told(folder / "input")  # the program reads scores in a child process with limits
+    if kind in ("scores", "pages") and outcome in ("abort", "hang", "memory"):
+        outcome = _as_told(kind, folder / "input")  # the program reads these in a child process with limits
     if outcome not in GOOD and keep:
         target = Path(keep) / f"{kind}-{seed}-{outcome}"
         shutil.copytree(folder, target, dirs_exist_ok=True)
@@ -672,13 +720,14 @@ def attempt(job: tuple[str, int, str]) -> Tried:
     return Tried(kind, outcome, where, seconds)
 
 
-def _as_told(path: Path) -> str:
-    from jeweller.errors import ScoreError
+def _as_told(kind: str, path: Path) -> str:
+    from jeweller.errors import PageError, ScoreError
     from jeweller.notation.readers.sandbox import load_scores
+    from jeweller.omr.sandbox import read_pages
 
     try:
-        load_scores(path)
-    except ScoreError:
+        load_scores(path) if kind == "scores" else read_pages(path)
+    except (ScoreError, PageError):
         return "sentence"
     return "wrong"
 
