@@ -30,6 +30,7 @@ HELD = 12  # pixels a space of the pictures that are kept
 HELD_REACH = 10
 WIDE = 32  # spaces of a piece that is shown
 BATCH = 12
+SOUGHT = 0.5  # of the pieces are chosen for a sign, each kind as often as any other
 NOTHING = -3.5  # log odds of a sign that is as good as none
 VERY_SMALL = 0.82  # of a head's height: a grace note's
 COMPOSED = {"dynamic_pp": "pp", "dynamic_ppp": "ppp", "dynamic_mp": "mp", "dynamic_mf": "mf", "dynamic_ff": "ff",
@@ -132,6 +133,15 @@ class Strips:
                     self.signs.append(_signs(labels))
                     self.lines.append(_lines(labels))
 
+    def places(self) -> list[list[tuple[int, float]]]:
+        """(strip, x) of every sign, by kind; those that there are none of left out."""
+        out: dict[int, list[tuple[int, float]]] = {}
+        for k, signs in enumerate(self.signs):
+            for kind, x, y, _wide, _high in signs:
+                if abs(y) < REACH:
+                    out.setdefault(kind, []).append((k, x))
+        return list(out.values())
+
     def sizes(self) -> np.ndarray:
         """Median width and height of each sign, in spaces."""
         out = typical_sizes().copy() if WEIGHTS.exists() else np.ones((len(SIGNS), 2), np.float32)
@@ -190,16 +200,22 @@ class Spoiler:
 
     def __init__(self, strips: Strips, seed: int) -> None:
         self.strips, self.rng = strips, np.random.default_rng(seed)
+        self.places = strips.places()
 
     def piece(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """(picture, signs wanted, lines wanted)."""
         rng = self.rng
-        k = int(rng.integers(len(self.strips.pictures)))
+        k, sought = int(rng.integers(len(self.strips.pictures))), None
+        if rng.random() < SOUGHT:  # else rare signs are hardly ever seen
+            every = self.places[int(rng.integers(len(self.places)))]
+            k, sought = every[int(rng.integers(len(every)))]
         held = self.strips.pictures[k]
         high, wide = 2 * REACH * PIXELS, WIDE * PIXELS
         across, down = np.exp(rng.normal(0, 0.05)), np.exp(rng.normal(0, 0.025))
         longest = held.shape[1] / HELD
         begin = rng.uniform(-2, max(longest - 0.6 * WIDE, 0))
+        if sought is not None:
+            begin = sought - rng.uniform(3, WIDE - 3)
         shift = rng.normal(0, 0.08)
         lean = rng.normal(0, 0.004)
         bend, length, phase = abs(rng.normal(0, 0.08)), rng.uniform(20, 80), rng.uniform(0, 2 * math.pi)
