@@ -66,7 +66,7 @@ class WordsOnScans(unittest.TestCase):
         self.assertEqual(piece.score.title, "The Lower Lock")
         self.assertEqual([k for k, b in enumerate(bars) if b.fine], [3])
         self.assertEqual([k for k, b in enumerate(bars) if b.dacapo], [7])
-        self.assertEqual([m.bpm for b in bars for m in b.marks if m.kind == "tempo"], [84.0])
+        self.assertEqual([m.value for b in bars for m in b.marks if m.kind == "tempo"], [84.0])
 
     def test_without_the_program_the_notes_are_read_and_that_is_told(self) -> None:
         held = io.BytesIO()
