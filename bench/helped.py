@@ -107,7 +107,7 @@ CLASSROOM = {
     "past_fine": ("road", "past fine"),
     "jump_skipped": ("road", "no da capo"),
     "wrong_ending": ("road", "second ending first"),
-    "metre": ("metre", "four in three"),
+    "metre": ("metre and lengths", "four in three"),
 }
 OTHER_SPEED = {"wrong_tempo": 1.4}  # of what is asked for to what is played
 
