@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import shutil
 import unittest
 from unittest.mock import patch
 
@@ -17,7 +18,6 @@ from jeweller.notation.model import Score
 from jeweller.notation.readers.abc import read_abc
 from jeweller.omr import letters
 from jeweller.omr.flat import find_flat_staves, ink_of, space_of, straighten
-from jeweller.omr.letters import can_read
 from jeweller.omr.network import LINES, PIXELS, REACH, SIGNS, look_at
 from jeweller.omr.page import pieces_of, read_lines
 from jeweller.omr.pdf import render_page
@@ -51,7 +51,7 @@ c d e f | g2 e2 | f e d c | "^Fine" F4 || a b c' b | a2 g2 | f g a f | "^D.C. al
 """
 
 
-@unittest.skipUnless(can_read(), "Tesseract is not installed")
+@unittest.skipUnless(shutil.which(letters.PROGRAM), "Tesseract is not installed")
 class WordsOnScans(unittest.TestCase):
     """A page of our own, printed and scanned."""
 
@@ -80,7 +80,8 @@ class WordsOnScans(unittest.TestCase):
     def test_a_program_that_fails_is_no_fault(self) -> None:
         strip = letters.Strip(np.zeros((40, 80), np.float32), 1.0)
         with patch.object(letters.shutil, "which", return_value="/bin/false"):
-            self.assertEqual(letters.read_strips([strip]), [[]])
+            self.assertIsNone(letters.read_strips([strip]))
+            self.assertFalse(read_picture(self.page, 250.0).worded)
 
 
 class Scans(unittest.TestCase):

@@ -30,7 +30,6 @@ HELD = 12  # pixels a space of the pictures that are kept
 HELD_REACH = 10
 WIDE = 32  # spaces of a piece that is shown
 BATCH = 12
-SOUGHT = 0.5  # of the pieces are chosen for a sign, each kind as often as any other
 NOTHING = -3.5  # log odds of a sign that is as good as none
 VERY_SMALL = 0.82  # of a head's height: a grace note's
 COMPOSED = {"dynamic_pp": "pp", "dynamic_ppp": "ppp", "dynamic_mp": "mp", "dynamic_mf": "mf", "dynamic_ff": "ff",
@@ -198,15 +197,15 @@ def _lines(labels: dict[str, Any]) -> list[tuple[int, np.ndarray]]:
 class Spoiler:
     """Takes pieces of the strips and spoils them, what is on them moved along."""
 
-    def __init__(self, strips: Strips, seed: int) -> None:
-        self.strips, self.rng = strips, np.random.default_rng(seed)
+    def __init__(self, strips: Strips, seed: int, sought: float = 0.0) -> None:
+        self.strips, self.rng, self.sought = strips, np.random.default_rng(seed), sought
         self.places = strips.places()
 
     def piece(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """(picture, signs wanted, lines wanted)."""
         rng = self.rng
         k, sought = int(rng.integers(len(self.strips.pictures))), None
-        if rng.random() < SOUGHT:  # else rare signs are hardly ever seen
+        if rng.random() < self.sought:  # else rare signs are hardly ever seen
             every = self.places[int(rng.integers(len(self.places)))]
             k, sought = every[int(rng.integers(len(every)))]
         held = self.strips.pictures[k]
@@ -340,12 +339,12 @@ class Spoiler:
 
 
 class Pieces(torch.utils.data.IterableDataset):
-    def __init__(self, strips: Strips, seed: int) -> None:
-        self.strips, self.seed = strips, seed
+    def __init__(self, strips: Strips, seed: int, sought: float) -> None:
+        self.strips, self.seed, self.sought = strips, seed, sought
 
     def __iter__(self) -> Any:
         info = torch.utils.data.get_worker_info()
-        spoiler = Spoiler(self.strips, self.seed + 1000 * (info.id if info else 0))
+        spoiler = Spoiler(self.strips, self.seed + 1000 * (info.id if info else 0), self.sought)
         while True:
             yield spoiler.piece()
 
@@ -376,6 +375,9 @@ def main() -> None:
     parser.add_argument("--go-on", type=Path, help="from a reader.pt of a run before")
     parser.add_argument("--from-shipped", action="store_true", help="from the weights that ship")
     parser.add_argument("--rate", type=float, default=3e-3)
+    parser.add_argument(
+        "--sought", type=float, default=0.0, help="share of pieces that show each kind of sign as often"
+    )
     parser.add_argument("--threads", type=int, default=2)
     options = parser.parse_args()
     torch.manual_seed(options.seed)
@@ -389,7 +391,9 @@ def main() -> None:
         reader.unfold()
     best = torch.optim.AdamW(reader.parameters(), lr=options.rate, weight_decay=1e-4)
     loader = iter(
-        torch.utils.data.DataLoader(Pieces(strips, options.seed), BATCH, num_workers=1, prefetch_factor=6)
+        torch.utils.data.DataLoader(
+            Pieces(strips, options.seed, options.sought), BATCH, num_workers=1, prefetch_factor=6
+        )
     )
     spoiler = Spoiler(back, 7)
     held = [tuple(map(torch.as_tensor, spoiler.piece())) for _ in range(48)]

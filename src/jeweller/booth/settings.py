@@ -36,7 +36,7 @@ class StopLimits:
     stale_s: float = number(
         10.0,
         "s",
-        (0, 30),
+        (0, 20),
         "of new sound, after which the way so far is looked for before a check",
     )
     rests_slack: float = number(1.5, "ratio", (1, 3), "rests are counted slower than written")

@@ -225,7 +225,7 @@ def next_place(
     ids = [take.id for take in order]
     here = hand.take.id if hand is not None else None
     start = ids.index(here) if here in ids else (0 if step > 0 else len(ids) - 1)
-    for take in order[start:] if step > 0 else order[start::-1] if ids else ():
+    for take in order[start:] if step > 0 else order[start::-1]:
         if not take.summary.get("open") or take.summary["state"] in DONE:
             continue  # told without opening its report
         opened = hand if hand is not None and take.id == here else open_take(library, take.id)

@@ -56,13 +56,8 @@ class Strip:
     scale: float
 
 
-def can_read() -> bool:
-    """Whether the program that reads words is there."""
-    return shutil.which(PROGRAM) is not None
-
-
-def read_strips(strips: Sequence[Strip]) -> list[list[TextLine]]:
-    """The lines of text in each strip; none where the program is not there, or fails.
+def read_strips(strips: Sequence[Strip]) -> list[list[TextLine]] | None:
+    """The lines of text in each strip; None where the program is not there, or fails.
 
     >>> read_strips([])
     []
@@ -70,9 +65,11 @@ def read_strips(strips: Sequence[Strip]) -> list[list[TextLine]]:
     from PIL import Image
 
     found: list[list[TextLine]] = [[] for _strip in strips]
-    program = shutil.which(PROGRAM)
-    if program is None or not strips:
+    if not strips:
         return found
+    program = shutil.which(PROGRAM)
+    if program is None:
+        return None
     pictures, at = [], []
     top = EDGE
     for strip in strips[:MOST_STRIPS]:
@@ -97,7 +94,7 @@ def read_strips(strips: Sequence[Strip]) -> list[list[TextLine]]:
             env={"OMP_THREAD_LIMIT": "1"},
         )
     except (OSError, subprocess.SubprocessError):
-        return found
+        return None
     for text, box in _lines_of(run.stdout.decode("utf-8", "replace")):
         k = max(0, int(np.searchsorted(at, box.y + APART / 2, "right")) - 1)
         scale = strips[k].scale
@@ -133,18 +130,22 @@ def _lines_of(table: str) -> list[tuple[str, Box]]:
     return [(" ".join(words), box) for words, box in lines.values()]
 
 
-def tell_words(ink: Ink, staves: Sequence[FoundStaff], signs: Sequence[StaffSigns]) -> list[StaffSigns]:
-    """What was seen on the staves of a page, with what its words say, and with the headings over the first
-    staff. `ink` is the upright page.
+def tell_words(
+    ink: Ink, staves: Sequence[FoundStaff], signs: Sequence[StaffSigns]
+) -> tuple[list[StaffSigns], bool]:
+    """(what was seen on the staves of a page, with what its words say, and with the headings over the first
+    staff; whether words could be read). `ink` is the upright page.
     """
-    if not staves or not can_read():
-        return list(signs)
-    whole = [[*_whole_words(ink, staff, mine)] for staff, mine in zip(staves, signs, strict=True)]
+    if not staves:
+        return [], True
+    whole = [_whole_words(ink, staff, mine) for staff, mine in zip(staves, signs, strict=True)]
     spots = [(k, n) for k, words in enumerate(whole) for n in range(len(words))]
     strips = [_cut(ink, staves[k], whole[k][n].box) for k, n in spots]
     first = int(np.argmin([float(s.middles.mean()) for s in staves]))
     head, corner = _head(ink, staves[first])
     told = read_strips([*([head] if head is not None else []), *strips])
+    if told is None:
+        return list(signs), False
     over = told.pop(0) if head is not None else []
     for (k, n), lines in zip(spots, told, strict=True):
         word = whole[k][n]
@@ -155,7 +156,7 @@ def tell_words(ink: Ink, staves: Sequence[FoundStaff], signs: Sequence[StaffSign
     staff = staves[first]
     for line in over:
         whole[first].append(_heading(line, staff, corner))
-    return [dataclasses.replace(s, words=tuple(words)) for s, words in zip(signs, whole, strict=True)]
+    return [dataclasses.replace(s, words=tuple(words)) for s, words in zip(signs, whole, strict=True)], True
 
 
 def _whole_words(ink: Ink, staff: FoundStaff, signs: StaffSigns) -> list[Word]:

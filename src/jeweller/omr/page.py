@@ -96,13 +96,12 @@ def read_lines(data: bytes, pages: Sequence[int], *, seconds: float = ENOUGH_S) 
 
 
 def _from_pdf(data: bytes, page: int) -> tuple[list[ReadLine], PagePicture]:
-    from jeweller.omr.letters import can_read
     from jeweller.omr.pdf import read_drawing, render_page
     from jeweller.omr.vector import read_signs
 
     drawing = read_drawing(data, page)
     found = [line for line in map(read_line, read_signs(drawing)) if line.bars]
-    scanned = not found and drawing.pictures
+    scanned, worded = not found and drawing.pictures, True
     shown, width, height = render_page(data, page, SHOWN_DPI), drawing.width, drawing.height
     if scanned:
         from jeweller.omr.picture import read_picture
@@ -110,18 +109,17 @@ def _from_pdf(data: bytes, page: int) -> tuple[list[ReadLine], PagePicture]:
         picture = read_picture(render_page(data, page, SCAN_DPI), SCAN_DPI)
         if picture.lines:
             found, shown = picture.lines, picture.upright
-            width, height = picture.width, picture.height
+            width, height, worded = picture.width, picture.height, picture.worded
     for line in found:
         line.page = page
-    return found, PagePicture(page, width, height, _png(shown), scanned, can_read() or not scanned)
+    return found, PagePicture(page, width, height, _png(shown), scanned, worded)
 
 
 def _from_picture(data: bytes) -> PagesRead:
-    from jeweller.omr.letters import can_read
     from jeweller.omr.picture import open_picture, read_picture
 
     picture = read_picture(open_picture(data), SCAN_DPI)
-    shown = PagePicture(0, picture.width, picture.height, _png(picture.upright), True, can_read())
+    shown = PagePicture(0, picture.width, picture.height, _png(picture.upright), True, picture.worded)
     return PagesRead(tuple(picture.lines), (shown,), ())
 
 

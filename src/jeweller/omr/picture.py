@@ -59,12 +59,15 @@ class FlatPage:
 
 @dataclass(frozen=True)
 class ReadPicture:
-    """The lines of a page, the upright picture made small, and the page's size in points."""
+    """The lines of a page, the upright picture made small, the page's size in points, whether its words could
+    be read.
+    """
 
     lines: list[ReadLine]
     upright: Grey
     width: float
     height: float
+    worded: bool
 
 
 def open_picture(data: bytes) -> Grey:
@@ -156,14 +159,15 @@ def read_picture(grey: Grey, dpi: float) -> ReadPicture:
         _mine(signs_of(page.seen[k], straight_staff(page.widths[k])), page.staves, k)
         for k in range(len(page.staves))
     ]
-    for staff, signs in zip(page.staves, tell_words(page.ink, page.staves, every), strict=True):
+    told, worded = tell_words(page.ink, page.staves, every)
+    for staff, signs in zip(page.staves, told, strict=True):
         line = read_line(signs)
         if line.bars and _is_music(line):
             _move(line, _onto_page(staff, points))
             line.space = staff.space * points
             lines.append(line)
     high, wide = page.size
-    return ReadPicture(lines, _upright(grey, page), wide * points, high * points)
+    return ReadPicture(lines, _upright(grey, page), wide * points, high * points, worded)
 
 
 def _is_music(line: ReadLine) -> bool:

@@ -9,7 +9,7 @@ from jeweller.omr.assemble import Assembly
 from jeweller.omr.bars import cut_bars
 from jeweller.omr.joins import join_curves, join_tuplets
 from jeweller.omr.line import ReadBar, ReadLine, ReadNote
-from jeweller.omr.primitives import Box, DrawnLine, Word
+from jeweller.omr.primitives import Box, DrawnLine
 from jeweller.omr.symbols import StaffSigns
 from jeweller.omr.words import names_player, read_words
 
@@ -61,13 +61,7 @@ def _endings(signs: StaffSigns, bars: Sequence[ReadBar]) -> None:
         box = line.box
         if box.y > staff.top - 0.8 * space or box.width < 2.0 * space:
             continue
-        inside = [
-            m
-            for b, m in numbers
-            if m is not None
-            and 0 <= b.left - box.left < 2.5 * space
-            and -0.7 * space < b.y - box.y < 2.5 * space
-        ]
+        inside = [m for b, m in numbers if m is not None and _begins_bracket(b, box, space)]
         hooked = any(_hook(s, box.left, box.y, space) for s in signs.stems)
         if not inside or not hooked:
             continue
@@ -80,6 +74,11 @@ def _endings(signs: StaffSigns, bars: Sequence[ReadBar]) -> None:
         over[0].ending_start = True
         closed = any(_hook(s, box.right, box.y, space) for s in signs.stems)
         over[-1].ending_stop = "stop" if closed or over[-1].repeat_end else "discontinue"
+
+
+def _begins_bracket(number: Box, bracket: Box, space: float) -> bool:
+    """Whether a number stands under the beginning of a bracket: it counts a pass."""
+    return 0 <= number.left - bracket.left < 2.5 * space and -0.7 * space < number.y - bracket.y < 2.5 * space
 
 
 def _hook(stroke: DrawnLine, x: float, y: float, space: float) -> bool:
@@ -123,16 +122,6 @@ def _long_rests(signs: StaffSigns, bars: Sequence[ReadBar]) -> None:
         del bar.notes[1:]
 
 
-def _in_bracket(word: Word, signs: StaffSigns) -> bool:
-    """Whether a number stands under the beginning of a bracket: it counts a pass, not an exercise."""
-    space = signs.staff.space
-    return any(
-        0 <= word.box.left - line.box.left < 2.5 * space
-        and -0.7 * space < word.box.y - line.box.y < 2.5 * space
-        for line in signs.level
-    )
-
-
 def _numbers(signs: StaffSigns) -> list[str]:
     """The numbers before a staff, or above its beginning, as exercises and bars are numbered: first those
     with a full stop, then the larger ones.
@@ -146,6 +135,6 @@ def _numbers(signs: StaffSigns) -> list[str]:
         before = word.box.right < staff.left + 2 * staff.space
         if m is None or not (before or (word.box.bottom < staff.top and word.box.left < begun)):
             continue
-        if before or not _in_bracket(word, signs):
+        if before or not any(_begins_bracket(word.box, line.box, staff.space) for line in signs.level):
             found.append((not m[2], -word.size, m[1]))
     return [number for _stop, _size, number in sorted(found)]
