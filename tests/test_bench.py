@@ -10,7 +10,7 @@ from unittest import mock
 
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QDialog, QPushButton
+from PySide6.QtWidgets import QDialog, QLabel, QPushButton
 
 from jeweller.assessment.finding import FACETS
 from jeweller.gui.places.bench.criteria_dialog import CriteriaDialog, checks_again
@@ -131,6 +131,17 @@ class Bench(DeskCase):
         for _ in range(5):
             again.act("redo")
         self.assertEqual({line.player: line.take.summary["sure"] for line in bench.lines}, before)
+
+    def test_a_card_says_what_was_decided_and_the_others_stay(self) -> None:
+        self.checked_tray("Ilse")
+        page, key = self.bench.page, self.bench.key or ""
+        before = dict(page.cards)
+        self.press(KEY.Key_K)
+        told = [label.text() for label in page.cards[key].findChildren(QLabel)]
+        self.assertIn("kept by the teacher", told)
+        anew = {k for k, card in page.cards.items() if card is not before[k]}
+        self.assertEqual((anew, len(before)), ({key, self.bench.key}, 3))
+        self.assertTrue(page.cards[self.bench.key or ""].opened)
 
     def test_to_the_loupe_and_back_and_all_of_a_kind(self) -> None:
         self.checked_tray("Ilse", "Bram")
