@@ -8,6 +8,7 @@ import hashlib
 import os
 import stat
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -30,6 +31,7 @@ MAX_SECONDS = 20 * 60.0  # longer files are cut here, with a warning
 RATES = (4000, 400_000)  # Hz between which a file's rate means what it says
 MIN_SECONDS = 0.5  # nothing shorter can hold a take
 AT_ONCE = 16384  # frames resampled at once: the packets of a file are far shorter
+PROBE_BYTES = 1 << 16
 CUT_S = 0.2  # missing at the end of a file, from which on it is told
 
 
@@ -152,13 +154,25 @@ def decode(
     path = Path(path)
     _require_file(path)
     av.logging.set_level(av.logging.PANIC)
+    with ThreadPoolExecutor(1) as beside:  # a hash is computed without holding the others
+        hashed = beside.submit(file_hash, path)
+        return _decode(path, rate, cancelled, known, hashed)
+
+
+def _decode(
+    path: Path, rate: int, cancelled: Callable[[], bool], known: Samples | None, hashed: Future[str]
+) -> Recording:
+    import av
+
     warnings: list[str] = []
     try:
         # the file itself is handed over, not its name: a name with a colon is no address to be fetched
         with open_regular(path) as file:
             missing = missing_seconds(file)
             file.seek(0)
-            with av.open(file, mode="r", metadata_errors="ignore") as container:
+            # what was read before needs no long look at what it is
+            look = {"probesize": str(PROBE_BYTES)} if known is not None else {}
+            with av.open(file, mode="r", metadata_errors="ignore", options=look) as container:
                 if not container.streams.audio:
                     raise TakeError(_("{name} holds no sound track.").format(name=shown_name(path)))
                 stream = container.streams.audio[0]
@@ -194,7 +208,7 @@ def decode(
             )
         )
     try:
-        sha256 = file_hash(path)
+        sha256 = hashed.result()
     except OSError as error:
         raise TakeError(
             _("{name} was taken away while it was being read.").format(name=shown_name(path))
