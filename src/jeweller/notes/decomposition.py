@@ -13,10 +13,10 @@ from collections.abc import Sequence
 
 import numpy as np
 import numpy.typing as npt
-from numpy.lib.stride_tricks import sliding_window_view
 
 from jeweller.features.extraction import Features, midi_to_hz
 from jeweller.features.robust import median
+from jeweller.notes.grid_spectra import GridSpectra, spectrum_size
 from jeweller.notes.settings import DECOMPOSITION
 from jeweller.notes.table import PlayedNote
 
@@ -33,21 +33,26 @@ class SpectralDecomposition:
     """Spectra of a take, and what they are made of. Frames are (T, F) magnitudes up to TOP_HZ."""
 
     def __init__(
-        self, features: Features, events: Sequence[PlayedNote], lowest_midi: float, shift: int = 0
+        self,
+        features: Features,
+        events: Sequence[PlayedNote],
+        lowest_midi: float,
+        shift: int = 0,
+        known: GridSpectra | None = None,
     ) -> None:
         """`lowest_midi`: of the part; `shift`: semitones by which the whole take sounds above the pitches
-        that `voice` and `standing_out` are asked for.
+        that `voice` and `standing_out` are asked for; `known`: spectra of the beginning of this recording, by
+        `spectra_ahead`.
         """
-        from scipy import fft as sfft
-
         self.f, self.shift = features, shift
-        size = DECOMPOSITION.periods * features.rate / float(midi_to_hz(lowest_midi))
-        self.size = int(np.clip(sfft.next_fast_len(int(size), real=True), *DECOMPOSITION.sizes))
-        self.top = int(DECOMPOSITION.top_hz * self.size / features.rate)
-        self.window = np.hanning(self.size).astype(np.float32)
-        x = features.samples
-        self._windows = sliding_window_view(x, self.size) if len(x) >= self.size else None
+        self.size = spectrum_size(lowest_midi, features.rate)
         self.step_s = DECOMPOSITION.step * features.hop_s
+        self._every = round(self.step_s * features.rate)
+        self._grid = (
+            known.of_longer(features.samples)
+            if known is not None and known.size == self.size
+            else GridSpectra(features.samples, features.rate, self.size, self._every)
+        )
         self.events = events
         self._own: dict[Heard, Array] = {}
         self._ending: dict[Heard, Array] = {}
@@ -70,24 +75,16 @@ class SpectralDecomposition:
             and e.off_s - e.on_s > DECOMPOSITION.steady_s
         ]
 
-    def _spectra(self, times: Array) -> Array:
-        from scipy import fft as sfft
-
-        x, windows = self.f.samples, self._windows
-        begin = np.rint(times * self.f.rate).astype(np.int64) - self.size // 2
-        if windows is None or begin.min() < 0 or begin.max() >= len(windows):
-            windows = sliding_window_view(np.pad(x, self.size), self.size)
-            begin = np.clip(begin, -self.size, len(x)) + self.size
-        block = windows[begin]
-        block *= self.window
-        return np.asarray(np.abs(sfft.rfft(block, axis=1)[:, : self.top]))
+    def _spectra(self, times: npt.NDArray[np.floating]) -> Array:
+        return self._grid.around(np.rint(times * self.f.rate).astype(np.int64))
 
     def frames(self, from_s: float, to_s: float) -> tuple[Array, Array]:
         """((T, F) magnitudes, (T,) seconds) of the frames centred between two times."""
-        times = np.arange(math.ceil(from_s / self.step_s), math.floor(to_s / self.step_s) + 1) * self.step_s
-        if not len(times):
+        first, stop = math.ceil(from_s / self.step_s), math.floor(to_s / self.step_s) + 1
+        if stop <= first:
             times = np.array([0.5 * (from_s + to_s)])
-        return self._spectra(times), times
+            return self._spectra(times), times
+        return self._grid.rows(first, stop), np.arange(first, stop) * self.step_s
 
     def own(self, event: PlayedNote) -> Array:
         """The spectrum of a note's steady part."""
@@ -187,9 +184,15 @@ def decompose(
     weight = known.sum(axis=1)
     scale = seen.sum(axis=1)
     amount = np.tile(scale[:, None] / weight[None, :] / len(parts), 1)
+    made = np.empty(seen.shape, np.result_type(amount, known))
+    ratio = np.empty(made.shape, np.result_type(seen, made))
     for _ in range(rounds):
-        amount *= ((seen / (amount @ known + 1e-12)) @ known.T) / weight
-    made = amount @ known + 1e-12
+        np.matmul(amount, known, out=made)
+        made += 1e-12
+        np.divide(seen, made, out=ratio)
+        amount *= (ratio @ known.T) / weight
+    np.matmul(amount, known, out=made)
+    made += 1e-12
     misfit = (seen * np.log(seen / made) - seen + made).sum(axis=1) / scale
     held = amount * weight
     return held / held.sum(axis=1, keepdims=True), misfit

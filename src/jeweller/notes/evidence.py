@@ -12,6 +12,7 @@ from jeweller.features.robust import median
 from jeweller.notes.clicks import find_click
 from jeweller.notes.decomposition import SpectralDecomposition
 from jeweller.notes.doubts import measure_doubts, measure_partials
+from jeweller.notes.grid_spectra import GridSpectra
 from jeweller.notes.note_starts import measure_starts, move_short_notes
 from jeweller.notes.ornaments import measure_ornaments
 from jeweller.notes.settings import EVIDENCE
@@ -41,15 +42,17 @@ def add_evidence(
     brass: bool = False,
     rhythm_only: bool = False,
     listen_for_click: bool = True,
+    spectra: GridSpectra | None = None,
 ) -> NoteTable:
     """The table with all that the assessment asks for; a transposition of the whole take is taken out of its
-    pitches. `brass`: notes crack to the partials of their valves.
+    pitches. `brass`: notes crack to the partials of their valves. `spectra`: those that are known of the
+    beginning of this recording.
     """
     if rhythm_only:
         return dataclasses.replace(table, strokes=tuple(measure_strokes(table, features)))
     shift = find_transposition(table)
     lowest = min(n.sounding_midi for n in table.notes) + min(shift, 0)
-    decomposition = SpectralDecomposition(features, table.events, lowest, shift)
+    decomposition = SpectralDecomposition(features, table.events, lowest, shift, spectra)
     events = tuple(dataclasses.replace(e, midi=e.midi - shift) for e in table.events)
     starts = measure_starts(table, features, decomposition, brass=brass)
     starts = [dataclasses.replace(s, midi=s.midi - shift) for s in starts]

@@ -17,24 +17,26 @@ from jeweller.features.extraction import HeardAhead, extract_features, listen_ah
 from jeweller.features.settings import DEFAULT as HEAR
 from jeweller.notation.performance import PerformedPart
 from jeweller.notation.swing import swung
+from jeweller.notes.grid_spectra import GridSpectra, spectra_ahead
 
 Samples = npt.NDArray[np.float32]
 
 
 @dataclass(frozen=True)
 class KnownAhead:
-    """`heard` is exactly what a check would extract; `way` saves it most of the search. A part with swing is
-    read in two ways: no way is foreseen for it. `decoded` is the sound as it was decoded, before any click
-    was taken out.
+    """`heard` and `spectra` are exactly what a check would compute; `way` saves it most of the search. A part
+    with swing is read in two ways: no way is foreseen for it. `decoded` is the sound as it was decoded,
+    before any click was taken out.
     """
 
     heard: HeardAhead
+    spectra: GridSpectra
     way: Foreseen | None = None
     decoded: Samples | None = None
 
-    def way_for(self, samples: Samples, line: PerformedPart) -> Foreseen | None:
-        """The way, where a recording begins with what was heard: nothing was put in or taken out since."""
-        return self.way if self.heard.fits(samples, pitch_bounds(line), HEAR) else None
+    def fits(self, samples: Samples, line: PerformedPart) -> bool:
+        """Whether a recording begins with what was heard: nothing was put in or taken out since."""
+        return self.heard.fits(samples, pitch_bounds(line), HEAR)
 
 
 def pitch_bounds(line: PerformedPart) -> tuple[int, int]:
@@ -60,7 +62,8 @@ def know_ahead(
     heard = listen_ahead(samples, low, high, HEAR, before.heard if before is not None else None)
     if heard is None:
         return before
-    known = KnownAhead(heard, before.way if before is not None else None)
+    spectra = spectra_ahead(samples, HEAR, low, before.spectra if before is not None else None)
+    known = KnownAhead(heard, spectra, before.way if before is not None else None)
     if swung(line) is not line:
         return known
     features = extract_features(samples, low, high, HEAR, cancelled, ahead=heard)

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import dataclasses
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -32,8 +32,10 @@ from jeweller.notation.readers.sandbox import load_score, usable_part
 from jeweller.notation.swing import swung
 from jeweller.notes.build import build_note_tables
 from jeweller.notes.evidence import add_evidence
+from jeweller.notes.grid_spectra import GridSpectra
 from jeweller.notes.table import Click, NoteTable, shifted_down
 from jeweller.pipeline.ahead import KnownAhead, pitch_bounds
+from jeweller.pipeline.lost import lost_sentence, outside_lost
 from jeweller.pipeline.swung import unsteadiness
 from jeweller.report.build import build_report, note_verdicts, settings_dict
 from jeweller.report_format import ReportAttempt, TakeReport
@@ -182,7 +184,7 @@ def _hear(
             ahead.heard if ahead is not None else None,
         )
 
-    way = ahead.way_for(recording.samples, line) if ahead is not None else None
+    way = ahead.way if ahead is not None else None
 
     def follow_line(
         line: PerformedPart, features: Features, way: Foreseen | None = None
@@ -253,6 +255,8 @@ def check(
         recording = remove_known_backing(recording, options.backing, options.backing_from_s, cancelled)
     if options.clicks is not None:
         recording = without_clicks(recording, options.clicks)
+    if ahead is not None and not ahead.fits(recording.samples, line):
+        ahead = None
     progress(0.2, _("listening"))
     features, tables = _hear(
         recording, Path(take_path).name, line, instrument, options, cancelled, progress, ahead
@@ -264,7 +268,10 @@ def check(
             told = _("The eighths were played even; swing is asked for.")
             recording = dataclasses.replace(recording, warnings=(*recording.warnings, told))
         line = tables[-1].line
-    tries = [_assess(table, features, instrument, options, judged, line, cancelled) for table in tables]
+    spectra = ahead.spectra if ahead is not None else None
+    tries = [
+        _assess(table, features, instrument, options, judged, line, cancelled, spectra) for table in tables
+    ]
     if options.support == "with_model":
         tries = [
             (discount_helped(found, HELPED_KNOWN if options.backing else HELPED), case)
@@ -359,33 +366,6 @@ def without_clicks(recording: Recording, track: ClickTrack) -> Recording:
     return dataclasses.replace(recording, samples=samples, warnings=(*recording.warnings, told))
 
 
-LOST_EDGE_S = 0.15  # beside a gap a note seems to begin or end
-
-
-def outside_lost(findings: list[Finding], lost: Sequence[tuple[float, float]]) -> list[Finding]:
-    """The findings that do not touch a place where the device lost sound: what seems to be a rest there is
-    none of the player's.
-    """
-    return [
-        f
-        for f in findings
-        if not any(
-            f.at_s < at + seconds + LOST_EDGE_S and f.until_s > at - LOST_EDGE_S for at, seconds in lost
-        )
-    ]
-
-
-def lost_sentence(at_s: float, seconds: float) -> str:
-    """
-    >>> lost_sentence(64.2, 0.25)
-    'The device lost 0.2 s of sound at 1:04; nothing is judged there.'
-    """
-    minutes, rest = divmod(int(at_s), 60)
-    return _(
-        "The device lost {seconds:.1f} s of sound at {minutes}:{rest:02d}; nothing is judged there."
-    ).format(seconds=seconds, minutes=minutes, rest=rest)
-
-
 def discount_helped(findings: list[Finding], factor: float) -> list[Finding]:
     """The findings of a take that was not played alone, where what was heard may not be the player's: less
     sure, and what is unsure now stands last.
@@ -466,6 +446,7 @@ def _assess(
     judged: set[str],
     line: PerformedPart,
     cancelled: Callable[[], bool],
+    spectra: GridSpectra | None,
 ) -> tuple[list[Finding], AssessmentContext]:
     """The findings of one attempt, those of the bars that were asked for; none where it does not follow."""
     settings = options.settings
@@ -480,6 +461,7 @@ def _assess(
         brass=instrument.family == "brass",
         rhythm_only=rhythm_only,
         listen_for_click=click is None,
+        spectra=spectra,
     )
     stop_if(cancelled)
     findings, case = assess(
