@@ -151,6 +151,7 @@ def _listen(
     ahead: KnownAhead | None = None
     known_bytes, parent = 0, os.getppid()
     checked: Checked | None = None
+    rehearsed = False
     while os.getppid() == parent:
         if asking.exists():
             asked = _asked(asking)
@@ -182,6 +183,11 @@ def _listen(
             known_bytes = size
             with contextlib.suppress(TakeError, Cancelled):
                 ahead = _know_more(part, line, terms, options, ahead, asking.exists)
+            if not rehearsed and _known_s(ahead) > 0.0:
+                # A first check loads what later ones have: a part of a second that nobody is to wait for.
+                rehearsed = True
+                with contextlib.suppress(JewellerError, Cancelled):
+                    check(score, part, options, ahead=ahead, cancelled=asking.exists)
             continue
         time.sleep(LOOK_S)
     return None
