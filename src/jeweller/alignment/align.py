@@ -344,8 +344,10 @@ def leave_others_out(way: AlignmentPath, count: int) -> AlignmentPath:
     """
     steps = list(way.steps)
     for k, step in enumerate(steps):
+        if step.kind != StepKind.JUMP:
+            continue
         done = max((x.item for x in steps[:k] if x.kind in (StepKind.NOTE, StepKind.WRONG)), default=-1)
-        if step.kind == StepKind.JUMP and done >= count - 1 and not _as_written(steps[k + 1 :]):
+        if done >= count - 1 and not _as_written(steps[k + 1 :]):
             steps = steps[:k]
             break
     for k in reversed(range(len(steps))):

@@ -103,9 +103,8 @@ def _stepped(quarters: list[float], seconds: list[float]) -> set[int]:
     logs, heavy = np.log(np.maximum(seconds, 0.02)) - np.log(quarters), np.sqrt(quarters)
     found = set()
     for k in range(len(seconds)):
-        beside = np.r_[
-            max(0, k - TEMPO.step_beside) : k, k + 1 : min(len(seconds), k + 1 + TEMPO.step_beside)
-        ]
+        near = range(max(0, k - TEMPO.step_beside), min(len(seconds), k + 1 + TEMPO.step_beside))
+        beside = [i for i in near if i != k]
         if len(beside) < TEMPO.step_beside:
             continue
         usual = weighted_median(logs[beside], heavy[beside])

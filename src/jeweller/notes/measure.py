@@ -282,7 +282,7 @@ class NoteMeasurer:
             for up in (12, 19)
         )
         midi = median(place) if len(place) else float("nan")
-        spread = float(np.subtract(*np.percentile(place, [75, 25]))) if len(place) > 2 else 0.0
+        spread = percentile(place, 75) - percentile(place, 25) if len(place) > 2 else 0.0
         return NoteMeasures(
             off_s=off_s,
             midi=midi,

@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jeweller.features.extraction import Features
-from jeweller.features.robust import median
+from jeweller.features.robust import median, percentile
 from jeweller.notes.decomposition import SpectralDecomposition, decompose, shift_spectrum
 from jeweller.notes.detail_settings import NOTE_STARTS
 from jeweller.notes.settings import SAME_PITCH
@@ -238,7 +238,7 @@ def _start(
         off_s=best[1] * f.step_s,
         clarity=median(f.best[rows]),
         below_db=event.level_db - median(f.level[best[0] * ratio : best[1] * ratio]),
-        spread=float(np.subtract(*np.percentile(pitch, [90, 10]))),
+        spread=percentile(pitch, 90) - percentile(pitch, 10),
         attack=float(flux.max()) if len(flux) else 0.0,
     )
 
