@@ -1,10 +1,11 @@
 """How exactly pages are read: notes right in pitch, length and bar, lines without a fault, and what was
-doubted, for pairs of a PDF and the MusicXML file that it was engraved from.
+doubted, for pairs of a PDF and the MusicXML file that it was engraved from; by the pages' font, by how they
+were spoilt, and by what is printed at a note.
 
-python -m bench.pages_read FOLDER [--as drawn|scan|photo] [--seed N] [--verbose]
+python -m bench.pages_read FOLDER... [--as drawn scan150 scan scan600 photo] [--seed N] [--verbose]
 
-FOLDER holds NAME.pdf and NAME.musicxml; any engraver may have made the page. A scan and a photo are made of
-the page by bench/spoil.py.
+Each FOLDER holds NAME.pdf and NAME.musicxml of one font; any engraver may have made the pages. Scans (of 300
+dots an inch, or as many as are named) and photos are made of the pages by bench/spoil.py.
 """
 
 from __future__ import annotations
@@ -12,11 +13,13 @@ from __future__ import annotations
 import argparse
 import time
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from difflib import SequenceMatcher
 from pathlib import Path
 
 import numpy as np
+import pypdfium2 as pdfium
 from bench.spoil import photo, scan
 
 from jeweller.errors import PageError
@@ -24,7 +27,6 @@ from jeweller.notation.model import Note, Part
 from jeweller.notation.readers.sandbox import load_score
 from jeweller.omr.music import ReadPiece
 from jeweller.omr.page import pieces_of, read_lines
-from jeweller.omr.pdf import count_pages, render_page
 from jeweller.omr.picture import read_picture
 
 Row = tuple[str, ...]
@@ -46,6 +48,32 @@ class Tally:
     right_doubted: int = 0
     seconds: list[float] = field(default_factory=list)
     kinds: Counter[str] = field(default_factory=Counter)
+    printed: Counter[str] = field(default_factory=Counter)  # notes at which a sign is printed
+    hit: Counter[str] = field(default_factory=Counter)  # of them: right
+
+    def add(self, other: Tally) -> None:
+        """Counts another's pages in."""
+        for name, value in vars(other).items():
+            if isinstance(value, Counter):
+                getattr(self, name).update(value)
+            else:
+                setattr(self, name, getattr(self, name) + value)
+
+    @property
+    def row(self) -> tuple[str, ...]:
+        """What a table says of it."""
+        return (
+            str(self.pieces),
+            str(self.notes),
+            f"{100 * self.right / max(1, self.notes):.2f} %",
+            f"{100 * self.whole_lines / max(1, self.lines):.1f} % of {self.lines}",
+            f"{100 * self.wrong_doubted / max(1, self.wrong):.0f} % of {self.wrong}",
+            f"{100 * self.right_doubted / max(1, self.right):.1f} %",
+            f"{np.median(self.seconds):.1f}" if self.seconds else "",
+        )
+
+
+HEAD = ("pages", "notes", "right", "lines without a fault", "wrong doubted", "right doubted", "s a page")
 
 
 def rows_of(part: Part) -> list[tuple[str, Row, str]]:
@@ -57,6 +85,18 @@ def rows_of(part: Part) -> list[tuple[str, Row, str]]:
                 continue
             out.append((str(k), _counts(note), note.id))
     return out
+
+
+def signs_of(note: Note) -> list[str]:
+    """What is printed at a note, as the table names it."""
+    kind = "rest" if note.is_rest else "grace" if note.grace else "note"
+    signs = ["rest for a bar"] if note.whole_bar else [f"{kind}, {note.type}"]
+    signs += ["dot"] * bool(note.dots) + ["tuplet"] * bool(note.tuplet) + ["fermata"] * note.fermata
+    signs += [f"accidental, {note.accidental}"] if note.accidental else []
+    signs += ["tie"] * (note.tie_start or note.tie_stop)
+    signs += ["slur"] * bool(note.slur_starts or note.slur_stops)
+    signs += [f"ornament, {note.ornament}"] if note.ornament else []
+    return signs + ["articulation"] * bool(note.articulations)
 
 
 def _counts(note: Note) -> Row:
@@ -82,6 +122,8 @@ def compare(wanted: Part, pieces: list[ReadPiece], tally: Tally) -> list[str]:
         doubted |= {f"{number}/{n.id}" for bar in part.bars if bar.number in bad for n in bar.notes}
         first += 1 + max((p.spot[0] for p in piece.places), default=0)
         bars += len(part.bars)
+    printed = [signs_of(n) for bar in wanted.bars for n in bar.notes if not n.chord and not n.cue]
+    tally.printed.update(sign for signs in printed for sign in signs)
     matcher = SequenceMatcher(None, [r[:2] for r in a], [r[:2] for r in b], autojunk=False)
     faulty: set[int] = set()
     told = []
@@ -89,6 +131,7 @@ def compare(wanted: Part, pieces: list[ReadPiece], tally: Tally) -> list[str]:
     for tag, i1, i2, j1, j2 in matcher.get_opcodes():
         if tag == "equal":
             tally.right += i2 - i1
+            tally.hit.update(sign for signs in printed[i1:i2] for sign in signs)
             tally.right_doubted += sum(row[2] in doubted for row in b[j1:j2])
             continue
         near = b[max(j1 - 1, 0) : j2 + 1]
@@ -117,45 +160,76 @@ def compare(wanted: Part, pieces: list[ReadPiece], tally: Tally) -> list[str]:
 
 
 def read_as(pdf: bytes, way: str, rng: np.random.Generator) -> list[ReadPiece]:
+    """What is read of a page that was spoilt in a way."""
     if way == "drawn":
         return pieces_of(read_lines(pdf, []).lines, None)
     lines = []
-    for page in range(count_pages(pdf)):
-        spoil = scan if way == "scan" else photo
-        lines += read_picture(spoil(render_page(pdf, page, DPI), rng), DPI).lines
+    dots = float(way.removeprefix("scan") or DPI) if way.startswith("scan") else DPI
+    with pdfium.PdfDocument(pdf) as document:
+        for page in document:
+            drawn = np.array(page.render(scale=dots / 72.0, grayscale=True).to_numpy(), np.uint8)
+            spoil = photo if way == "photo" else scan
+            lines += read_picture(spoil(drawn.reshape(drawn.shape[:2]), rng), dots).lines
     return pieces_of(lines, None)
 
 
-def main() -> None:
-    parser = argparse.ArgumentParser(
-        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
-    )
-    parser.add_argument("folder", type=Path)
-    parser.add_argument("--as", dest="way", choices=("drawn", "scan", "photo"), default="drawn")
-    parser.add_argument("--seed", type=int, default=1)
-    parser.add_argument("--most", type=int, default=10_000)
-    parser.add_argument("--verbose", action="store_true")
-    options = parser.parse_args()
+def print_table(head: Sequence[str], rows: Sequence[Sequence[str]]) -> None:
+    print("| " + " | ".join(head) + " |", "|" + "---|" * len(head), sep="\n")
+    for row in rows:
+        print("| " + " | ".join(row) + " |")
+    print(flush=True)
+
+
+def read_folder(folder: Path, way: str, options: argparse.Namespace) -> Tally:
+    """All pages of one font, spoilt in one way."""
     tally = Tally()
-    for number, pdf in enumerate(sorted(options.folder.glob("*.pdf"))[: options.most]):
+    for number, pdf in enumerate(sorted(folder.glob("*.pdf"))[: options.most]):
         truth = load_score(pdf.with_suffix(".musicxml")).parts[0]
         began = time.monotonic()
         try:
-            read = read_as(pdf.read_bytes(), options.way, np.random.default_rng([options.seed, number]))
+            read = read_as(pdf.read_bytes(), way, np.random.default_rng([options.seed, number]))
         except PageError as error:
             print(f"{pdf.name}: {error}")
             read = []
         tally.seconds.append(time.monotonic() - began)
         told = compare(truth, read, tally)
         if told and options.verbose:
-            print(pdf.name, *told[:12], sep="\n    ")
-    t = tally
-    right, whole = 100 * t.right / max(1, t.notes), 100 * t.whole_lines / max(1, t.lines)
-    print(f"{t.pieces} pages, {np.median(t.seconds):.1f} s a page: {right:.2f} % of {t.notes} notes right")
-    print(f"without a fault: {whole:.1f} % of {t.lines} lines, {t.whole_pieces} pages")
-    wrong, sure = 100 * t.wrong_doubted / max(1, t.wrong), 100 * t.right_doubted / max(1, t.right)
-    print(f"doubted: {wrong:.0f} % of {t.wrong} wrong notes, {sure:.1f} % of the right ones")
-    print("wrong in:", ", ".join(f"{what} {n}" for what, n in t.kinds.most_common()) or "nothing")
+            print(f"{pdf.name}, {way}", *told[:12], sep="\n    ", flush=True)
+    return tally
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
+    parser.add_argument("folders", type=Path, nargs="+", metavar="FOLDER")
+    parser.add_argument("--as", dest="ways", nargs="+", default=["drawn"])
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--most", type=int, default=10_000, help="pages of each folder")
+    parser.add_argument("--verbose", action="store_true")
+    options = parser.parse_args()
+    by_font = {(f.name, way): read_folder(f, way, options) for way in options.ways for f in options.folders}
+    by_way: dict[str, Tally] = {way: Tally() for way in options.ways}
+    for (_font, way), tally in by_font.items():
+        by_way[way].add(tally)
+    if len(options.folders) > 1:
+        print_table(("font", "read as", *HEAD), [(*key, *tally.row) for key, tally in by_font.items()])
+    print_table(("read as", *HEAD), [(way, *tally.row) for way, tally in by_way.items()])
+    signs = sorted({sign for tally in by_way.values() for sign in tally.printed})
+    print_table(
+        ("printed at a note", "notes", *by_way),
+        [
+            (
+                sign,
+                str(max(t.printed[sign] for t in by_way.values())),
+                *(f"{100 * t.hit[sign] / max(1, t.printed[sign]):.1f} %" for t in by_way.values()),
+            )
+            for sign in signs
+        ],
+    )
+    for way, tally in by_way.items():
+        wrong = ", ".join(f"{what} {n}" for what, n in tally.kinds.most_common())
+        print(f"{way}, wrong in: {wrong or 'nothing'}")
 
 
 if __name__ == "__main__":
