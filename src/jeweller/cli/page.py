@@ -13,7 +13,7 @@ from jeweller.i18n import _, ngettext
 from jeweller.instruments.table import require_instrument
 from jeweller.notation.writers.musicxml import write_musicxml
 from jeweller.omr.music import ReadPiece
-from jeweller.omr.page import WORDS_UNREAD, parse_pages, pieces_of
+from jeweller.omr.page import parse_pages, pieces_of
 from jeweller.omr.sandbox import read_pages
 
 FORMAT = "jeweller.page/1"
@@ -65,8 +65,8 @@ def run_page(options: argparse.Namespace) -> int:
                     bar=doubt.bar, what=what, sure=100 * doubt.sure
                 )
             )
-    if not read.worded:
-        print(_(WORDS_UNREAD))
+    for said in read.told(pieces):
+        print(_(said))
     print(_("Look it over before a take is checked against it. Copying music is for those who may."))
     return 0
 

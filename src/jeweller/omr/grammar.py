@@ -1,4 +1,6 @@
-"""What makes a bar add up: tuplets whose numbers are not printed."""
+"""What makes a bar add up: tuplets whose numbers are not printed; and what a bar that adds up tells of its
+signs.
+"""
 
 from __future__ import annotations
 
@@ -10,6 +12,7 @@ from jeweller.omr.line import ReadNote, normal_of
 
 UNNUMBERED = 0.7  # how sure a tuplet is that nothing but the length of its bar tells
 MOST_GROUPS = 8
+OF_LENGTH = frozenset({"head", "flag", "rest", "dot"})  # doubts about how long a note is
 
 
 def fill_bar(notes: Sequence[ReadNote], length: Fraction) -> None:
@@ -22,7 +25,7 @@ def fill_bar(notes: Sequence[ReadNote], length: Fraction) -> None:
     >>> sum(n.quarters for n in bar)
     Fraction(4, 1)
     """
-    over = sum((n.quarters for n in notes if not n.chord), Fraction(0)) - length
+    over = _filled(notes) - length
     if over <= 0:
         return
     groups: dict[int, list[ReadNote]] = {}
@@ -45,6 +48,38 @@ def fill_bar(notes: Sequence[ReadNote], length: Fraction) -> None:
                         note.doubt("tuplet", UNNUMBERED)
                     group[0].tuplet_begins = group[-1].tuplet_ends = True
                 return
+
+
+def settle_lengths(
+    bars: Sequence[Sequence[ReadNote]], lengths: Sequence[Fraction], *, drawn: bool = False
+) -> None:
+    """Fills the bars of a piece, and takes back doubts about how long their notes are where a bar adds up by
+    what is printed in it: had one of its signs another length, it would not. A tuplet that only fills its bar
+    is sure where the page is `drawn` (nothing is overlooked there) and all of its bars add up.
+
+    >>> from jeweller.omr.primitives import Box
+    >>> notes = [ReadNote(box=Box(0, 0, 1, 1), place=4, type="half") for _ in range(2)]
+    >>> notes[0].doubt("rest", 0.7)
+    >>> settle_lengths([notes], [Fraction(4)])
+    >>> notes[0].sure, notes[0].doubts
+    (1.0, [])
+    """
+    for notes, length in zip(bars, lengths, strict=True):
+        fill_bar(notes, length)
+    filled = [_filled(notes) == length for notes, length in zip(bars, lengths, strict=True)]
+    guessed = [any("tuplet" in n.doubts for n in notes) for notes in bars]
+    # a pickup and the bar that goes with it are shorter
+    tuplets = OF_LENGTH | {"tuplet"} if drawn and all(filled[1:-1]) else OF_LENGTH
+    for notes, adds_up, guess in zip(bars, filled, guessed, strict=True):
+        for note in notes:
+            if note.grace:
+                note.settle(frozenset({"flag"}))  # however it is printed, it takes no time of the bar
+            elif adds_up and (drawn or not guess):
+                note.settle(tuplets)
+
+
+def _filled(notes: Sequence[ReadNote]) -> Fraction:
+    return sum((n.quarters for n in notes if not n.chord), Fraction(0))
 
 
 def _even_runs(group: Sequence[ReadNote]) -> list[list[ReadNote]]:

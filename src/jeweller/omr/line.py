@@ -70,6 +70,12 @@ class ReadNote:
             self.sure = min(self.sure, sure)
             self.doubts.append(why)
 
+    def settle(self, reasons: frozenset[str]) -> None:
+        """Takes back the doubts for some reasons; it is sure where none are left."""
+        self.doubts = [why for why in self.doubts if why not in reasons]
+        if not self.doubts:
+            self.sure = 1.0
+
 
 def normal_of(actual: int) -> int:
     """In the time of how many a tuplet is played.
@@ -121,6 +127,8 @@ class ReadLine:
     space: float
     bars: list[ReadBar]
     page: int = 0
+    within: int = 0  # which it is of staves that sound together, from the top; 0 for one alone
+    drawn: bool = False  # by what a file says is drawn; else by a picture
     heading: str = ""  # the largest words over the first staff of a page
     player: str = ""  # whose part it is, where a word says so
     numbers: list[str] = field(default_factory=list)  # before it or above its beginning; its first bar's too

@@ -15,7 +15,7 @@ from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar, Mark, Note, Part, Score
 from jeweller.notation.pitch import STEPS, Pitch, key_alter
 from jeweller.notation.transposition import diatonic_of
-from jeweller.omr.grammar import fill_bar
+from jeweller.omr.grammar import settle_lengths
 from jeweller.omr.line import ReadBar, ReadLine, ReadMark, ReadNote, normal_of
 from jeweller.omr.primitives import Box
 from jeweller.omr.symbols import ACCIDENTALS
@@ -57,6 +57,12 @@ class ReadPiece:
     doubts: tuple[Doubt, ...]
     places: tuple[NotePlace, ...]
 
+    @property
+    def muddled(self) -> bool:
+        """Whether most bars do not add up: this is not what the reader can read."""
+        bad = len({doubt.bar for doubt in self.doubts if not doubt.note})
+        return bad > max(1, 0.5 * sum(bool(bar.notes) for bar in self.score.parts[0].bars))
+
 
 class _State:
     """What holds from bar to bar."""
@@ -77,6 +83,12 @@ def make_piece(lines: Sequence[ReadLine], title: str, instrument: Instrument | N
     places: list[NotePlace] = []
     lines = copy.deepcopy(lines)  # to add up, bars are filled
     read = [(k, line.page, j, bar) for k, line in enumerate(lines) for j, bar in enumerate(line.bars)]
+    lengths: list[Fraction] = []
+    metre = state.metre
+    for _line, _page, _place, bar in read:
+        metre = bar.metre or metre
+        lengths.append(Metre(*metre).length)
+    settle_lengths([bar.notes for *_at, bar in read], lengths, drawn=all(line.drawn for line in lines))
     number = 0 if read and _is_pickup(read) else 1
     pickup = number == 0
     for at, (line, page, place, bar) in enumerate(read):
@@ -139,7 +151,6 @@ def _make_bar(
     first: bool,
 ) -> Bar:
     length = Metre(*state.metre).length
-    fill_bar(bar.notes, length)
     now = Fraction(0)
     notes: list[Note] = []
     at: list[tuple[float, Fraction]] = []

@@ -20,6 +20,13 @@ WORDS_UNREAD = N_(
     "Words on scans and photos are read where the program Tesseract is installed; here they were not: look "
     "for Fine, D.C. and speeds."
 )
+JOINED = N_(
+    "Staves that sound together, as in a duet or in keyboard music, were read as a piece each: one staff at "
+    "a time."
+)
+MUDDLED = N_(
+    "Most bars do not add up here: handwriting, and staves with more than one voice, cannot be read."
+)
 SCAN_DPI = 300.0
 SHOWN_DPI = 150.0  # of the picture of a page that is shown beside what was read
 ENOUGH_S = 12.0  # after so long no further page is begun: the next child reads it
@@ -53,9 +60,19 @@ class PagesRead:
     left: tuple[int, ...]
 
     @property
+    def joined(self) -> bool:
+        """Whether there are staves that sound together."""
+        return any(line.within for line in self.lines)
+
+    @property
     def worded(self) -> bool:
         """Whether the words of all pages could be read: those of scans need a program of the system."""
         return all(picture.worded for picture in self.pictures)
+
+    def told(self, pieces: Sequence[ReadPiece]) -> list[str]:
+        """What is to be said of the reading as a whole, as message keys: what could not be read."""
+        found = [(JOINED, self.joined), (MUDDLED, any(p.muddled for p in pieces))]
+        return [said for said, so in [*found, (WORDS_UNREAD, not self.worded)] if so]
 
 
 def parse_pages(text: str) -> tuple[int, ...]:
@@ -101,6 +118,8 @@ def _from_pdf(data: bytes, page: int) -> tuple[list[ReadLine], PagePicture]:
 
     drawing = read_drawing(data, page)
     found = [line for line in map(read_line, read_signs(drawing)) if line.bars]
+    for line in found:
+        line.drawn = True
     scanned, worded = not found and drawing.pictures, True
     shown, width, height = render_page(data, page, SHOWN_DPI), drawing.width, drawing.height
     if scanned:
@@ -147,7 +166,28 @@ def pieces_of(lines: Sequence[ReadLine], instrument: Instrument | None) -> list[
 
 
 def split_pieces(lines: Sequence[ReadLine]) -> list[tuple[str, list[ReadLine]]]:
-    """Lines that belong together, with the number that they begin with."""
+    """Lines that belong together, with the number that they begin with. Of staves that sound together each
+    is a piece of its own.
+    """
+    below: dict[int, list[ReadLine]] = {}  # by the line at the top of their system
+    top: ReadLine | None = None
+    for line in lines:
+        if line.within and top is not None:
+            below.setdefault(id(top), []).append(line)
+        else:
+            top = line
+    out = []
+    for label, group in _in_turn([line for line in lines if not line.within] or list(lines)):
+        out.append((label, group))
+        others = [line for upper in group for line in below.get(id(upper), ())]
+        for number in sorted({line.within for line in others}):
+            name = label or group[0].heading
+            part = _("{title}, staff {n}").format(title=name, n=number + 1) if name else ""
+            out.append((part, [line for line in others if line.within == number]))
+    return out
+
+
+def _in_turn(lines: Sequence[ReadLine]) -> list[tuple[str, list[ReadLine]]]:
     groups: list[tuple[str, list[ReadLine]]] = []
     count = 1  # of the bars so far: a line may begin with that of its first bar
     for line in lines:

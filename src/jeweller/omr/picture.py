@@ -14,6 +14,7 @@ from scipy import ndimage
 from jeweller.errors import PageError
 from jeweller.i18n import _
 from jeweller.omr.flat import (
+    DARK,
     FoundStaff,
     find_flat_staves,
     ink_of,
@@ -27,6 +28,7 @@ from jeweller.omr.network import PIXELS, REACH, SIGNS, Array, Seen, look_at
 from jeweller.omr.primitives import Box
 from jeweller.omr.reading import read_line
 from jeweller.omr.seen import UNIT, signs_of, straight_staff
+from jeweller.omr.staves import place_in_systems
 from jeweller.omr.symbols import StaffSigns
 
 Grey = npt.NDArray[np.uint8]
@@ -40,6 +42,10 @@ SHOWN = 2200  # pixels of the longer side of a page that is shown
 CLEF_SPACES = 12  # from a picture's left edge: there the clef is
 LOOKED_AT = 3  # staves that tell whether a page is upside down
 POINTS = 72.0
+JOINED_FROM = 2.4  # spaces from the middle line of a staff: there what joins it to the next begins
+JOINED_NEAR = 1.5  # spaces around a staff's left end
+JOINED_LEANS = 0.15  # spaces, to each side
+JOINED_SHARE = 0.95  # of the height between them that is ink
 
 
 @dataclass(frozen=True)
@@ -159,6 +165,11 @@ def read_picture(grey: Grey, dpi: float) -> ReadPicture:
         _mine(signs_of(page.seen[k], straight_staff(page.widths[k])), page.staves, k)
         for k in range(len(page.staves))
     ]
+    within = place_in_systems(
+        [(float(s.xs[0]), float(s.xs[-1]), float(s.middles.mean())) for s in page.staves],
+        lambda a, b: _joined(page.ink, page.staves[a], page.staves[b]),
+    )
+    every = [dataclasses.replace(signs, within=k) for signs, k in zip(every, within, strict=True)]
     told, worded = tell_words(page.ink, page.staves, every)
     for staff, signs in zip(page.staves, told, strict=True):
         line = read_line(signs)
@@ -168,6 +179,21 @@ def read_picture(grey: Grey, dpi: float) -> ReadPicture:
             lines.append(line)
     high, wide = page.size
     return ReadPicture(lines, _upright(grey, page), wide * points, high * points, worded)
+
+
+def _joined(ink: Array, upper: FoundStaff, lower: FoundStaff) -> bool:
+    """Whether a line joins a staff, at its left end, to the next below: they sound together."""
+    left, space = max(float(upper.xs[0]), float(lower.xs[0])), upper.space
+    top = round(float(upper.middle_at(left)) + JOINED_FROM * space)
+    bottom = round(float(lower.middle_at(left)) - JOINED_FROM * space)
+    part = ink[
+        max(top, 0) : bottom, max(0, round(left - JOINED_NEAR * space)) : round(left + JOINED_NEAR * space)
+    ]
+    if not part.size:
+        return False
+    # a line that leans a little is still one
+    widened = ndimage.maximum_filter1d(part, 2 * round(JOINED_LEANS * space) + 1, axis=1)
+    return bool((widened > DARK).mean(axis=0).max() > JOINED_SHARE)
 
 
 def _is_music(line: ReadLine) -> bool:

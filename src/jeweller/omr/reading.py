@@ -31,7 +31,7 @@ def read_line(signs: StaffSigns) -> ReadLine:
     read_words(signs, bars, used)
     staff = signs.staff
     line = ReadLine(box=Box(staff.left, staff.top, staff.right, staff.bottom), space=staff.space, bars=bars)
-    line.numbers = _numbers(signs)
+    line.numbers, line.within = _numbers(signs), signs.within
     line.heading, line.player = _heading(signs)
     return line
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -92,6 +92,25 @@ def find_staves(strokes: Sequence[DrawnLine], page_width: float) -> list[Staff]:
                 )
             )
     return sorted(found, key=lambda s: (s.top, s.left))
+
+
+def place_in_systems(
+    staves: Sequence[tuple[float, float, float]], joined: Callable[[int, int], bool]
+) -> list[int]:
+    """Which each staff is of those that sound together, from the top. `staves`: (left, right, height) of
+    each; `joined`: whether a line joins one to another that is the next below it.
+
+    >>> place_in_systems([(0, 9, 1), (0, 9, 2), (0, 9, 3)], lambda a, b: (a, b) == (0, 1))
+    [0, 1, 0]
+    """
+    out = [0] * len(staves)
+    for k in sorted(range(len(staves)), key=lambda k: staves[k][2]):
+        left, right, height = staves[k]
+        above = [j for j, (a, b, y) in enumerate(staves) if y < height and min(b, right) - max(a, left) > 0]
+        nearest = max(above, key=lambda j: staves[j][2], default=None)
+        if nearest is not None and joined(nearest, k):
+            out[k] = out[nearest] + 1
+    return out
 
 
 def _merged(level: list[_Line]) -> list[_Line]:

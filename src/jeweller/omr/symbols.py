@@ -146,3 +146,4 @@ class StaffSigns:
     level: tuple[DrawnLine, ...]  # lines along the staff, above or below it: brackets
     slanted: tuple[DrawnLine, ...]  # hairpins
     words: tuple[Word, ...]
+    within: int = 0  # which it is of staves that sound together, from the top; 0 for one alone

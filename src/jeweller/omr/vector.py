@@ -4,12 +4,14 @@ belongs to.
 
 from __future__ import annotations
 
+import dataclasses
+
 import numpy as np
 import numpy.typing as npt
 
 from jeweller.omr.primitives import Bitmap, Box, DrawnLine, Glyph, Outline, PageDrawing, Word
 from jeweller.omr.shapes import name_shape
-from jeweller.omr.staves import Staff, find_staves
+from jeweller.omr.staves import Staff, find_staves, place_in_systems
 from jeweller.omr.symbols import HEADS, KINDS, BarLine, Beam, Curve, StaffSigns, Symbol
 from jeweller.omr.words import join_letters
 
@@ -46,7 +48,20 @@ def read_signs(drawing: PageDrawing) -> list[StaffSigns]:
     digits = [g for g in letters if _metre_digit(g, staves)]
     symbols += [Symbol(f"metre_{chr(g.code)}", g.box) for g in digits]
     words = join_letters(g for g in letters if g not in digits)
-    return [_of_staff(k, staves, drawing, symbols, beams, curves, words) for k in range(len(staves))]
+    within = place_in_systems(
+        [(s.left, s.right, s.top) for s in staves],
+        lambda a, b: any(_joins(stroke, staves[a], staves[b]) for stroke in drawing.strokes),
+    )
+    every = [_of_staff(k, staves, drawing, symbols, beams, curves, words) for k in range(len(staves))]
+    return [dataclasses.replace(signs, within=k) for signs, k in zip(every, within, strict=True)]
+
+
+def _joins(stroke: DrawnLine, upper: Staff, lower: Staff) -> bool:
+    """Whether an upright line leads from one staff to the next below."""
+    box, near = stroke.box, 0.3 * upper.space
+    upright = box.width <= UPRIGHT * box.height
+    beside = max(upper.left, lower.left) - 2.0 * upper.space <= box.x <= min(upper.right, lower.right) + near
+    return upright and beside and box.top <= upper.bottom + near and box.bottom >= lower.top - near
 
 
 def _signs_of(drawing: PageDrawing, space: float) -> tuple[list[Symbol], list[Glyph]]:

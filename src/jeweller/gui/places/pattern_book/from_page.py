@@ -29,7 +29,7 @@ from jeweller.notation.entry import VALUES
 from jeweller.notation.model import Score
 from jeweller.omr import correct
 from jeweller.omr.correct import Lines, Spot
-from jeweller.omr.page import WORDS_UNREAD, PagesRead
+from jeweller.omr.page import PagesRead
 
 METRES = ((2, 4), (3, 4), (4, 4), (2, 2), (3, 8), (6, 8), (9, 8), (12, 8), (5, 4), (7, 8))
 COPYING = N_("Copying music is for those who may.")
@@ -209,8 +209,9 @@ class FromPage(QWidget):
             self.piece.addItem(self.model.title_of(looked))
         chosen = self.model.instrument.id if self.model.instrument is not None else ""
         self.player.setCurrentIndex(max(0, self.player.findData(chosen)))
-        words = _(WORDS_UNREAD) if not read.worded else _("Look it over before a take is checked against it.")
-        self.message.emit(f"{words} {_(COPYING)}")
+        told = [_(said) for said in read.told(self.model.read)]
+        words = told or [_("Look it over before a take is checked against it.")]
+        self.message.emit(" ".join([*words, _(COPYING)]))
         self._changed()
         self.view.setFocus()
 

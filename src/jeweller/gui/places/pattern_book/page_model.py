@@ -102,9 +102,14 @@ class PageModel:
         return _("Piece {n}").format(n=self.pieces.index(looked) + 1)
 
     @property
-    def scores(self) -> list[Score]:
+    def read(self) -> list[ReadPiece]:
         """Every piece as it is corrected."""
-        return [self._made(looked).score for looked in self.pieces]
+        return [self._made(looked) for looked in self.pieces]
+
+    @property
+    def scores(self) -> list[Score]:
+        """Their music."""
+        return [piece.score for piece in self.read]
 
     def kept(self, looked: PieceLooked) -> bytes:
         """The pages of a piece and the places of its notes, to be kept beside it."""
