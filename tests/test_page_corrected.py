@@ -88,6 +88,8 @@ class Corrections(unittest.TestCase):
         self.assertEqual(held(correct.triplet(three, self.at)), Fraction(4))
         with self.assertRaises(ScoreError):
             correct.triplet(self.lines, Spot(0, 0, 2))
+        grace = correct.toggle(self.lines, self.at, "grace")
+        self.assertEqual((held(grace), correct.note_at(grace, self.at).grace), (Fraction(3), True))
 
     def test_notes_and_bar_lines_come_and_go(self) -> None:
         more, at = correct.add_after(self.lines, self.at)
@@ -123,7 +125,7 @@ class Models(unittest.TestCase):
     def model(self) -> PageModel:
         model = PageModel()
         first = lines([note(4), note(5, sure=0.4, doubts=["head"]), note(4)], [note(2, "whole")])
-        second = lines([note(4), note(4), note(4), note(4, sure=0.3, doubts=["dot"])])
+        second = lines([note(4), note(4), note(4), note(4, sure=0.3, doubts=["accidental"])])
         second[0].numbers = ["2"]
         model.take("page.pdf", PagesRead((*first, *second), (), ()))
         return model
@@ -131,7 +133,7 @@ class Models(unittest.TestCase):
     def test_doubts_are_walked_through_over_all_pieces(self) -> None:
         model = self.model()
         self.assertEqual([model.title_of(p) for p in model.pieces], ["Piece 1", "2"])
-        # the bar that lacks a beat, a head, a dot
+        # the bar that lacks a beat, a head, an accidental
         self.assertEqual(model.count_doubts(), 3)
         self.assertEqual(model.told(), "Bar 1 lacks 1 beat.")
         self.assertTrue(model.next_doubt())
@@ -141,6 +143,14 @@ class Models(unittest.TestCase):
         self.assertEqual((model.index, model.spot), (1, Spot(0, 0, 3)))
         self.assertTrue(model.next_doubt(-1))
         self.assertEqual(model.index, 0)
+
+    def test_what_is_typed_stays_though_a_bar_does_not_add_up(self) -> None:
+        model = self.model()
+        model.look_at(Spot(0, 0, 0))
+        model.correct(lambda lines, spot: correct.last(lines, spot, Fraction(1, 2)))
+        assert model.piece is not None
+        self.assertEqual([n.type for n in model.piece.score.parts[0].bars[0].notes][0], "eighth")
+        self.assertEqual(model.told(), "Bar 1 lacks 1½ beats.")
 
     def test_what_is_confirmed_is_doubted_no_more_and_can_be_taken_back(self) -> None:
         model = self.model()

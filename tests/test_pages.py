@@ -21,8 +21,8 @@ from jeweller.errors import PageError
 from jeweller.notation.model import Part, Score
 from jeweller.notation.readers.abc import read_abc
 from jeweller.notation.readers.sandbox import load_score
-from jeweller.omr.grammar import settle_lengths
-from jeweller.omr.line import ReadNote
+from jeweller.omr.grammar import settle_lengths, settle_metres
+from jeweller.omr.line import ReadBar, ReadNote
 from jeweller.omr.page import JOINED, PagesRead, pieces_of, split_pieces
 from jeweller.omr.pdf import read_drawing, render_page
 from jeweller.omr.picture import read_picture
@@ -77,6 +77,18 @@ def built(part: Part) -> list[tuple[object, ...]]:
         (b.fifths, b.metre, b.clef, b.repeat_start, b.repeat_times, b.ending, b.ending_start, b.double_bar)
         for b in part.bars
     ]
+
+
+def spaced(*kinds: str) -> ReadBar:
+    """A bar whose notes stand as far apart as an engraver puts them."""
+    notes: list[ReadNote] = []
+    x = 0.0
+    for kind in kinds:
+        notes.append(
+            ReadNote(box=Box(x, 0, x + 5, 1), place=4, type=kind, group=1 if kind == "eighth" else -1)
+        )
+        x += {"eighth": 14.0, "quarter": 20.0, "half": 26.0}[kind]
+    return ReadBar(left=0.0, right=x, notes=notes)
 
 
 def said(arguments: list[str]) -> tuple[int, str]:
@@ -162,14 +174,14 @@ class Read(TempCase):
         self.assertEqual([p.within for p in read_picture(page, dots).lines][:3], [0, 1, 0])
 
     def test_a_bar_that_adds_up_takes_doubts_about_lengths_back(self) -> None:
-        def bar(*kinds: str, doubted: str) -> list[ReadNote]:
-            notes = [ReadNote(box=Box(0, 0, 1, 1), place=4, type=kind, group=1) for kind in kinds]
-            notes[0].doubt(doubted, 0.6)
-            return notes
+        def bar(*kinds: str, doubted: str) -> ReadBar:
+            made = spaced(*kinds)
+            made.notes[0].doubt(doubted, 0.6)
+            return made
 
-        def left(*bars: list[ReadNote], drawn: bool = False) -> list[list[str]]:
+        def left(*bars: ReadBar, drawn: bool = False) -> list[list[str]]:
             settle_lengths(bars, [Fraction(4)] * len(bars), drawn=drawn)
-            return [sorted({why for note in bar for why in note.doubts}) for bar in bars]
+            return [sorted({why for note in bar.notes for why in note.doubts}) for bar in bars]
 
         even, triplet = ("quarter",) * 4, ("half", "quarter", "eighth", "eighth", "eighth")
         self.assertEqual(left(bar(*even, doubted="flag"), bar(*even[1:], doubted="flag")), [[], ["flag"]])
@@ -179,6 +191,33 @@ class Read(TempCase):
         self.assertEqual(left(bar(*triplet, doubted="flag"), drawn=True), [[]])
         short = [bar(*even[1:], doubted="flag") for _unused in range(3)]
         self.assertIn("tuplet", left(*short, bar(*triplet, doubted="flag"), drawn=True)[-1])
+
+    def test_the_room_of_notes_tells_which_was_misread(self) -> None:
+        usual = [spaced("quarter", "eighth", "eighth", "half") for _unused in range(4)]
+        odd = spaced("quarter", "eighth", "eighth", "quarter", "eighth", "eighth")
+        odd.notes[4].type = "quarter"  # its flag was not seen
+        settle_lengths([*usual, odd, *usual], [Fraction(4)] * 9)
+        self.assertEqual([n.type for n in odd.notes][3:], ["quarter", "eighth", "eighth"])
+        self.assertEqual([bool(n.doubts) for n in odd.notes][4], True)
+        self.assertFalse(odd.notes[0].doubts or any(n.doubts for bar in usual for n in bar.notes))
+        # a bar with a note too many stays as it is: nothing in it has the room of another length
+        many = spaced("half", "half", "half")
+        settle_lengths([*usual, many, *usual], [Fraction(4)] * 9)
+        self.assertEqual([n.type for n in many.notes], ["half"] * 3)
+
+    def test_a_metre_by_which_nothing_adds_up_is_another(self) -> None:
+        bars = [spaced("quarter", "eighth", "quarter", "eighth") for _unused in range(6)]
+        bars[0].metre = (3, 8)
+        settle_metres(bars)
+        self.assertEqual(bars[0].metre, (6, 8))
+        bars[0].metre = (32, 2)
+        settle_metres(bars)
+        self.assertEqual(bars[0].metre, (3, 4))
+        for bar in bars[::2]:
+            bar.notes.pop()
+        bars[0].metre = (4, 4)
+        settle_metres(bars)
+        self.assertEqual(bars[0].metre, (4, 4))  # they are not alike
 
     def test_what_hardly_adds_up_is_told_as_a_whole(self) -> None:
         score = read_abc("X:1\nM:4/4\nL:1/4\nK:C\nCDE|FGA|Bcd|cBA|GFED|]\n")[0]

@@ -147,13 +147,16 @@ def alter(lines: Lines, spot: Spot, by: int) -> Lines:
 
 
 def toggle(lines: Lines, spot: Spot, what: str) -> Lines:
-    """With or without a trill, a fermata, an articulation."""
+    """With or without a trill, a fermata, an articulation; a grace note or an ordinary one."""
 
     def act(note: ReadNote) -> None:
         if what == "trill":
             note.ornament = "" if note.ornament else "trill"
         elif what == "fermata":
             note.fermata = not note.fermata
+        elif what == "grace":
+            note.grace = not note.grace and note.place is not None
+            note.type, note.dots, note.bars = "eighth", 0, 0
         elif what in note.articulations:
             note.articulations.remove(what)
         else:

@@ -4,14 +4,20 @@ signs.
 
 from __future__ import annotations
 
+import copy
 import itertools
 from collections.abc import Sequence
 from fractions import Fraction
 
-from jeweller.omr.line import ReadNote, normal_of
+from jeweller.notation.metre import Metre
+from jeweller.omr.line import ReadBar, ReadLine, ReadNote, normal_of
+from jeweller.omr.spacing import CLEAR, Room, likely_changes
 
 UNNUMBERED = 0.7  # how sure a tuplet is that nothing but the length of its bar tells
 MOST_GROUPS = 8
+USUAL, MOST_BEATS, SHORTEST_UNIT = (4, 4), 12, 8  # metres
+LEAST_BARS, FEW, MOST = 4, 0.3, 0.6  # bars that tell a metre; shares of them
+MENDED, EITHER = 0.5, 0.7  # how sure a length is that was changed, and another that might have been
 OF_LENGTH = frozenset({"head", "flag", "rest", "dot"})  # doubts about how long a note is
 
 
@@ -50,32 +56,112 @@ def fill_bar(notes: Sequence[ReadNote], length: Fraction) -> None:
                 return
 
 
-def settle_lengths(
-    bars: Sequence[Sequence[ReadNote]], lengths: Sequence[Fraction], *, drawn: bool = False
-) -> None:
-    """Fills the bars of a piece, and takes back doubts about how long their notes are where a bar adds up by
-    what is printed in it: had one of its signs another length, it would not. A tuplet that only fills its bar
-    is sure where the page is `drawn` (nothing is overlooked there) and all of its bars add up.
+def settle(lines: Sequence[ReadLine]) -> list[ReadLine]:
+    """The lines of one piece as the likeliest music that they can be: metres, lengths, tuplets and doubts put
+    right by what adds up.
+    """
+    made = copy.deepcopy(list(lines))
+    bars = [bar for line in made for bar in line.bars]
+    drawn = all(line.drawn for line in made)
+    if not drawn:
+        settle_metres(bars)
+    lengths: list[Fraction] = []
+    metre = USUAL
+    for bar in bars:
+        metre = bar.metre or metre
+        lengths.append(Metre(*metre).length)
+    settle_lengths(bars, lengths, drawn=drawn)
+    return made
+
+
+def settle_metres(bars: Sequence[ReadBar]) -> None:
+    """Puts right a metre by which hardly a bar adds up, where by another one most do.
+
+    >>> from jeweller.omr.primitives import Box
+    >>> def bar(): return ReadBar(left=0, right=9, notes=[
+    ...     ReadNote(box=Box(k, 0, k, 1), place=4, type="eighth") for k in range(6)])
+    >>> bars = [bar() for _ in range(8)]
+    >>> bars[0].metre = (3, 8)
+    >>> settle_metres(bars)
+    >>> bars[0].metre
+    (6, 8)
+    """
+    begins = [k for k, bar in enumerate(bars) if bar.metre is not None or k == 0]
+    for begin, end in zip(begins, [*begins[1:], len(bars)], strict=True):
+        read = bars[begin].metre or USUAL
+        sums = [_filled(bar.notes) for bar in bars[begin:end] if any(not n.is_rest for n in bar.notes)]
+        if len(sums) < LEAST_BARS or sums.count(Metre(*read).length) > FEW * len(sums):
+            continue
+        usual = max(set(sums), key=sums.count)
+        if sums.count(usual) < MOST * len(sums):
+            continue
+        units = [read[1]] if read[1] <= SHORTEST_UNIT else []
+        for unit in (*units, USUAL[1], SHORTEST_UNIT):
+            beats = usual * unit / 4
+            if beats.denominator == 1 and 1 < beats <= MOST_BEATS:
+                bars[begin].metre = (int(beats), unit)
+                break
+
+
+def settle_lengths(bars: Sequence[ReadBar], lengths: Sequence[Fraction], *, drawn: bool = False) -> None:
+    """Makes the bars of a piece add up where it can be told how, and takes back doubts about how long their
+    notes are where a bar adds up by what is printed in it: had one of its signs another length, it would not.
+    A tuplet that only fills its bar is sure where the page is `drawn` (nothing is overlooked there) and all
+    of its bars add up.
 
     >>> from jeweller.omr.primitives import Box
     >>> notes = [ReadNote(box=Box(0, 0, 1, 1), place=4, type="half") for _ in range(2)]
     >>> notes[0].doubt("rest", 0.7)
-    >>> settle_lengths([notes], [Fraction(4)])
+    >>> settle_lengths([ReadBar(left=0, right=9, notes=notes)], [Fraction(4)])
     >>> notes[0].sure, notes[0].doubts
     (1.0, [])
     """
-    for notes, length in zip(bars, lengths, strict=True):
-        fill_bar(notes, length)
-    filled = [_filled(notes) == length for notes, length in zip(bars, lengths, strict=True)]
-    guessed = [any("tuplet" in n.doubts for n in notes) for notes in bars]
+    made = [False] * len(bars)
+    if drawn:
+        for bar, length in zip(bars, lengths, strict=True):
+            fill_bar(bar.notes, length)
+    else:
+        made = _mend(bars, lengths)
+    filled = [_missing(bar, length) == 0 for bar, length in zip(bars, lengths, strict=True)]
     # a pickup and the bar that goes with it are shorter
     tuplets = OF_LENGTH | {"tuplet"} if drawn and all(filled[1:-1]) else OF_LENGTH
-    for notes, adds_up, guess in zip(bars, filled, guessed, strict=True):
-        for note in notes:
+    for bar, adds_up, mended in zip(bars, filled, made, strict=True):
+        for note in bar.notes:
             if note.grace:
                 note.settle(frozenset({"flag"}))  # however it is printed, it takes no time of the bar
-            elif adds_up and (drawn or not guess):
+            elif adds_up and not mended:
                 note.settle(tuplets)
+
+
+def _mend(bars: Sequence[ReadBar], lengths: Sequence[Fraction]) -> list[bool]:
+    """Changes what fits the room of the notes best, with a doubt; which bars it did so in."""
+    missing = [_missing(bar, length) for bar, length in zip(bars, lengths, strict=True)]
+    room = Room.learn([bar for bar, away in zip(bars, missing, strict=True) if not away])
+    made = [False] * len(bars)
+    for k, (bar, length) in enumerate(zip(bars, lengths, strict=True)):
+        short_may_be = k in (0, len(bars) - 1) or bar.repeat_end or bar.repeat_start or bar.double
+        if not missing[k] or (missing[k] > 0 and short_may_be):
+            continue
+        likely = likely_changes(bar, length, room) if room is not None else []
+        if not likely:
+            fill_bar(bar.notes, length)
+            made[k] = not _missing(bar, length)
+            continue
+        best = likely[0]
+        best.apply()
+        made[k] = True
+        others = [change for change in likely[1:] if change.cost < best.cost + CLEAR]
+        for change, sure in ((best, MENDED), *((other, EITHER) for other in others[:1])):
+            for note, *_how in change.notes:
+                note.doubt("tuplet" if note.tuplet else "flag", sure)
+    return made
+
+
+def _missing(bar: ReadBar, length: Fraction) -> Fraction:
+    """What a bar lacks (quarters; negative: has too much); nothing where it is rests for whole bars."""
+    row = [n for n in bar.notes if not n.grace]
+    whole = len(row) == 1 and row[0].is_rest and row[0].type == "whole"
+    return Fraction(0) if whole or not row else length - _filled(row)
 
 
 def _filled(notes: Sequence[ReadNote]) -> Fraction:

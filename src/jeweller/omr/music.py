@@ -4,7 +4,6 @@ what is doubted of each note.
 
 from __future__ import annotations
 
-import copy
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
@@ -15,7 +14,6 @@ from jeweller.notation.metre import Metre
 from jeweller.notation.model import Bar, Mark, Note, Part, Score
 from jeweller.notation.pitch import STEPS, Pitch, key_alter
 from jeweller.notation.transposition import diatonic_of
-from jeweller.omr.grammar import settle_lengths
 from jeweller.omr.line import ReadBar, ReadLine, ReadMark, ReadNote, normal_of
 from jeweller.omr.primitives import Box
 from jeweller.omr.symbols import ACCIDENTALS
@@ -81,14 +79,7 @@ def make_piece(lines: Sequence[ReadLine], title: str, instrument: Instrument | N
     bars: list[Bar] = []
     doubts: list[Doubt] = []
     places: list[NotePlace] = []
-    lines = copy.deepcopy(lines)  # to add up, bars are filled
     read = [(k, line.page, j, bar) for k, line in enumerate(lines) for j, bar in enumerate(line.bars)]
-    lengths: list[Fraction] = []
-    metre = state.metre
-    for _line, _page, _place, bar in read:
-        metre = bar.metre or metre
-        lengths.append(Metre(*metre).length)
-    settle_lengths([bar.notes for *_at, bar in read], lengths, drawn=all(line.drawn for line in lines))
     number = 0 if read and _is_pickup(read) else 1
     pickup = number == 0
     for at, (line, page, place, bar) in enumerate(read):

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from jeweller.errors import PageError, SettingError
 from jeweller.i18n import N_, _
 from jeweller.instruments.table import Instrument, find_instrument
+from jeweller.omr.grammar import settle
 from jeweller.omr.line import ReadLine
 from jeweller.omr.music import ReadPiece, make_piece
 from jeweller.omr.reading import read_line
@@ -166,8 +167,8 @@ def pieces_of(lines: Sequence[ReadLine], instrument: Instrument | None) -> list[
 
 
 def split_pieces(lines: Sequence[ReadLine]) -> list[tuple[str, list[ReadLine]]]:
-    """Lines that belong together, with the number that they begin with. Of staves that sound together each
-    is a piece of its own.
+    """Lines that belong together, with the number that they begin with, as music that adds up. Of staves that
+    sound together each is a piece of its own.
     """
     below: dict[int, list[ReadLine]] = {}  # by the line at the top of their system
     top: ReadLine | None = None
@@ -178,12 +179,12 @@ def split_pieces(lines: Sequence[ReadLine]) -> list[tuple[str, list[ReadLine]]]:
             top = line
     out = []
     for label, group in _in_turn([line for line in lines if not line.within] or list(lines)):
-        out.append((label, group))
+        out.append((label, settle(group)))
         others = [line for upper in group for line in below.get(id(upper), ())]
         for number in sorted({line.within for line in others}):
             name = label or group[0].heading
             part = _("{title}, staff {n}").format(title=name, n=number + 1) if name else ""
-            out.append((part, [line for line in others if line.within == number]))
+            out.append((part, settle([line for line in others if line.within == number])))
     return out
 
 

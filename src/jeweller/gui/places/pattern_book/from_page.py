@@ -35,11 +35,11 @@ METRES = ((2, 4), (3, 4), (4, 4), (2, 2), (3, 8), (6, 8), (9, 8), (12, 8), (5, 4
 COPYING = N_("Copying music is for those who may.")
 KEYS = N_(
     "Tab the next doubt · Enter right as it is · ← → a note · ↑ ↓ a step, with Shift an octave · A–G its "
-    "name · 1 2 4 8 6 its length · . dot · + − a semitone · R rest · 3 triplet · T tie · S slur · Ins one "
-    "more · Del none · | bar line · K a sharp more in the key, with Shift a flat · / another metre · "
-    "Ctrl+Z back"
+    "name · 1 2 4 8 6 its length · . dot · + − a semitone · R rest · 3 triplet · T tie · S slur · X grace "
+    "note · Ins one more · Del none · | bar line · K a sharp more in the key, with Shift a flat · / another "
+    "metre · Ctrl+Z back"
 )
-TOGGLED = {"N": "trill", "H": "fermata", ",": "staccato", ">": "accent"}
+TOGGLED = {"N": "trill", "H": "fermata", "X": "grace", ",": "staccato", ">": "accent"}
 
 
 class FromPage(QWidget):
