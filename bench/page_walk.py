@@ -5,7 +5,8 @@ python -m bench.page_walk FOLDER [--as drawn|scan|photo] [--most N] [--seed N]
 FOLDER holds NAME.pdf and NAME.musicxml, as for bench/pages_read.py. Every place that is doubted is gone to by
 Tab, as a teacher does who compares it with the page; what is wrong there is mended by real keys, what is
 wrong elsewhere is reached by a click. The time is counted by the keystroke-level model (Card, Moran and
-Newell 1980): 1.35 s to look at a place and decide, 0.28 s for a key, 1.1 s to point.
+Newell 1980): 1.35 s to look at a place and decide, 0.28 s for a key, 1.1 s to point; and 4 s for each line,
+to compare it with the page.
 """
 
 from __future__ import annotations
@@ -35,7 +36,8 @@ from jeweller.notation.readers.sandbox import load_score
 from jeweller.omr.correct import Spot
 from jeweller.omr.sandbox import read_pages
 
-LOOK_S, KEY_S, POINT_S = 1.35, 0.28, 1.1
+LOOK_S, KEY_S, POINT_S, LINE_S = 1.35, 0.28, 1.1, 4.0
+PAGE_LINES = 12
 VALUES = {"whole": "1", "half": "2", "quarter": "4", "eighth": "8", "16th": "6"}
 MOST_TURNS = 400
 
@@ -140,7 +142,12 @@ class Walk:
 
     @property
     def seconds(self) -> float:
-        return self.looks * LOOK_S + self.keys * KEY_S + self.points * POINT_S
+        own = self.looks * LOOK_S + self.keys * KEY_S + self.points * POINT_S
+        return own + LINE_S * self.lines
+
+    @property
+    def lines(self) -> int:
+        return sum(len(looked.lines) for looked in self.model.pieces)
 
 
 def spoilt(pdf: Path, way: str, rng: np.random.Generator, folder: Path) -> Path:
@@ -167,6 +174,7 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=1)
     options = parser.parse_args()
     make_app()
+    seconds, lines = 0.0, 0
     print("| page | lines | notes | doubted | keys | looks | clicks | seconds | right after |")
     print("|---|---|---|---|---|---|---|---|---|")
     with tempfile.TemporaryDirectory() as name:
@@ -180,10 +188,11 @@ def main() -> None:
             walk = Walk(page, wanted)
             doubted = page.model.count_doubts()
             walk.go()
-            lines = sum(len(looked.lines) for looked in page.model.pieces)
-            counted = (lines, walk.all, doubted, walk.keys, walk.looks, walk.points, round(walk.seconds))
+            seconds, lines = seconds + walk.seconds, lines + walk.lines
+            counted = (walk.lines, walk.all, doubted, walk.keys, walk.looks, walk.points, round(walk.seconds))
             right = f"{100 * walk.right / max(1, walk.all):.1f} %"
             print(f"| {pdf.stem} | {' | '.join(map(str, counted))} | {right} |", flush=True)
+    print(f"a page of {PAGE_LINES} such lines: {PAGE_LINES * seconds / max(1, lines):.0f} s")
 
 
 if __name__ == "__main__":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from dataclasses import dataclass
 
 import numpy as np
@@ -43,7 +44,19 @@ class FoundStaff:
 
     def middle_at(self, x: npt.NDArray[np.float64] | float) -> npt.NDArray[np.float64]:
         """Height of the middle line, straight on beyond the staff's ends."""
-        return _along(x, self.xs, self.middles)
+        x = np.asarray(x, np.float64)
+        xs, ys = self.xs, self.middles
+        first, last = self._slopes
+        inside = np.interp(x, xs, ys)
+        left, right = ys[0] + first * (x - xs[0]), ys[-1] + last * (x - xs[-1])
+        return np.asarray(np.where(x < xs[0], left, np.where(x > xs[-1], right, inside)))
+
+    @functools.cached_property
+    def _slopes(self) -> tuple[float, float]:
+        """How it rises at its left and its right end."""
+        n = min(6, len(self.xs))
+        first, last = (np.polyfit(self.xs[k], self.middles[k], 1) for k in (slice(n), slice(-n, None)))
+        return float(first[0]), float(last[0])
 
     def space_at(self, x: npt.NDArray[np.float64] | float) -> npt.NDArray[np.float64]:
         return np.asarray(np.interp(x, self.xs, self.spaces))
@@ -54,17 +67,6 @@ class FoundStaff:
         """
         x = self.xs[0] + (u - MARGIN) * self.space
         return float(x), float(self.middle_at(x) + v * self.space_at(x))
-
-
-def _along(
-    x: npt.NDArray[np.float64] | float, xs: npt.NDArray[np.float64], ys: npt.NDArray[np.float64]
-) -> npt.NDArray[np.float64]:
-    n = min(6, len(xs))
-    first, last = np.polyfit(xs[:n], ys[:n], 1), np.polyfit(xs[-n:], ys[-n:], 1)
-    x = np.asarray(x, np.float64)
-    inside = np.interp(x, xs, ys)
-    left, right = ys[0] + first[0] * (x - xs[0]), ys[-1] + last[0] * (x - xs[-1])
-    return np.asarray(np.where(x < xs[0], left, np.where(x > xs[-1], right, inside)))
 
 
 def ink_of(grey: npt.NDArray[np.uint8]) -> Array:
@@ -263,15 +265,17 @@ def _clearness(ink: Array, staff: FoundStaff) -> float:
 def _lines_at(ink: Array, staff: FoundStaff, x: float) -> float:
     """How much darker the five lines are than what lies between them, around a place across."""
     half = max(1, round(0.25 * staff.space))
-    columns = ink[:, max(int(x) - half, 0) : int(x) + half + 1].mean(axis=1)
     middle, space = float(staff.middle_at(x)), float(staff.space_at(x))
-    rows = np.arange(len(columns), dtype=np.float64)
-    best = -1.0
-    for off in (-0.2, -0.1, 0.0, 0.1, 0.2):  # an end may be bent
-        at = middle + (np.arange(-4, 5) / 2 + off) * space
-        values = np.interp(at, rows, columns, left=0.0, right=0.0)
-        best = max(best, float(np.sort(values[::2])[1] - np.median(values[1::2])))
-    return best
+    top, bottom = max(0, int(middle - 3.0 * space)), max(0, int(middle + 3.0 * space) + 1)
+    columns = ink[top:bottom, max(int(x) - half, 0) : int(x) + half + 1].mean(axis=1)
+    if not len(columns):
+        return -1.0
+    rows = top + np.arange(len(columns), dtype=np.float64)
+    off = np.array([-0.2, -0.1, 0.0, 0.1, 0.2])  # an end may be bent
+    at = middle + (np.arange(-4, 5) / 2 + off[:, None]) * space
+    values = np.interp(at.ravel(), rows, columns, left=0.0, right=0.0).reshape(at.shape)
+    lines, between = np.sort(values[:, ::2], axis=1)[:, 1], np.sort(values[:, 1::2], axis=1)[:, 1:3]
+    return max(-1.0, float((lines - between.mean(axis=1)).max()))
 
 
 def straighten(ink: Array, staff: FoundStaff) -> Array:

@@ -16,6 +16,7 @@ Array = npt.NDArray[np.float32]
 WEIGHTS = Path(__file__).parents[1] / "assets" / "omr" / "reader.npz"
 PIXELS = 8  # of a staff space in the picture that the network reads
 CELL = 2  # pixels of the picture in one cell of what it answers
+AT_ONCE = 1_000_000  # numbers laid side by side: they fit the processor's own memory
 REACH = 9  # spaces above and below the middle line that it reads
 DIGITS = "0123456789"
 # What it tells apart by where the middle of a sign is…
@@ -58,21 +59,32 @@ def typical_sizes() -> Array:
 
 
 def _convolved(x: Array, name: str, *, stride: int = 1, active: bool = True) -> Array:
-    """A 3x3 (or 1x1, 5x5) convolution of (C, H, W) with what was learnt, then the rectifier."""
+    """A 3x3 (or 1x1, 5x5) convolution of (C, H, W) with what was learnt, then the rectifier: a few rows at a
+    time, what each cell sees laid side by side, is one product of matrices.
+    """
     weight, bias = _weights()[f"{name}.weight"], _weights()[f"{name}.bias"]
     count, depth, size, _size = weight.shape
     pad = size // 2
     padded = np.pad(x, ((0, 0), (pad, pad), (pad, pad)))
     high, wide = -(-x.shape[1] // stride), -(-x.shape[2] // stride)
-    out = np.zeros((count, high * wide), np.float32)
-    for i in range(size):
-        for j in range(size):
-            part = padded[:, i : i + stride * high : stride, j : j + stride * wide : stride]
-            out += weight[:, :, i, j] @ part.reshape(depth, -1)
-    out += bias[:, None]
-    if active:
-        np.maximum(out, 0.0, out=out)
-    return out.reshape(count, high, wide)
+    out = np.empty((count, high, wide), np.float32)
+    plane, row, cell = padded.strides
+    learnt = weight.reshape(count, -1)
+    at_once = max(1, AT_ONCE // (depth * size * size * wide))
+    for top in range(0, high, at_once):
+        rows = min(at_once, high - top)
+        sees = np.lib.stride_tricks.as_strided(
+            padded[:, top * stride :],
+            (depth, size, size, rows, wide),
+            (plane, row, cell, row * stride, cell * stride),
+            writeable=False,
+        )
+        made = learnt @ sees.reshape(depth * size * size, rows * wide)
+        made += bias[:, None]
+        if active:
+            np.maximum(made, 0.0, out=made)
+        out[:, top : top + rows] = made.reshape(count, rows, wide)
+    return out
 
 
 def _doubled(x: Array, like: Array) -> Array:

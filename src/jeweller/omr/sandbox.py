@@ -74,7 +74,7 @@ def read_pages(
 def _ask_child(data: bytes, name: str, pages: Sequence[int]) -> PagesRead:
     """What one child reads of some pages: each has its own limits."""
     environment = {k: v for k, v in os.environ.items() if k not in ("PYTHONSTARTUP", "PYTHONINSPECT")}
-    environment |= {"OMP_NUM_THREADS": "2", "OPENBLAS_NUM_THREADS": "2"}
+    environment |= {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
     command = [sys.executable, "-P", "-m", "jeweller.omr.sandbox", json.dumps(list(pages))]
     slow = _("{name} takes too long to read and was given up; choose fewer pages.").format(name=name)
     try:

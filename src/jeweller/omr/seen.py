@@ -88,7 +88,7 @@ def _signs(likely: Array) -> list[Symbol]:
     """The tops of what is likely, each place for the likeliest; how sure is by how much it is likelier than
     what else might be there.
     """
-    tops = (likely == ndimage.maximum_filter(likely, (1, 3, 3))) & (likely > 0.5 * LEAST)
+    tops = (likely == _around(likely)) & (likely > 0.5 * LEAST)
     kinds, rows, columns = np.nonzero(tops)
     values = likely[kinds, rows, columns]
     order = np.argsort(-values)
@@ -115,6 +115,17 @@ def _signs(likely: Array) -> list[Symbol]:
         cx, cy = _place(x), _place(y)
         name = {"small_head": "head_black", "rest_block": "rest_whole"}.get(SIGNS[kind], SIGNS[kind])
         out.append(Symbol(name, Box(cx - wide / 2, cy - high / 2, cx + wide / 2, cy + high / 2), sure))
+    return out
+
+
+def _around(likely: Array) -> Array:
+    """The most of each cell and the eight around it, (K, H, W)."""
+    out = likely.copy()
+    np.maximum(out[:, 1:], likely[:, :-1], out=out[:, 1:])
+    np.maximum(out[:, :-1], likely[:, 1:], out=out[:, :-1])
+    tall = out.copy()
+    np.maximum(out[:, :, 1:], tall[:, :, :-1], out=out[:, :, 1:])
+    np.maximum(out[:, :, :-1], tall[:, :, 1:], out=out[:, :, :-1])
     return out
 
 
