@@ -105,12 +105,10 @@ class Walk:
         self.looks += len(every)
         self.keys += len(every)  # Tab to each
         bars = {(k, s.line, s.bar) for k, s in every}
-        before = None
         for _turn in range(MOST_TURNS):
             found = self.differences()
-            if not found or found == before:
+            if not found:
                 break
-            before = found
             tag, ids, places = found[0]
             number, spot = places[0]
             if (number, spot.line, spot.bar) not in bars:
@@ -119,7 +117,10 @@ class Walk:
             self.looks += 1
             self.model.choose(number)
             self.model.look_at(spot)
+            pressed = self.keys
             self._mend(tag, ids, places)
+            if self.keys == pressed:
+                break  # no key does it
         self.differences()
 
     def _mend(self, tag: str, ids: list[str], places: list[tuple[int, Spot]]) -> None:
@@ -128,17 +129,29 @@ class Walk:
         elif tag == "insert":
             self.press(Qt.Key.Key_Delete)
         else:
-            piece = self.model.read[places[0][0]]
-            note_id = next(p.note for p in piece.places if Spot(*p.spot) == places[0][1])
-            read = next(n for b in piece.score.parts[0].bars for n in b.notes if n.id == note_id)
-            wanted = next(n for b in self.wanted.bars for n in b.notes if n.id == ids[0])
-            keys = keys_for(wanted, read)
+            keys = []
+            # a triplet is made of notes that are as long as they are printed
+            for last in (False, True):
+                for wanted_id, (number, spot) in zip(ids, places, strict=False):
+                    found = keys_for(self._wanted(wanted_id), self._read(number, spot))
+                    if not keys and found and (found[0][0] == "3") == last:
+                        keys = found
+                        self.model.choose(number)
+                        self.model.look_at(spot)
             if not keys and len(ids) > len(places):
                 keys = [(Qt.Key.Key_Insert, False)]
             elif not keys and len(places) > len(ids):
                 keys = [(Qt.Key.Key_Delete, False)]
             for key, shift in keys:
                 self.press(key, shift)
+
+    def _wanted(self, note_id: str) -> Note:
+        return next(n for bar in self.wanted.bars for n in bar.notes if n.id == note_id)
+
+    def _read(self, number: int, spot: Spot) -> Note:
+        piece = self.model.read[number]
+        note_id = next(p.note for p in piece.places if Spot(*p.spot) == spot)
+        return next(n for bar in piece.score.parts[0].bars for n in bar.notes if n.id == note_id)
 
     @property
     def seconds(self) -> float:
