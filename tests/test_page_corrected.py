@@ -149,7 +149,7 @@ class Models(unittest.TestCase):
         model.look_at(Spot(0, 0, 0))
         model.correct(lambda lines, spot: correct.last(lines, spot, Fraction(1, 2)))
         assert model.piece is not None
-        self.assertEqual([n.type for n in model.piece.score.parts[0].bars[0].notes][0], "eighth")
+        self.assertEqual(model.piece.score.parts[0].bars[0].notes[0].type, "eighth")
         self.assertEqual(model.told(), "Bar 1 lacks 1½ beats.")
 
     def test_what_is_confirmed_is_doubted_no_more_and_can_be_taken_back(self) -> None:

@@ -121,6 +121,18 @@ class Scans(unittest.TestCase):
             at = middle + k * PIXELS
             self.assertGreater(lines[at - 1 : at + 1].max(), lines[at + PIXELS // 2] + 0.03)
 
+    def test_a_beam_is_no_line_of_a_staff_that_bends(self) -> None:
+        space, ink = 16.0, np.zeros((600, 1500), np.float32)
+        x = np.arange(100, 1400)
+        rise = np.where(x < 500, 0.09 * (x - 500), 0.0)
+        for row in np.concatenate([np.arange(-1, 2) + k * space for k in range(5)]):
+            ink[(300 + row + rise).astype(int), x] = 1.0
+        left = x[(x > 160) & (x < 330)]
+        for row in range(-4, 5):  # it runs a space above the staff
+            ink[(300 - space + row + 0.09 * (left - 500)).astype(int), left] = 1.0
+        (staff,) = find_flat_staves(ink, space)
+        self.assertEqual((staff.xs[0], staff.xs[-1]), (100.0, 1400.0))
+
     def test_every_cell_has_its_answer(self) -> None:
         seen = look_at(np.zeros((2 * REACH * PIXELS, 100), np.float32))
         self.assertEqual(seen.signs.shape, (len(SIGNS), REACH * PIXELS, 50))

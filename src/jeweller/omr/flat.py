@@ -18,8 +18,10 @@ MOST_PIXELS = 60.0
 GRAIN = 0.1  # less is no ink
 DARK = 0.45  # ink that is surely ink, 0..1
 BAND = 3.0  # spaces of the page's width that are looked at together
+JOIN_BANDS = 8  # at the end of a piece of a staff that tell where it goes on
 STEP = 1.5
 SCALES = (0.92, 0.96, 1.0, 1.04, 1.08)  # a staff's space, of the page's
+ALSO_LIKELY = 0.7  # of the clearest five lines around: these may be the right ones
 LEAST_COMB = 0.06  # how much darker five lines are than what lies between them
 LEAST_LENGTH = 12.0  # spaces: a shorter staff is none
 GAP_BANDS = 8  # bands without lines in the middle of a staff
@@ -180,10 +182,12 @@ def _combs(profile: Array, space: float) -> list[tuple[float, float, float]]:
         better = comb > best
         best[better], scale[better] = comb[better], own
     out: list[tuple[float, float, float]] = []
-    wide = int(3 * space)
-    top = ndimage.maximum_filter1d(best, 2 * wide + 1)
-    for y in np.flatnonzero((best == top) & (best > LEAST_COMB)):
-        if out and y - out[-1][0] < wide:
+    wide, near_by = int(3 * space), int(0.5 * space)
+    # a beam at a line's distance makes five lines one too high nearly as likely: who follows them knows
+    top = (best == ndimage.maximum_filter1d(best, 2 * near_by + 1)) & (best > LEAST_COMB)
+    top &= best > ALSO_LIKELY * ndimage.maximum_filter1d(best, 2 * wide + 1)
+    for y in np.flatnonzero(top):
+        if out and y - out[-1][0] < near_by:
             continue
         near = best[max(y - 1, 0) : y + 2]
         off = 0.0
@@ -200,9 +204,14 @@ def _apart(
     out: list[list[tuple[int, float, float, float]]] = []
     for track in sorted(tracks, key=len, reverse=True):
         for k, other in enumerate(out):
-            ys = np.interp([t[0] for t in track], [o[0] for o in other], [o[1] for o in other])
-            far = float(np.median(np.abs(ys - [t[1] for t in track])))
             beside = track[0][0] > other[-1][0] or track[-1][0] < other[0][0]
+            if beside:  # where the two ends would meet, a bend going on as it goes
+                left, right = (other, track) if track[0][0] > other[-1][0] else (track, other)
+                middle = 0.5 * (left[-1][0] + right[0][0])
+                far = abs(_straight_on(left[-JOIN_BANDS:], middle) - _straight_on(right[:JOIN_BANDS], middle))
+            else:
+                ys = np.interp([t[0] for t in track], [o[0] for o in other], [o[1] for o in other])
+                far = float(np.median(np.abs(ys - [t[1] for t in track])))
             if beside and far < 0.8 * space:
                 out[k] = sorted([*other, *track])
                 break
@@ -211,6 +220,12 @@ def _apart(
         else:
             out.append(track)
     return out
+
+
+def _straight_on(end: list[tuple[int, float, float, float]], at: float) -> float:
+    """The height at which a piece of a track goes on elsewhere."""
+    xs, ys = [t[0] for t in end], [t[1] for t in end]
+    return float(np.polyval(np.polyfit(xs, ys, 1), at)) if len(end) > 2 else ys[0]
 
 
 def _staff(

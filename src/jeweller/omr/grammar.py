@@ -11,7 +11,7 @@ from fractions import Fraction
 
 from jeweller.notation.metre import Metre
 from jeweller.omr.line import ReadBar, ReadLine, ReadNote, normal_of
-from jeweller.omr.spacing import CLEAR, Room, likely_changes
+from jeweller.omr.spacing import CLEAR, NoteRoom, likely_changes
 
 UNNUMBERED = 0.7  # how sure a tuplet is that nothing but the length of its bar tells
 MOST_GROUPS = 8
@@ -64,6 +64,7 @@ def settle(lines: Sequence[ReadLine]) -> list[ReadLine]:
     bars = [bar for line in made for bar in line.bars]
     drawn = all(line.drawn for line in made)
     if not drawn:
+        settle_openings(made)
         settle_metres(bars)
     lengths: list[Fraction] = []
     metre = USUAL
@@ -72,6 +73,34 @@ def settle(lines: Sequence[ReadLine]) -> list[ReadLine]:
         lengths.append(Metre(*metre).length)
     settle_lengths(bars, lengths, drawn=drawn)
     return made
+
+
+def settle_openings(lines: Sequence[ReadLine]) -> None:
+    """Clef and key hold from line to line: a line that begins otherwise than those around it, with no double
+    bar before it or at its end, was misread.
+
+    >>> from jeweller.omr.primitives import Box
+    >>> box = Box(0, 0, 1, 1)
+    >>> lines = [ReadLine(box=box, space=5, bars=[ReadBar(left=0, right=9, fifths=k)]) for k in (3, 2, 3)]
+    >>> settle_openings(lines)
+    >>> [line.bars[0].fifths for line in lines]
+    [3, 3, 3]
+    """
+    openings = [line.bars[0] for line in lines if line.bars]
+    last = [line.bars[-1] for line in lines if line.bars]
+    for k, bar in enumerate(openings):
+        # the lines before and behind; of the first and the last line the two that are next to it
+        beside = [openings[j] for j in (k - 1, k + 1) if 0 <= j < len(openings)]
+        if len(beside) == 1:
+            beside += [openings[j] for j in (k - 2, k + 2) if 0 <= j < len(openings)]
+        changes = (k > 0 and last[k - 1].double) or last[k].double
+        if len(beside) != 2 or changes:
+            continue
+        one, other = beside
+        if one.fifths is not None and one.fifths == other.fifths and (bar.fifths is not None or not k):
+            bar.fifths = one.fifths
+        if one.clef is not None and one.clef == other.clef:
+            bar.clef = one.clef
 
 
 def settle_metres(bars: Sequence[ReadBar]) -> None:
@@ -136,7 +165,7 @@ def settle_lengths(bars: Sequence[ReadBar], lengths: Sequence[Fraction], *, draw
 def _mend(bars: Sequence[ReadBar], lengths: Sequence[Fraction]) -> list[bool]:
     """Changes what fits the room of the notes best, with a doubt; which bars it did so in."""
     missing = [_missing(bar, length) for bar, length in zip(bars, lengths, strict=True)]
-    room = Room.learn([bar for bar, away in zip(bars, missing, strict=True) if not away])
+    room = NoteRoom.learn([bar for bar, away in zip(bars, missing, strict=True) if not away])
     made = [False] * len(bars)
     for k, (bar, length) in enumerate(zip(bars, lengths, strict=True)):
         short_may_be = k in (0, len(bars) - 1) or bar.repeat_end or bar.repeat_start or bar.double

@@ -178,13 +178,32 @@ def split_pieces(lines: Sequence[ReadLine]) -> list[tuple[str, list[ReadLine]]]:
         else:
             top = line
     out = []
-    for label, group in _in_turn([line for line in lines if not line.within] or list(lines)):
+    groups = _in_turn([line for line in lines if not line.within] or list(lines))
+    for label, (_read, group) in zip(count_on([name for name, _g in groups]), groups, strict=True):
         out.append((label, settle(group)))
         others = [line for upper in group for line in below.get(id(upper), ())]
         for number in sorted({line.within for line in others}):
             name = label or group[0].heading
             part = _("{title}, staff {n}").format(title=name, n=number + 1) if name else ""
             out.append((part, settle([line for line in others if line.within == number])))
+    return out
+
+
+def count_on(labels: Sequence[str]) -> list[str]:
+    """The numbers of exercises: one that begins or ends with the number whose turn it is was misread.
+
+    >>> count_on(["20", "215", "22", "", "41"])
+    ['20', '21', '22', '', '41']
+    """
+    out = list(labels)
+    for k, label in enumerate(out):
+        beside = [(k - 1, 1), (k + 1, -1)]
+        turns = [int(out[j]) + by for j, by in beside if 0 <= j < len(out) and out[j].isdigit()]
+        if not turns or not label.isdigit():
+            continue
+        turn = str(turns[0])
+        if label != turn and len(label) > len(turn) and (label.startswith(turn) or label.endswith(turn)):
+            out[k] = turn
     return out
 
 

@@ -53,20 +53,20 @@ class Change:
 
 
 @dataclass(frozen=True)
-class Room:
+class NoteRoom:
     """The room that a length is given: `level` + `slope` * log2(quarters), in points."""
 
     level: float
     slope: float
 
     @classmethod
-    def learn(cls, bars: Sequence[ReadBar]) -> Room | None:
+    def learn(cls, bars: Sequence[ReadBar]) -> NoteRoom | None:
         """From bars that add up; None from too few notes.
 
         >>> from jeweller.omr.primitives import Box
         >>> def at(x, kind): return ReadNote(box=Box(x, 0, x + 1, 1), place=4, type=kind)
         >>> bar = ReadBar(left=0, right=60, notes=[at(0, "quarter"), at(20, "quarter"), at(40, "quarter")])
-        >>> Room.learn([bar] * 6).of(Fraction(1))
+        >>> NoteRoom.learn([bar] * 6).of(Fraction(1))
         20.0
         """
         rows = [(math.log2(float(n.quarters)), room) for bar in bars for n, room in rooms(bar)]
@@ -92,7 +92,7 @@ def rooms(bar: ReadBar) -> list[tuple[ReadNote, float]]:
     return [(n, end - n.box.left) for n, end in zip(row, ends, strict=True) if end > n.box.left]
 
 
-def likely_changes(bar: ReadBar, length: Fraction, room: Room) -> list[Change]:
+def likely_changes(bar: ReadBar, length: Fraction, room: NoteRoom) -> list[Change]:
     """The changes that make a bar add up, the likeliest first."""
     row = rooms(bar)
     if not 1 < len(row) <= MOST_NOTES:
@@ -109,7 +109,7 @@ def likely_changes(bar: ReadBar, length: Fraction, room: Room) -> list[Change]:
     return sorted((change for change in found if change.cost < LIKELY), key=lambda change: change.cost)
 
 
-def _misfit(row: Sequence[tuple[Fraction, float]], room: Room) -> float:
+def _misfit(row: Sequence[tuple[Fraction, float]], room: NoteRoom) -> float:
     """Nats by which notes of some lengths fit the room that each has, all of it stretched alike."""
     off = np.array([math.log(space / room.of(quarters)) for quarters, space in row])
     off = (off - np.median(off)) / UNEVEN
