@@ -190,6 +190,7 @@ class InTheWindow(DeskCase):
 
     def test_a_page_is_read_corrected_by_keys_and_put_on_the_shelf(self) -> None:
         self.assertEqual((self.place.model.way, self.names()[:4]), ("page", ["G4", "A4", "B4", "C5"]))
+        self.assertFalse(self.page.try_button.isVisible())
         self.assertIn("Nothing is doubted", self.page.doubts.text())
         self.type(Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Right, "d", "8")
         self.assertEqual(self.names()[:4], ["G4", "B4", "D5", "C5"])

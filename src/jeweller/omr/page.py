@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import re
 import time
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -28,6 +29,7 @@ JOINED = N_(
 MUDDLED = N_(
     "Most bars do not add up here: handwriting, and staves with more than one voice, cannot be read."
 )
+LEAST_COUNTED = 3  # numbers that go on from one another: exercises are counted here
 SCAN_DPI = 300.0
 SHOWN_DPI = 150.0  # of the picture of a page that is shown beside what was read
 ENOUGH_S = 12.0  # after so long no further page is begun: the next child reads it
@@ -190,21 +192,31 @@ def split_pieces(lines: Sequence[ReadLine]) -> list[tuple[str, list[ReadLine]]]:
 
 
 def count_on(labels: Sequence[str]) -> list[str]:
-    """The numbers of exercises: one that begins or ends with the number whose turn it is was misread.
+    """The numbers of exercises, which are counted on: where most are, one of which some figures were misread
+    or too many read, and one between two others that was not read, are told by the others.
 
-    >>> count_on(["20", "215", "22", "", "41"])
-    ['20', '21', '22', '', '41']
+    >>> count_on(["2", "", "23", "245", "", "26"])
+    ['21', '22', '23', '24', '25', '26']
+    >>> count_on(["7", "", "30", "", "4"])
+    ['7', '', '30', '', '4']
     """
-    out = list(labels)
-    for k, label in enumerate(out):
-        beside = [(k - 1, 1), (k + 1, -1)]
-        turns = [int(out[j]) + by for j, by in beside if 0 <= j < len(out) and out[j].isdigit()]
-        if not turns or not label.isdigit():
-            continue
-        turn = str(turns[0])
-        if label != turn and len(label) > len(turn) and (label.startswith(turn) or label.endswith(turn)):
-            out[k] = turn
-    return out
+
+    def like(first: int) -> int:
+        pairs = [(label, str(first + k)) for k, label in enumerate(labels) if label.isdigit()]
+        return sum(label in turn or turn in label for label, turn in pairs)
+
+    numbers = [(k, int(label)) for k, label in enumerate(labels) if label.isdigit()]
+    begins = Counter(number - k for k, number in numbers)
+    first = max(begins, key=lambda n: (begins[n], like(n)), default=0)
+    if begins[first] < 2 or like(first) < LEAST_COUNTED or 2 * like(first) <= len(numbers):
+        return list(labels)
+    turns = [str(first + k) for k in range(len(labels))]
+    out = [
+        turn if label.isdigit() and (label in turn or turn in label) else label
+        for label, turn in zip(labels, turns, strict=True)
+    ]
+    right = [k for k, (label, turn) in enumerate(zip(out, turns, strict=True)) if label == turn]
+    return [turns[k] if not label and right[0] < k < right[-1] else label for k, label in enumerate(out)]
 
 
 def _in_turn(lines: Sequence[ReadLine]) -> list[tuple[str, list[ReadLine]]]:

@@ -14,6 +14,7 @@ from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QComboBox, QFileDialog, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from jeweller.assets import DEMO
 from jeweller.errors import JewellerError, PageError
 from jeweller.gui.places.pattern_book.choices import PAGES
 from jeweller.gui.places.pattern_book.page_model import PageModel
@@ -69,6 +70,9 @@ class FromPage(QWidget):
         self.open_button.setToolTip(_("A PDF, a scan or a photo, of one staff at a time"))
         self.open_button.clicked.connect(lambda: self.open())
         self.row.addWidget(self.open_button)
+        self.try_button = QPushButton(_("Try a page of the demo band"))
+        self.try_button.clicked.connect(lambda: self.open(str(DEMO / "page-9.jpg")))
+        self.row.addWidget(self.try_button)
         self.pages_words = plain(_("Pages"))
         self.pages = QLineEdit()
         self.pages.setPlaceholderText(_("all, or 4-6"))
@@ -167,7 +171,8 @@ class FromPage(QWidget):
             )
         if not path:
             return
-        self.settings.setValue("folder", str(Path(path).parent))
+        if DEMO not in Path(path).parents:
+            self.settings.setValue("folder", str(Path(path).parent))
         stopped = self.stopped = threading.Event()
 
         def tell(share: float, name: str) -> None:
@@ -180,6 +185,7 @@ class FromPage(QWidget):
         self.reading.done.connect(partial(self._read, path))
         self.reading.failed.connect(self._unread)
         self.message.emit(_("Reading {name}…").format(name=Path(path).name))
+        self.try_button.hide()
         self.stop_button.show()
 
     def _say_share(self, share: float, name: str) -> None:
@@ -192,11 +198,13 @@ class FromPage(QWidget):
         self.jobs.cancel("page read")
         self.reading = None
         self.stop_button.hide()
+        self.try_button.setVisible(not self.model.pieces)
         self.message.emit("")
 
     def _unread(self, sentence: str) -> None:
         self.reading = None
         self.stop_button.hide()
+        self.try_button.setVisible(not self.model.pieces)
         self.message.emit("")
         self.trouble.emit(sentence)
 
@@ -224,6 +232,7 @@ class FromPage(QWidget):
     def _show(self) -> None:
         model = self.model
         there = bool(model.pieces)
+        self.try_button.setVisible(not there)
         for widget in (
             self.piece,
             self.player,

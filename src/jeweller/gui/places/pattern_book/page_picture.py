@@ -120,6 +120,10 @@ class PageView(QScrollArea):
         self.setFocusProxy(self.paper)
         self.setFont(font(11.0))
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.bring()  # the page is as wide as there is room, and lies elsewhere now
+
     def bring(self) -> None:
         """Scrolls to what is looked at."""
         box = self.paper.looked
