@@ -26,11 +26,12 @@ from jeweller.omr.line import ReadBar, ReadNote
 from jeweller.omr.page import JOINED, PagesRead, pieces_of, split_pieces
 from jeweller.omr.pdf import read_drawing, render_page
 from jeweller.omr.picture import read_picture
-from jeweller.omr.primitives import Box, DrawnLine
+from jeweller.omr.primitives import Box, DrawnLine, Glyph
 from jeweller.omr.reading import read_line
 from jeweller.omr.sandbox import read_pages
 from jeweller.omr.staves import find_staves
 from jeweller.omr.vector import read_signs
+from jeweller.omr.words import join_letters
 from tests.support import TempCase
 
 LANTERNS = """X:1
@@ -225,6 +226,15 @@ class Read(TempCase):
         self.assertTrue(self.read.muddled)
         self.written(read_abc(LOW)[0])
         self.assertFalse(self.read.muddled)
+
+    def test_letters_of_one_word_may_be_measured_unlike(self) -> None:
+        letters = [
+            Glyph(Box(12.0 * k, 20.0, 12.0 * k + 11.0, 32.0), ord(c), "Bold", 17.4 + 0.3 * (c == "d"))
+            for k, c in enumerate("Hands")
+        ]
+        self.assertEqual([word.text for word in join_letters(letters)], ["Hands"])
+        smaller = dataclasses.replace(letters[-1], size=12.0)
+        self.assertEqual([word.text for word in join_letters([*letters[:-1], smaller])], ["Hand", "s"])
 
     def test_staves_in_pieces_and_lines_that_are_none(self) -> None:
         pieces = [

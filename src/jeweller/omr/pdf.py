@@ -25,7 +25,6 @@ CURVE_STEPS = 8  # straight pieces that stand for a curve
 THIN = 0.2  # a filled rectangle or polygon is a line where it is so much thinner than long
 LETTER_PIXELS = 48.0  # height of the em of a sign in its picture
 LONGEST = 3600.0  # pixels of a page's picture
-LOOSE = 0.8  # of the height that a font takes: its size
 
 Matrix = tuple[float, float, float, float, float, float]
 IDENTITY: Matrix = (1.0, 0.0, 0.0, 1.0, 0.0, 0.0)
@@ -264,10 +263,10 @@ class _Page:
 
     def _size(self, text: Any, k: int) -> float:
         """The size of a letter on the page, however its font is scaled."""
-        box = self.raw.FS_RECTF()
-        if not self.raw.FPDFText_GetLooseCharBox(text.raw, k, box):
-            return float(self.raw.FPDFText_GetFontSize(text.raw, k))
-        return LOOSE * abs(box.top - box.bottom)
+        matrix, size = self.raw.FS_MATRIX(), float(self.raw.FPDFText_GetFontSize(text.raw, k))
+        if not self.raw.FPDFText_GetMatrix(text.raw, k, matrix):
+            return size
+        return size * math.hypot(matrix.c, matrix.d)
 
     def _pictures(self) -> None:
         """The picture of every sign that is used, once for each font, from a place where it stands alone:

@@ -11,10 +11,9 @@ from jeweller.omr.joins import join_curves, join_tuplets
 from jeweller.omr.line import ReadBar, ReadLine, ReadNote
 from jeweller.omr.primitives import Box, DrawnLine
 from jeweller.omr.symbols import StaffSigns
-from jeweller.omr.words import names_player, read_words
+from jeweller.omr.words import is_title, names_player, read_words
 
 ENDING = re.compile(r"^\s*(\d)\s*(?:[.,]|$)(?:\s*(\d)\s*\.?)?")
-TITLE = 2.2  # spaces: words so large are a title
 MULTI_REST = 40  # bars: no more are left out at once
 
 
@@ -41,7 +40,7 @@ def _heading(signs: StaffSigns) -> tuple[str, str]:
     staff = signs.staff
     above = [w for w in signs.words if w.box.bottom < staff.top - 3.0 * staff.space and len(w.text) > 2]
     player = next((w for w in above if names_player(w.text)), None)
-    titles = [w for w in above if w is not player and w.size > TITLE * staff.space]
+    titles = [w for w in signs.words if w is not player and len(w.text) > 2 and is_title(w, staff)]
     title = max(titles, key=lambda w: w.size).text if titles else ""
     return title, names_player(player.text) if player is not None else ""
 

@@ -8,11 +8,14 @@ from collections.abc import Iterable, Sequence
 from jeweller.instruments.table import find_instrument
 from jeweller.omr.line import ReadBar, ReadMark
 from jeweller.omr.primitives import Glyph, Word
+from jeweller.omr.staves import Staff
 from jeweller.omr.symbols import StaffSigns
 
 GAP = 0.28  # of the letters' size: a wider one parts two words
 NEIGHBOURS = 3  # letters that a letter may be level with
 FAR = 7.0  # spaces above a staff: words farther up are no part of its music
+TITLE, LARGE_TITLE = 2.0, 3.0  # spaces: words so large are a title, well above a staff or near it
+SAME_SIZE = 0.04  # of a size by which letters of one word may differ
 SAME_LINE = 0.35  # of the letters' size
 REPEATS = (
     (re.compile(r"\bd\.?\s*c\.?\s+al\s+fine", re.I), ("dacapo",)),
@@ -66,7 +69,7 @@ def join_letters(letters: Iterable[Glyph]) -> list[Word]:
             )
             if (
                 glyph.font == last.font
-                and abs(glyph.size - last.size) < 0.1
+                and abs(glyph.size - last.size) < SAME_SIZE * size
                 and level
                 and -size < gap < 1.2 * size
             ):
@@ -84,6 +87,20 @@ def _word(group: Sequence[Glyph]) -> Word:
         text += chr(glyph.code) if glyph.code else ""
         box = box.joined(glyph.box)
     return Word(" ".join(text.split()), box, group[0].font, group[0].size)
+
+
+def is_title(word: Word, staff: Staff) -> bool:
+    """Whether words stand above a staff, so large, or so far above it, that they are no direction in it.
+
+    >>> from jeweller.omr.primitives import Box
+    >>> staff = Staff(0.0, 100.0, (50.0, 55.0, 60.0, 65.0, 70.0))
+    >>> [is_title(Word("Air", Box(0, 40 - size, 9, 40), "", size), staff) for size in (12.0, 18.0)]
+    [False, True]
+    """
+    high = staff.top - word.box.bottom
+    return (high > 3.0 * staff.space and word.size > TITLE * staff.space) or (
+        high > 0.5 * staff.space and word.size > LARGE_TITLE * staff.space
+    )
 
 
 def read_words(signs: StaffSigns, bars: Sequence[ReadBar], used: set[int]) -> None:
@@ -137,6 +154,8 @@ def _say(signs: StaffSigns, bars: Sequence[ReadBar], word: Word) -> None:
     text = word.text.strip()
     above = word.box.y < staff.top
     if not text or word.box.bottom < staff.top - FAR * staff.space or names_player(text):
+        return
+    if is_title(word, staff):
         return
     if re.fullmatch(r"[\d\W]+", text) and not SPEED.search(text):
         return
