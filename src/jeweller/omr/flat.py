@@ -21,6 +21,7 @@ BAND = 3.0  # spaces of the page's width that are looked at together
 JOIN_BANDS = 8  # at the end of a piece of a staff that tell where it goes on
 STEP = 1.5
 SCALES = (0.92, 0.96, 1.0, 1.04, 1.08)  # a staff's space, of the page's
+SURE_COMB = 0.35  # so much darker are lines, not the noise of an empty page
 ALSO_LIKELY = 0.7  # of the clearest five lines around: these may be the right ones
 LEAST_COMB = 0.06  # how much darker five lines are than what lies between them
 LEAST_LENGTH = 12.0  # spaces: a shorter staff is none
@@ -184,9 +185,10 @@ def _combs(profile: Array, space: float) -> list[tuple[float, float, float]]:
     out: list[tuple[float, float, float]] = []
     wide, near_by = int(3 * space), int(0.5 * space)
     # a beam at a line's distance makes five lines one too high nearly as likely: who follows them knows
-    top = (best == ndimage.maximum_filter1d(best, 2 * near_by + 1)) & (best > LEAST_COMB)
-    top &= best > ALSO_LIKELY * ndimage.maximum_filter1d(best, 2 * wide + 1)
-    for y in np.flatnonzero(top):
+    clearest = ndimage.maximum_filter1d(best, 2 * wide + 1)
+    top = best == ndimage.maximum_filter1d(best, 2 * near_by + 1)
+    top &= (best == clearest) | ((best > ALSO_LIKELY * clearest) & (best > SURE_COMB))
+    for y in np.flatnonzero(top & (best > LEAST_COMB)):
         if out and y - out[-1][0] < near_by:
             continue
         near = best[max(y - 1, 0) : y + 2]
