@@ -220,6 +220,16 @@ class Ahead(TempCase):
         assert ahead is not None and ahead.way is not None
         return ahead
 
+    def test_spectra_of_another_beginning_are_not_kept(self) -> None:
+        noise = np.random.default_rng(2).normal(0, 0.1, 9 * HEAR.rate).astype(np.float32)
+        before = know_ahead(noise[: 6 * HEAR.rate], self.line, None)
+        other = noise.copy()
+        other[: HEAR.rate] *= 0.5  # clicks were taken out otherwise
+        for sound in (noise, other):
+            now, fresh = (know_ahead(sound, self.line, known) for known in (before, None))
+            assert now is not None and fresh is not None
+            self.assertTrue(np.array_equal(now.spectra.rows(0, 256), fresh.spectra.rows(0, 256)))
+
     def searches(self, ahead: KnownAhead | None, **options: Any) -> tuple[Any, int]:
         """(the report, how many steps of the way no search looked for again)."""
         known: list[int] = []

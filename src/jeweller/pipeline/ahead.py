@@ -62,7 +62,8 @@ def know_ahead(
     heard = listen_ahead(samples, low, high, HEAR, before.heard if before is not None else None)
     if heard is None:
         return before
-    spectra = spectra_ahead(samples, HEAR, low, before.spectra if before is not None else None)
+    same = before is not None and before.fits(samples, line)  # clicks may be taken out otherwise than before
+    spectra = spectra_ahead(samples, HEAR, low, before.spectra if before is not None and same else None)
     known = KnownAhead(heard, spectra, before.way if before is not None else None)
     if swung(line) is not line:
         return known
