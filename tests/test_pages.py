@@ -22,7 +22,7 @@ from jeweller.notation.model import Part, Score
 from jeweller.notation.readers.abc import read_abc
 from jeweller.notation.readers.sandbox import load_score
 from jeweller.omr.grammar import settle_lengths, settle_metres
-from jeweller.omr.line import ReadBar, ReadNote
+from jeweller.omr.line import ReadBar, ReadLine, ReadNote
 from jeweller.omr.page import JOINED, PagesRead, pieces_of, split_pieces
 from jeweller.omr.pdf import read_drawing, render_page
 from jeweller.omr.picture import read_picture
@@ -226,6 +226,16 @@ class Read(TempCase):
         self.assertTrue(self.read.muddled)
         self.written(read_abc(LOW)[0])
         self.assertFalse(self.read.muddled)
+
+    def test_numbers_are_counted_on_where_they_may_be_misread(self) -> None:
+        def line(number: str, *, drawn: bool) -> ReadLine:
+            bar = spaced("half", "half")
+            bar.metre, bar.final = (4, 4), True
+            return ReadLine(box=Box(0, 0, 1, 1), space=5.0, bars=[bar], numbers=[number], drawn=drawn)
+
+        for drawn, last in ((False, "10"), (True, "1")):
+            lines = [line(number, drawn=drawn) for number in ("8", "9", "1")]
+            self.assertEqual([label for label, _lines in split_pieces(lines)], ["8", "9", last])
 
     def test_letters_of_one_word_may_be_measured_unlike(self) -> None:
         letters = [

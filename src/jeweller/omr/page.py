@@ -181,7 +181,10 @@ def split_pieces(lines: Sequence[ReadLine]) -> list[tuple[str, list[ReadLine]]]:
             top = line
     out = []
     groups = _in_turn([line for line in lines if not line.within] or list(lines))
-    for label, (_read, group) in zip(count_on([name for name, _g in groups]), groups, strict=True):
+    labels = [name for name, _group in groups]
+    if not all(line.drawn for line in lines):  # what is drawn is read as it stands
+        labels = count_on(labels)
+    for label, (_read, group) in zip(labels, groups, strict=True):
         out.append((label, settle(group)))
         others = [line for upper in group for line in below.get(id(upper), ())]
         for number in sorted({line.within for line in others}):
