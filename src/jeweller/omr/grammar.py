@@ -172,7 +172,9 @@ def _mend(bars: Sequence[ReadBar], lengths: Sequence[Fraction]) -> list[bool]:
         if not missing[k] or (missing[k] > 0 and short_may_be):
             continue
         likely = likely_changes(bar, length, room) if room is not None else []
-        if not likely:
+        if (
+            not likely
+        ):  # several things went wrong, or there is too little to learn room from: measured better
             fill_bar(bar.notes, length)
             made[k] = not _missing(bar, length)
             continue

@@ -56,13 +56,7 @@ class ReadNote:
     @property
     def quarters(self) -> Fraction:
         """How long it is, as printed; nothing for a grace note."""
-        if self.grace:
-            return Fraction(0)
-        plain = Fraction(4) / 2 ** TYPES.index(self.type) if self.type in TYPES else Fraction(8)
-        whole = plain * (2 - Fraction(1, 2**self.dots))
-        if self.tuplet:
-            return whole * Fraction(normal_of(self.tuplet), self.tuplet)
-        return whole
+        return Fraction(0) if self.grace else quarters_of(self.type, self.dots, self.tuplet)
 
     def doubt(self, why: str, sure: float) -> None:
         """Lowers how sure it is, and says why."""
@@ -75,6 +69,17 @@ class ReadNote:
         self.doubts = [why for why in self.doubts if why not in reasons]
         if not self.doubts:
             self.sure = 1.0
+
+
+def quarters_of(kind: str, dots: int, tuplet: int) -> Fraction:
+    """How long a note of a type is; what is none of TYPES is a breve.
+
+    >>> quarters_of("quarter", 1, 0), quarters_of("eighth", 0, 3)
+    (Fraction(3, 2), Fraction(1, 3))
+    """
+    plain = Fraction(4) / 2 ** TYPES.index(kind) if kind in TYPES else Fraction(8)
+    whole = plain * (2 - Fraction(1, 2**dots))
+    return whole * Fraction(normal_of(tuplet), tuplet) if tuplet else whole
 
 
 def normal_of(actual: int) -> int:

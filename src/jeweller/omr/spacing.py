@@ -16,8 +16,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from jeweller.omr.line import TYPES, ReadBar, ReadNote
-from jeweller.omr.primitives import Box
+from jeweller.omr.line import TYPES, ReadBar, ReadNote, quarters_of
 
 LEAST_ROOMS = 12  # notes from which room is learnt
 LEAST_ROOM = 0.3  # of what a quarter has: less has none
@@ -25,12 +24,11 @@ UNEVEN = 0.16  # how far (log) the room of a note usually is from what its lengt
 # nats that a change costs, for how seldom it is what happened
 BEAM_MISSED, FLAG_MISSED, DOT_MISSED, TUPLET, LONGER, DOT_TOO_MANY = 1.0, 2.0, 2.0, 3.0, 3.5, 3.0
 BEAMED_ALONE, BEAM_PART_MISSED, MOST_TUPLETS = 0.0, 2.5, 4
-SURE_OF_OWN = 1.5  # nats for each note that was read without a doubt
+SURE_OF_OWN = 1.5  # nats, where one of the notes was read without a doubt
 CLEAR = 4.0  # nats by which one change has to be better than the next
 LIKELY = 9.0  # nats: what costs more is no reading
 MOST_NOTES = 40
 FLAGGED_NEXT = ("quarter", "eighth", "16th")  # one flag or beam more makes them shorter
-_NOWHERE = Box(0.0, 0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -100,12 +98,12 @@ def likely_changes(bar: ReadBar, length: Fraction, room: NoteRoom) -> list[Chang
     away = sum((n.quarters for n, _room in row), Fraction(0)) - length
     found = []
     for notes, prior in _tried([n for n, _room in row]):
-        new = {id(n): _quarters(kind, dots, tuplet) for n, kind, dots, tuplet in notes}
+        new = {id(n): quarters_of(kind, dots, tuplet) for n, kind, dots, tuplet in notes}
         if sum((n.quarters - new[id(n)] for n, *_how in notes), Fraction(0)) != away:
             continue
-        surely = sum(not n.doubts for n, *_how in notes)
+        surely = any(not n.doubts for n, *_how in notes)
         misfit = _misfit([(new.get(id(n), n.quarters), space) for n, space in row], room)
-        found.append(Change(tuple(notes), prior + misfit + SURE_OF_OWN * min(surely, 1)))
+        found.append(Change(tuple(notes), prior + misfit + SURE_OF_OWN * surely))
     return sorted((change for change in found if change.cost < LIKELY), key=lambda change: change.cost)
 
 
@@ -114,11 +112,6 @@ def _misfit(row: Sequence[tuple[Fraction, float]], room: NoteRoom) -> float:
     off = np.array([math.log(space / room.of(quarters)) for quarters, space in row])
     off = (off - np.median(off)) / UNEVEN
     return float(np.minimum(0.5 * off**2, 4.5).sum())
-
-
-def _quarters(kind: str, dots: int, tuplet: int) -> Fraction:
-    plain = ReadNote(box=_NOWHERE, place=None, type=kind, dots=dots, tuplet=tuplet)
-    return plain.quarters
 
 
 def _tried(row: list[ReadNote]) -> Iterator[tuple[list[tuple[ReadNote, str, int, int]], float]]:
