@@ -7,12 +7,16 @@ import shutil
 import signal
 import time
 import unittest
+from multiprocessing import Pipe
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+import numpy as np
 
 from jeweller.audio.encode import write_sound
 from jeweller.errors import JewellerError
 from jeweller.pipeline.batch import BatchJob, _here, find_jobs, run_batch
+from jeweller.pipeline.channel import LARGE, receive_message, send_message
 from jeweller.pipeline.check import Options
 from jeweller.pipeline.cluster import CERTIFICATES, run_on_cluster
 from jeweller.pipeline.workers import Task, TaskState, WorkerPool
@@ -190,3 +194,28 @@ class Batch(TempCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Messages(unittest.TestCase):
+    def test_large_arrays_arrive_whole_beside_the_pipe(self) -> None:
+        here, there = Pipe()
+        opened = len(os.listdir("/proc/self/fd"))
+        sent = {
+            "large": np.arange(LARGE, dtype=np.float32),
+            "small": np.arange(3),
+            "turned": np.eye(30)[::2],
+        }
+        for _ in range(3):  # nobody reads yet: in the pipe they would not find room
+            send_message(there, ("done", sent))
+            kind, got = receive_message(here)
+            self.assertEqual("done", kind)
+            for name, values in sent.items():
+                np.testing.assert_array_equal(values, got[name])
+            got["large"][0] = 5.0  # who has it may change it
+        self.assertEqual(opened, len(os.listdir("/proc/self/fd")))
+
+    def test_who_is_gone_is_told(self) -> None:
+        here, there = Pipe()
+        there.close()
+        self.assertRaises(EOFError, receive_message, here)
+        self.assertRaises(OSError, send_message, here, "anybody?")

@@ -21,6 +21,7 @@ from typing import Any
 from jeweller.errors import Cancelled, JewellerError
 from jeweller.i18n import chosen_language, use_language
 from jeweller.log import log_fault, start_log
+from jeweller.pipeline.channel import receive_message, send_message
 
 THREADS = ("OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS")
 GIVING_WAY = 10  # of the system's niceness
@@ -160,7 +161,7 @@ class WorkerPool:
             return news
         try:
             while worker.connection.poll():
-                kind, *told = worker.connection.recv()
+                kind, *told = receive_message(worker.connection)
                 if kind == TaskState.PROGRESS:
                     share, what = told
                     news.append(TaskNews(task=task, state=TaskState.PROGRESS, share=share, what=what))
@@ -208,13 +209,12 @@ def serve_tasks(connection: Connection, niceness: int = 0) -> None:
         while True:
             function, arguments, language = connection.recv()
             use_language(language)
-            connection.send(
-                _answer(
-                    function,
-                    arguments,
-                    lambda share, what: connection.send((str(TaskState.PROGRESS), share, what)),
-                )
+            answer = _answer(
+                function,
+                arguments,
+                lambda share, what: send_message(connection, (str(TaskState.PROGRESS), share, what)),
             )
+            send_message(connection, answer)
 
 
 def _answer(
